@@ -1,0 +1,263 @@
+"""The `isthmus` command: what the core can do, without a window.
+
+Exit codes: 0 done; 1 snags were found (only `snags`); 2 the command line is wrong; 3 something could not be done,
+told in one sentence; 4 interrupted.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import signal
+import sys
+import time
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from msgspec.structs import replace
+
+from isthmus import __version__
+from isthmus.demo import lantern_tide, library
+from isthmus.engine import Engine
+from isthmus.errors import EntryFault, IsthmusError
+from isthmus.output import Live, engine_routes
+from isthmus.patch import Add, footprint, preview_add
+from isthmus.patch.numbers import read_numbers
+from isthmus.profiles import profiles_of
+from isthmus.routes import routed, universes_in_use
+from isthmus.show import Show, open_show, read_address, save_show, write_address
+from isthmus.show.container import schema
+from isthmus.snags import crossing, find_snags
+from isthmus.standin import StandInRig, read_scenario
+
+DONE, SNAGS, USAGE, FAILED, INTERRUPTED = 0, 1, 2, 3, 4
+Result = tuple[int, Any, list[str]]
+
+
+def load(name: str) -> Show:
+    """A show file, or the demo show when the name is `demo`."""
+    return lantern_tide() if name == "demo" else open_show(Path(name))
+
+
+def show_info(options: argparse.Namespace) -> Result:
+    show = load(options.show)
+    steps = crossing(show, find_snags(show))
+    use = universes_in_use(show)
+    data = {
+        "name": show.name, "venue": show.venue, "format": show.format, "units": len(show.units), "profiles": len(show.profiles),
+        "universes": {str(universe): count for universe, count in use.items()}, "outputs": len(show.outputs), "crossing": steps.done,
+    }  # fmt: skip
+    lines = [
+        f"{show.name}{', ' + show.venue if show.venue else ''}",
+        f"{len(show.units)} units of {len(show.profiles)} profiles on {len(use)} universes, {len(show.outputs)} outputs",
+    ]
+    return DONE, data, [*lines, *(f"  {step:9} {count} of {steps.total}" for step, count in steps.done.items())]
+
+
+def show_schema(options: argparse.Namespace) -> Result:
+    made = schema()
+    return DONE, made, [json.dumps(made, indent=1)]
+
+
+def demo_save(options: argparse.Namespace) -> Result:
+    save_show(lantern_tide(), Path(options.out))
+    return DONE, {"saved": options.out}, [f"Saved {options.out}"]
+
+
+def patch_list(options: argparse.Namespace) -> Result:
+    show = load(options.show)
+    profiles = profiles_of(show)
+    rows = [
+        {"number": u.number, "name": u.name, "profile": u.profile, "mode": u.mode, "address": [write_address(p.universe, p.address) for p in u.patch],
+         "slots": footprint(u, profiles), "hangs_on": u.hangs_on, "gel": u.gel}
+        for u in sorted(show.units, key=lambda u: u.number)
+    ]  # fmt: skip
+    lines = [
+        f"{r['number']:>6}  {r['name'][:24]:24}  {r['profile'][:28]:28} {r['mode'][:10]:10} {', '.join(r['address']) or 'none':>8}  {r['slots']:>3}  {r['hangs_on']}"
+        for r in rows
+    ]
+    return DONE, rows, lines
+
+
+def patch_add(options: argparse.Namespace) -> Result:
+    show = load(options.show)
+    shelf = library(show)
+    match = shelf.match(options.profile)
+    if match is None:
+        near = shelf.nearest(options.profile)
+        raise EntryFault(f"no profile is called “{options.profile}”.", do=f"Perhaps {near}?" if near else "")
+    key, profile = match
+    mode = options.mode or (profile.modes[0].name if len(profile.modes) == 1 else "")
+    if not mode:
+        raise EntryFault(f"{profile.name} has several modes.", do=f"Say --mode {' or '.join(m.name for m in profile.modes)}.")
+    add = Add(
+        shelf.stored[key], mode, options.count, read_numbers(options.number)[0] if options.number else None, read_address(options.address) if options.address else None,
+        options.spacing, options.name or "", options.hangs_on or "",
+    )  # fmt: skip
+    preview = preview_add(show, add)
+    clashing = [f"{c.a.number} and {c.b.number} both claim {write_address(c.a.universe, c.first)}" for c in preview.clashes]
+    if clashing and not options.allow_clash:
+        raise EntryFault(
+            f"{clashing[0]}{f', and {len(clashing) - 1} more' if len(clashing) > 1 else ''}.",
+            do="Choose another address, or say --allow-clash.",
+        )
+    target = Path(options.save or options.show)
+    if not options.dry_run:
+        if options.show == "demo" and not options.save:
+            raise EntryFault("the demo show has no file.", do="Say --save OUT.isthmus, or --dry-run.")
+        save_show(preview.show, target)
+    rows = [{"number": u.number, "name": u.name, "address": [write_address(p.universe, p.address) for p in u.patch]} for u in preview.units]
+    lines = [f"{r['number']:>6}  {r['name'][:24]:24}  {', '.join(r['address']) or 'none'}" for r in rows]
+    return (
+        DONE,
+        {"added": rows, "notes": preview.notes, "clashes": clashing, "saved": None if options.dry_run else str(target)},
+        [*lines, *preview.notes, "Nothing saved (dry run)." if options.dry_run else f"Saved {target}"],
+    )
+
+
+def snags(options: argparse.Namespace) -> Result:
+    show = load(options.show)
+    found = find_snags(show)
+    numbers = {u.id: u.number for u in show.units}
+    rows = [
+        {
+            "rule": s.rule,
+            "severity": s.severity,
+            "text": s.text,
+            "page": s.page,
+            "units": [numbers[u] for u in s.units],
+            "mend": s.mend.label if s.mend else None,
+        }
+        for s in found
+    ]
+    lines = [f"{s.severity:10} {s.text}{f'  → {s.mend.label}' if s.mend else ''}" for s in found]
+    return (SNAGS if found else DONE), rows, lines or ["No snags."]
+
+
+def send(options: argparse.Namespace) -> Result:
+    """Light units and send for a while, from this machine, with the same engine as the application."""
+    show = load(options.show)
+    if options.outputs:
+        show = replace(show, outputs=tuple(o for o in show.outputs if o.universe in read_numbers(options.outputs)))
+    live = Live(show)
+    wanted = set(read_numbers(options.unit)) if options.unit else set()
+    units = [u for u in show.units if u.number in wanted]
+    missing = wanted - {u.number for u in units}
+    if missing:
+        raise EntryFault(f"there is no unit {min(missing)}.")
+    dark = [u.number for u in units if not any(p.universe in routed(show) for p in u.patch)]
+    live.light_up([u.id for u in units], options.level / 100)
+    engine = Engine()
+    engine.start()
+    try:
+        engine.publish(live.frame, engine_routes(show, live.compiled))
+        engine.enable(True)
+        end = time.monotonic() + options.seconds
+        while time.monotonic() < end:
+            engine.beat()
+            engine.check()
+            time.sleep(min(0.1, max(0.0, end - time.monotonic())))
+        stats = engine.stats()
+    finally:
+        engine.stop()
+    data = {
+        "seconds": options.seconds,
+        "packets": stats.packets,
+        "errors": stats.errors,
+        "error": stats.error,
+        "rate": stats.rate,
+        "spread_ms": stats.spread_ms,
+        "outputs": stats.routes,
+        "not_reached": dark,
+    }
+    lines = [
+        f"Sent {stats.packets} packets to {stats.routes} outputs at {stats.rate:.1f} Hz (99 % within {stats.spread_ms:.2f} ms), {stats.errors} errors."
+    ]
+    return DONE, data, lines + [f"Unit {n} is not reached: its universe leads nowhere." for n in dark]
+
+
+def rig(options: argparse.Namespace) -> Result:
+    stand_in = StandInRig(read_scenario(Path(options.scenario)), options.port, options.udp_port)
+    host, port = stand_in.address
+    ready = {"ready": True, "host": host, "port": port, "nodes": [node.ip for node in stand_in.loaded.scenario.nodes]}
+    print(
+        json.dumps(ready)
+        if options.json
+        else f"The stand-in rig listens on {', '.join(ready['nodes'])}; ask it on {host}:{port}. End with Ctrl C.",
+        flush=True,
+    )
+    signal.signal(signal.SIGTERM, lambda *_: stand_in.stop())
+    try:
+        stand_in.serve(time.monotonic() + options.seconds if options.seconds else None)
+        state = stand_in.state()
+    finally:
+        stand_in.close()
+    return DONE, state["ports"], [f"{p['node']} port {p['port']}: {p['packets']} packets, {p['lost']} lost" for p in state["ports"]]
+
+
+def parser() -> argparse.ArgumentParser:
+    top = argparse.ArgumentParser(
+        prog="isthmus", description="Prepare a show's rig, without a window.", epilog=(__doc__ or "").split("\n\n")[1]
+    )
+    top.add_argument("--version", action="version", version=__version__)
+    verbs = top.add_subparsers(dest="verb", required=True, metavar="VERB")
+    common = argparse.ArgumentParser(add_help=False)
+    common.add_argument("--json", action="store_true", help="answer in JSON")
+
+    def verb(group: Any, name: str, run: Callable[[argparse.Namespace], Result], text: str, show: bool = True) -> argparse.ArgumentParser:
+        made = group.add_parser(name, help=text, description=text, parents=[common])
+        made.set_defaults(run=run)
+        if show:
+            made.add_argument("show", help="a .isthmus file, or “demo”")
+        return made
+
+    shows = verbs.add_parser("show", help="what a show holds").add_subparsers(required=True, metavar="WHAT")
+    verb(shows, "info", show_info, "units, universes and how far they have crossed")
+    verb(shows, "schema", show_schema, "the JSON Schema of show.json", show=False)
+    verb(shows, "demo", demo_save, "save the demo show as a file", show=False).add_argument("out")
+    patches = verbs.add_parser("patch", help="the patch").add_subparsers(required=True, metavar="WHAT")
+    verb(patches, "list", patch_list, "every unit with its address")
+    add = verb(patches, "add", patch_add, "add units of one mode")
+    add.add_argument("--profile", required=True)
+    add.add_argument("--mode")
+    add.add_argument("--count", type=int, default=1)
+    add.add_argument("--number", help="first unit number")
+    add.add_argument("--address", help="universe.address of the first; none leaves them unpatched")
+    add.add_argument("--spacing", type=int, default=0, help="slots from one start to the next")
+    add.add_argument("--name", help="# becomes the counter, @ the unit number")
+    add.add_argument("--hangs-on")
+    add.add_argument("--allow-clash", action="store_true")
+    add.add_argument("--dry-run", action="store_true")
+    add.add_argument("--save", metavar="OUT")
+    verb(verbs, "snags", snags, "what is wrong or missing; exit code 1 when there is anything")
+    sending = verb(verbs, "send", send, "light units and send for a while")
+    sending.add_argument("--seconds", type=float, default=2.0)
+    sending.add_argument("--unit", help="unit numbers, such as 101-104,201")
+    sending.add_argument("--level", type=float, default=100.0, help="percent")
+    sending.add_argument("--outputs", help="only these universes")
+    rigs = verb(verbs, "rig", rig, "run the stand-in rig", show=False)
+    rigs.add_argument("--scenario", required=True)
+    rigs.add_argument("--port", type=int, default=0, help="TCP port to be asked on (0: any)")
+    rigs.add_argument("--udp-port", type=int, default=6454)
+    rigs.add_argument("--seconds", type=float, default=0.0, help="end after this time (0: never)")
+    return top
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    options = parser().parse_args(arguments)
+    try:
+        code, data, lines = options.run(options)
+    except IsthmusError as error:
+        if options.json:
+            print(json.dumps({"error": error.what, "where": error.where, "do": error.do}))
+        print(f"isthmus: {error}", file=sys.stderr)
+        return FAILED
+    except KeyboardInterrupt:
+        return INTERRUPTED
+    print(json.dumps(data) if options.json else "\n".join(lines))
+    return code
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,97 @@
+"""The memory the interface and the engine share: a nameless file (memfd) that vanishes with the last of the two.
+
+Three frame buffers go round: the writer fills one that is not being read and then names it. Every buffer carries the
+generation of the route table it was laid out for, so that a frame never meets the wrong routes.
+"""
+
+from __future__ import annotations
+
+import mmap
+import os
+import socket
+import struct
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+MAGIC = 0x1571_0001
+MAX_ROWS = 1024
+MAX_ROUTES = 4096
+SLOTS = 512
+BUFFERS = 3
+
+# words of the head, all int64
+(W_MAGIC, W_CURRENT, W_HEARTBEAT, W_HOLD_MS, W_ENABLED, W_ROUTE_SEQ, W_ROUTE_COUNT, W_ROUTE_GENERATION, W_RATE_MHZ, W_GENERATION) = range(
+    10
+)
+# words the engine writes
+(S_TICKS, S_PACKETS, S_ERRORS, S_ERRNO, S_SPREAD_US, S_RATE_MHZ, S_STATE, S_PORT, S_ROUTES, S_ALIVE, S_PRIORITY) = range(32, 43)
+IDLE, SENDING, HOLDING, DARK = range(4)
+
+_HEAD = 64
+_ROUTE_WORDS = 4
+_BYTES = (_HEAD + MAX_ROUTES * _ROUTE_WORDS) * 8 + BUFFERS * MAX_ROWS * SLOTS
+
+
+@dataclass(frozen=True)
+class Route:
+    """One row of a frame on its way to one port-address at one host."""
+
+    row: int
+    host: str
+    port_address: int
+    port: int = 6454
+
+
+class SharedFrames:
+    """Views on the shared memory. Exactly one process writes frames, exactly one reads them."""
+
+    def __init__(self, fd: int | None = None) -> None:
+        if fd is None:
+            fd = os.memfd_create("isthmus-frames")
+            os.ftruncate(fd, _BYTES)
+        self.fd = fd
+        self.map = mmap.mmap(fd, _BYTES)
+        self.words: NDArray[np.int64] = np.frombuffer(self.map, np.int64, _HEAD)
+        self.routes: NDArray[np.int64] = np.frombuffer(self.map, np.int64, MAX_ROUTES * _ROUTE_WORDS, _HEAD * 8).reshape(
+            MAX_ROUTES, _ROUTE_WORDS
+        )
+        self.frames: NDArray[np.uint8] = np.frombuffer(
+            self.map, np.uint8, BUFFERS * MAX_ROWS * SLOTS, (_HEAD + MAX_ROUTES * _ROUTE_WORDS) * 8
+        ).reshape(BUFFERS, MAX_ROWS * SLOTS)
+        self.words[W_MAGIC] = MAGIC
+
+    def write_frame(self, frame: NDArray[np.uint8]) -> None:
+        """frame: flat bytes of whole rows, at most MAX_ROWS of them."""
+        spare = (int(self.words[W_CURRENT]) + 1) % BUFFERS
+        self.frames[spare, : len(frame)] = frame
+        self.words[W_GENERATION + spare] = self.words[W_ROUTE_GENERATION]
+        self.words[W_CURRENT] = spare
+
+    def write_routes(self, routes: list[Route], frame: NDArray[np.uint8]) -> None:
+        """New routes together with the first frame laid out for them."""
+        table = [(r.row, struct.unpack(">I", socket.inet_aton(r.host))[0], r.port_address, r.port) for r in routes[:MAX_ROUTES]]
+        self.words[W_ROUTE_SEQ] += 1  # odd: being written
+        if table:
+            self.routes[: len(table)] = table
+        self.words[W_ROUTE_COUNT] = len(table)
+        self.words[W_ROUTE_GENERATION] += 1
+        self.write_frame(frame)
+        self.words[W_ROUTE_SEQ] += 1
+
+    def read_routes(self) -> tuple[int, list[Route]] | None:
+        """(generation, routes), or None while they are being written."""
+        before = int(self.words[W_ROUTE_SEQ])
+        if before % 2:
+            return None
+        rows = self.routes[: int(self.words[W_ROUTE_COUNT])].copy()
+        generation = int(self.words[W_ROUTE_GENERATION])
+        if int(self.words[W_ROUTE_SEQ]) != before:
+            return None
+        return generation, [Route(int(r[0]), socket.inet_ntoa(struct.pack(">I", int(r[1]))), int(r[2]), int(r[3])) for r in rows]
+
+    def read_frame(self, generation: int) -> NDArray[np.uint8] | None:
+        """The current buffer (a view) when it was laid out for these routes."""
+        current = int(self.words[W_CURRENT])
+        return self.frames[current] if int(self.words[W_GENERATION + current]) == generation else None

@@ -1,0 +1,7 @@
+"""Levels to slots: the show compiled to index arrays, live levels apart from the show, and the routes for the engine."""
+
+from isthmus.output.compile import Compiled, compile_show
+from isthmus.output.live import Live, gather_slots
+from isthmus.output.routing import engine_routes
+
+__all__ = ["Compiled", "Live", "compile_show", "engine_routes", "gather_slots"]

@@ -1,0 +1,245 @@
+"""Live levels: what is asked of the rig right now. Apart from the show: never undone, saved or merged.
+
+Levels are kept by unit, cell and attribute, so that they survive any change of the patch.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isthmus.output.compile import Compiled, Levels, compile_show
+from isthmus.profiles import light_program, profiles_of
+from isthmus.profiles.chart import ChartChannel
+from isthmus.profiles.colour import mix_additive
+from isthmus.profiles.light import LightProgram, LightState
+from isthmus.show.records import Show, Unit
+
+Key = tuple[str, int, str]  # unit, cell, attribute
+Asked = dict[Key, float]
+
+
+class Live:
+    """The levels of one show. `levels` and `frame` are up to date after every call."""
+
+    def __init__(self, show: Show) -> None:
+        self._asked: Asked = {}
+        self.show = show
+        self.compiled: Compiled = compile_show(show)
+        self.levels: Levels = self.compiled.defaults.copy()
+        self.frame: NDArray[np.uint8] = self.compiled.frame()
+        self._units: dict[str, Unit] = {}
+        self.set_show(show)
+
+    def set_show(self, show: Show) -> None:
+        """Compile anew when patch, profiles or routes changed; levels stay with their units."""
+        old, self.show = self.show, show
+        if not self._units or old.units is not show.units or old.profiles is not show.profiles or old.outputs is not show.outputs:
+            self._units = {unit.id: unit for unit in show.units}
+            self.compiled = compile_show(show)
+        self._refresh()
+
+    def _refresh(self) -> None:
+        self.levels = self.compiled.defaults.copy()
+        self._put(self._asked)
+        self.frame = self.compiled.frame()
+        self._render()
+
+    def _put(self, wanted: Asked) -> None:
+        where = self.compiled.where
+        for key, value in wanted.items():
+            for index in where.get(key, ()):
+                self.levels[index] = value
+
+    def _render(self) -> None:
+        self.compiled.render(self.levels, self.frame)
+
+    # ------------------------------------------------------------ asking
+
+    def snapshot(self) -> Asked:
+        return dict(self._asked)
+
+    def restore(self, asked: Asked) -> None:
+        self._asked = dict(asked)
+        self._refresh()
+
+    def ask(self, wanted: Asked) -> None:
+        """Take levels, clipped to 0…1."""
+        clipped = {key: min(1.0, max(0.0, float(value))) for key, value in wanted.items()}
+        self._asked.update(clipped)
+        self._put(clipped)
+        self._render()
+
+    def let_go(self, units: Iterable[str]) -> None:
+        """Back to the profile's defaults, with nothing asked."""
+        gone = set(units)
+        self._asked = {key: value for key, value in self._asked.items() if key[0] not in gone}
+        self._refresh()
+
+    def asked_units(self) -> set[str]:
+        return {key[0] for key in self._asked}
+
+    # ------------------------------------------------------------ what is so
+
+    def program(self, unit_id: str) -> LightProgram | None:
+        unit = self._units.get(unit_id)
+        found = profiles_of(self.show).mode_of(unit) if unit else None
+        return light_program(*found) if found else None
+
+    def level(self, unit: str, attribute: str, cell: int = 0) -> float | None:
+        """The asked or default level; None when the unit has no such channel."""
+        program = self.program(unit)
+        item = next((c for c in program.chart.channels if c.attribute == attribute and c.cell == cell), None) if program else None
+        return None if item is None else self._asked.get((unit, cell, attribute), item.default_level)
+
+    def slots_of(self, unit_id: str) -> NDArray[np.uint8] | None:
+        """The bytes sent to a unit, (width,), blocks one after the other; None when it is unpatched or unknown."""
+        unit, program = self._units.get(unit_id), self.program(unit_id)
+        if unit is None or program is None or not unit.patch:
+            return None
+        return gather_slots(unit, program, self.compiled, self.frame)
+
+    def state_of(self, unit_id: str) -> LightState | None:
+        """What the slots sent make of a unit."""
+        slots, program = self.slots_of(unit_id), self.program(unit_id)
+        return program.read(slots[None]) if slots is not None and program is not None else None
+
+    def lit(self) -> dict[str, float]:
+        """Units that give light with what is sent, and how much."""
+        found: dict[str, float] = {}
+        for unit in self.asked_units():
+            state = self.state_of(unit)
+            value = float(state.intensity()[0]) if state is not None else 0.0
+            if value > 0.001:
+                found[unit] = value
+        return found
+
+    # ------------------------------------------------------------ plain wishes
+
+    def light_up(self, units: Iterable[str], level: float = 1.0) -> None:
+        """Home with the light on, open and white: the profile's defaults and its highlight values."""
+        self._wish(units, lambda program, unit: highlight(program, unit, level))
+
+    def home(self, units: Iterable[str]) -> None:
+        """Every attribute at its default, held there."""
+        self._wish(units, lambda program, unit: {(unit, c.cell, c.attribute): c.default_level for c in program.chart.channels})
+
+    def _wish(self, units: Iterable[str], make) -> None:
+        wanted: Asked = {}
+        for unit in units:
+            program = self.program(unit)
+            if program is not None:
+                wanted.update(make(program, unit))
+        self.ask(wanted)
+
+    def set_intensity(self, units: Iterable[str], value: float) -> None:
+        """The dimmer where there is one (cells too), else the colour channels together, keeping the colour."""
+
+        def make(program: LightProgram, unit: str) -> Asked:
+            dimmers = [c for c in program.chart.channels if c.attribute == "Dimmer"]
+            if dimmers:
+                wanted = {(unit, c.cell, c.attribute): value for c in dimmers}
+                for c in program.chart.channels:  # open what nobody has touched, or no light would come out
+                    key = unit, c.cell, c.attribute
+                    if value > 0 and _opens(c) and c.channel.highlight is not None and key not in self._asked:
+                        wanted[key] = c.channel.highlight / c.top
+                return wanted
+            emitters = [c for c in program.chart.channels if c.attribute.startswith("ColorAdd_")]
+            now = {(unit, c.cell, c.attribute): self.level(unit, c.attribute, c.cell) or 0.0 for c in emitters}
+            peak = max(now.values(), default=0.0)
+            return {key: (level / peak if peak > 0 else 1.0) * value for key, level in now.items()}
+
+        self._wish(units, make)
+
+    def set_axis(self, units: Iterable[str], attribute: str, degrees: float) -> None:
+        """Pan, Tilt or Zoom in the profile's own degrees; out of reach goes to the nearest end."""
+        self._wish(
+            units,
+            lambda program, unit: {
+                (unit, c.cell, c.attribute): level_for(c, degrees) for c in program.chart.channels if c.attribute == attribute
+            },
+        )
+
+    def axis(self, unit: str, attribute: str) -> float | None:
+        """Degrees asked of Pan, Tilt or Zoom."""
+        program = self.program(unit)
+        item = next((c for c in program.chart.channels if c.attribute == attribute), None) if program else None
+        level = self.level(unit, attribute, item.cell) if item else None
+        return None if item is None or level is None else physical_for(item, level)
+
+    def set_colour(self, units: Iterable[str], rgb: NDArray[np.float64]) -> None:
+        """Linear sRGB by whatever the unit has: emitters, subtractive mixing, or the nearest slot of a wheel."""
+        self._wish(units, lambda program, unit: self._colour(program, unit, rgb))
+
+    def _colour(self, program: LightProgram, unit: str, rgb: NDArray[np.float64]) -> Asked:
+        peak = float(rgb.max())
+        shade = rgb / peak if peak > 0 else np.zeros(3)
+        wanted: Asked = {}
+        for cell in range(program.chart.cells + 1):
+            emitters = program.emitters(cell)
+            if emitters:
+                # without a dimmer the colour channels are the intensity too, so keep how bright they are
+                bright = 1.0
+                if not program.has_dimmer:
+                    bright = max((self.level(unit, name, cell) or 0.0 for name, _ in emitters), default=0.0) or 1.0
+                levels = mix_additive(np.array([e for _, e in emitters]), shade) * bright
+                wanted |= {(unit, cell, name): float(level) for (name, _), level in zip(emitters, levels, strict=True)}
+        attributes = {c.attribute for c in program.chart.channels}
+        if "ColorSub_C" in attributes:
+            wanted |= {(unit, 0, f"ColorSub_{letter}"): float(1 - shade[i]) for i, letter in enumerate("CMY")}
+        elif not wanted:
+            for attribute in sorted(a for a in attributes if a.startswith("Color")):
+                slots = program.wheel_slots(attribute)
+                if slots:
+                    item = next(c for c in program.chart.channels if c.attribute == attribute)
+                    best = min(slots, key=lambda slot: float(np.abs(slot[1] / max(slot[1].max(), 1e-9) - shade).sum()))
+                    wanted[(unit, item.cell, attribute)] = best[0] / item.top
+        return wanted
+
+
+def _opens(item: ChartChannel) -> bool:
+    return item.attribute.startswith("Shutter") or item.attribute.startswith("ColorAdd_")
+
+
+def highlight(program: LightProgram, unit: str, level: float) -> Asked:
+    """Defaults, with the profile's highlight values; the light itself at `level`."""
+    wanted: Asked = {}
+    for item in program.chart.channels:
+        mark = item.channel.highlight
+        value = item.default_level if mark is None else min(1.0, mark / item.top)
+        dims = item.attribute == "Dimmer" or (not program.has_dimmer and item.attribute.startswith("ColorAdd_"))
+        wanted[(unit, item.cell, item.attribute)] = value * level if dims else value
+    return wanted
+
+
+def level_for(item: ChartChannel, physical: float) -> float:
+    """The level of a physical value in a channel's initial function, clipped to its ends."""
+    first = item.channel.first
+    if first is None or first.physical_to == first.physical_from:
+        return item.default_level
+    along = min(1.0, max(0.0, (physical - first.physical_from) / (first.physical_to - first.physical_from)))
+    return (first.dmx_from + along * (first.dmx_to - first.dmx_from)) / item.top
+
+
+def physical_for(item: ChartChannel, level: float) -> float:
+    """The reverse of `level_for`."""
+    first = item.channel.first
+    if first is None:
+        return level
+    along = (level * item.top - first.dmx_from) / max(1, first.dmx_to - first.dmx_from)
+    return first.physical_from + along * (first.physical_to - first.physical_from)
+
+
+def gather_slots(unit: Unit, program: LightProgram, compiled: Compiled, frame: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """A unit's bytes out of a flat frame, (width,); slots past the end of a universe are 0."""
+    out = np.zeros(program.width, np.uint8)
+    rows = {universe: index for index, universe in enumerate(compiled.universes)}
+    for patched in unit.patch:
+        start, size = program.block_starts.get(patched.block), program.chart.span(patched.block)
+        if start is not None and patched.universe in rows:
+            at = rows[patched.universe] * 512 + patched.address - 1
+            part = frame[at : min(at + size, (rows[patched.universe] + 1) * 512)]
+            out[start : start + len(part)] = part
+    return out

@@ -1,0 +1,10 @@
+"""The patch: which slots each unit takes, clashes, the next free address, edits, and the hang list.
+
+Every edit is a pure function from a show to a new one; a preview is the same function, not taken yet.
+"""
+
+from isthmus.patch.edits import Add, preview_add
+from isthmus.patch.hanglist import Library, read_hang_list, take_paper
+from isthmus.patch.spans import all_spans, clashes, footprint, free_runs, next_free
+
+__all__ = ["Add", "Library", "all_spans", "clashes", "footprint", "free_runs", "next_free", "preview_add", "read_hang_list", "take_paper"]

@@ -1,0 +1,108 @@
+"""A mode laid flat: its channels with the cells written out, and its footprint block by block.
+
+A channel of a geometry that is referred to several times (a cell) stands once for each reference, its offsets
+counted from the reference's break (DIN SPEC 15800, GeometryReference).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from isthmus.profiles.records import DmxChannel, Geometry, Mode, Profile
+
+MAX_CHANNELS = 8192
+
+
+@dataclass(frozen=True)
+class ChartChannel:
+    """One channel of one geometry instance. `slots` are (block, offset) from coarse to fine, offsets from 1."""
+
+    channel: DmxChannel
+    attribute: str
+    slots: tuple[tuple[int, int], ...]
+    instance: str  # the geometry, or the reference that draws it
+    cell: int  # 0 for the unit itself, 1… for its cells
+
+    @property
+    def top(self) -> int:
+        return 256**self.channel.resolution - 1
+
+    @property
+    def default(self) -> int:
+        first = self.channel.first
+        return min(first.default, self.top) if first else 0
+
+    @property
+    def default_level(self) -> float:
+        return self.default / self.top
+
+
+@dataclass(frozen=True)
+class Chart:
+    channels: tuple[ChartChannel, ...]
+    footprints: tuple[tuple[int, int], ...]  # (block, slots), by block
+    cells: int
+
+    @property
+    def footprint(self) -> int:
+        """Slots of all blocks together."""
+        return sum(size for _, size in self.footprints)
+
+    def span(self, block: int) -> int:
+        return dict(self.footprints).get(block, 0)
+
+
+def _references(geometry: Geometry) -> list[Geometry]:
+    found = [geometry] if geometry.kind == "Reference" else []
+    for child in geometry.children:
+        found.extend(_references(child))
+    return found
+
+
+def _names(geometry: Geometry) -> set[str]:
+    return {geometry.name}.union(*(_names(child) for child in geometry.children)) if geometry.children else {geometry.name}
+
+
+def _lay_flat(profile: Profile, mode: Mode) -> Chart:
+    root = profile.geometry(mode.geometry)
+    references = _references(root) if root else []
+    inside: dict[str, list[tuple[int, Geometry]]] = {}
+    for cell, reference in enumerate(references, 1):
+        target = profile.geometry(reference.refers_to)
+        for name in _names(target) if target else ():
+            inside.setdefault(name, []).append((cell, reference))
+    channels: list[ChartChannel] = []
+    spans: dict[int, int] = {}
+    for channel in mode.channels:
+        attribute = channel.logical[0].attribute if channel.logical else ""
+        for cell, reference in inside.get(channel.geometry, [(0, None)]):
+            block, start = max(1, channel.block), 1
+            if reference is not None and reference.breaks:
+                # the last break serves channels whose own break is "Overwrite"
+                found = (
+                    reference.breaks[-1] if channel.block == 0 else next((b for b in reference.breaks if b.block == channel.block), None)
+                )
+                if found is not None:
+                    block, start = max(1, found.block), found.offset
+            slots = tuple((block, start + offset - 1) for offset in channel.offsets)
+            channels.append(ChartChannel(channel, attribute, slots, reference.name if reference else channel.geometry, cell))
+            for slot_block, offset in slots:
+                spans[slot_block] = max(spans.get(slot_block, 0), offset)
+            if len(channels) >= MAX_CHANNELS:
+                break
+    channels.sort(key=lambda c: c.slots[0] if c.slots else (99, 0))
+    return Chart(tuple(channels), tuple(sorted(spans.items())), len(references))
+
+
+_KEPT: dict[tuple[int, int], tuple[Profile, Mode, Chart]] = {}
+
+
+def chart(profile: Profile, mode: Mode) -> Chart:
+    """The DMX chart of a mode; computed once for each profile object (hashing a whole profile would cost more)."""
+    key = (id(profile), id(mode))
+    kept = _KEPT.get(key)
+    if kept is None or kept[0] is not profile or kept[1] is not mode:
+        if len(_KEPT) > 2048:
+            _KEPT.clear()
+        kept = _KEPT[key] = (profile, mode, _lay_flat(profile, mode))
+    return kept[2]

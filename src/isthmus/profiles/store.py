@@ -1,0 +1,69 @@
+"""The profiles of a show, read from the files it keeps. Read once for each file object."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+from isthmus.errors import IsthmusError
+from isthmus.profiles.gdtf import read_gdtf
+from isthmus.profiles.records import Mode, Profile
+from isthmus.show.container import MAX_MEMBER, read_file
+from isthmus.show.records import Show, StoredProfile, Unit
+
+_READ: dict[int, tuple[StoredProfile, Profile | IsthmusError]] = {}
+
+
+def read_stored(stored: StoredProfile) -> Profile | IsthmusError:
+    """The profile, or why it does not read; by identity of the stored record, which never changes."""
+    kept = _READ.get(id(stored))
+    if kept is None or kept[0] is not stored:
+        try:
+            result: Profile | IsthmusError = read_gdtf(stored.data, stored.file)
+        except IsthmusError as error:
+            result = error
+        if len(_READ) > 4096:
+            _READ.clear()
+        kept = _READ[id(stored)] = (stored, result)
+    return kept[1]
+
+
+@dataclass(frozen=True)
+class ProfileSet:
+    """Profiles by key, and the complaints about those that do not read."""
+
+    profiles: dict[str, Profile]
+    faults: dict[str, IsthmusError]
+
+    def mode_of(self, unit: Unit) -> tuple[Profile, Mode] | None:
+        profile = self.profiles.get(unit.profile)
+        mode = profile.mode(unit.mode) if profile else None
+        return (profile, mode) if profile and mode else None
+
+
+_LAST: list[tuple[tuple[StoredProfile, ...], ProfileSet]] = []
+
+
+def profiles_of(show: Show) -> ProfileSet:
+    """All profiles of a show; the same object as long as the show's profiles are the same."""
+    for kept, found in _LAST:
+        if kept is show.profiles:
+            return found
+    results = {stored.key: read_stored(stored) for stored in show.profiles}
+    made = ProfileSet(
+        {key: value for key, value in results.items() if isinstance(value, Profile)},
+        {key: value for key, value in results.items() if isinstance(value, IsthmusError)},
+    )
+    _LAST.insert(0, (show.profiles, made))
+    del _LAST[4:]
+    return made
+
+
+def load_stored(path: Path) -> tuple[StoredProfile, Profile]:
+    """A GDTF file as it is kept in a show. Raises FileFault when it does not read."""
+    data = read_file(path, MAX_MEMBER)
+    profile = read_gdtf(data, path.name)
+    key = f"{profile.maker} {profile.name}".strip()
+    file = re.sub(r"[^\w@ .-]", "_", f"{profile.maker}@{profile.name}.gdtf")[:120]
+    return StoredProfile(key=key, file=file, data=data), profile

@@ -1,0 +1,244 @@
+"""The `.isthmus` file: a zip with `show.json`, the profiles' own files, and nothing outside itself.
+
+Written to a temporary file beside the target, flushed, and renamed over it, so that a full disk or a crash
+leaves the old file whole. Members this version does not know survive: inside `show.json` they ride along in
+`Record.extra`; a newer format number is refused.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import os
+import tempfile
+import types
+import typing
+import zipfile
+import zlib
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from isthmus.errors import FileFault, os_reason
+from isthmus.show.records import FORMAT, Record, Show, StoredProfile
+
+SUFFIX = ".isthmus"
+MAX_JSON = 256 * 1024 * 1024
+MAX_MEMBER = 64 * 1024 * 1024
+MAX_TOTAL = 1024 * 1024 * 1024
+ZIP_ERRORS = (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError)
+_OTHER = "Try an earlier version or a copy."
+_FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same show gives the same bytes
+
+
+# ---------------------------------------------------------------- unknown members
+
+
+def _element_type(annotation: Any) -> Any:
+    """The record type inside `tuple[Record, ...]`, `Record | None` or `Record`; None for plain values."""
+    if isinstance(annotation, type) and issubclass(annotation, Record):
+        return annotation
+    if typing.get_origin(annotation) in (tuple, list, typing.Union, types.UnionType):
+        return next((found for part in typing.get_args(annotation) if (found := _element_type(part))), None)
+    return None
+
+
+def _shapes(record: type[Record], seen: dict[type, dict[str, Any]]) -> dict[type, dict[str, Any]]:
+    if record not in seen:
+        hints = typing.get_type_hints(record)
+        seen[record] = {name: _element_type(hints[name]) for name in record.__struct_fields__}
+        for inner in seen[record].values():
+            if inner:
+                _shapes(inner, seen)
+    return seen
+
+
+_SHAPES = _shapes(Show, {})
+
+
+def _fold(raw: Any, record: type[Record]) -> Any:
+    """Move members `record` does not know into its `extra`, all the way down."""
+    if isinstance(raw, list):
+        return [_fold(item, record) for item in raw]
+    if not isinstance(raw, dict):
+        return raw
+    shape = _SHAPES[record]
+    known: dict[str, Any] = {}
+    extra: dict[str, Any] = {}
+    for name, value in raw.items():
+        if name == "extra" or name not in shape:
+            extra[name] = value
+        else:
+            known[name] = _fold(value, shape[name]) if shape[name] else value
+    if extra:
+        known["extra"] = extra
+    return known
+
+
+def _unfold(raw: Any, record: type[Record]) -> Any:
+    """The reverse of `_fold`."""
+    if isinstance(raw, (list, tuple)):
+        return [_unfold(item, record) for item in raw]
+    if not isinstance(raw, dict):
+        return raw
+    shape = _SHAPES[record]
+    extra = raw.pop("extra", {})
+    return {name: _unfold(value, shape[name]) if shape.get(name) else value for name, value in raw.items()} | extra
+
+
+# ---------------------------------------------------------------- bytes
+
+
+def encode_show(show: Show) -> bytes:
+    """The whole container as bytes."""
+    raw = _unfold(msgspec.to_builtins(show), Show)
+    raw["format"] = show.format
+    for profile in raw.get("profiles", []):
+        profile.pop("data", None)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr(zipfile.ZipInfo("show.json", _FIXED_DATE), msgspec.json.format(msgspec.json.encode(raw), indent=1))
+        for profile in show.profiles:
+            archive.writestr(zipfile.ZipInfo(f"profiles/{profile.file}", _FIXED_DATE), profile.data)
+    return out.getvalue()
+
+
+def read_member(archive: zipfile.ZipFile, info: zipfile.ZipInfo, limit: int, where: str) -> bytes:
+    """Read one member of a zip, never more than `limit` bytes whatever its header claims. Raises FileFault."""
+    if info.flag_bits & 1:
+        raise FileFault(f"“{info.filename}” inside is locked with a password.", where=where, do="Save it without one.")
+    with archive.open(info) as stream:
+        data = stream.read(limit + 1)
+    if len(data) > limit:
+        raise FileFault(f"“{info.filename}” inside is larger than {limit // 2**20} MB.", where=where, do="Such a file is not opened.")
+    return data
+
+
+def safe_name(name: str) -> bool:
+    """True when a member name stays inside its archive and is a plain relative path."""
+    path = name.replace("\\", "/")
+    return bool(path) and not path.startswith("/") and ":" not in path and "\0" not in path and ".." not in path.split("/")
+
+
+def decode_show(data: bytes, where: str) -> Show:
+    """Read a container. Raises FileFault for anything that is not a whole show of a format we know."""
+    try:
+        archive = zipfile.ZipFile(io.BytesIO(data))
+        bad = next((name for name in archive.namelist() if not safe_name(name)), None)
+        if bad:
+            raise FileFault(f"it holds a path that leads outside itself (“{bad[:60]}”).", where=where, do="It was not opened.")
+        try:
+            info = archive.getinfo("show.json")
+        except KeyError:
+            raise FileFault("this is a zip, but not an Isthmus show.", where=where, do="Choose a file ending in .isthmus.") from None
+        raw = msgspec.json.decode(read_member(archive, info, MAX_JSON, where))
+        if not isinstance(raw, dict) or not isinstance(raw.get("format"), int):
+            raise FileFault("its show.json has no format number.", where=where, do="Choose a file ending in .isthmus.")
+        if raw["format"] > FORMAT:
+            raise FileFault(
+                f"it was saved by a newer Isthmus (format {raw['format']}, this one reads up to {FORMAT}).",
+                where=where,
+                do="Update Isthmus to open it; nothing in the file was changed.",
+            )
+        show = msgspec.convert(_fold(raw, Show), Show)
+        return msgspec.structs.replace(show, profiles=_with_data(archive, show.profiles, where))
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
+        raise FileFault(f"its show.json does not read: {error}.", where=where, do=_OTHER) from error
+    except (*ZIP_ERRORS, ValueError, OSError) as error:
+        raise FileFault(
+            "this is not a whole Isthmus show; it is cut short, damaged or another kind of file.", where=where, do=_OTHER
+        ) from error
+
+
+def _with_data(archive: zipfile.ZipFile, profiles: tuple[StoredProfile, ...], where: str) -> tuple[StoredProfile, ...]:
+    found: list[StoredProfile] = []
+    total = 0
+    for profile in profiles:
+        try:
+            info = archive.getinfo(f"profiles/{profile.file}")
+        except KeyError:
+            raise FileFault(f"the profile “{profile.key}” is missing from it.", where=where, do=_OTHER) from None
+        data = read_member(archive, info, MAX_MEMBER, where)
+        total += len(data)
+        if total > MAX_TOTAL:
+            raise FileFault("its profiles are larger than 1 GB together.", where=where, do="Such a file is not opened.")
+        found.append(msgspec.structs.replace(profile, data=data))
+    return tuple(found)
+
+
+# ---------------------------------------------------------------- files
+
+
+def write_atomically(path: Path, data: bytes) -> None:
+    """Put `data` at `path` whole or not at all. Raises FileFault."""
+    temporary: str | None = None
+    try:
+        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}-", dir=path.parent)
+        with os.fdopen(handle, "wb") as stream:
+            stream.write(data)
+            stream.flush()
+            os.fsync(stream.fileno())
+        Path(temporary).chmod(0o644)
+        Path(temporary).replace(path)
+        temporary = None
+        folder = os.open(path.parent, os.O_RDONLY)
+        try:
+            os.fsync(folder)
+        finally:
+            os.close(folder)
+    except OSError as error:
+        raise FileFault(
+            f"it could not be saved. {os_reason(error)}", where=str(path), do="The file that was there is untouched; save somewhere else."
+        ) from error
+    finally:
+        if temporary is not None:
+            Path(temporary).unlink(missing_ok=True)
+
+
+def save_show(show: Show, path: Path) -> None:
+    """Save atomically. Raises FileFault; the previous file is then untouched."""
+    write_atomically(path, encode_show(show))
+
+
+def open_show(path: Path) -> Show:
+    """Open a show file. Raises FileFault."""
+    return decode_show(read_file(path, MAX_TOTAL), path.name)
+
+
+def read_file(path: Path, limit: int) -> bytes:
+    """Read a whole file of at most `limit` bytes. Raises FileFault."""
+    try:
+        with path.open("rb") as stream:
+            data = stream.read(limit + 1)
+    except OSError as error:
+        raise FileFault(f"it could not be read. {os_reason(error)}", where=str(path)) from error
+    if len(data) > limit:
+        raise FileFault(f"it is larger than {limit // 2**20} MB.", where=str(path), do="Such a file is not opened.")
+    return data
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema of show.json: unknown members are allowed everywhere, profile bytes are members of the zip."""
+
+    def clean(node: Any) -> Any:
+        if isinstance(node, list):
+            return [clean(item) for item in node]
+        if not isinstance(node, dict):
+            return node
+        node = {key: clean(value) for key, value in node.items()}
+        properties = node.get("properties")
+        if isinstance(properties, dict):
+            properties.pop("extra", None)
+            if "file" in properties and "key" in properties:
+                properties.pop("data", None)
+        return node
+
+    made = clean(msgspec.json.schema(Show))
+    show = made["$defs"]["Show"]
+    show["required"] = sorted({*show.get("required", []), "format"})
+    return made
+
+
+def fingerprint(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()

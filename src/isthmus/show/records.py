@@ -1,0 +1,153 @@
+"""The records of a show. A show is a value: every record is frozen, an edit returns a new show.
+
+Units: metres and degrees; x to the audience's right, y upstage, z up; rotations are unit
+quaternions (w, x, y, z). Universes and addresses count from 1.
+"""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+import msgspec
+
+Vec3 = tuple[float, float, float]
+Quat = tuple[float, float, float, float]
+UPRIGHT: Quat = (1.0, 0.0, 0.0, 0.0)
+
+FORMAT = 1
+SLOTS = 512
+UNIVERSES = 63999  # the highest universe sACN can name (ANSI E1.31-2018, 6.2.7)
+
+
+def new_id() -> str:
+    return uuid.uuid4().hex[:12]
+
+
+class Record(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """Base of all records. `extra` carries members a newer program wrote, so that a save keeps them."""
+
+    extra: dict[str, Any] = {}
+
+
+class Patched(Record, frozen=True, kw_only=True):
+    """One stretch of slots a unit listens to: block `block` of its mode starts at universe.address."""
+
+    universe: int
+    address: int
+    block: int = 1
+
+
+class Unit(Record, frozen=True, kw_only=True):
+    """One physical thing with a number. It may be unpatched, and it may have no place yet."""
+
+    id: str
+    number: int
+    name: str = ""
+    profile: str = ""
+    mode: str = ""
+    patch: tuple[Patched, ...] = ()
+    hangs_on: str = ""
+    purpose: str = ""
+    gel: str = ""
+    note: str = ""
+    position: Vec3 | None = None
+    rotation: Quat = UPRIGHT
+    structure: str = ""
+
+
+class StoredProfile(Record, frozen=True, kw_only=True):
+    """A profile's own file, kept whole in the show. `data` travels as a member of the container."""
+
+    key: str
+    file: str
+    data: bytes = b""
+
+
+class Structure(Record, frozen=True, kw_only=True):
+    """Anything units hang on or stand on. `size` is length (x), depth (y), height (z) before rotation."""
+
+    id: str
+    kind: str  # truss, pipe, rail, mast, boom, deck, hull, wall
+    name: str = ""
+    position: Vec3 = (0.0, 0.0, 0.0)
+    rotation: Quat = UPRIGHT
+    size: Vec3 = (1.0, 0.3, 0.3)
+
+
+class Node(Record, frozen=True, kw_only=True):
+    """A network node the rig should have: its address and the Art-Net port-addresses of its ports."""
+
+    id: str
+    name: str
+    ip: str
+    place: str = ""
+    ports: tuple[int, ...] = ()
+
+
+class Output(Record, frozen=True, kw_only=True):
+    """One universe on its way to one Art-Net port-address at one host."""
+
+    id: str
+    universe: int
+    host: str
+    port_address: int
+    enabled: bool = True
+    label: str = ""
+
+
+class PaperRow(Record, frozen=True, kw_only=True):
+    """One line of the hang list, as the paper has it."""
+
+    line: int
+    number: int
+    name: str = ""
+    type: str = ""
+    mode: str = ""
+    universe: int = 0
+    address: int = 0
+    hangs_on: str = ""
+    purpose: str = ""
+    gel: str = ""
+
+
+class Paper(Record, frozen=True, kw_only=True):
+    title: str = ""
+    revision: str = ""
+    rows: tuple[PaperRow, ...] = ()
+
+
+class Gel(Record, frozen=True, kw_only=True):
+    """A gel of a swatch book, with its colour over a 3200 K lamp as linear sRGB relative to the open lamp."""
+
+    book: str
+    code: str
+    name: str
+    rgb: Vec3
+
+
+class Verdict(Record, frozen=True, kw_only=True):
+    """What roll call found out about one unit. `proven` tells what it was proven with, so that it can go stale."""
+
+    unit: str
+    result: str  # answers, wrong, silent
+    note: str = ""
+    at: str = ""
+    proven: str = ""
+
+
+class Show(Record, frozen=True, kw_only=True):
+    format: int = FORMAT
+    name: str = "Untitled show"
+    venue: str = ""
+    units: tuple[Unit, ...] = ()
+    profiles: tuple[StoredProfile, ...] = ()
+    structures: tuple[Structure, ...] = ()
+    nodes: tuple[Node, ...] = ()
+    outputs: tuple[Output, ...] = ()
+    paper: Paper = Paper()
+    gels: tuple[Gel, ...] = ()
+    verdicts: tuple[Verdict, ...] = ()
+
+    def unit(self, unit_id: str) -> Unit | None:
+        return next((unit for unit in self.units if unit.id == unit_id), None)

@@ -1,0 +1,33 @@
+"""A snag: one thing that is wrong or missing, with the units it concerns and, where there is one, its mend."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from isthmus.show.records import Show
+
+FAULT, ATTENTION, NOTE = "fault", "attention", "note"
+ORDER = {FAULT: 0, ATTENTION: 1, NOTE: 2}
+
+
+@dataclass(frozen=True)
+class Mend:
+    """An edit that mends a snag; `label` says what it does."""
+
+    label: str
+    edit: Callable[[Show], Show] = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Snag:
+    """`page` is where it is looked at and mended by hand; `step` the crossing step it holds up, or ""."""
+
+    rule: str
+    severity: str
+    text: str
+    page: str
+    units: tuple[str, ...] = ()
+    step: str = ""
+    mend: Mend | None = field(default=None, compare=False)
+    universe: int = 0

@@ -1,0 +1,75 @@
+"""An orbiting camera: where it looks, from which bearing, how far away."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from isthmus.stage.transforms import Array, look_at, perspective
+
+
+@dataclass(frozen=True)
+class Camera:
+    """`bearing` is degrees anticlockwise seen from above, 0 from the audience; `height` degrees above the horizon."""
+
+    target: tuple[float, float, float] = (0.0, 1.0, 2.5)
+    distance: float = 22.0
+    bearing: float = 0.0
+    height: float = 12.0
+    fov: float = 42.0
+    near: float = 0.3
+    far: float = 140.0
+
+    @property
+    def eye(self) -> tuple[float, float, float]:
+        b, h = math.radians(self.bearing), math.radians(self.height)
+        flat = math.cos(h) * self.distance
+        x, y, z = self.target
+        return (x + flat * math.sin(b), y - flat * math.cos(b), z + math.sin(h) * self.distance)
+
+    def view(self) -> Array:
+        return look_at(self.eye, self.target)
+
+    def projection(self, aspect: float) -> Array:
+        return perspective(self.fov, aspect, self.near, self.far)
+
+    def turned(self, bearing: float, height: float) -> Camera:
+        return replace(self, bearing=(self.bearing + bearing) % 360, height=min(89.0, max(-5.0, self.height + height)))
+
+    def nearer(self, factor: float) -> Camera:
+        return replace(self, distance=min(90.0, max(1.5, self.distance * factor)))
+
+    def moved(self, right: float, up: float) -> Camera:
+        """Move the target across the picture, in metres."""
+        view = self.view()
+        step = view[0, :3] * right + view[1, :3] * up
+        x, y, z = (float(a) for a in np.asarray(self.target) + step)
+        return replace(self, target=(x, y, z))
+
+    def project(self, points: Array, width: float, height: float) -> tuple[Array, Array]:
+        """Pixel positions (n, 2), origin top left, and depth along the view (n,); depth ≤ near is behind."""
+        p = np.asarray(points, np.float64).reshape(-1, 3)
+        eye = p @ self.view()[:3, :3].T + self.view()[:3, 3]
+        depth = -eye[:, 2]
+        safe = np.maximum(depth, 1e-6)
+        proj = self.projection(width / max(height, 1))
+        x, y = eye[:, 0] * proj[0, 0] / safe, eye[:, 1] * proj[1, 1] / safe
+        return np.stack([(x + 1) / 2 * width, (1 - y) / 2 * height], axis=1), depth
+
+    def pick(self, points: Array, radius: float, x: float, y: float, width: float, height: float) -> int | None:
+        """The nearest of the spheres (n, 3) under a pixel."""
+        if not len(points):
+            return None
+        aspect = width / max(height, 1)
+        proj, view = self.projection(aspect), self.view()
+        ray = view[:3, :3].T @ np.array([(2 * x / width - 1) / proj[0, 0], (1 - 2 * y / height) / proj[1, 1], -1.0])
+        ray /= np.linalg.norm(ray)
+        to = np.asarray(points) - np.asarray(self.eye)
+        along = to @ ray
+        off = np.linalg.norm(to - along[:, None] * ray, axis=1)
+        reach = radius + 0.004 * along  # a far unit stays as easy to hit as a near one
+        hit = np.where((along > 0) & (off < reach), along, np.inf)
+        best = int(np.argmin(hit))
+        return best if np.isfinite(hit[best]) else None
