@@ -45,9 +45,15 @@ def show_info(options: argparse.Namespace) -> Result:
     steps = crossing(show, find_snags(show))
     use = universes_in_use(show)
     data = {
-        "name": show.name, "venue": show.venue, "format": show.format, "units": len(show.units), "profiles": len(show.profiles),
-        "universes": {str(universe): count for universe, count in use.items()}, "outputs": len(show.outputs), "crossing": steps.done,
-    }  # fmt: skip
+        "name": show.name,
+        "venue": show.venue,
+        "format": show.format,
+        "units": len(show.units),
+        "profiles": len(show.profiles),
+        "universes": {str(universe): count for universe, count in use.items()},
+        "outputs": len(show.outputs),
+        "crossing": steps.done,
+    }
     lines = [
         f"{show.name}{', ' + show.venue if show.venue else ''}",
         f"{len(show.units)} units of {len(show.profiles)} profiles on {len(use)} universes, {len(show.outputs)} outputs",
@@ -69,10 +75,18 @@ def patch_list(options: argparse.Namespace) -> Result:
     show = load(options.show)
     profiles = profiles_of(show)
     rows = [
-        {"number": u.number, "name": u.name, "profile": u.profile, "mode": u.mode, "address": [write_address(p.universe, p.address) for p in u.patch],
-         "slots": footprint(u, profiles), "hangs_on": u.hangs_on, "gel": u.gel}
+        {
+            "number": u.number,
+            "name": u.name,
+            "profile": u.profile,
+            "mode": u.mode,
+            "address": [write_address(p.universe, p.address) for p in u.patch],
+            "slots": footprint(u, profiles),
+            "hangs_on": u.hangs_on,
+            "gel": u.gel,
+        }
         for u in sorted(show.units, key=lambda u: u.number)
-    ]  # fmt: skip
+    ]
     lines = [
         f"{r['number']:>6}  {r['name'][:24]:24}  {r['profile'][:28]:28} {r['mode'][:10]:10} {', '.join(r['address']) or 'none':>8}  {r['slots']:>3}  {r['hangs_on']}"
         for r in rows
@@ -92,9 +106,15 @@ def patch_add(options: argparse.Namespace) -> Result:
     if not mode:
         raise EntryFault(f"{profile.name} has several modes.", do=f"Say --mode {' or '.join(m.name for m in profile.modes)}.")
     add = Add(
-        shelf.stored[key], mode, options.count, read_numbers(options.number)[0] if options.number else None, read_address(options.address) if options.address else None,
-        options.spacing, options.name or "", options.hangs_on or "",
-    )  # fmt: skip
+        shelf.stored[key],
+        mode,
+        options.count,
+        read_numbers(options.number)[0] if options.number else None,
+        read_address(options.address) if options.address else None,
+        options.spacing,
+        options.name or "",
+        options.hangs_on or "",
+    )
     preview = preview_add(show, add)
     clashing = [f"{c.a.number} and {c.b.number} both claim {write_address(c.a.universe, c.first)}" for c in preview.clashes]
     if clashing and not options.allow_clash:

@@ -3,5 +3,6 @@
 from isthmus.output.compile import Compiled, compile_show
 from isthmus.output.live import Live, gather_slots
 from isthmus.output.routing import engine_routes
+from isthmus.output.view import RigView
 
-__all__ = ["Compiled", "Live", "compile_show", "engine_routes", "gather_slots"]
+__all__ = ["Compiled", "Live", "RigView", "compile_show", "engine_routes", "gather_slots"]

@@ -250,9 +250,17 @@ def _row(cells: dict[str, str], line: int, library: Library) -> tuple[PaperRow, 
     except EntryFault as error:
         faults.append(LineFault(line, "address", error.what, error.do))
     row = PaperRow(
-        line=line, number=number, name=cells.get("name", "")[:200], type=match[1].name if match else kind[:200], mode=mode[:200], universe=universe, address=address,
-        hangs_on=cells.get("hangs_on", "")[:200], purpose=cells.get("purpose", "")[:200], gel=cells.get("gel", "")[:200],
-    )  # fmt: skip
+        line=line,
+        number=number,
+        name=cells.get("name", "")[:200],
+        type=match[1].name if match else kind[:200],
+        mode=mode[:200],
+        universe=universe,
+        address=address,
+        hangs_on=cells.get("hangs_on", "")[:200],
+        purpose=cells.get("purpose", "")[:200],
+        gel=cells.get("gel", "")[:200],
+    )
     return row, faults
 
 
@@ -280,9 +288,15 @@ def take_paper(show: Show, paper: Paper, library: Library) -> Show:
         show = with_profile(show, library.stored[key])
         units.append(
             Unit(
-                id=new_id(), number=row.number, name=row.name or f"{profile.name} {row.number}", profile=key, mode=row.mode,
+                id=new_id(),
+                number=row.number,
+                name=row.name or f"{profile.name} {row.number}",
+                profile=key,
+                mode=row.mode,
                 patch=patched_blocks(profile, mode, row.universe, row.address) if row.universe else (),
-                hangs_on=row.hangs_on, purpose=row.purpose, gel=row.gel,
+                hangs_on=row.hangs_on,
+                purpose=row.purpose,
+                gel=row.gel,
             )
-        )  # fmt: skip
+        )
     return replace(show, paper=paper, units=(*show.units, *units))

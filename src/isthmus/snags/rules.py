@@ -55,9 +55,15 @@ def past_the_end(show: Show) -> Iterator[Snag]:
     for span in all_spans(show):
         if span.end > SLOTS:
             yield Snag(
-                "past-end", FAULT, f"{span.number} runs past the end of universe {span.universe}: {write_address(span.universe, span.start)} plus {span.length} slots.",
-                "Patch", (span.unit,), "address", Mend("Give it the next free address", lambda s, i=span.unit: patch_edits.address_next_free(s, [i])), span.universe,
-            )  # fmt: skip
+                "past-end",
+                FAULT,
+                f"{span.number} runs past the end of universe {span.universe}: {write_address(span.universe, span.start)} plus {span.length} slots.",
+                "Patch",
+                (span.unit,),
+                "address",
+                Mend("Give it the next free address", lambda s, i=span.unit: patch_edits.address_next_free(s, [i])),
+                span.universe,
+            )
 
 
 def double_numbers(show: Show) -> Iterator[Snag]:
@@ -208,9 +214,14 @@ def _differences(show: Show, row: PaperRow, unit: Unit, model: str) -> Iterator[
         paper, mine = getattr(row, name), getattr(unit, name)
         if paper and paper != mine:
             yield Snag(
-                f"paper-{name}", NOTE, f"The paper gives {row.number} the {plain} {paper}; the patch has {mine or 'none'}.", "Patch", (unit.id,), "",
+                f"paper-{name}",
+                NOTE,
+                f"The paper gives {row.number} the {plain} {paper}; the patch has {mine or 'none'}.",
+                "Patch",
+                (unit.id,),
+                "",
                 Mend(f"Take {paper}", lambda s, n=name, v=paper: patch_edits.set_text(s, [unit.id], n, v)),
-            )  # fmt: skip
+            )
 
 
 def verdicts(show: Show) -> Iterator[Snag]:
@@ -245,6 +256,18 @@ def unused_universes(show: Show) -> Iterator[Snag]:
 
 
 RULES = (
-    unreadable_profiles, unknown_modes, overlaps, past_the_end, too_wide, double_numbers, no_address, no_route, doubled_ports,
-    stray_outputs, no_place, paper_differences, verdicts, unused_universes,
-)  # fmt: skip
+    unreadable_profiles,
+    unknown_modes,
+    overlaps,
+    past_the_end,
+    too_wide,
+    double_numbers,
+    no_address,
+    no_route,
+    doubled_ports,
+    stray_outputs,
+    no_place,
+    paper_differences,
+    verdicts,
+    unused_universes,
+)

@@ -39,12 +39,18 @@ def matrices(quats: ArrayLike) -> Array:
     w, x, y, z = q.T
     return np.stack(
         [
-            1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y),
-            2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x),
-            2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y),
+            1 - 2 * (y * y + z * z),
+            2 * (x * y - w * z),
+            2 * (x * z + w * y),
+            2 * (x * y + w * z),
+            1 - 2 * (x * x + z * z),
+            2 * (y * z - w * x),
+            2 * (x * z - w * y),
+            2 * (y * z + w * x),
+            1 - 2 * (x * x + y * y),
         ],
         axis=1,
-    ).reshape(-1, 3, 3)  # fmt: skip
+    ).reshape(-1, 3, 3)
 
 
 def placements(positions: ArrayLike, quats: ArrayLike) -> Array:

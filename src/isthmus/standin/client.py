@@ -66,10 +66,17 @@ def rig_show(description: dict[str, Any], structures: Show) -> Show:
             gels[code] = Gel(book="", code=code, name="", rgb=tuple(row["gel"]))
         units.append(
             Unit(
-                id=f"rig{index}", number=int(row["label"]) if str(row["label"]).isdigit() else index + 1, name=row["serial"], profile=row["profile"], mode=row["mode"],
-                patch=(Patched(universe=index + 1, address=1),), gel=code, position=tuple(row["position"]), rotation=tuple(row["rotation"]),
+                id=f"rig{index}",
+                number=int(row["label"]) if str(row["label"]).isdigit() else index + 1,
+                name=row["serial"],
+                profile=row["profile"],
+                mode=row["mode"],
+                patch=(Patched(universe=index + 1, address=1),),
+                gel=code,
+                position=tuple(row["position"]),
+                rotation=tuple(row["rotation"]),
             )
-        )  # fmt: skip
+        )
     return replace(
         structures, name=description["name"], profiles=stored, units=tuple(units), gels=tuple(gels.values()), outputs=(), verdicts=()
     )

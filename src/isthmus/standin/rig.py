@@ -126,9 +126,17 @@ class StandInRig:
         """Everything that hangs, with the profile files themselves."""
         scenario = self.loaded.scenario
         units = [
-            {"label": u.label, "serial": u.serial, "profile": u.profile, "mode": u.mode, "position": u.position, "rotation": u.rotation, "gel": u.gel}
+            {
+                "label": u.label,
+                "serial": u.serial,
+                "profile": u.profile,
+                "mode": u.mode,
+                "position": u.position,
+                "rotation": u.rotation,
+                "gel": u.gel,
+            }
             for u in scenario.units
-        ]  # fmt: skip
+        ]
         files = {name: base64.b64encode(data).decode() for name, (_, data) in self.loaded.profiles.items()}
         return {"name": scenario.name, "units": units, "profiles": files}
 
@@ -153,14 +161,32 @@ class StandInRig:
             rgb = light.rgb[0].max(axis=0) if light.rgb.size else np.zeros(3)
             shown = encode_srgb(rgb / max(rgb.max(), 1e-9)) if level > 0 else np.zeros(3)
             units.append(
-                {"label": unit.label, "serial": unit.serial, "level": round(level, 4), "colour": [round(float(c), 3) for c in shown], "pan": round(float(light.pan[0]), 2),
-                 "tilt": round(float(light.tilt[0]), 2), "slots": "" if dead else slots.tobytes().hex()}
-            )  # fmt: skip
+                {
+                    "label": unit.label,
+                    "serial": unit.serial,
+                    "level": round(level, 4),
+                    "colour": [round(float(c), 3) for c in shown],
+                    "pan": round(float(light.pan[0]), 2),
+                    "tilt": round(float(light.tilt[0]), 2),
+                    "slots": "" if dead else slots.tobytes().hex(),
+                }
+            )
         ports = [
-            {"node": node.name, "ip": node.ip, "port": index + 1, "port_address": node.ports[index], "packets": p.packets, "lost": p.lost, "sender": p.sender,
-             "age": round(time.monotonic() - p.at, 3) if p.packets else None, "spacing_ms": round((p.at - p.previous) * 1e3, 3) if p.previous else None}
-            for node in self.loaded.scenario.nodes for index in range(len(node.ports)) for p in [self.ports[node.name, index]]
-        ]  # fmt: skip
+            {
+                "node": node.name,
+                "ip": node.ip,
+                "port": index + 1,
+                "port_address": node.ports[index],
+                "packets": p.packets,
+                "lost": p.lost,
+                "sender": p.sender,
+                "age": round(time.monotonic() - p.at, 3) if p.packets else None,
+                "spacing_ms": round((p.at - p.previous) * 1e3, 3) if p.previous else None,
+            }
+            for node in self.loaded.scenario.nodes
+            for index in range(len(node.ports))
+            for p in [self.ports[node.name, index]]
+        ]
         return {"units": units, "ports": ports}
 
     def serve(self, until: float | None = None) -> None:

@@ -1,0 +1,250 @@
+"""The top bar: the mark, the show with its menu and unsaved sign, undo and redo, find, and the output sign."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRect, Qt
+from PySide6.QtGui import QPainter, QPainterPath, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QToolButton, QWidget
+
+from isthmus.app import paint
+from isthmus.app.actions import Registry
+from isthmus.app.output_control import OutputControl
+from isthmus.app.theme import SIZE, advance, font, pen, theme
+from isthmus.app.widgets import button
+from isthmus.app.workbench import Workbench
+
+SHOW_MENU = (
+    "show.new",
+    "show.open",
+    "show.demo",
+    "",
+    "show.save",
+    "show.save_as",
+    "show.copy",
+    "",
+    "edit.undo",
+    "edit.redo",
+    "",
+    "view.theme",
+    "help.find",
+    "help.keys",
+    "",
+    "show.quit",
+)
+
+
+class Mark(QWidget):
+    """Two shores joined by a neck."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(SIZE["spine"] - 1, SIZE["bar"] - 6)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        cy = self.height() / 2
+        path = QPainterPath(QPointF(19, cy - 9))
+        path.cubicTo(28, cy - 9, 26, cy - 2.4, 32, cy - 2.4)
+        path.cubicTo(38, cy - 2.4, 36, cy - 9, 45, cy - 9)
+        path.lineTo(45, cy + 9)
+        path.cubicTo(36, cy + 9, 38, cy + 2.4, 32, cy + 2.4)
+        path.cubicTo(26, cy + 2.4, 28, cy + 9, 19, cy + 9)
+        path.closeSubpath()
+        p.setPen(pen("text", 1.3))
+        p.setBrush(theme.color("land"))
+        p.drawPath(path)
+        p.drawLine(QPointF(32, cy - 2.4), QPointF(32, cy + 2.4))
+        paint.text(p, 58, 0, "Isthmus", font(15, 600), "text", height=self.height())
+
+
+class Arrow(QToolButton):
+    """Undo or redo."""
+
+    def __init__(self, back: bool, name: str) -> None:
+        super().__init__()
+        self.back = back
+        self.setObjectName(name)
+        self.setAccessibleName(name)
+        self.setFixedSize(28, 26)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.translate(self.width() / 2, self.height() / 2)
+        if not self.back:
+            p.scale(-1, 1)
+        q = pen("text" if self.isEnabled() else "text_off", 1.5, cap=Qt.PenCapStyle.RoundCap)
+        q.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+        p.setPen(q)
+        p.drawPolyline(paint.polygon((-2.5, -6), (-6, -2.5), (-2.5, 1)))
+        path = QPainterPath(QPointF(-6, -2.5))
+        path.lineTo(2, -2.5)
+        path.cubicTo(8, -2.5, 8, 5.5, 2, 5.5)
+        path.lineTo(-2, 5.5)
+        p.drawPath(path)
+
+
+class Title(QPushButton):
+    """The show's name with the chevron of its menu, and how many changes are not saved."""
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self.bench = bench
+        self.setProperty("kind", "quiet")
+        self.setObjectName("show menu")
+        self.setFixedHeight(30)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.renew()
+
+    def renew(self) -> None:
+        show, unsaved = self.bench.show, self.bench.history.unsaved
+        name = show.name if len(show.name) < 28 else show.name[:26] + "…"
+        self._name, self._unsaved = name, unsaved
+        wide = advance(font(15, 500), name) + 34
+        if unsaved:
+            wide += 26 + advance(font("table", mono=True), str(unsaved)) + advance(font("table"), "not saved") + 8
+        self.setFixedWidth(int(wide) + 6)
+        where = str(self.bench.path) if self.bench.path else "not saved anywhere yet"
+        self.setToolTip(f"{show.name}\n{where}")
+        self.setAccessibleName(f"Show menu of {show.name}, {unsaved} changes not saved" if unsaved else f"Show menu of {show.name}")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        h = self.height()
+        x = 6 + paint.text(p, 6, 0, self._name, font(15, 500), "text", height=h)
+        paint.chevron(p, x + 13, h / 2 + 1, True)
+        x += 30
+        if self._unsaved:
+            p.setPen(pen("text2", 1.6))
+            p.drawArc(int(x), h // 2 - 4, 8, 8, 50 * 16, 285 * 16)
+            x += 15
+            x += paint.text(p, x, 0, str(self._unsaved), font("table", mono=True), "text2", height=h) + 5
+            paint.text(p, x, 0, "not saved", font("table"), "text2", height=h)
+
+
+class OutputSign(QPushButton):
+    """A wave and words while sending, a slashed ring while not; a click switches."""
+
+    def __init__(self, output: OutputControl) -> None:
+        super().__init__()
+        self.output = output
+        self.setProperty("kind", "output")
+        self.setObjectName("output sign")
+        self.setFixedHeight(28)
+        output.changed.connect(self.renew)
+        self.renew()
+
+    def renew(self) -> None:
+        words = self.output.words()
+        wide = 58 + sum(advance(font("body", 500, mono=mono), text) for text, mono in words)
+        self.setFixedWidth(int(max(132, wide)))
+        self.setToolTip(self.output.details())
+        self.setAccessibleName("".join(text for text, _ in words))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        cy = self.height() / 2
+        stats = self.output.stats
+        if not self.output.on:
+            p.setPen(pen("text2", 1.5))
+            p.drawEllipse(QPointF(20, cy), 5.5, 5.5)
+            p.drawLine(QPointF(15, cy + 5), QPointF(25, cy - 5))
+            x = 36.0
+        elif stats.state in ("gone", "dark", "holding") or (stats.errors and stats.error):
+            paint.severity(p, "fault" if stats.errors else "attention", 20, cy, 6.4)
+            x = 36.0
+        else:
+            p.setPen(pen("teal", 1.6, cap=Qt.PenCapStyle.RoundCap))
+            path = QPainterPath(QPointF(12, cy))
+            for i in range(3):
+                at = 12 + i * 7
+                path.cubicTo(at + 2.2, cy - 6, at + 4.8, cy + 6, at + 7, cy)
+            p.drawPath(path)
+            x = 42.0
+        for words, mono in self.output.words():
+            x += paint.text(p, x, 0, words, font("body", 500, mono=mono), "text", height=self.height())
+
+
+class FindField(QPushButton):
+    """Looks like a field and opens the palette."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("kind", "plain")
+        self.setObjectName("find anything")
+        self.setAccessibleName("Find anything")
+        self.setMinimumWidth(150)
+        self.setMaximumWidth(330)
+        self.setFixedHeight(28)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        p = QPainter(self)
+        h = self.height()
+        paint.text(p, 10, 0, "Find anything: a unit, an address, a snag", font("table"), "text3", width=self.width() - 76, height=h)
+        p.setPen(pen("line", 1))
+        p.drawRoundedRect(self.width() - 60, 6, 50, h - 12, 3, 3)
+        paint.text(p, self.width() - 60, 6, "Ctrl K", font(10, mono=True), "text2", paint.CENTER, 50, h - 12)
+
+
+class Bar(QWidget):
+    def __init__(self, bench: Workbench, actions: Registry, output: OutputControl) -> None:
+        super().__init__()
+        self.bench, self.acts = bench, actions
+        self.setFixedHeight(SIZE["bar"])
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 16, 6)
+        row.setSpacing(6)
+        row.addWidget(Mark())
+        row.addSpacing(8)
+        self.title = Title(bench)
+        self.title.clicked.connect(self._menu)
+        row.addWidget(self.title)
+        row.addSpacing(6)
+        self.undo, self.redo = Arrow(True, "undo"), Arrow(False, "redo")
+        self.undo.clicked.connect(lambda: actions.trigger("edit.undo"))
+        self.redo.clicked.connect(lambda: actions.trigger("edit.redo"))
+        row.addWidget(self.undo)
+        row.addWidget(self.redo)
+        row.addStretch(1)
+        find = FindField()
+        find.clicked.connect(lambda: actions.trigger("help.find"))
+        row.addWidget(find, 4)
+        row.addStretch(1)
+        self.end_call = button("Roll call is on: end it", run=lambda: actions.trigger("call.end"), height=28)
+        self.end_call.hide()
+        row.addWidget(self.end_call)
+        self.sign = OutputSign(output)
+        self.sign.clicked.connect(lambda: actions.trigger("output.switch"))
+        row.addWidget(self.sign)
+        bench.title_changed.connect(self.renew)
+        bench.call_changed.connect(lambda: self.end_call.setVisible(bench.call is not None))
+        theme.changed.connect(self.update)
+        self.renew()
+
+    def renew(self) -> None:
+        self.title.renew()
+        history = self.bench.history
+        self.undo.setEnabled(history.undo_name is not None)
+        self.redo.setEnabled(history.redo_name is not None)
+        self.undo.setToolTip(f"Undo: {history.undo_name} (Ctrl+Z)" if history.undo_name else "Nothing to undo")
+        self.redo.setToolTip(f"Redo: {history.redo_name} (Ctrl+Shift+Z)" if history.redo_name else "Nothing to redo")
+
+    def _menu(self) -> None:
+        menu = self.acts.menu(SHOW_MENU, self)
+        menu.popup(self.title.mapToGlobal(self.title.rect().bottomLeft()))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), theme.color("abyss"))
+        p.fillRect(QRect(SIZE["spine"] - 1, 0, 1, self.height() - 6), theme.color("line"))
+        paint.neat_line(p, QRect(0, self.height() - 6, self.width(), 6), 40)

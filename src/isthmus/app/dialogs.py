@@ -1,0 +1,65 @@
+"""The frame all dialogs share: title, body, a line for what is wrong, and one primary button."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from isthmus.app.theme import font
+from isthmus.app.widgets import button, label
+
+
+class Frame(QDialog):
+    """`primary` runs the dialog's act; it closes when that returns True."""
+
+    def __init__(self, parent: QWidget | None, title: str, primary: str, act: Callable[[], bool], width: int = 640) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.setModal(True)
+        self.setMinimumWidth(width)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self._act = act
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(20, 16, 20, 16)
+        self.column.setSpacing(8)
+        heading = label(title, size="title", weight=600)
+        self.column.addWidget(heading)
+        self.body = QVBoxLayout()
+        self.body.setSpacing(8)
+        self.column.addLayout(self.body, 1)
+        self.trouble = label("", "fault", wrap=True)
+        self.trouble.setFont(font("table", 500))
+        self.column.addWidget(self.trouble)
+        self.buttons = QHBoxLayout()
+        self.buttons.addStretch(1)
+        cancel = button("Cancel", run=self.reject, height=30)
+        cancel.setAutoDefault(False)
+        self.primary = button(primary, "primary", self._run, 30)
+        self.primary.setDefault(True)
+        self.buttons.addWidget(cancel)
+        self.buttons.addWidget(self.primary)
+        self.column.addLayout(self.buttons)
+
+    def _run(self) -> None:
+        if self._act():
+            self.accept()
+
+    def say_trouble(self, words: str) -> None:
+        self.trouble.setText(words)
+        self.primary.setEnabled(not words)
+
+
+def ask(parent: QWidget, title: str, words: str, choices: list[tuple[str, str]]) -> str | None:
+    """A question with named answers [(answer, label)], the first one primary; None when it is put away."""
+    answer: list[str] = []
+    dialog = Frame(parent, title, choices[0][1], lambda: not answer.append(choices[0][0]), 460)
+    dialog.setObjectName("question")
+    dialog.body.addWidget(label(words, size="body", wrap=True))
+    for key, words_ in choices[1:]:
+        other = button(words_, run=lambda k=key: (answer.append(k), dialog.accept()), height=30)
+        other.setAutoDefault(False)
+        dialog.buttons.insertWidget(1, other)
+    dialog.exec()
+    return answer[0] if answer else None

@@ -1,0 +1,219 @@
+"""The hand controls: the drawer at the bottom with the ordered selection and its live levels."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QRect
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from isthmus.app import paint
+from isthmus.app.actions import Action, Registry
+from isthmus.app.hand_parts import Chips, Colour, Intensity, PanTilt
+from isthmus.app.theme import SIZE, theme
+from isthmus.app.widgets import button, label
+from isthmus.app.workbench import Workbench
+
+
+def _divider() -> QFrame:
+    line = QFrame()
+    line.setObjectName("divider")
+    line.setFixedWidth(1)
+    line.setStyleSheet("background: palette(mid);")
+    return line
+
+
+class Hand(QWidget):
+    def __init__(self, bench: Workbench, actions: Registry) -> None:
+        super().__init__()
+        self.bench, self.acts = bench, actions
+        self.open = True
+        self.setObjectName("hand controls")
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 4, 16, 6)
+        outer.setSpacing(2)
+        head = QHBoxLayout()
+        head.setSpacing(12)
+        head.addSpacing(16)
+        self.title = label("Hand controls", size="section", weight=600)
+        head.addWidget(self.title)
+        self.small = Chips(bench)
+        self.words = label("", "text3")
+        self.words.setProperty("kind", "quiet")
+        head.addWidget(self.small, 1)
+        head.addWidget(self.words)
+        outer.addLayout(head)
+        self.body = QWidget()
+        row = QHBoxLayout(self.body)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(14)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        self.chips = Chips(bench)
+        left.addWidget(self.chips)
+        acts = QHBoxLayout()
+        acts.setSpacing(2)
+        for words, action in (("Reverse", "hand.reverse"), ("Every other", "hand.every_other"), ("Let go", "hand.let_go")):
+            acts.addWidget(button(words, "quiet", lambda a=action: actions.trigger(a)))
+        acts.addStretch(1)
+        left.addLayout(acts)
+        left.addStretch(1)
+        row.addLayout(left, 1)
+        row.addWidget(_divider())
+        self.intensity = Intensity()
+        self.intensity.moved.connect(lambda v: bench.levels(lambda live: live.set_intensity(bench.selection, v)))
+        row.addWidget(self.intensity, 1)
+        row.addWidget(_divider())
+        self.pan_tilt = PanTilt()
+        self.pan_tilt.moved.connect(self._aim)
+        row.addWidget(self.pan_tilt)
+        row.addWidget(_divider())
+        self.colour = Colour()
+        self.colour.moved.connect(lambda rgb: bench.levels(lambda live: live.set_colour(bench.selection, rgb)))
+        row.addWidget(self.colour)
+        row.addWidget(_divider())
+        grid = QGridLayout()
+        grid.setSpacing(6)
+        self.light = button("Light up", "primary", lambda: actions.trigger("units.light"), 30)
+        self.light.setMinimumWidth(116)
+        grid.addWidget(self.light, 0, 0, 1, 2)
+        grid.addWidget(button("Home", run=lambda: actions.trigger("units.home"), height=30), 1, 0)
+        grid.addWidget(button("Release", run=lambda: actions.trigger("units.release"), height=30), 1, 1)
+        grid.setRowStretch(2, 1)
+        row.addLayout(grid)
+        outer.addWidget(self.body)
+        for signal in (bench.selection_changed, bench.levels_changed):
+            signal.connect(self.refresh)
+        theme.changed.connect(self.update)
+        self._open(True)
+        self.refresh()
+
+    def _open(self, on: bool) -> None:
+        self.open = on
+        self.body.setVisible(on)
+        self.small.setVisible(not on)
+        self.setFixedHeight(SIZE["drawer_open"] + 6 if on else SIZE["drawer_shut"])
+        self.update()
+
+    def toggle(self) -> None:
+        self._open(not self.open)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.position().y() < 30 and event.position().x() < 140:
+            self.toggle()
+
+    def _aim(self, pan: float, tilt: float) -> None:
+        def change(live) -> None:
+            live.set_axis(self.bench.selection, "Pan", pan)
+            live.set_axis(self.bench.selection, "Tilt", tilt)
+
+        self.bench.levels(change)
+
+    def refresh(self) -> None:
+        live, chosen = self.bench.live, self.bench.selection
+        for part in (self.intensity, self.pan_tilt, self.colour, self.light):
+            part.setEnabled(bool(chosen))
+        levels, points, spans, can, result = set(), [], [(270.0, 135.0)], False, None
+        for unit in chosen:
+            program = live.program(unit)
+            if program is None:
+                continue
+            attributes = {c.attribute for c in program.chart.channels}
+            state = live.state_of(unit)
+            dimmer = next((c for c in program.chart.channels if c.attribute == "Dimmer"), None)
+            if dimmer is not None:
+                levels.add(round(live.level(unit, "Dimmer", dimmer.cell) or 0.0, 3))
+            elif any(a.startswith("ColorAdd_") for a in attributes):
+                levels.add(
+                    round(
+                        max(
+                            (
+                                live.level(unit, c.attribute, c.cell) or 0.0
+                                for c in program.chart.channels
+                                if c.attribute.startswith("ColorAdd_")
+                            ),
+                            default=0.0,
+                        ),
+                        3,
+                    )
+                )
+            pan, tilt = live.axis(unit, "Pan"), live.axis(unit, "Tilt")
+            if pan is not None and tilt is not None:
+                points.append((round(pan, 1), round(tilt, 1)))
+            can = can or any(a.startswith("Color") for a in attributes)
+            if result is None and state is not None and state.rgb.size:
+                result = state.rgb[0, int(np.argmax(state.rgb[0].sum(axis=1)))]
+        self.intensity.set(next(iter(levels)) if len(levels) == 1 else None if levels else 0.0)
+        self.pan_tilt.set(points, spans[0])
+        self.colour.set(result, can)
+        lit = len(live.lit())
+        words = "the roll call holds the levels" if self.bench.call else f"{lit} unit{'s' * (lit != 1)} lit" if lit else "nothing is lit"
+        if points and self.open:
+            words = f"Pan {points[0][0]:+.1f}°   Tilt {points[0][1]:+.1f}°   ·   {words}".replace("-", "−")
+        self.words.setText(words)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.fillRect(self.rect(), theme.color("abyss"))
+        p.fillRect(QRect(0, 0, self.width(), 1), theme.color("line_strong"))
+        paint.chevron(p, 20, 17, self.open)
+
+
+def register(actions: Registry, hand: Hand) -> None:
+    bench = hand.bench
+    actions.add(
+        Action(
+            "units.light",
+            "Light up",
+            lambda: bench.levels(lambda live: live.light_up(bench.selection)),
+            "Ctrl+U",
+            "selection",
+            help="Home, with the light on, open and white",
+            group="Hand controls",
+        ),
+        Action(
+            "units.home",
+            "Home",
+            lambda: bench.levels(lambda live: live.home(bench.selection)),
+            "Ctrl+H",
+            "selection",
+            group="Hand controls",
+        ),
+        Action(
+            "units.release",
+            "Release the units in hand",
+            lambda: bench.levels(lambda live: live.let_go(bench.selection)),
+            "Ctrl+Backspace",
+            "selection",
+            help="Nothing is asked of them any more",
+            group="Hand controls",
+        ),
+        Action(
+            "units.release_all",
+            "Release everything",
+            lambda: bench.levels(lambda live: live.restore({})),
+            "Ctrl+Shift+Backspace",
+            group="Hand controls",
+        ),
+        Action(
+            "hand.reverse",
+            "Reverse the order in hand",
+            lambda: bench.select(bench.selection[::-1]),
+            "Ctrl+I",
+            "selection",
+            group="Hand controls",
+        ),
+        Action(
+            "hand.every_other", "Keep every other", lambda: bench.select(bench.selection[::2]), "Ctrl+2", "selection", group="Hand controls"
+        ),
+        Action("hand.let_go", "Let go of all", lambda: bench.select([]), "Ctrl+D", "selection", group="Hand controls"),
+        Action(
+            "hand.all",
+            "Take all units in hand",
+            lambda: bench.select([u.id for u in sorted(bench.show.units, key=lambda u: u.number)]),
+            "Ctrl+Shift+D",
+            group="Hand controls",
+        ),
+        Action("hand.drawer", "Open or shut the hand controls", hand.toggle, "Ctrl+J", group="Hand controls"),
+    )

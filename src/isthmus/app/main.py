@@ -1,0 +1,142 @@
+"""The application's start: arguments, fonts and theme, the window, the stand-in rig of the demo.
+
+Order: arguments → QApplication → fonts, theme → show → window → recovered work → event loop → shut down.
+"""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import json
+import os
+import signal
+import subprocess
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QApplication, QStyleFactory
+
+from isthmus.app import settings
+from isthmus.app.theme import font, load_fonts, theme
+from isthmus.app.window import Window
+from isthmus.demo import SCENARIO, lantern_tide
+from isthmus.errors import IsthmusError
+from isthmus.show import open_show
+from isthmus.show.recovery import Recovery
+
+
+class DemoRig:
+    """The stand-in rig as a process beside the application."""
+
+    def __init__(self) -> None:
+        self.address: tuple[str, int] | None = None
+        self.trouble = ""
+        command = [sys.executable, "-m", "isthmus.cli", "rig", "--scenario", str(SCENARIO), "--json"]
+        self._process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, text=True)
+        assert self._process.stdout is not None
+        try:
+            answer = json.loads(self._process.stdout.readline())
+        except ValueError:
+            answer = {"error": "the stand-in rig did not start"}
+        if answer.get("ready"):
+            self.address = (answer["host"], answer["port"])
+        else:
+            self.trouble = f"{answer.get('where', '')}: {answer.get('error', '')} {answer.get('do', '')}".strip(": ")
+
+    def stop(self) -> None:
+        if self._process.poll() is None:
+            self._process.terminate()
+            try:
+                self._process.wait(3)
+            except subprocess.TimeoutExpired:
+                self._process.kill()
+                self._process.wait()
+        if self._process.stdout:
+            self._process.stdout.close()
+
+
+def make_application(arguments: list[str]) -> QApplication:
+    """The application with our fonts and theme; once a process."""
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(arguments)
+    app.setApplicationName("Isthmus")
+    app.setStyle(QStyleFactory.create("Fusion"))
+    app.setAttribute(Qt.ApplicationAttribute.AA_DontShowIconsInMenus)
+    load_fonts()
+    app.setFont(font("body"))
+    theme.set(settings.load().theme)
+    return app
+
+
+def alive_tags(folder: Path) -> set[str]:
+    """Recovery files of runs that are still going on."""
+    found = set()
+    for file in folder.glob("*.isthmus"):
+        pid = file.stem.rpartition("-")[2]
+        if pid.isdigit() and Path(f"/proc/{pid}").exists():
+            found.add(file.stem)
+    return found
+
+
+def read_arguments(arguments: Sequence[str]) -> argparse.Namespace:
+    parser = argparse.ArgumentParser(prog="isthmus-app", description="Prepare a show's rig.")
+    parser.add_argument("show", nargs="?", help="a .isthmus file; without one the last show is opened")
+    parser.add_argument("--demo", action="store_true", help="the demo show, with the stand-in rig beside it")
+    parser.add_argument("--new", action="store_true", help="an empty show")
+    parser.add_argument("--rig", metavar="HOST:PORT", help="a stand-in rig to watch")
+    parser.add_argument("--shots", metavar="DIR", help="save a picture of every main view of the demo, then end")
+    return parser.parse_args(arguments)
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    given = list(sys.argv if arguments is None else arguments)
+    options = read_arguments(given[1:])
+    if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY") and not os.environ.get("QT_QPA_PLATFORM"):
+        print("isthmus-app: there is no display. Use ./run app, which starts a virtual one, or set DISPLAY.", file=sys.stderr)
+        return 3
+    app = make_application(given[:1])
+    if options.shots:
+        from isthmus.app.shots import take_shots
+
+        return take_shots(app, Path(options.shots))
+    rig = DemoRig() if options.demo else None
+    address = rig.address if rig else None
+    if options.rig:
+        host, _, port = options.rig.rpartition(":")
+        address = (host or "127.0.0.1", int(port)) if port.isdigit() else None
+    window = Window(lantern_tide() if options.demo else None, address)
+    window.crash.install()
+    if rig and rig.trouble:
+        window.bench.tell("attention", f"The stand-in rig is not running. {rig.trouble}")
+    path = options.show or ("" if options.demo or options.new else window.settings.last_show)
+    if path and (options.show or Path(path).exists()):
+        window.bench.guard(lambda: window.bench.adopt(open_show(Path(path)), Path(path)))
+    window.show()
+    folder = settings.recovery_folder()
+    found = Recovery(folder, "").left_behind(alive_tags(folder))
+    if found:
+        QTimer.singleShot(0, lambda: window.offer_recovered(found))
+    # a signal ends the application as a closed window does; the timer lets Python see it
+    signal.signal(signal.SIGTERM, lambda *_: app.quit())
+    signal.signal(signal.SIGINT, lambda *_: app.quit())
+    pulse = QTimer()
+    pulse.timeout.connect(lambda: None)
+    pulse.start(300)
+    try:
+        code = app.exec()
+    finally:
+        with contextlib.suppress(IsthmusError):
+            window._keep_now() if not window._closing else None
+        if not window._closing:
+            window.bench.end_call()
+            window.output.stop()
+            window.stage.view.stop()
+        if rig:
+            rig.stop()
+    return code
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,58 @@
+"""Settings of this machine, apart from any show. A value that does not read falls back; the file is kept beside."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import msgspec
+import platformdirs
+
+from isthmus.errors import IsthmusError
+from isthmus.show.container import write_atomically
+
+
+class Settings(msgspec.Struct, kw_only=True):
+    """version 1. `window` is width and height in pixels."""
+
+    version: int = 1
+    theme: str = "night"
+    last_show: str = ""
+    window: tuple[int, int] = (1280, 800)
+
+
+def config_file() -> Path:
+    return Path(os.environ.get("ISTHMUS_CONFIG") or platformdirs.user_config_dir("isthmus")) / "settings.json"
+
+
+def recovery_folder() -> Path:
+    return Path(os.environ.get("ISTHMUS_STATE") or platformdirs.user_state_dir("isthmus")) / "recovery"
+
+
+def load() -> Settings:
+    """Never fails: a file that does not read is set aside and the defaults are taken."""
+    file = config_file()
+    try:
+        found = msgspec.json.decode(file.read_bytes(), type=Settings)
+    except FileNotFoundError:
+        return Settings()
+    except (OSError, msgspec.MsgspecError, UnicodeDecodeError):
+        try:
+            file.replace(file.with_suffix(".json.bad"))
+        except OSError:
+            pass
+        return Settings()
+    if found.theme not in ("night", "day"):
+        found.theme = "night"
+    found.window = (min(7680, max(800, found.window[0])), min(4320, max(560, found.window[1])))
+    return found
+
+
+def save(settings: Settings) -> None:
+    """Best effort: settings never stop the work."""
+    file = config_file()
+    try:
+        file.parent.mkdir(parents=True, exist_ok=True)
+        write_atomically(file, msgspec.json.format(msgspec.json.encode(settings)))
+    except (OSError, IsthmusError):
+        pass

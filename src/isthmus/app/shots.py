@@ -1,0 +1,129 @@
+"""Pictures of every main view, from the demo show, at 1280x800."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+
+from isthmus.app.theme import theme
+from isthmus.app.window import Window
+from isthmus.check import mark
+from isthmus.demo import EXTRA_LIST, lantern_tide
+
+SIZE = (1280, 800)
+
+
+def wait(seconds: float) -> None:
+    loop = QEventLoop()
+    QTimer.singleShot(int(seconds * 1000), loop.quit)
+    loop.exec()
+
+
+def light_the_stage(window: Window) -> None:
+    """A look with the whole rig lit: warm keys, sea colours from the masts, beams over the water."""
+    bench = window.bench
+
+    def change(live) -> None:
+        of = {u.number: u.id for u in bench.show.units}
+        live.light_up(of.values(), 0.8)
+        tones = {"sea": (0.05, 0.45, 1.0), "kelp": (0.1, 1.0, 0.55), "lamp": (1.0, 0.42, 0.12), "heather": (0.8, 0.2, 1.0)}
+        plan = [
+            (range(101, 107), "sea", 28),
+            (range(107, 111), "heather", 30),
+            (range(201, 209), "lamp", -35),
+            (range(211, 217), "kelp", 6),
+            (range(221, 227), "sea", 24),
+        ]
+        for numbers, tone, tilt in plan:
+            ids = [of[n] for n in numbers if n in of]
+            live.set_colour(ids, np.array(tones[tone]))
+            for i, unit in enumerate(ids):
+                live.set_axis([unit], "Tilt", tilt if tone != "lamp" else -tilt)
+                live.set_axis([unit], "Pan", (i - (len(ids) - 1) / 2) * (16 if tilt > 20 else -9))
+        live.set_colour([of[n] for n in range(301, 315) if n in of], np.array(tones["sea"]))
+        live.set_colour([of[n] for n in range(411, 417) if n in of], np.array(tones["heather"]))
+        live.set_intensity([of[n] for n in (*range(411, 417), *range(431, 435), 441, 442) if n in of], 0.35)
+
+    bench.levels(change)
+
+
+def take_shots(app: QApplication, folder: Path) -> int:
+    """Save the pictures; the person's own settings and self-saved work are left alone."""
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as state:
+        os.environ["ISTHMUS_CONFIG"] = os.environ["ISTHMUS_STATE"] = state
+        show = lantern_tide()
+        for number, result, note in (
+            (101, "answers", ""),
+            (102, "answers", ""),
+            (103, "answers", ""),
+            (104, "silent", "no light, no movement; fuse?"),
+            (105, "answers", ""),
+            (106, "wrong", "iris sticks"),
+        ):
+            show = mark(show, f"u{number}", result, note, at=f"2026-06-12T19:{30 + number % 100:02d}:00")
+        window = Window(show)
+        window.resize(*SIZE)
+        window.show()
+        bench = window.bench
+        wait(0.6)
+
+        def shot(name: str, pause: float = 0.35) -> None:
+            wait(pause)
+            window.grab().save(str(folder / f"{name}.png"))
+            print(folder / f"{name}.png")
+
+        shot("readiness")
+        window.go("Patch")
+        bench.select(["u313", "u314", "u311", "u312"])
+        bench.levels(lambda live: live.light_up(["u313"]))
+        shot("patch")
+        theme.set("day")
+        shot("patch-day")
+        theme.set("night")
+        window.patch.open_list(EXTRA_LIST)
+        _dialog(app, folder / "hang-list.png")
+        window.patch.add_units()
+        _dialog(app, folder / "add-units.png")
+        bench.levels(lambda live: live.restore({}))
+        bench.select([])
+        window.go("Routes")
+        shot("routes")
+        light_the_stage(window)
+        bench.select(["u211", "u212", "u213"])
+        window.go("Plan")
+        shot("plan")
+        bench.select(["u101"])
+        window.go("Stage")
+        end = time.monotonic() + 15
+        while window.stage.view.pictures < 12 and not window.stage.view.failure and time.monotonic() < end:
+            wait(0.1)
+        shot("stage")
+        theme.set("day")
+        window.go("Readiness")
+        shot("readiness-day")
+        theme.set("night")
+        bench.levels(lambda live: live.restore({}))
+        bench.begin_call(1.0)
+        window.go("Roll call")
+        shot("roll-call")
+        window._closing = True
+        window.shut_down()
+        window.close()
+    return 0
+
+
+def _dialog(app: QApplication, file: Path) -> None:
+    wait(0.3)
+    dialog = app.activeModalWidget()
+    if dialog is not None:
+        dialog.grab().save(str(file))
+        print(file)
+        dialog.close()
+        wait(0.1)

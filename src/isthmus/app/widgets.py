@@ -1,0 +1,147 @@
+"""Small parts used on several pages."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QRect, Qt
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from isthmus.app import paint
+from isthmus.app.theme import SIZE, font, theme
+
+
+def button(
+    label: str, kind: str = "plain", run: Callable[[], object] | None = None, height: int = SIZE["control"], name: str = ""
+) -> QPushButton:
+    made = QPushButton(label)
+    made.setProperty("kind", kind)
+    made.setFont(font("body" if kind == "primary" else "table", 600 if kind == "primary" else 500))
+    made.setFixedHeight(height if kind != "link" else 20)
+    made.setObjectName(name or label)
+    made.setAccessibleName(label)
+    if run:
+        made.clicked.connect(lambda _=False: run())
+    return made
+
+
+def label(
+    words: str = "",
+    kind: str = "",
+    size: int | str = "table",
+    weight: int = 400,
+    mono: bool = False,
+    italic: bool = False,
+    wrap: bool = False,
+) -> QLabel:
+    made = QLabel(words)
+    made.setFont(font(size, weight, mono, italic))
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    made.setWordWrap(wrap)
+    if kind:
+        made.setProperty("kind", kind)
+    return made
+
+
+def set_property(widget: QWidget, name: str, value: object) -> None:
+    """Set a property the stylesheet looks at, and have it looked at."""
+    if widget.property(name) != value:
+        widget.setProperty(name, value)
+        widget.style().unpolish(widget)
+        widget.style().polish(widget)
+
+
+class Panel(QWidget):
+    """A widget that paints its own ground."""
+
+    def __init__(self, role: str = "deep", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.role = role
+        theme.changed.connect(self.update)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        QPainter(self).fillRect(self.rect(), theme.color(self.role))
+
+
+class Head(QWidget):
+    """A page's title line: the title, then counts in the mono face with their words; buttons at the right."""
+
+    def __init__(self, title: str) -> None:
+        super().__init__()
+        self.title, self.parts = title, []
+        self.setFixedHeight(SIZE["page_head"])
+        self.row = QHBoxLayout(self)
+        self.row.setContentsMargins(0, 4, 0, 0)
+        self.row.setSpacing(6)
+        self.row.addStretch(1)
+
+    def add(self, widget: QWidget) -> None:
+        self.row.addWidget(widget)
+
+    def say(self, *parts: str) -> None:
+        self.parts = list(parts)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        h = self.height() - 2
+        x = paint.text(p, 0, 2, self.title, font("title", 600), "text", height=h) + 16
+        for part in self.parts:
+            number = part[:1].isdigit()
+            x += paint.text(p, x, 4, part, font("body", 500 if number else 400, mono=number), "text" if number else "text2", height=h)
+            x += 6 if number or part == "of" else 16
+
+
+class Page(Panel):
+    """The ground and margins all pages share."""
+
+    title = ""
+
+    def __init__(self) -> None:
+        super().__init__("deep")
+        self.column = QVBoxLayout(self)
+        pad = SIZE["page_pad"]
+        self.column.setContentsMargins(pad, 0, pad, 8)
+        self.column.setSpacing(0)
+        self.head = Head(self.title)
+        self.column.addWidget(self.head)
+
+    def entered(self) -> None:
+        """The page has come into view."""
+
+    def left(self) -> None:
+        """The page has gone out of view."""
+
+
+class Section(QWidget):
+    """A heading with a rule behind it."""
+
+    def __init__(self, words: str) -> None:
+        super().__init__()
+        self.words = words
+        self.setFixedHeight(26)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        a = paint.text(p, 0, 0, self.words, font("section", 600), "text", height=20)
+        p.fillRect(QRect(int(a) + 10, 10, self.width() - int(a) - 10, 1), theme.color("line"))
+
+
+class SeverityMark(QWidget):
+    """A severity glyph as a widget."""
+
+    def __init__(self, kind: str) -> None:
+        super().__init__()
+        self.kind = kind
+        self.setFixedSize(16, 18)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        paint.severity(QPainter(self), self.kind, 7, 9, 6.2)
+
+
+def rule() -> QFrame:
+    made = QFrame()
+    made.setObjectName("rule")
+    return made

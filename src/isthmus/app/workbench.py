@@ -1,0 +1,207 @@
+"""The work in hand: the show with its history, the one selection, the live levels, the roll call.
+
+Every change of the show goes through `commit`; views listen to `changed` and compare by identity what concerns them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from isthmus.check import rollcall
+from isthmus.errors import IsthmusError
+from isthmus.output import Live, RigView
+from isthmus.show import History, Show, open_show, save_show
+from isthmus.show.records import Unit
+from isthmus.snags import Crossing, Snag, crossing, find_snags
+
+
+class Workbench(QObject):
+    changed = Signal(object, object)  # old show, new show
+    selection_changed = Signal()
+    levels_changed = Signal()
+    title_changed = Signal()
+    call_changed = Signal()
+    told = Signal(str, str)  # severity, sentence
+
+    def __init__(self, show: Show | None = None) -> None:
+        super().__init__()
+        self.history = History(show or Show())
+        self.path: Path | None = None
+        self.selection: list[str] = []
+        self.live = Live(self.show)
+        self.call: rollcall.RollCall | None = None
+        self._snags: tuple[Show, list[Snag], Crossing] | None = None
+        self._view: tuple[Show, RigView] | None = None
+
+    # ------------------------------------------------------------ the show
+
+    @property
+    def show(self) -> Show:
+        return self.history.show
+
+    def adopt(self, show: Show, path: Path | None, saved: bool = True) -> None:
+        """Another show takes the place of this one; live levels and selection end."""
+        self.end_call()
+        old = self.show
+        self.history = History(show)
+        if not saved:
+            self.history.mark_unsaved()
+        self.path = path
+        self.live = Live(show)
+        self._after(old)
+        self.levels_changed.emit()
+
+    def commit(self, name: str, show: Show) -> None:
+        """Take an edit into the history under a name."""
+        old = self.show
+        if self.history.commit(name, show):
+            self._after(old)
+
+    def undo(self) -> None:
+        old, name = self.show, self.history.undo()
+        self._after(old)
+        self.tell("note", f"Undone: {name}.")
+
+    def redo(self) -> None:
+        old, name = self.show, self.history.redo()
+        self._after(old)
+        self.tell("note", f"Done again: {name}.")
+
+    def _after(self, old: Show) -> None:
+        ids = {unit.id for unit in self.show.units}
+        kept = [unit for unit in self.selection if unit in ids]
+        self.live.set_show(self.show)
+        if self.call and any(unit not in ids for unit in self.call.order):
+            self.end_call()
+        self.changed.emit(old, self.show)
+        self.title_changed.emit()
+        self.levels_changed.emit()
+        if kept != self.selection:
+            self.select(kept)
+
+    def open(self, path: Path) -> None:
+        """Raises FileFault; the show in hand then stays."""
+        self.adopt(open_show(path), path)
+
+    def save(self, path: Path) -> None:
+        """Raises FileFault; nothing then counts as saved."""
+        save_show(self.show, path)
+        self.path = path
+        self.history.mark_saved()
+        self.title_changed.emit()
+
+    def save_copy(self, path: Path) -> None:
+        save_show(self.show, path)
+
+    # ------------------------------------------------------------ failure
+
+    def tell(self, severity: str, sentence: str) -> None:
+        self.told.emit(severity, sentence)
+
+    def guard(self, run: Callable[[], object]) -> bool:
+        """Run something a person asked for: an expected failure is told, and the show is unchanged."""
+        try:
+            run()
+        except IsthmusError as error:
+            self.tell("fault", str(error))
+            return False
+        return True
+
+    # ------------------------------------------------------------ selection
+
+    def select(self, ids: Iterable[str]) -> None:
+        """In the order given, each once."""
+        chosen = list(dict.fromkeys(ids))
+        if chosen != self.selection:
+            self.selection = chosen
+            self.selection_changed.emit()
+
+    def toggle(self, unit: str) -> None:
+        self.select([u for u in self.selection if u != unit] if unit in self.selection else [*self.selection, unit])
+
+    def selected(self) -> list[Unit]:
+        units = {unit.id: unit for unit in self.show.units}
+        return [units[unit] for unit in self.selection if unit in units]
+
+    # ------------------------------------------------------------ what is so
+
+    def _checked(self) -> tuple[Show, list[Snag], Crossing]:
+        if self._snags is None or self._snags[0] is not self.show:
+            found = find_snags(self.show)
+            self._snags = (self.show, found, crossing(self.show, found))
+        return self._snags
+
+    @property
+    def snags(self) -> list[Snag]:
+        return self._checked()[1]
+
+    @property
+    def crossing(self) -> Crossing:
+        return self._checked()[2]
+
+    @property
+    def view(self) -> RigView:
+        """The rig in space as the show has it, fed from the frame that is sent."""
+        if self._view is None or self._view[0] is not self.show:
+            self._view = (self.show, RigView(self.show, self.live.compiled))
+        return self._view[1]
+
+    # ------------------------------------------------------------ live levels
+
+    def levels(self, change: Callable[[Live], object]) -> None:
+        """Change live levels, unless a roll call holds them."""
+        if self.call is not None:
+            self.tell("attention", "The roll call holds the levels. End it to use the hand controls.")
+            return
+        change(self.live)
+        self.levels_changed.emit()
+
+    # ------------------------------------------------------------ roll call
+
+    def begin_call(self, level: float, only: set[str] | None = None, start: str | None = None) -> None:
+        """Raises EntryFault when nothing can be called."""
+        self.end_call()
+        self.call = rollcall.begin(self.show, self.live, level, start, only)
+        self._called()
+
+    def step_call(self, by: int) -> None:
+        if self.call:
+            self.call = rollcall.step(self.call, self.live, by)
+            self._called()
+
+    def jump_call(self, unit: str) -> None:
+        if self.call:
+            self.call = rollcall.jump(self.call, self.live, unit)
+            self._called()
+
+    def mark(self, result: str, note: str = "") -> None:
+        """Keep a verdict of the unit called, and go on to the next."""
+        if self.call is None or self.call.unit is None:
+            return
+        unit = self.show.unit(self.call.unit)
+        if unit is not None:
+            self.commit(f"Mark {unit.number} {result}", rollcall.mark(self.show, unit.id, result, note))
+        if self.call.at + 1 < len(self.call.order):
+            self.step_call(1)
+        else:
+            left = [u for u in self.call.order if u not in {v.unit for v in self.show.verdicts if rollcall.holds(self.show, v)}]
+            self.tell(
+                "ok", f"That was the last unit called. {len(left) or 'None'} of them {'have' if len(left) != 1 else 'has'} no verdict."
+            )
+            self.call_changed.emit()
+
+    def end_call(self) -> None:
+        if self.call:
+            call, self.call = self.call, None
+            rollcall.end(call, self.live)
+            self.call_changed.emit()
+            self.levels_changed.emit()
+
+    def _called(self) -> None:
+        if self.call and self.call.unit:
+            self.select([self.call.unit])
+        self.call_changed.emit()
+        self.levels_changed.emit()

@@ -1,0 +1,25 @@
+#version 330
+// A beam: iA = virtual apex and T (tan of the compact hull), iD = direction and axial distance of the lens,
+// iC = colour and axial distance of its end. In the beam's own frame X lies towards the camera; x and y are divided by T.
+in vec3 p; in vec4 iA; in vec4 iD; in vec4 iC;
+uniform mat4 vp; uniform vec3 cam; uniform float px; uniform float floorz; uniform float expo;
+flat out vec3 w; flat out vec3 col; flat out vec3 fz; out vec4 v;
+
+void frame(vec3 A, vec3 d, out vec3 X, out vec3 Y) {
+  vec3 r = cam - A; vec3 x = r - d * dot(r, d); float l = length(x);
+  X = l > 1e-4 ? x / l : normalize(abs(d.z) < 0.95 ? cross(d, vec3(0, 0, 1)) : cross(d, vec3(1, 0, 0)));
+  Y = cross(d, X);
+}
+
+void finish(vec3 q, vec3 A, vec3 d, vec3 X, vec3 Y, float T) {
+  vec3 r = cam - A; vec3 u = q - cam;
+  w = vec3(dot(r, X) / T, T, dot(r, d));
+  v = vec4(dot(u, X) / T, dot(u, Y) / T, dot(u, d), length(u));
+  // Henyey and Greenstein, g = 0.45: haze throws light forward
+  const float g = 0.45; float cg = -dot(d, normalize(A + d * 3.0 - cam));
+  col = iC.rgb * (expo * (1.0 - g * g) * pow(1.0 + g * g - 2.0 * g * cg, -1.5) / (T * T));
+  fz = vec3(iD.w, 1.0 / (iD.w * 0.35 + 0.03), 1.0 / iC.w);
+  gl_Position = vp * vec4(q, 1.0);
+}
+
+float clip_end(vec3 o, vec3 e, float t) { return e.z < -1e-4 ? min(t, max(0.0, (floorz - o.z) / e.z)) : t; }

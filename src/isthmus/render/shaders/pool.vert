@@ -1,0 +1,11 @@
+#version 330
+// The pool of a beam on a plane: the box of its ellipse, cut to the plane's rectangle. iQ = low and high along, across.
+in vec3 p; in vec4 iA; in vec4 iD; in vec4 iC; in vec4 iQ;
+uniform vec4 plane; uniform vec3 centre; uniform vec3 along; uniform vec3 across; uniform float expo; uniform mat4 vp;
+flat out vec3 A; flat out vec4 D; flat out vec3 col; out vec3 q;
+void main() {
+  float T = iA.w; A = iA.xyz; D = vec4(iD.xyz, 1.0 / (T * T));
+  q = centre + along * mix(iQ.x, iQ.y, p.x * 0.5 + 0.5) + across * mix(iQ.z, iQ.w, p.y * 0.5 + 0.5) + plane.xyz * 0.004;
+  col = iC.rgb * (expo * 9.0 * pow(T, -1.3));
+  gl_Position = vp * vec4(q, 1.0);
+}
