@@ -11,7 +11,7 @@ from isthmus.app import paint
 from isthmus.app.actions import Action, Registry
 from isthmus.app.hand_parts import Chips, Colour, Intensity, PanTilt
 from isthmus.app.theme import SIZE, theme
-from isthmus.app.widgets import button, label
+from isthmus.app.widgets import button, label, set_property
 from isthmus.app.workbench import Workbench
 
 
@@ -49,6 +49,7 @@ class Hand(QWidget):
         row.setSpacing(14)
         left = QVBoxLayout()
         left.setSpacing(8)
+        left.setContentsMargins(0, 6, 0, 0)
         self.chips = Chips(bench)
         left.addWidget(self.chips)
         acts = QHBoxLayout()
@@ -94,6 +95,10 @@ class Hand(QWidget):
         self.small.setVisible(not on)
         self.setFixedHeight(SIZE["drawer_open"] + 6 if on else SIZE["drawer_shut"])
         self.update()
+
+    def lead(self, primary: bool) -> None:
+        """Light up is the window's one filled button, except where the page has its own."""
+        set_property(self.light, "kind", "primary" if primary else "plain")
 
     def toggle(self) -> None:
         self._open(not self.open)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -12,7 +13,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from isthmus.app import paint
 from isthmus.app.theme import font, pen, theme
 from isthmus.app.workbench import Workbench
-from isthmus.profiles.colour import RGB_TO_XYZ, encode_srgb
+from isthmus.profiles.colour import RGB_TO_XYZ, decode_srgb, encode_srgb, planck_xy
 
 CHIP_W, CHIP_H = 62, 23
 
@@ -238,10 +239,11 @@ class PanTilt(Dial):
         self.outline(p)
 
 
-def hue_rgb(hue: float, saturation: float) -> np.ndarray:
+def hue_rgb(hue: float, saturation: float) -> NDArray[np.float64]:
     """Linear sRGB of a hue and saturation 0…1, its strongest part 1."""
-    code = np.array(QColor.fromHsvF(hue % 1.0, min(1.0, max(0.0, saturation)), 1.0).getRgbF()[:3], float)
-    return np.where(code <= 0.04045, code / 12.92, ((code + 0.055) / 1.055) ** 2.4)
+    color = QColor.fromHsvF(hue % 1.0, min(1.0, max(0.0, saturation)), 1.0)
+    code = np.array([color.redF(), color.greenF(), color.blueF()])
+    return decode_srgb(code)
 
 
 class Colour(Dial):
@@ -324,7 +326,7 @@ class Colour(Dial):
             n = (x - 0.3320) / (0.1858 - y)  # McCamy 1992
             kelvin = 449 * n**3 + 3525 * n**2 + 6823.3 * n + 5520.33
             rows = [("x", f"{x:.3f}"), ("y", f"{y:.3f}")] + (
-                [("K", f"{kelvin:.0f}")] if 1500 < kelvin < 20000 and abs(y - 0.35) < 0.09 else []
+                [("K", f"{kelvin:.0f}")] if 1700 < kelvin < 20000 and np.hypot(*np.subtract(planck_xy(kelvin), (x, y))) < 0.03 else []
             )
             for i, (name, value) in enumerate(rows):
                 paint.text(p, 132, 44 + i * 17, name, font("caption", mono=True), "text3", height=16)

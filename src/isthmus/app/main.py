@@ -37,11 +37,11 @@ class DemoRig:
         self._process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, text=True)
         assert self._process.stdout is not None
         try:
-            answer = json.loads(self._process.stdout.readline())
+            answer: dict[str, object] = json.loads(self._process.stdout.readline())
         except ValueError:
             answer = {"error": "the stand-in rig did not start"}
         if answer.get("ready"):
-            self.address = (answer["host"], answer["port"])
+            self.address = (str(answer["host"]), int(str(answer["port"])))
         else:
             self.trouble = f"{answer.get('where', '')}: {answer.get('error', '')} {answer.get('do', '')}".strip(": ")
 

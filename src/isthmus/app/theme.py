@@ -151,8 +151,7 @@ QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
 QComboBox {{ background: {c["shoal"]}; border: 1px solid {c["line"]}; border-radius: 3px; padding: 0 8px; }}
 QComboBox:hover {{ background: {c["bank"]}; }}
 QComboBox::drop-down {{ width: 20px; border: none; }}
-QComboBox::down-arrow {{ image: none; width: 0; height: 0; border-left: 4px solid transparent; border-right: 4px solid transparent;
-  border-top: 5px solid {c["text2"]}; margin-right: 6px; }}
+QComboBox::down-arrow {{ image: none; width: 0; height: 0; }}
 QComboBox QAbstractItemView {{ background: {c["shelf"]}; border: 1px solid {c["line_strong"]}; selection-background-color: {c["select_row"]};
   selection-color: {c["text"]}; }}
 QPushButton {{ background: {c["shoal"]}; border: 1px solid {c["line"]}; border-radius: 3px; padding: 0 10px; }}
@@ -189,7 +188,7 @@ QTableView:focus, QListView:focus {{ border: none; }}
 QDialog QTableView, QDialog QListView {{ background: {c["deep"]}; border: 1px solid {c["line"]}; selection-background-color: {c["select_row"]};
   selection-color: {c["text"]}; gridline-color: {c["line_faint"]}; }}
 QHeaderView {{ background: {c["shelf"]}; border: none; }}
-QHeaderView::section {{ background: {c["shelf"]}; color: {c["text2"]}; border: none; border-bottom: 1px solid {c["line_strong"]}; padding: 4px 8px; }}
+QHeaderView::section {{ background: {c["shelf"]}; color: {c["text2"]}; border: none; border-bottom: 1px solid {c["line_strong"]}; padding: 4px 6px; font-size: {TYPE["caption"]}px; font-weight: 500; }}
 QSlider::groove:horizontal {{ height: 4px; background: {c["line"]}; }}
 QSlider::sub-page:horizontal {{ background: {c["text2"]}; }}
 QSlider::handle:horizontal {{ width: 10px; margin: -6px 0; background: {c["text2"]}; border-radius: 2px; }}

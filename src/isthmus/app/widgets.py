@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QRect, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import SIZE, font, theme
@@ -127,6 +127,16 @@ class Section(QWidget):
         p = QPainter(self)
         a = paint.text(p, 0, 0, self.words, font("section", 600), "text", height=20)
         p.fillRect(QRect(int(a) + 10, 10, self.width() - int(a) - 10, 1), theme.color("line"))
+
+
+class Choice(QComboBox):
+    """A drop-down with our chevron: stylesheets can only show a file there."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint.chevron(p, self.width() - 13, self.height() / 2 + 0.5, True)
 
 
 class SeverityMark(QWidget):

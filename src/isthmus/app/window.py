@@ -154,6 +154,7 @@ class Window(QWidget):
         page = self.pages[name]
         self.stack.setCurrentWidget(page)
         page.entered()
+        self.hand.lead(name not in ("Readiness", "Roll call"))
         if snag is not None and snag.universe:
             self.routes.show_universe(snag.universe)
             self.patch.ruler.set_universe(snag.universe)

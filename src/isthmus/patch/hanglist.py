@@ -63,9 +63,10 @@ class LineFault:
 
 @dataclass(frozen=True)
 class HangList:
-    """What was read: good rows, faults by line, columns nobody knows."""
+    """What was read: good rows, those with faults, the faults by line, columns nobody knows."""
 
     paper: Paper
+    rejected: tuple[PaperRow, ...]
     faults: tuple[LineFault, ...]
     columns: dict[str, str]
     ignored: tuple[str, ...]
@@ -140,6 +141,7 @@ def parse_hang_list(data: bytes, where: str, library: Library) -> HangList:
     rows = _table(decode_text(data), where)
     start, columns, ignored = _header(rows, where)
     good: list[PaperRow] = []
+    rejected: list[PaperRow] = []
     faults: list[LineFault] = []
     seen: dict[int, int] = {}
     for line, row in enumerate(rows[start + 1 :], start + 2):
@@ -156,11 +158,11 @@ def parse_hang_list(data: bytes, where: str, library: Library) -> HangList:
         elif found.number:
             seen[found.number] = line
         faults.extend(mine)
-        if not mine:
-            good.append(found)
+        (rejected if mine else good).append(found)
     header = rows[start]
     return HangList(
         Paper(title=Path(where).stem, rows=tuple(good)),
+        tuple(rejected),
         tuple(faults),
         {field: header[at] for field, at in columns.items()},
         tuple(header[at] for at in ignored),

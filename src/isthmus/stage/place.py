@@ -30,8 +30,13 @@ def spots(structure: Structure, count: int) -> list[tuple[Vec3, Quat]]:
     made = []
     for index in range(count):
         along = margin + (run - 2 * margin) * ((index + 0.5) / count if count == 1 else index / (count - 1))
-        if vertical:  # from the top down, on the audience's side
+        if structure.kind == "mast":  # from the top down, on the audience's side
             local, own = (0.0, -depth / 2 - 0.25, height - along), UPRIGHT
+        elif vertical:  # a boom: side light, leaning towards the middle
+            side = 1.0 if structure.position[0] >= 0 else -1.0
+            local, own = (-side * (depth / 2 + 0.2), 0.0, height - along), quat_about((0.0, 1.0, 0.0), 62.0 * side)
+        elif structure.kind == "wall":  # along its top, leaning down towards the audience
+            local, own = (along - length / 2, -depth / 2 - 0.25, height / 2 - 0.1), quat_about((1.0, 0.0, 0.0), -38.0)
         elif structure.kind in _STANDING_KINDS:
             local, own = (along - length / 2, 0.0, height / 2), STANDING
         else:

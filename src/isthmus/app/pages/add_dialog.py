@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QCompleter, QFileDialog, QGridLayout, Q
 from isthmus.app.dialogs import Frame
 from isthmus.app.pages.ruler import Ruler
 from isthmus.app.theme import SIZE, font
-from isthmus.app.widgets import button, label
+from isthmus.app.widgets import Choice, button, label
 from isthmus.app.workbench import Workbench
 from isthmus.demo import library
 from isthmus.errors import EntryFault, IsthmusError
@@ -44,6 +44,7 @@ class AddDialog(Frame):
         self.count.setFont(font("table", 500, mono=True))
         self.count.setFixedHeight(SIZE["control"])
         self.count.setObjectName("count")
+        self.count.lineEdit().setTextMargins(8, 0, 0, 0)
         self.first = self._field("first number", str(next_number(bench.show)), True)
         self.address = self._field("address", "", True)
         self.spacing = self._field("spacing", "", True)
@@ -102,8 +103,8 @@ class AddDialog(Frame):
         made.setFixedHeight(SIZE["control"])
         return made
 
-    def _combo(self, name: str, editable: bool = False) -> QComboBox:
-        made = QComboBox()
+    def _combo(self, name: str, editable: bool = False) -> Choice:
+        made = Choice()
         made.setObjectName(name)
         made.setAccessibleName(name)
         made.setFont(font("table"))
@@ -139,7 +140,7 @@ class AddDialog(Frame):
         self.mode.clear()
         profile = self._shelf.profiles.profiles.get(self._key())
         for mode in profile.modes if profile else ():
-            lay = chart(profile, mode)
+            lay = chart(profile, mode)  # type: ignore[arg-type]
             cells = f", {lay.cells} cells" if lay.cells else ""
             self.mode.addItem(f"{mode.name}  ({lay.footprint} slots{cells})", mode.name)
         self.mode.blockSignals(False)

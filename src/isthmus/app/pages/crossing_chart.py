@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
@@ -16,6 +17,7 @@ from isthmus.snags import ORDER, STEPS
 NAMES = {"profile": "Profile", "address": "Address", "route": "Route", "place": "Place", "answered": "Answered"}
 HALF = 56  # half the full width of the neck, px
 HEIGHT = 268
+THREAD = 3.0  # a step nobody has crossed still shows as a thread of land
 Points = list[tuple[float, float]]
 
 
@@ -24,6 +26,13 @@ def _spline(path: QPainterPath, q: Points) -> None:
     for i in range(len(q) - 1):
         a, b, c, d = q[max(i - 1, 0)], q[i], q[i + 1], q[min(i + 2, len(q) - 1)]
         path.cubicTo(b[0] + (c[0] - a[0]) / 6, b[1] + (c[1] - a[1]) / 6, c[0] - (d[0] - b[0]) / 6, c[1] - (d[1] - b[1]) / 6, c[0], c[1])
+
+
+def _gates(path: QPainterPath, points: Points) -> None:
+    """Level at every gate, so that the width there is exactly to scale."""
+    for a, b in itertools.pairwise(points):
+        middle = (a[0] + b[0]) / 2
+        path.cubicTo(middle, a[1], middle, b[1], b[0], b[1])
 
 
 class CrossingChart(QWidget):
@@ -50,19 +59,30 @@ class CrossingChart(QWidget):
         QPainter(self).drawPixmap(0, 0, self._picture[1])
 
     def _land(self, xs: list[float], half: list[float], left: float, right: float, cy: float) -> QPainterPath:
-        top: Points = [(left - 44, -20), (left - 30, 26), (left - 12, cy - HALF - 36), (left + 18, cy - HALF + 2)]
-        top += [(x, cy - h) for x, h in zip(xs, half, strict=True)]
-        top += [(right - 20, cy - half[-1] - 3), (right + 10, cy - HALF - 34), (right + 34, 30), (right + 30, -20)]
-        below: Points = [(left - 30, HEIGHT + 20), (left - 44, HEIGHT - 36), (left - 10, cy + HALF + 28), (left + 20, cy + HALF - 2)]
-        below += [(x, cy + h) for x, h in zip(xs, half, strict=True)]
-        below += [(right - 20, cy + half[-1] + 3), (right + 8, cy + HALF + 32), (right + 26, HEIGHT - 28), (right + 46, HEIGHT + 20)]
         path = QPainterPath(QPointF(-20, -20))
-        path.lineTo(*top[0])
-        _spline(path, top)
+        path.lineTo(left - 44, -20)
+        _spline(path, [(left - 44, -20), (left - 30, 26), (left - 12, cy - HALF - 36), (left + 18, cy - HALF), (xs[0], cy - half[0])])
+        _gates(path, [(x, cy - h) for x, h in zip(xs, half, strict=True)])
+        _spline(
+            path,
+            [(xs[-1], cy - half[-1]), (right - 18, cy - half[-1] - 1), (right + 8, cy - HALF - 34), (right + 34, 30), (right + 30, -20)],
+        )
         path.lineTo(self.width() + 20, -20)
         path.lineTo(self.width() + 20, HEIGHT + 20)
-        path.lineTo(*below[-1])
-        _spline(path, below[::-1])
+        path.lineTo(right + 46, HEIGHT + 20)
+        _spline(path, [(right + 46, HEIGHT + 20), (right + 26, HEIGHT - 28), (right + 8, cy + HALF + 34)])
+        path.cubicTo(right + 2, cy + half[-1] + 2, xs[-1] + 46, cy + half[-1], xs[-1], cy + half[-1])
+        _gates(path, [(x, cy + h) for x, h in zip(xs, half, strict=True)][::-1])
+        _spline(
+            path,
+            [
+                (xs[0], cy + half[0]),
+                (left + 20, cy + HALF),
+                (left - 10, cy + HALF + 28),
+                (left - 44, HEIGHT - 36),
+                (left - 30, HEIGHT + 20),
+            ],
+        )
         path.lineTo(-20, HEIGHT + 20)
         path.closeSubpath()
         return path
@@ -74,7 +94,7 @@ class CrossingChart(QWidget):
         p.fillRect(QRect(0, 0, wide, HEIGHT), theme.color("abyss"))
         cy, left, right = HEIGHT / 2 + 2, 168.0, wide - 168.0
         xs = [left + 54 + i * (right - left - 108) / (len(STEPS) - 1) for i in range(len(STEPS))]
-        half = [max(1.5, HALF * n / total) if total else 1.5 for n in done]
+        half = [max(THREAD, HALF * n / total) if total else THREAD for n in done]
         land, full = self._land(xs, half, left, right, cy), self._land(xs, [HALF] * len(STEPS), left, right, cy)
         p.save()
         p.setClipRect(inner)
@@ -96,8 +116,8 @@ class CrossingChart(QWidget):
         p.setBrush(theme.color("land"))
         p.setPen(pen("land_edge", 1.3))
         p.drawPath(land)
-        self._gates(p, xs, half, done, total, cy)
-        self._rose(p, xs[-1] - 44, HEIGHT - 33, 20)
+        self._paint_gates(p, xs, half, done, total, cy)
+        self._rose(p, wide / 2, HEIGHT - 25, 15)
         show = self.bench.show
         a = paint.text(p, left + 10, 14, show.name, font("body", 600), "text", height=20)
         paint.text(p, left + 22 + a, 14, show.venue, font("table"), "text2", height=20)
@@ -120,7 +140,7 @@ class CrossingChart(QWidget):
                 p.drawEllipse(QPointF(x, y), 0.75, 0.75)
         p.restore()
 
-    def _gates(self, p: QPainter, xs: list[float], half: list[float], done: list[int], total: int, cy: float) -> None:
+    def _paint_gates(self, p: QPainter, xs: list[float], half: list[float], done: list[int], total: int, cy: float) -> None:
         for i, (x, h, step, n) in enumerate(zip(xs, half, STEPS, done, strict=True)):
             rig = step == "answered"
             p.setPen(pen("land_edge", 1, Qt.PenStyle.DotLine))

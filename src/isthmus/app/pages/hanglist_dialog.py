@@ -39,6 +39,8 @@ class HangListDialog(Frame):
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setFont(font("table"))
+        self.table.setShowGrid(False)
+        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self._fill()
         self.body.addWidget(self.table, 1)
         self.primary.setText(f"Take {len(new)} new units" if new else "Keep it as the show's paper")
@@ -52,10 +54,11 @@ class HangListDialog(Frame):
         faults: dict[int, list[str]] = {}
         for fault in self.found.faults:
             faults.setdefault(fault.line, []).append(f"{fault.what} {fault.do}".strip())
-        rows = [(line, ("", "", "", "", ""), " ".join(words)) for line, words in faults.items()]
-        for row in self.found.paper.rows:
+        rows = []
+        for row in (*self.found.paper.rows, *self.found.rejected):
             address = write_address(row.universe, row.address) if row.universe else "none"
-            rows.append((row.line, (str(row.number), row.type, row.mode, address, row.hangs_on), ""))
+            cells = (str(row.number or "?"), row.type, row.mode, address, row.hangs_on)
+            rows.append((row.line, cells, " ".join(faults.get(row.line, ()))))
         rows.sort(key=lambda item: (not item[2], item[0]))  # what needs a hand first
         self.table.setRowCount(len(rows))
         for y, (line, cells, wrong) in enumerate(rows):

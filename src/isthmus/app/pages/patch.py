@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QContextMenuEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QWidget
 
 from isthmus.app.actions import Action, Registry
 from isthmus.app.pages.add_dialog import AddDialog
@@ -15,7 +15,7 @@ from isthmus.app.pages.patch_model import PatchModel
 from isthmus.app.pages.patch_table import PatchTable
 from isthmus.app.pages.ruler import Ruler
 from isthmus.app.theme import SIZE, font, theme
-from isthmus.app.widgets import Page, button, label, set_property
+from isthmus.app.widgets import Choice, Page, button, label, set_property
 from isthmus.app.workbench import Workbench
 from isthmus.demo import EXTRA_LIST, library
 from isthmus.patch import edits, read_hang_list
@@ -68,7 +68,7 @@ class PatchPage(Page):
         self.needle.setFixedSize(206, SIZE["control"])
         self.needle.setClearButtonEnabled(True)
         self.needle.setObjectName("filter")
-        self.universe = QComboBox()
+        self.universe = Choice()
         self.universe.setFont(font("table"))
         self.universe.setFixedSize(150, SIZE["control"])
         self.universe.setAccessibleName("Only one universe")

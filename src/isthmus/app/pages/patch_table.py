@@ -167,19 +167,21 @@ class PatchTable(QTableView):
         """Show the workbench's selection."""
         self.ordinals = {unit: i for i, unit in enumerate(self.bench.selection, 1)}
         wanted = QItemSelection()
-        last = -1
+        rows = []
         for unit in self.bench.selection:
             row = self.patch.row_of(unit)
             if row >= 0:
                 wanted.select(self.patch.index(row, 0), self.patch.index(row, len(COLUMNS) - 1))
-                last = row
+                rows.append(row)
         self._following = True
         self.selectionModel().select(wanted, QItemSelectionModel.SelectionFlag.ClearAndSelect)
-        if last >= 0 and not self.hasFocus():
+        if rows and not self.hasFocus():
+            last = rows[-1]
             self.selectionModel().setCurrentIndex(
                 self.patch.index(last, max(0, self.currentIndex().column())), QItemSelectionModel.SelectionFlag.NoUpdate
             )
-            self.scrollTo(self.patch.index(last, 0))
+            self.scrollTo(self.patch.index(max(rows), 0))
+            self.scrollTo(self.patch.index(min(rows), 0))
         self._following = False
         self.viewport().update()
 

@@ -265,6 +265,7 @@ class PlanCanvas(QWidget):
         called = bench.call.unit if bench.call else None
         profiles = profiles_of(bench.show)
         moved = self._drag or (0.0, 0.0)
+        size = max(0.6, min(1.5, self.scale / 38))
         taken: list[QRectF] = []
         small = font("tick", 500, mono=True)
         fm = QFontMetricsF(small)
@@ -289,12 +290,12 @@ class PlanCanvas(QWidget):
             color = QColor.fromRgbF(*(float(v) for v in encode_srgb(np.array(rgb))))
             if level > 0:
                 halo = QColor(color)
-                for radius, alpha in ((26, 0.10), (18, 0.16), (12, 0.22)):
+                for radius, alpha in ((26 * size, 0.10), (18 * size, 0.16), (12 * size, 0.22)):
                     halo.setAlphaF(alpha * (0.35 + 0.65 * level))
                     p.setPen(Qt.PenStyle.NoPen)
                     p.setBrush(halo)
                     p.drawEllipse(at, radius, radius)
-            symbol(p, kind, at, unit, color if level > 0 else None, unit.id in ordinals)
+            symbol(p, kind, at, unit, color if level > 0 else None, unit.id in ordinals, size)
             if unit.id == called:
                 p.setBrush(Qt.BrushStyle.NoBrush)
                 p.setPen(pen("coral", 2))
@@ -379,10 +380,11 @@ def symbol_kind(profile: str, moves: bool, unit: Unit, cells: bool) -> str:
     return "cells" if cells else "lantern"
 
 
-def symbol(p: QPainter, kind: str, at: QPointF, unit: Unit, light: QColor | None, in_hand: bool) -> None:
+def symbol(p: QPainter, kind: str, at: QPointF, unit: Unit, light: QColor | None, in_hand: bool, size: float = 1.0) -> None:
     """Our own symbols: a mover is a disc in a fork, a lantern a trapezium, a unit of cells a bar."""
     p.save()
     p.translate(at)
+    p.scale(size, size)
     w, _, _, qz = unit.rotation
     p.rotate(-math.degrees(2 * math.atan2(qz, w)) if abs(w) > 1e-6 or abs(qz) > 1e-6 else 0)
     p.setPen(pen("coral" if in_hand else "text2", 2 if in_hand else 1.3))

@@ -31,7 +31,7 @@ from isthmus.profiles import profiles_of
 from isthmus.show.records import Unit, Verdict
 
 GLYPH = {"answers": "ok", "wrong": "attention", "silent": "fault"}
-COLUMNS = (("", 34), ("Unit", 52), ("Name", 128), ("Address", 66), ("Verdict", 250))
+COLUMNS = (("", 34), ("Unit", 52), ("Name", 126), ("Address", 64), ("Verdict", 100))
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -142,7 +142,8 @@ class RollCallPage(Page):
         self.level.setValue(100)
         self.level.setSuffix(" %")
         self.level.setFont(font("table", 500, mono=True))
-        self.level.setFixedSize(70, 30)
+        self.level.setFixedSize(76, 30)
+        self.level.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.level.setAccessibleName("Level of the unit called")
         for widget in (label("at", "quiet"), self.level, self.end_button, self.begin_button):
             self.head.add(widget)

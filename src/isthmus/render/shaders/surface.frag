@@ -18,5 +18,6 @@ void main() {
   float d = 0.35 + 0.45 * max(0.0, dot(N, normalize(vec3(0.3, -0.55, 0.8)))) + 0.25 * max(0.0, dot(N, normalize(vec3(-0.8, -0.4, 0.1))));
   float edge = 1.0 - abs(dot(N, V)); edge *= edge;
   vec3 c = base * d * room + base * 0.7 * room * edge * edge + base * amb * (0.6 - 0.4 * N.z);
+  c /= 1.0 + pow(distance(cam, wp) / 55.0, 4.0);  // the far water goes down in the dark
   o = vec4(1.0 - exp(-c), 1.0);
 }

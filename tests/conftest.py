@@ -1,0 +1,81 @@
+"""What tests share: the demo show, a stand-in rig on real sockets, and a window that must not misbehave quietly."""
+
+from __future__ import annotations
+
+import json
+import os
+import socket
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from isthmus.demo import SCENARIO, lantern_tide
+from isthmus.show.records import Show
+from isthmus.standin import RigClient, StandInRig, read_scenario
+
+
+@pytest.fixture(autouse=True)
+def own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """No test reads or writes the person's settings and self-saved work."""
+    monkeypatch.setenv("ISTHMUS_CONFIG", str(tmp_path / "config"))
+    monkeypatch.setenv("ISTHMUS_STATE", str(tmp_path / "state"))
+
+
+@pytest.fixture
+def demo() -> Show:
+    return lantern_tide()
+
+
+def until(test: Callable[[], object], seconds: float = 5.0, wait: Callable[[float], object] = time.sleep) -> bool:
+    """True as soon as `test` holds."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        if test():
+            return True
+        wait(0.02)
+    return bool(test())
+
+
+@pytest.fixture
+def rig() -> Iterator[RigClient]:
+    """The demo's stand-in rig in a thread, with its nodes on 127.0.0.2 and 127.0.0.3."""
+    stand_in = StandInRig(read_scenario(SCENARIO))
+    thread = threading.Thread(target=stand_in.serve)
+    thread.start()
+    client = RigClient(stand_in.address)
+    yield client
+    client.close()
+    stand_in.stop()
+    thread.join()
+    stand_in.close()
+
+
+def lit(client: RigClient) -> dict[str, float]:
+    """Which units of the rig give light, by the label stuck on them."""
+    return {u["label"]: u["level"] for u in client.ask("state")["units"] if u["level"] > 0.002}
+
+
+def command(*arguments: str, **more: object) -> subprocess.CompletedProcess[str]:
+    """Run the `isthmus` command as a person would."""
+    return subprocess.run([sys.executable, "-m", "isthmus.cli", *arguments], capture_output=True, text=True, timeout=60, **more)  # type: ignore[call-overload]
+
+
+def answer(*arguments: str) -> tuple[int, object]:
+    done = command(*arguments, "--json")
+    return done.returncode, json.loads(done.stdout)
+
+
+def udp_listener(address: str = "127.0.0.9") -> socket.socket:
+    sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 20)
+    sock.bind((address, 6454))
+    sock.settimeout(3)
+    return sock
+
+
+os.environ.setdefault("QT_QPA_PLATFORM", "xcb" if os.environ.get("DISPLAY") else "offscreen")

@@ -1,0 +1,177 @@
+"""The show as a value: files that come back the same, files that do not, and history."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from pathlib import Path
+
+import jsonschema
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from isthmus.errors import EntryFault, FileFault
+from isthmus.show import History, open_show, read_address, save_show, write_address
+from isthmus.show import container as box
+from isthmus.show.records import Node, Output, Patched, Show, StoredProfile, Structure, Unit, Verdict
+from isthmus.show.recovery import Recovery
+
+words = st.text(st.characters(codec="utf-8", exclude_categories=["Cs"]), max_size=12)
+metres = st.floats(-400, 400)
+place = st.tuples(metres, metres, metres)
+patched = st.builds(Patched, universe=st.integers(1, 63999), address=st.integers(1, 512), block=st.integers(1, 4))
+unit = st.builds(
+    Unit, id=words, number=st.integers(1, 9999), name=words, profile=words, mode=words, patch=st.lists(patched, max_size=3).map(tuple),
+    position=st.none() | place, rotation=st.tuples(metres, metres, metres, metres), gel=words,
+)  # fmt: skip
+shows = st.builds(
+    Show, name=words, units=st.lists(unit, max_size=5).map(tuple),
+    structures=st.lists(st.builds(Structure, id=words, kind=words, position=place, size=place), max_size=2).map(tuple),
+    nodes=st.lists(st.builds(Node, id=words, name=words, ip=words, ports=st.lists(st.integers(0, 32767), max_size=4).map(tuple)), max_size=2).map(tuple),
+    outputs=st.lists(st.builds(Output, id=words, universe=st.integers(1, 9), host=words, port_address=st.integers(0, 9), enabled=st.booleans()), max_size=3).map(tuple),
+    verdicts=st.lists(st.builds(Verdict, unit=words, result=words, note=words), max_size=2).map(tuple),
+    profiles=st.lists(st.integers(0, 99), max_size=3, unique=True).flatmap(
+        lambda numbers: st.tuples(*(st.builds(StoredProfile, key=words, file=st.just(f"p{n}.gdtf"), data=st.binary(max_size=40)) for n in numbers))
+    ),
+)  # fmt: skip
+
+
+@given(shows)
+@settings(max_examples=60, deadline=None)
+def test_every_show_comes_back_the_same_and_fits_the_published_schema(show: Show) -> None:
+    data = box.encode_show(show)
+    assert box.decode_show(data, "x") == show
+    assert box.encode_show(box.decode_show(data, "x")) == data
+    published = json.loads((Path(__file__).parent.parent / "docs/show.schema.json").read_text())
+    jsonschema.validate(json.loads(zipfile.ZipFile(io.BytesIO(data)).read("show.json")), published)
+
+
+json_values = st.recursive(st.none() | st.booleans() | st.integers(-99, 99) | words, lambda inner: st.lists(inner, max_size=2) | st.dictionaries(words, inner, max_size=2), max_leaves=4)
+
+
+@given(st.dictionaries(words.map(lambda w: "new-" + w), json_values, min_size=1, max_size=3), st.integers(0, 2))
+@settings(max_examples=40, deadline=None)
+def test_members_of_a_newer_program_survive_an_edit_and_a_save(extra: dict, depth: int) -> None:
+    raw: dict = {"format": 1, "name": "Reed", "units": [{"id": "a", "number": 5, "patch": [{"universe": 1, "address": 7}]}]}
+    at = [raw, raw["units"][0], raw["units"][0]["patch"][0]][depth]
+    at.update(extra)
+    show = box.decode_show(_zip({"show.json": json.dumps(raw)}), "x")
+    edited = replace(show, units=(replace(show.units[0], name="edited"),))
+    again = json.loads(zipfile.ZipFile(io.BytesIO(box.encode_show(edited))).read("show.json"))
+    back = [again, again["units"][0], again["units"][0]["patch"][0]][depth]
+    assert {key: back[key] for key in extra} == extra
+    assert again["units"][0]["name"] == "edited"
+
+
+def _zip(members: dict[str, str | bytes]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in members.items():
+            archive.writestr(name, data)
+    return out.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"", "not a whole Isthmus show"),
+        (b"PK\x03\x04 nonsense", "not a whole Isthmus show"),
+        (_zip({"other.txt": "x"}), "not an Isthmus show"),
+        (_zip({"show.json": "{"}), "does not read"),
+        (_zip({"show.json": "[" * 100_000}), "does not read"),
+        (_zip({"show.json": '{"format": 99}'}), "newer Isthmus"),
+        (_zip({"show.json": '{"format": 1, "units": [{"id": "a", "number": "x"}]}'}), "does not read"),
+        (_zip({"show.json": '{"format": 1}', "../evil": "x"}), "leads outside"),
+        (_zip({"show.json": '{"format": 1, "profiles": [{"key": "a", "file": "a.gdtf"}]}'}), "missing"),
+    ],
+)
+def test_a_foreign_newer_or_damaged_file_is_refused_in_a_sentence(data: bytes, says: str, tmp_path: Path) -> None:
+    file = tmp_path / "bad.isthmus"
+    file.write_bytes(data)
+    with pytest.raises(FileFault, match=says) as caught:
+        open_show(file)
+    assert "bad.isthmus" in str(caught.value) and caught.value.do
+    assert file.read_bytes() == data
+
+
+@given(st.data())
+@settings(max_examples=150, deadline=None)
+def test_no_mangled_file_gets_past_the_reader_as_anything_but_a_fault(data: st.DataObject) -> None:
+    good = bytearray(box.encode_show(Show(name="Reed", units=(Unit(id="a", number=1),), profiles=(StoredProfile(key="p", file="p.gdtf", data=b"abc"),))))
+    if data.draw(st.booleans()):
+        good = good[: data.draw(st.integers(0, len(good) - 1))]
+    for _ in range(data.draw(st.integers(1, 4))):
+        if good:
+            good[data.draw(st.integers(0, len(good) - 1))] = data.draw(st.integers(0, 255))
+    try:
+        assert isinstance(box.decode_show(bytes(good), "x"), Show)
+    except FileFault as fault:
+        assert fault.what
+
+
+def test_a_failed_save_leaves_the_old_file_whole(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    file = tmp_path / "show.isthmus"
+    save_show(Show(name="first"), file)
+
+    def full(fd: int) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(box.os, "fsync", full)
+    with pytest.raises(FileFault, match="disk is full"):
+        save_show(Show(name="second"), file)
+    monkeypatch.undo()
+    assert open_show(file).name == "first"
+    assert [p.name for p in tmp_path.glob("*isthmus*")] == ["show.isthmus"]
+
+
+@given(st.lists(st.sampled_from(["edit", "same", "undo", "redo", "save"]), max_size=40))
+def test_history_is_a_line_of_values_and_knows_how_far_the_saved_one_is(acts: list[str]) -> None:
+    history = History(Show(name="0"))
+    line, at, saved, count = ["0"], 0, "0", 0
+    for act in acts:
+        if act == "edit":
+            count += 1
+            del line[at + 1 :]
+            line.append(str(count))
+            at += 1
+            assert history.commit(f"make {count}", Show(name=str(count)))
+        elif act == "same":
+            assert not history.commit("nothing", Show(name=history.show.name))
+        elif act == "undo" and at:
+            at -= 1
+            history.undo()
+        elif act == "redo" and at + 1 < len(line):
+            at += 1
+            history.redo()
+        elif act == "save":
+            history.mark_saved()
+            saved = line[at]
+        assert history.show.name == line[at]
+        assert (history.unsaved == 0) == (line[at] == saved)
+        assert (history.undo_name is None) == (at == 0) and (history.redo_name is None) == (at == len(line) - 1)
+
+
+@given(st.integers(1, 63999), st.integers(1, 512))
+def test_addresses_read_as_they_are_written_and_in_the_usual_ways(universe: int, address: int) -> None:
+    for text in (write_address(universe, address), f"{universe}/{address}", f" {universe}:{address} ", f"{universe} {address}", str((universe - 1) * 512 + address)):
+        assert read_address(text) == (universe, address)
+
+
+@pytest.mark.parametrize("text", ["2.513", "2.0", "0.5", "64000.1", "abc", "1.2.3", "-4", "0", "2.1x"])
+def test_what_is_no_address_is_told(text: str) -> None:
+    with pytest.raises(EntryFault):
+        read_address(text)
+
+
+def test_unsaved_work_of_a_dead_run_is_found_and_a_broken_copy_is_left_alone(tmp_path: Path) -> None:
+    dead = Recovery(tmp_path, "100-1")
+    dead.keep(Show(name="Lost and found"), tmp_path / "own.isthmus")
+    (tmp_path / "101-2.isthmus").write_bytes(b"half")
+    found = Recovery(tmp_path, "200-3").left_behind(alive=set())
+    assert [(f.show.name, f.original) for f in found] == [("Lost and found", tmp_path / "own.isthmus")]
+    assert Recovery(tmp_path, "200-3").left_behind(alive={"100-1"}) == []
+    dead.drop()
+    assert not dead.file.exists() and (tmp_path / "101-2.isthmus").exists()
