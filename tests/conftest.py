@@ -79,3 +79,38 @@ def udp_listener(address: str = "127.0.0.9") -> socket.socket:
 
 
 os.environ.setdefault("QT_QPA_PLATFORM", "xcb" if os.environ.get("DISPLAY") else "offscreen")
+
+
+@pytest.fixture
+def make_window(qtbot, monkeypatch: pytest.MonkeyPatch):
+    """Windows with a real size on a real display; a crash, or a thread or process left behind, fails the test."""
+    from isthmus.app.main import make_application
+    from isthmus.app.window import Window
+
+    make_application(["isthmus-test"])
+    made: list[Window] = []
+    threads = {t.name for t in threading.enumerate()}
+
+    def make(show: Show | None = None, rig: tuple[str, int] | None = None, page: str = "") -> Window:
+        window = Window(show, rig)
+        window.crash.happened.connect(lambda text: made_crash.append(text))
+        window.resize(1280, 800)
+        window.show()
+        qtbot.waitExposed(window)
+        window.activateWindow()
+        if page:
+            window.go(page)
+        qtbot.wait(50)
+        made.append(window)
+        return window
+
+    made_crash: list[str] = []
+    yield make
+    for window in made:
+        window._closing = True
+        window.close()
+        window.deleteLater()
+    qtbot.wait(20)
+    assert not made_crash
+    left = {t.name for t in threading.enumerate() if t.name == "rig link"} - threads
+    assert not left

@@ -19,7 +19,18 @@ from isthmus.profiles import chart, profiles_of
 from isthmus.show.records import Show
 
 SHELF = Library.of(shipped_profiles())
-SPANS = st.lists(st.builds(Span, unit=st.uuids().map(str), number=st.integers(1, 99), block=st.just(1), universe=st.integers(1, 2), start=st.integers(1, 512), length=st.integers(1, 60)), max_size=12)
+SPANS = st.lists(
+    st.builds(
+        Span,
+        unit=st.uuids().map(str),
+        number=st.integers(1, 99),
+        block=st.just(1),
+        universe=st.integers(1, 2),
+        start=st.integers(1, 512),
+        length=st.integers(1, 60),
+    ),
+    max_size=12,
+)
 
 
 def counted(spans: list[Span], universe: int) -> Counter[int]:
@@ -56,7 +67,9 @@ def test_the_next_free_address_is_the_first_that_fits(spans: list[Span], length:
     st.sampled_from(sorted(SHELF.stored)), st.integers(0, 1), st.integers(1, 150), st.integers(1, 512), st.integers(0, 60), st.booleans()
 )
 @settings(max_examples=80, deadline=None)
-def test_added_units_never_cross_a_universe_end_and_keep_their_spacing(key: str, which: int, count: int, address: int, spacing: int, crowded: bool) -> None:
+def test_added_units_never_cross_a_universe_end_and_keep_their_spacing(
+    key: str, which: int, count: int, address: int, spacing: int, crowded: bool
+) -> None:
     profile = SHELF.profiles.profiles[key]
     mode = profile.modes[which % len(profile.modes)]
     length = chart(profile, mode).footprint
@@ -73,7 +86,9 @@ def test_added_units_never_cross_a_universe_end_and_keep_their_spacing(key: str,
     for a, b in zip(spans, spans[1:], strict=False):
         assert b.start - a.start == (spacing or length) if a.universe == b.universe else b.start == 1
     announced = {(c.a.unit, c.b.unit) for c in preview.clashes}
-    assert announced == {(c.a.unit, c.b.unit) for c in clashes(all_spans(preview.show))} - {(c.a.unit, c.b.unit) for c in clashes(all_spans(show))}
+    assert announced == {(c.a.unit, c.b.unit) for c in clashes(all_spans(preview.show))} - {
+        (c.a.unit, c.b.unit) for c in clashes(all_spans(show))
+    }
 
 
 def test_edits_keep_what_they_do_not_touch_as_the_same_objects_and_refuse_what_cannot_be(demo: Show) -> None:
@@ -113,7 +128,13 @@ def test_the_shipped_lists_read_and_their_faults_are_told_by_line() -> None:
     found = read_hang_list(EXTRA_LIST, SHELF)
     told = {fault.line: str(fault) for fault in found.faults}
     assert sorted(told) == [6, 7, 8, 9, 10]
-    for line, words in ((6, "unit 603 stands in line 5"), (7, "Perhaps Turnstone 7"), (8, "last address it fits at is 4.495"), (9, "It has Wide, Short"), (10, "addresses 1 to 512")):
+    for line, words in (
+        (6, "unit 603 stands in line 5"),
+        (7, "Perhaps Turnstone 7"),
+        (8, "last address it fits at is 4.495"),
+        (9, "It has Wide, Short"),
+        (10, "addresses 1 to 512"),
+    ):
         assert words in told[line]
     assert [r.number for r in found.paper.rows] == [601, 602, 603, 608] and found.ignored == ("Weight",)
 
@@ -123,7 +144,12 @@ def test_taking_the_paper_adds_what_is_new_and_leaves_the_rest(demo: Show) -> No
     taken = take_paper(demo, found.paper, library(demo))
     assert taken.units[: len(demo.units)] == demo.units
     fresh = taken.units[len(demo.units) :]
-    assert [(u.number, u.mode, u.patch[0].address) for u in fresh] == [(601, "Seven", 101), (602, "Seven", 108), (603, "Seven", 115), (608, "Dimmer", 160)]
+    assert [(u.number, u.mode, u.patch[0].address) for u in fresh] == [
+        (601, "Seven", 101),
+        (602, "Seven", 108),
+        (603, "Seven", 115),
+        (608, "Dimmer", 160),
+    ]
     assert take_paper(taken, found.paper, library(taken)).units == taken.units
     assert all(profiles_of(taken).mode_of(u) for u in fresh)
 
@@ -141,7 +167,10 @@ GOOD = "Unit,Type,Mode,Address\n1,Groyne 26,Dimmer,1.001\n"
         (b"Unit No,Instrument Type,Universe,DMX\n12,groyne-26,3,44\n", 1),
         (b"Unit,Type,Mode,Address\n\n,,,\n7,Brackwater Groyne 26,dimmer,\n", 1),
         (b'Unit,Type,Mode,Address\n"3","Groyne 26","Dimmer","1025"\n', 1),
-        (b"Unit,Type,Mode,Address\nx,Groyne 26,Dimmer,1.1\n0,Groyne 26,Dimmer,1.2\n,Groyne 26,Dimmer,\n5,,Dimmer,1.1\n6,Groyne 26,Dimmer,1.1.1\n", 0),
+        (
+            b"Unit,Type,Mode,Address\nx,Groyne 26,Dimmer,1.1\n0,Groyne 26,Dimmer,1.2\n,Groyne 26,Dimmer,\n5,,Dimmer,1.1\n6,Groyne 26,Dimmer,1.1.1\n",
+            0,
+        ),
         (b"Unit,Type,Mode,Address\n5,Lapwing 19,,1.1\n6,Groyne 26,Dimmer\n", 1),
     ],
 )
@@ -154,7 +183,12 @@ def test_lists_of_every_make_are_read(text: bytes, rows: int) -> None:
 
 @pytest.mark.parametrize(
     ("text", "says"),
-    [(b"", "no column is called Unit or Type"), (b"Number,Weight\n1,2\n", "no column is called Type"), (b"\x89PNG\0\0\0", "not a text file"), (b'a,"' + b"x" * 200_000, "not a table|no column")],
+    [
+        (b"", "no column is called Unit or Type"),
+        (b"Number,Weight\n1,2\n", "no column is called Type"),
+        (b"\x89PNG\0\0\0", "not a text file"),
+        (b'a,"' + b"x" * 200_000, "not a table|no column"),
+    ],
 )
 def test_what_is_no_hang_list_is_told(text: bytes, says: str) -> None:
     with pytest.raises(FileFault, match=says) as caught:

@@ -79,7 +79,16 @@ def test_cells_stand_once_for_each_reference_at_its_own_offset() -> None:
 
 @pytest.mark.parametrize(
     ("text", "size", "value"),
-    [("128/1", 1, 128), ("128/1", 2, 0x8080), ("128/1s", 2, 0x8000), ("32768/2", 2, 32768), ("32768/2", 1, 128), ("255/1", 4, 0xFFFFFFFF), ("7", 1, 7), ("999/1", 1, 255)],
+    [
+        ("128/1", 1, 128),
+        ("128/1", 2, 0x8080),
+        ("128/1s", 2, 0x8000),
+        ("32768/2", 2, 32768),
+        ("32768/2", 1, 128),
+        ("255/1", 4, 0xFFFFFFFF),
+        ("7", 1, 7),
+        ("999/1", 1, 255),
+    ],
 )
 def test_dmx_values_are_brought_to_the_channel_by_repeating_or_shifting_bytes(text: str, size: int, value: int) -> None:
     assert dmx_value(text, size) == value
@@ -204,7 +213,11 @@ def test_each_cell_shines_by_its_own_slots() -> None:
 
 def test_known_whites_and_the_black_body_lie_where_the_tables_have_them() -> None:
     assert rgb_of(0.3127, 0.3290) == pytest.approx([1, 1, 1], abs=2e-3)  # D65 is the white of sRGB
-    for kelvin, x, y in ((2856, 0.4476, 0.4074), (4000, 0.3805, 0.3768), (6500, 0.3135, 0.3237)):  # CIE 15, illuminant A and Planckian table
+    for kelvin, x, y in (
+        (2856, 0.4476, 0.4074),
+        (4000, 0.3805, 0.3768),
+        (6500, 0.3135, 0.3237),
+    ):  # CIE 15, illuminant A and Planckian table
         assert planck_xy(kelvin) == pytest.approx((x, y), abs=2e-3)
     warm = white_rgb(3200)
     assert warm[0] > warm[1] > warm[2] and float(RGB_TO_XYZ[1] @ warm) == pytest.approx(1.0)

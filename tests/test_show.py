@@ -49,7 +49,11 @@ def test_every_show_comes_back_the_same_and_fits_the_published_schema(show: Show
     jsonschema.validate(json.loads(zipfile.ZipFile(io.BytesIO(data)).read("show.json")), published)
 
 
-json_values = st.recursive(st.none() | st.booleans() | st.integers(-99, 99) | words, lambda inner: st.lists(inner, max_size=2) | st.dictionaries(words, inner, max_size=2), max_leaves=4)
+json_values = st.recursive(
+    st.none() | st.booleans() | st.integers(-99, 99) | words,
+    lambda inner: st.lists(inner, max_size=2) | st.dictionaries(words, inner, max_size=2),
+    max_leaves=4,
+)
 
 
 @given(st.dictionaries(words.map(lambda w: "new-" + w), json_values, min_size=1, max_size=3), st.integers(0, 2))
@@ -100,7 +104,9 @@ def test_a_foreign_newer_or_damaged_file_is_refused_in_a_sentence(data: bytes, s
 @given(st.data())
 @settings(max_examples=150, deadline=None)
 def test_no_mangled_file_gets_past_the_reader_as_anything_but_a_fault(data: st.DataObject) -> None:
-    good = bytearray(box.encode_show(Show(name="Reed", units=(Unit(id="a", number=1),), profiles=(StoredProfile(key="p", file="p.gdtf", data=b"abc"),))))
+    good = bytearray(
+        box.encode_show(Show(name="Reed", units=(Unit(id="a", number=1),), profiles=(StoredProfile(key="p", file="p.gdtf", data=b"abc"),)))
+    )
     if data.draw(st.booleans()):
         good = good[: data.draw(st.integers(0, len(good) - 1))]
     for _ in range(data.draw(st.integers(1, 4))):
@@ -156,7 +162,13 @@ def test_history_is_a_line_of_values_and_knows_how_far_the_saved_one_is(acts: li
 
 @given(st.integers(1, 63999), st.integers(1, 512))
 def test_addresses_read_as_they_are_written_and_in_the_usual_ways(universe: int, address: int) -> None:
-    for text in (write_address(universe, address), f"{universe}/{address}", f" {universe}:{address} ", f"{universe} {address}", str((universe - 1) * 512 + address)):
+    for text in (
+        write_address(universe, address),
+        f"{universe}/{address}",
+        f" {universe}:{address} ",
+        f"{universe} {address}",
+        str((universe - 1) * 512 + address),
+    ):
         assert read_address(text) == (universe, address)
 
 

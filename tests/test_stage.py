@@ -24,7 +24,9 @@ axis = st.tuples(number, number, number).filter(lambda v: np.linalg.norm(v) > 0.
 def test_turns_agree_with_an_independent_library(a: tuple, s: float, b: tuple, t: float) -> None:
     p, q = quat_about(a, s), quat_about(b, t)
     ours = matrices([quat_multiply(p, q)])[0]
-    theirs = Rotation.from_rotvec(np.radians(s) * np.array(a) / np.linalg.norm(a)) * Rotation.from_rotvec(np.radians(t) * np.array(b) / np.linalg.norm(b))
+    theirs = Rotation.from_rotvec(np.radians(s) * np.array(a) / np.linalg.norm(a)) * Rotation.from_rotvec(
+        np.radians(t) * np.array(b) / np.linalg.norm(b)
+    )
     assert np.allclose(ours, theirs.as_matrix(), atol=1e-9)
     assert np.linalg.det(ours) == pytest.approx(1)
 

@@ -13,7 +13,9 @@ from isthmus.wire import artnet
 
 def test_artdmx_is_laid_out_as_the_specification_has_it() -> None:
     packet = artnet.encode_dmx(7, 0x0123, bytes([1, 2, 3, 4]))
-    assert packet == bytes.fromhex("4172742d4e657400 0050 000e 07 00 23 01 0004 01020304")  # ID, OpCode, ProtVer, Sequence, Physical, SubUni, Net, Length
+    assert packet == bytes.fromhex(
+        "4172742d4e657400 0050 000e 07 00 23 01 0004 01020304"
+    )  # ID, OpCode, ProtVer, Sequence, Physical, SubUni, Net, Length
     assert artnet.decode(packet) == artnet.ArtDmx(7, 0, 0x0123, bytes([1, 2, 3, 4]))
 
 
@@ -32,7 +34,12 @@ def test_a_poll_reply_has_its_fields_at_the_offsets_of_the_table() -> None:
     assert len(packet) == 239
     assert packet[10:14] == bytes([127, 0, 0, 2]) and packet[14:16] == bytes([0x36, 0x19])  # IP address; port, low byte first
     assert packet[18:20] == bytes([1, 2])  # NetSwitch, SubSwitch
-    assert packet[26:34] == b"Ferry A\0" and packet[172:174] == bytes([0, 2]) and packet[174:178] == bytes([0x80, 0x80, 0, 0]) and packet[190:192] == bytes([0, 3])
+    assert (
+        packet[26:34] == b"Ferry A\0"
+        and packet[172:174] == bytes([0, 2])
+        and packet[174:178] == bytes([0x80, 0x80, 0, 0])
+        and packet[190:192] == bytes([0, 3])
+    )
     assert artnet.decode(packet) == reply
     with pytest.raises(ValueError):
         artnet.encode_poll_reply(artnet.ArtPollReply("127.0.0.2", "x", "x", (0, 16)))
@@ -40,7 +47,13 @@ def test_a_poll_reply_has_its_fields_at_the_offsets_of_the_table() -> None:
 
 @given(st.binary(max_size=600), st.integers(0, 0xFFFF))
 def test_foreign_packets_are_read_or_left_never_raised(tail: bytes, op: int) -> None:
-    for packet in (tail, artnet.ID + tail, artnet.ID + op.to_bytes(2, "little") + tail, artnet.ID + b"\0\x50\0\x0e" + tail, artnet.ID + b"\0\x21" + tail):
+    for packet in (
+        tail,
+        artnet.ID + tail,
+        artnet.ID + op.to_bytes(2, "little") + tail,
+        artnet.ID + b"\0\x50\0\x0e" + tail,
+        artnet.ID + b"\0\x21" + tail,
+    ):
         found = artnet.decode(packet)
         assert found is None or isinstance(found, (int, artnet.ArtDmx, artnet.ArtPollReply))
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import font, pen, theme
+from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
 from isthmus.profiles.colour import RGB_TO_XYZ, decode_srgb, encode_srgb, planck_xy
 
@@ -28,7 +29,7 @@ class Chips(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setToolTip("In the order taken; a click lets one go")
         bench.selection_changed.connect(self.update)
-        bench.changed.connect(lambda old, new: self.update())
+        bind(bench.changed, self, self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(280, CHIP_H + 2)

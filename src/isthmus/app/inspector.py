@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, 
 from isthmus.app import paint
 from isthmus.app.pages.patch_model import addresses
 from isthmus.app.theme import SIZE, font, pen, theme
-from isthmus.app.widgets import Panel, Section, SeverityMark, button, label, set_property
+from isthmus.app.widgets import Panel, Section, SeverityMark, bind, button, label, set_property
 from isthmus.app.workbench import Workbench
 from isthmus.check import holds
 from isthmus.errors import EntryFault
@@ -191,7 +191,7 @@ class Inspector(Panel):
         column.addWidget(self.snag_box)
         column.addStretch(1)
         bench.selection_changed.connect(self.refresh)
-        bench.changed.connect(lambda old, new: self.refresh())
+        bind(bench.changed, self, self.refresh)
         self.refresh()
 
     def paintEvent(self, event: QPaintEvent) -> None:

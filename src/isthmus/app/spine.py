@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import LINE, SIZE, advance, font, pen, theme
+from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
 from isthmus.snags import ORDER
 
@@ -32,7 +33,7 @@ class Spine(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Pages")
         self.setObjectName("spine")
-        bench.changed.connect(lambda old, new: self.update())
+        bind(bench.changed, self, self.update)
         theme.changed.connect(self.update)
 
     def set_current(self, name: str) -> None:

@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
-from PySide6.QtCore import QRect, Qt
+from PySide6.QtCore import QObject, QRect, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import SIZE, font, theme
+
+
+def bind(signal: Any, owner: QObject, run: Callable[[], object]) -> None:
+    """Call `run` whenever the signal comes, for as long as its owner lives."""
+    connection = signal.connect(lambda *_: run())
+    owner.destroyed.connect(lambda: QObject.disconnect(connection))
 
 
 def button(

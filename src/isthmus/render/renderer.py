@@ -173,7 +173,7 @@ class Renderer:
         packed = pack_beams(beams)
         lit = packed[:, 8:11].max(axis=1, initial=0) > 1e-4
         packed = packed[lit].astype(np.float32)
-        glow = (packed[:, 8:11] * packed[:, 3:4]).sum(axis=0) * 0.5 / (1 + 0.02 * len(packed))
+        glow = (packed[:, 8:11] * packed[:, 3:4]).sum(axis=0) * 0.5 * look.strength / (1 + 0.02 * len(packed))
         glow = np.round(glow * 20) / 20  # in steps, so that the still layer outlives small changes
         self._set(
             vp=tuple(vp.T.astype("f4").ravel()),

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import font, pen, theme
+from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
 from isthmus.snags import ORDER, STEPS
 
@@ -43,7 +44,7 @@ class CrossingChart(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("How many units have crossed each step")
         self._picture: tuple[tuple, QPixmap] | None = None
-        bench.changed.connect(lambda old, new: self.update())
+        bind(bench.changed, self, self.update)
         theme.changed.connect(self.update)
 
     def paintEvent(self, event: QPaintEvent) -> None:

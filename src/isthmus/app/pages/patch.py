@@ -15,7 +15,7 @@ from isthmus.app.pages.patch_model import PatchModel
 from isthmus.app.pages.patch_table import PatchTable
 from isthmus.app.pages.ruler import Ruler
 from isthmus.app.theme import SIZE, font, theme
-from isthmus.app.widgets import Choice, Page, button, label, set_property
+from isthmus.app.widgets import Choice, Page, bind, button, label, set_property
 from isthmus.app.workbench import Workbench
 from isthmus.demo import EXTRA_LIST, library
 from isthmus.patch import edits, read_hang_list
@@ -88,7 +88,7 @@ class PatchPage(Page):
         self.needle.textChanged.connect(self._filter)
         self.snags.toggled.connect(self._filter)
         self.universe.currentIndexChanged.connect(self._filter)
-        bench.changed.connect(lambda old, new: self.refresh())
+        bind(bench.changed, self, self.refresh)
         self.refresh()
 
     def entered(self) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QStyledIte
 from isthmus.app import paint
 from isthmus.app.pages.patch_model import ADDRESS, COLUMNS, CROSSING, PatchModel
 from isthmus.app.theme import SIZE, font, pen, theme
+from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
 from isthmus.profiles.colour import encode_srgb
 
@@ -144,7 +145,7 @@ class PatchTable(QTableView):
         self.setTabKeyNavigation(False)
         model.modelReset.connect(self.follow)
         bench.selection_changed.connect(self.follow)
-        bench.changed.connect(lambda old, new: self.refresh())
+        bind(bench.changed, self, self.refresh)
         bench.levels_changed.connect(self.relight)
         theme.changed.connect(self.viewport().update)
         self.refresh()

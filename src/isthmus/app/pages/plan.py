@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout
 
 from isthmus.app.actions import Action, Registry
 from isthmus.app.pages.plan_canvas import PlanCanvas
-from isthmus.app.widgets import Page, button, label
+from isthmus.app.widgets import Page, bind, button, label
 from isthmus.app.workbench import Workbench
 from isthmus.stage import set_out
 
@@ -33,7 +33,7 @@ class PlanPage(Page):
         row.addWidget(self.unplaced)
         self.column.addLayout(row)
         self.column.addWidget(self.canvas, 1)
-        bench.changed.connect(lambda old, new: self.refresh())
+        bind(bench.changed, self, self.refresh)
         self.refresh()
         self.say_mode()
 

@@ -12,7 +12,7 @@ from isthmus.app import paint
 from isthmus.app.actions import Registry
 from isthmus.app.pages.crossing_chart import CrossingChart
 from isthmus.app.theme import advance, font, pen, theme
-from isthmus.app.widgets import Page
+from isthmus.app.widgets import Page, bind
 from isthmus.app.workbench import Workbench
 from isthmus.snags import ATTENTION, FAULT, NOTE, Snag
 
@@ -198,7 +198,7 @@ class ReadinessPage(Page):
         self.column.addWidget(CrossingChart(bench))
         self.column.addWidget(self.snag_head)
         self.column.addWidget(self.list, 1)
-        bench.changed.connect(lambda old, new: self.refresh())
+        bind(bench.changed, self, self.refresh)
         self.refresh()
 
     def entered(self) -> None:

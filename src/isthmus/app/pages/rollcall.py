@@ -24,7 +24,7 @@ from isthmus.app.actions import Action, Registry
 from isthmus.app.pages.patch_model import addresses
 from isthmus.app.pages.plan_canvas import PlanCanvas
 from isthmus.app.theme import SIZE, font, theme
-from isthmus.app.widgets import Page, Panel, button, label
+from isthmus.app.widgets import Page, Panel, bind, button, label
 from isthmus.app.workbench import Workbench
 from isthmus.check import callable_units, holds
 from isthmus.profiles import profiles_of
@@ -180,7 +180,7 @@ class RollCallPage(Page):
         row.addWidget(self.table, 11)
         row.addWidget(self.plan, 9)
         self.column.addLayout(row, 1)
-        bench.changed.connect(lambda old, new: self.refresh())
+        bind(bench.changed, self, self.refresh)
         bench.call_changed.connect(self.refresh)
         self.refresh()
 

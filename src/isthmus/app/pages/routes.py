@@ -20,7 +20,7 @@ from isthmus.app import paint
 from isthmus.app.actions import Action, Registry
 from isthmus.app.dialogs import Frame
 from isthmus.app.theme import SIZE, font, pen, theme
-from isthmus.app.widgets import Page, Section, button, label
+from isthmus.app.widgets import Page, Section, bind, button, label
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.patch.numbers import read_numbers
@@ -265,7 +265,7 @@ class RoutesPage(Page):
                 "caption",
             )
         )
-        bench.changed.connect(lambda old, new: self.refresh())
+        bind(bench.changed, self, self.refresh)
         theme.changed.connect(self.refresh)
         self.refresh()
 

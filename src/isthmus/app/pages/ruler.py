@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import SIZE, TYPE, font, pen, theme
+from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
 from isthmus.patch import all_spans, clashes, free_runs
 from isthmus.patch.spans import Clash, Span
@@ -38,7 +39,7 @@ class Ruler(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Address ruler")
-        bench.changed.connect(lambda old, new: self.reload())
+        bind(bench.changed, self, self.reload)
         bench.selection_changed.connect(self._follow)
         theme.changed.connect(self.update)
         self.reload()

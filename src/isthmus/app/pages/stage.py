@@ -13,7 +13,7 @@ from isthmus.app.actions import Action, Registry
 from isthmus.app.pages.stage_view import VIEWS, StageView
 from isthmus.app.rig_link import RigLink
 from isthmus.app.theme import font
-from isthmus.app.widgets import Page, button, label
+from isthmus.app.widgets import Page, bind, button, label
 from isthmus.app.workbench import Workbench
 from isthmus.output import RigView, compile_show
 from isthmus.show.records import SLOTS
@@ -62,7 +62,7 @@ class StagePage(Page):
         self.foot.setFont(font("caption", italic=False))
         self.foot.setFixedHeight(22)
         self.column.addWidget(self.foot)
-        bench.changed.connect(lambda old, new: self.refresh())
+        bind(bench.changed, self, self.refresh)
         if rig is not None:
             rig.described.connect(self._described)
             rig.state.connect(self._state)

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import font, pen, theme
+from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
 from isthmus.output import RigView
 from isthmus.render import Look, Picture, RenderClient, Request
@@ -66,7 +67,7 @@ class StageView(QWidget):
         self._timer.timeout.connect(self.ask)
         for signal in (bench.selection_changed, bench.levels_changed):
             signal.connect(self.renew)
-        bench.changed.connect(lambda old, new: self.renew())
+        bind(bench.changed, self, self.renew)
         theme.changed.connect(self.update)
 
     # ------------------------------------------------------------ pictures

@@ -1,0 +1,216 @@
+"""The whole job in one real window: from paper to an answering rig, saved and opened again.
+
+Everything is done by mouse and keys; what is asserted is what the stand-in units did with the packets they received.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from conftest import lit
+from hands import (
+    answer_file_dialog,
+    cell,
+    child,
+    choose,
+    click,
+    dialog,
+    drag,
+    key,
+    keys,
+    press,
+    retype,
+    settle,
+    shortcut,
+    type_in_cell,
+    until,
+)
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QApplication, QLineEdit, QTableView, QTableWidget
+
+from isthmus.demo import EXTRA_LIST
+from isthmus.patch import all_spans, clashes
+from isthmus.show import open_show
+from isthmus.snags import find_snags
+from isthmus.standin import RigClient
+
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+@pytest.mark.timeout(170)
+def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, demo, tmp_path: Path) -> None:
+    window = make_window(demo, rig.address)
+    bench = window.bench
+
+    # 1 Readiness: the first snag is the overlap; its link mends it
+    snags = window.readiness.list
+    first = snags.snags.snags[0]
+    assert first.rule == "overlap" and "313 and 314" in first.text
+    click(snags.viewport(), snags.link_rect(snags.snags.index(0)).center())
+    assert not clashes(all_spans(bench.show)) and bench.history.undo_name == "move 314 to 3.205"
+    assert "(1 not saved)" in window.windowTitle()
+
+    # 2 Patch: read a hang list with faults, take its good lines
+    click(window.spine, window.spine.places()["Patch"].center())
+    answer_file_dialog(str(EXTRA_LIST))
+    press(window, "Read a hang list…")
+    listed = dialog("hang list")
+    table = child(listed, "hang list lines", QTableWidget)
+    assert isinstance(table, QTableWidget)
+    told = [table.item(y, 6).text() for y in range(table.rowCount())]
+    assert "Unit 603 stands in line 5 already. Give one of them another number." in told and sum(not t for t in told) == 4
+    press(listed, "Take")
+    assert until(lambda: not QApplication.activeModalWidget()) and len(bench.show.units) == 70
+    # … and add units by count, number, mode and start address, with a preview
+    press(window, "Add units…")
+    wish = dialog("add units")
+    choose(child(wish, "profile"), "Turnstone")
+    choose(child(wish, "mode"), "Three")
+    retype(child(wish, "count"), "3")
+    retype(child(wish, "first number"), "651")
+    retype(child(wish, "address"), "4.002")  # in the middle of what is there
+    retype(child(wish, "name pattern"), "Quay can #")
+    choose(child(wish, "hangs on"), "Bow rail")
+    outcome = next(w for w in wish.findChildren(type(wish.trouble)) if "would both claim" in w.text())
+    assert "651" in outcome.text() and len(window.bench.show.units) == 70  # a preview changes nothing
+    retype(child(wish, "address"), "4.200")
+    assert "would both claim" not in outcome.text() and "4.200 to 4.208" in outcome.text()
+    key(wish, Qt.Key.Key_Return)
+    assert until(lambda: not QApplication.activeModalWidget()) and [u.number for u in bench.selected()] == [651, 652, 653]
+    # … and correct in the table: an address into a clash, which is a snag at once; undone
+    patch = child(window, "patch table", QTableView)
+    assert isinstance(patch, QTableView)
+    row = window.patch.model.row_of("u102")
+    type_in_cell(patch, row, 4, "1.005")
+    assert any(s.rule == "overlap" for s in find_snags(bench.show)) and window.spine.bench.snags[0].rule == "overlap"
+    key(patch, Qt.Key.Key_Z, CTRL)
+    assert not clashes(all_spans(bench.show))
+    type_in_cell(patch, row, 1, "Mast high two")
+    type_in_cell(patch, row, 6, "Mast bridge")
+    unit = bench.show.unit("u102")
+    assert unit and (unit.name, unit.hangs_on) == ("Mast high two", "Mast bridge")
+    type_in_cell(patch, row, 4, "9.999")
+    assert "A universe has addresses 1 to 512" in window.notice.words and unit is bench.show.unit("u102")
+    shortcut(window, Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier)
+
+    # 3 Routes: drag universe 4 to the free port of the stand-in node
+    click(window.spine, window.spine.places()["Routes"].center())
+    picture = child(window, "route picture")
+    assert any(s.rule == "no-route" for s in find_snags(bench.show))
+    drag(picture, window.routes.picture.universe_boxes()[4].center(), window.routes.picture.port_boxes()["127.0.0.3", 17].center())
+    assert not any(s.rule == "no-route" for s in find_snags(bench.show))
+
+    # 4 Plan and Stage: choose by box, move by drag only while rearranging, one selection everywhere
+    click(window.spine, window.spine.places()["Plan"].center())
+    canvas = window.plan.canvas
+    press(window, f"Set out the {2} without a place") if False else click(window.plan.unplaced)
+    assert all(u.position for u in bench.show.units)
+    bow = [u for u in bench.show.units if 201 <= u.number <= 204]
+    xs, ys = [u.position[0] for u in bow], [u.position[1] for u in bow]
+    drag(canvas, canvas.to_px(min(xs) - 0.25, max(ys) + 0.2), canvas.to_px(max(xs) + 0.25, min(ys) - 0.2))
+    assert {u.number for u in bench.selected()} >= {201, 202, 203, 204}
+    where = bench.show.unit("u201").position
+    click(canvas, canvas.to_px(where[0], where[1]))
+    drag(canvas, canvas.to_px(where[0], where[1]), canvas.to_px(where[0], where[1] - 1))
+    assert bench.show.unit("u201").position == where  # using: nothing moves
+    canvas.setFocus()
+    key(canvas, Qt.Key.Key_R)
+    assert canvas.rearranging
+    click(canvas, canvas.to_px(-12, -6))
+    click(canvas, canvas.to_px(where[0], where[1]))
+    drag(canvas, canvas.to_px(where[0], where[1]), canvas.to_px(where[0] - 0.5, where[1] - 0.4))
+    moved = bench.show.unit("u201").position
+    assert moved == pytest.approx((where[0] - 0.5, where[1] - 0.4, where[2]), abs=0.06)
+    rig_row = list(bench.view.rig.order).index("u201")
+    assert tuple(bench.view.rig.positions[rig_row]) == moved  # 3-D is the same arrangement
+    key(canvas, Qt.Key.Key_R)
+
+    # 5 Hand controls: light up goes out as DMX, and the real unit obeys
+    click(window.bar.sign)
+    assert window.output.on
+    click(window.spine, window.spine.places()["Stage"].center())
+    view = window.stage.view
+    spot, _ = view.camera.project(bench.view.rig.positions[[list(bench.view.rig.order).index("u301")]], view.width(), view.height())
+    click(view, QPointF(*spot[0]))
+    assert [u.number for u in bench.selected()] == [301] and window.patch.table.ordinals == {"u301": 1}
+    press(window, "Light up")
+    assert until(lambda: set(lit(rig)) == {"301"})
+    click(window.hand.colour, QPointF(2, 2))  # red
+    slider = window.hand.intensity
+    click(slider, QPointF(8 + (slider.width() - 16) * 0.5, 56))
+
+    def batten() -> dict:
+        return next(u for u in rig.ask("state")["units"] if u["label"] == "301")
+
+    assert until(lambda: batten()["colour"][0] > 0.9 and batten()["colour"][2] < 0.4), batten()
+    bench.select(["u101"])
+    pad = window.hand.pan_tilt
+    click(pad, QPointF(pad.width() * 0.75, pad.height() * 0.5))
+    assert until(lambda: 120 < next(u["pan"] for u in rig.ask("state")["units"] if u["label"] == "101") < 145)
+    before = window.bench.live.frame.copy()
+
+    # 6 Roll call: the two faults of the rig are found by looking at what it does
+    click(window.spine, window.spine.places()["Roll call"].center())
+    press(window, "begin call")
+    assert bench.call and bench.show.unit(bench.call.unit).number == 101 and bench.selection == [bench.call.unit]
+    left_out = {u.number for u, why in window.roll_call.model.rows if why}
+    assert left_out == {502}  # only the one without an address
+    seen: dict[str, str] = {}
+    for _ in range(len(bench.call.order)):
+        called = bench.show.unit(bench.call.unit)
+        label = str(called.number)
+        until(lambda want=label: want in lit(rig), 1.5 if called.number not in (104, 203, 501) and called.number < 600 else 0.3)
+        real = set(lit(rig))
+        verdict = "answers" if real == {label} else "silent" if not real else "wrong"
+        if called.number in (501, *range(600, 700)):  # haze gives no light; the extras do not hang yet
+            key(window.roll_call.table, Qt.Key.Key_N)
+            continue
+        if verdict != "answers":
+            seen[label] = verdict
+            click(window.roll_call.note)
+            keys(window.roll_call.note, f"lit: {', '.join(sorted(real)) or 'nobody'}")
+            press(window, verdict)
+        else:
+            window.roll_call.table.setFocus()
+            key(window.roll_call.table, Qt.Key.Key_A)
+    assert seen == {"104": "silent", "203": "silent", "207": "wrong"}
+    notes = {bench.show.unit(v.unit).number: v.note for v in bench.show.verdicts if v.note}
+    assert notes == {104: "lit: nobody", 203: "lit: nobody", 207: "lit: 203, 207"}
+    press(window, "End roll call")
+    assert bench.call is None and (bench.live.frame == before).all()
+    assert until(lambda: set(lit(rig)) == {"301"})
+
+    # the stage shows paper and rig apart
+    click(window.spine, window.spine.places()["Stage"].center())
+    bench.select(["u203"])
+    press(window, "Light up")
+    assert until(lambda: set(lit(rig)) == {"301"}, 1)  # paper: 203 at 2.023; the rig has it at 2.067
+    press(window, "What the rig does")
+    assert until(lambda: "lit: 301" in window.stage.foot.text())
+    assert view.rig_view is not None and set(view.rig_view.glow(view.rig_frame)) == {"rig20"}
+
+    # 7 save, undo and redo across all of it, open again and compare
+    file = tmp_path / "walk.isthmus"
+    answer_file_dialog(str(file))
+    shortcut(window, Qt.Key.Key_S)
+    assert until(lambda: bench.history.unsaved == 0) and "not saved)" not in window.windowTitle()
+    saved = bench.show
+    assert open_show(file) == saved
+    steps = 0
+    while bench.history.undo_name:
+        shortcut(window, Qt.Key.Key_Z)
+        steps += 1
+    assert bench.show == demo and steps > 60 and f"({steps} not saved)" in window.windowTitle()
+    for _ in range(steps):
+        shortcut(window, Qt.Key.Key_Z, CTRL | SHIFT)
+    assert bench.show is saved and bench.history.unsaved == 0
+    again = make_window(None)
+    answer_file_dialog(str(file))
+    shortcut(again, Qt.Key.Key_O)
+    assert until(lambda: again.bench.show == saved) and again.bench.crossing.done["answered"] == bench.crossing.done["answered"]
+    again.activateWindow()
+    assert QGuiApplication.focusWindow() is not None
+    settle()
+    assert isinstance(child(again, "filter", QLineEdit), QLineEdit) if again.spine.current == "Patch" else cell(patch, 0, 0)
