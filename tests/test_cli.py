@@ -8,7 +8,6 @@ import sys
 from pathlib import Path
 
 from conftest import answer, command
-
 from isthmus.demo import SCENARIO
 from isthmus.show import open_show
 

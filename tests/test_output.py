@@ -12,11 +12,11 @@ from collections.abc import Iterator
 
 import numpy as np
 import pytest
-from conftest import until, udp_listener
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from conftest import udp_listener, until
 from isthmus.demo import as_hung, lantern_tide
 from isthmus.engine import Engine, Route
 from isthmus.errors import NetworkFault
@@ -263,7 +263,6 @@ def test_unreachable_hosts_and_a_taken_port_are_told_in_the_statistics() -> None
 
 def test_the_whole_demo_reaches_its_units_by_way_of_the_network(rig, engine: Engine) -> None:
     from conftest import lit
-
     from isthmus.output import engine_routes
 
     show = as_hung()

@@ -10,8 +10,7 @@ from hypothesis import strategies as st
 
 from isthmus.demo import EXTRA_LIST, HANG_LIST, as_hung, library, shipped_profiles
 from isthmus.errors import EntryFault, FileFault
-from isthmus.patch import Add, Library, all_spans, clashes, free_runs, next_free, preview_add, read_hang_list, take_paper
-from isthmus.patch import edits
+from isthmus.patch import Add, Library, all_spans, clashes, edits, free_runs, next_free, preview_add, read_hang_list, take_paper
 from isthmus.patch.hanglist import parse_hang_list
 from isthmus.patch.numbers import read_numbers, write_numbers
 from isthmus.patch.spans import Span

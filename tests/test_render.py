@@ -7,8 +7,8 @@ import signal
 
 import numpy as np
 import pytest
-from conftest import until
 
+from conftest import until
 from isthmus.demo import as_hung
 from isthmus.output import Live, RigView
 from isthmus.render import Look, Picture, RenderClient, Request

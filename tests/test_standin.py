@@ -8,8 +8,8 @@ import socket
 from pathlib import Path
 
 import pytest
-from conftest import lit, until
 
+from conftest import lit, until
 from isthmus.demo import SCENARIO, as_hung, lantern_tide
 from isthmus.errors import FileFault, NetworkFault
 from isthmus.output import RigView, compile_show

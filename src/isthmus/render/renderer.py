@@ -24,7 +24,7 @@ from isthmus.stage.transforms import matrices
 
 REACH = 34.0  # metres a beam is drawn
 HULL = 1.21  # the compact profile reaches 10 % at the field's edge
-EXPOSURE = 2.3
+EXPOSURE = 3.8  # with one beam; the eye closes as more are lit
 DIM_BODY = (0.17, 0.175, 0.19)
 ONE_MINUS_SRC_COLOR = 0x0301
 DST_COLOR = 0x0306
@@ -173,6 +173,7 @@ class Renderer:
         packed = pack_beams(beams)
         lit = packed[:, 8:11].max(axis=1, initial=0) > 1e-4
         packed = packed[lit].astype(np.float32)
+        exposure = EXPOSURE * look.strength / (1 + len(packed) / 110)
         glow = (packed[:, 8:11] * packed[:, 3:4]).sum(axis=0) * 0.5 * look.strength / (1 + 0.02 * len(packed))
         glow = np.round(glow * 20) / 20  # in steps, so that the still layer outlives small changes
         self._set(
@@ -188,7 +189,7 @@ class Renderer:
             room=look.room,
             amb=tuple(glow),
             floorz=meshes.WATER_LEVEL,
-            expo=EXPOSURE * look.strength * look.haze,
+            expo=exposure * look.haze,
             time=look.time,
             depth=camera.distance * 0.9,
             uneven=look.uneven,
@@ -217,7 +218,7 @@ class Renderer:
                 c.blend_func = DST_COLOR, moderngl.ZERO
                 self.full["haze"].render()
                 c.blend_func = moderngl.ONE, moderngl.ONE
-            self._set(expo=EXPOSURE * look.strength)
+            self._set(expo=exposure)
             self._draw_pools(packed)
             self._instanced("flare", self.square, packed)
             c.disable(moderngl.BLEND)

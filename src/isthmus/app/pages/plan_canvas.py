@@ -41,6 +41,7 @@ class PlanCanvas(QWidget):
         self._box: QRectF | None = None
         self._drag: tuple[float, float] | None = None
         self._panning = False
+        self._let_go = ""
         self.setObjectName("plan canvas")
         self.setAccessibleName("Plan")
         self.setMouseTracking(True)
@@ -116,7 +117,9 @@ class PlanCanvas(QWidget):
         unit = self.unit_at(at)
         if unit:
             many = event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
-            if many:
+            if many and unit.id in self.bench.selection:
+                self._let_go = unit.id  # on release, unless it was a drag: Shift also keeps a drag straight
+            elif many:
                 self.bench.toggle(unit.id)
             elif unit.id not in self.bench.selection:
                 self.bench.select([unit.id])
@@ -169,7 +172,10 @@ class PlanCanvas(QWidget):
             found.sort(key=lambda u: u.position or (0, 0, 0))
             before = self.bench.selection if event.modifiers() else []
             self.bench.select([*before, *(u.id for u in found)])
+        elif self._let_go:
+            self.bench.toggle(self._let_go)
         self._press = self._drag = self._box = None
+        self._let_go = ""
         self._panning = False
         self.update()
 
