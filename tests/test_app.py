@@ -35,7 +35,6 @@ from hands import (
 )
 from isthmus.app import settings
 from isthmus.app.actions import Action, Registry
-from isthmus.app.pages.stage_view import VIEWS
 from isthmus.app.tasks import Step, Task
 from isthmus.app.theme import TOKENS, theme
 from isthmus.app.widgets import bind
@@ -48,6 +47,7 @@ from isthmus.routes import propose
 from isthmus.show import Show, open_show, save_show
 from isthmus.show.recovery import Recovery
 from isthmus.snags import find_snags
+from isthmus.stage import VIEWS
 
 CTRL, SHIFT, NONE = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
 

@@ -9,6 +9,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -243,7 +244,7 @@ def test_the_engine_goes_dark_and_ends_when_the_application_is_killed() -> None:
         owner.kill()
         last = received(sock, 1.0)
         assert last and not any(last[-1][1].slots)
-        assert until(lambda: not os.path.exists(f"/proc/{pid}"), 3)
+        assert until(lambda: not Path(f"/proc/{pid}").exists(), 3)
 
 
 def test_unreachable_hosts_and_a_taken_port_are_told_in_the_statistics() -> None:

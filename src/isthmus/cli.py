@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import re
 import signal
 import sys
 import time
@@ -15,20 +16,23 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from msgspec.structs import replace
 
 from isthmus import __version__
 from isthmus.demo import lantern_tide, library
 from isthmus.engine import Engine
-from isthmus.errors import EntryFault, IsthmusError
-from isthmus.output import Live, engine_routes
+from isthmus.errors import EntryFault, FileFault, IsthmusError, NetworkFault, os_reason
+from isthmus.output import Live, RigView, engine_routes
 from isthmus.patch import Add, footprint, preview_add
 from isthmus.patch.numbers import read_numbers
 from isthmus.profiles import profiles_of
+from isthmus.render import Look, Picture, RenderClient, Request
 from isthmus.routes import routed, universes_in_use
 from isthmus.show import Show, open_show, read_address, save_show, write_address
 from isthmus.show.container import schema
 from isthmus.snags import crossing, find_snags
+from isthmus.stage import VIEWS
 from isthmus.standin import StandInRig, read_scenario
 
 DONE, SNAGS, USAGE, FAILED, INTERRUPTED = 0, 1, 2, 3, 4
@@ -88,7 +92,8 @@ def patch_list(options: argparse.Namespace) -> Result:
         for u in sorted(show.units, key=lambda u: u.number)
     ]
     lines = [
-        f"{r['number']:>6}  {r['name'][:24]:24}  {r['profile'][:28]:28} {r['mode'][:10]:10} {', '.join(r['address']) or 'none':>8}  {r['slots']:>3}  {r['hangs_on']}"
+        f"{r['number']:>6}  {r['name'][:24]:24}  {r['profile'][:28]:28} {r['mode'][:10]:10} "
+        f"{', '.join(r['address']) or 'none':>8}  {r['slots']:>3}  {r['hangs_on']}"
         for r in rows
     ]
     return DONE, rows, lines
@@ -192,9 +197,43 @@ def send(options: argparse.Namespace) -> Result:
         "not_reached": dark,
     }
     lines = [
-        f"Sent {stats.packets} packets to {stats.routes} outputs at {stats.rate:.1f} Hz (99 % within {stats.spread_ms:.2f} ms), {stats.errors} errors."
+        f"Sent {stats.packets} packets to {stats.routes} outputs at {stats.rate:.1f} Hz, {stats.errors} errors.",
+        f"99 % of them went within {stats.spread_ms:.2f} ms of their time.",
     ]
     return DONE, data, lines + [f"Unit {n} is not reached: its universe leads nowhere." for n in dark]
+
+
+def stage_render(options: argparse.Namespace) -> Result:
+    """Draw the stage to a PNG, without a window or a display."""
+    from PIL import Image
+
+    show = load(options.show)
+    live = Live(show)
+    wanted = set(read_numbers(options.unit)) if options.unit else {u.number for u in show.units}
+    live.light_up([u.id for u in show.units if u.number in wanted], options.level / 100)
+    view = RigView(show, live.compiled)
+    match = re.fullmatch(r"(\d{2,4})x(\d{2,4})", options.size)
+    if not match:
+        raise EntryFault(f"“{options.size}” is no size.", do="Write 1280x800.")
+    size = int(match[1]), int(match[2])
+    beams, bodies = view.pose(live.frame)
+    tint = np.full((max(1, len(view.rig.order)), 3), 0.18)
+    client = RenderClient()
+    client.start()
+    try:
+        news = client.wait(30)
+        client.ask(Request(size, VIEWS[options.view], beams, bodies, tint, Look(), show.structures, exact=True))
+        while news != "failed" and not isinstance(news := client.wait(30), Picture):
+            if news is None:
+                raise NetworkFault("the stage could not be drawn in time.")
+        if not isinstance(news, Picture):
+            raise NetworkFault(f"OpenGL does not start: {client.failure}.", do="Install Mesa: apt-get install libegl1 libgl1-mesa-dri")
+        Image.frombytes("RGBX", size, bytes(client.pixels(news))).convert("RGB").save(options.out)
+    except OSError as error:
+        raise FileFault(f"it could not be saved. {os_reason(error)}", where=options.out) from error
+    finally:
+        client.stop()
+    return DONE, {"saved": options.out, "beams": len(beams.rgb)}, [f"Saved {options.out}"]
 
 
 def rig(options: argparse.Namespace) -> Result:
@@ -256,6 +295,13 @@ def parser() -> argparse.ArgumentParser:
     sending.add_argument("--unit", help="unit numbers, such as 101-104,201")
     sending.add_argument("--level", type=float, default=100.0, help="percent")
     sending.add_argument("--outputs", help="only these universes")
+    stages = verbs.add_parser("stage", help="the stage in 3-D").add_subparsers(required=True, metavar="WHAT")
+    render = verb(stages, "render", stage_render, "draw the stage to a PNG, without a display")
+    render.add_argument("--out", required=True)
+    render.add_argument("--view", choices=list(VIEWS), default="Seats")
+    render.add_argument("--size", default="1280x800")
+    render.add_argument("--unit", help="light only these unit numbers (all without)")
+    render.add_argument("--level", type=float, default=100.0, help="percent")
     rigs = verb(verbs, "rig", rig, "run the stand-in rig", show=False)
     rigs.add_argument("--scenario", required=True)
     rigs.add_argument("--port", type=int, default=0, help="TCP port to be asked on (0: any)")

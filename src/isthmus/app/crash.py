@@ -59,9 +59,8 @@ class CrashPath(QObject):
                 log.write(f"{time.strftime('%Y-%m-%d %H:%M:%S')}\n{text}\n")
             kept = self._keep()
             where = f" Your work is kept in {kept}." if kept else ""
-            self.tell(
-                f"Something went wrong inside Isthmus.{where} What happened is in {self._folder / 'crashes.log'}; save under a new name to be sure."
-            )
+            log_file = self._folder / "crashes.log"
+            self.tell(f"Something went wrong inside Isthmus.{where} What happened is in {log_file}; save under a new name to be sure.")
         except Exception as error:
             sys.stderr.write(f"The crash path itself failed: {error}\n")
         finally:

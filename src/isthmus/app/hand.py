@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QRect
+from PySide6.QtCore import QRect, QTimer
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -13,6 +13,9 @@ from isthmus.app.hand_parts import Chips, Colour, Intensity, PanTilt
 from isthmus.app.theme import SIZE, theme
 from isthmus.app.widgets import button, label, set_property
 from isthmus.app.workbench import Workbench
+
+
+REFRESH_MS = 40
 
 
 def _divider() -> QFrame:
@@ -83,8 +86,13 @@ class Hand(QWidget):
         grid.setRowStretch(2, 1)
         row.addLayout(grid)
         outer.addWidget(self.body)
-        for signal in (bench.selection_changed, bench.levels_changed):
-            signal.connect(self.refresh)
+        # levels may change far more often than an eye can follow
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(REFRESH_MS)
+        self._later.timeout.connect(self.refresh)
+        bench.selection_changed.connect(self.refresh)
+        bench.levels_changed.connect(self.refresh_soon)
         theme.changed.connect(self.update)
         self._open(True)
         self.refresh()
@@ -113,6 +121,10 @@ class Hand(QWidget):
             live.set_axis(self.bench.selection, "Tilt", tilt)
 
         self.bench.levels(change)
+
+    def refresh_soon(self) -> None:
+        if not self._later.isActive():
+            self._later.start()
 
     def refresh(self) -> None:
         live, chosen = self.bench.live, self.bench.selection

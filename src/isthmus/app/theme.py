@@ -139,7 +139,8 @@ QLabel {{ background: transparent; }}
 QLabel[kind="quiet"] {{ color: {c["text2"]}; }}
 QLabel[kind="fault"] {{ color: {c["fault"]}; }}
 QDialog {{ background: {c["shelf"]}; }}
-QLineEdit, QPlainTextEdit, QSpinBox, QDoubleSpinBox {{ background: {c["shoal"]}; border: 1px solid {c["line"]}; border-radius: 3px; padding: 0 8px;
+QLineEdit, QPlainTextEdit, QSpinBox, QDoubleSpinBox {{ background: {c["shoal"]}; border: 1px solid {c["line"]};
+  border-radius: 3px; padding: 0 8px;
   selection-background-color: {c["coral"]}; selection-color: {c["on_coral"]}; placeholder-text-color: {c["text3"]}; }}
 QPlainTextEdit {{ padding: 4px 4px; }}
 QLineEdit:hover, QSpinBox:hover {{ background: {c["bank"]}; }}
@@ -152,7 +153,8 @@ QComboBox {{ background: {c["shoal"]}; border: 1px solid {c["line"]}; border-rad
 QComboBox:hover {{ background: {c["bank"]}; }}
 QComboBox::drop-down {{ width: 20px; border: none; }}
 QComboBox::down-arrow {{ image: none; width: 0; height: 0; }}
-QComboBox QAbstractItemView {{ background: {c["shelf"]}; border: 1px solid {c["line_strong"]}; selection-background-color: {c["select_row"]};
+QComboBox QAbstractItemView {{ background: {c["shelf"]}; border: 1px solid {c["line_strong"]};
+  selection-background-color: {c["select_row"]};
   selection-color: {c["text"]}; }}
 QPushButton {{ background: {c["shoal"]}; border: 1px solid {c["line"]}; border-radius: 3px; padding: 0 10px; }}
 QPushButton:hover {{ background: {c["bank"]}; }}
@@ -169,7 +171,8 @@ QPushButton[kind="quiet"] {{ background: transparent; border: 1px solid transpar
 QPushButton[kind="quiet"]:hover {{ border: 1px solid {c["line"]}; color: {c["text"]}; }}
 QPushButton[kind="quiet"]:focus {{ border: 2px solid {c["focus"]}; padding: 0 4px; }}
 QPushButton[kind="quiet"]:disabled {{ color: {c["text_off"]}; }}
-QPushButton[kind="link"] {{ background: transparent; border: none; border-bottom: 1px solid {c["line_strong"]}; border-radius: 0; padding: 0;
+QPushButton[kind="link"] {{ background: transparent; border: none; border-bottom: 1px solid {c["line_strong"]};
+  border-radius: 0; padding: 0;
   text-align: left; }}
 QPushButton[kind="link"]:hover {{ color: {c["coral_text"]}; }}
 QPushButton[kind="link"]:focus {{ border: 2px solid {c["focus"]}; }}
@@ -185,10 +188,12 @@ QMenu::item:disabled {{ color: {c["text_off"]}; }}
 QMenu::separator {{ height: 1px; background: {c["line"]}; margin: 4px 0; }}
 QTableView, QListView, QTreeView {{ background: {c["deep"]}; border: none; }}
 QTableView:focus, QListView:focus {{ border: none; }}
-QDialog QTableView, QDialog QListView {{ background: {c["deep"]}; border: 1px solid {c["line"]}; selection-background-color: {c["select_row"]};
+QDialog QTableView, QDialog QListView {{ background: {c["deep"]}; border: 1px solid {c["line"]};
+  selection-background-color: {c["select_row"]};
   selection-color: {c["text"]}; gridline-color: {c["line_faint"]}; }}
 QHeaderView {{ background: {c["shelf"]}; border: none; }}
-QHeaderView::section {{ background: {c["shelf"]}; color: {c["text2"]}; border: none; border-bottom: 1px solid {c["line_strong"]}; padding: 4px 6px; font-size: {TYPE["caption"]}px; font-weight: 500; }}
+QHeaderView::section {{ background: {c["shelf"]}; color: {c["text2"]}; border: none;
+  border-bottom: 1px solid {c["line_strong"]}; padding: 4px 6px; font-size: {TYPE["caption"]}px; font-weight: 500; }}
 QSlider::groove:horizontal {{ height: 4px; background: {c["line"]}; }}
 QSlider::sub-page:horizontal {{ background: {c["text2"]}; }}
 QSlider::handle:horizontal {{ width: 10px; margin: -6px 0; background: {c["text2"]}; border-radius: 2px; }}

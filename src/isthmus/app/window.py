@@ -28,12 +28,14 @@ from isthmus.app.theme import theme
 from isthmus.app.widgets import Page
 from isthmus.app.workbench import Workbench
 from isthmus.demo import lantern_tide
+from isthmus.profiles.colour import warm
 from isthmus.show import Show
 from isthmus.show.container import SUFFIX
 from isthmus.show.recovery import Found, Recovery
 from isthmus.snags import Snag
 
 SELF_SAVE_MS = 4_000
+WARM_MS = 400
 NARROW = 1100  # below this the inspector gives its room to the page
 FILES = f"Isthmus shows (*{SUFFIX})"
 
@@ -68,6 +70,8 @@ class Window(QWidget):
         self._self_save.start()
         self._retitle()
         self.go("Readiness")
+        self._warmer = Task(lambda step: warm(), self)
+        QTimer.singleShot(WARM_MS, self._warmer.start)
 
     def _conditions(self) -> None:
         bench, conditions = self.bench, self.actions_
@@ -336,8 +340,9 @@ class Window(QWidget):
         """End the roll call, the output, the drawing and the threads; safe to call twice."""
         self.bench.end_call()
         self._self_save.stop()
-        if self._saver is not None:
-            self._saver.wait()
+        for task in (self._saver, self._warmer):
+            if task is not None:
+                task.wait()
         self.output.stop()
         self.stage.view.stop()
         if self.rig:

@@ -83,19 +83,12 @@ def compile_show(show: Show, universes: tuple[int, ...] | None = None) -> Compil
         mode = profiles.mode_of(unit)
         if mode is None or not unit.patch:
             continue
-        starts: dict[int, list[int]] = {}
-        for patched in unit.patch:
-            starts.setdefault(patched.block, []).append(
-                row[patched.universe] * SLOTS + patched.address - 1 if patched.universe in row else -1
-            )
-        ends = {base: (base // SLOTS + 1) * SLOTS for bases in starts.values() for base in bases}
         for item in chart(*mode).channels:
-            if not item.slots or item.slots[0][0] not in starts:
-                continue
-            for base in starts[item.slots[0][0]]:  # one number may have several addresses
-                flat = [base + offset - 1 for _, offset in item.slots]
-                if base >= 0 and max(flat) < ends[base]:
-                    found[len(flat)].append((Parameter(unit.id, item.cell, item), flat))
+            for patched in unit.patch if item.slots else ():  # one number may have several addresses
+                places = [patched.address + offset - 1 for _, offset in item.slots]
+                if patched.block == item.slots[0][0] and patched.universe in row and min(places) >= 1 and max(places) <= SLOTS:
+                    base = row[patched.universe] * SLOTS - 1
+                    found[len(places)].append((Parameter(unit.id, item.cell, item), [base + place for place in places]))
     parameters: list[Parameter] = []
     groups: list[Group] = []
     for resolution, rows in found.items():

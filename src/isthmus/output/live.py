@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.output.compile import Compiled, Levels, compile_show
+from isthmus.output.slots import SlotTable, group_by_mode
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.chart import ChartChannel
 from isthmus.profiles.colour import mix_additive
@@ -26,10 +27,15 @@ class Live:
 
     def __init__(self, show: Show) -> None:
         self._asked: Asked = {}
+        self._asking: set[str] = set()
+        self._light: tuple[list[LightState], list[NDArray[np.uint8]]] | None = None
+        self._groups: list[tuple[LightProgram, tuple[Unit, ...]]] = []
+        self._place: dict[str, tuple[int, int]] = {}
         self.show = show
         self.compiled: Compiled = compile_show(show)
         self.levels: Levels = self.compiled.defaults.copy()
         self.frame: NDArray[np.uint8] = self.compiled.frame()
+        self._table = SlotTable([], self.compiled)
         self._units: dict[str, Unit] = {}
         self.set_show(show)
 
@@ -39,6 +45,10 @@ class Live:
         if not self._units or old.units is not show.units or old.profiles is not show.profiles or old.outputs is not show.outputs:
             self._units = {unit.id: unit for unit in show.units}
             self.compiled = compile_show(show)
+            patched = [unit for unit in show.units if unit.patch]
+            self._groups = group_by_mode(patched, profiles_of(show))
+            self._table = SlotTable(self._groups, self.compiled)
+            self._place = {unit.id: (g, i) for g, (_, units) in enumerate(self._groups) for i, unit in enumerate(units)}
         self._refresh()
 
     def _refresh(self) -> None:
@@ -55,6 +65,8 @@ class Live:
 
     def _render(self) -> None:
         self.compiled.render(self.levels, self.frame)
+        self._light = None
+        self._asking = self.asked_units()
 
     # ------------------------------------------------------------ asking
 
@@ -94,26 +106,31 @@ class Live:
         item = next((c for c in program.chart.channels if c.attribute == attribute and c.cell == cell), None) if program else None
         return None if item is None else self._asked.get((unit, cell, attribute), item.default_level)
 
+    def _read(self) -> tuple[list[LightState], list[NDArray[np.uint8]]]:
+        """What every unit makes of the frame; read once for each frame, a few array operations a mode."""
+        if self._light is None:
+            self._light = (self._table.states(self.frame), self._table.slots(self.frame))
+        return self._light
+
     def slots_of(self, unit_id: str) -> NDArray[np.uint8] | None:
         """The bytes sent to a unit, (width,), blocks one after the other; None when it is unpatched or unknown."""
-        unit, program = self._units.get(unit_id), self.program(unit_id)
-        if unit is None or program is None or not unit.patch:
-            return None
-        return gather_slots(unit, program, self.compiled, self.frame)
+        place = self._place.get(unit_id)
+        return self._read()[1][place[0]][place[1]] if place else None
 
     def state_of(self, unit_id: str) -> LightState | None:
         """What the slots sent make of a unit."""
-        slots, program = self.slots_of(unit_id), self.program(unit_id)
-        return program.read(slots[None]) if slots is not None and program is not None else None
+        place = self._place.get(unit_id)
+        if place is None:
+            return None
+        state, row = self._read()[0][place[0]], slice(place[1], place[1] + 1)
+        return LightState(state.rgb[row], state.pan[row], state.tilt[row], state.field[row], state.strobe[row])
 
     def lit(self) -> dict[str, float]:
         """Units that give light with what is sent, and how much."""
         found: dict[str, float] = {}
-        for unit in self.asked_units():
-            state = self.state_of(unit)
-            value = float(state.intensity()[0]) if state is not None else 0.0
-            if value > 0.001:
-                found[unit] = value
+        for (_, units), state in zip(self._groups, self._read()[0], strict=True):
+            level = state.intensity()
+            found.update({units[i].id: float(level[i]) for i in np.flatnonzero(level > 0.001) if units[i].id in self._asking})
         return found
 
     # ------------------------------------------------------------ plain wishes
@@ -230,16 +247,3 @@ def physical_for(item: ChartChannel, level: float) -> float:
         return level
     along = (level * item.top - first.dmx_from) / max(1, first.dmx_to - first.dmx_from)
     return first.physical_from + along * (first.physical_to - first.physical_from)
-
-
-def gather_slots(unit: Unit, program: LightProgram, compiled: Compiled, frame: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """A unit's bytes out of a flat frame, (width,); slots past the end of a universe are 0."""
-    out = np.zeros(program.width, np.uint8)
-    rows = {universe: index for index, universe in enumerate(compiled.universes)}
-    for patched in unit.patch:
-        start, size = program.block_starts.get(patched.block), program.chart.span(patched.block)
-        if start is not None and patched.universe in rows:
-            at = rows[patched.universe] * 512 + patched.address - 1
-            part = frame[at : min(at + size, (rows[patched.universe] + 1) * 512)]
-            out[start : start + len(part)] = part
-    return out

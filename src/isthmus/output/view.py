@@ -6,8 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.output.compile import Compiled
+from isthmus.output.slots import SlotTable
 from isthmus.profiles.light import LightState
-from isthmus.show.records import SLOTS, Show
+from isthmus.show.records import Show
 from isthmus.stage.rig import Beams, Bodies, Rig, build_rig, pose
 
 
@@ -16,23 +17,11 @@ class RigView:
 
     def __init__(self, show: Show, compiled: Compiled) -> None:
         self.rig: Rig = build_rig(show)
-        rows = {universe: row for row, universe in enumerate(compiled.universes)}
-        self._columns: list[NDArray[np.int64]] = []
-        for group in self.rig.groups:
-            at = np.full((len(group.units), group.program.width), -1, np.int64)
-            for index, unit in enumerate(group.units):
-                for patched in unit.patch:
-                    start, size = group.program.block_starts.get(patched.block), group.program.chart.span(patched.block)
-                    if start is not None and patched.universe in rows:
-                        size = min(size, SLOTS - patched.address + 1)
-                        first = rows[patched.universe] * SLOTS + patched.address - 1
-                        at[index, start : start + size] = np.arange(first, first + size)
-            self._columns.append(at)
+        self._table = SlotTable([(group.program, group.units) for group in self.rig.groups], compiled)
 
     def states(self, frame: NDArray[np.uint8]) -> list[LightState]:
-        """What each group makes of a flat frame; slots outside it read 0."""
-        padded = np.append(frame, np.uint8(0))  # −1 reads the zero at the end
-        return [group.program.read(padded[at]) for group, at in zip(self.rig.groups, self._columns, strict=True)]
+        """What each group makes of a flat frame."""
+        return self._table.states(frame)
 
     def pose(self, frame: NDArray[np.uint8]) -> tuple[Beams, Bodies]:
         return pose(self.rig, self.states(frame))

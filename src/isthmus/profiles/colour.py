@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import nnls
 
 Array = NDArray[np.float64]
 
@@ -75,6 +74,8 @@ def mix_additive(emitters: Array, wanted: Array) -> Array:
     Solves emittersᵀ·levels = wanted in the least-squares sense with levels ≥ 0, then raises all of them
     together until one is full. Zeros when nothing is wanted.
     """
+    from scipy.optimize import nnls  # half of the start-up time when imported with the module; see `warm`
+
     if not len(emitters) or not wanted.max(initial=0.0) > 0:
         return np.zeros(len(emitters))
     # a little weight on small levels, so that of equal solutions the one that shares the load is taken
@@ -83,6 +84,11 @@ def mix_additive(emitters: Array, wanted: Array) -> Array:
         np.vstack([emitters.T, ridge]), np.concatenate([wanted / wanted.max() * np.abs(emitters).max(), np.zeros(len(emitters))])
     )
     return levels / levels.max() if levels.max() > 0 else levels
+
+
+def warm() -> None:
+    """Import what colour mixing needs, so that the first colour does not wait for it; for a thread after the start."""
+    mix_additive(np.eye(3), np.ones(3))
 
 
 def encode_srgb(linear: Array) -> Array:

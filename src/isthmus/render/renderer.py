@@ -85,10 +85,13 @@ class Renderer:
             "flare": program("flare.vert", "flare.frag"),
             "depth": program("full.vert", "depth.frag"),
             "haze": program("full.vert", "haze.frag"),
+            "tone": program("full.vert", "tone.frag"),
             "composite": program("full.vert", "composite.frag"),
         }
         full = self._buffer(np.array([(-1, -1, 0), (3, -1, 0), (-1, 3, 0)]))
-        self.full = {name: context.vertex_array(self.programs[name], [(full, "3f", "p")]) for name in ("depth", "haze", "composite")}
+        self.full = {
+            name: context.vertex_array(self.programs[name], [(full, "3f", "p")]) for name in ("depth", "haze", "tone", "composite")
+        }
         field = meshes.noise()
         self.noise = context.texture(field.shape, 1, field.tobytes())
         self.noise.filter = (moderngl.LINEAR, moderngl.LINEAR)
@@ -143,6 +146,10 @@ class Renderer:
         self.light.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self.light.repeat_x = self.light.repeat_y = False
         self.light_fb = c.framebuffer([self.light])
+        self.toned = c.texture(small, 4)
+        self.toned.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        self.toned.repeat_x = self.toned.repeat_y = False
+        self.toned_fb = c.framebuffer([self.toned])
         self.out_fb = c.framebuffer([c.texture(size, 4)])
         self._targets = [
             self.scene,
@@ -154,6 +161,8 @@ class Renderer:
             self.linear_fb,
             self.light,
             self.light_fb,
+            self.toned,
+            self.toned_fb,
             self.out_fb,
         ]
 
@@ -198,6 +207,7 @@ class Renderer:
             noise=1,
             scene=1,
             light=0,
+            high=size[1],
             deck=self.deck,
         )
         self._draw_still(vp, size, look, tuple(glow))
@@ -222,8 +232,11 @@ class Renderer:
             self._draw_pools(packed)
             self._instanced("flare", self.square, packed)
             c.disable(moderngl.BLEND)
-        self._into(self.out_fb, size)
+        self._into(self.toned_fb, self.small)
         self.light.use(0)
+        self.full["tone"].render()
+        self._into(self.out_fb, size)
+        self.toned.use(0)
         self.scene.use(1)
         self.full["composite"].render()
 

@@ -57,7 +57,7 @@ def past_the_end(show: Show) -> Iterator[Snag]:
             yield Snag(
                 "past-end",
                 FAULT,
-                f"{span.number} runs past the end of universe {span.universe}: {write_address(span.universe, span.start)} plus {span.length} slots.",
+                f"{span.number} runs past the end of universe {span.universe}: it starts at {span.start} and takes {span.length} slots.",
                 "Patch",
                 (span.unit,),
                 "address",
@@ -148,7 +148,9 @@ def doubled_ports(show: Show) -> Iterator[Snag]:
 def stray_outputs(show: Show) -> Iterator[Snag]:
     for output in show.outputs:
         if output.enabled and show.nodes and route_edits.port_of(show, output) is None:
-            text = f"Universe {output.universe} goes to {output.host} port-address {write_port_address(output.port_address)}, which no expected node has."
+            text = (
+                f"Universe {output.universe} goes to {output.host} {write_port_address(output.port_address)}, which no expected node has."
+            )
             yield Snag("stray-output", ATTENTION, text, "Routes", (), "", None, output.universe)
 
 
@@ -168,7 +170,7 @@ def paper_differences(show: Show) -> Iterator[Snag]:
         yield Snag(
             "paper-missing",
             ATTENTION,
-            f"{len(missing)} unit{'s' * (len(missing) != 1)} on the hang list {'are' if len(missing) > 1 else 'is'} not patched: {numbers}.",
+            f"On the hang list and not patched: {numbers}{' …' if len(missing) > 6 else ''}.",
             "Patch",
         )
     for row in show.paper.rows:
@@ -200,7 +202,8 @@ def _differences(show: Show, row: PaperRow, unit: Unit, model: str) -> Iterator[
         )
     if row.universe and unit.patch and (unit.patch[0].universe, unit.patch[0].address) != (row.universe, row.address):
         spot = (row.universe, row.address)
-        text = f"{row.number} is patched at {write_address(unit.patch[0].universe, unit.patch[0].address)}; the paper says {write_address(*spot)}."
+        mine = write_address(unit.patch[0].universe, unit.patch[0].address)
+        text = f"{row.number} is patched at {mine}; the paper says {write_address(*spot)}."
         yield Snag(
             "paper-address",
             ATTENTION,

@@ -222,7 +222,8 @@ class AddDialog(Frame):
         if found.clashes:
             clash = found.clashes[0]
             more = f", and {len(found.clashes) - 1} more clashes" if len(found.clashes) > 1 else ""
-            text += f" {clash.a.number} and {clash.b.number} would both claim {write_address(clash.a.universe, clash.first)}{more}; you can add them and mend it after."
+            place = write_address(clash.a.universe, clash.first)
+            text += f" {clash.a.number} and {clash.b.number} would both claim {place}{more}; you can add them and mend it after."
         self.outcome.setText(text)
 
     def _take(self) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QItemSelection, QItemSelectionModel, QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, Qt
-from PySide6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence, QPainter
+from PySide6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QShowEvent
 from PySide6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QTableView, QWidget
 
 from isthmus.app import paint
@@ -158,7 +158,13 @@ class PatchTable(QTableView):
         self.patch.reload()
         self.follow()
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.relight()
+
     def relight(self) -> None:
+        if not self.isVisible():
+            return
         lit = set(self.bench.live.lit())
         if lit != self.lit:
             self.lit = lit

@@ -104,9 +104,13 @@ class Lines(QStyledItemDelegate):
 
 
 class SnagList(QListView):
-    """Enter, or a click on the link, follows the current snag's way; moving through the list takes its units in hand."""
+    """Enter, or a click on the link, follows the current snag's way; a double click goes to its page.
+
+    A click on the rest of a row takes the snag's units in hand.
+    """
 
     follow = Signal(object)
+    visit = Signal(object)
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -144,6 +148,11 @@ class SnagList(QListView):
                 self.follow.emit(snag)
             else:
                 self.bench.select(snag.units)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        index = self.indexAt(event.position().toPoint())
+        if index.isValid() and not self.link_rect(index).contains(event.position()):
+            self.visit.emit(self.snags.snags[index.row()])
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         index = self.indexAt(event.position().toPoint())
@@ -194,6 +203,7 @@ class ReadinessPage(Page):
         self.bench, self.go = bench, go
         self.list = SnagList(bench)
         self.list.follow.connect(self.follow)
+        self.list.visit.connect(lambda snag: (bench.select(snag.units), go(snag.page, snag)))
         self.snag_head = SnagHead(bench)
         self.column.addWidget(CrossingChart(bench))
         self.column.addWidget(self.snag_head)

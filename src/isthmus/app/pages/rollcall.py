@@ -260,7 +260,8 @@ class RollCallPage(Page):
             self.name.setText("Nobody is called")
             self.where.setText("")
             self.see.setText(
-                "Begin lights one unit after the other and keeps the rest dark. It starts at the first unit without a verdict; levels are given back at the end."
+                "Begin lights one unit after the other and keeps the rest dark. It starts at the first unit without a verdict; "
+                "levels are given back at the end."
             )
 
     def _show_unit(self, unit: Unit) -> None:

@@ -10,13 +10,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QSlider
 
 from isthmus.app.actions import Action, Registry
-from isthmus.app.pages.stage_view import VIEWS, StageView
+from isthmus.app.pages.stage_view import StageView
 from isthmus.app.rig_link import RigLink
 from isthmus.app.theme import font
 from isthmus.app.widgets import Page, bind, button, label
 from isthmus.app.workbench import Workbench
 from isthmus.output import RigView, compile_show
 from isthmus.show.records import SLOTS
+from isthmus.stage import VIEWS
 from isthmus.standin import rig_show, slots_by_unit
 
 

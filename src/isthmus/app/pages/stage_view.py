@@ -17,21 +17,13 @@ from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
 from isthmus.output import RigView
 from isthmus.render import Look, Picture, RenderClient, Request
-from isthmus.stage import Camera
+from isthmus.stage import VIEWS, Camera
 
 IDLE_MS = 66  # the haze drifts even when nothing else moves
 LIMIT = 1920 * 1200
 BODY = np.array([0.17, 0.175, 0.19])
 HELD = np.array([0.62, 0.34, 0.25])
 PICK_RADIUS = 0.32
-
-VIEWS = {
-    "Seats": Camera(target=(0, 0.6, 2.9), distance=19.5, height=9),
-    "Front": Camera(target=(0, 0, 3.4), distance=26, height=0.5, fov=34),
-    "Side": Camera(target=(0, 0, 3.4), distance=26, bearing=90, height=2, fov=34),
-    "Top": Camera(target=(0, 0, 1.0), distance=27, height=89, fov=38),
-    "Quay": Camera(target=(0, 0.4, 2.6), distance=23, bearing=38, height=19),
-}
 
 
 class StageView(QWidget):

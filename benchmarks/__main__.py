@@ -1,0 +1,27 @@
+"""`python -m benchmarks [NAME …]`: one line a measure: what, the figure, its baseline, the ratio and the aim."""
+
+from __future__ import annotations
+
+import sys
+
+from benchmarks import engine, frame, stage, start
+
+ALL = {"start": start.run, "frame": frame.run, "engine": engine.run, "stage": stage.run}
+
+
+def main() -> int:
+    names = sys.argv[1:] or list(ALL)
+    unknown = [name for name in names if name not in ALL]
+    if unknown:
+        print(f"no benchmark {unknown[0]}; there are {', '.join(ALL)}", file=sys.stderr)
+        return 2
+    print(f"{'measure':44} {'figure':>12} {'baseline':>12} {'ratio':>7}  aim")
+    for name in names:
+        for what, figure, baseline, unit, aim in ALL[name]():
+            ratio = f"{figure / baseline:7.2f}" if baseline else "      –"
+            print(f"{what:44} {figure:9.2f} {unit:2} {baseline:9.2f} {unit:2} {ratio}  {aim}", flush=True)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
