@@ -14,7 +14,6 @@ from isthmus.app.theme import SIZE, theme
 from isthmus.app.widgets import button, label, set_property
 from isthmus.app.workbench import Workbench
 
-
 REFRESH_MS = 40
 
 

@@ -130,9 +130,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         with contextlib.suppress(IsthmusError):
             window._keep_now() if not window._closing else None
         if not window._closing:
-            window.bench.end_call()
-            window.output.stop()
-            window.stage.view.stop()
+            window.end_processes()
         if rig:
             rig.stop()
     return code

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import time
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
@@ -18,10 +19,8 @@ from isthmus.app.dialogs import ask
 from isthmus.app.inspector import Inspector
 from isthmus.app.notice import Notice
 from isthmus.app.output_control import OutputControl
-from isthmus.app.pages import patch, plan, rollcall, routes, stage
 from isthmus.app.pages.readiness import ReadinessPage
 from isthmus.app.palette import Keys, Palette, find
-from isthmus.app.rig_link import RigLink
 from isthmus.app.spine import PAGES, Spine
 from isthmus.app.tasks import Step, Task
 from isthmus.app.theme import theme
@@ -34,10 +33,19 @@ from isthmus.show.container import SUFFIX
 from isthmus.show.recovery import Found, Recovery
 from isthmus.snags import Snag
 
+if TYPE_CHECKING:
+    from isthmus.app.rig_link import RigLink
+
 SELF_SAVE_MS = 4_000
 WARM_MS = 400
 NARROW = 1100  # below this the inspector gives its room to the page
 FILES = f"Isthmus shows (*{SUFFIX})"
+
+
+def _watch(address: tuple[str, int]) -> RigLink:
+    from isthmus.app.rig_link import RigLink  # only where a stand-in rig runs beside the show
+
+    return RigLink(address)
 
 
 class Window(QWidget):
@@ -46,7 +54,7 @@ class Window(QWidget):
         self.settings = settings.load()
         self.bench = Workbench(show)
         self.output = OutputControl(self.bench, self)
-        self.rig = RigLink(rig) if rig else None
+        self.rig = _watch(rig) if rig else None
         self.recovery = Recovery(settings.recovery_folder(), f"{int(time.time())}-{os.getpid()}")
         self.crash = CrashPath(self._keep_now, settings.recovery_folder())
         self.crash.tell = lambda words: self.bench.tell("fault", words)
@@ -72,6 +80,7 @@ class Window(QWidget):
         self.go("Readiness")
         self._warmer = Task(lambda step: warm(), self)
         QTimer.singleShot(WARM_MS, self._warmer.start)
+        self._painted = False
 
     def _conditions(self) -> None:
         bench, conditions = self.bench, self.actions_
@@ -104,14 +113,8 @@ class Window(QWidget):
         self.pages: dict[str, Page] = {}
         self.stack = QStackedWidget()
         self.readiness = ReadinessPage(bench, actions, self.go)
-        self.patch = patch.PatchPage(bench, actions, self)
-        self.routes = routes.RoutesPage(bench, actions, self)
-        self.plan = plan.PlanPage(bench, actions)
-        self.stage = stage.StagePage(bench, actions, self.rig)
-        self.roll_call = rollcall.RollCallPage(bench, actions)
-        for name, page in zip(PAGES, (self.readiness, self.patch, self.routes, self.plan, self.stage, self.roll_call), strict=True):
-            self.pages[name] = page
-            self.stack.addWidget(page)
+        self.pages["Readiness"] = self.readiness
+        self.stack.addWidget(self.readiness)
         top.addWidget(self.stack, 1)
         self.inspector = Inspector(bench, self.readiness.follow)
         top.addWidget(self.inspector)
@@ -120,6 +123,27 @@ class Window(QWidget):
         self.hand = hand.Hand(bench, actions)
         right.addWidget(self.hand)
         theme.changed.connect(self.update)
+
+    def complete(self) -> None:
+        """Make the other pages: after the first picture, or as soon as one of them is wanted."""
+        if len(self.pages) > 1:
+            return
+        from isthmus.app.pages import patch, plan, rollcall, routes, stage  # a third of the start, not needed for its picture
+
+        bench, actions = self.bench, self.actions_
+        self.patch = patch.PatchPage(bench, actions, self)
+        self.routes = routes.RoutesPage(bench, actions, self)
+        self.plan = plan.PlanPage(bench, actions)
+        self.stage = stage.StagePage(bench, actions, self.rig)
+        self.roll_call = rollcall.RollCallPage(bench, actions)
+        for name, page in zip(PAGES[1:], (self.patch, self.routes, self.plan, self.stage, self.roll_call), strict=True):
+            self.pages[name] = page
+            self.stack.addWidget(page)
+        patch.register(actions, self.patch)
+        routes.register(actions, self.routes)
+        plan.register(actions, self.plan)
+        stage.register(actions, self.stage)
+        rollcall.register(actions, self.roll_call)
 
     def _register(self) -> None:
         bench, actions = self.bench, self.actions_
@@ -142,16 +166,13 @@ class Window(QWidget):
                 for i, name in enumerate(PAGES, 1)
             ),
         )
-        patch.register(actions, self.patch)
-        routes.register(actions, self.routes)
-        plan.register(actions, self.plan)
-        stage.register(actions, self.stage)
-        rollcall.register(actions, self.roll_call)
         hand.register(actions, self.hand)
 
     # ------------------------------------------------------------ moving about
 
     def go(self, name: str, snag: Snag | None = None) -> None:
+        if name != "Readiness":
+            self.complete()
         if self.spine.current in self.pages and self.spine.current != name:
             self.pages[self.spine.current].left()
         self.spine.set_current(name)
@@ -192,6 +213,9 @@ class Window(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         QPainter(self).fillRect(self.rect(), theme.color("deep"))
+        if not self._painted:
+            self._painted = True
+            QTimer.singleShot(0, self.complete)
 
     def changeEvent(self, event: QEvent) -> None:
         super().changeEvent(event)
@@ -336,17 +360,22 @@ class Window(QWidget):
         self.shut_down()
         event.accept()
 
-    def shut_down(self) -> None:
-        """End the roll call, the output, the drawing and the threads; safe to call twice."""
+    def end_processes(self) -> None:
+        """The roll call gives the levels back, the engine goes dark, the drawing and the rig's watcher end."""
         self.bench.end_call()
+        self.output.stop()
+        if len(self.pages) > 1:
+            self.stage.view.stop()
+        if self.rig:
+            self.rig.stop()
+
+    def shut_down(self) -> None:
+        """End everything that was started, and give up what was kept for a crash; safe to call twice."""
         self._self_save.stop()
         for task in (self._saver, self._warmer):
             if task is not None:
                 task.wait()
-        self.output.stop()
-        self.stage.view.stop()
-        if self.rig:
-            self.rig.stop()
+        self.end_processes()
         self.recovery.drop()
         self.settings.window = (self.width(), self.height())
         settings.save(self.settings)

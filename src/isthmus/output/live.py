@@ -32,7 +32,7 @@ class Live:
         self._groups: list[tuple[LightProgram, tuple[Unit, ...]]] = []
         self._place: dict[str, tuple[int, int]] = {}
         self.show = show
-        self.compiled: Compiled = compile_show(show)
+        self.compiled: Compiled = compile_show(Show())
         self.levels: Levels = self.compiled.defaults.copy()
         self.frame: NDArray[np.uint8] = self.compiled.frame()
         self._table = SlotTable([], self.compiled)

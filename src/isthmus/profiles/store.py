@@ -66,4 +66,6 @@ def load_stored(path: Path) -> tuple[StoredProfile, Profile]:
     profile = read_gdtf(data, path.name)
     key = f"{profile.maker} {profile.name}".strip()
     file = re.sub(r"[^\w@ .-]", "_", f"{profile.maker}@{profile.name}.gdtf")[:120]
-    return StoredProfile(key=key, file=file, data=data), profile
+    stored = StoredProfile(key=key, file=file, data=data)
+    _READ[id(stored)] = (stored, profile)
+    return stored, profile

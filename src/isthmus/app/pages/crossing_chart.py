@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 
-from PySide6.QtCore import QPointF, QRect, QRectF, Qt
+from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPainterPath, QPainterPathStroker, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -135,10 +135,18 @@ class CrossingChart(QWidget):
     def _stipple(self, p: QPainter, shape: QPainterPath, left: float, right: float) -> None:
         p.save()
         p.setClipPath(shape)
-        p.setBrush(theme.color("land_edge", 0.75))
-        for row, y in enumerate(range(0, HEIGHT, 5)):
-            for x in range(int(left) - 20 + (row % 2) * 4, int(right) + 30, 8):
-                p.drawEllipse(QPointF(x, y), 0.75, 0.75)
+        ratio = self.devicePixelRatioF()
+        tile = QPixmap(QSize(8, 10) * ratio)  # two staggered dots, repeated
+        tile.setDevicePixelRatio(ratio)
+        tile.fill(Qt.GlobalColor.transparent)
+        dots = QPainter(tile)
+        dots.setRenderHint(QPainter.RenderHint.Antialiasing)
+        dots.setPen(Qt.PenStyle.NoPen)
+        dots.setBrush(theme.color("land_edge", 0.75))
+        dots.drawEllipse(QPointF(2, 2.5), 0.75, 0.75)
+        dots.drawEllipse(QPointF(6, 7.5), 0.75, 0.75)
+        dots.end()
+        p.drawTiledPixmap(QRectF(left - 20, 0, right - left + 50, HEIGHT), tile)
         p.restore()
 
     def _paint_gates(self, p: QPainter, xs: list[float], half: list[float], done: list[int], total: int, cy: float) -> None:
