@@ -167,12 +167,7 @@ def paper_differences(show: Show) -> Iterator[Snag]:
     missing = [row for row in show.paper.rows if row.number not in by_number]
     if missing:
         numbers = ", ".join(str(row.number) for row in missing[:6])
-        yield Snag(
-            "paper-missing",
-            ATTENTION,
-            f"On the hang list and not patched: {numbers}{' …' if len(missing) > 6 else ''}.",
-            "Patch",
-        )
+        yield Snag("paper-missing", ATTENTION, f"On the hang list and not patched: {numbers}{' …' if len(missing) > 6 else ''}.", "Patch")
     for row in show.paper.rows:
         unit = by_number.get(row.number)
         if unit is not None:
