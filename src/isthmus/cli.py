@@ -247,6 +247,8 @@ def rig(options: argparse.Namespace) -> Result:
         flush=True,
     )
     signal.signal(signal.SIGTERM, lambda *_: stand_in.stop())
+    if options.with_parent:
+        stand_in.end_with(sys.stdin.buffer)
     try:
         stand_in.serve(time.monotonic() + options.seconds if options.seconds else None)
         state = stand_in.state()
@@ -306,6 +308,7 @@ def parser() -> argparse.ArgumentParser:
     rigs.add_argument("--scenario", required=True)
     rigs.add_argument("--port", type=int, default=0, help="TCP port to be asked on (0: any)")
     rigs.add_argument("--udp-port", type=int, default=6454)
+    rigs.add_argument("--with-parent", action="store_true", help="end when standard input closes")
     rigs.add_argument("--seconds", type=float, default=0.0, help="end after this time (0: never)")
     return top
 

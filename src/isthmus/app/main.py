@@ -33,8 +33,8 @@ class DemoRig:
     def __init__(self) -> None:
         self.address: tuple[str, int] | None = None
         self.trouble = ""
-        command = [sys.executable, "-m", "isthmus.cli", "rig", "--scenario", str(SCENARIO), "--json"]
-        self._process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, text=True)
+        command = [sys.executable, "-m", "isthmus.cli", "rig", "--scenario", str(SCENARIO), "--json", "--with-parent"]
+        self._process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.PIPE, text=True)
         assert self._process.stdout is not None
         try:
             answer: dict[str, object] = json.loads(self._process.stdout.readline())
@@ -53,8 +53,9 @@ class DemoRig:
             except subprocess.TimeoutExpired:
                 self._process.kill()
                 self._process.wait()
-        if self._process.stdout:
-            self._process.stdout.close()
+        for pipe in (self._process.stdout, self._process.stdin):
+            if pipe:
+                pipe.close()
 
 
 def make_application(arguments: list[str]) -> QApplication:

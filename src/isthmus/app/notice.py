@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QTimer
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtCore import QRectF, Qt, QTimer
+from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import font, theme
 
 STAYS = {"fault": 0, "attention": 20_000, "note": 5_000, "ok": 8_000}  # ms; 0 until put away
+
+WRAP = int(Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap)
 
 
 class Notice(QWidget):
@@ -32,10 +34,23 @@ class Notice(QWidget):
         self.setAccessibleName(words)
         self.setToolTip(words)
         self.show()
+        self._fit()
         self.update()
         self._timer.stop()
         if STAYS.get(severity):
             self._timer.start(STAYS[severity])
+
+    def _words_box(self) -> QRectF:
+        return QRectF(40, 0, self.width() - 170, self.height())
+
+    def _fit(self) -> None:
+        """High enough for a long sentence."""
+        room = QRectF(0, 0, max(200, self.width() - 170), 400)
+        self.setFixedHeight(max(30, int(QFontMetricsF(font("table", 500)).boundingRect(room, WRAP, self.words).height()) + 12))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        if self.words and event.oldSize().width() != self.width():
+            self._fit()
 
     def clear(self) -> None:
         self.hide()
@@ -49,6 +64,8 @@ class Notice(QWidget):
         p.fillRect(self.rect(), theme.color("shelf"))
         p.fillRect(QRectF(0, 0, self.width(), 1), theme.color("line_strong"))
         paint.severity(p, self.severity, 24, self.height() / 2, 6.4)
-        paint.text(p, 40, 0, self.words, font("table", 500), "text", width=self.width() - 170, height=self.height())
+        p.setFont(font("table", 500))
+        p.setPen(theme.color("text"))
+        p.drawText(self._words_box(), WRAP, self.words)
         if self.severity == "fault":
             paint.text(p, 0, 0, "Esc puts this away", font("caption"), "text3", paint.RIGHT, self.width() - 16, self.height())

@@ -138,7 +138,7 @@ QToolTip {{ background: {c["shoal"]}; color: {c["text"]}; border: 1px solid {c["
 QLabel {{ background: transparent; }}
 QLabel[kind="quiet"] {{ color: {c["text2"]}; }}
 QLabel[kind="fault"] {{ color: {c["fault"]}; }}
-QDialog {{ background: {c["shelf"]}; }}
+QDialog {{ background: {c["shelf"]}; border: 1px solid {c["line_strong"]}; }}
 QLineEdit, QPlainTextEdit, QSpinBox, QDoubleSpinBox {{ background: {c["shoal"]}; border: 1px solid {c["line"]};
   border-radius: 3px; padding: 0 8px;
   selection-background-color: {c["coral"]}; selection-color: {c["on_coral"]}; placeholder-text-color: {c["text3"]}; }}

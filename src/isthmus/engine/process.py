@@ -39,6 +39,10 @@ class Line:
         self.to = (route.host, route.port)
         self.sequence = 0
 
+    @property
+    def local(self) -> bool:
+        return self.to[0].startswith("127.")
+
     def send(self, sock: socket.socket, frame: memoryview) -> None:
         self.sequence = self.sequence % 255 + 1
         self.packet[12] = self.sequence
@@ -75,8 +79,8 @@ def raise_priority() -> int:
 class Sender:
     def __init__(self, frames: sh.SharedFrames, address: str) -> None:
         self.frames, self.words = frames, frames.words
-        self.sock, port = open_socket(address)
-        self.words[sh.S_PORT] = port
+        self.address = address
+        self.sockets: dict[bool, socket.socket] = {}
         self.lines: list[Line] = []
         self.generation = -1
         self.frame = memoryview(bytes(sh.MAX_ROWS * sh.SLOTS))
@@ -100,10 +104,16 @@ class Sender:
         if frame is not None:
             self.frame = memoryview(frame.tobytes())
 
+    def socket_for(self, local: bool) -> socket.socket:
+        """Opened when first wanted. To this machine we send from 127.0.0.1, so that a node on 127.0.0.2 may keep its port."""
+        if local not in self.sockets:
+            self.sockets[local], self.words[sh.S_PORT] = open_socket("127.0.0.1" if local else self.address)
+        return self.sockets[local]
+
     def send(self, frame: memoryview) -> None:
         for line in self.lines:
             try:
-                line.send(self.sock, frame)
+                line.send(self.socket_for(line.local), frame)
                 self.words[sh.S_PACKETS] += 1
             except OSError as error:
                 self.words[sh.S_ERRORS] += 1

@@ -13,7 +13,7 @@ import selectors
 import socket
 import time
 from dataclasses import dataclass, field
-from typing import Any
+from typing import IO, Any
 
 import numpy as np
 
@@ -188,6 +188,15 @@ class StandInRig:
             for p in [self.ports[node.name, index]]
         ]
         return {"units": units, "ports": ports}
+
+    def end_with(self, stream: IO[bytes]) -> None:
+        """Stop when the other end of a pipe closes: whoever started us has gone."""
+
+        def ended(_: object) -> None:
+            if not stream.read(1):
+                self.stop()
+
+        self.selector.register(stream, selectors.EVENT_READ, ended)
 
     def serve(self, until: float | None = None) -> None:
         """Run until `stop`, or for a time (monotonic clock)."""

@@ -24,6 +24,7 @@ LIMIT = 1920 * 1200
 BODY = np.array([0.17, 0.175, 0.19])
 HELD = np.array([0.62, 0.34, 0.25])
 PICK_RADIUS = 0.32
+NAMED = 24  # so many in hand carry their number in the picture
 
 
 class StageView(QWidget):
@@ -273,8 +274,14 @@ class StageView(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         points, depth = self.camera.project(view.rig.positions[held], self.width(), self.height())
         taken: list[QRectF] = []
+        named = len(held) <= NAMED
         for (x, y), away, index in zip(points, depth, held, strict=True):
             if away < 0.3 or not (-20 < x < self.width() + 20 and -20 < y < self.height() + 20):
+                continue
+            if not named:  # so many words would hide the rig
+                p.setPen(pen("abyss", 1))
+                p.setBrush(theme.color("coral"))
+                p.drawEllipse(QPointF(x, y), 3.5, 3.5)
                 continue
             number = view.rig.numbers[index]
             box = QRectF(x - 23, y - 34, 46, 17)
