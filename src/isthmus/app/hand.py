@@ -92,6 +92,7 @@ class Hand(QWidget):
         self._later.timeout.connect(self.refresh)
         bench.selection_changed.connect(self.refresh)
         bench.levels_changed.connect(self.refresh_soon)
+        bench.sending_changed.connect(self.refresh)
         theme.changed.connect(self.update)
         self._open(True)
         self.refresh()
@@ -163,7 +164,15 @@ class Hand(QWidget):
         self.pan_tilt.set(points, spans[0])
         self.colour.set(result, can)
         lit = len(live.lit())
-        words = "the roll call holds the levels" if self.bench.call else f"{lit} unit{'s' * (lit != 1)} lit" if lit else "nothing is lit"
+        words = (
+            "the roll call holds the levels"
+            if self.bench.call
+            else f"{lit} unit{'s' * (lit != 1)} asked to light"
+            if lit
+            else "nothing is lit"
+        )
+        if not self.bench.sending and (lit or self.bench.call):
+            words += "; output is off, so nothing lights"
         if points and self.open:
             words = f"Pan {points[0][0]:+.1f}°   Tilt {points[0][1]:+.1f}°   ·   {words}".replace("-", "−")
         self.words.setText(words)

@@ -37,6 +37,8 @@ class OutputControl(QObject):
         self.on = on
         self.publish()
         self.engine.enable(on)
+        self._bench.sending = on
+        self._bench.sending_changed.emit()
         self._watch()
 
     def publish(self) -> None:
@@ -53,7 +55,8 @@ class OutputControl(QObject):
             if self._started and self.engine.check():
                 self._bench.tell("attention", f"The output engine had ended; it was started again at {self.engine.stats().returned_at}.")
         except IsthmusError as error:
-            self._started = self.on = False
+            self._started = self.on = self._bench.sending = False
+            self._bench.sending_changed.emit()
             self._bench.tell("fault", str(error))
         self.stats = self.engine.stats()
         if self.on and self.stats.source_port not in (0, 6454) and not self._said_port:

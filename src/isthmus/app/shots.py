@@ -110,9 +110,10 @@ def take_shots(app: QApplication, folder: Path) -> int:
         shot("readiness-day")
         theme.set("night")
         bench.levels(lambda live: live.restore({}))
+        window.output.switch(True)
         bench.begin_call(1.0)
         window.go("Roll call")
-        shot("roll-call")
+        shot("roll-call", 1.5)
         window._closing = True
         window.shut_down()
         window.close()

@@ -138,6 +138,7 @@ QToolTip {{ background: {c["shoal"]}; color: {c["text"]}; border: 1px solid {c["
 QLabel {{ background: transparent; }}
 QLabel[kind="quiet"] {{ color: {c["text2"]}; }}
 QLabel[kind="fault"] {{ color: {c["fault"]}; }}
+QLabel[kind="attention"] {{ color: {c["ochre"]}; }}
 QDialog {{ background: {c["shelf"]}; border: 1px solid {c["line_strong"]}; }}
 QLineEdit, QPlainTextEdit, QSpinBox, QDoubleSpinBox {{ background: {c["shoal"]}; border: 1px solid {c["line"]};
   border-radius: 3px; padding: 0 8px;

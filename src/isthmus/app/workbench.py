@@ -24,6 +24,7 @@ class Workbench(QObject):
     levels_changed = Signal()
     title_changed = Signal()
     call_changed = Signal()
+    sending_changed = Signal()
     told = Signal(str, str)  # severity, sentence
 
     def __init__(self, show: Show | None = None) -> None:
@@ -33,6 +34,7 @@ class Workbench(QObject):
         self.selection: list[str] = []
         self.live = Live(self.show)
         self.call: rollcall.RollCall | None = None
+        self.sending = False  # kept by the output control
         self._snags: tuple[Show, list[Snag], Crossing] | None = None
         self._view: tuple[Show, RigView] | None = None
 

@@ -24,7 +24,7 @@ from isthmus.app.actions import Action, Registry
 from isthmus.app.pages.patch_model import addresses
 from isthmus.app.pages.plan_canvas import PlanCanvas
 from isthmus.app.theme import SIZE, font, theme
-from isthmus.app.widgets import Page, Panel, bind, button, label
+from isthmus.app.widgets import Page, Panel, bind, button, label, set_property
 from isthmus.app.workbench import Workbench
 from isthmus.check import callable_units, holds
 from isthmus.profiles import profiles_of
@@ -182,6 +182,7 @@ class RollCallPage(Page):
         self.column.addLayout(row, 1)
         bind(bench.changed, self, self.refresh)
         bench.call_changed.connect(self.refresh)
+        bench.sending_changed.connect(self.refresh)
         self.refresh()
 
     def _card(self) -> QWidget:
@@ -280,6 +281,9 @@ class RollCallPage(Page):
                 if call
                 else ""
             )
+        if not self.bench.sending:
+            words = "Output is off: nothing leaves this machine, so no unit can answer. Switch it on in the top bar (Ctrl+Return)."
+        set_property(self.see, "kind", "" if self.bench.sending else "attention")
         self.see.setText(words)
 
     def _jump(self, index: QModelIndex) -> None:
