@@ -93,6 +93,7 @@ def shortcut(window: QWidget, code: Qt.Key, modifier: Qt.KeyboardModifier = Qt.K
 def retype(field: QWidget, text: str, finish: Qt.Key = Qt.Key.Key_Tab) -> None:
     click(field)
     key(field, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    key(field, Qt.Key.Key_Backspace)
     keys(field, text)
     key(field, finish)
 

@@ -164,13 +164,9 @@ class Hand(QWidget):
         self.pan_tilt.set(points, spans[0])
         self.colour.set(result, can)
         lit = len(live.lit())
-        words = (
-            "the roll call holds the levels"
-            if self.bench.call
-            else f"{lit} unit{'s' * (lit != 1)} asked to light"
-            if lit
-            else "nothing is lit"
-        )
+        words = f"{lit} unit{'s' * (lit != 1)} asked to light" if lit else "nothing is lit"
+        if self.bench.call:
+            words = "the roll call holds the levels"
         if not self.bench.sending and (lit or self.bench.call):
             words += "; output is off, so nothing lights"
         if points and self.open:

@@ -12,6 +12,7 @@ from isthmus.profiles.records import Beam, Geometry, Mode, Model, Profile
 Array = NDArray[np.float64]
 STAND_IN_MODEL = Model(name="", length=0.25, width=0.25, height=0.3, primitive="Cube")
 MAX_PARTS = 4096
+MAX_DEPTH = 40
 
 
 @dataclass(frozen=True)
@@ -47,11 +48,12 @@ def assemble(profile: Profile, mode: Mode) -> Assembly:
     models = {model.name: model for model in profile.models}
     beams: list[BeamInstance] = []
     parts: list[BodyPart] = []
-    cells = 0
+    cells = visits = 0
 
     def walk(geometry: Geometry, chain: tuple[Link, ...], cell: int, depth: int) -> None:
-        nonlocal cells
-        if depth > 40 or len(parts) + len(beams) > MAX_PARTS:
+        nonlocal cells, visits
+        visits += 1  # references may go round in a ring
+        if depth > MAX_DEPTH or visits > MAX_PARTS:
             return
         chain = (*chain, Link(np.array(geometry.matrix), turns.get(geometry.name, "") if geometry.kind == "Axis" else ""))
         if geometry.model in models:
