@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtGui import QContextMenuEvent, QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu
 
@@ -21,7 +24,6 @@ from hands import (
     dialog,
     drag,
     key,
-    keys,
     press,
     retype,
     settle,
@@ -33,7 +35,7 @@ from isthmus.app.pages.readiness import way
 from isthmus.app.spine import PAGES
 from isthmus.app.theme import theme
 from isthmus.check import mark
-from isthmus.demo import HERE
+from isthmus.demo import EXTRA_LIST, HERE
 from isthmus.patch import edits
 from isthmus.show import Show, open_show
 from isthmus.standin import RigClient
@@ -182,7 +184,7 @@ def test_a_box_with_ctrl_adds_and_the_sheet_moves_with_the_right_button(make_win
     window = make_window(demo, page="Plan")
     canvas, bench = window.plan.canvas, window.bench
     bench.select(["u101"])
-    spots = [u.position for u in demo.units if u.number in (441, 442)]
+    spots = [u.position for u in demo.units if u.position and u.number in (441, 442)]
     drag(canvas, canvas.to_px(min(x for x, _, _ in spots) - 0.3, -4.0), canvas.to_px(max(x for x, _, _ in spots) + 0.3, -4.6), CTRL)
     assert bench.selection[0] == "u101" and {"u441", "u442"} <= set(bench.selection)
     centre = canvas.centre
@@ -209,6 +211,51 @@ def test_what_is_told_stays_until_it_is_put_away_and_a_note_never_covers_a_fault
     window.bench.tell("note", "by the way")
     click(window.notice)
     assert not window.notice.isVisible()
+
+
+def test_every_table_copies_as_a_spreadsheet_does(make_window, demo: Show) -> None:
+    window = make_window(mark(demo, "u101", "answers", "bright"), page="Routes")
+    activate(window)
+    window.routes.table.setFocus()
+    key(window.routes.table, Qt.Key.Key_C, CTRL)
+    rows = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
+    assert rows[0][:5] == ["Universe", "Units", "To", "Host", "Port-address"] and [r[:5] for r in rows[1:3]] == [
+        ["1", "10", "Ferry A, port 1", "127.0.0.2", "0"],
+        ["2", "14", "Ferry A, port 2", "127.0.0.2", "1"],
+    ]
+    window.routes.table.selectRow(1)
+    key(window.routes.table, Qt.Key.Key_C, CTRL)
+    assert [line.split("\t")[0] for line in QGuiApplication.clipboard().text().splitlines()] == ["Universe", "2"]
+    window.go("Roll call")
+    key(window.roll_call.table, Qt.Key.Key_C, CTRL)
+    rows = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
+    assert len(rows) == 67 and rows[1] == ["", "101", "Mast high 1", "1.001", "answers"] and rows[-1][4].startswith("left out: ")
+    window.go("Patch")
+    window.patch.open_list(EXTRA_LIST)
+    listed = dialog("hang list")
+    key(listed.table, Qt.Key.Key_C, CTRL)
+    assert "Perhaps Turnstone 7?" in QGuiApplication.clipboard().text()
+    listed.reject()
+
+
+def test_the_application_works_where_letters_are_twice_as_large(tmp_path: Path) -> None:
+    """At 200 % every page is painted at twice the size, with nothing left outside its place."""
+    code = """
+import sys
+from isthmus.app.main import make_application
+app = make_application(["x"])
+from isthmus.app.window import Window
+from isthmus.demo import lantern_tide
+window = Window(lantern_tide()); window.resize(1280, 800); window.show()
+for page in ("Readiness", "Patch", "Routes", "Plan", "Roll call"):
+    window.go(page); app.processEvents()
+    picture = window.grab()
+    assert picture.devicePixelRatio() == 2 and picture.width() == 2560, picture.width()
+window._closing = True; window.close()
+"""
+    env = {**os.environ, "QT_SCALE_FACTOR": "2", "ISTHMUS_CONFIG": str(tmp_path), "ISTHMUS_STATE": str(tmp_path)}
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env=env, timeout=60)
+    assert done.returncode == 0, done.stderr
 
 
 def test_night_and_day_change_in_place_and_are_kept(make_window, demo: Show) -> None:
@@ -250,8 +297,6 @@ def test_adding_into_a_full_place_and_without_an_address_is_said_before_it_is_do
     wish.reject()
     assert window.bench.show is demo
     assert hue_rgb(0.0, 1.0).tolist() == [1, 0, 0] and hue_rgb(0.3, 0.0).tolist() == [1, 1, 1]
-    keys(window.patch.needle, "x")
-    assert mark(demo, "u101", "answers").verdicts
 
 
 def test_pictures_of_every_view_are_saved_from_the_demo(
@@ -264,3 +309,31 @@ def test_pictures_of_every_view_are_saved_from_the_demo(
     assert take_shots(make_application(["shots"]), tmp_path / "shots") == 0
     names = {p.stem for p in (tmp_path / "shots").glob("*.png")}
     assert names >= {"readiness", "patch", "routes", "plan", "stage", "roll-call", "add-units", "hang-list", "patch-day"}
+
+
+def test_the_neck_of_land_is_as_wide_at_each_gate_as_what_has_crossed_it(make_window, demo: Show) -> None:
+    from isthmus.app.pages.crossing_chart import HALF, HEIGHT, CrossingChart
+
+    window = make_window(demo)
+    drawn = window.readiness.findChild(CrossingChart)
+    left, right, middle = 168.0, drawn.width() - 168.0, HEIGHT / 2 + 2
+    xs = [left + 54 + i * (right - left - 108) / 4 for i in range(5)]
+    half = [HALF * share for share in (1.0, 0.95, 0.8, 0.5, 0.1)]
+    land = drawn._land(xs, half, left, right, middle)
+    for x, h in zip(xs, half, strict=True):
+        inside = [y for y in range(int(middle - HALF - 8), int(middle + HALF + 8)) if land.contains(QPointF(x, y))]
+        assert len(inside) == pytest.approx(2 * h, abs=2.5)
+    assert window.bench.crossing.done["address"] == 63 and drawn.accessibleName()
+
+
+def test_a_span_on_the_ruler_is_where_its_slots_are(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Patch")
+    ruler = window.patch.ruler
+    ruler.set_universe(3)
+    for address, number in ((1, 221), (64, None), (65, 301), (128, 304), (129, 304), (193, 311), (301, 401), (512, None)):
+        row, column = divmod(address - 1, 128)
+        span = ruler.span_at((column + 0.5) * ruler.width() / 128, 32 + row * 33 + 20)
+        assert (span.number if span else None) == number, address
+    assert ruler.known() == [1, 2, 3, 4]
+    ruler.set_universe(77)
+    assert ruler.universe == 1

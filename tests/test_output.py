@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from conftest import udp_listener, until
-from isthmus.demo import as_hung, lantern_tide
+from isthmus.demo import as_hung
 from isthmus.engine import Engine, Route
 from isthmus.errors import NetworkFault
 from isthmus.output import Live, RigView, compile_show
@@ -272,4 +272,3 @@ def test_the_whole_demo_reaches_its_units_by_way_of_the_network(rig, engine: Eng
     engine.publish(live.frame, engine_routes(show, live.compiled))
     engine.enable(True)
     assert until(lambda: engine.beat() or set(lit(rig)) == {"102", "204", "401"})
-    assert lantern_tide() == lantern_tide()

@@ -11,7 +11,6 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from msgspec.structs import replace
 from PIL import Image
 
 from conftest import answer, command
@@ -237,4 +236,3 @@ def test_the_commands_account_of_snags_is_the_applications() -> None:
 def test_every_error_says_what_where_and_what_to_do() -> None:
     error = IsthmusError("it is torn.", where="x.gdtf", do="Fetch it again.")
     assert str(error) == "x.gdtf: it is torn. Fetch it again." and str(IsthmusError("torn.")) == "torn."
-    assert replace(lantern_tide(), name="x").units is not None

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from conftest import lit, until
-from isthmus.demo import SCENARIO, as_hung, lantern_tide
+from isthmus.demo import SCENARIO, as_hung
 from isthmus.errors import FileFault, NetworkFault
 from isthmus.output import RigView, compile_show
 from isthmus.standin import RigClient, StandInRig, read_scenario, rig_show, slots_by_unit
@@ -91,4 +91,3 @@ def test_a_broken_scenario_is_refused_in_a_sentence(change, says: str, tmp_path:
     file.write_text(json.dumps(data))
     with pytest.raises(FileFault, match=says):
         read_scenario(file)
-    assert lantern_tide().nodes[0].ip == read_scenario(SCENARIO).scenario.nodes[0].ip

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QObject, QRect, Qt
-from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtCore import QEvent, QObject, QRect, Qt
+from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent
+from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QTableView, QVBoxLayout, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import SIZE, font, theme
@@ -144,6 +144,29 @@ class Choice(QComboBox):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint.chevron(p, self.width() - 13, self.height() / 2 + 0.5, True)
+
+
+class CopyKeys(QObject):
+    """Gives a table Ctrl+C as a spreadsheet has it: the rows in hand (all, when none is) as tab-separated text with headings."""
+
+    def __init__(self, table: QTableView) -> None:
+        super().__init__(table)
+        self._table = table
+        table.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.matches(QKeySequence.StandardKey.Copy):
+            QGuiApplication.clipboard().setText(self.text())
+            return True
+        return super().eventFilter(watched, event)
+
+    def text(self) -> str:
+        model = self._table.model()
+        columns = range(model.columnCount())
+        chosen = sorted({index.row() for index in self._table.selectionModel().selectedRows()}) or range(model.rowCount())
+        lines = [[str(model.headerData(x, Qt.Orientation.Horizontal) or "") for x in columns]]
+        lines += [[str(model.index(y, x).data() or "") for x in columns] for y in chosen]
+        return "".join("\t".join(cells) + "\n" for cells in lines)
 
 
 class SeverityMark(QWidget):

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidg
 
 from isthmus.app.dialogs import Frame
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import label
+from isthmus.app.widgets import CopyKeys, label
 from isthmus.app.workbench import Workbench
 from isthmus.demo import library
 from isthmus.patch.hanglist import PLAIN, HangList, take_paper
@@ -41,6 +41,7 @@ class HangListDialog(Frame):
         self.table.setFont(font("table"))
         self.table.setShowGrid(False)
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        CopyKeys(self.table)
         self._fill()
         self.body.addWidget(self.table, 1)
         self.primary.setText(f"Take {len(new)} new units" if new else "Keep it as the show's paper")

@@ -24,7 +24,7 @@ from isthmus.app.actions import Action, Registry
 from isthmus.app.pages.patch_model import addresses
 from isthmus.app.pages.plan_canvas import PlanCanvas
 from isthmus.app.theme import SIZE, font, theme
-from isthmus.app.widgets import Page, Panel, bind, button, label, set_property
+from isthmus.app.widgets import CopyKeys, Page, Panel, bind, button, label, set_property
 from isthmus.app.workbench import Workbench
 from isthmus.check import callable_units, holds
 from isthmus.profiles import profiles_of
@@ -175,6 +175,7 @@ class RollCallPage(Page):
         for i, (_, width) in enumerate(COLUMNS):
             self.table.setColumnWidth(i, width)
         self.table.doubleClicked.connect(self._jump)
+        CopyKeys(self.table)
         self.plan = PlanCanvas(bench)
         self.plan.labels = False
         row.addWidget(self.table, 11)

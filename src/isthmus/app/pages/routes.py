@@ -20,7 +20,7 @@ from isthmus.app import paint
 from isthmus.app.actions import Action, Registry
 from isthmus.app.dialogs import Frame
 from isthmus.app.theme import SIZE, font, pen, theme
-from isthmus.app.widgets import Page, Section, bind, button, label
+from isthmus.app.widgets import CopyKeys, Page, Section, bind, button, label
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.patch.numbers import read_numbers
@@ -255,6 +255,7 @@ class RoutesPage(Page):
         for i, width in enumerate((74, 60, 190, 120, 100, 96, 44)):
             self.table.setColumnWidth(i, width)
         self.table.horizontalHeader().setSectionResizeMode(7, QHeaderView.ResizeMode.Stretch)
+        CopyKeys(self.table)
         self.table.itemChanged.connect(self._typed)
         self.table.itemSelectionChanged.connect(self._picked)
         self.column.addWidget(self.table, 1)
