@@ -209,6 +209,9 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     assert {bench.show.unit(v.unit).number: v.result for v in bench.show.verdicts} == {101: "answers", 102: "silent"}
     shortcut(window, Qt.Key.Key_E)
     assert bench.call is None and not bench.live.lit()
+    bench.begin_call(1.0, start="u102")
+    shortcut(window, Qt.Key.Key_C, NONE)
+    assert [bench.show.unit(v.unit).number for v in bench.show.verdicts] == [101] and bench.call.unit == "u102"
 
 
 def test_typing_a_note_never_marks(make_window, demo: Show) -> None:

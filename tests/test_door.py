@@ -86,3 +86,25 @@ def test_every_picture_the_readme_shows_is_there() -> None:
     shown = re.findall(r"\((docs/screenshots/[\w-]+\.png)\)", (ROOT / "README.md").read_text())
     assert len(shown) > 6 and all((ROOT / name).stat().st_size > 10_000 for name in shown)
     assert len(list((ROOT / "docs/screenshots").glob("*.png"))) < 20
+
+
+def test_the_benchmarks_print_a_ratio_to_a_baseline_and_refuse_what_they_do_not_know() -> None:
+    import re
+    import sys
+
+    done = subprocess.run([sys.executable, "-m", "benchmarks", "frame"], capture_output=True, text=True, cwd=ROOT, timeout=120)
+    assert done.returncode == 0, done.stderr
+    rows = [line for line in done.stdout.splitlines()[1:] if line]
+    assert len(rows) == 2
+    for row in rows:
+        found = re.search(r"([\d.]+) ms\s+([\d.]+) ms\s+([\d.]+)", row)
+        assert found, row
+        figure, baseline, ratio = (float(v) for v in found.groups())
+        assert ratio == pytest.approx(figure / baseline, rel=0.05)
+    wrong = subprocess.run([sys.executable, "-m", "benchmarks", "sing"], capture_output=True, text=True, cwd=ROOT, timeout=120)
+    assert wrong.returncode == 2 and "there are start, frame, engine, stage" in wrong.stderr
+
+
+def test_what_ci_runs_is_the_test_command() -> None:
+    text = (ROOT / ".ci/run").read_text()
+    assert "./run test" in text and os.access(ROOT / ".ci/run", os.X_OK) and os.access(ROOT / "run", os.X_OK)

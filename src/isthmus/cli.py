@@ -35,7 +35,7 @@ from isthmus.snags import crossing, find_snags
 from isthmus.stage import VIEWS
 from isthmus.standin import StandInRig, read_scenario
 
-DONE, SNAGS, USAGE, FAILED, INTERRUPTED = 0, 1, 2, 3, 4
+DONE, SNAGS, FAILED, INTERRUPTED = 0, 1, 3, 4  # 2 is argparse's own
 Result = tuple[int, Any, list[str]]
 
 

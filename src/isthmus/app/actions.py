@@ -66,9 +66,6 @@ class Registry(QObject):
             if action.when in self._conditions:
                 self._qt[action_id].setEnabled(self.enabled(action))
 
-    def rename(self, action_id: str, words: str) -> None:
-        self._qt[action_id].setText(words)
-
     def all(self) -> list[Action]:
         return list(self._actions.values())
 

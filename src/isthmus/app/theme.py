@@ -212,5 +212,4 @@ QScrollBar::handle:hover {{ background: {c["text3"]}; }}
 QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
 QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
 QScrollArea {{ background: transparent; border: none; }}
-QFrame#rule {{ background: {c["line"]}; max-height: 1px; min-height: 1px; border: none; }}
 """

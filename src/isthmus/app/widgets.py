@@ -7,7 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, QRect, Qt
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent
-from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QTableView, QVBoxLayout, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import SIZE, font, theme
@@ -179,9 +179,3 @@ class SeverityMark(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         paint.severity(QPainter(self), self.kind, 7, 9, 6.2)
-
-
-def rule() -> QFrame:
-    made = QFrame()
-    made.setObjectName("rule")
-    return made

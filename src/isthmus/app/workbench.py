@@ -195,6 +195,12 @@ class Workbench(QObject):
             )
             self.call_changed.emit()
 
+    def unmark(self) -> None:
+        """Take the verdict of the unit called away."""
+        unit = self.show.unit(self.call.unit) if self.call and self.call.unit else None
+        if unit is not None:
+            self.commit(f"take the verdict of {unit.number} away", rollcall.unmark(self.show, unit.id))
+
     def end_call(self) -> None:
         if self.call:
             call, self.call = self.call, None

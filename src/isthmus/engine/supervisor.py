@@ -109,16 +109,6 @@ class Engine:
             self._returned_at,
         )
 
-    def wait_ticks(self, count: int, timeout: float = 5.0) -> bool:
-        """Block until the engine has made `count` more ticks, beating meanwhile."""
-        target, end = int(self.frames.words[sh.S_TICKS]) + count, time.monotonic() + timeout
-        while int(self.frames.words[sh.S_TICKS]) < target:
-            if time.monotonic() > end:
-                return False
-            self.beat()
-            time.sleep(0.005)
-        return True
-
     def stop(self) -> None:
         """Go dark, send that, end."""
         if self._process is None:

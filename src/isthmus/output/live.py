@@ -11,10 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.output.compile import Compiled, Levels, compile_show
-from isthmus.output.slots import SlotTable, group_by_mode
+from isthmus.output.slots import SlotTable
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.chart import ChartChannel
 from isthmus.profiles.colour import mix_additive
+from isthmus.profiles.groups import group_by_mode
 from isthmus.profiles.light import LightProgram, LightState
 from isthmus.show.records import Show, Unit
 
@@ -28,7 +29,7 @@ class Live:
     def __init__(self, show: Show) -> None:
         self._asked: Asked = {}
         self._asking: set[str] = set()
-        self._light: tuple[list[LightState], list[NDArray[np.uint8]]] | None = None
+        self._light: list[LightState] | None = None
         self._groups: list[tuple[LightProgram, tuple[Unit, ...]]] = []
         self._place: dict[str, tuple[int, int]] = {}
         self.show = show
@@ -106,29 +107,24 @@ class Live:
         item = next((c for c in program.chart.channels if c.attribute == attribute and c.cell == cell), None) if program else None
         return None if item is None else self._asked.get((unit, cell, attribute), item.default_level)
 
-    def _read(self) -> tuple[list[LightState], list[NDArray[np.uint8]]]:
+    def _read(self) -> list[LightState]:
         """What every unit makes of the frame; read once for each frame, a few array operations a mode."""
         if self._light is None:
-            self._light = (self._table.states(self.frame), self._table.slots(self.frame))
+            self._light = self._table.states(self.frame)
         return self._light
-
-    def slots_of(self, unit_id: str) -> NDArray[np.uint8] | None:
-        """The bytes sent to a unit, (width,), blocks one after the other; None when it is unpatched or unknown."""
-        place = self._place.get(unit_id)
-        return self._read()[1][place[0]][place[1]] if place else None
 
     def state_of(self, unit_id: str) -> LightState | None:
         """What the slots sent make of a unit."""
         place = self._place.get(unit_id)
         if place is None:
             return None
-        state, row = self._read()[0][place[0]], slice(place[1], place[1] + 1)
+        state, row = self._read()[place[0]], slice(place[1], place[1] + 1)
         return LightState(state.rgb[row], state.pan[row], state.tilt[row], state.field[row], state.strobe[row])
 
     def lit(self) -> dict[str, float]:
         """Units that give light with what is sent, and how much."""
         found: dict[str, float] = {}
-        for (_, units), state in zip(self._groups, self._read()[0], strict=True):
+        for (_, units), state in zip(self._groups, self._read(), strict=True):
             level = state.intensity()
             found.update({units[i].id: float(level[i]) for i in np.flatnonzero(level > 0.001) if units[i].id in self._asking})
         return found

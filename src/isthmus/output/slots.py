@@ -8,20 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.output.compile import Compiled
-from isthmus.profiles import ProfileSet, light_program
 from isthmus.profiles.light import LightProgram, LightState
 from isthmus.show.records import SLOTS, Unit
-
-
-def group_by_mode(units: Sequence[Unit], profiles: ProfileSet) -> list[tuple[LightProgram, tuple[Unit, ...]]]:
-    """Units whose mode is known, gathered by mode, in order of first appearance."""
-    grouped: dict[int, tuple[LightProgram, list[Unit]]] = {}
-    for unit in units:
-        found = profiles.mode_of(unit)
-        if found:
-            program = light_program(*found)
-            grouped.setdefault(id(program), (program, []))[1].append(unit)
-    return [(program, tuple(members)) for program, members in grouped.values()]
 
 
 class SlotTable:

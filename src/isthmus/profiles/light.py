@@ -16,7 +16,6 @@ from isthmus.profiles.geometry import Assembly, assemble
 from isthmus.profiles.records import ChannelFunction, Mode, Profile, Wheel
 
 Array = NDArray[np.float64]
-DEFAULT_FIELD = 25.0
 
 
 @dataclass(frozen=True)

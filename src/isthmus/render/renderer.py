@@ -25,8 +25,6 @@ from isthmus.stage.transforms import matrices
 REACH = 34.0  # metres a beam is drawn
 HULL = 1.21  # the compact profile reaches 10 % at the field's edge
 EXPOSURE = 3.8  # with one beam; the eye closes as more are lit
-DIM_BODY = (0.17, 0.175, 0.19)
-ONE_MINUS_SRC_COLOR = 0x0301
 DST_COLOR = 0x0306
 MAX_PLANES = 8
 

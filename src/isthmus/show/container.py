@@ -7,7 +7,6 @@ leaves the old file whole. Members this version does not know survive: inside `s
 
 from __future__ import annotations
 
-import hashlib
 import io
 import os
 import tempfile
@@ -238,7 +237,3 @@ def schema() -> dict[str, Any]:
     show = made["$defs"]["Show"]
     show["required"] = sorted({*show.get("required", []), "format"})
     return made
-
-
-def fingerprint(data: bytes) -> str:
-    return hashlib.sha256(data).hexdigest()

@@ -11,8 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.profiles import light_program, profiles_of
+from isthmus.profiles import profiles_of
 from isthmus.profiles.geometry import Link
+from isthmus.profiles.groups import group_by_mode
 from isthmus.profiles.light import LightProgram, LightState
 from isthmus.show.records import Show, Structure, Unit
 from isthmus.stage.transforms import Array, placements, turns_about
@@ -69,14 +70,8 @@ def build_rig(show: Show) -> Rig:
     """All units with a place, grouped by mode."""
     profiles = profiles_of(show)
     gels = {gel.code: gel.rgb for gel in show.gels}
-    grouped: dict[int, tuple[LightProgram, list[Unit]]] = {}
-    for unit in show.units:
-        found = profiles.mode_of(unit)
-        if found and unit.position is not None:
-            program = light_program(*found)
-            grouped.setdefault(id(program), (program, []))[1].append(unit)
     groups, order, numbers, positions = [], [], [], []
-    for program, units in grouped.values():
+    for program, units in group_by_mode([unit for unit in show.units if unit.position is not None], profiles):
         place = [unit.position or (0.0, 0.0, 0.0) for unit in units]
         groups.append(
             Group(

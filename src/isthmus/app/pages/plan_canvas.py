@@ -6,14 +6,14 @@ import itertools
 import math
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import font, pen, theme
 from isthmus.app.workbench import Workbench
-from isthmus.profiles import profiles_of
+from isthmus.profiles import Mode, Profile, chart, profiles_of
 from isthmus.profiles.colour import encode_srgb
 from isthmus.show.records import Structure, Unit
 from isthmus.stage import move_units
@@ -25,8 +25,6 @@ FLAT_KINDS = ("hull", "deck", "wall", "truss")
 
 class PlanCanvas(QWidget):
     """Metres to pixels: x right, y (upstage) up. Dragging moves units only while `rearranging`."""
-
-    scaled = Signal()
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -77,7 +75,6 @@ class PlanCanvas(QWidget):
         self.centre = ((max(xs) + min(xs)) / 2, (max(ys) + min(ys)) / 2)
         self.scale = max(2.0, min((self.width() - 70) / wide, (self.height() - 76) / high, 400.0))
         self._fitted = ids is None
-        self.scaled.emit()
         self.update()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -91,7 +88,6 @@ class PlanCanvas(QWidget):
         after = self.to_metres(at)
         self.centre = (self.centre[0] + before[0] - after[0], self.centre[1] + before[1] - after[1])
         self._fitted = False
-        self.scaled.emit()
         self.update()
 
     # ------------------------------------------------------------ hands
@@ -286,12 +282,7 @@ class PlanCanvas(QWidget):
             if not self.rect().adjusted(-60, -60, 60, 60).contains(at.toPoint()):
                 continue
             found = profiles.mode_of(unit)
-            kind = symbol_kind(
-                found[0].name if found else "",
-                bool(found and any(c.logical and c.logical[0].attribute == "Pan" for c in found[1].channels)),
-                unit,
-                bool(found and len(found[0].geometries) > 1),
-            )
+            kind = symbol_kind(*found) if found else "lantern"
             level, rgb = glow.get(unit.id, (0.0, (1.0, 1.0, 1.0)))
             color = QColor.fromRgbF(*(float(v) for v in encode_srgb(np.array(rgb))))
             if level > 0:
@@ -380,10 +371,11 @@ def outline(structure: Structure) -> list[tuple[float, float]]:
     ]
 
 
-def symbol_kind(profile: str, moves: bool, unit: Unit, cells: bool) -> str:
-    if moves:
+def symbol_kind(profile: Profile, mode: Mode) -> str:
+    """What a unit is drawn as: a mover turns, a bar has cells, all else is a lantern."""
+    if any(channel.logical and channel.logical[0].attribute == "Pan" for channel in mode.channels):
         return "mover"
-    return "cells" if cells else "lantern"
+    return "cells" if chart(profile, mode).cells else "lantern"
 
 
 def symbol(p: QPainter, kind: str, at: QPointF, unit: Unit, light: QColor | None, in_hand: bool, size: float = 1.0) -> None:

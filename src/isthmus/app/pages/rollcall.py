@@ -318,6 +318,7 @@ def register(actions: Registry, page: RollCallPage) -> None:
         Action("call.answers", "Mark: answers", lambda: page.mark("answers"), "A", "call", group="Roll call"),
         Action("call.wrong", "Mark: wrong", lambda: page.mark("wrong"), "W", "call", group="Roll call"),
         Action("call.silent", "Mark: silent", lambda: page.mark("silent"), "S", "call", group="Roll call"),
+        Action("call.clear", "Take the verdict away", bench.unmark, "C", "call", group="Roll call"),
         Action("call.next", "Next unit", lambda: bench.step_call(1), "N", "call", group="Roll call"),
         Action("call.back", "Unit before", lambda: bench.step_call(-1), "B", "call", group="Roll call"),
         Action("call.end", "End roll call", bench.end_call, "Ctrl+E", "call", group="Roll call"),

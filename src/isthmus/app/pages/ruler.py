@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
@@ -24,8 +24,6 @@ KEY = 42
 
 class Ruler(QWidget):
     """`extra` spans (a preview) are drawn over the patch; clicking a span takes its unit in hand."""
-
-    moved = Signal(int)  # the universe shown has changed
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -64,7 +62,6 @@ class Ruler(QWidget):
         known = self.known()
         self.universe = universe if universe in known else known[0]
         self.reload()
-        self.moved.emit(self.universe)
 
     def known(self) -> list[int]:
         return sorted({*universes_known(self.bench.show), *(s.universe for s in self.extra)}) or [1]

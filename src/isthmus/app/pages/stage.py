@@ -29,7 +29,6 @@ class StagePage(Page):
         self.bench, self.rig = bench, rig
         self.view = StageView(bench)
         self._rig_view: RigView | None = None
-        self._rig_said = ""
         self.sent = button("What is sent", run=lambda: actions.trigger("stage.sent"))
         self.does = button("What the rig does", run=lambda: actions.trigger("stage.rig"))
         for choice in (self.sent, self.does):

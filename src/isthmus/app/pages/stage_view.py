@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, QSocketNotifier, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, QSocketNotifier, Qt, QTimer
 from PySide6.QtGui import QHideEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QShowEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -30,8 +30,6 @@ NAMED = 24  # so many in hand carry their number in the picture
 class StageView(QWidget):
     """`source` gives (rig view, frame); it may change with every picture."""
 
-    failed = Signal(str)
-
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
@@ -50,7 +48,6 @@ class StageView(QWidget):
         self._last = QPointF()
         self._born = time.monotonic()
         self._stale = True
-        self._times: list[float] = []
         self.setObjectName("stage view")
         self.setAccessibleName("Stage in 3-D")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -130,7 +127,6 @@ class StageView(QWidget):
             self._pixels = self.client.pixels(news)
             self._image = QImage(self._pixels, news.width, news.height, news.width * 4, QImage.Format.Format_RGBX8888)
             self.pictures += 1
-            self._times = [*self._times[-30:], time.monotonic()]
             self.update()
             if self._stale:
                 self.ask()
@@ -153,13 +149,7 @@ class StageView(QWidget):
     def _fail(self, why: str) -> None:
         self.failure = why or "no reason was given"
         self._image = None
-        self.failed.emit(self.failure)
         self.update()
-
-    def rate(self) -> float:
-        """Pictures a second of late."""
-        times = self._times[-20:]
-        return (len(times) - 1) / max(times[-1] - times[0], 1e-6) if len(times) > 2 else 0.0
 
     def stop(self) -> None:
         self._timer.stop()
