@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import socket
@@ -41,18 +42,26 @@ def until(test: Callable[[], object], seconds: float = 5.0, wait: Callable[[floa
     return bool(test())
 
 
-@pytest.fixture
-def rig() -> Iterator[RigClient]:
+@contextlib.contextmanager
+def running_rig() -> Iterator[RigClient]:
     """The demo's stand-in rig in a thread, with its nodes on 127.0.0.2 and 127.0.0.3."""
     stand_in = StandInRig(read_scenario(SCENARIO))
     thread = threading.Thread(target=stand_in.serve)
     thread.start()
     client = RigClient(stand_in.address)
-    yield client
-    client.close()
-    stand_in.stop()
-    thread.join()
-    stand_in.close()
+    try:
+        yield client
+    finally:
+        client.close()
+        stand_in.stop()
+        thread.join()
+        stand_in.close()
+
+
+@pytest.fixture
+def rig() -> Iterator[RigClient]:
+    with running_rig() as client:
+        yield client
 
 
 def lit(client: RigClient) -> dict[str, float]:

@@ -186,3 +186,18 @@ def test_a_geometry_that_refers_to_itself_does_not_go_round_for_ever() -> None:
     program = light_program(profile, profile.modes[0])
     assert len(program.assembly.beams) == 0 and isinstance(profile.geometries[0], Geometry)
     assert math.isfinite(program.read(np.zeros((1, 0), np.uint8)).intensity()[0])
+
+
+def test_a_cell_made_of_parts_is_one_cell_in_the_chart_and_in_the_picture() -> None:
+    text = (
+        b'<GDTF><FixtureType Name="Nest"><Geometries><Geometry Name="Base"><GeometryReference Name="A" Geometry="Pod"><Break DMXBreak="1" DMXOffset="1"/>'
+        b'</GeometryReference><GeometryReference Name="B" Geometry="Pod"><Break DMXBreak="1" DMXOffset="2"/></GeometryReference></Geometry>'
+        b'<Geometry Name="Pod"><GeometryReference Name="L" Geometry="Lens"/><GeometryReference Name="R" Geometry="Lens"/></Geometry><Beam Name="Lens"/>'
+        b'</Geometries><DMXModes><DMXMode Name="M" Geometry="Base"><DMXChannels><DMXChannel DMXBreak="Overwrite" Offset="1" Geometry="Pod">'
+        b'<LogicalChannel Attribute="Dimmer"><ChannelFunction DMXFrom="0/1"/></LogicalChannel></DMXChannel></DMXChannels></DMXMode></DMXModes></FixtureType></GDTF>'
+    )
+    profile = read_description(text, "nest")
+    program = light_program(profile, profile.modes[0])
+    assert program.chart.cells == 2 and [beam.cell for beam in program.assembly.beams] == [1, 1, 2, 2]
+    bright = program.read(np.array([[255, 0]], np.uint8)).rgb.max(axis=2) > 0.1
+    assert bright.tolist() == [[True, True, False, False]]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 import socket
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
-from conftest import answer, command
+from conftest import answer, command, running_rig
 from isthmus.check import begin, end, mark, step
 from isthmus.demo import EXTRA_LIST, as_hung, lantern_tide, library, shipped_profiles
 from isthmus.errors import EntryFault, IsthmusError
@@ -191,21 +191,9 @@ def test_nothing_that_is_sent_to_the_rig_ends_it(rig_once: RigClient, rubbish: l
 
 
 @pytest.fixture(scope="module")
-def rig_once():
-    import threading
-
-    from isthmus.demo import SCENARIO
-    from isthmus.standin import StandInRig, read_scenario
-
-    stand_in = StandInRig(read_scenario(SCENARIO))
-    thread = threading.Thread(target=stand_in.serve)
-    thread.start()
-    client = RigClient(stand_in.address)
-    yield client
-    client.close()
-    stand_in.stop()
-    thread.join()
-    stand_in.close()
+def rig_once() -> Iterator[RigClient]:
+    with running_rig() as client:
+        yield client
 
 
 # ---------------------------------------------------------------- the command, further

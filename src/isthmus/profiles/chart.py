@@ -60,7 +60,7 @@ def _references(geometry: Geometry) -> list[Geometry]:
 
 
 def _names(geometry: Geometry) -> set[str]:
-    return {geometry.name}.union(*(_names(child) for child in geometry.children)) if geometry.children else {geometry.name}
+    return {geometry.name}.union(*(_names(child) for child in geometry.children))
 
 
 def _lay_flat(profile: Profile, mode: Mode) -> Chart:

@@ -59,10 +59,11 @@ def assemble(profile: Profile, mode: Mode) -> Assembly:
         if geometry.model in models:
             parts.append(BodyPart(models[geometry.model], chain))
         if geometry.kind == "Reference":
-            cells += 1
+            if not cell:  # a reference inside a cell belongs to that cell, as in the chart
+                cells += 1
             target = profile.geometry(geometry.refers_to)
             if target is not None:
-                walk(target, chain, cells, depth + 1)
+                walk(target, chain, cell or cells, depth + 1)
         if geometry.beam is not None:
             beams.append(BeamInstance(geometry.beam, cell, chain))
         for child in geometry.children:
