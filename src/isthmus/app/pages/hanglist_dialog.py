@@ -55,9 +55,10 @@ class HangListDialog(Frame):
         faults: dict[int, list[str]] = {}
         for fault in self.found.faults:
             faults.setdefault(fault.line, []).append(f"{fault.what} {fault.do}".strip())
+        unread = {fault.line for fault in self.found.faults if fault.column == "address"}
         rows = []
         for row in (*self.found.paper.rows, *self.found.rejected):
-            address = write_address(row.universe, row.address) if row.universe else "none"
+            address = write_address(row.universe, row.address) if row.universe else "?" if row.line in unread else "none"
             cells = (str(row.number or "?"), row.type, row.mode, address, row.hangs_on)
             rows.append((row.line, cells, " ".join(faults.get(row.line, ()))))
         rows.sort(key=lambda item: (not item[2], item[0]))  # what needs a hand first

@@ -251,13 +251,8 @@ class PlanCanvas(QWidget):
             for i, (a, b) in enumerate(itertools.pairwise(xs)):
                 p.drawLine(QPointF(a, box.top() if i % 2 else box.bottom()), QPointF(b, box.bottom() if i % 2 else box.top()))
         if self.labels and self.scale > 18 and structure.kind in ("hull", "wall", "truss", "deck"):
-            words = structure.name
-            at = (
-                QPointF(box.left() + 6, box.bottom() - 18)
-                if structure.kind in ("hull", "deck")
-                else QPointF(box.left() + 4, box.top() - 16)
-            )
-            paint.text(p, at.x(), at.y(), words, font("tick", italic=False), "text3", height=15)
+            above = {"hull": box.height() - 18, "deck": 3.0}.get(structure.kind, -16.0)  # inside what one stands on, else over it
+            paint.text(p, box.left() + 6, box.top() + above, structure.name, font("tick"), "text3", height=15)
 
     def _units(self, p: QPainter) -> None:
         bench = self.bench
