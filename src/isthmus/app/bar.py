@@ -10,7 +10,7 @@ from isthmus.app import paint
 from isthmus.app.actions import Registry
 from isthmus.app.output_control import OutputControl
 from isthmus.app.theme import SIZE, advance, font, pen, theme
-from isthmus.app.widgets import button
+from isthmus.app.widgets import bind, button
 from isthmus.app.workbench import Workbench
 
 SHOW_MENU = (
@@ -227,7 +227,7 @@ class Bar(QWidget):
         self.sign.clicked.connect(lambda: actions.trigger("output.switch"))
         row.addWidget(self.sign)
         bench.title_changed.connect(self.renew)
-        bench.call_changed.connect(lambda: self.end_call.setVisible(bench.call is not None))
+        bind(bench.call_changed, self, self._called)
         theme.changed.connect(self.update)
         self.renew()
 
@@ -238,6 +238,15 @@ class Bar(QWidget):
         self.redo.setEnabled(history.redo_name is not None)
         self.undo.setToolTip(f"Undo: {history.undo_name} (Ctrl+Z)" if history.undo_name else "Nothing to undo")
         self.redo.setToolTip(f"Redo: {history.redo_name} (Ctrl+Shift+Z)" if history.redo_name else "Nothing to redo")
+
+    def _called(self) -> None:
+        """While a roll call is on every page shows whom it calls and how to end it; A, W, S, N and B work everywhere."""
+        call = self.bench.call
+        unit = self.bench.show.unit(call.unit) if call and call.unit else None
+        self.end_call.setVisible(unit is not None)
+        if unit:
+            self.end_call.setText(f"Roll call at {unit.number}: end it")
+            self.end_call.setToolTip("A answers, W wrong, S silent, N next, B back, C takes the verdict away, Ctrl+E ends")
 
     def _menu(self) -> None:
         menu = self.acts.menu(SHOW_MENU, self)
