@@ -32,7 +32,7 @@ def demo() -> Show:
     return lantern_tide()
 
 
-def until(test: Callable[[], object], seconds: float = 5.0, wait: Callable[[float], object] = time.sleep) -> bool:
+def until(test: Callable[[], object], seconds: float = 12.0, wait: Callable[[float], object] = time.sleep) -> bool:
     """True as soon as `test` holds."""
     end = time.monotonic() + seconds
     while time.monotonic() < end:
@@ -48,7 +48,7 @@ def running_rig() -> Iterator[RigClient]:
     stand_in = StandInRig(read_scenario(SCENARIO))
     thread = threading.Thread(target=stand_in.serve)
     thread.start()
-    client = RigClient(stand_in.address)
+    client = RigClient(stand_in.address, timeout=30)
     try:
         yield client
     finally:
@@ -107,6 +107,7 @@ def make_window(qtbot, monkeypatch: pytest.MonkeyPatch):
         window.show()
         qtbot.waitExposed(window)
         window.activateWindow()
+        qtbot.waitUntil(lambda: len(window.pages) > 1, timeout=20_000)
         if page:
             window.go(page)
         qtbot.wait(50)

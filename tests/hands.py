@@ -17,7 +17,7 @@ def settle(seconds: float = 0.05) -> None:
     QTest.qWait(int(seconds * 1000))
 
 
-def until(test: Callable[[], object], seconds: float = 6.0) -> bool:
+def until(test: Callable[[], object], seconds: float = 12.0) -> bool:
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         if test():

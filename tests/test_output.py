@@ -182,6 +182,7 @@ def test_the_engine_sends_every_route_in_sequence_at_its_rate_and_goes_dark_when
     with udp_listener() as sock:
         engine.publish(frames_of({0: 10, 512: 20}), [Route(0, "127.0.0.9", 5), Route(1, "127.0.0.9", 300)])
         engine.enable(True)
+        assert until(lambda: received(sock, 0.1, engine), 10)  # however long it takes to start
         packets = received(sock, 1.5, engine)
         by_port = {port: [p for _, p in packets if p.port_address == port] for port in (5, 300)}
         assert {p.slots[0] for p in by_port[5]} == {10} and {p.slots[0] for p in by_port[300]} == {20}
@@ -213,23 +214,23 @@ def test_a_killed_engine_comes_back_and_sends_on(engine: Engine) -> None:
     with udp_listener() as sock:
         engine.publish(frames_of({3: 77}), [Route(0, "127.0.0.9", 1)])
         engine.enable(True)
-        assert received(sock, 1.2, engine)
+        assert until(lambda: received(sock, 0.2, engine), 10)
         os.kill(engine.stats().pid, signal.SIGKILL)
-        assert until(engine.check, 4) and engine.restarts == 1
-        assert until(lambda: any(p.slots[3] == 77 for _, p in received(sock, 0.2, engine)), 4)
+        assert until(engine.check, 8) and engine.restarts == 1
+        assert until(lambda: any(p.slots[3] == 77 for _, p in received(sock, 0.2, engine)), 8)
         assert engine.stats().restarts == 1 and engine.stats().returned_at
 
 
-def test_a_hung_interface_keeps_the_last_frame_for_the_hold_time_then_the_rig_goes_dark(engine: Engine) -> None:
+def test_a_hung_interface_keeps_the_last_frame_for_a_while_then_the_rig_goes_dark(engine: Engine) -> None:
     with udp_listener() as sock:
         engine.publish(frames_of({0: 9}), [Route(0, "127.0.0.9", 1)])
         engine.enable(True)
-        assert received(sock, 0.5, engine)
-        hung = received(sock, 3.5)  # no heartbeat: 1.5 s to notice, 1 s to hold
+        assert until(lambda: received(sock, 0.2, engine), 10)
+        hung = received(sock, 5)  # no heartbeat: 1.5 s to notice, 1 s to hold
         bright = [t for t, p in hung if p.slots[0] == 9]
-        assert bright[-1] - hung[0][0] > 1.5 and not any(hung[-1][1].slots)
-        assert engine.stats().state == "dark"
-        assert until(lambda: received(sock, 0.1, engine), 2)  # it comes to, and so does the light
+        assert bright and not any(hung[-1][1].slots)  # how long it holds is tested with a clock of its own in test_shared.py
+        assert until(lambda: engine.stats().state == "dark")
+        assert until(lambda: received(sock, 0.1, engine), 8)  # it comes to, and so does the light
 
 
 def test_the_engine_goes_dark_and_ends_when_the_application_is_killed() -> None:
@@ -240,7 +241,7 @@ def test_the_engine_goes_dark_and_ends_when_the_application_is_killed() -> None:
     with udp_listener() as sock, subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True) as owner:
         assert owner.stdout
         pid = int(owner.stdout.readline())
-        assert until(lambda: received(sock, 0.2), 5)
+        assert until(lambda: received(sock, 0.2), 10)
         owner.kill()
         last = received(sock, 1.0)
         assert last and not any(last[-1][1].slots)

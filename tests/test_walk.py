@@ -141,10 +141,12 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     left_out = {u.number for u, why in window.roll_call.model.rows if why}
     assert left_out == {502}  # only the one without an address
     seen: dict[str, str] = {}
+    real: set[str] = set()
     for _ in range(len(bench.call.order)):
         called = bench.show.unit(bench.call.unit)
         label = str(called.number)
-        until(lambda want=label: want in lit(rig), 1.5 if called.number not in (104, 203, 501) and called.number < 600 else 0.3)
+        until(lambda gone=real - {label}: not gone & set(lit(rig)))  # whoever was called before is dark again
+        until(lambda want=label: want in lit(rig), 12 if called.number not in (104, 203, 501) and called.number < 600 else 0.5)
         real = set(lit(rig))
         verdict = "answers" if real == {label} else "silent" if not real else "wrong"
         if called.number in (501, *range(600, 700)):  # haze gives no light; the extras do not hang yet
@@ -169,7 +171,7 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     click(window.spine, window.spine.places()["Stage"].center())
     bench.select(["u203"])
     press(window, "Light up")
-    assert until(lambda: set(lit(rig)) == {"301"}, 1)  # paper: 203 at 2.023; the rig has it at 2.067
+    assert until(lambda: set(lit(rig)) == {"301"})  # paper: 203 at 2.023; the rig has it at 2.067
     press(window, "What the rig does")
     assert until(lambda: "lit: 301" in window.stage.foot.text())
     assert view.rig_view is not None and {

@@ -160,7 +160,7 @@ class Window(QWidget):
             Action("output.switch", "Send or stop sending", lambda: self.output.switch(not self.output.on), "Ctrl+Return", group="Output"),
             Action("view.theme", "Night or Day", self.switch_theme, "Ctrl+Shift+T", group="Window"),
             Action("help.find", "Find anything", self.find, "Ctrl+K", group="Window"),
-            Action("help.keys", "Keys", lambda: Keys(self, actions).open(), "F1", group="Window"),
+            Action("help.keys", "Keys", self.show_keys, "F1", group="Window"),
             *(
                 Action(f"go.{name.lower()}", f"Go to {name}", lambda n=name: self.go(n), f"Ctrl+Alt+{i}", group="Window")
                 for i, name in enumerate(PAGES, 1)
@@ -184,7 +184,12 @@ class Window(QWidget):
             self.routes.show_universe(snag.universe)
             self.patch.ruler.set_universe(snag.universe)
 
+    def show_keys(self) -> None:
+        self.complete()
+        Keys(self, self.actions_).open()
+
     def find(self) -> None:
+        self.complete()
         made = Palette(self, lambda text: find(text, self.bench, self.actions_, self.go, self.readiness.follow))
         made.move(
             self.mapToGlobal(self.rect().topLeft()).x() + (self.width() - made.width()) // 2,

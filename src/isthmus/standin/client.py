@@ -19,7 +19,7 @@ MAX_ANSWER = 256 * 2**20
 class RigClient:
     """One connection; every call is one line there and one line back."""
 
-    def __init__(self, address: tuple[str, int], timeout: float = 2.0) -> None:
+    def __init__(self, address: tuple[str, int], timeout: float = 5.0) -> None:
         """Raises NetworkFault when no stand-in rig answers there."""
         self.address = address
         try:
