@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import engine, frame, stage, start
+from benchmarks import engine, frame, library, stage, start
 
-ALL = {"start": start.run, "frame": frame.run, "engine": engine.run, "stage": stage.run}
+ALL = {"start": start.run, "frame": frame.run, "engine": engine.run, "stage": stage.run, "library": library.run}
 
 
 def main() -> int:

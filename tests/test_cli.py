@@ -95,7 +95,9 @@ class Gate:
             raise ImportError('no Qt here: ' + name)
 sys.meta_path.insert(0, Gate())
 import pkgutil, importlib, isthmus
-for module in pkgutil.walk_packages(isthmus.__path__, 'isthmus.'):
+for module in pkgutil.walk_packages(isthmus.__path__, "isthmus."):
+    if module.name.endswith("__main__"):
+        continue
     if not module.name.startswith('isthmus.app'):
         importlib.import_module(module.name)
 from isthmus.cli import main

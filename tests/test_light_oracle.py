@@ -167,7 +167,7 @@ def descriptions(draw: st.DrawFn) -> Made:
 @given(descriptions())
 @settings(max_examples=120, deadline=None)
 def test_any_layout_of_channels_cells_and_blocks_is_laid_flat_as_it_was_meant(made: Made) -> None:
-    profile = read_description(made.xml, "made")
+    profile = read_description(made.xml, "made").profile
     lay = chart(profile, profile.modes[0])
     assert {(c.attribute, c.cell): c.slots for c in lay.channels} == made.slots
     assert dict(lay.footprints) == made.footprints and lay.footprint == sum(made.footprints.values())
@@ -182,7 +182,7 @@ def test_a_geometry_that_refers_to_itself_does_not_go_round_for_ever() -> None:
         b'<GDTF><FixtureType Name="Loop"><Geometries><Geometry Name="Base"><GeometryReference Name="R" Geometry="Base"/>'
         b'<GeometryReference Name="S" Geometry="Base"/></Geometry></Geometries><DMXModes><DMXMode Name="M" Geometry="Base"/></DMXModes></FixtureType></GDTF>'
     )
-    profile = read_description(text, "loop")
+    profile = read_description(text, "loop").profile
     program = light_program(profile, profile.modes[0])
     assert len(program.assembly.beams) == 0 and isinstance(profile.geometries[0], Geometry)
     assert math.isfinite(program.read(np.zeros((1, 0), np.uint8)).intensity()[0])
@@ -196,7 +196,7 @@ def test_a_cell_made_of_parts_is_one_cell_in_the_chart_and_in_the_picture() -> N
         b'</Geometries><DMXModes><DMXMode Name="M" Geometry="Base"><DMXChannels><DMXChannel DMXBreak="Overwrite" Offset="1" Geometry="Pod">'
         b'<LogicalChannel Attribute="Dimmer"><ChannelFunction DMXFrom="0/1"/></LogicalChannel></DMXChannel></DMXChannels></DMXMode></DMXModes></FixtureType></GDTF>'
     )
-    profile = read_description(text, "nest")
+    profile = read_description(text, "nest").profile
     program = light_program(profile, profile.modes[0])
     assert program.chart.cells == 2 and [beam.cell for beam in program.assembly.beams] == [1, 1, 2, 2]
     bright = program.read(np.array([[255, 0]], np.uint8)).rgb.max(axis=2) > 0.1

@@ -63,7 +63,8 @@ def _names(geometry: Geometry) -> set[str]:
     return {geometry.name}.union(*(_names(child) for child in geometry.children))
 
 
-def _lay_flat(profile: Profile, mode: Mode) -> Chart:
+def lay_flat(profile: Profile, mode: Mode) -> Chart:
+    """The chart of a mode, computed now; see `chart` for the kept one."""
     root = profile.geometry(mode.geometry)
     references = _references(root) if root else []
     inside: dict[str, list[tuple[int, Geometry]]] = {}
@@ -104,5 +105,5 @@ def chart(profile: Profile, mode: Mode) -> Chart:
     if kept is None or kept[0] is not profile or kept[1] is not mode:
         if len(_KEPT) > 2048:
             _KEPT.clear()
-        kept = _KEPT[key] = (profile, mode, _lay_flat(profile, mode))
+        kept = _KEPT[key] = (profile, mode, lay_flat(profile, mode))
     return kept[2]

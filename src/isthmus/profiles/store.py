@@ -64,8 +64,16 @@ def load_stored(path: Path) -> tuple[StoredProfile, Profile]:
     """A GDTF file as it is kept in a show. Raises FileFault when it does not read."""
     data = read_file(path, MAX_MEMBER)
     profile = read_gdtf(data, path.name)
-    key = f"{profile.maker} {profile.name}".strip()
-    file = re.sub(r"[^\w@ .-]", "_", f"{profile.maker}@{profile.name}.gdtf")[:120]
-    stored = StoredProfile(key=key, file=file, data=data)
+    stored = stored_of(profile, data)
     _READ[id(stored)] = (stored, profile)
     return stored, profile
+
+
+def stored_of(profile: Profile, data: bytes) -> StoredProfile:
+    """A GDTF file's bytes as they are kept in a show, under maker and model."""
+    return StoredProfile(key=profile.title, file=file_name(profile), data=data)
+
+
+def file_name(profile: Profile) -> str:
+    """The usual name of a profile's file, safe on any disk."""
+    return re.sub(r"[^\w@ .-]", "_", f"{profile.maker}@{profile.name}")[:110] + ".gdtf"

@@ -20,6 +20,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from isthmus import __version__
+from isthmus.cli import profiles as profile_verbs
 from isthmus.demo import lantern_tide, library
 from isthmus.engine import Engine
 from isthmus.errors import EntryFault, FileFault, IsthmusError, NetworkFault, os_reason
@@ -291,6 +292,7 @@ def parser() -> argparse.ArgumentParser:
     add.add_argument("--allow-clash", action="store_true")
     add.add_argument("--dry-run", action="store_true")
     add.add_argument("--save", metavar="OUT")
+    profile_verbs.add_verbs(verbs, verb)
     verb(verbs, "snags", snags, "what is wrong or missing; exit code 1 when there is anything")
     sending = verb(verbs, "send", send, "light units and send for a while")
     sending.add_argument("--seconds", type=float, default=2.0)
@@ -326,7 +328,3 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return INTERRUPTED
     print(json.dumps(data) if options.json else "\n".join(lines))
     return code
-
-
-if __name__ == "__main__":
-    sys.exit(main())

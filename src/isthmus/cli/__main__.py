@@ -1,0 +1,7 @@
+"""`python -m isthmus.cli`."""
+
+import sys
+
+from isthmus.cli import main
+
+sys.exit(main())

@@ -1,0 +1,183 @@
+"""The index in memory, as columns: a few megabytes of NumPy arrays that answer any question in milliseconds."""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isthmus.library.words import Words, product_line, tokens
+
+Ints = NDArray[np.int64]
+_SOURCES_MAX = 65_000
+
+
+@dataclass(frozen=True)
+class Postings:
+    """Where one attribute stands: the modes that have it (ascending), every slot, and where each mode's slots begin."""
+
+    modes: NDArray[np.int32]
+    slots: NDArray[np.int16]
+    first: NDArray[np.int64]
+
+    def away_from(self, slot: int) -> NDArray[np.int16]:
+        """By mode that has it: how far its nearest place is from a slot."""
+        return np.minimum.reduceat(np.abs(self.slots - np.int16(slot)), self.first) if len(self.first) else np.zeros(0, np.int16)
+
+    def nearest(self, mode: int, slot: int) -> int:
+        """The slot nearest to `slot` in one mode; 0 where it is absent."""
+        at = int(np.searchsorted(self.modes, np.int32(mode)))  # of the same type, or the whole column would be copied
+        if at >= len(self.modes) or self.modes[at] != mode:
+            return 0
+        end = self.first[at + 1] if at + 1 < len(self.first) else len(self.slots)
+        return min(map(int, self.slots[self.first[at] : end]), key=lambda own: abs(own - slot))
+
+
+@dataclass
+class Columns:
+    """`m_` columns are by mode, `p_` columns by profile; `seq_` are the channels of all modes one after the other."""
+
+    stamp: int
+    attributes: list[str]  # by id − 1
+    sources: list[str]
+    # profiles
+    p_id: NDArray[np.int64]
+    p_maker: list[str]
+    p_model: list[str]
+    p_source: NDArray[np.uint16]
+    p_away: NDArray[np.bool_]
+    p_body: list[str]
+    p_borrowed: list[str]
+    p_by_maker: NDArray[np.bool_]
+    p_proven_3d: NDArray[np.bool_]
+    p_proven_unit: NDArray[np.bool_]
+    p_rating: NDArray[np.float32]
+    # modes
+    m_id: NDArray[np.int64]
+    m_profile: NDArray[np.int32]
+    m_name: list[str]
+    m_footprint: NDArray[np.int32]
+    m_cells: NDArray[np.int32]
+    m_wheel: NDArray[np.bool_]
+    m_ranges: NDArray[np.bool_]
+    seq_attr: NDArray[np.uint16]
+    seq_slot: NDArray[np.uint16]
+    seq_start: NDArray[np.int64]  # one longer than the modes
+    # words
+    vocabulary: list[str] = field(default_factory=list)
+    p_words: tuple[NDArray[np.int32], NDArray[np.int64]] = (np.zeros(0, np.int32), np.zeros(0, np.int64))
+    n_words: tuple[NDArray[np.int32], NDArray[np.int64]] = (np.zeros(0, np.int32), np.zeros(0, np.int64))
+    m_words: NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, np.int32))  # which distinct mode name
+
+    _kept: dict[str, Postings] = field(default_factory=dict)
+
+    def __len__(self) -> int:
+        return len(self.m_id)
+
+    @cached_property
+    def attribute_id(self) -> dict[str, int]:
+        return {name: index + 1 for index, name in enumerate(self.attributes)}
+
+    @cached_property
+    def _owner(self) -> NDArray[np.int32]:
+        return np.repeat(np.arange(len(self), dtype=np.int32), np.diff(self.seq_start))
+
+    def having(self, attribute: str) -> Postings:
+        """Every place an attribute stands at."""
+        found = self._kept.get(attribute)
+        if found is None:
+            ident = self.attribute_id.get(attribute)
+            places = np.flatnonzero(self.seq_attr == ident) if ident is not None else np.zeros(0, np.int64)
+            modes = self._owner[places] if len(places) else np.zeros(0, np.int32)
+            first = np.flatnonzero(np.diff(modes, prepend=-1))
+            found = self._kept[attribute] = Postings(modes[first], self.seq_slot[places].astype(np.int16), first)
+        return found
+
+    @cached_property
+    def word_text(self) -> tuple[str, NDArray[np.int64]]:
+        """The vocabulary as one text, and where each word begins in it: for finding parts of words at the speed of C."""
+        starts = np.zeros(len(self.vocabulary), np.int64)
+        if len(starts):
+            np.cumsum([len(word) + 1 for word in self.vocabulary[:-1]], out=starts[1:])
+        return "\n".join(self.vocabulary), starts
+
+    @cached_property
+    def lines(self) -> tuple[NDArray[np.int32], list[tuple[str, str]]]:
+        """By profile which product line it is of, and the lines as maker and name."""
+        ids: dict[tuple[str, str], int] = {}
+        column = [ids.setdefault((maker, product_line(model)), len(ids)) for maker, model in zip(self.p_maker, self.p_model, strict=True)]
+        return np.array(column, np.int32), list(ids)
+
+    @cached_property
+    def sequences(self) -> list[str]:
+        """Each mode's attributes as a string of one character an attribute (up to 36 000 of them), for the edit distance."""
+        letters = (self.seq_attr + np.uint16(0x4000)).tobytes().decode("utf-16-le")
+        starts = self.seq_start.tolist()
+        return [letters[a:b] for a, b in zip(starts, starts[1:], strict=False)]
+
+
+def load(db: sqlite3.Connection, stamp: int) -> Columns:
+    """Read all columns. Raises sqlite3.DatabaseError when the file is damaged."""
+    attributes = [name for (name,) in db.execute("SELECT name FROM attribute ORDER BY id")]
+    trust: dict[str, tuple[Any, ...]] = {r[0]: r[1:] for r in db.execute("SELECT ident, by_maker, proven_3d, proven_unit, rating FROM trust")}
+    profiles = db.execute("SELECT id, maker, model, source, body, borrowed, ident, words FROM profile ORDER BY id").fetchall()
+    away = {row[0] for row in db.execute("SELECT id FROM source WHERE away=1")}
+    p_id, p_maker, p_model, p_source_id, p_body, p_borrowed, p_ident, p_text = (list(c) for c in zip(*profiles, strict=True)) if profiles else ([] for _ in range(8))
+    sources = sorted(set(p_source_id))
+    source_at = {name: index for index, name in enumerate(sources[:_SOURCES_MAX])}
+    none = (False, False, False, 0.0)
+    trusted = [trust.get(ident, none) for ident in p_ident] if trust else [none] * len(p_ident)
+    parts: list[NDArray[np.int64]] = []
+    sequence = bytearray()
+    m_name: list[str] = []
+    names: dict[str, str] = {}
+    cursor = db.execute("SELECT id, profile, footprint, cells, wheel + 2 * ranges, length(sequence), name, sequence FROM mode ORDER BY id")
+    while rows := cursor.fetchmany(8192):
+        *numbers, own, blobs = zip(*rows, strict=True)
+        parts.append(np.array(numbers, np.int64).T)
+        m_name.extend([names.setdefault(name, name) for name in own])  # few different ones, kept once each
+        sequence += b"".join(blobs)
+    m = np.concatenate(parts) if parts else np.zeros((0, 6), np.int64)
+    del parts
+    row_of = np.zeros((max(p_id) if p_id else 0) + 2, np.int32)
+    row_of[np.array(p_id, np.int64)] = np.arange(len(p_id))
+    pairs = np.frombuffer(sequence, np.uint16).reshape(-1, 2)
+    starts = np.concatenate([[0], np.cumsum(m[:, 5]) >> 2])
+    words = Words()
+    distinct: dict[str, int] = {}
+    m_words = np.array([distinct.setdefault(name, len(distinct)) for name in m_name], np.int32)
+    made = Columns(
+        stamp=stamp,
+        attributes=attributes,
+        sources=sources,
+        p_id=np.array(p_id, np.int64),
+        p_maker=p_maker,
+        p_model=p_model,
+        p_source=np.array([source_at.get(name, 0) for name in p_source_id], np.uint16),
+        p_away=np.array([name in away for name in p_source_id], bool),
+        p_body=p_body,
+        p_borrowed=p_borrowed,
+        p_by_maker=np.array([t[0] for t in trusted], bool),
+        p_proven_3d=np.array([t[1] for t in trusted], bool),
+        p_proven_unit=np.array([t[2] for t in trusted], bool),
+        p_rating=np.array([t[3] or 0 for t in trusted], np.float32),
+        m_id=m[:, 0].copy(),
+        m_profile=row_of[m[:, 1]],
+        m_name=m_name,
+        m_footprint=m[:, 2].astype(np.int32),
+        m_cells=m[:, 3].astype(np.int32),
+        m_wheel=(m[:, 4] & 1) > 0,
+        m_ranges=(m[:, 4] & 2) > 0,
+        seq_attr=np.ascontiguousarray(pairs[:, 0]),
+        seq_slot=np.ascontiguousarray(pairs[:, 1]),
+        seq_start=starts,
+        m_words=m_words,
+    )
+    made.p_words = words.column([text.split(" ") for text in p_text])
+    made.n_words = words.column([tokens(name) for name in distinct])
+    made.vocabulary = list(words.ids)
+    return made

@@ -1,0 +1,296 @@
+"""The client of a profile exchange: browse what was last seen, download with checksum and resume, share one's own.
+
+Nothing is ever half written: a download lies under another name until its checksum is right.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import http.client
+import json
+import os
+import socket
+from collections.abc import Callable
+from pathlib import Path
+from urllib.parse import quote, urlsplit
+
+import msgspec
+
+from isthmus.errors import EntryFault, FileFault, NetworkFault, os_reason
+from isthmus.library.facts import Facts
+from isthmus.library.index import FileSeen, Index, Trust
+from isthmus.library.sources import EXCHANGE, data_folder, downloads_folder
+from isthmus.profiles.gdtf import read_gdtf
+from isthmus.profiles.store import file_name, stored_of
+from isthmus.show.container import read_file, write_atomically
+from isthmus.show.records import Show, StoredProfile
+
+DEFAULT_URL = "http://127.0.0.1:8642"
+TIMEOUT = 6.0
+MAX_CATALOGUE = 64 * 1024 * 1024
+MAX_DOWNLOAD = 64 * 1024 * 1024
+_BLOCK = 16 * 1024
+
+
+class CatalogueEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """One profile on offer, in its newest revision."""
+
+    ident: str
+    revision: str
+    maker: str
+    model: str
+    uploader: str
+    by_maker: bool
+    proven_3d: bool
+    proven_unit: bool
+    rating: float
+    ratings: int
+    size: int
+    sha256: str
+    facts: Facts
+
+
+class Catalogue(msgspec.Struct, frozen=True):
+    format: int
+    name: str
+    entries: list[CatalogueEntry]
+
+
+class Exchange:
+    """An exchange at a URL; `token` is needed for sharing only. Every method raises NetworkFault in plain words."""
+
+    def __init__(self, url: str = DEFAULT_URL, token: str = "", timeout: float = TIMEOUT) -> None:
+        parts = urlsplit(url if "//" in url else f"http://{url}")
+        if parts.scheme not in ("http", "https") or not parts.hostname:
+            raise EntryFault(f"“{url}” is no address of an exchange.", do=f"Write it as {DEFAULT_URL}.")
+        try:
+            self.host, self.port = parts.hostname, parts.port or (443 if parts.scheme == "https" else 80)
+        except ValueError:
+            raise EntryFault(f"“{url}” has no usable port.", do=f"Write it as {DEFAULT_URL}.") from None
+        self.secure = parts.scheme == "https"
+        self.token, self.timeout = token, timeout
+
+    @property
+    def where(self) -> str:
+        return f"{self.host}:{self.port}"
+
+    # ------------------------------------------------------------ asking
+
+    def _ask(self, method: str, path: str, body: bytes | None = None, headers: dict[str, str] | None = None) -> tuple[http.client.HTTPConnection, http.client.HTTPResponse]:
+        make = http.client.HTTPSConnection if self.secure else http.client.HTTPConnection
+        connection = make(self.host, self.port, timeout=self.timeout)
+        try:
+            connection.request(method, path, body, headers or {})
+            return connection, connection.getresponse()
+        except (OSError, http.client.HTTPException) as error:
+            connection.close()
+            raise self._away(error) from error
+
+    def _away(self, error: Exception) -> NetworkFault:
+        if isinstance(error, (TimeoutError, socket.timeout)):
+            return NetworkFault(f"the exchange did not answer within {self.timeout:.0f} seconds.", where=self.where, do="What was seen last is shown; try again later.")
+        reason = "Nothing answers there." if isinstance(error, ConnectionRefusedError) else os_reason(error) if isinstance(error, OSError) else "It broke off."
+        return NetworkFault(f"the exchange is away. {reason}", where=self.where, do="What was seen last is shown; check its address and the network.")
+
+    def _garbage(self) -> NetworkFault:
+        return NetworkFault("what answers there is not an exchange.", where=self.where, do="Check its address; a wireless network's log-in page may stand in the way.")
+
+    def _read(self, response: http.client.HTTPResponse, limit: int) -> bytes:
+        try:
+            data = response.read(limit + 1)
+        except (OSError, http.client.HTTPException) as error:
+            raise self._away(error) from error
+        if len(data) > limit:
+            raise NetworkFault(f"it sends more than {limit // 2**20} MB.", where=self.where, do="Nothing was kept.")
+        return data
+
+    def refresh(self, index: Index) -> Catalogue:
+        """Fetch the catalogue, keep it for browsing offline, and bring it into the index."""
+        headers = {}
+        kept = read_catalogue()
+        if kept is not None and _tag_file().exists():
+            headers["If-None-Match"] = _tag_file().read_text("ascii", "replace")[:80]
+        connection, response = self._ask("GET", "/catalogue", headers=headers)
+        try:
+            if response.status == 304 and kept is not None:
+                catalogue = kept
+            elif response.status != 200:
+                raise NetworkFault(f"the exchange answers with error {response.status}.", where=self.where, do="Try again later.")
+            else:
+                data = self._read(response, MAX_CATALOGUE)
+                catalogue = self._decoded(data)
+                _catalogue_file().parent.mkdir(parents=True, exist_ok=True)
+                write_atomically(_catalogue_file(), data)
+                write_atomically(_tag_file(), (response.getheader("ETag") or "").encode("ascii", "replace"))
+        finally:
+            connection.close()
+        put_catalogue(index, catalogue)
+        return catalogue
+
+    def _decoded(self, data: bytes) -> Catalogue:
+        try:
+            catalogue = msgspec.json.decode(data, type=Catalogue)
+        except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
+            raise self._garbage() from error
+        if catalogue.format != 1:
+            raise NetworkFault(f"the exchange speaks format {catalogue.format}, this version reads 1.", where=self.where, do="Update Isthmus.")
+        return catalogue
+
+    def download(self, entry: CatalogueEntry, told: Callable[[int, int], None] | None = None) -> Path:
+        """A profile's file, resumed where an earlier try broke off. `told(done, all)` may raise to stop."""
+        folder = downloads_folder()
+        part = folder / f"{hashlib.sha256(f'{entry.ident} {entry.revision}'.encode()).hexdigest()[:20]}.part"
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            have = part.stat().st_size if part.exists() else 0
+        except OSError as error:
+            raise FileFault(f"the folder for downloads cannot be used. {os_reason(error)}", where=str(folder)) from error
+        if entry.size > MAX_DOWNLOAD:
+            raise NetworkFault(f"“{entry.model}” is larger than {MAX_DOWNLOAD // 2**20} MB.", where=self.where, do="It was not downloaded.")
+        if have >= entry.size:
+            part.unlink()
+            have = 0
+        self._fetch(entry, part, have, told)
+        data = read_file(part, MAX_DOWNLOAD)
+        if hashlib.sha256(data).hexdigest() != entry.sha256:
+            part.unlink(missing_ok=True)
+            raise NetworkFault(
+                f"“{entry.model}” arrived with a wrong checksum.", where=self.where, do="It was thrown away; download it again, and tell the exchange if it repeats."
+            )
+        profile = read_gdtf(data, entry.model)
+        target = folder / f"{entry.ident[:8]} {file_name(profile)}"
+        write_atomically(target, data)
+        part.unlink(missing_ok=True)
+        return target
+
+    def _fetch(self, entry: CatalogueEntry, part: Path, have: int, told: Callable[[int, int], None] | None) -> None:
+        path = f"/files/{quote(entry.ident, safe='')}/{quote(entry.revision, safe='')}"
+        connection, response = self._ask("GET", path, headers={"Range": f"bytes={have}-"} if have else {})
+        try:
+            if response.status not in (200, 206):
+                raise NetworkFault(f"“{entry.model}” cannot be fetched: error {response.status}.", where=self.where, do="Refresh the catalogue and try again.")
+            if have and response.status == 200:
+                have = 0  # it cannot resume
+            with part.open("ab" if have else "wb") as out:
+                while have < entry.size:
+                    block = response.read(min(_BLOCK, entry.size - have))
+                    if not block:
+                        break
+                    out.write(block)
+                    have += len(block)
+                    if told is not None:
+                        told(have, entry.size)
+        except http.client.HTTPException as error:
+            raise self._broken_off(entry, have) from error
+        except OSError as error:
+            if isinstance(error, (TimeoutError, ConnectionError)):
+                raise self._broken_off(entry, have) from error
+            raise FileFault(f"the download cannot be written. {os_reason(error)}", where=str(part.parent), do="Make room there.") from error
+        finally:
+            connection.close()
+        if have < entry.size:
+            raise self._broken_off(entry, have)
+
+    def _broken_off(self, entry: CatalogueEntry, have: int) -> NetworkFault:
+        return NetworkFault(
+            f"“{entry.model}” broke off after {have} of {entry.size} bytes.", where=self.where, do="Download it again; it goes on where it stopped."
+        )
+
+    def share(self, stored: StoredProfile, uploader: str = "") -> str:
+        """Give a profile of one's own to the exchange; its id there."""
+        if not self.token:
+            raise EntryFault("sharing needs a token.", where=self.where, do="Type the token the exchange gave you.")
+        try:
+            headers = {"Authorization": f"Bearer {self.token}", "Content-Type": "application/octet-stream", "X-Uploader": uploader.encode("ascii", "replace").decode()}
+        except UnicodeError:
+            headers = {}
+        try:
+            connection, response = self._ask("POST", "/share", stored.data, headers)
+        except ValueError as error:
+            raise EntryFault("the token holds signs that cannot be sent.", do="Type it again.") from error
+        try:
+            body = self._read(response, 1 << 16)
+        finally:
+            connection.close()
+        if response.status == 401:
+            raise NetworkFault("the exchange refuses the token.", where=self.where, do="Type the token again, or ask for a new one.")
+        if response.status != 201:
+            raise NetworkFault(f"the exchange does not take {stored.key}: {_said(body) or f'error {response.status}'}.", where=self.where, do="Nothing was shared.")
+        try:
+            return str(json.loads(body)["id"])
+        except (ValueError, KeyError, TypeError) as error:
+            raise self._garbage() from error
+
+
+def _said(body: bytes) -> str:
+    try:
+        return str(json.loads(body)["error"]).rstrip(".")[:200]
+    except (ValueError, KeyError, TypeError):
+        return ""
+
+
+# ---------------------------------------------------------------- what was last seen
+
+
+def _catalogue_file() -> Path:
+    return data_folder() / "exchange-catalogue.json"
+
+
+def _tag_file() -> Path:
+    return data_folder() / "exchange-catalogue.tag"
+
+
+def read_catalogue() -> Catalogue | None:
+    """The catalogue as it was last seen; None when there is none."""
+    try:
+        return msgspec.json.decode(read_file(_catalogue_file(), MAX_CATALOGUE), type=Catalogue)
+    except (FileFault, msgspec.MsgspecError, UnicodeDecodeError):
+        return None
+
+
+def put_catalogue(index: Index, catalogue: Catalogue) -> None:
+    """Trust marks for every profile known by id, and an entry for each that was not downloaded yet."""
+    index.set_trust(
+        Trust(e.ident, e.by_maker, e.uploader, e.proven_3d, e.proven_unit, e.rating, e.ratings, e.revision) for e in catalogue.entries
+    )
+    here = {ident for (ident,) in index.db.execute("SELECT ident FROM profile p JOIN file f ON f.id = p.file WHERE p.source=? AND f.path NOT LIKE 'exchange:%'", (EXCHANGE,))}
+    index.put(EXCHANGE, [(FileSeen(f"exchange:{e.ident}", e.size, 0), e.facts) for e in catalogue.entries if e.ident not in here])
+
+
+def newer_in(show: Show, catalogue: Catalogue) -> list[tuple[StoredProfile, str, CatalogueEntry]]:
+    """Profiles of a show with a newer revision on offer: the stored one, its revision, and the entry."""
+    from isthmus.profiles.store import profiles_of
+
+    by_id = {entry.ident: entry for entry in catalogue.entries}
+    found = []
+    kept = {stored.key: stored for stored in show.profiles}
+    for key, profile in profiles_of(show).profiles.items():
+        entry = by_id.get(profile.id)
+        if entry is not None and entry.revision > profile.revision:
+            found.append((kept[key], profile.revision, entry))
+    return found
+
+
+def downloaded(path: Path) -> StoredProfile:
+    """A downloaded file as it is kept in a show. Raises FileFault."""
+    data = read_file(path, MAX_DOWNLOAD)
+    return stored_of(read_gdtf(data, path.name), data)
+
+
+def keep_token(token: str) -> None:
+    """Keep the token in the user's data folder, readable by nobody else. Raises FileFault."""
+    path = data_folder() / "exchange-token"
+    path.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+        with os.fdopen(handle, "w") as out:
+            out.write(token)
+    except OSError as error:
+        raise FileFault(f"the token could not be kept. {os_reason(error)}", where=str(path)) from error
+
+
+def kept_token() -> str:
+    try:
+        return (data_folder() / "exchange-token").read_text("utf-8").strip()[:200]
+    except (OSError, UnicodeDecodeError):
+        return ""

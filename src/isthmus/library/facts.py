@@ -1,0 +1,88 @@
+"""What the index keeps of a profile: enough to find, rank and explain it without opening its file again."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import msgspec
+
+from isthmus.profiles.chart import lay_flat
+from isthmus.profiles.gdtf import Gdtf, body_file
+from isthmus.profiles.records import Model
+from isthmus.profiles.sheet import Band, Line, Sheet, make_sheet
+
+MAX_LINES = 2048  # a longer chart is indexed as far as this
+MESH, SHAPES, STAND_IN = "mesh", "shapes", "stand-in"
+
+
+class ModeFacts(msgspec.Struct, frozen=True, array_like=True):
+    """`lines` are (attribute, slots, cell, ranges as pairs 0 … 255) in the order of the chart."""
+
+    name: str
+    footprint: int
+    blocks: int
+    cells: int
+    wheel: bool
+    ranges: bool
+    lines: list[tuple[str, list[int], int, list[tuple[int, int]], int]]
+
+
+class Facts(msgspec.Struct, frozen=True, array_like=True):
+    ident: str
+    maker: str
+    model: str
+    long_name: str
+    description: str
+    revision: str
+    body: str
+    borrowed: str  # the profile this one was borrowed from; empty for most
+    refers_to: str
+    modes: list[ModeFacts]
+
+
+def body_mark_of(models: Sequence[Model], members: frozenset[str]) -> str:
+    """Whether a profile shows a body of its own: meshes, simple shapes, or none so that a stand-in is drawn."""
+    if any(body_file(model, members) for model in models):
+        return MESH
+    return SHAPES if any(model.length * model.width * model.height > 0 for model in models) else STAND_IN
+
+
+def _mode(chart: Sheet, name: str) -> ModeFacts:
+    lines = []
+    for line in chart.lines[:MAX_LINES]:
+        pairs = [(line.coarse(band.start), line.coarse(min(band.end, line.top))) for band in line.bands[:64]]
+        lines.append((line.attribute, list(line.slots), line.cell, pairs if len(pairs) > 1 else [], line.block))
+    attributes = {line.attribute for line in chart.lines}
+    return ModeFacts(
+        name,
+        min(chart.footprint, 65535),
+        len({line.block for line in chart.lines}),
+        min(chart.cells, 65535),
+        any(a.startswith("Color") and a[5:].isdigit() for a in attributes),
+        any(pairs for _, _, _, pairs, _ in lines),
+        lines,
+    )
+
+
+def facts_of(read: Gdtf) -> Facts:
+    """The facts of a profile that was read."""
+    p = read.profile
+    modes = [_mode(make_sheet(p, mode, lay_flat(p, mode)), mode.name) for mode in p.modes[:256]]
+    return Facts(
+        p.id, p.maker, p.name, p.long_name, p.description[:400], p.revision, body_mark_of(p.models, frozenset(read.members)), p.borrowed, p.refers_to, modes
+    )
+
+
+def unpack(data: bytes) -> Facts:
+    return msgspec.msgpack.decode(data, type=Facts)
+
+
+def sheet_of(title: str, lines: list[Any]) -> Sheet:
+    """The chart again from a mode's lines: attributes, places and ranges, without the names of ranges."""
+    made = []
+    for attribute, slots, cell, pairs, block in lines:
+        shift = 8 * (max(1, len(slots)) - 1)
+        bands = tuple(Band(low << shift, ((high + 1) << shift) - 1) for low, high in pairs)
+        made.append(Line(tuple(slots), attribute, "", bands, None, block, cell))
+    return Sheet(title, tuple(made))

@@ -1,0 +1,306 @@
+"""The index: one SQLite file in the user's data folder with the facts of every profile of every source.
+
+It holds nothing that cannot be had again from the files, so it may be deleted at any time, and is rebuilt when it
+is damaged or of another version. Readers and the builder work at the same time (write-ahead log).
+"""
+
+from __future__ import annotations
+
+import gc
+import multiprocessing
+import sqlite3
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import closing
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+import numpy as np
+
+from isthmus.errors import FileFault, IsthmusError, os_reason
+from isthmus.library.facts import Facts, unpack
+from isthmus.library.words import tokens
+from isthmus.library.quick import facts_of_file
+from isthmus.library.sources import GENERIC, FileSeen, Source, files_of, is_away
+
+VERSION = 6
+_SCHEMA = """
+CREATE TABLE meta (key TEXT PRIMARY KEY, value TEXT);
+CREATE TABLE source (id TEXT PRIMARY KEY, away INTEGER NOT NULL, files INTEGER NOT NULL);
+CREATE TABLE file (id INTEGER PRIMARY KEY, source TEXT NOT NULL, path TEXT NOT NULL, size INTEGER, changed INTEGER, fault TEXT, UNIQUE (source, path));
+CREATE TABLE profile (
+  id INTEGER PRIMARY KEY, file INTEGER NOT NULL REFERENCES file (id), source TEXT NOT NULL, ident TEXT, maker TEXT, model TEXT, long_name TEXT,
+  description TEXT, revision TEXT, body TEXT, borrowed TEXT, refers_to TEXT, words TEXT);
+CREATE INDEX profile_file ON profile (file);
+CREATE INDEX profile_ident ON profile (ident);
+CREATE TABLE mode (
+  id INTEGER PRIMARY KEY, profile INTEGER NOT NULL, name TEXT, footprint INTEGER, blocks INTEGER, cells INTEGER, wheel INTEGER, ranges INTEGER,
+  sequence BLOB);
+CREATE INDEX mode_profile ON mode (profile);
+CREATE TABLE chart (mode INTEGER PRIMARY KEY, lines BLOB);  -- apart, so that reading all modes stays quick
+CREATE TABLE attribute (id INTEGER PRIMARY KEY, name TEXT UNIQUE);
+CREATE TABLE trust (ident TEXT PRIMARY KEY, by_maker INTEGER, uploader TEXT, proven_3d INTEGER, proven_unit INTEGER, rating REAL, ratings INTEGER, revision TEXT);
+"""
+BATCH = 400
+CHUNK = 16
+
+
+@dataclass(frozen=True)
+class Progress:
+    """How far an update is: files read of those that changed."""
+
+    done: int
+    total: int
+    name: str = ""
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What an update did."""
+
+    read: int
+    removed: int
+    faults: int
+    stopped: bool = False
+
+
+@dataclass(frozen=True)
+class Trust:
+    """What an exchange says of a profile, by its id."""
+
+    ident: str
+    by_maker: bool = False
+    uploader: str = ""
+    proven_3d: bool = False
+    proven_unit: bool = False
+    rating: float = 0.0
+    ratings: int = 0
+    revision: str = ""
+
+
+class Index:
+    """An open index; make it anew for each thread. Raises FileFault when the folder cannot be written."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self.rebuilt = False
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise FileFault(f"the folder for the index could not be made. {os_reason(error)}", where=str(path.parent)) from error
+        try:
+            self.db = self._open()
+        except sqlite3.DatabaseError as error:
+            if isinstance(error, sqlite3.OperationalError) and ("locked" in str(error) or "unable to open" in str(error)):
+                raise FileFault(f"the index cannot be opened ({error}).", where=str(path), do="Close other windows of Isthmus, or delete it.") from error
+            self._discard()
+            self.db = self._open()
+
+    def _open(self) -> sqlite3.Connection:
+        db = sqlite3.connect(self.path, timeout=20, isolation_level=None)
+        try:
+            db.execute("PRAGMA journal_mode=WAL")
+            db.execute("PRAGMA synchronous=NORMAL")
+            version = db.execute("PRAGMA user_version").fetchone()[0]
+            if version != VERSION:
+                if version or db.execute("SELECT count(*) FROM sqlite_master").fetchone()[0]:
+                    raise sqlite3.DatabaseError("of another version")
+                db.executescript(f"BEGIN;{_SCHEMA}PRAGMA user_version={VERSION};COMMIT;")
+            db.execute("SELECT count(*) FROM source").fetchone()
+        except sqlite3.DatabaseError:
+            db.close()
+            raise
+        return db
+
+    def _discard(self) -> None:
+        self.rebuilt = True
+        for ending in ("", "-wal", "-shm"):
+            Path(f"{self.path}{ending}").unlink(missing_ok=True)
+
+    def start_over(self) -> None:
+        """Throw everything away, after damage was met while reading."""
+        self.db.close()
+        self._discard()
+        self.db = self._open()
+
+    def close(self) -> None:
+        self.db.close()
+
+    # ------------------------------------------------------------ what it holds
+
+    @property
+    def stamp(self) -> int:
+        """Changes whenever what is held changes."""
+        row = self.db.execute("SELECT value FROM meta WHERE key='stamp'").fetchone()
+        return int(row[0]) if row else 0
+
+    def faults(self) -> list[tuple[str, str]]:
+        """Files that do not read: path and reason."""
+        return list(self.db.execute("SELECT path, fault FROM file WHERE fault IS NOT NULL ORDER BY path"))
+
+    def away(self) -> set[str]:
+        return {row[0] for row in self.db.execute("SELECT id FROM source WHERE away=1")}
+
+    def counts(self) -> dict[str, int]:
+        """Profiles by source."""
+        return dict(self.db.execute("SELECT source, count(*) FROM profile GROUP BY source"))
+
+    # ------------------------------------------------------------ putting in
+
+    def set_trust(self, trusts: Iterable[Trust]) -> None:
+        rows = [(t.ident, t.by_maker, t.uploader, t.proven_3d, t.proven_unit, t.rating, t.ratings, t.revision) for t in trusts]
+        self.db.execute("BEGIN")
+        self.db.executemany("INSERT OR REPLACE INTO trust VALUES (?,?,?,?,?,?,?,?)", rows)
+        self._bump()
+        self.db.execute("COMMIT")
+
+    def _bump(self) -> None:
+        self.db.execute("INSERT INTO meta VALUES ('stamp', '1') ON CONFLICT (key) DO UPDATE SET value = value + 1")
+
+    def _attribute_ids(self) -> dict[str, int]:
+        return dict(self.db.execute("SELECT name, id FROM attribute"))
+
+    def put(self, source: str, entries: Sequence[tuple[FileSeen, Facts | str]]) -> None:
+        """Files with their facts, or with the reason why they do not read; in one transaction."""
+        db = self.db
+        db.execute("BEGIN")
+        ids = self._attribute_ids()
+        for seen, facts in entries:
+            self._drop(source, [seen.path])
+            fault = facts if isinstance(facts, str) else None
+            file = db.execute(
+                "INSERT INTO file (source, path, size, changed, fault) VALUES (?,?,?,?,?)", (source, seen.path, seen.size, seen.changed, fault)
+            ).lastrowid
+            if isinstance(facts, Facts):
+                self._put_facts(source, file or 0, facts, ids)
+        self._bump()
+        db.execute("COMMIT")
+
+    def drop_offers_of(self, idents: Iterable[str]) -> None:
+        """Take out catalogue entries that have been downloaded since."""
+        self._drop("exchange", [f"exchange:{ident}" for ident in idents])
+
+    def _put_facts(self, source: str, file: int, f: Facts, ids: dict[str, int]) -> None:
+        db = self.db
+        words = list(dict.fromkeys([*tokens(f.maker), *tokens(f.model)]))
+        row = (file, source, f.ident, f.maker, f.model, f.long_name, f.description, f.revision, f.body, f.borrowed, f.refers_to, " ".join(words))
+        profile = db.execute(f"INSERT INTO profile VALUES (NULL{',?' * len(row)})", row).lastrowid
+        for mode in f.modes:
+            pairs = []
+            for attribute, slots, _, _, block in mode.lines:
+                if attribute not in ids:
+                    ids[attribute] = db.execute("INSERT INTO attribute (name) VALUES (?)", (attribute,)).lastrowid or 0
+                pairs.append((ids[attribute], slots[0] if slots and block == 1 else 0))
+            sequence = np.array(pairs, np.uint16).tobytes()
+            values = (profile, mode.name, mode.footprint, mode.blocks, mode.cells, mode.wheel, mode.ranges, sequence)
+            ident = db.execute("INSERT INTO mode VALUES (NULL,?,?,?,?,?,?,?,?)", values).lastrowid
+            db.execute("INSERT INTO chart VALUES (?,?)", (ident, msgspec.msgpack.encode(mode.lines)))
+
+    def _drop(self, source: str, paths: Iterable[str]) -> None:
+        for path in paths:
+            row = self.db.execute("SELECT id FROM file WHERE source=? AND path=?", (source, path)).fetchone()
+            if row:
+                self.db.execute("DELETE FROM chart WHERE mode IN (SELECT m.id FROM mode m JOIN profile p ON p.id = m.profile WHERE p.file=?)", row)
+                self.db.execute("DELETE FROM mode WHERE profile IN (SELECT id FROM profile WHERE file=?)", row)
+                self.db.execute("DELETE FROM profile WHERE file=?", row)
+                self.db.execute("DELETE FROM file WHERE id=?", row)
+
+    # ------------------------------------------------------------ keeping it true
+
+    def update(self, sources: Sequence[Source], told: Callable[[Progress], None] | None = None, workers: int = 0) -> Outcome:
+        """Bring the index to what the sources hold now. `told` may raise to stop; what was read by then is kept.
+
+        A source that is off or gone from the list is taken out; one that is away keeps what was last seen of it.
+        """
+        changed: list[tuple[str, FileSeen]] = []
+        removed = 0
+        self.db.execute("BEGIN")
+        for (old,) in list(self.db.execute("SELECT id FROM source")):
+            if old not in {source.id for source in sources if source.on}:
+                removed += self._forget(old)
+        self.db.execute("COMMIT")
+        for source in (s for s in sources if s.on and s.kind != GENERIC):
+            if is_away(source):
+                self.db.execute("INSERT INTO source VALUES (?,1,0) ON CONFLICT (id) DO UPDATE SET away=1", (source.id,))
+                continue
+            have = {path: (size, at) for path, size, at in self.db.execute("SELECT path, size, changed FROM file WHERE source=? AND path NOT LIKE 'exchange:%'", (source.id,))}
+            seen = {file.path: file for file in files_of(source)}
+            gone = [path for path in have if path not in seen]
+            self.db.execute("BEGIN")
+            self._drop(source.id, gone)
+            self.db.execute("INSERT INTO source VALUES (?,0,?) ON CONFLICT (id) DO UPDATE SET away=0, files=excluded.files", (source.id, len(seen)))
+            self.db.execute("COMMIT")
+            removed += len(gone)
+            changed.extend((source.id, file) for file in seen.values() if have.get(file.path) != (file.size, file.changed))
+        generic = next((s for s in sources if s.kind == GENERIC and s.on), None)
+        if generic and not self.db.execute("SELECT 1 FROM source WHERE id=?", (generic.id,)).fetchone():
+            self._put_generic(generic)
+        read, faults, stopped = self._read_all(changed, told, workers)
+        self.db.execute("BEGIN")
+        self._bump()
+        self.db.execute("COMMIT")
+        return Outcome(read, removed, faults, stopped)
+
+    def _put_generic(self, source: Source) -> None:
+        from isthmus.library.facts import facts_of
+        from isthmus.profiles.gdtf import Gdtf
+        from isthmus.profiles.make.generic import usual_profiles
+
+        made = [(FileSeen(f"generic:{p.name}", 0, 0), facts_of(Gdtf(p, ()))) for p in usual_profiles()]
+        self.put(source.id, made)
+        self.db.execute("INSERT INTO source VALUES (?,0,?)", (source.id, len(made)))
+
+    def _forget(self, source: str) -> int:
+        count = self.db.execute("SELECT count(*) FROM file WHERE source=?", (source,)).fetchone()[0]
+        self.db.execute("DELETE FROM chart WHERE mode IN (SELECT m.id FROM mode m JOIN profile p ON p.id = m.profile WHERE p.source=?)", (source,))
+        self.db.execute("DELETE FROM mode WHERE profile IN (SELECT id FROM profile WHERE source=?)", (source,))
+        for table, column in (("profile", "source"), ("file", "source"), ("source", "id")):
+            self.db.execute(f"DELETE FROM {table} WHERE {column}=?", (source,))
+        return count
+
+    def _read_all(self, changed: list[tuple[str, FileSeen]], told: Callable[[Progress], None] | None, workers: int) -> tuple[int, int, bool]:
+        read = faults = 0
+        waiting: dict[str, list[tuple[FileSeen, Facts | str]]] = {}
+        by_path = {file.path: (source, file) for source, file in changed}
+        with closing(_facts_stream(list(by_path), workers)) as stream:
+            for path, result in stream:
+                source, file = by_path[path]
+                faults += isinstance(result, str)
+                read += 1
+                waiting.setdefault(source, []).append((file, result if isinstance(result, str) else unpack(result)))
+                if read % BATCH == 0 or read == len(changed):
+                    for owner, entries in waiting.items():
+                        self.put(owner, entries)
+                    waiting = {}
+                if told is not None and (read % CHUNK == 0 or read == len(changed)):
+                    try:
+                        told(Progress(read, len(changed), Path(path).name))
+                    except Stopped:
+                        for owner, entries in waiting.items():
+                            self.put(owner, entries)
+                        return read, faults, True
+        return read, faults, False
+
+
+class Stopped(Exception):
+    """Raised from `told` to end an update; what was read is kept."""
+
+
+def _facts_or_fault(path: str) -> tuple[str, bytes | str]:
+    try:
+        return path, facts_of_file(path)
+    except IsthmusError as error:
+        return path, f"{error.what} {error.do}".strip()
+    except RecursionError:
+        return path, "it is nested too deep to be read."
+
+
+def _facts_stream(paths: list[str], workers: int) -> Iterator[tuple[str, bytes | str]]:
+    if workers < 2 or len(paths) < 4 * CHUNK:
+        yield from map(_facts_or_fault, paths)
+        return
+    # fork is safe here: this runs in the command line or in the builder's own process, which has no window and no threads
+    context = multiprocessing.get_context("fork")
+    # what a worker reads it forgets at once: looking for rings of objects would take half of its time
+    with context.Pool(workers, initializer=gc.disable, maxtasksperchild=200) as pool:
+        yield from pool.imap_unordered(_facts_or_fault, paths, chunksize=CHUNK)

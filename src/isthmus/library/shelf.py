@@ -1,0 +1,164 @@
+"""The library as its users see it: ask it, and take profiles out of it."""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import dataclass
+from pathlib import Path
+
+from isthmus.errors import EntryFault, FileFault
+from isthmus.library.columns import Columns, load
+from isthmus.library.index import Index, Progress, Trust
+from isthmus.library.search import Answer, Hit, Query, search
+from isthmus.library.sources import EXCHANGE, GENERIC, OWN, SHIPPED, Source, data_folder, read_sources
+from isthmus.profiles.gdtf import write_gdtf
+from isthmus.profiles.records import Profile
+from isthmus.profiles.store import load_stored, read_stored, stored_of
+from isthmus.show.records import StoredProfile
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A profile of the library, one mode of it, and what there is to know before choosing."""
+
+    row: int
+    profile_id: int
+    maker: str
+    model: str
+    mode: str
+    footprint: int
+    cells: int
+    source: str
+    away: bool
+    body: str
+    borrowed: str
+    by_maker: bool
+    proven_3d: bool
+    proven_unit: bool
+    rating: float
+    distance: float = 0.0
+    differs: tuple[str, ...] = ()
+
+    @property
+    def title(self) -> str:
+        return f"{self.maker} {self.model}".strip()
+
+
+class Shelf:
+    """An open library. Columns are read anew when the index has changed; a damaged index is emptied and told."""
+
+    def __init__(self, path: Path | None = None) -> None:
+        self.index = Index(path or index_path())
+        self._columns: Columns | None = None
+
+    @property
+    def db(self) -> sqlite3.Connection:
+        return self.index.db
+
+    @property
+    def columns(self) -> Columns:
+        try:
+            stamp = self.index.stamp
+            if self._columns is None or self._columns.stamp != stamp:
+                self._columns = load(self.db, stamp)
+        except sqlite3.DatabaseError:
+            self.index.start_over()
+            self._columns = load(self.db, self.index.stamp)
+        return self._columns
+
+    def search(self, query: Query, limit: int = 400) -> Answer:
+        return search(self.columns, self.db, query, limit)
+
+    def entry(self, hit: Hit) -> Entry:
+        c = self.columns
+        p = int(c.m_profile[hit.row])
+        return Entry(
+            hit.row,
+            int(c.p_id[p]),
+            c.p_maker[p],
+            c.p_model[p],
+            c.m_name[hit.row],
+            int(c.m_footprint[hit.row]),
+            int(c.m_cells[hit.row]),
+            c.sources[int(c.p_source[p])],
+            bool(c.p_away[p]),
+            c.p_body[p],
+            c.p_borrowed[p],
+            bool(c.p_by_maker[p]),
+            bool(c.p_proven_3d[p]),
+            bool(c.p_proven_unit[p]),
+            float(c.p_rating[p]),
+            hit.distance,
+            hit.differs,
+        )
+
+    def entries(self, hits: tuple[Hit, ...]) -> list[Entry]:
+        return [self.entry(hit) for hit in hits]
+
+    def trust(self, profile_id: int) -> Trust | None:
+        """What the exchange says of a profile, if it knows it."""
+        row = self.db.execute(
+            "SELECT t.ident, by_maker, uploader, proven_3d, proven_unit, rating, ratings, t.revision FROM trust t JOIN profile p ON p.ident = t.ident WHERE p.id=?",
+            (profile_id,),
+        ).fetchone()
+        return Trust(row[0], bool(row[1]), row[2], bool(row[3]), bool(row[4]), row[5], row[6], row[7]) if row else None
+
+    def details(self, profile_id: int) -> tuple[str, str, str]:
+        """Path, revision and description. Raises EntryFault."""
+        row = self.db.execute(
+            "SELECT f.path, p.revision, p.description FROM profile p JOIN file f ON f.id = p.file WHERE p.id=?", (profile_id,)
+        ).fetchone()
+        if row is None:
+            raise EntryFault("this profile is no longer in the library.", do="Search again.")
+        return row
+
+    def take(self, profile_id: int) -> tuple[StoredProfile, Profile]:
+        """A profile as it is kept in a show. Raises FileFault when its file is away or does not read any more."""
+        path = self.details(profile_id)[0]
+        if path.startswith("generic:"):
+            return take_generic(path[8:])
+        if not Path(path).exists():
+            raise FileFault("its folder or drive is away.", where=Path(path).name, do="Connect the drive, or choose the profile from another source.")
+        return load_stored(Path(path))
+
+    def find_id(self, text: str) -> int:
+        """A profile by its id in the index, its GDTF id, or “Maker Model”. Raises EntryFault."""
+        row = self.db.execute(
+            "SELECT id FROM profile WHERE ident=?1 COLLATE NOCASE OR trim(maker || ' ' || model)=?1 COLLATE NOCASE OR CAST(id AS TEXT)=?1 OR model=?1 COLLATE NOCASE"
+            " ORDER BY source='own' DESC LIMIT 1",
+            (text,),
+        ).fetchone()
+        if row is None:
+            near = self.search(Query(text), 1).hits
+            raise EntryFault(f"the library has no profile “{text}”.", do=f"Perhaps {self.entry(near[0]).title}?" if near else "Search for it first.")
+        return int(row[0])
+
+    def close(self) -> None:
+        self.index.close()
+
+
+def take_generic(name: str) -> tuple[StoredProfile, Profile]:
+    """A generic profile by name. Raises EntryFault."""
+    from isthmus.profiles.make.generic import usual_profiles
+
+    profile = next((p for p in usual_profiles() if p.name == name), None)
+    if profile is None:
+        raise EntryFault(f"there is no generic profile “{name}”.")
+    stored = stored_of(profile, write_gdtf(profile))
+    read = read_stored(stored)
+    assert isinstance(read, Profile)
+    return stored, read
+
+
+def index_path() -> Path:
+    return data_folder() / "library.sqlite"
+
+
+def fresh_shelf(sources: list[Source] | None = None, workers: int = 2) -> Shelf:
+    """The library brought up to date first; for the command line."""
+    shelf = Shelf()
+    shelf.index.update(read_sources() if sources is None else sources, workers=workers)
+    return shelf
+
+
+__all__ = ["EXCHANGE", "GENERIC", "OWN", "SHIPPED", "Entry", "Progress", "Shelf", "Source", "fresh_shelf", "index_path", "take_generic"]

@@ -1,0 +1,81 @@
+"""Units given another profile: an own copy for its source, a newer revision for an older one, a borrowed one."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from isthmus.errors import EntryFault
+from isthmus.patch.edits import patched_blocks
+from isthmus.profiles.compare import differences
+from isthmus.profiles.records import Mode, Profile
+from isthmus.profiles.sheet import sheet
+from isthmus.profiles.store import profiles_of, read_stored
+from isthmus.show.records import Show, StoredProfile, Unit
+
+
+@dataclass(frozen=True)
+class ModeChange:
+    """What one mode of the old profile becomes, and what differs between their charts."""
+
+    old: str
+    new: str
+    units: int
+    differs: tuple[str, ...]
+
+
+def using(show: Show, key: str) -> list[Unit]:
+    """Units of a profile."""
+    return [unit for unit in show.units if unit.profile == key]
+
+
+def mode_for(profile: Profile, mode: Mode, fresh: Profile) -> Mode:
+    """The mode of the new profile nearest to an old one: the same name, else the fewest differences."""
+    same = fresh.mode(mode.name)
+    return same or min(fresh.modes, key=lambda other: len(differences(sheet(profile, mode), sheet(fresh, other))))
+
+
+def preview_exchange(show: Show, key: str, stored: StoredProfile) -> list[ModeChange]:
+    """What would change for the units of profile `key`, by mode in use. Raises EntryFault when the new one does not read."""
+    fresh, old = _both(show, key, stored)
+    made = []
+    for name in dict.fromkeys(unit.mode for unit in using(show, key)):
+        mode = old.mode(name) if old else None
+        target = mode_for(old, mode, fresh) if old and mode else fresh.mode(name) or fresh.modes[0]
+        told = tuple(differences(sheet(old, mode), sheet(fresh, target))) if old and mode else ()
+        made.append(ModeChange(name, target.name, sum(unit.mode == name for unit in using(show, key)), told))
+    return made
+
+
+def _both(show: Show, key: str, stored: StoredProfile) -> tuple[Profile, Profile | None]:
+    fresh = read_stored(stored)
+    if not isinstance(fresh, Profile):
+        raise EntryFault(f"the profile {stored.key} does not read.", do=fresh.do)
+    return fresh, profiles_of(show).profiles.get(key)
+
+
+def exchange_profile(show: Show, key: str, stored: StoredProfile, ids: Collection[str] | None = None) -> Show:
+    """Give units of profile `key` (all of them, or those of `ids`) the new profile; start addresses stay.
+
+    A new revision of the same maker and model takes the old one's place; for some units only, it is kept beside it
+    under its revision.
+    """
+    fresh, old = _both(show, key, stored)
+    chosen = {unit.id for unit in using(show, key) if ids is None or unit.id in ids}
+    whole = len(chosen) == len(using(show, key))
+    taken = {kept.key for kept in show.profiles if not (kept.key == key and whole)}
+    name = stored.key
+    if name in taken and next(kept.data for kept in show.profiles if kept.key == name) != stored.data:
+        name = next(text for n in range(2, 10_000) if (text := f"{stored.key} ({n})") not in taken)
+    kept = StoredProfile(key=name, file=stored.file if name == stored.key else f"{name}.gdtf", data=stored.data)
+    profiles = tuple(p for p in show.profiles if p.key != name and not (p.key == key and whole))
+
+    def change(unit: Unit) -> Unit:
+        mode = old.mode(unit.mode) if old else None
+        target = mode_for(old, mode, fresh) if old and mode else fresh.mode(unit.mode) or fresh.modes[0]
+        patch = patched_blocks(fresh, target, unit.patch[0].universe, unit.patch[0].address) if unit.patch else ()
+        return replace(unit, profile=name, mode=target.name, patch=patch)
+
+    return replace(show, profiles=(*profiles, kept), units=tuple(change(unit) if unit.id in chosen else unit for unit in show.units))

@@ -1,0 +1,6 @@
+"""Charts out of manuals: pasted text or the page of a PDF, read into rows with a confidence on each."""
+
+from isthmus.profiles.manual.naming import propose
+from isthmus.profiles.manual.text import ManualChart, Row, read_chart
+
+__all__ = ["ManualChart", "Row", "propose", "read_chart"]
