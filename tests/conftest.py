@@ -24,6 +24,7 @@ from isthmus.standin import RigClient, StandInRig, read_scenario
 def own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """No test reads or writes the person's settings and self-saved work."""
     monkeypatch.setenv("ISTHMUS_CONFIG", str(tmp_path / "config"))
+    monkeypatch.setenv("ISTHMUS_DATA", str(tmp_path / "data"))
     monkeypatch.setenv("ISTHMUS_STATE", str(tmp_path / "state"))
 
 

@@ -183,7 +183,14 @@ def _calls(p: QPainter, color: QColor) -> None:
         p.drawArc(QRectF(-4.6 - r, -r, 2 * r, 2 * r), -42 * 16, 84 * 16)
 
 
-_PAGE_GLYPHS = {"Readiness": _star, "Patch": _ruler, "Routes": _branches, "Plan": _barge, "Stage": _box, "Roll call": _calls}
+def _sheet(p: QPainter, color: QColor) -> None:
+    """A chart: a leaf with bars of unequal length."""
+    p.drawRect(QRectF(-5.6, -7, 11.2, 14))
+    for y, length in ((-3.6, 6.4), (-0.2, 3.6), (3.2, 5.2)):
+        p.drawLine(QLineF(-3.2, y, -3.2 + length, y))
+
+
+_PAGE_GLYPHS = {"Readiness": _star, "Profiles": _sheet, "Patch": _ruler, "Routes": _branches, "Plan": _barge, "Stage": _box, "Roll call": _calls}
 
 
 def ring(p: QPainter, cx: float, cy: float, r: float, fraction: float) -> None:

@@ -15,8 +15,8 @@ from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
 from isthmus.snags import ORDER
 
-PAGES = ("Readiness", "Patch", "Routes", "Plan", "Stage", "Roll call")
-STEP_OF = {"Patch": "address", "Routes": "route", "Plan": "place", "Stage": "place", "Roll call": "answered"}
+PAGES = ("Readiness", "Profiles", "Patch", "Routes", "Plan", "Stage", "Roll call")
+STEP_OF = {"Profiles": "profile", "Patch": "address", "Routes": "route", "Plan": "place", "Stage": "place", "Roll call": "answered"}
 COAST = 30
 
 
@@ -93,7 +93,7 @@ class Spine(QWidget):
         p.fillRect(self.rect(), theme.color("abyss"))
         p.fillRect(QRectF(self.width() - 1, 0, 1, self.height()), theme.color("line"))
         places = self.places()
-        self._coast(p, places["Patch"].top() - 15, "PAPER", 1)
+        self._coast(p, places[PAGES[1]].top() - 15, "PAPER", 1)
         self._coast(p, places["Roll call"].bottom() + 16, "RIG", -1)
         x = 32.0
         course = list(PAGES[1:])
@@ -102,7 +102,7 @@ class Spine(QWidget):
             p.setPen(pen("teal", 1.4) if done else pen("line_strong", 1.3, Qt.PenStyle.DotLine))
             p.drawLine(QPointF(x, places[a].center().y() + 17), QPointF(x, places[b].center().y() - 17))
         p.setPen(pen("line_strong", 1.3, Qt.PenStyle.DotLine))
-        p.drawLine(QPointF(x, places["Patch"].top() - 12), QPointF(x, places["Patch"].center().y() - 17))
+        p.drawLine(QPointF(x, places[PAGES[1]].top() - 12), QPointF(x, places[PAGES[1]].center().y() - 17))
         p.drawLine(QPointF(x, places["Roll call"].center().y() + 17), QPointF(x, places["Roll call"].bottom() + 14))
         for name, r in places.items():
             self._item(p, name, r, x)

@@ -128,17 +128,19 @@ class Window(QWidget):
         """Make the other pages: after the first picture, or as soon as one of them is wanted."""
         if len(self.pages) > 1:
             return
-        from isthmus.app.pages import patch, plan, rollcall, routes, stage  # a third of the start, not needed for its picture
+        from isthmus.app.pages import patch, plan, profiles, rollcall, routes, stage  # a third of the start, not needed for its picture
 
         bench, actions = self.bench, self.actions_
+        self.profiles = profiles.ProfilesPage(bench, actions, self)
         self.patch = patch.PatchPage(bench, actions, self)
         self.routes = routes.RoutesPage(bench, actions, self)
         self.plan = plan.PlanPage(bench, actions)
         self.stage = stage.StagePage(bench, actions, self.rig)
         self.roll_call = rollcall.RollCallPage(bench, actions)
-        for name, page in zip(PAGES[1:], (self.patch, self.routes, self.plan, self.stage, self.roll_call), strict=True):
+        for name, page in zip(PAGES[1:], (self.profiles, self.patch, self.routes, self.plan, self.stage, self.roll_call), strict=True):
             self.pages[name] = page
             self.stack.addWidget(page)
+        profiles.register(actions, self.profiles)
         patch.register(actions, self.patch)
         routes.register(actions, self.routes)
         plan.register(actions, self.plan)
@@ -179,7 +181,9 @@ class Window(QWidget):
         page = self.pages[name]
         self.stack.setCurrentWidget(page)
         page.entered()
-        self.hand.lead(name not in ("Readiness", "Roll call"))
+        self.hand.lead(name not in ("Readiness", "Profiles", "Roll call"))
+        for part in (self.inspector, self.hand):
+            part.setVisible(name != "Profiles")  # the page needs the room, and no unit is at stake
         if snag is not None and snag.universe:
             self.routes.show_universe(snag.universe)
             self.patch.ruler.set_universe(snag.universe)
@@ -371,6 +375,7 @@ class Window(QWidget):
         self.output.stop()
         if len(self.pages) > 1:
             self.stage.view.stop()
+            self.profiles.shut_down()
         if self.rig:
             self.rig.stop()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import json
 import re
 import signal
 import time
@@ -11,12 +12,13 @@ from pathlib import Path
 from typing import Any
 
 from isthmus.errors import EntryFault, FileFault
-from isthmus.library import Entry, Query, Shelf, fresh_shelf, read_sources, write_sources
+from isthmus.library import Entry, Progress, Query, Shelf, Stopped, fresh_shelf, read_sources, update_library, write_sources
 from isthmus.library.exchange import Exchange, kept_token, read_catalogue
+from isthmus.library.shelf import keep_own
 from isthmus.library.sources import folder_source, own_folder
 from isthmus.profiles.attributes import KNOWN, plain
 from isthmus.profiles.compare import compare
-from isthmus.profiles.gdtf import read_archive, write_gdtf
+from isthmus.profiles.gdtf import read_archive
 from isthmus.profiles.gdtf.rules import check_gdtf
 from isthmus.profiles.judge import judge, note_to_maker
 from isthmus.profiles.make import from_sheet
@@ -25,7 +27,7 @@ from isthmus.profiles.manual import ManualChart, propose, read_chart
 from isthmus.profiles.manual.pdf import best_chart, likely_pages, page_texts
 from isthmus.profiles.records import Mode, Profile
 from isthmus.profiles.sheet import Sheet, physical_text, sheet
-from isthmus.profiles.store import file_name, load_stored
+from isthmus.profiles.store import load_stored
 from isthmus.show.container import MAX_MEMBER, read_file, write_atomically
 from isthmus.standin.exchange import serve_forever
 
@@ -232,17 +234,6 @@ def _now() -> str:
     return time.strftime("%Y-%m-%dT%H:%M:%S")
 
 
-def keep_own(profile: Profile, members: dict[str, bytes] | None = None) -> Path:
-    """Write a profile among one's own. Raises FileFault."""
-    folder = own_folder()
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise FileFault("the folder of own profiles could not be made.", where=str(folder)) from error
-    write_atomically(folder / file_name(profile), write_gdtf(profile, members))
-    return folder / file_name(profile)
-
-
 def import_files(options: argparse.Namespace) -> Result:
     folder = own_folder()
     folder.mkdir(parents=True, exist_ok=True)
@@ -289,6 +280,24 @@ def sources(options: argparse.Namespace) -> Result:
     lines = [f"{r['name'][:24]:24} {r['profiles']:>6}  {'away' if r['away'] else 'on' if r['on'] else 'off'}  {r['path']}" for r in rows]
     faults = shelf.index.faults()
     return DONE, {"sources": rows, "faults": [{"file": f, "why": w} for f, w in faults]}, [*lines, *(f"does not read: {f}: {w}" for f, w in faults)]
+
+
+def build_index(options: argparse.Namespace) -> Result:
+    """Bring the index up to date; with --progress a JSON line for every step, for the window that waits for it."""
+    shelf = Shelf()
+    ended: list[int] = []
+    signal.signal(signal.SIGTERM, lambda *_: ended.append(1))
+
+    def told(progress: Progress) -> None:
+        if options.progress:
+            print(json.dumps({"done": progress.done, "total": progress.total, "name": progress.name}), flush=True)
+        if ended:
+            raise Stopped
+
+    outcome = update_library(shelf.index, read_sources(), told, options.workers)
+    data = {"read": outcome.read, "removed": outcome.removed, "faults": outcome.faults, "stopped": outcome.stopped, "rebuilt": shelf.index.rebuilt}
+    shelf.close()
+    return DONE, data, [f"{outcome.read} files read, {outcome.removed} gone, {outcome.faults} do not read{', stopped' if outcome.stopped else ''}."]
 
 
 def exchange_serve(options: argparse.Namespace) -> Result:
@@ -368,7 +377,12 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     where = verb(group, "sources", sources, "where profiles come from", show=False)
     where.add_argument("--add", metavar="DIR")
     where.add_argument("--remove", metavar="DIR")
-    trade = verbs.add_parser("exchange", help="the stand-in exchange, and its client").add_subparsers(required=True, metavar="WHAT")
+    build = verb(group, "index", build_index, "bring the index up to date", show=False)
+    build.add_argument("--progress", action="store_true", help="a JSON line for every step")
+    build.add_argument("--workers", type=int, default=2)
+    exchange = verbs.add_parser("exchange", help="the stand-in exchange (run without more words), and its client")
+    exchange.set_defaults(run=exchange_serve, json=False, port=8642, folder=None, token="made-up-token", seconds=0.0)
+    trade = exchange.add_subparsers(required=False, metavar="WHAT")
     serve = verb(trade, "serve", exchange_serve, "run the stand-in exchange on loopback", show=False)
     serve.add_argument("--port", type=int, default=8642)
     serve.add_argument("--folder", help="offer the GDTF files of this folder too")

@@ -2,10 +2,10 @@
 
 from isthmus.library.index import Index, Outcome, Progress, Stopped, Trust
 from isthmus.library.search import Answer, Hit, Query
-from isthmus.library.shelf import Entry, Shelf, fresh_shelf, index_path
+from isthmus.library.shelf import Entry, Shelf, fresh_shelf, index_path, update_library
 from isthmus.library.sources import Source, read_sources, write_sources
 
 __all__ = [
     "Answer", "Entry", "Hit", "Index", "Outcome", "Progress", "Query", "Shelf", "Source", "Stopped", "Trust",
-    "fresh_shelf", "index_path", "read_sources", "write_sources",
+    "fresh_shelf", "index_path", "read_sources", "update_library", "write_sources",
 ]  # fmt: skip

@@ -176,10 +176,6 @@ class Index:
         self._bump()
         db.execute("COMMIT")
 
-    def drop_offers_of(self, idents: Iterable[str]) -> None:
-        """Take out catalogue entries that have been downloaded since."""
-        self._drop("exchange", [f"exchange:{ident}" for ident in idents])
-
     def _put_facts(self, source: str, file: int, f: Facts, ids: dict[str, int]) -> None:
         db = self.db
         words = list(dict.fromkeys([*tokens(f.maker), *tokens(f.model)]))
@@ -236,7 +232,10 @@ class Index:
         if generic and not self.db.execute("SELECT 1 FROM source WHERE id=?", (generic.id,)).fetchone():
             self._put_generic(generic)
         read, faults, stopped = self._read_all(changed, told, workers)
+        offers = "SELECT f.path FROM file f JOIN profile p ON p.file = f.id WHERE f.path LIKE 'exchange:%' AND p.ident IN (SELECT ident FROM profile q JOIN file g ON g.id = q.file WHERE q.source = 'exchange' AND g.path NOT LIKE 'exchange:%')"
+        downloaded = [path for (path,) in self.db.execute(offers)]
         self.db.execute("BEGIN")
+        self._drop("exchange", downloaded)
         self._bump()
         self.db.execute("COMMIT")
         return Outcome(read, removed, faults, stopped)

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 from isthmus.errors import EntryFault, FileFault
 from isthmus.library.columns import Columns, load
-from isthmus.library.index import Index, Progress, Trust
+from isthmus.library.exchange import put_catalogue, read_catalogue
+from isthmus.library.index import Index, Outcome, Progress, Trust
 from isthmus.library.search import Answer, Hit, Query, search
-from isthmus.library.sources import EXCHANGE, GENERIC, OWN, SHIPPED, Source, data_folder, read_sources
+from isthmus.library.sources import EXCHANGE, Source, data_folder, own_folder, read_sources
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.records import Profile
-from isthmus.profiles.store import load_stored, read_stored, stored_of
+from isthmus.profiles.store import file_name, load_stored, read_stored, stored_of
+from isthmus.show.container import write_atomically
 from isthmus.show.records import StoredProfile
 
 
@@ -117,6 +120,8 @@ class Shelf:
         path = self.details(profile_id)[0]
         if path.startswith("generic:"):
             return take_generic(path[8:])
+        if path.startswith("exchange:"):
+            raise EntryFault("it lies on the exchange and was not downloaded yet.", do="Download it first.")
         if not Path(path).exists():
             raise FileFault("its folder or drive is away.", where=Path(path).name, do="Connect the drive, or choose the profile from another source.")
         return load_stored(Path(path))
@@ -154,11 +159,28 @@ def index_path() -> Path:
     return data_folder() / "library.sqlite"
 
 
+def update_library(index: Index, sources: list[Source], told: Callable[[Progress], None] | None = None, workers: int = 0) -> Outcome:
+    """Bring the index to what the sources hold, and the exchange's catalogue as it was last seen into it."""
+    outcome = index.update(sources, told, workers)
+    catalogue = read_catalogue()
+    if catalogue is not None and any(source.id == EXCHANGE and source.on for source in sources):
+        put_catalogue(index, catalogue)
+    return outcome
+
+
 def fresh_shelf(sources: list[Source] | None = None, workers: int = 2) -> Shelf:
     """The library brought up to date first; for the command line."""
     shelf = Shelf()
-    shelf.index.update(read_sources() if sources is None else sources, workers=workers)
+    update_library(shelf.index, read_sources() if sources is None else sources, workers=workers)
     return shelf
 
 
-__all__ = ["EXCHANGE", "GENERIC", "OWN", "SHIPPED", "Entry", "Progress", "Shelf", "Source", "fresh_shelf", "index_path", "take_generic"]
+def keep_own(profile: Profile, members: dict[str, bytes] | None = None) -> Path:
+    """Write a profile among one's own. Raises FileFault."""
+    folder = own_folder()
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise FileFault("the folder of own profiles could not be made.", where=str(folder)) from error
+    write_atomically(folder / file_name(profile), write_gdtf(profile, members))
+    return folder / file_name(profile)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -26,11 +27,12 @@ from isthmus.stage import hang_by_name
 
 
 class AddDialog(Frame):
-    def __init__(self, bench: Workbench, parent: QWidget) -> None:
+    def __init__(self, bench: Workbench, parent: QWidget, stored: StoredProfile | None = None, mode: str = "", to_library: Callable[[], object] | None = None) -> None:
+        """`stored` and `mode`: what was chosen in the library, if it was; `to_library` goes there to choose."""
         super().__init__(parent, "Add units", "Add units", self._take, 820)
         self.setObjectName("add units")
         self.bench = bench
-        self._own: tuple[StoredProfile, ...] = ()
+        self._own: tuple[StoredProfile, ...] = (stored,) if stored else ()
         self._shelf: Library = library(bench.show)
         self._preview: AddPreview | None = None
         self._auto_address = True
@@ -76,6 +78,10 @@ class AddDialog(Frame):
         file = button("A profile from a GDTF file…", "link", self._from_file)
         file.setFixedWidth(170)
         grid.addWidget(file, len(rows), 1)
+        if to_library is not None:
+            go = button("Choose in the library…", "link", lambda: (self.reject(), to_library()))
+            go.setFixedWidth(140)
+            grid.addWidget(go, len(rows), 1, Qt.AlignmentFlag.AlignRight)
         free = button("Next free address", "link", self._next_free)
         free.setFixedWidth(120)
         grid.addWidget(free, len(rows), 3)
@@ -94,6 +100,10 @@ class AddDialog(Frame):
         for line in (self.first, self.spacing, self.name, self.address):
             line.textChanged.connect(self._changed)
         self._profile_changed()
+        if stored is not None:
+            chosen = self._shelf.profiles.profiles[stored.key]
+            self.profile.setCurrentText(f"{chosen.name}  ({chosen.maker})")
+            self.mode.setCurrentIndex(max(0, self.mode.findData(mode)))
 
     def _field(self, name: str, value: str, mono: bool = False) -> QLineEdit:
         made = QLineEdit(value)

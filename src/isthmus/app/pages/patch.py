@@ -134,7 +134,7 @@ class PatchPage(Page):
     # ------------------------------------------------------------ acts
 
     def add_units(self) -> None:
-        AddDialog(self.bench, self.window_).open()
+        AddDialog(self.bench, self.window_, to_library=lambda: self.acts.trigger("profiles.search")).open()
 
     def read_list(self) -> None:
         start = str(self.bench.path.parent) if self.bench.path else str(EXTRA_LIST.parent)

@@ -120,7 +120,7 @@ def _channel(channel: r.DmxChannel) -> ET.Element:
         "Geometry": channel.geometry,
     }
     first = channel.first
-    if first is not None:
+    if first is not None and channel.initial:
         logical = next(part for part in channel.logical if first in part.functions)
         made["InitialFunction"] = f"{channel_name(channel)}.{logical.attribute}.{first.name}"
     made |= {name: text for name, text in channel.more if name not in made}

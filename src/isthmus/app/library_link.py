@@ -1,0 +1,144 @@
+"""The library beside the window: searched here at once, brought up to date by a process of its own.
+
+Reading thousands of files in this process would take turns with the window; the builder has its own interpreter,
+tells its progress by lines, and ends when told to.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+
+from PySide6.QtCore import QObject, QProcess, QTimer, Signal
+
+from isthmus.errors import IsthmusError
+from isthmus.library import Answer, Query, Shelf, Source, read_sources, write_sources
+from isthmus.library.sources import FOLDER, fingerprint, is_away
+
+WATCH_MS = 2000
+
+
+class LibraryLink(QObject):
+    """`changed` when there is something else to find; `progressed(done, all, name)` while the index is built."""
+
+    changed = Signal()
+    progressed = Signal(int, int, str)
+    ended = Signal(str)  # what the update did, in words; empty when nothing was new
+    told = Signal(str, str)
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._shelf: Shelf | None = None
+        self.sources: list[Source] = read_sources()
+        self._process: QProcess | None = None
+        self._again = False
+        self._prints: dict[str, object] = {}
+        self._watch = QTimer(self)
+        self._watch.setInterval(WATCH_MS)
+        self._watch.timeout.connect(self.look)
+
+    @property
+    def shelf(self) -> Shelf:
+        """The open library. Raises FileFault when its folder cannot be used."""
+        if self._shelf is None:
+            self._shelf = Shelf()
+        return self._shelf
+
+    @property
+    def busy(self) -> bool:
+        return self._process is not None
+
+    def search(self, query: Query) -> Answer:
+        return self.shelf.search(query)
+
+    def watch(self, on: bool) -> None:
+        """Look for changes while the library is in view; the first look brings it up to date."""
+        if on and not self._watch.isActive():
+            self.look()
+            self._watch.start()
+        elif not on:
+            self._watch.stop()
+
+    def look(self) -> None:
+        """Update when a source has changed, gone away or come back since the last look."""
+        prints: dict[str, object] = {s.id: (s.on, is_away(s), fingerprint(s)) for s in self.sources}
+        if prints != self._prints:
+            self._prints = prints
+            self.update()
+
+    def update(self) -> None:
+        """Start the builder; when it runs already, once more after it."""
+        if self._process is not None:
+            self._again = True
+            return
+        process = self._process = QProcess(self)
+        process.readyReadStandardOutput.connect(self._read)
+        process.finished.connect(self._finished)
+        process.start(sys.executable, ["-m", "isthmus.cli", "profiles", "index", "--progress", "--json"])
+
+    def cancel(self) -> None:
+        """End the update; what it has read is kept, and the next one goes on from there."""
+        self._again = False
+        if self._process is not None:
+            self._process.terminate()
+
+    def _read(self) -> None:
+        while self._process is not None and self._process.canReadLine():
+            try:
+                line = json.loads(bytes(self._process.readLine().data()))
+            except ValueError:
+                continue
+            if "total" in line:
+                self.progressed.emit(line["done"], line["total"], line["name"])
+            elif "read" in line:
+                self._words = self._summary(line)
+
+    _words = ""
+
+    def _summary(self, line: dict[str, int]) -> str:
+        if line.get("stopped"):
+            return f"Stopped after {line['read']} files; what was read is kept."
+        parts = [f"{line['read']} files read"] if line["read"] else []
+        parts += [f"{line['removed']} gone"] if line["removed"] else []
+        parts += [f"{line['faults']} do not read"] if line["faults"] else []
+        return ", ".join(parts)
+
+    def _finished(self) -> None:
+        self._read()
+        process, self._process = self._process, None
+        if process is not None:
+            process.deleteLater()
+        self.ended.emit(self._words)
+        self._words = ""
+        self.changed.emit()
+        if self._again:
+            self._again = False
+            self.update()
+
+    def set_sources(self, sources: list[Source]) -> None:
+        """Keep the list and bring the index to it."""
+        try:
+            write_sources(sources)
+        except IsthmusError as error:
+            self.told.emit("fault", str(error))
+            return
+        self.sources = sources
+        self.look()
+        self.changed.emit()
+
+    def folders(self) -> list[Source]:
+        return [source for source in self.sources if source.kind == FOLDER]
+
+    def stop(self) -> None:
+        self._watch.stop()
+        self._again = False
+        if self._process is not None:
+            self._process.finished.disconnect(self._finished)
+            self._process.terminate()
+            if not self._process.waitForFinished(3000):
+                self._process.kill()
+                self._process.waitForFinished(1000)
+            self._process = None
+        if self._shelf is not None:
+            self._shelf.close()
+            self._shelf = None

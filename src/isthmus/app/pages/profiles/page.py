@@ -1,0 +1,244 @@
+"""The Profiles page: library, manual, adapt, exchange, and what is done with the profile that is chosen."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QProgressBar, QStackedWidget, QWidget
+
+from isthmus.app.actions import Action, Registry
+from isthmus.app.dialogs import ask
+from isthmus.app.library_link import LibraryLink
+from isthmus.app.pages.add_dialog import AddDialog
+from isthmus.app.pages.profiles.adapt_view import AdaptView
+from isthmus.app.pages.profiles.dialogs import BorrowDialog, GenericDialog
+from isthmus.app.pages.profiles.exchange_view import ExchangeView
+from isthmus.app.pages.profiles.library_view import LibraryView
+from isthmus.app.pages.profiles.manual_view import ManualView
+from isthmus.app.theme import font
+from isthmus.app.widgets import Page, bind, button, label
+from isthmus.app.workbench import Workbench
+from isthmus.errors import IsthmusError
+from isthmus.library.shelf import keep_own
+from isthmus.patch.exchange_profile import exchange_profile, preview_exchange, using
+from isthmus.profiles.gdtf import read_members, write_gdtf
+from isthmus.profiles.records import Profile
+from isthmus.profiles.sheet import sheet
+from isthmus.profiles.store import load_stored, profiles_of, stored_of
+from isthmus.show.container import write_atomically
+from isthmus.show.records import StoredProfile
+
+VIEWS = ("Library", "From a manual", "Adapt", "Exchange")
+
+
+def now() -> str:
+    return time.strftime("%Y-%m-%dT%H:%M:%S")
+
+
+class ProfilesPage(Page):
+    title = "Profiles"
+
+    def __init__(self, bench: Workbench, actions: Registry, window: QWidget) -> None:
+        super().__init__()
+        self.bench, self.acts, self.window_ = bench, actions, window
+        self.link = LibraryLink(self)
+        self.link.told.connect(bench.tell)
+        self.library = LibraryView(self.link)
+        self.library.told.connect(bench.tell)
+        self.manual = ManualView(bench, self)
+        self.adapt = AdaptView(bench, self)
+        self.exchange = ExchangeView(bench, self)
+        self.switches = []
+        for name in VIEWS:
+            made = button(name, run=lambda n=name: self.show_view(n), name=f"view {name}")
+            made.setCheckable(True)
+            self.switches.append(made)
+            self.head.add(made)
+        self.stack = QStackedWidget()
+        for view in (self.library, self.manual, self.adapt, self.exchange):
+            self.stack.addWidget(view)
+        self.column.addSpacing(4)
+        self.column.addWidget(self.stack, 1)
+        self.column.addLayout(self._foot())
+        self.library.chosen.connect(self._chosen)
+        self.link.progressed.connect(self._progress)
+        self.link.ended.connect(self._built)
+        bind(self.link.changed, self, self._counts)
+        self.show_view("Library")
+        self._chosen()
+
+    def _foot(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 8, 0, 0)
+        row.setSpacing(6)
+        self.progress = QProgressBar()
+        self.progress.setFixedSize(180, 18)
+        self.progress.setFont(font("caption"))
+        self.stop = button("Stop", "quiet", self.link.cancel, 24)
+        self.state = label("", "quiet", "caption")
+        row.addWidget(self.progress)
+        row.addWidget(self.stop)
+        row.addWidget(self.state, 1)
+        self.acts_row: list[QWidget] = []
+        for words, run, name in (
+            ("Compose a generic…", "profiles.generic", ""),
+            ("Compare from here", "profiles.compare", ""),
+            ("Borrow…", "profiles.borrow", ""),
+            ("Adapt a copy", "profiles.adapt", ""),
+            ("Save as GDTF…", "profiles.export", ""),
+        ):
+            made = button(words, run=lambda r=run: self.acts.trigger(r), name=name or words)
+            self.acts_row.append(made)
+            row.addWidget(made)
+        self.patch_it = button("Add units of it…", "primary", lambda: self.acts.trigger("profiles.patch"), 30)
+        self.acts_row.append(self.patch_it)
+        row.addWidget(self.patch_it)
+        self.progress.hide()
+        self.stop.hide()
+        return row
+
+    # ------------------------------------------------------------ moving about
+
+    def entered(self) -> None:
+        self.link.watch(True)
+        if self.stack.currentWidget() is self.library:
+            self.library.needle.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def left(self) -> None:
+        self.link.watch(False)
+
+    def show_view(self, name: str) -> None:
+        for switch, view in zip(self.switches, VIEWS, strict=True):
+            switch.setChecked(view == name)
+        self.stack.setCurrentIndex(VIEWS.index(name))
+        for widget in self.acts_row:
+            widget.setVisible(name == "Library")
+        self._counts()
+        if name == "Exchange":
+            self.exchange.entered()
+
+    def here(self, view: str) -> None:
+        """Come to this page, with one of its views."""
+        self.acts.trigger("go.profiles")
+        self.show_view(view)
+
+    def search_here(self) -> None:
+        self.here("Library")
+        self.library.look_for("")
+
+    def _counts(self) -> None:
+        try:
+            columns = self.link.shelf.columns
+        except IsthmusError as error:
+            self.bench.tell("fault", str(error))
+            return
+        self.head.say(str(len(columns.p_id)), "profiles", str(len(columns)), "modes")
+
+    def _progress(self, done: int, total: int, name: str) -> None:
+        self.progress.show()
+        self.stop.show()
+        self.progress.setRange(0, total)
+        self.progress.setValue(done)
+        self.state.setText(f"Reading {name}")
+
+    def _built(self, words: str) -> None:
+        self.progress.hide()
+        self.stop.hide()
+        self.state.setText(words)
+
+    def _chosen(self) -> None:
+        has = self.library.profile is not None
+        for widget in self.acts_row[1:]:
+            widget.setEnabled(has)
+        self.acts.refresh()
+
+    # ------------------------------------------------------------ acts
+
+    def add_units(self) -> None:
+        view = self.library
+        if view.stored is not None and view.mode is not None:
+            AddDialog(self.bench, self.window_, view.stored, view.mode.name).open()
+
+    def compare_from_here(self) -> None:
+        view = self.library
+        if view.profile is not None and view.mode is not None:
+            view.compare_with(sheet(view.profile, view.mode))
+
+    def adapt_copy(self) -> None:
+        view = self.library
+        if view.profile is not None and view.mode is not None and view.stored is not None:
+            self.adapt.begin(view.profile, view.mode.name, read_members(view.stored.data, view.stored.file))
+            self.show_view("Adapt")
+
+    def borrow(self) -> None:
+        view = self.library
+        if view.profile is not None and view.stored is not None:
+            BorrowDialog(self, view.profile, read_members(view.stored.data, view.stored.file)).open()
+
+    def compose_generic(self) -> None:
+        GenericDialog(self).open()
+
+    def export(self) -> None:
+        view = self.library
+        if view.stored is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self.window_, "Save as GDTF", view.stored.file, "GDTF profiles (*.gdtf)", options=QFileDialog.Option.DontUseNativeDialog
+        )
+        if name:
+            write_atomically(Path(name), view.stored.data)
+            self.bench.tell("note", f"Saved {name}.")
+
+    def import_files(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(
+            self.window_, "Take GDTF files among your own", "", "GDTF profiles (*.gdtf);;All files (*)", options=QFileDialog.Option.DontUseNativeDialog
+        )
+        for name in names:
+            stored, profile = load_stored(Path(name))
+            self.keep(profile, read_members(stored.data, stored.file))
+
+    # ------------------------------------------------------------ own profiles
+
+    def keep(self, profile: Profile, members: dict[str, bytes] | None = None) -> StoredProfile:
+        """Save a profile among one's own and bring the library up to date. Raises FileFault."""
+        path = keep_own(profile, members)
+        self.link.update()
+        self.bench.tell("note", f"Saved {profile.title} among your own profiles ({path.name}).")
+        return stored_of(profile, write_gdtf(profile, members))
+
+    def offer(self, source: Profile, stored: StoredProfile) -> None:
+        """Offer a profile to the units that use its source."""
+        show = self.bench.show
+        key = next((key for key, kept in profiles_of(show).profiles.items() if kept.id == source.id), "")
+        units = using(show, key) if key else []
+        if not units:
+            return
+        changes = preview_exchange(show, key, stored)
+        told = "\n".join(f"{c.old} becomes {c.new} ({c.units} units): {'; '.join(c.differs[:4]) or 'nothing differs'}" for c in changes)
+        words = f"{len(units)} units of this show use {key}.\n\n{told}"
+        if ask(self.window_, "Use it in this show?", words, [("yes", f"Give them {stored.key}"), ("no", "Leave them")]) == "yes":
+            self.bench.commit(f"give {len(units)} units {stored.key}", exchange_profile(self.bench.show, key, stored))
+
+    def shut_down(self) -> None:
+        self.exchange.stop()
+        self.link.stop()
+
+
+def register(actions: Registry, page: ProfilesPage) -> None:
+    actions.condition("profile", lambda: page.library.profile is not None)
+    add = [
+        Action("profiles.search", "Search the library", page.search_here, "Ctrl+Shift+L", group="Profiles"),
+        Action("profiles.manual", "Read a chart from a manual", lambda: page.here("From a manual"), "Ctrl+Shift+M", group="Profiles"),
+        Action("profiles.generic", "Compose a generic profile…", page.compose_generic, "Ctrl+Shift+G", group="Profiles"),
+        Action("profiles.exchange", "Browse the exchange", lambda: page.here("Exchange"), group="Profiles"),
+        Action("profiles.import", "Take GDTF files among your own…", page.import_files, group="Profiles"),
+        Action("profiles.folder", "Add a folder or drive of profiles…", page.library.finder.add_folder, group="Profiles"),
+        Action("profiles.patch", "Add units of the chosen mode…", page.add_units, "Ctrl+Alt+A", "profile", group="Profiles"),
+        Action("profiles.compare", "Compare charts from the chosen one", page.compare_from_here, "Ctrl+Alt+C", "profile", group="Profiles"),
+        Action("profiles.adapt", "Adapt a copy of the chosen profile", page.adapt_copy, "Ctrl+Alt+E", "profile", group="Profiles"),
+        Action("profiles.borrow", "Borrow the chosen profile for another unit…", page.borrow, "Ctrl+Alt+B", "profile", group="Profiles"),
+        Action("profiles.export", "Save the chosen profile as GDTF…", page.export, "", "profile", group="Profiles"),
+    ]
+    actions.add(*add)
