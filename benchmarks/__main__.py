@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import engine, frame, library, stage, start
+from benchmarks import engine, frame, fuzz, library, stage, start
 
-ALL = {"start": start.run, "frame": frame.run, "engine": engine.run, "stage": stage.run, "library": library.run}
+ALL = {"start": start.run, "frame": frame.run, "engine": engine.run, "stage": stage.run, "library": library.run, "fuzz": fuzz.run}
 
 
 def main() -> int:

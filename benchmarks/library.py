@@ -57,13 +57,13 @@ def queries(columns: Columns, count: int = 120) -> Iterator[Query]:
         word = rng.choice(words)
         slip = word[:2] + word[3] + word[2] + word[4:]
         on = tuple((rng.randint(1, 16), rng.choice(attributes)) for _ in range(rng.randint(1, 3)))
-        kind = number % 6
+        kind, size = number % 6, rng.randint(4, 30)
         if kind == 0:
             yield Query(text=word[: rng.randint(2, 6)])
         elif kind == 1:
             yield Query(text=slip)
         elif kind == 2:
-            yield Query(footprint=(rng.randint(4, 30),) * 2, on=on)
+            yield Query(footprint=(size, size), on=on)
         elif kind == 3:
             yield Query(on=on, without=(rng.choice(attributes),), having=(rng.choice(attributes),))
         elif kind == 4:
@@ -81,7 +81,11 @@ def plain_scan(records: list[Facts], query: Query) -> int:
                 continue
             first = {line[1][0]: line[0] for line in mode.lines if line[1]}
             have = {line[0] for line in mode.lines}
-            if all(first.get(slot) == attribute for slot, attribute in query.on) and have.issuperset(query.having) and not have & set(query.without):
+            if (
+                all(first.get(slot) == attribute for slot, attribute in query.on)
+                and have.issuperset(query.having)
+                and not have & set(query.without)
+            ):
                 found += 1
     return found
 

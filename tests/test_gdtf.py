@@ -84,7 +84,9 @@ def test_every_shipped_profile_keeps_to_the_standard_and_survives_being_written_
 def test_the_shipped_library_is_as_large_and_varied_as_promised_and_its_meshes_are_whole() -> None:
     profiles = [read_gdtf(path.read_bytes(), path.name) for path in SHIPPED]
     assert len(profiles) >= 60 and len({p.maker for p in profiles}) >= 8
-    assert {"Pan", "Blade1A", "Haze1", "MediaContent1", "StrobeDuration", "ColorSub_C", "CTC"} <= {a.name for p in profiles for a in p.attributes}
+    assert {"Pan", "Blade1A", "Haze1", "MediaContent1", "StrobeDuration", "ColorSub_C", "CTC"} <= {
+        a.name for p in profiles for a in p.attributes
+    }
     assert max(sheet(p, m).cells for p in profiles for m in p.modes) >= 36
     assert max(len({line.block for line in sheet(p, m).lines}) for p in profiles for m in p.modes) == 3
     meshes = [data for path in SHIPPED for name, data in read_members(path.read_bytes(), path.name).items() if name.endswith(".glb")]
@@ -152,16 +154,38 @@ def test_nothing_a_rich_file_says_is_lost_on_the_way_through() -> None:
     lost = set(flat(before)) - set(flat(after)) - {("/GDTF", "", "DataVersion", "1.1"), ("/GDTF", "", "DataVersion", "1.2")}
     usual = {("Length", "0"), ("PrimitiveType", "Undefined")}  # what the standard takes where nothing is said
     assert {item for item in lost if item[2:] not in usual} == set()
-    assert profile.rdm.software[0].personalities[0].mode == "M" and profile.physical.weight == 21.5 and profile.modes[0].relations[0].kind == "Multiply"
-    assert {g.kind for g in profile.geometries[0].children} >= {"Laser", "Display", "WiringObject", "Structure", "Support", "Magnet", "MediaServerLayer"}
+    assert (
+        profile.rdm.software[0].personalities[0].mode == "M"
+        and profile.physical.weight == 21.5
+        and profile.modes[0].relations[0].kind == "Multiply"
+    )
+    assert {g.kind for g in profile.geometries[0].children} >= {
+        "Laser",
+        "Display",
+        "WiringObject",
+        "Structure",
+        "Support",
+        "Magnet",
+        "MediaServerLayer",
+    }
     assert read_description(write_description(profile), "again").profile == replace(profile, version="1.2")
 
 
-def described(channels: str = "", head: str = ROOM, geometry: str = '<Geometry Name="Base" Position="{1,0,0,0}{0,1,0,0}{0,0,1,0}{0,0,0,1}"/>', mode: str = 'Name="M" Geometry="Base"', more: str = "") -> str:
+def described(
+    channels: str = "",
+    head: str = ROOM,
+    geometry: str = '<Geometry Name="Base" Position="{1,0,0,0}{0,1,0,0}{0,0,1,0}{0,0,0,1}"/>',
+    mode: str = 'Name="M" Geometry="Base"',
+    more: str = "",
+) -> str:
     return f'<GDTF DataVersion="1.2"><FixtureType {head}>{more}<Geometries>{geometry}</Geometries><DMXModes><DMXMode {mode}><DMXChannels>{channels}</DMXChannels></DMXMode></DMXModes></FixtureType></GDTF>'
 
 
-def channel(function: str = 'Name="Dim" Attribute="Dimmer" DMXFrom="0/1" Default="0/1" PhysicalFrom="0" PhysicalTo="1"', own: str = 'DMXBreak="1" Offset="1" Highlight="None" Geometry="Base"', sets: str = "") -> str:
+def channel(
+    function: str = 'Name="Dim" Attribute="Dimmer" DMXFrom="0/1" Default="0/1" PhysicalFrom="0" PhysicalTo="1"',
+    own: str = 'DMXBreak="1" Offset="1" Highlight="None" Geometry="Base"',
+    sets: str = "",
+) -> str:
     return f'<DMXChannel {own}><LogicalChannel Attribute="Dimmer"><ChannelFunction {function}>{sets}</ChannelFunction></LogicalChannel></DMXChannel>'
 
 
@@ -229,7 +253,9 @@ def test_mangled_files_end_in_a_sentence_whichever_way_they_are_read() -> None:
             if rng.random() < 0.1:
                 good[at : at + rng.randint(0, 30)] = rng.randbytes(rng.randint(0, 5))
             elif 0 < opens < closes:
-                good[opens + 2 : closes] = rng.choice((b"", b"-1", b"9" * 30, b"0/9", b"255/1s", b"None", b"nan", b"Base", b"Cell", b"1,2", b"1,1,1,1,1", b"{}", b"\xc3\xa9"))
+                good[opens + 2 : closes] = rng.choice(
+                    (b"", b"-1", b"9" * 30, b"0/9", b"255/1s", b"None", b"nan", b"Base", b"Cell", b"1,2", b"1,1,1,1,1", b"{}", b"\xc3\xa9")
+                )
         out = io.BytesIO()
         with zipfile.ZipFile(out, "w") as archive:
             archive.writestr("description.xml", bytes(good))

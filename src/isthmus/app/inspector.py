@@ -209,16 +209,14 @@ class Inspector(Panel):
             widget.setVisible(bool(units))
         if not units:
             return
-        models = Counter(
-            profiles.profiles[u.profile].long_name or u.profile if u.profile in profiles.profiles else u.profile for u in units
-        )
+        models = Counter(profiles.profiles[u.profile].in_full or u.profile if u.profile in profiles.profiles else u.profile for u in units)
         self.below.setText(", ".join(models) if len(models) == 1 else f"{len(models)} profiles")
         for name, _, read, _ in self.FIELDS:
             field = self.fields[name]
             if name == "Unit":
                 field.show_values([write_numbers([u.number for u in units])])
             elif name == "Profile":
-                field.show_values([profiles.profiles[u.profile].name if u.profile in profiles.profiles else u.profile for u in units])
+                field.show_values([profiles.profiles[u.profile].label if u.profile in profiles.profiles else u.profile for u in units])
             elif name == "Takes":
                 field.show_values([str(footprint(u, profiles)) for u in units])
             elif read:
@@ -238,7 +236,7 @@ class Inspector(Panel):
         if row is None or unit is None:
             return
         profiles = profiles_of(self.bench.show)
-        model = profiles.profiles[unit.profile].name if unit.profile in profiles.profiles else unit.profile
+        model = profiles.profiles[unit.profile].label if unit.profile in profiles.profiles else unit.profile
         address = write_address(row.universe, row.address) if row.universe else ""
         pairs = [
             ("Model", row.type, model),

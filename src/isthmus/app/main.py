@@ -10,6 +10,7 @@ import contextlib
 import json
 import os
 import signal
+import socket
 import subprocess
 import sys
 from collections.abc import Sequence
@@ -27,23 +28,23 @@ from isthmus.show import open_show
 from isthmus.show.recovery import Recovery
 
 
-class DemoRig:
-    """The stand-in rig as a process beside the application."""
+class _Beside:
+    """A stand-in as a process beside the application; `answer` is its first line, `trouble` why it did not start."""
 
-    def __init__(self) -> None:
-        self.address: tuple[str, int] | None = None
+    def __init__(self, *arguments: str) -> None:
         self.trouble = ""
-        command = [sys.executable, "-m", "isthmus.cli", "rig", "--scenario", str(SCENARIO), "--json", "--with-parent"]
+        command = [sys.executable, "-m", "isthmus.cli", *arguments, "--json", "--with-parent"]
         self._process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.PIPE, text=True)
+
+    def answer(self) -> dict[str, object]:
         assert self._process.stdout is not None
         try:
             answer: dict[str, object] = json.loads(self._process.stdout.readline())
         except ValueError:
-            answer = {"error": "the stand-in rig did not start"}
-        if answer.get("ready"):
-            self.address = (str(answer["host"]), int(str(answer["port"])))
-        else:
+            answer = {"error": "it did not start"}
+        if not answer.get("ready"):
             self.trouble = f"{answer.get('where', '')}: {answer.get('error', '')} {answer.get('do', '')}".strip(": ")
+        return answer
 
     def stop(self) -> None:
         if self._process.poll() is None:
@@ -56,6 +57,26 @@ class DemoRig:
         for pipe in (self._process.stdout, self._process.stdin):
             if pipe:
                 pipe.close()
+
+
+class DemoRig(_Beside):
+    """The stand-in rig of the demo."""
+
+    def __init__(self) -> None:
+        super().__init__("rig", "--scenario", str(SCENARIO))
+        answer = self.answer()
+        self.address = (str(answer["host"]), int(str(answer["port"]))) if answer.get("ready") else None
+
+
+class DemoExchange(_Beside):
+    """The stand-in exchange of the demo, on a port of its own; asked where it listens when somebody wants to know."""
+
+    def __init__(self) -> None:
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            port = probe.getsockname()[1]
+        os.environ["ISTHMUS_EXCHANGE"] = f"http://127.0.0.1:{port}"
+        super().__init__("exchange", "serve", "--port", str(port))
 
 
 def make_application(arguments: list[str]) -> QApplication:
@@ -103,6 +124,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
         return take_shots(app, Path(options.shots))
     rig = DemoRig() if options.demo else None
+    exchange = DemoExchange() if options.demo and not os.environ.get("ISTHMUS_EXCHANGE") else None
     address = rig.address if rig else None
     if options.rig:
         host, _, port = options.rig.rpartition(":")
@@ -132,8 +154,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
             window._keep_now() if not window._closing else None
         if not window._closing:
             window.end_processes()
-        if rig:
-            rig.stop()
+        for beside in (rig, exchange):
+            if beside:
+                beside.stop()
     return code
 
 

@@ -190,7 +190,15 @@ def _sheet(p: QPainter, color: QColor) -> None:
         p.drawLine(QLineF(-3.2, y, -3.2 + length, y))
 
 
-_PAGE_GLYPHS = {"Readiness": _star, "Profiles": _sheet, "Patch": _ruler, "Routes": _branches, "Plan": _barge, "Stage": _box, "Roll call": _calls}
+_PAGE_GLYPHS = {
+    "Readiness": _star,
+    "Profiles": _sheet,
+    "Patch": _ruler,
+    "Routes": _branches,
+    "Plan": _barge,
+    "Stage": _box,
+    "Roll call": _calls,
+}
 
 
 def ring(p: QPainter, cx: float, cy: float, r: float, fraction: float) -> None:

@@ -187,7 +187,8 @@ QMenu::item {{ padding: 5px 28px 5px 16px; }}
 QMenu::item:selected {{ background: {c["select_row"]}; color: {c["text"]}; }}
 QMenu::item:disabled {{ color: {c["text_off"]}; }}
 QMenu::separator {{ height: 1px; background: {c["line"]}; margin: 4px 0; }}
-QTableView, QListView, QTreeView {{ background: {c["deep"]}; border: none; }}
+QTableView, QListView, QTreeView {{ background: {c["deep"]}; border: none;
+  selection-background-color: {c["select_row"]}; selection-color: {c["text"]}; }}
 QTableView:focus, QListView:focus {{ border: none; }}
 QDialog QTableView, QDialog QListView {{ background: {c["deep"]}; border: 1px solid {c["line"]};
   selection-background-color: {c["select_row"]};

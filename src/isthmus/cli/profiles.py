@@ -6,6 +6,8 @@ import argparse
 import json
 import re
 import signal
+import sys
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -133,10 +135,23 @@ def read_file_charts(path: Path, page: int | None = None) -> list[ManualChart]:
 
 def _row(entry: Entry) -> dict[str, Any]:
     return {
-        "id": entry.profile_id, "maker": entry.maker, "model": entry.model, "mode": entry.mode, "footprint": entry.footprint, "cells": entry.cells,
-        "source": entry.source, "away": entry.away, "body": entry.body, "borrowed_from": entry.borrowed, "rating": round(entry.rating, 1),
-        "by_maker": entry.by_maker, "proven_3d": entry.proven_3d, "proven_unit": entry.proven_unit, "distance": round(entry.distance, 3), "differs": list(entry.differs),
-    }  # fmt: skip
+        "id": entry.profile_id,
+        "maker": entry.maker,
+        "model": entry.model,
+        "mode": entry.mode,
+        "footprint": entry.footprint,
+        "cells": entry.cells,
+        "source": entry.source,
+        "away": entry.away,
+        "body": entry.body,
+        "borrowed_from": entry.borrowed,
+        "rating": round(entry.rating, 1),
+        "by_maker": entry.by_maker,
+        "proven_3d": entry.proven_3d,
+        "proven_unit": entry.proven_unit,
+        "distance": round(entry.distance, 3),
+        "differs": list(entry.differs),
+    }
 
 
 def search(options: argparse.Namespace) -> Result:
@@ -151,7 +166,9 @@ def search(options: argparse.Namespace) -> Result:
     }
     lines = [f"{e.profile_id:>6}  {e.title[:34]:34} {e.mode[:30]:30} {e.footprint:>4}  {e.source}" for e in hits]
     lines += ["", "Near misses:"] if near else []
-    lines += [f"{e.profile_id:>6}  {e.title[:34]:34} {e.mode[:20]:20} {e.footprint:>4}  {e.distance:.2f}  {'; '.join(e.differs)}" for e in near]
+    lines += [
+        f"{e.profile_id:>6}  {e.title[:34]:34} {e.mode[:20]:20} {e.footprint:>4}  {e.distance:.2f}  {'; '.join(e.differs)}" for e in near
+    ]
     return DONE, data, [f"{answer.total} modes found.", *lines]
 
 
@@ -162,12 +179,22 @@ def _sheet_data(whole: Sheet) -> dict[str, Any]:
         "cells": whole.cells,
         "channels": [
             {
-                "slots": list(line.slots), "block": line.block, "cell": line.cell, "attribute": line.attribute, "words": line.words, "name": line.name, "default": line.default, "geometry": line.geometry,
-                "ranges": [{"from": b.start, "to": b.end, "name": b.name, "attribute": b.attribute, "physical": physical_text(b), "when": b.when} for b in line.bands],
+                "slots": list(line.slots),
+                "block": line.block,
+                "cell": line.cell,
+                "attribute": line.attribute,
+                "words": line.words,
+                "name": line.name,
+                "default": line.default,
+                "geometry": line.geometry,
+                "ranges": [
+                    {"from": b.start, "to": b.end, "name": b.name, "attribute": b.attribute, "physical": physical_text(b), "when": b.when}
+                    for b in line.bands
+                ],
             }
             for line in whole.lines
         ],
-    }  # fmt: skip
+    }
 
 
 def _sheet_lines(whole: Sheet) -> list[str]:
@@ -190,13 +217,21 @@ def compare_charts(options: argparse.Namespace) -> Result:
     verdicts = compare(left, right)
     data = [
         {
-            "state": v.state, "shift": v.shift, "text": v.words(), "left": v.left.where() if v.left else None, "right": v.right.where() if v.right else None,
+            "state": v.state,
+            "shift": v.shift,
+            "text": v.words(),
+            "left": v.left.where() if v.left else None,
+            "right": v.right.where() if v.right else None,
             "ranges": [{"state": b.state, "shift": b.shift, "text": b.words()} for b in v.bands],
         }
         for v in verdicts
-    ]  # fmt: skip
+    ]
     lines = [f"{v.state:8}  {v.words()}" for v in verdicts]
-    return (DEVIATES if any(v.state != "same" for v in verdicts) else DONE), {"left": left.title, "right": right.title, "channels": data}, lines
+    return (
+        (DEVIATES if any(v.state != "same" for v in verdicts) else DONE),
+        {"left": left.title, "right": right.title, "channels": data},
+        lines,
+    )
 
 
 def read_manual(options: argparse.Namespace) -> Result:
@@ -207,15 +242,34 @@ def read_manual(options: argparse.Namespace) -> Result:
         findings = judge(whole)
         rows = [
             {
-                "slots": list(row.slots), "name": row.name, "attribute": row.attribute, "confidence": row.confidence, "doubts": list(row.doubts), "lines": list(row.source), "default": row.default,
+                "slots": list(row.slots),
+                "name": row.name,
+                "attribute": row.attribute,
+                "confidence": row.confidence,
+                "doubts": list(row.doubts),
+                "lines": list(row.source),
+                "default": row.default,
                 "ranges": [{"from": b.start, "to": b.end, "name": b.name, "line": b.source} for b in row.bands],
             }
             for row in found.rows
-        ]  # fmt: skip
+        ]
         note = note_to_maker(whole, findings)
-        data.append({"title": found.title, "confidence": round(found.confidence, 2), "notes": list(found.notes), "rows": rows, "findings": [f.text for f in findings], "note": note})
+        data.append(
+            {
+                "title": found.title,
+                "confidence": round(found.confidence, 2),
+                "notes": list(found.notes),
+                "rows": rows,
+                "findings": [f.text for f in findings],
+                "note": note,
+            }
+        )
         lines += [f"{found.title or 'Chart'}: {len(found.rows)} channels, confidence {found.confidence:.0%}", *found.notes]
-        lines += [f"{'+'.join(map(str, r.slots)):>9}  {r.confidence:>4.0%}  {plain(r.attribute) if r.attribute else '?':24} {r.name}{'  – ' + '; '.join(r.doubts) if r.doubts else ''}" for r in found.rows]
+        lines += [
+            f"{'+'.join(map(str, r.slots)):>9}  {r.confidence:>4.0%}  {plain(r.attribute) if r.attribute else '?':24} {r.name}"
+            f"{'  – ' + '; '.join(r.doubts) if r.doubts else ''}"
+            for r in found.rows
+        ]
         lines += ["", *(f.text for f in findings), *(["", note] if note and options.note else [])]
     if options.make:
         made = charts[0].sheet()
@@ -223,7 +277,14 @@ def read_manual(options: argparse.Namespace) -> Result:
         if not model.strip():
             raise EntryFault(f"“{options.make}” is no maker and model.", do="Write MAKER/MODEL.")
         whole = made
-        profile = from_sheet(whole, maker.strip(), model.strip(), charts[0].title or "From the manual", body_for({line.attribute for line in whole.lines}), date=_now())
+        profile = from_sheet(
+            whole,
+            maker.strip(),
+            model.strip(),
+            charts[0].title or "From the manual",
+            body_for({line.attribute for line in whole.lines}),
+            date=_now(),
+        )
         saved = keep_own(profile)
         lines.append(f"Saved {saved}")
         return DONE, {"charts": data, "saved": str(saved)}, lines
@@ -276,10 +337,17 @@ def sources(options: argparse.Namespace) -> Result:
         write_sources(kept)
     shelf = fresh_shelf(kept)
     counts, away = shelf.index.counts(), shelf.index.away()
-    rows = [{"id": s.id, "kind": s.kind, "name": s.name, "path": s.path, "on": s.on, "away": s.id in away, "profiles": counts.get(s.id, 0)} for s in kept]
+    rows = [
+        {"id": s.id, "kind": s.kind, "name": s.name, "path": s.path, "on": s.on, "away": s.id in away, "profiles": counts.get(s.id, 0)}
+        for s in kept
+    ]
     lines = [f"{r['name'][:24]:24} {r['profiles']:>6}  {'away' if r['away'] else 'on' if r['on'] else 'off'}  {r['path']}" for r in rows]
     faults = shelf.index.faults()
-    return DONE, {"sources": rows, "faults": [{"file": f, "why": w} for f, w in faults]}, [*lines, *(f"does not read: {f}: {w}" for f, w in faults)]
+    return (
+        DONE,
+        {"sources": rows, "faults": [{"file": f, "why": w} for f, w in faults]},
+        [*lines, *(f"does not read: {f}: {w}" for f, w in faults)],
+    )
 
 
 def build_index(options: argparse.Namespace) -> Result:
@@ -295,16 +363,31 @@ def build_index(options: argparse.Namespace) -> Result:
             raise Stopped
 
     outcome = update_library(shelf.index, read_sources(), told, options.workers)
-    data = {"read": outcome.read, "removed": outcome.removed, "faults": outcome.faults, "stopped": outcome.stopped, "rebuilt": shelf.index.rebuilt}
+    data = {
+        "read": outcome.read,
+        "removed": outcome.removed,
+        "faults": outcome.faults,
+        "stopped": outcome.stopped,
+        "rebuilt": shelf.index.rebuilt,
+    }
     shelf.close()
-    return DONE, data, [f"{outcome.read} files read, {outcome.removed} gone, {outcome.faults} do not read{', stopped' if outcome.stopped else ''}."]
+    return (
+        DONE,
+        data,
+        [f"{outcome.read} files read, {outcome.removed} gone, {outcome.faults} do not read{', stopped' if outcome.stopped else ''}."],
+    )
 
 
 def exchange_serve(options: argparse.Namespace) -> Result:
     server = serve_forever(options.port, Path(options.folder) if options.folder else None, options.token)
-    print(f'{{"ready": true, "url": "{server.url}"}}' if options.json else f"The stand-in exchange listens on {server.url}. End with Ctrl C.", flush=True)
+    print(
+        f'{{"ready": true, "url": "{server.url}"}}' if options.json else f"The stand-in exchange listens on {server.url}. End with Ctrl C.",
+        flush=True,
+    )
     ended: list[int] = []
     signal.signal(signal.SIGTERM, lambda *_: ended.append(1))
+    if options.with_parent:
+        threading.Thread(target=lambda: (sys.stdin.buffer.read(), ended.append(1)), daemon=True).start()
     end = time.monotonic() + options.seconds if options.seconds else None
     try:
         while not ended and (end is None or time.monotonic() < end):
@@ -319,8 +402,29 @@ def exchange_browse(options: argparse.Namespace) -> Result:
     catalogue = Exchange(options.url).refresh(shelf.index) if not options.offline else read_catalogue()
     if catalogue is None:
         raise EntryFault("no catalogue has been seen yet.", do="Ask again without --offline.")
-    rows = [{"id": e.ident, "maker": e.maker, "model": e.model, "revision": e.revision, "uploader": e.uploader, "by_maker": e.by_maker, "proven_3d": e.proven_3d, "proven_unit": e.proven_unit, "rating": e.rating, "ratings": e.ratings} for e in catalogue.entries]  # fmt: skip
-    return DONE, rows, [f"{r['maker'][:22]:22} {r['model'][:22]:22} {r['revision'][:10]}  {r['rating']:.1f} of {r['ratings']:>2}  {r['uploader']}" for r in rows]
+    rows = [
+        {
+            "id": e.ident,
+            "maker": e.maker,
+            "model": e.model,
+            "revision": e.revision,
+            "uploader": e.uploader,
+            "by_maker": e.by_maker,
+            "proven_3d": e.proven_3d,
+            "proven_unit": e.proven_unit,
+            "rating": e.rating,
+            "ratings": e.ratings,
+        }
+        for e in catalogue.entries
+    ]
+    return (
+        DONE,
+        rows,
+        [
+            f"{r['maker'][:22]:22} {r['model'][:22]:22} {r['revision'][:10]}  {r['rating']:.1f} of {r['ratings']:>2}  {r['uploader']}"
+            for r in rows
+        ],
+    )
 
 
 def exchange_get(options: argparse.Namespace) -> Result:
@@ -381,16 +485,21 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     build.add_argument("--progress", action="store_true", help="a JSON line for every step")
     build.add_argument("--workers", type=int, default=2)
     exchange = verbs.add_parser("exchange", help="the stand-in exchange (run without more words), and its client")
-    exchange.set_defaults(run=exchange_serve, json=False, port=8642, folder=None, token="made-up-token", seconds=0.0)
+    exchange.set_defaults(run=exchange_serve, json=False, port=8642, folder=None, token="made-up-token", seconds=0.0, with_parent=False)
     trade = exchange.add_subparsers(required=False, metavar="WHAT")
     serve = verb(trade, "serve", exchange_serve, "run the stand-in exchange on loopback", show=False)
     serve.add_argument("--port", type=int, default=8642)
     serve.add_argument("--folder", help="offer the GDTF files of this folder too")
     serve.add_argument("--token", default="made-up-token")
+    serve.add_argument("--with-parent", action="store_true", help="end when standard input closes")
     serve.add_argument("--seconds", type=float, default=0.0)
-    for name, run, text in (("browse", exchange_browse, "what is on offer"), ("get", exchange_get, "download a profile"), ("share", exchange_share, "give a profile to the exchange")):
+    for name, run, text in (
+        ("browse", exchange_browse, "what is on offer"),
+        ("get", exchange_get, "download a profile"),
+        ("share", exchange_share, "give a profile to the exchange"),
+    ):
         made = verb(trade, name, run, text, show=False)
-        made.add_argument("--url", default="http://127.0.0.1:8642")
+        made.add_argument("--url", default="", help="the stand-in's usual place without")
         if name == "browse":
             made.add_argument("--offline", action="store_true", help="what was last seen")
         if name == "get":

@@ -6,6 +6,20 @@ from isthmus.library.shelf import Entry, Shelf, fresh_shelf, index_path, update_
 from isthmus.library.sources import Source, read_sources, write_sources
 
 __all__ = [
-    "Answer", "Entry", "Hit", "Index", "Outcome", "Progress", "Query", "Shelf", "Source", "Stopped", "Trust",
-    "fresh_shelf", "index_path", "read_sources", "update_library", "write_sources",
-]  # fmt: skip
+    "Answer",
+    "Entry",
+    "Hit",
+    "Index",
+    "Outcome",
+    "Progress",
+    "Query",
+    "Shelf",
+    "Source",
+    "Stopped",
+    "Trust",
+    "fresh_shelf",
+    "index_path",
+    "read_sources",
+    "update_library",
+    "write_sources",
+]

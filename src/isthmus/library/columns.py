@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import sqlite3
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -117,16 +118,20 @@ class Columns:
         """Each mode's attributes as a string of one character an attribute (up to 36 000 of them), for the edit distance."""
         letters = (self.seq_attr + np.uint16(0x4000)).tobytes().decode("utf-16-le")
         starts = self.seq_start.tolist()
-        return [letters[a:b] for a, b in zip(starts, starts[1:], strict=False)]
+        return [letters[a:b] for a, b in itertools.pairwise(starts)]
 
 
 def load(db: sqlite3.Connection, stamp: int) -> Columns:
     """Read all columns. Raises sqlite3.DatabaseError when the file is damaged."""
     attributes = [name for (name,) in db.execute("SELECT name FROM attribute ORDER BY id")]
-    trust: dict[str, tuple[Any, ...]] = {r[0]: r[1:] for r in db.execute("SELECT ident, by_maker, proven_3d, proven_unit, rating FROM trust")}
+    trust: dict[str, tuple[Any, ...]] = {
+        r[0]: r[1:] for r in db.execute("SELECT ident, by_maker, proven_3d, proven_unit, rating FROM trust")
+    }
     profiles = db.execute("SELECT id, maker, model, source, body, borrowed, ident, words FROM profile ORDER BY id").fetchall()
     away = {row[0] for row in db.execute("SELECT id FROM source WHERE away=1")}
-    p_id, p_maker, p_model, p_source_id, p_body, p_borrowed, p_ident, p_text = (list(c) for c in zip(*profiles, strict=True)) if profiles else ([] for _ in range(8))
+    p_id, p_maker, p_model, p_source_id, p_body, p_borrowed, p_ident, p_text = (
+        (list(c) for c in zip(*profiles, strict=True)) if profiles else ([] for _ in range(8))
+    )
     sources = sorted(set(p_source_id))
     source_at = {name: index for index, name in enumerate(sources[:_SOURCES_MAX])}
     none = (False, False, False, 0.0)

@@ -25,7 +25,7 @@ from isthmus.profiles.store import file_name, stored_of
 from isthmus.show.container import read_file, write_atomically
 from isthmus.show.records import Show, StoredProfile
 
-DEFAULT_URL = "http://127.0.0.1:8642"
+USUAL_URL = "http://127.0.0.1:8642"
 TIMEOUT = 6.0
 MAX_CATALOGUE = 64 * 1024 * 1024
 MAX_DOWNLOAD = 64 * 1024 * 1024
@@ -56,17 +56,23 @@ class Catalogue(msgspec.Struct, frozen=True):
     entries: list[CatalogueEntry]
 
 
+def default_url() -> str:
+    """Where the exchange is when nobody says: `ISTHMUS_EXCHANGE`, or the stand-in's usual place."""
+    return os.environ.get("ISTHMUS_EXCHANGE") or USUAL_URL
+
+
 class Exchange:
     """An exchange at a URL; `token` is needed for sharing only. Every method raises NetworkFault in plain words."""
 
-    def __init__(self, url: str = DEFAULT_URL, token: str = "", timeout: float = TIMEOUT) -> None:
+    def __init__(self, url: str = "", token: str = "", timeout: float = TIMEOUT) -> None:
+        url = url.strip() or default_url()
         parts = urlsplit(url if "//" in url else f"http://{url}")
         if parts.scheme not in ("http", "https") or not parts.hostname:
-            raise EntryFault(f"“{url}” is no address of an exchange.", do=f"Write it as {DEFAULT_URL}.")
+            raise EntryFault(f"“{url}” is no address of an exchange.", do=f"Write it as {USUAL_URL}.")
         try:
             self.host, self.port = parts.hostname, parts.port or (443 if parts.scheme == "https" else 80)
         except ValueError:
-            raise EntryFault(f"“{url}” has no usable port.", do=f"Write it as {DEFAULT_URL}.") from None
+            raise EntryFault(f"“{url}” has no usable port.", do=f"Write it as {USUAL_URL}.") from None
         self.secure = parts.scheme == "https"
         self.token, self.timeout = token, timeout
 
@@ -76,7 +82,9 @@ class Exchange:
 
     # ------------------------------------------------------------ asking
 
-    def _ask(self, method: str, path: str, body: bytes | None = None, headers: dict[str, str] | None = None) -> tuple[http.client.HTTPConnection, http.client.HTTPResponse]:
+    def _ask(
+        self, method: str, path: str, body: bytes | None = None, headers: dict[str, str] | None = None
+    ) -> tuple[http.client.HTTPConnection, http.client.HTTPResponse]:
         make = http.client.HTTPSConnection if self.secure else http.client.HTTPConnection
         connection = make(self.host, self.port, timeout=self.timeout)
         try:
@@ -88,12 +96,28 @@ class Exchange:
 
     def _away(self, error: Exception) -> NetworkFault:
         if isinstance(error, (TimeoutError, socket.timeout)):
-            return NetworkFault(f"the exchange did not answer within {self.timeout:.0f} seconds.", where=self.where, do="What was seen last is shown; try again later.")
-        reason = "Nothing answers there." if isinstance(error, ConnectionRefusedError) else os_reason(error) if isinstance(error, OSError) else "It broke off."
-        return NetworkFault(f"the exchange is away. {reason}", where=self.where, do="What was seen last is shown; check its address and the network.")
+            return NetworkFault(
+                f"the exchange did not answer within {self.timeout:.0f} seconds.",
+                where=self.where,
+                do="What was seen last is shown; try again later.",
+            )
+        reason = (
+            "Nothing answers there."
+            if isinstance(error, ConnectionRefusedError)
+            else os_reason(error)
+            if isinstance(error, OSError)
+            else "It broke off."
+        )
+        return NetworkFault(
+            f"the exchange is away. {reason}", where=self.where, do="What was seen last is shown; check its address and the network."
+        )
 
     def _garbage(self) -> NetworkFault:
-        return NetworkFault("what answers there is not an exchange.", where=self.where, do="Check its address; a wireless network's log-in page may stand in the way.")
+        return NetworkFault(
+            "what answers there is not an exchange.",
+            where=self.where,
+            do="Check its address; a wireless network's log-in page may stand in the way.",
+        )
 
     def _read(self, response: http.client.HTTPResponse, limit: int) -> bytes:
         try:
@@ -133,7 +157,9 @@ class Exchange:
         except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
             raise self._garbage() from error
         if catalogue.format != 1:
-            raise NetworkFault(f"the exchange speaks format {catalogue.format}, this version reads 1.", where=self.where, do="Update Isthmus.")
+            raise NetworkFault(
+                f"the exchange speaks format {catalogue.format}, this version reads 1.", where=self.where, do="Update Isthmus."
+            )
         return catalogue
 
     def download(self, entry: CatalogueEntry, told: Callable[[int, int], None] | None = None) -> Path:
@@ -155,7 +181,9 @@ class Exchange:
         if hashlib.sha256(data).hexdigest() != entry.sha256:
             part.unlink(missing_ok=True)
             raise NetworkFault(
-                f"“{entry.model}” arrived with a wrong checksum.", where=self.where, do="It was thrown away; download it again, and tell the exchange if it repeats."
+                f"“{entry.model}” arrived with a wrong checksum.",
+                where=self.where,
+                do="It was thrown away; download it again, and tell the exchange if it repeats.",
             )
         profile = read_gdtf(data, entry.model)
         target = folder / f"{entry.ident[:8]} {file_name(profile)}"
@@ -168,7 +196,11 @@ class Exchange:
         connection, response = self._ask("GET", path, headers={"Range": f"bytes={have}-"} if have else {})
         try:
             if response.status not in (200, 206):
-                raise NetworkFault(f"“{entry.model}” cannot be fetched: error {response.status}.", where=self.where, do="Refresh the catalogue and try again.")
+                raise NetworkFault(
+                    f"“{entry.model}” cannot be fetched: error {response.status}.",
+                    where=self.where,
+                    do="Refresh the catalogue and try again.",
+                )
             if have and response.status == 200:
                 have = 0  # it cannot resume
             with part.open("ab" if have else "wb") as out:
@@ -193,7 +225,9 @@ class Exchange:
 
     def _broken_off(self, entry: CatalogueEntry, have: int) -> NetworkFault:
         return NetworkFault(
-            f"“{entry.model}” broke off after {have} of {entry.size} bytes.", where=self.where, do="Download it again; it goes on where it stopped."
+            f"“{entry.model}” broke off after {have} of {entry.size} bytes.",
+            where=self.where,
+            do="Download it again; it goes on where it stopped.",
         )
 
     def share(self, stored: StoredProfile, uploader: str = "") -> str:
@@ -201,7 +235,11 @@ class Exchange:
         if not self.token:
             raise EntryFault("sharing needs a token.", where=self.where, do="Type the token the exchange gave you.")
         try:
-            headers = {"Authorization": f"Bearer {self.token}", "Content-Type": "application/octet-stream", "X-Uploader": uploader.encode("ascii", "replace").decode()}
+            headers = {
+                "Authorization": f"Bearer {self.token}",
+                "Content-Type": "application/octet-stream",
+                "X-Uploader": uploader.encode("ascii", "replace").decode(),
+            }
         except UnicodeError:
             headers = {}
         try:
@@ -215,7 +253,11 @@ class Exchange:
         if response.status == 401:
             raise NetworkFault("the exchange refuses the token.", where=self.where, do="Type the token again, or ask for a new one.")
         if response.status != 201:
-            raise NetworkFault(f"the exchange does not take {stored.key}: {_said(body) or f'error {response.status}'}.", where=self.where, do="Nothing was shared.")
+            raise NetworkFault(
+                f"the exchange does not take {stored.key}: {_said(body) or f'error {response.status}'}.",
+                where=self.where,
+                do="Nothing was shared.",
+            )
         try:
             return str(json.loads(body)["id"])
         except (ValueError, KeyError, TypeError) as error:
@@ -253,7 +295,12 @@ def put_catalogue(index: Index, catalogue: Catalogue) -> None:
     index.set_trust(
         Trust(e.ident, e.by_maker, e.uploader, e.proven_3d, e.proven_unit, e.rating, e.ratings, e.revision) for e in catalogue.entries
     )
-    here = {ident for (ident,) in index.db.execute("SELECT ident FROM profile p JOIN file f ON f.id = p.file WHERE p.source=? AND f.path NOT LIKE 'exchange:%'", (EXCHANGE,))}
+    here = {
+        ident
+        for (ident,) in index.db.execute(
+            "SELECT ident FROM profile p JOIN file f ON f.id = p.file WHERE p.source=? AND f.path NOT LIKE 'exchange:%'", (EXCHANGE,)
+        )
+    }
     index.put(EXCHANGE, [(FileSeen(f"exchange:{e.ident}", e.size, 0), e.facts) for e in catalogue.entries if e.ident not in here])
 
 

@@ -70,7 +70,16 @@ def facts_of(read: Gdtf) -> Facts:
     p = read.profile
     modes = [_mode(make_sheet(p, mode, lay_flat(p, mode)), mode.name) for mode in p.modes[:256]]
     return Facts(
-        p.id, p.maker, p.name, p.long_name, p.description[:400], p.revision, body_mark_of(p.models, frozenset(read.members)), p.borrowed, p.refers_to, modes
+        p.id,
+        p.maker,
+        p.name,
+        p.long_name,
+        p.description[:400],
+        p.revision,
+        body_mark_of(p.models, frozenset(read.members)),
+        p.borrowed,
+        p.refers_to,
+        modes,
     )
 
 

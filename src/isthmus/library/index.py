@@ -9,7 +9,7 @@ from __future__ import annotations
 import gc
 import multiprocessing
 import sqlite3
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterable, Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
@@ -19,27 +19,34 @@ import numpy as np
 
 from isthmus.errors import FileFault, IsthmusError, os_reason
 from isthmus.library.facts import Facts, unpack
-from isthmus.library.words import tokens
 from isthmus.library.quick import facts_of_file
 from isthmus.library.sources import GENERIC, FileSeen, Source, files_of, is_away
+from isthmus.library.words import tokens
 
 VERSION = 6
 _SCHEMA = """
 CREATE TABLE meta (key TEXT PRIMARY KEY, value TEXT);
 CREATE TABLE source (id TEXT PRIMARY KEY, away INTEGER NOT NULL, files INTEGER NOT NULL);
-CREATE TABLE file (id INTEGER PRIMARY KEY, source TEXT NOT NULL, path TEXT NOT NULL, size INTEGER, changed INTEGER, fault TEXT, UNIQUE (source, path));
+CREATE TABLE file (
+  id INTEGER PRIMARY KEY, source TEXT NOT NULL, path TEXT NOT NULL, size INTEGER, changed INTEGER, fault TEXT, UNIQUE (source, path));
 CREATE TABLE profile (
-  id INTEGER PRIMARY KEY, file INTEGER NOT NULL REFERENCES file (id), source TEXT NOT NULL, ident TEXT, maker TEXT, model TEXT, long_name TEXT,
-  description TEXT, revision TEXT, body TEXT, borrowed TEXT, refers_to TEXT, words TEXT);
+  id INTEGER PRIMARY KEY, file INTEGER NOT NULL REFERENCES file (id), source TEXT NOT NULL, ident TEXT, maker TEXT, model TEXT,
+  long_name TEXT, description TEXT, revision TEXT, body TEXT, borrowed TEXT, refers_to TEXT, words TEXT);
 CREATE INDEX profile_file ON profile (file);
 CREATE INDEX profile_ident ON profile (ident);
 CREATE TABLE mode (
-  id INTEGER PRIMARY KEY, profile INTEGER NOT NULL, name TEXT, footprint INTEGER, blocks INTEGER, cells INTEGER, wheel INTEGER, ranges INTEGER,
-  sequence BLOB);
+  id INTEGER PRIMARY KEY, profile INTEGER NOT NULL, name TEXT, footprint INTEGER, blocks INTEGER, cells INTEGER, wheel INTEGER,
+  ranges INTEGER, sequence BLOB);
 CREATE INDEX mode_profile ON mode (profile);
 CREATE TABLE chart (mode INTEGER PRIMARY KEY, lines BLOB);  -- apart, so that reading all modes stays quick
 CREATE TABLE attribute (id INTEGER PRIMARY KEY, name TEXT UNIQUE);
-CREATE TABLE trust (ident TEXT PRIMARY KEY, by_maker INTEGER, uploader TEXT, proven_3d INTEGER, proven_unit INTEGER, rating REAL, ratings INTEGER, revision TEXT);
+CREATE TABLE trust (
+  ident TEXT PRIMARY KEY, by_maker INTEGER, uploader TEXT, proven_3d INTEGER, proven_unit INTEGER, rating REAL, ratings INTEGER,
+  revision TEXT);
+"""
+_OFFERS_THAT_ARE_HERE = """
+SELECT f.path FROM file f JOIN profile p ON p.file = f.id WHERE f.path LIKE 'exchange:%' AND p.ident IN (
+  SELECT q.ident FROM profile q JOIN file g ON g.id = q.file WHERE q.source = 'exchange' AND g.path NOT LIKE 'exchange:%')
 """
 BATCH = 400
 CHUNK = 16
@@ -92,7 +99,9 @@ class Index:
             self.db = self._open()
         except sqlite3.DatabaseError as error:
             if isinstance(error, sqlite3.OperationalError) and ("locked" in str(error) or "unable to open" in str(error)):
-                raise FileFault(f"the index cannot be opened ({error}).", where=str(path), do="Close other windows of Isthmus, or delete it.") from error
+                raise FileFault(
+                    f"the index cannot be opened ({error}).", where=str(path), do="Close other windows of Isthmus, or delete it."
+                ) from error
             self._discard()
             self.db = self._open()
 
@@ -169,7 +178,8 @@ class Index:
             self._drop(source, [seen.path])
             fault = facts if isinstance(facts, str) else None
             file = db.execute(
-                "INSERT INTO file (source, path, size, changed, fault) VALUES (?,?,?,?,?)", (source, seen.path, seen.size, seen.changed, fault)
+                "INSERT INTO file (source, path, size, changed, fault) VALUES (?,?,?,?,?)",
+                (source, seen.path, seen.size, seen.changed, fault),
             ).lastrowid
             if isinstance(facts, Facts):
                 self._put_facts(source, file or 0, facts, ids)
@@ -179,7 +189,20 @@ class Index:
     def _put_facts(self, source: str, file: int, f: Facts, ids: dict[str, int]) -> None:
         db = self.db
         words = list(dict.fromkeys([*tokens(f.maker), *tokens(f.model)]))
-        row = (file, source, f.ident, f.maker, f.model, f.long_name, f.description, f.revision, f.body, f.borrowed, f.refers_to, " ".join(words))
+        row = (
+            file,
+            source,
+            f.ident,
+            f.maker,
+            f.model,
+            f.long_name,
+            f.description,
+            f.revision,
+            f.body,
+            f.borrowed,
+            f.refers_to,
+            " ".join(words),
+        )
         profile = db.execute(f"INSERT INTO profile VALUES (NULL{',?' * len(row)})", row).lastrowid
         for mode in f.modes:
             pairs = []
@@ -196,7 +219,9 @@ class Index:
         for path in paths:
             row = self.db.execute("SELECT id FROM file WHERE source=? AND path=?", (source, path)).fetchone()
             if row:
-                self.db.execute("DELETE FROM chart WHERE mode IN (SELECT m.id FROM mode m JOIN profile p ON p.id = m.profile WHERE p.file=?)", row)
+                self.db.execute(
+                    "DELETE FROM chart WHERE mode IN (SELECT m.id FROM mode m JOIN profile p ON p.id = m.profile WHERE p.file=?)", row
+                )
                 self.db.execute("DELETE FROM mode WHERE profile IN (SELECT id FROM profile WHERE file=?)", row)
                 self.db.execute("DELETE FROM profile WHERE file=?", row)
                 self.db.execute("DELETE FROM file WHERE id=?", row)
@@ -219,12 +244,19 @@ class Index:
             if is_away(source):
                 self.db.execute("INSERT INTO source VALUES (?,1,0) ON CONFLICT (id) DO UPDATE SET away=1", (source.id,))
                 continue
-            have = {path: (size, at) for path, size, at in self.db.execute("SELECT path, size, changed FROM file WHERE source=? AND path NOT LIKE 'exchange:%'", (source.id,))}
+            have = {
+                path: (size, at)
+                for path, size, at in self.db.execute(
+                    "SELECT path, size, changed FROM file WHERE source=? AND path NOT LIKE 'exchange:%'", (source.id,)
+                )
+            }
             seen = {file.path: file for file in files_of(source)}
             gone = [path for path in have if path not in seen]
             self.db.execute("BEGIN")
             self._drop(source.id, gone)
-            self.db.execute("INSERT INTO source VALUES (?,0,?) ON CONFLICT (id) DO UPDATE SET away=0, files=excluded.files", (source.id, len(seen)))
+            self.db.execute(
+                "INSERT INTO source VALUES (?,0,?) ON CONFLICT (id) DO UPDATE SET away=0, files=excluded.files", (source.id, len(seen))
+            )
             self.db.execute("COMMIT")
             removed += len(gone)
             changed.extend((source.id, file) for file in seen.values() if have.get(file.path) != (file.size, file.changed))
@@ -232,8 +264,7 @@ class Index:
         if generic and not self.db.execute("SELECT 1 FROM source WHERE id=?", (generic.id,)).fetchone():
             self._put_generic(generic)
         read, faults, stopped = self._read_all(changed, told, workers)
-        offers = "SELECT f.path FROM file f JOIN profile p ON p.file = f.id WHERE f.path LIKE 'exchange:%' AND p.ident IN (SELECT ident FROM profile q JOIN file g ON g.id = q.file WHERE q.source = 'exchange' AND g.path NOT LIKE 'exchange:%')"
-        downloaded = [path for (path,) in self.db.execute(offers)]
+        downloaded = [path for (path,) in self.db.execute(_OFFERS_THAT_ARE_HERE)]
         self.db.execute("BEGIN")
         self._drop("exchange", downloaded)
         self._bump()
@@ -251,13 +282,17 @@ class Index:
 
     def _forget(self, source: str) -> int:
         count = self.db.execute("SELECT count(*) FROM file WHERE source=?", (source,)).fetchone()[0]
-        self.db.execute("DELETE FROM chart WHERE mode IN (SELECT m.id FROM mode m JOIN profile p ON p.id = m.profile WHERE p.source=?)", (source,))
+        self.db.execute(
+            "DELETE FROM chart WHERE mode IN (SELECT m.id FROM mode m JOIN profile p ON p.id = m.profile WHERE p.source=?)", (source,)
+        )
         self.db.execute("DELETE FROM mode WHERE profile IN (SELECT id FROM profile WHERE source=?)", (source,))
         for table, column in (("profile", "source"), ("file", "source"), ("source", "id")):
             self.db.execute(f"DELETE FROM {table} WHERE {column}=?", (source,))
         return count
 
-    def _read_all(self, changed: list[tuple[str, FileSeen]], told: Callable[[Progress], None] | None, workers: int) -> tuple[int, int, bool]:
+    def _read_all(
+        self, changed: list[tuple[str, FileSeen]], told: Callable[[Progress], None] | None, workers: int
+    ) -> tuple[int, int, bool]:
         read = faults = 0
         waiting: dict[str, list[tuple[FileSeen, Facts | str]]] = {}
         by_path = {file.path: (source, file) for source, file in changed}
@@ -294,7 +329,7 @@ def _facts_or_fault(path: str) -> tuple[str, bytes | str]:
         return path, "it is nested too deep to be read."
 
 
-def _facts_stream(paths: list[str], workers: int) -> Iterator[tuple[str, bytes | str]]:
+def _facts_stream(paths: list[str], workers: int) -> Generator[tuple[str, bytes | str], None, None]:
     if workers < 2 or len(paths) < 4 * CHUNK:
         yield from map(_facts_or_fault, paths)
         return

@@ -48,11 +48,23 @@ def quick_facts(data: bytes, where: str) -> Facts:
     modes = kind.findall("DMXModes/DMXMode")
     names = [mode.get("Name") for mode in modes]
     tops = {geometry.name for geometry in geometries}
-    if reader.notices or not modes or not all(names) or len(set(names)) != len(names) or not all(mode.get("Geometry") in tops for mode in modes):
+    if (
+        reader.notices
+        or not modes
+        or not all(names)
+        or len(set(names)) != len(names)
+        or not all(mode.get("Geometry") in tops for mode in modes)
+    ):
         raise Odd
     models = tuple(reader.read(model, spec.MODEL) for model in kind.iterfind("Models/Model"))
     revisions = tuple(r.Revision(text=item.get("Text", ""), date=item.get("Date", "")) for item in kind.iterfind("Revisions/Revision"))
-    shell = r.Profile(id=kind.get("FixtureTypeID", ""), name=kind.get("Name", ""), maker=kind.get("Manufacturer", ""), geometries=geometries, revisions=revisions)
+    shell = r.Profile(
+        id=kind.get("FixtureTypeID", ""),
+        name=kind.get("Name", ""),
+        maker=kind.get("Manufacturer", ""),
+        geometries=geometries,
+        revisions=revisions,
+    )
     return Facts(
         shell.id,
         shell.maker,
@@ -109,7 +121,12 @@ def _channel(element: Element) -> tuple[r.DmxChannel, Pairs]:
     except ValueError:
         raise Odd from None
     attribute = logical[0].get("Attribute", "") if logical else ""
-    channel = r.DmxChannel(geometry=element.get("Geometry", ""), offsets=offsets, block=number, logical=(r.LogicalChannel(attribute=attribute),) if logical else ())
+    channel = r.DmxChannel(
+        geometry=element.get("Geometry", ""),
+        offsets=offsets,
+        block=number,
+        logical=(r.LogicalChannel(attribute=attribute),) if logical else (),
+    )
     return channel, pairs[:64] if len(pairs) > 1 else []
 
 

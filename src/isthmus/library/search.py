@@ -56,7 +56,16 @@ class Query:
 
     @property
     def asks_facts(self) -> bool:
-        return bool(self.footprint or self.on or self.having or self.without or self.cells or self.wheel is not None or self.ranges is not None or self.like)
+        return bool(
+            self.footprint
+            or self.on
+            or self.having
+            or self.without
+            or self.cells
+            or self.wheel is not None
+            or self.ranges is not None
+            or self.like
+        )
 
 
 @dataclass(frozen=True)
@@ -156,25 +165,40 @@ def _fact_costs(columns: Columns, query: Query) -> list[tuple[Floats, Callable[[
 
     if query.footprint:
         asked = f"{query.footprint[0]}" if query.footprint[0] == query.footprint[1] else f"{query.footprint[0]} to {query.footprint[1]}"
-        add(_outside(columns.m_footprint, query.footprint, _FOOTPRINT), lambda row, asked=asked: f"{columns.m_footprint[row]} channels, not {asked}")
+        add(
+            _outside(columns.m_footprint, query.footprint, _FOOTPRINT),
+            lambda row, asked=asked: f"{columns.m_footprint[row]} channels, not {asked}",
+        )
     for slot, attribute in query.on:
-        places = columns.having(attribute)
+        places, name = columns.having(attribute), plain(attribute)
         cost = np.ones(len(columns), np.float32)
         cost[places.modes] = _PLACE.take(places.away_from(slot), mode="clip")
-        add(cost, lambda row, places=places, name=plain(attribute), slot=slot: f"{name} on {at}, not {slot}" if (at := places.nearest(row, slot)) else f"no {name}")
+        add(
+            cost,
+            lambda row, places=places, name=name, slot=slot: (
+                f"{name} on {at}, not {slot}" if (at := places.nearest(row, slot)) else f"no {name}"
+            ),
+        )
     for attribute in query.having:
         cost = np.ones(len(columns), np.float32)
         cost[columns.having(attribute).modes] = 0
-        add(cost, lambda row, name=plain(attribute): f"no {name}")
+        name = plain(attribute)
+        add(cost, lambda row, name=name: f"no {name}")
     for attribute in query.without:
         cost = np.zeros(len(columns), np.float32)
         cost[columns.having(attribute).modes] = 0.8
-        add(cost, lambda row, name=plain(attribute): f"has {name}")
+        name = plain(attribute)
+        add(cost, lambda row, name=name: f"has {name}")
     if query.cells:
         add(_outside(columns.m_cells, query.cells, _CELLS), lambda row: f"{columns.m_cells[row] or 'no'} cells")
     for flag, have, name in ((query.wheel, columns.m_wheel, "colour wheel"), (query.ranges, columns.m_ranges, "ranges")):
         if flag is not None:
-            add((have != flag) * np.float32(0.6), lambda row, have=have, name=name: f"has a {name}" if have[row] and name != "ranges" else f"no {name}" if not have[row] else "has ranges")
+            add(
+                (have != flag) * np.float32(0.6),
+                lambda row, have=have, name=name: (
+                    f"has a {name}" if have[row] and name != "ranges" else f"no {name}" if not have[row] else "has ranges"
+                ),
+            )
     return costs
 
 
@@ -217,7 +241,18 @@ def _range_badness(asked: Sheet, other: Sheet) -> float:
         match = theirs.get((line.attribute, line.cell)) or theirs.get((line.attribute, 0))
         if match and len(line.bands) > 1 and len(match[0].bands) > 1:
             shift = 8 * (line.size - match[0].size)
-            bands = match[0].bands if not shift else [b for b in sheet_of("", [(line.attribute, line.slots, 0, [(match[0].coarse(b.start), match[0].coarse(b.end)) for b in match[0].bands], 1)]).lines[0].bands]
+            bands = (
+                match[0].bands
+                if not shift
+                else list(
+                    sheet_of(
+                        "",
+                        [(line.attribute, line.slots, 0, [(match[0].coarse(b.start), match[0].coarse(b.end)) for b in match[0].bands], 1)],
+                    )
+                    .lines[0]
+                    .bands
+                )
+            )
             parts.append(1 - sum(max(overlap(a, b) for b in bands) for a in line.bands) / len(line.bands))
     return sum(parts) / len(parts) if parts else 0.0
 
@@ -250,11 +285,17 @@ def search(columns: Columns, db: sqlite3.Connection, query: Query, limit: int = 
     near: tuple[Hit, ...] = ()
     if query.asks_facts:
         missed = np.flatnonzero(allowed & (distance > 1e-6) & (distance < NEAR_ENOUGH))
-        best = missed[_least(distance[missed], _LOOKED_AT if query.like is not None else NEAR_LIMIT, lambda rows: -_worth(columns, missed[rows], text))]
+        best = missed[
+            _least(
+                distance[missed], _LOOKED_AT if query.like is not None else NEAR_LIMIT, lambda rows: -_worth(columns, missed[rows], text)
+            )
+        ]
         if query.like is not None:
             near = _near_charts(columns, db, query, query.like, best, distance, costs)
         else:
-            near = tuple(Hit(int(row), float(distance[row]), tuple(words(int(row)) for cost, words in costs if cost[row] > 0)) for row in best)
+            near = tuple(
+                Hit(int(row), float(distance[row]), tuple(words(int(row)) for cost, words in costs if cost[row] > 0)) for row in best
+            )
     return Answer(hits, len(exact), near, _by_maker(columns, exact))
 
 
@@ -275,7 +316,9 @@ def _least(values: Floats, count: int, then: Callable[[NDArray[np.int64]], Float
     return few[np.lexsort((few, then(few), values[few]) if then else (few, values[few]))][:count]
 
 
-def _near_charts(columns: Columns, db: sqlite3.Connection, query: Query, asked: Sheet, rows: NDArray[np.int64], distance: Floats, costs: list) -> tuple[Hit, ...]:
+def _near_charts(
+    columns: Columns, db: sqlite3.Connection, query: Query, asked: Sheet, rows: NDArray[np.int64], distance: Floats, costs: list
+) -> tuple[Hit, ...]:
     ranked = []
     for row in rows:
         other = _lines(db, columns, int(row))

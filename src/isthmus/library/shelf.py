@@ -101,7 +101,8 @@ class Shelf:
     def trust(self, profile_id: int) -> Trust | None:
         """What the exchange says of a profile, if it knows it."""
         row = self.db.execute(
-            "SELECT t.ident, by_maker, uploader, proven_3d, proven_unit, rating, ratings, t.revision FROM trust t JOIN profile p ON p.ident = t.ident WHERE p.id=?",
+            "SELECT t.ident, by_maker, uploader, proven_3d, proven_unit, rating, ratings, t.revision FROM trust t"
+            " JOIN profile p ON p.ident = t.ident WHERE p.id=?",
             (profile_id,),
         ).fetchone()
         return Trust(row[0], bool(row[1]), row[2], bool(row[3]), bool(row[4]), row[5], row[6], row[7]) if row else None
@@ -123,19 +124,24 @@ class Shelf:
         if path.startswith("exchange:"):
             raise EntryFault("it lies on the exchange and was not downloaded yet.", do="Download it first.")
         if not Path(path).exists():
-            raise FileFault("its folder or drive is away.", where=Path(path).name, do="Connect the drive, or choose the profile from another source.")
+            raise FileFault(
+                "its folder or drive is away.", where=Path(path).name, do="Connect the drive, or choose the profile from another source."
+            )
         return load_stored(Path(path))
 
     def find_id(self, text: str) -> int:
         """A profile by its id in the index, its GDTF id, or “Maker Model”. Raises EntryFault."""
         row = self.db.execute(
-            "SELECT id FROM profile WHERE ident=?1 COLLATE NOCASE OR trim(maker || ' ' || model)=?1 COLLATE NOCASE OR CAST(id AS TEXT)=?1 OR model=?1 COLLATE NOCASE"
+            "SELECT id FROM profile WHERE ident=?1 COLLATE NOCASE OR trim(maker || ' ' || model)=?1 COLLATE NOCASE"
+            " OR CAST(id AS TEXT)=?1 OR model=?1 COLLATE NOCASE"
             " ORDER BY source='own' DESC LIMIT 1",
             (text,),
         ).fetchone()
         if row is None:
             near = self.search(Query(text), 1).hits
-            raise EntryFault(f"the library has no profile “{text}”.", do=f"Perhaps {self.entry(near[0]).title}?" if near else "Search for it first.")
+            raise EntryFault(
+                f"the library has no profile “{text}”.", do=f"Perhaps {self.entry(near[0]).title}?" if near else "Search for it first."
+            )
         return int(row[0])
 
     def close(self) -> None:

@@ -145,7 +145,7 @@ def fingerprint(source: Source) -> tuple[tuple[str, int], ...]:
         while stack and len(found) < 20_000:
             folder, depth = stack.pop()
             try:
-                found.append((folder, os.stat(folder).st_mtime_ns))
+                found.append((folder, Path(folder).stat().st_mtime_ns))
                 if depth < MAX_DEPTH:
                     with os.scandir(folder) as entries:
                         stack.extend((e.path, depth + 1) for e in entries if e.is_dir(follow_symlinks=False) and not e.name.startswith("."))

@@ -135,7 +135,9 @@ def own_tree(profile: r.Profile, name: str) -> r.Profile:
     return _with_mode(made, mode, replace(mode, geometry=copy.name, channels=channels))
 
 
-def _shifted(profile: r.Profile, name: str, block: int, places: Callable[[int], int], cell: frozenset[str], inside: Callable[[int], int]) -> r.Profile:
+def _shifted(
+    profile: r.Profile, name: str, block: int, places: Callable[[int], int], cell: frozenset[str], inside: Callable[[int], int]
+) -> r.Profile:
     """Every slot of a block through `places`; slots within the geometries of `cell` through `inside`."""
     mode = _mode(profile, name)
     root = profile.geometry(mode.geometry)
@@ -205,7 +207,14 @@ def _closed(profile: r.Profile, name: str, geometry: str, block: int, slots: Seq
     mode = _mode(profile, name)
     cell, starts, cell_block = _cell_of(profile, mode, geometry)
     points = [start + slot - 1 for start in starts for slot in slots] if cell else list(slots)
-    return _shifted(profile, name, cell_block if cell else block, lambda x: x - sum(p < x for p in points), cell, lambda x: x - sum(p < x for p in slots))
+    return _shifted(
+        profile,
+        name,
+        cell_block if cell else block,
+        lambda x: x - sum(p < x for p in points),
+        cell,
+        lambda x: x - sum(p < x for p in slots),
+    )
 
 
 # ---------------------------------------------------------------- edits
@@ -332,7 +341,9 @@ def set_bands(profile: r.Profile, name: str, index: int, bands: Sequence[Band]) 
     wanted = as_wanted(_channel(_mode(profile, name), index))
     for band in bands:
         if band.end < band.start or band.start < 0 or band.end > wanted.top:
-            raise EntryFault(f"“{band.name}” from {band.start} to {band.end} is no range.", do=f"Choose from 0 to {wanted.top}, the smaller first.")
+            raise EntryFault(
+                f"“{band.name}” from {band.start} to {band.end} is no range.", do=f"Choose from 0 to {wanted.top}, the smaller first."
+            )
     return _remade(profile, name, index, put(wanted, bands=tuple(bands)))
 
 
@@ -352,7 +363,9 @@ def set_default(profile: r.Profile, name: str, index: int, value: int) -> r.Prof
     _within(channel, value)
     functions = [f for part in channel.logical for f in part.functions]
     holder = next((f for f in functions if f.dmx_from <= value <= f.dmx_to), functions[0] if functions else None)
-    logical = tuple(replace(part, functions=tuple(replace(f, default=value) if f is holder else f for f in part.functions)) for part in channel.logical)
+    logical = tuple(
+        replace(part, functions=tuple(replace(f, default=value) if f is holder else f for f in part.functions)) for part in channel.logical
+    )
     return _with_channel(profile, mode, index, replace(channel, logical=logical, initial=holder.name if holder else channel.initial))
 
 
@@ -381,7 +394,9 @@ def set_limits(profile: r.Profile, name: str, index: int, attribute: str, low: i
     bands = list(wanted.bands) or [Band(0, wanted.top, plain(wanted.attribute).capitalize(), wanted.attribute)]
     own = [band for band in bands if (band.attribute or wanted.attribute) == attribute]
     if not own or high < low:
-        raise EntryFault(f"{plain(attribute)} has no range from {low} to {high} on this channel.", do="Choose one of the attributes in its ranges.")
+        raise EntryFault(
+            f"{plain(attribute)} has no range from {low} to {high} on this channel.", do="Choose one of the attributes in its ranges."
+        )
     first = min(own, key=lambda band: band.start)
     made = [put(first, start=low, end=high)]
     for band in bands:

@@ -92,7 +92,10 @@ def _pair(left: Sequence[Line], right: Sequence[Line]) -> list[tuple[int, int]]:
     cost = np.full((len(left), len(right)), _NEVER)
     cost[_same(left, right, _family)] = 2.0
     cost[_same(left, right, str)] = 0.0
-    nameless = [(i, a) for i, a in enumerate(left) if a.name and not a.attribute], [(j, b) for j, b in enumerate(right) if b.name and not b.attribute]
+    nameless = (
+        [(i, a) for i, a in enumerate(left) if a.name and not a.attribute],
+        [(j, b) for j, b in enumerate(right) if b.name and not b.attribute],
+    )
     for i, a in nameless[0] or list(enumerate(left)) * bool(nameless[1]):
         for j, b in nameless[1] if a.attribute else enumerate(right):
             if a.name and b.name and cost[i, j] == _NEVER and fuzz.token_sort_ratio(a.name.lower(), b.name.lower()) >= 80:
@@ -124,7 +127,8 @@ def compare_bands(left: Line, right: Line) -> tuple[BandVerdict, ...]:
     for i, a in enumerate(left.bands):
         for j, b in enumerate(theirs):
             alike = fuzz.token_sort_ratio(a.name.lower(), b.name.lower()) / 100 if a.name and b.name else 0.3
-            cost[i, j] = -(overlap(a, b) + 0.7 * alike)
+            shared = overlap(a, b)
+            cost[i, j] = -(shared + 0.7 * alike) if shared >= 0.5 or alike >= 0.6 or not (a.name and b.name) else 0.0
     rows, columns = linear_sum_assignment(cost)
     partner = {int(i): int(j) for i, j in zip(rows, columns, strict=True) if -cost[i, j] > 0.45}
     made: list[BandVerdict] = []
@@ -176,7 +180,14 @@ def compare(left: Sheet, right: Sheet) -> list[LineVerdict]:
     taken = set(pairs.values())
     for j, line in enumerate(right.lines):
         if j not in taken:
-            at = next((k for k, v in enumerate(made) if v.right is not None and v.right.slots and line.slots and v.right.slots[0] > line.slots[0]), len(made))
+            at = next(
+                (
+                    k
+                    for k, v in enumerate(made)
+                    if v.right is not None and v.right.slots and line.slots and v.right.slots[0] > line.slots[0]
+                ),
+                len(made),
+            )
             made.insert(at, LineVerdict("extra", None, line))
     return made
 

@@ -10,7 +10,15 @@ from numpy.typing import NDArray
 from isthmus.profiles.records import Beam, Geometry, Mode, Model, Profile
 
 Array = NDArray[np.float64]
-STAND_IN_MODEL = Model(name="", length=0.25, width=0.25, height=0.3, primitive="Cube")
+# stand-in bodies by the kind of geometry, in metres: a base, what turns, and the lamp itself
+_STAND_INS = {
+    "base": Model(name="", length=0.30, width=0.24, height=0.12, primitive="Cube"),
+    "yoke": Model(name="", length=0.32, width=0.12, height=0.26, primitive="Cube"),
+    "head": Model(name="", length=0.24, width=0.24, height=0.32, primitive="Head"),
+    "lamp": Model(name="", length=0.24, width=0.24, height=0.30, primitive="Cylinder"),
+    "cell": Model(name="", length=0.10, width=0.10, height=0.06, primitive="Cube"),
+    "case": Model(name="", length=0.25, width=0.25, height=0.30, primitive="Cube"),
+}
 MAX_PARTS = 4096
 MAX_DEPTH = 40
 
@@ -43,11 +51,13 @@ class Assembly:
 
 
 def assemble(profile: Profile, mode: Mode) -> Assembly:
-    """Walk the tree of a mode. A unit with no body at all gets a stand-in body, so that it is never invisible."""
+    """Walk the tree of a mode. A unit with no body of any size gets a stand-in one from its kind and the measures of
+    its geometry, so that it is never invisible."""
     turns = {c.geometry: c.logical[0].attribute for c in mode.channels if c.logical and c.logical[0].attribute in ("Pan", "Tilt")}
     models = {model.name: model for model in profile.models}
     beams: list[BeamInstance] = []
     parts: list[BodyPart] = []
+    seen: list[tuple[Geometry, tuple[Link, ...], int]] = []
     cells = visits = 0
 
     def walk(geometry: Geometry, chain: tuple[Link, ...], cell: int, depth: int) -> None:
@@ -56,8 +66,10 @@ def assemble(profile: Profile, mode: Mode) -> Assembly:
         if depth > MAX_DEPTH or visits > MAX_PARTS:
             return
         chain = (*chain, Link(np.array(geometry.matrix), turns.get(geometry.name, "") if geometry.kind == "Axis" else ""))
-        if geometry.model in models:
-            parts.append(BodyPart(models[geometry.model], chain))
+        seen.append((geometry, chain, cell))
+        model = models.get(geometry.model)
+        if model is not None and (model.file or model.length * model.width * model.height > 0):
+            parts.append(BodyPart(model, chain))
         if geometry.kind == "Reference":
             if not cell:  # a reference inside a cell belongs to that cell, as in the chart
                 cells += 1
@@ -73,5 +85,19 @@ def assemble(profile: Profile, mode: Mode) -> Assembly:
     if root is not None:
         walk(root, (), 0, 0)
     if not parts:
-        parts.append(BodyPart(STAND_IN_MODEL, ()))
+        parts = _stand_in(seen)
     return Assembly(tuple(beams), tuple(parts))
+
+
+def _stand_in(seen: list[tuple[Geometry, tuple[Link, ...], int]]) -> list[BodyPart]:
+    """Bodies for a tree that has none: a base where it hangs, yoke and head where it turns, a lamp where light comes out."""
+    turning = any(geometry.kind == "Axis" for geometry, _, _ in seen)
+    parts = [BodyPart(_STAND_INS["base" if turning else "case"], seen[0][1] if seen else ())]
+    heads = 0
+    for geometry, chain, cell in seen[:MAX_PARTS]:
+        if geometry.kind == "Axis":
+            heads += 1
+            parts.append(BodyPart(_STAND_INS["yoke" if heads % 2 else "head"], chain))
+        elif geometry.beam is not None and not turning:
+            parts.append(BodyPart(_STAND_INS["cell" if cell else "lamp"], chain))
+    return parts if len(parts) > 1 else [BodyPart(_STAND_INS["case"], ())]

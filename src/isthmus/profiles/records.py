@@ -333,6 +333,16 @@ class Profile(Part, frozen=True, kw_only=True):
         return next((revision.text[len(BORROWED) :] for revision in reversed(self.revisions) if revision.text.startswith(BORROWED)), "")
 
     @property
+    def label(self) -> str:
+        """The model as it is shown in a table, borrowed ones marked."""
+        return f"{self.name} (borrowed)" if self.borrowed else self.name
+
+    @property
+    def in_full(self) -> str:
+        """The long name, and whose profile it is when it is borrowed."""
+        return f"{self.long_name or self.title}, borrowed from {self.borrowed}" if self.borrowed else self.long_name
+
+    @property
     def title(self) -> str:
         """Maker and model, as a person says them."""
         return f"{self.maker} {self.name}".strip()

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from isthmus.profiles.attributes import plain
+from isthmus.profiles.attributes import plain, unit_of
 from isthmus.profiles.chart import Chart, ChartChannel, chart
 from isthmus.profiles.records import ChannelFunction, Mode, Profile
 
@@ -155,15 +155,29 @@ def sheet(profile: Profile, mode: Mode) -> Sheet:
     return kept[2]
 
 
-TABLE_HEAD = ("Channel", "Attribute", "Cell", "Default", "From", "To", "Range", "Physical")
+TABLE_HEAD: tuple[str, ...] = ("Channel", "Attribute", "Cell", "Default", "From", "To", "Range", "Physical")
+
+
+_SIGNS = {
+    "Angle": "°",
+    "AngularSpeed": "°/s",
+    "Frequency": "Hz",
+    "Temperature": "K",
+    "Time": "s",
+    "Length": "m",
+    "Percent": "",
+    "LuminousIntensity": "",
+    "ColorComponent": "",
+}
 
 
 def physical_text(band: Band) -> str:
-    """The physical values of a range, rounded for reading."""
-    if band.low is None or band.high is None:
+    """The physical values of a range, rounded for reading; empty where its attribute has no physical unit."""
+    sign = _SIGNS.get(unit_of(band.attribute)) if band.attribute else None
+    if band.low is None or band.high is None or not sign:
         return ""
     low, high = f"{band.low:.4g}", f"{band.high:.4g}"
-    return low if low == high else f"{low} to {high}"
+    return f"{low} {sign}" if low == high else f"{low} to {high} {sign}"
 
 
 def table(whole: Sheet) -> list[list[str]]:

@@ -43,7 +43,9 @@ class Shelf:
     entries: dict[str, CatalogueEntry] = field(default_factory=dict)
     files: dict[tuple[str, str], bytes] = field(default_factory=dict)
 
-    def put(self, data: bytes, uploader: str, by_maker: bool, proven_3d: bool, proven_unit: bool, rating: float, ratings: int) -> CatalogueEntry:
+    def put(
+        self, data: bytes, uploader: str, by_maker: bool, proven_3d: bool, proven_unit: bool, rating: float, ratings: int
+    ) -> CatalogueEntry:
         """Take a file in; a known id becomes a newer revision. Raises FileFault for what does not read."""
         read = read_archive(data, "upload")
         profile = read.profile
@@ -72,10 +74,14 @@ def usual_shelf() -> Shelf:
     shelf = Shelf()
     rng = random.Random(11)
     for profile in plausible_profiles(24, 1906):
-        dated = replace(profile, revisions=(r.Revision(text="First published", date=f"2026-{rng.randint(1, 9):02}-{rng.randint(1, 28):02}T09:00:00"),))
+        dated = replace(
+            profile, revisions=(r.Revision(text="First published", date=f"2026-{rng.randint(1, 9):02}-{rng.randint(1, 28):02}T09:00:00"),)
+        )
         maker = rng.random() < 0.4
         uploader = profile.maker if maker else rng.choice(("ada-weir", "lock-and-key", "third-electrics", "m-sandre"))
-        shelf.put(write_gdtf(dated), uploader, maker, rng.random() < 0.6, rng.random() < 0.4, round(rng.uniform(2.2, 5.0), 1), rng.randint(1, 60))
+        shelf.put(
+            write_gdtf(dated), uploader, maker, rng.random() < 0.6, rng.random() < 0.4, round(rng.uniform(2.2, 5.0), 1), rng.randint(1, 60)
+        )
     newer = _newer_shipped()
     if newer is not None:
         shelf.put(newer, "Halyard Optics", True, True, True, 4.8, 31)
@@ -116,7 +122,9 @@ class ExchangeServer:
         try:
             self._http = ThreadingHTTPServer((host, port), Handler)
         except OSError as error:
-            raise NetworkFault(f"the stand-in exchange cannot listen. {os_reason(error)}", where=f"{host}:{port}", do="Choose another port.") from error
+            raise NetworkFault(
+                f"the stand-in exchange cannot listen. {os_reason(error)}", where=f"{host}:{port}", do="Choose another port."
+            ) from error
         self._http.daemon_threads = True
         self._thread = threading.Thread(target=self._http.serve_forever, kwargs={"poll_interval": 0.1}, daemon=True, name="exchange")
 

@@ -27,7 +27,14 @@ from isthmus.stage import hang_by_name
 
 
 class AddDialog(Frame):
-    def __init__(self, bench: Workbench, parent: QWidget, stored: StoredProfile | None = None, mode: str = "", to_library: Callable[[], object] | None = None) -> None:
+    def __init__(
+        self,
+        bench: Workbench,
+        parent: QWidget,
+        stored: StoredProfile | None = None,
+        mode: str = "",
+        to_library: Callable[[], object] | None = None,
+    ) -> None:
         """`stored` and `mode`: what was chosen in the library, if it was; `to_library` goes there to choose."""
         super().__init__(parent, "Add units", "Add units", self._take, 820)
         self.setObjectName("add units")
@@ -102,7 +109,7 @@ class AddDialog(Frame):
         self._profile_changed()
         if stored is not None:
             chosen = self._shelf.profiles.profiles[stored.key]
-            self.profile.setCurrentText(f"{chosen.name}  ({chosen.maker})")
+            self.profile.setCurrentText(f"{chosen.label}  ({chosen.maker})")
             self.mode.setCurrentIndex(max(0, self.mode.findData(mode)))
 
     def _field(self, name: str, value: str, mono: bool = False) -> QLineEdit:
@@ -130,7 +137,7 @@ class AddDialog(Frame):
         self._shelf = Library.of(self._own, tuple(library(self.bench.show).stored.values()))
         self.profile.clear()
         for key, profile in sorted(self._shelf.profiles.profiles.items(), key=lambda item: item[1].name):
-            self.profile.addItem(f"{profile.name}  ({profile.maker})", key)
+            self.profile.addItem(f"{profile.label}  ({profile.maker})", key)
         finder = QCompleter([self.profile.itemText(i) for i in range(self.profile.count())], self)
         finder.setFilterMode(Qt.MatchFlag.MatchContains)
         finder.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
@@ -183,7 +190,7 @@ class AddDialog(Frame):
                 return
             self._own = (stored, *self._own)
             self._fill_profiles()
-            self.profile.setCurrentText(f"{profile.name}  ({profile.maker})")
+            self.profile.setCurrentText(f"{profile.label}  ({profile.maker})")
 
     # ------------------------------------------------------------ what it would do
 

@@ -48,7 +48,7 @@ def _text(name: str) -> Callable[[Show, str, str], Show]:
 
 def _model(unit: Unit, profiles: ProfileSet) -> str:
     profile = profiles.profiles.get(unit.profile)
-    return profile.name if profile else unit.profile
+    return profile.label if profile else unit.profile
 
 
 COLUMNS = (

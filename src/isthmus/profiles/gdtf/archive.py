@@ -31,7 +31,14 @@ MAX_RATIO = 400  # a description that shrinks further than this is a bomb, not a
 DESCRIPTION = "description.xml"
 _FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same profile gives the same bytes
 _CLEAN = "It was not read; ask its maker for a clean file."
-BODY_FOLDERS = {"models/gltf/": ".glb", "models/gltf_high/": ".glb", "models/gltf_low/": ".glb", "models/3ds/": ".3ds", "models/3ds_high/": ".3ds", "models/3ds_low/": ".3ds"}
+BODY_FOLDERS = {
+    "models/gltf/": ".glb",
+    "models/gltf_high/": ".glb",
+    "models/gltf_low/": ".glb",
+    "models/3ds/": ".3ds",
+    "models/3ds_high/": ".3ds",
+    "models/3ds_low/": ".3ds",
+}
 
 
 @dataclass(frozen=True)
@@ -88,7 +95,9 @@ def read_archive(data: bytes, where: str) -> Gdtf:
             text, members, notices = _guarded(archive, where)
     except (*ZIP_ERRORS, ValueError, OSError) as error:
         raise FileFault(
-            "this is not a whole GDTF file; it is cut short, damaged or another kind of file.", where=where, do="Fetch it again from where it came."
+            "this is not a whole GDTF file; it is cut short, damaged or another kind of file.",
+            where=where,
+            do="Fetch it again from where it came.",
         ) from error
     read = read_description(text, where)
     return Gdtf(read.profile, (*notices, *read.notices), tuple(members))
@@ -111,7 +120,9 @@ def read_description(text: bytes, where: str) -> Gdtf:
         raise FileFault(f"its description does not read: {error}.", where=where, do="Fetch it again from where it came.") from error
 
 
-_PLAIN = re.compile(rb"""(\xef\xbb\xbf)?\s*(<\?xml\s+version=["'][\d.]+["']\s*(encoding=["'](?i:utf-8|us-ascii)["']\s*)?(standalone=["']\w+["']\s*)?\?>|<[A-Za-z])""")
+_PLAIN = re.compile(
+    rb"""(\xef\xbb\xbf)?\s*(<\?xml\s+version=["'][\d.]+["']\s*(encoding=["'](?i:utf-8|us-ascii)["']\s*)?(standalone=["']\w+["']\s*)?\?>|<[A-Za-z])"""
+)
 
 
 def _parse(text: bytes) -> Element:
@@ -137,7 +148,9 @@ def read_members(data: bytes, where: str) -> dict[str, bytes]:
                 if info.filename.lower() != DESCRIPTION and not info.is_dir() and safe_name(info.filename)
             }
     except (*ZIP_ERRORS, ValueError, OSError) as error:
-        raise FileFault("its pictures and bodies do not read; the file is damaged.", where=where, do="Fetch it again from where it came.") from error
+        raise FileFault(
+            "its pictures and bodies do not read; the file is damaged.", where=where, do="Fetch it again from where it came."
+        ) from error
 
 
 def write_gdtf(profile: r.Profile, members: Mapping[str, bytes] | None = None) -> bytes:

@@ -67,10 +67,23 @@ def _tags(spec: s.Spec) -> set[str]:
 _RIGHT_TAGS = {
     tag.lower(): tag
     for tag in (
-        *_tags(s.PROFILE), *_tags(s.MODE), *s.GEOMETRY_KEPT, *s.GEOMETRY_OTHER, *s.PHYSICAL_KEPT, *s.PROTOCOLS_KEPT, *s.PROPERTIES,
-        *s.PROFILE_ORDER, *s.PROFILE.kept_kids, *s.MODE.kept_kids, *s.SLOT.kept_kids, "FixtureType", "GDTF", "Properties", "FTMacro",
+        *_tags(s.PROFILE),
+        *_tags(s.MODE),
+        *s.GEOMETRY_KEPT,
+        *s.GEOMETRY_OTHER,
+        *s.PHYSICAL_KEPT,
+        *s.PROTOCOLS_KEPT,
+        *s.PROPERTIES,
+        *s.PROFILE_ORDER,
+        *s.PROFILE.kept_kids,
+        *s.MODE.kept_kids,
+        *s.SLOT.kept_kids,
+        "FixtureType",
+        "GDTF",
+        "Properties",
+        "FTMacro",
     )
-}  # fmt: skip
+}
 _ALL_TAGS = frozenset(_RIGHT_TAGS.values())
 
 
@@ -175,7 +188,9 @@ class Reader:
             if child.tag in kids:
                 for kid in kids[child.tag]:
                     self.gather(child, kid, gathered, kid.inside.split("/")[1:] if kid.inside else None)
-            elif isinstance(child.tag, str) and child.tag not in spec.kept_kids and not (spec is s.PROFILE and child.tag in s.PROFILE_ORDER):
+            elif (
+                isinstance(child.tag, str) and child.tag not in spec.kept_kids and not (spec is s.PROFILE and child.tag in s.PROFILE_ORDER)
+            ):
                 self.tell(f"Element “{child.tag}” is not in the standard here; it is kept.", once=f"{spec.tag}/{child.tag}")
                 other.append(raw(child))
             elif child.tag in spec.kept_kids and spec is not s.PROFILE and spec is not s.MODE:
@@ -248,8 +263,14 @@ class Reader:
             if not name or name in seen:
                 base = name or f"{what[:-1].capitalize()} {index}"
                 first = 2 if part.name else 1
-                name = next(text for n in range(first, len(parts) + 3) if (text := base if n == 1 else f"{base} ({n})") not in (taken | seen))
-                self.tell(f"Two {what} are called “{part.name}”; one is read as “{name}”." if part.name else f"One of the {what} has no name; it is read as “{name}”.")
+                name = next(
+                    text for n in range(first, len(parts) + 3) if (text := base if n == 1 else f"{base} ({n})") not in (taken | seen)
+                )
+                self.tell(
+                    f"Two {what} are called “{part.name}”; one is read as “{name}”."
+                    if part.name
+                    else f"One of the {what} has no name; it is read as “{name}”."
+                )
             seen.add(name)
             made.append(part if name == part.name else replace(part, name=name))
         return tuple(made)
@@ -367,7 +388,10 @@ class Reader:
         self.size = max(1, len(offsets))
         made: r.DmxChannel = self.read(element, s.CHANNEL)
         fallback = made.default
-        logical = tuple(self.functions_in_order(part, child, fallback) for part, child in zip(made.logical, element.iterfind("LogicalChannel"), strict=True))
+        logical = tuple(
+            self.functions_in_order(part, child, fallback)
+            for part, child in zip(made.logical, element.iterfind("LogicalChannel"), strict=True)
+        )
         self.size = 1
         initial = made.initial.split(".")[-1]
         return replace(

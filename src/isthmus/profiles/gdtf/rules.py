@@ -144,7 +144,9 @@ def _modes(profile: r.Profile) -> Iterator[Notice]:
         names = Counter(channel_name(c) for c in mode.channels)
         functions = {f"{channel_name(c)}.{p.attribute}.{f.name}" for c in mode.channels for p in c.logical for f in p.functions}
         for channel in mode.channels:
-            yield from _channel(channel, f"{place} / DMXChannel {','.join(map(str, channel.offsets)) or 'virtual'}", known, wheels, geometry)
+            yield from _channel(
+                channel, f"{place} / DMXChannel {','.join(map(str, channel.offsets)) or 'virtual'}", known, wheels, geometry
+            )
         for relation in mode.relations:
             where = f"{place} / Relation “{relation.name}”"
             if relation.kind not in ("Multiply", "Override"):
@@ -155,7 +157,9 @@ def _modes(profile: r.Profile) -> Iterator[Notice]:
                 yield Notice(where, f"its follower “{relation.follower}” is no function of the mode.")
 
 
-def _channel(channel: r.DmxChannel, place: str, known: dict[str, set[str]], wheels: dict[str, r.Wheel], geometry: set[str]) -> Iterator[Notice]:
+def _channel(
+    channel: r.DmxChannel, place: str, known: dict[str, set[str]], wheels: dict[str, r.Wheel], geometry: set[str]
+) -> Iterator[Notice]:
     top = 256**channel.resolution - 1
     if channel.geometry not in geometry:
         yield Notice(place, f"its geometry “{channel.geometry}” does not exist.")

@@ -60,7 +60,12 @@ def names(text: str) -> frozenset[str]:
 SUB_UNIT = Spec(
     "SubPhysicalUnit",
     r.SubUnit,
-    (Attr("kind", "Type", need=True), Attr("unit", "PhysicalUnit"), Attr("low", "PhysicalFrom", NUMBER), Attr("high", "PhysicalTo", NUMBER)),
+    (
+        Attr("kind", "Type", need=True),
+        Attr("unit", "PhysicalUnit"),
+        Attr("low", "PhysicalFrom", NUMBER),
+        Attr("high", "PhysicalTo", NUMBER),
+    ),
 )
 ATTRIBUTE = Spec(
     "Attribute",
@@ -77,7 +82,9 @@ ATTRIBUTE = Spec(
     (Kid("sub_units", SUB_UNIT),),
 )
 FEATURE = Spec("Feature", r.Feature, (Attr("name", "Name", need=True),))
-FEATURE_GROUP = Spec("FeatureGroup", r.FeatureGroup, (Attr("name", "Name", need=True), Attr("pretty", "Pretty")), (Kid("features", FEATURE),))
+FEATURE_GROUP = Spec(
+    "FeatureGroup", r.FeatureGroup, (Attr("name", "Name", need=True), Attr("pretty", "Pretty")), (Kid("features", FEATURE),)
+)
 ACTIVATION = Spec("ActivationGroup", r.ActivationGroup, (Attr("name", "Name", need=True),))
 
 FACET = Spec("Facet", r.Facet, (Attr("color", "Color", XYY), Attr("rotation", "Rotation")))
@@ -90,7 +97,9 @@ SLOT = Spec(
 )
 WHEEL = Spec("Wheel", r.Wheel, (Attr("name", "Name", need=True),), (Kid("slots", SLOT),))
 
-POINT = Spec("MeasurementPoint", r.SpectrumPoint, (Attr("wavelength", "WaveLength", NUMBER, need=True), Attr("energy", "Energy", NUMBER, need=True)))
+POINT = Spec(
+    "MeasurementPoint", r.SpectrumPoint, (Attr("wavelength", "WaveLength", NUMBER, need=True), Attr("energy", "Energy", NUMBER, need=True))
+)
 MEASUREMENT = Spec(
     "Measurement",
     r.Measurement,
@@ -105,10 +114,17 @@ MEASUREMENT = Spec(
 EMITTER = Spec(
     "Emitter",
     r.Emitter,
-    (Attr("name", "Name", need=True), Attr("color", "Color", XYY, need=True), Attr("wavelength", "DominantWaveLength", NUMBER), Attr("diode", "DiodePart")),
+    (
+        Attr("name", "Name", need=True),
+        Attr("color", "Color", XYY, need=True),
+        Attr("wavelength", "DominantWaveLength", NUMBER),
+        Attr("diode", "DiodePart"),
+    ),
     (Kid("measurements", MEASUREMENT),),
 )
-FILTER = Spec("Filter", r.Filter, (Attr("name", "Name", need=True), Attr("color", "Color", XYY, need=True)), (Kid("measurements", MEASUREMENT),))
+FILTER = Spec(
+    "Filter", r.Filter, (Attr("name", "Name", need=True), Attr("color", "Color", XYY, need=True)), (Kid("measurements", MEASUREMENT),)
+)
 COLOR_SPACE = Spec(
     "ColorSpace",
     r.ColorSpace,
@@ -181,7 +197,8 @@ GEOMETRY_KEPT = {
     "GeometryReference": "Geometry",
     "Display": "Texture",
     "Laser": "ColorType Color OutputStrength Emitter BeamDiameter BeamDivergenceMin BeamDivergenceMax ScanAnglePan ScanAngleTilt ScanSpeed",
-    "WiringObject": "ConnectorType PinCount ElectricalPayLoad VoltageRangeMin VoltageRangeMax FrequencyRangeMin FrequencyRangeMax MaxPayLoad "
+    "WiringObject": "ConnectorType PinCount ElectricalPayLoad VoltageRangeMin VoltageRangeMax FrequencyRangeMin "
+    "FrequencyRangeMax MaxPayLoad "
     "Voltage SignalLayer SignalType CosPhi FuseCurrent FuseRating Orientation WireGroup",
     "Inventory": "Count",
     "Structure": "LinkedGeometry StructureType CrossSectionType CrossSectionHeight CrossSectionWallThickness TrussCrossSection",
@@ -256,14 +273,24 @@ LOGICAL = Spec(
 CHANNEL = Spec(
     "DMXChannel",
     r.DmxChannel,
-    (Attr("highlight", "Highlight", DMX), Attr("default", "Default", DMX), Attr("initial", "InitialFunction"), Attr("geometry", "Geometry", need=True)),
+    (
+        Attr("highlight", "Highlight", DMX),
+        Attr("default", "Default", DMX),
+        Attr("initial", "InitialFunction"),
+        Attr("geometry", "Geometry", need=True),
+    ),
     (Kid("logical", LOGICAL),),
     kept=names("DMXBreak Offset"),
 )
 RELATION = Spec(
     "Relation",
     r.Relation,
-    (Attr("name", "Name", need=True), Attr("master", "Master", need=True), Attr("follower", "Follower", need=True), Attr("kind", "Type", need=True)),
+    (
+        Attr("name", "Name", need=True),
+        Attr("master", "Master", need=True),
+        Attr("follower", "Follower", need=True),
+        Attr("kind", "Type", need=True),
+    ),
 )
 MODE = Spec(
     "DMXMode",
@@ -272,10 +299,14 @@ MODE = Spec(
     (Kid("channels", CHANNEL, "DMXChannels"), Kid("relations", RELATION, "Relations")),
     kept_kids=names("FTMacros"),
 )
-REVISION = Spec("Revision", r.Revision, (Attr("text", "Text"), Attr("date", "Date"), Attr("user", "UserID", WHOLE), Attr("by", "ModifiedBy")))
+REVISION = Spec(
+    "Revision", r.Revision, (Attr("text", "Text"), Attr("date", "Date"), Attr("user", "UserID", WHOLE), Attr("by", "ModifiedBy"))
+)
 PERSONALITY = Spec("DMXPersonality", r.Personality, (Attr("value", "Value", need=True), Attr("mode", "DMXMode", need=True)))
 SOFTWARE = Spec("SoftwareVersionID", r.Software, (Attr("value", "Value", need=True),), (Kid("personalities", PERSONALITY),))
-RDM = Spec("FTRDM", r.Rdm, (Attr("maker", "ManufacturerID", need=True), Attr("model", "DeviceModelID", need=True)), (Kid("software", SOFTWARE),))
+RDM = Spec(
+    "FTRDM", r.Rdm, (Attr("maker", "ManufacturerID", need=True), Attr("model", "DeviceModelID", need=True)), (Kid("software", SOFTWARE),)
+)
 
 PROFILE = Spec(
     "FixtureType",
@@ -307,7 +338,17 @@ PROFILE = Spec(
     kept=names("ThumbnailOffsetX ThumbnailOffsetY"),
     kept_kids=names("FTPresets Geometries DMXModes"),
 )
-PROFILE_ORDER = ("AttributeDefinitions", "Wheels", "PhysicalDescriptions", "Models", "Geometries", "DMXModes", "Revisions", "FTPresets", "Protocols")
+PROFILE_ORDER = (
+    "AttributeDefinitions",
+    "Wheels",
+    "PhysicalDescriptions",
+    "Models",
+    "Geometries",
+    "DMXModes",
+    "Revisions",
+    "FTPresets",
+    "Protocols",
+)
 PHYSICAL_KEPT = names("AdditionalColorSpaces Gamuts DMXProfiles CRIs")
 PROTOCOLS_KEPT = names("Art-Net sACN PosiStageNet OpenSoundControl CITP")
 PROPERTIES = {
@@ -315,6 +356,4 @@ PROPERTIES = {
     "Weight": (("weight", "Value"),),
     "LegHeight": (("leg_height", "Value"),),
 }
-PRIMITIVES = names(
-    "Undefined Cube Cylinder Sphere Base Yoke Head Scanner Conventional Pigtail Base1_1 Scanner1_1 Conventional1_1"
-)
+PRIMITIVES = names("Undefined Cube Cylinder Sphere Base Yoke Head Scanner Conventional Pigtail Base1_1 Scanner1_1 Conventional1_1")

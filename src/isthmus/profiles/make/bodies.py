@@ -13,13 +13,16 @@ from isthmus.profiles.records import IDENTITY, Beam, Break, Geometry, Matrix, Mo
 Kind = Literal["mover", "mirror", "lantern", "can", "cells", "machine", "rack", "screen"]
 
 
+_USUAL = Beam()
+
+
 @dataclass(frozen=True)
 class Body:
     """`size` is width, depth, height. Cells stand in `columns` (rows follow from their number)."""
 
     kind: Kind = "lantern"
     size: tuple[float, float, float] = (0.28, 0.28, 0.42)
-    beam: Beam = Beam()
+    beam: Beam = _USUAL
     columns: int = 0
     moving_cells: bool = False
     meshes: bool = False  # the archive holds models/gltf/<model>.glb for each model
@@ -74,7 +77,9 @@ def geometry_of(body: Body, layouts: dict[str, tuple[int, int, int]]) -> tuple[t
     celled = any(cells for cells, _, _ in layouts.values())
     for name, (cells, first, stride) in layouts.items():
         if cells:
-            tops.append(Geometry(name=name, matrix=IDENTITY, model="Base", children=_cells(body, f"{name} " if tops else "", cells, first, stride)))
+            tops.append(
+                Geometry(name=name, matrix=IDENTITY, model="Base", children=_cells(body, f"{name} " if tops else "", cells, first, stride))
+            )
         elif body.kind in ("mover", "mirror"):
             tops.append(Geometry(name=name, matrix=IDENTITY, model="Base", children=(_yoke(body, 0.24 * height, height),)))
         elif body.kind in ("machine", "rack"):

@@ -20,13 +20,33 @@ from isthmus.profiles.sheet import Band
 _SNAP = re.compile(r"(Shutter|Gobo\d+$|Color\d|Control|ColorMacro|Prism\d+$|Effects\d+$|Media|PlayMode)")
 _OPEN = re.compile(r"\b(open|full|on|no function|offen)\b", re.IGNORECASE)
 _WHEEL = re.compile(r"(Color|Gobo|AnimationWheel)\d+$")
-_SPAN = {"Pan": (-270.0, 270.0), "Tilt": (-135.0, 135.0), "Zoom": (8.0, 50.0), "Iris": (0.0, 1.0), "CTC": (3200.0, 6500.0), "CTO": (6500.0, 3200.0)}
+_SPAN = {
+    "Pan": (-270.0, 270.0),
+    "Tilt": (-135.0, 135.0),
+    "Zoom": (8.0, 50.0),
+    "Iris": (0.0, 1.0),
+    "CTC": (3200.0, 6500.0),
+    "CTO": (6500.0, 3200.0),
+}
 # colours a range's name may speak of (chromaticity, luminance against open = 100)
 _NAMED = {
-    "red": (0.66, 0.325, 18.0), "green": (0.26, 0.62, 38.0), "blue": (0.155, 0.09, 9.0), "amber": (0.54, 0.42, 52.0), "orange": (0.56, 0.41, 40.0),
-    "yellow": (0.43, 0.50, 80.0), "magenta": (0.38, 0.18, 20.0), "pink": (0.40, 0.27, 40.0), "cyan": (0.20, 0.32, 45.0), "purple": (0.28, 0.14, 14.0),
-    "violet": (0.24, 0.11, 10.0), "lavender": (0.28, 0.24, 40.0), "uv": (0.17, 0.01, 1.0), "cto": (0.44, 0.40, 75.0), "warm": (0.44, 0.40, 75.0), "ctb": (0.26, 0.27, 60.0),
-}  # fmt: skip
+    "red": (0.66, 0.325, 18.0),
+    "green": (0.26, 0.62, 38.0),
+    "blue": (0.155, 0.09, 9.0),
+    "amber": (0.54, 0.42, 52.0),
+    "orange": (0.56, 0.41, 40.0),
+    "yellow": (0.43, 0.50, 80.0),
+    "magenta": (0.38, 0.18, 20.0),
+    "pink": (0.40, 0.27, 40.0),
+    "cyan": (0.20, 0.32, 45.0),
+    "purple": (0.28, 0.14, 14.0),
+    "violet": (0.24, 0.11, 10.0),
+    "lavender": (0.28, 0.24, 40.0),
+    "uv": (0.17, 0.01, 1.0),
+    "cto": (0.44, 0.40, 75.0),
+    "warm": (0.44, 0.40, 75.0),
+    "ctb": (0.26, 0.27, 60.0),
+}
 
 
 @dataclass(frozen=True)
@@ -76,7 +96,13 @@ def functions_of(channel: Channel) -> tuple[r.ChannelFunction, ...]:
         name = channel.name or plain(channel.attribute).capitalize()
         return (
             r.ChannelFunction(
-                name=_name(name), attribute=channel.attribute, dmx_to=channel.top, default=default, physical_from=low, physical_to=high, emitter=emitter
+                name=_name(name),
+                attribute=channel.attribute,
+                dmx_to=channel.top,
+                default=default,
+                physical_from=low,
+                physical_to=high,
+                emitter=emitter,
             ),
         )
     runs: list[list[Band]] = []
@@ -98,21 +124,37 @@ def functions_of(channel: Channel) -> tuple[r.ChannelFunction, ...]:
         for at, band in enumerate(run):
             slot += 1 if wheel else 0
             sets.append(
-                r.ChannelSet(name=_name(band.name), dmx_from=band.start, physical_from=band.low, physical_to=band.high, wheel_slot=slot if wheel else 0)
+                r.ChannelSet(
+                    name=_name(band.name),
+                    dmx_from=band.start,
+                    physical_from=band.low,
+                    physical_to=band.high,
+                    wheel_slot=slot if wheel else 0,
+                )
             )
             following = run[at + 1].start if at + 1 < len(run) else end + 1
             if band.end + 1 < following:
                 sets.append(r.ChannelSet(name="", dmx_from=band.end + 1))
-        first, last = _ends(attribute, run, low if attribute == channel.attribute else None, high if attribute == channel.attribute else None)
+        first, last = _ends(
+            attribute, run, low if attribute == channel.attribute else None, high if attribute == channel.attribute else None
+        )
         taken = {function.name for function in made}
         base = _name(run[0].name if len(run) == 1 and run[0].name else plain(attribute).capitalize())
         name = next(text for n in range(1, len(runs) + 2) if (text := base if n == 1 else f"{base} {n}") not in taken)
         made.append(
             r.ChannelFunction(
-                name=name, attribute=attribute, dmx_from=start, dmx_to=end, default=default if not made else min(max(default, start), end),
-                physical_from=first, physical_to=last, wheel=wheel, emitter=emitter, sets=tuple(sets),
+                name=name,
+                attribute=attribute,
+                dmx_from=start,
+                dmx_to=end,
+                default=default if not made else min(max(default, start), end),
+                physical_from=first,
+                physical_to=last,
+                wheel=wheel,
+                emitter=emitter,
+                sets=tuple(sets),
             )
-        )  # fmt: skip
+        )
     return tuple(made)
 
 
@@ -138,7 +180,9 @@ def channel_of(channel: Channel, offsets: tuple[int, ...], geometry: str, block:
     initial = next((f for f in functions if f.dmx_from <= default <= f.dmx_to), functions[0])
     functions = tuple(replace(f, default=default) if f is initial else f for f in functions)
     lit = channel.attribute == "Dimmer" or channel.attribute.startswith("ColorAdd_")
-    highlight = channel.home if channel.home is not None else channel.top if lit else default if channel.attribute.startswith("Shutter") else None
+    highlight = (
+        channel.home if channel.home is not None else channel.top if lit else default if channel.attribute.startswith("Shutter") else None
+    )
     logical = r.LogicalChannel(
         attribute=channel.attribute,
         snap="Yes" if _SNAP.match(channel.attribute) else "No",
@@ -154,7 +198,13 @@ def wheel_of(functions: Iterable[r.ChannelFunction]) -> r.Wheel | None:
         if function.wheel:
             slots = [item for item in function.sets if item.wheel_slot]
             colour = function.attribute.startswith("Color")
-            return r.Wheel(name=function.wheel, slots=tuple(r.WheelSlot(name=item.name or f"Slot {item.wheel_slot}", color=_colour(item.name) if colour else r.WHITE) for item in slots))
+            return r.Wheel(
+                name=function.wheel,
+                slots=tuple(
+                    r.WheelSlot(name=item.name or f"Slot {item.wheel_slot}", color=_colour(item.name) if colour else r.WHITE)
+                    for item in slots
+                ),
+            )
     return None
 
 
@@ -182,7 +232,9 @@ def with_definitions(profile: r.Profile) -> r.Profile:
     have = {attribute.name: attribute for attribute in profile.attributes}
     for name in used:
         if name and name not in have:
-            have[name] = r.Attribute(name=name, pretty=plain(name).capitalize(), feature=feature_of(name), unit=unit_of(name), activation=activation_of(name))
+            have[name] = r.Attribute(
+                name=name, pretty=plain(name).capitalize(), feature=feature_of(name), unit=unit_of(name), activation=activation_of(name)
+            )
     groups = {group.name: group for group in profile.features}
     for attribute in have.values():
         group, _, feature = attribute.feature.partition(".")

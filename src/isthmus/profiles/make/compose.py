@@ -49,7 +49,15 @@ def _geometry_for(attribute: str, body: Body, cells: int, root: str) -> str:
 
 
 def compose(
-    maker: str, name: str, body: Body, modes: Sequence[ModePlan], *, description: str = "", ident: str = "", date: str = "2026-03-02T10:00:00", note: str = "First written"
+    maker: str,
+    name: str,
+    body: Body,
+    modes: Sequence[ModePlan],
+    *,
+    description: str = "",
+    ident: str = "",
+    date: str = "2026-03-02T10:00:00",
+    note: str = "First written",
 ) -> r.Profile:
     """A profile with its definitions, geometry and modes. Modes with equal cells share a geometry."""
     layouts: dict[str, tuple[int, int, int]] = {}
@@ -108,7 +116,8 @@ def _mode(plan: ModePlan, body: Body, root: str) -> r.Mode:
 def from_sheet(chart: Sheet, maker: str, name: str, mode: str, body: Body, ident: str = "", date: str = "", note: str = "") -> r.Profile:
     """A new profile from a chart read out of a manual; channels without an attribute keep their place as NoFeature."""
     channels = tuple(
-        Channel(line.attribute or "NoFeature", line.size, line.bands, line.default, name=line.name if not line.attribute else "") for line in chart.lines
+        Channel(line.attribute or "NoFeature", line.size, line.bands, line.default, name=line.name if not line.attribute else "")
+        for line in chart.lines
     )
     plan = ModePlan(mode, channels, slots=tuple(line.slots for line in chart.lines), blocks=tuple(line.block for line in chart.lines))
     return compose(maker, name, body, [plan], ident=ident or str(uuid.uuid4()).upper(), date=date, note=note or "From the manual's chart")
@@ -119,9 +128,13 @@ def body_for(attributes: set[str], cells: int = 0) -> Body:
     if {"Pan", "Tilt"} & attributes:
         return Body("mover", (0.34, 0.26, 0.55), r.Beam(beam_angle=16, field_angle=20, kind="Spot" if "Gobo1" in attributes else "Wash"))
     if cells > 1:
-        return Body("cells", (min(2.0, 0.16 * cells), 0.1, 0.12), r.Beam(beam_angle=38, field_angle=55, flux=900, radius=0.035), columns=cells)
+        return Body(
+            "cells", (min(2.0, 0.16 * cells), 0.1, 0.12), r.Beam(beam_angle=38, field_angle=55, flux=900, radius=0.035), columns=cells
+        )
     if {"Haze1", "Fog1", "Fan1"} & attributes and "Dimmer" not in attributes:
         return Body("machine", (0.5, 0.3, 0.3))
     if any(attribute.startswith("ColorAdd_") for attribute in attributes):
         return Body("can", (0.24, 0.24, 0.26), r.Beam(beam_angle=22, field_angle=28, flux=3200, radius=0.09))
-    return Body("lantern", (0.28, 0.28, 0.42), r.Beam(beam_angle=22, field_angle=26, flux=11000, color_temperature=3200, radius=0.07, kind="Spot"))
+    return Body(
+        "lantern", (0.28, 0.28, 0.42), r.Beam(beam_angle=22, field_angle=26, flux=11000, color_temperature=3200, radius=0.07, kind="Spot")
+    )

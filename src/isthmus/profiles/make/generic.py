@@ -24,12 +24,78 @@ MAKER = "Generic"
 Place = Literal["none", "first", "last"]
 Kind = Literal["dimmer", "colour", "white", "temperature", "cmy", "scroller", "haze", "fog", "fan", "mover"]
 KINDS: dict[Kind, str] = {
-    "dimmer": "Dimmer", "colour": "Colour mixer", "white": "Warm and cold white", "temperature": "Colour temperature", "cmy": "Cyan magenta yellow",
-    "scroller": "Colour scroller", "haze": "Hazer", "fog": "Fogger", "fan": "Fan", "mover": "Simple mover",
-}  # fmt: skip
-EMITTERS = {"R": "ColorAdd_R", "G": "ColorAdd_G", "B": "ColorAdd_B", "W": "ColorAdd_W", "A": "ColorAdd_RY", "L": "ColorAdd_GY", "M": "ColorAdd_GC", "C": "ColorAdd_C", "U": "ColorAdd_UV", "I": "ColorAdd_BM", "w": "ColorAdd_WW", "c": "ColorAdd_CW"}  # fmt: skip
-ORDERS = ("RGB", "GRB", "BGR", "RBG", "BRG", "GBR", "RGBW", "WRGB", "GRBW", "RGBA", "RGBL", "RGBC", "RGBAW", "RGBWA", "RGBLA", "RGBMA", "RGBWAU", "RGBAWU", "RGBWU", "RGBwc", "RGBAwc", "RGBALCI")  # fmt: skip
-_NUMBERS = "no one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen twenty".split()
+    "dimmer": "Dimmer",
+    "colour": "Colour mixer",
+    "white": "Warm and cold white",
+    "temperature": "Colour temperature",
+    "cmy": "Cyan magenta yellow",
+    "scroller": "Colour scroller",
+    "haze": "Hazer",
+    "fog": "Fogger",
+    "fan": "Fan",
+    "mover": "Simple mover",
+}
+EMITTERS = {
+    "R": "ColorAdd_R",
+    "G": "ColorAdd_G",
+    "B": "ColorAdd_B",
+    "W": "ColorAdd_W",
+    "A": "ColorAdd_RY",
+    "L": "ColorAdd_GY",
+    "M": "ColorAdd_GC",
+    "C": "ColorAdd_C",
+    "U": "ColorAdd_UV",
+    "I": "ColorAdd_BM",
+    "w": "ColorAdd_WW",
+    "c": "ColorAdd_CW",
+}
+ORDERS = (
+    "RGB",
+    "GRB",
+    "BGR",
+    "RBG",
+    "BRG",
+    "GBR",
+    "RGBW",
+    "WRGB",
+    "GRBW",
+    "RGBA",
+    "RGBL",
+    "RGBC",
+    "RGBAW",
+    "RGBWA",
+    "RGBLA",
+    "RGBMA",
+    "RGBWAU",
+    "RGBAWU",
+    "RGBWU",
+    "RGBwc",
+    "RGBAwc",
+    "RGBALCI",
+)
+_NUMBERS = [
+    "no",
+    "one",
+    "two",
+    "three",
+    "four",
+    "five",
+    "six",
+    "seven",
+    "eight",
+    "nine",
+    "ten",
+    "eleven",
+    "twelve",
+    "thirteen",
+    "fourteen",
+    "fifteen",
+    "sixteen",
+    "seventeen",
+    "eighteen",
+    "nineteen",
+    "twenty",
+]
 MAX_CELLS = 170
 STROBE = (Band(0, 9, "Open", "Shutter1"), Band(10, 255, "Strobe, slow to fast", "Shutter1Strobe", 0.5, 18.0))
 
@@ -104,7 +170,14 @@ def plan_of(recipe: Recipe) -> ModePlan:
     total = sum(c.size for c in plan.channels) + plan.cells * sum(c.size for c in plan.cell) + sum(c.size for c in plan.tail)
     if total > 512:
         raise EntryFault(f"that takes {total} channels; a universe has 512.", do="Choose fewer cells or 8 bit.")
-    return ModePlan(_title(recipe, total), plan.channels, plan.cells, plan.cell, plan.tail, description=", ".join(plain(c.attribute) for c in (*before, *core, *after)))
+    return ModePlan(
+        _title(recipe, total),
+        plan.channels,
+        plan.cells,
+        plan.cell,
+        plan.tail,
+        description=", ".join(plain(c.attribute) for c in (*before, *core, *after)),
+    )
 
 
 def _title(recipe: Recipe, total: int) -> str:
@@ -146,23 +219,38 @@ def generic_profile(recipes: list[Recipe]) -> r.Profile:
 
 def _modes(kind: Kind, order: str = "RGB") -> list[Recipe]:
     places: tuple[Place, ...] = ("none", "first", "last")
-    return [Recipe(kind, order, master, strobe, bits) for bits in (8, 16) for master in places for strobe in places if master != "none" or strobe == "none"]
+    return [
+        Recipe(kind, order, master, strobe, bits)
+        for bits in (8, 16)
+        for master in places
+        for strobe in places
+        if master != "none" or strobe == "none"
+    ]
 
 
 def _celled(order: str) -> r.Profile:
     places: tuple[Place, ...] = ("none", "first")
-    whole = generic_profile([Recipe("colour", order, master, "none", 8, cells) for cells in (4, 6, 8, 10, 12, 16, 24, 32) for master in places])
+    whole = generic_profile(
+        [Recipe("colour", order, master, "none", 8, cells) for cells in (4, 6, 8, 10, 12, 16, 24, 32) for master in places]
+    )
     return replace(whole, name=f"Cells {order}", long_name=f"{MAKER} Cells {order}", id=profile_id(MAKER, f"Cells {order}"))
 
 
 @cache
 def usual_profiles() -> tuple[r.Profile, ...]:
     """Every generic profile that is offered without asking; any other is composed from a recipe."""
-    made = [generic_profile([Recipe("dimmer", bits=bits, htp=htp, cells=cells) for cells in (0, 4, 6, 12, 24) for bits in (8, 16) for htp in (True, False)])]
+    made = [
+        generic_profile(
+            [Recipe("dimmer", bits=bits, htp=htp, cells=cells) for cells in (0, 4, 6, 12, 24) for bits in (8, 16) for htp in (True, False)]
+        )
+    ]
     made += [generic_profile(_modes("colour", order)) for order in ORDERS]
     made += [_celled(order) for order in ("RGB", "RGBW")]
     made += [generic_profile(_modes(kind)) for kind in ("white", "temperature", "cmy")]
     made += [generic_profile([Recipe(kind, fan=fan) for fan in (False, True)]) for kind in ("scroller", "haze", "fog")]
     made.append(generic_profile([Recipe("fan")]))
-    made += [generic_profile([Recipe("mover", order, "first", strobe, bits) for bits in (8, 16) for strobe in ("none", "first")]) for order in ("RGB", "RGBW")]
+    made += [
+        generic_profile([Recipe("mover", order, "first", strobe, bits) for bits in (8, 16) for strobe in ("none", "first")])
+        for order in ("RGB", "RGBW")
+    ]
     return tuple(made)

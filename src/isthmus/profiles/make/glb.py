@@ -18,7 +18,9 @@ Triangles = NDArray[np.float32]  # (n, 3, 3): three corners each, counter-clockw
 def box(low: tuple[float, float, float], high: tuple[float, float, float]) -> Triangles:
     corners = np.array(list(itertools.product(*zip(low, high, strict=True))), np.float32)
     faces = ((0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3))
-    return np.array([[corners[a], corners[b], corners[c]] for f in faces for a, b, c in ((f[0], f[1], f[2]), (f[0], f[2], f[3]))], np.float32)
+    return np.array(
+        [[corners[a], corners[b], corners[c]] for f in faces for a, b, c in ((f[0], f[1], f[2]), (f[0], f[2], f[3]))], np.float32
+    )
 
 
 def drum(width: float, depth: float, profile: tuple[tuple[float, float], ...], sides: int = 20) -> Triangles:
@@ -49,7 +51,9 @@ def mesh_of(model: Model) -> Triangles:
         nose = ((0.62, 0.0), (0.98, -0.16 * h), (1.0, -0.6 * h), (0.84, -0.92 * h), (0.9, -h))
         return drum(w, d, nose if model.primitive != "Cylinder" else ((0.9, 0.0), (1.0, -0.08 * h), (1.0, -h)))
     if model.primitive == "Base":
-        return np.concatenate([box((-w / 2, -d / 2, -0.8 * h), (w / 2, d / 2, 0.0)), drum(0.5 * min(w, d), 0.5 * min(w, d), ((1.0, -0.8 * h), (1.0, -h)))])
+        return np.concatenate(
+            [box((-w / 2, -d / 2, -0.8 * h), (w / 2, d / 2, 0.0)), drum(0.5 * min(w, d), 0.5 * min(w, d), ((1.0, -0.8 * h), (1.0, -h)))]
+        )
     return box((-w / 2, -d / 2, -h), (w / 2, d / 2, 0.0))
 
 

@@ -14,9 +14,34 @@ from isthmus.profiles.make.channels import Channel
 from isthmus.profiles.make.compose import ModePlan, body_for, compose
 from isthmus.profiles.sheet import Band
 
-_HEADS = "Bar Cor Dun El Fen Gar Hol Ir Jun Kel Lor Mar Nor Or Pel Quay Ros Sal Tar Ul Ven Wes Yar Zan".split()
-_MIDS = "a e i o u an er in ol ur ath eck ing oss und".split()
-_TAILS = "by den don fell ford ham holm ley mere ness port stead ster tide ton wick worth".split()
+_HEADS = [
+    "Bar",
+    "Cor",
+    "Dun",
+    "El",
+    "Fen",
+    "Gar",
+    "Hol",
+    "Ir",
+    "Jun",
+    "Kel",
+    "Lor",
+    "Mar",
+    "Nor",
+    "Or",
+    "Pel",
+    "Quay",
+    "Ros",
+    "Sal",
+    "Tar",
+    "Ul",
+    "Ven",
+    "Wes",
+    "Yar",
+    "Zan",
+]
+_MIDS = ["a", "e", "i", "o", "u", "an", "er", "in", "ol", "ur", "ath", "eck", "ing", "oss", "und"]
+_TAILS = ["by", "den", "don", "fell", "ford", "ham", "holm", "ley", "mere", "ness", "port", "stead", "ster", "tide", "ton", "wick", "worth"]
 _KINDS = ("spot", "wash", "beam", "bar", "can", "strobe", "panel")
 _COLOURS = (("R", "G", "B"), ("R", "G", "B", "W"), ("R", "G", "B", "RY"), ("R", "G", "B", "W", "RY"), ("R", "G", "B", "W", "RY", "UV"))
 
@@ -33,7 +58,9 @@ def _bands(rng: random.Random, count: int, words: str) -> tuple[Band, ...]:
 
 def _shutter(rng: random.Random) -> Channel:
     a, b = rng.randint(4, 30), rng.randint(200, 250)
-    return Channel("Shutter1", 1, (Band(0, a, "Closed", "Shutter1"), Band(a + 1, b, "Strobe", "Shutter1Strobe"), Band(b + 1, 255, "Open", "Shutter1")))
+    return Channel(
+        "Shutter1", 1, (Band(0, a, "Closed", "Shutter1"), Band(a + 1, b, "Strobe", "Shutter1Strobe"), Band(b + 1, 255, "Open", "Shutter1"))
+    )
 
 
 def _channels(rng: random.Random, kind: str, rich: bool) -> list[Channel]:
@@ -49,8 +76,13 @@ def _channels(rng: random.Random, kind: str, rich: bool) -> list[Channel]:
             made.append(Channel("PositionMSpeed"))
         body = [Channel(f"ColorSub_{c}") for c in "CMY"] if kind == "spot" else colours if kind == "wash" else []
         if kind != "wash":
-            body += [Channel("Color1", 1, _bands(rng, rng.randint(6, 14), "Colour")), Channel("Gobo1", 1, _bands(rng, rng.randint(5, 12), "Gobo"))]
-            body += [Channel("Gobo1Pos", fine)] * (rng.random() < 0.7) + [Channel("Prism1", 1, _bands(rng, 3, "Prism"))] * (rng.random() < 0.7)
+            body += [
+                Channel("Color1", 1, _bands(rng, rng.randint(6, 14), "Colour")),
+                Channel("Gobo1", 1, _bands(rng, rng.randint(5, 12), "Gobo")),
+            ]
+            body += [Channel("Gobo1Pos", fine)] * (rng.random() < 0.7) + [Channel("Prism1", 1, _bands(rng, 3, "Prism"))] * (
+                rng.random() < 0.7
+            )
         body += [Channel("Iris")] * (kind == "spot") + [Channel("Zoom", fine)] + [Channel("Focus1", fine)] * (kind != "wash")
         return [*made, *(light + body if rng.random() < 0.6 else body + light), *extra]
     if kind == "strobe":
@@ -66,7 +98,8 @@ def plausible_profiles(count: int, seed: int = 1) -> Iterator[r.Profile]:
     for _ in range(count):
         maker = rng.choice(makers)
         kind = rng.choice(_KINDS)
-        name = f"{rng.choice(lines[maker])} {rng.choice((100, 150, 200, 300, 400, 600, 900, 1200)) + rng.randint(0, 40)}{rng.choice(('', ' HP', ' S', ' X', ' II'))}"
+        size = rng.choice((100, 150, 200, 300, 400, 600, 900, 1200)) + rng.randint(0, 40)
+        name = f"{rng.choice(lines[maker])} {size}{rng.choice(('', ' HP', ' S', ' X', ' II'))}"
         plans = []
         for index in range(rng.choice((1, 2, 2, 3, 3, 3, 4, 6))):
             channels = _channels(rng, kind, rich=index > 0)

@@ -14,7 +14,38 @@ from isthmus.profiles.attributes import KNOWN, Known, numbered
 
 _FINE = re.compile(r"\b(fine|lsb|low byte|fein|fin|fino|16 ?bit|\(?ls\)?|ultra ?fine|24 ?bit)\b")
 _COARSE = re.compile(r"\b(coarse|msb|high byte|8 ?bit|grob)\b")
-_NOISE = frozenset("ch channel kanal canal the of and with und de la le von to from 0 100 255 slow fast control adjustment value level led leds select selection".split())
+_NOISE = frozenset(
+    [
+        "ch",
+        "channel",
+        "kanal",
+        "canal",
+        "the",
+        "of",
+        "and",
+        "with",
+        "und",
+        "de",
+        "la",
+        "le",
+        "von",
+        "to",
+        "from",
+        "0",
+        "100",
+        "255",
+        "slow",
+        "fast",
+        "control",
+        "adjustment",
+        "value",
+        "level",
+        "led",
+        "leds",
+        "select",
+        "selection",
+    ]
+)
 _OPEN = re.compile(r"\b(open|offen|ouvert|abierto|no function|full on)\b")
 
 
@@ -48,7 +79,7 @@ def _phrases() -> dict[tuple[str, ...], list[tuple[Known, tuple[str, ...]]]]:
 def _vocabulary() -> tuple[list[str], list[Known]]:
     texts, rows = [], []
     for row in KNOWN.values():
-        for phrase in row.says:
+        for phrase in (*row.says, (row.words,)):
             text = " ".join(word for word in phrase if word != "(n)")
             if len(text) >= 5:
                 texts.append(text)

@@ -11,7 +11,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 from isthmus.errors import EntryFault, FileFault, IsthmusError
-from isthmus.profiles.manual.text import ManualChart, read_chart
+from isthmus.profiles.manual.rows import ManualChart
+from isthmus.profiles.manual.text import read_chart
 from isthmus.show.container import read_file
 
 MAX_PDF = 128 * 1024 * 1024

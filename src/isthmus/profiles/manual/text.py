@@ -7,15 +7,15 @@ cell is a channel number by what number is due next, takes ranges for ranges, an
 from __future__ import annotations
 
 import csv
+import itertools
 import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 from isthmus.errors import EntryFault
-from isthmus.profiles.manual.cells import Scale, Value, bare_hexadecimal, channels_at, find_range, tidy, whole_range
-from isthmus.profiles.manual.naming import propose, propose_band
-from isthmus.profiles.sheet import Band, Line, Sheet
+from isthmus.profiles.manual.cells import Value, bare_hexadecimal, channels_at, find_range, tidy, whole_range
+from isthmus.profiles.manual.rows import Draft, ManualChart, colours_together, joined, row_of
 
 MAX_LINES = 20_000
 MAX_TEXT = 4_000_000
@@ -23,74 +23,18 @@ MAX_LINE = 2_000
 MAX_CHANNEL = 512
 MAX_BANDS = 256
 MAX_CHARTS = 40
-_HEAD_WORDS = re.compile(r"\b(channels?|ch\.?|kanal|canal|dmx|values?|wert|valeur|valor|range|functions?|funktion|fonction|funcion|description|beschreibung|default|attribute|feature|percent|hex|decimal)\b", re.IGNORECASE)  # fmt: skip
+_HEAD_WORDS = re.compile(
+    r"\b(channels?|ch\.?|kanal|canal|dmx|values?|wert|valeur|valor|range|functions?|funktion|fonction|funcion|description|beschreibung|default|attribute|feature|percent|hex|decimal)\b",
+    re.IGNORECASE,
+)
 _TITLE = re.compile(r"(\b\d{1,3}\s*-?\s*(ch|channels?|kanal|canaux|kanäle)\b|\bmode\b|\bpersonality\b|\bmodus\b)", re.IGNORECASE)
-_FULL = re.compile(r"^(0\s*-\s*100\s*%?|0\s*-\s*255|min(imum)?\s*(-|to)\s*max(imum)?|dark\s*(-|to)\s*bright)$", re.IGNORECASE)
 _DEFAULT = re.compile(r"\b(?:default|home)\s*[:=]?\s*(\d{1,5})\b", re.IGNORECASE)
-
-
-@dataclass(frozen=True)
-class RowBand:
-    start: int
-    end: int
-    name: str
-    source: int  # line of the text, from 1
-
-
-@dataclass(frozen=True)
-class Row:
-    """One channel read from a manual. `doubts` say what lowered the confidence (0 … 1)."""
-
-    slots: tuple[int, ...]
-    name: str
-    attribute: str
-    bands: tuple[RowBand, ...] = ()
-    default: int | None = None
-    source: tuple[int, int] = (0, 0)  # first and last line of the text
-    confidence: float = 1.0
-    doubts: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True)
-class ManualChart:
-    title: str
-    rows: tuple[Row, ...]
-    notes: tuple[str, ...] = ()
-
-    @property
-    def confidence(self) -> float:
-        return sum(row.confidence for row in self.rows) / len(self.rows) if self.rows else 0.0
-
-    def sheet(self) -> Sheet:
-        """The chart for comparing and judging."""
-        return Sheet(self.title, tuple(_line(row) for row in self.rows))
-
-
-def _line(row: Row) -> Line:
-    bands = tuple(Band(b.start, b.end, b.name, propose_band(b.name, row.attribute)) for b in row.bands)
-    return Line(row.slots, row.attribute, row.name, bands, row.default)
-
-
-@dataclass
-class _Draft:
-    """A row in the making; values still in the scale they were written in."""
-
-    slots: list[int]
-    names: list[str]
-    first: int
-    last: int
-    bands: list[tuple[Value, str, int]] = field(default_factory=list)
-    default: int | None = None
-    doubts: dict[str, float] = field(default_factory=dict)
-
-    def doubt(self, text: str, cost: float) -> None:
-        self.doubts[text] = max(cost, self.doubts.get(text, 0.0))
 
 
 @dataclass
 class _Table:
     title: str = ""
-    drafts: list[_Draft] = field(default_factory=list)
+    drafts: list[Draft] = field(default_factory=list)
 
     @property
     def due(self) -> int:
@@ -130,7 +74,7 @@ def _mode_columns(grid: Sequence[Sequence[str]]) -> int:
         numbers = [int(cell) for cell in cells if re.fullmatch(r"\d{1,3}", cell)]
         blank = sum(1 for cell in cells if cell in ("", "-", "--", "/", "x", "n/a"))
         words = len(cells) - len(numbers) - blank
-        ascending = sum(1 for a, b in zip(numbers, numbers[1:], strict=False) if 0 < b - a <= 2)
+        ascending = sum(1 for a, b in itertools.pairwise(numbers) if 0 < b - a <= 2)
         if len(numbers) < 2 or words > 2 or ascending < 0.7 * (len(numbers) - 1) or numbers[0] > 3:
             break
         count += 1
@@ -144,14 +88,12 @@ _BESIDE = {"cell", "physical", "percent", "%", "notes", "remark", "remarks"}
 
 def _by_header(grid: list[list[str]]) -> list[list[str]]:
     """Rows of a table whose head names a column each for where a range begins and ends, with the two put together."""
-    for at, row in enumerate(grid[:12]):
-        names = [cell.strip().lower() for cell in row]
-        low = next((i for i, name in enumerate(names) if name in _FROM), None)
-        high = next((i for i, name in enumerate(names) if name in _TO), None)
-        if low is not None and high is not None and low < high:
-            break
-    else:
+    heads = ((number, [cell.strip().lower() for cell in row]) for number, row in enumerate(grid[:12]))
+    at, names = next(((number, names) for number, names in heads if _FROM & set(names) and _TO & set(names)), (-1, []))
+    if at < 0:
         return grid
+    low = next(i for i, name in enumerate(names) if name in _FROM)
+    high = next(i for i, name in enumerate(names) if name in _TO)
     default = next((i for i, name in enumerate(names) if name in ("default", "home")), None)
     drop = {high, default, *(i for i, name in enumerate(names) if name in _BESIDE)}
     made = grid[: at + 1]
@@ -205,7 +147,11 @@ class _Reader:
     def heading(self, cells: Sequence[str]) -> bool:
         text = " ".join(cells)
         words = len(_HEAD_WORDS.findall(text))
-        if words >= 2 and find_range(text, self.bare_hex) is None and not re.search(r"\b\d+\b", re.sub(r"\d+\s*-?\s*ch\w*", "", text, flags=re.IGNORECASE)):
+        if (
+            words >= 2
+            and find_range(text, self.bare_hex) is None
+            and not re.search(r"\b\d+\b", re.sub(r"\d+\s*-?\s*ch\w*", "", text, flags=re.IGNORECASE))
+        ):
             return True
         if len(cells) <= 2 and len(text) < 80 and _TITLE.search(text) and find_range(text, self.bare_hex) is None:
             start = channels_at(cells[0])
@@ -218,6 +164,9 @@ class _Reader:
         """One cell with everything in it: the channel, the name, the range, its meaning."""
         start = channels_at(text)
         cells = []
+        value = whole_range(text, self.bare_hex)
+        if value is not None and value.scale != "dec":
+            return [text]
         if start is not None and start.end < len(text) and self.plausible(start.numbers, start.said, dashed=start.dashed, more=True):
             cells.append(text[: start.end])
             text = text[start.end :].strip(" :-\t")
@@ -230,7 +179,7 @@ class _Reader:
     def plausible(self, numbers: Sequence[int], said: bool, dashed: bool, more: bool) -> bool:
         """Could these be the channel numbers due here, and not values?"""
         first, due = numbers[0], self.table.due
-        if any(not 1 <= number <= MAX_CHANNEL for number in numbers) or any(b <= a for a, b in zip(numbers, numbers[1:], strict=False)):
+        if any(not 1 <= number <= MAX_CHANNEL for number in numbers) or any(b <= a for a, b in itertools.pairwise(numbers)):
             return False
         if said:
             return True
@@ -244,10 +193,11 @@ class _Reader:
             return more
         return due < first <= due + 3 and not dashed and not continues and more
 
-    def channel(self, cells: list[str], number: int) -> tuple[_Draft | None, list[str]]:
+    def channel(self, cells: list[str], number: int) -> tuple[Draft | None, list[str]]:
         """The channel a line begins, if it does, and the cells that are left."""
         start = channels_at(cells[0])
-        if start is None:
+        value = whole_range(cells[0], self.bare_hex)
+        if start is None or (value is not None and value.scale != "dec"):
             return None, cells
         rest = cells[0][start.end :].strip(" :-")
         if rest and not start.said and not re.match(r"[A-Za-z(]", rest):
@@ -261,7 +211,7 @@ class _Reader:
                     return None, cells
             else:
                 self.open_table()
-        draft = _Draft(list(start.numbers), [], number, number)
+        draft = Draft(list(start.numbers), [], number, number)
         if start.numbers[0] != self.table.due and self.table.drafts:
             draft.doubt(f"channel {self.table.due} was due here, not {start.numbers[0]}", 0.25)
         elif not self.table.drafts and start.numbers[0] != 1:
@@ -288,7 +238,7 @@ class _Reader:
                 return value, [*cells[:index], *([before] if before else [])], [*([after] if after else []), *cells[index + 1 :]]
         return None, list(cells), []
 
-    def first_line(self, draft: _Draft, value: Value | None, before: list[str], after: list[str], number: int) -> None:
+    def first_line(self, draft: Draft, value: Value | None, before: list[str], after: list[str], number: int) -> None:
         names = before
         meaning = after
         if not names and meaning:
@@ -302,7 +252,7 @@ class _Reader:
         elif meaning:
             self.name(draft, meaning)
 
-    def name(self, draft: _Draft, names: Sequence[str]) -> None:
+    def name(self, draft: Draft, names: Sequence[str]) -> None:
         for text in names:
             found = _DEFAULT.search(text)
             if found:
@@ -331,104 +281,8 @@ class _Reader:
             draft.doubt("its name runs over several lines", 0.05)
 
 
-# ---------------------------------------------------------------- rows
-
-
-def _band(value: Value, name: str, source: int, size: int, wide: bool) -> tuple[RowBand, str]:
-    """A range in slot values, and what is doubtful about it."""
-    top = 256**size - 1
-    start, end = value.start, value.end
-    doubt = ""
-    if value.scale == "percent":
-        # 49 % ends where 50 % begins
-        start, end = start * top / 100, top if end >= 100 else (end + 1) * top / 100 - 1
-        doubt = "its ranges are in percent and were converted"
-    elif size > 1 and not wide:
-        start, end = int(start) << (8 * (size - 1)), ((int(end) + 1) << (8 * (size - 1))) - 1
-    low, high = round(start), round(end)
-    if high < low:
-        low, high, doubt = high, low, f"its range {low}–{high} runs backwards"
-    if high > top:
-        doubt = f"its range ends at {high}, past {top}"
-    return RowBand(min(low, top), min(high, top), re.sub(r"\s+", " ", name).strip(" :-;,"), source), doubt
-
-
-def _row(draft: _Draft) -> Row:
-    name = re.sub(r"\s+", " ", " ".join(dict.fromkeys(draft.names))).strip(" :-")
-    size = len(draft.slots)
-    scales: set[Scale] = {value.scale for value, _, _ in draft.bands}
-    wide = any(value.scale != "percent" and value.end > 255 for value, _, _ in draft.bands)
-    if scales == {"percent"} and len(draft.bands) == 1 and draft.bands[0][0].end == 100:
-        draft.bands = []
-    bands = []
-    for value, text, source in draft.bands:
-        band, doubt = _band(value, text, source, size, wide)
-        bands.append(band)
-        if doubt:
-            draft.doubt(doubt, 0.25 if "backwards" in doubt or "past" in doubt else 0.1)
-    if scales == {"percent"}:
-        bands = [replace(a, end=b.start - 1) if a.start < b.start <= a.end else a for a, b in zip(bands, [*bands[1:], bands[-1]], strict=True)]
-    if not name and bands and 0 < (cut := bands[0].name.find(":")) < 40:
-        name, bands[0] = bands[0].name[:cut].strip(), replace(bands[0], name=bands[0].name[cut + 1 :].strip())
-    if len(bands) == 1 and bands[0].start == 0 and bands[0].end >= 255:
-        if not name:
-            name = bands[0].name
-        if not bands[0].name or _FULL.match(bands[0].name) or bands[0].name == name:
-            bands = []
-    guess = propose(name, [band.name for band in bands])
-    if not name:
-        draft.doubt("it has no name of its own", 0.2)
-    if not guess.attribute:
-        draft.doubt("its attribute is not known from its name", 0.4)
-    elif guess.confidence < 0.85:
-        draft.doubt("its attribute is guessed from part of its name", round(0.85 - guess.confidence, 2))
-    starts = [band.start for band in bands]
-    if starts != sorted(starts):
-        draft.doubt("its ranges are out of order", 0.15)
-        bands.sort(key=lambda band: band.start)
-    confidence = 1.0
-    for cost in draft.doubts.values():
-        confidence *= 1.0 - cost
-    return Row(
-        tuple(draft.slots), name, guess.attribute, tuple(bands), draft.default, (draft.first, draft.last), round(confidence, 2), tuple(draft.doubts)
-    )
-
-
-def _joined(rows: list[Row]) -> list[Row]:
-    """Fine channels put to the coarse ones they belong to."""
-    made: list[Row] = []
-    for row in rows:
-        guess = propose(row.name)
-        if guess.fine and len(row.slots) == 1:
-            host = next((m for m in reversed(made) if (guess.attribute in ("", m.attribute)) and len(m.slots) < 4), None)
-            if host is not None and (guess.attribute or host is made[-1]):
-                shift = 8
-                wide = tuple(replace(band, start=band.start << shift, end=((band.end + 1) << shift) - 1) for band in host.bands)
-                joined = replace(
-                    host,
-                    slots=(*host.slots, *row.slots),
-                    bands=wide,
-                    default=None if host.default is None else host.default << shift,
-                    source=(host.source[0], max(host.source[1], row.source[1])),
-                    confidence=min(host.confidence, max(row.confidence, 0.9)),
-                )
-                made[made.index(host)] = joined
-                continue
-        made.append(row)
-    return made
-
-
-def _colours_together(rows: list[Row]) -> list[Row]:
-    """Cyan, magenta and yellow beside red, green and blue are emitters; alone they take light away."""
-    have = {row.attribute for row in rows}
-    if not {"ColorAdd_R", "ColorAdd_G"} <= have:
-        return rows
-    turn = {"ColorSub_C": "ColorAdd_C", "ColorSub_Y": "ColorAdd_GY"}
-    return [replace(row, attribute=turn[row.attribute]) if row.attribute in turn and "ColorSub_M" not in have else row for row in rows]
-
-
 def _chart(table: _Table, notes: list[str]) -> ManualChart:
-    rows = _colours_together(_joined([_row(draft) for draft in table.drafts]))
+    rows = colours_together(joined([row_of(draft) for draft in table.drafts]))
     return ManualChart(re.sub(r"\s+", " ", table.title), tuple(rows), tuple(notes))
 
 
@@ -458,7 +312,8 @@ def read_chart(text: str) -> list[ManualChart]:
 
 
 def _is_chart(chart: ManualChart) -> bool:
-    return bool(chart.rows) and (len(chart.rows) > 1 or bool(chart.rows[0].name and chart.rows[0].attribute) or len(chart.rows[0].bands) > 1)
+    rows = list(chart.rows)
+    return len(rows) > 1 or any((row.name and row.attribute) or len(row.bands) > 1 for row in rows)
 
 
 def _one_mode(grid: Sequence[Sequence[str]], column: int, columns: int) -> list[list[str]]:

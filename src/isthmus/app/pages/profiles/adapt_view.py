@@ -11,7 +11,7 @@ from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QHeaderView, QPlainTextEdit, QTableView, QVBoxLayout, QWidget
 
 from isthmus.app.pages.profiles.chart_view import ChartView
-from isthmus.app.pages.profiles.dialogs import NameDialog
+from isthmus.app.pages.profiles.dialogs import NameDialog, field
 from isthmus.app.pages.profiles.finder import attribute_field, attribute_of
 from isthmus.app.theme import SIZE, font, theme
 from isthmus.app.widgets import Choice, CopyKeys, Section, button, label
@@ -47,7 +47,10 @@ def read_ranges(text: str, own: str) -> list[Band]:
             continue
         match = _RANGE.match(line)
         if match is None:
-            raise EntryFault(f"line {number}, “{line.strip()[:40]}”, is no range.", do="Write 16-239 Strobe, and [attribute] behind it where it has one of its own.")
+            raise EntryFault(
+                f"line {number}, “{line.strip()[:40]}”, is no range.",
+                do="Write 16-239 Strobe, and [attribute] behind it where it has one of its own.",
+            )
         attribute = attribute_of(match[4]) if match[4] else own
         if not attribute:
             raise EntryFault(f"line {number}: “{match[4]}” is no attribute.")
@@ -187,7 +190,13 @@ class AdaptView(QWidget):
         insert.addWidget(button("Insert after", run=lambda: self.insert(1)))
         column.addLayout(insert)
         acts = QHBoxLayout()
-        for words, run in (("Remove", self.remove), ("Earlier", lambda: self.shift(-1)), ("Later", lambda: self.shift(1)), ("Split to fine", self.finer), ("Coarse only", self.coarser)):
+        for words, run in (
+            ("Remove", self.remove),
+            ("Earlier", lambda: self.shift(-1)),
+            ("Later", lambda: self.shift(1)),
+            ("Split to fine", self.finer),
+            ("Coarse only", self.coarser),
+        ):
             acts.addWidget(button(words, run=run))
         acts.addStretch(1)
         column.addLayout(acts)
@@ -207,6 +216,21 @@ class AdaptView(QWidget):
         column.addWidget(self.ranges, 2)
         self.trouble = label("", "fault", "caption", wrap=True)
         column.addWidget(self.trouble)
+        limits = QHBoxLayout()
+        limits.setSpacing(4)
+        self.limited = Choice()
+        self.limited.setFont(font("table"))
+        self.limited.setFixedHeight(SIZE["control"])
+        self.limited.setObjectName("attribute with limits")
+        self.limited.setAccessibleName("Attribute of this channel to limit")
+        self.low, self.high = field("from value", "", "from"), field("to value", "", "to")
+        limits.addWidget(label("Limits of", "quiet", "caption"))
+        limits.addWidget(self.limited, 1)
+        for widget in (self.low, self.high):
+            widget.setFixedWidth(56)
+            limits.addWidget(widget)
+        limits.addWidget(button("Set limits", run=self._take_limits))
+        column.addLayout(limits)
         column.addWidget(Section("Wheels"))
         self.wheel = Choice()
         self.wheel.setFont(font("table"))
@@ -361,11 +385,24 @@ class AdaptView(QWidget):
             self.ranges.setPlainText(text)
             self._quiet = False
         words = plain(found.logical[0].attribute) if found and found.logical else ""
+        self.limited.clear()
+        for attribute in dict.fromkeys(f.attribute for part in found.logical for f in part.functions) if found else ():
+            self.limited.addItem(plain(attribute), attribute)
         self.range_head.setText(f"Ranges of {words}, 0 to {256**found.resolution - 1}" if found else "Ranges")
+
+    def _take_limits(self) -> None:
+        found, attribute = self._channel(), self.limited.currentData()
+        low, high = self.low.text().strip(), self.high.text().strip()
+        if found is None or not attribute or not low.isdigit() or not high.isdigit():
+            self.trouble.setText("Choose an attribute of this channel, and type the values it works between.")
+            return
+        self.edit("set limits", lambda p, m: adapt.set_limits(p, m, found[0], attribute, int(low), int(high)))
 
     def _fill_wheel(self) -> None:
         wheel = next((w for w in self.profile.wheels if w.name == self.wheel.currentText()), None) if self.profile else None
-        self.slots.setPlainText("\n".join(f"{s.name}  {s.color[0]:.4g} {s.color[1]:.4g} {s.color[2]:.4g}" for s in wheel.slots) if wheel else "")
+        self.slots.setPlainText(
+            "\n".join(f"{s.name}  {s.color[0]:.4g} {s.color[1]:.4g} {s.color[2]:.4g}" for s in wheel.slots) if wheel else ""
+        )
 
     # ------------------------------------------------------------ acts
 
@@ -392,7 +429,10 @@ class AdaptView(QWidget):
         if (found := self._channel()) is None or not found[1].offsets:
             return
         row, channel = found
-        others = sorted((c.offsets for c in self.model.channels if c.geometry == channel.geometry or c.block == channel.block and c.offsets), key=lambda o: o[0])
+        others = sorted(
+            (c.offsets for c in self.model.channels if c.geometry == channel.geometry or (c.block == channel.block and c.offsets)),
+            key=lambda o: o[0],
+        )
         place = others.index(channel.offsets)
         if not 0 <= place + way < len(others):
             return

@@ -19,7 +19,14 @@ from isthmus.profiles.sheet import Band, Line, Sheet, physical_text, table
 
 ROW, BAND = 24, 18
 LABEL = 212
-_STATE = {"same": ("teal", "same"), "shifted": ("ochre", "shifted"), "ranges": ("ochre", "ranges"), "size": ("ochre", "size"), "absent": ("fault", "absent"), "extra": ("fault", "extra")}  # fmt: skip
+_STATE = {
+    "same": ("teal", "same"),
+    "shifted": ("ochre", "shifted"),
+    "ranges": ("ochre", "ranges"),
+    "size": ("ochre", "size"),
+    "absent": ("fault", "absent"),
+    "extra": ("fault", "extra"),
+}
 
 
 @dataclass(frozen=True)
@@ -86,7 +93,9 @@ class ChartView(QAbstractScrollArea):
         if not self.needle:
             return False
         line = row.line or row.other
-        texts = [row.band.name, f"{row.band.start}"] if row.band and not row.first else [line.words, line.name, line.where()] if line else []
+        texts = (
+            [row.band.name, f"{row.band.start}"] if row.band and not row.first else [line.words, line.name, line.where()] if line else []
+        )
         return any(self.needle in text.lower() for text in texts)
 
     def _lay_out(self) -> None:
@@ -132,7 +141,9 @@ class ChartView(QAbstractScrollArea):
     def choose(self, index: int) -> None:
         self.current = index
         self.chosen.emit(index)
-        row = next((row for row in self._rows if row.first and row.line is not None and self.sheet and row.line is self.sheet.lines[index]), None)
+        row = next(
+            (row for row in self._rows if row.first and row.line is not None and self.sheet and row.line is self.sheet.lines[index]), None
+        )
         bar = self.verticalScrollBar()
         if row is not None and not bar.value() <= row.y <= bar.value() + self.viewport().height() - ROW:
             bar.setValue(max(0, row.y - self.viewport().height() // 2))
@@ -155,7 +166,9 @@ class ChartView(QAbstractScrollArea):
             rows = [["Channel", "Attribute", "There", "Verdict", "What differs"]]
             for v in self.verdicts:
                 line = v.left or v.right
-                rows.append([v.left.where() if v.left else "", line.words if line else "", v.right.where() if v.right else "", v.state, v.words()])
+                rows.append(
+                    [v.left.where() if v.left else "", line.words if line else "", v.right.where() if v.right else "", v.state, v.words()]
+                )
         else:
             rows = table(self.sheet)
         return "".join("\t".join(cells) + "\n" for cells in rows)
@@ -262,7 +275,9 @@ class ChartView(QAbstractScrollArea):
             assert line is not None
             role, words = _STATE[state]
             paint.text(p, 4, y, row.line.where() if row.line else "–", font("table", 500, mono=True), "text", paint.RIGHT, 52, ROW)
-            paint.text(p, 66, y, line.words + (f" · cell {line.cell}" if line.cell else ""), font("table", 500), "text", width=140, height=ROW)
+            paint.text(
+                p, 66, y, line.words + (f" · cell {line.cell}" if line.cell else ""), font("table", 500), "text", width=140, height=ROW
+            )
             paint.text(p, 206, y, row.other.where() if row.other else "–", font("table", 500, mono=True), "text", paint.RIGHT, 52, ROW)
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.color(role))
@@ -270,10 +285,29 @@ class ChartView(QAbstractScrollArea):
             (p.drawEllipse if state == "same" else p.drawRect)(shape)
             told = f"shifted by {verdict.shift:+d}" if state == "shifted" else words
             at = paint.text(p, 286, y, told, font("table", 600), "text", height=ROW)
-            rest = verdict.words() if state in ("ranges", "size", "shifted") and (state != "shifted" or verdict.bands) else ""
+            left_line, right_line = verdict.left, verdict.right
+            parts = (
+                [f"{8 * right_line.size} bit, not {8 * left_line.size}"]
+                if left_line and right_line and left_line.size != right_line.size
+                else []
+            )
+            wrong = sum(band.state != "same" for band in verdict.bands)
+            parts += [f"{wrong} of {len(verdict.bands)} ranges differ"] if wrong else []
+            rest = ", ".join(parts)
             paint.text(p, 296 + at, y, rest, font("caption"), "text2", width=max(0, width - 304 - at), height=ROW)
             return
         left, right = row.band, row.other_band
         paint.text(p, 66, y, f"{left.start}–{left.end}  {left.name}" if left else "–", font("caption"), "text2", width=140, height=BAND)
-        paint.text(p, 214, y, f"{right.start}–{right.end}  {right.name}" if right else "–", font("caption"), "text2", width=150, height=BAND)
-        paint.text(p, 372, y, row.band_state, font("caption", 600), "fault" if row.band_state in ("absent", "extra") else "ochre", width=width - 376, height=BAND)
+        paint.text(
+            p, 214, y, f"{right.start}–{right.end}  {right.name}" if right else "–", font("caption"), "text2", width=150, height=BAND
+        )
+        paint.text(
+            p,
+            372,
+            y,
+            row.band_state,
+            font("caption", 600),
+            "fault" if row.band_state in ("absent", "extra") else "ochre",
+            width=width - 376,
+            height=BAND,
+        )

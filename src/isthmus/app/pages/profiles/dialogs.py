@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
@@ -34,14 +34,14 @@ def field(name: str, value: str = "", hint: str = "") -> QLineEdit:
     return made
 
 
-def choice(name: str, items: list[tuple[str, object]]) -> Choice:
+def choice(name: str, items: Sequence[tuple[object, str]]) -> Choice:
     made = Choice()
     made.setObjectName(name)
     made.setAccessibleName(name)
     made.setFont(font("table"))
     made.setFixedHeight(SIZE["control"])
     for key, words in items:
-        made.addItem(str(words), key)
+        made.addItem(words, key)
     return made
 
 
@@ -57,7 +57,16 @@ def form(*rows: tuple[str, QWidget]) -> QFormLayout:
 class NameDialog(Frame):
     """Maker, model and mode of a profile that is being made."""
 
-    def __init__(self, parent: QWidget, title: str, primary: str, run: Callable[[str, str, str], object], maker: str, model: str, mode: str | None = None) -> None:
+    def __init__(
+        self,
+        parent: QWidget,
+        title: str,
+        primary: str,
+        run: Callable[[str, str, str], object],
+        maker: str,
+        model: str,
+        mode: str | None = None,
+    ) -> None:
         super().__init__(parent, title, primary, self._take, 460)
         self.setObjectName("name a profile")
         self._run_with = run
@@ -89,7 +98,15 @@ class BorrowDialog(NameDialog):
             page.keep(borrow(source, maker, model, now()), members)
 
         super().__init__(page.window_, f"Borrow {source.title}", "Borrow it", run, "", "")
-        self.body.insertWidget(0, label("Name the unit that stands on your stage. It is patched with the borrowed chart, and marked as borrowed wherever it appears.", "quiet", wrap=True))
+        self.body.insertWidget(
+            0,
+            label(
+                "Name the unit that stands on your stage. It is patched with the borrowed chart, "
+                "and marked as borrowed wherever it appears.",
+                "quiet",
+                wrap=True,
+            ),
+        )
 
 
 class GenericDialog(Frame):
@@ -112,6 +129,7 @@ class GenericDialog(Frame):
         self.cells.setFixedHeight(SIZE["control"])
         self.cells.setFont(font("table", mono=True))
         self.cells.setSpecialValueText("none")
+        self.cells.lineEdit().setTextMargins(8, 0, 0, 0)
         self.fan = QCheckBox("with fan")
         self.fan.setFont(font("table"))
         self.fan.setChecked(True)
@@ -121,11 +139,17 @@ class GenericDialog(Frame):
         row.setSpacing(16)
         row.addLayout(
             form(
-                ("Kind", self.kind), ("Colours, in order", self.order), ("Master", self.master), ("Strobe", self.strobe), ("Resolution", self.bits),
-                ("Cells", self.cells), ("Dimmer merges", self.htp), ("Fan", self.fan),
+                ("Kind", self.kind),
+                ("Colours, in order", self.order),
+                ("Master", self.master),
+                ("Strobe", self.strobe),
+                ("Resolution", self.bits),
+                ("Cells", self.cells),
+                ("Dimmer merges", self.htp),
+                ("Fan", self.fan),
             ),
             2,
-        )  # fmt: skip
+        )
         self.chart = ChartView()
         self.chart.setMinimumHeight(300)
         row.addWidget(self.chart, 3)
@@ -133,7 +157,14 @@ class GenericDialog(Frame):
         self.words = label("", "quiet", wrap=True)
         self.words.setMinimumHeight(34)
         self.body.addWidget(self.words)
-        self.body.addWidget(label("R red, G green, B blue, W white, A amber, L lime, M mint, C cyan, U ultraviolet, I indigo, w warm white, c cold white", "quiet", "caption", wrap=True))
+        self.body.addWidget(
+            label(
+                "R red, G green, B blue, W white, A amber, L lime, M mint, C cyan, U ultraviolet, I indigo, w warm white, c cold white",
+                "quiet",
+                "caption",
+                wrap=True,
+            )
+        )
         for box in (self.kind, self.order, self.master, self.strobe, self.bits, self.htp):
             box.currentTextChanged.connect(lambda _: self._changed())
         self.cells.valueChanged.connect(lambda _: self._changed())
@@ -142,15 +173,27 @@ class GenericDialog(Frame):
 
     def recipe(self) -> Recipe:
         return Recipe(
-            self.kind.currentData(), self.order.currentText().strip(), self.master.currentData(), self.strobe.currentData(), self.bits.currentData(), self.cells.value(), self.htp.currentData(),
+            self.kind.currentData(),
+            self.order.currentText().strip(),
+            self.master.currentData(),
+            self.strobe.currentData(),
+            self.bits.currentData(),
+            self.cells.value(),
+            self.htp.currentData(),
             self.fan.isChecked(),
-        )  # fmt: skip
+        )
 
     def _changed(self) -> None:
         kind = self.kind.currentData()
         self.order.setEnabled(kind in ("colour", "mover"))
         colours = kind in ("colour", "white", "temperature", "cmy", "mover")
-        for widget, on in ((self.master, colours), (self.strobe, colours or kind == "dimmer"), (self.bits, colours or kind == "dimmer"), (self.cells, colours or kind == "dimmer"), (self.fan, kind in ("scroller", "haze", "fog"))):
+        for widget, on in (
+            (self.master, colours),
+            (self.strobe, colours or kind == "dimmer"),
+            (self.bits, colours or kind == "dimmer"),
+            (self.cells, colours or kind == "dimmer"),
+            (self.fan, kind in ("scroller", "haze", "fog")),
+        ):
             widget.setEnabled(on)
         try:
             self.profile = generic_profile([self.recipe()])

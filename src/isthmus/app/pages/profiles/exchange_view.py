@@ -16,7 +16,17 @@ from isthmus.app.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.library import Index as LibraryIndex
 from isthmus.library import index_path
-from isthmus.library.exchange import DEFAULT_URL, Catalogue, CatalogueEntry, Exchange, downloaded, keep_token, kept_token, newer_in, read_catalogue
+from isthmus.library.exchange import (
+    Catalogue,
+    CatalogueEntry,
+    Exchange,
+    default_url,
+    downloaded,
+    keep_token,
+    kept_token,
+    newer_in,
+    read_catalogue,
+)
 from isthmus.library.sources import downloads_folder
 from isthmus.patch.exchange_profile import exchange_profile, preview_exchange
 from isthmus.show.records import StoredProfile
@@ -26,7 +36,7 @@ if TYPE_CHECKING:
 
 Index = QModelIndex | QPersistentModelIndex
 COLUMNS = ("Maker", "Model", "Modes", "By", "Proven", "Rating", "Revision", "Here")
-WIDTHS = (150, 150, 48, 130, 120, 84, 90, 60)
+WIDTHS = (160, 180, 56, 130, 150, 90, 96, 50)
 
 
 class Offers(QAbstractTableModel):
@@ -57,11 +67,28 @@ class Offers(QAbstractTableModel):
             proven = " and ".join(words for words, yes in (("in 3-D", e.proven_3d), ("on a unit", e.proven_unit)) if yes)
             by = f"{e.uploader}, the maker" if e.by_maker else f"{e.uploader}, a user"
             rating = f"{e.rating:.1f} of {e.ratings}" if e.ratings else "none yet"
-            return (e.maker, e.model, str(len(e.facts.modes)), by, proven or "not yet", rating, e.revision[:10], "yes" if e.ident in self.here else "")[column]
+            return (
+                e.maker,
+                e.model,
+                str(len(e.facts.modes)),
+                by,
+                proven or "not yet",
+                rating,
+                e.revision[:10],
+                "yes" if e.ident in self.here else "",
+            )[column]
         if role == Qt.ItemDataRole.FontRole:
             return font("table", 500 if column == 1 else 400, mono=column in (2, 5, 6))
         if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color("text" if column == 1 else "teal" if column == 7 else "text3" if column == 4 and not (e.proven_3d or e.proven_unit) else "text2")
+            return theme.color(
+                "text"
+                if column == 1
+                else "teal"
+                if column == 7
+                else "text3"
+                if column == 4 and not (e.proven_3d or e.proven_unit)
+                else "text2"
+            )
         return None
 
 
@@ -75,7 +102,7 @@ class ExchangeView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         top = QHBoxLayout()
-        self.url = field("address of the exchange", DEFAULT_URL)
+        self.url = field("address of the exchange", default_url())
         self.url.setFixedWidth(200)
         self.token = field("token", kept_token(), "token, for sharing")
         self.token.setEchoMode(QLineEdit.EchoMode.Password)
@@ -109,7 +136,7 @@ class ExchangeView(QWidget):
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         for i, width in enumerate(WIDTHS):
             self.table.setColumnWidth(i, width)
-        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
         CopyKeys(self.table)
         self.table.doubleClicked.connect(lambda _: self.download())
         column.addWidget(self.table, 3)
@@ -145,10 +172,19 @@ class ExchangeView(QWidget):
         words = self.needle.text().lower().split()
         entries = self.catalogue.entries if self.catalogue else []
         shown = [e for e in entries if all(word in f"{e.maker} {e.model} {e.uploader}".lower() for word in words)]
-        here = {row[0] for row in self.page.link.shelf.db.execute("SELECT ident FROM profile p JOIN file f ON f.id = p.file WHERE f.path NOT LIKE 'exchange:%'")}
+        here = {
+            row[0]
+            for row in self.page.link.shelf.db.execute(
+                "SELECT ident FROM profile p JOIN file f ON f.id = p.file WHERE f.path NOT LIKE 'exchange:%'"
+            )
+        }
         self.offers.take(shown, here)
         hidden = len(entries) - len(shown)
-        self.state.setText(f"{len(entries)} profiles on offer{f', {hidden} hidden by the filter' if hidden else ''}." if entries else "Nothing has been seen of the exchange yet.")
+        self.state.setText(
+            f"{len(entries)} profiles on offer{f', {hidden} hidden by the filter' if hidden else ''}."
+            if entries
+            else "Nothing has been seen of the exchange yet."
+        )
 
     def _fill_newer(self) -> None:
         while (item := self.newer.takeAt(0)) is not None:
@@ -164,7 +200,11 @@ class ExchangeView(QWidget):
             line.addWidget(button("See what differs…", run=lambda s=stored, e=entry: self.take_newer(s, e), name=f"newer {stored.key}"))
             self.newer.addWidget(row)
         if not found:
-            self.newer.addWidget(label("Every profile of the show is as new as what is on offer." if self.catalogue else "Not known yet.", "quiet", "caption"))
+            self.newer.addWidget(
+                label(
+                    "Every profile of the show is as new as what is on offer." if self.catalogue else "Not known yet.", "quiet", "caption"
+                )
+            )
 
     # ------------------------------------------------------------ work
 
@@ -239,7 +279,14 @@ class ExchangeView(QWidget):
         if entry is None:
             self.bench.tell("attention", "Choose an offer first.")
             return
-        self._fetch(entry, lambda path: (self.page.link.update(), self.bench.tell("note", f"Downloaded {entry.maker} {entry.model} to {downloads_folder()}."), self._fill()))
+        self._fetch(
+            entry,
+            lambda path: (
+                self.page.link.update(),
+                self.bench.tell("note", f"Downloaded {entry.maker} {entry.model} to {downloads_folder()}."),
+                self._fill(),
+            ),
+        )
 
     def _fetch(self, entry: CatalogueEntry, done: Any) -> None:
         exchange = self._exchange()
@@ -252,7 +299,10 @@ class ExchangeView(QWidget):
             self.page.link.update()
             fresh = downloaded(path)
             changes = preview_exchange(self.bench.show, stored.key, fresh)
-            told = "\n".join(f"{c.new} ({c.units} units): {'; '.join(c.differs) or 'the chart is the same'}" for c in changes) or "No unit uses it."
+            told = (
+                "\n".join(f"{c.new} ({c.units} units): {'; '.join(c.differs) or 'the chart is the same'}" for c in changes)
+                or "No unit uses it."
+            )
             if ask(self.window(), f"A newer {stored.key}", told, [("yes", "Take the newer one"), ("no", "Keep what we have")]) == "yes":
                 self.bench.commit(f"take a newer {stored.key}", exchange_profile(self.bench.show, stored.key, fresh))
 

@@ -238,7 +238,6 @@ class Finder(QScrollArea):
 
     def _switch(self, ident: str, on: bool) -> None:
 
-
         self.link.set_sources([replace(s, on=on) if s.id == ident else s for s in self.link.sources])
 
     def _remove(self, ident: str) -> None:
@@ -247,10 +246,6 @@ class Finder(QScrollArea):
     def add_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self.window(), "Add a folder or drive", options=QFileDialog.Option.DontUseNativeDialog)
         if name:
-
-
             source = folder_source(Path(name))
             if all(kept.id != source.id for kept in self.link.sources):
                 self.link.set_sources([*self.link.sources, source])
-
-

@@ -93,16 +93,16 @@ class LibraryView(QWidget):
         self.pick_mode.setObjectName("mode of the chart")
         self.pick_mode.setAccessibleName("Mode")
         self.pick_mode.activated.connect(lambda _: self._set_mode(self.pick_mode.currentText()))
-        self.find = QLineEdit()
-        self.find.setPlaceholderText("Find in the chart")
-        self.find.setFont(font("table"))
-        self.find.setFixedHeight(SIZE["control"])
-        self.find.setObjectName("find in chart")
+        self.seek = QLineEdit()
+        self.seek.setPlaceholderText("Find in the chart")
+        self.seek.setFont(font("table"))
+        self.seek.setFixedHeight(SIZE["control"])
+        self.seek.setObjectName("find in chart")
         self.listed = button("List ranges")
         self.listed.setCheckable(True)
         self.listed.setChecked(True)
         top.addWidget(self.pick_mode, 3)
-        top.addWidget(self.find, 2)
+        top.addWidget(self.seek, 2)
         top.addWidget(self.listed)
         column.addWidget(self.name)
         column.addWidget(self.facts)
@@ -117,13 +117,13 @@ class LibraryView(QWidget):
         self.against.hide()
         self.chart = ChartView()
         self.listed.toggled.connect(self.chart.set_listed)
-        self.find.textChanged.connect(self._find)
+        self.seek.textChanged.connect(self._find)
         column.addWidget(self.chart, 1)
         return panel
 
     def _find(self, needle: str) -> None:
         hits = self.chart.find(needle)
-        set_property(self.find, "bad", bool(needle.strip()) and not hits)
+        set_property(self.seek, "bad", bool(needle.strip()) and not hits)
 
     # ------------------------------------------------------------ asking
 
@@ -193,7 +193,8 @@ class LibraryView(QWidget):
         blocks = len({line.block for line in whole.lines})
         self.name.setText(f"{profile.title}")
         self.facts.setText(
-            f"{whole.footprint} channel{'s' * (whole.footprint != 1)}{cells}{f' in {blocks} blocks' if blocks > 1 else ''}. {profile.description}\n"
+            f"{whole.footprint} channel{'s' * (whole.footprint != 1)}{cells}{f' in {blocks} blocks' if blocks > 1 else ''}. "
+            f"{profile.description}\n"
             f"{marks_in_words(entry)}{f'; revision of {profile.revision[:10]}' if profile.revision else ''}."
         )
         self._show_chart()

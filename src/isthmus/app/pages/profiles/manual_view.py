@@ -25,7 +25,7 @@ from isthmus.profiles.make import from_sheet
 from isthmus.profiles.make.compose import body_for
 from isthmus.profiles.manual import ManualChart, Row, read_chart
 from isthmus.profiles.manual.pdf import best_chart, likely_pages, page_texts
-from isthmus.profiles.manual.text import RowBand
+from isthmus.profiles.manual.rows import RowBand
 from isthmus.profiles.sheet import Sheet, sheet
 from isthmus.show.container import read_file
 
@@ -34,7 +34,13 @@ if TYPE_CHECKING:
 
 Index = QModelIndex | QPersistentModelIndex
 COLUMNS = ("Ch", "Name in the manual", "Attribute", "Sure", "Verdict")
-HINT = "Paste the DMX chart of a manual here, however it comes:\n\n1   Pan            0-255\n2   Pan fine       0-255\n3   Shutter        000…009   closed\n                   010…239   strobe, slow to fast\n                   240…255   open"
+HINT = """Paste the DMX chart of a manual here, however it comes:
+
+1   Pan            0-255
+2   Pan fine       0-255
+3   Shutter        000…009   closed
+                   010…239   strobe, slow to fast
+                   240…255   open"""
 
 
 class Rows(QAbstractTableModel):
@@ -84,7 +90,11 @@ class Rows(QAbstractTableModel):
         if role == Qt.ItemDataRole.FontRole:
             return font("table", 500 if column in (0, 2) else 400, mono=column in (0, 3))
         if role == Qt.ItemDataRole.ForegroundRole:
-            doubtful = (column == 3 and row.confidence < 0.8) or (column == 2 and not row.attribute) or (column == 4 and self.verdicts[index.row()] not in ("", "same"))
+            doubtful = (
+                (column == 3 and row.confidence < 0.8)
+                or (column == 2 and not row.attribute)
+                or (column == 4 and self.verdicts[index.row()] not in ("", "same"))
+            )
             return theme.color("ochre" if doubtful else "text2" if column in (1, 3) else "text")
         return None
 
@@ -207,13 +217,10 @@ class ManualView(QWidget):
     def _right(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(6)
-        top = QHBoxLayout()
-        self.against_words = label("Held against nothing yet", "quiet", "caption")
-        self.against_words.setMinimumWidth(20)
-        top.addWidget(self.against_words, 1)
-        self.use = button("Hold against the chosen mode", run=self._hold)
-        top.addWidget(self.use)
-        column.addLayout(top)
+        self.use = button("Hold against the mode chosen in the library", run=self._hold)
+        column.addWidget(self.use)
+        self.against_words = label("Held against nothing yet.", "quiet", "caption", wrap=True)
+        column.addWidget(self.against_words)
         self.chart = ChartView()
         column.addWidget(self.chart, 3)
         line = QHBoxLayout()
@@ -234,7 +241,11 @@ class ManualView(QWidget):
 
     def open(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self.window(), "Open a manual", "", "Manuals (*.pdf *.txt *.csv *.tsv);;All files (*)", options=QFileDialog.Option.DontUseNativeDialog
+            self.window(),
+            "Open a manual",
+            "",
+            "Manuals (*.pdf *.txt *.csv *.tsv);;All files (*)",
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         if name:
             self.open_file(Path(name))
@@ -305,7 +316,7 @@ class ManualView(QWidget):
             self.told.setText(str(error))
         self.which.clear()
         for number, chart in enumerate(self.charts, 1):
-            self.which.addItem(f"{chart.title or f'Chart {number}'}: {len(chart.rows)} channels, {chart.confidence:.0%} sure")
+            self.which.addItem(f"{chart.title or f'Chart {number}'}: {chart.sheet().footprint} channels, {chart.confidence:.0%} sure")
         self._show(0)
 
     # ------------------------------------------------------------ the rows
@@ -338,7 +349,13 @@ class ManualView(QWidget):
             words = []
             for line in own.lines:
                 v = verdicts.get(id(line))
-                words.append("" if v is None else f"shifted {v.shift:+d}" if v.state == "shifted" else {"ranges": "other ranges", "size": "other size"}.get(v.state, v.state))
+                words.append(
+                    ""
+                    if v is None
+                    else f"shifted {v.shift:+d}"
+                    if v.state == "shifted"
+                    else {"ranges": "other ranges", "size": "other size"}.get(v.state, v.state)
+                )
             self.model.say(words)
         else:
             self.model.say([""] * len(self.model.rows))
@@ -349,7 +366,11 @@ class ManualView(QWidget):
         row = self.model.rows[index] if 0 <= index < len(self.model.rows) else None
         self.bands.setPlainText("\n".join(f"{b.start}-{b.end} {b.name}" for b in row.bands) if row else "")
         self.bands.setEnabled(row is not None)
-        self.band_head.setText(f"Ranges of channel {'+'.join(map(str, row.slots))}{': ' + '; '.join(row.doubts) if row.doubts else ''}" if row else "Ranges of the row")
+        self.band_head.setText(
+            f"Ranges of channel {'+'.join(map(str, row.slots))}{': ' + '; '.join(row.doubts) if row.doubts else ''}"
+            if row
+            else "Ranges of the row"
+        )
         self._quiet = False
         if row:
             cursor = QTextCursor(self.source.document().findBlockByNumber(max(0, row.source[0] - 1)))
@@ -385,7 +406,7 @@ class ManualView(QWidget):
             self.bench.tell("attention", "Choose a mode in the library first.")
             return
         self.against = sheet(view.profile, view.mode)
-        self.against_words.setText(f"Left the manual, right {self.against.title}")
+        self.against_words.setText(f"Left the manual, right {self.against.title}.")
         self.against_words.setToolTip(self.against.title)
         self.edited()
 
@@ -408,4 +429,6 @@ class ManualView(QWidget):
             self.page.adapt.begin(profile, profile.modes[0].name, {}, own=True)
             self.page.show_view("Adapt")
 
-        NameDialog(self.window(), "A profile from the manual", "Make it", run, "", "", own.title if own.title != "The manual" else "").open()
+        NameDialog(
+            self.window(), "A profile from the manual", "Make it", run, "", "", own.title if own.title != "The manual" else ""
+        ).open()

@@ -193,7 +193,11 @@ class ProfilesPage(Page):
 
     def import_files(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(
-            self.window_, "Take GDTF files among your own", "", "GDTF profiles (*.gdtf);;All files (*)", options=QFileDialog.Option.DontUseNativeDialog
+            self.window_,
+            "Take GDTF files among your own",
+            "",
+            "GDTF profiles (*.gdtf);;All files (*)",
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         for name in names:
             stored, profile = load_stored(Path(name))

@@ -17,7 +17,7 @@ from isthmus.library.sources import FIXED, MARKS
 
 Index = QModelIndex | QPersistentModelIndex
 COLUMNS = ("Profile", "Mode", "Ch", "Cells", "Marks")
-WIDTHS = (150, 140, 34, 42, 66)
+WIDTHS = (160, 96, 34, 42, 58)
 ROW, NEAR, LINE = 38, 56, 22
 
 
@@ -33,7 +33,9 @@ def source_name(source: str) -> str:
 def marks_in_words(entry: Entry) -> str:
     """Everything there is to know before choosing, in words."""
     parts = [source_name(entry.source) + (", away now" if entry.away else "")]
-    parts.append({"mesh": "3-D body with meshes", "shapes": "3-D body of simple shapes", "stand-in": "no 3-D body; a stand-in is drawn"}[entry.body])
+    parts.append(
+        {"mesh": "3-D body with meshes", "shapes": "3-D body of simple shapes", "stand-in": "no 3-D body; a stand-in is drawn"}[entry.body]
+    )
     if entry.borrowed:
         parts.append(f"borrowed from {entry.borrowed}")
     if entry.by_maker:
@@ -124,7 +126,9 @@ class _Delegate(QStyledItemDelegate):
         if entry.differs:  # runs under all columns: each paints its own part of the line
             p.setClipRect(r)
             left = view.columnViewportPosition(0)
-            paint.text(p, left + 30, y + 35, "; ".join(entry.differs), font("caption"), "text2", width=view.viewport().width() - 40, height=18)
+            paint.text(
+                p, left + 30, y + 35, "; ".join(entry.differs), font("caption"), "text2", width=view.viewport().width() - 40, height=18
+            )
             if index.row() == len(view.results.answer.hits):
                 p.fillRect(QRect(x, y, w, 2), theme.color("ochre"))
         if view.hasFocus() and chosen and column == 0:
@@ -141,7 +145,13 @@ class _Delegate(QStyledItemDelegate):
 
     def _trust(self, p: QPainter, x: float, y: float, entry: Entry) -> None:
         """A cube for a body (open: stand-in), a tick for proven on a unit, the rating as a figure; words in the tooltip."""
-        p.setPen(pen("text2" if entry.body != "stand-in" else "line_strong", 1.1, Qt.PenStyle.SolidLine if entry.body != "stand-in" else Qt.PenStyle.DotLine))
+        p.setPen(
+            pen(
+                "text2" if entry.body != "stand-in" else "line_strong",
+                1.1,
+                Qt.PenStyle.SolidLine if entry.body != "stand-in" else Qt.PenStyle.DotLine,
+            )
+        )
         p.setBrush(theme.color("text2") if entry.body == "mesh" else Qt.BrushStyle.NoBrush)
         p.drawPolygon(paint.polygon((x + 6, y + 6), (x + 11, y + 9), (x + 11, y + 15), (x + 6, y + 18), (x + 1, y + 15), (x + 1, y + 9)))
         if entry.proven_unit:

@@ -1,0 +1,240 @@
+"""Charts out of manuals: whatever way they are written, the same rows; then judged, and held against a profile."""
+
+from __future__ import annotations
+
+import random
+import time
+import zlib
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from benchmarks.fuzz import mangled_chart
+from isthmus.demo import shipped_profiles
+from isthmus.errors import EntryFault, FileFault
+from isthmus.profiles.compare import compare, differences
+from isthmus.profiles.judge import judge, note_to_maker
+from isthmus.profiles.manual import propose, read_chart
+from isthmus.profiles.manual.pdf import best_chart, likely_pages, page_texts
+from isthmus.profiles.records import Profile
+from isthmus.profiles.sheet import Band, Line, Sheet, sheet, table
+from isthmus.profiles.store import read_stored
+
+# what the unit does, as (slots, name, attribute, ranges); every way of writing it below must come back to this
+UNIT = [
+    ((1, 2), "Pan", "Pan", []),
+    ((3, 4), "Tilt", "Tilt", []),
+    ((5,), "Dimmer", "Dimmer", []),
+    ((6,), "Shutter", "Shutter1", [(0, 15, "Closed"), (16, 239, "Strobe slow to fast"), (240, 255, "Open")]),
+    ((7,), "Cyan", "ColorSub_C", []),
+    ((8,), "Colour wheel", "Color1", [(0, 31, "Open"), (32, 63, "Red"), (64, 255, "Rainbow")]),
+    ((9,), "Zoom", "Zoom", []),
+]
+
+
+def written(cell: str, dash: str = "-", pad: int = 0, hexed: bool = False, percent: bool = False, pairs: str = "", head: bool = True) -> str:
+    """The unit's chart as a manual prints it."""
+
+    def value(number: int, end: bool = False) -> str:
+        if percent:
+            return f"{(number + (1 if end else 0)) / 2.56:.1f}%"
+        return f"{number:02X}h" if hexed else f"{number:0{pad}d}"
+
+    rows = [cell.join(("Channel", "Value", "Function", "Meaning"))] if head else []
+    for slots, name, _, ranges in UNIT:
+        full = f"{value(0)}{dash}{value(255, True)}"
+        if len(slots) == 2 and pairs:
+            rows.append(cell.join((f"{slots[0]}{pairs}{slots[1]}", f"0{dash}65535", name, "")))
+            continue
+        first = ranges[0] if ranges else None
+        span = f"{value(first[0])}{dash}{value(first[1], True)}" if first else full
+        rows.append(cell.join((str(slots[0]), span, name, first[2] if first else "")))
+        rows += [cell.join(("", f"{value(low)}{dash}{value(high, True)}", "", words)) for low, high, words in ranges[1:]]
+        if len(slots) == 2:
+            rows.append(cell.join((str(slots[1]), full, f"{name} fine", "")))
+    return "\n".join(rows)
+
+
+WAYS = {
+    "tabs": written("\t"),
+    "tabs and dots": written("\t", dash="…", pad=3),
+    "spaced dashes": written("\t", dash=" – ", pad=3),
+    "bars": written(" | "),
+    "semicolons": written(";"),
+    "commas": written(","),
+    "wide spaces": written("    "),
+    "hexadecimal": written("\t", hexed=True),
+    "percent": written("\t", percent=True),
+    "pairs with a slash": written("\t", pairs="/"),
+    "pairs with a plus": written("   ", pairs="+"),
+    "no head": written("\t", head=False),
+    "the word to": written("\t", dash=" to "),
+    "carriage returns": written("\t").replace("\n", "\r\n"),
+    "a title above": "Model Nine\n7 functions, 9 channel mode\n" + written("\t"),
+}
+
+
+@pytest.mark.parametrize("way", WAYS)
+def test_a_chart_reads_the_same_whichever_way_it_is_written(way: str) -> None:
+    (chart,) = read_chart(WAYS[way])
+    assert [(row.slots, row.attribute) for row in chart.rows] == [(slots, attribute) for slots, _, attribute, _ in UNIT]
+    assert [[b.name for b in row.bands] for row in chart.rows] == [[words for *_, words in ranges] for *_, ranges in UNIT]
+    ends = [end for row in chart.rows for b in row.bands for end in (b.start, b.end)]
+    meant = [end for *_, ranges in UNIT for low, high, _ in ranges for end in (low, high)]
+    assert max(abs(a - b) for a, b in zip(ends, meant, strict=True)) <= (1 if way == "percent" else 0)  # tenths of a percent are coarse
+    assert chart.confidence > 0.85 and chart.sheet().footprint == 9
+    for row in chart.rows:  # each row points back at its lines
+        assert row.name.split()[0] in WAYS[way].splitlines()[row.source[0] - 1]
+
+
+def test_ragged_lines_with_single_spaces_are_taken_apart_by_what_they_hold() -> None:
+    (chart,) = read_chart("CH1 Red 000-255 0%-100%\nCH2 Grün 0-255\nCH3 Strobe 0-9 off\n10-250 slow to fast\n251-255 open\nCH4 - reserved\n")
+    assert [(r.attribute, len(r.bands)) for r in chart.rows] == [("ColorAdd_R", 0), ("ColorAdd_G", 0), ("Shutter1", 3), ("NoFeature", 0)]
+
+
+def test_two_tables_and_columns_of_modes_become_charts_of_their_own() -> None:
+    two = read_chart("Basic mode\n1\tRed\n2\tGreen\n3\tBlue\nFull mode\n1\tDimmer\n2\tRed\n3\tGreen\n4\tBlue\n")
+    assert [(c.title, len(c.rows)) for c in two] == [("Basic mode", 3), ("Full mode", 4)]
+    columns = read_chart("Short\tLong\tFunction\tValue\n1\t1\tDimmer\t0-255\n-\t2\tDimmer fine\t0-255\n2\t3\tShutter\t0-9 closed\n\t\t\t10-255 open\n-\t4\tZoom\t0-255\n3\t5\tRed\t0-255\n")
+    assert [[r.slots for r in c.rows] for c in columns] == [[(1,), (2,), (3,)], [(1, 2), (3,), (4,), (5,)]]
+    assert [b.end for b in columns[0].rows[1].bands] == [9, 255]
+
+
+@pytest.mark.parametrize(
+    ("name", "attribute"),
+    [("Intensity", "Dimmer"), ("Pan/Tilt speed", "PositionMSpeed"), ("Rot", "ColorAdd_R"), ("Gobo wheel 2 rotation", "Gobo2WheelSpin"), ("Gobo 2", "Gobo2"), ("Colour temperature", "CTC"),
+     ("Warm white", "ColorAdd_WW"), ("Farbrad", "Color1"), ("Dimer", "Dimmer"), ("Stroboskop", "Shutter1Strobe"), ("Blade 3A", "Blade3A"), ("Fan speed", "Fan1"), ("Quibble", "")],
+)  # fmt: skip
+def test_names_in_manuals_are_known_for_what_they_mean(name: str, attribute: str) -> None:
+    assert propose(name).attribute == attribute
+
+
+def test_what_is_doubtful_lowers_the_confidence_and_says_why() -> None:
+    (chart,) = read_chart("1\tDimmer\t0-255\n2\tDoodad\t0-255\n4\tZoom\t200-100\n")
+    dimmer, doodad, zoom = chart.rows
+    assert dimmer.confidence == 1 and not dimmer.doubts
+    assert doodad.confidence < 0.7 and "not known" in doodad.doubts[0]
+    assert zoom.confidence < 0.7 and any("was due" in d for d in zoom.doubts) and any("backwards" in d for d in zoom.doubts)
+
+
+def test_nonsense_ends_in_a_sentence_and_a_hundred_thousand_rows_end_soon() -> None:
+    for text in ("", "the tide tables of Sandre Haven\nhigh water 7:13", "\x00\x01\x02", "12345 " * 4000, "-\n" * 3000):
+        with pytest.raises(EntryFault, match="no chart"):
+            read_chart(text)
+    started = time.process_time()
+    charts = read_chart("\n".join(f"{i}\t0-255\tDimmer {i}" for i in range(1, 100_001)))
+    assert time.process_time() - started < 20 and "Only the first" in charts[0].notes[0] and len(charts[0].rows) <= 512
+    rng = random.Random(2)
+    sources = list(WAYS.values())
+    for _ in range(300):
+        try:
+            for chart in read_chart(mangled_chart(rng, rng.choice(sources))):
+                assert all(1 <= slot <= 512 for row in chart.rows for slot in row.slots)
+                assert all(0 <= b.start <= b.end <= 256 ** len(row.slots) - 1 for row in chart.rows for b in row.bands)
+                judge(chart.sheet())
+        except EntryFault as fault:
+            assert fault.what
+
+
+# ---------------------------------------------------------------- PDF
+
+
+def pdf(*pages: list[str]) -> bytes:
+    """A PDF written by hand: one line of Courier text for each line given."""
+    objects = [b"<< /Type /Catalog /Pages 2 0 R >>", b"", b"<< /Type /Font /Subtype /Type1 /BaseFont /Courier >>"]
+    kids = []
+    for lines in pages:
+        body = "BT /F1 10 Tf 12 TL 40 780 Td " + " ".join(f"({line.replace('(', ' ').replace(')', ' ')}) Tj T*" for line in lines) + " ET"
+        packed = zlib.compress(body.encode("latin-1", "replace"))
+        objects.append(b"<< /Length %d /Filter /FlateDecode >>\nstream\n%b\nendstream" % (len(packed), packed))
+        objects.append(f"<< /Type /Page /Parent 2 0 R /MediaBox [0 0 595 842] /Contents {len(objects)} 0 R /Resources << /Font << /F1 3 0 R >> >> >>".encode())
+        kids.append(f"{len(objects)} 0 R")
+    objects[1] = f"<< /Type /Pages /Kids [{' '.join(kids)}] /Count {len(kids)} >>".encode()
+    out, offsets = b"%PDF-1.4\n", []
+    for number, data in enumerate(objects, 1):
+        offsets.append(len(out))
+        out += b"%d 0 obj\n%b\nendobj\n" % (number, data)
+    start = len(out)
+    out += f"xref\n0 {len(objects) + 1}\n0000000000 65535 f \n".encode() + b"".join(b"%010d 00000 n \n" % offset for offset in offsets)
+    return out + f"trailer << /Size {len(objects) + 1} /Root 1 0 R >>\nstartxref\n{start}\n%%EOF".encode()
+
+
+def test_the_page_of_a_pdf_that_has_the_chart_is_found_and_read(tmp_path: Path) -> None:
+    words = ["Keep the unit away from spray.", "Hang it by both clamps."]
+    file = tmp_path / "manual.pdf"
+    file.write_bytes(pdf(words, written("    ", pad=3).splitlines(), words))
+    texts = page_texts(file)
+    assert likely_pages(texts)[0] == 2
+    _, (chart,) = best_chart(texts[2])
+    assert [row.attribute for row in chart.rows] == [attribute for _, _, attribute, _ in UNIT]
+    file.write_bytes(pdf(words)[:200])
+    with pytest.raises(FileFault, match="does not read as a PDF"):
+        page_texts(file)
+
+
+# ---------------------------------------------------------------- judged and compared
+
+
+def test_the_judgement_names_every_gap_overlap_and_empty_word_and_the_note_asks_them() -> None:
+    lines = (
+        Line((1,), "Dimmer", "Dimmer"),
+        Line((2,), "Gobo1", "Gobo"),
+        Line((4,), "Shutter1", "Shutter", (Band(0, 9, "Closed"), Band(5, 20, "Strobe"), Band(30, 255, "function 3"))),
+        Line((4,), "Zoom", "Zoom"),
+        Line((5,), "", "Doodad"),
+        Line((6,), "Dimmer", "Dimmer again"),
+    )
+    found = judge(Sheet("M", lines))
+    kinds = {kind: next(f for f in found if f.kind == kind).text for kind in {f.kind for f in found}}
+    assert set(kinds) == {"no ranges", "gap", "overlap", "says nothing", "no attribute", "doubled", "shared slot", "missing channel"}
+    assert "5–9" in kinds["overlap"] and "21–29" in kinds["gap"] and "channel 3" in kinds["missing channel"] and "Channel 4" in kinds["shared slot"]
+    note = note_to_maker(Sheet("M", lines), found, "Reed and Oar", "Nine")
+    assert "Dear Reed and Oar" in note and "What does channel 4 do from 21 to 29?" in note and "1. " in note
+    assert note_to_maker(Sheet("M", lines[:1]), judge(Sheet("M", lines[:1]))) == ""
+
+
+def shipped(name: str) -> Profile:
+    found = next(read_stored(s) for s in shipped_profiles() if s.key.endswith(name))
+    assert isinstance(found, Profile)
+    return found
+
+
+def test_a_profile_agrees_with_its_own_chart_written_out_and_read_back() -> None:
+    for stored in shipped_profiles():
+        profile = read_stored(stored)
+        assert isinstance(profile, Profile)
+        for mode in profile.modes:
+            own = sheet(profile, mode)
+            if own.cells or own.footprint < 2:
+                continue
+            text = "\n".join("\t".join(row) for row in table(own))
+            (chart,) = read_chart(text)
+            assert [v.state for v in compare(chart.sheet(), own) if v.state not in ("same", "ranges")] == []
+
+
+@given(st.integers(0, 18), st.integers(1, 5))
+@settings(max_examples=40, deadline=None)
+def test_channels_put_in_shift_what_stands_behind_them_and_nothing_else(at: int, count: int) -> None:
+    profile = shipped("Lapwing 19")
+    own = sheet(profile, profile.modes[0])
+    first = [line.slots[0] for line in own.lines]
+    moved = tuple(
+        Line(tuple(s + count if s > at else s for s in line.slots) if line.slots[0] > at else line.slots, line.attribute, line.name, line.bands, line.default)
+        for line in own.lines
+    )
+    verdicts = compare(own, Sheet("moved", moved))
+    assert [v.state for v in verdicts] == ["shifted" if slot > at else "same" for slot in first]
+    assert {v.shift for v in verdicts if v.state == "shifted"} <= {count}
+
+
+def test_ranges_get_a_verdict_each_and_differences_are_told_in_words() -> None:
+    left = Sheet("l", (Line((1,), "Shutter1", "", (Band(0, 9, "Closed"), Band(10, 200, "Strobe"), Band(201, 220, "Pulse"), Band(240, 255, "Open"))),))
+    right = Sheet("r", (Line((1,), "Shutter1", "", (Band(0, 9, "Closed"), Band(20, 210, "Strobe"), Band(230, 255, "Open"), Band(211, 229, "Sparkle"))), Line((2,), "Zoom")))
+    shutter, zoom = compare(left, right)
+    assert [(b.state, b.shift) for b in shutter.bands] == [("same", 0), ("shifted", 10), ("absent", 0), ("other range", 0), ("extra", 0)]
+    assert shutter.state == "ranges" and zoom.state == "extra"
+    told = differences(left, right)
+    assert "zoom on 2 is extra" in told and any("“Strobe” 10–200 is shifted by +10" in text for text in told)
+    assert differences(left, left) == []
