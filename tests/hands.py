@@ -73,7 +73,10 @@ def drag(widget: QWidget, start: QPointF, end: QPointF, modifier: Qt.KeyboardMod
 
 
 def keys(widget: QWidget, text: str) -> None:
-    QTest.keyClicks(widget, text)
+    for number, line in enumerate(text.split("\n")):
+        if number:
+            QTest.keyClick(widget, Qt.Key.Key_Return)
+        QTest.keyClicks(widget, line)
     settle(0.02)
 
 

@@ -31,7 +31,9 @@ def laid(profile: Profile, mode: str) -> list[tuple[str, tuple[int, ...]]]:
     return [(line.attribute, line.slots) for line in sheet(profile, profile.mode(mode)).lines]
 
 
-@given(st.lists(st.tuples(st.sampled_from(["insert", "remove", "move", "split", "join"]), st.integers(0, 30), st.integers(0, 30)), max_size=12))
+@given(
+    st.lists(st.tuples(st.sampled_from(["insert", "remove", "move", "split", "join"]), st.integers(0, 30), st.integers(0, 30)), max_size=12)
+)
 @settings(max_examples=60, deadline=None)
 def test_any_run_of_edits_leaves_the_chart_a_plain_list_would_have(edits: list[tuple[str, int, int]]) -> None:
     """The oracle is a list of names and sizes, slots counted through it from 1."""
@@ -102,9 +104,21 @@ def test_ranges_limits_defaults_home_attribute_and_wheel_are_set_checked_and_lis
     profile = adapt.set_attribute(profile, "Short", index_of(profile, "Short", "Zoom"), "Iris")
     profile = adapt.set_wheel(profile, "Colours", [WheelSlot(name="Open"), WheelSlot(name="Rust", color=(0.5, 0.4, 20.0))])
     told = " | ".join(adapt.edits_listed(source, profile))
-    for words in ("shutter stands at 10", "shutter is shown at 250", "zoom on 12 is taken out", "iris on 12 is new", "Wheel Colours", "ranges differ"):
+    for words in (
+        "shutter stands at 10",
+        "shutter is shown at 250",
+        "zoom on 12 is taken out",
+        "iris on 12 is new",
+        "Wheel Colours",
+        "ranges differ",
+    ):
         assert words in told, words
     assert read_archive(write_gdtf(profile), "x").profile == profile
-    for wrong in (lambda: adapt.set_default(profile, "Short", shutter, 256), lambda: adapt.set_bands(profile, "Short", shutter, [Band(9, 3, "x")]), lambda: adapt.move(profile, "Short", 0, 0), lambda: adapt.set_limits(profile, "Short", shutter, "Pan", 0, 9)):
+    for wrong in (
+        lambda: adapt.set_default(profile, "Short", shutter, 256),
+        lambda: adapt.set_bands(profile, "Short", shutter, [Band(9, 3, "x")]),
+        lambda: adapt.move(profile, "Short", 0, 0),
+        lambda: adapt.set_limits(profile, "Short", shutter, "Pan", 0, 9),
+    ):
         with pytest.raises(EntryFault):
             wrong()

@@ -174,7 +174,7 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     keys(field, "bow wash 3")
     key(field, Qt.Key.Key_Return)
     assert [u.number for u in bench.selected()] == [203]
-    shortcut(window, Qt.Key.Key_2, CTRL | Qt.KeyboardModifier.AltModifier)
+    shortcut(window, Qt.Key.Key_3, CTRL | Qt.KeyboardModifier.AltModifier)
     assert window.spine.current == "Patch"
     table = window.patch.table
     activate(window)
@@ -202,7 +202,7 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     assert red > 1.5 * green
     shortcut(window, Qt.Key.Key_Backspace)
     assert not bench.live.lit()
-    shortcut(window, Qt.Key.Key_6, CTRL | Qt.KeyboardModifier.AltModifier)
+    shortcut(window, Qt.Key.Key_7, CTRL | Qt.KeyboardModifier.AltModifier)
     shortcut(window, Qt.Key.Key_R)
     for code in (Qt.Key.Key_A, Qt.Key.Key_N, Qt.Key.Key_B, Qt.Key.Key_S):
         shortcut(window, code, NONE)

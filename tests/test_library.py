@@ -7,11 +7,12 @@ import sqlite3
 from pathlib import Path
 
 import pytest
+from benchmarks.library import plain_scan
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from benchmarks.library import plain_scan
+from conftest import answer
 from isthmus.errors import EntryFault, FileFault, NetworkFault
 from isthmus.library import Index, Progress, Query, Shelf, Source, Stopped, fresh_shelf, read_sources, update_library, write_sources
 from isthmus.library.exchange import Exchange, newer_in, read_catalogue
@@ -28,7 +29,6 @@ from isthmus.profiles.make.plausible import plausible_profiles
 from isthmus.profiles.sheet import Line, Sheet, sheet
 from isthmus.profiles.store import load_stored, stored_of
 from isthmus.standin.exchange import TOKEN, ExchangeServer
-from conftest import answer
 
 MADE = [facts_of(Gdtf(profile, ())) for profile in plausible_profiles(160, 5)]
 ATTRIBUTES = sorted({line[0] for facts in MADE for mode in facts.modes for line in mode.lines})
@@ -140,7 +140,7 @@ def test_folders_are_watched_go_away_and_come_back_and_files_that_do_not_read_ar
     assert shelf.index.counts()[source.id] == 3 and "torn.gdtf" in shelf.index.faults()[0][0] and "damaged" in shelf.index.faults()[0][1]
     drive.rename(tmp_path / "elsewhere")
     update_library(shelf.index, read_sources())
-    away = [e for e in shelf.entries(shelf.search(Query(sources=frozenset({source.id}))).hits)]
+    away = list(shelf.entries(shelf.search(Query(sources=frozenset({source.id}))).hits))
     assert len({e.profile_id for e in away}) == 3 and all(e.away for e in away)
     with pytest.raises(FileFault, match="away"):
         shelf.take(away[0].profile_id)
@@ -239,7 +239,13 @@ def test_browse_download_resume_trust_and_a_newer_revision_for_the_show(exchange
 
 
 @pytest.mark.parametrize(
-    ("fault", "says"), [("wrong checksum", "wrong checksum"), ("garbage", "broke off|cannot be fetched|wrong checksum"), ("server error", "error 500"), ("slow", "")]
+    ("fault", "says"),
+    [
+        ("wrong checksum", "wrong checksum"),
+        ("garbage", "broke off|cannot be fetched|wrong checksum"),
+        ("server error", "error 500"),
+        ("slow", ""),
+    ],
 )
 def test_what_goes_wrong_out_there_is_a_sentence_and_leaves_nothing_half_written(exchange: ExchangeServer, fault: str, says: str) -> None:
     client, shelf = Exchange(exchange.url, timeout=1.0), Shelf()
@@ -277,7 +283,9 @@ def test_own_profiles_are_shared_with_a_token_and_refused_without(exchange: Exch
 
 
 def test_the_command_line_finds_reads_compares_makes_and_checks(tmp_path: Path) -> None:
-    code, found = answer("profiles", "search", "--footprint", "22", "--on", "7=shutter", "--without", "ColorAdd_R", "--with", "colour wheel")
+    code, found = answer(
+        "profiles", "search", "--footprint", "22", "--on", "7=shutter", "--without", "ColorAdd_R", "--with", "colour wheel"
+    )
     assert code == 0 and {h["model"] for h in found["hits"]} == {"Skerry 600", "Skerry 900 F"} and found["near"]
     code, chart = answer("profiles", "chart", "Fathom and Lee Skerry 600", "--mode", "Short")
     assert code == 0 and chart["footprint"] == 13 and chart["channels"][3]["ranges"][0]["name"] == "Closed"

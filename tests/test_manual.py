@@ -8,10 +8,10 @@ import zlib
 from pathlib import Path
 
 import pytest
+from benchmarks.fuzz import mangled_chart
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from benchmarks.fuzz import mangled_chart
 from isthmus.demo import shipped_profiles
 from isthmus.errors import EntryFault, FileFault
 from isthmus.profiles.compare import compare, differences
@@ -34,7 +34,9 @@ UNIT = [
 ]
 
 
-def written(cell: str, dash: str = "-", pad: int = 0, hexed: bool = False, percent: bool = False, pairs: str = "", head: bool = True) -> str:
+def written(
+    cell: str, dash: str = "-", pad: int = 0, hexed: bool = False, percent: bool = False, pairs: str = "", head: bool = True
+) -> str:
     """The unit's chart as a manual prints it."""
 
     def value(number: int, end: bool = False) -> str:
@@ -90,14 +92,18 @@ def test_a_chart_reads_the_same_whichever_way_it_is_written(way: str) -> None:
 
 
 def test_ragged_lines_with_single_spaces_are_taken_apart_by_what_they_hold() -> None:
-    (chart,) = read_chart("CH1 Red 000-255 0%-100%\nCH2 Grün 0-255\nCH3 Strobe 0-9 off\n10-250 slow to fast\n251-255 open\nCH4 - reserved\n")
+    (chart,) = read_chart(
+        "CH1 Red 000-255 0%-100%\nCH2 Grün 0-255\nCH3 Strobe 0-9 off\n10-250 slow to fast\n251-255 open\nCH4 - reserved\n"
+    )
     assert [(r.attribute, len(r.bands)) for r in chart.rows] == [("ColorAdd_R", 0), ("ColorAdd_G", 0), ("Shutter1", 3), ("NoFeature", 0)]
 
 
 def test_two_tables_and_columns_of_modes_become_charts_of_their_own() -> None:
     two = read_chart("Basic mode\n1\tRed\n2\tGreen\n3\tBlue\nFull mode\n1\tDimmer\n2\tRed\n3\tGreen\n4\tBlue\n")
     assert [(c.title, len(c.rows)) for c in two] == [("Basic mode", 3), ("Full mode", 4)]
-    columns = read_chart("Short\tLong\tFunction\tValue\n1\t1\tDimmer\t0-255\n-\t2\tDimmer fine\t0-255\n2\t3\tShutter\t0-9 closed\n\t\t\t10-255 open\n-\t4\tZoom\t0-255\n3\t5\tRed\t0-255\n")
+    columns = read_chart(
+        "Short\tLong\tFunction\tValue\n1\t1\tDimmer\t0-255\n-\t2\tDimmer fine\t0-255\n2\t3\tShutter\t0-9 closed\n\t\t\t10-255 open\n-\t4\tZoom\t0-255\n3\t5\tRed\t0-255\n"
+    )
     assert [[r.slots for r in c.rows] for c in columns] == [[(1,), (2,), (3,)], [(1, 2), (3,), (4,), (5,)]]
     assert [b.end for b in columns[0].rows[1].bands] == [9, 255]
 
@@ -149,7 +155,9 @@ def pdf(*pages: list[str]) -> bytes:
         body = "BT /F1 10 Tf 12 TL 40 780 Td " + " ".join(f"({line.replace('(', ' ').replace(')', ' ')}) Tj T*" for line in lines) + " ET"
         packed = zlib.compress(body.encode("latin-1", "replace"))
         objects.append(b"<< /Length %d /Filter /FlateDecode >>\nstream\n%b\nendstream" % (len(packed), packed))
-        objects.append(f"<< /Type /Page /Parent 2 0 R /MediaBox [0 0 595 842] /Contents {len(objects)} 0 R /Resources << /Font << /F1 3 0 R >> >> >>".encode())
+        objects.append(
+            f"<< /Type /Page /Parent 2 0 R /MediaBox [0 0 595 842] /Contents {len(objects)} 0 R /Resources << /Font << /F1 3 0 R >> >> >>".encode()
+        )
         kids.append(f"{len(objects)} 0 R")
     objects[1] = f"<< /Type /Pages /Kids [{' '.join(kids)}] /Count {len(kids)} >>".encode()
     out, offsets = b"%PDF-1.4\n", []
@@ -189,7 +197,12 @@ def test_the_judgement_names_every_gap_overlap_and_empty_word_and_the_note_asks_
     found = judge(Sheet("M", lines))
     kinds = {kind: next(f for f in found if f.kind == kind).text for kind in {f.kind for f in found}}
     assert set(kinds) == {"no ranges", "gap", "overlap", "says nothing", "no attribute", "doubled", "shared slot", "missing channel"}
-    assert "5–9" in kinds["overlap"] and "21–29" in kinds["gap"] and "channel 3" in kinds["missing channel"] and "Channel 4" in kinds["shared slot"]
+    assert (
+        "5–9" in kinds["overlap"]
+        and "21–29" in kinds["gap"]
+        and "channel 3" in kinds["missing channel"]
+        and "Channel 4" in kinds["shared slot"]
+    )
     note = note_to_maker(Sheet("M", lines), found, "Reed and Oar", "Nine")
     assert "Dear Reed and Oar" in note and "What does channel 4 do from 21 to 29?" in note and "1. " in note
     assert note_to_maker(Sheet("M", lines[:1]), judge(Sheet("M", lines[:1]))) == ""
@@ -221,7 +234,13 @@ def test_channels_put_in_shift_what_stands_behind_them_and_nothing_else(at: int,
     own = sheet(profile, profile.modes[0])
     first = [line.slots[0] for line in own.lines]
     moved = tuple(
-        Line(tuple(s + count if s > at else s for s in line.slots) if line.slots[0] > at else line.slots, line.attribute, line.name, line.bands, line.default)
+        Line(
+            tuple(s + count if s > at else s for s in line.slots) if line.slots[0] > at else line.slots,
+            line.attribute,
+            line.name,
+            line.bands,
+            line.default,
+        )
         for line in own.lines
     )
     verdicts = compare(own, Sheet("moved", moved))
@@ -230,8 +249,16 @@ def test_channels_put_in_shift_what_stands_behind_them_and_nothing_else(at: int,
 
 
 def test_ranges_get_a_verdict_each_and_differences_are_told_in_words() -> None:
-    left = Sheet("l", (Line((1,), "Shutter1", "", (Band(0, 9, "Closed"), Band(10, 200, "Strobe"), Band(201, 220, "Pulse"), Band(240, 255, "Open"))),))
-    right = Sheet("r", (Line((1,), "Shutter1", "", (Band(0, 9, "Closed"), Band(20, 210, "Strobe"), Band(230, 255, "Open"), Band(211, 229, "Sparkle"))), Line((2,), "Zoom")))
+    left = Sheet(
+        "l", (Line((1,), "Shutter1", "", (Band(0, 9, "Closed"), Band(10, 200, "Strobe"), Band(201, 220, "Pulse"), Band(240, 255, "Open"))),)
+    )
+    right = Sheet(
+        "r",
+        (
+            Line((1,), "Shutter1", "", (Band(0, 9, "Closed"), Band(20, 210, "Strobe"), Band(230, 255, "Open"), Band(211, 229, "Sparkle"))),
+            Line((2,), "Zoom"),
+        ),
+    )
     shutter, zoom = compare(left, right)
     assert [(b.state, b.shift) for b in shutter.bands] == [("same", 0), ("shifted", 10), ("absent", 0), ("other range", 0), ("extra", 0)]
     assert shutter.state == "ranges" and zoom.state == "extra"

@@ -10,6 +10,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -28,7 +29,7 @@ from isthmus.profiles.make.compose import body_for
 from isthmus.profiles.manual import ManualChart, propose, read_chart
 from isthmus.profiles.manual.pdf import best_chart, likely_pages, page_texts
 from isthmus.profiles.records import Mode, Profile
-from isthmus.profiles.sheet import Sheet, physical_text, sheet
+from isthmus.profiles.sheet import Line, Sheet, physical_text, sheet
 from isthmus.profiles.store import load_stored
 from isthmus.show.container import MAX_MEMBER, read_file, write_atomically
 from isthmus.standin.exchange import serve_forever
@@ -134,24 +135,7 @@ def read_file_charts(path: Path, page: int | None = None) -> list[ManualChart]:
 
 
 def _row(entry: Entry) -> dict[str, Any]:
-    return {
-        "id": entry.profile_id,
-        "maker": entry.maker,
-        "model": entry.model,
-        "mode": entry.mode,
-        "footprint": entry.footprint,
-        "cells": entry.cells,
-        "source": entry.source,
-        "away": entry.away,
-        "body": entry.body,
-        "borrowed_from": entry.borrowed,
-        "rating": round(entry.rating, 1),
-        "by_maker": entry.by_maker,
-        "proven_3d": entry.proven_3d,
-        "proven_unit": entry.proven_unit,
-        "distance": round(entry.distance, 3),
-        "differs": list(entry.differs),
-    }
+    return asdict(entry) | {"id": entry.profile_id, "differs": list(entry.differs), "distance": round(entry.distance, 3)}
 
 
 def search(options: argparse.Namespace) -> Result:
@@ -173,28 +157,13 @@ def search(options: argparse.Namespace) -> Result:
 
 
 def _sheet_data(whole: Sheet) -> dict[str, Any]:
-    return {
-        "title": whole.title,
-        "footprint": whole.footprint,
-        "cells": whole.cells,
-        "channels": [
-            {
-                "slots": list(line.slots),
-                "block": line.block,
-                "cell": line.cell,
-                "attribute": line.attribute,
-                "words": line.words,
-                "name": line.name,
-                "default": line.default,
-                "geometry": line.geometry,
-                "ranges": [
-                    {"from": b.start, "to": b.end, "name": b.name, "attribute": b.attribute, "physical": physical_text(b), "when": b.when}
-                    for b in line.bands
-                ],
-            }
-            for line in whole.lines
-        ],
-    }
+    def ranges(line: Line) -> list[dict[str, Any]]:
+        return [asdict(band) | {"physical": physical_text(band)} for band in line.bands]
+
+    channels = [asdict(line) | {"words": line.words, "ranges": ranges(line)} for line in whole.lines]
+    for channel in channels:
+        del channel["bands"]
+    return {"title": whole.title, "footprint": whole.footprint, "cells": whole.cells, "channels": channels}
 
 
 def _sheet_lines(whole: Sheet) -> list[str]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import gc
 import multiprocessing
+import signal
 import sqlite3
 from collections.abc import Callable, Generator, Iterable, Sequence
 from contextlib import closing
@@ -329,12 +330,17 @@ def _facts_or_fault(path: str) -> tuple[str, bytes | str]:
         return path, "it is nested too deep to be read."
 
 
+def _worker() -> None:
+    # what a worker reads it forgets at once: looking for rings of objects would take half of its time
+    gc.disable()
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)  # the parent's own handler would keep it from ending
+
+
 def _facts_stream(paths: list[str], workers: int) -> Generator[tuple[str, bytes | str], None, None]:
     if workers < 2 or len(paths) < 4 * CHUNK:
         yield from map(_facts_or_fault, paths)
         return
     # fork is safe here: this runs in the command line or in the builder's own process, which has no window and no threads
     context = multiprocessing.get_context("fork")
-    # what a worker reads it forgets at once: looking for rings of objects would take half of its time
-    with context.Pool(workers, initializer=gc.disable, maxtasksperchild=200) as pool:
+    with context.Pool(workers, initializer=_worker, maxtasksperchild=200) as pool:
         yield from pool.imap_unordered(_facts_or_fault, paths, chunksize=CHUNK)

@@ -40,7 +40,8 @@ class BandVerdict:
             return f"{name} is the same"
         if self.state == "shifted":
             return f"{name} is shifted by {self.shift:+d}"
-        return f"{name} is {self.right.start}–{self.right.end} there"
+        other = f"“{self.right.name}” " if self.right.name != self.left.name and self.right.name else ""
+        return f"{name} is {other}{self.right.start}–{self.right.end} there"
 
 
 @dataclass(frozen=True)

@@ -133,6 +133,7 @@ class AdaptView(QWidget):
         self._undo: list[Profile] = []
         self._redo: list[Profile] = []
         self._quiet = False
+        self._ranges_row = -1
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(14)
@@ -380,7 +381,9 @@ class AdaptView(QWidget):
     def _row(self, row: int) -> None:
         found = self.model.channels[row] if 0 <= row < len(self.model.channels) else None
         text = ranges_text(found) if found else ""
-        if self.ranges.toPlainText() != text and not (self.ranges.hasFocus() and self._typing.isActive()):
+        being_typed = self.ranges.hasFocus() and row == self._ranges_row  # never moved under the hands
+        self._ranges_row = row
+        if self.ranges.toPlainText() != text and not being_typed:
             self._quiet = True
             self.ranges.setPlainText(text)
             self._quiet = False
