@@ -12,6 +12,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -75,7 +76,7 @@ def command(*arguments: str, **more: object) -> subprocess.CompletedProcess[str]
     return subprocess.run([sys.executable, "-m", "isthmus.cli", *arguments], capture_output=True, text=True, timeout=60, **more)  # type: ignore[call-overload]
 
 
-def answer(*arguments: str) -> tuple[int, object]:
+def answer(*arguments: str) -> tuple[int, Any]:
     done = command(*arguments, "--json")
     return done.returncode, json.loads(done.stdout)
 

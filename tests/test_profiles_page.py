@@ -244,7 +244,11 @@ def test_an_own_copy_is_changed_undone_saved_and_given_to_the_units_of_its_sourc
     assert until(lambda: "is no range" in adapt.trouble.text())
     key(ranges, Qt.Key.Key_A, CTRL)
     keys(ranges, "0-31 Closed\n32-200 Strobe [strobe]\n201-255 Open")
-    assert until(lambda: "Strobe" in adapt.differs.toPlainText() and not adapt.trouble.text(), 3), (adapt.differs.toPlainText(), adapt.trouble.text(), ranges.toPlainText())
+    assert until(lambda: "Strobe" in adapt.differs.toPlainText() and not adapt.trouble.text(), 3), (
+        adapt.differs.toPlainText(),
+        adapt.trouble.text(),
+        ranges.toPlainText(),
+    )
     type_in_cell(table, 3, 3, "12")
     assert "stands at 12" in adapt.differs.toPlainText()
     type_in_cell(table, 3, 4, "220")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -57,7 +58,7 @@ def take_shots(app: QApplication, folder: Path) -> int:
     """Save the pictures; the person's own settings and self-saved work are left alone."""
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as state:
-        os.environ["ISTHMUS_CONFIG"] = os.environ["ISTHMUS_STATE"] = state
+        os.environ["ISTHMUS_CONFIG"] = os.environ["ISTHMUS_STATE"] = os.environ["ISTHMUS_DATA"] = state
         show = lantern_tide()
         for number, result, note in (
             (101, "answers", ""),
@@ -80,6 +81,7 @@ def take_shots(app: QApplication, folder: Path) -> int:
             print(folder / f"{name}.png")
 
         shot("readiness")
+        _profiles(window, shot)
         window.go("Patch")
         bench.select(["u313", "u314", "u311", "u312"])
         bench.levels(lambda live: live.light_up(["u313"]))
@@ -118,6 +120,71 @@ def take_shots(app: QApplication, folder: Path) -> int:
         window.shut_down()
         window.close()
     return 0
+
+
+MANUAL = """16 channel mode
+Channel\tValue\tFunction
+1\t0-255\tPan
+2\t0-255\tPan fine
+3\t000…255\tTilt
+4\t0-255\tTilt fine
+5\t0-255\tDimmer 0-100%
+6\t0-255\tDimmer fine
+7\t000…009\tShutter: closed
+\t010 – 020\tStrobe slow to fast
+\t21-250\tOpen
+8\t0-255\tCyan
+9\t0-255\tMagenta
+10\t0-255\tYellow
+11\t0-15\tColour wheel: open
+\t16-31\tRed
+\t40-255\tRainbow
+12\t\tGobo
+14\t0-255\tZoom
+15\t0-255\tWarp
+"""
+
+
+def _profiles(window: Window, shot: Callable[[str], None]) -> None:
+    """The four views of the Profiles page, with the stand-in exchange beside it."""
+    from isthmus.standin.exchange import ExchangeServer
+
+    window.go("Profiles")
+    page = window.profiles
+    end = time.monotonic() + 30
+    while (page.link.busy or not len(page.link.shelf.columns)) and time.monotonic() < end:
+        wait(0.1)
+    finder = page.library.finder
+    finder.footprint.setText("20-23")
+    finder.on[0][0].setText("7")
+    finder.on[0][1].setText("shutter")
+    finder.having.setText("prism")
+    wait(0.4)
+    page.library.results.setCurrentIndex(page.library.results.results.index(1, 0))
+    shot("profiles")
+    page.show_view("From a manual")
+    page.manual.source.setPlainText(MANUAL)
+    page.manual.read()
+    page.manual.use.click()
+    page.manual.table.selectRow(3)
+    shot("profiles-manual")
+    page.show_view("Library")
+    page.adapt_copy()
+    page.adapt.table.selectRow(3)
+    page.adapt.fresh.setText("colour temperature")
+    page.adapt.insert(1)
+    page.adapt.table.selectRow(3)
+    shot("profiles-adapt")
+    server = ExchangeServer().start()
+    page.exchange.url.setText(server.url)
+    page.show_view("Exchange")
+    wait(1.5)
+    page.exchange.table.selectRow(1)
+    theme.set("day")
+    shot("profiles-exchange")
+    theme.set("night")
+    page.exchange.stop()
+    server.close()
 
 
 def _dialog(app: QApplication, file: Path) -> None:

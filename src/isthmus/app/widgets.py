@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject, QRect, Qt
+from PySide6.QtCore import QAbstractItemModel, QEvent, QObject, QRect, Qt
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from isthmus.app import paint
 from isthmus.app.theme import SIZE, font, theme
@@ -167,6 +178,28 @@ class CopyKeys(QObject):
         lines = [[str(model.headerData(x, Qt.Orientation.Horizontal) or "") for x in columns]]
         lines += [[str(model.index(y, x).data() or "") for x in columns] for y in chosen]
         return "".join("\t".join(cells) + "\n" for cells in lines)
+
+
+def plain_table(model: QAbstractItemModel, name: str, words: str, widths: Sequence[int], stretch: int) -> QTableView:
+    """A table of rows without grid: chosen row by row, copied as spreadsheets do; `stretch` is the column that gives way."""
+    made = QTableView()
+    made.setModel(model)
+    made.setObjectName(name)
+    made.setAccessibleName(words)
+    made.setFrameShape(QFrame.Shape.NoFrame)
+    made.setShowGrid(False)
+    made.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+    made.verticalHeader().hide()
+    made.verticalHeader().setDefaultSectionSize(SIZE["table_row"])
+    header = made.horizontalHeader()
+    header.setHighlightSections(False)
+    header.setFixedHeight(26)
+    header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    for column, width in enumerate(widths):
+        made.setColumnWidth(column, width)
+    header.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
+    CopyKeys(made)
+    return made
 
 
 class SeverityMark(QWidget):

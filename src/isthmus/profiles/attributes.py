@@ -144,8 +144,8 @@ def plain(attribute: str) -> str:
     row, number = found
     if number in ("", "1"):
         return f"{row.words} 1" if number and row.name.startswith("Blade") else row.words
-    head, comma, tail = row.words.partition(",")
-    return f"{head} {number}{comma}{tail}"
+    first, comma, rest = row.words.partition(",")
+    return f"{first} {number}{comma}{rest}"
 
 
 def feature_of(attribute: str) -> str:

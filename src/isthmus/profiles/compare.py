@@ -129,7 +129,8 @@ def compare_bands(left: Line, right: Line) -> tuple[BandVerdict, ...]:
         for j, b in enumerate(theirs):
             alike = fuzz.token_sort_ratio(a.name.lower(), b.name.lower()) / 100 if a.name and b.name else 0.3
             shared = overlap(a, b)
-            cost[i, j] = -(shared + 0.7 * alike) if shared >= 0.5 or alike >= 0.6 or not (a.name and b.name) else 0.0
+            named = 1.2 if alike >= 0.85 else 0.7  # the same name says more than the same place
+            cost[i, j] = -(shared + named * alike) if shared >= 0.5 or alike >= 0.6 or not (a.name and b.name) else 0.0
     rows, columns = linear_sum_assignment(cost)
     partner = {int(i): int(j) for i, j in zip(rows, columns, strict=True) if -cost[i, j] > 0.45}
     made: list[BandVerdict] = []

@@ -6,7 +6,7 @@ what the standard (versions 1.0 to 1.2) knows and we carry along unread.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 
 from isthmus.profiles import records as r
@@ -37,7 +37,6 @@ class Spec:
     kids: tuple[Kid, ...] = ()
     kept: frozenset[str] = frozenset()
     kept_kids: frozenset[str] = frozenset()
-    order: tuple[str, ...] = field(default=())
 
     @cached_property
     def by_xml(self) -> dict[str, Attr]:
@@ -53,135 +52,78 @@ class Spec:
         return {name.lower(): name for name in (*self.by_xml, *self.kept)}
 
 
+_CODECS = {"": TEXT, "#": NUMBER, "i": WHOLE, "c": XYY, "m": MATRIX, "d": DMX}
+
+
+def attrs(text: str) -> tuple[Attr, ...]:
+    """`field=Attribute:kind!` for each: # a number, i a whole one, c a colour, m a matrix, d a DMX value; ! must be there."""
+    made = []
+    for item in text.split():
+        field_name, _, rest = item.rstrip("!").partition("=")
+        xml, _, kind = rest.partition(":")
+        made.append(Attr(field_name, xml, _CODECS[kind], item.endswith("!")))
+    return tuple(made)
+
+
 def names(text: str) -> frozenset[str]:
     return frozenset(text.split())
 
 
-SUB_UNIT = Spec(
-    "SubPhysicalUnit",
-    r.SubUnit,
-    (
-        Attr("kind", "Type", need=True),
-        Attr("unit", "PhysicalUnit"),
-        Attr("low", "PhysicalFrom", NUMBER),
-        Attr("high", "PhysicalTo", NUMBER),
-    ),
-)
+SUB_UNIT = Spec("SubPhysicalUnit", r.SubUnit, attrs("kind=Type! unit=PhysicalUnit low=PhysicalFrom:# high=PhysicalTo:#"))
 ATTRIBUTE = Spec(
     "Attribute",
     r.Attribute,
-    (
-        Attr("name", "Name", need=True),
-        Attr("pretty", "Pretty", need=True),
-        Attr("activation", "ActivationGroup"),
-        Attr("feature", "Feature", need=True),
-        Attr("main", "MainAttribute"),
-        Attr("unit", "PhysicalUnit"),
-        Attr("color", "Color", XYY),
-    ),
+    attrs("name=Name! pretty=Pretty! activation=ActivationGroup feature=Feature! main=MainAttribute unit=PhysicalUnit color=Color:c"),
     (Kid("sub_units", SUB_UNIT),),
 )
-FEATURE = Spec("Feature", r.Feature, (Attr("name", "Name", need=True),))
-FEATURE_GROUP = Spec(
-    "FeatureGroup", r.FeatureGroup, (Attr("name", "Name", need=True), Attr("pretty", "Pretty")), (Kid("features", FEATURE),)
-)
-ACTIVATION = Spec("ActivationGroup", r.ActivationGroup, (Attr("name", "Name", need=True),))
+FEATURE = Spec("Feature", r.Feature, attrs("name=Name!"))
+FEATURE_GROUP = Spec("FeatureGroup", r.FeatureGroup, attrs("name=Name! pretty=Pretty"), (Kid("features", FEATURE),))
+ACTIVATION = Spec("ActivationGroup", r.ActivationGroup, attrs("name=Name!"))
 
-FACET = Spec("Facet", r.Facet, (Attr("color", "Color", XYY), Attr("rotation", "Rotation")))
+FACET = Spec("Facet", r.Facet, attrs("color=Color:c rotation=Rotation"))
 SLOT = Spec(
     "Slot",
     r.WheelSlot,
-    (Attr("name", "Name", need=True), Attr("color", "Color", XYY), Attr("filter", "Filter"), Attr("media", "MediaFileName")),
+    attrs("name=Name! color=Color:c filter=Filter media=MediaFileName"),
     (Kid("facets", FACET),),
     kept_kids=names("AnimationSystem"),
 )
-WHEEL = Spec("Wheel", r.Wheel, (Attr("name", "Name", need=True),), (Kid("slots", SLOT),))
+WHEEL = Spec("Wheel", r.Wheel, attrs("name=Name!"), (Kid("slots", SLOT),))
 
-POINT = Spec(
-    "MeasurementPoint", r.SpectrumPoint, (Attr("wavelength", "WaveLength", NUMBER, need=True), Attr("energy", "Energy", NUMBER, need=True))
-)
+POINT = Spec("MeasurementPoint", r.SpectrumPoint, attrs("wavelength=WaveLength:#! energy=Energy:#!"))
 MEASUREMENT = Spec(
     "Measurement",
     r.Measurement,
-    (
-        Attr("physical", "Physical", NUMBER, need=True),
-        Attr("intensity", "LuminousIntensity", NUMBER),
-        Attr("transmission", "Transmission", NUMBER),
-        Attr("interpolation", "InterpolationTo"),
-    ),
+    attrs("physical=Physical:#! intensity=LuminousIntensity:# transmission=Transmission:# interpolation=InterpolationTo"),
     (Kid("points", POINT),),
 )
 EMITTER = Spec(
     "Emitter",
     r.Emitter,
-    (
-        Attr("name", "Name", need=True),
-        Attr("color", "Color", XYY, need=True),
-        Attr("wavelength", "DominantWaveLength", NUMBER),
-        Attr("diode", "DiodePart"),
-    ),
+    attrs("name=Name! color=Color:c! wavelength=DominantWaveLength:# diode=DiodePart"),
     (Kid("measurements", MEASUREMENT),),
 )
-FILTER = Spec(
-    "Filter", r.Filter, (Attr("name", "Name", need=True), Attr("color", "Color", XYY, need=True)), (Kid("measurements", MEASUREMENT),)
-)
-COLOR_SPACE = Spec(
-    "ColorSpace",
-    r.ColorSpace,
-    (
-        Attr("name", "Name"),
-        Attr("mode", "Mode", need=True),
-        Attr("red", "Red", XYY),
-        Attr("green", "Green", XYY),
-        Attr("blue", "Blue", XYY),
-        Attr("white", "WhitePoint", XYY),
-    ),
-)
-CONNECTOR = Spec(
-    "Connector",
-    r.Connector,
-    (
-        Attr("name", "Name", need=True),
-        Attr("kind", "Type", need=True),
-        Attr("block", "DMXBreak", WHOLE),
-        Attr("gender", "Gender", NUMBER),
-        Attr("length", "Length", NUMBER),
-    ),
-)
+FILTER = Spec("Filter", r.Filter, attrs("name=Name! color=Color:c!"), (Kid("measurements", MEASUREMENT),))
+COLOR_SPACE = Spec("ColorSpace", r.ColorSpace, attrs("name=Name mode=Mode! red=Red:c green=Green:c blue=Blue:c white=WhitePoint:c"))
+CONNECTOR = Spec("Connector", r.Connector, attrs("name=Name! kind=Type! block=DMXBreak:i gender=Gender:# length=Length:#"))
 MODEL = Spec(
     "Model",
     r.Model,
-    (
-        Attr("name", "Name", need=True),
-        Attr("length", "Length", NUMBER, need=True),
-        Attr("width", "Width", NUMBER, need=True),
-        Attr("height", "Height", NUMBER, need=True),
-        Attr("primitive", "PrimitiveType"),
-        Attr("file", "File"),
-    ),
+    attrs("name=Name! length=Length:#! width=Width:#! height=Height:#! primitive=PrimitiveType file=File"),
     kept=names("SVGOffsetX SVGOffsetY SVGSideOffsetX SVGSideOffsetY SVGFrontOffsetX SVGFrontOffsetY"),
 )
 
 BEAM = Spec(
     "Beam",
     r.Beam,
-    (
-        Attr("lamp", "LampType"),
-        Attr("power", "PowerConsumption", NUMBER),
-        Attr("flux", "LuminousFlux", NUMBER),
-        Attr("color_temperature", "ColorTemperature", NUMBER),
-        Attr("beam_angle", "BeamAngle", NUMBER),
-        Attr("field_angle", "FieldAngle", NUMBER),
-        Attr("throw_ratio", "ThrowRatio", NUMBER),
-        Attr("rectangle_ratio", "RectangleRatio", NUMBER),
-        Attr("radius", "BeamRadius", NUMBER),
-        Attr("kind", "BeamType"),
-        Attr("color_rendering", "ColorRenderingIndex", NUMBER),
-        Attr("emitter", "EmitterSpectrum"),
+    attrs(
+        "lamp=LampType power=PowerConsumption:# flux=LuminousFlux:# color_temperature=ColorTemperature:# beam_angle=BeamAngle:# "
+        "field_angle=FieldAngle:# throw_ratio=ThrowRatio:# rectangle_ratio=RectangleRatio:# radius=BeamRadius:# kind=BeamType "
+        "color_rendering=ColorRenderingIndex:# emitter=EmitterSpectrum"
     ),
 )
-BREAK = Spec("Break", r.Break, (Attr("block", "DMXBreak", WHOLE, need=True), Attr("offset", "DMXOffset", DMX, need=True)))
-GEOMETRY_ATTRS = (Attr("name", "Name", need=True), Attr("model", "Model"), Attr("matrix", "Position", MATRIX, need=True))
+BREAK = Spec("Break", r.Break, attrs("block=DMXBreak:i! offset=DMXOffset:d!"))
+GEOMETRY_ATTRS = attrs("name=Name! model=Model matrix=Position:m!")
 # every kind of geometry, with the attributes of its own that we carry along
 GEOMETRY_KEPT = {
     "Geometry": "",
@@ -211,116 +153,56 @@ GEOMETRY_OTHER = names("Break PinPatch Protocol")  # children that are no geomet
 CHANNEL_SET = Spec(
     "ChannelSet",
     r.ChannelSet,
-    (
-        Attr("name", "Name", need=True),
-        Attr("dmx_from", "DMXFrom", DMX, need=True),
-        Attr("physical_from", "PhysicalFrom", NUMBER),
-        Attr("physical_to", "PhysicalTo", NUMBER),
-        Attr("wheel_slot", "WheelSlotIndex", WHOLE),
-    ),
+    attrs("name=Name! dmx_from=DMXFrom:d! physical_from=PhysicalFrom:# physical_to=PhysicalTo:# wheel_slot=WheelSlotIndex:i"),
 )
 SUB_SET = Spec(
     "SubChannelSet",
     r.SubChannelSet,
-    (
-        Attr("name", "Name", need=True),
-        Attr("physical_from", "PhysicalFrom", NUMBER, need=True),
-        Attr("physical_to", "PhysicalTo", NUMBER, need=True),
-        Attr("sub_unit", "SubPhysicalUnit"),
-        Attr("dmx_profile", "DMXProfile"),
-    ),
+    attrs("name=Name! physical_from=PhysicalFrom:#! physical_to=PhysicalTo:#! sub_unit=SubPhysicalUnit dmx_profile=DMXProfile"),
 )
 FUNCTION = Spec(
     "ChannelFunction",
     r.ChannelFunction,
-    (
-        Attr("name", "Name", need=True),
-        Attr("attribute", "Attribute", need=True),
-        Attr("original", "OriginalAttribute"),
-        Attr("dmx_from", "DMXFrom", DMX, need=True),
-        Attr("default", "Default", DMX, need=True),
-        Attr("physical_from", "PhysicalFrom", NUMBER, need=True),
-        Attr("physical_to", "PhysicalTo", NUMBER, need=True),
-        Attr("real_fade", "RealFade", NUMBER),
-        Attr("real_acceleration", "RealAcceleration", NUMBER),
-        Attr("wheel", "Wheel"),
-        Attr("emitter", "Emitter"),
-        Attr("filter", "Filter"),
-        Attr("color_space", "ColorSpace"),
-        Attr("gamut", "Gamut"),
-        Attr("mode_master", "ModeMaster"),
-        Attr("mode_from", "ModeFrom"),
-        Attr("mode_to", "ModeTo"),
-        Attr("dmx_profile", "DMXProfile"),
-        Attr("low", "Min", NUMBER),
-        Attr("high", "Max", NUMBER),
-        Attr("custom_name", "CustomName"),
+    attrs(
+        "name=Name! attribute=Attribute! original=OriginalAttribute dmx_from=DMXFrom:d! default=Default:d! "
+        "physical_from=PhysicalFrom:#! physical_to=PhysicalTo:#! real_fade=RealFade:# real_acceleration=RealAcceleration:# "
+        "wheel=Wheel emitter=Emitter filter=Filter color_space=ColorSpace gamut=Gamut mode_master=ModeMaster mode_from=ModeFrom "
+        "mode_to=ModeTo dmx_profile=DMXProfile low=Min:# high=Max:# custom_name=CustomName"
     ),
     (Kid("sets", CHANNEL_SET), Kid("sub_sets", SUB_SET)),
 )
 LOGICAL = Spec(
     "LogicalChannel",
     r.LogicalChannel,
-    (
-        Attr("attribute", "Attribute", need=True),
-        Attr("snap", "Snap"),
-        Attr("master", "Master"),
-        Attr("fade", "MibFade", NUMBER),
-        Attr("change_limit", "DMXChangeTimeLimit", NUMBER),
-    ),
+    attrs("attribute=Attribute! snap=Snap master=Master fade=MibFade:# change_limit=DMXChangeTimeLimit:#"),
     (Kid("functions", FUNCTION),),
 )
 CHANNEL = Spec(
     "DMXChannel",
     r.DmxChannel,
-    (
-        Attr("highlight", "Highlight", DMX),
-        Attr("default", "Default", DMX),
-        Attr("initial", "InitialFunction"),
-        Attr("geometry", "Geometry", need=True),
-    ),
+    attrs("highlight=Highlight:d default=Default:d initial=InitialFunction geometry=Geometry!"),
     (Kid("logical", LOGICAL),),
     kept=names("DMXBreak Offset"),
 )
-RELATION = Spec(
-    "Relation",
-    r.Relation,
-    (
-        Attr("name", "Name", need=True),
-        Attr("master", "Master", need=True),
-        Attr("follower", "Follower", need=True),
-        Attr("kind", "Type", need=True),
-    ),
-)
+RELATION = Spec("Relation", r.Relation, attrs("name=Name! master=Master! follower=Follower! kind=Type!"))
 MODE = Spec(
     "DMXMode",
     r.Mode,
-    (Attr("name", "Name", need=True), Attr("description", "Description"), Attr("geometry", "Geometry", need=True)),
+    attrs("name=Name! description=Description geometry=Geometry!"),
     (Kid("channels", CHANNEL, "DMXChannels"), Kid("relations", RELATION, "Relations")),
     kept_kids=names("FTMacros"),
 )
-REVISION = Spec(
-    "Revision", r.Revision, (Attr("text", "Text"), Attr("date", "Date"), Attr("user", "UserID", WHOLE), Attr("by", "ModifiedBy"))
-)
-PERSONALITY = Spec("DMXPersonality", r.Personality, (Attr("value", "Value", need=True), Attr("mode", "DMXMode", need=True)))
-SOFTWARE = Spec("SoftwareVersionID", r.Software, (Attr("value", "Value", need=True),), (Kid("personalities", PERSONALITY),))
-RDM = Spec(
-    "FTRDM", r.Rdm, (Attr("maker", "ManufacturerID", need=True), Attr("model", "DeviceModelID", need=True)), (Kid("software", SOFTWARE),)
-)
+REVISION = Spec("Revision", r.Revision, attrs("text=Text date=Date user=UserID:i by=ModifiedBy"))
+PERSONALITY = Spec("DMXPersonality", r.Personality, attrs("value=Value! mode=DMXMode!"))
+SOFTWARE = Spec("SoftwareVersionID", r.Software, attrs("value=Value!"), (Kid("personalities", PERSONALITY),))
+RDM = Spec("FTRDM", r.Rdm, attrs("maker=ManufacturerID! model=DeviceModelID!"), (Kid("software", SOFTWARE),))
 
 PROFILE = Spec(
     "FixtureType",
     r.Profile,
-    (
-        Attr("name", "Name", need=True),
-        Attr("short_name", "ShortName", need=True),
-        Attr("long_name", "LongName", need=True),
-        Attr("maker", "Manufacturer", need=True),
-        Attr("description", "Description", need=True),
-        Attr("id", "FixtureTypeID", need=True),
-        Attr("thumbnail", "Thumbnail"),
-        Attr("refers_to", "RefFT"),
-        Attr("can_have_children", "CanHaveChildren"),
+    attrs(
+        "name=Name! short_name=ShortName! long_name=LongName! maker=Manufacturer! description=Description! id=FixtureTypeID! "
+        "thumbnail=Thumbnail refers_to=RefFT can_have_children=CanHaveChildren"
     ),
     (
         Kid("activations", ACTIVATION, "AttributeDefinitions/ActivationGroups"),

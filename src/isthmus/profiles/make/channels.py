@@ -194,18 +194,13 @@ def channel_of(channel: Channel, offsets: tuple[int, ...], geometry: str, block:
 
 def wheel_of(functions: Iterable[r.ChannelFunction]) -> r.Wheel | None:
     """The wheel the functions of a channel speak of, its slots named and coloured after their ranges."""
-    for function in functions:
-        if function.wheel:
-            slots = [item for item in function.sets if item.wheel_slot]
-            colour = function.attribute.startswith("Color")
-            return r.Wheel(
-                name=function.wheel,
-                slots=tuple(
-                    r.WheelSlot(name=item.name or f"Slot {item.wheel_slot}", color=_colour(item.name) if colour else r.WHITE)
-                    for item in slots
-                ),
-            )
-    return None
+    turned = [function for function in functions if function.wheel]
+    if not turned:
+        return None
+    colour = turned[0].attribute.startswith("Color")
+    slots = [item for function in turned for item in function.sets if item.wheel_slot]
+    made = (r.WheelSlot(name=item.name or f"Slot {item.wheel_slot}", color=_colour(item.name) if colour else r.WHITE) for item in slots)
+    return r.Wheel(name=turned[0].wheel, slots=tuple(made))
 
 
 def _colour(name: str) -> r.XyY:

@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QAbstractTableModel, QEvent, QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QHeaderView, QPlainTextEdit, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from isthmus.app.pages.profiles.chart_view import ChartView
 from isthmus.app.pages.profiles.dialogs import NameDialog, field
 from isthmus.app.pages.profiles.finder import attribute_field, attribute_of
 from isthmus.app.theme import SIZE, font, theme
-from isthmus.app.widgets import Choice, CopyKeys, Section, button, label
+from isthmus.app.widgets import Choice, Section, button, label, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.profiles import adapt
@@ -165,23 +165,7 @@ class AdaptView(QWidget):
         top.addWidget(self.redo_)
         column.addLayout(top)
         self.model = _Channels(self)
-        self.table = QTableView()
-        self.table.setModel(self.model)
-        self.table.setObjectName("own channels")
-        self.table.setAccessibleName("Channels of the copy")
-        self.table.setFrameShape(QFrame.Shape.NoFrame)
-        self.table.setShowGrid(False)
-        self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
-        self.table.verticalHeader().hide()
-        self.table.verticalHeader().setDefaultSectionSize(24)
-        header = self.table.horizontalHeader()
-        header.setHighlightSections(False)
-        header.setFixedHeight(26)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for i, width in enumerate((50, 130, 38, 56, 62, 60)):
-            self.table.setColumnWidth(i, width)
-        header.setSectionResizeMode(5, QHeaderView.ResizeMode.Stretch)
-        CopyKeys(self.table)
+        self.table = plain_table(self.model, "own channels", "Channels of the copy", (50, 130, 38, 56, 62, 60), 5)
         self.table.selectionModel().currentRowChanged.connect(lambda now, _: self._row(now.row()))
         column.addWidget(self.table, 1)
         insert = QHBoxLayout()

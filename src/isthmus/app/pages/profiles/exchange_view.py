@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QHeaderView, QLineEdit, QProgressBar, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QVBoxLayout, QWidget
 
 from isthmus.app.dialogs import ask
 from isthmus.app.pages.profiles.dialogs import field
 from isthmus.app.tasks import Cancelled, Step, Task
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import CopyKeys, Section, bind, button, label
+from isthmus.app.widgets import Section, bind, button, label, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.library import Index as LibraryIndex
@@ -121,23 +121,7 @@ class ExchangeView(QWidget):
         self.state = label("", "quiet", "caption", wrap=True)
         column.addWidget(self.state)
         self.offers = Offers()
-        self.table = QTableView()
-        self.table.setModel(self.offers)
-        self.table.setObjectName("offers")
-        self.table.setAccessibleName("Profiles on the exchange")
-        self.table.setFrameShape(QFrame.Shape.NoFrame)
-        self.table.setShowGrid(False)
-        self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
-        self.table.verticalHeader().hide()
-        self.table.verticalHeader().setDefaultSectionSize(24)
-        header = self.table.horizontalHeader()
-        header.setHighlightSections(False)
-        header.setFixedHeight(26)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for i, width in enumerate(WIDTHS):
-            self.table.setColumnWidth(i, width)
-        header.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
-        CopyKeys(self.table)
+        self.table = plain_table(self.offers, "offers", "Profiles on the exchange", WIDTHS, 3)
         self.table.doubleClicked.connect(lambda _: self.download())
         column.addWidget(self.table, 3)
         acts = QHBoxLayout()

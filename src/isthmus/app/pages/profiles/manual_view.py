@@ -8,14 +8,14 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QTextCursor
-from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QHeaderView, QPlainTextEdit, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from isthmus.app.pages.profiles.chart_view import ChartView
 from isthmus.app.pages.profiles.dialogs import NameDialog
 from isthmus.app.pages.profiles.finder import attribute_of
 from isthmus.app.tasks import Cancelled, Step, Task
 from isthmus.app.theme import SIZE, font, theme
-from isthmus.app.widgets import Choice, CopyKeys, bind, button, label
+from isthmus.app.widgets import Choice, bind, button, label, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.profiles.attributes import plain
@@ -183,24 +183,7 @@ class ManualView(QWidget):
         top.addWidget(self.make)
         column.addLayout(top)
         self.model = Rows(self)
-        self.table = QTableView()
-        self.table.setModel(self.model)
-        self.table.setObjectName("manual rows")
-        self.table.setAccessibleName("Rows read from the manual")
-        self.table.setFrameShape(QFrame.Shape.NoFrame)
-        self.table.setShowGrid(False)
-        self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
-        self.table.verticalHeader().hide()
-        self.table.verticalHeader().setDefaultSectionSize(24)
-        header = self.table.horizontalHeader()
-        header.setHighlightSections(False)
-        header.setFixedHeight(26)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for i, width in enumerate((44, 110, 110, 44, 80)):
-            self.table.setColumnWidth(i, width)
-        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
-        header.setSectionResizeMode(4, QHeaderView.ResizeMode.ResizeToContents)
-        CopyKeys(self.table)
+        self.table = plain_table(self.model, "manual rows", "Rows read from the manual", (44, 110, 110, 44, 80), 1)
         self.table.selectionModel().currentRowChanged.connect(lambda now, _: self._row(now.row()))
         column.addWidget(self.table, 3)
         self.band_head = label("Ranges of the row", "quiet", "caption")

@@ -92,9 +92,9 @@ class ProfilesPage(Page):
             made = button(words, run=lambda r=run: self.acts.trigger(r), name=name or words)
             self.acts_row.append(made)
             row.addWidget(made)
-        self.patch_it = button("Add units of it…", "primary", lambda: self.acts.trigger("profiles.patch"), 30)
-        self.acts_row.append(self.patch_it)
-        row.addWidget(self.patch_it)
+        self.add_it = button("Add units of it…", "primary", lambda: self.acts.trigger("profiles.patch"), 30)
+        self.acts_row.append(self.add_it)
+        row.addWidget(self.add_it)
         self.progress.hide()
         self.stop.hide()
         return row
