@@ -29,6 +29,7 @@ from hands import (
 from isthmus.app.library_link import LibraryLink
 from isthmus.app.pages.profiles.adapt_view import ranges_text, read_ranges
 from isthmus.app.pages.profiles.finder import attribute_of
+from isthmus.app.theme import theme
 from isthmus.errors import EntryFault
 from isthmus.library.sources import folder_source, own_folder
 from isthmus.profiles import profiles_of
@@ -452,3 +453,82 @@ def test_words_for_attributes_and_ranges_go_there_and_back() -> None:
             read_ranges(wrong, "Dimmer")
     channel = next(c for p in plausible_profiles(1, 4) for c in p.modes[-1].channels if c.logical[0].attribute == "Shutter1")
     assert next((b.start, b.end) for b in read_ranges(ranges_text(channel), "Shutter1"))[0] == 0
+
+
+def test_the_bars_of_a_chart_lie_where_their_values_are(page) -> None:
+    search(page, "skerry 600")
+    chart = page.library.chart
+    chart.set_listed(False)
+    settle(0.1)
+    picture = chart.viewport().grab().toImage()
+    left, width = chart._bar()
+    row = 3  # the shutter: ranges begin at 16, 200 and 232
+    y = row * 24 + 8
+    ground = picture.pixelColor(left + 2, y)
+    edges = [x for x in range(left + 2, left + width - 2) if picture.pixelColor(x, y) != picture.pixelColor(x - 1, y)]
+    for value in (16, 200, 232):
+        at = left + value * width / 256
+        assert any(abs(x - at) <= 2 for x in edges), (value, edges)
+    assert picture.pixelColor(left + 2, y) == ground and picture.pixelColor(left + int(width * 0.85), y) != picture.pixelColor(
+        left + int(width * 0.95), y
+    )
+    marker = theme.color("coral")
+    reds = [x for x in range(left, left + width + 4) if picture.pixelColor(x, row * 24 + 19).rgb() == marker.rgb()]
+    assert reds and abs(sum(reds) / len(reds) - (left + 255.5 * width / 256)) < 3  # it stands open by default
+    before = picture.pixelColor(8, 24 * 7 + 4)
+    chart.find("colour wheel")
+    settle(0.1)
+    assert chart.viewport().grab().toImage().pixelColor(8, 24 * 7 + 4) != before
+    tip = chart._tip(chart._at(QPoint(left + int(width * 100 / 256), y)), left + int(width * 100 / 256))
+    assert tip.startswith("16–199  Strobe slow to fast") and "Hz" in tip
+    assert "geometry Lens" in chart._tip(chart._at(QPoint(20, y)), 20)
+
+
+def test_keys_alone_lead_through_the_page_and_every_row_says_what_it_is(page) -> None:
+    search(page, "meridian")
+    results = page.library.results
+    key(results, Qt.Key.Key_End)
+    key(results, Qt.Key.Key_Up)
+    model = results.results
+    entry = results.current()
+    assert entry is not None and entry.maker == "Northing Light" and page.library.entry == entry
+    said = model.data(model.index(results.currentIndex().row(), 0), Qt.ItemDataRole.AccessibleTextRole)
+    assert entry.title in said and "meshes" in said
+    assert [model.headerData(i, Qt.Orientation.Horizontal) for i in range(model.columnCount())] == [
+        "Profile",
+        "Mode",
+        "Ch",
+        "Cells",
+        "Marks",
+    ]
+    shortcut(page.window_, Qt.Key.Key_E, CTRL | ALT)
+    assert page.stack.currentWidget() is page.adapt and page.adapt.profile.refers_to == page.library.profile.id
+    table = child(page, "own channels", QTableView)
+    table.setFocus()
+    table.selectRow(2)
+    count = page.adapt.model.rowCount()
+    key(table, Qt.Key.Key_Delete)
+    assert page.adapt.model.rowCount() == count - 1
+    key(table, Qt.Key.Key_C, CTRL)
+    assert QGuiApplication.clipboard().text().splitlines()[0].startswith("Ch\tAttribute\tBits")
+    for theme_name in ("day", "night"):  # both themes paint every view without complaint
+        theme.set(theme_name)
+        for view in ("Library", "From a manual", "Adapt"):
+            page.show_view(view)
+            assert not page.grab().isNull()
+
+
+def test_the_demo_brings_an_exchange_of_its_own_and_takes_it_away_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    from isthmus.app.main import DemoExchange
+    from isthmus.library import Shelf
+    from isthmus.library.exchange import Exchange, default_url
+
+    monkeypatch.setenv("ISTHMUS_EXCHANGE", "")
+    beside = DemoExchange()
+    try:
+        assert default_url().startswith("http://127.0.0.1:")
+        assert beside.answer()["url"] == default_url()
+        assert len(Exchange().refresh(Shelf().index).entries) == 25
+    finally:
+        beside.stop()
+    assert beside._process.poll() is not None

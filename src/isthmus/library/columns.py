@@ -27,7 +27,8 @@ class Postings:
 
     def away_from(self, slot: int) -> NDArray[np.int16]:
         """By mode that has it: how far its nearest place is from a slot."""
-        return np.minimum.reduceat(np.abs(self.slots - np.int16(slot)), self.first) if len(self.first) else np.zeros(0, np.int16)
+        away = np.abs(self.slots - np.int16(slot))
+        return away if len(self.first) == len(away) else np.minimum.reduceat(away, self.first)
 
     def nearest(self, mode: int, slot: int) -> int:
         """The slot nearest to `slot` in one mode; 0 where it is absent."""

@@ -204,6 +204,8 @@ def _fact_costs(columns: Columns, query: Query) -> list[tuple[Floats, Callable[[
 
 def _allowed(columns: Columns, query: Query) -> Mask:
     """What never gives way: source, trust and body."""
+    if query.sources is None and query.body is None and not (query.by_maker or query.proven_3d or query.proven_unit or query.rating > 0):
+        return np.ones(len(columns), bool)
     profiles = np.ones(len(columns.p_id), bool)
     if query.sources is not None:
         profiles &= np.isin(columns.p_source, [i for i, name in enumerate(columns.sources) if name in query.sources])
@@ -217,7 +219,7 @@ def _allowed(columns: Columns, query: Query) -> Mask:
         profiles &= columns.p_rating >= query.rating
     if query.body is not None:
         profiles &= np.array([(body != "stand-in") == query.body for body in columns.p_body], bool)
-    return np.ones(len(columns), bool) if profiles.all() else profiles[columns.m_profile]
+    return profiles[columns.m_profile]
 
 
 def _chart_distance(columns: Columns, sheet: Sheet) -> Floats:
@@ -284,12 +286,9 @@ def search(columns: Columns, db: sqlite3.Connection, query: Query, limit: int = 
     hits = tuple(Hit(int(row)) for row in exact_first)
     near: tuple[Hit, ...] = ()
     if query.asks_facts:
-        missed = np.flatnonzero(allowed & (distance > 1e-6) & (distance < NEAR_ENOUGH))
-        best = missed[
-            _least(
-                distance[missed], _LOOKED_AT if query.like is not None else NEAR_LIMIT, lambda rows: -_worth(columns, missed[rows], text)
-            )
-        ]
+        count = _LOOKED_AT if query.like is not None else NEAR_LIMIT
+        missed = _missed(allowed, distance, len(exact), count)
+        best = missed[_least(distance[missed], count, lambda rows: -_worth(columns, missed[rows], text))]
         if query.like is not None:
             near = _near_charts(columns, db, query, query.like, best, distance, costs)
         else:
@@ -297,6 +296,17 @@ def search(columns: Columns, db: sqlite3.Connection, query: Query, limit: int = 
                 Hit(int(row), float(distance[row]), tuple(words(int(row)) for cost, words in costs if cost[row] > 0)) for row in best
             )
     return Answer(hits, len(exact), near, _by_maker(columns, exact))
+
+
+def _missed(allowed: Mask, distance: Floats, exact: int, count: int) -> NDArray[np.int64]:
+    """Misses within the smallest of a few rings that holds enough of them: most need never be looked at one by one."""
+    open_ = np.where(allowed, distance, np.float32(np.inf))
+    for ring in (0.3, 0.6, 0.9, 1.4, NEAR_ENOUGH):
+        inside = open_ < ring
+        if ring == NEAR_ENOUGH or np.count_nonzero(inside) - exact >= count:
+            rows = np.flatnonzero(inside)
+            return rows[open_[rows] > 1e-6]
+    return np.zeros(0, np.int64)
 
 
 def _worth(columns: Columns, rows: NDArray[np.int64], text: Floats | None) -> Floats:
