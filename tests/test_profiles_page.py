@@ -222,11 +222,11 @@ def test_an_own_copy_is_changed_undone_saved_and_given_to_the_units_of_its_sourc
     before = [c.logical[0].attribute for c in adapt.model.channels]
     assert before[4] == "Iris" and "iris on 8 is new" in adapt.differs.toPlainText()
     table.selectRow(4)
-    press(page, "Split to fine")
+    press(page, "Finer")
     press(page, "Earlier")
     assert [c.offsets for c in adapt.model.channels if c.logical[0].attribute == "Iris"] == [(7, 8)]
     press(page, "Later")
-    press(page, "Coarse only")
+    press(page, "Coarser")
     press(page, "Remove")
     assert "iris" not in adapt.differs.toPlainText()
     table.setFocus()

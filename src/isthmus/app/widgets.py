@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtCore import QAbstractItemModel, QEvent, QObject, QRect, Qt
+from PySide6.QtCore import QAbstractItemModel, QAbstractTableModel, QEvent, QModelIndex, QObject, QPersistentModelIndex, QRect, Qt
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QComboBox,
@@ -178,6 +178,26 @@ class CopyKeys(QObject):
         lines = [[str(model.headerData(x, Qt.Orientation.Horizontal) or "") for x in columns]]
         lines += [[str(model.index(y, x).data() or "") for x in columns] for y in chosen]
         return "".join("\t".join(cells) + "\n" for cells in lines)
+
+
+class RowsModel(QAbstractTableModel):
+    """A table with a fixed head; a subclass says how many rows there are and what stands in them."""
+
+    COLUMNS: tuple[str, ...] = ()
+
+    def count(self) -> int:
+        raise NotImplementedError
+
+    def rowCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
+        return self.count()
+
+    def columnCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
+        return len(self.COLUMNS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return self.COLUMNS[section]
+        return None
 
 
 def plain_table(model: QAbstractItemModel, name: str, words: str, widths: Sequence[int], stretch: int) -> QTableView:

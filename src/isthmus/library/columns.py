@@ -123,7 +123,15 @@ class Columns:
 
 
 def load(db: sqlite3.Connection, stamp: int) -> Columns:
-    """Read all columns. Raises sqlite3.DatabaseError when the file is damaged."""
+    """Read all columns, as they are at one moment. Raises sqlite3.DatabaseError when the file is damaged."""
+    db.execute("BEGIN")  # a builder may write meanwhile
+    try:
+        return _load(db, stamp)
+    finally:
+        db.execute("COMMIT")
+
+
+def _load(db: sqlite3.Connection, stamp: int) -> Columns:
     attributes = [name for (name,) in db.execute("SELECT name FROM attribute ORDER BY id")]
     trust: dict[str, tuple[Any, ...]] = {
         r[0]: r[1:] for r in db.execute("SELECT ident, by_maker, proven_3d, proven_unit, rating FROM trust")

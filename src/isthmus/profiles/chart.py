@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from isthmus.profiles.keep import KeptByMode
 from isthmus.profiles.records import DmxChannel, Geometry, Mode, Profile
 
 MAX_CHANNELS = 8192
@@ -95,15 +96,9 @@ def lay_flat(profile: Profile, mode: Mode) -> Chart:
     return Chart(tuple(channels), tuple(sorted(spans.items())), len(references))
 
 
-_KEPT: dict[tuple[int, int], tuple[Profile, Mode, Chart]] = {}
+_KEPT: KeptByMode[Chart] = KeptByMode(2048)
 
 
 def chart(profile: Profile, mode: Mode) -> Chart:
     """The DMX chart of a mode; computed once for each profile object (hashing a whole profile would cost more)."""
-    key = (id(profile), id(mode))
-    kept = _KEPT.get(key)
-    if kept is None or kept[0] is not profile or kept[1] is not mode:
-        if len(_KEPT) > 2048:
-            _KEPT.clear()
-        kept = _KEPT[key] = (profile, mode, lay_flat(profile, mode))
-    return kept[2]
+    return _KEPT.get(profile, mode, lay_flat)

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from isthmus.profiles.chart import Chart, ChartChannel, chart
 from isthmus.profiles.colour import TYPICAL_EMITTERS, XYZ_TO_RGB, rgb_of, white_rgb, xyz_of
 from isthmus.profiles.geometry import Assembly, assemble
+from isthmus.profiles.keep import KeptByMode
 from isthmus.profiles.records import ChannelFunction, Mode, Profile, Wheel
 
 Array = NDArray[np.float64]
@@ -202,15 +203,9 @@ def _slot_rgb(wheel: Wheel | None, index: int) -> Array | None:
     return rgb_of(x, y, min(luminance, 100.0) / 100.0)
 
 
-_KEPT: dict[tuple[int, str], tuple[Profile, LightProgram]] = {}
+_KEPT: KeptByMode[LightProgram] = KeptByMode(512)
 
 
 def light_program(profile: Profile, mode: Mode) -> LightProgram:
     """The prepared mode, made once for each profile object."""
-    key = (id(profile), mode.name)
-    kept = _KEPT.get(key)
-    if kept is None or kept[0] is not profile:
-        if len(_KEPT) > 512:
-            _KEPT.clear()
-        kept = _KEPT[key] = (profile, LightProgram(profile, mode))
-    return kept[1]
+    return _KEPT.get(profile, mode, LightProgram)

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from isthmus.profiles.attributes import plain, unit_of
 from isthmus.profiles.chart import Chart, ChartChannel, chart
+from isthmus.profiles.keep import KeptByMode
 from isthmus.profiles.records import ChannelFunction, Mode, Profile
 
 
@@ -140,19 +141,12 @@ def make_sheet(profile: Profile, mode: Mode, lay: Chart) -> Sheet:
     return Sheet(f"{profile.title}, {mode.name}", tuple(_line(item, ranges) for item in lay.channels))
 
 
-_KEPT: dict[tuple[int, int], tuple[Profile, Mode, Sheet]] = {}
+_KEPT: KeptByMode[Sheet] = KeptByMode(256)
 
 
 def sheet(profile: Profile, mode: Mode) -> Sheet:
     """The chart of a mode, cells written out; made once for each profile object."""
-    key = (id(profile), id(mode))
-    kept = _KEPT.get(key)
-    if kept is None or kept[0] is not profile or kept[1] is not mode:
-        if len(_KEPT) > 256:
-            _KEPT.clear()
-        made = make_sheet(profile, mode, chart(profile, mode))
-        kept = _KEPT[key] = (profile, mode, made)
-    return kept[2]
+    return _KEPT.get(profile, mode, lambda p, m: make_sheet(p, m, chart(p, m)))
 
 
 TABLE_HEAD: tuple[str, ...] = ("Channel", "Attribute", "Cell", "Default", "From", "To", "Range", "Physical")

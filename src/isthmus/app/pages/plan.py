@@ -54,9 +54,7 @@ class PlanPage(Page):
         on = self.canvas.rearranging
         self.mode.setChecked(on)
         self.words.setText(
-            "Rearranging: drag moves what is in hand in steps of 5 cm, Shift keeps to one direction, arrow keys nudge."
-            if on
-            else "Using: click and drag choose units, nothing moves. The wheel zooms, the right button moves the sheet."
+            "Rearranging: a drag moves by 5 cm; arrow keys nudge." if on else "Using: clicks and drags choose, and nothing moves."
         )
         self.canvas.update()
 

@@ -209,7 +209,7 @@ class RollCallPage(Page):
         keys = QHBoxLayout()
         keys.setSpacing(6)
         self.note = QLineEdit()
-        self.note.setPlaceholderText("Note, kept with the verdict")
+        self.note.setPlaceholderText("Note to the verdict")
         self.note.setFont(font("table"))
         self.note.setFixedHeight(30)
         self.note.setObjectName("note")

@@ -261,7 +261,7 @@ class RoutesPage(Page):
         self.column.addWidget(self.table, 1)
         self.column.addWidget(
             label(
-                "Drag from a universe to a port, or type in the table. Addresses of Art-Net count from 0, universes of the show from 1.",
+                "Drag from a universe to a port, or type in the table. Art-Net counts from 0, universes of the show from 1.",
                 "quiet",
                 "caption",
             )

@@ -45,17 +45,17 @@ class StagePage(Page):
         row.addStretch(1)
         self.sliders: dict[str, QSlider] = {}
         for name, value in (("haze", 100), ("room", 100), ("strength", 100)):
-            words = {"haze": "Haze", "room": "Room light", "strength": "Beams"}[name]
+            words = {"haze": "Haze", "room": "Room", "strength": "Beams"}[name]
             row.addWidget(label(words, "quiet"))
             slider = QSlider(Qt.Orientation.Horizontal)
             slider.setRange(0, 200)
             slider.setValue(value)
-            slider.setFixedWidth(74)
+            slider.setFixedWidth(60)
             slider.setAccessibleName(words)
             slider.valueChanged.connect(lambda v, n=name: self._look(n, v / 100))
             self.sliders[name] = slider
             row.addWidget(slider)
-            row.addSpacing(6)
+            row.addSpacing(2)
         self.column.addLayout(row)
         self.column.addWidget(self.view, 1)
         self.foot = label("Drag turns, the right button moves, the wheel comes nearer; a click takes a unit in hand.", "quiet", "caption")

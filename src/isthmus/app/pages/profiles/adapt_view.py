@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QAbstractTableModel, QEvent, QModelIndex, QPersistentModelIndex, Qt, QTimer
+from PySide6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
@@ -14,7 +14,7 @@ from isthmus.app.pages.profiles.chart_view import ChartView
 from isthmus.app.pages.profiles.dialogs import NameDialog, field
 from isthmus.app.pages.profiles.finder import attribute_field, attribute_of
 from isthmus.app.theme import SIZE, font, theme
-from isthmus.app.widgets import Choice, Section, button, label, plain_table
+from isthmus.app.widgets import Choice, RowsModel, Section, button, label, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.profiles import adapt
@@ -27,7 +27,6 @@ if TYPE_CHECKING:
     from isthmus.app.pages.profiles.page import ProfilesPage
 
 Index = QModelIndex | QPersistentModelIndex
-COLUMNS = ("Ch", "Attribute", "Bits", "Default", "Shown at", "In")
 _RANGE = re.compile(r"\s*(\d{1,10})\s*(?:-|–|…|\.\.+|to)\s*(\d{1,10})\s*(.*?)\s*(?:\[([^\]]*)\])?\s*$")
 
 
@@ -58,7 +57,9 @@ def read_ranges(text: str, own: str) -> list[Band]:
     return bands
 
 
-class _Channels(QAbstractTableModel):
+class _Channels(RowsModel):
+    COLUMNS = ("Ch", "Attribute", "Bits", "Default", "Shown at", "In")
+
     def __init__(self, view: AdaptView) -> None:
         super().__init__()
         self.view = view
@@ -68,16 +69,8 @@ class _Channels(QAbstractTableModel):
         mode = self.view.profile.mode(self.view.mode) if self.view.profile else None
         return mode.channels if mode else ()
 
-    def rowCount(self, parent: Index | None = None) -> int:
+    def count(self) -> int:
         return len(self.channels)
-
-    def columnCount(self, parent: Index | None = None) -> int:
-        return len(COLUMNS)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return COLUMNS[section]
-        return None
 
     def flags(self, index: Index) -> Qt.ItemFlag:
         base = super().flags(index)  # type: ignore[arg-type]
@@ -117,7 +110,7 @@ class _Channels(QAbstractTableModel):
         if not text.isdigit():
             return False
         act = adapt.set_default if index.column() == 3 else adapt.set_home
-        return self.view.edit(f"set {COLUMNS[index.column()].lower()}", lambda p, m: act(p, m, row, int(text)))
+        return self.view.edit(f"set {self.COLUMNS[index.column()].lower()}", lambda p, m: act(p, m, row, int(text)))
 
 
 class AdaptView(QWidget):
@@ -169,7 +162,7 @@ class AdaptView(QWidget):
         self.table.selectionModel().currentRowChanged.connect(lambda now, _: self._row(now.row()))
         column.addWidget(self.table, 1)
         insert = QHBoxLayout()
-        self.fresh = attribute_field("new channel", "attribute of a new channel")
+        self.fresh = attribute_field("new channel", "new attribute")
         insert.addWidget(self.fresh, 1)
         insert.addWidget(button("Insert before", run=lambda: self.insert(0)))
         insert.addWidget(button("Insert after", run=lambda: self.insert(1)))
@@ -179,8 +172,8 @@ class AdaptView(QWidget):
             ("Remove", self.remove),
             ("Earlier", lambda: self.shift(-1)),
             ("Later", lambda: self.shift(1)),
-            ("Split to fine", self.finer),
-            ("Coarse only", self.coarser),
+            ("Finer", self.finer),
+            ("Coarser", self.coarser),
         ):
             acts.addWidget(button(words, run=run))
         acts.addStretch(1)

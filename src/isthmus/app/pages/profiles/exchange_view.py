@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QVBoxLayout, QWidget
 
 from isthmus.app.dialogs import ask
 from isthmus.app.pages.profiles.dialogs import field
 from isthmus.app.tasks import Cancelled, Step, Task
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import Section, bind, button, label, plain_table
+from isthmus.app.widgets import RowsModel, Section, bind, button, label, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.library import Index as LibraryIndex
@@ -35,11 +35,12 @@ if TYPE_CHECKING:
     from isthmus.app.pages.profiles.page import ProfilesPage
 
 Index = QModelIndex | QPersistentModelIndex
-COLUMNS = ("Maker", "Model", "Modes", "By", "Proven", "Rating", "Revision", "Here")
 WIDTHS = (160, 180, 56, 130, 150, 90, 96, 50)
 
 
-class Offers(QAbstractTableModel):
+class Offers(RowsModel):
+    COLUMNS = ("Maker", "Model", "Modes", "By", "Proven", "Rating", "Revision", "Here")
+
     def __init__(self) -> None:
         super().__init__()
         self.entries: list[CatalogueEntry] = []
@@ -50,16 +51,8 @@ class Offers(QAbstractTableModel):
         self.entries, self.here = entries, here
         self.endResetModel()
 
-    def rowCount(self, parent: Index | None = None) -> int:
+    def count(self) -> int:
         return len(self.entries)
-
-    def columnCount(self, parent: Index | None = None) -> int:
-        return len(COLUMNS)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return COLUMNS[section]
-        return None
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         e, column = self.entries[index.row()], index.column()

@@ -94,7 +94,7 @@ class LibraryView(QWidget):
         self.pick_mode.setAccessibleName("Mode")
         self.pick_mode.activated.connect(lambda _: self._set_mode(self.pick_mode.currentText()))
         self.seek = QLineEdit()
-        self.seek.setPlaceholderText("Find in the chart")
+        self.seek.setPlaceholderText("Find in it")
         self.seek.setFont(font("table"))
         self.seek.setFixedHeight(SIZE["control"])
         self.seek.setObjectName("find in chart")
@@ -119,7 +119,22 @@ class LibraryView(QWidget):
         self.listed.toggled.connect(self.chart.set_listed)
         self.seek.textChanged.connect(self._find)
         column.addWidget(self.chart, 1)
+        self.line_words = label("", "quiet", "caption")
+        self.chart.chosen.connect(self._tell_line)
+        column.addWidget(self.line_words)
         return panel
+
+    def _tell_line(self, index: int) -> None:
+        """What the chosen channel is, in full."""
+        lines = self.chart.lines()
+        if not 0 <= index < len(lines):
+            return
+        line = lines[index]
+        cell = f", cell {line.cell}" if line.cell else ""
+        self.line_words.setText(
+            f"Channel {line.where()}{cell}: {line.words}, {8 * line.size} bit, stands at {line.default}, in block {line.block}, "
+            f"geometry {line.geometry or 'not said'}"
+        )
 
     def _find(self, needle: str) -> None:
         hits = self.chart.find(needle)

@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, QTimer
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QTextCursor
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
@@ -15,7 +15,7 @@ from isthmus.app.pages.profiles.dialogs import NameDialog
 from isthmus.app.pages.profiles.finder import attribute_of
 from isthmus.app.tasks import Cancelled, Step, Task
 from isthmus.app.theme import SIZE, font, theme
-from isthmus.app.widgets import Choice, bind, button, label, plain_table
+from isthmus.app.widgets import Choice, RowsModel, bind, button, label, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.profiles.attributes import plain
@@ -33,7 +33,6 @@ if TYPE_CHECKING:
     from isthmus.app.pages.profiles.page import ProfilesPage
 
 Index = QModelIndex | QPersistentModelIndex
-COLUMNS = ("Ch", "Name in the manual", "Attribute", "Sure", "Verdict")
 HINT = """Paste the DMX chart of a manual here, however it comes:
 
 1   Pan            0-255
@@ -43,8 +42,10 @@ HINT = """Paste the DMX chart of a manual here, however it comes:
                    240…255   open"""
 
 
-class Rows(QAbstractTableModel):
+class Rows(RowsModel):
     """The rows of one chart; channel, name and attribute can be typed over."""
+
+    COLUMNS = ("Ch", "Name in the manual", "Attribute", "Sure", "Verdict")
 
     def __init__(self, view: ManualView) -> None:
         super().__init__()
@@ -63,16 +64,8 @@ class Rows(QAbstractTableModel):
         if self.rows:
             self.dataChanged.emit(self.index(0, 4), self.index(len(self.rows) - 1, 4))
 
-    def rowCount(self, parent: Index | None = None) -> int:
+    def count(self) -> int:
         return len(self.rows)
-
-    def columnCount(self, parent: Index | None = None) -> int:
-        return len(COLUMNS)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return COLUMNS[section]
-        return None
 
     def flags(self, index: Index) -> Qt.ItemFlag:
         base = super().flags(index)  # type: ignore[arg-type]

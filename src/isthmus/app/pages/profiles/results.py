@@ -4,19 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
 from isthmus.app import paint
 from isthmus.app.theme import font, pen, theme
-from isthmus.app.widgets import CopyKeys
+from isthmus.app.widgets import CopyKeys, RowsModel
 from isthmus.library import Answer, Entry
 from isthmus.library.shelf import Shelf
 from isthmus.library.sources import FIXED, MARKS
 
 Index = QModelIndex | QPersistentModelIndex
-COLUMNS = ("Profile", "Mode", "Ch", "Cells", "Marks")
 WIDTHS = (160, 96, 34, 42, 58)
 ROW, NEAR, LINE = 38, 56, 22
 
@@ -49,8 +48,10 @@ def marks_in_words(entry: Entry) -> str:
     return "; ".join(parts)
 
 
-class Results(QAbstractTableModel):
+class Results(RowsModel):
     """Hits, then near misses; entries are made only for rows that are looked at."""
+
+    COLUMNS = ("Profile", "Mode", "Ch", "Cells", "Marks")
 
     def __init__(self) -> None:
         super().__init__()
@@ -63,11 +64,8 @@ class Results(QAbstractTableModel):
         self.shelf, self.answer, self._made = shelf, answer, {}
         self.endResetModel()
 
-    def rowCount(self, parent: Index | None = None) -> int:
+    def count(self) -> int:
         return len(self.answer.hits) + len(self.answer.near)
-
-    def columnCount(self, parent: Index | None = None) -> int:
-        return len(COLUMNS)
 
     def entry(self, row: int) -> Entry:
         found = self._made.get(row)
@@ -83,11 +81,6 @@ class Results(QAbstractTableModel):
             return (entry.title, entry.mode, str(entry.footprint), str(entry.cells or ""), marks_in_words(entry))[index.column()]
         if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole):
             return f"{entry.title}, {entry.mode}\n{marks_in_words(entry)}" + ("\n" + "; ".join(entry.differs) if entry.differs else "")
-        return None
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return COLUMNS[section]
         return None
 
 
