@@ -157,8 +157,16 @@ def test_a_manual_becomes_a_profile_judged_corrected_and_saved(page) -> None:
     assert manual.model.rows[3].attribute == "Zoom"  # what is no attribute is not taken
     type_in_cell(table, 3, 0, "5")
     assert manual.model.rows[3].slots == (5,) and "channel 5" not in manual.findings.toPlainText()
+    source = child(page, "manual text", QPlainTextEdit)
+    key(source, Qt.Key.Key_End, CTRL)
+    keys(source, "\n7\tIris\t0-255")  # more of the source: what was corrected stays corrected
+    assert until(lambda: len(manual.model.rows) == 5)
+    assert manual.model.rows[3].attribute == "Zoom" and manual.model.rows[3].slots == (5,)
+    for _ in range(len("\n7\tIris\t0-255")):
+        key(source, Qt.Key.Key_Backspace)
+    assert until(lambda: len(manual.model.rows) == 4)
     table.selectRow(2)
-    assert manual.source.textCursor().selectedText().startswith("4\tShutter")  # the row shows where it stands in the source
+    assert manual.source.extraSelections()[0].cursor.selectedText().startswith("4\tShutter")  # the row shows where it stands in the source
     ranges = child(page, "ranges", QPlainTextEdit)
     assert ranges.toPlainText().splitlines() == ["0-9 closed", "10-240 strobe"]
     click(ranges)

@@ -203,9 +203,9 @@ class Exchange:
                 )
             if have and response.status == 200:
                 have = 0  # it cannot resume
-            with part.open("ab" if have else "wb") as out:
+            with part.open("ab" if have else "wb", buffering=0) as out:  # what has come is kept at once
                 while have < entry.size:
-                    block = response.read(min(_BLOCK, entry.size - have))
+                    block = response.read1(min(_BLOCK, entry.size - have))
                     if not block:
                         break
                     out.write(block)

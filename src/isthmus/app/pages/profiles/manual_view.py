@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QTextCursor
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QTextEdit, QVBoxLayout, QWidget
 
 from isthmus.app.pages.profiles.chart_view import ChartView
 from isthmus.app.pages.profiles.dialogs import NameDialog
@@ -51,11 +51,13 @@ class Rows(RowsModel):
         super().__init__()
         self.view = view
         self.rows: list[Row] = []
+        self.read_as: list[Row] = []  # as the reader had them, before anybody corrected them
         self.verdicts: list[str] = []
 
     def take(self, rows: list[Row]) -> None:
         self.beginResetModel()
-        self.rows = rows
+        self.read_as = list(rows)
+        self.rows = [self.view.corrections.get(row, row) for row in rows]
         self.verdicts = [""] * len(rows)
         self.endResetModel()
 
@@ -105,9 +107,15 @@ class Rows(RowsModel):
             if text and not attribute:
                 return False
             row = replace(row, attribute=attribute)
-        self.rows[index.row()] = replace(row, confidence=1.0, doubts=())
-        self.view.edited()
+        self.correct(index.row(), row)
         return True
+
+    def correct(self, index: int, row: Row) -> None:
+        """Take a person's word for a row."""
+        row = replace(row, confidence=1.0, doubts=())
+        self.view.corrections[self.read_as[index]] = row
+        self.rows[index] = row
+        self.view.edited()
 
 
 class ManualView(QWidget):
@@ -115,6 +123,7 @@ class ManualView(QWidget):
         super().__init__()
         self.bench, self.page = bench, page
         self.charts: list[ManualChart] = []
+        self.corrections: dict[Row, Row] = {}  # kept while the source is typed in: a row that reads as before stays corrected
         self.against: Sheet | None = None
         self._pdf: dict[int, list[str]] = {}
         self._task: Task | None = None
@@ -293,15 +302,15 @@ class ManualView(QWidget):
         self.which.clear()
         for number, chart in enumerate(self.charts, 1):
             self.which.addItem(f"{chart.title or f'Chart {number}'}: {chart.sheet().footprint} channels, {chart.confidence:.0%} sure")
-        self._show(0)
+        self._show(0, max(0, self.table.currentIndex().row()))
 
     # ------------------------------------------------------------ the rows
 
-    def _show(self, index: int) -> None:
+    def _show(self, index: int, row: int = 0) -> None:
         self.model.take(list(self.charts[index].rows) if index < len(self.charts) else [])
         self.edited()
         if self.model.rows:
-            self.table.selectRow(0)
+            self.table.selectRow(min(row, len(self.model.rows) - 1))
         else:
             self._row(-1)
 
@@ -352,9 +361,18 @@ class ManualView(QWidget):
             cursor = QTextCursor(self.source.document().findBlockByNumber(max(0, row.source[0] - 1)))
             last = self.source.document().findBlockByNumber(max(0, row.source[1] - 1))
             cursor.setPosition(last.position() + max(0, last.length() - 1), QTextCursor.MoveMode.KeepAnchor)
-            self.source.setTextCursor(cursor)
-            self.source.ensureCursorVisible()
+            self._light(cursor)
             self.chart.choose(index) if self.chart.other is None and self.chart.sheet else None
+
+    def _light(self, where: QTextCursor) -> None:
+        """Show a place of the source without touching the cursor somebody may be typing at."""
+        mark = QTextEdit.ExtraSelection()
+        mark.cursor = where  # type: ignore[attr-defined]
+        mark.format.setBackground(theme.color("select_row"))  # type: ignore[attr-defined]
+        self.source.setExtraSelections([mark])
+        if not self.source.hasFocus():
+            bar = self.source.verticalScrollBar()
+            bar.setValue(min(bar.maximum(), max(0, where.blockNumber() - 3)))
 
     def _bands_typed(self) -> None:
         index = self.table.currentIndex().row()
@@ -367,8 +385,7 @@ class ManualView(QWidget):
             low, _, high = head.replace("–", "-").replace("…", "-").partition("-")
             if low.isdigit() and (high.isdigit() or not high):
                 bands.append(RowBand(int(low), int(high or low), name.strip(), row.source[0]))
-        self.model.rows[index] = replace(row, bands=tuple(bands), confidence=1.0, doubts=())
-        self.edited()
+        self.model.correct(index, replace(row, bands=tuple(bands)))
 
     # ------------------------------------------------------------ against, and out
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QPainter, QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
 from isthmus.app import paint
@@ -204,6 +204,12 @@ class ResultsView(QTableView):
     def current(self) -> Entry | None:
         row = self.currentIndex().row()
         return self.results.entry(row) if 0 <= row < self.results.rowCount() else None
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        narrow = self.viewport().width() < 330
+        self.setColumnHidden(3, narrow)
+        self.setColumnWidth(1, 64 if narrow else WIDTHS[1])
 
     def currentChanged(self, current: Index, previous: Index) -> None:  # type: ignore[override]
         super().currentChanged(current, previous)

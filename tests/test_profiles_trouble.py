@@ -1,0 +1,171 @@
+"""What goes wrong around the Profiles page is a sentence, and nothing is lost by it."""
+
+from __future__ import annotations
+
+import os
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLineEdit, QTableView
+
+from hands import answer_file_dialog, answer_question, child, dialog, keys, press, retype, settle, until
+from isthmus.app.pages.profiles import manual_view
+from isthmus.library.sources import downloads_folder, own_folder
+from isthmus.profiles.gdtf import write_gdtf
+from isthmus.profiles.make.plausible import plausible_profiles
+from isthmus.show import Show
+from isthmus.standin.exchange import ExchangeServer
+
+
+@pytest.fixture
+def page(make_window, demo: Show):
+    window = make_window(demo, page="Profiles")
+    found = window.profiles
+    assert until(lambda: len(found.link.shelf.columns) > 500 and not found.link.busy, 40)
+    found.library.search()
+    return found
+
+
+def search(page, text: str) -> None:
+    retype(child(page, "search", QLineEdit), text, Qt.Key.Key_Return)
+    settle(0.1)
+
+
+def test_a_full_disk_keeps_the_copy_on_the_page_and_says_so(page, monkeypatch: pytest.MonkeyPatch) -> None:
+    search(page, "cormorant 3")
+    press(page, "Adapt a copy")
+    keys(child(page, "new channel", QLineEdit), "frost")
+    press(page, "Insert after")
+    told = page.adapt.differs.toPlainText()
+    monkeypatch.setattr("isthmus.show.container.os.fsync", lambda fd: (_ for _ in ()).throw(OSError(28, "full")))
+    press(page, "Save as own…")
+    named = dialog("name a profile")
+    press(named, "Save it")
+    assert "The disk is full" in named.trouble.text() and named.isVisible()
+    assert page.adapt.differs.toPlainText() == told and not list(own_folder().glob("*.gdtf"))
+    monkeypatch.undo()
+    heard = answer_question("Leave them")
+    press(named, "Save it")  # once there is room, the same press goes through
+    assert until(lambda: heard) and until(lambda: len(list(own_folder().glob("*.gdtf"))) == 1)
+
+
+def test_a_folder_that_is_a_file_and_a_target_that_cannot_be_written_are_told(
+    page, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    own_folder().parent.mkdir(parents=True, exist_ok=True)
+    own_folder().write_bytes(b"in the way")
+    search(page, "cormorant 3")
+    press(page, "Borrow…")
+    named = dialog("name a profile")
+    keys(child(named, "maker", QLineEdit), "Reed and Oar")
+    keys(child(named, "model", QLineEdit), "Slack 2")
+    press(named, "Borrow it")
+    assert "could not be made" in named.trouble.text()
+    named.reject()
+    out = tmp_path / "no such folder" / "x.gdtf"
+    monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *a, **k: (str(out), ""))
+    press(page, "Save as GDTF…")
+    assert "could not be saved" in page.window_.notice.words and "no such file or folder" in page.window_.notice.words.lower()
+
+
+def test_a_folder_is_added_by_its_dialog(page, tmp_path: Path) -> None:
+    drive = tmp_path / "stick"
+    drive.mkdir()
+    profile = next(plausible_profiles(1, 31))
+    (drive / "a.gdtf").write_bytes(write_gdtf(profile))
+    answer_file_dialog(str(drive))
+    press(page, "Add a folder or drive…")
+    assert until(lambda: any(s.path == str(drive) for s in page.link.sources))
+    assert until(lambda: page.link.shelf.index.counts().get(f"folder:{drive}") == 1, 20)
+    count = len(page.link.sources)
+    answer_file_dialog(str(drive))
+    press(page, "Add a folder or drive…")  # the same one twice is one
+    assert len(page.link.sources) == count
+
+
+def test_reading_a_long_pdf_can_be_stopped(page, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    pages: list[int] = []
+
+    def slow(path: Path, wanted=None, told: Any = None):
+        for number in range(200):
+            told(number, 200)
+            pages.append(number)
+            time.sleep(0.05)
+        return {1: ["1\tRed"]}
+
+    monkeypatch.setattr(manual_view, "page_texts", slow)
+    press(page, "view From a manual")
+    page.manual.source.setPlainText("1\tDimmer\n2\tZoom\n")
+    assert until(lambda: len(page.manual.model.rows) == 2)
+    page.manual.open_file(tmp_path / "long.pdf")
+    assert until(lambda: len(pages) > 2 and "of 200" in page.manual.told.text())
+    press(page.manual, "Stop")
+    assert until(lambda: page.manual._task is None or not page.manual.stop.isVisible())
+    done = len(pages)
+    settle(0.3)
+    assert len(pages) <= done + 1 < 200 and len(page.manual.model.rows) == 2  # what was there stays
+
+
+def test_a_slow_download_is_stopped_kept_and_gone_on_with(page) -> None:
+    server = ExchangeServer().start()
+    try:
+        view = page.exchange
+        view.url.setText(server.url)
+        heavy = next(plausible_profiles(1, 8))
+        server.shelf.put(write_gdtf(heavy, {"thumbnail.png": os.urandom(150_000)}), "ada-weir", False, False, False, 0.0, 0)
+        press(page, "view Exchange")
+        assert until(lambda: view.offers.rowCount() == 26 and view._task is None, 20)
+        largest = max(range(26), key=lambda row: view.offers.entries[row].size)
+        server.fault = "slow"
+        child(page, "offers", QTableView).selectRow(largest)
+        press(page, "Download")
+        assert until(lambda: any(p.stat().st_size for p in downloads_folder().glob("*.part")), 20)
+        press(view, "Stop")
+        assert until(lambda: view._task is None, 20)
+        assert not list(downloads_folder().glob("*.gdtf"))
+        server.fault = ""
+        press(page, "Download")
+        assert until(lambda: list(downloads_folder().glob("*.gdtf")) and not list(downloads_folder().glob("*.part")), 20)
+        assert until(lambda: view._task is None, 20)
+        server.fault = "garbage"
+        press(page, "Ask again")
+        assert until(lambda: "not an exchange" in page.window_.notice.words, 20) and view.offers.rowCount() == 26
+        view.url.setText("ftp://nowhere")
+        press(page, "Ask again")
+        assert until(lambda: "no address of an exchange" in page.window_.notice.words)
+    finally:
+        server.fault = ""
+        server.close()
+
+
+def test_an_index_damaged_while_the_page_is_open_is_made_anew(page) -> None:
+    path = page.link.shelf.index.path
+    page.link.shelf.index.db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    with path.open("r+b") as file:
+        file.seek(4096)
+        file.write(os.urandom(60_000))
+    page.link.shelf._columns = None
+    page.library.search()  # meets the damage
+    page.link._prints = {}
+    page.link.look()
+    assert until(lambda: not page.link.busy and len(page.link.shelf.columns) > 500, 30)
+    search(page, "skerry 600")
+    assert page.library.mode is not None and page.library.chart.sheet.footprint == 22
+
+
+def test_fields_that_cannot_be_are_marked_and_leave_the_others_in_force(page) -> None:
+    retype(child(page, "on channel 1", QLineEdit), "0")
+    retype(child(page, "on attribute 1", QLineEdit), "dimmer")
+    retype(child(page, "on attribute 2", QLineEdit), "quibble")
+    retype(child(page, "has", QLineEdit), "zoom, quibble")
+    retype(child(page, "cells", QLineEdit), "4-8")
+    query = page.library.finder.query("x")
+    assert query.on == () and query.having == ("Zoom",) and query.cells == (4, 8) and query.text == "x"
+    for name in ("on channel 1", "on attribute 2", "has"):
+        assert child(page, name, QLineEdit).property("bad"), name
+    assert not child(page, "cells", QLineEdit).property("bad")
+    page.library.finder.trust.setCurrentIndex(4)
+    assert page.library.finder.query("").rating == 4.0
