@@ -18,7 +18,7 @@ from msgspec.structs import replace
 
 from conftest import answer, command, until
 from isthmus.errors import EntryFault, FileFault, NetworkFault
-from isthmus.library import Index, Query, Shelf, Source, Trust, read_sources, update_library, write_sources
+from isthmus.library import Index, Query, Shelf, Trust, read_sources, update_library, write_sources
 from isthmus.library.exchange import Exchange, keep_token, kept_token, read_catalogue
 from isthmus.library.facts import facts_of
 from isthmus.library.index import FileSeen
@@ -372,16 +372,18 @@ def test_the_index_survives_being_killed_while_it_is_built(tmp_path: Path) -> No
             (folder / f"{number}-{copy}.gdtf").write_bytes(data)
     write_sources([*read_sources(), folder_source(folder)])
     process = subprocess.Popen(
-        [sys.executable, "-m", "isthmus.cli", "profiles", "index", "--progress", "--workers", "0"], stdout=subprocess.PIPE, text=True
+        [sys.executable, "-m", "isthmus.cli", "profiles", "index", "--progress", "--workers", "2"], stdout=subprocess.PIPE, text=True
     )
     assert process.stdout.readline()  # it is under way
+    workers = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()
     process.kill()
     process.wait()
     process.stdout.close()
+    assert workers and until(lambda: not any(Path(f"/proc/{worker}").exists() for worker in workers))  # none is left behind
     shelf = Shelf()
     shelf.columns  # noqa: B018 — reads whatever was finished
     started = time.monotonic()
     outcome = update_library(shelf.index, read_sources(), workers=2)
     assert not shelf.index.rebuilt and outcome.read <= 480 + 66 and time.monotonic() - started < 60
     assert until(lambda: shelf.index.counts()[f"folder:{folder}"] == 480)
-    assert Source and len(shelf.columns) > 480
+    assert len(shelf.columns) > 480

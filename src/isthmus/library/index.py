@@ -6,6 +6,8 @@ is damaged or of another version. Readers and the builder work at the same time 
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
 import gc
 import multiprocessing
 import signal
@@ -49,6 +51,7 @@ _OFFERS_THAT_ARE_HERE = """
 SELECT f.path FROM file f JOIN profile p ON p.file = f.id WHERE f.path LIKE 'exchange:%' AND p.ident IN (
   SELECT q.ident FROM profile q JOIN file g ON g.id = q.file WHERE q.source = 'exchange' AND g.path NOT LIKE 'exchange:%')
 """
+_DIE_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2), Linux
 BATCH = 400
 CHUNK = 16
 
@@ -334,6 +337,8 @@ def _worker() -> None:
     # what a worker reads it forgets at once: looking for rings of objects would take half of its time
     gc.disable()
     signal.signal(signal.SIGTERM, signal.SIG_DFL)  # the parent's own handler would keep it from ending
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(_DIE_WITH_PARENT, signal.SIGKILL)  # a parent that is killed cannot send it home
 
 
 def _facts_stream(paths: list[str], workers: int) -> Generator[tuple[str, bytes | str], None, None]:
