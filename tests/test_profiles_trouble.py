@@ -147,10 +147,7 @@ def test_an_index_damaged_while_the_page_is_open_is_made_anew(page) -> None:
     with path.open("r+b") as file:
         file.seek(4096)
         file.write(os.urandom(60_000))
-    page.link.shelf._columns = None
-    page.library.search()  # meets the damage
-    page.link._prints = {}
-    page.link.look()
+    page.link.refresh()  # meets the damage
     assert until(lambda: not page.link.busy and len(page.link.shelf.columns) > 500, 30)
     search(page, "skerry 600")
     assert page.library.mode is not None and page.library.chart.sheet.footprint == 22

@@ -7,12 +7,16 @@ tells its progress by lines, and ends when told to.
 from __future__ import annotations
 
 import json
+import sqlite3
 import sys
 
 from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 
+from isthmus.app.tasks import Task
 from isthmus.errors import IsthmusError
 from isthmus.library import Answer, Query, Shelf, Source, read_sources, write_sources
+from isthmus.library.columns import Columns
+from isthmus.library.shelf import read_columns
 from isthmus.library.sources import FOLDER, fingerprint, is_away
 
 WATCH_MS = 2000
@@ -31,6 +35,8 @@ class LibraryLink(QObject):
         self._shelf: Shelf | None = None
         self.sources: list[Source] = read_sources()
         self._process: QProcess | None = None
+        self._loading: Task | None = None
+        self._load_again = False
         self._again = False
         self._prints: dict[str, object] = {}
         self._watch = QTimer(self)
@@ -41,12 +47,46 @@ class LibraryLink(QObject):
     def shelf(self) -> Shelf:
         """The open library. Raises FileFault when its folder cannot be used."""
         if self._shelf is None:
-            self._shelf = Shelf()
+            self._shelf = Shelf(follow=False)
+            self.refresh()
         return self._shelf
+
+    def refresh(self) -> None:
+        """Read what the index holds now, on a thread: a large library takes a second."""
+        if self._loading is not None:
+            self._load_again = True
+            return
+        path = self.shelf.path
+        task = self._loading = Task(lambda step: read_columns(path), self)
+        task.done.connect(self._loaded)
+        task.failed.connect(self._not_loaded)
+        task.start()
+
+    def _loaded(self, found: tuple[Columns, bool]) -> None:
+        columns, rebuilt = found
+        self._loading = None
+        self.shelf.adopt(columns)
+        self.changed.emit()
+        if rebuilt:
+            self.update()
+        if self._load_again:
+            self._load_again = False
+            self.refresh()
+
+    def _not_loaded(self, error: BaseException) -> None:
+        """A damaged index is emptied and built anew; anything else is told."""
+        self._loading = None
+        if isinstance(error, sqlite3.DatabaseError):
+            self.shelf.index.start_over()
+            self.update()
+        elif isinstance(error, IsthmusError):
+            self.told.emit("fault", str(error))
+        else:
+            raise error
 
     @property
     def busy(self) -> bool:
-        return self._process is not None
+        return self._process is not None or self._loading is not None
 
     def search(self, query: Query) -> Answer:
         return self.shelf.search(query)
@@ -110,7 +150,7 @@ class LibraryLink(QObject):
             process.deleteLater()
         self.ended.emit(self._words)
         self._words = ""
-        self.changed.emit()
+        self.refresh()
         if self._again:
             self._again = False
             self.update()
@@ -131,7 +171,9 @@ class LibraryLink(QObject):
 
     def stop(self) -> None:
         self._watch.stop()
-        self._again = False
+        self._again = self._load_again = False
+        if self._loading is not None:
+            self._loading.wait()
         if self._process is not None:
             self._process.finished.disconnect(self._finished)
             self._process.terminate()

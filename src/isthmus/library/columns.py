@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import sqlite3
+from contextlib import closing
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -11,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.library.schema import SCHEMA
 from isthmus.library.words import Words, product_line, tokens
 
 Ints = NDArray[np.int64]
@@ -120,6 +122,13 @@ class Columns:
         letters = (self.seq_attr + np.uint16(0x4000)).tobytes().decode("utf-16-le")
         starts = self.seq_start.tolist()
         return [letters[a:b] for a, b in itertools.pairwise(starts)]
+
+
+def nothing() -> Columns:
+    """The columns of an empty library, until there are others."""
+    with closing(sqlite3.connect(":memory:")) as db:
+        db.executescript(SCHEMA)
+        return load(db, -1)
 
 
 def load(db: sqlite3.Connection, stamp: int) -> Columns:

@@ -23,30 +23,10 @@ import numpy as np
 from isthmus.errors import FileFault, IsthmusError, os_reason
 from isthmus.library.facts import Facts, unpack
 from isthmus.library.quick import facts_of_file
+from isthmus.library.schema import SCHEMA, VERSION
 from isthmus.library.sources import GENERIC, FileSeen, Source, files_of, is_away
 from isthmus.library.words import tokens
 
-VERSION = 6
-_SCHEMA = """
-CREATE TABLE meta (key TEXT PRIMARY KEY, value TEXT);
-CREATE TABLE source (id TEXT PRIMARY KEY, away INTEGER NOT NULL, files INTEGER NOT NULL);
-CREATE TABLE file (
-  id INTEGER PRIMARY KEY, source TEXT NOT NULL, path TEXT NOT NULL, size INTEGER, changed INTEGER, fault TEXT, UNIQUE (source, path));
-CREATE TABLE profile (
-  id INTEGER PRIMARY KEY, file INTEGER NOT NULL REFERENCES file (id), source TEXT NOT NULL, ident TEXT, maker TEXT, model TEXT,
-  long_name TEXT, description TEXT, revision TEXT, body TEXT, borrowed TEXT, refers_to TEXT, words TEXT);
-CREATE INDEX profile_file ON profile (file);
-CREATE INDEX profile_ident ON profile (ident);
-CREATE TABLE mode (
-  id INTEGER PRIMARY KEY, profile INTEGER NOT NULL, name TEXT, footprint INTEGER, blocks INTEGER, cells INTEGER, wheel INTEGER,
-  ranges INTEGER, sequence BLOB);
-CREATE INDEX mode_profile ON mode (profile);
-CREATE TABLE chart (mode INTEGER PRIMARY KEY, lines BLOB);  -- apart, so that reading all modes stays quick
-CREATE TABLE attribute (id INTEGER PRIMARY KEY, name TEXT UNIQUE);
-CREATE TABLE trust (
-  ident TEXT PRIMARY KEY, by_maker INTEGER, uploader TEXT, proven_3d INTEGER, proven_unit INTEGER, rating REAL, ratings INTEGER,
-  revision TEXT);
-"""
 _OFFERS_THAT_ARE_HERE = """
 SELECT f.path FROM file f JOIN profile p ON p.file = f.id WHERE f.path LIKE 'exchange:%' AND p.ident IN (
   SELECT q.ident FROM profile q JOIN file g ON g.id = q.file WHERE q.source = 'exchange' AND g.path NOT LIKE 'exchange:%')
@@ -118,7 +98,7 @@ class Index:
             if version != VERSION:
                 if version or db.execute("SELECT count(*) FROM sqlite_master").fetchone()[0]:
                     raise sqlite3.DatabaseError("of another version")
-                db.executescript(f"BEGIN;{_SCHEMA}PRAGMA user_version={VERSION};COMMIT;")
+                db.executescript(f"BEGIN;{SCHEMA}PRAGMA user_version={VERSION};COMMIT;")
             db.execute("SELECT count(*) FROM source").fetchone()
         except sqlite3.DatabaseError:
             db.close()

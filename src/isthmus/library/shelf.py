@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from isthmus.errors import EntryFault, FileFault
-from isthmus.library.columns import Columns, load
+from isthmus.library.columns import Columns, load, nothing
 from isthmus.library.exchange import put_catalogue, read_catalogue
 from isthmus.library.index import Index, Outcome, Progress, Trust
 from isthmus.library.search import Answer, Hit, Query, search
@@ -48,11 +48,22 @@ class Entry:
 
 
 class Shelf:
-    """An open library. Columns are read anew when the index has changed; a damaged index is emptied and told."""
+    """An open library. Columns are read anew when the index has changed; a damaged index is emptied and told.
 
-    def __init__(self, path: Path | None = None) -> None:
-        self.index = Index(path or index_path())
-        self._columns: Columns | None = None
+    With `follow` off they stay as they are until others are handed over (`adopt`): reading a large library takes a
+    second, which a window has somebody else spend.
+    """
+
+    def __init__(self, path: Path | None = None, follow: bool = True) -> None:
+        self.path, self.follow = path or index_path(), follow
+        self.index = Index(self.path)
+        self._columns: Columns | None = None if follow else nothing()
+
+    def adopt(self, columns: Columns) -> None:
+        """Take columns that were read elsewhere, and open the file anew: it may have been rebuilt."""
+        self.index.close()
+        self.index = Index(self.path)
+        self._columns = columns
 
     @property
     def db(self) -> sqlite3.Connection:
@@ -60,6 +71,8 @@ class Shelf:
 
     @property
     def columns(self) -> Columns:
+        if not self.follow and self._columns is not None:
+            return self._columns
         try:
             stamp = self.index.stamp
             if self._columns is None or self._columns.stamp != stamp:
@@ -148,6 +161,16 @@ class Shelf:
         self.index.close()
 
 
+def read_columns(path: Path) -> tuple[Columns, bool]:
+    """The columns of an index, through a connection of their own, and whether it was damaged and had to be emptied;
+    for a thread. Raises sqlite3.DatabaseError for damage met later."""
+    index = Index(path)
+    try:
+        return load(index.db, index.stamp), index.rebuilt
+    finally:
+        index.close()
+
+
 def take_generic(name: str) -> tuple[StoredProfile, Profile]:
     """A generic profile by name. Raises EntryFault."""
     from isthmus.profiles.make.generic import usual_profiles
@@ -167,7 +190,11 @@ def index_path() -> Path:
 
 def update_library(index: Index, sources: list[Source], told: Callable[[Progress], None] | None = None, workers: int = 0) -> Outcome:
     """Bring the index to what the sources hold, and the exchange's catalogue as it was last seen into it."""
-    outcome = index.update(sources, told, workers)
+    try:
+        outcome = index.update(sources, told, workers)
+    except sqlite3.DatabaseError:
+        index.start_over()
+        outcome = index.update(sources, told, workers)
     catalogue = read_catalogue()
     if catalogue is not None and any(source.id == EXCHANGE and source.on for source in sources):
         put_catalogue(index, catalogue)

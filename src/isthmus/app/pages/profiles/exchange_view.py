@@ -243,7 +243,7 @@ class ExchangeView(QWidget):
 
     def _refreshed(self, catalogue: Catalogue) -> None:
         self.catalogue = catalogue
-        self.page.link.changed.emit()
+        self.page.link.refresh()
         self._fill()
         self._fill_newer()
 
