@@ -26,11 +26,17 @@ class Postings:
     modes: NDArray[np.int32]
     slots: NDArray[np.int16]
     first: NDArray[np.int64]
+    _away: dict[int, NDArray[np.int16]] = field(default_factory=dict)
 
     def away_from(self, slot: int) -> NDArray[np.int16]:
         """By mode that has it: how far its nearest place is from a slot."""
-        away = np.abs(self.slots - np.int16(slot))
-        return away if len(self.first) == len(away) else np.minimum.reduceat(away, self.first)
+        kept = self._away.get(slot)
+        if kept is None:  # a fact stays as it is while others are typed
+            if len(self._away) >= 8:
+                self._away.clear()
+            away = np.abs(self.slots - np.int16(slot))
+            kept = self._away[slot] = away if len(self.first) == len(away) else np.minimum.reduceat(away, self.first)
+        return kept
 
     def nearest(self, mode: int, slot: int) -> int:
         """The slot nearest to `slot` in one mode; 0 where it is absent."""

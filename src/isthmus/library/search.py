@@ -300,7 +300,7 @@ def search(columns: Columns, db: sqlite3.Connection, query: Query, limit: int = 
 
 def _missed(allowed: Mask, distance: Floats, exact: int, count: int) -> NDArray[np.int64]:
     """Misses within the smallest of a few rings that holds enough of them: most need never be looked at one by one."""
-    open_ = np.where(allowed, distance, np.float32(np.inf))
+    open_ = distance if allowed.all() else np.where(allowed, distance, np.float32(np.inf))
     for ring in (0.3, 0.6, 0.9, 1.4, NEAR_ENOUGH):
         inside = open_ < ring
         if ring == NEAR_ENOUGH or np.count_nonzero(inside) - exact >= count:
