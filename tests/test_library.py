@@ -18,7 +18,7 @@ from isthmus.library import Index, Progress, Query, Shelf, Source, Stopped, fres
 from isthmus.library.exchange import Exchange, newer_in, read_catalogue
 from isthmus.library.facts import facts_of
 from isthmus.library.index import FileSeen
-from isthmus.library.shelf import keep_own
+from isthmus.library.shelf import keep_own, read_columns
 from isthmus.library.sources import folder_source
 from isthmus.patch.exchange_profile import exchange_profile, preview_exchange
 from isthmus.profiles import profiles_of
@@ -318,3 +318,32 @@ def test_borrowed_profiles_are_marked_wherever_they_go(demo) -> None:
     show = exchange_profile(demo, key, stored, [u.id for u in demo.units if u.profile == key][:2])
     kinds = [profiles_of(show).profiles[u.profile].label for u in show.units if u.profile in (key, stored.key)]
     assert sorted(set(kinds)) == ["Ebb 9 (borrowed)", "Skerry 400"] and kinds.count("Ebb 9 (borrowed)") == 2
+
+
+def test_a_shelf_that_does_not_follow_answers_with_what_it_was_given_until_it_is_given_more() -> None:
+    builder = fresh_shelf(workers=0)
+    still = Shelf(follow=False)
+    assert len(still.columns) == 0 and still.search(Query("skerry")).total == 0
+    columns, rebuilt = read_columns(still.path)
+    assert not rebuilt and len(columns) == len(builder.columns)
+    still.adopt(columns)
+    found = still.search(Query("skerry 600"))
+    assert found.total == 3 and still.entry(found.hits[0]).model == "Skerry 600"
+    profile = next(plausible_profiles(1, 55))
+    keep_own(profile)
+    update_library(builder.index, read_sources())
+    assert builder.search(Query(profile.name)).total and not still.search(Query(profile.name)).total
+    still.adopt(read_columns(still.path)[0])
+    assert still.search(Query(profile.name)).total == builder.search(Query(profile.name)).total
+    builder.close()
+    for ending in ("", "-wal", "-shm"):
+        Path(f"{still.path}{ending}").unlink(missing_ok=True)
+    still.path.write_bytes(b"no database" * 400)
+    empty, rebuilt = read_columns(still.path)
+    assert rebuilt and len(empty) == 0
+    still.adopt(empty)  # the file it had open is gone; the one that took its place is opened
+    assert still.index.counts() == {}
+    update_library(still.index, read_sources())
+    still.adopt(read_columns(still.path)[0])
+    assert still.search(Query("skerry 600")).total == 3
+    still.close()
