@@ -20,7 +20,7 @@ from isthmus.library.facts import facts_of
 from isthmus.library.index import FileSeen
 from isthmus.library.shelf import keep_own, read_columns
 from isthmus.library.sources import folder_source
-from isthmus.patch.exchange_profile import exchange_profile, preview_exchange
+from isthmus.patch.swap_profile import preview_swap, swap_profile
 from isthmus.profiles import profiles_of
 from isthmus.profiles.adapt import borrow
 from isthmus.profiles.gdtf import Gdtf, read_archive, write_gdtf
@@ -227,9 +227,9 @@ def test_browse_download_resume_trust_and_a_newer_revision_for_the_show(exchange
     assert shelf.trust(shelf.find_id(entry.ident)).ratings == entry.ratings
     ((old, revision, newer),) = newer_in(demo, catalogue)
     fresh = load_stored(client.download(newer))[0]
-    changes = preview_exchange(demo, old.key, fresh)
+    changes = preview_swap(demo, old.key, fresh)
     assert newer.revision > revision and any("shutter" in text for change in changes for text in change.differs)
-    after = exchange_profile(demo, old.key, fresh)
+    after = swap_profile(demo, old.key, fresh)
     assert profiles_of(after).profiles[old.key].revision == newer.revision
     assert [u.patch for u in after.units] == [u.patch for u in demo.units]
     exchange.close()
@@ -315,7 +315,7 @@ def test_borrowed_profiles_are_marked_wherever_they_go(demo) -> None:
     assert entry.borrowed == key and entry.source == "own"
     stored, profile = shelf.take(entry.profile_id)
     assert profile.label == "Ebb 9 (borrowed)" and key in profile.in_full
-    show = exchange_profile(demo, key, stored, [u.id for u in demo.units if u.profile == key][:2])
+    show = swap_profile(demo, key, stored, [u.id for u in demo.units if u.profile == key][:2])
     kinds = [profiles_of(show).profiles[u.profile].label for u in show.units if u.profile in (key, stored.key)]
     assert sorted(set(kinds)) == ["Ebb 9 (borrowed)", "Skerry 400"] and kinds.count("Ebb 9 (borrowed)") == 2
 

@@ -8,8 +8,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from isthmus.demo import EXTRA_LIST, HANG_LIST, as_hung, library, shipped_profiles
+from isthmus.demo import EXTRA_LIST, HANG_LIST, as_hung, shipped_profiles
 from isthmus.errors import EntryFault, FileFault
+from isthmus.library.at_hand import at_hand
 from isthmus.patch import Add, Library, all_spans, clashes, edits, free_runs, next_free, preview_add, read_hang_list, take_paper
 from isthmus.patch.hanglist import parse_hang_list
 from isthmus.patch.numbers import read_numbers, write_numbers
@@ -139,8 +140,8 @@ def test_the_shipped_lists_read_and_their_faults_are_told_by_line() -> None:
 
 
 def test_taking_the_paper_adds_what_is_new_and_leaves_the_rest(demo: Show) -> None:
-    found = read_hang_list(EXTRA_LIST, library(demo))
-    taken = take_paper(demo, found.paper, library(demo))
+    found = read_hang_list(EXTRA_LIST, at_hand(demo))
+    taken = take_paper(demo, found.paper, at_hand(demo))
     assert taken.units[: len(demo.units)] == demo.units
     fresh = taken.units[len(demo.units) :]
     assert [(u.number, u.mode, u.patch[0].address) for u in fresh] == [
@@ -149,7 +150,7 @@ def test_taking_the_paper_adds_what_is_new_and_leaves_the_rest(demo: Show) -> No
         (603, "Seven", 115),
         (608, "Dimmer", 160),
     ]
-    assert take_paper(taken, found.paper, library(taken)).units == taken.units
+    assert take_paper(taken, found.paper, at_hand(taken)).units == taken.units
     assert all(profiles_of(taken).mode_of(u) for u in fresh)
 
 

@@ -385,7 +385,7 @@ def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away
         assert until(lambda: view._task is None, 20)
         retype(child(page, "token", QLineEdit), TOKEN)
         press(page, "Share the chosen own profile")
-        assert until(lambda: any(e.model == "Tow 1" for e in server.shelf.entries.values()), 20)
+        assert until(lambda: any(e.model == "Tow 1" for e in server.wares.entries.values()), 20)
     finally:
         server.close()
     assert until(lambda: view._task is None, 20)

@@ -115,7 +115,7 @@ def test_a_slow_download_is_stopped_kept_and_gone_on_with(page) -> None:
         view = page.exchange
         view.url.setText(server.url)
         heavy = next(plausible_profiles(1, 8))
-        server.shelf.put(write_gdtf(heavy, {"thumbnail.png": os.urandom(150_000)}), "ada-weir", False, False, False, 0.0, 0)
+        server.wares.put(write_gdtf(heavy, {"thumbnail.png": os.urandom(150_000)}), "ada-weir", False, False, False, 0.0, 0)
         press(page, "view Exchange")
         assert until(lambda: view.offers.rowCount() == 26 and view._task is None, 20)
         largest = max(range(26), key=lambda row: view.offers.entries[row].size)

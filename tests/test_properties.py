@@ -15,8 +15,9 @@ from PIL import Image
 
 from conftest import answer, command, running_rig
 from isthmus.check import begin, end, mark, step
-from isthmus.demo import EXTRA_LIST, as_hung, lantern_tide, library, shipped_profiles
+from isthmus.demo import EXTRA_LIST, as_hung, lantern_tide, shipped_profiles
 from isthmus.errors import EntryFault, IsthmusError
+from isthmus.library.at_hand import at_hand
 from isthmus.output import Live, RigView, engine_routes
 from isthmus.patch import Add, all_spans, clashes, edits, preview_add, read_hang_list, take_paper
 from isthmus.profiles import profiles_of
@@ -64,7 +65,7 @@ EDITS: dict[str, Edit] = {
     ),
     "unroute": lambda s, r: remove_outputs(s, {r.choice(s.outputs).id} if s.outputs else set()),
     "propose": lambda s, r: propose(s),
-    "paper": lambda s, r: take_paper(s, read_hang_list(EXTRA_LIST, library(s)).paper, library(s)),
+    "paper": lambda s, r: take_paper(s, read_hang_list(EXTRA_LIST, at_hand(s)).paper, at_hand(s)),
     "verdict": lambda s, r: mark(s, some(s, r)[0], r.choice(["answers", "wrong", "silent"]), "seen"),
 }
 

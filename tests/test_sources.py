@@ -24,7 +24,7 @@ from isthmus.library.facts import facts_of
 from isthmus.library.index import FileSeen
 from isthmus.library.quick import facts_of_bytes
 from isthmus.library.sources import config_folder, files_of, fingerprint, folder_source, is_away, own_folder
-from isthmus.patch.exchange_profile import exchange_profile, mode_for, preview_exchange, using
+from isthmus.patch.swap_profile import mode_for, preview_swap, swap_profile, using
 from isthmus.profiles import adapt, profiles_of
 from isthmus.profiles.gdtf import Gdtf, read_archive, read_gdtf, write_description, write_gdtf
 from isthmus.profiles.make import Body, Channel, ModePlan, compose
@@ -335,10 +335,10 @@ def test_modes_are_matched_by_name_else_by_likeness_and_addresses_stay(demo: Sho
     stored = stored_of(renamed, write_gdtf(renamed))
     for mode in source.modes:
         assert mode_for(source, mode, renamed).name == f"{mode.name} tour"
-    changes = {c.old: c for c in preview_exchange(demo, key, stored)}
+    changes = {c.old: c for c in preview_swap(demo, key, stored)}
     assert all(c.new == f"{c.old} tour" and c.differs == () for c in changes.values())
     assert sum(c.units for c in changes.values()) == len(using(demo, key))
-    after = exchange_profile(demo, key, stored)
+    after = swap_profile(demo, key, stored)
     assert not using(after, key) and all(p.key != key for p in after.profiles)
     before = {u.id: u for u in demo.units}
     assert all(u.patch == before[u.id].patch for u in after.units)
@@ -352,15 +352,15 @@ def test_some_units_alone_keep_both_profiles_under_names_of_their_own(demo: Show
     stored = stored_of(changed, write_gdtf(changed))
     assert stored.key == key
     some = [u.id for u in using(demo, key)][:2]
-    after = exchange_profile(demo, key, stored, some)
+    after = swap_profile(demo, key, stored, some)
     assert {u.profile for u in after.units if u.id in some} == {f"{key} (2)"}
     assert len(using(after, key)) == len(using(demo, key)) - 2
     assert len({p.file for p in after.profiles}) == len(after.profiles)
     assert read_profiles(after).profiles[f"{key} (2)"] != read_profiles(after).profiles[key]
-    whole = exchange_profile(demo, key, stored)
+    whole = swap_profile(demo, key, stored)
     assert {p.key for p in whole.profiles} == {p.key for p in demo.profiles}  # a newer one of the same name takes its place
     with pytest.raises(EntryFault, match="does not read"):
-        exchange_profile(demo, key, replace(stored, data=b"PK"))
+        swap_profile(demo, key, replace(stored, data=b"PK"))
 
 
 def test_the_index_survives_being_killed_while_it_is_built(tmp_path: Path) -> None:

@@ -9,15 +9,18 @@ from __future__ import annotations
 import json
 import sqlite3
 import sys
+import tempfile
+import time
+from pathlib import Path
 
 from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 
-from isthmus.app.tasks import Task
-from isthmus.errors import IsthmusError
+from isthmus.app.tasks import Step, Task
+from isthmus.errors import FileFault, IsthmusError
 from isthmus.library import Answer, Query, Shelf, Source, read_sources, write_sources
 from isthmus.library.columns import Columns
 from isthmus.library.shelf import read_columns
-from isthmus.library.sources import FOLDER, fingerprint, is_away
+from isthmus.library.sources import fingerprint, is_away
 
 WATCH_MS = 2000
 
@@ -37,6 +40,8 @@ class LibraryLink(QObject):
         self._process: QProcess | None = None
         self._loading: Task | None = None
         self._load_again = False
+        self._looking: Task | None = None
+        self._look_again = False
         self._again = False
         self._prints: dict[str, object] = {}
         self._watch = QTimer(self)
@@ -45,9 +50,14 @@ class LibraryLink(QObject):
 
     @property
     def shelf(self) -> Shelf:
-        """The open library. Raises FileFault when its folder cannot be used."""
+        """The open library; an empty one elsewhere, and a sentence, when its folder cannot be used."""
         if self._shelf is None:
-            self._shelf = Shelf(follow=False)
+            try:
+                self._shelf = Shelf(follow=False)
+            except FileFault as fault:  # the page must open all the same, and say why it is empty
+                self._shelf = Shelf(Path(tempfile.mkdtemp(prefix="isthmus-")) / "library.sqlite", follow=False)
+                words = str(fault)
+                QTimer.singleShot(0, self, lambda: self.told.emit("fault", words))
             self.refresh()
         return self._shelf
 
@@ -84,6 +94,15 @@ class LibraryLink(QObject):
         else:
             raise error
 
+    def state(self) -> tuple[dict[str, int], set[str]]:
+        """Profiles by source, and the sources that are away."""
+        try:
+            return self.shelf.index.counts(), self.shelf.index.away()
+        except sqlite3.DatabaseError:
+            self.shelf.index.start_over()
+            self.update()
+            return {}, set()
+
     @property
     def busy(self) -> bool:
         return self._process is not None or self._loading is not None
@@ -91,20 +110,39 @@ class LibraryLink(QObject):
     def search(self, query: Query) -> Answer:
         return self.shelf.search(query)
 
-    def watch(self, on: bool) -> None:
-        """Look for changes while the library is in view; the first look brings it up to date."""
-        if on and not self._watch.isActive():
+    def watch(self) -> None:
+        """Look for changes from now on; the first look brings the library up to date."""
+        if not self._watch.isActive():
             self.look()
             self._watch.start()
-        elif not on:
-            self._watch.stop()
 
     def look(self) -> None:
-        """Update when a source has changed, gone away or come back since the last look."""
-        prints: dict[str, object] = {s.id: (s.on, is_away(s), fingerprint(s)) for s in self.sources}
+        """Update when a source has changed, gone away or come back since the last look; looked at on a thread, as a
+        folder may be large or its drive slow."""
+        if self._looking is not None:
+            self._look_again = True
+            return
+        sources = list(self.sources)
+
+        def work(step: Step) -> tuple[dict[str, object], float]:
+            started = time.monotonic()
+            prints: dict[str, object] = {s.id: (s.on, is_away(s), fingerprint(s, lambda: step(0.0))) for s in sources}
+            return prints, time.monotonic() - started
+
+        task = self._looking = Task(work, self)
+        task.done.connect(self._looked)
+        task.start()
+
+    def _looked(self, found: tuple[dict[str, object], float]) -> None:
+        prints, seconds = found
+        self._looking = None
+        self._watch.setInterval(max(WATCH_MS, int(20_000 * seconds)))  # looking takes a twentieth of the time at most
         if prints != self._prints:
             self._prints = prints
             self.update()
+        if self._look_again:
+            self._look_again = False
+            self.look()
 
     def update(self) -> None:
         """Start the builder; when it runs already, once more after it."""
@@ -147,6 +185,10 @@ class LibraryLink(QObject):
         self._read()
         process, self._process = self._process, None
         if process is not None:
+            if process.exitCode() and process.exitStatus() == QProcess.ExitStatus.NormalExit:
+                self.told.emit(
+                    "fault", bytes(process.readAllStandardError().data()).decode(errors="replace").strip().removeprefix("isthmus: ")
+                )
             process.deleteLater()
         self.ended.emit(self._words)
         self._words = ""
@@ -166,14 +208,14 @@ class LibraryLink(QObject):
         self.look()
         self.changed.emit()
 
-    def folders(self) -> list[Source]:
-        return [source for source in self.sources if source.kind == FOLDER]
-
     def stop(self) -> None:
         self._watch.stop()
-        self._again = self._load_again = False
-        if self._loading is not None:
-            self._loading.wait()
+        self._again = self._load_again = self._look_again = False
+        if self._looking is not None:
+            self._looking.cancel()
+        for task in (self._looking, self._loading):
+            if task is not None:
+                task.wait()
         if self._process is not None:
             self._process.finished.disconnect(self._finished)
             self._process.terminate()

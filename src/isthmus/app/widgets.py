@@ -13,6 +13,8 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
+    QLineEdit,
+    QPlainTextEdit,
     QPushButton,
     QSizePolicy,
     QTableView,
@@ -155,6 +157,39 @@ class Choice(QComboBox):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint.chevron(p, self.width() - 13, self.height() / 2 + 0.5, True)
+
+
+def field(name: str, value: str = "", hint: str = "", mono: bool = False) -> QLineEdit:
+    """A line to type in, named for those who cannot see it."""
+    made = QLineEdit(value)
+    made.setObjectName(name)
+    made.setAccessibleName(name)
+    made.setPlaceholderText(hint)
+    made.setFont(font("table", 500 if mono else 400, mono=mono))
+    made.setFixedHeight(SIZE["control"])
+    return made
+
+
+def choice(name: str, items: Sequence[tuple[object, str]] = ()) -> Choice:
+    """A drop-down of (what is meant, words)."""
+    made = Choice()
+    made.setObjectName(name)
+    made.setAccessibleName(name)
+    made.setFont(font("table"))
+    made.setFixedHeight(SIZE["control"])
+    for key, words in items:
+        made.addItem(words, key)
+    return made
+
+
+def lines_field(name: str, words: str, mono: bool = True, read_only: bool = False) -> QPlainTextEdit:
+    """Several lines to type in, or to read."""
+    made = QPlainTextEdit()
+    made.setObjectName(name)
+    made.setAccessibleName(words)
+    made.setFont(font("caption", mono=mono))
+    made.setReadOnly(read_only)
+    return made
 
 
 class CopyKeys(QObject):

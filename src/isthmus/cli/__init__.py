@@ -21,9 +21,10 @@ from msgspec.structs import replace
 
 from isthmus import __version__
 from isthmus.cli import profiles as profile_verbs
-from isthmus.demo import lantern_tide, library
+from isthmus.demo import lantern_tide
 from isthmus.engine import Engine
 from isthmus.errors import EntryFault, FileFault, IsthmusError, NetworkFault, os_reason
+from isthmus.library.at_hand import at_hand
 from isthmus.output import Live, RigView, engine_routes
 from isthmus.patch import Add, footprint, preview_add
 from isthmus.patch.numbers import read_numbers
@@ -102,7 +103,7 @@ def patch_list(options: argparse.Namespace) -> Result:
 
 def patch_add(options: argparse.Namespace) -> Result:
     show = load(options.show)
-    shelf = library(show)
+    shelf = at_hand(show)
     match = shelf.match(options.profile)
     if match is None:
         near = shelf.nearest(options.profile)

@@ -20,6 +20,7 @@ from isthmus.library.exchange import Exchange, kept_token, read_catalogue
 from isthmus.library.shelf import keep_own
 from isthmus.library.sources import folder_source, own_folder
 from isthmus.profiles.attributes import KNOWN, plain
+from isthmus.profiles.clock import now
 from isthmus.profiles.compare import compare
 from isthmus.profiles.gdtf import read_archive
 from isthmus.profiles.gdtf.rules import check_gdtf
@@ -252,16 +253,12 @@ def read_manual(options: argparse.Namespace) -> Result:
             model.strip(),
             charts[0].title or "From the manual",
             body_for({line.attribute for line in whole.lines}),
-            date=_now(),
+            date=now(),
         )
         saved = keep_own(profile)
         lines.append(f"Saved {saved}")
         return DONE, {"charts": data, "saved": str(saved)}, lines
     return DONE, data, lines
-
-
-def _now() -> str:
-    return time.strftime("%Y-%m-%dT%H:%M:%S")
 
 
 def import_files(options: argparse.Namespace) -> Result:
@@ -363,7 +360,7 @@ def exchange_serve(options: argparse.Namespace) -> Result:
             time.sleep(0.1)
     finally:
         server.close()
-    return DONE, {"profiles": len(server.shelf.entries)}, [f"{len(server.shelf.entries)} profiles on offer."]
+    return DONE, {"profiles": len(server.wares.entries)}, [f"{len(server.wares.entries)} profiles on offer."]
 
 
 def exchange_browse(options: argparse.Namespace) -> Result:

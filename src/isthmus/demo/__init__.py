@@ -70,13 +70,8 @@ NODES = (
 
 @cache
 def shipped_profiles() -> tuple[StoredProfile, ...]:
-    """The profiles that come with Isthmus, in order of their names."""
+    """The profiles of the demo show, in order of their names."""
     return tuple(load_stored(path)[0] for path in sorted((HERE / "profiles").glob("*.gdtf")))
-
-
-def library(show: Show) -> Library:
-    """What can be patched: the show's own profiles first, then the shipped ones."""
-    return Library.of(show.profiles, shipped_profiles())
 
 
 def as_hung() -> Show:

@@ -15,7 +15,6 @@ from numpy.typing import NDArray
 from isthmus.library.schema import SCHEMA
 from isthmus.library.words import Words, product_line, tokens
 
-Ints = NDArray[np.int64]
 _SOURCES_MAX = 65_000
 
 
@@ -60,6 +59,7 @@ class Columns:
     p_model: list[str]
     p_source: NDArray[np.uint16]
     p_away: NDArray[np.bool_]
+    p_offered: NDArray[np.bool_]
     p_body: list[str]
     p_borrowed: list[str]
     p_by_maker: NDArray[np.bool_]
@@ -151,10 +151,10 @@ def _load(db: sqlite3.Connection, stamp: int) -> Columns:
     trust: dict[str, tuple[Any, ...]] = {
         r[0]: r[1:] for r in db.execute("SELECT ident, by_maker, proven_3d, proven_unit, rating FROM trust")
     }
-    profiles = db.execute("SELECT id, maker, model, source, body, borrowed, ident, words FROM profile ORDER BY id").fetchall()
+    profiles = db.execute("SELECT id, maker, model, source, body, borrowed, ident, words, offered FROM profile ORDER BY id").fetchall()
     away = {row[0] for row in db.execute("SELECT id FROM source WHERE away=1")}
-    p_id, p_maker, p_model, p_source_id, p_body, p_borrowed, p_ident, p_text = (
-        (list(c) for c in zip(*profiles, strict=True)) if profiles else ([] for _ in range(8))
+    p_id, p_maker, p_model, p_source_id, p_body, p_borrowed, p_ident, p_text, p_offered = (
+        (list(c) for c in zip(*profiles, strict=True)) if profiles else ([] for _ in range(9))
     )
     sources = sorted(set(p_source_id))
     source_at = {name: index for index, name in enumerate(sources[:_SOURCES_MAX])}
@@ -188,6 +188,7 @@ def _load(db: sqlite3.Connection, stamp: int) -> Columns:
         p_model=p_model,
         p_source=np.array([source_at.get(name, 0) for name in p_source_id], np.uint16),
         p_away=np.array([name in away for name in p_source_id], bool),
+        p_offered=np.array(p_offered, bool),
         p_body=p_body,
         p_borrowed=p_borrowed,
         p_by_maker=np.array([t[0] for t in trusted], bool),

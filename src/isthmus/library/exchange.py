@@ -21,7 +21,7 @@ from isthmus.library.facts import Facts
 from isthmus.library.index import FileSeen, Index, Trust
 from isthmus.library.sources import EXCHANGE, data_folder, downloads_folder
 from isthmus.profiles.gdtf import read_gdtf
-from isthmus.profiles.store import file_name, stored_of
+from isthmus.profiles.store import file_name, profiles_of, stored_of
 from isthmus.show.container import read_file, write_atomically
 from isthmus.show.records import Show, StoredProfile
 
@@ -306,8 +306,6 @@ def put_catalogue(index: Index, catalogue: Catalogue) -> None:
 
 def newer_in(show: Show, catalogue: Catalogue) -> list[tuple[StoredProfile, str, CatalogueEntry]]:
     """Profiles of a show with a newer revision on offer: the stored one, its revision, and the entry."""
-    from isthmus.profiles.store import profiles_of
-
     by_id = {entry.ident: entry for entry in catalogue.entries}
     found = []
     kept = {stored.key: stored for stored in show.profiles}

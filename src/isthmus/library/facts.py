@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+import zipfile
 from collections.abc import Sequence
 from typing import Any
 
@@ -9,8 +11,9 @@ import msgspec
 
 from isthmus.profiles.chart import lay_flat
 from isthmus.profiles.gdtf import Gdtf, body_file
-from isthmus.profiles.records import Model
+from isthmus.profiles.records import Model, Profile
 from isthmus.profiles.sheet import Band, Line, Sheet, make_sheet
+from isthmus.show.records import StoredProfile
 
 MAX_LINES = 2048  # a longer chart is indexed as far as this
 MESH, SHAPES, STAND_IN = "mesh", "shapes", "stand-in"
@@ -46,6 +49,20 @@ def body_mark_of(models: Sequence[Model], members: frozenset[str]) -> str:
     if any(body_file(model, members) for model in models):
         return MESH
     return SHAPES if any(model.length * model.width * model.height > 0 for model in models) else STAND_IN
+
+
+BODY_WORDS = {MESH: "3-D body with meshes", SHAPES: "3-D body of simple shapes", STAND_IN: "no 3-D body; a stand-in is drawn"}
+
+
+def body_words(profile: Profile, stored: StoredProfile) -> str:
+    """The body mark of a profile at hand, in words, and whose profile it is when borrowed."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(stored.data)) as archive:
+            members = frozenset(archive.namelist())
+    except zipfile.BadZipFile:
+        members = frozenset()
+    borrowed = f"; borrowed from {profile.borrowed}" if profile.borrowed else ""
+    return BODY_WORDS[body_mark_of(profile.models, members)] + borrowed
 
 
 def _mode(chart: Sheet, name: str) -> ModeFacts:

@@ -21,11 +21,13 @@ import msgspec
 import numpy as np
 
 from isthmus.errors import FileFault, IsthmusError, os_reason
-from isthmus.library.facts import Facts, unpack
+from isthmus.library.facts import Facts, facts_of, unpack
 from isthmus.library.quick import facts_of_file
 from isthmus.library.schema import SCHEMA, VERSION
 from isthmus.library.sources import GENERIC, FileSeen, Source, files_of, is_away
 from isthmus.library.words import tokens
+from isthmus.profiles.gdtf import Gdtf
+from isthmus.profiles.make.generic import usual_profiles
 
 _OFFERS_THAT_ARE_HERE = """
 SELECT f.path FROM file f JOIN profile p ON p.file = f.id WHERE f.path LIKE 'exchange:%' AND p.ident IN (
@@ -166,11 +168,11 @@ class Index:
                 (source, seen.path, seen.size, seen.changed, fault),
             ).lastrowid
             if isinstance(facts, Facts):
-                self._put_facts(source, file or 0, facts, ids)
+                self._put_facts(source, file or 0, seen.path.startswith("exchange:"), facts, ids)
         self._bump()
         db.execute("COMMIT")
 
-    def _put_facts(self, source: str, file: int, f: Facts, ids: dict[str, int]) -> None:
+    def _put_facts(self, source: str, file: int, offered: bool, f: Facts, ids: dict[str, int]) -> None:
         db = self.db
         words = list(dict.fromkeys([*tokens(f.maker), *tokens(f.model)]))
         row = (
@@ -186,6 +188,7 @@ class Index:
             f.borrowed,
             f.refers_to,
             " ".join(words),
+            offered,
         )
         profile = db.execute(f"INSERT INTO profile VALUES (NULL{',?' * len(row)})", row).lastrowid
         for mode in f.modes:
@@ -256,10 +259,6 @@ class Index:
         return Outcome(read, removed, faults, stopped)
 
     def _put_generic(self, source: Source) -> None:
-        from isthmus.library.facts import facts_of
-        from isthmus.profiles.gdtf import Gdtf
-        from isthmus.profiles.make.generic import usual_profiles
-
         made = [(FileSeen(f"generic:{p.name}", 0, 0), facts_of(Gdtf(p, ()))) for p in usual_profiles()]
         self.put(source.id, made)
         self.db.execute("INSERT INTO source VALUES (?,0,?)", (source.id, len(made)))

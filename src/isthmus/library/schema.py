@@ -1,6 +1,6 @@
 """The tables of the index. Another layout takes another version: an index of any other is built anew."""
 
-VERSION = 6
+VERSION = 7
 SCHEMA = """
 CREATE TABLE meta (key TEXT PRIMARY KEY, value TEXT);
 CREATE TABLE source (id TEXT PRIMARY KEY, away INTEGER NOT NULL, files INTEGER NOT NULL);
@@ -8,7 +8,8 @@ CREATE TABLE file (
   id INTEGER PRIMARY KEY, source TEXT NOT NULL, path TEXT NOT NULL, size INTEGER, changed INTEGER, fault TEXT, UNIQUE (source, path));
 CREATE TABLE profile (
   id INTEGER PRIMARY KEY, file INTEGER NOT NULL REFERENCES file (id), source TEXT NOT NULL, ident TEXT, maker TEXT, model TEXT,
-  long_name TEXT, description TEXT, revision TEXT, body TEXT, borrowed TEXT, refers_to TEXT, words TEXT);
+  long_name TEXT, description TEXT, revision TEXT, body TEXT, borrowed TEXT, refers_to TEXT, words TEXT,
+  offered INTEGER NOT NULL);
 CREATE INDEX profile_file ON profile (file);
 CREATE INDEX profile_ident ON profile (ident);
 CREATE TABLE mode (

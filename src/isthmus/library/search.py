@@ -228,9 +228,12 @@ def _chart_distance(columns: Columns, sheet: Sheet) -> Floats:
     return process.cdist([letters], columns.sequences, scorer=Indel.normalized_distance, dtype=np.float32)[0]
 
 
-def _lines(db: sqlite3.Connection, columns: Columns, row: int) -> Sheet:
-    (packed,) = db.execute("SELECT lines FROM chart WHERE mode=?", (int(columns.m_id[row]),)).fetchone()
-    return sheet_of(columns.m_name[row], msgspec.msgpack.decode(packed))
+def outline(db: sqlite3.Connection, columns: Columns, row: int) -> Sheet:
+    """The chart of a mode as the index keeps it; empty when the index has gone on since the columns were read."""
+    found = db.execute("SELECT lines FROM chart WHERE mode=?", (int(columns.m_id[row]),)).fetchone()
+    profile = int(columns.m_profile[row])
+    title = f"{columns.p_maker[profile]} {columns.p_model[profile]}, {columns.m_name[row]}"
+    return sheet_of(title, msgspec.msgpack.decode(found[0]) if found else [])
 
 
 def _range_badness(asked: Sheet, other: Sheet) -> float:
@@ -331,7 +334,7 @@ def _near_charts(
 ) -> tuple[Hit, ...]:
     ranked = []
     for row in rows:
-        other = _lines(db, columns, int(row))
+        other = outline(db, columns, int(row))
         ranked.append((0.75 * float(distance[row]) + 0.25 * _range_badness(asked, other), int(row), other))
     ranked.sort(key=lambda item: item[:2])
     made = []

@@ -6,15 +6,18 @@ import sqlite3
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from isthmus.errors import EntryFault, FileFault
 from isthmus.library.columns import Columns, load, nothing
 from isthmus.library.exchange import put_catalogue, read_catalogue
 from isthmus.library.index import Index, Outcome, Progress, Trust
-from isthmus.library.search import Answer, Hit, Query, search
+from isthmus.library.search import Answer, Hit, Query, outline, search
 from isthmus.library.sources import EXCHANGE, Source, data_folder, own_folder, read_sources
 from isthmus.profiles.gdtf import write_gdtf
+from isthmus.profiles.make.generic import usual_profiles
 from isthmus.profiles.records import Profile
+from isthmus.profiles.sheet import Sheet
 from isthmus.profiles.store import file_name, load_stored, read_stored, stored_of
 from isthmus.show.container import write_atomically
 from isthmus.show.records import StoredProfile
@@ -33,6 +36,7 @@ class Entry:
     cells: int
     source: str
     away: bool
+    offered: bool  # on the exchange, not downloaded
     body: str
     borrowed: str
     by_maker: bool
@@ -98,6 +102,7 @@ class Shelf:
             int(c.m_cells[hit.row]),
             c.sources[int(c.p_source[p])],
             bool(c.p_away[p]),
+            bool(c.p_offered[p]),
             c.p_body[p],
             c.p_borrowed[p],
             bool(c.p_by_maker[p]),
@@ -111,23 +116,33 @@ class Shelf:
     def entries(self, hits: tuple[Hit, ...]) -> list[Entry]:
         return [self.entry(hit) for hit in hits]
 
+    def _one(self, question: str, *values: object) -> tuple[Any, ...] | None:
+        """The first row of an answer. Raises EntryFault when the index turns out to be damaged; it is then emptied."""
+        try:
+            return self.db.execute(question, values).fetchone()
+        except sqlite3.DatabaseError as error:
+            self.index.start_over()
+            raise EntryFault("the index was damaged and is being made anew.", do="Search again in a moment.") from error
+
+    def outline(self, entry: Entry) -> Sheet:
+        """The chart of an entry as the index keeps it, without the names of ranges: readable while its file is away."""
+        return outline(self.db, self.columns, entry.row)
+
     def trust(self, profile_id: int) -> Trust | None:
         """What the exchange says of a profile, if it knows it."""
-        row = self.db.execute(
+        row = self._one(
             "SELECT t.ident, by_maker, uploader, proven_3d, proven_unit, rating, ratings, t.revision FROM trust t"
             " JOIN profile p ON p.ident = t.ident WHERE p.id=?",
-            (profile_id,),
-        ).fetchone()
+            profile_id,
+        )
         return Trust(row[0], bool(row[1]), row[2], bool(row[3]), bool(row[4]), row[5], row[6], row[7]) if row else None
 
     def details(self, profile_id: int) -> tuple[str, str, str]:
         """Path, revision and description. Raises EntryFault."""
-        row = self.db.execute(
-            "SELECT f.path, p.revision, p.description FROM profile p JOIN file f ON f.id = p.file WHERE p.id=?", (profile_id,)
-        ).fetchone()
+        row = self._one("SELECT f.path, p.revision, p.description FROM profile p JOIN file f ON f.id = p.file WHERE p.id=?", profile_id)
         if row is None:
             raise EntryFault("this profile is no longer in the library.", do="Search again.")
-        return row
+        return row[0], row[1], row[2]
 
     def take(self, profile_id: int) -> tuple[StoredProfile, Profile]:
         """A profile as it is kept in a show. Raises FileFault when its file is away or does not read any more."""
@@ -144,12 +159,12 @@ class Shelf:
 
     def find_id(self, text: str) -> int:
         """A profile by its id in the index, its GDTF id, or “Maker Model”. Raises EntryFault."""
-        row = self.db.execute(
+        row = self._one(
             "SELECT id FROM profile WHERE ident=?1 COLLATE NOCASE OR trim(maker || ' ' || model)=?1 COLLATE NOCASE"
             " OR CAST(id AS TEXT)=?1 OR model=?1 COLLATE NOCASE"
             " ORDER BY source='own' DESC LIMIT 1",
-            (text,),
-        ).fetchone()
+            text,
+        )
         if row is None:
             near = self.search(Query(text), 1).hits
             raise EntryFault(
@@ -173,8 +188,6 @@ def read_columns(path: Path) -> tuple[Columns, bool]:
 
 def take_generic(name: str) -> tuple[StoredProfile, Profile]:
     """A generic profile by name. Raises EntryFault."""
-    from isthmus.profiles.make.generic import usual_profiles
-
     profile = next((p for p in usual_profiles() if p.name == name), None)
     if profile is None:
         raise EntryFault(f"there is no generic profile “{name}”.")

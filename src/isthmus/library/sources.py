@@ -6,7 +6,7 @@ The list lies in the user's configuration folder, so that the window and the com
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -137,18 +137,11 @@ def files_of(source: Source) -> Iterator[FileSeen]:
                     return
 
 
-def fingerprint(source: Source) -> tuple[tuple[str, int], ...]:
-    """The folders below a source with when each last changed: cheap to take, and different when a file came or went."""
-    found: list[tuple[str, int]] = []
-    for root in roots_of(source):
-        stack = [(str(root), 0)]
-        while stack and len(found) < 20_000:
-            folder, depth = stack.pop()
-            try:
-                found.append((folder, Path(folder).stat().st_mtime_ns))
-                if depth < MAX_DEPTH:
-                    with os.scandir(folder) as entries:
-                        stack.extend((e.path, depth + 1) for e in entries if e.is_dir(follow_symlinks=False) and not e.name.startswith("."))
-            except OSError:
-                continue
-    return tuple(sorted(found))
+def fingerprint(source: Source, told: Callable[[], object] | None = None) -> int:
+    """Another number when a file below a source came, went or changed. `told` is called for each file and may raise."""
+    found = []
+    for file in files_of(source):
+        found.append(file)
+        if told is not None:
+            told()
+    return hash(tuple(sorted((file.path, file.size, file.changed) for file in found)))

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace as put  # for the plain dataclasses; `replace` is that of the records
 
 from msgspec.structs import replace
 
@@ -336,8 +337,6 @@ def _remade(profile: r.Profile, name: str, index: int, wanted: Channel) -> r.Pro
 
 def set_bands(profile: r.Profile, name: str, index: int, bands: Sequence[Band]) -> r.Profile:
     """Other ranges for a channel, in its own resolution. Raises EntryFault for one that runs backwards or too far."""
-    from dataclasses import replace as put
-
     wanted = as_wanted(_channel(_mode(profile, name), index))
     for band in bands:
         if band.end < band.start or band.start < 0 or band.end > wanted.top:
@@ -349,8 +348,6 @@ def set_bands(profile: r.Profile, name: str, index: int, bands: Sequence[Band]) 
 
 def set_attribute(profile: r.Profile, name: str, index: int, attribute: str) -> r.Profile:
     """Another meaning for a channel; its ranges take it over where they had the old one."""
-    from dataclasses import replace as put
-
     wanted = as_wanted(_channel(_mode(profile, name), index))
     bands = tuple(put(band, attribute=attribute if band.attribute == wanted.attribute else band.attribute) for band in wanted.bands)
     return _remade(profile, name, index, put(wanted, attribute=attribute, bands=bands, low=None, high=None, name=""))
@@ -385,8 +382,6 @@ def _within(channel: r.DmxChannel, value: int) -> None:
 
 def set_limits(profile: r.Profile, name: str, index: int, attribute: str, low: int, high: int) -> r.Profile:
     """The values between which one attribute of a channel works, as the dimmer of a dimmer with strobe; its neighbours give way."""
-    from dataclasses import replace as put
-
     channel = _channel(_mode(profile, name), index)
     _within(channel, low)
     _within(channel, high)

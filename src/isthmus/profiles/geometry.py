@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from isthmus.profiles.records import Beam, Geometry, Mode, Model, Profile
@@ -90,14 +91,34 @@ def assemble(profile: Profile, mode: Mode) -> Assembly:
 
 
 def _stand_in(seen: list[tuple[Geometry, tuple[Link, ...], int]]) -> list[BodyPart]:
-    """Bodies for a tree that has none: a base where it hangs, yoke and head where it turns, a lamp where light comes out."""
+    """Bodies for a tree that has none: a base where it hangs, yoke and head where it turns, a lamp where light comes out.
+
+    The base reaches as far as the parts of the geometry do; lamps are as wide as their lenses ask.
+    """
+    if not seen:
+        return [BodyPart(_STAND_INS["case"], ())]
     turning = any(geometry.kind == "Axis" for geometry, _, _ in seen)
-    parts = [BodyPart(_STAND_INS["base" if turning else "case"], seen[0][1] if seen else ())]
+    places = np.array([_place(chain) for _, chain, _ in seen[:MAX_PARTS]])
+    reach = np.clip(np.nan_to_num(np.ptp(places, axis=0)), 0.0, 20.0)
+    case = _STAND_INS["base" if turning else "case"]
+    height = case.height if turning else max(0.08, min(case.height, float(reach[2]) + 0.08)) if len(seen) > 2 else case.height
+    base = replace(case, length=max(case.length, float(reach[0]) + 0.1), width=max(case.width, float(reach[1]) + 0.1), height=height)
+    parts = [BodyPart(base, seen[0][1])]
     heads = 0
     for geometry, chain, cell in seen[:MAX_PARTS]:
         if geometry.kind == "Axis":
             heads += 1
             parts.append(BodyPart(_STAND_INS["yoke" if heads % 2 else "head"], chain))
         elif geometry.beam is not None and not turning:
-            parts.append(BodyPart(_STAND_INS["cell" if cell else "lamp"], chain))
-    return parts if len(parts) > 1 else [BodyPart(_STAND_INS["case"], ())]
+            lamp = _STAND_INS["cell" if cell else "lamp"]
+            wide = min(2.0, max(lamp.length, 2.2 * geometry.beam.radius))
+            parts.append(BodyPart(replace(lamp, length=wide, width=wide), chain))
+    return parts
+
+
+def _place(chain: tuple[Link, ...]) -> Array:
+    """Where a chain of links ends while nothing is turned, (3,) metres."""
+    matrix = np.eye(4)
+    for link in chain:
+        matrix = matrix @ link.matrix
+    return matrix[:3, 3]

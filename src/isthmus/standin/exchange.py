@@ -37,7 +37,7 @@ TOKEN = "made-up-token"
 
 
 @dataclass
-class Shelf:
+class Wares:
     """What the exchange holds: catalogue entries by id, files by id and revision."""
 
     entries: dict[str, CatalogueEntry] = field(default_factory=dict)
@@ -69,9 +69,9 @@ class Shelf:
         return entry
 
 
-def usual_shelf() -> Shelf:
+def usual_wares() -> Wares:
     """The stand-in's wares: two dozen made-up profiles, and a newer revision of one that is shipped."""
-    shelf = Shelf()
+    wares = Wares()
     rng = random.Random(11)
     for profile in plausible_profiles(24, 1906):
         dated = replace(
@@ -79,13 +79,13 @@ def usual_shelf() -> Shelf:
         )
         maker = rng.random() < 0.4
         uploader = profile.maker if maker else rng.choice(("ada-weir", "lock-and-key", "third-electrics", "m-sandre"))
-        shelf.put(
+        wares.put(
             write_gdtf(dated), uploader, maker, rng.random() < 0.6, rng.random() < 0.4, round(rng.uniform(2.2, 5.0), 1), rng.randint(1, 60)
         )
     newer = _newer_shipped()
     if newer is not None:
-        shelf.put(newer, "Halyard Optics", True, True, True, 4.8, 31)
-    return shelf
+        wares.put(newer, "Halyard Optics", True, True, True, 4.8, 31)
+    return wares
 
 
 def _newer_shipped() -> bytes | None:
@@ -108,11 +108,12 @@ def _newer_shipped() -> bytes | None:
 
 
 class ExchangeServer:
-    """Serves a shelf until it is closed; `fault` may be set at any time."""
+    """Serves its wares until it is closed; `fault` may be set at any time."""
 
-    def __init__(self, shelf: Shelf | None = None, port: int = 0, host: str = "127.0.0.1", token: str = TOKEN) -> None:
-        self.shelf = shelf or usual_shelf()
-        self.token, self.fault = token, ""
+    def __init__(self, wares: Wares | None = None, port: int = 0, host: str = "127.0.0.1", token: str = TOKEN) -> None:
+        self.wares = wares or usual_wares()
+        self.token = token
+        self.fault: Fault = ""
         self.delay = 0.0
         outer = self
 
@@ -144,7 +145,7 @@ class ExchangeServer:
         self._http.server_close()
 
     def catalogue(self) -> bytes:
-        entries: Iterable[CatalogueEntry] = self.shelf.entries.values()
+        entries: Iterable[CatalogueEntry] = self.wares.entries.values()
         return msgspec.json.encode({"format": 1, "name": "Made-up exchange", "entries": list(entries)})
 
 
@@ -188,7 +189,7 @@ class _Handler(BaseHTTPRequestHandler):
     def get_file(self) -> None:
         server = self.server_of
         _, _, ident, revision = (unquote(part) for part in self.path.split("/", 3))
-        data = server.shelf.files.get((ident, revision))
+        data = server.wares.files.get((ident, revision))
         if data is None:
             self.answer(404, b'{"error": "there is no such file"}')
             return
@@ -226,7 +227,7 @@ class _Handler(BaseHTTPRequestHandler):
             self.answer(401, b'{"error": "the token is not known"}')
             return
         try:
-            entry = server.shelf.put(data, self.headers.get("X-Uploader", "somebody")[:60], False, False, False, 0.0, 0)
+            entry = server.wares.put(data, self.headers.get("X-Uploader", "somebody")[:60], False, False, False, 0.0, 0)
         except IsthmusError as error:
             self.answer(422, json.dumps({"error": error.what}).encode())
             return
@@ -235,7 +236,7 @@ class _Handler(BaseHTTPRequestHandler):
 
 def serve_forever(port: int, folder: Path | None = None, token: str = TOKEN) -> ExchangeServer:
     """A running exchange; with a folder, its GDTF files are offered besides the usual wares. Raises NetworkFault, FileFault."""
-    shelf = usual_shelf()
+    wares = usual_wares()
     for path in sorted(folder.glob("*.gdtf")) if folder else ():
-        shelf.put(path.read_bytes(), "folder", False, False, False, 0.0, 0)
-    return ExchangeServer(shelf, port, token=token).start()
+        wares.put(path.read_bytes(), "folder", False, False, False, 0.0, 0)
+    return ExchangeServer(wares, port, token=token).start()

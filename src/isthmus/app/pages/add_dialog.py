@@ -6,15 +6,16 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QCompleter, QFileDialog, QGridLayout, QLineEdit, QSpinBox, QWidget
+from PySide6.QtWidgets import QComboBox, QCompleter, QFileDialog, QGridLayout, QSpinBox, QWidget
 
 from isthmus.app.dialogs import Frame
 from isthmus.app.pages.ruler import Ruler
 from isthmus.app.theme import SIZE, font
-from isthmus.app.widgets import Choice, button, label
+from isthmus.app.widgets import Choice, button, choice, field, label
 from isthmus.app.workbench import Workbench
-from isthmus.demo import library
 from isthmus.errors import EntryFault, IsthmusError
+from isthmus.library.at_hand import at_hand
+from isthmus.library.facts import body_words
 from isthmus.patch import Add, all_spans, next_free, preview_add
 from isthmus.patch.edits import AddPreview, next_number
 from isthmus.patch.hanglist import Library
@@ -40,7 +41,7 @@ class AddDialog(Frame):
         self.setObjectName("add units")
         self.bench = bench
         self._own: tuple[StoredProfile, ...] = (stored,) if stored else ()
-        self._shelf: Library = library(bench.show)
+        self._shelf: Library = at_hand(bench.show)
         self._preview: AddPreview | None = None
         self._auto_address = True
         grid = QGridLayout()
@@ -54,13 +55,13 @@ class AddDialog(Frame):
         self.count.setFixedHeight(SIZE["control"])
         self.count.setObjectName("count")
         self.count.lineEdit().setTextMargins(8, 0, 0, 0)
-        self.first = self._field("first number", str(next_number(bench.show)), True)
-        self.address = self._field("address", "", True)
-        self.spacing = self._field("spacing", "", True)
-        self.name = self._field("name pattern", "")
+        self.first = field("first number", str(next_number(bench.show)), mono=True)
+        self.address = field("address", "", mono=True)
+        self.spacing = field("spacing", "", mono=True)
+        self.name = field("name pattern", "")
         self.hangs_on = self._combo("hangs on", editable=True)
         self.hangs_on.addItems(["", *(s.name for s in bench.show.structures)])
-        self.purpose = self._field("purpose", "")
+        self.purpose = field("purpose", "")
         self.gel = self._combo("gel", editable=True)
         self.gel.addItems(["", *(g.code for g in bench.show.gels)])
         self.spacing.setPlaceholderText("as the footprint")
@@ -95,6 +96,8 @@ class AddDialog(Frame):
         self.ruler = Ruler(bench)
         self.body.addSpacing(4)
         self.body.addWidget(self.ruler)
+        self.marks = label("", "quiet", "caption")
+        self.body.insertWidget(1, self.marks)
         self.outcome = label("", "quiet", wrap=True)
         self.outcome.setMinimumHeight(34)
         self.outcome.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -112,20 +115,8 @@ class AddDialog(Frame):
             self.profile.setCurrentText(f"{chosen.label}  ({chosen.maker})")
             self.mode.setCurrentIndex(max(0, self.mode.findData(mode)))
 
-    def _field(self, name: str, value: str, mono: bool = False) -> QLineEdit:
-        made = QLineEdit(value)
-        made.setObjectName(name)
-        made.setAccessibleName(name)
-        made.setFont(font("table", 500 if mono else 400, mono=mono))
-        made.setFixedHeight(SIZE["control"])
-        return made
-
     def _combo(self, name: str, editable: bool = False) -> Choice:
-        made = Choice()
-        made.setObjectName(name)
-        made.setAccessibleName(name)
-        made.setFont(font("table"))
-        made.setFixedHeight(SIZE["control"])
+        made = choice(name)
         made.setEditable(editable)
         if editable:
             made.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
@@ -134,7 +125,7 @@ class AddDialog(Frame):
     # ------------------------------------------------------------ what is wished
 
     def _fill_profiles(self) -> None:
-        self._shelf = Library.of(self._own, tuple(library(self.bench.show).stored.values()))
+        self._shelf = Library.of(self._own, tuple(at_hand(self.bench.show).stored.values()))
         self.profile.clear()
         for key, profile in sorted(self._shelf.profiles.profiles.items(), key=lambda item: item[1].name):
             self.profile.addItem(f"{profile.label}  ({profile.maker})", key)
@@ -161,6 +152,8 @@ class AddDialog(Frame):
             cells = f", {lay.cells} cells" if lay.cells else ""
             self.mode.addItem(f"{mode.name}  ({lay.footprint} slots{cells})", mode.name)
         self.mode.blockSignals(False)
+        stored = self._shelf.stored.get(self._key())
+        self.marks.setText(body_words(profile, stored) if profile and stored else "")
         if self._auto_address:
             self._next_free()
         self._changed()

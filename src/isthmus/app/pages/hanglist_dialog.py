@@ -9,7 +9,7 @@ from isthmus.app.dialogs import Frame
 from isthmus.app.theme import font, theme
 from isthmus.app.widgets import CopyKeys, label
 from isthmus.app.workbench import Workbench
-from isthmus.demo import library
+from isthmus.library.at_hand import at_hand
 from isthmus.patch.hanglist import PLAIN, HangList, take_paper
 from isthmus.show import write_address
 from isthmus.stage import hang_by_name
@@ -83,7 +83,7 @@ class HangListDialog(Frame):
 
     def _take(self) -> bool:
         before = {u.id for u in self.bench.show.units}
-        made = take_paper(self.bench.show, self.found.paper, library(self.bench.show))
+        made = take_paper(self.bench.show, self.found.paper, at_hand(self.bench.show))
         fresh = [u.id for u in made.units if u.id not in before]
         self.bench.commit(f"read hang list “{self.found.paper.title}”", hang_by_name(made, fresh))
         self.bench.select(fresh)

@@ -17,7 +17,8 @@ from isthmus.app.pages.ruler import Ruler
 from isthmus.app.theme import SIZE, font, theme
 from isthmus.app.widgets import Choice, Page, bind, button, label, set_property
 from isthmus.app.workbench import Workbench
-from isthmus.demo import EXTRA_LIST, library
+from isthmus.demo import EXTRA_LIST
+from isthmus.library.at_hand import at_hand
 from isthmus.patch import edits, read_hang_list
 from isthmus.routes import universes_known
 
@@ -150,7 +151,7 @@ class PatchPage(Page):
 
     def open_list(self, path: Path) -> None:
         """Raises FileFault when it is no hang list at all."""
-        found = read_hang_list(path, library(self.bench.show))
+        found = read_hang_list(path, at_hand(self.bench.show))
         HangListDialog(self.bench, found, path.name, self.window_).open()
 
     def remove(self) -> None:

@@ -93,6 +93,8 @@ def geometry_of(body: Body, layouts: dict[str, tuple[int, int, int]]) -> tuple[t
         if body.moving_cells:
             small = Body("mover", (width / max(1, body.columns or 4) * 0.8, depth, height * 0.8), body.beam)
             tops.append(Geometry(name="Cell", matrix=IDENTITY, children=(_yoke(small, 0.1 * height, height, "Cell "),)))
+        elif body.kind in ("machine", "rack"):
+            tops.append(Geometry(name="Cell", matrix=IDENTITY))  # a way of a dimmer, a nozzle: no light of its own
         else:
             tops.append(Geometry(name="Cell", kind="Beam", matrix=IDENTITY, beam=body.beam))
     return tuple(tops), _models(body, celled)

@@ -125,14 +125,16 @@ def from_sheet(chart: Sheet, maker: str, name: str, mode: str, body: Body, ident
 
 def body_for(attributes: set[str], cells: int = 0) -> Body:
     """A body guessed from what a unit can do, so that it is never invisible."""
+    if {"Haze1", "Fog1", "Fan1"} & attributes and "Dimmer" not in attributes:
+        return Body("machine", (0.5, 0.3, 0.3))
+    if {"Pan", "Tilt"} & attributes and cells > 1:
+        return Body("cells", (min(2.4, 0.25 * cells), 0.2, 0.36), r.Beam(beam_angle=6, field_angle=8), columns=cells, moving_cells=True)
     if {"Pan", "Tilt"} & attributes:
         return Body("mover", (0.34, 0.26, 0.55), r.Beam(beam_angle=16, field_angle=20, kind="Spot" if "Gobo1" in attributes else "Wash"))
     if cells > 1:
         return Body(
             "cells", (min(2.0, 0.16 * cells), 0.1, 0.12), r.Beam(beam_angle=38, field_angle=55, flux=900, radius=0.035), columns=cells
         )
-    if {"Haze1", "Fog1", "Fan1"} & attributes and "Dimmer" not in attributes:
-        return Body("machine", (0.5, 0.3, 0.3))
     if any(attribute.startswith("ColorAdd_") for attribute in attributes):
         return Body("can", (0.24, 0.24, 0.26), r.Beam(beam_angle=22, field_angle=28, flux=3200, radius=0.09))
     return Body(

@@ -97,12 +97,18 @@ _NUMBERS = [
     "twenty",
 ]
 MAX_CELLS = 170
+MACHINES: dict[str, tuple[str, ...]] = {
+    "scroller": ("Color1", "Fan1"),
+    "haze": ("Haze1", "Fan1"),
+    "fog": ("Fog1", "Fan1"),
+    "fan": ("Fan1",),
+}
 STROBE = (Band(0, 9, "Open", "Shutter1"), Band(10, 255, "Strobe, slow to fast", "Shutter1Strobe", 0.5, 18.0))
 
 
 @dataclass(frozen=True)
 class Recipe:
-    """The parts of a generic profile. `order` holds letters of EMITTERS; `cells` repeats the colour, or the dimmer."""
+    """The parts of a generic profile. `order` holds letters of EMITTERS; `cells` repeats all but master and strobe."""
 
     kind: Kind = "colour"
     order: str = "RGB"
@@ -134,6 +140,11 @@ def _colours(recipe: Recipe) -> tuple[Channel, ...]:
     return tuple(Channel(EMITTERS[letter], size) for letter in recipe.order)
 
 
+def _machine(recipe: Recipe) -> tuple[Channel, ...]:
+    wanted = MACHINES[recipe.kind]
+    return tuple(Channel(name) for name in wanted if recipe.fan or name != "Fan1" or wanted == ("Fan1",))
+
+
 def plan_of(recipe: Recipe) -> ModePlan:
     """The mode of a recipe, named in words. Raises EntryFault for parts that do not go together."""
     if recipe.bits not in (8, 16):
@@ -141,32 +152,21 @@ def plan_of(recipe: Recipe) -> ModePlan:
     if not 0 <= recipe.cells <= MAX_CELLS:
         raise EntryFault(f"{recipe.cells} cells are too many.", do=f"Choose up to {MAX_CELLS}.")
     size = recipe.bits // 8
-    master = Channel("Dimmer", size, htp=recipe.htp)
-    strobe = Channel("Shutter1", 1, STROBE, default=0)
-    own: list[Channel] = []
-    core: tuple[Channel, ...] = ()
-    if recipe.kind == "scroller":
-        own = [Channel("Color1", 1, name="Frame"), *([Channel("Fan1")] if recipe.fan else [])]
-    elif recipe.kind == "haze":
-        own = [Channel("Haze1"), *([Channel("Fan1")] if recipe.fan else [])]
-    elif recipe.kind == "fog":
-        own = [Channel("Fog1"), *([Channel("Fan1")] if recipe.fan else [])]
-    elif recipe.kind == "fan":
-        own = [Channel("Fan1")]
+    lit = recipe.kind not in MACHINES
+    master = [Channel("Dimmer", size, htp=recipe.htp)] if lit and recipe.kind != "dimmer" else []
+    strobe = [Channel("Shutter1", 1, STROBE, default=0)] if lit else []
+    turning = [Channel("Pan", size), Channel("Tilt", size)] if recipe.kind == "mover" else []
+    core = (
+        _colours(recipe)
+        if lit
+        else tuple(Channel(name) for name in MACHINES[recipe.kind] if recipe.fan or name != "Fan1" or recipe.kind == "fan")
+    )
+    first = [*(master if recipe.master == "first" else []), *(strobe if recipe.strobe == "first" else [])]
+    last = [*(master if recipe.master == "last" else []), *(strobe if recipe.strobe == "last" else [])]
+    if recipe.cells > 1:
+        plan = ModePlan("", tuple(first), recipe.cells, (*turning, *core), tuple(last))
     else:
-        core = _colours(recipe)
-        if recipe.kind == "mover":
-            own = [Channel("Pan", size), Channel("Tilt", size)]
-    before = [*own]
-    if recipe.kind not in ("scroller", "haze", "fog", "fan"):
-        before += [master] if recipe.master == "first" and recipe.kind != "dimmer" else []
-        before += [strobe] if recipe.strobe == "first" else []
-    after = [master] if recipe.master == "last" and recipe.kind != "dimmer" and core else []
-    after += [strobe] if recipe.strobe == "last" and core else []
-    if recipe.cells > 1 and core:
-        plan = ModePlan("", tuple(before), recipe.cells, core, tuple(after))
-    else:
-        plan = ModePlan("", (*before, *core, *after))
+        plan = ModePlan("", (*turning, *first, *core, *last))
     total = sum(c.size for c in plan.channels) + plan.cells * sum(c.size for c in plan.cell) + sum(c.size for c in plan.tail)
     if total > 512:
         raise EntryFault(f"that takes {total} channels; a universe has 512.", do="Choose fewer cells or 8 bit.")
@@ -176,7 +176,7 @@ def plan_of(recipe: Recipe) -> ModePlan:
         plan.cells,
         plan.cell,
         plan.tail,
-        description=", ".join(plain(c.attribute) for c in (*before, *core, *after)),
+        description=", ".join(plain(c.attribute) for c in (*turning, *first, *core, *last)),
     )
 
 
@@ -212,20 +212,15 @@ def generic_profile(recipes: list[Recipe]) -> r.Profile:
     plans = [plan_of(recipe) for recipe in recipes]
     first = recipes[0]
     attributes = {c.attribute for plan in plans for c in (*plan.channels, *plan.cell, *plan.tail)}
-    body = Body("machine", (0.3, 0.15, 0.15)) if first.kind == "scroller" else body_for(attributes, max(recipe.cells for recipe in recipes))
+    cells = max(recipe.cells for recipe in recipes)
+    body = Body("machine", (0.3, 0.15, 0.15)) if first.kind == "scroller" else body_for(attributes, cells)
     words = " ".join(plain(EMITTERS[letter]) for letter in first.order) if first.kind in ("colour", "mover") else KINDS[first.kind].lower()
     return compose(MAKER, name_of(first), body, plans, description=f"Composed from parts: {words}.", note="Composed from parts")
 
 
 def _modes(kind: Kind, order: str = "RGB") -> list[Recipe]:
     places: tuple[Place, ...] = ("none", "first", "last")
-    return [
-        Recipe(kind, order, master, strobe, bits)
-        for bits in (8, 16)
-        for master in places
-        for strobe in places
-        if master != "none" or strobe == "none"
-    ]
+    return [Recipe(kind, order, master, strobe, bits) for bits in (8, 16) for master in places for strobe in places]
 
 
 def _celled(order: str) -> r.Profile:

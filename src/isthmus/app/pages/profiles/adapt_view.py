@@ -6,19 +6,21 @@ import re
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
+from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from isthmus.app.pages.profiles.chart_view import ChartView
-from isthmus.app.pages.profiles.dialogs import NameDialog, field
+from isthmus.app.pages.profiles.dialogs import NameDialog
 from isthmus.app.pages.profiles.finder import attribute_field, attribute_of
-from isthmus.app.theme import SIZE, font, theme
-from isthmus.app.widgets import Choice, RowsModel, Section, button, label, plain_table
+from isthmus.app.theme import font, theme
+from isthmus.app.widgets import RowsModel, Section, button, choice, field, label, lines_field, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.profiles import adapt
 from isthmus.profiles.attributes import plain
+from isthmus.profiles.clock import now
 from isthmus.profiles.make.channels import Channel
 from isthmus.profiles.records import DmxChannel, Profile, Revision, WheelSlot
 from isthmus.profiles.sheet import Band, bands_of, sheet
@@ -147,10 +149,7 @@ class AdaptView(QWidget):
         self.name = label("", size="section", weight=600)
         column.addWidget(self.name)
         top = QHBoxLayout()
-        self.modes = Choice()
-        self.modes.setFont(font("table"))
-        self.modes.setFixedHeight(SIZE["control"])
-        self.modes.setAccessibleName("Mode being adapted")
+        self.modes = choice("Mode being adapted")
         self.modes.activated.connect(lambda _: self._set_mode(self.modes.currentText()))
         top.addWidget(self.modes, 1)
         self.undo_, self.redo_ = button("Undo", run=self.undo), button("Redo", run=self.redo)
@@ -185,10 +184,7 @@ class AdaptView(QWidget):
         column.setSpacing(6)
         self.range_head = label("Ranges", "quiet", "caption")
         column.addWidget(self.range_head)
-        self.ranges = QPlainTextEdit()
-        self.ranges.setObjectName("own ranges")
-        self.ranges.setAccessibleName("Ranges of the channel, one a line")
-        self.ranges.setFont(font("caption", mono=True))
+        self.ranges = lines_field("own ranges", "Ranges of the channel, one a line")
         self.ranges.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.ranges.textChanged.connect(lambda: None if self._quiet else self._typing.start())
         column.addWidget(self.ranges, 2)
@@ -196,11 +192,7 @@ class AdaptView(QWidget):
         column.addWidget(self.trouble)
         limits = QHBoxLayout()
         limits.setSpacing(4)
-        self.limited = Choice()
-        self.limited.setFont(font("table"))
-        self.limited.setFixedHeight(SIZE["control"])
-        self.limited.setObjectName("attribute with limits")
-        self.limited.setAccessibleName("Attribute of this channel to limit")
+        self.limited = choice("Attribute of this channel to limit")
         self.low, self.high = field("from value", "", "from"), field("to value", "", "to")
         limits.addWidget(label("Limits of", "quiet", "caption"))
         limits.addWidget(self.limited, 1)
@@ -210,16 +202,10 @@ class AdaptView(QWidget):
         limits.addWidget(button("Set limits", run=self._take_limits))
         column.addLayout(limits)
         column.addWidget(Section("Wheels"))
-        self.wheel = Choice()
-        self.wheel.setFont(font("table"))
-        self.wheel.setFixedHeight(SIZE["control"])
-        self.wheel.setAccessibleName("Wheel")
+        self.wheel = choice("Wheel")
         self.wheel.activated.connect(lambda _: self._fill_wheel())
         column.addWidget(self.wheel)
-        self.slots = QPlainTextEdit()
-        self.slots.setObjectName("wheel slots")
-        self.slots.setAccessibleName("Slots of the wheel: name, then x y Y of its colour")
-        self.slots.setFont(font("caption", mono=True))
+        self.slots = lines_field("wheel slots", "Slots of the wheel: name, then x y Y of its colour")
         column.addWidget(self.slots, 1)
         take = button("Take these slots", run=self._take_wheel)
         column.addWidget(take)
@@ -235,23 +221,15 @@ class AdaptView(QWidget):
         column.addLayout(line)
         self.differs_head = label("", size="table", weight=600)
         column.addWidget(self.differs_head)
-        self.differs = self._list("What differs from the source")
+        self.differs = lines_field("What differs from the source", "What differs from the source", mono=False, read_only=True)
         column.addWidget(self.differs, 2)
         self.check_head = label("", size="table", weight=600)
         column.addWidget(self.check_head)
-        self.checks = self._list("What is wrong")
+        self.checks = lines_field("What is wrong", "What is wrong", mono=False, read_only=True)
         column.addWidget(self.checks, 1)
         self.chart = ChartView()
         column.addWidget(self.chart, 3)
         return column
-
-    def _list(self, name: str) -> QPlainTextEdit:
-        made = QPlainTextEdit()
-        made.setReadOnly(True)
-        made.setFont(font("caption"))
-        made.setObjectName(name)
-        made.setAccessibleName(name)
-        return made
 
     # ------------------------------------------------------------ the copy
 
@@ -467,10 +445,6 @@ class AdaptView(QWidget):
             self._take_ranges()
 
         def run(maker: str, model: str, _mode: str) -> None:
-            from msgspec.structs import replace
-
-            from isthmus.app.pages.profiles.page import now
-
             assert self.profile is not None and self.source is not None
             told = adapt.edits_listed(self.source, self.profile)
             note = Revision(text=f"Own copy of {self.source.title}: {'; '.join(told) or 'nothing changed'}"[:1000], date=now())

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from msgspec.structs import replace
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QSpinBox, QWidget
+from PySide6.QtWidgets import QCheckBox, QFormLayout, QHBoxLayout, QSpinBox, QWidget
 
 from isthmus.app.dialogs import Frame
 from isthmus.app.pages.profiles.chart_view import ChartView
 from isthmus.app.theme import SIZE, font
-from isthmus.app.widgets import Choice, label
+from isthmus.app.widgets import choice, field, label
 from isthmus.errors import IsthmusError
 from isthmus.profiles.adapt import borrow
-from isthmus.profiles.make.generic import KINDS, MAKER, ORDERS, Recipe, generic_profile
+from isthmus.profiles.clock import now
+from isthmus.profiles.make.compose import profile_id
+from isthmus.profiles.make.generic import KINDS, MACHINES, MAKER, ORDERS, Recipe, generic_profile
 from isthmus.profiles.records import Profile
 from isthmus.profiles.sheet import sheet
 
@@ -22,27 +25,6 @@ if TYPE_CHECKING:
     from isthmus.app.pages.profiles.page import ProfilesPage
 
 PLACES = (("none", "none"), ("first", "first"), ("last", "last"))
-
-
-def field(name: str, value: str = "", hint: str = "") -> QLineEdit:
-    made = QLineEdit(value)
-    made.setObjectName(name)
-    made.setAccessibleName(name)
-    made.setPlaceholderText(hint)
-    made.setFont(font("table"))
-    made.setFixedHeight(SIZE["control"])
-    return made
-
-
-def choice(name: str, items: Sequence[tuple[object, str]]) -> Choice:
-    made = Choice()
-    made.setObjectName(name)
-    made.setAccessibleName(name)
-    made.setFont(font("table"))
-    made.setFixedHeight(SIZE["control"])
-    for key, words in items:
-        made.addItem(words, key)
-    return made
 
 
 def form(*rows: tuple[str, QWidget]) -> QFormLayout:
@@ -93,8 +75,6 @@ class BorrowDialog(NameDialog):
 
     def __init__(self, page: ProfilesPage, source: Profile, members: dict[str, bytes]) -> None:
         def run(maker: str, model: str, _mode: str) -> None:
-            from isthmus.app.pages.profiles.page import now
-
             page.keep(borrow(source, maker, model, now()), members)
 
         super().__init__(page.window_, f"Borrow {source.title}", "Borrow it", run, "", "")
@@ -133,8 +113,6 @@ class GenericDialog(Frame):
         self.fan = QCheckBox("with fan")
         self.fan.setFont(font("table"))
         self.fan.setChecked(True)
-        from PySide6.QtWidgets import QHBoxLayout
-
         row = QHBoxLayout()
         row.setSpacing(16)
         row.addLayout(
@@ -186,13 +164,12 @@ class GenericDialog(Frame):
     def _changed(self) -> None:
         kind = self.kind.currentData()
         self.order.setEnabled(kind in ("colour", "mover"))
-        colours = kind in ("colour", "white", "temperature", "cmy", "mover")
+        lit = kind not in MACHINES
         for widget, on in (
-            (self.master, colours),
-            (self.strobe, colours or kind == "dimmer"),
-            (self.bits, colours or kind == "dimmer"),
-            (self.cells, colours or kind == "dimmer"),
-            (self.fan, kind in ("scroller", "haze", "fog")),
+            (self.master, lit and kind != "dimmer"),
+            (self.strobe, lit),
+            (self.bits, lit),
+            (self.fan, not lit and kind != "fan"),
         ):
             widget.setEnabled(on)
         try:
@@ -205,10 +182,6 @@ class GenericDialog(Frame):
             self.say_trouble(str(error))
 
     def _take(self) -> bool:
-        from msgspec.structs import replace
-
-        from isthmus.profiles.make.compose import profile_id
-
         if self.profile is None:
             return False
         name = f"{self.profile.name}, {self.profile.modes[0].name}"

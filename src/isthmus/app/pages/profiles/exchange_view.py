@@ -8,10 +8,9 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QVBoxLayout, QWidget
 
 from isthmus.app.dialogs import ask
-from isthmus.app.pages.profiles.dialogs import field
 from isthmus.app.tasks import Cancelled, Step, Task
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, Section, bind, button, label, plain_table
+from isthmus.app.widgets import RowsModel, Section, bind, button, field, label, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.library import Index as LibraryIndex
@@ -28,7 +27,7 @@ from isthmus.library.exchange import (
     read_catalogue,
 )
 from isthmus.library.sources import downloads_folder
-from isthmus.patch.exchange_profile import exchange_profile, preview_exchange
+from isthmus.patch.swap_profile import preview_swap, swap_profile
 from isthmus.show.records import StoredProfile
 
 if TYPE_CHECKING:
@@ -256,14 +255,24 @@ class ExchangeView(QWidget):
         if entry is None:
             self.bench.tell("attention", "Choose an offer first.")
             return
-        self._fetch(
-            entry,
-            lambda path: (
-                self.page.link.update(),
-                self.bench.tell("note", f"Downloaded {entry.maker} {entry.model} to {downloads_folder()}."),
-                self._fill(),
-            ),
-        )
+        self._get(entry)
+
+    def download_offer(self, ident: str) -> None:
+        """Fetch an offer by its id, from what was last seen of the exchange."""
+        catalogue = self.catalogue or read_catalogue()
+        entry = next((e for e in catalogue.entries if e.ident == ident), None) if catalogue else None
+        if entry is None:
+            self.bench.tell("attention", "The exchange no longer has it, or was never seen; ask it again.")
+            return
+        self._get(entry)
+
+    def _get(self, entry: CatalogueEntry) -> None:
+        def done(_path: Any) -> None:
+            self.page.link.update()
+            self.bench.tell("note", f"Downloaded {entry.maker} {entry.model} to {downloads_folder()}.")
+            self._fill()
+
+        self._fetch(entry, done)
 
     def _fetch(self, entry: CatalogueEntry, done: Any) -> None:
         exchange = self._exchange()
@@ -275,13 +284,13 @@ class ExchangeView(QWidget):
         def done(path: Any) -> None:
             self.page.link.update()
             fresh = downloaded(path)
-            changes = preview_exchange(self.bench.show, stored.key, fresh)
+            changes = preview_swap(self.bench.show, stored.key, fresh)
             told = (
                 "\n".join(f"{c.new} ({c.units} units): {'; '.join(c.differs) or 'the chart is the same'}" for c in changes)
                 or "No unit uses it."
             )
             if ask(self.window(), f"A newer {stored.key}", told, [("yes", "Take the newer one"), ("no", "Keep what we have")]) == "yes":
-                self.bench.commit(f"take a newer {stored.key}", exchange_profile(self.bench.show, stored.key, fresh))
+                self.bench.commit(f"take a newer {stored.key}", swap_profile(self.bench.show, stored.key, fresh))
 
         self._fetch(entry, done)
 

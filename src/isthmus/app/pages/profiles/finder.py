@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QCheckBox, QCompleter, QFileDialog, QGridLayout, Q
 from isthmus.app import paint
 from isthmus.app.library_link import LibraryLink
 from isthmus.app.pages.profiles.results import mark_of
-from isthmus.app.theme import SIZE, font, pen
-from isthmus.app.widgets import Choice, Panel, Section, bind, button, label, set_property
+from isthmus.app.theme import font, pen
+from isthmus.app.widgets import Panel, Section, bind, button, choice, field, label, set_property
 from isthmus.library import Query, Source
 from isthmus.library.sources import FOLDER, folder_source
 from isthmus.profiles.attributes import KNOWN, numbered, plain
@@ -35,12 +35,7 @@ def attribute_of(text: str) -> str:
 
 def attribute_field(name: str, hint: str) -> QLineEdit:
     """A field for an attribute, completing plain words."""
-    made = QLineEdit()
-    made.setPlaceholderText(hint)
-    made.setObjectName(name)
-    made.setAccessibleName(name)
-    made.setFont(font("table"))
-    made.setFixedHeight(SIZE["control"])
+    made = field(name, hint=hint)
     completer = QCompleter(sorted(_WORDS), made)
     completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
     completer.setFilterMode(Qt.MatchFlag.MatchContains)
@@ -114,12 +109,7 @@ class Finder(QScrollArea):
         self.fill_sources()
 
     def _field(self, name: str, hint: str) -> QLineEdit:
-        made = QLineEdit()
-        made.setObjectName(name)
-        made.setAccessibleName(name)
-        made.setPlaceholderText(hint)
-        made.setFont(font("table", mono=True))
-        made.setFixedHeight(SIZE["control"])
+        made = field(name, hint=hint, mono=True)
         made.textChanged.connect(lambda _: self._changed())
         return made
 
@@ -152,20 +142,15 @@ class Finder(QScrollArea):
         self.column.addWidget(label("Has none of", "quiet", "caption"))
         self.without = attribute_field("has none of", "attributes, with commas")
         self.column.addWidget(self.without)
-        for field in (self.having, self.without):
-            field.textChanged.connect(lambda _: self._changed())
+        for named in (self.having, self.without):
+            named.textChanged.connect(lambda _: self._changed())
         self.wheel, self.ranges, self.body_ = QCheckBox("Colour wheel"), QCheckBox("Ranges described"), QCheckBox("3-D body of its own")
         for box in (self.wheel, self.ranges, self.body_):
             box.setFont(font("table"))
             box.setObjectName(box.text())
             box.toggled.connect(lambda _: self._changed())
             self.column.addWidget(box)
-        self.trust = Choice()
-        self.trust.setFont(font("table"))
-        self.trust.setFixedHeight(SIZE["control"])
-        self.trust.setAccessibleName("Trust")
-        for words, key in TRUST:
-            self.trust.addItem(words, key)
+        self.trust = choice("Trust", [(key, words) for words, key in TRUST])
         self.trust.currentIndexChanged.connect(lambda _: self._changed())
         self.column.addWidget(self.trust)
         clear = button("Clear the facts", "link", self.clear)
@@ -176,8 +161,8 @@ class Finder(QScrollArea):
         self.asked.emit()
 
     def clear(self) -> None:
-        for field in (self.footprint, self.cells, self.having, self.without, *(f for pair in self.on for f in pair)):
-            field.clear()
+        for typed in (self.footprint, self.cells, self.having, self.without, *(f for pair in self.on for f in pair)):
+            typed.clear()
         for box in (self.wheel, self.ranges, self.body_):
             box.setChecked(False)
         self.trust.setCurrentIndex(0)
@@ -229,7 +214,7 @@ class Finder(QScrollArea):
             if (old := item.widget()) is not None:
                 old.hide()
                 old.deleteLater()
-        counts, away = self.link.shelf.index.counts(), self.link.shelf.index.away()
+        counts, away = self.link.state()
         for source in self.link.sources:
             row = _SourceRow(source, counts.get(source.id, 0), source.id in away)
             row.switched.connect(self._switch)

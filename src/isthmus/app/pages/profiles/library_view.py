@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.library_link import LibraryLink
 from isthmus.app.pages.profiles.chart_view import ChartView
 from isthmus.app.pages.profiles.finder import Finder
 from isthmus.app.pages.profiles.results import ResultsView, marks_in_words
-from isthmus.app.theme import SIZE, font
-from isthmus.app.widgets import Choice, Panel, bind, button, label, set_property
+from isthmus.app.theme import font
+from isthmus.app.widgets import Choice, Panel, bind, button, choice, field, label, set_property
 from isthmus.errors import IsthmusError
 from isthmus.library import Entry
 from isthmus.profiles.records import Mode, Profile
@@ -34,6 +36,7 @@ class LibraryView(QWidget):
         self.profile: Profile | None = None
         self.mode: Mode | None = None
         self.beside: Sheet | None = None
+        self.like: Sheet | None = None  # a chart whose like is looked for
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(14)
@@ -54,13 +57,9 @@ class LibraryView(QWidget):
     def _middle(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(6)
-        self.needle = QLineEdit()
-        self.needle.setPlaceholderText("Maker, model or mode; slips are forgiven")
-        self.needle.setFont(font("table"))
-        self.needle.setFixedHeight(SIZE["control"])
-        self.needle.setClearButtonEnabled(True)
-        self.needle.setObjectName("search")
+        self.needle = field("search", hint="Maker, model or mode; slips are forgiven")
         self.needle.setAccessibleName("Search the library")
+        self.needle.setClearButtonEnabled(True)
         column.addWidget(self.needle)
         line = QHBoxLayout()
         self.count = label("", "quiet", "caption")
@@ -72,6 +71,15 @@ class LibraryView(QWidget):
         line.addWidget(self.count, 1)
         line.addWidget(self.maker)
         column.addLayout(line)
+        self.liking = QWidget()
+        like = QHBoxLayout(self.liking)
+        like.setContentsMargins(0, 0, 0, 0)
+        self.like_words = label("", "attention", "caption")
+        self.like_words.setMinimumWidth(20)
+        like.addWidget(self.like_words, 1)
+        like.addWidget(button("Any chart", "quiet", lambda: self.look_for_like(None), 22))
+        self.liking.hide()
+        column.addWidget(self.liking)
         self.results = ResultsView()
         column.addWidget(self.results, 1)
         return column
@@ -87,17 +95,10 @@ class LibraryView(QWidget):
         self.facts.setMinimumHeight(30)
         self.facts.setAlignment(Qt.AlignmentFlag.AlignTop)
         top = QHBoxLayout()
-        self.pick_mode = Choice()
-        self.pick_mode.setFont(font("table"))
-        self.pick_mode.setFixedHeight(SIZE["control"])
-        self.pick_mode.setObjectName("mode of the chart")
+        self.pick_mode = choice("mode of the chart")
         self.pick_mode.setAccessibleName("Mode")
         self.pick_mode.activated.connect(lambda _: self._set_mode(self.pick_mode.currentText()))
-        self.seek = QLineEdit()
-        self.seek.setPlaceholderText("Find in it")
-        self.seek.setFont(font("table"))
-        self.seek.setFixedHeight(SIZE["control"])
-        self.seek.setObjectName("find in chart")
+        self.seek = field("find in chart", hint="Find in it")
         self.listed = button("List ranges")
         self.listed.setCheckable(True)
         self.listed.setChecked(True)
@@ -144,7 +145,7 @@ class LibraryView(QWidget):
 
     def search(self) -> None:
         """Ask the library what the fields say."""
-        query = self.finder.query(self.needle.text())
+        query = replace(self.finder.query(self.needle.text()), like=self.like)
         try:
             answer = self.link.search(query)
             self.results.take(self.link.shelf, answer)
@@ -153,16 +154,23 @@ class LibraryView(QWidget):
             return
         words = f"{answer.total} mode{'s' * (answer.total != 1)}"
         if answer.near:
-            words += f", and {len(answer.near)} near misses"
+            words += f", and {len(answer.near)} near misses, nearest first"
         elif answer.total > len(answer.hits):
             words += f"; the first {len(answer.hits)} are listed"
         self.count.setText(words)
         self.maker.clear()
         self.maker.addItem(f"{len(answer.makers)} maker{'s' * (len(answer.makers) != 1)}", "")
         for maker in answer.makers[:200]:
-            lines = ", ".join(f"{line} {count}" for line, count in maker.lines[:3])
             self.maker.addItem(f"{maker.maker}  {maker.modes}", maker.maker)
-            self.maker.setItemData(self.maker.count() - 1, f"{maker.maker}: {lines}", Qt.ItemDataRole.ToolTipRole)
+            for line, count in maker.lines[:12] if len(maker.lines) > 1 else ():
+                self.maker.addItem(f"      {line}  {count}", f"{maker.maker} {line}")
+        was = self.entry
+        if was is not None and was.offered:  # it may have been downloaded meanwhile
+            rows = range(min(len(answer.hits), 50))
+            entries = (self.results.results.entry(row) for row in rows)
+            here = next((i for i, e in enumerate(entries) if (e.title, e.mode) == (was.title, was.mode) and not e.offered), None)
+            if here is not None:
+                self.results.setCurrentIndex(self.results.results.index(here, 0))
         if self.entry is None and self.results.results.rowCount():
             self.results.setCurrentIndex(self.results.results.index(0, 0))
 
@@ -175,9 +183,17 @@ class LibraryView(QWidget):
             self.results.setFocus(Qt.FocusReason.TabFocusReason)
 
     def _one_maker(self, _index: int) -> None:
-        maker = self.maker.currentData()
-        if maker:
-            self.needle.setText(maker)
+        """Only this maker, or this product line of it."""
+        if chosen := self.maker.currentData():
+            self.needle.setText(chosen)
+
+    def look_for_like(self, chart: Sheet | None) -> None:
+        """Rank the library by how near its charts come to this one; None ends it."""
+        self.like = chart
+        self.liking.setVisible(chart is not None)
+        self.like_words.setText(f"Nearest to {chart.title}" if chart else "")
+        self.entry = None
+        self.search()
 
     def pick(self, entry: Entry) -> None:
         """Read the chart of a mode that was found."""
@@ -187,9 +203,9 @@ class LibraryView(QWidget):
         except IsthmusError as error:
             self.stored = self.profile = self.mode = None
             self.name.setText(f"{entry.title}, {entry.mode}")
-            self.facts.setText(f"{marks_in_words(entry)}.\n{error}")
+            self.facts.setText(f"{self._marks(entry)}.\n{error}")
             self.pick_mode.clear()
-            self.chart.show_sheet(None)
+            self.chart.show_sheet(self.link.shelf.outline(entry))  # the index remembers it, though its file is not here
             self.chosen.emit()
             return
         self.pick_mode.clear()
@@ -210,10 +226,17 @@ class LibraryView(QWidget):
         self.facts.setText(
             f"{whole.footprint} channel{'s' * (whole.footprint != 1)}{cells}{f' in {blocks} blocks' if blocks > 1 else ''}. "
             f"{profile.description}\n"
-            f"{marks_in_words(entry)}{f'; revision of {profile.revision[:10]}' if profile.revision else ''}."
+            f"{self._marks(entry)}{f'; revision of {profile.revision[:10]}' if profile.revision else ''}."
         )
         self._show_chart()
         self.chosen.emit()
+
+    def _marks(self, entry: Entry) -> str:
+        """The marks of an entry, and who put it on the exchange, in words."""
+        trust = self.link.shelf.trust(entry.profile_id)
+        if trust is None or not trust.ratings:
+            return marks_in_words(entry)
+        return f"{marks_in_words(entry)} by {trust.ratings}; from {trust.uploader}, {'the maker' if trust.by_maker else 'a user'}"
 
     def _show_chart(self) -> None:
         if self.profile is None or self.mode is None:

@@ -14,11 +14,12 @@ from isthmus.app.pages.profiles.chart_view import ChartView
 from isthmus.app.pages.profiles.dialogs import NameDialog
 from isthmus.app.pages.profiles.finder import attribute_of
 from isthmus.app.tasks import Cancelled, Step, Task
-from isthmus.app.theme import SIZE, font, theme
-from isthmus.app.widgets import Choice, RowsModel, bind, button, label, plain_table
+from isthmus.app.theme import font, theme
+from isthmus.app.widgets import RowsModel, bind, button, choice, label, lines_field, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.profiles.attributes import plain
+from isthmus.profiles.clock import now
 from isthmus.profiles.compare import compare
 from isthmus.profiles.judge import judge, note_to_maker
 from isthmus.profiles.make import from_sheet
@@ -148,10 +149,7 @@ class ManualView(QWidget):
         column.setSpacing(6)
         top = QHBoxLayout()
         top.addWidget(button("Open a text or PDF…", run=self.open))
-        self.pages = Choice()
-        self.pages.setFont(font("table"))
-        self.pages.setFixedHeight(SIZE["control"])
-        self.pages.setAccessibleName("Page of the PDF")
+        self.pages = choice("Page of the PDF")
         self.pages.activated.connect(lambda _: self._take_page(self.pages.currentData()))
         self.pages.hide()
         top.addWidget(self.pages)
@@ -160,10 +158,7 @@ class ManualView(QWidget):
         top.addWidget(self.stop)
         top.addStretch(1)
         column.addLayout(top)
-        self.source = QPlainTextEdit()
-        self.source.setObjectName("manual text")
-        self.source.setAccessibleName("Text of the manual")
-        self.source.setFont(font("caption", mono=True))
+        self.source = lines_field("manual text", "Text of the manual")
         self.source.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.source.setPlaceholderText(HINT)
         column.addWidget(self.source, 1)
@@ -175,10 +170,7 @@ class ManualView(QWidget):
         column = QVBoxLayout()
         column.setSpacing(6)
         top = QHBoxLayout()
-        self.which = Choice()
-        self.which.setFont(font("table"))
-        self.which.setFixedHeight(SIZE["control"])
-        self.which.setAccessibleName("Chart found")
+        self.which = choice("Chart found")
         self.which.activated.connect(lambda i: self._show(i))
         top.addWidget(self.which, 1)
         self.make = button("Make a profile…", "primary", self._make, 28)
@@ -190,10 +182,7 @@ class ManualView(QWidget):
         column.addWidget(self.table, 3)
         self.band_head = label("Ranges of the row", "quiet", "caption")
         column.addWidget(self.band_head)
-        self.bands = QPlainTextEdit()
-        self.bands.setObjectName("ranges")
-        self.bands.setAccessibleName("Ranges of the row, one a line")
-        self.bands.setFont(font("caption", mono=True))
+        self.bands = lines_field("ranges", "Ranges of the row, one a line")
         self.bands.setPlaceholderText("0-9 closed\n10-239 strobe\n240-255 open")
         self.bands.textChanged.connect(self._bands_typed)
         column.addWidget(self.bands, 1)
@@ -204,6 +193,8 @@ class ManualView(QWidget):
         column.setSpacing(6)
         self.use = button("Hold against the mode chosen in the library", run=self._hold)
         column.addWidget(self.use)
+        self.find_like = button("Find its like in the library", run=self._find_like)
+        column.addWidget(self.find_like)
         self.against_words = label("Held against nothing yet.", "quiet", "caption", wrap=True)
         column.addWidget(self.against_words)
         self.chart = ChartView()
@@ -214,11 +205,7 @@ class ManualView(QWidget):
         self.note = button("Copy a note to the maker", run=self._copy_note)
         line.addWidget(self.note)
         column.addLayout(line)
-        self.findings = QPlainTextEdit()
-        self.findings.setReadOnly(True)
-        self.findings.setObjectName("findings")
-        self.findings.setAccessibleName("What the chart leaves open")
-        self.findings.setFont(font("caption"))
+        self.findings = lines_field("findings", "What the chart leaves open", mono=False, read_only=True)
         column.addWidget(self.findings, 2)
         return column
 
@@ -324,6 +311,7 @@ class ManualView(QWidget):
         """Judge the rows, and hold them against the profile."""
         own = self.current_sheet()
         self.make.setEnabled(own is not None)
+        self.find_like.setEnabled(own is not None)
         findings = judge(own) if own else []
         self.findings.setPlainText("\n".join(f"• {finding.text}" for finding in findings))
         self.judged.setText(f"{len(findings)} left open" if findings else "The chart leaves nothing open" if own else "")
@@ -393,6 +381,12 @@ class ManualView(QWidget):
         view = self.page.library
         self.use.setEnabled(view.mode is not None)
 
+    def _find_like(self) -> None:
+        """Rank the library by how near it comes to the chart of the manual."""
+        if own := self.current_sheet():
+            self.page.library.look_for_like(own)
+            self.page.show_view("Library")
+
     def _hold(self) -> None:
         view = self.page.library
         if view.profile is None or view.mode is None:
@@ -415,8 +409,6 @@ class ManualView(QWidget):
             return
 
         def run(maker: str, model: str, mode: str) -> None:
-            from isthmus.app.pages.profiles.page import now
-
             profile = from_sheet(own, maker, model, mode or "From the manual", body_for({line.attribute for line in own.lines}), date=now())
             self.page.keep(profile)
             self.page.adapt.begin(profile, profile.modes[0].name, {}, own=True)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -22,7 +21,7 @@ from isthmus.app.widgets import Page, bind, button, label
 from isthmus.app.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.library.shelf import keep_own
-from isthmus.patch.exchange_profile import exchange_profile, preview_exchange, using
+from isthmus.patch.swap_profile import preview_swap, swap_profile, using
 from isthmus.profiles.gdtf import read_members, write_gdtf
 from isthmus.profiles.records import Profile
 from isthmus.profiles.sheet import sheet
@@ -31,10 +30,6 @@ from isthmus.show.container import write_atomically
 from isthmus.show.records import StoredProfile
 
 VIEWS = ("Library", "From a manual", "Adapt", "Exchange")
-
-
-def now() -> str:
-    return time.strftime("%Y-%m-%dT%H:%M:%S")
 
 
 class ProfilesPage(Page):
@@ -84,6 +79,7 @@ class ProfilesPage(Page):
         self.acts_row: list[QWidget] = []
         for words, run, name in (
             ("Compose a generic…", "profiles.generic", ""),
+            ("Find its like", "profiles.like", ""),
             ("Compare from here", "profiles.compare", ""),
             ("Borrow…", "profiles.borrow", ""),
             ("Adapt a copy", "profiles.adapt", ""),
@@ -92,6 +88,9 @@ class ProfilesPage(Page):
             made = button(words, run=lambda r=run: self.acts.trigger(r), name=name or words)
             self.acts_row.append(made)
             row.addWidget(made)
+        self.fetch_it = button("Download it", run=lambda: self.acts.trigger("profiles.download"))
+        self.acts_row.append(self.fetch_it)
+        row.addWidget(self.fetch_it)
         self.add_it = button("Add units of it…", "primary", lambda: self.acts.trigger("profiles.patch"), 30)
         self.acts_row.append(self.add_it)
         row.addWidget(self.add_it)
@@ -102,12 +101,9 @@ class ProfilesPage(Page):
     # ------------------------------------------------------------ moving about
 
     def entered(self) -> None:
-        self.link.watch(True)
+        self.link.watch()
         if self.stack.currentWidget() is self.library:
             self.library.needle.setFocus(Qt.FocusReason.OtherFocusReason)
-
-    def left(self) -> None:
-        self.link.watch(False)
 
     def show_view(self, name: str) -> None:
         for switch, view in zip(self.switches, VIEWS, strict=True):
@@ -115,6 +111,7 @@ class ProfilesPage(Page):
         self.stack.setCurrentIndex(VIEWS.index(name))
         for widget in self.acts_row:
             widget.setVisible(name == "Library")
+        self._chosen()
         self._counts()
         if name == "Exchange":
             self.exchange.entered()
@@ -152,6 +149,9 @@ class ProfilesPage(Page):
         has = self.library.profile is not None
         for widget in self.acts_row[1:]:
             widget.setEnabled(has)
+        offered = self.library.entry is not None and self.library.entry.offered
+        self.fetch_it.setVisible(offered and self.stack.currentWidget() is self.library)
+        self.fetch_it.setEnabled(offered)
         self.acts.refresh()
 
     # ------------------------------------------------------------ acts
@@ -160,6 +160,17 @@ class ProfilesPage(Page):
         view = self.library
         if view.stored is not None and view.mode is not None:
             AddDialog(self.bench, self.window_, view.stored, view.mode.name).open()
+
+    def find_its_like(self) -> None:
+        view = self.library
+        if view.profile is not None and view.mode is not None:
+            view.look_for_like(sheet(view.profile, view.mode))
+
+    def download_chosen(self) -> None:
+        """Fetch the offer that is chosen, and choose it again once it is here."""
+        if self.library.entry is not None:
+            path = self.link.shelf.details(self.library.entry.profile_id)[0]
+            self.exchange.download_offer(path.removeprefix("exchange:"))
 
     def compare_from_here(self) -> None:
         view = self.library
@@ -219,11 +230,11 @@ class ProfilesPage(Page):
         units = using(show, key) if key else []
         if not units:
             return
-        changes = preview_exchange(show, key, stored)
+        changes = preview_swap(show, key, stored)
         told = "\n".join(f"{c.old} becomes {c.new} ({c.units} units): {'; '.join(c.differs[:4]) or 'nothing differs'}" for c in changes)
         words = f"{len(units)} units of this show use {key}.\n\n{told}"
         if ask(self.window_, "Use it in this show?", words, [("yes", f"Give them {stored.key}"), ("no", "Leave them")]) == "yes":
-            self.bench.commit(f"give {len(units)} units {stored.key}", exchange_profile(self.bench.show, key, stored))
+            self.bench.commit(f"give {len(units)} units {stored.key}", swap_profile(self.bench.show, key, stored))
 
     def shut_down(self) -> None:
         self.exchange.stop()
@@ -232,6 +243,7 @@ class ProfilesPage(Page):
 
 def register(actions: Registry, page: ProfilesPage) -> None:
     actions.condition("profile", lambda: page.library.profile is not None)
+    actions.condition("offer", lambda: page.library.entry is not None and page.library.entry.offered)
     add = [
         Action("profiles.search", "Search the library", page.search_here, "Ctrl+Shift+L", group="Profiles"),
         Action("profiles.manual", "Read a chart from a manual", lambda: page.here("From a manual"), "Ctrl+Shift+M", group="Profiles"),
@@ -240,6 +252,8 @@ def register(actions: Registry, page: ProfilesPage) -> None:
         Action("profiles.import", "Take GDTF files among your own…", page.import_files, group="Profiles"),
         Action("profiles.folder", "Add a folder or drive of profiles…", page.library.finder.add_folder, group="Profiles"),
         Action("profiles.patch", "Add units of the chosen mode…", page.add_units, "Ctrl+Alt+A", "profile", group="Profiles"),
+        Action("profiles.like", "Find charts like the chosen one", page.find_its_like, "Ctrl+Alt+L", "profile", group="Profiles"),
+        Action("profiles.download", "Download the chosen offer", page.download_chosen, "", "offer", group="Profiles"),
         Action("profiles.compare", "Compare charts from the chosen one", page.compare_from_here, "Ctrl+Alt+C", "profile", group="Profiles"),
         Action("profiles.adapt", "Adapt a copy of the chosen profile", page.adapt_copy, "Ctrl+Alt+E", "profile", group="Profiles"),
         Action("profiles.borrow", "Borrow the chosen profile for another unit…", page.borrow, "Ctrl+Alt+B", "profile", group="Profiles"),

@@ -12,6 +12,7 @@ from isthmus.app import paint
 from isthmus.app.theme import font, pen, theme
 from isthmus.app.widgets import CopyKeys, RowsModel
 from isthmus.library import Answer, Entry
+from isthmus.library.facts import BODY_WORDS
 from isthmus.library.shelf import Shelf
 from isthmus.library.sources import FIXED, MARKS
 
@@ -31,10 +32,8 @@ def source_name(source: str) -> str:
 
 def marks_in_words(entry: Entry) -> str:
     """Everything there is to know before choosing, in words."""
-    parts = [source_name(entry.source) + (", away now" if entry.away else "")]
-    parts.append(
-        {"mesh": "3-D body with meshes", "shapes": "3-D body of simple shapes", "stand-in": "no 3-D body; a stand-in is drawn"}[entry.body]
-    )
+    parts = [source_name(entry.source) + (", away now" if entry.away else ", not downloaded" if entry.offered else "")]
+    parts.append(BODY_WORDS[entry.body])
     if entry.borrowed:
         parts.append(f"borrowed from {entry.borrowed}")
     if entry.by_maker:
@@ -106,7 +105,7 @@ class _Delegate(QStyledItemDelegate):
             p.fillRect(QRect(x, y, 3, r.height()), theme.color("coral"))
         role = "text3" if entry.away else "text"
         if column == 0:
-            self._mark(p, x + 8, y + 5, mark_of(entry.source), entry.away)
+            self._mark(p, x + 8, y + 5, mark_of(entry.source), entry.away or entry.offered)
             paint.text(p, x + 30, y + 1, entry.model, font("table", 500), role, width=w - 32, height=LINE)
             paint.text(p, x + 30, y + 18, entry.maker, font("caption"), "text3", width=w - 32, height=18)
         elif column == 1:
@@ -130,8 +129,8 @@ class _Delegate(QStyledItemDelegate):
             p.drawRoundedRect(QRectF(r).adjusted(4, 2, -2, -2), 2, 2)
         p.restore()
 
-    def _mark(self, p: QPainter, x: float, y: float, letter: str, away: bool) -> None:
-        p.setPen(pen("line_strong", 1, Qt.PenStyle.DotLine if away else Qt.PenStyle.SolidLine))
+    def _mark(self, p: QPainter, x: float, y: float, letter: str, elsewhere: bool) -> None:
+        p.setPen(pen("line_strong", 1, Qt.PenStyle.DotLine if elsewhere else Qt.PenStyle.SolidLine))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawRect(QRectF(x, y, 15, 15))
         paint.text(p, x, y, letter, font("caption", 600, mono=True), "text2", Qt.AlignmentFlag.AlignCenter, 15, 15)
@@ -187,16 +186,15 @@ class ResultsView(QTableView):
         CopyKeys(self)
         theme.changed.connect(self.viewport().update)
 
-    def take(self, shelf: Shelf, answer: Answer, keep: int = -1) -> None:
-        """Show an answer; the mode that was chosen stays chosen when it is still there (`keep`: its profile)."""
+    def take(self, shelf: Shelf, answer: Answer) -> None:
+        """Show an answer; the mode that was chosen stays chosen when it is still there."""
         chosen = self.current()
         self.results.take(shelf, answer)
         for row in range(len(answer.hits), self.results.rowCount()):
             self.setRowHeight(row, NEAR)
         row = -1
         if chosen is not None:
-            near = answer.hits + answer.near
-            row = next((i for i, hit in enumerate(near) if hit.row == chosen.row), -1)
+            row = next((i for i, hit in enumerate(answer.hits + answer.near) if hit.row == chosen.row), -1)
         if row >= 0:
             self.setCurrentIndex(self.results.index(row, 0))
         self.viewport().update()

@@ -37,7 +37,7 @@ def mode_for(profile: Profile, mode: Mode, fresh: Profile) -> Mode:
     return same or min(fresh.modes, key=lambda other: len(differences(sheet(profile, mode), sheet(fresh, other))))
 
 
-def preview_exchange(show: Show, key: str, stored: StoredProfile) -> list[ModeChange]:
+def preview_swap(show: Show, key: str, stored: StoredProfile) -> list[ModeChange]:
     """What would change for the units of profile `key`, by mode in use. Raises EntryFault when the new one does not read."""
     fresh, old = _both(show, key, stored)
     made = []
@@ -56,7 +56,7 @@ def _both(show: Show, key: str, stored: StoredProfile) -> tuple[Profile, Profile
     return fresh, profiles_of(show).profiles.get(key)
 
 
-def exchange_profile(show: Show, key: str, stored: StoredProfile, ids: Collection[str] | None = None) -> Show:
+def swap_profile(show: Show, key: str, stored: StoredProfile, ids: Collection[str] | None = None) -> Show:
     """Give units of profile `key` (all of them, or those of `ids`) the new profile; start addresses stay.
 
     A new revision of the same maker and model takes the old one's place; for some units only, it is kept beside it
