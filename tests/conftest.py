@@ -126,3 +126,19 @@ def make_window(qtbot, monkeypatch: pytest.MonkeyPatch):
     assert not made_crash
     left = {t.name for t in threading.enumerate() if t.name == "rig link"} - threads
     assert not left
+
+
+@pytest.fixture
+def page(make_window, demo: Show):
+    """The Profiles page of the demo show, its library built by the builder's own process."""
+    found = make_window(demo, page="Profiles").profiles
+    assert until(lambda: len(found.link.shelf.columns) > 500 and not found.link.busy, 40, _pause)
+    found.library.search()
+    return found
+
+
+def _pause(seconds: float) -> None:
+    """Wait while the window goes on."""
+    from PySide6.QtTest import QTest
+
+    QTest.qWait(int(1000 * seconds))

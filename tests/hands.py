@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QMouseEvent
@@ -99,6 +100,12 @@ def retype(field: QWidget, text: str, finish: Qt.Key = Qt.Key.Key_Tab) -> None:
     key(field, Qt.Key.Key_Backspace)
     keys(field, text)
     key(field, finish)
+
+
+def search(page: Any, text: str) -> None:
+    """Type into the library's search field and go on to what was found."""
+    retype(child(page, "search", QLineEdit), text, Qt.Key.Key_Return)
+    settle(0.1)
 
 
 def choose(combo: QWidget, words: str) -> None:

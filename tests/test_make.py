@@ -24,7 +24,18 @@ from isthmus.profiles.geometry import assemble
 from isthmus.profiles.judge import judge
 from isthmus.profiles.make import Body, Channel, ModePlan, compose, from_sheet
 from isthmus.profiles.make.compose import body_for
-from isthmus.profiles.make.generic import EMITTERS, MAX_CELLS, ORDERS, Recipe, generic_profile, number_word, plan_of, usual_profiles
+from isthmus.profiles.make.generic import (
+    EMITTERS,
+    KINDS,
+    MACHINES,
+    MAX_CELLS,
+    ORDERS,
+    Recipe,
+    generic_profile,
+    number_word,
+    plan_of,
+    usual_profiles,
+)
 from isthmus.profiles.make.glb import box, drum, glb, mesh_files, mesh_of
 from isthmus.profiles.sheet import Band, Line, Sheet, physical_text, sheet, table
 
@@ -146,6 +157,13 @@ def test_a_profile_stripped_of_its_bodies_is_still_seen(kind) -> None:
         assert len(parts) == {"mover": 3, "can": 2, "cells": 5, "machine": 1}[kind]
 
 
+def test_a_stand_in_reaches_as_far_as_the_geometry_and_is_as_wide_as_its_lenses() -> None:
+    body = Body("cells", (3.0, 0.4, 0.2), r.Beam(radius=0.3), columns=6)
+    profile = compose("Reed and Oar", "Long", body, [ModePlan("M", (Channel("Dimmer"),), 6, (Channel("ColorAdd_R"),))])
+    base, *cells = assemble(replace(profile, models=()), profile.modes[0]).parts
+    assert base.model.length >= 2.5 and len(cells) == 6 and all(part.model.length == pytest.approx(0.66) for part in cells)
+
+
 def test_moving_cells_turn_each_for_itself() -> None:
     body = Body("cells", (1.0, 0.2, 0.36), columns=3, moving_cells=True)
     profile = compose(
@@ -217,6 +235,22 @@ def test_every_order_is_offered_and_wrong_parts_are_refused_in_words() -> None:
     ):
         with pytest.raises(EntryFault, match=says):
             plan_of(recipe)
+    for kind in KINDS:
+        one = generic_profile([Recipe(kind, "RGB", "first", "none", 8)])
+        many = generic_profile([Recipe(kind, "RGB", "first", "none", 8, 5)])
+        master = kind not in (*MACHINES, "dimmer")
+        each = [line.attribute for line in sheet(one, one.modes[0]).lines if not (master and line.attribute == "Dimmer")]
+        lines = sheet(many, many.modes[0]).lines
+        assert [line.attribute for line in lines] == ["Dimmer"] * master + each * 5 and {line.cell for line in lines} - {0} == {
+            1,
+            2,
+            3,
+            4,
+            5,
+        }
+        assert check_gdtf(read_archive(write_gdtf(many), "x")) == []
+    names = [m.name for p in usual_profiles() for m in p.modes if p.name == "Colour mixer RGBW"]
+    assert "four colours, no master, strobe last, five channels" in names and len(names) == 18
     mover = generic_profile([Recipe("mover", "RGB", "first", "first", 16)])
     assert [line.attribute for line in sheet(mover, mover.modes[0]).lines] == [
         "Pan",

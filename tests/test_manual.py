@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 import time
 import zlib
+from collections.abc import Sequence
 from pathlib import Path
 
 import pytest
@@ -149,11 +150,19 @@ def test_nonsense_ends_in_a_sentence_and_a_hundred_thousand_rows_end_soon() -> N
 
 def pdf(*pages: list[str]) -> bytes:
     """A PDF written by hand: one line of Courier text for each line given."""
+    bodies = []
+    for lines in pages:
+        texts = " ".join(f"({line.replace('(', ' ').replace(')', ' ')}) Tj T*" for line in lines)
+        bodies.append(f"BT /F1 10 Tf 12 TL 40 780 Td {texts} ET".encode("latin-1", "replace"))
+    return pdf_of(bodies)
+
+
+def pdf_of(bodies: list[bytes]) -> bytes:
+    """A PDF with a page for each stream of drawing."""
     objects = [b"<< /Type /Catalog /Pages 2 0 R >>", b"", b"<< /Type /Font /Subtype /Type1 /BaseFont /Courier >>"]
     kids = []
-    for lines in pages:
-        body = "BT /F1 10 Tf 12 TL 40 780 Td " + " ".join(f"({line.replace('(', ' ').replace(')', ' ')}) Tj T*" for line in lines) + " ET"
-        packed = zlib.compress(body.encode("latin-1", "replace"))
+    for body in bodies:
+        packed = zlib.compress(body)
         objects.append(b"<< /Length %d /Filter /FlateDecode >>\nstream\n%b\nendstream" % (len(packed), packed))
         objects.append(
             f"<< /Type /Page /Parent 2 0 R /MediaBox [0 0 595 842] /Contents {len(objects)} 0 R /Resources << /Font << /F1 3 0 R >> >> >>".encode()
@@ -180,6 +189,40 @@ def test_the_page_of_a_pdf_that_has_the_chart_is_found_and_read(tmp_path: Path) 
     file.write_bytes(pdf(words)[:200])
     with pytest.raises(FileFault, match="does not read as a PDF"):
         page_texts(file)
+
+
+def ruled_pdf(rows: Sequence[Sequence[str | None]], widths: list[int]) -> bytes:
+    """A table with lines around its cells; None joins a cell to the one above it."""
+    high, left, top = 18, 40, 780
+    edges = [left + sum(widths[:i]) for i in range(len(widths) + 1)]
+    draw = ["0.5 w"]
+    for y in range(len(rows) + 1):
+        for x in range(len(widths)):
+            if y == len(rows) or y == 0 or rows[y][x] is not None:  # no line inside a merged cell
+                draw.append(f"{edges[x]} {top - y * high} m {edges[x + 1]} {top - y * high} l S")
+    draw += [f"{x} {top} m {x} {top - len(rows) * high} l S" for x in edges]
+    for y, row in enumerate(rows):
+        for x, cell in enumerate(row):
+            if cell:
+                draw.append(f"BT /F1 9 Tf {edges[x] + 3} {top - (y + 1) * high + 5} Td ({cell}) Tj ET")
+    return pdf_of([" ".join(draw).encode("latin-1")])
+
+
+def test_a_ruled_table_with_merged_cells_is_read_from_its_page(tmp_path: Path) -> None:
+    rows: list[Sequence[str | None]] = []
+    rows.append(["Channel", "Function", "Value", "Meaning"])
+    for slots, name, _, ranges in UNIT:
+        for index, (low, high, words) in enumerate(ranges or [(0, 255, "")]):
+            rows.append([str(slots[0]) if not index else None, name if not index else None, f"{low}-{high}", words])
+        rows += [[str(slot), f"{name} fine", "0-255", ""] for slot in slots[1:]]
+    file = tmp_path / "ruled.pdf"
+    file.write_bytes(ruled_pdf(rows, [60, 140, 90, 180]))
+    ways = page_texts(file)[1]
+    assert len(ways) == 2 and "\t" in ways[0]  # taken as a table, and as text
+    for way in ways:
+        (chart,) = read_chart(way)
+        assert [(row.slots, row.attribute) for row in chart.rows] == [(slots, attribute) for slots, _, attribute, _ in UNIT]
+        assert [[(b.start, b.end, b.name) for b in row.bands] for row in chart.rows] == [ranges for *_, ranges in UNIT]
 
 
 # ---------------------------------------------------------------- judged and compared

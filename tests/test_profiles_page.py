@@ -21,6 +21,7 @@ from hands import (
     keys,
     press,
     retype,
+    search,
     settle,
     shortcut,
     type_in_cell,
@@ -42,25 +43,9 @@ from test_manual import pdf, written
 CTRL, SHIFT, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
 
 
-@pytest.fixture
-def page(make_window, demo: Show):
-    """The page with its library built by the builder's own process."""
-    window = make_window(demo, page="Profiles")
-    found = window.profiles
-    assert until(lambda: len(found.link.shelf.columns) > 500 and not found.link.busy, 40)
-    found.library.search()
-    return found
-
-
 def rows(page) -> list[tuple[str, str]]:
     results = page.library.results.results
     return [(results.entry(i).model, results.entry(i).mode) for i in range(results.rowCount())]
-
-
-def search(page, text: str) -> None:
-    field = child(page, "search", QLineEdit)
-    retype(field, text, Qt.Key.Key_Return)
-    settle(0.1)
 
 
 def read_manual(page, text: str) -> None:
@@ -307,7 +292,7 @@ def test_a_wheel_is_edited_and_a_profile_borrowed_and_composed(page) -> None:
     assert until(lambda: list(own_folder().glob("*Flood 3.gdtf")) and not page.link.busy, 20)
     search(page, "flood 3")
     assert until(lambda: page.library.entry is not None and page.library.entry.borrowed == "Fathom and Lee Cormorant 3")
-    press(page, "Compose a generic…")
+    press(page, "Generic…")
     made = dialog("compose a generic")
     choose(child(made, "order", QComboBox), "GRBW")
     choose(child(made, "master", QComboBox), "first")
@@ -540,3 +525,62 @@ def test_the_demo_brings_an_exchange_of_its_own_and_takes_it_away_again(monkeypa
     finally:
         beside.stop()
     assert beside._process.poll() is not None
+
+
+def test_the_library_is_ranked_by_a_manuals_chart_and_by_a_chosen_one(page) -> None:
+    read_manual(page, written("\t"))
+    press(page, "Find its like in the library")
+    view = page.library
+    assert page.stack.currentWidget() is view and view.liking.isVisible() and "Nearest to" in view.like_words.text()
+    near = [view.results.results.entry(i) for i in range(3)]
+    assert near and all(e.distance > 0 and e.differs for e in near) and near[0].distance <= near[1].distance
+    press(page, "Any chart")
+    assert not view.liking.isVisible() and view.like is None and len(rows(page)) >= 400
+    search(page, "skerry 600")
+    press(page, "Find its like")
+    search(page, "")
+    found = [(e.model, e.mode, e.distance) for e in (view.results.results.entry(i) for i in range(2))]
+    assert {(model, mode) for model, mode, _ in found} == {("Skerry 600", "Full"), ("Skerry 900 F", "Plain")} and found[0][2] == 0
+
+
+def test_makers_and_their_lines_are_counted_and_chosen(page) -> None:
+    search(page, "fathom")
+    maker = page.library.maker
+    items = [maker.itemText(i).strip() for i in range(maker.count())]
+    assert items[0] == "2 makers" and "Skerry  7" in items and any(item.startswith("Fathom and Lee  ") for item in items)
+    maker.setCurrentIndex(items.index("Skerry  7"))
+    maker.activated.emit(items.index("Skerry  7"))
+    assert until(lambda: {model.split()[0] for model, _ in rows(page)} == {"Skerry"})
+
+
+def test_an_offer_is_read_before_it_is_downloaded_and_patched_after(page) -> None:
+    server = ExchangeServer().start()
+    try:
+        page.exchange.url.setText(server.url)
+        press(page, "view Exchange")
+        assert until(lambda: page.exchange.offers.rowCount() == 25 and not page.link.busy, 20)
+        offer = page.exchange.offers.entries[3]
+        press(page, "view Library")
+        search(page, f"{offer.maker} {offer.model}")
+        entry = page.library.entry
+        assert entry is not None and entry.offered and entry.title == f"{offer.maker} {offer.model}"
+        assert "not downloaded" in page.library.facts.text() and page.library.mode is None
+        assert page.library.chart.sheet.footprint == entry.footprint  # the catalogue tells the chart
+        assert not page.add_it.isEnabled() and page.fetch_it.isVisible()
+        press(page, "Download it")
+        assert until(lambda: page.library.entry is not None and not page.library.entry.offered and page.library.mode is not None, 30)
+        assert page.add_it.isEnabled() and not page.fetch_it.isVisible() and f"rated {offer.rating:.1f}" in page.library.facts.text()
+    finally:
+        server.close()
+
+
+def test_what_lies_at_hand_is_offered_when_adding_with_its_body_mark(page) -> None:
+    window = page.window_
+    window.go("Patch")
+    shortcut(window, Qt.Key.Key_A, CTRL | SHIFT)
+    found = dialog("add units")
+    choose(child(found, "profile", QComboBox), "Skerry 600")
+    assert "Skerry 600" in child(found, "profile", QComboBox).currentText() and "meshes" in found.marks.text()
+    choose(child(found, "profile", QComboBox), "Lapwing 19")
+    assert until(lambda: "simple shapes" in found.marks.text() or "Lapwing 19 " not in child(found, "profile", QComboBox).currentText())
+    found.reject()

@@ -8,30 +8,15 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLineEdit, QTableView
 
-from hands import answer_file_dialog, answer_question, child, dialog, keys, press, retype, settle, until
+from hands import answer_file_dialog, answer_question, child, dialog, keys, press, retype, search, settle, until
 from isthmus.app.pages.profiles import manual_view
-from isthmus.library.sources import downloads_folder, own_folder
+from isthmus.library.sources import downloads_folder, folder_source, own_folder
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make.plausible import plausible_profiles
 from isthmus.show import Show
 from isthmus.standin.exchange import ExchangeServer
-
-
-@pytest.fixture
-def page(make_window, demo: Show):
-    window = make_window(demo, page="Profiles")
-    found = window.profiles
-    assert until(lambda: len(found.link.shelf.columns) > 500 and not found.link.busy, 40)
-    found.library.search()
-    return found
-
-
-def search(page, text: str) -> None:
-    retype(child(page, "search", QLineEdit), text, Qt.Key.Key_Return)
-    settle(0.1)
 
 
 def test_a_full_disk_keeps_the_copy_on_the_page_and_says_so(page, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -166,3 +151,32 @@ def test_fields_that_cannot_be_are_marked_and_leave_the_others_in_force(page) ->
     assert not child(page, "cells", QLineEdit).property("bad")
     page.library.finder.trust.setCurrentIndex(4)
     assert page.library.finder.query("").rating == 4.0
+
+
+def test_a_data_folder_that_cannot_be_used_leaves_an_empty_library_and_a_sentence(
+    make_window, demo: Show, tmp_path: Path, monkeypatch
+) -> None:
+    blocked = tmp_path / "blocked"
+    blocked.write_bytes(b"a file where a folder should be")
+    monkeypatch.setenv("ISTHMUS_DATA", str(blocked))
+    window = make_window(demo, page="Profiles")
+    assert until(lambda: "index could not be made" in window.notice.words)
+    assert len(window.profiles.link.shelf.columns) == 0
+    window.go("Patch")
+    assert window.patch.model.rowCount() == 66  # everything else goes on
+
+
+def test_a_file_written_over_in_place_is_seen(page, tmp_path: Path) -> None:
+    first, second = plausible_profiles(2, 60)
+    file = tmp_path / "one.gdtf"
+    file.write_bytes(write_gdtf(first))
+    page.link.set_sources([*page.link.sources, folder_source(tmp_path)])
+    search(page, first.name)
+    assert until(lambda: page.library.results.results.rowCount() > 0, 20)
+    with file.open("r+b") as out:  # the folder's own date does not change
+        out.truncate()
+        out.write(write_gdtf(second))
+    search(page, second.name)
+    assert until(
+        lambda: any(page.library.results.results.entry(i).model == second.name for i in range(page.library.results.results.rowCount())), 20
+    )

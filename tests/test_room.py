@@ -95,6 +95,7 @@ def test_no_word_is_cut_off_and_nothing_lies_on_anything_on_any_page(make_window
     window.go("Profiles")
     profiles = window.profiles
     assert until(lambda: len(profiles.link.shelf.columns) > 500 and not profiles.link.busy, 40)
+    profiles.library.search()
     profiles.manual.source.setPlainText(written("\t"))
     profiles.manual.read()
     profiles.adapt_copy()

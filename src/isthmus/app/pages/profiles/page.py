@@ -78,7 +78,7 @@ class ProfilesPage(Page):
         row.addWidget(self.state, 1)
         self.acts_row: list[QWidget] = []
         for words, run, name in (
-            ("Compose a generic…", "profiles.generic", ""),
+            ("Generic…", "profiles.generic", ""),
             ("Find its like", "profiles.like", ""),
             ("Compare from here", "profiles.compare", ""),
             ("Borrow…", "profiles.borrow", ""),
