@@ -112,6 +112,7 @@ HARM = {
     "entity bomb": (packed(b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]><GDTF>&b;</GDTF>'), "entities"),
     "outside entity": (packed(b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a SYSTEM "file:///etc/passwd">]><GDTF>&a;</GDTF>'), "entities"),
     "zip bomb": (packed(b"<GDTF>" + b" " * 60_000_000 + b"</GDTF>"), "unpack to far more"),
+    "ten megabytes of tags": (packed(b'<GDTF DataVersion="1.2"><FixtureType>' + b"".join(b"<F%d/>" % (i * 7919 % 999_983) for i in range(1_000_000)) + b"</FixtureType></GDTF>"), "tags; at most"),
     "not GDTF": (packed(b"<html/>"), "not GDTF"),
     "torn XML": (packed(b"<GDTF><FixtureType>"), "does not read"),
     "no mode": (packed(describe(GEOMETRY)), "no DMX mode"),

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
 
 MAX_XML = 32 * 1024 * 1024
+MAX_TAGS = 200_000
 MAX_MEMBERS = 4096
 MAX_RATIO = 400  # a description that shrinks further than this is a bomb, not a text
 DESCRIPTION = "description.xml"
@@ -79,7 +80,13 @@ def _guarded(archive: zipfile.ZipFile, where: str) -> tuple[bytes, list[str], li
     unpacked = sum(member.file_size for member in archive.infolist())
     if unpacked > 16 * MAX_MEMBER or info.file_size > MAX_RATIO * max(info.compress_size, 64):
         raise FileFault("it would unpack to far more than it holds.", where=where, do=_CLEAN)
-    return read_member(archive, info, MAX_XML, where), [name for name in names if name != found], notices
+    text = read_member(archive, info, MAX_XML, where)
+    tags = text.count(b"<")
+    if tags > MAX_TAGS:  # told before a tree of them fills the memory
+        raise FileFault(
+            f"its description has {tags} tags; at most {MAX_TAGS} are read.", where=where, do="Ask its maker for a smaller file."
+        )
+    return text, [name for name in names if name != found], notices
 
 
 def open_description(archive: zipfile.ZipFile, where: str) -> tuple[Element, list[str]]:

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 MAX_DEPTH = 32
 MAX_OFFSET = 4096
 MAX_NOTICES = 500
-MAX_CHANNELS = 20_000
+MAX_CHANNELS = 8192  # as many as a chart lays out
 _VERSIONS = ("1.0", "1.1", "1.2")
 
 
