@@ -511,6 +511,7 @@ def test_keys_alone_lead_through_the_page_and_every_row_says_what_it_is(page) ->
             assert not page.grab().isNull()
 
 
+@pytest.mark.network
 def test_the_demo_brings_an_exchange_of_its_own_and_takes_it_away_again(monkeypatch: pytest.MonkeyPatch) -> None:
     from isthmus.app.main import DemoExchange
     from isthmus.library import Shelf

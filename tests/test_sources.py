@@ -273,7 +273,7 @@ def test_a_catalogue_that_did_not_change_is_not_sent_again_and_pages_that_are_no
 
 def test_addresses_and_tokens_that_cannot_be_are_refused_before_anything_is_sent() -> None:
     for url in ("ftp://x", "http://", "http://[::1", "http://x:99999"):
-        with pytest.raises((EntryFault, ValueError)):
+        with pytest.raises(EntryFault, match="no address"):
             Exchange(url)
     profile = plausible(1)[0]
     with pytest.raises(EntryFault, match="cannot be sent"):
@@ -387,3 +387,44 @@ def test_the_index_survives_being_killed_while_it_is_built(tmp_path: Path) -> No
     assert not shelf.index.rebuilt and outcome.read <= 480 + 66 and time.monotonic() - started < 60
     assert until(lambda: shelf.index.counts()[f"folder:{folder}"] == 480)
     assert len(shelf.columns) > 480
+
+
+def test_files_and_catalogues_made_to_do_harm_neither_stop_the_index_nor_leave_its_folder(tmp_path: Path) -> None:
+    far = """<GDTF DataVersion="1.2"><FixtureType Name="Far" Manufacturer="Reed and Oar"><Geometries><Geometry Name="Base"><GeometryReference Name="c" Geometry="Cell">
+    <Break DMXBreak="1" DMXOffset="65535/2"/></GeometryReference></Geometry><Geometry Name="Cell"/></Geometries><DMXModes><DMXMode Name="M" Geometry="Base"><DMXChannels>
+    <DMXChannel DMXBreak="Overwrite" Offset="4096" Geometry="Cell"><LogicalChannel Attribute="Dimmer"><ChannelFunction Attribute="Dimmer" DMXFrom="0/1"/></LogicalChannel></DMXChannel>
+    </DMXChannels></DMXMode></DMXModes></FixtureType></GDTF>"""
+    (tmp_path / "far.gdtf").write_bytes(packed(far.encode()))
+    Path(os.fsdecode(bytes(tmp_path) + b"/\xff\xfe.gdtf")).write_bytes(packed(far.encode()))
+    write_sources([*read_sources(), folder_source(tmp_path)])
+    shelf = Shelf()
+    update_library(shelf.index, read_sources())
+    assert shelf.index.counts()[f"folder:{tmp_path}"] == 1  # the file without a sayable name is passed over
+    assert shelf.entry(shelf.search(Query("far")).hits[0]).footprint == 65535
+
+    server = ExchangeServer().start()
+    try:
+        honest = server.catalogue().decode()
+        entry = json.loads(honest)["entries"][0]
+        for name, value in (("size", 2**70), ("rating", 1e9), ("ratings", -1), ("ident", 7)):
+            server.catalogue = lambda name=name, value=value: json.dumps(
+                {"format": 1, "name": "x", "entries": [entry | {name: value}]}
+            ).encode()  # type: ignore[method-assign]
+            with pytest.raises(NetworkFault, match="not an exchange"):
+                Exchange(server.url).refresh(shelf.index)
+        crooked = json.loads(honest)["entries"][0]
+        crooked["facts"][6] = "ghost"  # a body there is none of
+        server.catalogue = lambda: json.dumps({"format": 1, "name": "x", "entries": [crooked]}).encode()  # type: ignore[method-assign]
+        with pytest.raises(NetworkFault, match="not an exchange"):
+            Exchange(server.url).refresh(shelf.index)
+        escaping = entry | {"ident": "../../../tmp/escape"}
+        server.wares.files[escaping["ident"], escaping["revision"]] = server.wares.files[entry["ident"], entry["revision"]]
+        server.catalogue = lambda: json.dumps({"format": 1, "name": "x", "entries": [escaping]}).encode()  # type: ignore[method-assign]
+        client = Exchange(server.url)
+        (offer,) = client.refresh(shelf.index).entries
+        with pytest.raises(NetworkFault, match="another profile|cannot be fetched"):
+            client.download(offer)
+        folder = own_folder().parent / "exchange"
+        assert not list(folder.glob("*.gdtf")) and not list(folder.glob("*.part"))
+    finally:
+        server.close()

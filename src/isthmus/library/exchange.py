@@ -9,9 +9,11 @@ import hashlib
 import http.client
 import json
 import os
+import re
 import socket
 from collections.abc import Callable
 from pathlib import Path
+from typing import Annotated
 from urllib.parse import quote, urlsplit
 
 import msgspec
@@ -43,9 +45,9 @@ class CatalogueEntry(msgspec.Struct, frozen=True, kw_only=True):
     by_maker: bool
     proven_3d: bool
     proven_unit: bool
-    rating: float
-    ratings: int
-    size: int
+    rating: Annotated[float, msgspec.Meta(ge=0, le=5)]
+    ratings: Annotated[int, msgspec.Meta(ge=0, le=2**31)]
+    size: Annotated[int, msgspec.Meta(ge=0, le=2**31)]
     sha256: str
     facts: Facts
 
@@ -66,13 +68,15 @@ class Exchange:
 
     def __init__(self, url: str = "", token: str = "", timeout: float = TIMEOUT) -> None:
         url = url.strip() or default_url()
-        parts = urlsplit(url if "//" in url else f"http://{url}")
-        if parts.scheme not in ("http", "https") or not parts.hostname:
-            raise EntryFault(f"“{url}” is no address of an exchange.", do=f"Write it as {USUAL_URL}.")
+        wrong = EntryFault(f"“{url}” is no address of an exchange.", do=f"Write it as {USUAL_URL}.")
         try:
-            self.host, self.port = parts.hostname, parts.port or (443 if parts.scheme == "https" else 80)
+            parts = urlsplit(url if "//" in url else f"http://{url}")
+            port = parts.port
         except ValueError:
-            raise EntryFault(f"“{url}” has no usable port.", do=f"Write it as {USUAL_URL}.") from None
+            raise wrong from None
+        if parts.scheme not in ("http", "https") or not parts.hostname:
+            raise wrong
+        self.host, self.port = parts.hostname, port or (443 if parts.scheme == "https" else 80)
         self.secure = parts.scheme == "https"
         self.token, self.timeout = token, timeout
 
@@ -174,7 +178,7 @@ class Exchange:
         if entry.size > MAX_DOWNLOAD:
             raise NetworkFault(f"“{entry.model}” is larger than {MAX_DOWNLOAD // 2**20} MB.", where=self.where, do="It was not downloaded.")
         if have >= entry.size:
-            part.unlink()
+            part.unlink(missing_ok=True)
             have = 0
         self._fetch(entry, part, have, told)
         data = read_file(part, MAX_DOWNLOAD)
@@ -186,9 +190,12 @@ class Exchange:
                 do="It was thrown away; download it again, and tell the exchange if it repeats.",
             )
         profile = read_gdtf(data, entry.model)
-        target = folder / f"{entry.ident[:8]} {file_name(profile)}"
-        write_atomically(target, data)
         part.unlink(missing_ok=True)
+        if profile.id != entry.ident:
+            raise NetworkFault(f"“{entry.model}” is another profile than the one offered.", where=self.where, do="It was thrown away.")
+        short = re.sub(r"[^0-9A-Za-z]", "", profile.id)[:8]  # nothing of an id may lead out of the folder
+        target = folder / f"{short} {file_name(profile)}".strip()
+        write_atomically(target, data)
         return target
 
     def _fetch(self, entry: CatalogueEntry, part: Path, have: int, told: Callable[[int, int], None] | None) -> None:

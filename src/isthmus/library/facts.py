@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import zipfile
 from collections.abc import Sequence
-from typing import Any
+from typing import Annotated, Any, Literal
 
 import msgspec
 
@@ -15,20 +15,27 @@ from isthmus.profiles.records import Model, Profile
 from isthmus.profiles.sheet import Band, Line, Sheet, make_sheet
 from isthmus.show.records import StoredProfile
 
+# bounds for facts that come from elsewhere; what is made here keeps within them
+MOST = 65535
+Small = Annotated[int, msgspec.Meta(ge=0, le=MOST)]
+Coarse = Annotated[int, msgspec.Meta(ge=0, le=255)]
+Body = Literal["mesh", "shapes", "stand-in"]
 MAX_LINES = 2048  # a longer chart is indexed as far as this
-MESH, SHAPES, STAND_IN = "mesh", "shapes", "stand-in"
+MESH: Body = "mesh"
+SHAPES: Body = "shapes"
+STAND_IN: Body = "stand-in"
 
 
 class ModeFacts(msgspec.Struct, frozen=True, array_like=True):
     """`lines` are (attribute, slots, cell, ranges as pairs 0 … 255) in the order of the chart."""
 
     name: str
-    footprint: int
-    blocks: int
-    cells: int
+    footprint: Small
+    blocks: Small
+    cells: Small
     wheel: bool
     ranges: bool
-    lines: list[tuple[str, list[int], int, list[tuple[int, int]], int]]
+    lines: list[tuple[str, list[Small], Small, list[tuple[Coarse, Coarse]], Small]]
 
 
 class Facts(msgspec.Struct, frozen=True, array_like=True):
@@ -38,13 +45,13 @@ class Facts(msgspec.Struct, frozen=True, array_like=True):
     long_name: str
     description: str
     revision: str
-    body: str
+    body: Body
     borrowed: str  # the profile this one was borrowed from; empty for most
     refers_to: str
     modes: list[ModeFacts]
 
 
-def body_mark_of(models: Sequence[Model], members: frozenset[str]) -> str:
+def body_mark_of(models: Sequence[Model], members: frozenset[str]) -> Body:
     """Whether a profile shows a body of its own: meshes, simple shapes, or none so that a stand-in is drawn."""
     if any(body_file(model, members) for model in models):
         return MESH
@@ -69,13 +76,14 @@ def _mode(chart: Sheet, name: str) -> ModeFacts:
     lines = []
     for line in chart.lines[:MAX_LINES]:
         pairs = [(line.coarse(band.start), line.coarse(min(band.end, line.top))) for band in line.bands[:64]]
-        lines.append((line.attribute, list(line.slots), line.cell, pairs if len(pairs) > 1 else [], line.block))
+        slots = [min(slot, MOST) for slot in line.slots]
+        lines.append((line.attribute, slots, min(line.cell, MOST), pairs if len(pairs) > 1 else [], min(line.block, MOST)))
     attributes = {line.attribute for line in chart.lines}
     return ModeFacts(
         name,
-        min(chart.footprint, 65535),
+        min(chart.footprint, MOST),
         len({line.block for line in chart.lines}),
-        min(chart.cells, 65535),
+        min(chart.cells, MOST),
         any(a.startswith("Color") and a[5:].isdigit() for a in attributes),
         any(pairs for _, _, _, pairs, _ in lines),
         lines,

@@ -34,6 +34,7 @@ SELECT f.path FROM file f JOIN profile p ON p.file = f.id WHERE f.path LIKE 'exc
   SELECT q.ident FROM profile q JOIN file g ON g.id = q.file WHERE q.source = 'exchange' AND g.path NOT LIKE 'exchange:%')
 """
 _DIE_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2), Linux
+MOST_ATTRIBUTES = 40_000  # each is a character in the columns, below those that cannot stand alone
 BATCH = 400
 CHUNK = 16
 
@@ -196,11 +197,12 @@ class Index:
             for attribute, slots, _, _, block in mode.lines:
                 if attribute not in ids:
                     ids[attribute] = db.execute("INSERT INTO attribute (name) VALUES (?)", (attribute,)).lastrowid or 0
-                pairs.append((ids[attribute], slots[0] if slots and block == 1 else 0))
+                ident = ids[attribute] if ids[attribute] <= MOST_ATTRIBUTES else 0  # more names than any standard has
+                pairs.append((ident, min(slots[0], 65535) if slots and block == 1 else 0))
             sequence = np.array(pairs, np.uint16).tobytes()
             values = (profile, mode.name, mode.footprint, mode.blocks, mode.cells, mode.wheel, mode.ranges, sequence)
-            ident = db.execute("INSERT INTO mode VALUES (NULL,?,?,?,?,?,?,?,?)", values).lastrowid
-            db.execute("INSERT INTO chart VALUES (?,?)", (ident, msgspec.msgpack.encode(mode.lines)))
+            row_of_mode = db.execute("INSERT INTO mode VALUES (NULL,?,?,?,?,?,?,?,?)", values).lastrowid
+            db.execute("INSERT INTO chart VALUES (?,?)", (row_of_mode, msgspec.msgpack.encode(mode.lines)))
 
     def _drop(self, source: str, paths: Iterable[str]) -> None:
         for path in paths:

@@ -16,7 +16,7 @@ from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import ParseError
 
 from isthmus.errors import FileFault
-from isthmus.library.facts import MAX_LINES, Facts, ModeFacts, body_mark_of, facts_of
+from isthmus.library.facts import MAX_LINES, MOST, Facts, ModeFacts, body_mark_of, facts_of
 from isthmus.profiles import records as r
 from isthmus.profiles.chart import lay_flat
 from isthmus.profiles.gdtf import read_archive, spec
@@ -96,12 +96,13 @@ def _mode(shell: r.Profile, element: Element) -> ModeFacts:
         attributes.add(item.attribute)
         blocks.add(block)
         if len(lines) < MAX_LINES:
-            lines.append((item.attribute, [offset for _, offset in item.slots], item.cell, pairs[id(item.channel)], block))
+            slots = [min(offset, MOST) for _, offset in item.slots]
+            lines.append((item.attribute, slots, min(item.cell, MOST), pairs[id(item.channel)], min(block, MOST)))
     return ModeFacts(
         name,
-        min(lay.footprint, 65535),
+        min(lay.footprint, MOST),
         len(blocks),
-        min(max((item.cell for item in lay.channels), default=0), 65535),
+        min(max((item.cell for item in lay.channels), default=0), MOST),
         any(a.startswith("Color") and a[5:].isdigit() for a in attributes),
         any(line[3] for line in lines),
         lines,

@@ -127,7 +127,7 @@ def files_of(source: Source) -> Iterator[FileSeen]:
                     if entry.is_dir(follow_symlinks=False):
                         if depth < MAX_DEPTH and not entry.name.startswith("."):
                             stack.append((entry.path, depth + 1))
-                    elif entry.name.lower().endswith(".gdtf") and entry.is_file():
+                    elif entry.name.lower().endswith(".gdtf") and entry.is_file() and _sayable(entry.path):
                         found = entry.stat()
                         count += 1
                         yield FileSeen(entry.path, found.st_size, found.st_mtime_ns)
@@ -135,6 +135,11 @@ def files_of(source: Source) -> Iterator[FileSeen]:
                     continue
                 if count >= MAX_FILES:
                     return
+
+
+def _sayable(path: str) -> bool:
+    """False for a name that is no text in any encoding we know; it cannot be listed, so it is passed over."""
+    return all(not 0xD800 <= ord(c) <= 0xDFFF for c in path)
 
 
 def fingerprint(source: Source, told: Callable[[], object] | None = None) -> int:

@@ -127,7 +127,8 @@ class AddDialog(Frame):
     def _fill_profiles(self) -> None:
         self._shelf = Library.of(self._own, tuple(at_hand(self.bench.show).stored.values()))
         self.profile.clear()
-        for key, profile in sorted(self._shelf.profiles.profiles.items(), key=lambda item: item[1].name):
+        used = {unit.profile for unit in self.bench.show.units}
+        for key, profile in sorted(self._shelf.profiles.profiles.items(), key=lambda item: (item[0] not in used, item[1].name)):
             self.profile.addItem(f"{profile.label}  ({profile.maker})", key)
         finder = QCompleter([self.profile.itemText(i) for i in range(self.profile.count())], self)
         finder.setFilterMode(Qt.MatchFlag.MatchContains)
