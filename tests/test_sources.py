@@ -422,7 +422,7 @@ def test_files_and_catalogues_made_to_do_harm_neither_stop_the_index_nor_leave_i
         server.catalogue = lambda: json.dumps({"format": 1, "name": "x", "entries": [escaping]}).encode()  # type: ignore[method-assign]
         client = Exchange(server.url)
         (offer,) = client.refresh(shelf.index).entries
-        with pytest.raises(NetworkFault, match="another profile|cannot be fetched"):
+        with pytest.raises(NetworkFault, match=r"another profile|cannot be fetched"):
             client.download(offer)
         folder = own_folder().parent / "exchange"
         assert not list(folder.glob("*.gdtf")) and not list(folder.glob("*.part"))

@@ -107,6 +107,11 @@ def _newer_shipped() -> bytes | None:
     return write_gdtf(replace(profile, revisions=(*profile.revisions, note)), read_members(data, path.name))
 
 
+class _Server(ThreadingHTTPServer):
+    def handle_error(self, request: object, client_address: object) -> None:
+        """A client that hangs up in the middle is no fault of the server."""
+
+
 class ExchangeServer:
     """Serves its wares until it is closed; `fault` may be set at any time."""
 
@@ -121,7 +126,7 @@ class ExchangeServer:
             server_of = outer
 
         try:
-            self._http = ThreadingHTTPServer((host, port), Handler)
+            self._http = _Server((host, port), Handler)
         except OSError as error:
             raise NetworkFault(
                 f"the stand-in exchange cannot listen. {os_reason(error)}", where=f"{host}:{port}", do="Choose another port."
