@@ -15,7 +15,7 @@ from isthmus.patch import edits
 from isthmus.routes import add_output, change_output, propose, remove_outputs
 from isthmus.routes import edits as route_edits
 from isthmus.show.records import Output, PaperRow, Show, StoredProfile, Unit
-from isthmus.snags import FAULT, STEPS, crossing, find_snags
+from isthmus.snags import FAULT, STEPS, SnagBook, find_snags
 
 
 def rules(show: Show) -> set[str]:
@@ -83,16 +83,16 @@ def test_following_every_mend_of_the_demo_leaves_only_what_needs_eyes(demo: Show
         assert snag.mend
         demo = snag.mend.edit(demo)
     assert not [s for s in find_snags(demo) if s.mend] and FAULT not in {s.severity for s in find_snags(demo)}
-    done = crossing(demo, find_snags(demo)).done
+    done = SnagBook().update(demo).crossing.done
     assert [done[s] for s in STEPS] == [66, 66, 66, 66, 0]
 
 
 def test_a_step_is_done_only_when_it_is_reached_and_nothing_holds_it_up(demo: Show) -> None:
-    states = crossing(demo, find_snags(demo)).states
+    states = SnagBook().update(demo).crossing.states
     assert states["u101"] == "ddddw" and states["u313"] == "dfddw" and states["u502"][1:4] == "awa"
     assert states["u421"][2] == "f"  # its universe leads nowhere
     show = mark(mark(demo, "u101", "answers"), "u102", "silent")
-    states = crossing(show, find_snags(show)).states
+    states = SnagBook().update(show).crossing.states
     assert states["u101"] == "ddddd" and states["u102"] == "ddddf"
 
 
@@ -190,5 +190,5 @@ def test_snags_stand_any_patch_however_mad(rows: list[tuple[int, int, int]]) -> 
     )
     paper = replace(base.paper, rows=(PaperRow(line=1, number=7, type="Gone", mode="x", universe=2, address=3),))
     show = replace(base, units=units, paper=paper)
-    snags = find_snags(show)
-    assert crossing(show, snags).total == len(rows) and Live(show).frame is not None
+    find_snags(show)
+    assert SnagBook().update(show).crossing.total == len(rows) and Live(show).frame is not None

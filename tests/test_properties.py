@@ -25,7 +25,7 @@ from isthmus.routes import add_output, change_output, propose, remove_outputs
 from isthmus.show import History, Show
 from isthmus.show.container import decode_show, encode_show
 from isthmus.show.records import SLOTS, Structure
-from isthmus.snags import FAULT, crossing, find_snags
+from isthmus.snags import FAULT, SnagBook, find_snags
 from isthmus.stage import Camera, hang_by_name, move_units, set_out
 from isthmus.stage.place import spots
 from isthmus.stage.transforms import matrices
@@ -92,7 +92,7 @@ def test_any_run_of_edits_keeps_the_show_whole_and_every_one_can_be_undone(seed:
         live.set_show(show)
         assert len(live.frame) == len(live.compiled.universes) * SLOTS and len(live.levels) == len(live.compiled.parameters)
         assert all(route.row < len(live.compiled.universes) for route in engine_routes(show, live.compiled))
-        steps = crossing(show, find_snags(show))
+        steps = SnagBook().update(show).crossing
         assert set(steps.states) == {u.id for u in show.units} and all(0 <= n <= steps.total for n in steps.done.values())
         doubled = {frozenset((c.a.unit, c.b.unit)) for c in clashes(all_spans(show))}
         assert {frozenset(s.units) for s in find_snags(show) if s.rule == "overlap"} == doubled

@@ -15,7 +15,7 @@ from isthmus.errors import IsthmusError
 from isthmus.output import Live, RigView
 from isthmus.show import History, Show, open_show, save_show
 from isthmus.show.records import Unit
-from isthmus.snags import Crossing, Snag, crossing, find_snags
+from isthmus.snags import Crossing, Snag, SnagBook
 
 
 class Workbench(QObject):
@@ -35,7 +35,7 @@ class Workbench(QObject):
         self.live = Live(self.show)
         self.call: rollcall.RollCall | None = None
         self.sending = False  # kept by the output control
-        self._snags: tuple[Show, list[Snag], Crossing] | None = None
+        self._book = SnagBook()
         self._view: tuple[Show, RigView] | None = None
 
     # ------------------------------------------------------------ the show
@@ -130,19 +130,13 @@ class Workbench(QObject):
 
     # ------------------------------------------------------------ what is so
 
-    def _checked(self) -> tuple[Show, list[Snag], Crossing]:
-        if self._snags is None or self._snags[0] is not self.show:
-            found = find_snags(self.show)
-            self._snags = (self.show, found, crossing(self.show, found))
-        return self._snags
-
     @property
     def snags(self) -> list[Snag]:
-        return self._checked()[1]
+        return self._book.update(self.show).snags
 
     @property
     def crossing(self) -> Crossing:
-        return self._checked()[2]
+        return self._book.update(self.show).crossing
 
     @property
     def view(self) -> RigView:

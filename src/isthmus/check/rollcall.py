@@ -13,6 +13,7 @@ import msgspec
 from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.output.live import Asked
+from isthmus.patch.index import index_of
 from isthmus.profiles import profiles_of
 from isthmus.routes import routed
 from isthmus.show.records import Show, Unit, Verdict
@@ -121,7 +122,7 @@ def proof(show: Show, unit: Unit) -> str:
 
 def holds(show: Show, verdict: Verdict) -> bool:
     """False when the unit has since been changed, so that the verdict is out of date."""
-    unit = show.unit(verdict.unit)
+    unit = index_of(show).by_id.get(verdict.unit)
     return unit is not None and verdict.proven == proof(show, unit)
 
 

@@ -33,7 +33,7 @@ from isthmus.render import Look, Picture, RenderClient, Request
 from isthmus.routes import routed, universes_in_use
 from isthmus.show import Show, open_show, read_address, save_show, write_address
 from isthmus.show.container import schema
-from isthmus.snags import crossing, find_snags
+from isthmus.snags import SnagBook, find_snags
 from isthmus.stage import VIEWS
 from isthmus.standin import StandInRig, read_scenario
 
@@ -48,7 +48,7 @@ def load(name: str) -> Show:
 
 def show_info(options: argparse.Namespace) -> Result:
     show = load(options.show)
-    steps = crossing(show, find_snags(show))
+    steps = SnagBook().update(show).crossing
     use = universes_in_use(show)
     data = {
         "name": show.name,

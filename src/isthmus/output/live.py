@@ -11,12 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.output.compile import Compiled, Levels, compile_show
+from isthmus.output.shape import shape_show
 from isthmus.output.slots import SlotTable
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.chart import ChartChannel
 from isthmus.profiles.colour import mix_additive
 from isthmus.profiles.groups import group_by_mode
 from isthmus.profiles.light import LightProgram, LightState
+from isthmus.profiles.natural import level_for, physical_for
 from isthmus.show.records import Show, Unit
 
 Key = tuple[str, int, str]  # unit, cell, attribute
@@ -34,7 +36,9 @@ class Live:
         self._place: dict[str, tuple[int, int]] = {}
         self.show = show
         self.compiled: Compiled = compile_show(Show())
-        self.levels: Levels = self.compiled.defaults.copy()
+        self._shaping = shape_show(Show(), self.compiled)
+        self.levels: Levels = self.compiled.defaults.copy()  # what is asked
+        self.sent: Levels = self.levels  # what is sent
         self.frame: NDArray[np.uint8] = self.compiled.frame()
         self._table = SlotTable([], self.compiled)
         self._units: dict[str, Unit] = {}
@@ -46,6 +50,7 @@ class Live:
         if not self._units or old.units is not show.units or old.profiles is not show.profiles or old.outputs is not show.outputs:
             self._units = {unit.id: unit for unit in show.units}
             self.compiled = compile_show(show)
+            self._shaping = shape_show(show, self.compiled)
             patched = [unit for unit in show.units if unit.patch]
             self._groups = group_by_mode(patched, profiles_of(show))
             self._table = SlotTable(self._groups, self.compiled)
@@ -65,7 +70,8 @@ class Live:
                 self.levels[index] = value
 
     def _render(self) -> None:
-        self.compiled.render(self.levels, self.frame)
+        self.sent = self._shaping.apply(self.levels)
+        self.compiled.render(self.sent, self.frame)
         self._light = None
         self._asking = self.asked_units()
 
@@ -106,6 +112,11 @@ class Live:
         program = self.program(unit)
         item = next((c for c in program.chart.channels if c.attribute == attribute and c.cell == cell), None) if program else None
         return None if item is None else self._asked.get((unit, cell, attribute), item.default_level)
+
+    def sent_level(self, unit: str, attribute: str, cell: int = 0) -> float | None:
+        """The level that goes out; None for what has no address, or has no such channel."""
+        places = self.compiled.where.get((unit, cell, attribute))
+        return float(self.sent[places[0]]) if places else None
 
     def _read(self) -> list[LightState]:
         """What every unit makes of the frame; read once for each frame, a few array operations a mode."""
@@ -225,21 +236,3 @@ def highlight(program: LightProgram, unit: str, level: float) -> Asked:
         dims = item.attribute == "Dimmer" or (not program.has_dimmer and item.attribute.startswith("ColorAdd_"))
         wanted[(unit, item.cell, item.attribute)] = value * level if dims else value
     return wanted
-
-
-def level_for(item: ChartChannel, physical: float) -> float:
-    """The level of a physical value in a channel's initial function, clipped to its ends."""
-    first = item.channel.first
-    if first is None or first.physical_to == first.physical_from:
-        return item.default_level
-    along = min(1.0, max(0.0, (physical - first.physical_from) / (first.physical_to - first.physical_from)))
-    return (first.dmx_from + along * (first.dmx_to - first.dmx_from)) / item.top
-
-
-def physical_for(item: ChartChannel, level: float) -> float:
-    """The reverse of `level_for`."""
-    first = item.channel.first
-    if first is None:
-        return level
-    along = (level * item.top - first.dmx_from) / max(1, first.dmx_to - first.dmx_from)
-    return first.physical_from + along * (first.physical_to - first.physical_from)

@@ -3,8 +3,21 @@
 Every edit is a pure function from a show to a new one; a preview is the same function, not taken yet.
 """
 
-from isthmus.patch.edits import Add, preview_add
+from isthmus.patch.add import Add, preview_add
 from isthmus.patch.hanglist import Library, read_hang_list, take_paper
+from isthmus.patch.index import index_of
 from isthmus.patch.spans import all_spans, clashes, footprint, free_runs, next_free
 
-__all__ = ["Add", "Library", "all_spans", "clashes", "footprint", "free_runs", "next_free", "preview_add", "read_hang_list", "take_paper"]
+__all__ = [
+    "Add",
+    "Library",
+    "all_spans",
+    "clashes",
+    "footprint",
+    "free_runs",
+    "index_of",
+    "next_free",
+    "preview_add",
+    "read_hang_list",
+    "take_paper",
+]

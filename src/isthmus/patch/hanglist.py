@@ -5,9 +5,7 @@ Good lines and bad lines are kept apart; nothing is taken silently.
 
 from __future__ import annotations
 
-import csv
 import difflib
-import io
 import re
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,15 +13,16 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from isthmus.errors import EntryFault, FileFault
-from isthmus.patch.edits import patched_blocks, with_profile
+from isthmus.patch.add import with_profile
+from isthmus.patch.addresses import blocks_at
 from isthmus.patch.numbers import MAX_NUMBER
 from isthmus.profiles import Profile, ProfileSet, chart, profiles_of
 from isthmus.show.address import read_address, write_address
 from isthmus.show.container import read_file
 from isthmus.show.records import SLOTS, UNIVERSES, Paper, PaperRow, Show, StoredProfile, Unit, new_id
+from isthmus.show.tables import read_table
 
 MAX_BYTES = 16 * 2**20
-MAX_LINES = 50_000
 
 COLUMNS: dict[str, tuple[str, ...]] = {
     "number": ("unit", "unit no", "unit number", "number", "no", "nr", "#", "channel", "chan"),
@@ -110,35 +109,9 @@ def read_hang_list(path: Path, library: Library) -> HangList:
     return parse_hang_list(read_file(path, MAX_BYTES), path.name, library)
 
 
-def decode_text(data: bytes) -> str:
-    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return data.decode("utf-16", "replace")
-    try:
-        return data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        return data.decode("cp1252", "replace")
-
-
-def _table(text: str, where: str) -> list[list[str]]:
-    head = "\n".join(text.splitlines()[:20])
-    delimiter = max((",", ";", "\t"), key=head.count)
-    try:
-        reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
-        rows = []
-        for row in reader:
-            rows.append([cell.strip() for cell in row])
-            if len(rows) > MAX_LINES:
-                raise FileFault(f"it has more than {MAX_LINES} lines.", where=where, do="Split it, and read the parts.")
-        return rows
-    except csv.Error as error:
-        raise FileFault(f"it is not a table: {error}.", where=where, do="Save it as CSV from the spreadsheet.") from error
-
-
 def parse_hang_list(data: bytes, where: str, library: Library) -> HangList:
     """The same from bytes."""
-    if b"\0" in data[:4096] and data[:2] not in (b"\xff\xfe", b"\xfe\xff"):
-        raise FileFault("this is not a text file.", where=where, do="Save the list as CSV from the spreadsheet.")
-    rows = _table(decode_text(data), where)
+    rows = read_table(data, where)
     start, columns, ignored = _header(rows, where)
     good: list[PaperRow] = []
     rejected: list[PaperRow] = []
@@ -295,7 +268,7 @@ def take_paper(show: Show, paper: Paper, library: Library) -> Show:
                 name=row.name or f"{profile.name} {row.number}",
                 profile=key,
                 mode=row.mode,
-                patch=patched_blocks(profile, mode, row.universe, row.address) if row.universe else (),
+                patch=blocks_at(profile, mode, row.universe, row.address) if row.universe else (),
                 hangs_on=row.hangs_on,
                 purpose=row.purpose,
                 gel=row.gel,

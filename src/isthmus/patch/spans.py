@@ -10,9 +10,12 @@ from isthmus.profiles import ProfileSet, chart, profiles_of
 from isthmus.show.records import SLOTS, UNIVERSES, Show, Unit
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Span:
-    """One block of one unit: slots start…end (inclusive, end may lie past 512) of a universe."""
+    """One block of one unit: slots start…end (inclusive, end may lie past 512) of a universe.
+
+    `room` is how many slots from the start on are kept for it, when that is more than it takes.
+    """
 
     unit: str
     number: int
@@ -20,6 +23,7 @@ class Span:
     universe: int
     start: int
     length: int
+    room: int = 0
 
     @property
     def end(self) -> int:
@@ -49,7 +53,7 @@ def footprint(unit: Unit, profiles: ProfileSet) -> int:
 def unit_spans(unit: Unit, profiles: ProfileSet) -> list[Span]:
     found = profiles.mode_of(unit)
     lay = chart(*found) if found else None
-    return [Span(unit.id, unit.number, p.block, p.universe, p.address, max(1, lay.span(p.block)) if lay else 1) for p in unit.patch]
+    return [Span(unit.id, unit.number, p.block, p.universe, p.address, max(1, lay.span(p.block)) if lay else 1, p.room) for p in unit.patch]
 
 
 def all_spans(show: Show) -> list[Span]:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from msgspec.structs import replace
 
 from isthmus.errors import EntryFault
-from isthmus.patch.edits import patched_blocks
+from isthmus.patch.addresses import blocks_at
 from isthmus.profiles.compare import differences
 from isthmus.profiles.records import Mode, Profile
 from isthmus.profiles.sheet import sheet
@@ -75,7 +75,7 @@ def swap_profile(show: Show, key: str, stored: StoredProfile, ids: Collection[st
     def change(unit: Unit) -> Unit:
         mode = old.mode(unit.mode) if old else None
         target = mode_for(old, mode, fresh) if old and mode else fresh.mode(unit.mode) or fresh.modes[0]
-        patch = patched_blocks(fresh, target, unit.patch[0].universe, unit.patch[0].address) if unit.patch else ()
+        patch = blocks_at(fresh, target, unit.patch[0].universe, unit.patch[0].address) if unit.patch else ()
         return replace(unit, profile=name, mode=target.name, patch=patch)
 
     return replace(show, profiles=(*profiles, kept), units=tuple(change(unit) if unit.id in chosen else unit for unit in show.units))

@@ -31,11 +31,42 @@ class Record(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 
 class Patched(Record, frozen=True, kw_only=True):
-    """One stretch of slots a unit listens to: block `block` of its mode starts at universe.address."""
+    """One stretch of slots a unit listens to: block `block` of its mode starts at universe.address.
+
+    `room` is how many slots from there on are kept for it; 0 keeps just those it takes.
+    """
 
     universe: int
     address: int
     block: int = 1
+    room: int = 0
+
+
+class Limit(Record, frozen=True, kw_only=True):
+    """The lowest and highest level (0…1 of its DMX range) anything sends to an attribute of a unit."""
+
+    attribute: str
+    low: float = 0.0
+    high: float = 1.0
+
+
+class Handling(Record, frozen=True, kw_only=True):
+    """How what is asked of a unit becomes what is sent to it.
+
+    Offsets are degrees, added after swapping and inverting; `curve` is linear, square, s or points, and bends the
+    dimmer; `points` are (asked, sent), both 0…1, rising in the first.
+    """
+
+    invert_pan: bool = False
+    invert_tilt: bool = False
+    swap: bool = False
+    pan_offset: float = 0.0
+    tilt_offset: float = 0.0
+    curve: str = "linear"
+    points: tuple[tuple[float, float], ...] = ()
+
+
+PLAIN_HANDLING = Handling()
 
 
 class Unit(Record, frozen=True, kw_only=True):
@@ -54,6 +85,23 @@ class Unit(Record, frozen=True, kw_only=True):
     position: Vec3 | None = None
     rotation: Quat = UPRIGHT
     structure: str = ""
+    locked: bool = False  # its address stays where it is
+    limits: tuple[Limit, ...] = ()
+    handling: Handling = PLAIN_HANDLING
+
+
+class Group(Record, frozen=True, kw_only=True):
+    """Units under a name, in order. With a `rule` it is kept in step with the patch; without one it is frozen.
+
+    A rule is "type", "position" or "purpose", a colon, and what units must have there; `parent` is the id of the
+    group it stands in.
+    """
+
+    id: str
+    name: str
+    units: tuple[str, ...] = ()
+    rule: str = ""
+    parent: str = ""
 
 
 class StoredProfile(Record, frozen=True, kw_only=True):
@@ -118,12 +166,17 @@ class Paper(Record, frozen=True, kw_only=True):
 
 
 class Gel(Record, frozen=True, kw_only=True):
-    """A gel of a swatch book, with its colour over a 3200 K lamp as linear sRGB relative to the open lamp."""
+    """A gel of a swatch book, with its colour as linear sRGB relative to the open lamp, over 3200 K and 5600 K.
+
+    `curve` is its transmission 0…1 from 400 to 700 nm every 10 nm, where the book gives it.
+    """
 
     book: str
     code: str
     name: str
     rgb: Vec3
+    daylight: Vec3 | None = None
+    curve: tuple[float, ...] = ()
 
 
 class Verdict(Record, frozen=True, kw_only=True):
@@ -146,6 +199,8 @@ class Show(Record, frozen=True, kw_only=True):
     nodes: tuple[Node, ...] = ()
     outputs: tuple[Output, ...] = ()
     paper: Paper = Paper()
+    earlier_papers: tuple[Paper, ...] = ()  # older revisions, oldest first
+    groups: tuple[Group, ...] = ()
     gels: tuple[Gel, ...] = ()
     verdicts: tuple[Verdict, ...] = ()
 

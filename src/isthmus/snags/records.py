@@ -9,6 +9,14 @@ from isthmus.show.records import Show
 
 FAULT, ATTENTION, NOTE = "fault", "attention", "note"
 ORDER = {FAULT: 0, ATTENTION: 1, NOTE: 2}
+# the order they are told in, within a severity: what the next step rests on comes first
+RULES = (
+    *("profile-unreadable", "mode-unknown", "overlap", "past-end", "too-wide", "double-number", "no-address", "no-route", "doubled-port"),
+    *("stray-output", "no-place", "paper-missing", "paper-type", "paper-mode", "paper-address", "limit-home", "merge-mixed", "no-slots"),
+    *("paper-gel", "paper-hangs_on", "paper-purpose", "silent", "wrong", "verdict-stale", "empty-universe", "room-used", "gel-unknown"),
+    *("no-position", "profile-changed"),
+)
+RANK = {rule: rank for rank, rule in enumerate(RULES)}
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.gels import colour_of
 from isthmus.profiles import profiles_of
 from isthmus.profiles.geometry import Link
 from isthmus.profiles.groups import group_by_mode
@@ -62,6 +63,7 @@ class Bodies:
     unit: NDArray[np.int64]
 
 
+NEARER_DAYLIGHT = 4200.0  # kelvin: 1e6/4200 lies between 3200 and 5600
 FLUX_UNIT = 10_000.0  # lumens that count as 1
 ROUND = {"Cylinder", "Sphere", "Head", "Conventional", "Conventional1_1", "Scanner", "Scanner1_1"}
 
@@ -69,7 +71,6 @@ ROUND = {"Cylinder", "Sphere", "Head", "Conventional", "Conventional1_1", "Scann
 def build_rig(show: Show) -> Rig:
     """All units with a place, grouped by mode."""
     profiles = profiles_of(show)
-    gels = {gel.code: gel.rgb for gel in show.gels}
     groups, order, numbers, positions = [], [], [], []
     for program, units in group_by_mode([unit for unit in show.units if unit.position is not None], profiles):
         place = [unit.position or (0.0, 0.0, 0.0) for unit in units]
@@ -78,7 +79,7 @@ def build_rig(show: Show) -> Rig:
                 program,
                 tuple(units),
                 placements(place, [unit.rotation for unit in units]),
-                np.array([gels.get(unit.gel, (1.0, 1.0, 1.0)) for unit in units]),
+                np.array([_gel(show, unit, program) for unit in units]),
                 len(order),
             )
         )
@@ -86,6 +87,14 @@ def build_rig(show: Show) -> Rig:
         numbers.extend(unit.number for unit in units)
         positions.extend(place)
     return Rig(tuple(groups), show.structures, tuple(order), tuple(numbers), np.array(positions, np.float64).reshape(-1, 3))
+
+
+def _gel(show: Show, unit: Unit, program: LightProgram) -> Array:
+    """The gel's colour over the lamp this unit has: tungsten or daylight, whichever is nearer."""
+    beams = program.assembly.beams
+    daylight = bool(beams) and beams[0].beam.color_temperature > NEARER_DAYLIGHT
+    found = colour_of(show.gels, unit.gel, daylight) if unit.gel else None
+    return np.ones(3) if found is None else found
 
 
 def carry(chain: Sequence[Link], base: Array, state: LightState) -> Array:

@@ -17,7 +17,7 @@ from isthmus.errors import EntryFault, IsthmusError
 from isthmus.library.at_hand import at_hand
 from isthmus.library.facts import body_words
 from isthmus.patch import Add, all_spans, next_free, preview_add
-from isthmus.patch.edits import AddPreview, next_number
+from isthmus.patch.add import AddPreview, next_number
 from isthmus.patch.hanglist import Library
 from isthmus.patch.numbers import read_numbers
 from isthmus.profiles import chart

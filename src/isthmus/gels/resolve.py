@@ -1,0 +1,90 @@
+"""What a unit's gel text means: one gel or several stacked, of which book, and the colour that makes."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Sequence
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from isthmus.errors import EntryFault
+from isthmus.gels.books import Book
+from isthmus.gels.spectrum import DAYLIGHT, TUNGSTEN, curve_from_rgb, rgb_through
+from isthmus.patch.edits import set_text
+from isthmus.show.records import Gel, Show
+
+OPEN = ("open", "none", "no colour", "nc", "clear", "-", "–")
+MOST = 6  # gels in one frame
+
+
+def split_gels(text: str) -> list[str]:
+    """`Kelp 7 + Dusk 3` as its parts; an open frame has none."""
+    parts = [" ".join(part.split()) for part in text.split("+")]
+    return [part for part in parts if part and part.lower() not in OPEN]
+
+
+def find_gels(gels: Sequence[Gel], name: str) -> list[Gel]:
+    """Gels meant by a code, or by book and code; several when the code stands in several books."""
+    wanted = name.lower()
+    exact = [g for g in gels if f"{g.book} {g.code}".lower() == wanted]
+    return exact or [g for g in gels if g.code.lower() == wanted]
+
+
+def full_name(gel: Gel, gels: Sequence[Gel]) -> str:
+    """The shortest text that means this gel and no other: its code, with the book before it where another has it too."""
+    return gel.code if len(find_gels(gels, gel.code)) == 1 else f"{gel.book} {gel.code}"
+
+
+def colour_of(gels: Sequence[Gel], text: str, daylight: bool = False) -> NDArray[np.float64] | None:
+    """Linear sRGB of a gel text relative to the open lamp; None when a part of it is unknown or means several gels."""
+    kept = _KEPT.get(id(gels))
+    if kept is None or kept[0] is not gels:
+        if len(_KEPT) > 16:
+            _KEPT.clear()
+        kept = _KEPT[id(gels)] = (gels, {})
+    if (text, daylight) not in kept[1]:
+        kept[1][text, daylight] = _colour(gels, text, daylight)
+    return kept[1][text, daylight]
+
+
+_KEPT: dict[int, tuple[Sequence[Gel], dict[tuple[str, bool], NDArray[np.float64] | None]]] = {}  # by identity: records hold a dict
+
+
+def _colour(gels: Sequence[Gel], text: str, daylight: bool) -> NDArray[np.float64] | None:
+    found = [find_gels(gels, part) for part in split_gels(text)]
+    if not found or any(len(each) != 1 for each in found) or len(found) > MOST:
+        return None
+    chosen = [each[0] for each in found]
+    if len(chosen) == 1:
+        return np.array((chosen[0].daylight or chosen[0].rgb) if daylight else chosen[0].rgb)
+    curve = np.prod([np.array(g.curve) if g.curve else curve_from_rgb(np.array(g.rgb)) for g in chosen], axis=0)
+    return rgb_through(curve, DAYLIGHT if daylight else TUNGSTEN)
+
+
+def set_gel(show: Show, ids: Collection[str], text: str, books: Iterable[Book] = ()) -> Show:
+    """Give units a gel, or several stacked with a plus; what the show does not know is taken from the books at hand.
+
+    A code no book has is kept as it is typed (the paper may know better); one that two books have needs the book.
+    """
+    known = list(books)
+    parts = []
+    for part in split_gels(text):
+        have = find_gels(show.gels, part)
+        offers = [gel for book in known for gel in find_gels(book.gels, part)]
+        if len(have) == 1 and (len(offers) <= 1 or part.lower() != have[0].code.lower()):
+            parts.append(part)
+            continue
+        choices = {(g.book, g.code): g for g in (*have, *offers)}
+        if len(choices) > 1:
+            names = " or ".join(f"{b} {c}" for b, c in list(choices)[:4])
+            raise EntryFault(f"“{part}” stands in {len(choices)} swatch books.", do=f"Write {names}.")
+        if choices:
+            (gel,) = choices.values()
+            if gel not in show.gels:
+                show = replace(show, gels=(*show.gels, gel))
+            part = full_name(gel, show.gels)
+        parts.append(part)
+    if len(parts) > MOST:
+        raise EntryFault(f"{len(parts)} gels in one frame are too many.", do=f"Stack {MOST} at the most.")
+    return set_text(show, ids, "gel", " + ".join(parts))

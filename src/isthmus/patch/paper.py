@@ -1,0 +1,221 @@
+"""Paper beside patch: what differs per unit and field, taking either side, and what a new revision changed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from isthmus.patch.addresses import patches_for
+from isthmus.patch.edits import change_units, set_mode, set_text
+from isthmus.patch.hanglist import Library, plain
+from isthmus.patch.index import index_of
+from isthmus.patch.replace import replace_type
+from isthmus.profiles import ProfileSet
+from isthmus.show.address import write_address
+from isthmus.show.records import Paper, PaperRow, Show, Unit
+
+KEPT_PAPERS = 8
+FIELDS = {
+    "type": "model",
+    "mode": "mode",
+    "address": "address",
+    "hangs_on": "hang position",
+    "gel": "gel",
+    "purpose": "purpose",
+    "name": "name",
+}
+MISSING, EXTRA = "missing", "extra"  # on the paper only; in the patch only
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One field of one unit in which paper and patch differ; `unit` is empty for one that is not patched."""
+
+    number: int
+    unit: str
+    field: str
+    paper: str
+    patch: str
+    takeable: bool = True
+
+    @property
+    def plain(self) -> str:
+        return FIELDS.get(self.field, "unit")
+
+
+@dataclass(frozen=True)
+class RowChange:
+    """What a newer revision of the paper has otherwise."""
+
+    number: int
+    field: str  # one of FIELDS, or missing (gone) or extra (new)
+    before: str
+    after: str
+
+
+def paper_address(row: PaperRow) -> str:
+    return write_address(row.universe, row.address) if row.universe else ""
+
+
+def patch_address(unit: Unit) -> str:
+    return write_address(unit.patch[0].universe, unit.patch[0].address) if unit.patch else ""
+
+
+def model_of(unit: Unit, profiles: ProfileSet) -> str:
+    profile = profiles.profiles.get(unit.profile)
+    return profile.name if profile else unit.profile
+
+
+def differences_of(row: PaperRow, unit: Unit, profiles: ProfileSet) -> list[Difference]:
+    """Fields the paper fills in and the patch has otherwise. A model that differs says nothing of its mode."""
+    found = []
+
+    def note(field: str, paper: str, patch: str, takeable: bool = True) -> None:
+        found.append(Difference(unit.number, unit.id, field, paper, patch, takeable))
+
+    model = model_of(unit, profiles)
+    if row.type and plain(row.type) != plain(model):
+        profile = profiles.profiles.get(unit.profile)
+        if not profile or plain(row.type) not in (plain(f"{profile.maker} {profile.name}"), plain(profile.long_name)):
+            known = any(plain(row.type) == plain(p.name) and (not row.mode or p.mode(row.mode)) for p in profiles.profiles.values())
+            note("type", row.type, model, known)
+    elif row.mode and row.mode != unit.mode:
+        held = profiles.profiles.get(unit.profile)
+        note("mode", row.mode, unit.mode, bool(held and held.mode(row.mode)))
+    if row.universe and paper_address(row) != patch_address(unit) and unit.patch:
+        note("address", paper_address(row), patch_address(unit), not unit.locked)
+    for name in ("gel", "hangs_on", "purpose"):
+        paper, mine = getattr(row, name), getattr(unit, name)
+        if paper and paper != mine:
+            note(name, paper, mine)
+    return found
+
+
+def differences(show: Show) -> list[Difference]:
+    """All of them, by number; units on one side only first in their place."""
+    index = index_of(show)
+    found = []
+    on_paper = {row.number for row in show.paper.rows}
+    for row in show.paper.rows:
+        ids = index.numbers.get(row.number, ())
+        if not ids:
+            found.append(Difference(row.number, "", MISSING, f"{row.type} {row.mode}".strip(), "", False))
+        for unit_id in ids:
+            found.extend(differences_of(row, index.by_id[unit_id], index.profiles))
+    if show.paper.rows:
+        found.extend(
+            Difference(u.number, u.id, EXTRA, "", f"{model_of(u, index.profiles)} {u.mode}") for u in show.units if u.number not in on_paper
+        )
+    return sorted(found, key=lambda d: d.number)
+
+
+def take_paper_side(show: Show, found: Iterable[Difference], library: Library | None = None) -> Show:
+    """The patch takes what the paper has; addresses of one go are given as a whole. What cannot be taken stays.
+
+    Raises EntryFault when an address runs past its universe.
+    """
+    index = index_of(show)
+    rows = {row.number: row for row in show.paper.rows}
+    chosen = [d for d in found if d.unit in index.by_id and d.number in rows]
+    for difference in chosen:
+        row = rows[difference.number]
+        if difference.field == "type":
+            shelf = library or Library.of(show.profiles)
+            match = shelf.match(row.type)
+            mode = (match[1].mode(row.mode) or (match[1].modes[0] if len(match[1].modes) == 1 else None)) if match else None
+            if match and mode:
+                show = replace_type(show, [difference.unit], shelf.stored[match[0]], mode.name).show
+        elif difference.field == "mode" and difference.takeable:
+            show = set_mode(show, [difference.unit], row.mode)
+        elif difference.field in ("gel", "hangs_on", "purpose"):
+            show = set_text(show, [difference.unit], difference.field, getattr(row, difference.field))
+    spots = {d.unit: rows[d.number] for d in chosen if d.field == "address" and d.takeable}
+    profiles = index_of(show).profiles
+
+    def address(unit: Unit) -> Unit:
+        row = spots[unit.id]
+        return replace(unit, patch=patches_for(unit, profiles.mode_of(unit), [(row.universe, row.address)]))
+
+    return change_units(show, spots, address)
+
+
+def take_patch_side(show: Show, found: Iterable[Difference]) -> Show:
+    """The paper is corrected to what the patch has; a unit only on one side is struck from it or written on it."""
+    index = index_of(show)
+    rows = {row.number: row for row in show.paper.rows}
+    for difference in found:
+        unit = index.by_id.get(difference.unit)
+        if difference.field == MISSING:
+            rows.pop(difference.number, None)
+        elif unit is not None and difference.field == EXTRA:
+            rows[unit.number] = row_of(unit, index.profiles, max((r.line for r in rows.values()), default=0) + 1)
+        elif unit is not None and difference.number in rows:
+            mine = row_of(unit, index.profiles, 0)
+            changes = {difference.field: getattr(mine, difference.field)} if difference.field not in ("address", "type") else {}
+            if difference.field == "address":
+                changes = {"universe": mine.universe, "address": mine.address}
+            elif difference.field == "type":
+                changes = {"type": mine.type, "mode": mine.mode}
+            rows[difference.number] = replace(rows[difference.number], **changes)
+    made = tuple(rows.values())
+    return show if made == show.paper.rows else replace(show, paper=replace(show.paper, rows=made))
+
+
+def row_of(unit: Unit, profiles: ProfileSet, line: int) -> PaperRow:
+    """A unit as a line of paper."""
+    return PaperRow(
+        line=line,
+        number=unit.number,
+        name=unit.name,
+        type=model_of(unit, profiles),
+        mode=unit.mode,
+        universe=unit.patch[0].universe if unit.patch else 0,
+        address=unit.patch[0].address if unit.patch else 0,
+        hangs_on=unit.hangs_on,
+        purpose=unit.purpose,
+        gel=unit.gel,
+    )
+
+
+def new_revision(show: Show, paper: Paper) -> Show:
+    """Put a paper in the place of the one there is, which is kept among the earlier ones."""
+    if not show.paper.rows:
+        return replace(show, paper=paper)
+    if not paper.revision:
+        paper = replace(paper, revision=next_revision(show.paper.revision))
+    return replace(show, paper=paper, earlier_papers=(*show.earlier_papers, show.paper)[-KEPT_PAPERS:])
+
+
+def next_revision(text: str) -> str:
+    """The one after: C → D, 3 → 4, anything else gets a 2."""
+    if text.isdigit():
+        return str(int(text) + 1)
+    if len(text) == 1 and text.isalpha() and text.lower() != "z":
+        return chr(ord(text) + 1)
+    return f"{text} 2".strip()
+
+
+def changes_between(old: Paper, new: Paper) -> list[RowChange]:
+    """What a newer paper changed, by number."""
+    before, after = {r.number: r for r in old.rows}, {r.number: r for r in new.rows}
+    found: list[RowChange] = []
+    for number in sorted(before.keys() | after.keys()):
+        a, b = before.get(number), after.get(number)
+        if a is None or b is None:
+            only = a or b
+            assert only
+            words = f"{only.type} {only.mode} {paper_address(only)}".strip()
+            found.append(RowChange(number, MISSING if b is None else EXTRA, words if a else "", words if b else ""))
+            continue
+        for field in FIELDS:
+            was, now = (paper_address(a), paper_address(b)) if field == "address" else (getattr(a, field), getattr(b, field))
+            if was != now:
+                found.append(RowChange(number, field, was, now))
+    return found
+
+
+def units_of(found: Sequence[Difference]) -> list[str]:
+    """The units concerned, each once."""
+    return list(dict.fromkeys(d.unit for d in found if d.unit))

@@ -1,0 +1,95 @@
+"""Levels in the units people use: degrees, percent, the names of ranges."""
+
+from __future__ import annotations
+
+import re
+
+from isthmus.errors import EntryFault
+from isthmus.profiles.attributes import plain
+from isthmus.profiles.chart import Chart, ChartChannel
+
+DEGREES = ("Pan", "Tilt", "Zoom", "XYZ_X", "XYZ_Y", "Iris")
+_NUMBER = re.compile(r"^([+\-−]?\d+(?:[.,]\d+)?)\s*(°|deg|degrees|%|percent|dmx|m|hz)?$", re.IGNORECASE)
+
+
+def level_for(item: ChartChannel, physical: float) -> float:
+    """The level of a physical value in a channel's initial function, clipped to its ends."""
+    first = item.channel.first
+    if first is None or first.physical_to == first.physical_from:
+        return item.default_level
+    along = min(1.0, max(0.0, (physical - first.physical_from) / (first.physical_to - first.physical_from)))
+    return (first.dmx_from + along * (first.dmx_to - first.dmx_from)) / item.top
+
+
+def physical_for(item: ChartChannel, level: float) -> float:
+    """The reverse of `level_for`."""
+    first = item.channel.first
+    if first is None:
+        return level
+    along = (level * item.top - first.dmx_from) / max(1, first.dmx_to - first.dmx_from)
+    return first.physical_from + along * (first.physical_to - first.physical_from)
+
+
+def in_degrees(item: ChartChannel) -> bool:
+    """Whether people say this attribute in degrees."""
+    first = item.channel.first
+    span = abs(first.physical_to - first.physical_from) if first else 0.0
+    return item.attribute in ("Pan", "Tilt", "Zoom") and span > 1.5
+
+
+def ranges(item: ChartChannel) -> list[tuple[int, int, str]]:
+    """(first, last, name) of every named range of a channel, in DMX values."""
+    found = []
+    for logical in item.channel.logical:
+        for function in logical.functions:
+            sets = sorted(function.sets, key=lambda s: s.dmx_from)
+            for index, inner in enumerate(sets):
+                end = sets[index + 1].dmx_from - 1 if index + 1 < len(sets) else function.dmx_to
+                if inner.name.strip():
+                    found.append((inner.dmx_from, max(inner.dmx_from, end), inner.name.strip()))
+            if not any(s.name.strip() for s in sets):
+                found.append((function.dmx_from, function.dmx_to, function.name.strip() or plain(function.attribute)))
+    return sorted(found)
+
+
+def range_in_force(item: ChartChannel, level: float) -> str:
+    """The name of the range a level lies in."""
+    value = round(level * item.top)
+    return next((name for first, last, name in reversed(ranges(item)) if first <= value <= last), "")
+
+
+def write_level(item: ChartChannel, level: float) -> str:
+    """A level as people say it: degrees where they do, else percent."""
+    if in_degrees(item):
+        return f"{physical_for(item, level):.1f}°".replace("-", "−").replace(".0°", "°")
+    return f"{100 * level:.1f} %".replace(".0 %", " %")
+
+
+def read_level(item: ChartChannel, text: str, high: bool = False) -> float:
+    """`45°`, `-30`, `50%`, `128 dmx`, or the name of a range (its start; with `high` its end). Raises EntryFault."""
+    text = " ".join(text.split())
+    if match := _NUMBER.match(text):
+        value, unit = float(match[1].replace(",", ".").replace("−", "-")), (match[2] or "").lower()
+        if unit in ("°", "deg", "degrees") or (not unit and in_degrees(item)):
+            first = item.channel.first
+            ends = sorted((first.physical_from, first.physical_to)) if first else [0.0, 0.0]
+            if not in_degrees(item) or not ends[0] - 1e-6 <= value <= ends[1] + 1e-6:
+                where = f"It goes from {ends[0]:g}° to {ends[1]:g}°." if in_degrees(item) else "Write percent."
+                raise EntryFault(f"“{text}” is out of reach of {plain(item.attribute)}.", do=where)
+            return level_for(item, value)
+        level = value / item.top if unit == "dmx" else value / 100
+        if not 0 <= level <= 1:
+            raise EntryFault(f"“{text}” is not between 0 and {item.top if unit == 'dmx' else '100 %'}.")
+        return level
+    low = text.lower()
+    named = [r for r in ranges(item) if r[2].lower() == low] or [r for r in ranges(item) if low and r[2].lower().startswith(low)]
+    if not named:
+        names = ", ".join(dict.fromkeys(name for _, _, name in ranges(item)[:6]))
+        ways = "percent, degrees" if in_degrees(item) else "percent"
+        raise EntryFault(f"“{text[:30]}” is no level of {plain(item.attribute)}.", do=f"Write {ways}, or {names}.")
+    return (named[0][1] if high else named[0][0]) / item.top
+
+
+def channel_of(chart: Chart, attribute: str, cell: int | None = None) -> ChartChannel | None:
+    """The first channel of an attribute, of one cell where that is said."""
+    return next((c for c in chart.channels if c.attribute == attribute and (cell is None or c.cell == cell)), None)

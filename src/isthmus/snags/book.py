@@ -1,0 +1,169 @@
+"""All snags of a show, kept up to date: after an edit only what it touched is looked at again.
+
+Snags stand in parts: one for each unit, each universe and each rule about the whole show. A part whose ground has not
+changed keeps its snags. The order (worst first, then by rule, then by number) is kept by inserting into a sorted list.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left, insort
+from collections.abc import Hashable, Iterable
+
+from isthmus.check import holds
+from isthmus.patch.index import EMPTY, PatchIndex, index_of
+from isthmus.profiles import profiles_of
+from isthmus.routes import routed
+from isthmus.show.records import Show, Unit
+from isthmus.snags.context import Context
+from isthmus.snags.crossing import STEPS, Crossing, state_of
+from isthmus.snags.records import ORDER, RANK, Snag
+from isthmus.snags.rules_show import SHOW_RULES
+from isthmus.snags.rules_unit import UNIT_RULES
+from isthmus.snags.rules_universe import UNIVERSE_RULES
+
+Key = tuple[int, int, int, str, int]  # severity, rank of the rule, number, text, a counter that parts equals
+
+
+class SnagBook:
+    """The snags and the crossing of one show after another."""
+
+    def __init__(self) -> None:
+        self._show: Show | None = None
+        self._index: PatchIndex | None = None
+        self._at: Context | None = None
+        self._parts: dict[Hashable, list[tuple[Key, Snag]]] = {}
+        self._sorted: list[tuple[Key, Snag]] = []
+        self._of_unit: dict[str, set[Key]] = {}
+        self._by_key: dict[Key, Snag] = {}
+        self._counter = 0
+        self._states: dict[str, str] = {}
+        self._done = [0] * len(STEPS)
+        self._dirty: set[str] = set()
+        self.crossing = Crossing({}, dict.fromkeys(STEPS, 0), 0)
+        self.snags: list[Snag] = []
+
+    def update(self, show: Show) -> SnagBook:
+        """Look at a show; the same show again costs nothing."""
+        if show is self._show:
+            return self
+        old, before = self._show, self._index
+        index = index_of(show)
+        at = Context(
+            show,
+            index,
+            profiles_of(show),
+            self._at.rows if self._at and old and old.paper is show.paper else {row.number: row for row in show.paper.rows},
+            self._at.verdicts if self._at and old and old.verdicts is show.verdicts else {v.unit: v for v in show.verdicts},
+            frozenset(routed(show)),
+        )
+        self._dirty = set()
+        changed = _changed(old, show)
+        units = self._units_touched(before, at, changed)
+        for unit_id in units:
+            unit = index.by_id.get(unit_id)
+            self._put(("unit", unit_id), (s for rule in UNIT_RULES for s in rule(at, unit)) if unit else ())
+        for number in self._universes_touched(before, at, changed):
+            self._put(("universe", number), (snag for rule in UNIVERSE_RULES for snag in rule(at, number)))
+        for rule, ground in SHOW_RULES:
+            if changed.intersection(ground):
+                self._put(("show", rule.__name__), rule(at))
+        self._show, self._index, self._at = show, index, at
+        self._cross(at, units)
+        self.snags = [snag for _, snag in self._sorted]
+        return self
+
+    # ------------------------------------------------------------ what has to be looked at
+
+    def _units_touched(self, before: PatchIndex | None, at: Context, changed: set[str]) -> set[str]:
+        have = before.by_id if before else {}
+        now = at.index.by_id
+        if before is None or at.profiles is not before.profiles:
+            return {*have, *now}
+        found: set[str] = set()
+        if "units" in changed:
+            found = {i for i, unit in now.items() if have.get(i) is not unit}
+            if len(have) != len(now) or found:
+                found |= have.keys() - now.keys()
+        old = self._at
+        if old and old.rows is not at.rows:
+            for number in old.rows.keys() | at.rows.keys():
+                if old.rows.get(number) != at.rows.get(number):
+                    found.update(at.index.numbers.get(number, ()))
+        if old and old.verdicts is not at.verdicts:
+            found.update(u for u in old.verdicts.keys() | at.verdicts.keys() if old.verdicts.get(u) is not at.verdicts.get(u))
+        if changed & {"outputs", "nodes"}:
+            found.update(at.verdicts)
+        if "gels" in changed:
+            found.update(i for i, unit in now.items() if unit.gel)
+        return found
+
+    def _universes_touched(self, before: PatchIndex | None, at: Context, changed: set[str]) -> set[int]:
+        now = at.index.universes
+        if before is None or at.profiles is not before.profiles or changed & {"outputs", "nodes"}:
+            return {*now, *at.lead, *(before.universes if before else ()), *(self._at.lead if self._at else ())}
+        if before is at.index:
+            return set()
+        old = before.universes
+        found = {n for n, universe in now.items() if old.get(n, EMPTY) is not universe}
+        return found | (old.keys() - now.keys())
+
+    # ------------------------------------------------------------ keeping them
+
+    def _put(self, part: Hashable, snags: Iterable[Snag]) -> None:
+        for key, snag in self._parts.pop(part, ()):
+            del self._sorted[bisect_left(self._sorted, key, key=lambda pair: pair[0])]
+            del self._by_key[key]
+            for unit in snag.units if snag.step else ():
+                self._of_unit[unit].discard(key)
+                self._dirty.add(unit)
+        kept = []
+        for snag in snags:
+            self._counter += 1
+            unit = self._number(snag)
+            key = ORDER[snag.severity], RANK[snag.rule], unit or snag.universe, snag.text, self._counter
+            kept.append((key, snag))
+            insort(self._sorted, (key, snag), key=lambda pair: pair[0])
+            self._by_key[key] = snag
+            for concerned in snag.units if snag.step else ():
+                self._of_unit.setdefault(concerned, set()).add(key)
+                self._dirty.add(concerned)
+        if kept:
+            self._parts[part] = kept
+
+    @staticmethod
+    def _number(snag: Snag) -> int:
+        head = snag.text.split(" ", 1)[0].rstrip(":")
+        return int(head) if head.isdigit() else 0
+
+    # ------------------------------------------------------------ how far each has crossed
+
+    def _cross(self, at: Context, units: set[str]) -> None:
+        old_lead = self.crossing.lead
+        now = at.index.by_id
+        again = self._dirty | units
+        if old_lead != at.lead:
+            away = old_lead ^ at.lead
+            again |= {span.unit for number in away for span in at.index.universe(number).spans}
+        if not again and self.crossing.total == len(now):
+            return
+        answered = {v.unit for v in at.verdicts.values() if v.unit in again and v.result == "answers" and holds(at.show, v)}
+        states = dict(self._states)
+        for unit_id in again:
+            for step, letter in enumerate(states.pop(unit_id, "")):
+                self._done[step] -= letter == "d"
+            unit = now.get(unit_id)
+            if unit is not None:
+                states[unit_id] = self._state(at, unit, unit_id in answered)
+                for step, letter in enumerate(states[unit_id]):
+                    self._done[step] += letter == "d"
+        self._states = states
+        self.crossing = Crossing(states, dict(zip(STEPS, self._done, strict=True)), len(now), at.lead)
+
+    def _state(self, at: Context, unit: Unit, answered: bool) -> str:
+        found = [self._by_key[key] for key in self._of_unit.get(unit.id, ())]
+        return state_of(unit, at.profiles.mode_of(unit) is not None, at.lead, answered, found)
+
+
+def _changed(old: Show | None, show: Show) -> set[str]:
+    """Members of the show that are other objects than before."""
+    return {name for name in show.__struct_fields__ if old is None or getattr(old, name) is not getattr(show, name)}

@@ -1,0 +1,19 @@
+"""What the rules look at: the show with everything that is looked up more than once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from isthmus.patch.index import PatchIndex
+from isthmus.profiles import ProfileSet
+from isthmus.show.records import PaperRow, Show, Verdict
+
+
+@dataclass(frozen=True)
+class Context:
+    show: Show
+    index: PatchIndex
+    profiles: ProfileSet
+    rows: dict[int, PaperRow]
+    verdicts: dict[str, Verdict]
+    lead: frozenset[int]  # universes with an output that is on

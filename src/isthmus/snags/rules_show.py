@@ -1,0 +1,113 @@
+"""Rules that look at the show as a whole."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterator
+
+from isthmus.errors import IsthmusError
+from isthmus.library.at_hand import at_hand
+from isthmus.patch import add, edits
+from isthmus.profiles.records import Profile
+from isthmus.profiles.store import read_stored
+from isthmus.routes import edits as route_edits
+from isthmus.routes import write_port_address
+from isthmus.show.records import Show
+from isthmus.snags.context import Context
+from isthmus.snags.records import ATTENTION, FAULT, NOTE, Mend, Snag
+
+ShowRule = Callable[[Context], Iterator[Snag]]
+NAMED = 6  # units named in a sentence
+
+
+def unreadable_profiles(at: Context) -> Iterator[Snag]:
+    for key, error in at.profiles.faults.items():
+        units = tuple(u.id for u in at.show.units if u.profile == key)
+        yield Snag("profile-unreadable", FAULT, f"The profile {key} does not read: {error.what}", "Patch", units, "profile")
+
+
+def profiles_elsewhere(at: Context) -> Iterator[Snag]:
+    """A profile the library has otherwise than the show: somebody has changed it since it was patched."""
+    try:
+        shelf = at_hand(Show())
+    except IsthmusError:
+        return
+    for stored in at.show.profiles:
+        mine, theirs = read_stored(stored), shelf.stored.get(stored.key)
+        if isinstance(mine, Profile) and theirs is not None and theirs.data != stored.data:
+            other = shelf.profiles.profiles.get(stored.key)
+            if other is not None and other.id == mine.id and (other.revision, other.modes) != (mine.revision, mine.modes):
+                here, there = mine.revision[:10] or "no revision", other.revision[:10] or "none"
+                text = f"{mine.label} has been changed in the library since it was patched: {here} here, {there} there."
+                yield Snag("profile-changed", NOTE, text, "Profiles", tuple(u.id for u in at.show.units if u.profile == stored.key))
+
+
+def no_address(at: Context) -> Iterator[Snag]:
+    ids = [u.id for u in at.show.units if not u.patch and at.profiles.mode_of(u)]
+    if not ids:
+        return
+    told = _named(at, ids)
+    text = f"{told} has no address yet." if len(ids) == 1 else f"{len(ids)} units have no address yet: {told}."
+    mend = Mend("Address it at the next free" if len(ids) == 1 else "Address them in order", lambda s: edits.address_next_free(s, ids))
+    yield Snag("no-address", ATTENTION, text, "Patch", tuple(ids), "address", mend)
+
+
+def no_hang_position(at: Context) -> Iterator[Snag]:
+    ids = [u.id for u in at.show.units if not u.hangs_on]
+    if ids:
+        has = "has no hang position" if len(ids) == 1 else "have no hang position"
+        yield Snag("no-position", NOTE, f"{_named(at, ids)} {has}.", "Patch", tuple(ids))
+
+
+def _named(at: Context, ids: list[str]) -> str:
+    return ", ".join(str(at.index.by_id[i].number) for i in ids[:NAMED]) + (" …" if len(ids) > NAMED else "")
+
+
+def doubled_numbers(at: Context) -> Iterator[Snag]:
+    for number, ids in at.index.numbers.items():
+        if len(ids) > 1:
+            free, last = add.next_number(at.show), ids[-1]
+            mend = Mend(f"Make the last one {free}", lambda s, i=last, n=free: edits.set_number(s, i, n))
+            yield Snag("double-number", FAULT, f"{len(ids)} units have the number {number}.", "Patch", ids, "profile", mend)
+
+
+def doubled_ports(at: Context) -> Iterator[Snag]:
+    found: dict[tuple[str, int], set[int]] = defaultdict(set)
+    for output in at.show.outputs:
+        if output.enabled:
+            found[output.host, output.port_address].add(output.universe)
+    for (host, port), universes in found.items():
+        if len(universes) > 1:
+            names = " and ".join(map(str, sorted(universes)))
+            text = f"Universes {names} go to the same port, {host} {write_port_address(port)}: they would fight."
+            yield Snag("doubled-port", FAULT, text, "Routes", (), "route", None, min(universes))
+
+
+def stray_outputs(at: Context) -> Iterator[Snag]:
+    for output in at.show.outputs:
+        if output.enabled and at.show.nodes and route_edits.port_of(at.show, output) is None:
+            text = (
+                f"Universe {output.universe} goes to {output.host} {write_port_address(output.port_address)}, which no expected node has."
+            )
+            yield Snag("stray-output", ATTENTION, text, "Routes", (), "", None, output.universe)
+
+
+def on_paper_only(at: Context) -> Iterator[Snag]:
+    missing = [number for number in at.rows if number not in at.index.numbers]
+    if missing:
+        more = " …" if len(missing) > NAMED else ""
+        text = f"On the hang list and not patched: {', '.join(map(str, missing[:NAMED]))}{more}."
+        yield Snag("paper-missing", ATTENTION, text, "Patch")
+
+
+# each with what it rests on: members of the show, in which a change has it asked again
+SHOW_RULES: tuple[tuple[ShowRule, tuple[str, ...]], ...] = (
+    (unreadable_profiles, ("profiles", "units")),
+    (profiles_elsewhere, ("profiles",)),
+    (no_address, ("profiles", "units")),
+    (no_hang_position, ("units",)),
+    (doubled_numbers, ("units",)),
+    (doubled_ports, ("outputs",)),
+    (stray_outputs, ("outputs", "nodes")),
+    (on_paper_only, ("paper", "units")),
+)
