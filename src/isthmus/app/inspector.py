@@ -10,13 +10,13 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from isthmus.app import paint
-from isthmus.app.pages.patch_model import addresses
 from isthmus.app.theme import SIZE, font, pen, theme
 from isthmus.app.widgets import Panel, Section, SeverityMark, bind, button, label, set_property
 from isthmus.app.workbench import Workbench
 from isthmus.check import holds
 from isthmus.errors import EntryFault
 from isthmus.patch import edits, footprint
+from isthmus.patch.cells import addresses
 from isthmus.patch.numbers import read_numbers, write_numbers
 from isthmus.profiles import profiles_of
 from isthmus.show import Show, read_address, write_address

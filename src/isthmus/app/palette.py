@@ -11,13 +11,13 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QLineEdit, QListWidget, QLis
 
 from isthmus.app.actions import Registry
 from isthmus.app.dialogs import Frame
-from isthmus.app.pages.patch_model import addresses
 from isthmus.app.spine import PAGES
 from isthmus.app.theme import font
 from isthmus.app.widgets import Section, label
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch import all_spans
+from isthmus.patch.cells import addresses
 from isthmus.show import read_address
 from isthmus.snags import Snag
 

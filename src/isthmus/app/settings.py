@@ -19,6 +19,8 @@ class Settings(msgspec.Struct, kw_only=True):
     theme: str = "night"
     last_show: str = ""
     window: tuple[int, int] = (1280, 800)
+    patch_columns: tuple[str, ...] = ()
+    paper_columns: dict[str, dict[str, str]] = {}  # heads of a list → field → head, as the person had it last
 
 
 def config_file() -> Path:

@@ -26,6 +26,7 @@ class Workbench(QObject):
     call_changed = Signal()
     sending_changed = Signal()
     told = Signal(str, str)  # severity, sentence
+    clashing = Signal(object, str)  # a Placing with somebody in the way, and what the edit is called
 
     def __init__(self, show: Show | None = None) -> None:
         super().__init__()

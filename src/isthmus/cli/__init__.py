@@ -107,7 +107,7 @@ def patch_add(options: argparse.Namespace) -> Result:
     match = shelf.match(options.profile)
     if match is None:
         near = shelf.nearest(options.profile)
-        raise EntryFault(f"no profile is called “{options.profile}”.", do=f"Perhaps {near}?" if near else "")
+        raise EntryFault(f"no profile is called “{options.profile}”.", do=f"Perhaps {shelf.profiles.profiles[near].name}?" if near else "")
     key, profile = match
     mode = options.mode or (profile.modes[0].name if len(profile.modes) == 1 else "")
     if not mode:

@@ -4,8 +4,9 @@ Every edit is a pure function from a show to a new one; a preview is the same fu
 """
 
 from isthmus.patch.add import Add, preview_add
-from isthmus.patch.hanglist import Library, read_hang_list, take_paper
+from isthmus.patch.hanglist import Library, read_hang_list
 from isthmus.patch.index import index_of
+from isthmus.patch.paper import take_paper
 from isthmus.patch.spans import all_spans, clashes, footprint, free_runs, next_free
 
 __all__ = [

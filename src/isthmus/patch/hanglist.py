@@ -7,19 +7,17 @@ from __future__ import annotations
 
 import difflib
 import re
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 
-from msgspec.structs import replace
-
 from isthmus.errors import EntryFault, FileFault
-from isthmus.patch.add import with_profile
-from isthmus.patch.addresses import blocks_at
 from isthmus.patch.numbers import MAX_NUMBER
 from isthmus.profiles import Profile, ProfileSet, chart, profiles_of
 from isthmus.show.address import read_address, write_address
 from isthmus.show.container import read_file
-from isthmus.show.records import SLOTS, UNIVERSES, Paper, PaperRow, Show, StoredProfile, Unit, new_id
+from isthmus.show.records import SLOTS, UNIVERSES, Paper, PaperRow, Show, StoredProfile
 from isthmus.show.tables import read_table
 
 MAX_BYTES = 16 * 2**20
@@ -61,22 +59,41 @@ class LineFault:
 
 
 @dataclass(frozen=True)
+class Unknown:
+    """A model name no profile has exactly: how often it stands there, and the profile it may mean, with the reason."""
+
+    text: str
+    count: int
+    key: str = ""
+    why: str = ""
+
+
+@dataclass(frozen=True)
 class HangList:
-    """What was read: good rows, those with faults, the faults by line, columns nobody knows."""
+    """What was read: good rows, those with faults, the faults by line, columns nobody knows, what was filled in."""
 
     paper: Paper
     rejected: tuple[PaperRow, ...]
     faults: tuple[LineFault, ...]
     columns: dict[str, str]
     ignored: tuple[str, ...]
+    unknown: tuple[Unknown, ...] = ()
+    notes: tuple[str, ...] = ()
+    heads: tuple[str, ...] = ()
+    at: dict[str, int] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
 class Library:
     """Profiles that may be chosen, by key, with the file each comes from."""
 
-    stored: dict[str, StoredProfile]
-    profiles: ProfileSet
+    def __init__(self, stored: dict[str, StoredProfile], profiles: ProfileSet) -> None:
+        self.stored, self.profiles = stored, profiles
+        self._by_name: dict[str, tuple[str, Profile]] = {}
+        for key, profile in profiles.profiles.items():
+            for name in (profile.name, f"{profile.maker} {profile.name}", profile.long_name):
+                if plain(name):
+                    self._by_name.setdefault(plain(name), (key, profile))
+        self._near: dict[str, str] = {}
 
     @staticmethod
     def of(*sources: tuple[StoredProfile, ...]) -> Library:
@@ -88,16 +105,28 @@ class Library:
 
     def match(self, text: str) -> tuple[str, Profile] | None:
         """The profile meant by a model name, with or without its maker; only an exact name counts."""
-        wanted = plain(text)
-        for key, profile in self.profiles.profiles.items():
-            if wanted in (plain(profile.name), plain(f"{profile.maker} {profile.name}"), plain(profile.long_name)):
-                return key, profile
-        return None
+        return self._by_name.get(plain(text))
 
     def nearest(self, text: str) -> str:
-        names = {plain(p.name): p.name for p in self.profiles.profiles.values()}
-        close = difflib.get_close_matches(plain(text), names, 1, 0.5)
-        return names[close[0]] if close else ""
+        """The key of the profile with the likest name; empty when none is like it."""
+        wanted = plain(text)
+        if wanted not in self._near:
+            close = difflib.get_close_matches(wanted, self._by_name, 1, 0.5)
+            self._near[wanted] = self._by_name[close[0]][0] if close else ""
+        return self._near[wanted]
+
+    def why_near(self, text: str, key: str) -> str:
+        """What is alike and what differs between a written name and a profile's."""
+        profile = self.profiles.profiles[key]
+        wanted, name = plain(text), plain(profile.name)
+        if sorted(wanted.split()) == sorted(name.split()):
+            return "the same words in another order"
+        if wanted.replace(" ", "") == name.replace(" ", ""):
+            return "the same letters, spaced otherwise"
+        if set(name.split()) < set(wanted.split()):
+            return f"“{' '.join(w for w in wanted.split() if w not in name.split())}” is not in its name"
+        same = sum(block.size for block in difflib.SequenceMatcher(None, wanted, name).get_matching_blocks())
+        return f"{same} of {len(name)} letters agree"
 
 
 def plain(text: str) -> str:
@@ -109,64 +138,132 @@ def read_hang_list(path: Path, library: Library) -> HangList:
     return parse_hang_list(read_file(path, MAX_BYTES), path.name, library)
 
 
-def parse_hang_list(data: bytes, where: str, library: Library) -> HangList:
-    """The same from bytes."""
+def parse_hang_list(
+    data: bytes | str,
+    where: str,
+    library: Library,
+    columns: Mapping[str, int] | None = None,
+    aliases: Mapping[str, str] | None = None,
+    edits: Mapping[tuple[int, str], str] | None = None,
+) -> HangList:
+    """The same from bytes or pasted text.
+
+    `columns` (field → column) overrides what was matched; `aliases` (written model name → key of a profile) is what a
+    person agreed to; `edits` ((line, field) → text) corrects single cells.
+    """
     rows = read_table(data, where)
-    start, columns, ignored = _header(rows, where)
+    start, found = match_columns(rows, where, library)
+    at = dict(columns) if columns is not None else found
+    lacking = [PLAIN[name] for name in NEEDED if name not in at]
+    if lacking:
+        raise FileFault(f"no column is chosen for {' and '.join(lacking)}.", where=where, do="Choose the column it stands in.")
+    width = max((len(row) for row in rows), default=0)
+    heads = [rows[start][i] if start >= 0 and i < len(rows[start]) and rows[start][i] else f"column {i + 1}" for i in range(width)]
+    agreed = {plain(text): key for text, key in (aliases or {}).items()}
     good: list[PaperRow] = []
     rejected: list[PaperRow] = []
     faults: list[LineFault] = []
     seen: dict[int, int] = {}
+    unknown: Counter[str] = Counter()
+    above: dict[str, str] = {}
+    filled: Counter[str] = Counter()
+    fills = [name for name in ("type", "mode", "hangs_on") if _merged(rows[start + 1 :], at.get(name, -1))]
     for line, row in enumerate(rows[start + 1 :], start + 2):
         if not any(row):
             continue
-        cells = {field: row[at] if at < len(row) else "" for field, at in columns.items()}
-        found, mine = _row(cells, line, library)
-        if found.number in seen and found.number:
-            mine.append(
-                LineFault(
-                    line, "number", f"unit {found.number} stands in line {seen[found.number]} already.", "Give one of them another number."
-                )
-            )
-        elif found.number:
-            seen[found.number] = line
+        cells = {name: row[i] if i < len(row) else "" for name, i in at.items()}
+        cells |= {name: text for (at_line, name), text in (edits or {}).items() if at_line == line}
+        if cells.get("number"):
+            had_type = bool(cells.get("type"))
+            for name in fills:  # merged cells come out empty below the first
+                if name in cells and not cells[name] and above.get(name) and (name != "mode" or not had_type):
+                    cells[name] = above[name]
+                    filled[name] += 1
+            above = {name: cells.get(name, "") for name in ("type", "mode", "hangs_on")}
+        found_row, mine = _row(cells, line, library, agreed)
+        if any(fault.column == "type" for fault in mine) and cells.get("type"):
+            unknown[cells["type"]] += 1
+        if found_row.number in seen and found_row.number:
+            text = f"unit {found_row.number} stands in line {seen[found_row.number]} already."
+            mine.append(LineFault(line, "number", text, "Give one of them another number."))
+        elif found_row.number:
+            seen[found_row.number] = line
         faults.extend(mine)
-        (rejected if mine else good).append(found)
-    header = rows[start]
+        (rejected if mine else good).append(found_row)
     return HangList(
         Paper(title=Path(where).stem, rows=tuple(good)),
         tuple(rejected),
         tuple(faults),
-        {field: header[at] for field, at in columns.items()},
-        tuple(header[at] for at in ignored),
+        {name: heads[i] for name, i in at.items() if i < len(heads)},
+        tuple(head for i, head in enumerate(heads) if i not in at.values() and not head.startswith("column ")),
+        tuple(_unknown(text, count, library) for text, count in unknown.most_common()),
+        tuple(f"{PLAIN[name]} was empty in {count} lines and taken from the line above." for name, count in filled.items()),
+        tuple(heads),
+        dict(at),
     )
 
 
-def _header(rows: list[list[str]], where: str) -> tuple[int, dict[str, int], list[int]]:
-    """The line that names the columns: the first of twenty that names a unit and a type."""
+def _unknown(text: str, count: int, library: Library) -> Unknown:
+    near = library.nearest(text)
+    return Unknown(text, count, near, library.why_near(text, near) if near else "")
+
+
+def _merged(rows: Sequence[Sequence[str]], at: int) -> bool:
+    """Whether a column looks like merged cells: a good part of it empty, and not empty at the top."""
+    texts = [row[at] for row in rows if any(row) and 0 <= at < len(row)]
+    return len(texts) > 3 and bool(texts[0]) and sum(not text for text in texts) > len(texts) / 3
+
+
+def match_columns(rows: Sequence[Sequence[str]], where: str, library: Library) -> tuple[int, dict[str, int]]:
+    """The line that names the columns (−1 when none does) and where each field stands: by name, else by content."""
     best: dict[str, int] = {}
+    start = -1
     for index, row in enumerate(rows[:20]):
         columns: dict[str, int] = {}
-        ignored = []
         for at, cell in enumerate(row):
-            field = next((field for field, names in COLUMNS.items() if plain(cell) in names and field not in columns), None)
-            if field:
-                columns[field] = at
-            elif cell:
-                ignored.append(at)
-        if all(field in columns for field in NEEDED):
-            return index, columns, ignored
-        best = columns if len(columns) > len(best) else best
-    lacking = [PLAIN[field] for field in NEEDED if field not in best]
-    seen = ", ".join(f"“{cell[:20]}”" for cell in (rows[0] if rows else []) if cell) or "nothing"
-    raise FileFault(
-        f"no column is called {' or '.join(lacking)}; line 1 has {seen[:160]}.",
-        where=where,
-        do="Name the columns Unit, Type, Mode, Address, Position.",
-    )
+            name = next((name for name, names in COLUMNS.items() if plain(cell) in names and name not in columns), None)
+            if name:
+                columns[name] = at
+        if all(name in columns for name in NEEDED):
+            return index, columns
+        if len(columns) > len(best):
+            best, start = columns, index
+    body = [row for row in rows[start + 1 : start + 61] if any(row)]
+    for name, at in _by_content(body, library).items():
+        if name not in best and at not in best.values():
+            best[name] = at
+    lacking = [PLAIN[name] for name in NEEDED if name not in best]
+    if lacking:
+        seen = ", ".join(f"“{cell[:20]}”" for cell in (rows[0] if rows else []) if cell) or "nothing"
+        raise FileFault(
+            f"no column is called {' or '.join(lacking)}, and none looks like it; line 1 has {seen[:160]}.",
+            where=where,
+            do="Name the columns Unit, Type, Mode, Address, Position.",
+        )
+    return start, best
 
 
-def _row(cells: dict[str, str], line: int, library: Library) -> tuple[PaperRow, list[LineFault]]:
+def _by_content(body: Sequence[Sequence[str]], library: Library) -> dict[str, int]:
+    """Columns whose cells look like model names, addresses or unit numbers."""
+    found: dict[str, int] = {}
+    width = max((len(row) for row in body), default=0)
+    columns = [[row[at] for row in body if at < len(row) and row[at]] for at in range(width)]
+    for at, texts in enumerate(columns):
+        if not texts:
+            continue
+        known = sum(library.match(text) is not None for text in texts)
+        spots = sum(bool(re.fullmatch(r"\d{1,5}[./:]\d{1,3}", text)) and not re.fullmatch(r"\d+\.0", text) for text in texts)
+        counts = [text for text in texts if re.fullmatch(r"\d{1,6}(\.0)?", text)]
+        if known > len(texts) / 2:
+            found.setdefault("type", at)
+        elif spots > len(texts) / 2:
+            found.setdefault("address", at)
+        elif len(counts) == len(texts) and len(set(counts)) > 0.9 * len(counts):
+            found.setdefault("number", at)
+    return found
+
+
+def _row(cells: dict[str, str], line: int, library: Library, agreed: Mapping[str, str]) -> tuple[PaperRow, list[LineFault]]:
     faults: list[LineFault] = []
     number = 0
     text = cells.get("number", "")
@@ -183,14 +280,16 @@ def _row(cells: dict[str, str], line: int, library: Library) -> tuple[PaperRow, 
         )
     kind, mode = cells.get("type", ""), cells.get("mode", "")
     match = library.match(kind)
+    if match is None and agreed.get(plain(kind)) in library.profiles.profiles:
+        match = agreed[plain(kind)], library.profiles.profiles[agreed[plain(kind)]]
     length = 1
     if not kind:
         faults.append(LineFault(line, "type", "the type is missing."))
     elif match is None:
         near = library.nearest(kind)
-        faults.append(
-            LineFault(line, "type", f"no profile is called “{kind[:40]}”.", f"Perhaps {near}?" if near else "Add its profile first.")
-        )
+        what = f"no profile is called “{kind[:40]}”."
+        do = f"Perhaps {library.profiles.profiles[near].name}?" if near else "Add its profile first."
+        faults.append(LineFault(line, "type", what, do))
     else:
         profile = match[1]
         found = next(
@@ -246,32 +345,3 @@ def _spot(cells: dict[str, str]) -> tuple[int, int] | None:
             raise EntryFault(f"“{universe[:20]}” is not a universe.", do=f"Universes go from 1 to {UNIVERSES}.")
         return read_address(f"{int(float(universe))}.{int(float(text))}")
     return read_address(text)
-
-
-def take_paper(show: Show, paper: Paper, library: Library) -> Show:
-    """Keep the paper beside the patch, and add its units that are not patched yet. Units with that number stay as they are."""
-    have = {unit.number for unit in show.units}
-    units: list[Unit] = []
-    for row in paper.rows:
-        match = library.match(row.type)
-        if match is None or row.number in have:
-            continue
-        key, profile = match
-        mode = profile.mode(row.mode)
-        if mode is None:
-            continue
-        show = with_profile(show, library.stored[key])
-        units.append(
-            Unit(
-                id=new_id(),
-                number=row.number,
-                name=row.name or f"{profile.name} {row.number}",
-                profile=key,
-                mode=row.mode,
-                patch=blocks_at(profile, mode, row.universe, row.address) if row.universe else (),
-                hangs_on=row.hangs_on,
-                purpose=row.purpose,
-                gel=row.gel,
-            )
-        )
-    return replace(show, paper=paper, units=(*show.units, *units))

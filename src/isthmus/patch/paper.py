@@ -7,14 +7,15 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from isthmus.patch.addresses import patches_for
+from isthmus.patch.add import with_profile
+from isthmus.patch.addresses import blocks_at, patches_for
 from isthmus.patch.edits import change_units, set_mode, set_text
 from isthmus.patch.hanglist import Library, plain
 from isthmus.patch.index import index_of
 from isthmus.patch.replace import replace_type
 from isthmus.profiles import ProfileSet
 from isthmus.show.address import write_address
-from isthmus.show.records import Paper, PaperRow, Show, Unit
+from isthmus.show.records import Paper, PaperRow, Show, Unit, new_id
 
 KEPT_PAPERS = 8
 FIELDS = {
@@ -186,6 +187,38 @@ def new_revision(show: Show, paper: Paper) -> Show:
     if not paper.revision:
         paper = replace(paper, revision=next_revision(show.paper.revision))
     return replace(show, paper=paper, earlier_papers=(*show.earlier_papers, show.paper)[-KEPT_PAPERS:])
+
+
+def take_paper(show: Show, paper: Paper, library: Library) -> Show:
+    """Keep the paper beside the patch, and add its units that are not patched yet. Units with that number stay as they are.
+
+    A paper that was there is kept among the earlier ones.
+    """
+    have = {unit.number for unit in show.units}
+    units: list[Unit] = []
+    for row in paper.rows:
+        match = library.match(row.type)
+        if match is None or row.number in have:
+            continue
+        key, profile = match
+        mode = profile.mode(row.mode)
+        if mode is None:
+            continue
+        show = with_profile(show, library.stored[key])
+        units.append(
+            Unit(
+                id=new_id(),
+                number=row.number,
+                name=row.name or f"{profile.name} {row.number}",
+                profile=key,
+                mode=row.mode,
+                patch=blocks_at(profile, mode, row.universe, row.address) if row.universe else (),
+                hangs_on=row.hangs_on,
+                purpose=row.purpose,
+                gel=row.gel,
+            )
+        )
+    return replace(new_revision(show, paper), units=(*show.units, *units))
 
 
 def next_revision(text: str) -> str:

@@ -61,7 +61,8 @@ def range_in_force(item: ChartChannel, level: float) -> str:
 def write_level(item: ChartChannel, level: float) -> str:
     """A level as people say it: degrees where they do, else percent."""
     if in_degrees(item):
-        return f"{physical_for(item, level):.1f}°".replace("-", "−").replace(".0°", "°")
+        degrees = round(physical_for(item, level), 1) + 0.0  # no minus zero
+        return f"{degrees:.1f}°".replace("-", "−").replace(".0°", "°")
     return f"{100 * level:.1f} %".replace(".0 %", " %")
 
 

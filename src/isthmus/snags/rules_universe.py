@@ -12,7 +12,7 @@ from isthmus.routes import edits as route_edits
 from isthmus.show.address import write_address
 from isthmus.show.records import SLOTS
 from isthmus.snags.context import Context
-from isthmus.snags.records import ATTENTION, FAULT, NOTE, Mend, Snag
+from isthmus.snags.records import FAULT, NOTE, Mend, Snag
 
 UniverseRule = Callable[[Context, int], Iterator[Snag]]
 
@@ -58,7 +58,7 @@ def merged_both_ways(at: Context, number: int) -> Iterator[Snag]:
             if mine.get(slot, None) is not None and other.get(slot, None) is not None and mine[slot] != other[slot]:
                 pair = f"{clash.a.number} and {clash.b.number}"
                 text = f"{write_address(number, slot)} is highest-takes-precedence for one of {pair} and latest for the other."
-                yield Snag("merge-mixed", ATTENTION, text, "Patch", (clash.a.unit, clash.b.unit), "", None, number)
+                yield Snag("merge-mixed", NOTE, text, "Patch", (clash.a.unit, clash.b.unit), "", None, number)
                 break
 
 

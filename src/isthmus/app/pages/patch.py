@@ -1,28 +1,54 @@
-"""The Patch page: the table of units, its filter, and the address ruler."""
+"""The Patch page: units as a table, universes as a picture, paper, limits, groups and gels."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QContextMenuEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtGui import QContextMenuEvent, QGuiApplication, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
+from isthmus.app import settings
 from isthmus.app.actions import Action, Registry
 from isthmus.app.pages.add_dialog import AddDialog
 from isthmus.app.pages.hanglist_dialog import HangListDialog
-from isthmus.app.pages.patch_model import PatchModel
+from isthmus.app.pages.patch_model import EVERY, GROUPINGS, NAMES, USUAL, PatchModel
+from isthmus.app.pages.patch_page.gels_view import GelsView
+from isthmus.app.pages.patch_page.groups_view import GroupsView
+from isthmus.app.pages.patch_page.limits_view import LimitsView
+from isthmus.app.pages.patch_page.paper_view import PaperView
+from isthmus.app.pages.patch_page.readdress_dialog import ReaddressDialog
+from isthmus.app.pages.patch_page.replace_dialog import TEXTS, ReplaceDialog
+from isthmus.app.pages.patch_page.unfold import Unfolded
+from isthmus.app.pages.patch_page.universe_map import UniverseMap
+from isthmus.app.pages.patch_page.ways_dialog import WaysDialog
 from isthmus.app.pages.patch_table import PatchTable
 from isthmus.app.pages.ruler import Ruler
-from isthmus.app.theme import SIZE, font, theme
-from isthmus.app.widgets import Choice, Page, bind, button, label, set_property
+from isthmus.app.theme import SIZE, theme
+from isthmus.app.widgets import Choice, Page, bind, button, choice, field, label
 from isthmus.app.workbench import Workbench
 from isthmus.demo import EXTRA_LIST
-from isthmus.library.at_hand import at_hand
-from isthmus.patch import edits, read_hang_list
+from isthmus.patch import edits
+from isthmus.patch.addresses import Placing
+from isthmus.patch.hanglist import MAX_BYTES
 from isthmus.routes import universes_known
+from isthmus.show.container import read_file
 
-MENU = ("units.light", "units.home", "", "patch.next_free", "patch.unpatch", "units.set_out", "", "patch.remove")
+VIEWS = ("Units", "Universes", "Paper", "Limits", "Groups", "Gels")
+MENU = (
+    *("units.light", "units.home", "", "patch.fill", "patch.series", "patch.replace", "patch.copy_rows", ""),
+    *(
+        "patch.next_free",
+        "patch.unpatch",
+        "patch.lock",
+        "patch.unlock",
+        "patch.readdress",
+        "units.set_out",
+        "",
+        "patch.copy",
+        "patch.remove",
+    ),
+)
 
 
 class _Loud(QWidget):
@@ -55,45 +81,130 @@ class PatchPage(Page):
     def __init__(self, bench: Workbench, actions: Registry, window: QWidget) -> None:
         super().__init__()
         self.bench, self.acts, self.window_ = bench, actions, window
-        self.head.add(button("Read a hang list…", run=lambda: actions.trigger("patch.hang_list")))
-        self.head.add(button("Add units…", run=lambda: actions.trigger("patch.add")))
+        self.switches = []
+        for name in VIEWS:
+            made = button(name, run=lambda n=name: self.show_view(n), name=f"patch view {name}")
+            made.setCheckable(True)
+            self.switches.append(made)
+            self.head.add(made)
         self.model = PatchModel(bench)
         self.table = PatchTable(bench, self.model)
         self.ruler = Ruler(bench)
+        self.unfolded = Unfolded(bench)
+        self.map = UniverseMap(bench)
+        self.paper = PaperView(bench, lambda: actions.trigger("patch.hang_list"))
+        self.limits = LimitsView(bench)
+        self.groups = GroupsView(bench)
+        self.gels = GelsView(bench, window)
+        self.stack = QStackedWidget()
+        for view in (self._units(), self._universes(), self.paper, self.limits, self.groups, self.gels):
+            self.stack.addWidget(view)
+        self.column.addWidget(self.stack, 1)
+        self.settings: settings.Settings = getattr(window, "settings", settings.Settings())
+        if self.settings.patch_columns:
+            self._columns([key for key in self.settings.patch_columns if key in EVERY])
+        bench.clashing.connect(self._ways)
+        bind(bench.changed, self, self.refresh)
+        self.show_view("Units")
+        self.refresh()
+
+    # ------------------------------------------------------------ the views
+
+    def _units(self) -> QWidget:
+        made = QWidget()
+        column = QVBoxLayout(made)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
         row = QHBoxLayout()
-        row.setContentsMargins(0, 0, 0, 10)
+        row.setContentsMargins(0, 0, 0, 8)
         row.setSpacing(6)
-        self.needle = QLineEdit()
-        self.needle.setPlaceholderText("Only rows that mention…")
-        self.needle.setFont(font("table"))
-        self.needle.setFixedSize(206, SIZE["control"])
+        self.needle = field("filter", "", "Words, 1-8, all but 7")
+        self.needle.setFixedWidth(158)
         self.needle.setClearButtonEnabled(True)
-        self.needle.setObjectName("filter")
-        self.universe = Choice()
-        self.universe.setFont(font("table"))
-        self.universe.setFixedSize(150, SIZE["control"])
-        self.universe.setAccessibleName("Only one universe")
+        self.universe = choice("Only one universe")
+        self.universe.setFixedWidth(122)
+        self.grouping: Choice = choice("Headings", list(GROUPINGS.items()))
+        self.grouping.setFixedWidth(132)
         self.snags = button("Snags only")
         self.snags.setCheckable(True)
+        self.columns = button("Columns…", run=self._column_menu)
+        self.unfold = button("Unfold", run=lambda: self.acts.trigger("patch.unfold"))
+        self.unfold.setCheckable(True)
         self.sign = _Loud()
         self.clear = button("Show all rows", "quiet", self._show_all)
-        for widget in (self.needle, self.universe, self.snags):
+        for widget in (self.needle, self.universe, self.grouping, self.snags, self.columns, self.unfold):
             row.addWidget(widget)
         row.addStretch(1)
         row.addWidget(self.clear)
         row.addWidget(self.sign)
-        self.column.addLayout(row)
-        self.column.addWidget(self.table, 1)
-        self.column.addSpacing(6)
-        self.column.addWidget(self.ruler)
+        column.addLayout(row)
+        column.addWidget(self.table, 3)
+        column.addSpacing(6)
+        column.addWidget(self.unfolded, 2)
+        column.addWidget(self.ruler)
+        column.addLayout(self._foot())
+        self.unfolded.hide()
         self.needle.textChanged.connect(self._filter)
         self.snags.toggled.connect(self._filter)
         self.universe.currentIndexChanged.connect(self._filter)
-        bind(bench.changed, self, self.refresh)
-        self.refresh()
+        self.grouping.currentIndexChanged.connect(self._filter)
+        return made
+
+    def _foot(self) -> QHBoxLayout:
+        foot = QHBoxLayout()
+        foot.setContentsMargins(0, 6, 0, 0)
+        foot.setSpacing(6)
+        self.understood = label("", "quiet", "caption")
+        foot.addWidget(self.understood, 1)
+        for words, act in (
+            ("Read a hang list…", "patch.hang_list"),
+            ("Paste a list…", "patch.paste_list"),
+            ("Re-address…", "patch.readdress"),
+        ):
+            foot.addWidget(button(words, run=lambda a=act: self.acts.trigger(a)))
+        foot.addWidget(button("Add units…", "primary", lambda: self.acts.trigger("patch.add"), 30))
+        return foot
+
+    def _universes(self) -> QWidget:
+        made = QWidget()
+        column = QVBoxLayout(made)
+        column.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.scale = label("", "quiet")
+        row.addWidget(self.scale, 1)
+        row.addWidget(button("Smaller", run=lambda: self.map.zoom(0.6)))
+        row.addWidget(button("Larger", run=lambda: self.map.zoom(1.6)))
+        row.addWidget(button("Slots with values", run=lambda: self.map.zoom(40.0 / self.map.scale)))
+        row.addWidget(button("All", run=lambda: self.map.zoom(0.001), name="All universes"))
+        column.addLayout(row)
+        column.addWidget(self.map, 1)
+        self.map.zoomed.connect(self._told_scale)
+        return made
+
+    def _told_scale(self) -> None:
+        how = "each slot with attribute and value" if self.map.scale >= 26 else "spans by unit"
+        self.scale.setText(f"{len(self.map.known)} universes, {how}. Drag a span to re-address it; Ctrl and wheel zoom.")
+
+    def show_view(self, name: str) -> None:
+        for switch, view in zip(self.switches, VIEWS, strict=True):
+            switch.setChecked(view == name)
+        self.stack.setCurrentIndex(VIEWS.index(name))
+        if name == "Units":
+            self.table.setFocus(Qt.FocusReason.OtherFocusReason)
+        elif name == "Universes":
+            self.map.reload()
+            self._told_scale()
+            self.map.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def here(self, view: str) -> None:
+        """Come to this page, with one of its views."""
+        self.acts.trigger("go.patch")
+        self.show_view(view)
 
     def entered(self) -> None:
-        self.table.setFocus(Qt.FocusReason.OtherFocusReason)
+        if self.stack.currentIndex() == 0:
+            self.table.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def refresh(self) -> None:
         show = self.bench.show
@@ -111,18 +222,16 @@ class PatchPage(Page):
         self._filter()
 
     def _filter(self, *_: object) -> None:
-        self.model.needle, self.model.snags_only, self.model.universe = (
-            self.needle.text(),
-            self.snags.isChecked(),
-            self.universe.currentData() or 0,
-        )
-        self.model.reload()
-        self.table.follow()
+        words = self.model.set_needle(self.needle.text())
+        self.model.snags_only = self.snags.isChecked()
+        self.model.universe = self.universe.currentData() or 0
+        self.model.grouping = self.grouping.currentData() or ""
+        self.table.refresh()
         shown, total = len(self.model.rows), len(self.bench.show.units)
         hidden = total - shown
-        self.sign.say(f"{hidden} of {total} rows hidden by the filter" if hidden else f"{total} rows", bool(hidden))
+        self.sign.say(f"{hidden} of {total} rows hidden" if hidden else f"{total} rows", bool(hidden))
         self.clear.setVisible(self.model.filtered)
-        set_property(self.needle, "mixed", False)
+        self.understood.setText(f"The filter reads: {words}" if words else "")
 
     def _show_all(self) -> None:
         self.needle.clear()
@@ -132,7 +241,32 @@ class PatchPage(Page):
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self.acts.menu(MENU, self).popup(event.globalPos())
 
+    # ------------------------------------------------------------ columns
+
+    def _column_menu(self) -> None:
+        menu = QMenu(self)
+        for key in EVERY:
+            act = menu.addAction("Crossing" if key == "crossing" else NAMES[key])
+            act.setCheckable(True)
+            act.setChecked(key in self.model.columns)
+            act.setEnabled(key != "number")
+            act.toggled.connect(
+                lambda on, k=key: self._columns([*self.model.columns, k] if on else [c for c in self.model.columns if c != k])
+            )
+        menu.addSeparator()
+        menu.addAction("The usual ones", lambda: self._columns(list(USUAL)))
+        menu.popup(self.columns.mapToGlobal(self.columns.rect().bottomLeft()))
+
+    def _columns(self, keys: list[str]) -> None:
+        self.model.set_columns(keys)
+        self.table.lay_out()
+        self.settings.patch_columns = tuple(self.model.columns)
+        settings.save(self.settings)
+
     # ------------------------------------------------------------ acts
+
+    def _ways(self, placing: Placing, name: str) -> None:
+        WaysDialog(self.bench, placing, name, self.window_).open()
 
     def add_units(self) -> None:
         AddDialog(self.bench, self.window_, to_library=lambda: self.acts.trigger("profiles.search")).open()
@@ -151,8 +285,37 @@ class PatchPage(Page):
 
     def open_list(self, path: Path) -> None:
         """Raises FileFault when it is no hang list at all."""
-        found = read_hang_list(path, at_hand(self.bench.show))
-        HangListDialog(self.bench, found, path.name, self.window_).open()
+        self._show_list(read_file(path, MAX_BYTES), path.name)
+
+    def paste_list(self) -> None:
+        """A table on the clipboard, read as a hang list. Raises FileFault when it is none."""
+        self._show_list(QGuiApplication.clipboard().text().encode(), "the pasted list")
+
+    def _show_list(self, data: bytes, name: str) -> None:
+        HangListDialog(self.bench, data, name, self.window_, self.settings).open()
+
+    def readdress(self) -> None:
+        ReaddressDialog(self.bench, self.window_).open()
+
+    def replace(self) -> None:
+        key = self.model.columns[max(0, self.table.currentIndex().column())]
+        ReplaceDialog(self.bench, self.model, self.window_, key if key in TEXTS else "").open()
+
+    def toggle_unfold(self) -> None:
+        on = self.unfolded.isHidden()
+        self.unfolded.setVisible(on)
+        self.ruler.setVisible(not on)
+        self.unfold.setChecked(on)
+
+    def copy_rows(self) -> None:
+        QGuiApplication.clipboard().setText(self.table.as_text(whole=True))
+        self.bench.tell("ok", "The rows are copied with headings.")
+
+    def copy_units(self) -> None:
+        units = self.bench.selected()
+        made, ids = edits.copy_units(self.bench.show, [u.id for u in units])
+        self.bench.commit(f"copy {len(units)} unit{'s' * (len(units) != 1)}", made)
+        self.bench.select(ids)
 
     def remove(self) -> None:
         units = self.bench.selected()
@@ -164,19 +327,32 @@ class PatchPage(Page):
     def unpatch(self) -> None:
         self.bench.commit("take addresses away", edits.set_address(self.bench.show, list(self.bench.selection), None))
 
+    def lock(self, locked: bool) -> None:
+        ids = list(self.bench.selection)
+        words = "lock" if locked else "unlock"
+        self.bench.commit(f"{words} {len(ids)} address{'es' * (len(ids) != 1)}", edits.set_locked(self.bench.show, ids, locked))
+
 
 def register(actions: Registry, page: PatchPage) -> None:
+    group = "Patch"
     actions.add(
-        Action(
-            "patch.add",
-            "Add units…",
-            page.add_units,
-            "Ctrl+Shift+A",
-            help="Add units by count, number, mode and start address",
-            group="Patch",
+        Action("patch.add", "Add units…", page.add_units, "Ctrl+Shift+A", help="Add units of a mode, with a preview", group=group),
+        Action("patch.hang_list", "Read a hang list…", page.read_list, "Ctrl+L", help="Read the paper from CSV", group=group),
+        Action("patch.paste_list", "Paste a hang list", page.paste_list, "Ctrl+Alt+V", help="Read a table from the clipboard", group=group),
+        Action("patch.fill", "Fill down", page.table.fill_down, "Ctrl+Alt+F", help="The first cell into those below", group=group),
+        Action("patch.series", "Fill as a series", page.table.fill_series, "Ctrl+Alt+D", help="Numbers and addresses go on", group=group),
+        Action("patch.replace", "Find and replace…", page.replace, "Ctrl+Alt+H", group=group),
+        Action("patch.copy_rows", "Copy rows with headings", page.copy_rows, "Ctrl+Alt+X", group=group),
+        Action("patch.unfold", "Unfold the unit in hand", page.toggle_unfold, "Ctrl+Shift+E", help="Its channels", group=group),
+        Action("patch.readdress", "Re-address…", page.readdress, "Ctrl+Alt+R", help="Solved as a whole", group=group),
+        Action("patch.next_free", "Address at the next free", page.next_free, "Ctrl+Shift+F", "selection", group=group),
+        Action("patch.unpatch", "Take addresses away", page.unpatch, "Ctrl+Shift+U", "selection", group=group),
+        Action("patch.lock", "Lock addresses", lambda: page.lock(True), "Ctrl+Shift+K", "selection", group=group),
+        Action("patch.unlock", "Unlock addresses", lambda: page.lock(False), "", "selection", group=group),
+        Action("patch.copy", "Copy units", page.copy_units, "Ctrl+Shift+Y", "selection", help="With the next numbers", group=group),
+        Action("patch.remove", "Remove units", page.remove, "Ctrl+Del", "selection", group=group),
+        *(
+            Action(f"patch.view.{name}", f"Patch: {name}", lambda n=name: page.here(n), f"Alt+{key}", group=group)
+            for key, name in enumerate(VIEWS, 1)
         ),
-        Action("patch.hang_list", "Read a hang list…", page.read_list, "Ctrl+L", help="Read the paper from CSV", group="Patch"),
-        Action("patch.next_free", "Address at the next free", page.next_free, "Ctrl+Shift+F", "selection", group="Patch"),
-        Action("patch.unpatch", "Take addresses away", page.unpatch, "Ctrl+Shift+U", "selection", group="Patch"),
-        Action("patch.remove", "Remove units", page.remove, "Ctrl+Del", "selection", group="Patch"),
     )

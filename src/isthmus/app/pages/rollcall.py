@@ -21,12 +21,12 @@ from PySide6.QtWidgets import (
 
 from isthmus.app import paint
 from isthmus.app.actions import Action, Registry
-from isthmus.app.pages.patch_model import addresses
 from isthmus.app.pages.plan_canvas import PlanCanvas
 from isthmus.app.theme import SIZE, font, theme
 from isthmus.app.widgets import CopyKeys, Page, Panel, bind, button, label, set_property
 from isthmus.app.workbench import Workbench
 from isthmus.check import callable_units, holds
+from isthmus.patch.cells import addresses
 from isthmus.profiles import profiles_of
 from isthmus.show.records import Unit, Verdict
 

@@ -1,0 +1,1 @@
+"""The Patch page's views and dialogs."""
