@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import engine, frame, fuzz, library, stage, start
+from benchmarks import engine, frame, fuzz, library, patch, stage, start
 
-ALL = {"start": start.run, "frame": frame.run, "engine": engine.run, "stage": stage.run, "library": library.run, "fuzz": fuzz.run}
+ALL = {module.__name__.split(".")[-1]: module.run for module in (start, frame, engine, stage, library, patch, fuzz)}
 
 
 def main() -> int:

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QObject, QPoint, QPointF, Qt, Signal
+from PySide6.QtCore import QItemSelectionModel, QObject, QPoint, QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QGuiApplication, QWheelEvent
 from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
 
@@ -263,6 +263,8 @@ def test_the_table_copies_and_pastes_as_spreadsheets_do(make_window, demo: Show)
     activate(window)
     table.setFocus()
     key(table, Qt.Key.Key_C, CTRL)
+    assert QGuiApplication.clipboard().text() == "201\n202\n"  # the block, as spreadsheets have it
+    key(table, Qt.Key.Key_X, CTRL | Qt.KeyboardModifier.AltModifier)
     copied = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
     assert copied[0][:2] == ["Unit", "Name"] and [row[0] for row in copied[1:]] == ["201", "202"] and copied[1][4] == "2.001"
     table.setCurrentIndex(window.patch.model.index(window.patch.model.row_of("u201"), 4))
@@ -275,7 +277,8 @@ def test_the_table_copies_and_pastes_as_spreadsheets_do(make_window, demo: Show)
     key(table, Qt.Key.Key_V, CTRL)
     assert bench.show is before and "nonsense" in window.notice.words  # all or nothing
     bench.select(["u401", "u402"])
-    table.setCurrentIndex(window.patch.model.index(window.patch.model.row_of("u401"), 7))
+    gel = window.patch.model.index(window.patch.model.row_of("u401"), 7)
+    table.selectionModel().setCurrentIndex(gel, QItemSelectionModel.SelectionFlag.ClearAndSelect)
     bench.select(["u401", "u402"])
     QGuiApplication.clipboard().setText("Kelp 7")
     key(table, Qt.Key.Key_V, CTRL)

@@ -42,17 +42,17 @@ def families() -> list[tuple[int, list[str], list[np.ndarray]]]:
     cool = [planck(k) / planck(3200) for k in (3500, 3800, 4100, 4400, 4800, 5200, 5600, 6500)]
     grey = [np.full(len(NM), t) for t in (0.84, 0.71, 0.5, 0.354, 0.25, 0.177, 0.125, 0.0625)]
     return [
-        (101, "Whey,Primrose,Thistledown,Cowslip,Barley,Straw rope,Reed bed,Oatcake,Gorse,Broom,Kelp light,Honeycomb,Haystack,Lamp wick".split(","), straws),
-        (201, "Cider,Harvest,Marigold,Amber lee,Ferry lamp,Tansy,Peat fire,Apricot,Brick kiln,Rowan,Copper keel,Ember,Forge,Fox".split(","), ambers),
-        (301, "Rosehip,Boathouse door,Pennant,Haw,Port light,Sealing wax,Garnet,Ox blood,Beacon,Last coal".split(","), reds),
-        (401, "Shell,Blush tide,Dog rose,Thrift,Campion,Sea pink,Foxglove,Heather bell,Clover,Peony,Fuchsia hedge,Willowherb,Beet,Madder".split(","), pinks),
-        (501, "Mist,Lilac quay,Lavender row,Scabious,Vetch,Harebell,Dusk sail,Mallow,Periwinkle,Iris bank,Elderberry,Night plum".split(","), lavenders),
-        (601, "Frost,Ice pane,Rain,Pale morning,Skylight,Glass float,Cool quay,Estuary,Winter sun,Larkspur,Ferry blue,Slate roof".split(","), pale_blues),
-        (701, "Evening,Harbour,Deep quay,Moonrise,Bluebell,Lock gate,Channel,Midwater,Nightfall,Trench,Ink,Undertow".split(","), deep_blues),
-        (801, "Lagoon,Shoal,Sea glass,Turquoise net,Verdigris,Bottle,Weed bed,Cormorant,Grotto,Kingfisher,Tide pool,Sluice".split(","), sea),
-        (901, "Young leaf,Lime walk,Meadow,Fern,Sedge,Willow,Nettle,Moss,Hedge,Bracken,Yew,Bottlebank".split(","), greens),
-        (11, "Warmer by eight steps,Warmer by seven,Warmer by six,Warmer by five,Warmer by four,Warmer by three,Warmer by two,Warmer by one".split(",")[::-1], warm),
-        (21, [f"Cooler by {word}" for word in "one,two,three,four,five,six,seven,eight".split(",")], cool),
+        (101, ["Whey", "Primrose", "Thistledown", "Cowslip", "Barley", "Straw rope", "Reed bed", "Oatcake", "Gorse", "Broom", "Kelp light", "Honeycomb", "Haystack", "Lamp wick"], straws),
+        (201, ["Cider", "Harvest", "Marigold", "Amber lee", "Ferry lamp", "Tansy", "Peat fire", "Apricot", "Brick kiln", "Rowan", "Copper keel", "Ember", "Forge", "Fox"], ambers),
+        (301, ["Rosehip", "Boathouse door", "Pennant", "Haw", "Port light", "Sealing wax", "Garnet", "Ox blood", "Beacon", "Last coal"], reds),
+        (401, ["Shell", "Blush tide", "Dog rose", "Thrift", "Campion", "Sea pink", "Foxglove", "Heather bell", "Clover", "Peony", "Fuchsia hedge", "Willowherb", "Beet", "Madder"], pinks),
+        (501, ["Mist", "Lilac quay", "Lavender row", "Scabious", "Vetch", "Harebell", "Dusk sail", "Mallow", "Periwinkle", "Iris bank", "Elderberry", "Night plum"], lavenders),
+        (601, ["Frost", "Ice pane", "Rain", "Pale morning", "Skylight", "Glass float", "Cool quay", "Estuary", "Winter sun", "Larkspur", "Ferry blue", "Slate roof"], pale_blues),
+        (701, ["Evening", "Harbour", "Deep quay", "Moonrise", "Bluebell", "Lock gate", "Channel", "Midwater", "Nightfall", "Trench", "Ink", "Undertow"], deep_blues),
+        (801, ["Lagoon", "Shoal", "Sea glass", "Turquoise net", "Verdigris", "Bottle", "Weed bed", "Cormorant", "Grotto", "Kingfisher", "Tide pool", "Sluice"], sea),
+        (901, ["Young leaf", "Lime walk", "Meadow", "Fern", "Sedge", "Willow", "Nettle", "Moss", "Hedge", "Bracken", "Yew", "Bottlebank"], greens),
+        (11, ["Warmer by eight steps", "Warmer by seven", "Warmer by six", "Warmer by five", "Warmer by four", "Warmer by three", "Warmer by two", "Warmer by one"][::-1], warm),
+        (21, [f"Cooler by {word}" for word in ["one", "two", "three", "four", "five", "six", "seven", "eight"]], cool),
         (31, [f"Grey {n}" for n in (1, 2, 4, 6, 8, 10, 12, 16)], grey),
     ]
 

@@ -79,7 +79,10 @@ class Window(QWidget):
         self._retitle()
         self.go("Readiness")
         self._warmer = Task(lambda step: warm(), self)
-        QTimer.singleShot(WARM_MS, self._warmer.start)
+        self._warm_later = QTimer(self)  # stopped at the end: a thread begun after that would outlive its object
+        self._warm_later.setSingleShot(True)
+        self._warm_later.timeout.connect(self._warmer.start)
+        self._warm_later.start(WARM_MS)
         self._painted = False
 
     def _conditions(self) -> None:
@@ -382,6 +385,7 @@ class Window(QWidget):
     def shut_down(self) -> None:
         """End everything that was started, and give up what was kept for a crash; safe to call twice."""
         self._self_save.stop()
+        self._warm_later.stop()
         for task in (self._saver, self._warmer):
             if task is not None:
                 task.wait()

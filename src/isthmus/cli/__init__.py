@@ -20,30 +20,21 @@ import numpy as np
 from msgspec.structs import replace
 
 from isthmus import __version__
+from isthmus.cli import patch as patch_verbs
 from isthmus.cli import profiles as profile_verbs
+from isthmus.cli.common import DONE, FAILED, INTERRUPTED, SNAGS, Result, load
 from isthmus.demo import lantern_tide
 from isthmus.engine import Engine
 from isthmus.errors import EntryFault, FileFault, IsthmusError, NetworkFault, os_reason
-from isthmus.library.at_hand import at_hand
 from isthmus.output import Live, RigView, engine_routes
-from isthmus.patch import Add, footprint, preview_add
 from isthmus.patch.numbers import read_numbers
-from isthmus.profiles import profiles_of
 from isthmus.render import Look, Picture, RenderClient, Request
 from isthmus.routes import routed, universes_in_use
-from isthmus.show import Show, open_show, read_address, save_show, write_address
+from isthmus.show import save_show
 from isthmus.show.container import schema
 from isthmus.snags import SnagBook, find_snags
 from isthmus.stage import VIEWS
 from isthmus.standin import StandInRig, read_scenario
-
-DONE, SNAGS, FAILED, INTERRUPTED = 0, 1, 3, 4  # 2 is argparse's own
-Result = tuple[int, Any, list[str]]
-
-
-def load(name: str) -> Show:
-    """A show file, or the demo show when the name is `demo`."""
-    return lantern_tide() if name == "demo" else open_show(Path(name))
 
 
 def show_info(options: argparse.Namespace) -> Result:
@@ -75,72 +66,6 @@ def show_schema(options: argparse.Namespace) -> Result:
 def demo_save(options: argparse.Namespace) -> Result:
     save_show(lantern_tide(), Path(options.out))
     return DONE, {"saved": options.out}, [f"Saved {options.out}"]
-
-
-def patch_list(options: argparse.Namespace) -> Result:
-    show = load(options.show)
-    profiles = profiles_of(show)
-    rows = [
-        {
-            "number": u.number,
-            "name": u.name,
-            "profile": u.profile,
-            "mode": u.mode,
-            "address": [write_address(p.universe, p.address) for p in u.patch],
-            "slots": footprint(u, profiles),
-            "hangs_on": u.hangs_on,
-            "gel": u.gel,
-        }
-        for u in sorted(show.units, key=lambda u: u.number)
-    ]
-    lines = [
-        f"{r['number']:>6}  {r['name'][:24]:24}  {r['profile'][:28]:28} {r['mode'][:10]:10} "
-        f"{', '.join(r['address']) or 'none':>8}  {r['slots']:>3}  {r['hangs_on']}"
-        for r in rows
-    ]
-    return DONE, rows, lines
-
-
-def patch_add(options: argparse.Namespace) -> Result:
-    show = load(options.show)
-    shelf = at_hand(show)
-    match = shelf.match(options.profile)
-    if match is None:
-        near = shelf.nearest(options.profile)
-        raise EntryFault(f"no profile is called “{options.profile}”.", do=f"Perhaps {shelf.profiles.profiles[near].name}?" if near else "")
-    key, profile = match
-    mode = options.mode or (profile.modes[0].name if len(profile.modes) == 1 else "")
-    if not mode:
-        raise EntryFault(f"{profile.name} has several modes.", do=f"Say --mode {' or '.join(m.name for m in profile.modes)}.")
-    add = Add(
-        shelf.stored[key],
-        mode,
-        options.count,
-        read_numbers(options.number)[0] if options.number else None,
-        read_address(options.address) if options.address else None,
-        options.spacing,
-        options.name or "",
-        options.hangs_on or "",
-    )
-    preview = preview_add(show, add)
-    clashing = [f"{c.a.number} and {c.b.number} both claim {write_address(c.a.universe, c.first)}" for c in preview.clashes]
-    if clashing and not options.allow_clash:
-        raise EntryFault(
-            f"{clashing[0]}{f', and {len(clashing) - 1} more' if len(clashing) > 1 else ''}.",
-            do="Choose another address, or say --allow-clash.",
-        )
-    target = Path(options.save or options.show)
-    if not options.dry_run:
-        if options.show == "demo" and not options.save:
-            raise EntryFault("the demo show has no file.", do="Say --save OUT.isthmus, or --dry-run.")
-        save_show(preview.show, target)
-    rows = [{"number": u.number, "name": u.name, "address": [write_address(p.universe, p.address) for p in u.patch]} for u in preview.units]
-    lines = [f"{r['number']:>6}  {r['name'][:24]:24}  {', '.join(r['address']) or 'none'}" for r in rows]
-    return (
-        DONE,
-        {"added": rows, "notes": preview.notes, "clashes": clashing, "saved": None if options.dry_run else str(target)},
-        [*lines, *preview.notes, "Nothing saved (dry run)." if options.dry_run else f"Saved {target}"],
-    )
 
 
 def snags(options: argparse.Namespace) -> Result:
@@ -279,20 +204,7 @@ def parser() -> argparse.ArgumentParser:
     verb(shows, "info", show_info, "units, universes and how far they have crossed")
     verb(shows, "schema", show_schema, "the JSON Schema of show.json", show=False)
     verb(shows, "demo", demo_save, "save the demo show as a file", show=False).add_argument("out")
-    patches = verbs.add_parser("patch", help="the patch").add_subparsers(required=True, metavar="WHAT")
-    verb(patches, "list", patch_list, "every unit with its address")
-    add = verb(patches, "add", patch_add, "add units of one mode")
-    add.add_argument("--profile", required=True)
-    add.add_argument("--mode")
-    add.add_argument("--count", type=int, default=1)
-    add.add_argument("--number", help="first unit number")
-    add.add_argument("--address", help="universe.address of the first; none leaves them unpatched")
-    add.add_argument("--spacing", type=int, default=0, help="slots from one start to the next")
-    add.add_argument("--name", help="# becomes the counter, @ the unit number")
-    add.add_argument("--hangs-on")
-    add.add_argument("--allow-clash", action="store_true")
-    add.add_argument("--dry-run", action="store_true")
-    add.add_argument("--save", metavar="OUT")
+    patch_verbs.add_verbs(verbs, verb)
     profile_verbs.add_verbs(verbs, verb)
     verb(verbs, "snags", snags, "what is wrong or missing; exit code 1 when there is anything")
     sending = verb(verbs, "send", send, "light units and send for a while")

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from isthmus.errors import EntryFault
 from isthmus.gels.books import Book
 from isthmus.gels.spectrum import DAYLIGHT, TUNGSTEN, curve_from_rgb, rgb_through
-from isthmus.patch.edits import set_text
-from isthmus.show.records import Gel, Show
+from isthmus.patch.edits import change_units, set_text
+from isthmus.show.records import Gel, Show, Unit
 
 OPEN = ("open", "none", "no colour", "nc", "clear", "-", "–")
 MOST = 6  # gels in one frame
@@ -67,24 +67,32 @@ def set_gel(show: Show, ids: Collection[str], text: str, books: Iterable[Book] =
 
     A code no book has is kept as it is typed (the paper may know better); one that two books have needs the book.
     """
-    known = list(books)
+    offered = [gel for book in books for gel in book.gels]
     parts = []
     for part in split_gels(text):
-        have = find_gels(show.gels, part)
-        offers = [gel for book in known for gel in find_gels(book.gels, part)]
-        if len(have) == 1 and (len(offers) <= 1 or part.lower() != have[0].code.lower()):
-            parts.append(part)
-            continue
-        choices = {(g.book, g.code): g for g in (*have, *offers)}
+        choices = {(g.book, g.code): g for g in (*find_gels(offered, part), *find_gels(show.gels, part))}
         if len(choices) > 1:
             names = " or ".join(f"{b} {c}" for b, c in list(choices)[:4])
             raise EntryFault(f"“{part}” stands in {len(choices)} swatch books.", do=f"Write {names}.")
         if choices:
             (gel,) = choices.values()
             if gel not in show.gels:
-                show = replace(show, gels=(*show.gels, gel))
-            part = full_name(gel, show.gels)
+                show = _told_apart(replace(show, gels=(*show.gels, gel)), gel)
+            part = full_name(gel, [*show.gels, *(other for other in offered if other.book != gel.book)])
         parts.append(part)
     if len(parts) > MOST:
         raise EntryFault(f"{len(parts)} gels in one frame are too many.", do=f"Stack {MOST} at the most.")
     return set_text(show, ids, "gel", " + ".join(parts))
+
+
+def _told_apart(show: Show, fresh: Gel) -> Show:
+    """Units that named an older gel of the same code by the code alone go on meaning it, by its book."""
+    others = [g for g in show.gels if g.code.lower() == fresh.code.lower() and g.book != fresh.book]
+    if len(others) != 1:
+        return show
+
+    def change(unit: Unit) -> Unit:
+        parts = [f"{others[0].book} {part}" if part.lower() == fresh.code.lower() else part for part in split_gels(unit.gel)]
+        return replace(unit, gel=" + ".join(parts)) if parts != split_gels(unit.gel) else unit
+
+    return change_units(show, [unit.id for unit in show.units if unit.gel], change)

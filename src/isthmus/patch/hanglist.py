@@ -240,6 +240,9 @@ def match_columns(rows: Sequence[Sequence[str]], where: str, library: Library) -
             where=where,
             do="Name the columns Unit, Type, Mode, Address, Position.",
         )
+    if start < 0:  # titles may stand above the first line of the list
+        first = (i for i, row in enumerate(rows) if best["number"] < len(row) and re.fullmatch(r"\d{1,6}(\.0)?", row[best["number"]]))
+        start = next(first, 0) - 1
     return start, best
 
 
@@ -251,14 +254,14 @@ def _by_content(body: Sequence[Sequence[str]], library: Library) -> dict[str, in
     for at, texts in enumerate(columns):
         if not texts:
             continue
-        known = sum(library.match(text) is not None for text in texts)
+        known = sum(library.match(text) is not None or bool(library.nearest(text)) for text in texts)
         spots = sum(bool(re.fullmatch(r"\d{1,5}[./:]\d{1,3}", text)) and not re.fullmatch(r"\d+\.0", text) for text in texts)
         counts = [text for text in texts if re.fullmatch(r"\d{1,6}(\.0)?", text)]
         if known > len(texts) / 2:
             found.setdefault("type", at)
         elif spots > len(texts) / 2:
             found.setdefault("address", at)
-        elif len(counts) == len(texts) and len(set(counts)) > 0.9 * len(counts):
+        elif len(counts) > 0.6 * len(texts) and len(set(counts)) > 0.9 * len(counts):
             found.setdefault("number", at)
     return found
 

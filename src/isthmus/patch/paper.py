@@ -221,6 +221,12 @@ def take_paper(show: Show, paper: Paper, library: Library) -> Show:
     return replace(new_revision(show, paper), units=(*show.units, *units))
 
 
+def added_to(old: Paper, more: Paper) -> Paper:
+    """A paper with the lines of another beside its own; a number that is on both reads as the other has it."""
+    numbers = {row.number for row in more.rows}
+    return replace(more, rows=(*(row for row in old.rows if row.number not in numbers), *more.rows))
+
+
 def next_revision(text: str) -> str:
     """The one after: C → D, 3 → 4, anything else gets a 2."""
     if text.isdigit():

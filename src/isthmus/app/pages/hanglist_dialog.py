@@ -17,8 +17,8 @@ from isthmus.app.workbench import Workbench
 from isthmus.errors import FileFault
 from isthmus.library.at_hand import at_hand
 from isthmus.patch.hanglist import COLUMNS, NEEDED, PLAIN, HangList, parse_hang_list
-from isthmus.patch.paper import changes_between, next_revision, paper_address, take_paper
-from isthmus.show.records import PaperRow
+from isthmus.patch.paper import added_to, changes_between, next_revision, paper_address, take_paper
+from isthmus.show.records import Paper, PaperRow
 from isthmus.stage import hang_by_name
 
 FIELDS = ("number", "type", "mode", "address", "hangs_on", "gel")
@@ -115,6 +115,12 @@ class HangListDialog(Frame):
         self.title.setText(bench.show.paper.title or self.found.paper.title)
         self.revision.setText(next_revision(bench.show.paper.revision) if bench.show.paper.rows else "")
         self.revision.setFixedWidth(80)
+        self.how = choice("how it is kept", [("newer", "Takes the paper's place"), ("more", "Added to the paper")])
+        have, fresh = {row.number for row in bench.show.paper.rows}, {row.number for row in self.found.paper.rows}
+        self.how.setCurrentIndex(int(len(have & fresh) < len(have) / 2))
+        self.how.setVisible(bool(have))
+        self.how.activated.connect(lambda _: self._show())
+        foot.addWidget(self.how)
         foot.addWidget(label("Kept as", "quiet"))
         foot.addWidget(self.title, 1)
         foot.addWidget(label("revision", "quiet"))
@@ -184,7 +190,7 @@ class HangListDialog(Frame):
         bad = {fault.line for fault in found.faults}
         text = f"{len(found.paper.rows)} good lines, {len(new)} of them new units; {len(bad)} lines cannot be taken."
         if self.bench.show.paper.rows:
-            changed = {change.number for change in changes_between(self.bench.show.paper, found.paper)}
+            changed = {change.number for change in changes_between(self.bench.show.paper, self._paper())}
             text += f" Against the paper there is, {len(changed)} units differ."
         self.counts.setText(" ".join([text, *found.notes]))
         self.model.take(found, dict(self.edits))
@@ -215,12 +221,16 @@ class HangListDialog(Frame):
         self.aliases[text] = key
         self._read()
 
+    def _paper(self) -> Paper:
+        have = self.bench.show.paper
+        return added_to(have, self.found.paper) if have.rows and self.how.currentData() == "more" else self.found.paper
+
     def _take(self) -> bool:
         heads = self.found.heads
         self.kept.paper_columns[self._signature()] = {name: heads[at] for name, at in self.found.at.items() if at < len(heads)}
         settings.save(self.kept)
         before = {u.id for u in self.bench.show.units}
-        paper = replace(self.found.paper, title=self.title.text().strip(), revision=self.revision.text().strip())
+        paper = replace(self._paper(), title=self.title.text().strip(), revision=self.revision.text().strip())
         made = take_paper(self.bench.show, paper, self.library)
         fresh = [u.id for u in made.units if u.id not in before]
         self.bench.commit(f"read hang list “{paper.title}”", hang_by_name(made, fresh))

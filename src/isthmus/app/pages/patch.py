@@ -92,7 +92,7 @@ class PatchPage(Page):
         self.ruler = Ruler(bench)
         self.unfolded = Unfolded(bench)
         self.map = UniverseMap(bench)
-        self.paper = PaperView(bench, lambda: actions.trigger("patch.hang_list"))
+        self.paper = PaperView(bench, actions)
         self.limits = LimitsView(bench)
         self.groups = GroupsView(bench)
         self.gels = GelsView(bench, window)
@@ -118,13 +118,13 @@ class PatchPage(Page):
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 8)
         row.setSpacing(6)
-        self.needle = field("filter", "", "Words, 1-8, all but 7")
-        self.needle.setFixedWidth(158)
+        self.needle = field("filter", "", "words, 1-8, all but 7")
+        self.needle.setFixedWidth(136)
         self.needle.setClearButtonEnabled(True)
         self.universe = choice("Only one universe")
-        self.universe.setFixedWidth(122)
+        self.universe.setFixedWidth(112)
         self.grouping: Choice = choice("Headings", list(GROUPINGS.items()))
-        self.grouping.setFixedWidth(132)
+        self.grouping.setFixedWidth(112)
         self.snags = button("Snags only")
         self.snags.setCheckable(True)
         self.columns = button("Columns…", run=self._column_menu)
@@ -132,12 +132,18 @@ class PatchPage(Page):
         self.unfold.setCheckable(True)
         self.sign = _Loud()
         self.clear = button("Show all rows", "quiet", self._show_all)
-        for widget in (self.needle, self.universe, self.grouping, self.snags, self.columns, self.unfold):
+        for widget in (self.needle, self.universe, self.grouping, self.snags):
             row.addWidget(widget)
         row.addStretch(1)
-        row.addWidget(self.clear)
-        row.addWidget(self.sign)
         column.addLayout(row)
+        self.loud = QWidget()
+        told = QHBoxLayout(self.loud)
+        told.setContentsMargins(0, 0, 0, 6)
+        self.understood = label("", "quiet", "caption")
+        told.addWidget(self.sign)
+        told.addWidget(self.understood, 1)
+        told.addWidget(self.clear)
+        column.addWidget(self.loud)
         column.addWidget(self.table, 3)
         column.addSpacing(6)
         column.addWidget(self.unfolded, 2)
@@ -154,13 +160,10 @@ class PatchPage(Page):
         foot = QHBoxLayout()
         foot.setContentsMargins(0, 6, 0, 0)
         foot.setSpacing(6)
-        self.understood = label("", "quiet", "caption")
-        foot.addWidget(self.understood, 1)
-        for words, act in (
-            ("Read a hang list…", "patch.hang_list"),
-            ("Paste a list…", "patch.paste_list"),
-            ("Re-address…", "patch.readdress"),
-        ):
+        foot.addWidget(self.columns)
+        foot.addWidget(self.unfold)
+        foot.addStretch(1)
+        for words, act in (("Read a hang list…", "patch.hang_list"), ("Re-address…", "patch.readdress")):
             foot.addWidget(button(words, run=lambda a=act: self.acts.trigger(a)))
         foot.addWidget(button("Add units…", "primary", lambda: self.acts.trigger("patch.add"), 30))
         return foot
@@ -230,7 +233,7 @@ class PatchPage(Page):
         shown, total = len(self.model.rows), len(self.bench.show.units)
         hidden = total - shown
         self.sign.say(f"{hidden} of {total} rows hidden" if hidden else f"{total} rows", bool(hidden))
-        self.clear.setVisible(self.model.filtered)
+        self.loud.setVisible(self.model.filtered)
         self.understood.setText(f"The filter reads: {words}" if words else "")
 
     def _show_all(self) -> None:

@@ -155,18 +155,21 @@ class Rows(QStyledItemDelegate):
         editor.setGeometry(box)
 
     def eventFilter(self, editor: QObject, event: QEvent) -> bool:
-        """Ctrl+Return types over the whole block, as spreadsheets do."""
+        """Ctrl+Return types over the whole block, as spreadsheets do; elsewhere the same keys switch the output."""
         if (
             isinstance(event, QKeyEvent)
-            and event.type() == QEvent.Type.KeyPress
             and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
             and event.modifiers() & Qt.KeyboardModifier.ControlModifier
             and isinstance(editor, QLineEdit)
         ):
-            text = editor.text()
-            self.closeEditor.emit(editor, QStyledItemDelegate.EndEditHint.NoHint)
-            self.table.write_block(text)
-            return True
+            if event.type() == QEvent.Type.ShortcutOverride:
+                event.accept()
+                return True
+            if event.type() == QEvent.Type.KeyPress:
+                text = editor.text()
+                self.closeEditor.emit(editor, QStyledItemDelegate.EndEditHint.NoHint)
+                self.table.write_block(text)
+                return True
         return super().eventFilter(editor, event)
 
 
@@ -384,8 +387,8 @@ class PatchTable(QTableView):
         if len(block) == 1 and len(block[0]) == 1:
             self.write_block(block[0][0])
             return
-        chosen = self.block()
-        top, left = (min(rows[0] for _, rows in chosen), chosen[0][0]) if chosen else (at.row(), at.column())
+        here = next((part for part in self._parts() if part.contains(at)), None)
+        top, left = (here.top(), here.left()) if here else (at.row(), at.column())
         heads = {name: key for key, name in NAMES.items()}
         columns = list(range(left, left + max(map(len, block))))
         if sum(head in heads for head in block[0]) == len(block[0]) and len(block) > 1:  # headings say where each column goes

@@ -7,6 +7,7 @@ from typing import Any
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from isthmus.app.actions import Registry
 from isthmus.app.theme import font, theme
 from isthmus.app.widgets import Choice, RowsModel, bind, button, choice, label, plain_table
 from isthmus.app.workbench import Workbench
@@ -83,7 +84,7 @@ class ChangesModel(RowsModel):
 
 
 class PaperView(QWidget):
-    def __init__(self, bench: Workbench, read) -> None:
+    def __init__(self, bench: Workbench, actions: Registry) -> None:
         super().__init__()
         self.bench = bench
         column = QVBoxLayout(self)
@@ -116,7 +117,8 @@ class PaperView(QWidget):
         self.changed = label("", "quiet")
         below.addWidget(self.revisions)
         below.addWidget(self.changed, 1)
-        below.addWidget(button("Read a newer list…", run=read))
+        below.addWidget(button("Paste a list…", run=lambda: actions.trigger("patch.paste_list")))
+        below.addWidget(button("Read a newer list…", run=lambda: actions.trigger("patch.hang_list")))
         column.addLayout(below)
         self.changes = ChangesModel()
         self.changes_table = plain_table(self.changes, "revision changes", "What the newer paper changed", (56, 120, 240, 240), 3)

@@ -58,11 +58,13 @@ class Overview(QWidget):
         super().__init__()
         self.sides: list[tuple[str, Show]] = []
         self.moved: frozenset[str] = frozenset()
-        self.setFixedHeight(20 + self.MOST * 11)
+        self.setFixedHeight(20 + 4 * 11)
 
     def show_plan(self, before: Show, plan: Plan | None) -> None:
         self.sides = [("Now", before), *([("Then", plan.show)] if plan else [])]
         self.moved = frozenset(move.unit for move in plan.moves) if plan else frozenset()
+        rows = max(min(self.MOST, len(index_of(show).universes)) for _, show in self.sides)
+        self.setFixedHeight(20 + 11 * max(4, rows))
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -1,0 +1,36 @@
+"""What all verbs share: opening a show, keeping what came of it, exit codes."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from isthmus.demo import lantern_tide
+from isthmus.errors import EntryFault
+from isthmus.show import Show, open_show, save_show
+
+DONE, SNAGS, FAILED, INTERRUPTED = 0, 1, 3, 4  # 2 is argparse's own
+Result = tuple[int, Any, list[str]]
+
+
+def load(name: str) -> Show:
+    """A show file, or the demo show when the name is `demo`."""
+    return lantern_tide() if name == "demo" else open_show(Path(name))
+
+
+def saving(parser: argparse.ArgumentParser) -> None:
+    """The options of verbs that change a show."""
+    parser.add_argument("--dry-run", action="store_true", help="say what would be done, save nothing")
+    parser.add_argument("--save", metavar="OUT", help="save as another file")
+
+
+def keep(options: argparse.Namespace, show: Show) -> tuple[str | None, str]:
+    """Save a changed show where the options say. Returns the path, and a sentence."""
+    if options.dry_run:
+        return None, "Nothing saved (dry run)."
+    if options.show == "demo" and not options.save:
+        raise EntryFault("the demo show has no file.", do="Say --save OUT.isthmus, or --dry-run.")
+    target = Path(options.save or options.show)
+    save_show(show, target)
+    return str(target), f"Saved {target}"
