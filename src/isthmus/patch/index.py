@@ -103,8 +103,7 @@ class PatchIndex:
     ) -> None:
         self.show, self.profiles, self.by_id = show, profiles, by_id
         self.spans, self.universes, self.numbers = spans, universes, numbers
-        self.touched: frozenset[str] = frozenset(by_id)  # units that differ from the index this one was made from
-        self.before: PatchIndex | None = None
+        self.doubled: frozenset[int] = frozenset()  # numbers several units have
 
     @staticmethod
     def of(show: Show) -> PatchIndex:
@@ -114,14 +113,15 @@ class PatchIndex:
     def next(self, show: Show) -> PatchIndex:
         """The index of another show; only units that are other objects are looked at."""
         profiles = profiles_of(show)
-        by_id = {unit.id: unit for unit in show.units}
+        fresh, gone = changed_units(self.show.units, show.units, self.by_id)
+        by_id = dict(self.by_id)
+        for unit_id in gone:
+            del by_id[unit_id]
+        by_id.update((unit.id, unit) for unit in fresh)
         if profiles is not self.profiles:
             known = {key for key, profile in profiles.profiles.items() if self.profiles.profiles.get(key) is profile}
-            fresh = [u for u in show.units if self.by_id.get(u.id) is not u or u.profile not in known]
-        else:
-            have = self.by_id.get
-            fresh = [u for u in show.units if have(u.id) is not u]
-        gone = self.by_id.keys() - by_id.keys() if len(by_id) != len(self.by_id) or fresh else set()
+            away = {unit.id for unit in fresh}
+            fresh += [u for u in show.units if u.profile not in known and u.id not in away]
         spans, universes, numbers = dict(self.spans), dict(self.universes), dict(self.numbers)
         leave: dict[int, set[str]] = defaultdict(set)
         enter: dict[int, list[Span]] = defaultdict(list)
@@ -153,8 +153,7 @@ class PatchIndex:
                 else:
                     numbers.pop(number, None)
         made_index = PatchIndex(show, profiles, by_id, spans, universes, numbers)
-        made_index.touched = frozenset((*gone, *(unit.id for unit in fresh)))
-        made_index.before = self
+        made_index.doubled = (self.doubled - renumbered) | {n for n in renumbered if len(numbers.get(n, ())) > 1}
         return made_index
 
     # ------------------------------------------------------------ questions
@@ -221,6 +220,19 @@ class Room:
         self._most.pop(universe, None)
 
 
+def changed_units(old: tuple[Unit, ...], new: tuple[Unit, ...], have: Mapping[str, Unit]) -> tuple[list[Unit], set[str]]:
+    """Units that are other objects than before, and the ids of those that are gone. `have` are the old ones by id."""
+    if old is new:
+        return [], set()
+    if len(old) == len(new):  # most edits change units in place
+        pairs = [(a, b) for a, b in zip(old, new, strict=True) if a is not b]
+        if all(a.id == b.id for a, b in pairs):
+            return [b for _, b in pairs], set()
+    get = have.get
+    fresh = [unit for unit in new if get(unit.id) is not unit]
+    return fresh, have.keys() - {unit.id for unit in new}
+
+
 _LAST: list[PatchIndex] = []
 
 
@@ -231,7 +243,6 @@ def index_of(show: Show) -> PatchIndex:
         if kept.show is show or (kept.show.units is show.units and kept.profiles is profiles):
             return kept
     made = _LAST[0].next(show) if _LAST else PatchIndex.of(show)
-    made.before = None  # what it was made from is of no use to others, and would keep every version alive
     _LAST.insert(0, made)
     del _LAST[4:]
     return made

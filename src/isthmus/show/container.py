@@ -91,16 +91,24 @@ def _unfold(raw: Any, record: type[Record]) -> Any:
 
 def encode_show(show: Show) -> bytes:
     """The whole container as bytes."""
-    raw = _unfold(msgspec.to_builtins(show), Show)
-    raw["format"] = show.format
-    for profile in raw.get("profiles", []):
-        profile.pop("data", None)
     out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr(zipfile.ZipInfo("show.json", _FIXED_DATE), msgspec.json.format(msgspec.json.encode(raw), indent=1))
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
+        archive.writestr(zipfile.ZipInfo("show.json", _FIXED_DATE), _text_of(show))
         for profile in show.profiles:
             archive.writestr(zipfile.ZipInfo(f"profiles/{profile.file}", _FIXED_DATE), profile.data)
     return out.getvalue()
+
+
+def _text_of(show: Show) -> bytes:
+    """show.json: always the same text for the same show."""
+    bare = msgspec.structs.replace(show, profiles=tuple(msgspec.structs.replace(kept, data=b"") for kept in show.profiles))
+    text = msgspec.json.encode(bare)
+    if b'"extra":{' in text:  # members of a newer program
+        raw = _unfold(msgspec.to_builtins(bare), Show)
+        text = msgspec.json.encode({"format": show.format} | raw)
+    elif not text.startswith(b'{"format":'):  # the usual format, left out as all that is usual
+        text = b'{"format":%d%s%s' % (show.format, b"," if len(text) > 2 else b"", text[1:])
+    return msgspec.json.format(text, indent=1)
 
 
 def read_member(archive: zipfile.ZipFile, info: zipfile.ZipInfo, limit: int, where: str) -> bytes:
@@ -131,7 +139,11 @@ def decode_show(data: bytes, where: str) -> Show:
             info = archive.getinfo("show.json")
         except KeyError:
             raise FileFault("this is a zip, but not an Isthmus show.", where=where, do="Choose a file ending in .isthmus.") from None
-        raw = msgspec.json.decode(read_member(archive, info, MAX_JSON, where))
+        text = read_member(archive, info, MAX_JSON, where)
+        show = _just_as_saved(text)
+        if show is not None:
+            return msgspec.structs.replace(show, profiles=_with_data(archive, show.profiles, where))
+        raw = msgspec.json.decode(text)
         if not isinstance(raw, dict) or not isinstance(raw.get("format"), int):
             raise FileFault("its show.json has no format number.", where=where, do="Choose a file ending in .isthmus.")
         if raw["format"] > FORMAT:
@@ -148,6 +160,15 @@ def decode_show(data: bytes, where: str) -> Show:
         raise FileFault(
             "this is not a whole Isthmus show; it is cut short, damaged or another kind of file.", where=where, do=_OTHER
         ) from error
+
+
+def _just_as_saved(text: bytes) -> Show | None:
+    """The show, when the text is what this version would write for it: nothing is then unknown, and nothing is folded."""
+    try:
+        show = msgspec.json.decode(text, type=Show)
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+        return None
+    return show if show.format == FORMAT and _text_of(show) == text else None
 
 
 def _with_data(archive: zipfile.ZipFile, profiles: tuple[StoredProfile, ...], where: str) -> tuple[StoredProfile, ...]:

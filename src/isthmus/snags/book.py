@@ -10,7 +10,7 @@ from bisect import bisect_left, insort
 from collections.abc import Hashable, Iterable
 
 from isthmus.check import holds
-from isthmus.patch.index import EMPTY, PatchIndex, index_of
+from isthmus.patch.index import EMPTY, PatchIndex, changed_units, index_of
 from isthmus.profiles import profiles_of
 from isthmus.routes import routed
 from isthmus.show.records import Show, Unit
@@ -79,11 +79,8 @@ class SnagBook:
         now = at.index.by_id
         if before is None or at.profiles is not before.profiles:
             return {*have, *now}
-        found: set[str] = set()
-        if "units" in changed:
-            found = {i for i, unit in now.items() if have.get(i) is not unit}
-            if len(have) != len(now) or found:
-                found |= have.keys() - now.keys()
+        fresh, gone = changed_units(before.show.units, at.index.show.units, have)
+        found = {unit.id for unit in fresh} | gone
         old = self._at
         if old and old.rows is not at.rows:
             for number in old.rows.keys() | at.rows.keys():
@@ -147,7 +144,7 @@ class SnagBook:
         if not again and self.crossing.total == len(now):
             return
         answered = {v.unit for v in at.verdicts.values() if v.unit in again and v.result == "answers" and holds(at.show, v)}
-        states = dict(self._states)
+        states = self._states  # the same for every crossing: who keeps an old one sees the newest letters
         for unit_id in again:
             for step, letter in enumerate(states.pop(unit_id, "")):
                 self._done[step] -= letter == "d"
@@ -156,7 +153,6 @@ class SnagBook:
                 states[unit_id] = self._state(at, unit, unit_id in answered)
                 for step, letter in enumerate(states[unit_id]):
                     self._done[step] += letter == "d"
-        self._states = states
         self.crossing = Crossing(states, dict(zip(STEPS, self._done, strict=True)), len(now), at.lead)
 
     def _state(self, at: Context, unit: Unit, answered: bool) -> str:

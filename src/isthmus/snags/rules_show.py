@@ -64,11 +64,11 @@ def _named(at: Context, ids: list[str]) -> str:
 
 
 def doubled_numbers(at: Context) -> Iterator[Snag]:
-    for number, ids in at.index.numbers.items():
-        if len(ids) > 1:
-            free, last = add.next_number(at.show), ids[-1]
-            mend = Mend(f"Make the last one {free}", lambda s, i=last, n=free: edits.set_number(s, i, n))
-            yield Snag("double-number", FAULT, f"{len(ids)} units have the number {number}.", "Patch", ids, "profile", mend)
+    for number in sorted(at.index.doubled):
+        ids = at.index.numbers[number]
+        free, last = add.next_number(at.show), ids[-1]
+        mend = Mend(f"Make the last one {free}", lambda s, i=last, n=free: edits.set_number(s, i, n))
+        yield Snag("double-number", FAULT, f"{len(ids)} units have the number {number}.", "Patch", ids, "profile", mend)
 
 
 def doubled_ports(at: Context) -> Iterator[Snag]:

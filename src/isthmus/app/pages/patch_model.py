@@ -22,6 +22,7 @@ Index = QModelIndex | QPersistentModelIndex
 ROOM = {"number": 62, "name": 150, "profile": 106, "mode": 66, "address": 76, "takes": 48, "room": 48, "hangs_on": 142}
 ROOM |= {"purpose": 110, "gel": 96, "locked": 56, "note": 140, "verdict": 76, "crossing": 100}
 RIGHT = ("number", "takes", "room")
+MOST_IN_PLACE = 500
 USUAL = ("number", "name", "profile", "mode", "address", "takes", "hangs_on", "gel", "crossing")
 EVERY = (*(c.key for c in core.COLUMNS), "verdict", "crossing")
 NAMES = {c.key: c.name for c in core.COLUMNS} | {"verdict": "Verdict", "crossing": "crossing"}
@@ -53,6 +54,7 @@ class PatchModel(QAbstractTableModel):
         self.grouping = ""
         self.order = ("number", True)  # column, ascending
         self._place: dict[str, int] = {}
+        self._shown: tuple[Any, ...] | None = None  # units, profiles, order, grouping, filtered of what stands in `rows`
         self._kept: dict[str, tuple[Unit, ProfileSet, Any]] = {}
         self._kept_for = ""
         self._verdicts: tuple[Any, dict[str, Verdict]] = (None, {})
@@ -66,6 +68,8 @@ class PatchModel(QAbstractTableModel):
     def reload(self) -> None:
         """Take the units anew; when the same units stand in the same order only their cells are painted again."""
         profiles = profiles_of(self.bench.show)
+        if self._in_place(profiles):
+            return
         rows = list(self.bench.show.units)
         if self.filtered:
             rows = [u for u in rows if self._passes(u, profiles)]
@@ -83,6 +87,33 @@ class PatchModel(QAbstractTableModel):
         else:
             self._place = {u.id: i for i, u in enumerate(rows)}
             self.endResetModel()
+        self._shown = (self.bench.show.units, profiles, self.order, self.grouping, self.filtered)
+
+    def _in_place(self, profiles: ProfileSet) -> bool:
+        """An edit that leaves every row where it is: only the rows of changed units are replaced."""
+        units = self.bench.show.units
+        if self._shown is None or self._shown[1:] != (profiles, self.order, self.grouping, False) or self.grouping:
+            return False
+        if self.order[0] in ("crossing", "verdict") or len(units) != len(self._shown[0]):
+            return False
+        pairs = [(a, b) for a, b in zip(self._shown[0], units, strict=True) if a is not b]
+        fresh = [b for _, b in pairs]
+        if len(pairs) > MOST_IN_PLACE or any(a.id != b.id or b.id not in self._place for a, b in pairs):
+            return False
+        column = BY_KEY[self.order[0]]
+
+        def key(unit: Unit) -> Any:
+            return column.sort(unit, profiles) if column.sort else column.read(unit, profiles).lower()
+
+        if any(key(unit) != key(self.rows[self._place[unit.id]]) for unit in fresh):
+            return False
+        for unit in fresh:
+            row = self._place[unit.id]
+            self.rows[row] = unit
+        if self.rows:  # what the crossing or a gel shows may have changed anywhere
+            self.dataChanged.emit(self.index(0, 0), self.index(len(self.rows) - 1, len(self.columns) - 1))
+        self._shown = (units, *self._shown[1:])
+        return True
 
     def _sort_keys(self, profiles: ProfileSet) -> dict[str, Any]:
         """What rows are ordered by; kept for units that did not change."""
