@@ -273,3 +273,49 @@ def test_the_whole_demo_reaches_its_units_by_way_of_the_network(rig, engine: Eng
     engine.publish(live.frame, engine_routes(show, live.compiled))
     engine.enable(True)
     assert until(lambda: engine.beat() or set(lit(rig)) == {"102", "204", "401"})
+
+
+@given(
+    st.lists(st.floats(0, 1), min_size=3, max_size=3),
+    st.booleans(),
+    st.booleans(),
+    st.booleans(),
+    st.tuples(st.floats(-90, 90), st.floats(-90, 90)),
+    st.sampled_from(["linear", "square", "s"]),
+    st.tuples(st.floats(0, 1), st.floats(0, 1)),
+)
+@settings(max_examples=60, deadline=None)
+def test_what_is_sent_is_what_is_asked_swapped_inverted_offset_bent_and_kept_within_limits(
+    asked: list[float],
+    inverts_pan: bool,
+    inverts_tilt: bool,
+    swap: bool,
+    offset: tuple[float, float],
+    curve: str,
+    ends: tuple[float, float],
+) -> None:
+    from isthmus.patch.limits import set_handling
+    from isthmus.show.records import Limit
+
+    how = {"invert_pan": inverts_pan, "invert_tilt": inverts_tilt, "swap": swap, "curve": curve}
+    show = set_handling(as_hung(), ["u101"], **how, pan_offset=offset[0], tilt_offset=offset[1])
+    low, high = sorted(ends)
+    limits = tuple(Limit(attribute=name, low=low, high=high) for name in ("Pan", "Dimmer"))
+    show = edits.change_units(show, ["u101"], lambda u: replace(u, limits=limits))
+    live = Live(show)
+    pan, tilt, dim = asked
+    live.ask({("u101", 0, "Pan"): pan, ("u101", 0, "Tilt"): tilt, ("u101", 0, "Dimmer"): dim})
+    if swap:
+        pan, tilt = tilt, pan
+    pan, tilt = (1 - pan if inverts_pan else pan), (1 - tilt if inverts_tilt else tilt)
+    pan, tilt = pan + offset[0] / 540, tilt + offset[1] / 270  # its pan turns 540°, its tilt 270°
+    bent = {"linear": dim, "square": dim**2, "s": 3 * dim**2 - 2 * dim**3}[curve]
+    clip = lambda value, a, b: min(b, max(a, value))  # noqa: E731
+    assert live.sent_level("u101", "Pan") == pytest.approx(clip(pan, low, high), abs=2e-4)
+    assert live.sent_level("u101", "Tilt") == pytest.approx(clip(tilt, 0, 1), abs=2e-4)
+    assert live.sent_level("u101", "Dimmer") == pytest.approx(clip(bent, low, high), abs=2e-4)
+    assert live.level("u101", "Pan") == pytest.approx(asked[0])  # what is asked stays what was asked
+    other = Live(as_hung())
+    other.ask({("u102", 0, "Pan"): 0.3})
+    live.restore({("u102", 0, "Pan"): 0.3})
+    assert live.sent_level("u102", "Pan") == other.sent_level("u102", "Pan")

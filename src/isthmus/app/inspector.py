@@ -16,7 +16,8 @@ from isthmus.app.workbench import Workbench
 from isthmus.check import holds
 from isthmus.errors import EntryFault
 from isthmus.patch import edits, footprint
-from isthmus.patch.cells import addresses
+from isthmus.patch.addresses import place, read_addresses
+from isthmus.patch.cells import addresses, addresses_continued
 from isthmus.patch.numbers import read_numbers, write_numbers
 from isthmus.profiles import profiles_of
 from isthmus.show import Show, read_address, write_address
@@ -270,6 +271,23 @@ class Inspector(Panel):
         if len(found) > 6:
             self.snag_column.addWidget(label(f"and {len(found) - 6} more on Readiness", "quiet"))
 
+    def _placed(self, ids: list[str], text: str) -> bool:
+        """Addresses are given as a whole; when somebody is there already, the ways out are shown."""
+
+        def run() -> None:
+            spots = read_addresses(text)
+            texts = [text, *addresses_continued(self.bench.show, ids, [text])] if len(ids) > 1 and len(spots) == 1 else [text] * len(ids)
+            placing = place(self.bench.show, {unit: read_addresses(one) for unit, one in zip(ids, texts, strict=True)})
+            words = f"address of {len(ids)} unit{'s' * (len(ids) != 1)}"
+            if placing.in_the_way:
+                self.bench.clashing.emit(placing, words)
+            else:
+                self.bench.commit(words, placing.show)
+
+        if not self.bench.guard(run):
+            self.refresh()
+        return True
+
     def _typed(self, name: str) -> None:
         field = self.fields[name]
         text = field.text()
@@ -278,6 +296,8 @@ class Inspector(Panel):
         write = next(w for n, _, _, w in self.FIELDS if n == name)
         ids = list(self.bench.selection)
         field.original = text
+        if name == "Starts at" and self._placed(ids, text):
+            return
         if write is None or not self.bench.guard(
             lambda: self.bench.commit(f"{name.lower()} of {len(ids)} unit{'s' * (len(ids) != 1)}", write(self.bench.show, ids, text))
         ):

@@ -18,6 +18,8 @@ from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch import all_spans
 from isthmus.patch.cells import addresses
+from isthmus.patch.choose import read_choice
+from isthmus.patch.numbers import BUT
 from isthmus.show import read_address
 from isthmus.snags import Snag
 
@@ -66,6 +68,15 @@ def find(text: str, bench: Workbench, actions: Registry, go: Callable[[str], Non
                         ),
                     )
                 )
+    if text.strip() and not text.strip().isdigit():
+        try:
+            chosen = read_choice(bench.show, text)
+        except EntryFault:
+            chosen = None
+        if chosen and chosen.ids:
+            hits.append(
+                (1 if text.strip()[:1].isdigit() or BUT.search(text) else 15, Hit(chosen.words, "take", lambda: bench.select(chosen.ids)))
+            )
     for unit in units:
         base = 0 if text.strip() == str(unit.number) else 20
         offer(f"{unit.number} {unit.name}  {addresses(unit)}  {unit.hangs_on}", "unit", base, lambda u=unit.id: bench.select([u]))
@@ -94,7 +105,7 @@ class Palette(QDialog):
         self.field.setObjectName("palette field")
         self.field.setFont(font("body"))
         self.field.setFixedHeight(32)
-        self.field.setPlaceholderText("A unit number, 2.101, a name, a snag, or what you want to do")
+        self.field.setPlaceholderText("201-208 but 203, 2.101, a name, a snag, or what to do")
         self.list = QListWidget()
         self.list.setFont(font("table"))
         self.list.setUniformItemSizes(True)

@@ -28,7 +28,8 @@ def read_table(data: bytes | str, where: str, limit: int = MAX_LINES) -> list[li
             raise FileFault("this is not a text file.", where=where, do="Save the table as CSV from the spreadsheet.")
         data = decode_text(data)
     head = data[:20_000].split("\n", 20)[:20]
-    delimiter = max(DELIMITERS, key=lambda mark: sum(line.count(mark) for line in head))
+    # the mark that stands in most lines: a decimal comma stands in some cells, a title in one line
+    delimiter = max(DELIMITERS, key=lambda mark: (sum(mark in line for line in head), sum(line.count(mark) for line in head)))
     if head and (match := head[0].strip().lower()).startswith("sep=") and len(match) == 5:  # a spreadsheet's own note
         delimiter, data = head[0].strip()[4], data.partition("\n")[2]
     try:

@@ -19,6 +19,7 @@ from isthmus.app.pages.patch_page.limits_view import LimitsView
 from isthmus.app.pages.patch_page.paper_view import PaperView
 from isthmus.app.pages.patch_page.readdress_dialog import ReaddressDialog
 from isthmus.app.pages.patch_page.replace_dialog import TEXTS, ReplaceDialog
+from isthmus.app.pages.patch_page.swap_dialog import SwapDialog
 from isthmus.app.pages.patch_page.unfold import Unfolded
 from isthmus.app.pages.patch_page.universe_map import UniverseMap
 from isthmus.app.pages.patch_page.ways_dialog import WaysDialog
@@ -42,6 +43,7 @@ MENU = (
         "patch.unpatch",
         "patch.lock",
         "patch.unlock",
+        "patch.swap",
         "patch.readdress",
         "units.set_out",
         "",
@@ -124,7 +126,7 @@ class PatchPage(Page):
         self.universe = choice("Only one universe")
         self.universe.setFixedWidth(112)
         self.grouping: Choice = choice("Headings", list(GROUPINGS.items()))
-        self.grouping.setFixedWidth(112)
+        self.grouping.setFixedWidth(140)
         self.snags = button("Snags only")
         self.snags.setCheckable(True)
         self.columns = button("Columns…", run=self._column_menu)
@@ -304,6 +306,9 @@ class PatchPage(Page):
         key = self.model.columns[max(0, self.table.currentIndex().column())]
         ReplaceDialog(self.bench, self.model, self.window_, key if key in TEXTS else "").open()
 
+    def swap(self) -> None:
+        SwapDialog(self.bench, self.window_).open()
+
     def toggle_unfold(self) -> None:
         on = self.unfolded.isHidden()
         self.unfolded.setVisible(on)
@@ -348,6 +353,7 @@ def register(actions: Registry, page: PatchPage) -> None:
         Action("patch.copy_rows", "Copy rows with headings", page.copy_rows, "Ctrl+Alt+X", group=group),
         Action("patch.unfold", "Unfold the unit in hand", page.toggle_unfold, "Ctrl+Shift+E", help="Its channels", group=group),
         Action("patch.readdress", "Re-address…", page.readdress, "Ctrl+Alt+R", help="Solved as a whole", group=group),
+        Action("patch.swap", "Another profile or mode…", page.swap, "Ctrl+Alt+M", "selection", help="For many at once", group=group),
         Action("patch.next_free", "Address at the next free", page.next_free, "Ctrl+Shift+F", "selection", group=group),
         Action("patch.unpatch", "Take addresses away", page.unpatch, "Ctrl+Shift+U", "selection", group=group),
         Action("patch.lock", "Lock addresses", lambda: page.lock(True), "Ctrl+Shift+K", "selection", group=group),

@@ -62,7 +62,7 @@ class Rows(QStyledItemDelegate):
         box = QRect(option.rect)
         p.save()
         if row in table.headed:
-            self._heading(p, QRect(box.x(), box.y(), box.width(), HEADING), unit, index.column())
+            self._heading(p, QRect(box.x(), box.y(), box.width(), HEADING), unit)
             box.setTop(box.top() + HEADING)
         x, y, w, h = box.x(), box.y(), box.width(), box.height()
         ordinal = table.ordinals.get(unit.id)
@@ -89,13 +89,15 @@ class Rows(QStyledItemDelegate):
         self._outline(p, box, index)
         p.restore()
 
-    def _heading(self, p: QPainter, box: QRect, unit: Unit, column: int) -> None:
+    def _heading(self, p: QPainter, box: QRect, unit: Unit) -> None:
+        """Each cell paints its part of the one line that runs across them."""
         p.fillRect(box, theme.color("shelf"))
         p.fillRect(QRect(box.x(), box.bottom(), box.width(), 1), theme.color("line_strong"))
-        if column == 0:
-            p.setClipping(False)
-            words = self.table.patch.heading(unit)
-            paint.text(p, box.x() + 8, box.y(), words, font("caption", 600), "text", width=600, height=HEADING)
+        p.save()
+        p.setClipRect(box)
+        left = self.table.columnViewportPosition(0) + 8
+        paint.text(p, left, box.y(), self.table.patch.heading(unit), font("caption", 600), "text", width=600, height=HEADING)
+        p.restore()
 
     def _number(self, p: QPainter, box: QRect, unit: Unit, ordinal: int | None) -> None:
         x, y, w, h = box.x(), box.y(), box.width(), box.height()

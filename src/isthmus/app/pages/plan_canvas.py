@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from isthmus.app import paint
 from isthmus.app.theme import font, pen, theme
 from isthmus.app.workbench import Workbench
+from isthmus.gels import colour_of
 from isthmus.profiles import Mode, Profile, chart, profiles_of
 from isthmus.profiles.colour import encode_srgb
 from isthmus.show.records import Structure, Unit
@@ -288,6 +289,11 @@ class PlanCanvas(QWidget):
                     p.setBrush(halo)
                     p.drawEllipse(at, radius, radius)
             symbol(p, kind, at, unit, color if level > 0 else None, unit.id in ordinals, size)
+            gel = colour_of(bench.show.gels, unit.gel) if unit.gel else None
+            if gel is not None:
+                p.setPen(pen("line_strong", 1))
+                p.setBrush(QColor.fromRgbF(*(float(v) for v in encode_srgb(gel))))
+                p.drawRect(QRectF(at.x() - 13 * size, at.y() + 4 * size, 6, 6))
             if unit.id == called:
                 p.setBrush(Qt.BrushStyle.NoBrush)
                 p.setPen(pen("coral", 2))
