@@ -16,7 +16,7 @@ from hands import activate, child, choose, click, dialog, drag, key, keys, press
 from isthmus.app import settings
 from isthmus.app.pages.add_dialog import AddDialog, Batch
 from isthmus.demo import lantern_tide
-from isthmus.patch import all_spans, clashes, index_of
+from isthmus.patch import all_spans, clashes, edits, index_of
 from isthmus.patch.paper import differences
 from isthmus.show import Show
 
@@ -372,3 +372,132 @@ def test_five_thousand_rows_are_scrolled_and_edited(make_window, demo: Show) -> 
     assert window.bench.show.units[4999].name != units[4999].name and len(window.bench.selection) == 10
     window.bench.select([u.id for u in units])
     assert len(table.ordinals) == 5000 and np.isfinite(table.verticalScrollBar().value())
+
+
+def test_batches_go_on_from_the_last_and_the_inspector_asks_as_the_table_does(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Patch")
+    bench = window.bench
+    shortcut(window, Qt.Key.Key_A, CTRL | SHIFT)
+    wish = dialog("add units")
+    choose(child(wish, "profile"), "Turnstone 7")
+    choose(child(wish, "mode"), "Three")
+    retype(child(wish, "count"), "3")
+    retype(child(wish, "first number"), "801")
+    retype(child(wish, "address"), "9.001")
+    retype(wish.spacing.lineEdit(), "5")
+    wish.keep.click()
+    choose(wish.hangs_on, "Bow rail")
+    press(wish, "Add and go on")
+    assert until(lambda: len(bench.show.units) == 69) and QApplication.activeModalWidget() is wish
+    assert wish.first.text() == "804" and wish.address.text() == "9.016" and wish.hangs_on.currentText() == "Bow rail"
+    retype(child(wish, "count"), "811, 813")
+    assert not wish.first.isEnabled() and "811, 813" in wish.outcome.text()
+    press(wish, "Add units")
+    assert until(lambda: len(bench.show.units) == 71)
+    added = {u.number: u.patch[0] for u in bench.show.units if u.number > 800}
+    assert [(p.address, p.room) for n, p in sorted(added.items())] == [(1, 5), (6, 5), (11, 5), (16, 5), (21, 5)]
+    shortcut(window, Qt.Key.Key_A, CTRL | SHIFT)
+    again = dialog("add units")
+    assert (again.mode.currentData(), again.first.text(), again.address.text()) == ("Three", "814", "9.026")
+    again.reject()
+    activate(window)
+    bench.select(["u203"])
+    retype(window.inspector.fields["Starts at"], "2.060")
+    QTest.keyClick(dialog("ways out"), Qt.Key.Key_1)
+    assert until(lambda: bench.show.unit("u203").patch[0].address == 60)
+    activate(window)
+    bench.select(["u101", "u102"])
+    retype(window.inspector.fields["Starts at"], "8.001")
+    assert [bench.show.unit(u).patch[0].address for u in ("u101", "u102")] == [1, 22]
+
+
+def test_another_mode_for_many_is_seen_before_it_is_done(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Patch")
+    bench = window.bench
+    bench.select(["u201", "u202"])
+    shortcut(window, Qt.Key.Key_M, CTRL | ALT)
+    asked = dialog("another profile")
+    asked.mode.setCurrentIndex(asked.mode.findData("Wide"))
+    told = [asked.list.item(i).text() for i in range(asked.list.count())]
+    assert len(told) == 2 and any("moves from" in line for line in told) and "move" in asked.outcome.text()
+    before = bench.show
+    press(asked, "Replace")
+    assert until(lambda: {bench.show.unit(u).mode for u in ("u201", "u202")} == {"Wide"})
+    assert len(clashes(all_spans(bench.show))) == len(clashes(all_spans(before)))
+    bench.undo()
+    assert bench.show is before
+
+
+def test_ranges_are_taken_from_the_palette_and_completed_where_units_are_typed(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Patch")
+    bench = window.bench
+    shortcut(window, Qt.Key.Key_K)
+    assert until(lambda: QApplication.activePopupWidget() is not None)
+    palette = QApplication.activePopupWidget()
+    QTest.keyClicks(palette.field, "201-208 but 203")
+    assert "7 units" in palette.list.item(0).text()
+    QTest.keyClick(palette.field, Qt.Key.Key_Return)
+    assert until(lambda: [bench.show.unit(u).number for u in bench.selection] == [201, 202, 204, 205, 206, 207, 208])
+    window.patch.show_view("Groups")
+    line = window.patch.groups.units
+    click(line)
+    QTest.keyClicks(line, "101, bow")
+    assert "101, Bow rail" in line.completer().model().stringList()
+    assert "no number" in window.patch.groups.understood.text() or "units" in window.patch.groups.understood.text()
+
+
+def test_groups_are_ordered_nested_renamed_and_taken_away_by_buttons(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Patch")
+    page, bench = window.patch.groups, window.bench
+    window.patch.show_view("Groups")
+    for name, units in (("Moving", "101-110"), ("Front", "201-208"), ("Keys", "401-404")):
+        retype(page.name, name)
+        retype(page.units, units)
+        press(page, "Make a group")
+    retype(page.name, "front")
+    retype(page.units, "201")
+    press(page, "Make a group")
+    assert "already" in window.notice.words and len(bench.show.groups) == 3
+    retype(page.name, "")
+    retype(page.units, "")
+    page.list.setCurrentRow(1)
+    press(page, "group Into the one above")
+    assert bench.show.groups[1].parent == bench.show.groups[0].id
+    page.list.setCurrentRow(0)
+    press(page, "Take it in hand")
+    assert len(bench.selection) == 18
+    page.list.setCurrentRow(1)
+    press(page, "group Out of it")
+    assert not bench.show.groups[1].parent
+    press(page, "group Down")
+    assert [g.name for g in bench.show.groups] == ["Moving", "Keys", "Front"]
+    retype(page.name, "Front wash")
+    press(page, "Rename")
+    retype(page.units, "201-204")
+    press(page, "Give it these units")
+    assert (bench.show.groups[2].name, len(bench.show.groups[2].units)) == ("Front wash", 4)
+    press(page, "remove group")
+    assert [g.name for g in bench.show.groups] == ["Moving", "Keys"]
+
+
+def test_what_is_sent_stands_beside_what_is_asked(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Patch")
+    bench = window.bench
+    bench.select(["u101"])
+    bench.commit("limits", edits.change_units(bench.show, ["u101"], lambda u: _limited(u)))
+    bench.levels(lambda live: live.set_intensity(["u101"], 1.0))
+    bench.levels(lambda live: live.set_axis(["u101"], "Tilt", 90))
+    assert until(lambda: window.hand.intensity.sent == pytest.approx(0.6, abs=0.01))
+    assert until(lambda: "(sent" in window.hand.words.text()) and window.hand.intensity.value == 1.0
+    table = window.patch.model
+    table.set_columns(["limits"])
+    words = next(table.text(row, 1) for row, unit in enumerate(table.rows) if unit.id == "u101")
+    assert "dimmer from 0 % to 60 %" in words and "tilt inverted" in words
+
+
+def _limited(unit):
+    from msgspec.structs import replace
+
+    from isthmus.show.records import Handling, Limit
+
+    return replace(unit, limits=(Limit(attribute="Dimmer", high=0.6),), handling=Handling(invert_tilt=True))

@@ -122,6 +122,12 @@ class Hand(QWidget):
 
         self.bench.levels(change)
 
+    def _axis(self, unit: str, name: str, asked: float) -> str:
+        """What is asked, and what is sent where a limit or an inversion makes that another angle."""
+        sent = self.bench.live.sent_axis(unit, name)
+        differs = sent is not None and abs(sent - asked) > 0.15
+        return f"{name} {asked:+.1f}°" + (f" (sent {sent:+.1f}°)" if differs else "")
+
     def refresh_soon(self) -> None:
         if not self._later.isActive():
             self._later.start()
@@ -160,7 +166,11 @@ class Hand(QWidget):
             can = can or any(a.startswith("Color") for a in attributes)
             if result is None and state is not None and state.rgb.size:
                 result = state.rgb[0, int(np.argmax(state.rgb[0].sum(axis=1)))]
-        self.intensity.set(next(iter(levels)) if len(levels) == 1 else None if levels else 0.0)
+        first = chosen[0] if chosen else ""
+        sent = live.sent_level(first, "Dimmer") if first else None
+        asked = live.level(first, "Dimmer") if first else None
+        other = sent if sent is not None and asked is not None and abs(sent - asked) > 0.004 else None
+        self.intensity.set(next(iter(levels)) if len(levels) == 1 else None if levels else 0.0, other)
         self.pan_tilt.set(points, spans[0])
         self.colour.set(result, can)
         lit = len(live.lit())
@@ -170,7 +180,8 @@ class Hand(QWidget):
         if not self.bench.sending and (lit or self.bench.call):
             words += "; output is off, so nothing lights"
         if points and self.open:
-            words = f"Pan {points[0][0]:+.1f}°   Tilt {points[0][1]:+.1f}°   ·   {words}".replace("-", "−")
+            axes = [self._axis(first, name, asked) for name, asked in zip(("Pan", "Tilt"), points[0], strict=True)]
+            words = f"{'   '.join(axes)}   ·   {words}".replace("-", "−")
         self.words.setText(words)
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -91,12 +91,13 @@ class Intensity(Dial):
     def __init__(self) -> None:
         super().__init__("Intensity")
         self.value: float | None = 0.0  # None: the units differ
+        self.sent: float | None = None  # where what goes out is another level
         self.setFixedHeight(92)
         self.setMinimumWidth(150)
 
-    def set(self, value: float | None) -> None:
-        if value != self.value:
-            self.value = value
+    def set(self, value: float | None, sent: float | None = None) -> None:
+        if (value, sent) != (self.value, self.sent):
+            self.value, self.sent = value, sent
             self.update()
 
     def _take(self, x: float) -> None:
@@ -139,6 +140,9 @@ class Intensity(Dial):
         shown = "≠" if self.value is None else f"{self.value * 100:.0f}"
         a = paint.text(p, 8, 0, shown, font("readout", 500, mono=True), "text", height=34)
         paint.text(p, 14 + a, 6, "%", font("body", mono=True), "text3", height=26)
+        if self.sent is not None:
+            words = f"sent {self.sent * 100:.0f} %"
+            paint.text(p, 0, 6, words, font("caption", 500, mono=True), "ochre", paint.RIGHT, self.width() - 8, 26)
         y, wide = 54.0, self.width() - 16
         for i in range(0, 101, 2):
             x = 8 + wide * i / 100

@@ -12,10 +12,14 @@ import numpy as np
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
+from isthmus.app.pages.add_dialog import AddDialog
+from isthmus.app.pages.patch_page.readdress_dialog import ReaddressDialog
 from isthmus.app.theme import theme
 from isthmus.app.window import Window
 from isthmus.check import mark
 from isthmus.demo import EXTRA_LIST, lantern_tide
+from isthmus.patch.addresses import place
+from isthmus.patch.limits import set_handling, set_limit
 
 SIZE = (1280, 800)
 
@@ -91,8 +95,7 @@ def take_shots(app: QApplication, folder: Path) -> int:
         theme.set("night")
         window.patch.open_list(EXTRA_LIST)
         _dialog(app, folder / "hang-list.png")
-        window.patch.add_units()
-        _dialog(app, folder / "add-units.png")
+        _patch(app, window, folder, shot)
         bench.levels(lambda live: live.restore({}))
         bench.select([])
         window.go("Routes")
@@ -185,6 +188,41 @@ def _profiles(window: Window, shot: Callable[[str], None]) -> None:
     theme.set("night")
     page.exchange.stop()
     server.close()
+
+
+def _patch(app: QApplication, window: Window, folder: Path, shot: Callable[[str], None]) -> None:
+    """The views and questions of the Patch page."""
+    bench, page = window.bench, window.patch
+    page.add_units()
+    wish = app.activeModalWidget()
+    if isinstance(wish, AddDialog):
+        wish.count.setText("4")
+        wish.address.setText("3.060")
+    _dialog(app, folder / "add-units.png")
+    page._ways(place(bench.show, {"u203": [(2, 60)]}), "address of 203")
+    _dialog(app, folder / "ways-out.png")
+    page.readdress()
+    asked = app.activeModalWidget()
+    end = time.monotonic() + 30
+    while isinstance(asked, ReaddressDialog) and asked.plan is None and time.monotonic() < end:
+        wait(0.1)
+    _dialog(app, folder / "re-address.png")
+    page.show_view("Universes")
+    shot("universes")
+    before = bench.show
+    made = set_limit(before, ["u101", "u102", "u103"], "Tilt", "-90", "45")
+    bench.commit("limits", set_handling(made, ["u101", "u102"], curve="s", invert_pan=True))
+    bench.select(["u101", "u102", "u103"])
+    theme.set("day")
+    page.show_view("Limits")
+    page.limits.attribute.setCurrentIndex(page.limits.attribute.findData("Tilt"))
+    shot("limits")
+    page.show_view("Paper")
+    shot("paper")
+    theme.set("night")
+    bench.undo()
+    window.notice.hide()
+    page.show_view("Units")
 
 
 def _dialog(app: QApplication, file: Path) -> None:

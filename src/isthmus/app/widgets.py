@@ -5,10 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtCore import QAbstractItemModel, QAbstractTableModel, QEvent, QModelIndex, QObject, QPersistentModelIndex, QRect, Qt
+from PySide6.QtCore import (
+    QAbstractItemModel,
+    QAbstractTableModel,
+    QEvent,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QRect,
+    QStringListModel,
+    Qt,
+)
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QComboBox,
+    QCompleter,
     QFrame,
     QHBoxLayout,
     QHeaderView,
@@ -167,6 +178,18 @@ def field(name: str, value: str = "", hint: str = "", mono: bool = False) -> QLi
     made.setPlaceholderText(hint)
     made.setFont(font("table", 500 if mono else 400, mono=mono))
     made.setFixedHeight(SIZE["control"])
+    return made
+
+
+def units_field(name: str, hint: str, offers: Callable[[str], list[str]]) -> QLineEdit:
+    """A line in which units are called up: numbers, ranges, names; names are completed while they are typed."""
+    made = field(name, "", hint, mono=False)
+    words = QStringListModel(made)
+    finder = QCompleter(words, made)
+    finder.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
+    finder.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+    made.setCompleter(finder)
+    made.textEdited.connect(lambda text: words.setStringList(offers(text)))
     return made
 
 

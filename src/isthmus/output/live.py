@@ -118,6 +118,13 @@ class Live:
         places = self.compiled.where.get((unit, cell, attribute))
         return float(self.sent[places[0]]) if places else None
 
+    def sent_axis(self, unit: str, attribute: str) -> float | None:
+        """Degrees that go out for Pan, Tilt or Zoom."""
+        program = self.program(unit)
+        item = next((c for c in program.chart.channels if c.attribute == attribute), None) if program else None
+        level = self.sent_level(unit, attribute, item.cell) if item else None
+        return None if item is None or level is None else physical_for(item, level)
+
     def _read(self) -> list[LightState]:
         """What every unit makes of the frame; read once for each frame, a few array operations a mode."""
         if self._light is None:

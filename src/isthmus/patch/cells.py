@@ -11,6 +11,7 @@ from isthmus.errors import EntryFault
 from isthmus.patch.addresses import Placing, place, read_addresses
 from isthmus.patch.edits import renumber, set_locked, set_mode, set_text
 from isthmus.patch.index import index_of
+from isthmus.patch.limits import limits_in_words
 from isthmus.patch.numbers import read_numbers
 from isthmus.patch.spans import footprint
 from isthmus.profiles import ProfileSet
@@ -57,6 +58,7 @@ COLUMNS = (
     Column("hangs_on", "Hangs on", lambda u, p: u.hangs_on),
     Column("purpose", "Purpose", lambda u, p: u.purpose),
     Column("gel", "Gel", lambda u, p: u.gel),
+    Column("limits", "Limits", lambda u, p: limits_in_words(u, p), False),
     Column("locked", "Locked", lambda u, p: "yes" if u.locked else ""),
     Column("note", "Note", lambda u, p: u.note),
 )

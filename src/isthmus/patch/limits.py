@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from isthmus.errors import EntryFault
 from isthmus.patch.edits import change_units
 from isthmus.patch.index import index_of
-from isthmus.profiles import Mode, Profile, chart, profiles_of
+from isthmus.profiles import Mode, Profile, ProfileSet, chart, profiles_of
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.natural import channel_of, read_level, write_level
 from isthmus.show.records import PLAIN_HANDLING, Handling, Limit, Show, Unit
@@ -134,6 +134,15 @@ def limit_words(limit: Limit, mode: tuple[Profile, Mode] | None) -> str:
     low = write_level(item, limit.low) if item else f"{100 * limit.low:g} %"
     high = write_level(item, limit.high) if item else f"{100 * limit.high:g} %"
     return f"{plain(limit.attribute)} from {low} to {high}"
+
+
+def limits_in_words(unit: Unit, profiles: ProfileSet) -> str:
+    """Everything that comes between what is asked of a unit and what is sent to it."""
+    if not unit.limits and unit.handling == PLAIN_HANDLING:
+        return ""
+    mode = profiles.mode_of(unit)
+    handling = [handling_words(unit.handling)] if unit.handling != PLAIN_HANDLING else []
+    return "; ".join([*(limit_words(limit, mode) for limit in unit.limits), *handling])
 
 
 def listed(show: Show) -> list[Limited]:

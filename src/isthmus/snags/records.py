@@ -14,7 +14,7 @@ RULES = (
     *("profile-unreadable", "mode-unknown", "overlap", "past-end", "too-wide", "double-number", "no-address", "no-route", "doubled-port"),
     *("stray-output", "no-place", "paper-missing", "paper-type", "paper-mode", "paper-address", "limit-home", "merge-mixed", "no-slots"),
     *("paper-gel", "paper-hangs_on", "paper-purpose", "silent", "wrong", "verdict-stale", "empty-universe", "room-used", "gel-unknown"),
-    *("no-position", "profile-changed"),
+    *("no-position", "profile-changed", "profile-here-only"),
 )
 RANK = {rule: rank for rank, rule in enumerate(RULES)}
 

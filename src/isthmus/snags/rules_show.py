@@ -27,13 +27,16 @@ def unreadable_profiles(at: Context) -> Iterator[Snag]:
 
 
 def profiles_elsewhere(at: Context) -> Iterator[Snag]:
-    """A profile the library has otherwise than the show: somebody has changed it since it was patched."""
+    """A profile the library lacks, or has otherwise than the show: somebody has changed it since it was patched."""
     try:
         shelf = at_hand(Show())
     except IsthmusError:
         return
     for stored in at.show.profiles:
         mine, theirs = read_stored(stored), shelf.stored.get(stored.key)
+        if isinstance(mine, Profile) and theirs is None:
+            text = f"{mine.label} is neither among the shipped nor your own profiles: only this show has it."
+            yield Snag("profile-here-only", NOTE, text, "Profiles", tuple(u.id for u in at.show.units if u.profile == stored.key))
         if isinstance(mine, Profile) and theirs is not None and theirs.data != stored.data:
             other = shelf.profiles.profiles.get(stored.key)
             if other is not None and other.id == mine.id and (other.revision, other.modes) != (mine.revision, mine.modes):

@@ -26,11 +26,12 @@ from isthmus.app.pages.patch_page.ways_dialog import WaysDialog
 from isthmus.app.pages.patch_table import PatchTable
 from isthmus.app.pages.ruler import Ruler
 from isthmus.app.theme import SIZE, theme
-from isthmus.app.widgets import Choice, Page, bind, button, choice, field, label
+from isthmus.app.widgets import Choice, Page, bind, button, choice, label, units_field
 from isthmus.app.workbench import Workbench
 from isthmus.demo import EXTRA_LIST
 from isthmus.patch import edits
 from isthmus.patch.addresses import Placing
+from isthmus.patch.choose import complete
 from isthmus.patch.hanglist import MAX_BYTES
 from isthmus.routes import universes_known
 from isthmus.show.container import read_file
@@ -120,7 +121,7 @@ class PatchPage(Page):
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 8)
         row.setSpacing(6)
-        self.needle = field("filter", "", "words, 1-8, all but 7")
+        self.needle = units_field("filter", "words, 1-8, all but 7", lambda text: complete(self.bench.show, text))
         self.needle.setFixedWidth(136)
         self.needle.setClearButtonEnabled(True)
         self.universe = choice("Only one universe")

@@ -20,7 +20,7 @@ from isthmus.show.records import Show, Unit, Verdict
 
 Index = QModelIndex | QPersistentModelIndex
 ROOM = {"number": 62, "name": 150, "profile": 106, "mode": 66, "address": 76, "takes": 48, "room": 48, "hangs_on": 142}
-ROOM |= {"purpose": 110, "gel": 96, "locked": 56, "note": 140, "verdict": 76, "crossing": 100}
+ROOM |= {"limits": 170, "purpose": 110, "gel": 96, "locked": 56, "note": 140, "verdict": 76, "crossing": 100}
 RIGHT = ("number", "takes", "room")
 MOST_IN_PLACE = 500
 USUAL = ("number", "name", "profile", "mode", "address", "takes", "hangs_on", "gel", "crossing")
@@ -92,7 +92,7 @@ class PatchModel(QAbstractTableModel):
     def _in_place(self, profiles: ProfileSet) -> bool:
         """An edit that leaves every row where it is: only the rows of changed units are replaced."""
         units = self.bench.show.units
-        if self._shown is None or self._shown[1:] != (profiles, self.order, self.grouping, False) or self.grouping:
+        if self._shown is None or self.filtered or self._shown[1:] != (profiles, self.order, self.grouping, False) or self.grouping:
             return False
         if self.order[0] in ("crossing", "verdict") or len(units) != len(self._shown[0]):
             return False

@@ -6,11 +6,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from isthmus.app.theme import font
-from isthmus.app.widgets import bind, button, field, label
+from isthmus.app.widgets import bind, button, field, label, units_field
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch import groups as core
-from isthmus.patch.choose import read_choice
+from isthmus.patch.choose import complete, read_choice
 from isthmus.patch.index import index_of
 from isthmus.show.records import Group
 
@@ -51,7 +51,7 @@ class GroupsView(QWidget):
         line = QHBoxLayout()
         line.setSpacing(6)
         self.name = field("group name", "", "name of the group")
-        self.units = field("group units", "", "units: 1-8, all but 7; empty takes what is in hand", mono=True)
+        self.units = units_field("group units", "1-8, all but 7, a name", lambda text: complete(self.bench.show, text))
         line.addWidget(self.name, 1)
         line.addWidget(self.units, 2)
         right.addLayout(line)

@@ -48,7 +48,7 @@ class DifferencesModel(RowsModel):
             return {
                 "type": "No profile of the show or at hand has exactly this name. Give the unit its profile by hand, or correct the paper.",
                 "address": "Its address is locked.",
-            }.get(found.field, "Read the list again to patch it, or strike it from the paper.")
+            }.get(found.field, "Read the list again to add its unit, or strike it from the paper.")
         if role == Qt.ItemDataRole.ForegroundRole and index.column() == 2:
             return theme.color("ochre" if found.field in ("type", "mode", "address", MISSING) else "text2")
         if role == Qt.ItemDataRole.FontRole:
