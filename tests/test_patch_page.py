@@ -7,6 +7,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from PySide6.QtCore import QItemSelection, QItemSelectionModel, QPointF, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
@@ -15,6 +17,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 from hands import activate, child, choose, click, dialog, drag, key, keys, press, retype, settle, shortcut, type_in_cell, until
 from isthmus.app import settings
 from isthmus.app.pages.add_dialog import AddDialog, Batch
+from isthmus.app.pages.patch_page.universe_map import _free as free_runs_of
 from isthmus.demo import lantern_tide
 from isthmus.patch import all_spans, clashes, edits, index_of
 from isthmus.patch.paper import differences
@@ -501,3 +504,68 @@ def _limited(unit):
     from isthmus.show.records import Handling, Limit
 
     return replace(unit, limits=(Limit(attribute="Dimmer", high=0.6),), handling=Handling(invert_tilt=True))
+
+
+@given(st.sets(st.integers(1, 512)))
+def test_free_runs_of_the_picture_are_those_counting_finds(taken: set[int]) -> None:
+    mask = sum(1 << (a - 1) for a in taken)
+    runs = free_runs_of(mask)
+    assert {a for first, last in runs for a in range(first, last + 1)} == set(range(1, 513)) - taken
+    assert all(b[0] > a[1] + 1 for a, b in zip(runs, runs[1:], strict=False))  # whole runs, apart from one another
+
+
+def test_two_hundred_universes_are_drawn_zoomed_and_found(make_window, demo: Show) -> None:
+    from msgspec.structs import replace
+
+    lapwing = next(u for u in demo.units if u.id == "u201")
+    patch = lapwing.patch[0]
+    units = tuple(
+        replace(lapwing, id=f"m{n}.{i}", number=1000 + 40 * n + i, patch=(replace(patch, universe=n, address=1 + 12 * i, room=12),))
+        for n in range(1, 201)
+        for i in range(40)
+    )
+    window = make_window(replace(demo, units=units, paper=replace(demo.paper, rows=()), verdicts=()), page="Patch")
+    page, bench = window.patch, window.bench
+    page.show_view("Universes")
+    settle(0.1)
+    chart = page.map
+    assert len(chart.known) == 200 and chart.verticalScrollBar().maximum() > 0 and "200 universes" in page.scale.text()
+    bench.select(["m150.7"])
+    settle(0.05)
+    seen = chart.rect_of(150, 85, 11)
+    assert chart.viewport().rect().contains(seen.center().toPoint())  # the unit in hand is brought into view
+    assert chart.span_at(seen.center()).unit == "m150.7" and "room" in chart.words_at(chart.rect_of(150, 96, 1).center())
+    for text in ("+", "+", "+", "+", "+", "+", "+", "+", "+", "+"):
+        QTest.keyClicks(chart, text)
+    assert chart.scale > 26
+    chart.go_to(200, 400)
+    picture = chart.grab().toImage()
+    colours = {picture.pixelColor(x, y).name() for x in range(80, picture.width(), 40) for y in range(10, picture.height(), 12)}
+    assert len(colours) > 4  # something is drawn there
+    page.show_view("Units")
+    page.ruler.set_universe(150)
+    assert page.ruler.span_at(page.ruler.width() / 128 * 85.5, 40).unit == "m150.7"
+
+
+def test_a_re_addressing_that_is_put_away_changes_nothing_and_one_of_some_units_leaves_the_others(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Patch")
+    bench = window.bench
+    before = bench.show
+    window.patch.readdress()
+    asked = dialog("re-address")
+    assert until(lambda: asked.plan is not None, 40)
+    asked.spare.setValue(600)
+    assert asked.spare.value() == 500
+    assert until(lambda: (asked.plan is not None and asked._task is None) or "Solving" not in asked.outcome.text(), 20)
+    asked.reject()
+    assert bench.show is before
+    bench.select(["u201", "u202", "u203"])
+    window.patch.readdress()
+    asked = dialog("re-address")
+    asked.hand.click()
+    asked.first.setValue(7)
+    assert until(lambda: asked.plan is not None and len(asked.plan.moves) == 3 and asked.primary.isEnabled(), 20)
+    asked._run()
+    assert until(lambda: {bench.show.unit(u).patch[0].universe for u in ("u201", "u202", "u203")} == {7})
+    moved = {u.id for u, old in zip(bench.show.units, before.units, strict=True) if u is not old}
+    assert moved == {"u201", "u202", "u203"}

@@ -18,10 +18,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from hands import press, settle, until
+from hands import dialog, press, settle, until
+from isthmus.app.pages.patch import VIEWS as PATCH_VIEWS
 from isthmus.app.pages.profiles.page import VIEWS
 from isthmus.app.spine import PAGES
 from isthmus.app.theme import theme
+from isthmus.demo import EXTRA_LIST
+from isthmus.patch.addresses import place
+from isthmus.patch.groups import propose_groups
+from isthmus.patch.limits import set_limit
 from isthmus.show import Show
 from test_manual import written
 
@@ -141,3 +146,72 @@ def test_tab_walks_through_a_view_and_comes_back(make_window, demo: Show, name: 
     reached = {w.objectName() for w in seen}
     assert {"footprint", "on channel 1", "has none of", "results", "find in chart", "chart"} <= reached
     theme.set("night")
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1000, 640)])
+def test_no_word_is_cut_off_in_any_view_or_question_of_the_patch(make_window, demo: Show, size: tuple[int, int]) -> None:
+    window = make_window(demo, page="Patch")
+    window.resize(*size)
+    page, bench = window.patch, window.bench
+    bench.commit("groups", propose_groups(set_limit(demo, ["u101"], "Tilt", "-90", "45")))
+    bench.select(["u101", "u102"])
+    trouble: dict[str, list[str]] = {}
+    for view in PATCH_VIEWS:
+        page.show_view(view)
+        settle(0.15)
+        trouble[view] = cut_off(page) + overlapping(page)
+        assert page.rect().right() <= window.rect().right()
+    page.show_view("Units")
+    page.needle.setText("201-208")
+    page.toggle_unfold()
+    settle(0.1)
+    trouble["filtered and unfolded"] = cut_off(page) + overlapping(page)
+    for name, ask in (
+        ("add units", page.add_units),
+        ("another profile", page.swap),
+        ("find and replace", page.replace),
+        ("hang list", lambda: page.open_list(EXTRA_LIST)),
+        ("ways out", lambda: page._ways(place(bench.show, {"u203": [(2, 60)]}), "x")),
+        ("re-address", page.readdress),
+    ):
+        ask()
+        asked = dialog(name)
+        settle(0.15)
+        trouble[name] = cut_off(asked) + overlapping(asked)
+        asked.reject()
+        settle(0.05)
+    assert not any(trouble.values()), "\n".join(f"{name}: {words}" for name, told in trouble.items() for words in told)
+
+
+def test_every_field_of_the_patch_has_a_name_and_can_be_reached_by_keys(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Patch")
+    window.bench.select(["u101"])
+    for view in PATCH_VIEWS:
+        window.patch.show_view(view)
+        settle(0.05)
+        for widget in window.patch.findChildren(QWidget):
+            if widget.isVisible() and isinstance(widget, (QComboBox, QLineEdit, QPlainTextEdit, QTableView, QCheckBox)):
+                named = widget.accessibleName() or widget.objectName() or (widget.text() if isinstance(widget, QCheckBox) else "")
+                inside = isinstance(widget.parentWidget(), QComboBox)
+                assert named or inside, f"{view}: {type(widget).__name__} has no name"
+                assert widget.focusPolicy() != Qt.FocusPolicy.NoFocus or not widget.isEnabled() or inside
+
+
+@pytest.mark.parametrize("name", ["night", "day"])
+def test_text_on_chosen_cells_is_readable_in_both_themes(name: str) -> None:
+    """WCAG 2.1, relative luminance and contrast: 4.5 to 1 for text."""
+    before = theme.name
+    theme.set(name)
+
+    def luminance(role: str) -> float:
+        colour = theme.color(role)
+        parts = [v / 12.92 if v <= 0.03928 else ((v + 0.055) / 1.055) ** 2.4 for v in (colour.redF(), colour.greenF(), colour.blueF())]
+        return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+    try:
+        for ground in ("block", "select_row", "deep"):
+            for text in ("text", "text2"):
+                a, b = sorted((luminance(text), luminance(ground)), reverse=True)
+                assert (a + 0.05) / (b + 0.05) >= 4.5, f"{text} on {ground} in {name}"
+    finally:
+        theme.set(before)

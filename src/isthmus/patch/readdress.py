@@ -215,6 +215,8 @@ def _stays(state: _State, bundle: _Bundle, wanted: Wanted) -> bool:
     if any(spot is None for spot in here):
         return False
     spots = [spot for spot in here if spot is not None]
+    if spots[0][0] < wanted.first:
+        return False
     if len({universe for universe, _ in spots}) > 1 or (bundle.allowed is not None and spots[0][0] not in bundle.allowed):
         return False
     if wanted.together and len(spots) > 1:
@@ -248,7 +250,7 @@ def _place(state: _State, bundle: _Bundle, wanted: Wanted, first: Iterable[int])
     allowed = bundle.allowed
     candidates: Iterable[int] = allowed if allowed is not None else sorted(u for u in state.taken if u >= wanted.first)
     for universe in (*(u for u in first if allowed is None or u in allowed), *candidates):
-        if universe not in tried:
+        if universe not in tried and universe >= wanted.first:
             tried.add(universe)
             if _fit(state, bundle, universe, wanted):
                 return True
