@@ -124,4 +124,37 @@ def _table(show: Show) -> Iterator[tuple[str, float, float, str, str]]:
         took.append(seconds(model.reload))
     plain = best(lambda: sorted(show.units, key=lambda u: u.number), 5)
     yield "table refresh after one edit / one sort", statistics.median(took) * 1e3, plain * 1e3, "ms", "under 16 ms"
+    yield from _scrolling(replace(show, units=show.units[:5000]))
     app.processEvents()
+
+
+def _scrolling(show: Show) -> Iterator[tuple[str, float, float, str, str]]:
+    """Frames of the table and of the picture of the universes while they are scrolled, against an empty widget's."""
+    from PySide6.QtGui import QPixmap
+    from PySide6.QtWidgets import QApplication, QWidget
+
+    from isthmus.app.main import make_application
+    from isthmus.app.pages.patch_model import PatchModel
+    from isthmus.app.pages.patch_page.universe_map import UniverseMap
+    from isthmus.app.pages.patch_table import PatchTable
+    from isthmus.app.workbench import Workbench
+
+    make_application(["bench"])
+    bench = Workbench(show)
+    bare = QWidget()
+    canvas = QPixmap(1000, 560)
+    bare.resize(canvas.size())
+    plain = best(lambda: bare.render(canvas), 30)
+    for name, view in (("table of 5 000 rows", PatchTable(bench, PatchModel(bench))), ("250 universes", UniverseMap(bench))):
+        view.resize(canvas.size())
+        view.show()
+        app, bar, took = QApplication.instance(), view.verticalScrollBar(), []
+        assert app
+        app.processEvents()
+        for i in range(120):  # two rows at a time, as a wheel does; what is not new is moved, not painted
+            bar.setValue(i * 48)
+            took.append(seconds(app.processEvents))
+        yield f"a frame of the {name} scrolled, 95 % / an empty one", sorted(took)[114] * 1e3, plain * 1e3, "ms", "under 16.7 ms"
+        whole = best(lambda v=view: v.render(canvas), 10)
+        yield "the same painted whole / an empty one", whole * 1e3, plain * 1e3, "ms", ""
+        view.hide()

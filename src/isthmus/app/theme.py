@@ -35,14 +35,19 @@ class Theme(QObject):
             value = TOKENS["themes"][self.name][role]
             # tokens are #RRGGBBAA, Qt reads #AARRGGBB
             kept = self._colors[role] = QColor(f"#{value[7:9]}{value[1:7]}" if len(value) == 9 else value)
+        if alpha is None:
+            return kept  # shared by all who paint with it: copy it before changing it
         color = QColor(kept)
-        if alpha is not None:
-            color.setAlphaF(alpha)
+        color.setAlphaF(alpha)
         return color
 
     def universe(self, number: int, part: str = "line") -> QColor:
         hues = TOKENS["themes"][self.name]["universe"]
-        return QColor(hues[(number - 1) % len(hues)][part])
+        key = f"universe {(number - 1) % len(hues)} {part}"
+        kept = self._colors.get(key)
+        if kept is None:
+            kept = self._colors[key] = QColor(hues[(number - 1) % len(hues)][part])
+        return kept
 
     def set(self, name: str) -> None:
         self.name = name

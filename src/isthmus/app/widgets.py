@@ -239,12 +239,23 @@ class CopyKeys(QObject):
 
 
 class RowsModel(QAbstractTableModel):
-    """A table with a fixed head; a subclass says how many rows there are and what stands in them."""
+    """A table with a fixed head; a subclass says what stands in its rows, and how many there are if not `rows`."""
 
     COLUMNS: tuple[str, ...] = ()
 
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows: Sequence[Any] = ()
+
     def count(self) -> int:
-        raise NotImplementedError
+        return len(self.rows)
+
+    def take(self, rows: Sequence[Any]) -> None:
+        """Show these rows; the same ones again change nothing."""
+        if rows != self.rows:
+            self.beginResetModel()
+            self.rows = rows
+            self.endResetModel()
 
     def rowCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
         return self.count()

@@ -34,6 +34,7 @@ COLUMNS: dict[str, tuple[str, ...]] = {
     "gel": ("gel", "colour", "color", "filter"),
 }
 NEEDED = ("number", "type")
+WHOLE = r"\d{1,6}(?:[.,]0)?"
 PLAIN = {
     "number": "Unit",
     "type": "Type",
@@ -270,8 +271,8 @@ def _row(cells: dict[str, str], line: int, library: Library, agreed: Mapping[str
     faults: list[LineFault] = []
     number = 0
     text = cells.get("number", "")
-    if re.fullmatch(r"\d{1,6}(\.0)?", text) and 1 <= int(float(text)) <= MAX_NUMBER:
-        number = int(float(text))
+    if re.fullmatch(WHOLE, text) and 1 <= _whole(text) <= MAX_NUMBER:
+        number = _whole(text)
     else:
         faults.append(
             LineFault(
@@ -341,10 +342,17 @@ def _row(cells: dict[str, str], line: int, library: Library, agreed: Mapping[str
     return row, faults
 
 
+def _whole(text: str) -> int:
+    """A whole number as spreadsheets write it: `12`, `12.0`, `12,0`."""
+    return int(float(text.replace(",", ".")))
+
+
 def _spot(cells: dict[str, str]) -> tuple[int, int] | None:
     text, universe = cells.get("address", ""), cells.get("universe", "")
-    if universe and text and re.fullmatch(r"\d{1,4}(\.0)?", text):
-        if not re.fullmatch(r"\d{1,5}(\.0)?", universe) or not 1 <= int(float(universe)) <= UNIVERSES:
+    if universe and text and re.fullmatch(r"\d{1,4}(?:[.,]0)?", text):
+        if not re.fullmatch(r"\d{1,5}(?:[.,]0)?", universe) or not 1 <= _whole(universe) <= UNIVERSES:
             raise EntryFault(f"“{universe[:20]}” is not a universe.", do=f"Universes go from 1 to {UNIVERSES}.")
-        return read_address(f"{int(float(universe))}.{int(float(text))}")
+        return read_address(f"{_whole(universe)}.{_whole(text)}")
+    if re.fullmatch(r"\d{1,5},\d{1,3}", text):  # 1.012 where the decimal sign is a comma
+        text = text.replace(",", ".")
     return read_address(text)

@@ -37,10 +37,7 @@ class LinesModel(RowsModel):
         self.rows: list[tuple[PaperRow, str]] = []
         self.texts: dict[tuple[int, str], str] = {}
 
-    def count(self) -> int:
-        return len(self.rows)
-
-    def take(self, found: HangList, texts: dict[tuple[int, str], str]) -> None:
+    def show_list(self, found: HangList, texts: dict[tuple[int, str], str]) -> None:
         faults: dict[int, list[str]] = {}
         for fault in found.faults:
             faults.setdefault(fault.line, []).append(f"{fault.what} {fault.do}".strip())
@@ -193,7 +190,7 @@ class HangListDialog(Frame):
             changed = {change.number for change in changes_between(self.bench.show.paper, self._paper())}
             text += f" Against the paper there is, {len(changed)} units differ."
         self.counts.setText(" ".join([text, *found.notes]))
-        self.model.take(found, dict(self.edits))
+        self.model.show_list(found, dict(self.edits))
         ignored = f"Not read: {', '.join(found.ignored)}. " if found.ignored else ""
         mend = "Type over what is wrong, or mend the list and read it again; the good lines can be taken now." if bad else ""
         self.hint.setText(ignored + mend)

@@ -67,7 +67,8 @@ class Rows(QStyledItemDelegate):
         x, y, w, h = box.x(), box.y(), box.width(), box.height()
         ordinal = table.ordinals.get(unit.id)
         chosen = table.blocked and table.selectionModel().isSelected(index)
-        p.fillRect(box, theme.color("block" if chosen else "select_row" if ordinal else "deep"))
+        if chosen or ordinal or row in table.headed:
+            p.fillRect(box, theme.color("block" if chosen else "select_row" if ordinal else "deep"))
         p.fillRect(QRect(x, y + h - 1, w, 1), theme.color("line" if row % 5 == 4 else "line_faint"))
         if key == "number":
             self._number(p, box, unit, ordinal)

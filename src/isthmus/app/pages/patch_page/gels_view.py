@@ -28,13 +28,9 @@ class GelsModel(RowsModel):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
-        self.rows: list[Gel] = []
         self.used: dict[str, int] = {}
 
-    def count(self) -> int:
-        return len(self.rows)
-
-    def take(self, rows: list[Gel], used: dict[str, int]) -> None:
+    def show_gels(self, rows: list[Gel], used: dict[str, int]) -> None:
         self.beginResetModel()
         self.rows, self.used = rows, used
         self.endResetModel()
@@ -134,7 +130,7 @@ class GelsView(QWidget):
             for part in unit.gel.split("+") if unit.gel else ():
                 used[part.strip()] = used.get(part.strip(), 0) + 1
         chosen = self.chosen()
-        self.model.take(rows, used)
+        self.model.show_gels(rows, used)
         if chosen in rows:
             self.table.selectRow(rows.index(chosen))
         self._told()

@@ -15,7 +15,7 @@ from isthmus.errors import EntryFault
 from isthmus.output.shape import curve_table
 from isthmus.patch import limits as core
 from isthmus.patch.index import index_of
-from isthmus.patch.limits import CURVES, Limited
+from isthmus.patch.limits import CURVES
 from isthmus.profiles import chart
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import ChartChannel
@@ -31,16 +31,6 @@ class LimitsModel(RowsModel):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
-        self.rows: list[Limited] = []
-
-    def count(self) -> int:
-        return len(self.rows)
-
-    def take(self, rows: list[Limited]) -> None:
-        if rows != self.rows:
-            self.beginResetModel()
-            self.rows = rows
-            self.endResetModel()
 
     def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role == Qt.ItemDataRole.DisplayRole:

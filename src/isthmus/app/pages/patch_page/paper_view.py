@@ -14,7 +14,7 @@ from isthmus.app.workbench import Workbench
 from isthmus.library.at_hand import at_hand
 from isthmus.patch import paper as core
 from isthmus.patch.index import index_of
-from isthmus.patch.paper import EXTRA, FIELDS, MISSING, Difference, RowChange
+from isthmus.patch.paper import EXTRA, FIELDS, MISSING, Difference
 
 FILTERS = [("", "Every difference"), *FIELDS.items(), (MISSING, "not patched"), (EXTRA, "not on the paper")]
 WORDS = {MISSING: "not patched", EXTRA: "not on the paper"}
@@ -26,16 +26,6 @@ class DifferencesModel(RowsModel):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
-        self.rows: list[Difference] = []
-
-    def count(self) -> int:
-        return len(self.rows)
-
-    def take(self, rows: list[Difference]) -> None:
-        if rows != self.rows:
-            self.beginResetModel()
-            self.rows = rows
-            self.endResetModel()
 
     def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         found = self.rows[index.row()]
@@ -62,18 +52,6 @@ class DifferencesModel(RowsModel):
 
 class ChangesModel(RowsModel):
     COLUMNS = ("Unit", "What", "Before", "Now")
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.rows: list[RowChange] = []
-
-    def count(self) -> int:
-        return len(self.rows)
-
-    def take(self, rows: list[RowChange]) -> None:
-        self.beginResetModel()
-        self.rows = rows
-        self.endResetModel()
 
     def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         found = self.rows[index.row()]

@@ -15,7 +15,6 @@ from isthmus.app.theme import SIZE, font, pen, theme
 from isthmus.app.widgets import RowsModel, button, choice, label, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import IsthmusError
-from isthmus.patch.addresses import Move
 from isthmus.patch.index import index_of
 from isthmus.patch.readdress import HOWS, Plan, Wanted, readdress
 from isthmus.show import write_address
@@ -28,15 +27,6 @@ class MovesModel(RowsModel):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
-        self.rows: tuple[Move, ...] = ()
-
-    def count(self) -> int:
-        return len(self.rows)
-
-    def take(self, rows: tuple[Move, ...]) -> None:
-        self.beginResetModel()
-        self.rows = rows
-        self.endResetModel()
 
     def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         move = self.rows[index.row()]

@@ -53,6 +53,7 @@ class UniverseMap(QAbstractScrollArea):
         self.bench = bench
         self.scale = LEAST
         self.fitted = True  # as wide as there is room for
+        self.row = 24  # pixels
         self.drag: Drag | None = None
         self._pressed: tuple[QPointF, Span] | None = None
         self.setObjectName("universe map")
@@ -68,8 +69,7 @@ class UniverseMap(QAbstractScrollArea):
 
     # ------------------------------------------------------------ geometry
 
-    @property
-    def row(self) -> int:
+    def _row_height(self) -> int:
         if self.scale >= WRITTEN:
             return 54
         room = (self.viewport().height() - 8) // max(1, len(self.known))
@@ -78,6 +78,7 @@ class UniverseMap(QAbstractScrollArea):
     def reload(self) -> None:
         self.index = index_of(self.bench.show)
         self.known = universes_known(self.bench.show) or [1]
+        self._at = {universe: row for row, universe in enumerate(self.known)}
         self._lead = routed(self.bench.show)
         self._size()
 
@@ -88,6 +89,7 @@ class UniverseMap(QAbstractScrollArea):
         width, height = self.viewport().width(), self.viewport().height()
         if self.fitted:
             self.scale = max(LEAST, (width - LEFT - 4) / SLOTS)
+        self.row = self._row_height()
         self.horizontalScrollBar().setRange(0, max(0, int(LEFT + SLOTS * self.scale) - width))
         self.horizontalScrollBar().setPageStep(width)
         self.verticalScrollBar().setRange(0, max(0, len(self.known) * self.row + 8 - height))
@@ -104,7 +106,7 @@ class UniverseMap(QAbstractScrollArea):
         return (self.known[row], address) if 0 <= row < len(self.known) and 1 <= address <= SLOTS and at.x() >= LEFT else None
 
     def rect_of(self, universe: int, start: int, length: int) -> QRectF:
-        y = self.known.index(universe) * self.row + 4 - self.verticalScrollBar().value()
+        y = self._at[universe] * self.row + 4 - self.verticalScrollBar().value()
         return QRectF(self.x_of(start), y + 4, length * self.scale, self.row - 8)
 
     def span_at(self, at: QPointF) -> Span | None:
