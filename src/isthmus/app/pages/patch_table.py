@@ -16,7 +16,7 @@ from PySide6.QtCore import (
     QRectF,
     Qt,
 )
-from PySide6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QShowEvent
+from PySide6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QFrame,
@@ -242,6 +242,7 @@ class PatchTable(QTableView):
         self.setSortingEnabled(True)
         self.sortByColumn(0, Qt.SortOrder.AscendingOrder)
         self.setTabKeyNavigation(False)
+        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # so that scrolling moves what is painted
         model.modelReset.connect(self._rows_changed)
         bench.selection_changed.connect(self.follow)
         bind(bench.changed, self, self.refresh)
@@ -293,6 +294,12 @@ class PatchTable(QTableView):
             rgb = colour_of(self.bench.show.gels, words)
             self._gels[words] = None if rgb is None else swatch_color(rgb)
         return self._gels[words]
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self.viewport())
+        p.fillRect(event.rect(), theme.color("deep"))
+        p.end()
+        super().paintEvent(event)
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

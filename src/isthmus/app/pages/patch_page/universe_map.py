@@ -61,6 +61,7 @@ class UniverseMap(QAbstractScrollArea):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.viewport().setMouseTracking(True)
+        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # so that scrolling moves what is painted
         bind(bench.changed, self, self.reload)
         bench.selection_changed.connect(self._follow)
         bench.levels_changed.connect(self._relight)
@@ -96,6 +97,12 @@ class UniverseMap(QAbstractScrollArea):
         self.verticalScrollBar().setPageStep(height)
         self.verticalScrollBar().setSingleStep(self.row)
         self.viewport().update()
+
+    def scrollContentsBy(self, dx: int, dy: int) -> None:
+        if dx or self.drag:
+            self.viewport().update()
+        else:
+            self.viewport().scroll(0, dy)
 
     def x_of(self, address: float) -> float:
         return LEFT + (address - 1) * self.scale - self.horizontalScrollBar().value()
@@ -262,9 +269,10 @@ class UniverseMap(QAbstractScrollArea):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self.viewport())
-        p.fillRect(self.viewport().rect(), theme.color("deep"))
-        first = max(0, self.verticalScrollBar().value() // self.row)
-        last = min(len(self.known), first + self.viewport().height() // self.row + 2)
+        p.fillRect(event.rect(), theme.color("deep"))
+        top = self.verticalScrollBar().value() - 4
+        first = max(0, (top + event.rect().top()) // self.row)
+        last = min(len(self.known), (top + event.rect().bottom()) // self.row + 1)
         lit = self.bench.live.lit()
         low = int(self.horizontalScrollBar().value() / self.scale) + 1
         high = min(SLOTS, low + int(self.viewport().width() / self.scale) + 1)
