@@ -57,7 +57,7 @@ def merged_both_ways(at: Context, number: int) -> Iterator[Snag]:
         for slot in range(clash.first, min(clash.last, SLOTS) + 1):
             if mine.get(slot, None) is not None and other.get(slot, None) is not None and mine[slot] != other[slot]:
                 pair = f"{clash.a.number} and {clash.b.number}"
-                text = f"{write_address(number, slot)} is highest-takes-precedence for one of {pair} and latest for the other."
+                text = f"{write_address(number, slot)} merges highest for one of {pair}, latest for the other."
                 yield Snag("merge-mixed", NOTE, text, "Patch", (clash.a.unit, clash.b.unit), "", None, number)
                 break
 
