@@ -47,14 +47,21 @@ class Live:
     def set_show(self, show: Show) -> None:
         """Compile anew when patch, profiles or routes changed; levels stay with their units."""
         old, self.show = self.show, show
-        if not self._units or old.units is not show.units or old.profiles is not show.profiles or old.outputs is not show.outputs:
+        same = bool(self._units) and old.profiles is show.profiles and old.outputs is show.outputs
+        if same and old.units is not show.units:
+            same = _patched_alike(old.units, show.units)
+        if not same:
             self._units = {unit.id: unit for unit in show.units}
             self.compiled = compile_show(show)
-            self._shaping = shape_show(show, self.compiled)
             patched = [unit for unit in show.units if unit.patch]
             self._groups = group_by_mode(patched, profiles_of(show))
             self._table = SlotTable(self._groups, self.compiled)
             self._place = {unit.id: (g, i) for g, (_, units) in enumerate(self._groups) for i, unit in enumerate(units)}
+        elif old.units is show.units:
+            return
+        else:
+            self._units = {unit.id: unit for unit in show.units}
+        self._shaping = shape_show(show, self.compiled)
         self._refresh()
 
     def _refresh(self) -> None:
@@ -243,3 +250,10 @@ def highlight(program: LightProgram, unit: str, level: float) -> Asked:
         dims = item.attribute == "Dimmer" or (not program.has_dimmer and item.attribute.startswith("ColorAdd_"))
         wanted[(unit, item.cell, item.attribute)] = value * level if dims else value
     return wanted
+
+
+def _patched_alike(old: tuple[Unit, ...], new: tuple[Unit, ...]) -> bool:
+    """Whether the same units listen at the same slots in the same modes: names, gels, places and limits may differ."""
+    return len(old) == len(new) and all(
+        a is b or (a.id, a.profile, a.mode, a.patch) == (b.id, b.profile, b.mode, b.patch) for a, b in zip(old, new, strict=True)
+    )

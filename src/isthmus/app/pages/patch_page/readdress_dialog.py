@@ -95,7 +95,7 @@ class ReaddressDialog(Frame):
             self._spin("first universe", 1, 1, 63999),
         )
         self.together = QCheckBox("Identical units follow one another")
-        self.hand = QCheckBox(f"Only the {len(bench.selection)} units in hand")
+        self.hand = QCheckBox(f"Only what is in hand ({len(bench.selection)})")
         self.hand.setEnabled(len(bench.selection) > 1)
         for box in (self.together, self.hand):
             box.setFont(font("table"))
