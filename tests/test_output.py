@@ -25,7 +25,7 @@ from isthmus.output import Live, RigView, compile_show
 from isthmus.output.compile import Compiled, Group
 from isthmus.patch import edits
 from isthmus.profiles import chart, profiles_of
-from isthmus.show.records import Patched, Show
+from isthmus.show.records import SLOTS, Patched, Show
 from isthmus.wire import artnet
 
 
@@ -319,3 +319,20 @@ def test_what_is_sent_is_what_is_asked_swapped_inverted_offset_bent_and_kept_wit
     other.ask({("u102", 0, "Pan"): 0.3})
     live.restore({("u102", 0, "Pan"): 0.3})
     assert live.sent_level("u102", "Pan") == other.sent_level("u102", "Pan")
+
+
+def test_only_what_moves_slots_compiles_the_frame_anew() -> None:
+    from isthmus.patch.limits import set_limit
+
+    show = as_hung()
+    live = Live(show)
+    live.ask({("u101", 0, "Dimmer"): 1.0})
+    compiled = live.compiled
+    live.set_show(edits.set_text(show, ["u101"], "name", "Other"))
+    assert live.compiled is compiled and live.level("u101", "Dimmer") == 1.0
+    live.set_show(set_limit(live.show, ["u101"], "Dimmer", "", "30%"))
+    assert live.compiled is compiled and live.sent_level("u101", "Dimmer") == pytest.approx(0.3)
+    live.set_show(edits.set_address(live.show, ["u101"], (9, 1)))
+    assert live.compiled is not compiled and 9 in live.compiled.universes and live.sent_level("u101", "Dimmer") == pytest.approx(0.3)
+    slots = live.frame.reshape(-1, SLOTS)[live.compiled.universes.index(9)]
+    assert slots[4] == round(0.3 * 65535) >> 8 and not live.frame.reshape(-1, SLOTS)[live.compiled.universes.index(1)][4]
