@@ -123,6 +123,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
         from isthmus.app.shots import take_shots
 
         return take_shots(app, Path(options.shots))
+    # a signal ends the application as a closed window does, from the first moment on that something runs beside it
+    asked_to_end: list[int] = []
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda got, _frame: (asked_to_end.append(got), app.quit()))
     rig = DemoRig() if options.demo else None
     exchange = DemoExchange() if options.demo and not os.environ.get("ISTHMUS_EXCHANGE") else None
     address = rig.address if rig else None
@@ -141,11 +145,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     found = Recovery(folder, "").left_behind(alive_tags(folder))
     if found:
         QTimer.singleShot(0, lambda: window.offer_recovered(found))
-    # a signal ends the application as a closed window does; the timer lets Python see it
-    signal.signal(signal.SIGTERM, lambda *_: app.quit())
-    signal.signal(signal.SIGINT, lambda *_: app.quit())
-    pulse = QTimer()
-    pulse.timeout.connect(lambda: None)
+    pulse = QTimer()  # lets Python see a signal; one that came before the loop began ends it now
+    pulse.timeout.connect(lambda: app.quit() if asked_to_end else None)
     pulse.start(300)
     try:
         code = app.exec()
