@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
-from isthmus.output.compile import Compiled, Group
+from isthmus.output.compile import Compiled, Group, Places
 
 UNIVERSES = 1000
 
@@ -32,7 +32,7 @@ def compiled(shares: dict[int, float]) -> tuple[Compiled, np.ndarray]:
         groups.append(Group(resolution, at, at + count, tuple(np.ascontiguousarray(part[:, b]) for b in range(resolution))))
         at, used = at + count, used + count * resolution
     levels = np.random.default_rng(1).random(at, np.float32)
-    return Compiled(tuple(range(1, UNIVERSES + 1)), (), tuple(groups), levels, {}), levels
+    return Compiled(tuple(range(1, UNIVERSES + 1)), tuple(groups), levels, Places({})), levels
 
 
 def run() -> Iterator[tuple[str, float, float, str, str]]:

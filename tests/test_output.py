@@ -22,7 +22,7 @@ from isthmus.demo import as_hung
 from isthmus.engine import Engine, Route
 from isthmus.errors import NetworkFault
 from isthmus.output import Live, RigView, compile_show
-from isthmus.output.compile import Compiled, Group
+from isthmus.output.compile import Compiled, Group, Places
 from isthmus.patch import edits
 from isthmus.profiles import chart, profiles_of
 from isthmus.show.records import SLOTS, Patched, Show
@@ -49,7 +49,7 @@ def test_a_frame_is_what_plain_arithmetic_makes_of_the_levels(resolutions: list[
                 expected[place] = byte
         at, used = at + rows, used + rows * resolution
     frame = np.zeros(512, np.uint8)
-    Compiled((1,), (), tuple(groups), levels, {}).render(levels, frame)
+    Compiled((1,), tuple(groups), levels, Places({})).render(levels, frame)
     off = np.abs(frame.astype(int) - expected)
     assert off.max() == 0 or _last_bytes_only(groups, off)
 
@@ -85,7 +85,7 @@ def test_a_second_address_of_one_number_gets_the_same_slots_and_one_past_the_end
     assert mover
     over = replace(mover, patch=(Patched(universe=1, address=505),))
     assert not compile_show(replace(demo, units=(over,), outputs=())).frame().any()
-    assert len(compile_show(replace(demo, units=(over,), outputs=())).parameters) < 16  # what lies past 512 is left out
+    assert len(compile_show(replace(demo, units=(over,), outputs=())).defaults) < 16  # what lies past 512 is left out
 
 
 def test_light_up_shows_every_unit_lit_open_white_and_home_and_release_gives_all_back(demo: Show) -> None:

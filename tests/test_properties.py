@@ -90,7 +90,7 @@ def test_any_run_of_edits_keeps_the_show_whole_and_every_one_can_be_undone(seed:
         assert all(1 <= p.address <= SLOTS for u in show.units for p in u.patch)
         assert all(s.end <= SLOTS for s in all_spans(show)), name  # no edit puts a unit over a universe's end
         live.set_show(show)
-        assert len(live.frame) == len(live.compiled.universes) * SLOTS and len(live.levels) == len(live.compiled.parameters)
+        assert len(live.frame) == len(live.compiled.universes) * SLOTS and len(live.levels) == len(live.compiled.defaults)
         assert all(route.row < len(live.compiled.universes) for route in engine_routes(show, live.compiled))
         steps = SnagBook().update(show).crossing
         assert set(steps.states) == {u.id for u in show.units} and all(0 <= n <= steps.total for n in steps.done.values())
@@ -149,7 +149,7 @@ def test_a_call_gives_back_whatever_levels_there_were(seed: int, steps: list[int
     rng = random.Random(seed)
     show = propose(lantern_tide())
     live = Live(show)
-    keys = list(live.compiled.where)
+    keys = list(live.compiled.places)
     live.ask({rng.choice(keys): rng.random() for _ in range(40)})
     before, asked = live.frame.copy(), live.snapshot()
     call = begin(show, live, rng.uniform(0.1, 1.0))

@@ -7,6 +7,7 @@ one scatter a byte, with no gather.
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,15 +19,8 @@ from isthmus.show.records import SLOTS, Show
 
 Levels = NDArray[np.float32]
 Index = NDArray[np.int64]
-
-
-@dataclass(frozen=True)
-class Parameter:
-    """Where a parameter comes from."""
-
-    unit: str
-    cell: int
-    item: ChartChannel
+Key = tuple[str, int, str]  # unit, cell, attribute
+RESOLUTIONS = (1, 2, 3, 4)
 
 
 @dataclass(frozen=True)
@@ -39,15 +33,59 @@ class Group:
     slots: tuple[Index, ...]
 
 
+class _Template:
+    """The channels of one block of a mode, by resolution, in the order of the chart: the same for all its units."""
+
+    def __init__(self, items: Sequence[tuple[ChartChannel, tuple[int, ...]]]) -> None:
+        """`items` are channels with their offsets in the block, from 1."""
+        self.items = items
+        self.reach = max((max(offsets) for _, offsets in items), default=0)
+        self.offsets: dict[int, Index] = {}
+        self.defaults: dict[int, Levels] = {}
+        self.found: dict[tuple[int, str], list[tuple[int, int, ChartChannel]]] = {}  # cell, attribute → resolution, place in it
+        for resolution in RESOLUTIONS:
+            mine = [(item, offsets) for item, offsets in items if len(offsets) == resolution]
+            self.offsets[resolution] = np.array([offsets for _, offsets in mine], np.int64).reshape(len(mine), resolution) - 1
+            self.defaults[resolution] = np.array([item.default_level for item, _ in mine], np.float32)
+            for place, (item, _) in enumerate(mine):
+                self.found.setdefault((item.cell, item.attribute), []).append((resolution, place, item))
+
+    def within(self, address: int) -> _Template:
+        """What of it lies inside a universe when it starts there."""
+        return _Template([(i, o) for i, o in self.items if address + min(o) - 1 >= 1 and address + max(o) - 1 <= SLOTS])
+
+
+class Places:
+    """Where the parameters of a unit stand: (unit, cell, attribute) → indices, several with several addresses."""
+
+    def __init__(self, entries: Mapping[str, Sequence[tuple[_Template, dict[int, int]]]]) -> None:
+        self._entries = entries  # unit → for each stretch of slots: its template, and by resolution its first parameter
+
+    def get(self, key: Key) -> list[int]:
+        unit, cell, attribute = key
+        entries = self._entries.get(unit, ())
+        return [starts[r] + at for template, starts in entries for r, at, _ in template.found.get((cell, attribute), ())]
+
+    def of_unit(self, unit: str) -> Iterator[tuple[int, str, int, ChartChannel]]:
+        """(cell, attribute, parameter, channel) of everything a unit has."""
+        for template, starts in self._entries.get(unit, ()):
+            for (cell, attribute), found in template.found.items():
+                for resolution, at, item in found:
+                    yield cell, attribute, starts[resolution] + at, item
+
+    def __iter__(self) -> Iterator[Key]:
+        for unit in self._entries:
+            yield from dict.fromkeys((unit, cell, attribute) for cell, attribute, _, _ in self.of_unit(unit))
+
+
 @dataclass(frozen=True)
 class Compiled:
     """universes: row → universe number. `frame` is (rows, 512) bytes, flattened; defaults: (p,) levels at home."""
 
     universes: tuple[int, ...]
-    parameters: tuple[Parameter, ...]
     groups: tuple[Group, ...]
     defaults: Levels
-    where: dict[tuple[str, int, str], list[int]]  # (unit, cell, attribute) → parameters, several with several addresses
+    places: Places
 
     @property
     def slots(self) -> int:
@@ -73,38 +111,67 @@ class Compiled:
 
 
 def compile_show(show: Show, universes: tuple[int, ...] | None = None) -> Compiled:
-    """Compile the patch. Slots past the end of a universe are left out; where units overlap the later one wins."""
+    """Compile the patch. Slots past the end of a universe are left out; where units overlap the later one wins.
+
+    Python walks over the stretches of slots only; their parameters are laid out by NumPy, all units of a mode at once.
+    """
     profiles = profiles_of(show)
     if universes is None:
         universes = tuple(sorted({p.universe for unit in show.units for p in unit.patch} | {o.universe for o in show.outputs}))
     row = {universe: index for index, universe in enumerate(universes)}
-    found: dict[int, list[tuple[Parameter, list[int]]]] = {1: [], 2: [], 3: [], 4: []}
+    templates: dict[tuple[str, str, int], _Template] = {}
+    owners: list[str] = []
+    used: list[_Template] = []
+    bases: list[int] = []
     for unit in show.units:
-        mode = profiles.mode_of(unit)
-        if mode is None or not unit.patch:
-            continue
-        for item in chart(*mode).channels:
-            for patched in unit.patch if item.slots else ():  # one number may have several addresses
-                places = [patched.address + offset - 1 for _, offset in item.slots]
-                if patched.block == item.slots[0][0] and patched.universe in row and min(places) >= 1 and max(places) <= SLOTS:
-                    base = row[patched.universe] * SLOTS - 1
-                    found[len(places)].append((Parameter(unit.id, item.cell, item), [base + place for place in places]))
-    parameters: list[Parameter] = []
+        for patched in unit.patch:  # one number may have several addresses
+            at = row.get(patched.universe)
+            if at is None:
+                continue
+            key = unit.profile, unit.mode, patched.block
+            template = templates.get(key)
+            if template is None:
+                mode = profiles.mode_of(unit)
+                channels = chart(*mode).channels if mode else ()
+                mine = [c for c in channels if c.slots and c.slots[0][0] == patched.block]
+                template = templates[key] = _Template([(c, tuple(offset for _, offset in c.slots)) for c in mine])
+            if patched.address < 1 or patched.address + template.reach - 1 > SLOTS:
+                template = template.within(patched.address)
+            if template.items:
+                owners.append(unit.id)
+                used.append(template)
+                bases.append(at * SLOTS + patched.address - 1)
+    return _laid_out(universes, owners, used, np.array(bases, np.int64))
+
+
+def _laid_out(universes: tuple[int, ...], owners: list[str], used: list[_Template], bases: Index) -> Compiled:
+    """Parameters by resolution, within it in the order of the stretches."""
+    kinds: dict[int, list[int]] = {}
+    for index, template in enumerate(used):
+        kinds.setdefault(id(template), []).append(index)
     groups: list[Group] = []
-    for resolution, rows in found.items():
-        if rows:
-            columns = np.array([flat for _, flat in rows], np.int64).reshape(len(rows), resolution)
-            groups.append(
-                Group(
-                    resolution,
-                    len(parameters),
-                    len(parameters) + len(rows),
-                    tuple(np.ascontiguousarray(columns[:, byte]) for byte in range(resolution)),
-                )
-            )
-            parameters.extend(parameter for parameter, _ in rows)
-    where: dict[tuple[str, int, str], list[int]] = {}
-    for index, parameter in enumerate(parameters):
-        where.setdefault((parameter.unit, parameter.cell, parameter.item.attribute), []).append(index)
-    defaults = np.array([p.item.default_level for p in parameters], np.float32)
-    return Compiled(universes, tuple(parameters), tuple(groups), defaults, where)
+    defaults: list[Levels] = []
+    firsts: dict[int, list[int]] = {}
+    total = 0
+    for resolution in RESOLUTIONS:
+        counts = np.array([len(template.offsets[resolution]) for template in used], np.int64)
+        starts = total + np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+        firsts[resolution] = starts[:-1].tolist()
+        size = int(starts[-1]) - total
+        columns, home = np.zeros((size, resolution), np.int64), np.zeros(size, np.float32)
+        for indices in kinds.values():
+            template = used[indices[0]]
+            many = len(template.offsets[resolution])
+            if many:
+                at = (starts[indices][:, None] - total + np.arange(many)).ravel()
+                columns[at] = (bases[indices][:, None, None] + template.offsets[resolution]).reshape(-1, resolution)
+                home[at] = np.tile(template.defaults[resolution], len(indices))
+        if size:
+            slots = tuple(np.ascontiguousarray(columns[:, byte]) for byte in range(resolution))
+            groups.append(Group(resolution, total, total + size, slots))
+        defaults.append(home)
+        total += size
+    entries: dict[str, list[tuple[_Template, dict[int, int]]]] = {}
+    for index, (owner, template) in enumerate(zip(owners, used, strict=True)):
+        entries.setdefault(owner, []).append((template, {r: firsts[r][index] for r in RESOLUTIONS}))
+    return Compiled(universes, tuple(groups), np.concatenate(defaults), Places(entries))

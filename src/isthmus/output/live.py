@@ -10,7 +10,7 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.output.compile import Compiled, Levels, compile_show
+from isthmus.output.compile import Compiled, Key, Levels, compile_show
 from isthmus.output.shape import shape_show
 from isthmus.output.slots import SlotTable
 from isthmus.profiles import light_program, profiles_of
@@ -21,7 +21,6 @@ from isthmus.profiles.light import LightProgram, LightState
 from isthmus.profiles.natural import level_for, physical_for
 from isthmus.show.records import Show, Unit
 
-Key = tuple[str, int, str]  # unit, cell, attribute
 Asked = dict[Key, float]
 
 
@@ -71,9 +70,9 @@ class Live:
         self._render()
 
     def _put(self, wanted: Asked) -> None:
-        where = self.compiled.where
+        places = self.compiled.places
         for key, value in wanted.items():
-            for index in where.get(key, ()):
+            for index in places.get(key):
                 self.levels[index] = value
 
     def _render(self) -> None:
@@ -122,7 +121,7 @@ class Live:
 
     def sent_level(self, unit: str, attribute: str, cell: int = 0) -> float | None:
         """The level that goes out; None for what has no address, or has no such channel."""
-        places = self.compiled.where.get((unit, cell, attribute))
+        places = self.compiled.places.get((unit, cell, attribute))
         return float(self.sent[places[0]]) if places else None
 
     def sent_axis(self, unit: str, attribute: str) -> float | None:

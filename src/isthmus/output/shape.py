@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.output.compile import Compiled, Levels
+from isthmus.profiles.chart import ChartChannel
 from isthmus.show.records import PLAIN_HANDLING, Handling, Show
 
 Index = NDArray[np.int64]
@@ -67,35 +68,31 @@ def shape_show(show: Show, compiled: Compiled) -> Shaping:
     curves: dict[tuple[str, tuple], list[int]] = defaultdict(list)
     tables: dict[tuple[str, tuple], Levels] = {}
     limits: dict[int, tuple[float, float]] = {}
+    spans: dict[int, float] = {}  # degrees from end to end
     special = [u for u in show.units if u.limits or u.handling != PLAIN_HANDLING]
-    by_unit: dict[str, list[tuple[int, str, list[int]]]] = defaultdict(list)
-    if special:
-        wanted = {unit.id for unit in special}
-        for (unit, cell, attribute), places in compiled.where.items():
-            if unit in wanted:
-                by_unit[unit].append((cell, attribute, places))
     for unit in special:
         how = unit.handling
-        axes = {attribute: places for _, attribute, places in by_unit[unit.id] if attribute in ("Pan", "Tilt")}
+        mine = list(compiled.places.of_unit(unit.id))
+        axes: dict[str, list[int]] = {}
+        for _, attribute, place, item in mine:
+            if attribute in ("Pan", "Tilt"):
+                axes.setdefault(attribute, []).append(place)
+                spans[place] = _span(item)
         if how.swap and "Pan" in axes and "Tilt" in axes:
             swaps.extend(zip(axes["Pan"], axes["Tilt"], strict=False))
         for name, inverts, by in (("Pan", how.invert_pan, how.pan_offset), ("Tilt", how.invert_tilt, how.tilt_offset)):
             for place in axes.get(name, ()):
-                first = compiled.parameters[place].item.channel.first
-                span = (first.physical_to - first.physical_from) if first else 0.0
                 if inverts:
                     inverted.append(place)
-                if by and span:
-                    offsets[place] = by / span
+                if by and spans[place]:
+                    offsets[place] = by / spans[place]
         table = curve_table(how)
         if table is not None:
             key = how.curve, how.points
             tables[key] = table
-            curves[key] += [place for _, attribute, places in by_unit[unit.id] if attribute == "Dimmer" for place in places]
+            curves[key] += [place for _, attribute, place, _ in mine if attribute == "Dimmer"]
         for limit in unit.limits:
-            for _, attribute, places in by_unit[unit.id]:
-                if attribute == limit.attribute:
-                    limits.update(dict.fromkeys(places, (limit.low, limit.high)))
+            limits.update({place: (limit.low, limit.high) for _, attribute, place, _ in mine if attribute == limit.attribute})
     ends = np.array(list(limits.values()), np.float32).reshape(-1, 2)
     pairs = np.array(swaps, np.int64).reshape(-1, 2)
     return Shaping(
@@ -105,3 +102,8 @@ def shape_show(show: Show, compiled: Compiled) -> Shaping:
         tuple((np.array(places, np.int64), tables[key]) for key, places in curves.items() if places),
         (np.array(list(limits), np.int64), ends[:, 0], ends[:, 1]),
     )
+
+
+def _span(item: ChartChannel) -> float:
+    first = item.channel.first
+    return first.physical_to - first.physical_from if first else 0.0
