@@ -11,10 +11,11 @@ from hypothesis import strategies as st
 from isthmus.demo import EXTRA_LIST, HANG_LIST, as_hung, shipped_profiles
 from isthmus.errors import EntryFault, FileFault
 from isthmus.library.at_hand import at_hand
-from isthmus.patch import Add, Library, all_spans, clashes, edits, free_runs, next_free, preview_add, read_hang_list, take_paper
+from isthmus.patch import Add, Library, all_spans, clashes, edits, free_runs, preview_add, read_hang_list, take_paper
 from isthmus.patch.hanglist import parse_hang_list
+from isthmus.patch.index import EMPTY, Room, Universe
 from isthmus.patch.numbers import read_numbers, write_numbers
-from isthmus.patch.spans import Span
+from isthmus.patch.spans import Span, by_universe
 from isthmus.profiles import chart, profiles_of
 from isthmus.show.records import Show
 
@@ -49,7 +50,8 @@ def test_clashes_are_exactly_the_slots_claimed_twice(spans: list[Span]) -> None:
 
 @given(SPANS, st.integers(1, 512), st.integers(1, 512))
 def test_the_next_free_address_is_the_first_that_fits(spans: list[Span], length: int, start: int) -> None:
-    universe, address = next_free(spans, length, 1, start) or (0, 0)
+    universes = {number: Universe.of(group) for number, group in by_universe(spans).items()}
+    universe, address = Room(universes).find(length, 1, start) or (0, 0)
     used = {u: counted(spans, u) for u in (1, 2, 3)}
 
     def fits(u: int, a: int) -> bool:
@@ -59,7 +61,7 @@ def test_the_next_free_address_is_the_first_that_fits(spans: list[Span], length:
     earlier = [(u, a) for u in range(1, universe + 1) for a in range(start if u == 1 else 1, 513) if (u, a) < (universe, address)]
     assert not any(fits(u, a) for u, a in earlier)
     for u in (1, 2):
-        free = {a for first, last in free_runs(spans, u) for a in range(first, last + 1)}
+        free = {a for first, last in free_runs(universes.get(u, EMPTY).taken) for a in range(first, last + 1)}
         assert free == {a for a in range(1, 513) if not used[u][a]}
 
 

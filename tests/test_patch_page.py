@@ -17,11 +17,10 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 from hands import activate, child, choose, click, dialog, drag, key, keys, press, retype, settle, shortcut, type_in_cell, until
 from isthmus.app import settings
 from isthmus.app.pages.add_dialog import AddDialog, Batch
-from isthmus.app.pages.patch_page.universe_map import _free as free_runs_of
-from isthmus.demo import lantern_tide
-from isthmus.patch import all_spans, clashes, edits, index_of
+from isthmus.demo import EXTRA_LIST, lantern_tide
+from isthmus.patch import all_spans, clashes, edits, free_runs, index_of
 from isthmus.patch.paper import differences
-from isthmus.show import Show
+from isthmus.show import Show, open_show
 
 CTRL, SHIFT, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
 COLUMN = {"number": 0, "name": 1, "mode": 3, "address": 4, "hangs_on": 6, "gel": 7}
@@ -361,6 +360,28 @@ def test_a_list_is_corrected_in_place_and_its_columns_remembered(make_window, de
     assert settings.load().paper_columns
 
 
+def test_wrong_lines_are_kept_with_the_paper_and_corrected_later(make_window, demo: Show, tmp_path: Path) -> None:
+    window = make_window(demo, page="Patch")
+    bench = window.bench
+    window.patch.open_list(EXTRA_LIST)
+    press(dialog("hang list"), "Take")
+    assert until(lambda: len(bench.show.units) == 70) and len(bench.show.paper.unread) == 5
+    bench.save(tmp_path / "kept.isthmus")
+    assert open_show(tmp_path / "kept.isthmus").paper.unread == bench.show.paper.unread
+    window.patch.show_view("Paper")
+    press(window.patch, "Correct unread lines…")
+    listed = dialog("hang list")
+    assert "0 good lines" in listed.counts.text() and listed.how.currentData() == "more"
+    rows = {row.number: row.line for row, _ in listed.model.rows}
+    listed._edit(rows[605], "address", "4.480")
+    listed._edit(rows[607], "address", "4.161")
+    assert "2 good lines, 2 of them new" in listed.counts.text()
+    press(listed, "Take")
+    assert until(lambda: len(bench.show.units) == 72) and len(bench.show.paper.unread) == 3 and len(bench.show.paper.rows) == 72
+    bench.undo()
+    assert len(bench.show.paper.unread) == 5
+
+
 def test_five_thousand_rows_are_scrolled_and_edited(make_window, demo: Show) -> None:
     from msgspec.structs import replace
 
@@ -509,7 +530,7 @@ def _limited(unit):
 @given(st.sets(st.integers(1, 512)))
 def test_free_runs_of_the_picture_are_those_counting_finds(taken: set[int]) -> None:
     mask = sum(1 << (a - 1) for a in taken)
-    runs = free_runs_of(mask)
+    runs = free_runs(mask)
     assert {a for first, last in runs for a in range(first, last + 1)} == set(range(1, 513)) - taken
     assert all(b[0] > a[1] + 1 for a, b in zip(runs, runs[1:], strict=False))  # whole runs, apart from one another
 

@@ -353,6 +353,16 @@ def test_a_newer_paper_tells_what_it_changed_and_the_older_is_kept() -> None:
     assert told == {(rows[0].number, "gel"), (rows[1].number, "address"), (rows[2].number, "missing")}
 
 
+def test_a_unit_under_another_number_or_without_its_address_is_told_and_taken_either_way() -> None:
+    show = edits.set_address(edits.set_number(as_hung(), "u201", 299), ["u202"], None)
+    found = differences(show)
+    assert [(d.number, d.field, d.paper, d.patch) for d in found] == [(202, "address", "2.012", ""), (299, "number", "201", "299")]
+    assert take_paper_side(show, found).units == as_hung().units
+    corrected = take_patch_side(show, found)
+    assert not differences(corrected) and 299 in {r.number for r in corrected.paper.rows} and corrected.units is show.units
+    assert not [s for s in find_snags(show) if s.rule == "paper-address"]  # that it has none is a snag of its own
+
+
 def test_columns_are_known_by_content_merged_cells_filled_and_near_names_only_proposed() -> None:
     text = "sep=;\n;;Plot of the quay;\nA;B;C;D\n1;Lapwing 19;Short;1.001\n2;;;1,012\n3;;;1.023\n4;Lapwin 19;Short;1.034\n5;;;\n"
     found = parse_hang_list(text, "plot.csv", SHELF)

@@ -16,7 +16,7 @@ from isthmus.app.theme import font
 from isthmus.app.widgets import Section, label
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
-from isthmus.patch import all_spans
+from isthmus.patch import index_of
 from isthmus.patch.cells import addresses
 from isthmus.patch.choose import read_choice
 from isthmus.patch.numbers import BUT
@@ -55,9 +55,10 @@ def find(text: str, bench: Workbench, actions: Registry, go: Callable[[str], Non
             spot = read_address(text)
         except EntryFault:
             spot = None
-        for span in all_spans(bench.show) if spot else ():
-            if spot and span.universe == spot[0] and span.start <= spot[1] <= span.end:
-                unit = next(u for u in units if u.id == span.unit)
+        index = index_of(bench.show)
+        for span in index.universe(spot[0]).spans if spot else ():
+            if spot and span.start <= spot[1] <= span.end:
+                unit = index.by_id[span.unit]
                 hits.append(
                     (
                         0,

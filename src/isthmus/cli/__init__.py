@@ -27,6 +27,7 @@ from isthmus.demo import lantern_tide
 from isthmus.engine import Engine
 from isthmus.errors import EntryFault, FileFault, IsthmusError, NetworkFault, os_reason
 from isthmus.output import Live, RigView, engine_routes
+from isthmus.patch.choose import read_choice
 from isthmus.patch.numbers import read_numbers
 from isthmus.render import Look, Picture, RenderClient, Request
 from isthmus.routes import routed, universes_in_use
@@ -93,11 +94,8 @@ def send(options: argparse.Namespace) -> Result:
     if options.outputs:
         show = replace(show, outputs=tuple(o for o in show.outputs if o.universe in read_numbers(options.outputs)))
     live = Live(show)
-    wanted = set(read_numbers(options.unit)) if options.unit else set()
-    units = [u for u in show.units if u.number in wanted]
-    missing = wanted - {u.number for u in units}
-    if missing:
-        raise EntryFault(f"there is no unit {min(missing)}.")
+    chosen = set(read_choice(show, options.unit).ids) if options.unit else set()
+    units = [u for u in show.units if u.id in chosen]
     dark = [u.number for u in units if not any(p.universe in routed(show) for p in u.patch)]
     live.light_up([u.id for u in units], options.level / 100)
     engine = Engine()
@@ -136,8 +134,7 @@ def stage_render(options: argparse.Namespace) -> Result:
 
     show = load(options.show)
     live = Live(show)
-    wanted = set(read_numbers(options.unit)) if options.unit else {u.number for u in show.units}
-    live.light_up([u.id for u in show.units if u.number in wanted], options.level / 100)
+    live.light_up(read_choice(show, options.unit or "all").ids, options.level / 100)
     view = RigView(show, live.compiled)
     match = re.fullmatch(r"(\d{2,4})x(\d{2,4})", options.size)
     if not match:
@@ -209,7 +206,7 @@ def parser() -> argparse.ArgumentParser:
     verb(verbs, "snags", snags, "what is wrong or missing; exit code 1 when there is anything")
     sending = verb(verbs, "send", send, "light units and send for a while")
     sending.add_argument("--seconds", type=float, default=2.0)
-    sending.add_argument("--unit", help="unit numbers, such as 101-104,201")
+    sending.add_argument("--unit", help="units: 101-104, all but 201, a name")
     sending.add_argument("--level", type=float, default=100.0, help="percent")
     sending.add_argument("--outputs", help="only these universes")
     stages = verbs.add_parser("stage", help="the stage in 3-D").add_subparsers(required=True, metavar="WHAT")
@@ -217,7 +214,7 @@ def parser() -> argparse.ArgumentParser:
     render.add_argument("--out", required=True)
     render.add_argument("--view", choices=list(VIEWS), default="Seats")
     render.add_argument("--size", default="1280x800")
-    render.add_argument("--unit", help="light only these unit numbers (all without)")
+    render.add_argument("--unit", help="light only these units (all without): 101-104, a name")
     render.add_argument("--level", type=float, default=100.0, help="percent")
     rigs = verb(verbs, "rig", rig, "run the stand-in rig", show=False)
     rigs.add_argument("--scenario", required=True)

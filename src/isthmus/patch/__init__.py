@@ -5,20 +5,8 @@ Every edit is a pure function from a show to a new one; a preview is the same fu
 
 from isthmus.patch.add import Add, preview_add
 from isthmus.patch.hanglist import Library, read_hang_list
-from isthmus.patch.index import index_of
+from isthmus.patch.index import free_runs, index_of
 from isthmus.patch.paper import take_paper
-from isthmus.patch.spans import all_spans, clashes, footprint, free_runs, next_free
+from isthmus.patch.spans import all_spans, clashes, footprint
 
-__all__ = [
-    "Add",
-    "Library",
-    "all_spans",
-    "clashes",
-    "footprint",
-    "free_runs",
-    "index_of",
-    "next_free",
-    "preview_add",
-    "read_hang_list",
-    "take_paper",
-]
+__all__ = ["Add", "Library", "all_spans", "clashes", "footprint", "free_runs", "index_of", "preview_add", "read_hang_list", "take_paper"]

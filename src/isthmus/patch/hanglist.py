@@ -5,7 +5,9 @@ Good lines and bad lines are kept apart; nothing is taken silently.
 
 from __future__ import annotations
 
+import csv
 import difflib
+import io
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
@@ -17,7 +19,7 @@ from isthmus.patch.numbers import MAX_NUMBER
 from isthmus.profiles import Profile, ProfileSet, chart, profiles_of
 from isthmus.show.address import read_address, write_address
 from isthmus.show.container import read_file
-from isthmus.show.records import SLOTS, UNIVERSES, Paper, PaperRow, Show, StoredProfile
+from isthmus.show.records import SLOTS, UNIVERSES, Paper, PaperRow, Show, StoredProfile, UnreadLine
 from isthmus.show.tables import read_table
 
 MAX_BYTES = 16 * 2**20
@@ -164,6 +166,7 @@ def parse_hang_list(
     good: list[PaperRow] = []
     rejected: list[PaperRow] = []
     faults: list[LineFault] = []
+    unread: list[UnreadLine] = []
     seen: dict[int, int] = {}
     unknown: Counter[str] = Counter()
     above: dict[str, str] = {}
@@ -191,8 +194,10 @@ def parse_hang_list(
             seen[found_row.number] = line
         faults.extend(mine)
         (rejected if mine else good).append(found_row)
+        if mine:
+            unread.append(UnreadLine(line=line, cells={n: t[:200] for n, t in cells.items() if t}, why=" ".join(str(f) for f in mine)))
     return HangList(
-        Paper(title=Path(where).stem, rows=tuple(good)),
+        Paper(title=Path(where).stem, rows=tuple(good), unread=tuple(unread)),
         tuple(rejected),
         tuple(faults),
         {name: heads[i] for name, i in at.items() if i < len(heads)},
@@ -202,6 +207,15 @@ def parse_hang_list(
         tuple(heads),
         dict(at),
     )
+
+
+def unread_as_table(paper: Paper) -> bytes:
+    """The lines of a paper that wait to be corrected, as a list to be read again."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(PLAIN[name] for name in COLUMNS)
+    writer.writerows([line.cells.get(name, "") for name in COLUMNS] for line in paper.unread)
+    return out.getvalue().encode()
 
 
 def _unknown(text: str, count: int, library: Library) -> Unknown:

@@ -56,6 +56,20 @@ def longest_run(taken: int) -> int:
     return low
 
 
+def free_runs(taken: int) -> list[tuple[int, int]]:
+    """Free stretches (first, last) of a universe."""
+    runs, at = [], 1
+    while at <= SLOTS:
+        rest = taken >> (at - 1)
+        if rest & 1:
+            at += ((rest + 1) & ~rest).bit_length() - 1  # the run of ones
+            continue
+        length = (rest & -rest).bit_length() - 1 if rest else SLOTS - at + 1
+        runs.append((at, min(SLOTS, at + length - 1)))
+        at += length
+    return runs
+
+
 @dataclass(frozen=True)
 class Universe:
     """One universe: its spans by address, which slots are taken, kept as room, and claimed twice (as bits)."""

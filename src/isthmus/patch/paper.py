@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from isthmus.patch.add import with_profile
 from isthmus.patch.addresses import blocks_at, patches_for
-from isthmus.patch.edits import change_units, set_mode, set_text
+from isthmus.patch.edits import change_units, renumber, set_mode, set_text
 from isthmus.patch.hanglist import Library, plain
 from isthmus.patch.index import index_of
 from isthmus.patch.replace import replace_type
@@ -19,6 +19,7 @@ from isthmus.show.records import Paper, PaperRow, Show, Unit, new_id
 
 KEPT_PAPERS = 8
 FIELDS = {
+    "number": "number",
     "type": "model",
     "mode": "mode",
     "address": "address",
@@ -85,7 +86,7 @@ def differences_of(row: PaperRow, unit: Unit, profiles: ProfileSet) -> list[Diff
     elif row.mode and row.mode != unit.mode:
         held = profiles.profiles.get(unit.profile)
         note("mode", row.mode, unit.mode, bool(held and held.mode(row.mode)))
-    if row.universe and paper_address(row) != patch_address(unit) and unit.patch:
+    if row.universe and paper_address(row) != patch_address(unit):
         note("address", paper_address(row), patch_address(unit), not unit.locked)
     for name in ("gel", "hangs_on", "purpose"):
         paper, mine = getattr(row, name), getattr(unit, name)
@@ -99,16 +100,22 @@ def differences(show: Show) -> list[Difference]:
     index = index_of(show)
     found = []
     on_paper = {row.number for row in show.paper.rows}
+    extra = [u for u in show.units if show.paper.rows and u.number not in on_paper]
+    by_spot = {(plain(model_of(u, index.profiles)), u.mode, patch_address(u)): u for u in extra if u.patch}
+    renumbered: set[str] = set()
     for row in show.paper.rows:
         ids = index.numbers.get(row.number, ())
-        if not ids:
+        same = by_spot.get((plain(row.type), row.mode, paper_address(row))) if not ids else None
+        if same is not None and same.id not in renumbered:  # the same unit in the same place, under another number
+            renumbered.add(same.id)
+            found.append(Difference(same.number, same.id, "number", str(row.number), str(same.number)))
+        elif not ids:
             found.append(Difference(row.number, "", MISSING, f"{row.type} {row.mode}".strip(), "", False))
         for unit_id in ids:
             found.extend(differences_of(row, index.by_id[unit_id], index.profiles))
-    if show.paper.rows:
-        found.extend(
-            Difference(u.number, u.id, EXTRA, "", f"{model_of(u, index.profiles)} {u.mode}") for u in show.units if u.number not in on_paper
-        )
+    for unit in extra:
+        if unit.id not in renumbered:
+            found.append(Difference(unit.number, unit.id, EXTRA, "", f"{model_of(unit, index.profiles)} {unit.mode}"))
     return sorted(found, key=lambda d: d.number)
 
 
@@ -119,6 +126,8 @@ def take_paper_side(show: Show, found: Iterable[Difference], library: Library | 
     """
     index = index_of(show)
     rows = {row.number: row for row in show.paper.rows}
+    found = list(found)
+    show = renumber(show, {d.unit: int(d.paper) for d in found if d.field == "number" and d.unit in index.by_id})
     chosen = [d for d in found if d.unit in index.by_id and d.number in rows]
     for difference in chosen:
         row = rows[difference.number]
@@ -148,7 +157,10 @@ def take_patch_side(show: Show, found: Iterable[Difference]) -> Show:
     rows = {row.number: row for row in show.paper.rows}
     for difference in found:
         unit = index.by_id.get(difference.unit)
-        if difference.field == MISSING:
+        if difference.field == "number" and unit is not None:
+            row = rows.pop(int(difference.paper), None)
+            rows |= {unit.number: replace(row, number=unit.number)} if row else {}
+        elif difference.field == MISSING:
             rows.pop(difference.number, None)
         elif unit is not None and difference.field == EXTRA:
             rows[unit.number] = row_of(unit, index.profiles, max((r.line for r in rows.values()), default=0) + 1)
@@ -224,7 +236,8 @@ def take_paper(show: Show, paper: Paper, library: Library) -> Show:
 def added_to(old: Paper, more: Paper) -> Paper:
     """A paper with the lines of another beside its own; a number that is on both reads as the other has it."""
     numbers = {row.number for row in more.rows}
-    return replace(more, rows=(*(row for row in old.rows if row.number not in numbers), *more.rows))
+    rows = (*(row for row in old.rows if row.number not in numbers), *more.rows)
+    return replace(more, rows=rows, unread=(*old.unread, *more.unread))
 
 
 def next_revision(text: str) -> str:

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from isthmus.profiles import ProfileSet, chart, profiles_of
-from isthmus.show.records import SLOTS, UNIVERSES, Show, Unit
+from isthmus.show.records import Show, Unit
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,27 +81,3 @@ def clashes(spans: Iterable[Span]) -> list[Clash]:
             found.extend(Clash(other, span, span.start, min(other.end, span.end)) for other in open_spans)
             open_spans.append(span)
     return found
-
-
-def free_runs(spans: Iterable[Span], universe: int) -> list[tuple[int, int]]:
-    """Free stretches (first, last) of one universe."""
-    runs, at = [], 1
-    for span in sorted((s for s in spans if s.universe == universe), key=lambda s: s.start):
-        if span.start > at:
-            runs.append((at, min(span.start - 1, SLOTS)))
-        at = max(at, span.end + 1)
-    if at <= SLOTS:
-        runs.append((at, SLOTS))
-    return runs
-
-
-def next_free(spans: Iterable[Span], length: int, universe: int = 1, address: int = 1) -> tuple[int, int] | None:
-    """The first universe.address at or after the given one with `length` free slots; None past the last universe."""
-    groups = by_universe(spans)
-    while universe <= UNIVERSES:
-        for first, last in free_runs(groups.get(universe, []), universe):
-            start = max(first, address)
-            if last - start + 1 >= length:
-                return universe, start
-        universe, address = universe + 1, 1
-    return None

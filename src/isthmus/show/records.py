@@ -159,10 +159,21 @@ class PaperRow(Record, frozen=True, kw_only=True):
     gel: str = ""
 
 
+class UnreadLine(Record, frozen=True, kw_only=True):
+    """A line of the list that could not be taken: its cells by field as they were written, and why."""
+
+    line: int
+    cells: dict[str, str] = {}
+    why: str = ""
+
+
 class Paper(Record, frozen=True, kw_only=True):
+    """The hang list as it was read; `unread` lines wait to be corrected."""
+
     title: str = ""
     revision: str = ""
     rows: tuple[PaperRow, ...] = ()
+    unread: tuple[UnreadLine, ...] = ()
 
 
 class Gel(Record, frozen=True, kw_only=True):

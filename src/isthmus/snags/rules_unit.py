@@ -75,6 +75,8 @@ def paper_differs(at: Context, unit: Unit) -> Iterator[Snag]:
     if row is None:
         return
     for difference in differences_of(row, unit, at.profiles):
+        if difference.field == "address" and not unit.patch:
+            continue  # that it has none is a snag of its own
         yield _differs(difference, unit)
 
 

@@ -83,11 +83,13 @@ class LinesModel(RowsModel):
 class HangListDialog(Frame):
     """Good lines are taken only by the button, and the button says how many."""
 
-    def __init__(self, bench: Workbench, data: bytes, name: str, parent: QWidget, kept: settings.Settings | None = None) -> None:
-        """Raises FileFault when it is no table."""
+    def __init__(
+        self, bench: Workbench, data: bytes, name: str, parent: QWidget, kept: settings.Settings | None = None, mends: bool = False
+    ) -> None:
+        """`mends`: the lines are those the paper keeps unread. Raises FileFault when it is no table."""
         super().__init__(parent, f"Read {name}", "Take", self._take, 900)
         self.setObjectName("hang list")
-        self.bench, self.raw, self.name = bench, data, name
+        self.bench, self.raw, self.name, self.mends = bench, data, name, mends
         self.kept = kept or settings.Settings()
         self.library = at_hand(bench.show)
         self.columns: dict[str, int] | None = None
@@ -110,11 +112,12 @@ class HangListDialog(Frame):
         foot = QHBoxLayout()
         self.title, self.revision = field("paper title", ""), field("revision", "")
         self.title.setText(bench.show.paper.title or self.found.paper.title)
-        self.revision.setText(next_revision(bench.show.paper.revision) if bench.show.paper.rows else "")
+        revision = bench.show.paper.revision
+        self.revision.setText(revision if mends else next_revision(revision) if bench.show.paper.rows else "")
         self.revision.setFixedWidth(80)
         self.how = choice("how it is kept", [("newer", "Takes the paper's place"), ("more", "Added to the paper")])
         have, fresh = {row.number for row in bench.show.paper.rows}, {row.number for row in self.found.paper.rows}
-        self.how.setCurrentIndex(int(len(have & fresh) < len(have) / 2))
+        self.how.setCurrentIndex(int(mends or len(have & fresh) < len(have) / 2))
         self.how.setVisible(bool(have))
         self.how.activated.connect(lambda _: self._show())
         foot.addWidget(self.how)
@@ -192,7 +195,7 @@ class HangListDialog(Frame):
         self.counts.setText(" ".join([text, *found.notes]))
         self.model.show_list(found, dict(self.edits))
         ignored = f"Not read: {', '.join(found.ignored)}. " if found.ignored else ""
-        mend = "Type over what is wrong, or mend the list and read it again; the good lines can be taken now." if bad else ""
+        mend = "Type over what is wrong, or take the good lines now: the others are kept with the paper to be corrected." if bad else ""
         self.hint.setText(ignored + mend)
         self.primary.setText(f"Take {len(new)} new units" if new else "Keep it as the show's paper")
         self.primary.setEnabled(bool(found.paper.rows))
@@ -219,7 +222,7 @@ class HangListDialog(Frame):
         self._read()
 
     def _paper(self) -> Paper:
-        have = self.bench.show.paper
+        have = replace(self.bench.show.paper, unread=()) if self.mends else self.bench.show.paper
         return added_to(have, self.found.paper) if have.rows and self.how.currentData() == "more" else self.found.paper
 
     def _take(self) -> bool:

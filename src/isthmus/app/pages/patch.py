@@ -29,10 +29,11 @@ from isthmus.app.theme import SIZE, theme
 from isthmus.app.widgets import Choice, Page, bind, button, choice, label, units_field
 from isthmus.app.workbench import Workbench
 from isthmus.demo import EXTRA_LIST
+from isthmus.errors import EntryFault
 from isthmus.patch import edits
 from isthmus.patch.addresses import Placing
 from isthmus.patch.choose import complete
-from isthmus.patch.hanglist import MAX_BYTES
+from isthmus.patch.hanglist import MAX_BYTES, unread_as_table
 from isthmus.routes import universes_known
 from isthmus.show.container import read_file
 
@@ -297,8 +298,15 @@ class PatchPage(Page):
         """A table on the clipboard, read as a hang list. Raises FileFault when it is none."""
         self._show_list(QGuiApplication.clipboard().text().encode(), "the pasted list")
 
-    def _show_list(self, data: bytes, name: str) -> None:
-        HangListDialog(self.bench, data, name, self.window_, self.settings).open()
+    def unread_lines(self) -> None:
+        """Lines of the paper that could not be taken, to be corrected now."""
+        paper = self.bench.show.paper
+        if not paper.unread:
+            raise EntryFault("The paper has no line that was not read.")
+        self._show_list(unread_as_table(paper), "unread lines", mends=True)
+
+    def _show_list(self, data: bytes, name: str, mends: bool = False) -> None:
+        HangListDialog(self.bench, data, name, self.window_, self.settings, mends).open()
 
     def readdress(self) -> None:
         ReaddressDialog(self.bench, self.window_).open()
@@ -348,6 +356,7 @@ def register(actions: Registry, page: PatchPage) -> None:
         Action("patch.add", "Add units…", page.add_units, "Ctrl+Shift+A", help="Add units of a mode, with a preview", group=group),
         Action("patch.hang_list", "Read a hang list…", page.read_list, "Ctrl+L", help="Read the paper from CSV", group=group),
         Action("patch.paste_list", "Paste a hang list", page.paste_list, "Ctrl+Alt+V", help="Read a table from the clipboard", group=group),
+        Action("patch.unread", "Correct unread lines of the paper…", page.unread_lines, group=group),
         Action("patch.fill", "Fill down", page.table.fill_down, "Ctrl+Alt+F", help="The first cell into those below", group=group),
         Action("patch.series", "Fill as a series", page.table.fill_series, "Ctrl+Alt+D", help="Numbers and addresses go on", group=group),
         Action("patch.replace", "Find and replace…", page.replace, "Ctrl+Alt+H", group=group),

@@ -10,7 +10,7 @@ from isthmus.app import paint
 from isthmus.app.theme import SIZE, TYPE, font, pen, theme
 from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
-from isthmus.patch import all_spans, clashes, free_runs
+from isthmus.patch.index import EMPTY, Universe, free_runs, index_of
 from isthmus.patch.spans import Clash, Span
 from isthmus.routes import routed, universes_known
 from isthmus.show import write_address
@@ -30,8 +30,9 @@ class Ruler(QWidget):
         self.bench = bench
         self.universe = 1
         self.extra: tuple[Span, ...] = ()
-        self._spans: list[Span] = []
-        self._clashes: list[Clash] = []
+        self._here = EMPTY
+        self._spans: tuple[Span, ...] = ()
+        self._clashes: tuple[Clash, ...] = ()
         self.setFixedHeight(HEAD + 4 * ROW)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -46,11 +47,15 @@ class Ruler(QWidget):
         return QSize(600, self.height())
 
     def reload(self) -> None:
-        spans = list(all_spans(self.bench.show)) + list(self.extra)
-        self._spans = sorted((s for s in spans if s.universe == self.universe), key=lambda s: s.start)
-        self._clashes = clashes(self._spans)
-        self._all = spans
+        self._index = index_of(self.bench.show)
+        self._here = self._with_extra(self.universe)
+        self._spans, self._clashes = self._here.spans, self._here.clashes
         self.update()
+
+    def _with_extra(self, universe: int) -> Universe:
+        """A universe with the spans of a preview in it."""
+        found, more = self._index.universe(universe), [s for s in self.extra if s.universe == universe]
+        return Universe.of([*found.spans, *more]) if more else found
 
     def preview(self, spans: tuple[Span, ...]) -> None:
         self.extra = spans
@@ -133,7 +138,7 @@ class Ruler(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        gaps = free_runs(self._spans, self.universe)
+        gaps = free_runs(self._here.taken)
         self._paint_head(p, gaps)
         for row in range(4):
             self._paint_row(p, row, gaps)
@@ -174,7 +179,7 @@ class Ruler(QWidget):
                 38,
                 20,
             )
-            used = SLOTS - sum(b - a + 1 for a, b in free_runs(self._all, universe))
+            used = self._with_extra(universe).taken.bit_count()
             p.fillRect(QRectF(rect.x() + 5, rect.bottom() - 5, 28, 2), theme.color("line"))
             p.fillRect(QRectF(rect.x() + 5, rect.bottom() - 5, 28 * used / SLOTS, 2), theme.universe(universe))
             if universe not in lead:
@@ -195,6 +200,13 @@ class Ruler(QWidget):
         for i in range(0, PER_ROW, 16):
             paint.text(p, i * k + 3, y - 14, str(low + i), font("tick", mono=True), "text3", height=11)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for span in self._spans:
+            last = min(SLOTS, span.start + span.room - 1)
+            if last > span.end and last >= low and span.end < high:  # room that is kept for it
+                a, b = max(span.end + 1, low), min(last, high)
+                p.setPen(pen("line_strong", 1, Qt.PenStyle.DotLine))
+                p.drawRect(QRectF((a - low) * k, y + 2.5, (b - a + 1) * k - 1, BLOCK - 5))
         fresh = {s.unit for s in self.extra}
         for index, span in enumerate(self._spans):
             if span.end >= low and span.start <= high:

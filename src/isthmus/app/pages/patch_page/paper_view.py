@@ -95,6 +95,8 @@ class PaperView(QWidget):
         self.changed = label("", "quiet")
         below.addWidget(self.revisions)
         below.addWidget(self.changed, 1)
+        self.unread = button("Correct unread lines…", run=lambda: actions.trigger("patch.unread"))
+        below.addWidget(self.unread)
         below.addWidget(button("Paste a list…", run=lambda: actions.trigger("patch.paste_list")))
         below.addWidget(button("Read a newer list…", run=lambda: actions.trigger("patch.hang_list")))
         column.addLayout(below)
@@ -119,6 +121,8 @@ class PaperView(QWidget):
             self.what.setText(f"{name}. " + (f"{len(found)} differences in {units} units." if found else "The patch is as the paper says."))
         else:
             self.what.setText("No paper yet: read a hang list or paste one, and it stays beside the patch.")
+        self.unread.setVisible(bool(paper.unread))
+        self.unread.setText(f"Correct {len(paper.unread)} unread line{'s' * (len(paper.unread) != 1)}…")
         kept = [(i, f"since revision {p.revision or i + 1}") for i, p in enumerate(show.earlier_papers)][::-1]
         self.revisions.blockSignals(True)
         self.revisions.clear()

@@ -19,7 +19,7 @@ from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch.addresses import Placing, place
-from isthmus.patch.index import EMPTY, index_of
+from isthmus.patch.index import EMPTY, free_runs, index_of
 from isthmus.patch.spans import Span
 from isthmus.profiles import chart
 from isthmus.profiles.attributes import plain
@@ -238,7 +238,7 @@ class UniverseMap(QAbstractScrollArea):
             return ""
         if span is None:
             runs = index_of(self.bench.show).universe(spot[0])
-            free = [r for r in _free(runs.taken) if r[0] <= spot[1] <= r[1]]
+            free = [r for r in free_runs(runs.taken) if r[0] <= spot[1] <= r[1]]
             kept = " It is kept as room." if runs.kept >> (spot[1] - 1) & 1 else ""
             return (
                 f"{write_address(*spot)} is free: {free[0][1] - free[0][0] + 1} slots from {free[0][0]:03d} to {free[0][1]:03d}.{kept}"
@@ -286,7 +286,7 @@ class UniverseMap(QAbstractScrollArea):
         ground = self.rect_of(number, 1, SLOTS)
         p.setClipRect(QRectF(LEFT, ground.y() - 4, self.viewport().width() - LEFT, self.row))
         p.fillRect(ground, theme.color("water2"))
-        for a, b in _free(universe.taken):
+        for a, b in free_runs(universe.taken):
             if a <= high and b >= low and (b - a + 1) * self.scale > 54:
                 left, right = max(self.x_of(a), LEFT), min(self.x_of(b + 1), self.viewport().width())
                 if right - left > 54:
@@ -364,20 +364,6 @@ class UniverseMap(QAbstractScrollArea):
         y = r.bottom() + 2 if r.bottom() + 20 < self.viewport().height() else r.y() - 20
         p.fillRect(QRectF(r.x(), y, 230, 18), theme.color("shelf"))
         paint.text(p, r.x() + 5, y, words, font("caption", 500), "text", width=224, height=18)
-
-
-def _free(taken: int) -> list[tuple[int, int]]:
-    """Free runs of a universe, from its bits."""
-    runs, at = [], 1
-    while at <= SLOTS:
-        rest = taken >> (at - 1)
-        if rest & 1:
-            at += ((rest + 1) & ~rest).bit_length() - 1  # the run of ones
-            continue
-        length = (rest & -rest).bit_length() - 1 if rest else SLOTS - at + 1
-        runs.append((at, min(SLOTS, at + length - 1)))
-        at += length
-    return runs
 
 
 def _in_a_row(patch: tuple[Patched, ...], spans: tuple[Span, ...]) -> bool:
