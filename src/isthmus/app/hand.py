@@ -137,6 +137,7 @@ class Hand(QWidget):
         for part in (self.intensity, self.pan_tilt, self.colour, self.light):
             part.setEnabled(bool(chosen))
         levels, points, spans, can, result = set(), [], [(270.0, 135.0)], False, None
+        turning = ""  # the first that has both axes
         for unit in chosen:
             program = live.program(unit)
             if program is None:
@@ -163,6 +164,7 @@ class Hand(QWidget):
             pan, tilt = live.axis(unit, "Pan"), live.axis(unit, "Tilt")
             if pan is not None and tilt is not None:
                 points.append((round(pan, 1), round(tilt, 1)))
+                turning = turning or unit
             can = can or any(a.startswith("Color") for a in attributes)
             if result is None and state is not None and state.rgb.size:
                 result = state.rgb[0, int(np.argmax(state.rgb[0].sum(axis=1)))]
@@ -180,7 +182,7 @@ class Hand(QWidget):
         if not self.bench.sending and (lit or self.bench.call):
             words += "; output is off, so nothing lights"
         if points and self.open:
-            axes = [self._axis(first, name, asked) for name, asked in zip(("Pan", "Tilt"), points[0], strict=True)]
+            axes = [self._axis(turning, name, asked) for name, asked in zip(("Pan", "Tilt"), points[0], strict=True)]
             words = f"{'   '.join(axes)}   ·   {words}".replace("-", "−")
         self.words.setText(words)
 

@@ -279,10 +279,7 @@ class Inspector(Panel):
             texts = [text, *addresses_continued(self.bench.show, ids, [text])] if len(ids) > 1 and len(spots) == 1 else [text] * len(ids)
             placing = place(self.bench.show, {unit: read_addresses(one) for unit, one in zip(ids, texts, strict=True)})
             words = f"address of {len(ids)} unit{'s' * (len(ids) != 1)}"
-            if placing.in_the_way:
-                self.bench.clashing.emit(placing, words)
-            else:
-                self.bench.commit(words, placing.show)
+            self.bench.place(words, placing)
 
         if not self.bench.guard(run):
             self.refresh()

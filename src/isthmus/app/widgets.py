@@ -138,6 +138,14 @@ class Page(Panel):
         self.head = Head(self.title)
         self.column.addWidget(self.head)
 
+    def add_switches(self, names: Sequence[str], show: Callable[[str], object], prefix: str = "view") -> list[QPushButton]:
+        """A button in the head for each view of the page."""
+        made = [button(name, run=lambda n=name: show(n), name=f"{prefix} {name}") for name in names]
+        for switch in made:
+            switch.setCheckable(True)
+            self.head.add(switch)
+        return made
+
     def entered(self) -> None:
         """The page has come into view."""
 

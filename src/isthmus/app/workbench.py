@@ -13,6 +13,7 @@ from PySide6.QtCore import QObject, Signal
 from isthmus.check import rollcall
 from isthmus.errors import IsthmusError
 from isthmus.output import Live, RigView
+from isthmus.patch.addresses import Placing
 from isthmus.show import History, Show, open_show, save_show
 from isthmus.show.records import Unit
 from isthmus.snags import Crossing, Snag, SnagBook
@@ -36,6 +37,7 @@ class Workbench(QObject):
         self.live = Live(self.show)
         self.call: rollcall.RollCall | None = None
         self.sending = False  # kept by the output control
+        self.last_added: object = None  # what the Add dialog goes on from
         self._book = SnagBook()
         self._view: tuple[Show, RigView] | None = None
 
@@ -53,6 +55,7 @@ class Workbench(QObject):
         if not saved:
             self.history.mark_unsaved()
         self.path = path
+        self.last_added = None
         self.live = Live(show)
         self._after(old)
         self.levels_changed.emit()
@@ -62,6 +65,13 @@ class Workbench(QObject):
         old = self.show
         if self.history.commit(name, show):
             self._after(old)
+
+    def place(self, name: str, placing: Placing) -> None:
+        """Take new addresses into the history; when somebody is there already, the ways out are asked for first."""
+        if placing.in_the_way:
+            self.clashing.emit(placing, name)
+        else:
+            self.commit(name, placing.show)
 
     def undo(self) -> None:
         old, name = self.show, self.history.undo()

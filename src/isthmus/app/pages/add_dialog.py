@@ -54,8 +54,6 @@ class Batch:
 
 
 class AddDialog(Frame):
-    last = Batch()
-
     def __init__(
         self,
         bench: Workbench,
@@ -68,6 +66,7 @@ class AddDialog(Frame):
         super().__init__(parent, "Add units", "Add units", self._take, 860)
         self.setObjectName("add units")
         self.bench = bench
+        self.last = bench.last_added if isinstance(bench.last_added, Batch) else Batch()
         self._own: tuple[StoredProfile, ...] = (stored,) if stored else ()
         self._shelf: Library = at_hand(bench.show)
         self._preview: AddPreview | None = None
@@ -339,7 +338,7 @@ class AddDialog(Frame):
             last = spans[-1]
             stride = max(last.length, int(self.spacing.currentText() or 0))
             spot = (last.universe, last.start + stride) if last.start + stride <= SLOTS else (last.universe + 1, 1)
-        AddDialog.last = Batch(
+        self.last = self.bench.last_added = Batch(
             self._key(),
             self.mode.currentData() or "",
             self.place.currentData(),

@@ -85,12 +85,7 @@ class PatchPage(Page):
     def __init__(self, bench: Workbench, actions: Registry, window: QWidget) -> None:
         super().__init__()
         self.bench, self.acts, self.window_ = bench, actions, window
-        self.switches = []
-        for name in VIEWS:
-            made = button(name, run=lambda n=name: self.show_view(n), name=f"patch view {name}")
-            made.setCheckable(True)
-            self.switches.append(made)
-            self.head.add(made)
+        self.switches = self.add_switches(VIEWS, self.show_view, "patch view")
         self.model = PatchModel(bench)
         self.table = PatchTable(bench, self.model)
         self.ruler = Ruler(bench)

@@ -249,7 +249,7 @@ class PatchModel(QAbstractTableModel):
         def run() -> None:
             made = core.write_cells(self.bench.show, wanted, write_gel)
             if made.placing is not None:
-                self.bench.clashing.emit(made.placing, name)
+                self.bench.place(name, made.placing)
             else:
                 self.bench.commit(name, made.show)
 

@@ -35,8 +35,9 @@ from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.gels import colour_of, split_gels
-from isthmus.patch.cells import addresses_continued, continued
+from isthmus.patch.cells import BY_KEY, addresses_continued, continued
 from isthmus.profiles.colour import encode_srgb
+from isthmus.show import read_address
 from isthmus.show.records import Unit
 
 CORNER = 5
@@ -456,9 +457,6 @@ class PatchTable(QTableView):
 
 def _rises(texts: list[str], key: str) -> bool:
     """Whether two cells are the beginning of a series with a step of its own."""
-    from isthmus.patch.cells import BY_KEY
-    from isthmus.show import read_address
-
     if key == "address":
         try:
             first, second = (read_address(text.split(",")[0]) for text in texts)

@@ -215,10 +215,7 @@ class UniverseMap(QAbstractScrollArea):
             self.bench.tell("attention", drag.fault)
         elif drag.placing and drag.spot != (drag.span.universe, drag.span.start):
             name = f"move {drag.span.number} to {write_address(*drag.spot)}"
-            if drag.placing.in_the_way:
-                self.bench.clashing.emit(drag.placing, name)
-            else:
-                self.bench.commit(name, drag.placing.show)
+            self.bench.place(name, drag.placing)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and self.drag:

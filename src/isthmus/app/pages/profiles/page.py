@@ -45,12 +45,7 @@ class ProfilesPage(Page):
         self.manual = ManualView(bench, self)
         self.adapt = AdaptView(bench, self)
         self.exchange = ExchangeView(bench, self)
-        self.switches = []
-        for name in VIEWS:
-            made = button(name, run=lambda n=name: self.show_view(n), name=f"view {name}")
-            made.setCheckable(True)
-            self.switches.append(made)
-            self.head.add(made)
+        self.switches = self.add_switches(VIEWS, self.show_view)
         self.stack = QStackedWidget()
         for view in (self.library, self.manual, self.adapt, self.exchange):
             self.stack.addWidget(view)
