@@ -16,6 +16,7 @@ from msgspec.structs import replace
 from benchmarks.frame import best
 from isthmus.demo import shipped_profiles
 from isthmus.library.at_hand import at_hand
+from isthmus.output import Live
 from isthmus.patch.addresses import blocks_at
 from isthmus.patch.edits import set_address, set_text
 from isthmus.patch.hanglist import parse_hang_list
@@ -85,6 +86,12 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
     took = best(lambda: [(history.commit("name", s), history.undo()) for s in edits], 5) / len(edits)
     copy = best(lambda: tuple(show.units), 20)
     yield "commit and undo / a copy of the tuple", took * 1e3, copy * 1e3, "ms", "under 10 ms"
+
+    live = Live(show)
+    moved = set_address(show, ["x7"], (1, 400))
+    slots = best(lambda: [p.address for u in show.units for p in u.patch], 5)
+    took = min(seconds(lambda s=s: live.set_show(s)) for s in (moved, show, moved, show))
+    yield "live levels after an address / reading all addresses", took * 1e3, slots * 1e3, "ms", ""
 
     yield from _table(show)
 
