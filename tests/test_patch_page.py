@@ -367,6 +367,8 @@ def test_wrong_lines_are_kept_with_the_paper_and_corrected_later(make_window, de
     listed = dialog("hang list")
     assert "1 good lines, 0 of them new" in listed.counts.text() and listed.how.currentData() == "more"  # 603 was wrong beside 603
     rows = {row.number: row.line for row, _ in listed.model.rows}
+    shown = [listed.model.text(row, 4) for row, _ in listed.model.rows if row.number == 607]
+    assert shown == ["4.600"]  # as it was written
     listed._edit(rows[605], "address", "4.480")
     listed._edit(rows[607], "address", "4.161")
     assert "3 good lines, 2 of them new" in listed.counts.text()

@@ -36,6 +36,7 @@ class LinesModel(RowsModel):
         self.edit = edit
         self.rows: list[tuple[PaperRow, str]] = []
         self.texts: dict[tuple[int, str], str] = {}
+        self.written: dict[int, dict[str, str]] = {}
 
     def show_list(self, found: HangList, texts: dict[tuple[int, str], str]) -> None:
         faults: dict[int, list[str]] = {}
@@ -44,7 +45,7 @@ class LinesModel(RowsModel):
         rows = [(row, " ".join(faults.get(row.line, ()))) for row in (*found.paper.rows, *found.rejected)]
         rows.sort(key=lambda item: (not item[1], item[0].line))
         self.beginResetModel()
-        self.rows, self.texts = rows, texts
+        self.rows, self.texts, self.written = rows, texts, {line.line: line.cells for line in found.paper.unread}
         self.endResetModel()
 
     def text(self, row: PaperRow, column: int) -> str:
@@ -53,6 +54,8 @@ class LinesModel(RowsModel):
         name = FIELDS[column - 1]
         if (row.line, name) in self.texts:
             return self.texts[row.line, name]
+        if name in self.written.get(row.line, ()):  # what was not understood stands as it was written
+            return self.written[row.line][name]
         if name == "address":
             return paper_address(row)
         return str(row.number or "?") if name == "number" else getattr(row, name)

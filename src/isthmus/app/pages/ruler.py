@@ -138,7 +138,7 @@ class Ruler(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        gaps = free_runs(self._here.taken)
+        gaps = free_runs(self._here.taken | self._here.kept)
         self._paint_head(p, gaps)
         for row in range(4):
             self._paint_row(p, row, gaps)
@@ -152,7 +152,9 @@ class Ruler(QWidget):
         x = 10 + paint.text(p, 10, 4, "Universe", font("section", 600), "text", height=22) + 6
         x += paint.text(p, x, 4, str(self.universe), font("section", 600, mono=True), "text", height=22) + 20
         free = sum(b - a + 1 for a, b in gaps)
-        facts = [(SLOTS - free, "used"), (free, "free"), (max((b - a + 1 for a, b in gaps), default=0), "longest gap")]
+        kept = self._here.kept.bit_count()
+        facts = [(self._here.taken.bit_count(), "used"), *([(kept, "kept")] if kept else []), (free, "free")]
+        facts.append((max((b - a + 1 for a, b in gaps), default=0), "longest gap"))
         for value, words in facts:
             x += paint.text(p, x, 4, str(value), font("caption", 500, mono=True), "text", height=22) + 5
             x += paint.text(p, x, 4, words, font("caption"), "text2", height=22) + 12

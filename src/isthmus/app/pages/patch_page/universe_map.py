@@ -283,7 +283,7 @@ class UniverseMap(QAbstractScrollArea):
         ground = self.rect_of(number, 1, SLOTS)
         p.setClipRect(QRectF(LEFT, ground.y() - 4, self.viewport().width() - LEFT, self.row))
         p.fillRect(ground, theme.color("water2"))
-        for a, b in free_runs(universe.taken):
+        for a, b in free_runs(universe.taken | universe.kept):
             if a <= high and b >= low and (b - a + 1) * self.scale > 54:
                 left, right = max(self.x_of(a), LEFT), min(self.x_of(b + 1), self.viewport().width())
                 if right - left > 54:
