@@ -96,8 +96,8 @@ class StandInRig:
                 for index, port_address in enumerate(node.ports):
                     if port_address == packet.port_address:
                         self.ports[node.name, index].take(packet, sender[0], time.monotonic())
-            elif packet == artnet.OP_POLL:
-                reply = artnet.ArtPollReply(node.ip, node.name[:17], f"Stand-in node {node.name}", node.ports[:4])
+            elif isinstance(packet, artnet.ArtPoll):
+                reply = artnet.reply_for(node.ip, node.name[:17], f"Stand-in node {node.name}", node.ports[:4])
                 with contextlib.suppress(OSError, ValueError):
                     sock.sendto(artnet.encode_poll_reply(reply), sender)
 
