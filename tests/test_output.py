@@ -233,9 +233,9 @@ def test_a_hung_interface_keeps_the_last_frame_for_a_while_then_the_rig_goes_dar
         assert until(lambda: received(sock, 0.1, engine), 8)  # it comes to, and so does the light
 
 
-def test_the_engine_goes_dark_and_ends_when_the_application_is_killed() -> None:
+def test_the_engine_holds_then_goes_dark_and_ends_when_the_application_is_killed() -> None:
     code = (
-        "import time, numpy as np; from isthmus.engine import Engine, Route; e = Engine(); e.start(); f = np.full(512, 50, np.uint8);"
+        "import time, numpy as np; from isthmus.engine import Engine, Route; e = Engine(2); e.start(); f = np.full(512, 50, np.uint8);"
         "e.publish(f, [Route(0, '127.0.0.9', 1)]); e.enable(True); print(e.stats().pid, flush=True)\nwhile True: e.beat(); time.sleep(0.1)"
     )
     with udp_listener() as sock, subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True) as owner:
@@ -243,9 +243,10 @@ def test_the_engine_goes_dark_and_ends_when_the_application_is_killed() -> None:
         pid = int(owner.stdout.readline())
         assert until(lambda: received(sock, 0.2), 10)
         owner.kill()
-        last = received(sock, 1.0)
-        assert last and not any(last[-1][1].slots)
-        assert until(lambda: not Path(f"/proc/{pid}").exists(), 3)
+        held = received(sock, 1.0)
+        assert len(held) > 20 and all(p.slots[0] == 50 for _, p in held)  # time enough to start the application again
+        assert until(lambda: not Path(f"/proc/{pid}").exists(), 5)
+        assert not any(received(sock, 0.2)[-1][1].slots)
 
 
 def test_unreachable_hosts_and_a_taken_port_are_told_in_the_statistics() -> None:

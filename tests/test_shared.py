@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import errno
+import socket
 import time
 
 import numpy as np
@@ -9,13 +11,22 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from isthmus.engine import Route
+from isthmus.engine import SACN, SACN_PRIORITY, Identity, Route
 from isthmus.engine import shared as sh
-from isthmus.engine.process import DARK_FRAMES, STALE, Sender
-from isthmus.wire import artnet
+from isthmus.engine.lane import ENDINGS
+from isthmus.engine.process import STALE, Engine
+from isthmus.wire import artnet, sacn
 
+CID = bytes(range(16))
 ROUTES = st.lists(
-    st.builds(Route, row=st.integers(0, 7), host=st.sampled_from(["127.0.0.5", "127.9.8.7"]), port_address=st.integers(0, 0x7FFF)),
+    st.builds(
+        Route,
+        row=st.integers(0, 7),
+        host=st.sampled_from(["127.0.0.5", "127.9.8.7"]),
+        number=st.integers(0, 0x7FFF),
+        kind=st.sampled_from([0, SACN]),
+        sync=st.integers(0, 9),
+    ),
     max_size=6,
 )
 
@@ -27,10 +38,11 @@ def test_what_is_written_is_what_is_read_frame_and_routes_together(steps: list[t
     reader = sh.SharedFrames(writer.fd)
     for routes, value in steps:
         frame = np.full(8 * 512, value, np.uint8)
-        writer.write_routes(routes, frame)
+        writer.write_routes(routes, frame, Identity(CID, "é" * value))
         read = reader.read_routes()
         assert read is not None
-        generation, found = read
+        generation, found, who = read
+        assert who.cid == CID and "é" * 20 in who.source + "é" * 20
         seen = reader.read_frame(generation)
         assert found == routes and seen is not None and (seen[: len(frame)] == value).all()
         assert reader.read_frame(generation - 1) is None
@@ -46,69 +58,110 @@ def test_routes_being_written_are_not_read() -> None:
 
 
 class Wire:
-    """A socket that keeps what is sent."""
+    """Keeps what an engine sends instead of sending it."""
 
-    def __init__(self) -> None:
-        self.sent: list[tuple[int, int, int]] = []
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+        self.sent: list[artnet.ArtDmx | sacn.Data] = []
+        self.others: list[tuple[object, str]] = []
+        engine.post = self.post  # type: ignore[method-assign]
+        engine._post_one = lambda packet, host, port: self.others.append((artnet.decode(packet) or sacn.decode(packet), host))  # type: ignore[method-assign]
+        engine.words[sh.W_HOLD_MS] = 2000
+        engine.words[sh.W_RATE_ARTNET] = engine.words[sh.W_RATE_SACN] = 44000
 
-    def sendto(self, packet: bytes, to: tuple[str, int]) -> None:
-        found = artnet.decode(bytes(packet))
-        assert isinstance(found, artnet.ArtDmx)
-        self.sent.append((found.port_address, found.sequence, found.slots[0]))
+    def post(self, sender, rows, local) -> None:
+        for row in rows:
+            packet = bytes(sender.buffers[row])
+            found = artnet.decode(packet) or sacn.decode(packet)
+            assert found
+            self.sent.append(found)
+
+    def tick(self, ago: float = 0.0, at: float | None = None) -> list[artnet.ArtDmx | sacn.Data]:
+        """One whole tick of both protocols, `ago` seconds after the interface was last heard of."""
+        now = time.monotonic() if at is None else at
+        self.engine.words[sh.W_HEARTBEAT] = int((now - ago) * 1e9)
+        before = len(self.sent)
+        for lane in (0, 1):
+            self.engine.tick(lane, 0, now)
+            for bunch in range(1, len(self.engine.lanes[lane].bunches) if self.engine.lanes[lane] else 0):
+                self.engine.tick(lane, bunch, now)
+        return self.sent[before:]
 
 
 @pytest.fixture
-def sender() -> Sender:
-    frames = sh.SharedFrames()
-    frames.words[sh.W_HOLD_MS] = 2000
-    made = Sender(frames, "127.0.0.1")
-    made.sockets = {True: Wire(), False: Wire()}  # type: ignore[dict-item]
+def wire() -> Wire:
+    made = Wire(Engine(sh.SharedFrames()))
+    made.engine.words[sh.W_ENABLED] = 1
     return made
 
 
-def beat(sender: Sender, ago: float = 0.0) -> float:
-    now = time.monotonic()
-    sender.words[sh.W_HEARTBEAT] = int((now - ago) * 1e9)
-    return now
+def lay(wire: Wire, routes: list[Route], level: int = 9, rows: int = 1) -> None:
+    wire.engine.frames.write_routes(routes, np.full(512 * rows, level, np.uint8), Identity(CID, "Lantern Tide"))
 
 
-def test_states_follow_the_switch_and_the_heartbeat(sender: Sender) -> None:
-    sender.frames.write_routes([Route(0, "127.0.0.5", 3)], np.full(512, 9, np.uint8))
-    wire = sender.sockets[True]
-    sender.tick(beat(sender))
-    assert wire.sent == [] and sender.state == sh.IDLE  # type: ignore[attr-defined]
-    sender.words[sh.W_ENABLED] = 1
-    for ago, state in ((0.0, sh.SENDING), (STALE + 0.1, sh.HOLDING), (STALE + 2.1, sh.DARK), (0.0, sh.SENDING)):
-        sender.tick(beat(sender, ago))
-        assert sender.state == state
-    assert [level for _, _, level in wire.sent] == [9, 9, 0, 9]  # type: ignore[attr-defined]
-    sender.words[sh.W_ENABLED] = 0
-    for _ in range(6):
-        sender.tick(beat(sender))
-    assert [level for _, _, level in wire.sent][4:] == [0] * DARK_FRAMES  # type: ignore[attr-defined]
+def test_states_follow_the_switch_and_the_heartbeat(wire: Wire) -> None:
+    lay(wire, [Route(0, "127.0.0.5", 3)])
+    wire.engine.words[sh.W_ENABLED] = 0
+    assert wire.tick() == [] and wire.engine.state == sh.IDLE
+    wire.engine.words[sh.W_ENABLED] = 1
+    for ago, state, levels in ((0.0, sh.SENDING, [9]), (STALE + 0.1, sh.HOLDING, [9]), (STALE + 2.1, sh.DARK, [0]), (0.0, sh.SENDING, [9])):
+        assert [p.slots[0] for p in wire.tick(ago)][:1] == levels and wire.engine.state == state
+    wire.engine.words[sh.W_ENABLED] = 0
+    assert [p.slots[0] for _ in range(6) for p in wire.tick()] == [0] * ENDINGS
 
 
-def test_sequences_go_round_without_zero_and_live_on_when_routes_change(sender: Sender) -> None:
-    sender.words[sh.W_ENABLED] = 1
-    a, b = Route(0, "127.0.0.5", 3), Route(0, "127.0.0.5", 4)
-    sender.frames.write_routes([a], np.zeros(512, np.uint8))
-    for _ in range(300):
-        sender.tick(beat(sender))
-    wire = sender.sockets[True]
-    numbers = [n for _, n, _ in wire.sent]  # type: ignore[attr-defined]
-    assert numbers == [i % 255 + 1 for i in range(300)]
-    sender.frames.write_routes([b, a], np.zeros(512, np.uint8))
-    sender.tick(beat(sender))
-    assert [(p, n) for p, n, _ in wire.sent[-2:]] == [(4, 1), (3, 300 % 255 + 1)]  # type: ignore[attr-defined]
+def test_sequences_go_round_live_on_when_routes_change_and_what_is_left_behind_goes_dark(wire: Wire) -> None:
+    a, b, s = Route(0, "127.0.0.5", 3), Route(0, "127.0.0.5", 4), Route(0, "127.0.0.5", 7, sacn.PORT, SACN, 120)
+    lay(wire, [a, s])
+    sent = [p for _ in range(300) for p in wire.tick()]
+    assert [p.sequence for p in sent if isinstance(p, artnet.ArtDmx)] == [i % 255 + 1 for i in range(300)]  # never 0: that means no order
+    numbers = [p.sequence for p in sent if isinstance(p, sacn.Data)]
+    assert numbers == [(i + 1) % 256 for i in range(300)] and {(p.cid, p.source, p.priority) for p in sent if isinstance(p, sacn.Data)} == {
+        (CID, "Lantern Tide", 120)
+    }
+    lay(wire, [b, a])
+    after = [wire.tick() for _ in range(5)]
+    assert [(p.port_address, p.sequence) for p in after[0] if isinstance(p, artnet.ArtDmx)] == [(4, 1), (3, 300 % 255 + 1)]
+    ended = [p for tick in after for p in tick if isinstance(p, sacn.Data)]
+    assert len(ended) == ENDINGS and all(p.terminated and not any(p.slots) for p in ended)  # E1.31, 6.2.6
+    lay(wire, [b])
+    left = [p for _ in range(5) for p in wire.tick() if p.port_address == 3]
+    assert len(left) == ENDINGS and not any(any(p.slots) for p in left)
 
 
-def test_an_address_that_cannot_be_sent_to_is_counted_and_the_others_go_on(sender: Sender) -> None:
-    class Broken:
-        def sendto(self, packet: bytes, to: tuple[str, int]) -> None:
-            raise OSError(101, "Network is unreachable")
+def test_what_does_not_change_rests_and_is_kept_alive(wire: Wire) -> None:
+    wire.engine.words[sh.W_CHANGED_ONLY] = 1
+    lay(wire, [Route(0, "127.0.0.5", 3), Route(1, "127.0.0.5", 4)], rows=2)
+    times: dict[int, list[int]] = {3: [], 4: []}
+    for turn in range(220):  # five seconds
+        if turn == 100:
+            wire.engine.frames.write_frame(np.repeat(np.array([9, 50], np.uint8), 512))
+        for packet in wire.tick(at=1000 + turn / 44):
+            times[packet.port_address].append(turn)
+    assert 6 <= len(times[3]) <= 10 and max(np.diff(times[3])) <= 44
+    assert 100 in times[4] and 9 <= len(times[4]) <= 14
 
-    sender.sockets[False] = Broken()  # type: ignore[assignment]
-    sender.words[sh.W_ENABLED] = 1
-    sender.frames.write_routes([Route(0, "2.0.0.9", 1), Route(0, "127.0.0.5", 2)], np.zeros(512, np.uint8))
-    sender.tick(beat(sender))
-    assert (sender.words[sh.S_ERRORS], sender.words[sh.S_ERRNO], sender.words[sh.S_PACKETS]) == (1, 101, 1)
+
+def test_priorities_by_address_sync_and_discovery(wire: Wire) -> None:
+    group = sacn.multicast(7)
+    routes = [Route(0, group, 7, sacn.PORT, SACN, 100, 40), Route(1, group, 7, sacn.PORT, SACN_PRIORITY), Route(0, "127.0.0.5", 3)]
+    wire.engine.words[sh.W_ARTNET_SYNC] = 1
+    wire.engine.frames.write_routes(routes, np.repeat(np.array([9, 100], np.uint8), 512), Identity(CID, "Lantern Tide"))
+    sent = [p for turn in range(88) for p in wire.tick(at=1000 + turn / 44) if isinstance(p, sacn.Data)]
+    slow = [p for p in sent if p.start_code == sacn.PER_ADDRESS_PRIORITY]
+    assert 3 <= len(slow) <= 6 and set(slow[0].slots) == {100} and [p.sequence for p in sent] == [(i + 1) & 0xFF for i in range(len(sent))]
+    syncs = [(p, host) for p, host in wire.others if isinstance(p, sacn.Sync)]
+    assert len(syncs) == 88 and syncs[1] == (sacn.Sync(CID, 40, 1), sacn.multicast(40))
+    told = [(p, host) for p, host in wire.others if isinstance(p, sacn.Discovery)]
+    assert told == [(sacn.Discovery(CID, "Lantern Tide", 0, 0, (7,)), "239.255.250.214")]  # one in ten seconds
+    assert ("127.255.255.255" in {host for p, host in wire.others if isinstance(p, artnet.ArtSync)}) is True
+
+
+def test_an_address_that_cannot_be_sent_to_is_counted_and_the_others_go_on() -> None:
+    engine = Engine(sh.SharedFrames())
+    engine.words[sh.W_ENABLED], engine.words[sh.W_HEARTBEAT] = 1, time.monotonic_ns()
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as local:
+        engine.sockets = {"artnet local": local.fileno()}
+        engine.frames.write_routes([Route(0, "2.0.0.9", 1), Route(0, "127.0.0.5", 2)], np.zeros(512, np.uint8))
+        engine.tick(0, 0, time.monotonic())
+    assert (engine.words[sh.S_ERRORS], engine.words[sh.S_ERRNO], engine.words[sh.S_PACKETS]) == (1, errno.ENETUNREACH, 1)

@@ -15,7 +15,7 @@ from isthmus.output import Live
 from isthmus.output.live import Asked
 from isthmus.patch.index import index_of
 from isthmus.profiles import profiles_of
-from isthmus.routes import routed
+from isthmus.routes import routed, way_key
 from isthmus.show.records import Show, Unit, Verdict
 
 RESULTS = ("answers", "wrong", "silent")
@@ -112,12 +112,9 @@ def end(call: RollCall, live: Live) -> None:
 
 def proof(show: Show, unit: Unit) -> str:
     """What a verdict rests on: profile, mode, addresses and where their universes go."""
-    ways = sorted(
-        (o.universe, o.host, o.port_address) for o in show.outputs if o.enabled and o.universe in {p.universe for p in unit.patch}
-    )
-    return "|".join(
-        [unit.profile, unit.mode, *(f"{p.block}:{p.universe}.{p.address}" for p in unit.patch), *(f"{u}>{h}/{p}" for u, h, p in ways)]
-    )
+    mine = {p.universe for p in unit.patch}
+    outputs = sorted((o for o in show.outputs if o.enabled and not o.role and o.universe in mine), key=lambda o: (o.universe, o.host, o.number))
+    return "|".join([unit.profile, unit.mode, *(f"{p.block}:{p.universe}.{p.address}" for p in unit.patch), *map(way_key, outputs)])
 
 
 def holds(show: Show, verdict: Verdict) -> bool:

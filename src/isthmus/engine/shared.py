@@ -15,33 +15,64 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-MAGIC = 0x1571_0001
-MAX_ROWS = 1024
-MAX_ROUTES = 4096
+MAGIC = 0x1571_0002
+MAX_ROWS = 4096
+MAX_ROUTES = 8192
 SLOTS = 512
 BUFFERS = 3
 
 # words of the head, all int64
-(W_MAGIC, W_CURRENT, W_HEARTBEAT, W_HOLD_MS, W_ENABLED, W_ROUTE_SEQ, W_ROUTE_COUNT, W_ROUTE_GENERATION, W_RATE_MHZ, W_GENERATION) = range(
-    10
-)
+(
+    W_MAGIC,
+    W_CURRENT,
+    W_HEARTBEAT,
+    W_HOLD_MS,
+    W_ENABLED,
+    W_ROUTE_SEQ,
+    W_ROUTE_COUNT,
+    W_ROUTE_GENERATION,
+    W_RATE_ARTNET,  # millihertz
+    W_RATE_SACN,
+    W_CHANGED_ONLY,
+    W_ARTNET_SYNC,
+    W_GENERATION,  # one for each buffer
+) = range(13)
 # words the engine writes
-(S_TICKS, S_PACKETS, S_ERRORS, S_ERRNO, S_SPREAD_US, S_RATE_MHZ, S_STATE, S_PORT, S_ROUTES, S_ALIVE, S_PRIORITY) = range(32, 43)
+(S_TICKS, S_PACKETS, S_ERRORS, S_ERRNO, S_SPREAD_US, S_RATE_MHZ, S_STATE, S_ROUTES, S_ALIVE, S_PRIORITY, S_LATE) = range(32, 43)
 IDLE, SENDING, HOLDING, DARK = range(4)
+ARTNET, SACN, SACN_PRIORITY = range(3)
 
 _HEAD = 64
-_ROUTE_WORDS = 4
-_BYTES = (_HEAD + MAX_ROUTES * _ROUTE_WORDS) * 8 + BUFFERS * MAX_ROWS * SLOTS
+_IDENTITY = 96  # bytes: CID and source name
+_ROUTE_WORDS = 8
+_ROUTES_AT = _HEAD * 8 + _IDENTITY
+_FRAMES_AT = _ROUTES_AT + MAX_ROUTES * _ROUTE_WORDS * 8
+_BYTES = _FRAMES_AT + BUFFERS * MAX_ROWS * SLOTS
 
 
 @dataclass(frozen=True)
 class Route:
-    """One row of a frame on its way to one port-address at one host."""
+    """One row of a frame on its way: to an Art-Net port-address or an sACN universe (`number`) at one host or group.
+
+    A row of kind SACN_PRIORITY holds priorities, sent with start code 0xDD.
+    """
 
     row: int
     host: str
-    port_address: int
+    number: int
     port: int = 6454
+    kind: int = ARTNET
+    priority: int = 100
+    sync: int = 0
+    options: int = 0
+
+
+@dataclass(frozen=True)
+class Identity:
+    """Who sends, as sACN tells it."""
+
+    cid: bytes = bytes(16)
+    source: str = "Isthmus"
 
 
 class SharedFrames:
@@ -54,12 +85,13 @@ class SharedFrames:
         self.fd = fd
         self.map = mmap.mmap(fd, _BYTES)
         self.words: NDArray[np.int64] = np.frombuffer(self.map, np.int64, _HEAD)
-        self.routes: NDArray[np.int64] = np.frombuffer(self.map, np.int64, MAX_ROUTES * _ROUTE_WORDS, _HEAD * 8).reshape(
+        self.identity: NDArray[np.uint8] = np.frombuffer(self.map, np.uint8, _IDENTITY, _HEAD * 8)
+        self.routes: NDArray[np.int64] = np.frombuffer(self.map, np.int64, MAX_ROUTES * _ROUTE_WORDS, _ROUTES_AT).reshape(
             MAX_ROUTES, _ROUTE_WORDS
         )
-        self.frames: NDArray[np.uint8] = np.frombuffer(
-            self.map, np.uint8, BUFFERS * MAX_ROWS * SLOTS, (_HEAD + MAX_ROUTES * _ROUTE_WORDS) * 8
-        ).reshape(BUFFERS, MAX_ROWS * SLOTS)
+        self.frames: NDArray[np.uint8] = np.frombuffer(self.map, np.uint8, BUFFERS * MAX_ROWS * SLOTS, _FRAMES_AT).reshape(
+            BUFFERS, MAX_ROWS * SLOTS
+        )
         self.words[W_MAGIC] = MAGIC
 
     def write_frame(self, frame: NDArray[np.uint8]) -> None:
@@ -69,27 +101,34 @@ class SharedFrames:
         self.words[W_GENERATION + spare] = self.words[W_ROUTE_GENERATION]
         self.words[W_CURRENT] = spare
 
-    def write_routes(self, routes: list[Route], frame: NDArray[np.uint8]) -> None:
+    def write_routes(self, routes: list[Route], frame: NDArray[np.uint8], identity: Identity | None = None) -> None:
         """New routes together with the first frame laid out for them."""
-        table = [(r.row, struct.unpack(">I", socket.inet_aton(r.host))[0], r.port_address, r.port) for r in routes[:MAX_ROUTES]]
+        table = [
+            (r.row, struct.unpack(">I", socket.inet_aton(r.host))[0], r.number, r.port, r.kind, r.priority, r.sync, r.options)
+            for r in routes[:MAX_ROUTES]
+        ]
+        who = identity or Identity()
         self.words[W_ROUTE_SEQ] += 1  # odd: being written
         if table:
             self.routes[: len(table)] = table
+        self.identity[:] = np.frombuffer((who.cid + who.source.encode()[:79]).ljust(_IDENTITY, b"\0"), np.uint8)
         self.words[W_ROUTE_COUNT] = len(table)
         self.words[W_ROUTE_GENERATION] += 1
         self.write_frame(frame)
         self.words[W_ROUTE_SEQ] += 1
 
-    def read_routes(self) -> tuple[int, list[Route]] | None:
-        """(generation, routes), or None while they are being written."""
+    def read_routes(self) -> tuple[int, list[Route], Identity] | None:
+        """(generation, routes, who sends), or None while they are being written."""
         before = int(self.words[W_ROUTE_SEQ])
         if before % 2:
             return None
         rows = self.routes[: int(self.words[W_ROUTE_COUNT])].copy()
+        who = bytes(self.identity)
         generation = int(self.words[W_ROUTE_GENERATION])
         if int(self.words[W_ROUTE_SEQ]) != before:
             return None
-        return generation, [Route(int(r[0]), socket.inet_ntoa(struct.pack(">I", int(r[1]))), int(r[2]), int(r[3])) for r in rows]
+        routes = [Route(row, socket.inet_ntoa(struct.pack(">I", ip)), *more) for row, ip, *more in rows.tolist()]
+        return generation, routes, Identity(who[:16], who[16:].rstrip(b"\0").decode(errors="replace"))
 
     def read_frame(self, generation: int) -> NDArray[np.uint8] | None:
         """The current buffer (a view) when it was laid out for these routes."""

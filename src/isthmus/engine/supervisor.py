@@ -4,20 +4,24 @@ from __future__ import annotations
 
 import contextlib
 import os
+import signal
+import socket
 import subprocess
 import sys
 import time
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.engine import shared as sh
 from isthmus.errors import NetworkFault, os_reason
+from isthmus.sockets import Outlets, send_message
 
 HOLD_SECONDS = 30
 RATE = 44.0
-_WAIT_BETWEEN_STARTS = 1.0
+_WAIT_BETWEEN_STARTS = 0.3
 
 
 @dataclass(frozen=True)
@@ -43,37 +47,88 @@ _STATES = {sh.IDLE: "idle", sh.SENDING: "sending", sh.HOLDING: "holding", sh.DAR
 class Engine:
     """Use `publish` for each new frame, `beat` at least once a second, `check` now and then, `stop` at the end."""
 
-    def __init__(self, address: str = "0.0.0.0", hold_seconds: float = HOLD_SECONDS) -> None:
+    def __init__(self, hold_seconds: float = HOLD_SECONDS, note: Path | None = None) -> None:
+        """`note` is a file that remembers the process, so that one left over from a crash can be sent home."""
         self.frames = sh.SharedFrames()
         words = self.frames.words
-        words[sh.W_RATE_MHZ] = int(RATE * 1000)
+        words[sh.W_RATE_ARTNET] = words[sh.W_RATE_SACN] = int(RATE * 1000)
         words[sh.W_HOLD_MS] = int(hold_seconds * 1000)
-        self._address = address
+        self.outlets: Outlets | None = None
+        self._own_outlets = False
+        self._note = note
         self._routes: list[sh.Route] | None = None
+        self._identity: sh.Identity | None = None
         self._process: subprocess.Popen[bytes] | None = None
+        self._channel: socket.socket | None = None
         self._started = 0.0
         self._returned_at = ""
         self.restarts = 0
 
     def start(self) -> None:
         """Raises NetworkFault when no process can be started."""
+        self._send_home()
+        if self.outlets is None:
+            self.outlets, self._own_outlets = Outlets.open(), True
         self.beat()
-        command = [sys.executable, "-m", "isthmus.engine.process", "--fd", str(self.frames.fd), "--address", self._address]
+        mine, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        fd = self.frames.fd
+        command = [sys.executable, "-m", "isthmus.engine.process", "--fd", str(fd), "--channel", str(theirs.fileno())]
         try:
-            self._process = subprocess.Popen(command, stdin=subprocess.PIPE, pass_fds=(self.frames.fd,))
+            self._process = subprocess.Popen(command, stdin=subprocess.DEVNULL, pass_fds=(fd, theirs.fileno()))
         except OSError as error:
+            mine.close()
             raise NetworkFault(f"the output engine could not be started. {os_reason(error)}", do="Output stays off.") from error
+        finally:
+            theirs.close()
+        self._channel = mine
+        self._hand_over()
         self._started = time.monotonic()
+        if self._note:
+            with contextlib.suppress(OSError):
+                self._note.parent.mkdir(parents=True, exist_ok=True)
+                self._note.write_text(f"{self._process.pid} {os.getpid()}")
 
-    def publish(self, frame: NDArray[np.uint8], routes: list[sh.Route]) -> None:
+    def use(self, outlets: Outlets) -> None:
+        """Send from other sockets from now on; the engine goes on without a pause."""
+        old, self.outlets = self.outlets, outlets
+        self._hand_over()
+        if old is not None and self._own_outlets:
+            old.close()
+        self._own_outlets = False
+
+    def _hand_over(self) -> None:
+        if self._channel and self.outlets:
+            names = list(self.outlets.sockets)
+            message = {"kind": "sockets", "names": names, "broadcast": self.outlets.broadcast}
+            with contextlib.suppress(OSError):
+                send_message(self._channel, message, [self.outlets.sockets[name].fileno() for name in names])
+
+    def _send_home(self) -> None:
+        """End an engine whose interface died: it holds the last frame, and two would send at once."""
+        with contextlib.suppress(OSError, ValueError):
+            pid, parent = map(int, self._note.read_text().split()) if self._note else (0, 0)
+            orphan = pid and not Path(f"/proc/{parent}").exists()
+            if orphan and b"isthmus.engine.process" in Path(f"/proc/{pid}/cmdline").read_bytes():
+                os.kill(pid, signal.SIGTERM)
+                end = time.monotonic() + 1.0
+                while Path(f"/proc/{pid}").exists() and time.monotonic() < end:
+                    time.sleep(0.02)
+
+    def publish(self, frame: NDArray[np.uint8], routes: list[sh.Route], identity: sh.Identity | None = None) -> None:
         """A flat frame of whole rows, and where each row goes."""
         if len(frame) > sh.MAX_ROWS * sh.SLOTS or len(routes) > sh.MAX_ROUTES:
             raise NetworkFault(f"more than {sh.MAX_ROWS} universes or {sh.MAX_ROUTES} outputs cannot be sent.", do="Take some routes away.")
-        if routes != self._routes:
-            self._routes = list(routes)
-            self.frames.write_routes(routes, frame)
+        if routes != self._routes or identity != self._identity:
+            self._routes, self._identity = list(routes), identity
+            self.frames.write_routes(routes, frame, identity)
         else:
             self.frames.write_frame(frame)
+
+    def pace(self, artnet: float = RATE, sacn: float = RATE, changed_only: bool = False, artnet_sync: bool = False) -> None:
+        """Rates in Hz and habits; they hold from the next tick on."""
+        words = self.frames.words
+        words[sh.W_RATE_ARTNET], words[sh.W_RATE_SACN] = int(artnet * 1000), int(sacn * 1000)
+        words[sh.W_CHANGED_ONLY], words[sh.W_ARTNET_SYNC] = int(changed_only), int(artnet_sync)
 
     def enable(self, on: bool) -> None:
         self.frames.words[sh.W_ENABLED] = int(on)
@@ -85,7 +140,7 @@ class Engine:
         """Bring a dead engine back. True when it had to be."""
         if self._process is None or self._process.poll() is None or time.monotonic() - self._started < _WAIT_BETWEEN_STARTS:
             return False
-        self._close_pipe()
+        self._close_channel()
         self.restarts += 1
         self._returned_at = time.strftime("%H:%M:%S")
         self.start()
@@ -103,25 +158,33 @@ class Engine:
             int(words[sh.S_ERRORS]),
             os_reason(OSError(errno_, os.strerror(errno_))) if errno_ else "",
             int(words[sh.S_ROUTES]),
-            int(words[sh.S_PORT]),
+            self.outlets.source_port if self.outlets and alive else 0,
             self.restarts,
             self._process.pid if self._process else 0,
             self._returned_at,
         )
 
     def stop(self) -> None:
-        """Go dark, send that, end."""
-        if self._process is None:
-            return
-        self._close_pipe()
-        try:
-            self._process.wait(2)
-        except subprocess.TimeoutExpired:
-            self._process.kill()
-            self._process.wait()
-        self._process = None
+        """End the streams, tell receivers, end."""
+        if self._process is not None:
+            if self._channel:
+                with contextlib.suppress(OSError):
+                    send_message(self._channel, {"kind": "end"})
+            try:
+                self._process.wait(2)
+            except subprocess.TimeoutExpired:
+                self._process.kill()
+                self._process.wait()
+            self._close_channel()
+            self._process = None
+            if self._note:
+                with contextlib.suppress(OSError):
+                    self._note.unlink()
+        if self.outlets and self._own_outlets:
+            self.outlets.close()
+            self.outlets = None
 
-    def _close_pipe(self) -> None:
-        if self._process and self._process.stdin:
-            with contextlib.suppress(OSError):
-                self._process.stdin.close()
+    def _close_channel(self) -> None:
+        if self._channel:
+            self._channel.close()
+            self._channel = None

@@ -2,7 +2,8 @@
 
 from isthmus.output.compile import Compiled, compile_show
 from isthmus.output.live import Live
-from isthmus.output.routing import engine_routes
+from isthmus.output.masters import Masters
+from isthmus.output.routing import Composer, engine_routes, identity
 from isthmus.output.view import RigView
 
-__all__ = ["Compiled", "Live", "RigView", "compile_show", "engine_routes"]
+__all__ = ["Compiled", "Composer", "Live", "Masters", "RigView", "compile_show", "engine_routes", "identity"]

@@ -31,6 +31,8 @@ class Live:
         self._asked: Asked = {}
         self._asking: set[str] = set()
         self._light: list[LightState] | None = None
+        self._dark: NDArray[np.uint8] | None = None
+        self._dims: tuple[Compiled, NDArray[np.int64]] | None = None
         self._groups: list[tuple[LightProgram, tuple[Unit, ...]]] = []
         self._place: dict[str, tuple[int, int]] = {}
         self.show = show
@@ -46,7 +48,9 @@ class Live:
     def set_show(self, show: Show) -> None:
         """Compile anew when patch, profiles or routes changed; levels stay with their units."""
         old, self.show = self.show, show
-        same = bool(self._units) and old.profiles is show.profiles and old.outputs is show.outputs
+        same = bool(self._units) and old.profiles is show.profiles
+        if same and old.outputs is not show.outputs:  # a universe that only outputs name has a row of its own
+            same = {o.universe for o in old.outputs} == {o.universe for o in show.outputs}
         if same and old.units is not show.units:
             same = _patched_alike(old.units, show.units)
         if not same:
@@ -78,8 +82,25 @@ class Live:
     def _render(self) -> None:
         self.sent = self._shaping.apply(self.levels)
         self.compiled.render(self.sent, self.frame)
-        self._light = None
+        self._light = self._dark = None
         self._asking = self.asked_units()
+
+    def dark_frame(self) -> NDArray[np.uint8]:
+        """What is sent with every light out and all else as it is: dimmers at 0, and colours where there is no dimmer."""
+        if self._dims is None or self._dims[0] is not self.compiled:
+            places = self.compiled.places
+            found = []
+            for unit in self._units:
+                channels = list(places.of_unit(unit))
+                dimmed = any(attribute == "Dimmer" for _, attribute, _, _ in channels)
+                found += [at for _, name, at, _ in channels if name == "Dimmer" or (not dimmed and name.startswith("ColorAdd_"))]
+            self._dims = self.compiled, np.array(found, np.int64)
+        if self._dark is None:
+            levels = self.sent.copy()
+            levels[self._dims[1]] = 0
+            self._dark = self.compiled.frame()
+            self.compiled.render(levels, self._dark)
+        return self._dark
 
     # ------------------------------------------------------------ asking
 

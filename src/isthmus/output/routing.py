@@ -1,13 +1,113 @@
-"""A show's outputs as rows of the compiled frame."""
+"""A show's outputs as rows of a frame and routes for the engine.
+
+The rows are the compiled universes; after them come those that are dark or held, and the priorities by address.
+"""
 
 from __future__ import annotations
 
-from isthmus.engine import Route
+import uuid
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isthmus.engine import SACN, SACN_PRIORITY, Identity, Route
 from isthmus.output.compile import Compiled
-from isthmus.show.records import Show
+from isthmus.output.live import Live
+from isthmus.output.masters import DARK, HOLD, Masters, row_of
+from isthmus.patch.index import index_of
+from isthmus.show.records import SLOTS, Output, Show
+from isthmus.wire import sacn
+
+LOCAL_BROADCAST = "127.255.255.255"
+_NAMESPACE = uuid.UUID("6d1c2c0e-5a53-4f1f-9d7b-0b6a5f0e1157")
+Asking = Mapping[int, Sequence[str]]  # port-address → hosts of the nodes that said they want it
 
 
-def engine_routes(show: Show, compiled: Compiled) -> list[Route]:
-    """One route for each output that is on."""
+def identity(show: Show) -> Identity:
+    """Who sends. A show without a CID has one made from what it is, the same each time."""
+    cid = bytes.fromhex(show.sending.cid) if len(show.sending.cid) == 32 else b""
+    if not cid:
+        first = show.units[0].id if show.units else ""
+        cid = uuid.uuid5(_NAMESPACE, f"{show.name}/{show.venue}/{first}").bytes
+    return Identity(cid, show.sending.source or show.name)
+
+
+def hosts_of(output: Output, asking: Asking, broadcast: str) -> tuple[str, ...]:
+    """The addresses an output's packets go to."""
+    if output.way == "multicast":
+        return (sacn.multicast(output.number),)
+    if output.way == "broadcast":
+        return (broadcast or LOCAL_BROADCAST,)
+    return tuple(asking.get(output.port_address, ())) if output.way == "asked" else output.hosts
+
+
+def routes_of(output: Output, row: int, asking: Asking, broadcast: str) -> list[Route]:
+    hosts = hosts_of(output, asking, broadcast)
+    if output.protocol == "artnet":
+        return [Route(row, host, output.port_address) for host in hosts]
+    options = sacn.PREVIEW if output.preview else 0
+    return [Route(row, host, output.number, sacn.PORT, SACN, output.priority, output.sync, options) for host in hosts]
+
+
+def engine_routes(show: Show, compiled: Compiled, asking: Asking | None = None, broadcast: str = "") -> list[Route]:
+    """Routes of each output that is on, live."""
     rows = {universe: row for row, universe in enumerate(compiled.universes)}
-    return [Route(rows[o.universe], o.host, o.port_address) for o in show.outputs if o.enabled and o.universe in rows]
+    return [r for o in show.outputs if o.enabled and o.universe in rows for r in routes_of(o, rows[o.universe], asking or {}, broadcast)]
+
+
+class Composer:
+    """Frame and routes of one show after another; the routes are made anew only when something about them changed."""
+
+    def __init__(self, masters: Masters) -> None:
+        self.masters = masters
+        self.asking: Asking = {}
+        self.broadcast = ""
+
+    def compose(self, show: Show, live: Live) -> tuple[NDArray[np.uint8], list[Route]]:
+        """(flat frame, routes)."""
+        compiled = live.compiled
+        rows = {universe: row for row, universe in enumerate(compiled.universes)}
+        on = [o for o in show.outputs if o.enabled and o.universe in rows]
+        plain = self.masters.quiet() and not any(o.per_address and o.protocol == "sacn" for o in on)
+        if plain:
+            self.masters.forget(set())
+            return live.frame, [r for o in on for r in routes_of(o, rows[o.universe], self.asking, self.broadcast)]
+        extra: list[NDArray[np.uint8]] = []
+        at: dict[tuple[str, int, int], int] = {}
+
+        def row(kind: str, universe: int, priority: int = 0) -> int:
+            key = kind, universe, priority
+            if key not in at:
+                source = rows[universe]
+                if kind == DARK:
+                    made = row_of(live.dark_frame(), source)
+                elif kind == HOLD:
+                    made = self.masters.held(universe, row_of(live.frame, source))
+                else:
+                    made = priorities(show, universe, priority)
+                at[key] = len(rows) + len(extra)
+                extra.append(made)
+            return at[key]
+
+        routes, held = [], set()
+        for output in on:
+            state = self.masters.of(output)
+            held |= {output.universe} if state == HOLD else set()
+            source = row(state, output.universe) if state else rows[output.universe]
+            routes += routes_of(output, source, self.asking, self.broadcast)
+            if output.per_address and output.protocol == "sacn":
+                mine = row("priority", output.universe, output.priority)
+                for host in hosts_of(output, self.asking, self.broadcast):
+                    routes.append(Route(mine, host, output.number, sacn.PORT, SACN_PRIORITY, output.priority, output.sync))
+        self.masters.forget(held)
+        return np.concatenate([live.frame, *extra]), routes
+
+
+def priorities(show: Show, universe: int, priority: int) -> NDArray[np.uint8]:
+    """The priority for slots units listen to, 0 elsewhere: those are left to others."""
+    made = np.zeros(SLOTS, np.uint8)
+    for span in index_of(show).universe(universe).spans:
+        made[max(0, span.start - 1) : span.end] = priority
+    return made
+

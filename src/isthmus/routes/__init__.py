@@ -1,29 +1,40 @@
-"""Routes: which universe goes to which Art-Net port-address at which host, and the nodes the rig should have."""
+"""Routes: which universe goes where by which protocol, and the nodes the rig should have."""
 
-from isthmus.routes.edits import (
-    add_output,
-    change_output,
-    port_of,
-    ports,
-    propose,
-    remove_outputs,
-    routed,
-    universes_in_use,
-    universes_known,
+from isthmus.routes.edits import add_output, change_output, remove_outputs
+from isthmus.routes.ports import (
+    notations,
+    read_host,
+    read_hosts,
+    read_number,
+    read_port_address,
+    read_universe,
+    write_number,
+    write_output,
+    write_port_address,
 )
-from isthmus.routes.ports import read_host, read_port_address, write_port_address
+from isthmus.routes.propose import propose
+from isthmus.routes.reach import Port, Reach, port_of, ports, routed, universes_in_use, universes_known, way_key
 
 __all__ = [
+    "Port",
+    "Reach",
     "add_output",
     "change_output",
+    "notations",
     "port_of",
     "ports",
     "propose",
     "read_host",
+    "read_hosts",
+    "read_number",
     "read_port_address",
+    "read_universe",
     "remove_outputs",
     "routed",
     "universes_in_use",
     "universes_known",
+    "way_key",
+    "write_number",
+    "write_output",
     "write_port_address",
 ]

@@ -1,6 +1,7 @@
 """Universes and the ways of writing where they go.
 
 An Art-Net port-address is 15 bits: net (7), sub-net (4), universe (4), Art-Net 4 specification, "Port-Address".
+sACN universes go from 1 to 63 999, ANSI E1.31-2018, 6.2.7.
 """
 
 from __future__ import annotations
@@ -9,13 +10,34 @@ import ipaddress
 import re
 
 from isthmus.errors import EntryFault
+from isthmus.show.records import UNIVERSES, Output
 
 MAX_PORT_ADDRESS = 0x7FFF
+WORDS = {"artnet": "Art-Net", "sacn": "sACN"}
 
 
 def write_port_address(port_address: int) -> str:
     """`0.1.3` for net, sub-net and universe."""
     return f"{port_address >> 8}.{(port_address >> 4) & 15}.{port_address & 15}"
+
+
+def write_number(protocol: str, number: int) -> str:
+    """`Art-Net 0.1.3 = 19` or `sACN 5`: the same thing in every notation it has."""
+    return f"Art-Net {write_port_address(number)} = {number}" if protocol == "artnet" else f"sACN {number}"
+
+
+def write_output(output: Output) -> str:
+    """Where an output goes, in words."""
+    how = {"multicast": "multicast", "broadcast": "broadcast", "asked": "to nodes that ask"}.get(output.way, ", ".join(output.hosts))
+    return f"{write_number(output.protocol, output.number)}, {how}"
+
+
+def notations(universe: int) -> tuple[tuple[str, str], ...]:
+    """What a universe is called where numbers are kept alike: sACN counts from 1 as we do, Art-Net from 0."""
+    found = [("Universe", str(universe)), ("sACN", str(universe))]
+    if universe - 1 <= MAX_PORT_ADDRESS:
+        found += [("Art-Net", write_port_address(universe - 1)), ("Port-address", str(universe - 1))]
+    return tuple(found)
 
 
 def read_port_address(text: str) -> int:
@@ -30,6 +52,18 @@ def read_port_address(text: str) -> int:
     raise EntryFault(f"“{text[:30]}” is not an Art-Net port-address.", do="Write 0 to 32767, or net.sub-net.universe such as 0.1.3.")
 
 
+def read_universe(text: str) -> int:
+    """A universe as sACN has it. Raises EntryFault."""
+    text = text.strip()
+    if re.fullmatch(r"\d{1,5}", text) and 1 <= int(text) <= UNIVERSES:
+        return int(text)
+    raise EntryFault(f"“{text[:30]}” is not an sACN universe.", do=f"Write 1 to {UNIVERSES}.")
+
+
+def read_number(protocol: str, text: str) -> int:
+    return read_port_address(text) if protocol == "artnet" else read_universe(text)
+
+
 def read_host(text: str) -> str:
     """An IPv4 address a packet can be sent to. Raises EntryFault."""
     try:
@@ -41,3 +75,8 @@ def read_host(text: str) -> str:
     if address.is_unspecified or address.is_multicast:
         raise EntryFault(f"{address} cannot be a node's address.")
     return str(address)
+
+
+def read_hosts(text: str) -> tuple[str, ...]:
+    """One or several addresses, with commas between them."""
+    return tuple(dict.fromkeys(read_host(part) for part in re.split(r"[,;\s]+", text.strip()) if part))

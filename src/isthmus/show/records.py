@@ -124,24 +124,72 @@ class Structure(Record, frozen=True, kw_only=True):
 
 
 class Node(Record, frozen=True, kw_only=True):
-    """A network node the rig should have: its address and the Art-Net port-addresses of its ports."""
+    """A network node the rig should have: its address, and what each of its ports is set to.
+
+    `ports` are Art-Net port-addresses, or sACN universes when `protocol` is sacn. `inputs` are the ports (from 1) that
+    take DMX in; `cap` is how many universes it takes at once, 0 when nobody said; a `spare` node stands by.
+    """
 
     id: str
     name: str
     ip: str
     place: str = ""
     ports: tuple[int, ...] = ()
+    protocol: str = "artnet"
+    inputs: tuple[int, ...] = ()
+    mask: str = ""
+    cap: int = 0
+    spare: bool = False
 
 
 class Output(Record, frozen=True, kw_only=True):
-    """One universe on its way to one Art-Net port-address at one host."""
+    """One universe on its way.
+
+    Art-Net (`port_address`): `way` unicast to `host`, asked (to whichever nodes say that they want it) or broadcast.
+    sACN (`sacn`, the universe there; 0 is the same number): unicast to `host` and `more_hosts`, or multicast.
+    `per_address` sends a priority for each slot: that of the output where a unit listens, none elsewhere.
+    `role` is empty, mirror (sent as well) or spare (stands by for another output).
+    """
 
     id: str
     universe: int
-    host: str
-    port_address: int
+    host: str = ""
+    port_address: int = 0
     enabled: bool = True
     label: str = ""
+    protocol: str = "artnet"
+    way: str = "unicast"
+    more_hosts: tuple[str, ...] = ()
+    sacn: int = 0
+    priority: int = 100
+    sync: int = 0
+    preview: bool = False
+    per_address: bool = False
+    merge: str = ""
+    role: str = ""
+
+    @property
+    def number(self) -> int:
+        """The number it has on the wire: a port-address, or an sACN universe."""
+        return self.port_address if self.protocol == "artnet" else self.sacn or self.universe
+
+    @property
+    def hosts(self) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(h for h in (self.host, *self.more_hosts) if h)) if self.way == "unicast" else ()
+
+
+class Sending(Record, frozen=True, kw_only=True):
+    """How this show sends. `cid` (32 hexadecimal digits) and `source` name it to receivers; an empty name is the show's.
+
+    With `changed_only` a universe that stays as it is goes out about once a second.
+    """
+
+    cid: str = ""
+    source: str = ""
+    artnet_rate: float = 44.0
+    sacn_rate: float = 44.0
+    changed_only: bool = False
+    artnet_sync: bool = False
 
 
 class PaperRow(Record, frozen=True, kw_only=True):
@@ -209,6 +257,7 @@ class Show(Record, frozen=True, kw_only=True):
     structures: tuple[Structure, ...] = ()
     nodes: tuple[Node, ...] = ()
     outputs: tuple[Output, ...] = ()
+    sending: Sending = Sending()
     paper: Paper = Paper()
     earlier_papers: tuple[Paper, ...] = ()  # older revisions, oldest first
     groups: tuple[Group, ...] = ()

@@ -8,6 +8,7 @@ from isthmus.patch import edits
 from isthmus.patch.index import Room, bits
 from isthmus.patch.spans import Span
 from isthmus.profiles import chart
+from isthmus.routes import Reach
 from isthmus.routes import edits as route_edits
 from isthmus.show.address import write_address
 from isthmus.show.records import SLOTS
@@ -87,10 +88,10 @@ def no_route(at: Context, number: int) -> Iterator[Snag]:
         mend = Mend("Switch it on", lambda s: route_edits.change_output(s, ids[0], enabled=True))
     else:
         text = f"{has} and no output: nothing of it reaches the rig."
-        spare = route_edits.free_ports(at.show)
+        spare = Reach(at.show).free()
         if spare:
             port = spare[0]
-            mend = Mend(f"Send it to {port.label}", lambda s: route_edits.add_output(s, number, port.node.ip, port.port_address))
+            mend = Mend(f"Send it to {port.label}", lambda s: route_edits.add(s, route_edits.to_port(number, port)))
     yield Snag("no-route", FAULT, text, "Routes", units, "route", mend, number)
 
 
