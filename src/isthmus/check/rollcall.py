@@ -113,7 +113,9 @@ def end(call: RollCall, live: Live) -> None:
 def proof(show: Show, unit: Unit) -> str:
     """What a verdict rests on: profile, mode, addresses and where their universes go."""
     mine = {p.universe for p in unit.patch}
-    outputs = sorted((o for o in show.outputs if o.enabled and not o.role and o.universe in mine), key=lambda o: (o.universe, o.host, o.number))
+    outputs = sorted(
+        (o for o in show.outputs if o.enabled and not o.role and o.universe in mine), key=lambda o: (o.universe, o.host, o.number)
+    )
     return "|".join([unit.profile, unit.mode, *(f"{p.block}:{p.universe}.{p.address}" for p in unit.patch), *map(way_key, outputs)])
 
 

@@ -237,7 +237,7 @@ class Clock:
             self.words[sh.S_RATE_MHZ] = int(1e3 / max(seen[-44:].mean(), 1e-6))
 
 
-def listen(engine: Engine, channel: socket.socket, ended: threading.Event) -> None:
+def listen(engine: Engine, channel: socket.socket, ready: threading.Event, ended: threading.Event) -> None:
     """Messages of the interface: new sockets, or the end. When it is gone without a word, hold for the hold time."""
     while (received := receive_message(channel)) is not None:
         message, sockets = received
@@ -247,6 +247,7 @@ def listen(engine: Engine, channel: socket.socket, ended: threading.Event) -> No
         old = list(engine.sockets.values())
         engine.broadcast = message["broadcast"]
         engine.sockets = {name: fd for name, fd in zip(message["names"], sockets, strict=False) if name in NAMES}
+        ready.set()
         time.sleep(0.1)  # a bunch may be on its way through an old one
         for fd in old:
             os.close(fd)
@@ -263,14 +264,15 @@ def main() -> int:
     parser.add_argument("--channel", type=int, required=True)
     options = parser.parse_args()
     engine = Engine(sh.SharedFrames(options.fd))
-    ended = threading.Event()
+    ready, ended = threading.Event(), threading.Event()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl C in a terminal is the interface's affair
     signal.signal(signal.SIGTERM, lambda *_: ended.set())
-    threading.Thread(target=listen, args=(engine, socket.socket(fileno=options.channel), ended), daemon=True).start()
+    threading.Thread(target=listen, args=(engine, socket.socket(fileno=options.channel), ready, ended), daemon=True).start()
     engine.words[sh.S_PRIORITY] = raise_priority()
     gc.collect()
     gc.freeze()
     gc.disable()
+    ready.wait(5)
     clock = Clock(engine)
     while not ended.is_set():
         clock.step()

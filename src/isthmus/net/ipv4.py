@@ -81,7 +81,9 @@ class Change:
     commands: tuple[str, ...] = ()
 
 
-def ways_to_meet(adapter: str, address: str, mask: str, node: str, other: str, other_mask: str = "", taken: frozenset[str] = frozenset()) -> list[Change]:
+def ways_to_meet(
+    adapter: str, address: str, mask: str, node: str, other: str, other_mask: str = "", taken: frozenset[str] = frozenset()
+) -> list[Change]:
     """Changes that would let an adapter and a node meet, nearest first.
 
     An adapter may take a second address, so nothing it reaches now is lost; a shorter mask is offered only while it

@@ -74,7 +74,9 @@ def _line(device: Adapter | Node, address: str, mask: str, bits: int) -> Line:
         return Line(device.name, "this machine", device.ip, address, mask, words, commands)
     right = device.ip == address and device.mask in ("", mask)
     where = f" ({device.place})" if device.place else ""
-    words = f"{device.name}{where} {'keeps' if right else 'is set to'} {address}, mask {mask}{'' if right else f', instead of {device.ip}'}."
+    words = (
+        f"{device.name}{where} {'keeps' if right else 'is set to'} {address}, mask {mask}{'' if right else f', instead of {device.ip}'}."
+    )
     return Line(device.name, device.place, device.ip, address, mask, words)
 
 

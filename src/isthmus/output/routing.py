@@ -110,4 +110,3 @@ def priorities(show: Show, universe: int, priority: int) -> NDArray[np.uint8]:
     for span in index_of(show).universe(universe).spans:
         made[max(0, span.start - 1) : span.end] = priority
     return made
-

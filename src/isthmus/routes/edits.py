@@ -27,7 +27,9 @@ def _check(output: Output) -> None:
     if not 0 <= output.priority <= MAX_PRIORITY:
         raise EntryFault(f"{output.priority} is not a priority.", do=f"sACN priorities go from 0 to {MAX_PRIORITY}; 100 is usual.")
     if output.way == "unicast" and not output.hosts:
-        raise EntryFault("It has no address to go to.", do="Type a node's address, or let it go by multicast, broadcast or to nodes that ask.")
+        raise EntryFault(
+            "It has no address to go to.", do="Type a node's address, or let it go by multicast, broadcast or to nodes that ask."
+        )
 
 
 def place(output: Output) -> tuple[object, ...]:
@@ -101,7 +103,14 @@ def retarget(show: Show, output_id: str, port: Port) -> Show:
     """Lead an output to another port; what else it says stays."""
     fresh = to_port(0, port)
     return change_output(
-        show, output_id, protocol=fresh.protocol, way="unicast", host=fresh.host, more_hosts=(), port_address=fresh.port_address, sacn=fresh.sacn
+        show,
+        output_id,
+        protocol=fresh.protocol,
+        way="unicast",
+        host=fresh.host,
+        more_hosts=(),
+        port_address=fresh.port_address,
+        sacn=fresh.sacn,
     )
 
 

@@ -26,7 +26,9 @@ def propose(show: Show, by: str = BY_POSITION) -> Show:
     spare = _within_cap(show, Reach(show).free())
     if not spare:
         raise EntryFault("No expected node has a free port.", do="Add a node, or type an address and a port-address.")
-    return add(show, *(to_port(u, p) for u, p in (_by_position(show, missing, spare) if by == BY_POSITION else _by_capacity(missing, spare))))
+    return add(
+        show, *(to_port(u, p) for u, p in (_by_position(show, missing, spare) if by == BY_POSITION else _by_capacity(missing, spare)))
+    )
 
 
 def _within_cap(show: Show, free: list[Port]) -> list[Port]:
@@ -51,7 +53,7 @@ def _by_capacity(missing: list[int], spare: list[Port]) -> list[tuple[int, Port]
 
 
 def _words(text: str) -> set[str]:
-    return {word for word in re.findall(r"\w{3,}", text.casefold())} - {"the", "and", "behind", "foot"}
+    return set(re.findall(r"\w{3,}", text.casefold())) - {"the", "and", "behind", "foot"}
 
 
 def _by_position(show: Show, missing: list[int], spare: list[Port]) -> list[tuple[int, Port]]:

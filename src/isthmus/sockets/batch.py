@@ -70,7 +70,7 @@ class Receiver:
         self._buffers = np.zeros((batch, size), np.uint8)
         self._addresses = np.zeros(batch, ADDRESS)
         self._headers, self._vectors = _headers(self._buffers, np.full(batch, size, np.int64), self._addresses)
-        self._view = memoryview(self._buffers).cast("B")
+        self._view = memoryview(self._buffers.data).cast("B")
         self._batch, self._size = batch, size
 
     def take(self, fd: int) -> Iterator[tuple[memoryview, int, int]]:

@@ -26,13 +26,13 @@ class Outlets:
     trouble: list[str] = field(default_factory=list)
 
     @staticmethod
-    def open(artnet: str = LOCAL, sacn: str = LOCAL, broadcast: str = "") -> Outlets:
-        """What cannot be opened is left out and told in `trouble`."""
-        made = Outlets({}, (artnet, sacn), broadcast)
+    def open(artnet: str = LOCAL, sacn: str = LOCAL, broadcast: str = "", keep: dict[str, socket.socket] | None = None) -> Outlets:
+        """`keep` are sockets to go on with. What cannot be opened is left out and told in `trouble`."""
+        made = Outlets(dict(keep or {}), (artnet, sacn), broadcast)
         wanted = [("artnet local", LOCAL, ARTNET_PORT), ("sacn local", LOCAL, 0)]
         wanted += [("artnet out", artnet, ARTNET_PORT)] if not artnet.startswith("127.") else []
         wanted += [("sacn out", sacn, 0)] if not sacn.startswith("127.") else []
-        for name, address, port in wanted:
+        for name, address, port in (w for w in wanted if w[0] not in made.sockets):
             try:
                 made.sockets[name], told = open_sender(address, port)
                 made.trouble += [told] if told else []

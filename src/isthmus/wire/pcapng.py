@@ -65,12 +65,7 @@ def decode_ip(at: float, raw: bytes) -> Captured | None:
     source, target, size = struct.unpack_from(">HHH", raw, start)
     if size < 8:
         return None
-    return Captured(
-        at,
-        (".".join(map(str, raw[12:16])), source),
-        (".".join(map(str, raw[16:20])), target),
-        raw[start + 8 : start + size],
-    )
+    return Captured(at, (".".join(map(str, raw[12:16])), source), (".".join(map(str, raw[16:20])), target), raw[start + 8 : start + size])
 
 
 def decode(data: bytes) -> Iterator[Captured]:

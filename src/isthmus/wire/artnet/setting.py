@@ -78,12 +78,13 @@ def encode_address(packet: ArtAddress) -> bytes:
 def decode_address(packet: bytes) -> ArtAddress | None:
     if len(packet) < 107:
         return None
-    four = [tuple(_read_switch(value) for value in packet[at : at + 4]) for at in (96, 100)]
+    sw_in, sw_out = (tuple(_read_switch(value) for value in packet[at : at + 4]) for at in (96, 100))
     return ArtAddress(
         packet[13],
         _read_switch(packet[12]),
         _read_switch(packet[104]),
-        *four,
+        sw_in,
+        sw_out,
         read_text(packet[14:32]),
         read_text(packet[32:96]),
         packet[105],
