@@ -10,6 +10,7 @@ from bisect import bisect_left, insort
 from collections.abc import Hashable, Iterable
 
 from isthmus.check import holds
+from isthmus.net import View
 from isthmus.patch.index import EMPTY, PatchIndex, changed_units, index_of
 from isthmus.profiles import profiles_of
 from isthmus.routes import routed
@@ -29,6 +30,7 @@ class SnagBook:
 
     def __init__(self) -> None:
         self._show: Show | None = None
+        self._network: View | None = None
         self._index: PatchIndex | None = None
         self._at: Context | None = None
         self._parts: dict[Hashable, list[tuple[Key, Snag]]] = {}
@@ -42,9 +44,9 @@ class SnagBook:
         self.crossing = Crossing({}, dict.fromkeys(STEPS, 0), 0)
         self.snags: list[Snag] = []
 
-    def update(self, show: Show) -> SnagBook:
-        """Look at a show; the same show again costs nothing."""
-        if show is self._show:
+    def update(self, show: Show, network: View | None = None) -> SnagBook:
+        """Look at a show, and at the network as it is known; the same again costs nothing."""
+        if show is self._show and network is self._network:
             return self
         old, before = self._show, self._index
         index = index_of(show)
@@ -55,9 +57,10 @@ class SnagBook:
             self._at.rows if self._at and old and old.paper is show.paper else {row.number: row for row in show.paper.rows},
             self._at.verdicts if self._at and old and old.verdicts is show.verdicts else {v.unit: v for v in show.verdicts},
             frozenset(routed(show)),
+            network,
         )
         self._dirty = set()
-        changed = _changed(old, show)
+        changed = _changed(old, show) | ({"network"} if network is not self._network else set())
         units = self._units_touched(before, at, changed)
         for unit_id in units:
             unit = index.by_id.get(unit_id)
@@ -67,7 +70,7 @@ class SnagBook:
         for rule, ground in SHOW_RULES:
             if changed.intersection(ground):
                 self._put(("show", rule.__name__), rule(at))
-        self._show, self._index, self._at = show, index, at
+        self._show, self._index, self._at, self._network = show, index, at, network
         self._cross(at, units)
         self.snags = [snag for _, snag in self._sorted]
         return self

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from isthmus.net import View
 from isthmus.patch.index import PatchIndex
 from isthmus.profiles import ProfileSet
 from isthmus.show.records import PaperRow, Show, Verdict
@@ -17,3 +18,4 @@ class Context:
     rows: dict[int, PaperRow]
     verdicts: dict[str, Verdict]
     lead: frozenset[int]  # universes with an output that is on
+    network: View | None = None  # what is known of the network; None when nobody looks

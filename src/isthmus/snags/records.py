@@ -12,7 +12,9 @@ ORDER = {FAULT: 0, ATTENTION: 1, NOTE: 2}
 # the order they are told in, within a severity: what the next step rests on comes first
 RULES = (
     *("profile-unreadable", "mode-unknown", "overlap", "past-end", "too-wide", "double-number", "no-address", "no-route", "doubled-port"),
-    *("stray-output", "no-place", "paper-missing", "paper-type", "paper-mode", "paper-address", "limit-home", "merge-mixed", "no-slots"),
+    *("outside", "link-down", "adapter-gone", "leads-nowhere", "twice", "mask", "node-missing", "node-moved", "off-by-one", "port-input"),
+    *("port-direction", "port-universe", "second-sender", "priority-lower", "nobody-listens", "over-cap", "node-fewer", "stray-output"),
+    *("node-new", "no-place", "paper-missing", "paper-type", "paper-mode", "paper-address", "limit-home", "merge-mixed", "no-slots"),
     *("paper-gel", "paper-hangs_on", "paper-purpose", "silent", "wrong", "verdict-stale", "empty-universe", "room-used", "gel-unknown"),
     *("no-position", "profile-changed", "profile-here-only"),
 )

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Callable, Iterator
 
 from isthmus.errors import IsthmusError
@@ -10,11 +9,11 @@ from isthmus.library.at_hand import at_hand
 from isthmus.patch import add, edits
 from isthmus.profiles.records import Profile
 from isthmus.profiles.store import read_stored
-from isthmus.routes import edits as route_edits
-from isthmus.routes import write_port_address
 from isthmus.show.records import Show
 from isthmus.snags.context import Context
 from isthmus.snags.records import ATTENTION, FAULT, NOTE, Mend, Snag
+from isthmus.snags.rules_network import NETWORK_RULES
+from isthmus.snags.rules_routes import ROUTE_RULES
 
 ShowRule = Callable[[Context], Iterator[Snag]]
 NAMED = 6  # units named in a sentence
@@ -74,27 +73,6 @@ def doubled_numbers(at: Context) -> Iterator[Snag]:
         yield Snag("double-number", FAULT, f"{len(ids)} units have the number {number}.", "Patch", ids, "profile", mend)
 
 
-def doubled_ports(at: Context) -> Iterator[Snag]:
-    found: dict[tuple[str, int], set[int]] = defaultdict(set)
-    for output in at.show.outputs:
-        if output.enabled:
-            found[output.host, output.port_address].add(output.universe)
-    for (host, port), universes in found.items():
-        if len(universes) > 1:
-            names = " and ".join(map(str, sorted(universes)))
-            text = f"Universes {names} go to the same port, {host} {write_port_address(port)}: they would fight."
-            yield Snag("doubled-port", FAULT, text, "Routes", (), "route", None, min(universes))
-
-
-def stray_outputs(at: Context) -> Iterator[Snag]:
-    for output in at.show.outputs:
-        if output.enabled and at.show.nodes and route_edits.port_of(at.show, output) is None:
-            text = (
-                f"Universe {output.universe} goes to {output.host} {write_port_address(output.port_address)}, which no expected node has."
-            )
-            yield Snag("stray-output", ATTENTION, text, "Routes", (), "", None, output.universe)
-
-
 def on_paper_only(at: Context) -> Iterator[Snag]:
     missing = [number for number in at.rows if number not in at.index.numbers]
     if missing:
@@ -110,7 +88,7 @@ SHOW_RULES: tuple[tuple[ShowRule, tuple[str, ...]], ...] = (
     (no_address, ("profiles", "units")),
     (no_hang_position, ("units",)),
     (doubled_numbers, ("units",)),
-    (doubled_ports, ("outputs",)),
-    (stray_outputs, ("outputs", "nodes")),
+    *((rule, ("outputs", "nodes")) for rule in ROUTE_RULES),
+    *((rule, ("outputs", "nodes", "units", "network")) for rule in NETWORK_RULES),
     (on_paper_only, ("paper", "units")),
 )

@@ -32,6 +32,13 @@ class RigClient:
             ) from error
         self._file = self._socket.makefile("rb")
 
+    def do(self, what: str, **order: Any) -> dict[str, Any]:
+        """Change something: `do("node", name="Ferry A", on=False)`. Raises NetworkFault when it cannot be."""
+        answer = self.ask(json.dumps({"do": what, **order}))
+        if "error" in answer:
+            raise NetworkFault(str(answer["error"]), where="stand-in rig")
+        return answer
+
     def ask(self, word: str) -> dict[str, Any]:
         """Raises NetworkFault when the rig is gone."""
         try:

@@ -13,13 +13,33 @@ from isthmus.routes import read_host
 from isthmus.show.container import read_file, safe_name
 
 MAX_BYTES = 32 * 2**20
-FAULTS = ("dead",)
+FAULTS = ("dead", "lamp", "pan", "swapped", "shutter", "no rdm")
+MAX_PORTS = 16
 
 
-class SimNode(msgspec.Struct, frozen=True):
+class SimNode(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A node: a loopback address, and the number each of its ports listens to.
+
+    inputs: ports (from 1) that take DMX in. mirror_of: the node whose units it feeds too, port by port, when that one
+    is gone. cap: how many universes it takes at once. delay: seconds everything takes. drop: the part of packets it
+    loses. says: the address it tells when it answers. twin: another device with its address answers as well.
+    """
+
     name: str
     ip: str
-    ports: tuple[int, ...]  # the Art-Net port-address of each port
+    ports: tuple[int, ...]
+    protocol: str = "artnet"
+    inputs: tuple[int, ...] = ()
+    merge: str = "htp"
+    mirror_of: str = ""
+    cap: int = 0
+    delay: float = 0.0
+    drop: float = 0.0
+    says: str = ""
+    mask: str = "255.0.0.0"
+    twin: bool = False
+    fixed: bool = False  # its ports' directions cannot be changed from afar
+    rdm: bool = True
 
 
 class SimUnit(msgspec.Struct, frozen=True):
@@ -50,6 +70,27 @@ class Loaded(msgspec.Struct, frozen=True):
     modes: tuple[Mode, ...]  # of each unit, in order
 
 
+def check_node(node: SimNode, where: str = "") -> None:
+    """Raises FileFault for a node that cannot be."""
+    top = 0x7FFF if node.protocol == "artnet" else 63999
+    wrong = (
+        f"it has {len(node.ports)} ports"
+        if not 1 <= len(node.ports) <= MAX_PORTS
+        else "a port number cannot be"
+        if any(not 0 <= number <= top for number in node.ports)
+        else f"“{node.protocol}” is no protocol"
+        if node.protocol not in ("artnet", "sacn")
+        else f"“{node.merge}” is no way to merge"
+        if node.merge not in ("htp", "ltp")
+        else "it is not on a loopback address"
+        if not node.ip.startswith("127.")
+        else ""
+    )
+    read_host(node.ip)
+    if wrong:
+        raise FileFault(f"node {node.name}: {wrong}.", where=where, do=f"A node has 1 to {MAX_PORTS} ports, of artnet or sacn.")
+
+
 def read_scenario(path: Path) -> Loaded:
     """Read a scenario and its profiles, which lie beside it in `profiles/`. Raises FileFault."""
     where = path.name
@@ -59,7 +100,7 @@ def read_scenario(path: Path) -> Loaded:
         raise FileFault(f"this is no scenario: {error}.", where=where, do="Take the shipped one as a pattern.") from error
     nodes = {node.name: node for node in scenario.nodes}
     for node in scenario.nodes:
-        read_host(node.ip)
+        check_node(node, where)
     profiles: dict[str, tuple[Profile, bytes]] = {}
     modes = []
     for unit in scenario.units:

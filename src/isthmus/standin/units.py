@@ -1,0 +1,94 @@
+"""The units of a stand-in rig: what they do with the slots they get, and what is broken about them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from isthmus.errors import FileFault
+from isthmus.profiles import light_program
+from isthmus.profiles.colour import encode_srgb
+from isthmus.profiles.light import LightProgram
+from isthmus.standin.scenario import FAULTS, Loaded, SimUnit
+
+Slots = Callable[[SimUnit], NDArray[np.uint8] | None]  # what the port a unit is plugged to puts out; None without any
+
+
+class Units:
+    """All units with their own truth. `slots_of` says what their ports put out."""
+
+    def __init__(self, loaded: Loaded, slots_of: Slots) -> None:
+        self.loaded = loaded
+        self.units = list(loaded.scenario.units)
+        self.programs = [light_program(loaded.profiles[u.profile][0], m) for u, m in zip(self.units, loaded.modes, strict=True)]
+        self._slots_of = slots_of
+
+    def received(self, index: int) -> NDArray[np.uint8]:
+        """The bytes a unit takes from its port at the address set on it, (width,), as its insides have them."""
+        unit, program = self.units[index], self.programs[index]
+        out = np.zeros(program.width, np.uint8)
+        slots = self._slots_of(unit)
+        if slots is not None:
+            part = slots[unit.address - 1 : unit.address - 1 + program.width]
+            out[: len(part)] = part
+        return _broken(unit, program, out)
+
+    def state(self, index: int) -> dict[str, Any]:
+        """What one unit does now. A dead unit does nothing, whatever it is sent."""
+        unit, program = self.units[index], self.programs[index]
+        slots = self.received(index)
+        dead = "dead" in unit.faults or self._slots_of(unit) is None
+        light = program.read(slots[None])
+        level = 0.0 if dead or "lamp" in unit.faults else float(light.intensity()[0])
+        rgb = light.rgb[0].max(axis=0) if light.rgb.size else np.zeros(3)
+        shown = encode_srgb(rgb / max(rgb.max(), 1e-9)) if level > 0 else np.zeros(3)
+        return {
+            "label": unit.label,
+            "serial": unit.serial,
+            "level": round(level, 4),
+            "colour": [round(float(c), 3) for c in shown],
+            "pan": round(float(light.pan[0]), 2),
+            "tilt": round(float(light.tilt[0]), 2),
+            "slots": "" if dead or "lamp" in unit.faults else slots.tobytes().hex(),
+            "address": unit.address,
+            "mode": unit.mode,
+            "faults": list(unit.faults),
+        }
+
+    def change(self, label: str, **changes: Any) -> None:
+        """Another truth for a unit: address, mode, faults, node, port. Raises FileFault for what cannot be."""
+        index = next((i for i, u in enumerate(self.units) if label in (u.label, u.serial)), None)
+        if index is None:
+            raise FileFault(f"no unit is labelled {label}.")
+        unit = replace(self.units[index], **{k: tuple(v) if isinstance(v, list) else v for k, v in changes.items()})
+        mode = self.loaded.profiles[unit.profile][0].mode(unit.mode)
+        if mode is None or not 1 <= unit.address <= 512 or any(f not in FAULTS for f in unit.faults):
+            raise FileFault(f"unit {label} cannot be like that.", do=f"Faults are {', '.join(FAULTS)}; addresses go from 1 to 512.")
+        self.units[index] = unit
+        self.programs[index] = light_program(self.loaded.profiles[unit.profile][0], mode)
+
+
+def _broken(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """What the faults of a unit make of its slots."""
+    if not unit.faults:
+        return slots
+    places: dict[str, list[int]] = {}
+    for channel in program.chart.channels:
+        starts = [program.block_starts.get(block, 0) + offset - 1 for block, offset in channel.slots]
+        places.setdefault("Shutter" if channel.attribute.startswith("Shutter") else channel.attribute, []).extend(starts)
+    out = slots.copy()
+    if "swapped" in unit.faults and "Pan" in places and "Tilt" in places:
+        pan, tilt = places["Pan"], places["Tilt"]
+        for a, b in zip(pan, tilt, strict=False):
+            out[a], out[b] = slots[b], slots[a]
+    if "pan" in unit.faults:
+        for at in places.get("Pan", []):
+            out[at] = 0
+    if "shutter" in unit.faults:
+        for at in places.get("Shutter", []):
+            out[at] = 0
+    return out
