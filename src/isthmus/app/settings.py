@@ -19,6 +19,8 @@ class Settings(msgspec.Struct, kw_only=True):
     theme: str = "night"
     last_show: str = ""
     window: tuple[int, int] = (1280, 800)
+    adapters: dict[str, str] = {}  # protocol → address or name of the adapter it goes out by; none is chosen by itself
+    look_for_nodes: bool = False
     patch_columns: tuple[str, ...] = ()
     paper_columns: dict[str, dict[str, str]] = {}  # heads of a list → field → head, as the person had it last
 

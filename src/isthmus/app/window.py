@@ -17,6 +17,7 @@ from isthmus.app.bar import Bar
 from isthmus.app.crash import CrashPath
 from isthmus.app.dialogs import ask
 from isthmus.app.inspector import Inspector
+from isthmus.app.net_link import NetLink
 from isthmus.app.notice import Notice
 from isthmus.app.output_control import OutputControl
 from isthmus.app.pages.readiness import ReadinessPage
@@ -38,6 +39,7 @@ if TYPE_CHECKING:
 
 SELF_SAVE_MS = 4_000
 WARM_MS = 400
+LOOK_MS = 1200
 NARROW = 1100  # below this the inspector gives its room to the page
 FILES = f"Isthmus shows (*{SUFFIX})"
 
@@ -53,7 +55,8 @@ class Window(QWidget):
         super().__init__()
         self.settings = settings.load()
         self.bench = Workbench(show)
-        self.output = OutputControl(self.bench, self)
+        self.net = NetLink(self.bench, self.settings, self)
+        self.output = OutputControl(self.bench, self.net, self)
         self.rig = _watch(rig) if rig else None
         self.recovery = Recovery(settings.recovery_folder(), f"{int(time.time())}-{os.getpid()}")
         self.crash = CrashPath(self._keep_now, settings.recovery_folder())
@@ -83,6 +86,11 @@ class Window(QWidget):
         self._warm_later.setSingleShot(True)
         self._warm_later.timeout.connect(self._warmer.start)
         self._warm_later.start(WARM_MS)
+        self._look_later = QTimer(self)
+        self._look_later.setSingleShot(True)
+        self._look_later.timeout.connect(lambda: self.bench.guard(lambda: self.net.look(True)))
+        if rig or self.settings.look_for_nodes:
+            self._look_later.start(LOOK_MS)
         self._painted = False
 
     def _conditions(self) -> None:
@@ -136,7 +144,7 @@ class Window(QWidget):
         bench, actions = self.bench, self.actions_
         self.profiles = profiles.ProfilesPage(bench, actions, self)
         self.patch = patch.PatchPage(bench, actions, self)
-        self.routes = routes.RoutesPage(bench, actions, self)
+        self.routes = routes.RoutesPage(bench, actions, self.net, self.rig.address if self.rig else None, self)
         self.plan = plan.PlanPage(bench, actions)
         self.stage = stage.StagePage(bench, actions, self.rig)
         self.roll_call = rollcall.RollCallPage(bench, actions)
@@ -185,8 +193,8 @@ class Window(QWidget):
         self.stack.setCurrentWidget(page)
         page.entered()
         self.hand.lead(name not in ("Readiness", "Profiles", "Roll call"))
-        for part in (self.inspector, self.hand):
-            part.setVisible(name != "Profiles")  # the page needs the room, and no unit is at stake
+        self.hand.setVisible(name != "Profiles")  # pages that need the room, and where no unit is at stake
+        self._inspect()
         if snag is not None and snag.universe:
             self.routes.show_universe(snag.universe)
             self.patch.ruler.set_universe(snag.universe)
@@ -221,7 +229,11 @@ class Window(QWidget):
             super().keyPressEvent(event)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        self.inspector.setVisible(self.width() >= NARROW)
+        self._inspect()
+
+    def _inspect(self) -> None:
+        """The inspector stands where units are at stake, and where there is room for it."""
+        self.inspector.setVisible(self.width() >= NARROW and self.spine.current not in ("Profiles", "Routes"))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         QPainter(self).fillRect(self.rect(), theme.color("deep"))
@@ -374,8 +386,10 @@ class Window(QWidget):
 
     def end_processes(self) -> None:
         """The roll call gives the levels back, the engine goes dark, the drawing and the rig's watcher end."""
+        self.bench.end_proof()
         self.bench.end_call()
         self.output.stop()
+        self.net.stop()
         if len(self.pages) > 1:
             self.stage.view.stop()
             self.profiles.shut_down()
@@ -386,6 +400,7 @@ class Window(QWidget):
         """End everything that was started, and give up what was kept for a crash; safe to call twice."""
         self._self_save.stop()
         self._warm_later.stop()
+        self._look_later.stop()
         for task in (self._saver, self._warmer):
             if task is not None:
                 task.wait()

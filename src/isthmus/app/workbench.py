@@ -11,8 +11,10 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from isthmus.check import rollcall
+from isthmus.check.prove import Proof
 from isthmus.errors import IsthmusError
-from isthmus.output import Live, RigView
+from isthmus.net import View
+from isthmus.output import Live, Masters, RigView
 from isthmus.patch.addresses import Placing
 from isthmus.show import History, Show, open_show, save_show
 from isthmus.show.records import Unit
@@ -26,6 +28,8 @@ class Workbench(QObject):
     title_changed = Signal()
     call_changed = Signal()
     sending_changed = Signal()
+    network_changed = Signal()
+    proof_changed = Signal()
     told = Signal(str, str)  # severity, sentence
     clashing = Signal(object, str)  # a Placing with somebody in the way, and what the edit is called
 
@@ -36,6 +40,9 @@ class Workbench(QObject):
         self.selection: list[str] = []
         self.live = Live(self.show)
         self.call: rollcall.RollCall | None = None
+        self.proof: Proof | None = None
+        self.masters = Masters()
+        self.network: View | None = None  # as the desk last told it
         self.sending = False  # kept by the output control
         self.last_added: object = None  # what the Add dialog goes on from
         self._book = SnagBook()
@@ -50,6 +57,8 @@ class Workbench(QObject):
     def adopt(self, show: Show, path: Path | None, saved: bool = True) -> None:
         """Another show takes the place of this one; live levels and selection end."""
         self.end_call()
+        self.end_proof()
+        self.masters.clear()
         old = self.show
         self.history = History(show)
         if not saved:
@@ -143,11 +152,11 @@ class Workbench(QObject):
 
     @property
     def snags(self) -> list[Snag]:
-        return self._book.update(self.show).snags
+        return self._book.update(self.show, self.network).snags
 
     @property
     def crossing(self) -> Crossing:
-        return self._book.update(self.show).crossing
+        return self._book.update(self.show, self.network).crossing
 
     @property
     def view(self) -> RigView:
@@ -156,21 +165,55 @@ class Workbench(QObject):
             self._view = (self.show, RigView(self.show, self.live.compiled))
         return self._view[1]
 
+    def see_network(self, view: View) -> None:
+        """Take what is known of the network now."""
+        self.network = view
+        self.network_changed.emit()
+
     # ------------------------------------------------------------ live levels
 
     def levels(self, change: Callable[[Live], object]) -> None:
         """Change live levels, unless a roll call holds them."""
-        if self.call is not None:
-            self.tell("attention", "The roll call holds the levels. End it to use the hand controls.")
+        if self.call is not None or self.proof is not None:
+            who = "roll call" if self.call is not None else "proof of a route"
+            self.tell("attention", f"The {who} holds the levels. End it to use the hand controls.")
             return
         change(self.live)
         self.levels_changed.emit()
+
+    def master(self, state: str, universe: int | None = None, output: str | None = None) -> None:
+        """Dark, hold or live again: everything, a universe or one output."""
+        self.masters.set(state, universe, output)
+        self.levels_changed.emit()
+
+    # ------------------------------------------------------------ proving a route
+
+    def begin_proof(self, make: Callable[[], Proof]) -> None:
+        """Raises EntryFault when it cannot be. The levels are given back when it ends."""
+        self.end_call()
+        self.end_proof()
+        self.proof = make()
+        self.step_proof(self.proof.began)
+        self.proof_changed.emit()
+
+    def step_proof(self, now: float) -> None:
+        if self.proof is not None and self.proof.step(now):
+            self.levels_changed.emit()
+            self.proof_changed.emit()
+
+    def end_proof(self) -> None:
+        if self.proof is not None:
+            proof, self.proof = self.proof, None
+            proof.end()
+            self.proof_changed.emit()
+            self.levels_changed.emit()
 
     # ------------------------------------------------------------ roll call
 
     def begin_call(self, level: float, only: set[str] | None = None, start: str | None = None) -> None:
         """Raises EntryFault when nothing can be called."""
         self.end_call()
+        self.end_proof()
         self.call = rollcall.begin(self.show, self.live, level, start, only)
         self._called()
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import contextlib
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from isthmus.errors import NetworkFault, os_reason
@@ -85,7 +85,7 @@ class Desk:
     def want(
         self,
         adapters: dict[str, str] | None = None,
-        hosts: dict[str, Sequence[str]] | None = None,
+        hosts: Mapping[str, Sequence[str]] | None = None,
         expected: Sequence[str] = (),
         universes: Sequence[int] = (),
     ) -> None:
@@ -107,6 +107,10 @@ class Desk:
                 self._looked_at, self._polled_at = time.monotonic(), 0.0
             self.view = replace(self.view, looking=on, looked=self.view.looked and on)
         self._wake.set()
+
+    def poll_soon(self) -> None:
+        """Ask again at once instead of when it is due."""
+        self._polled_at = 0.0
 
     def forget(self) -> None:
         """Leave out what is no longer there, and look anew."""

@@ -19,7 +19,7 @@ from isthmus.profiles.colour import mix_additive
 from isthmus.profiles.groups import group_by_mode
 from isthmus.profiles.light import LightProgram, LightState
 from isthmus.profiles.natural import level_for, physical_for
-from isthmus.show.records import Show, Unit
+from isthmus.show.records import SLOTS, Show, Unit
 
 Asked = dict[Key, float]
 
@@ -29,6 +29,7 @@ class Live:
 
     def __init__(self, show: Show) -> None:
         self._asked: Asked = {}
+        self.over: dict[tuple[int, int], int] = {}  # (universe, address) → a byte laid over what is sent
         self._asking: set[str] = set()
         self._light: list[LightState] | None = None
         self._dark: NDArray[np.uint8] | None = None
@@ -82,6 +83,11 @@ class Live:
     def _render(self) -> None:
         self.sent = self._shaping.apply(self.levels)
         self.compiled.render(self.sent, self.frame)
+        if self.over:
+            rows = {universe: row for row, universe in enumerate(self.compiled.universes)}
+            for (universe, address), value in self.over.items():
+                if universe in rows:
+                    self.frame[rows[universe] * SLOTS + address - 1] = value
         self._light = self._dark = None
         self._asking = self.asked_units()
 
@@ -117,6 +123,15 @@ class Live:
         self._asked.update(clipped)
         self._put(clipped)
         self._render()
+
+    def lay_over(self, slots: dict[tuple[int, int], int]) -> None:
+        """Send these bytes whatever is asked, to prove a slot; {} ends it."""
+        if slots != self.over:
+            gone = self.over.keys() - slots.keys()
+            self.over = dict(slots)
+            if gone:
+                self.frame = self.compiled.frame()
+            self._render()
 
     def let_go(self, units: Iterable[str]) -> None:
         """Back to the profile's defaults, with nothing asked."""

@@ -38,6 +38,13 @@ class Masters:
         else:
             self.everything = state
 
+    def clear(self) -> None:
+        """Everything live again."""
+        self.everything = LIVE
+        self.universes.clear()
+        self.outputs.clear()
+        self._held.clear()
+
     def quiet(self) -> bool:
         """Whether everything is live."""
         return not any((self.everything, *self.universes.values(), *self.outputs.values()))
