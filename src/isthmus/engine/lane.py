@@ -21,7 +21,9 @@ SETTLED = 3  # a changed universe goes out three times before it may rest (E1.31
 ENDINGS = 3  # packets with Stream_Terminated (E1.31 6.2.6), or dark ones: one may be lost, three hardly
 ARTNET_SEQUENCE, ARTNET_SLOTS, SACN_SLOTS = 12, artnet.DMX_HEADER, sacn.HEADER
 
-Post = Callable[[Sender, NDArray[np.int64], NDArray[np.bool_]], None]  # packets, which rows, which of them stay on this machine
+# packets, which rows, and the side of each: this machine, out by the adapter, or a group (which needs an adapter only if there is one)
+Post = Callable[[Sender, NDArray[np.int64], NDArray[np.int8]], None]
+LOCAL, OUT, GROUP = range(3)
 
 
 class Lane:
@@ -38,7 +40,7 @@ class Lane:
             sizes.append(len(packet))
         self.sender = Sender(self.packets, sizes, [(r.host, r.port) for r in routes])
         self.rows = np.array([r.row for r in routes], np.int64)
-        self.local = np.array([r.host.startswith("127.") for r in routes], bool)
+        self.side = np.array([side_of(r.host) for r in routes], np.int8)
         self.streams = list(dict.fromkeys((r.host, r.number) for r in routes))
         places = {key: at for at, key in enumerate(self.streams)}
         self.stream = np.array([places[r.host, r.number] for r in routes], np.int64)
@@ -86,7 +88,7 @@ class Lane:
         self.packets[rows, self.slots_at : self.slots_at + sh.SLOTS] = fresh
         self._count_on(rows)
         self.sent_at[rows] = now
-        post(self.sender, rows, self.local[rows])
+        post(self.sender, rows, self.side[rows])
 
     def end(self, post: Post, keys: set[tuple[str, int]] | None = None) -> None:
         """One ending packet for each stream (of these keys): terminated for sACN, dark for Art-Net."""
@@ -100,7 +102,11 @@ class Lane:
                 self.packets[rows, sacn.OPTIONS_AT] |= sacn.TERMINATED
             self.packets[rows, self.slots_at : self.slots_at + sh.SLOTS] = 0
             self._count_on(rows)
-            post(self.sender, rows, self.local[rows])
+            post(self.sender, rows, self.side[rows])
             if self.is_sacn:
                 self.packets[rows, sacn.OPTIONS_AT] &= 0xFF ^ sacn.TERMINATED
         self.resting[:] = 0
+
+
+def side_of(host: str) -> int:
+    return LOCAL if host.startswith("127.") else GROUP if host.startswith("239.") else OUT

@@ -22,7 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.engine import shared as sh
-from isthmus.engine.lane import ENDINGS, Lane
+from isthmus.engine.lane import ENDINGS, GROUP, LOCAL, Lane, side_of
 from isthmus.sockets import Sender, receive_message
 from isthmus.sockets.outlets import NAMES
 from isthmus.wire import artnet, sacn
@@ -95,24 +95,26 @@ class Engine:
 
     # ------------------------------------------------------------ sending
 
-    def post(self, sender: Sender, rows: NDArray[np.int64], local: NDArray[np.bool_]) -> None:
+    def post(self, sender: Sender, rows: NDArray[np.int64], sides: NDArray[np.int8]) -> None:
         """Send packets, each by the socket of its side."""
         protocol = "sacn" if sender.buffers[rows[0], 0] == 0 else "artnet"
-        for side, picked in (("local", rows[local]), ("out", rows[~local])):
-            if not len(picked):
-                continue
-            fd = self.sockets.get(f"{protocol} {side}", -1)
+        for side in np.unique(sides).tolist():
+            picked = rows[sides == side]
+            fd = self._socket(protocol, side)
             sent, failed, reason = sender.send(fd, picked) if fd >= 0 else (0, len(picked), errno.ENETUNREACH)
             self.words[sh.S_PACKETS] += sent
             if failed:
                 self.words[sh.S_ERRORS] += failed
                 self.words[sh.S_ERRNO] = reason or errno.EIO
 
+    def _socket(self, protocol: str, side: int) -> int:
+        """Where this machine alone is sent to, groups stay on it too."""
+        out = self.sockets.get(f"{protocol} out", -1)
+        return self.sockets.get(f"{protocol} local", -1) if side == LOCAL or (side == GROUP and out < 0) else out
+
     def _post_one(self, packet: bytes, host: str, port: int) -> None:
         """A packet that is not levels: sync or discovery."""
-        fd = self.sockets.get(f"{'artnet' if port == artnet.PORT else 'sacn'} {'local' if host.startswith('127.') else 'out'}", -1)
-        if fd < 0 and host.startswith("239."):
-            fd = self.sockets.get("sacn local", -1)
+        fd = self._socket("artnet" if port == artnet.PORT else "sacn", side_of(host))
         if fd >= 0:
             row = np.frombuffer(packet, np.uint8).reshape(1, -1).copy()
             Sender(row, [len(packet)], [(host, port)]).send(fd, np.zeros(1, np.int64))
@@ -155,7 +157,7 @@ class Engine:
         """When all of a protocol's universes are out: put them out together, and say which there are."""
         if not lane.is_sacn:
             if self.words[sh.W_ARTNET_SYNC]:
-                sides = {LOCAL_BROADCAST if local else self.broadcast for local in lane.local.tolist()}
+                sides = {LOCAL_BROADCAST if side == LOCAL else self.broadcast for side in lane.side.tolist()}
                 for host in sides - {""}:
                     self._post_one(artnet.encode_sync(), host, artnet.PORT)
             return

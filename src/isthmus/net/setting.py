@@ -143,20 +143,14 @@ def silences(show: Show, node: FoundNode, wish: Wish) -> list[str]:
 
 
 def packets(node: FoundNode, wish: Wish) -> list[bytes]:
-    """The packets, in the order they are to be sent: names and ports first, the address last. Raises EntryFault."""
+    """The packets, in the order they are to be sent: names first, directions before numbers (a node keeps one for each
+    direction), the address last. Raises EntryFault."""
     out = []
     if wish.name or wish.long_name:
         out.append(artnet.encode_address(artnet.ArtAddress(1, short_name=wish.name, long_name=wish.long_name)))
     new = after(node, wish)
     for bind, wishes in sorted(_wishes(node, wish).items()):
         old_page, page = _page(node, bind), [p for p in new if p.bind_index == bind]
-        if any(a.number != b.number for a, b in zip(old_page, page, strict=True)):
-            head = page[0].number >> 4
-            switches: dict[str, list[int | None]] = {OUT: [None] * 4, IN: [None] * 4}
-            for p in page:
-                switches[p.direction][p.slot - 1] = p.number & 15
-            packet = artnet.ArtAddress(bind, head >> 4, head & 15, tuple(switches[IN]), tuple(switches[OUT]))
-            out.append(artnet.encode_address(packet))
         for slot, w in sorted(wishes.items()):
             for wanted, codes in (
                 (w.direction, {OUT: s.DIRECTION_OUT, IN: s.DIRECTION_IN}),
@@ -164,6 +158,13 @@ def packets(node: FoundNode, wish: Wish) -> list[bytes]:
             ):
                 if wanted:
                     out.append(artnet.encode_address(artnet.ArtAddress(bind, command=codes[wanted] | slot - 1)))
+        if any(a.number != b.number for a, b in zip(old_page, page, strict=True)):
+            head = page[0].number >> 4
+            switches: dict[str, list[int | None]] = {OUT: [None] * 4, IN: [None] * 4}
+            for p in page:
+                switches[p.direction][p.slot - 1] = p.number & 15
+            packet = artnet.ArtAddress(bind, head >> 4, head & 15, tuple(switches[IN]), tuple(switches[OUT]))
+            out.append(artnet.encode_address(packet))
         if any(w.disabled is not None for w in wishes.values()):
             states = [p.disabled for p in page]
             out.append(artnet.encode_input(artnet.ArtInput(bind, tuple(states))))

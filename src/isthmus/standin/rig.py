@@ -104,7 +104,7 @@ class StandInRig:
         for _ in range(256):
             try:
                 data, sender = sock.recvfrom(2048)
-            except (BlockingIOError, ConnectionError):
+            except OSError:  # nothing waits, or the node has moved to another address meanwhile
                 return
             now = time.monotonic()
             for node in nodes:
