@@ -340,15 +340,16 @@ def test_the_inspector_edits_all_in_hand_at_once_and_shows_what_differs(make_win
 def test_routes_are_typed_switched_and_taken_away_and_wrong_entries_stay_out(make_window, demo: Show) -> None:
     window = make_window(demo, page="Routes")
     bench, page = window.bench, window.routes
-    type_in_cell(page.table, 0, 4, "0.1.1")
+    type_in_cell(page.table, 0, 6, "0.1.1")
     assert bench.show.outputs[0].port_address == 17
-    type_in_cell(page.table, 0, 3, "300.1.1.1")
+    type_in_cell(page.table, 0, 5, "300.1.1.1")
     assert (
         "not an IPv4 address" in window.notice.words
         and bench.show.outputs[0].host == "127.0.0.2"
-        and page.table.item(0, 3).text() == "127.0.0.2"
+        and page.table.model().index(0, 5).data() == "127.0.0.2"
     )
-    page.table.item(1, 6).setCheckState(Qt.CheckState.Unchecked)
+    box = page.table.visualRect(page.table.model().index(1, 9))
+    click(page.table.viewport(), QPointF(box.left() + 10, box.center().y()))
     assert not bench.show.outputs[1].enabled and any("switched off" in s.text for s in bench.snags)
     press(window, "Propose the missing")
     assert bench.show.outputs[-1].universe == 4

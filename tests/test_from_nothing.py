@@ -219,9 +219,9 @@ def test_every_table_copies_as_a_spreadsheet_does(make_window, demo: Show) -> No
     window.routes.table.setFocus()
     key(window.routes.table, Qt.Key.Key_C, CTRL)
     rows = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
-    assert rows[0][:5] == ["Universe", "Units", "To", "Host", "Port-address"] and [r[:5] for r in rows[1:3]] == [
-        ["1", "10", "Ferry A, port 1", "127.0.0.2", "0"],
-        ["2", "14", "Ferry A, port 2", "127.0.0.2", "1"],
+    assert rows[0][:7] == ["Universe", "Units", "To", "Protocol", "Way", "Host", "Number"] and [r[:7] for r in rows[1:3]] == [
+        ["1", "10", "Ferry A, port 1", "Art-Net", "unicast", "127.0.0.2", "0"],
+        ["2", "14", "Ferry A, port 2", "Art-Net", "unicast", "127.0.0.2", "1"],
     ]
     window.routes.table.selectRow(1)
     key(window.routes.table, Qt.Key.Key_C, CTRL)

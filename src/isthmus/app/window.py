@@ -192,7 +192,7 @@ class Window(QWidget):
         page = self.pages[name]
         self.stack.setCurrentWidget(page)
         page.entered()
-        self.hand.lead(name not in ("Readiness", "Profiles", "Roll call"))
+        self.hand.lead(name not in ("Readiness", "Profiles", "Routes", "Roll call"))
         self.hand.setVisible(name != "Profiles")  # pages that need the room, and where no unit is at stake
         self._inspect()
         if snag is not None and snag.universe:

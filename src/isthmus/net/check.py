@@ -89,7 +89,8 @@ def check(show: Show, adapters: Sequence[Adapter], choices: dict[str, Choice], f
 
 def _device(device: Device, adapters: Sequence[Adapter], choices: dict[str, Choice], taken: frozenset[str]) -> list[Trouble]:
     holding = adapter_for(adapters, device.ip)
-    fed = f" Universe{'s' * (len(device.universes) != 1)} {', '.join(map(str, device.universes[:6]))} go there." if device.universes else ""
+    named = f"{', '.join(map(str, device.universes[:6]))} {'go' if len(device.universes) != 1 else 'goes'} there."
+    fed = f" Universe{'s' * (len(device.universes) != 1)} {named}" if device.universes else ""
     if holding is None:
         away = [a for a in adapters if not a.local and a.up]
         chosen = [c.adapter for c in choices.values() if c.adapter and not c.adapter.local and c.asked]

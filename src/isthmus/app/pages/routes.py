@@ -14,7 +14,6 @@ from isthmus.app.pages.routes_page.watch_view import WatchView
 from isthmus.app.theme import theme
 from isthmus.app.widgets import Page, bind, button
 from isthmus.app.workbench import Workbench
-from isthmus.net import View
 from isthmus.output.masters import DARK, HOLD, LIVE
 from isthmus.routes import routed, universes_in_use
 from isthmus.routes.propose import BY_CAPACITY, BY_POSITION
@@ -98,13 +97,11 @@ class RoutesPage(Page):
             self.network.refresh()
 
     def _say(self) -> None:
-        show, view = self.bench.show, self.bench.network or View()
+        show = self.bench.show
         use, lead = universes_in_use(show), routed(show)
         lost = [u for u in use if u not in lead]
         parts = [str(len(use)), "universes with units", str(len(show.outputs)), "outputs"]
         parts += [str(len(lost)), "lead nowhere"] if lost else []
-        if view.looked:
-            parts += [str(sum(not node.silent for node in view.nodes)), "nodes answer"]
         self.head.say(*parts)
 
 

@@ -47,7 +47,7 @@ def rows_of(bench: Workbench) -> list[Row]:
         else:
             state, severity = ("does not answer", "fault") if view.looked else ("not asked yet", "note")
         rows.append(Row(node, real, state, severity))
-    known = {real.ip for real in pairs.values()}
+    known = {real.ip for real in pairs.values()} | {node.ip for node in bench.show.nodes}
     return rows + [Row(None, real, "silent" if real.silent else "not expected", "note") for real in view.nodes if real.ip not in known]
 
 
@@ -252,7 +252,7 @@ class NodesView(QWidget):
     def _chosen(self) -> None:
         at = self.table.currentIndex().row()
         row = self.model.rows[at] if 0 <= at < len(self.model.rows) else None
-        mine = row and (row.node.id if row.node else row.real.ip if row.real else "")
+        mine = row and (row.node and row.node.id, row.real and row.real.ip)
         if mine != self._key:
             self._key = mine
             self.ports.wishes.clear()
@@ -292,8 +292,8 @@ class NodesView(QWidget):
 
     def _take(self) -> None:
         d = self._found[self.list.currentRow()]
-        if d.edit is not None:
-            self.bench.guard(lambda: self.bench.commit(d.label, d.edit(self.bench.show)))
+        if edit := d.edit:
+            self.bench.guard(lambda: self.bench.commit(d.label, edit(self.bench.show)))
 
     def _set(self) -> None:
         def run() -> None:

@@ -68,6 +68,7 @@ class RoutesView(QWidget):
         row = QHBoxLayout()
         row.setSpacing(6)
         for words, action in (
+            ("Add a node…", "routes.node"),
             ("Change…", "routes.change"),
             ("Number in order…", "routes.number"),
             ("Mirror a node…", "routes.mirror"),
@@ -85,7 +86,7 @@ class RoutesView(QWidget):
         row.setSpacing(6)
         row.addWidget(label("Prove it:", "quiet"))
         self.what = field("prove what", "", "slot 1-512, or unit 101", mono=True)
-        self.what.setFixedWidth(186)
+        self.what.setFixedWidth(214)
         row.addWidget(self.what)
         for words, run in (
             ("Slot", self.prove_slot),
