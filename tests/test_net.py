@@ -105,7 +105,11 @@ def test_an_address_plan_gives_each_device_an_address_of_its_own_in_the_range(ip
     assert all(ipaddress.ip_address(line.address) in net and line.mask == str(net.netmask) for line in lines)
     kept = [line for line in lines if line.stays]
     assert all(ipaddress.ip_address(line.now) in net for line in kept) and all(line.name in sheet("x", lines) for line in lines)
-    again = plan([replace_adapter(lines[0].address, lines[0].mask)], [replace(n, ip=x.address) for n, x in zip(nodes, lines[1:], strict=True)], wanted)
+    again = plan(
+        [replace_adapter(lines[0].address, lines[0].mask)],
+        [replace(n, ip=x.address) for n, x in zip(nodes, lines[1:], strict=True)],
+        wanted,
+    )
     assert all(line.stays for line in again)  # a plan that is kept to asks nothing more
 
 
@@ -161,7 +165,9 @@ def test_what_answers_is_compared_with_what_is_expected_and_can_be_taken(reality
         if first.edit:
             taken = first.edit(show)
             assert not [d for d in compare(taken, found) if d.kind == kind]
-            assert taken.outputs[0].host == taken.nodes[0].ip and taken.outputs[0].port_address == taken.nodes[0].ports[0]  # the output follows
+            assert (
+                taken.outputs[0].host == taken.nodes[0].ip and taken.outputs[0].port_address == taken.nodes[0].ports[0]
+            )  # the output follows
     new = [d for d in differences if d.kind == "new"]
     assert bool(new) == (reality.get("name") == "Skiff")
     for d in new:
@@ -184,7 +190,9 @@ def set_it(node: SimNode, found: FoundNode, wish: Wish) -> FoundNode:
     st.sampled_from([None, "in", "out"]),
     st.sampled_from([None, "htp", "ltp"]),
 )
-def test_a_node_that_is_set_becomes_what_the_after_column_promised(ports: list[int], index: int, number: int, way: str | None, merge: str | None) -> None:
+def test_a_node_that_is_set_becomes_what_the_after_column_promised(
+    ports: list[int], index: int, number: int, way: str | None, merge: str | None
+) -> None:
     node = sim(ports=tuple(ports))
     (found,) = answering(node)
     assume(index <= len(found.ports))
@@ -205,7 +213,12 @@ def test_setting_tells_what_goes_dark_what_goes_along_and_what_cannot_be() -> No
     show = add_output(add_output(show, 7, "127.0.0.2", 1), 8, "127.0.0.2", 2)
     wish = Wish(ports=(PortWish(1, number=0x25),))
     lines = before_after(found, wish)
-    assert [(x.what, x.along) for x in lines] == [("Port 1", False), ("Port 2", True), ("Port 3", True), ("Port 4", True)]  # one page, one sub-net
+    assert [(x.what, x.along) for x in lines] == [
+        ("Port 1", False),
+        ("Port 2", True),
+        ("Port 3", True),
+        ("Port 4", True),
+    ]  # one page, one sub-net
     assert [words.split(" with")[0] for words in silences(show, found, wish)] == ["Universe 7", "Universe 8"]
     followed = expected_after(show, found, wish)
     assert followed.nodes[0].ports == (0x25, 0x21, 0x22, 0x23) and [o.port_address for o in followed.outputs] == [0x21, 0x22]

@@ -46,7 +46,10 @@ class Ear:
     def rows(self) -> list[dict]:
         self.hearing.flush(self.now)
         rows = self.hearing.table.rows
-        return [{name: rows[at][name] for name in rows.dtype.names} | {"level": int(self.hearing.table.levels[at, 0])} for at in np.flatnonzero(rows["kind"])]
+        return [
+            {name: rows[at][name] for name in rows.dtype.names} | {"level": int(self.hearing.table.levels[at, 0])}
+            for at in np.flatnonzero(rows["kind"])
+        ]
 
 
 def test_every_source_is_kept_apart_with_its_name_priority_rate_and_what_it_lost() -> None:
@@ -69,7 +72,12 @@ def test_every_source_is_kept_apart_with_its_name_priority_rate_and_what_it_lost
 
 def test_broken_and_hostile_packets_are_counted_and_dropped_and_the_table_never_overflows() -> None:
     ear, dice = Ear(), random.Random(5)
-    good = [artnet.encode_dmx(1, 3, bytes(512)), sacn.encode_data(sacn.Data(CID, "x", 3, 1, bytes(512))), artnet.encode_poll(), *sacn.encode_discovery(CID, "x", (1,))]
+    good = [
+        artnet.encode_dmx(1, 3, bytes(512)),
+        sacn.encode_data(sacn.Data(CID, "x", 3, 1, bytes(512))),
+        artnet.encode_poll(),
+        *sacn.encode_discovery(CID, "x", (1,)),
+    ]
     for _ in range(20_000):
         packet = bytearray(dice.choice(good))
         for _ in range(dice.randrange(4)):
@@ -86,7 +94,10 @@ def test_broken_and_hostile_packets_are_counted_and_dropped_and_the_table_never_
 
 def test_a_capture_plays_back_in_its_own_time_and_what_is_none_is_told(tmp_path: Path) -> None:
     file = tmp_path / "evening.pcapng"
-    sent = [pcapng.Captured(1000 + t, ("127.0.0.1", 6454), ("127.0.0.5", 6454), artnet.encode_dmx(1, n, bytes(2))) for n, t in enumerate((0, 0.5, 0.6, 90))]
+    sent = [
+        pcapng.Captured(1000 + t, ("127.0.0.1", 6454), ("127.0.0.5", 6454), artnet.encode_dmx(1, n, bytes(2)))
+        for n, t in enumerate((0, 0.5, 0.6, 90))
+    ]
     sent.insert(1, pcapng.Captured(1000.1, ("127.0.0.1", 6454), ("127.0.0.5", 6454), artnet.encode_poll()))  # no levels: passed over
     file.write_bytes(pcapng.encode_head() + b"".join(map(pcapng.encode_packet, sent)))
     clock = [0.0]
@@ -155,7 +166,14 @@ def test_nodes_are_found_told_apart_set_and_read_back(rig: RigClient, desk: Desk
     assert until(lambda: len(desk.view.nodes) == 2) and until(lambda: desk.view.looked)
     a, b = desk.view.nodes
     assert (a.name, [p.number for p in b.ports], b.ports[4].direction) == ("Ferry A", [16, 17, 18, 19, 40], "in")
-    assert desk.view.asking == {0: ("127.0.0.2",), 1: ("127.0.0.2",), 16: ("127.0.0.3",), 17: ("127.0.0.3",), 18: ("127.0.0.3",), 19: ("127.0.0.3",)}
+    assert desk.view.asking == {
+        0: ("127.0.0.2",),
+        1: ("127.0.0.2",),
+        16: ("127.0.0.3",),
+        17: ("127.0.0.3",),
+        18: ("127.0.0.3",),
+        19: ("127.0.0.3",),
+    }
     assert until(lambda: desk.view.nodes[0].mask == "255.0.0.0")  # asked apart: the poll does not tell it
     wish = Wish("Skiff", "", (PortWish(1, number=5, merge="ltp"),), "127.0.0.8", "255.0.0.0")
     for packet in packets(a, wish):
@@ -173,7 +191,11 @@ def test_nodes_are_found_told_apart_set_and_read_back(rig: RigClient, desk: Desk
 def test_snags_of_the_network_speak_while_their_trouble_lasts_and_end_with_it(rig: RigClient, desk: Desk) -> None:
     show = lantern_tide()
     node = show.nodes[1]
-    spared = route_edits.mirror(route_edits.add_node(show, "Slipway", "127.0.0.7", "", (32, 33), spare=True), "ferry-b", "", "spare") if False else show
+    spared = (
+        route_edits.mirror(route_edits.add_node(show, "Slipway", "127.0.0.7", "", (32, 33), spare=True), "ferry-b", "", "spare")
+        if False
+        else show
+    )
     book = SnagBook()
 
     def rules(now=show) -> set[str]:
@@ -214,7 +236,9 @@ def test_multicast_goes_out_by_the_chosen_adapter_and_is_heard_with_discovery(ri
     try:
         engine.publish(np.full(512, 44, np.uint8), [Route(0, sacn.multicast(7), 7, sacn.PORT, SACN, 111)], Identity(CID, "Lantern Tide"))
         engine.enable(True)
-        assert until(lambda: engine.beat() or any(s.number == 7 and s.name == "Lantern Tide" and s.priority == 111 for s in desk.view.sources))
+        assert until(
+            lambda: engine.beat() or any(s.number == 7 and s.name == "Lantern Tide" and s.priority == 111 for s in desk.view.sources)
+        )
         assert until(lambda: engine.beat() or any(s.universes == (7,) and s.name == "Lantern Tide" for s in desk.view.sacn))
         port = next(p for p in rig.ask("state")["ports"] if p["port_address"] == 7)
         assert port["highest"] == 44 and port["packets"] > 5 and engine.stats().errors == 0

@@ -24,7 +24,10 @@ REPLY = artnet.ArtPollReply(
     "127.0.0.2",
     "Ferry A",
     "Ferry A at the mast",
-    (artnet.ReplyPort(bits.OUTPUT, 0, bits.SENDING | bits.LTP, bits.RDM_OFF, 0, 3), artnet.ReplyPort(bits.INPUT, bits.RECEIVING, 0, 0, 5, 0)),
+    (
+        artnet.ReplyPort(bits.OUTPUT, 0, bits.SENDING | bits.LTP, bits.RDM_OFF, 0, 3),
+        artnet.ReplyPort(bits.INPUT, bits.RECEIVING, 0, 0, 5, 0),
+    ),
     1,
     2,
     status1=0xD2,
@@ -56,9 +59,7 @@ SENT: list[tuple[bytes, dict[str, str]]] = [
     (artnet.encode_nzs(artnet.ArtNzs(1, 0xDD, 5, bytes(5))), {"artnet.header.opcode": "0x5100"}),
     (artnet.encode_sync(), {"artnet.header.opcode": "0x5200"}),
     (
-        artnet.encode_address(
-            artnet.ArtAddress(2, 1, 3, sw_out=(4, None, None, None), short_name="Ferry", command=setting.DIRECTION_OUT)
-        ),
+        artnet.encode_address(artnet.ArtAddress(2, 1, 3, sw_out=(4, None, None, None), short_name="Ferry", command=setting.DIRECTION_OUT)),
         {
             "artnet.address.netswitch_net": "1",
             "artnet.address.netswitch_write": "1",
@@ -78,7 +79,10 @@ SENT: list[tuple[bytes, dict[str, str]]] = [
         artnet.encode_ip_prog_reply(artnet.ArtIpProgReply("2.0.0.5", "255.0.0.0", True)),
         {"artnet.ip_prog_reply.ip": "2.0.0.5", "artnet.ip_prog_reply.status_dhcp_enable": "1"},
     ),
-    (artnet.encode_tod_request(artnet.ArtTodRequest(1, (0x23, 0x24))), {"artnet.tod_request.net": "0x01", "artnet.tod_request.address": "23:24"}),
+    (
+        artnet.encode_tod_request(artnet.ArtTodRequest(1, (0x23, 0x24))),
+        {"artnet.tod_request.net": "0x01", "artnet.tod_request.address": "23:24"},
+    ),
     (artnet.encode_tod_control(artnet.ArtTodControl(0x123)), {"artnet.tod_control.universe": "291", "artnet.tod_control.command": "0x01"}),
     (
         artnet.encode_tod_data(artnet.ArtTodData(0x123, 1, 1, 1, 0, (rdm.uid(1, 2),))),
@@ -142,7 +146,9 @@ def test_packets_are_laid_out_as_the_standards_tables_have_them() -> None:
     # ID, OpCode, ProtVer, Sequence, Physical, SubUni, Net, Length
     assert artnet.encode_dmx(7, 0x0123, bytes([1, 2, 3, 4])) == bytes.fromhex("4172742d4e657400 0050 000e 07 00 23 01 0004 01020304")
     packet = sacn.encode_data(sacn.Data(CID, "x", 0x1234, 9, bytes(512), 150))
-    assert len(packet) == 638 and packet[16:18] == b"\x72\x6e" and packet[38:40] == b"\x72\x58" and packet[115:117] == b"\x72\x0b"  # E1.31 table 4-1
+    assert (
+        len(packet) == 638 and packet[16:18] == b"\x72\x6e" and packet[38:40] == b"\x72\x58" and packet[115:117] == b"\x72\x0b"
+    )  # E1.31 table 4-1
     assert packet[108] == 150 and packet[111] == 9 and packet[113:115] == b"\x12\x34" and packet[123:125] == b"\x02\x01"
     assert sacn.multicast(0x1234) == "239.255.18.52"
     root = "0010 0000 4153432d45312e3137000000 {} 00000008" + CID.hex()
@@ -151,7 +157,9 @@ def test_packets_are_laid_out_as_the_standards_tables_have_them() -> None:
     assert sacn.encode_discovery(CID, "tide", (900, 7)) == [bytes.fromhex(discovery)]  # table 4-3
     # E1.20, 6.2: a request of 24 bytes and its sum
     raw = rdm.encode(rdm.Message(bytes.fromhex("123456789abc"), bytes.fromhex("cba987654321"), rdm.GET, 0x0030, transaction=0, port=1))
-    assert raw[:24] == bytes.fromhex("cc0118123456789abccba98765432100010000002000300000")[:24] and int.from_bytes(raw[24:], "big") == sum(raw[:24])
+    assert raw[:24] == bytes.fromhex("cc0118123456789abccba98765432100010000002000300000")[:24] and int.from_bytes(raw[24:], "big") == sum(
+        raw[:24]
+    )
     answer = rdm.encode_discovery_response(bytes.fromhex("123456789abc"))
     assert answer[:10] == bytes.fromhex("fefefefefefefeaaba57") and len(answer) == 24
 
@@ -193,7 +201,11 @@ def test_rdm_goes_there_and_back_and_any_flipped_byte_is_noticed(own: bytes, dat
     assert rdm.decode_discovery_response(collided) not in (own, other) or b"\xff" * 6 in (own, other)
 
 
-@given(st.sampled_from([payload for payload, _ in SENT]), st.lists(st.tuples(st.integers(0, 700), st.integers(0, 255)), max_size=6), st.integers(0, 700))
+@given(
+    st.sampled_from([payload for payload, _ in SENT]),
+    st.lists(st.tuples(st.integers(0, 700), st.integers(0, 255)), max_size=6),
+    st.integers(0, 700),
+)
 def test_mangled_packets_are_read_or_left_never_raised(payload: bytes, changes: list[tuple[int, int]], cut: int) -> None:
     raw = bytearray(payload)
     for at, value in changes:

@@ -9,33 +9,28 @@ from __future__ import annotations
 import argparse
 import json
 import re
-import signal
 import sys
-import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from msgspec.structs import replace
 
 from isthmus import __version__
+from isthmus.cli import network as network_verbs
 from isthmus.cli import patch as patch_verbs
 from isthmus.cli import profiles as profile_verbs
 from isthmus.cli.common import DONE, FAILED, INTERRUPTED, SNAGS, Result, load
 from isthmus.demo import lantern_tide
-from isthmus.engine import Engine
 from isthmus.errors import EntryFault, FileFault, IsthmusError, NetworkFault, os_reason
-from isthmus.output import Live, RigView, engine_routes
+from isthmus.output import Live, RigView
 from isthmus.patch.choose import read_choice
-from isthmus.patch.numbers import read_numbers
 from isthmus.render import Look, Picture, RenderClient, Request
-from isthmus.routes import routed, universes_in_use
+from isthmus.routes import universes_in_use
 from isthmus.show import save_show
 from isthmus.show.container import schema
 from isthmus.snags import SnagBook, find_snags
 from isthmus.stage import VIEWS
-from isthmus.standin import StandInRig, read_scenario
 
 
 def show_info(options: argparse.Namespace) -> Result:
@@ -88,46 +83,6 @@ def snags(options: argparse.Namespace) -> Result:
     return (SNAGS if found else DONE), rows, lines or ["No snags."]
 
 
-def send(options: argparse.Namespace) -> Result:
-    """Light units and send for a while, from this machine, with the same engine as the application."""
-    show = load(options.show)
-    if options.outputs:
-        show = replace(show, outputs=tuple(o for o in show.outputs if o.universe in read_numbers(options.outputs)))
-    live = Live(show)
-    chosen = set(read_choice(show, options.unit).ids) if options.unit else set()
-    units = [u for u in show.units if u.id in chosen]
-    dark = [u.number for u in units if not any(p.universe in routed(show) for p in u.patch)]
-    live.light_up([u.id for u in units], options.level / 100)
-    engine = Engine()
-    engine.start()
-    try:
-        engine.publish(live.frame, engine_routes(show, live.compiled))
-        engine.enable(True)
-        end = time.monotonic() + options.seconds
-        while time.monotonic() < end:
-            engine.beat()
-            engine.check()
-            time.sleep(min(0.1, max(0.0, end - time.monotonic())))
-        stats = engine.stats()
-    finally:
-        engine.stop()
-    data = {
-        "seconds": options.seconds,
-        "packets": stats.packets,
-        "errors": stats.errors,
-        "error": stats.error,
-        "rate": stats.rate,
-        "spread_ms": stats.spread_ms,
-        "outputs": stats.routes,
-        "not_reached": dark,
-    }
-    lines = [
-        f"Sent {stats.packets} packets to {stats.routes} outputs at {stats.rate:.1f} Hz, {stats.errors} errors.",
-        f"99 % of them went within {stats.spread_ms:.2f} ms of their time.",
-    ]
-    return DONE, data, lines + [f"Unit {n} is not reached: its universe leads nowhere." for n in dark]
-
-
 def stage_render(options: argparse.Namespace) -> Result:
     """Draw the stage to a PNG, without a window or a display."""
     from PIL import Image
@@ -160,27 +115,6 @@ def stage_render(options: argparse.Namespace) -> Result:
     return DONE, {"saved": options.out, "beams": len(beams.rgb)}, [f"Saved {options.out}"]
 
 
-def rig(options: argparse.Namespace) -> Result:
-    stand_in = StandInRig(read_scenario(Path(options.scenario)), options.port, options.udp_port)
-    host, port = stand_in.address
-    ready = {"ready": True, "host": host, "port": port, "nodes": [node.ip for node in stand_in.loaded.scenario.nodes]}
-    print(
-        json.dumps(ready)
-        if options.json
-        else f"The stand-in rig listens on {', '.join(ready['nodes'])}; ask it on {host}:{port}. End with Ctrl C.",
-        flush=True,
-    )
-    signal.signal(signal.SIGTERM, lambda *_: stand_in.stop())
-    if options.with_parent:
-        stand_in.end_with(sys.stdin.buffer)
-    try:
-        stand_in.serve(time.monotonic() + options.seconds if options.seconds else None)
-        state = stand_in.state()
-    finally:
-        stand_in.close()
-    return DONE, state["ports"], [f"{p['node']} port {p['port']}: {p['packets']} packets, {p['lost']} lost" for p in state["ports"]]
-
-
 def parser() -> argparse.ArgumentParser:
     top = argparse.ArgumentParser(
         prog="isthmus", description="Prepare a show's rig, without a window.", epilog=(__doc__ or "").split("\n\n")[1]
@@ -204,11 +138,7 @@ def parser() -> argparse.ArgumentParser:
     patch_verbs.add_verbs(verbs, verb)
     profile_verbs.add_verbs(verbs, verb)
     verb(verbs, "snags", snags, "what is wrong or missing; exit code 1 when there is anything")
-    sending = verb(verbs, "send", send, "light units and send for a while")
-    sending.add_argument("--seconds", type=float, default=2.0)
-    sending.add_argument("--unit", help="units: 101-104, all but 201, a name")
-    sending.add_argument("--level", type=float, default=100.0, help="percent")
-    sending.add_argument("--outputs", help="only these universes")
+    network_verbs.add_verbs(verbs, verb)
     stages = verbs.add_parser("stage", help="the stage in 3-D").add_subparsers(required=True, metavar="WHAT")
     render = verb(stages, "render", stage_render, "draw the stage to a PNG, without a display")
     render.add_argument("--out", required=True)
@@ -216,12 +146,6 @@ def parser() -> argparse.ArgumentParser:
     render.add_argument("--size", default="1280x800")
     render.add_argument("--unit", help="light only these units (all without): 101-104, a name")
     render.add_argument("--level", type=float, default=100.0, help="percent")
-    rigs = verb(verbs, "rig", rig, "run the stand-in rig", show=False)
-    rigs.add_argument("--scenario", required=True)
-    rigs.add_argument("--port", type=int, default=0, help="TCP port to be asked on (0: any)")
-    rigs.add_argument("--udp-port", type=int, default=6454)
-    rigs.add_argument("--with-parent", action="store_true", help="end when standard input closes")
-    rigs.add_argument("--seconds", type=float, default=0.0, help="end after this time (0: never)")
     return top
 
 

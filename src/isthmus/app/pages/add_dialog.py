@@ -130,7 +130,7 @@ class AddDialog(Frame):
         self.place = choice("where they go", PLACES)
         self.address = field("address", "", mono=True)
         self.spacing = self._combo("spacing", editable=True)
-        self.spacing.setCompleter(None)  # or a typed 2 becomes the 20 that is offered
+        self.spacing.setCompleter(None)  # type: ignore[arg-type]  # or a typed 2 becomes the 20 that is offered
         if line := self.spacing.lineEdit():
             line.setPlaceholderText("as the footprint")
         self.keep = QCheckBox("Keep the rest of the spacing as their room")

@@ -1,0 +1,371 @@
+"""Verbs about routes and the network: routes, nodes, net, watch, send, rig."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import signal
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from msgspec.structs import replace
+
+from isthmus.cli.common import DONE, Result, keep, load, saving
+from isthmus.engine import Engine
+from isthmus.errors import EntryFault
+from isthmus.net import Desk, View, check, compare
+from isthmus.net.plan import RANGES, plan
+from isthmus.output import Composer, Live, Masters, identity
+from isthmus.patch.choose import read_choice
+from isthmus.patch.numbers import read_numbers
+from isthmus.routes import (
+    Reach,
+    notations,
+    propose,
+    read_hosts,
+    read_number,
+    routed,
+    universes_in_use,
+    write_number,
+    write_output,
+    write_port_address,
+)
+from isthmus.routes import edits as core
+from isthmus.routes.propose import BY_CAPACITY, BY_POSITION
+from isthmus.show import Show
+from isthmus.show.records import Output, new_id
+from isthmus.standin import StandInRig, read_scenario
+from isthmus.watch import Playing, Source, read_capture
+
+Verb = Callable[..., argparse.ArgumentParser]
+
+
+# ---------------------------------------------------------------- routes
+
+
+def _row(show: Show, reach: Reach, use: dict[int, int], o: Output) -> dict[str, Any]:
+    return {
+        "universe": o.universe,
+        "units": use.get(o.universe, 0),
+        "protocol": o.protocol,
+        "way": o.way,
+        "hosts": list(o.hosts),
+        "number": o.number,
+        "written": write_port_address(o.number) if o.protocol == "artnet" else str(o.number),
+        "enabled": o.enabled,
+        "priority": o.priority,
+        "role": o.role,
+        "label": o.label,
+        "ports": [port.label for port in reach.of_output[o.id]],
+    }
+
+
+def routes_list(options: argparse.Namespace) -> Result:
+    show = load(options.show)
+    reach, use = Reach(show), universes_in_use(show)
+    rows = [_row(show, reach, use, o) for o in show.outputs]
+    lost = [u for u in use if u not in routed(show)]
+    lines = [
+        f"{o.universe:5}  {use.get(o.universe, 0):4} units  {write_output(o):44} {', '.join(p.label for p in reach.of_output[o.id]) or '–'}"
+        f"{'' if o.enabled else '  (off)'}"
+        for o in show.outputs
+    ]
+    lines += [f"{u:5}  {use[u]:4} units  leads nowhere; counted alike: {_alike(u)}" for u in lost]
+    return DONE, {"outputs": rows, "lead_nowhere": lost}, lines or ["No outputs."]
+
+
+def _alike(universe: int) -> str:
+    return ", ".join(f"{name} {number}" for name, number in notations(universe))
+
+
+def routes_set(options: argparse.Namespace) -> Result:
+    """Add outputs, or with --remove take them away."""
+    show = load(options.show)
+    universes = read_numbers(options.universes)
+    if options.remove:
+        gone = [o for o in show.outputs if o.universe in universes]
+        made = core.remove_outputs(show, {o.id for o in gone})
+        words = f"Took {len(gone)} outputs away."
+    else:
+        protocol = "sacn" if options.sacn else "artnet"
+        hosts = read_hosts(options.to) if options.to else ()
+        first = read_number(protocol, options.sacn or options.artnet) if options.sacn or options.artnet else 0
+        way = options.way or ("unicast" if hosts else "multicast" if protocol == "sacn" else "asked")
+        outputs = []
+        for at, universe in enumerate(universes):
+            number = first + at * options.step if first or options.artnet else universe - (protocol == "artnet")
+            numbers = {"port_address": number} if protocol == "artnet" else {"sacn": number}
+            more = {"host": hosts[0] if hosts else "", "more_hosts": hosts[1:], "priority": options.priority}
+            outputs.append(Output(id=new_id(), universe=universe, protocol=protocol, way=way, **numbers, **more))
+        made = core.add(show, *outputs)
+        words = f"Universes {options.universes}: {write_output(outputs[0])}{' and on' if len(outputs) > 1 else ''}."
+    path, told = keep(options, made)
+    return DONE, {"outputs": len(made.outputs), "saved": path}, [words, told]
+
+
+def routes_propose(options: argparse.Namespace) -> Result:
+    show = load(options.show)
+    made = propose(show, options.by)
+    fresh = made.outputs[len(show.outputs) :]
+    reach = Reach(made)
+    rows = [{"universe": o.universe, "ports": [p.label for p in reach.of_output[o.id]], "to": write_output(o)} for o in fresh]
+    path, told = keep(options, made)
+    return DONE, {"added": rows, "saved": path}, [f"Universe {r['universe']} to {', '.join(r['ports'])}" for r in rows] + [told]
+
+
+# ---------------------------------------------------------------- the network
+
+
+def _desk(options: argparse.Namespace, show: Show | None) -> Desk:
+    desk = Desk()
+    hosts = {p: [h for o in show.outputs if o.protocol == p for h in o.hosts] for p in ("artnet", "sacn")} if show else {}
+    universes = set(read_numbers(options.universes)) if getattr(options, "universes", None) else set()
+    universes |= {o.number for o in show.outputs if o.protocol == "sacn"} if show else set()
+    adapters: dict[str, str] = dict.fromkeys(("artnet", "sacn"), str(options.adapter or ""))
+    desk.want(adapters, hosts, [n.ip for n in show.nodes if n.protocol == "artnet"] if show else [], sorted(universes))
+    desk.start()
+    return desk
+
+
+def nodes(options: argparse.Namespace) -> Result:
+    """Ask who is there."""
+    show = load(options.show) if options.show else None
+    desk = _desk(options, show)
+    try:
+        desk.look(True)
+        time.sleep(options.seconds)
+        view = desk.view
+    finally:
+        desk.stop()
+    found = [
+        {
+            "ip": n.ip,
+            "name": n.name,
+            "long_name": n.long_name,
+            "mask": n.mask,
+            "macs": list(n.macs),
+            "firmware": n.firmware,
+            "rdm": n.rdm,
+            "ports": [
+                {"port": p.index, "direction": p.direction, "number": p.number, "written": p.words, "merge": p.merge, "live": p.active}
+                for p in n.ports
+            ],
+        }
+        for n in view.nodes
+    ]
+    differ = [{"kind": d.kind, "severity": d.severity, "text": d.text} for d in compare(show, view.nodes)] if show else []
+    senders = [{"name": s.name, "ip": s.ip, "universes": list(s.universes)} for s in view.sacn]
+    lines = [f"{n.ip:15} {n.name:18} {', '.join(f'{p.direction} {p.words}' for p in n.ports)}" for n in view.nodes]
+    lines += [f"{d['severity']:10} {d['text']}" for d in differ]
+    return DONE, {"nodes": found, "differences": differ, "senders": senders}, lines or ["Nobody answers."]
+
+
+def net_check(options: argparse.Namespace) -> Result:
+    """Adapters, and whether packets get to where the show sends."""
+    show = load(options.show)
+    view = _settled(options, show)
+    troubles = check(show, view.adapters, view.choices, view.nodes)
+    data = {
+        "adapters": [{"name": a.name, "ip": a.ip, "mask": a.mask, "up": a.up, "speed": a.speed} for a in view.adapters],
+        "goes_out_by": {p: {"adapter": c.adapter.name if c.adapter else None, "why": c.why} for p, c in view.choices.items()},
+        "troubles": [
+            {
+                "kind": t.kind,
+                "severity": t.severity,
+                "text": t.text,
+                "why": t.why,
+                "mends": [{**{key: getattr(w, key) for key in ("words", "end", "address", "mask")}, "commands": list(w.commands)} for w in t.ways],
+                    {"words": w.words, "end": w.end, "address": w.address, "mask": w.mask, "commands": list(w.commands)} for w in t.ways
+                ],
+            }
+            for t in troubles
+        ],
+    }
+    lines = [f"{a.name:10} {a.ip:15} {a.mask:15} {'up' if a.up else 'no link'}" for a in view.adapters]
+    for t in troubles:
+        lines += [f"{t.severity}: {t.text}", f"    {t.why}", *(f"    {n}. {w.words}" for n, w in enumerate(t.ways, 1))]
+    return DONE, data, lines + ([] if troubles else ["Every destination lies in a network of this machine."])
+
+
+def _settled(options: argparse.Namespace, show: Show) -> View:
+    desk = _desk(options, show)
+    desk.stop()
+    return desk.view
+
+
+def net_plan(options: argparse.Namespace) -> Result:
+    """Propose addresses."""
+    show = load(options.show)
+    lines = plan(_settled(options, show).adapters, show.nodes, options.range)
+    rows = [{"device": x.name, "now": x.now, "address": x.address, "mask": x.mask, "commands": list(x.commands)} for x in lines]
+    return DONE, rows, [text for x in lines for text in (x.words, *(f"    {c}" for c in x.commands))]
+
+
+def watch(options: argparse.Namespace) -> Result:
+    """Listen, and say who sends what."""
+    desk = _desk(options, None)
+    try:
+        if options.capture:
+            desk.watch.capture(options.capture)
+        time.sleep(options.seconds)
+        sources = desk.watch.sources()
+        levels = [desk.watch.levels(s) for s in sources]
+        if options.capture:
+            desk.watch.capture("")
+            time.sleep(0.3)
+        counts, captured = desk.watch.counts(), desk.captured
+    finally:
+        desk.stop()
+    if captured is not None and captured.error:
+        raise EntryFault(f"{options.capture} cannot be written: {captured.error}.")
+    rows = [_source(s) | {"levels": slots.tolist() if options.levels else None} for s, slots in zip(sources, levels, strict=True)]
+    lines = [
+        f"{write_number(s.protocol, s.number):24} {s.ip:15} {s.name or '–':20} {s.rate:5.1f} Hz  priority {s.priority}, {s.lost} lost"
+        for s in sources
+    ]
+    return DONE, {"sources": rows, "packets": counts.packets, "bad": counts.bad}, lines or ["Nobody sends."]
+
+
+def _source(s: Source) -> dict[str, Any]:
+    keys = ("protocol", "number", "ip", "name", "priority", "rate", "packets", "lost", "preview", "ended", "sync")
+    return {key: getattr(s, key) for key in keys}
+
+
+# ---------------------------------------------------------------- sending
+
+
+def send(options: argparse.Namespace) -> Result:
+    """Light units, or play a capture back, from this machine, with the same engine as the application."""
+    if options.capture:
+        return _play(options)
+    show = load(options.show)
+    if options.outputs:
+        show = replace(show, outputs=tuple(o for o in show.outputs if o.universe in read_numbers(options.outputs)))
+    live = Live(show)
+    chosen = set(read_choice(show, options.unit).ids) if options.unit else set()
+    units = [u for u in show.units if u.id in chosen]
+    dark = [u.number for u in units if not any(p.universe in routed(show) for p in u.patch)]
+    live.light_up([u.id for u in units], options.level / 100)
+    desk, engine = _desk(options, show), Engine()
+    composer = Composer(Masters())
+    asks = any(o.way == "asked" for o in show.outputs)
+    try:
+        desk.look(asks)
+        engine.use(desk.outlets)
+        engine.start()
+        sending = show.sending
+        engine.pace(sending.artnet_rate, sending.sacn_rate, sending.changed_only, sending.artnet_sync)
+        end = time.monotonic() + options.seconds
+        first = True
+        while time.monotonic() < end:
+            if first or desk.view.asking != composer.asking:
+                composer.asking, composer.broadcast = desk.view.asking, desk.outlets.broadcast
+                engine.publish(*composer.compose(show, live), identity(show))
+                engine.enable(True)
+                first = False
+            engine.beat()
+            engine.check()
+            time.sleep(min(0.1, max(0.0, end - time.monotonic())))
+        stats = engine.stats()
+    finally:
+        engine.stop()
+        desk.stop()
+    data = {
+        "seconds": options.seconds,
+        "packets": stats.packets,
+        "errors": stats.errors,
+        "error": stats.error,
+        "rate": stats.rate,
+        "spread_ms": stats.spread_ms,
+        "outputs": stats.routes,
+        "not_reached": dark,
+    }
+    lines = [
+        f"Sent {stats.packets} packets to {stats.routes} outputs at {stats.rate:.1f} Hz, {stats.errors} errors.",
+        f"99 % of them went within {stats.spread_ms:.2f} ms of their time.",
+    ]
+    return DONE, data, lines + [f"Unit {n} is not reached: its universe leads nowhere." for n in dark]
+
+
+def _play(options: argparse.Namespace) -> Result:
+    playing = Playing(read_capture(Path(options.capture)), options.to or "")
+    desk, sent = _desk(options, None), 0
+    try:
+        while not playing.done:
+            for payload, (host, port) in playing.due():
+                sent += not desk.send(payload, host, port)
+            time.sleep(0.005)
+    finally:
+        desk.stop()
+    return DONE, {"sent": sent, "seconds": playing.seconds}, [f"Played {sent} packets back in {playing.seconds:.1f} s."]
+
+
+def rig(options: argparse.Namespace) -> Result:
+    stand_in = StandInRig(read_scenario(Path(options.scenario)), options.port, options.udp_port)
+    host, port = stand_in.address
+    ready = {"ready": True, "host": host, "port": port, "nodes": [node.ip for node in stand_in.loaded.scenario.nodes]}
+    listens = f"The stand-in rig listens on {', '.join(map(str, ready['nodes']))}; ask it on {host}:{port}. End with Ctrl C."
+    print(json.dumps(ready) if options.json else listens, flush=True)
+    signal.signal(signal.SIGTERM, lambda *_: stand_in.stop())
+    if options.with_parent:
+        stand_in.end_with(sys.stdin.buffer)
+    try:
+        stand_in.serve(time.monotonic() + options.seconds if options.seconds else None)
+        state = stand_in.state()
+    finally:
+        stand_in.close()
+    return DONE, state["ports"], [f"{p['node']} port {p['port']}: {p['packets']} packets, {p['lost']} lost" for p in state["ports"]]
+
+
+def add_verbs(verbs: Any, verb: Verb) -> None:
+    groups = verbs.add_parser("routes", help="where universes go").add_subparsers(required=True, metavar="WHAT")
+    verb(groups, "list", routes_list, "every output in every notation, and what leads nowhere")
+    made = verb(groups, "set", routes_set, "route universes, or take their routes away")
+    made.add_argument("universes", help="1, or 1-4")
+    made.add_argument("--artnet", metavar="ADDRESS", help="first port-address: 16, or 0.1.0")
+    made.add_argument("--sacn", metavar="UNIVERSE", help="first sACN universe")
+    made.add_argument("--to", metavar="HOSTS", help="addresses to unicast to; else to nodes that ask, or by multicast")
+    made.add_argument("--way", choices=("unicast", "asked", "broadcast", "multicast"))
+    made.add_argument("--step", type=int, default=1, help="count on by")
+    made.add_argument("--priority", type=int, default=100)
+    made.add_argument("--remove", action="store_true")
+    saving(made)
+    made = verb(groups, "propose", routes_propose, "give every universe without an output a free port")
+    made.add_argument("--by", choices=(BY_POSITION, BY_CAPACITY), default=BY_POSITION)
+    saving(made)
+    made = verb(verbs, "nodes", nodes, "who answers on the network, against what a show expects", show=False)
+    made.add_argument("show", nargs="?", help="a .isthmus file, or “demo”")
+    made.add_argument("--seconds", type=float, default=3.0)
+    _adapter(made)
+    groups = verbs.add_parser("net", help="adapters and addresses").add_subparsers(required=True, metavar="WHAT")
+    _adapter(verb(groups, "check", net_check, "whether packets get to where the show sends"))
+    made = verb(groups, "plan", net_plan, "propose addresses for this machine and the nodes")
+    made.add_argument("--range", choices=list(RANGES), default="2.x")
+    _adapter(made)
+    made = verb(verbs, "watch", watch, "who sends what on the network", show=False)
+    made.add_argument("--seconds", type=float, default=3.0)
+    made.add_argument("--universes", help="sACN universes to join: 1-8")
+    made.add_argument("--levels", action="store_true", help="with the levels of all slots")
+    made.add_argument("--capture", metavar="FILE", help="write what comes in to a pcapng file")
+    _adapter(made)
+    made = verb(verbs, "send", send, "light units and send for a while")
+    made.add_argument("--seconds", type=float, default=2.0)
+    made.add_argument("--unit", help="units: 101-104, all but 201, a name")
+    made.add_argument("--level", type=float, default=100.0, help="percent")
+    made.add_argument("--outputs", help="only these universes")
+    made.add_argument("--capture", metavar="FILE", help="play a capture back instead")
+    made.add_argument("--to", metavar="HOST", help="send the capture there, instead of where it went")
+    _adapter(made)
+    made = verb(verbs, "rig", rig, "run the stand-in rig", show=False)
+    made.add_argument("--scenario", required=True)
+    made.add_argument("--port", type=int, default=0, help="TCP port to be asked on (0: any)")
+    made.add_argument("--udp-port", type=int, default=6454)
+    made.add_argument("--with-parent", action="store_true", help="end when standard input closes")
+    made.add_argument("--seconds", type=float, default=0.0, help="end after this time (0: never)")
+
+
+def _adapter(made: argparse.ArgumentParser) -> None:
+    made.add_argument("--adapter", metavar="NAME", help="go out by this adapter (name or address)")
