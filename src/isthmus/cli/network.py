@@ -17,6 +17,7 @@ from isthmus.cli.common import DONE, Result, keep, load, saving
 from isthmus.engine import Engine
 from isthmus.errors import EntryFault
 from isthmus.net import Desk, View, check, compare
+from isthmus.net.ipv4 import Change
 from isthmus.net.plan import RANGES, plan
 from isthmus.output import Composer, Live, Masters, identity
 from isthmus.patch.choose import read_choice
@@ -172,15 +173,7 @@ def net_check(options: argparse.Namespace) -> Result:
         "adapters": [{"name": a.name, "ip": a.ip, "mask": a.mask, "up": a.up, "speed": a.speed} for a in view.adapters],
         "goes_out_by": {p: {"adapter": c.adapter.name if c.adapter else None, "why": c.why} for p, c in view.choices.items()},
         "troubles": [
-            {
-                "kind": t.kind,
-                "severity": t.severity,
-                "text": t.text,
-                "why": t.why,
-                "mends": [{**{key: getattr(w, key) for key in ("words", "end", "address", "mask")}, "commands": list(w.commands)} for w in t.ways],
-                    {"words": w.words, "end": w.end, "address": w.address, "mask": w.mask, "commands": list(w.commands)} for w in t.ways
-                ],
-            }
+            {"kind": t.kind, "severity": t.severity, "text": t.text, "why": t.why, "mends": [_mend(way) for way in t.ways]}
             for t in troubles
         ],
     }
@@ -188,6 +181,10 @@ def net_check(options: argparse.Namespace) -> Result:
     for t in troubles:
         lines += [f"{t.severity}: {t.text}", f"    {t.why}", *(f"    {n}. {w.words}" for n, w in enumerate(t.ways, 1))]
     return DONE, data, lines + ([] if troubles else ["Every destination lies in a network of this machine."])
+
+
+def _mend(way: Change) -> dict[str, Any]:
+    return {"words": way.words, "end": way.end, "address": way.address, "mask": way.mask, "commands": list(way.commands)}
 
 
 def _settled(options: argparse.Namespace, show: Show) -> View:

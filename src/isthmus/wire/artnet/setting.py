@@ -10,7 +10,7 @@ from isthmus.wire.artnet.codes import OP_ADDRESS, OP_INPUT, OP_IP_PROG, OP_IP_PR
 KEEP = 0x7F  # NetSwitch, SubSwitch, SwIn, SwOut: leave it as it is (bit 7 set programs it)
 KEEP_PRIORITY = 255
 # Command of ArtAddress; the last digit of those with a port is its index, 0 to 3
-NONE, CANCEL_MERGE, LED_NORMAL, LED_LOCATE = 0x00, 0x01, 0x02, 0x04
+NONE, CANCEL_MERGE, LED_NORMAL, LED_IDENTIFY = 0x00, 0x01, 0x02, 0x04
 MERGE_LTP, DIRECTION_OUT, DIRECTION_IN, MERGE_HTP = 0x10, 0x20, 0x30, 0x50
 SELECT_ARTNET, SELECT_SACN, CLEAR = 0x60, 0x70, 0x90
 RDM_ENABLE, RDM_DISABLE = 0xC0, 0xD0
