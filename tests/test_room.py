@@ -197,6 +197,38 @@ def test_every_field_of_the_patch_has_a_name_and_can_be_reached_by_keys(make_win
                 assert widget.focusPolicy() != Qt.FocusPolicy.NoFocus or not widget.isEnabled() or inside
 
 
+@pytest.mark.parametrize("size", [(1280, 800), (1000, 640)])
+def test_no_word_is_cut_off_in_any_view_of_the_routes_and_every_field_has_a_name(make_window, demo: Show, size: tuple[int, int]) -> None:
+    window = make_window(demo, page="Routes")
+    window.resize(*size)
+    page, trouble = window.routes, {}
+    for view in page.views:
+        page.show_view(view)
+        settle(0.3)
+        trouble[view] = cut_off(page) + overlapping(page)
+        for widget in page.findChildren(QWidget):
+            if widget.isVisible() and isinstance(widget, (QComboBox, QLineEdit, QTableView)):
+                assert widget.accessibleName() or isinstance(widget.parentWidget(), QComboBox), (
+                    f"{view}: a {type(widget).__name__} has no name"
+                )
+        assert page.rect().right() <= window.rect().right()
+    page.show_view("Routes")
+    page.routes.choose("o1")
+    for name, ask in (
+        ("add", page.routes.add),
+        ("change", page.routes.change),
+        ("number", page.routes.number),
+        ("plan", page.network.plan),
+    ):
+        ask()
+        asked = dialog()
+        settle(0.15)
+        trouble[name] = cut_off(asked) + overlapping(asked)
+        asked.reject()
+        settle(0.05)
+    assert not any(trouble.values()), "\n".join(f"{name}: {words}" for name, told in trouble.items() for words in told)
+
+
 @pytest.mark.parametrize("name", ["night", "day"])
 def test_text_on_chosen_cells_is_readable_in_both_themes(name: str) -> None:
     """WCAG 2.1, relative luminance and contrast: 4.5 to 1 for text."""

@@ -111,7 +111,7 @@ class NetworkView(QWidget):
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(4)
         self.by = {protocol: choice(f"{words} goes out by") for protocol, words in _WORDS.items()}
-        self.why_by = {protocol: label("", "quiet", "caption") for protocol in _WORDS}
+        self.why_by = {protocol: label("", "quiet", "caption", wrap=True) for protocol in _WORDS}
         self.rate = {protocol: field(f"{words} rate", "", mono=True) for protocol, words in _WORDS.items()}
         for y, (protocol, words) in enumerate(_WORDS.items()):
             grid.addWidget(label(f"{words} goes out by", "quiet"), y, 0)
@@ -121,12 +121,12 @@ class NetworkView(QWidget):
             grid.addWidget(self.rate[protocol], y, 3)
             grid.addWidget(label("Hz", "quiet"), y, 4)
             grid.addWidget(self.why_by[protocol], y, 5)
-            self.by[protocol].setFixedWidth(250)
+            self.by[protocol].setFixedWidth(220)
             self.by[protocol].activated.connect(lambda _, p=protocol: self._choose(p))
             self.rate[protocol].editingFinished.connect(lambda p=protocol: self._rate(p))
         self.source = field("source name", "", "the show's name")
-        self.changed_only = QCheckBox("Send what changes, the rest once a second")
-        self.sync = QCheckBox("Art-Net: universes come out together (ArtSync)")
+        self.changed_only = QCheckBox("Send changes, the rest once a second")
+        self.sync = QCheckBox("Art-Net all at once (ArtSync)")
         for box, key in ((self.changed_only, "changed_only"), (self.sync, "artnet_sync")):
             box.setFont(font("table"))
             box.clicked.connect(lambda on, k=key: self._sending(**{k: on}))
@@ -134,11 +134,12 @@ class NetworkView(QWidget):
         self.cid = label("", "quiet", "caption", mono=True)
         row = QHBoxLayout()
         row.setSpacing(10)
-        for widget in (label("Called", "quiet"), self.source, self.cid, self.changed_only, self.sync):
+        for widget in (self.source, self.cid, self.changed_only, self.sync):
             row.addWidget(widget)
         row.addStretch(1)
-        self.source.setFixedWidth(170)
-        grid.addLayout(row, 2, 0, 1, 6)
+        grid.addWidget(label("It is called", "quiet"), 2, 0)
+        self.source.setFixedWidth(140)
+        grid.addLayout(row, 2, 1, 1, 5)
         grid.setColumnStretch(5, 1)
         return grid
 

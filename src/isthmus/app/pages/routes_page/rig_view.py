@@ -99,7 +99,7 @@ class RigView(QWidget):
         left.addLayout(row)
         row = QHBoxLayout()
         row.setSpacing(6)
-        self.change = field("rig node change", "", "such as drop=0.2, merge=ltp, ports=[0,5], ip=127.0.0.7")
+        self.change = field("rig node change", "", "drop=0.2, merge=ltp, ports=[0,5]")
         row.addWidget(self.change, 1)
         row.addWidget(button("Change it", run=lambda: self.bench.guard(self._change_node), name="rig change node"))
         left.addLayout(row)

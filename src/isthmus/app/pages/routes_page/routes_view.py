@@ -128,8 +128,9 @@ class RoutesView(QWidget):
         return sorted({o.universe for o in self.bench.show.outputs if o.id in ids})
 
     def _picked(self) -> None:
-        ids = self.ids()
-        self.picture.choose(ids[0] if ids else "")
+        rows = self.table.selectionModel().selectedRows()
+        if rows:  # a universe may be chosen in the picture instead
+            self.picture.choose(self.model.rows[rows[0].row()].id)
 
     def choose(self, output: str) -> None:
         for y, row in enumerate(self.model.rows):

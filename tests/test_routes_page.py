@@ -1,0 +1,269 @@
+"""The Routes page by hand: drawn, typed, pasted, proven; nodes found and set; the network told; watched; the rig broken."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+
+from conftest import lit
+from hands import activate, answer_file_dialog, cell, child, choose, click, dialog, drag, key, press, retype, shortcut, type_in_cell, until
+from isthmus.demo import lantern_tide
+from isthmus.net import Adapter, Choice, View
+from isthmus.routes import edits as core
+from isthmus.show.records import Show
+from isthmus.standin import RigClient
+
+ALT_SHIFT = Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+def column(page, name: str) -> int:
+    return [page.table.model().headerData(x, Qt.Orientation.Horizontal) for x in range(page.table.model().columnCount())].index(name)
+
+
+def test_routes_are_drawn_led_elsewhere_numbered_mirrored_and_pasted(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Routes")
+    bench, page = window.bench, window.routes
+    picture = page.picture
+    drag(picture, picture.universe_boxes()[4].center(), picture.port_boxes()["127.0.0.3", 17].center())
+    fresh = bench.show.outputs[-1]
+    assert (fresh.universe, fresh.host, fresh.port_address) == (4, "127.0.0.3", 17)
+    core_show = core.add_node(bench.show, "Slipway", "127.0.0.7", "quay", (32, 33), spare=True)
+    bench.commit("a spare", core_show)
+    drag(picture, picture.pill_boxes()[fresh.id].center(), picture.port_boxes()["127.0.0.7", 33].center())
+    assert bench.show.outputs[-1].id == fresh.id and bench.show.outputs[-1].host == "127.0.0.7"
+    shortcut(window, Qt.Key.Key_Z)
+    click(picture, picture.pill_boxes()["o3"].center())
+    assert page.routes.ids() == ["o3"] and "Ferry B, port 1" in page.table.model().index(2, 2).data()
+    key(picture, Qt.Key.Key_Up)
+    assert page.routes.ids() == ["o2"]
+    press(window, "Mirror a node…")
+    entry = dialog()
+    retype(child(entry, "Node"), "Ferry A")
+    retype(child(entry, "To"), "nobody")
+    press(entry, "Mirror it")
+    assert "no node of that name" in entry.trouble.text()
+    retype(child(entry, "To"), "Slipway")
+    retype(child(entry, "As (mirror, sent always; spare, stands by)"), "spare")
+    press(entry, "Mirror it")
+    assert until(lambda: [o.role for o in bench.show.outputs].count("spare") == 2)
+    assert page.table.model().index(4, column(page, "State")).data() == "spare"
+    type_in_cell(page.table, 0, column(page, "Protocol"), "sacn")
+    type_in_cell(page.table, 0, column(page, "Way"), "multicast")
+    type_in_cell(page.table, 0, column(page, "Priority"), "250")
+    assert "priorities go from 0 to 200" in window.notice.words
+    type_in_cell(page.table, 0, column(page, "Priority"), "120")
+    first = bench.show.outputs[0]
+    assert (first.protocol, first.way, first.number, first.priority) == ("sacn", "multicast", 1, 120)
+    # a block from a spreadsheet: one edit, told columns passed over, nothing taken when one cell is wrong
+    activate(window)
+    page.table.setCurrentIndex(page.table.model().index(1, column(page, "Number")))
+    before = bench.show
+    QGuiApplication.clipboard().setText("0.2.0\tx\t\n99999\tx\t\n")
+    key(page.table, Qt.Key.Key_V, CTRL)
+    assert bench.show is before and "not an Art-Net port-address" in window.notice.words
+    QGuiApplication.clipboard().setText("0.2.0\tx\t\n40\tx\t\n")
+    key(page.table, Qt.Key.Key_V, CTRL)
+    assert [o.number for o in bench.show.outputs[1:3]] == [32, 40] and bench.history.undo_name == "paste outputs"
+    page.table.selectAll()
+    press(window, "Number in order…")
+    assert "numbered apart" in window.notice.words
+
+
+def test_an_output_is_added_and_changed_with_all_it_has(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Routes")
+    bench = window.bench
+    shortcut(window, Qt.Key.Key_O, CTRL | Qt.KeyboardModifier.ShiftModifier)
+    made = dialog()
+    retype(child(made, "Universe"), "4-6")
+    choose(child(made, "Protocol"), "sACN")
+    made.way.setCurrentIndex(made.way.findData("multicast"))
+    retype(child(made, "Port-address"), "104")
+    retype(child(made, "Count on by"), "2")
+    retype(child(made, "Priority"), "90")
+    retype(child(made, "Synchronised by universe"), "300")
+    click(made.per_address)
+    made.per_address.setChecked(True)
+    assert "goes out as sACN 104" in made.told.text() and "The last one, 6, goes out as sACN 108" in made.told.text()
+    press(made, "Add it")
+    assert until(lambda: len(bench.show.outputs) == 6)
+    assert [(o.universe, o.number, o.priority, o.sync, o.per_address) for o in bench.show.outputs[3:]] == [
+        (4, 104, 90, 300, True),
+        (5, 106, 90, 300, True),
+        (6, 108, 90, 300, True),
+    ]
+    assert bench.history.undo_name == "route universe 4 to 6"
+    chosen = window.routes.table.selectionModel()
+    for row in (3, 4):
+        chosen.select(window.routes.table.model().index(row, 0), chosen.SelectionFlag.Select | chosen.SelectionFlag.Rows)
+    window.routes.routes.change()
+    changed = dialog()
+    retype(child(changed, "Label"), "to the quay")
+    press(changed, "Change")
+    assert until(lambda: [o.label for o in bench.show.outputs] == ["", "", "", "to the quay", "to the quay", ""])
+
+
+def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(make_window, demo: Show, rig: RigClient) -> None:
+    window = make_window(demo, rig.address, page="Routes")
+    bench, page = window.bench, window.routes
+    click(window.bar.sign)
+    bench.levels(lambda live: live.light_up(["u101", "u401"]))
+    assert until(lambda: set(lit(rig)) == {"101", "401"})
+    page.routes.choose("o1")
+    press(window, "master Dark")
+    assert until(lambda: set(lit(rig)) == {"401"}) and "dark" in page.table.model().index(0, column(page, "State")).data()
+    press(window, "master Live")
+    assert until(lambda: set(lit(rig)) == {"101", "401"})
+    press(window, "master Hold")
+    bench.levels(lambda live: live.let_go(["u101", "u401"]))
+    assert until(lambda: set(lit(rig)) == {"101"})
+    press(window, "master Live")
+    assert until(lambda: not lit(rig))
+    shortcut(window, Qt.Key.Key_B, CTRL | Qt.KeyboardModifier.ShiftModifier)
+    assert "dark" in window.output.words()[0][0]
+    shortcut(window, Qt.Key.Key_B, CTRL | Qt.KeyboardModifier.ShiftModifier)
+    click(page.picture, page.picture.universe_boxes()[3].center())
+    press(window, "prove Flash its number")
+    assert "Universe 3 flashes its number: 3" in page.routes.seen.text()
+    for on in (True, False, True):
+        assert until(lambda on=on: ("401" in lit(rig)) == on, 6)
+    bench.levels(lambda live: live.light_up(["u101"]))
+    assert "proof of a route holds the levels" in window.notice.words
+    press(window, "end proof")
+    assert until(lambda: not lit(rig)) and bench.proof is None
+    retype(page.routes.what, "unit 102", Qt.Key.Key_Tab)
+    retype(page.routes.what, "102", Qt.Key.Key_Tab)
+    press(window, "prove Unit")
+    assert until(lambda: set(lit(rig)) == {"102"})
+    press(window, "end proof")
+
+
+def test_a_node_is_found_different_taken_set_from_here_and_read_back(make_window, demo: Show, rig: RigClient) -> None:
+    window = make_window(demo, rig.address, page="Routes")
+    bench, page = window.bench, window.routes
+    shortcut(window, Qt.Key.Key_2, ALT_SHIFT)
+    nodes = page.nodes
+    assert until(lambda: bench.network and bench.network.looked)
+    assert [row.state for row in nodes.model.rows] == ["as expected", "as expected"]
+    rig.do("node", name="Ferry B", ports=[16, 21])
+    assert until(lambda: any("listens to Art-Net 0.1.5 = 21" in d.text for d in nodes._found))
+    nodes.list.setCurrentRow(0)
+    press(window, "Take it into the show")
+    assert until(lambda: bench.show.nodes[1].ports == (16, 21) and not nodes._found)
+    nodes.table.selectRow(0)
+    assert nodes.name.text() == "Ferry A" and until(lambda: nodes.mask_.text() == "255.0.0.0" or nodes._row.real.mask)
+    type_in_cell(nodes.port_table, 0, 3, "5")
+    type_in_cell(nodes.port_table, 0, 5, "ltp")
+    retype(nodes.name, "Ferry Aft")
+    press(window, "Set at the node…")
+    asked = dialog("set node")
+    words = " ".join(w.text() for w in asked.findChildren(type(nodes.told)))
+    assert "Art-Net 0.0.5 = 5" in words and "Universe 1 with 10 units would no longer come out of port 1" in words
+    press(asked, "Set it at the node")
+    assert until(lambda: bench.show.nodes[0].name == "Ferry Aft", 15)
+    assert bench.show.nodes[0].ports == (5, 1) and bench.show.outputs[0].port_address == 5  # the show followed
+    port = next(p for p in rig.ask("state")["ports"] if p["node"] == "Ferry A" and p["port"] == 1)
+    assert (port["port_address"], port["merge"]) == (5, "ltp")
+    # switched off: the sign, the snag, and the spare that is offered
+    with_spare = core.add_node(bench.show, "Slipway", "127.0.0.7", "", (32, 33), spare=True)
+    bench.commit("a spare", core.mirror(with_spare, "ferry-b", with_spare.nodes[-1].id, "spare"))
+    rig.do("node", name="Ferry B", on=False)
+    assert until(lambda: any(s.rule == "node-missing" and "Ferry B" in s.text and s.mend for s in bench.snags), 15)
+    assert until(lambda: [row.state for row in nodes.model.rows][1] == "does not answer")
+    mend = next(s.mend for s in bench.snags if s.rule == "node-missing" and "Ferry B" in s.text)
+    bench.commit(mend.label, mend.edit(bench.show))
+    assert [(o.host, o.enabled) for o in bench.show.outputs if o.universe == 3] == [("127.0.0.3", False), ("127.0.0.7", True)]
+
+
+def test_a_range_fault_shows_its_reckoning_its_mend_and_the_plan(make_window, demo: Show, tmp_path: Path) -> None:
+    show = core.add_output(core.add_node(demo, "Crane", "10.0.0.21", "on the crane", (0, 1)), 4, "10.0.0.21", 0)
+    window = make_window(show, page="Routes")
+    bench, page = window.bench, window.routes
+    view = page.network
+    page.show_view("Network")
+    bench.see_network(
+        View(
+            (Adapter("eth0", "2.0.0.5", "255.0.0.0"), Adapter("lo", "127.0.0.1", "255.0.0.0")),
+            {p: Choice(None, "") for p in ("artnet", "sacn")},
+        )
+    )
+    view.refresh()
+    assert "Crane, 10.0.0.21, lies outside" in " ".join(view.list.item(i).text() for i in range(view.list.count()))
+    at = next(i for i in range(view.list.count()) if "Crane" in view.list.item(i).text())
+    view.list.setCurrentRow(at)
+    assert "The mask 255.0.0.0 compares the first number: eth0 begins 2, Crane begins 10" in view.why.text()
+    assert "At Crane set the address 2.0.0.21" in view.ways.text()
+    press(window, "Copy the command")
+    assert QGuiApplication.clipboard().text() == "ip address add 10.0.0.22/8 dev eth0"
+    view.device_table.selectRow(2)
+    assert "Not the same network" in view.reckoned.text()
+    retype(view.rate["artnet"], "90")
+    assert "cannot be sent at 90 Hz" in window.notice.words
+    retype(view.rate["artnet"], "30")
+    assert bench.show.sending.artnet_rate == 30
+    press(window, "Address plan…")
+    asked = dialog()
+    assert until(lambda: any(line.name == "Crane" and line.address.startswith("2.") for line in asked.model.rows))
+    answer_file_dialog(str(tmp_path / "plan.pdf"))
+    press(asked, "Save as PDF…")
+    assert until(lambda: (tmp_path / "plan.pdf").exists() and (tmp_path / "plan.pdf").read_bytes().startswith(b"%PDF"))
+    press(asked, "Expect the nodes there")
+    assert until(lambda: all(n.ip.startswith("2.0.0.") for n in bench.show.nodes)) and bench.show.outputs[0].host == bench.show.nodes[0].ip
+    assert bench.history.undo_name == "take the address plan"
+
+
+def test_the_watch_shows_who_sends_and_the_rig_page_breaks_things(make_window, demo: Show, rig: RigClient, tmp_path: Path) -> None:
+    window = make_window(demo, rig.address, page="Routes")
+    bench, page = window.bench, window.routes
+    shortcut(window, Qt.Key.Key_5, ALT_SHIFT)
+    view = page.rig
+    assert until(lambda: len(view.nodes.rows) == 4 and len(view.units.rows) == 66)
+    click(view.unit_table.viewport(), cell(view.unit_table, 0, 0))
+    press(window, "rig fault lamp")
+    assert until(lambda: rig.ask("state")["units"][0]["faults"] == ["lamp"])
+    retype(view.truth, "address=40")
+    press(window, "rig change unit")
+    assert rig.ask("state")["units"][0]["address"] == 40
+    retype(view.truth, "address=900")
+    press(window, "rig change unit")
+    assert "cannot be like that" in window.notice.words
+    click(view.node_table.viewport(), cell(view.node_table, 2, 0))
+    press(window, "rig Power off")
+    assert until(lambda: [p["on"] for p in view.nodes.rows] == [True, True, False, False])
+    rig.do("send", protocol="artnet", number=0, to="127.0.0.1", level=40)
+    shortcut(window, Qt.Key.Key_4, ALT_SHIFT)
+    watch = page.watch
+    assert until(lambda: [s.ip for s, *_ in watch.model.rows] == ["127.0.0.99"])
+    assert watch.model.index(0, 7).data() == "our output is off" and "40 40 40" in watch.slots.index(0, 3).data()
+    assert watch.levels._levels[100] == 40 and watch.levels._differ.any()
+    click(window.bar.sign)
+    assert until(lambda: watch.model.index(0, 7).data() == "second sender")
+    assert until(lambda: any(s.rule == "second-sender" for s in bench.snags))
+    answer_file_dialog(str(tmp_path / "heard.pcapng"))
+    press(window, "Capture…")
+    assert until(lambda: window.net.desk.watch.counts().captured > 20)
+    press(window, "Capture…")
+    rig.do("quiet")
+    assert until(lambda: (tmp_path / "heard.pcapng").stat().st_size > 5000)
+    answer_file_dialog(str(tmp_path / "heard.pcapng"))
+    press(window, "Play back…")
+    assert until(lambda: "would fight" in window.notice.words)  # while we send ourselves
+    click(window.bar.sign)
+    window.notice.clear()
+    answer_file_dialog(str(tmp_path / "heard.pcapng"))
+    press(window, "Play back…")
+    assert until(lambda: "has been played back" in window.notice.words, 15)
+
+
+def test_a_watch_that_dies_comes_back_and_the_page_goes_on(make_window, rig: RigClient) -> None:
+    window = make_window(lantern_tide(), rig.address, page="Routes")
+    assert until(lambda: window.bench.network and window.bench.network.looked)
+    os.kill(window.net.desk.watch.pid, signal.SIGKILL)
+    assert until(lambda: window.net.desk.watch.restarts == 1, 8)
+    time.sleep(0.2)
+    assert until(lambda: all(not n.silent for n in window.net.view.nodes)) and len(window.net.view.nodes) == 2
