@@ -13,8 +13,9 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from isthmus.standin.responder import Responder
 from isthmus.standin.scenario import SimNode
-from isthmus.wire import artnet, sacn
+from isthmus.wire import artnet, rdm, sacn
 from isthmus.wire.artnet import poll_codes as bits
 from isthmus.wire.artnet import setting as s
 
@@ -98,7 +99,6 @@ class Node:
     def __init__(self, settings: SimNode, seed: int = 0) -> None:
         self.settings = settings
         self.on = True
-        self.back_at = 0.0
         self.short_name, self.long_name = settings.name[:17], f"Stand-in node {settings.name}"
         self.ports = [
             Port(number, index in settings.inputs, settings.merge, False, settings.protocol, settings.rdm)
@@ -111,6 +111,7 @@ class Node:
         self._taken: dict[int, float] = {}  # universe → when it last came: for the cap
         self.counter = 0
         self.bad = 0
+        self.responder: Responder | None = None  # of the units behind it
 
     # ------------------------------------------------------------ what comes in
 
@@ -138,6 +139,8 @@ class Node:
             return self.answers(sender)
         elif isinstance(packet, artnet.ArtIpProg):
             return self._programmed(packet, sender)
+        elif isinstance(packet, (artnet.ArtTodRequest, artnet.ArtTodControl, artnet.ArtRdm)):
+            return self._rdm(packet, sender)
         elif packet is None:
             self.bad += 1
         return []
@@ -177,6 +180,28 @@ class Node:
                 port.take(who, packet.slots, packet.sequence, now, packet.priority)
                 port.waiting = bool(packet.sync) and now - self.synced < sacn.LOSS_SECONDS
             port.put_out() if not port.waiting else None
+
+    def _rdm(self, packet: artnet.ArtTodRequest | artnet.ArtTodControl | artnet.ArtRdm, sender: str) -> list[Reply]:
+        """Tables of devices, and messages handed to the units behind a port."""
+        if self.responder is None:
+            return []
+        if isinstance(packet, artnet.ArtTodRequest):
+            wanted = {packet.net << 8 | address for address in packet.addresses}
+        else:
+            wanted = {packet.port_address}
+        out: list[Reply] = []
+        for bind, page in enumerate(self._pages(), 1):
+            for slot, port in enumerate(page, 1):
+                if port.number not in wanted or port.is_input or not port.rdm:
+                    continue
+                index = self.ports.index(port)
+                if not isinstance(packet, artnet.ArtRdm):
+                    out += [(p, sender) for p in self.responder.table(self.settings.name, index, port.number, bind, slot)]
+                elif isinstance(message := rdm.decode(packet.message, start_code=False), rdm.Message):
+                    answer = self.responder.answer(self.settings.name, index, message)
+                    if answer is not None:
+                        out.append((artnet.encode_rdm(artnet.ArtRdm(port.number, rdm.encode(answer, start_code=False))), sender))
+        return out
 
     # ------------------------------------------------------------ who it is
 

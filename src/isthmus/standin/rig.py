@@ -26,6 +26,7 @@ from isthmus.sockets import Opened, join, open_receivers
 from isthmus.sockets.opening import plain
 from isthmus.standin.node import Node, Port, Reply
 from isthmus.standin.other import RATE, OtherSender
+from isthmus.standin.responder import Responder
 from isthmus.standin.scenario import Loaded, SimNode, SimUnit, check_node
 from isthmus.standin.units import Units
 from isthmus.wire import artnet, sacn
@@ -43,6 +44,9 @@ class StandInRig:
         self.loaded = loaded
         self.nodes = {node.name: Node(node, seed) for seed, node in enumerate(loaded.scenario.nodes)}
         self.units = Units(loaded, self._slots_of)
+        self.responder = Responder(lambda: self.units.units, self.units.modes_of, lambda label, new: self.units.change(label, **new))
+        for node in self.nodes.values():
+            node.responder = self.responder
         self.others: list[OtherSender] = []
         self.selector = selectors.DefaultSelector()
         self.udp_port = udp_port

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from isthmus.errors import FileFault
-from isthmus.profiles import light_program
+from isthmus.profiles import chart, light_program
 from isthmus.profiles.colour import encode_srgb
 from isthmus.profiles.light import LightProgram
 from isthmus.standin.scenario import FAULTS, Loaded, SimUnit
@@ -26,6 +26,11 @@ class Units:
         self.units = list(loaded.scenario.units)
         self.programs = [light_program(loaded.profiles[u.profile][0], m) for u, m in zip(self.units, loaded.modes, strict=True)]
         self._slots_of = slots_of
+
+    def modes_of(self, unit: SimUnit) -> list[tuple[str, int]]:
+        """The modes of a unit's profile with their footprints: its personalities."""
+        profile = self.loaded.profiles[unit.profile][0]
+        return [(mode.name, chart(profile, mode).footprint) for mode in profile.modes]
 
     def received(self, index: int) -> NDArray[np.uint8]:
         """The bytes a unit takes from its port at the address set on it, (width,), as its insides have them."""
