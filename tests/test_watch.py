@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+import json
 import os
 import random
+import shutil
 import signal
 import socket
+import subprocess
+import sys
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from conftest import OWN_NETWORK, until
 from isthmus.demo import lantern_tide
@@ -252,3 +258,120 @@ def test_a_port_another_program_has_is_told_with_its_name(desk: Desk) -> None:
         sock, trouble = open_sender("127.0.0.60", artnet.PORT)
         sock.close()
         assert "Port 6454 of 127.0.0.60 is taken" in trouble
+
+
+# ---------------------------------------------------------------- a network with another machine on it
+
+FAR = """
+import json, select, socket, subprocess, sys, time
+sys.path.insert(0, "src")
+from isthmus.standin.node import Node
+from isthmus.standin.scenario import SimNode
+print("ready", flush=True)
+sys.stdin.readline()
+for words in ("addr add 2.0.0.10/8 dev quay1", "link set quay1 up"):
+    subprocess.run(["ip", *words.split()], check=True)
+node = Node(SimNode(name="Far shore", ip="2.0.0.10", ports=(3, 4)))
+socks = []
+for to in ("2.0.0.10", "2.255.255.255"):
+    sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    sock.bind((to, 6454))
+    socks.append(sock)
+told = 0
+while True:
+    for sock in select.select(socks, [], [], 0.1)[0]:
+        data, sender = sock.recvfrom(2048)
+        for packet, host in node.handle(data, sender[0], time.monotonic()):
+            socks[0].sendto(packet, (host, sender[1]))
+    if time.monotonic() - told > 0.1:
+        told = time.monotonic()
+        port = node.ports[0]
+        print(json.dumps({"packets": port.packets, "level": int(port.slots[0]), "lost": port.lost, "from": port.sender}), flush=True)
+"""
+
+
+def ip(words: str) -> None:
+    subprocess.run(["ip", *words.split()], check=True, capture_output=True)
+
+
+class FarShore:
+    """A machine of its own at the other end of a cable, with a node on 2.0.0.10."""
+
+    def __init__(self) -> None:
+        self.process = subprocess.Popen(
+            ["unshare", "--net", sys.executable, "-c", FAR],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+            cwd=Path(__file__).parent.parent,
+        )
+        assert self.process.stdout and self.process.stdin and self.process.stdout.readline() == "ready\n"
+        ip("link add quay0 type veth peer name quay1")
+        ip(f"link set quay1 netns {self.process.pid}")
+        self.plug()
+        self.process.stdin.write("\n")
+        self.process.stdin.flush()
+        self.last: dict = {"packets": 0}
+        threading.Thread(target=self._read, daemon=True).start()
+
+    def _read(self) -> None:
+        assert self.process.stdout
+        for line in self.process.stdout:
+            self.last = json.loads(line)
+
+    def plug(self) -> None:
+        ip("addr add 2.0.0.5/8 dev quay0")
+        ip("link set quay0 up")
+
+    def unplug(self) -> None:
+        ip("addr del 2.0.0.5/8 dev quay0")
+        ip("link set quay0 down")
+
+    def close(self) -> None:
+        self.process.kill()
+        self.process.wait()
+        for pipe in (self.process.stdin, self.process.stdout):
+            pipe.close() if pipe else None
+        subprocess.run(["ip", "link", "del", "quay0"], capture_output=True, check=False)
+
+
+@pytest.fixture
+def far_shore() -> Iterator[FarShore]:
+    if not OWN_NETWORK or not shutil.which("ip"):
+        pytest.skip("needs root, a network namespace of its own and the ip command")
+    made = FarShore()
+    yield made
+    made.close()
+
+
+def test_a_node_beyond_a_cable_is_found_sent_to_and_comes_back_after_the_cable_was_out(far_shore: FarShore) -> None:
+    engine = Engine()
+    desk = Desk(opened=engine.use)
+    show = route_edits.add_output(replace(lantern_tide(), nodes=(), outputs=()), 1, "2.0.0.10", 3)
+    desk.want(hosts={"artnet": ["2.0.0.10"]})
+    desk.start()
+    try:
+        engine.use(desk.outlets)
+        engine.start()
+        assert desk.view.choices["artnet"].adapter.name == "quay0" and desk.outlets.broadcast == "2.255.255.255"
+        desk.look(True)
+        assert until(lambda: [n.name for n in desk.view.nodes] == ["Far shore"])  # by broadcast: nobody told the address
+        assert [d.kind for d in compare(show, desk.view.nodes)] == ["new"]
+        engine.publish(np.full(512, 77, np.uint8), [Route(0, "2.0.0.10", 3)])
+        engine.enable(True)
+        assert until(lambda: engine.beat() or far_shore.last.get("level") == 77)
+        assert far_shore.last["from"] == "2.0.0.5" and engine.stats().source_port == 6454
+        pid = engine.stats().pid
+        far_shore.unplug()
+        assert until(lambda: engine.beat() or desk.view.choices["artnet"].adapter.local)
+        assert until(lambda: engine.beat() or engine.stats().errors)
+        assert "outside" in {s.rule for s in SnagBook().update(show, desk.view).snags}
+        before = far_shore.last["packets"]
+        far_shore.plug()
+        engine.publish(np.full(512, 99, np.uint8), [Route(0, "2.0.0.10", 3)])
+        assert until(lambda: engine.beat() or (far_shore.last["packets"] > before + 20 and far_shore.last["level"] == 99))
+        assert engine.stats().pid == pid and engine.restarts == 0  # nothing was started again
+    finally:
+        engine.stop()
+        desk.stop()
+    assert until(lambda: far_shore.last["level"] == 0)  # and it ended dark
