@@ -10,6 +10,7 @@ from pathlib import Path
 from conftest import answer, command
 from isthmus.demo import SCENARIO
 from isthmus.show import open_show
+from isthmus.standin import RigClient
 
 
 def test_a_show_can_be_made_added_to_and_read_back(tmp_path: Path) -> None:
@@ -111,3 +112,62 @@ sys.exit(main(['show', 'info', 'demo', '--json']))
     here = Path(__file__).parent
     again = subprocess.run([sys.executable, "-c", block, *(str(here / t) for t in tests)], capture_output=True, text=True, cwd=here.parent)
     assert again.returncode == 0, again.stdout[-2000:] + again.stderr[-2000:]
+
+
+def test_routes_are_listed_set_and_proposed_headless(tmp_path: Path) -> None:
+    file = str(tmp_path / "a.isthmus")
+    command("show", "demo", file)
+    code, listed = answer("routes", "list", file)
+    assert code == 0 and listed["lead_nowhere"] == [4] and listed["outputs"][2] == {
+        **listed["outputs"][2], "universe": 3, "units": 30, "written": "0.1.0", "number": 16, "ports": ["Ferry B, port 1"],
+    }  # fmt: skip
+    code, proposed = answer("routes", "propose", file, "--dry-run")
+    assert code == 0 and proposed == {
+        "added": [{"universe": 4, "ports": ["Ferry B, port 2"], "to": "Art-Net 0.1.1 = 17, 127.0.0.3"}],
+        "saved": None,
+    }
+    assert answer("routes", "set", file, "4-6", "--sacn", "104", "--step", "2", "--priority", "90")[0] == 0
+    assert answer("routes", "set", file, "1", "--remove")[0] == 0
+    made = [(o.universe, o.protocol, o.way, o.number, o.priority) for o in open_show(Path(file)).outputs]
+    assert made == [
+        (2, "artnet", "unicast", 1, 100), (3, "artnet", "unicast", 16, 100),
+        (4, "sacn", "multicast", 104, 90), (5, "sacn", "multicast", 106, 90), (6, "sacn", "multicast", 108, 90),
+    ]  # fmt: skip
+    for wrong, says in (
+        (("--artnet", "99999"), "not an Art-Net port-address"),
+        (("--sacn", "5", "--priority", "201"), "0 to 200"),
+        (("--artnet", "1", "--to", "300.1.1.1"), "not an IPv4 address"),
+        (("--artnet", "1", "--way", "multicast"), "cannot go multicast"),
+    ):
+        done = command("routes", "set", file, "9", *wrong)
+        assert done.returncode == 3 and says in done.stderr
+    code, checked = answer("net", "check", file)
+    assert code == 0 and any(a["name"] == "lo" for a in checked["adapters"]) and checked["goes_out_by"]["artnet"]["adapter"] == "lo"
+    assert all(row["address"].startswith("10.") for row in answer("net", "plan", file, "--range", "10.x")[1])
+
+
+def test_nodes_are_asked_others_watched_captured_and_played_back_headless(rig: RigClient, tmp_path: Path) -> None:
+    code, found = answer("nodes", "demo", "--seconds", "3")
+    assert code == 0 and [n["name"] for n in found["nodes"]] == ["Ferry A", "Ferry B"] and found["differences"] == []
+    assert found["nodes"][1]["ports"][0] == {
+        "port": 1,
+        "direction": "out",
+        "number": 16,
+        "written": "Art-Net 0.1.0 = 16",
+        "merge": "htp",
+        "live": False,
+    }
+    rig.do("send", protocol="sacn", number=7, to="127.0.0.1", level=60, priority=130)
+    file = str(tmp_path / "heard.pcapng")
+    code, heard = answer("watch", "--seconds", "2", "--levels", "--capture", file)
+    (source,) = heard["sources"]
+    assert code == 0 and (source["protocol"], source["number"], source["name"], source["priority"]) == ("sacn", 7, "Quay desk", 130)
+    assert set(source["levels"]) == {60} and source["lost"] == 0
+    rig.do("quiet")
+    code, played = answer("send", "demo", "--capture", file, "--to", "127.0.0.3")
+    assert code == 0 and played["sent"] > 20
+    done = command("send", "demo", "--capture", str(tmp_path / "gone.pcapng"))
+    assert done.returncode == 3 and "no such file" in done.stderr
+    code, sent = answer("send", "demo", "--unit", "401", "--seconds", "2.5")
+    assert code == 0 and sent["errors"] == 0 and sent["packets"] > 150 and 40 < sent["rate"] < 48
+    assert next(p for p in rig.ask("state")["ports"] if p["port_address"] == 16)["packets"] > 50
