@@ -22,6 +22,7 @@ from PySide6.QtWidgets import QApplication, QStyleFactory
 from isthmus.app import settings
 from isthmus.app.theme import font, load_fonts, theme
 from isthmus.app.window import Window
+from isthmus.app.workbench import Workbench
 from isthmus.demo import SCENARIO, lantern_tide
 from isthmus.errors import IsthmusError
 from isthmus.show import open_show
@@ -108,8 +109,36 @@ def read_arguments(arguments: Sequence[str]) -> argparse.Namespace:
     parser.add_argument("--demo", action="store_true", help="the demo show, with the stand-in rig beside it")
     parser.add_argument("--new", action="store_true", help="an empty show")
     parser.add_argument("--rig", metavar="HOST:PORT", help="a stand-in rig to watch")
+    parser.add_argument("--rig-window", metavar="HOST:PORT", help="only a window on a stand-in rig, to see and break it")
     parser.add_argument("--shots", metavar="DIR", help="save a picture of every main view of the demo, then end")
     return parser.parse_args(arguments)
+
+
+def read_place(text: str) -> tuple[str, int] | None:
+    """`127.0.0.1:4242`, or a port of this machine."""
+    host, _, port = text.rpartition(":")
+    return (host or "127.0.0.1", int(port)) if port.isdigit() else None
+
+
+def rig_window(app: QApplication, place: str) -> int:
+    """The stand-in rig in a window of its own, beside whatever is tried on it."""
+    from isthmus.app.pages.routes_page.rig_view import RigView
+
+    bench = Workbench()
+    view = RigView(bench, read_place(place))
+    bench.told.connect(lambda severity, words: view.told.setText(words))
+    view.setWindowTitle("Stand-in rig (simulation) — Isthmus")
+    view.setContentsMargins(16, 12, 16, 12)
+    view.resize(1120, 680)
+    view.show()
+    view.entered()
+    pulse = QTimer()  # lets Python see a signal
+    pulse.timeout.connect(lambda: None)
+    pulse.start(300)
+    try:
+        return app.exec()
+    finally:
+        view.left()
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -127,12 +156,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     asked_to_end: list[int] = []
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda got, _frame: (asked_to_end.append(got), app.quit()))
+    if options.rig_window:
+        return rig_window(app, options.rig_window)
     rig = DemoRig() if options.demo else None
     exchange = DemoExchange() if options.demo and not os.environ.get("ISTHMUS_EXCHANGE") else None
-    address = rig.address if rig else None
-    if options.rig:
-        host, _, port = options.rig.rpartition(":")
-        address = (host or "127.0.0.1", int(port)) if port.isdigit() else None
+    address = read_place(options.rig) if options.rig else rig.address if rig else None
     window = Window(lantern_tide() if options.demo else None, address)
     window.crash.install()
     if rig and rig.trouble:

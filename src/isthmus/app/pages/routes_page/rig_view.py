@@ -84,7 +84,7 @@ class RigView(QWidget):
             side.setSpacing(6)
         left.addWidget(Section("Nodes and their ports"))
         self.nodes = NodesModel()
-        self.node_table = plain_table(self.nodes, "rig nodes", "Stand-in nodes", (90, 90, 40, 70, 44, 70, 60, 60, 50), 0)
+        self.node_table = plain_table(self.nodes, "rig nodes", "Stand-in nodes", (70, 84, 36, 66, 36, 62, 56, 56, 46), 0)
         left.addWidget(self.node_table, 1)
         row = QHBoxLayout()
         row.setSpacing(6)
