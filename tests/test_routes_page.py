@@ -7,13 +7,16 @@ import signal
 import time
 from pathlib import Path
 
+from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 
 from conftest import lit
 from hands import activate, answer_file_dialog, cell, child, choose, click, dialog, drag, key, press, retype, shortcut, type_in_cell, until
+from isthmus.app.widgets import take_row
 from isthmus.demo import lantern_tide
 from isthmus.net import Adapter, Choice, View
+from isthmus.output import identity
 from isthmus.routes import edits as core
 from isthmus.show.records import Show
 from isthmus.standin import RigClient
@@ -267,3 +270,38 @@ def test_a_watch_that_dies_comes_back_and_the_page_goes_on(make_window, rig: Rig
     assert until(lambda: window.net.desk.watch.restarts == 1, 8)
     time.sleep(0.2)
     assert until(lambda: all(not n.silent for n in window.net.view.nodes)) and len(window.net.view.nodes) == 2
+
+
+def test_universes_are_assigned_in_order_and_expected_nodes_changed_with_their_outputs_following(make_window, demo: Show) -> None:
+    window = make_window(replace(demo, outputs=()), page="Routes")
+    bench, page = window.bench, window.routes
+    press(window, "Assign in order…")
+    asked = dialog()
+    retype(child(asked, "Universes"), "1-4")
+    press(asked, "Assign them")
+    assert "4 universes need as many ports" in asked.trouble.text()
+    retype(child(asked, "Universes"), "1-2")
+    retype(child(asked, "Node"), "ferry b")
+    press(asked, "Assign them")
+    assert until(lambda: [(o.universe, o.port_address) for o in bench.show.outputs] == [(1, 16), (2, 17)])
+    first = identity(bench.show).cid
+    page.show_view("Nodes")
+    take_row(page.nodes.table, 1)
+    press(window, "nodes Change it…")
+    asked = dialog()
+    assert child(asked, "Name").text() == "Ferry B" and child(asked, "Port-addresses").text() == "16, 17"
+    retype(child(asked, "Address"), "127.0.0.2")
+    press(asked, "Expect it so")
+    assert "listed already" in asked.trouble.text()
+    retype(child(asked, "Address"), "127.0.0.30")
+    retype(child(asked, "Port-addresses"), "0.2.0, 0.2.1")
+    retype(child(asked, "Takes at most (universes)"), "1")
+    press(asked, "Expect it so")
+    assert until(lambda: [(o.host, o.port_address) for o in bench.show.outputs] == [("127.0.0.30", 32), ("127.0.0.30", 33)])
+    assert any(s.rule == "over-cap" for s in bench.snags)
+    bench.commit("another name", replace(bench.show, name="Lantern Ebb"))
+    assert identity(bench.show).cid == first  # receivers still know who it is
+    press(window, "nodes Take it away")
+    assert [n.name for n in bench.show.nodes] == ["Ferry A"]
+    shortcut(window, Qt.Key.Key_Z)
+    assert len(bench.show.nodes) == 2

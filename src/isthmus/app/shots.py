@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import tempfile
+import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -13,13 +15,13 @@ from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from isthmus.app.pages.add_dialog import AddDialog
-from isthmus.app.pages.patch_page.readdress_dialog import ReaddressDialog
 from isthmus.app.theme import theme
 from isthmus.app.window import Window
 from isthmus.check import mark
-from isthmus.demo import EXTRA_LIST, lantern_tide
-from isthmus.patch.addresses import place
+from isthmus.demo import SCENARIO, lantern_tide
 from isthmus.patch.limits import set_handling, set_limit
+from isthmus.routes import edits as core
+from isthmus.standin import RigClient, StandInRig, read_scenario
 
 SIZE = (1280, 800)
 
@@ -93,13 +95,10 @@ def take_shots(app: QApplication, folder: Path) -> int:
         theme.set("day")
         shot("patch-day")
         theme.set("night")
-        window.patch.open_list(EXTRA_LIST)
-        _dialog(app, folder / "hang-list.png")
         _patch(app, window, folder, shot)
         bench.levels(lambda live: live.restore({}))
         bench.select([])
-        window.go("Routes")
-        shot("routes")
+        _routes(window, shot)
         light_the_stage(window)
         bench.select(["u211", "u212", "u213"])
         window.go("Plan")
@@ -199,14 +198,6 @@ def _patch(app: QApplication, window: Window, folder: Path, shot: Callable[[str]
         wish.count.setText("4")
         wish.address.setText("3.060")
     _dialog(app, folder / "add-units.png")
-    page._ways(place(bench.show, {"u203": [(2, 60)]}), "address of 203")
-    _dialog(app, folder / "ways-out.png")
-    page.readdress()
-    asked = app.activeModalWidget()
-    end = time.monotonic() + 30
-    while isinstance(asked, ReaddressDialog) and asked.plan is None and time.monotonic() < end:
-        wait(0.1)
-    _dialog(app, folder / "re-address.png")
     page.show_view("Universes")
     shot("universes")
     before = bench.show
@@ -223,6 +214,66 @@ def _patch(app: QApplication, window: Window, folder: Path, shot: Callable[[str]
     bench.undo()
     window.notice.hide()
     page.show_view("Units")
+
+
+def _routes(window: Window, shot: Callable[..., None]) -> None:
+    """The views of the Routes page, with a stand-in rig beside it in which a node has failed and somebody else sends."""
+    bench, page, before = window.bench, window.routes, window.bench.show
+    with running_rig() as client:
+        window.go("Routes")
+        window.net.look(True)
+        made = core.add_node(before, "Slipway", "127.0.0.7", "quay, by the crane", (32, 33), spare=True)
+        made = core.mirror(made, "ferry-b", made.nodes[-1].id, "spare")
+        made = core.change_output(
+            made, "o1", protocol="sacn", way="unicast", host="127.0.0.1", sacn=1, priority=110, label="heard here too"
+        )
+        bench.commit("a spare", core.add_output(made, 1, "127.0.0.2", 0))
+        window.output.switch(True)
+        light_the_stage(window)
+        client.do("node", name="Ferry A", ports=[0, 5])
+        client.do("send", protocol="sacn", number=1, to="127.0.0.1", level=60, priority=100)
+        wait(1.0)
+        page.show_view("Watch")
+        wait(2.5)
+        page.watch.table.selectRow(0)
+        shot("watch")
+        client.do("node", name="Ferry B", on=False)
+        page.show_view("Routes")
+        wait(10.0)  # a node that has gone is told after some silence
+        page.routes.choose("o3")
+        shot("routes")
+        theme.set("day")
+        page.show_view("Nodes")
+        page.nodes.table.selectRow(0)
+        shot("nodes", 1.0)
+        far = core.add_node(bench.show, "Crane", "2.0.0.21", "on the crane", (0, 1))
+        bench.commit("a node in another range", core.add_output(far, 4, "2.0.0.21", 0))
+        page.show_view("Network")
+        window.notice.clear()
+        shot("network", 1.0)
+        theme.set("night")
+        window.output.switch(False)
+        window.net.look(False)
+        while bench.show is not before:
+            bench.undo()
+        window.notice.hide()
+        bench.levels(lambda live: live.restore({}))
+
+
+@contextlib.contextmanager
+def running_rig() -> Iterator[RigClient]:
+    """The demo's stand-in rig on a thread."""
+    rig = StandInRig(read_scenario(SCENARIO))
+    thread = threading.Thread(target=rig.serve)
+    thread.start()
+    client = RigClient(rig.address)
+    try:
+        yield client
+    finally:
+        client.close()
+        rig.stop()
+        thread.join()
+        rig.close()
 
 
 def _dialog(app: QApplication, file: Path) -> None:

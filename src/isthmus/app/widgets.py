@@ -9,6 +9,7 @@ from PySide6.QtCore import (
     QAbstractItemModel,
     QAbstractTableModel,
     QEvent,
+    QItemSelectionModel,
     QModelIndex,
     QObject,
     QPersistentModelIndex,
@@ -297,6 +298,12 @@ def plain_table(model: QAbstractItemModel, name: str, words: str, widths: Sequen
     header.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
     CopyKeys(made)
     return made
+
+
+def take_row(table: QTableView, row: int) -> None:
+    """Choose one row, whatever keys are held: `selectRow` would take it as a wish to add or take off."""
+    flags = QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
+    table.selectionModel().setCurrentIndex(table.model().index(row, 0), flags)
 
 
 class SeverityMark(QWidget):

@@ -5,16 +5,18 @@ Every change of the show goes through `commit`; views listen to `changed` and co
 
 from __future__ import annotations
 
+import uuid
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
+from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from isthmus.check import rollcall
 from isthmus.check.prove import Proof
 from isthmus.errors import IsthmusError
 from isthmus.net import View
-from isthmus.output import Live, Masters, RigView
+from isthmus.output import Live, Masters, RigView, identity
 from isthmus.patch.addresses import Placing
 from isthmus.show import History, Show, open_show, save_show
 from isthmus.show.records import Unit
@@ -72,6 +74,8 @@ class Workbench(QObject):
     def commit(self, name: str, show: Show) -> None:
         """Take an edit into the history under a name."""
         old = self.show
+        if not show.sending.cid and show != old:  # who sends stays the same from here on, whatever the show is called
+            show = replace(show, sending=replace(show.sending, cid=identity(old).cid.hex() if old.units else uuid.uuid4().hex))
         if self.history.commit(name, show):
             self._after(old)
 

@@ -13,13 +13,14 @@ from isthmus.routes.ports import (
     write_port_address,
 )
 from isthmus.routes.propose import propose
-from isthmus.routes.reach import Port, Reach, port_of, ports, routed, universes_in_use, universes_known, way_key
+from isthmus.routes.reach import Port, Reach, goes_to, port_of, ports, routed, universes_in_use, universes_known, way_key
 
 __all__ = [
     "Port",
     "Reach",
     "add_output",
     "change_output",
+    "goes_to",
     "notations",
     "port_of",
     "ports",

@@ -99,6 +99,12 @@ def routed(show: Show) -> set[int]:
     return {output.universe for output in show.outputs if output.enabled}
 
 
+def goes_to(show: Show, universe: int) -> str:
+    """What a universe is called on the wire, in every notation, by the outputs that are on; "" when it leads nowhere."""
+    numbers = [write_number(o.protocol, o.number) for o in show.outputs if o.enabled and o.universe == universe]
+    return ", ".join(dict.fromkeys(numbers))
+
+
 def way_key(output: Output) -> str:
     """What makes an output another one: where it goes. Verdicts rest on it."""
     if output.protocol == "artnet" and output.way == "unicast":

@@ -121,6 +121,7 @@ def register(actions: Registry, page: RoutesPage) -> None:
         ),
         Action("routes.propose_room", "Route what leads nowhere, to the emptiest nodes", lambda: routes.propose(BY_CAPACITY), group=group),
         Action("routes.change", "Change the chosen outputs…", routes.change, "Ctrl+Alt+O", group=group),
+        Action("routes.assign", "Assign universes to ports in order…", routes.assign, group=group, help="With gaps, if wanted"),
         Action("routes.number", "Number the chosen outputs in order…", routes.number, group=group),
         Action("routes.mirror", "Mirror a node to another…", routes.mirror, group=group),
         Action("routes.take_over", "Switch to the spare of a node…", routes.take_over, group=group),
@@ -137,6 +138,8 @@ def register(actions: Registry, page: RoutesPage) -> None:
         Action("routes.end_proof", "End the proof of a route", bench.end_proof, group=group),
         Action("nodes.look", "Look for nodes", nodes.toggle, group=group, help="Ask every 2.5 s who is there"),
         Action("nodes.forget", "Look for nodes anew", nodes.forget, group=group),
+        Action("nodes.change", "Change what is expected of the chosen node…", nodes.change, group=group),
+        Action("nodes.remove", "Take the chosen node away", nodes.remove, group=group),
         Action("nodes.expect", "Expect all nodes that answer", nodes.expect_all, group=group),
         Action("network.plan", "Address plan…", page.network.plan, group=group),
         *(

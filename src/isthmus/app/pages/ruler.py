@@ -12,7 +12,7 @@ from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
 from isthmus.patch.index import EMPTY, Universe, free_runs, index_of
 from isthmus.patch.spans import Clash, Span
-from isthmus.routes import routed, universes_known
+from isthmus.routes import goes_to, routed, universes_known
 from isthmus.show import write_address
 from isthmus.show.records import SLOTS
 
@@ -150,7 +150,9 @@ class Ruler(QWidget):
     def _paint_head(self, p: QPainter, gaps: list[tuple[int, int]]) -> None:
         p.fillRect(QRectF(0, 8, 3, 14), theme.universe(self.universe))
         x = 10 + paint.text(p, 10, 4, "Universe", font("section", 600), "text", height=22) + 6
-        x += paint.text(p, x, 4, str(self.universe), font("section", 600, mono=True), "text", height=22) + 20
+        x += paint.text(p, x, 4, str(self.universe), font("section", 600, mono=True), "text", height=22) + 10
+        wire = goes_to(self.bench.show, self.universe)
+        x += paint.text(p, x, 4, f"= {wire}" if wire else "leads nowhere", font("caption"), "text3", width=190, height=22) + 14
         free = sum(b - a + 1 for a, b in gaps)
         kept = self._here.kept.bit_count()
         facts = [(self._here.taken.bit_count(), "used"), *([(kept, "kept")] if kept else []), (free, "free")]

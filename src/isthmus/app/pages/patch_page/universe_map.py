@@ -25,7 +25,7 @@ from isthmus.profiles import chart
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import ChartChannel
 from isthmus.profiles.natural import range_in_force, write_level
-from isthmus.routes import routed, universes_known
+from isthmus.routes import goes_to, routed, universes_known
 from isthmus.show import write_address
 from isthmus.show.records import SLOTS, Patched
 
@@ -232,7 +232,11 @@ class UniverseMap(QAbstractScrollArea):
         """Everything there is to know of a slot."""
         spot, span = self.spot_at(at), self.span_at(at)
         if spot is None:
-            return ""
+            row = int((at.y() + self.verticalScrollBar().value() - 4) // self.row)
+            if at.x() >= LEFT or not 0 <= row < len(self.known):
+                return ""
+            wire = goes_to(self.bench.show, self.known[row])
+            return f"Universe {self.known[row]} goes out as {wire}." if wire else f"Universe {self.known[row]} leads nowhere."
         if span is None:
             runs = index_of(self.bench.show).universe(spot[0])
             free = [r for r in free_runs(runs.taken) if r[0] <= spot[1] <= r[1]]

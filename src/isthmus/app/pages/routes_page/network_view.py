@@ -64,7 +64,7 @@ class NetworkView(QWidget):
         column.addWidget(Section("Adapters of this machine"))
         self.adapters = AdaptersModel()
         table = plain_table(self.adapters, "adapters", "Adapters", (120, 130, 130, 70, 110, 200), 5)
-        table.setMaximumHeight(108)
+        table.setFixedHeight(84)
         column.addWidget(table)
         column.addLayout(self._choices())
         lower = QHBoxLayout()
@@ -104,6 +104,7 @@ class NetworkView(QWidget):
         lower.addLayout(right, 1)
         column.addLayout(lower, 1)
         self._troubles: list[Trouble] = []
+        self._shown: object = None
         bind(bench.network_changed, self, self.refresh)
 
     def _choices(self) -> QGridLayout:
@@ -165,7 +166,8 @@ class NetworkView(QWidget):
         self.sync.setChecked(show.sending.artnet_sync)
         self.devices.take([(d, self._by(view, d)) for d in devices(show, view.nodes)])
         troubles = check(show, view.adapters, view.choices, view.nodes) if view.adapters else []
-        if troubles != self._troubles or not self.list.count():
+        if (theme.name, troubles) != self._shown:
+            self._shown = theme.name, troubles
             self._troubles = troubles
             kept = max(0, self.list.currentRow())
             self.list.clear()

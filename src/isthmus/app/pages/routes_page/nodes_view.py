@@ -10,9 +10,11 @@ from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLa
 
 from isthmus.app.actions import Registry
 from isthmus.app.net_link import NetLink
+from isthmus.app.pages.routes_page.output_dialog import Entry
+from isthmus.app.pages.routes_page.routes_view import NODE_FIELDS, read_node, write_node
 from isthmus.app.pages.routes_page.set_dialog import SetDialog
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, Section, bind, button, field, label, plain_table
+from isthmus.app.widgets import RowsModel, Section, bind, button, field, label, plain_table, take_row
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.net import Difference, FoundNode, FoundPort, View
@@ -159,9 +161,15 @@ class NodesView(QWidget):
         self.look = button("Look for nodes", run=lambda: actions.trigger("nodes.look"))
         self.look.setCheckable(True)
         top.addWidget(self.look)
-        for words, action in (("Look anew", "nodes.forget"), ("Expect all that answer", "nodes.expect"), ("Add a node…", "routes.node")):
+        for words, action in (
+            ("Look anew", "nodes.forget"),
+            ("Expect all that answer", "nodes.expect"),
+            ("Add a node…", "routes.node"),
+            ("Change it…", "nodes.change"),
+            ("Take it away", "nodes.remove"),
+        ):
             top.addWidget(button(words, run=lambda a=action: actions.trigger(a), name=f"nodes {words}"))
-        self.told = label("", "quiet")
+        self.told = label("", "quiet", "caption", wrap=True)
         top.addWidget(self.told, 1)
         column.addLayout(top)
         self.model = NodesModel()
@@ -176,6 +184,7 @@ class NodesView(QWidget):
         column.addLayout(lower, 1)
         self._row: Row | None = None
         self._found: list[Difference] = []
+        self._shown: object = None
         bind(bench.network_changed, self, self.refresh)
 
     def _setting(self) -> QVBoxLayout:
@@ -230,9 +239,11 @@ class NodesView(QWidget):
         kept = self.table.currentIndex().row()
         self.model.take(rows_of(self.bench))
         if self.model.rows:
-            self.table.selectRow(max(0, min(kept, len(self.model.rows) - 1)))
+            take_row(self.table, max(0, min(kept, len(self.model.rows) - 1)))
         found = compare(self.bench.show, view.nodes) if view.looked else []
-        if [d.text for d in found] != [self.list.item(i).text() for i in range(self.list.count())] or not found:
+        shown = (theme.name, view.looked, [d.text for d in found])
+        if shown != self._shown:
+            self._shown = shown
             self.list.clear()
             for d in found:
                 item = QListWidgetItem(d.text)
@@ -259,6 +270,8 @@ class NodesView(QWidget):
             real = row.real if row else None
             for line, text in ((self.name, real and real.name), (self.ip, real and real.ip), (self.mask_, real and real.mask)):
                 line.setText(text or "")
+        if row and row.real and not self.mask_.text() and not self.mask_.hasFocus():
+            self.mask_.setText(row.real.mask)  # asked apart, and told a moment later
         self._row = row
         self.ports.show_node(row)
         name = row and (row.node.name if row.node else row.real.name if row.real else "")
@@ -306,6 +319,25 @@ class NodesView(QWidget):
     def _done(self) -> None:
         self._key = None
         self.refresh()
+
+    def _expected(self) -> Node:
+        if self._row is None or self._row.node is None:
+            raise EntryFault("No expected node is chosen.", do="Click one in the list first.")
+        return self._row.node
+
+    def change(self) -> None:
+        """What the show expects of the chosen node; outputs that led to it go on leading there."""
+        node = self._expected()
+        fields = [(name, value) for (name, _), value in zip(NODE_FIELDS, write_node(node), strict=True)]
+
+        def take(values: list[str]) -> None:
+            self.bench.commit(f"change node {node.name}", core.change_node(self.bench.show, node.id, **read_node(values)))
+
+        Entry(self.window_, f"Expect {node.name} otherwise", "Expect it so", fields, take).open()
+
+    def remove(self) -> None:
+        node = self._expected()
+        self.bench.commit(f"take node {node.name} away", core.remove_nodes(self.bench.show, {node.id}))
 
     def toggle(self) -> None:
         looking = not (self.bench.network and self.bench.network.looking)

@@ -45,7 +45,7 @@ class RoutePicture(QWidget):
         self._wrong: set[tuple[str, int]] = set()
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Universes, outputs and node ports")
         self.setObjectName("route picture")
         theme.changed.connect(self.update)
@@ -59,7 +59,7 @@ class RoutePicture(QWidget):
         self._looked = looked
         right = sum(HEAD + len(node.ports) * (BOX_H + 4) + 8 for node in show.nodes)
         rows = max(3, len(self._known), len(show.outputs))
-        self.setFixedHeight(max(TOP + rows * (BOX_H + GAP), TOP + right) + 8)
+        self.setMinimumHeight(max(TOP + rows * (BOX_H + GAP), TOP + right) + 8)
         self.update()
 
     _looked = False

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, Section, button, field, label, plain_table
+from isthmus.app.widgets import RowsModel, Section, button, field, label, plain_table, take_row
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.standin import RigClient
@@ -171,7 +171,7 @@ class RigView(QWidget):
                 model.dataChanged.emit(model.index(0, 0), model.index(len(rows) - 1, len(model.COLUMNS) - 1))
         else:
             model.take(rows)
-            table.selectRow(0)
+            take_row(table, 0)
 
     # ------------------------------------------------------------ breaking things
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from typing import Any
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
@@ -12,7 +13,7 @@ from isthmus.app.dialogs import ask
 from isthmus.app.pages.routes_page.output_dialog import Entry, OutputDialog
 from isthmus.app.pages.routes_page.outputs import OutputsModel, outputs_table
 from isthmus.app.pages.routes_page.picture import RoutePicture
-from isthmus.app.widgets import bind, button, field, label
+from isthmus.app.widgets import bind, button, field, label, take_row
 from isthmus.app.workbench import Workbench
 from isthmus.check import prove
 from isthmus.errors import EntryFault
@@ -21,9 +22,44 @@ from isthmus.patch.index import index_of
 from isthmus.patch.numbers import read_numbers
 from isthmus.routes import Reach, propose, read_host, read_number, routed, universes_in_use
 from isthmus.routes import edits as core
-from isthmus.show.records import Output
+from isthmus.routes.ports import WORDS
+from isthmus.show.records import Node, Output
 
 STEP_MS = 40
+
+
+NODE_FIELDS = [
+    ("Name", ""),
+    ("Address", "2.0.0.10"),
+    ("Place", ""),
+    ("Port-addresses", "0, 1, 2, 3"),
+    ("Protocol", "Art-Net"),
+    ("Ports that take DMX in", ""),
+    ("Takes at most (universes)", ""),
+    ("Stands by as a spare", "no"),
+]
+
+
+def read_node(values: list[str]) -> dict[str, Any]:
+    """What was typed about a node. Raises EntryFault."""
+    protocol = "sacn" if values[4].strip().casefold().startswith("s") else "artnet"
+    return {
+        "name": " ".join(values[0].split()),
+        "ip": read_host(values[1]),
+        "place": " ".join(values[2].split()),
+        "ports": tuple(read_number(protocol, part) for part in values[3].replace(";", ",").split(",") if part.strip()),
+        "protocol": protocol,
+        "inputs": tuple(read_numbers(values[5])) if values[5].strip() else (),
+        "cap": read_numbers(values[6])[0] if values[6].strip() else 0,
+        "spare": values[7].strip().casefold() in ("yes", "y", "1", "spare"),
+    }
+
+
+def write_node(node: Node) -> list[str]:
+    """The same, to be typed over."""
+    ports, inputs = ", ".join(map(str, node.ports)), ", ".join(map(str, node.inputs))
+    cap = str(node.cap) if node.cap else ""
+    return [node.name, node.ip, node.place, ports, WORDS[node.protocol], inputs, cap, "yes" if node.spare else "no"]
 
 
 class RoutesView(QWidget):
@@ -69,6 +105,7 @@ class RoutesView(QWidget):
         row.setSpacing(6)
         for words, action in (
             ("Add a node…", "routes.node"),
+            ("Assign in order…", "routes.assign"),
             ("Change…", "routes.change"),
             ("Number in order…", "routes.number"),
             ("Mirror a node…", "routes.mirror"),
@@ -135,7 +172,7 @@ class RoutesView(QWidget):
     def choose(self, output: str) -> None:
         for y, row in enumerate(self.model.rows):
             if row.id == output:
-                self.table.selectRow(y)
+                take_row(self.table, y)
                 self.table.scrollTo(self.model.index(y, 0))
 
     def show_universe(self, universe: int) -> None:
@@ -204,17 +241,32 @@ class RoutesView(QWidget):
         Entry(self.window_, "Mirror a node", "Mirror it", fields, take).open()
 
     def add_node(self) -> None:
-        fields = [("Name", ""), ("Address", "2.0.0.10"), ("Place", ""), ("Port-addresses", "0, 1, 2, 3"), ("Protocol", "Art-Net")]
-        fields.append(("Takes at most (universes)", ""))
+        Entry(self.window_, "Add a node", "Add it", NODE_FIELDS, self._add_node).open()
+
+    def _add_node(self, values: list[str]) -> None:
+        made = read_node(values)
+        show = core.add_node(self.bench.show, made.pop("name"), made.pop("ip"), made.pop("place"), made.pop("ports"), **made)
+        self.bench.commit(f"add node {values[0]}", show)
+
+    def assign(self) -> None:
+        """Universes to the ports of a node, one after the other."""
+        show = self.bench.show
+        if not show.nodes:
+            raise EntryFault("No node is expected yet.", do="Add a node first.")
+        lost = [u for u in universes_in_use(show) if u not in routed(show)]
 
         def take(values: list[str]) -> None:
-            protocol = "sacn" if values[4].strip().casefold().startswith("s") else "artnet"
-            numbers = tuple(read_number(protocol, part) for part in values[3].replace(";", ",").split(",") if part.strip())
-            cap = read_numbers(values[5])[0] if values[5].strip() else 0
-            made = core.add_node(self.bench.show, values[0], read_host(values[1]), values[2], numbers, protocol=protocol, cap=cap)
-            self.bench.commit(f"add node {values[0]}", made)
+            node = next((n for n in show.nodes if n.name.casefold() == values[1].strip().casefold()), None)
+            if node is None:
+                raise EntryFault("There is no node of that name.", do=f"Names are {', '.join(n.name for n in show.nodes)}.")
+            ports = [p for p in Reach(show).ports if p.node.id == node.id and p.index >= read_numbers(values[2])[0] and not p.is_input]
+            leave = int(values[3]) if values[3].strip().isdigit() else 0
+            made = core.assign_in_order(self.bench.show, read_numbers(values[0]), ports, leave)
+            self.bench.commit(f"assign universes {values[0]}", made)
 
-        Entry(self.window_, "Add a node", "Add it", fields, take).open()
+        wanted = ", ".join(map(str, lost)) or "1"
+        fields = [("Universes", wanted), ("Node", show.nodes[0].name), ("From port", "1"), ("Leave free after each", "0")]
+        Entry(self.window_, "Assign universes in order", "Assign them", fields, take).open()
 
     def take_over(self) -> None:
         """Switch to what stands by for a node that has gone."""

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 from isthmus.app.net_link import NetLink
 from isthmus.app.pages.routes_page.levels import Levels
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, Section, button, choice, field, label, plain_table
+from isthmus.app.widgets import RowsModel, Section, button, choice, field, label, plain_table, take_row
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.net import View
@@ -156,7 +156,7 @@ class WatchView(QWidget):
         key = kept and (kept.kind, kept.number, kept.ip, kept.cid)
         at = next((i for i, (s, *_) in enumerate(rows) if (s.kind, s.number, s.ip, s.cid) == key), 0)
         if rows:
-            self.table.selectRow(at)
+            take_row(self.table, at)
 
     def chosen(self) -> Source | None:
         at = self.table.currentIndex().row()
