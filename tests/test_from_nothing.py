@@ -308,7 +308,7 @@ def test_pictures_of_every_view_are_saved_from_the_demo(
     monkeypatch.setenv("ISTHMUS_CONFIG", str(tmp_path / "c"))
     assert take_shots(make_application(["shots"]), tmp_path / "shots") == 0
     names = {p.stem for p in (tmp_path / "shots").glob("*.png")}
-    assert names >= {"readiness", "patch", "routes", "plan", "stage", "roll-call", "add-units", "hang-list", "patch-day"}
+    assert names >= {"readiness", "patch", "routes", "plan", "stage", "roll-call", "add-units", "patch-day", "nodes", "network", "watch"}
 
 
 def test_the_neck_of_land_is_as_wide_at_each_gate_as_what_has_crossed_it(make_window, demo: Show) -> None:

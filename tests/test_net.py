@@ -5,20 +5,23 @@ from __future__ import annotations
 import ipaddress
 
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from isthmus.demo import lantern_tide
 from isthmus.errors import EntryFault
-from isthmus.net import Adapter, FoundNode, FoundPort, check, choose, compare, ipv4
+from isthmus.net import Adapter, Choice, FoundNode, FoundPort, View, check, choose, compare, ipv4
 from isthmus.net.found import Finder
 from isthmus.net.plan import RANGES, plan, sheet
 from isthmus.net.setting import PortWish, Wish, after, before_after, expected_after, left_undone, packets, silences
 from isthmus.routes import add_output
 from isthmus.routes import edits as route_edits
 from isthmus.show.records import Node, Show
+from isthmus.snags import SnagBook
 from isthmus.standin.node import Node as SimNode
 from isthmus.standin.scenario import SimNode as SimSettings
+from isthmus.watch import Source
 from isthmus.wire import artnet
 
 addresses = st.integers(1 << 24, (224 << 24) - 1).map(lambda n: str(ipaddress.IPv4Address(n)))
@@ -249,3 +252,79 @@ def test_a_spare_is_offered_takes_over_and_two_may_change_places() -> None:
     assert all(o.enabled for o in both.outputs) and [o.number for o in both.outputs if o.role] == [16, 17]
     with pytest.raises(EntryFault, match="left to be mirrored"):
         route_edits.mirror(both, "a", "b")
+
+
+# ---------------------------------------------------------------- what is known, and the snags that rest on it
+
+found_ports = st.builds(
+    FoundPort,
+    index=st.integers(1, 3),
+    bind_index=st.just(1),
+    slot=st.integers(1, 3),
+    direction=st.sampled_from(["in", "out"]),
+    number=st.integers(0, 18),
+    protocol=st.sampled_from(["artnet", "sacn"]),
+    merging=st.booleans(),
+)
+found_nodes = st.builds(
+    FoundNode,
+    ip=st.sampled_from(["127.0.0.2", "127.0.0.3", "127.0.0.9", "10.0.0.4"]),
+    name=st.sampled_from(["Ferry A", "Ferry B", "Skiff", ""]),
+    long_name=st.just(""),
+    ports=st.lists(found_ports, max_size=3).map(tuple),
+    macs=st.sampled_from([(), ("02:00",), ("02:00", "02:01")]),
+    mask=st.sampled_from(["", "255.0.0.0", "255.255.255.0"]),
+    age=st.sampled_from([0.0, 20.0]),
+)
+sources = st.builds(
+    Source,
+    kind=st.sampled_from([1, 2]), number=st.integers(0, 4), ip=st.sampled_from(["127.0.0.1", "127.0.0.99"]), port=st.just(6454),
+    name=st.sampled_from(["", "Quay desk"]), cid=st.just("00" * 16), priority=st.integers(0, 200), rate=st.just(40.0), packets=st.just(1),
+    lost=st.just(0), age=st.sampled_from([0.0, 9.0]), since=st.just(1.0), length=st.just(512), sync=st.just(0), preview=st.booleans(),
+    ended=st.booleans(), per_address=st.booleans(), row=st.just(0),
+)  # fmt: skip
+views = st.builds(
+    View,
+    adapters=st.sampled_from([(), (LO,), (ETH, LO), (Adapter("eth0", "10.0.0.5", "255.0.0.0", up=False), LO)]),
+    choices=st.sampled_from([{p: Choice(a, "", w) for p in ("artnet", "sacn")} for a in (None, ETH, LO) for w in ("", "eth0")]),
+    nodes=st.lists(found_nodes, max_size=4, unique_by=lambda n: n.ip).map(tuple),
+    sources=st.lists(sources, max_size=4).map(tuple),
+    looked=st.booleans(),
+)
+steps = st.one_of(
+    st.tuples(st.just("view"), views),
+    st.tuples(st.just("number"), st.integers(0, 20)),
+    st.tuples(st.just("off"), st.sampled_from(["o1", "o2", "o3"])),
+    st.tuples(st.just("node"), st.sampled_from(["127.0.0.9", "10.0.0.4", "127.0.0.2"])),
+)
+
+
+@given(st.lists(steps, min_size=1, max_size=8))
+@settings(max_examples=40, deadline=None)
+def test_snags_kept_in_step_with_show_and_network_are_those_made_anew(run: list[tuple[str, object]]) -> None:
+    """Whatever is heard and edited, in any order; and every mend that is offered can be done."""
+    show, view, book = lantern_tide(), None, SnagBook()
+    for kind, value in run:
+        try:
+            if kind == "view":
+                view = value
+            elif kind == "number":
+                show = route_edits.change_output(show, "o2", port_address=value)
+            elif kind == "off":
+                show = route_edits.change_output(show, str(value), enabled=False)
+            else:
+                show = route_edits.change_node(show, "ferry-b", ip=str(value))
+        except EntryFault:
+            continue
+        kept = book.update(show, view).snags
+        fresh = SnagBook().update(show, view).snags
+        assert sorted((s.rule, s.text, s.severity, s.universe) for s in kept) == sorted(
+            (s.rule, s.text, s.severity, s.universe) for s in fresh
+        )
+    for snag in book.snags:
+        assert snag.text.strip() and (snag.page != "Routes" or snag.text.endswith("."))
+        if snag.mend and snag.page == "Routes":
+            try:
+                assert snag.mend.edit(show) != show
+            except EntryFault as error:
+                assert str(error)

@@ -305,3 +305,75 @@ def test_universes_are_assigned_in_order_and_expected_nodes_changed_with_their_o
     assert [n.name for n in bench.show.nodes] == ["Ferry A"]
     shortcut(window, Qt.Key.Key_Z)
     assert len(bench.show.nodes) == 2
+
+
+def test_what_a_node_does_not_take_is_said_and_the_show_does_not_follow(make_window, demo: Show, rig: RigClient) -> None:
+    window = make_window(demo, rig.address, page="Routes")
+    bench, nodes = window.bench, window.routes.nodes
+    rig.do("node", name="Ferry A", fixed=True)
+    window.routes.show_view("Nodes")
+    assert until(lambda: bench.network and bench.network.looked and not bench.network.nodes[0].direction_able)
+    take_row(nodes.table, 0)
+    type_in_cell(nodes.port_table, 0, 4, "in")
+    press(window, "Set at the node…")
+    assert "does not let its ports change direction" in window.notice.words
+    type_in_cell(nodes.port_table, 0, 4, "out")
+    type_in_cell(nodes.port_table, 0, 3, "not a number")
+    assert nodes.ports.index(0, 3).data() == ""  # what cannot be is not taken
+    type_in_cell(nodes.port_table, 0, 3, "0.0.7")
+    press(window, "Set at the node…")
+    asked = dialog("set node")
+    rig.do("node", name="Ferry A", on=False)  # its plug is pulled in this very moment
+    before = bench.show
+    press(asked, "Set it at the node")
+    assert until(lambda: "did not take everything: port 1 keeps its universe" in asked.trouble.text(), 15)
+    assert bench.show is before and asked.isVisible()
+    asked.reject()
+    silent = until(lambda: bench.network.nodes[0].silent, 15)
+    assert silent and nodes.model.rows[0].state == "does not answer"
+    take_row(nodes.table, 0)
+    press(window, "Set at the node…") if nodes.set.isEnabled() else None
+    assert bench.show is before
+
+
+def test_an_adapter_is_chosen_kept_and_one_that_is_gone_is_told(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Routes")
+    bench, view = window.bench, window.routes.network
+    shortcut(window, Qt.Key.Key_3, ALT_SHIFT)
+    assert until(lambda: bench.network and bench.network.adapters)
+    choose(view.by["artnet"], "lo, 127.0.0.1")
+    view.by["artnet"].activated.emit(view.by["artnet"].currentIndex())
+    assert bench.network.choices["artnet"].why == "chosen by you" and window.settings.adapters["artnet"] == "127.0.0.1"
+    window.net.choose("sacn", "9.9.9.9")  # as it was kept on another day
+    view.refresh()
+    assert "9.9.9.9 (not there)" in view.by["sacn"].currentText()
+    bench.commit("sacn", core.change_output(bench.show, "o1", protocol="sacn", way="multicast", sacn=1))
+    assert until(lambda: any(s.rule == "adapter-gone" and "9.9.9.9" in s.text for s in bench.snags))
+    window.net.choose("sacn", "")
+    assert until(lambda: not any(s.rule == "adapter-gone" for s in bench.snags))
+    view.source.setFocus()
+    retype(view.source, "Barge desk")
+    click(view.changed_only)
+    view.changed_only.setChecked(True)
+    assert bench.show.sending.source == "Barge desk" and identity(bench.show).source == "Barge desk"
+    assert until(lambda: bench.show.sending.changed_only)
+
+
+def test_what_we_send_is_compared_with_what_arrives(make_window, demo: Show) -> None:
+    show = core.change_output(demo, "o1", protocol="sacn", way="unicast", host="127.0.0.1", sacn=1)
+    window = make_window(show, page="Routes")
+    bench, watch = window.bench, window.routes.watch
+    window.routes.show_view("Watch")
+    click(window.bar.sign)
+    bench.levels(lambda live: live.light_up(["u101"]))
+    assert until(lambda: [(s.number, own) for s, _, own, _ in watch.model.rows] == [(1, True)])
+    assert until(lambda: watch.model.index(0, 7).data() == "arrives as sent")
+    assert "Lantern Tide (this show)" in watch.model.index(0, 1).data() and watch.slots.index(0, 0).data() == "101"
+    arrived = [int(v) for v in watch.slots.index(0, 3).data().split()]
+    assert arrived[4] == 255  # its dimmer
+    for which, dimmer in (("what we send", 255), ("the difference", 0)):
+        choose(watch.which, which)
+        assert until(lambda d=dimmer: int(watch.slots.index(0, 3).data().split()[4]) == d)
+    click(window.bar.sign)
+    assert until(lambda: watch.model.index(0, 6).data() == "ended")  # told by the stream itself, not guessed from silence
+    assert not any(s.rule == "second-sender" for s in bench.snags)
