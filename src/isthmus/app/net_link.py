@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QObject, Signal
 
 from isthmus.app.settings import Settings
 from isthmus.app.workbench import Workbench
 from isthmus.errors import IsthmusError
-from isthmus.net import Desk, View
 from isthmus.show import Show
+
+if TYPE_CHECKING:
+    from isthmus.net import Desk, View
 
 
 class NetLink(QObject):
@@ -27,10 +31,14 @@ class NetLink(QObject):
 
     @property
     def view(self) -> View:
+        from isthmus.net import View
+
         return self.desk.view if self.desk else View()
 
     def start(self) -> Desk:
         """The desk, begun when first wanted. Raises NetworkFault when it cannot be."""
+        from isthmus.net import Desk  # not needed for the first picture
+
         if self.desk is None:
             desk = Desk(self._told.emit, self.outlets.emit)
             self._want(desk)

@@ -8,6 +8,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Callable, Iterable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
@@ -15,12 +16,14 @@ from PySide6.QtCore import QObject, Signal
 from isthmus.check import rollcall
 from isthmus.check.prove import Proof
 from isthmus.errors import IsthmusError
-from isthmus.net import View
 from isthmus.output import Live, Masters, RigView, identity
 from isthmus.patch.addresses import Placing
 from isthmus.show import History, Show, open_show, save_show
 from isthmus.show.records import Unit
 from isthmus.snags import Crossing, Snag, SnagBook
+
+if TYPE_CHECKING:
+    from isthmus.net import View
 
 
 class Workbench(QObject):

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from bisect import bisect_left, insort
 from collections.abc import Hashable, Iterable
+from typing import TYPE_CHECKING
 
 from isthmus.check import holds
-from isthmus.net import View
 from isthmus.patch.index import EMPTY, PatchIndex, changed_units, index_of
 from isthmus.profiles import profiles_of
 from isthmus.routes import routed
@@ -21,6 +21,9 @@ from isthmus.snags.records import ORDER, RANK, Snag
 from isthmus.snags.rules_show import SHOW_RULES
 from isthmus.snags.rules_unit import UNIT_RULES
 from isthmus.snags.rules_universe import UNIVERSE_RULES
+
+if TYPE_CHECKING:
+    from isthmus.net import View
 
 Key = tuple[int, int, int, str, int]  # severity, rank of the rule, number, text, a counter that parts equals
 

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from isthmus.net import View
 from isthmus.patch.index import PatchIndex
 from isthmus.profiles import ProfileSet
 from isthmus.show.records import PaperRow, Show, Verdict
+
+if TYPE_CHECKING:
+    from isthmus.net import View
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,6 @@ from isthmus.profiles.store import read_stored
 from isthmus.show.records import Show
 from isthmus.snags.context import Context
 from isthmus.snags.records import ATTENTION, FAULT, NOTE, Mend, Snag
-from isthmus.snags.rules_network import NETWORK_RULES
 from isthmus.snags.rules_routes import ROUTE_RULES
 
 ShowRule = Callable[[Context], Iterator[Snag]]
@@ -73,6 +72,15 @@ def doubled_numbers(at: Context) -> Iterator[Snag]:
         yield Snag("double-number", FAULT, f"{len(ids)} units have the number {number}.", "Patch", ids, "profile", mend)
 
 
+def network(at: Context) -> Iterator[Snag]:
+    """The rules about the network, brought in when somebody looks at it: a start without that is sooner there."""
+    if at.network is not None:
+        from isthmus.snags.rules_network import NETWORK_RULES
+
+        for rule in NETWORK_RULES:
+            yield from rule(at)
+
+
 def on_paper_only(at: Context) -> Iterator[Snag]:
     missing = [number for number in at.rows if number not in at.index.numbers]
     if missing:
@@ -89,6 +97,6 @@ SHOW_RULES: tuple[tuple[ShowRule, tuple[str, ...]], ...] = (
     (no_hang_position, ("units",)),
     (doubled_numbers, ("units",)),
     *((rule, ("outputs", "nodes")) for rule in ROUTE_RULES),
-    *((rule, ("outputs", "nodes", "units", "network")) for rule in NETWORK_RULES),
+    (network, ("outputs", "nodes", "units", "network")),
     (on_paper_only, ("paper", "units")),
 )
