@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import signal
+import subprocess
+import sys
 import time
 from pathlib import Path
 
@@ -18,7 +20,7 @@ from isthmus.demo import lantern_tide
 from isthmus.net import Adapter, Choice, View
 from isthmus.output import identity
 from isthmus.routes import edits as core
-from isthmus.show.records import Show
+from isthmus.show.records import Node, Output, Show
 from isthmus.standin import RigClient
 
 ALT_SHIFT = Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier
@@ -377,3 +379,75 @@ def test_what_we_send_is_compared_with_what_arrives(make_window, demo: Show) -> 
     click(window.bar.sign)
     assert until(lambda: watch.model.index(0, 6).data() == "ended")  # told by the stream itself, not guessed from silence
     assert not any(s.rule == "second-sender" for s in bench.snags)
+
+
+def test_outputs_that_wait_to_be_asked_for_find_their_nodes_and_follow_them(make_window, rig: RigClient) -> None:
+    show = lantern_tide()
+    for output in ("o1", "o2", "o3"):
+        show = core.change_output(show, output, way="asked", host="")
+    window = make_window(show, page="Routes")  # nobody looks for nodes yet
+    assert not window.net.view.looking
+    click(window.bar.sign)
+    window.bench.levels(lambda live: live.light_up(["u101", "u401"]))
+    assert until(lambda: set(lit(rig)) == {"101", "401"}) and window.net.view.looking
+    rig.do("node", name="Ferry B", ports=[40, 41])  # set at the node itself, by hand
+    assert until(lambda: any(s.rule == "nobody-listens" and "Universe 3" in s.text for s in window.bench.snags))
+    window.bench.commit("follow", core.change_output(window.bench.show, "o3", port_address=40))
+    window.bench.levels(lambda live: live.set_intensity(["u401"], 0.5))
+    assert until(lambda: 0.3 < lit(rig).get("401", 0) < 0.7)
+
+
+def test_wrong_values_in_the_output_question_are_told_while_they_are_typed_and_change_nothing(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Routes")
+    before = window.bench.show
+    window.routes.routes.add()
+    asked = dialog()
+    for name, wrong, right, says in (
+        ("Universe", "70000", "4", "is not a universe"),
+        ("Host", "300.0.0.1", "127.0.0.3", "not an IPv4 address"),
+        ("Host", "", "127.0.0.3", "no address to go to"),
+        ("Port-address", "0.99.1", "0.1.1", "not an Art-Net port-address"),
+        ("Count on by", "x", "1", "not an sACN universe"),
+    ):
+        retype(child(asked, name), wrong)
+        press(asked, "Add it")
+        assert says in asked.trouble.text() and window.bench.show is before and asked.isVisible(), name
+        retype(child(asked, name), right)
+    assert "Universe 4 goes out as Art-Net 0.1.1 = 17" in asked.told.text() and "Counted" not in asked.trouble.text()
+    press(asked, "Add it")
+    assert until(lambda: len(window.bench.show.outputs) == 4)
+    window.routes.routes.add()
+    again = dialog()
+    retype(child(again, "Universe"), "4")
+    retype(child(again, "Host"), "127.0.0.3")
+    retype(child(again, "Port-address"), "17")
+    press(again, "Add it")
+    assert "already" in again.trouble.text() and len(window.bench.show.outputs) == 4
+    again.reject()
+
+
+def test_the_stand_in_has_a_window_of_its_own_that_ends_when_told(rig: RigClient) -> None:
+    place = f"{rig.address[0]}:{rig.address[1]}"
+    with subprocess.Popen([sys.executable, "-m", "isthmus.app.main", "--rig-window", place], stderr=subprocess.PIPE, text=True) as window:
+        time.sleep(4)
+        assert window.poll() is None  # it is there
+        window.terminate()
+        assert window.wait(15) == 0 and window.stderr and not window.stderr.read().strip()
+    assert len(rig.ask("state")["units"]) == 66
+
+
+def test_hundreds_of_universes_are_drawn_where_they_are_and_led_all_the_same(make_window, demo: Show) -> None:
+    nodes = tuple(Node(id=f"n{i}", name=f"Node {i}", ip=f"127.0.1.{i + 1}", ports=tuple(range(i * 8, i * 8 + 8))) for i in range(40))
+    outputs = tuple(Output(id=f"x{n}", universe=n + 1, host=f"127.0.1.{n // 8 + 1}", port_address=n) for n in range(300))
+    window = make_window(replace(demo, nodes=nodes, outputs=outputs), page="Routes")
+    picture, bench = window.routes.picture, window.bench
+    assert len(picture.lines()) == 300 and all(not path.isEmpty() for path in picture.lines().values())
+    boxes = list(picture.universe_boxes().values())
+    assert all(a.bottom() < b.top() for a, b in zip(boxes, boxes[1:], strict=False)) and picture.height() >= boxes[-1].bottom()
+    key(picture, Qt.Key.Key_Down)
+    assert window.routes.routes.ids() == ["x0"]
+    free = picture.port_boxes()["127.0.1.40", 319]
+    drag(picture, picture.pill_boxes()["x299"].center(), free.center())
+    moved = bench.show.outputs[-1]
+    assert (moved.host, moved.port_address) == ("127.0.1.40", 319)
+    assert picture.lines()["x299"].currentPosition().y() == free.center().y()  # laid out anew after the edit

@@ -54,6 +54,11 @@ class NetLink(QObject):
             self.start().look(on)
             self._take(self.view)
 
+    def look_if_asked(self) -> None:
+        """Outputs that go to whichever nodes ask need nodes to be asked."""
+        if any(o.enabled and o.way == "asked" for o in self.bench.show.outputs) and not self.view.looking:
+            self.look(True)
+
     def choose(self, protocol: str, adapter: str) -> None:
         """Send a protocol by an adapter (its address; "" lets it be chosen by itself), from now on and on this machine."""
         self.settings.adapters[protocol] = adapter
@@ -79,6 +84,8 @@ class NetLink(QObject):
         if self.desk and (old.outputs is not new.outputs or old.nodes is not new.nodes):
             try:
                 self._want(self.desk)
+                if self.bench.sending:
+                    self.look_if_asked()
             except IsthmusError as error:
                 self.bench.tell("fault", str(error))
 

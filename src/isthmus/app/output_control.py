@@ -41,6 +41,8 @@ class OutputControl(QObject):
             self.engine.start()
             self._started = True
         self.on = on
+        if on:
+            self._net.look_if_asked()
         self.publish()
         self.engine.enable(on)
         self._bench.sending = on

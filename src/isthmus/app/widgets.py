@@ -300,6 +300,14 @@ def plain_table(model: QAbstractItemModel, name: str, words: str, widths: Sequen
     return made
 
 
+def column_of(widget: QWidget, spacing: int = 6) -> QVBoxLayout:
+    """The layout of a view: one below the other, without margins of its own."""
+    made = QVBoxLayout(widget)
+    made.setContentsMargins(0, 0, 0, 0)
+    made.setSpacing(spacing)
+    return made
+
+
 def take_row(table: QTableView, row: int) -> None:
     """Choose one row, whatever keys are held: `selectRow` would take it as a wish to add or take off."""
     flags = QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows

@@ -22,6 +22,7 @@ from isthmus.wire import artnet, sacn
 
 POLL_SECONDS = 2.5  # Art-Net 4, "ArtPoll": every 2.5 to 3 s
 ADAPTER_SECONDS = 1.0
+SOURCE_SECONDS = 0.4
 LOCAL_BROADCAST = "127.255.255.255"
 NOBODY = Choice(None, "not looked at yet")
 
@@ -79,6 +80,7 @@ class Desk:
         self._polled_at = 0.0
         self._open: tuple[object, ...] = ()
         self._masks_asked: dict[str, float] = {}
+        self._sources_at = 0.0
 
     # ------------------------------------------------------------ what is wanted
 
@@ -189,6 +191,9 @@ class Desk:
             self._tell(before, now)
 
     def _tell(self, before: View, now: float) -> None:
+        sources = self.view.sources
+        if now - self._sources_at >= SOURCE_SECONDS:
+            self._sources_at, sources = now, tuple(self.watch.sources())
         with self._lock:
             nodes = self._finder.nodes(now)
             asking: dict[int, list[str]] = {}
@@ -203,7 +208,7 @@ class Desk:
                 nodes=nodes,
                 asking={number: tuple(dict.fromkeys(hosts)) for number, hosts in asking.items()},
                 sacn=tuple(source for source, _ in self._sacn.values()),
-                sources=tuple(self.watch.sources()),
+                sources=sources,
                 looked=looked,
             )
         if not self._ended.is_set() and _differs(before, self.view):

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QListWidget, 
 from isthmus.app.net_link import NetLink
 from isthmus.app.pages.routes_page.plan_dialog import PlanDialog
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, Section, bind, button, choice, field, label, plain_table
+from isthmus.app.widgets import RowsModel, Section, bind, button, choice, column_of, field, label, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.net import Adapter, Trouble, View, check, ipv4
@@ -58,9 +58,7 @@ class NetworkView(QWidget):
     def __init__(self, bench: Workbench, net: NetLink, window: QWidget) -> None:
         super().__init__()
         self.bench, self.net, self.window_ = bench, net, window
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = column_of(self)
         column.addWidget(Section("Adapters of this machine"))
         self.adapters = AdaptersModel()
         table = plain_table(self.adapters, "adapters", "Adapters", (120, 130, 130, 70, 110, 200), 5)

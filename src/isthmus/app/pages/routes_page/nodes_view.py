@@ -14,7 +14,7 @@ from isthmus.app.pages.routes_page.output_dialog import Entry
 from isthmus.app.pages.routes_page.routes_view import NODE_FIELDS, read_node, write_node
 from isthmus.app.pages.routes_page.set_dialog import SetDialog
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, Section, bind, button, field, label, plain_table, take_row
+from isthmus.app.widgets import RowsModel, Section, bind, button, column_of, field, label, plain_table, take_row
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.net import Difference, FoundNode, FoundPort, View
@@ -153,9 +153,7 @@ class NodesView(QWidget):
     def __init__(self, bench: Workbench, net: NetLink, actions: Registry, window: QWidget) -> None:
         super().__init__()
         self.bench, self.net, self.window_ = bench, net, window
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = column_of(self)
         top = QHBoxLayout()
         top.setSpacing(6)
         self.look = button("Look for nodes", run=lambda: actions.trigger("nodes.look"))

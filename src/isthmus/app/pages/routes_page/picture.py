@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent
@@ -14,7 +15,7 @@ from isthmus.app.theme import font, pen, theme
 from isthmus.app.workbench import Workbench
 from isthmus.net import FoundNode, compare
 from isthmus.net.found import pair
-from isthmus.routes import Port, Reach, notations, universes_in_use, universes_known, write_number
+from isthmus.routes import Port, Reach, notations, routed, universes_in_use, universes_known, write_number
 from isthmus.routes import edits as core
 from isthmus.routes.ports import WORDS
 from isthmus.show.records import Output
@@ -41,7 +42,9 @@ class RoutePicture(QWidget):
         self._reach = Reach(bench.show)
         self._use: dict[int, int] = {}
         self._known: list[int] = []
+        self._routed: set[int] = set()
         self._found: dict[str, FoundNode] = {}
+        self._layout: tuple[Any, dict[str, Any]] = (None, {})
         self._wrong: set[tuple[str, int]] = set()
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -53,6 +56,7 @@ class RoutePicture(QWidget):
     def refresh(self) -> None:
         show, view = self.bench.show, self.bench.network
         self._reach, self._use, self._known = Reach(show), universes_in_use(show), universes_known(show)
+        self._routed = routed(show)
         looked = view is not None and view.looked
         self._found = pair(show, view.nodes) if view else {}
         self._wrong = {(d.node, d.port) for d in compare(show, view.nodes)} if looked and view else set()
@@ -66,10 +70,32 @@ class RoutePicture(QWidget):
 
     # ------------------------------------------------------------ layout
 
+    def _kept(self, name: str, make: Callable[[], Any]) -> Any:
+        """What was laid out for this width and these outputs; hundreds of universes are looked at with each movement."""
+        key = self.width(), self._known, self._reach
+        if self._layout[0] != key:
+            self._layout = key, {}
+        if name not in self._layout[1]:
+            self._layout[1][name] = make()
+        return self._layout[1][name]
+
     def universe_boxes(self) -> dict[int, QRectF]:
-        return {u: QRectF(8, TOP + i * (BOX_H + GAP), LEFT_W, BOX_H) for i, u in enumerate(self._known)}
+        return self._kept("universes", self._universe_boxes)
 
     def pill_boxes(self) -> dict[str, QRectF]:
+        return self._kept("pills", self._pill_boxes)
+
+    def _port_list(self) -> list[tuple[Port, QRectF]]:
+        return self._kept("ports", self._make_port_list)
+
+    def lines(self) -> dict[str, QPainterPath]:
+        """Each output's way from its universe by its pill to its ports, as one path."""
+        return self._kept("lines", self._make_lines)
+
+    def _universe_boxes(self) -> dict[int, QRectF]:
+        return {u: QRectF(8, TOP + i * (BOX_H + GAP), LEFT_W, BOX_H) for i, u in enumerate(self._known)}
+
+    def _pill_boxes(self) -> dict[str, QRectF]:
         """Outputs in the order of their universes, so that lines cross little."""
         x = LEFT_W + 8 + (self.width() - LEFT_W - RIGHT_W - PILL_W - 16) / 2
         order = sorted(self.bench.show.outputs, key=lambda o: (o.universe, o.role))
@@ -79,7 +105,7 @@ class RoutePicture(QWidget):
         """(node's address, port's number) → its box."""
         return {(port.node.ip, port.number): box for port, box in self._port_list()}
 
-    def _port_list(self) -> list[tuple[Port, QRectF]]:
+    def _make_port_list(self) -> list[tuple[Port, QRectF]]:
         found: list[tuple[Port, QRectF]] = []
         y, node = TOP - 8, ""
         x = self.width() - RIGHT_W - 8
@@ -99,8 +125,7 @@ class RoutePicture(QWidget):
         path.cubicTo(middle, start.y(), middle, end.y(), end.x(), end.y())
         return path
 
-    def lines(self) -> dict[str, QPainterPath]:
-        """Each output's way from its universe by its pill to its ports, as one path."""
+    def _make_lines(self) -> dict[str, QPainterPath]:
         left, pills = self.universe_boxes(), self.pill_boxes()
         right = {port.key: box for port, box in self._port_list()}
         found = {}
@@ -200,17 +225,22 @@ class RoutePicture(QWidget):
         paint.text(p, x + 32, 8, "ports of the expected nodes", font("caption"), "text3", height=18)
         outputs = {o.id: o for o in self.bench.show.outputs}
         p.setBrush(Qt.BrushStyle.NoBrush)
+        seen = QRectF(event.rect()).adjusted(-4, -HEAD, 4, 4)
         for output_id, path in self.lines().items():
+            if not path.controlPointRect().intersects(seen):
+                continue
             output = outputs[output_id]
             mine = output_id == self.chosen or output.universe == self.universe
             color = "coral" if mine else theme.universe(output.universe) if output.enabled else theme.color("text3")
             p.setPen(pen(color, 2.4 if mine else 1.6, Qt.PenStyle.SolidLine if output.enabled else Qt.PenStyle.DashLine))
             p.drawPath(path)
         for universe, box in self.universe_boxes().items():
-            self._paint_universe(p, universe, box)
+            if box.intersects(seen):
+                self._paint_universe(p, universe, box)
         for output_id, box in pills.items():
-            self._paint_pill(p, outputs[output_id], box)
-        self._paint_ports(p)
+            if box.intersects(seen):
+                self._paint_pill(p, outputs[output_id], box)
+        self._paint_ports(p, seen)
         if self._from:
             box = self.universe_boxes().get(self._from) if isinstance(self._from, int) else pills.get(self._from)
             if box is not None:
@@ -224,7 +254,7 @@ class RoutePicture(QWidget):
 
     def _paint_universe(self, p: QPainter, universe: int, box: QRectF) -> None:
         units = self._use.get(universe, 0)
-        leads = any(o.universe == universe and o.enabled for o in self.bench.show.outputs)
+        leads = universe in self._routed
         p.setPen(pen("coral" if universe == self.universe else "line_strong", 1))
         p.setBrush(theme.color("shelf"))
         p.drawRoundedRect(box, 3, 3)
@@ -259,7 +289,7 @@ class RoutePicture(QWidget):
             paint.text(p, box.right() + 22, box.y(), ", ".join(output.hosts), font("caption", mono=True), "text2", height=box.height())
         self._knob(p, QPointF(box.right(), box.center().y()))
 
-    def _paint_ports(self, p: QPainter) -> None:
+    def _paint_ports(self, p: QPainter, seen: QRectF) -> None:
         fed: dict[tuple[str, int], list[Output]] = defaultdict(list, self._reach.of_port)
         node = ""
         for port, box in self._port_list():
@@ -267,6 +297,8 @@ class RoutePicture(QWidget):
             if port.node.id != node:
                 node = port.node.id
                 self._paint_node(p, port, box, real)
+            if not box.intersects(seen):
+                continue
             outputs = [o for o in fed[port.key] if o.enabled]
             p.setPen(pen("line_strong", 1, Qt.PenStyle.SolidLine if outputs else Qt.PenStyle.DotLine))
             p.setBrush(theme.color("shelf"))

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, Section, button, field, label, plain_table, take_row
+from isthmus.app.widgets import RowsModel, Section, button, column_of, field, label, plain_table, take_row
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.standin import RigClient
@@ -73,9 +73,7 @@ class RigView(QWidget):
         super().__init__()
         self.bench, self.address = bench, address
         self._client: RigClient | None = None
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = column_of(self)
         column.addWidget(_Sign())
         both = QHBoxLayout()
         both.setSpacing(18)

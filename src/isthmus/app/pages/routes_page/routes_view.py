@@ -13,7 +13,7 @@ from isthmus.app.dialogs import ask
 from isthmus.app.pages.routes_page.output_dialog import Entry, OutputDialog
 from isthmus.app.pages.routes_page.outputs import OutputsModel, outputs_table
 from isthmus.app.pages.routes_page.picture import RoutePicture
-from isthmus.app.widgets import bind, button, field, label, take_row
+from isthmus.app.widgets import bind, button, column_of, field, label, take_row
 from isthmus.app.workbench import Workbench
 from isthmus.check import prove
 from isthmus.errors import EntryFault
@@ -66,9 +66,7 @@ class RoutesView(QWidget):
     def __init__(self, bench: Workbench, actions: Registry, window: QWidget) -> None:
         super().__init__()
         self.bench, self.window_ = bench, window
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = column_of(self)
         self.picture = RoutePicture(bench, self.remove)
         self.picture.chose.connect(self.choose)
         self.picture.chose_universe.connect(lambda _: self.table.clearSelection())

@@ -9,12 +9,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from isthmus.app.net_link import NetLink
 from isthmus.app.pages.routes_page.levels import Levels
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, Section, button, choice, field, label, plain_table, take_row
+from isthmus.app.widgets import RowsModel, Section, button, choice, column_of, field, label, plain_table, take_row
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.net import View
@@ -78,9 +78,7 @@ class WatchView(QWidget):
     def __init__(self, bench: Workbench, net: NetLink, window: QWidget) -> None:
         super().__init__()
         self.bench, self.net, self.window_ = bench, net, window
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = column_of(self)
         top = QHBoxLayout()
         top.setSpacing(6)
         self.more = field("listen to", "", "sACN universes, such as 1-8", mono=True)
