@@ -37,7 +37,10 @@ class OutputControl(QObject):
     def switch(self, on: bool) -> None:
         """Raises NetworkFault when the engine cannot be started."""
         if on and not self._started:
-            self.engine.use(self._net.start().outlets)
+            desk = self._net.start()
+            if self.engine.send_home():  # of a run that was killed: it held the last look until now
+                desk.reopen()
+            self.engine.use(desk.outlets)
             self.engine.start()
             self._started = True
         self.on = on

@@ -66,7 +66,7 @@ class Engine:
 
     def start(self) -> None:
         """Raises NetworkFault when no process can be started."""
-        self._send_home()
+        self.send_home()
         if self.outlets is None:
             self.outlets, self._own_outlets = Outlets.open(), True
         self.beat()
@@ -103,8 +103,8 @@ class Engine:
             with contextlib.suppress(OSError):
                 send_message(self._channel, message, [self.outlets.sockets[name].fileno() for name in names])
 
-    def _send_home(self) -> None:
-        """End an engine whose interface died: it holds the last frame, and two would send at once."""
+    def send_home(self) -> bool:
+        """End an engine whose interface died: it holds the last frame, and two would send at once. True when there was one."""
         with contextlib.suppress(OSError, ValueError):
             pid, parent = map(int, self._note.read_text().split()) if self._note else (0, 0)
             orphan = pid and not Path(f"/proc/{parent}").exists()
@@ -113,6 +113,8 @@ class Engine:
                 end = time.monotonic() + 1.0
                 while Path(f"/proc/{pid}").exists() and time.monotonic() < end:
                     time.sleep(0.02)
+                return True
+        return False
 
     def publish(self, frame: NDArray[np.uint8], routes: list[sh.Route], identity: sh.Identity | None = None) -> None:
         """A flat frame of whole rows, and where each row goes."""

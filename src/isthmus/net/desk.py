@@ -138,15 +138,21 @@ class Desk:
             if (adapters, choices) != (self.view.adapters, self.view.choices):
                 self.view = replace(self.view, adapters=adapters, choices=choices)
 
+    def reopen(self) -> None:
+        """Try again for ports that others had."""
+        with self._lock:
+            self._open = ()
+        self.settle()
+
     def _reopen(self, choices: dict[str, Choice]) -> None:
         addresses = choices["artnet"].address, choices["sacn"].address
         art = choices["artnet"].adapter
         broadcast = art.broadcast if art and not art.local else ""
         old_heard, self._heard = self._heard, []
         trouble = []
-        if not self.outlets.sockets or (addresses, broadcast) != (self.outlets.addresses, self.outlets.broadcast):
-            old = self.outlets
-            keep = {n: s for n, s in old.sockets.items() if _stands(s.getsockname()[0], n, addresses)}
+        old = self.outlets
+        keep = {n: s for n, s in old.sockets.items() if _stands(s.getsockname(), n, addresses)}
+        if not keep or keep != old.sockets or (addresses, broadcast) != (old.addresses, old.broadcast):
             for name in keep:
                 del old.sockets[name]
             old.close()  # the engine has its own handles on them until it gets the new ones
@@ -273,9 +279,10 @@ class Desk:
         self.outlets.close()
 
 
-def _stands(address: str, name: str, addresses: tuple[str, str]) -> bool:
+def _stands(place: tuple[str, int], name: str, addresses: tuple[str, str]) -> bool:
     """Whether an open socket is one that is wanted again."""
-    return address == (LOOPBACK if name.endswith("local") else addresses[0 if name.startswith("artnet") else 1])
+    wanted = LOOPBACK if name.endswith("local") else addresses[0 if name.startswith("artnet") else 1]
+    return place[0] == wanted and (name.startswith("sacn") or place[1] == artnet.PORT)
 
 
 def _differs(a: View, b: View) -> bool:
