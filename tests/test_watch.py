@@ -263,10 +263,11 @@ def test_a_port_another_program_has_is_told_with_its_name(desk: Desk) -> None:
 # ---------------------------------------------------------------- a network with another machine on it
 
 FAR = """
-import json, select, socket, subprocess, sys, time
+import json, select, socket, subprocess, sys, threading, time
 sys.path.insert(0, "src")
 from isthmus.standin.node import Node
 from isthmus.standin.scenario import SimNode
+from isthmus.wire import artnet, sacn
 print("ready", flush=True)
 sys.stdin.readline()
 for words in ("addr add 2.0.0.10/8 dev quay1", "link set quay1 up"):
@@ -277,8 +278,17 @@ for to in ("2.0.0.10", "2.255.255.255"):
     sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
     sock.bind((to, 6454))
     socks.append(sock)
-told = 0
+told, asked = 0, False
+threading.Thread(target=lambda: [globals().update(asked=True) for _ in sys.stdin], daemon=True).start()
+out = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+out.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
+out.bind(("2.0.0.10", 0))
+out.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton("2.0.0.10"))
 while True:
+    if asked:
+        out.sendto(artnet.encode_dmx(0, 9, bytes(512)), ("2.255.255.255", 6454))
+        out.sendto(artnet.encode_dmx(0, 8, bytes(512)), ("2.0.0.5", 6454))
+        out.sendto(sacn.encode_data(sacn.Data(bytes(16), "far", 5, 1, bytes(512))), ("239.255.0.5", 5568))
     for sock in select.select(socks, [], [], 0.1)[0]:
         data, sender = sock.recvfrom(2048)
         for packet, host in node.handle(data, sender[0], time.monotonic()):
@@ -309,8 +319,7 @@ class FarShore:
         ip("link add quay0 type veth peer name quay1")
         ip(f"link set quay1 netns {self.process.pid}")
         self.plug()
-        self.process.stdin.write("\n")
-        self.process.stdin.flush()
+        self.tell("")
         self.last: dict = {"packets": 0}
         threading.Thread(target=self._read, daemon=True).start()
 
@@ -318,6 +327,11 @@ class FarShore:
         assert self.process.stdout
         for line in self.process.stdout:
             self.last = json.loads(line)
+
+    def tell(self, words: str) -> None:
+        assert self.process.stdin
+        self.process.stdin.write(words + "\n")
+        self.process.stdin.flush()
 
     def plug(self) -> None:
         ip("addr add 2.0.0.5/8 dev quay0")
@@ -375,3 +389,21 @@ def test_a_node_beyond_a_cable_is_found_sent_to_and_comes_back_after_the_cable_w
         engine.stop()
         desk.stop()
     assert until(lambda: far_shore.last["level"] == 0)  # and it ended dark
+
+
+def test_an_adapter_that_nothing_is_sent_by_can_be_listened_on(far_shore: FarShore) -> None:
+    desk = Desk()
+    desk.want(listen="quay0", universes=[5])
+    desk.start()
+    try:
+        assert desk.view.choices["artnet"].adapter.local and "artnet out" not in desk.outlets.sockets
+        far_shore.tell("level")  # the far shore has a desk of its own, too
+
+        def heard() -> set[tuple[str, int, str]]:
+            return {(s.protocol, s.number, s.ip) for s in desk.view.sources}
+
+        assert until(lambda: heard() == {("artnet", 9, "2.0.0.10"), ("artnet", 8, "2.0.0.10"), ("sacn", 5, "2.0.0.10")})
+        desk.want(universes=[6])  # and no longer, with another group
+        assert until(lambda: all(s.silent for s in desk.view.sources))
+    finally:
+        desk.stop()

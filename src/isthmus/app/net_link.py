@@ -72,13 +72,20 @@ class NetLink(QObject):
         if self.desk:
             self._want(self.desk)
 
+    def listen_on(self, adapter: str) -> None:
+        """Hear what comes to another adapter too (its address, or "all"), which nothing is sent by."""
+        self._listen = adapter
+        if self.desk:
+            self._want(self.desk)
+
     _extra: tuple[int, ...] = ()
+    _listen = ""
 
     def _want(self, desk: Desk) -> None:
         show = self.bench.show
         hosts = {p: [h for o in show.outputs if o.protocol == p and o.enabled for h in o.hosts] for p in ("artnet", "sacn")}
         universes = {o.number for o in show.outputs if o.protocol == "sacn"} | set(self._extra)
-        desk.want(self.settings.adapters, hosts, [n.ip for n in show.nodes if n.protocol == "artnet"], sorted(universes))
+        desk.want(self.settings.adapters, hosts, [n.ip for n in show.nodes if n.protocol == "artnet"], sorted(universes), self._listen)
 
     def _follow(self, old: Show, new: Show) -> None:
         if self.desk and (old.outputs is not new.outputs or old.nodes is not new.nodes):

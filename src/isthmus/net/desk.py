@@ -72,6 +72,7 @@ class Desk:
         self._hosts: dict[str, tuple[str, ...]] = {"artnet": (), "sacn": ()}
         self._expected: tuple[str, ...] = ()
         self._groups: tuple[int, ...] = ()
+        self._listen = ""
         self._lock = threading.RLock()
         self._ended = threading.Event()
         self._wake = threading.Event()
@@ -90,9 +91,11 @@ class Desk:
         hosts: Mapping[str, Sequence[str]] | None = None,
         expected: Sequence[str] = (),
         universes: Sequence[int] = (),
+        listen: str = "",
     ) -> None:
         """Adapters chosen by protocol (address or name, "" by itself), destinations by protocol, addresses of expected
-        nodes (asked one by one besides the broadcast), and sACN universes to listen to."""
+        nodes (asked one by one besides the broadcast), sACN universes to listen to, and where to listen besides the
+        adapters that are sent by: an adapter, or "all"."""
         with self._lock:
             if adapters is not None:
                 self._wanted.update(adapters)
@@ -100,6 +103,7 @@ class Desk:
                 self._hosts.update({key: tuple(value) for key, value in hosts.items()})
             self._expected = tuple(expected)
             self._groups = tuple(sorted(set(universes)))
+            self._listen = listen
         self.settle()
 
     def look(self, on: bool) -> None:
@@ -131,9 +135,11 @@ class Desk:
         with self._lock:
             around = [*self._expected, *(h for hosts in self._hosts.values() for h in hosts)]
             choices = {p: choose(adapters, self._wanted[p], self._hosts[p] or around) for p in ("artnet", "sacn")}
-            wanted = (choices["artnet"].adapter, choices["sacn"].adapter, self._groups)
+            sent_by = {choices[p].address for p in choices}
+            more = tuple(a for a in adapters if a.up and self._listen in ("all", a.ip, a.name) and a.ip not in sent_by)
+            wanted = (choices["artnet"].adapter, choices["sacn"].adapter, self._groups, more)
             if wanted != self._open or not self.outlets.sockets:
-                self._reopen(choices)
+                self._reopen(choices, more)
                 self._open = wanted
             if (adapters, choices) != (self.view.adapters, self.view.choices):
                 self.view = replace(self.view, adapters=adapters, choices=choices)
@@ -144,7 +150,7 @@ class Desk:
             self._open = ()
         self.settle()
 
-    def _reopen(self, choices: dict[str, Choice]) -> None:
+    def _reopen(self, choices: dict[str, Choice], more: tuple[Adapter, ...]) -> None:
         addresses = choices["artnet"].address, choices["sacn"].address
         art = choices["artnet"].adapter
         broadcast = art.broadcast if art and not art.local else ""
@@ -166,6 +172,8 @@ class Desk:
             self._heard.append(open_receivers(art.ip, broadcast, artnet.PORT))
         groups = [sacn.multicast(u) for u in (*self._groups, sacn.DISCOVERY_UNIVERSE)]
         self._heard.append(join(addresses[1], groups))
+        for adapter in more:  # only listened to: nothing is sent by it
+            self._heard += [open_receivers(adapter.ip, adapter.broadcast, artnet.PORT, unicast=True), join(adapter.ip, groups)]
         trouble += [words for opened in self._heard for words in opened.trouble]
         self.watch.use([*self.outlets.sockets.values(), *(s for opened in self._heard for s in opened.sockets)])
         self.view = replace(self.view, trouble=tuple(dict.fromkeys(trouble)))

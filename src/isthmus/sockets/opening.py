@@ -69,10 +69,10 @@ def open_sender(address: str, port: int = 0) -> tuple[socket.socket, str]:
     return sock, trouble
 
 
-def open_receivers(address: str, broadcast: str, port: int) -> Opened:
-    """What comes in by broadcast to an adapter; its unicast comes to the socket that sends."""
+def open_receivers(address: str, broadcast: str, port: int, unicast: bool = False) -> Opened:
+    """What comes in by broadcast to an adapter; its unicast comes to the socket that sends, or here if nothing is sent by it."""
     made = Opened()
-    for to in dict.fromkeys((broadcast, EVERYBODY)):
+    for to in dict.fromkeys((broadcast, EVERYBODY, address if unicast else "")):
         if not to:
             continue
         sock = plain(reuse=True)

@@ -82,14 +82,18 @@ class WatchView(QWidget):
         top = QHBoxLayout()
         top.setSpacing(6)
         self.more = field("listen to", "", "sACN universes, such as 1-8", mono=True)
-        self.more.setFixedWidth(220)
+        self.more.setFixedWidth(210)
         self.more.editingFinished.connect(lambda: self.bench.guard(self._listen))
         top.addWidget(self.more)
+        self.where = choice("Listen on")
+        self.where.setFixedWidth(170)
+        self.where.activated.connect(lambda _: self.bench.guard(lambda: self.net.listen_on(str(self.where.currentData()))))
+        top.addWidget(self.where)
         self.capture = button("Capture…", run=lambda: self.bench.guard(self._capture))
         top.addWidget(self.capture)
         self.play = button("Play back…", run=lambda: self.bench.guard(self._play))
         top.addWidget(self.play)
-        self.forget = button("Leave out what is silent", run=lambda: self.net.desk and self.net.desk.watch.forget())
+        self.forget = button("Forget the silent", run=lambda: self.net.desk and self.net.desk.watch.forget())
         top.addWidget(self.forget)
         self.told = label("", "quiet", "caption", wrap=True)
         top.addWidget(self.told, 1)
@@ -140,8 +144,19 @@ class WatchView(QWidget):
             own = is_own(source, view, cid)
             rows.append((source, source_name(source, view) if not own else self.bench.show.name, own, self._against(source, own)))
         self._fill(rows, kept)
+        self._offer(view)
         self._tell(view)
         self._show_levels()
+
+    def _offer(self, view: View) -> None:
+        """Adapters to listen on."""
+        items = [("", "where we send"), ("all", "on every adapter"), *((a.ip, f"also on {a.name}") for a in view.adapters)]
+        if items != [(self.where.itemData(i), self.where.itemText(i)) for i in range(self.where.count())]:
+            kept = self.where.currentData()
+            self.where.clear()
+            for key, words in items:
+                self.where.addItem(words, key)
+            self.where.setCurrentIndex(max(0, self.where.findData(kept)))
 
     def _fill(self, rows: list[Any], kept: Source | None) -> None:
         same = [(s.kind, s.number, s.ip, s.cid) for s, *_ in rows] == [(s.kind, s.number, s.ip, s.cid) for s, *_ in self.model.rows]
