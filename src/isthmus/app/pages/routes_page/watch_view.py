@@ -81,7 +81,7 @@ class WatchView(QWidget):
         column = column_of(self)
         top = QHBoxLayout()
         top.setSpacing(6)
-        self.more = field("listen to", "", "sACN universes, such as 1-8", mono=True)
+        self.more = field("listen to", "", "sACN universes: 1-8", mono=True)
         self.more.setFixedWidth(210)
         self.more.editingFinished.connect(lambda: self.bench.guard(self._listen))
         top.addWidget(self.more)
