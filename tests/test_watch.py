@@ -222,10 +222,27 @@ def test_snags_of_the_network_speak_while_their_trouble_lasts_and_end_with_it(ri
     assert until(lambda: "node-missing" in rules(), 12)
     text = next(s.text for s in book.update(show, desk.view).snags if s.rule == "node-missing")
     assert "Ferry B" in text and "universe 3" in text and node.ip in text
+    mirrored = route_edits.mirror(show, "ferry-b", "ferry-a")
+    assert any("Ferry B" in s.text and "Its mirror carries on" in s.text for s in book.update(mirrored, desk.view).snags)
     asked = route_edits.change_output(show, "o1", way="asked", host="", port_address=9)
     assert "nobody-listens" in rules(asked)
     moved = route_edits.change_node(show, "ferry-b", ip="10.0.0.9")
     assert "outside" in rules(moved)
+
+
+def test_a_flood_of_answers_is_counted_and_the_desk_goes_on(rig: RigClient, desk: Desk) -> None:
+    desk.look(True)
+    assert until(lambda: len(desk.view.nodes) == 2)
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as flood:
+        flood.bind(("127.0.0.66", 0))
+        for n in range(20_000):  # as fast as this machine can, each from another node
+            reply = artnet.reply_for(f"10.{n >> 16}.{n >> 8 & 255}.{n & 255}", f"liar {n}", "", (n & 15,))
+            flood.sendto(artnet.encode_poll_reply(reply), ("127.0.0.1", artnet.PORT))
+    assert until(lambda: 2 < len(desk.view.nodes) <= 1000)
+    rig.do("node", name="Ferry A", ports=[7, 8])
+    assert until(lambda: any(n.name == "Ferry A" and n.ports[0].number == 7 for n in desk.view.nodes))  # those it knew are still heard
+    desk.forget()
+    assert until(lambda: [n.name for n in desk.view.nodes] == ["Ferry A", "Ferry B"])
 
 
 @multicast

@@ -23,6 +23,7 @@ from isthmus.wire import artnet, sacn
 POLL_SECONDS = 2.5  # Art-Net 4, "ArtPoll": every 2.5 to 3 s
 ADAPTER_SECONDS = 1.0
 SOURCE_SECONDS = 0.4
+MAX_SENDERS = 1000
 LOCAL_BROADCAST = "127.255.255.255"
 NOBODY = Choice(None, "not looked at yet")
 
@@ -80,7 +81,7 @@ class Desk:
         self._looked_at = 0.0
         self._polled_at = 0.0
         self._open: tuple[object, ...] = ()
-        self._masks_asked: dict[str, float] = {}
+        self._masks_asked: dict[str, float] = {}  # of nodes the finder knows, so it is bounded as that is
         self._sources_at = 0.0
 
     # ------------------------------------------------------------ what is wanted
@@ -257,8 +258,8 @@ class Desk:
         packet = artnet.decode(message.data) or sacn.decode(message.data)
         with self._lock:
             if isinstance(packet, artnet.ArtPollReply):
-                self._finder.take(packet, message.ip, now)
-                if now - self._masks_asked.get(message.ip, -60.0) > 30.0:  # the poll does not tell the mask
+                known = self._finder.take(packet, message.ip, now)
+                if known and now - self._masks_asked.get(message.ip, -60.0) > 30.0:  # the poll does not tell the mask
                     self._masks_asked[message.ip] = now
                     self.send(artnet.encode_ip_prog(artnet.ArtIpProg()), message.ip)
             elif isinstance(packet, artnet.ArtIpProgReply):
@@ -267,8 +268,9 @@ class Desk:
                 self._take_discovery(packet, message.ip, now)
 
     def _take_discovery(self, packet: sacn.Discovery, ip: str, now: float) -> None:
-        if len(self._pages) > 1000:
+        if len(self._pages) > MAX_SENDERS or len(self._sacn) > MAX_SENDERS:
             self._pages.clear()
+            return
         cid = packet.cid.hex()
         pages = self._pages.setdefault(cid, {})
         pages[packet.page] = packet

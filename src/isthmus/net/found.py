@@ -81,7 +81,7 @@ class Finder:
         self._seen: dict[str, _Seen] = {}
 
     def take(self, reply: ArtPollReply, sender: str, now: float) -> bool:
-        """True when it tells something new."""
+        """False when there is no room for one more."""
         ip = reply.ip if reply.ip != "0.0.0.0" else sender
         seen = self._seen.get(ip)
         if seen is None:
@@ -89,13 +89,12 @@ class Finder:
                 return False
             seen = self._seen[ip] = _Seen()
         index = max(1, reply.bind_index)
-        fresh = seen.pages.get(index) != reply or now - seen.at > SILENT or reply.mac not in seen.macs
         if len(seen.pages) < MAX_PAGES or index in seen.pages:
             seen.pages[index] = reply
         seen.at = now
         if any(reply.mac) and len(seen.macs) < 8:
             seen.macs[reply.mac] = now
-        return fresh
+        return True
 
     def take_mask(self, ip: str, mask: str) -> None:
         if ip in self._seen:

@@ -25,6 +25,7 @@ from isthmus.wire import pcapng, sacn
 
 FLUSH = 0.1
 ROUNDS = 8  # batches from one socket before the next gets its turn
+HANDED_ON = 400  # packets that are not levels, in each FLUSH: 100 nodes answer with as many pages
 
 
 class Capture:
@@ -56,8 +57,13 @@ class Process:
         self.sockets: dict[int, tuple[str, int]] = {}
         self.capture: Capture | None = None
         self.running = True
+        self.left = HANDED_ON
 
     def _hand_on(self, data: bytes, ip: int, port: int) -> None:
+        self.left -= 1
+        if self.left < 0:  # somebody floods the network: the interface must not drown
+            self.table.words[T_UNTOLD] += 1
+            return
         message = {"kind": "packet", "ip": ip, "port": port, "data": base64.b64encode(data).decode()}
         try:
             socket.send_fds(self.channel, [_json(message)], [], socket.MSG_DONTWAIT)
@@ -132,7 +138,7 @@ class Process:
                     self._read(key.fd, time.monotonic())
             now = time.monotonic()
             if now - flushed >= FLUSH:
-                flushed = now
+                flushed, self.left = now, HANDED_ON
                 self.hearing.flush(now)
                 self.table.words[T_ALIVE] = int(now * 1e9)
         self._capture("") if self.capture else None

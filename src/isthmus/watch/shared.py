@@ -35,7 +35,7 @@ ROW = np.dtype(
     ]
 )
 # words of the head
-(T_ALIVE, T_PACKETS, T_BAD, T_OTHER, T_UNTOLD, T_FULL, T_CAPTURED, T_SEQ) = range(8)
+(T_ALIVE, T_PACKETS, T_BAD, T_OTHER, T_UNTOLD, T_FULL, T_CAPTURED) = range(7)
 _HEAD = 64
 _BYTES = _HEAD * 8 + MAX_SOURCES * (ROW.itemsize + SLOTS)
 

@@ -21,6 +21,7 @@ from isthmus.sockets import receive_message, send_message
 from isthmus.watch.shared import ARTNET, SACN, T_ALIVE, T_BAD, T_CAPTURED, T_FULL, T_OTHER, T_PACKETS, SharedTable
 from isthmus.wire import sacn
 
+MESSAGES = 500  # at once: whoever asks has other things to do as well
 GONE = 2.5  # seconds after which a source counts as silent (E1.31, E131_NETWORK_DATA_LOSS_TIMEOUT)
 
 
@@ -146,8 +147,9 @@ class Watch:
                 send_message(self._channel, message, sockets)
 
     def messages(self, wait: float = 0.0) -> Iterator[Heard | Captured]:
-        """What was handed on since the last time; waits up to `wait` seconds for the first."""
-        while self._channel and select.select([self._channel], [], [], wait)[0]:
+        """What was handed on since the last time, at most MESSAGES of it; waits up to `wait` seconds for the first."""
+        left = MESSAGES
+        while self._channel and (left := left - 1) >= 0 and select.select([self._channel], [], [], wait)[0]:
             received = receive_message(self._channel)
             if received is None:
                 return
