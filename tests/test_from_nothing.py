@@ -306,6 +306,7 @@ def test_pictures_of_every_view_are_saved_from_the_demo(
     from isthmus.app.shots import take_shots
 
     monkeypatch.setenv("ISTHMUS_CONFIG", str(tmp_path / "c"))
+    monkeypatch.setattr("isthmus.net.found.SILENT", 4.0)
     assert take_shots(make_application(["shots"]), tmp_path / "shots") == 0
     names = {p.stem for p in (tmp_path / "shots").glob("*.png")}
     assert names >= {"readiness", "patch", "routes", "plan", "stage", "roll-call", "add-units", "patch-day", "nodes", "network", "watch"}

@@ -239,7 +239,9 @@ def _routes(window: Window, shot: Callable[..., None]) -> None:
         shot("watch")
         client.do("node", name="Ferry B", on=False)
         page.show_view("Routes")
-        wait(10.0)  # a node that has gone is told after some silence
+        end = time.monotonic() + 12
+        while not any(s.rule == "node-missing" and "Ferry B" in s.text for s in bench.snags) and time.monotonic() < end:
+            wait(0.2)  # a node that has gone is told after some silence
         page.routes.choose("o3")
         shot("routes")
         theme.set("day")
