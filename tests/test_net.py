@@ -235,6 +235,11 @@ def test_setting_tells_what_goes_dark_what_goes_along_and_what_cannot_be() -> No
         node.handle(packet, "127.0.0.1", 100.0)
     assert node.ip == "127.0.0.8" and expected_after(show, found, moved).outputs[0].host == "127.0.0.8"
     assert left_undone([found], found, Wish("Skiff"))[0].startswith("its name is still")
+    silenced = set_it(node, answering(node)[0], Wish(ports=(PortWish(2, direction="in", disabled=True),)))  # ArtAddress, then ArtInput
+    assert silenced.ports[1].direction == "in" and silenced.ports[1].disabled and not silenced.ports[0].disabled
+    assert ("Port 2", "input off", "input on") in {
+        (x.what, x.before, x.after) for x in before_after(silenced, Wish(ports=(PortWish(2, disabled=False),)))
+    }
     deaf = FoundPort(1, 1, 1, "out", 0)
     assert not silences(show, FoundNode("127.0.0.2", "x", "", (deaf,)), Wish(ports=(PortWish(1, merge="ltp"),)))
 

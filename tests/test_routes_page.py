@@ -326,6 +326,10 @@ def test_what_a_node_does_not_take_is_said_and_the_show_does_not_follow(make_win
     type_in_cell(nodes.port_table, 0, 4, "in")
     press(window, "Set at the node…")
     assert "does not let its ports change direction" in window.notice.words
+    type_in_cell(nodes.port_table, 0, 4, "in off")
+    assert nodes.ports.index(0, 4).data() == "in off"
+    type_in_cell(nodes.port_table, 0, 4, "sideways")
+    assert nodes.ports.index(0, 4).data() == "in off"
     type_in_cell(nodes.port_table, 0, 4, "out")
     type_in_cell(nodes.port_table, 0, 3, "not a number")
     assert nodes.ports.index(0, 3).data() == ""  # what cannot be is not taken

@@ -139,6 +139,7 @@ def rig_window(app: QApplication, place: str) -> int:
         return app.exec()
     finally:
         view.left()
+        view.close()
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

@@ -300,6 +300,19 @@ def plain_table(model: QAbstractItemModel, name: str, words: str, widths: Sequen
     return made
 
 
+class PageView(QWidget):
+    """One of the views of a page."""
+
+    def refresh(self) -> None:
+        """Something it shows has changed."""
+
+    def entered(self) -> None:
+        """It has come into view."""
+
+    def left(self) -> None:
+        """It has gone out of view."""
+
+
 def column_of(widget: QWidget, spacing: int = 6) -> QVBoxLayout:
     """The layout of a view: one below the other, without margins of its own."""
     made = QVBoxLayout(widget)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from isthmus.errors import EntryFault
 from isthmus.net import ipv4
 from isthmus.net.found import IN, OUT, FoundNode, FoundPort
 from isthmus.routes import universes_in_use, write_number
+from isthmus.routes.edits import change_node
 from isthmus.show.records import Show
 from isthmus.wire import artnet
 from isthmus.wire.artnet import setting as s
@@ -79,8 +80,6 @@ def _wishes(node: FoundNode, wish: Wish) -> dict[int, dict[int, PortWish]]:
 
 def after(node: FoundNode, wish: Wish) -> tuple[FoundPort, ...]:
     """The ports as they would be. Ports of one page share net and sub-net, so others of it may go along."""
-    from dataclasses import replace
-
     wishes = _wishes(node, wish)
     made = []
     for port in node.ports:
@@ -197,8 +196,6 @@ def left_undone(found: Sequence[FoundNode], node: FoundNode, wish: Wish) -> list
 
 def expected_after(show: Show, node: FoundNode, wish: Wish) -> Show:
     """The show, with its expected node following what was set. The node it is about is found by address."""
-    from isthmus.routes.edits import change_node
-
     mine = next((n for n in show.nodes if n.ip == node.ip), None)
     if mine is None:
         return show

@@ -13,7 +13,7 @@ from isthmus.routes.ports import (
     write_port_address,
 )
 from isthmus.routes.propose import propose
-from isthmus.routes.reach import Port, Reach, goes_to, port_of, ports, routed, universes_in_use, universes_known, way_key
+from isthmus.routes.reach import Port, Reach, goes_to, ports, routed, universes_in_use, universes_known, way_key
 
 __all__ = [
     "Port",
@@ -22,7 +22,6 @@ __all__ = [
     "change_output",
     "goes_to",
     "notations",
-    "port_of",
     "ports",
     "propose",
     "read_host",

@@ -197,20 +197,17 @@ def add_node(show: Show, name: str, ip: str, place: str, port_numbers: tuple[int
     return replace(show, nodes=(*show.nodes, node))
 
 
-def change_node(show: Show, node_id: str, follow: bool = True, **changes: object) -> Show:
-    """Change a node; with `follow`, outputs that led to its ports go on leading there. Raises EntryFault."""
+def change_node(show: Show, node_id: str, **changes: object) -> Show:
+    """Change a node; outputs that led to its ports go on leading there. Raises EntryFault."""
     reach = Reach(show)
     nodes = tuple(replace(n, **changes) if n.id == node_id else n for n in show.nodes)
     node = next(n for n in nodes if n.id == node_id)
     made = replace(show, nodes=nodes)
     _check_node(made, node)
-    if follow:
-        for output in show.outputs:
-            mine = [p for p in reach.of_output[output.id] if p.node.id == node_id]
-            if len(mine) == 1 and output.way == "unicast" and len(output.hosts) == 1 and mine[0].index <= len(node.ports):
-                target = Port(node, mine[0].index, node.ports[mine[0].index - 1])
-                if output not in reach.of_port[target.key] or target.number != mine[0].number or node.ip != mine[0].node.ip:
-                    made = retarget(made, output.id, target)
+    for output in show.outputs:
+        mine = [p for p in reach.of_output[output.id] if p.node.id == node_id]
+        if len(mine) == 1 and len(output.hosts) == 1 and mine[0].index <= len(node.ports):
+            made = retarget(made, output.id, Port(node, mine[0].index, node.ports[mine[0].index - 1]))
     return made
 
 

@@ -89,11 +89,6 @@ class Reach:
         return next((p for p in near if not self.of_port.get(p.key) and (output.way != "unicast" or p.node.ip in output.hosts)), None)
 
 
-def port_of(show: Show, output: Output) -> Port | None:
-    """The first expected port an output reaches, if there is one."""
-    return next(iter(Reach(show)._find(output)), None)
-
-
 def routed(show: Show) -> set[int]:
     """Universes with at least one output that is on."""
     return {output.universe for output in show.outputs if output.enabled}

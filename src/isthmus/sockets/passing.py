@@ -13,9 +13,10 @@ MAX_MESSAGE = 1 << 16
 MAX_SOCKETS = 250  # SCM_MAX_FD is 253
 
 
-def send_message(channel: socket.socket, message: dict[str, Any], sockets: list[int] | None = None) -> None:
-    """Raises OSError when the other end is gone."""
-    socket.send_fds(channel, [json.dumps(message).encode()], (sockets or [])[:MAX_SOCKETS])
+def send_message(channel: socket.socket, message: dict[str, Any], sockets: list[int] | None = None, wait: bool = True) -> None:
+    """Raises OSError when the other end is gone, BlockingIOError when it is busy and is not waited for."""
+    flags = 0 if wait else socket.MSG_DONTWAIT
+    socket.send_fds(channel, [json.dumps(message).encode()], (sockets or [])[:MAX_SOCKETS], flags)
 
 
 def receive_message(channel: socket.socket) -> tuple[dict[str, Any], list[int]] | None:

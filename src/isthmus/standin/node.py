@@ -6,6 +6,7 @@ Art-Net 4 for ports of that protocol (two senders merge by HTP or LTP, the third
 
 from __future__ import annotations
 
+import dataclasses
 import random
 from dataclasses import dataclass, field
 
@@ -252,9 +253,7 @@ class Node:
             )
             out.append((artnet.encode_poll_reply(reply), to))
             if self.settings.twin:
-                from dataclasses import replace as changed
-
-                out.append((artnet.encode_poll_reply(changed(reply, mac=b"\x02\x1d\xff" + self.mac[3:])), to))
+                out.append((artnet.encode_poll_reply(dataclasses.replace(reply, mac=b"\x02\x1d\xff" + self.mac[3:])), to))
         return out
 
     # ------------------------------------------------------------ being set

@@ -66,7 +66,7 @@ class Process:
             return
         message = {"kind": "packet", "ip": ip, "port": port, "data": base64.b64encode(data).decode()}
         try:
-            socket.send_fds(self.channel, [_json(message)], [], socket.MSG_DONTWAIT)
+            send_message(self.channel, message, wait=False)
         except BlockingIOError:
             self.table.words[T_UNTOLD] += 1  # the interface is busy: nodes answer again
         except OSError:
@@ -142,12 +142,6 @@ class Process:
                 self.hearing.flush(now)
                 self.table.words[T_ALIVE] = int(now * 1e9)
         self._capture("") if self.capture else None
-
-
-def _json(message: dict[str, object]) -> bytes:
-    import json
-
-    return json.dumps(message).encode()
 
 
 def main() -> int:

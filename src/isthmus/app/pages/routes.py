@@ -12,7 +12,7 @@ from isthmus.app.pages.routes_page.rig_view import RigView
 from isthmus.app.pages.routes_page.routes_view import RoutesView
 from isthmus.app.pages.routes_page.watch_view import WatchView
 from isthmus.app.theme import theme
-from isthmus.app.widgets import Page, bind, button
+from isthmus.app.widgets import Page, PageView, bind, button
 from isthmus.app.workbench import Workbench
 from isthmus.output.masters import DARK, HOLD, LIVE
 from isthmus.routes import routed, universes_in_use
@@ -26,7 +26,7 @@ class RoutesPage(Page):
 
     def __init__(self, bench: Workbench, actions: Registry, net: NetLink, rig: tuple[str, int] | None, window: QWidget) -> None:
         super().__init__()
-        self.bench, self.net, self.window_ = bench, net, window
+        self.bench, self.acts, self.net, self.window_ = bench, actions, net, window
         self.switches = self.add_switches(VIEWS, self.show_view, "routes view")
         self.head.row.addSpacing(12)
         self.head.add(button("Add an output…", run=lambda: actions.trigger("routes.add")))
@@ -36,7 +36,7 @@ class RoutesPage(Page):
         self.network = NetworkView(bench, net, window)
         self.watch = WatchView(bench, net, window)
         self.rig = RigView(bench, rig)
-        self.views: dict[str, QWidget] = dict(zip(VIEWS, (self.routes, self.nodes, self.network, self.watch, self.rig), strict=True))
+        self.views: dict[str, PageView] = dict(zip(VIEWS, (self.routes, self.nodes, self.network, self.watch, self.rig), strict=True))
         self.stack = QStackedWidget()
         for view in self.views.values():
             self.stack.addWidget(view)
@@ -60,10 +60,14 @@ class RoutesPage(Page):
     def show_universe(self, universe: int) -> None:
         self.routes.show_universe(universe)
 
+    def here(self, view: str) -> None:
+        """Come to this page, with one of its views."""
+        self.acts.trigger("go.routes")
+        self.show_view(view)
+
     def show_view(self, name: str) -> None:
-        old = self.views[self.view]
-        if name != self.view and hasattr(old, "left"):
-            old.left()  # type: ignore[attr-defined]
+        if name != self.view:
+            self.views[self.view].left()
         self.view = name
         for switch, words in zip(self.switches, VIEWS, strict=True):
             switch.setChecked(words == name)
@@ -72,17 +76,14 @@ class RoutesPage(Page):
             self.entered()
 
     def entered(self) -> None:
-        view = self.views[self.view]
         if self.view in ("Nodes", "Network"):
             self.bench.guard(self.net.start)
             self.bench.see_network(self.net.view)
-        if hasattr(view, "entered"):
-            view.entered()  # type: ignore[attr-defined]
+        self.views[self.view].entered()
         self.refresh()
 
     def left(self) -> None:
-        for view in (self.watch, self.rig):
-            view.left()
+        self.views[self.view].left()
 
     def _told(self) -> None:
         self.routes.picture.refresh()
@@ -91,10 +92,8 @@ class RoutesPage(Page):
     def refresh(self) -> None:
         self._say()
         self.routes.refresh()
-        if self.view == "Nodes":
-            self.nodes.refresh()
-        elif self.view == "Network":
-            self.network.refresh()
+        if self.view in ("Nodes", "Network"):
+            self.views[self.view].refresh()
 
     def _say(self) -> None:
         show = self.bench.show
@@ -143,7 +142,7 @@ def register(actions: Registry, page: RoutesPage) -> None:
         Action("nodes.expect", "Expect all nodes that answer", nodes.expect_all, group=group),
         Action("network.plan", "Address plan…", page.network.plan, group=group),
         *(
-            Action(f"routes.view.{name}", f"Routes: {name}", lambda n=name: _here(page, n), f"Alt+Shift+{key}", group=group)
+            Action(f"routes.view.{name}", f"Routes: {name}", lambda n=name: page.here(n), f"Alt+Shift+{key}", group=group)
             for key, name in enumerate(VIEWS, 1)
         ),
     )
@@ -151,10 +150,3 @@ def register(actions: Registry, page: RoutesPage) -> None:
 
 def _toggle(bench: Workbench, state: str) -> None:
     bench.master(LIVE if bench.masters.everything == state else state)
-
-
-def _here(page: RoutesPage, name: str) -> None:
-    window = page.window_
-    if hasattr(window, "go"):
-        window.go("Routes")  # type: ignore[attr-defined]
-    page.show_view(name)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QListWidget, 
 from isthmus.app.net_link import NetLink
 from isthmus.app.pages.routes_page.plan_dialog import PlanDialog
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, Section, bind, button, choice, column_of, field, label, plain_table
+from isthmus.app.widgets import PageView, RowsModel, Section, bind, button, choice, column_of, field, label, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.net import Adapter, Trouble, View, check, ipv4
@@ -54,7 +54,7 @@ class DevicesModel(RowsModel):
         return None
 
 
-class NetworkView(QWidget):
+class NetworkView(PageView):
     def __init__(self, bench: Workbench, net: NetLink, window: QWidget) -> None:
         super().__init__()
         self.bench, self.net, self.window_ = bench, net, window

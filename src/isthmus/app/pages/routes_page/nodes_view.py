@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, Signal
@@ -14,7 +14,7 @@ from isthmus.app.pages.routes_page.output_dialog import Entry
 from isthmus.app.pages.routes_page.routes_view import NODE_FIELDS, read_node, write_node
 from isthmus.app.pages.routes_page.set_dialog import SetDialog
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, Section, bind, button, column_of, field, label, plain_table, take_row
+from isthmus.app.widgets import PageView, RowsModel, Section, bind, button, column_of, field, label, plain_table, take_row
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.net import Difference, FoundNode, FoundPort, View
@@ -79,6 +79,21 @@ class NodesModel(RowsModel):
         return None
 
 
+def read_direction(text: str, port: FoundPort) -> dict[str, Any]:
+    """in, out, or what an input is to be: on, off. Raises EntryFault."""
+    words = set(text.replace(",", " ").split())
+    if not words or words - {"in", "out", "on", "off"}:
+        raise EntryFault(f"“{text[:20]}” is no direction.", do="Write in, out, or for an input: in off, in on.")
+    way = IN if words & {"in", "on", "off"} else OUT
+    disabled = "off" in words if words & {"on", "off"} else None
+    return {"direction": None if way == port.direction else way, "disabled": None if disabled == port.disabled else disabled}
+
+
+def write_direction(port: FoundPort, wish: PortWish) -> str:
+    off = port.disabled if wish.disabled is None else wish.disabled
+    return f"{wish.direction or port.direction}{' off' if off and (wish.direction or port.direction) == IN else ''}"
+
+
 class PortsModel(RowsModel):
     """The ports of one node; what is typed here is only a wish until it is set."""
 
@@ -112,9 +127,9 @@ class PortsModel(RowsModel):
             state = "merges two senders" if port.merging else "live" if port.active else "input off" if port.disabled else "nothing yet"
             wanted = "" if wish.number is None else str(wish.number)
             merge = (wish.merge or port.merge).upper()
-            return (str(number), expected, port.words, wanted, wish.direction or port.direction, merge, state)[column]
+            return (str(number), expected, port.words, wanted, write_direction(port, wish), merge, state)[column]
         if role == Qt.ItemDataRole.FontRole:
-            changed = (column == 4 and wish.direction) or (column == 5 and wish.merge)
+            changed = (column == 4 and (wish.direction or wish.disabled is not None)) or (column == 5 and wish.merge)
             return font("table", 600 if changed else 400, mono=column < 4, italic=column in (2, 6) or (column in (4, 5) and not changed))
         if role == Qt.ItemDataRole.ForegroundRole:
             differs = column == 2 and port is not None and expected and not expected.startswith(port.words)
@@ -128,15 +143,13 @@ class PortsModel(RowsModel):
         return plain | Qt.ItemFlag.ItemIsEditable if able else plain
 
     def setData(self, index: QModelIndex | QPersistentModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
-        from dataclasses import replace
-
         number, _, port = self.rows[index.row()]
         text, wish = str(value).strip().casefold(), self.wish(number)
         try:
             if index.column() == 3:
                 wish = replace(wish, number=read_port_address(text) if text else None)
             elif index.column() == 4:
-                wish = replace(wish, direction=None if text == port.direction else IN if text.startswith("i") else OUT)
+                wish = replace(wish, **read_direction(text, port))
             else:
                 wish = replace(wish, merge=None if text == port.merge else "ltp" if text.startswith("l") else "htp")
         except EntryFault:
@@ -149,7 +162,7 @@ class PortsModel(RowsModel):
         return True
 
 
-class NodesView(QWidget):
+class NodesView(PageView):
     def __init__(self, bench: Workbench, net: NetLink, actions: Registry, window: QWidget) -> None:
         super().__init__()
         self.bench, self.net, self.window_ = bench, net, window
@@ -203,7 +216,7 @@ class NodesView(QWidget):
         self.set = button("Set at the node…", run=self._set)
         row.addWidget(self.set)
         made.addLayout(row)
-        words = "Type a port-address under “To be”; in or out, HTP or LTP. Nothing is sent before you have seen what it changes."
+        words = "Type a port-address under “To be”; in, out, in off or in on; HTP or LTP. You see what it changes before anything is sent."
         made.addWidget(label(words, "quiet", "caption", wrap=True))
         self.ports.wished.connect(self._able)
         for line in (self.name, self.ip, self.mask_):
@@ -255,6 +268,11 @@ class NodesView(QWidget):
             self.list.addItem(item)
         self._found = found
         told = [f"{s.name} at {s.ip} sends sACN {_few(s.universes)}" for s in view.sacn]
+        heard: dict[str, list[int]] = {}  # what tells nothing of itself is known by what it sends
+        for source in view.sources:
+            if source.protocol == "artnet" and not source.silent and source.ip not in {node.ip for node in view.nodes}:
+                heard.setdefault(source.ip, []).append(source.number)
+        told += [f"{ip} sends Art-Net {_few(tuple(numbers))} and does not answer polls" for ip, numbers in heard.items()]
         self.senders.setText(". ".join(told))
         self._chosen()
 
@@ -273,7 +291,8 @@ class NodesView(QWidget):
         self._row = row
         self.ports.show_node(row)
         name = row and (row.node.name if row.node else row.real.name if row.real else "")
-        self.head.words = f"Ports and settings of {name}" if name else "Choose a node"
+        says = f"; it says “{row.real.report}”" if row and row.real and row.real.report else ""
+        self.head.words = f"Ports and settings of {name}{says}" if name else "Choose a node"
         self.head.update()
         self._able()
 

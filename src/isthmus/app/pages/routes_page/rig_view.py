@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from functools import partial
 from typing import Any
 
@@ -12,7 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, Section, button, column_of, field, label, plain_table, take_row
+from isthmus.app.widgets import PageView, RowsModel, Section, button, column_of, field, label, plain_table, take_row
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.standin import RigClient
@@ -66,7 +67,7 @@ class UnitsModel(RowsModel):
         return None
 
 
-class RigView(QWidget):
+class RigView(PageView):
     """`address` is the stand-in's local socket; None where none runs."""
 
     def __init__(self, bench: Workbench, address: tuple[str, int] | None) -> None:
@@ -84,46 +85,20 @@ class RigView(QWidget):
         self.nodes = NodesModel()
         self.node_table = plain_table(self.nodes, "rig nodes", "Stand-in nodes", (70, 84, 36, 66, 36, 62, 56, 56, 46), 0)
         left.addWidget(self.node_table, 1)
-        row = QHBoxLayout()
-        row.setSpacing(6)
-        for words, run in (
-            ("Power off", lambda: self._node(on=False)),
-            ("Power on", lambda: self._node(on=True)),
-            ("Restart", lambda: self._node(restart=2.0)),
-            ("Twin", lambda: self._node(twin=True)),
-        ):
-            row.addWidget(button(words, run=lambda r=run: self.bench.guard(r), name=f"rig {words}"))
-        row.addStretch(1)
-        left.addLayout(row)
-        row = QHBoxLayout()
-        row.setSpacing(6)
+        power = (("Power off", {"on": False}), ("Power on", {"on": True}), ("Restart", {"restart": 2.0}), ("Twin", {"twin": True}))
+        left.addLayout(self._row(*((words, f"rig {words}", partial(self._node, **order)) for words, order in power)))
         self.change = field("rig node change", "", "drop=0.2, merge=ltp, ports=[0,5]")
-        row.addWidget(self.change, 1)
-        row.addWidget(button("Change it", run=lambda: self.bench.guard(self._change_node), name="rig change node"))
-        left.addLayout(row)
-        row = QHBoxLayout()
-        row.setSpacing(6)
-        row.addWidget(button("A second sender to that port", run=lambda: self.bench.guard(self._second), name="rig second sender"))
-        row.addWidget(button("Silence it", run=lambda: self.bench.guard(lambda: self._do("quiet")), name="rig quiet"))
-        row.addStretch(1)
-        left.addLayout(row)
+        left.addLayout(self._row(("Change it", "rig change node", self._change_node), first=self.change))
+        second = ("A second sender to that port", "rig second sender", self._second)
+        left.addLayout(self._row(second, ("Silence it", "rig quiet", partial(self._do, "quiet"))))
         right.addWidget(Section("Units as they hang"))
         self.units = UnitsModel()
         self.unit_table = plain_table(self.units, "rig units", "Stand-in units", (50, 70, 64, 90, 56, 120), 5)
         right.addWidget(self.unit_table, 1)
-        row = QHBoxLayout()
-        row.setSpacing(6)
-        for fault in FAULTS:
-            row.addWidget(button(fault.capitalize(), run=partial(bench.guard, partial(self._fault, fault)), name=f"rig fault {fault}"))
-        row.addWidget(button("Whole again", run=lambda: self.bench.guard(lambda: self._unit(faults=[])), name="rig whole"))
-        row.addStretch(1)
-        right.addLayout(row)
-        row = QHBoxLayout()
-        row.setSpacing(6)
+        faults = [(fault.capitalize(), f"rig fault {fault}", partial(self._fault, fault)) for fault in FAULTS]
+        right.addLayout(self._row(*faults, ("Whole again", "rig whole", partial(self._unit, faults=[]))))
         self.truth = field("rig unit change", "", "address=40, mode=Short")
-        row.addWidget(self.truth, 1)
-        row.addWidget(button("Change it", run=lambda: self.bench.guard(self._change_unit), name="rig change unit"))
-        right.addLayout(row)
+        right.addLayout(self._row(("Change it", "rig change unit", self._change_unit), first=self.truth))
         both.addLayout(left, 1)
         both.addLayout(right, 1)
         column.addLayout(both, 1)
@@ -132,6 +107,18 @@ class RigView(QWidget):
         self._timer = QTimer(self)
         self._timer.setInterval(REFRESH_MS)
         self._timer.timeout.connect(self.refresh)
+
+    def _row(self, *buttons: tuple[str, str, Callable[[], object]], first: QWidget | None = None) -> QHBoxLayout:
+        """Buttons (words, name, what they do) beside each other, behind a field if there is one."""
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        if first is not None:
+            row.addWidget(first, 1)
+        for words, name, run in buttons:
+            row.addWidget(button(words, run=partial(self.bench.guard, run), name=name))
+        if first is None:
+            row.addStretch(1)
+        return row
 
     def entered(self) -> None:
         self._timer.start()

@@ -13,7 +13,7 @@ from isthmus.app.dialogs import ask
 from isthmus.app.pages.routes_page.output_dialog import Entry, OutputDialog
 from isthmus.app.pages.routes_page.outputs import OutputsModel, outputs_table
 from isthmus.app.pages.routes_page.picture import RoutePicture
-from isthmus.app.widgets import bind, button, column_of, field, label, take_row
+from isthmus.app.widgets import PageView, bind, button, column_of, field, label, take_row
 from isthmus.app.workbench import Workbench
 from isthmus.check import prove
 from isthmus.errors import EntryFault
@@ -62,7 +62,7 @@ def write_node(node: Node) -> list[str]:
     return [node.name, node.ip, node.place, ports, WORDS[node.protocol], inputs, cap, "yes" if node.spare else "no"]
 
 
-class RoutesView(QWidget):
+class RoutesView(PageView):
     def __init__(self, bench: Workbench, actions: Registry, window: QWidget) -> None:
         super().__init__()
         self.bench, self.window_ = bench, window

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 from isthmus.app.net_link import NetLink
 from isthmus.app.pages.routes_page.levels import Levels
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, Section, button, choice, column_of, field, label, plain_table, take_row
+from isthmus.app.widgets import PageView, RowsModel, Section, button, choice, column_of, field, label, plain_table, take_row
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.net import View
@@ -74,7 +74,7 @@ class SlotsModel(RowsModel):
         return None
 
 
-class WatchView(QWidget):
+class WatchView(PageView):
     def __init__(self, bench: Workbench, net: NetLink, window: QWidget) -> None:
         super().__init__()
         self.bench, self.net, self.window_ = bench, net, window
