@@ -50,6 +50,11 @@ def test_routes_are_drawn_led_elsewhere_numbered_mirrored_and_pasted(make_window
     drag(picture, picture.pill_boxes()[fresh.id].center(), picture.port_boxes()["127.0.0.7", 33].center())
     assert bench.show.outputs[-1].id == fresh.id and bench.show.outputs[-1].host == "127.0.0.7"
     shortcut(window, Qt.Key.Key_Z)
+    bench.commit("a level line that meets no port", core.change_output(bench.show, "o1", host="127.0.0.50"))
+    level = picture.lines()["o1"].pointAtPercent(0.5).toPoint()
+    drawn = picture.grab().toImage()
+    assert drawn.pixelColor(level) != drawn.pixelColor(level.x(), level.y() - 12)
+    shortcut(window, Qt.Key.Key_Z)
     click(picture, picture.pill_boxes()["o3"].center())
     assert page.routes.ids() == ["o3"] and "Ferry B, port 1" in page.table.model().index(2, 2).data()
     key(picture, Qt.Key.Key_Up)

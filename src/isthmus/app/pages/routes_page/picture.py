@@ -227,7 +227,7 @@ class RoutePicture(QWidget):
         p.setBrush(Qt.BrushStyle.NoBrush)
         seen = QRectF(event.rect()).adjusted(-4, -HEAD, 4, 4)
         for output_id, path in self.lines().items():
-            if not path.controlPointRect().intersects(seen):
+            if not path.controlPointRect().adjusted(-1, -1, 1, 1).intersects(seen):  # a level line has no height
                 continue
             output = outputs[output_id]
             mine = output_id == self.chosen or output.universe == self.universe
