@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.theme import font
-from isthmus.app.widgets import button, label
+from isthmus.app.widgets import button, field, label
 
 
 class Frame(QDialog):
@@ -63,3 +63,15 @@ def ask(parent: QWidget, title: str, words: str, choices: list[tuple[str, str]])
         dialog.buttons.insertWidget(1, other)
     dialog.exec()
     return answer[0] if answer else None
+
+
+def ask_text(parent: QWidget, title: str, words: str, value: str = "") -> str | None:
+    """A line to type; None when it is put away, or left empty."""
+    line = field("asked text", value)
+    dialog = Frame(parent, title, "OK", lambda: bool(line.text().strip()), 420)
+    dialog.setObjectName("ask text")
+    dialog.body.addWidget(label(words, "quiet"))
+    dialog.body.addWidget(line)
+    line.selectAll()
+    line.setFocus()
+    return line.text().strip() if dialog.exec() else None

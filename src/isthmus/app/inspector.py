@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable
 
+from msgspec.structs import replace
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from isthmus.app import paint
+from isthmus.app.figures import read_figure, write_figure
+from isthmus.app.structure_panel import StructurePanel
 from isthmus.app.theme import SIZE, font, pen, theme
 from isthmus.app.widgets import Panel, Section, SeverityMark, bind, button, label, set_property
 from isthmus.app.workbench import Workbench
@@ -21,9 +24,12 @@ from isthmus.patch.cells import addresses, addresses_continued
 from isthmus.patch.numbers import read_numbers, write_numbers
 from isthmus.profiles import profiles_of
 from isthmus.show import Show, read_address, write_address
-from isthmus.show.records import PaperRow, Unit
+from isthmus.show.records import PaperRow, Quat, Unit
 from isthmus.snags import Snag
 from isthmus.stage import put_unit
+from isthmus.stage.mount import HANGS, hang_of, hung, leaned, mount_of, turned
+from isthmus.stage.runs import along_of
+from isthmus.stage.structures import hang_at
 
 Write = Callable[[Show, list[str], str], Show]
 
@@ -41,16 +47,51 @@ def _numbers(show: Show, ids: list[str], text: str) -> Show:
 
 def _place(axis: int) -> Write:
     def write(show: Show, ids: list[str], text: str) -> Show:
-        try:
-            value = float(text.replace(",", ".").replace("−", "-").removesuffix("m"))
-        except ValueError:
-            raise EntryFault(f"“{text[:20]}” is not a distance.", do="Write metres, such as -4.25.") from None
+        value = read_figure(text, "distance")
         for unit_id in ids:
             unit = show.unit(unit_id)
             at = list((unit.position if unit else None) or (0.0, 0.0, 0.0))
             at[axis] = value
             show = put_unit(show, unit_id, (at[0], at[1], at[2]))
         return show
+
+    return write
+
+
+def _mounted(change: Callable[[Quat, float], Quat]) -> Write:
+    def write(show: Show, ids: list[str], text: str) -> Show:
+        degrees = read_figure(text, "angle")
+        return edits.change_units(show, ids, lambda u: u if u.pinned else replace(u, rotation=change(u.rotation, degrees)))
+
+    return write
+
+
+def _hangs(show: Show, ids: list[str], text: str) -> Show:
+    hang = text.strip().lower()
+    if hang not in HANGS:
+        raise EntryFault(f"“{text[:20]}” is no way to hang.", do=f"Write {', '.join(HANGS)}.")
+    return edits.change_units(show, ids, lambda u: u if u.pinned else replace(u, rotation=hung(u.rotation, hang)))
+
+
+def _along(show: Show, ids: list[str], text: str) -> Show:
+    """Metres along the structure each hangs on."""
+    along = read_figure(text, "distance")
+    for unit_id in ids:
+        unit = show.unit(unit_id)
+        if unit is None or not unit.structure:
+            raise EntryFault(f"{unit.number if unit else 'It'} hangs on no structure.", do="Hang it first.")
+        show = hang_at(show, unit_id, unit.structure, along)
+    return show
+
+
+def _home(name: str) -> Write:
+    """Degrees added to all that is sent to an axis: where it stands at home, apart from how it is mounted."""
+
+    def write(show: Show, ids: list[str], text: str) -> Show:
+        degrees = read_figure(text, "angle")
+        if abs(degrees) > 720:
+            raise EntryFault(f"“{text[:20]}” is more than two turns.")
+        return edits.change_units(show, ids, lambda u: replace(u, handling=replace(u.handling, **{name: degrees})))
 
     return write
 
@@ -133,6 +174,12 @@ class Inspector(Panel):
         ("Across x", True, _metres(0), _place(0)),
         ("Upstage y", True, _metres(1), _place(1)),
         ("Height z", True, _metres(2), _place(2)),
+        ("Along", True, None, _along),
+        ("Hangs", False, hang_of, _hangs),
+        ("Turn", True, lambda u: write_figure(mount_of(u.rotation).turn, 1), _mounted(turned)),
+        ("Lean", True, lambda u: write_figure(mount_of(u.rotation).lean, 1), _mounted(leaned)),
+        ("Pan home", True, lambda u: write_figure(u.handling.pan_offset, 1), _home("pan_offset")),
+        ("Tilt home", True, lambda u: write_figure(u.handling.tilt_offset, 1), _home("tilt_offset")),
     )
 
     def __init__(self, bench: Workbench, follow: Callable[[Snag], None]) -> None:
@@ -173,6 +220,8 @@ class Inspector(Panel):
             grid.addWidget(label(name, "quiet"), y, 0)
             grid.addWidget(field, y, 1)
             self.fields[name] = field
+        self.structure = StructurePanel(bench)
+        column.addWidget(self.structure)
         column.addWidget(self.form)
         column.addSpacing(14)
         self.paper_title = Section("Paper and patch")
@@ -192,6 +241,7 @@ class Inspector(Panel):
         column.addWidget(self.snag_box)
         column.addStretch(1)
         bench.selection_changed.connect(self.refresh)
+        bench.held_changed.connect(self.refresh)
         bind(bench.changed, self, self.refresh)
         self.refresh()
 
@@ -206,6 +256,12 @@ class Inspector(Panel):
         if not units:
             self.heading.setText("Nothing in hand")
             self.below.setText("Choose units in a table, on the plan or the stage.")
+        held = self.structure.structure()
+        self.structure.setVisible(held is not None)
+        if held is not None:
+            self.heading.setText(held.name)
+            self.below.setText(f"{held.kind}, in hand")
+            units = []
         for widget in (self.form, self.paper_title, self.paper, self.verdict, self.snag_title, self.snag_box):
             widget.setVisible(bool(units))
         if not units:
@@ -220,10 +276,17 @@ class Inspector(Panel):
                 field.show_values([profiles.profiles[u.profile].label if u.profile in profiles.profiles else u.profile for u in units])
             elif name == "Takes":
                 field.show_values([str(footprint(u, profiles)) for u in units])
+            elif name == "Along":
+                field.show_values([self._along(u) for u in units])
             elif read:
                 field.show_values([read(u) for u in units])
         self._show_paper(units[0] if len(units) == 1 else None)
         self._show_snags({u.id for u in units})
+
+    def _along(self, unit: Unit) -> str:
+        """Metres from the start of what it hangs on."""
+        on = next((s for s in self.bench.show.structures if s.id == unit.structure), None)
+        return write_figure(along_of(on, unit.position)) if on and unit.position else ""
 
     def _show_paper(self, unit: Unit | None) -> None:
         row: PaperRow | None = next((r for r in self.bench.show.paper.rows if unit and r.number == unit.number), None)

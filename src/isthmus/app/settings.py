@@ -10,6 +10,7 @@ import platformdirs
 
 from isthmus.errors import IsthmusError
 from isthmus.show.container import write_atomically
+from isthmus.stage.drawing import Drawing
 
 
 class Settings(msgspec.Struct, kw_only=True):
@@ -21,6 +22,8 @@ class Settings(msgspec.Struct, kw_only=True):
     window: tuple[int, int] = (1280, 800)
     adapters: dict[str, str] = {}  # protocol → address or name of the adapter it goes out by; none is chosen by itself
     look_for_nodes: bool = False
+    drawing: str = "Even"  # the drawing setting in use, by name
+    drawings: tuple[Drawing, ...] = ()  # own ones
     patch_columns: tuple[str, ...] = ()
     paper_columns: dict[str, dict[str, str]] = {}  # heads of a list → field → head, as the person had it last
 

@@ -175,6 +175,7 @@ QPushButton[kind="primary"]:focus {{ border: 2px solid {c["focus"]}; }}
 QPushButton[kind="primary"]:disabled {{ background: {c["shoal"]}; border-color: {c["line"]}; color: {c["text_off"]}; }}
 QPushButton[kind="quiet"] {{ background: transparent; border: 1px solid transparent; padding: 0 5px; color: {c["text2"]}; }}
 QPushButton[kind="quiet"]:hover {{ border: 1px solid {c["line"]}; color: {c["text"]}; }}
+QPushButton[kind="quiet"]:checked {{ border: 1px solid {c["coral"]}; background: {c["select_row"]}; color: {c["text"]}; }}
 QPushButton[kind="quiet"]:focus {{ border: 2px solid {c["focus"]}; padding: 0 4px; }}
 QPushButton[kind="quiet"]:disabled {{ color: {c["text_off"]}; }}
 QPushButton[kind="link"] {{ background: transparent; border: none; border-bottom: 1px solid {c["line_strong"]};

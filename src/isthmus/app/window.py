@@ -15,7 +15,7 @@ from isthmus.app import hand, settings
 from isthmus.app.actions import Action, Registry
 from isthmus.app.bar import Bar
 from isthmus.app.crash import CrashPath
-from isthmus.app.dialogs import ask
+from isthmus.app.dialogs import ask, ask_text
 from isthmus.app.inspector import Inspector
 from isthmus.app.net_link import NetLink
 from isthmus.app.notice import Notice
@@ -73,7 +73,7 @@ class Window(QWidget):
         self._register()
         self.bench.title_changed.connect(self._retitle)
         self.bench.told.connect(self.notice.tell)
-        for signal in (self.bench.selection_changed, self.bench.title_changed, self.bench.call_changed):
+        for signal in (self.bench.selection_changed, self.bench.title_changed, self.bench.call_changed, self.bench.state_changed):
             signal.connect(self.actions_.refresh)
         self._self_save = QTimer(self)
         self._self_save.setInterval(SELF_SAVE_MS)
@@ -146,7 +146,7 @@ class Window(QWidget):
         self.patch = patch.PatchPage(bench, actions, self)
         self.routes = routes.RoutesPage(bench, actions, self.net, self.rig.address if self.rig else None, self)
         self.plan = plan.PlanPage(bench, actions)
-        self.stage = stage.StagePage(bench, actions, self.rig)
+        self.stage = stage.StagePage(bench, actions, self.rig, self.settings)
         self.roll_call = rollcall.RollCallPage(bench, actions)
         for name, page in zip(PAGES[1:], (self.profiles, self.patch, self.routes, self.plan, self.stage, self.roll_call), strict=True):
             self.pages[name] = page
@@ -155,7 +155,7 @@ class Window(QWidget):
         patch.register(actions, self.patch)
         routes.register(actions, self.routes)
         plan.register(actions, self.plan)
-        stage.register(actions, self.stage)
+        stage.register(actions, self.stage, self._ask_name, self.plan_beside)
         rollcall.register(actions, self.roll_call)
 
     def _register(self) -> None:
@@ -188,6 +188,8 @@ class Window(QWidget):
             self.complete()
         if self.spine.current in self.pages and self.spine.current != name:
             self.pages[self.spine.current].left()
+        if name == "Plan" and self.stage.split.indexOf(self.plan.canvas) >= 0:
+            self.plan_beside()  # the plan goes back to its own page
         self.spine.set_current(name)
         page = self.pages[name]
         self.stack.setCurrentWidget(page)
@@ -198,6 +200,20 @@ class Window(QWidget):
         if snag is not None and snag.universe:
             self.routes.show_universe(snag.universe)
             self.patch.ruler.set_universe(snag.universe)
+
+    def _ask_name(self, title: str, words: str, value: str) -> str | None:
+        return ask_text(self, title, words, value)
+
+    def plan_beside(self) -> None:
+        """Plan and stage next to each other on the stage's page, or apart again."""
+        stage, canvas = self.stage, self.plan.canvas
+        if stage.split.indexOf(canvas) >= 0:
+            self.plan.column.insertWidget(self.plan.column.indexOf(self.plan.aim_bar) + 1, canvas, 1)
+        else:
+            self.go("Stage")
+            stage.split.insertWidget(0, canvas)
+            stage.split.setSizes([stage.split.width() // 2] * 2)
+        canvas.show()
 
     def show_keys(self) -> None:
         self.complete()
@@ -391,7 +407,8 @@ class Window(QWidget):
         self.output.stop()
         self.net.stop()
         if len(self.pages) > 1:
-            self.stage.view.stop()
+            self.stage.shut_down()
+            self.plan.shut_down()
             self.profiles.shut_down()
         if self.rig:
             self.rig.stop()

@@ -6,7 +6,7 @@ Every change of the show goes through `commit`; views listen to `changed` and co
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,10 +17,12 @@ from isthmus.check import rollcall
 from isthmus.check.prove import Proof
 from isthmus.errors import IsthmusError
 from isthmus.output import Live, Masters, RigView, identity
+from isthmus.output.aiming import Aiming, aim_units, in_words
 from isthmus.patch.addresses import Placing
 from isthmus.show import History, Show, open_show, save_show
-from isthmus.show.records import Unit
+from isthmus.show.records import Sheet, Unit
 from isthmus.snags import Crossing, Snag, SnagBook
+from isthmus.stage.sheets import sheets_of
 
 if TYPE_CHECKING:
     from isthmus.net import View
@@ -35,6 +37,10 @@ class Workbench(QObject):
     sending_changed = Signal()
     network_changed = Signal()
     proof_changed = Signal()
+    held_changed = Signal()  # another structure in hand, or none
+    state_changed = Signal()  # using or rearranging
+    sheet_changed = Signal()
+    figures_changed = Signal()
     told = Signal(str, str)  # severity, sentence
     clashing = Signal(object, str)  # a Placing with somebody in the way, and what the edit is called
 
@@ -50,6 +56,10 @@ class Workbench(QObject):
         self.network: View | None = None  # as the desk last told it
         self.sending = False  # kept by the output control
         self.last_added: object = None  # what the Add dialog goes on from
+        self.structure = ""  # the structure in hand
+        self.rearranging = False
+        self.sheet_id = "plan"
+        self.figures: dict[str, str] = {}  # written beside units while they are fanned
         self._book = SnagBook()
         self._view: tuple[Show, RigView] | None = None
 
@@ -110,6 +120,10 @@ class Workbench(QObject):
         self.levels_changed.emit()
         if kept != self.selection:
             self.select(kept)
+        if self.structure and all(s.id != self.structure for s in self.show.structures):
+            self.hold("")
+        if self.sheet_id not in {s.id for s in sheets_of(self.show)}:
+            self.turn_to("plan")
 
     def open(self, path: Path) -> None:
         """Raises FileFault; the show in hand then stays."""
@@ -144,6 +158,8 @@ class Workbench(QObject):
     def select(self, ids: Iterable[str]) -> None:
         """In the order given, each once."""
         chosen = list(dict.fromkeys(ids))
+        if chosen and self.structure:
+            self.hold("")
         if chosen != self.selection:
             self.selection = chosen
             self.selection_changed.emit()
@@ -154,6 +170,36 @@ class Workbench(QObject):
     def selected(self) -> list[Unit]:
         units = {unit.id: unit for unit in self.show.units}
         return [units[unit] for unit in self.selection if unit in units]
+
+    def hold(self, structure: str) -> None:
+        """Take a structure in hand, or none. The units in hand stay in hand, so that they can be hung on it."""
+        if structure != self.structure:
+            self.structure = structure
+            self.held_changed.emit()
+
+    # ------------------------------------------------------------ using and rearranging
+
+    def rearrange(self, on: bool) -> None:
+        """Between using the plan and the stage, where nothing moves, and rearranging them."""
+        if on != self.rearranging:
+            self.rearranging = on
+            self.state_changed.emit()
+
+    def say_figures(self, figures: dict[str, str]) -> None:
+        """Write figures beside units, by id; {} takes them away."""
+        if figures != self.figures:
+            self.figures = figures
+            self.figures_changed.emit()
+
+    def turn_to(self, sheet_id: str) -> None:
+        """Show another sheet."""
+        if sheet_id != self.sheet_id:
+            self.sheet_id = sheet_id
+            self.sheet_changed.emit()
+
+    @property
+    def sheet(self) -> Sheet:
+        return next((s for s in sheets_of(self.show) if s.id == self.sheet_id), sheets_of(self.show)[0])
 
     # ------------------------------------------------------------ what is so
 
@@ -192,6 +238,20 @@ class Workbench(QObject):
         """Dark, hold or live again: everything, a universe or one output."""
         self.masters.set(state, universe, output)
         self.levels_changed.emit()
+
+    def aim(self, ids: Sequence[str], targets: object, way: str = "nearest", quiet: bool = False) -> list[Aiming]:
+        """Point beams at one point for all or one for each; who cannot reach is told, unless it is `quiet`."""
+        answers: list[Aiming] = []
+
+        def change(live: Live) -> None:
+            wanted, found = aim_units(live, ids, targets, way)
+            answers.extend(found)
+            live.ask(wanted)
+
+        self.levels(change)
+        if answers and not quiet:
+            self.tell("ok" if all(a.reached for a in answers) else "attention", in_words(answers))
+        return answers
 
     # ------------------------------------------------------------ proving a route
 

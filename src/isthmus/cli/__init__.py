@@ -8,29 +8,23 @@ from __future__ import annotations
 
 import argparse
 import json
-import re
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from isthmus import __version__
 from isthmus.cli import network as network_verbs
 from isthmus.cli import patch as patch_verbs
 from isthmus.cli import profiles as profile_verbs
+from isthmus.cli import stage as stage_verbs
 from isthmus.cli.common import DONE, FAILED, INTERRUPTED, SNAGS, Result, load
 from isthmus.demo import lantern_tide
-from isthmus.errors import EntryFault, FileFault, IsthmusError, NetworkFault, os_reason
-from isthmus.output import Live, RigView
-from isthmus.patch.choose import read_choice
-from isthmus.render import Look, Picture, RenderClient, Request
+from isthmus.errors import IsthmusError
 from isthmus.routes import universes_in_use
 from isthmus.show import save_show
 from isthmus.show.container import schema
 from isthmus.snags import SnagBook, find_snags
-from isthmus.stage import VIEWS
 
 
 def show_info(options: argparse.Namespace) -> Result:
@@ -83,38 +77,6 @@ def snags(options: argparse.Namespace) -> Result:
     return (SNAGS if found else DONE), rows, lines or ["No snags."]
 
 
-def stage_render(options: argparse.Namespace) -> Result:
-    """Draw the stage to a PNG, without a window or a display."""
-    from PIL import Image
-
-    show = load(options.show)
-    live = Live(show)
-    live.light_up(read_choice(show, options.unit or "all").ids, options.level / 100)
-    view = RigView(show, live.compiled)
-    match = re.fullmatch(r"(\d{2,4})x(\d{2,4})", options.size)
-    if not match:
-        raise EntryFault(f"“{options.size}” is no size.", do="Write 1280x800.")
-    size = int(match[1]), int(match[2])
-    beams, bodies = view.pose(live.frame)
-    tint = np.full((max(1, len(view.rig.order)), 3), 0.18)
-    client = RenderClient()
-    client.start()
-    try:
-        news = client.wait(30)
-        client.ask(Request(size, VIEWS[options.view], beams, bodies, tint, Look(), show.structures, exact=True))
-        while news != "failed" and not isinstance(news := client.wait(30), Picture):
-            if news is None:
-                raise NetworkFault("the stage could not be drawn in time.")
-        if not isinstance(news, Picture):
-            raise NetworkFault(f"OpenGL does not start: {client.failure}.", do="Install Mesa: apt-get install libegl1 libgl1-mesa-dri")
-        Image.frombytes("RGBX", size, bytes(client.pixels(news))).convert("RGB").save(options.out)
-    except OSError as error:
-        raise FileFault(f"it could not be saved. {os_reason(error)}", where=options.out) from error
-    finally:
-        client.stop()
-    return DONE, {"saved": options.out, "beams": len(beams.rgb)}, [f"Saved {options.out}"]
-
-
 def parser() -> argparse.ArgumentParser:
     top = argparse.ArgumentParser(
         prog="isthmus", description="Prepare a show's rig, without a window.", epilog=(__doc__ or "").split("\n\n")[1]
@@ -139,13 +101,7 @@ def parser() -> argparse.ArgumentParser:
     profile_verbs.add_verbs(verbs, verb)
     verb(verbs, "snags", snags, "what is wrong or missing; exit code 1 when there is anything")
     network_verbs.add_verbs(verbs, verb)
-    stages = verbs.add_parser("stage", help="the stage in 3-D").add_subparsers(required=True, metavar="WHAT")
-    render = verb(stages, "render", stage_render, "draw the stage to a PNG, without a display")
-    render.add_argument("--out", required=True)
-    render.add_argument("--view", choices=list(VIEWS), default="Seats")
-    render.add_argument("--size", default="1280x800")
-    render.add_argument("--unit", help="light only these units (all without): 101-104, a name")
-    render.add_argument("--level", type=float, default=100.0, help="percent")
+    stage_verbs.add_verbs(verbs, verb)
     return top
 
 

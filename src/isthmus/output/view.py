@@ -9,7 +9,8 @@ from isthmus.output.compile import Compiled
 from isthmus.output.slots import SlotTable
 from isthmus.profiles.light import LightState
 from isthmus.show.records import Show
-from isthmus.stage.rig import Beams, Bodies, Rig, build_rig, pose
+from isthmus.stage.pose import pose
+from isthmus.stage.rig import Beams, Bodies, Drawn, Rig, build_rig
 
 
 class RigView:
@@ -23,8 +24,8 @@ class RigView:
         """What each group makes of a flat frame."""
         return self._table.states(frame)
 
-    def pose(self, frame: NDArray[np.uint8]) -> tuple[Beams, Bodies]:
-        return pose(self.rig, self.states(frame))
+    def pose(self, frame: NDArray[np.uint8], how: Drawn = Drawn()) -> tuple[Beams, Bodies]:  # noqa: B008 (frozen)
+        return pose(self.rig, self.states(frame), how)
 
     def glow(self, frame: NDArray[np.uint8]) -> dict[str, tuple[float, tuple[float, float, float]]]:
         """Unit → (intensity 0…1, linear sRGB of its brightest beam with the gel) of all that give light."""

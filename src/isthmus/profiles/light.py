@@ -14,6 +14,8 @@ from isthmus.profiles.chart import Chart, ChartChannel, chart
 from isthmus.profiles.colour import TYPICAL_EMITTERS, XYZ_TO_RGB, rgb_of, white_rgb, xyz_of
 from isthmus.profiles.geometry import Assembly, assemble
 from isthmus.profiles.keep import KeptByMode
+from isthmus.profiles.natural import physical_for
+from isthmus.profiles.optics import Optics, OpticsReader
 from isthmus.profiles.records import ChannelFunction, Mode, Profile, Wheel
 
 Array = NDArray[np.float64]
@@ -28,6 +30,7 @@ class LightState:
     tilt: Array  # (n,)
     field: Array  # (n, b) full field angle
     strobe: Array  # (n,) Hz, 0 when steady
+    optics: Optics | None = None  # None when the mode has none of these channels
 
     def intensity(self) -> Array:
         """(n,) luminance 0…1 of the brightest beam of each unit."""
@@ -82,6 +85,9 @@ class LightProgram:
                 self._readers.setdefault((item.attribute, item.cell), _Reader(item, columns, functions))
         self._emitters = self._find_emitters()
         self._wheels = {wheel.name: wheel for wheel in profile.wheels}
+        iris = next((r.item for (name, _), r in self._readers.items() if name == "Iris"), None)
+        iris_open = physical_for(iris, iris.default_level) if iris else 1.0
+        self.optics = OpticsReader(self._readers, self._wheels, iris_open)
         beams = self.assembly.beams
         self._white = np.array([white_rgb(b.beam.color_temperature) for b in beams]).reshape(len(beams), 3)
 
@@ -142,7 +148,7 @@ class LightProgram:
             rgb[:, index] = np.maximum(source * tint, 0.0) * light[:, None]
             field[:, index] = self._angle(slots, instance.beam.field_angle)
         pan, tilt = self._axis(slots, "Pan"), self._axis(slots, "Tilt")
-        return LightState(rgb, pan, tilt, field, strobe)
+        return LightState(rgb, pan, tilt, field, strobe, self.optics.read(slots) if self.optics.any else None)
 
     def _gate(self, slots: NDArray[np.uint8], cell: int) -> tuple[Array, Array]:
         """Dimmer times shutter (n,), and the strobe rate in Hz (n,)."""

@@ -5,5 +5,6 @@ The process's own modules are imported only there, so that an application withou
 
 from isthmus.render.client import Picture, RenderClient, Request
 from isthmus.render.look import Look
+from isthmus.render.scene import Scene, scene_of
 
-__all__ = ["Look", "Picture", "RenderClient", "Request"]
+__all__ = ["Look", "Picture", "RenderClient", "Request", "Scene", "scene_of"]

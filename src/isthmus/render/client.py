@@ -14,7 +14,7 @@ from multiprocessing.connection import Connection
 from numpy.typing import NDArray
 
 from isthmus.render.look import Look
-from isthmus.show.records import Structure
+from isthmus.render.scene import Scene
 from isthmus.stage.camera import Camera
 from isthmus.stage.rig import Beams, Bodies
 
@@ -24,7 +24,8 @@ MAX_STARTS = 3
 
 @dataclass(frozen=True)
 class Request:
-    """One picture. `structures` are kept by the process until others come; `exact` keeps the look's own scale."""
+    """One picture. The scene is kept by the process until another comes; to `hold` so many pictures a second the beam
+    buffer may be drawn coarser than the look asks, 0 draws it as it is asked."""
 
     size: tuple[int, int]
     camera: Camera
@@ -32,8 +33,8 @@ class Request:
     bodies: Bodies
     tint: NDArray
     look: Look
-    structures: tuple[Structure, ...] | None = None
-    exact: bool = False
+    scene: Scene | None = None
+    hold: int = 0
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,4 @@
-"""How a picture is lit."""
+"""How one picture is lit."""
 
 from __future__ import annotations
 
@@ -7,11 +7,19 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Look:
-    """Haze 0…1 and its unevenness, room light, strength of beams; the beam buffer's coarseness; seconds of drift."""
+    """One picture. Haze 0…2, its unevenness 0…1, grain (size of its clouds), depth (how far they reach into the picture)
+    and drift (speed); room light, strength of beams; the beam buffer's coarseness; seconds of drift; smoothing samples of
+    still things; how light falls off; the box outside which there is no haze (low and high corner)."""
 
     haze: float = 1.0
     uneven: float = 1.0
+    grain: float = 1.0
+    depth: float = 1.0
+    drift: float = 1.0
     room: float = 1.0
     strength: float = 1.0
     scale: int = 2
     time: float = 0.0
+    samples: int = 4
+    fall: str = "true"
+    space: tuple[tuple[float, float, float], tuple[float, float, float]] | None = None

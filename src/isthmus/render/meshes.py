@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.show.records import Structure
+from isthmus.stage.outlines import steps_of
+from isthmus.stage.runs import run_of
 from isthmus.stage.transforms import placements
 
 Mesh = NDArray[np.float32]
@@ -19,7 +23,11 @@ HULL: Color = (0.050, 0.060, 0.068)
 WALL: Color = (0.190, 0.168, 0.150)
 WATER: Color = (0.022, 0.042, 0.050)
 WATER_LEVEL = -0.9
-WATER_REACH = 60.0
+GROUND_REACH = 60.0
+FLOOR: Color = (0.05, 0.052, 0.056)
+CLOTH: Color = (0.07, 0.068, 0.078)
+SCREEN: Color = (0.34, 0.35, 0.36)
+STONE: Color = (0.13, 0.13, 0.135)
 
 
 def box(low: tuple[float, float, float], high: tuple[float, float, float], color: Color) -> Mesh:
@@ -62,18 +70,84 @@ def tube(start: tuple[float, float, float], end: tuple[float, float, float], rad
     return np.array(rows, np.float32)
 
 
-def truss(length: float, depth: float, height: float) -> Mesh:
-    """Four chords and their lacing, centred, along x."""
+def truss(length: float, depth: float, height: float, chords: int = 4) -> Mesh:
+    """Its chords and their lacing, centred, along x; with three chords the point is below."""
+    return bent_truss(np.array([(-length / 2, 0, 0), (length / 2, 0, 0)], float), depth, height, chords)
+
+
+def bent_truss(path: NDArray[np.float64], depth: float, height: float, chords: int = 4, lift: NDArray[np.float64] | None = None) -> Mesh:
+    """A truss along a path (m, 3); `lift` is which way its height goes, up unless it stands."""
+    up = np.array([0.0, 0.0, 1.0]) if lift is None else lift
+    steps = np.linalg.norm(np.diff(path, axis=0), axis=1)
+    at = np.concatenate([[0], np.cumsum(steps)])
+    bays = max(1, round(float(at[-1]) / 0.5))
+    wanted = np.linspace(0, at[-1], bays + 1)
+    spine = np.stack([np.interp(wanted, at, path[:, i]) for i in range(3)], axis=1)
+    way = np.gradient(spine, axis=0) if len(spine) > 1 else np.zeros_like(spine)
+    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9)
+    side = np.cross(way, up)
+    side /= np.maximum(np.linalg.norm(side, axis=1, keepdims=True), 1e-9)
     y, z = depth / 2, height / 2
-    corners = [(-y, -z), (-y, z), (y, -z), (y, z)]
-    bays = max(1, round(length / 0.5))
-    xs = np.linspace(-length / 2, length / 2, bays + 1)
-    parts = [tube((xs[0], *c), (xs[-1], *c), 0.024, STEEL, 6) for c in corners]
+    places = [(-y, -z), (-y, z), (y, -z), (y, z)] if chords == 4 else [(-y, z), (y, z), (0.0, -z)]
+    lacing = ((0, 1), (2, 3), (0, 2), (1, 3)) if chords == 4 else ((0, 1), (1, 2), (2, 0))
+    rails = [spine + side * a + up * b for a, b in places]
+    straight = len(path) == 2
+    parts = []
+    for rail_ in rails:
+        ends = [(rail_[0], rail_[-1])] if straight else list(itertools.pairwise(rail_))
+        parts += [tube(tuple(p), tuple(q), 0.024, STEEL, 6) for p, q in ends]
     for i in range(bays):
-        for a, b in ((0, 1), (2, 3), (0, 2), (1, 3)):
+        for a, b in lacing:
             first, second = (a, b) if i % 2 else (b, a)
-            parts.append(tube((xs[i], *corners[first]), (xs[i + 1], *corners[second]), 0.012, STEEL, 4))
+            parts.append(tube(tuple(rails[first][i]), tuple(rails[second][i + 1]), 0.012, STEEL, 4))
     return np.concatenate(parts)
+
+
+def drape(length: float, depth: float, height: float) -> Mesh:
+    """Cloth in folds, centred, seen from both sides."""
+    folds = max(4, round(length * 3))
+    x = np.linspace(-length / 2, length / 2, folds * 2 + 1)
+    y = np.where(np.arange(len(x)) % 2 == 0, depth / 2, -depth / 2)
+    rows = []
+    for i in range(len(x) - 1):
+        a, b = (x[i], y[i]), (x[i + 1], y[i + 1])
+        normal = np.array([b[1] - a[1], a[0] - b[0], 0.0])
+        normal /= max(float(np.linalg.norm(normal)), 1e-9)
+        z = height / 2
+        for px, py, pz in ((*a, -z), (*b, -z), (*b, z), (*a, -z), (*b, z), (*a, z)):
+            rows.append(np.concatenate([(px, py, pz), normal, CLOTH]))
+    return np.array(rows, np.float32)
+
+
+def deck(structure: Structure) -> Mesh:
+    """A platform on legs with its steps."""
+    length, depth, height = structure.size
+    x, y, z = length / 2, depth / 2, height / 2
+    plate = min(0.12, height)
+    parts = [box((-x, -y, z - plate), (x, y, z), WOOD)]
+    if height > plate + 0.05:
+        parts += [
+            tube((sx * (x - 0.06), sy * (y - 0.06), -z), (sx * (x - 0.06), sy * (y - 0.06), z - plate), 0.024, STEEL, 6)
+            for sx in (-1, 1)
+            for sy in (-1, 1)
+        ]
+        parts.append(box((-x + 0.02, -y + 0.04, -z), (x - 0.02, y - 0.04, z - plate), (0.03, 0.034, 0.038)))
+    for tread in steps_of(structure):
+        low, high = tread.min(axis=0), tread.max(axis=0)
+        parts.append(box((low[0], low[1], -z), (high[0], high[1], high[2]), WOOD))
+    return np.concatenate(parts)
+
+
+def piece(triangles: NDArray[np.float32], size: tuple[float, float, float]) -> Mesh:
+    """A set piece of one's own, standing on its origin, brought to its size."""
+    flat = triangles.reshape(-1, 3).astype(np.float64)
+    low, high = flat.min(axis=0), flat.max(axis=0)
+    span = np.maximum(high - low, 1e-6)
+    corners = ((flat - (low + high) / 2) / span * np.array(size) + np.array([0, 0, size[2] / 2])).reshape(-1, 3, 3)
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-12)
+    rows = np.concatenate([corners, np.repeat(normal[:, None], 3, axis=1), np.broadcast_to(STONE, corners.shape)], axis=2)
+    return rows.reshape(-1, 9).astype(np.float32)
 
 
 def rail(length: float) -> Mesh:
@@ -97,22 +171,35 @@ def hull(length: float, depth: float, height: float) -> Mesh:
     return np.concatenate([body, *planks])
 
 
-def structure_mesh(structure: Structure) -> Mesh:
-    """One structure where it stands."""
+def structure_mesh(structure: Structure, own: NDArray[np.float32] | None = None) -> Mesh:
+    """One structure where it stands; `own` is its mesh when it is a piece of one's own."""
     length, depth, height = structure.size
     x, y, z = length / 2, depth / 2, height / 2
-    if structure.kind == "truss":
-        mesh = truss(length, depth, height)
-    elif structure.kind == "rail":
+    kind = structure.kind
+    if kind == "truss":
+        mesh = truss(length, depth, height, structure.chords)
+    elif kind in ("circle", "corner"):
+        mesh = bent_truss(run_of(structure).points, depth, height, structure.chords)
+    elif kind == "tower":
+        mesh = bent_truss(np.array([(0, 0, 0), (0, 0, height)], float), length, depth, structure.chords, np.array([0.0, 1.0, 0.0]))
+    elif kind == "rail":
         mesh = rail(length) if structure.position[2] > 0.5 else tube((-x, 0, 0), (x, 0, 0), 0.05, STEEL)
-    elif structure.kind in ("mast", "boom"):
+    elif kind in ("mast", "boom"):
         mesh = tube((0, 0, 0), (0, 0, height), max(length, 0.05) / 2, STEEL, 10)
-    elif structure.kind == "pipe":
+    elif kind == "pipe":
         mesh = tube((-x, 0, 0), (x, 0, 0), max(depth, 0.04) / 2, STEEL)
-    elif structure.kind == "hull":
+    elif kind == "hull":
         mesh = hull(length, depth, height)
+    elif kind == "drape":
+        mesh = drape(length, depth, height)
+    elif kind == "deck":
+        mesh = deck(structure)
+    elif kind == "mesh" and own is not None:
+        mesh = piece(own, structure.size)
+    elif kind == "mesh":
+        mesh = box((-x, -y, 0.0), (x, y, height), STONE)
     else:
-        mesh = box((-x, -y, -z), (x, y, z), WALL if structure.kind == "wall" else WOOD)
+        mesh = box((-x, -y, -z), (x, y, z), SCREEN if kind == "screen" else WALL)
     place = placements([structure.position], [structure.rotation])[0].astype(np.float32)
     mesh = mesh.copy()
     mesh[:, :3] = mesh[:, :3] @ place[:3, :3].T + place[:3, 3]
@@ -120,10 +207,25 @@ def structure_mesh(structure: Structure) -> Mesh:
     return mesh
 
 
-def water() -> Mesh:
-    r, z = WATER_REACH, WATER_LEVEL
+@dataclass(frozen=True)
+class Ground:
+    """What lies below everything: water round a barge, else a floor."""
+
+    level: float
+    color: Color
+    albedo: Color
+
+
+def ground_of(structures: Sequence[Structure]) -> Ground:
+    if any(s.kind == "hull" for s in structures):
+        return Ground(WATER_LEVEL, WATER, (0.16, 0.22, 0.25))
+    return Ground(0.0, FLOOR, (0.55, 0.55, 0.55))
+
+
+def ground_mesh(ground: Ground) -> Mesh:
+    r, z = GROUND_REACH, ground.level
     corners = [(-r, -r), (r, -r), (r, r), (-r, r)]
-    return np.array([[*corners[k], z, 0, 0, 1, *WATER] for k in (0, 1, 2, 0, 2, 3)], np.float32)
+    return np.array([[*corners[k], z, 0, 0, 1, *ground.color] for k in (0, 1, 2, 0, 2, 3)], np.float32)
 
 
 def unit_box() -> NDArray[np.float32]:

@@ -18,14 +18,20 @@ from multiprocessing.connection import Connection
 from isthmus.render.client import MAX_PIXELS, Picture, Request
 from isthmus.render.renderer import Renderer, standalone_context
 
-SLOW_MS, QUICK_MS = 36.0, 13.0
+COARSEST = 5
 
 
-def paced(scale: int, milliseconds: float) -> int:
-    """The next coarseness of the beam buffer: 2, 3 or 4."""
-    if milliseconds > SLOW_MS:
-        return min(4, scale + 1)
-    return max(2, scale - 1) if milliseconds < QUICK_MS else scale
+def paced(scale: int, finest: int, milliseconds: float, hold: int) -> int:
+    """The next coarseness of the beam buffer, so that `hold` pictures a second are held; 0 leaves it as it is chosen.
+
+    It goes coarser when a picture takes longer than there is, and finer again only when there is room to spare.
+    """
+    if not hold:
+        return finest
+    room = 1000.0 / hold
+    if milliseconds > 0.92 * room:
+        return min(COARSEST, scale + 1)
+    return max(finest, scale - 1) if milliseconds < 0.45 * room else max(finest, scale)
 
 
 def serve(link: Connection, picture: mmap.mmap) -> None:
@@ -33,17 +39,17 @@ def serve(link: Connection, picture: mmap.mmap) -> None:
     link.send("ready")
     scale, mean, turn = 2, 20.0, 0
     view = memoryview(picture)
-    structures: object = None
     while True:
         request = link.recv()
         if not isinstance(request, Request):
             return
         started = time.perf_counter()
-        if request.structures is not None and request.structures != structures:
-            structures = request.structures
-            renderer.set_structures(request.structures)
+        if request.scene is not None:
+            renderer.set_scene(request.scene)
         width, height = request.size
-        look = request.look if request.exact else replace(request.look, scale=scale)
+        finest = request.look.scale
+        scale = max(scale, finest) if request.hold else finest
+        look = replace(request.look, scale=scale)
         renderer.render(request.size, request.camera, request.beams, request.bodies, request.tint, look)
         turn = 1 - turn
         start = turn * MAX_PIXELS * 4
@@ -51,9 +57,9 @@ def serve(link: Connection, picture: mmap.mmap) -> None:
         took = (time.perf_counter() - started) * 1e3
         link.send(Picture(turn, width, height, took, look.scale))
         mean += 0.15 * (min(took, 200.0) - mean)
-        wanted = paced(scale, mean)
+        wanted = paced(scale, finest, mean, request.hold)
         if wanted != scale:
-            scale, mean = wanted, 20.0
+            scale, mean = wanted, 0.7 * 1000.0 / max(request.hold, 1)
 
 
 def main() -> int:

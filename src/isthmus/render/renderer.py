@@ -8,7 +8,7 @@ quad a beam (see beam.frag).
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Sequence
 from importlib import resources
 
 import moderngl
@@ -16,46 +16,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.render import meshes
+from isthmus.render.gobo_plate import ANGLES, OFFSETS, radon
 from isthmus.render.look import Look
-from isthmus.show.records import Structure
+from isthmus.render.packing import PLAIN, SHAPED, Plane, pack_beams, planes_of, pool_rows, shaped, within
+from isthmus.render.scene import Scene
 from isthmus.stage.camera import Camera
+from isthmus.stage.drawing import FALLS
 from isthmus.stage.rig import Beams, Bodies
-from isthmus.stage.transforms import matrices
 
-REACH = 34.0  # metres a beam is drawn
-HULL = 1.21  # the compact profile reaches 10 % at the field's edge
 EXPOSURE = 3.8  # with one beam; the eye closes as more are lit
 DST_COLOR = 0x0306
-MAX_PLANES = 8
-
-
-@dataclass(frozen=True)
-class Plane:
-    centre: tuple[float, float, float]
-    along: tuple[float, float, float]
-    across: tuple[float, float, float]
-    normal: tuple[float, float, float]
-    albedo: tuple[float, float, float]
-
-
-def planes_of(structures: tuple[Structure, ...]) -> list[Plane]:
-    """The surfaces pools of light are drawn on: tops of decks and hulls, fronts of walls, the water."""
-    found = []
-    for s in structures:
-        turn = matrices([s.rotation])[0]
-        length, depth, height = (v / 2 for v in s.size)
-        if s.kind in ("deck", "hull"):
-            local, along, across, normal, albedo = (0, 0, height), (length, 0, 0), (0, depth, 0), (0, 0, 1), (1.0, 0.95, 0.88)
-        elif s.kind == "wall":
-            local, along, across, normal, albedo = (0, -depth, 0), (length, 0, 0), (0, 0, height), (0, -1, 0), (0.9, 0.84, 0.78)
-        else:
-            continue
-        centre = turn @ np.array(local, float) + np.array(s.position)
-        turned = [tuple(float(v) for v in turn @ np.array(a, float)) for a in (along, across, normal)]
-        found.append(Plane(tuple(float(v) for v in centre), *turned, albedo))  # type: ignore[arg-type]
-    reach = meshes.WATER_REACH
-    water = Plane((0, 0, meshes.WATER_LEVEL), (reach, 0, 0), (0, reach, 0), (0, 0, 1), (0.16, 0.22, 0.25))
-    return [*found[: MAX_PLANES - 1], water]
+_LAYOUT = {
+    PLAIN: ("4f 4f 4f 4f/i", "iA", "iD", "iC", "iE"),
+    SHAPED: ("4f 4f 4f 4f 4f 4f 4f 4f/i", "iA", "iD", "iC", "iE", "iR", "iB", "iG", "iH"),
+}
 
 
 def _source(name: str, *defines: str, prefix: str = "") -> str:
@@ -72,14 +46,17 @@ class Renderer:
         self.c = context
 
         def program(vert: str, frag: str, prefix: str = "", defines: tuple[str, ...] = ()) -> moderngl.Program:
-            return context.program(vertex_shader=_source(vert, prefix=prefix), fragment_shader=_source(frag, *defines))
+            return context.program(vertex_shader=_source(vert, *defines, prefix=prefix), fragment_shader=_source(frag, *defines))
 
         self.programs = {
             "mesh": program("mesh.vert", "surface.frag"),
             "body": program("body.vert", "surface.frag", defines=("FLAT",)),
             "quad": program("quad.vert", "beam.frag", prefix="beam.glsl"),
             "cone": program("cone.vert", "beam.frag", prefix="beam.glsl"),
+            "quad shaped": program("quad.vert", "beam.frag", prefix="beam.glsl", defines=("SHAPED",)),
+            "cone shaped": program("cone.vert", "beam.frag", prefix="beam.glsl", defines=("SHAPED",)),
             "pool": program("pool.vert", "pool.frag"),
+            "pool shaped": program("pool.vert", "pool.frag", defines=("SHAPED",)),
             "flare": program("flare.vert", "flare.frag"),
             "depth": program("full.vert", "depth.frag"),
             "haze": program("full.vert", "haze.frag"),
@@ -94,39 +71,66 @@ class Renderer:
         self.noise = context.texture(field.shape, 1, field.tobytes())
         self.noise.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self.shapes = [self._buffer(meshes.unit_box()), self._buffer(meshes.unit_drum())]
+        self.own_shapes = len(self.shapes)
+        self.plates: moderngl.TextureArray | None = None
+        self.gobos: moderngl.TextureArray | None = None
         self.quad = self._buffer(np.array([(-1, 0, 0), (1, 0, 0), (-1, 1, 0), (1, 1, 0)]))
         self.square = self._buffer(np.array([(-1, -1, 0), (1, -1, 0), (-1, 1, 0), (1, 1, 0)]))
         self.cone = self._buffer(_cone(8))
         self.size: tuple[int, int] | None = None
         self.scale = 0
+        self.samples = 0
         self._targets: list = []
         self._kept: object = None
         self._statics: moderngl.VertexArray | None = None
         self.planes: list[Plane] = []
         self.deck = (0.0, 0.0, 0.0, 0.0)
-        self.set_structures(())
+        self.ground = meshes.WATER_LEVEL
+        self.set_scene(Scene(()))
 
     def _buffer(self, array: NDArray) -> moderngl.Buffer:
         return self.c.buffer(np.ascontiguousarray(array, np.float32).tobytes())
 
-    def set_structures(self, structures: tuple[Structure, ...]) -> None:
-        parts = [meshes.structure_mesh(s) for s in structures]
-        self._statics = self.c.vertex_array(
-            self.programs["mesh"], [(self._buffer(np.concatenate([meshes.water(), *parts])), "3f 3f 3f", "p", "n", "c")]
-        )
+    def set_scene(self, scene: Scene) -> None:
+        """Take other structures, bodies and gobos."""
+        structures = scene.structures
+        parts = [meshes.structure_mesh(s, scene.pieces.get(s.mesh)) for s in structures]
+        ground = meshes.ground_of(structures)
+        still = np.concatenate([meshes.ground_mesh(ground), *parts])
+        self._statics = self.c.vertex_array(self.programs["mesh"], [(self._buffer(still), "3f 3f 3f", "p", "n", "c")])
         self.planes = planes_of(structures)
+        self.ground = ground.level
         hull = next((s for s in structures if s.kind == "hull"), None)
+        self.deck = (0.0, 0.0, 0.0, 0.0)
         if hull:
             x, y = hull.position[:2]
             self.deck = (x - hull.size[0] / 2, x + hull.size[0] / 2, y - hull.size[1] / 2, y + hull.size[1] / 2)
+        for shape in self.shapes[self.own_shapes :]:
+            shape.release()
+        self.shapes[self.own_shapes :] = [self._buffer(triangles.reshape(-1, 3)) for triangles in scene.bodies]
+        self._set_gobos(scene.gobos)
         self._kept = None
 
-    def _resize(self, size: tuple[int, int], scale: int) -> None:
-        if self.size == size and self.scale == scale:
+    def _set_gobos(self, gobos: Sequence[NDArray[np.uint8]]) -> None:
+        for old in (self.plates, self.gobos):
+            if old is not None:
+                old.release()
+        self.plates = self.gobos = None
+        if gobos:
+            size, many = gobos[0].shape[0], len(gobos)
+            self.plates = self.c.texture_array((OFFSETS, ANGLES, many), 1, np.stack([radon(g) for g in gobos]).tobytes())
+            self.gobos = self.c.texture_array((size, size, many), 1, np.stack(gobos).tobytes())
+            for texture in (self.plates, self.gobos):
+                texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+                texture.repeat_x = False
+                texture.repeat_y = texture is self.plates
+
+    def _resize(self, size: tuple[int, int], scale: int, samples: int) -> None:
+        if self.size == size and self.scale == scale and self.samples == samples:
             return
         for target in self._targets:
             target.release()
-        self.size, self.scale, self._kept = size, scale, None
+        self.size, self.scale, self.samples, self._kept = size, scale, samples, None
         c = self.c
         small = (max(1, -(-size[0] // scale)), max(1, -(-size[1] // scale)))
         self.small = small
@@ -136,7 +140,7 @@ class Renderer:
         self.scene_depth.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.scene_fb = c.framebuffer([self.scene], self.scene_depth)
         self.still_fb = c.framebuffer([c.texture(size, 4)], c.depth_texture(size))
-        self.smooth_fb = c.framebuffer([c.renderbuffer(size, 4, samples=4)], c.depth_renderbuffer(size, samples=4))
+        self.smooth_fb = c.framebuffer([c.renderbuffer(size, 4, samples=samples)], c.depth_renderbuffer(size, samples=samples))
         self.linear = c.texture(small, 1, dtype="f4")
         self.linear.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.linear_fb = c.framebuffer([self.linear])
@@ -173,13 +177,14 @@ class Renderer:
 
     def render(self, size: tuple[int, int], camera: Camera, beams: Beams, bodies: Bodies, tint: NDArray, look: Look) -> None:
         """tint: (units, 3) colour of the bodies of each unit."""
-        self._resize(size, look.scale)
+        self._resize(size, look.scale, look.samples)
         c, view = self.c, camera.view()
         vp = camera.projection(size[0] / size[1]) @ view
         half = math.tan(math.radians(camera.fov) / 2)
-        packed = pack_beams(beams)
-        lit = packed[:, 8:11].max(axis=1, initial=0) > 1e-4
-        packed = packed[lit].astype(np.float32)
+        lit = beams.rgb.max(axis=1, initial=0) > 1e-4
+        packed = pack_beams(beams, within(beams.origin, look.space))[lit].astype(np.float32)
+        kind = beams.kind[lit]
+        lenses, packed = packed[kind != 1], packed[kind != 2]
         exposure = EXPOSURE * look.strength / (1 + len(packed) / 110)
         glow = (packed[:, 8:11] * packed[:, 3:4]).sum(axis=0) * 0.5 * look.strength / (1 + 0.02 * len(packed))
         glow = np.round(glow * 20) / 20  # in steps, so that the still layer outlives small changes
@@ -195,14 +200,18 @@ class Renderer:
             sc=look.scale,
             room=look.room,
             amb=tuple(glow),
-            floorz=meshes.WATER_LEVEL,
+            floorz=self.ground,
+            fall=float(FALLS.index(look.fall)),
             expo=exposure * look.haze,
-            time=look.time,
-            depth=camera.distance * 0.9,
+            time=look.time * look.drift,
+            depth=camera.distance * 0.9 * look.depth,
             uneven=look.uneven,
+            grain=1.0 / max(look.grain, 0.1),
             dep=0,
             hw=0,
             noise=1,
+            plates=2,
+            gobos=3,
             scene=1,
             light=0,
             high=size[1],
@@ -216,19 +225,22 @@ class Renderer:
         self.full["depth"].render()
         self._into(self.light_fb, self.small)
         self.light_fb.clear()
-        if len(packed):
+        if len(packed) or len(lenses):
             c.enable(moderngl.BLEND)
             c.blend_func = moderngl.ONE, moderngl.ONE
             self.linear.use(0)
             self.noise.use(1)
+            if self.plates is not None and self.gobos is not None:
+                self.plates.use(2)
+                self.gobos.use(3)
             if look.haze > 0:
-                self._draw_beams(packed, camera)
+                self._draw_beams(packed[packed[:, 15] > 0], camera)
                 c.blend_func = DST_COLOR, moderngl.ZERO
                 self.full["haze"].render()
                 c.blend_func = moderngl.ONE, moderngl.ONE
             self._set(expo=exposure)
             self._draw_pools(packed)
-            self._instanced("flare", self.square, packed)
+            self._instanced("flare", self.square, lenses[:, :PLAIN], _LAYOUT[PLAIN])
             c.disable(moderngl.BLEND)
         self._into(self.toned_fb, self.small)
         self.light.use(0)
@@ -270,13 +282,10 @@ class Renderer:
                 self._instanced("body", mesh, rows, ("4f 4f 4f 3f/i", "iR0", "iR1", "iR2", "iC"), moderngl.TRIANGLES)
 
     def _instanced(
-        self,
-        program: str,
-        mesh: moderngl.Buffer,
-        rows: NDArray,
-        layout: tuple[str, ...] = ("4f 4f 4f/i", "iA", "iD", "iC"),
-        mode: int = moderngl.TRIANGLE_STRIP,
+        self, program: str, mesh: moderngl.Buffer, rows: NDArray, layout: tuple[str, ...], mode: int = moderngl.TRIANGLE_STRIP
     ) -> None:
+        if not len(rows):
+            return
         data = self.c.buffer(np.ascontiguousarray(rows, np.float32).tobytes())
         used = self.programs[program]
         names = [n for n in layout[1:] if n in used]
@@ -292,13 +301,14 @@ class Renderer:
         axial = (to * packed[:, 4:7]).sum(axis=1)
         off = np.sqrt(np.maximum((to * to).sum(axis=1) - axial**2, 0))
         inside = (axial > -0.5) & (off < np.maximum(axial, 0) * packed[:, 3] * 1.3 + 0.6)
-        if (~inside).any():
-            self._instanced("quad", self.quad, packed[~inside])
-        if inside.any():
-            self.c.enable(moderngl.CULL_FACE)
-            self.c.cull_face = "front"
-            self._instanced("cone", self.cone, packed[inside], mode=moderngl.TRIANGLES)
-            self.c.disable(moderngl.CULL_FACE)
+        special = shaped(packed) if self.plates is not None else np.zeros(len(packed), bool)
+        for name, width, which in (("", PLAIN, ~special), (" shaped", SHAPED, special)):
+            self._instanced("quad" + name, self.quad, packed[which & ~inside][:, :width], _LAYOUT[width])
+            if (which & inside).any():
+                self.c.enable(moderngl.CULL_FACE)
+                self.c.cull_face = "front"
+                self._instanced("cone" + name, self.cone, packed[which & inside][:, :width], _LAYOUT[width], moderngl.TRIANGLES)
+                self.c.disable(moderngl.CULL_FACE)
 
     def _draw_pools(self, packed: NDArray) -> None:
         for plane in self.planes:
@@ -312,57 +322,12 @@ class Renderer:
                     across=plane.across,
                     albedo=plane.albedo,
                 )
-                self._instanced("pool", self.square, rows, ("4f 4f 4f 4f/i", "iA", "iD", "iC", "iQ"))
-
-
-def pool_rows(packed: NDArray, plane: Plane, deck: tuple[float, float, float, float]) -> NDArray:
-    """The beams that reach a plane, (k, 16): the beam, then the box of its pool in the plane's own axes (−1…1)."""
-    normal, centre = np.array(plane.normal), np.array(plane.centre)
-    apex, axis, tan = packed[:, :3], packed[:, 4:7], packed[:, 3]
-    height = (apex - centre) @ normal
-    facing = -(axis @ normal)
-    near = (height > 0.02) & (facing > 0.03) & (height / np.maximum(facing, 1e-3) < REACH)
-    packed, apex, axis, tan, height, facing = (a[near] for a in (packed, apex, axis, tan, height, facing))
-    if not len(packed):
-        return np.zeros((0, 16))
-    lean = axis + normal * facing[:, None]
-    size = np.linalg.norm(lean, axis=1)
-    lean = np.where(size[:, None] > 1e-4, lean / np.maximum(size, 1e-4)[:, None], np.array(plane.along) / np.linalg.norm(plane.along))
-    angle, half = np.arctan2(size, facing), np.arctan(tan)
-    low, high = height * np.tan(np.maximum(angle - half, -1.3)), height * np.tan(np.minimum(angle + half, 1.3))
-    wide = np.maximum(tan * np.hypot(height, np.maximum(np.abs(low), np.abs(high))), (high - low) / 2)
-    foot, side = apex - centre - normal * height[:, None], np.cross(normal, lean)
-    middle, reach = foot + lean * ((low + high) / 2)[:, None], (high - low) / 2
-    boxes = []
-    for direction in (plane.along, plane.across):
-        length = float(np.linalg.norm(direction))
-        unit = np.array(direction) / length
-        at, spread = middle @ unit, np.abs(lean @ unit) * reach + np.abs(side @ unit) * wide
-        boxes += [np.maximum((at - spread) / length, -1), np.minimum((at + spread) / length, 1)]
-    seen = (boxes[0] < boxes[1]) & (boxes[2] < boxes[3])
-    if plane.centre[2] < -0.5 and deck[0] < deck[1]:  # the water: pools that fall wholly on the deck never reach it
-        on_deck = apex + axis * (apex[:, 2] / np.maximum(-axis[:, 2], 1e-3))[:, None]
-        spill = wide * np.maximum(apex[:, 2], 0) / np.maximum(height, 1e-3)
-        inside = (
-            (on_deck[:, 0] - spill > deck[0])
-            & (on_deck[:, 0] + spill < deck[1])
-            & (on_deck[:, 1] - spill > deck[2])
-            & (on_deck[:, 1] + spill < deck[3])
-        )
-        seen &= ~(inside & (apex[:, 2] > 0))
-    return np.concatenate([packed[seen, :12], np.stack(boxes, axis=1)[seen]], axis=1)
-
-
-def pack_beams(beams: Beams) -> NDArray[np.float64]:
-    """(k, 12): virtual apex and T, direction and lens distance, colour and end, as the shaders want them."""
-    tan = np.minimum(beams.tan, 4.0) * HULL
-    lens = np.maximum(beams.lens, 0.02)
-    back = lens / (tan * 0.9)
-    apex = beams.origin - beams.direction * back[:, None]
-    rgb = beams.rgb * (0.14 * (tan / 0.15) ** 0.30)[:, None]
-    # a wide or weak beam is lost in the haze long before a narrow one
-    reach = np.clip(REACH * np.sqrt(0.15 / tan) * np.maximum(beams.rgb.max(axis=1, initial=0.0), 1e-4) ** 0.25, 4.0, REACH)
-    return np.concatenate([apex, tan[:, None], beams.direction, back[:, None], rgb, (reach + back)[:, None]], axis=1)
+                special = shaped(rows) if self.gobos is not None else np.zeros(len(rows), bool)
+                box = rows[:, SHAPED:]
+                for name, width, which in (("pool", PLAIN, ~special), ("pool shaped", SHAPED, special)):
+                    formats, *names = _LAYOUT[width]
+                    layout = (formats.replace("/i", " 4f/i"), *names, "iQ")
+                    self._instanced(name, self.square, np.concatenate([rows[which][:, :width], box[which]], axis=1), layout)
 
 
 def _cone(sides: int) -> NDArray[np.float64]:

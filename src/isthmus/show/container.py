@@ -20,7 +20,7 @@ from typing import Any
 import msgspec
 
 from isthmus.errors import FileFault, os_reason
-from isthmus.show.records import FORMAT, Record, Show, StoredProfile
+from isthmus.show.records import FORMAT, Record, Show
 
 SUFFIX = ".isthmus"
 MAX_JSON = 256 * 1024 * 1024
@@ -96,12 +96,18 @@ def encode_show(show: Show) -> bytes:
         archive.writestr(zipfile.ZipInfo("show.json", _FIXED_DATE), _text_of(show))
         for profile in show.profiles:
             archive.writestr(zipfile.ZipInfo(f"profiles/{profile.file}", _FIXED_DATE), profile.data)
+        for kept in show.files:
+            archive.writestr(zipfile.ZipInfo(f"files/{kept.name}", _FIXED_DATE), kept.data)
     return out.getvalue()
 
 
 def _text_of(show: Show) -> bytes:
     """show.json: always the same text for the same show."""
-    bare = msgspec.structs.replace(show, profiles=tuple(msgspec.structs.replace(kept, data=b"") for kept in show.profiles))
+    bare = msgspec.structs.replace(
+        show,
+        profiles=tuple(msgspec.structs.replace(kept, data=b"") for kept in show.profiles),
+        files=tuple(msgspec.structs.replace(kept, data=b"") for kept in show.files),
+    )
     text = msgspec.json.encode(bare)
     if b'"extra":{' in text:  # members of a newer program
         raw = _unfold(msgspec.to_builtins(bare), Show)
@@ -142,7 +148,7 @@ def decode_show(data: bytes, where: str) -> Show:
         text = read_member(archive, info, MAX_JSON, where)
         show = _just_as_saved(text)
         if show is not None:
-            return msgspec.structs.replace(show, profiles=_with_data(archive, show.profiles, where))
+            return _with_data(archive, show, where)
         raw = msgspec.json.decode(text)
         if not isinstance(raw, dict) or not isinstance(raw.get("format"), int):
             raise FileFault("its show.json has no format number.", where=where, do="Choose a file ending in .isthmus.")
@@ -153,7 +159,7 @@ def decode_show(data: bytes, where: str) -> Show:
                 do="Update Isthmus to open it; nothing in the file was changed.",
             )
         show = msgspec.convert(_fold(raw, Show), Show)
-        return msgspec.structs.replace(show, profiles=_with_data(archive, show.profiles, where))
+        return _with_data(archive, show, where)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise FileFault(f"its show.json does not read: {error}.", where=where, do=_OTHER) from error
     except (*ZIP_ERRORS, ValueError, OSError) as error:
@@ -171,20 +177,27 @@ def _just_as_saved(text: bytes) -> Show | None:
     return show if show.format == FORMAT and _text_of(show) == text else None
 
 
-def _with_data(archive: zipfile.ZipFile, profiles: tuple[StoredProfile, ...], where: str) -> tuple[StoredProfile, ...]:
-    found: list[StoredProfile] = []
+def _with_data(archive: zipfile.ZipFile, show: Show, where: str) -> Show:
+    """The show with the bytes of its profiles, pictures and meshes."""
     total = 0
-    for profile in profiles:
+
+    def data(member: str, what: str) -> bytes:
+        nonlocal total
         try:
-            info = archive.getinfo(f"profiles/{profile.file}")
+            info = archive.getinfo(member)
         except KeyError:
-            raise FileFault(f"the profile “{profile.key}” is missing from it.", where=where, do=_OTHER) from None
-        data = read_member(archive, info, MAX_MEMBER, where)
-        total += len(data)
+            raise FileFault(f"{what} is missing from it.", where=where, do=_OTHER) from None
+        found = read_member(archive, info, MAX_MEMBER, where)
+        total += len(found)
         if total > MAX_TOTAL:
-            raise FileFault("its profiles are larger than 1 GB together.", where=where, do="Such a file is not opened.")
-        found.append(msgspec.structs.replace(profile, data=data))
-    return tuple(found)
+            raise FileFault("its profiles and pictures are larger than 1 GB together.", where=where, do="Such a file is not opened.")
+        return found
+
+    return msgspec.structs.replace(
+        show,
+        profiles=tuple(msgspec.structs.replace(p, data=data(f"profiles/{p.file}", f"the profile “{p.key}”")) for p in show.profiles),
+        files=tuple(msgspec.structs.replace(f, data=data(f"files/{f.name}", f"“{f.name}”")) for f in show.files),
+    )
 
 
 # ---------------------------------------------------------------- files
@@ -250,8 +263,7 @@ def schema() -> dict[str, Any]:
         properties = node.get("properties")
         if isinstance(properties, dict):
             properties.pop("extra", None)
-            if "file" in properties and "key" in properties:
-                properties.pop("data", None)
+            properties.pop("data", None)  # bytes are members of the zip
         return node
 
     made = clean(msgspec.json.schema(Show))

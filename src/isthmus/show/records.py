@@ -86,6 +86,8 @@ class Unit(Record, frozen=True, kw_only=True):
     rotation: Quat = UPRIGHT
     structure: str = ""
     locked: bool = False  # its address stays where it is
+    pinned: bool = False  # its place stays where it is
+    beam_off: bool = False  # no beam is drawn for it
     limits: tuple[Limit, ...] = ()
     handling: Handling = PLAIN_HANDLING
 
@@ -113,14 +115,90 @@ class StoredProfile(Record, frozen=True, kw_only=True):
 
 
 class Structure(Record, frozen=True, kw_only=True):
-    """Anything units hang on or stand on. `size` is length (x), depth (y), height (z) before rotation."""
+    """Anything units hang on or stand on. `size` is length (x), depth (y), height (z) before rotation.
+
+    Kinds: truss, circle, corner, pipe, rail, mast, boom, tower, deck, hull, wall, drape, screen, mesh. A circle's length is
+    its diameter and `arc` how many degrees of it stand; a corner has two arms of its length. `marks` are metres from its
+    start where units may hang; `mesh` names a kept file.
+    """
 
     id: str
-    kind: str  # truss, pipe, rail, mast, boom, deck, hull, wall
+    kind: str
     name: str = ""
     position: Vec3 = (0.0, 0.0, 0.0)
     rotation: Quat = UPRIGHT
     size: Vec3 = (1.0, 0.3, 0.3)
+    chords: int = 4
+    steps: int = 0
+    arc: float = 360.0
+    marks: tuple[float, ...] = ()
+    mesh: str = ""
+    pinned: bool = False
+
+
+class StoredFile(Record, frozen=True, kw_only=True):
+    """A picture or a mesh, kept whole in the show. `data` travels as a member of the container."""
+
+    name: str
+    data: bytes = b""
+
+
+class Underlay(Record, frozen=True, kw_only=True):
+    """A drawing beneath a sheet: a kept file, its middle, width and turn in metres and degrees of the sheet.
+
+    `light` is how strongly it shows, 0…1; `crop` the shares taken off at left, top, right and bottom.
+    """
+
+    file: str
+    middle: tuple[float, float] = (0.0, 0.0)
+    width: float = 10.0
+    aspect: float = 1.0  # height over width of the whole picture
+    turn: float = 0.0
+    light: float = 0.5
+    crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+    pinned: bool = False
+
+
+class SheetSpot(Record, frozen=True, kw_only=True):
+    """Where a unit lies on a free sheet, metres of the sheet."""
+
+    unit: str
+    x: float
+    y: float
+
+
+class SheetNote(Record, frozen=True, kw_only=True):
+    """Words on a sheet: where they begin, metres of the sheet."""
+
+    text: str
+    x: float
+    y: float
+
+
+class Sheet(Record, frozen=True, kw_only=True):
+    """One drawing: plan, front or side of the stage as it is, or free, with places of its own.
+
+    `labels` says what is written at a unit: number, address, gel, name, level.
+    """
+
+    id: str
+    name: str
+    kind: str = "free"
+    spots: tuple[SheetSpot, ...] = ()
+    notes: tuple[SheetNote, ...] = ()
+    underlay: Underlay | None = None
+    labels: tuple[str, ...] = ("number",)
+
+
+class SavedView(Record, frozen=True, kw_only=True):
+    """A camera kept by name: what it looks at, from how far, bearing and height in degrees."""
+
+    name: str
+    target: Vec3
+    distance: float
+    bearing: float
+    height: float
+    fov: float = 42.0
 
 
 class Node(Record, frozen=True, kw_only=True):
@@ -255,6 +333,9 @@ class Show(Record, frozen=True, kw_only=True):
     units: tuple[Unit, ...] = ()
     profiles: tuple[StoredProfile, ...] = ()
     structures: tuple[Structure, ...] = ()
+    sheets: tuple[Sheet, ...] = ()
+    views: tuple[SavedView, ...] = ()
+    files: tuple[StoredFile, ...] = ()
     nodes: tuple[Node, ...] = ()
     outputs: tuple[Output, ...] = ()
     sending: Sending = Sending()

@@ -2,6 +2,7 @@
 
 from isthmus.stage.camera import VIEWS, Camera
 from isthmus.stage.place import hang_by_name, move_units, put_unit, set_out
-from isthmus.stage.rig import Beams, Bodies, Rig, build_rig, pose
+from isthmus.stage.pose import pose
+from isthmus.stage.rig import Beams, Bodies, Drawn, Rig, build_rig
 
-__all__ = ["VIEWS", "Beams", "Bodies", "Camera", "Rig", "build_rig", "hang_by_name", "move_units", "pose", "put_unit", "set_out"]
+__all__ = ["VIEWS", "Beams", "Bodies", "Camera", "Drawn", "Rig", "build_rig", "hang_by_name", "move_units", "pose", "put_unit", "set_out"]

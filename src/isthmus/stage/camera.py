@@ -58,14 +58,17 @@ class Camera:
         x, y = eye[:, 0] * proj[0, 0] / safe, eye[:, 1] * proj[1, 1] / safe
         return np.stack([(x + 1) / 2 * width, (1 - y) / 2 * height], axis=1), depth
 
+    def ray(self, x: float, y: float, width: float, height: float) -> Array:
+        """The direction (3,) from the eye through a pixel, unit length."""
+        proj, view = self.projection(width / max(height, 1)), self.view()
+        way = view[:3, :3].T @ np.array([(2 * x / width - 1) / proj[0, 0], (1 - 2 * y / height) / proj[1, 1], -1.0])
+        return way / np.linalg.norm(way)
+
     def pick(self, points: Array, radius: float, x: float, y: float, width: float, height: float) -> int | None:
         """The nearest of the spheres (n, 3) under a pixel."""
         if not len(points):
             return None
-        aspect = width / max(height, 1)
-        proj, view = self.projection(aspect), self.view()
-        ray = view[:3, :3].T @ np.array([(2 * x / width - 1) / proj[0, 0], (1 - 2 * y / height) / proj[1, 1], -1.0])
-        ray /= np.linalg.norm(ray)
+        ray = self.ray(x, y, width, height)
         to = np.asarray(points) - np.asarray(self.eye)
         along = to @ ray
         off = np.linalg.norm(to - along[:, None] * ray, axis=1)

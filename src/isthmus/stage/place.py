@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 
 import numpy as np
 from msgspec.structs import replace
@@ -15,7 +15,7 @@ from isthmus.stage.transforms import matrices, quat_about, quat_multiply
 
 STANDING: Quat = quat_about((1.0, 0.0, 0.0), 180.0)  # light goes up
 LIMIT = 500.0  # metres; further away is a slip
-_UPRIGHT_KINDS = ("mast", "boom")
+_UPRIGHT_KINDS = ("mast", "boom", "tower")
 _STANDING_KINDS = ("rail", "deck", "hull")
 _EDGE = 0.4
 
@@ -30,12 +30,12 @@ def spots(structure: Structure, count: int) -> list[tuple[Vec3, Quat]]:
     made = []
     for index in range(count):
         along = margin + (run - 2 * margin) * ((index + 0.5) / count if count == 1 else index / (count - 1))
-        if structure.kind == "mast":  # from the top down, on the audience's side
+        if structure.kind in ("mast", "tower"):  # from the top down, on the audience's side
             local, own = (0.0, -depth / 2 - 0.25, height - along), UPRIGHT
         elif vertical:  # a boom: side light, leaning towards the middle
             side = 1.0 if structure.position[0] >= 0 else -1.0
             local, own = (-side * (depth / 2 + 0.2), 0.0, height - along), quat_about((0.0, 1.0, 0.0), 62.0 * side)
-        elif structure.kind == "wall":  # along its top, leaning down towards the audience
+        elif structure.kind in ("wall", "drape", "screen"):  # along its top, leaning down towards the audience
             local, own = (along - length / 2, -depth / 2 - 0.25, height / 2 - 0.1), quat_about((1.0, 0.0, 0.0), -38.0)
         elif structure.kind in _STANDING_KINDS:
             local, own = (along - length / 2, 0.0, height / 2), STANDING
@@ -104,12 +104,12 @@ def set_out(show: Show, ids: Collection[str]) -> Show:
 
 
 def move_units(show: Show, ids: Iterable[str], by: Vec3) -> Show:
-    """Move placed units by metres. Raises EntryFault when one would leave the world."""
+    """Move placed units by metres; locked ones stay. Raises EntryFault when one would leave the world."""
     if not all(map(math.isfinite, by)):
         raise EntryFault("That is not a distance.")
 
     def change(unit: Unit) -> Unit:
-        if unit.position is None or by == (0.0, 0.0, 0.0):
+        if unit.position is None or unit.pinned or by == (0.0, 0.0, 0.0):
             return unit
         x, y, z = unit.position
         return replace(unit, position=_inside(unit, (x + by[0], y + by[1], z + by[2])))
@@ -119,8 +119,13 @@ def move_units(show: Show, ids: Iterable[str], by: Vec3) -> Show:
 
 def put_unit(show: Show, unit_id: str, position: Vec3) -> Show:
     """Place one unit at a point, keeping its turn."""
+    return put_units(show, {unit_id: position})
+
+
+def put_units(show: Show, places: Mapping[str, Vec3]) -> Show:
+    """Place units at points, keeping their turn. Raises EntryFault when one would leave the world."""
     return change_units(
-        show, [unit_id], lambda unit: replace(unit, position=_inside(unit, position)) if unit.position != position else unit
+        show, places, lambda unit: replace(unit, position=_inside(unit, places[unit.id])) if unit.position != places[unit.id] else unit
     )
 
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,8 +17,26 @@ from isthmus.profiles import profiles_of
 from isthmus.profiles.geometry import Link
 from isthmus.profiles.groups import group_by_mode
 from isthmus.profiles.light import LightProgram, LightState
+from isthmus.profiles.records import Model
 from isthmus.show.records import Show, Structure, Unit
 from isthmus.stage.transforms import Array, placements, turns_about
+
+
+class GoboKey(NamedTuple):
+    """One gobo: the profile's key, the picture in its archive (empty when there is none), and its name."""
+
+    profile: str
+    media: str
+    name: str
+
+
+class MeshKey(NamedTuple):
+    """One body: the profile's key, the file's name without folder and ending, and the measures it is fitted to; with no
+    profile, the primitive it is made as."""
+
+    profile: str
+    file: str
+    size: tuple[float, float, float]
 
 
 @dataclass(frozen=True)
@@ -29,42 +48,73 @@ class Group:
     base: Array  # (n, 4, 4)
     gel: Array  # (n, 3)
     first: int
+    gobos: tuple[int, ...] = ()  # the mode's gobos in the rig's list
+    off: NDArray[np.bool_] | None = None  # whose beam is not drawn
 
 
 @dataclass(frozen=True)
 class Rig:
-    """What stands in space. `order` names the units in the order of every per-unit array."""
+    """What stands in space. `order` names the units in the order of every per-unit array; `meshes` and `gobos` are kept
+    by key, as bytes still to be read: (profile, file) and (profile, wheel, slot)."""
 
     groups: tuple[Group, ...]
     structures: tuple[Structure, ...]
     order: tuple[str, ...]
     numbers: tuple[int, ...]
     positions: Array  # (n, 3)
+    gobos: tuple[GoboKey, ...] = ()
+    meshes: tuple[MeshKey, ...] = ()
 
 
 @dataclass(frozen=True)
 class Beams:
-    """k beams: lens centre, unit direction, linear sRGB times relative flux, tan of half the field, lens radius, unit."""
+    """k beams. Directions and `right` (across the beam, where gobos and blades are measured from) are unit vectors.
+
+    rgb: linear sRGB times relative flux. tan, half: tangents of half the field and half the beam angle. iris: share of
+    the field left open. gobo: index into the rig's gobos, −1 open; turn: radians. blades (k, 4, 2): see Optics.
+    kind: 0 light and lens, 1 light only, 2 lens only.
+    """
 
     origin: Array
     direction: Array
+    right: Array
     rgb: Array
     tan: Array
+    half: Array
     lens: Array
+    iris: Array
+    gobo: NDArray[np.int64]
+    turn: Array
+    blades: Array
+    kind: NDArray[np.int64]
     unit: NDArray[np.int64]
 
 
 @dataclass(frozen=True)
 class Bodies:
-    """m body parts: (m, 4, 4) transforms of a unit cube hanging from its top face, shape (0 box, 1 round), unit."""
+    """m body parts: (m, 4, 4) transforms of a unit cube hanging from its top face, or of a mesh in metres; shape (0 box,
+    1 round, 2 + index of the rig's meshes), unit."""
 
     matrix: Array
     shape: NDArray[np.int64]
     unit: NDArray[np.int64]
 
 
+@dataclass(frozen=True)
+class Drawn:
+    """How units are turned into beams: cells each, averaged or pattern; seconds for what spins and flashes; whether units
+    whose beam is switched off keep only their lens; bodies as plain boxes."""
+
+    cells: str = "each"
+    time: float = 0.0
+    flash: bool = False
+    hide_off: bool = True
+    boxes: bool = False
+
+
 NEARER_DAYLIGHT = 4200.0  # kelvin: 1e6/4200 lies between 3200 and 5600
 FLUX_UNIT = 10_000.0  # lumens that count as 1
+MADE = {"Yoke", "Base", "Base1_1"}  # bodies without a file that are more than a box or a drum
 ROUND = {"Cylinder", "Sphere", "Head", "Conventional", "Conventional1_1", "Scanner", "Scanner1_1"}
 
 
@@ -72,8 +122,15 @@ def build_rig(show: Show) -> Rig:
     """All units with a place, grouped by mode."""
     profiles = profiles_of(show)
     groups, order, numbers, positions = [], [], [], []
+    gobos: dict[GoboKey, int] = {}
+    meshes: dict[MeshKey, int] = {}
     for program, units in group_by_mode([unit for unit in show.units if unit.position is not None], profiles):
         place = [unit.position or (0.0, 0.0, 0.0) for unit in units]
+        keys = [GoboKey(units[0].profile, slot.media, slot.name) for _, _, slot in program.optics.gobos]
+        for part in program.assembly.parts:
+            if part.model.file or part.model.primitive in MADE:
+                meshes.setdefault(mesh_key(units[0].profile, part.model), len(meshes))
+        off = np.array([unit.beam_off for unit in units])
         groups.append(
             Group(
                 program,
@@ -81,12 +138,20 @@ def build_rig(show: Show) -> Rig:
                 placements(place, [unit.rotation for unit in units]),
                 np.array([_gel(show, unit, program) for unit in units]),
                 len(order),
+                tuple(gobos.setdefault(key, len(gobos)) for key in keys),
+                off if off.any() else None,
             )
         )
         order.extend(unit.id for unit in units)
         numbers.extend(unit.number for unit in units)
         positions.extend(place)
-    return Rig(tuple(groups), show.structures, tuple(order), tuple(numbers), np.array(positions, np.float64).reshape(-1, 3))
+    at = np.array(positions, np.float64).reshape(-1, 3)
+    return Rig(tuple(groups), show.structures, tuple(order), tuple(numbers), at, tuple(gobos), tuple(meshes))
+
+
+def mesh_key(profile: str, model: Model) -> MeshKey:
+    """Bodies without a file are the same for all profiles: known by their primitive."""
+    return MeshKey(profile if model.file else "", model.file or model.primitive, (model.length, model.width, model.height))
 
 
 def _gel(show: Show, unit: Unit, program: LightProgram) -> Array:
@@ -105,46 +170,3 @@ def carry(chain: Sequence[Link], base: Array, state: LightState) -> Array:
         if link.turns:
             at = at @ turns_about(2 if link.turns == "Pan" else 0, state.pan if link.turns == "Pan" else state.tilt)
     return at
-
-
-def pose(rig: Rig, states: Sequence[LightState]) -> tuple[Beams, Bodies]:
-    """Where every beam and body part of the rig is, given the state of each group."""
-    origin, direction, rgb, tan, lens, owner = [], [], [], [], [], []
-    matrix, shape, body_owner = [], [], []
-    for group, state in zip(rig.groups, states, strict=True):
-        n = len(group.units)
-        units = np.arange(group.first, group.first + n)
-        kept: dict[tuple[int, ...], Array] = {}
-
-        def place(
-            chain: tuple[Link, ...], base: Array = group.base, state: LightState = state, kept: dict[tuple[int, ...], Array] = kept
-        ) -> Array:
-            key = tuple(map(id, chain))
-            if key not in kept:
-                kept[key] = carry(chain, base, state)
-            return kept[key]
-
-        for index, beam in enumerate(group.program.assembly.beams):
-            at = place(beam.chain)
-            origin.append(at[:, :3, 3])
-            direction.append(-at[:, :3, 2])
-            rgb.append(state.rgb[:, index] * group.gel * (beam.beam.flux / FLUX_UNIT))
-            tan.append(np.tan(np.radians(np.clip(state.field[:, index], 0.5, 160) / 2)))
-            lens.append(np.full(n, beam.beam.radius))
-            owner.append(units)
-        for part in group.program.assembly.parts:
-            model = part.model
-            size = np.diag([max(model.length, 0.02), max(model.width, 0.02), max(model.height, 0.02), 1.0])
-            matrix.append(place(part.chain) @ size)
-            shape.append(np.full(n, int(model.primitive in ROUND)))
-            body_owner.append(units)
-
-    def join(parts: list, width: int) -> Array:
-        return np.concatenate(parts) if parts else np.zeros((0, width)) if width else np.zeros(0)
-
-    def whole(parts: list) -> NDArray[np.int64]:
-        return np.concatenate(parts).astype(np.int64) if parts else np.zeros(0, np.int64)
-
-    beams = Beams(join(origin, 3), join(direction, 3), join(rgb, 3), join(tan, 0), join(lens, 0), whole(owner))
-    bodies = Bodies(np.concatenate(matrix) if matrix else np.zeros((0, 4, 4)), whole(shape), whole(body_owner))
-    return beams, bodies

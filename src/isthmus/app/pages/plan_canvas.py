@@ -1,44 +1,85 @@
-"""The plan drawn to scale: structures, units by kind, their numbers, light and verdicts. Used on Plan and Roll call."""
+"""A sheet in the window: looked at, chosen from, and, while rearranging, moved about on. Used on Plan and Roll call."""
 
 from __future__ import annotations
 
 import itertools
-import math
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF, QResizeEvent, QWheelEvent
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QNativeGestureEvent,
+    QPainter,
+    QPaintEvent,
+    QPixmap,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from isthmus.app import paint
+from isthmus.app.pages.overlay import draw_handles, handle_at, marks, sign, tag
+from isthmus.app.pages.plan_page import drawing
+from isthmus.app.pages.plan_page.port import Port
+from isthmus.app.pages.plan_page.symbols import symbol
+from isthmus.app.pages.plan_page.tools import Tool, inside
 from isthmus.app.theme import font, pen, theme
+from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
-from isthmus.gels import colour_of
-from isthmus.profiles import Mode, Profile, chart, profiles_of
+from isthmus.errors import IsthmusError
 from isthmus.profiles.colour import encode_srgb
-from isthmus.show.records import Structure, Unit
-from isthmus.stage import move_units
-from isthmus.stage.transforms import matrices
+from isthmus.show.records import Sheet, Show, Unit, Vec3
+from isthmus.stage.handles import Handle, handles_of, pull
+from isthmus.stage.landing import land, surfaces
+from isthmus.stage.runs import world_run
+from isthmus.stage.sheets import AXES, locked_among, put_points, sheet
+from isthmus.stage.snap import Guide, snap
 
 GRAB = 13  # px around a symbol that count as it
-FLAT_KINDS = ("hull", "deck", "wall", "truss")
+REACH = 7.0  # px within which things snap
+SETTLE_MS = 70  # of rest after which the still layer is drawn anew
+NUDGE, FINE_NUDGE, WIDE_NUDGE = 0.05, 0.01, 0.5  # metres
+NAMED = 60
+VERDICTS = {"answers": "ok", "wrong": "attention", "silent": "fault"}
 
 
 class PlanCanvas(QWidget):
-    """Metres to pixels: x right, y (upstage) up. Dragging moves units only while `rearranging`."""
+    """`follow` the sheet of the workbench, or always show the plan."""
 
-    def __init__(self, bench: Workbench) -> None:
+    hovered = Signal(float, float)
+
+    def __init__(self, bench: Workbench, follow: bool = False) -> None:
         super().__init__()
-        self.bench = bench
-        self.rearranging = False
-        self.labels = True
-        self.scale = 40.0  # px a metre
-        self.centre = (0.0, 0.0)
+        self.bench, self.follow = bench, follow
+        self.port = Port()
+        self.names = True
+        self.tool: Tool | None = None
+        self.shown: set[str] | None = None  # a filter: only these
+        self.preview: dict[str, tuple[float, float]] = {}
+        self.lux: drawing.Lux | None = None
+        self.lux_colours = QImage()
+        self.wrong = ""
         self._fitted = True
+        self._laid: drawing.Laid | None = None
+        self._layer: QPixmap | None = None
+        self._layer_key: object = None
+        self._layer_port = Port()
+        self._underlay: tuple[object, QImage | None] = (None, None)
         self._press: QPointF | None = None
         self._last = QPointF()
         self._box: QRectF | None = None
+        self._lasso: list[QPointF] | None = None
         self._drag: tuple[float, float] | None = None
+        self._grabbed = ""
+        self._guides: tuple[Guide, ...] = ()
+        self._handle: tuple[Handle, Vec3] | None = None
+        self._over = ""
+        self._pulled: Show | None = None
+        self._pull_words = ""
         self._panning = False
         self._let_go = ""
         self.setObjectName("plan canvas")
@@ -46,73 +87,157 @@ class PlanCanvas(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumHeight(120)
-        bench.changed.connect(self._changed)
-        bench.selection_changed.connect(self.update)
-        bench.levels_changed.connect(self.update)
-        theme.changed.connect(self.update)
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(SETTLE_MS)
+        self._rest.timeout.connect(self._settled)
+        bind(bench.changed, self, self._changed)
+        for signal in (
+            bench.selection_changed,
+            bench.levels_changed,
+            bench.held_changed,
+            bench.state_changed,
+            bench.figures_changed,
+            theme.changed,
+        ):
+            bind(signal, self, self.update)
+        if follow:
+            bind(bench.sheet_changed, self, self._other_sheet)
 
-    def _changed(self, old: object, new: object) -> None:
-        if self._fitted:
+    # ------------------------------------------------------------ what is shown
+
+    @property
+    def sheet(self) -> Sheet:
+        return self.bench.sheet if self.follow else sheet(self.bench.show, "plan")
+
+    @property
+    def laid(self) -> drawing.Laid:
+        show, one = self._pulled or self.bench.show, self.sheet
+        if self._laid is None or self._laid.show is not show or self._laid.sheet is not one:
+            self._laid = drawing.Laid(show, one)
+        return self._laid
+
+    def _changed(self) -> None:
+        if self._fitted and not (self._press or self._panning):
             self.fit()
         self.update()
 
-    # ------------------------------------------------------------ metres and pixels
+    def _other_sheet(self) -> None:
+        self.preview = {}
+        self.set_tool(None)
+        self.fit()
+
+    def set_tool(self, tool: Tool | None) -> None:
+        self.tool = tool
+        self.preview = {}
+        self._guides = ()
+        self.setCursor(tool.cursor if tool else Qt.CursorShape.ArrowCursor)
+        self.update()
 
     def to_px(self, x: float, y: float) -> QPointF:
-        return QPointF(self.width() / 2 + (x - self.centre[0]) * self.scale, self.height() / 2 - (y - self.centre[1]) * self.scale)
+        return self.port.to_px(x, y)
 
     def to_metres(self, at: QPointF) -> tuple[float, float]:
-        return (at.x() - self.width() / 2) / self.scale + self.centre[0], (self.height() / 2 - at.y()) / self.scale + self.centre[1]
+        return self.port.to_metres(at)
+
+    def level_at(self, at: tuple[float, float]) -> float:
+        """How high the topmost level surface lies under a point of the plan."""
+        on = [s for s in surfaces(self.bench.show.structures) if s.normal[2] > 0.9]
+        points, _ = land(np.array([[at[0], at[1], 400.0]]), np.array([[0.0, 0.0, -1.0]]), on)
+        return float(points[0, 2]) if np.isfinite(points[0, 2]) else 0.0
+
+    # ------------------------------------------------------------ zoom and pan
 
     def fit(self, ids: list[str] | None = None) -> None:
         """Fit everything, or the given units."""
-        show = self.bench.show
-        points = [u.position for u in show.units if u.position and (ids is None or u.id in ids)]
-        corners = [corner for s in show.structures for corner in outline(s)] if ids is None else []
-        xs, ys = [p[0] for p in points] + [c[0] for c in corners], [p[1] for p in points] + [c[1] for c in corners]
-        if not xs:
-            xs, ys = [-6.0, 6.0], [-4.0, 4.0]
-        wide, high = max(max(xs) - min(xs), 2.0), max(max(ys) - min(ys), 2.0)
-        self.centre = ((max(xs) + min(xs)) / 2, (max(ys) + min(ys)) / 2)
-        self.scale = max(2.0, min((self.width() - 70) / wide, (self.height() - 76) / high, 400.0))
+        if ids is not None:
+            self.port.remember()
+        self.port.fit(*self.laid.extent(ids))
         self._fitted = ids is None
         self.update()
 
+    def back(self) -> None:
+        if self.port.back():
+            self._fitted = False
+            self.update()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
+        self.port.wide, self.port.high = max(1, self.width()), max(1, self.height())
         if self._fitted:
             self.fit()
 
     def zoom(self, factor: float, at: QPointF | None = None) -> None:
-        at = at or QPointF(self.width() / 2, self.height() / 2)
-        before = self.to_metres(at)
-        self.scale = max(2.0, min(600.0, self.scale * factor))
-        after = self.to_metres(at)
-        self.centre = (self.centre[0] + before[0] - after[0], self.centre[1] + before[1] - after[1])
+        self.port.zoom(factor, at or QPointF(self.width() / 2, self.height() / 2))
         self._fitted = False
+        self._rest.start()
         self.update()
+
+    def _pan(self, dx: float, dy: float) -> None:
+        self.port.pan(dx, dy)
+        self._fitted = False
+        self._rest.start()
+        self.update()
+
+    def _settled(self) -> None:
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if event.pixelDelta().isNull() or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(1.0015 ** event.angleDelta().y(), event.position())
+        else:  # a touch pad pans with two fingers
+            self._pan(event.pixelDelta().x(), event.pixelDelta().y())
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QNativeGestureEvent) and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
+            self.zoom(1.0 + event.value(), event.position())
+            return True
+        keys = (Qt.Key.Key_Escape, Qt.Key.Key_Home)
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() in keys and not event.modifiers():
+            event.accept()
+            return True
+        return super().event(event)
 
     # ------------------------------------------------------------ hands
 
     def unit_at(self, at: QPointF) -> Unit | None:
         """Of units one above another the one in hand comes first, then the highest."""
-        near = []
-        for unit in self.bench.show.units:
-            if unit.position:
-                d = self.to_px(unit.position[0], unit.position[1]) - at
-                distance = math.hypot(d.x(), d.y())
-                if distance <= GRAB:
-                    near.append((unit.id not in self.bench.selection, round(distance / 5), -unit.position[2], unit.number, unit))
-        return min(near, key=lambda n: n[:4])[4] if near else None
+        laid = self.laid
+        if not len(laid.points):
+            return None
+        px = laid.px(self.port)
+        away = np.hypot(px[:, 0] - at.x(), px[:, 1] - at.y())
+        near = np.flatnonzero(away <= GRAB)
+        if not len(near):
+            return None
+        held = set(self.bench.selection)
+        units = [laid.drawn[i].unit for i in near if self.shown is None or laid.drawn[i].unit.id in self.shown]
+        distance = {laid.drawn[i].unit.id: round(float(away[i]) / 5) for i in near}
+        return min(units, key=lambda u: (u.id not in held, distance[u.id], -(u.position or (0, 0, 0))[2], u.number), default=None)
+
+    @property
+    def rearranging(self) -> bool:
+        return self.follow and self.bench.rearranging
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         self._last = at
-        if event.button() == Qt.MouseButton.MiddleButton or event.button() == Qt.MouseButton.RightButton:
+        if event.button() in (Qt.MouseButton.MiddleButton, Qt.MouseButton.RightButton):
             self._panning = True
+            self._press = None
+            self.port.remember()
             return
         self._press = at
+        if self.tool is not None:
+            self.tool.press(self._snapped(at, event.modifiers()))
+            self.update()
+            return
+        handle = handle_at(at, self.handles(), self.handle_px)
+        if handle is not None:
+            self._handle = (handle, handle.point)
+            return
         unit = self.unit_at(at)
-        if unit:
+        alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
+        if unit and not (alt and not self.rearranging):
             many = event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
             if many and unit.id in self.bench.selection:
                 self._let_go = unit.id  # on release, unless it was a drag: Shift also keeps a drag straight
@@ -122,283 +247,430 @@ class PlanCanvas(QWidget):
                 self.bench.select([unit.id])
             if self.rearranging and unit.id in self.bench.selection:
                 self._drag = (0.0, 0.0)
+                self._grabbed = unit.id
+        elif alt:
+            self._lasso = [at]
         else:
             self._box = QRectF(at, at)
-            if not event.modifiers():
-                self.bench.select([])
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
+        self.hovered.emit(*self.port.to_metres(at))
         if self._panning:
             d = at - self._last
-            self.centre = (self.centre[0] - d.x() / self.scale, self.centre[1] + d.y() / self.scale)
-            self._fitted = False
             self._last = at
+            self._pan(d.x(), d.y())
+        elif self.tool is not None:
+            point = self._snapped(at, event.modifiers())
+            if self._press is not None:
+                self.tool.drag(point)
             self.update()
+        elif self._press is not None and self._handle is not None:
+            self._pull(at, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
         elif self._press is not None and self._drag is not None:
-            d = at - self._press
-            self._drag = self._measured(d.x() / self.scale, -d.y() / self.scale, event.modifiers())
+            self._drag = self._measured(at, event.modifiers())
+            self.update()
+        elif self._press is not None and self._lasso is not None:
+            self._lasso.append(at)
             self.update()
         elif self._press is not None and self._box is not None:
             self._box = QRectF(self._press, at).normalized()
             self.update()
         else:
-            unit = self.unit_at(at)
-            if unit and unit.position:
-                x, y, z = unit.position
-                QToolTip.showText(
-                    event.globalPosition().toPoint(),
-                    f"{unit.number} {unit.name}\n{unit.hangs_on or 'nowhere yet'}; x {x:.2f}  y {y:.2f}  z {z:.2f} m",
-                    self,
-                )
-            self.setCursor(Qt.CursorShape.SizeAllCursor if unit and self.rearranging else Qt.CursorShape.ArrowCursor)
+            self._hover(at, event)
+        self._last = at
 
-    @staticmethod
-    def _measured(dx: float, dy: float, modifiers: Qt.KeyboardModifier) -> tuple[float, float]:
-        """Steps of 5 cm; Shift keeps to one direction; Alt is free."""
-        if modifiers & Qt.KeyboardModifier.ShiftModifier:
+    def _hover(self, at: QPointF, event: QMouseEvent) -> None:
+        found = handle_at(at, self.handles(), self.handle_px)
+        over = found.name if found else ""
+        if over != self._over:
+            self._over = over
+            self.update()
+        unit = self.unit_at(at)
+        if unit and unit.position:
+            x, y, z = unit.position
+            words = f"{unit.number} {unit.name}\n{unit.hangs_on or 'nowhere yet'}; x {x:.2f}  y {y:.2f}  z {z:.2f} m"
+            QToolTip.showText(event.globalPosition().toPoint(), words, self)
+        moves = unit is not None and self.rearranging
+        self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.SizeAllCursor if moves else Qt.CursorShape.ArrowCursor)
+
+    def _others(self) -> np.ndarray:
+        held = set(self.bench.selection)
+        return np.array([p for d, p in zip(self.laid.drawn, self.laid.points, strict=True) if d.unit.id not in held]).reshape(-1, 2)
+
+    def _segments(self) -> np.ndarray:
+        """Runs of structures on this sheet, (m, 2, 2) metres."""
+        one = self.sheet
+        if one.kind == "free":
+            return np.zeros((0, 2, 2))
+        axes = list(AXES[one.kind])
+        found = []
+        for s in self.bench.show.structures:
+            if s.kind not in ("hull", "deck", "mesh", "wall"):
+                path = world_run(s)[:, axes]
+                found += [np.stack([a, b]) for a, b in itertools.pairwise(path) if np.hypot(*(b - a)) > 0.05]
+        return np.array(found).reshape(-1, 2, 2)
+
+    def _snapped(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> tuple[float, float]:
+        """The point meant: drawn to what is near, unless Alt is held or the tool does not want it."""
+        x, y = self.port.to_metres(at)
+        self._guides = ()
+        if modifiers & Qt.KeyboardModifier.AltModifier or (self.tool is not None and not self.tool.snaps):
+            return x, y
+        made = snap((x, y), REACH / self.port.scale, self._others(), self._segments(), NUDGE)
+        self._guides = made.guides
+        if made.guides:
+            return made.point
+        return round(x / NUDGE) * NUDGE, round(y / NUDGE) * NUDGE
+
+    def _measured(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> tuple[float, float]:
+        """How far the drag leads: in steps, drawn to others in line; Shift keeps to one direction; Alt is free."""
+        assert self._press is not None
+        d = at - self._press
+        dx, dy = d.x() / self.port.scale, -d.y() / self.port.scale
+        self._guides = ()
+        straight = modifiers & Qt.KeyboardModifier.ShiftModifier
+        if straight:
             dx, dy = (dx, 0.0) if abs(dx) > abs(dy) else (0.0, dy)
-        return (dx, dy) if modifiers & Qt.KeyboardModifier.AltModifier else (round(dx * 20) / 20, round(dy * 20) / 20)
+        if modifiers & Qt.KeyboardModifier.AltModifier:
+            return dx, dy
+        dx, dy = round(dx / NUDGE) * NUDGE, round(dy / NUDGE) * NUDGE
+        if straight or self._grabbed not in self.laid.row:
+            return dx, dy
+        x, y = (float(v) for v in self.laid.points[self.laid.row[self._grabbed]])
+        made = snap((x + dx, y + dy), REACH / self.port.scale, self._others(), self._segments())
+        self._guides = made.guides
+        return (made.point[0] - x, made.point[1] - y) if made.guides else (dx, dy)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._drag and self._drag != (0.0, 0.0):
-            dx, dy = self._drag
-            self.move_selection(dx, dy)
+        at = event.position()
+        if self.tool is not None and self._press is not None:
+            self.tool.release(self._snapped(at, event.modifiers()))
+        elif self._handle is not None:
+            self._let_go_handle()
+        elif self._drag and self._drag != (0.0, 0.0):
+            self.move_selection(*self._drag, settle=True)
+        elif self._lasso is not None and len(self._lasso) > 2:
+            self._take([i for i, p in self._in_view() if inside(self._lasso, p[0], p[1])], event.modifiers())
         elif self._box is not None and (self._box.width() > 4 or self._box.height() > 4):
-            found = [u for u in self.bench.show.units if u.position and self._box.contains(self.to_px(u.position[0], u.position[1]))]
-            found.sort(key=lambda u: u.position or (0, 0, 0))
-            before = self.bench.selection if event.modifiers() else []
-            self.bench.select([*before, *(u.id for u in found)])
+            self._take([i for i, p in self._in_view() if self._box.contains(QPointF(*p))], event.modifiers())
+        elif self._box is not None and not event.modifiers():
+            self._click_beside(at)
         elif self._let_go:
             self.bench.toggle(self._let_go)
-        self._press = self._drag = self._box = None
-        self._let_go = ""
+        self._end()
+
+    def _click_beside(self, at: QPointF) -> None:
+        """A click that meets no unit: a structure while rearranging, else nothing is in hand."""
+        found = self.structure_at(at) if self.rearranging else ""
+        self.bench.hold(found)
+        if not found:
+            self.bench.select([])
+
+    def _end(self) -> None:
+        self._press = self._drag = self._box = self._lasso = self._handle = self._pulled = None
+        self._let_go = self._grabbed = self._pull_words = ""
+        self._guides = ()
         self._panning = False
         self.update()
 
-    def move_selection(self, dx: float, dy: float) -> None:
-        units = self.bench.selected()
-        name = f"move {len(units)} units" if len(units) > 1 else f"move {units[0].number}"
-        self.bench.guard(lambda: self.bench.commit(name, move_units(self.bench.show, self.bench.selection, (dx, dy, 0.0))))
+    def _in_view(self) -> list[tuple[str, tuple[float, float]]]:
+        px = self.laid.px(self.port)
+        return [
+            (d.unit.id, (float(p[0]), float(p[1])))
+            for d, p in zip(self.laid.drawn, px, strict=True)
+            if self.shown is None or d.unit.id in self.shown
+        ]
 
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        self.zoom(1.0015 ** event.angleDelta().y(), event.position())
+    def _take(self, found: list[str], modifiers: Qt.KeyboardModifier) -> None:
+        """In order from left to right. With Ctrl or Shift added; with both taken off."""
+        row, points = self.laid.row, self.laid.points
+        found.sort(key=lambda i: (round(float(points[row[i]][0]), 3), float(points[row[i]][1])))
+        ctrl = modifiers & Qt.KeyboardModifier.ControlModifier
+        shift = modifiers & Qt.KeyboardModifier.ShiftModifier
+        if ctrl and shift:
+            gone = set(found)
+            self.bench.select([u for u in self.bench.selection if u not in gone])
+        else:
+            self.bench.select([*(self.bench.selection if ctrl or shift else []), *found])
+
+    def move_selection(self, dx: float, dy: float, settle: bool = False) -> None:
+        units = self.bench.selected()
+        points = {u.id: self.laid.points[self.laid.row[u.id]] for u in units if u.id in self.laid.row}
+        places = {i: (float(p[0]) + dx, float(p[1]) + dy) for i, p in points.items()}
+        name = f"move {len(units)} units" if len(units) > 1 else f"move {units[0].number}"
+        self.lay(name, places, settle)
+
+    def lay(self, name: str, places: dict[str, tuple[float, float]], settle: bool = True) -> bool:
+        """Put units at places of the sheet; those that are locked stay, and are named."""
+        bench = self.bench
+        locked = locked_among(bench.show, places) if self.sheet.kind != "free" else []
+        done = bench.guard(lambda: bench.commit(name, put_points(bench.show, self.sheet, places, settle)))
+        if done and locked:
+            bench.tell("attention", f"{', '.join(map(str, locked[:8]))} {'is' if len(locked) == 1 else 'are'} locked and stayed.")
+        return done
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        step = 0.5 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.05
-        moves = {Qt.Key.Key_Left: (-step, 0.0), Qt.Key.Key_Right: (step, 0.0), Qt.Key.Key_Up: (0.0, step), Qt.Key.Key_Down: (0.0, -step)}
+        shift, alt = (event.modifiers() & m for m in (Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier))
+        step = WIDE_NUDGE if shift else FINE_NUDGE if alt else NUDGE
+        moves = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
         if event.key() in moves and self.bench.selection and self.rearranging:
-            self.move_selection(*moves[Qt.Key(event.key())])
+            dx, dy = moves[Qt.Key(event.key())]
+            self.move_selection(dx * step, dy * step)
         elif event.key() in moves:
             dx, dy = moves[Qt.Key(event.key())]
-            self.centre = (self.centre[0] + dx / step * 40 / self.scale, self.centre[1] + dy / step * 40 / self.scale)
-            self._fitted = False
-            self.update()
+            self._pan(-dx * 40, dy * 40)
+        elif event.key() == Qt.Key.Key_Home:
+            self.fit()
         elif event.key() == Qt.Key.Key_Escape:
-            self._press = self._drag = self._box = None
-            self.bench.select([])
+            busy = self._press is not None or self.tool is not None
+            self._end()
+            if self.tool is not None:
+                self.set_tool(None)
+            elif not busy:
+                self.bench.hold("")
+                self.bench.select([])
         else:
             super().keyPressEvent(event)
+
+    # ------------------------------------------------------------ handles of a structure
+
+    def handles(self) -> list[Handle]:
+        one = self.sheet
+        if not self.rearranging or one.kind == "free":
+            return []
+        show = self._pulled or self.bench.show
+        held = next((s for s in show.structures if s.id == self.bench.structure), None)
+        if held is None:
+            return []
+        return [h for h in handles_of(held) if not (h.up if one.kind == "plan" else h.name == "turn")]
+
+    def handle_px(self, handle: Handle) -> QPointF | None:
+        right, up = AXES[self.sheet.kind]
+        return self.port.to_px(handle.point[right], handle.point[up])
+
+    def _pull(self, at: QPointF, free: bool) -> None:
+        assert self._handle is not None
+        handle, start = self._handle
+        right, up = AXES[self.sheet.kind]
+        to = list(start)
+        to[right], to[up] = self.port.to_metres(at)
+        try:
+            made = pull(self.bench.show, self.bench.structure, handle.name, start, (to[0], to[1], to[2]), "spacing", free)
+        except IsthmusError as error:
+            self._pull_words = str(error)
+            self.update()
+            return
+        self._pulled = made.show
+        one = next(s for s in made.show.structures if s.id == self.bench.structure)
+        x, y, z = one.position
+        self._pull_words = f"{one.size[0]:.2f} m long at {x:.2f}, {y:.2f}, {z:.2f} m. {made.words}"
+        self.update()
+
+    def _let_go_handle(self) -> None:
+        made, held = self._pulled, self.bench.structure
+        assert self._handle is not None
+        deed = {"move": "move", "turn": "turn", "height": "lift"}.get(self._handle[0].name, "length of")
+        self._pulled = None
+        if made is not None:
+            name = next((s.name for s in made.structures if s.id == held), "")
+            self.bench.guard(lambda: self.bench.commit(f"{deed} {name}", made))
+
+    def structure_at(self, at: QPointF) -> str:
+        """The structure whose line lies under the pointer, thin ones before those that cover ground."""
+        best, found = 9.0, ""
+        for one, paths in self.laid.outlines:
+            for path in paths[:1]:
+                px = np.array([(p.x(), p.y()) for p in (self.port.to_px(x, y) for x, y in path.points)])
+                a, b = px, np.roll(px, -1, axis=0)
+                way = b - a
+                square = np.maximum((way * way).sum(axis=1), 1e-9)
+                share = np.clip(((np.array([at.x(), at.y()]) - a) * way).sum(axis=1) / square, 0, 1)
+                away = float(np.hypot(*(a + way * share[:, None] - (at.x(), at.y())).T).min())
+                thin = one.kind not in ("hull", "deck")
+                inner = thin and inside([QPointF(*p) for p in px], at.x(), at.y())
+                away = min(away, 1.0) if inner else away + (0 if thin else 3)
+                if away < best:
+                    best, found = away, one.id
+        return found
 
     # ------------------------------------------------------------ paint
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
-        p.fillRect(self.rect(), theme.color("water2"))
-        self._grid(p)
+        self._still(p)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for structure in sorted(self.bench.show.structures, key=lambda s: (s.kind not in ("hull", "deck"), s.position[2])):
-            self._structure(p, structure)
-        self._units(p)
-        if self._box is not None:
+        self._moment(p)
+        self._structure_held(p)
+        for role, shape in (("coral", self._box),):
+            if shape is not None:
+                p.setPen(pen(role, 1, Qt.PenStyle.DashLine))
+                p.setBrush(theme.color(role, 0.10))
+                p.drawRect(shape)
+        if self._lasso:
             p.setPen(pen("coral", 1, Qt.PenStyle.DashLine))
             p.setBrush(theme.color("coral", 0.10))
-            p.drawRect(self._box)
-        self._furniture(p)
-        if self.hasFocus():
-            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawPolygon(QPolygonF(self._lasso))
+        self._guide_lines(p)
+        drawing.furniture(p, self.port, self.sheet.kind == "plan")
+        if self.lux is not None and self.sheet.kind == "plan":
+            drawing.lux_legend(p, self.port, self.lux, self.lux_colours)
+        draw_handles(p, self.handles(), self.handle_px, self._handle[0].name if self._handle else self._over)
+        self._words(p)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        if self.rearranging:
+            p.setPen(pen("coral", 2))
+            p.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+        elif self.hasFocus():
             p.setPen(pen("focus", 1.5))
             p.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
 
-    def _grid(self, p: QPainter) -> None:
-        step = next(s for s in (0.5, 1, 2, 5, 10, 20, 50, 100, 500) if s * self.scale >= 24)
-        x0, y1 = self.to_metres(QPointF(0, 0))
-        x1, y0 = self.to_metres(QPointF(self.width(), self.height()))
-        for i in range(math.floor(x0 / step), math.ceil(x1 / step) + 1):
-            x = round(self.to_px(i * step, 0).x())
-            p.fillRect(QRectF(x, 0, 1, self.height()), theme.color("line" if i == 0 else "graticule"))
-        for i in range(math.floor(y0 / step), math.ceil(y1 / step) + 1):
-            y = round(self.to_px(0, i * step).y())
-            p.fillRect(QRectF(0, y, self.width(), 1), theme.color("line" if i == 0 else "graticule"))
+    def _faded(self) -> set[str]:
+        """Who is not in the still layer: filtered out, or on the move."""
+        moving = set(self.preview) | (set(self.bench.selection) if self._drag and self._drag != (0.0, 0.0) else set())
+        if self.shown is None:
+            return moving
+        return moving | {d.unit.id for d in self.laid.drawn if d.unit.id not in self.shown}
 
-    def _structure(self, p: QPainter, structure: Structure) -> None:
-        shape = QPolygonF([self.to_px(x, y) for x, y in outline(structure)])
-        if structure.kind == "hull":
-            p.setPen(pen("land_edge", 1.4))
-            p.setBrush(theme.color("land"))
-        elif structure.kind in FLAT_KINDS:
-            p.setPen(pen("line_strong", 1))
-            p.setBrush(theme.color("foreshore"))
-        else:
-            p.setPen(pen("line_strong", 1.2))
-            p.setBrush(theme.color("bank"))
-        p.drawPolygon(shape)
-        box = shape.boundingRect()
-        if structure.kind in ("mast", "boom"):
-            p.drawEllipse(box.center(), max(4.0, box.width() / 2), max(4.0, box.width() / 2))
-        if structure.kind == "truss" and self.scale > 12:
-            xs = [box.left() + i * box.width() / 24 for i in range(25)]
-            p.setPen(pen("line", 1))
-            for i, (a, b) in enumerate(itertools.pairwise(xs)):
-                p.drawLine(QPointF(a, box.top() if i % 2 else box.bottom()), QPointF(b, box.bottom() if i % 2 else box.top()))
-        if self.labels and self.scale > 18 and structure.kind in ("hull", "wall", "truss", "deck"):
-            above = {"hull": box.height() - 18, "deck": 3.0}.get(structure.kind, -16.0)  # inside what one stands on, else over it
-            paint.text(p, box.left() + 6, box.top() + above, structure.name, font("tick"), "text3", height=15)
+    def _still(self, p: QPainter) -> None:
+        """The layer of what stands still: drawn anew when one has come to rest, until then moved and stretched."""
+        port, laid, ratio = self.port, self.laid, self.devicePixelRatioF()
+        lux = self.lux if self.sheet.kind == "plan" else None
+        what = (laid, frozenset(self._faded()), theme.name, self.names, port.wide, port.high, ratio, id(lux))
+        where = (port.scale, port.centre)
+        if self._layer is not None and self._rest.isActive() and self._layer_key is not None and self._layer_key[0] == what:  # type: ignore[index]
+            old = self._layer_port
+            p.fillRect(self.rect(), theme.color("water2"))
+            stretch = port.scale / old.scale
+            corner = port.to_px(*old.to_metres(QPointF(0, 0)))
+            p.drawPixmap(QRectF(corner.x(), corner.y(), old.wide * stretch, old.high * stretch), self._layer, QRectF(self._layer.rect()))
+            return
+        if self._layer is None or self._layer_key != (what, where):
+            under = self.sheet.underlay
+            if self._underlay[0] is not under:
+                self._underlay = (under, drawing.underlay_image(self.bench.show, self.sheet))
+            self._layer = drawing.still(laid, port, ratio, what[1], self.names, self._underlay[1], lux)
+            self._layer_key = (what, where)
+            self._layer_port = Port(port.wide, port.high, port.scale, port.centre)
+        p.drawPixmap(0, 0, self._layer)
 
-    def _units(self, p: QPainter) -> None:
-        bench = self.bench
-        glow = bench.view.glow(bench.live.frame)
-        ordinals = {u: i for i, u in enumerate(bench.selection, 1)}
-        verdicts = {v.unit: v.result for v in bench.show.verdicts}
+    def _moment(self, p: QPainter) -> None:
+        """Light, choice, call and verdicts: what changes from moment to moment."""
+        bench, laid, port, ratio = self.bench, self.laid, self.port, self.devicePixelRatioF()
+        px = laid.px(port)
+        rows = laid.row
+        held = [i for i in bench.selection if i in rows]
+        moved = np.array(self._drag or (0.0, 0.0)) * [port.scale, -port.scale]
         called = bench.call.unit if bench.call else None
-        profiles = profiles_of(bench.show)
-        moved = self._drag or (0.0, 0.0)
-        size = max(0.6, min(1.5, self.scale / 38))
-        taken: list[QRectF] = []
-        small = font("tick", 500, mono=True)
-        fm = QFontMetricsF(small)
-        units = [u for u in bench.show.units if u.position]
-        if self._drag and self._drag != (0.0, 0.0):
-            self._ghosts(p, units, ordinals)
-        for unit in sorted(units, key=lambda u: (u.id in ordinals, (u.position or (0, 0, 0))[2])):
-            x, y, _ = unit.position or (0, 0, 0)
-            if unit.id in ordinals:
-                x, y = x + moved[0], y + moved[1]
-            at = self.to_px(x, y)
-            if not self.rect().adjusted(-60, -60, 60, 60).contains(at.toPoint()):
+        glow = bench.view.glow(bench.live.frame)
+        faded = {d.unit.id for d in laid.drawn if self.shown is not None and d.unit.id not in self.shown}
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(theme.color("text3", 0.5))
+        for unit in faded - set(held):
+            p.drawEllipse(QPointF(*px[rows[unit]]), 1.6, 1.6)
+        if (self._drag and self._drag != (0.0, 0.0)) or self.preview:
+            self._ghosts(p, px, [i for i in held if not self.preview or i in self.preview])
+        for unit in (*glow.keys(), *(i for i in held if i not in glow)):
+            if unit not in rows or (unit in faded and unit not in held):
                 continue
-            found = profiles.mode_of(unit)
-            kind = symbol_kind(*found) if found else "lantern"
-            level, rgb = glow.get(unit.id, (0.0, (1.0, 1.0, 1.0)))
-            color = QColor.fromRgbF(*(float(v) for v in encode_srgb(np.array(rgb))))
-            if level > 0:
-                halo = QColor(color)
-                for radius, alpha in ((26 * size, 0.10), (18 * size, 0.16), (12 * size, 0.22)):
-                    halo.setAlphaF(alpha * (0.35 + 0.65 * level))
-                    p.setPen(Qt.PenStyle.NoPen)
-                    p.setBrush(halo)
-                    p.drawEllipse(at, radius, radius)
-            symbol(p, kind, at, unit, color if level > 0 else None, unit.id in ordinals, size)
-            gel = colour_of(bench.show.gels, unit.gel) if unit.gel else None
-            if gel is not None:
-                p.setPen(pen("line_strong", 1))
-                p.setBrush(QColor.fromRgbF(*(float(v) for v in encode_srgb(gel))))
-                p.drawRect(QRectF(at.x() - 13 * size, at.y() + 4 * size, 6, 6))
-            if unit.id == called:
-                p.setBrush(Qt.BrushStyle.NoBrush)
-                p.setPen(pen("coral", 2))
-                p.drawEllipse(at, 17, 17)
-                p.drawEllipse(at, 21, 21)
-            if unit.id in verdicts:
-                paint.severity(
-                    p, {"answers": "ok", "wrong": "attention", "silent": "fault"}[verdicts[unit.id]], at.x() + 9, at.y() - 9, 4.6
-                )
-            if self.labels or unit.id in ordinals:
-                self._label(p, unit, at, ordinals.get(unit.id), taken, small, fm)
-        if self._drag:
-            dx, dy = self._drag
-            words = f"{dx:+.2f} m across, {dy:+.2f} m upstage"
-            paint.text(p, self._last.x(), 8, "", small, "text")
-            p.fillRect(QRectF(12, 10, fm.horizontalAdvance(words) + 16, 22), theme.color("select_row"))
-            paint.text(p, 20, 10, words, small, "coral_text", height=22)
+            d = laid.drawn[rows[unit]]
+            at = QPointF(*px[rows[unit]])
+            if unit in self.preview:
+                at = port.to_px(*self.preview[unit])
+            elif unit in bench.selection:
+                at = QPointF(*(px[rows[unit]] + moved))
+            if not (-60 < at.x() < port.wide + 60 and -60 < at.y() < port.high + 60):
+                continue
+            long, wide = drawing.size_px(d, port.scale)
+            fill = d.gel
+            if unit in glow:
+                level, rgb = glow[unit]
+                color = QColor.fromRgbF(*(float(v) for v in encode_srgb(np.array(rgb))))
+                fill = color.name()
+                p.setPen(Qt.PenStyle.NoPen)
+                reach = max(10.0, min(long, wide))
+                for radius, alpha in ((2.0, 0.10), (1.4, 0.16), (0.95, 0.22)) if self.lux is None else ():
+                    color.setAlphaF(alpha * (0.35 + 0.65 * level))
+                    p.setBrush(color)
+                    p.drawEllipse(at, reach * radius, reach * radius)
+            picture = symbol(d.kind, long, wide, d.turn, fill, unit in bench.selection, ratio)
+            half = picture.width() / ratio / 2
+            p.drawPixmap(QPointF(at.x() - half, at.y() - half), picture)
+        for verdict in bench.show.verdicts:
+            if verdict.unit in rows and verdict.unit not in faded and verdict.result in VERDICTS:
+                x, y = px[rows[verdict.unit]]
+                paint.severity(p, VERDICTS[verdict.result], float(x) + 9, float(y) - 9, 4.6)
+        if called in rows:
+            at = QPointF(*px[rows[called]])
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.setPen(pen("coral", 2))
+            p.drawEllipse(at, 17, 17)
+            p.drawEllipse(at, 21, 21)
+        self._order(p, px, moved, held)
 
-    def _ghosts(self, p: QPainter, units: list[Unit], ordinals: dict[str, int]) -> None:
+    def _order(self, p: QPainter, px: np.ndarray, moved: np.ndarray, held: list[str]) -> None:
+        laid = self.laid
+        nth = {u: i for i, u in enumerate(self.bench.selection, 1)}
+        found = []
+        for unit in held:
+            at = self.port.to_px(*self.preview[unit]) if unit in self.preview else QPointF(*(px[laid.row[unit]] + moved))
+            found.append((at, nth[unit], str(laid.drawn[laid.row[unit]].unit.number)))
+        if len(found) > NAMED:
+            p.setPen(pen("abyss", 1))
+            p.setBrush(theme.color("coral"))
+            for at, _, _ in found:
+                p.drawEllipse(at, 3.0, 3.0)
+            return
+        words = {nth[u]: text for u, text in self.bench.figures.items() if u in nth}
+        marks(p, found, words, QRectF(self.rect()).adjusted(-10, -10, 10, 10))
+
+    def _ghosts(self, p: QPainter, px: np.ndarray, held: list[str]) -> None:
         """Where the units in hand were."""
         p.setPen(pen("line_strong", 1, Qt.PenStyle.DotLine))
         p.setBrush(Qt.BrushStyle.NoBrush)
-        for unit in units:
-            if unit.id in ordinals and unit.position:
-                p.drawEllipse(self.to_px(unit.position[0], unit.position[1]), 7, 7)
+        for unit in held:
+            p.drawEllipse(QPointF(*px[self.laid.row[unit]]), 7, 7)
 
-    def _label(self, p: QPainter, unit: Unit, at: QPointF, ordinal: int | None, taken: list[QRectF], of, fm: QFontMetricsF) -> None:
-        words = str(unit.number)
-        wide = fm.horizontalAdvance(words) + 2
-        places = [
-            QPointF(at.x() - wide / 2, at.y() + 10),
-            QPointF(at.x() - wide / 2, at.y() - 23),
-            QPointF(at.x() + 12, at.y() - 7),
-            QPointF(at.x() - wide - 12, at.y() - 7),
-        ]
-        for place in places:
-            box = QRectF(place.x(), place.y(), wide, 13)
-            if ordinal or not any(box.intersects(other) for other in taken):
-                taken.append(box)
-                if ordinal:
-                    p.setPen(Qt.PenStyle.NoPen)
-                    p.setBrush(theme.color("select_row"))
-                    p.drawRoundedRect(box.adjusted(-3, -1, 14, 1), 3, 3)
-                    paint.text(p, box.right() + 1, box.y(), str(ordinal), font("tick", 600, mono=True), "coral_text", height=13)
-                paint.text(p, box.x(), box.y(), words, of, "text" if ordinal else "text2", height=13)
-                return
+    def _structure_held(self, p: QPainter) -> None:
+        for one, paths in self.laid.outlines:
+            if one.id == self.bench.structure:
+                p.setPen(pen("coral", 1.8))
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                for path in paths[:2]:
+                    shape = QPolygonF([self.port.to_px(x, y) for x, y in path.points])
+                    (p.drawPolygon if path.closed else p.drawPolyline)(shape)
 
-    def _furniture(self, p: QPainter) -> None:
-        """Scale bar, and where the audience is."""
-        length = next((s for s in (100, 50, 20, 10, 5, 2, 1, 0.5, 0.2) if s * self.scale <= 160), 0.1)
-        x, y = 16.0, self.height() - 18.0
-        p.setPen(Qt.PenStyle.NoPen)
-        for i in range(4):
-            p.setBrush(theme.color("text2" if i % 2 == 0 else "deep"))
-            p.drawRect(QRectF(x + i * length * self.scale / 4, y, length * self.scale / 4, 4))
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        p.setPen(pen("text2", 1))
-        p.drawRect(QRectF(x, y, length * self.scale, 4))
-        paint.text(p, x, y - 17, f"{length:g} m", font("tick", mono=True), "text2", height=14)
-        middle = self.width() / 2
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(theme.color("text3"))
-        p.drawPolygon(paint.polygon((middle - 6, self.height() - 24), (middle + 6, self.height() - 24), (middle, self.height() - 17)))
-        paint.text(p, middle - 60, self.height() - 16, "audience", font("tick"), "text3", paint.CENTER, 120, 14)
+    def _guide_lines(self, p: QPainter) -> None:
+        for guide in self._guides:
+            a, b = self.port.to_px(*guide.start), self.port.to_px(*guide.end)
+            p.setPen(pen("ochre", 1, Qt.PenStyle.DashLine))
+            p.drawLine(a, b)
+            tag(p, (a + b) / 2 + QPointF(6, -9), guide.words, "text")
 
-
-def outline(structure: Structure) -> list[tuple[float, float]]:
-    """Corners of a structure seen from above, metres; a barge has a bow at both ends."""
-    length, depth, _ = structure.size
-    x, y = length / 2, max(depth / 2, 0.04)
-    turn = matrices([structure.rotation])[0]
-    local = [(-x, -y), (x, -y), (x, y), (-x, y)]
-    return [
-        (float(turn[0, 0] * a + turn[0, 1] * b + structure.position[0]), float(turn[1, 0] * a + turn[1, 1] * b + structure.position[1]))
-        for a, b in local
-    ]
-
-
-def symbol_kind(profile: Profile, mode: Mode) -> str:
-    """What a unit is drawn as: a mover turns, a bar has cells, all else is a lantern."""
-    if any(channel.logical and channel.logical[0].attribute == "Pan" for channel in mode.channels):
-        return "mover"
-    return "cells" if chart(profile, mode).cells else "lantern"
-
-
-def symbol(p: QPainter, kind: str, at: QPointF, unit: Unit, light: QColor | None, in_hand: bool, size: float = 1.0) -> None:
-    """Our own symbols: a mover is a disc in a fork, a lantern a trapezium, a unit of cells a bar."""
-    p.save()
-    p.translate(at)
-    p.scale(size, size)
-    w, _, _, qz = unit.rotation
-    p.rotate(-math.degrees(2 * math.atan2(qz, w)) if abs(w) > 1e-6 or abs(qz) > 1e-6 else 0)
-    p.setPen(pen("coral" if in_hand else "text2", 2 if in_hand else 1.3))
-    p.setBrush(light if light is not None else theme.color("shoal"))
-    if kind == "mover":
-        p.drawEllipse(QPointF(0, 0), 6, 6)
-        p.drawLine(QPointF(-8.5, -5), QPointF(-8.5, 5))
-        p.drawLine(QPointF(8.5, -5), QPointF(8.5, 5))
-        p.drawLine(QPointF(-8.5, 0), QPointF(-6, 0))
-        p.drawLine(QPointF(8.5, 0), QPointF(6, 0))
-    elif kind == "cells":
-        p.drawRect(QRectF(-11, -3.5, 22, 7))
-        for x in (-6, 0, 6):
-            p.drawLine(QPointF(x, -3.5), QPointF(x, 3.5))
-    else:
-        p.drawPolygon(paint.polygon((-5, -6.5), (5, -6.5), (7, 6.5), (-7, 6.5)))
-        p.drawLine(QPointF(-7, 6.5), QPointF(7, 6.5))
-    p.restore()
+    def _words(self, p: QPainter) -> None:
+        """What is being done, at the top left; a filter in force loudly at the top right."""
+        words = self._pull_words or self.wrong
+        if self._drag and self._drag != (0.0, 0.0):
+            dx, dy = self._drag
+            up = "upstage" if self.sheet.kind == "plan" else "up"
+            words = f"{dx:+.2f} m across, {dy:+.2f} m {up}"
+        elif self.tool is not None and not words:
+            words = self.tool.words
+        if words:
+            tag(p, QPointF(12, 10), words)
+        if self.shown is not None:
+            count = sum(d.unit.id in self.shown for d in self.laid.drawn)
+            text = f"Filter: {count} of {len(self.laid.drawn)} shown"
+            small = font("table", 600)
+            wide = 190
+            box = QRectF(self.width() - wide - 10, 8, wide, 24)
+            p.fillRect(box, theme.color("ochre"))
+            paint.text(p, box.x(), box.y(), text, small, "on_ochre", paint.CENTER, wide, 24)
+        if not self.laid.drawn and self.follow:
+            sign(
+                p,
+                self.width(),
+                self.height(),
+                "No unit lies on this sheet",
+                "Choose units in a table, then place them by a line, a path, a circle or a grid.",
+            )

@@ -177,7 +177,7 @@ class RollCallPage(Page):
         self.table.doubleClicked.connect(self._jump)
         CopyKeys(self.table)
         self.plan = PlanCanvas(bench)
-        self.plan.labels = False
+        self.plan.names = False
         row.addWidget(self.table, 11)
         row.addWidget(self.plan, 9)
         self.column.addLayout(row, 1)

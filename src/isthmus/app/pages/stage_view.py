@@ -1,30 +1,49 @@
-"""The 3-D picture: asks the render process, paints what it answers, and lets the mouse turn, move and choose."""
+"""The 3-D picture: asks the render process, paints what it answers, and gives the mouse to whichever tool is in use."""
 
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import replace
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, QSocketNotifier, Qt, QTimer
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSocketNotifier, Qt, QTimer
 from PySide6.QtGui import QHideEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QShowEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from isthmus.app import paint
+from isthmus.app.pages.overlay import draw_handles, handle_at, marks, sign, tag
 from isthmus.app.theme import font, pen, theme
 from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
+from isthmus.errors import IsthmusError
 from isthmus.output import RigView
-from isthmus.render import Look, Picture, RenderClient, Request
-from isthmus.stage import VIEWS, Camera
+from isthmus.render import Look, Picture, RenderClient, Request, scene_of
+from isthmus.show.records import Show, Vec3
+from isthmus.stage import VIEWS, Camera, Drawn
+from isthmus.stage.drawing import EVEN, Drawing
+from isthmus.stage.handles import Handle, handles_of, pull, pull_units, unit_handles
+from isthmus.stage.landing import land, surfaces
+from isthmus.stage.space import Space, corners, space_of
 
 IDLE_MS = 66  # the haze drifts even when nothing else moves
 LIMIT = 1920 * 1200
 BODY = np.array([0.17, 0.175, 0.19])
 HELD = np.array([0.62, 0.34, 0.25])
 PICK_RADIUS = 0.32
-NAMED = 24  # so many in hand carry their number in the picture
+NAMED = 60  # so many in hand carry their number in the picture
+WALK = 0.6  # metres a step
+
+
+class Tool(Protocol):
+    """Something a click on the stage is for, besides choosing: told the point it meets, and when it is dragged."""
+
+    @property
+    def words(self) -> str: ...
+
+    def point(self, at: Vec3, last: bool) -> None: ...
 
 
 class StageView(QWidget):
@@ -35,30 +54,47 @@ class StageView(QWidget):
         self.bench = bench
         self.camera = VIEWS["Seats"]
         self.look = Look()
+        self.drawing: Drawing = EVEN
+        self.tool: Tool | None = None
+        self.wrong: dict[str, tuple[str, str]] = {}  # units that do something else than asked: words and severity
         self.rig_view: RigView | None = None  # None: what is sent
         self.rig_frame: NDArray[np.uint8] | None = None
+        self.rig_show: Show | None = None
         self.client: RenderClient | None = None
         self.failure = ""
         self.pictures = 0
+        self.rate = 0.0  # pictures a second, lately
+        self.drawn_scale = 0  # the coarseness of the last picture
+        self.seen: Callable[[], object] | None = None  # told of each picture
         self._notifier: QSocketNotifier | None = None
         self._image: QImage | None = None
         self._pixels: memoryview | None = None
-        self._structures: object = None
+        self._scene: object = None
         self._press = QPointF()
         self._last = QPointF()
+        self._handle: tuple[Handle, Vec3] | None = None
+        self._over = ""
+        self._pulled: Show | None = None
+        self._pull_words = ""
         self._born = time.monotonic()
+        self._shown = 0.0
         self._stale = True
         self.setObjectName("stage view")
         self.setAccessibleName("Stage in 3-D")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self._timer = QTimer(self)
         self._timer.setInterval(IDLE_MS)
-        self._timer.timeout.connect(self.ask)
-        for signal in (bench.selection_changed, bench.levels_changed):
-            signal.connect(self.renew)
+        self._timer.timeout.connect(self._idle)
+        self._soon = QTimer(self)  # keeps to the frame cap
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.ask)
+        for signal in (bench.selection_changed, bench.levels_changed, bench.held_changed, bench.state_changed):
+            bind(signal, self, self.renew)
         bind(bench.changed, self, self.renew)
-        theme.changed.connect(self.update)
+        for signal in (theme.changed, bench.figures_changed):
+            bind(signal, self, self.update)
 
     # ------------------------------------------------------------ pictures
 
@@ -71,17 +107,27 @@ class StageView(QWidget):
 
     def hideEvent(self, event: QHideEvent) -> None:
         self._timer.stop()
+        self._soon.stop()
 
     def _start(self) -> None:
         assert self.client is not None
         if self.client.fileno() < 0:
             self.client.start()
-        self._structures = None
+        self._scene = None
         if self.client.fileno() >= 0:
             self._notifier = QSocketNotifier(self.client.fileno(), QSocketNotifier.Type.Read, self)
             self._notifier.activated.connect(self._news)
         else:
             self._fail(self.client.failure)
+
+    def _idle(self) -> None:
+        """Only drifting haze, flashing and turning need new pictures by themselves: a still scene costs nothing."""
+        view, frame = self.source()
+        states = view.states(frame)
+        lit = any(state.rgb.any() for state in states)
+        moving = any(state.strobe.any() or (state.optics is not None and state.optics.spin.any()) for state in states)
+        if (lit and self.look.haze > 0 and self.look.drift > 0 and self.drawing.uneven) or (lit and moving) or self._stale:
+            self.ask()
 
     def renew(self) -> None:
         self._stale = True
@@ -90,43 +136,90 @@ class StageView(QWidget):
     def source(self) -> tuple[RigView, NDArray[np.uint8]]:
         if self.rig_view is not None and self.rig_frame is not None:
             return self.rig_view, self.rig_frame
+        if self._pulled is not None:
+            return self._preview_view(), self.bench.live.frame
         return self.bench.view, self.bench.live.frame
+
+    def _preview_view(self) -> RigView:
+        kept = getattr(self, "_preview", None)
+        if kept is None or kept[0] is not self._pulled:
+            assert self._pulled is not None
+            kept = self._preview = (self._pulled, RigView(self._pulled, self.bench.live.compiled))
+        return kept[1]
+
+    def shown_show(self) -> Show:
+        """The show whose bodies are drawn: the rig's own, one being pulled about, or the one in hand."""
+        if self.rig_view is not None and self.rig_show is not None:
+            return self.rig_show
+        return self._pulled or self.bench.show
+
+    def space(self) -> Space:
+        rig = self.source()[0].rig
+        return space_of(rig.positions, rig.structures)
 
     def request(self, size: tuple[int, int]) -> Request:
         view, frame = self.source()
-        beams, bodies = view.pose(frame)
+        drawing, seconds = self.drawing, time.monotonic() - self._born
+        beams, bodies = view.pose(frame, Drawn(drawing.cells, seconds, True, True, drawing.bodies == "boxes"))
         tint = np.tile(BODY, (max(1, len(view.rig.order)), 1))
         for index in self.held(view):
             tint[index] = HELD
-        structures = view.rig.structures
-        fresh = structures if structures is not self._structures else None
-        return Request(size, self.camera, beams, bodies, tint, replace(self.look, time=time.monotonic() - self._born), fresh)
+        space = space_of(view.rig.positions, view.rig.structures)
+        look = replace(
+            self.look,
+            time=seconds,
+            scale=drawing.coarse,
+            samples=drawing.samples,
+            fall=drawing.fall,
+            uneven=self.look.uneven if drawing.uneven else 0.0,
+            space=(space.low, space.high),
+        )
+        key = (id(view.rig.structures), view.rig.meshes, view.rig.gobos)
+        scene = scene_of(self.shown_show(), view.rig) if key != self._scene else None
+        self._kept_structures = view.rig.structures  # so that its identity is not used again
+        self._asked_scene = key
+        return Request(size, self.camera, beams, bodies, tint, look, scene, drawing.hold)
 
     def held(self, view: RigView) -> list[int]:
         """Rows of the units in hand: by id, or by number where the rig's own truth is shown."""
         chosen = set(self.bench.selection)
-        if view is self.bench.view:
+        if self.rig_view is None:
             return [i for i, unit in enumerate(view.rig.order) if unit in chosen]
         numbers = {u.number for u in self.bench.show.units if u.id in chosen}
         return [i for i, number in enumerate(view.rig.numbers) if number in numbers]
 
     def ask(self) -> None:
-        if self.client is None or self.client.busy or self.failure or not self.isVisible() or self.width() < 8 or self.height() < 8:
+        if self.client is None or self.failure or not self.isVisible() or self.client.busy:
             return
-        ratio = min(self.devicePixelRatioF(), (LIMIT / (self.width() * self.height())) ** 0.5)
-        size = (max(1, int(self.width() * ratio)), max(1, int(self.height() * ratio)))
-        request = self.request(size)
-        if self.client.ask(request):
-            self._structures = self.source()[0].rig.structures
+        wait = 1000.0 / max(self.drawing.cap, 1) - (time.monotonic() - self._shown) * 1e3
+        if wait > 1.5:
+            if not self._soon.isActive():
+                self._soon.start(int(wait))
+            return
+        ratio = self.devicePixelRatioF()
+        size = max(1, int(self.width() * ratio)), max(1, int(self.height() * ratio))
+        shrink = (LIMIT / (size[0] * size[1])) ** 0.5
+        if shrink < 1:
+            size = int(size[0] * shrink), int(size[1] * shrink)
+        if self.client.ask(self.request(size)):
             self._stale = False
+            self._scene = self._asked_scene
 
     def _news(self) -> None:
-        assert self.client is not None
+        if self.client is None:
+            return
         news = self.client.poll()
         if isinstance(news, Picture):
             self._pixels = self.client.pixels(news)
             self._image = QImage(self._pixels, news.width, news.height, news.width * 4, QImage.Format.Format_RGBX8888)
             self.pictures += 1
+            now = time.monotonic()
+            if self._shown and now - self._shown < 1.0:
+                self.rate += 0.1 * (1.0 / max(now - self._shown, 1e-3) - self.rate)
+            self._shown = now
+            self.drawn_scale = news.scale
+            if self.seen is not None:
+                self.seen()
             self.update()
             if self._stale:
                 self.ask()
@@ -153,44 +246,197 @@ class StageView(QWidget):
 
     def stop(self) -> None:
         self._timer.stop()
+        self._soon.stop()
         self._drop_notifier()
         if self.client is not None:
             self._image = self._pixels = None
             self.client.stop()
             self.client = None
 
-    # ------------------------------------------------------------ hands
+    # ------------------------------------------------------------ the camera
 
     def set_camera(self, camera: Camera) -> None:
         self.camera = camera
         self.renew()
 
     def fit(self) -> None:
-        """All units in view, from the present side."""
-        points = self.source()[0].rig.positions
-        if len(points):
+        """The whole rig in view, from the present side; far strays are left out."""
+        space = self.space()
+        self.set_camera(replace(self.camera, target=space.middle, distance=max(4.0, space.size * 0.95)))
+
+    def fit_hand(self) -> None:
+        view = self.source()[0]
+        held = self.held(view)
+        if held:
+            points = view.rig.positions[held]
             low, high = points.min(axis=0), points.max(axis=0)
             x, y, z = (float(v) for v in (low + high) / 2)
-            self.set_camera(replace(self.camera, target=(x, y, z), distance=max(4.0, float(np.linalg.norm(high - low)) * 1.15)))
+            self.set_camera(replace(self.camera, target=(x, y, z), distance=max(4.0, float(np.linalg.norm(high - low)) * 1.4)))
+
+    def sit(self, at: Vec3) -> None:
+        """See from a seat: the eyes of somebody who sits there, looking at the middle of the stage."""
+        space = self.space()
+        x, y, _ = space.middle
+        target = np.array([x, y, max(1.0, space.high[2] * 0.4)])
+        eye = np.array([at[0], at[1], at[2] + 1.2])
+        to = target - eye
+        distance = float(np.linalg.norm(to))
+        bearing = float(np.degrees(np.arctan2(-to[0], to[1])))
+        height = float(np.degrees(np.arcsin(np.clip(-to[2] / max(distance, 1e-6), -1, 1))))
+        self.set_camera(Camera((x, y, float(target[2])), max(2.0, distance), bearing, height, 50.0))
+
+    def walk(self, forward: float, right: float, up: float) -> None:
+        """Eye and target together, on the level."""
+        b = np.radians(self.camera.bearing)
+        ahead, side = np.array([-np.sin(b), np.cos(b), 0.0]), np.array([np.cos(b), np.sin(b), 0.0])
+        x, y, z = (float(v) for v in np.array(self.camera.target) + forward * ahead + right * side + np.array([0, 0, up]))
+        self.set_camera(replace(self.camera, target=(x, y, z)))
+
+    def out_of_view(self) -> bool:
+        """Whether nothing of the rig is in the picture."""
+        rig = self.source()[0].rig
+        points = np.concatenate([rig.positions, *(corners(s) for s in rig.structures)])
+        if not len(points):
+            return False
+        at, depth = self.camera.project(points, self.width(), self.height())
+        return not ((depth > 0.3) & (at >= -4).all(axis=1) & (at[:, 0] <= self.width() + 4) & (at[:, 1] <= self.height() + 4)).any()
+
+    def ray(self, at: QPointF) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Eye and direction through a pixel."""
+        return np.array(self.camera.eye), self.camera.ray(at.x(), at.y(), self.width(), self.height())
+
+    def point_at(self, at: QPointF) -> Vec3 | None:
+        """The point of the nearest surface under a pixel."""
+        eye, way = self.ray(at)
+        points, which = land(eye[None], way[None], surfaces(self.bench.show.structures))
+        if which[0] < 0:
+            return None
+        x, y, z = (float(v) for v in points[0])
+        return x, y, z
+
+    # ------------------------------------------------------------ handles
+
+    def handles(self) -> list[Handle]:
+        if not self.bench.rearranging or self.rig_view is not None:
+            return []
+        show = self._pulled or self.bench.show
+        held = next((s for s in show.structures if s.id == self.bench.structure), None)
+        if held is not None:
+            return handles_of(held)
+        chosen = set(self.bench.selection)
+        return unit_handles([u for u in show.units if u.id in chosen])
+
+    def handle_px(self, handle: Handle) -> QPointF | None:
+        (at,), (depth,) = self.camera.project(np.array([handle.point]), self.width(), self.height())
+        return QPointF(float(at[0]), float(at[1])) if depth > 0.3 else None
+
+    def _on_plane(self, handle: Handle, at: QPointF) -> Vec3 | None:
+        """Where a pull leads: on the level of the handle, or along its vertical."""
+        eye, way = self.ray(at)
+        x, y, z = handle.point
+        if handle.up:
+            normal = np.array([way[0], way[1], 0.0])
+            size = float(np.linalg.norm(normal))
+            if size < 1e-3:
+                return None
+            t = float((np.array([x, y, z]) - eye) @ normal) / float(way @ normal)
+            return (x, y, float(eye[2] + t * way[2])) if t > 0 else None
+        if abs(way[2]) < 1e-3:
+            return None
+        t = (z - eye[2]) / way[2]
+        point = eye + t * way
+        return (float(point[0]), float(point[1]), z) if 0 < t < 400 else None
+
+    def _pull(self, to: Vec3, free: bool) -> None:
+        assert self._handle is not None
+        handle, start = self._handle
+        bench = self.bench
+        try:
+            if bench.structure:
+                made = pull(bench.show, bench.structure, handle.name, start, to, "spacing", free)
+                self._pulled, self._pull_words = made.show, made.words
+                one = next(s for s in made.show.structures if s.id == bench.structure)
+                x, y, z = one.position
+                run = one.size[2] if one.kind in ("mast", "boom", "tower") else one.size[0]
+                self._pull_words = f"{run:.2f} m long at {x:.2f}, {y:.2f}, {z:.2f} m. {made.words}"
+            else:
+                self._pulled = pull_units(bench.show, bench.selection, handle.name, start, to, free)
+                d = np.array(to) - np.array(start)
+                self._pull_words = f"{d[0]:+.2f}, {d[1]:+.2f}, {d[2]:+.2f} m" if handle.name != "turn" else "turning"
+        except IsthmusError as error:
+            self._pull_words = str(error)
+        self.renew()
+        self.update()
+
+    # ------------------------------------------------------------ hands
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._press = self._last = event.position()
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self.tool is not None:
+            point = self.point_at(event.position())
+            if point is not None:
+                self.tool.point(point, False)
+            return
+        handle = handle_at(event.position(), self.handles(), self.handle_px)
+        if handle is not None:
+            start = self._on_plane(handle, event.position())
+            if start is not None:
+                self._handle = (handle, start)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         d = event.position() - self._last
         self._last = event.position()
-        if event.buttons() & Qt.MouseButton.LeftButton:
+        if not event.buttons():
+            found = handle_at(event.position(), self.handles(), self.handle_px)
+            over = found.name if found else ""
+            if over != self._over:
+                self._over = over
+                self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
+                self.update()
+            return
+        if self._handle is not None:
+            to = self._on_plane(self._handle[0], event.position())
+            if to is not None:
+                self._pull(to, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
+        elif self.tool is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            point = self.point_at(event.position())
+            if point is not None:
+                self.tool.point(point, False)
+        elif event.buttons() & Qt.MouseButton.LeftButton:
             self.set_camera(self.camera.turned(-d.x() * 0.3, d.y() * 0.3))
         elif event.buttons() & (Qt.MouseButton.RightButton | Qt.MouseButton.MiddleButton):
             metres = self.camera.distance / max(self.height(), 1)
             self.set_camera(self.camera.moved(-d.x() * metres, d.y() * metres))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self._handle is not None:
+            self._let_go_handle()
+            return
+        if self.tool is not None:
+            point = self.point_at(event.position())
+            if point is not None:
+                self.tool.point(point, True)
+            return
         moved = event.position() - self._press
-        if event.button() == Qt.MouseButton.LeftButton and abs(moved.x()) + abs(moved.y()) < 5:
-            self._choose(
-                event.position(), bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
-            )
+        if abs(moved.x()) + abs(moved.y()) < 5:
+            more = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
+            self._choose(event.position(), more)
+
+    def _let_go_handle(self) -> None:
+        assert self._handle is not None
+        name, made = self._handle[0].name, self._pulled
+        self._handle = self._pulled = None
+        if made is not None:
+            held = next((s for s in made.structures if s.id == self.bench.structure), None)
+            what = held.name if held else f"{len(self.bench.selection)} units"
+            deed = {"move": "move", "turn": "turn", "height": "lift"}.get(name, "length of")
+            self.bench.guard(lambda: self.bench.commit(f"{deed} {what}", made))
+        self._pull_words = ""
+        self.renew()
 
     def _choose(self, at: QPointF, more: bool) -> None:
         rig = self.source()[0].rig
@@ -198,18 +444,60 @@ class StageView(QWidget):
         unit = next((u.id for u in self.bench.show.units if hit is not None and u.number == rig.numbers[hit]), None)
         if unit and more:
             self.bench.toggle(unit)
+        elif unit:
+            self.bench.select([unit])
+        elif not more and self.bench.rearranging and (structure := self.structure_at(at)):
+            self.bench.hold(structure)
         elif not more:
-            self.bench.select([unit] if unit else [])
+            self.bench.hold("")
+            self.bench.select([])
+
+    def structure_at(self, at: QPointF) -> str:
+        """The structure whose run lies under the pointer; empty when there is none."""
+        from isthmus.stage.runs import world_run
+
+        best, found = 12.0, ""
+        for s in self.bench.show.structures:
+            path, depth = self.camera.project(world_run(s), self.width(), self.height())
+            if (depth < 0.3).any():
+                continue
+            a, way = path[:-1], np.diff(path, axis=0)
+            square = np.maximum((way * way).sum(axis=1), 1e-9)
+            share = np.clip(((np.array([at.x(), at.y()]) - a) * way).sum(axis=1) / square, 0, 1)
+            away = float(np.hypot(*(a + way * share[:, None] - (at.x(), at.y())).T).min())
+            if away < best:
+                best, found = away, s.id
+        return found
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         self.set_camera(self.camera.nearer(0.9985 ** event.angleDelta().y()))
 
+    def event(self, event: QEvent) -> bool:
+        keys = (Qt.Key.Key_Home, Qt.Key.Key_Escape)
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() in keys and not event.modifiers():
+            event.accept()
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        turns = {Qt.Key.Key_Left: (-5, 0), Qt.Key.Key_Right: (5, 0), Qt.Key.Key_Up: (0, 3), Qt.Key.Key_Down: (0, -3)}
-        if event.key() in turns:
-            self.set_camera(self.camera.turned(*turns[Qt.Key(event.key())]))
-        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
-            self.set_camera(self.camera.nearer(1.12 if event.key() == Qt.Key.Key_Minus else 0.89))
+        key, shift = Qt.Key(event.key()), event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        arrows = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+        if key in arrows and shift:
+            right, forward = arrows[key]
+            self.walk(forward * WALK, right * WALK, 0.0)
+        elif key in arrows:
+            right, up = arrows[key]
+            self.set_camera(self.camera.turned(5 * right, 3 * up))
+        elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
+            self.walk(0, 0, WALK if key == Qt.Key.Key_PageUp else -WALK)
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
+            self.set_camera(self.camera.nearer(1.12 if key == Qt.Key.Key_Minus else 0.89))
+        elif key == Qt.Key.Key_Home:
+            self.fit()
+        elif key == Qt.Key.Key_Escape and (self._handle is not None or self.tool is not None):
+            self._handle = self._pulled = self.tool = None
+            self.renew()
+            self.update()
         else:
             super().keyPressEvent(event)
 
@@ -219,68 +507,84 @@ class StageView(QWidget):
         p = QPainter(self)
         if self.failure:
             p.fillRect(self.rect(), theme.color("water2"))
-            self._sign(
-                p,
-                "The stage cannot be drawn here",
-                f"OpenGL does not start: {self.failure}.",
-                "Everything else works. Plan shows the same units from above; install Mesa (libegl1, libgl1-mesa-dri) to draw in 3-D.",
-            )
+            words = "Everything else works. Plan shows the same units from above; install Mesa (libegl1, libgl1-mesa-dri) to draw in 3-D."
+            sign(p, self.width(), self.height(), "The stage cannot be drawn here", f"OpenGL does not start: {self.failure}.", words)
         elif self._image is None:
             p.fillRect(self.rect(), theme.color("abyss"))
             paint.text(p, 0, 0, "Preparing the stage…", font("body"), "text2", paint.CENTER, self.width(), self.height())
         else:
             p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             p.drawImage(self.rect(), self._image)
-            self._marks(p)
-        if self.hasFocus():
+            self._overlay(p)
+        if self.bench.rearranging and not self.failure:
+            p.setPen(pen("coral", 2))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+        elif self.hasFocus():
             p.setPen(pen("focus", 1.5))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
 
-    def _sign(self, p: QPainter, *lines: str) -> None:
-        y = self.height() / 2 - 34
-        for i, words in enumerate(lines):
-            paint.text(
-                p,
-                20,
-                y,
-                words,
-                font("body" if i else 15, 400 if i else 600),
-                "text" if not i else "text2",
-                paint.CENTER,
-                self.width() - 40,
-                22,
+    def _overlay(self, p: QPainter) -> None:
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._structure_lines(p)
+        self._marks(p)
+        self._wrong(p)
+        draw_handles(p, self.handles(), self.handle_px, self._handle[0].name if self._handle else self._over)
+        if self._pull_words:
+            tag(p, QPointF(12, 10), self._pull_words)
+        elif self.tool is not None:
+            tag(p, QPointF(12, 10), self.tool.words)
+        if self.out_of_view():
+            sign(p, self.width(), self.height(), "Nothing of the rig is in view", "Press Home to see all of it again.")
+        strays = self.space().strays
+        if strays:
+            numbers = ", ".join(str(self.source()[0].rig.numbers[i]) for i in strays[:6])
+            tag(
+                p, QPointF(12, self.height() - 28), f"Far off, and left out of the haze: {numbers}{' …' if len(strays) > 6 else ''}", "text"
             )
-            y += 26
+
+    def _wrong(self, p: QPainter) -> None:
+        view = self.source()[0]
+        rows = {unit: i for i, unit in enumerate(view.rig.order)}
+        for unit, (words, severity) in self.wrong.items():
+            if unit in rows:
+                (at,), (depth,) = self.camera.project(view.rig.positions[rows[unit]][None], self.width(), self.height())
+                if depth > 0.3:
+                    paint.severity(p, severity, float(at[0]), float(at[1]), 7)
+                    tag(p, QPointF(float(at[0]) + 10, float(at[1]) - 9), f"{view.rig.numbers[rows[unit]]} {words}", "text")
+
+    def _structure_lines(self, p: QPainter) -> None:
+        held = next((s for s in self.shown_show().structures if s.id == self.bench.structure), None)
+        if held is None or self.rig_view is not None:
+            return
+        at, depth = self.camera.project(corners(held), self.width(), self.height())
+        if (depth < 0.3).any():
+            return
+        p.setPen(pen("coral", 1.2))
+        for i, j in ((0, 1), (2, 3), (4, 5), (6, 7), (0, 2), (1, 3), (4, 6), (5, 7), (0, 4), (1, 5), (2, 6), (3, 7)):
+            p.drawLine(QPointF(*at[i]), QPointF(*at[j]))
 
     def _marks(self, p: QPainter) -> None:
-        """Number and place in order of the units in hand."""
+        """Number and place in order of the units in hand, with the figures of a fan or an aim."""
         view = self.source()[0]
         held = self.held(view)
         if not held:
             return
         order = {u: i for i, u in enumerate(self.bench.selection, 1)}
-        by_number = {u.number: order[u.id] for u in self.bench.show.units if u.id in order}
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        by_number = {u.number: (order[u.id], self.bench.figures.get(u.id, "")) for u in self.bench.show.units if u.id in order}
         points, depth = self.camera.project(view.rig.positions[held], self.width(), self.height())
-        taken: list[QRectF] = []
-        named = len(held) <= NAMED
+        marked, words = [], {}
         for (x, y), away, index in zip(points, depth, held, strict=True):
-            if away < 0.3 or not (-20 < x < self.width() + 20 and -20 < y < self.height() + 20):
-                continue
-            if not named:  # so many words would hide the rig
-                p.setPen(pen("abyss", 1))
-                p.setBrush(theme.color("coral"))
-                p.drawEllipse(QPointF(x, y), 3.5, 3.5)
-                continue
-            number = view.rig.numbers[index]
-            box = QRectF(x - 23, y - 34, 46, 17)
-            while any(box.intersects(other) for other in taken) and len(taken) < 40:
-                box.translate(0, -19)
-            taken.append(box)
-            p.setPen(pen("coral", 1.2))
-            p.drawLine(QPointF(x, y - 4), QPointF(box.center().x(), box.bottom()))
-            p.setBrush(theme.color("select_row"))
-            p.drawRoundedRect(box, 3, 3)
-            paint.text(p, box.x() + 5, box.y(), str(by_number.get(number, 0)), font("tick", 600, mono=True), "coral_text", height=17)
-            paint.text(p, box.x(), box.y(), str(number), font("caption", 500, mono=True), "text", paint.RIGHT, 41, 17)
+            nth, figure = by_number.get(view.rig.numbers[index], (0, ""))
+            if away > 0.3 and -20 < x < self.width() + 20 and -20 < y < self.height() + 20:
+                marked.append((QPointF(float(x), float(y)), nth, str(view.rig.numbers[index])))
+                if figure:
+                    words[nth] = figure
+        if len(marked) > NAMED:  # so many words would hide the rig
+            p.setPen(pen("abyss", 1))
+            p.setBrush(theme.color("coral"))
+            for at, _, _ in marked:
+                p.drawEllipse(at, 3.5, 3.5)
+            return
+        marks(p, sorted(marked, key=lambda m: m[1]), words, QRectF(self.rect()))

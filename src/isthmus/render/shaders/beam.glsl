@@ -1,9 +1,14 @@
 #version 330
 // A beam: iA = virtual apex and T (tan of the compact hull), iD = direction and axial distance of the lens,
 // iC = colour and axial distance of its end. In the beam's own frame X lies towards the camera; x and y are divided by T.
-in vec3 p; in vec4 iA; in vec4 iD; in vec4 iC;
+// iE = hardness, iris, gobo, in haze; iR = right and turn of the gobo; iB, iG = distances and angles of four blades; iH = hull.
+in vec3 p; in vec4 iA; in vec4 iD; in vec4 iC; in vec4 iE;
+#ifdef SHAPED
+in vec4 iR; in vec4 iB; in vec4 iG; in vec4 iH;
+flat out vec4 bl; flat out vec4 bx; flat out vec4 by; flat out vec4 gob;
+#endif
 uniform mat4 vp; uniform vec3 cam; uniform float px; uniform float floorz; uniform float expo;
-flat out vec3 w; flat out vec3 col; flat out vec3 fz; out vec4 v;
+flat out vec3 w; flat out vec3 col; flat out vec3 fz; flat out vec2 edge; out vec4 v;
 
 void frame(vec3 A, vec3 d, out vec3 X, out vec3 Y) {
   vec3 r = cam - A; vec3 x = r - d * dot(r, d); float l = length(x);
@@ -19,6 +24,13 @@ void finish(vec3 q, vec3 A, vec3 d, vec3 X, vec3 Y, float T) {
   const float g = 0.45; float cg = -dot(d, normalize(A + d * 3.0 - cam));
   col = iC.rgb * (expo * (1.0 - g * g) * pow(1.0 + g * g - 2.0 * g * cg, -1.5) / (T * T));
   fz = vec3(iD.w, 1.0 / (iD.w * 0.35 + 0.03), 1.0 / iC.w);
+  edge = vec2(iE.x, iE.y * iE.y);
+#ifdef SHAPED
+  vec3 R = iR.xyz, U = cross(R, d);
+  float c = dot(X, R), s = dot(X, U);  // the beam's frame seen from its right: right = c, s
+  bl = iB; bx = cos(iG) * c + sin(iG) * s; by = cos(iG) * dot(Y, R) + sin(iG) * dot(Y, U);
+  gob = vec4(iE.z, atan(s, c) - iR.w, 0.0, iH.x);  // right and up are mirrored against X and Y
+#endif
   gl_Position = vp * vec4(q, 1.0);
 }
 

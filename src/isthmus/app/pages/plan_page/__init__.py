@@ -1,0 +1,1 @@
+"""What the Plan page is made of."""

@@ -1,0 +1,125 @@
+"""False colours of illuminance over a deck: reckoned on a thread, laid over the plan, with a legend."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, QRectF, QTimer
+from PySide6.QtGui import QImage
+
+from isthmus.app.pages.plan_canvas import PlanCanvas
+from isthmus.app.tasks import Task
+from isthmus.app.theme import theme
+from isthmus.app.widgets import bind
+from isthmus.app.workbench import Workbench
+from isthmus.show.records import Structure
+from isthmus.stage.photometry import illuminance, over
+from isthmus.stage.rig import Beams, Drawn
+
+SIDE = 120  # points along the longer side
+STOPS = (0.0, 0.02, 0.1, 0.35, 0.7, 1.0)
+ROLES = ("abyss", "water2", "teal", "ochre", "coral", "text")
+WAIT_MS = 120
+
+
+def _rgb(role: str) -> tuple[int, int, int]:
+    colour = theme.color(role)
+    return colour.red(), colour.green(), colour.blue()
+
+
+def _coloured(shares: NDArray[np.float64]) -> QImage:
+    """Shares 0…1 of the brightest, (rows, columns), as our scale: from the night over teal, ochre and coral to sand."""
+    colours = np.array([_rgb(r) for r in ROLES], np.float64)
+    rgb = np.stack([np.interp(shares, STOPS, colours[:, i]) for i in range(3)], axis=2)
+    high, wide = shares.shape
+    flat = np.ascontiguousarray(np.dstack([rgb, np.full((high, wide, 1), 255)]).astype(np.uint8))
+    return QImage(flat.tobytes(), wide, high, wide * 4, QImage.Format.Format_RGBA8888).copy()
+
+
+class LuxLayer(QObject):
+    """Shown over whichever deck is in hand, else the largest level one."""
+
+    def __init__(self, bench: Workbench, canvas: PlanCanvas) -> None:
+        super().__init__(canvas)
+        self.bench, self.canvas = bench, canvas
+        self.on = False
+        self.words = ""
+        self.top = 0.0
+        self.values: NDArray[np.float64] | None = None
+        self._beams: Beams | None = None
+        self._level = 0.0
+        self._task: Task | None = None
+        self._again = False
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(WAIT_MS)
+        self._later.timeout.connect(self._begin)
+        for signal in (bench.changed, bench.levels_changed, bench.held_changed):
+            bind(signal, self, self._soon)
+
+    def switch(self, on: bool) -> None:
+        self.on = on
+        if on:
+            self._begin()
+        else:
+            self.canvas.lux = None
+            self.canvas.update()
+
+    def deck(self) -> Structure | None:
+        level = [s for s in self.bench.show.structures if s.kind in ("deck", "hull")]
+        held = [s for s in level if s.id == self.bench.structure]
+        return held[0] if held else max(level, key=lambda s: s.size[0] * s.size[1], default=None)
+
+    def _soon(self) -> None:
+        if self.on:
+            self._later.start()
+
+    def _begin(self) -> None:
+        if self._task is not None:
+            self._again = True
+            return
+        deck = self.deck()
+        if not self.on or deck is None:
+            self.canvas.lux = None
+            self.words = "There is no deck to reckon light on."
+            return
+        beams, _ = self.bench.view.pose(self.bench.live.frame, Drawn(hide_off=False))
+        x, y, z = deck.position
+        length, depth, high = deck.size
+        low, top = (x - length / 2, y - depth / 2), (x + length / 2, y + depth / 2)
+        across, along = SIDE, max(8, round(SIDE * depth / length))
+        level = z + high / 2 + 0.001
+        self._task = Task(lambda step: over(beams, low, top, level, across, along), self)
+        self._task.done.connect(lambda lux: self._show(lux, QRectF(low[0], low[1], length, depth), deck.name, beams, level))
+        self._task.ended.connect(self._ended)
+        self._task.start()
+
+    def _ended(self) -> None:
+        self._task = None
+        if self._again:
+            self._again = False
+            self._begin()
+
+    def _show(self, lux: NDArray[np.float64], box: QRectF, name: str, beams: Beams, level: float) -> None:
+        if not self.on:
+            return
+        self.values, self._beams, self._level = lux, beams, level
+        self.top = max(50.0, float(np.quantile(lux, 0.985)))
+        shares = np.clip(lux / self.top, 0, 1)
+        self.canvas.lux = (_coloured(shares[::-1]), box, self.top)
+        self.canvas.lux_colours = _coloured(np.linspace(0, 1, 90)[None])
+        evenness = float(lux.min() / lux.mean()) if lux.mean() > 0 else 0.0
+        self.words = f"{name}: {lux.mean():.0f} lux on average, {lux.min():.0f} to {lux.max():.0f}, evenness {evenness:.2f}"
+        self.canvas.update()
+        self.canvas.hovered.emit(float("nan"), float("nan"))
+
+    def at(self, x: float, y: float) -> float | None:
+        """Lux at a point of the deck."""
+        if self._beams is None or not np.isfinite(x):
+            return None
+        return float(illuminance(self._beams, [[x, y, self._level]])[0])
+
+    def stop(self) -> None:
+        self._later.stop()
+        if self._task is not None:
+            self._task.wait()

@@ -1,0 +1,1 @@
+"""What the Stage page is made of."""

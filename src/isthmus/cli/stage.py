@@ -1,0 +1,213 @@
+"""The verbs of plan and stage: aim, lux, land, render, turntable; sheets and their export."""
+
+from __future__ import annotations
+
+import argparse
+import re
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from isthmus.cli.common import DONE, Result, load
+from isthmus.errors import EntryFault
+from isthmus.output import Live, RigView
+from isthmus.output.aiming import aim_units, in_words
+from isthmus.patch.choose import read_choice
+from isthmus.render import Look
+from isthmus.render.still import gif, png, stills, turntable
+from isthmus.show import Show
+from isthmus.show.container import write_atomically
+from isthmus.stage import VIEWS, Camera, Drawn
+from isthmus.stage.drawing import LEVELS
+from isthmus.stage.landing import land, surfaces
+from isthmus.stage.photometry import contributions, over
+from isthmus.stage.sheet_files import pdf, svg
+from isthmus.stage.sheet_marks import PAPERS, fitting_scale, pages
+from isthmus.stage.sheets import sheet, sheets_of
+from isthmus.stage.space import space_of
+
+Verb = Callable[..., argparse.ArgumentParser]
+SURELY = 0.5  # lux below which a unit is not named
+
+
+def _point(text: str) -> tuple[float, float, float]:
+    parts = re.split(r"[,; ]+", text.strip().replace("−", "-"))
+    try:
+        x, y, z = (float(p) for p in (parts if len(parts) == 3 else [*parts, "0"]))
+    except ValueError:
+        raise EntryFault(f"“{text[:30]}” is no point.", do="Write metres as X,Y,Z such as 1.5,-2,0.") from None
+    if not all(np.isfinite(v) and abs(v) <= 500 for v in (x, y, z)):
+        raise EntryFault(f"“{text[:30]}” lies outside the world.")
+    return x, y, z
+
+
+def _size(text: str) -> tuple[int, int]:
+    match = re.fullmatch(r"(\d{2,5})x(\d{2,5})", text)
+    if not match:
+        raise EntryFault(f"“{text}” is no size.", do="Write 1280x800.")
+    return int(match[1]), int(match[2])
+
+
+def _lit(options: argparse.Namespace) -> tuple[Show, Live, list[str]]:
+    """The show with the wanted units lit, and aimed where that is said."""
+    show = load(options.show)
+    live = Live(show)
+    ids = list(read_choice(show, options.units or "all").ids)
+    live.light_up(ids, options.level / 100)
+    if options.aim:
+        live.ask(aim_units(live, ids, _point(options.aim))[0])
+    return show, live, ids
+
+
+def stage_aim(options: argparse.Namespace) -> Result:
+    show = load(options.show)
+    live = Live(show)
+    ids = list(read_choice(show, options.units or "all").ids)
+    _, answers = aim_units(live, ids, _point(options.at), options.way)
+    rows = [
+        {
+            "unit": a.number,
+            "pan": round(a.pan, 3),
+            "tilt": round(a.tilt, 3),
+            "reached": a.reached,
+            "miss": round(a.miss, 4) if np.isfinite(a.miss) else None,
+            "why": a.why,
+        }
+        for a in answers
+    ]
+    lines = [f"{a.number:6}  pan {a.pan:8.2f}°  tilt {a.tilt:8.2f}°  {'meets it' if a.reached else a.why}" for a in answers]
+    return DONE, rows, [*lines, in_words(answers)]
+
+
+def stage_land(options: argparse.Namespace) -> Result:
+    show, live, ids = _lit(options)
+    view = RigView(show, live.compiled)
+    beams, _ = view.pose(live.frame, Drawn(hide_off=False))
+    on = surfaces(show.structures)
+    points, which = land(beams.origin, beams.direction, on)
+    chosen = set(ids)
+    rows, lines = [], []
+    for index in range(len(points)):
+        at = int(beams.unit[index])
+        if view.rig.order[at] not in chosen:
+            continue
+        met = which[index] >= 0
+        place = [round(float(v), 3) for v in points[index]] if met else None
+        rows.append({"unit": view.rig.numbers[at], "at": place, "on": on[which[index]].name if met else None})
+        words = f"{on[which[index]].name} at {place[0]:.2f}, {place[1]:.2f}, {place[2]:.2f}" if place else "nothing"
+        lines.append(f"{view.rig.numbers[at]:6}  lands on {words}")
+    return DONE, rows, lines
+
+
+def stage_lux(options: argparse.Namespace) -> Result:
+    show, live, _ = _lit(options)
+    view = RigView(show, live.compiled)
+    beams, _ = view.pose(live.frame, Drawn(hide_off=False))
+    if options.over:
+        deck = next((s for s in show.structures if s.name.lower() == options.over.lower()), None)
+        if deck is None:
+            raise EntryFault(f"There is no structure “{options.over}”.", do=f"There are {', '.join(s.name for s in show.structures)}.")
+        x, y, z = deck.position
+        half = deck.size[0] / 2, deck.size[1] / 2
+        top = z + deck.size[2] / 2
+        lux = over(beams, (x - half[0], y - half[1]), (x + half[0], y + half[1]), top, options.grid, options.grid)
+        data = {"low": float(lux.min()), "mean": float(lux.mean()), "high": float(lux.max()), "grid": np.round(lux, 2).tolist()}
+        return DONE, data, [f"{deck.name}: {lux.min():.0f} to {lux.max():.0f} lux, {lux.mean():.0f} on average"]
+    if not options.at:
+        raise EntryFault("Where?", do="Say --at X,Y,Z or --over DECK.")
+    point = _point(options.at)
+    each = contributions(beams, [point])[0]
+    by_unit: dict[int, float] = {}
+    for index, value in enumerate(each):
+        if value > 0:
+            number = view.rig.numbers[int(beams.unit[index])]
+            by_unit[number] = by_unit.get(number, 0.0) + float(value)
+    rows = [{"unit": n, "lux": round(v, 3)} for n, v in sorted(by_unit.items(), key=lambda i: -i[1])]
+    lines = [f"{sum(by_unit.values()):.1f} lux"] + [f"  {r['unit']:6}  {r['lux']:.1f}" for r in rows if r["lux"] >= SURELY]
+    return DONE, {"lux": round(sum(by_unit.values()), 3), "units": rows}, lines
+
+
+def _camera(show: Show, name: str) -> Camera:
+    for view, camera in VIEWS.items():
+        if view.lower() == name.lower():
+            return camera
+    for kept in show.views:
+        if kept.name.lower() == name.lower():
+            return Camera(kept.target, kept.distance, kept.bearing, kept.height, kept.fov)
+    names = [*VIEWS, *(v.name for v in show.views)]
+    raise EntryFault(f"There is no view “{name}”.", do=f"There are {', '.join(names)}.")
+
+
+def stage_render(options: argparse.Namespace) -> Result:
+    """Draw the stage to a PNG or a turning GIF, without a window or a display."""
+    show, live, _ = _lit(options)
+    view = RigView(show, live.compiled)
+    size, camera = _size(options.size), _camera(show, options.view)
+    drawing = next(d for d in LEVELS if d.name.lower() == options.drawing)
+    look = Look(scale=drawing.coarse, samples=drawing.samples, fall=drawing.fall)
+    how = Drawn(cells=drawing.cells, boxes=drawing.bodies == "boxes")
+    if options.turn:
+        shots = [(c, live.frame) for c in turntable(camera, options.turn)]
+        data = gif(stills(show, view, shots, size, look, how), size, options.seconds)
+    else:
+        data = png(next(iter(stills(show, view, [(camera, live.frame)], size, look, how))), size)
+    write_atomically(Path(options.out), data)
+    beams, _ = view.pose(live.frame, how)
+    strays = [view.rig.numbers[i] for i in space_of(view.rig.positions, view.rig.structures).strays]
+    more = [f"Far off and left out of the haze: {', '.join(map(str, strays))}"] if strays else []
+    return DONE, {"saved": options.out, "beams": len(beams.rgb), "strays": strays}, [f"Saved {options.out}", *more]
+
+
+def plan_sheets(options: argparse.Namespace) -> Result:
+    show = load(options.show)
+    rows = [{"id": s.id, "name": s.name, "kind": s.kind, "units": len(s.spots) if s.kind == "free" else None} for s in sheets_of(show)]
+    return DONE, rows, [f"{r['name']} ({r['kind']})" for r in rows]
+
+
+def plan_export(options: argparse.Namespace) -> Result:
+    show = load(options.show)
+    one = sheet(show, options.sheet)
+    scale = options.scale or fitting_scale(show, one, options.paper)
+    only = read_choice(show, options.units).ids if options.units else None
+    made = pages(show, one, scale, options.paper, only)
+    kind = Path(options.out).suffix.lower()
+    if kind not in (".pdf", ".svg"):
+        raise EntryFault(f"“{options.out}” is neither PDF nor SVG.", do="End the name in .pdf or .svg.")
+    data = pdf(show, made, f"{show.name}: {one.name}") if kind == ".pdf" else svg(show, made)
+    write_atomically(Path(options.out), data)
+    words = f"Saved {options.out}: {one.name} at 1:{scale} on {len(made)} page{'s' * (len(made) != 1)} of {options.paper}"
+    return DONE, {"saved": options.out, "scale": scale, "pages": len(made)}, [words]
+
+
+def add_verbs(verbs: Any, verb: Verb) -> None:
+    stages = verbs.add_parser("stage", help="the stage in 3-D").add_subparsers(required=True, metavar="WHAT")
+    aim = verb(stages, "aim", stage_aim, "pan and tilt that make beams meet at a point")
+    aim.add_argument("--at", required=True, help="metres: X,Y,Z")
+    aim.add_argument("--way", choices=["nearest", "least travel", "same way"], default="nearest")
+    aim.add_argument("--units", "--unit", help="which units (all without): 101-104, a name")
+    lux = verb(stages, "lux", stage_lux, "illuminance at a point, or over a deck")
+    lux.add_argument("--at", help="metres: X,Y,Z")
+    lux.add_argument("--over", help="the name of a deck or hull")
+    lux.add_argument("--grid", type=int, default=20, choices=range(2, 201), metavar="N", help="points a side (default 20)")
+    landing = verb(stages, "land", stage_land, "where beams land")
+    render = verb(stages, "render", stage_render, "draw the stage to a PNG or GIF, without a display")
+    render.add_argument("out", help="OUT.png, or OUT.gif with --turn")
+    render.add_argument("--view", default="Seats", help=f"{', '.join(VIEWS)}, or one the show keeps")
+    render.add_argument("--size", default="1280x800")
+    render.add_argument("--drawing", choices=[d.name.lower() for d in LEVELS], default="fine")
+    render.add_argument("--turn", type=int, default=0, choices=range(361), metavar="N", help="once round in N pictures, as GIF")
+    render.add_argument("--seconds", type=float, default=6.0, help="how long the GIF takes once round")
+    for one in (lux, landing, render):
+        one.add_argument("--units", "--unit", help="light only these units (all without): 101-104, a name")
+        one.add_argument("--level", type=float, default=100.0, help="percent they are lit at")
+        one.add_argument("--aim", help="aim them at X,Y,Z first")
+    plans = verbs.add_parser("plan", help="sheets of the plan").add_subparsers(required=True, metavar="WHAT")
+    verb(plans, "sheets", plan_sheets, "which sheets there are")
+    export = verb(plans, "export", plan_export, "a sheet as PDF or SVG, at a true scale")
+    export.add_argument("out", help="OUT.pdf or OUT.svg")
+    export.add_argument("--sheet", default="Plan")
+    export.add_argument("--scale", type=int, help="50 for 1:50; the largest that fits one page without")
+    export.add_argument("--paper", choices=list(PAPERS), default="A3")
+    export.add_argument("--units", help="only these units")

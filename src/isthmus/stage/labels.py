@@ -1,0 +1,88 @@
+"""Labels beside marks without covering each other: greedy, the most important first, on a grid of cells for speed."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+Box = tuple[float, float, float, float]  # left, top, right, bottom
+
+
+@dataclass(frozen=True)
+class Wish:
+    """A label that is wanted: its mark, how far from it labels begin (above and below, where that differs), its size;
+    `must` is placed even over others."""
+
+    x: float
+    y: float
+    off: float
+    wide: float
+    high: float
+    must: bool = False
+    off_up: float | None = None
+
+
+class Labels:
+    """Places labels one after another; each gets the first of eight places around its mark that is free, or none."""
+
+    CELL = 48.0
+
+    def __init__(self) -> None:
+        self._cells: dict[tuple[int, int], list[Box]] = {}
+
+    def block(self, box: Box) -> None:
+        """Take a stretch so that no label comes to lie there."""
+        for cell in self._over(box):
+            self._cells.setdefault(cell, []).append(box)
+
+    def place(self, wish: Wish) -> tuple[float, float] | None:
+        """Left and top of where the label goes."""
+        w, h, off = wish.wide, wish.high, wish.off
+        up = off if wish.off_up is None else wish.off_up
+        x, y = wish.x, wish.y
+        options = (
+            (x - w / 2, y + up),
+            (x - w / 2, y - up - h),
+            (x + off, y - h / 2),
+            (x - off - w, y - h / 2),
+            (x + off * 0.7, y + off * 0.7),
+            (x - off * 0.7 - w, y + off * 0.7),
+            (x + off * 0.7, y - off * 0.7 - h),
+            (x - off * 0.7 - w, y - off * 0.7 - h),
+        )
+        for left, top in options:
+            box = (left, top, left + w, top + h)
+            if self._free(box):
+                self.block(box)
+                return left, top
+        if wish.must:
+            left, top = options[0]
+            self.block((left, top, left + w, top + h))
+            return left, top
+        return None
+
+    def _over(self, box: Box) -> list[tuple[int, int]]:
+        left, top, right, bottom = (math.floor(v / self.CELL) for v in box)
+        return [(i, j) for i in range(left, right + 1) for j in range(top, bottom + 1)]
+
+    def _free(self, box: Box) -> bool:
+        left, top, right, bottom = box
+        for cell in self._over(box):
+            for l2, t2, r2, b2 in self._cells.get(cell, ()):
+                if left < r2 and l2 < right and top < b2 and t2 < bottom:
+                    return False
+        return True
+
+
+def place_all(wishes: Sequence[Wish], blocked: Sequence[Box] = ()) -> list[tuple[float, float] | None]:
+    """All wishes in one go, those that must be placed first."""
+    labels = Labels()
+    for box in blocked:
+        labels.block(box)
+    found: list[tuple[float, float] | None] = [None] * len(wishes)
+    for must in (True, False):
+        for index, wish in enumerate(wishes):
+            if wish.must is must:
+                found[index] = labels.place(wish)
+    return found
