@@ -202,16 +202,13 @@ def rig_once() -> Iterator[RigClient]:
 
 def test_the_stage_is_drawn_to_a_file_without_a_display(tmp_path: Path) -> None:
     dark, lit = tmp_path / "dark.png", tmp_path / "lit.png"
-    assert (
-        command("stage", "render", "demo", "--out", str(dark), "--size", "400x250", "--level", "0", env={"PATH": "/usr/bin"}).returncode
-        == 0
-    )
-    code, saved = answer("stage", "render", "demo", "--out", str(lit), "--size", "400x250", "--view", "Quay")
+    assert command("stage", "render", "demo", str(dark), "--size", "400x250", "--level", "0", env={"PATH": "/usr/bin"}).returncode == 0
+    code, saved = answer("stage", "render", "demo", str(lit), "--size", "400x250", "--view", "Quay")
     assert code == 0 and isinstance(saved, dict) and saved["beams"] > 60
     with Image.open(dark) as a, Image.open(lit) as b:
         assert a.size == b.size == (400, 250) and np.asarray(b).mean() > np.asarray(a).mean() * 1.3
-    assert "is no size" in command("stage", "render", "demo", "--out", str(lit), "--size", "big").stderr
-    assert command("stage", "render", "demo", "--out", str(tmp_path / "no" / "where.png"), "--size", "64x64").returncode == 3
+    assert "is no size" in command("stage", "render", "demo", str(lit), "--size", "big").stderr
+    assert command("stage", "render", "demo", str(tmp_path / "no" / "where.png"), "--size", "64x64").returncode == 3
 
 
 def test_the_commands_account_of_snags_is_the_applications() -> None:

@@ -11,9 +11,10 @@ import pytest
 from conftest import until
 from isthmus.demo import as_hung
 from isthmus.output import Live, RigView
-from isthmus.render import Look, Picture, RenderClient, Request
+from isthmus.render import Look, Picture, RenderClient, Request, scene_of
+from isthmus.render.packing import pack_beams, planes_of, pool_rows
 from isthmus.render.process import paced
-from isthmus.render.renderer import Renderer, pack_beams, planes_of, pool_rows, standalone_context
+from isthmus.render.renderer import Renderer, standalone_context
 from isthmus.stage import Camera
 
 SIZE = (320, 200)
@@ -28,7 +29,7 @@ def renderer() -> Renderer:
 def picture(renderer: Renderer, live: Live, camera: Camera, look: Look) -> np.ndarray:
     view = RigView(live.show, live.compiled)
     beams, bodies = view.pose(live.frame)
-    renderer.set_structures(live.show.structures)
+    renderer.set_scene(scene_of(live.show, view.rig))
     renderer.render(SIZE, camera, beams, bodies, np.full((len(view.rig.order), 3), 0.17), look)
     out = bytearray(SIZE[0] * SIZE[1] * 4)
     renderer.read_into(out)
@@ -76,7 +77,7 @@ def test_pools_stay_on_their_plane_and_the_deck_shades_the_water() -> None:
     deck = (-9.0, 9.0, -4.5, 4.5)
     for plane in planes_of(show.structures):
         rows = pool_rows(packed, plane, deck)
-        assert (rows[:, 12:] >= -1).all() and (rows[:, 12:] <= 1).all() and (rows[:, 12] < rows[:, 13]).all()
+        assert (rows[:, 32:] >= -1).all() and (rows[:, 32:] <= 1).all() and (rows[:, 32] < rows[:, 33]).all()
     water = pool_rows(packed, planes_of(show.structures)[-1], deck)
     assert len(water) < len(pool_rows(packed, planes_of(show.structures)[-1], (0, 0, 0, 0)))
 
@@ -89,7 +90,7 @@ def test_the_render_process_answers_comes_back_when_killed_and_gives_up_in_words
     client.start()
     try:
         assert client.wait(20) == "ready"
-        request = Request(SIZE, TOP, beams, bodies, np.full((len(view.rig.order), 3), 0.2), Look(), show.structures)
+        request = Request(SIZE, TOP, beams, bodies, np.full((len(view.rig.order), 3), 0.2), Look(), scene_of(show, view.rig))
         assert client.ask(request) and not client.ask(request)  # one at a time
         news = client.wait(20)
         assert isinstance(news, Picture) and (news.width, news.height) == SIZE
@@ -114,4 +115,5 @@ def test_without_a_driver_the_failure_is_told(monkeypatch: pytest.MonkeyPatch) -
 
 
 def test_the_pace_follows_the_time_a_picture_takes() -> None:
-    assert [paced(2, 50), paced(4, 90), paced(4, 5), paced(2, 5), paced(3, 25)] == [3, 4, 3, 2, 3]
+    assert [paced(2, 2, 50, 25), paced(5, 2, 90, 25), paced(4, 2, 5, 25), paced(2, 2, 5, 25), paced(3, 2, 25, 25)] == [3, 5, 3, 2, 3]
+    assert paced(4, 2, 500, 0) == 2  # nothing is to be held: as it was chosen

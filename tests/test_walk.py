@@ -172,7 +172,7 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     bench.select(["u203"])
     press(window, "Light up")
     assert until(lambda: set(lit(rig)) == {"301"})  # paper: 203 at 2.023; the rig has it at 2.067
-    press(window, "What the rig does")
+    press(window, "truth Rig does")
     assert until(lambda: "lit: 301" in window.stage.foot.text())
     assert view.rig_view is not None and {
         view.rig_view.rig.numbers[view.rig_view.rig.order.index(u)] for u in view.rig_view.glow(view.rig_frame)

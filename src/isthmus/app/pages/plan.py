@@ -166,6 +166,7 @@ class PlanPage(Page):
 
     def _set_out(self) -> None:
         left = [u.id for u in self.bench.show.units if u.position is None]
+        self.canvas.setFocus()  # the button goes; its focus must not land in a field
         self.bench.guard(lambda: self.bench.commit(f"set out {len(left)} units", set_out(self.bench.show, left)))
 
     def _drop(self, under: QPushButton, menu: QMenu) -> None:
