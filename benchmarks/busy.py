@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 import os
 import tempfile
 import time
+from collections.abc import Iterator
 
 from PySide6.QtCore import QEventLoop, QTimer
 
@@ -14,6 +16,7 @@ from isthmus.app.shots import light_the_stage
 from isthmus.app.window import Window
 from isthmus.demo import lantern_tide
 from isthmus.output import Live
+from isthmus.show.records import Show
 from isthmus.snags import find_snags
 
 
@@ -62,3 +65,21 @@ class Busy:
         self.window._closing = True
         self.window.close()
         self._state.cleanup()
+
+
+@contextlib.contextmanager
+def quiet_window(show: Show, page: str) -> Iterator[Window]:
+    """A 1280x800 window with a show on a page, nothing moving."""
+    with tempfile.TemporaryDirectory() as state:
+        os.environ["ISTHMUS_CONFIG"] = os.environ["ISTHMUS_STATE"] = state
+        app = make_application(["bench"])
+        window = Window(show)
+        window.resize(1280, 800)
+        window.show()
+        window.go(page)
+        app.processEvents()
+        try:
+            yield window
+        finally:
+            window._closing = True
+            window.close()

@@ -84,6 +84,7 @@ class LightProgram:
                 columns = tuple(starts[block] + offset - 1 for block, offset in item.slots)
                 self._readers.setdefault((item.attribute, item.cell), _Reader(item, columns, functions))
         self._emitters = self._find_emitters()
+        self._shades: dict[int, list[tuple[int, int, Array]]] = {}
         self._wheels = {wheel.name: wheel for wheel in profile.wheels}
         iris = next((r.item for (name, _), r in self._readers.items() if name == "Iris"), None)
         iris_open = physical_for(iris, iris.default_level) if iris else 1.0
@@ -182,12 +183,16 @@ class LightProgram:
 
     def _wheel(self, reader: _Reader, raw: NDArray[np.int64]) -> Array:
         tint = np.ones((len(raw), 3))
-        for function in reader.functions:
-            wheel = self._wheels.get(function.wheel)
-            for item in function.sets if wheel else ():  # later ranges overwrite earlier ones
-                rgb = _slot_rgb(wheel, item.wheel_slot)
-                if rgb is not None:
-                    tint[(raw >= item.dmx_from) & (raw <= function.dmx_to)] = rgb
+        kept = self._shades.get(id(reader))
+        if kept is None:
+            kept = self._shades[id(reader)] = [
+                (item.dmx_from, function.dmx_to, rgb)
+                for function in reader.functions
+                for item in (function.sets if function.wheel in self._wheels else ())
+                if (rgb := _slot_rgb(self._wheels[function.wheel], item.wheel_slot)) is not None
+            ]
+        for first, last, rgb in kept:  # later ranges overwrite earlier ones
+            tint[(raw >= first) & (raw <= last)] = rgb
         return tint
 
     def _axis(self, slots: NDArray[np.uint8], attribute: str) -> Array:

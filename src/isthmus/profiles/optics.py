@@ -59,6 +59,7 @@ class OpticsReader:
         prism = first.get("Prism1")
         self._prism_ranges = self._slots(prism, wheels, _copies) if prism else []
         self._iris_open = iris_open
+        self._framed = any(re.fullmatch(r"Blade\d[AB]", a) for a in first)
         self.any = bool(self._gobo_ranges or prism or "Iris" in first or any(re.fullmatch(r"Frost\d+|Blade\d[AB]", a) for a in first))
 
     def _add_gobo(self, wheel: str, index: int, slot: WheelSlot) -> int:
@@ -113,6 +114,8 @@ class OpticsReader:
     def _blades(self, slots: NDArray[np.uint8]) -> Array:
         """Two ends of a blade give its depth and its slant; all are turned together by the shaper's own turn."""
         made = np.full((len(slots), BLADES, 2), np.inf)
+        if not self._framed:
+            return made
         whole = self._value(slots, "ShaperRot", 0.0)
         for index in range(BLADES):
             a, b = (np.clip(self._value(slots, f"Blade{index + 1}{end}", 0.0), 0, 1) for end in "AB")

@@ -24,6 +24,8 @@ from isthmus.stage.camera import Camera
 from isthmus.stage.drawing import FALLS
 from isthmus.stage.rig import Beams, Bodies
 
+UPSIDE_DOWN = np.diag([1.0, -1.0, 1.0, 1.0])  # rows are read from the top, so nothing has to be turned over afterwards
+ONE_MINUS_SRC_COLOR = 0x0301
 EXPOSURE = 3.8  # with one beam; the eye closes as more are lit
 DST_COLOR = 0x0306
 _LAYOUT = {
@@ -152,7 +154,7 @@ class Renderer:
         self.toned.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self.toned.repeat_x = self.toned.repeat_y = False
         self.toned_fb = c.framebuffer([self.toned])
-        self.out_fb = c.framebuffer([c.texture(size, 4)])
+        self.over_fb = c.framebuffer([self.scene])
         self._targets = [
             self.scene,
             self.scene_depth,
@@ -165,7 +167,7 @@ class Renderer:
             self.light_fb,
             self.toned,
             self.toned_fb,
-            self.out_fb,
+            self.over_fb,
         ]
 
     def _set(self, **values: object) -> None:
@@ -179,7 +181,7 @@ class Renderer:
         """tint: (units, 3) colour of the bodies of each unit."""
         self._resize(size, look.scale, look.samples)
         c, view = self.c, camera.view()
-        vp = camera.projection(size[0] / size[1]) @ view
+        vp = UPSIDE_DOWN @ camera.projection(size[0] / size[1]) @ view
         half = math.tan(math.radians(camera.fov) / 2)
         lit = beams.rgb.max(axis=1, initial=0) > 1e-4
         packed = pack_beams(beams, within(beams.origin, look.space))[lit].astype(np.float32)
@@ -193,7 +195,7 @@ class Renderer:
             cam=camera.eye,
             fwd=tuple(-view[2, :3]),
             rgt=tuple(view[0, :3]),
-            upv=tuple(view[1, :3]),
+            upv=tuple(-view[1, :3]),
             tanf=(half * size[0] / size[1], half),
             px=2 * half / self.small[1],
             nf=(camera.near, camera.far),
@@ -212,47 +214,48 @@ class Renderer:
             noise=1,
             plates=2,
             gobos=3,
-            scene=1,
             light=0,
-            high=size[1],
             deck=self.deck,
         )
         self._draw_still(vp, size, look, tuple(glow))
         self._draw_bodies(bodies, tint)
+        if not len(packed) and not len(lenses):
+            return
         c.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
         self._into(self.linear_fb, self.small)
         self.scene_depth.use(0)
         self.full["depth"].render()
         self._into(self.light_fb, self.small)
         self.light_fb.clear()
-        if len(packed) or len(lenses):
-            c.enable(moderngl.BLEND)
+        c.enable(moderngl.BLEND)
+        c.blend_func = moderngl.ONE, moderngl.ONE
+        self.linear.use(0)
+        self.noise.use(1)
+        if self.plates is not None and self.gobos is not None:
+            self.plates.use(2)
+            self.gobos.use(3)
+        if look.haze > 0:
+            self._draw_beams(packed[packed[:, 15] > 0], camera)
+            c.blend_func = DST_COLOR, moderngl.ZERO
+            self.full["haze"].render()
             c.blend_func = moderngl.ONE, moderngl.ONE
-            self.linear.use(0)
-            self.noise.use(1)
-            if self.plates is not None and self.gobos is not None:
-                self.plates.use(2)
-                self.gobos.use(3)
-            if look.haze > 0:
-                self._draw_beams(packed[packed[:, 15] > 0], camera)
-                c.blend_func = DST_COLOR, moderngl.ZERO
-                self.full["haze"].render()
-                c.blend_func = moderngl.ONE, moderngl.ONE
-            self._set(expo=exposure)
-            self._draw_pools(packed)
-            self._instanced("flare", self.square, lenses[:, :PLAIN], _LAYOUT[PLAIN])
-            c.disable(moderngl.BLEND)
+        self._set(expo=exposure)
+        self._draw_pools(packed)
+        self._instanced("flare", self.square, lenses[:, :PLAIN], _LAYOUT[PLAIN])
+        c.disable(moderngl.BLEND)
         self._into(self.toned_fb, self.small)
         self.light.use(0)
         self.full["tone"].render()
-        self._into(self.out_fb, size)
+        self._into(self.over_fb, size)
         self.toned.use(0)
-        self.scene.use(1)
+        c.enable(moderngl.BLEND)
+        c.blend_func = moderngl.ONE, ONE_MINUS_SRC_COLOR  # screen blend is exponential tone mapping
         self.full["composite"].render()
+        c.disable(moderngl.BLEND)
 
     def read_into(self, target: memoryview | bytearray) -> None:
         """RGBA bytes, rows from the top."""
-        self.out_fb.read_into(target, components=4)
+        self.over_fb.read_into(target, components=4)
 
     def _into(self, target: moderngl.Framebuffer, size: tuple[int, int]) -> None:
         target.use()
@@ -306,7 +309,7 @@ class Renderer:
             self._instanced("quad" + name, self.quad, packed[which & ~inside][:, :width], _LAYOUT[width])
             if (which & inside).any():
                 self.c.enable(moderngl.CULL_FACE)
-                self.c.cull_face = "front"
+                self.c.cull_face = "back"  # upside down, so the other way round
                 self._instanced("cone" + name, self.cone, packed[which & inside][:, :width], _LAYOUT[width], moderngl.TRIANGLES)
                 self.c.disable(moderngl.CULL_FACE)
 

@@ -9,8 +9,8 @@ import numpy as np
 from isthmus.profiles.geometry import Link
 from isthmus.profiles.light import LightState
 from isthmus.profiles.optics import BLADES
-from isthmus.stage.rig import FLUX_UNIT, ROUND, Beams, Bodies, Drawn, Group, Rig, carry, mesh_key
-from isthmus.stage.transforms import Array
+from isthmus.stage.rig import FLUX_UNIT, ROUND, Beams, Bodies, Drawn, Group, Rig, mesh_key
+from isthmus.stage.transforms import Array, turns_about
 
 _SPREAD = 0.55  # of half the field: how far the copies of a prism lean apart
 _WIDER = 1.35  # how much full frost widens a beam
@@ -38,14 +38,7 @@ def pose(rig: Rig, states: list[LightState], how: Drawn) -> tuple[Beams, Bodies]
     matrix, shape, owner = [], [], []
     meshes = {key: index for index, key in enumerate(rig.meshes)}
     for group, state in zip(rig.groups, states, strict=True):
-        kept: dict[tuple[int, ...], Array] = {}
-
-        def place(chain: tuple[Link, ...], group: Group = group, state: LightState = state, kept: dict = kept) -> Array:
-            key = tuple(map(id, chain))
-            if key not in kept:
-                kept[key] = carry(chain, group.base, state)
-            return kept[key]
-
+        place = _Places(group, state)
         mine = [_beams(group, state, index, place(beam.chain), how) for index, beam in enumerate(group.program.assembly.beams)]
         if how.cells != "each" and len(mine) > 1:
             mine = [_averaged(mine), *([m | {"kind": np.full(len(group.units), 2)} for m in mine] if how.cells == "pattern" else [])]
@@ -66,6 +59,41 @@ def pose(rig: Rig, states: list[LightState], how: Drawn) -> tuple[Beams, Bodies]
         np.concatenate(owner).astype(np.int64) if owner else np.zeros(0, np.int64),
     )
     return _joined(parts), bodies
+
+
+class _Places:
+    """Where the chains of links of a group lead, (n, 4, 4); what they share from the base on is worked out once."""
+
+    def __init__(self, group: Group, state: LightState) -> None:
+        self._base = group.base
+        self._turns: dict[str, Array] = {}
+        self._state = state
+        self._kept: dict[tuple[int, ...], Array] = {}
+
+    def __call__(self, chain: tuple[Link, ...]) -> Array:
+        if not chain:
+            return self._base
+        key = tuple(map(id, chain))
+        found = self._kept.get(key)
+        if found is None:
+            link = chain[-1]
+            found = self(chain[:-1])
+            # a fixed step that does not turn only moves: cheaper than a whole product
+            if np.array_equal(link.matrix[:3, :3], _UNTURNED):
+                moved = found.copy()
+                moved[:, :3, 3] += found[:, :3, :3] @ link.matrix[:3, 3]
+            else:
+                moved = found @ link.matrix
+            found = self._kept[key] = moved @ self._turn(link.turns) if link.turns else moved
+        return found
+
+    def _turn(self, name: str) -> Array:
+        if name not in self._turns:
+            self._turns[name] = turns_about(2, self._state.pan) if name == "Pan" else turns_about(0, self._state.tilt)
+        return self._turns[name]
+
+
+_UNTURNED = np.eye(3)
 
 
 def _joined(parts: list[dict[str, Array]]) -> Beams:

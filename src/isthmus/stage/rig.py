@@ -5,7 +5,6 @@ Hung upright (no rotation) a unit's light goes down; pan turns about z, tilt abo
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -14,12 +13,11 @@ from numpy.typing import NDArray
 
 from isthmus.gels import colour_of
 from isthmus.profiles import profiles_of
-from isthmus.profiles.geometry import Link
 from isthmus.profiles.groups import group_by_mode
-from isthmus.profiles.light import LightProgram, LightState
+from isthmus.profiles.light import LightProgram
 from isthmus.profiles.records import Model
 from isthmus.show.records import Show, Structure, Unit
-from isthmus.stage.transforms import Array, placements, turns_about
+from isthmus.stage.transforms import Array, placements
 
 
 class GoboKey(NamedTuple):
@@ -160,13 +158,3 @@ def _gel(show: Show, unit: Unit, program: LightProgram) -> Array:
     daylight = bool(beams) and beams[0].beam.color_temperature > NEARER_DAYLIGHT
     found = colour_of(show.gels, unit.gel, daylight) if unit.gel else None
     return np.ones(3) if found is None else found
-
-
-def carry(chain: Sequence[Link], base: Array, state: LightState) -> Array:
-    """(n, 4, 4) transforms at the end of a chain of links."""
-    at = base
-    for link in chain:
-        at = at @ link.matrix
-        if link.turns:
-            at = at @ turns_about(2 if link.turns == "Pan" else 0, state.pan if link.turns == "Pan" else state.tilt)
-    return at

@@ -10,7 +10,7 @@ in vec3 wn;
 #endif
 void main() {
 #ifdef FLAT
-  vec3 N = normalize(cross(dFdx(wp), dFdy(wp)));
+  vec3 N = normalize(cross(dFdy(wp), dFdx(wp)));
 #else
   vec3 N = normalize(wn);
 #endif
