@@ -68,10 +68,16 @@ def ask(parent: QWidget, title: str, words: str, choices: list[tuple[str, str]])
 def ask_text(parent: QWidget, title: str, words: str, value: str = "") -> str | None:
     """A line to type; None when it is put away, or left empty."""
     line = field("asked text", value)
-    dialog = Frame(parent, title, "OK", lambda: bool(line.text().strip()), 420)
+    typed: list[str] = []  # the line goes with the dialog
+
+    def take() -> bool:
+        typed.append(line.text().strip())
+        return bool(typed[-1])
+
+    dialog = Frame(parent, title, "OK", take, 420)
     dialog.setObjectName("ask text")
     dialog.body.addWidget(label(words, "quiet"))
     dialog.body.addWidget(line)
     line.selectAll()
     line.setFocus()
-    return line.text().strip() if dialog.exec() else None
+    return typed[-1] if dialog.exec() else None

@@ -8,13 +8,13 @@ from collections.abc import Callable
 from msgspec.structs import replace
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
 from isthmus.app import paint
 from isthmus.app.figures import read_figure, write_figure
 from isthmus.app.structure_panel import StructurePanel
 from isthmus.app.theme import SIZE, font, pen, theme
-from isthmus.app.widgets import Panel, Section, SeverityMark, bind, button, label, set_property
+from isthmus.app.widgets import Line, Panel, Section, SeverityMark, bind, button, label, set_property
 from isthmus.app.workbench import Workbench
 from isthmus.check import holds
 from isthmus.errors import EntryFault
@@ -104,7 +104,7 @@ def _metres(axis: int) -> Callable[[Unit], str]:
     return lambda unit: f"{unit.position[axis]:.2f}" if unit.position else "none"
 
 
-class Field(QLineEdit):
+class Field(Line):
     """One property of all units in hand; different values show as ≠ with their counts until something is typed."""
 
     def __init__(self, name: str, mono: bool) -> None:

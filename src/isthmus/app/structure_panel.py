@@ -168,6 +168,9 @@ class StructurePanel(QWidget):
 
         if text.strip() != self._figure(one, name):
             self._edit(name.lower(), change)
+            now = self.structure()
+            if now is not None:  # as it is now: leaving the field again then changes nothing
+                self.fields[name].setText(self._figure(now, name))
             self.refresh()
 
     def _figure(self, one: Structure, name: str) -> str:

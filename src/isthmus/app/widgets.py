@@ -179,9 +179,21 @@ class Choice(QComboBox):
         paint.chevron(p, self.width() - 13, self.height() / 2 + 0.5, True)
 
 
+class Line(QLineEdit):
+    """A line to type in. With nothing of its own to undo it leaves Ctrl+Z and its reverse to the show."""
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            undo, redo = event.matches(QKeySequence.StandardKey.Undo), event.matches(QKeySequence.StandardKey.Redo)
+            if (undo and not self.isUndoAvailable()) or (redo and not self.isRedoAvailable()):
+                event.ignore()
+                return False
+        return super().event(event)
+
+
 def field(name: str, value: str = "", hint: str = "", mono: bool = False) -> QLineEdit:
     """A line to type in, named for those who cannot see it."""
-    made = QLineEdit(value)
+    made = Line(value)
     made.setObjectName(name)
     made.setAccessibleName(name)
     made.setPlaceholderText(hint)

@@ -105,8 +105,19 @@ def parser() -> argparse.ArgumentParser:
     return top
 
 
+def _with_points(arguments: Sequence[str]) -> list[str]:
+    """`--at -8,1,0` as `--at=-8,1,0`: a point that begins with a minus is no option."""
+    made: list[str] = []
+    for word in arguments:
+        if made and made[-1] in ("--at", "--aim") and word[:1] in "-−" and word[1:2].isdigit():
+            made[-1] += f"={word}"
+        else:
+            made.append(word)
+    return made
+
+
 def main(arguments: Sequence[str] | None = None) -> int:
-    options = parser().parse_args(arguments)
+    options = parser().parse_args(_with_points(sys.argv[1:] if arguments is None else arguments))
     try:
         code, data, lines = options.run(options)
     except IsthmusError as error:

@@ -59,7 +59,7 @@ def outline(structure: Structure, view: str) -> list[Path]:
         inner, outer = _beside(run.points, depth / 2, run.closed)
         if view != "plan":
             ends = np.concatenate([inner, outer])
-            both = np.concatenate([[*ends, 0, 0, height / 2], ends - [0, 0, height / 2]])
+            both = np.concatenate([ends + np.array([0, 0, height / 2]), ends - [0, 0, height / 2]])
             return [Path(tuple(hull_of(np.array(flat(structure, both, view)))))]
         if run.closed:
             return [Path(flat(structure, outer, view)), Path(flat(structure, inner, view))]

@@ -18,7 +18,7 @@ from isthmus.stage.rig import FLUX_UNIT, Beams
 Array = NDArray[np.float64]
 LUMINANCE = np.array([0.2126729, 0.7151522, 0.0721750])
 FALL = math.log(10) / math.log(2)
-HARDEST = 40.0
+HARDEST = 400.0
 NEAREST = 0.3  # metres; nearer to a lens than this the law of distance does not hold, and is not followed
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(96)
 _CHUNK = 1_500_000  # beams times points worked on at once
@@ -107,7 +107,7 @@ def _through(beams: Beams, lit: NDArray[np.bool_], which: NDArray, point: NDArra
         scale = along[cut] * beams.tan[lit][w]
         u, v = (to * right).sum(axis=1) / scale, (to * up).sum(axis=1) / scale
         for blade in range(blades.shape[1]):
-            edge, angle = blades[w, blade, 0], blades[w, blade, 1]
+            edge, angle = blades[w, blade, 0], np.nan_to_num(blades[w, blade, 1], posinf=0.0)
             passed[cut] *= u * np.cos(angle) + v * np.sin(angle) <= edge
     return passed
 

@@ -86,7 +86,7 @@ class PlaceBar(QWidget):
             return
         self.laying = replace(self._start(kind), kind=kind)
         self._write()
-        self.canvas.set_tool(Shape(self.canvas, lambda: self.laying, self._drawn))
+        self.canvas.set_tool(Shape(self.canvas, self._now, self._drawn))
 
     def end(self) -> None:
         self.kind = ""
@@ -171,6 +171,13 @@ class PlaceBar(QWidget):
             return replace(now, start=(get("from x"), get("from y")), across=across, down=down, columns=round(columns))
         return now
 
+    def _now(self) -> Laying:
+        """What is typed, as far as it reads: a shape drawn takes its other figures from there."""
+        try:
+            return self._read()
+        except IsthmusError:
+            return self.laying
+
     def _ticked(self) -> None:
         try:
             self.laying = self._read()
@@ -192,9 +199,6 @@ class PlaceBar(QWidget):
 
     def _drawn(self, made: Laying, last: bool) -> None:
         ids = self.ids()
-        if made.kind == "grid":
-            columns = self.laying.columns
-            made = replace(made, columns=columns)
         try:
             places = made.places(len(ids))
         except IsthmusError as error:
