@@ -36,6 +36,7 @@ def png(size: tuple[int, int] = (40, 30), colour: tuple = (200, 30, 30)) -> byte
 def test_one_arrangement_is_seen_as_plan_front_and_side(demo: Show) -> None:
     unit = demo.unit("u101")
     seen = {s.kind: sheets.points_of(demo, s)["u101"] for s in sheets.TRUE}
+    assert unit.position
     x, y, z = unit.position
     assert seen == {"plan": (x, y), "front": (x, z), "side": (y, z)}
     moved = sheets.put_points(demo, sheets.sheet(demo, "front"), {"u101": (1.0, 4.0)})

@@ -32,9 +32,7 @@ def stills(
     how: Drawn = Drawn(),  # noqa: B008
 ) -> Iterator[bytes]:
     """RGBA bytes for each (camera, frame), drawn by a process of its own. Raises NetworkFault when it cannot be drawn."""
-    wide, high = size
-    if not (16 <= wide <= 8192 and 16 <= high <= 8192 and wide * high <= MAX_PIXELS):
-        raise EntryFault(f"A picture of {wide}x{high} cannot be drawn.", do="Choose 16 to 3840 by 16 to 2400 pixels.")
+    check_size(size)
     if look.space is None:
         space = space_of(view.rig.positions, view.rig.structures)
         look = replace(look, space=(space.low, space.high))
@@ -51,6 +49,13 @@ def stills(
             yield bytes(client.pixels(_expect(client, "picture")))
     finally:
         client.stop()
+
+
+def check_size(size: tuple[int, int]) -> None:
+    """Raises EntryFault for a size no picture is drawn at."""
+    wide, high = size
+    if not (16 <= wide <= 8192 and 16 <= high <= 8192 and wide * high <= MAX_PIXELS):
+        raise EntryFault(f"A picture of {wide}x{high} cannot be drawn.", do="Choose 16 to 3840 by 16 to 2400 pixels.")
 
 
 def _expect(client: RenderClient, what: str) -> Picture:

@@ -14,7 +14,7 @@ from isthmus.app.widgets import choice, label
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.output import Live, RigView
-from isthmus.render.still import GIF_SIDE, gif, png, stills, turntable
+from isthmus.render.still import GIF_SIDE, check_size, gif, png, stills, turntable
 from isthmus.show.container import write_atomically
 from isthmus.stage import Drawn
 
@@ -58,6 +58,7 @@ class PictureDialog(Frame):
         try:
             size = round(read_figure(self.wide.text())), round(read_figure(self.high.text()))
             kind, count, seconds = self.kind.currentData(), round(read_figure(self.count.text())), read_figure(self.seconds.text())
+            check_size(size)
             if kind != "png" and not (2 <= count <= 360 and 0.2 <= seconds <= 120 and max(size) <= GIF_SIDE):
                 raise EntryFault(f"A GIF has 2 to 360 pictures of at most {GIF_SIDE} pixels a side, in 0.2 to 120 seconds.")
             if kind == "chase" and not self.bench.selection:

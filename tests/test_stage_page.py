@@ -1,0 +1,289 @@
+"""The Stage page by hand: handles, aiming, views, drawing settings, paper against rig, pictures out, other windows."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from PIL import Image
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtWidgets import QApplication, QWidget
+
+from conftest import lit
+from hands import activate, answer_file_dialog, child, choose, click, dialog, drag, key, keys, press, retype, settle, shortcut, until
+from isthmus.app.widgets import Choice
+from isthmus.demo import as_hung
+from isthmus.errors import FileFault
+from isthmus.output import Live, RigView
+from isthmus.output.differ import differences, in_words
+from isthmus.show.records import Show
+from isthmus.stage import VIEWS, Camera, structures
+from isthmus.stage.drawing import EVEN, FINE, LEVELS, QUICK, Drawing, read_settings, write_settings
+from isthmus.stage.landing import land, surfaces
+from test_plan_page import answer_text, pick_in_menu, places
+
+PLAIN = Qt.KeyboardModifier.NoModifier
+CTRL, ALT, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_window) -> None:
+    window = make_window(as_hung(), page="Stage")
+    bench, view = window.bench, window.stage.view
+    view.set_camera(VIEWS["Quay"])
+    assert not view.handles()
+    shortcut(window, Qt.Key.Key_R, PLAIN)
+    assert bench.rearranging and window.stage.mode.isChecked()
+    run = np.array([[-2.65, 1.5, 6.3]])
+    (at,), _ = view.camera.project(run, view.width(), view.height())
+    click(view, QPointF(*at))
+    assert bench.structure == "bridge" and window.inspector.heading.text() == "Mast bridge"
+    mine = [u.id for u in structures.hanging(bench.show, "bridge")]
+    before = places(bench, mine)
+    grips = {h.name: h for h in view.handles()}
+    goal = replace_point(grips["move"].point, x=1.0, y=-1.0)
+    drag(view, view.handle_px(grips["move"]), pixel(view, goal))
+    moved = places(bench, mine) - before
+    assert np.allclose(moved, moved[0]) and moved[0, :2] == pytest.approx((1.0, -1.0), abs=0.12) and moved[0, 2] == 0
+    assert bench.history.undo_name == "move Mast bridge"
+    grips = {h.name: h for h in view.handles()}
+    up = replace_point(grips["height"].point, z=0.8)
+    drag(view, view.handle_px(grips["height"]), pixel(view, up))
+    assert places(bench, mine)[:, 2] == pytest.approx(before[:, 2] + 0.8, abs=0.12)
+    for _ in range(2):
+        shortcut(window, Qt.Key.Key_Z)
+    assert places(bench, mine) == pytest.approx(before)
+    bench.select(["u421"])
+    assert bench.structure == ""  # units in hand put the structure away
+    grips = {h.name: h for h in view.handles()}
+    drag(view, view.handle_px(grips["move"]), pixel(view, replace_point(grips["move"].point, x=-1.0)))
+    assert bench.show.unit("u421").position[0] == pytest.approx(as_hung().unit("u421").position[0] - 1, abs=0.1)
+    shortcut(window, Qt.Key.Key_R, PLAIN)
+    camera = view.camera
+    drag(view, QPointF(300, 200), QPointF(340, 210))
+    assert view.camera != camera and not view.handles()  # using: a drag only turns the picture
+
+
+def replace_point(point: tuple, x: float = 0.0, y: float = 0.0, z: float = 0.0) -> tuple:
+    return point[0] + x, point[1] + y, point[2] + z
+
+
+def pixel(view, point: tuple) -> QPointF:
+    (at,), _ = view.camera.project(np.array([point]), view.width(), view.height())
+    return QPointF(*at)
+
+
+def test_beams_follow_the_pointer_a_line_a_circle_and_figures(make_window) -> None:
+    window = make_window(as_hung(), page="Stage")
+    bench, page, view = window.bench, window.stage, window.stage.view
+    view.set_camera(VIEWS["Quay"])
+    ids = ["u101", "u102", "u103", "u104"]
+    bench.select(ids)
+    bench.levels(lambda live: live.light_up(ids))
+    press(page, "aim on stage")
+    bar = page.aim_bar
+
+    def landed() -> np.ndarray:
+        beams, _ = bench.view.pose(bench.live.frame)
+        rows = [int(np.flatnonzero(beams.unit == bench.view.rig.order.index(u))[0]) for u in ids]
+        return land(beams.origin[rows], beams.direction[rows], surfaces(bench.show.structures))[0][:, :2]
+
+    click(view, pixel(view, (1.0, -1.5, 0.0)))
+    assert np.allclose(landed(), (1.0, -1.5), atol=0.1) and "4 of 4" in window.notice.words
+    choose(bar.shape, "a line")
+    drag(view, pixel(view, (-3.0, -2.0, 0.0)), pixel(view, (3.0, -2.0, 0.0)))
+    assert np.allclose(landed(), [[-3, -2], [-1, -2], [1, -2], [3, -2]], atol=0.15)
+    choose(bar.shape, "a circle")
+    drag(view, pixel(view, (0.0, -1.0, 0.0)), pixel(view, (1.5, -1.0, 0.0)))
+    ring = landed()
+    assert np.allclose(np.hypot(ring[:, 0], ring[:, 1] + 1), 1.5, atol=0.12)
+    bar.shape.setCurrentIndex(0)
+    for one, text in zip(bar.at, ("2", "1", "0"), strict=True):
+        one.setText(text)
+    press(page, "aim there")
+    assert np.allclose(landed(), (2, 1), atol=0.02) and "lux" in bar.lands.text()
+    bar.at[0].setText("east")
+    press(page, "aim there")
+    assert "no place" in window.notice.words
+    bench.select(["u401"])
+    bar.at[0].setText("2")
+    press(page, "aim there")
+    assert "neither pans nor tilts" in window.notice.words
+    view.setFocus()
+    key(view, Qt.Key.Key_Escape)
+    assert view.tool is None
+
+
+def test_views_are_kept_walked_sat_in_and_the_way_back_is_shown(make_window) -> None:
+    window = make_window(as_hung(), page="Stage")
+    bench, page, view = window.bench, window.stage, window.stage.view
+    assert until(lambda: view.pictures > 0, 30)
+    view.setFocus()
+    target = view.camera.target
+    key(view, Qt.Key.Key_Up, SHIFT)
+    key(view, Qt.Key.Key_PageUp)
+    assert view.camera.target == pytest.approx((target[0], target[1] + 0.6, target[2] + 0.6))
+    answer_text("My seat")
+    press(page, "keep view")
+    kept = bench.show.views[0]
+    assert kept.name == "My seat" and kept.target == view.camera.target and page.places.currentText() == "My seat"
+    view.set_camera(Camera(target=(300.0, 300.0, 0.0), distance=5.0))
+    assert view.out_of_view()
+    assert until(lambda: view.grab().toImage().pixelColor(view.width() // 2, view.height() // 2 - 40).isValid())
+    key(view, Qt.Key.Key_Home)
+    assert not view.out_of_view()
+    page.see_from("My seat")
+    assert view.camera.target == kept.target
+    pick_in_menu("See from a seat")
+    press(page, "more of stage")
+    click(view, pixel(view, (0.5, -4.0, 0.0)))
+    assert view.camera.eye == pytest.approx((0.5, -4.0, 1.2), abs=0.15) and view.tool is None
+    pick_in_menu("Forget the view")
+    page.places.setCurrentIndex(page.places.findText("My seat"))
+    press(page, "more of stage")
+    assert bench.show.views == ()
+    far = replace(bench.show, units=tuple(replace(u, position=(180.0, 0.0, 3.0)) if u.id == "u421" else u for u in bench.show.units))
+    bench.commit("one far off", far)
+    assert view.space().strays and view.source()[0].rig.numbers[view.space().strays[0]] == 421
+
+
+def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(make_window, demo: Show, tmp_path: Path) -> None:
+    window = make_window(demo, page="Stage")
+    bench, page = window.bench, window.stage
+    assert until(lambda: page.view.pictures > 0, 30)
+    press(page, "drawing")
+    box = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "light and drawing")
+    activate(box)
+    choose(child(box, "drawing level"), "Fine")
+    box._use(FINE)
+    assert page.view.drawing == FINE == page.other.drawing
+    choose(child(box, "fall"), "truly")
+    box.fall.setCurrentIndex(0)
+    box.fall.activated.emit(0)
+    assert page.view.drawing.fall == "none" and page.view.drawing.name == "Fine"
+    keys(child(box, "own drawing name"), "Quick")
+    press(box, "keep drawing")
+    assert "shipped" in window.notice.words
+    retype(child(box, "own drawing name"), "Rehearsal")
+    press(box, "keep drawing")
+    mine = page.view.drawing
+    assert mine.name == "Rehearsal" and mine.fall == "none" and window.settings.drawings == (mine,)
+    answer_file_dialog(str(tmp_path / "own.json"))
+    press(box, "drawing to file")
+    assert until(lambda: (tmp_path / "own.json").exists()) and read_settings((tmp_path / "own.json").read_bytes(), "own") == (mine,)
+    window.settings.drawings = ()
+    answer_file_dialog(str(tmp_path / "own.json"))
+    press(box, "drawing from file")
+    assert until(lambda: window.settings.drawings == (mine,))
+    key(box.sliders["drift"], Qt.Key.Key_Home)
+    assert page.view.look.drift == 0 and page.other.look.drift == 0
+    bench.select(["u101", "u102"])
+    box._say_beams()
+    press(box, "beams off")
+    assert bench.show.unit("u101").beam_off and bench.history.undo_name == "do not draw the beams of 2 units"
+    box.close()
+    for bad in (b"{}", b"[1]", b"\xff", b'{"kind": "isthmus drawing settings 1", "settings": [{"name": "x", "coarse": 99}]}'):
+        with pytest.raises(FileFault):
+            read_settings(bad, "bad")
+    assert read_settings(write_settings(LEVELS), "x") == LEVELS and QUICK.hold == 25 and Drawing(name="a").cap == EVEN.cap
+
+
+def test_paper_and_rig_are_set_side_by_side_and_where_they_differ_is_said(make_window, demo: Show, rig) -> None:
+    window = make_window(demo, rig.address, "Stage")
+    bench, page = window.bench, window.stage
+    window.output.switch(True)
+    bench.levels(lambda live: live.light_up(["u301", "u104", "u203"]))
+    assert until(lambda: "301" in lit(rig))
+    press(page, "truth Side by side")
+    assert page.other.isVisible() and until(lambda: page.other.rig_view is not None and page.other.pictures > 1, 30)
+    press(page, "truth Difference")
+    assert until(lambda: len(page.differ) >= 2, 20)
+    by = {d.number: d.words for d in page.differ}
+    assert by[104] == "dark at the rig" and by[203] == "dark at the rig" and 301 not in by
+    assert "differ" in page.foot.text() and page.view.wrong["u104"] == ("dark at the rig", "fault") and not page.other.isVisible()
+    press(page, "truth Paper asks")
+    assert page.view.wrong == {} and page.view.rig_view is None
+
+
+def test_a_difference_is_told_in_kind() -> None:
+    show = as_hung()
+    paper, done = Live(show), Live(show)
+    ids = ["u101", "u201", "u211", "u301"]
+    for live in (paper, done):
+        live.light_up(ids)
+    done.set_axis(["u101"], "Tilt", 30)
+    done.set_colour(["u201"], np.array([1.0, 0, 0]))
+    done.set_intensity(["u211"], 0.3)
+    done.light_up(["u405"])
+    done.set_intensity(["u301"], 0.0)
+    found = differences((RigView(show, paper.compiled), paper.frame), (RigView(show, done.compiled), done.frame))
+    by = {d.number: d.words for d in found}
+    assert by[101] == "points 30° aside" and by[211] == "dimmer" and by[405].startswith("lit at the rig") and by[301] == "dark at the rig"
+    assert "another colour" in by[201] and set(by) == {101, 201, 211, 301, 405}
+    same = RigView(show, paper.compiled), paper.frame
+    assert (
+        differences(same, same) == [] and in_words([]) == "The rig does what paper asks." and in_words(found).startswith("5 units differ")
+    )
+
+
+def test_the_stage_goes_out_as_pictures_and_into_other_windows(make_window, tmp_path: Path) -> None:
+    window = make_window(as_hung(), page="Stage")
+    bench, page = window.bench, window.stage
+    assert until(lambda: page.view.pictures > 0, 30)
+    bench.levels(lambda live: live.light_up(["u211", "u212"]))
+    shortcut(window, Qt.Key.Key_P, CTRL | ALT)
+    box = dialog("picture")
+    box.wide.setText("9")
+    press(box, "Save as…")
+    assert "9x1200 cannot be drawn" in box.trouble.text()
+    for name, kind in (("a.png", "png"), ("turn.gif", "turn"), ("chase.gif", "chase")):
+        if box is None or not box.isVisible():
+            shortcut(window, Qt.Key.Key_P, CTRL | ALT)
+            box = dialog("picture")
+        bench.select(["u211", "u212"])
+        box.kind.setCurrentIndex(box.kind.findData(kind))
+        box.wide.setText("160")
+        box.high.setText("100")
+        box.count.setText("4")
+        answer_file_dialog(str(tmp_path / name))
+        press(box, "Save as…")
+        assert until(lambda n=name: (tmp_path / n).exists() and QApplication.activeModalWidget() is None, 60)
+        box = None
+        with Image.open(tmp_path / name) as picture:
+            assert picture.size == (160, 100) and getattr(picture, "n_frames", 1) == (4 if kind != "png" else 1)
+            if kind == "png":
+                assert np.asarray(picture).max() > 60
+    activate(window)
+    shortcut(window, Qt.Key.Key_W, CTRL | ALT)
+    apart = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "stage apart")
+    assert page.view.window() is apart and page.view.isVisible()
+    apart.close()
+    settle()
+    assert page.view.window() is window and page.view.isVisible()
+    shortcut(window, Qt.Key.Key_S, CTRL | ALT)
+    assert page.split.indexOf(window.plan.canvas) == 0 and window.plan.canvas.isVisible() and page.view.isVisible()
+    click(window.plan.canvas, window.plan.canvas.to_px(*bench.show.unit("u213").position[:2]))
+    assert bench.selection == ["u213"]  # one choice for both
+    window.go("Plan")
+    assert window.plan.canvas.window() is window and window.plan.isAncestorOf(window.plan.canvas)
+
+
+def test_a_mesh_is_brought_in_as_a_set_piece(make_window, tmp_path: Path) -> None:
+    (tmp_path / "Lighthouse.obj").write_text("v 0 0 0\nv 2 0 0\nv 0 1 0\nv 0 0 4\nf 1 2 3\nf 1 2 4\nf 1 3 4\nf 2 3 4\n")
+    (tmp_path / "broken.glb").write_bytes(b"glTF" + bytes(40))
+    window = make_window(as_hung(), page="Stage")
+    bench, page = window.bench, window.stage
+    answer_file_dialog(str(tmp_path / "broken.glb"))
+    pick_in_menu("Bring in a mesh")
+    press(page, "structures of stage")
+    assert until(lambda: "mesh" in window.notice.words) and len(bench.show.structures) == len(as_hung().structures)
+    answer_file_dialog(str(tmp_path / "Lighthouse.obj"))
+    pick_in_menu("Bring in a mesh")
+    press(page, "structures of stage")
+    assert until(lambda: bench.show.structures[-1].kind == "mesh")
+    made = bench.show.structures[-1]
+    assert made.name == "Lighthouse" and made.size == pytest.approx((2, 1, 4)) and bench.show.files[0].name == made.mesh
+    assert bench.structure == made.id and isinstance(child(window, "structure Name"), QWidget)
+    assert until(lambda: page.view.pictures > 1, 30) and not page.view.failure
+    assert child(window, "view from", Choice).currentText() == "Seats"
