@@ -54,6 +54,13 @@ def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_
     for _ in range(2):
         shortcut(window, Qt.Key.Key_Z)
     assert places(bench, mine) == pytest.approx(before)
+    choose(child(window, "length way", Choice), "spread anew")
+    grips = {h.name: h for h in view.handles()}
+    drag(view, view.handle_px(grips["end"]), pixel(view, replace_point(grips["end"].point, x=-2.0)))
+    shorter = structures.structure(bench.show, "bridge").size[0] / 12.6
+    assert 0.8 < shorter < 0.88 and np.diff(places(bench, mine)[:, 0]) == pytest.approx(np.diff(before[:, 0]) * shorter, abs=1e-6)
+    shortcut(window, Qt.Key.Key_Z)
+    assert places(bench, mine) == pytest.approx(before)
     bench.select(["u421"])
     assert bench.structure == ""  # units in hand put the structure away
     grips = {h.name: h for h in view.handles()}

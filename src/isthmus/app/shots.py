@@ -14,13 +14,14 @@ import numpy as np
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
-from isthmus.app.pages.add_dialog import AddDialog
+from isthmus.app.pages.stage_view import StageView
 from isthmus.app.theme import theme
 from isthmus.app.window import Window
 from isthmus.check import mark
 from isthmus.demo import SCENARIO, lantern_tide
-from isthmus.patch.limits import set_handling, set_limit
 from isthmus.routes import edits as core
+from isthmus.stage.laying import Laying
+from isthmus.stage.sheets import free_sheet
 from isthmus.standin import RigClient, StandInRig, read_scenario
 
 SIZE = (1280, 800)
@@ -92,27 +93,15 @@ def take_shots(app: QApplication, folder: Path) -> int:
         bench.select(["u313", "u314", "u311", "u312"])
         bench.levels(lambda live: live.light_up(["u313"]))
         shot("patch")
-        theme.set("day")
-        shot("patch-day")
-        theme.set("night")
-        _patch(app, window, folder, shot)
+        window.patch.show_view("Paper")
+        shot("paper")
+        window.patch.show_view("Units")
         bench.levels(lambda live: live.restore({}))
         bench.select([])
         _routes(window, shot)
         light_the_stage(window)
-        bench.select(["u211", "u212", "u213"])
-        window.go("Plan")
-        shot("plan")
-        bench.select(["u101"])
-        window.go("Stage")
-        end = time.monotonic() + 15
-        while window.stage.view.pictures < 12 and not window.stage.view.failure and time.monotonic() < end:
-            wait(0.1)
-        shot("stage")
-        theme.set("day")
-        window.go("Readiness")
-        shot("readiness-day")
-        theme.set("night")
+        _plan(window, shot)
+        _stage(window, shot)
         bench.levels(lambda live: live.restore({}))
         window.output.switch(True)
         bench.begin_call(1.0)
@@ -121,6 +110,7 @@ def take_shots(app: QApplication, folder: Path) -> int:
         window._closing = True
         window.shut_down()
         window.close()
+        _two_truths(folder)
     return 0
 
 
@@ -148,9 +138,7 @@ Channel\tValue\tFunction
 
 
 def _profiles(window: Window, shot: Callable[[str], None]) -> None:
-    """The four views of the Profiles page, with the stand-in exchange beside it."""
-    from isthmus.standin.exchange import ExchangeServer
-
+    """Finding a profile, and making one from a manual."""
     window.go("Profiles")
     page = window.profiles
     end = time.monotonic() + 30
@@ -170,50 +158,99 @@ def _profiles(window: Window, shot: Callable[[str], None]) -> None:
     page.manual.use.click()
     page.manual.table.selectRow(3)
     shot("profiles-manual")
-    page.show_view("Library")
-    page.adapt_copy()
-    page.adapt.table.selectRow(3)
-    page.adapt.fresh.setText("colour temperature")
-    page.adapt.insert(1)
-    page.adapt.table.selectRow(3)
-    shot("profiles-adapt")
-    server = ExchangeServer().start()
-    page.exchange.url.setText(server.url)
-    page.show_view("Exchange")
-    wait(1.5)
-    page.exchange.table.selectRow(1)
+
+
+def _plan(window: Window, shot: Callable[..., None]) -> None:
+    """The plan in use and while placing, a free sheet, an elevation, light in false colours."""
+    bench, page, before = window.bench, window.plan, window.bench.show
+    bench.select(["u211", "u212", "u213"])
+    window.go("Plan")
+    shot("plan")
     theme.set("day")
-    shot("profiles-exchange")
+    shot("plan-day")
     theme.set("night")
-    page.exchange.stop()
-    server.close()
-
-
-def _patch(app: QApplication, window: Window, folder: Path, shot: Callable[[str], None]) -> None:
-    """The views and questions of the Patch page."""
-    bench, page = window.bench, window.patch
-    page.add_units()
-    wish = app.activeModalWidget()
-    if isinstance(wish, AddDialog):
-        wish.count.setText("4")
-        wish.address.setText("3.060")
-    _dialog(app, folder / "add-units.png")
-    page.show_view("Universes")
-    shot("universes")
-    before = bench.show
-    made = set_limit(before, ["u101", "u102", "u103"], "Tilt", "-90", "45")
-    bench.commit("limits", set_handling(made, ["u101", "u102"], curve="s", invert_pan=True))
+    page.switch_lux()
+    bench.select([])
+    wait(1.0)
+    page.canvas.hovered.emit(-6.2, 1.2)
+    shot("plan-lux")
+    page.switch_lux()
+    bench.turn_to("front")
     bench.select(["u101", "u102", "u103"])
-    theme.set("day")
-    page.show_view("Limits")
-    page.limits.attribute.setCurrentIndex(page.limits.attribute.findData("Tilt"))
-    shot("limits")
-    page.show_view("Paper")
-    shot("paper")
-    theme.set("night")
+    shot("plan-front")
+    bench.turn_to("plan")
+    ids = ["u421", "u422", "u423", "u411", "u412", "u413"]
+    bench.select(ids)
+    bench.rearrange(True)
+    page.place.begin("circle")
+    laying = Laying("circle", start=(0.0, -1.2), radius=2.2, angle=20.0, sweep=140.0)
+    page.place.laying = laying
+    page.place._write()
+    page.canvas.preview = {u: (float(x), float(y)) for u, (x, y) in zip(ids, laying.places(len(ids)), strict=True)}
+    shot("plan-placing")
+    page.place.end()
+    bench.rearrange(False)
+    blocks = [("Heads", [f"u{n}" for n in range(101, 111)]), ("Bow", [f"u{n}" for n in range(201, 209)])]
+    made, sheet_id = free_sheet(before, "Focus order", [*blocks, ("Bridge", [f"u{n}" for n in range(211, 217)])])
+    bench.commit("a sheet to work by", made)
+    bench.turn_to(sheet_id)
+    bench.select(["u101", "u104", "u107"])
+    shot("plan-sheet")
+    bench.turn_to("plan")
     bench.undo()
     window.notice.hide()
-    page.show_view("Units")
+
+
+def _stage(window: Window, shot: Callable[..., None]) -> None:
+    """From the seats with heads aimed, from above, and a truss with its handles."""
+    bench, page = window.bench, window.stage
+    heads = ["u101", "u102", "u103", "u104", "u105", "u106"]
+    bench.levels(lambda live: live.ask({(u, 0, "Gobo1"): 60 / 255 for u in ("u101", "u106")}))
+    bench.aim(heads, (0.0, -1.0, 0.0), quiet=True)
+    bench.select(["u101", "u106"])
+    window.go("Stage")
+    pictures(page.view, 14)
+    shot("stage")
+    bench.select(heads)
+    page.see_from("Top")
+    page.switch_aim()
+    pictures(page.view, 8)
+    shot("stage-top")
+    page.switch_aim()
+    page.see_from("Quay")
+    bench.rearrange(True)
+    bench.hold("bridge")
+    pictures(page.view, 8)
+    shot("stage-handles")
+    bench.hold("")
+    bench.rearrange(False)
+    page.see_from("Seats")
+
+
+def pictures(view: StageView, count: int) -> None:
+    """Wait until so many more pictures are drawn."""
+    goal, end = view.pictures + count, time.monotonic() + 15
+    while view.pictures < goal and not view.failure and time.monotonic() < end:
+        wait(0.1)
+
+
+def _two_truths(folder: Path) -> None:
+    """What paper asks beside what the stand-in rig does."""
+    with running_rig() as client:
+        window = Window(lantern_tide(), client.address)
+        window.resize(*SIZE)
+        window.show()
+        window.go("Stage")
+        window.output.switch(True)
+        light_the_stage(window)
+        window.stage.show_truth("Side by side")
+        pictures(window.stage.view, 12)
+        pictures(window.stage.other, 6)
+        window.grab().save(str(folder / "stage-rig.png"))
+        print(folder / "stage-rig.png")
+        window._closing = True
+        window.shut_down()
+        window.close()
 
 
 def _routes(window: Window, shot: Callable[..., None]) -> None:
@@ -248,11 +285,6 @@ def _routes(window: Window, shot: Callable[..., None]) -> None:
         page.show_view("Nodes")
         page.nodes.table.selectRow(0)
         shot("nodes", 1.0)
-        far = core.add_node(bench.show, "Crane", "2.0.0.21", "on the crane", (0, 1))
-        bench.commit("a node in another range", core.add_output(far, 4, "2.0.0.21", 0))
-        page.show_view("Network")
-        window.notice.clear()
-        shot("network", 1.0)
         theme.set("night")
         window.output.switch(False)
         window.net.look(False)
@@ -276,13 +308,3 @@ def running_rig() -> Iterator[RigClient]:
         rig.stop()
         thread.join()
         rig.close()
-
-
-def _dialog(app: QApplication, file: Path) -> None:
-    wait(0.3)
-    dialog = app.activeModalWidget()
-    if dialog is not None:
-        dialog.grab().save(str(file))
-        print(file)
-        dialog.close()
-        wait(0.1)

@@ -51,6 +51,7 @@ class StructurePanel(QWidget):
             made.setMinimumWidth(60)
         self.way = choice("length way", [(k, f"units {w}") for k, w in WAYS.items()])
         self.way.setToolTip("What units do when the length changes")
+        self.way.currentIndexChanged.connect(lambda _: setattr(bench, "length_way", self.way.currentData()))
         column.addWidget(self.way)
         row = QHBoxLayout()
         self.lock = button("Lock", run=self._lock, name="lock structure")
@@ -151,7 +152,7 @@ class StructurePanel(QWidget):
             if name == "Turn":
                 return turned(show, key, value - mount_of(one.rotation).turn)
             if name == "Length":
-                made = lengthened(show, key, value, self.way.currentData())
+                made = lengthened(show, key, value, self.bench.length_way)
                 if made.words:
                     self.bench.tell("attention", made.words)
                 return made.show

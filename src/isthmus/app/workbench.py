@@ -57,6 +57,7 @@ class Workbench(QObject):
         self.sending = False  # kept by the output control
         self.last_added: object = None  # what the Add dialog goes on from
         self.structure = ""  # the structure in hand
+        self.length_way = "spacing"  # what units do when the length of their structure changes
         self.rearranging = False
         self.sheet_id = "plan"
         self.figures: dict[str, str] = {}  # written beside units while they are fanned

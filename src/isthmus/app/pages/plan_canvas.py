@@ -456,7 +456,7 @@ class PlanCanvas(QWidget):
         to = list(start)
         to[right], to[up] = self.port.to_metres(at)
         try:
-            made = pull(self.bench.show, self.bench.structure, handle.name, start, (to[0], to[1], to[2]), "spacing", free)
+            made = pull(self.bench.show, self.bench.structure, handle.name, start, (to[0], to[1], to[2]), self.bench.length_way, free)
         except IsthmusError as error:
             self._pull_words = str(error)
             self.update()

@@ -353,7 +353,7 @@ class StageView(QWidget):
         bench = self.bench
         try:
             if bench.structure:
-                made = pull(bench.show, bench.structure, handle.name, start, to, "spacing", free)
+                made = pull(bench.show, bench.structure, handle.name, start, to, bench.length_way, free)
                 self._pulled, self._pull_words = made.show, made.words
                 one = next(s for s in made.show.structures if s.id == bench.structure)
                 x, y, z = one.position
