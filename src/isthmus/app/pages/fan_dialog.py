@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from numpy.typing import NDArray
 from PySide6.QtWidgets import QGridLayout, QSpinBox, QWidget
 
 from isthmus.app.dialogs import Frame
@@ -12,6 +13,7 @@ from isthmus.app.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.output.fanning import Fannable, fan_live, fan_placed, fannables
 from isthmus.stage.fan import CURVES, WAYS, fan
+from isthmus.stage.mount import mount_of
 
 
 class FanDialog(Frame):
@@ -73,14 +75,12 @@ class FanDialog(Frame):
         if what.live:
             found = self.bench.live.axis(unit_id, what.key) if what.unit == "°" else None
             return found if found is not None else 100 * (self.bench.live.level(unit_id, what.key) or 0.0)
-        from isthmus.stage.mount import mount_of
-
         if what.key in ("turn", "lean"):
             mount = mount_of(unit.rotation)
             return mount.turn if what.key == "turn" else mount.lean
         return unit.position["xyz".index(what.key)] if unit.position else 0.0
 
-    def _values(self):
+    def _values(self) -> NDArray:
         middle = self.way.currentData() == "about the middle"
         self.names[0].setText("Middle" if middle else "From")
         self.names[1].setText("To either side" if middle else "To")

@@ -128,7 +128,7 @@ class PlanPage(Page):
         words = [self.lux.words] if self.lux.on else []
         value = self.lux.at(x, y) if self.lux.on else None
         if value is not None:
-            words.append(f"here {value:.0f} lux (brightest colour: {self.lux.top:.0f})")
+            words.append(f"here {value:.0f} lux")
         if np.isfinite(x):
             words.append(f"{x:.2f}, {y:.2f} m")
         self.foot.setText("   ·   ".join(words))

@@ -11,7 +11,7 @@ from msgspec.structs import replace as with_changes
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSlider, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QSlider, QSplitter, QVBoxLayout, QWidget
 
 from isthmus.app import settings
 from isthmus.app.actions import Action, Registry
@@ -27,7 +27,7 @@ from isthmus.app.widgets import Page, bind, button, choice, label
 from isthmus.app.workbench import Workbench
 from isthmus.output import RigView, compile_show
 from isthmus.output.differ import Difference, differences, in_words
-from isthmus.show.records import SLOTS, SavedView, Vec3
+from isthmus.show.records import SLOTS, SavedView, Show, Vec3
 from isthmus.stage import VIEWS, Camera
 from isthmus.stage.drawing import LEVELS
 from isthmus.standin import rig_show, slots_by_unit
@@ -47,6 +47,7 @@ class StagePage(Page):
         self.truth = TRUTHS[0]
         self.differ: list[Difference] = []
         self._rig_view: RigView | None = None
+        self._rig_show: Show | None = None
         self._frame: NDArray[np.uint8] | None = None
         self._apart: _Apart | None = None
         known = {d.name: d for d in (*LEVELS, *kept.drawings)}
@@ -94,6 +95,7 @@ class StagePage(Page):
         self.column.addWidget(self.aim_bar)
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.setHandleWidth(4)
+        self.split.setChildrenCollapsible(False)
         self.split.addWidget(self.view)
         self.split.addWidget(self.other)
         self.column.addWidget(self.split, 1)
@@ -101,9 +103,10 @@ class StagePage(Page):
         self.foot = label("Drag turns, the right button moves, the wheel comes nearer; a click takes a unit in hand.", "quiet", "caption")
         self.foot.setFont(font("caption", italic=False))
         self.foot.setFixedHeight(22)
-        self.foot.setMinimumWidth(60)
+        self.foot.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)  # it gives way to the pace
         foot.addWidget(self.foot, 1)
         self.pace = label("", "quiet", "caption", mono=True)
+        foot.addSpacing(12)
         foot.addWidget(self.pace)
         self.column.addLayout(foot)
         bind(bench.changed, self, self.refresh)
@@ -163,6 +166,7 @@ class StagePage(Page):
         camera = VIEWS.get(name) or (Camera(kept.target, kept.distance, kept.bearing, kept.height, kept.fov) if kept else None)
         if camera is not None:
             self.view.set_camera(camera)
+            self.places.setCurrentIndex(self.places.findText(name))
 
     def take_view(self, name: str) -> None:
         """Keep the present view under a name."""
@@ -214,6 +218,8 @@ class StagePage(Page):
             self.view.rig_view = self.view.rig_frame = self.view.rig_show = None
         self.view.wrong = {}
         self.other.setVisible(truth == "Side by side")
+        if truth == "Side by side":
+            self.split.setSizes([self.split.width() // 2] * self.split.count())
         self.differ = []
         sloping = truth != TRUTHS[0]
         self.foot.setFont(font("caption", italic=sloping))
@@ -228,14 +234,13 @@ class StagePage(Page):
             self.rig.watch(self.isVisible() and self.truth != TRUTHS[0])
 
     def _described(self, description: dict[str, Any]) -> None:
-        self._rig_show = rig_show(description, self.bench.show)
-        self._rig_view = RigView(self._rig_show, compile_show(self._rig_show, tuple(range(1, len(self._rig_show.units) + 1))))
-        self._rows = len(self._rig_show.units)
+        show = self._rig_show = rig_show(description, self.bench.show)
+        self._rig_view = RigView(show, compile_show(show, tuple(range(1, len(show.units) + 1))))
 
     def _state(self, state: dict[str, Any]) -> None:
-        if self._rig_view is None or self.truth == TRUTHS[0]:
+        if self._rig_view is None or self._rig_show is None or self.truth == TRUTHS[0]:
             return
-        frame = np.zeros(self._rows * SLOTS, np.uint8)
+        frame = np.zeros(len(self._rig_show.units) * SLOTS, np.uint8)
         for row, slots in enumerate(slots_by_unit(state).values()):
             frame[row * SLOTS : row * SLOTS + len(slots)] = slots
         self._frame = frame

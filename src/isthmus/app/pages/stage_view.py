@@ -26,6 +26,7 @@ from isthmus.stage import VIEWS, Camera, Drawn
 from isthmus.stage.drawing import EVEN, Drawing
 from isthmus.stage.handles import Handle, handles_of, pull, pull_units, unit_handles
 from isthmus.stage.landing import land, surfaces
+from isthmus.stage.runs import world_run
 from isthmus.stage.space import Space, corners, space_of
 
 IDLE_MS = 66  # the haze drifts even when nothing else moves
@@ -69,7 +70,10 @@ class StageView(QWidget):
         self._notifier: QSocketNotifier | None = None
         self._image: QImage | None = None
         self._pixels: memoryview | None = None
-        self._scene: object = None
+        self._scene: object = None  # what the process has been told stands there
+        self._asked_scene: object = None
+        self._kept_structures: object = None
+        self._preview: tuple[Show, RigView] | None = None
         self._press = QPointF()
         self._last = QPointF()
         self._handle: tuple[Handle, Vec3] | None = None
@@ -141,11 +145,11 @@ class StageView(QWidget):
         return self.bench.view, self.bench.live.frame
 
     def _preview_view(self) -> RigView:
-        kept = getattr(self, "_preview", None)
-        if kept is None or kept[0] is not self._pulled:
-            assert self._pulled is not None
-            kept = self._preview = (self._pulled, RigView(self._pulled, self.bench.live.compiled))
-        return kept[1]
+        """The show as it would be when the handle were let go now."""
+        assert self._pulled is not None
+        if self._preview is None or self._preview[0] is not self._pulled:
+            self._preview = (self._pulled, RigView(self._pulled, self.bench.live.compiled))
+        return self._preview[1]
 
     def shown_show(self) -> Show:
         """The show whose bodies are drawn: the rig's own, one being pulled about, or the one in hand."""
@@ -454,8 +458,6 @@ class StageView(QWidget):
 
     def structure_at(self, at: QPointF) -> str:
         """The structure whose run lies under the pointer; empty when there is none."""
-        from isthmus.stage.runs import world_run
-
         best, found = 12.0, ""
         for s in self.bench.show.structures:
             path, depth = self.camera.project(world_run(s), self.width(), self.height())

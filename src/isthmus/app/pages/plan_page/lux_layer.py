@@ -109,7 +109,7 @@ class LuxLayer(QObject):
         self.canvas.lux = (_coloured(shares[::-1]), box, self.top)
         self.canvas.lux_colours = _coloured(np.linspace(0, 1, 90)[None])
         evenness = float(lux.min() / lux.mean()) if lux.mean() > 0 else 0.0
-        self.words = f"{name}: {lux.mean():.0f} lux on average, {lux.min():.0f} to {lux.max():.0f}, evenness {evenness:.2f}"
+        self.words = f"{name}: {lux.mean():.0f} lux on average, evenness {evenness:.2f}"
         self.canvas.update()
         self.canvas.hovered.emit(float("nan"), float("nan"))
 

@@ -37,8 +37,7 @@ class PlaceBar(QWidget):
         self.kind = ""
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 6)
-        row.setSpacing(5)
-        row.addWidget(label("Place", "quiet"))
+        row.setSpacing(4)
         self.kinds = {}
         for kind, words in WORDS.items():
             made = button(words, "quiet", lambda k=kind: self.begin(k), name=f"place {kind}")
@@ -52,7 +51,7 @@ class PlaceBar(QWidget):
         self.names = {}
         for name in dict.fromkeys(n for names in FIELDS.values() for n in names):
             self.names[name] = label(name, "quiet", "caption")
-            self.fields[name] = figure_field(f"place {name}", "", 50)
+            self.fields[name] = figure_field(f"place {name}", "", 46)
             self.fields[name].returnPressed.connect(self.by_figures)
             row.addWidget(self.names[name])
             row.addWidget(self.fields[name])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, Qt
@@ -90,8 +91,6 @@ class Shape(Tool):
         self._start = None
 
     def _draw(self, at: Metres, last: bool) -> None:
-        from dataclasses import replace
-
         if self._start is None:
             return
         now = self._now()

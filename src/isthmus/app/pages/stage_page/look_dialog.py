@@ -16,6 +16,7 @@ from isthmus.app.theme import SIZE, font
 from isthmus.app.widgets import Section, button, choice, field, label
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
+from isthmus.patch.edits import change_units
 from isthmus.show.container import read_file, write_atomically
 from isthmus.stage.drawing import BODIES, CELLS, FALLS, LEVELS, Drawing, checked, read_settings, write_settings
 
@@ -199,8 +200,6 @@ class LookDialog(Frame):
         )
 
     def _beams(self) -> None:
-        from isthmus.patch.edits import change_units
-
         units = self.bench.selected()
         off = not any(u.beam_off for u in units)
         show = change_units(self.bench.show, {u.id for u in units}, lambda u: msgspec.structs.replace(u, beam_off=off))
