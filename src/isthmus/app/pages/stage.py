@@ -50,6 +50,7 @@ class StagePage(Page):
         self._rig_show: Show | None = None
         self._frame: NDArray[np.uint8] | None = None
         self._apart: _Apart | None = None
+        self._alone: Camera | None = None  # where one looked from before both were shown
         known = {d.name: d for d in (*LEVELS, *kept.drawings)}
         for view in (self.view, self.other):
             view.drawing = known.get(kept.drawing, view.drawing)
@@ -220,6 +221,11 @@ class StagePage(Page):
         self.other.setVisible(truth == "Side by side")
         if truth == "Side by side":
             self.split.setSizes([self.split.width() // 2] * self.split.count())
+            self._alone = self._alone or self.view.camera
+            self.view.fit()  # half as wide, and still all of it
+        elif self._alone is not None:
+            self.view.set_camera(self._alone)
+            self._alone = None
         self.differ = []
         sloping = truth != TRUTHS[0]
         self.foot.setFont(font("caption", italic=sloping))

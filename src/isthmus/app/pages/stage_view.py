@@ -266,7 +266,10 @@ class StageView(QWidget):
     def fit(self) -> None:
         """The whole rig in view, from the present side; far strays are left out."""
         space = self.space()
-        self.set_camera(replace(self.camera, target=space.middle, distance=max(4.0, space.size * 0.95)))
+        upright = np.radians(self.camera.fov / 2)
+        across = np.arctan(np.tan(upright) * self.width() / max(self.height(), 1))
+        away = 0.8 * space.size / 2 / float(np.sin(min(upright, across)))
+        self.set_camera(replace(self.camera, target=space.middle, distance=max(4.0, away)))
 
     def fit_hand(self) -> None:
         view = self.source()[0]
