@@ -26,7 +26,7 @@ from isthmus.profiles import chart
 from isthmus.profiles.store import load_stored
 from isthmus.show import read_address, write_address
 from isthmus.show.records import SLOTS, StoredProfile
-from isthmus.stage import hang_by_name
+from isthmus.stage import hang_by_name, set_out
 
 PLACES = (
     (AT, "At an address"),
@@ -351,7 +351,8 @@ class AddDialog(Frame):
             max(u.number for u in units),
             spot,
         )
-        self.bench.commit(f"add {len(ids)} unit{'s' * (len(ids) != 1)}", made)
+        # they stand in space at once: on the structure they name, else in a row in front, where they can be seen
+        self.bench.commit(f"add {len(ids)} unit{'s' * (len(ids) != 1)}", set_out(made, ids))
         self.bench.select(ids)
         return True
 
