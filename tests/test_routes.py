@@ -71,9 +71,12 @@ def test_any_run_of_edits_leaves_only_outputs_that_can_be_and_no_two_alike(
                 assert show is before and str(error)
     assert len({core.place(o) for o in show.outputs}) == len(show.outputs) and all(map(fits, show.outputs))
     for output in show.outputs:
-        other = (
-            core.change_protocol(show, {output.id}, "sacn" if output.protocol == "artnet" else "artnet") if output.universe <= 40 else show
-        )
+        turned = "sacn" if output.protocol == "artnet" else "artnet"
+        try:
+            other = core.change_protocol(show, {output.id}, turned) if output.universe <= 40 else show
+        except EntryFault as error:  # the universe goes there already
+            assert "already" in str(error) and any(o.universe == output.universe and o.protocol == turned for o in show.outputs)
+            continue
         assert all(map(fits, other.outputs))
 
 
