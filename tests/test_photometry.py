@@ -8,14 +8,17 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 from scipy.integrate import quad
 
 from conftest import answer, command
 from isthmus.demo import as_hung
 from isthmus.output import Live, RigView
 from isthmus.stage import Drawn
+from isthmus.stage.landing import surfaces
 from isthmus.stage.photometry import axial_intensity, contributions, illuminance, over, shape_of
 from isthmus.stage.rig import FLUX_UNIT, Beams
+from isthmus.stage.transforms import quat_about
 
 
 def beams(*rows: dict) -> Beams:
@@ -135,14 +138,20 @@ def test_the_demo_is_reckoned_as_by_hand_and_the_command_says_the_same() -> None
     b, _ = view.pose(live.frame, Drawn(hide_off=False))
     for point in ([-8.2, 1.2, 0.0], [1.9, 1.5, 0.0], [-3.2, 1.0, 0.0], [0, 0, 0]):
         assert illuminance(b, [point])[0] == pytest.approx(slow(b, np.array(point), np.array([0, 0, 1.0])), rel=5e-3, abs=1e-2)
-    grid = over(b, (-9, -4.5), (9, 4.5), 0.0, 31, 17)
-    assert grid.shape == (17, 31) and grid[0, 0] == pytest.approx(illuminance(b, [[-9, -4.5, 0]])[0]) and (grid >= 0).all()
-    assert grid[-1, 3] == pytest.approx(illuminance(b, [[-9 + 18 * 3 / 30, 4.5, 0]])[0])
+    barge = next(s for s in surfaces(show.structures) if s.name == "Barge")
+    grid = over(b, barge, 31, 17)
+    assert grid.shape == (17, 31) and grid[0, 0] == pytest.approx(illuminance(b, [[-9, -4.5, 0.001]])[0]) and (grid >= 0).all()
+    assert grid[-1, 3] == pytest.approx(illuminance(b, [[-9 + 18 * 3 / 30, 4.5, 0.001]])[0])
+    slanted = replace(show.structures[0], rotation=quat_about((0.0, 0.0, 1.0), 90.0))
+    (aside, _) = surfaces([slanted])
+    assert over(b, aside, 2, 2)[0, 0] == pytest.approx(illuminance(b, [[4.5, -9, 0.001]])[0])  # a deck that is turned
+    front = next(s for s in surfaces(show.structures) if s.name == "Boathouse front")
+    assert over(b, front, 3, 3).shape == (3, 3) and over(b, front, 3, 3).max() > 0
     code, said = answer("stage", "lux", "demo", "--units", "101,405,213", "--at", "-8.2,1.2,0")
     assert code == 0 and said["lux"] == pytest.approx(illuminance(b, [[-8.2, 1.2, 0]])[0], rel=0.02) and said["units"][0]["unit"] == 101
     code, deck = answer("stage", "lux", "demo", "--units", "101", "--over", "Barge", "--grid", "12")
     assert code == 0 and deck["low"] <= deck["mean"] <= deck["high"] and len(deck["grid"]) == 12
-    assert "no structure" in command("stage", "lux", "demo", "--over", "Moon").stderr and command("stage", "lux", "demo").returncode == 3
+    assert "No surface" in command("stage", "lux", "demo", "--over", "Moon").stderr and command("stage", "lux", "demo").returncode == 3
 
 
 def test_nothing_lit_is_dark_and_near_a_lens_the_law_stops() -> None:

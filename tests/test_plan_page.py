@@ -138,7 +138,13 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(ma
     one = structures.structure(bench.show, truss)
     assert one.size[0] == pytest.approx(5.0, abs=0.06) and places(bench, ids)[:, 0] == pytest.approx([-1.8, -0.6, 0.6, 1.8], abs=0.01)
     choose(child(panel, "length way"), "spread anew")
-    retype(panel.fields["Length"], f"{one.size[0] / 2:.2f}")
+    click(panel.fields["Length"])
+    key(panel.fields["Length"], Qt.Key.Key_A, CTRL)
+    keys(panel.fields["Length"], f"{one.size[0] / 2:.2f}")
+    assert bench.preview and structures.structure(bench.preview, truss).size[0] == pytest.approx(one.size[0] / 2, abs=0.01)
+    assert "spread anew" in bench.preview_words and structures.structure(bench.show, truss) == one  # shown, not done yet
+    key(panel.fields["Length"], Qt.Key.Key_Tab)
+    assert bench.preview is None
     run = run_of(structures.structure(bench.show, truss))
     assert run.length == pytest.approx(one.size[0] / 2, abs=0.01)
     assert along_of(structures.structure(bench.show, truss), tuple(places(bench, ids)[0])) > 0
@@ -164,6 +170,14 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(ma
     rows = [int(np.flatnonzero(beams.unit == bench.view.rig.order.index(u))[0]) for u in ids]
     points, _ = land(beams.origin[rows], beams.direction[rows], surfaces(bench.show.structures))
     assert np.allclose(points[:, :2], spot, atol=0.05)
+    bench.turn_to("front")
+    page.switch_aim()
+    page.aim_bar.at[1].setText("-1.5")
+    click(canvas, canvas.to_px(2.0, 1.0))  # an elevation gives x and z; how far upstage is typed
+    assert page.aim_bar.typed() == pytest.approx((2.0, -1.5, 1.0), abs=0.02)
+    bench.turn_to("plan")
+    page.switch_aim()
+    click(canvas, canvas.to_px(*spot))
     sent = {u: bench.live.frame[(bench.show.unit(u).patch[0].address - 1) :][:4].tolist() for u in ("u101", "u102")}
     assert until(lambda: {u: window_slots(rig, u[1:])[:4] for u in sent} == sent)
 
@@ -440,6 +454,11 @@ def test_locked_places_stay_and_are_named_and_drags_snap_in_line(make_window) ->
     assert "421 is locked and stayed" in window.notice.words and bench.show.unit("u422").position[0] == pytest.approx(
         as_hung().unit("u422").position[0] + 0.05
     )
+    answer_text("up -2")
+    pick_in_menu("Mirror at a line")
+    before = bench.show.unit("u422").position
+    press(window.plan, "arrange menu")
+    assert bench.show.unit("u422").position == pytest.approx((before[0], -4 - before[1], before[2]))
     bench.select(["u423"])
     x, y, _ = bench.show.unit("u423").position
     goal = bench.show.unit("u203").position
@@ -449,6 +468,34 @@ def test_locked_places_stay_and_are_named_and_drags_snap_in_line(make_window) ->
     assert math.isclose(bench.show.unit("u423").position[1], -1.5, abs_tol=0.06)
     QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=QPoint(6, 6))
     assert bench.selection == []
+
+
+def test_levels_are_written_where_they_are_wanted_and_two_fingers_zoom(make_window) -> None:
+    window = make_window(as_hung(), page="Plan")
+    bench, canvas = window.bench, window.plan.canvas
+    bench.levels(lambda live: live.light_up(["u213"], 0.5))
+    settle(0.1)
+    plain = canvas.grab().toImage()
+    pick_in_menu("Words at units")
+    press(window.plan, "sheet menu")
+    box = dialog("sheet words")
+    click(child(box, "label level"), QPoint(8, 8))
+    press(box, "Take it")
+    assert "level" in bench.sheet.labels
+    settle(0.1)
+    written = canvas.grab().toImage()
+    at = canvas.to_px(*bench.show.unit("u213").position[:2]).toPoint()
+    assert any(plain.pixel(x, y) != written.pixel(x, y) for x in range(at.x() - 14, at.x() + 14) for y in range(at.y() - 34, at.y() - 8))
+    finger = QTest.createTouchDevice()
+    scale = canvas.port.scale
+    left, right = QPoint(300, 240), QPoint(380, 240)
+    QTest.touchEvent(canvas, finger).press(0, left, canvas).press(1, right, canvas).commit()
+    for step in range(1, 9):
+        out = QPoint(8 * step, 0)
+        QTest.touchEvent(canvas, finger).move(0, left - out, canvas).move(1, right + out, canvas).commit()
+        settle(0.02)
+    QTest.touchEvent(canvas, finger).release(0, left - QPoint(64, 0), canvas).release(1, right + QPoint(64, 0), canvas).commit()
+    assert canvas.port.scale > 1.3 * scale
 
 
 def test_the_demo_still_sets_out_who_has_no_place(make_window) -> None:

@@ -136,13 +136,20 @@ def test_units_hang_evenly_at_a_spacing_at_marks_and_at_a_spot(demo: Show) -> No
     marked = structures.hang(show, ids, made, "marks", "front")
     assert [round(marked.unit(u).position[0], 6) for u in ids] == [-2.0, -0.5, 2.5]
     assert all(marked.unit(u).position[1] == pytest.approx(-2.15) for u in ids)
-    spot_at = structures.hang_at(show, "u421", made, 1.25)
-    assert spot_at.unit("u421").position == pytest.approx((-1.75, -2.0, 4.8))
+    slid = structures.slide(spaced, "u421", 1.25)
+    assert slid.unit("u421").position == pytest.approx((-1.75, -2.0, 5.3))  # on the side and at the distance it hung
+    ring, circle = structures.add(demo, "circle", (0.0, 0.0, 5.0), (4.0, 0.3, 0.3))
+    hung = structures.hang(ring, ["u421"], circle)
+    quarter = structures.slide(hung, "u421", along_of(structures.structure(hung, circle), hung.unit("u421").position) + np.pi)
+    a, b = (np.array(s.unit("u421").position) for s in (hung, quarter))
+    assert a[:2] @ b[:2] == pytest.approx(0, abs=0.02) and a[2] == pytest.approx(b[2])
+    turned_by = matrices([quarter.unit("u421").rotation])[0] @ matrices([hung.unit("u421").rotation])[0].T
+    assert abs(turned_by[1, 0]) == pytest.approx(1, abs=0.05)
     for wrong in (
         lambda: structures.hang(show, ids, made, "spacing", spacing=4.0),
         lambda: structures.hang(show, ids, made, "spacing", spacing=float("nan")),
         lambda: structures.hang(show, [*ids, "u101"], made, "marks"),
-        lambda: structures.hang_at(show, "u421", made, 9.0),
+        lambda: structures.slide(spaced, "u421", 9.0),
         lambda: structures.resize(show, made, 0.0),
         lambda: structures.resize(show, made, float("nan")),
         lambda: structures.add(show, "balloon"),

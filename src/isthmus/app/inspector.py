@@ -29,7 +29,7 @@ from isthmus.snags import Snag
 from isthmus.stage import put_unit
 from isthmus.stage.mount import HANGS, hang_of, hung, leaned, mount_of, turned
 from isthmus.stage.runs import along_of
-from isthmus.stage.structures import hang_at
+from isthmus.stage.structures import slide
 
 Write = Callable[[Show, list[str], str], Show]
 
@@ -77,10 +77,7 @@ def _along(show: Show, ids: list[str], text: str) -> Show:
     """Metres along the structure each hangs on."""
     along = read_figure(text, "distance")
     for unit_id in ids:
-        unit = show.unit(unit_id)
-        if unit is None or not unit.structure:
-            raise EntryFault(f"{unit.number if unit else 'It'} hangs on no structure.", do="Hang it first.")
-        show = hang_at(show, unit_id, unit.structure, along)
+        show = slide(show, unit_id, along)
     return show
 
 

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, 
 from isthmus.app.figures import figure_field, read_figure, write_figure
 from isthmus.app.widgets import Section, bind, button, choice, field, label
 from isthmus.app.workbench import Workbench
-from isthmus.errors import EntryFault
+from isthmus.errors import EntryFault, IsthmusError
 from isthmus.show.records import Show, Structure, Vec3
 from isthmus.stage import structures
 from isthmus.stage.handles import lengthened, turned
@@ -51,7 +51,8 @@ class StructurePanel(QWidget):
             made.setMinimumWidth(60)
         self.way = choice("length way", [(k, f"units {w}") for k, w in WAYS.items()])
         self.way.setToolTip("What units do when the length changes")
-        self.way.currentIndexChanged.connect(lambda _: setattr(bench, "length_way", self.way.currentData()))
+        self.fields["Length"].textEdited.connect(lambda _: self._preview())
+        self.way.currentIndexChanged.connect(lambda _: self._other_way())
         column.addWidget(self.way)
         row = QHBoxLayout()
         self.lock = button("Lock", run=self._lock, name="lock structure")
@@ -119,6 +120,23 @@ class StructurePanel(QWidget):
         self.hang_title.words = f"Hang the {count} in hand" if count else "Hang units: take some in hand"
         self.hang_title.update()
 
+    def _other_way(self) -> None:
+        self.bench.length_way = self.way.currentData()
+        if self.fields["Length"].isModified():
+            self._preview()
+
+    def _preview(self) -> None:
+        """What the length that is being typed would do to what hangs there, on plan and stage."""
+        one = self.structure()
+        try:
+            length = read_figure(self.fields["Length"].text())
+            made = lengthened(self.bench.show, one.id, length, self.bench.length_way) if one else None
+        except IsthmusError as error:
+            self.bench.see(None, str(error))
+            return
+        if made is not None:
+            self.bench.see(made.show, f"{length:.2f} m: units {WAYS[self.bench.length_way]}. {made.words}")
+
     def _edit(self, name: str, make: Callable[[Show, str], Show]) -> None:
         one = self.structure()
         if one is None or not self.bench.guard(lambda: self.bench.commit(f"{name} of {one.name}", make(self.bench.show, one.id))):
@@ -133,6 +151,7 @@ class StructurePanel(QWidget):
         if one is None:
             return
         text = self.fields[name].text()
+        self.bench.see(None)
 
         def change(show: Show, key: str) -> Show:
             if name == "Name":

@@ -41,6 +41,7 @@ class Workbench(QObject):
     state_changed = Signal()  # using or rearranging
     sheet_changed = Signal()
     figures_changed = Signal()
+    preview_changed = Signal()
     told = Signal(str, str)  # severity, sentence
     clashing = Signal(object, str)  # a Placing with somebody in the way, and what the edit is called
 
@@ -61,6 +62,8 @@ class Workbench(QObject):
         self.rearranging = False
         self.sheet_id = "plan"
         self.figures: dict[str, str] = {}  # written beside units while they are fanned
+        self.preview: Show | None = None  # the show as it would be, while a handle is pulled or a length is typed
+        self.preview_words = ""
         self._book = SnagBook()
         self._view: tuple[Show, RigView] | None = None
 
@@ -114,6 +117,7 @@ class Workbench(QObject):
         ids = {unit.id for unit in self.show.units}
         kept = [unit for unit in self.selection if unit in ids]
         self.live.set_show(self.show)
+        self.see(None)
         if self.call and any(unit not in ids for unit in self.call.order):
             self.end_call()
         self.changed.emit(old, self.show)
@@ -191,6 +195,17 @@ class Workbench(QObject):
         if figures != self.figures:
             self.figures = figures
             self.figures_changed.emit()
+
+    def see(self, show: Show | None, words: str = "") -> None:
+        """Let plan and stage show what would be; None shows what is."""
+        if show is not self.preview or words != self.preview_words:
+            self.preview, self.preview_words = show, words
+            self.preview_changed.emit()
+
+    @property
+    def shown(self) -> Show:
+        """What plan and stage show."""
+        return self.preview or self.show
 
     def turn_to(self, sheet_id: str) -> None:
         """Show another sheet."""

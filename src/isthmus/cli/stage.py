@@ -106,15 +106,13 @@ def stage_lux(options: argparse.Namespace) -> Result:
     view = RigView(show, live.compiled)
     beams, _ = view.pose(live.frame, Drawn(hide_off=False))
     if options.over:
-        deck = next((s for s in show.structures if s.name.lower() == options.over.lower()), None)
-        if deck is None:
-            raise EntryFault(f"There is no structure “{options.over}”.", do=f"There are {', '.join(s.name for s in show.structures)}.")
-        x, y, z = deck.position
-        half = deck.size[0] / 2, deck.size[1] / 2
-        top = z + deck.size[2] / 2
-        lux = over(beams, (x - half[0], y - half[1]), (x + half[0], y + half[1]), top, options.grid, options.grid)
+        on = [s for s in surfaces(show.structures) if s.structure]
+        one = next((s for s in on if s.name.lower() == options.over.lower()), None)
+        if one is None:
+            raise EntryFault(f"No surface is called “{options.over}”.", do=f"There are {', '.join(s.name for s in on)}.")
+        lux = over(beams, one, options.grid, options.grid)
         data = {"low": float(lux.min()), "mean": float(lux.mean()), "high": float(lux.max()), "grid": np.round(lux, 2).tolist()}
-        return DONE, data, [f"{deck.name}: {lux.min():.0f} to {lux.max():.0f} lux, {lux.mean():.0f} on average"]
+        return DONE, data, [f"{one.name}: {lux.min():.0f} to {lux.max():.0f} lux, {lux.mean():.0f} on average"]
     if not options.at:
         raise EntryFault("Where?", do="Say --at X,Y,Z or --over DECK.")
     point = _point(options.at)
@@ -187,9 +185,9 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     aim.add_argument("--at", required=True, help="metres: X,Y,Z")
     aim.add_argument("--way", choices=["nearest", "least travel", "same way"], default="nearest")
     aim.add_argument("--units", "--unit", help="which units (all without): 101-104, a name")
-    lux = verb(stages, "lux", stage_lux, "illuminance at a point, or over a deck")
+    lux = verb(stages, "lux", stage_lux, "illuminance at a point, or over a surface")
     lux.add_argument("--at", help="metres: X,Y,Z")
-    lux.add_argument("--over", help="the name of a deck or hull")
+    lux.add_argument("--over", help="the name of a deck, hull, wall, drape or screen")
     lux.add_argument("--grid", type=int, default=20, choices=range(2, 201), metavar="N", help="points a side (default 20)")
     landing = verb(stages, "land", stage_land, "where beams land")
     render = verb(stages, "render", stage_render, "draw the stage to a PNG or GIF, without a display")

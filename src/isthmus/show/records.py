@@ -178,7 +178,7 @@ class SheetNote(Record, frozen=True, kw_only=True):
 class Sheet(Record, frozen=True, kw_only=True):
     """One drawing: plan, front or side of the stage as it is, or free, with places of its own.
 
-    `labels` says what is written at a unit: number, address, gel, name, level.
+    `labels` says what is written at a unit: number, address, gel, name, purpose, height, level.
     """
 
     id: str

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from isthmus.stage.transforms import Array, look_at, perspective
+
+_SNUG = 0.8  # corners of a box are seldom all in the way: a little nearer than its ball asks
 
 
 @dataclass(frozen=True)
@@ -58,6 +61,29 @@ class Camera:
         x, y = eye[:, 0] * proj[0, 0] / safe, eye[:, 1] * proj[1, 1] / safe
         return np.stack([(x + 1) / 2 * width, (1 - y) / 2 * height], axis=1), depth
 
+    def walked(self, forward: float, right: float, up: float) -> Camera:
+        """Eye and target together, metres on the level and up."""
+        b = math.radians(self.bearing)
+        x, y, z = self.target
+        target = (x - math.sin(b) * forward + math.cos(b) * right, y + math.cos(b) * forward + math.sin(b) * right, z + up)
+        return replace(self, target=target)
+
+    def fitted(self, low: Sequence[float], high: Sequence[float], aspect: float) -> Camera:
+        """The box between two corners in view, from the present side; `aspect` is width over height."""
+        a, b = np.asarray(low, np.float64), np.asarray(high, np.float64)
+        upright = math.radians(self.fov / 2)
+        across = math.atan(math.tan(upright) * aspect)
+        away = max(4.0, _SNUG * float(np.linalg.norm(b - a)) / 2 / math.sin(min(upright, across)))
+        x, y, z = (float(v) for v in (a + b) / 2)
+        return replace(self, target=(x, y, z), distance=away, far=max(140.0, 3 * away))
+
+    def shows(self, points: Array, width: float, height: float) -> bool:
+        """Whether any of the points (n, 3) lies in the picture."""
+        if not len(points):
+            return False
+        at, depth = self.project(points, width, height)
+        return bool(((depth > self.near) & (at >= 0).all(axis=1) & (at[:, 0] <= width) & (at[:, 1] <= height)).any())
+
     def ray(self, x: float, y: float, width: float, height: float) -> Array:
         """The direction (3,) from the eye through a pixel, unit length."""
         proj, view = self.projection(width / max(height, 1)), self.view()
@@ -76,6 +102,16 @@ class Camera:
         hit = np.where((along > 0) & (off < reach), along, np.inf)
         best = int(np.argmin(hit))
         return best if np.isfinite(hit[best]) else None
+
+
+def seen_from(eye: Sequence[float], target: Sequence[float], fov: float = 50.0) -> Camera:
+    """A camera at a place, looking at a point."""
+    to = np.asarray(target, np.float64) - np.asarray(eye, np.float64)
+    distance = max(float(np.linalg.norm(to)), 1e-6)
+    bearing = math.degrees(math.atan2(-to[0], to[1]))
+    height = math.degrees(math.asin(max(-1.0, min(1.0, -float(to[2]) / distance))))
+    x, y, z = (float(v) for v in target)
+    return Camera((x, y, z), max(2.0, distance), bearing, height, fov)
 
 
 VIEWS = {

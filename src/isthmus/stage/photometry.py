@@ -13,6 +13,7 @@ import math
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from isthmus.stage.landing import Surface
 from isthmus.stage.rig import FLUX_UNIT, Beams
 
 Array = NDArray[np.float64]
@@ -21,6 +22,7 @@ FALL = math.log(10) / math.log(2)
 HARDEST = 400.0
 NEAREST = 0.3  # metres; nearer to a lens than this the law of distance does not hold, and is not followed
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(96)
+_LIFT = 1e-3  # metres over a surface
 _CHUNK = 1_500_000  # beams times points worked on at once
 
 
@@ -112,9 +114,8 @@ def _through(beams: Beams, lit: NDArray[np.bool_], which: NDArray, point: NDArra
     return passed
 
 
-def over(beams: Beams, low: tuple[float, float], high: tuple[float, float], z: float, across: int = 100, along: int = 100) -> Array:
-    """Lux on a level surface at height z, (along, across): rows from the front edge, columns from the left."""
-    x, y = np.linspace(low[0], high[0], across), np.linspace(low[1], high[1], along)
-    xx, yy = np.meshgrid(x, y)
-    points = np.stack([xx.ravel(), yy.ravel(), np.full(xx.size, z)], axis=1)
-    return illuminance(beams, points).reshape(along, across)
+def over(beams: Beams, surface: Surface, across: int = 100, along: int = 100) -> Array:
+    """Lux on a surface, (along, across): rows from its front or lower edge, columns from its left."""
+    u, v = np.meshgrid(np.linspace(-1, 1, across), np.linspace(-1, 1, along))
+    points = surface.centre + u.reshape(-1, 1) * surface.along + v.reshape(-1, 1) * surface.across + _LIFT * surface.normal
+    return illuminance(beams, points, surface.normal).reshape(along, across)

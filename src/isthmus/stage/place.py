@@ -18,6 +18,7 @@ LIMIT = 500.0  # metres; further away is a slip
 _UPRIGHT_KINDS = ("mast", "boom", "tower")
 _STANDING_KINDS = ("rail", "deck", "hull")
 _EDGE = 0.4
+IN_A_ROW, STANDING_APART = 24, 0.8  # units set out on the floor, metres from one to the next
 
 
 def spots(structure: Structure, count: int) -> list[tuple[Vec3, Quat]]:
@@ -91,7 +92,7 @@ def _between(structure: Structure, hanging: list[Unit], count: int) -> list[tupl
 
 
 def set_out(show: Show, ids: Collection[str]) -> Show:
-    """Place units: on the structure they name, else in a row on the floor in front of everything, side by side."""
+    """Place units: on the structure they name, else in rows on the floor in front of everything."""
     show = hang_by_name(show, ids)
     loose = [unit for unit in show.units if unit.id in set(ids) and unit.position is None]
     if not loose:
@@ -99,8 +100,12 @@ def set_out(show: Show, ids: Collection[str]) -> Show:
     front = min(
         [s.position[1] - max(s.size[0], s.size[1]) / 2 for s in show.structures] + [u.position[1] for u in show.units if u.position] + [0.0]
     )
-    row = {unit.id: ((index - (len(loose) - 1) / 2) * 0.8, max(front, -12.0) - 1.0, 0.0) for index, unit in enumerate(loose)}
-    return change_units(show, row, lambda unit: replace(unit, position=row[unit.id], rotation=STANDING))
+    places = {}
+    for index, unit in enumerate(loose):
+        row, at = divmod(index, IN_A_ROW)
+        wide = min(IN_A_ROW, len(loose) - row * IN_A_ROW)
+        places[unit.id] = ((at - (wide - 1) / 2) * STANDING_APART, max(front, -12.0) - 1.0 - row * STANDING_APART, 0.0)
+    return change_units(show, places, lambda unit: replace(unit, position=places[unit.id], rotation=STANDING))
 
 
 def move_units(show: Show, ids: Iterable[str], by: Vec3) -> Show:

@@ -29,7 +29,7 @@ MARGIN, COLUMN, OVERLAP = 10.0, 52.0, 5.0
 MOST_PAGES = 120
 SMALLEST = 2.2  # mm a symbol takes at least
 INK, SOFT, FAINT, GROUND, WASH = "#16242a", "#51636a", "#b9c4c6", "#ffffff", "#eef2f1"
-LABELS = ("number", "address", "gel", "name", "purpose", "height")
+LABELS = ("number", "address", "gel", "name", "purpose", "height", "level")  # a level is live: only the window writes it
 
 
 @dataclass(frozen=True)
@@ -232,7 +232,7 @@ def label_of(unit: Unit, wanted: Sequence[str]) -> str:
         "purpose": unit.purpose,
         "height": f"{unit.position[2]:.1f} m" if unit.position else "",
     }
-    return " · ".join(parts[name] for name in LABELS if name in wanted and parts[name])
+    return " · ".join(parts[name] for name in LABELS if name in wanted and parts.get(name))
 
 
 def _hex(rgb: np.ndarray) -> str:

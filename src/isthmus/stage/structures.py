@@ -12,10 +12,10 @@ from msgspec.structs import replace
 from isthmus.errors import EntryFault
 from isthmus.patch.edits import change_units
 from isthmus.patch.numbers import write_numbers
-from isthmus.show.records import Quat, Show, Structure, Unit, Vec3, new_id
+from isthmus.show.records import UPRIGHT, Quat, Show, Structure, Unit, Vec3, new_id
 from isthmus.stage.place import LIMIT
 from isthmus.stage.runs import KINDS, SHORTEST, UPRIGHT_KINDS, local_of, run_of, spot
-from isthmus.stage.transforms import matrices, quat_multiply
+from isthmus.stage.transforms import matrices, quat_about, quat_multiply
 
 SIZES: dict[str, Vec3] = {  # what a new one measures
     "truss": (6.0, 0.3, 0.3),
@@ -221,10 +221,25 @@ def _pinned(show: Show, unit_id: str) -> bool:
     return unit is not None and unit.pinned
 
 
-def hang_at(show: Show, unit_id: str, structure_id: str, along: float, side: str = "", offset: float = 0.0) -> Show:
-    """Put one unit at a spot of a structure. Raises EntryFault for a spot past its end."""
-    on = structure(show, structure_id)
+def slide(show: Show, unit_id: str, along: float) -> Show:
+    """Move a unit along what it hangs on, on the side and at the distance it hangs now. Raises EntryFault past the end."""
+    unit = show.unit(unit_id)
+    if unit is None or not unit.structure or unit.position is None:
+        raise EntryFault(f"{unit.number if unit else 'It'} hangs on no structure.", do="Hang it first.")
+    on = structure(show, unit.structure)
+    run = run_of(on)
+    _within(on, along)
+    here, way = run.place(run.nearest(local_of(on, unit.position)))
+    there, onward = run.place(along)
+    bend = math.degrees(math.atan2(onward[1], onward[0]) - math.atan2(way[1], way[0]))
+    own = quat_about((0.0, 0.0, 1.0), bend)  # a circle or a corner turns it along
+    local = there + matrices([own])[0] @ (local_of(on, unit.position) - here)
+    x, y, z = (float(v) for v in matrices([on.rotation])[0] @ local + np.array(on.position))
+    swing = quat_multiply(on.rotation, quat_multiply(own, _difference(UPRIGHT, on.rotation)))
+    rotation = quat_multiply(swing, unit.rotation) if bend else unit.rotation
+    return change_units(show, [unit_id], lambda u: replace(u, position=(x, y, z), rotation=rotation))
+
+
+def _within(on: Structure, along: float) -> None:
     if not math.isfinite(along) or not -1e-6 <= along <= run_of(on).length + 1e-6:
         raise EntryFault(f"{on.name} is {run_of(on).length:.2f} m long.", do="Write metres from its start.")
-    position, rotation = spot(on, along, side, offset)
-    return change_units(show, [unit_id], lambda unit: replace(unit, structure=on.id, position=position, rotation=rotation))

@@ -26,7 +26,7 @@ from isthmus.profiles import chart
 from isthmus.profiles.store import load_stored
 from isthmus.show import read_address, write_address
 from isthmus.show.records import SLOTS, StoredProfile
-from isthmus.stage import hang_by_name, set_out
+from isthmus.stage import set_out
 
 PLACES = (
     (AT, "At an address"),
@@ -327,7 +327,8 @@ class AddDialog(Frame):
         units = self._preview.units
         ids = [u.id for u in units]
         gel = self.gel.currentText().strip()
-        made = hang_by_name(self._preview.show, ids)
+        # they stand in space at once: on the structure they name, else in rows in front, where they can be seen
+        made = set_out(self._preview.show, ids)
         try:
             made = set_gel(made, ids, gel, books_at_hand()) if gel else made
         except EntryFault as fault:
@@ -351,8 +352,7 @@ class AddDialog(Frame):
             max(u.number for u in units),
             spot,
         )
-        # they stand in space at once: on the structure they name, else in a row in front, where they can be seen
-        self.bench.commit(f"add {len(ids)} unit{'s' * (len(ids) != 1)}", set_out(made, ids))
+        self.bench.commit(f"add {len(ids)} unit{'s' * (len(ids) != 1)}", made)
         self.bench.select(ids)
         return True
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 from isthmus.app.figures import figure_field, read_figure, write_figure
 from isthmus.app.widgets import bind, button, choice, label
 from isthmus.app.workbench import Workbench
+from isthmus.errors import EntryFault
 from isthmus.output.aiming import Aiming, centre_beam
 from isthmus.show.records import Vec3
 from isthmus.stage import lay
@@ -85,6 +86,16 @@ class AimBar(QWidget):
             return np.array(start) + share * (np.array(at) - np.array(start))
         ring = lay.circle(count, start[:2], apart)
         return np.column_stack([ring, np.full(count, start[2])])
+
+    def typed(self) -> Vec3:
+        """The point in the fields; what does not read is nought."""
+        found = []
+        for one in self.at:
+            try:
+                found.append(read_figure(one.text()))
+            except EntryFault:
+                found.append(0.0)
+        return found[0], found[1], found[2]
 
     def by_figures(self) -> None:
         def run() -> None:

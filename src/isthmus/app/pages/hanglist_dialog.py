@@ -19,7 +19,7 @@ from isthmus.library.at_hand import at_hand
 from isthmus.patch.hanglist import COLUMNS, NEEDED, PLAIN, HangList, parse_hang_list
 from isthmus.patch.paper import added_to, changes_between, next_revision, paper_address, take_paper
 from isthmus.show.records import Paper, PaperRow
-from isthmus.stage import hang_by_name
+from isthmus.stage import set_out
 
 FIELDS = ("number", "type", "mode", "address", "hangs_on", "gel")
 HEADINGS = ("Line", "Unit", "Type", "Mode", "Address", "Position", "Gel", "What is wrong")
@@ -236,6 +236,6 @@ class HangListDialog(Frame):
         paper = replace(self._paper(), title=self.title.text().strip(), revision=self.revision.text().strip())
         made = take_paper(self.bench.show, paper, self.library)
         fresh = [u.id for u in made.units if u.id not in before]
-        self.bench.commit(f"read hang list “{paper.title}”", hang_by_name(made, fresh))
+        self.bench.commit(f"read hang list “{paper.title}”", set_out(made, fresh))
         self.bench.select(fresh)
         return True

@@ -85,7 +85,7 @@ class PlanPage(Page):
         below.addWidget(self.foot)
         self.column.addLayout(below)
         self.canvas.hovered.connect(self._hovered)
-        self._aimer = Pointing(self.canvas, self.aim_bar.point, lambda: self.aim_bar.words)
+        self._aimer = Pointing(self.canvas, self.aim_bar.point, lambda: self.aim_bar.words, self.aim_bar.typed)
         bind(bench.changed, self, self.refresh)
         for signal in (bench.sheet_changed, bench.state_changed):
             bind(signal, self, self.refresh)

@@ -7,7 +7,6 @@ import itertools
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
-    QColor,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -19,21 +18,20 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QToolTip, QWidget
+from PySide6.QtWidgets import QGestureEvent, QPinchGesture, QToolTip, QWidget
 
 from isthmus.app import paint
-from isthmus.app.pages.overlay import draw_handles, handle_at, marks, sign, tag
+from isthmus.app.pages.overlay import draw_handles, handle_at, sign, tag
 from isthmus.app.pages.plan_page import drawing
+from isthmus.app.pages.plan_page.moment import Moment
 from isthmus.app.pages.plan_page.port import Port
-from isthmus.app.pages.plan_page.symbols import symbol
 from isthmus.app.pages.plan_page.tools import Tool, inside
+from isthmus.app.pages.pulling import Pulling
 from isthmus.app.theme import font, pen, theme
 from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
-from isthmus.errors import IsthmusError
-from isthmus.profiles.colour import encode_srgb
-from isthmus.show.records import Sheet, Show, Unit, Vec3
-from isthmus.stage.handles import Handle, handles_of, pull
+from isthmus.show.records import Sheet, Unit, Vec3
+from isthmus.stage.handles import Handle
 from isthmus.stage.landing import land, surfaces
 from isthmus.stage.runs import world_run
 from isthmus.stage.sheets import AXES, locked_among, put_points, sheet
@@ -43,8 +41,6 @@ GRAB = 13  # px around a symbol that count as it
 REACH = 7.0  # px within which things snap
 SETTLE_MS = 70  # of rest after which the still layer is drawn anew
 NUDGE, FINE_NUDGE, WIDE_NUDGE = 0.05, 0.01, 0.5  # metres
-NAMED = 60
-VERDICTS = {"answers": "ok", "wrong": "attention", "silent": "fault"}
 
 
 class PlanCanvas(QWidget):
@@ -75,11 +71,9 @@ class PlanCanvas(QWidget):
         self._lasso: list[QPointF] | None = None
         self._drag: tuple[float, float] | None = None
         self._grabbed = ""
-        self._guides: tuple[Guide, ...] = ()
-        self._handle: tuple[Handle, Vec3] | None = None
+        self.guides: tuple[Guide, ...] = ()
+        self.pulling = Pulling(bench)
         self._over = ""
-        self._pulled: Show | None = None
-        self._pull_words = ""
         self._panning = False
         self._let_go = ""
         self.setObjectName("plan canvas")
@@ -87,6 +81,8 @@ class PlanCanvas(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumHeight(120)
+        self.setAttribute(Qt.WidgetAttribute.WA_AcceptTouchEvents)
+        self.grabGesture(Qt.GestureType.PinchGesture)
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(SETTLE_MS)
@@ -98,6 +94,7 @@ class PlanCanvas(QWidget):
             bench.held_changed,
             bench.state_changed,
             bench.figures_changed,
+            bench.preview_changed,
             theme.changed,
         ):
             bind(signal, self, self.update)
@@ -112,7 +109,7 @@ class PlanCanvas(QWidget):
 
     @property
     def laid(self) -> drawing.Laid:
-        show, one = self._pulled or self.bench.show, self.sheet
+        show, one = self.bench.shown, self.sheet
         if self._laid is None or self._laid.show is not show or self._laid.sheet is not one:
             self._laid = drawing.Laid(show, one)
         return self._laid
@@ -130,7 +127,7 @@ class PlanCanvas(QWidget):
     def set_tool(self, tool: Tool | None) -> None:
         self.tool = tool
         self.preview = {}
-        self._guides = ()
+        self.guides = ()
         self.setCursor(tool.cursor if tool else Qt.CursorShape.ArrowCursor)
         self.update()
 
@@ -172,6 +169,14 @@ class PlanCanvas(QWidget):
         self._rest.start()
         self.update()
 
+    def _pinched(self, pinch: QPinchGesture) -> None:
+        """Two fingers on a touch screen: apart and together zooms about them, both moved pans."""
+        at = QPointF(self.mapFromGlobal(pinch.centerPoint().toPoint()))
+        self._end()
+        self.zoom(max(0.2, min(5.0, pinch.scaleFactor())), at)
+        d = pinch.centerPoint() - pinch.lastCenterPoint()
+        self._pan(d.x(), d.y())
+
     def _pan(self, dx: float, dy: float) -> None:
         self.port.pan(dx, dy)
         self._fitted = False
@@ -190,6 +195,9 @@ class PlanCanvas(QWidget):
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QNativeGestureEvent) and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
             self.zoom(1.0 + event.value(), event.position())
+            return True
+        if isinstance(event, QGestureEvent) and isinstance(pinch := event.gesture(Qt.GestureType.PinchGesture), QPinchGesture):
+            self._pinched(pinch)
             return True
         keys = (Qt.Key.Key_Escape, Qt.Key.Key_Home)
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() in keys and not event.modifiers():
@@ -215,6 +223,11 @@ class PlanCanvas(QWidget):
         return min(units, key=lambda u: (u.id not in held, distance[u.id], -(u.position or (0, 0, 0))[2], u.number), default=None)
 
     @property
+    def dragged(self) -> tuple[float, float] | None:
+        """How far what is in hand is dragged just now, metres; None when it rests."""
+        return self._drag if self._drag != (0.0, 0.0) else None
+
+    @property
     def rearranging(self) -> bool:
         return self.follow and self.bench.rearranging
 
@@ -233,7 +246,7 @@ class PlanCanvas(QWidget):
             return
         handle = handle_at(at, self.handles(), self.handle_px)
         if handle is not None:
-            self._handle = (handle, handle.point)
+            self.pulling.take(handle, handle.point)
             return
         unit = self.unit_at(at)
         alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
@@ -265,8 +278,9 @@ class PlanCanvas(QWidget):
             if self._press is not None:
                 self.tool.drag(point)
             self.update()
-        elif self._press is not None and self._handle is not None:
-            self._pull(at, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
+        elif self._press is not None and self.pulling.handle is not None:
+            free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+            self.pulling.pull(self._on_sheet(self.pulling.handle, at), free)
         elif self._press is not None and self._drag is not None:
             self._drag = self._measured(at, event.modifiers())
             self.update()
@@ -314,11 +328,11 @@ class PlanCanvas(QWidget):
     def _snapped(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> tuple[float, float]:
         """The point meant: drawn to what is near, unless Alt is held or the tool does not want it."""
         x, y = self.port.to_metres(at)
-        self._guides = ()
+        self.guides = ()
         if modifiers & Qt.KeyboardModifier.AltModifier or (self.tool is not None and not self.tool.snaps):
             return x, y
         made = snap((x, y), REACH / self.port.scale, self._others(), self._segments(), NUDGE)
-        self._guides = made.guides
+        self.guides = made.guides
         if made.guides:
             return made.point
         return round(x / NUDGE) * NUDGE, round(y / NUDGE) * NUDGE
@@ -328,7 +342,7 @@ class PlanCanvas(QWidget):
         assert self._press is not None
         d = at - self._press
         dx, dy = d.x() / self.port.scale, -d.y() / self.port.scale
-        self._guides = ()
+        self.guides = ()
         straight = modifiers & Qt.KeyboardModifier.ShiftModifier
         if straight:
             dx, dy = (dx, 0.0) if abs(dx) > abs(dy) else (0.0, dy)
@@ -339,17 +353,17 @@ class PlanCanvas(QWidget):
             return dx, dy
         x, y = (float(v) for v in self.laid.points[self.laid.row[self._grabbed]])
         made = snap((x + dx, y + dy), REACH / self.port.scale, self._others(), self._segments())
-        self._guides = made.guides
+        self.guides = made.guides
         return (made.point[0] - x, made.point[1] - y) if made.guides else (dx, dy)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if self.tool is not None and self._press is not None:
             self.tool.release(self._snapped(at, event.modifiers()))
-        elif self._handle is not None:
-            self._let_go_handle()
-        elif self._drag and self._drag != (0.0, 0.0):
-            self.move_selection(*self._drag, settle=True)
+        elif self.pulling.handle is not None:
+            self.pulling.let_go()
+        elif self.dragged:
+            self.move_selection(*self.dragged, settle=True)
         elif self._lasso is not None and len(self._lasso) > 2:
             self._take([i for i, p in self._in_view() if inside(self._lasso, p[0], p[1])], event.modifiers())
         elif self._box is not None and (self._box.width() > 4 or self._box.height() > 4):
@@ -368,9 +382,11 @@ class PlanCanvas(QWidget):
             self.bench.select([])
 
     def _end(self) -> None:
-        self._press = self._drag = self._box = self._lasso = self._handle = self._pulled = None
-        self._let_go = self._grabbed = self._pull_words = ""
-        self._guides = ()
+        self._press = self._drag = self._box = self._lasso = None
+        self._let_go = self._grabbed = ""
+        if self.pulling.handle is not None:
+            self.pulling.drop()
+        self.guides = ()
         self._panning = False
         self.update()
 
@@ -436,45 +452,21 @@ class PlanCanvas(QWidget):
     # ------------------------------------------------------------ handles of a structure
 
     def handles(self) -> list[Handle]:
-        one = self.sheet
-        if not self.rearranging or one.kind == "free":
+        kind = self.sheet.kind
+        if not self.follow or kind == "free":
             return []
-        show = self._pulled or self.bench.show
-        held = next((s for s in show.structures if s.id == self.bench.structure), None)
-        if held is None:
-            return []
-        return [h for h in handles_of(held) if not (h.up if one.kind == "plan" else h.name == "turn")]
+        return [h for h in self.pulling.handles(units=False) if not (h.up if kind == "plan" else h.name == "turn")]
 
-    def handle_px(self, handle: Handle) -> QPointF | None:
+    def handle_px(self, handle: Handle) -> QPointF:
         right, up = AXES[self.sheet.kind]
         return self.port.to_px(handle.point[right], handle.point[up])
 
-    def _pull(self, at: QPointF, free: bool) -> None:
-        assert self._handle is not None
-        handle, start = self._handle
+    def _on_sheet(self, handle: Handle, at: QPointF) -> Vec3:
+        """Where a pull leads: on the sheet, with what the sheet does not show as it is."""
+        to = list(handle.point)
         right, up = AXES[self.sheet.kind]
-        to = list(start)
         to[right], to[up] = self.port.to_metres(at)
-        try:
-            made = pull(self.bench.show, self.bench.structure, handle.name, start, (to[0], to[1], to[2]), self.bench.length_way, free)
-        except IsthmusError as error:
-            self._pull_words = str(error)
-            self.update()
-            return
-        self._pulled = made.show
-        one = next(s for s in made.show.structures if s.id == self.bench.structure)
-        x, y, z = one.position
-        self._pull_words = f"{one.size[0]:.2f} m long at {x:.2f}, {y:.2f}, {z:.2f} m. {made.words}"
-        self.update()
-
-    def _let_go_handle(self) -> None:
-        made, held = self._pulled, self.bench.structure
-        assert self._handle is not None
-        deed = {"move": "move", "turn": "turn", "height": "lift"}.get(self._handle[0].name, "length of")
-        self._pulled = None
-        if made is not None:
-            name = next((s.name for s in made.structures if s.id == held), "")
-            self.bench.guard(lambda: self.bench.commit(f"{deed} {name}", made))
+        return to[0], to[1], to[2]
 
     def structure_at(self, at: QPointF) -> str:
         """The structure whose line lies under the pointer, thin ones before those that cover ground."""
@@ -500,8 +492,9 @@ class PlanCanvas(QWidget):
         p = QPainter(self)
         self._still(p)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._moment(p)
-        self._structure_held(p)
+        moment = Moment(self, p)
+        moment.units()
+        moment.structure_held()
         for role, shape in (("coral", self._box),):
             if shape is not None:
                 p.setPen(pen(role, 1, Qt.PenStyle.DashLine))
@@ -511,11 +504,11 @@ class PlanCanvas(QWidget):
             p.setPen(pen("coral", 1, Qt.PenStyle.DashLine))
             p.setBrush(theme.color("coral", 0.10))
             p.drawPolygon(QPolygonF(self._lasso))
-        self._guide_lines(p)
+        moment.guides()
         drawing.furniture(p, self.port, self.sheet.kind == "plan")
         if self.lux is not None and self.sheet.kind == "plan":
             drawing.lux_legend(p, self.port, self.lux, self.lux_colours)
-        draw_handles(p, self.handles(), self.handle_px, self._handle[0].name if self._handle else self._over)
+        draw_handles(p, self.handles(), self.handle_px, self.pulling.handle.name if self.pulling.handle else self._over)
         self._words(p)
         p.setBrush(Qt.BrushStyle.NoBrush)
         if self.rearranging:
@@ -527,7 +520,7 @@ class PlanCanvas(QWidget):
 
     def _faded(self) -> set[str]:
         """Who is not in the still layer: filtered out, or on the move."""
-        moving = set(self.preview) | (set(self.bench.selection) if self._drag and self._drag != (0.0, 0.0) else set())
+        moving = set(self.preview) | (set(self.bench.selection) if self.dragged else set())
         if self.shown is None:
             return moving
         return moving | {d.unit.id for d in self.laid.drawn if d.unit.id not in self.shown}
@@ -554,104 +547,11 @@ class PlanCanvas(QWidget):
             self._layer_port = Port(port.wide, port.high, port.scale, port.centre)
         p.drawPixmap(0, 0, self._layer)
 
-    def _moment(self, p: QPainter) -> None:
-        """Light, choice, call and verdicts: what changes from moment to moment."""
-        bench, laid, port, ratio = self.bench, self.laid, self.port, self.devicePixelRatioF()
-        px = laid.px(port)
-        rows = laid.row
-        held = [i for i in bench.selection if i in rows]
-        moved = np.array(self._drag or (0.0, 0.0)) * [port.scale, -port.scale]
-        called = bench.call.unit if bench.call else None
-        glow = bench.view.glow(bench.live.frame)
-        faded = {d.unit.id for d in laid.drawn if self.shown is not None and d.unit.id not in self.shown}
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(theme.color("text3", 0.5))
-        for unit in faded - set(held):
-            p.drawEllipse(QPointF(*px[rows[unit]]), 1.6, 1.6)
-        if (self._drag and self._drag != (0.0, 0.0)) or self.preview:
-            self._ghosts(p, px, [i for i in held if not self.preview or i in self.preview])
-        for unit in (*glow.keys(), *(i for i in held if i not in glow)):
-            if unit not in rows or (unit in faded and unit not in held):
-                continue
-            d = laid.drawn[rows[unit]]
-            at = QPointF(*px[rows[unit]])
-            if unit in self.preview:
-                at = port.to_px(*self.preview[unit])
-            elif unit in bench.selection:
-                at = QPointF(*(px[rows[unit]] + moved))
-            if not (-60 < at.x() < port.wide + 60 and -60 < at.y() < port.high + 60):
-                continue
-            long, wide = drawing.size_px(d, port.scale)
-            fill = d.gel
-            if unit in glow:
-                level, rgb = glow[unit]
-                color = QColor.fromRgbF(*(float(v) for v in encode_srgb(np.array(rgb))))
-                fill = color.name()
-                p.setPen(Qt.PenStyle.NoPen)
-                reach = max(10.0, min(long, wide))
-                for radius, alpha in ((2.0, 0.10), (1.4, 0.16), (0.95, 0.22)) if self.lux is None else ():
-                    color.setAlphaF(alpha * (0.35 + 0.65 * level))
-                    p.setBrush(color)
-                    p.drawEllipse(at, reach * radius, reach * radius)
-            picture = symbol(d.kind, long, wide, d.turn, fill, unit in bench.selection, ratio)
-            half = picture.width() / ratio / 2
-            p.drawPixmap(QPointF(at.x() - half, at.y() - half), picture)
-        for verdict in bench.show.verdicts:
-            if verdict.unit in rows and verdict.unit not in faded and verdict.result in VERDICTS:
-                x, y = px[rows[verdict.unit]]
-                paint.severity(p, VERDICTS[verdict.result], float(x) + 9, float(y) - 9, 4.6)
-        if called in rows:
-            at = QPointF(*px[rows[called]])
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.setPen(pen("coral", 2))
-            p.drawEllipse(at, 17, 17)
-            p.drawEllipse(at, 21, 21)
-        self._order(p, px, moved, held)
-
-    def _order(self, p: QPainter, px: np.ndarray, moved: np.ndarray, held: list[str]) -> None:
-        laid = self.laid
-        nth = {u: i for i, u in enumerate(self.bench.selection, 1)}
-        found = []
-        for unit in held:
-            at = self.port.to_px(*self.preview[unit]) if unit in self.preview else QPointF(*(px[laid.row[unit]] + moved))
-            found.append((at, nth[unit], str(laid.drawn[laid.row[unit]].unit.number)))
-        if len(found) > NAMED:
-            p.setPen(pen("abyss", 1))
-            p.setBrush(theme.color("coral"))
-            for at, _, _ in found:
-                p.drawEllipse(at, 3.0, 3.0)
-            return
-        words = {nth[u]: text for u, text in self.bench.figures.items() if u in nth}
-        marks(p, found, words, QRectF(self.rect()).adjusted(-10, -10, 10, 10))
-
-    def _ghosts(self, p: QPainter, px: np.ndarray, held: list[str]) -> None:
-        """Where the units in hand were."""
-        p.setPen(pen("line_strong", 1, Qt.PenStyle.DotLine))
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        for unit in held:
-            p.drawEllipse(QPointF(*px[self.laid.row[unit]]), 7, 7)
-
-    def _structure_held(self, p: QPainter) -> None:
-        for one, paths in self.laid.outlines:
-            if one.id == self.bench.structure:
-                p.setPen(pen("coral", 1.8))
-                p.setBrush(Qt.BrushStyle.NoBrush)
-                for path in paths[:2]:
-                    shape = QPolygonF([self.port.to_px(x, y) for x, y in path.points])
-                    (p.drawPolygon if path.closed else p.drawPolyline)(shape)
-
-    def _guide_lines(self, p: QPainter) -> None:
-        for guide in self._guides:
-            a, b = self.port.to_px(*guide.start), self.port.to_px(*guide.end)
-            p.setPen(pen("ochre", 1, Qt.PenStyle.DashLine))
-            p.drawLine(a, b)
-            tag(p, (a + b) / 2 + QPointF(6, -9), guide.words, "text")
-
     def _words(self, p: QPainter) -> None:
         """What is being done, at the top left; a filter in force loudly at the top right."""
-        words = self._pull_words or self.wrong
-        if self._drag and self._drag != (0.0, 0.0):
-            dx, dy = self._drag
+        words = self.bench.preview_words or self.wrong
+        if self.dragged:
+            dx, dy = self.dragged
             up = "upstage" if self.sheet.kind == "plan" else "up"
             words = f"{dx:+.2f} m across, {dy:+.2f} m {up}"
         elif self.tool is not None and not words:

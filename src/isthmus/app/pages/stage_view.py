@@ -15,16 +15,17 @@ from PySide6.QtWidgets import QWidget
 
 from isthmus.app import paint
 from isthmus.app.pages.overlay import draw_handles, handle_at, marks, sign, tag
+from isthmus.app.pages.pulling import Pulling
 from isthmus.app.theme import font, pen, theme
 from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
-from isthmus.errors import IsthmusError
 from isthmus.output import RigView
 from isthmus.render import Look, Picture, RenderClient, Request, scene_of
 from isthmus.show.records import Show, Vec3
 from isthmus.stage import VIEWS, Camera, Drawn
+from isthmus.stage.camera import seen_from
 from isthmus.stage.drawing import EVEN, Drawing
-from isthmus.stage.handles import Handle, handles_of, pull, pull_units, unit_handles
+from isthmus.stage.handles import Handle
 from isthmus.stage.landing import land, surfaces
 from isthmus.stage.runs import world_run
 from isthmus.stage.space import Space, corners, space_of
@@ -36,6 +37,7 @@ HELD = np.array([0.62, 0.34, 0.25])
 PICK_RADIUS = 0.32
 NAMED = 60  # so many in hand carry their number in the picture
 WALK = 0.6  # metres a step
+EYES = 1.2  # metres above a seat
 
 
 class Tool(Protocol):
@@ -76,10 +78,8 @@ class StageView(QWidget):
         self._preview: tuple[Show, RigView] | None = None
         self._press = QPointF()
         self._last = QPointF()
-        self._handle: tuple[Handle, Vec3] | None = None
+        self.pulling = Pulling(bench)
         self._over = ""
-        self._pulled: Show | None = None
-        self._pull_words = ""
         self._born = time.monotonic()
         self._shown = 0.0
         self._stale = True
@@ -94,7 +94,7 @@ class StageView(QWidget):
         self._soon = QTimer(self)  # keeps to the frame cap
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self.ask)
-        for signal in (bench.selection_changed, bench.levels_changed, bench.held_changed, bench.state_changed):
+        for signal in (bench.selection_changed, bench.levels_changed, bench.held_changed, bench.state_changed, bench.preview_changed):
             bind(signal, self, self.renew)
         bind(bench.changed, self, self.renew)
         for signal in (theme.changed, bench.figures_changed):
@@ -140,22 +140,22 @@ class StageView(QWidget):
     def source(self) -> tuple[RigView, NDArray[np.uint8]]:
         if self.rig_view is not None and self.rig_frame is not None:
             return self.rig_view, self.rig_frame
-        if self._pulled is not None:
+        if self.bench.preview is not None:
             return self._preview_view(), self.bench.live.frame
         return self.bench.view, self.bench.live.frame
 
     def _preview_view(self) -> RigView:
         """The show as it would be when the handle were let go now."""
-        assert self._pulled is not None
-        if self._preview is None or self._preview[0] is not self._pulled:
-            self._preview = (self._pulled, RigView(self._pulled, self.bench.live.compiled))
+        shown = self.bench.shown
+        if self._preview is None or self._preview[0] is not shown:
+            self._preview = (shown, RigView(shown, self.bench.live.compiled))
         return self._preview[1]
 
     def shown_show(self) -> Show:
         """The show whose bodies are drawn: the rig's own, one being pulled about, or the one in hand."""
         if self.rig_view is not None and self.rig_show is not None:
             return self.rig_show
-        return self._pulled or self.bench.show
+        return self.bench.shown
 
     def space(self) -> Space:
         rig = self.source()[0].rig
@@ -266,47 +266,26 @@ class StageView(QWidget):
     def fit(self) -> None:
         """The whole rig in view, from the present side; far strays are left out."""
         space = self.space()
-        upright = np.radians(self.camera.fov / 2)
-        across = np.arctan(np.tan(upright) * self.width() / max(self.height(), 1))
-        away = 0.8 * space.size / 2 / float(np.sin(min(upright, across)))
-        self.set_camera(replace(self.camera, target=space.middle, distance=max(4.0, away)))
+        self.set_camera(self.camera.fitted(space.low, space.high, self.width() / max(self.height(), 1)))
 
     def fit_hand(self) -> None:
         view = self.source()[0]
         held = self.held(view)
         if held:
             points = view.rig.positions[held]
-            low, high = points.min(axis=0), points.max(axis=0)
-            x, y, z = (float(v) for v in (low + high) / 2)
-            self.set_camera(replace(self.camera, target=(x, y, z), distance=max(4.0, float(np.linalg.norm(high - low)) * 1.4)))
+            self.set_camera(self.camera.fitted(points.min(axis=0) - 0.8, points.max(axis=0) + 0.8, self.width() / max(self.height(), 1)))
 
     def sit(self, at: Vec3) -> None:
         """See from a seat: the eyes of somebody who sits there, looking at the middle of the stage."""
         space = self.space()
         x, y, _ = space.middle
-        target = np.array([x, y, max(1.0, space.high[2] * 0.4)])
-        eye = np.array([at[0], at[1], at[2] + 1.2])
-        to = target - eye
-        distance = float(np.linalg.norm(to))
-        bearing = float(np.degrees(np.arctan2(-to[0], to[1])))
-        height = float(np.degrees(np.arcsin(np.clip(-to[2] / max(distance, 1e-6), -1, 1))))
-        self.set_camera(Camera((x, y, float(target[2])), max(2.0, distance), bearing, height, 50.0))
-
-    def walk(self, forward: float, right: float, up: float) -> None:
-        """Eye and target together, on the level."""
-        b = np.radians(self.camera.bearing)
-        ahead, side = np.array([-np.sin(b), np.cos(b), 0.0]), np.array([np.cos(b), np.sin(b), 0.0])
-        x, y, z = (float(v) for v in np.array(self.camera.target) + forward * ahead + right * side + np.array([0, 0, up]))
-        self.set_camera(replace(self.camera, target=(x, y, z)))
+        self.set_camera(seen_from((at[0], at[1], at[2] + EYES), (x, y, max(1.0, space.high[2] * 0.4))))
 
     def out_of_view(self) -> bool:
         """Whether nothing of the rig is in the picture."""
         rig = self.source()[0].rig
         points = np.concatenate([rig.positions, *(corners(s) for s in rig.structures)])
-        if not len(points):
-            return False
-        at, depth = self.camera.project(points, self.width(), self.height())
-        return not ((depth > 0.3) & (at >= -4).all(axis=1) & (at[:, 0] <= self.width() + 4) & (at[:, 1] <= self.height() + 4)).any()
+        return bool(len(points)) and not self.camera.shows(points, self.width(), self.height())
 
     def ray(self, at: QPointF) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Eye and direction through a pixel."""
@@ -324,14 +303,7 @@ class StageView(QWidget):
     # ------------------------------------------------------------ handles
 
     def handles(self) -> list[Handle]:
-        if not self.bench.rearranging or self.rig_view is not None:
-            return []
-        show = self._pulled or self.bench.show
-        held = next((s for s in show.structures if s.id == self.bench.structure), None)
-        if held is not None:
-            return handles_of(held)
-        chosen = set(self.bench.selection)
-        return unit_handles([u for u in show.units if u.id in chosen])
+        return self.pulling.handles(units=True) if self.rig_view is None else []
 
     def handle_px(self, handle: Handle) -> QPointF | None:
         (at,), (depth,) = self.camera.project(np.array([handle.point]), self.width(), self.height())
@@ -354,27 +326,6 @@ class StageView(QWidget):
         point = eye + t * way
         return (float(point[0]), float(point[1]), z) if 0 < t < 400 else None
 
-    def _pull(self, to: Vec3, free: bool) -> None:
-        assert self._handle is not None
-        handle, start = self._handle
-        bench = self.bench
-        try:
-            if bench.structure:
-                made = pull(bench.show, bench.structure, handle.name, start, to, bench.length_way, free)
-                self._pulled, self._pull_words = made.show, made.words
-                one = next(s for s in made.show.structures if s.id == bench.structure)
-                x, y, z = one.position
-                run = one.size[2] if one.kind in ("mast", "boom", "tower") else one.size[0]
-                self._pull_words = f"{run:.2f} m long at {x:.2f}, {y:.2f}, {z:.2f} m. {made.words}"
-            else:
-                self._pulled = pull_units(bench.show, bench.selection, handle.name, start, to, free)
-                d = np.array(to) - np.array(start)
-                self._pull_words = f"{d[0]:+.2f}, {d[1]:+.2f}, {d[2]:+.2f} m" if handle.name != "turn" else "turning"
-        except IsthmusError as error:
-            self._pull_words = str(error)
-        self.renew()
-        self.update()
-
     # ------------------------------------------------------------ hands
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -390,7 +341,7 @@ class StageView(QWidget):
         if handle is not None:
             start = self._on_plane(handle, event.position())
             if start is not None:
-                self._handle = (handle, start)
+                self.pulling.take(handle, start)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         d = event.position() - self._last
@@ -403,10 +354,10 @@ class StageView(QWidget):
                 self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
                 self.update()
             return
-        if self._handle is not None:
-            to = self._on_plane(self._handle[0], event.position())
+        if self.pulling.handle is not None:
+            to = self._on_plane(self.pulling.handle, event.position())
             if to is not None:
-                self._pull(to, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
+                self.pulling.pull(to, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
         elif self.tool is not None and event.buttons() & Qt.MouseButton.LeftButton:
             point = self.point_at(event.position())
             if point is not None:
@@ -420,8 +371,8 @@ class StageView(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        if self._handle is not None:
-            self._let_go_handle()
+        if self.pulling.handle is not None:
+            self.pulling.let_go()
             return
         if self.tool is not None:
             point = self.point_at(event.position())
@@ -432,18 +383,6 @@ class StageView(QWidget):
         if abs(moved.x()) + abs(moved.y()) < 5:
             more = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
             self._choose(event.position(), more)
-
-    def _let_go_handle(self) -> None:
-        assert self._handle is not None
-        name, made = self._handle[0].name, self._pulled
-        self._handle = self._pulled = None
-        if made is not None:
-            held = next((s for s in made.structures if s.id == self.bench.structure), None)
-            what = held.name if held else f"{len(self.bench.selection)} units"
-            deed = {"move": "move", "turn": "turn", "height": "lift"}.get(name, "length of")
-            self.bench.guard(lambda: self.bench.commit(f"{deed} {what}", made))
-        self._pull_words = ""
-        self.renew()
 
     def _choose(self, at: QPointF, more: bool) -> None:
         rig = self.source()[0].rig
@@ -489,18 +428,19 @@ class StageView(QWidget):
         arrows = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
         if key in arrows and shift:
             right, forward = arrows[key]
-            self.walk(forward * WALK, right * WALK, 0.0)
+            self.set_camera(self.camera.walked(forward * WALK, right * WALK, 0.0))
         elif key in arrows:
             right, up = arrows[key]
             self.set_camera(self.camera.turned(5 * right, 3 * up))
         elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
-            self.walk(0, 0, WALK if key == Qt.Key.Key_PageUp else -WALK)
+            self.set_camera(self.camera.walked(0.0, 0.0, WALK if key == Qt.Key.Key_PageUp else -WALK))
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
             self.set_camera(self.camera.nearer(1.12 if key == Qt.Key.Key_Minus else 0.89))
         elif key == Qt.Key.Key_Home:
             self.fit()
-        elif key == Qt.Key.Key_Escape and (self._handle is not None or self.tool is not None):
-            self._handle = self._pulled = self.tool = None
+        elif key == Qt.Key.Key_Escape and (self.pulling.handle is not None or self.tool is not None):
+            self.pulling.drop()
+            self.tool = None
             self.renew()
             self.update()
         else:
@@ -535,9 +475,9 @@ class StageView(QWidget):
         self._structure_lines(p)
         self._marks(p)
         self._wrong(p)
-        draw_handles(p, self.handles(), self.handle_px, self._handle[0].name if self._handle else self._over)
-        if self._pull_words:
-            tag(p, QPointF(12, 10), self._pull_words)
+        draw_handles(p, self.handles(), self.handle_px, self.pulling.handle.name if self.pulling.handle else self._over)
+        if self.bench.preview_words:
+            tag(p, QPointF(12, 10), self.bench.preview_words)
         elif self.tool is not None:
             tag(p, QPointF(12, 10), self.tool.words)
         if self.out_of_view():

@@ -60,8 +60,15 @@ class Arranging:
     def spread(self, axis: int, gaps: bool) -> None:
         self._apply("spread", lambda p, h: arrange.distribute(p, h, axis, gaps), 3)
 
-    def mirror(self, axis: int, centre_line: bool = False) -> None:
-        self._apply("mirror", lambda p, h: arrange.mirror(p, axis, 0.0 if centre_line else float(arrange.middle(p)[axis])))
+    def mirror(self, axis: int, line: float | None = None) -> None:
+        """At a line of the sheet, or at the middle of what is in hand."""
+        self._apply("mirror", lambda p, h: arrange.mirror(p, axis, float(arrange.middle(p)[axis]) if line is None else line))
+
+    def mirror_at(self) -> None:
+        text = ask_text(self.parent, "Mirror", "At which line, metres across (1.5), or up (up 2)", "0")
+        if text is not None:
+            up = text.strip().lower().startswith("up")
+            self.mirror(int(up), read_figure(text.strip()[2:] if up else text, "line"))
 
     def turn(self, degrees: float | None = None) -> None:
         if degrees is None:
@@ -115,7 +122,8 @@ class Arranging:
             act(menu, f"Spread evenly {words}, by gaps", lambda a=axis: self.spread(a, True))
         menu.addSeparator()
         act(menu, "Mirror left and right", lambda: self.mirror(0))
-        act(menu, "Mirror at the centre line", lambda: self.mirror(0, True))
+        act(menu, "Mirror at the centre line", lambda: self.mirror(0, 0.0))
+        act(menu, "Mirror at a line…", self.mirror_at)
         act(menu, "Mirror up and down", lambda: self.mirror(1))
         act(menu, "Turn…", self.turn)
         act(menu, "Scale…", self.scale)

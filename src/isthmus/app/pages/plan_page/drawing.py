@@ -20,6 +20,7 @@ from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.colour import encode_srgb
 from isthmus.show.records import Sheet, Show, Unit
 from isthmus.stage.labels import Labels, Wish
+from isthmus.stage.landing import Surface
 from isthmus.stage.mount import mount_of
 from isthmus.stage.outlines import outline
 from isthmus.stage.pictures import as_png
@@ -108,7 +109,13 @@ def size_px(drawn: Drawn, scale: float) -> tuple[float, float]:
     return long * factor, max(wide * factor, 3.0)
 
 
-Lux = tuple[QImage, QRectF, float]  # false colours, the stretch of the sheet they cover in metres, lux of the brightest
+@dataclass(frozen=True)
+class Lux:
+    """False colours over a surface that lies level, and the lux of the brightest."""
+
+    picture: QImage
+    surface: Surface
+    top: float
 
 
 def still(
@@ -153,11 +160,14 @@ def _grid(p: QPainter, port: Port) -> None:
 
 
 def _false_colours(p: QPainter, port: Port, lux: Lux) -> None:
-    picture, box, _ = lux
-    top = port.to_px(box.left(), box.top() + box.height())
+    on = lux.surface
+    long, deep = (2 * float(np.hypot(*v[:2])) * port.scale for v in (on.along, on.across))
+    p.save()
+    p.translate(port.to_px(float(on.centre[0]), float(on.centre[1])))
+    p.rotate(-math.degrees(math.atan2(on.along[1], on.along[0])))
     p.setOpacity(0.85)
-    p.drawImage(QRectF(top.x(), top.y(), box.width() * port.scale, box.height() * port.scale), picture)
-    p.setOpacity(1.0)
+    p.drawImage(QRectF(-long / 2, -deep / 2, long, deep), lux.picture)
+    p.restore()
 
 
 def lux_legend(p: QPainter, port: Port, lux: Lux, colours: QImage) -> None:
@@ -169,7 +179,7 @@ def lux_legend(p: QPainter, port: Port, lux: Lux, colours: QImage) -> None:
     p.drawRect(QRectF(x, y, wide, 6))
     small = font("tick", mono=True)
     for share in (0.0, 0.25, 0.5, 1.0):
-        words = f"{share * lux[2]:.0f}{' lux' if share == 1 else ''}"
+        words = f"{share * lux.top:.0f}{' lux' if share == 1 else ''}"
         paint.text(p, x + share * wide - (advance(small, words) if share == 1 else 0), y - 16, words, small, "text2", height=14)
 
 

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, QRectF, QTimer
+from PySide6.QtCore import QObject, QTimer
 from PySide6.QtGui import QImage
 
 from isthmus.app.pages.plan_canvas import PlanCanvas
+from isthmus.app.pages.plan_page import drawing
 from isthmus.app.tasks import Task
 from isthmus.app.theme import theme
 from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
-from isthmus.show.records import Structure
+from isthmus.stage.landing import Surface, surfaces
 from isthmus.stage.photometry import illuminance, over
 from isthmus.stage.rig import Beams, Drawn
 
@@ -45,9 +46,8 @@ class LuxLayer(QObject):
         self.on = False
         self.words = ""
         self.top = 0.0
-        self.values: NDArray[np.float64] | None = None
         self._beams: Beams | None = None
-        self._level = 0.0
+        self._deck: Surface | None = None
         self._task: Task | None = None
         self._again = False
         self._later = QTimer(self)
@@ -65,10 +65,10 @@ class LuxLayer(QObject):
             self.canvas.lux = None
             self.canvas.update()
 
-    def deck(self) -> Structure | None:
-        level = [s for s in self.bench.show.structures if s.kind in ("deck", "hull")]
-        held = [s for s in level if s.id == self.bench.structure]
-        return held[0] if held else max(level, key=lambda s: s.size[0] * s.size[1], default=None)
+    def deck(self) -> Surface | None:
+        level = [s for s in surfaces(self.bench.show.structures) if s.structure and s.normal[2] > 0.9]
+        held = [s for s in level if s.structure == self.bench.structure]
+        return held[0] if held else max(level, key=lambda s: float(s.along @ s.along) * float(s.across @ s.across), default=None)
 
     def _soon(self) -> None:
         if self.on:
@@ -84,13 +84,10 @@ class LuxLayer(QObject):
             self.words = "There is no deck to reckon light on."
             return
         beams, _ = self.bench.view.pose(self.bench.live.frame, Drawn(hide_off=False))
-        x, y, z = deck.position
-        length, depth, high = deck.size
-        low, top = (x - length / 2, y - depth / 2), (x + length / 2, y + depth / 2)
-        across, along = SIDE, max(8, round(SIDE * depth / length))
-        level = z + high / 2 + 0.001
-        self._task = Task(lambda step: over(beams, low, top, level, across, along), self)
-        self._task.done.connect(lambda lux: self._show(lux, QRectF(low[0], low[1], length, depth), deck.name, beams, level))
+        long, deep = (2 * float(np.linalg.norm(v)) for v in (deck.along, deck.across))
+        across, along = SIDE, max(8, min(2 * SIDE, round(SIDE * deep / long)))
+        self._task = Task(lambda step: over(beams, deck, across, along), self)
+        self._task.done.connect(lambda lux: self._show(lux, deck, beams))
         self._task.ended.connect(self._ended)
         self._task.start()
 
@@ -100,24 +97,25 @@ class LuxLayer(QObject):
             self._again = False
             self._begin()
 
-    def _show(self, lux: NDArray[np.float64], box: QRectF, name: str, beams: Beams, level: float) -> None:
+    def _show(self, lux: NDArray[np.float64], deck: Surface, beams: Beams) -> None:
         if not self.on:
             return
-        self.values, self._beams, self._level = lux, beams, level
+        self._beams, self._deck = beams, deck
         self.top = max(50.0, float(np.quantile(lux, 0.985)))
         shares = np.clip(lux / self.top, 0, 1)
-        self.canvas.lux = (_coloured(shares[::-1]), box, self.top)
+        self.canvas.lux = drawing.Lux(_coloured(shares[::-1]), deck, self.top)
         self.canvas.lux_colours = _coloured(np.linspace(0, 1, 90)[None])
         evenness = float(lux.min() / lux.mean()) if lux.mean() > 0 else 0.0
-        self.words = f"{name}: {lux.mean():.0f} lux on average, evenness {evenness:.2f}"
+        self.words = f"{deck.name}: {lux.mean():.0f} lux on average, evenness {evenness:.2f}"
         self.canvas.update()
         self.canvas.hovered.emit(float("nan"), float("nan"))
 
     def at(self, x: float, y: float) -> float | None:
         """Lux at a point of the deck."""
-        if self._beams is None or not np.isfinite(x):
+        if self._beams is None or self._deck is None or not np.isfinite(x):
             return None
-        return float(illuminance(self._beams, [[x, y, self._level]])[0])
+        point = (x, y, float(self._deck.centre[2]) + 1e-3)
+        return float(illuminance(self._beams, [point], self._deck.normal)[0])
 
     def stop(self) -> None:
         self._later.stop()

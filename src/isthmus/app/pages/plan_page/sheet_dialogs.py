@@ -5,10 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from msgspec.structs import replace
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QScrollArea, QWidget
 
 from isthmus.app.dialogs import Frame
-from isthmus.app.widgets import choice, field, label
+from isthmus.app.widgets import choice, column_of, field, label
 from isthmus.app.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.patch.groups import members
@@ -17,8 +17,6 @@ from isthmus.show.records import Sheet
 from isthmus.stage.sheet_files import pdf, svg
 from isthmus.stage.sheet_marks import LABELS, PAPERS, SCALES, fitting_scale, pages
 from isthmus.stage.sheets import free_sheet, keep
-
-MOST_GROUPS = 16
 
 
 class NewSheet(Frame):
@@ -44,11 +42,19 @@ class NewSheet(Frame):
         self.hand.setEnabled(count > 0)
         self.body.addWidget(self.hand)
         self.groups = []
-        for group in bench.show.groups[:MOST_GROUPS]:
+        inside = QWidget()
+        column = column_of(inside, 4)
+        for group in bench.show.groups:
             box = QCheckBox(f"group {group.name} ({len(members(bench.show, group))})")
             box.setObjectName(f"sheet group {group.name}")
             self.groups.append((box, group))
-            self.body.addWidget(box)
+            column.addWidget(box)
+        if self.groups:
+            area = QScrollArea()
+            area.setWidgetResizable(True)
+            area.setWidget(inside)
+            area.setMaximumHeight(260)
+            self.body.addWidget(area)
         self.name.setFocus()
 
     def _make(self) -> bool:

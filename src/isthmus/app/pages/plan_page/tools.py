@@ -107,20 +107,33 @@ class Shape(Tool):
 
 
 class Pointing(Tool):
-    """Hands points of the stage to something that aims or sits; in elevations there is no level to point at."""
+    """Hands points of the stage to something that aims: `rest` gives what the sheet does not show."""
 
     snaps = False
 
-    def __init__(self, canvas: PlanCanvas, target: Callable[[Vec3, bool], None], words: Callable[[], str]) -> None:
+    def __init__(
+        self, canvas: PlanCanvas, target: Callable[[Vec3, bool], None], words: Callable[[], str], rest: Callable[[], Vec3]
+    ) -> None:
         super().__init__(canvas)
-        self._target, self._words = target, words
+        self._target, self._words, self._rest = target, words, rest
 
     @property
     def words(self) -> str:  # type: ignore[override]
-        return self._words()
+        kind = self.canvas.sheet.kind
+        if kind == "free":
+            return "A free sheet is nowhere: aim on the plan, an elevation or the stage"
+        depth = {"front": f", {self._rest()[1]:.2f} m upstage", "side": f", {self._rest()[0]:.2f} m across"}.get(kind, "")
+        return self._words() + depth
 
     def _tell(self, at: Metres, last: bool) -> None:
-        self._target((at[0], at[1], self.canvas.level_at(at)), last)
+        kind = self.canvas.sheet.kind
+        x, y, _ = self._rest()
+        if kind == "plan":
+            self._target((*at, self.canvas.level_at(at)), last)
+        elif kind == "front":
+            self._target((at[0], y, at[1]), last)
+        elif kind == "side":
+            self._target((x, at[0], at[1]), last)
 
     def press(self, at: Metres) -> None:
         self._tell(at, False)
