@@ -232,6 +232,9 @@ def test_paths_circles_grids_and_one_by_one(make_window) -> None:
     press(page, "place line")
     retype(page.place.fields["to x"], "wide", Qt.Key.Key_Return)
     assert "no figure" in window.notice.words
+    canvas.setFocus()
+    key(canvas, Qt.Key.Key_Escape)
+    assert not page.place.kind and not page.place.figures.isVisible() and bench.selection
     bench.select([])
     press(page, "place line")
     assert "No units are in hand" in window.notice.words

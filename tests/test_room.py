@@ -86,6 +86,12 @@ def overlapping(page: QWidget) -> list[str]:
     return found
 
 
+def trouble_in(page: QWidget) -> list[str]:
+    """What does not fit once the layout has come to rest."""
+    until(lambda: not (cut_off(page) or overlapping(page)), 2)
+    return cut_off(page) + overlapping(page)
+
+
 @pytest.mark.parametrize("size", [(1280, 800), (1000, 640)])
 def test_no_word_is_cut_off_and_nothing_lies_on_anything_on_any_page(make_window, demo: Show, size: tuple[int, int]) -> None:
     window = make_window(demo)
@@ -96,7 +102,7 @@ def test_no_word_is_cut_off_and_nothing_lies_on_anything_on_any_page(make_window
         window.go(name)
         settle(0.15)
         page = window.pages[name]
-        trouble[name] = cut_off(page) + overlapping(page)
+        trouble[name] = trouble_in(page)
     window.go("Profiles")
     profiles = window.profiles
     assert until(lambda: len(profiles.link.shelf.columns) > 500 and not profiles.link.busy, 40)
@@ -107,7 +113,7 @@ def test_no_word_is_cut_off_and_nothing_lies_on_anything_on_any_page(make_window
     for view in VIEWS:
         press(profiles, f"view {view}")
         settle(0.2)
-        trouble[view] = cut_off(profiles) + overlapping(profiles)
+        trouble[view] = trouble_in(profiles)
         assert profiles.rect().right() <= window.rect().right()
     assert not any(trouble.values()), "\n".join(f"{name}: {words}" for name, told in trouble.items() for words in told)
 
@@ -159,13 +165,13 @@ def test_no_word_is_cut_off_in_any_view_or_question_of_the_patch(make_window, de
     for view in PATCH_VIEWS:
         page.show_view(view)
         settle(0.15)
-        trouble[view] = cut_off(page) + overlapping(page)
+        trouble[view] = trouble_in(page)
         assert page.rect().right() <= window.rect().right()
     page.show_view("Units")
     page.needle.setText("201-208")
     page.toggle_unfold()
     settle(0.1)
-    trouble["filtered and unfolded"] = cut_off(page) + overlapping(page)
+    trouble["filtered and unfolded"] = trouble_in(page)
     for name, ask in (
         ("add units", page.add_units),
         ("another profile", page.swap),
@@ -177,7 +183,7 @@ def test_no_word_is_cut_off_in_any_view_or_question_of_the_patch(make_window, de
         ask()
         asked = dialog(name)
         settle(0.15)
-        trouble[name] = cut_off(asked) + overlapping(asked)
+        trouble[name] = trouble_in(asked)
         asked.reject()
         settle(0.05)
     assert not any(trouble.values()), "\n".join(f"{name}: {words}" for name, told in trouble.items() for words in told)
@@ -205,7 +211,7 @@ def test_no_word_is_cut_off_in_any_view_of_the_routes_and_every_field_has_a_name
     for view in page.views:
         page.show_view(view)
         settle(0.3)
-        trouble[view] = cut_off(page) + overlapping(page)
+        trouble[view] = trouble_in(page)
         for widget in page.findChildren(QWidget):
             if widget.isVisible() and isinstance(widget, (QComboBox, QLineEdit, QTableView)):
                 assert widget.accessibleName() or isinstance(widget.parentWidget(), QComboBox), (
@@ -223,7 +229,7 @@ def test_no_word_is_cut_off_in_any_view_of_the_routes_and_every_field_has_a_name
         ask()
         asked = dialog()
         settle(0.15)
-        trouble[name] = cut_off(asked) + overlapping(asked)
+        trouble[name] = trouble_in(asked)
         asked.reject()
         settle(0.05)
     assert not any(trouble.values()), "\n".join(f"{name}: {words}" for name, told in trouble.items() for words in told)

@@ -116,10 +116,10 @@ def test_beams_follow_the_pointer_a_line_a_circle_and_figures(make_window) -> No
     bench.select(["u401"])
     bar.at[0].setText("2")
     press(page, "aim there")
-    assert "neither pans nor tilts" in window.notice.words
+    assert "401: no pan and no tilt" in window.notice.words
     view.setFocus()
     key(view, Qt.Key.Key_Escape)
-    assert view.tool is None
+    assert view.tool is None and not bar.isVisible() and not page.aim.isChecked()
 
 
 def test_views_are_kept_walked_sat_in_and_the_way_back_is_shown(make_window) -> None:

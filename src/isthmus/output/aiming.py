@@ -84,12 +84,12 @@ def aim_units(live: Live, ids: Sequence[str], targets: object, way: str = "neare
     placed = [by_id[i] for i in ids if i in by_id and by_id[i].position is not None]
     for i in ids:
         if i in by_id and by_id[i].position is None:
-            answers[i] = Aiming(i, by_id[i].number, 0.0, 0.0, False, float("inf"), "it has no place")
+            answers[i] = Aiming(i, by_id[i].number, 0.0, 0.0, False, float("inf"), "no place")
     for program, units in group_by_mode(placed, profiles_of(show)):
         pan_item, tilt_item = _axis(program, "Pan"), _axis(program, "Tilt")
         beam = centre_beam(program.assembly)
         if beam is None or (pan_item is None and tilt_item is None):
-            why = "it neither pans nor tilts" if beam else "it gives no light"
+            why = "no pan and no tilt" if beam else "no light"
             answers |= {u.id: Aiming(u.id, u.number, 0.0, 0.0, False, float("inf"), why) for u in units}
             continue
         chain = core.chain_of(beam.chain)
@@ -108,9 +108,9 @@ def aim_units(live: Live, ids: Sequence[str], targets: object, way: str = "neare
                     levels[name] = level_for(item, float(value))
                     spans[name] = item.channel.first.physical_to - item.channel.first.physical_from
             asked = _asked_for(unit, levels, spans)
-            why = "" if found.reached[row] else "it cannot turn that far" if not unit.limits else "its limits or its stops are in the way"
+            why = "" if found.reached[row] else "out of reach" if not unit.limits else "limits or stops in the way"
             if asked is None:
-                why = "its offsets lead past the end of its range"
+                why = "offsets past the end of the range"
             for name, item in (("Pan", pan_item), ("Tilt", tilt_item)):
                 if item is not None and asked is not None and name in asked:
                     wanted[(unit.id, item.cell, name)] = asked[name]
@@ -133,5 +133,5 @@ def in_words(answers: Sequence[Aiming]) -> str:
     words = f"{met} of {len(answers)} beams meet there."
     for why in dict.fromkeys(a.why for a in lost):
         mine = [str(a.number) for a in lost if a.why == why]
-        words += f" {', '.join(mine[:8])}{' …' if len(mine) > 8 else ''}: {why if len(mine) == 1 else why.replace('it ', 'they ', 1)}."
+        words += f" {', '.join(mine[:8])}{' …' if len(mine) > 8 else ''}: {why}."
     return words

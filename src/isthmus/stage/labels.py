@@ -28,7 +28,8 @@ class Labels:
 
     CELL = 48.0
 
-    def __init__(self) -> None:
+    def __init__(self, bounds: Box | None = None) -> None:
+        self._bounds = bounds  # labels stay inside, unless they must be placed
         self._cells: dict[tuple[int, int], list[Box]] = {}
 
     def block(self, box: Box) -> None:
@@ -68,6 +69,10 @@ class Labels:
 
     def _free(self, box: Box) -> bool:
         left, top, right, bottom = box
+        if self._bounds is not None:
+            x0, y0, x1, y1 = self._bounds
+            if left < x0 or top < y0 or right > x1 or bottom > y1:
+                return False
         for cell in self._over(box):
             for l2, t2, r2, b2 in self._cells.get(cell, ()):
                 if left < r2 and l2 < right and top < b2 and t2 < bottom:

@@ -86,6 +86,7 @@ class PlanPage(Page):
         self.column.addLayout(below)
         self.canvas.hovered.connect(self._hovered)
         self._aimer = Pointing(self.canvas, self.aim_bar.point, lambda: self.aim_bar.words, self.aim_bar.typed)
+        bind(self.canvas.tool_changed, self, self._say_tool)
         bind(bench.changed, self, self.refresh)
         for signal in (bench.sheet_changed, bench.state_changed):
             bind(signal, self, self.refresh)
@@ -152,9 +153,10 @@ class PlanPage(Page):
         self.bench.rearrange(not self.bench.rearranging)
 
     def switch_aim(self) -> None:
-        on = self.canvas.tool is not self._aimer
-        self.place.end()
-        self.canvas.set_tool(self._aimer if on else None)
+        self.canvas.set_tool(None if self.canvas.tool is self._aimer else self._aimer)
+
+    def _say_tool(self) -> None:
+        on = self.canvas.tool is self._aimer
         self.aim.setChecked(on)
         self.aim_bar.setVisible(on)
         self.aim_bar.refresh()

@@ -47,6 +47,7 @@ class PlanCanvas(QWidget):
     """`follow` the sheet of the workbench, or always show the plan."""
 
     hovered = Signal(float, float)
+    tool_changed = Signal()
 
     def __init__(self, bench: Workbench, follow: bool = False) -> None:
         super().__init__()
@@ -129,6 +130,7 @@ class PlanCanvas(QWidget):
         self.preview = {}
         self.guides = ()
         self.setCursor(tool.cursor if tool else Qt.CursorShape.ArrowCursor)
+        self.tool_changed.emit()
         self.update()
 
     def to_px(self, x: float, y: float) -> QPointF:

@@ -110,6 +110,7 @@ class StagePage(Page):
         foot.addSpacing(12)
         foot.addWidget(self.pace)
         self.column.addLayout(foot)
+        bind(self.view.tool_changed, self, self._say_tool)
         bind(bench.changed, self, self.refresh)
         bind(bench.state_changed, self, self._say_state)
         bind(bench.levels_changed, self, self._compare)
@@ -188,17 +189,17 @@ class StagePage(Page):
             self.bench.commit(f"forget the view {name}", with_changes(self.bench.show, views=views))
 
     def switch_aim(self) -> None:
-        on = self.view.tool is None
-        self.view.tool = self.aim_bar if on else None
+        self.view.set_tool(None if self.view.tool is self.aim_bar else self.aim_bar)
+
+    def _say_tool(self) -> None:
+        on = self.view.tool is self.aim_bar
         self.aim.setChecked(on)
         self.aim_bar.setVisible(on)
         self.aim_bar.refresh()
-        self.view.update()
 
     def sit(self) -> None:
         """The next click on the stage is the seat to see from."""
-        self.view.tool = _Seat(self)
-        self.view.update()
+        self.view.set_tool(_Seat(self))
 
     def _structures(self) -> None:
         structure_menu(self, self.bench).exec(self.structures.mapToGlobal(self.structures.rect().bottomLeft()))
@@ -311,7 +312,7 @@ class _Seat:
 
     def point(self, at: Vec3, last: bool) -> None:
         if last:
-            self.page.view.tool = None
+            self.page.view.set_tool(None)
             self.page.view.sit(at)
 
 

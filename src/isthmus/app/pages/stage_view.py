@@ -9,7 +9,7 @@ from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSocketNotifier, Qt, QTimer
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSocketNotifier, Qt, QTimer, Signal
 from PySide6.QtGui import QHideEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QShowEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -51,6 +51,8 @@ class Tool(Protocol):
 
 class StageView(QWidget):
     """`source` gives (rig view, frame); it may change with every picture."""
+
+    tool_changed = Signal()
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -287,6 +289,12 @@ class StageView(QWidget):
         points = np.concatenate([rig.positions, *(corners(s) for s in rig.structures)])
         return bool(len(points)) and not self.camera.shows(points, self.width(), self.height())
 
+    def set_tool(self, tool: Tool | None) -> None:
+        """What clicks are for; None: choosing."""
+        self.tool = tool
+        self.tool_changed.emit()
+        self.update()
+
     def ray(self, at: QPointF) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Eye and direction through a pixel."""
         return np.array(self.camera.eye), self.camera.ray(at.x(), at.y(), self.width(), self.height())
@@ -440,7 +448,7 @@ class StageView(QWidget):
             self.fit()
         elif key == Qt.Key.Key_Escape and (self.pulling.handle is not None or self.tool is not None):
             self.pulling.drop()
-            self.tool = None
+            self.set_tool(None)
             self.renew()
             self.update()
         else:

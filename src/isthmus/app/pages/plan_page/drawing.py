@@ -130,7 +130,7 @@ def still(
         _grid(p, port)
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
     p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-    labels = Labels()
+    labels = Labels((0.0, 0.0, float(port.wide), float(port.high)))
     _structures(p, laid, port)
     if background is not None and laid.sheet.underlay is not None:
         _underlay(p, laid, port, background)

@@ -10,7 +10,7 @@ from isthmus.app.figures import figure_field, read_figure, write_figure
 from isthmus.app.pages.plan_canvas import PlanCanvas
 from isthmus.app.pages.plan_page.tools import OneByOne, Shape
 from isthmus.app.theme import font
-from isthmus.app.widgets import bind, button, choice, label
+from isthmus.app.widgets import bind, button, choice, column_of, label
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.stage.choose import in_order
@@ -35,9 +35,11 @@ class PlaceBar(QWidget):
         self.bench, self.canvas = bench, canvas
         self.laying = Laying("line")
         self.kind = ""
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 6)
+        column = column_of(self, 4)
+        column.setContentsMargins(0, 0, 0, 6)
+        row = QHBoxLayout()
         row.setSpacing(4)
+        column.addLayout(row)
         self.kinds = {}
         for kind, words in WORDS.items():
             made = button(words, "quiet", lambda k=kind: self.begin(k), name=f"place {kind}")
@@ -46,12 +48,17 @@ class PlaceBar(QWidget):
             row.addWidget(made)
         self.order = choice("placing order", [("hand", "as in hand"), ("number", "by number")])
         row.addWidget(self.order)
-        row.addSpacing(6)
+        row.addStretch(1)
+        self.figures = QWidget()
+        column.addWidget(self.figures)
+        row = QHBoxLayout(self.figures)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
         self.fields: dict[str, QLineEdit] = {}
         self.names = {}
         for name in dict.fromkeys(n for names in FIELDS.values() for n in names):
             self.names[name] = label(name, "quiet", "caption")
-            self.fields[name] = figure_field(f"place {name}", "", 46)
+            self.fields[name] = figure_field(f"place {name}", "", 62)
             self.fields[name].returnPressed.connect(self.by_figures)
             row.addWidget(self.names[name])
             row.addWidget(self.fields[name])
@@ -67,6 +74,7 @@ class PlaceBar(QWidget):
         row.addWidget(self.go)
         row.addStretch(1)
         bind(bench.selection_changed, self, self._other_hand)
+        bind(canvas.tool_changed, self, self._other_tool)
         self._show("")
 
     # ------------------------------------------------------------ choosing a way
@@ -113,8 +121,7 @@ class PlaceBar(QWidget):
             self.names[name].setVisible(name in wanted)
         for name, check in self.checks.items():
             check.setVisible(name in CHECKS.get(kind, ()))
-        self.go.setVisible(bool(wanted))
-        self.order.setVisible(not wanted)
+        self.figures.setVisible(bool(wanted))
 
     # ------------------------------------------------------------ figures
 
@@ -228,6 +235,12 @@ class PlaceBar(QWidget):
         words = WORDS[self.kind].lower() if self.kind else "place"
         what = f"{len(places)} units" if len(places) != 1 else "1 unit"
         return self.canvas.lay(f"place {what}: {words}", places)
+
+    def _other_tool(self) -> None:
+        """Something else is in use now, or nothing: Escape, or aiming."""
+        if self.kind and not isinstance(self.canvas.tool, (OneByOne, Shape)):
+            self.kind = ""
+            self._show("")
 
     def _other_hand(self) -> None:
         """Another selection is placed by its own figures."""
