@@ -1,140 +1,216 @@
-"""Roll call: step through the units one by one, and keep what was seen.
+"""Roll call: one stop after the other, and at each stop one act after the other; the levels it changes are given back.
 
-The call itself is a value; the live levels it changes are kept and given back when it ends.
+The call is a value; `show_call` puts it on the live levels.
 """
 
 from __future__ import annotations
 
-import time
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-import msgspec
-
+from isthmus.check.acts import KINDS, LIGHT, Act, acts_of
+from isthmus.check.calls import Call, CallPlan, Left, numbers_of, plan_calls, say_slot
+from isthmus.check.safe import safe_level
+from isthmus.check.verdicts import holds
 from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.output.live import Asked
 from isthmus.patch.index import index_of
-from isthmus.profiles import profiles_of
-from isthmus.routes import routed, way_key
-from isthmus.show.records import Show, Unit, Verdict
+from isthmus.profiles import light_program, profiles_of
+from isthmus.profiles.light import LightProgram
+from isthmus.show.records import Show, Unit
 
-RESULTS = ("answers", "wrong", "silent")
+RESTS = {"dark": "the rest dark", "dim": "the rest dimmed", "leave": "the rest as it is"}
+DIMMED = 0.1
 
 
 @dataclass(frozen=True)
-class Left:
-    """A unit that is not called, and why."""
+class Manner:
+    """How it is called. `kinds` are the acts besides light; `armed` lets address calls into dangerous ranges."""
 
-    unit: str
-    number: int
-    why: str
+    by: str = "unit"
+    order: str = "number"
+    level: float = 1.0
+    kinds: tuple[str, ...] = (LIGHT,)
+    rest: str = "dark"
+    armed: bool = False
 
 
 @dataclass(frozen=True)
 class RollCall:
-    """Which units are called, in order, and where the call stands. `before` are the levels to give back."""
+    """The stops in order, where the call stands, and the levels to give back. `only` is the filter in words, or ""."""
 
-    order: tuple[str, ...]
-    at: int
-    left_out: tuple[Left, ...]
-    level: float
+    calls: tuple[Call, ...]
+    left: tuple[Left, ...]
+    manner: Manner
     before: Asked
+    over: dict[tuple[int, int], int]
+    at: int = 0
+    act: int = 0
+    phase: int = 0
+    only: str = ""
+
+    @property
+    def call(self) -> Call:
+        return self.calls[self.at]
 
     @property
     def unit(self) -> str | None:
-        return self.order[self.at] if self.order else None
+        """The unit called, when it is one alone."""
+        return self.call.units[0] if len(self.call.units) == 1 else None
+
+    @property
+    def order(self) -> tuple[str, ...]:
+        """Every unit called, each once, in the order of the stops."""
+        return tuple(dict.fromkeys(u for call in self.calls for u in call.units))
+
+    @property
+    def outside(self) -> list[Left]:
+        return [x for x in self.left if x.outside]
 
 
-def callable_units(show: Show) -> tuple[list[Unit], list[Left]]:
-    """Units that can be called, by number; and the others with the reason."""
-    profiles, lead = profiles_of(show), routed(show)
-    called, left = [], []
-    for unit in sorted(show.units, key=lambda u: u.number):
-        if profiles.mode_of(unit) is None:
-            left.append(Left(unit.id, unit.number, "its profile or mode is unknown"))
-        elif not unit.patch:
-            left.append(Left(unit.id, unit.number, "it has no address"))
-        elif not any(p.universe in lead for p in unit.patch):
-            left.append(Left(unit.id, unit.number, f"universe {unit.patch[0].universe} leads nowhere"))
-        else:
-            called.append(unit)
-    return called, left
+def begin(
+    show: Show, live: Live, manner: Manner | None = None, start: str | None = None, only: Sequence[str] | None = None, words: str = ""
+) -> RollCall:
+    """Start a call at `start`, or at the first stop with a unit that has no verdict that still holds.
 
-
-def begin(show: Show, live: Live, level: float = 1.0, start: str | None = None, only: set[str] | None = None) -> RollCall:
-    """Start a call; it begins at `start`, or at the first unit without a verdict that still holds.
-
-    Raises EntryFault when no unit can be called.
+    Raises EntryFault when nothing can be called.
     """
-    units, left = callable_units(show)
-    if only is not None:
-        left += [Left(u.id, u.number, "it is outside the units in hand") for u in units if u.id not in only]
-        units = [u for u in units if u.id in only]
-    if not units:
-        raise EntryFault("No unit can be called.", do="Units need a profile, an address and a universe that leads somewhere.")
-    order = tuple(unit.id for unit in units)
+    manner = manner or Manner()
+    plan: CallPlan = plan_calls(show, manner.by, manner.order, only)
     proven = {v.unit for v in show.verdicts if holds(show, v)}
-    first = next((i for i, unit in enumerate(order) if unit == start), None)
+    first = next((i for i, c in enumerate(plan.calls) if start in c.units), None)
     if first is None:
-        first = next((i for i, unit in enumerate(order) if unit not in proven), 0)
-    call = RollCall(order, first, tuple(left), level, live.snapshot())
-    show_unit(call, live)
+        first = next((i for i, c in enumerate(plan.calls) if not proven.issuperset(c.units)), 0)
+    call = RollCall(plan.calls, plan.left, manner, live.snapshot(), dict(live.over), first, only=words)
+    show_call(call, show, live)
     return call
 
 
-def show_unit(call: RollCall, live: Live) -> None:
-    """Light the called unit alone; everything else is as dark as its dimmer allows."""
-    live.restore({})
-    if call.unit:
-        live.light_up([call.unit], call.level)
+def acts_now(call: RollCall, show: Show) -> list[tuple[LightProgram, Unit, tuple[Act, ...]]]:
+    """What each unit of this stop does, act by act."""
+    profiles, by_id = profiles_of(show), index_of(show).by_id
+    found = []
+    for unit_id in call.call.units:
+        unit = by_id.get(unit_id)
+        mode = profiles.mode_of(unit) if unit else None
+        if unit and mode:
+            program = light_program(*mode)
+            kinds = call.manner.kinds if call.manner.by in ("unit", "cell") and not call.call.slot else (LIGHT,)
+            found.append((program, unit, acts_of(program, unit, call.manner.level, kinds)))
+    return found
 
 
-def step(call: RollCall, live: Live, by: int) -> RollCall:
+def length(call: RollCall, show: Show) -> int:
+    """How many acts this stop has."""
+    return max((len(acts) for _, _, acts in acts_now(call, show)), default=1)
+
+
+def show_call(call: RollCall, show: Show, live: Live) -> None:
+    """Put the stop on the live levels: what is called, and the rest as was chosen."""
+    doing = acts_now(call, show)
+    called = set(call.call.units)
+    if call.manner.rest == "leave":
+        base = {key: value for key, value in call.before.items() if key[0] not in called}
+    else:
+        base = {}
+    live.restore(base)
+    if call.manner.rest == "dim":
+        live.light_up([u.id for u in show.units if u.id not in called and u.patch], DIMMED)
+    wish: Asked = {}
+    for _, _, acts in doing:
+        act = acts[min(call.act, len(acts) - 1)]
+        wish |= act.phases[min(call.phase, len(act.phases) - 1)]
+    if call.call.cell:
+        wish = {k: (0.0 if k[1] not in (0, call.call.cell) and _bright(k[2]) else v) for k, v in wish.items()}
+    live.ask(wish)
+    live.lay_over({call.call.slot: value} if call.call.slot and (value := slot_value(call, show)) is not None else {})
+
+
+def _bright(attribute: str) -> bool:
+    return attribute == "Dimmer" or attribute.startswith("ColorAdd_")
+
+
+def slot_value(call: RollCall, show: Show) -> int | None:
+    """The byte laid on the called address: the level, or the safe one nearest to it; None when it is left alone."""
+    assert call.call.slot
+    universe, address = call.call.slot
+    best: float | None = call.manner.level
+    for span in index_of(show).universe(universe).spans:
+        unit = index_of(show).by_id.get(span.unit)
+        found = profiles_of(show).mode_of(unit) if unit else None
+        if not found or not span.start <= address <= span.end or call.manner.armed:
+            continue
+        for item in light_program(*found).chart.channels:
+            if item.slots and item.slots[0] == (span.block, address - span.start + 1) and best is not None:
+                best = safe_level(item, best)
+    return None if best is None else min(255, int(best * 255 + 0.5))
+
+
+def sentence(call: RollCall, show: Show) -> str:
+    """What should be seen now."""
+    doing = acts_now(call, show)
+    if call.call.slot:
+        owner = say_slot(show, call.call.slot)
+        value = slot_value(call, show)
+        if value is None:
+            return f"{owner}. Left alone: only ranges that reset or service it are near this level. Arm it to go there."
+        return f"{owner} at {value}; its light is on so that it shows."
+    if len(doing) > 1:
+        return f"{len(doing)} units lit together: {numbers_of(show, call.call.units)}."
+    if not doing:
+        return ""
+    acts = doing[0][2]
+    act = acts[min(call.act, len(acts) - 1)]
+    if call.call.cell:
+        return f"One cell alone lit: the {_ordinal(call.call.cell)}."
+    return act.words if act.kind == LIGHT and len(act.phases) == 1 else f"Now: {act.words[0].lower()}{act.words[1:]}"
+
+
+def _ordinal(n: int) -> str:
+    return f"{n}{'th' if 10 <= n % 100 <= 20 else {1: 'st', 2: 'nd', 3: 'rd'}.get(n % 10, 'th')}"
+
+
+def step(call: RollCall, show: Show, live: Live, by: int) -> RollCall:
     """Forward or back, stopping at the ends."""
-    moved = replace(call, at=min(len(call.order) - 1, max(0, call.at + by)))
-    show_unit(moved, live)
-    return moved
+    return _go(replace(call, at=min(len(call.calls) - 1, max(0, call.at + by)), act=0, phase=0), show, live)
 
 
-def jump(call: RollCall, live: Live, unit: str) -> RollCall:
+def jump(call: RollCall, show: Show, live: Live, unit: str) -> RollCall:
     """Raises EntryFault when the unit is not among those called."""
-    if unit not in call.order:
+    at = next((i for i, c in enumerate(call.calls) if unit in c.units), None)
+    if at is None:
         raise EntryFault("That unit is not part of this roll call.")
-    moved = replace(call, at=call.order.index(unit))
-    show_unit(moved, live)
-    return moved
+    return _go(replace(call, at=at, act=0, phase=0), show, live)
+
+
+def step_act(call: RollCall, show: Show, live: Live, by: int = 1) -> RollCall:
+    """The next act of this stop, round and round."""
+    return _go(replace(call, act=(call.act + by) % length(call, show), phase=0), show, live)
+
+
+def step_phase(call: RollCall, show: Show, live: Live) -> tuple[RollCall, float]:
+    """On by one phase, within the act, then to the next act. Returns the seconds the new phase is to stand."""
+    acts = max((acts for _, _, acts in acts_now(call, show)), key=len, default=())
+    if not acts:
+        return call, 1.0
+    act = acts[min(call.act, len(acts) - 1)]
+    if call.phase + 1 < len(act.phases):
+        moved = replace(call, phase=call.phase + 1)
+    else:
+        moved = replace(call, act=(call.act + 1) % len(acts), phase=0)
+    return _go(moved, show, live), acts[moved.act].seconds
+
+
+def _go(call: RollCall, show: Show, live: Live) -> RollCall:
+    show_call(call, show, live)
+    return call
 
 
 def end(call: RollCall, live: Live) -> None:
     """Everything as it was before."""
+    live.lay_over(call.over)
     live.restore(call.before)
 
 
-def proof(show: Show, unit: Unit) -> str:
-    """What a verdict rests on: profile, mode, addresses and where their universes go."""
-    mine = {p.universe for p in unit.patch}
-    outputs = sorted(
-        (o for o in show.outputs if o.enabled and not o.role and o.universe in mine), key=lambda o: (o.universe, o.host, o.number)
-    )
-    return "|".join([unit.profile, unit.mode, *(f"{p.block}:{p.universe}.{p.address}" for p in unit.patch), *map(way_key, outputs)])
-
-
-def holds(show: Show, verdict: Verdict) -> bool:
-    """False when the unit has since been changed, so that the verdict is out of date."""
-    unit = index_of(show).by_id.get(verdict.unit)
-    return unit is not None and verdict.proven == proof(show, unit)
-
-
-def mark(show: Show, unit_id: str, result: str, note: str = "", at: str | None = None) -> Show:
-    """Keep a verdict, in place of an earlier one. Raises EntryFault for an unknown result."""
-    unit = show.unit(unit_id)
-    if unit is None or result not in RESULTS:
-        raise EntryFault(f"“{result}” is not a verdict.", do=f"Use {', '.join(RESULTS)}.")
-    verdict = Verdict(
-        unit=unit_id, result=result, note=note.strip()[:500], at=at or time.strftime("%Y-%m-%dT%H:%M:%S"), proven=proof(show, unit)
-    )
-    return msgspec.structs.replace(show, verdicts=(*(v for v in show.verdicts if v.unit != unit_id), verdict))
-
-
-def unmark(show: Show, unit_id: str) -> Show:
-    return msgspec.structs.replace(show, verdicts=tuple(v for v in show.verdicts if v.unit != unit_id))
+ALL_KINDS = KINDS

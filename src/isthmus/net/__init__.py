@@ -4,6 +4,7 @@ from isthmus.net.adapters import Adapter, Choice, choose, read_adapters
 from isthmus.net.check import Trouble, check
 from isthmus.net.desk import Desk, View
 from isthmus.net.found import Difference, FoundNode, FoundPort, compare
+from isthmus.net.whose import is_own, source_name
 
 __all__ = [
     "Adapter",
@@ -17,5 +18,7 @@ __all__ = [
     "check",
     "choose",
     "compare",
+    "is_own",
     "read_adapters",
+    "source_name",
 ]

@@ -64,6 +64,7 @@ class Desk:
         self.watch = Watch()
         self.outlets = Outlets()
         self.captured: Captured | None = None
+        self.on_rdm: Callable[[artnet.ArtRdm | artnet.ArtTodData, str], None] = lambda packet, ip: None
         self._changed, self._opened = changed, opened
         self._finder = Finder()
         self._pages: dict[str, dict[int, sacn.Discovery]] = {}
@@ -256,6 +257,9 @@ class Desk:
             return
         now = time.monotonic()
         packet = artnet.decode(message.data) or sacn.decode(message.data)
+        if isinstance(packet, (artnet.ArtRdm, artnet.ArtTodData)):
+            self.on_rdm(packet, message.ip)
+            return
         with self._lock:
             if isinstance(packet, artnet.ArtPollReply):
                 known = self._finder.take(packet, message.ip, now)

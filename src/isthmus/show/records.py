@@ -218,6 +218,7 @@ class Node(Record, frozen=True, kw_only=True):
     mask: str = ""
     cap: int = 0
     spare: bool = False
+    rdm: bool = True  # whether its ports may be asked who is there
 
 
 class Output(Record, frozen=True, kw_only=True):
@@ -317,13 +318,39 @@ class Gel(Record, frozen=True, kw_only=True):
 
 
 class Verdict(Record, frozen=True, kw_only=True):
-    """What roll call found out about one unit. `proven` tells what it was proven with, so that it can go stale."""
+    """What roll call found out about one unit. `proven` tells what it was proven with, so that it can go stale.
+
+    `what` says in which ways it is wrong (see `check.verdicts.WAYS`), `others` are the units that lit instead of it or
+    with it, `acts` what it was made to do besides lighting, `by` is who saw it, `picture` the key of a stored file.
+    """
 
     unit: str
-    result: str  # answers, wrong, silent
+    result: str  # answers, wrong, silent, skipped
     note: str = ""
     at: str = ""
     proven: str = ""
+    what: tuple[str, ...] = ()
+    others: tuple[str, ...] = ()
+    acts: tuple[str, ...] = ()
+    by: str = ""
+    picture: str = ""
+
+
+class CallRound(Record, frozen=True, kw_only=True):
+    """An earlier round of roll call, as it stood when the next one began."""
+
+    name: str
+    at: str = ""
+    verdicts: tuple[Verdict, ...] = ()
+
+
+class Answer(Record, frozen=True, kw_only=True):
+    """What somebody saw when findings asked for a look: `look` names it, `answer` is yes or no."""
+
+    look: str
+    unit: str
+    answer: str
+    at: str = ""
 
 
 class Show(Record, frozen=True, kw_only=True):
@@ -344,6 +371,8 @@ class Show(Record, frozen=True, kw_only=True):
     groups: tuple[Group, ...] = ()
     gels: tuple[Gel, ...] = ()
     verdicts: tuple[Verdict, ...] = ()
+    rounds: tuple[CallRound, ...] = ()  # earlier ones, oldest first
+    answers: tuple[Answer, ...] = ()
 
     def unit(self, unit_id: str) -> Unit | None:
         return next((unit for unit in self.units if unit.id == unit_id), None)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from isthmus.net import View, check, compare
+from isthmus.net import check, compare, is_own, source_name
 from isthmus.output import identity
 from isthmus.routes import Reach, write_number, write_output
 from isthmus.routes import edits as route_edits
@@ -12,7 +12,6 @@ from isthmus.routes.edits import spares_for
 from isthmus.show.records import Output
 from isthmus.snags.context import Context
 from isthmus.snags.records import ATTENTION, FAULT, NOTE, Mend, Snag
-from isthmus.watch import Source
 
 _RULES = {
     "missing": "node-missing",
@@ -113,20 +112,6 @@ def _raise(output: Output, theirs: int) -> Mend | None:
     if wanted <= theirs:
         return None
     return Mend(f"Send with priority {wanted}", lambda show: route_edits.change_output(show, output.id, priority=wanted))
-
-
-def is_own(source: Source, view: View, cid: str) -> bool:
-    """Whether this show itself is what was heard."""
-    if source.protocol == "sacn":
-        return source.cid == cid
-    return source.ip == "127.0.0.1" or any(a.ip == source.ip for a in view.adapters)
-
-
-def source_name(source: Source, view: View) -> str:
-    """What a sender calls itself: sACN tells it, an Art-Net one may answer polls."""
-    if source.name:
-        return source.name
-    return next((node.name for node in view.nodes if node.ip == source.ip and node.name), "a sender without a name")
 
 
 NETWORK_RULES = (differences, troubles, nobody_listens, second_senders)

@@ -14,6 +14,10 @@ from isthmus.wire import artnet, rdm
 
 MAKER = 0x7FF0
 UNKNOWN_PID, OUT_OF_RANGE = 0x0000, 0x0006  # table A-17
+PARAMETERS = (
+    *(rdm.DEVICE_LABEL, rdm.MODEL_WORDS, rdm.MAKER_WORDS, rdm.PERSONALITY, rdm.PERSONALITY_WORDS),
+    *(rdm.SENSOR_DEFINITION, rdm.SENSOR_VALUE, rdm.LAMP_HOURS),
+)
 Change = Callable[[str, dict[str, object]], None]
 Modes = Callable[[SimUnit], list[tuple[str, int]]]
 
@@ -28,6 +32,7 @@ class Responder:
     def __init__(self, units: Callable[[], Sequence[SimUnit]], modes_of: Modes, change: Change) -> None:
         self._units, self._modes_of, self._change = units, modes_of, change
         self.identifying: set[str] = set()
+        self.labels: dict[str, str] = {}  # written over RDM
 
     def devices(self, node: str, port: int) -> tuple[bytes, ...]:
         """UIDs behind a port (from 0); a unit without RDM is not among them."""
@@ -59,18 +64,32 @@ class Responder:
         modes = self._modes_of(unit)
         number = next((i for i, (name, _) in enumerate(modes, 1) if name == unit.mode), 1)
         width = modes[number - 1][1] if modes else 0
-        if message.parameter == rdm.DEVICE_INFO:  # E1.20, 10.5.1
-            model = zlib.crc32(unit.profile.encode()) & 0xFFFF
-            return struct.pack(">HHHIHBBHHB", 0x0100, model, 0x0101, 1, width, number, len(modes), unit.address, 0, 0)
-        if message.parameter == rdm.DMX_START_ADDRESS:
-            return struct.pack(">H", unit.address)
-        if message.parameter == rdm.PERSONALITY:
-            return bytes([number, len(modes)])
-        if message.parameter == rdm.DEVICE_LABEL:
-            return unit.label.encode()[:32]
-        if message.parameter == rdm.IDENTIFY:
-            return bytes([unit.serial in self.identifying])
-        return UNKNOWN_PID
+        maker, _, model = unit.profile.removesuffix(".gdtf").partition("@")
+        asked = message.data[0] if message.data else 0
+        if message.parameter == rdm.PERSONALITY_WORDS:
+            if not 1 <= asked <= len(modes):
+                return OUT_OF_RANGE
+            name, size = modes[asked - 1]
+            return bytes([asked]) + struct.pack(">H", size) + name.encode("ascii", "replace")[:32]
+        if message.parameter == rdm.SENSOR_DEFINITION and asked == 0:  # E1.20, 10.7.1: a temperature in degrees
+            return bytes([0, 0x00, 0x01, 0x00]) + struct.pack(">hhhh", -20, 110, 0, 80) + bytes([0]) + b"Head temperature"
+        if message.parameter == rdm.SENSOR_VALUE and asked == 0:
+            return bytes([0]) + struct.pack(">hhhh", 31 + zlib.crc32(unit.serial.encode()) % 30, 20, 70, 0)
+        model_id = zlib.crc32(unit.profile.encode()) & 0xFFFF
+        info = rdm.Info(model_id, 0x0101, 1, width, number, len(modes), unit.address, 0, 1)
+        kept = {
+            rdm.SUPPORTED: b"".join(struct.pack(">H", p) for p in PARAMETERS),
+            rdm.DEVICE_INFO: rdm.write_info(info),
+            rdm.DMX_START_ADDRESS: struct.pack(">H", unit.address),
+            rdm.PERSONALITY: bytes([number, len(modes)]),
+            rdm.DEVICE_LABEL: self.labels.get(unit.serial, unit.label).encode("ascii", "replace")[:32],
+            rdm.MODEL_WORDS: (model or maker).encode("ascii", "replace")[:32],
+            rdm.MAKER_WORDS: maker.encode("ascii", "replace")[:32],
+            rdm.SOFTWARE_WORDS: b"1.4 stand-in",
+            rdm.LAMP_HOURS: struct.pack(">I", zlib.crc32(unit.serial.encode()) % 2000),
+            rdm.IDENTIFY: bytes([unit.serial in self.identifying]),
+        }
+        return kept.get(message.parameter, UNKNOWN_PID)
 
     def _set(self, unit: SimUnit, message: rdm.Message) -> bytes | int:
         data, modes = message.data, self._modes_of(unit)
@@ -85,6 +104,8 @@ class Responder:
             self._change(unit.label, {"mode": modes[data[0] - 1][0]})
         elif message.parameter == rdm.IDENTIFY and len(data) == 1:
             (self.identifying.add if data[0] else self.identifying.discard)(unit.serial)
+        elif message.parameter == rdm.DEVICE_LABEL and len(data) <= 32:
+            self.labels[unit.serial] = rdm.read_words(data)
         else:
             return UNKNOWN_PID
         return b""

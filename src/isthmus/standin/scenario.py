@@ -13,7 +13,7 @@ from isthmus.routes import read_host
 from isthmus.show.container import read_file, safe_name
 
 MAX_BYTES = 32 * 2**20
-FAULTS = ("dead", "lamp", "pan", "swapped", "shutter", "no rdm")
+FAULTS = ("dead", "lamp", "pan", "swapped", "pan inverted", "tilt inverted", "shutter", "no rdm")
 MAX_PORTS = 16
 
 

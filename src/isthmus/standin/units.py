@@ -9,6 +9,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from isthmus.check.sights import LUMINANCE
 from isthmus.errors import FileFault
 from isthmus.profiles import chart, light_program
 from isthmus.profiles.colour import encode_srgb
@@ -40,7 +41,7 @@ class Units:
         if slots is not None:
             part = slots[unit.address - 1 : unit.address - 1 + program.width]
             out[: len(part)] = part
-        return _broken(unit, program, out)
+        return broken(unit, program, out)
 
     def state(self, index: int) -> dict[str, Any]:
         """What one unit does now. A dead unit does nothing, whatever it is sent."""
@@ -56,8 +57,13 @@ class Units:
             "serial": unit.serial,
             "level": round(level, 4),
             "colour": [round(float(c), 3) for c in shown],
-            "pan": round(float(light.pan[0]), 2),
-            "tilt": round(float(light.tilt[0]), 2),
+            "cells": [round(float(c), 4) if level > 0 else 0.0 for c in light.rgb[0] @ LUMINANCE],
+            "tints": [
+                [round(float(c), 3) for c in tint] for tint in light.rgb[0] / np.maximum(light.rgb[0].max(axis=1, keepdims=True), 1e-9)
+            ],
+            "field": [round(float(f), 2) for f in light.field[0]],
+            "pan": 0.0 if dead else round(float(light.pan[0]), 2),
+            "tilt": 0.0 if dead else round(float(light.tilt[0]), 2),
             "slots": "" if dead or "lamp" in unit.faults else slots.tobytes().hex(),
             "address": unit.address,
             "mode": unit.mode,
@@ -77,7 +83,7 @@ class Units:
         self.programs[index] = light_program(self.loaded.profiles[unit.profile][0], mode)
 
 
-def _broken(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8]) -> NDArray[np.uint8]:
+def broken(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """What the faults of a unit make of its slots."""
     if not unit.faults:
         return slots
@@ -90,6 +96,9 @@ def _broken(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8]) -> N
         pan, tilt = places["Pan"], places["Tilt"]
         for a, b in zip(pan, tilt, strict=False):
             out[a], out[b] = slots[b], slots[a]
+    for axis in ("Pan", "Tilt"):
+        for at in places.get(axis, []) if f"{axis.lower()} inverted" in unit.faults else ():
+            out[at] = 255 - out[at]
     if "pan" in unit.faults:
         for at in places.get("Pan", []):
             out[at] = 0

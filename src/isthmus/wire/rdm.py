@@ -12,7 +12,76 @@ ALL = b"\xff" * 6  # 5.4: to everybody
 DISCOVERY, DISCOVERY_RESPONSE, GET, GET_RESPONSE, SET, SET_RESPONSE = 0x10, 0x11, 0x20, 0x21, 0x30, 0x31  # table A-1
 ACK, ACK_TIMER, NACK, ACK_OVERFLOW = 0x00, 0x01, 0x02, 0x03  # table A-2
 UNIQUE_BRANCH, MUTE, UNMUTE = 0x0001, 0x0002, 0x0003  # table A-3, DISC_…
-DEVICE_INFO, DEVICE_LABEL, PERSONALITY, DMX_START_ADDRESS, IDENTIFY = 0x0060, 0x0082, 0x00E0, 0x00F0, 0x1000
+SUPPORTED, DEVICE_INFO, MODEL_WORDS, MAKER_WORDS, DEVICE_LABEL, SOFTWARE_WORDS = 0x0050, 0x0060, 0x0080, 0x0081, 0x0082, 0x00C0  # table A-3
+PERSONALITY, PERSONALITY_WORDS, DMX_START_ADDRESS, SENSOR_DEFINITION, SENSOR_VALUE = 0x00E0, 0x00E1, 0x00F0, 0x0200, 0x0201
+DEVICE_HOURS, LAMP_HOURS, IDENTIFY = 0x0400, 0x0401, 0x1000
+REASONS = {  # table A-17, why a request was refused
+    0x0000: "it does not know that parameter",
+    0x0001: "the request was of the wrong form",
+    0x0002: "something is wrong with it",
+    0x0003: "it goes by another proxy",
+    0x0004: "it is write-protected",
+    0x0005: "that cannot be asked or set",
+    0x0006: "the value is out of its range",
+    0x0007: "its buffer is full",
+    0x0008: "the message was too long for it",
+    0x0009: "it has no such sub-device",
+    0x000A: "its proxy's buffer is full",
+}
+NO_ADDRESS = 0xFFFF  # of a device without a footprint, 10.5.1
+
+
+@dataclass(frozen=True)
+class Info:
+    """DEVICE_INFO, 10.5.1. `personality` counts from 1; address is 0 for a device that takes no slots."""
+
+    model: int
+    category: int
+    software: int
+    footprint: int
+    personality: int
+    personalities: int
+    address: int
+    sub_devices: int
+    sensors: int
+
+
+def read_info(data: bytes) -> Info | None:
+    """None for data that is no device information."""
+    if len(data) != 19:
+        return None
+    _, model, category, software, footprint, now, count, address, subs, sensors = struct.unpack(">HHHIHBBHHB", data)
+    if footprint > 512 or (address != NO_ADDRESS and address > 512):
+        return None
+    return Info(model, category, software, footprint, now, count, 0 if address == NO_ADDRESS else address, subs, sensors)
+
+
+def write_info(info: Info) -> bytes:
+    address = info.address or NO_ADDRESS
+    head = struct.pack(">HHHIH", 0x0100, info.model, info.category, info.software, info.footprint)
+    return head + struct.pack(">BBHHB", info.personality, info.personalities, address, info.sub_devices, info.sensors)
+
+
+@dataclass(frozen=True)
+class Sensor:
+    """SENSOR_DEFINITION, 10.7.1, with its value (10.7.2) where it was asked; `words` says what it measures."""
+
+    number: int
+    kind: int
+    unit: int
+    words: str
+    value: int | None = None
+
+
+def read_sensor(data: bytes) -> Sensor | None:
+    if len(data) < 13:
+        return None
+    return Sensor(data[0], data[1], data[2], read_words(data[13:45]))
+
+
+def read_words(data: bytes) -> str:
+    """Text of at most 32 characters, without what cannot be printed (10.1: ASCII)."""
+    return "".join(c for c in data[:32].decode("ascii", "replace").split("\0")[0] if c.isprintable()).strip()
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,274 @@
+"""Causes that could be behind what was seen: each says how some units would really be, and how likely that is beforehand."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from math import log
+
+from isthmus.check.findings.evidence import SILENT, Evidence
+from isthmus.check.findings.model import NOWHERE, Model, State
+from isthmus.patch.index import index_of
+from isthmus.profiles import chart
+from isthmus.routes import Port, Reach
+from isthmus.show.records import SLOTS
+
+ELSEWHERE, ALWAYS = "elsewhere", "lit"  # faults of a State: listens at an address nobody knows; lights whatever is called
+# how often each happens to one unit, port, node, hang; from what the trade meets, and they only settle near ties
+PRIOR = {
+    "dead": 0.012,
+    "lamp": 0.012,
+    "address": 0.03,
+    "double": 0.012,
+    "mode": 0.015,
+    "swapped": 0.008,
+    "pan inverted": 0.010,
+    "tilt inverted": 0.008,
+    "pan": 0.004,
+    "tilt": 0.004,
+    "line": 0.003,
+    "exchanged": 0.006,
+    "shifted": 0.010,
+    "run": 0.010,
+    "hang dark": 0.006,
+    "port dark": 0.012,
+    "node dark": 0.012,
+    "port number": 0.015,
+    "ports exchanged": 0.012,
+    "sender": 0.003,
+}
+KNOWN = 6.0  # what a node or a discovered device says itself, as a logarithm of odds
+NEAR = 24  # addresses
+
+
+@dataclass(frozen=True)
+class Cause:
+    """`states` is how each unit it concerns would be; `about` what tells causes of a kind apart."""
+
+    kind: str
+    states: Mapping[str, State] = field(compare=False)
+    about: tuple[object, ...]
+    prior: float = field(compare=False)  # a logarithm
+
+    @property
+    def units(self) -> tuple[str, ...]:
+        return tuple(self.states)
+
+
+def how_likely(by: int, widths: tuple[int, ...], meets: bool, digits: bool) -> float:
+    """Of wrong addresses, the part that is off by this much: near ones, whole footprints, somebody else's, wrong digits."""
+    size = abs(by)
+    share = 0.12 / (1 + size) if size <= NEAR else 0.0
+    share += 0.06 if size in (10, 100) else 0.0
+    share += 0.05 if any(w > 1 and size % w == 0 and size // w <= 4 for w in widths) else 0.0
+    return share + (0.05 if meets else 0.0) + (0.04 if digits else 0.0) + 0.3 / SLOTS
+
+
+def same_digits(a: int, b: int) -> bool:
+    """Whether two addresses are the same digits in another order, or differ in one digit."""
+    x, y = f"{a:03d}", f"{b:03d}"
+    return sorted(x) == sorted(y) or sum(p != q for p, q in zip(x, y, strict=True)) == 1
+
+
+class Causes:
+    """Makes the causes worth weighing for one show and what was seen."""
+
+    def __init__(self, model: Model, evidence: Evidence) -> None:
+        self.model, self.evidence = model, evidence
+        self.index = index_of(model.show)
+        self.reach = Reach(model.show)
+        self.lines: dict[int, list[str]] = defaultdict(list)
+        for unit in model.ids:
+            for universe in dict.fromkeys(p.universe for p in model.units[unit].patch):
+                self.lines[universe].append(unit)
+        self.ports: dict[int, list[Port]] = defaultdict(list)
+        for port in self.reach.ports:
+            for output in self.reach.of_port.get(port.key, ()):
+                if output.enabled and not port.is_input:
+                    self.ports[output.universe].append(port)
+        self.starts = {(p.universe, p.address): u for u in model.ids for p in model.units[u].patch}
+
+    # ------------------------------------------------------------ one unit
+
+    def of_unit(self, unit: str) -> Iterator[Cause]:
+        model, normal = self.model, self.model.expected(unit)
+        attributes = {c.attribute for c in model.programs[unit].chart.channels}
+        yield self._one(unit, "dead", replace(normal, fault="dead"))
+        yield self._one(unit, "lamp", replace(normal, fault="lamp"))
+        if {"Pan", "Tilt"} <= attributes:
+            yield self._one(unit, "swapped", replace(normal, fault="swapped"))
+        for axis in ("Pan", "Tilt"):
+            if axis in attributes:
+                low = axis.lower()
+                yield self._one(unit, f"{low} inverted", replace(normal, fault=f"{low} inverted"))
+                yield self._one(unit, low, replace(normal, fault=low))
+        for mode in model.programs[unit].profile.modes:
+            if mode.name != normal.mode:
+                yield Cause("mode", {unit: replace(normal, mode=mode.name)}, (unit, mode.name), log(PRIOR["mode"]))
+        yield from self._addresses(unit)
+
+    def _one(self, unit: str, kind: str, state: State) -> Cause:
+        return Cause(kind, {unit: state}, (unit,), log(PRIOR[kind]))
+
+    def _addresses(self, unit: str) -> Iterator[Cause]:
+        """Addresses at which it would light when it was seen to, and one nobody knows when it was not."""
+        model, evidence, normal = self.model, self.evidence, self.model.expected(unit)
+        told = evidence.told.get(unit)
+        _, universe, address = normal.places[0]
+        lit_by = [c for c in evidence.verdicts if c != unit and unit in evidence.verdicts[c].others and c in model.place]
+        found: dict[tuple[int, int], None] = {}
+        if told and told.address and told.there:
+            found[(universe, told.address)] = None
+        for caller in lit_by[:3]:
+            at = model.place[caller]
+            fed = dict.fromkeys([universe, *(p.universe for p in model.units[caller].patch)])
+            for other in fed:
+                found |= dict.fromkeys((other, int(a)) for a in model.scan(unit, normal.mode, model.lights[at, model.row[other]]))
+        made: list[tuple[float, Cause]] = []
+        for other, start in found:
+            if (other, start) != (universe, address):
+                cause = self.at_address(unit, normal, start - address, other)
+                made.append((self._quick(unit, next(iter(cause.states.values()))) + cause.prior, cause))
+        made.sort(key=lambda pair: -pair[0])
+        yield from (cause for _, cause in made[:12])
+        if not lit_by and not (told and told.there):
+            yield Cause("address", {unit: replace(normal, fault=ELSEWHERE)}, (unit, None), log(PRIOR["address"] * 0.7))
+        for other in self.lines:
+            if other != universe:
+                yield Cause("line", {unit: normal.fed({universe: other})}, (unit, other), log(PRIOR["line"] / max(1, len(self.lines) - 1)))
+
+    def at_address(self, unit: str, normal: State, by: int, universe: int) -> Cause:
+        model = self.model
+        _, own, address = normal.places[0]
+        widths = tuple(dict.fromkeys(chart(model.programs[unit].profile, m).footprint for m in model.programs[unit].profile.modes))
+        meets = self.starts.get((universe, address + by))
+        share = how_likely(by, widths, meets is not None, same_digits(address, max(1, address + by)))
+        prior = log(PRIOR["address"] * min(1.0, share)) + (log(0.1) if universe != own else 0.0)
+        state = normal.moved(by).fed({own: universe})
+        if meets is not None and meets != unit:
+            return Cause("double", {unit: state}, (unit, meets), log(PRIOR["double"] * 0.5) + (log(0.1) if universe != own else 0.0))
+        return Cause("address", {unit: state}, (unit, by) if universe == own else (unit, by, universe), prior)
+
+    def _quick(self, unit: str, state: State) -> float:
+        """How well a state fits where the unit lit, without its own call."""
+        row = self.model.lit(unit, state)
+        out = 0.0
+        for caller, verdict in self.evidence.verdicts.items():
+            if caller != unit and caller in self.model.place:
+                lit = unit in verdict.others
+                out -= 3.0 * (bool(row[self.model.place[caller]]) != lit)
+        return out
+
+    # ------------------------------------------------------------ several units
+
+    def of_pairs(self, deviants: set[str]) -> Iterator[Cause]:
+        """Two units that have taken each other's place or address."""
+        done = set()
+        for a in deviants:
+            for b in self.evidence.verdicts[a].others if a in self.evidence.verdicts else ():
+                pair = frozenset((a, b))
+                if b in self.model.place and pair not in done:
+                    done.add(pair)
+                    left, right = self.model.expected(a), self.model.expected(b)
+                    states = {a: replace(left, places=right.places), b: replace(right, places=left.places)}
+                    if len(left.places) == len(right.places):
+                        yield Cause("exchanged", states, tuple(sorted(pair)), log(PRIOR["exchanged"]))
+
+    def of_hangs(self, deviants: set[str], steps: Mapping[str, set[int]]) -> Iterator[Cause]:
+        """Hangs that are dark, or shifted by a step from one unit on; `steps` are what each unit alone might be off by."""
+        for universe, units in self.lines.items():
+            hangs: dict[str, list[str]] = defaultdict(list)
+            for unit in units:
+                hangs[self.model.units[unit].hangs_on].append(unit)
+            for hang, mine in hangs.items():
+                if len(mine) < 2 or not deviants.intersection(mine):
+                    continue
+                states = {u: self.model.expected(u) for u in mine}
+                if len(mine) < len(units):
+                    cause = {u: s.fed({universe: NOWHERE}) for u, s in states.items()}
+                    yield Cause("hang dark", cause, (hang, universe), log(PRIOR["hang dark"]))
+                yield from self._shifts(hang, universe, mine, deviants, steps)
+
+    def _shifts(self, hang: str, universe: int, mine: list[str], deviants: set[str], steps: Mapping[str, set[int]]) -> Iterator[Cause]:
+        """The same step for all from one unit on; and one unit in another mode with all after it shifted by the difference."""
+        mine = sorted(mine, key=lambda u: self.model.expected(u).places[0][2])
+        off = [u in deviants for u in mine]
+        widths = tuple({self.model.programs[u].width for u in mine})
+        usual = {step * sign for step in (1, 2, 10, 100, *widths, *(2 * w for w in widths)) for sign in (1, -1)}
+        offered = usual | {by for u in mine for by in steps.get(u, ())}
+        for first in range(len(mine) - 1):
+            if not all(off[first : first + 2]) or (first and off[first - 1] and not steps.get(mine[first])):
+                continue
+            for by in offered:
+                states = {u: self.model.expected(u).moved(by) for u in mine[first:]}
+                if all(1 <= s.places[0][2] <= SLOTS for s in states.values()):
+                    likely = log(PRIOR["shifted"] * min(1.0, 2 * how_likely(by, widths, False, False))) - (1.5 if first else 0.0)
+                    yield Cause("shifted", states, (hang, universe, by, mine[first]), likely)
+        for at, unit in enumerate(mine[:-1]):
+            own, normal = self.model.programs[unit], self.model.expected(unit)
+            for mode in own.profile.modes if off[at] and off[at + 1] else ():
+                by = chart(own.profile, mode).footprint - own.chart.footprint
+                if mode.name != normal.mode and by:
+                    states = {u: self.model.expected(u).moved(by) for u in mine[at + 1 :]}
+                    states[unit] = replace(normal, mode=mode.name)
+                    yield Cause("run", states, (unit, mode.name, by), log(PRIOR["run"] / 2))
+
+    def of_lines(self, deviants: set[str]) -> Iterator[Cause]:
+        """Universes that do not come out where they should, or come out somewhere else."""
+        evidence = self.evidence
+        touched = [u for u, units in self.lines.items() if deviants.intersection(units)]
+        for universe in touched:
+            ports = self.ports.get(universe, [])
+            if len(ports) > 1:  # nobody knows which unit is behind which
+                ports = ports[:1]
+            for port in ports:
+                silent = evidence.nodes.get(port.node.id) == SILENT
+                yield Cause("port dark", self._fed({universe: NOWHERE}), (port.key, universe), log(PRIOR["port dark"]) - 3 * silent)
+                yield from self._numbered(universe, port)
+                for other in touched:
+                    for theirs in self.ports.get(other, [])[:1]:
+                        if other > universe:
+                            near = port.node.id == theirs.node.id
+                            prior = log(PRIOR["ports exchanged"]) - (0.0 if near else 1.5)
+                            both = self._crossed(port, theirs) + self._crossed(theirs, port)
+                            states = self._fed({universe: other, other: universe})
+                            yield Cause("ports exchanged", states, (universe, other), prior + both)
+            seen = evidence.senders.get(universe)
+            prior = log(PRIOR["sender"]) + (KNOWN if seen else -2.0 if evidence.looked else 0.0)
+            always = {u: replace(self.model.expected(u), fault=ALWAYS) for u in self.lines[universe]}
+            yield Cause("sender", always, (universe,), prior)
+        for node in self.model.show.nodes:
+            mine = sorted({u for u, ports in self.ports.items() if ports and all(p.node.id == node.id for p in ports)})
+            if mine and any(u in touched for u in mine):
+                says = evidence.nodes.get(node.id)
+                known = 0.0 if not says else KNOWN if says == SILENT else -2 * KNOWN
+                yield Cause("node dark", self._fed(dict.fromkeys(mine, NOWHERE)), (node.id,), log(PRIOR["node dark"]) + known)
+
+    def _says(self, port: Port, number: int) -> float:
+        """What the node itself says about a port having a number."""
+        real = self.evidence.ports.get((port.node.id, port.index))
+        return 0.0 if real is None else KNOWN / 2 if real == number else -KNOWN
+
+    def _crossed(self, port: Port, other: Port) -> float:
+        """What the node says of a port whose cable or number may be another's: crossed cables leave its number as it is."""
+        real = self.evidence.ports.get((port.node.id, port.index))
+        return KNOWN / 2 if real == other.number else 0.0 if real in (None, port.number) else -KNOWN
+
+    def _numbered(self, universe: int, port: Port) -> Iterator[Cause]:
+        """The port is set to another number: the one next door, or whatever the node says."""
+        sent = {(o.protocol, o.number): o.universe for o in self.model.show.outputs if o.enabled}
+        real = self.evidence.ports.get((port.node.id, port.index))
+        near = {port.number - 1, port.number + 1, *([] if real is None else [real])} - {port.number}
+        for number in sorted(n for n in near if n >= 0):
+            comes = sent.get((port.protocol, number), NOWHERE)
+            prior = log(PRIOR["port number"] / 2) + self._says(port, number)
+            yield Cause("port number", self._fed({universe: comes}), (port.key, universe, number), prior)
+        for (_, number), other in sent.items():
+            if other != universe and number not in near:
+                prior = log(PRIOR["port number"] / 12) + self._says(port, number)
+                yield Cause("port number", self._fed({universe: other}), (port.key, universe, number), prior)
+
+    def _fed(self, universes: dict[int, int]) -> dict[str, State]:
+        units = dict.fromkeys(u for universe in universes for u in self.lines.get(universe, ()))
+        return {u: self.model.expected(u).fed(universes) for u in units}

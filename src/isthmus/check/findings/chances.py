@@ -1,0 +1,55 @@
+"""What a look would show, were a unit in this state or in that."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from isthmus.check.acts import MOVEMENT
+from isthmus.check.findings.causes import ALWAYS, ELSEWHERE
+from isthmus.check.findings.model import Model, State
+from isthmus.check.hunt import all_lit
+from isthmus.check.sights import DARK, TURN
+from isthmus.show.records import SLOTS
+
+UNIVERSE, EVERYTHING, MOVES, AXIS = "universe", "everything", "moves", "axis"
+
+
+def chance_of_yes(model: Model, look: str, unit: str, state: State) -> float | None:
+    """How likely the answer is yes, were the unit in this state. None when the look says nothing about it."""
+    if look in (UNIVERSE, EVERYTHING):
+        if state.fault == ALWAYS:
+            return 1.0
+        if state.fault == ELSEWHERE:
+            return 0.97
+        return float(_lights(model, look == EVERYTHING, unit, state))
+    if look == MOVES:
+        return float(_swing(model, unit, state, ("pan", "tilt")))
+    if look == AXIS:
+        axes = {"pan": ("pan",), "pan inverted": ("pan",), "tilt": ("tilt",), "tilt inverted": ("tilt",)}.get(state.fault)
+        return None if axes is None else float("inverted" in state.fault)
+    return None
+
+
+def _lights(model: Model, everything: bool, unit: str, state: State) -> bool:
+    frames = np.zeros((1, len(model.row) + 1, SLOTS), np.uint8)
+    own = {u for _, u, _ in model.expected(unit).places}
+    value = all_lit(model.programs[unit])
+    if value is None:
+        return False
+    for universe, row in model.row.items():
+        if everything or universe in own:
+            frames[0, row] = value
+    return bool(model.see(unit, state, frames).level[0] > DARK)
+
+
+def _swing(model: Model, unit: str, state: State, axes: Sequence[str]) -> bool:
+    if state.fault in (ELSEWHERE, "dead"):
+        return False
+    frames, _, kinds = model.own(unit)
+    moments = [i for i, kind in enumerate(kinds) if kind == MOVEMENT]
+    if not moments:
+        return False
+    sights = model.see(unit, state, frames[moments])
+    return any(np.ptp(getattr(sights, axis)) > TURN / 2 for axis in axes)

@@ -1,0 +1,83 @@
+"""What is known: verdicts as observations, looks answered, nodes and ports as they answer, devices discovered, senders."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from isthmus.check.verdicts import holds
+from isthmus.output import identity
+from isthmus.routes import routed
+from isthmus.show.records import Show, Verdict
+
+if TYPE_CHECKING:
+    from isthmus.net import View
+
+ANSWERS, SILENT, UNKNOWN = "answers", "silent", ""
+
+
+@dataclass(frozen=True)
+class Told:
+    """What discovery says of one unit: where it stands there, or that it is not there while others of its kind are."""
+
+    address: int = 0
+    mode: str = ""
+    universe: int = 0  # whose data its port carries, 0 when nobody knows
+    there: bool = True
+    uid: str = ""
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """verdicts: of units called. ports: (node id, port) → the number it says it has. told: by unit."""
+
+    verdicts: Mapping[str, Verdict] = field(default_factory=dict)
+    answers: Mapping[tuple[str, str], bool] = field(default_factory=dict)  # (look, unit)
+    nodes: Mapping[str, str] = field(default_factory=dict)
+    ports: Mapping[tuple[str, int], int] = field(default_factory=dict)
+    senders: Mapping[int, tuple[str, ...]] = field(default_factory=dict)
+    told: Mapping[str, Told] = field(default_factory=dict)
+    looked: bool = False  # whether senders were watched for
+
+    def lit(self, unit: str) -> set[str]:
+        """Who lit when a unit was called."""
+        verdict = self.verdicts[unit]
+        dark = verdict.result == "silent" or {"other", "dark"} & set(verdict.what)
+        return {*verdict.others, *(() if dark else (unit,))}
+
+    def ways(self, unit: str) -> frozenset[str]:
+        """In which ways the unit's own call looked wrong, as `sights.ways_wrong` says it."""
+        verdict = self.verdicts[unit]
+        if verdict.result == "silent" or "other" in verdict.what:
+            return frozenset(("silent",))
+        return frozenset(verdict.what) - {"too"}
+
+
+def gather(show: Show, network: View | None = None, told: Mapping[str, Told] | None = None) -> Evidence:
+    """Everything known about a show: its verdicts that hold, looks answered, and the network as it is seen."""
+    verdicts = {v.unit: v for v in show.verdicts if v.result != "skipped" and holds(show, v)}
+    answers = {(a.look, a.unit): a.answer == "yes" for a in show.answers if a.answer in ("yes", "no")}
+    nodes: dict[str, str] = {}
+    ports: dict[tuple[str, int], int] = {}
+    senders: dict[int, tuple[str, ...]] = {}
+    if network is not None and network.looked:
+        from isthmus.net import is_own  # here, so that a roll call without a network needs none of it
+        from isthmus.net.found import pair
+
+        pairs = pair(show, network.nodes)
+        for node in show.nodes:
+            real = pairs.get(node.id)
+            if node.protocol == "artnet":
+                nodes[node.id] = ANSWERS if real else SILENT
+            for port in real.ports if real else ():
+                ports[(node.id, port.index)] = port.number
+        by_number = {(o.protocol, o.number): o.universe for o in show.outputs if o.enabled and o.universe in routed(show)}
+        own = identity(show).cid.hex()
+        others: dict[int, list[str]] = {}
+        for source in network.sources:
+            universe = by_number.get((source.protocol, source.number))
+            if universe and not source.silent and not is_own(source, network, own):
+                others.setdefault(universe, []).append(source.name or source.ip)
+        senders = {u: tuple(dict.fromkeys(names)) for u, names in others.items()}
+    return Evidence(verdicts, answers, nodes, ports, senders, dict(told or {}), network is not None and network.looked)

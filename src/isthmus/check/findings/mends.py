@@ -1,0 +1,124 @@
+"""Mends of a cause: an edit of the show that takes what really hangs into it, or a setting sent to a unit or a node."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from msgspec.structs import replace
+
+from isthmus.check.devices import Change, Match
+from isthmus.check.findings.causes import ELSEWHERE, Cause
+from isthmus.check.findings.model import Model
+from isthmus.patch.addresses import blocks_at, put
+from isthmus.patch.edits import change_units, set_mode
+from isthmus.patch.limits import set_handling
+from isthmus.profiles import profiles_of
+from isthmus.routes.edits import change_output
+from isthmus.show.records import PLAIN_HANDLING, Patched, Show
+
+
+@dataclass(frozen=True)
+class Mend:
+    """`edit` changes the show; or `changes` are sent to devices, `port` = (node id, port, number) to a node."""
+
+    label: str
+    edit: Callable[[Show], Show] | None = field(default=None, compare=False)
+    changes: tuple[Change, ...] = ()
+    port: tuple[str, int, int] | None = None
+
+
+def mends_for(model: Model, cause: Cause, matches: Sequence[Match] = ()) -> list[Mend]:
+    """What could be done about a cause from here, the edit of the show first."""
+    if cause.kind in ("address", "double", "exchanged", "shifted", "run", "mode"):
+        return _places(model, cause, matches)
+    unit = str(cause.about[0])
+    handling = {"swapped": "swap", "pan inverted": "invert_pan", "tilt inverted": "invert_tilt"}.get(cause.kind)
+    if handling and unit in model.units:
+        now = bool(getattr(model.units[unit].handling, handling))
+        words = {"swap": "Swap pan and tilt", "invert_pan": "Invert pan", "invert_tilt": "Invert tilt"}[handling]
+        return [Mend(f"{words} of {model.units[unit].number} in the show", lambda s: set_handling(s, [unit], **{handling: not now}))]
+    if cause.kind == "show" and unit in model.units:
+        free = lambda s: change_units(s, [unit], lambda u: replace(u, limits=(), handling=PLAIN_HANDLING))  # noqa: E731
+        return [Mend(f"Take limits and handling off {model.units[unit].number}", free)]
+    if cause.kind == "port number":
+        return _number(model, cause)
+    if cause.kind == "ports exchanged":
+        a, b = int(str(cause.about[0])), int(str(cause.about[1]))
+        return [Mend(f"Exchange where universes {a} and {b} go", lambda s: _exchange(s, a, b))]
+    return []
+
+
+def _places(model: Model, cause: Cause, matches: Sequence[Match]) -> list[Mend]:
+    """Take modes and addresses as they are into the patch; or set the units as the patch has them."""
+    if any(s.fault == ELSEWHERE for s in cause.states.values()):
+        return []
+    targets = {u: (s.mode, s.places[0][1], s.places[0][2]) for u, s in cause.states.items()}
+    count = len(targets)
+    who = str(model.units[next(iter(targets))].number) if count == 1 else f"{count} units"
+    what = "mode" if cause.kind == "mode" else "addresses" if count > 1 else "address"
+    out = [Mend(f"Take the {what} of {who} into the patch as it is", lambda s: as_hung(s, targets))]
+    by_unit = {m.unit.id: m.device for m in matches if m.unit and m.device}
+    changes: list[Change] = []
+    for unit, state in cause.states.items():
+        device = by_unit.get(unit)
+        if device is None or device.info is None:
+            return out
+        normal = model.expected(unit)
+        if state.mode != normal.mode:
+            named = [i for i, (name, _) in enumerate(device.personalities, 1) if name == normal.mode]
+            if not named:
+                return out
+            changes.append(Change(device, "mode", device.mode, normal.mode, named[0]))
+        if device.address != normal.places[0][2]:
+            changes.append(Change(device, "address", f"{device.address:03d}", f"{normal.places[0][2]:03d}", normal.places[0][2]))
+    if changes:
+        out.append(Mend(f"Set {who} by RDM as the patch has it", None, tuple(changes)))
+    return out
+
+
+def as_hung(show: Show, targets: Mapping[str, tuple[str, int, int]]) -> Show:
+    """Units put where they really listen: unit → (mode, universe, address). Raises EntryFault for a mode nobody has."""
+    for unit, (mode, _, _) in targets.items():
+        found = show.unit(unit)
+        if found and found.mode != mode:
+            show = set_mode(show, [unit], mode)
+    profiles = profiles_of(show)
+    patches: dict[str, tuple[Patched, ...]] = {}
+    for unit_id, (_, universe, address) in targets.items():
+        unit = show.unit(unit_id)
+        mode_of = profiles.mode_of(unit) if unit else None
+        if unit and mode_of:
+            patches[unit_id] = blocks_at(*mode_of, universe, address)
+    return put(show, patches)
+
+
+def _number(model: Model, cause: Cause) -> list[Mend]:
+    key, universe, number = cause.about
+    node_id, port = key  # type: ignore[misc]
+    node = next((n for n in model.show.nodes if n.id == node_id), None)
+    if node is None:
+        return []
+    wanted = int(str(number))
+
+    def follow(show: Show) -> Show:
+        for output in show.outputs:
+            if output.enabled and output.universe == universe and output.number == node.ports[port - 1]:
+                changed = {"port_address": wanted} if output.protocol == "artnet" else {"sacn": wanted}
+                show = change_output(show, output.id, **changed)
+        nodes = tuple(
+            replace(n, ports=tuple(wanted if i == port else x for i, x in enumerate(n.ports, 1))) if n.id == node_id else n
+            for n in show.nodes
+        )
+        return replace(show, nodes=nodes)
+
+    out = [Mend(f"Send universe {universe} to where the port listens", follow)]
+    if node.protocol == "artnet":
+        out.append(Mend(f"Set port {port} of {node.name} back", None, (), (node.id, port, node.ports[port - 1])))
+    return out
+
+
+def _exchange(show: Show, a: int, b: int) -> Show:
+    """The two universes go where the other one went."""
+    other = {a: b, b: a}
+    return replace(show, outputs=tuple(replace(o, universe=other.get(o.universe, o.universe)) for o in show.outputs))

@@ -1,0 +1,175 @@
+"""What every unit would do in every call, were the rig like this or like that: computed from the slots that are sent."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isthmus.check.acts import BEAM, CELLS, COLOUR, LIGHT, MOVEMENT, acts_of
+from isthmus.check.calls import callable_units
+from isthmus.check.sights import DARK, Sights, ways_wrong
+from isthmus.output.compile import compile_show
+from isthmus.output.live import Asked
+from isthmus.output.shape import shape_show
+from isthmus.profiles import light_program, profiles_of
+from isthmus.profiles.light import LightProgram
+from isthmus.show.records import SLOTS, Show
+
+Frames = NDArray[np.uint8]  # (k, universes + 1, 512); the last row is what comes out of a dark port
+NOWHERE = 0
+SEEN_ACTS = (LIGHT, COLOUR, MOVEMENT, BEAM, CELLS)
+
+
+@dataclass(frozen=True)
+class State:
+    """How a unit may really be: where each of its blocks listens, its mode, what is broken. Universe 0: nothing comes."""
+
+    places: tuple[tuple[int, int, int], ...]  # (block, universe, address)
+    mode: str
+    fault: str = ""
+
+    def moved(self, by: int) -> State:
+        return replace(self, places=tuple((b, u, a + by) for b, u, a in self.places))
+
+    def fed(self, universes: dict[int, int]) -> State:
+        """The same with other data coming in: universe → the one whose data comes instead."""
+        return replace(self, places=tuple((b, universes.get(u, u), a) for b, u, a in self.places))
+
+
+class Model:
+    """The calls of one show. `ids` are the units that can be called, in order."""
+
+    def __init__(self, show: Show, level: float = 1.0) -> None:
+        self.show, self.level = show, level
+        units, self.left = callable_units(show)
+        self.units = {u.id: u for u in units}
+        self.ids = [u.id for u in units]
+        self.place = {u: i for i, u in enumerate(self.ids)}
+        self.compiled = compile_show(show)
+        self.shaping = shape_show(show, self.compiled)
+        self.row = {u: i for i, u in enumerate(self.compiled.universes)}
+        self._profiles = profiles_of(show)
+        self.programs: dict[str, LightProgram] = {}
+        for unit in units:
+            found = self._profiles.mode_of(unit)
+            assert found
+            self.programs[unit.id] = light_program(*found)
+        self._own: dict[str, tuple[Frames, Sights, tuple[str, ...]]] = {}
+        wishes = [acts_of(self.programs[u], self.units[u], level, (LIGHT,))[0].phases[0] for u in self.ids]
+        self.lights: Frames = self.frames(wishes)  # one for each call
+        self._rows: dict[tuple[str, State], NDArray[np.bool_]] = {}
+        self._ways: dict[tuple[str, State, tuple[str, ...]], tuple[str, ...]] = {}
+
+    # ------------------------------------------------------------ frames
+
+    def frames(self, wishes: Sequence[Asked], shaped: bool = True) -> Frames:
+        """The slots sent for each wish, everything else at its defaults."""
+        out = np.zeros((len(wishes), len(self.row) + 1, SLOTS), np.uint8)
+        frame = self.compiled.frame()
+        for i, wish in enumerate(wishes):
+            levels = self.compiled.defaults.copy()
+            for key, value in wish.items():
+                for at in self.compiled.places.get(key):
+                    levels[at] = value
+            self.compiled.render(self.shaping.apply(levels) if shaped else levels, frame)
+            out[i, :-1] = frame.reshape(-1, SLOTS)
+        return out
+
+    def own(self, unit: str) -> tuple[Frames, Sights, tuple[str, ...]]:
+        """What is sent through a unit's own call, what is wished to be seen of it, and the act of each moment."""
+        if unit not in self._own:
+            acts = acts_of(self.programs[unit], self.units[unit], self.level, SEEN_ACTS)
+            wishes = [phase for act in acts for phase in act.phases]
+            kinds = tuple(act.kind for act in acts for _ in act.phases)
+            plain = self.frames(wishes, shaped=False)
+            self._own[unit] = self.frames(wishes), self.see(unit, self.expected(unit), plain), kinds
+        return self._own[unit]
+
+    # ------------------------------------------------------------ states
+
+    def expected(self, unit: str) -> State:
+        """As the show has it. Of several addresses for one block the first counts."""
+        u = self.units[unit]
+        first: dict[int, tuple[int, int, int]] = {}
+        for p in u.patch:
+            first.setdefault(p.block, (p.block, p.universe, p.address))
+        return State(tuple(first.values()), u.mode)
+
+    def program(self, unit: str, mode: str) -> LightProgram:
+        profile = self.programs[unit].profile
+        found = profile.mode(mode)
+        return light_program(profile, found) if found else self.programs[unit]
+
+    def slots(self, unit: str, state: State, frames: Frames) -> NDArray[np.uint8]:
+        """(k, width): what a unit in this state takes from each frame."""
+        program = self.program(unit, state.mode)
+        out = np.zeros((len(frames), program.width), np.uint8)
+        for block, universe, address in state.places:
+            start, size = program.block_starts.get(block), program.chart.span(block)
+            row = self.row.get(universe, -1)
+            if start is None or not 1 <= address <= SLOTS:
+                continue
+            part = frames[:, row, address - 1 : address - 1 + size]
+            out[:, start : start + part.shape[1]] = part
+        return _broken(program, state.fault, out)
+
+    def see(self, unit: str, state: State, frames: Frames) -> Sights:
+        """What would be seen of a unit in this state while these frames are sent."""
+        program = self.program(unit, state.mode)
+        light = program.read(self.slots(unit, state, frames))
+        sights = Sights.of(light)
+        if state.fault in ("dead", "lamp"):
+            dark = np.zeros_like(sights.cells)
+            still = np.zeros_like(sights.pan)
+            sights = replace(sights, cells=dark, pan=still if state.fault == "dead" else sights.pan)
+            sights = replace(sights, tilt=still if state.fault == "dead" else sights.tilt)
+        if state.places and all(u == NOWHERE for _, u, _ in state.places):
+            still = np.zeros_like(sights.pan)
+            sights = replace(sights, cells=np.zeros_like(sights.cells), pan=still, tilt=still)
+        return sights
+
+    def lit(self, unit: str, state: State) -> NDArray[np.bool_]:
+        """(calls,) in which calls the unit would light."""
+        key = unit, state
+        if key not in self._rows:
+            self._rows[key] = self.see(unit, state, self.lights).level > DARK
+        return self._rows[key]
+
+    def ways(self, unit: str, state: State, acts: Collection[str] = SEEN_ACTS) -> tuple[str, ...]:
+        """In which ways the unit's own call would look wrong, of light and these acts."""
+        key = unit, state, tuple(acts)
+        if key not in self._ways:
+            frames, wished, kinds = self.own(unit)
+            moments = [i for i, kind in enumerate(kinds) if kind == LIGHT or kind in acts]
+            seen = self.see(unit, state, frames[moments])
+            self._ways[key] = ways_wrong(wished.at(moments), seen, [kinds[i] for i in moments])
+        return self._ways[key]
+
+    def scan(self, unit: str, mode: str, frame: NDArray[np.uint8]) -> NDArray[np.int64]:
+        """Start addresses, from 1, at which a unit in a mode would light with one universe's slots (512,). One block only."""
+        program = self.program(unit, mode)
+        if len(program.chart.footprints) != 1:
+            return np.zeros(0, np.int64)
+        padded = np.concatenate([frame, np.zeros(program.width, np.uint8)])
+        windows = np.lib.stride_tricks.sliding_window_view(padded, program.width)[:SLOTS]
+        return np.flatnonzero(Sights.of(program.read(windows)).level > DARK) + 1
+
+
+def _broken(program: LightProgram, fault: str, slots: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """What a fault of the axes makes of the slots: two axes exchanged, one reversed, one that stays."""
+    if fault not in ("swapped", "pan inverted", "tilt inverted", "pan", "tilt"):
+        return slots
+    columns = {
+        c.attribute: [program.block_starts[b] + o - 1 for b, o in c.slots] for c in program.chart.channels if c.attribute in ("Pan", "Tilt")
+    }
+    out = slots.copy()
+    if fault == "swapped":
+        for a, b in zip(columns.get("Pan", ()), columns.get("Tilt", ()), strict=False):
+            out[:, a], out[:, b] = slots[:, b], slots[:, a]
+    else:
+        for at in columns.get("Pan" if fault.startswith("pan") else "Tilt", ()):
+            out[:, at] = 255 - slots[:, at] if "inverted" in fault else 0
+    return out

@@ -1,0 +1,309 @@
+"""Reasoning: the few causes that together explain what was seen, each beside its rivals.
+
+Every unit has a score for every state it could be in: the logarithm of how likely what was seen is then. Causes put
+units into states and cost their own rarity, so that one cause for many silent units beats many causes. The set is
+built greedily, then each member is tried against every rival in its place.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from math import exp, log
+
+import numpy as np
+
+from isthmus.check.findings.causes import ALWAYS, ELSEWHERE, KNOWN, Cause, Causes
+from isthmus.check.findings.chances import chance_of_yes
+from isthmus.check.findings.evidence import Evidence
+from isthmus.check.findings.model import NOWHERE, Model, State
+from isthmus.profiles import chart
+
+# how an eye errs
+SAME, OVERSEEN, IMAGINED = log(0.95), log(0.2), log(1e-5)
+ALL_OVERSEEN = log(0.005)
+LIGHT_WRONG, HALF_SEEN = log(1e-5), log(0.25)
+ROW_MISSED, ROW_IMAGINED = log(0.05), log(1e-4)
+YES_ERR = 0.03
+MOST = 24  # causes in one explanation
+RIVALS = 6
+ROUNDS = 5
+
+
+@dataclass(frozen=True)
+class Ranked:
+    cause: Cause
+    chance: float  # 0…1 among its rivals
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What is wrong with some units: the likeliest cause first."""
+
+    units: tuple[str, ...]
+    ranked: tuple[Ranked, ...]
+
+    @property
+    def cause(self) -> Cause:
+        return self.ranked[0].cause
+
+
+class Reason:
+    """Weighs causes for one model and its evidence. `findings` is the outcome."""
+
+    def __init__(self, model: Model, evidence: Evidence) -> None:
+        self.model, self.evidence = model, evidence
+        self.causes = Causes(model, evidence)
+        self._scores: dict[tuple[str, State], float] = {}
+        called = [u for u in evidence.verdicts if u in model.place]
+        self._called = np.array([model.place[u] for u in called], np.int64)
+        at = {u: i for i, u in enumerate(called)}
+        self._seen = np.zeros((len(model.ids), len(called)), bool)  # unit, call: lit
+        for caller in called:
+            for unit in evidence.lit(caller):
+                if unit in model.place:
+                    self._seen[model.place[unit], at[caller]] = True
+        self._at = at
+        self.normal = {u: model.expected(u) for u in model.ids}
+        self.deviants = {
+            u
+            for u in model.ids
+            if (u in evidence.verdicts and evidence.verdicts[u].result != "answers")
+            or any(u in v.others for v in evidence.verdicts.values())
+            or ((told := evidence.told.get(u)) is not None and (not told.there or not self._fits(u, self.normal[u])))
+        }
+
+    # ------------------------------------------------------------ how well a state fits
+
+    def score(self, unit: str, state: State) -> float:
+        key = unit, state
+        if key not in self._scores:
+            self._scores[key] = self._own(unit, state) + self._row(unit, state) + self._looks(unit, state) + self._told(unit, state)
+        return self._scores[key]
+
+    def _lit(self, unit: str, state: State) -> np.ndarray:
+        if state.fault == ALWAYS:
+            return np.ones(len(self.model.ids), bool)
+        if state.fault == ELSEWHERE:
+            return np.zeros(len(self.model.ids), bool)
+        return self.model.lit(unit, state)
+
+    def ways(self, unit: str, state: State) -> frozenset[str]:
+        if state.fault == ELSEWHERE:
+            return frozenset(("silent",))
+        verdict = self.evidence.verdicts.get(unit)
+        return frozenset(() if state.fault == ALWAYS or verdict is None else self.model.ways(unit, state, verdict.acts))
+
+    def _own(self, unit: str, state: State) -> float:
+        if unit not in self._at:
+            return 0.0
+        wanted, seen = self.ways(unit, state), self.evidence.ways(unit)
+        if state.fault == ALWAYS:  # two senders mixed: whatever they make of it, it lights
+            return LIGHT_WRONG if "silent" in seen else HALF_SEEN
+        if wanted == seen:
+            return SAME
+        if "silent" in wanted or "silent" in seen:
+            return HALF_SEEN if wanted == {"dark"} else LIGHT_WRONG
+        if ("dark" in wanted) != ("dark" in seen):
+            return LIGHT_WRONG
+        if not seen:
+            return ALL_OVERSEEN
+        return OVERSEEN * len(wanted - seen) + IMAGINED * len(seen - wanted)
+
+    def _row(self, unit: str, state: State) -> float:
+        wanted, seen = self._lit(unit, state)[self._called], self._seen[self.model.place[unit]]
+        apart = wanted != seen
+        if unit in self._at:
+            apart[self._at[unit]] = False
+        missed = int((apart & wanted).sum())
+        return min(missed, 12) * ROW_MISSED + min(int(apart.sum()) - missed, 12) * ROW_IMAGINED
+
+    def _looks(self, unit: str, state: State) -> float:
+        out = 0.0
+        for (look, about), answer in self.evidence.answers.items():
+            if about == unit:
+                yes = chance_of_yes(self.model, look, unit, state)
+                if yes is not None:
+                    yes = min(1 - YES_ERR, max(YES_ERR, yes))
+                    out += log(yes if answer else 1 - yes)
+        return out
+
+    def _fits(self, unit: str, state: State) -> bool:
+        told = self.evidence.told[unit]
+        _, universe, address = state.places[0]
+        return (
+            (not told.address or told.address == address)
+            and (not told.mode or self._width(unit, told.mode) == self._width(unit, state.mode))
+            and (not told.universe or told.universe == universe)
+        )
+
+    def _width(self, unit: str, mode: str) -> int:
+        profile = self.model.programs[unit].profile
+        found = profile.mode(mode)
+        return chart(profile, found).footprint if found else 0
+
+    def _told(self, unit: str, state: State) -> float:
+        """Discovery: what a device says of itself is believed, and that it is not there speaks for no power or no line."""
+        told = self.evidence.told.get(unit)
+        if told is None:
+            return 0.0
+        if not told.there:
+            gone = state.fault == "dead" or all(u == NOWHERE for _, u, _ in state.places)
+            return 0.0 if gone else log(0.1)
+        if state.fault == "dead" or state.fault == ELSEWHERE:
+            return -KNOWN
+        return 0.0 if self._fits(unit, state) else -KNOWN
+
+    # ------------------------------------------------------------ explanations
+
+    def total(self, chosen: Sequence[Cause], units: Sequence[str] | None = None) -> float:
+        """Of these causes together; where two concern a unit, the later one has it but for what is broken inside."""
+        states = self.states_of(chosen)
+        return sum(c.prior for c in chosen) + sum(self.score(u, states.get(u, self.normal[u])) for u in (units or self.model.ids))
+
+    def states_of(self, chosen: Sequence[Cause]) -> dict[str, State]:
+        states: dict[str, State] = {}
+        for cause in sorted(chosen, key=lambda c: -len(c.states)):
+            for unit, state in cause.states.items():
+                states[unit] = _together(states[unit], state, self.normal[unit]) if unit in states else state
+        return states
+
+    def findings(self) -> list[Finding]:
+        """The causes that explain what was seen, those of most units first; and what the show itself explains."""
+        if not self.deviants:
+            return []
+        causes = self._candidates()
+        chosen = self._greedy(causes, [])
+        for _ in range(ROUNDS):
+            better = self._bettered(chosen, causes)
+            if better == chosen:
+                break
+            chosen = better
+        out = [self._finding(cause, chosen, causes) for cause in chosen]
+        explained = set().union(*(f.units for f in out)) if out else set()
+        out += self._by_the_show(explained)
+        return sorted(out, key=lambda f: (-len(f.units), f.units))
+
+    def _candidates(self) -> list[Cause]:
+        single = [c for unit in sorted(self.deviants) for c in self.causes.of_unit(unit)]
+        steps: dict[str, set[int]] = {}
+        for cause in single:
+            if cause.kind in ("address", "double"):
+                unit = cause.about[0]
+                state = cause.states[str(unit)]
+                if state.fault != ELSEWHERE:
+                    normal = self.normal[str(unit)].places[0]
+                    if normal[1] == state.places[0][1]:
+                        steps.setdefault(str(unit), set()).add(state.places[0][2] - normal[2])
+        several = [*self.causes.of_pairs(self.deviants), *self.causes.of_hangs(self.deviants, steps), *self.causes.of_lines(self.deviants)]
+        return single + several
+
+    def _bettered(self, chosen: list[Cause], causes: list[Cause]) -> list[Cause]:
+        """Each in turn gives way to its best rival, or to whatever the others need when it is left out."""
+        best = self.total(chosen)
+        for cause in chosen:
+            rest = [c for c in chosen if c is not cause]
+            rival = self._finding(cause, chosen, causes).cause
+            without = [c for c in causes if (c.kind, c.about) != (cause.kind, cause.about)]
+            for tried in (self._greedy(causes, [*rest, rival]), self._greedy(without, rest)):
+                if (total := self.total(tried)) > best + 0.1:
+                    chosen, best = tried, total
+                    break
+        return chosen
+
+    def _greedy(self, causes: list[Cause], chosen: list[Cause]) -> list[Cause]:
+        chosen = list(chosen)
+        for _ in range(MOST):
+            states = self.states_of(chosen)
+            best, gain = None, 0.5
+            for cause in causes:
+                if any(cause.kind == c.kind and cause.about == c.about for c in chosen):
+                    continue
+                fresh = cause.prior
+                for unit, state in cause.states.items():
+                    now = states.get(unit, self.normal[unit])
+                    then = _together(now, state, self.normal[unit]) if unit in states else state
+                    fresh += self.score(unit, then) - self.score(unit, now)
+                if fresh > gain:
+                    best, gain = cause, fresh
+            if best is None:
+                break
+            chosen.append(best)
+        return self._pruned(chosen)
+
+    def _pruned(self, chosen: list[Cause]) -> list[Cause]:
+        """Without those that later ones have made needless."""
+        for cause in list(chosen):
+            rest = [c for c in chosen if c is not cause]
+            if self.total(rest) >= self.total(chosen) - 0.5:
+                chosen = rest
+        return chosen
+
+    def _finding(self, cause: Cause, chosen: list[Cause], causes: list[Cause]) -> Finding:
+        """The cause among all that could stand in its place while the others stay."""
+        mine = set(cause.units)
+        rest = [c for c in chosen if c is not cause]
+        states = self.states_of(rest)
+        touched = self._touched(mine)
+        weights: list[tuple[float, Cause]] = []
+        for rival in causes:
+            if not mine.intersection(rival.states):
+                continue
+            around = {*touched, *rival.states}
+            weight = rival.prior
+            for unit in around:
+                now = states.get(unit, self.normal[unit])
+                state = rival.states.get(unit)
+                then = now if state is None else _together(now, state, self.normal[unit]) if unit in states else state
+                weight += self.score(unit, then) - self.score(unit, now)
+            weights.append((weight, rival))
+        weights.sort(key=lambda pair: (-pair[0], len(pair[1].states)))
+        kept: list[tuple[float, Cause]] = []
+        for weight, rival in weights:
+            if weight < weights[0][0] - 8 or len(kept) == RIVALS:
+                break
+            if all((rival.kind, rival.about) != (c.kind, c.about) for _, c in kept):
+                kept.append((weight, rival))
+        top = kept[0][0]
+        parts = [exp(weight - top) for weight, _ in kept]
+        ranked = tuple(Ranked(rival, part / sum(parts)) for part, (_, rival) in zip(parts, kept, strict=True))
+        numbers = {u: self.model.units[u].number for u in mine | set(ranked[0].cause.units)}
+        return Finding(tuple(sorted(numbers, key=lambda u: numbers[u])), ranked)
+
+    def _touched(self, units: set[str]) -> set[str]:
+        return units & set(self.model.place)
+
+    def _by_the_show(self, explained: set[str]) -> list[Finding]:
+        """Units that look wrong just as the show makes them: a limit, a curve, an address that two of them share."""
+        out = []
+        for unit in self.model.ids:
+            if unit in explained or unit not in self.deviants or unit not in self._at:
+                continue
+            ways = self.ways(unit, self.normal[unit])
+            seen = self.evidence.ways(unit)
+            if seen:
+                kind = "show" if ways == seen else "unknown"
+                out.append(Finding((unit,), (Ranked(Cause(kind, {unit: self.normal[unit]}, (unit,), 0.0), 1.0),)))
+        return out
+
+
+def _together(under: State, over: State, normal: State) -> State:
+    """A state on top of another: each brings what it changes."""
+    return State(
+        over.places if over.places != normal.places else under.places,
+        over.mode if over.mode != normal.mode else under.mode,
+        over.fault or under.fault,
+    )
+
+
+def reason(model: Model, evidence: Evidence) -> list[Finding]:
+    """What is behind everything that was seen. An empty list when all is well or nothing was seen yet."""
+    return Reason(model, evidence).findings()
+
+
+def units_of(findings: Sequence[Finding]) -> Mapping[str, Finding]:
+    """Unit → the finding that is most about it."""
+    out: dict[str, Finding] = {}
+    for finding in sorted(findings, key=lambda f: -len(f.units)):
+        out |= dict.fromkeys(finding.units, finding)
+    return out

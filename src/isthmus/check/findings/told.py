@@ -1,0 +1,107 @@
+"""Findings as they are told: sentence, rivals, evidence, next look, mends; and those the patch tells before any call."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from isthmus.check.devices import Match, told_of
+from isthmus.check.findings.evidence import Evidence, Told, gather
+from isthmus.check.findings.looks import Look, next_look
+from isthmus.check.findings.mends import Mend, mends_for
+from isthmus.check.findings.model import Model
+from isthmus.check.findings.reason import Finding, reason
+from isthmus.check.findings.words import advice, evidence_for, headline, say
+from isthmus.check.verdicts import now
+from isthmus.errors import EntryFault
+from isthmus.routes.edits import change_output
+from isthmus.show.records import Answer, Show
+
+LIKELY = 0.02
+
+
+@dataclass(frozen=True)
+class Rival:
+    kind: str
+    words: str
+    chance: float
+
+
+@dataclass(frozen=True)
+class FindingTold:
+    """One finding for people. `hunt` is the unit whose address only a hunt would tell, or ""."""
+
+    units: tuple[str, ...]
+    title: str
+    words: str
+    chance: float
+    kind: str
+    evidence: tuple[str, ...]
+    rivals: tuple[Rival, ...]
+    look: Look | None
+    hunt: str
+    mends: tuple[Mend, ...]
+    do: str
+
+
+def findings_of(
+    show: Show, network: object = None, matches: Sequence[Match] = (), hunted: Mapping[str, int] | None = None
+) -> tuple[list[FindingTold], Evidence]:
+    """Everything that can be concluded now. `hunted` are addresses a hunt has found, by unit."""
+    told: dict[str, Told] = told_of(show, matches)
+    for unit, address in (hunted or {}).items():
+        told[unit] = Told(address)
+    evidence = gather(show, network, told)  # type: ignore[arg-type]
+    out = _off(show)
+    if not evidence.verdicts and not told:
+        return out, evidence
+    model = Model(show)
+    for finding in reason(model, evidence):
+        out.append(tell(model, evidence, finding, matches))
+    return out, evidence
+
+
+def tell(model: Model, evidence: Evidence, finding: Finding, matches: Sequence[Match]) -> FindingTold:
+    cause = finding.cause
+    rivals = tuple(Rival(r.cause.kind, say(model, r.cause), r.chance) for r in finding.ranked[1:4] if r.chance > LIKELY)
+    look = next_look(model, finding, list(evidence.answers)) if finding.ranked[0].chance < 0.95 else None
+    unknown = cause.kind == "address" and cause.about[1] is None
+    hunt = finding.units[0] if unknown or (look is None and rivals and cause.kind in ("shifted", "run", "address", "double")) else ""
+    return FindingTold(
+        finding.units,
+        headline(model, finding.units),
+        say(model, cause),
+        finding.ranked[0].chance,
+        cause.kind,
+        tuple(evidence_for(model, evidence, cause)),
+        rivals,
+        look,
+        hunt,
+        tuple(mends_for(model, cause, matches)),
+        advice(model, cause),
+    )
+
+
+def _off(show: Show) -> list[FindingTold]:
+    """Outputs that are off while units wait behind them: certain, whoever was called."""
+    on = {o.universe for o in show.outputs if o.enabled and not o.role}
+    out = []
+    for output in show.outputs:
+        units = tuple(u.id for u in show.units if any(p.universe == output.universe for p in u.patch))
+        if not output.enabled and not output.role and output.universe not in on and units:
+            words = f"The output of universe {output.universe} is off, so {len(units)} units cannot answer."
+            mend = Mend(f"Switch the output of universe {output.universe} on", lambda s, o=output.id: change_output(s, o, enabled=True))
+            out.append(
+                FindingTold(units, f"Universe {output.universe}", words, 1.0, "output off", (), (), None, "", (mend,), "Switch it on.")
+            )
+    return out
+
+
+def answer(show: Show, look: str, unit: str, said: str) -> Show:
+    """Keep what somebody saw when they looked. Raises EntryFault for anything but yes and no."""
+    if said not in ("yes", "no"):
+        raise EntryFault(f"“{said[:20]}” is no answer.", do="Say yes or no.")
+    rest = tuple(a for a in show.answers if (a.look, a.unit) != (look, unit))
+    return replace(show, answers=(*rest, Answer(look=look, unit=unit, answer=said, at=now())))

@@ -1,0 +1,170 @@
+"""Findings in words: the cause in a sentence, the evidence for it, and what to do."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+
+from isthmus.check.calls import numbers_of
+from isthmus.check.findings.causes import ELSEWHERE, Cause
+from isthmus.check.findings.chances import EVERYTHING, UNIVERSE
+from isthmus.check.findings.evidence import SILENT, Evidence
+from isthmus.check.findings.model import Model
+from isthmus.check.verdicts import WAYS
+from isthmus.patch.limits import limits_in_words
+from isthmus.profiles import profiles_of
+from isthmus.routes import Reach, write_number
+
+LINES = 7
+
+
+def say(model: Model, cause: Cause) -> str:
+    """The cause in one sentence."""
+    show, about = model.show, cause.about
+    names = {n.id: n.name for n in show.nodes}
+
+    def number(unit: object) -> str:
+        return str(model.units[str(unit)].number) if str(unit) in model.units else "?"
+
+    def address(unit: object) -> str:
+        _, universe, at = cause.states[str(unit)].places[0]
+        return f"{universe}.{at:03d}"
+
+    if cause.kind in ("address", "double"):
+        state = cause.states[str(about[0])]
+        if state.fault == ELSEWHERE:
+            return f"{number(about[0])} listens at another address, which nobody knows yet."
+        own = model.expected(str(about[0])).places[0]
+        by = state.places[0][2] - own[2]
+        if cause.kind == "double":
+            return f"{number(about[0])} is set to {address(about[0])}, the address of {number(about[1])}."
+        return f"{number(about[0])} is set to {address(about[0])}: off by {by:+d}.".replace("-", "−")
+    if cause.kind == "shifted":
+        hang, universe, by = about[:3]
+        some = len(cause.states)
+        return f"{some} units of {hang or 'one hang'} on universe {universe} are all off by {by:+d}.".replace("-", "−")
+    if cause.kind == "run":
+        unit, mode, by = about
+        return (
+            f"{number(unit)} is in mode {mode}, and the {len(cause.states) - 1} after it on the same hang are shifted by {by:+d}.".replace(
+                "-", "−"
+            )
+        )
+    if cause.kind in ("port dark", "port number"):
+        (node, port), universe = about[0], about[1]  # type: ignore[misc]
+        where = f"Port {port} of {names.get(node, '?')}"
+        if cause.kind == "port dark":
+            return f"{where} puts out nothing of universe {universe}: the port, its line or its cable."
+        protocol = next((n.protocol for n in show.nodes if n.id == node), "artnet")
+        return f"{where} listens to {write_number(protocol, int(str(about[2])))}, so universe {universe} does not come out there."
+    sentences = {
+        "dead": f"{number(about[0])} is dead: no power, or broken.",
+        "lamp": f"The lamp of {number(about[0])} is out, or its shutter shut; it moves.",
+        "swapped": f"{number(about[0])} has pan and tilt swapped.",
+        "pan inverted": f"{number(about[0])} pans the other way.",
+        "tilt inverted": f"{number(about[0])} tilts the other way.",
+        "pan": f"{number(about[0])} does not pan.",
+        "tilt": f"{number(about[0])} does not tilt.",
+        "mode": f"{number(about[0])} is in another mode: {about[-1]}.",
+        "line": f"{number(about[0])} hangs on another line: universe {about[-1]} comes to it.",
+        "exchanged": f"{' and '.join(number(u) for u in about)} are exchanged.",
+        "hang dark": f"{about[0] or 'One hang'} gets nothing of universe {about[-1]}: one cable or one break in its line.",
+        "node dark": f"{names.get(str(about[0]), 'The node')} is dark: no power, no network, or broken.",
+        "ports exchanged": f"Universes {about[0]} and {about[-1]} are exchanged at their ports.",
+        "sender": f"A second sender lights universe {about[0]}.",
+        "show": f"The show itself keeps {number(about[0])} like that: {_kept(model, str(about[0]))}.",
+        "unknown": f"Nothing known explains {number(about[0])}.",
+    }
+    return sentences[cause.kind]
+
+
+def _kept(model: Model, unit: str) -> str:
+    u = model.units.get(unit)
+    words = limits_in_words(u, profiles_of(model.show)) if u else ""
+    return words or "its address is shared, or its handling bends it"
+
+
+def evidence_for(model: Model, evidence: Evidence, cause: Cause) -> list[str]:
+    """What speaks for a cause, in words, the strongest first."""
+    show, units = model.show, set(cause.states)
+    out: list[str] = []
+    for node in show.nodes:
+        if evidence.nodes.get(node.id) == SILENT and _behind(model, node.id) & units:
+            out.append(f"{node.name}, {node.ip}, does not answer.")
+    reach = Reach(show)
+    for port in reach.ports:
+        real = evidence.ports.get((port.node.id, port.index))
+        fed = {o.universe for o in reach.of_port.get(port.key, ()) if o.enabled}
+        if real is not None and real != port.number and any(p.universe in fed for u in units for p in model.units[u].patch):
+            now = write_number(port.protocol, real)
+            out.append(f"{port.node.name} says that its port {port.index} listens to {now}; the show expects {port.words}.")
+    for universe, names in evidence.senders.items():
+        if any(p.universe == universe for u in units for p in model.units[u].patch):
+            out.append(f"{', '.join(names)} sends universe {universe} too.")
+    seen = [u for u in units if u in evidence.verdicts]
+    counts = Counter(evidence.verdicts[u].result for u in seen)
+    if len(units) > 1 and counts:
+        said = ", ".join(f"{n} {result}" for result, n in counts.most_common())
+        out.append(f"Of {len(units)} units called there: {said}.")
+    for unit in sorted(seen, key=lambda u: model.units[u].number):
+        verdict = evidence.verdicts[unit]
+        n = model.units[unit].number
+        if verdict.others:
+            too = "too" if "too" in verdict.what else "instead"
+            out.append(f"When {n} was called, {numbers_of(show, verdict.others)} lit {too}.")
+        elif verdict.result == "wrong" and len(units) <= 2:
+            out.append(f"{n} was wrong in {', '.join(WAYS[w] for w in verdict.what)}.")
+        elif verdict.result == "silent" and len(units) <= 2:
+            out.append(f"{n} stayed silent.")
+    for unit in sorted(units, key=lambda u: model.units[u].number):
+        told = evidence.told.get(unit)
+        n = model.units[unit].number
+        if told and told.there and told.address != model.expected(unit).places[0][2]:
+            out.append(f"{'Discovery' if told.uid else 'The hunt'} finds {n} at address {told.address:03d}.")
+        elif told and not told.there:
+            out.append(f"Discovery does not find {n}.")
+    for (look, unit), yes in evidence.answers.items():
+        if unit in units:
+            n = model.units[unit].number
+            did = "lit" if look in (UNIVERSE, EVERYTHING) else "moved"
+            where = {UNIVERSE: "with its universe at full", EVERYTHING: "with everything at full"}.get(look, "while it was called")
+            out.append(f"{n} {did} {where}." if yes else f"{n} never {did} {where}.")
+    return out[:LINES]
+
+
+def _behind(model: Model, node_id: str) -> set[str]:
+    reach = Reach(model.show)
+    fed = {o.universe for p in reach.ports if p.node.id == node_id for o in reach.of_port.get(p.key, ()) if o.enabled}
+    return {u for u in model.ids if any(p.universe in fed for p in model.units[u].patch)}
+
+
+def advice(model: Model, cause: Cause) -> str:
+    """What to do by hand, in words."""
+    first = str(cause.about[0])
+    n = str(model.units[first].number) if first in model.units else ""
+    where = model.units[first].hangs_on if first in model.units else ""
+    own = model.expected(first).places[0] if first in model.units else None
+    words = {
+        "dead": f"Look at the power and the data cable of {n}{f', {where}' if where else ''}; then change it.",
+        "lamp": f"Strike or change the lamp of {n}{f', {where}' if where else ''}.",
+        "address": f"Set {n} to {own[2]:03d} at the unit." if own else "",
+        "double": f"Set {n} to {own[2]:03d} at the unit." if own else "",
+        "mode": f"Set {n} to its mode at the unit, or take its mode into the patch.",
+        "exchanged": "Exchange the addresses at the units, or in the patch.",
+        "shifted": "Set the addresses at the units again, or move the patch to where they are.",
+        "run": f"Set {n} back to its mode and the others to their addresses, or take it all into the patch.",
+        "port dark": "Look at the port's lamp, then the first cable after it.",
+        "node dark": "Look at the node's power, then its network cable.",
+        "hang dark": "Follow the line from the last unit that answers to the first that does not.",
+        "port number": "Set the port back to its number.",
+        "ports exchanged": "Exchange the two cables at the node, or the numbers of the ports.",
+        "sender": "Switch the other sender off, or let it merge on purpose.",
+        "line": "Follow its cable to the node.",
+        "unknown": "Call it again, and say more exactly what is wrong.",
+    }
+    return words.get(cause.kind, "Say so in the patch, or mend it at the unit.")
+
+
+def headline(model: Model, units: Sequence[str]) -> str:
+    count = len(units)
+    return f"{numbers_of(model.show, units)}" if count <= 8 else f"{count} units: {numbers_of(model.show, units)}"

@@ -1,0 +1,86 @@
+"""Which DMX values are safe to send to a channel: ranges that put a lamp out, reset or service a unit are kept from it."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isthmus.profiles.chart import ChartChannel
+from isthmus.profiles.keep import KeptByMode
+from isthmus.profiles.light import LightProgram, light_program
+from isthmus.profiles.records import Mode, Profile
+
+_WORDS = re.compile(
+    r"reset|lamp|shut.?down|power|reboot|restart|factory|calibrat|service|stand.?by|sleep|firmware|boot|mainten|ignit|douse|self.?test",
+    re.I,
+)
+_ATTRIBUTES = re.compile(r"^(Control\d*|.*Reset|Lamp\w*|.*Calibration\w*|Fans?\w*|.*Global\w*|Function|NoFeature|Dummy)$")
+
+
+def dangers(item: ChartChannel) -> list[tuple[int, int, str]]:
+    """(first, last, name) of the DMX ranges, in the channel's own resolution, that no call may touch.
+
+    A channel for control is dangerous but for the range it rests in; any other where the name of a range says so.
+    """
+    found: list[tuple[int, int, str]] = []
+    for logical in item.channel.logical:
+        for function in logical.functions:
+            control = bool(_ATTRIBUTES.match(function.attribute or logical.attribute))
+            sets = sorted(function.sets, key=lambda s: s.dmx_from)
+            parts = [
+                (s.dmx_from, sets[i + 1].dmx_from - 1 if i + 1 < len(sets) else function.dmx_to, s.name or function.name)
+                for i, s in enumerate(sets)
+            ]
+            if not parts or parts[0][0] > function.dmx_from:
+                parts.insert(0, (function.dmx_from, parts[0][0] - 1 if parts else function.dmx_to, function.name))
+            for first, last, name in parts:
+                rests = first <= item.default <= last
+                if not rests and (control or _WORDS.search(name) or _WORDS.search(function.custom_name)):
+                    found.append((first, last, name.strip() or "control"))
+    return found
+
+
+def safe_bytes(item: ChartChannel) -> NDArray[np.bool_]:
+    """(256,) whether the channel may stand at each coarse byte, whatever its finer bytes are."""
+    out = np.ones(256, bool)
+    scale = 256 ** (item.channel.resolution - 1)
+    for first, last, _ in dangers(item):
+        out[first // scale : last // scale + 1] = False
+    out[item.default // scale] = True
+    return out
+
+
+def safe_level(item: ChartChannel, level: float) -> float | None:
+    """The safe level nearest to a wish; None where the channel is left alone altogether."""
+    allowed = np.flatnonzero(safe_bytes(item))
+    wish = round(level * 255)
+    best = int(allowed[np.argmin(np.abs(allowed - wish))])
+    if best == wish:
+        return level
+    scale = 256 ** (item.channel.resolution - 1)
+    return None if best == item.default // scale else best * scale / item.top
+
+
+def guarded(program: LightProgram) -> list[tuple[ChartChannel, list[tuple[int, int, str]]]]:
+    """The channels of a mode with dangerous ranges."""
+    return [(item, found) for item in program.chart.channels if item.slots and (found := dangers(item))]
+
+
+def column_bytes(program: LightProgram) -> NDArray[np.bool_]:
+    """(width, 256): the bytes each slot of a mode may take. Fine bytes may take all."""
+    return _KEPT.get(program.profile, program.mode, _columns)
+
+
+def _columns(profile: Profile, mode: Mode) -> NDArray[np.bool_]:
+    program = light_program(profile, mode)
+    out = np.ones((program.width, 256), bool)
+    for item in program.chart.channels:
+        if item.slots:
+            block, offset = item.slots[0]
+            out[program.block_starts[block] + offset - 1] &= safe_bytes(item)
+    return out
+
+
+_KEPT: KeptByMode[NDArray[np.bool_]] = KeptByMode(256)

@@ -1,0 +1,89 @@
+"""What can be seen of a unit, and what makes of it a verdict: the same eyes for a person's stand-in and for findings."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isthmus.profiles.light import LightState
+
+DARK, DIM = 0.02, 0.6  # of the light wished
+TURN = 10.0  # degrees
+SHADE = 0.25  # apart in colour
+ZOOMED = 0.35  # of the wished angle
+Array = NDArray[np.float64]
+LUMINANCE = np.array([0.2126729, 0.7151522, 0.0721750])
+
+
+@dataclass(frozen=True)
+class Sights:
+    """One unit over k moments: light of each cell (k, b), its colour where lit (k, b, 3), angles (k,), field (k, b)."""
+
+    cells: Array
+    colour: Array
+    pan: Array
+    tilt: Array
+    field: Array
+
+    @staticmethod
+    def of(state: LightState) -> Sights:
+        cells = state.rgb @ LUMINANCE
+        peak = state.rgb.max(axis=2, keepdims=True, initial=0.0)
+        return Sights(cells, state.rgb / np.maximum(peak, 1e-9), state.pan, state.tilt, state.field)
+
+    def at(self, moments: Sequence[int]) -> Sights:
+        """Of some moments alone."""
+        return Sights(self.cells[moments], self.colour[moments], self.pan[moments], self.tilt[moments], self.field[moments])
+
+    @property
+    def level(self) -> Array:
+        """(k,) the brightest cell."""
+        return self.cells.max(axis=1, initial=0.0)
+
+
+def ways_wrong(wished: Sights, seen: Sights, kinds: Sequence[str]) -> tuple[str, ...]:
+    """In which ways what is seen differs from what is wished over the same moments; `kinds` names the act of each.
+
+    Empty when all is as wished; ("silent",) when nothing at all happens; see `verdicts.WAYS` for the rest.
+    """
+    if wished.cells.shape[1] == 0:
+        return ()
+    lit = wished.level > DARK
+    moves = [name for name in ("pan", "tilt") if np.ptp(getattr(wished, name)) > TURN]
+    if not (seen.level[lit] > DARK * wished.level[lit].clip(0.05)).any():
+        alive = any(np.ptp(getattr(seen, name)) > TURN / 2 for name in ("pan", "tilt"))
+        return ("dark",) if moves and alive else ("silent",)
+    found = []
+    plain = [i for i, kind in enumerate(kinds) if kind == "light" and lit[i]]
+    same = seen.cells.shape == wished.cells.shape
+    if plain and (seen.level[plain] < DIM * wished.level[plain]).any():
+        found.append("dim")
+    if _colour_differs(wished, seen, [i for i, kind in enumerate(kinds) if kind in ("light", "colour")]):
+        found.append("colour")
+    for name in ("pan", "tilt"):
+        if (np.abs(getattr(wished, name) - getattr(seen, name)) > TURN).any():
+            found.append(name)
+    beam = [i for i, kind in enumerate(kinds) if kind == "beam"]
+    if beam and same and _beam_differs(wished, seen, beam):
+        found.append("beam")
+    part = [i for i, kind in enumerate(kinds) if kind in ("light", "cells")]
+    if not same or ((wished.cells[part] > DARK) != (seen.cells[part] > DARK)).any():
+        found.append("cell")
+    return tuple(found)
+
+
+def _colour_differs(wished: Sights, seen: Sights, moments: list[int]) -> bool:
+    for i in moments:
+        if wished.level[i] > DARK:
+            a = wished.colour[i, int(wished.cells[i].argmax())]
+            if seen.level[i] <= DARK or np.abs(a - seen.colour[i, int(seen.cells[i].argmax())]).max() > SHADE:
+                return True
+    return False
+
+
+def _beam_differs(wished: Sights, seen: Sights, moments: list[int]) -> bool:
+    a, b = wished.field[moments].max(axis=1, initial=0.1), seen.field[moments].max(axis=1, initial=0.1)
+    return bool((np.abs(np.log(np.maximum(b, 0.1) / np.maximum(a, 0.1))) > ZOOMED).any())
