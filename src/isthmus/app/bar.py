@@ -242,10 +242,10 @@ class Bar(QWidget):
     def _called(self) -> None:
         """While a roll call is on every page shows whom it calls and how to end it; A, W, S, N and B work everywhere."""
         call = self.bench.call
-        unit = self.bench.show.unit(call.unit) if call and call.unit else None
-        self.end_call.setVisible(unit is not None)
-        if unit:
-            self.end_call.setText(f"Roll call at {unit.number}: end it")
+        self.end_call.setVisible(call is not None)
+        if call is not None:
+            unit = self.bench.show.unit(call.unit) if call.unit else None
+            self.end_call.setText(f"Roll call at {unit.number if unit else call.call.title}: end it")
             self.end_call.setToolTip("A answers, W wrong, S silent, N next, B back, C takes the verdict away, Ctrl+E ends")
 
     def _menu(self) -> None:

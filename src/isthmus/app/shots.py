@@ -104,7 +104,7 @@ def take_shots(app: QApplication, folder: Path) -> int:
         _stage(window, shot)
         bench.levels(lambda live: live.restore({}))
         window.output.switch(True)
-        bench.begin_call(1.0)
+        bench.begin_call()
         window.go("Roll call")
         shot("roll-call", 1.5)
         window._closing = True

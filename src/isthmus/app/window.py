@@ -147,7 +147,7 @@ class Window(QWidget):
         self.routes = routes.RoutesPage(bench, actions, self.net, self.rig.address if self.rig else None, self)
         self.plan = plan.PlanPage(bench, actions)
         self.stage = stage.StagePage(bench, actions, self.rig, self.settings)
-        self.roll_call = rollcall.RollCallPage(bench, actions)
+        self.roll_call = rollcall.RollCallPage(bench, actions, self.net, self)
         for name, page in zip(PAGES[1:], (self.profiles, self.patch, self.routes, self.plan, self.stage, self.roll_call), strict=True):
             self.pages[name] = page
             self.stack.addWidget(page)
@@ -405,6 +405,8 @@ class Window(QWidget):
         self.bench.end_proof()
         self.bench.end_call()
         self.output.stop()
+        if len(self.pages) > 1:
+            self.roll_call.shut_down()
         self.net.stop()
         if len(self.pages) > 1:
             self.stage.shut_down()

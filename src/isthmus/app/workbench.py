@@ -8,12 +8,12 @@ from __future__ import annotations
 import uuid
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
-from isthmus.check import rollcall
+from isthmus.check import rollcall, verdicts
 from isthmus.check.prove import Proof
 from isthmus.errors import IsthmusError
 from isthmus.output import Live, Masters, RigView, identity
@@ -293,44 +293,68 @@ class Workbench(QObject):
 
     # ------------------------------------------------------------ roll call
 
-    def begin_call(self, level: float, only: set[str] | None = None, start: str | None = None) -> None:
-        """Raises EntryFault when nothing can be called."""
+    def begin_call(
+        self, manner: rollcall.Manner | None = None, only: Sequence[str] | None = None, start: str | None = None, words: str = ""
+    ) -> None:
+        """`words` says what keeps the others out, when `only` some are called. Raises EntryFault when nothing can be called."""
         self.end_call()
         self.end_proof()
-        self.call = rollcall.begin(self.show, self.live, level, start, only)
+        self.call = rollcall.begin(self.show, self.live, manner, start, only, words)
         self._called()
 
     def step_call(self, by: int) -> None:
         if self.call:
-            self.call = rollcall.step(self.call, self.live, by)
+            self.call = rollcall.step(self.call, self.show, self.live, by)
             self._called()
 
     def jump_call(self, unit: str) -> None:
         if self.call:
-            self.call = rollcall.jump(self.call, self.live, unit)
+            self.call = rollcall.jump(self.call, self.show, self.live, unit)
             self._called()
 
-    def mark(self, result: str, note: str = "") -> None:
-        """Keep a verdict of the unit called, and go on to the next."""
-        if self.call is None or self.call.unit is None:
+    def step_act(self, by: int = 1) -> None:
+        if self.call:
+            self.call = rollcall.step_act(self.call, self.show, self.live, by)
+            self._acted()
+
+    def step_phase(self) -> float:
+        """On by one phase of the act; returns the seconds it is to stand."""
+        if not self.call:
+            return 1.0
+        self.call, seconds = rollcall.step_phase(self.call, self.show, self.live)
+        self._acted()
+        return seconds
+
+    def mark(self, result: str, note: str = "", what: Sequence[str] = (), others: Sequence[str] = (), by: str = "") -> None:
+        """Keep a verdict of the units called, and go on to the next stop. Raises EntryFault for a verdict nobody knows."""
+        if self.call is None:
             return
-        unit = self.show.unit(self.call.unit)
-        if unit is not None:
-            self.commit(f"Mark {unit.number} {result}", rollcall.mark(self.show, unit.id, result, note))
-        if self.call.at + 1 < len(self.call.order):
+        stop, kinds = self.call.call, self.call.manner.kinds
+        if not stop.slot:
+            show = self.show
+            for unit in stop.units:
+                show = verdicts.mark(show, unit, result, note, what=what, others=others, acts=kinds, by=by)
+            self.commit(f"Mark {stop.title} {result}", show)
+        if self.call.at + 1 < len(self.call.calls):
             self.step_call(1)
         else:
-            left = [u for u in self.call.order if u not in {v.unit for v in self.show.verdicts if rollcall.holds(self.show, v)}]
-            self.tell(
-                "ok", f"That was the last unit called. {len(left) or 'None'} of them {'have' if len(left) != 1 else 'has'} no verdict."
-            )
+            left = verdicts.tally(self.show, self.call.order)["left"]
+            words = f"{left or 'None'} of the units called {'has' if left == 1 else 'have'} no verdict."
+            self.tell("ok", f"That was the last one called. {words}")
             self.call_changed.emit()
 
+    def mark_unit(self, unit: str, result: str, note: str = "", **more: Any) -> None:
+        """Keep a verdict of any unit, called or not."""
+        found = self.show.unit(unit)
+        self.commit(f"Mark {found.number if found else ''} {result}", verdicts.mark(self.show, unit, result, note, **more))
+
     def unmark(self) -> None:
-        """Take the verdict of the unit called away."""
-        unit = self.show.unit(self.call.unit) if self.call and self.call.unit else None
-        if unit is not None:
-            self.commit(f"take the verdict of {unit.number} away", rollcall.unmark(self.show, unit.id))
+        """Take the verdicts of the units called away."""
+        if self.call and not self.call.call.slot:
+            show = self.show
+            for unit in self.call.call.units:
+                show = verdicts.unmark(show, unit)
+            self.commit(f"take the verdict of {self.call.call.title} away", show)
 
     def end_call(self) -> None:
         if self.call:
@@ -340,7 +364,10 @@ class Workbench(QObject):
             self.levels_changed.emit()
 
     def _called(self) -> None:
-        if self.call and self.call.unit:
-            self.select([self.call.unit])
+        if self.call:
+            self.select(self.call.call.units)
+        self._acted()
+
+    def _acted(self) -> None:
         self.call_changed.emit()
         self.levels_changed.emit()

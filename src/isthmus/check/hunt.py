@@ -206,6 +206,11 @@ class Hunt:
         return [place for place, ok in zip(self.places, alive, strict=True) if ok]
 
     @property
+    def alive(self) -> NDArray[np.bool_]:
+        """(places,) which of them the answers still allow."""
+        return self._wrong <= self.lies
+
+    @property
     def contradicts(self) -> bool:
         return bool((self._wrong > self.lies).all())
 

@@ -7,12 +7,14 @@ touched); where nothing is patched yet, all slots of the universe.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
+from isthmus.check.acts import KINDS, acts_of
 from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.output.live import Asked
 from isthmus.patch.index import index_of
+from isthmus.profiles import light_program, profiles_of
 from isthmus.show.records import SLOTS, Show
 
 FLASH, DARK, BETWEEN, LONG, PAUSE = 0.25, 0.25, 0.7, 0.9, 1.6  # seconds
@@ -148,3 +150,44 @@ class ProveChase(Proof):
         at = int(str(wanted))
         self.words = f"Universe {self.universes[at]} is lit, {at + 1} of {len(self.universes)}."
         self._light({self.universes[at]}, self.level)
+
+
+class ProveSlots(Proof):
+    """These slots as they are given, and nothing else: a look that findings or a hunt ask for."""
+
+    def __init__(self, show: Show, live: Live, now: float, slots: Mapping[tuple[int, int], int], words: str) -> None:
+        super().__init__(show, live, now)
+        self.slots, self.words = dict(slots), words
+
+    def _wanted(self, seconds: float) -> object:
+        return True
+
+    def _raise(self, wanted: object) -> None:
+        self.live.restore({})
+        self.live.lay_over(self.slots)
+
+
+class ProveActs(Proof):
+    """One unit goes through what it does when called, round and round, whatever else is dark."""
+
+    def __init__(self, show: Show, live: Live, now: float, unit: str, words: str, kinds: Sequence[str] = KINDS) -> None:
+        """Raises EntryFault for a unit without a profile."""
+        found = show.unit(unit)
+        mode = profiles_of(show).mode_of(found) if found else None
+        if found is None or mode is None:
+            raise EntryFault("A unit without a profile can do nothing.", do="Give it a profile first.")
+        super().__init__(show, live, now)
+        self.words = words
+        self.phases = [(phase, act.seconds) for act in acts_of(light_program(*mode), found, 1.0, kinds) for phase in act.phases]
+
+    def _wanted(self, seconds: float) -> object:
+        left = seconds % sum(length for _, length in self.phases)
+        for at, (_, length) in enumerate(self.phases):
+            if left < length:
+                return at
+            left -= length
+        return 0
+
+    def _raise(self, wanted: object) -> None:
+        self.live.restore({})
+        self.live.ask(self.phases[int(str(wanted))][0])

@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from isthmus import __version__
+from isthmus.cli import check as check_verbs
 from isthmus.cli import network as network_verbs
 from isthmus.cli import patch as patch_verbs
 from isthmus.cli import profiles as profile_verbs
@@ -101,6 +102,7 @@ def parser() -> argparse.ArgumentParser:
     profile_verbs.add_verbs(verbs, verb)
     verb(verbs, "snags", snags, "what is wrong or missing; exit code 1 when there is anything")
     network_verbs.add_verbs(verbs, verb)
+    check_verbs.add_verbs(verbs, verb)
     stage_verbs.add_verbs(verbs, verb)
     return top
 

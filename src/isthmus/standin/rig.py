@@ -1,7 +1,7 @@
 """The stand-in rig: nodes on loopback addresses of their own with real sockets, and units that obey them.
 
 A program of its own (`isthmus rig --scenario FILE`). What it does is told, and changed, over a small local TCP socket,
-one line there and one JSON object back: `describe`, `state`, or an object such as
+one line there and one JSON object back: `describe`, `state`, `ports`, or an object such as
 `{"do": "node", "name": "Ferry A", "on": false}`, `{"do": "unit", "label": "104", "faults": []}`,
 `{"do": "send", "protocol": "artnet", "number": 0, "to": "127.0.0.2"}`, `{"do": "quiet"}`.
 """
@@ -167,8 +167,7 @@ class StandInRig:
 
     def state(self) -> dict[str, Any]:
         """What every unit, port and node does now."""
-        now = time.monotonic()
-        ports = [self._port(node, index, port, now) for node in self.nodes.values() for index, port in enumerate(node.ports, 1)]
+        ports = self.ports_now()["ports"]
         nodes = [
             {
                 "name": n.settings.name,
@@ -182,6 +181,11 @@ class StandInRig:
         ]
         others = [{"protocol": o.protocol, "number": o.number, "to": o.to, "level": o.level, "name": o.name} for o in self.others]
         return {"units": [self.units.state(i) for i in range(len(self.units.units))], "ports": ports, "nodes": nodes, "others": others}
+
+    def ports_now(self) -> dict[str, Any]:
+        """What every port has received."""
+        now = time.monotonic()
+        return {"ports": [self._port(node, index, port, now) for node in self.nodes.values() for index, port in enumerate(node.ports, 1)]}
 
     @staticmethod
     def _port(node: Node, index: int, port: Port, now: float) -> dict[str, Any]:
@@ -226,7 +230,7 @@ class StandInRig:
 
     def answer(self, line: bytes) -> dict[str, Any]:
         """One line of the local socket."""
-        known = {b"state": self.state, b"describe": self.describe}
+        known = {b"state": self.state, b"describe": self.describe, b"ports": self.ports_now}
         if line in known:
             return known[line]()
         try:

@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 
 from isthmus.check.acts import MOVEMENT
 from isthmus.check.findings.causes import ELSEWHERE
-from isthmus.check.findings.chances import AXIS, EVERYTHING, MOVES
+from isthmus.check.findings.chances import AXIS, MOVES, slots_of_look
 from isthmus.check.findings.evidence import ANSWERS, SILENT, Evidence, Told
 from isthmus.check.findings.looks import Look, next_look
 from isthmus.check.findings.model import SEEN_ACTS, Model
 from isthmus.check.findings.reason import Finding, reason
-from isthmus.check.hunt import Hunt, all_lit
+from isthmus.check.hunt import Hunt
 from isthmus.check.sights import DARK, TURN, Sights
 from isthmus.errors import IsthmusError
 from isthmus.output.live import highlight
@@ -106,10 +106,8 @@ class Trial:
             turns = [float(np.ptp(a)) > TURN / 2 if len(a) else False for a in (sights.pan, sights.tilt)]
             return any(turns) if look.name == MOVES else all(turns)
         frames = np.zeros((1, len(model.row) + 1, SLOTS), np.uint8)
-        own = {u for _, u, _ in model.expected(look.unit).places}
-        for universe, row in model.row.items():
-            if look.name == EVERYTHING or universe in own:
-                frames[0, row] = all_lit(model.programs[look.unit]) or 0
+        for (universe, address), value in slots_of_look(model, look.name, look.unit).items():
+            frames[0, model.row[universe], address - 1] = value
         return bool(self.see(look.unit, frames).level[0] > DARK)
 
     def hunt(self, unit: str) -> tuple[int, int]:

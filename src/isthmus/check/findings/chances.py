@@ -35,13 +35,20 @@ def chance_of_yes(model: Model, look: str, unit: str, state: State) -> float | N
 def _lights(model: Model, everything: bool, unit: str, state: State) -> bool:
     frames = np.zeros((1, len(model.row) + 1, SLOTS), np.uint8)
     own = {u for _, u, _ in model.expected(unit).places}
-    value = all_lit(model.programs[unit])
+    value = value_for(model, unit, everything)
     if value is None:
         return False
     for universe, row in model.row.items():
         if everything or universe in own:
             frames[0, row] = value
     return bool(model.see(unit, state, frames).level[0] > DARK)
+
+
+def value_for(model: Model, unit: str, everything: bool) -> int | None:
+    """The byte for all addresses: it lights the unit, and is safe for every unit it is sent to."""
+    own = {u for _, u, _ in model.expected(unit).places}
+    near = {id(model.programs[u]): model.programs[u] for u in model.ids if everything or own & {p.universe for p in model.units[u].patch}}
+    return all_lit(model.programs[unit], near.values())
 
 
 def _swing(model: Model, unit: str, state: State, axes: Sequence[str]) -> bool:
@@ -53,3 +60,12 @@ def _swing(model: Model, unit: str, state: State, axes: Sequence[str]) -> bool:
         return False
     sights = model.see(unit, state, frames[moments])
     return any(np.ptp(getattr(sights, axis)) > TURN / 2 for axis in axes)
+
+
+def slots_of_look(model: Model, look: str, unit: str) -> dict[tuple[int, int], int]:
+    """What to send for a look at light; empty for one at movement."""
+    value = value_for(model, unit, look == EVERYTHING)
+    if look not in (UNIVERSE, EVERYTHING) or value is None:
+        return {}
+    own = {u for _, u, _ in model.expected(unit).places}
+    return {(universe, a): value for universe in model.row if look == EVERYTHING or universe in own for a in range(1, SLOTS + 1)}

@@ -1,0 +1,268 @@
+"""Verbs about checking the rig: rollcall, discover, findings, hunt."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from isthmus.check import Manner, record
+from isthmus.check.acts import KINDS, LIGHT
+from isthmus.check.calls import ORDERS, callable_units
+from isthmus.check.devices import Match, discover, match
+from isthmus.check.findings.told import FindingTold, findings_of
+from isthmus.check.hunt import Hunt
+from isthmus.check.verdicts import say, tally
+from isthmus.cli.common import DONE, SNAGS, Result, keep, load, saving
+from isthmus.engine import Engine
+from isthmus.errors import EntryFault
+from isthmus.net import Desk
+from isthmus.net.talk import Talker
+from isthmus.output import Composer, Live, Masters, identity
+from isthmus.patch.cells import addresses
+from isthmus.patch.choose import read_choice
+from isthmus.show.records import Show, Verdict
+from isthmus.standin import RigClient, StandInRig, read_scenario
+from isthmus.standin.caller import Caller
+
+Verb = Callable[..., argparse.ArgumentParser]
+
+
+@contextmanager
+def _desk(show: Show) -> Iterator[Desk]:
+    desk = Desk()
+    hosts = {p: [h for o in show.outputs if o.protocol == p and o.enabled for h in o.hosts] for p in ("artnet", "sacn")}
+    desk.want({}, hosts, [n.ip for n in show.nodes if n.protocol == "artnet"])
+    desk.start()
+    try:
+        yield desk
+    finally:
+        desk.stop()
+
+
+@contextmanager
+def _rig(options: argparse.Namespace) -> Iterator[RigClient]:
+    """The rig to look at: one that runs (HOST:PORT), or a scenario that is run meanwhile."""
+    host, _, port = str(options.rig).rpartition(":")
+    if host and port.isdigit():
+        client = RigClient((host, int(port)))
+        try:
+            yield client
+        finally:
+            client.close()
+        return
+    import threading
+
+    rig = StandInRig(read_scenario(Path(options.rig)))
+    thread = threading.Thread(target=rig.serve, daemon=True)
+    thread.start()
+    client = RigClient(rig.address)
+    try:
+        yield client
+    finally:
+        client.close()
+        rig.stop()
+        thread.join(5)
+        rig.close()
+
+
+@contextmanager
+def _caller(options: argparse.Namespace, show: Show) -> Iterator[tuple[Caller, Desk]]:
+    with _rig(options) as client, _desk(show) as desk:
+        engine, composer = Engine(), Composer(Masters())
+        try:
+            engine.use(desk.outlets)
+            engine.start()
+            engine.pace(show.sending.artnet_rate, show.sending.sacn_rate, False, show.sending.artnet_sync)
+
+            def send(live: Live) -> None:
+                composer.asking, composer.broadcast = desk.view.asking, desk.outlets.broadcast
+                engine.publish(*composer.compose(show, live), identity(show))
+                engine.enable(True)
+                engine.beat()
+
+            caller = Caller(show, client, send)
+            caller.live.light_up([])
+            send(caller.live)
+            time.sleep(0.3)
+            yield caller, desk
+        finally:
+            engine.stop()
+
+
+def _nodes(desk: Desk) -> None:
+    """Let nodes answer a poll or two."""
+    desk.look(True)
+    end = time.monotonic() + 5
+    while not desk.view.looked and time.monotonic() < end:
+        time.sleep(0.05)
+
+
+def _matches(desk: Desk, show: Show) -> tuple[list[Match], list[str]]:
+    found = discover(Talker.of(desk), desk.view.nodes, show)
+    return match(show, found.devices, found.asked), found.odd
+
+
+def _finding(f: FindingTold, show: Show) -> dict[str, Any]:
+    numbers = {u.id: u.number for u in show.units}
+    return {
+        "units": [numbers[u] for u in f.units],
+        "kind": f.kind,
+        "cause": f.words,
+        "chance": round(f.chance, 3),
+        "evidence": list(f.evidence),
+        "rivals": [{"kind": r.kind, "cause": r.words, "chance": round(r.chance, 3)} for r in f.rivals],
+        "look": f.look.question if f.look else None,
+        "hunt": numbers.get(f.hunt),
+        "mends": [m.label for m in f.mends],
+    }
+
+
+def _lines(found: list[FindingTold]) -> list[str]:
+    out = []
+    for f in found:
+        out.append(f"{f.title}: {f.words} ({100 * f.chance:.0f} %)")
+        out += [f"    because {line}" for line in f.evidence]
+        out += [f"    or {r.words} ({100 * r.chance:.0f} %)" for r in f.rivals]
+        out += [f"    look: {f.look.question}"] if f.look else []
+        out += [f"    mend: {m.label}" for m in f.mends]
+    return out
+
+
+def rollcall(options: argparse.Namespace) -> Result:
+    """Call every unit against a stand-in rig, with the automatic observer; then say what is behind it."""
+    show = load(options.show)
+    only = read_choice(show, options.units).ids if options.units else None
+    kinds = tuple(dict.fromkeys((LIGHT, *(k.strip() for k in options.acts.split(",") if k.strip()))))
+    if set(kinds) - set(KINDS):
+        raise EntryFault(f"“{options.acts[:40]}” are no acts.", do=f"Use {', '.join(KINDS[1:])}.")
+    if not 5 <= options.level <= 100:
+        raise EntryFault("A level for roll call lies between 5 and 100 percent.")
+    manner = Manner("unit", options.order, options.level / 100, kinds)
+
+    def tell(at: int, all_: int, words: str) -> None:
+        if not options.json and sys.stderr.isatty():
+            print(f"\r{at + 1} of {all_}: {words[:60]:60}", end="", file=sys.stderr, flush=True)
+
+    with _caller(options, show) as (caller, desk):
+        _nodes(desk)
+        show = caller.round(manner, only, tell)
+        matches = _matches(desk, show)[0] if options.discover else []
+        found, _ = findings_of(show, desk.view, matches)
+    count = tally(show, only)
+    numbers = {u.id: u.number for u in show.units}
+    path, kept = keep(options, show) if options.save else (None, "Nothing saved.")
+    data = {
+        "called": len(only or callable_units(show)[0]),
+        "answers": count["answers"],
+        "wrong": count["wrong"],
+        "silent": count["silent"],
+        "left": [{"unit": x.number, "why": x.why} for x in callable_units(show)[1]],
+        "verdicts": [_verdict(v, numbers) for v in show.verdicts],
+        "findings": [_finding(f, show) for f in found],
+        "saved": path,
+    }
+    lines = [f"{count['answers']} answer, {count['wrong']} wrong, {count['silent']} silent."]
+    lines += [f"{numbers[v.unit]} {say(show, v)}" for v in show.verdicts if v.result != "answers"]
+    return (SNAGS if found else DONE), data, [*lines, "", *_lines(found), kept]
+
+
+def _verdict(v: Verdict, numbers: dict[str, int]) -> dict[str, Any]:
+    return {"unit": numbers[v.unit], "result": v.result, "what": list(v.what), "others": [numbers[o] for o in v.others]}
+
+
+def findings(options: argparse.Namespace) -> Result:
+    """What is behind the verdicts a show holds; with the network as it is now, when asked."""
+    show = load(options.show)
+    if options.network:
+        with _desk(show) as desk:
+            _nodes(desk)
+            matches = _matches(desk, show)[0]
+            found, _ = findings_of(show, desk.view, matches)
+    else:
+        found, _ = findings_of(show)
+    return (SNAGS if found else DONE), [_finding(f, show) for f in found], _lines(found) or ["Nothing to find."]
+
+
+def discovery(options: argparse.Namespace) -> Result:
+    """Ask every node who hangs behind it, and compare with the patch."""
+    show = load(options.show)
+    with _desk(show) as desk:
+        _nodes(desk)
+        matches, odd = _matches(desk, show)
+    rows = [
+        {
+            "unit": m.unit.number if m.unit else None,
+            "ways": list(m.ways),
+            "words": m.words,
+            "uid": m.device.name if m.device else None,
+            "address": m.device.address if m.device else None,
+            "footprint": m.device.footprint if m.device else None,
+            "mode": m.device.mode if m.device else None,
+            "label": m.device.label if m.device else None,
+            "behind": [m.device.ip, m.device.port] if m.device else None,
+            "lamp_hours": m.device.lamp_hours if m.device else None,
+            "sensors": [{"words": s.words, "value": s.value} for s in m.device.sensors] if m.device else [],
+        }
+        for m in matches
+    ]
+    differ = any(m.ways != ("in place",) for m in matches)
+    return (SNAGS if differ or odd else DONE), {"devices": rows, "odd": odd}, [m.words for m in matches] + odd
+
+
+def hunt(options: argparse.Namespace) -> Result:
+    """Find the address a unit really listens to, against a stand-in rig with the automatic observer."""
+    show = load(options.show)
+    ids = read_choice(show, options.unit).ids
+    if len(ids) != 1:
+        raise EntryFault("A hunt is for one unit.", do="Say its number.")
+    universes = [o.universe for o in show.outputs if o.enabled] if options.everywhere else ()
+    made = Hunt(show, ids[0], universes, options.any_mode, int(options.lie))
+    with _caller(options, show) as (caller, _):
+        looks = caller.hunt(made)
+    places = [{"universe": p.universe, "address": p.address, "mode": p.mode} for p in made.found]
+    where = " or ".join(f"{p.universe}.{p.address:03d} ({p.mode})" for p in made.found) or "nowhere the answers allow"
+    data = {"unit": made.unit.number, "places": places, "looks": looks, "patched": addresses(made.unit)}
+    return (
+        (DONE if places else SNAGS),
+        data,
+        [f"{made.unit.number} listens at {where}; {looks} looks. The patch has {addresses(made.unit)}."],
+    )
+
+
+def record_out(options: argparse.Namespace) -> Result:
+    """The record of roll call, or the snag list, as PDF or CSV."""
+    show = load(options.show)
+    out = Path(options.out)
+    if out.suffix not in (".csv", ".pdf"):
+        raise EntryFault(f"“{out.name}” is neither a .csv nor a .pdf.", do="Name the file so.")
+    data = record.as_csv(show) if out.suffix == ".csv" else record.as_pdf(show, findings_of(show)[0], options.snags)
+    out.write_bytes(data)
+    return DONE, {"saved": str(out), "bytes": len(data)}, [f"Saved {out}"]
+
+
+def add_verbs(verbs: Any, verb: Verb) -> None:
+    made = verb(verbs, "rollcall", rollcall, "call every unit of a stand-in rig and say what is behind it")
+    made.add_argument("--rig", required=True, metavar="RIG", help="a scenario file, or HOST:PORT of a rig that runs")
+    made.add_argument("--order", choices=list(ORDERS), default="hang")
+    made.add_argument("--level", type=float, default=100.0, help="percent")
+    made.add_argument("--acts", default="colour,movement,beam,cells", help="besides light: colour,movement,beam,cells")
+    made.add_argument("--units", help="only these: 101-104, a hang position")
+    made.add_argument("--discover", action="store_true", help="ask by RDM as well")
+    saving(made)
+    made = verb(verbs, "findings", findings, "what is behind the verdicts of a show; exit code 1 when there is anything")
+    made.add_argument("--network", action="store_true", help="with nodes and devices as they answer now")
+    verb(verbs, "discover", discovery, "who answers RDM, against the patch; exit code 1 when anything differs")
+    made = verb(verbs, "hunt", hunt, "find the address a unit of a stand-in rig really listens to")
+    made.add_argument("--unit", required=True)
+    made.add_argument("--rig", required=True, metavar="RIG", help="a scenario file, or HOST:PORT of a rig that runs")
+    made.add_argument("--everywhere", action="store_true", help="in every universe that is sent")
+    made.add_argument("--any-mode", action="store_true", help="its mode is not known")
+    made.add_argument("--lie", action="store_true", help="one answer may be wrong")
+    made = verb(verbs, "record", record_out, "the record of roll call as a file")
+    made.add_argument("out", metavar="OUT.pdf|.csv")
+    made.add_argument("--snags", action="store_true", help="open faults alone, by position")

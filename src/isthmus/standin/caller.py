@@ -1,0 +1,109 @@
+"""A whole roll call against a running stand-in rig, over the network, with the automatic observer at its side."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+
+from isthmus.check import rollcall
+from isthmus.check.findings.model import Model
+from isthmus.check.hunt import Hunt
+from isthmus.check.verdicts import mark
+from isthmus.output import Live
+from isthmus.show.records import Show
+from isthmus.standin.client import RigClient
+from isthmus.standin.eyes import NOTICED, Said, say, sights_of
+
+PACKETS = 3  # of every live port, until what was sent has surely come out
+TWICE = 2
+PATIENCE = 2.0  # seconds
+State = dict[str, Any]
+Progress = Callable[[int, int, str], object]
+
+
+class Caller:
+    """`send` puts the live levels on the network, now."""
+
+    def __init__(self, show: Show, client: RigClient, send: Callable[[Live], object]) -> None:
+        self.show, self.client, self._send = show, client, send
+        self.live = Live(show)
+
+    def look(self) -> dict[str, State]:
+        """What every unit does, by label, once what is asked now has come out."""
+        before = {(p["node"], p["port"]): p["packets"] for p in self.client.ask("ports")["ports"]}
+        self._send(self.live)
+        end = time.monotonic() + PATIENCE
+        waiting = True
+        while waiting and time.monotonic() < end:
+            time.sleep(0.008)
+            live = [p for p in self.client.ask("ports")["ports"] if p["age"] is not None and p["age"] < 1]
+            waiting = any(p["packets"] < before[(p["node"], p["port"])] + PACKETS for p in live)
+        return {str(u["label"]): u for u in self.client.ask("state")["units"]}
+
+    def round(self, manner: rollcall.Manner, only: Sequence[str] | None = None, progress: Progress = lambda at, all_, words: None) -> Show:
+        """Call every unit, and keep what the observer says of it; who does not answer is looked at twice.
+
+        Levels are given back. Raises EntryFault when nobody can be called.
+        """
+        show = self.show
+        model = Model(show, manner.level)
+        call = rollcall.begin(show, self.live, manner, only=only)
+        try:
+            for at, stop in enumerate(call.calls):
+                progress(at, len(call.calls), stop.title)
+                said = Said("silent")
+                for _ in range(TWICE):
+                    call = rollcall.jump(call, show, self.live, stop.units[0])
+                    said, call = self._one(model, call)
+                    if said.result == "answers":
+                        break
+                kinds = tuple(manner.kinds)
+                others = said.others
+                show = mark(show, stop.units[0], said.result, what=said.what, others=others, acts=kinds, by="automatic observer")
+                self.show = show
+        finally:
+            rollcall.end(call, self.live)
+            self._send(self.live)
+        return show
+
+    def _one(self, model: Model, call: rollcall.RollCall) -> tuple[Said, rollcall.RollCall]:
+        """One unit goes through its acts, and is looked at in each phase."""
+        show = self.show
+        unit = model.units[call.call.units[0]]
+        by_label = {str(u.number): u.id for u in show.units}
+        acts = rollcall.acts_now(call, show)[0][2]
+        states: list[State | None] = []
+        others: set[str] = set()
+        for phase in range(sum(len(act.phases) for act in acts)):
+            seen = self.look()
+            states.append(seen.get(str(unit.number)))
+            if phase == 0:
+                lit = (n for n, s in seen.items() if s["level"] > NOTICED and n != str(unit.number))
+                others = {by_label[n] for n in lit if n in by_label}
+            call, _ = rollcall.step_phase(call, show, self.live)
+        return self._said(model, unit.id, [a.kind for a in acts for _ in a.phases], states, sorted(others)), call
+
+    @staticmethod
+    def _said(model: Model, unit: str, kinds: list[str], states: list[State | None], others: list[str]) -> Said:
+        whole = [s for s in states if s is not None]
+        if len(whole) < len(states):  # nothing hangs there
+            return Said("wrong", ("other",), tuple(others)) if others else Said("silent")
+        _, wished, all_kinds = model.own(unit)
+        return say(wished.at([i for i, k in enumerate(all_kinds) if k in kinds]), sights_of(whole), kinds, others)
+
+    def hunt(self, hunt: Hunt) -> int:
+        """Hunt a unit with the observer's eyes; returns the looks taken."""
+        label = str(hunt.unit.number)
+        before, over = self.live.snapshot(), dict(self.live.over)
+        self.live.restore({})
+        while (look := hunt.look()) is not None and hunt.used < hunt.most + 4:
+            self.live.lay_over(look.slots)
+            state = self.look().get(label)
+            hunt.answer(look, "yes" if state and np.max(state["cells"], initial=0.0) > 0.02 else "no")
+        self.live.lay_over(over)
+        self.live.restore(before)
+        self._send(self.live)
+        return hunt.used
