@@ -210,7 +210,7 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     assert {bench.show.unit(v.unit).number: v.result for v in bench.show.verdicts} == {101: "answers", 102: "silent"}
     shortcut(window, Qt.Key.Key_E)
     assert bench.call is None and not bench.live.lit()
-    bench.begin_call(1.0, start="u102")
+    bench.begin_call(start="u102")
     shortcut(window, Qt.Key.Key_C, NONE)
     assert [bench.show.unit(v.unit).number for v in bench.show.verdicts] == [101] and bench.call.unit == "u102"
 
@@ -218,11 +218,11 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
 def test_typing_a_note_never_marks(make_window, demo: Show) -> None:
     window = make_window(demo, page="Roll call")
     press(window, "begin call")
-    click(window.roll_call.note)
-    keys(window.roll_call.note, "a saw, slow and nasty")
-    assert not window.bench.show.verdicts and window.roll_call.note.text() == "a saw, slow and nasty"
+    click(window.roll_call.call.note)
+    keys(window.roll_call.call.note, "a saw, slow and nasty")
+    assert not window.bench.show.verdicts and window.roll_call.call.note.text() == "a saw, slow and nasty"
     press(window, "wrong")
-    assert window.bench.show.verdicts[0].note == "a saw, slow and nasty" and window.roll_call.note.text() == ""
+    assert window.bench.show.verdicts[0].note == "a saw, slow and nasty" and window.roll_call.call.note.text() == ""
 
 
 def test_the_palette_finds_who_sits_on_an_address_pages_snags_and_acts(make_window, demo: Show) -> None:

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from isthmus.check import begin, callable_units, end, holds, jump, mark, step, unmark
+from isthmus.check import Manner, begin, callable_units, end, holds, jump, mark, step, unmark
 from isthmus.demo import as_hung, lantern_tide
 from isthmus.errors import EntryFault
 from isthmus.output import Live
@@ -116,10 +116,10 @@ def test_exactly_the_called_unit_is_lit_and_everything_is_as_before_at_the_end(s
     live = Live(demo)
     live.light_up(["u105", "u301"], 0.4)
     before = live.frame.copy()
-    call = begin(demo, live, 0.7, only={"u104", "u105", "u204"} if few else None)
+    call = begin(demo, live, Manner(level=0.7), only=["u104", "u105", "u204"] if few else None)
     at = 0
     for by in steps:
-        call = step(call, live, by)
+        call = step(call, demo, live, by)
         at = min(len(call.order) - 1, max(0, at + by))
         assert call.at == at
         expected = {call.unit} if call.unit not in ("u313", "u314") else set(live.lit())
@@ -133,9 +133,9 @@ def test_it_goes_on_where_it_stopped_and_jumps_only_to_those_called(demo: Show) 
     live = Live(show)
     call = begin(show, live)
     assert call.unit == "u103"
-    assert jump(call, live, "u204").unit == "u204" and begin(show, live, start="u301").unit == "u301"
+    assert jump(call, show, live, "u204").unit == "u204" and begin(show, live, start="u301").unit == "u301"
     with pytest.raises(EntryFault):
-        jump(call, live, "u421")
+        jump(call, show, live, "u421")
 
 
 def test_verdicts_replace_each_other_and_go_out_of_date_with_what_they_rest_on(demo: Show) -> None:

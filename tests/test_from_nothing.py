@@ -227,7 +227,7 @@ def test_every_table_copies_as_a_spreadsheet_does(make_window, demo: Show) -> No
     key(window.routes.table, Qt.Key.Key_C, CTRL)
     assert [line.split("\t")[0] for line in QGuiApplication.clipboard().text().splitlines()] == ["Universe", "2"]
     window.go("Roll call")
-    key(window.roll_call.table, Qt.Key.Key_C, CTRL)
+    key(window.roll_call.call.table, Qt.Key.Key_C, CTRL)
     rows = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
     assert len(rows) == 67 and rows[1] == ["", "101", "Mast high 1", "1.001", "answers"] and rows[-1][4].startswith("left out: ")
     window.go("Patch")

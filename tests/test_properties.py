@@ -14,7 +14,8 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from conftest import answer, command, running_rig
-from isthmus.check import begin, end, mark, step
+from isthmus.check import Manner, begin, end, mark, step
+from isthmus.check.rollcall import RESTS
 from isthmus.demo import EXTRA_LIST, as_hung, lantern_tide, shipped_profiles
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.library.at_hand import at_hand
@@ -152,9 +153,9 @@ def test_a_call_gives_back_whatever_levels_there_were(seed: int, steps: list[int
     keys = list(live.compiled.places)
     live.ask({rng.choice(keys): rng.random() for _ in range(40)})
     before, asked = live.frame.copy(), live.snapshot()
-    call = begin(show, live, rng.uniform(0.1, 1.0))
+    call = begin(show, live, Manner(level=rng.uniform(0.1, 1.0), rest=rng.choice(list(RESTS))))
     for by in steps:
-        call = step(call, live, by)
+        call = step(call, show, live, by)
     end(call, live)
     assert (live.frame == before).all() and live.snapshot() == asked
 

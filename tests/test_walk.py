@@ -138,7 +138,7 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     click(window.spine, window.spine.places()["Roll call"].center())
     press(window, "begin call")
     assert bench.call and bench.show.unit(bench.call.unit).number == 101 and bench.selection == [bench.call.unit]
-    left_out = {u.number for u, why in window.roll_call.model.rows if why}
+    left_out = {r.unit.number for r in window.roll_call.call.model.rows if r.why}
     assert left_out == {502}  # only the one without an address
     seen: dict[str, str] = {}
     real: set[str] = set()
@@ -150,20 +150,20 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
         real = set(lit(rig))
         verdict = "answers" if real == {label} else "silent" if not real else "wrong"
         if called.number in (501, *range(600, 700)):  # haze gives no light; the extras do not hang yet
-            key(window.roll_call.table, Qt.Key.Key_N)
+            key(window.roll_call.call.table, Qt.Key.Key_N)
             continue
         if verdict != "answers":
             seen[label] = verdict
-            click(window.roll_call.note)
-            keys(window.roll_call.note, f"lit: {', '.join(sorted(real)) or 'nobody'}")
+            click(window.roll_call.call.note)
+            keys(window.roll_call.call.note, f"lit: {', '.join(sorted(real)) or 'nobody'}")
             press(window, verdict)
         else:
-            window.roll_call.table.setFocus()
-            key(window.roll_call.table, Qt.Key.Key_A)
+            window.roll_call.call.table.setFocus()
+            key(window.roll_call.call.table, Qt.Key.Key_A)
     assert seen == {"104": "silent", "203": "silent", "207": "wrong"}
     notes = {bench.show.unit(v.unit).number: v.note for v in bench.show.verdicts if v.note}
     assert notes == {104: "lit: nobody", 203: "lit: nobody", 207: "lit: 203, 207"}
-    press(window, "End roll call")
+    press(window, "end call")
     assert bench.call is None and (bench.live.frame == before).all()
     assert until(lambda: set(lit(rig)) == {"301"})
 

@@ -8,7 +8,9 @@ from isthmus.app.workbench import Workbench
 from isthmus.check.devices import Change, Discovered, Match, match
 from isthmus.check.findings.told import FindingTold, findings_of
 from isthmus.show import Show
+from isthmus.snags.records import FAULT, Mend, Snag
 
+SURE = 0.9  # from then on a finding offers its mend on Readiness
 WAIT_MS = 250  # marks come in bursts; findings are worked out when there is a moment
 
 
@@ -71,5 +73,15 @@ class Checks(QObject):
             findings, _ = findings_of(bench.show, bench.network, self.matches, self.hunted)
             if findings != self.findings:
                 self.findings = findings
+                bench.concluded = [_snag(f) for f in findings if f.kind != "output off"]
                 self.changed.emit()
+                bench.concluded_changed.emit()
         return self.findings
+
+
+def _snag(told: FindingTold) -> Snag:
+    """A finding as a snag of the fifth step, with its mend where the show itself can be mended."""
+    edit = next((m for m in told.mends if m.edit is not None), None)
+    mend = Mend(edit.label, edit.edit) if edit is not None and edit.edit is not None and told.chance > SURE else None
+    words = told.words if told.chance > SURE else f"{told.title}: probably so: {told.words[0].lower()}{told.words[1:]}"
+    return Snag("finding", FAULT, words, "Roll call", told.units, "answered", mend)

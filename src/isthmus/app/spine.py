@@ -34,6 +34,7 @@ class Spine(QWidget):
         self.setAccessibleName("Pages")
         self.setObjectName("spine")
         bind(bench.changed, self, self.update)
+        bind(bench.concluded_changed, self, self.update)
         bind(bench.network_changed, self, self.update)
         theme.changed.connect(self.update)
 

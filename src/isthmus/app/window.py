@@ -31,7 +31,7 @@ from isthmus.demo import lantern_tide
 from isthmus.profiles.colour import warm
 from isthmus.show import Show
 from isthmus.show.container import SUFFIX
-from isthmus.show.recovery import Found, Recovery
+from isthmus.show.recovery import Found, Levels, Recovery
 from isthmus.snags import Snag
 
 if TYPE_CHECKING:
@@ -79,6 +79,7 @@ class Window(QWidget):
         self._self_save.setInterval(SELF_SAVE_MS)
         self._self_save.timeout.connect(self._keep_later)
         self._self_save.start()
+        self.bench.changed.connect(lambda old, new: self._keep_marks())
         self._retitle()
         self.go("Readiness")
         self._warmer = Task(lambda step: warm(), self)
@@ -195,8 +196,10 @@ class Window(QWidget):
         self.stack.setCurrentWidget(page)
         page.entered()
         self.hand.lead(name not in ("Readiness", "Profiles", "Routes", "Roll call"))
-        self.hand.setVisible(name != "Profiles")  # pages that need the room, and where no unit is at stake
+        self.hand.setVisible(name not in ("Profiles", "Roll call"))  # pages that need the room, and where no unit is at stake
         self._inspect()
+        if snag is not None and snag.rule == "finding" and snag.units:
+            self.roll_call.show_finding(snag.units[0])
         if snag is not None and snag.universe:
             self.routes.show_universe(snag.universe)
             self.patch.ruler.set_universe(snag.universe)
@@ -348,10 +351,10 @@ class Window(QWidget):
         """Self-saving, off the interface thread; a show is a value, so it can be written while work goes on."""
         if self._saver is not None or self.bench.history.unsaved == 0 or self._kept is self.bench.show:
             return
-        show, path = self.bench.show, self.bench.path
+        show, path, levels = self.bench.show, self.bench.path, self._put_aside()
 
         def work(step: Step) -> Show:
-            self.recovery.keep(show, path)
+            self.recovery.keep(show, path, levels)
             return show
 
         self._saver = Task(work, self)
@@ -367,12 +370,24 @@ class Window(QWidget):
 
     def _saver_ended(self) -> None:
         self._saver = None
+        if not self._closing:
+            self._keep_marks()
 
     def _keep_now(self) -> Path | None:
         if self.bench.history.unsaved == 0:
             return None
-        self.recovery.keep(self.bench.show, self.bench.path)
+        self.recovery.keep(self.bench.show, self.bench.path, self._put_aside())
         return self.recovery.file
+
+    def _put_aside(self) -> Levels:
+        """The levels a roll call will give back, so that a crash gives them back too."""
+        call = self.bench.call
+        return tuple((*key, float(level)) for key, level in call.before.items()) if call else ()
+
+    def _keep_marks(self) -> None:
+        """During a call nobody marks twice: what is marked is kept at once."""
+        if self.bench.call is not None:
+            self._keep_later()
 
     def offer_recovered(self, found: list[Found]) -> None:
         """Work of a run that ended without saving: taken or refused."""
@@ -386,6 +401,9 @@ class Window(QWidget):
             answer = ask(self, "Unsaved work was found", words, [("take", "Take it up"), ("drop", "Throw it away")])
             if answer == "take":
                 self.bench.adopt(item.show, item.original, saved=False)
+                if item.levels:
+                    self.bench.levels(lambda live, kept=item.levels: live.restore({(u, c, a): level for u, c, a, level in kept}))
+                    self.bench.tell("note", "A roll call was under way. Its verdicts are here, and the levels are as they were before it.")
             if answer:
                 item.file.unlink(missing_ok=True)
                 item.file.with_suffix(".json").unlink(missing_ok=True)

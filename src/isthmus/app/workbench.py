@@ -22,6 +22,7 @@ from isthmus.patch.addresses import Placing
 from isthmus.show import History, Show, open_show, save_show
 from isthmus.show.records import Sheet, Unit
 from isthmus.snags import Crossing, Snag, SnagBook
+from isthmus.snags.records import ORDER, RANK
 from isthmus.stage.sheets import sheets_of
 
 if TYPE_CHECKING:
@@ -37,6 +38,7 @@ class Workbench(QObject):
     sending_changed = Signal()
     network_changed = Signal()
     proof_changed = Signal()
+    concluded_changed = Signal()  # findings of roll call are others than before
     held_changed = Signal()  # another structure in hand, or none
     state_changed = Signal()  # using or rearranging
     sheet_changed = Signal()
@@ -64,6 +66,7 @@ class Workbench(QObject):
         self.figures: dict[str, str] = {}  # written beside units while they are fanned
         self.preview: Show | None = None  # the show as it would be, while a handle is pulled or a length is typed
         self.preview_words = ""
+        self.concluded: list[Snag] = []  # findings of roll call, kept by `Checks`
         self._book = SnagBook()
         self._view: tuple[Show, RigView] | None = None
 
@@ -221,7 +224,13 @@ class Workbench(QObject):
 
     @property
     def snags(self) -> list[Snag]:
-        return self._book.update(self.show, self.network).snags
+        """Worst first. A finding stands for the verdicts it explains."""
+        found = self._book.update(self.show, self.network).snags
+        if not self.concluded:
+            return found
+        explained = {unit for snag in self.concluded for unit in snag.units}
+        rest = [s for s in found if s.rule not in ("silent", "wrong") or not explained.issuperset(s.units)]
+        return sorted([*self.concluded, *rest], key=lambda s: (ORDER[s.severity], RANK[s.rule]))
 
     @property
     def crossing(self) -> Crossing:

@@ -6,6 +6,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from isthmus.errors import EntryFault
+from isthmus.patch.groups import members
 from isthmus.patch.index import index_of
 from isthmus.profiles import chart, light_program, profiles_of
 from isthmus.profiles.attributes import plain
@@ -150,7 +151,7 @@ def _together(show: Show, units: Sequence[Unit], by: str) -> list[Call]:
     wanted = {u.id: u for u in units}
     groups: dict[str, list[str]] = {}
     if by == "group":
-        groups = {g.name: [u for u in g.units if u in wanted] for g in show.groups}
+        groups = {g.name: [u for u in members(show, g) if u in wanted] for g in show.groups}
     elif by == "port":
         reach = Reach(show)
         for port in reach.ports:

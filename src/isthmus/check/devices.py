@@ -268,7 +268,8 @@ def _differences(show: Show, unit: Unit, device: Device, ports: dict[int, set[tu
     assert found
     width = chart(*found).footprint
     ways, words = [], []
-    if (device.ip, device.port_address) not in ports.get(unit.patch[0].universe, set()):
+    mine = ports.get(unit.patch[0].universe)  # none where its universe leads nowhere yet
+    if mine and (device.ip, device.port_address) not in mine:
         ways.append(PORT)
         words.append(f"it answers behind {device.node}, port {device.port}")
     if device.footprint != width:

@@ -43,10 +43,10 @@ def all_lit(program: LightProgram, others: Iterable[LightProgram] = ()) -> int |
 
 
 def last_needed(program: LightProgram, value: int) -> int:
-    """How many slots from its start must be lit, so that the unit lights. 0 when it lights of nothing."""
+    """How many slots from its start must be lit, so that the unit gives half its light. 0 when it needs none."""
     ramp = np.where(np.arange(program.width) < np.arange(program.width + 1)[:, None], value, 0).astype(np.uint8)
     light = levels(program, ramp)
-    return int(np.argmax(light > DARK))
+    return int(np.argmax(light > light[-1] / 2))
 
 
 @dataclass(frozen=True)
@@ -98,7 +98,7 @@ class Hunt:
                 mode_of = profiles_of(show).mode_of(other) if other else None
                 if mode_of:
                     neighbours[(id(mode_of[0]), mode_of[1].name)] = light_program(*mode_of)
-        self.value = 0
+        self.value, self.bright = 0, 0.0
         barred = set(leave_out)
         self.places: list[Place] = []
         reach: list[int] = []
@@ -108,6 +108,8 @@ class Hunt:
             if value is None or len(program.chart.footprints) != 1 or not program.assembly.beams:
                 continue
             self.value = max(self.value, value)
+            full = float(levels(program, np.full((1, program.width), value, np.uint8))[0])
+            self.bright = full if m is mode or not self.bright else self.bright
             needs = last_needed(program, value)
             for at, universe in enumerate(self.universes):
                 for address in range(1, SLOTS - program.width + 2):
@@ -184,6 +186,10 @@ class Hunt:
         self.asked.append((last, answer))
         if answer != UNSURE:
             self._wrong += (self._reach <= last) != (answer == YES)
+
+    def lights(self, level: float) -> bool:
+        """Whether a measured level, 0…1, counts as lighting: half of what all its slots would make of it."""
+        return level > self.bright / 2
 
     def take_back(self) -> None:
         """Without the last answer."""

@@ -12,6 +12,8 @@ from isthmus.errors import IsthmusError
 from isthmus.show.container import SUFFIX, open_show, save_show, write_atomically
 from isthmus.show.records import Show
 
+Levels = tuple[tuple[str, int, str, float], ...]
+
 
 @dataclass(frozen=True)
 class Found:
@@ -21,6 +23,7 @@ class Found:
     show: Show
     original: Path | None
     when: float
+    levels: Levels = ()  # live levels a roll call had put aside
 
 
 class Recovery:
@@ -33,12 +36,13 @@ class Recovery:
     def file(self) -> Path:
         return self.folder / f"{self.tag}{SUFFIX}"
 
-    def keep(self, show: Show, original: Path | None) -> None:
-        """Raises FileFault."""
+    def keep(self, show: Show, original: Path | None, levels: Levels = ()) -> None:
+        """`levels` are (unit, cell, attribute, level) to be given back. Raises FileFault."""
         self.folder.mkdir(parents=True, exist_ok=True)
         save_show(show, self.file)
         write_atomically(
-            self.file.with_suffix(".json"), msgspec.json.encode({"original": str(original) if original else "", "when": time.time()})
+            self.file.with_suffix(".json"),
+            msgspec.json.encode({"original": str(original) if original else "", "when": time.time(), "levels": levels}),
         )
 
     def drop(self) -> None:
@@ -54,7 +58,8 @@ class Recovery:
             try:
                 about = msgspec.json.decode(file.with_suffix(".json").read_bytes())
                 original = Path(about["original"]) if about["original"] else None
-                found.append(Found(file, open_show(file), original, float(about["when"])))
+                levels = msgspec.convert(about.get("levels", ()), Levels)
+                found.append(Found(file, open_show(file), original, float(about["when"]), levels))
             except (OSError, IsthmusError, msgspec.MsgspecError, KeyError, TypeError, ValueError):
                 continue
         return sorted(found, key=lambda f: -f.when)

@@ -15,7 +15,18 @@ RULES = (
     *("outside", "link-down", "adapter-gone", "leads-nowhere", "twice", "mask", "node-missing", "node-moved", "off-by-one", "port-input"),
     *("port-direction", "port-universe", "second-sender", "priority-lower", "nobody-listens", "over-cap", "node-fewer", "stray-output"),
     *("node-new", "no-place", "paper-missing", "paper-type", "paper-mode", "paper-address", "limit-home", "merge-mixed", "no-slots"),
-    *("paper-gel", "paper-hangs_on", "paper-purpose", "silent", "wrong", "verdict-stale", "empty-universe", "room-used", "gel-unknown"),
+    *(
+        "paper-gel",
+        "paper-hangs_on",
+        "paper-purpose",
+        "finding",
+        "silent",
+        "wrong",
+        "verdict-stale",
+        "empty-universe",
+        "room-used",
+        "gel-unknown",
+    ),
     *("no-position", "profile-changed", "profile-here-only"),
 )
 RANK = {rule: rank for rank, rule in enumerate(RULES)}

@@ -17,7 +17,7 @@ from isthmus.show.records import Show
 from isthmus.standin.client import RigClient
 from isthmus.standin.eyes import NOTICED, Said, say, sights_of
 
-PACKETS = 3  # of every live port, until what was sent has surely come out
+PACKETS = 2  # of every live port, until what was sent has surely come out
 TWICE = 2
 PATIENCE = 2.0  # seconds
 State = dict[str, Any]
@@ -33,8 +33,10 @@ class Caller:
 
     def look(self) -> dict[str, State]:
         """What every unit does, by label, once what is asked now has come out."""
-        before = {(p["node"], p["port"]): p["packets"] for p in self.client.ask("ports")["ports"]}
         self._send(self.live)
+        before: dict[tuple[str, int], int] = {}
+        for _ in range(2):  # what had come before waits in the rig's sockets: two rounds of it, and that is read
+            before = {(p["node"], p["port"]): p["packets"] for p in self.client.ask("ports")["ports"]}
         end = time.monotonic() + PATIENCE
         waiting = True
         while waiting and time.monotonic() < end:
@@ -99,10 +101,11 @@ class Caller:
         label = str(hunt.unit.number)
         before, over = self.live.snapshot(), dict(self.live.over)
         self.live.restore({})
+        self.look()  # whatever was on before is gone then
         while (look := hunt.look()) is not None and hunt.used < hunt.most + 4:
             self.live.lay_over(look.slots)
             state = self.look().get(label)
-            hunt.answer(look, "yes" if state and np.max(state["cells"], initial=0.0) > 0.02 else "no")
+            hunt.answer(look, "yes" if state and hunt.lights(float(np.max(state["cells"], initial=0.0))) else "no")
         self.live.lay_over(over)
         self.live.restore(before)
         self._send(self.live)

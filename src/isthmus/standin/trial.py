@@ -120,7 +120,7 @@ class Trial:
             frames = np.zeros((1, len(self.model.row) + 1, SLOTS), np.uint8)
             for (universe, address), value in look.slots.items():
                 frames[0, self.model.row[universe], address - 1] = value
-            hunt.answer(look, "yes" if self.see(unit, frames).level[0] > DARK else "no")
+            hunt.answer(look, "yes" if hunt.lights(float(self.see(unit, frames).level[0])) else "no")
         found = hunt.found
         return (found[0].address if found else 0), hunt.used
 

@@ -209,6 +209,7 @@ class ReadinessPage(Page):
         self.column.addWidget(self.snag_head)
         self.column.addWidget(self.list, 1)
         bind(bench.changed, self, self.refresh)
+        bind(bench.concluded_changed, self, self.refresh)
         bind(bench.network_changed, self, self.refresh)
         self.refresh()
 

@@ -117,10 +117,18 @@ class Causes:
         told = evidence.told.get(unit)
         _, universe, address = normal.places[0]
         lit_by = [c for c in evidence.verdicts if c != unit and unit in evidence.verdicts[c].others and c in model.place]
+        own_lit = unit in evidence.verdicts and unit in evidence.lit(unit)
         found: dict[tuple[int, int], None] = {}
         if told and told.address and told.there:
             found[(universe, told.address)] = None
-        for caller in lit_by[:3]:
+        if own_lit:  # it lights, and wrongly: it may just miss its own slots
+            widths = (
+                model.programs[unit].width,
+                *(chart(model.programs[unit].profile, m).footprint for m in model.programs[unit].profile.modes),
+            )
+            near = {sign * step for step in (1, 2, 3, 10, *widths) for sign in (1, -1)}
+            found |= {(universe, address + by): None for by in near if 1 <= address + by <= SLOTS}
+        for caller in [*lit_by[:3], *([unit] if own_lit else [])]:
             at = model.place[caller]
             fed = dict.fromkeys([universe, *(p.universe for p in model.units[caller].patch)])
             for other in fed:
@@ -129,10 +137,12 @@ class Causes:
         for other, start in found:
             if (other, start) != (universe, address):
                 cause = self.at_address(unit, normal, start - address, other)
-                made.append((self._quick(unit, next(iter(cause.states.values()))) + cause.prior, cause))
+                state = next(iter(cause.states.values()))
+                exact = own_lit and frozenset(model.ways(unit, state, evidence.verdicts[unit].acts)) == evidence.ways(unit)
+                made.append((self._quick(unit, state) + cause.prior + 6.0 * exact, cause))
         made.sort(key=lambda pair: -pair[0])
         yield from (cause for _, cause in made[:12])
-        if not lit_by and not (told and told.there):
+        if not lit_by and not own_lit and not (told and told.there):
             yield Cause("address", {unit: replace(normal, fault=ELSEWHERE)}, (unit, None), log(PRIOR["address"] * 0.7))
         for other in self.lines:
             if other != universe:
@@ -144,6 +154,9 @@ class Causes:
         widths = tuple(dict.fromkeys(chart(model.programs[unit].profile, m).footprint for m in model.programs[unit].profile.modes))
         meets = self.starts.get((universe, address + by))
         share = how_likely(by, widths, meets is not None, same_digits(address, max(1, address + by)))
+        told = self.evidence.told.get(unit)
+        if told and told.there and told.address == address + by:
+            share = 1.0  # it says so itself
         prior = log(PRIOR["address"] * min(1.0, share)) + (log(0.1) if universe != own else 0.0)
         state = normal.moved(by).fed({own: universe})
         if meets is not None and meets != unit:

@@ -58,6 +58,8 @@ def _places(model: Model, cause: Cause, matches: Sequence[Match]) -> list[Mend]:
     who = str(model.units[next(iter(targets))].number) if count == 1 else f"{count} units"
     what = "mode" if cause.kind == "mode" else "addresses" if count > 1 else "address"
     out = [Mend(f"Take the {what} of {who} into the patch as it is", lambda s: as_hung(s, targets))]
+    if cause.kind == "double":  # two units at one address would stay so in the patch as well
+        out = []
     by_unit = {m.unit.id: m.device for m in matches if m.unit and m.device}
     changes: list[Change] = []
     for unit, state in cause.states.items():

@@ -92,9 +92,14 @@ class CallView(PageView):
 
     # ------------------------------------------------------------ how it is called
 
-    def _manner(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(5)
+    def _manner(self) -> QVBoxLayout:
+        both = QVBoxLayout()
+        both.setSpacing(6)
+        row, second = QHBoxLayout(), QHBoxLayout()
+        row.setSpacing(6)
+        second.setSpacing(10)
+        both.addLayout(row)
+        both.addLayout(second)
         self.by = choice("call by", list(CALL_WAYS.items()))
         self.order = choice("call order", list(ORDERS.items()))
         self.level = QSpinBox()
@@ -115,22 +120,38 @@ class CallView(PageView):
         row.addWidget(self.order)
         row.addWidget(self.level)
         row.addWidget(self.rest)
+        second.addWidget(label("besides light", "quiet", "caption"))
         for kind in (COLOUR, MOVEMENT, BEAM, CELLS):
             self.kinds[kind] = QCheckBox(kind)
             self.kinds[kind].setObjectName(f"act {kind}")
             self.kinds[kind].setFont(font("table"))
-            row.addWidget(self.kinds[kind])
+            second.addWidget(self.kinds[kind])
+        self.armed = QCheckBox("into lamp and reset ranges too")
+        self.armed.setObjectName("armed")
+        self.armed.setFont(font("table"))
+        self.armed.setToolTip("Address by address only: otherwise ranges that put a lamp out or reset a unit are never entered")
+        second.addWidget(self.armed)
+        second.addStretch(1)
         row.addWidget(self.only, 1)
         row.addWidget(self.end_button)
         row.addWidget(self.begin_button)
-        return row
+        bind(self.by.currentIndexChanged, self, self._manner_shows)
+        self._manner_shows()
+        return both
+
+    def _manner_shows(self) -> None:
+        """What the way of calling asks for."""
+        by = str(self.by.currentData())
+        for check in self.kinds.values():
+            check.setVisible(by in ("unit", "cell"))
+        self.armed.setVisible(by == "address")
 
     @property
     def manner(self) -> Manner:
         kinds = (LIGHT, *(kind for kind, check in self.kinds.items() if check.isChecked()))
-        return Manner(
-            str(self.by.currentData()), str(self.order.currentData()), self.level.value() / 100, kinds, str(self.rest.currentData())
-        )
+        by, order, rest = (str(c.currentData()) for c in (self.by, self.order, self.rest))
+        armed = by == "address" and self.armed.isChecked()
+        return Manner(by, order, self.level.value() / 100, kinds, rest, armed)
 
     def begin(self, only: Sequence[str] | None = None) -> None:
         """Raises EntryFault when nothing can be called, or the filter says nothing known."""
@@ -276,7 +297,7 @@ class CallView(PageView):
         self.model.reload()
         for widget in (*self.marks, *self.steps, self.note, self.others, *self.ways.values(), self.seconds):
             widget.setEnabled(call is not None)
-        for widget in (self.by, self.order, self.level, self.rest, self.only, *self.kinds.values()):
+        for widget in (self.by, self.order, self.level, self.rest, self.only, self.armed, *self.kinds.values()):
             widget.setEnabled(call is None)
         self.begin_button.setVisible(call is None)
         self.end_button.setVisible(call is not None)

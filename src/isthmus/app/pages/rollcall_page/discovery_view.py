@@ -118,9 +118,7 @@ class DiscoveryView(PageView):
         row.addWidget(self.go)
         column.addLayout(row)
         self.model = MatchModel()
-        self.table = plain_table(
-            self.model, "devices", "Units and the devices that answer", (104, 46, 66, 56, 90, 84, 124, 150, 110, 62), 7
-        )
+        self.table = plain_table(self.model, "devices", "Units and the devices that answer", (104, 46, 66, 56, 72, 80, 124, 150, 60, 62), 7)
         self.table.doubleClicked.connect(lambda index: self._select(index.row()))
         column.addWidget(self.table, 1)
         self.odd = label("", "attention", wrap=True)

@@ -1,0 +1,231 @@
+"""Findings: of made-up rigs the cause is named, evidence is in words, looks tell causes apart, and mends mend."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import replace as also
+
+import pytest
+from msgspec.structs import replace
+
+from conftest import answer, running_rig
+from isthmus.check import mark, unmark
+from isthmus.check.devices import Device, match
+from isthmus.check.findings.evidence import ANSWERS, SILENT, Evidence, gather
+from isthmus.check.findings.looks import next_look
+from isthmus.check.findings.model import SEEN_ACTS, Model, State
+from isthmus.check.findings.reason import reason
+from isthmus.check.findings.told import answer as keep_answer
+from isthmus.check.findings.told import findings_of
+from isthmus.demo import SCENARIO, as_hung, lantern_tide, shipped_profiles
+from isthmus.errors import EntryFault
+from isthmus.net import View
+from isthmus.net.found import FoundNode, FoundPort
+from isthmus.patch.limits import set_limit
+from isthmus.profiles import chart, profiles_of
+from isthmus.show.records import Show
+from isthmus.standin.generate import KINDS, make_rig
+from isthmus.standin.trial import Trial, names
+from isthmus.wire import rdm
+
+
+def all_answer(show: Show, but: dict[str, dict] | None = None) -> Show:
+    """Everybody that can be called answers, but for some: unit → what `mark` is told."""
+    for unit in Model(show).ids:
+        told = {"result": "answers", **(but or {}).get(unit, {})}
+        show = mark(show, unit, told.pop("result"), acts=SEEN_ACTS, **told)
+    return show
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_each_kind_of_fault_is_named_first_in_made_up_rigs(kind: str) -> None:
+    """The observer sees only what stand-in units do; the rig's truth is never shown to findings."""
+    first = asked = 0
+    for seed in range(6):
+        rig = make_rig(7000 + seed, shipped_profiles(), 1, (kind,))
+        if not rig.faults:
+            continue
+        outcome = Trial(rig).run()
+        asked += 1
+        first += all(place == 1 for place in outcome.places.values())
+        assert outcome.looks <= 4 and outcome.hunted <= 10
+    assert asked >= 3 and first >= asked - 1, kind
+
+
+def test_rigs_with_several_faults_are_told_apart() -> None:
+    places: Counter[int] = Counter()
+    for seed in range(12):
+        outcome = Trial(make_rig(9100 + seed, shipped_profiles(), 3)).run()
+        places.update(outcome.places.values())
+        units = Counter(u for f in outcome.findings for u in f.units)
+        assert max(units.values(), default=0) <= 2  # no crowd of findings about one unit
+    assert places[1] >= 0.9 * places.total()
+
+
+def test_one_cause_that_explains_many_beats_many_causes() -> None:
+    show = as_hung()
+    line = [u.id for u in show.units if u.patch and u.patch[0].universe == 3]
+    dark = all_answer(show, {u: {"result": "silent"} for u in line})
+    [found] = findings_of(dark)[0]
+    assert found.kind in ("port dark", "port number", "node dark") and set(found.units) >= set(line)
+    assert any("Of " in line and "silent" in line for line in found.evidence)
+    view = View(nodes=(_node("Ferry A", "127.0.0.2", (0, 1)),), looking=True, looked=True)
+    told = findings_of(dark, view)[0][0]
+    assert told.kind == "node dark" and told.chance > 0.95 and "Ferry B, 127.0.0.3, does not answer." in told.evidence
+    both = View(nodes=(_node("Ferry A", "127.0.0.2", (0, 1)), _node("Ferry B", "127.0.0.3", (17, 18))), looking=True, looked=True)
+    told = findings_of(dark, both)[0][0]
+    assert told.kind == "port number" and "17" in told.words
+    mended = told.mends[0].edit(dark)
+    assert next(o for o in mended.outputs if o.universe == 3).port_address == 17
+    assert told.mends[1].port == ("ferry-b", 1, 16)
+
+
+def _node(name: str, ip: str, numbers: tuple[int, ...]) -> FoundNode:
+    ports = tuple(FoundPort(i, 1, i, "out", n) for i, n in enumerate(numbers, 1))
+    return FoundNode(ip, name, name, ports, rdm=True)
+
+
+def test_the_mend_of_every_address_fault_puts_the_patch_where_the_rig_is() -> None:
+    """Mended as offered, the show expects every unit just where the made-up rig has it."""
+    mended = 0
+    for kind in ("address", "exchanged", "shifted", "run", "mode", "ports exchanged", "swapped", "pan inverted", "show"):
+        for seed in range(4):
+            rig = make_rig(300 + seed, shipped_profiles(), 1, (kind,))
+            if not rig.faults:
+                continue
+            trial = Trial(rig)
+            show = rig.show
+            for unit, verdict in trial.call().items():
+                show = mark(show, unit, verdict.result, what=verdict.what, others=verdict.others, acts=verdict.acts)
+            told = [f for f in findings_of(show)[0] if names(rig.faults[0], f.kind, rig.faults[0].about) and f.mends and f.chance > 0.9]
+            if not told or not told[0].mends[0].edit:
+                continue
+            fresh = Trial(also(rig, show=replace(told[0].mends[0].edit(show), verdicts=())))
+            again = fresh.call()
+            wrong = {u: (v.result, v.what) for u, v in again.items() if u in rig.faults[0].units and v.result != "answers"}
+            assert not wrong, (kind, seed, told[0].words, wrong)
+            mended += 1
+    assert mended >= 12
+
+
+def test_a_look_tells_a_dead_unit_from_one_that_listens_elsewhere() -> None:
+    show = all_answer(as_hung(), {"u105": {"result": "silent"}})
+    [found] = findings_of(show)[0]
+    assert {found.kind, *(r.kind for r in found.rivals)} >= {"dead", "address"} and found.look is not None
+    assert "105" in found.look.question and found.look.bits > 0.3
+    lit = findings_of(keep_answer(show, found.look.name, "u105", "yes"))[0][0]
+    assert lit.kind == "address" and lit.chance > 0.8 and lit.hunt == "u105" and any("105 lit" in e for e in lit.evidence)
+    dark = findings_of(keep_answer(show, found.look.name, "u105", "no"))[0][0]
+    assert dark.kind in ("dead", "lamp") and dark.chance > found.chance - 0.5
+    hunted, _ = findings_of(keep_answer(show, found.look.name, "u105", "yes"), hunted={"u105": 300})
+    assert hunted[0].kind == "address" and "1.300" in hunted[0].words and "off by +215" in hunted[0].words
+    unit = hunted[0].mends[0].edit(show).unit("u105")
+    assert unit.patch[0].address == 300 and "The hunt finds 105 at address 300." in hunted[0].evidence
+    with pytest.raises(EntryFault):
+        keep_answer(show, found.look.name, "u105", "perhaps")
+    # a unit that is marked anew is looked at anew
+    assert not mark(keep_answer(show, found.look.name, "u105", "yes"), "u105", "answers").answers
+
+
+def test_what_the_show_itself_does_is_said_and_taken_off() -> None:
+    show = set_limit(as_hung(), ["u101"], "Dimmer", "0%", "20%")
+    found = findings_of(all_answer(show, {"u101": {"result": "wrong", "what": ["dim"]}}))[0]
+    assert [f.kind for f in found] == ["show"] and "dimmer from 0 % to 20 %" in found[0].words
+    assert not found[0].mends[0].edit(show).unit("u101").limits
+    off = replace(show, outputs=tuple(replace(o, enabled=False) if o.universe == 2 else o for o in show.outputs))
+    told = findings_of(off)[0][0]
+    assert told.kind == "output off" and told.chance == 1.0
+    assert next(o for o in told.mends[0].edit(off).outputs if o.universe == 2).enabled
+
+
+def test_nothing_seen_means_nothing_found_and_stale_verdicts_do_not_count(demo: Show) -> None:
+    assert findings_of(demo)[0] == [] and findings_of(all_answer(demo))[0] == []
+    silent = mark(all_answer(demo), "u105", "silent")
+    assert [f.units for f in findings_of(silent)[0]] == [("u105",)]
+    from isthmus.patch.edits import set_address
+
+    assert findings_of(set_address(silent, ["u105"], (1, 400)))[0] == []
+    assert findings_of(unmark(silent, "u105"))[0] == []
+
+
+def test_what_nothing_explains_is_said_to_be_so() -> None:
+    show = all_answer(as_hung(), {"u401": {"result": "wrong", "what": ["cell"]}})
+    [found] = findings_of(show)[0]
+    assert found.kind == "unknown" and "Call it again" in found.do and not found.mends
+
+
+def test_discovery_settles_what_eyes_alone_cannot() -> None:
+    show = all_answer(as_hung(), {"u105": {"result": "silent"}})
+    devices = [device_of(show, u.id) for u in show.units if u.patch and u.patch[0].universe == 1]
+    asked = {("127.0.0.2", 0)}
+    gone = [d for d in devices if not d.label.startswith("105")]
+    told = findings_of(show, None, match(show, gone, asked))[0][0]
+    assert told.kind == "dead" and told.chance > 0.6 and "Discovery does not find 105." in told.evidence
+    moved = [also(d, info=also(d.info, address=301)) if d.label.startswith("105") else d for d in devices]
+    told = findings_of(show, None, match(show, moved, asked))[0][0]
+    assert told.kind == "address" and told.chance > 0.95 and "off by +216" in told.words
+    setting = told.mends[1].changes
+    assert [(c.what, c.before, c.after) for c in setting] == [("address", "301", "085")]
+
+
+def device_of(show: Show, unit_id: str) -> Device:
+    unit = show.unit(unit_id)
+    profile, mode = profiles_of(show).mode_of(unit)
+    modes = tuple((m.name, chart(profile, m).footprint) for m in profile.modes)
+    number = [m for m, _ in modes].index(unit.mode) + 1
+    info = rdm.Info(1, 0x0101, 1, chart(profile, mode).footprint, number, len(modes), unit.patch[0].address, 0, 0)
+    label = f"{unit.number} {unit.name}"
+    return Device(rdm.uid(0x7FF0, unit.number), "127.0.0.2", "Ferry A", 1, 0, info, label, profile.name, profile.maker, "", modes)
+
+
+def test_evidence_of_the_network_is_read_as_it_is() -> None:
+    show = as_hung()
+    view = View(nodes=(_node("Ferry A", "127.0.0.2", (0, 5)),), looking=True, looked=True)
+    evidence = gather(show, view)
+    assert evidence.nodes == {"ferry-a": ANSWERS, "ferry-b": SILENT} and evidence.ports[("ferry-a", 2)] == 5
+    assert gather(show, View()).nodes == {} and gather(show).senders == {}
+    model = Model(show)
+    assert reason(model, Evidence()) == []
+    state = model.expected("u101")
+    assert isinstance(state, State) and model.ways("u101", state) == () and model.lit("u101", state).sum() == 1
+    assert model.ways("u101", state, ()) == () and model.ways("u101", also(state, fault="dead")) == ("silent",)
+    assert model.ways("u101", also(state, fault="swapped"), ()) == () and "pan" in model.ways("u101", also(state, fault="swapped"))
+    finding = reason(model, gather(mark(show, "u101", "silent")))[0]
+    assert next_look(model, finding) is not None
+    assert next_look(model, finding, [(n, u) for n in ("universe", "everything", "moves", "axis") for u in model.ids]) is None
+
+
+@pytest.mark.network
+def test_the_command_calls_a_rig_over_the_network_and_names_what_is_planted() -> None:
+    """The demo rig has four faults of its own: two addresses, a mode, a dead unit."""
+    with running_rig() as rig:
+        host, port = rig.address
+        code, told = answer(
+            "rollcall", "demo", "--rig", f"{host}:{port}", "--units", "104,202-208,314", "--acts", "colour", "--discover", "--dry-run"
+        )
+    assert code == 1 and told["called"] == 9 and told["answers"] == 4
+    causes = {tuple(f["units"]): f["kind"] for f in told["findings"]}
+    assert causes[(104,)] == "dead" and causes[(203,)] == "double" and causes[(208,)] == "mode" and causes[(314,)] == "address"
+    assert next(f for f in told["findings"] if f["units"] == [203])["cause"].startswith("203 is set to 2.067")
+    assert {x["unit"] for x in told["left"]} >= {421, 502}
+
+
+@pytest.mark.network
+def test_the_command_hunts_over_the_network() -> None:
+    code, told = answer("hunt", "demo", "--unit", "203", "--rig", str(SCENARIO))
+    assert code == 0 and told["places"] == [{"universe": 2, "address": 67, "mode": "Short"}] and told["looks"] <= 9
+    assert answer("hunt", "demo", "--unit", "203-205", "--rig", str(SCENARIO))[0] == 3
+    assert answer("rollcall", "demo", "--rig", str(SCENARIO), "--acts", "dance")[0] == 3
+    assert answer("rollcall", "demo", "--rig", str(SCENARIO), "--level", "nan")[0] == 3
+
+
+def test_the_commands_tell_findings_and_write_the_record(tmp_path) -> None:
+    from isthmus.show import save_show
+
+    path = tmp_path / "called.isthmus"
+    save_show(all_answer(lantern_tide(), {"u105": {"result": "silent"}}), path)
+    code, told = answer("findings", str(path))
+    assert code == 1 and told[0]["units"] == [105] and told[0]["look"]
+    for name in ("record.csv", "record.pdf"):
+        assert answer("record", str(path), str(tmp_path / name))[0] == 0 and (tmp_path / name).stat().st_size > 1000
+    assert answer("record", str(path), str(tmp_path / "record.doc"))[0] == 3

@@ -1,0 +1,124 @@
+"""The hunt: at most nine looks, one lie forgiven, several at once by codes, and never a value that is not safe."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from isthmus.check.hunt import NO, UNSURE, YES, Hunt, all_lit, code_frames, code_of, levels, read_code
+from isthmus.check.safe import column_bytes
+from isthmus.demo import lantern_tide
+from isthmus.errors import EntryFault
+from isthmus.profiles import light_program, profiles_of
+from isthmus.show.records import SLOTS
+
+UNITS = ("u101", "u107", "u201", "u221", "u301", "u311", "u401", "u411", "u421", "u441")
+
+
+def program(show, unit: str, mode: str = ""):
+    profile, own = profiles_of(show).mode_of(show.unit(unit))
+    return light_program(profile, profile.mode(mode) if mode else own)
+
+
+def lights(hunt: Hunt, look, universe: int, address: int, mode: str = "") -> bool:
+    """Whether a unit that really listens there gives light, by its own profile alone."""
+    made = program(hunt.show, hunt.unit.id, mode)
+    slots = np.array([[look.slots.get((universe, address + i), 0) for i in range(made.width)]], np.uint8)
+    full = float(levels(made, np.full((1, made.width), hunt.value, np.uint8))[0])
+    seen = float(levels(made, slots)[0])
+    assert mode or hunt.lights(seen) == (seen > full / 2)
+    return seen > full / 2
+
+
+@given(st.sampled_from(UNITS), st.integers(1, 470), st.booleans(), st.integers(0, 12))
+@settings(max_examples=60, deadline=None)
+def test_any_address_is_found_in_nine_looks_and_with_one_lie_in_a_few_more(unit: str, address: int, lies: bool, lie_at: int) -> None:
+    show = lantern_tide()
+    hunt = Hunt(show, unit, lies=int(lies))
+    universe = hunt.universes[0]
+    while (look := hunt.look()) is not None:
+        seen = lights(hunt, look, universe, address)
+        hunt.answer(look, YES if seen != (lies and len(hunt.asked) == lie_at) else NO)
+        assert hunt.used <= hunt.most
+    assert [(p.universe, p.address) for p in hunt.found] == [(universe, address)]
+    assert hunt.most <= (14 if lies else 9)
+
+
+@given(st.sampled_from(UNITS), st.integers(1, 400), st.sampled_from([1, 2, 3]))
+@settings(max_examples=15, deadline=None)
+def test_it_is_found_across_universes_and_with_its_mode_unknown(unit: str, address: int, universe: int) -> None:
+    show = lantern_tide()
+    modes = [m.name for m in profiles_of(show).mode_of(show.unit(unit))[0].modes]
+    mode = modes[address % len(modes)]
+    try:
+        hunt = Hunt(show, unit, (1, 2, 3), any_mode=True)
+    except EntryFault:
+        return
+    while (look := hunt.look()) is not None:
+        hunt.answer(look, YES if lights(hunt, look, universe, address, mode) else NO)
+    assert (universe, address, mode) in {(p.universe, p.address, p.mode) for p in hunt.found} and hunt.used <= 11
+
+
+@pytest.mark.parametrize("unit", UNITS)
+def test_nothing_is_ever_sent_that_is_not_safe_for_every_unit_there(unit: str) -> None:
+    show = lantern_tide()
+    hunt = Hunt(show, unit, (1, 2, 3))
+    values = set(hunt.look().slots.values())
+    for other in show.units:
+        found = profiles_of(show).mode_of(other)
+        if found and other.patch and other.patch[0].universe in hunt.universes:
+            allowed = column_bytes(light_program(*found))
+            assert all(allowed[:, value].all() for value in values), other.number
+
+
+def test_not_sure_asks_something_else_and_answers_are_taken_back() -> None:
+    hunt = Hunt(lantern_tide(), "u203")
+    first = hunt.look()
+    hunt.answer(first, UNSURE)
+    second = hunt.look()
+    assert hunt.used == 0 and second.slots != first.slots
+    hunt.answer(second, YES)
+    left = hunt.look().count
+    hunt.take_back()
+    assert hunt.look().count > left and not hunt.found
+    with pytest.raises(EntryFault):
+        hunt.answer(second, "maybe")
+
+
+def test_answers_that_contradict_are_told_as_such() -> None:
+    hunt = Hunt(lantern_tide(), "u203")
+    look = hunt.look()
+    hunt.answer(look, YES)
+    hunt.answer(look, NO)
+    assert hunt.contradicts and not hunt.found
+
+
+def test_what_cannot_be_hunted_says_why() -> None:
+    show = lantern_tide()
+    nobody = replace(show, units=tuple(replace(u, profile="gone") if u.id == "u101" else u for u in show.units))
+    for broken, unit in ((nobody, "u101"), (show, "u501"), (show, "u502"), (show, "nobody")):
+        with pytest.raises(EntryFault):
+            Hunt(broken, unit)
+
+
+@given(st.sampled_from(UNITS), st.integers(1, 480))
+@settings(max_examples=15, deadline=None)
+def test_light_codes_tell_several_addresses_at_once(unit: str, address: int) -> None:
+    show = lantern_tide()
+    made = program(show, unit)
+    value = all_lit(made)
+    assert value is not None
+    frames = [np.array([f[(1, a)] for a in range(1, SLOTS + 1)], np.uint8) for f in code_frames(1, value)]
+    assert len(frames) == 2 * math.ceil(math.log2(SLOTS))
+    code = code_of(made, address, frames)
+    found = read_code(made, 1, value, code)
+    assert address in found
+    if sum(code) == 9:  # one slot alone decides: then no other address has this code
+        assert found == [address]
+        wrong = (not code[0], *code[1:])
+        assert address in read_code(made, 1, value, wrong, wrong=1)
