@@ -194,3 +194,20 @@ def answer_question(words: str | None) -> list[str]:
 
     QTimer.singleShot(30, answer)
     return heard
+
+
+def answer_text(text: str) -> None:
+    """Type into the line that is about to be asked for."""
+
+    def answer(tries: int = 80) -> None:
+        found = QApplication.activeModalWidget()
+        if found is None or found.objectName() != "ask text":
+            if tries:
+                QTimer.singleShot(30, lambda: answer(tries - 1))
+            return
+        line = child(found, "asked text")
+        key(line, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+        keys(line, text)
+        press(found, "OK")
+
+    QTimer.singleShot(40, answer)

@@ -15,7 +15,23 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu
 
 from conftest import lit
-from hands import activate, answer_file_dialog, child, choose, click, dialog, drag, key, keys, press, retype, settle, shortcut, until
+from hands import (
+    activate,
+    answer_file_dialog,
+    answer_text,
+    child,
+    choose,
+    click,
+    dialog,
+    drag,
+    key,
+    keys,
+    press,
+    retype,
+    settle,
+    shortcut,
+    until,
+)
 from isthmus.app.pages.fan_dialog import FanDialog
 from isthmus.app.widgets import Choice
 from isthmus.demo import as_hung, lantern_tide
@@ -48,23 +64,6 @@ def pick_in_menu(*path: str) -> None:
         act.trigger()
 
     QTimer.singleShot(30, take)
-
-
-def answer_text(text: str) -> None:
-    """Type into the line that is about to be asked for."""
-
-    def answer(tries: int = 80) -> None:
-        found = QApplication.activeModalWidget()
-        if found is None or found.objectName() != "ask text":
-            if tries:
-                QTimer.singleShot(30, lambda: answer(tries - 1))
-            return
-        line = child(found, "asked text")
-        key(line, Qt.Key.Key_A, CTRL)
-        keys(line, text)
-        press(found, "OK")
-
-    QTimer.singleShot(40, answer)
 
 
 def places(bench, ids) -> np.ndarray:

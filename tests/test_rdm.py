@@ -99,8 +99,19 @@ def test_devices_tell_what_they_are_and_refusals_leave_things_empty(demo: Show) 
     found = discover(line.talker, [NODE], demo, lambda *now: bool(told.append(now)) or True)
     assert [d.label for d in found.devices] == ["101", "102", "103"] and not found.odd and len(found.asked) == 2
     one = found.devices[1]
-    assert (one.address, one.footprint, one.mode, one.model, one.lamp_hours, one.name) == (11, 21, "Full", "Skerry 400", 321, "7FF0:00000002")
-    assert one.maker == "" and one.personalities == (("Full", 21), ("Short", 12)) and (one.sensors[0].words, one.sensors[0].value) == ("Head", 44)
+    assert (one.address, one.footprint, one.mode, one.model, one.lamp_hours, one.name) == (
+        11,
+        21,
+        "Full",
+        "Skerry 400",
+        321,
+        "7FF0:00000002",
+    )
+    assert (
+        one.maker == ""
+        and one.personalities == (("Full", 21), ("Short", 12))
+        and (one.sensors[0].words, one.sensors[0].value) == ("Head", 44)
+    )
     assert told[0][2] == "Who is behind Ferry A, port 1?" and told[-1][0] == 4
     assert discover(line.talker, [NODE], demo, lambda *now: False).ended
     off = replace_node(demo, rdm=False)
@@ -151,7 +162,9 @@ def test_a_hostile_device_is_given_up_with_a_reason_and_the_others_are_asked(dem
 def test_answers_that_make_no_sense_are_told(demo: Show) -> None:
     line = Line()
     odd = {rdm.DEVICE_INFO: b"short", rdm.PERSONALITY_WORDS: b"\x09\xff", rdm.LAMP_HOURS: b"\1", rdm.SENSOR_DEFINITION: b"\0"}
-    line.twist = lambda m: [line.reply(m, data=odd[m.parameter])] if m.parameter in odd and (m.to != line.uids[0] or m.parameter != 0x60) else None
+    line.twist = lambda m: (
+        [line.reply(m, data=odd[m.parameter])] if m.parameter in odd and (m.to != line.uids[0] or m.parameter != 0x60) else None
+    )
     found = discover(line.talker, [NODE], demo)
     assert found.devices[0].personalities == (("", 0), ("", 0)) and found.devices[0].lamp_hours is None and not found.devices[0].sensors
     assert found.devices[1].trouble == ("what it tells of itself makes no sense",)
@@ -314,7 +327,11 @@ def test_an_independent_reader_understands_what_is_sent(tmp_path) -> None:
     path.write_bytes(encode_head() + b"".join(map(encode_packet, captured)))
     wanted = ["rdm.pid", "rdm.cc", "rdm.checksum.status", "artnet.header.opcode"]
     read = subprocess.run(
-        ["tshark", "-r", str(path), "-T", "fields", *(x for f in wanted for x in ("-e", f))], capture_output=True, text=True, timeout=60, check=True
+        ["tshark", "-r", str(path), "-T", "fields", *(x for f in wanted for x in ("-e", f))],
+        capture_output=True,
+        text=True,
+        timeout=60,
+        check=True,
     ).stdout.splitlines()
     rows = [line.split("\t") for line in read]
     assert [int(r[0], 16) for r in rows[:6]] == [0x60, 0xE1, 0xF0, 0x82, 0x1000, 0x201]

@@ -12,7 +12,23 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QApplication, QWidget
 
 from conftest import lit
-from hands import activate, answer_file_dialog, child, choose, click, dialog, drag, key, keys, press, retype, settle, shortcut, until
+from hands import (
+    activate,
+    answer_file_dialog,
+    answer_text,
+    child,
+    choose,
+    click,
+    dialog,
+    drag,
+    key,
+    keys,
+    press,
+    retype,
+    settle,
+    shortcut,
+    until,
+)
 from isthmus.app.widgets import Choice
 from isthmus.demo import as_hung
 from isthmus.errors import FileFault
@@ -22,7 +38,7 @@ from isthmus.show.records import Show
 from isthmus.stage import VIEWS, Camera, structures
 from isthmus.stage.drawing import EVEN, FINE, LEVELS, QUICK, Drawing, read_settings, write_settings
 from isthmus.stage.landing import land, surfaces
-from test_plan_page import answer_text, pick_in_menu, places
+from test_plan_page import pick_in_menu, places
 
 PLAIN = Qt.KeyboardModifier.NoModifier
 CTRL, ALT, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier

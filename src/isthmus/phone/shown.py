@@ -62,7 +62,8 @@ def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
     at = time.strftime("%Y-%m-%dT%H:%M:%S", time.localtime(time.time() - op.ago))
     for unit in units:
         have = next((v for v in show.verdicts if v.unit == unit), None)
-        if have is not None and have.at > at and holds(show, have):
+        newer_there = have is not None and (have.at > at or (have.at == at and op.ago > 0.3))  # times are whole seconds
+        if have is not None and newer_there and holds(show, have):
             if have.result != result or note:
                 added = f"{op.phone} {at[11:16]}: {result}{f', {note}' if note else ''}"
                 newer = replace(have, note="; ".join(x for x in (have.note, added) if x)[:500])

@@ -147,3 +147,4 @@ at("name").value = localStorage.getItem("name") || "";
 at("code").value = location.hash.slice(1);
 retry();
 say();
+document.body.dataset.ready = "yes";

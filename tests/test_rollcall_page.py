@@ -1,0 +1,319 @@
+"""Roll call in a real window: called, marked, concluded, discovered, hunted and mended by clicks, against the rig."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog
+
+from browser import BROWSER, Browser
+from conftest import lit
+from hands import activate, answer_text, child, click, dialog, key, keys, press, settle, until
+from isthmus.check import Manner, mark
+from isthmus.check.acts import KINDS
+from isthmus.check.findings.model import SEEN_ACTS, Model
+from isthmus.demo import lantern_tide
+from isthmus.routes import edits as route_edits
+from isthmus.show import Show
+from isthmus.show.recovery import Recovery
+from isthmus.standin.caller import Caller
+
+
+@pytest.fixture
+def called(make_window, rig):
+    """A window with the rig, output on, at Roll call."""
+
+    def make(show: Show | None = None):
+        window = make_window(show or lantern_tide(), rig.address, page="Roll call")
+        window.output.switch(True)
+        assert until(lambda: any(p["packets"] > 5 for p in rig.ask("ports")["ports"]), 20)
+        return window, window.roll_call, window.bench
+
+    return make
+
+
+def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
+    window, page, bench = called()
+    view = page.call
+    keys(view.only, "101-104")
+    view.kinds["movement"].setChecked(True)
+    press(window, "begin call")
+    assert len(bench.call.calls) == 4 and "62 are left out" in view.loud.text() and view.loud.isVisible()
+    assert until(lambda: set(lit(rig)) == {"101"})
+    assert "101" in view.number.text() and "You should now see: one unit lit" in view.see.text()
+    view.table.setFocus()
+    key(view.table, Qt.Key.Key_D)
+    assert "swings" in view.see.text() and until(lambda: any(abs(u["pan"]) > 30 for u in rig.ask("state")["units"] if u["label"] == "101"))
+    key(view.table, Qt.Key.Key_A)
+    key(view.table, Qt.Key.Key_7)
+    key(view.table, Qt.Key.Key_2)
+    assert view.ways["tilt"].isChecked() and view.ways["too"].isChecked()
+    click(view.others)
+    keys(view.others, "105 103")
+    press(view, "wrong")
+    first, second = bench.show.verdicts
+    assert first.result == "answers" and first.acts == ("light", "movement")
+    assert second.what == ("too", "tilt") and set(second.others) == {"u105", "u103"}
+    assert "105" in view.model.index(1, 4).data() and not view.ways["tilt"].isChecked()
+    keys(view.others, "nobody knows")
+    press(view, "wrong")
+    assert len(bench.show.verdicts) == 2 and window.notice.words  # told, and nothing lost
+    view.others.clear()
+    press(view, "skip")
+    press(view, "silent")
+    assert "was the last one called" in window.notice.words and "1 skipped" in view.tally.text()
+    press(view, "end call")
+    assert bench.call is None and until(lambda: not lit(rig))
+
+
+def test_the_timer_goes_on_by_itself_and_addresses_name_their_owner(called, rig) -> None:
+    window, page, bench = called()
+    view = page.call
+    keys(view.only, "101-103")
+    press(window, "begin call")
+    view.seconds.setValue(1)
+    press(view, "by timer")
+    assert until(lambda: bench.call.at == 2, 10)
+    assert until(lambda: not view.timer.isActive(), 10)
+    press(view, "end call")
+    view.by.setCurrentIndex(view.by.findData("address"))
+    assert view.armed.isVisible() and not view.kinds["colour"].isVisible()
+    press(window, "begin call")
+    assert "101" in view.see.text() and "its light is on" in view.see.text() and "1.001" in view.name.text()
+    key(view.table, Qt.Key.Key_A)
+    assert not bench.show.verdicts and bench.call.at == 1  # an address proves no unit
+    press(view, "end call")
+
+
+def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(called, rig) -> None:
+    """The closed loop over real UDP: the observer sees only what the rig does; settings and mends go out by clicks."""
+    window, page, bench = called(route_edits.add_output(lantern_tide(), 4, "127.0.0.3", 17))
+    numbers = "101,104,203,207,208,314"
+
+    def call_round(kinds=KINDS) -> None:
+        caller = Caller(bench.show, rig, lambda live: (bench.live.restore(live.snapshot()), bench.levels_changed.emit(), settle(0.12)))
+        caller.live.restore(bench.live.snapshot())
+        ids = [u.id for u in bench.show.units if str(u.number) in numbers.split(",")]
+        bench.commit("a round of the observer", caller.round(Manner(kinds=kinds), ids))
+
+    call_round()
+    press(page, "call view Findings")
+    findings = page.findings
+    assert until(lambda: len(page.checks.findings) == 4)
+    kinds = {f.title: f.kind for f in page.checks.findings}
+    assert kinds["203"] == "double" and kinds["208"] == "mode"
+    assert [s.rule for s in bench.snags if "u203" in s.units and s.step == "answered"] == ["finding"]
+    # discovery settles who is dead and who listens elsewhere
+    press(page, "call view Discovery")
+    press(page, "discover")
+    assert until(lambda: page.checks.found is not None and page.discovery.task is None, 60)
+    assert until(
+        lambda: {f.title: f.kind for f in page.checks.conclude()} == {"104": "dead", "203": "double", "208": "mode", "314": "address"}
+    )
+    # a device shows itself
+    model = page.discovery.model
+    row = next(i for i, m in enumerate(model.rows) if m.unit and m.unit.number == 203)
+    page.discovery.table.selectRow(row)
+    press(page, "identify")
+    assert until(lambda: page.discovery.task is None) and "1 device show" in window.notice.words
+    # the mode is taken into the patch, the addresses are set over RDM
+    press(page, "call view Findings")
+    findings.choose("u208")
+    press(findings, "mend")
+    assert bench.show.unit("u208").mode == "Short"
+    for unit in ("u203", "u314"):
+        findings.choose(unit)
+        told = findings._shown
+        at = next(i for i, m in enumerate(told.mends) if m.changes)
+        made = [b for b in findings.detail.widget().findChildren(type(child(findings, "mend"))) if b.objectName() == "mend"]
+        click(made[at])
+        asked = dialog()
+        click(asked.primary)
+        assert until(lambda: page.discovery.task is None, 20)
+    state = {u["label"]: u["address"] for u in rig.ask("state")["units"]}
+    assert state["203"] == 23 and state["314"] == 203
+    rig.do("unit", label="104", faults=[])  # somebody changes the fuse
+    call_round(("light",))
+    assert {bench.show.unit(v.unit).number: v.result for v in bench.show.verdicts} == dict.fromkeys(
+        (101, 104, 203, 207, 208, 314), "answers"
+    )
+    page.checks.conclude()
+    assert not [f for f in page.checks.findings if f.kind != "dead"]
+    # what was set is undone
+    press(page, "call view Discovery")
+    press(page, "undo settings")
+    click(dialog().primary)
+    assert until(lambda: page.discovery.task is None, 20)
+    assert {u["label"]: u["address"] for u in rig.ask("state")["units"]}["203"] == 67
+
+
+def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_mend(called, rig) -> None:
+    rig.do("unit", label="105", address=300)
+    show = lantern_tide()
+    for unit in Model(show).ids:
+        show = mark(show, unit, "silent" if unit == "u105" else "answers", acts=SEEN_ACTS)
+    window, page, bench = called(show)
+    press(page, "call view Findings")
+    assert until(lambda: page.checks.findings and page.findings._shown)
+    press(page, "do the look")
+    assert bench.proof is not None and until(lambda: "105" in lit(rig))
+    assert "say yes or no" in page.findings.seen.text()
+    press(page, "look yes")
+    assert bench.proof is None and until(lambda: "105" not in lit(rig))
+    assert page.findings._shown.kind == "address" and page.findings._shown.hunt == "u105"
+    press(page, "hunt it")
+    hunt = page.hunt
+    assert page.view == "Hunt" and hunt.hunt is not None
+    for _ in range(9):
+        if hunt.look is None:
+            break
+        bench.levels_changed.emit()
+        settle(0.25)
+        state = next(u for u in rig.ask("state")["units"] if u["label"] == "105")
+        hunt.setFocus()
+        key(hunt, Qt.Key.Key_Y if hunt.hunt.lights(max(state["cells"])) else Qt.Key.Key_N)
+    assert "105 listens at 1.300" in hunt.question.text() and hunt.hunt.used <= 9
+    press(hunt, "take hunted")
+    assert bench.show.unit("u105").patch[0].address == 300 and bench.proof is None
+    press(page, "call view Call")
+    keys(page.call.only, "105")
+    press(window, "begin call")
+    assert until(lambda: set(lit(rig)) == {"105"})
+    press(page.call, "answers")
+    assert not page.checks.conclude()
+
+
+def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
+    window, page, bench = called()
+    bench.levels(lambda live: live.light_up(["u301"], 0.5))
+    before = bench.live.frame.copy()
+    press(page, "call view Hunt")
+    hunt = page.hunt
+    bench.select(["u203"])
+    assert hunt.unit.text() == "203"
+    press(hunt, "begin hunt")
+    first = hunt.look.words
+    press(hunt, "hunt no")
+    assert hunt.look.words != first
+    press(hunt, "hunt unsure")
+    press(hunt, "hunt back")
+    press(hunt, "hunt back")
+    assert hunt.look.words == first
+    key(hunt, Qt.Key.Key_Escape)
+    assert hunt.hunt is None and (bench.live.frame == before).all()
+    hunt.unit.setText("201-203")
+    press(hunt, "begin hunt")
+    assert "one unit" in window.notice.words
+    press(hunt, "begin hunt")
+    window.go("Patch")
+    assert bench.proof is None and (bench.live.frame == before).all()
+
+
+def test_rounds_and_the_record_are_kept_and_saved(make_window, demo: Show, monkeypatch, tmp_path) -> None:
+    window = make_window(mark(mark(demo, "u101", "answers"), "u104", "silent", "fuse"), page="Roll call")
+    page, bench = window.roll_call, window.bench
+    press(page, "call view Record")
+    assert page.record.positions.rows and "Round 1" in page.record.state.text()
+    answer_text("Before focus")
+    press(page, "new round")
+    assert [r.name for r in bench.show.rounds] == ["Before focus"] and not bench.show.verdicts
+    bench.mark_unit("u104", "answers")
+    assert page.record.rounds.heads == ("Unit", "Name", "Before focus", "now")
+    assert page.record.rounds.index(0, 0).data() == "104" and page.record.rounds.index(0, 3).data() == "answers"
+    for name, made in (("save csv", "a.csv"), ("save record", "b.pdf"), ("save snags", "c.pdf")):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, made=made: (str(tmp_path / made), ""))
+        press(page, name)
+        assert (tmp_path / made).stat().st_size > 500 and made in window.notice.words
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: ("/proc/none/x.pdf", ""))
+    press(page, "save record")
+    assert "could not be saved" in window.notice.words
+    bench.undo()
+    bench.undo()
+    assert not bench.show.rounds and len(bench.show.verdicts) == 2
+
+
+@pytest.mark.skipif(BROWSER is None, reason="no browser here: apt-get install chromium")
+def test_a_phone_joins_steps_and_marks_in_the_window(called, tmp_path) -> None:
+    _, page, bench = called()
+    press(page, "call view Phones")
+    view = page.phones
+    view.adapter.setCurrentIndex(view.adapter.findData("127.0.0.1"))
+    press(page, "serve phones")
+    assert view.server is not None and not view.picture.pixmap().isNull() and view.code.text() == view.server.door.code
+    browser = Browser(tmp_path / "profile")
+    try:
+        phone = browser.page(view.server.join_url)
+
+        def patiently(script: str) -> None:
+            assert until(lambda: phone.run(f"!!({script})"), 20), phone.text("body")
+
+        patiently("document.body && document.body.dataset.ready && document.querySelector('#code').value.length == 6")
+        phone.type("#name", "Ada")
+        phone.click("#join button")
+        patiently("document.querySelector('#title').innerText == 'Nobody is called'")
+        assert until(lambda: view.phones.rows and view.phones.rows[0][:1] == ("Ada",)) and view.code.text() == view.server.door.code
+        bench.guard(page.call.begin)
+        patiently("document.querySelector('#number').innerText == '101'")
+        phone.click("[data-mark=answers]")
+        patiently("document.querySelector('#number').innerText == '102'")
+        assert bench.show.verdicts[0].by == "Ada" and bench.call.call.units == ("u102",)
+        bench.undo()
+        assert not bench.show.verdicts  # every edit can be undone, theirs too
+        phone.click("[data-step='1']")
+        patiently("document.querySelector('#number').innerText == '103'")
+        bench.end_call()
+        patiently("document.querySelector('#title').innerText == 'Nobody is called'")
+        view.table.selectRow(0)
+        press(page, "put phone out")
+        patiently("!document.querySelector('#join').hidden")
+        press(page, "end phones")
+        assert view.server is None
+    finally:
+        browser.close()
+
+
+KILLED = """
+import os, signal, sys
+from PySide6.QtCore import QTimer
+from isthmus.app.main import make_application
+from isthmus.app.window import Window
+from isthmus.demo import lantern_tide
+app = make_application(["killed"])
+window = Window(lantern_tide())
+window.show()
+def go():
+    bench = window.bench
+    bench.levels(lambda live: live.light_up(["u301"], 0.5))
+    window.go("Roll call")
+    window.roll_call.call.begin()
+    bench.mark("answers"); bench.mark("silent", "fuse")
+    QTimer.singleShot(2500, lambda: os.kill(os.getpid(), signal.SIGKILL))
+QTimer.singleShot(1500, go)
+app.exec()
+"""
+
+
+def test_killed_in_the_middle_of_a_call_verdicts_are_there_and_levels_safe(make_window, monkeypatch, demo: Show) -> None:
+    from isthmus.app import settings as kept
+
+    done = subprocess.run([sys.executable, "-c", KILLED], env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, timeout=60)
+    assert done.returncode == -signal.SIGKILL
+    folder = kept.recovery_folder()
+    [found] = Recovery(folder, "").left_behind(set())
+    assert {found.show.unit(v.unit).number: v.result for v in found.show.verdicts} == {101: "answers", 102: "silent"}
+    window = make_window(demo, page="Roll call")
+    monkeypatch.setattr("isthmus.app.window.ask", lambda *a, **k: "take")
+    window.offer_recovered([found])
+    bench = window.bench
+    assert len(bench.show.verdicts) == 2 and bench.call is None and set(bench.live.lit()) == {"u301"}
+    assert bench.live.level("u301", "Shutter1") is not None and not bench.sending
+    activate(window)
+    press(window, "begin call")
+    assert bench.show.unit(bench.call.unit).number == 103  # it begins where it stopped
+    press(window, "end call")
+    assert set(bench.live.lit()) == {"u301"}
