@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import engine, frame, fuzz, library, network, patch, plan, soak, stage, start
+from benchmarks import engine, findings, frame, fuzz, library, network, patch, plan, soak, stage, start
 
-ALL = {module.__name__.split(".")[-1]: module.run for module in (start, frame, engine, network, stage, plan, library, patch, fuzz, soak)}
-LONG = {"soak"}  # asked for by name only
+MODULES = (start, frame, engine, network, stage, plan, library, patch, findings, fuzz, soak)
+ALL = {module.__name__.split(".")[-1]: module.run for module in MODULES}
+LONG = {"soak", "findings"}  # asked for by name only
 
 
 def main() -> int:

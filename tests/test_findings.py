@@ -29,6 +29,13 @@ from isthmus.standin.trial import Trial, names
 from isthmus.wire import rdm
 
 
+def edited(told, show: Show, at: int = 0) -> Show:
+    """The show, mended as offered."""
+    edit = told.mends[at].edit
+    assert edit is not None
+    return edit(show)
+
+
 def all_answer(show: Show, but: dict[str, dict] | None = None) -> Show:
     """Everybody that can be called answers, but for some: unit → what `mark` is told."""
     for unit in Model(show).ids:
@@ -75,7 +82,7 @@ def test_one_cause_that_explains_many_beats_many_causes() -> None:
     both = View(nodes=(_node("Ferry A", "127.0.0.2", (0, 1)), _node("Ferry B", "127.0.0.3", (17, 18))), looking=True, looked=True)
     told = findings_of(dark, both)[0][0]
     assert told.kind == "port number" and "17" in told.words
-    mended = told.mends[0].edit(dark)
+    mended = edited(told, dark)
     assert next(o for o in mended.outputs if o.universe == 3).port_address == 17
     assert told.mends[1].port == ("ferry-b", 1, 16)
 
@@ -100,7 +107,7 @@ def test_the_mend_of_every_address_fault_puts_the_patch_where_the_rig_is() -> No
             told = [f for f in findings_of(show)[0] if names(rig.faults[0], f.kind, rig.faults[0].about) and f.mends and f.chance > 0.9]
             if not told or not told[0].mends[0].edit:
                 continue
-            fresh = Trial(also(rig, show=replace(told[0].mends[0].edit(show), verdicts=())))
+            fresh = Trial(also(rig, show=replace(edited(told[0], show), verdicts=())))
             again = fresh.call()
             wrong = {u: (v.result, v.what) for u, v in again.items() if u in rig.faults[0].units and v.result != "answers"}
             assert not wrong, (kind, seed, told[0].words, wrong)
@@ -119,7 +126,7 @@ def test_a_look_tells_a_dead_unit_from_one_that_listens_elsewhere() -> None:
     assert dark.kind in ("dead", "lamp") and dark.chance > found.chance - 0.5
     hunted, _ = findings_of(keep_answer(show, found.look.name, "u105", "yes"), hunted={"u105": 300})
     assert hunted[0].kind == "address" and "1.300" in hunted[0].words and "off by +215" in hunted[0].words
-    unit = hunted[0].mends[0].edit(show).unit("u105")
+    unit = edited(hunted[0], show).unit("u105")
     assert unit.patch[0].address == 300 and "The hunt finds 105 at address 300." in hunted[0].evidence
     with pytest.raises(EntryFault):
         keep_answer(show, found.look.name, "u105", "perhaps")
@@ -131,11 +138,11 @@ def test_what_the_show_itself_does_is_said_and_taken_off() -> None:
     show = set_limit(as_hung(), ["u101"], "Dimmer", "0%", "20%")
     found = findings_of(all_answer(show, {"u101": {"result": "wrong", "what": ["dim"]}}))[0]
     assert [f.kind for f in found] == ["show"] and "dimmer from 0 % to 20 %" in found[0].words
-    assert not found[0].mends[0].edit(show).unit("u101").limits
+    assert not edited(found[0], show).unit("u101").limits
     off = replace(show, outputs=tuple(replace(o, enabled=False) if o.universe == 2 else o for o in show.outputs))
     told = findings_of(off)[0][0]
     assert told.kind == "output off" and told.chance == 1.0
-    assert next(o for o in told.mends[0].edit(off).outputs if o.universe == 2).enabled
+    assert next(o for o in edited(told, off).outputs if o.universe == 2).enabled
 
 
 def test_nothing_seen_means_nothing_found_and_stale_verdicts_do_not_count(demo: Show) -> None:
@@ -170,7 +177,8 @@ def test_discovery_settles_what_eyes_alone_cannot() -> None:
 
 def device_of(show: Show, unit_id: str) -> Device:
     unit = show.unit(unit_id)
-    profile, mode = profiles_of(show).mode_of(unit)
+    profile, mode = profiles_of(show).mode_of(unit) or (None, None)
+    assert profile is not None and mode is not None
     modes = tuple((m.name, chart(profile, m).footprint) for m in profile.modes)
     number = [m for m, _ in modes].index(unit.mode) + 1
     info = rdm.Info(1, 0x0101, 1, chart(profile, mode).footprint, number, len(modes), unit.patch[0].address, 0, 0)

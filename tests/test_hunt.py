@@ -21,7 +21,8 @@ UNITS = ("u101", "u107", "u201", "u221", "u301", "u311", "u401", "u411", "u421",
 
 
 def program(show, unit: str, mode: str = ""):
-    profile, own = profiles_of(show).mode_of(show.unit(unit))
+    profile, own = profiles_of(show).mode_of(show.unit(unit)) or (None, None)
+    assert profile is not None and own is not None
     return light_program(profile, profile.mode(mode) if mode else own)
 
 

@@ -6,7 +6,7 @@ import asyncio
 import io
 import json
 import threading
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 
 import aiohttp
 import pytest
@@ -145,7 +145,7 @@ def test_pictures_are_made_small_and_stripped_and_kept_with_the_verdict(demo: Sh
 # ---------------------------------------------------------------- the server, asked without a page
 
 
-def talk(work: Callable[[aiohttp.ClientSession], object]) -> object:
+def talk(work: Callable[[aiohttp.ClientSession], Awaitable[object]]) -> object:
     async def go() -> object:
         async with aiohttp.ClientSession(cookie_jar=aiohttp.CookieJar(unsafe=True)) as session:
             return await work(session)

@@ -123,10 +123,12 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     assert until(lambda: page.discovery.task is None) and "1 device show" in window.notice.words
     # the mode is taken into the patch, the addresses are set over RDM
     press(page, "call view Findings")
+    page.checks.conclude()
     findings.choose("u208")
     press(findings, "mend")
     assert bench.show.unit("u208").mode == "Short"
     for unit in ("u203", "u314"):
+        page.checks.conclude()
         findings.choose(unit)
         told = findings._shown
         at = next(i for i, m in enumerate(told.mends) if m.changes)
@@ -165,7 +167,8 @@ def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_mend(called, rig)
     assert "say yes or no" in page.findings.seen.text()
     press(page, "look yes")
     assert bench.proof is None and until(lambda: "105" not in lit(rig))
-    assert page.findings._shown.kind == "address" and page.findings._shown.hunt == "u105"
+    assert until(lambda: page.findings._shown and page.findings._shown.kind == "address")
+    assert page.findings._shown.hunt == "u105"
     press(page, "hunt it")
     hunt = page.hunt
     assert page.view == "Hunt" and hunt.hunt is not None
@@ -206,10 +209,23 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     assert hunt.look.words == first
     key(hunt, Qt.Key.Key_Escape)
     assert hunt.hunt is None and (bench.live.frame == before).all()
-    hunt.unit.setText("201-203")
+    hunt.unit.setText("101, 201")
     press(hunt, "begin hunt")
-    assert "one unit" in window.notice.words
+    assert "one universe" in window.notice.words
+    hunt.unit.setText("203, 207")  # two that listen at the same address: both are told in eighteen pictures
     press(hunt, "begin hunt")
+    codes = hunt.codes
+    for _ in range(18):
+        settle(0.12)
+        now = {u["label"]: max(u["cells"], default=0) > 0.025 for u in rig.ask("state")["units"]}
+        for row, unit in enumerate(codes.model.rows):
+            if now[str(unit.number)]:
+                codes.table.selectRow(row)
+                key(codes, Qt.Key.Key_Space)
+        key(codes, Qt.Key.Key_Right)
+    assert [codes.model.index(row, 4).data() for row in (0, 1)] == ["067", "067"]
+    press(hunt, "code back")
+    assert bench.proof is not None
     window.go("Patch")
     assert bench.proof is None and (bench.live.frame == before).all()
 

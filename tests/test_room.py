@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
+    QSpinBox,
     QTableView,
     QWidget,
 )
@@ -23,11 +24,12 @@ from isthmus.app.pages.patch import VIEWS as PATCH_VIEWS
 from isthmus.app.pages.profiles.page import VIEWS
 from isthmus.app.spine import PAGES
 from isthmus.app.theme import theme
-from isthmus.demo import EXTRA_LIST
+from isthmus.demo import EXTRA_LIST, as_hung
 from isthmus.patch.addresses import place
 from isthmus.patch.groups import propose_groups
 from isthmus.patch.limits import set_limit
 from isthmus.show import Show
+from test_findings import all_answer
 from test_manual import written
 
 
@@ -253,3 +255,25 @@ def test_text_on_chosen_cells_is_readable_in_both_themes(name: str) -> None:
                 assert (a + 0.05) / (b + 0.05) >= 4.5, f"{text} on {ground} in {name}"
     finally:
         theme.set(before)
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1000, 640)])
+def test_no_word_is_cut_off_in_any_view_of_the_roll_call_and_every_field_has_a_name(make_window, size: tuple[int, int]) -> None:
+    show = all_answer(as_hung(), {"u105": {"result": "silent"}, "u203": {"result": "wrong", "what": ["pan", "too"], "others": ["u204"]}})
+    window = make_window(show, page="Roll call")
+    window.resize(*size)
+    page, trouble = window.roll_call, {}
+    page.checks.conclude()
+    for view in (*page.views, "Call while it is on"):
+        if view == "Call while it is on":
+            page.call.only.setText("101-110")
+            window.bench.guard(page.call.begin)
+        page.show_view(view.split(" ")[0])
+        settle(0.2)
+        trouble[view] = trouble_in(page)
+        for widget in page.findChildren(QWidget):
+            if widget.isVisible() and isinstance(widget, (QComboBox, QLineEdit, QTableView)):
+                inside = isinstance(widget.parentWidget(), (QComboBox, QSpinBox))
+                assert widget.accessibleName() or widget.objectName() or inside, f"{view}: a {type(widget).__name__} has no name"
+        assert page.rect().right() <= window.rect().right()
+    assert not any(trouble.values()), "\n".join(f"{name}: {words}" for name, told in trouble.items() for words in told)

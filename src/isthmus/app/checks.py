@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from isthmus.app.tasks import Task
 from isthmus.app.workbench import Workbench
 from isthmus.check.devices import Change, Discovered, Match, match
 from isthmus.check.findings.told import FindingTold, findings_of
@@ -28,9 +29,10 @@ class Checks(QObject):
         self.done: list[Change] = []  # settings made, for undoing
         self.findings: list[FindingTold] = []
         self._seen: tuple[object, ...] = ()
+        self._task: Task | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
-        self._timer.timeout.connect(self.conclude)
+        self._timer.timeout.connect(self._think)
         bench.changed.connect(self._follow)
         bench.network_changed.connect(self.soon)
 
@@ -60,23 +62,46 @@ class Checks(QObject):
         self.hunted[unit] = address
         self.soon()
 
+    def _ground(self) -> tuple[object, ...]:
+        """What findings rest on."""
+        return self.bench.show, self.bench.network, tuple(self.matches), tuple(self.hunted.items())
+
+    def _think(self) -> None:
+        """Off the interface thread: a large rig takes a while. What has changed meanwhile is thought about next."""
+        ground = self._ground()
+        if self._task is not None or ground == self._seen:
+            return
+        show, network, matches, hunted = self.bench.show, self.bench.network, list(self.matches), dict(self.hunted)
+        self._task = Task(lambda step: findings_of(show, network, matches, hunted)[0], self)
+        self._task.done.connect(lambda findings: self._take(ground, findings))
+        self._task.failed.connect(lambda error: self.bench.tell("fault", f"Findings could not be worked out: {error}"))
+        self._task.ended.connect(self._thought)
+        self._task.start()
+
+    def _thought(self) -> None:
+        self._task = None
+        if self._ground() != self._seen:
+            self.soon()
+
+    def _take(self, ground: tuple[object, ...], findings: list[FindingTold]) -> None:
+        self._seen = ground
+        if findings != self.findings:
+            self.findings = findings
+            self.bench.concluded = [_snag(f) for f in findings if f.kind != "output off"]
+            self.changed.emit()
+            self.bench.concluded_changed.emit()
+
     def conclude(self) -> list[FindingTold]:
-        """The findings of what is known now; the same again costs nothing."""
-        bench = self.bench
-        seen = (bench.show, bench.network, tuple(self.matches), tuple(self.hunted.items()))
-        if (
-            not self._seen
-            or any(a is not b and a != b for a, b in zip(seen[2:], self._seen[2:], strict=True))
-            or seen[:2] != self._seen[:2]
-        ):
-            self._seen = seen
-            findings, _ = findings_of(bench.show, bench.network, self.matches, self.hunted)
-            if findings != self.findings:
-                self.findings = findings
-                bench.concluded = [_snag(f) for f in findings if f.kind != "output off"]
-                self.changed.emit()
-                bench.concluded_changed.emit()
+        """The findings of what is known now, at once; the same again costs nothing."""
+        ground = self._ground()
+        if ground != self._seen:
+            self._take(ground, findings_of(self.bench.show, self.bench.network, self.matches, self.hunted)[0])
         return self.findings
+
+    def shut_down(self) -> None:
+        self._timer.stop()
+        if self._task is not None:
+            self._task.wait()
 
 
 def _snag(told: FindingTold) -> Snag:

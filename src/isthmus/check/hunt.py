@@ -42,6 +42,32 @@ def all_lit(program: LightProgram, others: Iterable[LightProgram] = ()) -> int |
     return best if light[best] > 1.5 * DARK else None
 
 
+def programs_in(show: Show, universes: Iterable[int]) -> list[LightProgram]:
+    """Every mode that is patched in these universes, once."""
+    found: dict[tuple[int, str], LightProgram] = {}
+    for universe in universes:
+        for span in index_of(show).universe(universe).spans:
+            unit = show.unit(span.unit)
+            mode = profiles_of(show).mode_of(unit) if unit else None
+            if mode:
+                found[(id(mode[0]), mode[1].name)] = light_program(*mode)
+    return list(found.values())
+
+
+def common_value(show: Show, universe: int, units: Sequence[str]) -> int:
+    """The byte that lights every one of these units and is safe for all of the universe. Raises EntryFault without one."""
+    everybody = programs_in(show, [universe])
+    wanted = [light_program(*found) for u in units if (unit := show.unit(u)) and (found := profiles_of(show).mode_of(unit))]
+    best, value = 0.0, 0
+    for candidate in range(1, 256):
+        if all(column_bytes(p)[:, candidate].all() for p in everybody):
+            light = min((float(levels(p, np.full((1, p.width), candidate, np.uint8))[0]) for p in wanted), default=0.0)
+            best, value = max((best, value), (light, candidate))
+    if best <= 1.5 * DARK:
+        raise EntryFault("No byte lights all of these units and is safe for everybody there.", do="Hunt them one by one.")
+    return value
+
+
 def last_needed(program: LightProgram, value: int) -> int:
     """How many slots from its start must be lit, so that the unit gives half its light. 0 when it needs none."""
     ramp = np.where(np.arange(program.width) < np.arange(program.width + 1)[:, None], value, 0).astype(np.uint8)
@@ -91,20 +117,14 @@ class Hunt:
             raise EntryFault(f"{unit.number} has no address, so nobody knows where to look.", do="Choose universes to hunt in.")
         profile, mode = found
         modes = list(profile.modes) if any_mode else [mode]
-        by_id, neighbours = index_of(show), {}
-        for universe in self.universes:
-            for span in by_id.universe(universe).spans:
-                other = show.unit(span.unit)
-                mode_of = profiles_of(show).mode_of(other) if other else None
-                if mode_of:
-                    neighbours[(id(mode_of[0]), mode_of[1].name)] = light_program(*mode_of)
+        neighbours = programs_in(show, self.universes)
         self.value, self.bright = 0, 0.0
         barred = set(leave_out)
         self.places: list[Place] = []
         reach: list[int] = []
         for m in modes:
             program = light_program(profile, m)
-            value = all_lit(program, [*neighbours.values(), *(light_program(profile, x) for x in modes)])
+            value = all_lit(program, [*neighbours, *(light_program(profile, x) for x in modes)])
             if value is None or len(program.chart.footprints) != 1 or not program.assembly.beams:
                 continue
             self.value = max(self.value, value)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
@@ -21,7 +22,7 @@ from isthmus.errors import IsthmusError
 from isthmus.output.live import highlight
 from isthmus.profiles import light_program
 from isthmus.show.records import SLOTS, Verdict
-from isthmus.standin.eyes import noticed, say, see
+from isthmus.standin.eyes import Said, noticed, say, see
 from isthmus.standin.generate import Fault, MadeRig
 
 Frames = NDArray[np.uint8]
@@ -40,8 +41,10 @@ class Outcome:
 
 
 class Trial:
-    def __init__(self, rig: MadeRig) -> None:
-        self.rig = rig
+    def __init__(self, rig: MadeRig, careless: float = 0.0, seed: int = 0) -> None:
+        """`careless` is the part of what is wrong that the observer does not notice."""
+        self.rig, self.careless = rig, careless
+        self.chance = random.Random(seed)
         self.model = Model(rig.show)
         scenario = rig.loaded.scenario
         self.sims = {f"u{u.label}": u for u in scenario.units}
@@ -82,9 +85,20 @@ class Trial:
             seen = self.see(unit, frames)
             if len(seen.pan) != len(kinds):  # nothing comes: one moment stands for all
                 seen = Sights(*(np.repeat(getattr(seen, n), len(kinds), axis=0) for n in ("cells", "colour", "pan", "tilt", "field")))
-            said = say(wished, seen, kinds, others[unit])
+            said = self._noticed(say(wished, seen, kinds, others[unit]))
             verdicts[unit] = Verdict(unit=unit, result=said.result, what=said.what, others=said.others, acts=SEEN_ACTS)
         return verdicts
+
+    def _noticed(self, said: Said) -> Said:
+        """What is left of it when the observer is careless: single ways are missed, other units go unseen."""
+        if not self.careless or said.result != "wrong":
+            return said
+        others = tuple(u for u in said.others if self.chance.random() >= self.careless)
+        ways = tuple(w for w in said.what if w in ("other", "dark") or self.chance.random() >= self.careless)
+        if "other" in ways and not others:
+            return Said("silent")
+        ways = tuple(w for w in ways if w != "too" or others)
+        return Said("wrong", ways, others) if ways else Said("answers")
 
     def evidence(self, verdicts: Mapping[str, Verdict]) -> Evidence:
         rig = self.rig

@@ -82,6 +82,7 @@ class RollCallPage(Page):
         self.findings.choose(unit)
 
     def shut_down(self) -> None:
+        self.checks.shut_down()
         self.discovery.shut_down()
         self.phones.shut_down()
 

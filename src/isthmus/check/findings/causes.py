@@ -117,7 +117,7 @@ class Causes:
         told = evidence.told.get(unit)
         _, universe, address = normal.places[0]
         lit_by = [c for c in evidence.verdicts if c != unit and unit in evidence.verdicts[c].others and c in model.place]
-        own_lit = unit in evidence.verdicts and unit in evidence.lit(unit)
+        own_lit = unit in evidence.verdicts and unit in evidence.lit(unit) and bool(evidence.ways(unit))
         found: dict[tuple[int, int], None] = {}
         if told and told.address and told.there:
             found[(universe, told.address)] = None

@@ -110,7 +110,7 @@ class FindingsView(PageView):
         self.refresh()
 
     def entered(self) -> None:
-        self.checks.conclude()
+        self.checks.soon()
         self.refresh()
         self.list.setFocus(Qt.FocusReason.OtherFocusReason)
 
@@ -226,7 +226,7 @@ class FindingsView(PageView):
         look = told.look
         self.bench.end_proof()
         self.bench.guard(lambda: self.bench.commit("keep what a look showed", answer(self.bench.show, look.name, look.unit, said)))
-        self.checks.conclude()
+        self.checks.soon()
 
     def mend(self, mend: Mend) -> None:
         bench = self.bench
@@ -238,7 +238,7 @@ class FindingsView(PageView):
             edit: Callable = mend.edit
             if bench.guard(lambda: bench.commit(mend.label, edit(bench.show))):
                 bench.tell("ok", f"{mend.label}: done. Call these units again to prove it.")
-        self.checks.conclude()
+        self.checks.soon()
 
     def _proof(self) -> None:
         if self._shown and self._shown.look:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app import paint
 from isthmus.app.checks import Checks
+from isthmus.app.pages.rollcall_page.codes import Codes
 from isthmus.app.theme import font, theme
 from isthmus.app.widgets import PageView, Panel, bind, button, choice, column_of, label, units_field
 from isthmus.app.workbench import Workbench
@@ -68,12 +69,13 @@ class HuntView(PageView):
         self.bench, self.checks = bench, checks
         self.hunt: Hunt | None = None
         self.look: HuntLook | None = None
+        self.several = False
         self._beginning = False
         column = column_of(self, 8)
         column.addWidget(label("Light tells where a unit listens: parts of its universe light up, and you say whether it does.", "quiet"))
         row = QHBoxLayout()
         row.setSpacing(6)
-        self.unit = units_field("hunted unit", "which unit: 205", lambda text: complete(self.bench.show, text))
+        self.unit = units_field("hunted unit", "205, or several", lambda text: complete(self.bench.show, text))
         self.unit.setFixedWidth(130)
         self.where = choice("hunt where", [("own", "in its own universe"), ("all", "in every universe that is sent")])
         self.any_mode = QCheckBox("its mode is not known")
@@ -111,15 +113,18 @@ class HuntView(PageView):
         inner.addWidget(self.field)
         self.results = QVBoxLayout()
         inner.addLayout(self.results)
+        self.card = card
         column.addWidget(card)
+        self.codes = Codes(bench)
+        column.addWidget(self.codes, 1)
         column.addStretch(1)
         bind(bench.selection_changed, self, self._follow)
         bind(bench.proof_changed, self, self._ended_elsewhere)
         self.refresh()
 
     def _follow(self) -> None:
-        if self.hunt is None and len(self.bench.selection) == 1:
-            self.take(self.bench.selection[0])
+        if self.hunt is None and not self.several and self.bench.selection:
+            self.unit.setText(" ".join(str(u.number) for u in self.bench.selected()[:12]))
 
     def take(self, unit: str) -> None:
         """Which unit is hunted next."""
@@ -132,10 +137,16 @@ class HuntView(PageView):
 
     def _begin(self) -> None:
         ids = read_choice(self.bench.show, self.unit.text()).ids
-        if len(ids) != 1:
-            raise EntryFault("A hunt is for one unit.", do="Write its number.")
+        if len(ids) == 0:
+            raise EntryFault("Nobody is named to be hunted.", do="Write a number, or several.")
+        if len(ids) > 1:
+            self.codes.begin(ids)
+            self.several = True
+            self.refresh()
+            self.codes.table.setFocus(Qt.FocusReason.OtherFocusReason)
+            return
         universes = [o.universe for o in self.bench.show.outputs if o.enabled] if self.where.currentData() == "all" else ()
-        hunt = Hunt(self.bench.show, ids[0], universes, self.any_mode.isChecked(), int(self.lies.isChecked()))
+        hunt = Hunt(self.bench.show, next(iter(ids)), universes, self.any_mode.isChecked(), int(self.lies.isChecked()))
         self.hunt = hunt
         self._next()
         self.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -169,6 +180,7 @@ class HuntView(PageView):
     def end(self) -> None:
         """Levels are given back."""
         self.hunt = self.look = None
+        self.several = False
         if isinstance(self.bench.proof, ProveSlots):
             self.bench.end_proof()
         self.refresh()
@@ -196,10 +208,13 @@ class HuntView(PageView):
         for made in self.answers[:3]:
             made.setEnabled(look is not None)
         self.answers[3].setEnabled(bool(hunt and hunt.asked))
-        self.begin_button.setVisible(hunt is None)
-        self.end_button.setVisible(hunt is not None)
+        on = hunt is not None or self.several
+        self.begin_button.setVisible(not on)
+        self.end_button.setVisible(on)
+        self.card.setVisible(not self.several)
+        self.codes.setVisible(self.several)
         for widget in (self.unit, self.where, self.any_mode, self.lies):
-            widget.setEnabled(hunt is None)
+            widget.setEnabled(not on)
         self.field.take(hunt, look)
         while self.results.count():
             item = self.results.takeAt(0)
@@ -246,7 +261,7 @@ class HuntView(PageView):
             self.end()
 
     def left(self) -> None:
-        if self.hunt:
+        if self.hunt or self.several:
             self.end()
 
 

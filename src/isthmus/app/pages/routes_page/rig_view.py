@@ -96,7 +96,9 @@ class RigView(PageView):
         self.unit_table = plain_table(self.units, "rig units", "Stand-in units", (50, 70, 64, 90, 56, 120), 5)
         right.addWidget(self.unit_table, 1)
         faults = [(fault.capitalize(), f"rig fault {fault}", partial(self._fault, fault)) for fault in FAULTS]
-        right.addLayout(self._row(*faults, ("Whole again", "rig whole", partial(self._unit, faults=[]))))
+        half = (len(faults) + 1) // 2
+        right.addLayout(self._row(*faults[:half]))
+        right.addLayout(self._row(*faults[half:], ("Whole again", "rig whole", partial(self._unit, faults=[]))))
         self.truth = field("rig unit change", "", "address=40, mode=Short")
         right.addLayout(self._row(("Change it", "rig change unit", self._change_unit), first=self.truth))
         both.addLayout(left, 1)

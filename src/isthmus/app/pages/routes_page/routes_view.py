@@ -37,6 +37,7 @@ NODE_FIELDS = [
     ("Ports that take DMX in", ""),
     ("Takes at most (universes)", ""),
     ("Stands by as a spare", "no"),
+    ("May be asked by RDM", "yes"),
 ]
 
 
@@ -52,6 +53,7 @@ def read_node(values: list[str]) -> dict[str, Any]:
         "inputs": tuple(read_numbers(values[5])) if values[5].strip() else (),
         "cap": read_numbers(values[6])[0] if values[6].strip() else 0,
         "spare": values[7].strip().casefold() in ("yes", "y", "1", "spare"),
+        "rdm": values[8].strip().casefold() not in ("no", "n", "0", "off"),
     }
 
 
@@ -59,7 +61,17 @@ def write_node(node: Node) -> list[str]:
     """The same, to be typed over."""
     ports, inputs = ", ".join(map(str, node.ports)), ", ".join(map(str, node.inputs))
     cap = str(node.cap) if node.cap else ""
-    return [node.name, node.ip, node.place, ports, WORDS[node.protocol], inputs, cap, "yes" if node.spare else "no"]
+    return [
+        node.name,
+        node.ip,
+        node.place,
+        ports,
+        WORDS[node.protocol],
+        inputs,
+        cap,
+        "yes" if node.spare else "no",
+        "yes" if node.rdm else "no",
+    ]
 
 
 class RoutesView(PageView):

@@ -1,0 +1,66 @@
+"""Findings over made-up rigs: how often the first-ranked cause is right, how many looks it takes, and how long.
+
+The baseline is what a person guesses without reasoning: a silent unit is dead, one that moves has no lamp, any other
+is in another mode. `ISTHMUS_RIGS` says how many rigs (500).
+"""
+
+from __future__ import annotations
+
+import os
+import time
+from collections import Counter
+from collections.abc import Iterator
+
+from isthmus.demo import shipped_profiles
+from isthmus.standin.generate import KINDS, MadeRig, make_rig
+from isthmus.standin.trial import Trial
+
+Row = tuple[str, float, float, str, str]
+CARELESS = 0.1
+
+
+def guessed(rig: MadeRig, trial: Trial) -> int:
+    """How many faults the guess names."""
+    verdicts, right = trial.call(), 0
+    for fault in rig.faults:
+        verdict = verdicts.get(fault.units[0])
+        guess = "dead" if verdict is None or verdict.result == "silent" else "lamp" if "dark" in verdict.what else "mode"
+        right += guess == fault.kind
+    return right
+
+
+def run() -> Iterator[Row]:
+    count = int(os.environ.get("ISTHMUS_RIGS", "500"))
+    for careless, words in ((0.0, "who misses nothing"), (CARELESS, f"who misses {CARELESS:.0%} of what is wrong")):
+        rigs = count if not careless else max(20, count // 5)
+        places: Counter[int] = Counter()
+        by_kind: dict[str, list[int]] = {kind: [] for kind in KINDS}
+        looks = hunted = guesses = units = 0
+        began = time.perf_counter()
+        spent = 0.0
+        for seed in range(rigs):
+            rig = make_rig(seed, shipped_profiles())
+            trial = Trial(rig, careless, seed)
+            if not careless:
+                before = time.perf_counter()
+                guesses += guessed(rig, trial)
+                spent += time.perf_counter() - before
+            outcome = trial.run()
+            places.update(outcome.places.values())
+            for fault, place in outcome.places.items():
+                by_kind[fault.kind].append(place)
+            looks, hunted, units = looks + outcome.looks, hunted + outcome.hunted, units + outcome.units
+        seconds = time.perf_counter() - began - spent
+        total = places.total()
+        three = places[1] + places[2] + places[3]
+        guess = 100 * guesses / total
+        aims = ("", "") if careless else ("90 %", "98 %")
+        told = f"right cause first, {total} faults in {rigs} rigs, an observer {words}"
+        yield told, 100 * places[1] / total, guess, "%", aims[0]
+        yield "    right cause among the first three", 100 * three / total, guess, "%", aims[1]
+        yield f"    looks a rig beside the roll call ({units / rigs:.0f} units)", looks / rigs, 0.0, "", ""
+        yield "    looks a rig of hunts", hunted / rigs, 0.0, "", ""
+        yield "    seconds a rig, against the roll call and the guess alone", seconds / rigs, spent / rigs, "s", ""
+        if not careless:
+            for kind, found in by_kind.items():
+                yield f"    {kind}, {len(found)} times", 100 * sum(p == 1 for p in found) / max(1, len(found)), 0.0, "%", ""
