@@ -7,6 +7,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from isthmus.app.tasks import Task
 from isthmus.app.workbench import Workbench
 from isthmus.check.devices import Change, Discovered, Match, match
+from isthmus.check.findings.evidence import gather
 from isthmus.check.findings.told import FindingTold, findings_of
 from isthmus.show import Show
 from isthmus.snags.records import FAULT, Mend, Snag
@@ -63,8 +64,10 @@ class Checks(QObject):
         self.soon()
 
     def _ground(self) -> tuple[object, ...]:
-        """What findings rest on."""
-        return self.bench.show, self.bench.network, tuple(self.matches), tuple(self.hunted.items())
+        """What findings rest on. Of the network only what they look at: ages and counters change all the time."""
+        evidence = gather(self.bench.show, self.bench.network)
+        network = tuple(evidence.nodes.items()), tuple(evidence.ports.items()), tuple(evidence.senders.items()), evidence.looked
+        return self.bench.show, network, tuple(self.matches), tuple(self.hunted.items())
 
     def _think(self) -> None:
         """Off the interface thread: a large rig takes a while. What has changed meanwhile is thought about next."""

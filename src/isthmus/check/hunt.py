@@ -255,13 +255,19 @@ def code_frames(universe: int, value: int) -> list[Slots]:
     return out
 
 
+def half_light(program: LightProgram, value: int) -> float:
+    """Half of the light a unit gives with this byte in all its slots."""
+    return float(levels(program, np.full((1, program.width), value, np.uint8))[0]) / 2
+
+
 def code_of(program: LightProgram, address: int, frames: Sequence[NDArray[np.uint8]]) -> tuple[bool, ...]:
-    """On or off in each frame (512,), of a unit at an address."""
+    """On or off in each frame (512,), of a unit at an address: on is half of what all its slots would make of it."""
     rows = np.zeros((len(frames), program.width), np.uint8)
     for i, frame in enumerate(frames):
         part = frame[address - 1 : address - 1 + program.width]
         rows[i, : len(part)] = part
-    return tuple(bool(x) for x in levels(program, rows) > DARK)
+    value = max(int(frame.max()) for frame in frames)
+    return tuple(bool(x) for x in levels(program, rows) > half_light(program, value))
 
 
 def read_code(program: LightProgram, universe: int, value: int, seen: Sequence[bool], wrong: int = 0) -> list[int]:
