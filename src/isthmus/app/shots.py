@@ -17,11 +17,10 @@ from PySide6.QtWidgets import QApplication
 from isthmus.app.pages.stage_view import StageView
 from isthmus.app.theme import theme
 from isthmus.app.window import Window
-from isthmus.check import mark
+from isthmus.check import callable_units, mark
+from isthmus.check.acts import KINDS
 from isthmus.demo import SCENARIO, lantern_tide
 from isthmus.routes import edits as core
-from isthmus.stage.laying import Laying
-from isthmus.stage.sheets import free_sheet
 from isthmus.standin import RigClient, StandInRig, read_scenario
 
 SIZE = (1280, 800)
@@ -103,38 +102,12 @@ def take_shots(app: QApplication, folder: Path) -> int:
         _plan(window, shot)
         _stage(window, shot)
         bench.levels(lambda live: live.restore({}))
-        window.output.switch(True)
-        bench.begin_call()
-        window.go("Roll call")
-        shot("roll-call", 1.5)
+        _roll_call(window, shot)
         window._closing = True
         window.shut_down()
         window.close()
         _two_truths(folder)
     return 0
-
-
-MANUAL = """16 channel mode
-Channel\tValue\tFunction
-1\t0-255\tPan
-2\t0-255\tPan fine
-3\t000…255\tTilt
-4\t0-255\tTilt fine
-5\t0-255\tDimmer 0-100%
-6\t0-255\tDimmer fine
-7\t000…009\tShutter: closed
-\t010 – 020\tStrobe slow to fast
-\t21-250\tOpen
-8\t0-255\tCyan
-9\t0-255\tMagenta
-10\t0-255\tYellow
-11\t0-15\tColour wheel: open
-\t16-31\tRed
-\t40-255\tRainbow
-12\t\tGobo
-14\t0-255\tZoom
-15\t0-255\tWarp
-"""
 
 
 def _profiles(window: Window, shot: Callable[[str], None]) -> None:
@@ -152,17 +125,11 @@ def _profiles(window: Window, shot: Callable[[str], None]) -> None:
     wait(0.4)
     page.library.results.setCurrentIndex(page.library.results.results.index(1, 0))
     shot("profiles")
-    page.show_view("From a manual")
-    page.manual.source.setPlainText(MANUAL)
-    page.manual.read()
-    page.manual.use.click()
-    page.manual.table.selectRow(3)
-    shot("profiles-manual")
 
 
 def _plan(window: Window, shot: Callable[..., None]) -> None:
-    """The plan in use and while placing, a free sheet, an elevation, light in false colours."""
-    bench, page, before = window.bench, window.plan, window.bench.show
+    """The plan in use in both themes, and light in false colours."""
+    bench, page = window.bench, window.plan
     bench.select(["u211", "u212", "u213"])
     window.go("Plan")
     shot("plan")
@@ -175,34 +142,58 @@ def _plan(window: Window, shot: Callable[..., None]) -> None:
     page.canvas.hovered.emit(-6.2, 1.2)
     shot("plan-lux")
     page.switch_lux()
-    bench.turn_to("front")
-    bench.select(["u101", "u102", "u103"])
-    shot("plan-front")
-    bench.turn_to("plan")
-    ids = ["u421", "u422", "u423", "u411", "u412", "u413"]
-    bench.select(ids)
-    bench.rearrange(True)
-    page.place.begin("circle")
-    laying = Laying("circle", start=(0.0, -1.2), radius=2.2, angle=20.0, sweep=140.0)
-    page.place.laying = laying
-    page.place._write()
-    page.canvas.preview = {u: (float(x), float(y)) for u, (x, y) in zip(ids, laying.places(len(ids)), strict=True)}
-    shot("plan-placing")
-    page.place.end()
-    bench.rearrange(False)
-    blocks = [("Heads", [f"u{n}" for n in range(101, 111)]), ("Bow", [f"u{n}" for n in range(201, 209)])]
-    made, sheet_id = free_sheet(before, "Focus order", [*blocks, ("Bridge", [f"u{n}" for n in range(211, 217)])])
-    bench.commit("a sheet to work by", made)
-    bench.turn_to(sheet_id)
-    bench.select(["u101", "u104", "u107"])
-    shot("plan-sheet")
-    bench.turn_to("plan")
-    bench.undo()
     window.notice.hide()
 
 
+def _roll_call(window: Window, shot: Callable[..., None]) -> None:
+    """A call under way, what its verdicts lead to, what answers RDM, and a hunt; the stand-in rig hangs beside it."""
+    bench, page = window.bench, window.roll_call
+    with running_rig():
+        window.output.switch(True)
+        window.go("Roll call")
+        page.call.only.setText("101-110, 201-208")
+        page.call.kinds["movement"].setChecked(True)
+        bench.guard(page.call.begin)
+        bench.step_act()
+        shot("roll-call", 1.5)
+        bench.end_call()
+        show = bench.show
+        seen = {
+            "u104": ("silent", (), ()),
+            "u203": ("silent", (), ()),
+            "u207": ("wrong", ("too",), ("u203",)),
+            "u208": ("wrong", ("colour", "beam"), ()),
+            "u106": ("answers", (), ()),
+        }
+        for unit in callable_units(show)[0]:
+            result, what, others = seen.get(unit.id, ("answers", (), ()))
+            show = mark(show, unit.id, result, what=what, others=others, acts=KINDS, at="2026-06-12T19:40:00")
+        bench.commit("a round", show)
+        page.checks.conclude()
+        page.show_view("Findings")
+        shot("findings")
+        theme.set("day")
+        page.findings.choose("u203")
+        shot("findings-day")
+        theme.set("night")
+        page.show_view("Discovery")
+        page.discovery.discover()
+        end = time.monotonic() + 60
+        while page.discovery.task is not None and time.monotonic() < end:
+            wait(0.2)
+        shot("discovery")
+        page.show_view("Hunt")
+        bench.select(["u104"])
+        page.hunt.begin()
+        for answer in ("no", "yes", "yes"):
+            page.hunt.say(answer)
+        shot("hunt")
+        page.hunt.end()
+        window.net.look(False)
+
+
 def _stage(window: Window, shot: Callable[..., None]) -> None:
-    """From the seats with heads aimed, from above, and a truss with its handles."""
+    """From the seats with heads aimed, and from above."""
     bench, page = window.bench, window.stage
     heads = ["u101", "u102", "u103", "u104", "u105", "u106"]
     bench.levels(lambda live: live.ask({(u, 0, "Gobo1"): 60 / 255 for u in ("u101", "u106")}))
@@ -217,13 +208,6 @@ def _stage(window: Window, shot: Callable[..., None]) -> None:
     pictures(page.view, 8)
     shot("stage-top")
     page.switch_aim()
-    page.see_from("Quay")
-    bench.rearrange(True)
-    bench.hold("bridge")
-    pictures(page.view, 8)
-    shot("stage-handles")
-    bench.hold("")
-    bench.rearrange(False)
     page.see_from("Seats")
 
 

@@ -116,6 +116,11 @@ def evidence_for(model: Model, evidence: Evidence, cause: Cause) -> list[str]:
             out.append(f"{n} was wrong in {', '.join(WAYS[w] for w in verdict.what)}.")
         elif verdict.result == "silent" and len(units) <= 2:
             out.append(f"{n} stayed silent.")
+    for caller, verdict in evidence.verdicts.items():
+        mine = units.intersection(verdict.others)
+        if mine and caller not in units and caller in model.units:
+            how = "too" if "too" in verdict.what else "instead"
+            out.append(f"When {model.units[caller].number} was called, {numbers_of(show, mine)} lit {how}.")
     for unit in sorted(units, key=lambda u: model.units[u].number):
         told = evidence.told.get(unit)
         n = model.units[unit].number
