@@ -41,6 +41,7 @@ class Caller:
         waiting = True
         while waiting and time.monotonic() < end:
             time.sleep(0.008)
+            self._send(self.live)  # the engine goes quiet when nobody speaks to it for a while
             live = [p for p in self.client.ask("ports")["ports"] if p["age"] is not None and p["age"] < 1]
             waiting = any(p["packets"] < before[(p["node"], p["port"])] + PACKETS for p in live)
         return {str(u["label"]): u for u in self.client.ask("state")["units"]}
