@@ -19,6 +19,7 @@ from isthmus.standin.eyes import NOTICED, Said, say, sights_of
 
 PACKETS = 2  # of every live port, until what was sent has surely come out
 TWICE = 2
+STEADY = 3  # looks that agree
 PATIENCE = 2.0  # seconds
 State = dict[str, Any]
 Progress = Callable[[int, int, str], object]
@@ -105,8 +106,11 @@ class Caller:
         self.look()  # whatever was on before is gone then
         while (look := hunt.look()) is not None and hunt.used < hunt.most + 4:
             self.live.lay_over(look.slots)
-            state = self.look().get(label)
-            hunt.answer(look, "yes" if state and hunt.lights(float(np.max(state["cells"], initial=0.0))) else "no")
+            seen: list[bool] = []
+            while len(seen) < STEADY or (len(set(seen[-STEADY:])) > 1 and len(seen) < 4 * STEADY):  # until it stands still
+                state = self.look().get(label)
+                seen.append(bool(state) and hunt.lights(float(np.max(state["cells"], initial=0.0))))
+            hunt.answer(look, "yes" if seen[-1] else "no")
         self.live.lay_over(over)
         self.live.restore(before)
         self._send(self.live)
