@@ -219,7 +219,6 @@ def test_the_command_calls_a_rig_over_the_network_and_names_what_is_planted() ->
 
 
 @pytest.mark.network
-@pytest.mark.xfail(reason="at times the command's observer reads the looks wrongly; the hunt in the window does not", strict=False)
 def test_the_command_hunts_over_the_network() -> None:
     code, told = answer("hunt", "demo", "--unit", "203", "--rig", str(SCENARIO))
     assert code == 0 and told["places"] == [{"universe": 2, "address": 67, "mode": "Short"}] and told["looks"] <= 9

@@ -86,9 +86,7 @@ def _caller(options: argparse.Namespace, show: Show) -> Iterator[tuple[Caller, D
                 engine.beat()
 
             caller = Caller(show, client, send)
-            caller.live.light_up([])
-            send(caller.live)
-            time.sleep(0.3)
+            caller.warm_up()
             yield caller, desk
         finally:
             engine.stop()

@@ -10,7 +10,7 @@ import numpy as np
 
 from isthmus.check import rollcall
 from isthmus.check.findings.model import Model
-from isthmus.check.hunt import Hunt
+from isthmus.check.hunt import NO, YES, Hunt
 from isthmus.check.verdicts import mark
 from isthmus.output import Live
 from isthmus.show.records import Show
@@ -19,8 +19,9 @@ from isthmus.standin.eyes import NOTICED, Said, say, sights_of
 
 PACKETS = 2  # of every live port, until what was sent has surely come out
 TWICE = 2
-STEADY = 3  # looks that agree
 PATIENCE = 2.0  # seconds
+FIRST, ALL = 10.0, 0.15  # until the first packet comes, and then all ports have theirs
+GONE = 3.0  # since a port last had anything: nobody waits for it any more
 State = dict[str, Any]
 Progress = Callable[[int, int, str], object]
 
@@ -31,6 +32,16 @@ class Caller:
     def __init__(self, show: Show, client: RigClient, send: Callable[[Live], object]) -> None:
         self.show, self.client, self._send = show, client, send
         self.live = Live(show)
+
+    def warm_up(self) -> None:
+        """Wait until what is sent comes out somewhere: before that every unit is dark, whatever is asked."""
+        end = time.monotonic() + FIRST
+        while time.monotonic() < end:
+            self._send(self.live)
+            if any(p["packets"] >= PACKETS for p in self.client.ask("ports")["ports"]):
+                break
+            time.sleep(0.02)
+        time.sleep(ALL)
 
     def look(self) -> dict[str, State]:
         """What every unit does, by label, once what is asked now has come out."""
@@ -43,7 +54,7 @@ class Caller:
         while waiting and time.monotonic() < end:
             time.sleep(0.008)
             self._send(self.live)  # the engine goes quiet when nobody speaks to it for a while
-            live = [p for p in self.client.ask("ports")["ports"] if p["age"] is not None and p["age"] < 1]
+            live = [p for p in self.client.ask("ports")["ports"] if p["age"] is not None and p["age"] < GONE]
             waiting = any(p["packets"] < before[(p["node"], p["port"])] + PACKETS for p in live)
         return {str(u["label"]): u for u in self.client.ask("state")["units"]}
 
@@ -106,11 +117,9 @@ class Caller:
         self.look()  # whatever was on before is gone then
         while (look := hunt.look()) is not None and hunt.used < hunt.most + 4:
             self.live.lay_over(look.slots)
-            seen: list[bool] = []
-            while len(seen) < STEADY or (len(set(seen[-STEADY:])) > 1 and len(seen) < 4 * STEADY):  # until it stands still
-                state = self.look().get(label)
-                seen.append(bool(state) and hunt.lights(float(np.max(state["cells"], initial=0.0))))
-            hunt.answer(look, "yes" if seen[-1] else "no")
+            state = self.look().get(label)
+            lit = state is not None and hunt.lights(float(np.max(state["cells"], initial=0.0)))
+            hunt.answer(look, YES if lit else NO)
         self.live.lay_over(over)
         self.live.restore(before)
         self._send(self.live)
