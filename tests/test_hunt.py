@@ -10,9 +10,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from isthmus.check.hunt import NO, UNSURE, YES, Hunt, all_lit, code_frames, code_of, levels, read_code
+from isthmus.check import mark
+from isthmus.check.findings.ruled_out import ruled_out
+from isthmus.check.hunt import NO, UNSURE, YES, Hunt, brightest, code_frames, code_of, levels, read_code
 from isthmus.check.safe import column_bytes
-from isthmus.demo import lantern_tide
+from isthmus.demo import as_hung, lantern_tide
 from isthmus.errors import EntryFault
 from isthmus.profiles import light_program, profiles_of
 from isthmus.show.records import SLOTS
@@ -62,7 +64,34 @@ def test_it_is_found_across_universes_and_with_its_mode_unknown(unit: str, addre
         return
     while (look := hunt.look()) is not None:
         hunt.answer(look, YES if lights(hunt, look, universe, address, mode) else NO)
-    assert (universe, address, mode) in {(p.universe, p.address, p.mode) for p in hunt.found} and hunt.used <= 11
+    assert (universe, address, mode) in {(p.universe, p.address, p.mode) for p in hunt.found}
+    assert hunt.used <= hunt.most <= 11 + len(modes) - 1
+    alone = Hunt(show, unit, any_mode=True)
+    assert alone.most <= 9 + len(modes) - 1
+
+
+def test_a_last_look_tells_modes_apart_that_light_at_the_same_slot() -> None:
+    show = lantern_tide()
+    for mode, address in (("Full", 100), ("Short", 101)):
+        hunt = Hunt(show, "u101", any_mode=True)
+        while (look := hunt.look()) is not None:
+            hunt.answer(look, YES if lights(hunt, look, 1, address, mode) else NO)
+        assert [(p.address, p.mode) for p in hunt.found] == [(address, mode)] and hunt.used <= 10
+
+
+def test_verdicts_rule_out_places_and_save_looks() -> None:
+    """A unit that stayed dark while a whole universe was called is at none of the addresses that were lit."""
+    show = as_hung()
+    for unit in (u for u in show.units if u.patch and u.patch[0].universe == 2):
+        show = mark(show, unit.id, "silent" if unit.id == "u203" else "answers")
+    out = ruled_out(show, "u203")
+    hunt, plain = Hunt(show, "u203", leave_out=out), Hunt(show, "u203")
+    assert {p.address for p in out} >= {1, 12, 34, 67} and 300 not in {p.address for p in out}
+    assert hunt.places and len(hunt.places) < len(plain.places) and hunt.most <= plain.most
+    while (look := hunt.look()) is not None:
+        hunt.answer(look, YES if lights(hunt, look, 2, 300) else NO)
+    assert [p.address for p in hunt.found] == [300] and hunt.used <= hunt.most
+    assert ruled_out(show, "u502") == set()
 
 
 @pytest.mark.parametrize("unit", UNITS)
@@ -112,8 +141,8 @@ def test_what_cannot_be_hunted_says_why() -> None:
 def test_light_codes_tell_several_addresses_at_once(unit: str, address: int) -> None:
     show = lantern_tide()
     made = program(show, unit)
-    value = all_lit(made)
-    assert value is not None
+    value = brightest([made], [made])
+    assert value
     frames = [np.array([f[(1, a)] for a in range(1, SLOTS + 1)], np.uint8) for f in code_frames(1, value)]
     assert len(frames) == 2 * math.ceil(math.log2(SLOTS))
     code = code_of(made, address, frames)

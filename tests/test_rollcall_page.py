@@ -68,8 +68,16 @@ def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
     press(view, "skip")
     press(view, "silent")
     assert "was the last one called" in window.notice.words and "1 skipped" in view.tally.text()
+    key(view.table, Qt.Key.Key_B)
+    key(view.table, Qt.Key.Key_D)
+    key(view.table, Qt.Key.Key_G)
+    assert bench.call.act == 0 and bench.call.at == 2
     press(view, "end call")
     assert bench.call is None and until(lambda: not lit(rig))
+    window.go("Readiness")
+    snag = next(s for s in bench.snags if s.page == "Roll call" and "u104" in s.units)
+    window.go("Roll call", snag)
+    assert page.view in ("Call", "Findings") and (page.view == "Findings" or view.table.currentIndex().data() == "104")
 
 
 def test_the_timer_goes_on_by_itself_and_addresses_name_their_owner(called, rig) -> None:
@@ -120,6 +128,20 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     page.discovery.table.selectRow(row)
     press(page, "identify")
     assert until(lambda: page.discovery.task is None) and "1 device show" in window.notice.words
+    assert any("shows itself" in model.index(i, 0).data() for i in range(model.rowCount()))
+    bench.select(["u207"])
+    window.actions_.trigger("rdm.identify")  # from the patch
+    assert until(
+        lambda: page.discovery.task is None and sum("shows itself" in model.index(i, 0).data() for i in range(model.rowCount())) == 2
+    )
+    row = next(i for i, m in enumerate(model.rows) if m.unit and m.unit.number == 101)
+    page.discovery.table.selectRow(row)
+    press(page, "set one")
+    asked = dialog()
+    asked.lines[2].setText("101 by the mast")
+    click(asked.primary)
+    click(dialog().primary)
+    assert until(lambda: page.discovery.task is None and any(m.device and m.device.label == "101 by the mast" for m in page.checks.matches))
     # the mode is taken into the patch, the addresses are set over RDM
     press(page, "call view Findings")
     page.checks.conclude()

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.theme import font
 from isthmus.app.widgets import button, field, label
+from isthmus.errors import IsthmusError
 
 
 class Frame(QDialog):
@@ -81,3 +82,30 @@ def ask_text(parent: QWidget, title: str, words: str, value: str = "") -> str | 
     line.selectAll()
     line.setFocus()
     return typed[-1] if dialog.exec() else None
+
+
+class Entry(Frame):
+    """A few typed values, checked when taken."""
+
+    def __init__(
+        self, parent: QWidget, title: str, primary: str, fields: list[tuple[str, str]], take: Callable[[list[str]], object]
+    ) -> None:
+        super().__init__(parent, title, primary, self._take_values, 420)
+        self._take = take
+        grid = QGridLayout()
+        self.lines = []
+        for y, (name, value) in enumerate(fields):
+            line = field(name, value, mono=True)
+            line.textEdited.connect(lambda _: self.say_trouble(""))
+            grid.addWidget(label(name, "quiet"), y, 0)
+            grid.addWidget(line, y, 1)
+            self.lines.append(line)
+        self.body.addLayout(grid)
+
+    def _take_values(self) -> bool:
+        try:
+            self._take([line.text() for line in self.lines])
+        except IsthmusError as error:
+            self.say_trouble(str(error))
+            return False
+        return True

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from PySide6.QtCore import (
@@ -29,6 +29,7 @@ from PySide6.QtWidgets import (
     QPlainTextEdit,
     QPushButton,
     QSizePolicy,
+    QStackedWidget,
     QTableView,
     QVBoxLayout,
     QWidget,
@@ -152,6 +153,41 @@ class Page(Panel):
 
     def left(self) -> None:
         """The page has gone out of view."""
+
+
+class ViewsPage(Page):
+    """A page of several views, one shown at a time; each hears when it comes into view and goes out of it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.views: dict[str, PageView] = {}
+        self.view = ""
+        self.stack = QStackedWidget()
+        self.column.addWidget(self.stack, 1)
+
+    def take_views(self, views: Mapping[str, PageView], switches: Sequence[QPushButton]) -> None:
+        """`switches` are their buttons, in the same order; the first view is shown."""
+        self.views, self.switches = dict(views), list(switches)
+        for view in self.views.values():
+            self.stack.addWidget(view)
+        self.view = next(iter(self.views))
+        self.show_view(self.view)
+
+    def show_view(self, name: str) -> None:
+        if name != self.view:
+            self.views[self.view].left()
+        self.view = name
+        for switch, words in zip(self.switches, self.views, strict=True):
+            switch.setChecked(words == name)
+        self.stack.setCurrentWidget(self.views[name])
+        if self.isVisible():
+            self.entered()
+
+    def entered(self) -> None:
+        self.views[self.view].entered()
+
+    def left(self) -> None:
+        self.views[self.view].left()
 
 
 class Section(QWidget):

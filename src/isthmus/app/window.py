@@ -200,6 +200,8 @@ class Window(QWidget):
         self._inspect()
         if snag is not None and snag.rule == "finding" and snag.units:
             self.roll_call.show_finding(snag.units[0])
+        elif snag is not None and name == "Roll call" and snag.units:
+            self.roll_call.show_unit(snag.units[0])
         if snag is not None and snag.universe:
             self.routes.show_universe(snag.universe)
             self.patch.ruler.set_universe(snag.universe)
@@ -380,9 +382,9 @@ class Window(QWidget):
         return self.recovery.file
 
     def _put_aside(self) -> Levels:
-        """The levels a roll call will give back, so that a crash gives them back too."""
-        call = self.bench.call
-        return tuple((*key, float(level)) for key, level in call.before.items()) if call else ()
+        """The levels a roll call, a look or a hunt will give back, so that a crash gives them back too."""
+        holder = self.bench.call or self.bench.proof
+        return tuple((*key, float(level)) for key, level in holder.before.items()) if holder else ()
 
     def _keep_marks(self) -> None:
         """During a call nobody marks twice: what is marked is kept at once."""

@@ -316,6 +316,10 @@ class Workbench(QObject):
             self.call = rollcall.step(self.call, self.show, self.live, by)
             self._called()
 
+    def call_again(self) -> None:
+        """The same stop once more, from its first act."""
+        self.step_call(0)
+
     def jump_call(self, unit: str) -> None:
         if self.call:
             self.call = rollcall.jump(self.call, self.show, self.live, unit)

@@ -12,10 +12,10 @@ import numpy as np
 from scipy.optimize import linear_sum_assignment
 
 from isthmus.check.findings.evidence import Told
-from isthmus.errors import NetworkFault
+from isthmus.errors import EntryFault, NetworkFault
 from isthmus.profiles import chart, profiles_of
 from isthmus.routes import Reach
-from isthmus.show.records import Show, Unit
+from isthmus.show.records import SLOTS, Show, Unit
 from isthmus.wire import rdm
 
 if TYPE_CHECKING:
@@ -370,6 +370,30 @@ def apply(talker: Talker, change: Change) -> Done:
     if back[: len(data)] != data:
         return Done(change, False, f"{device.name} took the {change.what} and still tells another.")
     return Done(change, True, f"{device.name}: {change.what} {change.before} → {change.after}, read back.")
+
+
+def wished(device: Device, address: str = "", mode: str = "", text: str = "") -> list[Change]:
+    """What was typed about one device, as changes; what is empty or as it is stays. Raises EntryFault for what cannot be."""
+    out: list[Change] = []
+    if mode.strip() and mode.strip().casefold() != device.mode.casefold():
+        names = [name.casefold() for name, _ in device.personalities]
+        number = names.index(mode.strip().casefold()) + 1 if mode.strip().casefold() in names else 0
+        number = number or (int(mode) if mode.strip().isdigit() and 1 <= int(mode) <= len(names) else 0)
+        if not number:
+            raise EntryFault(
+                f"{device.name} has no mode “{mode.strip()[:30]}”.", do=f"It has {', '.join(n for n, _ in device.personalities)}."
+            )
+        after = device.personalities[number - 1][0] or str(number)
+        out.append(Change(device, "mode", device.mode, after, number))
+    if address.strip() and address.strip().lstrip("0") != str(device.address):
+        if not address.strip().isdigit() or not 1 <= int(address) <= SLOTS:
+            raise EntryFault(f"“{address.strip()[:20]}” is no address.", do=f"Write 1 to {SLOTS}.")
+        out.append(Change(device, "address", f"{device.address:03d}", f"{int(address):03d}", int(address)))
+    if text.strip() != device.label and text.strip():
+        if len(text.strip()) > 32 or not text.strip().isascii():
+            raise EntryFault("A label has at most 32 plain letters.", do="Leave accents out, or write less.")
+        out.append(Change(device, "label", device.label, text.strip()))
+    return out
 
 
 def reverse(change: Change) -> Change:

@@ -8,7 +8,7 @@ each candidate is weighed by how many answers still could be wrong (Berlekamp's 
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from math import comb
 
 import numpy as np
@@ -23,6 +23,7 @@ from isthmus.profiles.light import LightProgram
 from isthmus.show.records import SLOTS, Show
 
 Slots = dict[tuple[int, int], int]
+VISIBLE = 1.5 * DARK
 YES, NO, UNSURE = "yes", "no", "not sure"
 
 
@@ -31,15 +32,9 @@ def levels(program: LightProgram, windows: NDArray[np.uint8]) -> NDArray[np.floa
     return (program.read(windows).rgb @ LUMINANCE).max(axis=1, initial=0.0)
 
 
-def all_lit(program: LightProgram, others: Iterable[LightProgram] = ()) -> int | None:
-    """The byte that, in every slot, lights the unit brightest and is safe for it and the others; None when there is none."""
-    allowed = column_bytes(program).all(axis=0)
-    for other in others:
-        allowed &= column_bytes(other).all(axis=0)
-    every = np.repeat(np.arange(256, dtype=np.uint8)[:, None], program.width, axis=1)
-    light = np.where(allowed, levels(program, every), 0.0)
-    best = int(light.argmax())
-    return best if light[best] > 1.5 * DARK else None
+def half_light(program: LightProgram, value: int) -> float:
+    """Half of the light a unit gives with this byte in all its slots."""
+    return float(levels(program, np.full((1, program.width), value, np.uint8))[0]) / 2
 
 
 def programs_in(show: Show, universes: Iterable[int]) -> list[LightProgram]:
@@ -54,25 +49,40 @@ def programs_in(show: Show, universes: Iterable[int]) -> list[LightProgram]:
     return list(found.values())
 
 
+def brightest(wanted: Sequence[LightProgram], everybody: Iterable[LightProgram]) -> int:
+    """The byte that, in every slot, makes the dimmest of these units brightest and is safe for everybody; 0 when there is none."""
+    allowed = np.ones(256, bool)
+    for program in everybody:
+        allowed &= column_bytes(program).all(axis=0)
+    light = np.where(allowed, np.inf, 0.0)
+    for program in wanted:
+        every = np.repeat(np.arange(256, dtype=np.uint8)[:, None], program.width, axis=1)
+        light = np.minimum(light, levels(program, every))
+    best = int(light.argmax())
+    return best if wanted and light[best] > VISIBLE else 0
+
+
 def common_value(show: Show, universe: int, units: Sequence[str]) -> int:
     """The byte that lights every one of these units and is safe for all of the universe. Raises EntryFault without one."""
-    everybody = programs_in(show, [universe])
-    wanted = [light_program(*found) for u in units if (unit := show.unit(u)) and (found := profiles_of(show).mode_of(unit))]
-    best, value = 0.0, 0
-    for candidate in range(1, 256):
-        if all(column_bytes(p)[:, candidate].all() for p in everybody):
-            light = min((float(levels(p, np.full((1, p.width), candidate, np.uint8))[0]) for p in wanted), default=0.0)
-            best, value = max((best, value), (light, candidate))
-    if best <= 1.5 * DARK:
+    found = [mode for u in units if (unit := show.unit(u)) and (mode := profiles_of(show).mode_of(unit))]
+    value = brightest([light_program(*mode) for mode in found], programs_in(show, [universe]))
+    if not value:
         raise EntryFault("No byte lights all of these units and is safe for everybody there.", do="Hunt them one by one.")
     return value
+
+
+def keeps_light(program: LightProgram, value: int) -> NDArray[np.bool_]:
+    """(width,) whether a unit still gives half its light when one slot alone is dark."""
+    holes = np.full((program.width, program.width), value, np.uint8)
+    np.fill_diagonal(holes, 0)
+    return levels(program, holes) > half_light(program, value)
 
 
 def last_needed(program: LightProgram, value: int) -> int:
     """How many slots from its start must be lit, so that the unit gives half its light. 0 when it needs none."""
     ramp = np.where(np.arange(program.width) < np.arange(program.width + 1)[:, None], value, 0).astype(np.uint8)
     light = levels(program, ramp)
-    return int(np.argmax(light > light[-1] / 2))
+    return int(np.argmax(light > half_light(program, value)))
 
 
 @dataclass(frozen=True)
@@ -86,12 +96,12 @@ class Place:
 
 @dataclass(frozen=True)
 class HuntLook:
-    """What to send, and the question. `count` says how many candidates are left."""
+    """What to send, and the question. `lit` says of each place whether a unit there would light; `count` how many are left."""
 
     slots: Slots
     words: str
     count: int
-    number: int
+    lit: NDArray[np.bool_] = field(compare=False)
 
 
 class Hunt:
@@ -106,7 +116,10 @@ class Hunt:
         lies: int = 0,
         leave_out: Iterable[Place] = (),
     ) -> None:
-        """Universes default to the unit's own. Raises EntryFault where it cannot be hunted by light."""
+        """Universes default to the unit's own; `leave_out` are places it is known not to be at.
+
+        Raises EntryFault where it cannot be hunted by light.
+        """
         unit = show.unit(unit_id)
         found = profiles_of(show).mode_of(unit) if unit else None
         if unit is None or found is None:
@@ -116,35 +129,33 @@ class Hunt:
         if not self.universes:
             raise EntryFault(f"{unit.number} has no address, so nobody knows where to look.", do="Choose universes to hunt in.")
         profile, mode = found
-        modes = list(profile.modes) if any_mode else [mode]
-        neighbours = programs_in(show, self.universes)
-        self.value, self.bright = 0, 0.0
+        programs = {m.name: light_program(profile, m) for m in (profile.modes if any_mode else [mode])}
+        programs = {name: p for name, p in programs.items() if p.assembly.beams and len(p.chart.footprints) == 1}
+        everybody = [*programs_in(show, self.universes), *programs.values()]
+        self.value = brightest(list(programs.values()), everybody)
         barred = set(leave_out)
         self.places: list[Place] = []
+        self._keeps: dict[str, NDArray[np.bool_]] = {}  # mode → whether it still lights with one slot dark, for each slot
         reach: list[int] = []
-        for m in modes:
-            program = light_program(profile, m)
-            value = all_lit(program, [*neighbours, *(light_program(profile, x) for x in modes)])
-            if value is None or len(program.chart.footprints) != 1 or not program.assembly.beams:
-                continue
-            self.value = max(self.value, value)
-            full = float(levels(program, np.full((1, program.width), value, np.uint8))[0])
-            self.bright = full if m is mode or not self.bright else self.bright
-            needs = last_needed(program, value)
+        for name, program in programs.items() if self.value else ():
+            needs = last_needed(program, self.value)
+            self._keeps[name] = keeps_light(program, self.value)
             for at, universe in enumerate(self.universes):
                 for address in range(1, SLOTS - program.width + 2):
-                    place = Place(universe, address, m.name)
+                    place = Place(universe, address, name)
                     if needs and place not in barred:
                         self.places.append(place)
                         reach.append(at * SLOTS + address + needs - 1)
         if not self.places:
             raise EntryFault(
-                f"{unit.number} cannot be hunted by light: no byte lights it that is safe for all units there.",
+                f"{unit.number} cannot be hunted by light: no byte lights it that is safe for all units there, or no address is left.",
                 do="Read its address at the unit, or ask it by RDM.",
             )
+        self.bright = 2 * half_light(programs.get(mode.name) or next(iter(programs.values())), self.value)
         self._reach = np.array(reach, np.int64)
-        self._wrong = np.zeros(len(reach), np.int64)  # answers each candidate contradicts
-        self.asked: list[tuple[int, str]] = []  # the last lit slot, the answer
+        self._starts = np.array([self.universes.index(p.universe) * SLOTS + p.address for p in self.places], np.int64)
+        self._wrong = np.zeros(len(reach), np.int64)  # answers each place contradicts
+        self.asked: list[tuple[HuntLook, str]] = []
 
     # ------------------------------------------------------------ looks
 
@@ -154,18 +165,18 @@ class Hunt:
 
     @property
     def most(self) -> int:
-        """How many looks are needed at most: halving, and with lies until their weights are spent."""
+        """How many looks are needed at most: halving, with lies until their weights are spent, and to tell modes apart."""
         count = len(np.unique(self._reach))
         looks = 0
         while 2**looks < count * sum(comb(looks, k) for k in range(self.lies + 1)):
             looks += 1
-        return looks + (1 if self.lies else 0)
+        return looks + (1 if self.lies else 0) + max(0, len(self._keeps) - 1) * (1 + 2 * self.lies)
 
     def _weights(self) -> NDArray[np.float64]:
-        """What each slot that could be the last needed still weighs."""
+        """What each place still weighs: in how many ways the answers to come could still lead to it."""
         left = max(0, self.most - self.used - 1)
         by_wrong = [float(sum(comb(left, k) for k in range(self.lies - w + 1))) for w in range(self.lies + 1)]
-        alive = self._wrong <= self.lies
+        alive = self.alive
         weights = np.zeros(len(self._wrong))
         weights[alive] = np.array(by_wrong)[self._wrong[alive]]
         return weights
@@ -175,22 +186,51 @@ class Hunt:
         weights = self._weights()
         slots = np.unique(self._reach[weights > 0])
         if len(slots) < 2:
-            return None
+            return self._between_modes()
         heavy = np.zeros(len(slots))
         np.maximum.at(heavy, np.searchsorted(slots, self._reach[weights > 0]), weights[weights > 0])
         below = np.cumsum(heavy)
         at = int(np.abs(below[:-1] - below[-1] / 2).argmin())
-        tried = {x for x, answer in self.asked if answer == UNSURE}
-        while int(slots[at]) in tried and at + 2 < len(slots):
+        unsure = [look.lit for look, answer in self.asked if answer == UNSURE]
+        while any(np.array_equal(lit, self._reach <= slots[at]) for lit in unsure) and at + 2 < len(slots):
             at += 1  # somebody was not sure: the same picture again would not help
         last = int(slots[at])
-        universe, address = self.universes[(last - 1) // SLOTS], (last - 1) % SLOTS + 1
-        count = int((weights > 0).sum())
+        universe, address = self._spot(last)
         where = f"up to {universe}.{address:03d}" if len(self.universes) > 1 else f"1 to {address} of universe {universe}"
         words = f"Addresses {where} are lit. Does {self.unit.number} light?"
-        return HuntLook(self.slots_to(last), words, count, len(self.asked) + 1)
+        return HuntLook(self._lit_up_to(last), words, int(self.alive.sum()), self._reach <= last)
 
-    def slots_to(self, last: int) -> Slots:
+    def _between_modes(self) -> HuntLook | None:
+        """The slot that one mode needs and another does not, dark among lit ones."""
+        alive = np.flatnonzero(self.alive)
+        best: tuple[int, int, NDArray[np.bool_]] | None = None
+        for slot in sorted({int(self._starts[i]) + o for i in alive for o in range(len(self._keeps[self.places[i].mode]))}):
+            lit = self._with_dark(slot)
+            apart = min(int(lit[alive].sum()), int((~lit[alive]).sum()))
+            if apart and (best is None or apart > best[0]):
+                best = apart, slot, lit
+        if best is None:
+            return None
+        _, slot, lit = best
+        universe, address = self._spot(slot)
+        slots = self._lit_up_to(len(self.universes) * SLOTS) | {(universe, address): 0}
+        words = f"All is lit but address {universe}.{address:03d}. Does {self.unit.number} light?"
+        return HuntLook(slots, words, len(alive), lit)
+
+    def _with_dark(self, slot: int) -> NDArray[np.bool_]:
+        """Of each place, whether a unit there lights while one slot alone is dark."""
+        offsets = slot - self._starts
+        out = np.ones(len(offsets), bool)
+        for at in np.flatnonzero(offsets >= 0):
+            keeps = self._keeps[self.places[at].mode]
+            if offsets[at] < len(keeps):
+                out[at] = keeps[offsets[at]]
+        return out
+
+    def _spot(self, slot: int) -> tuple[int, int]:
+        return self.universes[(slot - 1) // SLOTS], (slot - 1) % SLOTS + 1
+
+    def _lit_up_to(self, last: int) -> Slots:
         return {
             (universe, address): self.value if at * SLOTS + address <= last else 0
             for at, universe in enumerate(self.universes)
@@ -201,34 +241,27 @@ class Hunt:
         """Take yes, no or not sure. Raises EntryFault for anything else."""
         if answer not in (YES, NO, UNSURE):
             raise EntryFault(f"“{answer[:20]}” is no answer.", do=f"Say {YES}, {NO} or {UNSURE}.")
-        lit = [key for key, value in look.slots.items() if value]
-        last = max((self.universes.index(u) * SLOTS + a for u, a in lit), default=0)
-        self.asked.append((last, answer))
+        self.asked.append((look, answer))
         if answer != UNSURE:
-            self._wrong += (self._reach <= last) != (answer == YES)
+            self._wrong += look.lit != (answer == YES)
+
+    def take_back(self) -> None:
+        """Without the last answer."""
+        if self.asked:
+            look, answer = self.asked.pop()
+            if answer != UNSURE:
+                self._wrong -= look.lit != (answer == YES)
 
     def lights(self, level: float) -> bool:
         """Whether a measured level, 0…1, counts as lighting: half of what all its slots would make of it."""
         return level > self.bright / 2
 
-    def take_back(self) -> None:
-        """Without the last answer."""
-        if self.asked:
-            last, answer = self.asked.pop()
-            if answer != UNSURE:
-                self._wrong -= (self._reach <= last) != (answer == YES)
-
     @property
     def found(self) -> list[Place]:
-        """What remains: one place, one for each mode that looks alike, or nothing when the answers contradict each other."""
-        least = self._wrong.min(initial=0)
-        if least > self.lies:
+        """What remains: one place, one for each mode that looks alike, or nothing yet, or when the answers contradict each other."""
+        if self.contradicts or self.look() is not None:
             return []
-        alive = self._wrong <= self.lies
-        if len(np.unique(self._reach[alive])) > 1:
-            alive = self._wrong == least
-            if len(np.unique(self._reach[alive])) > 1 or self.look() is not None:
-                return []
+        alive = self._wrong == self._wrong.min()
         return [place for place, ok in zip(self.places, alive, strict=True) if ok]
 
     @property
@@ -238,7 +271,7 @@ class Hunt:
 
     @property
     def contradicts(self) -> bool:
-        return bool((self._wrong > self.lies).all())
+        return not self.alive.any()
 
 
 # ---------------------------------------------------------------- several units at once
@@ -253,11 +286,6 @@ def code_frames(universe: int, value: int) -> list[Slots]:
         for wanted in (1, 0):
             out.append({(universe, a): value if (a - 1) >> bit & 1 == wanted else 0 for a in range(1, SLOTS + 1)})
     return out
-
-
-def half_light(program: LightProgram, value: int) -> float:
-    """Half of the light a unit gives with this byte in all its slots."""
-    return float(levels(program, np.full((1, program.width), value, np.uint8))[0]) / 2
 
 
 def code_of(program: LightProgram, address: int, frames: Sequence[NDArray[np.uint8]]) -> tuple[bool, ...]:

@@ -48,7 +48,7 @@ class Proof:
     def __init__(self, show: Show, live: Live, now: float) -> None:
         self.show, self.live, self.began = show, live, now
         self.words = ""
-        self._before: Asked = live.snapshot()
+        self.before: Asked = live.snapshot()
         self._over = dict(live.over)
         self._state: object = None
 
@@ -78,7 +78,7 @@ class Proof:
 
     def end(self) -> None:
         self.live.lay_over(self._over)
-        self.live.restore(self._before)
+        self.live.restore(self.before)
 
 
 class ProveSlot(Proof):

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from isthmus.check.acts import KINDS, LIGHT, Act, acts_of
+from isthmus.check.acts import LIGHT, Act, acts_of
 from isthmus.check.calls import Call, CallPlan, Left, numbers_of, plan_calls, say_slot
 from isthmus.check.safe import safe_level
 from isthmus.check.verdicts import holds
@@ -211,6 +211,3 @@ def end(call: RollCall, live: Live) -> None:
     """Everything as it was before."""
     live.lay_over(call.over)
     live.restore(call.before)
-
-
-ALL_KINDS = KINDS

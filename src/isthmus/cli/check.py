@@ -14,6 +14,7 @@ from isthmus.check import Manner, record
 from isthmus.check.acts import KINDS, LIGHT
 from isthmus.check.calls import ORDERS, callable_units
 from isthmus.check.devices import Match, discover, match
+from isthmus.check.findings.ruled_out import ruled_out
 from isthmus.check.findings.told import FindingTold, findings_of
 from isthmus.check.hunt import Hunt
 from isthmus.check.verdicts import say, tally
@@ -219,7 +220,8 @@ def hunt(options: argparse.Namespace) -> Result:
     if len(ids) != 1:
         raise EntryFault("A hunt is for one unit.", do="Say its number.")
     universes = [o.universe for o in show.outputs if o.enabled] if options.everywhere else ()
-    made = Hunt(show, ids[0], universes, options.any_mode, int(options.lie))
+    barred = set() if options.lie else ruled_out(show, ids[0], universes, options.any_mode)
+    made = Hunt(show, ids[0], universes, options.any_mode, int(options.lie), barred)
     with _caller(options, show) as (caller, _):
         looks = caller.hunt(made)
     places = [{"universe": p.universe, "address": p.address, "mode": p.mode} for p in made.found]

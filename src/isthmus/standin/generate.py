@@ -16,6 +16,7 @@ from isthmus.show.records import Handling, Limit, Node, Output, Patched, Show, S
 from isthmus.standin.scenario import Loaded, Scenario, SimNode, SimUnit
 
 PLACES = ("Bow rail", "Port mast", "Starboard mast", "Mast bridge", "Boathouse eave", "Foredeck", "Waterline", "Boathouse boom")
+SIZE = (3, 8)  # units at a hang position
 KINDS = (
     *("dead", "lamp", "address", "double", "exchanged", "mode", "run", "shifted", "swapped", "pan inverted", "tilt inverted"),
     *("show", "port dark", "node dark", "port number", "ports exchanged", "sender", "output off"),
@@ -84,7 +85,7 @@ class _Maker:
                 key, profile, mode = self.rng.choice(self.kinds)
                 width = chart(profile, mode).footprint
                 step = width if self.rng.random() < 0.7 else -(-width // 10) * 10
-                for i in range(self.rng.randint(3, 8)):
+                for i in range(self.rng.randint(*SIZE)):
                     if address + width - 1 <= 500:
                         self.add(key, mode.name, output, place, address, i, at)
                         address += step
@@ -264,8 +265,14 @@ class _Maker:
     def _ports_exchanged(self, kind: str) -> None:
         a, b = self._port(), self._port()
         if a and b and a[2] is not b[2]:
-            for (node, port, _), (_, _, other) in ((a, b), (b, a)):
-                self.numbers[(node.name, port)] = other.port_address
+            if a[0] is b[0] and self.rng.random() < 0.5:  # their numbers; two nodes get each only what is sent to them
+                for (node, port, _), (_, _, other) in ((a, b), (b, a)):
+                    self.numbers[(node.name, port)] = other.port_address
+            else:  # their cables
+                lines = (self._ids(a[2].universe), b), (self._ids(b[2].universe), a)
+                for ids, (node, port, _) in lines:
+                    for uid in ids:
+                        self._set(uid, node=node.name, port=port)
             both = sorted((a[2].universe, b[2].universe))
             self._take(kind, tuple(both), self._ids(*both), both)
 

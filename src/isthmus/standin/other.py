@@ -11,12 +11,13 @@ RATE = 40.0
 
 @dataclass
 class OtherSender:
-    """Sends one level in every slot of one universe."""
+    """Sends one level in every slot of one universe, or `slots` (hexadecimal) from its first on."""
 
     protocol: str
     number: int
     to: str
     level: int = 128
+    slots: str = ""
     name: str = "Quay desk"
     priority: int = 100
     cid: bytes = b"stand-in sender!"
@@ -25,7 +26,7 @@ class OtherSender:
     due: float = 0.0
 
     def packet(self) -> bytes:
-        slots = bytes([self.level]) * 512
+        slots = bytes.fromhex(self.slots)[:512].ljust(512, b"\0") if self.slots else bytes([self.level]) * 512
         if self.protocol == "sacn":
             self.sequence = (self.sequence + 1) & 0xFF
             return sacn.encode_data(sacn.Data(self.cid, self.name, self.number, self.sequence, slots, self.priority))

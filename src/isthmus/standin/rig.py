@@ -33,7 +33,23 @@ from isthmus.wire import artnet, sacn
 
 MAX_LINE = 65536
 LOCAL_BROADCAST = "127.255.255.255"
-NODE_FIELDS = {"ip", "ports", "protocol", "inputs", "merge", "cap", "delay", "drop", "says", "mask", "twin", "fixed", "rdm", "mirror_of"}
+NODE_FIELDS = {
+    "ip",
+    "ports",
+    "protocol",
+    "inputs",
+    "merge",
+    "cap",
+    "delay",
+    "drop",
+    "says",
+    "mask",
+    "twin",
+    "dead",
+    "fixed",
+    "rdm",
+    "mirror_of",
+}
 
 
 class StandInRig:
@@ -151,7 +167,7 @@ class StandInRig:
         for node in (self.nodes.get(unit.node), *(n for n in self.nodes.values() if n.settings.mirror_of == unit.node)):
             if node is not None and node.on and unit.port < len(node.ports):
                 port = node.ports[unit.port]
-                if port.packets and not port.is_input:
+                if port.packets and not port.is_input and unit.port + 1 not in node.settings.dead:
                     return port.slots
         return None
 

@@ -22,7 +22,8 @@ class SimNode(msgspec.Struct, frozen=True, omit_defaults=True):
 
     inputs: ports (from 1) that take DMX in. mirror_of: the node whose units it feeds too, port by port, when that one
     is gone. cap: how many universes it takes at once. delay: seconds everything takes. drop: the part of packets it
-    loses. says: the address it tells when it answers. twin: another device with its address answers as well.
+    loses. dead: ports (from 1) that put nothing out, whatever they say. says: the address it tells when it answers.
+    twin: another device with its address answers as well.
     """
 
     name: str
@@ -38,6 +39,7 @@ class SimNode(msgspec.Struct, frozen=True, omit_defaults=True):
     says: str = ""
     mask: str = "255.0.0.0"
     twin: bool = False
+    dead: tuple[int, ...] = ()
     fixed: bool = False  # its ports' directions cannot be changed from afar
     rdm: bool = True
 

@@ -53,7 +53,8 @@ class Trial:
         self.ports = {(n.name, i): number for n in scenario.nodes for i, number in enumerate(n.ports)}
         wish = {k: v for u in self.model.ids for k, v in highlight(self.model.programs[u], u, 1.0).items()}
         self.theirs = self.model.frames([wish])[0]  # what a second sender says, where there is one; ports merge by HTP
-        self.sent = {o.port_address: o.universe for o in rig.show.outputs if o.enabled}
+        names = {n.ip: n.name for n in scenario.nodes}
+        self.sent = {(names[o.host], o.port_address): o.universe for o in rig.show.outputs if o.enabled}
 
     # ------------------------------------------------------------ what really happens
 
@@ -61,7 +62,7 @@ class Trial:
         """What comes out of the port a unit is plugged to (k, 512)."""
         sim = self.sims[unit]
         number = self.ports[(sim.node, sim.port)]
-        universe = self.sent.get(number)
+        universe = self.sent.get((sim.node, number))
         if sim.node in self.rig.off or (sim.node, sim.port) in self.rig.dark or universe is None:
             return None
         row = self.model.row[universe]
@@ -108,7 +109,9 @@ class Trial:
         for unit, sim in self.sims.items() if rig.rdm else ():
             on = "dead" not in sim.faults and sim.node not in rig.off and (sim.node, sim.port) not in rig.dark
             mode = sim.mode
-            told[unit] = Told(sim.address, mode, self.sent.get(self.ports[(sim.node, sim.port)], 0)) if on else Told(there=False)
+            told[unit] = (
+                Told(sim.address, mode, self.sent.get((sim.node, self.ports[(sim.node, sim.port)]), 0)) if on else Told(there=False)
+            )
         senders = dict.fromkeys(rig.senders, ("Harbour radio desk",))
         return Evidence(verdicts, {}, nodes, ports, senders, told, True)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QStackedWidget, QWidget
+from PySide6.QtWidgets import QWidget
 
 from isthmus.app.actions import Action, Registry
 from isthmus.app.checks import Checks
@@ -13,7 +13,7 @@ from isthmus.app.pages.rollcall_page.findings_view import FindingsView
 from isthmus.app.pages.rollcall_page.hunt_view import HuntView
 from isthmus.app.pages.rollcall_page.phones_view import PhonesView
 from isthmus.app.pages.rollcall_page.record_view import RecordView
-from isthmus.app.widgets import Page, PageView, bind
+from isthmus.app.widgets import PageView, ViewsPage, bind
 from isthmus.app.workbench import Workbench
 from isthmus.check.calls import callable_units
 from isthmus.check.verdicts import WAYS
@@ -22,14 +22,14 @@ from isthmus.net.setting import PortWish, Wish, packets
 VIEWS = ("Call", "Findings", "Discovery", "Hunt", "Phones", "Record")
 
 
-class RollCallPage(Page):
+class RollCallPage(ViewsPage):
     title = "Roll call"
 
     def __init__(self, bench: Workbench, actions: Registry, net: NetLink, window: QWidget) -> None:
         super().__init__()
         self.bench, self.acts, self.net = bench, actions, net
         self.checks = Checks(bench)
-        self.switches = self.add_switches(VIEWS, self.show_view, "call view")
+        switches = self.add_switches(VIEWS, self.show_view, "call view")
         self.call = CallView(bench, actions)
         self.findings = FindingsView(bench, self.checks)
         self.discovery = DiscoveryView(bench, self.checks, net, window)
@@ -37,18 +37,12 @@ class RollCallPage(Page):
         self.phones = PhonesView(bench, self.call, window)
         self.record = RecordView(bench, self.checks, window)
         made: tuple[PageView, ...] = (self.call, self.findings, self.discovery, self.hunt, self.phones, self.record)
-        self.views: dict[str, PageView] = dict(zip(VIEWS, made, strict=True))
-        self.stack = QStackedWidget()
-        for view in made:
-            self.stack.addWidget(view)
-        self.column.addWidget(self.stack, 1)
-        self.view = "Call"
+        self.take_views(dict(zip(VIEWS, made, strict=True)), switches)
         self.findings.hunt_wanted.connect(self._hunt)
         self.findings.mend_devices.connect(self.discovery.offer)
         self.findings.mend_port.connect(self._set_port)
         bind(bench.changed, self, self._say)
         bind(self.checks.changed, self, self._say)
-        self.show_view("Call")
         self._say()
 
     # ------------------------------------------------------------ views
@@ -58,28 +52,20 @@ class RollCallPage(Page):
         self.acts.trigger("go.roll call")
         self.show_view(view)
 
-    def show_view(self, name: str) -> None:
-        if name != self.view:
-            self.views[self.view].left()
-        self.view = name
-        for switch, words in zip(self.switches, VIEWS, strict=True):
-            switch.setChecked(words == name)
-        self.stack.setCurrentWidget(self.views[name])
-        if self.isVisible():
-            self.views[name].entered()
-
-    def entered(self) -> None:
-        self.views[self.view].entered()
-
     def left(self) -> None:
         if self.view != "Call":  # a call goes on while one looks at other pages
-            self.views[self.view].left()
+            super().left()
 
     def show_finding(self, unit: str) -> None:
         """The finding that is about a unit."""
         self.checks.conclude()
         self.here("Findings")
         self.findings.choose(unit)
+
+    def show_unit(self, unit: str) -> None:
+        """The row of a unit in the call."""
+        self.show_view("Call")
+        self.call.find(unit)
 
     def shut_down(self) -> None:
         self.checks.shut_down()
@@ -147,8 +133,11 @@ def register(actions: Registry, page: RollCallPage) -> None:
         Action("call.clear", "Take the verdict away", bench.unmark, "C", "call", group=group),
         Action("call.next", "Next stop", lambda: bench.step_call(1), "N", "call", group=group),
         Action("call.back", "Stop before", lambda: bench.step_call(-1), "B", "call", group=group),
+        Action("call.again", "The same stop again", bench.call_again, "G", "call", group=group),
         Action("call.act", "Next act of the unit called", bench.step_act, "D", "call", group=group, help="Colour, movement, beam, cells"),
         Action("call.end", "End roll call", bench.end_call, "Ctrl+E", "call", group=group),
+        Action("rdm.discover", "Discover devices", lambda: (page.here("Discovery"), page.discovery.discover()), group=group, help="By RDM"),
+        Action("rdm.identify", "Let the units in hand show themselves", page.discovery.identify_in_hand, "", "selection", group=group),
         *(
             Action(f"call.way.{way}", f"Wrong in: {words}", lambda w=way: call.toggle_way(w), str(n), "call", group=group)
             for n, (way, words) in enumerate(WAYS.items(), 1)

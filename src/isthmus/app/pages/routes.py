@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QStackedWidget, QWidget
+from PySide6.QtWidgets import QWidget
 
 from isthmus.app.actions import Action, Registry
 from isthmus.app.net_link import NetLink
@@ -12,7 +12,7 @@ from isthmus.app.pages.routes_page.rig_view import RigView
 from isthmus.app.pages.routes_page.routes_view import RoutesView
 from isthmus.app.pages.routes_page.watch_view import WatchView
 from isthmus.app.theme import theme
-from isthmus.app.widgets import Page, PageView, bind, button
+from isthmus.app.widgets import PageView, ViewsPage, bind, button
 from isthmus.app.workbench import Workbench
 from isthmus.output.masters import DARK, HOLD, LIVE
 from isthmus.routes import routed, universes_in_use
@@ -21,13 +21,13 @@ from isthmus.routes.propose import BY_CAPACITY, BY_POSITION
 VIEWS = ("Routes", "Nodes", "Network", "Watch", "Rig")
 
 
-class RoutesPage(Page):
+class RoutesPage(ViewsPage):
     title = "Routes"
 
     def __init__(self, bench: Workbench, actions: Registry, net: NetLink, rig: tuple[str, int] | None, window: QWidget) -> None:
         super().__init__()
         self.bench, self.acts, self.net, self.window_ = bench, actions, net, window
-        self.switches = self.add_switches(VIEWS, self.show_view, "routes view")
+        switches = self.add_switches(VIEWS, self.show_view, "routes view")
         self.head.row.addSpacing(12)
         self.head.add(button("Add an output…", run=lambda: actions.trigger("routes.add")))
         self.head.add(button("Propose the missing", run=lambda: actions.trigger("routes.propose")))
@@ -36,16 +36,11 @@ class RoutesPage(Page):
         self.network = NetworkView(bench, net, window)
         self.watch = WatchView(bench, net, window)
         self.rig = RigView(bench, rig)
-        self.views: dict[str, PageView] = dict(zip(VIEWS, (self.routes, self.nodes, self.network, self.watch, self.rig), strict=True))
-        self.stack = QStackedWidget()
-        for view in self.views.values():
-            self.stack.addWidget(view)
-        self.column.addWidget(self.stack, 1)
-        self.view = "Routes"
+        made: tuple[PageView, ...] = (self.routes, self.nodes, self.network, self.watch, self.rig)
+        self.take_views(dict(zip(VIEWS, made, strict=True)), switches)
         bind(bench.changed, self, self.refresh)
         bind(bench.network_changed, self, self._told)
         theme.changed.connect(self.refresh)
-        self.show_view("Routes")
         self.refresh()
 
     # the parts that the rest of the window speaks to
@@ -65,25 +60,12 @@ class RoutesPage(Page):
         self.acts.trigger("go.routes")
         self.show_view(view)
 
-    def show_view(self, name: str) -> None:
-        if name != self.view:
-            self.views[self.view].left()
-        self.view = name
-        for switch, words in zip(self.switches, VIEWS, strict=True):
-            switch.setChecked(words == name)
-        self.stack.setCurrentWidget(self.views[name])
-        if self.isVisible():
-            self.entered()
-
     def entered(self) -> None:
         if self.view in ("Nodes", "Network"):
             self.bench.guard(self.net.start)
             self.bench.see_network(self.net.view)
-        self.views[self.view].entered()
+        super().entered()
         self.refresh()
-
-    def left(self) -> None:
-        self.views[self.view].left()
 
     def _told(self) -> None:
         self.routes.picture.refresh()

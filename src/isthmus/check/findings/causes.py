@@ -12,7 +12,7 @@ from isthmus.check.findings.model import NOWHERE, Model, State
 from isthmus.patch.index import index_of
 from isthmus.profiles import chart
 from isthmus.routes import Port, Reach
-from isthmus.show.records import SLOTS
+from isthmus.show.records import SLOTS, Output
 
 ELSEWHERE, ALWAYS = "elsewhere", "lit"  # faults of a State: listens at an address nobody knows; lights whatever is called
 # how often each happens to one unit, port, node, hang; from what the trade meets, and they only settle near ties
@@ -244,7 +244,7 @@ class Causes:
                         if other > universe:
                             near = port.node.id == theirs.node.id
                             prior = log(PRIOR["ports exchanged"]) - (0.0 if near else 1.5)
-                            both = self._crossed(port, theirs) + self._crossed(theirs, port)
+                            both = self._crossed(port, theirs, other) + self._crossed(theirs, port, universe)
                             states = self._fed({universe: other, other: universe})
                             yield Cause("ports exchanged", states, (universe, other), prior + both)
             seen = evidence.senders.get(universe)
@@ -263,14 +263,18 @@ class Causes:
         real = self.evidence.ports.get((port.node.id, port.index))
         return 0.0 if real is None else KNOWN / 2 if real == number else -KNOWN
 
-    def _crossed(self, port: Port, other: Port) -> float:
-        """What the node says of a port whose cable or number may be another's: crossed cables leave its number as it is."""
+    def _crossed(self, port: Port, other: Port, universe: int) -> float:
+        """What the node says of a port to which another universe comes: by its number, or by cables, which leave the number."""
         real = self.evidence.ports.get((port.node.id, port.index))
-        return KNOWN / 2 if real == other.number else 0.0 if real in (None, port.number) else -KNOWN
+        if real in (None, port.number):
+            return 0.0
+        comes = any(o.universe == universe and o.enabled and _reaches(o, port) for o in self.model.show.outputs)
+        return KNOWN / 2 if real == other.number and comes else -KNOWN
 
     def _numbered(self, universe: int, port: Port) -> Iterator[Cause]:
         """The port is set to another number: the one next door, or whatever the node says."""
-        sent = {(o.protocol, o.number): o.universe for o in self.model.show.outputs if o.enabled}
+        reaching = [o for o in self.model.show.outputs if o.enabled and _reaches(o, port)]
+        sent = {(o.protocol, o.number): o.universe for o in reaching}
         real = self.evidence.ports.get((port.node.id, port.index))
         near = {port.number - 1, port.number + 1, *([] if real is None else [real])} - {port.number}
         for number in sorted(n for n in near if n >= 0):
@@ -285,3 +289,8 @@ class Causes:
     def _fed(self, universes: dict[int, int]) -> dict[str, State]:
         units = dict.fromkeys(u for universe in universes for u in self.lines.get(universe, ()))
         return {u: self.model.expected(u).fed(universes) for u in units}
+
+
+def _reaches(output: Output, port: Port) -> bool:
+    """Whether what an output sends gets to the node of a port."""
+    return not output.hosts or port.node.ip in output.hosts

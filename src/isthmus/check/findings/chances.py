@@ -9,7 +9,7 @@ import numpy as np
 from isthmus.check.acts import MOVEMENT
 from isthmus.check.findings.causes import ALWAYS, ELSEWHERE
 from isthmus.check.findings.model import Model, State
-from isthmus.check.hunt import all_lit
+from isthmus.check.hunt import brightest
 from isthmus.check.sights import DARK, TURN
 from isthmus.show.records import SLOTS
 
@@ -48,7 +48,7 @@ def value_for(model: Model, unit: str, everything: bool) -> int | None:
     """The byte for all addresses: it lights the unit, and is safe for every unit it is sent to."""
     own = {u for _, u, _ in model.expected(unit).places}
     near = {id(model.programs[u]): model.programs[u] for u in model.ids if everything or own & {p.universe for p in model.units[u].patch}}
-    return all_lit(model.programs[unit], near.values())
+    return brightest([model.programs[unit]], near.values()) or None
 
 
 def _swing(model: Model, unit: str, state: State, axes: Sequence[str]) -> bool:

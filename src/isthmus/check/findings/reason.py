@@ -205,7 +205,12 @@ class Reason:
             rest = [c for c in chosen if c is not cause]
             rival = self._finding(cause, chosen, causes).cause
             without = [c for c in causes if (c.kind, c.about) != (cause.kind, cause.about)]
-            for tried in (self._greedy(causes, [*rest, rival]), self._greedy(without, rest)):
+            single = [c for c in without if len(c.states) == 1]  # several of one unit each, where one of many was too greedy
+            for tried in (
+                self._greedy(causes, [*rest, rival]),
+                self._greedy(without, rest),
+                self._greedy(causes, self._greedy(single, rest)),
+            ):
                 if (total := self.total(tried)) > best + 0.1:
                     chosen, best = tried, total
                     break
@@ -244,7 +249,7 @@ class Reason:
         mine = set(cause.units)
         rest = [c for c in chosen if c is not cause]
         states = self.states_of(rest)
-        touched = self._touched(mine)
+        touched = mine & set(self.model.place)
         weights: list[tuple[float, Cause]] = []
         for rival in causes:
             if not mine.intersection(rival.states):
@@ -269,9 +274,6 @@ class Reason:
         ranked = tuple(Ranked(rival, part / sum(parts)) for part, (_, rival) in zip(parts, kept, strict=True))
         numbers = {u: self.model.units[u].number for u in mine | set(ranked[0].cause.units)}
         return Finding(tuple(sorted(numbers, key=lambda u: numbers[u])), ranked)
-
-    def _touched(self, units: set[str]) -> set[str]:
-        return units & set(self.model.place)
 
     def _by_the_show(self, explained: set[str]) -> list[Finding]:
         """Units that look wrong just as the show makes them: a limit, a curve, an address that two of them share."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
@@ -18,6 +19,9 @@ from isthmus.check.verdicts import now
 from isthmus.errors import EntryFault
 from isthmus.routes.edits import change_output
 from isthmus.show.records import Answer, Show
+
+if TYPE_CHECKING:
+    from isthmus.net import View
 
 LIKELY = 0.02
 
@@ -47,13 +51,13 @@ class FindingTold:
 
 
 def findings_of(
-    show: Show, network: object = None, matches: Sequence[Match] = (), hunted: Mapping[str, int] | None = None
+    show: Show, network: View | None = None, matches: Sequence[Match] = (), hunted: Mapping[str, int] | None = None
 ) -> tuple[list[FindingTold], Evidence]:
     """Everything that can be concluded now. `hunted` are addresses a hunt has found, by unit."""
     told: dict[str, Told] = told_of(show, matches)
     for unit, address in (hunted or {}).items():
         told[unit] = Told(address)
-    evidence = gather(show, network, told)  # type: ignore[arg-type]
+    evidence = gather(show, network, told)
     out = _off(show)
     if not evidence.verdicts and not told:
         return out, evidence

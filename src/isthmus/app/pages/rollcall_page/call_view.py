@@ -188,7 +188,7 @@ class CallView(PageView):
         column.addWidget(self.see)
         keys = QHBoxLayout()
         keys.setSpacing(6)
-        self.note = field("note", hint="Note to the verdict")
+        self.note = field("note", hint="Note")
         self.marks = [
             button("Answers  A", run=lambda: self.acts.trigger("call.answers"), height=30, name="answers"),
             button("Wrong  W", run=lambda: self.acts.trigger("call.wrong"), height=30, name="wrong"),
@@ -198,6 +198,7 @@ class CallView(PageView):
         self.steps = [
             button("Next act  D", "quiet", lambda: self.acts.trigger("call.act"), 30, "next act"),
             button("By timer", "quiet", self._time, 30, "by timer"),
+            button("Again  G", "quiet", lambda: self.acts.trigger("call.again"), 30, "again"),
             button("Back  B", "quiet", lambda: self.acts.trigger("call.back"), 30, "back"),
             button("Next  N", "quiet", lambda: self.acts.trigger("call.next"), 30, "next"),
         ]
@@ -353,6 +354,14 @@ class CallView(PageView):
             words = "Output is off: nothing leaves this machine, so no unit can answer. Switch it on in the top bar (Ctrl+Return)."
         set_property(self.see, "kind", "" if self.bench.sending else "attention")
         self.see.setText(words)
+
+    def find(self, unit: str) -> None:
+        """Bring a unit's row into view and take the unit in hand."""
+        row = next((i for i, r in enumerate(self.model.rows) if r.unit and r.unit.id == unit), -1)
+        if row >= 0:
+            self.table.setCurrentIndex(self.model.index(row, 1))
+            self.table.scrollTo(self.model.index(row, 1), QAbstractItemView.ScrollHint.PositionAtCenter)
+            self.bench.select([unit])
 
     def _jump(self, index) -> None:
         row: Row = self.model.rows[index.row()]

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from isthmus.app.checks import Checks
-from isthmus.app.dialogs import Frame
+from isthmus.app.dialogs import Entry, Frame
 from isthmus.app.net_link import NetLink
 from isthmus.app.tasks import Step, Task
 from isthmus.app.theme import font, theme
@@ -20,6 +20,7 @@ from isthmus.check.devices import (
     MISSING,
     UNKNOWN,
     Change,
+    Device,
     Discovered,
     Done,
     Match,
@@ -30,6 +31,7 @@ from isthmus.check.devices import (
     identify,
     label_changes,
     reverse,
+    wished,
 )
 from isthmus.errors import EntryFault
 from isthmus.net.talk import Talker
@@ -47,7 +49,7 @@ class MatchModel(RowsModel):
         column, device = index.column(), m.device
         if role == Qt.ItemDataRole.DisplayRole:
             return (
-                ", ".join(m.ways),
+                ", ".join((*m.ways, *(("shows itself",) if device and device.identifying else ()))),
                 str(m.unit.number) if m.unit else "",
                 addresses(m.unit) if m.unit else "",
                 f"{device.address:03d}" if device and device.address else "",
@@ -128,9 +130,10 @@ class DiscoveryView(PageView):
         self.buttons = [
             button("Identify", run=lambda: self.identify(True), name="identify"),
             button("End identify", "quiet", lambda: self.identify(False), name="end identify"),
-            button("Set chosen as patched…", run=lambda: self.set_as_patched(True), name="set chosen"),
-            button("Set all that differ…", run=lambda: self.set_as_patched(False), name="set differing"),
-            button("Write numbers as labels…", "quiet", self.set_labels, name="set labels"),
+            button("Set the chosen one…", run=self.set_one, name="set one"),
+            button("Chosen as patched…", run=lambda: self.set_as_patched(True), name="set chosen"),
+            button("All that differ…", run=lambda: self.set_as_patched(False), name="set differing"),
+            button("Numbers as labels…", "quiet", self.set_labels, name="set labels"),
             button("Undo settings", "quiet", self.undo, name="undo settings"),
         ]
         for made in self.buttons:
@@ -213,20 +216,49 @@ class DiscoveryView(PageView):
     def chosen(self) -> list[Match]:
         return [self.model.rows[i.row()] for i in self.table.selectionModel().selectedRows()]
 
-    def identify(self, on: bool) -> None:
-        devices = [m.device for m in self.chosen() if m.device]
+    def identify_in_hand(self) -> None:
+        """From the patch: the devices matched to the units in hand show themselves."""
+        hand = set(self.bench.selection)
+        self.identify(True, [m.device for m in self.checks.matches if m.device and m.unit and m.unit.id in hand])
+
+    def identify(self, on: bool, devices: Sequence[Device] | None = None) -> None:
+        if devices is None:
+            devices = [m.device for m in self.chosen() if m.device]
 
         def go() -> None:
             if not devices:
-                raise EntryFault("No device is chosen.", do="Choose rows of the table first.")
+                raise EntryFault("No device is chosen.", do="Discover, then choose rows of the table or units.")
             talker = self._talk()
-            self._run(lambda step: [identify(talker, d, on) for d in devices], lambda _: self._say_identified(len(devices), on))
+
+            def work(step: Step) -> list[Device]:
+                for device in devices:
+                    identify(talker, device, on)
+                return [ask(talker, device) for device in devices]
+
+            self._run(work, lambda fresh: self._identified(fresh, on))
 
         self.bench.guard(go)
 
-    def _say_identified(self, count: int, on: bool) -> None:
-        what = "show themselves" if on else "no longer show themselves"
+    def _identified(self, fresh: list[Device], on: bool) -> None:
+        what, count = "show themselves" if on else "no longer show themselves", len(fresh)
+        self._take_fresh(fresh)
         self.bench.tell("ok", f"{count} device{'s' * (count != 1)} {what}.")
+
+    def set_one(self) -> None:
+        """Address, mode and label of one device, as typed."""
+        devices = [m.device for m in self.chosen() if m.device and m.device.info]
+        if len(devices) != 1:
+            self.bench.tell("note", "Choose one device that tells of itself.")
+            return
+        device = devices[0]
+        modes = ", ".join(name for name, _ in device.personalities)
+        fields = [("Address", f"{device.address:03d}"), (f"Mode ({modes})" if modes else "Mode", device.mode), ("Label", device.label)]
+
+        def take(values: list[str]) -> None:
+            changes = wished(device, *values)
+            QTimer.singleShot(0, lambda: self.offer(changes))
+
+        Entry(self.window_, f"Set {device.name}", "Look at it", fields, take).open()
 
     def set_as_patched(self, chosen: bool) -> None:
         self.offer(changes_for(self.bench.show, self.chosen() if chosen else self.checks.matches))
@@ -267,6 +299,10 @@ class DiscoveryView(PageView):
             self.bench.tell("fault", f"{len(well)} of {len(done)} set and read back. {failed[0]}")
         else:
             self.bench.tell("ok", f"{len(well)} set and read back.")
+        self._take_fresh(fresh)
+
+    def _take_fresh(self, fresh: Sequence[Device]) -> None:
+        """Devices as they tell of themselves now."""
         if self.checks.found:
             by_uid = {d.uid: d for d in fresh}
             self.checks.found.devices = [by_uid.get(d.uid, d) for d in self.checks.found.devices]

@@ -15,6 +15,7 @@ from isthmus.app.theme import font, theme
 from isthmus.app.widgets import PageView, Panel, bind, button, choice, column_of, label, units_field
 from isthmus.app.workbench import Workbench
 from isthmus.check.findings.mends import as_hung
+from isthmus.check.findings.ruled_out import ruled_out
 from isthmus.check.hunt import NO, UNSURE, YES, Hunt, HuntLook, Place
 from isthmus.check.prove import ProveSlots
 from isthmus.errors import EntryFault
@@ -146,7 +147,9 @@ class HuntView(PageView):
             self.codes.table.setFocus(Qt.FocusReason.OtherFocusReason)
             return
         universes = [o.universe for o in self.bench.show.outputs if o.enabled] if self.where.currentData() == "all" else ()
-        hunt = Hunt(self.bench.show, next(iter(ids)), universes, self.any_mode.isChecked(), int(self.lies.isChecked()))
+        unit, any_mode, lies = next(iter(ids)), self.any_mode.isChecked(), int(self.lies.isChecked())
+        barred = set() if lies else ruled_out(self.bench.show, unit, universes, any_mode)  # verdicts may be wrong as well
+        hunt = Hunt(self.bench.show, unit, universes, any_mode, lies, barred)
         self.hunt = hunt
         self._next()
         self.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -223,7 +226,9 @@ class HuntView(PageView):
                 widget.deleteLater()
         if hunt is None:
             self.question.setText("Nobody is hunted")
-            self.state.setText("At most nine looks in one universe. Only values are sent that are safe for every unit there.")
+            self.state.setText(
+                "At most nine looks in one universe, fewer where verdicts rule places out. Only what is safe for every unit there is sent."
+            )
         elif look is not None:
             self.question.setText(look.words)
             glow = " It only glows, or flashes: brighter values are not safe for all units here." if hunt.value < 100 else ""
@@ -236,9 +241,8 @@ class HuntView(PageView):
         number = hunt.unit.number
         if not hunt.found:
             self.question.setText(f"The answers contradict each other: {number} listens nowhere they allow.")
-            self.state.setText(
-                "Take the last answer back, or hunt again and let one answer be wrong. It may also be dead, or on another line."
-            )
+            ways = "Take the last answer back, or hunt again and let one answer be wrong: then verdicts are not heeded either."
+            self.state.setText(f"{ways} It may also be dead, or on another line.")
             return
         now = addresses(hunt.unit)
         self.question.setText(f"{number} listens at {' or '.join(_words(p, hunt) for p in hunt.found)}.")

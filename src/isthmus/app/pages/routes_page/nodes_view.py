@@ -9,8 +9,8 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from isthmus.app.actions import Registry
+from isthmus.app.dialogs import Entry
 from isthmus.app.net_link import NetLink
-from isthmus.app.pages.routes_page.output_dialog import Entry
 from isthmus.app.pages.routes_page.routes_view import NODE_FIELDS, read_node, write_node
 from isthmus.app.pages.routes_page.set_dialog import SetDialog
 from isthmus.app.theme import font, theme

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 from msgspec.structs import replace
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
@@ -148,33 +148,6 @@ class OutputDialog(Frame):
             else:
                 names = f"{made[0].universe}" if len(made) == 1 else f"{made[0].universe} to {made[-1].universe}"
                 self.bench.commit(f"route universe {names}", core.add(show, *made))
-        except IsthmusError as error:
-            self.say_trouble(str(error))
-            return False
-        return True
-
-
-class Entry(Frame):
-    """A few typed values, checked when taken."""
-
-    def __init__(
-        self, parent: QWidget, title: str, primary: str, fields: list[tuple[str, str]], take: Callable[[list[str]], object]
-    ) -> None:
-        super().__init__(parent, title, primary, self._take_values, 420)
-        self._take = take
-        grid = QGridLayout()
-        self.lines = []
-        for y, (name, value) in enumerate(fields):
-            line = field(name, value, mono=True)
-            line.textEdited.connect(lambda _: self.say_trouble(""))
-            grid.addWidget(label(name, "quiet"), y, 0)
-            grid.addWidget(line, y, 1)
-            self.lines.append(line)
-        self.body.addLayout(grid)
-
-    def _take_values(self) -> bool:
-        try:
-            self._take([line.text() for line in self.lines])
         except IsthmusError as error:
             self.say_trouble(str(error))
             return False

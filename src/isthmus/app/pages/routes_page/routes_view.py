@@ -9,8 +9,8 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from isthmus.app.actions import Registry
-from isthmus.app.dialogs import ask
-from isthmus.app.pages.routes_page.output_dialog import Entry, OutputDialog
+from isthmus.app.dialogs import Entry, ask
+from isthmus.app.pages.routes_page.output_dialog import OutputDialog
 from isthmus.app.pages.routes_page.outputs import OutputsModel, outputs_table
 from isthmus.app.pages.routes_page.picture import RoutePicture
 from isthmus.app.widgets import PageView, bind, button, column_of, field, label, take_row

@@ -1,0 +1,30 @@
+"""Where a unit is known not to listen, because it stayed dark while others were called."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from isthmus.check.findings.evidence import gather
+from isthmus.check.findings.model import Model
+from isthmus.check.hunt import Place
+from isthmus.show.records import SLOTS, Show
+
+
+def ruled_out(show: Show, unit: str, universes: Sequence[int] = (), any_mode: bool = False) -> set[Place]:
+    """Places at which it would have lit in some call, and did not. Empty for a unit that cannot be called."""
+    model = Model(show)
+    if unit not in model.place:
+        return set()
+    evidence = gather(show)
+    calls = [model.place[c] for c, v in evidence.verdicts.items() if c in model.place and unit not in evidence.lit(c) and v.unit]
+    own = model.programs[unit]
+    modes = [m.name for m in own.profile.modes] if any_mode else [own.mode.name]
+    wanted = [u for u in universes or [p.universe for p in model.units[unit].patch] if u in model.row]
+    out: set[Place] = set()
+    for universe in wanted:
+        frames = np.unique(model.lights[calls, model.row[universe]], axis=0) if calls else np.zeros((0, SLOTS), np.uint8)
+        for mode in modes:
+            out |= {Place(universe, int(a), mode) for frame in frames for a in model.scan(unit, mode, frame)}
+    return out
