@@ -6,6 +6,7 @@ import atexit
 import contextlib
 import ctypes
 import fcntl
+import io
 import json
 import os
 import socket
@@ -16,10 +17,11 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import pytest
 
+from isthmus.cli import main
 from isthmus.demo import SCENARIO, lantern_tide
 from isthmus.show.records import Show
 from isthmus.standin import RigClient, StandInRig, read_scenario
@@ -75,9 +77,26 @@ def lit(client: RigClient) -> dict[str, float]:
     return {u["label"]: u["level"] for u in client.ask("state")["units"] if u["level"] > 0.002}
 
 
-def command(*arguments: str, **more: object) -> subprocess.CompletedProcess[str]:
-    """Run the `isthmus` command as a person would."""
-    return subprocess.run([sys.executable, "-m", "isthmus.cli", *arguments], capture_output=True, text=True, timeout=60, **more)  # type: ignore[call-overload]
+class Done(NamedTuple):
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def command(*arguments: str) -> Done:
+    """Run the `isthmus` command; in this process, for most of a short command is the start of Python."""
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        try:
+            code = main(arguments)
+        except SystemExit as end:
+            code = int(end.code or 0)
+    return Done(code, out.getvalue(), err.getvalue())
+
+
+def apart(*arguments: str, **more: Any) -> subprocess.CompletedProcess[str]:
+    """Run it as a person does, in a process of its own."""
+    return subprocess.run([sys.executable, "-m", "isthmus.cli", *arguments], capture_output=True, text=True, timeout=60, **more)
 
 
 def answer(*arguments: str) -> tuple[int, Any]:

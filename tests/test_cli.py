@@ -7,7 +7,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from conftest import answer, command
+from conftest import answer, apart, command
 from isthmus.demo import SCENARIO
 from isthmus.show import open_show
 from isthmus.standin import RigClient
@@ -50,7 +50,7 @@ def test_a_show_can_be_made_added_to_and_read_back(tmp_path: Path) -> None:
 
 
 def test_exit_codes_and_sentences_tell_what_went_wrong(tmp_path: Path) -> None:
-    assert command("snags", "demo").returncode == 1
+    assert apart("snags", "demo").returncode == 1
     for arguments, code, says in (
         (("show", "info", str(tmp_path / "gone.isthmus")), 3, "no such file"),
         (("patch", "add", "demo", "--profile", "Lapwin 19"), 3, "Perhaps Lapwing 19"),
@@ -107,11 +107,6 @@ sys.exit(main(['show', 'info', 'demo', '--json']))
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout)["units"] == 66
-    tests = ["test_show.py", "test_profiles.py", "test_patch.py", "test_wire.py", "test_stage.py", "test_check.py"]
-    block = "import sys; sys.modules['PySide6'] = None; import pytest; sys.exit(pytest.main(['-q', '-p', 'no:pytest-qt', '-p', 'no:cacheprovider', '-x', '--no-header', *sys.argv[1:]]))"
-    here = Path(__file__).parent
-    again = subprocess.run([sys.executable, "-c", block, *(str(here / t) for t in tests)], capture_output=True, text=True, cwd=here.parent)
-    assert again.returncode == 0, again.stdout[-2000:] + again.stderr[-2000:]
 
 
 def test_routes_are_listed_set_and_proposed_headless(tmp_path: Path) -> None:

@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
-from conftest import answer, command, running_rig
+from conftest import answer, apart, command, running_rig
 from isthmus.check import Manner, begin, end, mark, step
 from isthmus.check.rollcall import RESTS
 from isthmus.demo import EXTRA_LIST, as_hung, lantern_tide, shipped_profiles
@@ -203,7 +203,7 @@ def rig_once() -> Iterator[RigClient]:
 
 def test_the_stage_is_drawn_to_a_file_without_a_display(tmp_path: Path) -> None:
     dark, lit = tmp_path / "dark.png", tmp_path / "lit.png"
-    assert command("stage", "render", "demo", str(dark), "--size", "400x250", "--level", "0", env={"PATH": "/usr/bin"}).returncode == 0
+    assert apart("stage", "render", "demo", str(dark), "--size", "400x250", "--level", "0", env={"PATH": "/usr/bin"}).returncode == 0
     code, saved = answer("stage", "render", "demo", str(lit), "--size", "400x250", "--view", "Quay")
     assert code == 0 and isinstance(saved, dict) and saved["beams"] > 60
     with Image.open(dark) as a, Image.open(lit) as b:

@@ -9,7 +9,6 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.optimize import linear_sum_assignment
 
 from isthmus.check.findings.evidence import Told
 from isthmus.errors import EntryFault, NetworkFault
@@ -206,6 +205,8 @@ def match(show: Show, devices: Sequence[Device], asked: Iterable[tuple[str, int]
         whole = np.full((size, size), NOBODY / 2)
         whole[: len(units), : len(able)] = cost
         whole[len(units) :, len(able) :] = 0.0
+        from scipy.optimize import linear_sum_assignment  # slow to import, and only needed here
+
         rows, columns = linear_sum_assignment(whole)
         pairs = {int(r): int(c) for r, c in zip(rows, columns, strict=True) if r < len(units) and c < len(able)}
     asked = set(asked)
