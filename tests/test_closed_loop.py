@@ -36,7 +36,7 @@ class Wire:
     def __init__(self) -> None:
         self.socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self.socket.bind(("127.0.0.1", 0))
-        self.socket.settimeout(0.2)
+        self.socket.settimeout(0.1)
         self.number = 0
 
     def send(self, live: Live) -> None:
@@ -52,7 +52,7 @@ class Wire:
         finder = Finder()
         for node in show.nodes:
             self.socket.sendto(artnet.encode_poll(), (node.ip, artnet.PORT))
-        end = time.monotonic() + 0.6
+        end = time.monotonic() + 0.3
         while time.monotonic() < end:
             try:
                 data, (ip, _) = self.socket.recvfrom(2048)

@@ -87,8 +87,21 @@ def begin(
     return call
 
 
-def acts_now(call: RollCall, show: Show) -> list[tuple[LightProgram, Unit, tuple[Act, ...]]]:
+Doing = list[tuple[LightProgram, Unit, tuple[Act, ...]]]
+_last: list[tuple[Show, Call, Manner, Doing]] = []  # a stop is asked for its acts many times while it stands
+
+
+def acts_now(call: RollCall, show: Show) -> Doing:
     """What each unit of this stop does, act by act."""
+    for of_show, stop, manner, found in _last:
+        if of_show is show and stop is call.call and manner is call.manner:
+            return found
+    found = _work_out(call, show)
+    _last[:] = [(show, call.call, call.manner, found)]
+    return found
+
+
+def _work_out(call: RollCall, show: Show) -> Doing:
     profiles, by_id = profiles_of(show), index_of(show).by_id
     found = []
     for unit_id in call.call.units:

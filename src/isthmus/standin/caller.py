@@ -50,12 +50,12 @@ class Caller:
         for _ in range(2):  # what had come before waits in the rig's sockets: two rounds of it, and that is read
             before = {(p["node"], p["port"]): p["packets"] for p in self.client.ask("ports")["ports"]}
         end = time.monotonic() + PATIENCE
-        waiting = True
-        while waiting and time.monotonic() < end:
-            time.sleep(0.008)
+        while time.monotonic() < end:
             self._send(self.live)  # the engine goes quiet when nobody speaks to it for a while
             live = [p for p in self.client.ask("ports")["ports"] if p["age"] is not None and p["age"] < GONE]
-            waiting = any(p["packets"] < before[(p["node"], p["port"])] + PACKETS for p in live)
+            if all(p["packets"] >= before[(p["node"], p["port"])] + PACKETS for p in live):
+                break
+            time.sleep(0.008)
         return {str(u["label"]): u for u in self.client.ask("state")["units"]}
 
     def round(self, manner: rollcall.Manner, only: Sequence[str] | None = None, progress: Progress = lambda at, all_, words: None) -> Show:

@@ -27,6 +27,7 @@ class Units:
         self.units = list(loaded.scenario.units)
         self.programs = [light_program(loaded.profiles[u.profile][0], m) for u, m in zip(self.units, loaded.modes, strict=True)]
         self._slots_of = slots_of
+        self._last: dict[int, tuple[SimUnit, bool, bytes, dict[str, Any]]] = {}  # by index: what a state came from, and it
 
     def modes_of(self, unit: SimUnit) -> list[tuple[str, int]]:
         """The modes of a unit's profile with their footprints: its personalities."""
@@ -44,10 +45,17 @@ class Units:
         return broken(unit, program, out)
 
     def state(self, index: int) -> dict[str, Any]:
-        """What one unit does now. A dead unit does nothing, whatever it is sent."""
-        unit, program = self.units[index], self.programs[index]
-        slots = self.received(index)
+        """What one unit does now; reckoned again only when what it gets has changed."""
+        unit, slots = self.units[index], self.received(index)
         dead = "dead" in unit.faults or self._slots_of(unit) is None
+        last = self._last.get(index)
+        if last is None or last[0] is not unit or last[1:3] != (dead, slots.tobytes()):
+            last = self._last[index] = (unit, dead, slots.tobytes(), self._state(unit, self.programs[index], slots, dead))
+        return last[3]
+
+    @staticmethod
+    def _state(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8], dead: bool) -> dict[str, Any]:
+        """What a unit does with its slots. A dead one does nothing, whatever it is sent."""
         light = program.read(slots[None])
         level = 0.0 if dead or "lamp" in unit.faults else float(light.intensity()[0])
         rgb = light.rgb[0].max(axis=0) if light.rgb.size else np.zeros(3)
