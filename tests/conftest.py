@@ -9,7 +9,9 @@ import fcntl
 import io
 import json
 import os
+import shutil
 import socket
+import sqlite3
 import struct
 import subprocess
 import sys
@@ -23,6 +25,7 @@ import pytest
 
 from isthmus.cli import main
 from isthmus.demo import SCENARIO, lantern_tide
+from isthmus.library.sources import data_folder
 from isthmus.show.records import Show
 from isthmus.standin import RigClient, StandInRig, read_scenario
 
@@ -194,11 +197,19 @@ def make_window(qtbot, monkeypatch: pytest.MonkeyPatch):
 
 
 @pytest.fixture
-def page(make_window, demo: Show):
-    """The Profiles page of the demo show, its library built by the builder's own process."""
+def page(make_window, demo: Show, tmp_path_factory: pytest.TempPathFactory):
+    """The Profiles page of the demo show, its library built by the builder's own process: once, then it is brought up to date."""
+    built = tmp_path_factory.getbasetemp() / "library.sqlite"
+    mine = data_folder() / built.name
+    if built.exists():
+        mine.parent.mkdir(parents=True)
+        shutil.copy(built, mine)
     found = make_window(demo, page="Profiles").profiles
     assert until(lambda: len(found.link.shelf.columns) > 500 and not found.link.busy, 40, _pause)
     found.library.search()
+    if not built.exists():
+        with contextlib.closing(sqlite3.connect(mine)) as here, contextlib.closing(sqlite3.connect(built)) as there:
+            here.backup(there)
     return found
 
 
