@@ -26,7 +26,7 @@ Send = Callable[[bytes, str], str]  # packet, address; returns why it could not 
 class Talker:
     """Asks devices behind ports. Waits, so call it from a thread of its own."""
 
-    def __init__(self, send: Send, pause: float = PAUSE) -> None:
+    def __init__(self, send: Send, pause: float) -> None:
         self._send, self._pause = send, pause
         self._news = threading.Condition()
         self._answers: list[tuple[str, int, rdm.Message]] = []
@@ -37,7 +37,7 @@ class Talker:
 
     @classmethod
     def of(cls, desk: Desk) -> Talker:
-        made = cls(lambda packet, host: desk.send(packet, host))
+        made = cls(lambda packet, host: desk.send(packet, host), PAUSE)
         desk.on_rdm = made.take
         return made
 

@@ -16,6 +16,7 @@ from PySide6.QtGui import (
     QPixmap,
     QPolygonF,
     QResizeEvent,
+    QShowEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QGestureEvent, QPinchGesture, QToolTip, QWidget
@@ -111,14 +112,19 @@ class PlanCanvas(QWidget):
     @property
     def laid(self) -> drawing.Laid:
         show, one = self.bench.shown, self.sheet
-        if self._laid is None or self._laid.show is not show or self._laid.sheet is not one:
+        if self._laid is None or not self._laid.holds(show, one):
             self._laid = drawing.Laid(show, one)
         return self._laid
 
     def _changed(self) -> None:
-        if self._fitted and not (self._press or self._panning):
+        if self._fitted and self.isVisible() and not (self._press or self._panning):
             self.fit()
         self.update()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._fitted:
+            self.fit()  # what changed meanwhile
 
     def _other_sheet(self) -> None:
         self.preview = {}

@@ -83,6 +83,12 @@ class Laid:
             else []
         )
 
+    def holds(self, show: Show, one: Sheet) -> bool:
+        """Whether it is this sheet of this show still: what it draws from has not changed."""
+        mine = self.show
+        same = mine.units is show.units and mine.structures is show.structures and mine.profiles is show.profiles
+        return same and mine.gels is show.gels and self.sheet is one
+
     def extent(self, ids: Collection[str] | None = None) -> tuple[tuple[float, float], tuple[float, float]]:
         """The box of everything, or of some units, metres."""
         if ids is not None:
