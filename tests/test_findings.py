@@ -204,8 +204,9 @@ def test_evidence_of_the_network_is_read_as_it_is() -> None:
 
 
 @pytest.mark.network
-def test_the_command_calls_a_rig_over_the_network_and_names_what_is_planted() -> None:
+def test_the_command_calls_a_rig_over_the_network_and_names_what_is_planted(monkeypatch: pytest.MonkeyPatch) -> None:
     """The demo rig has four faults of its own: two addresses, a mode, a dead unit."""
+    monkeypatch.setattr("isthmus.net.talk.PAUSE", 0.0)
     with running_rig() as rig:
         host, port = rig.address
         code, told = answer(

@@ -312,6 +312,7 @@ def test_pictures_of_every_view_are_saved_from_the_demo(
 
     monkeypatch.setenv("ISTHMUS_CONFIG", str(tmp_path / "c"))
     monkeypatch.setattr("isthmus.net.found.SILENT", 4.0)
+    monkeypatch.setattr("isthmus.net.talk.PAUSE", 0.0)
     assert take_shots(make_application(["shots"]), tmp_path / "shots") == 0
     names = {p.stem for p in (tmp_path / "shots").glob("*.png")}
     pages = {"readiness", "profiles", "patch", "routes", "plan", "stage", "roll-call"}

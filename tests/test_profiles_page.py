@@ -415,7 +415,7 @@ def test_files_are_taken_among_ones_own_and_saved_elsewhere(page, tmp_path: Path
 def test_an_update_is_shown_and_can_be_stopped(make_window, demo: Show, tmp_path: Path) -> None:
     many = tmp_path / "many"
     many.mkdir()
-    for number, profile in enumerate(plausible_profiles(60, 9)):
+    for number, profile in enumerate(plausible_profiles(30, 9)):
         for copy in range(6):
             (many / f"{number}-{copy}.gdtf").write_bytes(write_gdtf(profile))
     window = make_window(demo)
@@ -430,7 +430,7 @@ def test_an_update_is_shown_and_can_be_stopped(make_window, demo: Show, tmp_path
     assert seen and ("Stopped after" in ends[0] or link.shelf.index.counts())
     link._prints = {}
     link.look()
-    assert until(lambda: not link.busy and sum(link.shelf.index.counts().values()) == 66 + 34 + 360, 40), (link.shelf.index.counts(), ends)
+    assert until(lambda: not link.busy and sum(link.shelf.index.counts().values()) == 66 + 34 + 180, 40), (link.shelf.index.counts(), ends)
 
 
 def test_words_for_attributes_and_ranges_go_there_and_back() -> None:

@@ -26,8 +26,9 @@ from isthmus.standin.caller import Caller
 
 
 @pytest.fixture
-def called(make_window, rig):
+def called(make_window, rig, monkeypatch: pytest.MonkeyPatch):
     """A window with the rig, output on, at Roll call."""
+    monkeypatch.setattr("isthmus.net.talk.PAUSE", 0.0)  # simulated lines need no breath between questions
 
     def make(show: Show | None = None):
         window = make_window(show or lantern_tide(), rig.address, page="Roll call")
