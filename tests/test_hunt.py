@@ -137,7 +137,7 @@ def test_what_cannot_be_hunted_says_why() -> None:
 
 
 @given(st.sampled_from(UNITS), st.integers(1, 480))
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=6, deadline=None)
 def test_light_codes_tell_several_addresses_at_once(unit: str, address: int) -> None:
     show = lantern_tide()
     made = program(show, unit)

@@ -366,7 +366,7 @@ def test_some_units_alone_keep_both_profiles_under_names_of_their_own(demo: Show
 def test_the_index_survives_being_killed_while_it_is_built(tmp_path: Path) -> None:
     folder = tmp_path / "many"
     folder.mkdir()
-    for number, profile in enumerate(plausible(120, 5)):
+    for number, profile in enumerate(plausible(60, 5)):
         data = write_gdtf(profile)
         for copy in range(4):
             (folder / f"{number}-{copy}.gdtf").write_bytes(data)
@@ -384,9 +384,9 @@ def test_the_index_survives_being_killed_while_it_is_built(tmp_path: Path) -> No
     shelf.columns  # noqa: B018 — reads whatever was finished
     started = time.monotonic()
     outcome = update_library(shelf.index, read_sources(), workers=2)
-    assert not shelf.index.rebuilt and outcome.read <= 480 + 66 and time.monotonic() - started < 60
-    assert until(lambda: shelf.index.counts()[f"folder:{folder}"] == 480)
-    assert len(shelf.columns) > 480
+    assert not shelf.index.rebuilt and outcome.read <= 240 + 66 and time.monotonic() - started < 60
+    assert until(lambda: shelf.index.counts()[f"folder:{folder}"] == 240)
+    assert len(shelf.columns) > 240
 
 
 def test_files_and_catalogues_made_to_do_harm_neither_stop_the_index_nor_leave_its_folder(tmp_path: Path) -> None:
