@@ -127,12 +127,19 @@ class Head(QWidget):
 
 
 class Page(Panel):
-    """The ground and margins all pages share."""
+    """The ground and margins all pages share.
+
+    A page is made where it will stand: a whole page taken there afterwards has every widget's font and style worked
+    out again, a fifth of its cost.
+    """
 
     title = ""
 
-    def __init__(self) -> None:
+    def __init__(self, inside: QWidget | None = None) -> None:
         super().__init__("deep")
+        if inside is not None:
+            self.setParent(inside)
+            self.hide()
         self.column = QVBoxLayout(self)
         pad = SIZE["page_pad"]
         self.column.setContentsMargins(pad, 0, pad, 8)
@@ -158,8 +165,8 @@ class Page(Panel):
 class ViewsPage(Page):
     """A page of several views, one shown at a time; each hears when it comes into view and goes out of it."""
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, inside: QWidget) -> None:
+        super().__init__(inside)
         self.views: dict[str, PageView] = {}
         self.view = ""
         self.stack = QStackedWidget()

@@ -143,12 +143,12 @@ class Window(QWidget):
         from isthmus.app.pages import patch, plan, profiles, rollcall, routes, stage  # a third of the start, not needed for its picture
 
         bench, actions = self.bench, self.actions_
-        self.profiles = profiles.ProfilesPage(bench, actions, self)
-        self.patch = patch.PatchPage(bench, actions, self)
-        self.routes = routes.RoutesPage(bench, actions, self.net, self.rig.address if self.rig else None, self)
-        self.plan = plan.PlanPage(bench, actions)
-        self.stage = stage.StagePage(bench, actions, self.rig, self.settings)
-        self.roll_call = rollcall.RollCallPage(bench, actions, self.net, self)
+        self.profiles = profiles.ProfilesPage(bench, actions, self, self.stack)
+        self.patch = patch.PatchPage(bench, actions, self, self.stack)
+        self.routes = routes.RoutesPage(bench, actions, self.net, self.rig.address if self.rig else None, self, self.stack)
+        self.plan = plan.PlanPage(bench, actions, self.stack)
+        self.stage = stage.StagePage(bench, actions, self.rig, self.settings, self.stack)
+        self.roll_call = rollcall.RollCallPage(bench, actions, self.net, self, self.stack)
         for name, page in zip(PAGES[1:], (self.profiles, self.patch, self.routes, self.plan, self.stage, self.roll_call), strict=True):
             self.pages[name] = page
             self.stack.addWidget(page)

@@ -82,8 +82,8 @@ class _Loud(QWidget):
 class PatchPage(Page):
     title = "Patch"
 
-    def __init__(self, bench: Workbench, actions: Registry, window: QWidget) -> None:
-        super().__init__()
+    def __init__(self, bench: Workbench, actions: Registry, window: QWidget, inside: QWidget) -> None:
+        super().__init__(inside)
         self.bench, self.acts, self.window_ = bench, actions, window
         self.switches = self.add_switches(VIEWS, self.show_view, "patch view")
         self.model = PatchModel(bench)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from isthmus.app.actions import Action, Registry
 from isthmus.app.dialogs import ask_text
@@ -28,8 +28,8 @@ from isthmus.stage.sheets import add_units, duplicate, remove, rename, reorder, 
 class PlanPage(Page):
     title = "Plan"
 
-    def __init__(self, bench: Workbench, actions: Registry) -> None:
-        super().__init__()
+    def __init__(self, bench: Workbench, actions: Registry, inside: QWidget) -> None:
+        super().__init__(inside)
         self.bench = bench
         self.canvas = PlanCanvas(bench, follow=True)
         self.arranging = Arranging(bench, self.canvas, self)

@@ -25,8 +25,8 @@ VIEWS = ("Call", "Findings", "Discovery", "Hunt", "Phones", "Record")
 class RollCallPage(ViewsPage):
     title = "Roll call"
 
-    def __init__(self, bench: Workbench, actions: Registry, net: NetLink, window: QWidget) -> None:
-        super().__init__()
+    def __init__(self, bench: Workbench, actions: Registry, net: NetLink, window: QWidget, inside: QWidget) -> None:
+        super().__init__(inside)
         self.bench, self.acts, self.net = bench, actions, net
         self.checks = Checks(bench)
         switches = self.add_switches(VIEWS, self.show_view, "call view")

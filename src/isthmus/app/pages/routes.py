@@ -24,8 +24,10 @@ VIEWS = ("Routes", "Nodes", "Network", "Watch", "Rig")
 class RoutesPage(ViewsPage):
     title = "Routes"
 
-    def __init__(self, bench: Workbench, actions: Registry, net: NetLink, rig: tuple[str, int] | None, window: QWidget) -> None:
-        super().__init__()
+    def __init__(
+        self, bench: Workbench, actions: Registry, net: NetLink, rig: tuple[str, int] | None, window: QWidget, inside: QWidget
+    ) -> None:
+        super().__init__(inside)
         self.bench, self.acts, self.net, self.window_ = bench, actions, net, window
         switches = self.add_switches(VIEWS, self.show_view, "routes view")
         self.head.row.addSpacing(12)

@@ -38,8 +38,8 @@ TRUTHS = ("Paper asks", "Rig does", "Side by side", "Difference")
 class StagePage(Page):
     title = "Stage"
 
-    def __init__(self, bench: Workbench, actions: Registry, rig: RigLink | None, kept: settings.Settings) -> None:
-        super().__init__()
+    def __init__(self, bench: Workbench, actions: Registry, rig: RigLink | None, kept: settings.Settings, inside: QWidget) -> None:
+        super().__init__(inside)
         self.bench, self.rig, self.kept = bench, rig, kept
         self.view = StageView(bench)
         self.other = StageView(bench)  # the rig's, when both are shown

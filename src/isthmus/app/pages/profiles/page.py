@@ -35,8 +35,8 @@ VIEWS = ("Library", "From a manual", "Adapt", "Exchange")
 class ProfilesPage(Page):
     title = "Profiles"
 
-    def __init__(self, bench: Workbench, actions: Registry, window: QWidget) -> None:
-        super().__init__()
+    def __init__(self, bench: Workbench, actions: Registry, window: QWidget, inside: QWidget) -> None:
+        super().__init__(inside)
         self.bench, self.acts, self.window_ = bench, actions, window
         self.link = LibraryLink(self)
         self.link.told.connect(bench.tell)
