@@ -12,11 +12,13 @@ from msgspec.structs import replace
 
 from isthmus.check import mark
 from isthmus.check.findings.ruled_out import ruled_out
-from isthmus.check.hunt import NO, UNSURE, YES, Hunt, brightest, code_frames, code_of, levels, read_code
+from isthmus.check.hunt import NO, UNSURE, YES, Hunt, brightest, code_frames, code_of, common_value, levels, read_code
 from isthmus.check.safe import column_bytes
 from isthmus.demo import as_hung, lantern_tide
 from isthmus.errors import EntryFault
 from isthmus.profiles import light_program, profiles_of
+from isthmus.profiles.gdtf import write_gdtf
+from isthmus.profiles.store import stored_of
 from isthmus.show.records import SLOTS
 
 UNITS = ("u101", "u107", "u201", "u221", "u301", "u311", "u401", "u411", "u421", "u441")
@@ -134,6 +136,14 @@ def test_what_cannot_be_hunted_says_why() -> None:
     for broken, unit in ((nobody, "u101"), (show, "u501"), (show, "u502"), (show, "nobody")):
         with pytest.raises(EntryFault):
             Hunt(broken, unit)
+    profile, mode = profiles_of(show).mode_of(show.unit("u101"))
+    *first, last = mode.channels
+    apart = replace(profile, modes=(replace(mode, channels=(*first, replace(last, block=2, offsets=(1,)))),))
+    stored = stored_of(apart, write_gdtf(apart))
+    scattered = replace(show, profiles=tuple(stored if p.key == stored.key else p for p in show.profiles))
+    for hunted in (lambda: Hunt(scattered, "u101"), lambda: common_value(scattered, 1, ["u101", "u102"])):
+        with pytest.raises(EntryFault, match="several addresses at once"):
+            hunted()
 
 
 @given(st.sampled_from(UNITS), st.integers(1, 480))

@@ -20,7 +20,7 @@ from isthmus.errors import EntryFault
 from isthmus.patch.index import index_of
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.light import LightProgram
-from isthmus.show.records import SLOTS, Show
+from isthmus.show.records import SLOTS, Show, Unit
 
 Slots = dict[tuple[int, int], int]
 VISIBLE = 1.5 * DARK
@@ -35,6 +35,18 @@ def levels(program: LightProgram, windows: NDArray[np.uint8]) -> NDArray[np.floa
 def half_light(program: LightProgram, value: int) -> float:
     """Half of the light a unit gives with this byte in all its slots."""
     return float(levels(program, np.full((1, program.width), value, np.uint8))[0]) / 2
+
+
+def _scattered(program: LightProgram) -> bool:
+    """Whether a mode listens at several addresses at once."""
+    return len(program.chart.footprints) > 1
+
+
+def _cannot_tell(unit: Unit) -> EntryFault:
+    return EntryFault(
+        f"{unit.number} listens at several addresses at once, so its light does not tell which of them it heard.",
+        do="Read its addresses at the unit, or ask it by RDM.",
+    )
 
 
 def programs_in(show: Show, universes: Iterable[int]) -> list[LightProgram]:
@@ -63,9 +75,15 @@ def brightest(wanted: Sequence[LightProgram], everybody: Iterable[LightProgram])
 
 
 def common_value(show: Show, universe: int, units: Sequence[str]) -> int:
-    """The byte that lights every one of these units and is safe for all of the universe. Raises EntryFault without one."""
-    found = [mode for u in units if (unit := show.unit(u)) and (mode := profiles_of(show).mode_of(unit))]
-    value = brightest([light_program(*mode) for mode in found], programs_in(show, [universe]))
+    """The byte that lights every one of these units and is safe for all of the universe.
+
+    Raises EntryFault without one, or for a unit of several blocks.
+    """
+    found = [(unit, light_program(*mode)) for u in units if (unit := show.unit(u)) and (mode := profiles_of(show).mode_of(unit))]
+    for unit, program in found:
+        if _scattered(program):
+            raise _cannot_tell(unit)
+    value = brightest([program for _, program in found], programs_in(show, [universe]))
     if not value:
         raise EntryFault("No byte lights all of these units and is safe for everybody there.", do="Hunt them one by one.")
     return value
@@ -130,7 +148,9 @@ class Hunt:
             raise EntryFault(f"{unit.number} has no address, so nobody knows where to look.", do="Choose universes to hunt in.")
         profile, mode = found
         programs = {m.name: light_program(profile, m) for m in (profile.modes if any_mode else [mode])}
-        programs = {name: p for name, p in programs.items() if p.assembly.beams and len(p.chart.footprints) == 1}
+        if all(map(_scattered, programs.values())):
+            raise _cannot_tell(unit)
+        programs = {name: p for name, p in programs.items() if p.assembly.beams and not _scattered(p)}
         everybody = [*programs_in(show, self.universes), *programs.values()]
         self.value = brightest(list(programs.values()), everybody)
         barred = set(leave_out)
