@@ -163,6 +163,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "xcb" if os.environ.get("DISPLAY") else
 @pytest.fixture
 def make_window(qtbot, monkeypatch: pytest.MonkeyPatch):
     """Windows with a real size on a real display; a crash, or a thread or process left behind, fails the test."""
+    from PySide6.QtWidgets import QApplication
+
     from isthmus.app.main import make_application
     from isthmus.app.window import Window
 
@@ -178,6 +180,8 @@ def make_window(qtbot, monkeypatch: pytest.MonkeyPatch):
         qtbot.waitExposed(window)
         window.activateWindow()
         qtbot.waitUntil(lambda: len(window.pages) > 1, timeout=20_000)
+        with_keys = QApplication.focusWidget()
+        assert with_keys is None or with_keys.isVisible()  # a page made behind the first takes no keys from it
         if page:
             window.go(page)
         qtbot.wait(50)

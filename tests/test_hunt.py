@@ -136,7 +136,7 @@ def test_what_cannot_be_hunted_says_why() -> None:
     for broken, unit in ((nobody, "u101"), (show, "u501"), (show, "u502"), (show, "nobody")):
         with pytest.raises(EntryFault):
             Hunt(broken, unit)
-    profile, mode = profiles_of(show).mode_of(show.unit("u101"))
+    profile, mode = profiles_of(show).mode_of(show.unit("u101")) or pytest.fail("no mode")
     *first, last = mode.channels
     apart = replace(profile, modes=(replace(mode, channels=(*first, replace(last, block=2, offsets=(1,)))),))
     stored = stored_of(apart, write_gdtf(apart))

@@ -192,12 +192,11 @@ class PatchPage(Page):
         for switch, view in zip(self.switches, VIEWS, strict=True):
             switch.setChecked(view == name)
         self.stack.setCurrentIndex(VIEWS.index(name))
-        if name == "Units":
-            self.table.setFocus(Qt.FocusReason.OtherFocusReason)
-        elif name == "Universes":
+        if name == "Universes":
             self.map.reload()
             self._told_scale()
-            self.map.setFocus(Qt.FocusReason.OtherFocusReason)
+        if self.isVisible():  # while the page is made the keys belong to another
+            self.entered()
 
     def here(self, view: str) -> None:
         """Come to this page, with one of its views."""
@@ -205,8 +204,9 @@ class PatchPage(Page):
         self.show_view(view)
 
     def entered(self) -> None:
-        if self.stack.currentIndex() == 0:
-            self.table.setFocus(Qt.FocusReason.OtherFocusReason)
+        view = {"Units": self.table, "Universes": self.map}.get(VIEWS[self.stack.currentIndex()])
+        if view is not None:
+            view.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def refresh(self) -> None:
         show = self.bench.show
