@@ -5,20 +5,16 @@ from __future__ import annotations
 import contextlib
 import socket
 import threading
-import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
 import pytest
 from msgspec.structs import replace
 
+from hands import press, settle, until
 from isthmus.check import Manner
 from isthmus.check.acts import KINDS
-from isthmus.check.devices import Match, discover, match
-from isthmus.check.findings.told import FindingTold, findings_of
+from isthmus.check.findings.told import FindingTold
 from isthmus.demo import shipped_profiles
-from isthmus.net import View
-from isthmus.net.found import Finder, FoundNode
-from isthmus.net.talk import Talker
 from isthmus.output import Live
 from isthmus.output.live import highlight
 from isthmus.profiles import chart, light_program, profiles_of
@@ -49,43 +45,6 @@ class Wire:
                     self.number = self.number % 255 + 1
                     packet = artnet.encode_dmx(self.number, output.port_address, live.frame[row * SLOTS : (row + 1) * SLOTS].tobytes())
                     self.socket.sendto(packet, (output.host, artnet.PORT))
-
-    def nodes(self, show: Show) -> tuple[FoundNode, ...]:
-        finder = Finder()
-        for node in show.nodes:
-            self.socket.sendto(artnet.encode_poll(), (node.ip, artnet.PORT))
-        end = time.monotonic() + 0.3
-        while time.monotonic() < end:
-            try:
-                data, (ip, _) = self.socket.recvfrom(2048)
-            except TimeoutError:
-                continue
-            packet = artnet.decode(data)
-            if isinstance(packet, artnet.ArtPollReply):
-                finder.take(packet, ip, time.monotonic())
-        return finder.nodes(time.monotonic())
-
-    def devices(self, show: Show, nodes: Sequence[FoundNode]) -> list[Match]:
-        """Who answers RDM behind these nodes, against the patch."""
-        talker = Talker(lambda packet, host: "" if self.socket.sendto(packet, (host, artnet.PORT)) else "not sent", pause=0.0)
-        done = threading.Event()
-
-        def hear() -> None:
-            while not done.is_set():
-                with contextlib.suppress(TimeoutError):
-                    data, (ip, _) = self.socket.recvfrom(2048)
-                    packet = artnet.decode(data)
-                    if isinstance(packet, artnet.ArtRdm | artnet.ArtTodData):
-                        talker.take(packet, ip)
-
-        ear = threading.Thread(target=hear)
-        ear.start()
-        try:
-            found = discover(talker, nodes, show)
-        finally:
-            done.set()
-            ear.join()
-        return match(show, found.devices, found.asked)
 
 
 @contextlib.contextmanager
@@ -128,22 +87,17 @@ def called(show: Show, client: RigClient, wire: Wire) -> Show:
     return caller.round(Manner(kinds=KINDS))
 
 
-def mended(show: Show, told: FindingTold, fault: Fault, made: MadeRig, client: RigClient) -> Show:
-    """By the first mend that is offered; where only hands help, at the unit, the port or the node."""
-    if fault.kind not in BY_HAND:
-        edit = told.mends[0].edit
-        assert edit is not None
-        return edit(show)
+def by_hand(fault: Fault, made: MadeRig, client: RigClient) -> None:
+    """What only hands mend, at the unit, the port, the node, or the other desk."""
     client.do("quiet")
     for node in made.show.nodes:
         client.do("node", name=node.name, on=False)  # what it merged is forgotten at once, and not after ten seconds
         client.do("node", name=node.name, on=True)
         client.do("node", name=node.name, dead=[])
     for unit in fault.units:
-        patched = show.unit(unit)
+        patched = made.show.unit(unit)
         assert patched is not None
         client.do("unit", label=str(patched.number), faults=[], address=patched.patch[0].address)
-    return show
 
 
 def apart(made: MadeRig) -> bool:
@@ -160,20 +114,38 @@ def apart(made: MadeRig) -> bool:
 
 @pytest.mark.network
 @pytest.mark.parametrize("kind", FAULT_KINDS)
-def test_a_rig_with_this_fault_is_called_told_and_mended(kind: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_rig_with_this_fault_is_called_told_and_mended(kind: str, make_window, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(generate, "SIZE", (4, 4) if kind == "run" else (2, 3))
+    monkeypatch.setattr("isthmus.net.talk.PAUSE", 0.0)  # simulated lines need no breath between questions
     rigs = (make_rig(seed, shipped_profiles(), 1, (kind,)) for seed in range(900, 2000))
     made = next(m for m in rigs if m.faults and len(m.show.units) < 15 and (kind == "double" or apart(m)))
     fault, wire = made.faults[0], Wire()
     with wire.socket, hanging(made) as client:
-        show = called(made.show, client, wire)
-        view = View(nodes=wire.nodes(show), looking=True, looked=True)
-        told = next(f for f in findings_of(show, view)[0] if set(f.units) & set(fault.units))
-        assert kind in {told.kind, *(r.kind for r in told.rivals)}, (told.kind, told.words, fault)
-        if told.kind != kind or (kind == "address" and not told.mends):  # eyes alone leave a choice here: the devices are asked
-            matches = wire.devices(show, view.nodes)
-            told = next(f for f in findings_of(show, view, matches)[0] if set(f.units) & set(fault.units))
-        assert told.kind == kind, (told.kind, told.words, fault)
-        again = called(replace(mended(show, told, fault, made, client), verdicts=()), client, wire)
+        window = make_window(called(made.show, client, wire), page="Roll call")
+        page, bench = window.roll_call, window.bench
+        press(page, "call view Findings")
+        assert until(lambda: bench.network.looked, 20)
+
+        def told() -> FindingTold:
+            page.checks.conclude()
+            page.findings.choose(fault.units[0])
+            found = page.findings._shown
+            assert found is not None and set(found.units) & set(fault.units), (kind, page.checks.findings)
+            return found
+
+        assert kind in {told().kind, *(r.kind for r in told().rivals)}, (told(), fault)
+        if told().kind != kind or (kind == "address" and not told().mends):  # eyes alone leave a choice here: the devices are asked
+            press(page, "call view Discovery")
+            press(page, "discover")
+            assert until(lambda: page.checks.found is not None and page.discovery.task is None, 60)
+            press(page, "call view Findings")
+        assert told().kind == kind, (told(), fault)
+        if kind in BY_HAND:
+            by_hand(fault, made, client)
+        else:
+            press(page, "mend")
+        window.net.look(False)
+        settle(0.3)  # what is set at a node is set there by then
+        again = called(replace(bench.show, verdicts=()), client, wire)
     left = {v.unit: (v.result, v.what) for v in again.verdicts if v.result != "answers"}
-    assert not left, (kind, told.words, left)
+    assert not left, (kind, left)

@@ -14,16 +14,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
-from browser import BROWSER, Browser, Cut
+from browser import BROWSER, TAKE_PICTURE, Browser, Cut
 from conftest import until
-from isthmus.check import Manner, begin, mark, step
+from isthmus.check import Manner, begin, jump, mark, step
 from isthmus.check.verdicts import tally
 from isthmus.demo import lantern_tide
 from isthmus.errors import EntryFault, IsthmusError, NetworkFault
 from isthmus.output import Live
 from isthmus.phone.door import LONGEST, MAX_PHONES, Door, Phone
 from isthmus.phone.server import Op, PhoneServer, clean_picture, read_op
-from isthmus.phone.shown import state_of, take_mark, take_picture
+from isthmus.phone.shown import is_stop, state_of, take_mark, take_picture, unit_called
 from isthmus.show import Show
 
 
@@ -34,25 +34,28 @@ class Desk:
         self.show, self.live = show, Live(show)
         self.call = begin(show, self.live, Manner())
         self.applied: list[Op] = []
+        self.sending = True
         self._lock = threading.Lock()
         self.server = PhoneServer("127.0.0.1", self.take, port=0)
         self.server.start()
         self.say()
 
     def say(self) -> None:
-        self.server.publish(state_of(self.show, self.call))
+        self.server.publish(state_of(self.show, self.call, self.sending))
 
     def take(self, op: Op) -> None:
         with self._lock:
             try:
                 if op.do == "mark":
                     self.show = take_mark(self.show, op)
-                    if list(self.call.call.units) == op.data["units"]:
+                    if is_stop(self.call.call, op):
                         self.call = step(self.call, self.show, self.live, 1)
                 elif op.do == "picture":
                     self.show = take_picture(self.show, op)
                 elif op.do == "step":
                     self.call = step(self.call, self.show, self.live, op.data["by"])
+                elif op.do == "jump":
+                    self.call = jump(self.call, self.show, self.live, unit_called(self.show, op))
                 self.applied.append(op)
             except IsthmusError as error:
                 self.server.acknowledge(op, False, str(error))
@@ -102,7 +105,7 @@ def test_a_code_lets_one_in_and_wrong_ones_cost_ever_more_time() -> None:
 @settings(max_examples=60, deadline=None)
 def test_nothing_a_phone_can_say_upsets_the_desk(text: str) -> None:
     op = read_op(Phone("t", "Ada", "10.0.0.1", 0, 0), text)
-    assert op is None or (op.do in ("mark", "step", "jump", "act", "hello") and op.ago >= 0)
+    assert op is None or (op.do in ("mark", "begin", "step", "jump", "act") and op.ago >= 0)
     for data in (
         {},
         {"units": "u101"},
@@ -118,7 +121,7 @@ def test_an_older_mark_never_hides_a_newer_one_and_is_not_lost_either(demo: Show
     show = take_mark(demo, Op("Ada", "a", "1", "mark", {"units": ["u101"], "result": "answers"}, 0.0))
     late = Op("Ben", "b", "2", "mark", {"units": ["u101"], "result": "silent", "note": "dark from here"}, 3600.0)
     kept = next(v for v in take_mark(show, late).verdicts if v.unit == "u101")
-    assert kept.result == "answers" and kept.by == "Ada" and "Ben" in kept.note and "silent, dark from here" in kept.note
+    assert kept.result == "answers" and kept.by == "Ada" and "Ben" in kept.note and "silent; dark from here" in kept.note
     newer = Op("Ben", "b", "3", "mark", {"units": ["u101"], "result": "wrong", "what": ["tilt", 5]}, 0.0)
     again = next(v for v in take_mark(mark(show, "u101", "answers", at="2020-01-01T00:00:00"), newer).verdicts if v.unit == "u101")
     assert again.result == "wrong" and again.what == ("tilt",) and again.by == "Ben"
@@ -135,11 +138,14 @@ def test_pictures_are_made_small_and_stripped_and_kept_with_the_verdict(demo: Sh
     for bad in (b"", b"GIF89a", made[:200], b"\xff\xd8" + bytes(500)):
         assert clean_picture(bad) == b""
     op = Op("Ada", "a", "1", "picture", {"unit": "u101"}, 0.0, made)
-    with pytest.raises(EntryFault, match="Mark the unit first"):
-        take_picture(demo, op)
-    show = take_picture(mark(demo, "u101", "wrong"), op)
+    seen = take_picture(demo, op)  # taken before anything was marked
+    assert seen.verdicts[0].result == "skipped" and tally(seen)["left"] == len(demo.units)
+    show = take_mark(seen, Op("Ada", "a", "2", "mark", {"units": ["u101"], "result": "wrong", "others": "105"}, 0.0))
     assert show.files[-1].data == made and show.verdicts[0].picture == show.files[-1].name
+    assert show.verdicts[0].what == ("other",) and show.verdicts[0].others == ("u105",)
     assert take_picture(show, op).files == show.files
+    with pytest.raises(EntryFault):
+        take_picture(demo, Op("Ada", "a", "3", "picture", {"unit": "nobody"}, 0.0, made))
 
 
 # ---------------------------------------------------------------- the server, asked without a page
@@ -232,8 +238,13 @@ def test_two_phones_mark_at_once_while_one_loses_its_connection(desk: Desk, tmp_
         ben.until("document.querySelector('#state').innerText.startsWith('No connection')")
         ben.type("#note", "flickers")
         ben.click("[data-mark=wrong]")
-        ben.click("[data-way=colour]")  # of 102, kept on the phone
+        ben.click("[data-way=colour]")
+        ben.click("[data-way=too]")
+        ben.type("#others", "105, 9999")
+        ben.click("[data-mark=wrong]")  # of 102, kept on the phone
         ben.until("document.querySelector('#state').innerText.includes('1 kept here')")
+        ben.run(TAKE_PICTURE)
+        ben.until("document.querySelector('#state').innerText.includes('2 kept here')")
         for number in ("103", "104"):
             ada.until("!document.querySelector('[data-mark=silent]').disabled")
             before = ada.text("#number")
@@ -243,12 +254,12 @@ def test_two_phones_mark_at_once_while_one_loses_its_connection(desk: Desk, tmp_
         assert ben.run("JSON.parse(localStorage.getItem('line')).length") == 1
         line.join()
         ben.until("document.querySelector('#state').innerText == 'Connected' && JSON.parse(localStorage.getItem('line')).length == 0", 30)
-        assert until(lambda: len(desk.applied) == 4)
+        assert until(lambda: len(desk.applied) == 5)
         by = {v.unit: v for v in desk.show.verdicts}
         assert by["u101"].by == "Ada" and by["u103"].result == "silent"
-        assert (
-            by["u102"].result == "silent" and "Ben" in by["u102"].note and "wrong, flickers" in by["u102"].note
-        )  # the older is kept beside
+        assert by["u102"].result == "silent" and "Ben" in by["u102"].note  # the older is kept beside
+        assert "wrong: 105 lights too, colour; flickers; lit: 9999, which nobody has" in by["u102"].note and by["u102"].picture
+        ben.until("document.querySelector('#state').innerText == 'Connected'")
         ben.until("document.querySelector('#number').innerText == '104'")
         ben.click("[data-step='-1']")
         ada.until("document.querySelector('#number').innerText == '103'")
@@ -258,7 +269,13 @@ def test_two_phones_mark_at_once_while_one_loses_its_connection(desk: Desk, tmp_
         ben.run("socket.send(JSON.stringify({id: 'twice', do: 'mark', units: ['u103'], result: 'answers', ago: 0}))")
         assert until(lambda: len(desk.applied) == sent + 1)
         assert len([v for v in desk.show.verdicts if v.unit == "u103"]) == 1
-        # keys are large, nothing is cut off, and both themes of the day are dark: it is used in the dark
+        ada.type("#wanted", "207")
+        ada.click("#jump button")
+        ben.until("document.querySelector('#number').innerText == '207'")
+        desk.sending = False
+        desk.say()
+        ada.until("document.querySelector('#see').innerText.startsWith('Output is off')")
+        # keys are large, nothing is cut off
         sizes = ada.run("[...document.querySelectorAll('[data-mark]')].map(b => b.getBoundingClientRect().height)")
         assert min(sizes) >= 80 and ada.run("document.documentElement.scrollWidth <= innerWidth")
         desk.server.stop()

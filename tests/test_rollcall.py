@@ -14,9 +14,10 @@ from msgspec.structs import replace
 
 from isthmus.check import begin, end, mark, record, step
 from isthmus.check.acts import KINDS, acts_of
-from isthmus.check.calls import ORDERS, WAYS, in_walking_order, plan_calls, say_slot
+from isthmus.check.calls import ORDERS, WAYS, in_walking_order, plan_calls
 from isthmus.check.rollcall import Manner, length, sentence, slot_value, step_act, step_phase
 from isthmus.check.safe import column_bytes, dangers, guarded, safe_level
+from isthmus.check.slots import say_slot
 from isthmus.check.verdicts import by_place, changes, new_round, say, tally
 from isthmus.demo import lantern_tide
 from isthmus.errors import EntryFault

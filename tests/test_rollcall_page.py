@@ -11,7 +11,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
 
-from browser import BROWSER, Browser
+from browser import BROWSER, TAKE_PICTURE, Browser
 from conftest import lit
 from hands import activate, answer_text, child, click, dialog, key, keys, press, settle, until
 from isthmus.check import Manner, mark
@@ -294,15 +294,25 @@ def test_a_phone_joins_steps_and_marks_in_the_window(called, tmp_path) -> None:
         phone.click("#join button")
         patiently("document.querySelector('#title').innerText == 'Nobody is called'")
         assert until(lambda: view.phones.rows and view.phones.rows[0][:1] == ("Ada",)) and view.code.text() == view.server.door.code
-        bench.guard(page.call.begin)
+        assert not view.server.door.refused
+        phone.click("#begin")  # from the deck, as it is set at the desk
         patiently("document.querySelector('#number').innerText == '101'")
+        phone.run(TAKE_PICTURE)
+        assert until(lambda: not page.call.picture.isHidden()) and bench.show.verdicts[0].result == "skipped"
         phone.click("[data-mark=answers]")
         patiently("document.querySelector('#number').innerText == '102'")
-        assert bench.show.verdicts[0].by == "Ada" and bench.call.call.units == ("u102",)
+        [kept] = bench.show.verdicts
+        assert (kept.by, kept.result, bench.call.call.units) == ("Ada", "answers", ("u102",)) and kept.picture
         bench.undo()
-        assert not bench.show.verdicts  # every edit can be undone, theirs too
+        assert bench.show.verdicts[0].result == "skipped"  # every edit can be undone, theirs too
         phone.click("[data-step='1']")
         patiently("document.querySelector('#number').innerText == '103'")
+        phone.type("#wanted", "999")
+        phone.click("#jump button")
+        patiently("document.querySelector('#said').innerText.includes('Nobody has the number')")
+        phone.type("#wanted", "207")
+        phone.click("#jump button")
+        patiently("document.querySelector('#number').innerText == '207'")
         bench.end_call()
         patiently("document.querySelector('#title').innerText == 'Nobody is called'")
         view.table.selectRow(0)

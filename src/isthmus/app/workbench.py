@@ -15,6 +15,7 @@ from PySide6.QtCore import QObject, Signal
 
 from isthmus.check import rollcall, verdicts
 from isthmus.check.prove import Proof
+from isthmus.check.slots import mark_slot
 from isthmus.errors import IsthmusError
 from isthmus.output import Live, Masters, RigView, identity
 from isthmus.output.aiming import Aiming, aim_units, in_words
@@ -342,9 +343,12 @@ class Workbench(QObject):
         """Keep a verdict of the units called, and go on to the next stop. Raises EntryFault for a verdict nobody knows."""
         if self.call is None:
             return
-        stop, kinds = self.call.call, self.call.manner.kinds
-        if not stop.slot:
-            show = self.show
+        stop, kinds, show = self.call.call, self.call.manner.kinds, self.show
+        if stop.slot:
+            show = mark_slot(show, stop.slot, result, note, what, by)
+            if show is not self.show:
+                self.commit(f"Mark {stop.title} {result}", show)
+        else:
             for unit in stop.units:
                 show = verdicts.mark(show, unit, result, note, what=what, others=others, acts=kinds, by=by)
             self.commit(f"Mark {stop.title} {result}", show)

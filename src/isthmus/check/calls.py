@@ -8,8 +8,7 @@ from dataclasses import dataclass
 from isthmus.errors import EntryFault
 from isthmus.patch.groups import members
 from isthmus.patch.index import index_of
-from isthmus.profiles import chart, light_program, profiles_of
-from isthmus.profiles.attributes import plain
+from isthmus.profiles import chart, profiles_of
 from isthmus.routes import Reach, routed
 from isthmus.show.records import Show, Unit
 
@@ -168,25 +167,6 @@ def _together(show: Show, units: Sequence[Unit], by: str) -> list[Call]:
             for name in names:
                 groups.setdefault(name, []).append(unit.id)
     return [Call(name, tuple(ids)) for name, ids in groups.items() if ids]
-
-
-def say_slot(show: Show, slot: tuple[int, int]) -> str:
-    """Who owns an address and what it does: `101 Low front: pan (coarse)`."""
-    universe, address = slot
-    words = []
-    for span in index_of(show).universe(universe).spans:
-        unit = index_of(show).by_id.get(span.unit)
-        found = profiles_of(show).mode_of(unit) if unit else None
-        if not unit or not found or not span.start <= address <= span.end:
-            continue
-        offset = address - span.start + 1
-        for item in light_program(*found).chart.channels:
-            for byte, (block, at) in enumerate(item.slots):
-                if block == span.block and at == offset:
-                    fine = "" if len(item.slots) == 1 else " (coarse)" if byte == 0 else " (fine)" if byte == 1 else f" (byte {byte + 1})"
-                    cell = f", cell {item.cell}" if item.cell else ""
-                    words.append(f"{unit.number} {unit.name}: {plain(item.attribute)}{fine}{cell}")
-    return "; ".join(words) or "nobody"
 
 
 def numbers_of(show: Show, ids: Collection[str]) -> str:

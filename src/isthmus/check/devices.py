@@ -299,7 +299,7 @@ def told_of(show: Show, matches: Sequence[Match]) -> dict[str, Told]:
         modes = found[0].modes if found else ()
         mode = next((x.name for x in modes if found and chart(found[0], x).footprint == m.device.footprint), "")
         universe = sent.get((m.device.ip, m.device.port_address)) or sent.get(("", m.device.port_address), 0)
-        out[m.unit.id] = Told(m.device.address, mode, universe, True, m.device.name)
+        out[m.unit.id] = Told(m.device.address, mode, universe, True, m.device.name, (m.device.ip, m.device.port_address))
     return out
 
 

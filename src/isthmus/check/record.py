@@ -77,7 +77,8 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
     """The record on A4, or the snag list alone: open faults by position with the likely cause, a box to tick."""
     from reportlab.lib.pagesizes import A4, landscape
     from reportlab.lib.styles import getSampleStyleSheet
-    from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table
+    from reportlab.lib.utils import ImageReader
+    from reportlab.platypus import Image, Paragraph, SimpleDocTemplate, Spacer, Table
 
     buffer = io.BytesIO()
     title = f"{show.name}: {'snag list' if snags_only else 'record of roll call'}"
@@ -98,14 +99,28 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
         Paragraph(escape(f"{show.venue or ''} {last[:16].replace('T', ' ')}  {told}"), small),
     ]
     causes = {u: f.words for f in findings for u in f.units}
+    files = {f.name: f.data for f in show.files}
+
+    def seen(words: str, picture: str) -> object:
+        """What was seen, with the picture taken of it."""
+        try:
+            taken = ImageReader(io.BytesIO(files.get(picture, b"")))
+        except OSError:  # none, or one that does not read
+            return cell(words)
+        wide, high = taken.getSize()
+        scale = min(150 / wide, 110 / high)
+        return [cell(words), Image(io.BytesIO(files[picture]), wide * scale, high * scale)]
+
     for place, units in open_faults(show):
         story += [Spacer(1, 8), Paragraph(escape(place), styles["Heading2"])]
         lines = [["", "Unit", "Name", "Address", "Seen", "Likely cause", "By, at"]]
         for unit, words in units:
             verdict = next(v for v in show.verdicts if v.unit == unit.id)
             who = f"{verdict.by} {verdict.at[11:16]}".strip()
-            texts = (str(unit.number), unit.name, addresses(unit), words, causes.get(unit.id, ""), who)
-            lines.append(["[  ]", *[cell(t) for t in texts]])  # type: ignore[list-item]
+            texts = (str(unit.number), unit.name, addresses(unit))
+            last_two = (causes.get(unit.id, ""), who)
+            row = ["[  ]", *map(cell, texts), seen(words, verdict.picture), *map(cell, last_two)]
+            lines.append(row)  # type: ignore[arg-type]
         story.append(Table(lines, colWidths=(24, 44, 120, 60, 210, 220, 80), repeatRows=1, style=_LINES))
     if not open_faults(show):
         story.append(Paragraph("No open faults among the units called.", styles["BodyText"]))

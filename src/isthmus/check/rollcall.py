@@ -9,8 +9,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from isthmus.check.acts import LIGHT, Act, acts_of
-from isthmus.check.calls import Call, CallPlan, Left, numbers_of, plan_calls, say_slot
+from isthmus.check.calls import Call, CallPlan, Left, numbers_of, plan_calls
 from isthmus.check.safe import safe_level
+from isthmus.check.slots import owners, say_slot
 from isthmus.check.verdicts import holds
 from isthmus.errors import EntryFault
 from isthmus.output import Live
@@ -147,16 +148,10 @@ def _bright(attribute: str) -> bool:
 def slot_value(call: RollCall, show: Show) -> int | None:
     """The byte laid on the called address: the level, or the safe one nearest to it; None when it is left alone."""
     assert call.call.slot
-    universe, address = call.call.slot
     best: float | None = call.manner.level
-    for span in index_of(show).universe(universe).spans:
-        unit = index_of(show).by_id.get(span.unit)
-        found = profiles_of(show).mode_of(unit) if unit else None
-        if not found or not span.start <= address <= span.end or call.manner.armed:
-            continue
-        for item in light_program(*found).chart.channels:
-            if item.slots and item.slots[0] == (span.block, address - span.start + 1) and best is not None:
-                best = safe_level(item, best)
+    for _, item, byte in owners(show, call.call.slot):
+        if byte == 0 and best is not None and not call.manner.armed:
+            best = safe_level(item, best)
     return None if best is None else min(255, int(best * 255 + 0.5))
 
 

@@ -57,9 +57,9 @@ def mark(
     others: Sequence[str] = (),
     acts: Sequence[str] = (),
     by: str = "",
-    picture: str = "",
 ) -> Show:
-    """Keep a verdict, in place of an earlier one. Raises EntryFault for an unknown unit, result or way of being wrong."""
+    """Keep a verdict, in place of an earlier one, whose picture stays. Raises EntryFault for an unknown unit, result or way
+    of being wrong."""
     unit = show.unit(unit_id)
     if unit is None:
         raise EntryFault("That unit is no longer in the show.")
@@ -79,7 +79,7 @@ def mark(
         others=tuple(dict.fromkeys(u for u in others if u in known and u != unit_id)),
         acts=tuple(acts),
         by=by.strip()[:60],
-        picture=picture,
+        picture=next((v.picture for v in show.verdicts if v.unit == unit_id), ""),
     )
     return replace(show, verdicts=(*(v for v in show.verdicts if v.unit != unit_id), verdict), answers=_still(show, unit_id))
 

@@ -22,7 +22,7 @@ MAX_BODY = 12 * 2**20
 MAX_PICTURE = 1600  # pixels along its longer side
 MAX_TEXT = 20_000
 FILES = {"/": "index.html", "/page.js": "page.js", "/page.css": "page.css"}
-DOES = {"mark", "step", "jump", "act", "hello"}
+DOES = {"mark", "begin", "step", "jump", "act"}
 SAFE = {
     "Content-Security-Policy": "default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self'; img-src 'self' blob:",
     "X-Content-Type-Options": "nosniff",
@@ -93,7 +93,8 @@ class PhoneServer:
         if phone is not None:
             phone.ids[op.id] = well, words
             phone.marks += well and op.do == "mark"
-            self._soon(self._send(op.token, json.dumps({"kind": "done", "id": op.id, "well": well, "words": words})))
+            told = {"kind": "done", "id": op.id, "well": well, "words": words, "picture": op.do == "picture"}
+            self._soon(self._send(op.token, json.dumps(told)))
 
     def put_out(self, token: str) -> None:
         """A phone may no longer take part."""

@@ -3,28 +3,31 @@
 from __future__ import annotations
 
 import hashlib
+import re
 import time
 from typing import Any
 
 from msgspec.structs import replace
 
-from isthmus.check.calls import numbers_of
+from isthmus.check.calls import Call, numbers_of
 from isthmus.check.rollcall import RollCall, sentence
+from isthmus.check.slots import mark_slot
 from isthmus.check.verdicts import WAYS, holds, mark, say, tally
 from isthmus.errors import EntryFault
 from isthmus.patch.cells import addresses
 from isthmus.phone.server import Op
-from isthmus.show.records import Show, StoredFile
+from isthmus.show.records import Show, StoredFile, Verdict
 
 AROUND = 4
+OFF = "Output is off at the desk: nothing leaves it, so no unit can answer."
 STALE_STEP = 8.0  # seconds: a step that comes later is no longer meant
 MAX_PICTURES = 200
 
 
-def state_of(show: Show, call: RollCall | None) -> dict[str, Any]:
+def state_of(show: Show, call: RollCall | None, sending: bool = True) -> dict[str, Any]:
     held = {v.unit: v.result for v in show.verdicts if holds(show, v)}
     plan = [[u.id, round(u.position[0], 2), round(u.position[1], 2), held.get(u.id, "")] for u in show.units if u.position]
-    state: dict[str, Any] = {"show": show.name, "on": call is not None, "plan": plan, "ways": WAYS}
+    state: dict[str, Any] = {"show": show.name, "on": call is not None, "sending": sending, "plan": plan, "ways": WAYS}
     if call is None:
         return state
     stop = call.call
@@ -39,11 +42,12 @@ def state_of(show: Show, call: RollCall | None) -> dict[str, Any]:
         )
     return state | {
         "stop": f"{call.at}:{stop.title}:{stop.cell}",
-        "units": list(stop.units) if not stop.slot else [],
+        "units": list(stop.units),
+        "slot": stop.slot,
         "number": str(unit.number) if unit else "",
         "title": (unit.name or str(unit.number)) if unit else stop.title,
         "where": f"{unit.hangs_on or 'nowhere yet'}, {addresses(unit)}" if unit else numbers_of(show, stop.units),
-        "see": sentence(call, show),
+        "see": sentence(call, show) if sending else OFF,
         "verdict": say(show, verdict) if verdict else "",
         "left": tally(show, call.order)["left"],
         "next": rows,
@@ -55,32 +59,65 @@ def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
 
     Raises EntryFault for units or words nobody knows.
     """
-    units, result, note = op.data.get("units"), str(op.data.get("result", "")), str(op.data.get("note", ""))
+    units, slot, result, note = op.data.get("units"), op.data.get("slot"), str(op.data.get("result", "")), str(op.data.get("note", ""))
     what = [str(w) for w in op.data.get("what", ()) if isinstance(w, str)] if isinstance(op.data.get("what", []), list) else []
+    if isinstance(slot, list) and len(slot) == 2 and all(isinstance(x, int) for x in slot):
+        return mark_slot(show, (slot[0], slot[1]), result, note, what, op.phone)
     if not isinstance(units, list) or not 1 <= len(units) <= 512:
         raise EntryFault("That mark is for no unit.")
+    others, strange = _lit_instead(show, str(op.data.get("others", ""))[:200])
+    if strange:
+        note = "; ".join(x for x in (note, f"lit: {strange}, which nobody has") if x)
+    if (others or strange) and result == "wrong" and not {"other", "too"} & set(what):
+        what.append("other")
     at = time.strftime("%Y-%m-%dT%H:%M:%S", time.localtime(time.time() - op.ago))
     for unit in units:
         have = next((v for v in show.verdicts if v.unit == unit), None)
         newer_there = have is not None and (have.at > at or (have.at == at and op.ago > 0.3))  # times are whole seconds
-        if have is not None and newer_there and holds(show, have):
+        if have is not None and have.result != "skipped" and newer_there and holds(show, have):
             if have.result != result or note:
-                added = f"{op.phone} {at[11:16]}: {result}{f', {note}' if note else ''}"
+                seen = Verdict(unit=have.unit, result=result, what=tuple(what), others=tuple(others), note=note)
+                added = f"{op.phone} {at[11:16]}: {say(show, seen)}"
                 newer = replace(have, note="; ".join(x for x in (have.note, added) if x)[:500])
                 show = replace(show, verdicts=tuple(newer if v is have else v for v in show.verdicts))
         else:
-            picture = have.picture if have else ""
-            show = mark(show, str(unit), result, note, at, what, (), acts, op.phone, picture)
+            show = mark(show, str(unit), result, note, at, what, others, acts, op.phone)
     return show
 
 
+def _lit_instead(show: Show, text: str) -> tuple[list[str], str]:
+    """Units by the numbers typed, and the numbers nobody has."""
+    by_number = {str(u.number): u.id for u in show.units}
+    typed = list(dict.fromkeys(re.findall(r"\d+", text)))
+    return [by_number[n] for n in typed if n in by_number], ", ".join(n for n in typed if n not in by_number)
+
+
+def is_stop(stop: Call, op: Op) -> bool:
+    """Whether a mark is about the stop that is called now."""
+    return list(stop.units) == op.data.get("units") and (list(stop.slot) if stop.slot else None) == op.data.get("slot")
+
+
+def unit_called(show: Show, op: Op) -> str:
+    """The unit a phone wants to be called, by its id or its number. Raises EntryFault when nobody has that number."""
+    if "unit" in op.data:
+        return str(op.data["unit"])
+    number = str(op.data.get("number", "")).strip()[:12]
+    found = next((u.id for u in show.units if str(u.number) == number), None)
+    if found is None:
+        raise EntryFault(f"Nobody has the number “{number}”.")
+    return found
+
+
 def take_picture(show: Show, op: Op) -> Show:
-    """A picture to the verdict of a unit, kept with the show. Raises EntryFault without a verdict to put it to."""
-    have = next((v for v in show.verdicts if v.unit == op.data.get("unit")), None)
-    if have is None:
-        raise EntryFault("Mark the unit first, then add a picture to it.")
+    """A picture to the verdict of a unit, kept with the show; a unit without one counts as skipped until it is marked.
+
+    Raises EntryFault for a unit nobody knows, or when the show keeps as many pictures as it may.
+    """
+    unit = str(op.data.get("unit", ""))
     if sum(bool(v.picture) for v in show.verdicts) >= MAX_PICTURES:
         raise EntryFault(f"The show keeps {MAX_PICTURES} pictures at most.")
+    if all(v.unit != unit for v in show.verdicts):
+        show = mark(show, unit, "skipped", by=op.phone)
     key = f"seen-{hashlib.sha256(op.picture).hexdigest()[:16]}.jpg"
     files = show.files if any(f.name == key for f in show.files) else (*show.files, StoredFile(name=key, data=op.picture))
-    return replace(show, files=files, verdicts=tuple(replace(v, picture=key) if v is have else v for v in show.verdicts))
+    return replace(show, files=files, verdicts=tuple(replace(v, picture=key) if v.unit == unit else v for v in show.verdicts))

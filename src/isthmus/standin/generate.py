@@ -17,6 +17,7 @@ from isthmus.standin.scenario import Loaded, Scenario, SimNode, SimUnit
 
 PLACES = ("Bow rail", "Port mast", "Starboard mast", "Mast bridge", "Boathouse eave", "Foredeck", "Waterline", "Boathouse boom")
 SIZE = (3, 8)  # units at a hang position
+SHARED = 0.2  # of the ports carry the universe of the port before
 KINDS = (
     *("dead", "lamp", "address", "double", "exchanged", "mode", "run", "shifted", "swapped", "pan inverted", "tilt inverted"),
     *("show", "port dark", "node dark", "port number", "ports exchanged", "sender", "output off"),
@@ -65,6 +66,7 @@ class _Maker:
         self.senders: set[int] = set()
         self.closed: set[int] = set()
         self.numbers: dict[tuple[str, int], int] = {}
+        self.behind: dict[str, str] = {}  # unit → the output it hangs behind
 
     # ------------------------------------------------------------ as it should be
 
@@ -75,19 +77,23 @@ class _Maker:
             Node(id=f"n{i}", name=f"Ferry {'ABC'[i]}", ip=f"127.0.0.{i + 2}", ports=tuple(16 * i + p for p in range(size)))
             for i, size in enumerate(sizes)
         ]
-        self.outputs = []
+        self.outputs, universe = [], 0
         for node in self.nodes:
             for number in node.ports:
-                self.outputs.append(Output(id=f"o{number}", universe=len(self.outputs) + 1, host=node.ip, port_address=number))
-        for at, output in enumerate(self.outputs):
+                universe += not universe or self.rng.random() >= SHARED  # else another port of the universe before
+                self.outputs.append(Output(id=f"o{number}", universe=universe, host=node.ip, port_address=number))
+        for at in range(universe):
+            mine = [o for o in self.outputs if o.universe == at + 1]
             address = self.rng.choice((1, 1, 1, 11, 101))
-            for place in self.rng.sample(PLACES, self.rng.choice((1, 2, 2))):
+            places = self.rng.sample(PLACES, max(len(mine), self.rng.choice((1, 2, 2))))
+            for i, place in enumerate(places):
+                output = mine[i % len(mine)]
                 key, profile, mode = self.rng.choice(self.kinds)
                 width = chart(profile, mode).footprint
                 step = width if self.rng.random() < 0.7 else -(-width // 10) * 10
-                for i in range(self.rng.randint(*SIZE)):
+                for spot in range(self.rng.randint(*SIZE)):
                     if address + width - 1 <= 500:
-                        self.add(key, mode.name, output, place, address, i, at)
+                        self.add(key, mode.name, output, place, address, spot, at)
                         address += step
                 address += self.rng.choice((0, 0, 5, 20))
 
@@ -98,6 +104,7 @@ class _Maker:
         spot = (float(i), float(at), 4.0)
         made = Unit(id=uid, number=number, name=place, profile=key, mode=mode, patch=patch, hangs_on=place, position=spot)
         self.units.append(made)
+        self.behind[uid] = output.id
         node = next(n for n in self.nodes if n.ip == output.host)
         port = node.ports.index(output.port_address)
         self.sims[uid] = SimUnit(f"S{number}", str(number), key, mode, node.name, port, address)
@@ -227,66 +234,73 @@ class _Maker:
                         self._set(u.id, address=u.patch[0].address + by)
                     self._take(kind, (first.id, mode, by), [u.id for u in mine[at:]])
 
-    def _port(self) -> tuple[Node, int, Output] | None:
-        free = [o for o in self.outputs if o.universe not in self.universe_used and len(self._line(o.universe)) > 1]
+    def _port(self, alone: bool = False) -> tuple[Node, int, Output] | None:
+        """A port that nothing is wrong with yet; `alone` when its universe goes to no other."""
+        free = [o for o in self.outputs if o.universe not in self.universe_used and len(self._ids(o)) > 1]
         free = [o for o in free if not self.used.intersection(u.id for u in self._line(o.universe))]
+        if alone:
+            free = [o for o in free if sum(x.universe == o.universe for x in self.outputs) == 1]
         if not free:
             return None
         output = self.rng.choice(free)
         node = next(n for n in self.nodes if n.ip == output.host)
         return node, node.ports.index(output.port_address), output
 
-    def _ids(self, *universes: int) -> list[str]:
-        return [u.id for universe in universes for u in self._line(universe)]
+    def _ids(self, *outputs: Output) -> list[str]:
+        """The units behind the ports of these outputs."""
+        mine = {o.id for o in outputs}
+        return [u.id for u in self.units if self.behind[u.id] in mine]
 
     def _port_dark(self, kind: str) -> None:
         if found := self._port():
             node, port, output = found
             self.dark.add((node.name, port))
-            self._take(kind, ((node.id, port + 1), output.universe), self._ids(output.universe), [output.universe])
+            self._take(kind, ((node.id, port + 1), output.universe), self._ids(output), [output.universe])
 
     def _node_dark(self, kind: str) -> None:
         found = self._port() if len(self.nodes) > 1 else None
         if found:
             node = found[0]
-            mine = [o.universe for o in self.outputs if o.host == node.ip]
-            if not self.universe_used.intersection(mine) and not self.used.intersection(self._ids(*mine)):
+            mine = [o for o in self.outputs if o.host == node.ip]
+            universes = [o.universe for o in mine]
+            if not self.universe_used.intersection(universes) and not self.used.intersection(self._ids(*mine)):
                 self.off.add(node.name)
-                self._take(kind, (node.id,), self._ids(*mine), mine)
+                self._take(kind, (node.id,), self._ids(*mine), universes)
 
     def _port_number(self, kind: str) -> None:
         if found := self._port():
             node, port, output = found
             number = output.port_address + self.rng.choice((1, -1))
-            if number >= 0:
+            same = any(o.host == node.ip and o.port_address == number and o.universe == output.universe for o in self.outputs)
+            if number >= 0 and not same:
                 self.numbers[(node.name, port)] = number
-                self._take(kind, ((node.id, port + 1), output.universe, number), self._ids(output.universe), [output.universe])
+                self._take(kind, ((node.id, port + 1), output.universe, number), self._ids(output), [output.universe])
 
     def _ports_exchanged(self, kind: str) -> None:
         a, b = self._port(), self._port()
-        if a and b and a[2] is not b[2]:
+        if a and b and a[2].universe != b[2].universe:
             if a[0] is b[0] and self.rng.random() < 0.5:  # their numbers; two nodes get each only what is sent to them
                 for (node, port, _), (_, _, other) in ((a, b), (b, a)):
                     self.numbers[(node.name, port)] = other.port_address
             else:  # their cables
-                lines = (self._ids(a[2].universe), b), (self._ids(b[2].universe), a)
+                lines = (self._ids(a[2]), b), (self._ids(b[2]), a)
                 for ids, (node, port, _) in lines:
                     for uid in ids:
                         self._set(uid, node=node.name, port=port)
             both = sorted((a[2].universe, b[2].universe))
-            self._take(kind, tuple(both), self._ids(*both), both)
+            self._take(kind, tuple(both), self._ids(a[2], b[2]), both)
 
     def _sender(self, kind: str) -> None:
-        if found := self._port():
+        if found := self._port(alone=True):
             universe = found[2].universe
             self.senders.add(universe)
-            self._take(kind, (universe,), self._ids(universe), [universe])
+            self._take(kind, (universe,), self._ids(found[2]), [universe])
 
     def _output_off(self, kind: str) -> None:
         if found := self._port():
             output = found[2]
             self.outputs[self.outputs.index(output)] = replace(output, enabled=False)
-            self._take(kind, (output.universe,), self._ids(output.universe), [output.universe])
+            self._take(kind, (output.universe,), self._ids(output), [output.universe])
 
     # ------------------------------------------------------------
 

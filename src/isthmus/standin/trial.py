@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.check.acts import MOVEMENT
-from isthmus.check.findings.causes import ELSEWHERE
+from isthmus.check.findings.cause import ELSEWHERE
 from isthmus.check.findings.chances import AXIS, MOVES, slots_of_look
 from isthmus.check.findings.evidence import ANSWERS, SILENT, Evidence, Told
 from isthmus.check.findings.looks import Look, next_look
@@ -54,6 +54,7 @@ class Trial:
         wish = {k: v for u in self.model.ids for k, v in highlight(self.model.programs[u], u, 1.0).items()}
         self.theirs = self.model.frames([wish])[0]  # what a second sender says, where there is one; ports merge by HTP
         names = {n.ip: n.name for n in scenario.nodes}
+        self.ips = {name: ip for ip, name in names.items()}
         self.sent = {(names[o.host], o.port_address): o.universe for o in rig.show.outputs if o.enabled}
 
     # ------------------------------------------------------------ what really happens
@@ -108,10 +109,9 @@ class Trial:
         told = {}
         for unit, sim in self.sims.items() if rig.rdm else ():
             on = "dead" not in sim.faults and sim.node not in rig.off and (sim.node, sim.port) not in rig.dark
-            mode = sim.mode
-            told[unit] = (
-                Told(sim.address, mode, self.sent.get((sim.node, self.ports[(sim.node, sim.port)]), 0)) if on else Told(there=False)
-            )
+            mode, number = sim.mode, self.ports[(sim.node, sim.port)]
+            universe, behind = self.sent.get((sim.node, number), 0), (self.ips[sim.node], number)
+            told[unit] = Told(sim.address, mode, universe, behind=behind) if on else Told(there=False)
         senders = dict.fromkeys(rig.senders, ("Harbour radio desk",))
         return Evidence(verdicts, {}, nodes, ports, senders, told, True)
 

@@ -31,7 +31,7 @@ class RollCallPage(ViewsPage):
         self.checks = Checks(bench)
         switches = self.add_switches(VIEWS, self.show_view, "call view")
         self.call = CallView(bench, actions)
-        self.findings = FindingsView(bench, self.checks)
+        self.findings = FindingsView(bench, self.checks, net)
         self.discovery = DiscoveryView(bench, self.checks, net, window)
         self.hunt = HuntView(bench, self.checks)
         self.phones = PhonesView(bench, self.call, window)

@@ -4,56 +4,18 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from math import log
 
-from isthmus.check.findings.evidence import SILENT, Evidence
+from isthmus.check.findings.cause import ELSEWHERE, PRIOR, Cause
+from isthmus.check.findings.evidence import Evidence
+from isthmus.check.findings.lines import Lines
 from isthmus.check.findings.model import NOWHERE, Model, State
 from isthmus.patch.index import index_of
 from isthmus.profiles import chart
-from isthmus.routes import Port, Reach
-from isthmus.show.records import SLOTS, Output
+from isthmus.show.records import SLOTS
 
-ELSEWHERE, ALWAYS = "elsewhere", "lit"  # faults of a State: listens at an address nobody knows; lights whatever is called
-# how often each happens to one unit, port, node, hang; from what the trade meets, and they only settle near ties
-PRIOR = {
-    "dead": 0.012,
-    "lamp": 0.012,
-    "address": 0.03,
-    "double": 0.012,
-    "mode": 0.015,
-    "swapped": 0.008,
-    "pan inverted": 0.010,
-    "tilt inverted": 0.008,
-    "pan": 0.004,
-    "tilt": 0.004,
-    "line": 0.003,
-    "exchanged": 0.006,
-    "shifted": 0.010,
-    "run": 0.010,
-    "hang dark": 0.006,
-    "port dark": 0.012,
-    "node dark": 0.012,
-    "port number": 0.015,
-    "ports exchanged": 0.012,
-    "sender": 0.003,
-}
-KNOWN = 6.0  # what a node or a discovered device says itself, as a logarithm of odds
 NEAR = 24  # addresses
-
-
-@dataclass(frozen=True)
-class Cause:
-    """`states` is how each unit it concerns would be; `about` what tells causes of a kind apart."""
-
-    kind: str
-    states: Mapping[str, State] = field(compare=False)
-    about: tuple[object, ...]
-    prior: float = field(compare=False)  # a logarithm
-
-    @property
-    def units(self) -> tuple[str, ...]:
-        return tuple(self.states)
 
 
 def how_likely(by: int, widths: tuple[int, ...], meets: bool, digits: bool) -> float:
@@ -77,16 +39,7 @@ class Causes:
     def __init__(self, model: Model, evidence: Evidence) -> None:
         self.model, self.evidence = model, evidence
         self.index = index_of(model.show)
-        self.reach = Reach(model.show)
-        self.lines: dict[int, list[str]] = defaultdict(list)
-        for unit in model.ids:
-            for universe in dict.fromkeys(p.universe for p in model.units[unit].patch):
-                self.lines[universe].append(unit)
-        self.ports: dict[int, list[Port]] = defaultdict(list)
-        for port in self.reach.ports:
-            for output in self.reach.of_port.get(port.key, ()):
-                if output.enabled and not port.is_input:
-                    self.ports[output.universe].append(port)
+        self.lines = Lines(model, evidence)
         self.starts = {(p.universe, p.address): u for u in model.ids for p in model.units[u].patch}
 
     # ------------------------------------------------------------ one unit
@@ -144,9 +97,9 @@ class Causes:
         yield from (cause for _, cause in made[:12])
         if not lit_by and not own_lit and not (told and told.there):
             yield Cause("address", {unit: replace(normal, fault=ELSEWHERE)}, (unit, None), log(PRIOR["address"] * 0.7))
-        for other in self.lines:
-            if other != universe:
-                yield Cause("line", {unit: normal.fed({universe: other})}, (unit, other), log(PRIOR["line"] / max(1, len(self.lines) - 1)))
+        others = [u for u in self.lines.units if u != universe]
+        for other in others:
+            yield Cause("line", {unit: normal.fed({universe: other})}, (unit, other), log(PRIOR["line"] / len(others)))
 
     def at_address(self, unit: str, normal: State, by: int, universe: int) -> Cause:
         model = self.model
@@ -190,7 +143,7 @@ class Causes:
 
     def of_hangs(self, deviants: set[str], steps: Mapping[str, set[int]]) -> Iterator[Cause]:
         """Hangs that are dark, or shifted by a step from one unit on; `steps` are what each unit alone might be off by."""
-        for universe, units in self.lines.items():
+        for universe, units in self.lines.units.items():
             hangs: dict[str, list[str]] = defaultdict(list)
             for unit in units:
                 hangs[self.model.units[unit].hangs_on].append(unit)
@@ -226,71 +179,3 @@ class Causes:
                     states = {u: self.model.expected(u).moved(by) for u in mine[at + 1 :]}
                     states[unit] = replace(normal, mode=mode.name)
                     yield Cause("run", states, (unit, mode.name, by), log(PRIOR["run"] / 2))
-
-    def of_lines(self, deviants: set[str]) -> Iterator[Cause]:
-        """Universes that do not come out where they should, or come out somewhere else."""
-        evidence = self.evidence
-        touched = [u for u, units in self.lines.items() if deviants.intersection(units)]
-        for universe in touched:
-            ports = self.ports.get(universe, [])
-            if len(ports) > 1:  # nobody knows which unit is behind which
-                ports = ports[:1]
-            for port in ports:
-                silent = evidence.nodes.get(port.node.id) == SILENT
-                yield Cause("port dark", self._fed({universe: NOWHERE}), (port.key, universe), log(PRIOR["port dark"]) - 3 * silent)
-                yield from self._numbered(universe, port)
-                for other in touched:
-                    for theirs in self.ports.get(other, [])[:1]:
-                        if other > universe:
-                            near = port.node.id == theirs.node.id
-                            prior = log(PRIOR["ports exchanged"]) - (0.0 if near else 1.5)
-                            both = self._crossed(port, theirs, other) + self._crossed(theirs, port, universe)
-                            states = self._fed({universe: other, other: universe})
-                            yield Cause("ports exchanged", states, (universe, other), prior + both)
-            seen = evidence.senders.get(universe)
-            prior = log(PRIOR["sender"]) + (KNOWN if seen else -2.0 if evidence.looked else 0.0)
-            always = {u: replace(self.model.expected(u), fault=ALWAYS) for u in self.lines[universe]}
-            yield Cause("sender", always, (universe,), prior)
-        for node in self.model.show.nodes:
-            mine = sorted({u for u, ports in self.ports.items() if ports and all(p.node.id == node.id for p in ports)})
-            if mine and any(u in touched for u in mine):
-                says = evidence.nodes.get(node.id)
-                known = 0.0 if not says else KNOWN if says == SILENT else -2 * KNOWN
-                yield Cause("node dark", self._fed(dict.fromkeys(mine, NOWHERE)), (node.id,), log(PRIOR["node dark"]) + known)
-
-    def _says(self, port: Port, number: int) -> float:
-        """What the node itself says about a port having a number."""
-        real = self.evidence.ports.get((port.node.id, port.index))
-        return 0.0 if real is None else KNOWN / 2 if real == number else -KNOWN
-
-    def _crossed(self, port: Port, other: Port, universe: int) -> float:
-        """What the node says of a port to which another universe comes: by its number, or by cables, which leave the number."""
-        real = self.evidence.ports.get((port.node.id, port.index))
-        if real in (None, port.number):
-            return 0.0
-        comes = any(o.universe == universe and o.enabled and _reaches(o, port) for o in self.model.show.outputs)
-        return KNOWN / 2 if real == other.number and comes else -KNOWN
-
-    def _numbered(self, universe: int, port: Port) -> Iterator[Cause]:
-        """The port is set to another number: the one next door, or whatever the node says."""
-        reaching = [o for o in self.model.show.outputs if o.enabled and _reaches(o, port)]
-        sent = {(o.protocol, o.number): o.universe for o in reaching}
-        real = self.evidence.ports.get((port.node.id, port.index))
-        near = {port.number - 1, port.number + 1, *([] if real is None else [real])} - {port.number}
-        for number in sorted(n for n in near if n >= 0):
-            comes = sent.get((port.protocol, number), NOWHERE)
-            prior = log(PRIOR["port number"] / 2) + self._says(port, number)
-            yield Cause("port number", self._fed({universe: comes}), (port.key, universe, number), prior)
-        for (_, number), other in sent.items():
-            if other != universe and number not in near:
-                prior = log(PRIOR["port number"] / 12) + self._says(port, number)
-                yield Cause("port number", self._fed({universe: other}), (port.key, universe, number), prior)
-
-    def _fed(self, universes: dict[int, int]) -> dict[str, State]:
-        units = dict.fromkeys(u for universe in universes for u in self.lines.get(universe, ()))
-        return {u: self.model.expected(u).fed(universes) for u in units}
-
-
-def _reaches(output: Output, port: Port) -> bool:
-    """Whether what an output sends gets to the node of a port."""
-    return not output.hosts or port.node.ip in output.hosts

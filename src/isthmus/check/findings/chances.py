@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from isthmus.check.acts import MOVEMENT
-from isthmus.check.findings.causes import ALWAYS, ELSEWHERE
+from isthmus.check.findings.cause import ALWAYS, ELSEWHERE
 from isthmus.check.findings.model import Model, State
 from isthmus.check.hunt import brightest
 from isthmus.check.sights import DARK, TURN

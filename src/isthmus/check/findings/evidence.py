@@ -26,6 +26,7 @@ class Told:
     universe: int = 0  # whose data its port carries, 0 when nobody knows
     there: bool = True
     uid: str = ""
+    behind: tuple[str, int] | None = None  # (address of the node, number of the port) that it answers behind
 
 
 @dataclass(frozen=True)

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from msgspec.structs import replace
 
 from isthmus.check.devices import Change, Match
-from isthmus.check.findings.causes import ELSEWHERE, Cause
+from isthmus.check.findings.cause import ELSEWHERE, Cause
+from isthmus.check.findings.lines import reaches
 from isthmus.check.findings.model import Model
 from isthmus.patch.addresses import blocks_at, put
 from isthmus.patch.edits import change_units, set_mode
 from isthmus.patch.limits import set_handling
 from isthmus.profiles import profiles_of
+from isthmus.routes import Reach
 from isthmus.routes.edits import change_output
 from isthmus.show.records import PLAIN_HANDLING, Patched, Show
 
@@ -43,9 +45,13 @@ def mends_for(model: Model, cause: Cause, matches: Sequence[Match] = ()) -> list
         return [Mend(f"Take limits and handling off {model.units[unit].number}", free)]
     if cause.kind == "port number":
         return _number(model, cause)
+    if cause.kind == "output off":
+        universe, output = int(str(cause.about[0])), str(cause.about[1])
+        return [Mend(f"Switch that output of universe {universe} on", lambda s: change_output(s, output, enabled=True))]
     if cause.kind == "ports exchanged":
         a, b = int(str(cause.about[0])), int(str(cause.about[1]))
-        return [Mend(f"Exchange where universes {a} and {b} go", lambda s: _exchange(s, a, b))]
+        ports = {cause.about[2], cause.about[3]}
+        return [Mend(f"Exchange where universes {a} and {b} go", lambda s: _exchange(s, a, b, ports))]
     return []
 
 
@@ -101,26 +107,31 @@ def _number(model: Model, cause: Cause) -> list[Mend]:
     node = next((n for n in model.show.nodes if n.id == node_id), None)
     if node is None:
         return []
-    wanted = int(str(number))
+    wanted, reach = int(str(number)), Reach(model.show)
+    mine = [o for o in reach.of_port.get((node_id, port), ()) if o.enabled and o.universe == universe]
 
     def follow(show: Show) -> Show:
-        for output in show.outputs:
-            if output.enabled and output.universe == universe and output.number == node.ports[port - 1]:
-                changed = {"port_address": wanted} if output.protocol == "artnet" else {"sacn": wanted}
-                show = change_output(show, output.id, **changed)
+        for output in mine:
+            show = change_output(show, output.id, **({"port_address": wanted} if output.protocol == "artnet" else {"sacn": wanted}))
         nodes = tuple(
             replace(n, ports=tuple(wanted if i == port else x for i, x in enumerate(n.ports, 1))) if n.id == node_id else n
             for n in show.nodes
         )
         return replace(show, nodes=nodes)
 
-    out = [Mend(f"Send universe {universe} to where the port listens", follow)]
+    shared = any(len(reach.of_output[o.id]) > 1 for o in mine)  # what feeds other ports as well stays as it is
+    taken = any(  # two universes at one number would only be mixed
+        o.enabled and o.universe != universe and (o.protocol, o.number) == (node.protocol, wanted) and reaches(o, node.ip)
+        for o in model.show.outputs
+    )
+    out = [] if shared or taken else [Mend(f"Send universe {universe} to where the port listens", follow)]
     if node.protocol == "artnet":
         out.append(Mend(f"Set port {port} of {node.name} back", None, (), (node.id, port, node.ports[port - 1])))
     return out
 
 
-def _exchange(show: Show, a: int, b: int) -> Show:
-    """The two universes go where the other one went."""
-    other = {a: b, b: a}
-    return replace(show, outputs=tuple(replace(o, universe=other.get(o.universe, o.universe)) for o in show.outputs))
+def _exchange(show: Show, a: int, b: int, ports: Collection[object]) -> Show:
+    """The two universes go where the other one went, at these ports."""
+    other, reach = {a: b, b: a}, Reach(show)
+    here = {o.id for o in show.outputs if o.universe in other and any(p.key in ports for p in reach.of_output[o.id])}
+    return replace(show, outputs=tuple(replace(o, universe=other[o.universe]) if o.id in here else o for o in show.outputs))

@@ -13,7 +13,8 @@ from math import exp, log
 
 import numpy as np
 
-from isthmus.check.findings.causes import ALWAYS, ELSEWHERE, KNOWN, Cause, Causes
+from isthmus.check.findings.cause import ALWAYS, ELSEWHERE, KNOWN, Cause
+from isthmus.check.findings.causes import Causes
 from isthmus.check.findings.chances import chance_of_yes
 from isthmus.check.findings.evidence import Evidence
 from isthmus.check.findings.model import NOWHERE, Model, State
@@ -195,7 +196,8 @@ class Reason:
                     normal = self.normal[str(unit)].places[0]
                     if normal[1] == state.places[0][1]:
                         steps.setdefault(str(unit), set()).add(state.places[0][2] - normal[2])
-        several = [*self.causes.of_pairs(self.deviants), *self.causes.of_hangs(self.deviants, steps), *self.causes.of_lines(self.deviants)]
+        causes = self.causes
+        several = [*causes.of_pairs(self.deviants), *causes.of_hangs(self.deviants, steps), *causes.lines.causes(self.deviants)]
         return single + several
 
     def _bettered(self, chosen: list[Cause], causes: list[Cause]) -> list[Cause]:

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 
 from isthmus.check.calls import numbers_of
-from isthmus.check.findings.causes import ELSEWHERE, Cause
+from isthmus.check.findings.cause import ELSEWHERE, Cause
 from isthmus.check.findings.chances import EVERYTHING, UNIVERSE
 from isthmus.check.findings.evidence import SILENT, Evidence
 from isthmus.check.findings.model import Model
@@ -70,7 +70,8 @@ def say(model: Model, cause: Cause) -> str:
         "exchanged": f"{' and '.join(number(u) for u in about)} are exchanged.",
         "hang dark": f"{about[0] or 'One hang'} gets nothing of universe {about[-1]}: one cable or one break in its line.",
         "node dark": f"{names.get(str(about[0]), 'The node')} is dark: no power, no network, or broken.",
-        "ports exchanged": f"Universes {about[0]} and {about[-1]} are exchanged at their ports.",
+        "ports exchanged": f"Universes {about[0]} and {about[min(1, len(about) - 1)]} are exchanged at their ports.",
+        "output off": f"One output of universe {about[0]} is off, and what hangs behind it gets nothing.",
         "sender": f"A second sender lights universe {about[0]}.",
         "show": f"The show itself keeps {number(about[0])} like that: {_kept(model, str(about[0]))}.",
         "unknown": f"Nothing known explains {number(about[0])}.",
@@ -158,11 +159,13 @@ def advice(model: Model, cause: Cause) -> str:
         "exchanged": "Exchange the addresses at the units, or in the patch.",
         "shifted": "Set the addresses at the units again, or move the patch to where they are.",
         "run": f"Set {n} back to its mode and the others to their addresses, or take it all into the patch.",
-        "port dark": "Look at the port's lamp, then the first cable after it.",
+        "port dark": "Look at the port's lamp, then the first cable after it. Where its universe goes to several ports, discover: "
+        "what answers still is not behind this one.",
         "node dark": "Look at the node's power, then its network cable.",
         "hang dark": "Follow the line from the last unit that answers to the first that does not.",
         "port number": "Set the port back to its number.",
         "ports exchanged": "Exchange the two cables at the node, or the numbers of the ports.",
+        "output off": "Switch it on.",
         "sender": "Switch the other sender off, or let it merge on purpose.",
         "line": "Follow its cable to the node.",
         "unknown": "Call it again, and say more exactly what is wrong.",

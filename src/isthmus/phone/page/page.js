@@ -1,8 +1,9 @@
 "use strict";
 // What is marked is put in line here first, and leaves the line only when the desk has said that it has it.
 const at = id => document.getElementById(id);
-let state = {}, socket = null, wait = 500, wrong = false;
+let state = {}, socket = null, wait = 500, wrong = false, news = {words: "", until: 0};
 let line = JSON.parse(localStorage.getItem("line") || "[]");
+let pictures = null;  // a store of the phone's own, for those that wait
 const keep = () => localStorage.setItem("line", JSON.stringify(line));
 const fresh = () => (self.crypto && crypto.randomUUID) ? crypto.randomUUID() : Date.now() + "-" + Math.random().toString(36).slice(2);
 
@@ -18,7 +19,7 @@ async function join(event) {
 
 function connect() {
   socket = new WebSocket("ws://" + location.host + "/ws");
-  socket.onopen = () => { wait = 500; at("join").hidden = true; at("call").hidden = false; say(); line.forEach(send); };
+  socket.onopen = () => { wait = 500; at("join").hidden = true; at("call").hidden = false; say(); line.forEach(send); deliver(); };
   socket.onmessage = event => hear(JSON.parse(event.data));
   socket.onclose = event => {
     socket = null;
@@ -53,19 +54,25 @@ function put(op) {
 function hear(told) {
   if (told.kind === "done") {
     line = line.filter(op => op.id !== told.id); keep();
-    if (!told.well && told.words) at("said").textContent = told.words;
+    if (!told.well && told.words) tell(told.words);
+    else if (told.picture) tell("The picture is with the desk.");
     say();
   } else if (told.kind === "state") {
     const changed = state.stop !== undefined && told.stop !== state.stop;
     state = told;
-    if (changed) { wrong = false; if (navigator.vibrate) navigator.vibrate(60); document.body.dataset.changes = +(document.body.dataset.changes || 0) + 1; }
+    if (changed) { unfold(false); if (navigator.vibrate) navigator.vibrate(60); document.body.dataset.changes = +(document.body.dataset.changes || 0) + 1; }
     draw();
   }
 }
 
+function tell(words) {  // stands for a while, whatever the desk says meanwhile
+  news = {words, until: Date.now() + 5000};
+  at("said").textContent = words;
+}
+
 function say() {
-  const on = socket && socket.readyState === 1;
-  const held = line.length ? line.length + " kept here" : "";
+  const on = socket && socket.readyState === 1, count = line.length + waiting;
+  const held = count ? count + " kept here" : "";
   at("state").textContent = on ? (held ? "Sending, " + held : "Connected") : "No connection" + (held ? ": " + held : "");
   at("state").className = on ? "" : "off";
 }
@@ -74,12 +81,13 @@ function draw() {
   const on = !!state.on;
   at("number").textContent = state.number || "";
   at("title").textContent = on ? state.title : "Nobody is called";
-  at("where").textContent = on ? state.where : "The desk begins the roll call.";
-  at("see").textContent = on ? state.see : "";
-  at("said").textContent = on && state.verdict ? "So far: " + state.verdict : "";
+  at("where").textContent = on ? state.where : "Begin here, or at the desk.";
+  at("see").textContent = on ? state.see : state.sending ? "" : "Output is off at the desk.";
+  at("see").className = state.sending ? "" : "off";
+  at("said").textContent = Date.now() < news.until ? news.words : on && state.verdict ? "So far: " + state.verdict : "";
   at("left").textContent = on ? state.left + " left" : "";
-  document.querySelectorAll("main button").forEach(b => b.disabled = !on);
-  at("ways").hidden = !wrong;
+  at("begin").hidden = on;
+  at("keys").hidden = !on;
   plan(); list();
 }
 
@@ -113,35 +121,93 @@ function list() {
   }));
 }
 
-function mark(result, what = []) {
+function mark(result, what = [], others = "") {
   if (!(state.units || []).length) return;
-  put({do: "mark", units: state.units, result, what, note: at("note").value});
+  put({do: "mark", units: state.units, slot: state.slot, result, what, others, note: at("note").value});
   at("note").value = "";
-  wrong = false; at("ways").hidden = true;
+  unfold(false);
 }
 
-document.querySelectorAll("[data-mark]").forEach(key => key.onclick = () => {
-  if (key.dataset.mark !== "wrong") { mark(key.dataset.mark); return; }
-  wrong = !wrong;
-  at("ways").hidden = !wrong;
-  at("ways").replaceChildren(...Object.entries(state.ways || {}).map(([way, words]) => {
+function unfold(now) {  // the ways of being wrong: chosen, any number of them, then Wrong once more
+  wrong = now;
+  const key = document.querySelector("[data-mark=wrong]");
+  key.textContent = now ? "Wrong: send" : "Wrong";
+  key.setAttribute("aria-expanded", now);
+  at("wrong").hidden = !now;
+  at("others").value = "";
+  at("ways").replaceChildren(...Object.entries(now ? state.ways || {} : {}).map(([way, words]) => {
     const b = document.createElement("button");
-    b.type = "button"; b.textContent = words; b.dataset.way = way;
-    b.onclick = () => mark("wrong", [way]);
+    b.type = "button"; b.textContent = words; b.dataset.way = way; b.setAttribute("aria-pressed", "false");
+    b.onclick = () => b.setAttribute("aria-pressed", b.getAttribute("aria-pressed") === "false");
     return b;
   }));
+}
+
+const chosen = () => [...document.querySelectorAll("#ways [aria-pressed=true]")].map(b => b.dataset.way);
+document.querySelectorAll("[data-mark]").forEach(key => key.onclick = () => {
+  if (key.dataset.mark !== "wrong") mark(key.dataset.mark);
+  else if (wrong) mark("wrong", chosen(), at("others").value);
+  else unfold(true);
 });
 document.querySelectorAll("[data-step]").forEach(key => key.onclick = () => put({do: "step", by: +key.dataset.step}));
 at("act").onclick = () => put({do: "act"});
+at("begin").onclick = () => put({do: "begin"});
+at("jump").onsubmit = event => {
+  event.preventDefault();
+  if (at("wanted").value.trim()) put({do: "jump", number: at("wanted").value.trim()});
+  at("wanted").value = "";
+};
+
+// Pictures are put in a store first as well, and leave it when the desk has taken them or refused them.
+let waiting = 0, delivering = false;
+const store = () => new Promise((well, ill) => {
+  if (pictures) { well(pictures); return; }
+  const asked = indexedDB.open("rollcall", 1);
+  asked.onupgradeneeded = () => asked.result.createObjectStore("pictures", {keyPath: "id"});
+  asked.onsuccess = () => { pictures = asked.result; well(pictures); };
+  asked.onerror = () => ill(asked.error);
+});
+const within = async (mode, act) => {
+  const base = await store();
+  return new Promise((well, ill) => {
+    const asked = act(base.transaction("pictures", mode).objectStore("pictures"));
+    asked.onsuccess = () => well(asked.result);
+    asked.onerror = () => ill(asked.error);
+  });
+};
+async function deliver() {
+  if (delivering) return;
+  delivering = true;
+  try {
+    for (const one of await within("readonly", all => all.getAll())) {
+      const answer = await fetch("/picture?unit=" + encodeURIComponent(one.unit) + "&id=" + one.id, {method: "POST", body: one.blob});
+      if (answer.status === 401) break;
+      if (!answer.ok) tell((await answer.json()).words);
+      await within("readwrite", all => all.delete(one.id));
+    }
+  } catch { /* no network: what is in the store waits there */ }
+  delivering = false;
+  waiting = await within("readonly", all => all.count()).catch(() => 0);
+  say();
+}
 at("picture").onchange = async event => {
   const file = event.target.files[0], unit = (state.units || [])[0];
   if (!file || !unit) return;
-  try {
-    const answer = await fetch("/picture?unit=" + encodeURIComponent(unit) + "&id=" + fresh(), {method: "POST", body: file});
-    at("said").textContent = answer.ok ? "The picture is with the desk." : (await answer.json()).words;
-  } catch { at("said").textContent = "No connection: take the picture again later."; }
+  const blob = new Blob([await file.arrayBuffer()], {type: file.type});  // the file itself may be gone later
   event.target.value = "";
+  try {
+    await within("readwrite", all => all.put({id: fresh(), unit, blob}));
+  } catch { tell("This phone keeps no pictures: try it outside a private window."); return; }
+  deliver();
 };
+
+function shade(day) {
+  document.documentElement.classList.toggle("day", day);
+  at("theme").textContent = day ? "Night" : "Day";
+  localStorage.setItem("day", day ? "yes" : "");
+}
+at("theme").onclick = () => shade(!document.documentElement.classList.contains("day"));
+shade(!!localStorage.getItem("day"));
 at("join").onsubmit = join;
 at("name").value = localStorage.getItem("name") || "";
 at("code").value = location.hash.slice(1);

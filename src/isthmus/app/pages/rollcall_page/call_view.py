@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QAbstractItemView, QCheckBox, QHBoxLayout, QPushBu
 from isthmus.app.actions import Registry
 from isthmus.app.pages.plan_canvas import PlanCanvas
 from isthmus.app.pages.rollcall_page.call_table import CallModel, Row, Rows
+from isthmus.app.pages.rollcall_page.seen import Thumb, picture_of
 from isthmus.app.theme import SIZE, font, theme
 from isthmus.app.widgets import PageView, Panel, bind, button, choice, column_of, field, label, plain_table, set_property, units_field
 from isthmus.app.workbench import Workbench
@@ -181,6 +182,8 @@ class CallView(PageView):
         top.addSpacing(8)
         top.addWidget(self.name)
         top.addStretch(1)
+        self.picture = Thumb(self)
+        top.addWidget(self.picture)
         top.addWidget(self.where)
         column.addLayout(top)
         self.see = label("", size="body", wrap=True)
@@ -322,6 +325,7 @@ class CallView(PageView):
             self.number.setText("")
             self.name.setText("Nobody is called")
             self.where.setText("")
+            self.picture.take(None, "")
             words = "Begin lights one after the other. It starts at the first without a verdict; levels are given back at the end."
             self.see.setText(words)
 
@@ -335,6 +339,7 @@ class CallView(PageView):
         call, show = self.bench.call, self.bench.show
         assert call
         unit = show.unit(call.unit) if call.unit else None
+        self.picture.take(picture_of(show, unit.id) if unit else None, str(unit.number) if unit else "")
         if unit and not call.call.slot:
             found = profiles_of(show).mode_of(unit)
             self.number.setText(str(unit.number))

@@ -22,6 +22,8 @@ from PySide6.QtWidgets import (
 
 from isthmus.app import paint
 from isthmus.app.checks import Checks
+from isthmus.app.net_link import NetLink
+from isthmus.app.pages.rollcall_page.seen import Thumb, picture_of
 from isthmus.app.theme import font, theme
 from isthmus.app.widgets import PageView, Panel, Section, bind, button, column_of, label
 from isthmus.app.workbench import Workbench
@@ -31,6 +33,7 @@ from isthmus.check.findings.model import Model
 from isthmus.check.findings.told import FindingTold, Rival, answer
 from isthmus.check.prove import ProveActs, ProveSlots
 
+MOST_PICTURES = 4
 TOLD = Qt.ItemDataRole.UserRole
 
 
@@ -81,9 +84,9 @@ class FindingsView(PageView):
     mend_devices = Signal(object)
     mend_port = Signal(object)
 
-    def __init__(self, bench: Workbench, checks: Checks) -> None:
+    def __init__(self, bench: Workbench, checks: Checks, net: NetLink) -> None:
         super().__init__()
-        self.bench, self.checks = bench, checks
+        self.bench, self.checks, self.net = bench, checks, net
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(14)
@@ -110,6 +113,7 @@ class FindingsView(PageView):
         self.refresh()
 
     def entered(self) -> None:
+        self.bench.guard(lambda: self.net.look(True))  # whether nodes answer is half of the evidence
         self.checks.soon()
         self.refresh()
         self.list.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -170,6 +174,17 @@ class FindingsView(PageView):
             column.addWidget(Section("Evidence"))
             for line in told.evidence:
                 column.addWidget(_point(line))
+        pictures = QHBoxLayout()
+        for unit in told.units:
+            picture = picture_of(self.bench.show, unit)
+            found = self.bench.show.unit(unit)
+            if picture is not None and found and pictures.count() < MOST_PICTURES:
+                thumb = Thumb(self, (120, 90))
+                thumb.take(picture, str(found.number))
+                pictures.addWidget(thumb)
+        if pictures.count():
+            pictures.addStretch(1)
+            column.addLayout(pictures)
         if told.rivals:
             column.addWidget(Section("It could also be"))
             for rival in told.rivals:

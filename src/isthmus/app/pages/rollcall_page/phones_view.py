@@ -108,7 +108,7 @@ class PhonesView(PageView):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._publish)
-        for signal in (bench.changed, bench.call_changed):
+        for signal in (bench.changed, bench.call_changed, bench.sending_changed):
             bind(signal, self, self._soon)
         self.refresh()
 
@@ -163,7 +163,7 @@ class PhonesView(PageView):
         from isthmus.phone.shown import state_of
 
         if self.server is not None:
-            self.server.publish(state_of(self.bench.show, self.bench.call))
+            self.server.publish(state_of(self.bench.show, self.bench.call, self.bench.sending))
 
     def _take(self, op: Op) -> None:
         if self.server is None:
@@ -178,21 +178,25 @@ class PhonesView(PageView):
         self.refresh()
 
     def _do(self, op: Op) -> None:
-        from isthmus.phone.shown import STALE_STEP, take_mark, take_picture
+        from isthmus.phone.shown import STALE_STEP, is_stop, take_mark, take_picture, unit_called
 
         bench, call = self.bench, self.bench.call
         if op.do == "mark":
             acts = call.manner.kinds if call else ()
             bench.commit(f"{op.phone} marks {op.data.get('result', '')}", take_mark(bench.show, op, acts))
-            if call and list(call.call.units) == op.data.get("units") and op.ago < STALE_STEP:
+            if call and is_stop(call.call, op) and op.ago < STALE_STEP:
                 bench.step_call(1)
         elif op.do == "picture":
             bench.commit(f"{op.phone} adds a picture", take_picture(bench.show, op))
-        elif call and op.ago < STALE_STEP:
+        elif op.ago >= STALE_STEP:
+            return  # meant for a stop that has gone
+        elif op.do == "begin" and call is None:
+            self.call_view.begin()
+        elif call:
             if op.do == "step":
                 bench.step_call(1 if op.data.get("by") == 1 else -1)
             elif op.do == "jump":
-                bench.jump_call(str(op.data.get("unit", "")))
+                bench.jump_call(unit_called(bench.show, op))
             elif op.do == "act":
                 bench.step_act()
 

@@ -1,0 +1,149 @@
+"""Causes on the way from an output to a line: ports and nodes that are dark or set otherwise, second senders, outputs off."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from math import log
+
+from isthmus.check.findings.cause import ALWAYS, KNOWN, PRIOR, Cause
+from isthmus.check.findings.evidence import SILENT, Evidence
+from isthmus.check.findings.model import NOWHERE, Model, State
+from isthmus.routes import Port, Reach
+from isthmus.routes.reach import SPARE
+from isthmus.show.records import Output
+
+LONELY = 1.5  # that nobody hangs behind the other ports of a universe
+
+
+class Lines:
+    """`units` are those of each universe, `ports` where it comes out."""
+
+    def __init__(self, model: Model, evidence: Evidence) -> None:
+        self.model, self.evidence = model, evidence
+        reach = Reach(model.show)
+        self.units: dict[int, list[str]] = defaultdict(list)
+        for unit in model.ids:
+            for universe in dict.fromkeys(p.universe for p in model.units[unit].patch):
+                self.units[universe].append(unit)
+        self.ports: dict[int, list[Port]] = defaultdict(list)
+        for port in reach.ports:
+            for output in reach.of_port.get(port.key, ()):
+                if output.enabled and output.role != SPARE and not port.is_input:
+                    self.ports[output.universe].append(port)
+        self.off: dict[int, list[str]] = defaultdict(list)  # outputs that are off while others of their universe are on
+        for output in model.show.outputs:
+            if not output.enabled and not output.role and output.universe in self.ports:
+                self.off[output.universe].append(output.id)
+
+    def causes(self, deviants: set[str]) -> Iterator[Cause]:
+        """Universes that do not come out where they should, or come out somewhere else."""
+        evidence = self.evidence
+        touched = [u for u, units in self.units.items() if deviants.intersection(units)]
+        for universe in touched:
+            for port in self.ports.get(universe, []):
+                units = self.behind(universe, port, deviants)
+                if units:
+                    silent = evidence.nodes.get(port.node.id) == SILENT
+                    prior = log(PRIOR["port dark"]) - 3 * silent - KNOWN * self._alive(universe, port)
+                    prior -= LONELY * (len(units) == len(self.units[universe]) and len(self.ports[universe]) > 1)
+                    yield Cause("port dark", self._fed({universe: NOWHERE}, units), (port.key, universe), prior)
+                    yield from self._numbered(universe, port, units)
+                    yield from self._exchanges(universe, port, units, touched, deviants)
+            for output in self.off.get(universe, ()):
+                states = self._fed({universe: NOWHERE}, self.behind(universe, None, deviants))
+                yield Cause("output off", states, (universe, output), log(PRIOR["output off"]))
+            seen = evidence.senders.get(universe)
+            prior = log(PRIOR["sender"]) + (KNOWN if seen else -2.0 if evidence.looked else 0.0)
+            always = {u: replace(self.model.expected(u), fault=ALWAYS) for u in self.units[universe]}
+            yield Cause("sender", always, (universe,), prior)
+        for node in self.model.show.nodes:
+            dark: dict[str, State] = {}
+            for universe, ports in self.ports.items():
+                for port in ports:
+                    if port.node.id == node.id:
+                        dark |= self._fed({universe: NOWHERE}, self.behind(universe, port, deviants))
+            if deviants.intersection(dark):
+                says = evidence.nodes.get(node.id)
+                known = 0.0 if not says else KNOWN if says == SILENT else -2 * KNOWN
+                yield Cause("node dark", dark, (node.id,), log(PRIOR["node dark"]) + known)
+
+    def behind(self, universe: int, port: Port | None, deviants: set[str]) -> list[str]:
+        """The units behind a port; None stands for one that gets nothing.
+
+        Where a universe goes to several ports, devices tell it, hang by hang; a hang of which nobody knows is behind
+        whichever port went wrong, when all that was called of it did.
+        """
+        line = self.units[universe]
+        if len(self.ports[universe]) == 1 and universe not in self.off:
+            return line
+        hangs: dict[str, list[str]] = defaultdict(list)
+        for unit in line:
+            hangs[self.model.units[unit].hangs_on].append(unit)
+        usual = {(p.node.ip, p.number) for p in self.ports[universe]}
+        mine: list[str] = []
+        for units in hangs.values():
+            known = [place for u in units if (place := self._stands(u)) in usual]
+            called = [u for u in units if u in self.evidence.verdicts]
+            if known and port is not None:
+                mine += units if known.count((port.node.ip, port.number)) > len(known) / 2 else []
+            elif not known and called and deviants.issuperset(called):
+                mine += units
+        return mine
+
+    def _stands(self, unit: str) -> tuple[str, int] | None:
+        told = self.evidence.told.get(unit)
+        return told.behind if told and told.there else None
+
+    def _alive(self, universe: int, port: Port) -> bool:
+        """Whether a device of this universe answers behind the port and its unit is as it should be."""
+        here = [u for u in self.units[universe] if self._stands(u) == (port.node.ip, port.number)]
+        return any(u in self.evidence.verdicts and self.evidence.verdicts[u].result == "answers" for u in here)
+
+    def _exchanges(self, universe: int, port: Port, units: list[str], touched: Sequence[int], deviants: set[str]) -> Iterator[Cause]:
+        """This port's universe comes out at that of another, and the other way round."""
+        for other in touched:
+            for theirs in self.ports.get(other, []) if other > universe else ():
+                near = port.node.id == theirs.node.id
+                prior = log(PRIOR["ports exchanged"]) - (0.0 if near else 1.5)
+                both = self._crossed(port, theirs, other) + self._crossed(theirs, port, universe)
+                crossed = [*units, *self.behind(other, theirs, deviants)]
+                states = self._fed({universe: other, other: universe}, crossed)
+                yield Cause("ports exchanged", states, (universe, other, port.key, theirs.key), prior + both)
+
+    def _says(self, port: Port, number: int) -> float:
+        """What the node itself says about a port having a number."""
+        real = self.evidence.ports.get((port.node.id, port.index))
+        return 0.0 if real is None else KNOWN / 2 if real == number else -KNOWN
+
+    def _crossed(self, port: Port, other: Port, universe: int) -> float:
+        """What the node says of a port to which another universe comes: by its number, or by cables, which leave the number."""
+        real = self.evidence.ports.get((port.node.id, port.index))
+        if real in (None, port.number):
+            return 0.0
+        comes = any(o.universe == universe and o.enabled and reaches(o, port.node.ip) for o in self.model.show.outputs)
+        return KNOWN / 2 if real == other.number and comes else -KNOWN
+
+    def _numbered(self, universe: int, port: Port, units: Sequence[str]) -> Iterator[Cause]:
+        """The port is set to another number: the one next door, or whatever the node says."""
+        reaching = [o for o in self.model.show.outputs if o.enabled and reaches(o, port.node.ip)]
+        sent = {(o.protocol, o.number): o.universe for o in reaching}
+        real = self.evidence.ports.get((port.node.id, port.index))
+        near = {port.number - 1, port.number + 1, *([] if real is None else [real])} - {port.number}
+        for number in sorted(n for n in near if n >= 0):
+            comes = sent.get((port.protocol, number), NOWHERE)
+            prior = log(PRIOR["port number"] / 2) + self._says(port, number)
+            yield Cause("port number", self._fed({universe: comes}, units), (port.key, universe, number), prior)
+        for (_, number), other in sent.items():
+            if other != universe and number not in near:
+                prior = log(PRIOR["port number"] / 12) + self._says(port, number)
+                yield Cause("port number", self._fed({universe: other}, units), (port.key, universe, number), prior)
+
+    def _fed(self, universes: dict[int, int], units: Sequence[str]) -> dict[str, State]:
+        return {u: self.model.expected(u).fed(universes) for u in units}
+
+
+def reaches(output: Output, ip: str) -> bool:
+    """Whether what an output sends gets to a node."""
+    return not output.hosts or ip in output.hosts
