@@ -10,13 +10,14 @@ from msgspec.structs import replace
 
 from conftest import answer, running_rig
 from isthmus.check import mark, unmark
-from isthmus.check.devices import Device, match
+from isthmus.check.devices import Device
 from isthmus.check.findings.evidence import ANSWERS, SILENT, Evidence, gather
 from isthmus.check.findings.looks import next_look
 from isthmus.check.findings.model import SEEN_ACTS, Model, State
 from isthmus.check.findings.reason import reason
 from isthmus.check.findings.told import answer as keep_answer
 from isthmus.check.findings.told import findings_of
+from isthmus.check.matched import match
 from isthmus.demo import SCENARIO, as_hung, lantern_tide, shipped_profiles
 from isthmus.errors import EntryFault
 from isthmus.net import View

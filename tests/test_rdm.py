@@ -17,7 +17,10 @@ from hypothesis import strategies as st
 
 from conftest import answer, running_rig, until
 from isthmus.check import devices as core
-from isthmus.check.devices import ADDRESS, IN_PLACE, MISSING, MODE, PORT, UNKNOWN, Device, apply, changes_for, discover, match, reverse
+from isthmus.check import setting
+from isthmus.check.devices import Device, discover
+from isthmus.check.matched import ADDRESS, IN_PLACE, MISSING, MODE, PORT, UNKNOWN, match
+from isthmus.check.setting import apply, changes_for, reverse
 from isthmus.demo import as_hung
 from isthmus.engine import Engine
 from isthmus.errors import EntryFault, NetworkFault
@@ -263,13 +266,13 @@ def test_changes_are_set_read_back_and_undone(demo: Show) -> None:
     assert all(m.ways == (IN_PLACE,) for m in match(show, again.devices) if m.device)
     assert all(apply(line.talker, reverse(c)).well for c in reversed(changes))
     assert [line.kept[u]["address"] for u in line.uids] == [1, 11, 21] and line.kept[line.uids[1]]["mode"] == 1
-    typed = core.wished(found.devices[0], "17", "short", "101 Bow")
+    typed = setting.wished(found.devices[0], "17", "short", "101 Bow")
     assert [(c.what, c.after) for c in typed] == [("mode", "Short"), ("address", "017"), ("label", "101 Bow")]
-    assert core.wished(found.devices[0], "001", "Full", "") == []
+    assert setting.wished(found.devices[0], "001", "Full", "") == []
     for wrong in (("600", "", ""), ("x", "", ""), ("", "Ninth", ""), ("", "", "Büh" * 12)):
         with pytest.raises(EntryFault):
-            core.wished(found.devices[0], *wrong)
-    labels = core.label_changes(rows)
+            setting.wished(found.devices[0], *wrong)
+    labels = setting.label_changes(rows)
     assert labels[0].after.startswith("101 ") and apply(line.talker, labels[0]).well
     core.identify(line.talker, found.devices[0], True)
     assert line.kept[line.uids[0]]["on"] == 1
@@ -328,7 +331,7 @@ def test_the_whole_stand_in_rig_is_discovered_and_light_goes_on_at_its_pace(demo
             sender.join()
             assert len(found.devices) > 10 and results[0] > 0.97 * alone  # asking devices opens no gaps in the light
             one = found.devices[-1]
-            assert apply(talker, core.Change(one, "address", f"{one.address:03d}", "401", 401)).well
+            assert apply(talker, setting.Change(one, "address", f"{one.address:03d}", "401", 401)).well
             assert next(u for u in rig.ask("state")["units"] if u["label"] == one.label)["address"] == 401
         finally:
             desk.stop()

@@ -6,9 +6,11 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from isthmus.app.tasks import Task
 from isthmus.app.workbench import Workbench
-from isthmus.check.devices import Change, Discovered, Match, match
+from isthmus.check.devices import Discovered
 from isthmus.check.findings.evidence import gather
 from isthmus.check.findings.told import FindingTold, findings_of
+from isthmus.check.matched import Match, match
+from isthmus.check.setting import Change
 from isthmus.show import Show
 from isthmus.snags.records import FAULT, Mend, Snag
 

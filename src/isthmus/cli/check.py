@@ -13,10 +13,11 @@ from typing import Any
 from isthmus.check import Manner, record
 from isthmus.check.acts import KINDS, LIGHT
 from isthmus.check.calls import ORDERS, callable_units
-from isthmus.check.devices import Match, discover, match
+from isthmus.check.devices import discover
 from isthmus.check.findings.ruled_out import ruled_out
 from isthmus.check.findings.told import FindingTold, findings_of
 from isthmus.check.hunt import Hunt
+from isthmus.check.matched import Match, match
 from isthmus.check.verdicts import say, tally
 from isthmus.cli.common import DONE, SNAGS, Result, keep, load, saving
 from isthmus.engine import Engine

@@ -1,4 +1,4 @@
-"""Talking RDM through nodes (ANSI E1.20 over Art-Net): one question at a time for each port, so that light comes first."""
+"""Talking RDM through nodes (ANSI E1.20 over Art-Net): one question at a time for each node, so that light comes first."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import struct
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from isthmus.errors import NetworkFault
@@ -23,13 +24,23 @@ MAX_PARTS, MAX_TIMER = 64, 3.0
 Send = Callable[[bytes, str], str]  # packet, address; returns why it could not be sent
 
 
+@dataclass
+class _Question:
+    """One that waits for its answer."""
+
+    device: bytes
+    command: int
+    parameter: int
+    answer: rdm.Message | None = None
+
+
 class Talker:
-    """Asks devices behind ports. Waits, so call it from a thread of its own."""
+    """Asks devices behind ports. Waits, so call it from a thread of its own, or from one for each node."""
 
     def __init__(self, send: Send, pause: float) -> None:
         self._send, self._pause = send, pause
         self._news = threading.Condition()
-        self._answers: list[tuple[str, int, rdm.Message]] = []
+        self._waiting: dict[tuple[str, int, int], _Question] = {}  # address, port-address, transaction
         self._tables: dict[tuple[str, int], dict[int, artnet.ArtTodData]] = {}
         self._number = 0
         self.ended = threading.Event()
@@ -53,7 +64,10 @@ class Talker:
                 if isinstance(message, rdm.Broken):
                     self.bad += 1
                 elif message.to == OWN:
-                    self._answers = [*self._answers[-32:], (ip, packet.port_address, message)]
+                    asked = self._waiting.get((ip, packet.port_address, message.transaction))
+                    mine = (message.by, message.command - 1, message.parameter)
+                    if asked is not None and mine == (asked.device, asked.command, asked.parameter):
+                        asked.answer = message
             self._news.notify_all()
 
     # ------------------------------------------------------------ who is there
@@ -139,25 +153,21 @@ class Talker:
         raise NetworkFault(f"it {what}.", where=where, do="Look at its line and its end plug; collisions look like this too.")
 
     def _once(self, ip: str, port_address: int, device: bytes, command: int, parameter: int, data: bytes) -> rdm.Message | None:
-        self._number = (self._number + 1) % 256
-        number = self._number
+        asked = _Question(device, command, parameter)
+        with self._news:
+            self._number = number = (self._number + 1) % 256
+            self._waiting[(ip, port_address, number)] = asked
         question = rdm.Message(device, OWN, command, parameter, data, number)
-        packet = artnet.encode_rdm(artnet.ArtRdm(port_address, rdm.encode(question, start_code=False)))
-        with self._news:
-            self._answers.clear()
-        self._out(packet, ip)
-        end = time.monotonic() + WAIT
-        with self._news:
-            while True:
-                for host, at, message in self._answers:
-                    same = (message.by, message.transaction, message.parameter, message.command) == (device, number, parameter, command + 1)
-                    if same and (host, at) == (ip, port_address):
-                        self._answers.clear()
-                        return message
-                left = end - time.monotonic()
-                if left <= 0 or self.ended.is_set():
-                    return None
-                self._news.wait(left)
+        try:
+            self._out(artnet.encode_rdm(artnet.ArtRdm(port_address, rdm.encode(question, start_code=False))), ip)
+            end = time.monotonic() + WAIT
+            with self._news:
+                while asked.answer is None and (left := end - time.monotonic()) > 0 and not self.ended.is_set():
+                    self._news.wait(left)
+                return asked.answer
+        finally:
+            with self._news:
+                del self._waiting[(ip, port_address, number)]
 
     def _out(self, packet: bytes, ip: str) -> None:
         why = self._send(packet, ip)

@@ -14,6 +14,7 @@ from isthmus.routes import Port, Reach
 from isthmus.routes.reach import SPARE
 from isthmus.show.records import Output
 
+MOSTLY = 0.75  # of a hang that went wrong: an eye may err
 LONELY = 1.5  # that nobody hangs behind the other ports of a universe
 
 
@@ -43,16 +44,16 @@ class Lines:
         touched = [u for u, units in self.units.items() if deviants.intersection(units)]
         for universe in touched:
             for port in self.ports.get(universe, []):
-                units = self.behind(universe, port, deviants)
+                units = self.behind(universe, port)
                 if units:
                     silent = evidence.nodes.get(port.node.id) == SILENT
                     prior = log(PRIOR["port dark"]) - 3 * silent - KNOWN * self._alive(universe, port)
                     prior -= LONELY * (len(units) == len(self.units[universe]) and len(self.ports[universe]) > 1)
                     yield Cause("port dark", self._fed({universe: NOWHERE}, units), (port.key, universe), prior)
                     yield from self._numbered(universe, port, units)
-                    yield from self._exchanges(universe, port, units, touched, deviants)
+                    yield from self._exchanges(universe, port, units, touched)
             for output in self.off.get(universe, ()):
-                states = self._fed({universe: NOWHERE}, self.behind(universe, None, deviants))
+                states = self._fed({universe: NOWHERE}, self.behind(universe, None))
                 yield Cause("output off", states, (universe, output), log(PRIOR["output off"]))
             seen = evidence.senders.get(universe)
             prior = log(PRIOR["sender"]) + (KNOWN if seen else -2.0 if evidence.looked else 0.0)
@@ -63,17 +64,17 @@ class Lines:
             for universe, ports in self.ports.items():
                 for port in ports:
                     if port.node.id == node.id:
-                        dark |= self._fed({universe: NOWHERE}, self.behind(universe, port, deviants))
+                        dark |= self._fed({universe: NOWHERE}, self.behind(universe, port))
             if deviants.intersection(dark):
                 says = evidence.nodes.get(node.id)
                 known = 0.0 if not says else KNOWN if says == SILENT else -2 * KNOWN
                 yield Cause("node dark", dark, (node.id,), log(PRIOR["node dark"]) + known)
 
-    def behind(self, universe: int, port: Port | None, deviants: set[str]) -> list[str]:
+    def behind(self, universe: int, port: Port | None) -> list[str]:
         """The units behind a port; None stands for one that gets nothing.
 
         Where a universe goes to several ports, devices tell it, hang by hang; a hang of which nobody knows is behind
-        whichever port went wrong, when all that was called of it did.
+        whichever port went wrong, when nearly all that was called of it did.
         """
         line = self.units[universe]
         if len(self.ports[universe]) == 1 and universe not in self.off:
@@ -88,7 +89,7 @@ class Lines:
             called = [u for u in units if u in self.evidence.verdicts]
             if known and port is not None:
                 mine += units if known.count((port.node.ip, port.number)) > len(known) / 2 else []
-            elif not known and called and deviants.issuperset(called):
+            elif not known and called and sum(bool(self.evidence.ways(u)) for u in called) >= MOSTLY * len(called):
                 mine += units
         return mine
 
@@ -101,14 +102,14 @@ class Lines:
         here = [u for u in self.units[universe] if self._stands(u) == (port.node.ip, port.number)]
         return any(u in self.evidence.verdicts and self.evidence.verdicts[u].result == "answers" for u in here)
 
-    def _exchanges(self, universe: int, port: Port, units: list[str], touched: Sequence[int], deviants: set[str]) -> Iterator[Cause]:
+    def _exchanges(self, universe: int, port: Port, units: list[str], touched: Sequence[int]) -> Iterator[Cause]:
         """This port's universe comes out at that of another, and the other way round."""
         for other in touched:
             for theirs in self.ports.get(other, []) if other > universe else ():
                 near = port.node.id == theirs.node.id
                 prior = log(PRIOR["ports exchanged"]) - (0.0 if near else 1.5)
-                both = self._crossed(port, theirs, other) + self._crossed(theirs, port, universe)
-                crossed = [*units, *self.behind(other, theirs, deviants)]
+                both = self._crossed(port, theirs, (universe, other))
+                crossed = [*units, *self.behind(other, theirs)]
                 states = self._fed({universe: other, other: universe}, crossed)
                 yield Cause("ports exchanged", states, (universe, other, port.key, theirs.key), prior + both)
 
@@ -117,13 +118,17 @@ class Lines:
         real = self.evidence.ports.get((port.node.id, port.index))
         return 0.0 if real is None else KNOWN / 2 if real == number else -KNOWN
 
-    def _crossed(self, port: Port, other: Port, universe: int) -> float:
-        """What the node says of a port to which another universe comes: by its number, or by cables, which leave the number."""
-        real = self.evidence.ports.get((port.node.id, port.index))
-        if real in (None, port.number):
+    def _crossed(self, a: Port, b: Port, universes: tuple[int, int]) -> float:
+        """What nodes say of two ports at which universes come out crossed: by their numbers, or by cables, which leave those."""
+        says = [self.evidence.ports.get((p.node.id, p.index)) for p in (a, b)]
+        if None in says or says == [a.number, b.number]:
             return 0.0
-        comes = any(o.universe == universe and o.enabled and reaches(o, port.node.ip) for o in self.model.show.outputs)
-        return KNOWN / 2 if real == other.number and comes else -KNOWN
+        mine, theirs = universes
+        comes = self._sent(theirs, a) and self._sent(mine, b)
+        return KNOWN if says == [b.number, a.number] and comes else -KNOWN
+
+    def _sent(self, universe: int, port: Port) -> bool:
+        return any(o.universe == universe and o.enabled and reaches(o, port.node.ip) for o in self.model.show.outputs)
 
     def _numbered(self, universe: int, port: Port, units: Sequence[str]) -> Iterator[Cause]:
         """The port is set to another number: the one next door, or whatever the node says."""

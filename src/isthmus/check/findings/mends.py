@@ -7,10 +7,11 @@ from dataclasses import dataclass, field
 
 from msgspec.structs import replace
 
-from isthmus.check.devices import Change, Match
 from isthmus.check.findings.cause import ELSEWHERE, Cause
 from isthmus.check.findings.lines import reaches
 from isthmus.check.findings.model import Model
+from isthmus.check.matched import Match
+from isthmus.check.setting import Change
 from isthmus.patch.addresses import blocks_at, put
 from isthmus.patch.edits import change_units, set_mode
 from isthmus.patch.limits import set_handling

@@ -208,11 +208,10 @@ class Reason:
             rival = self._finding(cause, chosen, causes).cause
             without = [c for c in causes if (c.kind, c.about) != (cause.kind, cause.about)]
             single = [c for c in without if len(c.states) == 1]  # several of one unit each, where one of many was too greedy
-            for tried in (
-                self._greedy(causes, [*rest, rival]),
-                self._greedy(without, rest),
-                self._greedy(causes, self._greedy(single, rest)),
-            ):
+            smaller = [c for c in without if c.states.keys() < cause.states.keys()]  # or of some of its units each
+            starts = ([*rest, rival], causes), (rest, without), (self._greedy(single, rest), causes), (self._greedy(smaller, rest), causes)
+            for start, offered in starts:
+                tried = self._greedy(offered, start)
                 if (total := self.total(tried)) > best + 0.1:
                     chosen, best = tried, total
                     break
@@ -284,9 +283,9 @@ class Reason:
             if unit in explained or unit not in self.deviants or unit not in self._at:
                 continue
             ways = self.ways(unit, self.normal[unit])
-            seen = self.evidence.ways(unit)
-            if seen:
-                kind = "show" if ways == seen else "unknown"
+            seen, verdict = self.evidence.ways(unit), self.evidence.verdicts[unit]
+            if seen or (verdict.result == "wrong" and not (verdict.others and explained.issuperset(verdict.others))):
+                kind = "show" if seen and ways == seen else "unknown"
                 out.append(Finding((unit,), (Ranked(Cause(kind, {unit: self.normal[unit]}, (unit,), 0.0), 1.0),)))
         return out
 

@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
-from isthmus.check.devices import Match, told_of
 from isthmus.check.findings.evidence import Evidence, Told, gather
 from isthmus.check.findings.looks import Look, next_look
 from isthmus.check.findings.mends import Mend, mends_for
 from isthmus.check.findings.model import Model
 from isthmus.check.findings.reason import Finding, reason
 from isthmus.check.findings.words import advice, evidence_for, headline, say
+from isthmus.check.matched import Match, told_of
 from isthmus.check.verdicts import now
 from isthmus.errors import EntryFault
 from isthmus.routes.edits import change_output

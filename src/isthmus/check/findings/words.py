@@ -114,9 +114,12 @@ def evidence_for(model: Model, evidence: Evidence, cause: Cause) -> list[str]:
             too = "too" if "too" in verdict.what else "instead"
             out.append(f"When {n} was called, {numbers_of(show, verdict.others)} lit {too}.")
         elif verdict.result == "wrong" and len(units) <= 2:
-            out.append(f"{n} was wrong in {', '.join(WAYS[w] for w in verdict.what)}.")
+            ways = ", ".join(WAYS[w] for w in verdict.what)
+            out.append(f"{n} was wrong in {ways}." if ways else f"{n} was wrong; nobody said in which way.")
         elif verdict.result == "silent" and len(units) <= 2:
             out.append(f"{n} stayed silent.")
+        if verdict.note and len(units) <= 2:
+            out.append(f"Noted of {n}: {verdict.note}")
     for caller, verdict in evidence.verdicts.items():
         mine = units.intersection(verdict.others)
         if mine and caller not in units and caller in model.units:

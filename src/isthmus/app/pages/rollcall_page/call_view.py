@@ -178,8 +178,8 @@ class CallView(PageView):
         self.name = label("", size=17, weight=600)
         self.where = label("", "quiet", "body")
         self.where.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        top.setSpacing(12)
         top.addWidget(self.number)
-        top.addSpacing(8)
         top.addWidget(self.name)
         top.addStretch(1)
         self.picture = Thumb(self)
@@ -212,6 +212,7 @@ class CallView(PageView):
         self.seconds.setSuffix(" s")
         self.seconds.setFont(font("table", 500, mono=True))
         self.seconds.setFixedSize(58, 30)
+        self.seconds.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.seconds.setAccessibleName("Seconds each stop stands, by timer")
         for widget in self.marks:
             keys.addWidget(widget)
@@ -322,12 +323,14 @@ class CallView(PageView):
             row = next((i for i, r in enumerate(self.model.rows) if r.at == call.at and not r.why), 0)
             self.table.scrollTo(self.model.index(row, 0), QAbstractItemView.ScrollHint.PositionAtCenter)
         else:
-            self.number.setText("")
+            self.number.hide()
             self.name.setText("Nobody is called")
             self.where.setText("")
             self.picture.take(None, "")
             words = "Begin lights one after the other. It starts at the first without a verdict; levels are given back at the end."
-            self.see.setText(words)
+            off = "" if self.bench.sending else " Output is off: switch it on in the top bar (Ctrl+Return)."
+            self.see.setText(words + off)
+            set_property(self.see, "kind", "")
 
     def _tally_words(self, count, out: int) -> str:
         words = f"{count['answers']} answer, {count['wrong']} wrong, {count['silent']} silent, {count['left']} still to call"
@@ -342,13 +345,14 @@ class CallView(PageView):
         self.picture.take(picture_of(show, unit.id) if unit else None, str(unit.number) if unit else "")
         if unit and not call.call.slot:
             found = profiles_of(show).mode_of(unit)
+            self.number.show()
             self.number.setText(str(unit.number))
             cell = f", cell {call.call.cell}" if call.call.cell else ""
             self.name.setText(unit.name + cell)
             kind = f"{found[0].name}, {unit.mode}" if found else ""
             self.where.setText(f"{unit.hangs_on or 'nowhere yet'}  ·  {addresses(unit)}  ·  {kind}")
         else:
-            self.number.setText("")
+            self.number.hide()
             self.name.setText(call.call.title)
             self.where.setText(f"stop {call.at + 1} of {len(call.calls)}")
         words = sentence(call, show)

@@ -34,31 +34,22 @@ class CodesModel(RowsModel):
         self.at = 0
         self.found: dict[str, list[int]] = {}
 
-    def flags(self, index: Index) -> Qt.ItemFlag:
-        plain = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        return plain | Qt.ItemFlag.ItemIsUserCheckable if index.column() == 2 else plain
-
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         unit: Unit = self.rows[index.row()]
         noted = self.seen[unit.id]
-        if role == Qt.ItemDataRole.CheckStateRole and index.column() == 2 and self.at < FRAMES:
-            return Qt.CheckState.Checked if noted[self.at] else Qt.CheckState.Unchecked
         if role == Qt.ItemDataRole.DisplayRole:
             spelt = "".join("●" if on else "○" for on in noted[: self.at])
             places = self.found.get(unit.id)
             where = "" if places is None else " or ".join(f"{a:03d}" for a in places[:3]) or "nothing fits"
-            return (str(unit.number), unit.name, "lit" if self.at < FRAMES and noted[self.at] else "", spelt, where)[index.column()]
+            now = "" if self.at >= FRAMES else "● lit" if noted[self.at] else "○ dark"
+            return (str(unit.number), unit.name, now, spelt, where)[index.column()]
         if role == Qt.ItemDataRole.FontRole:
             return font("table", 500 if index.column() == 0 else 400, mono=index.column() in (0, 3, 4))
         if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color("teal" if index.column() == 4 else "text" if index.column() < 3 else "text2")
+            if index.column() == 2:
+                return theme.color("coral" if self.at < FRAMES and noted[self.at] else "text2")
+            return theme.color("teal" if index.column() == 4 else "text" if index.column() < 2 else "text2")
         return None
-
-    def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
-        if role == Qt.ItemDataRole.CheckStateRole and self.at < FRAMES:
-            self.note(index.row(), Qt.CheckState(value) == Qt.CheckState.Checked)
-            return True
-        return False
 
     def note(self, row: int, on: bool) -> None:
         self.seen[self.rows[row].id][self.at] = on
@@ -84,7 +75,7 @@ class Codes(QWidget):
         self.on = button("Next picture  →", run=lambda: self.turn(1), height=32, name="code next")
         row.addWidget(self.back)
         row.addWidget(self.on)
-        row.addWidget(label("Space notes the chosen unit as lit or dark.", "quiet"))
+        row.addWidget(label("Space or a click notes a unit as lit or dark.", "quiet"))
         row.addStretch(1)
         column.addLayout(row)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -15,29 +16,15 @@ from isthmus.app.tasks import Step, Task
 from isthmus.app.theme import font, theme
 from isthmus.app.widgets import PageView, RowsModel, bind, button, column_of, label, plain_table
 from isthmus.app.workbench import Workbench
-from isthmus.check.devices import (
-    IN_PLACE,
-    MISSING,
-    UNKNOWN,
-    Change,
-    Device,
-    Discovered,
-    Done,
-    Match,
-    apply,
-    ask,
-    changes_for,
-    discover,
-    identify,
-    label_changes,
-    reverse,
-    wished,
-)
+from isthmus.check.devices import Device, Discovered, ask, discover, identify
+from isthmus.check.matched import IN_PLACE, MISSING, UNKNOWN, Match
+from isthmus.check.setting import Change, Done, apply, changes_for, label_changes, reverse, wished
 from isthmus.errors import EntryFault
 from isthmus.net.talk import Talker
 from isthmus.patch.cells import addresses
 
 Index = QModelIndex | QPersistentModelIndex
+SHOW_SECONDS = 0.7  # between two looks at what has answered so far
 COLORS = {IN_PLACE: "teal", MISSING: "fault", UNKNOWN: "text2"}
 
 
@@ -104,6 +91,8 @@ class DiscoveryView(PageView):
         self.bench, self.checks, self.net, self.window_ = bench, checks, net, window
         self.task: Task | None = None
         self.talker: Talker | None = None
+        self._hearing: Discovered | None = None  # fills while devices are asked
+        self._shown_at = 0.0
         column = column_of(self, 6)
         row = QHBoxLayout()
         row.setSpacing(6)
@@ -162,6 +151,7 @@ class DiscoveryView(PageView):
             return
         self.net.look(True)
         talker, show, net = self._talk(), self.bench.show, self.net
+        self._hearing = hearing = Discovered()
 
         def work(step: Step) -> Discovered:
             waited = 0
@@ -174,7 +164,7 @@ class DiscoveryView(PageView):
                 step(done / max(1, all_), words)
                 return True
 
-            return discover(talker, net.view.nodes, show, progress)
+            return discover(talker, net.view.nodes, show, progress, hearing)
 
         self._run(work, self._found)
 
@@ -190,13 +180,24 @@ class DiscoveryView(PageView):
 
     def _progress(self, part: float, words: str) -> None:
         self.bar.setValue(round(100 * part))
+        if self._hearing and self._hearing.devices and time.monotonic() > self._shown_at + SHOW_SECONDS:
+            self._shown_at = time.monotonic()
+            self._take_part(self._hearing)
         self.state.setText(words)
 
+    def _take_part(self, part: Discovered) -> None:
+        """What has answered so far; nobody is missing yet."""
+        self.checks.take(Discovered(list(part.devices), list(part.odd), ended=True))
+
     def _found(self, found: Discovered) -> None:
+        self._hearing = None
         self.checks.take(found)
 
     def _ended(self) -> None:
         self.task = None
+        if self._hearing is not None:  # stopped, or broken off: what has answered is kept
+            self._take_part(self._hearing)
+            self._hearing = None
         self.refresh()
 
     def stop(self) -> None:
@@ -339,4 +340,5 @@ class DiscoveryView(PageView):
                 for way in (IN_PLACE, "other address", "other mode", "other port", MISSING, UNKNOWN)
             }
             said = ", ".join(f"{n} {way}" for way, n in count.items() if n)
-            self.state.setText(f"{len(found.devices)} devices behind {len(found.asked)} ports: {said or 'none'}.")
+            where = f"behind {len(found.asked)} ports" if not found.ended else "so far; it was stopped before all were asked"
+            self.state.setText(f"{len(found.devices)} devices {where}: {said or 'none'}.")

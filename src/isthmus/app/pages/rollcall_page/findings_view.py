@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 from isthmus.app import paint
 from isthmus.app.checks import Checks
 from isthmus.app.net_link import NetLink
+from isthmus.app.pages.plan_canvas import PlanCanvas
 from isthmus.app.pages.rollcall_page.seen import Thumb, picture_of
 from isthmus.app.theme import font, theme
 from isthmus.app.widgets import PageView, Panel, Section, bind, button, column_of, label
@@ -69,9 +70,10 @@ class _Rows(QStyledItemDelegate):
         p.fillRect(QRectF(r.x(), r.bottom() - 1, r.width(), 1), theme.color("line_faint"))
         if chosen:
             p.fillRect(QRectF(r.x(), r.y(), 3, r.height() - 1), theme.color("coral"))
-        paint.severity(p, "fault" if told.chance >= 0.9 else "attention", r.x() + 18, r.y() + 18, 5.6)
+        sure = told.chance >= 0.9 and told.kind != "unknown"
+        paint.severity(p, "fault" if sure else "attention", r.x() + 18, r.y() + 18, 5.6)
         paint.text(p, r.x() + 34, r.y() + 4, told.title, font("body", 600, mono=True), "text", width=r.width() - 90, height=24)
-        figure = f"{100 * told.chance:.0f} %"
+        figure = "" if told.kind == "unknown" else f"{100 * told.chance:.0f} %"
         paint.text(p, r.right() - 46, r.y() + 4, figure, font("caption", 500, mono=True), "text2", width=44, height=24)
         paint.text(p, r.x() + 34, r.y() + 27, told.words, font("table"), "text2", width=r.width() - 42, height=22)
         p.restore()
@@ -99,8 +101,11 @@ class FindingsView(PageView):
         self.list.setAccessibleName("Findings, the largest first")
         self.list.setFrameShape(QFrame.Shape.NoFrame)
         self.list.setItemDelegate(_Rows(self.list))
-        self.list.currentRowChanged.connect(self._tell)
+        self.list.currentRowChanged.connect(self._chosen)
         column.addWidget(self.list, 1)
+        self.plan = PlanCanvas(bench)  # where to look
+        self.plan.names = False
+        column.addWidget(self.plan, 1)
         row.addWidget(left, 4)
         self.detail = QScrollArea()
         self.detail.setWidgetResizable(True)
@@ -116,6 +121,7 @@ class FindingsView(PageView):
         self.bench.guard(lambda: self.net.look(True))  # whether nodes answer is half of the evidence
         self.checks.soon()
         self.refresh()
+        self._take_in_hand()
         self.list.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def refresh(self) -> None:
@@ -138,6 +144,7 @@ class FindingsView(PageView):
         else:
             words = "Findings come of verdicts: call the rig, and mark what you see."
         self.summary.setText(words)
+        self.plan.setVisible(bool(findings))
         self._tell()
 
     def choose(self, unit: str) -> None:
@@ -148,7 +155,16 @@ class FindingsView(PageView):
 
     # ------------------------------------------------------------ one finding
 
-    def _tell(self, _: int = 0) -> None:
+    def _chosen(self, _: int) -> None:
+        self._tell()
+        self._take_in_hand()
+
+    def _take_in_hand(self) -> None:
+        """The units of the finding that is looked at: plan, stage, inspector and every other page show them."""
+        if self._shown is not None and self.isVisible():
+            self.bench.select(self._shown.units)
+
+    def _tell(self) -> None:
         at = self.list.currentRow()
         told = self.checks.findings[at] if 0 <= at < len(self.checks.findings) else None
         self._shown = told
@@ -166,7 +182,8 @@ class FindingsView(PageView):
     def _fill(self, column: QVBoxLayout, told: FindingTold) -> None:
         top = QHBoxLayout()
         top.addWidget(label(told.title, size=17, weight=600, mono=True), 1)
-        top.addWidget(Chance(told.chance))
+        if told.kind != "unknown":
+            top.addWidget(Chance(told.chance))
         column.addLayout(top)
         column.addWidget(label(told.words, size="body", weight=600, wrap=True))
         column.addWidget(label(told.do, "quiet", wrap=True))
@@ -200,6 +217,8 @@ class FindingsView(PageView):
             column.addLayout(buttons)
             self.seen = label("", "quiet", wrap=True)
             column.addWidget(self.seen)
+        if not told.mends and not told.hunt:
+            return
         column.addWidget(Section("Mend"))
         mends = QVBoxLayout()
         mends.setSpacing(6)
@@ -207,7 +226,6 @@ class FindingsView(PageView):
             mends.addLayout(_left(button(mend.label, "primary" if mend is told.mends[0] else "", lambda m=mend: self.mend(m), name="mend")))
         if told.hunt:
             mends.addLayout(_left(button("Hunt its address", run=lambda: self.hunt_wanted.emit(told.hunt), name="hunt it")))
-        mends.addLayout(_left(button("Show these units", "quiet", lambda: self.bench.select(told.units), name="show units")))
         column.addLayout(mends)
 
     def _rival(self, rival: Rival) -> QHBoxLayout:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import time
+from typing import Any
 
-from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -12,7 +13,7 @@ from isthmus.app import paint
 from isthmus.app.checks import Checks
 from isthmus.app.pages.rollcall_page.codes import Codes
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import PageView, Panel, bind, button, choice, column_of, label, units_field
+from isthmus.app.widgets import PageView, Panel, RowsModel, bind, button, choice, column_of, label, plain_table, units_field
 from isthmus.app.workbench import Workbench
 from isthmus.check.findings.mends import as_hung
 from isthmus.check.findings.ruled_out import ruled_out
@@ -22,6 +23,8 @@ from isthmus.errors import EntryFault
 from isthmus.patch.cells import addresses
 from isthmus.patch.choose import complete, read_choice
 from isthmus.show.records import SLOTS
+
+Index = QModelIndex | QPersistentModelIndex
 
 
 class Field(QWidget):
@@ -55,9 +58,31 @@ class Field(QWidget):
             for place, weight in zip(self.hunt.places, self.hunt.alive, strict=True):
                 if weight and place.universe == universe:
                     p.fillRect(QRectF(left + wide * (place.address - 1) / SLOTS, y + 7, max(2.0, wide / SLOTS), 6), theme.color("teal"))
+            for patched in self.hunt.unit.patch:
+                if patched.universe == universe:  # where the patch has it
+                    x = left + wide * (patched.address - 1) / SLOTS
+                    p.fillRect(QRectF(x, y + 20, 2, 5), theme.color("text2"))
+                    paint.text(p, x + 5, y + 19, f"patched {patched.address:03d}", font("caption"), "text2", height=14)
         for mark in (1, 128, 256, 384, 512):
             x = left + wide * (mark - 1) / SLOTS
             paint.text(p, min(x, self.width() - 26), 0, str(mark), font("caption", mono=True), "text3", height=16)
+
+
+class LooksModel(RowsModel):
+    """What was asked so far, the last look first."""
+
+    COLUMNS = ("Look", "What was asked", "Answer", "Places before")
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        number, look, answer = self.rows[index.row()]
+        column = index.column()
+        if role == Qt.ItemDataRole.DisplayRole:
+            return (str(number), look.words, answer, str(look.count))[column]
+        if role == Qt.ItemDataRole.FontRole:
+            return font("table", mono=column in (0, 3), italic=column == 2)
+        if role == Qt.ItemDataRole.ForegroundRole:
+            return theme.color("text" if column == 2 else "text2")
+        return None
 
 
 class HuntView(PageView):
@@ -116,9 +141,13 @@ class HuntView(PageView):
         inner.addLayout(self.results)
         self.card = card
         column.addWidget(card)
+        self.looks = LooksModel()
+        self.looks_table = plain_table(self.looks, "looks", "Looks of this hunt, the last first", (52, 460, 90, 110), 1)
+        column.addWidget(self.looks_table, 1)
         self.codes = Codes(bench)
         column.addWidget(self.codes, 1)
-        column.addStretch(1)
+        self.space = QWidget()
+        column.addWidget(self.space, 1)
         bind(bench.selection_changed, self, self._follow)
         bind(bench.proof_changed, self, self._ended_elsewhere)
         self.refresh()
@@ -219,6 +248,10 @@ class HuntView(PageView):
         for widget in (self.unit, self.where, self.any_mode, self.lies):
             widget.setEnabled(not on)
         self.field.take(hunt, look)
+        asked = hunt.asked if hunt else []
+        self.looks.take([(i, *one) for i, one in reversed(list(enumerate(asked, 1)))])
+        self.looks_table.setVisible(bool(asked) and not self.several)
+        self.space.setVisible(not asked and not self.several)
         while self.results.count():
             item = self.results.takeAt(0)
             widget = item.widget() if item else None
