@@ -17,7 +17,7 @@ from isthmus.check.acts import KINDS, acts_of
 from isthmus.check.calls import ORDERS, WAYS, in_walking_order, plan_calls
 from isthmus.check.rollcall import Manner, length, sentence, slot_value, step_act, step_phase
 from isthmus.check.safe import column_bytes, dangers, guarded, safe_level
-from isthmus.check.slots import say_slot
+from isthmus.check.slots import mark_slot, say_slot
 from isthmus.check.verdicts import by_place, changes, new_round, say, tally
 from isthmus.demo import lantern_tide
 from isthmus.errors import EntryFault
@@ -102,6 +102,10 @@ def test_an_address_call_lights_the_owner_and_names_the_attribute(demo: Show) ->
     call = step(call, demo, live, 1)
     assert "fine" in sentence(call, demo) and "at 128" in sentence(call, demo)
     assert say_slot(demo, (9, 9)) == "nobody"
+    dead = mark_slot(mark_slot(demo, (1, 1), "silent", "grinds"), (1, 3), "wrong", by="Ada")
+    [said] = dead.verdicts
+    assert said.what == ("pan", "tilt") and said.note == "1.001 pan (coarse) does nothing: grinds; 1.003 tilt (coarse) wrong"
+    assert said.acts == ("light", "movement") and mark_slot(demo, (1, 1), "answers") is demo and mark_slot(demo, (9, 9), "silent") is demo
     end(call, live)
     assert not live.lit() and not live.over
 

@@ -73,6 +73,12 @@ def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
     key(view.table, Qt.Key.Key_D)
     key(view.table, Qt.Key.Key_G)
     assert bench.call.act == 0 and bench.call.at == 2
+    view.table.setCurrentIndex(view.model.index(0, 1))
+    key(view.table, Qt.Key.Key_Return)
+    assert bench.call.call.units == ("u101",)
+    bench.select(["u103"])  # as from the plan
+    key(view.table, Qt.Key.Key_J)
+    assert bench.call.call.units == ("u103",)
     press(view, "end call")
     assert bench.call is None and until(lambda: not lit(rig))
     window.go("Readiness")
@@ -97,6 +103,9 @@ def test_the_timer_goes_on_by_itself_and_addresses_name_their_owner(called, rig)
     assert "101" in view.see.text() and "its light is on" in view.see.text() and "1.001" in view.name.text()
     key(view.table, Qt.Key.Key_A)
     assert not bench.show.verdicts and bench.call.at == 1  # an address proves no unit
+    key(view.table, Qt.Key.Key_S)
+    [fault] = bench.show.verdicts  # one that does nothing is a fault of its owner
+    assert (fault.unit, fault.result, fault.what) == ("u101", "wrong", ("pan",)) and "1.002 pan (fine) does nothing" in fault.note
     press(view, "end call")
 
 

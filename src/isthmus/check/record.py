@@ -87,6 +87,7 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
     )
     styles = getSampleStyleSheet()
     small = styles["BodyText"].clone("small", fontSize=8, leading=10)
+    bold = small.clone("bold", fontName="Helvetica-Bold")
 
     def cell(words: str) -> Paragraph:
         return Paragraph(escape(words), small)
@@ -131,9 +132,9 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
         story.append(Table(lines, colWidths=(240, 60, 60, 60, 60), repeatRows=1, style=_LINES, hAlign="LEFT"))
         story += [Spacer(1, 12), Paragraph("Unit by unit", styles["Heading2"])]
         pick = (0, 1, 2, 3, 6, 7, 8, 9, 10, 11, 12)
-        body = [[cell(row[i]) for i in pick] for row in rows(show)]
-        widths = (40, 110, 90, 54, 54, 50, 90, 60, 130, 50, 82)
-        story.append(Table([[HEAD[i] for i in pick], *body], colWidths=widths, repeatRows=1, style=_LINES))
+        body = [[cell(row[i][:16].replace("T", " ") if HEAD[i] == "At" else row[i]) for i in pick] for row in rows(show)]
+        widths = (34, 106, 104, 52, 50, 44, 90, 66, 116, 50, 80)
+        story.append(Table([[Paragraph(HEAD[i], bold) for i in pick], *body], colWidths=widths, repeatRows=1, style=_LINES))
     doc.build(story)
     return buffer.getvalue()
 

@@ -134,6 +134,7 @@ def register(actions: Registry, page: RollCallPage) -> None:
         Action("call.next", "Next stop", lambda: bench.step_call(1), "N", "call", group=group),
         Action("call.back", "Stop before", lambda: bench.step_call(-1), "B", "call", group=group),
         Action("call.again", "The same stop again", bench.call_again, "G", "call", group=group),
+        Action("call.jump", "Call the unit in hand now", lambda: bench.guard(call.jump_to_hand), "J", "call", group=group),
         Action("call.act", "Next act of the unit called", bench.step_act, "D", "call", group=group, help="Colour, movement, beam, cells"),
         Action("call.end", "End roll call", bench.end_call, "Ctrl+E", "call", group=group),
         Action("rdm.discover", "Discover devices", lambda: (page.here("Discovery"), page.discovery.discover()), group=group, help="By RDM"),

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt
-from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from isthmus.app import paint
 from isthmus.app.theme import font, theme
@@ -122,4 +122,9 @@ class Rows(QStyledItemDelegate):
             stale = row.why or (unit is not None and not model.fresh.get(unit.id, True))
             color = "text2" if stale else "text"
             paint.text(p, x + 6, y, words, font("table", italic=not row.why), color, width=w - 8, height=h - 1)
+        state = option.state  # type: ignore[attr-defined]
+        if state & QStyle.StateFlag.State_HasFocus:
+            p.setPen(QPen(theme.color("text"), 1.5))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawRect(r.adjusted(1, 1, -2, -2))
         p.restore()

@@ -77,7 +77,7 @@ class CallView(PageView):
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.table.setTabKeyNavigation(False)
         self.table.verticalHeader().setDefaultSectionSize(SIZE["table_row"])
-        self.table.doubleClicked.connect(self._jump)
+        self.table.activated.connect(self._jump)  # Enter, or a double click
         self.plan = PlanCanvas(bench)
         self.plan.names = False
         row.addWidget(self.table, 11)
@@ -371,6 +371,11 @@ class CallView(PageView):
             self.table.setCurrentIndex(self.model.index(row, 1))
             self.table.scrollTo(self.model.index(row, 1), QAbstractItemView.ScrollHint.PositionAtCenter)
             self.bench.select([unit])
+
+    def jump_to_hand(self) -> None:
+        """Call the unit in hand now, chosen on whatever page. Raises EntryFault when it is not among those called."""
+        for unit in self.bench.selection[:1]:
+            self.bench.jump_call(unit)
 
     def _jump(self, index) -> None:
         row: Row = self.model.rows[index.row()]
