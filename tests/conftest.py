@@ -22,12 +22,16 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import pytest
+from hypothesis import settings
 
 from isthmus.cli import main
 from isthmus.demo import SCENARIO, lantern_tide
 from isthmus.library.sources import data_folder
 from isthmus.show.records import Show
 from isthmus.standin import RigClient, StandInRig, read_scenario
+
+settings.register_profile("patient", deadline=None)  # this machine stops for a while at times
+settings.load_profile("patient")
 
 
 @pytest.fixture(autouse=True)

@@ -34,7 +34,7 @@ def laid(profile: Profile, mode: str) -> list[tuple[str, tuple[int, ...]]]:
 @given(
     st.lists(st.tuples(st.sampled_from(["insert", "remove", "move", "split", "join"]), st.integers(0, 30), st.integers(0, 30)), max_size=12)
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_any_run_of_edits_leaves_the_chart_a_plain_list_would_have(edits: list[tuple[str, int, int]]) -> None:
     """The oracle is a list of names and sizes, slots counted through it from 1."""
     source = shipped("Lapwing 19")

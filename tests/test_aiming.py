@@ -54,7 +54,7 @@ def oracle(chain: aim.Chain, base: np.ndarray, pan: float, tilt: float) -> tuple
     st.floats(-120, 120),
     st.floats(1.5, 15),
 )
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 def test_whatever_a_head_can_point_at_it_is_pointed_at(a, b, c, mount, place, pan: float, tilt: float, away: float) -> None:
     chain = aim.Chain(matrix(a), matrix(b), matrix(c), True, True)
     base = matrix(place, mount)
@@ -73,7 +73,7 @@ def test_whatever_a_head_can_point_at_it_is_pointed_at(a, b, c, mount, place, pa
 
 
 @given(offset, st.tuples(*[st.floats(-4, 4)] * 3), st.tuples(angle, st.floats(-80, 80)), st.tuples(*[st.floats(-9, 9)] * 3))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_axes_that_a_profile_turns_are_met_too_or_said_not_to_be(lens, euler, spot, place) -> None:
     chain = aim.Chain(matrix((0, 0, -0.1)), matrix((0.01, 0, -0.3), euler), matrix(lens, euler), True, True)
     base = matrix(place, (10.0, 0.0, 40.0))

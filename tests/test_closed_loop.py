@@ -135,8 +135,7 @@ def test_a_rig_with_this_fault_is_called_told_and_mended(kind: str, make_window,
 
         assert kind in {told().kind, *(r.kind for r in told().rivals)}, (told(), fault)
         if told().kind != kind or (kind == "address" and not told().mends):  # eyes alone leave a choice here: the devices are asked
-            press(page, "call view Discovery")
-            press(page, "discover")
+            press(page, "ask devices")
             assert until(lambda: page.checks.found is not None and page.discovery.task is None, 60)
             press(page, "call view Findings")
         assert told().kind == kind, (told(), fault)

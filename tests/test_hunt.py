@@ -41,7 +41,7 @@ def lights(hunt: Hunt, look, universe: int, address: int, mode: str = "") -> boo
 
 
 @given(st.sampled_from(UNITS), st.integers(1, 470), st.booleans(), st.integers(0, 12))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_any_address_is_found_in_nine_looks_and_with_one_lie_in_a_few_more(unit: str, address: int, lies: bool, lie_at: int) -> None:
     show = lantern_tide()
     hunt = Hunt(show, unit, lies=int(lies))
@@ -55,7 +55,7 @@ def test_any_address_is_found_in_nine_looks_and_with_one_lie_in_a_few_more(unit:
 
 
 @given(st.sampled_from(UNITS), st.integers(1, 400), st.sampled_from([1, 2, 3]))
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 def test_it_is_found_across_universes_and_with_its_mode_unknown(unit: str, address: int, universe: int) -> None:
     show = lantern_tide()
     modes = [m.name for m in profiles_of(show).mode_of(show.unit(unit))[0].modes]
@@ -147,7 +147,7 @@ def test_what_cannot_be_hunted_says_why() -> None:
 
 
 @given(st.sampled_from(UNITS), st.integers(1, 480))
-@settings(max_examples=6, deadline=None)
+@settings(max_examples=6)
 def test_light_codes_tell_several_addresses_at_once(unit: str, address: int) -> None:
     show = lantern_tide()
     made = program(show, unit)

@@ -59,7 +59,7 @@ def ranges(draw: st.DrawFn, size: int = 1) -> tuple[Band, ...]:
 
 
 @given(st.data(), st.integers(1, 2))
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 def test_named_ranges_come_back_out_of_the_file_as_they_went_in(data: st.DataObject, size: int) -> None:
     wanted = data.draw(ranges(size))
     profile = compose("Reed and Oar", "R", Body("can"), [ModePlan("M", (Channel("Gobo1", size, wanted),))])
@@ -310,7 +310,7 @@ def test_overlap_is_the_share_of_values_two_ranges_have_in_common(a: int, wide: 
 
 
 @given(st.lists(st.sampled_from(["Dimmer", "Zoom", "Iris", "Pan", "ColorAdd_R"]), min_size=1, max_size=12), st.randoms())
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_a_chart_compared_with_a_shuffle_of_itself_loses_and_gains_nothing(attributes: list[str], rng) -> None:
     left = tuple(Line((i,), a) for i, a in enumerate(attributes, 1))
     order = list(attributes)

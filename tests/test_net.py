@@ -305,7 +305,7 @@ steps = st.one_of(
 
 
 @given(st.lists(steps, min_size=1, max_size=8))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 def test_snags_kept_in_step_with_show_and_network_are_those_made_anew(run: list[tuple[str, object]]) -> None:
     """Whatever is heard and edited, in any order; and every mend that is offered can be done."""
     show, view, book = lantern_tide(), None, SnagBook()

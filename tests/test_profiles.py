@@ -145,7 +145,7 @@ def test_a_zip_that_lies_about_its_size_is_not_unpacked_further_than_the_bound()
 
 
 @given(st.data())
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=120)
 def test_no_mangled_description_gets_past_the_reader_as_anything_but_a_fault(data: st.DataObject) -> None:
     good = bytearray(zipfile.ZipFile(io.BytesIO(shipped_profiles()[data.draw(st.integers(0, 8))].data)).read("description.xml"))
     for _ in range(data.draw(st.integers(1, 6))):
@@ -221,7 +221,6 @@ def test_known_whites_and_the_black_body_lie_where_the_tables_have_them() -> Non
 
 
 @given(st.lists(st.floats(0, 1), min_size=3, max_size=3).filter(lambda v: max(v) > 0.05))
-@settings(deadline=None)
 def test_mixed_emitters_meet_any_colour_inside_their_gamut_as_brightly_as_they_can(wanted: list[float]) -> None:
     emitters = np.array([[0.5, 0.02, 0.01], [0.02, 0.6, 0.05], [0.01, 0.03, 0.8], [0.4, 0.42, 0.45]])
     inside = emitters.T @ np.array([*wanted, 0.3])

@@ -165,7 +165,7 @@ def test_calls_go_by_group_position_type_port_and_universe_in_the_order_wished(d
 
 
 @given(st.sampled_from(list(WAYS)), st.sampled_from(["dark", "dim", "leave"]), st.lists(st.integers(0, 3), max_size=12))
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 def test_whatever_is_called_and_however_the_levels_come_back(by: str, rest: str, moves: list[int]) -> None:
     show = propose_groups(lantern_tide())
     live = Live(show)

@@ -44,7 +44,13 @@ def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
     view = page.call
     keys(view.only, "101-104")
     view.kinds["movement"].setChecked(True)
-    press(window, "begin call")
+    window.go("Stage")
+    window.actions_.trigger("call.begin")
+    assert window.stage.isVisible()  # which shows it too
+    bench.end_call()
+    window.go("Readiness")
+    window.actions_.trigger("call.begin")
+    assert page.call.isVisible()  # where it can be seen
     assert len(bench.call.calls) == 4 and "62 are left out" in view.loud.text() and view.loud.isVisible()
     assert until(lambda: set(lit(rig)) == {"101"})
     assert "101" in view.number.text() and "You should now see: one unit lit" in view.see.text()

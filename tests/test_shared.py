@@ -32,7 +32,7 @@ ROUTES = st.lists(
 
 
 @given(st.lists(st.tuples(ROUTES, st.integers(0, 255)), min_size=1, max_size=8))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 def test_what_is_written_is_what_is_read_frame_and_routes_together(steps: list[tuple[list[Route], int]]) -> None:
     writer = sh.SharedFrames()
     reader = sh.SharedFrames(writer.fd)

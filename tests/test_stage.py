@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
@@ -38,7 +38,6 @@ def test_axis_turns_are_those_of_the_quaternion(degrees: float) -> None:
 
 
 @given(st.floats(0, 360), st.floats(-5, 89), st.floats(2, 60), st.tuples(*[st.floats(-8, 8)] * 3))
-@settings(deadline=None)
 def test_what_is_projected_is_picked_again(bearing: float, height: float, distance: float, point: tuple) -> None:
     camera = Camera(bearing=bearing, height=height, distance=distance)
     (x, y), depth = (a[0] for a in camera.project(np.array([point]), 800, 500))

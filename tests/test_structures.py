@@ -33,7 +33,7 @@ def numbers(show: Show) -> list[int]:
 
 
 @given(st.tuples(*[st.floats(-20, 20)] * 3), st.floats(-180, 180), st.floats(-40, 40))
-@settings(deadline=None, max_examples=30)
+@settings(max_examples=30)
 def test_what_hangs_on_a_structure_keeps_its_place_on_it_however_it_is_moved(place: tuple, degrees: float, tip: float) -> None:
     show = as_hung()
     mine = [u.id for u in structures.hanging(show, ON)]

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QWidget
+from collections.abc import Sequence
+
+from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from isthmus.app.actions import Action, Registry
 from isthmus.app.checks import Checks
@@ -13,21 +15,22 @@ from isthmus.app.pages.rollcall_page.findings_view import FindingsView
 from isthmus.app.pages.rollcall_page.hunt_view import HuntView
 from isthmus.app.pages.rollcall_page.phones_view import PhonesView
 from isthmus.app.pages.rollcall_page.record_view import RecordView
-from isthmus.app.widgets import PageView, ViewsPage, bind
+from isthmus.app.widgets import Page, PageView, ViewsPage, bind
 from isthmus.app.workbench import Workbench
 from isthmus.check.calls import callable_units
 from isthmus.check.verdicts import WAYS
 from isthmus.net.setting import PortWish, Wish, packets
 
+ALSO = ("Patch", "Plan", "Stage")  # pages that show who is called: one stays there
 VIEWS = ("Call", "Findings", "Discovery", "Hunt", "Phones", "Record")
 
 
 class RollCallPage(ViewsPage):
     title = "Roll call"
 
-    def __init__(self, bench: Workbench, actions: Registry, net: NetLink, window: QWidget, inside: QWidget) -> None:
+    def __init__(self, bench: Workbench, actions: Registry, net: NetLink, window: QWidget, inside: QStackedWidget) -> None:
         super().__init__(inside)
-        self.bench, self.acts, self.net = bench, actions, net
+        self.bench, self.acts, self.net, self.inside = bench, actions, net, inside
         self.checks = Checks(bench)
         switches = self.add_switches(VIEWS, self.show_view, "call view")
         self.call = CallView(bench, actions)
@@ -39,6 +42,7 @@ class RollCallPage(ViewsPage):
         made: tuple[PageView, ...] = (self.call, self.findings, self.discovery, self.hunt, self.phones, self.record)
         self.take_views(dict(zip(VIEWS, made, strict=True)), switches)
         self.findings.hunt_wanted.connect(self._hunt)
+        self.findings.discover_wanted.connect(lambda: actions.trigger("rdm.discover"))
         self.findings.mend_devices.connect(self.discovery.offer)
         self.findings.mend_port.connect(self._set_port)
         bind(bench.changed, self, self._say)
@@ -55,6 +59,13 @@ class RollCallPage(ViewsPage):
     def left(self) -> None:
         if self.view != "Call":  # a call goes on while one looks at other pages
             super().left()
+
+    def begin(self, only: Sequence[str] | None = None) -> None:
+        """Begin calling, and go where it can be seen. Raises EntryFault when nothing can be called."""
+        self.call.begin(only)
+        now = self.inside.currentWidget()
+        if not (isinstance(now, Page) and now.title in ALSO):
+            self.here("Call")
 
     def show_finding(self, unit: str) -> None:
         """The finding that is about a unit."""
@@ -112,7 +123,7 @@ def register(actions: Registry, page: RollCallPage) -> None:
         Action(
             "call.begin",
             "Begin roll call",
-            lambda: bench.guard(call.begin),
+            lambda: bench.guard(page.begin),
             "Ctrl+R",
             "no call",
             help="Light one after the other",
@@ -121,7 +132,7 @@ def register(actions: Registry, page: RollCallPage) -> None:
         Action(
             "call.hand",
             "Call only the units in hand",
-            lambda: bench.guard(lambda: call.begin(bench.selection)),
+            lambda: bench.guard(lambda: page.begin(bench.selection)),
             "Ctrl+Shift+C",
             "selection",
             group=group,

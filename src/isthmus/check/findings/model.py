@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass, replace
+from copy import copy
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,6 +31,13 @@ class State:
     places: tuple[tuple[int, int, int], ...]  # (block, universe, address)
     mode: str
     fault: str = ""
+    _hash: int = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "_hash", hash((self.places, self.mode, self.fault)))  # asked for some hundred thousand times
+
+    def __hash__(self) -> int:
+        return self._hash
 
     def moved(self, by: int) -> State:
         return replace(self, places=tuple((b, u, a + by) for b, u, a in self.places))
@@ -37,6 +45,25 @@ class State:
     def fed(self, universes: dict[int, int]) -> State:
         """The same with other data coming in: universe → the one whose data comes instead."""
         return replace(self, places=tuple((b, universes.get(u, u), a) for b, u, a in self.places))
+
+
+_LAST: list[Model] = []
+
+
+def model_of(show: Show) -> Model:
+    """The model of a show; what the last one has worked out is kept as long as units, profiles and outputs are the same."""
+    for kept in _LAST:
+        old = kept.show
+        if old is show:
+            return kept
+        if old.units is show.units and old.profiles is show.profiles and old.outputs is show.outputs:
+            made = copy(kept)
+            made.show = show
+            break
+    else:
+        made = Model(show)
+    _LAST[:] = [made]
+    return made
 
 
 class Model:

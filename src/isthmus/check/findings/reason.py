@@ -26,6 +26,7 @@ ALL_OVERSEEN = log(0.005)
 LIGHT_WRONG, HALF_SEEN = log(1e-5), log(0.25)
 ROW_MISSED, ROW_IMAGINED = log(0.05), log(1e-4)
 YES_ERR = 0.03
+WORTH = 0.5  # a cause must add, as a logarithm
 MOST = 24  # causes in one explanation
 RIVALS = 6
 ROUNDS = 5
@@ -56,6 +57,7 @@ class Reason:
         self.model, self.evidence = model, evidence
         self.causes = Causes(model, evidence)
         self._scores: dict[tuple[str, State], float] = {}
+        self._gains: dict[int, float] = {}  # by the identity of a cause; all of them live as long as this does
         called = [u for u in evidence.verdicts if u in model.place]
         self._called = np.array([model.place[u] for u in called], np.int64)
         at = {u: i for i, u in enumerate(called)}
@@ -173,7 +175,7 @@ class Reason:
         """The causes that explain what was seen, those of most units first; and what the show itself explains."""
         if not self.deviants:
             return []
-        causes = self._candidates()
+        causes = self._kept = self._candidates()
         chosen = self._greedy(causes, [])
         for _ in range(ROUNDS):
             better = self._bettered(chosen, causes)
@@ -219,23 +221,34 @@ class Reason:
 
     def _greedy(self, causes: list[Cause], chosen: list[Cause]) -> list[Cause]:
         chosen = list(chosen)
+        states = self.states_of(chosen)
+        gains = [self._alone(c) if states.keys().isdisjoint(c.states) else self._gain(c, states) for c in causes]
         for _ in range(MOST):
-            states = self.states_of(chosen)
-            best, gain = None, 0.5
-            for cause in causes:
-                if any(cause.kind == c.kind and cause.about == c.about for c in chosen):
-                    continue
-                fresh = cause.prior
-                for unit, state in cause.states.items():
-                    now = states.get(unit, self.normal[unit])
-                    then = _together(now, state, self.normal[unit]) if unit in states else state
-                    fresh += self.score(unit, then) - self.score(unit, now)
-                if fresh > gain:
-                    best, gain = cause, fresh
-            if best is None:
+            have = {(c.kind, c.about) for c in chosen}
+            best = max((i for i, c in enumerate(causes) if (c.kind, c.about) not in have), key=gains.__getitem__, default=None)
+            if best is None or gains[best] <= WORTH:
                 break
-            chosen.append(best)
+            chosen.append(causes[best])
+            states = self.states_of(chosen)
+            changed = causes[best].states.keys()
+            gains = [g if changed.isdisjoint(c.states) else self._gain(c, states) for g, c in zip(gains, causes, strict=True)]
         return self._pruned(chosen)
+
+    def _gain(self, cause: Cause, states: Mapping[str, State]) -> float:
+        """What a cause adds to an explanation in which units are in these states."""
+        gain = cause.prior
+        for unit, state in cause.states.items():
+            now = states.get(unit, self.normal[unit])
+            then = _together(now, state, self.normal[unit]) if unit in states else state
+            gain += self.score(unit, then) - self.score(unit, now)
+        return gain
+
+    def _alone(self, cause: Cause) -> float:
+        """The same, where all its units are as the show has them so far."""
+        found = self._gains.get(id(cause))
+        if found is None:
+            found = self._gains[id(cause)] = self._gain(cause, {})
+        return found
 
     def _pruned(self, chosen: list[Cause]) -> list[Cause]:
         """Without those that later ones have made needless."""

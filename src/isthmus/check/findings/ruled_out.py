@@ -7,14 +7,14 @@ from collections.abc import Sequence
 import numpy as np
 
 from isthmus.check.findings.evidence import gather
-from isthmus.check.findings.model import Model
+from isthmus.check.findings.model import model_of
 from isthmus.check.hunt import Place
 from isthmus.show.records import SLOTS, Show
 
 
 def ruled_out(show: Show, unit: str, universes: Sequence[int] = (), any_mode: bool = False) -> set[Place]:
     """Places at which it would have lit in some call, and did not. Empty for a unit that cannot be called."""
-    model = Model(show)
+    model = model_of(show)
     if unit not in model.place:
         return set()
     evidence = gather(show)

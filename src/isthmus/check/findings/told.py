@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from isthmus.check.findings.evidence import Evidence, Told, gather
 from isthmus.check.findings.looks import Look, next_look
 from isthmus.check.findings.mends import Mend, mends_for
-from isthmus.check.findings.model import Model
+from isthmus.check.findings.model import Model, model_of
 from isthmus.check.findings.reason import Finding, reason
 from isthmus.check.findings.words import advice, evidence_for, headline, say
 from isthmus.check.matched import Match, told_of
@@ -61,7 +61,7 @@ def findings_of(
     out = _off(show)
     if not evidence.verdicts and not told:
         return out, evidence
-    model = Model(show)
+    model = model_of(show)
     for finding in reason(model, evidence):
         out.append(tell(model, evidence, finding, matches))
     return out, evidence

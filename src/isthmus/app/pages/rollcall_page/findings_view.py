@@ -30,11 +30,12 @@ from isthmus.app.widgets import PageView, Panel, Section, bind, button, column_o
 from isthmus.app.workbench import Workbench
 from isthmus.check.findings.chances import slots_of_look
 from isthmus.check.findings.mends import Mend
-from isthmus.check.findings.model import Model
+from isthmus.check.findings.model import model_of
 from isthmus.check.findings.told import FindingTold, Rival, answer
 from isthmus.check.prove import ProveActs, ProveSlots
 
 MOST_PICTURES = 4
+TOLD_BY_DEVICES = ("address", "double", "exchanged", "mode", "run", "shifted", "dead", "line", "port dark", "hang dark")
 TOLD = Qt.ItemDataRole.UserRole
 
 
@@ -80,11 +81,13 @@ class _Rows(QStyledItemDelegate):
 
 
 class FindingsView(PageView):
-    """`hunt_wanted` when only a hunt would tell; `mend_devices` and `mend_port` for settings that go over the network."""
+    """`hunt_wanted` when only a hunt would tell, `discover_wanted` when devices would; `mend_devices` and `mend_port` for
+    settings that go over the network."""
 
     hunt_wanted = Signal(str)
     mend_devices = Signal(object)
     mend_port = Signal(object)
+    discover_wanted = Signal()
 
     def __init__(self, bench: Workbench, checks: Checks, net: NetLink) -> None:
         super().__init__()
@@ -217,7 +220,8 @@ class FindingsView(PageView):
             column.addLayout(buttons)
             self.seen = label("", "quiet", wrap=True)
             column.addWidget(self.seen)
-        if not told.mends and not told.hunt:
+        ask = told.kind in TOLD_BY_DEVICES and self.checks.found is None
+        if not told.mends and not told.hunt and not ask:
             return
         column.addWidget(Section("Mend"))
         mends = QVBoxLayout()
@@ -226,6 +230,8 @@ class FindingsView(PageView):
             mends.addLayout(_left(button(mend.label, "primary" if mend is told.mends[0] else "", lambda m=mend: self.mend(m), name="mend")))
         if told.hunt:
             mends.addLayout(_left(button("Hunt its address", run=lambda: self.hunt_wanted.emit(told.hunt), name="hunt it")))
+        if ask:  # what devices say of themselves settles it, and what they say can be set from here
+            mends.addLayout(_left(button("Ask the devices", run=self.discover_wanted.emit, name="ask devices")))
         column.addLayout(mends)
 
     def _rival(self, rival: Rival) -> QHBoxLayout:
@@ -242,7 +248,7 @@ class FindingsView(PageView):
         if told is None or told.look is None:
             return
         look, bench = told.look, self.bench
-        slots = slots_of_look(Model(bench.show), look.name, look.unit)
+        slots = slots_of_look(model_of(bench.show), look.name, look.unit)
         words = look.question
 
         def make() -> ProveSlots | ProveActs:
