@@ -6,6 +6,8 @@ from collections import Counter
 from dataclasses import replace as also
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from conftest import answer, running_rig
@@ -22,9 +24,11 @@ from isthmus.demo import SCENARIO, as_hung, lantern_tide, shipped_profiles
 from isthmus.errors import EntryFault
 from isthmus.net import View
 from isthmus.net.found import FoundNode, FoundPort
+from isthmus.output import Live
+from isthmus.output.live import highlight
 from isthmus.patch.limits import set_limit
 from isthmus.profiles import chart, profiles_of
-from isthmus.show.records import Show
+from isthmus.show.records import SLOTS, Show
 from isthmus.standin.generate import KINDS, make_rig
 from isthmus.standin.trial import Trial
 from isthmus.wire import rdm
@@ -131,6 +135,26 @@ def test_nothing_seen_means_nothing_found_and_stale_verdicts_do_not_count(demo: 
 
     assert findings_of(set_address(silent, ["u105"], (1, 400)))[0] == []
     assert findings_of(unmark(silent, "u105"))[0] == []
+
+
+@given(st.lists(st.sampled_from(range(20)), min_size=1, max_size=6), st.data())
+@settings(max_examples=20)
+def test_what_is_sent_universe_by_universe_is_what_the_whole_show_sends(units: list[int], data: st.DataObject) -> None:
+    """The oracle is the frame of the whole show, compiled at once as the output does it."""
+    show = set_limit(as_hung(), ["u101", "u201"], "Dimmer", "0%", "40%")
+    model, live = Model(show), Live(show)
+    chosen = [model.ids[i * 2] for i in units]
+    sent = model.frames([highlight(model.programs[u], u, 0.8) for u in chosen])
+    universe = data.draw(st.sampled_from(live.compiled.universes))
+    row = live.compiled.universes.index(universe)
+    moments = data.draw(st.lists(st.integers(0, len(chosen) - 1), min_size=1))
+    some = sent.at(moments).part(universe, 90, 60)
+    for at, unit in enumerate(chosen):
+        live.restore(highlight(model.programs[unit], unit, 0.8))
+        whole = live.frame[row * SLOTS : (row + 1) * SLOTS]
+        assert (sent.part(universe, 1, SLOTS)[at] == whole).all() and (sent.moment(at, universe) == whole).all()
+        assert all((some[i] == whole[89:149]).all() for i, m in enumerate(moments) if m == at)
+    assert not sent.part(77, 500, 40).any() and sent.part(77, 500, 40).shape == (len(chosen), 13)
 
 
 def test_what_nothing_explains_is_said_to_be_so() -> None:

@@ -15,7 +15,7 @@ from isthmus.show import Show
 from isthmus.snags.records import FAULT, Mend, Snag
 
 SURE = 0.9  # from then on a finding offers its mend on Readiness
-WAIT_MS = 250  # marks come in bursts; findings are worked out when there is a moment
+WAIT_MS, CALLED_MS = 250, 1500  # marks come in bursts; findings are worked out when there is a moment, in a call a longer one
 
 
 class Checks(QObject):
@@ -48,7 +48,7 @@ class Checks(QObject):
 
     def soon(self) -> None:
         """Work findings out again in a moment."""
-        self._timer.start(WAIT_MS)
+        self._timer.start(WAIT_MS if self.bench.call is None else CALLED_MS)
 
     def take(self, found: Discovered) -> None:
         """What discovery has found takes the place of what it found before."""

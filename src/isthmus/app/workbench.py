@@ -69,7 +69,7 @@ class Workbench(QObject):
         self.preview_words = ""
         self.concluded: list[Snag] = []  # findings of roll call, kept by `Checks`
         self._book = SnagBook()
-        self._view: tuple[Show, RigView] | None = None
+        self._view: tuple[tuple[object, ...], RigView] | None = None
 
     # ------------------------------------------------------------ the show
 
@@ -240,8 +240,10 @@ class Workbench(QObject):
     @property
     def view(self) -> RigView:
         """The rig in space as the show has it, fed from the frame that is sent."""
-        if self._view is None or self._view[0] is not self.show:
-            self._view = (self.show, RigView(self.show, self.live.compiled))
+        show = self.show
+        ground = (show.units, show.profiles, show.structures, show.gels, self.live.compiled)  # a verdict changes none of them
+        if self._view is None or any(a is not b for a, b in zip(self._view[0], ground, strict=True)):
+            self._view = (ground, RigView(show, self.live.compiled))
         return self._view[1]
 
     def see_network(self, view: View) -> None:

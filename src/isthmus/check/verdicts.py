@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from isthmus.errors import EntryFault
 from isthmus.patch.index import index_of
 from isthmus.routes import way_key
-from isthmus.show.records import CallRound, Show, Unit, Verdict
+from isthmus.show.records import CallRound, Output, Show, Unit, Verdict
 
 RESULTS = ("answers", "wrong", "silent", "skipped")
 WAYS = {
@@ -32,12 +32,24 @@ def now() -> str:
     return time.strftime("%Y-%m-%dT%H:%M:%S")
 
 
+_LAST: list[tuple[tuple[Output, ...], dict[int, list[Output]]]] = []
+
+
+def _outputs_of(show: Show) -> dict[int, list[Output]]:
+    """Universe → its outputs that are on, in order; the same as long as the show's outputs are."""
+    if not _LAST or _LAST[0][0] is not show.outputs:
+        made: dict[int, list[Output]] = {}
+        for output in sorted(show.outputs, key=lambda o: (o.universe, o.host, o.number)):
+            if output.enabled and not output.role:
+                made.setdefault(output.universe, []).append(output)
+        _LAST[:] = [(show.outputs, made)]
+    return _LAST[0][1]
+
+
 def proof(show: Show, unit: Unit) -> str:
     """What a verdict rests on: profile, mode, addresses and where their universes go."""
-    mine = {p.universe for p in unit.patch}
-    outputs = sorted(
-        (o for o in show.outputs if o.enabled and not o.role and o.universe in mine), key=lambda o: (o.universe, o.host, o.number)
-    )
+    ways = _outputs_of(show)
+    outputs = [o for universe in sorted({p.universe for p in unit.patch}) for o in ways.get(universe, ())]
     return "|".join([unit.profile, unit.mode, *(f"{p.block}:{p.universe}.{p.address}" for p in unit.patch), *map(way_key, outputs)])
 
 

@@ -16,6 +16,7 @@ from isthmus.check.findings.evidence import ANSWERS, SILENT, Evidence, Told
 from isthmus.check.findings.looks import Look, next_look
 from isthmus.check.findings.model import SEEN_ACTS, Model
 from isthmus.check.findings.reason import Finding, reason
+from isthmus.check.findings.sent import Frames, Laid
 from isthmus.check.hunt import Hunt
 from isthmus.check.sights import DARK, TURN, Sights
 from isthmus.errors import IsthmusError
@@ -25,7 +26,7 @@ from isthmus.show.records import SLOTS, Verdict
 from isthmus.standin.eyes import Said, noticed, say, see
 from isthmus.standin.generate import Fault, MadeRig
 
-Frames = NDArray[np.uint8]
+Bytes = NDArray[np.uint8]
 SURE = 0.9
 
 
@@ -52,22 +53,22 @@ class Trial:
         self.programs = {f"u{u.label}": light_program(rig.loaded.profiles[u.profile][0], mode) for u, mode in modes}
         self.ports = {(n.name, i): number for n in scenario.nodes for i, number in enumerate(n.ports)}
         wish = {k: v for u in self.model.ids for k, v in highlight(self.model.programs[u], u, 1.0).items()}
-        self.theirs = self.model.frames([wish])[0]  # what a second sender says, where there is one; ports merge by HTP
+        self.theirs = self.model.frames([wish])  # what a second sender says, where there is one; ports merge by HTP
         names = {n.ip: n.name for n in scenario.nodes}
         self.ips = {name: ip for ip, name in names.items()}
         self.sent = {(names[o.host], o.port_address): o.universe for o in rig.show.outputs if o.enabled}
 
     # ------------------------------------------------------------ what really happens
 
-    def feed(self, unit: str, frames: Frames) -> Frames | None:
+    def feed(self, unit: str, frames: Frames) -> Bytes | None:
         """What comes out of the port a unit is plugged to (k, 512)."""
         sim = self.sims[unit]
         number = self.ports[(sim.node, sim.port)]
         universe = self.sent.get((sim.node, number))
         if sim.node in self.rig.off or (sim.node, sim.port) in self.rig.dark or universe is None:
             return None
-        row = self.model.row[universe]
-        return np.maximum(frames[:, row], self.theirs[row] if universe in self.rig.senders else 0)
+        mine = frames.part(universe, 1, SLOTS)
+        return np.maximum(mine, self.theirs.part(universe, 1, SLOTS)) if universe in self.rig.senders else mine
 
     def see(self, unit: str, frames: Frames) -> Sights:
         return see(self.sims[unit], self.programs[unit], self.feed(unit, frames))
@@ -119,13 +120,10 @@ class Trial:
         model = self.model
         if look.name in (MOVES, AXIS):
             frames, _, kinds = model.own(look.unit)
-            sights = self.see(look.unit, frames[[i for i, k in enumerate(kinds) if k == MOVEMENT]])
+            sights = self.see(look.unit, frames.at([i for i, k in enumerate(kinds) if k == MOVEMENT]))
             turns = [float(np.ptp(a)) > TURN / 2 if len(a) else False for a in (sights.pan, sights.tilt)]
             return any(turns) if look.name == MOVES else all(turns)
-        frames = np.zeros((1, len(model.row) + 1, SLOTS), np.uint8)
-        for (universe, address), value in slots_of_look(model, look.name, look.unit).items():
-            frames[0, model.row[universe], address - 1] = value
-        return bool(self.see(look.unit, frames).level[0] > DARK)
+        return bool(self.see(look.unit, Laid.of(slots_of_look(model, look.name, look.unit))).level[0] > DARK)
 
     def hunt(self, unit: str) -> tuple[int, int]:
         """The address found (0 for none) and the looks it took."""
@@ -134,10 +132,7 @@ class Trial:
         except IsthmusError:
             return 0, 0
         while (look := hunt.look()) is not None and hunt.used < 12:
-            frames = np.zeros((1, len(self.model.row) + 1, SLOTS), np.uint8)
-            for (universe, address), value in look.slots.items():
-                frames[0, self.model.row[universe], address - 1] = value
-            hunt.answer(look, "yes" if hunt.lights(float(self.see(unit, frames).level[0])) else "no")
+            hunt.answer(look, "yes" if hunt.lights(float(self.see(unit, Laid.of(look.slots)).level[0])) else "no")
         found = hunt.found
         return (found[0].address if found else 0), hunt.used
 

@@ -7,6 +7,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from math import log
 
+import numpy as np
+
 from isthmus.check.findings.cause import ELSEWHERE, PRIOR, Cause
 from isthmus.check.findings.evidence import Evidence
 from isthmus.check.findings.lines import Lines
@@ -40,6 +42,14 @@ class Causes:
         self.model, self.evidence = model, evidence
         self.index = index_of(model.show)
         self.lines = Lines(model, evidence)
+        called = [c for c in evidence.verdicts if c in model.place]
+        self._at = {c: i for i, c in enumerate(called)}
+        self._called = np.array([model.place[c] for c in called], np.int64)
+        self.callers: dict[str, list[str]] = defaultdict(list)  # unit → who was called when it lit as well
+        for caller in called:
+            for other in evidence.verdicts[caller].others:
+                if other != caller:
+                    self.callers[other].append(caller)
         self.starts = {(p.universe, p.address): u for u in model.ids for p in model.units[u].patch}
 
     # ------------------------------------------------------------ one unit
@@ -69,7 +79,7 @@ class Causes:
         model, evidence, normal = self.model, self.evidence, self.model.expected(unit)
         told = evidence.told.get(unit)
         _, universe, address = normal.places[0]
-        lit_by = [c for c in evidence.verdicts if c != unit and unit in evidence.verdicts[c].others and c in model.place]
+        lit_by = self.callers.get(unit, [])
         own_lit = unit in evidence.verdicts and unit in evidence.lit(unit) and bool(evidence.ways(unit))
         found: dict[tuple[int, int], None] = {}
         if told and told.address and told.there:
@@ -85,7 +95,7 @@ class Causes:
             at = model.place[caller]
             fed = dict.fromkeys([universe, *(p.universe for p in model.units[caller].patch)])
             for other in fed:
-                found |= dict.fromkeys((other, int(a)) for a in model.scan(unit, normal.mode, model.lights[at, model.row[other]]))
+                found |= dict.fromkeys((other, int(a)) for a in model.scan(unit, normal.mode, model.lights.moment(at, other)))
         made: list[tuple[float, Cause]] = []
         for other, start in found:
             if (other, start) != (universe, address):
@@ -118,13 +128,12 @@ class Causes:
 
     def _quick(self, unit: str, state: State) -> float:
         """How well a state fits where the unit lit, without its own call."""
-        row = self.model.lit(unit, state)
-        out = 0.0
-        for caller, verdict in self.evidence.verdicts.items():
-            if caller != unit and caller in self.model.place:
-                lit = unit in verdict.others
-                out -= 3.0 * (bool(row[self.model.place[caller]]) != lit)
-        return out
+        seen = np.zeros(len(self._called), bool)
+        seen[[self._at[c] for c in self.callers.get(unit, ())]] = True
+        apart = self.model.lit(unit, state)[self._called] != seen
+        if unit in self._at:
+            apart[self._at[unit]] = False
+        return -3.0 * int(apart.sum())
 
     # ------------------------------------------------------------ several units
 

@@ -9,6 +9,7 @@ import numpy as np
 from isthmus.check.acts import MOVEMENT
 from isthmus.check.findings.cause import ALWAYS, ELSEWHERE
 from isthmus.check.findings.model import Model, State
+from isthmus.check.findings.sent import Laid
 from isthmus.check.hunt import brightest
 from isthmus.check.sights import DARK, TURN
 from isthmus.show.records import SLOTS
@@ -33,15 +34,12 @@ def chance_of_yes(model: Model, look: str, unit: str, state: State) -> float | N
 
 
 def _lights(model: Model, everything: bool, unit: str, state: State) -> bool:
-    frames = np.zeros((1, len(model.row) + 1, SLOTS), np.uint8)
     own = {u for _, u, _ in model.expected(unit).places}
     value = value_for(model, unit, everything)
     if value is None:
         return False
-    for universe, row in model.row.items():
-        if everything or universe in own:
-            frames[0, row] = value
-    return bool(model.see(unit, state, frames).level[0] > DARK)
+    frame = Laid({u: np.full(SLOTS, value, np.uint8) for u in (model.universes if everything else own)})
+    return bool(model.see(unit, state, frame).level[0] > DARK)
 
 
 def value_for(model: Model, unit: str, everything: bool) -> int | None:
@@ -58,7 +56,7 @@ def _swing(model: Model, unit: str, state: State, axes: Sequence[str]) -> bool:
     moments = [i for i, kind in enumerate(kinds) if kind == MOVEMENT]
     if not moments:
         return False
-    sights = model.see(unit, state, frames[moments])
+    sights = model.see(unit, state, frames.at(moments))
     return any(np.ptp(getattr(sights, axis)) > TURN / 2 for axis in axes)
 
 
@@ -68,4 +66,5 @@ def slots_of_look(model: Model, look: str, unit: str) -> dict[tuple[int, int], i
     if look not in (UNIVERSE, EVERYTHING) or value is None:
         return {}
     own = {u for _, u, _ in model.expected(unit).places}
-    return {(universe, a): value for universe in model.row if look == EVERYTHING or universe in own for a in range(1, SLOTS + 1)}
+    wanted = sorted(model.universes if look == EVERYTHING else own)
+    return {(universe, a): value for universe in wanted for a in range(1, SLOTS + 1)}

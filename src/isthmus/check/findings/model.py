@@ -11,15 +11,13 @@ from numpy.typing import NDArray
 
 from isthmus.check.acts import BEAM, CELLS, COLOUR, LIGHT, MOVEMENT, acts_of
 from isthmus.check.calls import callable_units
+from isthmus.check.findings.sent import Frames, Sent, Universes
 from isthmus.check.sights import DARK, Sights, ways_wrong
-from isthmus.output.compile import compile_show
 from isthmus.output.live import Asked
-from isthmus.output.shape import shape_show
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.light import LightProgram
 from isthmus.show.records import SLOTS, Show
 
-Frames = NDArray[np.uint8]  # (k, universes + 1, 512); the last row is what comes out of a dark port
 NOWHERE = 0
 SEEN_ACTS = (LIGHT, COLOUR, MOVEMENT, BEAM, CELLS)
 
@@ -75,37 +73,32 @@ class Model:
         self.units = {u.id: u for u in units}
         self.ids = [u.id for u in units]
         self.place = {u: i for i, u in enumerate(self.ids)}
-        self.compiled = compile_show(show)
-        self.shaping = shape_show(show, self.compiled)
-        self.row = {u: i for i, u in enumerate(self.compiled.universes)}
+        self._lines = Universes(show)
+        self.universes = self._lines.known
         self._profiles = profiles_of(show)
         self.programs: dict[str, LightProgram] = {}
         for unit in units:
             found = self._profiles.mode_of(unit)
             assert found
             self.programs[unit.id] = light_program(*found)
-        self._own: dict[str, tuple[Frames, Sights, tuple[str, ...]]] = {}
-        wishes = [acts_of(self.programs[u], self.units[u], level, (LIGHT,))[0].phases[0] for u in self.ids]
-        self.lights: Frames = self.frames(wishes)  # one for each call
+        self._own: dict[str, tuple[Sent, Sights, tuple[str, ...]]] = {}
+        touched = [{p.universe for p in u.patch} for u in units]
+        self.lights = Sent(self._lines, touched, self._light)  # a moment for each call
         self._rows: dict[tuple[str, State], NDArray[np.bool_]] = {}
         self._ways: dict[tuple[str, State, tuple[str, ...]], tuple[str, ...]] = {}
 
     # ------------------------------------------------------------ frames
 
-    def frames(self, wishes: Sequence[Asked], shaped: bool = True) -> Frames:
-        """The slots sent for each wish, everything else at its defaults."""
-        out = np.zeros((len(wishes), len(self.row) + 1, SLOTS), np.uint8)
-        frame = self.compiled.frame()
-        for i, wish in enumerate(wishes):
-            levels = self.compiled.defaults.copy()
-            for key, value in wish.items():
-                for at in self.compiled.places.get(key):
-                    levels[at] = value
-            self.compiled.render(self.shaping.apply(levels) if shaped else levels, frame)
-            out[i, :-1] = frame.reshape(-1, SLOTS)
-        return out
+    def _light(self, call: int) -> Asked:
+        unit = self.ids[call]
+        return acts_of(self.programs[unit], self.units[unit], self.level, (LIGHT,))[0].phases[0]
 
-    def own(self, unit: str) -> tuple[Frames, Sights, tuple[str, ...]]:
+    def frames(self, wishes: Sequence[Asked], shaped: bool = True) -> Sent:
+        """The slots sent for each wish, everything else at its defaults."""
+        touched = [{p.universe for u in {key[0] for key in wish} for p in self.units[u].patch} for wish in wishes]
+        return Sent(self._lines, touched, wishes.__getitem__, shaped)
+
+    def own(self, unit: str) -> tuple[Sent, Sights, tuple[str, ...]]:
         """What is sent through a unit's own call, what is wished to be seen of it, and the act of each moment."""
         if unit not in self._own:
             acts = acts_of(self.programs[unit], self.units[unit], self.level, SEEN_ACTS)
@@ -131,15 +124,14 @@ class Model:
         return light_program(profile, found) if found else self.programs[unit]
 
     def slots(self, unit: str, state: State, frames: Frames) -> NDArray[np.uint8]:
-        """(k, width): what a unit in this state takes from each frame."""
+        """(k, width): what a unit in this state takes in each moment."""
         program = self.program(unit, state.mode)
         out = np.zeros((len(frames), program.width), np.uint8)
         for block, universe, address in state.places:
             start, size = program.block_starts.get(block), program.chart.span(block)
-            row = self.row.get(universe, -1)
             if start is None or not 1 <= address <= SLOTS:
                 continue
-            part = frames[:, row, address - 1 : address - 1 + size]
+            part = frames.part(universe, address, size)
             out[:, start : start + part.shape[1]] = part
         return _broken(program, state.fault, out)
 
@@ -162,7 +154,12 @@ class Model:
         """(calls,) in which calls the unit would light."""
         key = unit, state
         if key not in self._rows:
-            self._rows[key] = self.see(unit, state, self.lights).level > DARK
+            calls = self.lights.changed({universe for _, universe, _ in state.places})
+            other = next((i for i in range(len(calls) + 1) if i not in set(calls.tolist())), 0)  # a call of others, like all of those
+            level = self.see(unit, state, self.lights.at([*calls, other])).level > DARK
+            row = np.full(len(self.ids), level[-1])
+            row[calls] = level[:-1]
+            self._rows[key] = row
         return self._rows[key]
 
     def ways(self, unit: str, state: State, acts: Collection[str] = SEEN_ACTS) -> tuple[str, ...]:
@@ -171,7 +168,7 @@ class Model:
         if key not in self._ways:
             frames, wished, kinds = self.own(unit)
             moments = [i for i, kind in enumerate(kinds) if kind == LIGHT or kind in acts]
-            seen = self.see(unit, state, frames[moments])
+            seen = self.see(unit, state, frames.at(moments))
             self._ways[key] = ways_wrong(wished.at(moments), seen, [kinds[i] for i in moments])
         return self._ways[key]
 

@@ -7,6 +7,7 @@ built greedily, then each member is tried against every rival in its place.
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from math import exp, log
@@ -60,19 +61,18 @@ class Reason:
         self._gains: dict[int, float] = {}  # by the identity of a cause; all of them live as long as this does
         called = [u for u in evidence.verdicts if u in model.place]
         self._called = np.array([model.place[u] for u in called], np.int64)
-        at = {u: i for i, u in enumerate(called)}
-        self._seen = np.zeros((len(model.ids), len(called)), bool)  # unit, call: lit
+        self._at = {u: i for i, u in enumerate(called)}
+        self._lit_at: dict[str, list[int]] = defaultdict(list)  # unit → in which calls it was seen to light
         for caller in called:
             for unit in evidence.lit(caller):
-                if unit in model.place:
-                    self._seen[model.place[unit], at[caller]] = True
-        self._at = at
+                self._lit_at[unit].append(self._at[caller])
+        elsewhere = {u for v in evidence.verdicts.values() for u in v.others}
         self.normal = {u: model.expected(u) for u in model.ids}
         self.deviants = {
             u
             for u in model.ids
             if (u in evidence.verdicts and evidence.verdicts[u].result != "answers")
-            or any(u in v.others for v in evidence.verdicts.values())
+            or u in elsewhere
             or ((told := evidence.told.get(u)) is not None and (not told.there or not self._fits(u, self.normal[u])))
         }
 
@@ -114,7 +114,8 @@ class Reason:
         return OVERSEEN * len(wanted - seen) + IMAGINED * len(seen - wanted)
 
     def _row(self, unit: str, state: State) -> float:
-        wanted, seen = self._lit(unit, state)[self._called], self._seen[self.model.place[unit]]
+        wanted, seen = self._lit(unit, state)[self._called], np.zeros(len(self._called), bool)
+        seen[self._lit_at.get(unit, [])] = True
         apart = wanted != seen
         if unit in self._at:
             apart[self._at[unit]] = False
@@ -159,10 +160,11 @@ class Reason:
 
     # ------------------------------------------------------------ explanations
 
-    def total(self, chosen: Sequence[Cause], units: Sequence[str] | None = None) -> float:
-        """Of these causes together; where two concern a unit, the later one has it but for what is broken inside."""
-        states = self.states_of(chosen)
-        return sum(c.prior for c in chosen) + sum(self.score(u, states.get(u, self.normal[u])) for u in (units or self.model.ids))
+    def total(self, chosen: Sequence[Cause]) -> float:
+        """Of these causes together, against none at all; where two concern a unit, the later one has it but for what is
+        broken inside."""
+        better = sum(self.score(u, state) - self.score(u, self.normal[u]) for u, state in self.states_of(chosen).items())
+        return sum(c.prior for c in chosen) + better
 
     def states_of(self, chosen: Sequence[Cause]) -> dict[str, State]:
         states: dict[str, State] = {}

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import numpy as np
-
 from isthmus.check.findings.evidence import gather
 from isthmus.check.findings.model import model_of
 from isthmus.check.hunt import Place
-from isthmus.show.records import SLOTS, Show
+from isthmus.show.records import Show
 
 
 def ruled_out(show: Show, unit: str, universes: Sequence[int] = (), any_mode: bool = False) -> set[Place]:
@@ -21,10 +19,12 @@ def ruled_out(show: Show, unit: str, universes: Sequence[int] = (), any_mode: bo
     calls = [model.place[c] for c, v in evidence.verdicts.items() if c in model.place and unit not in evidence.lit(c) and v.unit]
     own = model.programs[unit]
     modes = [m.name for m in own.profile.modes] if any_mode else [own.mode.name]
-    wanted = [u for u in universes or [p.universe for p in model.units[unit].patch] if u in model.row]
+    wanted = [u for u in universes or [p.universe for p in model.units[unit].patch] if u in model.universes]
     out: set[Place] = set()
     for universe in wanted:
-        frames = np.unique(model.lights[calls, model.row[universe]], axis=0) if calls else np.zeros((0, SLOTS), np.uint8)
+        changed = set(model.lights.changed([universe]).tolist())
+        looked = [c for c in calls if c in changed] + [c for c in calls if c not in changed][:1]  # in all others it is at home
+        frames = [model.lights.moment(c, universe) for c in looked]
         for mode in modes:
             out |= {Place(universe, int(a), mode) for frame in frames for a in model.scan(unit, mode, frame)}
     return out

@@ -93,8 +93,10 @@ def _off(show: Show) -> list[FindingTold]:
     on = {o.universe for o in show.outputs if o.enabled and not o.role}
     out = []
     for output in show.outputs:
+        if output.enabled or output.role or output.universe in on:
+            continue
         units = tuple(u.id for u in show.units if any(p.universe == output.universe for p in u.patch))
-        if not output.enabled and not output.role and output.universe not in on and units:
+        if units:
             words = f"The output of universe {output.universe} is off, so {len(units)} units cannot answer."
             mend = Mend(f"Switch the output of universe {output.universe} on", lambda s, o=output.id: change_output(s, o, enabled=True))
             out.append(
