@@ -11,7 +11,14 @@ import time
 from collections import Counter
 from collections.abc import Iterator
 
+from msgspec import structs
+
+from benchmarks.patch import large_show
+from isthmus.check.findings.model import SEEN_ACTS
+from isthmus.check.findings.told import findings_of
+from isthmus.check.verdicts import proof
 from isthmus.demo import shipped_profiles
+from isthmus.show.records import Verdict
 from isthmus.standin.generate import KINDS, MadeRig, make_rig
 from isthmus.standin.trial import Trial
 
@@ -29,7 +36,25 @@ def guessed(rig: MadeRig, trial: Trial) -> int:
     return right
 
 
+def _another_mark(count: int) -> tuple[float, float]:
+    """Seconds of the findings after one more mark, and of the first ones, with three silent units among many."""
+    show = large_show(count)
+    verdicts = [Verdict(unit=u.id, result="answers", at="", proven=proof(show, u), acts=SEEN_ACTS) for u in show.units]
+    for at in (5, 100, 333):
+        verdicts[at] = structs.replace(verdicts[at], result="silent")
+    took = []
+    for kept in (verdicts[:-1], verdicts):
+        before = time.perf_counter()
+        found, _ = findings_of(structs.replace(show, verdicts=tuple(kept)))
+        took.append(time.perf_counter() - before)
+        assert len(found) == 3
+    return took[1], took[0]
+
+
 def run() -> Iterator[Row]:
+    for large in (1000, 5000):
+        again, first = _another_mark(large)
+        yield f"findings of {large} units after another mark, against the first", again, first, "s", ""
     count = int(os.environ.get("ISTHMUS_RIGS", "500"))
     for careless, words in ((0.0, "who misses nothing"), (CARELESS, f"who misses {CARELESS:.0%} of what is wrong")):
         rigs = count if not careless else max(20, count // 5)

@@ -31,14 +31,14 @@ from isthmus.snags import SnagBook, find_snags
 UNITS, EACH = 20_000, 20
 
 
-def large_show() -> Show:
+def large_show(count: int = UNITS) -> Show:
     """Units of the shipped profiles in order, twenty to a universe, hung and routed."""
     rng = random.Random(3)
     base = Show(profiles=shipped_profiles())
     profiles = profiles_of(base).profiles
     modes = [(key, p, m) for key, p in profiles.items() for m in p.modes if chart(p, m).footprint <= 25]
     units, universe, at = [], 1, 1
-    for i in range(UNITS):
+    for i in range(count):
         key, profile, mode = rng.choice(modes)
         if i and i % EACH == 0:
             universe, at = universe + 1, 1
