@@ -59,6 +59,8 @@ class CallModel(RowsModel):
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         row: Row = self.rows[index.row()]
+        if role == Qt.ItemDataRole.ToolTipRole:  # notes are longer than the column is wide
+            return self.words(row.unit) if row.unit and index.column() == 4 and not row.why else None
         if role != Qt.ItemDataRole.DisplayRole:
             return None
         unit = row.unit
