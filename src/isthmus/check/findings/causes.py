@@ -7,12 +7,11 @@ from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from math import log
 
-import numpy as np
-
 from isthmus.check.findings.cause import ELSEWHERE, PRIOR, Cause
 from isthmus.check.findings.evidence import Evidence
 from isthmus.check.findings.lines import Lines
 from isthmus.check.findings.model import NOWHERE, Model, State
+from isthmus.check.findings.seen import Seen
 from isthmus.patch.index import index_of
 from isthmus.profiles import chart
 from isthmus.show.records import SLOTS
@@ -42,14 +41,7 @@ class Causes:
         self.model, self.evidence = model, evidence
         self.index = index_of(model.show)
         self.lines = Lines(model, evidence)
-        called = [c for c in evidence.verdicts if c in model.place]
-        self._at = {c: i for i, c in enumerate(called)}
-        self._called = np.array([model.place[c] for c in called], np.int64)
-        self.callers: dict[str, list[str]] = defaultdict(list)  # unit → who was called when it lit as well
-        for caller in called:
-            for other in evidence.verdicts[caller].others:
-                if other != caller:
-                    self.callers[other].append(caller)
+        self.seen = Seen(model, evidence)
         self.starts = {(p.universe, p.address): u for u in model.ids for p in model.units[u].patch}
 
     # ------------------------------------------------------------ one unit
@@ -79,7 +71,7 @@ class Causes:
         model, evidence, normal = self.model, self.evidence, self.model.expected(unit)
         told = evidence.told.get(unit)
         _, universe, address = normal.places[0]
-        lit_by = self.callers.get(unit, [])
+        lit_by = self.seen.callers.get(unit, [])
         own_lit = unit in evidence.verdicts and unit in evidence.lit(unit) and bool(evidence.ways(unit))
         found: dict[tuple[int, int], None] = {}
         if told and told.address and told.there:
@@ -128,12 +120,7 @@ class Causes:
 
     def _quick(self, unit: str, state: State) -> float:
         """How well a state fits where the unit lit, without its own call."""
-        seen = np.zeros(len(self._called), bool)
-        seen[[self._at[c] for c in self.callers.get(unit, ())]] = True
-        apart = self.model.lit(unit, state)[self._called] != seen
-        if unit in self._at:
-            apart[self._at[unit]] = False
-        return -3.0 * int(apart.sum())
+        return -3.0 * sum(self.seen.differs(unit, self.model.lit(unit, state)))
 
     # ------------------------------------------------------------ several units
 

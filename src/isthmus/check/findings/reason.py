@@ -7,7 +7,6 @@ built greedily, then each member is tried against every rival in its place.
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from math import exp, log
@@ -59,13 +58,7 @@ class Reason:
         self.causes = Causes(model, evidence)
         self._scores: dict[tuple[str, State], float] = {}
         self._gains: dict[int, float] = {}  # by the identity of a cause; all of them live as long as this does
-        called = [u for u in evidence.verdicts if u in model.place]
-        self._called = np.array([model.place[u] for u in called], np.int64)
-        self._at = {u: i for i, u in enumerate(called)}
-        self._lit_at: dict[str, list[int]] = defaultdict(list)  # unit → in which calls it was seen to light
-        for caller in called:
-            for unit in evidence.lit(caller):
-                self._lit_at[unit].append(self._at[caller])
+        self.seen = self.causes.seen
         elsewhere = {u for v in evidence.verdicts.values() for u in v.others}
         self.normal = {u: model.expected(u) for u in model.ids}
         self.deviants = {
@@ -98,7 +91,7 @@ class Reason:
         return frozenset(() if state.fault == ALWAYS or verdict is None else self.model.ways(unit, state, verdict.acts))
 
     def _own(self, unit: str, state: State) -> float:
-        if unit not in self._at:
+        if unit not in self.seen.at:
             return 0.0
         wanted, seen = self.ways(unit, state), self.evidence.ways(unit)
         if state.fault == ALWAYS:  # two senders mixed: whatever they make of it, it lights
@@ -114,13 +107,8 @@ class Reason:
         return OVERSEEN * len(wanted - seen) + IMAGINED * len(seen - wanted)
 
     def _row(self, unit: str, state: State) -> float:
-        wanted, seen = self._lit(unit, state)[self._called], np.zeros(len(self._called), bool)
-        seen[self._lit_at.get(unit, [])] = True
-        apart = wanted != seen
-        if unit in self._at:
-            apart[self._at[unit]] = False
-        missed = int((apart & wanted).sum())
-        return min(missed, 12) * ROW_MISSED + min(int(apart.sum()) - missed, 12) * ROW_IMAGINED
+        missed, imagined = self.seen.differs(unit, self._lit(unit, state))
+        return min(missed, 12) * ROW_MISSED + min(imagined, 12) * ROW_IMAGINED
 
     def _looks(self, unit: str, state: State) -> float:
         out = 0.0
@@ -295,7 +283,7 @@ class Reason:
         """Units that look wrong just as the show makes them: a limit, a curve, an address that two of them share."""
         out = []
         for unit in self.model.ids:
-            if unit in explained or unit not in self.deviants or unit not in self._at:
+            if unit in explained or unit not in self.deviants or unit not in self.seen.at:
                 continue
             ways = self.ways(unit, self.normal[unit])
             seen, verdict = self.evidence.ways(unit), self.evidence.verdicts[unit]
