@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QFileDialog
 from browser import BROWSER, TAKE_PICTURE, Browser
 from conftest import lit
 from hands import activate, answer_text, child, click, dialog, key, keys, press, settle, until
-from isthmus.check import Manner, mark
+from isthmus.check import Manner, holds, mark
 from isthmus.check.findings.model import SEEN_ACTS, Model
 from isthmus.check.hunt import half_light
 from isthmus.demo import lantern_tide
@@ -176,6 +176,10 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
         assert until(lambda: page.discovery.task is None, 20)
     state = {u["label"]: u["address"] for u in rig.ask("state")["units"]}
     assert state["203"] == 23
+    stale = {v.unit for v in bench.show.verdicts if not holds(bench.show, v)}
+    assert {"u203", "u207"} <= stale and "u104" not in stale  # what was seen before it was set proves nothing now
+    page.checks.conclude()
+    assert not [f for f in page.checks.findings if "u203" in f.units]
     rig.do("unit", label="104", faults=[])  # somebody changes the fuse
     call_round(("light",))
     assert {bench.show.unit(v.unit).number: v.result for v in bench.show.verdicts} == dict.fromkeys((101, 104, 203, 207, 208), "answers")

@@ -358,7 +358,9 @@ class Workbench(QObject):
             self.step_call(1)
         else:
             left = verdicts.tally(self.show, self.call.order)["left"]
-            words = f"{left or 'None'} of the units called {'has' if left == 1 else 'have'} no verdict."
+            words = (
+                f"{left} of the units called {'has' if left == 1 else 'have'} no verdict." if left else "Every unit called has a verdict."
+            )
             self.tell("ok", f"That was the last one called. {words}")
             self.call_changed.emit()
 

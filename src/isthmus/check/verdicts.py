@@ -100,6 +100,16 @@ def unmark(show: Show, unit_id: str) -> Show:
     return replace(show, verdicts=tuple(v for v in show.verdicts if v.unit != unit_id), answers=_still(show, unit_id))
 
 
+def outdate(show: Show, units: Collection[str]) -> Show:
+    """These units were set anew at the rig: what was seen of them, or of others while they lit, no longer holds."""
+    gone = set(units)
+    old = {v.unit for v in show.verdicts if v.proven and (v.unit in gone or gone.intersection(v.others))}
+    if not old:
+        return show
+    verdicts = tuple(replace(v, proven="") if v.unit in old else v for v in show.verdicts)
+    return replace(show, verdicts=verdicts, answers=tuple(a for a in show.answers if a.unit not in old))
+
+
 def _still(show: Show, unit_id: str):
     """Looks at a unit that is marked anew no longer count."""
     kept = tuple(a for a in show.answers if a.unit != unit_id)

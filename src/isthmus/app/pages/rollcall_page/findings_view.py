@@ -122,7 +122,7 @@ class FindingsView(PageView):
 
     def entered(self) -> None:
         self.bench.guard(lambda: self.net.look(True))  # whether nodes answer is half of the evidence
-        self.checks.soon()
+        self.checks.now()
         self.refresh()
         self._take_in_hand()
         self.list.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -149,6 +149,8 @@ class FindingsView(PageView):
         self.summary.setText(words)
         self.plan.setVisible(bool(findings))
         self._tell()
+        if self._shown and self._shown.units != kept:
+            self._take_in_hand()
 
     def choose(self, unit: str) -> None:
         """Show the finding that is about a unit."""
