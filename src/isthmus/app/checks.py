@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from isthmus.app.tasks import Task
@@ -11,6 +13,7 @@ from isthmus.check.findings.evidence import gather
 from isthmus.check.findings.told import FindingTold, findings_of
 from isthmus.check.matched import Match, match
 from isthmus.check.setting import Change
+from isthmus.check.verdicts import outdate
 from isthmus.show import Show
 from isthmus.snags.records import FAULT, Mend, Snag
 
@@ -60,6 +63,12 @@ class Checks(QObject):
         self._match()
         self.soon()
         self.changed.emit()
+
+    def set_anew(self, units: Collection[str]) -> None:
+        """Something was set at the rig that changes what these units do: they are to be called again."""
+        show = outdate(self.bench.show, units)
+        if show is not self.bench.show:
+            self.bench.commit("verdicts of what was set are out of date", show)
 
     def _match(self) -> None:
         if self.found is not None:

@@ -20,6 +20,7 @@ from isthmus.app.workbench import Workbench
 from isthmus.check.calls import callable_units
 from isthmus.check.verdicts import WAYS
 from isthmus.net.setting import PortWish, Wish, packets
+from isthmus.routes import Reach
 
 ALSO = ("Patch", "Plan", "Stage")  # pages that show who is called: one stays there
 VIEWS = ("Call", "Findings", "Discovery", "Hunt", "Phones", "Record")
@@ -112,6 +113,8 @@ class RollCallPage(ViewsPage):
             for packet in packets(found, Wish(ports=(PortWish(index, number=number),))):
                 desk.send(packet, found.ip)
             desk.poll_soon()
+            fed = {o.universe for o in Reach(self.bench.show).of_port.get((node_id, index), ())}
+            self.checks.set_anew({u.id for u in self.bench.show.units if any(p.universe in fed for p in u.patch)})
             self.bench.tell("ok", f"Port {index} of {node.name} is set back. Call its units again to prove it.")
 
         self.bench.guard(go)

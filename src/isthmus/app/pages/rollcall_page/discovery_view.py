@@ -19,7 +19,6 @@ from isthmus.app.workbench import Workbench
 from isthmus.check.devices import Device, Discovered, ask, discover, identify
 from isthmus.check.matched import IN_PLACE, MISSING, UNKNOWN, Match
 from isthmus.check.setting import Change, Done, apply, changes_for, label_changes, reverse, wished
-from isthmus.check.verdicts import outdate
 from isthmus.errors import EntryFault
 from isthmus.net.talk import Talker
 from isthmus.patch.cells import addresses
@@ -302,13 +301,8 @@ class DiscoveryView(PageView):
         else:
             self.bench.tell("ok", f"{len(well)} set and read back.")
         moved = {d.change.device.uid for d in well if d.change.what != "label"}
-        self._outdate({m.unit.id for m in self.checks.matches if m.unit and m.device and m.device.uid in moved})
+        self.checks.set_anew({m.unit.id for m in self.checks.matches if m.unit and m.device and m.device.uid in moved})
         self._take_fresh(fresh)
-
-    def _outdate(self, units: set[str]) -> None:
-        show = outdate(self.bench.show, units)
-        if show is not self.bench.show:
-            self.bench.commit("verdicts of what was set are out of date", show)
 
     def _take_fresh(self, fresh: Sequence[Device]) -> None:
         """Devices as they tell of themselves now."""

@@ -183,7 +183,9 @@ class PhonesView(PageView):
         bench, call = self.bench, self.bench.call
         if op.do == "mark":
             acts = call.manner.kinds if call else ()
-            bench.commit(f"{op.phone} marks {op.data.get('result', '')}", take_mark(bench.show, op, acts))
+            marked = take_mark(bench.show, op, acts)
+            if marked is not bench.show:  # an address that answers changes nothing
+                bench.commit(f"{op.phone} marks {op.data.get('result', '')}", marked)
             if call and is_stop(call.call, op) and op.ago < STALE_STEP:
                 bench.step_call(1)
         elif op.do == "picture":
