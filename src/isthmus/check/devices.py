@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import struct
-import threading
-from collections.abc import Callable, Iterable, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING
 
 from isthmus.errors import NetworkFault
 from isthmus.show.records import Show
@@ -19,9 +17,6 @@ if TYPE_CHECKING:
     from isthmus.net.talk import Talker
 
 MAX_PERSONALITIES, MAX_SENSORS = 64, 16
-MOST_NODES = 8  # asked at once
-T = TypeVar("T")
-R = TypeVar("R")
 Progress = Callable[[int, int, str], bool]  # done, all, words; False ends it
 
 
@@ -104,7 +99,7 @@ def discover(
 
     todo: list[Device] = []
     seen: dict[bytes, str] = {}
-    for (node, port), (uids, odd) in zip(ports, _by_node(ports, lambda p: p[0].ip, table), strict=True):
+    for (node, port), (uids, odd) in zip(ports, [table(p) for p in ports], strict=True):
         where = f"{node.name or node.ip}, port {port.index}"
         if odd:
             out.odd.append(f"{where}: {odd}.")
@@ -120,44 +115,24 @@ def discover(
         if count.on(f"Asking {device.name}"):
             out.devices.append(ask(talker, device))
 
-    _by_node(todo, lambda d: d.ip, tell)
-    place = {(d.uid, d.ip, d.port): at for at, d in enumerate(todo)}
-    out.devices.sort(key=lambda d: place[d.uid, d.ip, d.port])
+    for device in todo:
+        tell(device)
     out.ended = count.ended
     return out
 
 
 class _Count:
-    """How far it is, for all threads together. `on` is False once somebody wants it ended."""
+    """How far it is. `on` is False once somebody wants it ended."""
 
     def __init__(self, progress: Progress, all_: int) -> None:
         self.progress, self.all = progress, all_
         self.done, self.ended = 0, False
-        self._lock = threading.Lock()
 
     def on(self, words: str) -> bool:
-        with self._lock:
-            if not self.ended and not self.progress(self.done, self.all, words):
-                self.ended = True
-            self.done += 1
-            return not self.ended
-
-
-def _by_node(things: Sequence[T], ip: Callable[[T], str], work: Callable[[T], R]) -> list[R]:
-    """The work for each thing, in order: several nodes at once, one thing after the other at each."""
-    lines: dict[str, list[int]] = {}
-    for at, thing in enumerate(things):
-        lines.setdefault(ip(thing), []).append(at)
-    made: dict[int, R] = {}
-
-    def go(line: list[int]) -> None:
-        for at in line:
-            made[at] = work(things[at])
-
-    with ThreadPoolExecutor(MOST_NODES, "discovery") as pool:
-        for ended in [pool.submit(go, line) for line in lines.values()]:
-            ended.result()
-    return [made[at] for at in range(len(things))]
+        if not self.ended and not self.progress(self.done, self.all, words):
+            self.ended = True
+        self.done += 1
+        return not self.ended
 
 
 def ask(talker: Talker, device: Device) -> Device:

@@ -1,4 +1,4 @@
-"""Talking RDM through nodes (ANSI E1.20 over Art-Net): one question at a time for each node, so that light comes first."""
+"""Talking RDM through nodes (ANSI E1.20 over Art-Net): one question at a time, so that light comes first."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ class _Question:
 
 
 class Talker:
-    """Asks devices behind ports. Waits, so call it from a thread of its own, or from one for each node."""
+    """Asks devices behind ports. Waits, so call it from a thread of its own."""
 
     def __init__(self, send: Send, pause: float) -> None:
         self._send, self._pause = send, pause
