@@ -43,18 +43,53 @@ def test_what_is_written_is_what_is_read_frame_and_routes_together(steps: list[t
         assert read is not None
         generation, found, who = read
         assert who.cid == CID and "é" * 20 in who.source + "é" * 20
-        seen = reader.read_frame(generation)
-        assert found == routes and seen is not None and (seen[: len(frame)] == value).all()
-        assert reader.read_frame(generation - 1) is None
+        seen = reader.read_frame(generation, 8)
+        assert found == routes and seen is not None and (seen == value).all()
+        assert reader.read_frame(generation - 1, 8) is None
         writer.write_frame(np.full(8 * 512, 255 - value, np.uint8))
-        newer = reader.read_frame(generation)
-        assert newer is not None and newer[0] == 255 - value
+        newer = reader.read_frame(generation, 1)
+        assert newer is not None and (newer == 255 - value).all()
 
 
 def test_routes_being_written_are_not_read() -> None:
     frames = sh.SharedFrames()
     frames.words[sh.W_ROUTE_SEQ] = 3
     assert frames.read_routes() is None
+
+
+def test_routes_and_the_frame_laid_out_for_them_are_taken_together_while_others_are_written(monkeypatch: pytest.MonkeyPatch) -> None:
+    """However the writing falls between the steps of reading: each row holds the number of the route that reads it."""
+    engine = Engine(sh.SharedFrames())
+    writer = sh.SharedFrames(engine.frames.fd)
+    chance = np.random.default_rng(7)
+
+    def write() -> None:
+        rows = chance.permutation(8)[:5].tolist()
+        frame = np.zeros((8, 512), np.uint8)
+        frame[rows] = np.arange(1, 6)[:, None]
+        writer.write_routes([Route(row, "127.0.0.5", number + 1) for number, row in enumerate(rows)], frame.reshape(-1))
+
+    def between(name: str) -> None:
+        plain = getattr(sh.SharedFrames, name)
+
+        def read(self: sh.SharedFrames, *given: int) -> object:
+            found = plain(self, *given)
+            if chance.random() < 0.5:
+                write()
+            return found
+
+        monkeypatch.setattr(sh.SharedFrames, name, read)
+
+    write()
+    between("read_routes")
+    between("read_frame")
+    taken = set()
+    for _ in range(200):
+        engine.take()
+        lane = engine.lanes[0]
+        assert lane is None or [engine.frame[r.row, 0] for r in lane.routes] == [r.number for r in lane.routes]
+        taken.add(engine.generation)
+    assert len(taken) > 20  # and it does get on
 
 
 class Wire:

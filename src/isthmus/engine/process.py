@@ -68,19 +68,27 @@ class Engine:
     # ------------------------------------------------------------ what is new
 
     def take(self) -> None:
-        """Newest routes and frame, or the last ones when the interface is writing right now."""
-        if int(self.words[sh.W_ROUTE_GENERATION]) != self.generation:
-            read = self.frames.read_routes()
-            if read is None or self.frames.read_frame(read[0]) is None:
-                return
-            self.generation, routes, self.who = read
-            for at, kinds in enumerate(((sh.ARTNET,), (sh.SACN, sh.SACN_PRIORITY))):
-                self._lay_out(at, [r for r in routes if r.kind in kinds])
-            self.words[sh.S_ROUTES] = len(routes)
-            self.used = max((r.row for r in routes), default=-1) + 1
-        frame = self.frames.read_frame(self.generation)
-        if frame is not None:  # copied: a tick takes a while, and the writer may come round to this buffer
-            self.frame = frame[: self.used * sh.SLOTS].reshape(-1, sh.SLOTS).copy()
+        """Newest routes and frame, or the last ones when the interface is writing right now.
+
+        Routes and the frame laid out for them are taken together or not at all: the interface may write others in between.
+        """
+        if int(self.words[sh.W_ROUTE_GENERATION]) == self.generation:
+            frame = self.frames.read_frame(self.generation, self.used)
+            if frame is not None:
+                self.frame = frame
+            return
+        read = self.frames.read_routes()
+        if read is None:
+            return
+        generation, routes, who = read
+        used = max((r.row for r in routes), default=-1) + 1
+        frame = self.frames.read_frame(generation, used)
+        if frame is None:
+            return
+        self.generation, self.who, self.used, self.frame = generation, who, used, frame
+        for at, kinds in enumerate(((sh.ARTNET,), (sh.SACN, sh.SACN_PRIORITY))):
+            self._lay_out(at, [r for r in routes if r.kind in kinds])
+        self.words[sh.S_ROUTES] = len(routes)
 
     def _lay_out(self, at: int, routes: list[sh.Route]) -> None:
         old = self.lanes[at]

@@ -20,6 +20,7 @@ MAX_ROWS = 4096
 MAX_ROUTES = 8192
 SLOTS = 512
 BUFFERS = 3
+WRITING = -1  # instead of the generation of a buffer that is being filled
 
 # words of the head, all int64
 (
@@ -97,6 +98,7 @@ class SharedFrames:
     def write_frame(self, frame: NDArray[np.uint8]) -> None:
         """frame: flat bytes of whole rows, at most MAX_ROWS of them."""
         spare = (int(self.words[W_CURRENT]) + 1) % BUFFERS
+        self.words[W_GENERATION + spare] = WRITING
         self.frames[spare, : len(frame)] = frame
         self.words[W_GENERATION + spare] = self.words[W_ROUTE_GENERATION]
         self.words[W_CURRENT] = spare
@@ -130,7 +132,13 @@ class SharedFrames:
         routes = [Route(row, socket.inet_ntoa(struct.pack(">I", ip)), *more) for row, ip, *more in rows.tolist()]
         return generation, routes, Identity(who[:16], who[16:].rstrip(b"\0").decode(errors="replace"))
 
-    def read_frame(self, generation: int) -> NDArray[np.uint8] | None:
-        """The current buffer (a view) when it was laid out for these routes."""
+    def read_frame(self, generation: int, rows: int) -> NDArray[np.uint8] | None:
+        """The first rows of the newest frame, copied, (rows, 512), when it was laid out for these routes.
+
+        The writer may come round to this buffer while it is read: what is of another generation afterwards counts as not read.
+        """
         current = int(self.words[W_CURRENT])
-        return self.frames[current] if int(self.words[W_GENERATION + current]) == generation else None
+        if int(self.words[W_GENERATION + current]) != generation:
+            return None
+        frame = self.frames[current, : rows * SLOTS].reshape(-1, SLOTS).copy()
+        return frame if int(self.words[W_GENERATION + current]) == generation else None
