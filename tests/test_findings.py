@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from conftest import answer, running_rig
 from isthmus.check import mark, unmark
 from isthmus.check.devices import Device
-from isthmus.check.findings.evidence import ANSWERS, SILENT, Evidence, gather
+from isthmus.check.findings.evidence import ANSWERS, SILENT, Evidence, Told, gather
 from isthmus.check.findings.looks import next_look
 from isthmus.check.findings.model import SEEN_ACTS, Model, State
 from isthmus.check.findings.reason import reason
@@ -106,10 +106,13 @@ def test_a_look_tells_a_dead_unit_from_one_that_listens_elsewhere() -> None:
     assert lit.kind == "address" and lit.chance > 0.8 and lit.hunt == "u105" and any("105 lit" in e for e in lit.evidence)
     dark = findings_of(keep_answer(show, found.look.name, "u105", "no"))[0][0]
     assert dark.kind in ("dead", "lamp") and dark.chance > found.chance - 0.5
-    hunted, _ = findings_of(keep_answer(show, found.look.name, "u105", "yes"), hunted={"u105": 300})
+    hunted, _ = findings_of(keep_answer(show, found.look.name, "u105", "yes"), hunted={"u105": Told(300, universe=1)})
     assert hunted[0].kind == "address" and "1.300" in hunted[0].words and "off by +215" in hunted[0].words
     unit = edited(hunted[0], show).unit("u105")
     assert unit.patch[0].address == 300 and "The hunt finds 105 at address 300." in hunted[0].evidence
+    afar, _ = findings_of(keep_answer(show, found.look.name, "u105", "no"), hunted={"u105": Told(300, universe=2)})
+    unit = edited(afar[0], show).unit("u105")  # at another address, on the line of another universe
+    assert (unit.patch[0].universe, unit.patch[0].address) == (2, 300) and "The hunt finds 105 at 2.300." in afar[0].evidence
     with pytest.raises(EntryFault):
         keep_answer(show, found.look.name, "u105", "perhaps")
     # a unit that is marked anew is looked at anew
@@ -225,7 +228,11 @@ def test_the_command_calls_a_rig_over_the_network_and_names_what_is_planted(monk
 def test_the_command_hunts_over_the_network() -> None:
     code, told = answer("hunt", "demo", "--unit", "203", "--rig", str(SCENARIO))
     assert code == 0 and told["places"] == [{"universe": 2, "address": 67, "mode": "Short"}] and told["looks"] <= 9
-    assert answer("hunt", "demo", "--unit", "203-205", "--rig", str(SCENARIO))[0] == 3
+    code, told = answer("hunt", "demo", "--unit", "203, 207, 105", "--everywhere", "--rig", str(SCENARIO))  # by light codes
+    assert [u["places"] for u in told["units"]] == [[{"universe": 2, "address": 67, "mode": "Short"}]] * 2 + [
+        [{"universe": 1, "address": 85, "mode": "Full"}]
+    ]
+    assert code == 0 and answer("hunt", "demo", "--unit", "999", "--rig", str(SCENARIO))[0] == 3
     assert answer("rollcall", "demo", "--rig", str(SCENARIO), "--acts", "dance")[0] == 3
     assert answer("rollcall", "demo", "--rig", str(SCENARIO), "--level", "nan")[0] == 3
 

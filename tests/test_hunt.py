@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -11,15 +9,15 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from isthmus.check import mark
+from isthmus.check.codes import Spelt, light_code, where_found
 from isthmus.check.findings.ruled_out import ruled_out
-from isthmus.check.hunt import NO, UNSURE, YES, Hunt, brightest, code_frames, code_of, common_value, levels, read_code
+from isthmus.check.hunt import NO, UNSURE, YES, Hunt, Place, levels
 from isthmus.check.safe import column_bytes
 from isthmus.demo import as_hung, lantern_tide
 from isthmus.errors import EntryFault
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.store import stored_of
-from isthmus.show.records import SLOTS
 
 UNITS = ("u101", "u107", "u201", "u221", "u301", "u311", "u401", "u411", "u421", "u441")
 
@@ -141,24 +139,45 @@ def test_what_cannot_be_hunted_says_why() -> None:
     apart = replace(profile, modes=(replace(mode, channels=(*first, replace(last, block=2, offsets=(1,)))),))
     stored = stored_of(apart, write_gdtf(apart))
     scattered = replace(show, profiles=tuple(stored if p.key == stored.key else p for p in show.profiles))
-    for hunted in (lambda: Hunt(scattered, "u101"), lambda: common_value(scattered, 1, ["u101", "u102"])):
+    for hunted in (lambda: Hunt(scattered, "u101"), lambda: light_code(scattered, ["u101", "u102"])):
         with pytest.raises(EntryFault, match="several addresses at once"):
             hunted()
 
 
-@given(st.sampled_from(UNITS), st.integers(1, 480))
-@settings(max_examples=6)
-def test_light_codes_tell_several_addresses_at_once(unit: str, address: int) -> None:
+@pytest.mark.parametrize(("wrong", "any_mode"), [(0, False), (1, False), (0, True)])
+def test_light_codes_tell_several_units_wherever_they_listen_and_who_never_lights(wrong: int, any_mode: bool) -> None:
+    """Seen by the units' own profiles alone, in every universe, with a wrong note and one not sure where that is allowed."""
     show = lantern_tide()
-    made = program(show, unit)
-    value = brightest([made], [made])
-    assert value
-    frames = [np.array([f[(1, a)] for a in range(1, SLOTS + 1)], np.uint8) for f in code_frames(1, value)]
-    assert len(frames) == 2 * math.ceil(math.log2(SLOTS))
-    code = code_of(made, address, frames)
-    found = read_code(made, 1, value, code)
-    assert address in found
-    if sum(code) == 9:  # one slot alone decides: then no other address has this code
-        assert found == [address]
-        wrong = (not code[0], *code[1:])
-        assert address in read_code(made, 1, value, wrong, wrong=1)
+    code = light_code(show, ["u101", "u203", "u311"], (1, 2, 3), any_mode, wrong)
+    frames = [code.slots(picture) for picture in range(len(code.pictures))]
+    assert len(frames) <= (40 if wrong else 22)
+    for other in (u for u in show.units if u.patch):  # whoever hears it stays safe
+        found = profiles_of(show).mode_of(other)
+        assert found is None or column_bytes(light_program(*found))[:, code.value].all()
+    chance = np.random.default_rng(5)
+    for coded in code.units:
+        for _ in range(12):
+            place = coded.places[chance.integers(len(coded.places))]
+            made = program(show, coded.unit.id, place.mode)
+            rows = [[f[(place.universe, place.address + i)] for i in range(made.width)] for f in frames]
+            full = float(levels(made, np.full((1, made.width), code.value, np.uint8))[0])
+            seen: list[bool | None] = [bool(level > full / 2) for level in levels(made, np.array(rows, np.uint8))]
+            if wrong:
+                at = int(chance.integers(len(seen)))
+                seen[at] = not seen[at]
+            spelt = code.read(coded.unit.id, seen)
+            assert spelt.places == (place,) and not spelt.dark and spelt.off == wrong
+            if wrong:
+                seen[at] = None
+                assert code.read(coded.unit.id, seen).places == (place,)
+        assert code.read(coded.unit.id, [False] * len(frames)).dark and not code.read(coded.unit.id, [False] * len(frames)).places
+
+
+def test_what_light_codes_found_is_taken_but_for_two_at_one_address() -> None:
+    show = lantern_tide()
+    units = {u.number: u for u in show.units}
+    at = Place(2, 300, "Short")
+    there = Place(2, units[205].patch[0].address, units[205].mode)
+    spelt = [Spelt((at,)), Spelt((at,)), Spelt((there,)), Spelt((Place(1, 7, "Short"),)), Spelt((at, there)), Spelt(dark=True)]
+    targets, doubles = where_found(list(zip((units[n] for n in (201, 202, 205, 206, 207, 208)), spelt, strict=True)))
+    assert targets == {"u206": ("Short", 1, 7)} and doubles == [[units[201], units[202]]]

@@ -15,10 +15,9 @@ from browser import BROWSER, TAKE_PICTURE, Browser
 from conftest import lit
 from hands import activate, answer_text, child, click, dialog, key, keys, press, settle, until
 from isthmus.check import Manner, holds, mark
+from isthmus.check.findings.mends import as_hung
 from isthmus.check.findings.model import SEEN_ACTS, Model
-from isthmus.check.hunt import half_light
 from isthmus.demo import lantern_tide
-from isthmus.profiles import light_program, profiles_of
 from isthmus.routes import edits as route_edits
 from isthmus.show import Show
 from isthmus.show.recovery import Recovery
@@ -248,24 +247,38 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     assert hunt.look.words == first
     key(hunt, Qt.Key.Key_Escape)
     assert hunt.hunt is None and (bench.live.frame == before).all()
-    hunt.unit.setText("101, 201")
+    hunt.unit.setText("101, 501")
     press(hunt, "begin hunt")
-    assert "one universe" in window.notice.words
-    hunt.unit.setText("203, 207")  # two that listen at the same address: both are told in eighteen pictures
+    assert until(lambda: "501" in window.notice.words) and hunt.begin_button.isVisible()  # it has no light
+    hunt.unit.setText("105, 203, 207")  # of two universes; two listen at the same address, and 105 somewhere else
+    bench.commit("elsewhere", as_hung(bench.show, {"u105": ("Full", 1, 300)}))
     press(hunt, "begin hunt")
     codes = hunt.codes
-    enough = half_light(light_program(*profiles_of(bench.show).mode_of(bench.show.unit("u203"))), codes.value)
-    for _ in range(18):
+    assert until(lambda: codes.code is not None)
+    for _ in codes.code.pictures:
         settle(0.12)
-        now = {u["label"]: max(u["cells"], default=0) > enough for u in rig.ask("state")["units"]}
-        for row, unit in enumerate(codes.model.rows):
-            if now[str(unit.number)]:
+        now = {u["label"]: max(u["cells"], default=0.0) for u in rig.ask("state")["units"]}
+        for row, coded in enumerate(codes.code.units):
+            if coded.lights(now[str(coded.unit.number)]):
                 codes.table.selectRow(row)
                 key(codes, Qt.Key.Key_Space)
         key(codes, Qt.Key.Key_Right)
-    assert [codes.model.index(row, 4).data() for row in (0, 1)] == ["067", "067"]
+    assert [codes.model.index(row, 5).data() for row in range(3)] == [
+        "1.085",
+        "2.067",
+        "2.067, as patched",
+    ] and "set one of them" in codes.words.text()
+    assert page.checks.hunted["u203"].address == 67
     press(hunt, "code back")
     assert bench.proof is not None
+    key(codes, Qt.Key.Key_U)
+    assert codes.model.index(codes.table.currentIndex().row(), 3).data() == "· not sure"
+    key(codes, Qt.Key.Key_Right)
+    press(hunt, "take codes")
+    assert bench.show.unit("u105").patch[0].address == 85 and bench.show.unit("u203").patch[0].address == 23 and not hunt.several
+    hunt.unit.setText("203, 207")
+    press(hunt, "begin hunt")
+    assert until(lambda: bench.proof is not None)
     window.go("Patch")
     assert bench.proof is None and (bench.live.frame == before).all()
 

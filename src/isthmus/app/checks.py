@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from isthmus.app.tasks import Task
 from isthmus.app.workbench import Workbench
 from isthmus.check.devices import Discovered
-from isthmus.check.findings.evidence import gather
+from isthmus.check.findings.evidence import Told, gather
 from isthmus.check.findings.told import FindingTold, findings_of
+from isthmus.check.hunt import Place
 from isthmus.check.matched import Match, match
 from isthmus.check.setting import Change
 from isthmus.check.verdicts import outdate
@@ -31,7 +32,7 @@ class Checks(QObject):
         self.bench = bench
         self.found: Discovered | None = None
         self.matches: list[Match] = []
-        self.hunted: dict[str, int] = {}
+        self.hunted: dict[str, Told] = {}
         self.done: list[Change] = []  # settings made, for undoing
         self.findings: list[FindingTold] = []
         self._seen: tuple[object, ...] = ()
@@ -74,8 +75,11 @@ class Checks(QObject):
         if self.found is not None:
             self.matches = match(self.bench.show, self.found.devices, self.found.asked)
 
-    def take_hunted(self, unit: str, address: int) -> None:
-        self.hunted[unit] = address
+    def take_hunted(self, unit: str, places: Sequence[Place], any_mode: bool) -> None:
+        """Where a unit was found to listen; a mode nobody asked about says nothing."""
+        first = places[0]
+        mode = first.mode if any_mode and len({p.mode for p in places}) == 1 else ""
+        self.hunted[unit] = Told(first.address, mode, first.universe)
         self.soon()
 
     def _ground(self) -> tuple[object, ...]:

@@ -37,12 +37,12 @@ def half_light(program: LightProgram, value: int) -> float:
     return float(levels(program, np.full((1, program.width), value, np.uint8))[0]) / 2
 
 
-def _scattered(program: LightProgram) -> bool:
+def scattered(program: LightProgram) -> bool:
     """Whether a mode listens at several addresses at once."""
     return len(program.chart.footprints) > 1
 
 
-def _cannot_tell(unit: Unit) -> EntryFault:
+def cannot_tell(unit: Unit) -> EntryFault:
     return EntryFault(
         f"{unit.number} listens at several addresses at once, so its light does not tell which of them it heard.",
         do="Read its addresses at the unit, or ask it by RDM.",
@@ -74,21 +74,6 @@ def brightest(wanted: Sequence[LightProgram], everybody: Iterable[LightProgram])
     return best if wanted and light[best] > VISIBLE else 0
 
 
-def common_value(show: Show, universe: int, units: Sequence[str]) -> int:
-    """The byte that lights every one of these units and is safe for all of the universe.
-
-    Raises EntryFault without one, or for a unit of several blocks.
-    """
-    found = [(unit, light_program(*mode)) for u in units if (unit := show.unit(u)) and (mode := profiles_of(show).mode_of(unit))]
-    for unit, program in found:
-        if _scattered(program):
-            raise _cannot_tell(unit)
-    value = brightest([program for _, program in found], programs_in(show, [universe]))
-    if not value:
-        raise EntryFault("No byte lights all of these units and is safe for everybody there.", do="Hunt them one by one.")
-    return value
-
-
 def keeps_light(program: LightProgram, value: int) -> NDArray[np.bool_]:
     """(width,) whether a unit still gives half its light when one slot alone is dark."""
     holes = np.full((program.width, program.width), value, np.uint8)
@@ -110,6 +95,10 @@ class Place:
     universe: int
     address: int
     mode: str
+
+    @property
+    def words(self) -> str:
+        return f"{self.universe}.{self.address:03d}"
 
 
 @dataclass(frozen=True)
@@ -148,9 +137,9 @@ class Hunt:
             raise EntryFault(f"{unit.number} has no address, so nobody knows where to look.", do="Choose universes to hunt in.")
         profile, mode = found
         programs = {m.name: light_program(profile, m) for m in (profile.modes if any_mode else [mode])}
-        if all(map(_scattered, programs.values())):
-            raise _cannot_tell(unit)
-        programs = {name: p for name, p in programs.items() if p.assembly.beams and not _scattered(p)}
+        if all(map(scattered, programs.values())):
+            raise cannot_tell(unit)
+        programs = {name: p for name, p in programs.items() if p.assembly.beams and not scattered(p)}
         everybody = [*programs_in(show, self.universes), *programs.values()]
         self.value = brightest(list(programs.values()), everybody)
         barred = set(leave_out)
@@ -285,6 +274,11 @@ class Hunt:
         return [place for place, ok in zip(self.places, alive, strict=True) if ok]
 
     @property
+    def modes(self) -> tuple[str, ...]:
+        """In which modes it could be."""
+        return tuple(self._keeps)
+
+    @property
     def alive(self) -> NDArray[np.bool_]:
         """(places,) which of them the answers still allow."""
         return self._wrong <= self.lies
@@ -292,39 +286,3 @@ class Hunt:
     @property
     def contradicts(self) -> bool:
         return not self.alive.any()
-
-
-# ---------------------------------------------------------------- several units at once
-
-CODE_BITS = 9
-
-
-def code_frames(universe: int, value: int) -> list[Slots]:
-    """Eighteen frames: in each pair the slots with a one, then with a nought, at one place of their number less one."""
-    out = []
-    for bit in range(CODE_BITS):
-        for wanted in (1, 0):
-            out.append({(universe, a): value if (a - 1) >> bit & 1 == wanted else 0 for a in range(1, SLOTS + 1)})
-    return out
-
-
-def code_of(program: LightProgram, address: int, frames: Sequence[NDArray[np.uint8]]) -> tuple[bool, ...]:
-    """On or off in each frame (512,), of a unit at an address: on is half of what all its slots would make of it."""
-    rows = np.zeros((len(frames), program.width), np.uint8)
-    for i, frame in enumerate(frames):
-        part = frame[address - 1 : address - 1 + program.width]
-        rows[i, : len(part)] = part
-    value = max(int(frame.max()) for frame in frames)
-    return tuple(bool(x) for x in levels(program, rows) > half_light(program, value))
-
-
-def read_code(program: LightProgram, universe: int, value: int, seen: Sequence[bool], wrong: int = 0) -> list[int]:
-    """Addresses whose code is the one seen, or differs in at most `wrong` places, the nearest first."""
-    frames = [np.array([f[(universe, a)] for a in range(1, SLOTS + 1)], np.uint8) for f in code_frames(universe, value)]
-    apart: list[tuple[int, int]] = []
-    for address in range(1, SLOTS - program.width + 2):
-        code = code_of(program, address, frames)
-        off = sum(a != b for a, b in zip(code, seen, strict=True))
-        if off <= wrong and any(code):
-            apart.append((off, address))
-    return [address for _, address in sorted(apart)]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -13,10 +13,11 @@ from typing import Any
 from isthmus.check import Manner, record
 from isthmus.check.acts import KINDS, LIGHT
 from isthmus.check.calls import ORDERS, callable_units
+from isthmus.check.codes import light_code
 from isthmus.check.devices import discover
 from isthmus.check.findings.ruled_out import ruled_out
 from isthmus.check.findings.told import FindingTold, findings_of
-from isthmus.check.hunt import Hunt
+from isthmus.check.hunt import Hunt, Place
 from isthmus.check.matched import Match, match
 from isthmus.check.verdicts import say, tally
 from isthmus.cli.common import DONE, SNAGS, Result, keep, load, saving
@@ -27,7 +28,7 @@ from isthmus.net.talk import Talker
 from isthmus.output import Composer, Live, Masters, identity
 from isthmus.patch.cells import addresses
 from isthmus.patch.choose import read_choice
-from isthmus.show.records import Show, Verdict
+from isthmus.show.records import Show, Unit, Verdict
 from isthmus.standin import RigClient, StandInRig, read_scenario
 from isthmus.standin.caller import Caller
 
@@ -215,24 +216,32 @@ def discovery(options: argparse.Namespace) -> Result:
 
 
 def hunt(options: argparse.Namespace) -> Result:
-    """Find the address a unit really listens to, against a stand-in rig with the automatic observer."""
+    """Find the address a unit really listens to, or those of several by light codes, against a stand-in rig with the observer."""
     show = load(options.show)
     ids = read_choice(show, options.unit).ids
-    if len(ids) != 1:
-        raise EntryFault("A hunt is for one unit.", do="Say its number.")
+    if not ids:
+        raise EntryFault("Nobody is named to be hunted.", do="Say a number, or several: 203, 207.")
     universes = [o.universe for o in show.outputs if o.enabled] if options.everywhere else ()
-    barred = set() if options.lie else ruled_out(show, ids[0], universes, options.any_mode)
-    made = Hunt(show, ids[0], universes, options.any_mode, int(options.lie), barred)
-    with _caller(options, show) as (caller, _):
-        looks = caller.hunt(made)
-    places = [{"universe": p.universe, "address": p.address, "mode": p.mode} for p in made.found]
-    where = " or ".join(f"{p.universe}.{p.address:03d} ({p.mode})" for p in made.found) or "nowhere the answers allow"
-    data = {"unit": made.unit.number, "places": places, "looks": looks, "patched": addresses(made.unit)}
-    return (
-        (DONE if places else SNAGS),
-        data,
-        [f"{made.unit.number} listens at {where}; {looks} looks. The patch has {addresses(made.unit)}."],
-    )
+    found: Sequence[tuple[Unit, Sequence[Place]]]
+    if len(ids) > 1:
+        code = light_code(show, ids, universes, options.any_mode, int(options.lie))
+        with _caller(options, show) as (caller, _):
+            spelt = caller.spell(code)
+        found, looks = [(c.unit, spelt[c.unit.id].places) for c in code.units], len(code.pictures)
+    else:
+        unit = next(iter(ids))
+        barred = set() if options.lie else ruled_out(show, unit, universes, options.any_mode)
+        made = Hunt(show, unit, universes, options.any_mode, int(options.lie), barred)
+        with _caller(options, show) as (caller, _):
+            looks = caller.hunt(made)
+        found = [(made.unit, made.found)]
+    rows, said = [], []
+    for unit, places in found:
+        told = [{"universe": p.universe, "address": p.address, "mode": p.mode} for p in places]
+        rows.append({"unit": unit.number, "places": told, "looks": looks, "patched": addresses(unit)})
+        where = " or ".join(f"{p.words} ({p.mode})" for p in places) or "nowhere the answers allow"
+        said.append(f"{unit.number} listens at {where}; {looks} looks. The patch has {addresses(unit)}.")
+    return (DONE if all(places for _, places in found) else SNAGS), (rows[0] if len(rows) == 1 else {"units": rows}), said
 
 
 def record_out(options: argparse.Namespace) -> Result:
@@ -258,8 +267,8 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     made = verb(verbs, "findings", findings, "what is behind the verdicts of a show; exit code 1 when there is anything")
     made.add_argument("--network", action="store_true", help="with nodes and devices as they answer now")
     verb(verbs, "discover", discovery, "who answers RDM, against the patch; exit code 1 when anything differs")
-    made = verb(verbs, "hunt", hunt, "find the address a unit of a stand-in rig really listens to")
-    made.add_argument("--unit", required=True)
+    made = verb(verbs, "hunt", hunt, "find where a unit of a stand-in rig really listens, or several at once")
+    made.add_argument("--unit", required=True, metavar="UNITS", help="203, or several: 203, 207")
     made.add_argument("--rig", required=True, metavar="RIG", help="a scenario file, or HOST:PORT of a rig that runs")
     made.add_argument("--everywhere", action="store_true", help="in every universe that is sent")
     made.add_argument("--any-mode", action="store_true", help="its mode is not known")

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
 
 from isthmus.check import rollcall
+from isthmus.check.codes import LightCode, Spelt
 from isthmus.check.findings.model import Model
-from isthmus.check.hunt import NO, YES, Hunt
+from isthmus.check.hunt import NO, YES, Hunt, Slots
 from isthmus.check.verdicts import mark
 from isthmus.output import Live
 from isthmus.show.records import Show
@@ -109,18 +111,35 @@ class Caller:
         _, wished, all_kinds = model.own(unit)
         return say(wished.at([i for i, k in enumerate(all_kinds) if k in kinds]), sights_of(whole), kinds, others)
 
-    def hunt(self, hunt: Hunt) -> int:
-        """Hunt a unit with the observer's eyes; returns the looks taken."""
-        label = str(hunt.unit.number)
+    @contextmanager
+    def _nothing_else(self) -> Iterator[None]:
+        """Only what is laid over is lit; levels are given back."""
         before, over = self.live.snapshot(), dict(self.live.over)
         self.live.restore({})
         self.look()  # whatever was on before is gone then
-        while (look := hunt.look()) is not None and hunt.used < hunt.most + 4:
-            self.live.lay_over(look.slots)
-            state = self.look().get(label)
-            lit = state is not None and hunt.lights(float(np.max(state["cells"], initial=0.0)))
-            hunt.answer(look, YES if lit else NO)
+        yield
         self.live.lay_over(over)
         self.live.restore(before)
         self._send(self.live)
+
+    def _brightest(self, slots: Slots) -> dict[str, float]:
+        """The level of each unit's brightest cell, by label, while these slots are lit."""
+        self.live.lay_over(slots)
+        return {label: float(np.max(state["cells"], initial=0.0)) for label, state in self.look().items()}
+
+    def hunt(self, hunt: Hunt) -> int:
+        """Hunt a unit with the observer's eyes; returns the looks taken."""
+        with self._nothing_else():
+            while (look := hunt.look()) is not None and hunt.used < hunt.most + 4:
+                hunt.answer(look, YES if hunt.lights(self._brightest(look.slots).get(str(hunt.unit.number), 0.0)) else NO)
         return hunt.used
+
+    def spell(self, code: LightCode) -> dict[str, Spelt]:
+        """Show every picture of a light code; returns what each unit spelt, by id."""
+        seen: dict[str, list[bool | None]] = {c.unit.id: [] for c in code.units}
+        with self._nothing_else():
+            for picture in range(len(code.pictures)):
+                levels = self._brightest(code.slots(picture))
+                for coded in code.units:
+                    seen[coded.unit.id].append(coded.lights(levels.get(str(coded.unit.number), 0.0)))
+        return {unit: code.read(unit, noted) for unit, noted in seen.items()}

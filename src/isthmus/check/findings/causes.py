@@ -75,7 +75,7 @@ class Causes:
         own_lit = unit in evidence.verdicts and unit in evidence.lit(unit) and bool(evidence.ways(unit))
         found: dict[tuple[int, int], None] = {}
         if told and told.address and told.there:
-            found[(universe, told.address)] = None
+            found[(told.universe or universe, told.address)] = None
         if own_lit:  # it lights, and wrongly: it may just miss its own slots
             widths = (
                 model.programs[unit].width,
@@ -110,7 +110,7 @@ class Causes:
         meets = self.starts.get((universe, address + by))
         share = how_likely(by, widths, meets is not None, same_digits(address, max(1, address + by)))
         told = self.evidence.told.get(unit)
-        if told and told.there and told.address == address + by:
+        if told and told.there and told.address == address + by and told.universe in (0, universe):
             share = 1.0  # it says so itself
         prior = log(PRIOR["address"] * min(1.0, share)) + (log(0.1) if universe != own else 0.0)
         state = normal.moved(by).fed({own: universe})

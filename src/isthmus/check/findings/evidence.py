@@ -19,7 +19,7 @@ ANSWERS, SILENT, UNKNOWN = "answers", "silent", ""
 
 @dataclass(frozen=True)
 class Told:
-    """What discovery says of one unit: where it stands there, or that it is not there while others of its kind are."""
+    """What discovery or a hunt says of one unit: where it stands there, or that it is not there while others of its kind are."""
 
     address: int = 0
     mode: str = ""

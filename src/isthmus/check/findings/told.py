@@ -51,12 +51,10 @@ class FindingTold:
 
 
 def findings_of(
-    show: Show, network: View | None = None, matches: Sequence[Match] = (), hunted: Mapping[str, int] | None = None
+    show: Show, network: View | None = None, matches: Sequence[Match] = (), hunted: Mapping[str, Told] | None = None
 ) -> tuple[list[FindingTold], Evidence]:
-    """Everything that can be concluded now. `hunted` are addresses a hunt has found, by unit."""
-    told: dict[str, Told] = told_of(show, matches)
-    for unit, address in (hunted or {}).items():
-        told[unit] = Told(address)
+    """Everything that can be concluded now. `hunted` is what hunts have found, by unit."""
+    told: dict[str, Told] = told_of(show, matches) | dict(hunted or {})
     evidence = gather(show, network, told)
     out = _off(show)
     if not evidence.verdicts and not told:

@@ -128,8 +128,10 @@ def evidence_for(model: Model, evidence: Evidence, cause: Cause) -> list[str]:
     for unit in sorted(units, key=lambda u: model.units[u].number):
         told = evidence.told.get(unit)
         n = model.units[unit].number
-        if told and told.there and told.address != model.expected(unit).places[0][2]:
-            out.append(f"{'Discovery' if told.uid else 'The hunt'} finds {n} at address {told.address:03d}.")
+        _, universe, address = model.expected(unit).places[0]
+        if told and told.there and (told.address != address or told.universe not in (0, universe)):
+            where = f"{told.universe}.{told.address:03d}" if told.universe not in (0, universe) else f"address {told.address:03d}"
+            out.append(f"{'Discovery' if told.uid else 'The hunt'} finds {n} at {where}.")
         elif told and not told.there:
             out.append(f"Discovery does not find {n}.")
     for (look, unit), yes in evidence.answers.items():

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app import paint
 from isthmus.app.checks import Checks
-from isthmus.app.pages.rollcall_page.codes import Codes
+from isthmus.app.pages.rollcall_page.codes import GLOW, Codes
 from isthmus.app.theme import font, theme
 from isthmus.app.widgets import PageView, Panel, RowsModel, bind, button, choice, column_of, label, plain_table, units_field
 from isthmus.app.workbench import Workbench
@@ -144,7 +144,8 @@ class HuntView(PageView):
         self.looks = LooksModel()
         self.looks_table = plain_table(self.looks, "looks", "Looks of this hunt, the last first", (52, 460, 90, 110), 1)
         column.addWidget(self.looks_table, 1)
-        self.codes = Codes(bench)
+        self.codes = Codes(bench, checks)
+        self.codes.ended.connect(self.end)
         column.addWidget(self.codes, 1)
         self.space = QWidget()
         column.addWidget(self.space, 1)
@@ -169,14 +170,14 @@ class HuntView(PageView):
         ids = read_choice(self.bench.show, self.unit.text()).ids
         if len(ids) == 0:
             raise EntryFault("Nobody is named to be hunted.", do="Write a number, or several.")
+        universes = [o.universe for o in self.bench.show.outputs if o.enabled] if self.where.currentData() == "all" else ()
+        any_mode, lies = self.any_mode.isChecked(), int(self.lies.isChecked())
         if len(ids) > 1:
-            self.codes.begin(ids)
+            self.codes.begin(ids, universes, any_mode, lies)
             self.several = True
             self.refresh()
-            self.codes.table.setFocus(Qt.FocusReason.OtherFocusReason)
             return
-        universes = [o.universe for o in self.bench.show.outputs if o.enabled] if self.where.currentData() == "all" else ()
-        unit, any_mode, lies = next(iter(ids)), self.any_mode.isChecked(), int(self.lies.isChecked())
+        unit = next(iter(ids))
         barred = set() if lies else ruled_out(self.bench.show, unit, universes, any_mode)  # verdicts may be wrong as well
         hunt = Hunt(self.bench.show, unit, universes, any_mode, lies, barred)
         self.hunt = hunt
@@ -195,7 +196,7 @@ class HuntView(PageView):
         self._beginning = False
         places = hunt.found
         if places:
-            self.checks.take_hunted(hunt.unit.id, places[0].address)
+            self.checks.take_hunted(hunt.unit.id, places, len(hunt.modes) > 1)
             self.found.emit(hunt.unit.id, places[0].address)
         self.refresh()
 
@@ -213,6 +214,7 @@ class HuntView(PageView):
         """Levels are given back."""
         self.hunt = self.look = None
         self.several = False
+        self.codes.end()
         if isinstance(self.bench.proof, ProveSlots):
             self.bench.end_proof()
         self.refresh()
@@ -264,7 +266,7 @@ class HuntView(PageView):
             )
         elif look is not None:
             self.question.setText(look.words)
-            glow = " It only glows, or flashes: brighter values are not safe for all units here." if hunt.value < 100 else ""
+            glow = " It only glows, or flashes: brighter values are not safe for all units here." if hunt.value < GLOW else ""
             off = " Output is off: switch it on first (Ctrl+Return)." if not self.bench.sending else ""
             self.state.setText(f"Look {hunt.used + 1} of at most {hunt.most}; {look.count} places are left.{glow}{off}")
         else:
@@ -294,7 +296,7 @@ class HuntView(PageView):
         edit = {unit.id: (place.mode, place.universe, place.address)}
         if bench.guard(lambda: bench.commit(f"address {unit.number} as hunted", as_hung(bench.show, edit))):
             self.checks.hunted.pop(unit.id, None)
-            bench.tell("ok", f"{unit.number} is patched at {place.universe}.{place.address:03d}. Call it again to prove it.")
+            bench.tell("ok", f"{unit.number} is patched at {place.words}. Call it again to prove it.")
             self.end()
 
     def left(self) -> None:
@@ -304,4 +306,4 @@ class HuntView(PageView):
 
 def _words(place: Place, hunt: Hunt) -> str:
     mode = f" in mode {place.mode}" if place.mode != hunt.unit.mode or len(hunt.found) > 1 else ""
-    return f"{place.universe}.{place.address:03d}{mode}"
+    return place.words + mode
