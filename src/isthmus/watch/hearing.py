@@ -144,10 +144,11 @@ class Hearing:
             if now - h.rate_at > 2 * RATE_OVER:
                 h.rate, h.rate_at, h.counted = (h.packets - h.counted) / (now - h.rate_at), now, h.packets
             kept[h.row] = True
-            rows[h.row] = (
-                h.kind, h.priority, h.options, h.start_codes, h.number, h.ip, h.port, h.length, h.sync, h.ended,
+            rows[h.row] = (  # the kind of a new row comes last: until then it counts as free
+                rows["kind"][h.row], h.priority, h.options, h.start_codes, h.number, h.ip, h.port, h.length, h.sync, h.ended,
                 h.packets, h.lost, h.changes, h.first, h.last, h.rate, h.cid.encode(), h.name.encode()[:64],
             )  # fmt: skip
+            rows["kind"][h.row] = h.kind
         rows["kind"][~kept] = 0
         for word, count in ((T_PACKETS, self._packets), (T_BAD, self._bad), (T_OTHER, self._others), (T_FULL, self._full)):
             self.words[word] = count
