@@ -137,7 +137,9 @@ def test_a_rig_with_this_fault_is_called_told_and_mended(kind: str, make_window,
         if told().kind != kind or (kind == "address" and not told().mends):  # eyes alone leave a choice here: the devices are asked
             press(page, "ask devices")
             assert until(lambda: page.checks.found is not None and page.discovery.task is None, 60)
-            press(page, "call view Findings")
+            press(page, "back to finding")
+            shown = page.findings._shown
+            assert page.view == "Findings" and shown is not None and fault.units[0] in shown.units
         assert told().kind == kind, (told(), fault)
         if kind in BY_HAND:
             by_hand(fault, made, client)

@@ -173,6 +173,8 @@ def test_discovery_settles_what_eyes_alone_cannot() -> None:
     gone = [d for d in devices if not d.label.startswith("105")]
     told = findings_of(show, None, match(show, gone, asked))[0][0]
     assert told.kind == "dead" and told.chance > 0.6 and "Discovery does not find 105." in told.evidence
+    told = findings_of(show, None, match(show, devices, asked))[0][0]  # it answers there, and still gives no light
+    assert told.kind == "lamp" and told.chance > 0.9 and any("it has power" in e for e in told.evidence)
     moved = [also(d, info=also(d.info, address=301)) if d.label.startswith("105") else d for d in devices]
     told = findings_of(show, None, match(show, moved, asked))[0][0]
     assert told.kind == "address" and told.chance > 0.95 and "off by +216" in told.words

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from isthmus.app.actions import Action, Registry
@@ -15,7 +16,7 @@ from isthmus.app.pages.rollcall_page.findings_view import FindingsView
 from isthmus.app.pages.rollcall_page.hunt_view import HuntView
 from isthmus.app.pages.rollcall_page.phones_view import PhonesView
 from isthmus.app.pages.rollcall_page.record_view import RecordView
-from isthmus.app.widgets import Page, PageView, ViewsPage, bind
+from isthmus.app.widgets import Page, PageView, ViewsPage, bind, button
 from isthmus.app.workbench import Workbench
 from isthmus.check.calls import callable_units
 from isthmus.check.verdicts import WAYS
@@ -33,6 +34,10 @@ class RollCallPage(ViewsPage):
         super().__init__(inside)
         self.bench, self.acts, self.net, self.inside = bench, actions, net, inside
         self.checks = Checks(bench)
+        self._asked_for = ""  # whose finding led to another view
+        self.back = button("", "quiet", self._back, 26, "back to finding")
+        self.back.setVisible(False)
+        self.column.insertWidget(self.column.indexOf(self.stack), self.back, 0, Qt.AlignmentFlag.AlignLeft)
         switches = self.add_switches(VIEWS, self.show_view, "call view")
         self.call = CallView(bench, actions)
         self.findings = FindingsView(bench, self.checks, net)
@@ -43,7 +48,7 @@ class RollCallPage(ViewsPage):
         made: tuple[PageView, ...] = (self.call, self.findings, self.discovery, self.hunt, self.phones, self.record)
         self.take_views(dict(zip(VIEWS, made, strict=True)), switches)
         self.findings.hunt_wanted.connect(self._hunt)
-        self.findings.discover_wanted.connect(lambda: actions.trigger("rdm.discover"))
+        self.findings.discover_wanted.connect(self._discover)
         self.findings.mend_devices.connect(self.discovery.offer)
         self.findings.mend_port.connect(self._set_port)
         bind(bench.changed, self, self._say)
@@ -56,6 +61,24 @@ class RollCallPage(ViewsPage):
         """Come to this page, with one of its views."""
         self.acts.trigger("go.roll call")
         self.show_view(view)
+
+    def show_view(self, name: str) -> None:
+        super().show_view(name)
+        self._asked_for = ""
+        self.back.hide()
+
+    def _lead(self, unit: str) -> None:
+        """From a finding to the view just shown, and a way back."""
+        found = self.bench.show.unit(unit)
+        self._asked_for = unit
+        self.back.setText(f"← Back to the finding of {found.number}" if found else "← Back to the findings")
+        self.back.show()
+
+    def _back(self) -> None:
+        unit = self._asked_for
+        self.checks.conclude()
+        self.show_view("Findings")
+        self.findings.choose(unit)
 
     def left(self) -> None:
         if self.view != "Call":  # a call goes on while one looks at other pages
@@ -94,8 +117,13 @@ class RollCallPage(ViewsPage):
 
     # ------------------------------------------------------------ acts
 
+    def _discover(self, unit: str) -> None:
+        self.acts.trigger("rdm.discover")
+        self._lead(unit)
+
     def _hunt(self, unit: str) -> None:
         self.show_view("Hunt")
+        self._lead(unit)
         self.hunt.take(unit)
         self.hunt.begin()
 

@@ -134,6 +134,8 @@ def evidence_for(model: Model, evidence: Evidence, cause: Cause) -> list[str]:
             out.append(f"{'Discovery' if told.uid else 'The hunt'} finds {n} at {where}.")
         elif told and not told.there:
             out.append(f"Discovery does not find {n}.")
+        elif told and told.uid and len(units) <= 2:
+            out.append(f"Discovery finds {n} at its address: it has power, and is reached.")
     for (look, unit), yes in evidence.answers.items():
         if unit in units:
             n = model.units[unit].number

@@ -87,7 +87,7 @@ class FindingsView(PageView):
     hunt_wanted = Signal(str)
     mend_devices = Signal(object)
     mend_port = Signal(object)
-    discover_wanted = Signal()
+    discover_wanted = Signal(str)
 
     def __init__(self, bench: Workbench, checks: Checks, net: NetLink) -> None:
         super().__init__()
@@ -233,7 +233,8 @@ class FindingsView(PageView):
         if told.hunt:
             mends.addLayout(_left(button("Hunt its address", run=lambda: self.hunt_wanted.emit(told.hunt), name="hunt it")))
         if ask:  # what devices say of themselves settles it, and what they say can be set from here
-            mends.addLayout(_left(button("Ask the devices", run=self.discover_wanted.emit, name="ask devices")))
+            of = next(iter(told.units), "")
+            mends.addLayout(_left(button("Ask the devices", run=lambda: self.discover_wanted.emit(of), name="ask devices")))
         column.addLayout(mends)
 
     def _rival(self, rival: Rival) -> QHBoxLayout:
