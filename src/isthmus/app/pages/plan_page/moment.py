@@ -18,6 +18,7 @@ from isthmus.profiles.colour import encode_srgb
 if TYPE_CHECKING:
     from isthmus.app.pages.plan_canvas import PlanCanvas
 
+SMALL = 24.0  # pixels a metre, below which units stand too close for a mark each
 NAMED = 60  # so many in hand carry their place in the order and their number
 VERDICTS = {"answers": "ok", "wrong": "attention", "silent": "fault"}
 _HALO = ((2.0, 0.10), (1.4, 0.16), (0.95, 0.22))
@@ -54,10 +55,7 @@ class Moment:
         for unit in (*glow, *(i for i in self.held if i not in glow)):
             if unit in rows and (unit not in faded or unit in self._in_hand):
                 self._unit(unit, glow.get(unit))
-        for verdict in self.bench.show.verdicts:
-            if verdict.unit in rows and verdict.unit not in faded and verdict.result in VERDICTS:
-                x, y = self.px[rows[verdict.unit]]
-                paint.severity(p, VERDICTS[verdict.result], float(x) + 9, float(y) - 9, 4.6)
+        self._verdicts({v.unit: v.result for v in self.bench.show.verdicts if v.unit in rows and v.unit not in faded})
         called = self.bench.call.unit if self.bench.call else None
         if called in rows:
             p.setBrush(Qt.BrushStyle.NoBrush)
@@ -65,6 +63,19 @@ class Moment:
             for radius in (17, 21):
                 p.drawEllipse(QPointF(*self.px[rows[called]]), radius, radius)
         self._order()
+
+    def _verdicts(self, results: dict[str, str]) -> None:
+        """A mark beside each unit; where all is small those that answer shrink to a dot, and leave the numbers to be read."""
+        p, small = self.p, self.port.scale < SMALL
+        for unit, result in sorted(results.items(), key=lambda pair: pair[1] != "answers"):
+            if result in VERDICTS:
+                x, y = map(float, self.px[self.laid.row[unit]])
+                if small and result == "answers":
+                    p.setPen(Qt.PenStyle.NoPen)
+                    p.setBrush(theme.color("teal"))
+                    p.drawEllipse(QPointF(x + 6, y - 6), 2.2, 2.2)
+                else:
+                    paint.severity(p, VERDICTS[result], x + 9, y - 9, 4.6)
 
     def _unit(self, unit: str, lit: tuple[float, tuple[float, float, float]] | None) -> None:
         """One unit that is lit or in hand: its light, its symbol, its level where that is written."""
