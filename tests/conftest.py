@@ -223,6 +223,6 @@ def page(make_window, demo: Show, tmp_path_factory: pytest.TempPathFactory):
 
 def _pause(seconds: float) -> None:
     """Wait while the window goes on."""
-    from PySide6.QtTest import QTest
+    from hands import settle
 
-    QTest.qWait(int(1000 * seconds))
+    settle(seconds)

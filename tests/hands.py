@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
+from PySide6.QtCore import QCoreApplication, QEvent, QEventLoop, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QDialogButtonBox, QFileDialog, QLineEdit, QPushButton, QTableView, QWidget
@@ -15,7 +15,11 @@ NONE = Qt.KeyboardModifier.NoModifier
 
 
 def settle(seconds: float = 0.05) -> None:
-    QTest.qWait(int(seconds * 1000))
+    """The window goes on for a while. QTest.qWait would keep every other thread waiting meanwhile: it holds Python's lock."""
+    loop = QEventLoop()
+    QTimer.singleShot(round(seconds * 1000), loop.quit)
+    loop.exec()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # as qWait does
 
 
 def until(test: Callable[[], object], seconds: float = 12.0) -> bool:
@@ -23,7 +27,7 @@ def until(test: Callable[[], object], seconds: float = 12.0) -> bool:
     while time.monotonic() < end:
         if test():
             return True
-        QTest.qWait(20)
+        settle(0.02)
     return bool(test())
 
 

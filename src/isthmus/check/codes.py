@@ -22,7 +22,7 @@ from isthmus.profiles.light import LightProgram
 from isthmus.show.records import SLOTS, Show, Unit
 
 Bits = NDArray[np.bool_]
-POOL = 2048
+POOL = 192
 RUNS = (1, 2, 3, 5, 8, 13, 21, 34, 64, 128, 256)  # lengths of lit and dark runs, on average
 SHARES = (0.5, 0.65, 0.8)  # of all slots that are lit
 MOST = 48  # pictures: whatever is not told apart by then stays "this or that"
@@ -200,6 +200,50 @@ def _pool() -> Bits:
     return np.concatenate(made)
 
 
+class _Once:
+    """Which places no picture taken tells apart yet: they are in one class. `sign` (places, pool) is 1 lit, -1 dark."""
+
+    def __init__(self, sign: NDArray[np.float32]) -> None:
+        self.sign, self.classes = sign, np.zeros(len(sign), np.int64)
+        self.done = len(sign) < 2
+
+    def alike(self) -> NDArray[np.float64]:
+        """(pool,) how much each picture would leave untold: 1 nothing told, 0 every class halved."""
+        order = np.argsort(self.classes, kind="stable")
+        starts = np.flatnonzero(np.diff(self.classes[order], prepend=-1))
+        sums = np.add.reduceat(self.sign[order], starts, axis=0)
+        sizes = np.diff(starts, append=len(order))
+        return (sums**2)[sizes > 1].sum(axis=0) / max(1, (sizes[sizes > 1] ** 2).sum())
+
+    def take(self, picture: int) -> bool:
+        """Whether it tells anything."""
+        before = int(self.classes.max()) + 1
+        _, self.classes = np.unique(2 * self.classes + (self.sign[:, picture] > 0), return_inverse=True)
+        count = int(self.classes.max()) + 1
+        self.done = count == len(self.classes)
+        return count > before
+
+
+class _Often:
+    """The same where every two places are to be told apart by several pictures, so that a wrong note does no harm."""
+
+    def __init__(self, sign: NDArray[np.float32], apart: int) -> None:
+        self.sign, self.apart = sign, apart
+        self.told = np.eye(len(sign), dtype=np.int8) * apart  # how many pictures tell two places apart
+        self.done = len(sign) < 2
+
+    def alike(self) -> NDArray[np.float64]:
+        weight = np.where(self.told < self.apart, UNTOLD ** -self.told.astype(np.float32), 0).astype(np.float32)
+        return np.einsum("ik,ik->k", self.sign, weight @ self.sign) / weight.sum()
+
+    def take(self, picture: int) -> bool:
+        new = self.sign[:, picture, None] != self.sign[None, :, picture]
+        more = bool((new & (self.told < self.apart)).any())
+        self.told += new
+        self.done = bool((self.told >= self.apart).all())
+        return more
+
+
 def _pictures(groups: list[list[LightProgram]], value: int, apart: int, step: Callable[[float, str], object]) -> Bits:
     """(pictures, 512) that tell the addresses of each unit apart, chosen one by one: of many, the one that tells most."""
     pool = _pool()
@@ -209,20 +253,13 @@ def _pictures(groups: list[list[LightProgram]], value: int, apart: int, step: Ca
         step(at / len(kinds) / 2, "Looking at what each profile makes of pictures")
         lit = np.concatenate([*(_lit_at(p, value, pool) for p in group), np.zeros((1, len(pool)), bool)])
         signs.append(np.where(lit, 1, -1).astype(np.float32))
-    told = [np.eye(len(sign), dtype=np.int8) * apart for sign in signs]  # how many pictures tell two places apart
+    told = [(_Once(sign) if apart == 1 else _Often(sign, apart)) for sign in signs]
     made: list[int] = []
-    while len(made) < MOST:
-        alike = np.zeros(len(pool))
-        for sign, t in zip(signs, told, strict=True):
-            weight = np.where(t < apart, UNTOLD ** -t.astype(np.float32), 0).astype(np.float32)
-            if weight.any():
-                step(0.5 + len(made) / MOST / 2, f"Choosing picture {len(made) + 1}")
-                alike += np.einsum("ik,ik->k", sign, weight @ sign) / weight.sum()
-        best = int(alike.argmin())
-        new = [sign[:, best, None] != sign[None, :, best] for sign in signs]
-        if not any((n & (t < apart)).any() for n, t in zip(new, told, strict=True)):
-            break  # all are told apart, or no picture would tell more
-        for n, t in zip(new, told, strict=True):
-            t += n
+    while len(made) < MOST and any(not t.done for t in told):
+        step(0.5 + len(made) / MOST / 2, f"Choosing picture {len(made) + 1}")
+        best = int(np.sum([t.alike() for t in told if not t.done], axis=0).argmin())
+        more = [t.take(best) for t in told]
+        if not any(more):
+            break  # no picture would tell more
         made.append(best)
     return pool[made]
