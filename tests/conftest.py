@@ -139,12 +139,16 @@ def _own_network() -> bool:
 OWN_NETWORK = bool(os.environ.get("PYTEST_XDIST_WORKER")) and _own_network()
 
 
+LONG = {"test_walk", "test_from_nothing", "test_closed_loop"}
+
+
 @pytest.hookimpl(tryfirst=True)  # before xdist reads the marks
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Where workers share a network, tests that listen on the stand-in rig's addresses run in one of them, one after the other."""
     for item in [] if OWN_NETWORK else items:
         if item.path.stem in NETWORK or "rig" in getattr(item, "fixturenames", ()) or item.get_closest_marker("network"):
             item.add_marker(pytest.mark.xdist_group("network"))
+    items.sort(key=lambda item: item.path.stem not in LONG)  # begun first, so that no worker is left alone with them at the end
 
 
 def _own_display() -> None:
