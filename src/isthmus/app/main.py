@@ -28,6 +28,8 @@ from isthmus.errors import IsthmusError
 from isthmus.show import open_show
 from isthmus.show.recovery import Recovery
 
+PULSE_MS = 200
+
 
 class _Beside:
     """A stand-in as a process beside the application; `answer` is its first line, `trouble` why it did not start."""
@@ -120,6 +122,21 @@ def read_place(text: str) -> tuple[str, int] | None:
     return (host or "127.0.0.1", int(port)) if port.isdigit() else None
 
 
+def ends_on_signals(app: QApplication) -> QTimer:
+    """A signal ends the application as a closed window does: when the loop comes round, never in the middle of a painting.
+
+    Signals count from now on, also those that come before the loop begins. The timer is the caller's to keep; it also lets
+    Python see a signal while nothing else happens.
+    """
+    asked_to_end: list[int] = []
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda got, _frame: asked_to_end.append(got))
+    pulse = QTimer()
+    pulse.timeout.connect(lambda: app.quit() if asked_to_end else None)
+    pulse.start(PULSE_MS)
+    return pulse
+
+
 def rig_window(app: QApplication, place: str) -> int:
     """The stand-in rig in a window of its own, beside whatever is tried on it."""
     from isthmus.app.pages.routes_page.rig_view import RigView
@@ -132,9 +149,6 @@ def rig_window(app: QApplication, place: str) -> int:
     view.resize(1120, 680)
     view.show()
     view.entered()
-    pulse = QTimer()  # lets Python see a signal
-    pulse.timeout.connect(lambda: None)
-    pulse.start(300)
     try:
         return app.exec()
     finally:
@@ -153,10 +167,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         from isthmus.app.shots import take_shots
 
         return take_shots(app, Path(options.shots))
-    # a signal ends the application as a closed window does, from the first moment on that something runs beside it
-    asked_to_end: list[int] = []
-    for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda got, _frame: (asked_to_end.append(got), app.quit()))
+    _pulse = ends_on_signals(app)  # before anything runs beside it
     if options.rig_window:
         return rig_window(app, options.rig_window)
     rig = DemoRig() if options.demo else None
@@ -174,9 +185,6 @@ def main(arguments: Sequence[str] | None = None) -> int:
     found = Recovery(folder, "").left_behind(alive_tags(folder))
     if found:
         QTimer.singleShot(0, lambda: window.offer_recovered(found))
-    pulse = QTimer()  # lets Python see a signal; one that came before the loop began ends it now
-    pulse.timeout.connect(lambda: app.quit() if asked_to_end else None)
-    pulse.start(300)
     try:
         code = app.exec()
     finally:
