@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from typing import Any
 
@@ -10,6 +9,8 @@ from PySide6.QtCore import QCoreApplication, QEvent, QEventLoop, QPoint, QPointF
 from PySide6.QtGui import QGuiApplication, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QDialogButtonBox, QFileDialog, QLineEdit, QPushButton, QTableView, QWidget
+
+from conftest import until as patient
 
 NONE = Qt.KeyboardModifier.NoModifier
 
@@ -23,12 +24,7 @@ def settle(seconds: float = 0.05) -> None:
 
 
 def until(test: Callable[[], object], seconds: float = 12.0) -> bool:
-    end = time.monotonic() + seconds
-    while time.monotonic() < end:
-        if test():
-            return True
-        settle(0.02)
-    return bool(test())
+    return patient(test, seconds, settle)
 
 
 def activate(widget: QWidget) -> None:

@@ -84,7 +84,7 @@ def test_send_lights_a_unit_of_a_rig_run_beside_it() -> None:
         rig.terminate()
         out, _ = rig.communicate(timeout=5)
     ports = json.loads(out)
-    assert [p["packets"] > 20 for p in ports] == [True, True, True, False]
+    assert [p["packets"] > 0 for p in ports] == [True, True, True, False]
 
 
 def test_the_core_works_where_qt_cannot_be_imported() -> None:

@@ -347,7 +347,8 @@ def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away
         table = child(page, "offers", QTableView)
         table.selectRow(2)
         press(page, "Download")
-        assert until(lambda: not page.link.busy and "Downloaded" in page.window_.notice.words, 20)
+        assert until(lambda: "Downloaded" in page.window_.notice.words, 20)  # a note is put away after five seconds
+        assert until(lambda: not page.link.busy, 40)
         assert until(lambda: view.offers.data(view.offers.index(2, 7)) == "yes" or (view._fill() or False), 20)
         press(page, "Share the chosen own profile")
         assert "one of your own" in page.window_.notice.words
