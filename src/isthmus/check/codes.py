@@ -15,14 +15,13 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.check.hunt import Place, Slots, brightest, cannot_tell, half_light, last_needed, levels, programs_in, scattered
+from isthmus.check.hunt import Place, Slots, brightest, half_light, hunted_modes, hunted_universes, levels, programs_in
 from isthmus.errors import EntryFault
-from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.light import LightProgram
 from isthmus.show.records import SLOTS, Show, Unit
 
 Bits = NDArray[np.bool_]
-POOL = 192
+POOL = 192  # pictures one is chosen from
 RUNS = (1, 2, 3, 5, 8, 13, 21, 34, 64, 128, 256)  # lengths of lit and dark runs, on average
 SHARES = (0.5, 0.65, 0.8)  # of all slots that are lit
 MOST = 48  # pictures: whatever is not told apart by then stays "this or that"
@@ -93,12 +92,12 @@ def light_code(
 
     Raises EntryFault where a unit cannot be hunted by light, and where no byte is safe for everybody and lights them all.
     """
-    units = [unit for u in dict.fromkeys(ids) if (unit := show.unit(u))]
-    where = {u.id: tuple(universes) or tuple(dict.fromkeys(p.universe for p in u.patch)) for u in units}
-    programs = {u.id: _programs(show, u, any_mode) for u in units}
-    for unit in units:
-        if not where[unit.id]:
-            raise EntryFault(f"{unit.number} has no address, so nobody knows where to look.", do="Choose universes to hunt in.")
+    units: list[Unit] = []
+    programs: dict[str, list[LightProgram]] = {}
+    where: dict[str, list[int]] = {}
+    for unit, modes in (hunted_modes(show, u, any_mode) for u in dict.fromkeys(ids)):
+        units.append(unit)
+        programs[unit.id], where[unit.id] = list(modes.values()), hunted_universes(unit, universes)
     all_universes = tuple(sorted({u for found in where.values() for u in found}))
     everyone = list({id(p): p for found in programs.values() for p in found}.values())
     value = brightest(everyone, [*programs_in(show, all_universes), *everyone])
@@ -106,7 +105,7 @@ def light_code(
         raise EntryFault("No byte lights all of these units and is safe for everybody there.", do="Hunt them one by one.")
     apart = 2 * wrong + 1
     words = _words(len(all_universes), apart)
-    rows = _pictures([[p for p in found if last_needed(p, value)] for found in programs.values()], value, apart, step)
+    rows = _pictures(list(programs.values()), value, apart, step)
     pictures = [*(np.repeat(words[:, i : i + 1], SLOTS, axis=1) for i in range(words.shape[1]))]
     pictures += [np.repeat(row[None, :], len(all_universes), axis=0) for row in rows]
     coded: list[Coded] = []
@@ -142,20 +141,6 @@ def where_found(spelt: Sequence[tuple[Unit, Spelt]]) -> tuple[dict[str, tuple[st
         and (place.mode != unit.mode or [(p.universe, p.address) for p in unit.patch] != [(place.universe, place.address)])
     }
     return targets, doubles
-
-
-def _programs(show: Show, unit: Unit, any_mode: bool) -> list[LightProgram]:
-    found = profiles_of(show).mode_of(unit)
-    if found is None:
-        raise EntryFault(f"{unit.number} has no profile, so it cannot be hunted.", do="Give it a profile first.")
-    profile, own = found
-    every = [light_program(profile, m) for m in (profile.modes if any_mode else [own])]
-    if all(map(scattered, every)):
-        raise cannot_tell(unit)
-    lit = [p for p in every if not scattered(p) and p.assembly.beams]
-    if not lit:
-        raise EntryFault(f"{unit.number} gives no light, so light does not tell where it listens.", do="Leave it out.")
-    return lit
 
 
 def _words(count: int, apart: int) -> Bits:
@@ -247,7 +232,7 @@ class _Often:
 def _pictures(groups: list[list[LightProgram]], value: int, apart: int, step: Callable[[float, str], object]) -> Bits:
     """(pictures, 512) that tell the addresses of each unit apart, chosen one by one: of many, the one that tells most."""
     pool = _pool()
-    kinds = list({tuple(map(id, g)): g for g in groups if g}.values())
+    kinds = list({tuple(map(id, g)): g for g in groups}.values())
     signs: list[NDArray[np.float32]] = []  # (places, pool): 1 lit, -1 dark; the last place is that of a unit that never lights
     for at, group in enumerate(kinds):
         step(at / len(kinds) / 2, "Looking at what each profile makes of pictures")

@@ -42,11 +42,36 @@ def scattered(program: LightProgram) -> bool:
     return len(program.chart.footprints) > 1
 
 
-def cannot_tell(unit: Unit) -> EntryFault:
-    return EntryFault(
-        f"{unit.number} listens at several addresses at once, so its light does not tell which of them it heard.",
-        do="Read its addresses at the unit, or ask it by RDM.",
-    )
+def hunted_modes(show: Show, unit_id: str, any_mode: bool) -> tuple[Unit, dict[str, LightProgram]]:
+    """A unit, and by name its mode, or every mode of its profile, whose light tells at which address it listens.
+
+    Raises EntryFault where there is none.
+    """
+    unit = show.unit(unit_id)
+    found = profiles_of(show).mode_of(unit) if unit else None
+    if unit is None or found is None:
+        number = unit.number if unit else "A unit that is not there"
+        raise EntryFault(f"{number} has no profile, so it cannot be hunted.", do="Give it a profile first.")
+    profile, own = found
+    programs = {m.name: light_program(profile, m) for m in (profile.modes if any_mode else [own])}
+    together = {name: p for name, p in programs.items() if not scattered(p)}
+    if not together:
+        raise EntryFault(
+            f"{unit.number} listens at several addresses at once, so its light does not tell which of them it heard.",
+            do="Read its addresses at the unit, or ask it by RDM.",
+        )
+    lit = {name: p for name, p in together.items() if p.assembly.beams}
+    if not lit:
+        raise EntryFault(f"{unit.number} gives no light, so light does not tell where it listens.", do="Read its address at the unit.")
+    return unit, lit
+
+
+def hunted_universes(unit: Unit, universes: Sequence[int]) -> list[int]:
+    """Where to look: these, or the unit's own. Raises EntryFault where there are none."""
+    found = sorted(dict.fromkeys(universes or [p.universe for p in unit.patch]))
+    if not found:
+        raise EntryFault(f"{unit.number} has no address, so nobody knows where to look.", do="Choose universes to hunt in.")
+    return found
 
 
 def programs_in(show: Show, universes: Iterable[int]) -> list[LightProgram]:
@@ -127,19 +152,9 @@ class Hunt:
 
         Raises EntryFault where it cannot be hunted by light.
         """
-        unit = show.unit(unit_id)
-        found = profiles_of(show).mode_of(unit) if unit else None
-        if unit is None or found is None:
-            raise EntryFault("A unit without a profile cannot be hunted.", do="Give it a profile first.")
+        unit, programs = hunted_modes(show, unit_id, any_mode)
         self.show, self.unit, self.lies = show, unit, lies
-        self.universes = sorted(dict.fromkeys(universes or [p.universe for p in unit.patch]))
-        if not self.universes:
-            raise EntryFault(f"{unit.number} has no address, so nobody knows where to look.", do="Choose universes to hunt in.")
-        profile, mode = found
-        programs = {m.name: light_program(profile, m) for m in (profile.modes if any_mode else [mode])}
-        if all(map(scattered, programs.values())):
-            raise cannot_tell(unit)
-        programs = {name: p for name, p in programs.items() if p.assembly.beams and not scattered(p)}
+        self.universes = hunted_universes(unit, universes)
         everybody = [*programs_in(show, self.universes), *programs.values()]
         self.value = brightest(list(programs.values()), everybody)
         barred = set(leave_out)
@@ -160,7 +175,7 @@ class Hunt:
                 f"{unit.number} cannot be hunted by light: no byte lights it that is safe for all units there, or no address is left.",
                 do="Read its address at the unit, or ask it by RDM.",
             )
-        self.bright = 2 * half_light(programs.get(mode.name) or next(iter(programs.values())), self.value)
+        self.bright = 2 * half_light(programs.get(unit.mode) or next(iter(programs.values())), self.value)
         self._reach = np.array(reach, np.int64)
         self._starts = np.array([self.universes.index(p.universe) * SLOTS + p.address for p in self.places], np.int64)
         self._wrong = np.zeros(len(reach), np.int64)  # answers each place contradicts
