@@ -279,6 +279,21 @@ def lines_field(name: str, words: str, mono: bool = True, read_only: bool = Fals
     return made
 
 
+class KeysFirst(QObject):
+    """A view has its keys before the table in it, which would take letters to search, arrows to move and space to choose."""
+
+    def __init__(self, table: QTableView, take: Callable[[QKeyEvent], bool]) -> None:
+        """`take` says whether it has used a key."""
+        super().__init__(table)
+        self._take = take
+        table.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and self._take(event):
+            return True
+        return super().eventFilter(watched, event)
+
+
 class CopyKeys(QObject):
     """Gives a table Ctrl+C as a spreadsheet has it: the rows in hand (all, when none is) as tab-separated text with headings."""
 

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 from isthmus.app.checks import Checks
 from isthmus.app.tasks import Task
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, bind, button, column_of, label, plain_table
+from isthmus.app.widgets import KeysFirst, RowsModel, bind, button, column_of, label, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.check.codes import LightCode, Spelt, light_code, where_found
 from isthmus.check.findings.mends import as_hung
@@ -97,6 +97,7 @@ class Codes(QWidget):
         column.addWidget(self.bar)
         self.model = CodesModel()
         self.table = plain_table(self.model, "light codes", "Which units are lit in this picture", (52, 150, 80, 90, 200, 190), 1)
+        KeysFirst(self.table, self._key)
         self.table.clicked.connect(lambda index: self._flip(index.row()))
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
@@ -151,18 +152,31 @@ class Codes(QWidget):
 
     def _flip(self, row: int) -> None:
         if self.model.at < self.model.count_pictures:
-            self.model.note(row, not self.model.seen[self.model.rows[row].id][self.model.at])
+            self._note(row, not self.model.seen[self.model.rows[row].id][self.model.at])
+
+    def _note(self, row: int, on: bool | None) -> None:
+        if self.model.at < self.model.count_pictures:
+            self.model.note(row, on)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if not self._key(event):
+            super().keyPressEvent(event)
+
+    def _key(self, event: QKeyEvent) -> bool:
         row = self.table.currentIndex().row()
+        if self.code is None or event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+            return False
         if event.key() == Qt.Key.Key_Space and row >= 0:
             self._flip(row)
-        elif event.key() == Qt.Key.Key_U and row >= 0 and self.model.at < self.model.count_pictures:
-            self.model.note(row, None)
-        elif event.key() in (Qt.Key.Key_Right, Qt.Key.Key_Left) and self.code:
+        elif event.key() == Qt.Key.Key_U and row >= 0:
+            self._note(row, None)
+        elif event.key() in (Qt.Key.Key_Right, Qt.Key.Key_Left):
             self.turn(1 if event.key() == Qt.Key.Key_Right else -1)
+        elif event.key() == Qt.Key.Key_Escape:
+            self.ended.emit()
         else:
-            super().keyPressEvent(event)
+            return False
+        return True
 
     def _proof_changed(self) -> None:
         if self.code and self.bench.proof is None and self.model.at < self.model.count_pictures and not self._turning:

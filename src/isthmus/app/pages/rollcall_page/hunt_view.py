@@ -13,7 +13,7 @@ from isthmus.app import paint
 from isthmus.app.checks import Checks
 from isthmus.app.pages.rollcall_page.codes import GLOW, Codes
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import PageView, Panel, RowsModel, bind, button, choice, column_of, label, plain_table, units_field
+from isthmus.app.widgets import KeysFirst, PageView, Panel, RowsModel, bind, button, choice, column_of, label, plain_table, units_field
 from isthmus.app.workbench import Workbench
 from isthmus.check.findings.mends import as_hung
 from isthmus.check.findings.ruled_out import ruled_out
@@ -143,6 +143,7 @@ class HuntView(PageView):
         column.addWidget(card)
         self.looks = LooksModel()
         self.looks_table = plain_table(self.looks, "looks", "Looks of this hunt, the last first", (52, 460, 90, 110), 1)
+        KeysFirst(self.looks_table, self._key)
         column.addWidget(self.looks_table, 1)
         self.codes = Codes(bench, checks)
         self.codes.ended.connect(self.end)
@@ -224,16 +225,23 @@ class HuntView(PageView):
             self.end()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if not self._key(event):
+            super().keyPressEvent(event)
+
+    def _key(self, event: QKeyEvent) -> bool:
+        if self.hunt is None or event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+            return False
         keys = {Qt.Key.Key_Y: YES, Qt.Key.Key_N: NO, Qt.Key.Key_U: UNSURE}
         key = Qt.Key(event.key())
-        if self.hunt and key in keys:
+        if key in keys:
             self.say(keys[key])
-        elif self.hunt and key in (Qt.Key.Key_Left, Qt.Key.Key_Backspace):
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Backspace):
             self.take_back()
-        elif self.hunt and key == Qt.Key.Key_Escape:
+        elif key == Qt.Key.Key_Escape:
             self.end()
         else:
-            super().keyPressEvent(event)
+            return False
+        return True
 
     # ------------------------------------------------------------ what is shown
 
