@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import signal
 import threading
 import time
@@ -45,7 +46,7 @@ from isthmus.errors import FileFault
 from isthmus.patch import edits
 from isthmus.routes import propose
 from isthmus.show import Show, open_show
-from isthmus.show.recovery import Recovery
+from isthmus.show.recovery import left_behind
 from isthmus.snags import find_snags
 from isthmus.stage import VIEWS
 
@@ -86,21 +87,6 @@ def test_a_save_that_fails_is_told_and_loses_nothing(make_window, demo: Show, tm
     assert window.bench.path == tmp_path / "a.isthmus"
 
 
-def test_work_saves_itself_beside_and_is_offered_after_a_crash(make_window, demo: Show, monkeypatch: pytest.MonkeyPatch) -> None:
-    window = make_window(demo)
-    window._self_save.setInterval(50)
-    window.bench.commit("rename", edits.set_text(demo, ["u101"], "name", "Nearly lost"))
-    assert until(lambda: window._kept is window.bench.show)
-    assert window.recovery.file.exists() and window.bench.history.unsaved == 1
-    found = Recovery(settings.recovery_folder(), "other").left_behind(alive=set())
-    assert [f.show.unit("u101").name for f in found] == ["Nearly lost"]
-    later = make_window(None)
-    heard = answer_question("Take it up")
-    later.offer_recovered(found)
-    assert heard == ["Unsaved work was found"] and later.bench.show == window.bench.show and later.bench.history.unsaved == 1
-    assert not found[0].file.exists()
-
-
 def test_an_unexpected_failure_saves_the_work_says_so_and_goes_on(make_window, demo: Show, qtbot) -> None:
     window = make_window(demo)
     window.bench.commit("rename", edits.set_text(demo, ["u101"], "name", "Before the fall"))
@@ -112,7 +98,10 @@ def test_an_unexpected_failure_saves_the_work_says_so_and_goes_on(make_window, d
         worker.start()
         worker.join()
         assert until(lambda: "Your work is kept in" in window.notice.words)
-        assert open_show(window.recovery.file).unit("u101").name == "Before the fall"
+        folder = settings.recovery_folder()
+        shutil.copytree(window.files.keeper.folder, folder / "copy")  # what a crash now would leave
+        [found], told = left_behind(folder)
+        assert found.show.unit("u101").name == "Before the fall" and not told
         assert "ZeroDivisionError" in (settings.recovery_folder() / "crashes.log").read_text()
         window.go("Plan")  # it goes on
     finally:

@@ -20,7 +20,7 @@ from isthmus.check.findings.model import SEEN_ACTS, Model
 from isthmus.demo import lantern_tide
 from isthmus.routes import edits as route_edits
 from isthmus.show import Show
-from isthmus.show.recovery import Recovery
+from isthmus.show.recovery import left_behind
 from isthmus.standin.caller import Caller
 
 
@@ -386,10 +386,10 @@ def test_killed_in_the_middle_of_a_call_verdicts_are_there_and_levels_safe(make_
     done = subprocess.run([sys.executable, "-c", KILLED], env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, timeout=60)
     assert done.returncode == -signal.SIGKILL
     folder = kept.recovery_folder()
-    [found] = Recovery(folder, "").left_behind(set())
+    [found], _ = left_behind(folder)
     assert {found.show.unit(v.unit).number: v.result for v in found.show.verdicts} == {101: "answers", 102: "silent"}
     window = make_window(demo, page="Roll call")
-    monkeypatch.setattr("isthmus.app.window.ask", lambda *a, **k: "take")
+    monkeypatch.setattr("isthmus.app.files.ask", lambda *a, **k: "take")
     window.offer_recovered([found])
     bench = window.bench
     assert len(bench.show.verdicts) == 2 and bench.call is None and set(bench.live.lit()) == {"u301"}

@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRect, Qt
-from PySide6.QtGui import QPainter, QPainterPath, QPaintEvent
+from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QToolButton, QWidget
 
 from isthmus.app import paint
 from isthmus.app.actions import Registry
+from isthmus.app.naming import Naming
 from isthmus.app.output_control import OutputControl
 from isthmus.app.theme import SIZE, advance, font, pen, theme
-from isthmus.app.widgets import bind, button
+from isthmus.app.widgets import bind, button, plain_tip
 from isthmus.app.workbench import Workbench
+
+PATH = 280  # pixels of the path that are shown; the middle gives way
 
 SHOW_MENU = (
     "show.new",
     "show.open",
     "show.demo",
     "",
+    "show.name",
     "show.save",
     "show.save_as",
     "show.copy",
@@ -87,44 +91,67 @@ class Arrow(QToolButton):
 
 
 class Title(QPushButton):
-    """The show's name with the chevron of its menu, and how many changes are not saved."""
+    """The show's title with the path of its file beneath, and how many changes are not saved. A click edits title and venue."""
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
         self.setProperty("kind", "quiet")
-        self.setObjectName("show menu")
-        self.setFixedHeight(30)
+        self.setObjectName("show title")
+        self.setFixedHeight(40)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.clicked.connect(self.edit)
         self.renew()
+
+    def edit(self) -> None:
+        Naming(self.bench, self.window()).open_at(self.mapToGlobal(self.rect().bottomLeft()))
 
     def renew(self) -> None:
         show, unsaved = self.bench.show, self.bench.history.unsaved
-        name = show.name if len(show.name) < 28 else show.name[:26] + "…"
-        self._name, self._unsaved = name, unsaved
-        wide = advance(font(15, 500), name) + 34
-        if unsaved:
-            wide += 26 + advance(font("table", mono=True), str(unsaved)) + advance(font("table"), "not saved") + 8
-        self.setFixedWidth(int(wide) + 6)
-        where = str(self.bench.path) if self.bench.path else "not saved anywhere yet"
-        self.setToolTip(f"{show.name}\n{where}")
-        self.setAccessibleName(f"Show menu of {show.name}, {unsaved} changes not saved" if unsaved else f"Show menu of {show.name}")
+        self._name = show.name if len(show.name) < 30 else show.name[:28] + "…"
+        self._unsaved = unsaved
+        path = str(self.bench.path) if self.bench.path else "no file yet"
+        self._path = f"{path} (read-only)" if self.bench.read_only else path
+        wide = advance(font(15, 500), self._name) + 41
+        wide += advance(font("table", mono=True), str(unsaved)) + advance(font("table"), "not saved")
+        self.setFixedWidth(int(max(min(advance(font("caption"), self._path), PATH), wide)) + 14)
+        where = f"{show.name}{', ' + show.venue if show.venue else ''}\n{self._path}\nClick to change title and venue"
+        self.setToolTip(plain_tip(where))
+        told = f", {unsaved} changes not saved" if unsaved else ""
+        self.setAccessibleName(f"Title of the show: {show.name}{told}")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        h = self.height()
-        x = 6 + paint.text(p, 6, 0, self._name, font(15, 500), "text", height=h)
-        paint.chevron(p, x + 13, h / 2 + 1, True)
-        x += 30
+        x = 6 + paint.text(p, 6, 3, self._name, font(15, 500), "text", height=20) + 14
         if self._unsaved:
             p.setPen(pen("text2", 1.6))
-            p.drawArc(int(x), h // 2 - 4, 8, 8, 50 * 16, 285 * 16)
+            p.drawArc(int(x), 9, 8, 8, 50 * 16, 285 * 16)
             x += 15
-            x += paint.text(p, x, 0, str(self._unsaved), font("table", mono=True), "text2", height=h) + 5
-            paint.text(p, x, 0, "not saved", font("table"), "text2", height=h)
+            x += paint.text(p, x, 3, str(self._unsaved), font("table", mono=True), "text2", height=20) + 5
+            paint.text(p, x, 3, "not saved", font("table"), "text2", height=20)
+        small = QFontMetricsF(font("caption"))
+        path = small.elidedText(self._path, Qt.TextElideMode.ElideMiddle, self.width() - 12)
+        paint.text(p, 6, 22, path, font("caption"), "text2", height=15)
+
+
+class ShowMenu(QToolButton):
+    """The chevron that opens the show's menu."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("show menu")
+        self.setAccessibleName("Show menu")
+        self.setToolTip("Show menu: new, open, save")
+        self.setFixedSize(26, 30)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint.chevron(p, self.width() / 2, self.height() / 2 + 1, True)
 
 
 class OutputSign(QPushButton):
@@ -206,9 +233,10 @@ class Bar(QWidget):
         row.setSpacing(6)
         row.addWidget(Mark())
         row.addSpacing(8)
-        self.title = Title(bench)
-        self.title.clicked.connect(self._menu)
+        self.title, self.menu_ = Title(bench), ShowMenu()
+        self.menu_.clicked.connect(self._menu)
         row.addWidget(self.title)
+        row.addWidget(self.menu_)
         row.addSpacing(6)
         self.undo, self.redo = Arrow(True, "undo"), Arrow(False, "redo")
         self.undo.clicked.connect(lambda: actions.trigger("edit.undo"))
@@ -236,8 +264,9 @@ class Bar(QWidget):
         history = self.bench.history
         self.undo.setEnabled(history.undo_name is not None)
         self.redo.setEnabled(history.redo_name is not None)
-        self.undo.setToolTip(f"Undo: {history.undo_name} (Ctrl+Z)" if history.undo_name else "Nothing to undo")
-        self.redo.setToolTip(f"Redo: {history.redo_name} (Ctrl+Shift+Z)" if history.redo_name else "Nothing to redo")
+        back = f"\n{history.steps} steps back; {history.gone} older ones were given up" if history.gone else ""
+        self.undo.setToolTip(plain_tip(f"Undo: {history.undo_name} (Ctrl+Z){back}") if history.undo_name else "Nothing to undo")
+        self.redo.setToolTip(plain_tip(f"Redo: {history.redo_name} (Ctrl+Shift+Z)") if history.redo_name else "Nothing to redo")
 
     def _called(self) -> None:
         """While a roll call is on every page shows whom it calls and how to end it; A, W, S, N and B work everywhere."""
@@ -250,7 +279,7 @@ class Bar(QWidget):
 
     def _menu(self) -> None:
         menu = self.acts.menu(SHOW_MENU, self)
-        menu.popup(self.title.mapToGlobal(self.title.rect().bottomLeft()))
+        menu.popup(self.menu_.mapToGlobal(self.menu_.rect().bottomLeft()))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)

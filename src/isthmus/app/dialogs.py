@@ -52,11 +52,12 @@ class Frame(QDialog):
         self.primary.setEnabled(not words)
 
 
-def ask(parent: QWidget, title: str, words: str, choices: list[tuple[str, str]]) -> str | None:
+def ask(parent: QWidget, title: str, words: str, choices: list[tuple[str, str]], cancel: str = "Cancel") -> str | None:
     """A question with named answers [(answer, label)], the first one primary; None when it is put away."""
     answer: list[str] = []
     dialog = Frame(parent, title, choices[0][1], lambda: not answer.append(choices[0][0]), 460)
     dialog.setObjectName("question")
+    dialog.cancel.setText(cancel)
     dialog.body.addWidget(label(words, size="body", wrap=True))
     for key, words_ in choices[1:]:
         other = button(words_, run=lambda k=key: (answer.append(k), dialog.accept()), height=30)

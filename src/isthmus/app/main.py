@@ -6,7 +6,6 @@ Order: arguments → QApplication → fonts, theme → show → window → recov
 from __future__ import annotations
 
 import argparse
-import contextlib
 import json
 import os
 import signal
@@ -24,9 +23,7 @@ from isthmus.app.theme import font, load_fonts, theme
 from isthmus.app.window import Window
 from isthmus.app.workbench import Workbench
 from isthmus.demo import SCENARIO, lantern_tide
-from isthmus.errors import IsthmusError
-from isthmus.show import open_show
-from isthmus.show.recovery import Recovery
+from isthmus.show.recovery import left_behind
 
 PULSE_MS = 200
 
@@ -95,16 +92,6 @@ def make_application(arguments: list[str]) -> QApplication:
     return app
 
 
-def alive_tags(folder: Path) -> set[str]:
-    """Recovery files of runs that are still going on."""
-    found = set()
-    for file in folder.glob("*.isthmus"):
-        pid = file.stem.rpartition("-")[2]
-        if pid.isdigit() and Path(f"/proc/{pid}").exists():
-            found.add(file.stem)
-    return found
-
-
 def read_arguments(arguments: Sequence[str]) -> argparse.Namespace:
     parser = argparse.ArgumentParser(prog="isthmus-app", description="Prepare a show's rig.")
     parser.add_argument("show", nargs="?", help="a .isthmus file; without one the last show is opened")
@@ -156,6 +143,20 @@ def rig_window(app: QApplication, place: str) -> int:
         view.close()
 
 
+def begin(window: Window, path: str, asked: bool) -> None:
+    """What is shown first: a file, or the last one; then what a crash left."""
+    bench = window.bench
+    if path and not asked and not Path(path).exists():
+        bench.tell("attention", f"The last show, {path}, is not there any more. Is a drive not connected, or was it moved?")
+    elif path:
+        bench.guard(lambda: window.open_path(Path(path)))
+    found, unread = left_behind(settings.recovery_folder())
+    for words in unread:
+        bench.tell("attention", words)
+    if found:
+        window.offer_recovered(found)
+
+
 def main(arguments: Sequence[str] | None = None) -> int:
     given = list(sys.argv if arguments is None else arguments)
     options = read_arguments(given[1:])
@@ -177,21 +178,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
     window.crash.install()
     if rig and rig.trouble:
         window.bench.tell("attention", f"The stand-in rig is not running. {rig.trouble}")
-    path = options.show or ("" if options.demo or options.new else window.settings.last_show)
-    if path and (options.show or Path(path).exists()):
-        window.bench.guard(lambda: window.bench.adopt(open_show(Path(path)), Path(path)))
     window.show()
-    folder = settings.recovery_folder()
-    found = Recovery(folder, "").left_behind(alive_tags(folder))
-    if found:
-        QTimer.singleShot(0, lambda: window.offer_recovered(found))
+    path = options.show or ("" if options.demo or options.new else window.settings.last_show)
+    QTimer.singleShot(0, lambda: begin(window, path, asked=bool(options.show)))
     try:
         code = app.exec()
     finally:
-        with contextlib.suppress(IsthmusError):
-            window._keep_now() if not window._closing else None
-        if not window._closing:
+        if not window._closing:  # a signal: what is not saved is offered at the next start
             window.end_processes()
+            window.files.end(forget=False)
         for beside in (rig, exchange):
             if beside:
                 beside.stop()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from html import escape
 from typing import Any
 
 from PySide6.QtCore import (
@@ -43,6 +44,13 @@ def bind(signal: Any, owner: QObject, run: Callable[[], object]) -> None:
     """Call `run` whenever the signal comes, for as long as its owner lives."""
     connection = signal.connect(lambda *_: run())
     owner.destroyed.connect(lambda: QObject.disconnect(connection))
+
+
+def plain_tip(text: str) -> str:
+    """A tool tip that shows just these words: names from files may look like HTML, and Qt would draw what they ask for."""
+    if "<" not in text:  # Qt takes nothing else for HTML
+        return text
+    return f"<qt>{escape(text, quote=False).replace(chr(10), '<br>')}</qt>"
 
 
 def button(

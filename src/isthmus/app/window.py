@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-import os
-import time
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from isthmus.app import hand, settings
 from isthmus.app.actions import Action, Registry
 from isthmus.app.bar import Bar
 from isthmus.app.crash import CrashPath
-from isthmus.app.dialogs import ask, ask_text
+from isthmus.app.dialogs import ask_text
+from isthmus.app.files import ShowFiles
 from isthmus.app.inspector import Inspector
 from isthmus.app.net_link import NetLink
 from isthmus.app.notice import Notice
@@ -23,25 +22,21 @@ from isthmus.app.output_control import OutputControl
 from isthmus.app.pages.readiness import ReadinessPage
 from isthmus.app.palette import Keys, Palette, find
 from isthmus.app.spine import PAGES, Spine
-from isthmus.app.tasks import Step, Task
+from isthmus.app.tasks import Task
 from isthmus.app.theme import theme
 from isthmus.app.widgets import Page
 from isthmus.app.workbench import Workbench
-from isthmus.demo import lantern_tide
 from isthmus.profiles.colour import warm
 from isthmus.show import Show
-from isthmus.show.container import SUFFIX
-from isthmus.show.recovery import Found, Levels, Recovery
+from isthmus.show.recovery import Found
 from isthmus.snags import Snag
 
 if TYPE_CHECKING:
     from isthmus.app.rig_link import RigLink
 
-SELF_SAVE_MS = 4_000
 WARM_MS = 400
 LOOK_MS = 1200
 NARROW = 1100  # below this the inspector gives its room to the page
-FILES = f"Isthmus shows (*{SUFFIX})"
 
 
 def _watch(address: tuple[str, int]) -> RigLink:
@@ -58,11 +53,9 @@ class Window(QWidget):
         self.net = NetLink(self.bench, self.settings, self)
         self.output = OutputControl(self.bench, self.net, self)
         self.rig = _watch(rig) if rig else None
-        self.recovery = Recovery(settings.recovery_folder(), f"{int(time.time())}-{os.getpid()}")
-        self.crash = CrashPath(self._keep_now, settings.recovery_folder())
+        self.files = ShowFiles(self)
+        self.crash = CrashPath(self.files.keeper.now, settings.recovery_folder())
         self.crash.tell = lambda words: self.bench.tell("fault", words)
-        self._saver: Task | None = None
-        self._kept: Show | None = None
         self._closing = False
         self.actions_ = Registry(self, self.bench.guard)
         self._conditions()
@@ -75,11 +68,6 @@ class Window(QWidget):
         self.bench.told.connect(self.notice.tell)
         for signal in (self.bench.selection_changed, self.bench.title_changed, self.bench.call_changed, self.bench.state_changed):
             signal.connect(self.actions_.refresh)
-        self._self_save = QTimer(self)
-        self._self_save.setInterval(SELF_SAVE_MS)
-        self._self_save.timeout.connect(self._keep_later)
-        self._self_save.start()
-        self.bench.changed.connect(lambda old, new: self._keep_marks())
         self._retitle()
         self.go("Readiness")
         self._warmer = Task(lambda step: warm(), self)
@@ -160,14 +148,15 @@ class Window(QWidget):
         rollcall.register(actions, self.roll_call)
 
     def _register(self) -> None:
-        bench, actions = self.bench, self.actions_
+        bench, actions, files = self.bench, self.actions_, self.files
         actions.add(
-            Action("show.new", "New show", self.new, "Ctrl+N"),
-            Action("show.open", "Open…", self.open, "Ctrl+O"),
-            Action("show.demo", "Open the demo show", self.open_demo),
-            Action("show.save", "Save", self.save, "Ctrl+S"),
-            Action("show.save_as", "Save as…", self.save_as, "Ctrl+Shift+S"),
-            Action("show.copy", "Save a copy…", self.save_copy),
+            Action("show.new", "New show", files.new, "Ctrl+N"),
+            Action("show.open", "Open…", files.open, "Ctrl+O"),
+            Action("show.demo", "Open the demo show", files.open_demo),
+            Action("show.name", "Title and venue…", self.bar.title.edit, "Shift+F2"),
+            Action("show.save", "Save", files.save, "Ctrl+S"),
+            Action("show.save_as", "Save as…", files.save_as, "Ctrl+Shift+S"),
+            Action("show.copy", "Save a copy…", files.save_copy),
             Action("show.quit", "Quit", self.close, "Ctrl+Q"),
             Action("edit.undo", "Undo", bench.undo, "Ctrl+Z", "undo"),
             Action("edit.redo", "Redo", bench.redo, "Ctrl+Shift+Z", "redo"),
@@ -272,148 +261,17 @@ class Window(QWidget):
         where = f" — {self.bench.path}" if self.bench.path else ""
         self.setWindowTitle(f"{self.bench.show.name}{mark}{where} — Isthmus")
 
-    # ------------------------------------------------------------ the show
-
-    def may_leave(self) -> bool:
-        """Ask only when unsaved work would be lost. True when it is saved or given up."""
-        count = self.bench.history.unsaved
-        if not count:
-            return True
-        words = f"“{self.bench.show.name}” has {count} change{'s' * (count != 1)} that {'are' if count != 1 else 'is'} not saved."
-        answer = ask(self, "Save first?", words, [("save", "Save"), ("drop", "Do not save")])
-        if answer == "save":
-            return self.bench.guard(self.save) and self.bench.history.unsaved == 0
-        return answer == "drop"
-
-    def new(self) -> None:
-        if self.may_leave():
-            self._adopt(Show(), None)
-
-    def open_demo(self) -> None:
-        if self.may_leave():
-            self._adopt(lantern_tide(), None)
-
-    def open(self) -> None:
-        if not self.may_leave():
-            return
-        name, _ = QFileDialog.getOpenFileName(self, "Open a show", self._folder(), FILES, options=QFileDialog.Option.DontUseNativeDialog)
-        if name:
-            self.open_path(Path(name))
+    # ------------------------------------------------------------ the show as a file
 
     def open_path(self, path: Path) -> None:
-        """Raises FileFault; the show in hand then stays."""
-        self.bench.open(path)
-        self.recovery.drop()
-        self._remember(path)
-
-    def _adopt(self, show: Show, path: Path | None) -> None:
-        self.bench.adopt(show, path)
-        self.recovery.drop()
-
-    def _folder(self) -> str:
-        return str(self.bench.path.parent) if self.bench.path else str(Path.home())
-
-    def save(self) -> None:
-        if self.bench.path is None:
-            self.save_as()
-        else:
-            self._save_to(self.bench.path)
-
-    def save_as(self) -> None:
-        path = self._ask_path("Save the show")
-        if path:
-            self._save_to(path)
-
-    def save_copy(self) -> None:
-        path = self._ask_path("Save a copy")
-        if path:
-            self.bench.save_copy(path)
-            self.bench.tell("ok", f"A copy is in {path}. You go on in {self.bench.path or 'the unsaved show'}.")
-
-    def _ask_path(self, title: str) -> Path | None:
-        start = str(self.bench.path or Path(self._folder()) / f"{self.bench.show.name}{SUFFIX}")
-        name, _ = QFileDialog.getSaveFileName(self, title, start, FILES, options=QFileDialog.Option.DontUseNativeDialog)
-        if not name:
-            return None
-        return Path(name) if name.endswith(SUFFIX) else Path(name + SUFFIX)
-
-    def _save_to(self, path: Path) -> None:
-        self.bench.save(path)
-        self.recovery.drop()
-        self._remember(path)
-        self.bench.tell("ok", f"Saved {path}.")
-
-    def _remember(self, path: Path) -> None:
-        self.settings.last_show = str(path)
-        settings.save(self.settings)
-
-    # ------------------------------------------------------------ never losing work
-
-    def _keep_later(self) -> None:
-        """Self-saving, off the interface thread; a show is a value, so it can be written while work goes on."""
-        if self._saver is not None or self.bench.history.unsaved == 0 or self._kept is self.bench.show:
-            return
-        show, path, levels = self.bench.show, self.bench.path, self._put_aside()
-
-        def work(step: Step) -> Show:
-            self.recovery.keep(show, path, levels)
-            return show
-
-        self._saver = Task(work, self)
-        self._saver.done.connect(self._saved_by_itself)
-        self._saver.failed.connect(lambda error: self.bench.tell("attention", f"Self-saving does not work: {error}"))
-        self._saver.ended.connect(self._saver_ended)
-        self._saver.start()
-
-    def _saved_by_itself(self, show: Show) -> None:
-        self._kept = show
-        if self.bench.history.unsaved == 0:
-            self.recovery.drop()
-
-    def _saver_ended(self) -> None:
-        self._saver = None
-        if not self._closing:
-            self._keep_marks()
-
-    def _keep_now(self) -> Path | None:
-        if self.bench.history.unsaved == 0:
-            return None
-        self.recovery.keep(self.bench.show, self.bench.path, self._put_aside())
-        return self.recovery.file
-
-    def _put_aside(self) -> Levels:
-        """The levels a roll call, a look or a hunt will give back, so that a crash gives them back too."""
-        holder = self.bench.call or self.bench.proof
-        return tuple((*key, float(level)) for key, level in holder.before.items()) if holder else ()
-
-    def _keep_marks(self) -> None:
-        """During a call nobody marks twice: what is marked is kept at once."""
-        if self.bench.call is not None:
-            self._keep_later()
+        """Raises FileFault; the show here then stays."""
+        self.files.open_path(path)
 
     def offer_recovered(self, found: list[Found]) -> None:
-        """Work of a run that ended without saving: taken or refused."""
-        for item in found:
-            when = time.strftime("%d %B, %H:%M", time.localtime(item.when))
-            count = len(item.show.units)
-            words = (
-                f"“{item.show.name}” with {count} units was not saved when Isthmus ended ({when})."
-                f"{f' Its file is {item.original}.' if item.original else ' It had no file.'} Take it up again?"
-            )
-            answer = ask(self, "Unsaved work was found", words, [("take", "Take it up"), ("drop", "Throw it away")])
-            if answer == "take":
-                self.bench.adopt(item.show, item.original, saved=False)
-                if item.levels:
-                    self.bench.levels(lambda live, kept=item.levels: live.restore({(u, c, a): level for u, c, a, level in kept}))
-                    self.bench.tell("note", "A roll call was under way. Its verdicts are here, and the levels are as they were before it.")
-            if answer:
-                item.file.unlink(missing_ok=True)
-                item.file.with_suffix(".json").unlink(missing_ok=True)
-            if answer == "take":
-                return
+        self.files.offer_recovered(found)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self._closing and not self.may_leave():
+        if not self._closing and not self.files.may_leave():
             event.ignore()
             return
         self._closing = True
@@ -437,14 +295,11 @@ class Window(QWidget):
 
     def shut_down(self) -> None:
         """End everything that was started, and give up what was kept for a crash; safe to call twice."""
-        self._self_save.stop()
         self._warm_later.stop()
         self._look_later.stop()
-        for task in (self._saver, self._warmer):
-            if task is not None:
-                task.wait()
+        self._warmer.wait()
         self.end_processes()
-        self.recovery.drop()
+        self.files.end(forget=True)
         self.settings.window = (self.width(), self.height())
         settings.save(self.settings)
         self.crash.remove()

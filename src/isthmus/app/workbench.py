@@ -20,7 +20,9 @@ from isthmus.errors import IsthmusError
 from isthmus.output import Live, Masters, RigView, identity
 from isthmus.output.aiming import Aiming, aim_units, in_words
 from isthmus.patch.addresses import Placing
-from isthmus.show import History, Show, open_show, save_show
+from isthmus.show import History, Show
+from isthmus.show.container import encode_show, open_damaged, save_show, write_atomically
+from isthmus.show.holding import Stamp, stamp_of
 from isthmus.show.records import Sheet, Unit
 from isthmus.snags import Crossing, Snag, SnagBook
 from isthmus.snags.records import ORDER, RANK
@@ -30,8 +32,15 @@ if TYPE_CHECKING:
     from isthmus.net import View
 
 
+UNTITLED = Show().name
+HELD = 4  # bytes an edit takes in memory for each of its bytes on disk
+_FRESH: tuple[Stamp | None, bool, list[str]] = (None, False, [])
+
+
 class Workbench(QObject):
     changed = Signal(object, object)  # old show, new show
+    adopted = Signal()  # another show, before anything of it is shown
+    saved = Signal()
     selection_changed = Signal()
     levels_changed = Signal()
     title_changed = Signal()
@@ -52,6 +61,10 @@ class Workbench(QObject):
         super().__init__()
         self.history = History(show or Show())
         self.path: Path | None = None
+        self.stamp: Stamp | None = None  # what its file was when it was last read or written here
+        self.read_only = False  # its file is open elsewhere
+        self.damage: list[str] = []  # what of its file could not be read
+        self.keep: Callable[[str, Show, Show], int] = lambda name, old, new: 0  # keeps an edit for a crash; how many bytes it is
         self.selection: list[str] = []
         self.live = Live(self.show)
         self.call: rollcall.RollCall | None = None
@@ -68,6 +81,7 @@ class Workbench(QObject):
         self.preview: Show | None = None  # the show as it would be, while a handle is pulled or a length is typed
         self.preview_words = ""
         self.concluded: list[Snag] = []  # findings of roll call, kept by `Checks`
+        self._next: tuple[Stamp | None, bool, list[str]] = _FRESH
         self._book = SnagBook()
         self._view: tuple[tuple[object, ...], RigView] | None = None
 
@@ -87,8 +101,11 @@ class Workbench(QObject):
         if not saved:
             self.history.mark_unsaved()
         self.path = path
+        self.stamp, self.read_only, self.damage = self._next
+        self._next = _FRESH
         self.last_added = None
         self.live = Live(show)
+        self.adopted.emit()
         self._after(old)
         self.levels_changed.emit()
 
@@ -97,8 +114,13 @@ class Workbench(QObject):
         old = self.show
         if not show.sending.cid and show != old:  # who sends stays the same from here on, whatever the show is called
             show = replace(show, sending=replace(show.sending, cid=identity(old).cid.hex() if old.units else uuid.uuid4().hex))
-        if self.history.commit(name, show):
-            self._after(old)
+        if show is old or show == old:
+            return
+        gone = self.history.gone
+        self.history.commit(name, show, HELD * self.keep(name, old, show))
+        if self.history.gone > gone == 0:
+            self.tell("note", f"Undo now reaches back {self.history.steps} edits; older ones are given up as you go on.")
+        self._after(old)
 
     def place(self, name: str, placing: Placing) -> None:
         """Take new addresses into the history; when somebody is there already, the ways out are asked for first."""
@@ -109,11 +131,13 @@ class Workbench(QObject):
 
     def undo(self) -> None:
         old, name = self.show, self.history.undo()
+        self.keep(f"Undo {name}", old, self.show)
         self._after(old)
         self.tell("note", f"Undone: {name}.")
 
     def redo(self) -> None:
         old, name = self.show, self.history.redo()
+        self.keep(f"Redo {name}", old, self.show)
         self._after(old)
         self.tell("note", f"Done again: {name}.")
 
@@ -134,16 +158,31 @@ class Workbench(QObject):
         if self.sheet_id not in {s.id for s in sheets_of(self.show)}:
             self.turn_to("plan")
 
-    def open(self, path: Path) -> None:
-        """Raises FileFault; the show in hand then stays."""
-        self.adopt(open_show(path), path)
+    def open(self, path: Path, read_only: bool = False, copy: bool = False) -> None:
+        """Raises FileFault; the show before then stays. A copy has no file yet."""
+        show, damage = open_damaged(path)
+        self._next = None if copy else stamp_of(path), read_only, damage.words
+        self.adopt(show, None if copy else path, saved=not copy)
 
     def save(self, path: Path) -> None:
-        """Raises FileFault; nothing then counts as saved."""
-        save_show(self.show, path)
-        self.path = path
+        """Raises FileFault; nothing then counts as saved. A show without a title takes that of its file."""
+        self.name_after(path)
+        data = encode_show(self.show)
+        write_atomically(path, data)
+        self.path, self.stamp, self.read_only, self.damage = path, stamp_of(path, data), False, []
         self.history.mark_saved()
+        self.saved.emit()
         self.title_changed.emit()
+
+    def name_after(self, path: Path) -> None:
+        """A show that nobody named is called like its file."""
+        if (self.show.name == UNTITLED or self.show.named_by_file) and self.show.name != path.stem:
+            self.commit(f"Name the show {path.stem}", replace(self.show, name=path.stem, named_by_file=True))
+
+    def entitle(self, name: str, venue: str) -> None:
+        """Title and venue as the person has them."""
+        name = name.strip() or UNTITLED
+        self.commit(f"Name the show {name}", replace(self.show, name=name, venue=venue.strip(), named_by_file=False))
 
     def save_copy(self, path: Path) -> None:
         save_show(self.show, path)

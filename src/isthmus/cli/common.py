@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from pathlib import Path
 from typing import Any
 
 from isthmus.demo import lantern_tide
 from isthmus.errors import EntryFault
-from isthmus.show import Show, open_show, save_show
+from isthmus.show import Show, save_show
+from isthmus.show.container import open_damaged
 
 DONE, SNAGS, FAILED, INTERRUPTED = 0, 1, 3, 4  # 2 is argparse's own
 Result = tuple[int, Any, list[str]]
@@ -16,7 +18,12 @@ Result = tuple[int, Any, list[str]]
 
 def load(name: str) -> Show:
     """A show file, or the demo show when the name is `demo`."""
-    return lantern_tide() if name == "demo" else open_show(Path(name))
+    if name == "demo":
+        return lantern_tide()
+    show, damage = open_damaged(Path(name))
+    for words in damage.words:
+        print(f"isthmus: {name}: {words}", file=sys.stderr)
+    return show
 
 
 def saving(parser: argparse.ArgumentParser) -> None:

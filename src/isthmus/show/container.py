@@ -1,7 +1,8 @@
 """The `.isthmus` file: a zip with `show.json`, the profiles' own files, and nothing outside itself.
 
 Written to a temporary file beside the target, flushed, and renamed over it, so that a full disk or a crash
-leaves the old file whole. Members this version does not know survive: inside `show.json` they ride along in
+leaves the old file whole. A profile or picture that is missing or damaged is told and left out, and the rest opens; of a
+file that is cut short, what stands before the cut. Members this version does not know survive: inside `show.json` they ride along in
 `Record.extra`; a newer format number is refused.
 """
 
@@ -9,11 +10,14 @@ from __future__ import annotations
 
 import io
 import os
+import struct
 import tempfile
 import types
 import typing
 import zipfile
 import zlib
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -95,9 +99,11 @@ def encode_show(show: Show) -> bytes:
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
         archive.writestr(zipfile.ZipInfo("show.json", _FIXED_DATE), _text_of(show))
         for profile in show.profiles:
-            archive.writestr(zipfile.ZipInfo(f"profiles/{profile.file}", _FIXED_DATE), profile.data)
+            if profile.data:  # one that was missing when the show was opened stays missing, and goes on being told
+                archive.writestr(zipfile.ZipInfo(f"profiles/{profile.file}", _FIXED_DATE), profile.data)
         for kept in show.files:
-            archive.writestr(zipfile.ZipInfo(f"files/{kept.name}", _FIXED_DATE), kept.data)
+            if kept.data:
+                archive.writestr(zipfile.ZipInfo(f"files/{kept.name}", _FIXED_DATE), kept.data)
     return out.getvalue()
 
 
@@ -134,38 +140,114 @@ def safe_name(name: str) -> bool:
     return bool(path) and not path.startswith("/") and ":" not in path and "\0" not in path and ".." not in path.split("/")
 
 
-def decode_show(data: bytes, where: str) -> Show:
-    """Read a container. Raises FileFault for anything that is not a whole show of a format we know."""
+@dataclass
+class Damage:
+    """What of a file could not be read, in sentences; the rest of it was."""
+
+    words: list[str] = field(default_factory=list)
+
+
+Members = Callable[[str], bytes | None]  # a member's bytes; None when it is not there or damaged
+
+
+def decode_show(data: bytes, where: str, damage: Damage | None = None) -> Show:
+    """Read a container. A profile or picture that is missing or damaged is left empty and told in `damage`.
+
+    Raises FileFault for anything that is not a show of a format we know, or whose show.json is not whole.
+    """
+    damage = damage if damage is not None else Damage()
     try:
-        archive = zipfile.ZipFile(io.BytesIO(data))
-        bad = next((name for name in archive.namelist() if not safe_name(name)), None)
-        if bad:
-            raise FileFault(f"it holds a path that leads outside itself (“{bad[:60]}”).", where=where, do="It was not opened.")
-        try:
-            info = archive.getinfo("show.json")
-        except KeyError:
-            raise FileFault("this is a zip, but not an Isthmus show.", where=where, do="Choose a file ending in .isthmus.") from None
-        text = read_member(archive, info, MAX_JSON, where)
-        show = _just_as_saved(text)
-        if show is not None:
-            return _with_data(archive, show, where)
-        raw = msgspec.json.decode(text)
-        if not isinstance(raw, dict) or not isinstance(raw.get("format"), int):
-            raise FileFault("its show.json has no format number.", where=where, do="Choose a file ending in .isthmus.")
-        if raw["format"] > FORMAT:
-            raise FileFault(
-                f"it was saved by a newer Isthmus (format {raw['format']}, this one reads up to {FORMAT}).",
-                where=where,
-                do="Update Isthmus to open it; nothing in the file was changed.",
-            )
-        show = msgspec.convert(_fold(raw, Show), Show)
-        return _with_data(archive, show, where)
+        members = _members(data, where, damage)
+        text = members("show.json")
+        if text is None:
+            if damage.words:
+                raise FileFault("it is cut short: not even its first part is whole.", where=where, do=_OTHER)
+            raise FileFault("this is a zip, but not an Isthmus show.", where=where, do="Choose a file ending in .isthmus.")
+        return _with_data(_show_of(text, where), members, damage)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise FileFault(f"its show.json does not read: {error}.", where=where, do=_OTHER) from error
     except (*ZIP_ERRORS, ValueError, OSError) as error:
+        raise FileFault("this is not an Isthmus show; it is damaged, or another kind of file.", where=where, do=_OTHER) from error
+
+
+def _show_of(text: bytes, where: str) -> Show:
+    """The records in show.json. Raises FileFault, and what msgspec raises."""
+    show = _just_as_saved(text)
+    if show is not None:
+        return show
+    raw = msgspec.json.decode(text)
+    if not isinstance(raw, dict) or not isinstance(raw.get("format"), int):
+        raise FileFault("its show.json has no format number.", where=where, do="Choose a file ending in .isthmus.")
+    if raw["format"] > FORMAT:
         raise FileFault(
-            "this is not a whole Isthmus show; it is cut short, damaged or another kind of file.", where=where, do=_OTHER
-        ) from error
+            f"it was saved by a newer Isthmus (format {raw['format']}, this one reads up to {FORMAT}).",
+            where=where,
+            do="Update Isthmus to open it; nothing in the file was changed.",
+        )
+    return msgspec.convert(_fold(raw, Show), Show)
+
+
+def _members(data: bytes, where: str, damage: Damage) -> Members:
+    """What is in a container, by its list of members; without one, by what stands before the cut."""
+    names: set[str] = set()
+    try:
+        archive = zipfile.ZipFile(io.BytesIO(data))
+        names = set(archive.namelist())
+    except ZIP_ERRORS:
+        if not data.startswith(_LOCAL):
+            raise
+    if data.startswith(_LOCAL) and "show.json" not in names:  # the directory may be that of a profile before the cut
+        found = _before_the_cut(data)
+        if "show.json" in found or not names:
+            damage.words.append("The file is cut short: its end is missing.")
+        return found.get
+    bad = next((name for name in names if not safe_name(name)), None)
+    if bad:
+        raise FileFault(f"it holds a path that leads outside itself (“{bad[:60]}”).", where=where, do="It was not opened.")
+    total = 0
+
+    def read(name: str) -> bytes | None:
+        nonlocal total
+        if name not in names:
+            return None
+        try:
+            found = read_member(archive, archive.getinfo(name), MAX_JSON if name == "show.json" else MAX_MEMBER, where)
+        except (*ZIP_ERRORS, OSError):
+            if name == "show.json":
+                raise
+            return None
+        total += len(found)
+        if total > MAX_TOTAL:
+            raise FileFault("its profiles and pictures are larger than 1 GB together.", where=where, do="Such a file is not opened.")
+        return found
+
+    return read
+
+
+_LOCAL = b"PK\x03\x04"
+_LOCAL_HEADER = struct.Struct("<4sHHHHHIIIHH")  # APPNOTE.TXT 6.3.10, 4.3.7
+
+
+def _before_the_cut(data: bytes) -> dict[str, bytes]:
+    """Members of a zip without its directory, read from the front as long as they are whole."""
+    found: dict[str, bytes] = {}
+    at = total = 0
+    while data[at : at + 4] == _LOCAL and at + _LOCAL_HEADER.size <= len(data):
+        _, _, flags, method, _, _, check, packed, size, name_size, more = _LOCAL_HEADER.unpack_from(data, at)
+        start = at + _LOCAL_HEADER.size + name_size + more
+        name = data[at + _LOCAL_HEADER.size : at + _LOCAL_HEADER.size + name_size].decode("utf-8", "replace")
+        body = data[start : start + packed]
+        if flags & 9 or method not in (0, 8) or len(body) < packed or size > MAX_MEMBER or total + size > MAX_TOTAL:
+            break
+        try:
+            content = body if method == 0 else zlib.decompressobj(-15).decompress(body, size + 1)
+        except zlib.error:
+            break
+        if zlib.crc32(content) == check and safe_name(name):
+            found[name] = content
+            total += size
+        at = start + packed
+    return found
 
 
 def _just_as_saved(text: bytes) -> Show | None:
@@ -177,30 +259,32 @@ def _just_as_saved(text: bytes) -> Show | None:
     return show if show.format == FORMAT and _text_of(show) == text else None
 
 
-def _with_data(archive: zipfile.ZipFile, show: Show, where: str) -> Show:
-    """The show with the bytes of its profiles, pictures and meshes."""
-    total = 0
+def _with_data(show: Show, members: Members, damage: Damage) -> Show:
+    """The show with the bytes of its profiles, pictures and meshes, as far as they are there."""
 
     def data(member: str, what: str) -> bytes:
-        nonlocal total
-        try:
-            info = archive.getinfo(member)
-        except KeyError:
-            raise FileFault(f"{what} is missing from it.", where=where, do=_OTHER) from None
-        found = read_member(archive, info, MAX_MEMBER, where)
-        total += len(found)
-        if total > MAX_TOTAL:
-            raise FileFault("its profiles and pictures are larger than 1 GB together.", where=where, do="Such a file is not opened.")
-        return found
+        found = members(member)
+        if not found:
+            damage.words.append(f"{what} is missing or damaged.")
+        return found or b""
 
     return msgspec.structs.replace(
         show,
-        profiles=tuple(msgspec.structs.replace(p, data=data(f"profiles/{p.file}", f"the profile “{p.key}”")) for p in show.profiles),
-        files=tuple(msgspec.structs.replace(f, data=data(f"files/{f.name}", f"“{f.name}”")) for f in show.files),
+        profiles=tuple(msgspec.structs.replace(p, data=data(f"profiles/{p.file}", f"The profile “{p.key}”")) for p in show.profiles),
+        files=tuple(msgspec.structs.replace(f, data=data(f"files/{f.name}", f"The file “{f.name}”")) for f in show.files),
     )
 
 
 # ---------------------------------------------------------------- files
+
+
+def sync_folder(path: Path) -> None:
+    """What was made, renamed or removed in a folder is on the disk. Raises OSError."""
+    folder = os.open(path, os.O_RDONLY | os.O_DIRECTORY)
+    try:
+        os.fsync(folder)
+    finally:
+        os.close(folder)
 
 
 def write_atomically(path: Path, data: bytes) -> None:
@@ -215,11 +299,7 @@ def write_atomically(path: Path, data: bytes) -> None:
         Path(temporary).chmod(0o644)
         Path(temporary).replace(path)
         temporary = None
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
+        sync_folder(path.parent)
     except OSError as error:
         raise FileFault(
             f"it could not be saved. {os_reason(error)}", where=str(path), do="The file that was there is untouched; save somewhere else."
@@ -235,8 +315,14 @@ def save_show(show: Show, path: Path) -> None:
 
 
 def open_show(path: Path) -> Show:
-    """Open a show file. Raises FileFault."""
-    return decode_show(read_file(path, MAX_TOTAL), path.name)
+    """Open a show file, with what of it is whole. Raises FileFault."""
+    return open_damaged(path)[0]
+
+
+def open_damaged(path: Path) -> tuple[Show, Damage]:
+    """Open a show file, and say what of it could not be read. Raises FileFault."""
+    damage = Damage()
+    return decode_show(read_file(path, MAX_TOTAL), path.name, damage), damage
 
 
 def read_file(path: Path, limit: int) -> bytes:

@@ -1,4 +1,7 @@
-"""Undo and redo as a list of snapshots. Unchanged parts of two snapshots are the same objects."""
+"""Undo and redo as a list of snapshots. Unchanged parts of two snapshots are the same objects.
+
+At least 100 steps are kept, and beyond those as many as fit in 200 MB.
+"""
 
 from __future__ import annotations
 
@@ -6,13 +9,16 @@ from dataclasses import dataclass
 
 from isthmus.show.records import Show
 
-DEPTH = 500
+DEPTH = 100
+ROOM = 200 * 1024 * 1024
+STEP = 512  # bytes of a step that changes next to nothing
 
 
 @dataclass(frozen=True)
 class Step:
     name: str
     show: Show
+    weight: int = STEP  # bytes it keeps that no other step has
 
 
 class History:
@@ -22,6 +28,8 @@ class History:
         self._steps = [Step("", show)]
         self._at = 0
         self._saved: int | None = 0
+        self._weight = 0
+        self.gone = 0  # steps that were given up for room
 
     @property
     def show(self) -> Show:
@@ -36,24 +44,36 @@ class History:
         return self._steps[self._at + 1].name if self._at + 1 < len(self._steps) else None
 
     @property
+    def steps(self) -> int:
+        """How many edits can be undone from here."""
+        return self._at
+
+    @property
     def unsaved(self) -> int:
         """How many edits lie between here and the saved version; 0 when nothing is unsaved."""
         return self._at + 1 if self._saved is None else abs(self._at - self._saved)
 
-    def commit(self, name: str, show: Show) -> bool:
-        """Take a new version. Returns False, and keeps no step, when nothing changed."""
+    def commit(self, name: str, show: Show, weight: int = 0) -> bool:
+        """Take a new version that holds `weight` bytes of its own. Returns False, and keeps no step, when nothing changed."""
         if show is self.show or show == self.show:
             return False
         if self._saved is not None and self._saved > self._at:
             self._saved = None  # the saved version was on the branch that is now given up
+        self._weight -= sum(step.weight for step in self._steps[self._at + 1 :])
         del self._steps[self._at + 1 :]
-        self._steps.append(Step(name, show))
+        self._steps.append(Step(name, show, weight + STEP))
+        self._weight += weight + STEP
         self._at += 1
-        if len(self._steps) > DEPTH:
-            self._steps.pop(0)
-            self._at -= 1
+        over = 0
+        while len(self._steps) - over > DEPTH + 1 and self._weight > ROOM:
+            over += 1
+            self._weight -= self._steps[over].weight  # what the one now oldest holds is held by those after it too
+        if over:
+            del self._steps[:over]
+            self.gone += over
+            self._at -= over
             if self._saved is not None:
-                self._saved = self._saved - 1 if self._saved else None
+                self._saved = self._saved - over if self._saved >= over else None
         return True
 
     def undo(self) -> str:

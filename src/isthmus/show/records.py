@@ -357,6 +357,7 @@ class Show(Record, frozen=True, kw_only=True):
     format: int = FORMAT
     name: str = "Untitled show"
     venue: str = ""
+    named_by_file: bool = False  # its name is that of its file, for nobody gave it one
     units: tuple[Unit, ...] = ()
     profiles: tuple[StoredProfile, ...] = ()
     structures: tuple[Structure, ...] = ()

@@ -1,65 +1,200 @@
-"""Self-saving: a copy of unsaved work beside the person's own files, never in place of them."""
+"""Work of earlier runs that was never saved: found, read as far as it is whole, taken up or thrown away."""
 
 from __future__ import annotations
 
-import time
-from dataclasses import dataclass
+import hashlib
+import os
+import shutil
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import msgspec
 
 from isthmus.errors import IsthmusError
-from isthmus.show.container import SUFFIX, open_show, save_show, write_atomically
+from isthmus.show.change import apply_change
+from isthmus.show.container import SUFFIX, Damage, open_damaged, read_file
+from isthmus.show.journal import ABOUT, BEGIN, EDIT, LEVELS, About, Begin, Levels, entries, hold
 from isthmus.show.records import Show
 
-Levels = tuple[tuple[str, int, str, float], ...]
+MAX_JOURNAL = 1024 * 1024 * 1024
 
 
-@dataclass(frozen=True)
+@dataclass
 class Found:
-    """Work of an earlier run that was never saved."""
+    """Unsaved work: a journal's folder, or a whole file. While it is looked at no other process may take it."""
 
-    file: Path
+    place: Path
     show: Show
     original: Path | None
     when: float
     levels: Levels = ()  # live levels a roll call had put aside
+    losses: list[str] = field(default_factory=list)  # what of it could not be read, in sentences
+    last: str = ""  # the last edit it holds
+    digest: str = ""  # what the show's file was (SHA-256) when this work began
+    held: int = -1
+
+    def let_go(self) -> None:
+        """Leave it where it is, for another time."""
+        if self.held >= 0:
+            os.close(self.held)
+            self.held = -1
+
+    def discard(self) -> None:
+        """Remove it for good."""
+        if self.place.is_dir():
+            shutil.rmtree(self.place, ignore_errors=True)
+        else:
+            self.place.unlink(missing_ok=True)
+            self.place.with_suffix(".json").unlink(missing_ok=True)
+        self.let_go()
 
 
-class Recovery:
-    """One file for this run in a folder; taken away when the work is saved or given up."""
-
-    def __init__(self, folder: Path, tag: str) -> None:
-        self.folder, self.tag = folder, tag
-
-    @property
-    def file(self) -> Path:
-        return self.folder / f"{self.tag}{SUFFIX}"
-
-    def keep(self, show: Show, original: Path | None, levels: Levels = ()) -> None:
-        """`levels` are (unit, cell, attribute, level) to be given back. Raises FileFault."""
-        self.folder.mkdir(parents=True, exist_ok=True)
-        save_show(show, self.file)
-        write_atomically(
-            self.file.with_suffix(".json"),
-            msgspec.json.encode({"original": str(original) if original else "", "when": time.time(), "levels": levels}),
-        )
-
-    def drop(self) -> None:
-        self.file.unlink(missing_ok=True)
-        self.file.with_suffix(".json").unlink(missing_ok=True)
-
-    def left_behind(self, alive: set[str]) -> list[Found]:
-        """Copies of runs that are not alive any more, newest first; what does not read is left where it is."""
-        found = []
-        for file in self.folder.glob(f"*{SUFFIX}"):
-            if file.stem in alive or file.stem == self.tag:
+def left_behind(folder: Path) -> tuple[list[Found], list[str]]:
+    """What runs that ended left unsaved, newest first; and in sentences what is there but does not read. It stays there."""
+    found: list[Found] = []
+    told: list[str] = []
+    for place in sorted(folder.iterdir()) if folder.is_dir() else ():
+        try:
+            if place.is_dir():
+                item = _read_folder(place)
+            elif place.suffix == SUFFIX:
+                item = _read_file(place)
+            else:
                 continue
+        except (IsthmusError, OSError, msgspec.MsgspecError, ValueError) as error:
+            told.append(f"Unsaved work of an earlier run could not be read ({error}). It stays in {place}.")
+            continue
+        if item is not None:
+            found.append(item)
+    return sorted(found, key=lambda f: -f.when), told
+
+
+def _read_file(place: Path) -> Found:
+    """A whole show kept beside, with or without a note of where it came from."""
+    show, damage = open_damaged(place)
+    about: dict = {}
+    try:
+        about = msgspec.json.decode(place.with_suffix(".json").read_bytes(), type=dict)
+    except (OSError, msgspec.MsgspecError):
+        pass
+    original = about.get("original")
+    return Found(
+        place, show, Path(original) if isinstance(original, str) and original else None, place.stat().st_mtime, losses=damage.words
+    )
+
+
+def _read_folder(place: Path) -> Found | None:
+    """The newest state a journal leads to; None when its run lives, or when nothing of it is unsaved."""
+    held = hold(place)
+    if held is None:
+        return None
+    try:
+        item = _replay(place)
+    except BaseException:
+        os.close(held)
+        raise
+    if item is None:
+        shutil.rmtree(place, ignore_errors=True)
+        os.close(held)
+        return None
+    item.held = held
+    return item
+
+
+@dataclass
+class _State:
+    show: Show
+    unsaved: bool
+    levels: Levels = ()
+    last: str = ""
+    digest: str = ""
+    file: str = ""  # the show's own
+
+
+def _replay(place: Path) -> Found | None:
+    numbers = sorted({int(p.name.partition(".")[0]) for p in place.iterdir() if p.suffix in (".base", ".journal") and p.stem.isdigit()})
+    losses: list[str] = []
+    about = _about(place)
+    for number in reversed(numbers):
+        state = _state_after(place, number, numbers, losses)
+        if state is None:
+            continue
+        original = Path(state.file or about.original) if state.file or about.original else None
+        if not state.unsaved or (not losses and _is_saved(state.show, original)):
+            return None
+        when = max((p.stat().st_mtime for p in place.glob("*.journal")), default=about.when)
+        return Found(place, state.show, original, when, state.levels, list(dict.fromkeys(losses)), state.last, state.digest)
+    if numbers and any((place / f"{n}.journal").stat().st_size for n in numbers if (place / f"{n}.journal").exists()):
+        raise ValueError("what its edits build on is missing")
+    return None
+
+
+def _about(place: Path) -> About:
+    try:
+        return msgspec.json.decode((place / ABOUT).read_bytes(), type=About)
+    except (OSError, msgspec.MsgspecError):
+        return About()
+
+
+def digest_of(path: Path) -> str:
+    """The SHA-256 of a file; empty when it cannot be read."""
+    try:
+        with path.open("rb") as stream:
+            return hashlib.file_digest(stream, "sha256").hexdigest()
+    except OSError:
+        return ""
+
+
+def _is_saved(show: Show, original: Path | None) -> bool:
+    """Whether the show's own file holds just this."""
+    try:
+        return original is not None and open_damaged(original) == (show, Damage())
+    except IsthmusError:
+        return False
+
+
+def _state_after(place: Path, number: int, numbers: list[int], losses: list[str]) -> _State | None:
+    """The state at the end of a generation; None when nothing leads to it."""
+    file = place / f"{number}.journal"
+    data = read_file(file, MAX_JOURNAL) if file.exists() else b""
+    found, whole = entries(data)
+    if whole < len(data):
+        losses.append("The last edit was being written when the power or the program ended, and is not there.")
+    begin = msgspec.json.decode(found[0][1], type=Begin) if found and found[0][0] == BEGIN else Begin("before", unsaved=True)
+    state = _beginning(place, number, numbers, begin, losses)
+    if state is None:
+        if any(kind == EDIT for kind, _ in found):
+            losses.append("The last edits build on something that does not read, and are not there.")
+        return None
+    state.digest, state.file = begin.digest or state.digest, begin.file or state.file
+    for kind, body in found:
+        if kind == EDIT:
             try:
-                about = msgspec.json.decode(file.with_suffix(".json").read_bytes())
-                original = Path(about["original"]) if about["original"] else None
-                levels = msgspec.convert(about.get("levels", ()), Levels)
-                found.append(Found(file, open_show(file), original, float(about["when"]), levels))
-            except (OSError, IsthmusError, msgspec.MsgspecError, KeyError, TypeError, ValueError):
-                continue
-        return sorted(found, key=lambda f: -f.when)
+                state.last, state.show = apply_change(state.show, body)
+            except (ValueError, msgspec.MsgspecError):
+                losses.append("An edit does not fit what was before it; it and what came after are not there.")
+                break
+            state.unsaved = True
+        elif kind == LEVELS:
+            state.levels = msgspec.msgpack.decode(body, type=Levels)
+    return state
+
+
+def _beginning(place: Path, number: int, numbers: list[int], begin: Begin, losses: list[str]) -> _State | None:
+    """What a generation begins with: its base, the file it was read from, or the end of the one before."""
+    base = place / f"{number}.base"
+    candidates = [base] if base.exists() else []
+    if begin.source == "file" and digest_of(Path(begin.file)) == begin.digest:
+        candidates.append(Path(begin.file))
+    for file in candidates:
+        try:
+            show, damage = open_damaged(file)
+        except IsthmusError:
+            continue
+        if damage.words and file is base and len(candidates) > 1:
+            continue
+        losses.extend(damage.words)
+        return _State(show, begin.unsaved)
+    if begin.source == "before" and number - 1 in numbers:
+        return _state_after(place, number - 1, numbers, losses)
+    return None

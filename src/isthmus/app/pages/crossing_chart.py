@@ -6,10 +6,11 @@ import itertools
 import math
 
 from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPainterPath, QPainterPathStroker, QPaintEvent, QPen, QPixmap
+from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPainterPathStroker, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from isthmus.app import paint
+from isthmus.app.naming import Naming
 from isthmus.app.theme import font, pen, theme
 from isthmus.app.widgets import bind
 from isthmus.app.workbench import Workbench
@@ -46,6 +47,12 @@ class CrossingChart(QWidget):
         self._picture: tuple[tuple, QPixmap] | None = None
         bind(bench.changed, self, self.update)
         theme.changed.connect(self.update)
+        self._title = QRect(0, 8, 300, 32)  # where title and venue are drawn
+        self.setToolTip("Click the title to change title and venue")
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self._title.contains(event.position().toPoint()):
+            Naming(self.bench, self.window()).open_at(self.mapToGlobal(self._title.bottomLeft()))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         crossing, ratio = self.bench.crossing, self.devicePixelRatioF()
@@ -121,7 +128,8 @@ class CrossingChart(QWidget):
         self._rose(p, wide / 2, HEIGHT - 25, 15)
         show = self.bench.show
         a = paint.text(p, left + 10, 14, show.name, font("body", 600), "text", height=20)
-        paint.text(p, left + 22 + a, 14, show.venue, font("table"), "text2", height=20)
+        b = paint.text(p, left + 22 + a, 14, show.venue, font("table"), "text2", height=20)
+        self._title = QRect(int(left), 8, int(a + b) + 34, 32)
         self._shores(p, right)
         p.restore()
         paint.neat_line(p, QRect(0, 0, wide, 5))
