@@ -11,8 +11,9 @@ from isthmus.app import paint
 from isthmus.app.actions import Action, Registry
 from isthmus.app.hand_parts import Chips, Colour, Intensity, PanTilt
 from isthmus.app.theme import SIZE, theme
-from isthmus.app.widgets import button, label, set_property
+from isthmus.app.widgets import button, label, plain_tip, set_property
 from isthmus.app.workbench import Workbench
+from isthmus.patch.limits import bounds_of, limits_of_many
 
 REFRESH_MS = 40
 
@@ -60,6 +61,9 @@ class Hand(QWidget):
             acts.addWidget(button(words, "quiet", lambda a=action: actions.trigger(a)))
         acts.addStretch(1)
         left.addLayout(acts)
+        self.limits = label("", "attention", "caption", wrap=True)
+        self.limits.setObjectName("limits of what is selected")
+        left.addWidget(self.limits)
         left.addStretch(1)
         row.addLayout(left, 4)
         row.addWidget(_divider())
@@ -172,8 +176,10 @@ class Hand(QWidget):
         sent = live.sent_level(first, "Dimmer") if first else None
         asked = live.level(first, "Dimmer") if first else None
         other = sent if sent is not None and asked is not None and abs(sent - asked) > 0.004 else None
-        self.intensity.set(next(iter(levels)) if len(levels) == 1 else None if levels else 0.0, other)
-        self.pan_tilt.set(points, spans[0])
+        bounds = bounds_of(self.bench.show, first) if first else {}
+        self.intensity.set(next(iter(levels)) if len(levels) == 1 else None if levels else 0.0, other, bounds.pop("Dimmer", None))
+        self.pan_tilt.set(points, spans[0], {name: bounds[name] for name in ("Pan", "Tilt") if name in bounds})
+        self._show_limits()
         self.colour.set(result, can)
         lit = len(live.lit())
         words = f"{lit} unit{'s' * (lit != 1)} asked to light" if lit else "nothing is lit"
@@ -185,6 +191,14 @@ class Hand(QWidget):
             axes = [self._axis(turning, name, asked) for name, asked in zip(("Pan", "Tilt"), points[0], strict=True)]
             words = f"{'   '.join(axes)}   ·   {words}".replace("-", "−")
         self.words.setText(words)
+
+    def _show_limits(self) -> None:
+        """Every limited attribute of what is selected, with its bounds."""
+        words = limits_of_many(self.bench.show, self.bench.selected())
+        self.limits.setVisible(bool(words))
+        text = f"Limited: {'; '.join(words)}"
+        self.limits.setText(text if len(words) < 4 else f"Limited: {'; '.join(words[:3])}; and {len(words) - 3} more")
+        self.limits.setToolTip(plain_tip(text))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)

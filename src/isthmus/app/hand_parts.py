@@ -92,16 +92,17 @@ class Intensity(Dial):
         super().__init__("Intensity")
         self.value: float | None = 0.0  # None: the units differ
         self.sent: float | None = None  # where what goes out is another level
+        self.limit: tuple[float, float] | None = None  # lowest and highest that goes out
         self.setFixedHeight(92)
         self.setMinimumWidth(150)
 
-    def set(self, value: float | None, sent: float | None = None) -> None:
-        if (value, sent) != (self.value, self.sent):
-            self.value, self.sent = value, sent
+    def set(self, value: float | None, sent: float | None = None, limit: tuple[float, float] | None = None) -> None:
+        if (value, sent, limit) != (self.value, self.sent, self.limit):
+            self.value, self.sent, self.limit = value, sent, limit
             self.update()
 
     def _take(self, x: float) -> None:
-        self.set(min(1.0, max(0.0, (x - 8) / (self.width() - 16))))
+        self.set(min(1.0, max(0.0, (x - 8) / (self.width() - 16))), None, self.limit)
         self.moved.emit(self.value)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -115,7 +116,7 @@ class Intensity(Dial):
         self._step(0.05 if event.angleDelta().y() > 0 else -0.05)
 
     def _step(self, by: float) -> None:
-        self.set(min(1.0, max(0.0, round((self.value or 0.0) + by, 3))))
+        self.set(min(1.0, max(0.0, round((self.value or 0.0) + by, 3))), None, self.limit)
         self.moved.emit(self.value)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -154,6 +155,10 @@ class Intensity(Dial):
             x = 8 + wide * i / 100
             paint.text(p, x - (0 if i == 0 else 40 if i == 100 else 20), y + 15, str(i), font("tick", mono=True), "text3", align, 40, 14)
         p.fillRect(QRectF(8, y, wide + 1, 4), theme.color("line"))
+        for end, open_at in zip(self.limit or (), (0.0, 1.0), strict=False):
+            if end != open_at:  # a post where the limit is, and what lies beyond it struck out
+                p.fillRect(QRectF(8 + wide * min(end, open_at), y + 1.5, wide * abs(open_at - end), 1), theme.color("ochre"))
+                p.fillRect(QRectF(8 + wide * end - 1, y - 5, 2, 14), theme.color("ochre"))
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         x = 8 + wide * (self.value or 0.0)
         p.fillRect(QRectF(8, y, x - 8, 4), theme.color("text2"))
@@ -172,11 +177,12 @@ class PanTilt(Dial):
         super().__init__("Pan and tilt")
         self.points: list[tuple[float, float]] = []  # degrees
         self.spans = (270.0, 135.0)
+        self.limits: dict[str, tuple[float, float]] = {}  # Pan and Tilt → lowest and highest degrees that go out
         self.setFixedSize(178, 94)
 
-    def set(self, points: list[tuple[float, float]], spans: tuple[float, float]) -> None:
-        if (points, spans) != (self.points, self.spans):
-            self.points, self.spans = points, spans
+    def set(self, points: list[tuple[float, float]], spans: tuple[float, float], limits: dict[str, tuple[float, float]]) -> None:
+        if (points, spans, limits) != (self.points, self.spans, self.limits):
+            self.points, self.spans, self.limits = points, spans, limits
             self.update()
 
     def _px(self, pan: float, tilt: float) -> QPointF:
@@ -227,6 +233,12 @@ class PanTilt(Dial):
         p.drawLine(QPointF(r.center().x(), r.y() + 1), QPointF(r.center().x(), r.bottom() - 1))
         p.drawLine(QPointF(r.x() + 1, r.center().y()), QPointF(r.right() - 1, r.center().y()))
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.limits:
+            pan, tilt = (self.limits.get(name, (-s, s)) for name, s in zip(("Pan", "Tilt"), self.spans, strict=True))
+            inside = QRectF(self._px(pan[0], tilt[1]), self._px(pan[1], tilt[0])).intersected(r)
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.setPen(pen("ochre", 1.3, Qt.PenStyle.DashLine))
+            p.drawRect(inside)
         for i, point in reversed(list(enumerate(self.points[:40]))):
             at = self._px(*point)
             if i:

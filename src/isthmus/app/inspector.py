@@ -21,6 +21,7 @@ from isthmus.errors import EntryFault
 from isthmus.patch import edits, footprint
 from isthmus.patch.addresses import place, read_addresses
 from isthmus.patch.cells import addresses, addresses_continued
+from isthmus.patch.limits import limits_of_many
 from isthmus.patch.numbers import read_numbers, write_numbers
 from isthmus.profiles import profiles_of
 from isthmus.show import Show, read_address, write_address
@@ -225,6 +226,10 @@ class Inspector(Panel):
         self.paper = PaperAndRig()
         column.addWidget(self.paper_title)
         column.addWidget(self.paper)
+        self.limits = label("", "attention", wrap=True)
+        self.limits.setObjectName("inspector limits")
+        column.addSpacing(6)
+        column.addWidget(self.limits)
         self.verdict = label("", "quiet", italic=True, wrap=True)
         column.addSpacing(6)
         column.addWidget(self.verdict)
@@ -259,7 +264,7 @@ class Inspector(Panel):
             self.heading.setText(held.name)
             self.below.setText(f"{held.kind}, in hand")
             units = []
-        for widget in (self.form, self.paper_title, self.paper, self.verdict, self.snag_title, self.snag_box):
+        for widget in (self.form, self.paper_title, self.paper, self.limits, self.verdict, self.snag_title, self.snag_box):
             widget.setVisible(bool(units))
         if not units:
             return
@@ -277,6 +282,9 @@ class Inspector(Panel):
                 field.show_values([self._along(u) for u in units])
             elif read:
                 field.show_values([read(u) for u in units])
+        words = limits_of_many(self.bench.show, units)
+        self.limits.setVisible(bool(words))
+        self.limits.setText("Limited: " + "; ".join(words) + ".")
         self._show_paper(units[0] if len(units) == 1 else None)
         self._show_snags({u.id for u in units})
 

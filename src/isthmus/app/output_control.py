@@ -10,6 +10,7 @@ from isthmus.app.workbench import Workbench
 from isthmus.engine import Engine, EngineStats
 from isthmus.errors import IsthmusError
 from isthmus.output import Composer, identity
+from isthmus.patch.numbers import write_numbers
 
 BEAT_MS = 200
 
@@ -94,6 +95,8 @@ class OutputControl(QObject):
         """The output sign, as (text, is a number)."""
         if not self.on:
             return [("Output off", False)]
+        if self._bench.past_numbers:
+            return [("Past the limits of ", False), (write_numbers(self._bench.past_numbers), True)]
         stats, state = self.stats, self._bench.masters.everything
         if stats.state == "gone":
             return [("Output engine is starting…", False)]

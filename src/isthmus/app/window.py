@@ -13,7 +13,7 @@ from isthmus.app import hand, settings
 from isthmus.app.actions import Action, Registry
 from isthmus.app.bar import Bar
 from isthmus.app.crash import CrashPath
-from isthmus.app.dialogs import ask_text
+from isthmus.app.dialogs import ask, ask_text
 from isthmus.app.files import ShowFiles
 from isthmus.app.inspector import Inspector
 from isthmus.app.net_link import NetLink
@@ -26,6 +26,7 @@ from isthmus.app.tasks import Task
 from isthmus.app.theme import theme
 from isthmus.app.widgets import Page
 from isthmus.app.workbench import Workbench
+from isthmus.patch.numbers import write_numbers
 from isthmus.profiles.colour import warm
 from isthmus.show import Show
 from isthmus.show.recovery import Found
@@ -54,6 +55,7 @@ class Window(QWidget):
         self.output = OutputControl(self.bench, self.net, self)
         self.rig = _watch(rig) if rig else None
         self.files = ShowFiles(self)
+        self.bench.ask_past = self._ask_past
         self.crash = CrashPath(self.files.keeper.now, settings.recovery_folder())
         self.crash.tell = lambda words: self.bench.tell("fault", words)
         self._closing = False
@@ -255,6 +257,12 @@ class Window(QWidget):
         super().changeEvent(event)
         if event.type() == QEvent.Type.ActivationChange:
             self.output.publish()
+
+    def _ask_past(self, about: str, numbers: list[int]) -> bool:
+        """Whether one proof may go past limits: never unless somebody says so, for just this one."""
+        words = f"{about}\nThis would go past the limits of {write_numbers(numbers)}. With the limits kept it may not show what it should."
+        choices = [("keep", "Keep the limits"), ("past", "Send past them, this once")]
+        return ask(self, "Limits are in the way", words, choices) == "past"
 
     def _retitle(self) -> None:
         mark = f" ({self.bench.history.unsaved} not saved)" if self.bench.history.unsaved else ""

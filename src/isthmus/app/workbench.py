@@ -69,6 +69,9 @@ class Workbench(QObject):
         self.live = Live(self.show)
         self.call: rollcall.RollCall | None = None
         self.proof: Proof | None = None
+        self.ask_past: Callable[[str, list[int]], bool] = lambda about, numbers: False  # may a proof go past these units' limits
+        self.past_numbers: list[int] = []  # units whose limits the proof that runs goes past
+        self._past: dict[str, bool] = {}
         self.masters = Masters()
         self.network: View | None = None  # as the desk last told it
         self.sending = False  # kept by the output control
@@ -322,11 +325,23 @@ class Workbench(QObject):
 
     # ------------------------------------------------------------ proving a route
 
-    def begin_proof(self, make: Callable[[], Proof]) -> None:
-        """Raises EntryFault when it cannot be. The levels are given back when it ends."""
+    def begin_proof(self, make: Callable[[], Proof], about: str = "") -> None:
+        """Raises EntryFault when it cannot be. The levels are given back when it ends.
+
+        Where limits are in its way somebody is asked whether this one may go past them, once for everything that has the
+        same `about`; the limits hold unless they say so.
+        """
         self.end_call()
         self.end_proof()
-        self.proof = make()
+        proof = make()
+        numbers = self.live.held_back(proof.bytes_laid())
+        if numbers:
+            about = about or proof.words
+            if about not in self._past:
+                self._past = {about: self.ask_past(about, numbers)}
+            proof.past = self._past[about]
+            self.past_numbers = numbers if proof.past else []
+        self.proof = proof
         self.step_proof(self.proof.began)
         self.proof_changed.emit()
 
@@ -338,6 +353,7 @@ class Workbench(QObject):
     def end_proof(self) -> None:
         if self.proof is not None:
             proof, self.proof = self.proof, None
+            self.past_numbers = []
             proof.end()
             self.proof_changed.emit()
             self.levels_changed.emit()

@@ -7,7 +7,7 @@ touched); where nothing is patched yet, all slots of the universe.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
 from isthmus.check.acts import KINDS, acts_of
 from isthmus.errors import EntryFault
@@ -51,6 +51,15 @@ class Proof:
         self.before: Asked = live.snapshot()
         self._over = dict(live.over)
         self._state: object = None
+        self.past = False  # its bytes go past limits: asked for by name, and said in the output sign while it lasts
+
+    def bytes_laid(self) -> dict[tuple[int, int], int]:
+        """The bytes it lays over what is sent, for whoever asks whether limits are in its way."""
+        return {}
+
+    def _named(self) -> Collection[tuple[int, int]]:
+        """The slots that may go past their limits."""
+        return self.bytes_laid() if self.past else ()
 
     def step(self, now: float) -> bool:
         """True when something was changed."""
@@ -96,7 +105,10 @@ class ProveSlot(Proof):
         return self.level
 
     def _raise(self, wanted: object) -> None:
-        self.live.lay_over({**self._over, self.place: self.level})
+        self.live.lay_over(self._over | self.bytes_laid(), self._named())
+
+    def bytes_laid(self) -> dict[tuple[int, int], int]:
+        return {self.place: self.level}
 
 
 class ProveUnit(Proof):
@@ -164,7 +176,10 @@ class ProveSlots(Proof):
 
     def _raise(self, wanted: object) -> None:
         self.live.restore({})
-        self.live.lay_over(self.slots)
+        self.live.lay_over(self.slots, self._named())
+
+    def bytes_laid(self) -> dict[tuple[int, int], int]:
+        return self.slots
 
 
 class ProveActs(Proof):

@@ -15,6 +15,7 @@ from isthmus.check.slots import owners, say_slot
 from isthmus.check.verdicts import holds
 from isthmus.errors import EntryFault
 from isthmus.output import Live
+from isthmus.output.bounds import limited
 from isthmus.output.live import Asked
 from isthmus.patch.index import index_of
 from isthmus.profiles import light_program, profiles_of
@@ -152,7 +153,23 @@ def slot_value(call: RollCall, show: Show) -> int | None:
     for _, item, byte in owners(show, call.call.slot):
         if byte == 0 and best is not None and not call.manner.armed:
             best = safe_level(item, best)
+    if best is not None:
+        for low, high in limits_at(show, call.call.slot):
+            best = min(max(best, low), high)
     return None if best is None else min(255, int(best * 255 + 0.5))
+
+
+def limits_at(show: Show, slot: tuple[int, int]) -> list[tuple[float, float]]:
+    """What limits leave of the level of an address: (lowest, highest), for everybody who listens there with a coarse byte."""
+    found = []
+    for unit, item, byte in owners(show, slot):
+        mode = profiles_of(show).mode_of(unit)
+        if mode is None or byte:
+            continue
+        for limit in unit.limits:
+            bound = limited(limit, light_program(*mode).chart.channels)
+            found += [(low / item.top, high / item.top) for other, low, high in bound if other is item]
+    return found
 
 
 def sentence(call: RollCall, show: Show) -> str:
@@ -163,7 +180,8 @@ def sentence(call: RollCall, show: Show) -> str:
         value = slot_value(call, show)
         if value is None:
             return f"{owner}. Left alone: only ranges that reset or service it are near this level. Arm it to go there."
-        return f"{owner} at {value}; its light is on so that it shows."
+        held = any(not low <= call.manner.level <= high for low, high in limits_at(show, call.call.slot))
+        return f"{owner} at {value}{', where its limit holds it' if held else ''}; its light is on so that it shows."
     if len(doing) > 1:
         return f"{len(doing)} units lit together: {numbers_of(show, call.call.units)}."
     if not doing:

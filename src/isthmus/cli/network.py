@@ -20,6 +20,7 @@ from isthmus.net import Desk, View, check, compare
 from isthmus.net.ipv4 import Change
 from isthmus.net.plan import RANGES, plan
 from isthmus.output import Composer, Live, Masters, identity
+from isthmus.output.captured import CaptureLimits
 from isthmus.patch.choose import read_choice
 from isthmus.patch.numbers import read_numbers
 from isthmus.routes import (
@@ -289,15 +290,18 @@ def send(options: argparse.Namespace) -> Result:
 
 def _play(options: argparse.Namespace) -> Result:
     playing = Playing(read_capture(Path(options.capture)), options.to or "")
+    limits = CaptureLimits(load(options.show))
     desk, sent = _desk(options, None), 0
     try:
         while not playing.done:
             for payload, (host, port) in playing.due():
-                sent += not desk.send(payload, host, port)
+                sent += not desk.send(payload if options.past_limits else limits.hold(payload), host, port)
             time.sleep(0.005)
     finally:
         desk.stop()
-    return DONE, {"sent": sent, "seconds": playing.seconds}, [f"Played {sent} packets back in {playing.seconds:.1f} s."]
+    told = [f"Played {sent} packets back in {playing.seconds:.1f} s."]
+    told += [f"Limits held {limits.held} packets back."] if limits.held else []
+    return (DONE, {"sent": sent, "seconds": playing.seconds, "held": limits.held}, told)
 
 
 def rig(options: argparse.Namespace) -> Result:
@@ -354,6 +358,7 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     made.add_argument("--level", type=float, default=100.0, help="percent")
     made.add_argument("--outputs", help="only these universes")
     made.add_argument("--capture", metavar="FILE", help="play a capture back instead")
+    made.add_argument("--past-limits", action="store_true", help="send the capture past the limits of the show")
     made.add_argument("--to", metavar="HOST", help="send the capture there, instead of where it went")
     _adapter(made)
     made = verb(verbs, "rig", rig, "run the stand-in rig", show=False)

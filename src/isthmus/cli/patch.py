@@ -19,12 +19,11 @@ from isthmus.patch.cells import addresses_continued
 from isthmus.patch.choose import read_choice
 from isthmus.patch.groups import change_group, freeze, make_group, members, propose_groups, remove_groups, told
 from isthmus.patch.hanglist import read_hang_list
-from isthmus.patch.limits import handling_words, limit_words, listed, set_handling, set_limit, take_off
+from isthmus.patch.limits import attribute_named, handling_words, limit_words, listed, set_handling, set_limit, take_off
 from isthmus.patch.numbers import read_numbers
 from isthmus.patch.paper import changes_between, differences, take_paper_side
 from isthmus.patch.readdress import HOWS, Wanted, readdress
 from isthmus.profiles import profiles_of
-from isthmus.profiles.attributes import KNOWN, plain
 from isthmus.show import Show, read_address, write_address
 from isthmus.show.records import PLAIN_HANDLING
 from isthmus.snags import find_snags
@@ -183,9 +182,9 @@ def limits(options: argparse.Namespace) -> Result:
         ids = read_choice(show, options.units).ids
         after: Show = show
         if options.off:
-            after = take_off(after, ids, _attribute(options.attribute) if options.attribute else "")
+            after = take_off(after, ids, attribute_named(show, ids, options.attribute) if options.attribute else "")
         elif options.attribute:
-            after = set_limit(after, ids, _attribute(options.attribute), options.low, options.high)
+            after = set_limit(after, ids, attribute_named(show, ids, options.attribute), options.low, options.high)
         handling = {name: True for name in ("invert_pan", "invert_tilt", "swap") if getattr(options, name)}
         if options.curve:
             handling["curve"] = options.curve
@@ -206,12 +205,6 @@ def limits(options: argparse.Namespace) -> Result:
     ]
     lines = [f"{line.number:>6}  {line.words}" for line in listed(show)] or ["No limit is in force."]
     return DONE, {"limited": rows, "saved": saved}, [*lines, words] if words else lines
-
-
-def _attribute(text: str) -> str:
-    """The standard's name of an attribute given by it or in plain words."""
-    found = next((name for name in KNOWN if text.lower() in (name.lower(), plain(name).lower())), "")
-    return found or text
 
 
 def groups(options: argparse.Namespace) -> Result:

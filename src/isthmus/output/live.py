@@ -10,6 +10,7 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.output.bounds import Bounds
 from isthmus.output.compile import Compiled, Key, Levels, compile_show
 from isthmus.output.shape import shape_show
 from isthmus.output.slots import SlotTable
@@ -30,6 +31,7 @@ class Live:
     def __init__(self, show: Show) -> None:
         self._asked: Asked = {}
         self.over: dict[tuple[int, int], int] = {}  # (universe, address) → a byte laid over what is sent
+        self.beyond: frozenset[tuple[int, int]] = frozenset()  # slots a proof may send past their limits, allowed by name
         self._asking: set[str] = set()
         self._light: list[LightState] | None = None
         self._dark: NDArray[np.uint8] | None = None
@@ -39,6 +41,7 @@ class Live:
         self.show = show
         self.compiled: Compiled = compile_show(Show())
         self._shaping = shape_show(Show(), self.compiled)
+        self.bounds = Bounds(Show(), self.compiled)
         self.levels: Levels = self.compiled.defaults.copy()  # what is asked
         self.sent: Levels = self.levels  # what is sent
         self.frame: NDArray[np.uint8] = self.compiled.frame()
@@ -66,6 +69,7 @@ class Live:
         else:
             self._units = {unit.id: unit for unit in show.units}
         self._shaping = shape_show(show, self.compiled)
+        self.bounds = Bounds(show, self.compiled)
         self._refresh()
 
     def _refresh(self) -> None:
@@ -88,6 +92,7 @@ class Live:
             for (universe, address), value in self.over.items():
                 if universe in rows:
                     self.frame[rows[universe] * SLOTS + address - 1] = value
+        self.bounds.hold(self.frame, self.beyond)
         self._light = self._dark = None
         self._asking = self.asked_units()
 
@@ -106,6 +111,7 @@ class Live:
             levels[self._dims[1]] = 0
             self._dark = self.compiled.frame()
             self.compiled.render(levels, self._dark)
+            self.bounds.hold(self._dark)
         return self._dark
 
     # ------------------------------------------------------------ asking
@@ -124,9 +130,15 @@ class Live:
         self._put(clipped)
         self._render()
 
-    def lay_over(self, slots: dict[tuple[int, int], int]) -> None:
-        """Send these bytes whatever is asked, to prove a slot; {} ends it."""
-        if slots != self.over:
+    def held_back(self, slots: dict[tuple[int, int], int]) -> list[int]:
+        """Numbers of the units whose limits would hold back bytes laid over."""
+        return self.bounds.held_back(self.frame, slots)
+
+    def lay_over(self, slots: dict[tuple[int, int], int], past: Iterable[tuple[int, int]] = ()) -> None:
+        """Send these bytes whatever is asked, to prove a slot; {} ends it. Limits hold but for the slots in `past`, allowed by name."""
+        beyond = frozenset(past)
+        if slots != self.over or beyond != self.beyond:
+            self.beyond = beyond
             gone = self.over.keys() - slots.keys()
             self.over = dict(slots)
             if gone:
@@ -159,6 +171,14 @@ class Live:
         """The level that goes out; None for what has no address, or has no such channel."""
         places = self.compiled.places.get((unit, cell, attribute))
         return float(self.sent[places[0]]) if places else None
+
+    def sent_levels(self, unit: str, attribute: str) -> list[float]:
+        """The levels that go out, one for each cell; of the colours for the intensity of a unit without a dimmer."""
+        items = [(name, at) for _, name, at, _ in self.compiled.places.of_unit(unit)]
+        found = [float(self.sent[at]) for name, at in items if name == attribute]
+        if not found and attribute == "Dimmer":
+            found = [max(c)] if (c := [float(self.sent[at]) for name, at in items if name.startswith("ColorAdd_")]) else []
+        return found
 
     def sent_axis(self, unit: str, attribute: str) -> float | None:
         """Degrees that go out for Pan, Tilt or Zoom."""

@@ -83,7 +83,7 @@ class Composer:
                 if kind == DARK:
                     made = row_of(live.dark_frame(), source)
                 elif kind == HOLD:
-                    made = self.masters.held(universe, row_of(live.frame, source))
+                    made = live.bounds.hold_row(universe, self.masters.held(universe, row_of(live.frame, source)))
                 else:
                     made = priorities(show, universe, priority)
                 at[key] = len(rows) + len(extra)

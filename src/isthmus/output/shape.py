@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.output.bounds import limited
 from isthmus.output.compile import Compiled, Levels
 from isthmus.profiles.chart import ChartChannel
 from isthmus.show.records import PLAIN_HANDLING, Handling, Show
@@ -24,6 +25,7 @@ class Shaping:
     inverted: Index
     offsets: tuple[Index, Levels]
     curves: tuple[tuple[Index, Levels], ...]  # parameters, sent levels for asked 0, 1/256 … 1
+    colours: tuple[Index, Index, Levels]  # colours of units without a dimmer, where each unit's begin, and their highest level
     limits: tuple[Index, Levels, Levels]
 
     @property
@@ -42,6 +44,10 @@ class Shaping:
         sent[where] += by
         for index, table in self.curves:
             sent[index] = np.interp(sent[index], np.linspace(0, 1, CURVE_STEPS), table)
+        where, starts, most = self.colours
+        if len(where):  # dimmed together, so that the colour stays
+            share = np.minimum(1, most / np.maximum(np.maximum.reduceat(sent[where], starts), 1e-9))
+            sent[where] *= np.repeat(share, np.diff(np.append(starts, len(where))))
         where, low, high = self.limits
         sent[where] = np.clip(sent[where], low, high)
         return np.clip(sent, 0.0, 1.0)
@@ -68,6 +74,7 @@ def shape_show(show: Show, compiled: Compiled) -> Shaping:
     curves: dict[tuple[str, tuple], list[int]] = defaultdict(list)
     tables: dict[tuple[str, tuple], Levels] = {}
     limits: dict[int, tuple[float, float]] = {}
+    dimmed: list[tuple[list[int], float]] = []
     spans: dict[int, float] = {}  # degrees from end to end
     special = [u for u in show.units if u.limits or u.handling != PLAIN_HANDLING]
     for unit in special:
@@ -91,8 +98,14 @@ def shape_show(show: Show, compiled: Compiled) -> Shaping:
             key = how.curve, how.points
             tables[key] = table
             curves[key] += [place for _, attribute, place, _ in mine if attribute == "Dimmer"]
+        places: dict[int, list[int]] = defaultdict(list)
+        for _, _, place, item in mine:
+            places[id(item)].append(place)
         for limit in unit.limits:
-            limits.update({place: (limit.low, limit.high) for _, attribute, place, _ in mine if attribute == limit.attribute})
+            bound = limited(limit, {id(item): item for _, _, _, item in mine}.values())
+            limits.update({place: (low / item.top, high / item.top) for item, low, high in bound for place in places[id(item)]})
+            if limit.attribute == "Dimmer" and any(item.attribute != "Dimmer" for item, _, _ in bound):
+                dimmed.append(([place for item, _, _ in bound for place in places[id(item)]], limit.high))
     ends = np.array(list(limits.values()), np.float32).reshape(-1, 2)
     pairs = np.array(swaps, np.int64).reshape(-1, 2)
     return Shaping(
@@ -100,6 +113,11 @@ def shape_show(show: Show, compiled: Compiled) -> Shaping:
         np.array(inverted, np.int64),
         (np.array(list(offsets), np.int64), np.array(list(offsets.values()), np.float32)),
         tuple((np.array(places, np.int64), tables[key]) for key, places in curves.items() if places),
+        (
+            np.array([p for places, _ in dimmed for p in places], np.int64),
+            np.cumsum([0, *(len(places) for places, _ in dimmed)][:-1], dtype=np.int64) if dimmed else np.zeros(0, np.int64),
+            np.array([most for _, most in dimmed], np.float32),
+        ),
         (np.array(list(limits), np.int64), ends[:, 0], ends[:, 1]),
     )
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Collection, Iterator
+from collections import Counter
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,7 +15,8 @@ from isthmus.patch.edits import change_units
 from isthmus.patch.index import index_of
 from isthmus.profiles import Mode, Profile, ProfileSet, chart, profiles_of
 from isthmus.profiles.attributes import plain
-from isthmus.profiles.natural import channel_of, read_level, write_level
+from isthmus.profiles.chart import ChartChannel
+from isthmus.profiles.natural import channel_of, in_angle, in_degrees, physical_for, read_level, runs_down, write_level
 from isthmus.show.records import PLAIN_HANDLING, Handling, Limit, Show, Unit
 
 CURVES = {"linear": "Linear", "square": "Square", "s": "S", "points": "Own points"}
@@ -40,7 +42,35 @@ def attributes_of(show: Show, ids: Collection[str]) -> list[str]:
         for item in chart(*mode).channels if mode else ():
             if item.attribute and item.slots:
                 found.setdefault(item.attribute)
+    if "Dimmer" not in found and any(name.startswith("ColorAdd_") for name in found):
+        return ["Dimmer", *found]  # a unit without a dimmer has an intensity all the same
     return list(found)
+
+
+def bound_channel(mode: tuple[Profile, Mode], attribute: str) -> ChartChannel | None:
+    """The channel a limit is written for: the attribute's first, or a colour for the intensity of a unit without a dimmer."""
+    channels = chart(*mode)
+    item = channel_of(channels, attribute)
+    if item is None and attribute == "Dimmer":
+        item = next((c for c in channels.channels if c.attribute.startswith("ColorAdd_")), None)
+    return item
+
+
+def attribute_named(show: Show, ids: Collection[str], text: str) -> str:
+    """The attribute of these units that people call so: its own name, plain words, or a part of them. Raises EntryFault."""
+    low = " ".join(text.lower().split())
+    names = attributes_of(show, ids)
+    for match in (
+        lambda name: low in (name.lower(), plain(name).lower()),
+        lambda name: low in (name.lower().rstrip("0123456789"), plain(name).lower().rstrip(" 0123456789")),
+        lambda name: plain(name).lower().startswith(low),
+        lambda name: low in plain(name).lower(),
+    ):
+        found = [name for name in names if match(name)]
+        if found:
+            return found[0]
+    has = ", ".join(plain(name) for name in names[:12])
+    raise EntryFault(f"None of these units has “{text[:30]}”.", do=f"They have {has}." if has else "Choose units with a profile.")
 
 
 def set_limit(show: Show, ids: Collection[str], attribute: str, low: str, high: str) -> Show:
@@ -52,12 +82,52 @@ def set_limit(show: Show, ids: Collection[str], attribute: str, low: str, high: 
     wanted: dict[str, Limit] = {}
     for unit in show.units:
         mode = profiles.mode_of(unit) if unit.id in ids else None
-        item = channel_of(chart(*mode), attribute) if mode else None
+        item = bound_channel(mode, attribute) if mode else None
         if item is not None:
-            ends = (read_level(item, low) if low.strip() else 0.0, read_level(item, high, high=True) if high.strip() else 1.0)
-            wanted[unit.id] = Limit(attribute=attribute, low=min(ends), high=max(ends))
+            ends = _ends(item, low, high)
+            wanted[unit.id] = Limit(attribute=attribute, low=ends[0], high=ends[1])
     if not wanted:
         raise EntryFault(f"None of these units has {plain(attribute)}.")
+    return set_levels(show, wanted)
+
+
+def _ends(item: ChartChannel, low: str, high: str) -> tuple[float, float]:
+    """Typed ends as lowest and highest level. The lowest degrees are the highest level where a channel runs from plus to minus."""
+    lowest, highest = 0.0, 1.0
+    for text, is_high in ((low, False), (high, True)):
+        if text.strip():
+            level = read_level(item, text, high=is_high)
+            if is_high != (runs_down(item) and in_angle(item, text)):
+                highest = level
+            else:
+                lowest = level
+    return min(lowest, highest), max(lowest, highest)
+
+
+def from_now(show: Show, levels: Mapping[str, Sequence[float]], attribute: str, high: bool, together: bool = False) -> Show:
+    """What is sent now becomes the highest, or the lowest, of each unit; with `together` one limit for all of them.
+
+    `levels` are those that are sent, by unit id, one for each cell. Highest and lowest are meant in the attribute's own
+    degrees where it has them.
+    """
+    index = index_of(show)
+    up: dict[str, bool] = {}
+    whole: dict[str, Sequence[float]] = {}
+    for unit_id in levels:
+        mode = index.profiles.mode_of(index.by_id[unit_id])
+        item = bound_channel(mode, attribute) if mode else None
+        up[unit_id] = high != (item is not None and runs_down(item))
+        top = item.top if item else 255
+        whole[unit_id] = [round(level * top) / top for level in levels[unit_id]]  # just what goes out, so that nothing moves
+    if together and levels:
+        highs = [level for unit, of in whole.items() if up[unit] for level in of]
+        low = [level for unit, of in whole.items() if not up[unit] for level in of]
+        whole = {unit: [max(highs)] if up[unit] else [min(low)] for unit in whole}
+    wanted: dict[str, Limit] = {}
+    for unit_id, of in whole.items():
+        old = next((kept for kept in index.by_id[unit_id].limits if kept.attribute == attribute), Limit(attribute=attribute))
+        ends = (min(old.low, max(of)), max(of)) if up[unit_id] else (min(of), max(old.high, min(of)))
+        wanted[unit_id] = Limit(attribute=attribute, low=ends[0], high=ends[1])
     return set_levels(show, wanted)
 
 
@@ -130,10 +200,32 @@ def handling_words(handling: Handling) -> str:
 
 def limit_words(limit: Limit, mode: tuple[Profile, Mode] | None) -> str:
     """`tilt from −90° to 45°`."""
-    item = channel_of(chart(*mode), limit.attribute) if mode else None
-    low = write_level(item, limit.low) if item else f"{100 * limit.low:g} %"
-    high = write_level(item, limit.high) if item else f"{100 * limit.high:g} %"
+    item = bound_channel(mode, limit.attribute) if mode else None
+    ends = (limit.high, limit.low) if item and runs_down(item) else (limit.low, limit.high)
+    low, high = (write_level(item, end) if item else f"{100 * end:g} %" for end in ends)
     return f"{plain(limit.attribute)} from {low} to {high}"
+
+
+def bounds_of(show: Show, unit_id: str) -> dict[str, tuple[float, float]]:
+    """Of one unit by attribute: lowest and highest that goes out, in degrees where it has them, else as levels."""
+    unit = index_of(show).by_id.get(unit_id)
+    mode = index_of(show).profiles.mode_of(unit) if unit and unit.limits else None
+    found = {}
+    for limit in unit.limits if unit and mode else ():
+        item = bound_channel(mode, limit.attribute) if mode else None
+        if item is not None:
+            ends = [physical_for(item, end) if in_degrees(item) else end for end in (limit.low, limit.high)]
+            found[limit.attribute] = min(ends), max(ends)
+    return found
+
+
+def limits_of_many(show: Show, units: Collection[Unit]) -> list[str]:
+    """Every limited attribute of some units, with its bounds, and how many units it binds where it does not bind all."""
+    counted: Counter[str] = Counter()
+    profiles = index_of(show).profiles
+    for unit in units:
+        counted.update(limit_words(limit, profiles.mode_of(unit)) for limit in unit.limits)
+    return [words if count == len(units) else f"{words} ({count} of {len(units)})" for words, count in sorted(counted.items())]
 
 
 def limits_in_words(unit: Unit, profiles: ProfileSet) -> str:

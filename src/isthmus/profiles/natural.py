@@ -37,6 +37,18 @@ def in_degrees(item: ChartChannel) -> bool:
     return item.attribute in ("Pan", "Tilt", "Zoom") and span > 1.5
 
 
+def runs_down(item: ChartChannel) -> bool:
+    """Whether a channel said in degrees goes from plus to minus as its level rises."""
+    first = item.channel.first
+    return first is not None and in_degrees(item) and first.physical_from > first.physical_to
+
+
+def in_angle(item: ChartChannel, text: str) -> bool:
+    """Whether a typed level is meant in degrees."""
+    match = _NUMBER.match(" ".join(text.split()))
+    return match is not None and ((match[2] or "").lower() in ("°", "deg", "degrees") or (not match[2] and in_degrees(item)))
+
+
 def ranges(item: ChartChannel) -> list[tuple[int, int, str]]:
     """(first, last, name) of every named range of a channel, in DMX values."""
     found = []

@@ -2,25 +2,26 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.theme import font, pen, theme
 from isthmus.app.widgets import RowsModel, Section, bind, button, choice, field, label, plain_table
 from isthmus.app.workbench import Workbench
+from isthmus.check.prove_limits import ProveLimits
 from isthmus.errors import EntryFault
 from isthmus.output.shape import curve_table
 from isthmus.patch import limits as core
 from isthmus.patch.index import index_of
 from isthmus.patch.limits import CURVES
-from isthmus.profiles import chart
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import ChartChannel
-from isthmus.profiles.natural import channel_of, ranges, write_level
-from isthmus.show.records import Handling, Limit, Unit
+from isthmus.profiles.natural import ranges, write_level
+from isthmus.show.records import Handling, Unit
 
 AXES = (("invert_pan", "Invert pan"), ("invert_tilt", "Invert tilt"), ("swap", "Swap pan and tilt"))
 
@@ -96,6 +97,21 @@ class LimitsView(QWidget):
         self.set_it = button("Limit", "primary", self._limit, 30)
         acts.addWidget(self.set_it)
         left.addLayout(acts)
+        more = QHBoxLayout()
+        self.together = QCheckBox("One limit for all")
+        self.together.setObjectName("one limit for all")
+        self.together.setFont(font("table"))
+        self.together.setToolTip("From now: the widest of what is sent to the selected units becomes the limit of all of them")
+        more.addWidget(self.together)
+        more.addStretch(1)
+        self.test = button("Test limits", run=self._test)
+        self.test.setToolTip("Moves the selected units slowly through their ranges and past their limits, and shows asked beside sent")
+        more.addWidget(self.test)
+        left.addLayout(more)
+        self.testing = label("", "quiet", "table", mono=True, wrap=True)
+        self.testing.setObjectName("asked beside sent")
+        self.testing.hide()
+        left.addWidget(self.testing)
         left.addWidget(Section("Pan and tilt"))
         self.boxes = {name: QCheckBox(words) for name, words in AXES}
         axes = QGridLayout()
@@ -144,6 +160,10 @@ class LimitsView(QWidget):
         row.addLayout(right, 1)
         self.attribute.currentIndexChanged.connect(lambda _: self._reach())
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._buttons())
+        self._pulse = QTimer(self)
+        self._pulse.setInterval(50)
+        self._pulse.timeout.connect(lambda: bench.step_proof(time.monotonic()))
+        bind(bench.proof_changed, self, self._tested)
         bench.selection_changed.connect(self.refresh)
         bind(bench.changed, self, self.refresh)
         self.refresh()
@@ -196,7 +216,7 @@ class LimitsView(QWidget):
         units = self.bench.selected()
         for unit in units:
             mode = index_of(self.bench.show).profiles.mode_of(unit)
-            item = channel_of(chart(*mode), self.attribute.currentData()) if mode else None
+            item = core.bound_channel(mode, self.attribute.currentData()) if mode and self.attribute.currentData() else None
             if item is not None:
                 return unit, item
         return None
@@ -229,17 +249,37 @@ class LimitsView(QWidget):
         self.bench.guard(run)
 
     def _from_now(self, high: bool) -> None:
-        """Each unit's own level now becomes its limit."""
+        """What is sent to each unit now becomes its limit."""
         attribute = self.attribute.currentData()
-        wanted: dict[str, Limit] = {}
-        for unit in self.bench.selected():
-            level = self.bench.live.level(unit.id, attribute) if attribute else None
-            old = next((kept for kept in unit.limits if kept.attribute == attribute), Limit(attribute=attribute or ""))
-            if level is not None:
-                low, top = (min(old.low, level), level) if high else (level, max(old.high, level))
-                wanted[unit.id] = Limit(attribute=attribute, low=low, high=top)
-        if wanted:
-            self.bench.commit(self._name(f"limit {plain(attribute)} from now"), core.set_levels(self.bench.show, wanted))
+        levels = {u: found for u in self.bench.selection if attribute and (found := self.bench.live.sent_levels(u, attribute))}
+        if not levels:
+            self.bench.tell("attention", "None of the selected units has that attribute and an address, so nothing is sent to it now.")
+            return
+        made = core.from_now(self.bench.show, levels, attribute, high, self.together.isChecked())
+        self.bench.commit(self._name(f"limit {plain(attribute)} from now"), made)
+
+    def _test(self) -> None:
+        bench = self.bench
+        if isinstance(bench.proof, ProveLimits):
+            bench.end_proof()
+            return
+        bench.guard(lambda: bench.begin_proof(lambda: ProveLimits(bench.show, bench.live, time.monotonic(), list(bench.selection))))
+        if bench.proof is not None and not bench.sending:
+            bench.tell("attention", "Output is off: nothing of this test leaves the computer until you switch it on.")
+
+    def _tested(self) -> None:
+        """While the test runs: what is asked beside what is sent."""
+        proof = self.bench.proof if isinstance(self.bench.proof, ProveLimits) else None
+        self.test.setText("End the test" if proof else "Test limits")
+        self.testing.setVisible(proof is not None)
+        if proof is None:
+            self._pulse.stop()
+            return
+        if not self._pulse.isActive():
+            self._pulse.start()
+        rows = proof.beside()
+        lines = [f"{b.number} {b.attribute}: asked {b.asked}, sent {b.sent}{'  held' if b.held else ''}" for b in rows[:6]]
+        self.testing.setText("\n".join([*lines, *([f"and {len(rows) - 6} more"] if len(rows) > 6 else [])]))
 
     def _handle(self, **changes: Any) -> None:
         ids = list(self.bench.selection)

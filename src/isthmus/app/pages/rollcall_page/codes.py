@@ -189,7 +189,9 @@ class Codes(QWidget):
         self._turning = True
         if at < self.model.count_pictures:
             slots = code.slots(at)
-            bench.begin_proof(lambda: ProveSlots(bench.show, bench.live, time.monotonic(), slots, f"Light code, picture {at + 1}"))
+            bench.begin_proof(
+                lambda: ProveSlots(bench.show, bench.live, time.monotonic(), slots, f"Light code, picture {at + 1}"), "Light codes"
+            )
             off = "" if bench.sending else " Output is off: switch it on first (Ctrl+Return)."
             glow = " They only glow: brighter values are not safe for all units there." if code.value < GLOW else ""
             self.words.setText(f"Picture {at + 1} of {self.model.count_pictures}: note every unit that is lit, then go on.{glow}{off}")

@@ -191,7 +191,8 @@ class HuntView(PageView):
         self.look = look = None if hunt.found or hunt.contradicts else hunt.look()
         self._beginning = True
         if look is not None:
-            bench.begin_proof(lambda: ProveSlots(bench.show, bench.live, time.monotonic(), look.slots, look.words))
+            about = f"The hunt for {hunt.unit.number}"
+            bench.begin_proof(lambda: ProveSlots(bench.show, bench.live, time.monotonic(), look.slots, look.words), about)
         else:
             bench.end_proof()
         self._beginning = False

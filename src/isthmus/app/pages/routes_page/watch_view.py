@@ -19,6 +19,7 @@ from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.net import View
 from isthmus.output import identity
+from isthmus.output.captured import CaptureLimits
 from isthmus.output.masters import row_of
 from isthmus.patch.index import index_of
 from isthmus.patch.numbers import read_numbers
@@ -285,6 +286,7 @@ class WatchView(PageView):
         if self.bench.sending:
             raise EntryFault("The output is on: it and the playback would fight.", do="Switch the output off first.")
         self._playing = Playing(read_capture(path))
+        self._limits = CaptureLimits(self.bench.show)
         self.play.setText("End the playback")
         self._player.start()
 
@@ -293,9 +295,10 @@ class WatchView(PageView):
         if self._playing is None or desk is None:
             return
         for payload, (host, port) in self._playing.due():
-            desk.send(payload, host, port)
+            desk.send(self._limits.hold(payload), host, port)
         if self._playing.done:
             self._playing = None
             self._player.stop()
             self.play.setText("Play back…")
-            self.bench.tell("ok", "The capture has been played back.")
+            held = f" Limits held {self._limits.held} packets back." if self._limits.held else ""
+            self.bench.tell("ok", f"The capture has been played back.{held}")
