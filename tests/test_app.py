@@ -175,7 +175,8 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     key(editor, Qt.Key.Key_A, CTRL)
     keys(editor, "Bow wash three")
     key(editor, Qt.Key.Key_Return)
-    assert bench.show.unit("u203").name == "Bow wash three"
+    assert bench.show.unit("u203").name == "Bow wash three" and bench.selection != ["u203"]  # Enter went down
+    key(table, Qt.Key.Key_Up)
     shortcut(window, Qt.Key.Key_U)
     assert set(bench.live.lit()) == {"u203"}
     window.hand.intensity.setFocus()

@@ -108,7 +108,7 @@ def test_a_copy_goes_elsewhere_and_work_goes_on_where_it_was(make_window, demo: 
 
 def test_the_show_menu_and_the_context_menu_hold_the_same_acts_as_the_keys(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
-    click(window.bar.title)
+    click(window.bar.menu_)
     menu = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible())
     words = [a.text() for a in menu.actions() if a.text()]
     assert words[:3] == ["New show", "Open…", "Open the demo show"] and "Undo" in words

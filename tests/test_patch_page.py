@@ -141,8 +141,13 @@ def test_blocks_are_filled_typed_over_replaced_and_undone_as_one(make_window, de
     editor = child(table.viewport(), "", QLineEdit)
     editor.selectAll()
     keys(editor, "4.201")
-    key(editor, Qt.Key.Key_Return, CTRL)  # over the whole block: four units at one address is a wish like any other
-    assert len({bench.show.unit(f"u20{i}").patch[0].address for i in (1, 2, 3, 4)}) == 1
+    key(editor, Qt.Key.Key_Return, CTRL)  # over the whole block: four units at one address are asked about like any clash
+    assert until(lambda: QApplication.activeModalWidget() is not None)
+    key(QApplication.activeModalWidget(), Qt.Key.Key_1)
+    assert [bench.show.unit(f"u20{i}").patch[0].address for i in (1, 2, 3, 4)] == [201, 212, 223, 234]
+    bench.undo()
+    model.write([(model.row_of("u201"), COLUMN["address"], "4.201")])
+    block(table, (model.row_of("u201"), model.row_of("u201") + 3), (COLUMN["address"], COLUMN["address"]))
     shortcut(window, Qt.Key.Key_D, CTRL | ALT)
     assert [bench.show.unit(f"u20{i}").patch[0].address for i in (1, 2, 3, 4)] == [201, 212, 223, 234]
     shortcut(window, Qt.Key.Key_H, CTRL | ALT)
@@ -418,7 +423,9 @@ def test_batches_go_on_from_the_last_and_the_inspector_asks_as_the_table_does(ma
     assert [(p.address, p.room) for n, p in sorted(added.items())] == [(1, 5), (6, 5), (11, 5), (16, 5), (21, 5)]
     shortcut(window, Qt.Key.Key_A, CTRL | SHIFT)
     again = dialog("add units")
-    assert (again.mode.currentData(), again.first.text(), again.address.text()) == ("Three", "814", "9.026")
+    assert again.profile.lineEdit().hasFocus() and again.profile.currentText() == "" and again.first.text() == "814"
+    keys(again.profile.lineEdit(), "turnstone 7")  # typed at once it is looked for, and nothing else is chosen meanwhile
+    assert again._key().endswith("Turnstone 7") and again.address.text() == "9.026"
     again.reject()
     activate(window)
     bench.select(["u203"])

@@ -21,6 +21,7 @@ from isthmus.errors import EntryFault
 from isthmus.patch import edits, footprint
 from isthmus.patch.addresses import place, read_addresses
 from isthmus.patch.cells import addresses, addresses_continued
+from isthmus.patch.follow import grown
 from isthmus.patch.limits import limits_of_many
 from isthmus.patch.numbers import read_numbers, write_numbers
 from isthmus.profiles import profiles_of
@@ -353,6 +354,10 @@ class Inspector(Panel):
             self.refresh()
         return True
 
+    def _give_mode(self, ids: list[str], mode: str) -> None:
+        after = edits.set_mode(self.bench.show, ids, mode)
+        self.bench.place(f"mode of {len(ids)} unit{'s' * (len(ids) != 1)}", grown(self.bench.show, after, ids))
+
     def _typed(self, name: str) -> None:
         field = self.fields[name]
         text = field.text()
@@ -362,6 +367,10 @@ class Inspector(Panel):
         ids = list(self.bench.selection)
         field.original = text
         if name == "Starts at" and self._placed(ids, text):
+            return
+        if name == "Mode":
+            if not self.bench.guard(lambda: self._give_mode(ids, text.strip())):
+                self.refresh()
             return
         if write is None or not self.bench.guard(
             lambda: self.bench.commit(f"{name.lower()} of {len(ids)} unit{'s' * (len(ids) != 1)}", write(self.bench.show, ids, text))

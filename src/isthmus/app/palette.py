@@ -173,7 +173,7 @@ class Keys(Frame):
             column.addLayout(grid)
         others = [
             ("Arrow keys", "move in tables, turn the stage, move the plan; with Rearrange on they nudge"),
-            ("Enter, F2", "type in a cell"),
+            ("F2, or type", "type in a cell; Enter then goes down, Tab to the right"),
             ("Ctrl+C, Ctrl+V", "copy rows and paste cells, as in a spreadsheet"),
             ("Tab", "next part of the window"),
         ]

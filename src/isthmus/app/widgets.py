@@ -220,8 +220,39 @@ class Section(QWidget):
         p.fillRect(QRect(int(a) + 10, 10, self.width() - int(a) - 10, 1), theme.color("line"))
 
 
+def claims_text(event: QEvent) -> bool:
+    """Whether a key about to be taken for an act begins or goes on with text; it is then claimed for the text."""
+    if event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent):
+        return False
+    held = event.modifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
+    if held or not event.text() or not event.text().isprintable() or event.text() == " ":
+        return False
+    event.accept()
+    return True
+
+
+class TextTable(QTableView):
+    """A table in which typing begins the cell that is current: no letter of it is taken for an act."""
+
+    def takes_text(self) -> bool:
+        """Whether the current cell can be typed in just now."""
+        at = self.currentIndex()
+        return at.isValid() and bool(self.editTriggers() & QTableView.EditTrigger.AnyKeyPressed) and self._writable(at)
+
+    def _writable(self, at: QModelIndex) -> bool:
+        return bool(at.flags() & Qt.ItemFlag.ItemIsEditable)
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and self.takes_text() and claims_text(event):
+            return True
+        return super().event(event)
+
+
 class Choice(QComboBox):
-    """A drop-down with our chevron: stylesheets can only show a file there."""
+    """A drop-down with our chevron: stylesheets can only show a file there. Typing looks for an entry."""
+
+    def event(self, event: QEvent) -> bool:
+        return claims_text(event) or super().event(event)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
@@ -358,7 +389,7 @@ class RowsModel(QAbstractTableModel):
 
 def plain_table(model: QAbstractItemModel, name: str, words: str, widths: Sequence[int], stretch: int) -> QTableView:
     """A table of rows without grid: chosen row by row, copied as spreadsheets do; `stretch` is the column that gives way."""
-    made = QTableView()
+    made = TextTable()
     made.setModel(model)
     made.setObjectName(name)
     made.setAccessibleName(words)

@@ -114,15 +114,39 @@ def place(show: Show, wish: Wish) -> Placing:
         if unit.locked and [(p.universe, p.address) for p in unit.patch] != list(spots):
             raise EntryFault(f"The address of {unit.number} is locked.", do="Unlock it first.")
         made[unit_id] = patches_for(unit, index.profiles.mode_of(unit), spots)
+    return look_at(show, made)
+
+
+def look_at(show: Show, made: Mapping[str, tuple[Patched, ...]]) -> Placing:
+    """Look at patches for any units as a whole. Of those that want the same slots the first in order gets them."""
     plain = put(show, made)
-    wanted = [span for unit_id in made for span in index_of(plain).spans[unit_id]]
+    index, after = index_of(show), index_of(plain)
+    late = _late(after, made)
+    first = {unit_id: patch for unit_id, patch in made.items() if unit_id not in late}
+    wanted = [span for unit_id in first for span in after.spans[unit_id]]
     blocked: dict[str, Unit] = {}
     for span in wanted:
         for other in index.universe(span.universe).spans:
             if other.unit not in made and other.start <= span.end and span.start <= other.end:
                 blocked[other.unit] = index.by_id[other.unit]
-    movers = tuple(sorted(blocked.values(), key=lambda u: u.number))
-    return Placing(plain, movers, _ways(show, index, made, plain, wanted, movers) if movers else ())
+    movers = (*sorted(blocked.values(), key=lambda u: u.number), *(after.by_id[unit_id] for unit_id in late))
+    if not movers:
+        return Placing(plain, (), ())
+    return Placing(plain, movers, _ways(show, index, first, plain, wanted, movers, bool(late)))
+
+
+def _late(after: PatchIndex, made: Mapping[str, tuple[Patched, ...]]) -> list[str]:
+    """Units of a wish that want slots another unit before them in it takes."""
+    taken: dict[int, list[Span]] = {}
+    late = []
+    for unit_id in made:
+        spans = after.spans.get(unit_id, ())
+        if any(other.start <= span.end and span.start <= other.end for span in spans for other in taken.get(span.universe, ())):
+            late.append(unit_id)
+            continue
+        for span in spans:
+            taken.setdefault(span.universe, []).append(span)
+    return late
 
 
 def put(show: Show, patches: Mapping[str, tuple[Patched, ...]]) -> Show:
@@ -143,11 +167,19 @@ def moves_between(before: Show, after: Show, but: Mapping[str, object] | None = 
 
 
 def _ways(
-    show: Show, index: PatchIndex, made: dict[str, tuple[Patched, ...]], plain: Show, wanted: list[Span], blocked: tuple[Unit, ...]
+    show: Show,
+    index: PatchIndex,
+    made: dict[str, tuple[Patched, ...]],
+    plain: Show,
+    wanted: list[Span],
+    blocked: tuple[Unit, ...],
+    crowded: bool,
 ) -> tuple[Way, ...]:
     names = ", ".join(str(u.number) for u in blocked[:4]) + (" …" if len(blocked) > 4 else "")
     locked = [u.number for u in blocked if u.locked]
     held = f"{', '.join(map(str, locked))} {'is' if len(locked) == 1 else 'are'} locked" if locked else ""
+
+    crowd = "several units want the same slots" if crowded else ""
 
     def way(key: str, label: str, patches: dict[str, tuple[Patched, ...]] | str) -> Way:
         if isinstance(patches, str):
@@ -157,7 +189,7 @@ def _ways(
 
     return (
         way(ROOM, f"Make room: move {names} to the next free addresses", held or _make_room(index, made, wanted, blocked)),
-        way(SWAP, f"Swap places with {names}", held or _swap(index, made, wanted, blocked)),
+        way(SWAP, f"Swap places with {names}", held or crowd or _swap(index, made, wanted, blocked)),
         way(TAKE, f"Take the place, {names} without an address", held or {u.id: () for u in blocked}),
         way(ALLOW, "Allow both to claim it", {}),
     )

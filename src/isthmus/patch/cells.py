@@ -10,6 +10,7 @@ from typing import Any
 from isthmus.errors import EntryFault
 from isthmus.patch.addresses import Placing, place, read_addresses
 from isthmus.patch.edits import renumber, set_locked, set_mode, set_text
+from isthmus.patch.follow import grown
 from isthmus.patch.index import index_of
 from isthmus.patch.limits import limits_in_words
 from isthmus.patch.numbers import read_numbers
@@ -84,9 +85,9 @@ def write_cells(show: Show, cells: Iterable[Cell], write_gel: GelWriter | None =
     for key in by_column:
         if key not in BY_KEY or not BY_KEY[key].writable:
             raise EntryFault(f"The column {BY_KEY[key].name if key in BY_KEY else key} cannot be typed in.")
-    if wanted := by_column.get("mode"):
-        for mode, ids in _by_text(wanted).items():
-            show = set_mode(show, ids, mode)
+    before, moded = show, by_column.get("mode", {})
+    for mode, ids in _by_text(moded).items():
+        show = set_mode(show, ids, mode)
     for key in ("name", "hangs_on", "purpose", "note"):
         for text, ids in _by_text(by_column.get(key, {})).items():
             show = set_text(show, ids, key, text)
@@ -98,8 +99,9 @@ def write_cells(show: Show, cells: Iterable[Cell], write_gel: GelWriter | None =
         show = renumber(show, {unit: one_number(text) for unit, text in wanted.items()})
     if wanted := by_column.get("address"):
         placing = place(show, {unit: read_addresses(text) for unit, text in wanted.items()})
-        return Written(placing.show, placing if placing.in_the_way else None)
-    return Written(show)
+    else:
+        placing = grown(before, show, moded)
+    return Written(placing.show, placing if placing.in_the_way else None)
 
 
 def _by_text(wanted: Mapping[str, str]) -> dict[str, list[str]]:

@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from isthmus.errors import EntryFault
 from isthmus.patch.addresses import Spot, blocks_at, put
+from isthmus.patch.follow import followed, past_the_end
 from isthmus.patch.index import Room, index_of
 from isthmus.patch.numbers import MAX_NUMBER
 from isthmus.profiles import chart, profiles_of
@@ -96,7 +97,7 @@ def set_address(show: Show, ids: Iterable[str], start: Spot | None, spacing: int
 
 
 def set_mode(show: Show, ids: Collection[str], mode: str) -> Show:
-    """Change the mode; the start address stays, the blocks follow the new footprint."""
+    """Change the mode; every address stays. Raises EntryFault where the new mode would run past its universe."""
     profiles = profiles_of(show)
 
     def change(unit: Unit) -> Unit:
@@ -107,8 +108,17 @@ def set_mode(show: Show, ids: Collection[str], mode: str) -> Show:
                 f"Unit {unit.number} has no mode “{mode}”.",
                 do=f"It has {', '.join(m.name for m in profile.modes)}." if profile else "Its profile does not read.",
             )
-        patch = blocks_at(profile, wanted, unit.patch[0].universe, unit.patch[0].address) if unit.patch else ()
-        return replace(unit, mode=mode, patch=patch) if unit.mode != mode else unit
+        if unit.mode == mode:
+            return unit
+        patch = followed(unit.patch, profiles.mode_of(unit), profile, wanted)
+        past = past_the_end(patch, profile, wanted)
+        if past is not None:
+            raise EntryFault(
+                f"Unit {unit.number} takes {chart(profile, wanted).footprint} channels in {mode}; "
+                f"from {write_address(past.universe, past.address)} it would run past {SLOTS}.",
+                do="Move it first, or use Another profile or mode…, which finds it another place.",
+            )
+        return replace(unit, mode=mode, patch=patch)
 
     return change_units(show, ids, change)
 
@@ -127,12 +137,29 @@ def address_next_free(show: Show, ids: Iterable[str]) -> Show:
         unit = index.by_id[unit_id]
         found = index.profiles.mode_of(unit)
         length = max(1, chart(*found).footprint if found else 1)
-        spot = room.find(length, unit.patch[0].universe if unit.patch else lowest)
+        kept = unit.patch[0].room if unit.patch else 0
+        begin = unit.patch[0].universe if unit.patch else lowest
+        if found and length > SLOTS:  # each break whole, in the next universe that takes it
+            made[unit_id] = _apart(room, chart(*found).footprints, begin, unit.number)
+            continue
+        spot = (room.find(kept, begin) if length < kept <= SLOTS else None) or room.find(length, begin)
         if spot is None:
             raise EntryFault(f"No universe has {length} free slots for unit {unit.number}.")
-        room.take(*spot, length)
-        made[unit_id] = blocks_at(*found, *spot) if found else (Patched(universe=spot[0], address=spot[1]),)
+        room.take(*spot, max(length, min(kept, SLOTS - spot[1] + 1)))
+        made[unit_id] = blocks_at(*found, *spot, kept if kept > length else 0) if found else (Patched(universe=spot[0], address=spot[1]),)
     return put(show, made)
+
+
+def _apart(room: Room, sizes: Sequence[tuple[int, int]], universe: int, number: int) -> tuple[Patched, ...]:
+    """Breaks of a mode that is longer than a universe, each at the next free place."""
+    entries = []
+    for block, size in sizes:
+        spot = room.find(size, universe)
+        if spot is None:
+            raise EntryFault(f"No universe has {size} free slots for unit {number}.")
+        room.take(*spot, size)
+        entries.append(Patched(universe=spot[0], address=spot[1], block=block))
+    return tuple(entries)
 
 
 def copy_units(show: Show, ids: Sequence[str], numbers: Sequence[int] = ()) -> tuple[Show, list[str]]:

@@ -207,6 +207,12 @@ class Room:
             self.taken[number] = mask
             self._most.pop(number, None)
 
+    def copy(self) -> Room:
+        """Another plan that begins where this one stands."""
+        made = Room()
+        made.taken, made._most = dict(self.taken), dict(self._most)
+        return made
+
     def fits(self, universe: int, address: int, length: int) -> bool:
         return address + length - 1 <= SLOTS and not self.taken.get(universe, 0) & bits(address, address + length - 1)
 

@@ -114,7 +114,7 @@ def readdress(show: Show, wanted: Wanted, told: Told | None = None) -> Plan:
     moving = {unit.id for unit, _ in items}
     for unit_id, spans in index.spans.items():
         for span in spans if unit_id not in moving else ():
-            base.taken[span.universe] = base.taken.get(span.universe, 0) | bits(span.start, span.end)
+            base.taken[span.universe] = base.taken.get(span.universe, 0) | bits(span.start, max(span.end, span.start + span.room - 1))
     bundles = _bundles(show, index, items, wanted)
     step = told or (lambda _: None)
     plans = []
@@ -132,7 +132,7 @@ def readdress(show: Show, wanted: Wanted, told: Told | None = None) -> Plan:
 
 
 def _items(index: PatchIndex, wanted: Wanted) -> tuple[list[tuple[Unit, int]], list[tuple[int, str]]]:
-    """Units that may be moved, with their footprints, by number; and those that stay, with the reason."""
+    """Units that may be moved, with the slots they take or keep, by number; and those that stay, with the reason."""
     chosen = set(wanted.units)
     items, left = [], []
     for unit in sorted(index.by_id.values(), key=lambda u: u.number):
@@ -149,7 +149,7 @@ def _items(index: PatchIndex, wanted: Wanted) -> tuple[list[tuple[Unit, int]], l
         elif unit.patch and unit.patch != blocks_at(*mode, unit.patch[0].universe, unit.patch[0].address, unit.patch[0].room):  # type: ignore[misc]
             left.append((unit.number, "its blocks have addresses of their own"))
         else:
-            items.append((unit, lay.footprint))
+            items.append((unit, min(SLOTS, max(lay.footprint, unit.patch[0].room if unit.patch else 0))))
     return items, left
 
 
@@ -436,4 +436,4 @@ def _patch(index: PatchIndex, unit: Unit, spot: Spot) -> tuple[Patched, ...]:
     assert mode is not None  # only units with a mode are items
     if spot == _here(unit):
         return unit.patch
-    return blocks_at(*mode, *spot)
+    return blocks_at(*mode, *spot, unit.patch[0].room if unit.patch else 0)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from msgspec.structs import replace
 
 from isthmus.errors import EntryFault
-from isthmus.patch.addresses import blocks_at
+from isthmus.patch.follow import followed
 from isthmus.profiles.compare import differences
 from isthmus.profiles.records import Mode, Profile
 from isthmus.profiles.sheet import sheet
@@ -57,7 +57,9 @@ def _both(show: Show, key: str, stored: StoredProfile) -> tuple[Profile, Profile
 
 
 def swap_profile(show: Show, key: str, stored: StoredProfile, ids: Collection[str] | None = None) -> Show:
-    """Give units of profile `key` (all of them, or those of `ids`) the new profile; start addresses stay.
+    """Give units of profile `key` (all of them, or those of `ids`) the new profile; every address stays.
+
+    `follow.grown` says who is then in the way.
 
     A new revision of the same maker and model takes the old one's place; for some units only, it is kept beside it
     under its revision.
@@ -75,7 +77,7 @@ def swap_profile(show: Show, key: str, stored: StoredProfile, ids: Collection[st
     def change(unit: Unit) -> Unit:
         mode = old.mode(unit.mode) if old else None
         target = mode_for(old, mode, fresh) if old and mode else fresh.mode(unit.mode) or fresh.modes[0]
-        patch = blocks_at(fresh, target, unit.patch[0].universe, unit.patch[0].address) if unit.patch else ()
+        patch = followed(unit.patch, (old, mode) if old and mode else None, fresh, target)
         return replace(unit, profile=name, mode=target.name, patch=patch)
 
     return replace(show, profiles=(*profiles, kept), units=tuple(change(unit) if unit.id in chosen else unit for unit in show.units))

@@ -111,18 +111,21 @@ class AddDialog(Frame):
         self.buttons.insertWidget(2, self.again)
         self._fill_profiles()
         self._go_on_from_last(bool(stored))
+        self.profile.setCurrentIndex(-1)
+        self.profile.setEditText("")
         self._connect()
         self._profile_changed()
         if stored is not None:
             chosen = self._shelf.profiles.profiles[stored.key]
             self.profile.setCurrentText(f"{chosen.label}  ({chosen.maker})")
             self.mode.setCurrentIndex(max(0, self.mode.findData(mode)))
-        elif self.last.mode:
-            self.mode.setCurrentIndex(max(0, self.mode.findData(self.last.mode)))
+        self.profile.setFocus()
 
     def _make_fields(self) -> None:
         show = self.bench.show
         self.profile = self._combo("profile", editable=True)
+        if line := self.profile.lineEdit():
+            line.setPlaceholderText("Type a few letters of the maker or the model")
         self.mode = self._combo("mode")
         self.count = field("count", "1", "how many, or numbers: 1-8, 2-20 step 2", mono=True)
         self.count.setToolTip("A count such as 6, or the numbers themselves: 101-108, 2-20 step 2, 1-9 but 5")

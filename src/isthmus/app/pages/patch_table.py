@@ -17,21 +17,12 @@ from PySide6.QtCore import (
     Qt,
 )
 from PySide6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QShowEvent
-from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QFrame,
-    QHeaderView,
-    QLineEdit,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QTableView,
-    QWidget,
-)
+from PySide6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QLineEdit, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from isthmus.app import paint
 from isthmus.app.pages.patch_model import NAMES, RIGHT, ROOM, PatchModel
 from isthmus.app.theme import SIZE, font, pen, theme
-from isthmus.app.widgets import bind
+from isthmus.app.widgets import TextTable, bind
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.gels import colour_of, split_gels
@@ -41,6 +32,7 @@ from isthmus.show import read_address
 from isthmus.show.records import Unit
 
 CORNER = 5
+STEPS = {Qt.Key.Key_Return: (1, 0), Qt.Key.Key_Enter: (1, 0), Qt.Key.Key_Tab: (0, 1), Qt.Key.Key_Backtab: (0, -1)}
 HEADING = 22
 MONO = ("number", "address", "takes", "room")
 
@@ -209,7 +201,7 @@ class Header(QHeaderView):
         p.restore()
 
 
-class PatchTable(QTableView):
+class PatchTable(TextTable):
     def __init__(self, bench: Workbench, model: PatchModel) -> None:
         super().__init__()
         self.bench, self.patch = bench, model
@@ -367,10 +359,46 @@ class PatchTable(QTableView):
             self.paste(QGuiApplication.clipboard().text())
         elif event.key() == Qt.Key.Key_Delete and not event.modifiers():
             self.write_block("")
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.state() != QAbstractItemView.State.EditingState:
-            self.edit(self.currentIndex())
+        elif self.state() == QAbstractItemView.State.EditingState and event.key() in STEPS:
+            event.accept()  # the editor's own Enter comes by here too
+        elif event.key() in STEPS:
+            self._step(-1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1, 0)
         else:
             super().keyPressEvent(event)
+
+    def _step(self, down: int, right: int) -> bool:
+        """On to the next cell, as in a spreadsheet; False at the edge of the table, where Tab leaves it."""
+        at = self.currentIndex()
+        to = self.patch.index(at.row() + down, at.column() + right)
+        if not at.isValid() or not to.isValid():
+            return bool(down)
+        self.setCurrentIndex(to)
+        return True
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        """Tab and Shift+Tab, which Qt takes for the focus before any key is seen."""
+        return self._step(0, 1 if forward else -1) or super().focusNextPrevChild(forward)
+
+    def commitData(self, editor: QWidget) -> None:
+        """What is typed may put rows in another order: the row below is remembered by its unit."""
+        at, rows = self.currentIndex(), self.patch.rows
+        here, below = (rows[r].id if 0 <= r < len(rows) else "" for r in (at.row(), at.row() + 1))
+        self._typed = here, below, at.column()
+        super().commitData(editor)
+
+    def closeEditor(self, editor: QWidget, hint: QStyledItemDelegate.EndEditHint) -> None:
+        """Enter goes down, Tab to the right, without opening the next cell."""
+        end = QStyledItemDelegate.EndEditHint
+        sideways = {end.EditNextItem: 1, end.EditPreviousItem: -1}.get(hint, 0)
+        super().closeEditor(editor, end.NoHint if sideways else hint)
+        here, below, column = self._typed
+        self._typed = "", "", 0
+        if hint == end.SubmitModelCache or sideways:
+            row, column = self.patch.row_of(here if sideways else below or here), column + sideways
+            if row >= 0 and 0 <= column < len(self.patch.columns):
+                self.setCurrentIndex(self.patch.index(row, column))
+
+    _typed = "", "", 0  # the unit of the cell that was typed in last, the one below it, and the column
 
     def block(self) -> list[tuple[int, list[int]]]:
         """The chosen cells as (column, rows from top to bottom), by column."""

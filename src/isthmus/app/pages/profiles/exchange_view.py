@@ -27,6 +27,7 @@ from isthmus.library.exchange import (
     read_catalogue,
 )
 from isthmus.library.sources import downloads_folder
+from isthmus.patch.follow import grown
 from isthmus.patch.swap_profile import preview_swap, swap_profile
 from isthmus.show.records import StoredProfile
 
@@ -290,7 +291,8 @@ class ExchangeView(QWidget):
                 or "No unit uses it."
             )
             if ask(self.window(), f"A newer {stored.key}", told, [("yes", "Take the newer one"), ("no", "Keep what we have")]) == "yes":
-                self.bench.commit(f"take a newer {stored.key}", swap_profile(self.bench.show, stored.key, fresh))
+                after = swap_profile(self.bench.show, stored.key, fresh)
+                self.bench.place(f"use a newer {stored.key}", grown(self.bench.show, after, [u.id for u in after.units]))
 
         self._fetch(entry, done)
 

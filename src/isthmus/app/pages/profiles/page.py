@@ -21,6 +21,7 @@ from isthmus.app.widgets import Page, bind, button, label
 from isthmus.app.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.library.shelf import keep_own
+from isthmus.patch.follow import grown
 from isthmus.patch.swap_profile import preview_swap, swap_profile, using
 from isthmus.profiles.gdtf import read_members, write_gdtf
 from isthmus.profiles.records import Profile
@@ -229,7 +230,8 @@ class ProfilesPage(Page):
         told = "\n".join(f"{c.old} becomes {c.new} ({c.units} units): {'; '.join(c.differs[:4]) or 'nothing differs'}" for c in changes)
         words = f"{len(units)} units of this show use {key}.\n\n{told}"
         if ask(self.window_, "Use it in this show?", words, [("yes", f"Give them {stored.key}"), ("no", "Leave them")]) == "yes":
-            self.bench.commit(f"give {len(units)} units {stored.key}", swap_profile(self.bench.show, key, stored))
+            after = swap_profile(self.bench.show, key, stored)
+            self.bench.place(f"give {len(units)} units {stored.key}", grown(self.bench.show, after, [u.id for u in units]))
 
     def shut_down(self) -> None:
         self.exchange.stop()
