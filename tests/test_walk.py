@@ -12,7 +12,22 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QApplication, QTableView
 
 from conftest import lit
-from hands import answer_file_dialog, child, choose, click, dialog, drag, key, keys, press, retype, shortcut, type_in_cell, until
+from hands import (
+    answer_file_dialog,
+    answer_question,
+    child,
+    choose,
+    click,
+    dialog,
+    drag,
+    key,
+    keys,
+    press,
+    retype,
+    shortcut,
+    type_in_cell,
+    until,
+)
 from isthmus.demo import EXTRA_LIST
 from isthmus.patch import all_spans, clashes
 from isthmus.show import open_show
@@ -195,5 +210,6 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     assert bench.show is saved and bench.history.unsaved == 0
     again = make_window(None)
     answer_file_dialog(str(file))
+    answer_question("Open read-only")  # the first window has it open
     shortcut(again, Qt.Key.Key_O)
     assert until(lambda: again.bench.show == saved) and again.bench.crossing.done["answered"] == bench.crossing.done["answered"]

@@ -248,6 +248,9 @@ class Bar(QWidget):
         find.clicked.connect(lambda: actions.trigger("help.find"))
         row.addWidget(find, 4)
         row.addStretch(1)
+        self.filtered = button("", run=self._to_filter, height=28, name="filter in force")
+        self.filtered.hide()
+        row.addWidget(self.filtered)
         self.end_call = button("Roll call is on: end it", run=lambda: actions.trigger("call.end"), height=28)
         self.end_call.hide()
         row.addWidget(self.end_call)
@@ -256,6 +259,7 @@ class Bar(QWidget):
         row.addWidget(self.sign)
         bench.title_changed.connect(self.renew)
         bind(bench.call_changed, self, self._called)
+        bind(bench.filter_changed, self, self._filters)
         theme.changed.connect(self.update)
         self.renew()
 
@@ -276,6 +280,17 @@ class Bar(QWidget):
             unit = self.bench.show.unit(call.unit) if call.unit else None
             self.end_call.setText(f"Roll call at {unit.number if unit else call.call.title}: end it")
             self.end_call.setToolTip("A answers, W wrong, S silent, N next, B back, C takes the verdict away, Ctrl+E ends")
+
+    def _filters(self) -> None:
+        """A filter in force is told on every page; a click goes where it can be cleared."""
+        told = {page: words for page, words in self.bench.filters.items() if words}
+        self.filtered.setVisible(bool(told))
+        self.filtered.setText("   ".join(f"{page} filter: {words}" for page, words in told.items()))
+        self.filtered.setToolTip("A filter hides units. Click to go to it.")
+
+    def _to_filter(self) -> None:
+        page = next(page for page, words in self.bench.filters.items() if words)
+        self.acts.trigger(f"go.{page.lower()}")
 
     def _menu(self) -> None:
         menu = self.acts.menu(SHOW_MENU, self)

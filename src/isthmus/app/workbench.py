@@ -54,6 +54,7 @@ class Workbench(QObject):
     sheet_changed = Signal()
     figures_changed = Signal()
     preview_changed = Signal()
+    filter_changed = Signal()
     told = Signal(str, str)  # severity, sentence
     clashing = Signal(object, str)  # a Placing with somebody in the way, and what the edit is called
 
@@ -83,6 +84,7 @@ class Workbench(QObject):
         self.figures: dict[str, str] = {}  # written beside units while they are fanned
         self.preview: Show | None = None  # the show as it would be, while a handle is pulled or a length is typed
         self.preview_words = ""
+        self.filters: dict[str, str] = {}  # page → what its filter hides, in words
         self.concluded: list[Snag] = []  # findings of roll call, kept by `Checks`
         self._next: tuple[Stamp | None, bool, list[str]] = _FRESH
         self._book = SnagBook()
@@ -241,6 +243,12 @@ class Workbench(QObject):
         if figures != self.figures:
             self.figures = figures
             self.figures_changed.emit()
+
+    def say_filter(self, page: str, words: str) -> None:
+        """A page hides units by a filter, which every page tells; "" when it hides none."""
+        if self.filters.get(page, "") != words:
+            self.filters[page] = words
+            self.filter_changed.emit()
 
     def see(self, show: Show | None, words: str = "") -> None:
         """Let plan and stage show what would be; None shows what is."""

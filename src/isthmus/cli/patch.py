@@ -17,6 +17,7 @@ from isthmus.patch.add import PLACES
 from isthmus.patch.addresses import ALLOW, ROOM, SWAP, TAKE, Move, moves_between, place, read_addresses
 from isthmus.patch.cells import addresses_continued
 from isthmus.patch.choose import read_choice
+from isthmus.patch.edits import renumber_from
 from isthmus.patch.groups import change_group, freeze, make_group, members, propose_groups, remove_groups, told
 from isthmus.patch.hanglist import read_hang_list
 from isthmus.patch.limits import attribute_named, handling_words, limit_words, listed, set_handling, set_limit, take_off
@@ -90,6 +91,16 @@ def patch_add(options: argparse.Namespace) -> Result:
     lines = [f"{r['number']:>6}  {r['name'][:24]:24}  {', '.join(r['address']) or 'none'}" for r in rows]
     saved, words = keep(options, preview.show)
     return DONE, {"added": rows, "notes": preview.notes, "clashes": clashing, "saved": saved}, [*lines, *preview.notes, words]
+
+
+def patch_renumber(options: argparse.Namespace) -> Result:
+    show = load(options.show)
+    ids = read_choice(show, options.units).ids
+    after = renumber_from(show, ids, options.first, options.keep_gaps)
+    old, new = {u.id: u.number for u in show.units}, {u.id: u.number for u in after.units}
+    rows = [{"before": old[i], "after": new[i]} for i in sorted(ids, key=lambda i: old[i])]
+    saved, words = keep(options, after)
+    return DONE, {"renumbered": rows, "saved": saved}, [*(f"{r['before']:>6} → {r['after']}" for r in rows), words]
 
 
 def _moved(moves: tuple[Move, ...]) -> tuple[list[dict[str, Any]], list[str]]:
@@ -274,6 +285,10 @@ def add_verbs(verbs: Any, verb: Callable[..., argparse.ArgumentParser]) -> None:
     again.add_argument("--together", action="store_true", help="identical units follow one another")
     again.add_argument("--first", type=int, default=1, help="from this universe on")
     again.add_argument("--units", help="only these")
+    fresh = verb(patches, "renumber", patch_renumber, "numbers from a first one on, in the order they have")
+    fresh.add_argument("--units", required=True, help="which: 101-104, all but 201, a name")
+    fresh.add_argument("--first", type=int, required=True, help="the first new number")
+    fresh.add_argument("--keep-gaps", action="store_true", help="keep the gaps between the numbers; else they are closed")
     verb(patches, "check", patch_check, "snags of the patch; exit code 1 when there is any")
     diff = verb(patches, "diff", patch_diff, "patch against paper; exit code 1 when they differ")
     diff.add_argument("--paper", metavar="FILE", help="a hang list instead of the show's own paper")
@@ -295,5 +310,5 @@ def add_verbs(verbs: Any, verb: Callable[..., argparse.ArgumentParser]) -> None:
     group.add_argument("--inside", metavar="GROUP")
     for name, words in (("--freeze", "keep the units it has now"), ("--away", "take it away"), ("--propose", "make the usual ones")):
         group.add_argument(name, action="store_true", help=words)
-    for made in (add, move, again, diff, limit, group):
+    for made in (add, move, again, diff, limit, group, fresh):
         saving(made)

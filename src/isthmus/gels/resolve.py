@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Collection, Iterable, Sequence
 
 import numpy as np
@@ -83,6 +84,19 @@ def set_gel(show: Show, ids: Collection[str], text: str, books: Iterable[Book] =
     if len(parts) > MOST:
         raise EntryFault(f"{len(parts)} gels in one frame are too many.", do=f"Stack {MOST} at the most.")
     return set_text(show, ids, "gel", " + ".join(parts))
+
+
+def resolve_gels(show: Show, ids: Collection[str], books: Iterable[Book]) -> Show:
+    """Gels that units name already, looked for in the books at hand; what no book has, or several, stays as it is."""
+    books, index = list(books), {unit.id: unit for unit in show.units}
+    by_text: dict[str, list[str]] = {}
+    for unit_id in ids:
+        if unit_id in index and index[unit_id].gel:
+            by_text.setdefault(index[unit_id].gel, []).append(unit_id)
+    for text, units in by_text.items():
+        with contextlib.suppress(EntryFault):
+            show = set_gel(show, units, text, books)
+    return show
 
 
 def _told_apart(show: Show, fresh: Gel) -> Show:

@@ -48,6 +48,24 @@ def renumber(show: Show, numbers: Mapping[str, int]) -> Show:
     return change_units(show, numbers, lambda u: replace(u, number=numbers[u.id]) if u.number != numbers[u.id] else u)
 
 
+def renumber_from(show: Show, ids: Sequence[str], first: int, keep_gaps: bool = False) -> Show:
+    """Numbers from `first` on for units in the order of their numbers, gaps between them closed or kept.
+
+    Raises EntryFault when another unit has one of the new numbers.
+    """
+    index = index_of(show)
+    units = sorted((index.by_id[i] for i in ids if i in index.by_id), key=lambda u: u.number)
+    if not units:
+        raise EntryFault("Nothing is selected.", do="Select the units to renumber.")
+    numbers = {u.id: first + (u.number - units[0].number if keep_gaps else at) for at, u in enumerate(units)}
+    others = {n: ids for n, ids in index.numbers.items() if any(i not in numbers for i in ids)}
+    taken = sorted(set(numbers.values()) & others.keys())
+    if taken:
+        more = f", and {len(taken) - 1} more of these" if len(taken) > 1 else ""
+        raise EntryFault(f"Unit {taken[0]} exists already{more}.", do="Choose another first number.")
+    return renumber(show, numbers)
+
+
 def check_free_numbers(show: Show, numbers: Sequence[int]) -> None:
     """Raises EntryFault unless all may be given to new units."""
     if not numbers or not 1 <= min(numbers) <= max(numbers) <= MAX_NUMBER:

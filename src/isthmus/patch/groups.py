@@ -130,6 +130,23 @@ def propose_groups(show: Show) -> Show:
     return replace(show, groups=(*show.groups, *made)) if made else show
 
 
+def groups_for(show: Show, ids: Collection[str]) -> Show:
+    """Groups kept in step for the models and hang positions of units that were just added, where there are none yet."""
+    wanted = set(ids)
+    have = {group.rule for group in show.groups}
+    names = {group.name.lower() for group in show.groups}
+    made = []
+    for unit in (u for u in show.units if u.id in wanted):
+        for kind in ("type", "position"):
+            value = _value(unit, kind, show)
+            rule = f"{kind}:{value}"
+            if value and rule not in have and value.lower() not in names:
+                have.add(rule)
+                names.add(value.lower())
+                made.append(Group(id=new_id(), name=value, rule=rule))
+    return replace(show, groups=(*show.groups, *made)) if made else show
+
+
 def told(show: Show, group: Group) -> str:
     """What a group holds, in words."""
     index = index_of(show)

@@ -8,15 +8,17 @@ from __future__ import annotations
 import csv
 import difflib
 import io
+import itertools
 import re
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from isthmus.errors import EntryFault, FileFault
 from isthmus.patch.numbers import MAX_NUMBER
 from isthmus.profiles import Profile, ProfileSet, chart, profiles_of
+from isthmus.profiles.store import read_stored
 from isthmus.show.address import read_address, write_address
 from isthmus.show.container import read_file
 from isthmus.show.records import SLOTS, UNIVERSES, Paper, PaperRow, Show, StoredProfile, UnreadLine
@@ -84,13 +86,19 @@ class HangList:
     notes: tuple[str, ...] = ()
     heads: tuple[str, ...] = ()
     at: dict[str, int] = field(default_factory=dict)
+    guessed: tuple[str, ...] = ()  # fields taken from what stands in a column whose heading says something else
+    lacking: tuple[str, ...] = ()  # needed fields no column was found for: nothing is read yet
+
+
+More = Callable[[str], list[StoredProfile]]
 
 
 class Library:
     """Profiles that may be chosen, by key, with the file each comes from."""
 
-    def __init__(self, stored: dict[str, StoredProfile], profiles: ProfileSet) -> None:
-        self.stored, self.profiles = stored, profiles
+    def __init__(self, stored: dict[str, StoredProfile], profiles: ProfileSet, more: More | None = None) -> None:
+        """`more` looks for profiles of a written name that are not among these yet."""
+        self.stored, self.profiles, self._more = stored, profiles, more
         self._by_name: dict[str, tuple[str, Profile]] = {}
         for key, profile in profiles.profiles.items():
             for name in (profile.name, f"{profile.maker} {profile.name}", profile.long_name):
@@ -99,16 +107,26 @@ class Library:
         self._near: dict[str, str] = {}
 
     @staticmethod
-    def of(*sources: tuple[StoredProfile, ...]) -> Library:
+    def of(*sources: tuple[StoredProfile, ...], more: More | None = None) -> Library:
         merged: dict[str, StoredProfile] = {}
         for source in sources:
             for stored in source:
                 merged.setdefault(stored.key, stored)
-        return Library(merged, profiles_of(Show(profiles=tuple(merged.values()))))
+        return Library(merged, profiles_of(Show(profiles=tuple(merged.values()))), more)
 
     def match(self, text: str) -> tuple[str, Profile] | None:
         """The profile meant by a model name, with or without its maker; only an exact name counts."""
-        return self._by_name.get(plain(text))
+        found = self._by_name.get(plain(text))
+        if found is None and self._more is not None and plain(text):
+            for stored in self._more(text):
+                profile = read_stored(stored)
+                if isinstance(profile, Profile) and stored.key not in self.stored:
+                    self.stored[stored.key] = stored
+                    self.profiles.profiles[stored.key] = profile
+                    for name in (profile.name, f"{profile.maker} {profile.name}", profile.long_name):
+                        self._by_name.setdefault(plain(name), (stored.key, profile))
+            found = self._by_name.get(plain(text))
+        return found
 
     def nearest(self, text: str) -> str:
         """The key of the profile with the likest name; empty when none is like it."""
@@ -148,20 +166,30 @@ def parse_hang_list(
     columns: Mapping[str, int] | None = None,
     aliases: Mapping[str, str] | None = None,
     edits: Mapping[tuple[int, str], str] | None = None,
+    lenient: bool = False,
 ) -> HangList:
     """The same from bytes or pasted text.
 
     `columns` (field → column) overrides what was matched; `aliases` (written model name → key of a profile) is what a
-    person agreed to; `edits` ((line, field) → text) corrects single cells.
+    person agreed to; `edits` ((line, field) → text) corrects single cells. `lenient`: where a needed column is not
+    found nothing is read and it is said, so that a person can choose it; else that raises.
     """
     rows = read_table(data, where)
-    start, found = match_columns(rows, where, library)
+    start, found, guessed = match_columns(rows, library)
     at = dict(columns) if columns is not None else found
     lacking = [PLAIN[name] for name in NEEDED if name not in at]
-    if lacking:
-        raise FileFault(f"no column is chosen for {' and '.join(lacking)}.", where=where, do="Choose the column it stands in.")
     width = max((len(row) for row in rows), default=0)
     heads = [rows[start][i] if start >= 0 and i < len(rows[start]) and rows[start][i] else f"column {i + 1}" for i in range(width)]
+    if lacking and not lenient:
+        told = ", ".join(f"“{cell[:20]}”" for cell in (rows[0] if rows else []) if cell) or "nothing"
+        raise FileFault(
+            f"no column is called {' or '.join(lacking)}, and none looks like it; line 1 has {told[:160]}.",
+            where=where,
+            do="Name the columns Unit, Type, Mode, Address, Position.",
+        )
+    if lacking:
+        names = {name: heads[i] for name, i in at.items() if i < len(heads)}
+        return HangList(Paper(title=Path(where).stem), (), (), names, (), heads=tuple(heads), at=dict(at), lacking=tuple(lacking))
     agreed = {plain(text): key for text, key in (aliases or {}).items()}
     good: list[PaperRow] = []
     rejected: list[PaperRow] = []
@@ -206,6 +234,7 @@ def parse_hang_list(
         tuple(f"{PLAIN[name]} was empty in {count} lines and taken from the line above." for name, count in filled.items()),
         tuple(heads),
         dict(at),
+        tuple(name for name in guessed if columns is None and start >= 0 and not heads[at[name]].startswith("column ")),
     )
 
 
@@ -229,8 +258,8 @@ def _merged(rows: Sequence[Sequence[str]], at: int) -> bool:
     return len(texts) > 3 and bool(texts[0]) and sum(not text for text in texts) > len(texts) / 3
 
 
-def match_columns(rows: Sequence[Sequence[str]], where: str, library: Library) -> tuple[int, dict[str, int]]:
-    """The line that names the columns (−1 when none does) and where each field stands: by name, else by content."""
+def match_columns(rows: Sequence[Sequence[str]], library: Library) -> tuple[int, dict[str, int], tuple[str, ...]]:
+    """The line that names the columns (−1 when none does), where each field stands, and which were told by content only."""
     best: dict[str, int] = {}
     start = -1
     for index, row in enumerate(rows[:20]):
@@ -240,25 +269,49 @@ def match_columns(rows: Sequence[Sequence[str]], where: str, library: Library) -
             if name:
                 columns[name] = at
         if all(name in columns for name in NEEDED):
-            return index, columns
+            return index, columns, ()
         if len(columns) > len(best):
             best, start = columns, index
     body = [row for row in rows[start + 1 : start + 61] if any(row)]
+    guessed = []
     for name, at in _by_content(body, library).items():
         if name not in best and at not in best.values():
             best[name] = at
-    lacking = [PLAIN[name] for name in NEEDED if name not in best]
-    if lacking:
-        seen = ", ".join(f"“{cell[:20]}”" for cell in (rows[0] if rows else []) if cell) or "nothing"
-        raise FileFault(
-            f"no column is called {' or '.join(lacking)}, and none looks like it; line 1 has {seen[:160]}.",
-            where=where,
-            do="Name the columns Unit, Type, Mode, Address, Position.",
-        )
-    if start < 0:  # titles may stand above the first line of the list
+            guessed.append(name)
+    if start < 0 and guessed and (head := _heading_above(rows, best)) is not None:
+        return head, best, tuple(guessed)
+    if start < 0 and "number" in best:  # titles may stand above the first line of the list
         first = (i for i, row in enumerate(rows) if best["number"] < len(row) and re.fullmatch(r"\d{1,6}(\.0)?", row[best["number"]]))
         start = next(first, 0) - 1
-    return start, best
+    return start, best, tuple(guessed)
+
+
+def _heading_above(rows: Sequence[Sequence[str]], at: Mapping[str, int]) -> int | None:
+    """A line of words right above the list that names its columns in a way nobody here knows."""
+    if "number" not in at:
+        return None
+    first = next((i for i, row in enumerate(rows) if at["number"] < len(row) and re.fullmatch(WHOLE, row[at["number"]])), 0)
+    above = rows[first - 1] if first else ()
+    worded = [cell for cell in above if cell and not re.search(r"\d", cell)]
+    return first - 1 if len(worded) >= 3 and len(set(worded)) == len(worded) else None
+
+
+def _grows_like_addresses(body: Sequence[Sequence[str]], at: int, library: Library, kinds: int | None) -> bool:
+    """Whether a column's cells go up by what the units take: weights and lengths do not.
+
+    Of lines that follow one another in one universe nearly all stand at least the smallest footprint of their type
+    apart (one channel where the type is not known), and no address stands twice.
+    """
+    spots: list[tuple[int, int, int]] = []
+    for row in body:
+        match = re.fullmatch(r"(\d{1,5})[./:](\d{1,3})", row[at]) if at < len(row) else None
+        if match and 1 <= int(match[2]) <= SLOTS and int(match[1]) >= 1:
+            known = library.match(row[kinds]) if kinds is not None and kinds < len(row) else None
+            least = min((chart(known[1], mode).footprint for mode in known[1].modes), default=1) if known else 1
+            spots.append((int(match[1]), int(match[2]), max(1, least)))
+    pairs = [(a, b) for a, b in itertools.pairwise(spots) if a[0] == b[0]]
+    grown = sum(b[1] - a[1] >= a[2] for a, b in pairs)
+    return len(pairs) >= 2 and len(pairs) >= len(spots) / 2 and grown >= 0.9 * len(pairs) and len({s[:2] for s in spots}) == len(spots)
 
 
 def _by_content(body: Sequence[Sequence[str]], library: Library) -> dict[str, int]:
@@ -266,6 +319,9 @@ def _by_content(body: Sequence[Sequence[str]], library: Library) -> dict[str, in
     found: dict[str, int] = {}
     width = max((len(row) for row in body), default=0)
     columns = [[row[at] for row in body if at < len(row) and row[at]] for at in range(width)]
+    kinds = next(
+        (at for at, texts in enumerate(columns) if texts and sum(library.match(t) is not None for t in texts) > len(texts) / 2), None
+    )
     for at, texts in enumerate(columns):
         if not texts:
             continue
@@ -274,7 +330,7 @@ def _by_content(body: Sequence[Sequence[str]], library: Library) -> dict[str, in
         counts = [text for text in texts if re.fullmatch(r"\d{1,6}(\.0)?", text)]
         if known > len(texts) / 2:
             found.setdefault("type", at)
-        elif spots > len(texts) / 2:
+        elif spots > len(texts) / 2 and _grows_like_addresses(body, at, library, kinds):
             found.setdefault("address", at)
         elif len(counts) > 0.6 * len(texts) and len(set(counts)) > 0.9 * len(counts):
             found.setdefault("number", at)

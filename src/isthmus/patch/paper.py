@@ -15,7 +15,7 @@ from isthmus.patch.index import index_of
 from isthmus.patch.replace import replace_type
 from isthmus.profiles import ProfileSet
 from isthmus.show.address import write_address
-from isthmus.show.records import Paper, PaperRow, Show, Unit, new_id
+from isthmus.show.records import Gel, Paper, PaperRow, Show, Unit, new_id
 
 KEPT_PAPERS = 8
 FIELDS = {
@@ -70,8 +70,26 @@ def model_of(unit: Unit, profiles: ProfileSet) -> str:
     return profile.name if profile else unit.profile
 
 
-def differences_of(row: PaperRow, unit: Unit, profiles: ProfileSet) -> list[Difference]:
-    """Fields the paper fills in and the patch has otherwise. A model that differs says nothing of its mode."""
+def same_gel(a: str, b: str, gels: Sequence[Gel] = ()) -> bool:
+    """Whether two texts name the same gels, one with its swatch book and one without, or both open."""
+
+    def meant(text: str) -> list[set[tuple[str, str]]]:
+        parts = [" ".join(part.split()).lower() for part in text.split("+")]
+        kept = [part for part in parts if part not in OPEN]
+        return [{(g.book, g.code) for g in gels if part in (g.code.lower(), f"{g.book} {g.code}".lower())} | {("", part)} for part in kept]
+
+    one, other = meant(a), meant(b)
+    return len(one) == len(other) and all(x & y for x, y in zip(one, other, strict=True))
+
+
+OPEN = ("", "open", "none", "no colour", "nc", "clear", "-", "–")
+
+
+def differences_of(row: PaperRow, unit: Unit, profiles: ProfileSet, gels: Sequence[Gel] = (), gelled: bool = False) -> list[Difference]:
+    """Fields the paper fills in and the patch has otherwise. A model that differs says nothing of its mode.
+
+    `gels` are those of the show; with `gelled` the paper has gels, so that a blank on it says that there is none.
+    """
     found = []
 
     def note(field: str, paper: str, patch: str, takeable: bool = True) -> None:
@@ -88,7 +106,9 @@ def differences_of(row: PaperRow, unit: Unit, profiles: ProfileSet) -> list[Diff
         note("mode", row.mode, unit.mode, bool(held and held.mode(row.mode)))
     if row.universe and paper_address(row) != patch_address(unit):
         note("address", paper_address(row), patch_address(unit), not unit.locked)
-    for name in ("gel", "hangs_on", "purpose"):
+    if (row.gel or gelled) and not same_gel(row.gel, unit.gel, gels):
+        note("gel", row.gel, unit.gel)
+    for name in ("hangs_on", "purpose"):
         paper, mine = getattr(row, name), getattr(unit, name)
         if paper and paper != mine:
             note(name, paper, mine)
@@ -100,6 +120,7 @@ def differences(show: Show) -> list[Difference]:
     index = index_of(show)
     found = []
     on_paper = {row.number for row in show.paper.rows}
+    gelled = any(row.gel for row in show.paper.rows)
     extra = [u for u in show.units if show.paper.rows and u.number not in on_paper]
     by_spot = {(plain(model_of(u, index.profiles)), u.mode, patch_address(u)): u for u in extra if u.patch}
     renumbered: set[str] = set()
@@ -112,7 +133,7 @@ def differences(show: Show) -> list[Difference]:
         elif not ids:
             found.append(Difference(row.number, "", MISSING, f"{row.type} {row.mode}".strip(), "", False))
         for unit_id in ids:
-            found.extend(differences_of(row, index.by_id[unit_id], index.profiles))
+            found.extend(differences_of(row, index.by_id[unit_id], index.profiles, show.gels, gelled))
     for unit in extra:
         if unit.id not in renumbered:
             found.append(Difference(unit.number, unit.id, EXTRA, "", f"{model_of(unit, index.profiles)} {unit.mode}"))

@@ -60,6 +60,7 @@ class SnagBook:
             self._at.rows if self._at and old and old.paper is show.paper else {row.number: row for row in show.paper.rows},
             self._at.verdicts if self._at and old and old.verdicts is show.verdicts else {v.unit: v for v in show.verdicts},
             frozenset(routed(show)),
+            self._at.gelled if self._at and old and old.paper is show.paper else any(row.gel for row in show.paper.rows),
             network,
         )
         self._dirty = set()
@@ -90,7 +91,7 @@ class SnagBook:
         old = self._at
         if old and old.rows is not at.rows:
             for number in old.rows.keys() | at.rows.keys():
-                if old.rows.get(number) != at.rows.get(number):
+                if old.gelled != at.gelled or old.rows.get(number) != at.rows.get(number):
                     found.update(at.index.numbers.get(number, ()))
         if old and old.verdicts is not at.verdicts:
             found.update(u for u in old.verdicts.keys() | at.verdicts.keys() if old.verdicts.get(u) is not at.verdicts.get(u))

@@ -21,4 +21,5 @@ class Context:
     rows: dict[int, PaperRow]
     verdicts: dict[str, Verdict]
     lead: frozenset[int]  # universes with an output that is on
+    gelled: bool = False  # the paper has gels, so that a blank on it says that there is none
     network: View | None = None  # what is known of the network; None when nobody looks

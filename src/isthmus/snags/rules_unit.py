@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from isthmus.check import holds
-from isthmus.gels.resolve import find_gels, split_gels
+from isthmus.gels import books_at_hand
+from isthmus.gels.resolve import find_gels, resolve_gels, split_gels
 from isthmus.patch import edits
 from isthmus.patch.limits import excluding_home, take_off
 from isthmus.patch.paper import Difference, differences_of, take_paper_side
@@ -60,7 +61,11 @@ def unknown_gel(at: Context, unit: Unit) -> Iterator[Snag]:
         found = find_gels(at.show.gels, part)
         if len(found) != 1:
             why = f"stands in {len(found)} swatch books" if found else "is in no swatch book of the show"
-            yield Snag("gel-unknown", NOTE, f"{unit.number}: the gel {part} {why}, so its colour is not known.", "Patch", (unit.id,))
+            mend = None
+            if not found and len({(g.book, g.code) for book in books_at_hand() for g in find_gels(book.gels, part)}) == 1:
+                mend = Mend("Use the swatch book", lambda s: resolve_gels(s, [u.id for u in s.units], books_at_hand()))
+            text = f"{unit.number}: the gel {part} {why}, so its colour is not known."
+            yield Snag("gel-unknown", NOTE, text, "Patch", (unit.id,), "", mend)
 
 
 def limit_against_home(at: Context, unit: Unit) -> Iterator[Snag]:
@@ -74,7 +79,7 @@ def paper_differs(at: Context, unit: Unit) -> Iterator[Snag]:
     row = at.rows.get(unit.number)
     if row is None:
         return
-    for difference in differences_of(row, unit, at.profiles):
+    for difference in differences_of(row, unit, at.profiles, at.show.gels, at.gelled):
         if difference.field == "address" and not unit.patch:
             continue  # that it has none is a snag of its own
         yield _differs(difference, unit)

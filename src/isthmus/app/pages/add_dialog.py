@@ -19,6 +19,7 @@ from isthmus.gels import books_at_hand, set_gel
 from isthmus.library.at_hand import at_hand
 from isthmus.library.facts import body_words
 from isthmus.patch.add import AFTER, AT, GAPS, NOWHERE, STRETCH, Add, AddPreview, next_number, preview_add, spacings
+from isthmus.patch.groups import groups_for
 from isthmus.patch.hanglist import Library
 from isthmus.patch.index import Room, index_of
 from isthmus.patch.numbers import MAX_COUNT, read_numbers, write_numbers
@@ -337,6 +338,7 @@ class AddDialog(Frame):
         except EntryFault as fault:
             self.say_trouble(str(fault))
             return False
+        made = groups_for(made, ids)
         spans = self._preview.spans
         spot = None
         if spans:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from msgspec.structs import replace
@@ -10,12 +10,15 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QTableView, QWidget
 
 from isthmus.app import settings
-from isthmus.app.dialogs import Frame
+from isthmus.app.dialogs import Frame, ask
 from isthmus.app.theme import font, theme
 from isthmus.app.widgets import Choice, RowsModel, button, choice, field, label, plain_table
 from isthmus.app.workbench import Workbench
 from isthmus.errors import FileFault
+from isthmus.gels import books_at_hand
+from isthmus.gels.resolve import resolve_gels
 from isthmus.library.at_hand import at_hand
+from isthmus.patch.groups import groups_for
 from isthmus.patch.hanglist import COLUMNS, NEEDED, PLAIN, HangList, parse_hang_list
 from isthmus.patch.paper import added_to, changes_between, next_revision, paper_address, take_paper
 from isthmus.show.records import Paper, PaperRow
@@ -24,6 +27,14 @@ from isthmus.stage import set_out
 FIELDS = ("number", "type", "mode", "address", "hangs_on", "gel")
 HEADINGS = ("Line", "Unit", "Type", "Mode", "Address", "Position", "Gel", "What is wrong")
 ASKED = 4  # model names asked about at once
+
+
+def doubts(found: HangList, new: Sequence[PaperRow]) -> list[str]:
+    """What somebody should know before these units are added: how many have no address, and what was guessed."""
+    bare = sum(not row.universe for row in new)
+    told = [f"{bare} without an address"] if bare and found.paper.rows else []
+    told += [f"{PLAIN[name].lower()} guessed from “{found.heads[found.at[name]][:20]}”" for name in found.guessed]
+    return told
 
 
 class LinesModel(RowsModel):
@@ -99,7 +110,7 @@ class HangListDialog(Frame):
         self.aliases: dict[str, str] = {}
         self.edits: dict[tuple[int, str], str] = {}
         self.resize(1000, 640)
-        self.found = parse_hang_list(data, name, self.library)
+        self.found = parse_hang_list(data, name, self.library, lenient=True)
         self._remembered()
         self._make_columns()
         self.counts = label("", size="body", weight=500, wrap=True)
@@ -174,7 +185,7 @@ class HangListDialog(Frame):
 
     def _read(self) -> None:
         try:
-            self.found = parse_hang_list(self.raw, self.name, self.library, self.columns, self.aliases, self.edits)
+            self.found = parse_hang_list(self.raw, self.name, self.library, self.columns, self.aliases, self.edits, lenient=True)
         except FileFault as fault:
             self.say_trouble(str(fault))
             return
@@ -192,7 +203,9 @@ class HangListDialog(Frame):
         new = [row for row in found.paper.rows if row.number not in have]
         bad = {fault.line for fault in found.faults}
         text = f"{len(found.paper.rows)} good lines, {len(new)} of them new units; {len(bad)} lines cannot be taken."
-        if self.bench.show.paper.rows:
+        if found.lacking:
+            text = f"No column is chosen for {' and '.join(found.lacking)}: choose it above, and the lines are read."
+        elif self.bench.show.paper.rows:
             changed = {change.number for change in changes_between(self.bench.show.paper, self._paper())}
             text += f" Against the paper there is, {len(changed)} units differ."
         self.counts.setText(" ".join([text, *found.notes]))
@@ -200,7 +213,9 @@ class HangListDialog(Frame):
         ignored = f"Not read: {', '.join(found.ignored)}. " if found.ignored else ""
         mend = "Type over what is wrong, or take the good lines now: the others are kept with the paper to be corrected." if bad else ""
         self.hint.setText(ignored + mend)
-        self.primary.setText(f"Take {len(new)} new units" if new else "Keep it as the show's paper")
+        self.doubts = doubts(found, new)
+        words = f" ({', '.join(self.doubts)})" if self.doubts else ""
+        self.primary.setText(f"Add {len(new)} new units{words}" if new else "Keep it as the show's paper")
         self.primary.setEnabled(bool(found.paper.rows))
         self._ask()
 
@@ -230,12 +245,17 @@ class HangListDialog(Frame):
 
     def _take(self) -> bool:
         heads = self.found.heads
+        if self.doubts:
+            words = f"{self.name} would be read with {', '.join(self.doubts)}. Check the columns above when that is not meant."
+            if ask(self, "Read it like this?", words, [("yes", "Read it like this")]) != "yes":
+                return False
         self.kept.paper_columns[self._signature()] = {name: heads[at] for name, at in self.found.at.items() if at < len(heads)}
         settings.save(self.kept)
         before = {u.id for u in self.bench.show.units}
         paper = replace(self._paper(), title=self.title.text().strip(), revision=self.revision.text().strip())
         made = take_paper(self.bench.show, paper, self.library)
         fresh = [u.id for u in made.units if u.id not in before]
+        made = groups_for(resolve_gels(made, fresh, books_at_hand()), fresh)
         self.bench.commit(f"read hang list “{paper.title}”", set_out(made, fresh))
         self.bench.select(fresh)
         return True

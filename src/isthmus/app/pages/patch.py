@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedWidget, Q
 
 from isthmus.app import settings
 from isthmus.app.actions import Action, Registry
+from isthmus.app.dialogs import Entry
 from isthmus.app.pages.add_dialog import AddDialog
 from isthmus.app.pages.hanglist_dialog import HangListDialog
 from isthmus.app.pages.patch_model import EVERY, GROUPINGS, NAMES, USUAL, PatchModel
@@ -42,6 +43,7 @@ MENU = (
     *("units.light", "units.home", "", "patch.fill", "patch.series", "patch.replace", "patch.copy_rows", ""),
     *(
         "patch.next_free",
+        "patch.renumber",
         "patch.unpatch",
         "patch.lock",
         "patch.unlock",
@@ -233,6 +235,7 @@ class PatchPage(Page):
         hidden = total - shown
         self.sign.say(f"{hidden} of {total} rows hidden" if hidden else f"{total} rows", bool(hidden))
         self.loud.setVisible(self.model.filtered)
+        self.bench.say_filter("Patch", f"{hidden} of {total} hidden" if hidden else "")
         self.understood.setText(f"The filter reads: {words}" if words else "")
 
     def _show_all(self) -> None:
@@ -336,6 +339,22 @@ class PatchPage(Page):
     def next_free(self) -> None:
         self.bench.commit("address at the next free", edits.address_next_free(self.bench.show, list(self.bench.selection)))
 
+    def renumber(self) -> None:
+        """Numbers from a first one on, in one edit."""
+        units = sorted(self.bench.selected(), key=lambda u: u.number)
+
+        def take(values: list[str]) -> None:
+            if not values[0].strip().isdigit():
+                raise EntryFault(f"“{values[0][:20]}” is not a unit number.", do="Write the first number.")
+            gaps = values[1].strip().lower()
+            if gaps not in ("kept", "closed"):
+                raise EntryFault("Gaps are kept or closed.", do="Write kept or closed.")
+            made = edits.renumber_from(self.bench.show, [u.id for u in units], int(values[0]), gaps == "kept")
+            self.bench.commit(f"renumber {len(units)} unit{'s' * (len(units) != 1)} from {values[0].strip()}", made)
+
+        fields = [("First number", str(units[0].number)), ("Gaps (kept or closed)", "closed")]
+        Entry(self.window_, f"Renumber {len(units)} unit{'s' * (len(units) != 1)}", "Renumber", fields, take).exec()
+
     def unpatch(self) -> None:
         self.bench.commit("take addresses away", edits.set_address(self.bench.show, list(self.bench.selection), None))
 
@@ -360,6 +379,15 @@ def register(actions: Registry, page: PatchPage) -> None:
         Action("patch.readdress", "Re-address…", page.readdress, "Ctrl+Alt+R", help="Solved as a whole", group=group),
         Action("patch.swap", "Another profile or mode…", page.swap, "Ctrl+Alt+M", "selection", help="For many at once", group=group),
         Action("patch.next_free", "Address at the next free", page.next_free, "Ctrl+Shift+F", "selection", group=group),
+        Action(
+            "patch.renumber",
+            "Renumber…",
+            page.renumber,
+            "Ctrl+Shift+J",
+            "selection",
+            help="From a number, gaps kept or closed",
+            group=group,
+        ),
         Action("patch.unpatch", "Take addresses away", page.unpatch, "Ctrl+Shift+U", "selection", group=group),
         Action("patch.lock", "Lock addresses", lambda: page.lock(True), "Ctrl+Shift+K", "selection", group=group),
         Action("patch.unlock", "Unlock addresses", lambda: page.lock(False), "", "selection", group=group),

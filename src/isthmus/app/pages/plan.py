@@ -18,7 +18,7 @@ from isthmus.app.pages.plan_page.shown import read_filter
 from isthmus.app.pages.plan_page.tools import Pointing
 from isthmus.app.pages.plan_page.underlays import UnderlayDialog
 from isthmus.app.pages.structure_menu import structure_menu
-from isthmus.app.widgets import Page, bind, button, choice, field, label, set_property
+from isthmus.app.widgets import Page, bind, button, choice, field, label, plain_tip, set_property
 from isthmus.app.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.stage import set_out
@@ -146,7 +146,9 @@ class PlanPage(Page):
                 self.filter.setToolTip("")
             except IsthmusError as error:
                 set_property(self.filter, "bad", True)
-                self.filter.setToolTip(str(error))
+                self.filter.setToolTip(plain_tip(str(error)))
+        shown, total = self.canvas.shown, len(self.bench.show.units)
+        self.bench.say_filter("Plan", f"{total - len(shown)} of {total} hidden" if shown is not None and len(shown) < total else "")
         self.canvas.update()
 
     def toggle(self) -> None:

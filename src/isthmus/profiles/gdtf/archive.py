@@ -19,7 +19,7 @@ from defusedxml.ElementTree import ParseError, fromstring
 from isthmus.errors import FileFault
 from isthmus.profiles import records as r
 from isthmus.profiles.gdtf.reading import Notice, Reader
-from isthmus.profiles.gdtf.writing import write_description
+from isthmus.profiles.gdtf.writing import description_tree, write_description
 from isthmus.show.container import MAX_MEMBER, ZIP_ERRORS, read_member, safe_name
 
 if TYPE_CHECKING:
@@ -146,13 +146,13 @@ def read_gdtf(data: bytes, where: str) -> r.Profile:
 
 
 def read_members(data: bytes, where: str) -> dict[str, bytes]:
-    """Every member beside the description, for writing them again. Raises FileFault."""
+    """Every member, the description too, for writing a profile again without loss. Raises FileFault."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             return {
                 info.filename: read_member(archive, info, MAX_MEMBER, where)
                 for info in archive.infolist()
-                if info.filename.lower() != DESCRIPTION and not info.is_dir() and safe_name(info.filename)
+                if not info.is_dir() and safe_name(info.filename)
             }
     except (*ZIP_ERRORS, ValueError, OSError) as error:
         raise FileFault(
@@ -160,11 +160,28 @@ def read_members(data: bytes, where: str) -> dict[str, bytes]:
         ) from error
 
 
+def _kept_of(text: bytes) -> tuple[Element | None, Element | None]:
+    """A description as it came, in the standard's spelling, and what our records hold of it; nothing of one that does not read."""
+    try:
+        root = _parse(text)
+        Reader("").tidy(root)
+        profile = Reader("").profile(_parse(text))
+    except (FileFault, DefusedXmlException, ParseError, UnicodeDecodeError, LookupError, RecursionError, ValueError):
+        return None, None
+    return root, description_tree(profile)
+
+
 def write_gdtf(profile: r.Profile, members: Mapping[str, bytes] | None = None) -> bytes:
-    """A whole GDTF file: the description in version 1.2, and the given members beside it."""
+    """A whole GDTF file: the description in version 1.2, and the given members beside it.
+
+    Where a description is among the members it is the one the profile came from; what of it we have no word for is kept.
+    """
+    others = {name: data for name, data in (members or {}).items() if name.lower() != DESCRIPTION}
+    came = next((data for name, data in (members or {}).items() if name.lower() == DESCRIPTION), None)
+    original, known = _kept_of(came) if came else (None, None)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr(zipfile.ZipInfo(DESCRIPTION, _FIXED_DATE), write_description(profile), zipfile.ZIP_DEFLATED)
-        for name, data in sorted((members or {}).items()):
+        archive.writestr(zipfile.ZipInfo(DESCRIPTION, _FIXED_DATE), write_description(profile, original, known), zipfile.ZIP_DEFLATED)
+        for name, data in sorted(others.items()):
             archive.writestr(zipfile.ZipInfo(name, _FIXED_DATE), data, zipfile.ZIP_DEFLATED)
     return out.getvalue()

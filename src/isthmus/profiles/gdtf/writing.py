@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Any
 from xml.etree import ElementTree as ET
 
@@ -9,13 +10,28 @@ from msgspec.structs import fields as struct_fields
 
 from isthmus.profiles import records as r
 from isthmus.profiles.gdtf import spec as s
+from isthmus.profiles.gdtf.grafting import graft, later_version
 from isthmus.profiles.gdtf.values import number_text
 
 VERSION = "1.2"
 
 
-def write_description(profile: r.Profile) -> bytes:
-    """The description.xml of a profile, UTF-8."""
+def write_description(profile: r.Profile, original: ET.Element | None = None, known: ET.Element | None = None) -> bytes:
+    """The description.xml of a profile, UTF-8.
+
+    `original` is the tree of the file it came from and `known` what we make of just that: what is only in the first is
+    carried over.
+    """
+    root = description_tree(profile)
+    if original is not None and known is not None:
+        graft(original, known, root)
+        root.set("DataVersion", later_version(original.get("DataVersion", ""), VERSION))
+    ET.indent(root)
+    return b'<?xml version="1.0" encoding="UTF-8"?>\n' + ET.tostring(root, encoding="utf-8") + b"\n"
+
+
+def description_tree(profile: r.Profile) -> ET.Element:
+    """The elements of a description, in the order of the standard."""
     root = ET.Element("GDTF", DataVersion=VERSION)
     kind = _element(profile, s.PROFILE)
     root.append(kind)
@@ -38,8 +54,7 @@ def write_description(profile: r.Profile) -> bytes:
     assert definitions is not None
     inner = ("ActivationGroups", "FeatureGroups", "Attributes")
     definitions[:] = sorted(definitions, key=lambda child: inner.index(child.tag) if child.tag in inner else len(inner))
-    ET.indent(root)
-    return b'<?xml version="1.0" encoding="UTF-8"?>\n' + ET.tostring(root, encoding="utf-8") + b"\n"
+    return root
 
 
 def _way(parent: ET.Element, way: str) -> ET.Element:
@@ -50,8 +65,14 @@ def _way(parent: ET.Element, way: str) -> ET.Element:
     return parent
 
 
+@cache
+def _defaults(record: type[r.Part]) -> dict[str, Any]:
+    """The usual value of each field; looking it up costs more than writing an element."""
+    return {field.name: field.default for field in struct_fields(record)}
+
+
 def _attributes(part: r.Part, spec: s.Spec, size: int, skip: frozenset[str] = frozenset()) -> dict[str, str]:
-    defaults = {field.name: field.default for field in struct_fields(spec.record)}
+    defaults = _defaults(spec.record)
     made = {}
     for attr in spec.attrs:
         value = getattr(part, attr.field)
