@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import engine, findings, frame, fuzz, kill, library, network, patch, plan, soak, stage, start
+from benchmarks import engine, findings, frame, fuzz, kill, library, loss, network, patch, plan, soak, stage, start
 
-MODULES = (start, frame, engine, network, stage, plan, library, patch, findings, fuzz, soak, kill)
+MODULES = (start, frame, engine, network, stage, plan, library, patch, findings, fuzz, loss, soak, kill)
 ALL = {module.__name__.split(".")[-1]: module.run for module in MODULES}
 LONG = {"soak", "findings", "kill"}  # asked for by name only
 

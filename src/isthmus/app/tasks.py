@@ -6,7 +6,7 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QObject, QThread, Signal
+from PySide6.QtCore import QEventLoop, QObject, QThread, Signal
 
 
 class Cancelled(Exception):
@@ -64,6 +64,22 @@ class Task(QObject):
         elif not isinstance(self._error, Cancelled):
             self.failed.emit(self._error)
         self.ended.emit()
+
+
+def away(work: Callable[[], Any]) -> Any:
+    """Run something on a thread and wait for it while the window goes on painting; what it raises is raised here."""
+    task, loop = Task(lambda step: work()), QEventLoop()
+    got: list[Any] = []
+    wrong: list[BaseException] = []
+    task.done.connect(got.append)
+    task.failed.connect(wrong.append)
+    task.ended.connect(loop.quit)
+    task.start()
+    loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+    task.wait()
+    if wrong:
+        raise wrong[0]
+    return got[0]
 
 
 class _Worker(QThread):

@@ -15,15 +15,14 @@ from pathlib import Path
 from typing import Any
 
 from isthmus.errors import EntryFault, FileFault
-from isthmus.library import Entry, Progress, Query, Shelf, Stopped, fresh_shelf, read_sources, update_library, write_sources
+from isthmus.library import Entry, Progress, Query, Shelf, Stopped, fresh_shelf, importing, read_sources, update_library, write_sources
 from isthmus.library.exchange import Exchange, kept_token, read_catalogue
 from isthmus.library.shelf import keep_own
-from isthmus.library.sources import folder_source, own_folder
+from isthmus.library.sources import folder_source
 from isthmus.profiles.attributes import KNOWN, plain
 from isthmus.profiles.clock import now
 from isthmus.profiles.compare import compare
-from isthmus.profiles.gdtf import read_archive
-from isthmus.profiles.gdtf.rules import check_gdtf
+from isthmus.profiles.gdtf.rules import check_file
 from isthmus.profiles.judge import judge, note_to_maker
 from isthmus.profiles.make import from_sheet
 from isthmus.profiles.make.compose import body_for
@@ -255,28 +254,33 @@ def read_manual(options: argparse.Namespace) -> Result:
             body_for({line.attribute for line in whole.lines}),
             date=now(),
         )
-        saved = keep_own(profile)
+        saved, _ = keep_own(profile)
         lines.append(f"Saved {saved}")
         return DONE, {"charts": data, "saved": str(saved)}, lines
     return DONE, data, lines
 
 
 def import_files(options: argparse.Namespace) -> Result:
-    folder = own_folder()
-    folder.mkdir(parents=True, exist_ok=True)
-    done, refused = [], []
+    done: list[dict[str, Any]] = []
+    refused = []
     for name in options.files:
         for path in sorted(Path(name).rglob("*.gdtf")) if Path(name).is_dir() else [Path(name)]:
             try:
-                stored, profile = load_stored(path)
-                write_atomically(folder / stored.file, stored.data)
-                done.append({"file": str(path), "profile": profile.title, "modes": [m.name for m in profile.modes]})
-            except FileFault as fault:
+                waiting = importing.look_at(path)
+                kept = importing.keep(waiting, options.clash or "")
+                told = [{"place": n.place, "text": n.text} for n in waiting.notices]
+                modes = [m.name for m in waiting.profile.modes]
+                done.append({"file": str(path), "profile": waiting.profile.title, "modes": modes, "kept": str(kept or ""), "notices": told})
+            except (FileFault, EntryFault) as fault:
                 refused.append({"file": str(path), "why": str(fault)})
     if refused and not done:
         raise FileFault(refused[0]["why"])
-    lines = [f"{item['profile']}: {', '.join(item['modes'])}" for item in done]
-    return (DEVIATES if refused else DONE), {"imported": done, "refused": refused}, [*lines, *(item["why"] for item in refused)]
+    lines = []
+    for item in done:
+        lines.append(f"{item['profile']}: {', '.join(item['modes'])}{'' if item['kept'] else ' (left out, the own one stays)'}")
+        lines += [f"    {n['place']}: {n['text']}" for n in item["notices"]]
+    deviates = refused or any(item["notices"] for item in done)
+    return (DEVIATES if deviates else DONE), {"imported": done, "refused": refused}, [*lines, *(item["why"] for item in refused)]
 
 
 def export(options: argparse.Namespace) -> Result:
@@ -288,7 +292,7 @@ def export(options: argparse.Namespace) -> Result:
 
 def check(options: argparse.Namespace) -> Result:
     path = Path(options.file)
-    notices = check_gdtf(read_archive(read_file(path, MAX_MEMBER), path.name))
+    notices = check_file(read_file(path, MAX_MEMBER), path.name)
     data = [{"place": n.place, "text": n.text} for n in notices]
     return (DEVIATES if notices else DONE), data, [str(n) for n in notices] or ["It keeps to the standard."]
 
@@ -439,7 +443,9 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     manual.add_argument("--page", type=int)
     manual.add_argument("--note", action="store_true", help="also the note to the maker")
     manual.add_argument("--make", metavar="MAKER/MODEL", help="keep it as an own profile")
-    verb(group, "import", import_files, "take GDTF files or folders among one's own", show=False).add_argument("files", nargs="+")
+    taken = verb(group, "import", import_files, "import GDTF files or folders; exit code 1 when one deviates from the standard", show=False)
+    taken.add_argument("files", nargs="+")
+    taken.add_argument("--clash", choices=list(importing.CLASHES), help="what becomes of another own profile of that name")
     out = verb(group, "export", export, "write a profile of the library as a file", show=False)
     out.add_argument("profile")
     out.add_argument("out")

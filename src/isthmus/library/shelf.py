@@ -221,12 +221,13 @@ def fresh_shelf(sources: list[Source] | None = None, workers: int = 2) -> Shelf:
     return shelf
 
 
-def keep_own(profile: Profile, members: dict[str, bytes] | None = None) -> Path:
-    """Write a profile among one's own. Raises FileFault."""
+def keep_own(profile: Profile, members: dict[str, bytes] | None = None) -> tuple[Path, bytes]:
+    """Write a profile among one's own: where, and its bytes. Raises FileFault."""
     folder = own_folder()
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise FileFault("the folder of own profiles could not be made.", where=str(folder)) from error
-    write_atomically(folder / file_name(profile), write_gdtf(profile, members))
-    return folder / file_name(profile)
+    data = write_gdtf(profile, members)
+    write_atomically(folder / file_name(profile), data)
+    return folder / file_name(profile), data

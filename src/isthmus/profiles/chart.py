@@ -6,12 +6,15 @@ counted from the reference's break (DIN SPEC 15800, GeometryReference).
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from isthmus.profiles.keep import KeptByMode
 from isthmus.profiles.records import DmxChannel, Geometry, Mode, Profile
 
 MAX_CHANNELS = 8192
+MAX_NESTED = 6
 
 
 @dataclass(frozen=True)
@@ -60,6 +63,20 @@ def _references(geometry: Geometry) -> list[Geometry]:
     return found
 
 
+Chain = tuple[Geometry, ...]  # references from the outermost in: a panel's row, the row's cell
+
+
+def _chains(profile: Profile, geometry: Geometry, above: Chain = ()) -> Iterator[tuple[Chain, bool]]:
+    """Every way down through references, and whether it ends there. Rings and endless nesting are cut."""
+    for reference in _references(geometry):
+        chain = (*above, reference)
+        target = profile.geometry(reference.refers_to)
+        ring = target is None or any(r.refers_to == reference.refers_to for r in above) or len(chain) > MAX_NESTED
+        inner = list(_chains(profile, target, chain)) if target is not None and not ring else []
+        yield chain, not inner
+        yield from inner
+
+
 def _names(geometry: Geometry) -> set[str]:
     return {geometry.name}.union(*(_names(child) for child in geometry.children))
 
@@ -67,33 +84,40 @@ def _names(geometry: Geometry) -> set[str]:
 def lay_flat(profile: Profile, mode: Mode) -> Chart:
     """The chart of a mode, computed now; see `chart` for the kept one."""
     root = profile.geometry(mode.geometry)
-    references = _references(root) if root else []
-    inside: dict[str, list[tuple[int, Geometry]]] = {}
-    for cell, reference in enumerate(references, 1):
-        target = profile.geometry(reference.refers_to)
-        for name in _names(target) if target else ():
-            inside.setdefault(name, []).append((cell, reference))
+    used = {channel.geometry for channel in mode.channels}
+    inside: dict[str, list[tuple[int, Chain]]] = {}
+    cells = 0
+    for chain, ends in itertools.islice(_chains(profile, root) if root else (), MAX_CHANNELS):
+        target = profile.geometry(chain[-1].refers_to)
+        names = _names(target) if target else set()
+        if not ends and not names & used:
+            continue  # only holds other references
+        cells += 1
+        for name in names:
+            inside.setdefault(name, []).append((cells, chain))
     channels: list[ChartChannel] = []
     spans: dict[int, int] = {}
     for channel in mode.channels:
         attribute = channel.logical[0].attribute if channel.logical else ""
-        for cell, reference in inside.get(channel.geometry, [(0, None)]):
+        for cell, chain in inside.get(channel.geometry, [(0, ())]):
             block, start = max(1, channel.block), 1
-            if reference is not None and reference.breaks:
+            for reference in chain:  # each counts from where the one around it begins
                 # the last break serves channels whose own break is "Overwrite"
                 found = (
-                    reference.breaks[-1] if channel.block == 0 else next((b for b in reference.breaks if b.block == channel.block), None)
+                    (reference.breaks[-1] if reference.breaks else None)
+                    if channel.block == 0
+                    else next((b for b in reference.breaks if b.block == channel.block), None)
                 )
                 if found is not None:
-                    block, start = max(1, found.block), found.offset
+                    block, start = max(1, found.block), start + found.offset - 1
             slots = tuple((block, start + offset - 1) for offset in channel.offsets)
-            channels.append(ChartChannel(channel, attribute, slots, reference.name if reference else channel.geometry, cell))
+            channels.append(ChartChannel(channel, attribute, slots, chain[-1].name if chain else channel.geometry, cell))
             for slot_block, offset in slots:
                 spans[slot_block] = max(spans.get(slot_block, 0), offset)
             if len(channels) >= MAX_CHANNELS:
                 break
     channels.sort(key=lambda c: c.slots[0] if c.slots else (99, 0))
-    return Chart(tuple(channels), tuple(sorted(spans.items())), len(references))
+    return Chart(tuple(channels), tuple(sorted(spans.items())), cells)
 
 
 _KEPT: KeptByMode[Chart] = KeptByMode(2048)

@@ -95,8 +95,8 @@ def open_description(archive: zipfile.ZipFile, where: str) -> tuple[Element, lis
     return _parse(text), members
 
 
-def read_archive(data: bytes, where: str) -> Gdtf:
-    """Read a GDTF file. Raises FileFault with the place in the file that leaves nothing to use."""
+def read_archive(data: bytes, where: str, everywhere: bool = False) -> Gdtf:
+    """Read a GDTF file; `everywhere` tells a deviation at each place. Raises FileFault with the place that leaves nothing to use."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             text, members, notices = _guarded(archive, where)
@@ -106,7 +106,7 @@ def read_archive(data: bytes, where: str) -> Gdtf:
             where=where,
             do="Fetch it again from where it came.",
         ) from error
-    read = read_description(text, where)
+    read = read_description(text, where, everywhere)
     return Gdtf(read.profile, (*notices, *read.notices), tuple(members))
 
 
@@ -115,9 +115,11 @@ def _members_told(names: list[str]) -> list[Notice]:
     return [Notice("Archive", f"It holds “{name[:60]}” twice; the last one is read.") for name in doubled]
 
 
-def read_description(text: bytes, where: str) -> Gdtf:
+def read_description(text: bytes, where: str, everywhere: bool = False) -> Gdtf:
     """Read the XML of a description. Raises FileFault."""
-    reader = Reader(where)
+    reader = Reader(where, everywhere)
+    if text[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        reader.tell("It is written in UTF-16; the standard asks for UTF-8.")
     try:
         root = _parse(text)
         return Gdtf(reader.profile(root), tuple(reader.notices))

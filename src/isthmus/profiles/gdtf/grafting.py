@@ -9,7 +9,7 @@ geometry and first attribute, the rest by their place among their like.
 from __future__ import annotations
 
 import copy
-from collections import defaultdict
+from collections import Counter, defaultdict
 from xml.etree.ElementTree import Element
 
 SAID_OTHERWISE = {("Relation", "slave"): "follower"}  # GDTF 1.0's word for what later versions name otherwise
@@ -27,33 +27,54 @@ def graft(came: Element, known: Element, made: Element) -> None:
             made.set(name, value)
     if came.text and came.text.strip() and not (known.text or "").strip() and not (made.text or "").strip():
         made.text = came.text
-    theirs, ours, new = _keyed(came), _keyed(known), _keyed(made)
-    for key, child in theirs.items():
-        if key not in ours:
-            if key not in new:
-                made.append(copy.deepcopy(child))
-        elif key in new:
-            graft(child, ours[key], new[key])
+    theirs, ours, new = _children(came), _children(known), _children(made)
+    known_as = _paired(theirs, ours, always=True)
+    made_as = _paired(ours, new, always=False)
+    for at, (_, child) in enumerate(theirs):
+        if at not in known_as:
+            made.append(copy.deepcopy(child))
+        elif known_as[at] in made_as:
+            graft(child, ours[known_as[at]][1], new[made_as[known_as[at]]][1])
 
 
-def _keyed(element: Element) -> dict[tuple[str, str, int], Element]:
-    """Children by tag and what they are called, and the how manieth of those they are."""
-    counts: dict[tuple[str, str], int] = defaultdict(int)
-    found = {}
+Children = list[tuple[tuple[str, str], Element]]
+
+
+def _children(element: Element) -> Children:
+    """Children with tag and what they are called."""
+    found: Children = []
     for child in element:
         if not isinstance(child.tag, str):
             continue  # a comment
-        name = child.get("Name") or child.get("name") or ""
+        name = "" if child.tag == "FixtureType" else child.get("Name") or child.get("name") or ""
         if child.tag == "DMXChannel":
             logical = child.find("LogicalChannel")
             name = f"{child.get('Geometry')} {logical.get('Attribute') if logical is not None else ''}"
         elif child.tag == "LogicalChannel":
             name = child.get("Attribute") or ""
-        elif child.tag in ("ChannelFunction", "ChannelSet"):
-            name = f"{name} {child.get('DMXFrom', '')}" if name else child.get("DMXFrom", "")
-        key = child.tag, name
-        found[(*key, counts[key])] = child
-        counts[key] += 1
+        found.append(((child.tag, name), child))
+    return found
+
+
+def _paired(one: Children, other: Children, always: bool) -> dict[int, int]:
+    """Which child of the second stands for which of the first: the same name, and those left over by their order.
+
+    Those left over are paired `always`, for names may have been made where there were none; else only where there are
+    as many of their kind in both, so that something was renamed and nothing came or went.
+    """
+    free: dict[tuple[str, str], list[int]] = defaultdict(list)
+    for at, (key, _) in enumerate(other):
+        free[key].append(at)
+    found = {at: free[key].pop(0) for at, (key, _) in enumerate(one) if free[key]}
+    taken = set(found.values())
+    counts = Counter(tag for (tag, _), _ in one), Counter(tag for (tag, _), _ in other)
+    left: dict[str, list[int]] = defaultdict(list)
+    for at, ((tag, _), _) in enumerate(other):
+        if at not in taken and (always or counts[0][tag] == counts[1][tag]):
+            left[tag].append(at)
+    for at, ((tag, _), _) in enumerate(one):
+        if at not in found and left[tag]:
+            found[at] = left[tag].pop(0)
     return found
 
 

@@ -18,6 +18,8 @@ from msgspec.structs import replace
 from isthmus.errors import FileFault
 from isthmus.profiles import records as r
 from isthmus.profiles.gdtf import spec as s
+from isthmus.profiles.gdtf.grafting import later_version
+from isthmus.profiles.gdtf.values import past_the_channel
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
@@ -90,8 +92,9 @@ _ALL_TAGS = frozenset(_RIGHT_TAGS.values())
 class Reader:
     """Walks one description; `where` names the file in every fault."""
 
-    def __init__(self, where: str) -> None:
-        self.where = where
+    def __init__(self, where: str, everywhere: bool = False) -> None:
+        """`everywhere`: a deviation is told at every place, not once for each kind."""
+        self.where, self.everywhere = where, everywhere
         self.notices: list[Notice] = []
         self.size = 1
         self._path: list[Element] = []
@@ -104,7 +107,7 @@ class Reader:
         return " / ".join(shown[-4:]) or "FixtureType"
 
     def tell(self, text: str, once: str = "") -> None:
-        if once:
+        if once and not self.everywhere:
             if once in self._told:
                 return
             self._told.add(once)
@@ -162,6 +165,8 @@ class Reader:
             elif text.strip() and text != "None":
                 try:
                     values[attr.field] = attr.codec.read(text, size)
+                    if attr.codec is s.DMX and past_the_channel(text, size):
+                        self.tell(f"{attr.xml} “{text[:30]}” is past what its bytes hold; the highest is taken.")
                 except (ValueError, OverflowError):
                     self.tell(f"{attr.xml} “{text[:40]}” is not {attr.codec.says}; it is taken as not given.")
         for attr in spec.attrs if not spec.needed <= values.keys() else ():
@@ -226,6 +231,11 @@ class Reader:
 
     def profile(self, root: Element) -> r.Profile:
         self.tidy(root)
+        for relation in root.iter("Relation"):  # what 1.0 called it
+            if relation.get("Slave") and not relation.get("Follower"):
+                relation.set("Follower", relation.attrib.pop("Slave"))
+                if root.get("DataVersion") != "1.0":
+                    self.tell("Attribute “Slave” of a Relation is “Follower” since 1.1.", once="slave")
         kind = root.find("FixtureType")
         if root.tag != "GDTF" or kind is None:
             raise FileFault("its description is not GDTF.", where=self.where, do="Choose a file ending in .gdtf.")
@@ -240,7 +250,7 @@ class Reader:
             raise self.fault(kind, "it has no DMX mode.")
         return replace(
             made,
-            version=version if version in _VERSIONS else "1.2",
+            version=version if version in _VERSIONS or later_version(version, "1.2") == version else "1.2",
             name=made.name.strip() or "Unnamed",
             geometries=geometries,
             modes=self.told_apart(modes, "modes"),
@@ -408,6 +418,10 @@ class Reader:
         """Functions by where they begin, each with its end; sets likewise. A default may stand on the channel (1.0)."""
         given = [child.get("Default") is not None for child in element if child.tag == "ChannelFunction"]
         pairs = sorted(zip(part.functions, given, strict=True), key=lambda pair: pair[0].dmx_from)
+        if [function.dmx_from for function, _ in pairs] != [function.dmx_from for function in part.functions]:
+            self._path.append(element)
+            self.tell("Its functions are not in the order of their DMX values.")
+            self._path.pop()
         ends = 256**self.size
         made = []
         for index, (function, has_default) in enumerate(pairs):

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator
 
 from isthmus.profiles import records as r
 from isthmus.profiles.chart import chart
-from isthmus.profiles.gdtf.archive import Gdtf
+from isthmus.profiles.gdtf.archive import Gdtf, read_archive, read_members
 from isthmus.profiles.gdtf.reading import Notice
 from isthmus.profiles.gdtf.spec import PRIMITIVES
 from isthmus.profiles.gdtf.writing import channel_name
@@ -19,12 +19,34 @@ from isthmus.profiles.gdtf.writing import channel_name
 _NAME = re.compile(r"[^\x00-\x1f.$\\;]*")
 _GUID = re.compile(r"[0-9A-Fa-f]{8}(-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}")
 UNIVERSE = 512
+HUGE_MESH = 20 * 2**20
 
 
 def check_gdtf(read: Gdtf) -> list[Notice]:
     """What reading told, then what the rules tell, in the order of the file."""
     profile = read.profile
     return [*read.notices, *_head(profile), *_definitions(profile), *_files(read), *_geometry(profile), *_modes(profile)]
+
+
+def check_file(data: bytes, where: str) -> list[Notice]:
+    """The same for a file, each deviation at every place, and its bodies looked into. Raises FileFault."""
+    read = read_archive(data, where, everywhere=True)
+    members = read_members(data, where)
+    return [*check_gdtf(read), *(notice for model in read.profile.models for notice in _mesh(model, read.body_file(model), members))]
+
+
+def _mesh(model: r.Model, member: str, members: dict[str, bytes]) -> Iterator[Notice]:
+    data = members.get(member)
+    if data is None:
+        return
+    place = f"Model “{model.name}”"
+    if len(data) > HUGE_MESH:
+        yield Notice(place, f"its body {member} has {len(data) // 2**20} MB; a few hundred kB are usual.")
+    whole = int.from_bytes(data[8:12], "little") == len(data) if data[:4] == b"glTF" else int.from_bytes(data[2:6], "little") == len(data)
+    if member.endswith(".glb") and (data[:4] != b"glTF" or not whole):
+        yield Notice(place, f"its body {member} is not a whole glTF file.")
+    elif member.endswith(".3ds") and (data[:2] != b"MM" or not whole):
+        yield Notice(place, f"its body {member} is not a whole 3ds file.")
 
 
 def _twice(names: Iterable[str], place: str) -> Iterator[Notice]:
@@ -131,6 +153,13 @@ def _modes(profile: r.Profile) -> Iterator[Notice]:
         "filter": {f.name for f in profile.filters},
     }
     geometry = {g.name for g in _walk(profile.geometries)}
+    gamuts = {name for text in profile.physical_other for name in re.findall(r'<Gamut [^>]*Name="([^"]*)"', text)}
+    if profile.rdm is not None:
+        modes = {mode.name for mode in profile.modes}
+        for software in profile.rdm.software:
+            for personality in software.personalities:
+                if personality.mode not in modes:
+                    yield Notice(f"FTRDM / DMXPersonality “{personality.value}”", f"its mode “{personality.mode}” does not exist.")
     for mode in profile.modes:
         place = f"DMXMode “{mode.name}”"
         lay = chart(profile, mode)
@@ -143,9 +172,15 @@ def _modes(profile: r.Profile) -> Iterator[Notice]:
                 yield Notice(place, f"{count} channels use slot {offset}{f' of block {block}' if block > 1 else ''}.")
         names = Counter(channel_name(c) for c in mode.channels)
         functions = {f"{channel_name(c)}.{p.attribute}.{f.name}" for c in mode.channels for p in c.logical for f in p.functions}
+        yield from (Notice(place, f"{count} channels are called “{name}”.") for name, count in names.items() if count > 1)
+        links = {*names, *functions}
         for channel in mode.channels:
+            for part in channel.logical:
+                for f in part.functions:
+                    if f.mode_master and f.mode_master not in links:
+                        yield Notice(f"{place} / ChannelFunction “{f.name}”", f"its mode master “{f.mode_master}” is not in the mode.")
             yield from _channel(
-                channel, f"{place} / DMXChannel {','.join(map(str, channel.offsets)) or 'virtual'}", known, wheels, geometry
+                channel, f"{place} / DMXChannel {','.join(map(str, channel.offsets)) or 'virtual'}", known, wheels, geometry, gamuts
             )
         for relation in mode.relations:
             where = f"{place} / Relation “{relation.name}”"
@@ -158,7 +193,7 @@ def _modes(profile: r.Profile) -> Iterator[Notice]:
 
 
 def _channel(
-    channel: r.DmxChannel, place: str, known: dict[str, set[str]], wheels: dict[str, r.Wheel], geometry: set[str]
+    channel: r.DmxChannel, place: str, known: dict[str, set[str]], wheels: dict[str, r.Wheel], geometry: set[str], gamuts: set[str]
 ) -> Iterator[Notice]:
     top = 256**channel.resolution - 1
     if channel.geometry not in geometry:
@@ -170,12 +205,22 @@ def _channel(
     if channel.initial and not any(f.name == channel.initial for part in channel.logical for f in part.functions):
         yield Notice(place, f"its initial function “{channel.initial}” does not exist.")
     for part in channel.logical:
+        starts = Counter(f.dmx_from for f in part.functions if not f.mode_master)
+        for start, count in starts.items():
+            if count > 1:
+                yield Notice(place, f"{count} functions of {part.attribute} begin at {start}; they overlap.")
         for function in part.functions:
             where = f"{place} / ChannelFunction “{function.name}”"
             for field, defined in known.items():
                 name = getattr(function, field)
                 if name and name != "NoFeature" and name not in defined:
                     yield Notice(where, f"its {field} “{name}” is not defined.")
+            if function.dmx_from > top:
+                yield Notice(where, f"it begins at {function.dmx_from}, past {top}.")
+            if function.mode_from and function.mode_to and _dmx(function.mode_from) > _dmx(function.mode_to):
+                yield Notice(where, f"ModeFrom {function.mode_from} is above ModeTo {function.mode_to}.")
+            if function.gamut and function.gamut not in gamuts:
+                yield Notice(where, f"its gamut “{function.gamut}” is not defined.")
             if function.default > top:
                 yield Notice(where, f"its default {function.default} is past {top}.")
             yield from _sets(function, where, wheels.get(function.wheel))
@@ -190,3 +235,11 @@ def _sets(function: r.ChannelFunction, where: str, wheel: r.Wheel | None) -> Ite
     for start, count in Counter(item.dmx_from for item in function.sets).items():
         if count > 1:
             yield Notice(where, f"{count} of its sets begin at {start}.")
+
+
+def _dmx(text: str) -> int:
+    """A DMX value for comparing two of one channel; −1 for what is none."""
+    try:
+        return int(str(text).partition("/")[0])
+    except ValueError:
+        return -1

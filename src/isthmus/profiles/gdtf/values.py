@@ -40,6 +40,12 @@ def dmx_value(text: str, size: int) -> int:
     return int.from_bytes(filled, "big")
 
 
+def past_the_channel(text: str, size: int) -> bool:
+    """Whether a DMX value is higher than the bytes it is said for can hold."""
+    number, _, given = text.strip().partition("/")
+    return int(number) >= 256 ** int(given.rstrip("s") or size)
+
+
 @lru_cache(16_384)
 def _number(text: str, _size: int = 1) -> float:
     value = float(text)

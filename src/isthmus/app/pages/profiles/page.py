@@ -16,17 +16,19 @@ from isthmus.app.pages.profiles.dialogs import BorrowDialog, GenericDialog
 from isthmus.app.pages.profiles.exchange_view import ExchangeView
 from isthmus.app.pages.profiles.library_view import LibraryView
 from isthmus.app.pages.profiles.manual_view import ManualView
+from isthmus.app.tasks import away
 from isthmus.app.theme import font
 from isthmus.app.widgets import Page, bind, button, label
 from isthmus.app.workbench import Workbench
 from isthmus.errors import IsthmusError
+from isthmus.library import importing
 from isthmus.library.shelf import keep_own
 from isthmus.patch.follow import grown
 from isthmus.patch.swap_profile import preview_swap, swap_profile, using
-from isthmus.profiles.gdtf import read_members, write_gdtf
+from isthmus.profiles.gdtf import read_members
 from isthmus.profiles.records import Profile
 from isthmus.profiles.sheet import sheet
-from isthmus.profiles.store import load_stored, profiles_of, stored_of
+from isthmus.profiles.store import profiles_of, stored_of
 from isthmus.show.container import write_atomically
 from isthmus.show.records import StoredProfile
 
@@ -207,17 +209,34 @@ class ProfilesPage(Page):
             options=QFileDialog.Option.DontUseNativeDialog,
         )
         for name in names:
-            stored, profile = load_stored(Path(name))
-            self.keep(profile, read_members(stored.data, stored.file))
+            self.bench.guard(lambda n=name: self.import_file(Path(n)))
+
+    def import_file(self, path: Path) -> None:
+        """Keep a file as it came; another own profile of its name is asked about. Raises FileFault."""
+        waiting = away(lambda: importing.look_at(path))
+        how: str | None = ""
+        if waiting.clash:
+            words = f"You have another profile {waiting.profile.title} of your own. What becomes of it?"
+            how = ask(self.window_, "A profile of this name is there", words, list(importing.CLASHES.items()))
+            if how is None:
+                return
+        kept = importing.keep(waiting, how)
+        if kept is None:
+            return
+        self.link.update()
+        if waiting.notices:
+            self.bench.tell("attention", f"Imported {waiting.profile.title} as it came; it has {waiting.words}")
+        else:
+            self.bench.tell("note", f"Imported {waiting.profile.title} ({kept.name}).")
 
     # ------------------------------------------------------------ own profiles
 
     def keep(self, profile: Profile, members: dict[str, bytes] | None = None) -> StoredProfile:
         """Save a profile among one's own and bring the library up to date. Raises FileFault."""
-        path = keep_own(profile, members)
+        path, data = away(lambda: keep_own(profile, members))
         self.link.update()
         self.bench.tell("note", f"Saved {profile.title} among your own profiles ({path.name}).")
-        return stored_of(profile, write_gdtf(profile, members))
+        return stored_of(profile, data)
 
     def offer(self, source: Profile, stored: StoredProfile) -> None:
         """Offer a profile to the units that use its source."""
