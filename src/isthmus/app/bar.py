@@ -170,7 +170,7 @@ class OutputSign(QPushButton):
         words = self.output.words()
         wide = 58 + sum(advance(font("body", 500, mono=mono), text) for text, mono in words)
         self.setFixedWidth(int(max(132, wide)))
-        self.setToolTip(self.output.details())
+        self.setToolTip(plain_tip(self.output.details()))
         self.setAccessibleName("".join(text for text, _ in words))
         self.update()
 

@@ -14,7 +14,7 @@ from isthmus.app import paint
 from isthmus.app.figures import read_figure, write_figure
 from isthmus.app.structure_panel import StructurePanel
 from isthmus.app.theme import SIZE, font, pen, theme
-from isthmus.app.widgets import Line, Panel, Section, SeverityMark, bind, button, label, set_property
+from isthmus.app.widgets import Line, Panel, Section, SeverityMark, bind, button, label, plain_tip, set_property
 from isthmus.app.workbench import Workbench
 from isthmus.check import holds
 from isthmus.errors import EntryFault
@@ -122,7 +122,7 @@ class Field(Line):
         self.setText(self.original)
         self.setCursorPosition(0)
         self.setPlaceholderText("≠  " + "  ".join(f"{v or 'none'} ×{n}" for v, n in counted.most_common(3)) if mixed else "none")
-        self.setToolTip(", ".join(f"{v or 'none'} ×{n}" for v, n in counted.most_common(12)) if mixed else "")
+        self.setToolTip(plain_tip(", ".join(f"{v or 'none'} ×{n}" for v, n in counted.most_common(12)) if mixed else ""))
 
 
 class PaperAndRig(QWidget):

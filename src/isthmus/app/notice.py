@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import font, theme
+from isthmus.app.widgets import plain_tip
 
 STAYS = {"fault": 0, "attention": 20_000, "note": 5_000, "ok": 8_000}  # ms; 0 until put away
 
@@ -32,7 +33,7 @@ class Notice(QWidget):
             return  # a passing note never covers a fault
         self.severity, self.words = severity, words
         self.setAccessibleName(words)
-        self.setToolTip(words)
+        self.setToolTip(plain_tip(words))
         self.show()
         self._fit()
         self.update()

@@ -126,6 +126,9 @@ class Place:
         return f"{self.universe}.{self.address:03d}"
 
 
+NOWHERE = Place(0, 0, "")  # it lights at none: dead, unplugged, or on another line
+
+
 @dataclass(frozen=True)
 class HuntLook:
     """What to send, and the question. `lit` says of each place whether a unit there would light; `count` how many are left."""
@@ -175,9 +178,12 @@ class Hunt:
                 f"{unit.number} cannot be hunted by light: no byte lights it that is safe for all units there, or no address is left.",
                 do="Read its address at the unit, or ask it by RDM.",
             )
+        self.places.append(NOWHERE)
+        reach.append(len(self.universes) * SLOTS + 1)  # no look lights it
         self.bright = 2 * half_light(programs.get(unit.mode) or next(iter(programs.values())), self.value)
         self._reach = np.array(reach, np.int64)
-        self._starts = np.array([self.universes.index(p.universe) * SLOTS + p.address for p in self.places], np.int64)
+        at = {universe: index * SLOTS for index, universe in enumerate(self.universes)}
+        self._starts = np.array([at[p.universe] + p.address for p in self.places[:-1]] + reach[-1:], np.int64)
         self._wrong = np.zeros(len(reach), np.int64)  # answers each place contradicts
         self.asked: list[tuple[HuntLook, str]] = []
 
@@ -194,7 +200,7 @@ class Hunt:
         looks = 0
         while 2**looks < count * sum(comb(looks, k) for k in range(self.lies + 1)):
             looks += 1
-        return looks + (1 if self.lies else 0) + max(0, len(self._keeps) - 1) * (1 + 2 * self.lies)
+        return 1 + looks + (1 if self.lies else 0) + max(0, len(self._keeps) - 1) * (1 + 2 * self.lies)
 
     def _weights(self) -> NDArray[np.float64]:
         """What each place still weighs: in how many ways the answers to come could still lead to it."""
@@ -207,6 +213,8 @@ class Hunt:
 
     def look(self) -> HuntLook | None:
         """The next part to light; None when nothing is left to tell apart by light."""
+        if not self.asked:
+            return self._everything()
         weights = self._weights()
         slots = np.unique(self._reach[weights > 0])
         if len(slots) < 2:
@@ -222,11 +230,29 @@ class Hunt:
         universe, address = self._spot(last)
         where = f"up to {universe}.{address:03d}" if len(self.universes) > 1 else f"1 to {address} of universe {universe}"
         words = f"Addresses {where} are lit. Does {self.unit.number} light?"
-        return HuntLook(self._lit_up_to(last), words, int(self.alive.sum()), self._reach <= last)
+        return HuntLook(self._lit_up_to(last), words, self._left, self._reach <= last)
+
+    def _everything(self) -> HuntLook:
+        """The first look: a unit that stays dark now listens nowhere here, and nothing else needs to be asked."""
+        total = len(self.universes) * SLOTS
+        where = f"universe {self.universes[0]}" if len(self.universes) == 1 else f"{len(self.universes)} universes"
+        words = f"Everything in {where} is lit. Does {self.unit.number} light?"
+        return HuntLook(self._lit_up_to(total), words, self._left, self._reach <= total)
+
+    @property
+    def _left(self) -> int:
+        """Addresses the answers still allow."""
+        return int(self.alive[:-1].sum())
+
+    @property
+    def dark(self) -> bool:
+        """Whether all that remains is that it lights nowhere here."""
+        alive = self._wrong == self._wrong.min()
+        return bool(self.asked) and not self.contradicts and bool(alive[-1]) and self.look() is None
 
     def _between_modes(self) -> HuntLook | None:
         """The slot that one mode needs and another does not, dark among lit ones."""
-        alive = np.flatnonzero(self.alive)
+        alive = np.flatnonzero(self.alive[:-1])
         best: tuple[int, int, NDArray[np.bool_]] | None = None
         for slot in sorted({int(self._starts[i]) + o for i in alive for o in range(len(self._keeps[self.places[i].mode]))}):
             lit = self._with_dark(slot)
@@ -245,7 +271,8 @@ class Hunt:
         """Of each place, whether a unit there lights while one slot alone is dark."""
         offsets = slot - self._starts
         out = np.ones(len(offsets), bool)
-        for at in np.flatnonzero(offsets >= 0):
+        out[-1] = False
+        for at in np.flatnonzero(offsets[:-1] >= 0):
             keeps = self._keeps[self.places[at].mode]
             if offsets[at] < len(keeps):
                 out[at] = keeps[offsets[at]]
@@ -283,7 +310,7 @@ class Hunt:
     @property
     def found(self) -> list[Place]:
         """What remains: one place, one for each mode that looks alike, or nothing yet, or when the answers contradict each other."""
-        if self.contradicts or self.look() is not None:
+        if self.contradicts or self.look() is not None or self.dark:
             return []
         alive = self._wrong == self._wrong.min()
         return [place for place, ok in zip(self.places, alive, strict=True) if ok]

@@ -85,6 +85,7 @@ class Renderer:
         self._targets: list = []
         self._kept: object = None
         self._statics: moderngl.VertexArray | None = None
+        self._still_mesh: moderngl.Buffer | None = None
         self.planes: list[Plane] = []
         self.deck = (0.0, 0.0, 0.0, 0.0)
         self.ground = meshes.WATER_LEVEL
@@ -99,7 +100,11 @@ class Renderer:
         parts = [meshes.structure_mesh(s, scene.pieces.get(s.mesh)) for s in structures]
         ground = meshes.ground_of(structures)
         still = np.concatenate([meshes.ground_mesh(ground), *parts])
-        self._statics = self.c.vertex_array(self.programs["mesh"], [(self._buffer(still), "3f 3f 3f", "p", "n", "c")])
+        for old in (self._statics, self._still_mesh):
+            if old is not None:
+                old.release()
+        self._still_mesh = self._buffer(still)
+        self._statics = self.c.vertex_array(self.programs["mesh"], [(self._still_mesh, "3f 3f 3f", "p", "n", "c")])
         self.planes = planes_of(structures)
         self.ground = ground.level
         hull = next((s for s in structures if s.kind == "hull"), None)
@@ -141,8 +146,10 @@ class Renderer:
         self.scene_depth.compare_func = ""
         self.scene_depth.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.scene_fb = c.framebuffer([self.scene], self.scene_depth)
-        self.still_fb = c.framebuffer([c.texture(size, 4)], c.depth_texture(size))
-        self.smooth_fb = c.framebuffer([c.renderbuffer(size, 4, samples=samples)], c.depth_renderbuffer(size, samples=samples))
+        still, still_depth = c.texture(size, 4), c.depth_texture(size)
+        smooth, smooth_depth = c.renderbuffer(size, 4, samples=samples), c.depth_renderbuffer(size, samples=samples)
+        self.still_fb = c.framebuffer([still], still_depth)
+        self.smooth_fb = c.framebuffer([smooth], smooth_depth)
         self.linear = c.texture(small, 1, dtype="f4")
         self.linear.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.linear_fb = c.framebuffer([self.linear])
@@ -168,6 +175,10 @@ class Renderer:
             self.toned,
             self.toned_fb,
             self.over_fb,
+            still,
+            still_depth,
+            smooth,
+            smooth_depth,
         ]
 
     def _set(self, **values: object) -> None:

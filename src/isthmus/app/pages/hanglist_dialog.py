@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QTableView, QWidget
 from isthmus.app import settings
 from isthmus.app.dialogs import Frame, ask
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import Choice, RowsModel, button, choice, field, label, plain_table
+from isthmus.app.widgets import Choice, RowsModel, button, choice, field, label, plain_table, plain_tip
 from isthmus.app.workbench import Workbench
 from isthmus.errors import FileFault
 from isthmus.gels import books_at_hand
@@ -75,7 +75,8 @@ class LinesModel(RowsModel):
         row, wrong = self.rows[index.row()]
         last = index.column() == len(HEADINGS) - 1
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole, Qt.ItemDataRole.ToolTipRole):
-            return wrong[:1].upper() + wrong[1:] if last else self.text(row, index.column())
+            words = wrong[:1].upper() + wrong[1:] if last else self.text(row, index.column())
+            return plain_tip(words) if role == Qt.ItemDataRole.ToolTipRole else words
         if role == Qt.ItemDataRole.ForegroundRole and wrong and (last or index.column() == 0):
             return theme.color("fault")
         if role == Qt.ItemDataRole.FontRole:

@@ -29,7 +29,7 @@ from isthmus.app.pages.plan_page.port import Port
 from isthmus.app.pages.plan_page.tools import Tool, inside
 from isthmus.app.pages.pulling import Pulling
 from isthmus.app.theme import font, pen, theme
-from isthmus.app.widgets import bind
+from isthmus.app.widgets import bind, plain_tip
 from isthmus.app.workbench import Workbench
 from isthmus.show.records import Sheet, Unit, Vec3
 from isthmus.stage.handles import Handle
@@ -312,7 +312,7 @@ class PlanCanvas(QWidget):
         if unit and unit.position:
             x, y, z = unit.position
             words = f"{unit.number} {unit.name}\n{unit.hangs_on or 'nowhere yet'}; x {x:.2f}  y {y:.2f}  z {z:.2f} m"
-            QToolTip.showText(event.globalPosition().toPoint(), words, self)
+            QToolTip.showText(event.globalPosition().toPoint(), plain_tip(words), self)
         moves = unit is not None and self.rearranging
         self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.SizeAllCursor if moves else Qt.CursorShape.ArrowCursor)
 

@@ -12,7 +12,7 @@ from isthmus.app import paint
 from isthmus.app.actions import Registry
 from isthmus.app.pages.crossing_chart import CrossingChart
 from isthmus.app.theme import advance, font, pen, theme
-from isthmus.app.widgets import Page, bind
+from isthmus.app.widgets import Page, bind, plain_tip
 from isthmus.app.workbench import Workbench
 from isthmus.snags import ATTENTION, FAULT, NOTE, Snag
 
@@ -36,8 +36,10 @@ class SnagModel(QAbstractListModel):
         return 0 if parent.isValid() else len(self.snags)
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole):
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return self.snags[index.row()].text
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return plain_tip(self.snags[index.row()].text)
         return None
 
 

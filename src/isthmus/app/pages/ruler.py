@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import SIZE, TYPE, font, pen, theme
-from isthmus.app.widgets import bind
+from isthmus.app.widgets import bind, plain_tip
 from isthmus.app.workbench import Workbench
 from isthmus.patch.index import EMPTY, Universe, free_runs, index_of
 from isthmus.patch.spans import Clash, Span
@@ -117,7 +117,7 @@ class Ruler(QWidget):
             if span and unit
             else ""
         )
-        QToolTip.showText(event.globalPosition().toPoint(), words, self)
+        QToolTip.showText(event.globalPosition().toPoint(), plain_tip(words), self)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         self._step(-1 if event.angleDelta().y() > 0 else 1)

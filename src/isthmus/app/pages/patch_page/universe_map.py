@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QFrame, QToolTip
 
 from isthmus.app import paint
 from isthmus.app.theme import font, pen, theme
-from isthmus.app.widgets import bind
+from isthmus.app.widgets import bind, plain_tip
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch.addresses import Placing, place
@@ -175,7 +175,7 @@ class UniverseMap(QAbstractScrollArea):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if self._pressed is None:
-            QToolTip.showText(event.globalPosition().toPoint(), self.words_at(at), self)
+            QToolTip.showText(event.globalPosition().toPoint(), plain_tip(self.words_at(at)), self)
             return
         start, span = self._pressed
         if self.drag is None and (at - start).manhattanLength() > 6:

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.dialogs import Frame
 from isthmus.app.pages.strip import Strips
-from isthmus.app.widgets import button, label
+from isthmus.app.widgets import button, label, plain_tip
 from isthmus.app.workbench import Workbench
 from isthmus.patch.addresses import Move, Placing, Way, moves_between
 from isthmus.show import write_address
@@ -44,7 +44,7 @@ class WaysDialog(Frame):
             made.setAutoDefault(False)
             made.setStyleSheet("text-align: left;")
             made.setEnabled(way.show is not None)
-            made.setToolTip(f"This cannot be done: {way.why_not}." if way.why_not else "")
+            made.setToolTip(plain_tip(f"This cannot be done: {way.why_not}." if way.why_not else ""))
             self.buttons_of[way.key] = made
             column.addWidget(made)
             if way.why_not:

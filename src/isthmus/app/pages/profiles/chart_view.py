@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QToolTip
 
 from isthmus.app import paint
 from isthmus.app.theme import font, pen, theme
+from isthmus.app.widgets import plain_tip
 from isthmus.profiles.compare import LineVerdict, compare
 from isthmus.profiles.sheet import Band, Line, Sheet, physical_text, table
 
@@ -176,7 +177,7 @@ class ChartView(QAbstractScrollArea):
     def viewportEvent(self, event) -> bool:
         if isinstance(event, QHelpEvent):
             row = self._at(event.pos())
-            QToolTip.showText(event.globalPos(), self._tip(row, event.pos().x()) if row else "", self.viewport())
+            QToolTip.showText(event.globalPos(), plain_tip(self._tip(row, event.pos().x())) if row else "", self.viewport())
             return True
         return super().viewportEvent(event)
 

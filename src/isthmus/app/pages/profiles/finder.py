@@ -14,7 +14,7 @@ from isthmus.app import paint
 from isthmus.app.library_link import LibraryLink
 from isthmus.app.pages.profiles.results import mark_of
 from isthmus.app.theme import font, pen
-from isthmus.app.widgets import Panel, Section, bind, button, choice, field, label, set_property
+from isthmus.app.widgets import Panel, Section, bind, button, choice, field, label, plain_tip, set_property
 from isthmus.library import Query, Source
 from isthmus.library.sources import FOLDER, folder_source
 from isthmus.profiles.attributes import KNOWN, numbered, plain
@@ -59,7 +59,7 @@ class _SourceRow(QWidget):
         self.box.setFont(font("table"))
         self.box.setChecked(source.on)
         self.box.setObjectName(f"source {source.id}")
-        self.box.setToolTip(source.path or source.name)
+        self.box.setToolTip(plain_tip(source.path or source.name))
         self.box.toggled.connect(lambda on: self.switched.emit(source.id, on))
         row.addWidget(self.box, 1)
         words = "away" if away else "off" if not source.on else str(count)

@@ -15,7 +15,7 @@ from isthmus.app.pages.profiles.dialogs import NameDialog
 from isthmus.app.pages.profiles.finder import attribute_of
 from isthmus.app.tasks import Cancelled, Step, Task
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel, bind, button, choice, label, lines_field, plain_table
+from isthmus.app.widgets import RowsModel, bind, button, choice, label, lines_field, plain_table, plain_tip
 from isthmus.app.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.profiles.attributes import plain
@@ -82,7 +82,7 @@ class Rows(RowsModel):
                 return plain(row.attribute) if row.attribute else ""
             return ("+".join(map(str, row.slots)), row.name, words, f"{row.confidence:.0%}", self.verdicts[index.row()])[column]
         if role == Qt.ItemDataRole.ToolTipRole:
-            return "; ".join(row.doubts) or "nothing doubtful"
+            return plain_tip("; ".join(row.doubts) or "nothing doubtful")
         if role == Qt.ItemDataRole.FontRole:
             return font("table", 500 if column in (0, 2) else 400, mono=column in (0, 3))
         if role == Qt.ItemDataRole.ForegroundRole:
@@ -394,7 +394,7 @@ class ManualView(QWidget):
             return
         self.against = sheet(view.profile, view.mode)
         self.against_words.setText(f"Left the manual, right {self.against.title}.")
-        self.against_words.setToolTip(self.against.title)
+        self.against_words.setToolTip(plain_tip(self.against.title))
         self.edited()
 
     def _copy_note(self) -> None:

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QStyledIte
 
 from isthmus.app import paint
 from isthmus.app.theme import font, pen, theme
-from isthmus.app.widgets import CopyKeys, RowsModel
+from isthmus.app.widgets import CopyKeys, RowsModel, plain_tip
 from isthmus.library import Answer, Entry
 from isthmus.library.facts import BODY_WORDS
 from isthmus.library.shelf import Shelf
@@ -79,7 +79,8 @@ class Results(RowsModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return (entry.title, entry.mode, str(entry.footprint), str(entry.cells or ""), marks_in_words(entry))[index.column()]
         if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole):
-            return f"{entry.title}, {entry.mode}\n{marks_in_words(entry)}" + ("\n" + "; ".join(entry.differs) if entry.differs else "")
+            words = f"{entry.title}, {entry.mode}\n{marks_in_words(entry)}" + ("\n" + "; ".join(entry.differs) if entry.differs else "")
+            return plain_tip(words) if role == Qt.ItemDataRole.ToolTipRole else words
         return None
 
 

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from isthmus.app import paint
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import RowsModel
+from isthmus.app.widgets import RowsModel, plain_tip
 from isthmus.app.workbench import Workbench
 from isthmus.check.calls import Call, Left, callable_units
 from isthmus.check.verdicts import holds, say
@@ -60,7 +60,7 @@ class CallModel(RowsModel):
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         row: Row = self.rows[index.row()]
         if role == Qt.ItemDataRole.ToolTipRole:  # notes are longer than the column is wide
-            return self.words(row.unit) if row.unit and index.column() == 4 and not row.why else None
+            return plain_tip(self.words(row.unit)) if row.unit and index.column() == 4 and not row.why else None
         if role != Qt.ItemDataRole.DisplayRole:
             return None
         unit = row.unit

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 from isthmus.app.checks import Checks
 from isthmus.app.tasks import Task
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import KeysFirst, RowsModel, bind, button, column_of, label, plain_table
+from isthmus.app.widgets import KeysFirst, RowsModel, bind, button, column_of, label, plain_table, plain_tip
 from isthmus.app.workbench import Workbench
 from isthmus.check.codes import LightCode, Spelt, light_code, where_found
 from isthmus.check.findings.mends import as_hung
@@ -53,7 +53,7 @@ class CodesModel(RowsModel):
             now = NOW[noted[self.at]] if showing else ""
             return (str(unit.number), unit.name, addresses(unit), now, spelt, self._where(unit))[column]
         if role == Qt.ItemDataRole.ToolTipRole and column == 5:
-            return self._where(unit)
+            return plain_tip(self._where(unit))
         if role == Qt.ItemDataRole.FontRole:
             return font("table", 500 if column == 0 else 400, mono=column in (0, 2, 4, 5))
         if role == Qt.ItemDataRole.ForegroundRole:

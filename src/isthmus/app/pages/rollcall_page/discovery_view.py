@@ -14,7 +14,7 @@ from isthmus.app.dialogs import Entry, Frame
 from isthmus.app.net_link import NetLink
 from isthmus.app.tasks import Step, Task
 from isthmus.app.theme import font, theme
-from isthmus.app.widgets import PageView, RowsModel, bind, button, column_of, label, plain_table
+from isthmus.app.widgets import PageView, RowsModel, bind, button, column_of, label, plain_table, plain_tip
 from isthmus.app.workbench import Workbench
 from isthmus.check.devices import Device, Discovered, ask, discover, identify
 from isthmus.check.matched import IN_PLACE, MISSING, UNKNOWN, Match
@@ -49,7 +49,7 @@ class MatchModel(RowsModel):
             )[column]
         if role == Qt.ItemDataRole.ToolTipRole:
             sensors = "; ".join(f"{s.words}: {s.value}" for s in device.sensors) if device else ""
-            return "\n".join(x for x in (m.words, sensors, *(device.trouble if device else ())) if x)
+            return plain_tip("\n".join(x for x in (m.words, sensors, *(device.trouble if device else ())) if x))
         if role == Qt.ItemDataRole.FontRole:
             return font("table", 500 if column < 2 else 400, mono=column in (1, 2, 3, 6, 9), italic=column > 2)
         if role == Qt.ItemDataRole.ForegroundRole:

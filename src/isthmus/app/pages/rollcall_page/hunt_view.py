@@ -188,7 +188,7 @@ class HuntView(PageView):
     def _next(self) -> None:
         assert self.hunt
         hunt, bench = self.hunt, self.bench
-        self.look = look = None if hunt.found or hunt.contradicts else hunt.look()
+        self.look = look = None if hunt.contradicts else hunt.look()
         self._beginning = True
         if look is not None:
             about = f"The hunt for {hunt.unit.number}"
@@ -271,7 +271,7 @@ class HuntView(PageView):
         if hunt is None:
             self.question.setText("Nobody is hunted")
             self.state.setText(
-                "At most nine looks in one universe, fewer where verdicts rule places out. Only what is safe for every unit there is sent."
+                "At most ten looks in one universe, the first with everything lit. Only what is safe for every unit there is sent."
             )
         elif look is not None:
             self.question.setText(look.words)
@@ -283,6 +283,13 @@ class HuntView(PageView):
 
     def _result(self, hunt: Hunt) -> None:
         number = hunt.unit.number
+        if hunt.dark:
+            self.question.setText(f"{number} lights at no address here.")
+            self.state.setText(
+                f"{hunt.used} look{'s' * (hunt.used != 1)}. It may have no power, a dead lamp, no data, or hang on another universe. "
+                "The patch is left as it is."
+            )
+            return
         if not hunt.found:
             self.question.setText(f"The answers contradict each other: {number} listens nowhere they allow.")
             ways = "Take the last answer back, or hunt again and let one answer be wrong: then verdicts are not heeded either."

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from isthmus.app import paint
 from isthmus.app.theme import font, pen, theme
+from isthmus.app.widgets import plain_tip
 from isthmus.app.workbench import Workbench
 from isthmus.net import FoundNode, compare
 from isthmus.net.found import pair
@@ -147,7 +148,7 @@ class RoutePicture(QWidget):
             over = next((u for u, box in self.universe_boxes().items() if box.contains(QPointF(event.pos()))), 0)
             if over:
                 alike = ", ".join(f"{name} {number}" for name, number in notations(over))
-                QToolTip.showText(event.globalPos(), f"Counted alike everywhere it is: {alike}.", self)
+                QToolTip.showText(event.globalPos(), plain_tip(f"Counted alike everywhere it is: {alike}."), self)
                 return True
         return super().event(event)
 
