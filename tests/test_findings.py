@@ -229,7 +229,7 @@ def test_the_command_calls_a_rig_over_the_network_and_names_what_is_planted(monk
 @pytest.mark.network
 def test_the_command_hunts_over_the_network() -> None:
     code, told = answer("hunt", "demo", "--unit", "203", "--rig", str(SCENARIO))
-    assert code == 0 and told["places"] == [{"universe": 2, "address": 67, "mode": "Short"}] and told["looks"] <= 9
+    assert code == 0 and told["places"] == [{"universe": 2, "address": 67, "mode": "Short"}] and told["looks"] <= 10
     code, told = answer("hunt", "demo", "--unit", "203, 207, 105", "--everywhere", "--rig", str(SCENARIO))  # by light codes
     assert [u["places"] for u in told["units"]] == [[{"universe": 2, "address": 67, "mode": "Short"}]] * 2 + [
         [{"universe": 1, "address": 85, "mode": "Full"}]

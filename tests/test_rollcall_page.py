@@ -210,7 +210,7 @@ def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_mend(called, rig)
     press(page, "hunt it")
     hunt = page.hunt
     assert page.view == "Hunt" and hunt.hunt is not None
-    for _ in range(9):
+    for _ in range(10):
         if hunt.look is None:
             break
         bench.levels_changed.emit()
@@ -218,7 +218,7 @@ def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_mend(called, rig)
         state = next(u for u in rig.ask("state")["units"] if u["label"] == "105")
         hunt.setFocus()
         key(hunt, Qt.Key.Key_Y if hunt.hunt.lights(max(state["cells"])) else Qt.Key.Key_N)
-    assert "105 listens at 1.300" in hunt.question.text() and hunt.hunt.used <= 9
+    assert "105 listens at 1.300" in hunt.question.text() and hunt.hunt.used <= 10
     press(hunt, "take hunted")
     assert bench.show.unit("u105").patch[0].address == 300 and bench.proof is None
     press(page, "call view Call")
@@ -238,6 +238,11 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     bench.select(["u203"])
     assert hunt.unit.text() == "203"
     press(hunt, "begin hunt")
+    assert "Everything in universe 2 is lit" in hunt.look.words
+    press(hunt, "hunt no")  # dark now: it listens nowhere, and no address is offered
+    assert hunt.look is None and "203 lights at no address here" in hunt.question.text() and "u203" not in page.checks.hunted
+    key(hunt.looks_table, Qt.Key.Key_Left)
+    press(hunt, "hunt yes")
     first = hunt.look.words
     press(hunt, "hunt no")
     assert hunt.look.words != first

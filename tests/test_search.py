@@ -73,6 +73,16 @@ def test_every_hit_meets_every_word_and_a_name_finds_itself_with_a_slip(shelf: S
         assert (facts.maker, facts.model, mode.name) in again or any(slip in word for key in again for word in words_of(" ".join(key)))
 
 
+def places_of(mode: ModeFacts, attribute: str) -> list[int]:
+    """Where an attribute stands, as what a channel is called by or as one of its functions."""
+    called = [line[1][0] for line in mode.lines if line[0] == attribute and line[1] and line[4] == 1]
+    return called + [slot for name, slot in mode.functions if name == attribute and slot]
+
+
+def has(mode: ModeFacts, attribute: str) -> bool:
+    return any(line[0] == attribute for line in mode.lines) or any(name == attribute for name, _ in mode.functions)
+
+
 def stated_distance(query: Query, mode: ModeFacts) -> float:
     """The distance as docs/profiles.md states it, reckoned fact by fact."""
     total = 0.0
@@ -80,11 +90,11 @@ def stated_distance(query: Query, mode: ModeFacts) -> float:
         away = max(query.footprint[0] - mode.footprint, mode.footprint - query.footprint[1], 0)
         total += min(1.0, 0.2 + away / 10) if away else 0.0
     for slot, attribute in query.on:
-        places = [line[1][0] for line in mode.lines if line[0] == attribute and line[1] and line[4] == 1]
+        places = places_of(mode, attribute)
         away = min((abs(place - slot) for place in places), default=None)
         total += 1.0 if away is None else 0.0 if away == 0 else 0.25 + min(away, 8) / 16
-    total += sum(1.0 for attribute in query.having if all(line[0] != attribute for line in mode.lines))
-    total += sum(0.8 for attribute in query.without if any(line[0] == attribute for line in mode.lines))
+    total += sum(1.0 for attribute in query.having if not has(mode, attribute))
+    total += sum(0.8 for attribute in query.without if has(mode, attribute))
     if query.cells:
         away = max(query.cells[0] - mode.cells, mode.cells - query.cells[1], 0)
         total += min(1.0, 0.3 + away / 20) if away else 0.0
@@ -116,7 +126,7 @@ def test_near_misses_have_the_stated_distance_and_are_the_nearest_there_are(shel
         _, mode = MODES[hit.row]
         assert hit.distance == pytest.approx(stated_distance(query, mode), abs=1e-4)
         for slot, name in query.on:  # and the words say where it is instead
-            places = [line[1][0] for line in mode.lines if line[0] == name and line[1] and line[4] == 1]
+            places = places_of(mode, name)
             if places and slot not in places:
                 assert any(
                     text.startswith(f"{plain(name)} on ") and int(text.split(" on ")[1].split(",")[0]) in places for text in hit.differs

@@ -177,11 +177,11 @@ def test_an_archive_with_odd_members_is_read_and_told(tmp_path: Path) -> None:
 
 def test_wrong_words_on_the_command_line_are_told_one_by_one() -> None:
     for arguments, says in (
-        (("--footprint", "many"), "no footprint"),
+        (("--footprint", "many"), "not a footprint"),
         (("--on", "Dimmer"), "Write 4=Dimmer"),
-        (("--on", "0=Dimmer"), "Write 4=Dimmer"),
+        (("--on", "x=Dimmer"), "Write 22, 20-24"),
         (("--with", "glibberish"), "no attribute"),
-        (("--cells", "-"), "no number of cells"),
+        (("--cells", "-"), "not a number of cells"),
     ):
         done = command("profiles", "search", *arguments)
         assert done.returncode == 3 and says in done.stderr

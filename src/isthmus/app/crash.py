@@ -28,9 +28,13 @@ class CrashPath(QObject):
         self.tell: Callable[[str], None] = lambda words: None
 
     def install(self) -> None:
-        self._folder.mkdir(parents=True, exist_ok=True)
-        self._faults = (self._folder / "hard-faults.log").open("a")
-        faulthandler.enable(self._faults)
+        """Raises nothing: without a folder to write in, faults are told all the same, and only not kept."""
+        try:
+            self._folder.mkdir(parents=True, exist_ok=True)
+            self._faults = (self._folder / "hard-faults.log").open("a")
+            faulthandler.enable(self._faults)
+        except OSError:
+            faulthandler.enable()
         sys.excepthook = self._hook
         threading.excepthook = lambda args: self._hook(args.exc_type, args.exc_value or Exception(), args.exc_traceback)
 

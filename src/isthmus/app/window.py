@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QTimer
-from PySide6.QtGui import QCloseEvent, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtCore import QEvent, QRect, QTimer
+from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from isthmus.app import hand, settings
@@ -62,8 +62,10 @@ class Window(QWidget):
         self.actions_ = Registry(self, self.bench.guard)
         self._conditions()
         self.setWindowTitle("Isthmus")
-        self.setMinimumSize(1000, 640)
-        self.resize(*self.settings.window)
+        screen = QGuiApplication.primaryScreen()
+        room = screen.availableGeometry() if screen else QRect(0, 0, *self.settings.window)
+        self.setMinimumSize(min(1000, room.width()), min(640, room.height()))
+        self.resize(min(self.settings.window[0], room.width()), min(self.settings.window[1], room.height()))
         self._build()
         self._register()
         self.bench.title_changed.connect(self._retitle)

@@ -196,7 +196,7 @@ class Hunt:
     @property
     def most(self) -> int:
         """How many looks are needed at most: halving, with lies until their weights are spent, and to tell modes apart."""
-        count = len(np.unique(self._reach))
+        count = len(np.unique(self._reach)) - 1  # the first look tells the unit that lights nowhere
         looks = 0
         while 2**looks < count * sum(comb(looks, k) for k in range(self.lies + 1)):
             looks += 1

@@ -17,6 +17,7 @@ from typing import Any
 from isthmus.errors import EntryFault, FileFault
 from isthmus.library import Entry, Progress, Query, Shelf, Stopped, fresh_shelf, importing, read_sources, update_library, write_sources
 from isthmus.library.exchange import Exchange, kept_token, read_catalogue
+from isthmus.library.search import Stands, read_bounds, read_stands
 from isthmus.library.shelf import keep_own
 from isthmus.library.sources import folder_source
 from isthmus.profiles.attributes import KNOWN, plain
@@ -56,27 +57,23 @@ def attribute(text: str) -> str:
 
 
 def bounds(text: str, what: str) -> tuple[int, int]:
-    """`22` or `20-24`. Raises EntryFault."""
-    match = re.fullmatch(r"(\d{1,5})(?:\s*-\s*(\d{1,5}))?", text.strip())
-    if not match:
-        raise EntryFault(f"“{text}” is no {what}.", do="Write 22, or 20-24.")
-    low, high = int(match[1]), int(match[2] or match[1])
-    return min(low, high), max(low, high)
+    """`22`, `20-24`, `>14`. Raises EntryFault."""
+    return read_bounds(text, what)
 
 
-def placed(text: str) -> tuple[int, str]:
-    """`4=Dimmer`. Raises EntryFault."""
+def placed(text: str) -> Stands:
+    """`4=Dimmer`, `5-9=Pan`, `4 16 bit=Pan`. Raises EntryFault."""
     slot, equals, name = text.partition("=")
-    if not equals or not slot.strip().isdigit() or not 1 <= int(slot) <= 512:
+    if not equals or not slot.strip():
         raise EntryFault(f"“{text}” is no attribute on a channel.", do="Write 4=Dimmer.")
-    return int(slot), attribute(name.strip())
+    return read_stands(slot, attribute(name.strip()))
 
 
 def query_of(options: argparse.Namespace) -> Query:
     return Query(
         text=options.text or "",
         footprint=bounds(options.footprint, "footprint") if options.footprint else None,
-        on=tuple(placed(text) for text in options.on or ()),
+        standing=tuple(placed(text) for text in options.on or ()),
         having=tuple(attribute(text) for text in options.having or ()),
         without=tuple(attribute(text) for text in options.without or ()),
         cells=bounds(options.cells, "number of cells") if options.cells else None,

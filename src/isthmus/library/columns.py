@@ -37,6 +37,14 @@ class Postings:
             kept = self._away[slot] = away if len(self.first) == len(away) else np.minimum.reduceat(away, self.first)
         return kept
 
+    def away_from_range(self, low: int, high: int) -> NDArray[np.int16]:
+        """The same for a range of slots, both ends in it."""
+        if low == high:
+            return self.away_from(low)
+        slots = self.slots.astype(np.int32)
+        away = np.maximum(np.maximum(low - slots, slots - high), 0)
+        return (np.minimum.reduceat(away, self.first) if len(self.first) else away).astype(np.int16)
+
     def nearest(self, mode: int, slot: int) -> int:
         """The slot nearest to `slot` in one mode; 0 where it is absent."""
         at = int(np.searchsorted(self.modes, np.int32(mode)))  # of the same type, or the whole column would be copied
@@ -77,6 +85,11 @@ class Columns:
     seq_attr: NDArray[np.uint16]
     seq_slot: NDArray[np.uint16]
     seq_start: NDArray[np.int64]  # one longer than the modes
+    seq_size: NDArray[np.uint8]  # bytes of each channel
+    # what channels do besides: `f_` columns are by function
+    f_attr: NDArray[np.uint16]
+    f_slot: NDArray[np.uint16]
+    f_owner: NDArray[np.int32]
     # words
     vocabulary: list[str] = field(default_factory=list)
     p_words: tuple[NDArray[np.int32], NDArray[np.int64]] = (np.zeros(0, np.int32), np.zeros(0, np.int64))
@@ -96,15 +109,25 @@ class Columns:
     def _owner(self) -> NDArray[np.int32]:
         return np.repeat(np.arange(len(self), dtype=np.int32), np.diff(self.seq_start))
 
-    def having(self, attribute: str) -> Postings:
-        """Every place an attribute stands at."""
-        found = self._kept.get(attribute)
+    def having(self, attribute: str, size: int = 0) -> Postings:
+        """Every place an attribute stands at, as what a channel is called by or as one of its functions.
+
+        With `size` only channels of so many bytes, by what they are called by.
+        """
+        key = f"{attribute}/{size}" if size else attribute
+        found = self._kept.get(key)
         if found is None:
-            ident = self.attribute_id.get(attribute)
-            places = np.flatnonzero(self.seq_attr == ident) if ident is not None else np.zeros(0, np.int64)
-            modes = self._owner[places] if len(places) else np.zeros(0, np.int32)
+            ident = self.attribute_id.get(attribute, -1)
+            mine = self.seq_attr == ident
+            places = np.flatnonzero(mine & (self.seq_size == size) if size else mine)
+            modes, slots = self._owner[places], self.seq_slot[places]
+            also = np.flatnonzero(self.f_attr == ident) if not size else np.zeros(0, np.int64)
+            if len(also):
+                modes, slots = np.concatenate([modes, self.f_owner[also]]), np.concatenate([slots, self.f_slot[also]])
+                order = np.argsort(modes, kind="stable")
+                modes, slots = modes[order], slots[order]
             first = np.flatnonzero(np.diff(modes, prepend=-1))
-            found = self._kept[attribute] = Postings(modes[first], self.seq_slot[places].astype(np.int16), first)
+            found = self._kept[key] = Postings(modes[first], slots.astype(np.int16), first)
         return found
 
     @cached_property
@@ -161,16 +184,20 @@ def _load(db: sqlite3.Connection, stamp: int) -> Columns:
     none = (False, False, False, 0.0)
     trusted = [trust.get(ident, none) for ident in p_ident] if trust else [none] * len(p_ident)
     parts: list[NDArray[np.int64]] = []
-    sequence = bytearray()
+    sequence, sizes, functions = bytearray(), bytearray(), bytearray()
     m_name: list[str] = []
     names: dict[str, str] = {}
-    cursor = db.execute("SELECT id, profile, footprint, cells, wheel + 2 * ranges, length(sequence), name, sequence FROM mode ORDER BY id")
+    fields = "id, profile, footprint, cells, wheel + 2 * ranges, length(sequence), length(functions), name, sequence, sizes, functions"
+    cursor = db.execute(f"SELECT {fields} FROM mode ORDER BY id")
     while rows := cursor.fetchmany(8192):
-        *numbers, own, blobs = zip(*rows, strict=True)
+        *numbers, own, blobs, widths, more = zip(*rows, strict=True)
         parts.append(np.array(numbers, np.int64).T)
         m_name.extend([names.setdefault(name, name) for name in own])  # few different ones, kept once each
         sequence += b"".join(blobs)
-    m = np.concatenate(parts) if parts else np.zeros((0, 6), np.int64)
+        sizes += b"".join(widths)
+        functions += b"".join(more)
+    m = np.concatenate(parts) if parts else np.zeros((0, 7), np.int64)
+    also = np.frombuffer(functions, np.uint16).reshape(-1, 2)
     del parts
     row_of = np.zeros((max(p_id) if p_id else 0) + 2, np.int32)
     row_of[np.array(p_id, np.int64)] = np.arange(len(p_id))
@@ -205,6 +232,10 @@ def _load(db: sqlite3.Connection, stamp: int) -> Columns:
         seq_attr=np.ascontiguousarray(pairs[:, 0]),
         seq_slot=np.ascontiguousarray(pairs[:, 1]),
         seq_start=starts,
+        seq_size=np.frombuffer(sizes, np.uint8),
+        f_attr=np.ascontiguousarray(also[:, 0]),
+        f_slot=np.ascontiguousarray(also[:, 1]),
+        f_owner=np.repeat(np.arange(len(m), dtype=np.int32), m[:, 6] >> 2),
         m_words=m_words,
     )
     made.p_words = words.column([text.split(" ") for text in p_text])

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Annotated, Any, Literal
 
 import msgspec
 
-from isthmus.profiles.chart import lay_flat
+from isthmus.profiles.chart import Chart, lay_flat
 from isthmus.profiles.gdtf import Gdtf, body_file
+from isthmus.profiles.manual.naming import propose_band
 from isthmus.profiles.records import Model, Profile
 from isthmus.profiles.sheet import Band, Line, Sheet, make_sheet
 from isthmus.show.records import StoredProfile
@@ -36,6 +37,20 @@ class ModeFacts(msgspec.Struct, frozen=True, array_like=True):
     wheel: bool
     ranges: bool
     lines: list[tuple[str, list[Small], Small, list[tuple[Coarse, Coarse]], Small]]
+    functions: list[tuple[str, Small]] = []  # what channels do besides what they are called by, and on which channel
+
+
+def functions_of(items: Iterable[tuple[str, int, Iterable[str], Iterable[str]]]) -> list[tuple[str, int]]:
+    """From (attribute, first slot, attributes of its functions, names of its sets) of each channel: all else it does.
+
+    A set called “strobe, slow to fast” among those of a shutter strobes, though no function says so.
+    """
+    found: dict[tuple[str, int], None] = {}
+    for attribute, slot, functions, sets in items:
+        for other in (*functions, *(propose_band(name, attribute) for name in dict.fromkeys(sets) if name.strip())):
+            if other and other != attribute and len(found) < MAX_LINES:
+                found.setdefault((other, slot))
+    return list(found)
 
 
 class Facts(msgspec.Struct, frozen=True, array_like=True):
@@ -72,7 +87,19 @@ def body_words(profile: Profile, stored: StoredProfile) -> str:
     return BODY_WORDS[body_mark_of(profile.models, members)] + borrowed
 
 
-def _mode(chart: Sheet, name: str) -> ModeFacts:
+def _functions(lay: Chart) -> list[tuple[str, int]]:
+    return functions_of(
+        (
+            item.attribute,
+            min(item.slots[0][1], MOST) if item.slots and item.slots[0][0] == 1 else 0,
+            [f.attribute for part in item.channel.logical for f in part.functions],
+            [s.name for part in item.channel.logical for f in part.functions for s in f.sets],
+        )
+        for item in lay.channels[:MAX_LINES]
+    )
+
+
+def _mode(chart: Sheet, name: str, lay: Chart) -> ModeFacts:
     lines = []
     for line in chart.lines[:MAX_LINES]:
         pairs = [(line.coarse(band.start), line.coarse(min(band.end, line.top))) for band in line.bands[:64]]
@@ -87,13 +114,15 @@ def _mode(chart: Sheet, name: str) -> ModeFacts:
         any(a.startswith("Color") and a[5:].isdigit() for a in attributes),
         any(pairs for _, _, _, pairs, _ in lines),
         lines,
+        _functions(lay),
     )
 
 
 def facts_of(read: Gdtf) -> Facts:
     """The facts of a profile that was read."""
     p = read.profile
-    modes = [_mode(make_sheet(p, mode, lay_flat(p, mode)), mode.name) for mode in p.modes[:256]]
+    lays = [(mode, lay_flat(p, mode)) for mode in p.modes[:256]]
+    modes = [_mode(make_sheet(p, mode, lay), mode.name, lay) for mode, lay in lays]
     return Facts(
         p.id,
         p.maker,

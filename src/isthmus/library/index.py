@@ -193,15 +193,18 @@ class Index:
         )
         profile = db.execute(f"INSERT INTO profile VALUES (NULL{',?' * len(row)})", row).lastrowid
         for mode in f.modes:
-            pairs = []
-            for attribute, slots, _, _, block in mode.lines:
+
+            def ident(attribute: str) -> int:
                 if attribute not in ids:
                     ids[attribute] = db.execute("INSERT INTO attribute (name) VALUES (?)", (attribute,)).lastrowid or 0
-                ident = ids[attribute] if ids[attribute] <= MOST_ATTRIBUTES else 0  # more names than any standard has
-                pairs.append((ident, min(slots[0], 65535) if slots and block == 1 else 0))
+                return ids[attribute] if ids[attribute] <= MOST_ATTRIBUTES else 0  # more names than any standard has
+
+            pairs = [(ident(a), min(slots[0], 65535) if slots and block == 1 else 0) for a, slots, _, _, block in mode.lines]
             sequence = np.array(pairs, np.uint16).tobytes()
-            values = (profile, mode.name, mode.footprint, mode.blocks, mode.cells, mode.wheel, mode.ranges, sequence)
-            row_of_mode = db.execute("INSERT INTO mode VALUES (NULL,?,?,?,?,?,?,?,?)", values).lastrowid
+            sizes = bytes(min(255, len(slots)) for _, slots, _, _, _ in mode.lines)
+            functions = np.array([(ident(a), min(slot, 65535)) for a, slot in mode.functions], np.uint16).tobytes()
+            values = (profile, mode.name, mode.footprint, mode.blocks, mode.cells, mode.wheel, mode.ranges, sequence, sizes, functions)
+            row_of_mode = db.execute("INSERT INTO mode VALUES (NULL,?,?,?,?,?,?,?,?,?,?)", values).lastrowid
             db.execute("INSERT INTO chart VALUES (?,?)", (row_of_mode, msgspec.msgpack.encode(mode.lines)))
 
     def _drop(self, source: str, paths: Iterable[str]) -> None:

@@ -16,7 +16,7 @@ from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import ParseError
 
 from isthmus.errors import FileFault
-from isthmus.library.facts import MAX_LINES, MOST, Facts, ModeFacts, body_mark_of, facts_of
+from isthmus.library.facts import MAX_LINES, MOST, Facts, ModeFacts, body_mark_of, facts_of, functions_of
 from isthmus.profiles import records as r
 from isthmus.profiles.chart import lay_flat
 from isthmus.profiles.gdtf import read_archive, spec
@@ -81,11 +81,13 @@ def quick_facts(data: bytes, where: str) -> Facts:
 
 def _mode(shell: r.Profile, element: Element) -> ModeFacts:
     pairs: dict[int, Pairs] = {}
+    does: dict[int, tuple[list[str], list[str]]] = {}
     channels = []
     for child in element.iterfind("DMXChannels/DMXChannel"):
         channel, own = _channel(child)
         channels.append(channel)
         pairs[id(channel)] = own
+        does[id(channel)] = _does(child)
     name = element.get("Name", "")
     lay = lay_flat(shell, r.Mode(name=name, geometry=element.get("Geometry", ""), channels=tuple(channels)))
     lines = []
@@ -106,7 +108,31 @@ def _mode(shell: r.Profile, element: Element) -> ModeFacts:
         any(a.startswith("Color") and a[5:].isdigit() for a in attributes),
         any(line[3] for line in lines),
         lines,
+        functions_of(
+            (item.attribute, min(item.slots[0][1], MOST) if item.slots and item.slots[0][0] == 1 else 0, *does[id(item.channel)])
+            for item in lay.channels[:MAX_LINES]
+        ),
     )
+
+
+def _does(element: Element) -> tuple[list[str], list[str]]:
+    """The attributes of a channel's functions, and the names of its sets."""
+    functions, names = [], []
+    for part in element:
+        if part.tag == "LogicalChannel":
+            for function in sorted((f for f in part if f.tag == "ChannelFunction"), key=lambda f: _start(f, element)):
+                functions.append(function.get("Attribute") or part.get("Attribute", ""))
+                sets = sorted((s for s in function if s.tag == "ChannelSet"), key=lambda s: _start(s, element))
+                names += [s.get("Name", "") for s in sets]
+    return functions, names
+
+
+def _start(part: Element, channel: Element) -> int:
+    size = max(1, len(channel.get("Offset", "").split(",")))
+    try:
+        return dmx_value(part.get("DMXFrom") or "0/1", size)
+    except ValueError:
+        raise Odd from None
 
 
 def _channel(element: Element) -> tuple[r.DmxChannel, Pairs]:

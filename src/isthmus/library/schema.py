@@ -1,6 +1,6 @@
 """The tables of the index. Another layout takes another version: an index of any other is built anew."""
 
-VERSION = 7
+VERSION = 8
 SCHEMA = """
 CREATE TABLE meta (key TEXT PRIMARY KEY, value TEXT);
 CREATE TABLE source (id TEXT PRIMARY KEY, away INTEGER NOT NULL, files INTEGER NOT NULL);
@@ -14,7 +14,7 @@ CREATE INDEX profile_file ON profile (file);
 CREATE INDEX profile_ident ON profile (ident);
 CREATE TABLE mode (
   id INTEGER PRIMARY KEY, profile INTEGER NOT NULL, name TEXT, footprint INTEGER, blocks INTEGER, cells INTEGER, wheel INTEGER,
-  ranges INTEGER, sequence BLOB);
+  ranges INTEGER, sequence BLOB, sizes BLOB, functions BLOB);
 CREATE INDEX mode_profile ON mode (profile);
 CREATE TABLE chart (mode INTEGER PRIMARY KEY, lines BLOB);  -- apart, so that reading all modes stays quick
 CREATE TABLE attribute (id INTEGER PRIMARY KEY, name TEXT UNIQUE);

@@ -12,6 +12,7 @@ import re
 import sqlite3
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -19,6 +20,7 @@ from numpy.typing import NDArray
 from rapidfuzz import process
 from rapidfuzz.distance import OSA, Indel
 
+from isthmus.errors import EntryFault
 from isthmus.library.columns import Columns
 from isthmus.library.facts import sheet_of
 from isthmus.library.words import tokens
@@ -32,6 +34,52 @@ LIMIT = 400
 NEAR_LIMIT = 20
 _LOOKED_AT = 80  # charts of this many near misses are compared range by range
 NEAR_ENOUGH = 2.5
+MOST_BOUND = 65535
+
+
+class Stands(NamedTuple):
+    """An attribute on a channel between two numbers; `size` bytes, 0 for any."""
+
+    low: int
+    high: int
+    attribute: str
+    size: int = 0
+
+    @property
+    def bits(self) -> str:
+        return f" in {8 * self.size} bit" if self.size else ""
+
+    @property
+    def words(self) -> str:
+        where = f"{self.low}" if self.low == self.high else f"{self.low} to {self.high}"
+        return f"{where}{self.bits}"
+
+
+def read_bounds(text: str, what: str = "number") -> tuple[int, int]:
+    """`22`, `20-24`, `24-20`, `>14`, `<=8`, `from 20`, `up to 16`. Raises EntryFault for anything else."""
+    text = " ".join(text.lower().replace("–", "-").replace("≥", ">=").replace("≤", "<=").split())
+    if match := re.fullmatch(r"(\d{1,5})(?: ?(?:-|to|\.\.) ?(\d{1,5}))?", text):
+        low, high = int(match[1]), int(match[2] or match[1])
+        return min(low, high), max(low, high)
+    if match := re.fullmatch(r"(>=|>|<=|<|from|up to|at least|at most|over|under) ?(\d{1,5})", text):
+        number = int(match[2])
+        if match[1] in (">", "over"):
+            return number + 1, MOST_BOUND
+        if match[1] in (">=", "from", "at least"):
+            return number, MOST_BOUND
+        return 0, number - 1 if match[1] in ("<", "under") else number
+    raise EntryFault(f"“{text[:20]}” is not a {what}.", do="Write 22, 20-24, >14 or <=8.")
+
+
+def read_stands(number: str, attribute: str) -> Stands:
+    """Where an attribute stands: `7`, `5-9`, `>4`, and `7 16 bit` for its resolution. Raises EntryFault."""
+    text, size = number.strip(), 0
+    if match := re.search(r"[ ,;]*(8|16|24|32) ?bits?$", text.lower()):
+        text, size = text[: match.start()], int(match[1]) // 8
+    low, high = read_bounds(text, "channel") if text.strip() else (1, MOST_BOUND)
+    if high < 1:
+        raise EntryFault("Channels count from 1.", do="Write 4=Dimmer.")
+    return Stands(max(1, low), high, attribute, size)
 
 
 @dataclass(frozen=True)
@@ -41,6 +89,7 @@ class Query:
     text: str = ""
     footprint: tuple[int, int] | None = None
     on: tuple[tuple[int, str], ...] = ()
+    standing: tuple[Stands, ...] = ()
     having: tuple[str, ...] = ()
     without: tuple[str, ...] = ()
     cells: tuple[int, int] | None = None
@@ -59,6 +108,7 @@ class Query:
         return bool(
             self.footprint
             or self.on
+            or self.standing
             or self.having
             or self.without
             or self.cells
@@ -108,7 +158,7 @@ def _word_scores(columns: Columns, word: str) -> Floats:
     if places:
         rows = np.searchsorted(starts, places, "right") - 1
         begins = starts[rows] == places
-        score[rows[~begins] if n >= 3 else rows[:0]] = 0.6
+        score[rows[~begins] if n >= 3 or not word.isascii() else rows[:0]] = 0.6  # scripts without spaces: any part counts
         score[rows[begins]] = 0.9
         same = [row for row in rows[begins].tolist() if len(vocabulary[row]) == n]
         score[same] = 1.0
@@ -169,14 +219,16 @@ def _fact_costs(columns: Columns, query: Query) -> list[tuple[Floats, Callable[[
             _outside(columns.m_footprint, query.footprint, _FOOTPRINT),
             lambda row, asked=asked: f"{columns.m_footprint[row]} channels, not {asked}",
         )
-    for slot, attribute in query.on:
-        places, name = columns.having(attribute), plain(attribute)
+    for on in (*(Stands(slot, slot, attribute) for slot, attribute in query.on), *query.standing):
+        places, name = columns.having(on.attribute, on.size), plain(on.attribute)
         cost = np.ones(len(columns), np.float32)
-        cost[places.modes] = _PLACE.take(places.away_from(slot), mode="clip")
+        cost[places.modes] = _PLACE.take(places.away_from_range(on.low, on.high), mode="clip")
         add(
             cost,
-            lambda row, places=places, name=name, slot=slot: (
-                f"{name} on {at}, not {slot}" if (at := places.nearest(row, slot)) else f"no {name}"
+            lambda row, places=places, name=name, on=on: (
+                f"{name} on {at}, not {on.words}"
+                if (at := places.nearest(row, on.low))
+                else f"no {name}{on.words[len(str(on.low)) :] if on.size else ''}"
             ),
         )
     for attribute in query.having:

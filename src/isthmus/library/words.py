@@ -11,10 +11,14 @@ from isthmus.profiles.manual.naming import words_of
 
 
 def tokens(text: str) -> list[str]:
-    """Words and numbers of a name, letters and digits apart as well as together (“X4” is x4, x, 4)."""
+    """Words and numbers of a name, letters and digits apart as well as together (“X4” is x4, x, 4).
+
+    Words in other scripts stand as they are written.
+    """
     flat = words_of(text)
+    native = [word.casefold() for word in re.findall(r"[^\W_]+", text) if not word.isascii()]
     joined = [word.lower() for word in re.findall(r"[^\W_]+", text) if not word.isalpha() and not word.isdigit()]
-    return list(dict.fromkeys([*joined, *flat]))
+    return list(dict.fromkeys([*joined, *flat, *native]))
 
 
 class Words:

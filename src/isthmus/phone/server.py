@@ -14,6 +14,7 @@ from typing import Any
 from aiohttp import WSMsgType, web
 
 from isthmus.errors import NetworkFault, os_reason
+from isthmus.phone.bounded import Bounds
 from isthmus.phone.door import Door, Phone
 
 PAGE = Path(__file__).parent / "page"
@@ -126,7 +127,8 @@ class PhoneServer:
 
     async def _serve(self) -> None:
         self._ending = asyncio.Event()
-        app = web.Application(client_max_size=MAX_BODY)
+        bounds = Bounds()
+        app = web.Application(client_max_size=MAX_BODY, middlewares=[bounds.middleware()])
         for path in FILES:
             app.router.add_get(path, self._file)
         app.router.add_post("/join", self._join)
@@ -134,15 +136,17 @@ class PhoneServer:
         app.router.add_post("/picture", self._picture)
         self._runner = web.AppRunner(app, access_log=None)
         await self._runner.setup()
+        server: asyncio.Server | None = None
         try:
-            site = web.TCPSite(self._runner, self.host, self.port)
-            await site.start()
-            server = site._server
-            if server is not None and self.port == 0:
-                self.port = server.sockets[0].getsockname()[1]  # type: ignore[attr-defined]
+            assert self._runner.server is not None
+            server = await self._loop.create_server(bounds.guard(self._runner.server), self.host, self.port, backlog=64)
+            if self.port == 0:
+                self.port = server.sockets[0].getsockname()[1]
             self._ready.set()
             await self._ending.wait()
         finally:
+            if server is not None:
+                server.close()
             for sockets in list(self._sockets.values()):
                 for ws in list(sockets):
                     await ws.close(code=4001, message=b"ended")

@@ -124,11 +124,17 @@ def _bare(name: object) -> str:
 
 @lru_cache(maxsize=8)
 def as_png(data: bytes, crop: tuple[float, float, float, float]) -> bytes:
-    """A kept picture as PNG, with shares of its left, top, right and bottom cut away to transparent: the size stays."""
+    """A kept picture as PNG, with shares of its left, top, right and bottom cut away to transparent: the size stays.
+
+    Raises FileFault when it cannot be read.
+    """
     from PIL import Image
 
-    with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as opened:
-        picture = opened.convert("RGBA")
+    try:
+        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as opened:
+            picture = opened.convert("RGBA")
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:  # Pillow has no one kind of its own
+        raise FileFault("the picture beneath the sheet cannot be read.", do="Choose the drawing again.") from error
     if any(crop):
         wide, high = picture.size
         left, top, right, bottom = crop

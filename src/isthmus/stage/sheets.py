@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -27,6 +27,7 @@ TRUE = (
 )
 AXES = {"plan": (0, 1), "front": (0, 2), "side": (1, 2)}  # which of x, y, z go right and up
 CATCH = 0.3  # metres around a structure in which a unit laid down is taken to hang on it
+REACH = 1.0  # metres of height within which a unit laid on a structure is taken to hang on it
 LET_GO = 0.9  # metres from its structure at which a unit no longer hangs on it
 BLOCK_GAP = 2.0
 
@@ -180,8 +181,9 @@ def put_points(show: Show, one: Sheet, places: Mapping[str, tuple[float, float]]
             at = list(unit.position or (0.0, 0.0, 0.0))
             at[right], at[up] = (float(v) for v in places[unit.id])
             wanted[unit.id] = (at[0], at[1], at[2])
+    new = {u.id for u in show.units if u.id in wanted and u.position is None}  # no height is known of these yet
     show = put_units(show, wanted)
-    return settle(show, wanted) if settle_them and one.kind == "plan" else show
+    return settle(show, wanted, new) if settle_them and one.kind == "plan" else show
 
 
 def locked_among(show: Show, ids: Iterable[str]) -> list[int]:
@@ -206,8 +208,11 @@ def under(show: Show, x: float, y: float, keep_to: str = "") -> Structure | None
     return min(found, key=lambda f: f[:2])[2] if found else None
 
 
-def settle(show: Show, ids: Iterable[str]) -> Show:
-    """Units that lie on a structure in plan hang on it; those drawn far off theirs hang on nothing any more."""
+def settle(show: Show, ids: Iterable[str], new: Collection[str] = ()) -> Show:
+    """Units that lie on a structure in plan, and about as high, hang on it; those drawn far off theirs hang on nothing any more.
+
+    `new` are units that had no place before, so that their height says nothing.
+    """
     wanted = set(ids)
     by_id = {s.id: s for s in show.structures}
     made: dict[str, Unit] = {}
@@ -218,6 +223,8 @@ def settle(show: Show, ids: Iterable[str]) -> Show:
         below = under(show, unit.position[0], unit.position[1], unit.structure)
         if below is not None and below is not on:
             position, rotation = spot(below, along_of(below, (unit.position[0], unit.position[1], below.position[2])))
+            if unit.id not in new and abs(position[2] - unit.position[2]) > REACH:
+                continue  # it passes under a structure metres above it, or over one below
             made[unit.id] = replace(unit, structure=below.id, hangs_on=unit.hangs_on or below.name, position=position, rotation=rotation)
         elif on is not None and below is None:
             away = float(np.linalg.norm(world_run_nearest(on, unit.position)[:2]))

@@ -15,6 +15,7 @@ from isthmus.app import paint
 from isthmus.app.pages.plan_page.port import Port
 from isthmus.app.pages.plan_page.symbols import symbol
 from isthmus.app.theme import advance, font, pen, theme
+from isthmus.errors import FileFault
 from isthmus.gels import colour_of
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.colour import encode_srgb
@@ -207,14 +208,19 @@ def _underlay(p: QPainter, laid: Laid, port: Port, picture: QImage) -> None:
 
 
 def underlay_image(show: Show, one: Sheet) -> QImage | None:
-    """The kept picture beneath a sheet."""
+    """The kept picture beneath a sheet; None when there is none, or it cannot be read: this is asked in the middle of painting."""
     if one.underlay is None:
         return None
     data = next((f.data for f in show.files if f.name == one.underlay.file), None)
     if data is None:
         return None
     made = QImage.fromData(data)
-    return made if not made.isNull() else QImage.fromData(as_png(data, (0.0, 0.0, 0.0, 0.0)))
+    if made.isNull():
+        try:
+            made = QImage.fromData(as_png(data, (0.0, 0.0, 0.0, 0.0)))
+        except FileFault:
+            return None
+    return made if not made.isNull() else None
 
 
 def _structures(p: QPainter, laid: Laid, port: Port) -> None:

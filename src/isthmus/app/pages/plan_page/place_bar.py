@@ -193,7 +193,7 @@ class PlaceBar(QWidget):
     def by_figures(self) -> None:
         def run() -> None:
             self.laying = self._read()
-            self._place(self.laying)
+            self._place(self.laying, typed=True)
 
         self.bench.guard(run)
 
@@ -226,15 +226,16 @@ class PlaceBar(QWidget):
             self.canvas.preview = {u: (float(x), float(y)) for u, (x, y) in zip(ids, places, strict=True)}
         self.canvas.update()
 
-    def _place(self, made: Laying) -> None:
+    def _place(self, made: Laying, typed: bool = False) -> None:
+        """What is typed is kept to the figure; what is drawn hangs on the structure it lies on."""
         ids = self.ids()
         places = made.places(len(ids))
-        self._lay_some({u: (float(x), float(y)) for u, (x, y) in zip(ids, places, strict=True)})
+        self._lay_some({u: (float(x), float(y)) for u, (x, y) in zip(ids, places, strict=True)}, typed)
 
-    def _lay_some(self, places: dict[str, tuple[float, float]]) -> bool:
+    def _lay_some(self, places: dict[str, tuple[float, float]], typed: bool = False) -> bool:
         words = WORDS[self.kind].lower() if self.kind else "place"
         what = f"{len(places)} units" if len(places) != 1 else "1 unit"
-        return self.canvas.lay(f"place {what}: {words}", places)
+        return self.canvas.lay(f"place {what}: {words}", places, settle=not typed)
 
     def _other_tool(self) -> None:
         """Something else is in use now, or nothing: Escape, or aiming."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -15,7 +14,9 @@ from isthmus.app.library_link import LibraryLink
 from isthmus.app.pages.profiles.results import mark_of
 from isthmus.app.theme import font, pen
 from isthmus.app.widgets import Panel, Section, bind, button, choice, field, label, plain_tip, set_property
+from isthmus.errors import EntryFault
 from isthmus.library import Query, Source
+from isthmus.library.search import read_bounds, read_stands
 from isthmus.library.sources import FOLDER, folder_source
 from isthmus.profiles.attributes import KNOWN, numbered, plain
 from isthmus.profiles.manual import propose
@@ -125,17 +126,14 @@ class Finder(QScrollArea):
         self.column.addLayout(grid)
         self.column.addWidget(label("On this channel", "quiet", "caption"))
         self.on: list[tuple[QLineEdit, QLineEdit]] = []
-        for index in range(1, 4):
-            row = QHBoxLayout()
-            row.setSpacing(4)
-            slot = self._field(f"on channel {index}", "no.")
-            slot.setFixedWidth(46)
-            name = attribute_field(f"on attribute {index}", "attribute")
-            name.textChanged.connect(lambda _: self._changed())
-            row.addWidget(slot)
-            row.addWidget(name)
-            self.column.addLayout(row)
-            self.on.append((slot, name))
+        self.on_rows = QVBoxLayout()
+        self.on_rows.setSpacing(4)
+        self.column.addLayout(self.on_rows)
+        for _ in range(3):
+            self.another()
+        more = button("Another channel", "link", self.another)
+        more.setFixedWidth(110)
+        self.column.addWidget(more)
         self.column.addWidget(label("Has, anywhere", "quiet", "caption"))
         self.having = attribute_field("has", "attributes, with commas")
         self.column.addWidget(self.having)
@@ -157,6 +155,21 @@ class Finder(QScrollArea):
         clear.setFixedWidth(100)
         self.column.addWidget(clear)
 
+    def another(self) -> None:
+        """One more channel to say something of."""
+        index = len(self.on) + 1
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        slot = self._field(f"on channel {index}", "no.")
+        slot.setFixedWidth(64)
+        slot.setToolTip("A number, a range such as 5-9, >4, and the resolution if it matters: 7 16 bit")
+        name = attribute_field(f"on attribute {index}", "attribute")
+        name.textChanged.connect(lambda _: self._changed())
+        row.addWidget(slot)
+        row.addWidget(name)
+        self.on_rows.addLayout(row)
+        self.on.append((slot, name))
+
     def _changed(self) -> None:
         self.asked.emit()
 
@@ -171,9 +184,12 @@ class Finder(QScrollArea):
 
     def _bounds(self, field: QLineEdit) -> tuple[int, int] | None:
         text = field.text().strip()
-        match = re.fullmatch(r"(\d{1,4})\s*(?:[-–]\s*(\d{1,4}))?", text)
-        set_property(field, "bad", bool(text) and not match)
-        return (int(match[1]), int(match[2] or match[1])) if match else None
+        try:
+            found = read_bounds(text) if text else None
+        except EntryFault:
+            found = None
+        set_property(field, "bad", bool(text) and found is None)
+        return found
 
     def _attributes(self, field: QLineEdit) -> tuple[str, ...]:
         words = [word for word in field.text().split(",") if word.strip()]
@@ -187,14 +203,18 @@ class Finder(QScrollArea):
             attribute = attribute_of(name.text())
             number = slot.text().strip()
             set_property(name, "bad", bool(name.text().strip()) and not attribute)
-            set_property(slot, "bad", bool(number) and not (number.isdigit() and 1 <= int(number) <= 512))
-            if attribute and number.isdigit() and 1 <= int(number) <= 512:
-                on.append((int(number), attribute))
+            try:
+                stands = read_stands(number, attribute) if number else None
+            except EntryFault:
+                stands = None
+            set_property(slot, "bad", bool(number) and stands is None)
+            if attribute and stands:
+                on.append(stands)
         trust = self.trust.currentData() or ""
         return Query(
             text=text,
             footprint=self._bounds(self.footprint),
-            on=tuple(on),
+            standing=tuple(on),
             having=self._attributes(self.having),
             without=self._attributes(self.without),
             cells=self._bounds(self.cells),
