@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit, QTableView
+from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QPlainTextEdit, QTableView
 
 from hands import (
     answer_file_dialog,
@@ -28,6 +28,7 @@ from hands import (
     until,
 )
 from isthmus.app.library_link import LibraryLink
+from isthmus.app.pages.patch_page.ways_dialog import WaysDialog
 from isthmus.app.pages.profiles.adapt_view import ranges_text, read_ranges
 from isthmus.app.pages.profiles.finder import attribute_of
 from isthmus.app.theme import theme
@@ -259,7 +260,8 @@ def test_an_own_copy_is_changed_undone_saved_and_given_to_the_units_of_its_sourc
     heard = answer_question("Give them Halyard Optics Lapwing 19 S")
     press(named, "Save it")
     assert until(lambda: heard == ["Use it in this show?"]), (heard, page.window_.notice.words, named.isVisible() and named.trouble.text())
-    show = page.bench.show
+    assert until(lambda: isinstance(QApplication.activeModalWidget(), WaysDialog))  # it is longer, so its neighbours are asked about
+    key(QApplication.activeModalWidget(), Qt.Key.Key_1)
     assert until(lambda: any(u.profile.endswith("Lapwing 19 S") for u in page.bench.show.units))
     show = page.bench.show
     assert not any(u.profile.endswith("Lapwing 19") for u in show.units)

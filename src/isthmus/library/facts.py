@@ -87,6 +87,11 @@ def body_words(profile: Profile, stored: StoredProfile) -> str:
     return BODY_WORDS[body_mark_of(profile.models, members)] + borrowed
 
 
+def described(pairs: Sequence[tuple[int, int]]) -> bool:
+    """Whether the ranges of a channel say more than that it goes from one end to the other."""
+    return len(pairs) > 1 or (len(pairs) == 1 and tuple(pairs[0]) != (0, 255))
+
+
 def _functions(lay: Chart) -> list[tuple[str, int]]:
     return functions_of(
         (
@@ -104,7 +109,7 @@ def _mode(chart: Sheet, name: str, lay: Chart) -> ModeFacts:
     for line in chart.lines[:MAX_LINES]:
         pairs = [(line.coarse(band.start), line.coarse(min(band.end, line.top))) for band in line.bands[:64]]
         slots = [min(slot, MOST) for slot in line.slots]
-        lines.append((line.attribute, slots, min(line.cell, MOST), pairs if len(pairs) > 1 else [], min(line.block, MOST)))
+        lines.append((line.attribute, slots, min(line.cell, MOST), pairs if described(pairs) else [], min(line.block, MOST)))
     attributes = {line.attribute for line in chart.lines}
     return ModeFacts(
         name,

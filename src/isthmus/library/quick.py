@@ -7,6 +7,7 @@ the same (the tests hold the two against each other).
 from __future__ import annotations
 
 import io
+import re
 import zipfile
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -16,12 +17,12 @@ from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import ParseError
 
 from isthmus.errors import FileFault
-from isthmus.library.facts import MAX_LINES, MOST, Facts, ModeFacts, body_mark_of, facts_of, functions_of
+from isthmus.library.facts import MAX_LINES, MOST, Facts, ModeFacts, body_mark_of, described, facts_of, functions_of
 from isthmus.profiles import records as r
 from isthmus.profiles.chart import lay_flat
 from isthmus.profiles.gdtf import read_archive, spec
 from isthmus.profiles.gdtf.archive import open_description
-from isthmus.profiles.gdtf.reading import Reader
+from isthmus.profiles.gdtf.reading import ALL_TAGS, Reader
 from isthmus.profiles.gdtf.values import dmx_value
 from isthmus.show.container import MAX_MEMBER, ZIP_ERRORS, read_file
 
@@ -32,6 +33,14 @@ QUICK_ERRORS = (*ZIP_ERRORS, ParseError, DefusedXmlException, ValueError, Lookup
 Pairs = list[tuple[int, int]]
 
 
+_STRAY = re.compile(r"^\s|\s$")
+
+
+def _plainly(element: Element) -> bool:
+    """Whether the attributes of an element are spelt as the standard does, without stray blanks around values."""
+    return all(name[:1].isupper() and not _STRAY.search(value) for name, value in element.attrib.items())
+
+
 class Odd(Exception):
     """The file says something in a way only the whole reader understands."""
 
@@ -40,6 +49,8 @@ def quick_facts(data: bytes, where: str) -> Facts:
     """The facts of a file. Raises Odd to have it read by the whole reader, FileFault when it does not read at all."""
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         root, members = open_description(archive, where)
+    if not all(element.tag in ALL_TAGS and _plainly(element) for element in root.iter()):
+        raise Odd
     kind = root.find("FixtureType")
     if root.tag != "GDTF" or kind is None or root.get("DataVersion") not in ("1.0", "1.1", "1.2") or not (kind.get("Name") or "").strip():
         raise Odd
@@ -154,7 +165,7 @@ def _channel(element: Element) -> tuple[r.DmxChannel, Pairs]:
         block=number,
         logical=(r.LogicalChannel(attribute=attribute),) if logical else (),
     )
-    return channel, pairs[:64] if len(pairs) > 1 else []
+    return channel, pairs[:64] if described(pairs) else []
 
 
 def _ranges(logical: list[Element], size: int) -> Pairs:

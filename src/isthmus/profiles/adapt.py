@@ -353,6 +353,21 @@ def set_attribute(profile: r.Profile, name: str, index: int, attribute: str) -> 
     return _remade(profile, name, index, put(wanted, attribute=attribute, bands=bands, low=None, high=None, name=""))
 
 
+def set_merge(profile: r.Profile, name: str, index: int, merge: str) -> r.Profile:
+    """Whether the highest or the latest value of a channel counts: HTP or LTP. Raises EntryFault for anything else.
+
+    GDTF says it by the logical channel's Master: what follows the grand master is HTP.
+    """
+    if merge.upper() not in ("HTP", "LTP"):
+        raise EntryFault(f"“{merge[:20]}” is not a way to merge.", do="Write HTP or LTP.")
+    mode = _mode(profile, name)
+    channel = mode.channels[index]
+    if not channel.logical:
+        raise EntryFault("That channel has no attribute.", do="Give it one first.")
+    first = replace(channel.logical[0], master="Grand" if merge.upper() == "HTP" else "None")
+    return _with_channel(profile, mode, index, replace(channel, logical=(first, *channel.logical[1:])))
+
+
 def set_default(profile: r.Profile, name: str, index: int, value: int) -> r.Profile:
     """Where a channel stands when nothing is asked of it."""
     mode = _mode(profile, name)

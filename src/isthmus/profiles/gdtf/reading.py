@@ -86,7 +86,7 @@ _RIGHT_TAGS = {
         "FTMacro",
     )
 }
-_ALL_TAGS = frozenset(_RIGHT_TAGS.values())
+ALL_TAGS = frozenset(_RIGHT_TAGS.values())
 
 
 class Reader:
@@ -123,7 +123,7 @@ class Reader:
     def tidy(self, root: Element) -> None:
         """Take namespaces off and bring the spelling of elements to that of the standard."""
         tags = {element.tag for element in root.iter()}
-        if tags <= _ALL_TAGS and not any("}" in name for name in {name for element in root.iter() for name in element.attrib}):
+        if tags <= ALL_TAGS and not any("}" in name for name in {name for element in root.iter() for name in element.attrib}):
             return
         for element in root.iter():
             tag = element.tag

@@ -60,7 +60,7 @@ def read_ranges(text: str, own: str) -> list[Band]:
 
 
 class _Channels(RowsModel):
-    COLUMNS = ("Ch", "Attribute", "Bits", "Default", "Shown at", "In")
+    COLUMNS = ("Ch", "Attribute", "Bits", "Default", "Shown at", "Merge", "In")
 
     def __init__(self, view: AdaptView) -> None:
         super().__init__()
@@ -76,7 +76,7 @@ class _Channels(RowsModel):
 
     def flags(self, index: Index) -> Qt.ItemFlag:
         base = super().flags(index)  # type: ignore[arg-type]
-        return base | Qt.ItemFlag.ItemIsEditable if index.column() in (0, 1, 3, 4) else base
+        return base | Qt.ItemFlag.ItemIsEditable if index.column() in (0, 1, 3, 4, 5) else base
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         channel, column = self.channels[index.row()], index.column()
@@ -89,6 +89,7 @@ class _Channels(RowsModel):
                 str(8 * channel.resolution),
                 str(first.default) if first else "0",
                 "" if channel.highlight is None else str(channel.highlight),
+                "" if not channel.logical else "LTP" if channel.logical[0].master == "None" else "HTP",
                 f"each cell ({channel.geometry})" if cell else channel.geometry + (f", block {channel.block}" if channel.block > 1 else ""),
             )[column]
         if role == Qt.ItemDataRole.FontRole:
@@ -109,6 +110,8 @@ class _Channels(RowsModel):
             return bool(attribute) and self.view.edit("change an attribute", lambda p, m: adapt.set_attribute(p, m, row, attribute))
         if index.column() == 4 and not text:
             return self.view.edit("show at nothing", lambda p, m: adapt.set_home(p, m, row, None))
+        if index.column() == 5:
+            return self.view.edit(f"merge by {text.upper()}", lambda p, m: adapt.set_merge(p, m, row, text))
         if not text.isdigit():
             return False
         act = adapt.set_default if index.column() == 3 else adapt.set_home
@@ -157,7 +160,7 @@ class AdaptView(QWidget):
         top.addWidget(self.redo_)
         column.addLayout(top)
         self.model = _Channels(self)
-        self.table = plain_table(self.model, "own channels", "Channels of the copy", (50, 130, 38, 56, 62, 60), 5)
+        self.table = plain_table(self.model, "own channels", "Channels of the copy", (50, 120, 38, 52, 62, 48, 60), 6)
         self.table.selectionModel().currentRowChanged.connect(lambda now, _: self._row(now.row()))
         column.addWidget(self.table, 1)
         insert = QHBoxLayout()
