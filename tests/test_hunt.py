@@ -67,7 +67,7 @@ def test_it_is_found_across_universes_and_with_its_mode_unknown(unit: str, addre
     assert (universe, address, mode) in {(p.universe, p.address, p.mode) for p in hunt.found}
     assert hunt.used <= hunt.most <= 12 + len(modes) - 1
     alone = Hunt(show, unit, any_mode=True)
-    assert alone.most <= 9 + len(modes) - 1
+    assert alone.most <= 10 + len(modes) - 1
 
 
 def test_a_last_look_tells_modes_apart_that_light_at_the_same_slot() -> None:

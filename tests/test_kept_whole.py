@@ -28,6 +28,8 @@ from isthmus.profiles import adapt
 from isthmus.profiles.chart import lay_flat
 from isthmus.profiles.gdtf import read_archive, write_gdtf
 from isthmus.profiles.gdtf.rules import check_file
+from isthmus.profiles.geometry import assemble
+from isthmus.profiles.manual.naming import propose
 from isthmus.show import Show, save_show
 from isthmus.show.records import StoredFile, Underlay
 from isthmus.stage import put_unit
@@ -88,7 +90,18 @@ def test_references_in_references_give_all_their_channels() -> None:
     )
     profile = read_archive(packed(text.replace(cell, cell + row).encode()), "panel").profile
     lay = lay_flat(profile, profile.modes[0])
+    lamp = '<Geometry Name="Cell"><Beam Name="Lamp"/></Geometry>'
+    lamped = read_archive(packed(text.replace(cell, lamp + row).encode()), "panel").profile
     dimmers = sorted(c.slots[0][1] for c in lay.channels if c.attribute == "Dimmer")
+    assert sorted({p.cell for p in assemble(lamped, lamped.modes[0]).beams}) == [
+        0,
+        1,
+        2,
+        3,
+        4,
+        5,
+        6,
+    ]  # the picture counts as the chart does
     assert dimmers == [3, 4, 5, 6, 7, 8] and lay.cells == 6  # three rows of two, each from where its row begins
 
 
@@ -119,12 +132,14 @@ def test_profiles_are_found_by_any_function_in_ranges_and_in_any_script(tmp_path
     file.write_bytes(write_gdtf(night))
     command("profiles", "import", str(file))
     for words in ("夜", "маяк"):
-        code, found = answer("profiles", "search", words)
-        assert code == 0 and {m["model"] for m in found["modes"]} == {"夜空 9"}, (words, found)
+        code, found = answer("profiles", "search", "--text", words)
+        assert code == 0 and {m["model"] for m in found["hits"]} == {"夜空 9"}, (words, found)
+    for words in ("gradateur", "schwenken", "inclinazione", "obturador", "kleurenwiel", "foco"):  # as six languages say it
+        assert propose(words).attribute and propose(words).confidence >= 0.9, words
     _, all_ = answer("profiles", "search", "--with", "strobe", "--limit", "400")
     _, without = answer("profiles", "search", "--without", "strobe", "--limit", "2000")
-    strobing = {(m["model"], m["mode"]) for m in all_["modes"]}
-    assert len(strobing) > 5 and not strobing & {(m["model"], m["mode"]) for m in without["modes"]}
+    strobing = {(m["model"], m["mode"]) for m in all_["hits"]}
+    assert len(strobing) > 5 and not strobing & {(m["model"], m["mode"]) for m in without["hits"]}
 
 
 def test_a_copy_merges_by_htp_or_ltp() -> None:

@@ -16,7 +16,7 @@ def tokens(text: str) -> list[str]:
     Words in other scripts stand as they are written.
     """
     flat = words_of(text)
-    native = [word.casefold() for word in re.findall(r"[^\W_]+", text) if not word.isascii()]
+    native = [word.casefold() for word in re.findall(r"[^\W_]+", text) if not words_of(word)]
     joined = [word.lower() for word in re.findall(r"[^\W_]+", text) if not word.isalpha() and not word.isdigit()]
     return list(dict.fromkeys([*joined, *flat, *native]))
 

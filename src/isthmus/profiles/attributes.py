@@ -6,7 +6,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 
 # attribute | feature | physical unit | activation group | plain words | what manuals call it (whole words; ~ joins)
@@ -96,6 +96,33 @@ NoFeature | Control.Control | None | | nothing | reserved, no~function, unused, 
 """
 
 
+# what they are called in German, French, Spanish, Italian, Dutch and Portuguese, without accents
+_ELSEWHERE = """
+Dimmer | intensitat, intensita, luminosita, helderheid, intensiteit, intensidade, gradateur, atenuador
+Pan | schwenken, panoramique, paneo, horizontaal
+Tilt | neigen, inclinaison, inclinacion, inclinazione, kantelen, inclinacao
+ColorAdd_R | rood, vermelho
+ColorAdd_G | groen
+ColorAdd_B | blauw
+ColorAdd_W | wit, branco
+ColorAdd_RY | bernstein, ambre, ambar, ambra
+ColorSub_C | cian, ciano, cyaan
+ColorSub_Y | geel, amarelo
+Color(n) | roue~de~couleurs, ruota~colori, kleurenwiel, roda~de~cores
+Shutter(n) | obturador, otturatore, sluiter
+Shutter(n)Strobe | blitz, estroboscopio, stroboscopio, flits
+Iris | diaframma, irisdiafragma
+Frost(n) | diffusor, diffuseur, difusor, diffusore
+Gobo(n) | roue~de~gobos, rueda~de~gobos, ruota~gobo, goboschijf, roda~de~gobos
+Focus(n) | scharfe, enfoque, messa~a~fuoco, scherpte, foco
+Fan(n) | ventilateur, ventilador, ventola
+Fog(n) | rook, fumaca, fumo
+Haze(n) | brume, neblina, foschia
+Control(n) | commande, controllo, besturing, controle
+Effects(n) | effet, efecto, effetto, efeito
+"""
+
+
 @dataclass(frozen=True)
 class Known:
     """One row of the table; `says` are the names manuals use, each a tuple of words."""
@@ -113,6 +140,10 @@ def _rows() -> dict[str, Known]:
     for line in _TABLE.strip().splitlines():
         name, feature, unit, activation, words, says = (part.strip() for part in line.split("|"))
         made[name] = Known(name, feature, unit, activation, words, tuple(tuple(one.strip().split("~")) for one in says.split(",")))
+    for line in _ELSEWHERE.strip().splitlines():
+        name, _, says = (part.strip() for part in line.partition("|"))
+        more = tuple(tuple(one.strip().split("~")) for one in says.split(","))
+        made[name] = replace(made[name], says=(*made[name].says, *more))
     return made
 
 

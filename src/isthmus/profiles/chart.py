@@ -66,35 +66,44 @@ def _references(geometry: Geometry) -> list[Geometry]:
 Chain = tuple[Geometry, ...]  # references from the outermost in: a panel's row, the row's cell
 
 
-def _chains(profile: Profile, geometry: Geometry, above: Chain = ()) -> Iterator[tuple[Chain, bool]]:
-    """Every way down through references, and whether it ends there. Rings and endless nesting are cut."""
+def _chains(profile: Profile, geometry: Geometry, above: Chain = ()) -> Iterator[Chain]:
+    """Every way down through references. Rings and endless nesting are cut."""
     for reference in _references(geometry):
         chain = (*above, reference)
         target = profile.geometry(reference.refers_to)
         ring = target is None or any(r.refers_to == reference.refers_to for r in above) or len(chain) > MAX_NESTED
-        inner = list(_chains(profile, target, chain)) if target is not None and not ring else []
-        yield chain, not inner
-        yield from inner
+        yield chain
+        if target is not None and not ring:
+            yield from _chains(profile, target, chain)
 
 
 def _names(geometry: Geometry) -> set[str]:
     return {geometry.name}.union(*(_names(child) for child in geometry.children))
 
 
-def lay_flat(profile: Profile, mode: Mode) -> Chart:
-    """The chart of a mode, computed now; see `chart` for the kept one."""
+def cells_of(profile: Profile, mode: Mode) -> list[Chain]:
+    """The cells of a mode in their order, each as the references that lead to it.
+
+    A reference within a cell is a cell of its own where channels are said of what it refers to; else it is a part of
+    the cell around it. One that only holds such cells is none.
+    """
     root = profile.geometry(mode.geometry)
     used = {channel.geometry for channel in mode.channels}
+    chains = list(itertools.islice(_chains(profile, root) if root else (), MAX_CHANNELS))
+    targets = {id(c[-1]): profile.geometry(c[-1].refers_to) for c in chains}
+    with_channels = {key for key, target in targets.items() if target and _names(target) & used}
+    holding = {id(c[0]) for c in chains if len(c) > 1 and id(c[-1]) in with_channels}
+    return [c for c in chains if id(c[-1]) in with_channels or (len(c) == 1 and id(c[0]) not in holding)]
+
+
+def lay_flat(profile: Profile, mode: Mode) -> Chart:
+    """The chart of a mode, computed now; see `chart` for the kept one."""
     inside: dict[str, list[tuple[int, Chain]]] = {}
-    cells = 0
-    for chain, ends in itertools.islice(_chains(profile, root) if root else (), MAX_CHANNELS):
+    cells = cells_of(profile, mode)
+    for number, chain in enumerate(cells, 1):
         target = profile.geometry(chain[-1].refers_to)
-        names = _names(target) if target else set()
-        if not ends and not names & used:
-            continue  # only holds other references
-        cells += 1
-        for name in names:
-            inside.setdefault(name, []).append((cells, chain))
+        for name in _names(target) if target else ():
+            inside.setdefault(name, []).append((number, chain))
     channels: list[ChartChannel] = []
     spans: dict[int, int] = {}
     for channel in mode.channels:
@@ -117,7 +126,7 @@ def lay_flat(profile: Profile, mode: Mode) -> Chart:
             if len(channels) >= MAX_CHANNELS:
                 break
     channels.sort(key=lambda c: c.slots[0] if c.slots else (99, 0))
-    return Chart(tuple(channels), tuple(sorted(spans.items())), cells)
+    return Chart(tuple(channels), tuple(sorted(spans.items())), len(cells))
 
 
 _KEPT: KeptByMode[Chart] = KeptByMode(2048)

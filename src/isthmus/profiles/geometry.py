@@ -8,6 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from isthmus.profiles.chart import cells_of
 from isthmus.profiles.records import Beam, Geometry, Mode, Model, Profile
 
 Array = NDArray[np.float64]
@@ -59,10 +60,11 @@ def assemble(profile: Profile, mode: Mode) -> Assembly:
     beams: list[BeamInstance] = []
     parts: list[BodyPart] = []
     seen: list[tuple[Geometry, tuple[Link, ...], int]] = []
-    cells = visits = 0
+    visits = 0
+    cells = {tuple(map(id, references)): number for number, references in enumerate(cells_of(profile, mode), 1)}
 
-    def walk(geometry: Geometry, chain: tuple[Link, ...], cell: int, depth: int) -> None:
-        nonlocal cells, visits
+    def walk(geometry: Geometry, chain: tuple[Link, ...], cell: int, depth: int, way: tuple[int, ...] = ()) -> None:
+        nonlocal visits
         visits += 1  # references may go round in a ring
         if depth > MAX_DEPTH or visits > MAX_PARTS:
             return
@@ -72,15 +74,13 @@ def assemble(profile: Profile, mode: Mode) -> Assembly:
         if model is not None and (model.file or model.length * model.width * model.height > 0):
             parts.append(BodyPart(model, chain))
         if geometry.kind == "Reference":
-            if not cell:  # a reference inside a cell belongs to that cell, as in the chart
-                cells += 1
-            target = profile.geometry(geometry.refers_to)
-            if target is not None:
-                walk(target, chain, cell or cells, depth + 1)
+            target, inner = profile.geometry(geometry.refers_to), (*way, id(geometry))
+            if target is not None:  # a reference inside a cell that is none itself belongs to that cell
+                walk(target, chain, cells.get(inner, cell), depth + 1, inner)
         if geometry.beam is not None:
             beams.append(BeamInstance(geometry.beam, cell, chain))
         for child in geometry.children:
-            walk(child, chain, cell, depth + 1)
+            walk(child, chain, cell, depth + 1, way)
 
     root = profile.geometry(mode.geometry)
     if root is not None:

@@ -7,7 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from isthmus.app.theme import font, pen, theme
 from isthmus.app.widgets import RowsModel, Section, bind, button, choice, field, label, plain_table
@@ -73,9 +73,16 @@ class LimitsView(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(18)
         form = QWidget()
-        form.setFixedWidth(330)
+        area = QScrollArea()  # a small window shows what fits, and scrolls to the rest
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFixedWidth(344)
+        area.setWidget(form)
+        area.viewport().setAutoFillBackground(False)
+        form.setAutoFillBackground(False)
         left = QVBoxLayout(form)
-        left.setContentsMargins(0, 0, 0, 0)
+        left.setContentsMargins(0, 0, 14, 0)
         left.setSpacing(6)
         self.hand = label("", size="body", weight=500, wrap=True)
         left.addWidget(self.hand)
@@ -156,7 +163,7 @@ class LimitsView(QWidget):
         foot.addWidget(self.off)
         foot.addWidget(self.all_off)
         right.addLayout(foot)
-        row.addWidget(form)
+        row.addWidget(area)
         row.addLayout(right, 1)
         self.attribute.currentIndexChanged.connect(lambda _: self._reach())
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._buttons())

@@ -11,8 +11,11 @@ from isthmus.app.actions import Registry
 from isthmus.app.theme import font, theme
 from isthmus.app.widgets import Choice, RowsModel, bind, button, choice, label, plain_table
 from isthmus.app.workbench import Workbench
+from isthmus.gels import books_at_hand
+from isthmus.gels.resolve import resolve_gels
 from isthmus.library.at_hand import at_hand
 from isthmus.patch import paper as core
+from isthmus.patch.follow import grown
 from isthmus.patch.index import index_of
 from isthmus.patch.paper import EXTRA, FIELDS, MISSING, Difference
 
@@ -165,7 +168,13 @@ class PaperView(QWidget):
         found = [d for d in self.chosen() if d.field not in (MISSING, EXTRA)]
         shelf = at_hand(self.bench.show)
         words = f"take the paper's side of {len(found)} differences"
-        self.bench.guard(lambda: self.bench.commit(words, core.take_paper_side(self.bench.show, found, shelf)))
+
+        def run() -> None:
+            ids = core.units_of(found)
+            after = resolve_gels(core.take_paper_side(self.bench.show, found, shelf), ids, books_at_hand())
+            self.bench.place(words, grown(self.bench.show, after, ids))
+
+        self.bench.guard(run)
 
     def take_patch(self) -> None:
         found = self.chosen()
