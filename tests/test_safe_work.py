@@ -51,7 +51,7 @@ def test_a_change_put_on_the_show_it_was_made_from_gives_the_other(old: Show, ne
 
 
 def test_killed_at_any_moment_of_editing_saving_and_recovering_nothing_accepted_is_lost() -> None:
-    accepted, lost, unreadable = kills(4)
+    accepted, lost, unreadable = kills(3)
     assert accepted > 0 and (lost, unreadable) == (0, 0)
 
 

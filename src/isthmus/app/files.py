@@ -1,4 +1,4 @@
-"""The show as a file: new, open, save, who holds it, what somebody else wrote over it, and work left by a crash."""
+"""The show as a file: new, open, save, who holds it, what another person wrote over it, and work left by a crash."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ class ShowFiles:
         return answer == "drop"
 
     def adopt(self, show: Show, path: Path | None, hold: Hold | None = None, saved: bool = True) -> None:
-        """Another show takes the place of this one; the file held before is let go."""
+        """Another show takes the place of this one; the file held before is released."""
         before, self.hold = self.hold, hold
         if before is not None and before is not hold:
             before.let_go()
@@ -140,7 +140,7 @@ class ShowFiles:
             self.bench.tell("ok", f"A copy is in {path}. You go on in {self.bench.path or 'the unsaved show'}.")
 
     def _is_held(self, path: Path) -> bool:
-        """Raises FileFault when somebody else has that file open."""
+        """Raises FileFault when that file is open elsewhere."""
         if self.hold is None or self.hold.path != path.resolve():
             Hold(path).let_go()
         return False
@@ -151,7 +151,7 @@ class ShowFiles:
             hold = Hold(path)  # raises when it is open elsewhere
         if path == self.bench.path and changed_since(path, self.bench.stamp):
             beside = free_name(path)
-            words = f"{path} was written by somebody else since you opened it. Saving over it would erase what they changed."
+            words = f"{path} was saved by another person or program since you opened it. Saving over it would erase what they changed."
             answer = ask(
                 self.window, "The file was changed", words, [("beside", f"Save beside it as {beside.name}"), ("over", "Save over it")]
             )
