@@ -25,6 +25,7 @@ from isthmus.patch.readdress import HOWS, Wanted, readdress
 from isthmus.profiles import chart, profiles_of
 from isthmus.show import History, Show
 from isthmus.show.container import open_show, save_show
+from isthmus.show.journal import Journal
 from isthmus.show.records import Output, Unit
 from isthmus.snags import SnagBook, find_snags
 
@@ -57,6 +58,27 @@ def seconds(act) -> float:
     started = time.perf_counter()
     act()
     return time.perf_counter() - started
+
+
+def journalled(show: Show) -> tuple[float, float]:
+    """Seconds the window waits for an edit of 1 to 100 units in the journal: the median, and for one of all units."""
+    chance = random.Random(4)
+    with tempfile.TemporaryDirectory() as folder:
+        journal = Journal(Path(folder) / "run")
+        journal.begin(show, None)
+        journal.wait()
+        taken = []
+        for turn in range(100):
+            units = list(show.units)
+            for at in chance.sample(range(len(units)), chance.choice((1, 1, 5, 100))):
+                units[at] = replace(units[at], note=f"turn {turn}")
+            after = replace(show, units=tuple(units))
+            taken.append(seconds(lambda a=after, b=show: journal.append("edit", b, a)))
+            show = after
+        whole = replace(show, units=tuple(replace(u, note="all") for u in show.units))
+        longest = seconds(lambda: journal.append("all", show, whole))
+        journal.close(forget=True)
+    return statistics.median(taken), longest
 
 
 def run() -> Iterator[tuple[str, float, float, str, str]]:
@@ -100,6 +122,9 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
         encode = best(lambda: msgspec.json.encode(show.units), 5)
         decode_from = msgspec.json.encode(show.units)
         decode = best(lambda: msgspec.json.decode(decode_from, type=tuple[Unit, ...]), 5)
+        median, longest = journalled(show)
+        yield "an edit of 1 to 100 units into the journal / all records bare", median * 1e3, encode * 1e3, "ms", "under 2 ms"
+        yield "an edit of all 20 000 units into the journal / all records bare", longest * 1e3, encode * 1e3, "ms", ""
         yield "save / encoding the records bare", best(lambda: save_show(show, path), 3), encode, "s", "under 0.5 s, 5×"
         yield "open / decoding the records bare", best(lambda: open_show(path), 3), decode, "s", "under 0.5 s, 5×"
 

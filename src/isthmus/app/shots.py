@@ -185,7 +185,7 @@ def _roll_call(window: Window, shot: Callable[..., None]) -> None:
         page.show_view("Hunt")
         bench.select(["u104"])
         page.hunt.begin()
-        for answer in ("no", "yes", "yes"):
+        for answer in ("yes", "no", "yes"):
             page.hunt.say(answer)
         shot("hunt")
         page.hunt.end()

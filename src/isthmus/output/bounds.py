@@ -60,8 +60,8 @@ class Bounds:
         self._rows = {universe: row for row, universe in enumerate(compiled.universes)}
         found: dict[int, list[tuple[tuple[int, ...], int, int, int]]] = {}
         profiles = profiles_of(show)
-        for unit in show.units:
-            mode = profiles.mode_of(unit) if unit.limits else None
+        for unit in (u for u in show.units if u.limits):
+            mode = profiles.mode_of(unit)
             channels = chart(*mode).channels if mode else ()
             for limit in unit.limits if channels else ():
                 for item, low, high in limited(limit, channels):
