@@ -39,7 +39,11 @@ from isthmus.stage.sheets import put_points, sheets_of
 def test_nothing_of_a_file_is_lost_when_it_is_written_anew() -> None:
     assert lost(adapt=False) == [] and lost(adapt=True) == []
     old = WHOLE.replace('DataVersion="1.2"', 'DataVersion="1.0"').replace("Follower=", "Slave=")
-    read = read_archive(packed(old.encode()), "old").profile
+    old = old.replace('Default="32768/2"\n', "").replace('Highlight="65535/2"', 'Highlight="65535/2" Default="32768/2"')
+    gdtf = read_archive(packed(old.encode()), "old")
+    read = gdtf.profile
+    assert not [n for n in gdtf.notices if "Default" in n.text or "Slave" in n.text]  # 1.0 is held to 1.0
+    assert read.modes[0].channels[0].first.default == 32768
     assert read.modes[0].relations[0].follower.startswith("Cell_Dimmer")
     newer = packed(WHOLE.replace('DataVersion="1.2"', 'DataVersion="1.4"').encode())
     again = write_gdtf(read_archive(newer, "n").profile, {"description.xml": zipfile.ZipFile(io.BytesIO(newer)).read("description.xml")})

@@ -106,20 +106,7 @@ def test_renumbering_groups_and_filters(make_window, demo: Show, tmp_path: Path)
 def test_generic_own_and_folder_profiles_are_at_hand_everywhere(demo: Show, tmp_path: Path) -> None:
     file = tmp_path / "a.isthmus"
     save_show(demo, file)
-    code, data = answer(
-        "patch",
-        "add",
-        str(file),
-        "--profile",
-        "Generic Dimmer",
-        "--mode",
-        "HTP, one channel",
-        "--count",
-        "2",
-        "--dry-run",
-        "--address",
-        "9.001",
-    )
+    code, data = answer("patch", "add", str(file), "--profile", "Generic Fan", "--count", "2", "--dry-run", "--address", "9.001")
     assert code == 0 and len(data["added"]) == 2, data
     own_folder().mkdir(parents=True)
     shipped = next(p for p in demo.profiles)

@@ -29,6 +29,7 @@ MAX_OFFSET = 4096
 MAX_NOTICES = 500
 MAX_CHANNELS = 8192  # as many as a chart lays out
 _VERSIONS = ("1.0", "1.1", "1.2")
+SINCE_1_1 = {("ChannelFunction", "Default"), ("Relation", "Follower")}  # 1.0 has a channel's Default, and Slave
 
 
 @dataclass(frozen=True)
@@ -97,6 +98,7 @@ class Reader:
         self.where, self.everywhere = where, everywhere
         self.notices: list[Notice] = []
         self.size = 1
+        self.old = False  # a file of 1.0, which is held to what 1.0 asks for
         self._path: list[Element] = []
         self._told: set[str] = set()
 
@@ -170,7 +172,7 @@ class Reader:
                 except (ValueError, OverflowError):
                     self.tell(f"{attr.xml} “{text[:40]}” is not {attr.codec.says}; it is taken as not given.")
         for attr in spec.attrs if not spec.needed <= values.keys() else ():
-            if attr.need and attr.field not in values:
+            if attr.need and attr.field not in values and not (self.old and (spec.tag, attr.xml) in SINCE_1_1):
                 self.tell(f"{attr.xml} is missing.", once=f"missing {spec.tag} {attr.xml}" if attr.xml != "Name" else "")
         if more:
             values["more"] = tuple(more)
@@ -231,6 +233,7 @@ class Reader:
 
     def profile(self, root: Element) -> r.Profile:
         self.tidy(root)
+        self.old = root.get("DataVersion") == "1.0"
         for relation in root.iter("Relation"):  # what 1.0 called it
             if relation.get("Slave") and not relation.get("Follower"):
                 relation.set("Follower", relation.attrib.pop("Slave"))
