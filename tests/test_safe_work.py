@@ -159,6 +159,7 @@ def test_recovered_work_is_told_in_sentences_and_its_copy_goes_only_when_another
     window.bench.adopt(Show(), None)
     window.files.end(forget=True)  # the file is free again
     later = make_window(None)
+    later.open_path(file)  # as the start does, before it looks for what a crash left
     words: list[str] = []
     real = files.ask
     monkeypatch.setattr(files, "ask", lambda parent, title, text, *more: (words.append(text), real(parent, title, text, *more))[1])
@@ -167,10 +168,11 @@ def test_recovered_work_is_told_in_sentences_and_its_copy_goes_only_when_another
     assert heard == ["Unsaved work was found"] and "1 unit has another name (101)." in words[0]
     assert "The last edit was: rename." in words[0] and "was being written" in words[0]
     assert later.bench.show.unit("u101").name == "Nearly lost" and later.bench.history.unsaved == 1 and not left.exists()
+    assert later.bench.path == file and "1 not saved" in later.windowTitle()
     assert later.files.keeper.journal.wait()
     shutil.copytree(later.files.keeper.folder, left)  # killed now, it is all there again
     [again], _ = left_behind(kept.recovery_folder())
-    assert again.show == later.bench.show and again.original == file
+    assert again.show == later.bench.show and again.original == file and again.digest
     again.discard()
 
 

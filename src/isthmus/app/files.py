@@ -15,7 +15,7 @@ from isthmus.demo import lantern_tide
 from isthmus.errors import FileFault, IsthmusError
 from isthmus.show import Show
 from isthmus.show.container import SUFFIX, open_damaged
-from isthmus.show.differences import differences
+from isthmus.show.differences import contents, differences
 from isthmus.show.holding import Hold, Stamp, changed_since, free_name, holder_of, myself
 from isthmus.show.recovery import Found
 
@@ -47,12 +47,19 @@ class ShowFiles:
             return self.bench.guard(self.save) and self.bench.history.unsaved == 0
         return answer == "drop"
 
-    def adopt(self, show: Show, path: Path | None, hold: Hold | None = None, saved: bool = True) -> None:
+    def adopt(self, show: Show, path: Path | None, hold: Hold | None = None, saved: bool = True, stamp: Stamp | None = None) -> None:
         """Another show takes the place of this one; the file held before is released."""
+        self._take_hold(hold)
+        self.bench.adopt(show, path, saved, stamp)
+
+    def _held(self, path: Path) -> Hold:
+        """The hold of a file: the one there is, or a new one. Raises FileFault when the file is open elsewhere."""
+        return self.hold if self.hold is not None and self.hold.path == path.resolve() else Hold(path)
+
+    def _take_hold(self, hold: Hold | None) -> None:
         before, self.hold = self.hold, hold
         if before is not None and before is not hold:
             before.let_go()
-        self.bench.adopt(show, path, saved)
 
     def new(self) -> None:
         if self.may_leave():
@@ -75,14 +82,11 @@ class ShowFiles:
 
     def open_path(self, path: Path) -> None:
         """Open a file, or ask how when it is open elsewhere. Raises FileFault; the show here then stays."""
-        if self.hold is not None and self.hold.path == path.resolve():
-            self.hold.let_go()  # the same file again, as it is on the disk
-            self.hold = None
         hold: Hold | None = None
         answer: str | None = "open"
         if path.exists():
             try:
-                hold = Hold(path)
+                hold = self._held(path)
             except FileFault as fault:
                 answer = self._ask_held(path, fault)
                 if answer is None:
@@ -92,12 +96,10 @@ class ShowFiles:
         try:
             self.bench.open(path, read_only=answer == "read", copy=answer == "copy")
         except FileFault:
-            if hold:
+            if hold and hold is not self.hold:
                 hold.let_go()
             raise
-        before, self.hold = self.hold, hold
-        if before is not None:
-            before.let_go()
+        self._take_hold(hold)
         self._tell_opened(path, answer)
         if answer == "open":
             self._remember(path)
@@ -135,20 +137,15 @@ class ShowFiles:
 
     def save_copy(self) -> None:
         path = self._ask_path("Save a copy")
-        if path and not self._is_held(path):
+        if path:
+            hold = self._held(path)  # refused where it is open elsewhere
+            if hold is not self.hold:
+                hold.let_go()
             self.bench.save_copy(path)
             self.bench.tell("ok", f"A copy is in {path}. You go on in {self.bench.path or 'the unsaved show'}.")
 
-    def _is_held(self, path: Path) -> bool:
-        """Raises FileFault when that file is open elsewhere."""
-        if self.hold is None or self.hold.path != path.resolve():
-            Hold(path).let_go()
-        return False
-
     def _save_to(self, path: Path) -> None:
-        hold = self.hold
-        if hold is None or hold.path != path.resolve():
-            hold = Hold(path)  # raises when it is open elsewhere
+        hold = self._held(path)
         if path == self.bench.path and changed_since(path, self.bench.stamp):
             beside = free_name(path)
             words = f"{path} was saved by another person or program since you opened it. Saving over it would erase what they changed."
@@ -166,10 +163,7 @@ class ShowFiles:
             if hold is not self.hold:
                 hold.let_go()
             raise
-        if hold is not self.hold:
-            if self.hold:
-                self.hold.let_go()
-            self.hold = hold
+        self._take_hold(hold)
         self._remember(path)
         self.bench.tell("ok", f"Saved {path}.")
 
@@ -218,13 +212,13 @@ class ShowFiles:
         path, hold, elsewhere = item.original, None, ""
         if path is not None:
             try:
-                hold = Hold(path)
+                hold = self._held(path)
             except FileFault:
                 elsewhere = f" {path.name} is open elsewhere now, so saving asks for another name."
                 path = None
-        self.adopt(item.show, path, hold, saved=False)
-        if path is not None and item.digest:
-            self.bench.stamp = Stamp(-1, -1, -1, item.digest)  # what the work was built on: another file there is noticed
+        # what the work was built on: another file in its place is noticed before it is overwritten
+        stamp = Stamp(-1, -1, -1, item.digest) if path is not None and item.digest else None
+        self.adopt(item.show, path, hold, saved=False, stamp=stamp)
         stands = self.keeper.take_up(item)
         if item.levels:
             self.bench.levels(lambda live: live.restore({(u, c, a): level for u, c, a, level in item.levels}))
@@ -239,9 +233,7 @@ class ShowFiles:
             self.keeper.forget()
         else:
             self.keeper.end()
-        if self.hold is not None:
-            self.hold.let_go()
-            self.hold = None
+        self._take_hold(None)
 
 
 def recovered_words(item: Found) -> str:
@@ -256,7 +248,7 @@ def recovered_words(item: Found) -> str:
     where = f" Its file is {item.original}." if item.original else " It was never saved to a file."
     if item.original and saved is None:
         where = f" Its file {item.original} is not there any more, or cannot be read."
-    told = differences(saved or Show(), item.show)
+    told = differences(saved, item.show) if saved is not None else contents(item.show)
     against = "Against the saved file:" if saved is not None else "It holds:"
     rest = [f"And {len(told) - SENTENCES} more differences."] if len(told) > SENTENCES else []
     lines = [

@@ -180,6 +180,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         window.bench.tell("attention", f"The stand-in rig is not running. {rig.trouble}")
     window.show()
     path = options.show or ("" if options.demo or options.new else window.settings.last_show)
+    QTimer.singleShot(0, window.fit)
     QTimer.singleShot(0, lambda: begin(window, path, asked=bool(options.show)))
     try:
         code = app.exec()

@@ -188,6 +188,7 @@ QPushButton[kind="output"]:hover {{ background: {c["bank"]}; }}
 QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 3px; }}
 QToolButton:hover {{ background: {c["bank"]}; border: 1px solid {c["line"]}; }}
 QToolButton:focus {{ border: 2px solid {c["focus"]}; }}
+QFrame[kind="popup"] {{ background: {c["shelf"]}; border: 1px solid {c["line_strong"]}; }}
 QMenu {{ background: {c["shelf"]}; border: 1px solid {c["line_strong"]}; padding: 4px 0; }}
 QMenu::item {{ padding: 5px 28px 5px 16px; }}
 QMenu::item:selected {{ background: {c["select_row"]}; color: {c["text"]}; }}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QRect, QTimer
+from PySide6.QtCore import QEvent, QRect, QSize, QTimer
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
@@ -241,6 +241,20 @@ class Window(QWidget):
             self.notice.clear()
         else:
             super().keyPressEvent(event)
+
+    def fit(self) -> None:
+        """With the frame a window manager puts round it the window may reach past the screen: then it gives way."""
+        screen = self.screen()
+        if screen is None or self.isMaximized() or self.isFullScreen():
+            return
+        room, frame = screen.availableGeometry(), self.frameGeometry()
+        over = QSize(max(0, frame.width() - room.width()), max(0, frame.height() - room.height()))
+        if over.width() or over.height():
+            small = self.size() - over
+            self.setMinimumSize(self.minimumSize().boundedTo(small))
+            self.resize(small)
+        if not room.contains(self.frameGeometry()):
+            self.move(room.topLeft())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._inspect()

@@ -34,7 +34,6 @@ if TYPE_CHECKING:
 
 UNTITLED = Show().name
 HELD = 4  # bytes an edit takes in memory for each of its bytes on disk
-_FRESH: tuple[Stamp | None, bool, list[str]] = (None, False, [])
 
 
 class Workbench(QObject):
@@ -86,7 +85,6 @@ class Workbench(QObject):
         self.preview_words = ""
         self.filters: dict[str, str] = {}  # page → what its filter hides, in words
         self.concluded: list[Snag] = []  # findings of roll call, kept by `Checks`
-        self._next: tuple[Stamp | None, bool, list[str]] = _FRESH
         self._book = SnagBook()
         self._view: tuple[tuple[object, ...], RigView] | None = None
 
@@ -96,8 +94,16 @@ class Workbench(QObject):
     def show(self) -> Show:
         return self.history.show
 
-    def adopt(self, show: Show, path: Path | None, saved: bool = True) -> None:
-        """Another show takes the place of this one; live levels and selection end."""
+    def adopt(
+        self,
+        show: Show,
+        path: Path | None,
+        saved: bool = True,
+        stamp: Stamp | None = None,
+        read_only: bool = False,
+        damage: Sequence[str] = (),
+    ) -> None:
+        """Another show takes the place of this one; live levels and selection end. `stamp` is what its file was."""
         self.end_call()
         self.end_proof()
         self.masters.clear()
@@ -105,9 +111,7 @@ class Workbench(QObject):
         self.history = History(show)
         if not saved:
             self.history.mark_unsaved()
-        self.path = path
-        self.stamp, self.read_only, self.damage = self._next
-        self._next = _FRESH
+        self.path, self.stamp, self.read_only, self.damage = path, stamp, read_only, list(damage)
         self.last_added = None
         self.live = Live(show)
         self.adopted.emit()
@@ -166,8 +170,10 @@ class Workbench(QObject):
     def open(self, path: Path, read_only: bool = False, copy: bool = False) -> None:
         """Raises FileFault; the show before then stays. A copy has no file yet."""
         show, damage = open_damaged(path)
-        self._next = None if copy else stamp_of(path), read_only, damage.words
-        self.adopt(show, None if copy else path, saved=not copy)
+        if copy:
+            self.adopt(show, None, saved=False, damage=damage.words)
+        else:
+            self.adopt(show, path, stamp=stamp_of(path), read_only=read_only, damage=damage.words)
 
     def save(self, path: Path) -> None:
         """Raises FileFault; nothing then counts as saved. A show without a title takes that of its file."""

@@ -50,7 +50,8 @@ def differences(old: Show, new: Show) -> list[str]:
     for member, words in WHOLE.items():
         before, after = getattr(old, member), getattr(new, member)
         if before != after:
-            found.append(f"The {words} is “{after}”, not “{before}”." if isinstance(after, str) else f"The {words} is another.")
+            was = f"not “{before}”" if before else "where there was none"
+            found.append(f"The {words} is “{after}”, {was}." if isinstance(after, str) else f"The {words} is another.")
     if replace(old.sending, cid="") != replace(new.sending, cid=""):
         found.append("Rates or names of what the show sends are others.")
     for member, (one, many, key) in KINDS.items():
@@ -73,6 +74,11 @@ def differences(old: Show, new: Show) -> list[str]:
         if len(found) == sizes:
             found.append(f"The {many} are in another order.")
     return found
+
+
+def contents(show: Show) -> list[str]:
+    """What a show holds, one sentence a kind, where there is nothing to hold it against."""
+    return [f"{_count(things, one, many)}." for member, (one, many, _) in KINDS.items() if (things := list(getattr(show, member)))]
 
 
 def _units(changed: list[tuple[Any, Any]]) -> list[str]:
