@@ -76,10 +76,10 @@ def test_a_save_that_fails_is_told_and_loses_nothing(make_window, demo: Show, tm
     window = make_window(demo)
     window.bench.save(tmp_path / "a.isthmus")
     window.bench.commit("rename", edits.set_text(demo, ["u101"], "name", "Other"))
-    monkeypatch.setattr("isthmus.show.container.os.fsync", lambda fd: (_ for _ in ()).throw(OSError(28, "full")))
-    shortcut(window, Qt.Key.Key_S)
-    assert "The disk is full" in window.notice.words and window.bench.history.unsaved == 1
-    monkeypatch.undo()
+    with monkeypatch.context() as full:  # `undo` would undo the test's own home as well
+        full.setattr("isthmus.show.container.os.fsync", lambda fd: (_ for _ in ()).throw(OSError(28, "full")))
+        shortcut(window, Qt.Key.Key_S)
+        assert "The disk is full" in window.notice.words and window.bench.history.unsaved == 1
     assert open_show(tmp_path / "a.isthmus") == demo
     (tmp_path / "bad.isthmus").write_bytes(b"no show at all")
     window.bench.guard(lambda: window.open_path(tmp_path / "bad.isthmus"))

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import json
 import os
+import random
 import shutil
+import subprocess
+import sys
 import zipfile
 from pathlib import Path
 
@@ -56,21 +59,28 @@ def test_killed_at_any_moment_of_editing_saving_and_recovering_nothing_accepted_
 
 
 class Disk:
-    """What a disk was told, in order, so that lost power can be played: what was not synced is gone or torn."""
+    """What a disk was told, in order, so that lost power can be played.
 
-    def __init__(self, monkeypatch: pytest.MonkeyPatch, root: Path) -> None:
+    What was written and not synced is gone or torn; names that came, went or were given to another file count once their
+    folder is synced, and before that as far as the disk happened to get.
+    """
+
+    def __init__(self, patch: pytest.MonkeyPatch, root: Path) -> None:
         self.root, self.done = root, []
-        self.real = {name: getattr(os, name) for name in ("write", "fsync", "replace", "unlink", "open")}
+        self.real = {name: getattr(os, name) for name in ("write", "fsync", "replace", "unlink")}
         for name in ("write", "fsync"):
-            monkeypatch.setattr(os, name, lambda fd, *rest, name=name: self.on_descriptor(name, fd, *rest))
-        monkeypatch.setattr(os, "replace", lambda a, b, **more: self.on_path("replace", a, b))
-        monkeypatch.setattr(os, "unlink", lambda a, **more: self.on_path("unlink", a))
+            patch.setattr(os, name, lambda fd, *rest, name=name: self.on_descriptor(name, fd, *rest))
+        patch.setattr(os, "replace", lambda a, b, **more: self.on_path("replace", a, b))
+        patch.setattr(os, "unlink", lambda a, **more: self.on_path("unlink", a))
 
     def on_descriptor(self, name: str, fd: int, *rest):
         path = Path(f"/proc/self/fd/{fd}").readlink()
         result = self.real[name](fd, *rest)
         if self.root in (path, *path.parents):
-            self.done.append((name, path, bytes(rest[0][:result]) if rest else path.read_bytes() if path.is_file() else b""))
+            if name == "fsync" and path.is_dir():
+                self.done.append(("folder", path))
+            else:
+                self.done.append((name, path, bytes(rest[0][:result]) if rest else path.read_bytes()))
         return result
 
     def on_path(self, name: str, *paths):
@@ -78,38 +88,49 @@ class Disk:
         self.done.append((name, *map(Path, paths)))
         return result
 
-    def after(self, count: int, chance) -> dict[Path, bytes]:
+    def after(self, count: int, chance: random.Random) -> dict[Path, bytes]:
         """What could stand on the disk when the power goes after so many of these."""
-        sure: dict[Path, bytes] = {}  # synced
-        loose: dict[Path, bytes] = {}  # with what was only written
+        names: dict[Path, int] = {}  # as programs see them
+        kept: dict[Path, int] = {}  # as the disk surely has them
+        pending: list[tuple[Path, Path, int | None]] = []  # (folder, name, file or gone), in order
+        synced: list[bytes] = []
+        written: list[bytes] = []
         for name, path, *rest in self.done[:count]:
-            if name == "write":
-                loose[path] = loose.get(path, sure.get(path, b"")) + rest[0]
-            elif name == "fsync" and rest[0]:
-                sure[path] = loose[path] = rest[0]
-            elif name == "replace":
-                for files in (sure, loose):
-                    if path in files:
-                        files[rest[0]] = files.pop(path)
-            elif name == "unlink":
-                sure.pop(path, None)
-                loose.pop(path, None)
-        for path, data in loose.items():
-            synced = sure.get(path, b"")
-            torn = data[: chance.randrange(len(synced), len(data) + 1)]
-            if torn or chance.random() < 0.5:
-                sure[path] = torn
-        return sure
+            if name == "folder":
+                kept |= {n: f for folder, n, f in pending if folder == path and f is not None}
+                for folder, n, f in pending:
+                    if folder == path and f is None:
+                        kept.pop(n, None)
+                pending = [p for p in pending if p[0] != path]
+            elif name in ("write", "fsync"):
+                if path not in names:
+                    names[path] = len(synced)
+                    synced.append(b"")
+                    written.append(b"")
+                    pending.append((path.parent, path, names[path]))
+                at = names[path]
+                written[at] = written[at] + rest[0] if name == "write" else rest[0]
+                synced[at] = written[at] if name == "fsync" else synced[at]
+            elif name == "replace" and path in names:
+                names[rest[0]] = names.pop(path)
+                pending += [(path.parent, path, None), (path.parent, rest[0], names[rest[0]])]
+            elif name == "unlink" and names.pop(path, None) is not None:
+                pending.append((path.parent, path, None))
+        for _, path, at in pending[: chance.randrange(len(pending) + 1)]:
+            kept.pop(path, None)
+            if at is not None:
+                kept[path] = at
+        torn = {at: written[at][: chance.randrange(len(synced[at]), len(written[at]) + 1)] for at in kept.values()}
+        return {path: torn[at] for path, at in kept.items()}
 
 
-def test_when_the_power_goes_at_any_moment_what_was_synced_opens(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    import random
-
+def test_when_the_power_goes_at_any_moment_what_was_synced_opens(tmp_path: Path) -> None:
     chance = random.Random(7)
     home, file = tmp_path / "on", tmp_path / "on" / "show.isthmus"
     (home / "recovery").mkdir(parents=True)
-    monkeypatch.setattr("isthmus.show.journal.COMPACT_ENTRIES", 6)
-    disk = Disk(monkeypatch, home)
+    patch = pytest.MonkeyPatch()
+    patch.setattr("isthmus.show.journal.COMPACT_ENTRIES", 6)
+    disk = Disk(patch, home)
     journal = Journal(home / "recovery" / "run")
     show = Show(name="0", units=tuple(POOL))
     journal.begin(show, None)
@@ -126,8 +147,8 @@ def test_when_the_power_goes_at_any_moment_what_was_synced_opens(tmp_path: Path,
             journal.begin(show, file, holds.stamp_of(file).digest)
             safe.append((len(disk.done), number))
     journal.close(forget=False)
-    monkeypatch.undo()
-    for count in range(1, len(disk.done) + 1):
+    patch.undo()
+    for count in [n for n in range(1, len(disk.done) + 1) for _ in range(3)]:
         shutil.rmtree(home)
         (home / "recovery" / "run").mkdir(parents=True)
         for path, data in disk.after(count, chance).items():
@@ -141,6 +162,32 @@ def test_when_the_power_goes_at_any_moment_what_was_synced_opens(tmp_path: Path,
         for item in found:
             assert item.show.units[11].number == 11
             item.let_go()
+
+
+ENDED = """
+import os, signal, sys
+from PySide6.QtCore import QTimer
+from isthmus.app import main
+from isthmus.patch import edits
+real = main.begin
+def begin(window, *rest, **more):
+    real(window, *rest, **more)
+    window.bench.commit("rename", edits.set_text(window.bench.show, ["u101"], "name", "Before the end"))
+    os.kill(os.getpid(), signal.SIGTERM)
+main.begin = begin
+sys.exit(main.main(["isthmus-app", sys.argv[1]]))
+"""
+
+
+def test_a_signal_ends_without_a_question_and_what_is_not_saved_is_offered(demo: Show, tmp_path: Path) -> None:
+    save_show(demo, tmp_path / "a.isthmus")
+    env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    done = subprocess.run([sys.executable, "-c", ENDED, str(tmp_path / "a.isthmus")], env=env, timeout=60, capture_output=True, text=True)
+    [found], _ = left_behind(kept.recovery_folder())
+    assert done.returncode == 0 and found.show.unit("u101").name == "Before the end" and found.original == tmp_path / "a.isthmus", (
+        done.stderr
+    )
+    assert not holds._note(tmp_path / "a.isthmus").exists()
 
 
 def test_recovered_work_is_told_in_sentences_and_its_copy_goes_only_when_another_stands(

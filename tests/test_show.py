@@ -123,10 +123,9 @@ def test_a_failed_save_leaves_the_old_file_whole(tmp_path: Path, monkeypatch: py
     def full(fd: int) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(box.os, "fsync", full)
-    with pytest.raises(FileFault, match="disk is full"):
+    with monkeypatch.context() as trouble, pytest.raises(FileFault, match="disk is full"):
+        trouble.setattr(box.os, "fsync", full)
         save_show(Show(name="second"), file)
-    monkeypatch.undo()
     assert open_show(file).name == "first"
     assert [p.name for p in tmp_path.glob("*isthmus*")] == ["show.isthmus"]
 

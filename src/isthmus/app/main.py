@@ -110,7 +110,8 @@ def read_place(text: str) -> tuple[str, int] | None:
 
 
 def ends_on_signals(app: QApplication) -> QTimer:
-    """A signal ends the application as a closed window does: when the loop comes round, never in the middle of a painting.
+    """A signal ends the application when its loop comes round, never in the middle of a painting, and asks nothing: what
+    is not saved is in the journal and is offered at the next start. (`quit` would have the window ask.)
 
     Signals count from now on, also those that come before the loop begins. The timer is the caller's to keep; it also lets
     Python see a signal while nothing else happens.
@@ -119,7 +120,7 @@ def ends_on_signals(app: QApplication) -> QTimer:
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda got, _frame: asked_to_end.append(got))
     pulse = QTimer()
-    pulse.timeout.connect(lambda: app.quit() if asked_to_end else None)
+    pulse.timeout.connect(lambda: app.exit(0) if asked_to_end else None)
     pulse.start(PULSE_MS)
     return pulse
 

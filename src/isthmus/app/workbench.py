@@ -342,11 +342,11 @@ class Workbench(QObject):
     def begin_proof(self, make: Callable[[], Proof], about: str = "") -> None:
         """Raises EntryFault when it cannot be. The levels are given back when it ends.
 
-        Where limits are in its way somebody is asked whether this one may go past them, once for everything that has the
-        same `about`; the limits hold unless they say so.
+        Where limits are in its way it is asked whether this one may go past them: once for a row of proofs about the same,
+        such as the looks of a hunt, until `end_proof`. The limits hold unless the person says so.
         """
         self.end_call()
-        self.end_proof()
+        self._end_proof()
         proof = make()
         numbers = self.live.held_back(proof.bytes_laid())
         if numbers:
@@ -365,6 +365,11 @@ class Workbench(QObject):
             self.proof_changed.emit()
 
     def end_proof(self) -> None:
+        """The levels are given back; what was allowed for it is not allowed any more."""
+        self._past = {}
+        self._end_proof()
+
+    def _end_proof(self) -> None:
         if self.proof is not None:
             proof, self.proof = self.proof, None
             self.past_numbers = []

@@ -8,12 +8,13 @@ looked at, so it counts until somebody says otherwise.
 from __future__ import annotations
 
 import contextlib
+import errno
+import fcntl
 import hashlib
 import os
 import time
 from dataclasses import dataclass
 from pathlib import Path
-from typing import ClassVar
 
 import msgspec
 
@@ -109,42 +110,66 @@ def changed_since(path: Path, stamp: Stamp | None) -> bool:
 
 
 class Hold:
-    """A file held by this window as long as it is open here."""
+    """A file held by this window as long as it is open here.
 
-    _mine: ClassVar[set[Path]] = set()  # files held by windows of this process
+    Beside what the note says it is locked (flock): of two who come at once one gets it, and the kernel lets go when a
+    process ends. The note tells who it is, and counts for computers the lock does not reach.
+    """
 
     def __init__(self, path: Path, force: bool = False) -> None:
-        """Takes it; `force` also from another machine. Raises FileFault when it is open elsewhere.
+        """Takes it; `force` also from another computer. Raises FileFault when it is open elsewhere.
 
         Where the folder cannot be written no note is kept: nothing can be saved there either.
         """
         self.path = path.resolve()
-        self._held = False
+        self._note = -1
         other = holder_of(self.path)
-        if self.path in self._mine or (other is not None and not _is_me(other) and not force):
+        afar = other is not None and other.host != os.uname().nodename and not force
+        try:
+            locked = None if afar else _lock(_note(self.path), other)
+        except OSError:
+            return
+        if locked is None:
             who = other.words() if other and not _is_me(other) else "in another window"
             raise FileFault(f"it is open elsewhere: {who}.", where=str(path), do="Open it read-only, or work on a copy.")
-        note = _note(self.path)
-        try:
-            note.unlink(missing_ok=True)  # stale, or forced
-            with note.open("xb") as made:
-                made.write(msgspec.json.encode(myself()))
-        except FileExistsError:
-            raise FileFault("it was opened elsewhere just now.", where=str(path), do="Open it read-only, or work on a copy.") from None
-        except OSError:
-            pass
-        self._mine.add(self.path)
-        self._held = True
+        self._note = locked
+        with contextlib.suppress(OSError):  # a full disk: the lock holds all the same
+            os.ftruncate(locked, 0)
+            os.pwrite(locked, msgspec.json.encode(myself()), 0)
 
     def let_go(self) -> None:
-        """Ends it, and removes the note when it is still ours."""
-        if self._held:
-            self._held = False
-            self._mine.discard(self.path)
-            other = holder_of(self.path)
-            if other is not None and _is_me(other):
-                with contextlib.suppress(OSError):
-                    _note(self.path).unlink()
+        """Ends it, and removes the note."""
+        if self._note >= 0:
+            with contextlib.suppress(OSError):
+                _note(self.path).unlink()
+            os.close(self._note)
+            self._note = -1
+
+
+def _lock(note: Path, other: Holder | None) -> int | None:
+    """A descriptor of the locked note; None when another window has it. Raises OSError.
+
+    Where the file system knows no locks what the note says counts alone: `other` is who it names.
+    """
+    while True:
+        found = os.open(note, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o644)
+        try:
+            fcntl.flock(found, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            if os.fstat(found).st_ino == note.stat().st_ino:  # else it was removed between the two
+                return found
+        except BlockingIOError:
+            os.close(found)
+            return None
+        except FileNotFoundError:
+            pass
+        except OSError as error:
+            if error.errno in (errno.ENOLCK, errno.EOPNOTSUPP) and other is None:
+                return found
+            os.close(found)
+            if error.errno in (errno.ENOLCK, errno.EOPNOTSUPP):
+                return None
+            raise
+        os.close(found)
 
 
 def _is_me(holder: Holder) -> bool:

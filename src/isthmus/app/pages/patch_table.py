@@ -32,7 +32,7 @@ from isthmus.show import read_address
 from isthmus.show.records import Unit
 
 CORNER = 5
-STEPS = {Qt.Key.Key_Return: (1, 0), Qt.Key.Key_Enter: (1, 0), Qt.Key.Key_Tab: (0, 1), Qt.Key.Key_Backtab: (0, -1)}
+ENTER = (Qt.Key.Key_Return, Qt.Key.Key_Enter)  # on to the cell below, with Shift above
 HEADING = 22
 MONO = ("number", "address", "takes", "room")
 
@@ -154,7 +154,7 @@ class Rows(QStyledItemDelegate):
         """Ctrl+Return types over the whole block, as spreadsheets do; elsewhere the same keys switch the output."""
         if (
             isinstance(event, QKeyEvent)
-            and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            and event.key() in ENTER
             and event.modifiers() & Qt.KeyboardModifier.ControlModifier
             and isinstance(editor, QLineEdit)
         ):
@@ -359,9 +359,9 @@ class PatchTable(TextTable):
             self.paste(QGuiApplication.clipboard().text())
         elif event.key() == Qt.Key.Key_Delete and not event.modifiers():
             self.write_block("")
-        elif self.state() == QAbstractItemView.State.EditingState and event.key() in STEPS:
+        elif self.state() == QAbstractItemView.State.EditingState and event.key() in ENTER:
             event.accept()  # the editor's own Enter comes by here too
-        elif event.key() in STEPS:
+        elif event.key() in ENTER:
             self._step(-1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1, 0)
         else:
             super().keyPressEvent(event)
