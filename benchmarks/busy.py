@@ -11,9 +11,9 @@ from collections.abc import Iterator
 
 from PySide6.QtCore import QEventLoop, QTimer
 
-from isthmus.app.main import make_application
-from isthmus.app.shots import light_the_stage
-from isthmus.app.window import Window
+from isthmus.app.shell.main import make_application
+from isthmus.app.shell.shots import light_the_stage
+from isthmus.app.shell.window import Window
 from isthmus.demo import lantern_tide
 from isthmus.output import Live
 from isthmus.show.records import Show

@@ -65,9 +65,9 @@ def child(file: Path, seed: int) -> None:
     """One round: recover, then play the script until killed."""
     from PySide6.QtWidgets import QApplication
 
-    from isthmus.app import files
-    from isthmus.app.main import begin, make_application
-    from isthmus.app.window import Window
+    from isthmus.app.shell import files
+    from isthmus.app.shell.main import begin, make_application
+    from isthmus.app.shell.window import Window
 
     make_application(["kill"])
     files.ask = lambda *_: "take"  # pyright: ignore

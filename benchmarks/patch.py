@@ -145,8 +145,8 @@ def _table(show: Show) -> Iterator[tuple[str, float, float, str, str]]:
     from PySide6.QtWidgets import QApplication
 
     app = QApplication.instance() or QApplication([])
-    from isthmus.app.pages.patch_model import PatchModel
-    from isthmus.app.workbench import Workbench
+    from isthmus.app.model.workbench import Workbench
+    from isthmus.app.pages.patch.models.units import PatchModel
 
     bench = Workbench(show)
     model = PatchModel(bench)
@@ -165,11 +165,11 @@ def _scrolling(show: Show) -> Iterator[tuple[str, float, float, str, str]]:
     from PySide6.QtGui import QPixmap
     from PySide6.QtWidgets import QApplication, QWidget
 
-    from isthmus.app.main import make_application
-    from isthmus.app.pages.patch_model import PatchModel
-    from isthmus.app.pages.patch_page.universe_map import UniverseMap
-    from isthmus.app.pages.patch_table import PatchTable
-    from isthmus.app.workbench import Workbench
+    from isthmus.app.model.workbench import Workbench
+    from isthmus.app.pages.patch.models.units import PatchModel
+    from isthmus.app.pages.patch.views.units import PatchTable
+    from isthmus.app.pages.patch.views.universe_map import UniverseMap
+    from isthmus.app.shell.main import make_application
 
     make_application(["bench"])
     bench = Workbench(show)

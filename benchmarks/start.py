@@ -17,9 +17,9 @@ class Window(QWidget):
 app = QApplication([]); window = Window(); window.resize(1280, 800); window.show(); app.exec()
 """
 OURS = """
-from isthmus.app.main import make_application
+from isthmus.app.shell.main import make_application
 app = make_application(["isthmus-app"])
-from isthmus.app.window import Window
+from isthmus.app.shell.window import Window
 from isthmus.demo import lantern_tide
 class First(Window):
     def paintEvent(self, event):

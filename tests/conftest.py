@@ -176,8 +176,8 @@ def make_window(qtbot, monkeypatch: pytest.MonkeyPatch):
     """Windows with a real size on a real display; a crash, or a thread or process left behind, fails the test."""
     from PySide6.QtWidgets import QApplication
 
-    from isthmus.app.main import make_application
-    from isthmus.app.window import Window
+    from isthmus.app.shell.main import make_application
+    from isthmus.app.shell.window import Window
 
     make_application(["isthmus-test"])
     made: list[Window] = []

@@ -35,11 +35,11 @@ from hands import (
     type_in_cell,
     until,
 )
-from isthmus.app import settings
-from isthmus.app.actions import Action, Registry
-from isthmus.app.tasks import Step, Task
-from isthmus.app.theme import TOKENS, theme
-from isthmus.app.widgets import bind
+from isthmus.app.kit import settings
+from isthmus.app.kit.actions import Action, Registry
+from isthmus.app.kit.tasks import Step, Task
+from isthmus.app.kit.theme import TOKENS, theme
+from isthmus.app.kit.widgets import bind
 from isthmus.check import mark
 from isthmus.demo import EXTRA_LIST
 from isthmus.errors import FileFault
@@ -216,7 +216,7 @@ def test_typing_a_note_never_marks(make_window, demo: Show) -> None:
 
 
 def test_the_palette_finds_who_sits_on_an_address_pages_snags_and_acts(make_window, demo: Show) -> None:
-    from isthmus.app.palette import find
+    from isthmus.app.shell.palette import find
 
     window = make_window(demo)
     seek = lambda text: find(text, window.bench, window.actions_, window.go, window.readiness.follow)  # noqa: E731
@@ -607,7 +607,7 @@ def test_the_demo_program_starts_with_its_rig_and_ends_cleanly_on_a_signal(tmp_p
     import subprocess
     import sys
 
-    application = subprocess.Popen([sys.executable, "-m", "isthmus.app.main", "--demo"], stderr=subprocess.PIPE, text=True)
+    application = subprocess.Popen([sys.executable, "-m", "isthmus.app.shell.main", "--demo"], stderr=subprocess.PIPE, text=True)
     try:
         assert wait_until(lambda: _listens("127.0.0.2"), 15)
         time.sleep(1.5)

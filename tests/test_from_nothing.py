@@ -30,10 +30,10 @@ from hands import (
     shortcut,
     until,
 )
-from isthmus.app.hand_parts import hue_rgb
-from isthmus.app.pages.readiness import way
-from isthmus.app.spine import PAGES
-from isthmus.app.theme import theme
+from isthmus.app.kit.theme import theme
+from isthmus.app.pages.readiness.page import way
+from isthmus.app.shell.hand_parts import hue_rgb
+from isthmus.app.shell.spine import PAGES
 from isthmus.check import mark
 from isthmus.demo import EXTRA_LIST, HERE
 from isthmus.patch import edits
@@ -247,9 +247,9 @@ def test_the_application_works_where_letters_are_twice_as_large(tmp_path: Path) 
     """At 200 % every page is painted at twice the size, with nothing left outside its place."""
     code = """
 import sys
-from isthmus.app.main import make_application
+from isthmus.app.shell.main import make_application
 app = make_application(["x"])
-from isthmus.app.window import Window
+from isthmus.app.shell.window import Window
 from isthmus.demo import lantern_tide
 window = Window(lantern_tide()); window.resize(1280, 800); window.show()
 for page in ("Readiness", "Patch", "Routes", "Plan", "Roll call"):
@@ -307,8 +307,8 @@ def test_adding_into_a_full_place_and_without_an_address_is_said_before_it_is_do
 def test_pictures_of_every_view_are_saved_from_the_demo(
     make_window, qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys
 ) -> None:
-    from isthmus.app.main import make_application
-    from isthmus.app.shots import take_shots
+    from isthmus.app.shell.main import make_application
+    from isthmus.app.shell.shots import take_shots
 
     monkeypatch.setenv("ISTHMUS_CONFIG", str(tmp_path / "c"))
     monkeypatch.setattr("isthmus.net.found.SILENT", 4.0)
@@ -322,7 +322,7 @@ def test_pictures_of_every_view_are_saved_from_the_demo(
 
 
 def test_the_neck_of_land_is_as_wide_at_each_gate_as_what_has_crossed_it(make_window, demo: Show) -> None:
-    from isthmus.app.pages.crossing_chart import HALF, HEIGHT, CrossingChart
+    from isthmus.app.pages.readiness.chart import HALF, HEIGHT, CrossingChart
 
     window = make_window(demo)
     drawn = window.readiness.findChild(CrossingChart)

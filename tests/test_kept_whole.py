@@ -16,9 +16,10 @@ from PySide6.QtCore import QSize
 from PySide6.QtGui import QGuiApplication
 
 from conftest import answer, command
-from isthmus.app.widgets import plain_tip
+from isthmus.app.kit.widgets import plain_tip
 from isthmus.check.hunt import NO, YES, Hunt
 from isthmus.demo import lantern_tide
+from isthmus.layout import put_unit
 from isthmus.library.facts import facts_of
 from isthmus.library.quick import facts_of_bytes
 from isthmus.library.search import read_bounds, read_stands
@@ -30,10 +31,9 @@ from isthmus.profiles.gdtf import read_archive, write_gdtf
 from isthmus.profiles.gdtf.rules import check_file
 from isthmus.profiles.geometry import assemble
 from isthmus.profiles.manual.naming import propose
+from isthmus.sheets.sheets import put_points, sheets_of
 from isthmus.show import Show, save_show
 from isthmus.show.records import StoredFile, Underlay
-from isthmus.stage import put_unit
-from isthmus.stage.sheets import put_points, sheets_of
 
 
 def test_nothing_of_a_file_is_lost_when_it_is_written_anew() -> None:

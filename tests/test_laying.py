@@ -10,16 +10,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from isthmus.errors import EntryFault
+from isthmus.layout import arrange, lay
+from isthmus.layout.choose import alike, every, in_order, inverted
+from isthmus.layout.fan import CURVES, WAYS, fan
+from isthmus.layout.laying import Laying
+from isthmus.layout.snap import snap
 from isthmus.output import Live
 from isthmus.output.fanning import fan_live, fan_placed, fannables
+from isthmus.sheets.labels import Wish, place_all
 from isthmus.show.records import Show
-from isthmus.stage import arrange, lay
-from isthmus.stage.choose import alike, every, in_order, inverted
-from isthmus.stage.fan import CURVES, WAYS, fan
-from isthmus.stage.labels import Wish, place_all
-from isthmus.stage.laying import Laying
 from isthmus.stage.mount import HANGS, Mount, hang_of, hung, leaned, mount_of, turned
-from isthmus.stage.snap import snap
 from isthmus.stage.transforms import matrices
 
 figure = st.floats(-40, 40)

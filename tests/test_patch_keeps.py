@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from conftest import answer
 from hands import answer_question, child, dialog, press, retype, until
-from isthmus.app.pages.hanglist_dialog import HangListDialog
+from isthmus.app.pages.patch.dialogs.hang_list import HangListDialog
 from isthmus.gels import books_at_hand, colour_of
 from isthmus.gels.resolve import resolve_gels
 from isthmus.library.at_hand import at_hand

@@ -15,7 +15,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit
 
 from hands import activate, child, choose, click, dialog, drag, key, keys, press, retype, settle, shortcut, type_in_cell, until
-from isthmus.app import settings
+from isthmus.app.kit import settings
 from isthmus.demo import EXTRA_LIST, lantern_tide
 from isthmus.patch import all_spans, clashes, edits, free_runs, index_of
 from isthmus.patch.paper import differences

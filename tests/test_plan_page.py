@@ -32,14 +32,14 @@ from hands import (
     shortcut,
     until,
 )
-from isthmus.app.pages.fan_dialog import FanDialog
-from isthmus.app.widgets import Choice
+from isthmus.app.kit.widgets import Choice
+from isthmus.app.pages.stage.dialogs.fan import FanDialog
 from isthmus.demo import as_hung, lantern_tide
+from isthmus.layout import structures
+from isthmus.sheets.sheets import sheet, sheets_of
 from isthmus.show.records import Show, Verdict
-from isthmus.stage import structures
 from isthmus.stage.landing import land, surfaces
 from isthmus.stage.runs import along_of, run_of
-from isthmus.stage.sheets import sheet, sheets_of
 from isthmus.standin import slots_by_unit
 
 CTRL, SHIFT, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier

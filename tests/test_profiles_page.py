@@ -27,11 +27,11 @@ from hands import (
     type_in_cell,
     until,
 )
-from isthmus.app.library_link import LibraryLink
-from isthmus.app.pages.patch_page.ways_dialog import WaysDialog
-from isthmus.app.pages.profiles.adapt_view import ranges_text, read_ranges
-from isthmus.app.pages.profiles.finder import attribute_of
-from isthmus.app.theme import theme
+from isthmus.app.kit.theme import theme
+from isthmus.app.model.library_link import LibraryLink
+from isthmus.app.pages.patch.dialogs.clash import WaysDialog
+from isthmus.app.pages.profiles.views.adapt import ranges_text, read_ranges
+from isthmus.app.pages.profiles.views.finder import attribute_of
 from isthmus.errors import EntryFault
 from isthmus.library.sources import folder_source, own_folder
 from isthmus.profiles import profiles_of
@@ -516,7 +516,7 @@ def test_keys_alone_lead_through_the_page_and_every_row_says_what_it_is(page) ->
 
 @pytest.mark.network
 def test_the_demo_brings_an_exchange_of_its_own_and_takes_it_away_again(monkeypatch: pytest.MonkeyPatch) -> None:
-    from isthmus.app.main import DemoExchange
+    from isthmus.app.shell.main import DemoExchange
     from isthmus.library import Shelf
     from isthmus.library.exchange import Exchange, default_url
 

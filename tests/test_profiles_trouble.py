@@ -11,7 +11,7 @@ import pytest
 from PySide6.QtWidgets import QLineEdit, QTableView
 
 from hands import answer_file_dialog, answer_question, child, dialog, keys, press, retype, search, settle, until
-from isthmus.app.pages.profiles import manual_view
+from isthmus.app.pages.profiles.views import manual as manual_view
 from isthmus.library.sources import downloads_folder, folder_source, own_folder
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make.plausible import plausible_profiles

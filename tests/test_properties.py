@@ -18,6 +18,8 @@ from isthmus.check import Manner, begin, end, mark, step
 from isthmus.check.rollcall import RESTS
 from isthmus.demo import EXTRA_LIST, as_hung, lantern_tide, shipped_profiles
 from isthmus.errors import EntryFault, IsthmusError
+from isthmus.layout import hang_by_name, move_units, set_out
+from isthmus.layout.place import spots
 from isthmus.library.at_hand import at_hand
 from isthmus.output import Live, RigView, engine_routes
 from isthmus.patch import Add, all_spans, clashes, edits, preview_add, read_hang_list, take_paper
@@ -27,8 +29,7 @@ from isthmus.show import History, Show
 from isthmus.show.container import decode_show, encode_show
 from isthmus.show.records import SLOTS, Structure
 from isthmus.snags import FAULT, SnagBook, find_snags
-from isthmus.stage import Camera, hang_by_name, move_units, set_out
-from isthmus.stage.place import spots
+from isthmus.stage import Camera
 from isthmus.stage.transforms import matrices
 from isthmus.standin import RigClient
 

@@ -367,8 +367,8 @@ def test_a_phone_joins_steps_and_marks_in_the_window(called, tmp_path) -> None:
 KILLED = """
 import os, signal, sys
 from PySide6.QtCore import QTimer
-from isthmus.app.main import make_application
-from isthmus.app.window import Window
+from isthmus.app.shell.main import make_application
+from isthmus.app.shell.window import Window
 from isthmus.demo import lantern_tide
 app = make_application(["killed"])
 window = Window(lantern_tide())
@@ -386,7 +386,7 @@ app.exec()
 
 
 def test_killed_in_the_middle_of_a_call_verdicts_are_there_and_levels_safe(make_window, monkeypatch, demo: Show) -> None:
-    from isthmus.app import settings as kept
+    from isthmus.app.kit import settings as kept
 
     done = subprocess.run([sys.executable, "-c", KILLED], env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, timeout=60)
     assert done.returncode == -signal.SIGKILL
@@ -394,7 +394,7 @@ def test_killed_in_the_middle_of_a_call_verdicts_are_there_and_levels_safe(make_
     [found], _ = left_behind(folder)
     assert {found.show.unit(v.unit).number: v.result for v in found.show.verdicts} == {101: "answers", 102: "silent"}
     window = make_window(demo, page="Roll call")
-    monkeypatch.setattr("isthmus.app.files.ask", lambda *a, **k: "take")
+    monkeypatch.setattr("isthmus.app.shell.files.ask", lambda *a, **k: "take")
     window.offer_recovered([found])
     bench = window.bench
     assert len(bench.show.verdicts) == 2 and bench.call is None and set(bench.live.lit()) == {"u301"}

@@ -20,10 +20,10 @@ from PySide6.QtWidgets import (
 )
 
 from hands import dialog, press, settle, until
-from isthmus.app.pages.patch import VIEWS as PATCH_VIEWS
+from isthmus.app.kit.theme import theme
+from isthmus.app.pages.patch.page import VIEWS as PATCH_VIEWS
 from isthmus.app.pages.profiles.page import VIEWS
-from isthmus.app.spine import PAGES
-from isthmus.app.theme import theme
+from isthmus.app.shell.spine import PAGES
 from isthmus.demo import EXTRA_LIST, as_hung
 from isthmus.patch.addresses import place
 from isthmus.patch.groups import propose_groups

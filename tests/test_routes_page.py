@@ -16,7 +16,7 @@ from PySide6.QtGui import QGuiApplication
 
 from conftest import lit
 from hands import activate, answer_file_dialog, cell, child, choose, click, dialog, drag, key, press, retype, shortcut, type_in_cell, until
-from isthmus.app.widgets import take_row
+from isthmus.app.kit.widgets import take_row
 from isthmus.demo import lantern_tide
 from isthmus.net import Adapter, Choice, View
 from isthmus.output import identity
@@ -444,7 +444,9 @@ def test_wrong_values_in_the_output_question_are_told_while_they_are_typed_and_c
 
 def test_the_stand_in_has_a_window_of_its_own_that_ends_when_told(rig: RigClient) -> None:
     place = f"{rig.address[0]}:{rig.address[1]}"
-    with subprocess.Popen([sys.executable, "-m", "isthmus.app.main", "--rig-window", place], stderr=subprocess.PIPE, text=True) as window:
+    with subprocess.Popen(
+        [sys.executable, "-m", "isthmus.app.shell.main", "--rig-window", place], stderr=subprocess.PIPE, text=True
+    ) as window:
         time.sleep(4)
         assert window.poll() is None  # it is there
         window.terminate()

@@ -20,10 +20,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
 from hands import answer_file_dialog, answer_question, child, click, press, retype, shortcut
-from isthmus.app import files
-from isthmus.app import settings as kept
-from isthmus.app.main import begin
-from isthmus.app.workbench import UNTITLED
+from isthmus.app.kit import settings as kept
+from isthmus.app.model.workbench import UNTITLED
+from isthmus.app.shell import files
+from isthmus.app.shell.main import begin
 from isthmus.demo import lantern_tide
 from isthmus.errors import FileFault
 from isthmus.patch import edits
@@ -167,7 +167,7 @@ def test_when_the_power_goes_at_any_moment_what_was_synced_opens(tmp_path: Path)
 ENDED = """
 import os, signal, sys
 from PySide6.QtCore import QTimer
-from isthmus.app import main
+from isthmus.app.shell import main
 from isthmus.patch import edits
 real = main.begin
 def begin(window, *rest, **more):

@@ -16,15 +16,15 @@ from PIL import Image
 from conftest import answer, command
 from isthmus.errors import EntryFault, FileFault
 from isthmus.profiles import light_program, profiles_of
+from isthmus.sheets import sheets
+from isthmus.sheets.files import POINTS, pdf, svg
+from isthmus.sheets.marks import PAPERS, Poly, Words, fitting_scale, label_of, pages
+from isthmus.sheets.pictures import clean_svg, kind_of, take_picture
+from isthmus.sheets.symbols import NAMES, SHAPES
+from isthmus.sheets.symbols import kind_of as symbol_kind
+from isthmus.sheets.underlays import scaled_by, with_picture
 from isthmus.show import open_show, save_show
 from isthmus.show.records import SavedView, Show, StoredFile, Underlay
-from isthmus.stage import sheets
-from isthmus.stage.pictures import clean_svg, kind_of, take_picture
-from isthmus.stage.sheet_files import POINTS, pdf, svg
-from isthmus.stage.sheet_marks import PAPERS, Poly, Words, fitting_scale, label_of, pages
-from isthmus.stage.symbols import NAMES, SHAPES
-from isthmus.stage.symbols import kind_of as symbol_kind
-from isthmus.stage.underlays import scaled_by, with_picture
 
 
 def png(size: tuple[int, int] = (40, 30), colour: tuple = (200, 30, 30)) -> bytes:

@@ -169,7 +169,7 @@ def test_an_engine_left_over_by_a_killed_interface_is_sent_home_by_the_next_one(
     ],
 )
 def test_changes_of_the_stand_in_are_read_as_they_are_typed(text: str, found: dict) -> None:
-    from isthmus.app.pages.routes_page.rig_view import read_changes
+    from isthmus.app.pages.routes.views.rig import read_changes
 
     assert read_changes(text) == found
     with pytest.raises(EntryFault, match="says nothing"):

@@ -10,10 +10,11 @@ from scipy.spatial.transform import Rotation
 
 from isthmus.demo import as_hung
 from isthmus.errors import EntryFault
+from isthmus.layout import move_units, put_unit, set_out
+from isthmus.layout.place import structure_named
 from isthmus.output import Live, RigView
 from isthmus.show.records import Show
-from isthmus.stage import Camera, move_units, put_unit, set_out
-from isthmus.stage.place import structure_named
+from isthmus.stage import Camera
 from isthmus.stage.transforms import look_at, matrices, perspective, quat_about, quat_multiply, turns_about
 
 number = st.floats(-50, 50)

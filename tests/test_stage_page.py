@@ -29,13 +29,14 @@ from hands import (
     shortcut,
     until,
 )
-from isthmus.app.widgets import Choice
+from isthmus.app.kit.widgets import Choice
 from isthmus.demo import as_hung
 from isthmus.errors import FileFault
+from isthmus.layout import structures
 from isthmus.output import Live, RigView
 from isthmus.output.differ import differences, in_words
 from isthmus.show.records import Show
-from isthmus.stage import VIEWS, Camera, structures
+from isthmus.stage import VIEWS, Camera
 from isthmus.stage.drawing import EVEN, FINE, LEVELS, QUICK, Drawing, read_settings, write_settings
 from isthmus.stage.landing import land, surfaces
 from test_plan_page import pick_in_menu, places

@@ -12,10 +12,10 @@ from msgspec.structs import replace
 
 from isthmus.demo import as_hung
 from isthmus.errors import EntryFault
+from isthmus.layout import structures
+from isthmus.layout.handles import handles_of, lengthened, pull, pull_units, turned, unit_handles
+from isthmus.sheets.outlines import hull_of, outline
 from isthmus.show.records import Show, Structure
-from isthmus.stage import structures
-from isthmus.stage.handles import handles_of, lengthened, pull, pull_units, turned, unit_handles
-from isthmus.stage.outlines import hull_of, outline
 from isthmus.stage.runs import KINDS, SIDES, along_of, run_of, spot, world_run
 from isthmus.stage.space import corners, space_of
 from isthmus.stage.transforms import matrices, quat_about

@@ -17,15 +17,15 @@ from isthmus.output.aiming import aim_units, in_words
 from isthmus.patch.choose import read_choice
 from isthmus.render import Look
 from isthmus.render.still import gif, png, stills, turntable
+from isthmus.sheets.files import pdf, svg
+from isthmus.sheets.marks import PAPERS, fitting_scale, pages
+from isthmus.sheets.sheets import sheet, sheets_of
 from isthmus.show import Show
 from isthmus.show.container import write_atomically
 from isthmus.stage import VIEWS, Camera, Drawn
 from isthmus.stage.drawing import LEVELS
 from isthmus.stage.landing import land, surfaces
 from isthmus.stage.photometry import contributions, over
-from isthmus.stage.sheet_files import pdf, svg
-from isthmus.stage.sheet_marks import PAPERS, fitting_scale, pages
-from isthmus.stage.sheets import sheet, sheets_of
 from isthmus.stage.space import space_of
 
 Verb = Callable[..., argparse.ArgumentParser]

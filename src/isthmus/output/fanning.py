@@ -9,13 +9,13 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from isthmus.errors import EntryFault
+from isthmus.layout.place import put_units
 from isthmus.output.live import Asked, Live
 from isthmus.patch.edits import change_units
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.natural import in_degrees, level_for
 from isthmus.show.records import Show, Unit
 from isthmus.stage.mount import leaned, turned
-from isthmus.stage.place import put_units
 
 PLACED = {"x": "across x", "y": "upstage y", "z": "height z", "turn": "turn", "lean": "lean"}
 

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.sheets.outlines import steps_of
 from isthmus.show.records import Structure
-from isthmus.stage.outlines import steps_of
 from isthmus.stage.runs import run_of
 from isthmus.stage.transforms import placements
 

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from isthmus.check import holds
 from isthmus.gels import books_at_hand
 from isthmus.gels.resolve import find_gels, resolve_gels, split_gels
+from isthmus.layout import set_out
 from isthmus.patch import edits
 from isthmus.patch.limits import excluding_home, take_off
 from isthmus.patch.paper import Difference, differences_of, take_paper_side
@@ -14,7 +15,6 @@ from isthmus.profiles import chart
 from isthmus.show.records import SLOTS, Unit
 from isthmus.snags.context import Context
 from isthmus.snags.records import ATTENTION, FAULT, NOTE, Mend, Snag
-from isthmus.stage import set_out
 
 UnitRule = Callable[[Context, Unit], Iterator[Snag]]
 

@@ -7,19 +7,19 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QProgressBar, QStackedWidget, QWidget
 
-from isthmus.app.actions import Action, Registry
-from isthmus.app.dialogs import ask
-from isthmus.app.library_link import LibraryLink
-from isthmus.app.pages.add_dialog import AddDialog
-from isthmus.app.pages.profiles.adapt_view import AdaptView
-from isthmus.app.pages.profiles.dialogs import BorrowDialog, GenericDialog
-from isthmus.app.pages.profiles.exchange_view import ExchangeView
-from isthmus.app.pages.profiles.library_view import LibraryView
-from isthmus.app.pages.profiles.manual_view import ManualView
-from isthmus.app.tasks import away
-from isthmus.app.theme import font
-from isthmus.app.widgets import Page, bind, button, label
-from isthmus.app.workbench import Workbench
+from isthmus.app.kit.actions import Action, Registry
+from isthmus.app.kit.dialogs import ask
+from isthmus.app.kit.tasks import away
+from isthmus.app.kit.theme import font
+from isthmus.app.kit.widgets import Page, bind, button, label
+from isthmus.app.model.library_link import LibraryLink
+from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.patch.dialogs.add import AddDialog
+from isthmus.app.pages.profiles.dialogs.questions import BorrowDialog, GenericDialog
+from isthmus.app.pages.profiles.views.adapt import AdaptView
+from isthmus.app.pages.profiles.views.exchange import ExchangeView
+from isthmus.app.pages.profiles.views.library import LibraryView
+from isthmus.app.pages.profiles.views.manual import ManualView
 from isthmus.errors import IsthmusError
 from isthmus.library import importing
 from isthmus.library.shelf import keep_own

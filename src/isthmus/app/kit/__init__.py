@@ -1,0 +1,1 @@
+"""Parts without a show: widgets, painting, theme, dialogs, tasks, actions, settings."""

@@ -1,0 +1,33 @@
+"""Figures typed into fields: metres, degrees, percent, read leniently and told kindly."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtWidgets import QLineEdit
+
+from isthmus.app.kit.widgets import field
+from isthmus.errors import EntryFault
+
+
+def read_figure(text: str, what: str = "figure") -> float:
+    """`-4,25 m`, `30°`, `50 %` as a number. Raises EntryFault."""
+    bare = text.strip().replace("−", "-").replace(",", ".").rstrip("°%").removesuffix("m").strip()
+    try:
+        value = float(bare)
+    except ValueError:
+        raise EntryFault(f"“{text[:20]}” is no {what}.", do="Write a number such as -4.25.") from None
+    if not math.isfinite(value) or abs(value) > 1e6:
+        raise EntryFault(f"“{text[:20]}” is no {what}.", do="Write a number such as -4.25.")
+    return value
+
+
+def write_figure(value: float, digits: int = 2) -> str:
+    return f"{round(value, digits) + 0.0:.{digits}f}"
+
+
+def figure_field(name: str, value: float | str = "", width: int = 64, hint: str = "") -> QLineEdit:
+    """A short field for one figure."""
+    made = field(name, value if isinstance(value, str) else write_figure(value), hint, mono=True)
+    made.setFixedWidth(width)
+    return made

@@ -1,0 +1,448 @@
+"""Small parts used on several pages."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from html import escape
+from typing import Any
+
+from PySide6.QtCore import (
+    QAbstractItemModel,
+    QAbstractTableModel,
+    QEvent,
+    QItemSelectionModel,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QRect,
+    QStringListModel,
+    Qt,
+)
+from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QCompleter,
+    QFrame,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QSizePolicy,
+    QStackedWidget,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from isthmus.app.kit import paint
+from isthmus.app.kit.theme import SIZE, font, theme
+
+
+def bind(signal: Any, owner: QObject, run: Callable[[], object]) -> None:
+    """Call `run` whenever the signal comes, for as long as its owner lives."""
+    connection = signal.connect(lambda *_: run())
+    owner.destroyed.connect(lambda: QObject.disconnect(connection))
+
+
+def plain_tip(text: str) -> str:
+    """A tool tip that shows just these words: names from files may look like HTML, and Qt would draw what they ask for."""
+    if "<" not in text:  # Qt takes nothing else for HTML
+        return text
+    return f"<qt>{escape(text, quote=False).replace(chr(10), '<br>')}</qt>"
+
+
+def button(
+    label: str, kind: str = "plain", run: Callable[[], object] | None = None, height: int = SIZE["control"], name: str = ""
+) -> QPushButton:
+    made = QPushButton(label)
+    made.setProperty("kind", kind)
+    made.setFont(font("body" if kind == "primary" else "table", 600 if kind == "primary" else 500))
+    made.setFixedHeight(height if kind != "link" else 20)
+    made.setObjectName(name or label)
+    made.setAccessibleName(label)
+    if run:
+        made.clicked.connect(lambda _=False: run())
+    return made
+
+
+def label(
+    words: str = "",
+    kind: str = "",
+    size: int | str = "table",
+    weight: int = 400,
+    mono: bool = False,
+    italic: bool = False,
+    wrap: bool = False,
+) -> QLabel:
+    made = QLabel(words)
+    made.setFont(font(size, weight, mono, italic))
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    made.setWordWrap(wrap)
+    if kind:
+        made.setProperty("kind", kind)
+    return made
+
+
+def set_property(widget: QWidget, name: str, value: object) -> None:
+    """Set a property the stylesheet looks at, and have it looked at."""
+    if widget.property(name) != value:
+        widget.setProperty(name, value)
+        widget.style().unpolish(widget)
+        widget.style().polish(widget)
+
+
+class Panel(QWidget):
+    """A widget that paints its own ground."""
+
+    def __init__(self, role: str = "deep", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.role = role
+        theme.changed.connect(self.update)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        QPainter(self).fillRect(self.rect(), theme.color(self.role))
+
+
+class Head(QWidget):
+    """A page's title line: the title, then counts in the mono face with their words; buttons at the right."""
+
+    def __init__(self, title: str) -> None:
+        super().__init__()
+        self.title, self.parts = title, []
+        self.setFixedHeight(SIZE["page_head"])
+        self.row = QHBoxLayout(self)
+        self.row.setContentsMargins(0, 4, 0, 0)
+        self.row.setSpacing(6)
+        self.row.addStretch(1)
+
+    def add(self, widget: QWidget) -> None:
+        self.row.addWidget(widget)
+
+    def say(self, *parts: str) -> None:
+        self.parts = list(parts)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        h = self.height() - 2
+        x = paint.text(p, 0, 2, self.title, font("title", 600), "text", height=h) + 16
+        for part in self.parts:
+            number = part[:1].isdigit()
+            x += paint.text(p, x, 4, part, font("body", 500 if number else 400, mono=number), "text" if number else "text2", height=h)
+            x += 6 if number or part == "of" else 16
+
+
+class Page(Panel):
+    """The ground and margins all pages share.
+
+    A page is made where it will stand: a whole page taken there afterwards has every widget's font and style worked
+    out again, a fifth of its cost.
+    """
+
+    title = ""
+
+    def __init__(self, inside: QWidget | None = None) -> None:
+        super().__init__("deep")
+        if inside is not None:
+            self.setParent(inside)
+            self.hide()
+        self.column = QVBoxLayout(self)
+        pad = SIZE["page_pad"]
+        self.column.setContentsMargins(pad, 0, pad, 8)
+        self.column.setSpacing(0)
+        self.head = Head(self.title)
+        self.column.addWidget(self.head)
+
+    def add_switches(self, names: Sequence[str], show: Callable[[str], object], prefix: str = "view") -> list[QPushButton]:
+        """A button in the head for each view of the page."""
+        made = [button(name, run=lambda n=name: show(n), name=f"{prefix} {name}") for name in names]
+        for switch in made:
+            switch.setCheckable(True)
+            self.head.add(switch)
+        return made
+
+    def entered(self) -> None:
+        """The page has come into view."""
+
+    def left(self) -> None:
+        """The page has gone out of view."""
+
+
+class ViewsPage(Page):
+    """A page of several views, one shown at a time; each hears when it comes into view and goes out of it."""
+
+    def __init__(self, inside: QWidget) -> None:
+        super().__init__(inside)
+        self.views: dict[str, PageView] = {}
+        self.view = ""
+        self.stack = QStackedWidget()
+        self.column.addWidget(self.stack, 1)
+
+    def take_views(self, views: Mapping[str, PageView], switches: Sequence[QPushButton]) -> None:
+        """`switches` are their buttons, in the same order; the first view is shown."""
+        self.views, self.switches = dict(views), list(switches)
+        for view in self.views.values():
+            self.stack.addWidget(view)
+        self.view = next(iter(self.views))
+        self.show_view(self.view)
+
+    def show_view(self, name: str) -> None:
+        if name != self.view:
+            self.views[self.view].left()
+        self.view = name
+        for switch, words in zip(self.switches, self.views, strict=True):
+            switch.setChecked(words == name)
+        self.stack.setCurrentWidget(self.views[name])
+        if self.isVisible():
+            self.entered()
+
+    def entered(self) -> None:
+        self.views[self.view].entered()
+
+    def left(self) -> None:
+        self.views[self.view].left()
+
+
+class Section(QWidget):
+    """A heading with a rule behind it."""
+
+    def __init__(self, words: str) -> None:
+        super().__init__()
+        self.words = words
+        self.setFixedHeight(26)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        a = paint.text(p, 0, 0, self.words, font("section", 600), "text", height=20)
+        p.fillRect(QRect(int(a) + 10, 10, self.width() - int(a) - 10, 1), theme.color("line"))
+
+
+def claims_text(event: QEvent) -> bool:
+    """Whether a key about to be taken for an act begins or goes on with text; it is then claimed for the text."""
+    if event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent):
+        return False
+    held = event.modifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
+    if held or not event.text() or not event.text().isprintable() or event.text() == " ":
+        return False
+    event.accept()
+    return True
+
+
+class TextTable(QTableView):
+    """A table in which typing begins the cell that is current: no letter of it is taken for an act."""
+
+    def takes_text(self) -> bool:
+        """Whether the current cell can be typed in just now."""
+        at = self.currentIndex()
+        return at.isValid() and bool(self.editTriggers() & QTableView.EditTrigger.AnyKeyPressed) and self._writable(at)
+
+    def _writable(self, at: QModelIndex) -> bool:
+        return bool(at.flags() & Qt.ItemFlag.ItemIsEditable)
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and self.takes_text() and claims_text(event):
+            return True
+        return super().event(event)
+
+
+class Choice(QComboBox):
+    """A drop-down with our chevron: stylesheets can only show a file there. Typing looks for an entry."""
+
+    def event(self, event: QEvent) -> bool:
+        return claims_text(event) or super().event(event)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint.chevron(p, self.width() - 13, self.height() / 2 + 0.5, True)
+
+
+class Line(QLineEdit):
+    """A line to type in. With nothing of its own to undo it leaves Ctrl+Z and its reverse to the show."""
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            undo, redo = event.matches(QKeySequence.StandardKey.Undo), event.matches(QKeySequence.StandardKey.Redo)
+            if (undo and not self.isUndoAvailable()) or (redo and not self.isRedoAvailable()):
+                event.ignore()
+                return False
+        return super().event(event)
+
+
+def field(name: str, value: str = "", hint: str = "", mono: bool = False) -> QLineEdit:
+    """A line to type in, named for those who cannot see it."""
+    made = Line(value)
+    made.setObjectName(name)
+    made.setAccessibleName(name)
+    made.setPlaceholderText(hint)
+    made.setFont(font("table", 500 if mono else 400, mono=mono))
+    made.setFixedHeight(SIZE["control"])
+    return made
+
+
+def units_field(name: str, hint: str, offers: Callable[[str], list[str]]) -> QLineEdit:
+    """A line in which units are called up: numbers, ranges, names; names are completed while they are typed."""
+    made = field(name, "", hint, mono=False)
+    words = QStringListModel(made)
+    finder = QCompleter(words, made)
+    finder.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
+    finder.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+    made.setCompleter(finder)
+    made.textEdited.connect(lambda text: words.setStringList(offers(text)))
+    return made
+
+
+def choice(name: str, items: Sequence[tuple[object, str]] = ()) -> Choice:
+    """A drop-down of (what is meant, words)."""
+    made = Choice()
+    made.setObjectName(name)
+    made.setAccessibleName(name)
+    made.setFont(font("table"))
+    made.setFixedHeight(SIZE["control"])
+    for key, words in items:
+        made.addItem(words, key)
+    return made
+
+
+def lines_field(name: str, words: str, mono: bool = True, read_only: bool = False) -> QPlainTextEdit:
+    """Several lines to type in, or to read."""
+    made = QPlainTextEdit()
+    made.setObjectName(name)
+    made.setAccessibleName(words)
+    made.setFont(font("caption", mono=mono))
+    made.setReadOnly(read_only)
+    return made
+
+
+class KeysFirst(QObject):
+    """A view has its keys before the table in it, which would take letters to search, arrows to move and space to choose."""
+
+    def __init__(self, table: QTableView, take: Callable[[QKeyEvent], bool]) -> None:
+        """`take` says whether it has used a key."""
+        super().__init__(table)
+        self._take = take
+        table.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and self._take(event):
+            return True
+        return super().eventFilter(watched, event)
+
+
+class CopyKeys(QObject):
+    """Gives a table Ctrl+C as a spreadsheet has it: the rows in hand (all, when none is) as tab-separated text with headings."""
+
+    def __init__(self, table: QTableView) -> None:
+        super().__init__(table)
+        self._table = table
+        table.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.matches(QKeySequence.StandardKey.Copy):
+            QGuiApplication.clipboard().setText(self.text())
+            return True
+        return super().eventFilter(watched, event)
+
+    def text(self) -> str:
+        model = self._table.model()
+        columns = range(model.columnCount())
+        chosen = sorted({index.row() for index in self._table.selectionModel().selectedRows()}) or range(model.rowCount())
+        lines = [[str(model.headerData(x, Qt.Orientation.Horizontal) or "") for x in columns]]
+        lines += [[str(model.index(y, x).data() or "") for x in columns] for y in chosen]
+        return "".join("\t".join(cells) + "\n" for cells in lines)
+
+
+class RowsModel(QAbstractTableModel):
+    """A table with a fixed head; a subclass says what stands in its rows, and how many there are if not `rows`."""
+
+    COLUMNS: tuple[str, ...] = ()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows: Sequence[Any] = ()
+
+    def count(self) -> int:
+        return len(self.rows)
+
+    def take(self, rows: Sequence[Any]) -> None:
+        """Show these rows; the same ones again change nothing."""
+        if rows != self.rows:
+            self.beginResetModel()
+            self.rows = rows
+            self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
+        return self.count()
+
+    def columnCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
+        return len(self.COLUMNS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return self.COLUMNS[section]
+        return None
+
+
+def plain_table(model: QAbstractItemModel, name: str, words: str, widths: Sequence[int], stretch: int) -> QTableView:
+    """A table of rows without grid: chosen row by row, copied as spreadsheets do; `stretch` is the column that gives way."""
+    made = TextTable()
+    made.setModel(model)
+    made.setObjectName(name)
+    made.setAccessibleName(words)
+    made.setFrameShape(QFrame.Shape.NoFrame)
+    made.setShowGrid(False)
+    made.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+    made.verticalHeader().hide()
+    made.verticalHeader().setDefaultSectionSize(SIZE["table_row"])
+    header = made.horizontalHeader()
+    header.setHighlightSections(False)
+    header.setFixedHeight(26)
+    header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    for column, width in enumerate(widths):
+        made.setColumnWidth(column, width)
+    header.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
+    CopyKeys(made)
+    return made
+
+
+class PageView(QWidget):
+    """One of the views of a page."""
+
+    def refresh(self) -> None:
+        """Something it shows has changed."""
+
+    def entered(self) -> None:
+        """It has come into view."""
+
+    def left(self) -> None:
+        """It has gone out of view."""
+
+
+def column_of(widget: QWidget, spacing: int = 6) -> QVBoxLayout:
+    """The layout of a view: one below the other, without margins of its own."""
+    made = QVBoxLayout(widget)
+    made.setContentsMargins(0, 0, 0, 0)
+    made.setSpacing(spacing)
+    return made
+
+
+def take_row(table: QTableView, row: int) -> None:
+    """Choose one row, whatever keys are held: `selectRow` would take it as a wish to add or take off."""
+    flags = QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
+    table.selectionModel().setCurrentIndex(table.model().index(row, 0), flags)
+
+
+class SeverityMark(QWidget):
+    """A severity glyph as a widget."""
+
+    def __init__(self, kind: str) -> None:
+        super().__init__()
+        self.kind = kind
+        self.setFixedSize(16, 18)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        paint.severity(QPainter(self), self.kind, 7, 9, 6.2)

@@ -1,0 +1,1 @@
+"""What the pages look at: the workbench, the links to engine, network, library and simulator, and the journal."""

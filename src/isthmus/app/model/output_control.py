@@ -1,0 +1,134 @@
+"""The output as the window sees it: switches it, feeds the engine, watches it, and says how it is."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from isthmus.app.kit import settings
+from isthmus.app.model.net_link import NetLink
+from isthmus.app.model.workbench import Workbench
+from isthmus.engine import Engine, EngineStats
+from isthmus.errors import IsthmusError
+from isthmus.output import Composer, identity
+from isthmus.patch.numbers import write_numbers
+
+BEAT_MS = 200
+
+
+class OutputControl(QObject):
+    changed = Signal()
+
+    def __init__(self, bench: Workbench, net: NetLink, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._bench, self._net = bench, net
+        self.engine = Engine(note=settings.recovery_folder().parent / "engine.pid")
+        self.composer = Composer(bench.masters)
+        self.on = False
+        self._started = False
+        self._said_port = False
+        self._errors = 0
+        self.stats: EngineStats = self.engine.stats()
+        bench.levels_changed.connect(self.publish)
+        net.outlets.connect(self.engine.use)
+        net.changed.connect(self._asked)
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._watch)
+        self._timer.start(BEAT_MS)
+
+    def switch(self, on: bool) -> None:
+        """Raises NetworkFault when the engine cannot be started."""
+        if on and not self._started:
+            desk = self._net.start()
+            if self.engine.send_home():  # of a run that was killed: it held the last look until now
+                desk.reopen()
+            self.engine.use(desk.outlets)
+            self.engine.start()
+            self._started = True
+        self.on = on
+        if on:
+            self._net.look_if_asked()
+        self.publish()
+        self.engine.enable(on)
+        self._bench.sending = on
+        self._bench.sending_changed.emit()
+        self._watch()
+
+    def publish(self) -> None:
+        show, sending = self._bench.show, self._bench.show.sending
+        try:
+            self.engine.pace(sending.artnet_rate, sending.sacn_rate, sending.changed_only, sending.artnet_sync)
+            self.engine.publish(*self.composer.compose(show, self._bench.live), identity(show))
+        except IsthmusError as error:
+            self._bench.tell("fault", str(error))
+
+    def _asked(self) -> None:
+        """Nodes have said what they want."""
+        view = self._net.view
+        broadcast = self._net.desk.outlets.broadcast if self._net.desk else ""
+        if (view.asking, broadcast) != (self.composer.asking, self.composer.broadcast):
+            self.composer.asking, self.composer.broadcast = view.asking, broadcast
+            self.publish()
+
+    def _watch(self) -> None:
+        """The heartbeat: it stops when the interface hangs, and the engine then knows."""
+        self.engine.beat()
+        try:
+            if self._started and self.engine.check():
+                self._bench.tell("attention", f"The output engine had ended; it was started again at {self.engine.stats().returned_at}.")
+        except IsthmusError as error:
+            self._started = self.on = self._bench.sending = False
+            self._bench.sending_changed.emit()
+            self._bench.tell("fault", str(error))
+        self.stats = self.engine.stats()
+        if self.on and self.stats.source_port not in (0, 6454) and not self._said_port:
+            self._said_port = True
+            told = [words for words in self._net.view.trouble if words.startswith("Port ")]
+            why = told[0] if told else "Port 6454 is taken by another program."
+            self._bench.tell("note", f"{why} Sending from port {self.stats.source_port}; nodes take it all the same.")
+        if self.stats.errors > self._errors:
+            if self._errors == 0:
+                self._bench.tell("fault", f"Packets cannot be sent. {self.stats.error} See Network on the Routes page.")
+            self._errors = self.stats.errors
+        self.changed.emit()
+
+    def words(self) -> list[tuple[str, bool]]:
+        """The output sign, as (text, is a number)."""
+        if not self.on:
+            return [("Output off", False)]
+        if self._bench.past_numbers:
+            return [("Past the limits of ", False), (write_numbers(self._bench.past_numbers), True)]
+        stats, state = self.stats, self._bench.masters.everything
+        if stats.state == "gone":
+            return [("Output engine is starting…", False)]
+        if state:
+            return [("Everything is dark" if state == "dark" else "Everything is held", False)]
+        if stats.routes == 0:
+            return [("On, but no universe is routed", False)]
+        universes = len({o.universe for o in self._bench.show.outputs if o.enabled})
+        return [
+            ("Sending ", False),
+            (str(universes), True),
+            (f" universe{'s' * (universes != 1)}, ", False),
+            (f"{stats.rate or 44:.0f}", True),
+            (" Hz", False),
+        ]
+
+    def details(self) -> str:
+        """For the sign's tool tip."""
+        s = self.stats
+        if not self.on:
+            return "Nothing is sent. Click, or press Ctrl+Return, to send."
+        parts = [
+            f"{s.packets} packets to {s.routes} outputs, {s.errors} errors",
+            f"{s.rate:.1f} Hz, 99 % of packets within {s.spread_ms:.1f} ms of their time",
+        ]
+        if s.restarts:
+            parts.append(f"the engine was started again {s.restarts} time{'s' * (s.restarts != 1)}, last at {s.returned_at}")
+        if s.error:
+            parts.append(f"last error: {s.error}")
+        parts.append("when the window hangs or dies, the last frame is held for 30 s, then the rig goes dark")
+        return ".\n".join(p[0].upper() + p[1:] for p in parts) + "."
+
+    def stop(self) -> None:
+        self._timer.stop()
+        self.engine.stop()

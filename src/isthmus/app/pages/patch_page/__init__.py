@@ -1,1 +1,0 @@
-"""The Patch page's views and dialogs."""

@@ -1,0 +1,299 @@
+"""The Plan page: sheets of the rig, to scale. Using and rearranging are two plainly different states."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
+
+from isthmus.app.canvas.aim_bar import AimBar
+from isthmus.app.canvas.plan_canvas import PlanCanvas
+from isthmus.app.canvas.structure_menu import structure_menu
+from isthmus.app.canvas.tools import Pointing
+from isthmus.app.kit.actions import Action, Registry
+from isthmus.app.kit.dialogs import ask_text
+from isthmus.app.kit.widgets import Page, bind, button, choice, field, label, plain_tip, set_property
+from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.plan.arranging import Arranging
+from isthmus.app.pages.plan.dialogs.sheets import LabelsDialog, NewSheet, PrintDialog
+from isthmus.app.pages.plan.models.shown import read_filter
+from isthmus.app.pages.plan.underlays import UnderlayDialog
+from isthmus.app.pages.plan.views.lux_layer import LuxLayer
+from isthmus.app.pages.plan.views.place_bar import PlaceBar
+from isthmus.errors import IsthmusError
+from isthmus.layout import set_out
+from isthmus.sheets.sheets import add_units, duplicate, remove, rename, reorder, sheets_of, take_off
+
+
+class PlanPage(Page):
+    title = "Plan"
+
+    def __init__(self, bench: Workbench, actions: Registry, inside: QWidget) -> None:
+        super().__init__(inside)
+        self.bench = bench
+        self.canvas = PlanCanvas(bench, follow=True)
+        self.arranging = Arranging(bench, self.canvas, self)
+        self.lux = LuxLayer(bench, self.canvas)
+        self.sheets = choice("sheet")
+        self.sheets.setMinimumWidth(120)
+        self.sheets.activated.connect(lambda _: bench.turn_to(self.sheets.currentData()))
+        self.head.add(self.sheets)
+        self.sheet_more = button("Sheet ▾", run=self._sheet_menu, name="sheet menu")
+        self.head.add(self.sheet_more)
+        self.head.add(button("Fit", run=lambda: actions.trigger("plan.fit")))
+        self.head.add(button("Back", run=lambda: actions.trigger("plan.back")))
+        self.mode = button("Rearrange", run=lambda: actions.trigger("plan.rearrange"))
+        self.mode.setCheckable(True)
+        self.head.add(self.mode)
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 6)
+        row.setSpacing(5)
+        self.unplaced = button("", "link", self._set_out)
+        row.addWidget(self.unplaced)
+        self.filter = field("plan filter", "", "show only: 101-106, a name, universe 3…")
+        self.filter.setMinimumWidth(120)
+        self.filter.setMaximumWidth(260)
+        self.filter.textChanged.connect(lambda _: self._filter())
+        row.addWidget(self.filter, 1)
+        self.chooser = button("Choose ▾", run=lambda: self._drop(self.chooser, self.arranging.choose_menu()), name="choose menu")
+        row.addWidget(self.chooser)
+        self.arranger = button("Arrange ▾", run=lambda: self._drop(self.arranger, self.arranging.menu()), name="arrange menu")
+        row.addWidget(self.arranger)
+        self.structures = button(
+            "Structures ▾", run=lambda: self._drop(self.structures, structure_menu(self, bench)), name="structures of plan"
+        )
+        row.addWidget(self.structures)
+        self.aim = button("Aim", run=lambda: actions.trigger("plan.aim"), name="aim on plan")
+        self.aim.setCheckable(True)
+        row.addWidget(self.aim)
+        self.lux_button = button("Lux", run=lambda: actions.trigger("plan.lux"), name="lux")
+        self.lux_button.setCheckable(True)
+        row.addWidget(self.lux_button)
+        row.addStretch()
+        self.column.addLayout(row)
+        self.place = PlaceBar(bench, self.canvas)
+        self.column.addWidget(self.place)
+        self.aim_bar = AimBar(bench)
+        self.column.addWidget(self.aim_bar)
+        self.column.addWidget(self.canvas, 1)
+        below = QHBoxLayout()
+        self.words = label("", "quiet", "caption", 500)
+        self.words.setFixedHeight(20)
+        below.addWidget(self.words)
+        below.addStretch(1)
+        self.foot = label("", "quiet", "caption", mono=True)
+        below.addWidget(self.foot)
+        self.column.addLayout(below)
+        self.canvas.hovered.connect(self._hovered)
+        self._aimer = Pointing(self.canvas, self.aim_bar.point, lambda: self.aim_bar.words, self.aim_bar.typed)
+        bind(self.canvas.tool_changed, self, self._say_tool)
+        bind(bench.changed, self, self.refresh)
+        for signal in (bench.sheet_changed, bench.state_changed):
+            bind(signal, self, self.refresh)
+        self.refresh()
+
+    def entered(self) -> None:
+        self.canvas.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def refresh(self) -> None:
+        bench, show = self.bench, self.bench.show
+        placed = len(self.canvas.laid.row)
+        self.head.say(str(placed), "of", str(len(show.units)), "units lie here")
+        left = [u for u in show.units if u.position is None]
+        self.unplaced.setVisible(bool(left) and bench.sheet.kind != "free")
+        self.unplaced.setText(
+            f"Set out the {len(left)} without a place" if len(left) != 1 else f"Set out {left[0].number}, which has no place"
+        )
+        self.sheets.clear()
+        for one in sheets_of(show):
+            self.sheets.addItem(one.name, one.id)
+        self.sheets.setCurrentIndex(max(0, self.sheets.findData(bench.sheet_id)))
+        on = bench.rearranging
+        self.mode.setChecked(on)
+        set_property(self.words, "kind", "attention" if on else "quiet")
+        self.words.setText(
+            "Rearranging: drags move, arrows nudge 5 cm (Shift 50, Alt 1)" if on else "Using: drags choose (Alt: lasso), nothing moves"
+        )
+        self.words.setToolTip(
+            "Ctrl or Shift adds to the choice, both take off. While rearranging, Alt is free of snapping, Shift keeps straight."
+        )
+        self.place.setVisible(on)
+        self.arranger.setEnabled(on)
+        if not on and self.place.kind:
+            self.place.end()
+        if self.filter.text():
+            self._filter()
+        self.canvas.update()
+
+    def _hovered(self, x: float, y: float) -> None:
+        words = [self.lux.words] if self.lux.on else []
+        value = self.lux.at(x, y) if self.lux.on else None
+        if value is not None:
+            words.append(f"here {value:.0f} lux")
+        if np.isfinite(x):
+            words.append(f"{x:.2f}, {y:.2f} m")
+        self.foot.setText("   ·   ".join(words))
+
+    def _filter(self) -> None:
+        text = self.filter.text().strip()
+        if not text:
+            self.canvas.shown = None
+            set_property(self.filter, "bad", False)
+        else:
+            try:
+                self.canvas.shown = read_filter(self.bench.show, text)
+                set_property(self.filter, "bad", False)
+                self.filter.setToolTip("")
+            except IsthmusError as error:
+                set_property(self.filter, "bad", True)
+                self.filter.setToolTip(plain_tip(str(error)))
+        shown, total = self.canvas.shown, len(self.bench.show.units)
+        self.bench.say_filter("Plan", f"{total - len(shown)} of {total} hidden" if shown is not None and len(shown) < total else "")
+        self.canvas.update()
+
+    def toggle(self) -> None:
+        self.bench.rearrange(not self.bench.rearranging)
+
+    def switch_aim(self) -> None:
+        self.canvas.set_tool(None if self.canvas.tool is self._aimer else self._aimer)
+
+    def _say_tool(self) -> None:
+        on = self.canvas.tool is self._aimer
+        self.aim.setChecked(on)
+        self.aim_bar.setVisible(on)
+        self.aim_bar.refresh()
+
+    def switch_lux(self) -> None:
+        self.lux.switch(not self.lux.on)
+        self.lux_button.setChecked(self.lux.on)
+        self._hovered(float("nan"), float("nan"))
+
+    def _set_out(self) -> None:
+        left = [u.id for u in self.bench.show.units if u.position is None]
+        self.canvas.setFocus()  # the button goes; its focus must not land in a field
+        self.bench.guard(lambda: self.bench.commit(f"set out {len(left)} units", set_out(self.bench.show, left)))
+
+    def _drop(self, under: QPushButton, menu: QMenu) -> None:
+        menu.exec(under.mapToGlobal(QPoint(0, under.height())))
+        menu.deleteLater()
+
+    # ------------------------------------------------------------ sheets
+
+    def _sheet_menu(self) -> None:
+        bench, one = self.bench, self.bench.sheet
+        menu = QMenu(self)
+        free = one.kind == "free"
+
+        def act(words: str, run, on: bool = True) -> None:
+            made = menu.addAction(words)
+            made.setEnabled(on)
+            made.triggered.connect(lambda _=False: bench.guard(run))
+
+        act("New sheet…", self.new_sheet)
+        act("Duplicate as a free sheet…", self.duplicate)
+        act("Rename…", self.rename, free)
+        act("Earlier", lambda: bench.commit("order of sheets", reorder(bench.show, one.id, -1)), free)
+        act("Later", lambda: bench.commit("order of sheets", reorder(bench.show, one.id, 1)), free)
+        act("Remove this sheet", self.remove_sheet, free)
+        menu.addSeparator()
+        hand = list(bench.selection)
+        act(
+            "Put the units in hand on it",
+            lambda: bench.commit("units on a sheet", add_units(bench.show, one.id, hand)),
+            free and bool(hand),
+        )
+        take = "Take the units in hand off it" if free else "Take the units in hand out of 3-D (they stay patched)"
+        act(take, lambda: bench.commit(f"take {len(hand)} units off {one.name}", take_off(bench.show, one.id, hand)), bool(hand))
+        menu.addSeparator()
+        act("Words at units…", lambda: LabelsDialog(self.window(), bench, bench.sheet).open())
+        act("Drawing beneath…", self.underlay)
+        act("Print to PDF or SVG…", self.print)
+        self._drop(self.sheet_more, menu)
+
+    def new_sheet(self) -> None:
+        NewSheet(self.window(), self.bench).open()
+
+    def print(self) -> None:
+        PrintDialog(self.window(), self.bench, self.bench.sheet).open()
+
+    def underlay(self) -> None:
+        UnderlayDialog(self.window(), self.bench, self.canvas).show()
+
+    def duplicate(self) -> None:
+        name = ask_text(self, "Duplicate", "Name of the new sheet", f"{self.bench.sheet.name} 2")
+        if name:
+            show, made = duplicate(self.bench.show, self.bench.sheet_id, name)
+            self.bench.commit(f"sheet {name}", show)
+            self.bench.turn_to(made)
+
+    def rename(self) -> None:
+        name = ask_text(self, "Rename", "Name of the sheet", self.bench.sheet.name)
+        if name:
+            self.bench.commit(f"rename sheet to {name}", rename(self.bench.show, self.bench.sheet_id, name))
+
+    def remove_sheet(self) -> None:
+        self.bench.commit(f"remove sheet {self.bench.sheet.name}", remove(self.bench.show, self.bench.sheet_id))
+
+    def shut_down(self) -> None:
+        self.lux.stop()
+
+
+def register(actions: Registry, page: PlanPage) -> None:
+    bench, canvas, arranging = page.bench, page.canvas, page.arranging
+    actions.condition("rearranging", lambda: bench.rearranging and bool(bench.selection))
+    actions.add(
+        Action(
+            "plan.rearrange", "Rearrange", page.toggle, "R", help="Switch between using plan and stage and rearranging them", group="Plan"
+        ),
+        Action("plan.fit", "Fit all", lambda: canvas.fit(), "Ctrl+0", group="Plan"),
+        Action("plan.fit_hand", "Fit units in hand", lambda: canvas.fit(list(bench.selection)), "Ctrl+Shift+0", "selection", group="Plan"),
+        Action("plan.back", "Back to where one looked before", canvas.back, "Ctrl+Alt+0", group="Plan"),
+        Action("plan.nearer", "Zoom in", lambda: canvas.zoom(1.25), "Ctrl++", group="Plan"),
+        Action("plan.further", "Zoom out", lambda: canvas.zoom(0.8), "Ctrl+-", group="Plan"),
+        Action("plan.aim", "Aim on the plan", page.switch_aim, "Ctrl+T", help="Click where the beams in hand shall meet", group="Plan"),
+        Action("plan.lux", "Illuminance in false colours", page.switch_lux, "Ctrl+Alt+Y", group="Plan"),
+        Action("plan.new_sheet", "New sheet…", page.new_sheet, group="Plan"),
+        Action("plan.print", "Print this sheet to PDF or SVG…", page.print, "Ctrl+P", group="Plan"),
+        Action("plan.underlay", "Drawing beneath…", page.underlay, group="Plan"),
+        Action("choose.text", "Choose by number or name…", arranging.by_text, "Ctrl+Alt+N", group="Plan"),
+        *(
+            Action(
+                f"place.{kind}",
+                f"Place: {words}",
+                lambda k=kind: (bench.rearrange(True), page.place.begin(k)),
+                "",
+                "selection",
+                group="Plan",
+            )
+            for kind, words in (
+                ("one", "one by one"),
+                ("line", "along a line"),
+                ("path", "along a path"),
+                ("circle", "on a circle"),
+                ("grid", "in a grid"),
+            )
+        ),
+        *(
+            Action(f"align.{edge}", f"Align {words}", lambda e=edge: arranging.align(e), "", "rearranging", group="Plan")
+            for edge, words in (
+                ("left", "left"),
+                ("right", "right"),
+                ("top", "top"),
+                ("bottom", "bottom"),
+                ("middle", "middles across"),
+                ("centre", "middles up and down"),
+            )
+        ),
+        Action("spread.across", "Spread evenly across", lambda: arranging.spread(0, False), "", "rearranging", group="Plan"),
+        Action("spread.up", "Spread evenly up and down", lambda: arranging.spread(1, False), "", "rearranging", group="Plan"),
+        Action("units.lock_place", "Lock or unlock places", arranging.lock, "", "selection", group="Plan"),
+        Action(
+            "units.set_out",
+            "Set out on the plan",
+            lambda: bench.commit("set out", set_out(bench.show, list(bench.selection))),
+            "Ctrl+Shift+P",
+            "selection",
+            help="Place units on the structure their hang position names, else in front",
+            group="Plan",
+        ),
+    )

@@ -1,0 +1,182 @@
+"""The drawing beneath a sheet: brought in, scaled by two points and a known length, moved, turned, dimmed, cropped."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+from msgspec.structs import replace
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
+from PySide6.QtGui import QImage, QPainter
+from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QSlider, QWidget
+
+from isthmus.app.canvas.plan_canvas import PlanCanvas
+from isthmus.app.canvas.tools import MoveUnderlay, TwoPoints
+from isthmus.app.kit.dialogs import Frame, ask_text
+from isthmus.app.kit.figures import figure_field, read_figure, write_figure
+from isthmus.app.kit.widgets import button, label
+from isthmus.app.model.workbench import Workbench
+from isthmus.errors import EntryFault, FileFault
+from isthmus.sheets.pictures import MAX_FILE, clean_svg, kind_of, take_picture
+from isthmus.sheets.sheets import keep
+from isthmus.sheets.underlays import scaled_by, with_picture
+from isthmus.show.container import read_file
+from isthmus.show.records import Underlay
+
+SVG_SIDE = 3200
+
+
+def rasterised(data: bytes, where: str) -> bytes:
+    """A cleaned SVG as PNG: nothing it names outside itself is ever looked at. Raises FileFault."""
+    renderer = QSvgRenderer(QByteArray(clean_svg(data, where)))
+    size = renderer.defaultSize()
+    if not renderer.isValid() or size.isEmpty() or size.width() > 100_000 or size.height() > 100_000:
+        raise FileFault("the SVG does not read.", where=where, do="Export it as PNG or PDF.")
+    factor = SVG_SIDE / max(size.width(), size.height())
+    picture = QImage(QSize(max(2, round(size.width() * factor)), max(2, round(size.height() * factor))), QImage.Format.Format_ARGB32)
+    picture.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(picture)
+    renderer.render(painter)
+    painter.end()
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    picture.save(buffer, "PNG")  # type: ignore[call-overload]
+    return bytes(buffer.data().data())
+
+
+class UnderlayDialog(Frame):
+    """Works at once, each step an edit of its own; stays open beside the plan."""
+
+    def __init__(self, parent: QWidget, bench: Workbench, canvas: PlanCanvas) -> None:
+        super().__init__(parent, "Drawing beneath", "Done", lambda: True, 380)
+        self.setObjectName("underlay")
+        self.setModal(False)
+        self.bench, self.canvas = bench, canvas
+        self.body.addWidget(button("Choose a drawing… (PNG, JPEG, SVG, PDF)", run=lambda: bench.guard(self.choose), name="choose underlay"))
+        self.body.addWidget(button("Scale by two points and a length", run=self._two_points, name="scale underlay"))
+        self.body.addWidget(button("Move by dragging", run=self._move, name="move underlay"))
+        grid = QGridLayout()
+        self.fields = {name: figure_field(f"underlay {name}", "", 80) for name in ("width", "x", "y", "turn")}
+        for index, (name, one) in enumerate(self.fields.items()):
+            words = {"width": "Width, m", "x": "Middle x", "y": "Middle y", "turn": "Turn, °"}[name]
+            grid.addWidget(label(words, "quiet"), index // 2, index % 2 * 2)
+            grid.addWidget(one, index // 2, index % 2 * 2 + 1)
+            one.editingFinished.connect(self._typed)
+        self.crops = [figure_field(f"underlay crop {side}", "0", 80) for side in ("left", "top", "right", "bottom")]
+        for index, (side, one) in enumerate(zip(("Crop left, %", "top, %", "right, %", "bottom, %"), self.crops, strict=True)):
+            grid.addWidget(label(side, "quiet"), 2 + index // 2, index % 2 * 2)
+            grid.addWidget(one, 2 + index // 2, index % 2 * 2 + 1)
+            one.editingFinished.connect(self._typed)
+        self.body.addLayout(grid)
+        self.light = QSlider(Qt.Orientation.Horizontal)
+        self.light.setRange(5, 100)
+        self.light.setAccessibleName("how strongly it shows")
+        self.light.setObjectName("underlay light")
+        self.light.sliderReleased.connect(self._typed)
+        self.body.addWidget(label("How strongly it shows", "quiet"))
+        self.body.addWidget(self.light)
+        self.lock = button("Lock", run=self._lock, name="lock underlay")
+        self.lock.setCheckable(True)
+        self.body.addWidget(self.lock)
+        self.body.addWidget(button("Take it away", run=lambda: self._keep("take the drawing beneath away", None), name="remove underlay"))
+        self._write()
+
+    @property
+    def under(self) -> Underlay | None:
+        return self.canvas.sheet.underlay
+
+    def _write(self) -> None:
+        u = self.under
+        for one in (*self.fields.values(), *self.crops, self.light, self.lock):
+            one.setEnabled(u is not None)
+        if u is None:
+            return
+        for name, value in (("width", u.width), ("x", u.middle[0]), ("y", u.middle[1]), ("turn", u.turn)):
+            self.fields[name].setText(write_figure(value))
+        for one, value in zip(self.crops, u.crop, strict=True):
+            one.setText(write_figure(100 * value, 0))
+        self.light.setValue(round(100 * u.light))
+        self.lock.setChecked(u.pinned)
+
+    def _keep(self, name: str, made: Underlay | None) -> None:
+        one = self.canvas.sheet
+        self.bench.guard(lambda: self.bench.commit(name, keep(self.bench.show, replace(one, underlay=made))))
+        self._write()
+
+    def choose(self) -> None:
+        kinds = "Drawings (*.png *.jpg *.jpeg *.svg *.pdf)"
+        name, _ = QFileDialog.getOpenFileName(self, "Choose a drawing", "", kinds, options=QFileDialog.Option.DontUseNativeDialog)
+        if name:
+            self.take(Path(name))
+
+    def take(self, path: Path) -> None:
+        """Bring a drawing in. Raises FileFault."""
+        data = read_file(path, MAX_FILE)
+        page = 1
+        if kind_of(data) == "svg":
+            data = rasterised(data, path.name)
+        elif kind_of(data) == "pdf":
+            text = ask_text(self, "Page of the PDF", "Which page", "1")
+            if text is None:
+                return
+            page = round(read_figure(text, "page"))
+        stored, aspect = take_picture(data, path.name, page)
+        low, high = self.canvas.laid.extent()
+        self.bench.commit(f"drawing beneath: {path.name}", with_picture(self.bench.show, self.canvas.sheet, stored, aspect, low, high))
+        self._write()
+
+    def _typed(self) -> None:
+        u = self.under
+        if u is None:
+            return
+
+        def run() -> None:
+            width, x, y, turn = (read_figure(self.fields[n].text()) for n in ("width", "x", "y", "turn"))
+            crop = tuple(read_figure(one.text()) / 100 for one in self.crops)
+            if not 0.05 <= width <= 2000:
+                raise EntryFault("A drawing is 0.05 to 2000 m wide.")
+            if min(crop) < 0 or crop[0] + crop[2] > 0.95 or crop[1] + crop[3] > 0.95:
+                raise EntryFault("That crop leaves nothing.", do="Write percent that leave something in the middle.")
+            left, top, right, bottom = crop
+            shown = (left, top, right, bottom)
+            made = replace(u, width=width, middle=(x, y), turn=turn, crop=shown, light=self.light.value() / 100)
+            same = all(math.isclose(a, b, abs_tol=5e-3) for a, b in ((width, u.width), (x, u.middle[0]), (y, u.middle[1]), (turn, u.turn)))
+            if (
+                same
+                and all(math.isclose(a, b, abs_tol=5e-3) for a, b in zip(crop, u.crop, strict=True))
+                and math.isclose(made.light, u.light)
+            ):
+                return
+            if u.pinned:
+                raise EntryFault("The drawing beneath is locked.", do="Unlock it first.")
+            self._keep("drawing beneath", made)
+
+        if not self.bench.guard(run):
+            self._write()
+
+    def _lock(self) -> None:
+        if self.under is not None:
+            self._keep("lock the drawing beneath", replace(self.under, pinned=not self.under.pinned))
+
+    def _two_points(self) -> None:
+        if self.under is None:
+            self.bench.tell("attention", "There is no drawing beneath yet.")
+            return
+        self.canvas.set_tool(TwoPoints(self.canvas, self._scale))
+
+    def _scale(self, a: tuple[float, float], b: tuple[float, float]) -> None:
+        text = ask_text(self, "Known length", f"Metres between the two points (now {math.dist(a, b):.2f})", "")
+        u = self.under
+        if text is not None and u is not None:
+            self.bench.guard(lambda: self._keep("scale the drawing beneath", scaled_by(u, a, b, read_figure(text, "length"))))
+
+    def _move(self) -> None:
+        def moved(dx: float, dy: float) -> None:
+            u = self.under
+            if u is not None and u.pinned:
+                self.bench.tell("attention", "The drawing beneath is locked.")
+            elif u is not None:
+                self._keep("move the drawing beneath", replace(u, middle=(u.middle[0] + dx, u.middle[1] + dy)))
+
+        self.canvas.set_tool(MoveUnderlay(self.canvas, moved))

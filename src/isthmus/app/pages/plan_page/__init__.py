@@ -1,1 +1,0 @@
-"""What the Plan page is made of."""

@@ -1,0 +1,305 @@
+"""The exchange: what was last seen of it, downloads, newer revisions for the show, and sharing one's own."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QVBoxLayout, QWidget
+
+from isthmus.app.kit.dialogs import ask
+from isthmus.app.kit.tasks import Cancelled, Step, Task
+from isthmus.app.kit.theme import font, theme
+from isthmus.app.kit.widgets import RowsModel, Section, bind, button, field, label, plain_table
+from isthmus.app.model.workbench import Workbench
+from isthmus.errors import IsthmusError
+from isthmus.library import Index as LibraryIndex
+from isthmus.library import index_path
+from isthmus.library.exchange import (
+    Catalogue,
+    CatalogueEntry,
+    Exchange,
+    default_url,
+    downloaded,
+    keep_token,
+    kept_token,
+    newer_in,
+    read_catalogue,
+)
+from isthmus.library.sources import downloads_folder
+from isthmus.patch.follow import grown
+from isthmus.patch.swap_profile import preview_swap, swap_profile
+from isthmus.show.records import StoredProfile
+
+if TYPE_CHECKING:
+    from isthmus.app.pages.profiles.page import ProfilesPage
+
+Index = QModelIndex | QPersistentModelIndex
+WIDTHS = (160, 180, 56, 130, 150, 90, 96, 50)
+
+
+class Offers(RowsModel):
+    COLUMNS = ("Maker", "Model", "Modes", "By", "Proven", "Rating", "Revision", "Here")
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.entries: list[CatalogueEntry] = []
+        self.here: set[str] = set()
+
+    def take(self, entries: list[CatalogueEntry], here: set[str]) -> None:
+        self.beginResetModel()
+        self.entries, self.here = entries, here
+        self.endResetModel()
+
+    def count(self) -> int:
+        return len(self.entries)
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        e, column = self.entries[index.row()], index.column()
+        if role == Qt.ItemDataRole.DisplayRole:
+            proven = " and ".join(words for words, yes in (("in 3-D", e.proven_3d), ("on a unit", e.proven_unit)) if yes)
+            by = f"{e.uploader}, the maker" if e.by_maker else f"{e.uploader}, a user"
+            rating = f"{e.rating:.1f} of {e.ratings}" if e.ratings else "none yet"
+            return (
+                e.maker,
+                e.model,
+                str(len(e.facts.modes)),
+                by,
+                proven or "not yet",
+                rating,
+                e.revision[:10],
+                "yes" if e.ident in self.here else "",
+            )[column]
+        if role == Qt.ItemDataRole.FontRole:
+            return font("table", 500 if column == 1 else 400, mono=column in (2, 5, 6))
+        if role == Qt.ItemDataRole.ForegroundRole:
+            return theme.color(
+                "text"
+                if column == 1
+                else "teal"
+                if column == 7
+                else "text3"
+                if column == 4 and not (e.proven_3d or e.proven_unit)
+                else "text2"
+            )
+        return None
+
+
+class ExchangeView(QWidget):
+    def __init__(self, bench: Workbench, page: ProfilesPage) -> None:
+        super().__init__()
+        self.bench, self.page = bench, page
+        self.catalogue: Catalogue | None = None
+        self._task: Task | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        top = QHBoxLayout()
+        self.url = field("address of the exchange", default_url())
+        self.url.setFixedWidth(200)
+        self.token = field("token", kept_token(), "token, for sharing")
+        self.token.setEchoMode(QLineEdit.EchoMode.Password)
+        self.token.setFixedWidth(150)
+        self.token.editingFinished.connect(lambda: bench.guard(lambda: keep_token(self.token.text())))
+        self.needle = field("only offers that mention", "", "Only offers that mention…")
+        self.needle.setFixedWidth(190)
+        self.needle.textChanged.connect(lambda _: self._fill())
+        top.addWidget(self.needle)
+        top.addStretch(1)
+        top.addWidget(label("Exchange", "quiet", "caption"))
+        top.addWidget(self.url)
+        top.addWidget(self.token)
+        top.addWidget(button("Ask again", run=self.refresh))
+        column.addLayout(top)
+        self.state = label("", "quiet", "caption", wrap=True)
+        column.addWidget(self.state)
+        self.offers = Offers()
+        self.table = plain_table(self.offers, "offers", "Profiles on the exchange", WIDTHS, 3)
+        self.table.doubleClicked.connect(lambda _: self.download())
+        column.addWidget(self.table, 3)
+        acts = QHBoxLayout()
+        self.progress = QProgressBar()
+        self.progress.setFixedSize(180, 18)
+        self.progress.setFont(font("caption"))
+        self.progress.hide()
+        self.stop_it = button("Stop", "quiet", self.stop, 24)
+        self.stop_it.hide()
+        acts.addWidget(self.progress)
+        acts.addWidget(self.stop_it)
+        acts.addStretch(1)
+        acts.addWidget(button("Share the chosen own profile", run=self.share))
+        self.get = button("Download", "primary", self.download, 28)
+        acts.addWidget(self.get)
+        column.addLayout(acts)
+        column.addWidget(Section("Newer revisions for this show"))
+        self.newer = QVBoxLayout()
+        column.addLayout(self.newer)
+        bind(bench.changed, self, self._fill_newer)
+
+    # ------------------------------------------------------------ showing
+
+    def entered(self) -> None:
+        """Show what was last seen, and ask for what is there now."""
+        self.catalogue = read_catalogue()
+        self._fill()
+        self._fill_newer()
+        self.refresh()
+
+    def _fill(self) -> None:
+        words = self.needle.text().lower().split()
+        entries = self.catalogue.entries if self.catalogue else []
+        shown = [e for e in entries if all(word in f"{e.maker} {e.model} {e.uploader}".lower() for word in words)]
+        here = {
+            row[0]
+            for row in self.page.link.shelf.db.execute(
+                "SELECT ident FROM profile p JOIN file f ON f.id = p.file WHERE f.path NOT LIKE 'exchange:%'"
+            )
+        }
+        self.offers.take(shown, here)
+        hidden = len(entries) - len(shown)
+        self.state.setText(
+            f"{len(entries)} profiles on offer{f', {hidden} hidden by the filter' if hidden else ''}."
+            if entries
+            else "Nothing has been seen of the exchange yet."
+        )
+
+    def _fill_newer(self) -> None:
+        while (item := self.newer.takeAt(0)) is not None:
+            if (old := item.widget()) is not None:
+                old.hide()
+                old.deleteLater()
+        found = newer_in(self.bench.show, self.catalogue) if self.catalogue else []
+        for stored, revision, entry in found[:4]:
+            row = QWidget()
+            line = QHBoxLayout(row)
+            line.setContentsMargins(0, 0, 0, 0)
+            line.addWidget(label(f"{stored.key}: {revision[:10]} here, {entry.revision[:10]} on offer", weight=500), 1)
+            line.addWidget(button("See what differs…", run=lambda s=stored, e=entry: self.take_newer(s, e), name=f"newer {stored.key}"))
+            self.newer.addWidget(row)
+        if not found:
+            self.newer.addWidget(
+                label(
+                    "Every profile of the show is as new as what is on offer." if self.catalogue else "Not known yet.", "quiet", "caption"
+                )
+            )
+
+    # ------------------------------------------------------------ work
+
+    def _exchange(self) -> Exchange:
+        return Exchange(self.url.text().strip(), self.token.text().strip())
+
+    def _run(self, work: Any, done: Any) -> None:
+        if self._task is not None:
+            self.bench.tell("attention", "The exchange is being asked already.")
+            return
+        task = self._task = Task(work, self)
+        self.progress.setRange(0, 0)
+        self.progress.show()
+        self.stop_it.show()
+        task.progressed.connect(self._progressed)
+        task.done.connect(done)
+        task.failed.connect(self._failed)
+        task.ended.connect(self._ended)
+        task.start()
+
+    def _progressed(self, fraction: float, words: str) -> None:
+        self.progress.setRange(0, 100)
+        self.progress.setValue(int(100 * fraction))
+
+    def _failed(self, error: BaseException) -> None:
+        if isinstance(error, IsthmusError):
+            self.bench.tell("fault", str(error))
+            self.state.setText(f"{self.state.text().split(' Away:')[0]} Away: {error.what}")
+        elif not isinstance(error, Cancelled):
+            raise error
+
+    def _ended(self) -> None:
+        self._task = None
+        self.progress.hide()
+        self.stop_it.hide()
+
+    def stop(self) -> None:
+        if self._task is not None:
+            self._task.cancel()
+            self._task.wait()
+
+    def refresh(self) -> None:
+        if self._task is not None:
+            return
+
+        def work(step: Step) -> Catalogue:
+            index = LibraryIndex(index_path())  # connections to SQLite belong to one thread each
+            try:
+                return exchange.refresh(index)
+            finally:
+                index.close()
+
+        try:
+            exchange = self._exchange()
+        except IsthmusError as error:
+            self.bench.tell("fault", str(error))
+            return
+        self._run(work, self._refreshed)
+
+    def _refreshed(self, catalogue: Catalogue) -> None:
+        self.catalogue = catalogue
+        self.page.link.refresh()
+        self._fill()
+        self._fill_newer()
+
+    def chosen(self) -> CatalogueEntry | None:
+        row = self.table.currentIndex().row()
+        return self.offers.entries[row] if 0 <= row < len(self.offers.entries) else None
+
+    def download(self) -> None:
+        entry = self.chosen()
+        if entry is None:
+            self.bench.tell("attention", "Choose an offer first.")
+            return
+        self._get(entry)
+
+    def download_offer(self, ident: str) -> None:
+        """Fetch an offer by its id, from what was last seen of the exchange."""
+        catalogue = self.catalogue or read_catalogue()
+        entry = next((e for e in catalogue.entries if e.ident == ident), None) if catalogue else None
+        if entry is None:
+            self.bench.tell("attention", "The exchange no longer has it, or was never seen; ask it again.")
+            return
+        self._get(entry)
+
+    def _get(self, entry: CatalogueEntry) -> None:
+        def done(_path: Any) -> None:
+            self.page.link.update()
+            self.bench.tell("note", f"Downloaded {entry.maker} {entry.model} to {downloads_folder()}.")
+            self._fill()
+
+        self._fetch(entry, done)
+
+    def _fetch(self, entry: CatalogueEntry, done: Any) -> None:
+        exchange = self._exchange()
+        self._run(lambda step: exchange.download(entry, lambda have, size: step(have / max(1, size), entry.model)), done)
+
+    def take_newer(self, stored: StoredProfile, entry: CatalogueEntry) -> None:
+        """Download a newer revision, show what differs for the show's units, and take it when wanted."""
+
+        def done(path: Any) -> None:
+            self.page.link.update()
+            fresh = downloaded(path)
+            changes = preview_swap(self.bench.show, stored.key, fresh)
+            told = (
+                "\n".join(f"{c.new} ({c.units} units): {'; '.join(c.differs) or 'the chart is the same'}" for c in changes)
+                or "No unit uses it."
+            )
+            if ask(self.window(), f"A newer {stored.key}", told, [("yes", "Take the newer one"), ("no", "Keep what we have")]) == "yes":
+                after = swap_profile(self.bench.show, stored.key, fresh)
+                self.bench.place(f"use a newer {stored.key}", grown(self.bench.show, after, [u.id for u in after.units]))
+
+        self._fetch(entry, done)
+
+    def share(self) -> None:
+        view = self.page.library
+        if view.stored is None or view.entry is None or view.entry.source != "own":
+            self.bench.tell("attention", "Choose one of your own profiles in the library first.")
+            return
+        exchange, stored = self._exchange(), view.stored
+        self._run(lambda step: exchange.share(stored), lambda _: (self.bench.tell("note", f"Shared {stored.key}."), self.refresh()))

@@ -1,0 +1,1 @@
+"""The Roll call page."""

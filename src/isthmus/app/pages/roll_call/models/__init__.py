@@ -1,0 +1,1 @@
+"""Models of the Roll call page."""

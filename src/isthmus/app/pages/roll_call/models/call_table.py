@@ -1,0 +1,132 @@
+"""The table of a roll call: stops in order with their verdicts, then what is left out and why."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
+
+from isthmus.app.kit import paint
+from isthmus.app.kit.theme import font, theme
+from isthmus.app.kit.widgets import RowsModel, plain_tip
+from isthmus.app.model.workbench import Workbench
+from isthmus.check.calls import Call, Left, callable_units
+from isthmus.check.verdicts import holds, say
+from isthmus.patch.cells import addresses
+from isthmus.show.records import Unit, Verdict
+
+GLYPH = {"answers": "ok", "wrong": "attention", "silent": "fault", "skipped": "note"}
+Index = QModelIndex | QPersistentModelIndex
+
+
+@dataclass(frozen=True)
+class Row:
+    """A stop with its place in the call, or a unit left out with the reason."""
+
+    title: str
+    unit: Unit | None
+    at: int
+    why: str = ""
+
+
+class CallModel(RowsModel):
+    COLUMNS = ("", "Unit", "Name", "Address", "Verdict")
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self.bench = bench
+        self.verdicts: dict[str, Verdict] = {}
+        self.fresh: dict[str, bool] = {}
+
+    def reload(self) -> None:
+        show, call = self.bench.show, self.bench.call
+        units = {u.id: u for u in show.units}
+        if call:
+            stops, left = list(call.calls), call.left
+        else:
+            found, left = callable_units(show)
+            stops = [Call(u.name, (u.id,)) for u in found]
+        rows = [Row(c.title, units.get(c.units[0]) if len(c.units) == 1 else None, i) for i, c in enumerate(stops)]
+        rows += [_left(x, units) for x in left if x.unit in units]
+        self.verdicts = {v.unit: v for v in show.verdicts}
+        self.fresh = {v.unit: holds(show, v) for v in show.verdicts}
+        self.beginResetModel()
+        self.rows = rows
+        self.endResetModel()
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        row: Row = self.rows[index.row()]
+        if role == Qt.ItemDataRole.ToolTipRole:  # notes are longer than the column is wide
+            return plain_tip(self.words(row.unit)) if row.unit and index.column() == 4 and not row.why else None
+        if role != Qt.ItemDataRole.DisplayRole:
+            return None
+        unit = row.unit
+        if unit is None:
+            return ("", "", row.title, "", self._of_many(row))[index.column()]
+        call = self.bench.call
+        slot = call.calls[row.at].slot if call and not row.why and row.at < len(call.calls) else None
+        cell = call.calls[row.at].cell if call and not row.why and row.at < len(call.calls) else 0
+        name = f"{unit.name}, cell {cell}" if cell else unit.name
+        where = f"{slot[0]}.{slot[1]:03d}" if slot else addresses(unit)
+        return ("", str(unit.number), name, where, f"left out: {row.why}" if row.why else self.words(unit))[index.column()]
+
+    def words(self, unit: Unit) -> str:
+        verdict = self.verdicts.get(unit.id)
+        if verdict is None:
+            return ""
+        stale = "" if self.fresh[unit.id] else "out of date; was "
+        by = f", {verdict.by}" if verdict.by else ""
+        return f"{stale}{say(self.bench.show, verdict)}  {verdict.at[11:16]}{by}"
+
+    def _of_many(self, row: Row) -> str:
+        call = self.bench.call
+        ids = call.calls[row.at].units if call else ()
+        done = sum(self.fresh.get(u, False) for u in ids)
+        return f"{done} of {len(ids)} units have a verdict" if ids else ""
+
+
+def _left(left: Left, units: dict[str, Unit]) -> Row:
+    return Row("", units[left.unit], -1, left.why)
+
+
+class Rows(QStyledItemDelegate):
+    def __init__(self, model: CallModel) -> None:
+        super().__init__(model)
+        self.model = model
+
+    def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        model = self.model
+        row: Row = model.rows[index.row()]
+        unit, call = row.unit, model.bench.call
+        current = call is not None and not row.why and row.at == call.at
+        r = QRectF(option.rect)  # type: ignore[attr-defined]
+        x, y, w, h = r.x(), r.y(), r.width(), r.height()
+        p.save()
+        p.fillRect(r, theme.color("select_row" if current else "deep"))
+        p.fillRect(QRectF(x, y + h - 1, w, 1), theme.color("line" if index.row() % 5 == 4 else "line_faint"))
+        column, words = index.column(), str(index.data() or "")
+        if column == 0:
+            if current:
+                p.fillRect(QRectF(x, y, 3, h - 1), theme.color("coral"))
+            verdict = model.verdicts.get(unit.id) if unit else None
+            if verdict and unit:
+                paint.severity(p, GLYPH[verdict.result] if model.fresh[unit.id] else "note", x + 18, y + h / 2 - 0.5, 5.6)
+        elif column in (1, 3):
+            color = "text3" if row.why else "text"
+            paint.text(p, x + 6, y, words or ("none" if unit else ""), font("table", 500, mono=True), color, width=w - 8, height=h - 1)
+        elif column == 2:
+            color = "text3" if row.why else "text"
+            paint.text(p, x + 6, y, words, font("table", 500 if current else 400), color, width=w - 8, height=h - 1)
+        else:
+            stale = row.why or (unit is not None and not model.fresh.get(unit.id, True))
+            color = "text2" if stale else "text"
+            paint.text(p, x + 6, y, words, font("table", italic=not row.why), color, width=w - 8, height=h - 1)
+        state = option.state  # type: ignore[attr-defined]
+        if state & QStyle.StateFlag.State_HasFocus:
+            p.setPen(QPen(theme.color("text"), 1.5))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawRect(r.adjusted(1, 1, -2, -2))
+        p.restore()

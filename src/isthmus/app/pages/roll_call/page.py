@@ -1,0 +1,192 @@
+"""The Roll call page: calling, findings, discovery, the hunt, phones, and the record."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QStackedWidget, QWidget
+
+from isthmus.app.kit.actions import Action, Registry
+from isthmus.app.kit.widgets import Page, PageView, ViewsPage, bind, button
+from isthmus.app.model.checks import Checks
+from isthmus.app.model.net_link import NetLink
+from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.roll_call.views.call import CallView
+from isthmus.app.pages.roll_call.views.discovery import DiscoveryView
+from isthmus.app.pages.roll_call.views.findings import FindingsView
+from isthmus.app.pages.roll_call.views.hunt import HuntView
+from isthmus.app.pages.roll_call.views.phones import PhonesView
+from isthmus.app.pages.roll_call.views.record import RecordView
+from isthmus.check.calls import callable_units
+from isthmus.check.verdicts import WAYS
+from isthmus.net.setting import PortWish, Wish, packets
+from isthmus.routes import Reach
+
+ALSO = ("Patch", "Plan", "Stage")  # pages that show who is called: one stays there
+VIEWS = ("Call", "Findings", "Discovery", "Hunt", "Phones", "Record")
+
+
+class RollCallPage(ViewsPage):
+    title = "Roll call"
+
+    def __init__(self, bench: Workbench, actions: Registry, net: NetLink, window: QWidget, inside: QStackedWidget) -> None:
+        super().__init__(inside)
+        self.bench, self.acts, self.net, self.inside = bench, actions, net, inside
+        self.checks = Checks(bench)
+        self._asked_for = ""  # whose finding led to another view
+        self.back = button("", "quiet", self._back, 26, "back to finding")
+        self.back.setVisible(False)
+        self.column.insertWidget(self.column.indexOf(self.stack), self.back, 0, Qt.AlignmentFlag.AlignLeft)
+        switches = self.add_switches(VIEWS, self.show_view, "call view")
+        self.call = CallView(bench, actions)
+        self.findings = FindingsView(bench, self.checks, net)
+        self.discovery = DiscoveryView(bench, self.checks, net, window)
+        self.hunt = HuntView(bench, self.checks)
+        self.phones = PhonesView(bench, self.call, window)
+        self.record = RecordView(bench, self.checks, window)
+        made: tuple[PageView, ...] = (self.call, self.findings, self.discovery, self.hunt, self.phones, self.record)
+        self.take_views(dict(zip(VIEWS, made, strict=True)), switches)
+        self.findings.hunt_wanted.connect(self._hunt)
+        self.findings.discover_wanted.connect(self._discover)
+        self.findings.mend_devices.connect(self.discovery.offer)
+        self.findings.mend_port.connect(self._set_port)
+        bind(bench.changed, self, self._say)
+        bind(self.checks.changed, self, self._say)
+        self._say()
+
+    # ------------------------------------------------------------ views
+
+    def here(self, view: str) -> None:
+        """Come to this page, with one of its views."""
+        self.acts.trigger("go.roll call")
+        self.show_view(view)
+
+    def show_view(self, name: str) -> None:
+        super().show_view(name)
+        self._asked_for = ""
+        self.back.hide()
+
+    def _lead(self, unit: str) -> None:
+        """From a finding to the view just shown, and a way back."""
+        found = self.bench.show.unit(unit)
+        self._asked_for = unit
+        self.back.setText(f"← Back to the finding of {found.number}" if found else "← Back to the findings")
+        self.back.show()
+
+    def _back(self) -> None:
+        unit = self._asked_for
+        self.checks.conclude()
+        self.show_view("Findings")
+        self.findings.choose(unit)
+
+    def left(self) -> None:
+        if self.view != "Call":  # a call goes on while one looks at other pages
+            super().left()
+
+    def begin(self, only: Sequence[str] | None = None) -> None:
+        """Begin calling, and go where it can be seen. Raises EntryFault when nothing can be called."""
+        self.call.begin(only)
+        now = self.inside.currentWidget()
+        if not (isinstance(now, Page) and now.title in ALSO):
+            self.here("Call")
+
+    def show_finding(self, unit: str) -> None:
+        """The finding that is about a unit."""
+        self.checks.conclude()
+        self.here("Findings")
+        self.findings.choose(unit)
+
+    def show_unit(self, unit: str) -> None:
+        """The row of a unit in the call."""
+        self.show_view("Call")
+        self.call.find(unit)
+
+    def shut_down(self) -> None:
+        self.checks.shut_down()
+        self.discovery.shut_down()
+        self.phones.shut_down()
+
+    def _say(self) -> None:
+        called, left = callable_units(self.bench.show)
+        parts = [str(len(called)), "units to call"]
+        parts += [str(len(left)), "left out"] if left else []
+        count = len(self.checks.findings)
+        parts += [str(count), "finding" if count == 1 else "findings"] if count else []
+        self.head.say(*parts)
+
+    # ------------------------------------------------------------ acts
+
+    def _discover(self, unit: str) -> None:
+        self.acts.trigger("rdm.discover")
+        self._lead(unit)
+
+    def _hunt(self, unit: str) -> None:
+        self.show_view("Hunt")
+        self._lead(unit)
+        self.hunt.take(unit)
+        self.hunt.begin()
+
+    def _set_port(self, port: tuple[str, int, int]) -> None:
+        """Set a port of a node back to the number the show expects."""
+        node_id, index, number = port
+        node = next((n for n in self.bench.show.nodes if n.id == node_id), None)
+        found = next((f for f in self.net.view.nodes if node and f.ip == node.ip), None)
+        if node is None or found is None:
+            self.bench.tell("fault", "That node does not answer: set it at the node itself.")
+            return
+
+        def go() -> None:
+            desk = self.net.start()
+            for packet in packets(found, Wish(ports=(PortWish(index, number=number),))):
+                desk.send(packet, found.ip)
+            desk.poll_soon()
+            fed = {o.universe for o in Reach(self.bench.show).of_port.get((node_id, index), ())}
+            self.checks.set_anew({u.id for u in self.bench.show.units if any(p.universe in fed for p in u.patch)})
+            self.bench.tell("ok", f"Port {index} of {node.name} is set back. Call its units again to prove it.")
+
+        self.bench.guard(go)
+
+
+def register(actions: Registry, page: RollCallPage) -> None:
+    bench, call, group = page.bench, page.call, "Roll call"
+    actions.add(
+        Action(
+            "call.begin",
+            "Begin roll call",
+            lambda: bench.guard(page.begin),
+            "Ctrl+R",
+            "no call",
+            help="Light one after the other",
+            group=group,
+        ),
+        Action(
+            "call.hand",
+            "Call only the units in hand",
+            lambda: bench.guard(lambda: page.begin(bench.selection)),
+            "Ctrl+Shift+C",
+            "selection",
+            group=group,
+        ),
+        Action("call.answers", "Mark: answers", lambda: bench.guard(lambda: call.mark("answers")), "A", "call", group=group),
+        Action("call.wrong", "Mark: wrong", lambda: bench.guard(lambda: call.mark("wrong")), "W", "call", group=group),
+        Action("call.silent", "Mark: silent", lambda: bench.guard(lambda: call.mark("silent")), "S", "call", group=group),
+        Action("call.skip", "Mark: skipped", lambda: bench.guard(lambda: call.mark("skipped")), "K", "call", group=group),
+        Action("call.clear", "Take the verdict away", bench.unmark, "C", "call", group=group),
+        Action("call.next", "Next stop", lambda: bench.step_call(1), "N", "call", group=group),
+        Action("call.back", "Stop before", lambda: bench.step_call(-1), "B", "call", group=group),
+        Action("call.again", "The same stop again", bench.call_again, "G", "call", group=group),
+        Action("call.jump", "Call the unit in hand now", lambda: bench.guard(call.jump_to_hand), "J", "call", group=group),
+        Action("call.act", "Next act of the unit called", bench.step_act, "D", "call", group=group, help="Colour, movement, beam, cells"),
+        Action("call.end", "End roll call", bench.end_call, "Ctrl+E", "call", group=group),
+        Action("rdm.discover", "Discover devices", lambda: (page.here("Discovery"), page.discovery.discover()), group=group, help="By RDM"),
+        Action("rdm.identify", "Let the units in hand show themselves", page.discovery.identify_in_hand, "", "selection", group=group),
+        *(
+            Action(f"call.way.{way}", f"Wrong in: {words}", lambda w=way: call.toggle_way(w), str(n), "call", group=group)
+            for n, (way, words) in enumerate(WAYS.items(), 1)
+        ),
+        *(
+            Action(f"call.view.{name}", f"Roll call: {name}", lambda n=name: page.here(n), f"Ctrl+Alt+Shift+{key}", group=group)
+            for key, name in enumerate(VIEWS, 1)
+        ),
+    )

@@ -1,0 +1,384 @@
+"""Calling: one stop after the other is lit, what is seen is marked, and what is left is in sight."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import QRectF, Qt, QTimer
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QAbstractItemView, QCheckBox, QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
+
+from isthmus.app.canvas.plan_canvas import PlanCanvas
+from isthmus.app.kit.actions import Registry
+from isthmus.app.kit.theme import SIZE, font, theme
+from isthmus.app.kit.widgets import PageView, Panel, bind, button, choice, column_of, field, label, plain_table, set_property, units_field
+from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.roll_call.models.call_table import CallModel, Row, Rows
+from isthmus.app.pages.roll_call.views.seen import Thumb, picture_of
+from isthmus.check.acts import BEAM, CELLS, COLOUR, LIGHT, MOVEMENT
+from isthmus.check.calls import ORDERS
+from isthmus.check.calls import WAYS as CALL_WAYS
+from isthmus.check.rollcall import RESTS, Manner, length, sentence
+from isthmus.check.verdicts import WAYS, tally
+from isthmus.errors import EntryFault
+from isthmus.patch.cells import addresses
+from isthmus.patch.choose import complete, read_choice
+from isthmus.profiles import profiles_of
+from isthmus.show.records import Unit
+
+SHORT = {
+    "other": "another instead",
+    "too": "another too",
+    "dim": "dim",
+    "dark": "moves, no light",
+    "colour": "colour",
+    "pan": "pan",
+    "tilt": "tilt",
+    "beam": "beam",
+    "cell": "cell",
+}
+
+
+class Progress(QWidget):
+    """How many of the called units answer, are wrong, are silent, are left."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.parts: tuple[int, ...] = (0, 0, 0, 1)
+        self.setFixedHeight(8)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        total, x = max(1, sum(self.parts)), 0.0
+        for count, role in zip(self.parts, ("teal", "ochre", "fault", "line"), strict=True):
+            wide = self.width() * count / total
+            p.fillRect(QRectF(x, 0, wide, self.height()), theme.color(role))
+            x += wide
+
+
+class CallView(PageView):
+    def __init__(self, bench: Workbench, actions: Registry) -> None:
+        super().__init__()
+        self.bench, self.acts = bench, actions
+        column = column_of(self, 6)
+        column.addLayout(self._manner())
+        self.loud = label("", "attention", "body", wrap=True)
+        column.addWidget(self.loud)
+        column.addWidget(self._card())
+        self.progress = Progress()
+        column.addWidget(self.progress)
+        self.tally = label("", "quiet", "caption", italic=True)
+        column.addWidget(self.tally)
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        self.model = CallModel(bench)
+        self.table = plain_table(self.model, "call table", "Units called", (34, 52, 130, 64, 180), 4)
+        self.table.setItemDelegate(Rows(self.model))
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
+        self.table.setTabKeyNavigation(False)
+        self.table.verticalHeader().setDefaultSectionSize(SIZE["table_row"])
+        self.table.activated.connect(self._jump)  # Enter, or a double click
+        self.plan = PlanCanvas(bench)
+        self.plan.names = False
+        row.addWidget(self.table, 11)
+        row.addWidget(self.plan, 9)
+        column.addLayout(row, 1)
+        self.timer = QTimer(self)
+        self.timer.timeout.connect(self._beat)
+        self._left_of_stop = 0.0
+        bind(bench.changed, self, self.refresh)
+        bind(bench.call_changed, self, self.refresh)
+        bind(bench.sending_changed, self, self.refresh)
+        self.refresh()
+
+    # ------------------------------------------------------------ how it is called
+
+    def _manner(self) -> QVBoxLayout:
+        both = QVBoxLayout()
+        both.setSpacing(6)
+        row, second = QHBoxLayout(), QHBoxLayout()
+        row.setSpacing(6)
+        second.setSpacing(10)
+        both.addLayout(row)
+        both.addLayout(second)
+        self.by = choice("call by", list(CALL_WAYS.items()))
+        self.order = choice("call order", list(ORDERS.items()))
+        self.level = QSpinBox()
+        self.level.setRange(5, 100)
+        self.level.setValue(100)
+        self.level.setSuffix(" %")
+        self.level.setFont(font("table", 500, mono=True))
+        self.level.setFixedSize(70, 30)
+        self.level.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.level.setAccessibleName("Level of the units called")
+        self.rest = choice("the rest", list(RESTS.items()))
+        self.kinds: dict[str, QCheckBox] = {}
+        self.only = units_field("call only", "only: bow rail, 101-110…", lambda text: complete(self.bench.show, text))
+        self.only.setMinimumWidth(120)
+        self.begin_button = button("Begin", "primary", lambda: self.acts.trigger("call.begin"), 30, "begin call")
+        self.end_button = button("End", run=lambda: self.acts.trigger("call.end"), height=30, name="end call")
+        row.addWidget(self.by)
+        row.addWidget(self.order)
+        row.addWidget(self.level)
+        row.addWidget(self.rest)
+        second.addWidget(label("besides light", "quiet", "caption"))
+        for kind in (COLOUR, MOVEMENT, BEAM, CELLS):
+            self.kinds[kind] = QCheckBox(kind)
+            self.kinds[kind].setObjectName(f"act {kind}")
+            self.kinds[kind].setFont(font("table"))
+            second.addWidget(self.kinds[kind])
+        self.armed = QCheckBox("into lamp and reset ranges too")
+        self.armed.setObjectName("armed")
+        self.armed.setFont(font("table"))
+        self.armed.setToolTip("Address by address only: otherwise ranges that put a lamp out or reset a unit are never entered")
+        second.addWidget(self.armed)
+        second.addStretch(1)
+        row.addWidget(self.only, 1)
+        row.addWidget(self.end_button)
+        row.addWidget(self.begin_button)
+        bind(self.by.currentIndexChanged, self, self._manner_shows)
+        self._manner_shows()
+        return both
+
+    def _manner_shows(self) -> None:
+        """What the way of calling asks for."""
+        by = str(self.by.currentData())
+        for check in self.kinds.values():
+            check.setVisible(by in ("unit", "cell"))
+        self.armed.setVisible(by == "address")
+
+    @property
+    def manner(self) -> Manner:
+        kinds = (LIGHT, *(kind for kind, check in self.kinds.items() if check.isChecked()))
+        by, order, rest = (str(c.currentData()) for c in (self.by, self.order, self.rest))
+        armed = by == "address" and self.armed.isChecked()
+        return Manner(by, order, self.level.value() / 100, kinds, rest, armed)
+
+    def begin(self, only: Sequence[str] | None = None) -> None:
+        """Raises EntryFault when nothing can be called, or the filter says nothing known."""
+        words, text = "", self.only.text().strip()
+        if only is not None:
+            words = "the units in hand"
+        elif text:
+            only = read_choice(self.bench.show, text).ids
+            words = text
+            if not only:
+                raise EntryFault(f"“{text[:40]}” names no unit.", do="Write numbers, a name, a hang position, or leave it empty.")
+        self.bench.begin_call(self.manner, only, None, words)
+
+    # ------------------------------------------------------------ the card
+
+    def _card(self) -> QWidget:
+        card = Panel("shelf")
+        column = QVBoxLayout(card)
+        column.setContentsMargins(16, 8, 16, 10)
+        column.setSpacing(4)
+        top = QHBoxLayout()
+        self.number = label("", size="readout", weight=600, mono=True)
+        self.name = label("", size=17, weight=600)
+        self.where = label("", "quiet", "body")
+        self.where.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        top.setSpacing(12)
+        top.addWidget(self.number)
+        top.addWidget(self.name)
+        top.addStretch(1)
+        self.picture = Thumb(self)
+        top.addWidget(self.picture)
+        top.addWidget(self.where)
+        column.addLayout(top)
+        self.see = label("", size="body", wrap=True)
+        self.see.setMinimumHeight(20)
+        column.addWidget(self.see)
+        keys = QHBoxLayout()
+        keys.setSpacing(6)
+        self.note = field("note", hint="Note")
+        self.marks = [
+            button("Answers  A", run=lambda: self.acts.trigger("call.answers"), height=30, name="answers"),
+            button("Wrong  W", run=lambda: self.acts.trigger("call.wrong"), height=30, name="wrong"),
+            button("Silent  S", run=lambda: self.acts.trigger("call.silent"), height=30, name="silent"),
+            button("Skip  K", "quiet", lambda: self.acts.trigger("call.skip"), 30, "skip"),
+        ]
+        self.steps = [
+            button("Next act  D", "quiet", lambda: self.acts.trigger("call.act"), 30, "next act"),
+            button("By timer", "quiet", self._time, 30, "by timer"),
+            button("Again  G", "quiet", lambda: self.acts.trigger("call.again"), 30, "again"),
+            button("Back  B", "quiet", lambda: self.acts.trigger("call.back"), 30, "back"),
+            button("Next  N", "quiet", lambda: self.acts.trigger("call.next"), 30, "next"),
+        ]
+        self.steps[1].setCheckable(True)
+        self.seconds = QSpinBox()
+        self.seconds.setRange(1, 60)
+        self.seconds.setValue(4)
+        self.seconds.setSuffix(" s")
+        self.seconds.setFont(font("table", 500, mono=True))
+        self.seconds.setFixedSize(58, 30)
+        self.seconds.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.seconds.setAccessibleName("Seconds each stop stands, by timer")
+        for widget in self.marks:
+            keys.addWidget(widget)
+        keys.addWidget(self.note, 1)
+        for widget in self.steps:
+            keys.addWidget(widget)
+            if widget is self.steps[1]:
+                keys.addWidget(self.seconds)
+        column.addLayout(keys)
+        ways = QHBoxLayout()
+        ways.setSpacing(4)
+        ways.addWidget(label("wrong in", "quiet", "caption"))
+        self.ways: dict[str, QPushButton] = {}
+        for number, way in enumerate(WAYS, 1):
+            made = button(f"{number} {SHORT[way]}", "quiet", height=24, name=f"way {way}")
+            made.setCheckable(True)
+            made.setToolTip(WAYS[way])
+            self.ways[way] = made
+            ways.addWidget(made)
+        ways.addStretch(1)
+        self.others = field("lit instead", hint="which lit: 105 107")
+        self.others.setMaximumWidth(150)
+        ways.addWidget(self.others)
+        column.addLayout(ways)
+        return card
+
+    def toggle_way(self, way: str) -> None:
+        self.ways[way].setChecked(not self.ways[way].isChecked())
+
+    def mark(self, result: str, by: str = "") -> None:
+        """Raises EntryFault for numbers nobody has."""
+        what = [way for way, made in self.ways.items() if made.isChecked()] if result == "wrong" else []
+        lit = self.others.text().strip() if result == "wrong" else ""
+        others = read_choice(self.bench.show, lit).ids if lit else ()
+        if others and not {"other", "too"} & set(what):
+            what.append("other")
+        note = self.note.text()
+        self._clear()
+        self.bench.mark(result, note, what, others, by)
+
+    def _clear(self) -> None:
+        self.note.clear()
+        self.others.clear()
+        for made in self.ways.values():
+            made.setChecked(False)
+
+    # ------------------------------------------------------------ by timer
+
+    def _time(self) -> None:
+        if self.steps[1].isChecked() and self.bench.call:
+            self._left_of_stop = float(self.seconds.value())
+            self.timer.start(100)
+            self._phase_left = 0.0
+        else:
+            self.timer.stop()
+            self.steps[1].setChecked(False)
+
+    _phase_left = 0.0
+
+    def _beat(self) -> None:
+        """Acts go on by themselves; when the stop has had its seconds and its acts, the next one comes."""
+        call = self.bench.call
+        if call is None:
+            self._time()
+            return
+        self._left_of_stop -= 0.1
+        self._phase_left -= 0.1
+        last = call.act == length(call, self.bench.show) - 1
+        if self._left_of_stop <= 0 and (last or len(call.manner.kinds) == 1):
+            if call.at + 1 >= len(call.calls):
+                self.steps[1].setChecked(False)
+                self._time()
+                return
+            self._left_of_stop = float(self.seconds.value())
+            self.bench.step_call(1)
+        elif self._phase_left <= 0 and len(call.manner.kinds) > 1:
+            self._phase_left = self.bench.step_phase()
+
+    # ------------------------------------------------------------ what is shown
+
+    def entered(self) -> None:
+        self.table.setFocus(Qt.FocusReason.OtherFocusReason)
+        self.refresh()
+
+    def refresh(self) -> None:
+        call, show = self.bench.call, self.bench.show
+        self.model.reload()
+        for widget in (*self.marks, *self.steps, self.note, self.others, *self.ways.values(), self.seconds):
+            widget.setEnabled(call is not None)
+        for widget in (self.by, self.order, self.level, self.rest, self.only, self.armed, *self.kinds.values()):
+            widget.setEnabled(call is None)
+        self.begin_button.setVisible(call is None)
+        self.end_button.setVisible(call is not None)
+        if call is None and self.timer.isActive():
+            self._time()
+        ids = set(call.order) if call else {r.unit.id for r in self.model.rows if r.unit and not r.why}
+        count = tally(show, ids)
+        self.progress.parts = (count["answers"], count["wrong"], count["silent"], count["left"])
+        self.progress.update()
+        out = [r for r in self.model.rows if r.why]
+        self.tally.setText(self._tally_words(count, len(out)))
+        outside = len(call.outside) if call else 0
+        self.loud.setVisible(bool(outside))
+        if call and outside:
+            self.loud.setText(f"Only {call.only} is called: {len(call.order)} of {len(show.units)} units. {outside} are left out by that.")
+        if call:
+            self._show_stop()
+            row = next((i for i, r in enumerate(self.model.rows) if r.at == call.at and not r.why), 0)
+            self.table.scrollTo(self.model.index(row, 0), QAbstractItemView.ScrollHint.PositionAtCenter)
+        else:
+            self.number.hide()
+            self.name.setText("Nobody is called")
+            self.where.setText("")
+            self.picture.take(None, "")
+            words = "Begin lights one after the other. It starts at the first without a verdict; levels are given back at the end."
+            off = "" if self.bench.sending else " Output is off: switch it on in the top bar (Ctrl+Return)."
+            self.see.setText(words + off)
+            set_property(self.see, "kind", "")
+
+    def _tally_words(self, count, out: int) -> str:
+        words = f"{count['answers']} answer, {count['wrong']} wrong, {count['silent']} silent, {count['left']} still to call"
+        words += f", {count['stale']} of them out of date" if count["stale"] else ""
+        words += f", {count['skipped']} skipped" if count["skipped"] else ""
+        return words + (f"; {out} left out, see the end of the list" if out else "")
+
+    def _show_stop(self) -> None:
+        call, show = self.bench.call, self.bench.show
+        assert call
+        unit = show.unit(call.unit) if call.unit else None
+        self.picture.take(picture_of(show, unit.id) if unit else None, str(unit.number) if unit else "")
+        if unit and not call.call.slot:
+            found = profiles_of(show).mode_of(unit)
+            self.number.show()
+            self.number.setText(str(unit.number))
+            cell = f", cell {call.call.cell}" if call.call.cell else ""
+            self.name.setText(unit.name + cell)
+            kind = f"{found[0].name}, {unit.mode}" if found else ""
+            self.where.setText(f"{unit.hangs_on or 'nowhere yet'}  ·  {addresses(unit)}  ·  {kind}")
+        else:
+            self.number.hide()
+            self.name.setText(call.call.title)
+            self.where.setText(f"stop {call.at + 1} of {len(call.calls)}")
+        words = sentence(call, show)
+        words = (
+            f"You should now see: {words[0].lower()}{words[1:]}" if words and not words.startswith("Now") and not call.call.slot else words
+        )
+        if not self.bench.sending:
+            words = "Output is off: nothing leaves this machine, so no unit can answer. Switch it on in the top bar (Ctrl+Return)."
+        set_property(self.see, "kind", "" if self.bench.sending else "attention")
+        self.see.setText(words)
+
+    def find(self, unit: str) -> None:
+        """Bring a unit's row into view and take the unit in hand."""
+        row = next((i for i, r in enumerate(self.model.rows) if r.unit and r.unit.id == unit), -1)
+        if row >= 0:
+            self.table.setCurrentIndex(self.model.index(row, 1))
+            self.table.scrollTo(self.model.index(row, 1), QAbstractItemView.ScrollHint.PositionAtCenter)
+            self.bench.select([unit])
+
+    def jump_to_hand(self) -> None:
+        """Call the unit in hand now, chosen on whatever page. Raises EntryFault when it is not among those called."""
+        for unit in self.bench.selection[:1]:
+            self.bench.jump_call(unit)
+
+    def _jump(self, index) -> None:
+        row: Row = self.model.rows[index.row()]
+        unit: Unit | None = row.unit
+        if self.bench.call and not row.why and unit:
+            self.bench.guard(lambda: self.bench.jump_call(unit.id))

@@ -1,0 +1,325 @@
+"""The hunt: where does a unit really listen? Halving by light, with yes, no and not sure."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from isthmus.app.kit import paint
+from isthmus.app.kit.theme import font, theme
+from isthmus.app.kit.widgets import KeysFirst, PageView, Panel, RowsModel, bind, button, choice, column_of, label, plain_table, units_field
+from isthmus.app.model.checks import Checks
+from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.roll_call.views.codes import GLOW, Codes
+from isthmus.check.findings.mends import as_hung
+from isthmus.check.findings.ruled_out import ruled_out
+from isthmus.check.hunt import NO, UNSURE, YES, Hunt, HuntLook, Place
+from isthmus.check.prove import ProveSlots
+from isthmus.errors import EntryFault
+from isthmus.patch.cells import addresses
+from isthmus.patch.choose import complete, read_choice
+from isthmus.show.records import SLOTS
+
+Index = QModelIndex | QPersistentModelIndex
+
+
+class Field(QWidget):
+    """All addresses in question, a row for each universe: what is lit now, and where the unit still could be."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.hunt: Hunt | None = None
+        self.look: HuntLook | None = None
+        self.setMinimumHeight(64)
+
+    def take(self, hunt: Hunt | None, look: HuntLook | None) -> None:
+        self.hunt, self.look = hunt, look
+        self.setFixedHeight(40 + 34 * min(8, len(hunt.universes) if hunt else 1))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        if self.hunt is None:
+            return
+        left, wide = 44.0, self.width() - 46.0
+        for row, universe in enumerate(self.hunt.universes[:8]):
+            y = 18.0 + 34 * row
+            paint.text(p, 0, y, str(universe), font("table", 500, mono=True), "text2", height=20)
+            p.fillRect(QRectF(left, y, wide, 20), theme.color("shelf"))
+            if self.look:
+                lit = [a for a in range(1, SLOTS + 1) if self.look.slots.get((universe, a))]
+                if lit:
+                    p.fillRect(QRectF(left, y, wide * max(lit) / SLOTS, 20), theme.color("select_row"))
+                    p.fillRect(QRectF(left + wide * max(lit) / SLOTS - 1, y - 3, 2, 26), theme.color("coral"))
+            for place, weight in zip(self.hunt.places, self.hunt.alive, strict=True):
+                if weight and place.universe == universe:
+                    p.fillRect(QRectF(left + wide * (place.address - 1) / SLOTS, y + 7, max(2.0, wide / SLOTS), 6), theme.color("teal"))
+            for patched in self.hunt.unit.patch:
+                if patched.universe == universe:  # where the patch has it
+                    x = left + wide * (patched.address - 1) / SLOTS
+                    p.fillRect(QRectF(x, y + 20, 2, 5), theme.color("text2"))
+                    paint.text(p, x + 5, y + 19, f"patched {patched.address:03d}", font("caption"), "text2", height=14)
+        for mark in (1, 128, 256, 384, 512):
+            x = left + wide * (mark - 1) / SLOTS
+            paint.text(p, min(x, self.width() - 26), 0, str(mark), font("caption", mono=True), "text3", height=16)
+
+
+class LooksModel(RowsModel):
+    """What was asked so far, the last look first."""
+
+    COLUMNS = ("Look", "What was asked", "Answer", "Places before")
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        number, look, answer = self.rows[index.row()]
+        column = index.column()
+        if role == Qt.ItemDataRole.DisplayRole:
+            return (str(number), look.words, answer, str(look.count))[column]
+        if role == Qt.ItemDataRole.FontRole:
+            return font("table", mono=column in (0, 3), italic=column == 2)
+        if role == Qt.ItemDataRole.ForegroundRole:
+            return theme.color("text" if column == 2 else "text2")
+        return None
+
+
+class HuntView(PageView):
+    """`found` tells a unit and the address it listens at."""
+
+    found = Signal(str, int)
+
+    def __init__(self, bench: Workbench, checks: Checks) -> None:
+        super().__init__()
+        self.bench, self.checks = bench, checks
+        self.hunt: Hunt | None = None
+        self.look: HuntLook | None = None
+        self.several = False
+        self._beginning = False
+        column = column_of(self, 8)
+        column.addWidget(label("Light tells where a unit listens: parts of its universe light up, and you say whether it does.", "quiet"))
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.unit = units_field("hunted unit", "205, or several", lambda text: complete(self.bench.show, text))
+        self.unit.setFixedWidth(130)
+        self.where = choice("hunt where", [("own", "in its own universe"), ("all", "in every universe that is sent")])
+        self.any_mode = QCheckBox("its mode is not known")
+        self.lies = QCheckBox("one answer may be wrong")
+        self.begin_button = button("Hunt", "primary", self.begin, 30, "begin hunt")
+        self.end_button = button("End the hunt", run=self.end, height=30, name="end hunt")
+        for widget in (self.unit, self.where, self.any_mode, self.lies):
+            row.addWidget(widget)
+        row.addStretch(1)
+        row.addWidget(self.end_button)
+        row.addWidget(self.begin_button)
+        column.addLayout(row)
+        card = Panel("shelf")
+        inner = QVBoxLayout(card)
+        inner.setContentsMargins(16, 12, 16, 14)
+        inner.setSpacing(8)
+        self.question = label("", size=17, weight=600, wrap=True)
+        inner.addWidget(self.question)
+        self.state = label("", "quiet", wrap=True)
+        inner.addWidget(self.state)
+        keys = QHBoxLayout()
+        keys.setSpacing(8)
+        self.answers = [
+            button("Yes  Y", run=lambda: self.say(YES), height=40, name="hunt yes"),
+            button("No  N", run=lambda: self.say(NO), height=40, name="hunt no"),
+            button("Not sure  U", "quiet", lambda: self.say(UNSURE), 40, "hunt unsure"),
+            button("Take back  ←", "quiet", self.take_back, 40, "hunt back"),
+        ]
+        for made in self.answers:
+            made.setMinimumWidth(110)
+            keys.addWidget(made)
+        keys.addStretch(1)
+        inner.addLayout(keys)
+        self.field = Field()
+        inner.addWidget(self.field)
+        self.results = QVBoxLayout()
+        inner.addLayout(self.results)
+        self.card = card
+        column.addWidget(card)
+        self.looks = LooksModel()
+        self.looks_table = plain_table(self.looks, "looks", "Looks of this hunt, the last first", (52, 460, 90, 110), 1)
+        KeysFirst(self.looks_table, self._key)
+        column.addWidget(self.looks_table, 1)
+        self.codes = Codes(bench, checks)
+        self.codes.ended.connect(self.end)
+        column.addWidget(self.codes, 1)
+        self.space = QWidget()
+        column.addWidget(self.space, 1)
+        bind(bench.selection_changed, self, self._follow)
+        bind(bench.proof_changed, self, self._ended_elsewhere)
+        self.refresh()
+
+    def _follow(self) -> None:
+        if self.hunt is None and not self.several and self.bench.selection:
+            self.unit.setText(" ".join(str(u.number) for u in self.bench.selected()[:12]))
+
+    def take(self, unit: str) -> None:
+        """Which unit is hunted next."""
+        found = self.bench.show.unit(unit)
+        if found and self.hunt is None:
+            self.unit.setText(str(found.number))
+
+    def begin(self) -> None:
+        self.bench.guard(self._begin)
+
+    def _begin(self) -> None:
+        ids = read_choice(self.bench.show, self.unit.text()).ids
+        if len(ids) == 0:
+            raise EntryFault("Nobody is named to be hunted.", do="Write a number, or several.")
+        universes = [o.universe for o in self.bench.show.outputs if o.enabled] if self.where.currentData() == "all" else ()
+        any_mode, lies = self.any_mode.isChecked(), int(self.lies.isChecked())
+        if len(ids) > 1:
+            self.codes.begin(ids, universes, any_mode, lies)
+            self.several = True
+            self.refresh()
+            return
+        unit = next(iter(ids))
+        barred = set() if lies else ruled_out(self.bench.show, unit, universes, any_mode)  # verdicts may be wrong as well
+        hunt = Hunt(self.bench.show, unit, universes, any_mode, lies, barred)
+        self.hunt = hunt
+        self._next()
+        self.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _next(self) -> None:
+        assert self.hunt
+        hunt, bench = self.hunt, self.bench
+        self.look = look = None if hunt.contradicts else hunt.look()
+        self._beginning = True
+        if look is not None:
+            about = f"The hunt for {hunt.unit.number}"
+            bench.begin_proof(lambda: ProveSlots(bench.show, bench.live, time.monotonic(), look.slots, look.words), about)
+        else:
+            bench.end_proof()
+        self._beginning = False
+        places = hunt.found
+        if places:
+            self.checks.take_hunted(hunt.unit.id, places, len(hunt.modes) > 1)
+            self.found.emit(hunt.unit.id, places[0].address)
+        self.refresh()
+
+    def say(self, answer: str) -> None:
+        if self.hunt and self.look:
+            self.hunt.answer(self.look, answer)
+            self.bench.guard(self._next)
+
+    def take_back(self) -> None:
+        if self.hunt and self.hunt.asked:
+            self.hunt.take_back()
+            self.bench.guard(self._next)
+
+    def end(self) -> None:
+        """Levels are given back."""
+        self.hunt = self.look = None
+        self.several = False
+        self.codes.end()
+        if isinstance(self.bench.proof, ProveSlots):
+            self.bench.end_proof()
+        self.refresh()
+
+    def _ended_elsewhere(self) -> None:
+        if self.hunt and self.look and self.bench.proof is None and not self._beginning:
+            self.end()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if not self._key(event):
+            super().keyPressEvent(event)
+
+    def _key(self, event: QKeyEvent) -> bool:
+        if self.hunt is None or event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+            return False
+        keys = {Qt.Key.Key_Y: YES, Qt.Key.Key_N: NO, Qt.Key.Key_U: UNSURE}
+        key = Qt.Key(event.key())
+        if key in keys:
+            self.say(keys[key])
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Backspace):
+            self.take_back()
+        elif key == Qt.Key.Key_Escape:
+            self.end()
+        else:
+            return False
+        return True
+
+    # ------------------------------------------------------------ what is shown
+
+    def refresh(self) -> None:
+        hunt, look = self.hunt, self.look
+        for made in self.answers[:3]:
+            made.setEnabled(look is not None)
+        self.answers[3].setEnabled(bool(hunt and hunt.asked))
+        on = hunt is not None or self.several
+        self.begin_button.setVisible(not on)
+        self.end_button.setVisible(on)
+        self.card.setVisible(not self.several)
+        self.codes.setVisible(self.several)
+        for widget in (self.unit, self.where, self.any_mode, self.lies):
+            widget.setEnabled(not on)
+        self.field.take(hunt, look)
+        asked = hunt.asked if hunt else []
+        self.looks.take([(i, *one) for i, one in reversed(list(enumerate(asked, 1)))])
+        self.looks_table.setVisible(bool(asked) and not self.several)
+        self.space.setVisible(not asked and not self.several)
+        while self.results.count():
+            item = self.results.takeAt(0)
+            widget = item.widget() if item else None
+            if widget is not None:
+                widget.deleteLater()
+        if hunt is None:
+            self.question.setText("Nobody is hunted")
+            self.state.setText(
+                "At most ten looks in one universe, the first with everything lit. Only what is safe for every unit there is sent."
+            )
+        elif look is not None:
+            self.question.setText(look.words)
+            glow = " It only glows, or flashes: brighter values are not safe for all units here." if hunt.value < GLOW else ""
+            off = " Output is off: switch it on first (Ctrl+Return)." if not self.bench.sending else ""
+            self.state.setText(f"Look {hunt.used + 1} of at most {hunt.most}; {look.count} places are left.{glow}{off}")
+        else:
+            self._result(hunt)
+
+    def _result(self, hunt: Hunt) -> None:
+        number = hunt.unit.number
+        if hunt.dark:
+            self.question.setText(f"{number} lights at no address here.")
+            self.state.setText(
+                f"{hunt.used} look{'s' * (hunt.used != 1)}. It may have no power, a dead lamp, no data, or hang on another universe. "
+                "The patch is left as it is."
+            )
+            return
+        if not hunt.found:
+            self.question.setText(f"The answers contradict each other: {number} listens nowhere they allow.")
+            ways = "Take the last answer back, or hunt again and let one answer be wrong: then verdicts are not heeded either."
+            self.state.setText(f"{ways} It may also be dead, or on another line.")
+            return
+        now = addresses(hunt.unit)
+        self.question.setText(f"{number} listens at {' or '.join(_words(p, hunt) for p in hunt.found)}.")
+        self.state.setText(f"The patch has it at {now} in mode {hunt.unit.mode}. {hunt.used} looks.")
+        for place in hunt.found:
+            self.results.addWidget(
+                button(f"Take {_words(place, hunt)} into the patch", "primary", lambda p=place: self.mend(p), name="take hunted"),
+                0,
+                Qt.AlignmentFlag.AlignLeft,
+            )
+
+    def mend(self, place: Place) -> None:
+        assert self.hunt
+        unit = self.hunt.unit
+        bench = self.bench
+        edit = {unit.id: (place.mode, place.universe, place.address)}
+        if bench.guard(lambda: bench.commit(f"address {unit.number} as hunted", as_hung(bench.show, edit))):
+            self.checks.hunted.pop(unit.id, None)
+            bench.tell("ok", f"{unit.number} is patched at {place.words}. Call it again to prove it.")
+            self.end()
+
+    def left(self) -> None:
+        if self.hunt or self.several:
+            self.end()
+
+
+def _words(place: Place, hunt: Hunt) -> str:
+    mode = f" in mode {place.mode}" if place.mode != hunt.unit.mode or len(hunt.found) > 1 else ""
+    return place.words + mode

@@ -1,0 +1,234 @@
+"""Phones: the page is served or not, the way to join, who has joined, and what was refused."""
+
+from __future__ import annotations
+
+import io
+import time
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer, Signal
+from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from isthmus.app.kit.theme import font, theme
+from isthmus.app.kit.widgets import PageView, Panel, RowsModel, Section, bind, button, choice, column_of, label, plain_table
+from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.roll_call.views.call import CallView
+from isthmus.errors import IsthmusError
+from isthmus.net import read_adapters
+
+if TYPE_CHECKING:
+    from isthmus.phone.server import Op, PhoneServer
+
+Index = QModelIndex | QPersistentModelIndex
+NEWS_MS = 150
+
+
+class PhonesModel(RowsModel):
+    COLUMNS = ("Name", "From", "State", "Marks")
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        name, ip, on, marks = self.rows[index.row()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return (name, ip, "connected" if on else "gone for now", str(marks))[index.column()]
+        if role == Qt.ItemDataRole.FontRole:
+            return font("table", 500 if index.column() == 0 else 400, mono=index.column() in (1, 3))
+        if role == Qt.ItemDataRole.ForegroundRole:
+            return theme.color(("text", "text2", "teal" if on else "ochre", "text2")[index.column()])
+        return None
+
+
+class RefusedModel(RowsModel):
+    COLUMNS = ("At", "From", "Why")
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        at, ip, why = self.rows[index.row()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return (at, ip, why)[index.column()]
+        if role == Qt.ItemDataRole.FontRole:
+            return font("table", mono=index.column() < 2)
+        if role == Qt.ItemDataRole.ForegroundRole:
+            return theme.color("ochre" if index.column() == 2 else "text2")
+        return None
+
+
+class PhonesView(PageView):
+    _op = Signal(object)
+    _news = Signal()
+
+    def __init__(self, bench: Workbench, call: CallView, window: QWidget) -> None:
+        super().__init__()
+        self.bench, self.call_view, self.window_ = bench, call, window
+        self.server: PhoneServer | None = None
+        column = column_of(self, 8)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.state = label("", "quiet", wrap=True)
+        row.addWidget(self.state, 1)
+        self.adapter = choice("phones adapter")
+        row.addWidget(self.adapter)
+        self.off = button("End it", run=self.end, height=30, name="end phones")
+        self.go = button("Serve the page", "primary", lambda: bench.guard(self.begin), 30, "serve phones")
+        row.addWidget(self.off)
+        row.addWidget(self.go)
+        column.addLayout(row)
+        both = QHBoxLayout()
+        both.setSpacing(18)
+        self.card = Panel("shelf")
+        inner = QVBoxLayout(self.card)
+        inner.setContentsMargins(20, 18, 20, 18)
+        self.picture = QLabel()
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.picture.setAccessibleName("The way to join, as a QR code")
+        self.code = label("", size="readout", weight=600, mono=True)
+        self.code.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.code.setObjectName("phone code")
+        self.url = label("", "quiet", mono=True)
+        self.url.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.url.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        for widget in (self.picture, self.code, self.url, label("The code lets one phone in, then it is another.", "quiet")):
+            inner.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
+        self.card.setFixedWidth(330)
+        both.addWidget(self.card, 0, Qt.AlignmentFlag.AlignTop)
+        right = QVBoxLayout()
+        self.phones, self.refused = PhonesModel(), RefusedModel()
+        right.addWidget(Section("Joined"))
+        self.table = plain_table(self.phones, "phones", "Phones that have joined", (150, 110, 110, 60), 0)
+        right.addWidget(self.table, 3)
+        out = QHBoxLayout()
+        out.addWidget(button("Put the chosen phone out", "quiet", self.put_out, name="put phone out"))
+        out.addStretch(1)
+        right.addLayout(out)
+        right.addWidget(Section("Refused"))
+        right.addWidget(plain_table(self.refused, "refused", "Attempts that were refused", (70, 110, 200), 2), 2)
+        both.addLayout(right, 1)
+        column.addLayout(both, 1)
+        self._op.connect(self._take)
+        self._news.connect(self.refresh)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.timeout.connect(self._publish)
+        for signal in (bench.changed, bench.call_changed, bench.sending_changed):
+            bind(signal, self, self._soon)
+        self.refresh()
+
+    # ------------------------------------------------------------ on and off
+
+    def entered(self) -> None:
+        if self.server is None:
+            have = self.adapter.currentData()
+            self.adapter.clear()
+            for adapter in sorted(read_adapters(), key=lambda a: a.ip.startswith("127.")):
+                if adapter.up:
+                    self.adapter.addItem(f"{adapter.name}, {adapter.ip}", adapter.ip)
+            self.adapter.setCurrentIndex(max(0, self.adapter.findData(have)))
+        self.refresh()
+
+    def begin(self) -> None:
+        """Raises NetworkFault when the page cannot be served there."""
+        from isthmus.phone.server import PhoneServer  # only who uses it waits for it
+
+        server = PhoneServer(str(self.adapter.currentData() or "127.0.0.1"), self._op.emit, self._news.emit)
+        server.start()
+        self.server = server
+        self._publish()
+        self.refresh()
+
+    def end(self) -> None:
+        if self.server is not None:
+            server, self.server = self.server, None
+            server.stop()
+            self.refresh()
+
+    def shut_down(self) -> None:
+        if self.server is not None:
+            self.server.stop()
+            self.server = None
+
+    def put_out(self) -> None:
+        rows = [i.row() for i in self.table.selectionModel().selectedRows()]
+        if self.server:
+            phones = list(self.server.door.phones.values())
+            for row in rows:
+                self.server.put_out(phones[row].token)
+        self.refresh()
+
+    # ------------------------------------------------------------ what phones do
+
+    def _soon(self) -> None:
+        if self.server is not None and not self._later.isActive():
+            self._later.start(NEWS_MS)
+
+    def _publish(self) -> None:
+        from isthmus.phone.shown import state_of
+
+        if self.server is not None:
+            self.server.publish(state_of(self.bench.show, self.bench.call, self.bench.sending))
+
+    def _take(self, op: Op) -> None:
+        if self.server is None:
+            return
+        try:
+            self._do(op)
+        except IsthmusError as error:
+            self.server.acknowledge(op, False, str(error))
+        else:
+            self.server.acknowledge(op, True)
+        self._soon()
+        self.refresh()
+
+    def _do(self, op: Op) -> None:
+        from isthmus.phone.shown import STALE_STEP, is_stop, take_mark, take_picture, unit_called
+
+        bench, call = self.bench, self.bench.call
+        if op.do == "mark":
+            acts = call.manner.kinds if call else ()
+            marked = take_mark(bench.show, op, acts)
+            if marked is not bench.show:  # an address that answers changes nothing
+                bench.commit(f"{op.phone} marks {op.data.get('result', '')}", marked)
+            if call and is_stop(call.call, op) and op.ago < STALE_STEP:
+                bench.step_call(1)
+        elif op.do == "picture":
+            bench.commit(f"{op.phone} adds a picture", take_picture(bench.show, op))
+        elif op.ago >= STALE_STEP:
+            return  # meant for a stop that has gone
+        elif op.do == "begin" and call is None:
+            self.call_view.begin()
+        elif call:
+            if op.do == "step":
+                bench.step_call(1 if op.data.get("by") == 1 else -1)
+            elif op.do == "jump":
+                bench.jump_call(unit_called(bench.show, op))
+            elif op.do == "act":
+                bench.step_act()
+
+    # ------------------------------------------------------------ what is shown
+
+    def refresh(self) -> None:
+        on = self.server is not None
+        self.card.setVisible(on)
+        self.off.setVisible(on)
+        self.go.setVisible(not on)
+        self.adapter.setEnabled(not on)
+        if self.server is None:
+            self.state.setText("Phones on the same network can step, mark, note and take pictures. Nothing is served until you say so.")
+            self.phones.take([])
+            return
+        door = self.server.door
+        self.state.setText("Read the code with a phone, or type the address and the code. Everything that is marked there is kept here.")
+        if self.code.text() != door.code:
+            self.code.setText(door.code)
+            self.picture.setPixmap(qr_of(self.server.join_url))
+        self.url.setText(self.server.url)
+        self.phones.take([(p.name, p.ip, p.on, p.marks) for p in door.phones.values()])
+        told = [(time.strftime("%H:%M:%S", time.localtime(r.at)), r.ip, r.why) for r in reversed(door.refused)]
+        self.refused.take(told)
+
+
+def qr_of(text: str) -> QPixmap:
+    """Black on white, whatever the theme: cameras want it so."""
+    import segno
+
+    out = io.BytesIO()
+    segno.make(text, error="m").save(out, kind="png", scale=7, border=3)
+    return QPixmap.fromImage(QImage.fromData(out.getvalue()))

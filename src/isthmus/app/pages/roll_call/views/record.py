@@ -1,0 +1,150 @@
+"""The record: where it stands by position and universe, how rounds compare, and what goes out on paper."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from isthmus.app.kit.dialogs import ask_text
+from isthmus.app.kit.theme import font, theme
+from isthmus.app.kit.widgets import PageView, RowsModel, Section, bind, button, column_of, label, plain_table
+from isthmus.app.model.checks import Checks
+from isthmus.app.model.workbench import Workbench
+from isthmus.check import record
+from isthmus.check.verdicts import by_place, changes, new_round
+from isthmus.errors import FileFault, os_reason
+
+Index = QModelIndex | QPersistentModelIndex
+RESULT_COLORS = {"answers": "teal", "wrong": "ochre", "silent": "fault"}
+
+
+class PlacesModel(RowsModel):
+    COLUMNS = ("Where", "Answer", "Wrong", "Silent", "Left")
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        name, count = self.rows[index.row()]
+        column = index.column()
+        if role == Qt.ItemDataRole.DisplayRole:
+            return name if column == 0 else str(count[("answers", "wrong", "silent", "left")[column - 1]] or "")
+        if role == Qt.ItemDataRole.FontRole:
+            return font("table", 500 if column == 0 else 400, mono=column > 0)
+        if role == Qt.ItemDataRole.ForegroundRole:
+            return theme.color(("text", "teal", "ochre", "fault", "text2")[column])
+        return None
+
+
+class RoundsModel(RowsModel):
+    """Units whose verdicts differ from round to round."""
+
+    heads: tuple[str, ...] = ("Unit", "Name", "now")
+
+    def columnCount(self, parent: Index | None = None) -> int:
+        return len(self.heads)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return self.heads[section]
+        return None
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        unit, said = self.rows[index.row()]
+        cells = (str(unit.number), unit.name, *said)
+        if role == Qt.ItemDataRole.DisplayRole:
+            return cells[index.column()]
+        if role == Qt.ItemDataRole.FontRole:
+            return font("table", 500 if index.column() == 0 else 400, mono=index.column() == 0, italic=index.column() > 1)
+        if role == Qt.ItemDataRole.ForegroundRole:
+            return theme.color(RESULT_COLORS.get(cells[index.column()], "text2") if index.column() > 1 else "text")
+        return None
+
+
+class RecordView(PageView):
+    def __init__(self, bench: Workbench, checks: Checks, window: QWidget) -> None:
+        super().__init__()
+        self.bench, self.checks, self.window_ = bench, checks, window
+        column = column_of(self, 8)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.state = label("", "quiet", wrap=True)
+        row.addWidget(self.state, 1)
+        row.addWidget(button("New round…", run=self.new_round, height=30, name="new round"))
+        row.addWidget(button("Save CSV…", run=self.save_csv, height=30, name="save csv"))
+        row.addWidget(button("Save record…", run=self.save_pdf, height=30, name="save record"))
+        row.addWidget(button("Save snag list…", "primary", self.save_snags, 30, "save snags"))
+        column.addLayout(row)
+        both = QHBoxLayout()
+        both.setSpacing(18)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        self.positions, self.universes, self.rounds = PlacesModel(), PlacesModel(), RoundsModel()
+        left.addWidget(Section("By hang position"))
+        left.addWidget(plain_table(self.positions, "by position", "Verdicts by hang position", (180, 62, 62, 62, 62), 0), 3)
+        left.addWidget(Section("By universe"))
+        left.addWidget(plain_table(self.universes, "by universe", "Verdicts by universe", (180, 62, 62, 62, 62), 0), 2)
+        right.addWidget(Section("What differs between rounds"))
+        self.rounds_table = plain_table(self.rounds, "rounds", "Units whose verdicts differ between rounds", (52, 130, 90), 1)
+        right.addWidget(self.rounds_table, 1)
+        self.none = label("", "quiet", wrap=True)
+        right.addWidget(self.none)
+        both.addLayout(left, 1)
+        both.addLayout(right, 1)
+        column.addLayout(both, 1)
+        bind(bench.changed, self, self.refresh)
+        self.refresh()
+
+    def entered(self) -> None:
+        self.refresh()
+
+    def refresh(self) -> None:
+        if not self.isVisible():
+            return
+        show = self.bench.show
+        self.positions.take(by_place(show))
+        self.universes.take(by_place(show, "universe"))
+        heads = ("Unit", "Name", *(r.name for r in show.rounds), "now")
+        if heads != self.rounds.heads:
+            self.rounds.beginResetModel()
+            self.rounds.heads = heads
+            self.rounds.endResetModel()
+        self.rounds.take(changes(show))
+        who = sorted({v.by for v in show.verdicts if v.by})
+        count = len(show.rounds) + 1
+        names = f" Marked by {', '.join(who)}." if who else ""
+        self.state.setText(f"Round {count}: {len(show.verdicts)} verdicts of {len(show.units)} units.{names}")
+        self.none.setText("" if show.rounds else "A new round puts these verdicts aside and begins again; then both are compared here.")
+
+    # ------------------------------------------------------------ acts
+
+    def new_round(self) -> None:
+        name = ask_text(
+            self.window_, "New round", "The verdicts so far are put aside under this name.", f"Round {len(self.bench.show.rounds) + 1}"
+        )
+        if name is not None:
+            self.bench.guard(lambda: self.bench.commit("begin a new round", new_round(self.bench.show, name)))
+
+    def _save(self, what: str, ending: str, make: Callable[[], bytes]) -> None:
+        name = f"{self.bench.show.name} {what}.{ending}"
+        chosen, _ = QFileDialog.getSaveFileName(self.window_, f"Save the {what}", name, f"*.{ending}")
+        if not chosen:
+            return
+
+        def write() -> None:
+            try:
+                Path(chosen).write_bytes(make())
+            except OSError as error:
+                raise FileFault(f"the {what} could not be saved. {os_reason(error)}", where=Path(chosen).name) from error
+            self.bench.tell("ok", f"Saved {Path(chosen).name}.")
+
+        self.bench.guard(write)
+
+    def save_csv(self) -> None:
+        self._save("record", "csv", lambda: record.as_csv(self.bench.show))
+
+    def save_pdf(self) -> None:
+        self._save("record", "pdf", lambda: record.as_pdf(self.bench.show, self.checks.conclude()))
+
+    def save_snags(self) -> None:
+        self._save("snag list", "pdf", lambda: record.as_pdf(self.bench.show, self.checks.conclude(), snags_only=True))

@@ -1,1 +1,0 @@
-"""What the Stage page is made of."""

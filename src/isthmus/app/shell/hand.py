@@ -1,0 +1,267 @@
+"""The hand controls: the drawer at the bottom with the ordered selection and its live levels."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QRect, QTimer
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from isthmus.app.kit import paint
+from isthmus.app.kit.actions import Action, Registry
+from isthmus.app.kit.theme import SIZE, theme
+from isthmus.app.kit.widgets import button, label, plain_tip, set_property
+from isthmus.app.model.workbench import Workbench
+from isthmus.app.shell.hand_parts import Chips, Colour, Intensity, PanTilt
+from isthmus.patch.limits import bounds_of, limits_of_many
+
+REFRESH_MS = 40
+
+
+def _divider() -> QFrame:
+    line = QFrame()
+    line.setObjectName("divider")
+    line.setFixedWidth(1)
+    line.setStyleSheet("background: palette(mid);")
+    return line
+
+
+class Hand(QWidget):
+    def __init__(self, bench: Workbench, actions: Registry) -> None:
+        super().__init__()
+        self.bench, self.acts = bench, actions
+        self.open = True
+        self.setObjectName("hand controls")
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 4, 16, 6)
+        outer.setSpacing(2)
+        head = QHBoxLayout()
+        head.setSpacing(12)
+        head.addSpacing(16)
+        self.title = label("Hand controls", size="section", weight=600)
+        head.addWidget(self.title)
+        self.small = Chips(bench)
+        self.words = label("", "text3")
+        self.words.setProperty("kind", "quiet")
+        head.addWidget(self.small, 1)
+        head.addWidget(self.words)
+        outer.addLayout(head)
+        self.body = QWidget()
+        row = QHBoxLayout(self.body)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(14)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        left.setContentsMargins(0, 6, 0, 0)
+        self.chips = Chips(bench)
+        left.addWidget(self.chips)
+        acts = QHBoxLayout()
+        acts.setSpacing(2)
+        for words, action in (("Reverse", "hand.reverse"), ("Every other", "hand.every_other"), ("Let go", "hand.let_go")):
+            acts.addWidget(button(words, "quiet", lambda a=action: actions.trigger(a)))
+        acts.addStretch(1)
+        left.addLayout(acts)
+        self.limits = label("", "attention", "caption", wrap=True)
+        self.limits.setObjectName("limits of what is selected")
+        left.addWidget(self.limits)
+        left.addStretch(1)
+        row.addLayout(left, 4)
+        row.addWidget(_divider())
+        self.intensity = Intensity()
+        self.intensity.moved.connect(lambda v: bench.levels(lambda live: live.set_intensity(bench.selection, v)))
+        row.addWidget(self.intensity, 3)
+        row.addWidget(_divider())
+        self.pan_tilt = PanTilt()
+        self.pan_tilt.moved.connect(self._aim)
+        row.addWidget(self.pan_tilt)
+        row.addWidget(_divider())
+        self.colour = Colour()
+        self.colour.moved.connect(lambda rgb: bench.levels(lambda live: live.set_colour(bench.selection, rgb)))
+        row.addWidget(self.colour)
+        row.addWidget(_divider())
+        grid = QGridLayout()
+        grid.setSpacing(6)
+        self.light = button("Light up", "primary", lambda: actions.trigger("units.light"), 30)
+        self.light.setMinimumWidth(116)
+        grid.addWidget(self.light, 0, 0, 1, 2)
+        grid.addWidget(button("Home", run=lambda: actions.trigger("units.home"), height=30), 1, 0)
+        grid.addWidget(button("Release", run=lambda: actions.trigger("units.release"), height=30), 1, 1)
+        grid.setRowStretch(2, 1)
+        row.addLayout(grid)
+        outer.addWidget(self.body)
+        # levels may change far more often than an eye can follow
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(REFRESH_MS)
+        self._later.timeout.connect(self.refresh)
+        bench.selection_changed.connect(self.refresh)
+        bench.levels_changed.connect(self.refresh_soon)
+        bench.sending_changed.connect(self.refresh)
+        theme.changed.connect(self.update)
+        self._open(True)
+        self.refresh()
+
+    def _open(self, on: bool) -> None:
+        self.open = on
+        self.body.setVisible(on)
+        self.small.setVisible(not on)
+        self.setFixedHeight(SIZE["drawer_open"] + 6 if on else SIZE["drawer_shut"])
+        self.update()
+
+    def lead(self, primary: bool) -> None:
+        """Light up is the window's one filled button, except where the page has its own."""
+        set_property(self.light, "kind", "primary" if primary else "plain")
+
+    def toggle(self) -> None:
+        self._open(not self.open)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.position().y() < 30 and event.position().x() < 140:
+            self.toggle()
+
+    def _aim(self, pan: float, tilt: float) -> None:
+        def change(live) -> None:
+            live.set_axis(self.bench.selection, "Pan", pan)
+            live.set_axis(self.bench.selection, "Tilt", tilt)
+
+        self.bench.levels(change)
+
+    def _axis(self, unit: str, name: str, asked: float) -> str:
+        """What is asked, and what is sent where a limit or an inversion makes that another angle."""
+        sent = self.bench.live.sent_axis(unit, name)
+        differs = sent is not None and abs(sent - asked) > 0.15
+        return f"{name} {asked:+.1f}°" + (f" (sent {sent:+.1f}°)" if differs else "")
+
+    def refresh_soon(self) -> None:
+        if not self._later.isActive():
+            self._later.start()
+
+    def refresh(self) -> None:
+        live, chosen = self.bench.live, self.bench.selection
+        for part in (self.intensity, self.pan_tilt, self.colour, self.light):
+            part.setEnabled(bool(chosen))
+        levels, points, spans, can, result = set(), [], [(270.0, 135.0)], False, None
+        turning = ""  # the first that has both axes
+        for unit in chosen:
+            program = live.program(unit)
+            if program is None:
+                continue
+            attributes = {c.attribute for c in program.chart.channels}
+            state = live.state_of(unit)
+            dimmer = next((c for c in program.chart.channels if c.attribute == "Dimmer"), None)
+            if dimmer is not None:
+                levels.add(round(live.level(unit, "Dimmer", dimmer.cell) or 0.0, 3))
+            elif any(a.startswith("ColorAdd_") for a in attributes):
+                levels.add(
+                    round(
+                        max(
+                            (
+                                live.level(unit, c.attribute, c.cell) or 0.0
+                                for c in program.chart.channels
+                                if c.attribute.startswith("ColorAdd_")
+                            ),
+                            default=0.0,
+                        ),
+                        3,
+                    )
+                )
+            pan, tilt = live.axis(unit, "Pan"), live.axis(unit, "Tilt")
+            if pan is not None and tilt is not None:
+                points.append((round(pan, 1), round(tilt, 1)))
+                turning = turning or unit
+            can = can or any(a.startswith("Color") for a in attributes)
+            if result is None and state is not None and state.rgb.size:
+                result = state.rgb[0, int(np.argmax(state.rgb[0].sum(axis=1)))]
+        first = chosen[0] if chosen else ""
+        sent = live.sent_level(first, "Dimmer") if first else None
+        asked = live.level(first, "Dimmer") if first else None
+        other = sent if sent is not None and asked is not None and abs(sent - asked) > 0.004 else None
+        bounds = bounds_of(self.bench.show, first) if first else {}
+        self.intensity.set(next(iter(levels)) if len(levels) == 1 else None if levels else 0.0, other, bounds.pop("Dimmer", None))
+        self.pan_tilt.set(points, spans[0], {name: bounds[name] for name in ("Pan", "Tilt") if name in bounds})
+        self._show_limits()
+        self.colour.set(result, can)
+        lit = len(live.lit())
+        words = f"{lit} unit{'s' * (lit != 1)} asked to light" if lit else "nothing is lit"
+        if self.bench.call:
+            words = "the roll call holds the levels"
+        if not self.bench.sending and (lit or self.bench.call):
+            words += "; output is off, so nothing lights"
+        if points and self.open:
+            axes = [self._axis(turning, name, asked) for name, asked in zip(("Pan", "Tilt"), points[0], strict=True)]
+            words = f"{'   '.join(axes)}   ·   {words}".replace("-", "−")
+        self.words.setText(words)
+
+    def _show_limits(self) -> None:
+        """Every limited attribute of what is selected, with its bounds."""
+        words = limits_of_many(self.bench.show, self.bench.selected())
+        self.limits.setVisible(bool(words))
+        text = f"Limited: {'; '.join(words)}"
+        self.limits.setText(text if len(words) < 4 else f"Limited: {'; '.join(words[:3])}; and {len(words) - 3} more")
+        self.limits.setToolTip(plain_tip(text))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.fillRect(self.rect(), theme.color("abyss"))
+        p.fillRect(QRect(0, 0, self.width(), 1), theme.color("line_strong"))
+        paint.chevron(p, 20, 17, self.open)
+
+
+def register(actions: Registry, hand: Hand) -> None:
+    bench = hand.bench
+    actions.add(
+        Action(
+            "units.light",
+            "Light up",
+            lambda: bench.levels(lambda live: live.light_up(bench.selection)),
+            "Ctrl+U",
+            "selection",
+            help="Home, with the light on, open and white",
+            group="Hand controls",
+        ),
+        Action(
+            "units.home",
+            "Home",
+            lambda: bench.levels(lambda live: live.home(bench.selection)),
+            "Ctrl+H",
+            "selection",
+            group="Hand controls",
+        ),
+        Action(
+            "units.release",
+            "Release the units in hand",
+            lambda: bench.levels(lambda live: live.let_go(bench.selection)),
+            "Ctrl+Backspace",
+            "selection",
+            help="Nothing is asked of them any more",
+            group="Hand controls",
+        ),
+        Action(
+            "units.release_all",
+            "Release everything",
+            lambda: bench.levels(lambda live: live.restore({})),
+            "Ctrl+Shift+Backspace",
+            group="Hand controls",
+        ),
+        Action(
+            "hand.reverse",
+            "Reverse the order in hand",
+            lambda: bench.select(bench.selection[::-1]),
+            "Ctrl+I",
+            "selection",
+            group="Hand controls",
+        ),
+        Action(
+            "hand.every_other", "Keep every other", lambda: bench.select(bench.selection[::2]), "Ctrl+2", "selection", group="Hand controls"
+        ),
+        Action("hand.let_go", "Let go of all", lambda: bench.select([]), "Ctrl+D", "selection", group="Hand controls"),
+        Action(
+            "hand.all",
+            "Take all units in hand",
+            lambda: bench.select([u.id for u in sorted(bench.show.units, key=lambda u: u.number)]),
+            "Ctrl+Shift+D",
+            group="Hand controls",
+        ),
+        Action("hand.drawer", "Open or shut the hand controls", hand.toggle, "Ctrl+J", group="Hand controls"),
+    )

@@ -1,0 +1,378 @@
+"""The inspector: what is in hand, as fields that can be typed in; paper beside patch; its snags."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+
+from msgspec.structs import replace
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
+
+from isthmus.app.kit import paint
+from isthmus.app.kit.figures import read_figure, write_figure
+from isthmus.app.kit.theme import SIZE, font, pen, theme
+from isthmus.app.kit.widgets import Line, Panel, Section, SeverityMark, bind, button, label, plain_tip, set_property
+from isthmus.app.model.workbench import Workbench
+from isthmus.app.shell.structure_panel import StructurePanel
+from isthmus.check import holds
+from isthmus.errors import EntryFault
+from isthmus.layout import put_unit
+from isthmus.layout.structures import slide
+from isthmus.patch import edits, footprint
+from isthmus.patch.addresses import place, read_addresses
+from isthmus.patch.cells import addresses, addresses_continued
+from isthmus.patch.follow import grown
+from isthmus.patch.limits import limits_of_many
+from isthmus.patch.numbers import read_numbers, write_numbers
+from isthmus.profiles import profiles_of
+from isthmus.show import Show, read_address, write_address
+from isthmus.show.records import PaperRow, Quat, Unit
+from isthmus.snags import Snag
+from isthmus.stage.mount import HANGS, hang_of, hung, leaned, mount_of, turned
+from isthmus.stage.runs import along_of
+
+Write = Callable[[Show, list[str], str], Show]
+
+
+def _numbers(show: Show, ids: list[str], text: str) -> Show:
+    numbers = read_numbers(text)
+    if len(numbers) == 1:
+        numbers = list(range(numbers[0], numbers[0] + len(ids)))
+    if len(numbers) != len(ids):
+        raise EntryFault(f"{len(numbers)} numbers for {len(ids)} units.", do="Type the first, or as many as there are units.")
+    for unit, number in zip(ids, numbers, strict=True):
+        show = edits.set_number(show, unit, number)
+    return show
+
+
+def _place(axis: int) -> Write:
+    def write(show: Show, ids: list[str], text: str) -> Show:
+        value = read_figure(text, "distance")
+        for unit_id in ids:
+            unit = show.unit(unit_id)
+            at = list((unit.position if unit else None) or (0.0, 0.0, 0.0))
+            at[axis] = value
+            show = put_unit(show, unit_id, (at[0], at[1], at[2]))
+        return show
+
+    return write
+
+
+def _mounted(change: Callable[[Quat, float], Quat]) -> Write:
+    def write(show: Show, ids: list[str], text: str) -> Show:
+        degrees = read_figure(text, "angle")
+        return edits.change_units(show, ids, lambda u: u if u.pinned else replace(u, rotation=change(u.rotation, degrees)))
+
+    return write
+
+
+def _hangs(show: Show, ids: list[str], text: str) -> Show:
+    hang = text.strip().lower()
+    if hang not in HANGS:
+        raise EntryFault(f"“{text[:20]}” is no way to hang.", do=f"Write {', '.join(HANGS)}.")
+    return edits.change_units(show, ids, lambda u: u if u.pinned else replace(u, rotation=hung(u.rotation, hang)))
+
+
+def _along(show: Show, ids: list[str], text: str) -> Show:
+    """Metres along the structure each hangs on."""
+    along = read_figure(text, "distance")
+    for unit_id in ids:
+        show = slide(show, unit_id, along)
+    return show
+
+
+def _home(name: str) -> Write:
+    """Degrees added to all that is sent to an axis: where it stands at home, apart from how it is mounted."""
+
+    def write(show: Show, ids: list[str], text: str) -> Show:
+        degrees = read_figure(text, "angle")
+        if abs(degrees) > 720:
+            raise EntryFault(f"“{text[:20]}” is more than two turns.")
+        return edits.change_units(show, ids, lambda u: replace(u, handling=replace(u.handling, **{name: degrees})))
+
+    return write
+
+
+def _text(name: str) -> Write:
+    return lambda show, ids, text: edits.set_text(show, ids, name, text)
+
+
+def _metres(axis: int) -> Callable[[Unit], str]:
+    return lambda unit: f"{unit.position[axis]:.2f}" if unit.position else "none"
+
+
+class Field(Line):
+    """One property of all units in hand; different values show as ≠ with their counts until something is typed."""
+
+    def __init__(self, name: str, mono: bool) -> None:
+        super().__init__()
+        self.setObjectName(f"inspector {name}")
+        self.setAccessibleName(name)
+        self.setFont(font("table", 500 if mono else 400, mono=mono))
+        self.setFixedHeight(SIZE["control"])
+        self.original = ""
+
+    def show_values(self, values: list[str]) -> None:
+        counted = Counter(values)
+        mixed = len(counted) > 1
+        set_property(self, "mixed", mixed)
+        self.original = "" if mixed else next(iter(counted), "")
+        self.setText(self.original)
+        self.setCursorPosition(0)
+        self.setPlaceholderText("≠  " + "  ".join(f"{v or 'none'} ×{n}" for v, n in counted.most_common(3)) if mixed else "none")
+        self.setToolTip(plain_tip(", ".join(f"{v or 'none'} ×{n}" for v, n in counted.most_common(12)) if mixed else ""))
+
+
+class PaperAndRig(QWidget):
+    """Paper (upright) beside rig or patch, line by line, with = or the severity of the difference."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows: list[tuple[str, str, str, str]] = []
+
+    def set(self, rows: list[tuple[str, str, str, str]]) -> None:
+        self.rows = rows
+        self.setFixedHeight(20 + 24 * len(rows))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        w = self.width()
+        middle = 62 + (w - 62) / 2
+        paint.text(p, 62, 0, "PAPER", font(10, 600, track=1.2), "text2", height=18)
+        paint.text(p, middle + 14, 0, "PATCH", font(10, 600, track=1.2), "text2", height=18)
+        for i, (name, paper, patch, state) in enumerate(self.rows):
+            y = 20 + i * 24
+            mono = patch[:1].isdigit() or paper[:1].isdigit()
+            paint.text(p, 0, y, name, font("table"), "text2", height=23)
+            paint.text(p, 62, y, paper or "–", font("table", 500, mono=mono), "text", width=middle - 76, height=23)
+            paint.text(p, middle + 14, y, patch or "–", font("table", 500, mono=mono), "text", width=w - middle - 14, height=23)
+            if state == "same":
+                p.setPen(pen("teal", 1.4))
+                p.drawLine(int(middle) - 6, y + 10, int(middle) + 4, y + 10)
+                p.drawLine(int(middle) - 6, y + 14, int(middle) + 4, y + 14)
+            elif state:
+                paint.severity(p, state, middle - 1, y + 12, 6)
+            p.fillRect(QRectF(0, y + 23, w, 1), theme.color("line_faint"))
+
+
+class Inspector(Panel):
+    FIELDS: tuple[tuple[str, bool, Callable[[Unit], str] | None, Write | None], ...] = (
+        ("Unit", True, None, _numbers),
+        ("Name", False, lambda u: u.name, _text("name")),
+        ("Profile", False, None, None),
+        ("Mode", False, lambda u: u.mode, lambda s, ids, t: edits.set_mode(s, ids, t.strip())),
+        ("Starts at", True, addresses, lambda s, ids, t: edits.set_address(s, ids, read_address(t))),
+        ("Takes", True, None, None),
+        ("Hangs on", False, lambda u: u.hangs_on, _text("hangs_on")),
+        ("Gel", False, lambda u: u.gel, _text("gel")),
+        ("Purpose", False, lambda u: u.purpose, _text("purpose")),
+        ("Across x", True, _metres(0), _place(0)),
+        ("Upstage y", True, _metres(1), _place(1)),
+        ("Height z", True, _metres(2), _place(2)),
+        ("Along", True, None, _along),
+        ("Hangs", False, hang_of, _hangs),
+        ("Turn", True, lambda u: write_figure(mount_of(u.rotation).turn, 1), _mounted(turned)),
+        ("Lean", True, lambda u: write_figure(mount_of(u.rotation).lean, 1), _mounted(leaned)),
+        ("Pan home", True, lambda u: write_figure(u.handling.pan_offset, 1), _home("pan_offset")),
+        ("Tilt home", True, lambda u: write_figure(u.handling.tilt_offset, 1), _home("tilt_offset")),
+    )
+
+    def __init__(self, bench: Workbench, follow: Callable[[Snag], None]) -> None:
+        super().__init__("shelf")
+        self.bench, self.follow = bench, follow
+        self.setFixedWidth(SIZE["inspector"])
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(1, 0, 0, 0)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        outer.addWidget(self.area)
+        inside = QWidget()
+        self.area.setWidget(inside)
+        self.area.viewport().setAutoFillBackground(False)
+        inside.setAutoFillBackground(False)
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(15, 12, 15, 12)
+        column.setSpacing(0)
+        self.heading = label("", size=15, weight=600)
+        self.heading.setFixedHeight(24)
+        self.below = label("", "quiet", wrap=True)
+        self.below.setMinimumHeight(20)
+        column.addWidget(self.heading)
+        column.addWidget(self.below)
+        column.addSpacing(10)
+        self.form = QWidget()
+        grid = QGridLayout(self.form)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setVerticalSpacing(5)
+        grid.setColumnMinimumWidth(0, 68)
+        self.fields: dict[str, Field] = {}
+        for y, (name, mono, _, write) in enumerate(self.FIELDS):
+            field = Field(name, mono)
+            field.setEnabled(write is not None)
+            field.editingFinished.connect(lambda n=name: self._typed(n))
+            grid.addWidget(label(name, "quiet"), y, 0)
+            grid.addWidget(field, y, 1)
+            self.fields[name] = field
+        self.structure = StructurePanel(bench)
+        column.addWidget(self.structure)
+        column.addWidget(self.form)
+        column.addSpacing(14)
+        self.paper_title = Section("Paper and patch")
+        self.paper = PaperAndRig()
+        column.addWidget(self.paper_title)
+        column.addWidget(self.paper)
+        self.limits = label("", "attention", wrap=True)
+        self.limits.setObjectName("inspector limits")
+        column.addSpacing(6)
+        column.addWidget(self.limits)
+        self.verdict = label("", "quiet", italic=True, wrap=True)
+        column.addSpacing(6)
+        column.addWidget(self.verdict)
+        column.addSpacing(12)
+        self.snag_title = Section("Snags")
+        column.addWidget(self.snag_title)
+        self.snag_box = QWidget()
+        self.snag_column = QVBoxLayout(self.snag_box)
+        self.snag_column.setContentsMargins(0, 0, 0, 0)
+        self.snag_column.setSpacing(6)
+        column.addWidget(self.snag_box)
+        column.addStretch(1)
+        bench.selection_changed.connect(self.refresh)
+        bench.held_changed.connect(self.refresh)
+        bind(bench.changed, self, self.refresh)
+        self.refresh()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        QPainter(self).fillRect(QRectF(0, 0, 1, self.height()), theme.color("line"))
+
+    def refresh(self) -> None:
+        units = self.bench.selected()
+        profiles = profiles_of(self.bench.show)
+        self.heading.setText(f"{len(units)} units in hand" if len(units) != 1 else f"{units[0].number}  {units[0].name}")
+        if not units:
+            self.heading.setText("Nothing in hand")
+            self.below.setText("Choose units in a table, on the plan or the stage.")
+        held = self.structure.structure()
+        self.structure.setVisible(held is not None)
+        if held is not None:
+            self.heading.setText(held.name)
+            self.below.setText(f"{held.kind}, in hand")
+            units = []
+        for widget in (self.form, self.paper_title, self.paper, self.limits, self.verdict, self.snag_title, self.snag_box):
+            widget.setVisible(bool(units))
+        if not units:
+            return
+        models = Counter(profiles.profiles[u.profile].in_full or u.profile if u.profile in profiles.profiles else u.profile for u in units)
+        self.below.setText(", ".join(models) if len(models) == 1 else f"{len(models)} profiles")
+        for name, _, read, _ in self.FIELDS:
+            field = self.fields[name]
+            if name == "Unit":
+                field.show_values([write_numbers([u.number for u in units])])
+            elif name == "Profile":
+                field.show_values([profiles.profiles[u.profile].label if u.profile in profiles.profiles else u.profile for u in units])
+            elif name == "Takes":
+                field.show_values([str(footprint(u, profiles)) for u in units])
+            elif name == "Along":
+                field.show_values([self._along(u) for u in units])
+            elif read:
+                field.show_values([read(u) for u in units])
+        words = limits_of_many(self.bench.show, units)
+        self.limits.setVisible(bool(words))
+        self.limits.setText("Limited: " + "; ".join(words) + ".")
+        self._show_paper(units[0] if len(units) == 1 else None)
+        self._show_snags({u.id for u in units})
+
+    def _along(self, unit: Unit) -> str:
+        """Metres from the start of what it hangs on."""
+        on = next((s for s in self.bench.show.structures if s.id == unit.structure), None)
+        return write_figure(along_of(on, unit.position)) if on and unit.position else ""
+
+    def _show_paper(self, unit: Unit | None) -> None:
+        row: PaperRow | None = next((r for r in self.bench.show.paper.rows if unit and r.number == unit.number), None)
+        verdict = next((v for v in self.bench.show.verdicts if unit and v.unit == unit.id), None)
+        self.paper_title.setVisible(row is not None)
+        self.paper.setVisible(row is not None)
+        self.verdict.setVisible(verdict is not None)
+        if verdict:
+            stale = "" if holds(self.bench.show, verdict) else " It has been changed since."
+            self.verdict.setText(f"Roll call {verdict.at[11:16]}: {verdict.result}. {verdict.note}{stale}")
+        if row is None or unit is None:
+            return
+        profiles = profiles_of(self.bench.show)
+        model = profiles.profiles[unit.profile].label if unit.profile in profiles.profiles else unit.profile
+        address = write_address(row.universe, row.address) if row.universe else ""
+        pairs = [
+            ("Model", row.type, model),
+            ("Mode", row.mode, unit.mode),
+            ("Address", address, addresses(unit)),
+            ("Hangs on", row.hangs_on, unit.hangs_on),
+            ("Gel", row.gel, unit.gel),
+        ]
+        self.paper.set([(n, a, b, "same" if a == b else "" if not a else "attention") for n, a, b in pairs if a or b])
+
+    def _show_snags(self, units: set[str]) -> None:
+        while item := self.snag_column.takeAt(0):
+            widget = item.widget()
+            if widget:
+                widget.setParent(None)
+                widget.deleteLater()
+        found = [s for s in self.bench.snags if units & set(s.units)]
+        self.snag_title.setVisible(bool(found))
+        for snag in found[:6]:
+            box = QWidget()
+            grid = QGridLayout(box)
+            grid.setContentsMargins(0, 0, 0, 2)
+            grid.setHorizontalSpacing(6)
+            grid.setVerticalSpacing(2)
+            grid.addWidget(SeverityMark(snag.severity), 0, 0, Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(label(snag.text, wrap=True), 0, 1)
+            if snag.mend:
+                grid.addWidget(button(snag.mend.label, "link", lambda s=snag: self.follow(s)), 1, 1, Qt.AlignmentFlag.AlignLeft)
+            grid.setColumnStretch(1, 1)
+            self.snag_column.addWidget(box)
+        if len(found) > 6:
+            self.snag_column.addWidget(label(f"and {len(found) - 6} more on Readiness", "quiet"))
+
+    def _placed(self, ids: list[str], text: str) -> bool:
+        """Addresses are given as a whole; when somebody is there already, the ways out are shown."""
+
+        def run() -> None:
+            spots = read_addresses(text)
+            texts = [text, *addresses_continued(self.bench.show, ids, [text])] if len(ids) > 1 and len(spots) == 1 else [text] * len(ids)
+            placing = place(self.bench.show, {unit: read_addresses(one) for unit, one in zip(ids, texts, strict=True)})
+            words = f"address of {len(ids)} unit{'s' * (len(ids) != 1)}"
+            self.bench.place(words, placing)
+
+        if not self.bench.guard(run):
+            self.refresh()
+        return True
+
+    def _give_mode(self, ids: list[str], mode: str) -> None:
+        after = edits.set_mode(self.bench.show, ids, mode)
+        self.bench.place(f"mode of {len(ids)} unit{'s' * (len(ids) != 1)}", grown(self.bench.show, after, ids))
+
+    def _typed(self, name: str) -> None:
+        field = self.fields[name]
+        text = field.text()
+        if text == field.original or (not text and field.property("mixed")):
+            return
+        write = next(w for n, _, _, w in self.FIELDS if n == name)
+        ids = list(self.bench.selection)
+        field.original = text
+        if name == "Starts at" and self._placed(ids, text):
+            return
+        if name == "Mode":
+            if not self.bench.guard(lambda: self._give_mode(ids, text.strip())):
+                self.refresh()
+            return
+        if write is None or not self.bench.guard(
+            lambda: self.bench.commit(f"{name.lower()} of {len(ids)} unit{'s' * (len(ids) != 1)}", write(self.bench.show, ids, text))
+        ):
+            self.refresh()

@@ -1,0 +1,189 @@
+"""Find anything: units, addresses, snags, pages and acts, by a few letters. And the page of shortcuts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QDialog, QGridLayout, QLineEdit, QListWidget, QListWidgetItem, QScrollArea, QVBoxLayout, QWidget
+
+from isthmus.app.kit.actions import Registry
+from isthmus.app.kit.dialogs import Frame
+from isthmus.app.kit.theme import font
+from isthmus.app.kit.widgets import Section, label
+from isthmus.app.model.workbench import Workbench
+from isthmus.app.shell.spine import PAGES
+from isthmus.errors import EntryFault
+from isthmus.patch import index_of
+from isthmus.patch.cells import addresses
+from isthmus.patch.choose import read_choice
+from isthmus.patch.numbers import BUT
+from isthmus.show import read_address
+from isthmus.snags import Snag
+
+SHOWN = 14
+
+
+@dataclass(frozen=True)
+class Hit:
+    words: str
+    kind: str
+    run: Callable[[], object]
+
+
+def find(text: str, bench: Workbench, actions: Registry, go: Callable[[str], None], follow: Callable[[Snag], None]) -> list[Hit]:
+    """Best first: a unit of that very number, who sits on that address, then everything that mentions the words."""
+    words = text.lower().split()
+    hits: list[tuple[int, Hit]] = []
+
+    def rank(subject: str, base: int) -> int | None:
+        low = subject.lower()
+        if not all(word in low for word in words):
+            return None
+        return base - 3 * low.startswith(text.lower().strip())
+
+    def offer(subject: str, kind: str, base: int, run: Callable[[], object]) -> None:
+        place = rank(subject, base)
+        if place is not None:
+            hits.append((place, Hit(subject, kind, run)))
+
+    units = sorted(bench.show.units, key=lambda u: u.number)
+    if "." in text or "/" in text:
+        try:
+            spot = read_address(text)
+        except EntryFault:
+            spot = None
+        index = index_of(bench.show)
+        for span in index.universe(spot[0]).spans if spot else ():
+            if spot and span.start <= spot[1] <= span.end:
+                unit = index.by_id[span.unit]
+                hits.append(
+                    (
+                        0,
+                        Hit(
+                            f"{text.strip()} belongs to {unit.number} {unit.name}",
+                            "address",
+                            lambda u=unit.id: (bench.select([u]), go("Patch")),
+                        ),
+                    )
+                )
+    if text.strip() and not text.strip().isdigit():
+        try:
+            chosen = read_choice(bench.show, text)
+        except EntryFault:
+            chosen = None
+        if chosen and chosen.ids:
+            hits.append(
+                (1 if text.strip()[:1].isdigit() or BUT.search(text) else 15, Hit(chosen.words, "take", lambda: bench.select(chosen.ids)))
+            )
+    for unit in units:
+        base = 0 if text.strip() == str(unit.number) else 20
+        offer(f"{unit.number} {unit.name}  {addresses(unit)}  {unit.hangs_on}", "unit", base, lambda u=unit.id: bench.select([u]))
+    for page in PAGES:
+        offer(page, "page", 10, lambda n=page: go(n))
+    for action in actions.all():
+        if actions.enabled(action):
+            key = f"   {action.key}" if action.key else ""
+            offer(f"{actions.text(action.id)}{key}", "act", 12, lambda a=action.id: actions.trigger(a))
+    for snag in bench.snags:
+        offer(snag.text, "snag", 30, lambda s=snag: (go("Readiness"), bench.select(s.units)))
+    return [hit for _, hit in sorted(hits, key=lambda item: item[0])][:SHOWN]
+
+
+class Palette(QDialog):
+    def __init__(self, parent: QWidget, search: Callable[[str], list[Hit]]) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setObjectName("palette")
+        self._search = search
+        self._hits: list[Hit] = []
+        self.setFixedWidth(560)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 8, 8, 8)
+        self.field = QLineEdit()
+        self.field.setObjectName("palette field")
+        self.field.setFont(font("body"))
+        self.field.setFixedHeight(32)
+        self.field.setPlaceholderText("201-208 but 203, 2.101, a name, a snag, or what to do")
+        self.list = QListWidget()
+        self.list.setFont(font("table"))
+        self.list.setUniformItemSizes(True)
+        self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.list.setFixedHeight(SHOWN * 24 + 6)
+        self.list.itemActivated.connect(lambda _: self._run())
+        self.list.itemClicked.connect(lambda _: self._run())
+        column.addWidget(self.field)
+        column.addWidget(self.list)
+        self.field.textChanged.connect(self._renew)
+        self.field.installEventFilter(self)
+        self._renew("")
+        self.field.setFocus()
+
+    def _renew(self, text: str) -> None:
+        self._hits = self._search(text)
+        self.list.clear()
+        for hit in self._hits:
+            item = QListWidgetItem(f"{hit.kind:8} {hit.words}")
+            item.setFont(font("table", mono=hit.kind in ("unit", "address")))
+            item.setSizeHint(item.sizeHint().expandedTo(self.list.size().scaled(1, 24, Qt.AspectRatioMode.IgnoreAspectRatio)))
+            self.list.addItem(item)
+        self.list.setCurrentRow(0)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
+            if step and self._hits:
+                self.list.setCurrentRow((self.list.currentRow() + step) % len(self._hits))
+                return True
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self._run()
+                return True
+        return super().eventFilter(watched, event)
+
+    def _run(self) -> None:
+        row = self.list.currentRow()
+        if 0 <= row < len(self._hits):
+            hit = self._hits[row]
+            self.close()
+            hit.run()
+
+
+class Keys(Frame):
+    """Every act with its shortcut, by page."""
+
+    def __init__(self, parent: QWidget, actions: Registry) -> None:
+        super().__init__(parent, "Keys", "Close", lambda: True, 620)
+        self.resize(640, 620)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        inside = QWidget()
+        area.setWidget(inside)
+        column = QVBoxLayout(inside)
+        for group in dict.fromkeys(a.group for a in actions.all()):
+            column.addWidget(Section(group))
+            grid = QGridLayout()
+            grid.setVerticalSpacing(3)
+            grid.setColumnStretch(1, 1)
+            for y, action in enumerate(a for a in actions.all() if a.group == group):
+                grid.addWidget(label(action.key or "", mono=True), y, 0)
+                grid.addWidget(label(action.text), y, 1)
+                grid.setColumnMinimumWidth(0, 190)
+            column.addLayout(grid)
+        others = [
+            ("Arrow keys", "move in tables, turn the stage, move the plan; with Rearrange on they nudge"),
+            ("F2, or type", "type in a cell; Enter then goes down, Tab to the right"),
+            ("Ctrl+C, Ctrl+V", "copy rows and paste cells, as in a spreadsheet"),
+            ("Tab", "next part of the window"),
+        ]
+        column.addWidget(Section("Everywhere"))
+        grid = QGridLayout()
+        for y, (key, words) in enumerate(others):
+            grid.addWidget(label(key, mono=True), y, 0)
+            grid.addWidget(label(words), y, 1)
+        grid.setColumnMinimumWidth(0, 190)
+        grid.setColumnStretch(1, 1)
+        column.addLayout(grid)
+        column.addStretch(1)
+        self.body.addWidget(area, 1)

@@ -1,0 +1,294 @@
+"""Pictures of every main view, from the demo show, at 1280x800."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import tempfile
+import threading
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+
+from isthmus.app.canvas.stage_view import StageView
+from isthmus.app.kit.theme import theme
+from isthmus.app.shell.window import Window
+from isthmus.check import callable_units, mark
+from isthmus.check.acts import KINDS
+from isthmus.demo import SCENARIO, lantern_tide
+from isthmus.routes import edits as core
+from isthmus.standin import RigClient, StandInRig, read_scenario
+
+SIZE = (1280, 800)
+
+
+def wait(seconds: float) -> None:
+    loop = QEventLoop()
+    QTimer.singleShot(int(seconds * 1000), loop.quit)
+    loop.exec()
+
+
+def light_the_stage(window: Window) -> None:
+    """A look with the whole rig lit: warm keys, sea colours from the masts, beams over the water."""
+    bench = window.bench
+
+    def change(live) -> None:
+        of = {u.number: u.id for u in bench.show.units}
+        live.light_up(of.values(), 0.8)
+        tones = {"sea": (0.05, 0.45, 1.0), "kelp": (0.1, 1.0, 0.55), "lamp": (1.0, 0.42, 0.12), "heather": (0.8, 0.2, 1.0)}
+        plan = [
+            (range(101, 107), "sea", 28),
+            (range(107, 111), "heather", 30),
+            (range(201, 209), "lamp", -35),
+            (range(211, 217), "kelp", 6),
+            (range(221, 227), "sea", 24),
+        ]
+        for numbers, tone, tilt in plan:
+            ids = [of[n] for n in numbers if n in of]
+            live.set_colour(ids, np.array(tones[tone]))
+            for i, unit in enumerate(ids):
+                live.set_axis([unit], "Tilt", tilt if tone != "lamp" else -tilt)
+                live.set_axis([unit], "Pan", (i - (len(ids) - 1) / 2) * (16 if tilt > 20 else -9))
+        live.set_colour([of[n] for n in range(301, 315) if n in of], np.array(tones["sea"]))
+        live.set_colour([of[n] for n in range(411, 417) if n in of], np.array(tones["heather"]))
+        live.set_intensity([of[n] for n in (*range(411, 417), *range(431, 435), 441, 442) if n in of], 0.35)
+
+    bench.levels(change)
+
+
+def take_shots(app: QApplication, folder: Path) -> int:
+    """Save the pictures; the person's own settings and self-saved work are left alone."""
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as state:
+        os.environ["ISTHMUS_CONFIG"] = os.environ["ISTHMUS_STATE"] = os.environ["ISTHMUS_DATA"] = state
+        show = lantern_tide()
+        for number, result, note in (
+            (101, "answers", ""),
+            (102, "answers", ""),
+            (103, "answers", ""),
+            (104, "silent", "no light, no movement; fuse?"),
+            (105, "answers", ""),
+            (106, "wrong", "iris sticks"),
+        ):
+            show = mark(show, f"u{number}", result, note, at=f"2026-06-12T19:{30 + number % 100:02d}:00")
+        window = Window(show)
+        window.resize(*SIZE)
+        window.show()
+        bench = window.bench
+        wait(0.6)
+
+        def shot(name: str, pause: float = 0.35) -> None:
+            wait(pause)
+            window.grab().save(str(folder / f"{name}.png"))
+            print(folder / f"{name}.png")
+
+        shot("readiness")
+        _profiles(window, shot)
+        window.go("Patch")
+        bench.select(["u313", "u314", "u311", "u312"])
+        bench.levels(lambda live: live.light_up(["u313"]))
+        shot("patch")
+        window.patch.show_view("Paper")
+        shot("paper")
+        window.patch.show_view("Units")
+        bench.levels(lambda live: live.restore({}))
+        bench.select([])
+        _routes(window, shot)
+        light_the_stage(window)
+        _plan(window, shot)
+        _stage(window, shot)
+        bench.levels(lambda live: live.restore({}))
+        _roll_call(window, shot)
+        window._closing = True
+        window.shut_down()
+        window.close()
+        _two_truths(folder)
+    return 0
+
+
+def _profiles(window: Window, shot: Callable[[str], None]) -> None:
+    """Finding a profile, and making one from a manual."""
+    window.go("Profiles")
+    page = window.profiles
+    end = time.monotonic() + 30
+    while (page.link.busy or not len(page.link.shelf.columns)) and time.monotonic() < end:
+        wait(0.1)
+    finder = page.library.finder
+    finder.footprint.setText("20-23")
+    finder.on[0][0].setText("7")
+    finder.on[0][1].setText("shutter")
+    finder.having.setText("prism")
+    wait(0.4)
+    page.library.results.setCurrentIndex(page.library.results.results.index(1, 0))
+    shot("profiles")
+
+
+def _plan(window: Window, shot: Callable[..., None]) -> None:
+    """The plan in use in both themes, and light in false colours."""
+    bench, page = window.bench, window.plan
+    bench.select(["u211", "u212", "u213"])
+    window.go("Plan")
+    shot("plan")
+    theme.set("day")
+    shot("plan-day")
+    theme.set("night")
+    page.switch_lux()
+    bench.select([])
+    wait(1.0)
+    page.canvas.hovered.emit(-6.2, 1.2)
+    shot("plan-lux")
+    page.switch_lux()
+    window.notice.hide()
+
+
+def _roll_call(window: Window, shot: Callable[..., None]) -> None:
+    """A call under way, what its verdicts lead to, what answers RDM, and a hunt; the stand-in rig hangs beside it."""
+    bench, page = window.bench, window.roll_call
+    with running_rig():
+        window.output.switch(True)
+        window.go("Roll call")
+        page.call.only.setText("101-110, 201-208")
+        page.call.kinds["movement"].setChecked(True)
+        bench.guard(page.call.begin)
+        bench.step_act()
+        shot("roll-call", 1.5)
+        bench.end_call()
+        show = bench.show
+        seen = {
+            "u104": ("silent", (), ()),
+            "u203": ("silent", (), ()),
+            "u207": ("wrong", ("too",), ("u203",)),
+            "u208": ("wrong", ("colour", "beam"), ()),
+            "u106": ("answers", (), ()),
+        }
+        for unit in callable_units(show)[0]:
+            result, what, others = seen.get(unit.id, ("answers", (), ()))
+            show = mark(show, unit.id, result, what=what, others=others, acts=KINDS, at="2026-06-12T19:40:00")
+        bench.commit("a round", show)
+        page.checks.conclude()
+        page.show_view("Findings")
+        shot("findings")
+        theme.set("day")
+        page.findings.choose("u203")
+        shot("findings-day")
+        theme.set("night")
+        page.show_view("Discovery")
+        page.discovery.discover()
+        end = time.monotonic() + 60
+        while page.discovery.task is not None and time.monotonic() < end:
+            wait(0.2)
+        shot("discovery")
+        page.show_view("Hunt")
+        bench.select(["u104"])
+        page.hunt.begin()
+        for answer in ("yes", "no", "yes"):
+            page.hunt.say(answer)
+        shot("hunt")
+        page.hunt.end()
+        window.net.look(False)
+
+
+def _stage(window: Window, shot: Callable[..., None]) -> None:
+    """From the seats with heads aimed, and from above."""
+    bench, page = window.bench, window.stage
+    heads = ["u101", "u102", "u103", "u104", "u105", "u106"]
+    bench.levels(lambda live: live.ask({(u, 0, "Gobo1"): 60 / 255 for u in ("u101", "u106")}))
+    bench.aim(heads, (0.0, -1.0, 0.0), quiet=True)
+    bench.select(["u101", "u106"])
+    window.go("Stage")
+    pictures(page.view, 14)
+    shot("stage")
+    bench.select(heads)
+    page.see_from("Top")
+    page.switch_aim()
+    pictures(page.view, 8)
+    shot("stage-top")
+    page.switch_aim()
+    page.see_from("Seats")
+
+
+def pictures(view: StageView, count: int) -> None:
+    """Wait until so many more pictures are drawn."""
+    goal, end = view.pictures + count, time.monotonic() + 15
+    while view.pictures < goal and not view.failure and time.monotonic() < end:
+        wait(0.1)
+
+
+def _two_truths(folder: Path) -> None:
+    """What paper asks beside what the stand-in rig does."""
+    with running_rig() as client:
+        window = Window(lantern_tide(), client.address)
+        window.resize(*SIZE)
+        window.show()
+        window.go("Stage")
+        window.output.switch(True)
+        light_the_stage(window)
+        window.stage.show_truth("Side by side")
+        pictures(window.stage.view, 12)
+        pictures(window.stage.other, 6)
+        window.grab().save(str(folder / "stage-rig.png"))
+        print(folder / "stage-rig.png")
+        window._closing = True
+        window.shut_down()
+        window.close()
+
+
+def _routes(window: Window, shot: Callable[..., None]) -> None:
+    """The views of the Routes page, with a stand-in rig beside it in which a node has failed and somebody else sends."""
+    bench, page, before = window.bench, window.routes, window.bench.show
+    with running_rig() as client:
+        window.go("Routes")
+        window.net.look(True)
+        made = core.add_node(before, "Slipway", "127.0.0.7", "quay, by the crane", (32, 33), spare=True)
+        made = core.mirror(made, "ferry-b", made.nodes[-1].id, "spare")
+        made = core.change_output(
+            made, "o1", protocol="sacn", way="unicast", host="127.0.0.1", sacn=1, priority=110, label="heard here too"
+        )
+        bench.commit("a spare", core.add_output(made, 1, "127.0.0.2", 0))
+        window.output.switch(True)
+        light_the_stage(window)
+        client.do("node", name="Ferry A", ports=[0, 5])
+        client.do("send", protocol="sacn", number=1, to="127.0.0.1", level=60, priority=100)
+        wait(1.0)
+        page.show_view("Watch")
+        wait(2.5)
+        page.watch.table.selectRow(0)
+        shot("watch")
+        client.do("node", name="Ferry B", on=False)
+        page.show_view("Routes")
+        end = time.monotonic() + 12
+        while not any(s.rule == "node-missing" and "Ferry B" in s.text for s in bench.snags) and time.monotonic() < end:
+            wait(0.2)  # a node that has gone is told after some silence
+        page.routes.choose("o3")
+        shot("routes")
+        theme.set("day")
+        page.show_view("Nodes")
+        page.nodes.table.selectRow(0)
+        shot("nodes", 1.0)
+        theme.set("night")
+        window.output.switch(False)
+        window.net.look(False)
+        while bench.show is not before:
+            bench.undo()
+        window.notice.hide()
+        bench.levels(lambda live: live.restore({}))
+
+
+@contextlib.contextmanager
+def running_rig() -> Iterator[RigClient]:
+    """The demo's stand-in rig on a thread."""
+    rig = StandInRig(read_scenario(SCENARIO))
+    thread = threading.Thread(target=rig.serve)
+    thread.start()
+    client = RigClient(rig.address)
+    try:
+        yield client
+    finally:
+        client.close()
+        rig.stop()
+        thread.join()
+        rig.close()

@@ -1,0 +1,159 @@
+"""The spine: the pages as a plotted course from the Paper coast to the Rig coast."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from isthmus.app.kit import paint
+from isthmus.app.kit.theme import LINE, SIZE, advance, font, pen, theme
+from isthmus.app.kit.widgets import bind
+from isthmus.app.model.workbench import Workbench
+from isthmus.snags import ORDER
+
+PAGES = ("Readiness", "Profiles", "Patch", "Routes", "Plan", "Stage", "Roll call")
+STEP_OF = {"Profiles": "profile", "Patch": "address", "Routes": "route", "Plan": "place", "Stage": "place", "Roll call": "answered"}
+COAST = 30
+
+
+class Spine(QWidget):
+    go = Signal(str)
+
+    def __init__(self, bench: Workbench, foot: Callable[[], list[tuple[str, str, bool]]]) -> None:
+        super().__init__()
+        self.bench, self._foot = bench, foot
+        self.current = PAGES[0]
+        self._over = ""
+        self.setFixedWidth(SIZE["spine"])
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("Pages")
+        self.setObjectName("spine")
+        bind(bench.changed, self, self.update)
+        bind(bench.concluded_changed, self, self.update)
+        bind(bench.network_changed, self, self.update)
+        theme.changed.connect(self.update)
+
+    def set_current(self, name: str) -> None:
+        self.current = name
+        self.update()
+
+    def places(self) -> dict[str, QRectF]:
+        """Where each page's row is; rows close up when the window is low."""
+        room = self.height() - 10 - COAST - 64
+        high = max(44.0, min(float(SIZE["spine_item"]), room / len(PAGES)))
+        found, y = {}, 10.0
+        for i, name in enumerate(PAGES):
+            if i == 1:
+                y += COAST
+            found[name] = QRectF(0, y, self.width() - 1, high)
+            y += high
+        return found
+
+    def fraction(self, name: str) -> float:
+        crossing = self.bench.crossing
+        if not crossing.total:
+            return 0.0
+        if name == "Readiness":
+            return sum(crossing.done.values()) / (crossing.total * len(crossing.done))
+        return crossing.done[STEP_OF[name]] / crossing.total
+
+    # ------------------------------------------------------------ hands
+
+    def _at(self, point: QPointF) -> str:
+        return next((name for name, r in self.places().items() if r.contains(point)), "")
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if name := self._at(event.position()):
+            self.go.emit(name)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self._over = self._at(event.position())
+        self.setCursor(Qt.CursorShape.PointingHandCursor if self._over else Qt.CursorShape.ArrowCursor)
+        self.update()
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self._over = ""
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
+        if step:
+            self.go.emit(PAGES[(PAGES.index(self.current) + step) % len(PAGES)])
+        else:
+            super().keyPressEvent(event)
+
+    # ------------------------------------------------------------ paint
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.fillRect(self.rect(), theme.color("abyss"))
+        p.fillRect(QRectF(self.width() - 1, 0, 1, self.height()), theme.color("line"))
+        places = self.places()
+        self._coast(p, places[PAGES[1]].top() - 15, "PAPER", 1)
+        self._coast(p, places["Roll call"].bottom() + 16, "RIG", -1)
+        x = 32.0
+        course = list(PAGES[1:])
+        for a, b in itertools.pairwise(course):
+            done = self.fraction(a) >= 1
+            p.setPen(pen("teal", 1.4) if done else pen("line_strong", 1.3, Qt.PenStyle.DotLine))
+            p.drawLine(QPointF(x, places[a].center().y() + 17), QPointF(x, places[b].center().y() - 17))
+        p.setPen(pen("line_strong", 1.3, Qt.PenStyle.DotLine))
+        p.drawLine(QPointF(x, places[PAGES[1]].top() - 12), QPointF(x, places[PAGES[1]].center().y() - 17))
+        p.drawLine(QPointF(x, places["Roll call"].center().y() + 17), QPointF(x, places["Roll call"].bottom() + 14))
+        for name, r in places.items():
+            self._item(p, name, r, x)
+        y = self.height() - 48
+        for words, value, italic in self._foot():
+            paint.text(p, 18, y, words, font("caption", italic=italic), "text3")
+            paint.text(p, 76, y, value, font("caption", mono=True, italic=italic), "text2", width=self.width() - 84)
+            y += 19
+        if self.hasFocus():
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.setPen(pen("focus", 1.5))
+            p.drawRoundedRect(places[self.current].adjusted(5, 5, -3, -5), 3, 3)
+
+    def _item(self, p: QPainter, name: str, r: QRectF, x: float) -> None:
+        current, cy, fraction = name == self.current, r.center().y(), self.fraction(name)
+        if current:
+            p.fillRect(r.adjusted(0, 4, 0, -4), theme.color("shelf"))
+            p.fillRect(QRectF(0, r.top() + 4, LINE["select_bar"], r.height() - 8), theme.color("coral"))
+        elif name == self._over:
+            p.fillRect(r.adjusted(0, 4, 0, -4), theme.color("hover_row"))
+        paint.ring(p, x, cy, SIZE["ring"] / 2, fraction)
+        if current:
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(theme.color("coral"))
+            p.drawEllipse(QPointF(x, cy), 11.6, 11.6)
+        color: QColor = theme.color("on_coral" if current else "text" if fraction < 1 else "teal")
+        paint.page_glyph(p, name, x, cy, color, 0.92)
+        paint.text(p, 58, cy - 19, name, font("body", 600 if current else 500), "text", height=20)
+        words = f"{fraction * 100:.0f} %" if fraction else "not yet"
+        paint.text(p, 58, cy, words, font("caption", mono=bool(fraction)), "text2" if fraction else "text3", height=18)
+        snags = [s for s in self.bench.snags if s.page == name]
+        if snags:
+            paint.severity(p, min(snags, key=lambda s: ORDER[s.severity]).severity, 112, cy + 9, 5.2)
+            paint.text(p, 121, cy, str(len(snags)), font("caption", 500, mono=True), "text", height=18)
+
+    def _coast(self, p: QPainter, y: float, words: str, side: int) -> None:
+        wide = self.width() - 1
+        path = QPainterPath(QPointF(0, y))
+        points = [(0, 0), (18, 2.5), (34, -1.5), (58, 1.8), (84, -2.2), (112, 1.6), (136, -1), (wide, 1)]
+        for a, b in itertools.pairwise(points):
+            middle = (a[0] + b[0]) / 2
+            path.cubicTo(middle, y + a[1], middle, y + b[1], b[0], y + b[1])
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(pen("land_edge", 1.2))
+        p.drawPath(path)
+        for offset, alpha in ((4, 0.55), (8, 0.28)):
+            p.setPen(QPen(theme.color("land_edge", alpha), 1))
+            p.drawPath(path.translated(0, offset * side))
+        f = font(10, 600, track=1.6)
+        k = advance(f, words)
+        p.fillRect(QRectF(wide - k - 16, y - 8, k + 8, 18), theme.color("abyss"))
+        paint.text(p, wide - k - 12, y - 8, words, f, "text2", height=17)

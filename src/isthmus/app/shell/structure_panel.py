@@ -1,0 +1,234 @@
+"""The structure in hand, as figures: where, how long, what hangs on it; and hanging the units in hand on it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from msgspec.structs import replace
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from isthmus.app.kit.figures import figure_field, read_figure, write_figure
+from isthmus.app.kit.widgets import Section, bind, button, choice, field, label
+from isthmus.app.model.workbench import Workbench
+from isthmus.errors import EntryFault, IsthmusError
+from isthmus.layout import structures
+from isthmus.layout.handles import lengthened, turned
+from isthmus.show.records import Show, Structure, Vec3
+from isthmus.stage.mount import mount_of
+from isthmus.stage.runs import SIDES, UPRIGHT_KINDS, along_of, run_of, usual_side
+
+WAYS = {"spacing": "keep their spacing", "ends": "keep to the ends", "refit": "are spread anew"}
+
+
+class StructurePanel(QWidget):
+    """Shown by the inspector while a structure is in hand."""
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self.bench = bench
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        self.fields: dict[str, QLineEdit] = {}
+        grid = QGridLayout()
+        grid.setVerticalSpacing(5)
+        grid.setColumnMinimumWidth(0, 68)
+        self._labels = {}
+        for y, name in enumerate(
+            ("Name", "Across x", "Upstage y", "Height z", "Turn", "Length", "Depth", "Thickness", "Chords", "Arc", "Steps", "Marks")
+        ):
+            made = field(f"structure {name}", mono=name != "Name")
+            made.editingFinished.connect(lambda n=name: self._typed(n))
+            self._labels[name] = label(name, "quiet")
+            grid.addWidget(self._labels[name], y, 0)
+            grid.addWidget(made, y, 1)
+            self.fields[name] = made
+        column.addLayout(grid)
+        grid.setColumnStretch(1, 1)
+        for made in self.fields.values():
+            made.setMinimumWidth(60)
+        self.way = choice("length way", [(k, f"units {w}") for k, w in WAYS.items()])
+        self.way.setToolTip("What units do when the length changes")
+        self.fields["Length"].textEdited.connect(lambda _: self._preview())
+        self.way.currentIndexChanged.connect(lambda _: self._other_way())
+        column.addWidget(self.way)
+        row = QHBoxLayout()
+        self.lock = button("Lock", run=self._lock, name="lock structure")
+        self.lock.setCheckable(True)
+        row.addWidget(self.lock)
+        row.addWidget(button("Take away", run=self._remove, name="take structure away"))
+        column.addLayout(row)
+        column.addSpacing(8)
+        self.hang_title = Section("Hang the units in hand")
+        column.addWidget(self.hang_title)
+        line = QHBoxLayout()
+        self.side = choice("hang side", [(s, s) for s in SIDES])
+        self.side.setFixedWidth(72)
+        line.addWidget(self.side)
+        line.addWidget(label("off", "quiet"))
+        self.offset = figure_field("hang offset", 0.0, 60)
+        line.addWidget(self.offset)
+        self.at_marks = button("At marks", run=lambda: self._hang("marks"), name="hang at marks")
+        line.addWidget(self.at_marks)
+        line.addStretch(1)
+        column.addLayout(line)
+        hangs = QHBoxLayout()
+        hangs.addWidget(button("Evenly", run=lambda: self._hang("evenly"), name="hang evenly"))
+        hangs.addWidget(button("Every", run=lambda: self._hang("spacing"), name="hang spaced"))
+        self.spacing = figure_field("hang spacing", 0.8, 60)
+        hangs.addWidget(self.spacing)
+        hangs.addWidget(label("m", "quiet"))
+        hangs.addStretch(1)
+        column.addLayout(hangs)
+        column.addSpacing(8)
+        column.addWidget(Section("Hangs here"))
+        self.list = label("", "quiet", wrap=True, mono=True)
+        self.list.setAlignment(Qt.AlignmentFlag.AlignTop)
+        column.addWidget(self.list)
+        for signal in (bench.held_changed, bench.selection_changed):
+            bind(signal, self, self.refresh)
+        bind(bench.changed, self, self.refresh)
+
+    def structure(self) -> Structure | None:
+        return next((s for s in self.bench.show.structures if s.id == self.bench.structure), None)
+
+    def refresh(self) -> None:
+        one = self.structure()
+        if one is None:
+            return
+        upright = one.kind in UPRIGHT_KINDS
+        figures = {name: self._figure(one, name) for name in self.fields}
+        shown = {"Chords": one.kind in ("truss", "circle", "corner", "tower"), "Arc": one.kind == "circle", "Steps": one.kind == "deck"}
+        self._labels["Length"].setText("Height" if upright else "Diameter" if one.kind == "circle" else "Length")
+        self._labels["Thickness"].setText("Width" if upright else "Tall")
+        for name, text in figures.items():
+            made = self.fields[name]
+            if not made.hasFocus() or made.text() == "":
+                made.setText(text)
+                made.setCursorPosition(0)
+            made.setVisible(shown.get(name, True))
+            self._labels[name].setVisible(shown.get(name, True))
+        self.lock.setChecked(one.pinned)
+        self.side.setCurrentIndex(max(0, self.side.findData(self.side.currentData() or usual_side(one))))
+        hanging = structures.hanging(self.bench.show, one.id)
+        lines = [f"{u.number} at {along_of(one, u.position or one.position):.2f} m" for u in hanging[:14]]
+        more = f"\nand {len(hanging) - 14} more" if len(hanging) > 14 else ""
+        self.list.setText("\n".join(lines) + more if lines else "nothing")
+        count = len(self.bench.selection)
+        self.hang_title.words = f"Hang the {count} in hand" if count else "Hang units: take some in hand"
+        self.hang_title.update()
+
+    def _other_way(self) -> None:
+        self.bench.length_way = self.way.currentData()
+        if self.fields["Length"].isModified():
+            self._preview()
+
+    def _preview(self) -> None:
+        """What the length that is being typed would do to what hangs there, on plan and stage."""
+        one = self.structure()
+        try:
+            length = read_figure(self.fields["Length"].text())
+            made = lengthened(self.bench.show, one.id, length, self.bench.length_way) if one else None
+        except IsthmusError as error:
+            self.bench.see(None, str(error))
+            return
+        if made is not None:
+            self.bench.see(made.show, f"{length:.2f} m: units {WAYS[self.bench.length_way]}. {made.words}")
+
+    def _edit(self, name: str, make: Callable[[Show, str], Show]) -> None:
+        one = self.structure()
+        if one is None or not self.bench.guard(lambda: self.bench.commit(f"{name} of {one.name}", make(self.bench.show, one.id))):
+            self.refresh_all()
+
+    def refresh_all(self) -> None:
+        self.setFocus()
+        self.refresh()
+
+    def _typed(self, name: str) -> None:
+        one = self.structure()
+        if one is None:
+            return
+        text = self.fields[name].text()
+        self.bench.see(None)
+
+        def change(show: Show, key: str) -> Show:
+            if name == "Name":
+                words = " ".join(text.split())
+                if not 0 < len(words) <= 80:
+                    raise EntryFault("A structure needs a name of 1 to 80 letters.")
+                return structures.change(show, key, lambda s: replace(s, name=words) if s.name != words else s)
+            if name == "Marks":
+                marks = tuple(sorted(read_figure(t, "mark") for t in text.replace(";", " ").split()))
+                if any(not -1e-6 <= m <= run_of(one).length + 1e-6 for m in marks):
+                    raise EntryFault(f"{one.name} is {run_of(one).length:.2f} m long.", do="Write metres from its start.")
+                return structures.change(show, key, lambda s: replace(s, marks=marks))
+            value = read_figure(text)
+            if name in ("Across x", "Upstage y", "Height z"):
+                axis = ("Across x", "Upstage y", "Height z").index(name)
+                return structures.change(show, key, lambda s: replace(s, position=_with(s.position, axis, value)))
+            if name == "Turn":
+                return turned(show, key, value - mount_of(one.rotation).turn)
+            if name == "Length":
+                made = lengthened(show, key, value, self.bench.length_way)
+                if made.words:
+                    self.bench.tell("attention", made.words)
+                return made.show
+            upright = one.kind in UPRIGHT_KINDS
+            if name in ("Depth", "Thickness"):
+                axis = 1 if name == "Depth" else 0 if upright else 2
+                return structures.change(show, key, lambda s: replace(s, size=_with(s.size, axis, value)))
+            if not math.isclose(value, round(value)) and name != "Arc":
+                raise EntryFault(f"“{text[:12]}” is no whole number.")
+            if name == "Steps" and not 0 <= value <= 40:
+                raise EntryFault("A deck has 0 to 40 steps.")
+            changed = {"Chords": {"chords": round(value)}, "Arc": {"arc": value}, "Steps": {"steps": round(value)}}[name]
+            return structures.change(show, key, lambda s: replace(s, **changed))
+
+        if text.strip() != self._figure(one, name):
+            self._edit(name.lower(), change)
+            now = self.structure()
+            if now is not None:  # as it is now: leaving the field again then changes nothing
+                self.fields[name].setText(self._figure(now, name))
+            self.refresh()
+
+    def _figure(self, one: Structure, name: str) -> str:
+        """What the field shows for what is: leaving it untouched changes nothing."""
+        upright = one.kind in UPRIGHT_KINDS
+        size = {
+            "Length": one.size[2] if upright else one.size[0],
+            "Depth": one.size[1],
+            "Thickness": one.size[0] if upright else one.size[2],
+        }
+        if name in size:
+            return write_figure(size[name])
+        places = dict(zip(("Across x", "Upstage y", "Height z"), one.position, strict=True))
+        if name in places:
+            return write_figure(places[name])
+        plain = {"Name": one.name, "Chords": str(one.chords), "Steps": str(one.steps), "Marks": " ".join(f"{m:g}" for m in one.marks)}
+        return plain.get(name, write_figure(one.arc, 0) if name == "Arc" else write_figure(mount_of(one.rotation).turn, 1))
+
+    def _lock(self) -> None:
+        self._edit("lock", lambda show, key: structures.change(show, key, lambda s: replace(s, pinned=not s.pinned)))
+        self.refresh()
+
+    def _remove(self) -> None:
+        self._edit("take away", structures.remove)
+
+    def _hang(self, how: str) -> None:
+        ids = list(self.bench.selection)
+
+        def make(show: Show, key: str) -> Show:
+            if not ids:
+                raise EntryFault("No units are in hand.", do="Choose units, then this structure again.")
+            spacing = read_figure(self.spacing.text(), "spacing") if how == "spacing" else 0.0
+            return structures.hang(show, ids, key, how, self.side.currentData(), spacing, read_figure(self.offset.text(), "distance"))
+
+        self._edit(f"hang {len(ids)} units on", make)
+
+
+def _with(v: Vec3, axis: int, value: float) -> Vec3:
+    made = list(v)
+    made[axis] = value
+    return made[0], made[1], made[2]

@@ -1,0 +1,135 @@
+"""Pages of marks as files: SVG written out, PDF by ReportLab. Both in millimetres, to scale."""
+
+from __future__ import annotations
+
+import base64
+import io
+from collections.abc import Sequence
+from xml.sax.saxutils import escape, quoteattr
+
+from isthmus import fonts
+from isthmus.errors import FileFault
+from isthmus.sheets.marks import Image, Mark, PaperPage, Poly, Words
+from isthmus.sheets.pictures import as_png, kind_of
+from isthmus.show.records import Show
+
+_FONTS = {
+    (False, False): "IBMPlexSans-Regular",
+    (True, False): "IBMPlexSans-SemiBold",
+    (False, True): "IBMPlexMono-Medium",
+    (True, True): "IBMPlexMono-SemiBold",
+}
+POINTS = 72 / 25.4
+PAGE_GAP = 8.0
+
+
+def svg(show: Show, pages: Sequence[PaperPage]) -> bytes:
+    """All pages in one drawing, one below the other, measured in millimetres."""
+    wide = max(p.wide for p in pages)
+    high = sum(p.high for p in pages) + PAGE_GAP * (len(pages) - 1)
+    out = [
+        (
+            f'<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="{wide:g}mm" height="{high:g}mm" '
+            f'viewBox="0 0 {wide:g} {high:g}" font-family="IBM Plex Sans, sans-serif" stroke-linejoin="round">'
+        )
+    ]
+    top = 0.0
+    for index, page in enumerate(pages):
+        left, up, right, down = page.frame
+        out.append(f'<g transform="translate(0 {top:g})"><rect width="{page.wide:g}" height="{page.high:g}" fill="#ffffff"/>')
+        out.append(
+            f'<clipPath id="frame{index}"><rect x="{left:g}" y="{up:g}" width="{right - left:g}" height="{down - up:g}"/></clipPath>'
+        )
+        out.append(f'<g clip-path="url(#frame{index})">' + "".join(_svg_mark(show, m) for m in page.inside) + "</g>")
+        out.append("".join(_svg_mark(show, m) for m in page.around) + "</g>")
+        top += page.high + PAGE_GAP
+    return "\n".join([*out, "</svg>"]).encode()
+
+
+def _svg_mark(show: Show, mark: Mark) -> str:
+    if isinstance(mark, Poly):
+        points = " ".join(f"{x:.3f},{y:.3f}" for x, y in mark.points)
+        name = "polygon" if mark.closed else "polyline"
+        return f'<{name} points="{points}" fill="{mark.fill or "none"}" stroke="{mark.stroke}" stroke-width="{mark.width:g}"/>'
+    if isinstance(mark, Words):
+        family = ' font-family="IBM Plex Mono, monospace"' if mark.mono else ""
+        weight = ' font-weight="600"' if mark.bold else ""
+        return (
+            f'<text x="{mark.x:.3f}" y="{mark.y:.3f}" font-size="{mark.size:g}" fill="{mark.colour}" text-anchor="{mark.anchor}"'
+            f"{family}{weight}>{escape(mark.text)}</text>"
+        )
+    data = _picture(show, mark)
+    if data is None:
+        return ""
+    href = quoteattr("data:image/png;base64," + base64.b64encode(data).decode())
+    return (
+        f'<image x="{mark.x - mark.wide / 2:.3f}" y="{mark.y - mark.high / 2:.3f}" width="{mark.wide:.3f}" height="{mark.high:.3f}" '
+        f'opacity="{mark.light:g}" preserveAspectRatio="none" '
+        f'transform="rotate({-mark.turn:g} {mark.x:.3f} {mark.y:.3f})" xlink:href={href}/>'
+    )
+
+
+def _picture(show: Show, mark: Image) -> bytes | None:
+    """The underlay as PNG. A vector drawing cannot be put to paper without the window's drawing engine: left away."""
+    data = next((f.data for f in show.files if f.name == mark.file), None)
+    return as_png(data, mark.crop) if data is not None and kind_of(data) in ("png", "jpeg") else None
+
+
+def pdf(show: Show, pages: Sequence[PaperPage], title: str) -> bytes:
+    """All pages as a PDF with the shipped fonts inside."""
+    from reportlab.lib.utils import ImageReader  # half a second, and only for printing
+    from reportlab.pdfbase import pdfmetrics
+    from reportlab.pdfbase.ttfonts import TTFont
+    from reportlab.pdfgen.canvas import Canvas
+
+    for name in _FONTS.values():
+        try:
+            pdfmetrics.registerFont(TTFont(name, str(fonts.FOLDER / f"{name}.ttf")))
+        except Exception as error:  # ReportLab raises its own kinds for a font it cannot read
+            raise FileFault(f"the shipped font does not read: {error}.", where=f"{name}.ttf", do="Install Isthmus again.") from error
+    out = io.BytesIO()
+    canvas = Canvas(out, pageCompression=1, invariant=1)
+    canvas.setTitle(title)
+    canvas.setCreator("Isthmus")
+
+    def draw(mark: Mark, high: float) -> None:
+        if isinstance(mark, Poly):
+            path = canvas.beginPath()
+            for i, (x, y) in enumerate(mark.points):
+                (path.lineTo if i else path.moveTo)(x * POINTS, (high - y) * POINTS)
+            if mark.closed:
+                path.close()
+            canvas.setLineWidth(mark.width * POINTS)
+            canvas.setStrokeColor(mark.stroke)
+            if mark.fill:
+                canvas.setFillColor(mark.fill)
+            canvas.drawPath(path, stroke=1, fill=1 if mark.fill else 0)
+        elif isinstance(mark, Words):
+            canvas.setFillColor(mark.colour)
+            canvas.setFont(_FONTS[(mark.bold, mark.mono)], mark.size * POINTS)
+            put = {"start": canvas.drawString, "middle": canvas.drawCentredString, "end": canvas.drawRightString}[mark.anchor]
+            put(mark.x * POINTS, (high - mark.y) * POINTS, mark.text)
+        elif (data := _picture(show, mark)) is not None:
+            canvas.saveState()
+            canvas.setFillAlpha(mark.light)
+            canvas.translate(mark.x * POINTS, (high - mark.y) * POINTS)
+            canvas.rotate(mark.turn)
+            w, h = mark.wide * POINTS, mark.high * POINTS
+            canvas.drawImage(ImageReader(io.BytesIO(data)), -w / 2, -h / 2, w, h, mask="auto")
+            canvas.restoreState()
+
+    for page in pages:
+        canvas.setPageSize((page.wide * POINTS, page.high * POINTS))
+        left, up, right, down = page.frame
+        canvas.saveState()
+        clip = canvas.beginPath()
+        clip.rect(left * POINTS, (page.high - down) * POINTS, (right - left) * POINTS, (down - up) * POINTS)
+        canvas.clipPath(clip, stroke=0, fill=0)
+        for mark in page.inside:
+            draw(mark, page.high)
+        canvas.restoreState()
+        for mark in page.around:
+            draw(mark, page.high)
+        canvas.showPage()
+    canvas.save()
+    return out.getvalue()

@@ -1,0 +1,290 @@
+"""Sheets: the true plan and elevations, and free ones. Places of units on a sheet, read and written."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from isthmus.errors import EntryFault
+from isthmus.layout import lay
+from isthmus.layout.place import LIMIT, put_units
+from isthmus.patch.edits import change_units
+from isthmus.profiles import light_program, profiles_of
+from isthmus.show.records import Sheet, SheetNote, SheetSpot, Show, Structure, Unit, new_id
+from isthmus.stage.runs import along_of, run_of, spot, world_run
+from isthmus.stage.transforms import matrices
+
+Array = NDArray[np.float64]
+TRUE = (
+    Sheet(id="plan", name="Plan", kind="plan"),
+    Sheet(id="front", name="Front elevation", kind="front"),
+    Sheet(id="side", name="Side elevation", kind="side"),
+)
+AXES = {"plan": (0, 1), "front": (0, 2), "side": (1, 2)}  # which of x, y, z go right and up
+CATCH = 0.3  # metres around a structure in which a unit laid down is taken to hang on it
+REACH = 1.0  # metres of height within which a unit laid on a structure is taken to hang on it
+LET_GO = 0.9  # metres from its structure at which a unit no longer hangs on it
+BLOCK_GAP = 2.0
+
+
+def sheets_of(show: Show) -> list[Sheet]:
+    """The true sheets, as the show keeps them, then its free ones in their order."""
+    kept = {s.id: s for s in show.sheets}
+    return [*(kept.get(s.id, s) for s in TRUE), *(s for s in show.sheets if s.kind == "free")]
+
+
+def sheet(show: Show, wanted: str) -> Sheet:
+    """By id or name. Raises EntryFault when there is none."""
+    for one in sheets_of(show):
+        if wanted == one.id or wanted.strip().lower() == one.name.lower():
+            return one
+    raise EntryFault(f"There is no sheet “{wanted[:40]}”.", do=f"There are {', '.join(s.name for s in sheets_of(show))}.")
+
+
+def keep(show: Show, changed: Sheet) -> Show:
+    """Take a changed sheet into the show; a new one comes last."""
+    kept = [changed if s.id == changed.id else s for s in show.sheets]
+    return replace(show, sheets=tuple(kept if any(s.id == changed.id for s in show.sheets) else [*kept, changed]))
+
+
+def rename(show: Show, sheet_id: str, name: str) -> Show:
+    name = " ".join(name.split())
+    if not name or len(name) > 60:
+        raise EntryFault("A sheet needs a name of 1 to 60 letters.")
+    if any(s.name.lower() == name.lower() and s.id != sheet_id for s in sheets_of(show)):
+        raise EntryFault(f"There is a sheet “{name}” already.", do="Choose another name.")
+    return keep(show, replace(sheet(show, sheet_id), name=name))
+
+
+def remove(show: Show, sheet_id: str) -> Show:
+    """Take a free sheet away. The true ones stay."""
+    if sheet(show, sheet_id).kind != "free":
+        raise EntryFault("The plan and the elevations are always there.")
+    return replace(show, sheets=tuple(s for s in show.sheets if s.id != sheet_id))
+
+
+def duplicate(show: Show, sheet_id: str, name: str) -> tuple[Show, str]:
+    """A free copy of a sheet; of a true one, with the places units have now."""
+    one = sheet(show, sheet_id)
+    spots = one.spots
+    if one.kind != "free":
+        places = points_of(show, one)
+        spots = tuple(SheetSpot(unit=u, x=round(x, 4), y=round(y, 4)) for u, (x, y) in places.items())
+    made = replace(one, id=new_id(), name="", kind="free", spots=spots)
+    return rename(keep(show, made), made.id, name), made.id
+
+
+def reorder(show: Show, sheet_id: str, by: int) -> Show:
+    """Move a free sheet among the free ones."""
+    free = [s for s in show.sheets if s.kind == "free"]
+    at = next((i for i, s in enumerate(free) if s.id == sheet_id), None)
+    if at is None:
+        raise EntryFault("Only free sheets have an order of their own.")
+    one = free.pop(at)
+    free.insert(max(0, min(len(free), at + by)), one)
+    return replace(show, sheets=(*(s for s in show.sheets if s.kind != "free"), *free))
+
+
+def free_sheet(show: Show, name: str, blocks: Sequence[tuple[str, Sequence[str]]], how: str = "grid") -> tuple[Show, str]:
+    """A free sheet with a block for each (title, units), side by side.
+
+    grid: each block in rows. true: each as its units stand in plan; those without a place in rows below.
+    """
+    spots: list[SheetSpot] = []
+    notes: list[SheetNote] = []
+    seen: set[str] = set()
+    left = 0.0
+    for title, ids in blocks:
+        mine = [i for i in ids if i not in seen]
+        seen |= set(mine)
+        if not mine:
+            continue
+        points = (
+            _true_block(show, mine) if how == "true" else lay.grid(len(mine), (0.0, 0.0), 1.0, 1.0, math.ceil(math.sqrt(len(mine) * 1.6)))
+        )
+        low, high = points.min(axis=0), points.max(axis=0)
+        points = points + np.array([left - low[0], -high[1]])
+        spots += [SheetSpot(unit=u, x=round(float(x), 4), y=round(float(y), 4)) for u, (x, y) in zip(mine, points, strict=True)]
+        if title:
+            notes.append(SheetNote(text=title, x=round(left - 0.3, 4), y=0.8))
+        left = float(points[:, 0].max()) + BLOCK_GAP
+    made = Sheet(id=new_id(), name="", kind="free", spots=tuple(spots), notes=tuple(notes))
+    return rename(keep(show, made), made.id, name), made.id
+
+
+def _true_block(show: Show, ids: Sequence[str]) -> Array:
+    placed = points_of(show, TRUE[0])
+    points = np.array([placed.get(u, (math.nan, math.nan)) for u in ids], np.float64).reshape(-1, 2)
+    lost = np.isnan(points[:, 0])
+    if lost.any():
+        known = points[~lost]
+        start = (float(known[:, 0].min()), float(known[:, 1].min()) - 1.5) if len(known) else (0.0, 0.0)
+        points[lost] = lay.grid(int(lost.sum()), start, 1.0, 1.0, 8)
+    return points
+
+
+def add_units(show: Show, sheet_id: str, ids: Iterable[str]) -> Show:
+    """Put units that are not on a free sheet yet in a row below what is there."""
+    one = sheet(show, sheet_id)
+    there = {s.unit for s in one.spots}
+    fresh = [i for i in ids if i not in there]
+    low = min((s.y for s in one.spots), default=1.5)
+    left = min((s.x for s in one.spots), default=0.0)
+    more = tuple(SheetSpot(unit=u, x=left + i, y=low - 1.5) for i, u in enumerate(fresh))
+    return keep(show, replace(one, spots=one.spots + more)) if more else show
+
+
+def take_off(show: Show, sheet_id: str, ids: Iterable[str]) -> Show:
+    """Take units off a sheet: off a free one; off a true one they are out of 3-D, and still patched."""
+    one = sheet(show, sheet_id)
+    gone = set(ids)
+    if one.kind == "free":
+        kept = tuple(s for s in one.spots if s.unit not in gone)
+        return keep(show, replace(one, spots=kept)) if len(kept) != len(one.spots) else show
+    return change_units(show, gone, lambda u: replace(u, position=None, structure="") if u.position is not None and not u.pinned else u)
+
+
+# ---------------------------------------------------------------- places on a sheet
+
+
+def points_of(show: Show, one: Sheet) -> dict[str, tuple[float, float]]:
+    """Where units lie on a sheet, metres; units that are not on it are left out."""
+    if one.kind == "free":
+        known = {u.id for u in show.units}
+        return {s.unit: (s.x, s.y) for s in one.spots if s.unit in known}
+    right, up = AXES[one.kind]
+    return {u.id: (u.position[right], u.position[up]) for u in show.units if u.position is not None}
+
+
+def put_points(show: Show, one: Sheet, places: Mapping[str, tuple[float, float]], settle_them: bool = False) -> Show:
+    """Lay units at places of a sheet. On a true one the third coordinate stays as it is (0 for those without a place).
+
+    Units whose place is locked stay. With `settle_them` those laid on a structure hang on it.
+    Raises EntryFault when one would leave the world.
+    """
+    if one.kind == "free":
+        for x, y in places.values():
+            if not (math.isfinite(x) and math.isfinite(y) and abs(x) <= LIMIT and abs(y) <= LIMIT):
+                raise EntryFault(f"A unit would lie more than {LIMIT:.0f} m away.", do="Write a place in metres.")
+        there = {s.unit: s for s in one.spots}
+        there.update({u: SheetSpot(unit=u, x=x, y=y) for u, (x, y) in places.items()})
+        return keep(show, replace(sheet(show, one.id), spots=tuple(there.values())))
+    right, up = AXES[one.kind]
+    wanted = {}
+    for unit in show.units:
+        if unit.id in places and not unit.pinned:
+            at = list(unit.position or (0.0, 0.0, 0.0))
+            at[right], at[up] = (float(v) for v in places[unit.id])
+            wanted[unit.id] = (at[0], at[1], at[2])
+    new = {u.id for u in show.units if u.id in wanted and u.position is None}  # no height is known of these yet
+    show = put_units(show, wanted)
+    return settle(show, wanted, new) if settle_them and one.kind == "plan" else show
+
+
+def locked_among(show: Show, ids: Iterable[str]) -> list[int]:
+    """Numbers of those whose place is locked."""
+    chosen = set(ids)
+    return [u.number for u in show.units if u.id in chosen and u.pinned]
+
+
+def under(show: Show, x: float, y: float, keep_to: str = "") -> Structure | None:
+    """The structure a unit laid at a point of the plan would hang on: the one it hangs on already, else the highest."""
+    found = []
+    for s in show.structures:
+        if s.kind in ("hull", "deck", "mesh", "wall"):
+            continue
+        path = world_run(s)[:, :2]
+        start, way = path[:-1], np.diff(path, axis=0)
+        square = np.maximum((way * way).sum(axis=1), 1e-12)
+        share = np.clip(((np.array([x, y]) - start) * way).sum(axis=1) / square, 0, 1)
+        away = float(np.hypot(*(start + way * share[:, None] - (x, y)).T).min())
+        if away <= CATCH + s.size[1] / 2:
+            found.append((s.id != keep_to, -float(world_run(s)[:, 2].max()), s))
+    return min(found, key=lambda f: f[:2])[2] if found else None
+
+
+def settle(show: Show, ids: Iterable[str], new: Collection[str] = ()) -> Show:
+    """Units that lie on a structure in plan, and about as high, hang on it; those drawn far off theirs hang on nothing any more.
+
+    `new` are units that had no place before, so that their height says nothing.
+    """
+    wanted = set(ids)
+    by_id = {s.id: s for s in show.structures}
+    made: dict[str, Unit] = {}
+    for unit in show.units:
+        if unit.id not in wanted or unit.position is None:
+            continue
+        on = by_id.get(unit.structure)
+        below = under(show, unit.position[0], unit.position[1], unit.structure)
+        if below is not None and below is not on:
+            position, rotation = spot(below, along_of(below, (unit.position[0], unit.position[1], below.position[2])))
+            if unit.id not in new and abs(position[2] - unit.position[2]) > REACH:
+                continue  # it passes under a structure metres above it, or over one below
+            made[unit.id] = replace(unit, structure=below.id, hangs_on=unit.hangs_on or below.name, position=position, rotation=rotation)
+        elif on is not None and below is None:
+            away = float(np.linalg.norm(world_run_nearest(on, unit.position)[:2]))
+            if away > LET_GO + max(on.size[1], 0.0) / 2:
+                made[unit.id] = replace(unit, structure="")
+    return change_units(show, made, lambda unit: made[unit.id])
+
+
+def world_run_nearest(structure: Structure, position: tuple[float, float, float]) -> Array:
+    """From the nearest point of a structure's run to a world point, (3,)."""
+    point, _ = run_of(structure).place(along_of(structure, position))
+    return np.array(position) - (matrices([structure.rotation])[0] @ point + np.array(structure.position))
+
+
+# ---------------------------------------------------------------- sizes
+
+
+@dataclass(frozen=True)
+class Measure:
+    """A unit's body at home: length, width, height in metres."""
+
+    length: float
+    width: float
+    height: float
+
+
+_USUAL = Measure(0.3, 0.3, 0.4)
+
+
+def measures(show: Show) -> dict[str, Measure]:
+    """The body of each unit, once worked out for each mode."""
+    profiles = profiles_of(show)
+    kept: dict[int, Measure] = {}
+    found = {}
+    for unit in show.units:
+        mode = profiles.mode_of(unit)
+        if mode is None:
+            found[unit.id] = _USUAL
+            continue
+        program = light_program(*mode)
+        if id(program) not in kept:
+            parts = [p.model for p in program.assembly.parts]
+            length = max((m.length for m in parts), default=0.3)
+            width = max((m.width for m in parts), default=0.3)
+            height = sum(m.height for m in parts[:3])
+            kept[id(program)] = Measure(min(max(length, 0.1), 6.0), min(max(width, 0.1), 6.0), min(max(height, 0.1), 6.0))
+        found[unit.id] = kept[id(program)]
+    return found
+
+
+def half_sizes(show: Show, one: Sheet, ids: Sequence[str]) -> Array:
+    """Half of what each unit takes on a sheet, right and up, (n, 2) metres, as it is turned."""
+    sizes = measures(show)
+    units = {u.id: u for u in show.units}
+    right, up = AXES.get(one.kind, (0, 1))
+    made = []
+    for i in ids:
+        m = sizes[i]
+        box = np.array([m.length, m.width, m.height]) / 2
+        if one.kind != "free":
+            box = np.abs(matrices([units[i].rotation])[0]) @ box
+        made.append((box[right], box[up]))
+    return np.array(made, np.float64).reshape(-1, 2)
