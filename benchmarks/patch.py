@@ -167,7 +167,7 @@ def _scrolling(show: Show) -> Iterator[tuple[str, float, float, str, str]]:
 
     from isthmus.app.model.workbench import Workbench
     from isthmus.app.pages.patch.models.units import PatchModel
-    from isthmus.app.pages.patch.views.units import PatchTable
+    from isthmus.app.pages.patch.views.table import PatchTable
     from isthmus.app.pages.patch.views.universe_map import UniverseMap
     from isthmus.app.shell.main import make_application
 

@@ -12,6 +12,7 @@ from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtTest import QTest
 
 from benchmarks.busy import quiet_window
+from isthmus.app.pages.plan.page import PlanPage
 from isthmus.demo import as_hung
 from isthmus.output import Live, RigView
 from isthmus.output.aiming import aim_units
@@ -45,7 +46,7 @@ def best(run: Callable[[], object], times: int = 7) -> float:
 
 def _repaints() -> Iterator[tuple[str, float, float, str, str]]:
     with quiet_window(spread_show(5000), "Plan") as window:
-        canvas = window.plan.canvas
+        canvas = window.page(PlanPage).canvas
         picture = QPixmap(canvas.size())
 
         def bare() -> None:

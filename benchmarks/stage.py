@@ -12,6 +12,7 @@ from PySide6.QtTest import QTest
 
 from benchmarks.busy import Busy
 from benchmarks.plan import spread_show
+from isthmus.app.pages.stage.page import StagePage
 from isthmus.demo import as_hung
 from isthmus.output import Live, RigView
 from isthmus.render import Look, scene_of
@@ -25,7 +26,7 @@ SECONDS = 8.0
 
 def measure(moving: bool, clicks: bool) -> tuple[float, list[float]]:
     busy = Busy(moving)
-    view = busy.window.stage.view
+    view = busy.window.page(StagePage).view
     end = time.monotonic() + 30
     while view.pictures < 30 and time.monotonic() < end:
         busy.spin(0.1)

@@ -219,7 +219,7 @@ def page(make_window, demo: Show, tmp_path_factory: pytest.TempPathFactory):
     if built.exists():
         mine.parent.mkdir(parents=True)
         shutil.copy(built, mine)
-    found = make_window(demo, page="Profiles").profiles
+    found = make_window(demo, page="Profiles").pages["Profiles"]
     assert until(lambda: len(found.link.shelf.columns) > 500 and not found.link.busy, 40, _pause)
     found.library.search()
     if not built.exists():

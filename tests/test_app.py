@@ -133,7 +133,7 @@ def test_the_engine_keeps_its_beat_while_the_interface_is_busy(make_window, demo
     words, started = window.output.engine.frames.words, time.monotonic()
     ticks = int(words[32])
     while time.monotonic() - started < 1.0:
-        window.patch.model.reload()
+        window.pages["Patch"].units.model.reload()
         window.grab()
     assert int(words[32]) - ticks > 22  # half of what it would be on a machine of its own
 
@@ -166,7 +166,7 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     assert [u.number for u in bench.selected()] == [203]
     shortcut(window, Qt.Key.Key_3, CTRL | Qt.KeyboardModifier.AltModifier)
     assert window.spine.current == "Patch"
-    table = window.patch.table
+    table = window.pages["Patch"].units.table
     activate(window)
     table.setFocus()
     key(table, Qt.Key.Key_Right)
@@ -208,18 +208,18 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
 def test_typing_a_note_never_marks(make_window, demo: Show) -> None:
     window = make_window(demo, page="Roll call")
     press(window, "begin call")
-    click(window.roll_call.call.note)
-    keys(window.roll_call.call.note, "a saw, slow and nasty")
-    assert not window.bench.show.verdicts and window.roll_call.call.note.text() == "a saw, slow and nasty"
+    click(window.pages["Roll call"].call.note)
+    keys(window.pages["Roll call"].call.note, "a saw, slow and nasty")
+    assert not window.bench.show.verdicts and window.pages["Roll call"].call.note.text() == "a saw, slow and nasty"
     press(window, "wrong")
-    assert window.bench.show.verdicts[0].note == "a saw, slow and nasty" and window.roll_call.call.note.text() == ""
+    assert window.bench.show.verdicts[0].note == "a saw, slow and nasty" and window.pages["Roll call"].call.note.text() == ""
 
 
 def test_the_palette_finds_who_sits_on_an_address_pages_snags_and_acts(make_window, demo: Show) -> None:
     from isthmus.app.shell.palette import find
 
     window = make_window(demo)
-    seek = lambda text: find(text, window.bench, window.actions_, window.go, window.readiness.follow)  # noqa: E731
+    seek = lambda text: find(text, window.bench, window.actions_, window.spine.titles, window.go)  # noqa: E731
     assert seek("1.030")[0].words == "1.030 belongs to 102 Mast high 2"
     assert seek("314")[0].words.startswith("314 ") and seek("routes")[0].kind == "page"
     assert any(h.kind == "snag" for h in seek("claim")) and seek("light up") == []  # nothing in hand
@@ -249,7 +249,7 @@ def test_every_act_is_declared_once_and_shown_on_the_page_of_keys(make_window, d
 
 def test_the_table_copies_and_pastes_as_spreadsheets_do(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
-    bench, table = window.bench, window.patch.table
+    bench, table = window.bench, window.pages["Patch"].units.table
     bench.select(["u201", "u202"])
     activate(window)
     table.setFocus()
@@ -258,7 +258,7 @@ def test_the_table_copies_and_pastes_as_spreadsheets_do(make_window, demo: Show)
     key(table, Qt.Key.Key_X, CTRL | Qt.KeyboardModifier.AltModifier)
     copied = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
     assert copied[0][:2] == ["Unit", "Name"] and [row[0] for row in copied[1:]] == ["201", "202"] and copied[1][4] == "2.001"
-    table.setCurrentIndex(window.patch.model.index(window.patch.model.row_of("u201"), 4))
+    table.setCurrentIndex(window.pages["Patch"].units.model.index(window.pages["Patch"].units.model.row_of("u201"), 4))
     QGuiApplication.clipboard().setText("2.301\n2.321\n2.341")
     key(table, Qt.Key.Key_V, CTRL)
     assert [bench.show.unit(f"u20{i}").patch[0].address for i in (1, 2, 3)] == [301, 321, 341]
@@ -268,7 +268,7 @@ def test_the_table_copies_and_pastes_as_spreadsheets_do(make_window, demo: Show)
     key(table, Qt.Key.Key_V, CTRL)
     assert bench.show is before and "nonsense" in window.notice.words  # all or nothing
     bench.select(["u401", "u402"])
-    gel = window.patch.model.index(window.patch.model.row_of("u401"), 7)
+    gel = window.pages["Patch"].units.model.index(window.pages["Patch"].units.model.row_of("u401"), 7)
     table.selectionModel().setCurrentIndex(gel, QItemSelectionModel.SelectionFlag.ClearAndSelect)
     bench.select(["u401", "u402"])
     QGuiApplication.clipboard().setText("Kelp 7")
@@ -278,29 +278,33 @@ def test_the_table_copies_and_pastes_as_spreadsheets_do(make_window, demo: Show)
 
 def test_the_filter_is_loud_sorting_sorts_and_the_ruler_takes_units_in_hand(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
-    page = window.patch
-    retype(page.needle, "lapwing wide")
-    assert {u.number for u in page.model.rows} == {208, *range(211, 217)} and page.sign.loud and "59 of 66" in page.sign.words.text()
+    page = window.pages["Patch"]
+    retype(page.units.needle, "lapwing wide")
+    assert (
+        {u.number for u in page.units.model.rows} == {208, *range(211, 217)}
+        and page.units.sign.loud
+        and "59 of 66" in page.units.sign.words.text()
+    )
     press(window, "Show all rows")
-    assert not page.sign.loud and len(page.model.rows) == 66
+    assert not page.units.sign.loud and len(page.units.model.rows) == 66
     press(window, "Snags only")
-    assert {u.number for u in page.model.rows} >= {313, 314, 502, 421} and page.sign.loud
+    assert {u.number for u in page.units.model.rows} >= {313, 314, 502, 421} and page.units.sign.loud
     press(window, "Snags only")
-    page.table.sortByColumn(4, Qt.SortOrder.DescendingOrder)
-    assert page.model.rows[0].patch == () and page.model.rows[1].number == 501
-    page.table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
-    page.ruler.set_universe(2)
-    k = page.ruler.width() / 128
-    click(page.ruler, QPointF(k * 12, 32 + 20))  # slot 12 to 13: unit 202
+    page.units.table.sortByColumn(4, Qt.SortOrder.DescendingOrder)
+    assert page.units.model.rows[0].patch == () and page.units.model.rows[1].number == 501
+    page.units.table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
+    page.units.ruler.set_universe(2)
+    k = page.units.ruler.width() / 128
+    click(page.units.ruler, QPointF(k * 12, 32 + 20))  # slot 12 to 13: unit 202
     assert window.bench.selection == ["u202"]
-    click(page.ruler, QPointF(k * 24, 32 + 20), CTRL)
-    assert window.bench.selection == ["u202", "u203"] and page.table.ordinals == {"u202": 1, "u203": 2}
-    key(page.ruler, Qt.Key.Key_Right)
-    assert page.ruler.universe == 3
-    rows = [page.model.row_of(u) for u in ("u101", "u103")]
-    page.table.scrollToTop()
+    click(page.units.ruler, QPointF(k * 24, 32 + 20), CTRL)
+    assert window.bench.selection == ["u202", "u203"] and page.units.table.ordinals == {"u202": 1, "u203": 2}
+    key(page.units.ruler, Qt.Key.Key_Right)
+    assert page.units.ruler.universe == 3
+    rows = [page.units.model.row_of(u) for u in ("u101", "u103")]
+    page.units.table.scrollToTop()
     for row, modifier in zip(rows, (NONE, CTRL), strict=True):
-        click(page.table.viewport(), QPointF(page.table.visualRect(page.model.index(row, 1)).center()), modifier)
+        click(page.units.table.viewport(), QPointF(page.units.table.visualRect(page.units.model.index(row, 1)).center()), modifier)
     assert window.bench.selection == ["u101", "u103"]
 
 
@@ -330,17 +334,17 @@ def test_the_inspector_edits_all_in_hand_at_once_and_shows_what_differs(make_win
 
 def test_routes_are_typed_switched_and_taken_away_and_wrong_entries_stay_out(make_window, demo: Show) -> None:
     window = make_window(demo, page="Routes")
-    bench, page = window.bench, window.routes
-    type_in_cell(page.table, 0, 6, "0.1.1")
+    bench, page = window.bench, window.pages["Routes"]
+    type_in_cell(page.routes.table, 0, 6, "0.1.1")
     assert bench.show.outputs[0].port_address == 17
-    type_in_cell(page.table, 0, 5, "300.1.1.1")
+    type_in_cell(page.routes.table, 0, 5, "300.1.1.1")
     assert (
         "not an IPv4 address" in window.notice.words
         and bench.show.outputs[0].host == "127.0.0.2"
-        and page.table.model().index(0, 5).data() == "127.0.0.2"
+        and page.routes.table.model().index(0, 5).data() == "127.0.0.2"
     )
-    box = page.table.visualRect(page.table.model().index(1, 9))
-    click(page.table.viewport(), QPointF(box.left() + 10, box.center().y()))
+    box = page.routes.table.visualRect(page.routes.table.model().index(1, 9))
+    click(page.routes.table.viewport(), QPointF(box.left() + 10, box.center().y()))
     assert not bench.show.outputs[1].enabled and any("switched off" in s.text for s in bench.snags)
     press(window, "Propose the missing")
     assert bench.show.outputs[-1].universe == 4
@@ -354,10 +358,10 @@ def test_routes_are_typed_switched_and_taken_away_and_wrong_entries_stay_out(mak
     retype(child(entry, "Port-address"), "40")
     press(entry, "Add it")
     assert until(lambda: len(bench.show.outputs) == 5)
-    line = page.picture.lines()[bench.show.outputs[1].id]
-    click(page.picture, line.pointAtPercent(0.5))
-    assert page.picture.chosen == bench.show.outputs[1].id
-    key(page.picture, Qt.Key.Key_Delete)
+    line = page.routes.picture.lines()[bench.show.outputs[1].id]
+    click(page.routes.picture, line.pointAtPercent(0.5))
+    assert page.routes.picture.chosen == bench.show.outputs[1].id
+    key(page.routes.picture, Qt.Key.Key_Delete)
     assert len(bench.show.outputs) == 4
     press(window, "Add a node…")
     entry = dialog()
@@ -369,7 +373,7 @@ def test_routes_are_typed_switched_and_taken_away_and_wrong_entries_stay_out(mak
 
 def test_the_plan_zooms_about_the_pointer_fits_and_nudges_in_steps(make_window, demo: Show) -> None:
     window = make_window(demo, page="Plan")
-    canvas, bench = window.plan.canvas, window.bench
+    canvas, bench = window.pages["Plan"].canvas, window.bench
     at = QPointF(120, 90)
     before = canvas.to_metres(at)
     for turn in (120, 120, -120):
@@ -398,7 +402,7 @@ def test_the_plan_zooms_about_the_pointer_fits_and_nudges_in_steps(make_window, 
 
 def test_the_stage_draws_turns_chooses_and_says_when_it_cannot(make_window, demo: Show, monkeypatch: pytest.MonkeyPatch) -> None:
     window = make_window(demo, page="Stage")
-    view = window.stage.view
+    view = window.pages["Stage"].view
     assert until(lambda: view.pictures > 0, 30)
     settle(0.5)
     count = view.pictures
@@ -416,24 +420,24 @@ def test_the_stage_draws_turns_chooses_and_says_when_it_cannot(make_window, demo
     drag(view, QPointF(400, 300), QPointF(460, 290))
     assert view.camera.bearing != camera.bearing and window.bench.selection == ["u214"]
     key(view, Qt.Key.Key_Left)
-    choose(window.stage.places, "Top")
-    key(window.stage.places, Qt.Key.Key_Return)
-    window.stage.see_from(window.stage.places.currentText())
+    choose(window.pages["Stage"].places, "Top")
+    key(window.pages["Stage"].places, Qt.Key.Key_Return)
+    window.pages["Stage"].see_from(window.pages["Stage"].places.currentText())
     assert view.camera == VIEWS["Top"]
     click(view, QPointF(3, 3))
     assert window.bench.selection == []
     monkeypatch.setenv("__EGL_VENDOR_LIBRARY_FILENAMES", "/nowhere.json")
     blind = make_window(demo, page="Stage")
-    assert until(lambda: blind.stage.view.failure, 20)
+    assert until(lambda: blind.pages["Stage"].view.failure, 20)
     blind.go("Plan")
     blind.go("Stage")
-    assert blind.stage.view.grab().toImage().width() > 100  # the page says why instead
+    assert blind.pages["Stage"].view.grab().toImage().width() > 100  # the page says why instead
 
 
 def test_a_rig_that_goes_away_is_told_and_its_coming_back_is_seen(make_window, demo: Show) -> None:
     window = make_window(demo, ("127.0.0.1", 1), "Stage")
-    press(window, "truth Rig does")
-    assert until(lambda: "no stand-in rig answers" in window.stage.foot.text())
+    press(window, "view Rig does")
+    assert until(lambda: "no stand-in rig answers" in window.pages["Stage"].foot.text())
 
 
 def test_the_hand_controls_keep_order_and_shut_to_chips(make_window, demo: Show) -> None:
@@ -474,12 +478,12 @@ def test_readiness_goes_where_a_snag_is_mended_by_hand(make_window, demo: Show) 
 def test_lists_dropped_on_the_wrong_file_are_told(make_window, demo: Show, tmp_path: Path) -> None:
     window = make_window(demo, page="Patch")
     (tmp_path / "x.csv").write_text("a,b\n1,2\n")
-    window.patch.open_list(tmp_path / "x.csv")  # a table of anything opens, so that its columns can be chosen
+    window.pages["Patch"].open_list(tmp_path / "x.csv")  # a table of anything opens, so that its columns can be chosen
     assert "No column is chosen for Unit and Type" in dialog("hang list").counts.text()
     dialog("hang list").reject()
     with pytest.raises(FileFault):
-        window.patch.open_list(tmp_path / "gone.csv")
-    window.patch.open_list(EXTRA_LIST)
+        window.pages["Patch"].open_list(tmp_path / "gone.csv")
+    window.pages["Patch"].open_list(EXTRA_LIST)
     dialog("hang list").reject()
     assert len(window.bench.show.units) == 66
 

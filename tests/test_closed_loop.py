@@ -122,8 +122,8 @@ def test_a_rig_with_this_fault_is_called_told_and_mended(kind: str, make_window,
     fault, wire = made.faults[0], Wire()
     with wire.socket, hanging(made) as client:
         window = make_window(called(made.show, client, wire), page="Roll call")
-        page, bench = window.roll_call, window.bench
-        press(page, "call view Findings")
+        page, bench = window.pages["Roll call"], window.bench
+        press(page, "view Findings")
         assert until(lambda: bench.network.looked, 20)
 
         def told() -> FindingTold:

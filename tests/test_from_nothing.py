@@ -33,7 +33,6 @@ from hands import (
 from isthmus.app.kit.theme import theme
 from isthmus.app.pages.readiness.page import way
 from isthmus.app.shell.hand_parts import hue_rgb
-from isthmus.app.shell.spine import PAGES
 from isthmus.check import mark
 from isthmus.demo import EXTRA_LIST, HERE
 from isthmus.patch import edits
@@ -79,7 +78,7 @@ def test_a_show_from_nothing_reaches_a_real_unit(make_window, rig: RigClient, tm
     shortcut(window, Qt.Key.Key_R, CTRL | SHIFT)
     assert [(o.universe, o.host, o.port_address) for o in bench.show.outputs] == [(1, "127.0.0.3", 16)]
     window.go("Plan")
-    assert not window.plan.unplaced.isVisible()  # they stand there since they were added
+    assert not window.pages["Plan"].unplaced.isVisible()  # they stand there since they were added
     assert all(u.position for u in bench.show.units) and "no place" not in " ".join(s.text for s in bench.snags)
     bench.select([bench.show.units[0].id])
     shortcut(window, Qt.Key.Key_U)
@@ -115,7 +114,9 @@ def test_the_show_menu_and_the_context_menu_hold_the_same_acts_as_the_keys(make_
     menu.close()
     window.bench.select(["u501"])
     at = QPoint(200, 200)
-    QApplication.sendEvent(window.patch, QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, window.patch.mapToGlobal(at)))
+    QApplication.sendEvent(
+        window.pages["Patch"], QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, window.pages["Patch"].mapToGlobal(at))
+    )
     menu = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible())
     remove = next(a for a in menu.actions() if a.text() == "Remove units")
     QTest.mouseClick(menu, Qt.MouseButton.LeftButton, NONE, menu.actionGeometry(remove).center())
@@ -127,7 +128,7 @@ def test_the_spine_is_walked_by_keys_and_says_how_far_things_are(make_window, de
     window = make_window(demo)
     activate(window)
     window.spine.setFocus()
-    for name in (*PAGES[1:], PAGES[0]):
+    for name in (*window.spine.titles[1:], "Readiness"):
         window.spine.setFocus()
         key(window.spine, Qt.Key.Key_Down)
         assert window.spine.current == name and window.stack.currentWidget() is window.pages[name]
@@ -157,7 +158,7 @@ def test_snags_take_their_units_in_hand_and_a_double_click_goes_to_their_page(ma
 
 def test_a_call_of_the_units_in_hand_jumps_marks_and_says_when_nothing_is_sent(make_window, demo: Show) -> None:
     window = make_window(demo, page="Roll call")
-    bench, page = window.bench, window.roll_call.call
+    bench, page = window.bench, window.pages["Roll call"].call
     bench.select(["u204", "u202", "u502", "u205"])
     shortcut(window, Qt.Key.Key_C, CTRL | SHIFT)
     assert bench.call and bench.call.order == ("u202", "u204", "u205")
@@ -182,7 +183,7 @@ def test_a_call_of_the_units_in_hand_jumps_marks_and_says_when_nothing_is_sent(m
 
 def test_a_box_with_ctrl_adds_and_the_sheet_moves_with_the_right_button(make_window, demo: Show) -> None:
     window = make_window(demo, page="Plan")
-    canvas, bench = window.plan.canvas, window.bench
+    canvas, bench = window.pages["Plan"].canvas, window.bench
     bench.select(["u101"])
     spots = [u.position for u in demo.units if u.position and u.number in (441, 442)]
     drag(canvas, canvas.to_px(min(x for x, _, _ in spots) - 0.3, -4.0), canvas.to_px(max(x for x, _, _ in spots) + 0.3, -4.6), CTRL)
@@ -216,18 +217,18 @@ def test_what_is_told_stays_until_it_is_put_away_and_a_note_never_covers_a_fault
 def test_every_table_copies_as_a_spreadsheet_does(make_window, demo: Show) -> None:
     window = make_window(mark(demo, "u101", "answers", "bright"), page="Routes")
     activate(window)
-    window.routes.table.setFocus()
-    key(window.routes.table, Qt.Key.Key_C, CTRL)
+    window.pages["Routes"].routes.table.setFocus()
+    key(window.pages["Routes"].routes.table, Qt.Key.Key_C, CTRL)
     rows = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
     assert rows[0][:7] == ["Universe", "Units", "To", "Protocol", "Way", "Host", "Number"] and [r[:7] for r in rows[1:3]] == [
         ["1", "10", "Ferry A, port 1", "Art-Net", "unicast", "127.0.0.2", "0"],
         ["2", "14", "Ferry A, port 2", "Art-Net", "unicast", "127.0.0.2", "1"],
     ]
-    window.routes.table.selectRow(1)
-    key(window.routes.table, Qt.Key.Key_C, CTRL)
+    window.pages["Routes"].routes.table.selectRow(1)
+    key(window.pages["Routes"].routes.table, Qt.Key.Key_C, CTRL)
     assert [line.split("\t")[0] for line in QGuiApplication.clipboard().text().splitlines()] == ["Universe", "2"]
     window.go("Roll call")
-    key(window.roll_call.call.table, Qt.Key.Key_C, CTRL)
+    key(window.pages["Roll call"].call.table, Qt.Key.Key_C, CTRL)
     rows = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
     assert (
         len(rows) == 67
@@ -236,7 +237,7 @@ def test_every_table_copies_as_a_spreadsheet_does(make_window, demo: Show) -> No
         and rows[-1][4].startswith("left out: ")
     )
     window.go("Patch")
-    window.patch.open_list(EXTRA_LIST)
+    window.pages["Patch"].open_list(EXTRA_LIST)
     listed = dialog("hang list")
     key(listed.table, Qt.Key.Key_C, CTRL)
     assert "Perhaps Turnstone 7?" in QGuiApplication.clipboard().text()
@@ -276,12 +277,12 @@ def test_night_and_day_change_in_place_and_are_kept(make_window, demo: Show) -> 
 
 def test_the_haze_room_and_beam_sliders_reach_the_picture(make_window, demo: Show) -> None:
     window = make_window(demo, page="Stage")
-    slider = window.stage.sliders["haze"]
+    slider = window.pages["Stage"].sliders["haze"]
     slider.setFocus()
     key(slider, Qt.Key.Key_Home)
-    assert window.stage.view.look.haze == 0 and window.stage.view.look.room == 1
-    key(window.stage.sliders["room"], Qt.Key.Key_End)
-    assert window.stage.view.look.room == 2
+    assert window.pages["Stage"].view.look.haze == 0 and window.pages["Stage"].view.look.room == 1
+    key(window.pages["Stage"].sliders["room"], Qt.Key.Key_End)
+    assert window.pages["Stage"].view.look.room == 2
 
 
 def test_adding_into_a_full_place_and_without_an_address_is_said_before_it_is_done(make_window, demo: Show) -> None:
@@ -338,7 +339,7 @@ def test_the_neck_of_land_is_as_wide_at_each_gate_as_what_has_crossed_it(make_wi
 
 def test_a_span_on_the_ruler_is_where_its_slots_are(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
-    ruler = window.patch.ruler
+    ruler = window.pages["Patch"].units.ruler
     ruler.set_universe(3)
     for address, number in ((1, 221), (64, None), (65, 301), (128, 304), (129, 304), (193, 311), (301, 401), (512, None)):
         row, column = divmod(address - 1, 128)

@@ -17,7 +17,7 @@ CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModi
 @pytest.mark.parametrize("called", [False, True])
 def test_typing_in_the_patch_is_never_taken_for_acts_and_enter_goes_down(make_window, demo: Show, called: bool) -> None:
     window = make_window(demo, page="Patch")
-    bench, table, model = window.bench, window.patch.table, window.patch.model
+    bench, table, model = window.bench, window.pages["Patch"].units.table, window.pages["Patch"].units.model
     if called:
         bench.begin_call()
     rows = [u.id for u in model.rows][:3]

@@ -215,8 +215,8 @@ def test_limits_are_seen_where_hands_are_tested_and_passed_only_when_asked(make_
     assert "dimmer from 0 % to 50 %" in window.hand.limits.text() and "tilt from −45° to 45°" in window.hand.limits.text()
     assert window.hand.intensity.limit == pytest.approx((0, 0.5)) and "Tilt" in window.hand.pan_tilt.limits
     assert "tilt from −45° to 45°" in window.inspector.limits.text()
-    view = window.patch.limits
-    window.patch.show_view("Limits")
+    view = window.pages["Patch"].limits
+    window.pages["Patch"].show_view("Limits")
     view._test()
     words: set[str] = set()
     proof = bench.proof

@@ -94,12 +94,12 @@ def test_renumbering_groups_and_filters(make_window, demo: Show, tmp_path: Path)
     press(wish, "Add units") if wish.primary.text() == "Add units" else wish._run()
     assert until(lambda: len(window.bench.show.units) == 67)
     assert {(g.name, g.rule) for g in window.bench.show.groups} == {("Turnstone 7", "type:Turnstone 7"), ("Gangway", "position:Gangway")}
-    window.patch.needle.setText("201-204")
+    window.pages["Patch"].units.needle.setText("201-204")
     window.go("Plan")
     sign = child(window, "filter in force")
     assert "Patch filter: 63 of 67 hidden" in sign.text()
     window.go("Patch")
-    window.patch._show_all()
+    window.pages["Patch"].units.show_all()
     assert not sign.isVisible()
 
 

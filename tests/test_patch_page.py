@@ -77,7 +77,7 @@ def test_sixty_lines_of_paper_are_patched_by_keyboard_alone_and_the_mix_up_shows
         for i in range(60)
     ]
     window = make_window(Show(), page="Patch")
-    bench, table = window.bench, window.patch.table
+    bench, table = window.bench, window.pages["Patch"].units.table
     shortcut(window, Qt.Key.Key_A, CTRL | SHIFT)
     dialog("add units")
     fill("profile", "Lapwing 19")
@@ -110,14 +110,14 @@ def test_sixty_lines_of_paper_are_patched_by_keyboard_alone_and_the_mix_up_shows
     shortcut(window, Qt.Key.Key_3, ALT)
     (found,) = differences(bench.show)
     assert (found.number, found.field, found.paper, found.patch) == (138, "type", "Cormorant 3", "Lapwing 19")
-    assert window.patch.paper.model.rows == [found]
+    assert window.pages["Patch"].paper.model.rows == [found]
     assert any(s.rule == "paper-type" and "138" in s.text for s in bench.snags) and table.model().rowCount() == 60
 
 
 def test_blocks_are_filled_typed_over_replaced_and_undone_as_one(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
-    page, bench = window.patch, window.bench
-    table, model = page.table, page.model
+    page, bench = window.pages["Patch"], window.bench
+    table, model = page.units.table, page.units.model
     first = model.row_of("u201")
     block(table, (first, first + 3), (COLUMN["name"], COLUMN["name"]))
     shortcut(window, Qt.Key.Key_D, CTRL | ALT)
@@ -164,9 +164,9 @@ def test_blocks_are_filled_typed_over_replaced_and_undone_as_one(make_window, de
 
 def test_columns_headings_and_the_filter_are_chosen_and_the_columns_kept(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
-    page = window.patch
-    page._columns(["name", "address", "note", "verdict", "locked"])
-    assert [page.model.headerData(i, Qt.Orientation.Horizontal) for i in range(6)] == [
+    page = window.pages["Patch"]
+    page.units.show_columns(["name", "address", "note", "verdict", "locked"])
+    assert [page.units.model.headerData(i, Qt.Orientation.Horizontal) for i in range(6)] == [
         "Unit",
         "Name",
         "Address",
@@ -175,22 +175,22 @@ def test_columns_headings_and_the_filter_are_chosen_and_the_columns_kept(make_wi
         "Verdict",
     ]
     assert settings.load().patch_columns == ("number", "name", "address", "locked", "note", "verdict")
-    choose(page.grouping, "By universe")
+    choose(page.units.grouping, "By universe")
     settle(0.1)
-    assert {page.model.heading(page.model.rows[row]) for row in page.table.headed} == {
+    assert {page.units.model.heading(page.units.model.rows[row]) for row in page.units.table.headed} == {
         *(f"Universe {n}" for n in (1, 2, 3, 4)),
         "No address",
     }
-    retype(page.needle, "201-216 but 203")
-    assert page.sign.loud and {u.number for u in page.model.rows} == {201, 202, *range(204, 209), *range(211, 217)}
-    assert "13 units" in page.understood.text()
-    retype(page.needle, "")
-    assert not page.sign.loud
+    retype(page.units.needle, "201-216 but 203")
+    assert page.units.sign.loud and {u.number for u in page.units.model.rows} == {201, 202, *range(204, 209), *range(211, 217)}
+    assert "13 units" in page.units.understood.text()
+    retype(page.units.needle, "")
+    assert not page.units.sign.loud
 
 
 def test_retyping_onto_others_asks_and_one_key_answers(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
-    bench, table, model = window.bench, window.patch.table, window.patch.model
+    bench, table, model = window.bench, window.pages["Patch"].units.table, window.pages["Patch"].units.model
     before = bench.show
     type_in_cell(table, model.row_of("u203"), COLUMN["address"], "2.060")
     asked = dialog("ways out")
@@ -214,10 +214,10 @@ def test_retyping_onto_others_asks_and_one_key_answers(make_window, demo: Show) 
 
 def test_a_span_is_dragged_zoomed_into_and_told_of(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
-    page, bench = window.patch, window.bench
+    page, bench = window.pages["Patch"], window.bench
     page.show_view("Universes")
     settle(0.1)
-    chart = page.map
+    chart = page.universes.map
     start = chart.rect_of(2, 12, 11)  # 202
     target = chart.rect_of(4, 101, 11)
     words = chart.words_at(QPointF(start.center()))
@@ -231,7 +231,7 @@ def test_a_span_is_dragged_zoomed_into_and_told_of(make_window, demo: Show) -> N
     QTest.keyClick(dialog("ways out"), Qt.Key.Key_3)  # 201 loses its place
     assert until(lambda: not bench.show.unit("u201").patch) and bench.show.unit("u203").patch[0].address == 1
     press(page, "Slots with values")
-    assert chart.scale > 26 and "attribute" in page.scale.text()
+    assert chart.scale > 26 and "attribute" in page.universes.scale.text()
     bench.levels(lambda live: live.light_up(["u204"]))
     chart.go_to(2, 34)
     settle(0.1)
@@ -244,7 +244,7 @@ def test_a_span_is_dragged_zoomed_into_and_told_of(make_window, demo: Show) -> N
 
 def test_limits_typed_in_degrees_bind_what_is_sent_and_are_seen_and_taken_off(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
-    page, bench = window.patch, window.bench
+    page, bench = window.pages["Patch"], window.bench
     bench.select(["u101", "u102"])
     page.show_view("Limits")
     limits = page.limits
@@ -263,7 +263,7 @@ def test_limits_typed_in_degrees_bind_what_is_sent_and_are_seen_and_taken_off(ma
     )
     page.show_view("Units")
     shortcut(window, Qt.Key.Key_E, CTRL | SHIFT)
-    rows = page.unfolded.model
+    rows = page.units.unfolded.model
     tilt = next(i for i in range(rows.rowCount()) if rows.index(i, 1).data() == "tilt")
     assert [rows.index(tilt, c).data() for c in (2, 3, 5, 6)] == ["120°", "45°", "−90°", "45°"]
     rows.setData(rows.index(tilt, 6), "60")
@@ -284,7 +284,7 @@ def test_limits_typed_in_degrees_bind_what_is_sent_and_are_seen_and_taken_off(ma
 
 def test_gels_groups_re_addressing_and_both_sides_of_the_paper_in_the_window(make_window, tmp_path: Path) -> None:
     window = make_window(lantern_tide(), page="Patch")
-    page, bench = window.patch, window.bench
+    page, bench = window.pages["Patch"], window.bench
     bench.select(["u401", "u402"])
     page.show_view("Gels")
     (tmp_path / "Quay.csv").write_text("Code,Name,Colour\nT105,Other barley,#FF8800\nQ1,Sluice,20 90 200\nbad,,nothing\n")
@@ -298,7 +298,10 @@ def test_gels_groups_re_addressing_and_both_sides_of_the_paper_in_the_window(mak
     retype(page.gels.needle, "T705")
     page.gels.table.selectRow(0)
     press(page, "Stack it on")
-    assert bench.show.unit("u401").gel.endswith("+ T705") and window.patch.table.gel_color(bench.show.unit("u401").gel) is not None
+    assert (
+        bench.show.unit("u401").gel.endswith("+ T705")
+        and window.pages["Patch"].units.table.gel_color(bench.show.unit("u401").gel) is not None
+    )
     page.show_view("Groups")
     press(page, "propose groups")
     names = [g.name for g in bench.show.groups]
@@ -335,7 +338,7 @@ def test_a_list_is_corrected_in_place_and_its_columns_remembered(make_window, de
     bench = window.bench
     text = "Ref;Kind;Place;Chan\nLapwin 19;701;4.201;x\nLapwing 19;702;4.301;x\nGroyne 26;703;9.999;x\n"
     QGuiApplication.clipboard().setText(text)
-    window.patch.paste_list()
+    window.pages["Patch"].paste_list()
     listed = dialog("hang list")
     choose(listed.choices["mode"], "not in the list")
     for name, head in (("type", "Ref"), ("number", "Kind"), ("address", "Place")):
@@ -352,7 +355,7 @@ def test_a_list_is_corrected_in_place_and_its_columns_remembered(make_window, de
     assert until(lambda: len(bench.show.units) == 69) and len(bench.show.paper.rows) == 69
     assert index_of(bench.show).by_id[bench.selection[0]].mode == "Short"
     QGuiApplication.clipboard().setText(text)
-    window.patch.paste_list()
+    window.pages["Patch"].paste_list()
     again = dialog("hang list")
     assert again.found.columns["type"] == "Ref" and again.found.columns["number"] == "Kind"
     again.reject()
@@ -362,13 +365,13 @@ def test_a_list_is_corrected_in_place_and_its_columns_remembered(make_window, de
 def test_wrong_lines_are_kept_with_the_paper_and_corrected_later(make_window, demo: Show, tmp_path: Path) -> None:
     window = make_window(demo, page="Patch")
     bench = window.bench
-    window.patch.open_list(EXTRA_LIST)
+    window.pages["Patch"].open_list(EXTRA_LIST)
     press(dialog("hang list"), "Take")
     assert until(lambda: len(bench.show.units) == 70) and len(bench.show.paper.unread) == 5
     bench.save(tmp_path / "kept.isthmus")
     assert open_show(tmp_path / "kept.isthmus").paper.unread == bench.show.paper.unread
-    window.patch.show_view("Paper")
-    press(window.patch, "Correct unread lines…")
+    window.pages["Patch"].show_view("Paper")
+    press(window.pages["Patch"], "Correct unread lines…")
     listed = dialog("hang list")
     assert "1 good lines, 0 of them new" in listed.counts.text() and listed.how.currentData() == "more"  # 603 was wrong beside 603
     rows = {row.number: row.line for row, _ in listed.model.rows}
@@ -388,7 +391,7 @@ def test_five_thousand_rows_are_scrolled_and_edited(make_window, demo: Show) -> 
 
     units = tuple(replace(u, id=f"n{i}", number=i + 1, patch=()) for i in range(5000) for u in [demo.units[i % 66]])
     window = make_window(replace(demo, units=units, verdicts=()), page="Patch")
-    table = window.patch.table
+    table = window.pages["Patch"].units.table
     assert table.model().rowCount() == 5000
     table.scrollToBottom()
     settle(0.1)
@@ -465,18 +468,18 @@ def test_ranges_are_taken_from_the_palette_and_completed_where_units_are_typed(m
     assert "7 units" in palette.list.item(0).text()
     QTest.keyClick(palette.field, Qt.Key.Key_Return)
     assert until(lambda: [bench.show.unit(u).number for u in bench.selection] == [201, 202, 204, 205, 206, 207, 208])
-    window.patch.show_view("Groups")
-    line = window.patch.groups.units
+    window.pages["Patch"].show_view("Groups")
+    line = window.pages["Patch"].groups.units
     click(line)
     QTest.keyClicks(line, "101, bow")
     assert "101, Bow rail" in line.completer().model().stringList()
-    assert "no number" in window.patch.groups.understood.text() or "units" in window.patch.groups.understood.text()
+    assert "no number" in window.pages["Patch"].groups.understood.text() or "units" in window.pages["Patch"].groups.understood.text()
 
 
 def test_groups_are_ordered_nested_renamed_and_taken_away_by_buttons(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
-    page, bench = window.patch.groups, window.bench
-    window.patch.show_view("Groups")
+    page, bench = window.pages["Patch"].groups, window.bench
+    window.pages["Patch"].show_view("Groups")
     for name, units in (("Moving", "101-110"), ("Front", "201-208"), ("Keys", "401-404")):
         retype(page.name, name)
         retype(page.units, units)
@@ -516,7 +519,7 @@ def test_what_is_sent_stands_beside_what_is_asked(make_window, demo: Show) -> No
     bench.levels(lambda live: live.set_axis(["u101"], "Tilt", 90))
     assert until(lambda: window.hand.intensity.sent == pytest.approx(0.6, abs=0.01))
     assert until(lambda: "(sent" in window.hand.words.text()) and window.hand.intensity.value == 1.0
-    table = window.patch.model
+    table = window.pages["Patch"].units.model
     table.set_columns(["limits"])
     words = next(table.text(row, 1) for row, unit in enumerate(table.rows) if unit.id == "u101")
     assert "dimmer from 0 % to 60 %" in words and "tilt inverted" in words
@@ -549,11 +552,11 @@ def test_two_hundred_universes_are_drawn_zoomed_and_found(make_window, demo: Sho
         for i in range(40)
     )
     window = make_window(replace(demo, units=units, paper=replace(demo.paper, rows=()), verdicts=()), page="Patch")
-    page, bench = window.patch, window.bench
+    page, bench = window.pages["Patch"], window.bench
     page.show_view("Universes")
     settle(0.1)
-    chart = page.map
-    assert len(chart.known) == 200 and chart.verticalScrollBar().maximum() > 0 and "200 universes" in page.scale.text()
+    chart = page.universes.map
+    assert len(chart.known) == 200 and chart.verticalScrollBar().maximum() > 0 and "200 universes" in page.universes.scale.text()
     bench.select(["m150.7"])
     settle(0.05)
     seen = chart.rect_of(150, 85, 11)
@@ -567,15 +570,15 @@ def test_two_hundred_universes_are_drawn_zoomed_and_found(make_window, demo: Sho
     colours = {picture.pixelColor(x, y).name() for x in range(80, picture.width(), 40) for y in range(10, picture.height(), 12)}
     assert len(colours) > 4  # something is drawn there
     page.show_view("Units")
-    page.ruler.set_universe(150)
-    assert page.ruler.span_at(page.ruler.width() / 128 * 85.5, 40).unit == "m150.7"
+    page.units.ruler.set_universe(150)
+    assert page.units.ruler.span_at(page.units.ruler.width() / 128 * 85.5, 40).unit == "m150.7"
 
 
 def test_a_re_addressing_that_is_put_away_changes_nothing_and_one_of_some_units_leaves_the_others(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
     bench = window.bench
     before = bench.show
-    window.patch.readdress()
+    window.pages["Patch"].readdress()
     asked = dialog("re-address")
     assert until(lambda: asked.plan is not None, 40)
     asked.spare.setValue(600)
@@ -584,7 +587,7 @@ def test_a_re_addressing_that_is_put_away_changes_nothing_and_one_of_some_units_
     asked.reject()
     assert bench.show is before
     bench.select(["u201", "u202", "u203"])
-    window.patch.readdress()
+    window.pages["Patch"].readdress()
     asked = dialog("re-address")
     asked.hand.click()
     asked.first.setValue(7)

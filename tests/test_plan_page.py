@@ -73,7 +73,7 @@ def places(bench, ids) -> np.ndarray:
 def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(make_window, rig) -> None:
     """The whole way by real clicks, down to the DMX a stand-in node receives."""
     window = make_window(as_hung(), page="Plan")
-    bench, page, canvas = window.bench, window.plan, window.plan.canvas
+    bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
     ids = ["u101", "u102", "u103", "u104"]
     bench.select(ids)
     drag(canvas, canvas.to_px(-3, 0), canvas.to_px(1, 0))
@@ -190,7 +190,7 @@ def window_slots(rig, label: str) -> list[int]:
 
 def test_paths_circles_grids_and_one_by_one(make_window) -> None:
     window = make_window(as_hung(), page="Plan")
-    bench, page, canvas = window.bench, window.plan, window.plan.canvas
+    bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
     ids = [f"u{n}" for n in (421, 422, 423, 424, 411, 412)]
     bench.rearrange(True)
     bench.select(ids)
@@ -241,7 +241,7 @@ def test_paths_circles_grids_and_one_by_one(make_window) -> None:
 
 def test_choosing_by_lasso_number_menu_and_order(make_window, demo: Show) -> None:
     window = make_window(demo, page="Plan")
-    bench, page, canvas = window.bench, window.plan, window.plan.canvas
+    bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
     corners = [canvas.to_px(x, y) for x, y in ((-6.6, 2.2), (-3.0, 2.2), (-3.0, 0.9), (-6.6, 0.9))]
     QTest.mousePress(canvas, Qt.MouseButton.LeftButton, ALT, corners[0].toPoint())
     for at in corners[1:]:
@@ -288,7 +288,7 @@ def drag_to(canvas, at: QPointF, modifier: Qt.KeyboardModifier) -> None:
 def test_a_filter_is_loud_and_keeps_out_of_the_choice(make_window, demo: Show) -> None:
     show = replace(demo, verdicts=(Verdict(unit="u101", result="silent"),))
     window = make_window(show, page="Plan")
-    bench, page, canvas = window.bench, window.plan, window.plan.canvas
+    bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
     for text, count in (("universe 3", None), ("Bow rail", 10), ("verdict silent", 1), ("101-103", 3)):
         retype(page.filter, text, Qt.Key.Key_Return)
         assert canvas.shown and (count is None or len(canvas.shown) == count)
@@ -303,7 +303,7 @@ def test_a_filter_is_loud_and_keeps_out_of_the_choice(make_window, demo: Show) -
 
 def test_sheets_are_made_from_the_window_with_places_of_their_own(make_window, demo: Show, tmp_path: Path) -> None:
     window = make_window(demo, page="Plan")
-    bench, page, canvas = window.bench, window.plan, window.plan.canvas
+    bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
     bench.select(["u101", "u102", "u103"])
     page.new_sheet()
     made = dialog("new sheet")
@@ -357,7 +357,7 @@ def test_a_drawing_is_laid_beneath_scaled_locked_and_kept(make_window, demo: Sho
     )
     (tmp_path / "broken.png").write_bytes(out.getvalue()[:50])
     window = make_window(demo, page="Plan")
-    bench, page, canvas = window.bench, window.plan, window.plan.canvas
+    bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
     page.underlay()
     box = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "underlay")
     answer_file_dialog(str(tmp_path / "broken.png"))
@@ -392,7 +392,7 @@ def test_a_drawing_is_laid_beneath_scaled_locked_and_kept(make_window, demo: Sho
 
 def test_lux_is_shown_over_the_deck_and_read_under_the_pointer(make_window) -> None:
     window = make_window(as_hung(), page="Plan")
-    bench, page, canvas = window.bench, window.plan, window.plan.canvas
+    bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
     bench.levels(lambda live: live.light_up(["u211", "u212"]))
     press(page, "lux")
     assert until(lambda: canvas.lux is not None) and "Barge:" in page.lux.words and "lux on average" in page.lux.words
@@ -410,7 +410,7 @@ def test_lux_is_shown_over_the_deck_and_read_under_the_pointer(make_window) -> N
 
 def test_zoom_goes_back_and_a_fan_shows_its_figures(make_window, demo: Show) -> None:
     window = make_window(demo, page="Plan")
-    bench, canvas = window.bench, window.plan.canvas
+    bench, canvas = window.bench, window.pages["Plan"].canvas
     where = canvas.port.scale, canvas.port.centre
     canvas.fit(["u101", "u102"])
     assert canvas.port.scale > where[0]
@@ -443,11 +443,11 @@ def test_zoom_goes_back_and_a_fan_shows_its_figures(make_window, demo: Show) -> 
 
 def test_locked_places_stay_and_are_named_and_drags_snap_in_line(make_window) -> None:
     window = make_window(as_hung(), page="Plan")
-    bench, canvas = window.bench, window.plan.canvas
+    bench, canvas = window.bench, window.pages["Plan"].canvas
     bench.rearrange(True)
     bench.select(["u421"])
     pick_in_menu("Lock or unlock")
-    press(window.plan, "arrange menu")
+    press(window.pages["Plan"], "arrange menu")
     assert bench.show.unit("u421").pinned
     bench.select(["u421", "u422"])
     activate(window)
@@ -459,7 +459,7 @@ def test_locked_places_stay_and_are_named_and_drags_snap_in_line(make_window) ->
     answer_text("up -2")
     pick_in_menu("Mirror at a line")
     before = bench.show.unit("u422").position
-    press(window.plan, "arrange menu")
+    press(window.pages["Plan"], "arrange menu")
     assert bench.show.unit("u422").position == pytest.approx((before[0], -4 - before[1], before[2]))
     bench.select(["u423"])
     x, y, _ = bench.show.unit("u423").position
@@ -474,12 +474,12 @@ def test_locked_places_stay_and_are_named_and_drags_snap_in_line(make_window) ->
 
 def test_levels_are_written_where_they_are_wanted_and_two_fingers_zoom(make_window) -> None:
     window = make_window(as_hung(), page="Plan")
-    bench, canvas = window.bench, window.plan.canvas
+    bench, canvas = window.bench, window.pages["Plan"].canvas
     bench.levels(lambda live: live.light_up(["u213"], 0.5))
     settle(0.1)
     plain = canvas.grab().toImage()
     pick_in_menu("Words at units")
-    press(window.plan, "sheet menu")
+    press(window.pages["Plan"], "sheet menu")
     box = dialog("sheet words")
     click(child(box, "label level"), QPoint(8, 8))
     press(box, "Take it")
@@ -502,5 +502,5 @@ def test_levels_are_written_where_they_are_wanted_and_two_fingers_zoom(make_wind
 
 def test_the_demo_still_sets_out_who_has_no_place(make_window) -> None:
     window = make_window(lantern_tide(), page="Plan")
-    click(window.plan.unplaced)
+    click(window.pages["Plan"].unplaced)
     assert all(u.position for u in window.bench.show.units) and sheet(window.bench.show, "plan").kind == "plan"

@@ -110,7 +110,7 @@ def test_facts_narrow_while_typing_and_near_misses_say_what_differs(page) -> Non
 
 def test_the_chosen_mode_is_patched_and_two_charts_stand_side_by_side(page) -> None:
     search(page, "cormorant 7")
-    shortcut(page.window_, Qt.Key.Key_C, CTRL | ALT)
+    shortcut(page.house.over, Qt.Key.Key_C, CTRL | ALT)
     search(page, "cormorant 3")
     verdicts = {v.state for v in page.library.chart.verdicts}
     assert "same" in verdicts and verdicts & {"shifted", "extra", "absent"}
@@ -123,10 +123,10 @@ def test_the_chosen_mode_is_patched_and_two_charts_stand_side_by_side(page) -> N
     assert "Cormorant 3" in child(found, "profile", QComboBox).currentText()
     press(found, found.primary.objectName())
     assert until(lambda: len(page.bench.show.units) == 67) and page.bench.show.units[-1].profile == "Fathom and Lee Cormorant 3"
-    page.window_.go("Patch")
-    shortcut(page.window_, Qt.Key.Key_A, CTRL | SHIFT)
+    page.house.over.go("Patch")
+    shortcut(page.house.over, Qt.Key.Key_A, CTRL | SHIFT)
     press(dialog("add units"), "Choose in the library…")
-    assert until(lambda: page.window_.spine.current == "Profiles")
+    assert until(lambda: page.house.over.spine.current == "Profiles")
 
 
 def test_a_manual_becomes_a_profile_judged_corrected_and_saved(page) -> None:
@@ -135,7 +135,7 @@ def test_a_manual_becomes_a_profile_judged_corrected_and_saved(page) -> None:
     assert [r.attribute for r in manual.model.rows] == ["Pan", "Dimmer", "Shutter1", ""]
     assert "channel 5" in manual.findings.toPlainText() and "241–255" in manual.findings.toPlainText()
     press(page, "Copy a note to the maker")
-    assert "What does channel 5 do?" in QGuiApplication.clipboard().text() and "on the clipboard" in page.window_.notice.words
+    assert "What does channel 5 do?" in QGuiApplication.clipboard().text() and "on the clipboard" in page.house.over.notice.words
     table = child(page, "manual rows", QTableView)
     type_in_cell(table, 3, 2, "zoom")
     assert manual.model.rows[3].attribute == "Zoom" and manual.model.rows[3].confidence == 1
@@ -192,7 +192,7 @@ def test_a_pdf_is_opened_its_chart_found_and_a_damaged_one_told(page, tmp_path: 
     assert "Page 2" in page.manual.pages.currentText() and "2 pages" in page.manual.told.text()
     file.write_bytes(b"%PDF-1.4 torn")
     page.manual.open_file(file)
-    assert until(lambda: "does not read as a PDF" in page.window_.notice.words)
+    assert until(lambda: "does not read as a PDF" in page.house.over.notice.words)
     assert len(page.manual.model.rows) == 7  # what was read stays
     text = tmp_path / "chart.txt"
     text.write_text("1\tRed\n2\tGreen\n3\tBlue\n", "utf-8")
@@ -226,9 +226,9 @@ def test_an_own_copy_is_changed_undone_saved_and_given_to_the_units_of_its_sourc
     table.setFocus()
     shows = page.bench.history.undo_name
     for _ in range(5):
-        shortcut(page.window_, Qt.Key.Key_Z, CTRL)
+        shortcut(page.house.over, Qt.Key.Key_Z, CTRL)
     assert "iris on 8 is new" in adapt.differs.toPlainText() and page.bench.history.undo_name == shows  # the copy, not the show
-    shortcut(page.window_, Qt.Key.Key_Z, CTRL | SHIFT)
+    shortcut(page.house.over, Qt.Key.Key_Z, CTRL | SHIFT)
     press(page, "Undo")
     table.selectRow(3)
     ranges = child(page, "own ranges", QPlainTextEdit)
@@ -259,7 +259,11 @@ def test_an_own_copy_is_changed_undone_saved_and_given_to_the_units_of_its_sourc
     retype(child(named, "model", QLineEdit), "Lapwing 19 S")
     heard = answer_question("Give them Halyard Optics Lapwing 19 S")
     press(named, "Save it")
-    assert until(lambda: heard == ["Use it in this show?"]), (heard, page.window_.notice.words, named.isVisible() and named.trouble.text())
+    assert until(lambda: heard == ["Use it in this show?"]), (
+        heard,
+        page.house.over.notice.words,
+        named.isVisible() and named.trouble.text(),
+    )
     assert until(lambda: isinstance(QApplication.activeModalWidget(), WaysDialog))  # it is longer, so its neighbours are asked about
     key(QApplication.activeModalWidget(), Qt.Key.Key_1)
     assert until(lambda: any(u.profile.endswith("Lapwing 19 S") for u in page.bench.show.units))
@@ -267,8 +271,8 @@ def test_an_own_copy_is_changed_undone_saved_and_given_to_the_units_of_its_sourc
     assert not any(u.profile.endswith("Lapwing 19") for u in show.units)
     own = profiles_of(show).profiles["Halyard Optics Lapwing 19 S"]
     assert own.refers_to and "Own copy of Halyard Optics Lapwing 19" in own.revisions[-1].text and "shutter" in own.revisions[-1].text
-    page.window_.go("Patch")
-    shortcut(page.window_, Qt.Key.Key_Z, CTRL)
+    page.house.over.go("Patch")
+    shortcut(page.house.over, Qt.Key.Key_Z, CTRL)
     assert any(u.profile == "Halyard Optics Lapwing 19" for u in page.bench.show.units)  # in one step
 
 
@@ -349,15 +353,15 @@ def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away
         table = child(page, "offers", QTableView)
         table.selectRow(2)
         press(page, "Download")
-        assert until(lambda: "Downloaded" in page.window_.notice.words, 20)  # a note is put away after five seconds
+        assert until(lambda: "Downloaded" in page.house.over.notice.words, 20)  # a note is put away after five seconds
         assert until(lambda: not page.link.busy, 40)
         assert until(lambda: view.offers.data(view.offers.index(2, 7)) == "yes" or (view._fill() or False), 20)
         press(page, "Share the chosen own profile")
-        assert "one of your own" in page.window_.notice.words
+        assert "one of your own" in page.house.over.notice.words
         server.fault = "wrong checksum"
         table.selectRow(4)
         press(page, "Download")
-        assert until(lambda: "wrong checksum" in page.window_.notice.words, 20)
+        assert until(lambda: "wrong checksum" in page.house.over.notice.words, 20)
         server.fault = ""
         press(page, "view Library")
         search(page, "cormorant 3")
@@ -378,7 +382,7 @@ def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away
         server.close()
     assert until(lambda: view._task is None, 20)
     press(page, "Ask again")
-    assert until(lambda: "away" in page.window_.notice.words.lower(), 20)
+    assert until(lambda: "away" in page.house.over.notice.words.lower(), 20)
     assert view.offers.rowCount() >= 25  # what was seen last is still there
 
 
@@ -386,14 +390,14 @@ def test_everything_on_the_page_has_a_key_or_a_name_in_the_palette_and_long_list
     known = {a.id: a.text for a in page.acts.all()}
     for action in ("search", "manual", "generic", "exchange", "import", "folder", "patch", "compare", "adapt", "borrow", "export"):
         assert f"profiles.{action}" in known
-    page.window_.go("Patch")
-    shortcut(page.window_, Qt.Key.Key_M, CTRL | SHIFT)
-    assert page.window_.spine.current == "Profiles" and page.stack.currentWidget() is page.manual
-    shortcut(page.window_, Qt.Key.Key_L, CTRL | SHIFT)
+    page.house.over.go("Patch")
+    shortcut(page.house.over, Qt.Key.Key_M, CTRL | SHIFT)
+    assert page.house.over.spine.current == "Profiles" and page.stack.currentWidget() is page.manual
+    shortcut(page.house.over, Qt.Key.Key_L, CTRL | SHIFT)
     assert page.stack.currentWidget() is page.library and page.library.needle.hasFocus()
-    assert not page.window_.inspector.isVisible() and not page.window_.hand.isVisible()
-    page.window_.go("Patch")
-    assert page.window_.inspector.isVisible() and page.window_.hand.isVisible()
+    assert not page.house.over.inspector.isVisible() and not page.house.over.hand.isVisible()
+    page.house.over.go("Patch")
+    assert page.house.over.inspector.isVisible() and page.house.over.hand.isVisible()
 
 
 def test_files_are_taken_among_ones_own_and_saved_elsewhere(page, tmp_path: Path) -> None:
@@ -412,7 +416,7 @@ def test_files_are_taken_among_ones_own_and_saved_elsewhere(page, tmp_path: Path
     file.write_bytes(b"torn")
     answer_file_dialog(str(file))
     page.acts.trigger("profiles.import")
-    assert until(lambda: "not a whole GDTF file" in page.window_.notice.words)
+    assert until(lambda: "not a whole GDTF file" in page.house.over.notice.words)
 
 
 def test_an_update_is_shown_and_can_be_stopped(make_window, demo: Show, tmp_path: Path) -> None:
@@ -422,7 +426,7 @@ def test_an_update_is_shown_and_can_be_stopped(make_window, demo: Show, tmp_path
         for copy in range(6):
             (many / f"{number}-{copy}.gdtf").write_bytes(write_gdtf(profile))
     window = make_window(demo)
-    link = window.profiles.link
+    link = window.pages["Profiles"].link
 
     seen: list[int] = []
     link.progressed.connect(lambda done, total, name: (seen.append(done), link.cancel() if len(seen) == 2 else None))
@@ -497,7 +501,7 @@ def test_keys_alone_lead_through_the_page_and_every_row_says_what_it_is(page) ->
         "Cells",
         "Marks",
     ]
-    shortcut(page.window_, Qt.Key.Key_E, CTRL | ALT)
+    shortcut(page.house.over, Qt.Key.Key_E, CTRL | ALT)
     assert page.stack.currentWidget() is page.adapt and page.adapt.profile.refers_to == page.library.profile.id
     table = child(page, "own channels", QTableView)
     table.setFocus()
@@ -579,7 +583,7 @@ def test_an_offer_is_read_before_it_is_downloaded_and_patched_after(page) -> Non
 
 
 def test_what_lies_at_hand_is_offered_when_adding_with_its_body_mark(page) -> None:
-    window = page.window_
+    window = page.house.over
     window.go("Patch")
     shortcut(window, Qt.Key.Key_A, CTRL | SHIFT)
     found = dialog("add units")

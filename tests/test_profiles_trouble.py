@@ -53,7 +53,7 @@ def test_a_folder_that_is_a_file_and_a_target_that_cannot_be_written_are_told(
     out = tmp_path / "no such folder" / "x.gdtf"
     monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *a, **k: (str(out), ""))
     press(page, "Save as GDTF…")
-    assert "could not be saved" in page.window_.notice.words and "no such file or folder" in page.window_.notice.words.lower()
+    assert "could not be saved" in page.house.over.notice.words and "no such file or folder" in page.house.over.notice.words.lower()
 
 
 def test_a_folder_is_added_by_its_dialog(page, tmp_path: Path) -> None:
@@ -117,10 +117,10 @@ def test_a_slow_download_is_stopped_kept_and_gone_on_with(page) -> None:
         assert until(lambda: view._task is None, 20)
         server.fault = "garbage"
         press(page, "Ask again")
-        assert until(lambda: "not an exchange" in page.window_.notice.words, 20) and view.offers.rowCount() == 26
+        assert until(lambda: "not an exchange" in page.house.over.notice.words, 20) and view.offers.rowCount() == 26
         view.url.setText("ftp://nowhere")
         press(page, "Ask again")
-        assert until(lambda: "no address of an exchange" in page.window_.notice.words)
+        assert until(lambda: "no address of an exchange" in page.house.over.notice.words)
     finally:
         server.fault = ""
         server.close()
@@ -161,9 +161,9 @@ def test_a_data_folder_that_cannot_be_used_leaves_an_empty_library_and_a_sentenc
     monkeypatch.setenv("ISTHMUS_DATA", str(blocked))
     window = make_window(demo, page="Profiles")
     assert until(lambda: "index could not be made" in window.notice.words)
-    assert len(window.profiles.link.shelf.columns) == 0
+    assert len(window.pages["Profiles"].link.shelf.columns) == 0
     window.go("Patch")
-    assert window.patch.model.rowCount() == 66  # everything else goes on
+    assert window.pages["Patch"].units.model.rowCount() == 66  # everything else goes on
 
 
 def test_a_file_written_over_in_place_is_seen(page, tmp_path: Path) -> None:

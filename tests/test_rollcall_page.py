@@ -33,7 +33,7 @@ def called(make_window, rig, monkeypatch: pytest.MonkeyPatch):
         window = make_window(show or lantern_tide(), rig.address, page="Roll call")
         window.output.switch(True)
         assert until(lambda: any(p["packets"] > 5 for p in rig.ask("ports")["ports"]), 20)
-        return window, window.roll_call, window.bench
+        return window, window.pages["Roll call"], window.bench
 
     return make
 
@@ -45,7 +45,7 @@ def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
     view.kinds["movement"].setChecked(True)
     window.go("Stage")
     window.actions_.trigger("call.begin")
-    assert window.stage.isVisible()  # which shows it too
+    assert window.pages["Stage"].isVisible()  # which shows it too
     bench.end_call()
     window.go("Readiness")
     window.actions_.trigger("call.begin")
@@ -126,14 +126,14 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
         bench.commit("a round of the observer", caller.round(Manner(kinds=kinds), ids))
 
     call_round()
-    press(page, "call view Findings")
+    press(page, "view Findings")
     findings = page.findings
     assert until(lambda: len(page.checks.findings) == 3)
     kinds = {f.title: f.kind for f in page.checks.findings}
     assert kinds["203"] == "double" and kinds["208"] == "mode"
     assert [s.rule for s in bench.snags if "u203" in s.units and s.step == "answered"] == ["finding"]
     # discovery settles who is dead and who listens elsewhere
-    press(page, "call view Discovery")
+    press(page, "view Discovery")
     press(page, "discover")
     assert until(lambda: page.checks.found is not None and page.discovery.task is None, 60)
     assert until(lambda: {f.title: f.kind for f in page.checks.conclude()} == {"104": "dead", "203": "double", "208": "mode"})
@@ -158,7 +158,7 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     click(dialog().primary)
     assert until(lambda: page.discovery.task is None and any(m.device and m.device.label == "101 by the mast" for m in page.checks.matches))
     # the mode is taken into the patch, the addresses are set over RDM
-    press(page, "call view Findings")
+    press(page, "view Findings")
     page.checks.conclude()
     findings.choose("u208")
     press(findings, "mend")
@@ -185,7 +185,7 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     page.checks.conclude()
     assert not [f for f in page.checks.findings if f.kind != "dead"]
     # what was set is undone
-    press(page, "call view Discovery")
+    press(page, "view Discovery")
     press(page, "undo settings")
     click(dialog().primary)
     assert until(lambda: page.discovery.task is None, 20)
@@ -198,7 +198,7 @@ def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_mend(called, rig)
     for unit in Model(show).ids:
         show = mark(show, unit, "silent" if unit == "u105" else "answers", acts=SEEN_ACTS)
     window, page, bench = called(show)
-    press(page, "call view Findings")
+    press(page, "view Findings")
     assert until(lambda: page.checks.findings and page.findings._shown)
     press(page, "do the look")
     assert bench.proof is not None and until(lambda: "105" in lit(rig))
@@ -221,7 +221,7 @@ def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_mend(called, rig)
     assert "105 listens at 1.300" in hunt.question.text() and hunt.hunt.used <= 10
     press(hunt, "take hunted")
     assert bench.show.unit("u105").patch[0].address == 300 and bench.proof is None
-    press(page, "call view Call")
+    press(page, "view Call")
     keys(page.call.only, "105")
     press(window, "begin call")
     assert until(lambda: set(lit(rig)) == {"105"})
@@ -233,7 +233,7 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     window, page, bench = called()
     bench.levels(lambda live: live.light_up(["u301"], 0.5))
     before = bench.live.frame.copy()
-    press(page, "call view Hunt")
+    press(page, "view Hunt")
     hunt = page.hunt
     bench.select(["u203"])
     assert hunt.unit.text() == "203"
@@ -293,8 +293,8 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
 
 def test_rounds_and_the_record_are_kept_and_saved(make_window, demo: Show, monkeypatch, tmp_path) -> None:
     window = make_window(mark(mark(demo, "u101", "answers"), "u104", "silent", "fuse"), page="Roll call")
-    page, bench = window.roll_call, window.bench
-    press(page, "call view Record")
+    page, bench = window.pages["Roll call"], window.bench
+    press(page, "view Record")
     assert page.record.positions.rows and "Round 1" in page.record.state.text()
     answer_text("Before focus")
     press(page, "new round")
@@ -317,7 +317,7 @@ def test_rounds_and_the_record_are_kept_and_saved(make_window, demo: Show, monke
 @pytest.mark.skipif(BROWSER is None, reason="no browser here: apt-get install chromium")
 def test_a_phone_joins_steps_and_marks_in_the_window(called, tmp_path) -> None:
     _, page, bench = called()
-    press(page, "call view Phones")
+    press(page, "view Phones")
     view = page.phones
     view.adapter.setCurrentIndex(view.adapter.findData("127.0.0.1"))
     press(page, "serve phones")
@@ -377,7 +377,7 @@ def go():
     bench = window.bench
     bench.levels(lambda live: live.light_up(["u301"], 0.5))
     window.go("Roll call")
-    window.roll_call.call.begin()
+    window.pages["Roll call"].call.begin()
     bench.mark("answers"); bench.mark("silent", "fuse")
     QTimer.singleShot(2500, lambda: os.kill(os.getpid(), signal.SIGKILL))
 QTimer.singleShot(1500, go)

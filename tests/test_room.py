@@ -21,9 +21,9 @@ from PySide6.QtWidgets import (
 
 from hands import dialog, press, settle, until
 from isthmus.app.kit.theme import theme
+from isthmus.app.pages import PAGES
 from isthmus.app.pages.patch.page import VIEWS as PATCH_VIEWS
 from isthmus.app.pages.profiles.page import VIEWS
-from isthmus.app.shell.spine import PAGES
 from isthmus.demo import EXTRA_LIST, as_hung
 from isthmus.patch.addresses import place
 from isthmus.patch.groups import propose_groups
@@ -100,13 +100,13 @@ def test_no_word_is_cut_off_and_nothing_lies_on_anything_on_any_page(make_window
     window.resize(*size)
     settle(0.1)
     trouble: dict[str, list[str]] = {}
-    for name in PAGES:
+    for name in (e.title for e in PAGES):
         window.go(name)
         settle(0.15)
         page = window.pages[name]
         trouble[name] = trouble_in(page)
     window.go("Profiles")
-    profiles = window.profiles
+    profiles = window.pages["Profiles"]
     assert until(lambda: len(profiles.link.shelf.columns) > 500 and not profiles.link.busy, 40)
     profiles.library.search()
     profiles.manual.source.setPlainText(written("\t"))
@@ -122,7 +122,7 @@ def test_no_word_is_cut_off_and_nothing_lies_on_anything_on_any_page(make_window
 
 def test_every_field_and_table_says_its_name_and_takes_the_focus(make_window, demo: Show) -> None:
     window = make_window(demo, page="Profiles")
-    page = window.profiles
+    page = window.pages["Profiles"]
     nameless = []
     for view in VIEWS:
         page.show_view(view)
@@ -141,7 +141,7 @@ def test_every_field_and_table_says_its_name_and_takes_the_focus(make_window, de
 def test_tab_walks_through_a_view_and_comes_back(make_window, demo: Show, name: str) -> None:
     window = make_window(demo, page="Profiles")
     theme.set(name)
-    page = window.profiles
+    page = window.pages["Profiles"]
     page.library.needle.setFocus()
     seen: list[QWidget] = []
     for _ in range(160):
@@ -160,7 +160,7 @@ def test_tab_walks_through_a_view_and_comes_back(make_window, demo: Show, name: 
 def test_no_word_is_cut_off_in_any_view_or_question_of_the_patch(make_window, demo: Show, size: tuple[int, int]) -> None:
     window = make_window(demo, page="Patch")
     window.resize(*size)
-    page, bench = window.patch, window.bench
+    page, bench = window.pages["Patch"], window.bench
     bench.commit("groups", propose_groups(set_limit(demo, ["u101"], "Tilt", "-90", "45")))
     bench.select(["u101", "u102"])
     trouble: dict[str, list[str]] = {}
@@ -170,8 +170,8 @@ def test_no_word_is_cut_off_in_any_view_or_question_of_the_patch(make_window, de
         trouble[view] = trouble_in(page)
         assert page.rect().right() <= window.rect().right()
     page.show_view("Units")
-    page.needle.setText("201-208")
-    page.toggle_unfold()
+    page.units.needle.setText("201-208")
+    page.units.toggle_unfold()
     settle(0.1)
     trouble["filtered and unfolded"] = trouble_in(page)
     for name, ask in (
@@ -195,9 +195,9 @@ def test_every_field_of_the_patch_has_a_name_and_can_be_reached_by_keys(make_win
     window = make_window(demo, page="Patch")
     window.bench.select(["u101"])
     for view in PATCH_VIEWS:
-        window.patch.show_view(view)
+        window.pages["Patch"].show_view(view)
         settle(0.05)
-        for widget in window.patch.findChildren(QWidget):
+        for widget in window.pages["Patch"].findChildren(QWidget):
             if widget.isVisible() and isinstance(widget, (QComboBox, QLineEdit, QPlainTextEdit, QTableView, QCheckBox)):
                 named = widget.accessibleName() or widget.objectName() or (widget.text() if isinstance(widget, QCheckBox) else "")
                 inside = isinstance(widget.parentWidget(), QComboBox)
@@ -209,7 +209,7 @@ def test_every_field_of_the_patch_has_a_name_and_can_be_reached_by_keys(make_win
 def test_no_word_is_cut_off_in_any_view_of_the_routes_and_every_field_has_a_name(make_window, demo: Show, size: tuple[int, int]) -> None:
     window = make_window(demo, page="Routes")
     window.resize(*size)
-    page, trouble = window.routes, {}
+    page, trouble = window.pages["Routes"], {}
     for view in page.views:
         page.show_view(view)
         settle(0.3)
@@ -262,7 +262,7 @@ def test_no_word_is_cut_off_in_any_view_of_the_roll_call_and_every_field_has_a_n
     show = all_answer(as_hung(), {"u105": {"result": "silent"}, "u203": {"result": "wrong", "what": ["pan", "too"], "others": ["u204"]}})
     window = make_window(show, page="Roll call")
     window.resize(*size)
-    page, trouble = window.roll_call, {}
+    page, trouble = window.pages["Roll call"], {}
     page.checks.conclude()
     for view in (*page.views, "Call while it is on"):
         if view == "Call while it is on":

@@ -24,7 +24,6 @@ from isthmus.routes import edits as core
 from isthmus.show.records import Node, Output, Show
 from isthmus.standin import RigClient
 
-ALT_SHIFT = Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier
 CTRL = Qt.KeyboardModifier.ControlModifier
 
 
@@ -35,13 +34,15 @@ def impatient(monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 def column(page, name: str) -> int:
-    return [page.table.model().headerData(x, Qt.Orientation.Horizontal) for x in range(page.table.model().columnCount())].index(name)
+    return [
+        page.routes.table.model().headerData(x, Qt.Orientation.Horizontal) for x in range(page.routes.table.model().columnCount())
+    ].index(name)
 
 
 def test_routes_are_drawn_led_elsewhere_numbered_mirrored_and_pasted(make_window, demo: Show) -> None:
     window = make_window(demo, page="Routes")
-    bench, page = window.bench, window.routes
-    picture = page.picture
+    bench, page = window.bench, window.pages["Routes"]
+    picture = page.routes.picture
     drag(picture, picture.universe_boxes()[4].center(), picture.port_boxes()["127.0.0.3", 17].center())
     fresh = bench.show.outputs[-1]
     assert (fresh.universe, fresh.host, fresh.port_address) == (4, "127.0.0.3", 17)
@@ -56,7 +57,7 @@ def test_routes_are_drawn_led_elsewhere_numbered_mirrored_and_pasted(make_window
     assert drawn.pixelColor(level) != drawn.pixelColor(level.x(), level.y() - 12)
     shortcut(window, Qt.Key.Key_Z)
     click(picture, picture.pill_boxes()["o3"].center())
-    assert page.routes.ids() == ["o3"] and "Ferry B, port 1" in page.table.model().index(2, 2).data()
+    assert page.routes.ids() == ["o3"] and "Ferry B, port 1" in page.routes.table.model().index(2, 2).data()
     key(picture, Qt.Key.Key_Up)
     assert page.routes.ids() == ["o2"]
     press(window, "Mirror a node…")
@@ -69,25 +70,25 @@ def test_routes_are_drawn_led_elsewhere_numbered_mirrored_and_pasted(make_window
     retype(child(entry, "As (mirror, sent always; spare, stands by)"), "spare")
     press(entry, "Mirror it")
     assert until(lambda: [o.role for o in bench.show.outputs].count("spare") == 2)
-    assert page.table.model().index(4, column(page, "State")).data() == "spare"
-    type_in_cell(page.table, 0, column(page, "Protocol"), "sacn")
-    type_in_cell(page.table, 0, column(page, "Way"), "multicast")
-    type_in_cell(page.table, 0, column(page, "Priority"), "250")
+    assert page.routes.table.model().index(4, column(page, "State")).data() == "spare"
+    type_in_cell(page.routes.table, 0, column(page, "Protocol"), "sacn")
+    type_in_cell(page.routes.table, 0, column(page, "Way"), "multicast")
+    type_in_cell(page.routes.table, 0, column(page, "Priority"), "250")
     assert "priorities go from 0 to 200" in window.notice.words
-    type_in_cell(page.table, 0, column(page, "Priority"), "120")
+    type_in_cell(page.routes.table, 0, column(page, "Priority"), "120")
     first = bench.show.outputs[0]
     assert (first.protocol, first.way, first.number, first.priority) == ("sacn", "multicast", 1, 120)
     # a block from a spreadsheet: one edit, told columns passed over, nothing taken when one cell is wrong
     activate(window)
-    page.table.setCurrentIndex(page.table.model().index(1, column(page, "Number")))
+    page.routes.table.setCurrentIndex(page.routes.table.model().index(1, column(page, "Number")))
     before = bench.show
     QGuiApplication.clipboard().setText("0.2.0\tx\t\n99999\tx\t\n")
-    key(page.table, Qt.Key.Key_V, CTRL)
+    key(page.routes.table, Qt.Key.Key_V, CTRL)
     assert bench.show is before and "not an Art-Net port-address" in window.notice.words
     QGuiApplication.clipboard().setText("0.2.0\tx\t\n40\tx\t\n")
-    key(page.table, Qt.Key.Key_V, CTRL)
+    key(page.routes.table, Qt.Key.Key_V, CTRL)
     assert [o.number for o in bench.show.outputs[1:3]] == [32, 40] and bench.history.undo_name == "paste outputs"
-    page.table.selectAll()
+    page.routes.table.selectAll()
     press(window, "Number in order…")
     assert "numbered apart" in window.notice.words
 
@@ -115,10 +116,10 @@ def test_an_output_is_added_and_changed_with_all_it_has(make_window, demo: Show)
         (6, 108, 90, 300, True),
     ]
     assert bench.history.undo_name == "route universe 4 to 6"
-    chosen = window.routes.table.selectionModel()
+    chosen = window.pages["Routes"].routes.table.selectionModel()
     for row in (3, 4):
-        chosen.select(window.routes.table.model().index(row, 0), chosen.SelectionFlag.Select | chosen.SelectionFlag.Rows)
-    window.routes.routes.change()
+        chosen.select(window.pages["Routes"].routes.table.model().index(row, 0), chosen.SelectionFlag.Select | chosen.SelectionFlag.Rows)
+    window.pages["Routes"].routes.change()
     changed = dialog()
     retype(child(changed, "Label"), "to the quay")
     press(changed, "Change")
@@ -127,13 +128,13 @@ def test_an_output_is_added_and_changed_with_all_it_has(make_window, demo: Show)
 
 def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(make_window, demo: Show, rig: RigClient) -> None:
     window = make_window(demo, rig.address, page="Routes")
-    bench, page = window.bench, window.routes
+    bench, page = window.bench, window.pages["Routes"]
     click(window.bar.sign)
     bench.levels(lambda live: live.light_up(["u101", "u401"]))
     assert until(lambda: set(lit(rig)) == {"101", "401"})
     page.routes.choose("o1")
     press(window, "master Dark")
-    assert until(lambda: set(lit(rig)) == {"401"}) and "dark" in page.table.model().index(0, column(page, "State")).data()
+    assert until(lambda: set(lit(rig)) == {"401"}) and "dark" in page.routes.table.model().index(0, column(page, "State")).data()
     press(window, "master Live")
     assert until(lambda: set(lit(rig)) == {"101", "401"})
     press(window, "master Hold")
@@ -144,7 +145,7 @@ def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(make_window, d
     shortcut(window, Qt.Key.Key_B, CTRL | Qt.KeyboardModifier.ShiftModifier)
     assert "dark" in window.output.words()[0][0]
     shortcut(window, Qt.Key.Key_B, CTRL | Qt.KeyboardModifier.ShiftModifier)
-    click(page.picture, page.picture.universe_boxes()[3].center())
+    click(page.routes.picture, page.routes.picture.universe_boxes()[3].center())
     press(window, "prove Flash its number")
     assert "Universe 3 flashes its number: 3" in page.routes.seen.text()
     for on in (True, False, True):
@@ -162,8 +163,8 @@ def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(make_window, d
 
 def test_a_node_is_found_different_taken_set_from_here_and_read_back(make_window, demo: Show, rig: RigClient) -> None:
     window = make_window(demo, rig.address, page="Routes")
-    bench, page = window.bench, window.routes
-    shortcut(window, Qt.Key.Key_2, ALT_SHIFT)
+    bench, page = window.bench, window.pages["Routes"]
+    shortcut(window, Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
     nodes = page.nodes
     assert until(lambda: bench.network and bench.network.looked)
     assert [row.state for row in nodes.model.rows] == ["as expected", "as expected"]
@@ -200,7 +201,7 @@ def test_a_node_is_found_different_taken_set_from_here_and_read_back(make_window
 def test_a_range_fault_shows_its_reckoning_its_mend_and_the_plan(make_window, demo: Show, tmp_path: Path) -> None:
     show = core.add_output(core.add_node(demo, "Crane", "10.0.0.21", "on the crane", (0, 1)), 4, "10.0.0.21", 0)
     window = make_window(show, page="Routes")
-    bench, page = window.bench, window.routes
+    bench, page = window.bench, window.pages["Routes"]
     view = page.network
     page.show_view("Network")
     bench.see_network(
@@ -236,8 +237,8 @@ def test_a_range_fault_shows_its_reckoning_its_mend_and_the_plan(make_window, de
 
 def test_the_watch_shows_who_sends_and_the_rig_page_breaks_things(make_window, demo: Show, rig: RigClient, tmp_path: Path) -> None:
     window = make_window(demo, rig.address, page="Routes")
-    bench, page = window.bench, window.routes
-    shortcut(window, Qt.Key.Key_5, ALT_SHIFT)
+    bench, page = window.bench, window.pages["Routes"]
+    shortcut(window, Qt.Key.Key_5, Qt.KeyboardModifier.AltModifier)
     view = page.rig
     assert until(lambda: len(view.nodes.rows) == 4 and len(view.units.rows) == 66)
     click(view.unit_table.viewport(), cell(view.unit_table, 0, 0))
@@ -253,7 +254,7 @@ def test_the_watch_shows_who_sends_and_the_rig_page_breaks_things(make_window, d
     press(window, "rig Power off")
     assert until(lambda: [p["on"] for p in view.nodes.rows] == [True, True, False, False])
     rig.do("send", protocol="artnet", number=0, to="127.0.0.1", level=40)
-    shortcut(window, Qt.Key.Key_4, ALT_SHIFT)
+    shortcut(window, Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
     watch = page.watch
     assert until(lambda: [s.ip for s, *_ in watch.model.rows] == ["127.0.0.99"])
     assert watch.model.index(0, 7).data() == "our output is off" and "40 40 40" in watch.slots.index(0, 3).data()
@@ -288,7 +289,7 @@ def test_a_watch_that_dies_comes_back_and_the_page_goes_on(make_window, rig: Rig
 
 def test_universes_are_assigned_in_order_and_expected_nodes_changed_with_their_outputs_following(make_window, demo: Show) -> None:
     window = make_window(replace(demo, outputs=()), page="Routes")
-    bench, page = window.bench, window.routes
+    bench, page = window.bench, window.pages["Routes"]
     press(window, "Assign in order…")
     asked = dialog()
     retype(child(asked, "Universes"), "1-4")
@@ -323,9 +324,9 @@ def test_universes_are_assigned_in_order_and_expected_nodes_changed_with_their_o
 
 def test_what_a_node_does_not_take_is_said_and_the_show_does_not_follow(make_window, demo: Show, rig: RigClient) -> None:
     window = make_window(demo, rig.address, page="Routes")
-    bench, nodes = window.bench, window.routes.nodes
+    bench, nodes = window.bench, window.pages["Routes"].nodes
     rig.do("node", name="Ferry A", fixed=True)
-    window.routes.show_view("Nodes")
+    window.pages["Routes"].show_view("Nodes")
     assert until(lambda: bench.network and bench.network.looked and not bench.network.nodes[0].direction_able)
     take_row(nodes.table, 0)
     type_in_cell(nodes.port_table, 0, 4, "in")
@@ -356,8 +357,8 @@ def test_what_a_node_does_not_take_is_said_and_the_show_does_not_follow(make_win
 
 def test_an_adapter_is_chosen_kept_and_one_that_is_gone_is_told(make_window, demo: Show) -> None:
     window = make_window(demo, page="Routes")
-    bench, view = window.bench, window.routes.network
-    shortcut(window, Qt.Key.Key_3, ALT_SHIFT)
+    bench, view = window.bench, window.pages["Routes"].network
+    shortcut(window, Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
     assert until(lambda: bench.network and bench.network.adapters)
     choose(view.by["artnet"], "lo, 127.0.0.1")
     view.by["artnet"].activated.emit(view.by["artnet"].currentIndex())
@@ -380,8 +381,8 @@ def test_an_adapter_is_chosen_kept_and_one_that_is_gone_is_told(make_window, dem
 def test_what_we_send_is_compared_with_what_arrives(make_window, demo: Show) -> None:
     show = core.change_output(demo, "o1", protocol="sacn", way="unicast", host="127.0.0.1", sacn=1)
     window = make_window(show, page="Routes")
-    bench, watch = window.bench, window.routes.watch
-    window.routes.show_view("Watch")
+    bench, watch = window.bench, window.pages["Routes"].watch
+    window.pages["Routes"].show_view("Watch")
     click(window.bar.sign)
     bench.levels(lambda live: live.light_up(["u101"]))
     assert until(lambda: [(s.number, own) for s, _, own, _ in watch.model.rows] == [(1, True)])
@@ -416,7 +417,7 @@ def test_outputs_that_wait_to_be_asked_for_find_their_nodes_and_follow_them(make
 def test_wrong_values_in_the_output_question_are_told_while_they_are_typed_and_change_nothing(make_window, demo: Show) -> None:
     window = make_window(demo, page="Routes")
     before = window.bench.show
-    window.routes.routes.add()
+    window.pages["Routes"].routes.add()
     asked = dialog()
     for name, wrong, right, says in (
         ("Universe", "70000", "4", "is not a universe"),
@@ -432,7 +433,7 @@ def test_wrong_values_in_the_output_question_are_told_while_they_are_typed_and_c
     assert "Universe 4 goes out as Art-Net 0.1.1 = 17" in asked.told.text() and "Counted" not in asked.trouble.text()
     press(asked, "Add it")
     assert until(lambda: len(window.bench.show.outputs) == 4)
-    window.routes.routes.add()
+    window.pages["Routes"].routes.add()
     again = dialog()
     retype(child(again, "Universe"), "4")
     retype(child(again, "Host"), "127.0.0.3")
@@ -458,12 +459,12 @@ def test_hundreds_of_universes_are_drawn_where_they_are_and_led_all_the_same(mak
     nodes = tuple(Node(id=f"n{i}", name=f"Node {i}", ip=f"127.0.1.{i + 1}", ports=tuple(range(i * 8, i * 8 + 8))) for i in range(40))
     outputs = tuple(Output(id=f"x{n}", universe=n + 1, host=f"127.0.1.{n // 8 + 1}", port_address=n) for n in range(300))
     window = make_window(replace(demo, nodes=nodes, outputs=outputs), page="Routes")
-    picture, bench = window.routes.picture, window.bench
+    picture, bench = window.pages["Routes"].routes.picture, window.bench
     assert len(picture.lines()) == 300 and all(not path.isEmpty() for path in picture.lines().values())
     boxes = list(picture.universe_boxes().values())
     assert all(a.bottom() < b.top() for a, b in zip(boxes, boxes[1:], strict=False)) and picture.height() >= boxes[-1].bottom()
     key(picture, Qt.Key.Key_Down)
-    assert window.routes.routes.ids() == ["x0"]
+    assert window.pages["Routes"].routes.ids() == ["x0"]
     free = picture.port_boxes()["127.0.1.40", 319]
     drag(picture, picture.pill_boxes()["x299"].center(), free.center())
     moved = bench.show.outputs[-1]

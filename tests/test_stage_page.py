@@ -47,11 +47,11 @@ CTRL, ALT, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltM
 
 def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_window) -> None:
     window = make_window(as_hung(), page="Stage")
-    bench, view = window.bench, window.stage.view
+    bench, view = window.bench, window.pages["Stage"].view
     view.set_camera(VIEWS["Quay"])
     assert not view.handles()
     shortcut(window, Qt.Key.Key_R, PLAIN)
-    assert bench.rearranging and window.stage.mode.isChecked()
+    assert bench.rearranging and window.pages["Stage"].mode.isChecked()
     run = np.array([[-0.1, 1.5, 6.3]])
     (at,), _ = view.camera.project(run, view.width(), view.height())
     click(view, QPointF(*at))
@@ -100,7 +100,7 @@ def pixel(view, point: tuple) -> QPointF:
 
 def test_beams_follow_the_pointer_a_line_a_circle_and_figures(make_window) -> None:
     window = make_window(as_hung(), page="Stage")
-    bench, page, view = window.bench, window.stage, window.stage.view
+    bench, page, view = window.bench, window.pages["Stage"], window.pages["Stage"].view
     view.set_camera(VIEWS["Quay"])
     ids = ["u101", "u102", "u103", "u104"]
     bench.select(ids)
@@ -141,7 +141,7 @@ def test_beams_follow_the_pointer_a_line_a_circle_and_figures(make_window) -> No
 
 def test_views_are_kept_walked_sat_in_and_the_way_back_is_shown(make_window) -> None:
     window = make_window(as_hung(), page="Stage")
-    bench, page, view = window.bench, window.stage, window.stage.view
+    bench, page, view = window.bench, window.pages["Stage"], window.pages["Stage"].view
     assert until(lambda: view.pictures > 0, 30)
     view.setFocus()
     target = view.camera.target
@@ -174,7 +174,7 @@ def test_views_are_kept_walked_sat_in_and_the_way_back_is_shown(make_window) -> 
 
 def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(make_window, demo: Show, tmp_path: Path) -> None:
     window = make_window(demo, page="Stage")
-    bench, page = window.bench, window.stage
+    bench, page = window.bench, window.pages["Stage"]
     assert until(lambda: page.view.pictures > 0, 30)
     press(page, "drawing")
     box = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "light and drawing")
@@ -215,18 +215,18 @@ def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(make_window, dem
 
 def test_paper_and_rig_are_set_side_by_side_and_where_they_differ_is_said(make_window, demo: Show, rig) -> None:
     window = make_window(demo, rig.address, "Stage")
-    bench, page = window.bench, window.stage
+    bench, page = window.bench, window.pages["Stage"]
     window.output.switch(True)
     bench.levels(lambda live: live.light_up(["u301", "u104", "u203"]))
     assert until(lambda: "301" in lit(rig))
-    press(page, "truth Side by side")
+    press(page, "view Side by side")
     assert page.other.isVisible() and until(lambda: page.other.rig_view is not None and page.other.pictures > 1, 30)
-    press(page, "truth Difference")
+    press(page, "view Difference")
     assert until(lambda: len(page.differ) >= 2, 20)
     by = {d.number: d.words for d in page.differ}
     assert by[104] == "dark at the rig" and by[203] == "dark at the rig" and 301 not in by
     assert "differ" in page.foot.text() and page.view.wrong["u104"] == ("dark at the rig", "fault") and not page.other.isVisible()
-    press(page, "truth Paper asks")
+    press(page, "view Paper asks")
     assert page.view.wrong == {} and page.view.rig_view is None
 
 
@@ -253,7 +253,7 @@ def test_a_difference_is_told_in_kind() -> None:
 
 def test_the_stage_goes_out_as_pictures_and_into_other_windows(make_window, tmp_path: Path) -> None:
     window = make_window(as_hung(), page="Stage")
-    bench, page = window.bench, window.stage
+    bench, page = window.bench, window.pages["Stage"]
     assert until(lambda: page.view.pictures > 0, 30)
     bench.levels(lambda live: live.light_up(["u211", "u212"]))
     shortcut(window, Qt.Key.Key_P, CTRL | ALT)
@@ -286,18 +286,18 @@ def test_the_stage_goes_out_as_pictures_and_into_other_windows(make_window, tmp_
     settle()
     assert page.view.window() is window and page.view.isVisible()
     shortcut(window, Qt.Key.Key_S, CTRL | ALT)
-    assert page.split.indexOf(window.plan.canvas) == 0 and window.plan.canvas.isVisible() and page.view.isVisible()
-    click(window.plan.canvas, window.plan.canvas.to_px(*bench.show.unit("u213").position[:2]))
+    assert page.split.indexOf(page.plan) == 0 and page.plan.isVisible() and page.view.isVisible()
+    click(page.plan, page.plan.to_px(*bench.show.unit("u213").position[:2]))
     assert bench.selection == ["u213"]  # one choice for both
-    window.go("Plan")
-    assert window.plan.canvas.window() is window and window.plan.isAncestorOf(window.plan.canvas)
+    shortcut(window, Qt.Key.Key_S, CTRL | ALT)
+    assert page.plan is None and page.split.count() == 2
 
 
 def test_a_mesh_is_brought_in_as_a_set_piece(make_window, tmp_path: Path) -> None:
     (tmp_path / "Lighthouse.obj").write_text("v 0 0 0\nv 2 0 0\nv 0 1 0\nv 0 0 4\nf 1 2 3\nf 1 2 4\nf 1 3 4\nf 2 3 4\n")
     (tmp_path / "broken.glb").write_bytes(b"glTF" + bytes(40))
     window = make_window(as_hung(), page="Stage")
-    bench, page = window.bench, window.stage
+    bench, page = window.bench, window.pages["Stage"]
     assert until(lambda: page.view.pictures > 0, 30)
     answer_file_dialog(str(tmp_path / "broken.glb"))
     pick_in_menu("Bring in a mesh")

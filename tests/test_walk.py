@@ -79,7 +79,7 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     # … and correct in the table: an address into a clash, which is a snag at once; undone
     patch = child(window, "patch table", QTableView)
     assert isinstance(patch, QTableView)
-    row = window.patch.model.row_of("u102")
+    row = window.pages["Patch"].units.model.row_of("u102")
     type_in_cell(patch, row, 4, "1.005")
     key(dialog("ways out"), Qt.Key.Key_4)  # allowed
     assert any(s.rule == "overlap" for s in find_snags(bench.show)) and window.spine.bench.snags[0].rule == "overlap"
@@ -97,13 +97,17 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     click(window.spine, window.spine.places()["Routes"].center())
     picture = child(window, "route picture")
     assert any(s.rule == "no-route" for s in find_snags(bench.show))
-    drag(picture, window.routes.picture.universe_boxes()[4].center(), window.routes.picture.port_boxes()["127.0.0.3", 17].center())
+    drag(
+        picture,
+        window.pages["Routes"].routes.picture.universe_boxes()[4].center(),
+        window.pages["Routes"].routes.picture.port_boxes()["127.0.0.3", 17].center(),
+    )
     assert not any(s.rule == "no-route" for s in find_snags(bench.show))
 
     # 4 Plan and Stage: choose by box, move by drag only while rearranging, one selection everywhere
     click(window.spine, window.spine.places()["Plan"].center())
-    canvas = window.plan.canvas
-    click(window.plan.unplaced)
+    canvas = window.pages["Plan"].canvas
+    click(window.pages["Plan"].unplaced)
     assert all(u.position for u in bench.show.units)
     bow = [u for u in bench.show.units if 201 <= u.number <= 204]
     xs, ys = [u.position[0] for u in bow], [u.position[1] for u in bow]
@@ -129,10 +133,10 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     click(window.bar.sign)
     assert window.output.on
     click(window.spine, window.spine.places()["Stage"].center())
-    view = window.stage.view
+    view = window.pages["Stage"].view
     spot, _ = view.camera.project(bench.view.rig.positions[[list(bench.view.rig.order).index("u301")]], view.width(), view.height())
     click(view, QPointF(*spot[0]))
-    assert [u.number for u in bench.selected()] == [301] and window.patch.table.ordinals == {"u301": 1}
+    assert [u.number for u in bench.selected()] == [301] and window.pages["Patch"].units.table.ordinals == {"u301": 1}
     press(window, "Light up")
     assert until(lambda: set(lit(rig)) == {"301"})
     click(window.hand.colour, QPointF(2, 2))  # red
@@ -153,7 +157,7 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     click(window.spine, window.spine.places()["Roll call"].center())
     press(window, "begin call")
     assert bench.call and bench.show.unit(bench.call.unit).number == 101 and bench.selection == [bench.call.unit]
-    left_out = {r.unit.number for r in window.roll_call.call.model.rows if r.why}
+    left_out = {r.unit.number for r in window.pages["Roll call"].call.model.rows if r.why}
     assert left_out == {502}  # only the one without an address
     seen: dict[str, str] = {}
     real: set[str] = set()
@@ -165,16 +169,16 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
         real = set(lit(rig))
         verdict = "answers" if real == {label} else "silent" if not real else "wrong"
         if called.number in (501, *range(600, 700)):  # haze gives no light; the extras do not hang yet
-            key(window.roll_call.call.table, Qt.Key.Key_N)
+            key(window.pages["Roll call"].call.table, Qt.Key.Key_N)
             continue
         if verdict != "answers":
             seen[label] = verdict
-            click(window.roll_call.call.note)
-            keys(window.roll_call.call.note, f"lit: {', '.join(sorted(real)) or 'nobody'}")
+            click(window.pages["Roll call"].call.note)
+            keys(window.pages["Roll call"].call.note, f"lit: {', '.join(sorted(real)) or 'nobody'}")
             press(window, verdict)
         else:
-            window.roll_call.call.table.setFocus()
-            key(window.roll_call.call.table, Qt.Key.Key_A)
+            window.pages["Roll call"].call.table.setFocus()
+            key(window.pages["Roll call"].call.table, Qt.Key.Key_A)
     assert seen == {"104": "silent", "203": "silent", "207": "wrong"}
     notes = {bench.show.unit(v.unit).number: v.note for v in bench.show.verdicts if v.note}
     assert notes == {104: "lit: nobody", 203: "lit: nobody", 207: "lit: 203, 207"}
@@ -187,8 +191,8 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     bench.select(["u203"])
     press(window, "Light up")
     assert until(lambda: set(lit(rig)) == {"301"})  # paper: 203 at 2.023; the rig has it at 2.067
-    press(window, "truth Rig does")
-    assert until(lambda: "lit: 301" in window.stage.foot.text())
+    press(window, "view Rig does")
+    assert until(lambda: "lit: 301" in window.pages["Stage"].foot.text())
     assert view.rig_view is not None and {
         view.rig_view.rig.numbers[view.rig_view.rig.order.index(u)] for u in view.rig_view.glow(view.rig_frame)
     } == {301}

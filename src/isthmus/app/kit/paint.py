@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Callable
 
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
@@ -112,7 +113,8 @@ def crossing(p: QPainter, rect: QRectF, states: str) -> None:
     p.restore()
 
 
-def page_glyph(p: QPainter, name: str, cx: float, cy: float, color: QColor, scale: float = 1.0) -> None:
+def glyph(p: QPainter, draw: Callable[[QPainter, QColor], None], cx: float, cy: float, color: QColor, scale: float = 1.0) -> None:
+    """A page's glyph, drawn about 0, 0 in a box of 15 by `draw`."""
     p.save()
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
     p.translate(cx, cy)
@@ -122,11 +124,11 @@ def page_glyph(p: QPainter, name: str, cx: float, cy: float, color: QColor, scal
     q.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
     p.setPen(q)
     p.setBrush(Qt.BrushStyle.NoBrush)
-    _PAGE_GLYPHS[name](p, color)
+    draw(p, color)
     p.restore()
 
 
-def _star(p: QPainter, color: QColor) -> None:
+def star(p: QPainter, color: QColor) -> None:
     points = [
         ((7.4 if i % 2 == 0 else 2.2) * math.cos(a), (7.4 if i % 2 == 0 else 2.2) * math.sin(a))
         for i in range(8)
@@ -137,13 +139,13 @@ def _star(p: QPainter, color: QColor) -> None:
     p.drawPolygon(polygon(*points))
 
 
-def _ruler(p: QPainter, color: QColor) -> None:
+def ruler(p: QPainter, color: QColor) -> None:
     p.drawRect(QRectF(-7, -3.6, 14, 7.2))
     for i, x in enumerate((-4.2, -1.4, 1.4, 4.2)):
         p.drawLine(QLineF(x, -3.4, x, 0.8 if i % 2 else -0.8))
 
 
-def _branches(p: QPainter, color: QColor) -> None:
+def branches(p: QPainter, color: QColor) -> None:
     p.drawPolyline(polygon((-7, 0), (6, 0)))
     path = QPainterPath(QPointF(-4, 0))
     for side in (-5, 5):
@@ -156,7 +158,7 @@ def _branches(p: QPainter, color: QColor) -> None:
         p.drawEllipse(QPointF(6, y), 0.9, 0.9)
 
 
-def _barge(p: QPainter, color: QColor) -> None:
+def barge(p: QPainter, color: QColor) -> None:
     path = QPainterPath(QPointF(-7, -4))
     path.lineTo(3, -4)
     path.quadTo(6, -3, 7.4, 0)
@@ -169,13 +171,13 @@ def _barge(p: QPainter, color: QColor) -> None:
     p.drawEllipse(QPointF(1.6, 0), 0.8, 0.8)
 
 
-def _box(p: QPainter, color: QColor) -> None:
+def box(p: QPainter, color: QColor) -> None:
     p.drawPolygon(polygon((0, -7), (6.4, -3.5), (6.4, 3.5), (0, 7), (-6.4, 3.5), (-6.4, -3.5)))
     p.drawPolyline(polygon((-6.4, -3.5), (0, 0), (6.4, -3.5)))
     p.drawLine(QLineF(0, 0, 0, 7))
 
 
-def _calls(p: QPainter, color: QColor) -> None:
+def calls(p: QPainter, color: QColor) -> None:
     p.setBrush(color)
     p.drawEllipse(QPointF(-4.6, 0), 1.7, 1.7)
     p.setBrush(Qt.BrushStyle.NoBrush)
@@ -183,22 +185,11 @@ def _calls(p: QPainter, color: QColor) -> None:
         p.drawArc(QRectF(-4.6 - r, -r, 2 * r, 2 * r), -42 * 16, 84 * 16)
 
 
-def _sheet(p: QPainter, color: QColor) -> None:
+def sheet(p: QPainter, color: QColor) -> None:
     """A chart: a leaf with bars of unequal length."""
     p.drawRect(QRectF(-5.6, -7, 11.2, 14))
     for y, length in ((-3.6, 6.4), (-0.2, 3.6), (3.2, 5.2)):
         p.drawLine(QLineF(-3.2, y, -3.2 + length, y))
-
-
-_PAGE_GLYPHS = {
-    "Readiness": _star,
-    "Profiles": _sheet,
-    "Patch": _ruler,
-    "Routes": _branches,
-    "Plan": _barge,
-    "Stage": _box,
-    "Roll call": _calls,
-}
 
 
 def ring(p: QPainter, cx: float, cy: float, r: float, fraction: float) -> None:

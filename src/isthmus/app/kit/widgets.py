@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from html import escape
 from typing import Any
 
@@ -30,7 +30,6 @@ from PySide6.QtWidgets import (
     QPlainTextEdit,
     QPushButton,
     QSizePolicy,
-    QStackedWidget,
     QTableView,
     QVBoxLayout,
     QWidget,
@@ -54,7 +53,7 @@ def plain_tip(text: str) -> str:
 
 
 def button(
-    label: str, kind: str = "plain", run: Callable[[], object] | None = None, height: int = SIZE["control"], name: str = ""
+    label: str, kind: str = "plain", run: Callable[[], object] | None = None, height: int = SIZE["control"], name: str = "", tip: str = ""
 ) -> QPushButton:
     made = QPushButton(label)
     made.setProperty("kind", kind)
@@ -62,6 +61,7 @@ def button(
     made.setFixedHeight(height if kind != "link" else 20)
     made.setObjectName(name or label)
     made.setAccessibleName(label)
+    made.setToolTip(plain_tip(tip))
     if run:
         made.clicked.connect(lambda _=False: run())
     return made
@@ -132,77 +132,6 @@ class Head(QWidget):
             number = part[:1].isdigit()
             x += paint.text(p, x, 4, part, font("body", 500 if number else 400, mono=number), "text" if number else "text2", height=h)
             x += 6 if number or part == "of" else 16
-
-
-class Page(Panel):
-    """The ground and margins all pages share.
-
-    A page is made where it will stand: a whole page taken there afterwards has every widget's font and style worked
-    out again, a fifth of its cost.
-    """
-
-    title = ""
-
-    def __init__(self, inside: QWidget | None = None) -> None:
-        super().__init__("deep")
-        if inside is not None:
-            self.setParent(inside)
-            self.hide()
-        self.column = QVBoxLayout(self)
-        pad = SIZE["page_pad"]
-        self.column.setContentsMargins(pad, 0, pad, 8)
-        self.column.setSpacing(0)
-        self.head = Head(self.title)
-        self.column.addWidget(self.head)
-
-    def add_switches(self, names: Sequence[str], show: Callable[[str], object], prefix: str = "view") -> list[QPushButton]:
-        """A button in the head for each view of the page."""
-        made = [button(name, run=lambda n=name: show(n), name=f"{prefix} {name}") for name in names]
-        for switch in made:
-            switch.setCheckable(True)
-            self.head.add(switch)
-        return made
-
-    def entered(self) -> None:
-        """The page has come into view."""
-
-    def left(self) -> None:
-        """The page has gone out of view."""
-
-
-class ViewsPage(Page):
-    """A page of several views, one shown at a time; each hears when it comes into view and goes out of it."""
-
-    def __init__(self, inside: QWidget) -> None:
-        super().__init__(inside)
-        self.views: dict[str, PageView] = {}
-        self.view = ""
-        self.stack = QStackedWidget()
-        self.column.addWidget(self.stack, 1)
-
-    def take_views(self, views: Mapping[str, PageView], switches: Sequence[QPushButton]) -> None:
-        """`switches` are their buttons, in the same order; the first view is shown."""
-        self.views, self.switches = dict(views), list(switches)
-        for view in self.views.values():
-            self.stack.addWidget(view)
-        self.view = next(iter(self.views))
-        self.show_view(self.view)
-
-    def show_view(self, name: str) -> None:
-        if name != self.view:
-            self.views[self.view].left()
-        self.view = name
-        for switch, words in zip(self.switches, self.views, strict=True):
-            switch.setChecked(words == name)
-        self.stack.setCurrentWidget(self.views[name])
-        if self.isVisible():
-            self.entered()
-
-    def entered(self) -> None:
-        self.views[self.view].entered()
-
-    def left(self) -> None:
-        self.views[self.view].left()
 
 
 class Section(QWidget):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QObject, Qt
@@ -14,14 +14,12 @@ from isthmus.app.kit.dialogs import Frame
 from isthmus.app.kit.theme import font
 from isthmus.app.kit.widgets import Section, label
 from isthmus.app.model.workbench import Workbench
-from isthmus.app.shell.spine import PAGES
 from isthmus.errors import EntryFault
 from isthmus.patch import index_of
 from isthmus.patch.cells import addresses
 from isthmus.patch.choose import read_choice
 from isthmus.patch.numbers import BUT
 from isthmus.show import read_address
-from isthmus.snags import Snag
 
 SHOWN = 14
 
@@ -33,7 +31,7 @@ class Hit:
     run: Callable[[], object]
 
 
-def find(text: str, bench: Workbench, actions: Registry, go: Callable[[str], None], follow: Callable[[Snag], None]) -> list[Hit]:
+def find(text: str, bench: Workbench, actions: Registry, pages: Sequence[str], go: Callable[[str], None]) -> list[Hit]:
     """Best first: a unit of that very number, who sits on that address, then everything that mentions the words."""
     words = text.lower().split()
     hits: list[tuple[int, Hit]] = []
@@ -81,7 +79,7 @@ def find(text: str, bench: Workbench, actions: Registry, go: Callable[[str], Non
     for unit in units:
         base = 0 if text.strip() == str(unit.number) else 20
         offer(f"{unit.number} {unit.name}  {addresses(unit)}  {unit.hangs_on}", "unit", base, lambda u=unit.id: bench.select([u]))
-    for page in PAGES:
+    for page in pages:
         offer(page, "page", 10, lambda n=page: go(n))
     for action in actions.all():
         if actions.enabled(action):

@@ -16,6 +16,12 @@ from PySide6.QtWidgets import QApplication
 
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.theme import theme
+from isthmus.app.pages.patch.page import PatchPage
+from isthmus.app.pages.plan.page import PlanPage
+from isthmus.app.pages.profiles.page import ProfilesPage
+from isthmus.app.pages.roll_call.page import RollCallPage
+from isthmus.app.pages.routes.page import RoutesPage
+from isthmus.app.pages.stage.page import StagePage
 from isthmus.app.shell.window import Window
 from isthmus.check import callable_units, mark
 from isthmus.check.acts import KINDS
@@ -92,9 +98,9 @@ def take_shots(app: QApplication, folder: Path) -> int:
         bench.select(["u313", "u314", "u311", "u312"])
         bench.levels(lambda live: live.light_up(["u313"]))
         shot("patch")
-        window.patch.show_view("Paper")
+        window.page(PatchPage).show_view("Paper")
         shot("paper")
-        window.patch.show_view("Units")
+        window.page(PatchPage).show_view("Units")
         bench.levels(lambda live: live.restore({}))
         bench.select([])
         _routes(window, shot)
@@ -113,7 +119,7 @@ def take_shots(app: QApplication, folder: Path) -> int:
 def _profiles(window: Window, shot: Callable[[str], None]) -> None:
     """Finding a profile, and making one from a manual."""
     window.go("Profiles")
-    page = window.profiles
+    page = window.page(ProfilesPage)
     end = time.monotonic() + 30
     while (page.link.busy or not len(page.link.shelf.columns)) and time.monotonic() < end:
         wait(0.1)
@@ -129,7 +135,7 @@ def _profiles(window: Window, shot: Callable[[str], None]) -> None:
 
 def _plan(window: Window, shot: Callable[..., None]) -> None:
     """The plan in use in both themes, and light in false colours."""
-    bench, page = window.bench, window.plan
+    bench, page = window.bench, window.page(PlanPage)
     bench.select(["u211", "u212", "u213"])
     window.go("Plan")
     shot("plan")
@@ -147,7 +153,7 @@ def _plan(window: Window, shot: Callable[..., None]) -> None:
 
 def _roll_call(window: Window, shot: Callable[..., None]) -> None:
     """A call under way, what its verdicts lead to, what answers RDM, and a hunt; the stand-in rig hangs beside it."""
-    bench, page = window.bench, window.roll_call
+    bench, page = window.bench, window.page(RollCallPage)
     with running_rig():
         window.output.switch(True)
         window.go("Roll call")
@@ -194,7 +200,7 @@ def _roll_call(window: Window, shot: Callable[..., None]) -> None:
 
 def _stage(window: Window, shot: Callable[..., None]) -> None:
     """From the seats with heads aimed, and from above."""
-    bench, page = window.bench, window.stage
+    bench, page = window.bench, window.page(StagePage)
     heads = ["u101", "u102", "u103", "u104", "u105", "u106"]
     bench.levels(lambda live: live.ask({(u, 0, "Gobo1"): 60 / 255 for u in ("u101", "u106")}))
     bench.aim(heads, (0.0, -1.0, 0.0), quiet=True)
@@ -227,9 +233,9 @@ def _two_truths(folder: Path) -> None:
         window.go("Stage")
         window.output.switch(True)
         light_the_stage(window)
-        window.stage.show_truth("Side by side")
-        pictures(window.stage.view, 12)
-        pictures(window.stage.other, 6)
+        window.page(StagePage).show_truth("Side by side")
+        pictures(window.page(StagePage).view, 12)
+        pictures(window.page(StagePage).other, 6)
         window.grab().save(str(folder / "stage-rig.png"))
         print(folder / "stage-rig.png")
         window._closing = True
@@ -239,7 +245,7 @@ def _two_truths(folder: Path) -> None:
 
 def _routes(window: Window, shot: Callable[..., None]) -> None:
     """The views of the Routes page, with a stand-in rig beside it in which a node has failed and somebody else sends."""
-    bench, page, before = window.bench, window.routes, window.bench.show
+    bench, page, before = window.bench, window.page(RoutesPage), window.bench.show
     with running_rig() as client:
         window.go("Routes")
         window.net.look(True)

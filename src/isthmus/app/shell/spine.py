@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
@@ -13,20 +13,21 @@ from isthmus.app.kit import paint
 from isthmus.app.kit.theme import LINE, SIZE, advance, font, pen, theme
 from isthmus.app.kit.widgets import bind
 from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.base import Entry
 from isthmus.snags import ORDER
 
-PAGES = ("Readiness", "Profiles", "Patch", "Routes", "Plan", "Stage", "Roll call")
-STEP_OF = {"Profiles": "profile", "Patch": "address", "Routes": "route", "Plan": "place", "Stage": "place", "Roll call": "answered"}
 COAST = 30
 
 
 class Spine(QWidget):
     go = Signal(str)
 
-    def __init__(self, bench: Workbench, foot: Callable[[], list[tuple[str, str, bool]]]) -> None:
+    def __init__(self, bench: Workbench, entries: Sequence[Entry], foot: Callable[[], list[tuple[str, str, bool]]]) -> None:
         super().__init__()
         self.bench, self._foot = bench, foot
-        self.current = PAGES[0]
+        self.entries = {e.title: e for e in entries}
+        self.titles = tuple(self.entries)
+        self.current = self.titles[0]
         self._over = ""
         self.setFixedWidth(SIZE["spine"])
         self.setMouseTracking(True)
@@ -45,9 +46,9 @@ class Spine(QWidget):
     def places(self) -> dict[str, QRectF]:
         """Where each page's row is; rows close up when the window is low."""
         room = self.height() - 10 - COAST - 64
-        high = max(44.0, min(float(SIZE["spine_item"]), room / len(PAGES)))
+        high = max(44.0, min(float(SIZE["spine_item"]), room / len(self.titles)))
         found, y = {}, 10.0
-        for i, name in enumerate(PAGES):
+        for i, name in enumerate(self.titles):
             if i == 1:
                 y += COAST
             found[name] = QRectF(0, y, self.width() - 1, high)
@@ -58,9 +59,8 @@ class Spine(QWidget):
         crossing = self.bench.crossing
         if not crossing.total:
             return 0.0
-        if name == "Readiness":
-            return sum(crossing.done.values()) / (crossing.total * len(crossing.done))
-        return crossing.done[STEP_OF[name]] / crossing.total
+        step = self.entries[name].step
+        return (crossing.done[step] if step else sum(crossing.done.values()) / len(crossing.done)) / crossing.total
 
     # ------------------------------------------------------------ hands
 
@@ -83,7 +83,7 @@ class Spine(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
         if step:
-            self.go.emit(PAGES[(PAGES.index(self.current) + step) % len(PAGES)])
+            self.go.emit(self.titles[(self.titles.index(self.current) + step) % len(self.titles)])
         else:
             super().keyPressEvent(event)
 
@@ -95,17 +95,18 @@ class Spine(QWidget):
         p.fillRect(self.rect(), theme.color("abyss"))
         p.fillRect(QRectF(self.width() - 1, 0, 1, self.height()), theme.color("line"))
         places = self.places()
-        self._coast(p, places[PAGES[1]].top() - 15, "PAPER", 1)
-        self._coast(p, places["Roll call"].bottom() + 16, "RIG", -1)
+        first, last = places[self.titles[1]], places[self.titles[-1]]
+        self._coast(p, first.top() - 15, "PAPER", 1)
+        self._coast(p, last.bottom() + 16, "RIG", -1)
         x = 32.0
-        course = list(PAGES[1:])
+        course = self.titles[1:]
         for a, b in itertools.pairwise(course):
             done = self.fraction(a) >= 1
             p.setPen(pen("teal", 1.4) if done else pen("line_strong", 1.3, Qt.PenStyle.DotLine))
             p.drawLine(QPointF(x, places[a].center().y() + 17), QPointF(x, places[b].center().y() - 17))
         p.setPen(pen("line_strong", 1.3, Qt.PenStyle.DotLine))
-        p.drawLine(QPointF(x, places[PAGES[1]].top() - 12), QPointF(x, places[PAGES[1]].center().y() - 17))
-        p.drawLine(QPointF(x, places["Roll call"].center().y() + 17), QPointF(x, places["Roll call"].bottom() + 14))
+        p.drawLine(QPointF(x, first.top() - 12), QPointF(x, first.center().y() - 17))
+        p.drawLine(QPointF(x, last.center().y() + 17), QPointF(x, last.bottom() + 14))
         for name, r in places.items():
             self._item(p, name, r, x)
         y = self.height() - 48
@@ -131,7 +132,7 @@ class Spine(QWidget):
             p.setBrush(theme.color("coral"))
             p.drawEllipse(QPointF(x, cy), 11.6, 11.6)
         color: QColor = theme.color("on_coral" if current else "text" if fraction < 1 else "teal")
-        paint.page_glyph(p, name, x, cy, color, 0.92)
+        paint.glyph(p, self.entries[name].glyph, x, cy, color, 0.92)
         paint.text(p, 58, cy - 19, name, font("body", 600 if current else 500), "text", height=20)
         words = f"{fraction * 100:.0f} %" if fraction else "not yet"
         paint.text(p, 58, cy, words, font("caption", mono=bool(fraction)), "text2" if fraction else "text3", height=18)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtCore import QEvent, QRect, QSize, QTimer
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
@@ -11,13 +12,15 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from isthmus.app.kit import settings
 from isthmus.app.kit.actions import Action, Registry
-from isthmus.app.kit.dialogs import ask, ask_text
+from isthmus.app.kit.dialogs import ask
 from isthmus.app.kit.tasks import Task
 from isthmus.app.kit.theme import theme
-from isthmus.app.kit.widgets import Page
+from isthmus.app.model.house import House
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.output_control import OutputControl
 from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages import PAGES
+from isthmus.app.pages.base import Entry, Page
 from isthmus.app.pages.readiness.page import ReadinessPage
 from isthmus.app.shell import hand
 from isthmus.app.shell.bar import Bar
@@ -26,7 +29,7 @@ from isthmus.app.shell.files import ShowFiles
 from isthmus.app.shell.inspector import Inspector
 from isthmus.app.shell.notice import Notice
 from isthmus.app.shell.palette import Keys, Palette, find
-from isthmus.app.shell.spine import PAGES, Spine
+from isthmus.app.shell.spine import Spine
 from isthmus.patch.numbers import write_numbers
 from isthmus.profiles.colour import warm
 from isthmus.show import Show
@@ -36,6 +39,8 @@ from isthmus.snags import Snag
 if TYPE_CHECKING:
     from isthmus.app.model.rig_link import RigLink
 
+P = TypeVar("P", bound=Page)
+MOST_VIEWS = 6
 WARM_MS = 400
 LOOK_MS = 1200
 NARROW = 1100  # below this the inspector gives its room to the page
@@ -48,8 +53,9 @@ def _watch(address: tuple[str, int]) -> RigLink:
 
 
 class Window(QWidget):
-    def __init__(self, show: Show | None = None, rig: tuple[str, int] | None = None) -> None:
+    def __init__(self, show: Show | None = None, rig: tuple[str, int] | None = None, entries: Sequence[Entry] = PAGES) -> None:
         super().__init__()
+        self.entries = tuple(entries)
         self.settings = settings.load()
         self.bench = Workbench(show)
         self.net = NetLink(self.bench, self.settings, self)
@@ -74,7 +80,7 @@ class Window(QWidget):
         for signal in (self.bench.selection_changed, self.bench.title_changed, self.bench.call_changed, self.bench.state_changed):
             signal.connect(self.actions_.refresh)
         self._retitle()
-        self.go("Readiness")
+        self.go(self.entries[0].title)
         self._warmer = Task(lambda step: warm(), self)
         self._warm_later = QTimer(self)  # stopped at the end: a thread begun after that would outlive its object
         self._warm_later.setSingleShot(True)
@@ -106,7 +112,7 @@ class Window(QWidget):
         row = QHBoxLayout()
         row.setSpacing(0)
         column.addLayout(row, 1)
-        self.spine = Spine(bench, self._foot)
+        self.spine = Spine(bench, self.entries, self._foot)
         self.spine.go.connect(self.go)
         row.addWidget(self.spine)
         right = QVBoxLayout()
@@ -117,9 +123,9 @@ class Window(QWidget):
         right.addLayout(top, 1)
         self.pages: dict[str, Page] = {}
         self.stack = QStackedWidget()
-        self.readiness = ReadinessPage(bench, actions, self.go)
-        self.pages["Readiness"] = self.readiness
-        self.stack.addWidget(self.readiness)
+        self.house = House(bench, actions, self.net, self.rig, self.settings, self, self.go, lambda: self.spine.current, self.stack)
+        self._make(self.entries[0])
+        self.readiness = self.page(ReadinessPage)
         top.addWidget(self.stack, 1)
         self.inspector = Inspector(bench, self.readiness.follow)
         top.addWidget(self.inspector)
@@ -129,33 +135,19 @@ class Window(QWidget):
         right.addWidget(self.hand)
         theme.changed.connect(self.update)
 
+    def _make(self, entry: Entry) -> None:
+        page = self.pages[entry.title] = entry.make(self.house)
+        self.stack.addWidget(page)
+        self.actions_.add(*page.actions(), *page.view_actions())
+
     def complete(self) -> None:
         """Make the other pages: after the first picture, or as soon as one of them is wanted."""
-        if len(self.pages) > 1:
-            return
-        from isthmus.app.pages.patch import page as patch  # a third of the start, not needed for its picture
-        from isthmus.app.pages.plan import page as plan
-        from isthmus.app.pages.profiles import page as profiles
-        from isthmus.app.pages.roll_call import page as rollcall
-        from isthmus.app.pages.routes import page as routes
-        from isthmus.app.pages.stage import page as stage
+        for entry in self.entries[len(self.pages) :]:
+            self._make(entry)
 
-        bench, actions = self.bench, self.actions_
-        self.profiles = profiles.ProfilesPage(bench, actions, self, self.stack)
-        self.patch = patch.PatchPage(bench, actions, self, self.stack)
-        self.routes = routes.RoutesPage(bench, actions, self.net, self.rig.address if self.rig else None, self, self.stack)
-        self.plan = plan.PlanPage(bench, actions, self.stack)
-        self.stage = stage.StagePage(bench, actions, self.rig, self.settings, self.stack)
-        self.roll_call = rollcall.RollCallPage(bench, actions, self.net, self, self.stack)
-        for name, page in zip(PAGES[1:], (self.profiles, self.patch, self.routes, self.plan, self.stage, self.roll_call), strict=True):
-            self.pages[name] = page
-            self.stack.addWidget(page)
-        profiles.register(actions, self.profiles)
-        patch.register(actions, self.patch)
-        routes.register(actions, self.routes)
-        plan.register(actions, self.plan)
-        stage.register(actions, self.stage, self._ask_name, self.plan_beside)
-        rollcall.register(actions, self.roll_call)
+    def page(self, kind: type[P]) -> P:
+        """The page of a kind, made by now."""
+        return next(page for page in self.pages.values() if isinstance(page, kind))
 
     def _register(self) -> None:
         bench, actions, files = self.bench, self.actions_, self.files
@@ -176,7 +168,11 @@ class Window(QWidget):
             Action("help.keys", "Keys", self.show_keys, "F1", group="Window"),
             *(
                 Action(f"go.{name.lower()}", f"Go to {name}", lambda n=name: self.go(n), f"Ctrl+Alt+{i}", group="Window")
-                for i, name in enumerate(PAGES, 1)
+                for i, name in enumerate(self.spine.titles, 1)
+            ),
+            *(
+                Action(f"view.{n}", f"View {n} of this page", lambda n=n: self._view(n), f"Alt+{n}", group="Window")
+                for n in range(1, MOST_VIEWS + 1)
             ),
         )
         hand.register(actions, self.hand)
@@ -184,40 +180,26 @@ class Window(QWidget):
     # ------------------------------------------------------------ moving about
 
     def go(self, name: str, snag: Snag | None = None) -> None:
-        if name != "Readiness":
+        """Show a page; with a snag, what the snag is about."""
+        if name != self.entries[0].title:
             self.complete()
-        if self.spine.current in self.pages and self.spine.current != name:
-            self.pages[self.spine.current].left()
-        if name == "Plan" and self.stage.split.indexOf(self.plan.canvas) >= 0:
-            self.plan_beside()  # the plan goes back to its own page
+        before = self.pages.get(self.spine.current)
+        if before is not None and self.spine.current != name:
+            before.left()
+        entry = self.spine.entries[name]
         self.spine.set_current(name)
-        page = self.pages[name]
-        self.stack.setCurrentWidget(page)
-        page.entered()
-        self.hand.lead(name not in ("Readiness", "Profiles", "Routes", "Roll call"))
-        self.hand.setVisible(name not in ("Profiles", "Roll call"))  # pages that need the room, and where no unit is at stake
+        self.stack.setCurrentWidget(self.pages[name])
+        self.pages[name].entered()
+        self.hand.lead(entry.lights)
+        self.hand.setVisible(entry.hand)
         self._inspect()
-        if snag is not None and snag.rule == "finding" and snag.units:
-            self.roll_call.show_finding(snag.units[0])
-        elif snag is not None and name == "Roll call" and snag.units:
-            self.roll_call.show_unit(snag.units[0])
-        if snag is not None and snag.universe:
-            self.routes.show_universe(snag.universe)
-            self.patch.ruler.set_universe(snag.universe)
+        if snag is not None:
+            self.pages[name].visit(snag)
 
-    def _ask_name(self, title: str, words: str, value: str) -> str | None:
-        return ask_text(self, title, words, value)
-
-    def plan_beside(self) -> None:
-        """Plan and stage next to each other on the stage's page, or apart again."""
-        stage, canvas = self.stage, self.plan.canvas
-        if stage.split.indexOf(canvas) >= 0:
-            self.plan.column.insertWidget(self.plan.column.indexOf(self.plan.aim_bar) + 1, canvas, 1)
-        else:
-            self.go("Stage")
-            stage.split.insertWidget(0, canvas)
-            stage.split.setSizes([stage.split.width() // 2] * 2)
-        canvas.show()
+    def _view(self, number: int) -> None:
+        page = self.pages[self.spine.current]
+        if number <= len(page.view_names):
+            page.show_view(page.view_names[number - 1])
 
     def show_keys(self) -> None:
         self.complete()
@@ -225,7 +207,7 @@ class Window(QWidget):
 
     def find(self) -> None:
         self.complete()
-        made = Palette(self, lambda text: find(text, self.bench, self.actions_, self.go, self.readiness.follow))
+        made = Palette(self, lambda text: find(text, self.bench, self.actions_, self.spine.titles, self.go))
         made.move(
             self.mapToGlobal(self.rect().topLeft()).x() + (self.width() - made.width()) // 2,
             self.mapToGlobal(self.rect().topLeft()).y() + 44,
@@ -267,7 +249,7 @@ class Window(QWidget):
 
     def _inspect(self) -> None:
         """The inspector stands where units are at stake, and where there is room for it."""
-        self.inspector.setVisible(self.width() >= NARROW and self.spine.current not in ("Profiles", "Routes"))
+        self.inspector.setVisible(self.width() >= NARROW and self.spine.entries[self.spine.current].inspector)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         QPainter(self).fillRect(self.rect(), theme.color("deep"))
@@ -313,13 +295,9 @@ class Window(QWidget):
         self.bench.end_proof()
         self.bench.end_call()
         self.output.stop()
-        if len(self.pages) > 1:
-            self.roll_call.shut_down()
+        for page in reversed(self.pages.values()):
+            page.shut_down()
         self.net.stop()
-        if len(self.pages) > 1:
-            self.stage.shut_down()
-            self.plan.shut_down()
-            self.profiles.shut_down()
         if self.rig:
             self.rig.stop()
 

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton
 
 from isthmus.app.canvas.aim_bar import AimBar
 from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.canvas.structure_menu import structure_menu
 from isthmus.app.canvas.tools import Pointing
-from isthmus.app.kit.actions import Action, Registry
+from isthmus.app.kit.actions import Action
 from isthmus.app.kit.dialogs import ask_text
-from isthmus.app.kit.widgets import Page, bind, button, choice, field, label, plain_tip, set_property
-from isthmus.app.model.workbench import Workbench
+from isthmus.app.kit.widgets import bind, button, choice, field, label, plain_tip, set_property
+from isthmus.app.model.house import House
+from isthmus.app.pages.base import Page
+from isthmus.app.pages.plan.actions import actions_of
 from isthmus.app.pages.plan.arranging import Arranging
 from isthmus.app.pages.plan.dialogs.sheets import LabelsDialog, NewSheet, PrintDialog
 from isthmus.app.pages.plan.models.shown import read_filter
@@ -28,9 +30,9 @@ from isthmus.sheets.sheets import add_units, duplicate, remove, rename, reorder,
 class PlanPage(Page):
     title = "Plan"
 
-    def __init__(self, bench: Workbench, actions: Registry, inside: QWidget) -> None:
-        super().__init__(inside)
-        self.bench = bench
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        bench, actions = house.bench, house.actions
         self.canvas = PlanCanvas(bench, follow=True)
         self.arranging = Arranging(bench, self.canvas, self)
         self.lux = LuxLayer(bench, self.canvas)
@@ -91,6 +93,9 @@ class PlanPage(Page):
         for signal in (bench.sheet_changed, bench.state_changed):
             bind(signal, self, self.refresh)
         self.refresh()
+
+    def actions(self) -> list[Action]:
+        return actions_of(self)
 
     def entered(self) -> None:
         self.canvas.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -236,64 +241,3 @@ class PlanPage(Page):
 
     def shut_down(self) -> None:
         self.lux.stop()
-
-
-def register(actions: Registry, page: PlanPage) -> None:
-    bench, canvas, arranging = page.bench, page.canvas, page.arranging
-    actions.condition("rearranging", lambda: bench.rearranging and bool(bench.selection))
-    actions.add(
-        Action(
-            "plan.rearrange", "Rearrange", page.toggle, "R", help="Switch between using plan and stage and rearranging them", group="Plan"
-        ),
-        Action("plan.fit", "Fit all", lambda: canvas.fit(), "Ctrl+0", group="Plan"),
-        Action("plan.fit_hand", "Fit units in hand", lambda: canvas.fit(list(bench.selection)), "Ctrl+Shift+0", "selection", group="Plan"),
-        Action("plan.back", "Back to where one looked before", canvas.back, "Ctrl+Alt+0", group="Plan"),
-        Action("plan.nearer", "Zoom in", lambda: canvas.zoom(1.25), "Ctrl++", group="Plan"),
-        Action("plan.further", "Zoom out", lambda: canvas.zoom(0.8), "Ctrl+-", group="Plan"),
-        Action("plan.aim", "Aim on the plan", page.switch_aim, "Ctrl+T", help="Click where the beams in hand shall meet", group="Plan"),
-        Action("plan.lux", "Illuminance in false colours", page.switch_lux, "Ctrl+Alt+Y", group="Plan"),
-        Action("plan.new_sheet", "New sheet…", page.new_sheet, group="Plan"),
-        Action("plan.print", "Print this sheet to PDF or SVG…", page.print, "Ctrl+P", group="Plan"),
-        Action("plan.underlay", "Drawing beneath…", page.underlay, group="Plan"),
-        Action("choose.text", "Choose by number or name…", arranging.by_text, "Ctrl+Alt+N", group="Plan"),
-        *(
-            Action(
-                f"place.{kind}",
-                f"Place: {words}",
-                lambda k=kind: (bench.rearrange(True), page.place.begin(k)),
-                "",
-                "selection",
-                group="Plan",
-            )
-            for kind, words in (
-                ("one", "one by one"),
-                ("line", "along a line"),
-                ("path", "along a path"),
-                ("circle", "on a circle"),
-                ("grid", "in a grid"),
-            )
-        ),
-        *(
-            Action(f"align.{edge}", f"Align {words}", lambda e=edge: arranging.align(e), "", "rearranging", group="Plan")
-            for edge, words in (
-                ("left", "left"),
-                ("right", "right"),
-                ("top", "top"),
-                ("bottom", "bottom"),
-                ("middle", "middles across"),
-                ("centre", "middles up and down"),
-            )
-        ),
-        Action("spread.across", "Spread evenly across", lambda: arranging.spread(0, False), "", "rearranging", group="Plan"),
-        Action("spread.up", "Spread evenly up and down", lambda: arranging.spread(1, False), "", "rearranging", group="Plan"),
-        Action("units.lock_place", "Lock or unlock places", arranging.lock, "", "selection", group="Plan"),
-        Action(
-            "units.set_out",
-            "Set out on the plan",
-            lambda: bench.commit("set out", set_out(bench.show, list(bench.selection))),
-            "Ctrl+Shift+P",
-            "selection",
-            help="Place units on the structure their hang position names, else in front",
-            group="Plan",
-        ),
-    )

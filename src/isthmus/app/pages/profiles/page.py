@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QProgressBar, QStackedWidget, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QProgressBar, QWidget
 
-from isthmus.app.kit.actions import Action, Registry
+from isthmus.app.kit.actions import Action
 from isthmus.app.kit.dialogs import ask
 from isthmus.app.kit.tasks import away
 from isthmus.app.kit.theme import font
-from isthmus.app.kit.widgets import Page, bind, button, label
+from isthmus.app.kit.widgets import bind, button, label
+from isthmus.app.model.house import House
 from isthmus.app.model.library_link import LibraryLink
-from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.base import Page
 from isthmus.app.pages.patch.dialogs.add import AddDialog
+from isthmus.app.pages.profiles.actions import actions_of
 from isthmus.app.pages.profiles.dialogs.questions import BorrowDialog, GenericDialog
 from isthmus.app.pages.profiles.views.adapt import AdaptView
 from isthmus.app.pages.profiles.views.exchange import ExchangeView
@@ -38,9 +39,9 @@ VIEWS = ("Library", "From a manual", "Adapt", "Exchange")
 class ProfilesPage(Page):
     title = "Profiles"
 
-    def __init__(self, bench: Workbench, actions: Registry, window: QWidget, inside: QWidget) -> None:
-        super().__init__(inside)
-        self.bench, self.acts, self.window_ = bench, actions, window
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        bench = house.bench
         self.link = LibraryLink(self)
         self.link.told.connect(bench.tell)
         self.library = LibraryView(self.link)
@@ -48,19 +49,19 @@ class ProfilesPage(Page):
         self.manual = ManualView(bench, self)
         self.adapt = AdaptView(bench, self)
         self.exchange = ExchangeView(bench, self)
-        self.switches = self.add_switches(VIEWS, self.show_view)
-        self.stack = QStackedWidget()
-        for view in (self.library, self.manual, self.adapt, self.exchange):
-            self.stack.addWidget(view)
+        self.add_switches(VIEWS)
         self.column.addSpacing(4)
         self.column.addWidget(self.stack, 1)
         self.column.addLayout(self._foot())
+        self.take_views(dict(zip(VIEWS, (self.library, self.manual, self.adapt, self.exchange), strict=True)))
         self.library.chosen.connect(self._chosen)
         self.link.progressed.connect(self._progress)
         self.link.ended.connect(self._built)
         bind(self.link.changed, self, self._counts)
-        self.show_view("Library")
         self._chosen()
+
+    def actions(self) -> list[Action]:
+        return actions_of(self)
 
     def _foot(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -100,24 +101,14 @@ class ProfilesPage(Page):
 
     def entered(self) -> None:
         self.link.watch()
-        if self.stack.currentWidget() is self.library:
-            self.library.needle.setFocus(Qt.FocusReason.OtherFocusReason)
+        super().entered()
 
     def show_view(self, name: str) -> None:
-        for switch, view in zip(self.switches, VIEWS, strict=True):
-            switch.setChecked(view == name)
-        self.stack.setCurrentIndex(VIEWS.index(name))
+        super().show_view(name)
         for widget in self.acts_row:
             widget.setVisible(name == "Library")
         self._chosen()
         self._counts()
-        if name == "Exchange":
-            self.exchange.entered()
-
-    def here(self, view: str) -> None:
-        """Come to this page, with one of its views."""
-        self.acts.trigger("go.profiles")
-        self.show_view(view)
 
     def search_here(self) -> None:
         self.here("Library")
@@ -157,7 +148,7 @@ class ProfilesPage(Page):
     def add_units(self) -> None:
         view = self.library
         if view.stored is not None and view.mode is not None:
-            AddDialog(self.bench, self.window_, view.stored, view.mode.name).open()
+            AddDialog(self.bench, self.house.over, view.stored, view.mode.name).open()
 
     def find_its_like(self) -> None:
         view = self.library
@@ -194,7 +185,7 @@ class ProfilesPage(Page):
         if view.stored is None:
             return
         name, _ = QFileDialog.getSaveFileName(
-            self.window_, "Save as GDTF", view.stored.file, "GDTF profiles (*.gdtf)", options=QFileDialog.Option.DontUseNativeDialog
+            self.house.over, "Save as GDTF", view.stored.file, "GDTF profiles (*.gdtf)", options=QFileDialog.Option.DontUseNativeDialog
         )
         if name:
             write_atomically(Path(name), view.stored.data)
@@ -202,7 +193,7 @@ class ProfilesPage(Page):
 
     def import_files(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(
-            self.window_,
+            self.house.over,
             "Take GDTF files among your own",
             "",
             "GDTF profiles (*.gdtf);;All files (*)",
@@ -217,7 +208,7 @@ class ProfilesPage(Page):
         how: str | None = ""
         if waiting.clash:
             words = f"You have another profile {waiting.profile.title} of your own. What becomes of it?"
-            how = ask(self.window_, "A profile of this name is there", words, list(importing.CLASHES.items()))
+            how = ask(self.house.over, "A profile of this name is there", words, list(importing.CLASHES.items()))
             if how is None:
                 return
         kept = importing.keep(waiting, how)
@@ -248,31 +239,10 @@ class ProfilesPage(Page):
         changes = preview_swap(show, key, stored)
         told = "\n".join(f"{c.old} becomes {c.new} ({c.units} units): {'; '.join(c.differs[:4]) or 'nothing differs'}" for c in changes)
         words = f"{len(units)} units of this show use {key}.\n\n{told}"
-        if ask(self.window_, "Use it in this show?", words, [("yes", f"Give them {stored.key}"), ("no", "Leave them")]) == "yes":
+        if ask(self.house.over, "Use it in this show?", words, [("yes", f"Give them {stored.key}"), ("no", "Leave them")]) == "yes":
             after = swap_profile(self.bench.show, key, stored)
             self.bench.place(f"give {len(units)} units {stored.key}", grown(self.bench.show, after, [u.id for u in units]))
 
     def shut_down(self) -> None:
         self.exchange.stop()
         self.link.stop()
-
-
-def register(actions: Registry, page: ProfilesPage) -> None:
-    actions.condition("profile", lambda: page.library.profile is not None)
-    actions.condition("offer", lambda: page.library.entry is not None and page.library.entry.offered)
-    add = [
-        Action("profiles.search", "Search the library", page.search_here, "Ctrl+Shift+L", group="Profiles"),
-        Action("profiles.manual", "Read a chart from a manual", lambda: page.here("From a manual"), "Ctrl+Shift+M", group="Profiles"),
-        Action("profiles.generic", "Compose a generic profile…", page.compose_generic, "Ctrl+Shift+G", group="Profiles"),
-        Action("profiles.exchange", "Browse the exchange", lambda: page.here("Exchange"), group="Profiles"),
-        Action("profiles.import", "Take GDTF files among your own…", page.import_files, group="Profiles"),
-        Action("profiles.folder", "Add a folder or drive of profiles…", page.library.finder.add_folder, group="Profiles"),
-        Action("profiles.patch", "Add units of the chosen mode…", page.add_units, "Ctrl+Alt+A", "profile", group="Profiles"),
-        Action("profiles.like", "Find charts like the chosen one", page.find_its_like, "Ctrl+Alt+L", "profile", group="Profiles"),
-        Action("profiles.download", "Download the chosen offer", page.download_chosen, "", "offer", group="Profiles"),
-        Action("profiles.compare", "Compare charts from the chosen one", page.compare_from_here, "Ctrl+Alt+C", "profile", group="Profiles"),
-        Action("profiles.adapt", "Adapt a copy of the chosen profile", page.adapt_copy, "Ctrl+Alt+E", "profile", group="Profiles"),
-        Action("profiles.borrow", "Borrow the chosen profile for another unit…", page.borrow, "Ctrl+Alt+B", "profile", group="Profiles"),
-        Action("profiles.export", "Save the chosen profile as GDTF…", page.export, "", "profile", group="Profiles"),
-    ]
-    actions.add(*add)

@@ -9,10 +9,11 @@ from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPain
 from PySide6.QtWidgets import QAbstractItemView, QFrame, QListView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from isthmus.app.kit import paint
-from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.theme import advance, font, pen, theme
-from isthmus.app.kit.widgets import Page, bind, plain_tip
+from isthmus.app.kit.widgets import bind, plain_tip
+from isthmus.app.model.house import House
 from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.base import Page
 from isthmus.app.pages.readiness.chart import CrossingChart
 from isthmus.snags import ATTENTION, FAULT, NOTE, Snag
 
@@ -200,12 +201,12 @@ class SnagHead(QWidget):
 class ReadinessPage(Page):
     title = "Readiness"
 
-    def __init__(self, bench: Workbench, actions: Registry, go: Any) -> None:
-        super().__init__()
-        self.bench, self.go = bench, go
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        bench = self.bench
         self.list = SnagList(bench)
         self.list.follow.connect(self.follow)
-        self.list.visit.connect(lambda snag: (bench.select(snag.units), go(snag.page, snag)))
+        self.list.visit.connect(lambda snag: (bench.select(snag.units), house.go(snag.page, snag)))
         self.snag_head = SnagHead(bench)
         self.column.addWidget(CrossingChart(bench))
         self.column.addWidget(self.snag_head)
@@ -234,4 +235,4 @@ class ReadinessPage(Page):
             edit, name = snag.mend.edit, snag.mend.label
             self.bench.guard(lambda: self.bench.commit(name[0].lower() + name[1:], edit(self.bench.show)))
         else:
-            self.go(snag.page, snag)
+            self.house.go(snag.page, snag)

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QStackedWidget, QWidget
 
-from isthmus.app.kit.actions import Action, Registry
-from isthmus.app.kit.widgets import Page, PageView, ViewsPage, bind, button
+from isthmus.app.kit.actions import Action
+from isthmus.app.kit.widgets import PageView, bind, button
 from isthmus.app.model.checks import Checks
-from isthmus.app.model.net_link import NetLink
-from isthmus.app.model.workbench import Workbench
+from isthmus.app.model.house import House
+from isthmus.app.pages.base import Page
+from isthmus.app.pages.roll_call.actions import actions_of
 from isthmus.app.pages.roll_call.views.call import CallView
 from isthmus.app.pages.roll_call.views.discovery import DiscoveryView
 from isthmus.app.pages.roll_call.views.findings import FindingsView
@@ -19,34 +19,35 @@ from isthmus.app.pages.roll_call.views.hunt import HuntView
 from isthmus.app.pages.roll_call.views.phones import PhonesView
 from isthmus.app.pages.roll_call.views.record import RecordView
 from isthmus.check.calls import callable_units
-from isthmus.check.verdicts import WAYS
 from isthmus.net.setting import PortWish, Wish, packets
 from isthmus.routes import Reach
+from isthmus.snags import Snag
 
 ALSO = ("Patch", "Plan", "Stage")  # pages that show who is called: one stays there
 VIEWS = ("Call", "Findings", "Discovery", "Hunt", "Phones", "Record")
 
 
-class RollCallPage(ViewsPage):
+class RollCallPage(Page):
     title = "Roll call"
 
-    def __init__(self, bench: Workbench, actions: Registry, net: NetLink, window: QWidget, inside: QStackedWidget) -> None:
-        super().__init__(inside)
-        self.bench, self.acts, self.net, self.inside = bench, actions, net, inside
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        bench, actions, net, over = house.bench, house.actions, house.net, house.over
+        self.net = net
         self.checks = Checks(bench)
         self._asked_for = ""  # whose finding led to another view
         self.back = button("", "quiet", self._back, 26, "back to finding")
         self.back.setVisible(False)
-        self.column.insertWidget(self.column.indexOf(self.stack), self.back, 0, Qt.AlignmentFlag.AlignLeft)
-        switches = self.add_switches(VIEWS, self.show_view, "call view")
+        self.column.addWidget(self.back, 0, Qt.AlignmentFlag.AlignLeft)
+        self.add_switches(VIEWS)
         self.call = CallView(bench, actions)
         self.findings = FindingsView(bench, self.checks, net)
-        self.discovery = DiscoveryView(bench, self.checks, net, window)
+        self.discovery = DiscoveryView(bench, self.checks, net, over)
         self.hunt = HuntView(bench, self.checks)
-        self.phones = PhonesView(bench, self.call, window)
-        self.record = RecordView(bench, self.checks, window)
+        self.phones = PhonesView(bench, self.call, over)
+        self.record = RecordView(bench, self.checks, over)
         made: tuple[PageView, ...] = (self.call, self.findings, self.discovery, self.hunt, self.phones, self.record)
-        self.take_views(dict(zip(VIEWS, made, strict=True)), switches)
+        self.take_views(dict(zip(VIEWS, made, strict=True)))
         self.findings.hunt_wanted.connect(self._hunt)
         self.findings.discover_wanted.connect(self._discover)
         self.findings.mend_devices.connect(self.discovery.offer)
@@ -55,12 +56,16 @@ class RollCallPage(ViewsPage):
         bind(self.checks.changed, self, self._say)
         self._say()
 
+    def actions(self) -> list[Action]:
+        return actions_of(self)
+
     # ------------------------------------------------------------ views
 
-    def here(self, view: str) -> None:
-        """Come to this page, with one of its views."""
-        self.acts.trigger("go.roll call")
-        self.show_view(view)
+    def visit(self, snag: Snag) -> None:
+        if snag.units and snag.rule == "finding":
+            self.show_finding(snag.units[0])
+        elif snag.units:
+            self.show_unit(snag.units[0])
 
     def show_view(self, name: str) -> None:
         super().show_view(name)
@@ -87,14 +92,13 @@ class RollCallPage(ViewsPage):
     def begin(self, only: Sequence[str] | None = None) -> None:
         """Begin calling, and go where it can be seen. Raises EntryFault when nothing can be called."""
         self.call.begin(only)
-        now = self.inside.currentWidget()
-        if not (isinstance(now, Page) and now.title in ALSO):
+        if self.house.current() not in ALSO:
             self.here("Call")
 
     def show_finding(self, unit: str) -> None:
         """The finding that is about a unit."""
         self.checks.conclude()
-        self.here("Findings")
+        self.show_view("Findings")
         self.findings.choose(unit)
 
     def show_unit(self, unit: str) -> None:
@@ -146,47 +150,3 @@ class RollCallPage(ViewsPage):
             self.bench.tell("ok", f"Port {index} of {node.name} is set back. Call its units again to prove it.")
 
         self.bench.guard(go)
-
-
-def register(actions: Registry, page: RollCallPage) -> None:
-    bench, call, group = page.bench, page.call, "Roll call"
-    actions.add(
-        Action(
-            "call.begin",
-            "Begin roll call",
-            lambda: bench.guard(page.begin),
-            "Ctrl+R",
-            "no call",
-            help="Light one after the other",
-            group=group,
-        ),
-        Action(
-            "call.hand",
-            "Call only the units in hand",
-            lambda: bench.guard(lambda: page.begin(bench.selection)),
-            "Ctrl+Shift+C",
-            "selection",
-            group=group,
-        ),
-        Action("call.answers", "Mark: answers", lambda: bench.guard(lambda: call.mark("answers")), "A", "call", group=group),
-        Action("call.wrong", "Mark: wrong", lambda: bench.guard(lambda: call.mark("wrong")), "W", "call", group=group),
-        Action("call.silent", "Mark: silent", lambda: bench.guard(lambda: call.mark("silent")), "S", "call", group=group),
-        Action("call.skip", "Mark: skipped", lambda: bench.guard(lambda: call.mark("skipped")), "K", "call", group=group),
-        Action("call.clear", "Take the verdict away", bench.unmark, "C", "call", group=group),
-        Action("call.next", "Next stop", lambda: bench.step_call(1), "N", "call", group=group),
-        Action("call.back", "Stop before", lambda: bench.step_call(-1), "B", "call", group=group),
-        Action("call.again", "The same stop again", bench.call_again, "G", "call", group=group),
-        Action("call.jump", "Call the unit in hand now", lambda: bench.guard(call.jump_to_hand), "J", "call", group=group),
-        Action("call.act", "Next act of the unit called", bench.step_act, "D", "call", group=group, help="Colour, movement, beam, cells"),
-        Action("call.end", "End roll call", bench.end_call, "Ctrl+E", "call", group=group),
-        Action("rdm.discover", "Discover devices", lambda: (page.here("Discovery"), page.discovery.discover()), group=group, help="By RDM"),
-        Action("rdm.identify", "Let the units in hand show themselves", page.discovery.identify_in_hand, "", "selection", group=group),
-        *(
-            Action(f"call.way.{way}", f"Wrong in: {words}", lambda w=way: call.toggle_way(w), str(n), "call", group=group)
-            for n, (way, words) in enumerate(WAYS.items(), 1)
-        ),
-        *(
-            Action(f"call.view.{name}", f"Roll call: {name}", lambda n=name: page.here(n), f"Ctrl+Alt+Shift+{key}", group=group)
-            for key, name in enumerate(VIEWS, 1)
-        ),
-    )

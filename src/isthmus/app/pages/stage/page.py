@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -14,17 +13,15 @@ from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QSlider, QSplitter, QVBoxLayout, QWidget
 
 from isthmus.app.canvas.aim_bar import AimBar
+from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.canvas.structure_menu import structure_menu
-from isthmus.app.kit import settings
-from isthmus.app.kit.actions import Action, Registry
+from isthmus.app.kit.actions import Action
 from isthmus.app.kit.theme import font
-from isthmus.app.kit.widgets import Page, bind, button, choice, label
-from isthmus.app.model.rig_link import RigLink
-from isthmus.app.model.workbench import Workbench
-from isthmus.app.pages.stage.dialogs.fan import FanDialog
-from isthmus.app.pages.stage.dialogs.look import LookDialog
-from isthmus.app.pages.stage.dialogs.picture import PictureDialog
+from isthmus.app.kit.widgets import bind, button, choice, label
+from isthmus.app.model.house import House
+from isthmus.app.pages.base import Page
+from isthmus.app.pages.stage.actions import actions_of
 from isthmus.output import RigView, compile_show
 from isthmus.output.differ import Difference, differences, in_words
 from isthmus.show.records import SLOTS, SavedView, Show, Vec3
@@ -38,9 +35,11 @@ TRUTHS = ("Paper asks", "Rig does", "Side by side", "Difference")
 class StagePage(Page):
     title = "Stage"
 
-    def __init__(self, bench: Workbench, actions: Registry, rig: RigLink | None, kept: settings.Settings, inside: QWidget) -> None:
-        super().__init__(inside)
-        self.bench, self.rig, self.kept = bench, rig, kept
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        bench, actions, rig, kept = house.bench, house.actions, house.rig, house.settings
+        self.rig = rig
+        self.plan: PlanCanvas | None = None  # beside the stage, when it is wanted there
         self.view = StageView(bench)
         self.other = StageView(bench)  # the rig's, when both are shown
         self.other.hide()
@@ -55,7 +54,7 @@ class StagePage(Page):
         for view in (self.view, self.other):
             view.drawing = known.get(kept.drawing, view.drawing)
             view.seen = self._say_rate
-        self.switches = self.add_switches(TRUTHS, lambda name: actions.trigger(f"stage.{name.lower().replace(' ', '_')}"), "truth")
+        self.add_switches(TRUTHS)
         self.switches[0].setChecked(True)
         self.mode = button("Rearrange", run=lambda: actions.trigger("plan.rearrange"), name="rearrange stage")
         self.mode.setCheckable(True)
@@ -90,7 +89,6 @@ class StagePage(Page):
         row.addWidget(button("Drawing…", "quiet", lambda: actions.trigger("stage.look"), name="drawing"))
         self.more = button("More ▾", "quiet", self._more, name="more of stage")
         row.addWidget(self.more)
-        self._actions = actions
         self.column.addLayout(row)
         self.aim_bar = AimBar(bench)
         self.column.addWidget(self.aim_bar)
@@ -123,6 +121,32 @@ class StagePage(Page):
                 switch.setEnabled(False)
                 switch.setToolTip("No stand-in rig runs beside this show. Start the demo, or: isthmus-app --rig HOST:PORT")
         self.refresh()
+
+    def actions(self) -> list[Action]:
+        return actions_of(self)
+
+    def view_actions(self) -> list[Action]:
+        return []  # what is shown of the rig has actions with keys of their own
+
+    @property
+    def view_names(self) -> tuple[str, ...]:
+        return TRUTHS
+
+    def show_view(self, name: str) -> None:
+        self.acts.trigger(f"stage.{name.lower().replace(' ', '_')}")
+        self.mark_switch(self.truth)
+
+    def beside_plan(self) -> None:
+        """Plan and stage next to each other, or the stage alone again."""
+        if self.plan is not None:
+            self.plan.setParent(None)
+            self.plan.deleteLater()
+            self.plan = None
+            return
+        self.house.go(self.title)
+        self.plan = PlanCanvas(self.bench, follow=True)
+        self.split.insertWidget(0, self.plan)
+        self.split.setSizes([self.split.width() // 2] * 2)
 
     def entered(self) -> None:
         self.view.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -205,7 +229,7 @@ class StagePage(Page):
         structure_menu(self, self.bench).exec(self.structures.mapToGlobal(self.structures.rect().bottomLeft()))
 
     def _more(self) -> None:
-        menu = self._actions.menu(
+        menu = self.acts.menu(
             ("stage.sit", "stage.forget_view", "", "stage.picture", "", "stage.apart", "stage.beside_plan", "stage.full"), self
         )
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
@@ -214,8 +238,7 @@ class StagePage(Page):
 
     def show_truth(self, truth: str) -> None:
         self.truth = truth
-        for name, switch in zip(TRUTHS, self.switches, strict=True):
-            switch.setChecked(name == truth)
+        self.mark_switch(truth)
         if truth != "Rig does":
             self.view.rig_view = self.view.rig_frame = self.view.rig_show = None
         self.view.wrong = {}
@@ -336,62 +359,3 @@ class _Apart(QWidget):
         page.column.insertWidget(page.column.indexOf(page.aim_bar) + 1, page.split, 1)
         self.deleteLater()
         super().closeEvent(event)
-
-
-def fan(page: QWidget, bench: Workbench) -> None:
-    FanDialog(page, bench).open()
-
-
-def register(actions: Registry, page: StagePage, ask_name: Callable[[str, str, str], str | None], beside: Callable[[], object]) -> None:
-    view, bench = page.view, page.bench
-
-    def keep() -> None:
-        name = ask_name("Keep this view", "Name of the view", "")
-        if name:
-            page.take_view(name)
-
-    actions.add(
-        *(
-            Action(
-                f"stage.{name.lower().replace(' ', '_')}", f"Stage: {words}", lambda n=name: page.show_truth(n), key, when, group="Stage"
-            )
-            for name, words, key, when in (
-                ("Paper asks", "what paper asks", "Ctrl+[", ""),
-                ("Rig does", "what the rig does", "Ctrl+]", "rig"),
-                ("Side by side", "both side by side", "Ctrl+Shift+[", "rig"),
-                ("Difference", "where they differ", "Ctrl+Shift+]", "rig"),
-            )
-        ),
-        Action("stage.fit", "Fit the stage", view.fit, "Ctrl+Shift+Home", group="Stage"),
-        Action("stage.fit_hand", "Fit the units in hand on stage", view.fit_hand, "Ctrl+Alt+Home", "selection", group="Stage"),
-        Action("stage.aim", "Aim on the stage", page.switch_aim, "T", help="Click where the beams in hand shall meet", group="Stage"),
-        Action(
-            "units.fan",
-            "Fan…",
-            lambda: fan(page.window(), bench),
-            "F",
-            "selection",
-            help="Spread a value over the units in hand",
-            group="Stage",
-        ),
-        Action(
-            "stage.look",
-            "Light and drawing…",
-            lambda: LookDialog(page.window(), bench, [view, page.other], page.kept).show(),
-            "Ctrl+Alt+G",
-            group="Stage",
-        ),
-        Action("stage.keep_view", "Keep this view…", keep, group="Stage"),
-        Action("stage.forget_view", "Forget the view that is chosen", page.forget_view, group="Stage"),
-        Action("stage.sit", "See from a seat: click it", page.sit, group="Stage"),
-        Action(
-            "stage.picture", "Picture of this view…", lambda: PictureDialog(page.window(), bench, view).open(), "Ctrl+Alt+P", group="Stage"
-        ),
-        Action("stage.apart", "The stage in a window of its own, or back", page.set_apart, "Ctrl+Alt+W", group="Stage"),
-        Action("stage.beside_plan", "Plan and stage next to each other, or apart", beside, "Ctrl+Alt+S", group="Stage"),
-        Action("stage.full", "The stage over the whole screen, or back", page.full, "F11", group="Stage"),
-        *(
-            Action(f"stage.view.{name.lower()}", f"See the stage from: {name}", lambda n=name: page.see_from(n), group="Stage")
-            for name in VIEWS
-        ),
-    )

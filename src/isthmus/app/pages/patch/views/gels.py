@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QStyledItemDelegate, QSt
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import SIZE, font, theme
-from isthmus.app.kit.widgets import RowsModel, bind, button, choice, field, label, plain_table
+from isthmus.app.kit.widgets import PageView, RowsModel, bind, button, choice, field, label, plain_table
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.patch.models.units import write_gel
-from isthmus.app.pages.patch.views.units import swatch_color
+from isthmus.app.pages.patch.views.table import swatch_color
 from isthmus.gels import books_at_hand, keep_book
 from isthmus.gels.books import MAX_BYTES
 from isthmus.gels.resolve import find_gels
@@ -60,7 +60,7 @@ class Swatches(QStyledItemDelegate):
         p.restore()
 
 
-class GelsView(QWidget):
+class GelsView(PageView):
     def __init__(self, bench: Workbench, window: QWidget) -> None:
         super().__init__()
         self.bench, self.window_ = bench, window

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout
 
 from isthmus.app.kit.theme import font
-from isthmus.app.kit.widgets import bind, button, field, label, units_field
+from isthmus.app.kit.widgets import PageView, bind, button, field, label, units_field
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch import groups as core
@@ -15,7 +15,7 @@ from isthmus.patch.index import index_of
 from isthmus.show.records import Group
 
 
-class GroupsView(QWidget):
+class GroupsView(PageView):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench

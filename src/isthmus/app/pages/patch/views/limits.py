@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from isthmus.app.kit.theme import font, pen, theme
-from isthmus.app.kit.widgets import RowsModel, Section, bind, button, choice, field, label, plain_table
+from isthmus.app.kit.widgets import PageView, RowsModel, Section, bind, button, choice, field, label, plain_table
 from isthmus.app.model.workbench import Workbench
 from isthmus.check.prove_limits import ProveLimits
 from isthmus.errors import EntryFault
@@ -65,7 +65,7 @@ class CurvePicture(QWidget):
         p.drawPolyline(QPolygonF([QPointF(box.x() + box.width() * i / 32, box.bottom() - box.height() * v) for i, v in enumerate(sent)]))
 
 
-class LimitsView(QWidget):
+class LimitsView(PageView):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench

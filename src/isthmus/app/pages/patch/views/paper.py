@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import Choice, RowsModel, bind, button, choice, label, plain_table
+from isthmus.app.kit.widgets import Choice, PageView, RowsModel, bind, button, choice, label, plain_table
 from isthmus.app.model.workbench import Workbench
 from isthmus.gels import books_at_hand
 from isthmus.gels.resolve import resolve_gels
@@ -64,7 +64,7 @@ class ChangesModel(RowsModel):
         return None
 
 
-class PaperView(QWidget):
+class PaperView(PageView):
     def __init__(self, bench: Workbench, actions: Registry) -> None:
         super().__init__()
         self.bench = bench

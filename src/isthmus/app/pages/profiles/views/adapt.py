@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Any
 from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence
-from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout
 
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import RowsModel, Section, button, choice, field, label, lines_field, plain_table
+from isthmus.app.kit.widgets import PageView, RowsModel, Section, button, choice, field, label, lines_field, plain_table
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.profiles.dialogs.questions import NameDialog
 from isthmus.app.pages.profiles.views.chart import ChartView
@@ -118,7 +118,7 @@ class _Channels(RowsModel):
         return self.view.edit(f"set {self.COLUMNS[index.column()].lower()}", lambda p, m: act(p, m, row, int(text)))
 
 
-class AdaptView(QWidget):
+class AdaptView(PageView):
     """Holds the copy and its own undo; nothing touches the library or the show until it is saved."""
 
     def __init__(self, bench: Workbench, page: ProfilesPage) -> None:

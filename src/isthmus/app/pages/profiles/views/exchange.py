@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QVBoxLayout,
 from isthmus.app.kit.dialogs import ask
 from isthmus.app.kit.tasks import Cancelled, Step, Task
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import RowsModel, Section, bind, button, field, label, plain_table
+from isthmus.app.kit.widgets import PageView, RowsModel, Section, bind, button, field, label, plain_table
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.library import Index as LibraryIndex
@@ -85,7 +85,7 @@ class Offers(RowsModel):
         return None
 
 
-class ExchangeView(QWidget):
+class ExchangeView(PageView):
     def __init__(self, bench: Workbench, page: ProfilesPage) -> None:
         super().__init__()
         self.bench, self.page = bench, page

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.kit.theme import font
-from isthmus.app.kit.widgets import Choice, Panel, bind, button, choice, field, label, set_property
+from isthmus.app.kit.widgets import Choice, PageView, Panel, bind, button, choice, field, label, set_property
 from isthmus.app.model.library_link import LibraryLink
 from isthmus.app.pages.profiles.views.chart import ChartView
 from isthmus.app.pages.profiles.views.finder import Finder
@@ -22,7 +22,7 @@ from isthmus.show.records import StoredProfile
 TYPING_MS = 40
 
 
-class LibraryView(QWidget):
+class LibraryView(PageView):
     """`chosen` tells that another mode is chosen (or none)."""
 
     chosen = Signal()
@@ -53,6 +53,9 @@ class LibraryView(QWidget):
         self.finder.asked.connect(self._typing.start)
         self.results.picked.connect(self.pick)
         bind(link.changed, self, self.search)
+
+    def entered(self) -> None:
+        self.needle.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _middle(self) -> QVBoxLayout:
         column = QVBoxLayout()

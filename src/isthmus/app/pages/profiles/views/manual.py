@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QTextCursor
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QTextEdit, QVBoxLayout
 
 from isthmus.app.kit.tasks import Cancelled, Step, Task
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import RowsModel, bind, button, choice, label, lines_field, plain_table, plain_tip
+from isthmus.app.kit.widgets import PageView, RowsModel, bind, button, choice, label, lines_field, plain_table, plain_tip
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.profiles.dialogs.questions import NameDialog
 from isthmus.app.pages.profiles.views.chart import ChartView
@@ -119,7 +119,7 @@ class Rows(RowsModel):
         self.view.edited()
 
 
-class ManualView(QWidget):
+class ManualView(PageView):
     def __init__(self, bench: Workbench, page: ProfilesPage) -> None:
         super().__init__()
         self.bench, self.page = bench, page

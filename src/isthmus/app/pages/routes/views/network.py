@@ -144,6 +144,11 @@ class NetworkView(PageView):
 
     # ------------------------------------------------------------ what is so
 
+    def entered(self) -> None:
+        self.bench.guard(self.net.start)
+        self.bench.see_network(self.net.view)
+        self.refresh()
+
     def refresh(self) -> None:
         view, show = self.bench.network or View(), self.bench.show
         used: dict[str, list[str]] = {}

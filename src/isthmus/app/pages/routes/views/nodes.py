@@ -242,6 +242,11 @@ class NodesView(PageView):
 
     # ------------------------------------------------------------ what is so
 
+    def entered(self) -> None:
+        self.bench.guard(self.net.start)
+        self.bench.see_network(self.net.view)
+        self.refresh()
+
     def refresh(self) -> None:
         view = self.bench.network or View()
         self.look.setChecked(view.looking)
