@@ -1,1 +1,3 @@
-"""Speed, as ratios to a named baseline measured in the same run. `./run bench` prints them all; nothing is asserted."""
+"""Speed, as ratios to a named baseline measured in the same run. `./run bench` prints them all;
+nothing is asserted.
+"""

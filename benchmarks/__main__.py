@@ -1,12 +1,42 @@
-"""`python -m benchmarks [NAME …]`: one line a measure: what, the figure, its baseline, the ratio and the aim."""
+"""`python -m benchmarks [NAME …]`: one line a measure: what, the figure, its baseline, the ratio
+and the aim.
+"""
 
 from __future__ import annotations
 
 import sys
 
-from benchmarks import engine, findings, frame, fuzz, kill, library, loss, network, patch, plan, soak, stage, start
+from benchmarks import (
+    engine,
+    findings,
+    frame,
+    fuzz,
+    kill,
+    library,
+    loss,
+    network,
+    patch,
+    plan,
+    soak,
+    stage,
+    start,
+)
 
-MODULES = (start, frame, engine, network, stage, plan, library, patch, findings, fuzz, loss, soak, kill)
+MODULES = (
+    start,
+    frame,
+    engine,
+    network,
+    stage,
+    plan,
+    library,
+    patch,
+    findings,
+    fuzz,
+    loss,
+    soak,
+    kill,
+)
 ALL = {module.__name__.split(".")[-1]: module.run for module in MODULES}
 LONG = {"soak", "findings", "kill"}  # asked for by name only
 
@@ -21,7 +51,10 @@ def main() -> int:
     for name in names:
         for what, figure, baseline, unit, aim in ALL[name]():
             ratio = f"{figure / baseline:7.2f}" if baseline else "      –"
-            print(f"{what:66} {figure:9.2f} {unit:2} {baseline:9.2f} {unit:2} {ratio}  {aim}", flush=True)
+            print(
+                f"{what:66} {figure:9.2f} {unit:2} {baseline:9.2f} {unit:2} {ratio}  {aim}",
+                flush=True,
+            )
     return 0
 
 

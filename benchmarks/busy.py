@@ -1,4 +1,6 @@
-"""The demo window with its whole rig lit and moving, for the measures that need a loaded interface."""
+"""The demo window with its whole rig lit and moving, for the measures that need a loaded
+interface.
+"""
 
 from __future__ import annotations
 

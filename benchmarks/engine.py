@@ -1,4 +1,6 @@
-"""Spacing of packets at 44 Hz, seen by a receiver with the kernel's own time stamps: loaded interface against idle."""
+"""Spacing of packets at 44 Hz, seen by a receiver with the kernel's own time stamps: loaded
+interface against idle.
+"""
 
 from __future__ import annotations
 
@@ -41,7 +43,9 @@ class Receiver:
             self.times.append(seconds + nanoseconds / 1e9)
 
     def off_by(self) -> tuple[float, float]:
-        """(99th percentile, worst) of |spacing − 22.7 ms|, milliseconds, after one second of settling."""
+        """(99th percentile, worst) of |spacing − 22.7 ms|, milliseconds, after one second of
+        settling.
+        """
         gaps = np.diff([t for t in self.times if t - self.times[0] > 1.0]) * 1e3
         return float(np.percentile(np.abs(gaps - PERIOD), 99)), float(np.abs(gaps - PERIOD).max())
 
@@ -75,7 +79,10 @@ def loaded() -> tuple[float, float]:
     busy, receiver = Busy(), Receiver()
     try:
         bench = busy.window.bench
-        outputs = tuple(replace(o, host=ADDRESS) if o.universe == 1 else replace(o, enabled=False) for o in bench.show.outputs)
+        outputs = tuple(
+            replace(o, host=ADDRESS) if o.universe == 1 else replace(o, enabled=False)
+            for o in bench.show.outputs
+        )
         bench.commit("bench", replace(bench.show, outputs=outputs))
         busy.window.output.switch(True)
         busy.spin(SECONDS)
@@ -88,5 +95,11 @@ def loaded() -> tuple[float, float]:
 def run() -> Iterator[tuple[str, float, float, str, str]]:
     calm, calm_worst = idle()
     stressed, stressed_worst = loaded()
-    yield "99 % of spacings off 22.7 ms by, loaded / idle", stressed, calm, "ms", "loaded under 2 ms"
+    yield (
+        "99 % of spacings off 22.7 ms by, loaded / idle",
+        stressed,
+        calm,
+        "ms",
+        "loaded under 2 ms",
+    )
     yield "worst spacing off 22.7 ms by, loaded / idle", stressed_worst, calm_worst, "ms", ""

@@ -1,7 +1,8 @@
-"""Findings over made-up rigs: how often the first-ranked cause is right, how many looks it takes, and how long.
+"""Findings over made-up rigs: how often the first-ranked cause is right, how many looks it takes,
+and how long.
 
-The baseline is what a person guesses without reasoning: a silent unit is dead, one that moves has no lamp, any other
-is in another mode. `ISTHMUS_RIGS` says how many rigs (500).
+The baseline is what a person guesses without reasoning: a silent unit is dead, one that moves has
+no lamp, any other is in another mode. `ISTHMUS_RIGS` says how many rigs (500).
 """
 
 from __future__ import annotations
@@ -31,15 +32,26 @@ def guessed(rig: MadeRig, trial: Trial) -> int:
     verdicts, right = trial.call(), 0
     for fault in rig.faults:
         verdict = verdicts.get(fault.units[0])
-        guess = "dead" if verdict is None or verdict.result == "silent" else "lamp" if "dark" in verdict.what else "mode"
+        guess = (
+            "dead"
+            if verdict is None or verdict.result == "silent"
+            else "lamp"
+            if "dark" in verdict.what
+            else "mode"
+        )
         right += guess == fault.kind
     return right
 
 
 def _another_mark(count: int) -> tuple[float, float]:
-    """Seconds of the findings after one more mark, and of the first ones, with three silent units among many."""
+    """Seconds of the findings after one more mark, and of the first ones, with three silent units
+    among many.
+    """
     show = large_show(count)
-    verdicts = [Verdict(unit=u.id, result="answers", at="", proven=proof(show, u), acts=SEEN_ACTS) for u in show.units]
+    verdicts = [
+        Verdict(unit=u.id, result="answers", at="", proven=proof(show, u), acts=SEEN_ACTS)
+        for u in show.units
+    ]
     for at in (5, 100, 333):
         verdicts[at] = structs.replace(verdicts[at], result="silent")
     took = []
@@ -54,9 +66,18 @@ def _another_mark(count: int) -> tuple[float, float]:
 def run() -> Iterator[Row]:
     for large in (1000, 5000):
         again, first = _another_mark(large)
-        yield f"findings of {large} units after another mark, against the first", again, first, "s", ""
+        yield (
+            f"findings of {large} units after another mark, against the first",
+            again,
+            first,
+            "s",
+            "",
+        )
     count = int(os.environ.get("ISTHMUS_RIGS", "500"))
-    for careless, words in ((0.0, "who misses nothing"), (CARELESS, f"who misses {CARELESS:.0%} of what is wrong")):
+    for careless, words in (
+        (0.0, "who misses nothing"),
+        (CARELESS, f"who misses {CARELESS:.0%} of what is wrong"),
+    ):
         rigs = count if not careless else max(20, count // 5)
         places: Counter[int] = Counter()
         by_kind: dict[str, list[int]] = {kind: [] for kind in KINDS}
@@ -74,7 +95,11 @@ def run() -> Iterator[Row]:
             places.update(outcome.places.values())
             for fault, place in outcome.places.items():
                 by_kind[fault.kind].append(place)
-            looks, hunted, units = looks + outcome.looks, hunted + outcome.hunted, units + outcome.units
+            looks, hunted, units = (
+                looks + outcome.looks,
+                hunted + outcome.hunted,
+                units + outcome.units,
+            )
         seconds = time.perf_counter() - began - spent
         total = places.total()
         three = places[1] + places[2] + places[3]
@@ -83,9 +108,27 @@ def run() -> Iterator[Row]:
         told = f"right cause first, {total} faults in {rigs} rigs, an observer {words}"
         yield told, 100 * places[1] / total, guess, "%", aims[0]
         yield "    right cause among the first three", 100 * three / total, guess, "%", aims[1]
-        yield f"    looks a rig beside the roll call ({units / rigs:.0f} units)", looks / rigs, 0.0, "", ""
+        yield (
+            f"    looks a rig beside the roll call ({units / rigs:.0f} units)",
+            looks / rigs,
+            0.0,
+            "",
+            "",
+        )
         yield "    looks a rig of hunts", hunted / rigs, 0.0, "", ""
-        yield "    seconds a rig, against the roll call and the guess alone", seconds / rigs, spent / rigs, "s", ""
+        yield (
+            "    seconds a rig, against the roll call and the guess alone",
+            seconds / rigs,
+            spent / rigs,
+            "s",
+            "",
+        )
         if not careless:
             for kind, found in by_kind.items():
-                yield f"    {kind}, {len(found)} times", 100 * sum(p == 1 for p in found) / max(1, len(found)), 0.0, "%", ""
+                yield (
+                    f"    {kind}, {len(found)} times",
+                    100 * sum(p == 1 for p in found) / max(1, len(found)),
+                    0.0,
+                    "%",
+                    "",
+                )

@@ -1,4 +1,6 @@
-"""Both readers of foreign things against 10 000 mangled inputs each: worst time, memory, and nothing but faults."""
+"""Both readers of foreign things against 10 000 mangled inputs each: worst time, memory, and
+nothing but faults.
+"""
 
 from __future__ import annotations
 
@@ -65,7 +67,9 @@ _WORDS = (
 
 
 def mangled_gdtf(rng: random.Random, good: bytes) -> bytes:
-    """A description with values, marks or stretches changed, packed; sometimes the archive itself is cut."""
+    """A description with values, marks or stretches changed, packed; sometimes the archive itself
+    is cut.
+    """
     text = bytearray(good)
     for _ in range(rng.randint(1, 8)):
         at = rng.randrange(len(text))
@@ -100,12 +104,19 @@ def mangled_chart(rng: random.Random, good: str) -> str:
             other = rng.randrange(len(text) + 1)
             text = text[:at] + text[other : other + rng.randint(1, 200)] + text[at:]
         else:
-            text = re.sub(re.escape(rng.choice("\t -0123456789\n")), rng.choice(_WORDS), text, count=rng.randint(1, 40))
+            text = re.sub(
+                re.escape(rng.choice("\t -0123456789\n")),
+                rng.choice(_WORDS),
+                text,
+                count=rng.randint(1, 40),
+            )
     return text[:200_000]
 
 
 def all_of(run: Callable[[], None], cases: int) -> tuple[float, int]:
-    """Run as often; the longest single run in seconds and how many ended in a fault. Anything else is raised."""
+    """Run as often; the longest single run in seconds and how many ended in a fault. Anything else
+    is raised.
+    """
     worst, faults = 0.0, 0
     for _ in range(cases):
         started = time.perf_counter()
@@ -138,6 +149,12 @@ def run(cases: int = CASES) -> Iterator[tuple[str, float, float, str, str]]:
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     for name, one in (("GDTF", one_gdtf), ("chart", one_chart)):
         worst, faults = all_of(one, cases)
-        yield f"{cases} mangled {name}s: longest, share refused", worst * 1e3, 100 * faults / cases, "ms", "under 2000"
+        yield (
+            f"{cases} mangled {name}s: longest, share refused",
+            worst * 1e3,
+            100 * faults / cases,
+            "ms",
+            "under 2000",
+        )
     grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
     yield "memory grown by both", grown, 0, "MB", "under 200"

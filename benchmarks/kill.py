@@ -1,8 +1,10 @@
-"""Kills −9 at random moments of a scripted hour of editing; `./run bench kill`. Not part of the plain run.
+"""Kills −9 at random moments of a scripted hour of editing; `./run bench kill`. Not part of the
+plain run.
 
-Each round starts the window in a process of its own, takes up what the last kill left, edits, undoes and saves, and says
-after each act that it was accepted. What is then found on the disk is held against the same script played here on plain
-lists: it must be the last accepted state, or the one that was just coming.
+Each round starts the window in a process of its own, takes up what the last kill left, edits,
+undoes and saves, and says after each act that it was accepted. What is then found on the disk is
+held against the same script played here on plain lists: it must be the last accepted state, or the
+one that was just coming.
 """
 
 from __future__ import annotations
@@ -37,7 +39,9 @@ def edited(show: Show, kind: str, dice: int) -> Show:
     """What one act makes of a show; the same here and there."""
     units = list(show.units)
     if not units or kind == "many":
-        return replace(show, units=tuple(replace(u, note=f"n{dice}") for u in units), venue=f"v{dice}")
+        return replace(
+            show, units=tuple(replace(u, note=f"n{dice}") for u in units), venue=f"v{dice}"
+        )
     at = dice % len(units)
     if kind == "remove" and len(units) > 20:
         return replace(show, units=tuple(units[:at] + units[at + 1 :]))

@@ -1,4 +1,6 @@
-"""The library with 40 000 generated profiles: opening, asking, near misses, building, and memory."""
+"""The library with 40 000 generated profiles: opening, asking, near misses, building, and
+memory.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +34,10 @@ _SLICES = 40
 def _facts(seed: int) -> list[bytes]:
     import msgspec
 
-    return [msgspec.msgpack.encode(facts_of(Gdtf(profile, ()))) for profile in plausible_profiles(PROFILES // _SLICES, seed)]
+    return [
+        msgspec.msgpack.encode(facts_of(Gdtf(profile, ())))
+        for profile in plausible_profiles(PROFILES // _SLICES, seed)
+    ]
 
 
 def build(path: Path) -> list[Facts]:
@@ -43,7 +48,9 @@ def build(path: Path) -> list[Facts]:
         for seed, packed in enumerate(pool.imap(_facts, range(_SLICES))):
             facts = [unpack(item) for item in packed]
             kept.extend(facts)
-            index.put("own", [(FileSeen(f"/{seed}/{i}.gdtf", 1, 1), item) for i, item in enumerate(facts)])
+            index.put(
+                "own", [(FileSeen(f"/{seed}/{i}.gdtf", 1, 1), item) for i, item in enumerate(facts)]
+            )
     index.close()
     return kept
 
@@ -94,7 +101,9 @@ def column_scan(columns: Columns, query: Query) -> int:
     """One pass of NumPy over the same columns, for the first fact alone."""
     slot, attribute = query.on[0]
     hit = (columns.seq_attr == columns.attribute_id[attribute]) & (columns.seq_slot == slot)
-    return int(np.count_nonzero(np.add.reduceat(hit, np.minimum(columns.seq_start[:-1], len(hit) - 1))))
+    return int(
+        np.count_nonzero(np.add.reduceat(hit, np.minimum(columns.seq_start[:-1], len(hit) - 1)))
+    )
 
 
 def timed(run: Callable[[], Any], times: int = 1) -> list[float]:
@@ -117,7 +126,8 @@ answer = shelf.search(Query("corden 400"))
 first = time.perf_counter() - start
 shelf.search(Query(on=((4, "Dimmer"),)))
 shelf.columns.sequences
-status = Path("/proc/self/status").read_text()  # the peak of this process alone; getrusage inherits its parent's
+# the peak of this process alone; getrusage inherits its parent's
+status = Path("/proc/self/status").read_text()
 peak = next(line for line in status.splitlines() if line.startswith("VmHWM"))
 print(json.dumps([first, len(shelf.columns), int(peak.split()[1]) / 1024]))
 """
@@ -142,30 +152,60 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         records = build(folder / "library.sqlite")
-        first, modes, memory = json.loads(subprocess.check_output([sys.executable, "-c", _OPEN, str(folder / "library.sqlite")]))
+        first, modes, memory = json.loads(
+            subprocess.check_output([sys.executable, "-c", _OPEN, str(folder / "library.sqlite")])
+        )
         shelf = Shelf(folder / "library.sqlite")
         columns = shelf.columns
         asked = list(queries(columns))
         for query in asked[:6]:
             search(columns, shelf.db, query)
-        taken = sorted(t for query in asked for t in timed(lambda query=query: search(columns, shelf.db, query)))
+        taken = sorted(
+            t
+            for query in asked
+            for t in timed(lambda query=query: search(columns, shelf.db, query))
+        )
         facts = [query for query in asked if query.on]
-        ours = float(np.median([timed(lambda query=query: search(columns, shelf.db, query), 3) for query in facts]))
-        plain = float(np.median([timed(lambda query=query: plain_scan(records, query)) for query in facts[:4]]))
-        scan = float(np.median([timed(lambda query=query: column_scan(columns, query), 3) for query in facts]))
+        ours = float(
+            np.median(
+                [timed(lambda query=query: search(columns, shelf.db, query), 3) for query in facts]
+            )
+        )
+        plain = float(
+            np.median(
+                [timed(lambda query=query: plain_scan(records, query)) for query in facts[:4]]
+            )
+        )
+        scan = float(
+            np.median(
+                [timed(lambda query=query: column_scan(columns, query), 3) for query in facts]
+            )
+        )
         rng = random.Random(3)
         likes = []
         for _ in range(24):
             mode = rng.choice(rng.choice(records).modes)
-            likes.append(Query(like=sheet_of(mode.name, [line for line in mode.lines if rng.random() > 0.1])))
+            likes.append(
+                Query(like=sheet_of(mode.name, [line for line in mode.lines if rng.random() > 0.1]))
+            )
         search(columns, shelf.db, likes[0])
-        near = sorted(t for query in likes for t in timed(lambda query=query: search(columns, shelf.db, query)))
+        near = sorted(
+            t
+            for query in likes
+            for t in timed(lambda query=query: search(columns, shelf.db, query))
+        )
         alone, rate = build_rate(folder, 1), build_rate(folder, 2)
         p95 = taken[int(0.95 * len(taken))]
         near95 = near[int(0.95 * len(near))]
     yield f"{modes} modes: opened and first answer", first * 1e3, 0, "ms", "within 1000"
     yield "any question, 95 % / median", p95 * 1e3, float(np.median(taken)) * 1e3, "ms", "within 30"
-    yield "near misses of a chart, 95 % / median", near95 * 1e3, float(np.median(near)) * 1e3, "ms", "within 150"
+    yield (
+        "near misses of a chart, 95 % / median",
+        near95 * 1e3,
+        float(np.median(near)) * 1e3,
+        "ms",
+        "within 150",
+    )
     yield "facts asked / plain scan of the records", ours * 1e3, plain * 1e3, "ms", "100 × faster"
     yield "facts asked / one column scan", ours * 1e3, scan * 1e3, "ms", "within 10×"
     yield "files indexed by two workers / by one", rate, alone, "/s", "500 a second or more"

@@ -1,7 +1,8 @@
 """Nothing of a GDTF file is lost when it is written anew; `./run bench loss`.
 
-A description with every element kind of DIN SPEC 15800, typed by hand, gets an attribute and a child of its own in every
-element. It is read, changed as an adapted copy is, and written; a plain XML parser then looks for each of them.
+A description with every element kind of DIN SPEC 15800, typed by hand, gets an attribute and a
+child of its own in every element. It is read, changed as an adapted copy is, and written; a plain
+XML parser then looks for each of them.
 """
 
 from __future__ import annotations
@@ -78,22 +79,32 @@ def marked() -> tuple[bytes, list[tuple[str, str]]]:
         if element.tag in ("GDTF", "FixtureType") and number > 1:
             continue
         element.set(f"Xa{number}", f"mark-a{number}")
-        ET.SubElement(element, f"Unknown{number}", {"Note": f"mark-c{number}"}).text = f"mark-t{number}"
+        ET.SubElement(
+            element, f"Unknown{number}", {"Note": f"mark-c{number}"}
+        ).text = f"mark-t{number}"
         marks += [(element.tag, f"mark-{kind}{number}") for kind in "act"]
     return ET.tostring(root), marks
 
 
 def lost(adapt: bool) -> list[tuple[str, str]]:
-    """What of the marks is not there any more after reading and writing; with `adapt`, as an adapted copy."""
+    """What of the marks is not there any more after reading and writing; with `adapt`, as an
+    adapted copy.
+    """
     text, marks = marked()
     data = packed(text)
     read = read_archive(data, "whole")
-    profile = replace(read.profile, name="Groyne 9 own", description="another") if adapt else read.profile
+    profile = (
+        replace(read.profile, name="Groyne 9 own", description="another") if adapt else read.profile
+    )
     again = write_gdtf(profile, read_members(data, "whole"))
     with zipfile.ZipFile(io.BytesIO(again)) as archive:
         root = ET.fromstring(archive.read("description.xml"))
         assert archive.read("notes/anything.txt") == b"kept"
-    there = {value for element in root.iter() for value in (*element.attrib.values(), (element.text or "").strip())}
+    there = {
+        value
+        for element in root.iter()
+        for value in (*element.attrib.values(), (element.text or "").strip())
+    }
     return [(kind, mark) for kind, mark in marks if mark not in there]
 
 

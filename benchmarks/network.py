@@ -1,4 +1,6 @@
-"""512 universes at 44 Hz and 1 000 at 30, sent and watched; what the engine costs; finding 100 nodes; hostile packets."""
+"""512 universes at 44 Hz and 1 000 at 30, sent and watched; what the engine costs; finding 100
+nodes; hostile packets.
+"""
 
 from __future__ import annotations
 
@@ -46,7 +48,9 @@ class Listening:
 
 
 def loaded() -> tuple[float, float, int, int]:
-    """(99 % of spacings off, worst, packets lost, ticks late) of 512 universes for a minute while the window works."""
+    """(99 % of spacings off, worst, packets lost, ticks late) of 512 universes for a minute while
+    the window works.
+    """
     from benchmarks.busy import Busy
     from isthmus.engine import shared as sh
     from isthmus.show.records import Output
@@ -54,7 +58,12 @@ def loaded() -> tuple[float, float, int, int]:
     busy, receiver, listening = Busy(), Receiver(), Listening()
     try:
         bench = busy.window.bench
-        outputs = tuple(Output(id=f"o{n}", universe=n, host="127.0.0.9" if n == 1 else ELSEWHERE, port_address=n) for n in range(1, 513))
+        outputs = tuple(
+            Output(
+                id=f"o{n}", universe=n, host="127.0.0.9" if n == 1 else ELSEWHERE, port_address=n
+            )
+            for n in range(1, 513)
+        )
         bench.commit("bench", replace(bench.show, outputs=outputs))
         busy.window.output.switch(True)
         busy.spin(3)
@@ -63,7 +72,12 @@ def loaded() -> tuple[float, float, int, int]:
         busy.spin(LOADED_SECONDS)
         p99, worst = receiver.off_by()
         ticks = round((receiver.times[-1] - receiver.times[0]) * 44) - (len(receiver.times) - 1)
-        return p99, worst, listening.lost() - before + max(0, ticks), int(busy.window.output.engine.frames.words[sh.S_LATE]) - late
+        return (
+            p99,
+            worst,
+            listening.lost() - before + max(0, ticks),
+            int(busy.window.output.engine.frames.words[sh.S_LATE]) - late,
+        )
     finally:
         busy.close()
         receiver.close()
@@ -71,12 +85,17 @@ def loaded() -> tuple[float, float, int, int]:
 
 
 def cost(universes: int, rate: float) -> tuple[float, float, float, int, float]:
-    """(engine's CPU, watch's CPU, bare sendto's CPU for as many packets, packets lost, rate) in parts of a core."""
+    """(engine's CPU, watch's CPU, bare sendto's CPU for as many packets, packets lost, rate) in
+    parts of a core.
+    """
     engine, listening = Engine(), Listening()
     engine.start()
     try:
         engine.pace(rate, rate)
-        engine.publish(np.arange(universes * 512).astype(np.uint8), [Route(n, ELSEWHERE, n) for n in range(universes)])
+        engine.publish(
+            np.arange(universes * 512).astype(np.uint8),
+            [Route(n, ELSEWHERE, n) for n in range(universes)],
+        )
         engine.enable(True)
         own, other = psutil.Process(engine.stats().pid), psutil.Process(listening.watch.pid)
 
@@ -107,7 +126,9 @@ def cost(universes: int, rate: float) -> tuple[float, float, float, int, float]:
 
 
 def _bare(packets: int) -> float:
-    """CPU seconds of sending as many packets one by one to the same place, in the bursts the engine sends them in."""
+    """CPU seconds of sending as many packets one by one to the same place, in the bursts the engine
+    sends them in.
+    """
     packet = bytes(530)
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sock:
         start = time.process_time()
@@ -118,7 +139,10 @@ def _bare(packets: int) -> float:
 
 def find_nodes(count: int = 100) -> float:
     """Seconds until all of them are known."""
-    nodes = tuple(SimNode(f"Node {n}", f"127.0.1.{n + 1}", tuple(range(n * 4, n * 4 + 4))) for n in range(count))
+    nodes = tuple(
+        SimNode(f"Node {n}", f"127.0.1.{n + 1}", tuple(range(n * 4, n * 4 + 4)))
+        for n in range(count)
+    )
     rig = StandInRig(Loaded(Scenario("Many", nodes, ()), {}, ()))
     thread = threading.Thread(target=rig.serve)
     thread.start()
@@ -139,7 +163,9 @@ def find_nodes(count: int = 100) -> float:
 
 
 def hostile(count: int = 100_000) -> tuple[float, float, int]:
-    """(seconds for all, the longest one in ms, growth of memory in kB): whatever comes is counted and dropped."""
+    """(seconds for all, the longest one in ms, growth of memory in kB): whatever comes is counted
+    and dropped.
+    """
     dice = random.Random(7)
     cid = bytes(range(16))
     message = rdm.Message(rdm.uid(1, 2), rdm.uid(3, 4), rdm.GET, rdm.DEVICE_INFO)
@@ -159,7 +185,9 @@ def hostile(count: int = 100_000) -> tuple[float, float, int]:
         packet = bytearray(dice.choice(good))
         for _ in range(dice.randrange(5)):
             packet[dice.randrange(len(packet))] = dice.randrange(256)
-        raw = bytes(packet[: dice.choice((len(packet), dice.randrange(len(packet) + 1)))]) + bytes(dice.choice((0, 0, 900)))
+        raw = bytes(packet[: dice.choice((len(packet), dice.randrange(len(packet) + 1)))]) + bytes(
+            dice.choice((0, 0, 900))
+        )
         start = time.perf_counter()
         hearing.take(memoryview(raw), dice.randrange(256), 6454, turn * 1e-3)
         rdm.decode(raw)
@@ -173,16 +201,40 @@ def hostile(count: int = 100_000) -> tuple[float, float, int]:
 
 def run() -> Iterator[tuple[str, float, float, str, str]]:
     mine, theirs, bare, lost, rate = cost(512, 44)
-    yield "512 universes at 44 Hz: CPU of the engine / of bare sendto", mine * 100, bare * 100, "%", "within 3×"
-    yield "512 universes at 44 Hz: CPU of the watch / of bare sendto", theirs * 100, bare * 100, "%", ""
+    yield (
+        "512 universes at 44 Hz: CPU of the engine / of bare sendto",
+        mine * 100,
+        bare * 100,
+        "%",
+        "within 3×",
+    )
+    yield (
+        "512 universes at 44 Hz: CPU of the watch / of bare sendto",
+        theirs * 100,
+        bare * 100,
+        "%",
+        "",
+    )
     yield "512 universes at 44 Hz: packets the watch lost / rate", lost, rate, "", "none"
     mine, theirs, bare, lost, rate = cost(1000, 30)
-    yield "1 000 universes at 30 Hz: CPU of the engine / of bare sendto", mine * 100, bare * 100, "%", "within 3×"
+    yield (
+        "1 000 universes at 30 Hz: CPU of the engine / of bare sendto",
+        mine * 100,
+        bare * 100,
+        "%",
+        "within 3×",
+    )
     yield "1 000 universes at 30 Hz: packets the watch lost / rate", lost, rate, "", "none"
     yield "100 nodes found in / aim", find_nodes(), 3.0, "s", "within 3 s"
     seconds, longest, grown = hostile()
     yield "100 000 mangled packets: the longest / the mean", longest, seconds * 1e3 / 1e5, "ms", ""
     yield "growth of memory over the last 50 000 of them", grown, 1.0, "kB", "none to speak of"
     p99, worst, gone, late = loaded()
-    yield "512 universes, window at work, 60 s: 99 % / worst spacing off", p99, worst, "ms", "within 2 ms"
+    yield (
+        "512 universes, window at work, 60 s: 99 % / worst spacing off",
+        p99,
+        worst,
+        "ms",
+        "within 2 ms",
+    )
     yield "512 universes, window at work, 60 s: packets lost / ticks late", gone, late, "", "none"

@@ -1,4 +1,6 @@
-"""The patch at 20 000 units on 1 000 universes: snags after one edit, first free, re-addressing, commit, table, file."""
+"""The patch at 20 000 units on 1 000 universes: snags after one edit, first free, re-addressing,
+commit, table, file.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,9 @@ def large_show(count: int = UNITS) -> Show:
     rng = random.Random(3)
     base = Show(profiles=shipped_profiles())
     profiles = profiles_of(base).profiles
-    modes = [(key, p, m) for key, p in profiles.items() for m in p.modes if chart(p, m).footprint <= 25]
+    modes = [
+        (key, p, m) for key, p in profiles.items() for m in p.modes if chart(p, m).footprint <= 25
+    ]
     units, universe, at = [], 1, 1
     for i in range(count):
         key, profile, mode = rng.choice(modes)
@@ -48,9 +52,21 @@ def large_show(count: int = UNITS) -> Show:
         position = (i % 100 * 0.5, i // 100 * 0.5, 5.0)
         hangs_on = f"Truss {i // 15 + 1}"
         units.append(
-            Unit(id=f"x{i}", number=i + 1, name=f"Unit {i}", profile=key, mode=mode.name, patch=patch, position=position, hangs_on=hangs_on)
+            Unit(
+                id=f"x{i}",
+                number=i + 1,
+                name=f"Unit {i}",
+                profile=key,
+                mode=mode.name,
+                patch=patch,
+                position=position,
+                hangs_on=hangs_on,
+            )
         )
-    outputs = tuple(Output(id=f"o{n}", universe=n, host="127.0.0.2", port_address=n) for n in range(1, universe + 1))
+    outputs = tuple(
+        Output(id=f"o{n}", universe=n, host="127.0.0.2", port_address=n)
+        for n in range(1, universe + 1)
+    )
     return replace(base, units=tuple(units), outputs=outputs)
 
 
@@ -61,7 +77,9 @@ def seconds(act) -> float:
 
 
 def journalled(show: Show) -> tuple[float, float]:
-    """Seconds the window waits for an edit of 1 to 100 units in the journal: the median, and for one of all units."""
+    """Seconds the window waits for an edit of 1 to 100 units in the journal: the median, and for
+    one of all units.
+    """
     chance = random.Random(4)
     with tempfile.TemporaryDirectory() as folder:
         journal = Journal(Path(folder) / "run")
@@ -91,7 +109,13 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
         changed = set_address(show, [f"x{500 * i + 7}"], (i * 30 + 1, 400))
         after.append(seconds(lambda s=changed: book.update(s)))
         after.append(seconds(lambda: book.update(show)))
-    yield "all snags after one edit / all anew", statistics.median(after) * 1e3, whole * 1e3, "ms", "under 20 ms, 1/20"
+    yield (
+        "all snags after one edit / all anew",
+        statistics.median(after) * 1e3,
+        whole * 1e3,
+        "ms",
+        "under 20 ms, 1/20",
+    )
 
     index = index_of(show)
     bare = best(lambda: {n: u.taken for n, u in index.universes.items()}, 20)
@@ -105,7 +129,9 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
 
     history = History(show)
     edits = [set_text(show, [f"x{i}"], "name", "other") for i in range(20)]
-    took = best(lambda: [(history.commit("name", s), history.undo()) for s in edits], 5) / len(edits)
+    took = best(lambda: [(history.commit("name", s), history.undo()) for s in edits], 5) / len(
+        edits
+    )
     copy = best(lambda: tuple(show.units), 20)
     yield "commit and undo / a copy of the tuple", took * 1e3, copy * 1e3, "ms", "under 10 ms"
 
@@ -123,15 +149,42 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
         decode_from = msgspec.json.encode(show.units)
         decode = best(lambda: msgspec.json.decode(decode_from, type=tuple[Unit, ...]), 5)
         median, longest = journalled(show)
-        yield "an edit of 1 to 100 units into the journal / all records bare", median * 1e3, encode * 1e3, "ms", "under 2 ms"
-        yield "an edit of all 20 000 units into the journal / all records bare", longest * 1e3, encode * 1e3, "ms", ""
-        yield "save / encoding the records bare", best(lambda: save_show(show, path), 3), encode, "s", "under 0.5 s, 5×"
-        yield "open / decoding the records bare", best(lambda: open_show(path), 3), decode, "s", "under 0.5 s, 5×"
+        yield (
+            "an edit of 1 to 100 units into the journal / all records bare",
+            median * 1e3,
+            encode * 1e3,
+            "ms",
+            "under 2 ms",
+        )
+        yield (
+            "an edit of all 20 000 units into the journal / all records bare",
+            longest * 1e3,
+            encode * 1e3,
+            "ms",
+            "",
+        )
+        yield (
+            "save / encoding the records bare",
+            best(lambda: save_show(show, path), 3),
+            encode,
+            "s",
+            "under 0.5 s, 5×",
+        )
+        yield (
+            "open / decoding the records bare",
+            best(lambda: open_show(path), 3),
+            decode,
+            "s",
+            "under 0.5 s, 5×",
+        )
 
     rows = ["Unit,Type,Mode,Address,Position"]
     for i in range(10_000):
         wrong = i % 20 == 0
-        rows.append(f"{i + 1},{'Lapwin 19' if wrong else 'Lapwing 19'},Short,{i // 40 + 1}.{i % 40 * 11 + 1},Bow rail")
+        rows.append(
+            f"{i + 1},{'Lapwin 19' if wrong else 'Lapwing 19'},Short,"
+            f"{i // 40 + 1}.{i % 40 * 11 + 1},Bow rail"
+        )
     text = "\n".join(rows)
     shelf = at_hand(Show())
     lines = best(lambda: [line.split(",") for line in text.splitlines()], 5)
@@ -155,13 +208,21 @@ def _table(show: Show) -> Iterator[tuple[str, float, float, str, str]]:
         bench.history.commit("name", set_text(bench.show, [f"x{i}"], "name", f"n{i}"))
         took.append(seconds(model.reload))
     plain = best(lambda: sorted(show.units, key=lambda u: u.number), 5)
-    yield "table refresh after one edit / one sort", statistics.median(took) * 1e3, plain * 1e3, "ms", "under 16 ms"
+    yield (
+        "table refresh after one edit / one sort",
+        statistics.median(took) * 1e3,
+        plain * 1e3,
+        "ms",
+        "under 16 ms",
+    )
     yield from _scrolling(replace(show, units=show.units[:5000]))
     app.processEvents()
 
 
 def _scrolling(show: Show) -> Iterator[tuple[str, float, float, str, str]]:
-    """Frames of the table and of the picture of the universes while they are scrolled, against an empty widget's."""
+    """Frames of the table and of the picture of the universes while they are scrolled, against an
+    empty widget's.
+    """
     from PySide6.QtGui import QPixmap
     from PySide6.QtWidgets import QApplication, QWidget
 
@@ -177,16 +238,27 @@ def _scrolling(show: Show) -> Iterator[tuple[str, float, float, str, str]]:
     canvas = QPixmap(1000, 560)
     bare.resize(canvas.size())
     plain = best(lambda: bare.render(canvas), 30)
-    for name, view in (("table of 5 000 rows", PatchTable(bench, PatchModel(bench))), ("250 universes", UniverseMap(bench))):
+    for name, view in (
+        ("table of 5 000 rows", PatchTable(bench, PatchModel(bench))),
+        ("250 universes", UniverseMap(bench)),
+    ):
         view.resize(canvas.size())
         view.show()
         app, bar, took = QApplication.instance(), view.verticalScrollBar(), []
         assert app
         app.processEvents()
-        for i in range(120):  # two rows at a time, as a wheel does; what is not new is moved, not painted
+        for i in range(
+            120
+        ):  # two rows at a time, as a wheel does; what is not new is moved, not painted
             bar.setValue(i * 48)
             took.append(seconds(app.processEvents))
-        yield f"a frame of the {name} scrolled, 95 % / an empty one", sorted(took)[114] * 1e3, plain * 1e3, "ms", "under 16.7 ms"
+        yield (
+            f"a frame of the {name} scrolled, 95 % / an empty one",
+            sorted(took)[114] * 1e3,
+            plain * 1e3,
+            "ms",
+            "under 16.7 ms",
+        )
         whole = best(lambda v=view: v.render(canvas), 10)
         yield "the same painted whole / an empty one", whole * 1e3, plain * 1e3, "ms", ""
         view.hide()

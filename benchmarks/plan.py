@@ -1,4 +1,6 @@
-"""Plan and Stage by figures: repaint of 5 000 units, aiming, light, picking; each against a baseline of the same run."""
+"""Plan and Stage by figures: repaint of 5 000 units, aiming, light, picking; each against a
+baseline of the same run.
+"""
 
 from __future__ import annotations
 
@@ -29,8 +31,14 @@ def spread_show(count: int) -> Show:
     for index in range(count):
         one = base.units[index % len(base.units)]
         place = (index % 100 * 0.8 - 40.0, index // 100 * 0.8 - 20.0, 6.0)
-        patched = tuple(replace(p, universe=1 + index // 12, address=1 + index % 12 * 40) for p in one.patch[:1])
-        units.append(replace(one, id=f"x{index}", number=index + 1, position=place, structure="", patch=patched))
+        patched = tuple(
+            replace(p, universe=1 + index // 12, address=1 + index % 12 * 40) for p in one.patch[:1]
+        )
+        units.append(
+            replace(
+                one, id=f"x{index}", number=index + 1, position=place, structure="", patch=patched
+            )
+        )
     return replace(base, units=tuple(units), verdicts=())
 
 
@@ -60,22 +68,48 @@ def _repaints() -> Iterator[tuple[str, float, float, str, str]]:
             canvas.port.pan(6, 3) if step % 2 else canvas.port.zoom(1.02, QPointF(300, 200))
             canvas._rest.start()
             frames.append(best(lambda: canvas.render(picture), 1))
-        yield "5 000 units panned and zoomed, a frame, 95 % / a bare fill", float(np.percentile(frames, 95)), base, "ms", "under 16 ms"
+        yield (
+            "5 000 units panned and zoomed, a frame, 95 % / a bare fill",
+            float(np.percentile(frames, 95)),
+            base,
+            "ms",
+            "under 16 ms",
+        )
 
         def anew() -> None:
             canvas._rest.stop()
             canvas._layer = None
             canvas.render(picture)
 
-        yield "5 000 units drawn anew at rest / a bare fill", best(anew), base, "ms", "not of every frame"
-        yield "5 000 units drawn again, nothing moved / a bare fill", best(lambda: canvas.render(picture)), base, "ms", "under 16 ms"
+        yield (
+            "5 000 units drawn anew at rest / a bare fill",
+            best(anew),
+            base,
+            "ms",
+            "not of every frame",
+        )
+        yield (
+            "5 000 units drawn again, nothing moved / a bare fill",
+            best(lambda: canvas.render(picture)),
+            base,
+            "ms",
+            "under 16 ms",
+        )
         QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=QPoint(200, 200))
-        yield "unit under the pointer among 5 000 / a bare fill", best(lambda: canvas.unit_at(QPointF(333, 222))), base, "ms", "under 5 ms"
+        yield (
+            "unit under the pointer among 5 000 / a bare fill",
+            best(lambda: canvas.unit_at(QPointF(333, 222))),
+            base,
+            "ms",
+            "under 5 ms",
+        )
 
 
 def _aiming() -> Iterator[tuple[str, float, float, str, str]]:
     rng = np.random.default_rng(4)
-    move = lambda z: np.block([[np.eye(3), np.array([[0.0], [0.0], [z]])], [np.zeros((1, 3)), np.ones((1, 1))]])  # noqa: E731
+    move = lambda z: np.block(  # noqa: E731
+        [[np.eye(3), np.array([[0.0], [0.0], [z]])], [np.zeros((1, 3)), np.ones((1, 1))]]
+    )
     chain = aim.Chain(move(-0.12), move(-0.34), move(-0.2), True, True)
     n = 1000
     base = np.tile(np.eye(4), (n, 1, 1))
@@ -88,14 +122,31 @@ def _aiming() -> Iterator[tuple[str, float, float, str, str]]:
     def scalar() -> None:
         for i in range(40):
             part = slice(i, i + 1)
-            one = aim.Reach(reach.pan_low[part], reach.pan_high[part], reach.tilt_low[part], reach.tilt_high[part])
+            one = aim.Reach(
+                reach.pan_low[part],
+                reach.pan_high[part],
+                reach.tilt_low[part],
+                reach.tilt_high[part],
+            )
             aim.aim(chain, base[part], target, one, (now[0][part], now[1][part]))
 
-    yield "1 000 units aimed / one after another", whole, best(scalar, 3) * n / 40, "ms", "under 5 ms, 1/50"
+    yield (
+        "1 000 units aimed / one after another",
+        whole,
+        best(scalar, 3) * n / 40,
+        "ms",
+        "under 5 ms, 1/50",
+    )
     show = spread_show(1000)
     live = Live(show)
     ids = [u.id for u in show.units]
-    yield "1 000 units aimed with limits, handling and levels / aimed bare", best(lambda: aim_units(live, ids, target), 3), whole, "ms", ""
+    yield (
+        "1 000 units aimed with limits, handling and levels / aimed bare",
+        best(lambda: aim_units(live, ids, target), 3),
+        whole,
+        "ms",
+        "",
+    )
 
 
 def _light() -> Iterator[tuple[str, float, float, str, str]]:
@@ -107,7 +158,13 @@ def _light() -> Iterator[tuple[str, float, float, str, str]]:
     barge = surfaces(show.structures)[0]
     points = np.random.default_rng(1).uniform(-8, 8, (40, 3)) * [1, 1, 0]
     slow = best(lambda: [contributions(beams, [p]) for p in points], 3) * 10_000 / 40
-    yield ("lux of 100x100 points, 300 units / point by point", best(lambda: over(beams, barge), 3), slow, "ms", "under 500 ms")
+    yield (
+        "lux of 100x100 points, 300 units / point by point",
+        best(lambda: over(beams, barge), 3),
+        slow,
+        "ms",
+        "under 500 ms",
+    )
     many = spread_show(1000)
     live = Live(many)
     view = RigView(many, live.compiled)

@@ -1,4 +1,6 @@
-"""Ten minutes of sending, watching and asking: memory must stay flat. Not part of the plain run; `./run bench soak`."""
+"""Ten minutes of sending, watching and asking: memory must stay flat. Not part of the plain run;
+`./run bench soak`.
+"""
 
 from __future__ import annotations
 
@@ -23,16 +25,26 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
     desk.start()
     desk.look(True)
     names = ("engine", "watch", "this process with the desk")
-    processes = [psutil.Process(engine.stats().pid), psutil.Process(listening.watch.pid), psutil.Process()]
-    routes = [Route(n, ELSEWHERE, n) for n in range(UNIVERSES)] + [Route(n, "127.0.0.10", n + 1, 5568, SACN) for n in range(UNIVERSES)]
+    processes = [
+        psutil.Process(engine.stats().pid),
+        psutil.Process(listening.watch.pid),
+        psutil.Process(),
+    ]
+    routes = [Route(n, ELSEWHERE, n) for n in range(UNIVERSES)] + [
+        Route(n, "127.0.0.10", n + 1, 5568, SACN) for n in range(UNIVERSES)
+    ]
     start: list[int] = []
     try:
         engine.enable(True)
         began, turn = time.monotonic(), 0
         while time.monotonic() - began < MINUTES * 60:
             turn += 1
-            some = routes[: len(routes) - turn % 3]  # routes come and go, as they do in a day's work
-            engine.publish(np.full(UNIVERSES * 512, turn % 256, np.uint8), some, Identity(bytes(16), "soak"))
+            some = routes[
+                : len(routes) - turn % 3
+            ]  # routes come and go, as they do in a day's work
+            engine.publish(
+                np.full(UNIVERSES * 512, turn % 256, np.uint8), some, Identity(bytes(16), "soak")
+            )
             engine.beat()
             engine.check()
             time.sleep(0.05)
@@ -41,7 +53,13 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
         for name, process, before in zip(names, processes, start, strict=True):
             grown = (process.memory_info().rss - before) / 1024
             yield f"{MINUTES} min: {name} grew / has at all", grown, before / 1024, "kB", "flat"
-        yield f"{MINUTES} min: packets lost / engine started again", listening.lost(), engine.restarts, "", "none"
+        yield (
+            f"{MINUTES} min: packets lost / engine started again",
+            listening.lost(),
+            engine.restarts,
+            "",
+            "none",
+        )
     finally:
         engine.stop()
         listening.close()

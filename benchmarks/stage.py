@@ -1,4 +1,6 @@
-"""The stage page of a 1280x800 window, drawn by software: pictures a second, and how soon a click is answered."""
+"""The stage page of a 1280x800 window, drawn by software: pictures a second, and how soon a click
+is answered.
+"""
 
 from __future__ import annotations
 
@@ -38,10 +40,16 @@ def measure(moving: bool, clicks: bool) -> tuple[float, list[float]]:
     while time.monotonic() - started < SECONDS:
         busy.spin(0.05)
         if clicks:
-            # real clicks on the stage and on the spine: from the event until everything it brings about is painted
+            # real clicks on the stage and on the spine: from the event until everything it brings
+            # about is painted
             busy.window.bench.select([])
             asked = time.perf_counter()
-            QTest.mouseClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(view.width() // 2, 20))
+            QTest.mouseClick(
+                view,
+                Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+                QPoint(view.width() // 2, 20),
+            )
             QTest.mouseClick(
                 busy.window.spine,
                 Qt.MouseButton.LeftButton,
@@ -55,7 +63,9 @@ def measure(moving: bool, clicks: bool) -> tuple[float, list[float]]:
     return rate, answers
 
 
-def drawn(renderer: Renderer, show: Show, drawing: Drawing, size: tuple[int, int], light: bool) -> float:
+def drawn(
+    renderer: Renderer, show: Show, drawing: Drawing, size: tuple[int, int], light: bool
+) -> float:
     """Milliseconds of a picture with everything moving, by this process's own renderer."""
     live = Live(show)
     if light:
@@ -63,13 +73,21 @@ def drawn(renderer: Renderer, show: Show, drawing: Drawing, size: tuple[int, int
     view = RigView(show, live.compiled)
     how = Drawn(cells=drawing.cells, boxes=drawing.bodies == "boxes")
     renderer.set_scene(scene_of(show, view.rig))
-    look = Look(scale=drawing.coarse, samples=drawing.samples, uneven=1.0 if drawing.uneven else 0.0)
+    look = Look(
+        scale=drawing.coarse, samples=drawing.samples, uneven=1.0 if drawing.uneven else 0.0
+    )
     tint = np.full((len(view.rig.order), 3), 0.17)
     out = bytearray(size[0] * size[1] * 4)
     movers = [u.id for u in show.units if 100 < u.number < 230 or u.number > 1000][:60]
     took = []
     for turn in range(24):
-        live.ask({(u, 0, name): 0.5 + 0.1 * math.sin(turn * 0.2 + i) for i, u in enumerate(movers) for name in ("Pan", "Tilt")})
+        live.ask(
+            {
+                (u, 0, name): 0.5 + 0.1 * math.sin(turn * 0.2 + i)
+                for i, u in enumerate(movers)
+                for name in ("Pan", "Tilt")
+            }
+        )
         start = time.perf_counter()
         beams, bodies = view.pose(live.frame, how)
         renderer.render(size, VIEWS["Seats"], beams, bodies, tint, look)
@@ -87,7 +105,13 @@ def _pictures() -> Iterator[tuple[str, float, float, str, str]]:
         ("demo 1280x800, fine", demo, FINE, (1280, 800), "67 ms or less"),
         ("300 units 900x600, quick", many, QUICK, (900, 600), "40 ms or less"),
     ):
-        yield f"picture, {name} / unlit", drawn(renderer, show, drawing, size, True), drawn(renderer, show, drawing, size, False), "ms", aim
+        yield (
+            f"picture, {name} / unlit",
+            drawn(renderer, show, drawing, size, True),
+            drawn(renderer, show, drawing, size, False),
+            "ms",
+            aim,
+        )
 
 
 def run() -> Iterator[tuple[str, float, float, str, str]]:
@@ -96,4 +120,10 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
     rate, _ = measure(moving=True, clicks=False)
     yield "stage, whole demo lit and moving / unlit", rate, still, "/s", "25 a second or more"
     _, answers = measure(moving=True, clicks=True)
-    yield "click answered while it moves, 95 % / median", float(np.percentile(answers, 95)), float(np.median(answers)), "ms", "within 50 ms"
+    yield (
+        "click answered while it moves, 95 % / median",
+        float(np.percentile(answers, 95)),
+        float(np.median(answers)),
+        "ms",
+        "within 50 ms",
+    )

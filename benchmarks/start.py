@@ -1,4 +1,6 @@
-"""Start to first picture: the application with the demo show, against a bare Qt window; both as whole processes."""
+"""Start to first picture: the application with the demo show, against a bare Qt window; both as
+whole processes.
+"""
 
 from __future__ import annotations
 
@@ -52,6 +54,9 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
     first_paint(OURS)  # warm the disk for both
     first_paint(BARE)
     # in turn, so that a machine that slows down for a while slows both
-    pairs = sorted(((first_paint(OURS), first_paint(BARE)) for _ in range(RUNS)), key=lambda pair: pair[0] / pair[1])
+    pairs = sorted(
+        ((first_paint(OURS), first_paint(BARE)) for _ in range(RUNS)),
+        key=lambda pair: pair[0] / pair[1],
+    )
     ours, bare = pairs[len(pairs) // 2]
     yield "start to first picture / bare Qt window", ours * 1e3, bare * 1e3, "ms", "within 4×"

@@ -43,10 +43,14 @@ class Browser:
             "--no-first-run",
         )
         command = [BROWSER, *flags, f"--user-data-dir={folder}", "about:blank"]
-        self._process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        self._process = subprocess.Popen(
+            command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        )
         note, end = folder / "DevToolsActivePort", time.monotonic() + 60
         while not note.exists() or len(note.read_text().split()) < 2:
-            assert time.monotonic() < end and self._process.poll() is None, "the browser does not start"
+            assert time.monotonic() < end and self._process.poll() is None, (
+                "the browser does not start"
+            )
             time.sleep(0.05)
         port, path = note.read_text().split()[:2]
         self._loop = asyncio.new_event_loop()
@@ -80,7 +84,14 @@ class Browser:
         self._number += 1
         number = self._number
         self._waiting[number] = asyncio.get_running_loop().create_future()
-        await self._socket.send_json({"id": number, "method": method, "params": more, **({"sessionId": session} if session else {})})
+        await self._socket.send_json(
+            {
+                "id": number,
+                "method": method,
+                "params": more,
+                **({"sessionId": session} if session else {}),
+            }
+        )
         told = await asyncio.wait_for(self._waiting[number], 25)
         assert "error" not in told, told
         return told["result"]
@@ -90,9 +101,18 @@ class Browser:
 
     def page(self, url: str, size: tuple[int, int] = (390, 844)) -> BrowserPage:
         context = self.ask("Target.createBrowserContext")["browserContextId"]
-        target = self.ask("Target.createTarget", url="about:blank", browserContextId=context)["targetId"]
+        target = self.ask("Target.createTarget", url="about:blank", browserContextId=context)[
+            "targetId"
+        ]
         session = self.ask("Target.attachToTarget", targetId=target, flatten=True)["sessionId"]
-        self.ask("Emulation.setDeviceMetricsOverride", session, width=size[0], height=size[1], deviceScaleFactor=1, mobile=True)
+        self.ask(
+            "Emulation.setDeviceMetricsOverride",
+            session,
+            width=size[0],
+            height=size[1],
+            deviceScaleFactor=1,
+            mobile=True,
+        )
         self.ask("Page.navigate", session, url=url)
         return BrowserPage(self, session)
 
@@ -113,7 +133,13 @@ class BrowserPage:
         self.browser, self.session = browser, session
 
     def run(self, script: str) -> Any:
-        told = self.browser.ask("Runtime.evaluate", self.session, expression=script, returnByValue=True, awaitPromise=True)
+        told = self.browser.ask(
+            "Runtime.evaluate",
+            self.session,
+            expression=script,
+            returnByValue=True,
+            awaitPromise=True,
+        )
         assert "exceptionDetails" not in told, told["exceptionDetails"]
         return told["result"].get("value")
 
@@ -137,7 +163,15 @@ class BrowserPage:
             f"(() => {{ const r = document.querySelector({found}).getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; }})()"
         )
         for kind in ("mousePressed", "mouseReleased"):
-            self.browser.ask("Input.dispatchMouseEvent", self.session, type=kind, x=box[0], y=box[1], button="left", clickCount=1)
+            self.browser.ask(
+                "Input.dispatchMouseEvent",
+                self.session,
+                type=kind,
+                x=box[0],
+                y=box[1],
+                button="left",
+                clickCount=1,
+            )
 
     def type(self, what: str, text: str) -> None:
         self.run(f"document.querySelector({json.dumps(what)}).focus()")
@@ -146,7 +180,9 @@ class BrowserPage:
     def picture(self) -> bytes:
         import base64
 
-        return base64.b64decode(self.browser.ask("Page.captureScreenshot", self.session, format="png")["data"])
+        return base64.b64decode(
+            self.browser.ask("Page.captureScreenshot", self.session, format="png")["data"]
+        )
 
 
 class Cut:

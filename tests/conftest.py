@@ -47,7 +47,9 @@ def demo() -> Show:
     return lantern_tide()
 
 
-def until(test: Callable[[], object], seconds: float = 12.0, wait: Callable[[float], object] = time.sleep) -> bool:
+def until(
+    test: Callable[[], object], seconds: float = 12.0, wait: Callable[[float], object] = time.sleep
+) -> bool:
     """True as soon as `test` holds. What is waited for gets far longer than it needs: a busy machine is no fault.
 
     Under three seconds the time itself is what is tried.
@@ -106,7 +108,13 @@ def command(*arguments: str) -> Done:
 
 def apart(*arguments: str, **more: Any) -> subprocess.CompletedProcess[str]:
     """Run it as a person does, in a process of its own."""
-    return subprocess.run([sys.executable, "-m", "isthmus.cli", *arguments], capture_output=True, text=True, timeout=60, **more)
+    return subprocess.run(
+        [sys.executable, "-m", "isthmus.cli", *arguments],
+        capture_output=True,
+        text=True,
+        timeout=60,
+        **more,
+    )
 
 
 def answer(*arguments: str) -> tuple[int, Any]:
@@ -126,7 +134,16 @@ def udp_listener(address: str = "127.0.0.9") -> socket.socket:
     return sock
 
 
-NETWORK = {"test_app", "test_cli", "test_from_nothing", "test_output", "test_properties", "test_room", "test_standin", "test_walk"}
+NETWORK = {
+    "test_app",
+    "test_cli",
+    "test_from_nothing",
+    "test_output",
+    "test_properties",
+    "test_room",
+    "test_standin",
+    "test_walk",
+}
 CLONE_NEWNET, SIOCSIFFLAGS, IFF_UP = 0x40000000, 0x8914, 1
 
 
@@ -149,16 +166,24 @@ LONG = {"test_walk", "test_from_nothing", "test_closed_loop"}
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Where workers share a network, tests that listen on the stand-in rig's addresses run in one of them, one after the other."""
     for item in [] if OWN_NETWORK else items:
-        if item.path.stem in NETWORK or "rig" in getattr(item, "fixturenames", ()) or item.get_closest_marker("network"):
+        if (
+            item.path.stem in NETWORK
+            or "rig" in getattr(item, "fixturenames", ())
+            or item.get_closest_marker("network")
+        ):
             item.add_marker(pytest.mark.xdist_group("network"))
-    items.sort(key=lambda item: item.path.stem not in LONG)  # begun first, so that no worker is left alone with them at the end
+    items.sort(
+        key=lambda item: item.path.stem not in LONG
+    )  # begun first, so that no worker is left alone with them at the end
 
 
 def _own_display() -> None:
     """A worker gets an X server of its own: windows of two workers would take the focus and the clipboard from each other."""
     read, write = os.pipe()
     server = subprocess.Popen(
-        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"], pass_fds=[write], stderr=subprocess.DEVNULL
+        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+        pass_fds=[write],
+        stderr=subprocess.DEVNULL,
     )
     atexit.register(server.terminate)
     os.close(write)
@@ -183,7 +208,9 @@ def make_window(qtbot, monkeypatch: pytest.MonkeyPatch):
     made: list[Window] = []
     threads = {t.name for t in threading.enumerate()}
 
-    def make(show: Show | None = None, rig: tuple[str, int] | None = None, page: str = "") -> Window:
+    def make(
+        show: Show | None = None, rig: tuple[str, int] | None = None, page: str = ""
+    ) -> Window:
         window = Window(show, rig)
         window.crash.happened.connect(lambda text: made_crash.append(text))
         window.resize(1280, 800)
@@ -192,7 +219,9 @@ def make_window(qtbot, monkeypatch: pytest.MonkeyPatch):
         window.activateWindow()
         qtbot.waitUntil(lambda: len(window.pages) > 1, timeout=20_000)
         with_keys = QApplication.focusWidget()
-        assert with_keys is None or with_keys.isVisible()  # a page made behind the first takes no keys from it
+        assert (
+            with_keys is None or with_keys.isVisible()
+        )  # a page made behind the first takes no keys from it
         if page:
             window.go(page)
         qtbot.wait(50)
@@ -223,7 +252,10 @@ def page(make_window, demo: Show, tmp_path_factory: pytest.TempPathFactory):
     assert until(lambda: len(found.link.shelf.columns) > 500 and not found.link.busy, 40, _pause)
     found.library.search()
     if not built.exists():
-        with contextlib.closing(sqlite3.connect(mine)) as here, contextlib.closing(sqlite3.connect(built)) as there:
+        with (
+            contextlib.closing(sqlite3.connect(mine)) as here,
+            contextlib.closing(sqlite3.connect(built)) as there,
+        ):
             here.backup(there)
     return found
 

@@ -8,7 +8,17 @@ from typing import Any
 from PySide6.QtCore import QCoreApplication, QEvent, QEventLoop, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QDialogButtonBox, QFileDialog, QLineEdit, QPushButton, QTableView, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QLineEdit,
+    QPushButton,
+    QTableView,
+    QWidget,
+)
 
 from conftest import until as patient
 
@@ -34,7 +44,11 @@ def activate(widget: QWidget) -> None:
 
 
 def child(parent: QWidget, name: str, kind: type = QWidget) -> QWidget:
-    found = [w for w in parent.findChildren(kind) if w.isVisible() and (not name or w.objectName() == name)]
+    found = [
+        w
+        for w in parent.findChildren(kind)
+        if w.isVisible() and (not name or w.objectName() == name)
+    ]
     assert found, f"nothing visible is called {name}"
     return found[0]
 
@@ -55,7 +69,13 @@ def press(parent: QWidget, name: str) -> None:
     click(child(parent, name, QPushButton))
 
 
-def drag(widget: QWidget, start: QPointF, end: QPointF, modifier: Qt.KeyboardModifier = NONE, steps: int = 6) -> None:
+def drag(
+    widget: QWidget,
+    start: QPointF,
+    end: QPointF,
+    modifier: Qt.KeyboardModifier = NONE,
+    steps: int = 6,
+) -> None:
     QTest.mousePress(widget, Qt.MouseButton.LeftButton, modifier, start.toPoint())
     for i in range(1, steps + 1):
         at = start + (end - start) * (i / steps)
@@ -86,7 +106,11 @@ def key(widget: QWidget, code: Qt.Key, modifier: Qt.KeyboardModifier = NONE) -> 
     settle()
 
 
-def shortcut(window: QWidget, code: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.ControlModifier) -> None:
+def shortcut(
+    window: QWidget,
+    code: Qt.Key,
+    modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.ControlModifier,
+) -> None:
     """A key pressed wherever the focus is."""
     activate(window)
     target = QApplication.focusWidget() or window
@@ -152,7 +176,9 @@ def dialog(name: str = "") -> QDialog:
     """The dialog that is open now."""
     assert until(lambda: isinstance(QApplication.activeModalWidget(), QDialog))
     found = QApplication.activeModalWidget()
-    assert isinstance(found, QDialog) and (not name or found.objectName() == name), found.objectName() if found else found
+    assert isinstance(found, QDialog) and (not name or found.objectName() == name), (
+        found.objectName() if found else found
+    )
     return found
 
 
@@ -168,7 +194,9 @@ def answer_file_dialog(path: str) -> None:
         line = found.findChild(QLineEdit, "fileNameEdit")
         line.setFocus()
         QTest.keyClick(line, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
-        QGuiApplication.clipboard().setText(path)  # typed letter by letter, Qt's dialog walks through folders
+        QGuiApplication.clipboard().setText(
+            path
+        )  # typed letter by letter, Qt's dialog walks through folders
         QTest.keyClick(line, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
         accept = found.findChild(QDialogButtonBox).buttons()[0]
         QTest.mouseClick(accept, Qt.MouseButton.LeftButton)

@@ -50,13 +50,19 @@ from isthmus.show.recovery import left_behind
 from isthmus.snags import find_snags
 from isthmus.stage import VIEWS
 
-CTRL, SHIFT, NONE = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
+CTRL, SHIFT, NONE = (
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.NoModifier,
+)
 
 
 # ---------------------------------------------------------------- never losing work
 
 
-def test_closing_with_unsaved_work_asks_and_only_then(make_window, demo: Show, tmp_path: Path) -> None:
+def test_closing_with_unsaved_work_asks_and_only_then(
+    make_window, demo: Show, tmp_path: Path
+) -> None:
     window = make_window(demo)
     file = tmp_path / "kept.isthmus"
     window.bench.commit("rename", edits.set_text(demo, ["u101"], "name", "Other"))
@@ -66,18 +72,26 @@ def test_closing_with_unsaved_work_asks_and_only_then(make_window, demo: Show, t
     heard = answer_question("Save")
     answer_file_dialog(str(file))
     window.close()
-    assert heard and until(lambda: not window.isVisible()) and open_show(file).unit("u101").name == "Other"
+    assert (
+        heard
+        and until(lambda: not window.isVisible())
+        and open_show(file).unit("u101").name == "Other"
+    )
     clean = make_window(demo)
     clean.close()  # nothing to lose, nothing asked
     assert not clean.isVisible()
 
 
-def test_a_save_that_fails_is_told_and_loses_nothing(make_window, demo: Show, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_save_that_fails_is_told_and_loses_nothing(
+    make_window, demo: Show, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     window = make_window(demo)
     window.bench.save(tmp_path / "a.isthmus")
     window.bench.commit("rename", edits.set_text(demo, ["u101"], "name", "Other"))
     with monkeypatch.context() as full:  # `undo` would undo the test's own home as well
-        full.setattr("isthmus.show.container.os.fsync", lambda fd: (_ for _ in ()).throw(OSError(28, "full")))
+        full.setattr(
+            "isthmus.show.container.os.fsync", lambda fd: (_ for _ in ()).throw(OSError(28, "full"))
+        )
         shortcut(window, Qt.Key.Key_S)
         assert "The disk is full" in window.notice.words and window.bench.history.unsaved == 1
     assert open_show(tmp_path / "a.isthmus") == demo
@@ -87,7 +101,9 @@ def test_a_save_that_fails_is_told_and_loses_nothing(make_window, demo: Show, tm
     assert window.bench.path == tmp_path / "a.isthmus"
 
 
-def test_an_unexpected_failure_saves_the_work_says_so_and_goes_on(make_window, demo: Show, qtbot) -> None:
+def test_an_unexpected_failure_saves_the_work_says_so_and_goes_on(
+    make_window, demo: Show, qtbot
+) -> None:
     window = make_window(demo)
     window.bench.commit("rename", edits.set_text(demo, ["u101"], "name", "Before the fall"))
     window.crash.happened.disconnect()  # this one is meant
@@ -119,7 +135,9 @@ def test_the_sign_tells_when_the_engine_was_killed_and_came_back(make_window, de
     assert "".join(t for t, _ in window.output.words()).startswith("Sending 4 universes, 4")
     before = window.output.stats.pid
     os.kill(before, signal.SIGKILL)
-    assert until(lambda: window.output.stats.restarts == 1 and window.output.stats.state == "sending", 8)
+    assert until(
+        lambda: window.output.stats.restarts == 1 and window.output.stats.state == "sending", 8
+    )
     assert window.output.stats.pid != before and "was started again at" in window.notice.words
     assert "started again 1 time" in window.bar.sign.toolTip()
     shortcut(window, Qt.Key.Key_Return)
@@ -138,14 +156,18 @@ def test_the_engine_keeps_its_beat_while_the_interface_is_busy(make_window, demo
     assert int(words[32]) - ticks > 22  # half of what it would be on a machine of its own
 
 
-def test_a_roll_call_in_the_way_a_missing_route_and_nothing_to_call_are_told(make_window, demo: Show) -> None:
+def test_a_roll_call_in_the_way_a_missing_route_and_nothing_to_call_are_told(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo)
     bench = window.bench
     bench.select(["u101"])
     shortcut(window, Qt.Key.Key_R)
     assert bench.call
     bench.levels(lambda live: live.light_up(["u102"]))
-    assert "The roll call holds the levels" in window.notice.words and "u102" not in bench.live.lit()
+    assert (
+        "The roll call holds the levels" in window.notice.words and "u102" not in bench.live.lit()
+    )
     bench.commit("remove", edits.remove_units(bench.show, {"u105"}))
     assert bench.call is None  # a called unit has gone
     bench.adopt(Show(), None)
@@ -160,7 +182,9 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     window = make_window(demo)
     bench = window.bench
     shortcut(window, Qt.Key.Key_K)
-    field = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "palette" and w.isVisible()).findChild(QLineEdit)
+    field = next(
+        w for w in QApplication.topLevelWidgets() if w.objectName() == "palette" and w.isVisible()
+    ).findChild(QLineEdit)
     keys(field, "bow wash 3")
     key(field, Qt.Key.Key_Return)
     assert [u.number for u in bench.selected()] == [203]
@@ -175,7 +199,9 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     key(editor, Qt.Key.Key_A, CTRL)
     keys(editor, "Bow wash three")
     key(editor, Qt.Key.Key_Return)
-    assert bench.show.unit("u203").name == "Bow wash three" and bench.selection != ["u203"]  # Enter went down
+    assert bench.show.unit("u203").name == "Bow wash three" and bench.selection != [
+        "u203"
+    ]  # Enter went down
     key(table, Qt.Key.Key_Up)
     shortcut(window, Qt.Key.Key_U)
     assert set(bench.live.lit()) == {"u203"}
@@ -197,12 +223,17 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     shortcut(window, Qt.Key.Key_R)
     for code in (Qt.Key.Key_A, Qt.Key.Key_N, Qt.Key.Key_B, Qt.Key.Key_S):
         shortcut(window, code, NONE)
-    assert {bench.show.unit(v.unit).number: v.result for v in bench.show.verdicts} == {101: "answers", 102: "silent"}
+    assert {bench.show.unit(v.unit).number: v.result for v in bench.show.verdicts} == {
+        101: "answers",
+        102: "silent",
+    }
     shortcut(window, Qt.Key.Key_E)
     assert bench.call is None and not bench.live.lit()
     bench.begin_call(start="u102")
     shortcut(window, Qt.Key.Key_C, NONE)
-    assert [bench.show.unit(v.unit).number for v in bench.show.verdicts] == [101] and bench.call.unit == "u102"
+    assert [bench.show.unit(v.unit).number for v in bench.show.verdicts] == [
+        101
+    ] and bench.call.unit == "u102"
 
 
 def test_typing_a_note_never_marks(make_window, demo: Show) -> None:
@@ -210,19 +241,29 @@ def test_typing_a_note_never_marks(make_window, demo: Show) -> None:
     press(window, "begin call")
     click(window.pages["Roll call"].call.note)
     keys(window.pages["Roll call"].call.note, "a saw, slow and nasty")
-    assert not window.bench.show.verdicts and window.pages["Roll call"].call.note.text() == "a saw, slow and nasty"
+    assert (
+        not window.bench.show.verdicts
+        and window.pages["Roll call"].call.note.text() == "a saw, slow and nasty"
+    )
     press(window, "wrong")
-    assert window.bench.show.verdicts[0].note == "a saw, slow and nasty" and window.pages["Roll call"].call.note.text() == ""
+    assert (
+        window.bench.show.verdicts[0].note == "a saw, slow and nasty"
+        and window.pages["Roll call"].call.note.text() == ""
+    )
 
 
-def test_the_palette_finds_who_sits_on_an_address_pages_snags_and_acts(make_window, demo: Show) -> None:
+def test_the_palette_finds_who_sits_on_an_address_pages_snags_and_acts(
+    make_window, demo: Show
+) -> None:
     from isthmus.app.shell.palette import find
 
     window = make_window(demo)
     seek = lambda text: find(text, window.bench, window.actions_, window.spine.titles, window.go)  # noqa: E731
     assert seek("1.030")[0].words == "1.030 belongs to 102 Mast high 2"
     assert seek("314")[0].words.startswith("314 ") and seek("routes")[0].kind == "page"
-    assert any(h.kind == "snag" for h in seek("claim")) and seek("light up") == []  # nothing in hand
+    assert (
+        any(h.kind == "snag" for h in seek("claim")) and seek("light up") == []
+    )  # nothing in hand
     window.bench.select(["u101"])
     assert seek("light up")[0].kind == "act" and seek("zzz") == []
     seek("1.030")[0].run()
@@ -257,8 +298,14 @@ def test_the_table_copies_and_pastes_as_spreadsheets_do(make_window, demo: Show)
     assert QGuiApplication.clipboard().text() == "201\n202\n"  # the block, as spreadsheets have it
     key(table, Qt.Key.Key_X, CTRL | Qt.KeyboardModifier.AltModifier)
     copied = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
-    assert copied[0][:2] == ["Unit", "Name"] and [row[0] for row in copied[1:]] == ["201", "202"] and copied[1][4] == "2.001"
-    table.setCurrentIndex(window.pages["Patch"].units.model.index(window.pages["Patch"].units.model.row_of("u201"), 4))
+    assert (
+        copied[0][:2] == ["Unit", "Name"]
+        and [row[0] for row in copied[1:]] == ["201", "202"]
+        and copied[1][4] == "2.001"
+    )
+    table.setCurrentIndex(
+        window.pages["Patch"].units.model.index(window.pages["Patch"].units.model.row_of("u201"), 4)
+    )
     QGuiApplication.clipboard().setText("2.301\n2.321\n2.341")
     key(table, Qt.Key.Key_V, CTRL)
     assert [bench.show.unit(f"u20{i}").patch[0].address for i in (1, 2, 3)] == [301, 321, 341]
@@ -268,7 +315,9 @@ def test_the_table_copies_and_pastes_as_spreadsheets_do(make_window, demo: Show)
     key(table, Qt.Key.Key_V, CTRL)
     assert bench.show is before and "nonsense" in window.notice.words  # all or nothing
     bench.select(["u401", "u402"])
-    gel = window.pages["Patch"].units.model.index(window.pages["Patch"].units.model.row_of("u401"), 7)
+    gel = window.pages["Patch"].units.model.index(
+        window.pages["Patch"].units.model.row_of("u401"), 7
+    )
     table.selectionModel().setCurrentIndex(gel, QItemSelectionModel.SelectionFlag.ClearAndSelect)
     bench.select(["u401", "u402"])
     QGuiApplication.clipboard().setText("Kelp 7")
@@ -276,7 +325,9 @@ def test_the_table_copies_and_pastes_as_spreadsheets_do(make_window, demo: Show)
     assert [bench.show.unit(u).gel for u in ("u401", "u402")] == ["Kelp 7", "Kelp 7"]
 
 
-def test_the_filter_is_loud_sorting_sorts_and_the_ruler_takes_units_in_hand(make_window, demo: Show) -> None:
+def test_the_filter_is_loud_sorting_sorts_and_the_ruler_takes_units_in_hand(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo, page="Patch")
     page = window.pages["Patch"]
     retype(page.units.needle, "lapwing wide")
@@ -288,7 +339,12 @@ def test_the_filter_is_loud_sorting_sorts_and_the_ruler_takes_units_in_hand(make
     press(window, "Show all rows")
     assert not page.units.sign.loud and len(page.units.model.rows) == 66
     press(window, "Snags only")
-    assert {u.number for u in page.units.model.rows} >= {313, 314, 502, 421} and page.units.sign.loud
+    assert {u.number for u in page.units.model.rows} >= {
+        313,
+        314,
+        502,
+        421,
+    } and page.units.sign.loud
     press(window, "Snags only")
     page.units.table.sortByColumn(4, Qt.SortOrder.DescendingOrder)
     assert page.units.model.rows[0].patch == () and page.units.model.rows[1].number == 501
@@ -298,30 +354,51 @@ def test_the_filter_is_loud_sorting_sorts_and_the_ruler_takes_units_in_hand(make
     click(page.units.ruler, QPointF(k * 12, 32 + 20))  # slot 12 to 13: unit 202
     assert window.bench.selection == ["u202"]
     click(page.units.ruler, QPointF(k * 24, 32 + 20), CTRL)
-    assert window.bench.selection == ["u202", "u203"] and page.units.table.ordinals == {"u202": 1, "u203": 2}
+    assert window.bench.selection == ["u202", "u203"] and page.units.table.ordinals == {
+        "u202": 1,
+        "u203": 2,
+    }
     key(page.units.ruler, Qt.Key.Key_Right)
     assert page.units.ruler.universe == 3
     rows = [page.units.model.row_of(u) for u in ("u101", "u103")]
     page.units.table.scrollToTop()
     for row, modifier in zip(rows, (NONE, CTRL), strict=True):
-        click(page.units.table.viewport(), QPointF(page.units.table.visualRect(page.units.model.index(row, 1)).center()), modifier)
+        click(
+            page.units.table.viewport(),
+            QPointF(page.units.table.visualRect(page.units.model.index(row, 1)).center()),
+            modifier,
+        )
     assert window.bench.selection == ["u101", "u103"]
 
 
-def test_the_inspector_edits_all_in_hand_at_once_and_shows_what_differs(make_window, demo: Show) -> None:
+def test_the_inspector_edits_all_in_hand_at_once_and_shows_what_differs(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo)
     bench, fields = window.bench, window.inspector.fields
     bench.select(["u201", "u202", "u211"])
-    assert fields["Mode"].placeholderText().startswith("≠") and fields["Mode"].property("mixed") and fields["Unit"].text() == "201–202, 211"
+    assert (
+        fields["Mode"].placeholderText().startswith("≠")
+        and fields["Mode"].property("mixed")
+        and fields["Unit"].text() == "201–202, 211"
+    )
     retype(fields["Starts at"], "3.401")
-    assert [bench.show.unit(u).patch[0].address for u in ("u201", "u202", "u211")] == [401, 412, 423]
+    assert [bench.show.unit(u).patch[0].address for u in ("u201", "u202", "u211")] == [
+        401,
+        412,
+        423,
+    ]
     retype(fields["Height z"], "6,5")
     assert {bench.show.unit(u).position[2] for u in bench.selection} == {6.5} and len(
         {bench.show.unit(u).position[0] for u in bench.selection}
     ) == 3
     before = bench.show
     retype(fields["Upstage y"], "far")
-    assert "is no distance" in window.notice.words and bench.show is before and fields["Upstage y"].text() != "far"
+    assert (
+        "is no distance" in window.notice.words
+        and bench.show is before
+        and fields["Upstage y"].text() != "far"
+    )
     retype(fields["Unit"], "801-803")
     assert sorted(u.number for u in bench.selected()) == [801, 802, 803]
     bench.select(["u208"])
@@ -332,7 +409,9 @@ def test_the_inspector_edits_all_in_hand_at_once_and_shows_what_differs(make_win
     assert bench.show.unit("u208").mode == "Short"
 
 
-def test_routes_are_typed_switched_and_taken_away_and_wrong_entries_stay_out(make_window, demo: Show) -> None:
+def test_routes_are_typed_switched_and_taken_away_and_wrong_entries_stay_out(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo, page="Routes")
     bench, page = window.bench, window.pages["Routes"]
     type_in_cell(page.routes.table, 0, 6, "0.1.1")
@@ -368,7 +447,12 @@ def test_routes_are_typed_switched_and_taken_away_and_wrong_entries_stay_out(mak
     retype(child(entry, "Name"), "Ferry C")
     retype(child(entry, "Address"), "127.0.0.4")
     press(entry, "Add it")
-    assert until(lambda: bench.show.nodes[-1].name == "Ferry C") and bench.show.nodes[-1].ports == (0, 1, 2, 3)
+    assert until(lambda: bench.show.nodes[-1].name == "Ferry C") and bench.show.nodes[-1].ports == (
+        0,
+        1,
+        2,
+        3,
+    )
 
 
 def test_the_plan_zooms_about_the_pointer_fits_and_nudges_in_steps(make_window, demo: Show) -> None:
@@ -378,7 +462,16 @@ def test_the_plan_zooms_about_the_pointer_fits_and_nudges_in_steps(make_window, 
     before = canvas.to_metres(at)
     for turn in (120, 120, -120):
         place, none = QPointF(canvas.mapToGlobal(at.toPoint())), QPoint()
-        event = QWheelEvent(at, place, none, QPoint(0, turn), Qt.MouseButton.NoButton, NONE, Qt.ScrollPhase.NoScrollPhase, False)
+        event = QWheelEvent(
+            at,
+            place,
+            none,
+            QPoint(0, turn),
+            Qt.MouseButton.NoButton,
+            NONE,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
         QApplication.sendEvent(canvas, event)
     assert canvas.to_metres(at) == pytest.approx(before, abs=1e-6) and canvas.port.scale > 40
     x, y = canvas.to_metres(canvas.to_px(3.25, -1.5))
@@ -392,15 +485,26 @@ def test_the_plan_zooms_about_the_pointer_fits_and_nudges_in_steps(make_window, 
     start = bench.show.unit("u214").position
     key(canvas, Qt.Key.Key_Right)
     key(canvas, Qt.Key.Key_Up, SHIFT)
-    assert bench.show.unit("u214").position == pytest.approx((start[0] + 0.05, start[1] + 0.5, start[2]))
-    drag(canvas, canvas.to_px(start[0] + 0.05, start[1] + 0.5), canvas.to_px(start[0] + 2.05, start[1] + 1.0), SHIFT)
+    assert bench.show.unit("u214").position == pytest.approx(
+        (start[0] + 0.05, start[1] + 0.5, start[2])
+    )
+    drag(
+        canvas,
+        canvas.to_px(start[0] + 0.05, start[1] + 0.5),
+        canvas.to_px(start[0] + 2.05, start[1] + 1.0),
+        SHIFT,
+    )
     moved = bench.show.unit("u214").position
-    assert moved[1] == pytest.approx(start[1] + 0.5) and moved[0] - start[0] > 1.5  # Shift keeps to one direction
+    assert (
+        moved[1] == pytest.approx(start[1] + 0.5) and moved[0] - start[0] > 1.5
+    )  # Shift keeps to one direction
     shortcut(window, Qt.Key.Key_Z)
     assert bench.show.unit("u214").position[0] == pytest.approx(start[0] + 0.05)
 
 
-def test_the_stage_draws_turns_chooses_and_says_when_it_cannot(make_window, demo: Show, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_stage_draws_turns_chooses_and_says_when_it_cannot(
+    make_window, demo: Show, monkeypatch: pytest.MonkeyPatch
+) -> None:
     window = make_window(demo, page="Stage")
     view = window.pages["Stage"].view
     assert until(lambda: view.pictures > 0, 30)
@@ -414,7 +518,11 @@ def test_the_stage_draws_turns_chooses_and_says_when_it_cannot(make_window, demo
     count = view.pictures
     assert until(lambda: view.pictures > count + 3)
     lit = view.grab().toImage()
-    bright = lambda image: sum(QColor(image.pixel(x, y)).value() for x in range(8, image.width(), 16) for y in range(8, image.height(), 16))  # noqa: E731
+    bright = lambda image: sum(  # noqa: E731
+        QColor(image.pixel(x, y)).value()
+        for x in range(8, image.width(), 16)
+        for y in range(8, image.height(), 16)
+    )
     assert bright(lit) > bright(dark) + 200
     camera = view.camera
     drag(view, QPointF(400, 300), QPointF(460, 290))
@@ -471,14 +579,18 @@ def test_readiness_goes_where_a_snag_is_mended_by_hand(make_window, demo: Show) 
     window.go("Readiness")
     while mendable := next((s for s in window.bench.snags if s.mend), None):
         window.readiness.follow(mendable)
-    assert [s.rule for s in window.bench.snags] == ["silent"] and window.readiness.head.parts[-2] == "1"
+    assert [s.rule for s in window.bench.snags] == ["silent"] and window.readiness.head.parts[
+        -2
+    ] == "1"
     assert window.readiness.list.snags.rowCount() == len(find_snags(window.bench.show))
 
 
 def test_lists_dropped_on_the_wrong_file_are_told(make_window, demo: Show, tmp_path: Path) -> None:
     window = make_window(demo, page="Patch")
     (tmp_path / "x.csv").write_text("a,b\n1,2\n")
-    window.pages["Patch"].open_list(tmp_path / "x.csv")  # a table of anything opens, so that its columns can be chosen
+    window.pages["Patch"].open_list(
+        tmp_path / "x.csv"
+    )  # a table of anything opens, so that its columns can be chosen
     assert "No column is chosen for Unit and Type" in dialog("hang list").counts.text()
     dialog("hang list").reject()
     with pytest.raises(FileFault):
@@ -519,7 +631,9 @@ def test_text_and_marks_reach_their_contrast_on_every_ground_they_stand_on(name:
     ):
         assert contrast(c[on], c[ground]) >= 4.5, on
     for hue in c["universe"]:
-        assert contrast(c["text"], hue["fill_a"]) >= 4.5 and contrast(c["text"], hue["fill_b"]) >= 4.5
+        assert (
+            contrast(c["text"], hue["fill_a"]) >= 4.5 and contrast(c["text"], hue["fill_b"]) >= 4.5
+        )
     for ground in ("deep", "shelf", "abyss"):
         assert contrast(c["line_strong"], c[ground]) >= 3
 
@@ -533,7 +647,9 @@ def test_no_colour_is_written_outside_the_tokens() -> None:
 
 
 @pytest.mark.parametrize(("size", "name"), [((1024, 700), "day"), ((1920, 1080), "night")])
-def test_every_page_stands_in_small_and_large_windows_in_both_themes(make_window, demo: Show, size: tuple[int, int], name: str) -> None:
+def test_every_page_stands_in_small_and_large_windows_in_both_themes(
+    make_window, demo: Show, size: tuple[int, int], name: str
+) -> None:
     window = make_window(demo)
     try:
         theme.set(name)
@@ -545,8 +661,13 @@ def test_every_page_stands_in_small_and_large_windows_in_both_themes(make_window
             assert window.size().toTuple() == size
             for widget in window.findChildren(QPushButton):
                 if widget.isVisible() and widget.window() is window:
-                    inside = widget.mapTo(window, widget.rect().topLeft()), widget.mapTo(window, widget.rect().bottomRight())
-                    assert inside[0].x() >= 0 and inside[1].x() < size[0] and inside[1].y() < size[1], widget.text()
+                    inside = (
+                        widget.mapTo(window, widget.rect().topLeft()),
+                        widget.mapTo(window, widget.rect().bottomRight()),
+                    )
+                    assert (
+                        inside[0].x() >= 0 and inside[1].x() < size[0] and inside[1].y() < size[1]
+                    ), widget.text()
     finally:
         theme.set("night")
 
@@ -600,7 +721,10 @@ def test_settings_that_do_not_read_fall_back_and_are_kept_beside() -> None:
     file.parent.mkdir(parents=True)
     for bad in ("{", json.dumps({"window": "wide"}), "\0"):
         file.write_text(bad)
-        assert settings.load() == settings.Settings() and file.with_suffix(".json.bad").read_text() == bad
+        assert (
+            settings.load() == settings.Settings()
+            and file.with_suffix(".json.bad").read_text() == bad
+        )
     file.write_text(json.dumps({"theme": "noon", "window": [10, 99999], "later": 1}))
     assert settings.load() == settings.Settings(window=(800, 4320))
     settings.save(settings.Settings(theme="day", last_show="/x"))
@@ -611,7 +735,11 @@ def test_the_demo_program_starts_with_its_rig_and_ends_cleanly_on_a_signal(tmp_p
     import subprocess
     import sys
 
-    application = subprocess.Popen([sys.executable, "-m", "isthmus.app.shell.main", "--demo"], stderr=subprocess.PIPE, text=True)
+    application = subprocess.Popen(
+        [sys.executable, "-m", "isthmus.app.shell.main", "--demo"],
+        stderr=subprocess.PIPE,
+        text=True,
+    )
     try:
         assert wait_until(lambda: _listens("127.0.0.2"), 15)
         time.sleep(1.5)

@@ -24,7 +24,9 @@ from isthmus.stage import Camera, Drawn
 from isthmus.stage.bodies import GOBO_SIZE, bodies, gobos, made_gobo
 from isthmus.stage.meshes_in import fitted, read_mesh, simplified
 
-OBJ = b"mtllib /etc/passwd\nv 0 0 0\nv 2 0 0\nv 0 1 0\nv 0 0 4\nf 1 2 3\nf 1 2 4\nf 1 3 4\nf 2 3 4\n"
+OBJ = (
+    b"mtllib /etc/passwd\nv 0 0 0\nv 2 0 0\nv 0 1 0\nv 0 0 4\nf 1 2 3\nf 1 2 4\nf 1 3 4\nf 2 3 4\n"
+)
 
 
 def chunk(kind: int, body: bytes) -> bytes:
@@ -33,7 +35,9 @@ def chunk(kind: int, body: bytes) -> bytes:
 
 def three_ds(triangles: np.ndarray) -> bytes:
     flat = triangles.reshape(-1, 3).astype("<f4")
-    faces = np.concatenate([np.arange(len(flat)).reshape(-1, 3), np.zeros((len(triangles), 1))], axis=1).astype("<u2")
+    faces = np.concatenate(
+        [np.arange(len(flat)).reshape(-1, 3), np.zeros((len(triangles), 1))], axis=1
+    ).astype("<u2")
     corners = chunk(0x4110, struct.pack("<H", len(flat)) + flat.tobytes())
     sides = chunk(0x4120, struct.pack("<H", len(triangles)) + faces.tobytes())
     named = chunk(0x4000, b"body\0" + chunk(0x4100, corners + sides))
@@ -42,13 +46,21 @@ def three_ds(triangles: np.ndarray) -> bytes:
 
 def test_meshes_of_every_kind_read_as_what_was_written() -> None:
     block = box((-0.5, -0.25, -1.0), (0.5, 0.25, 0.0))
-    for data in (glb(block), three_ds(block), three_ds(block * 1000)):  # a 3ds in millimetres is told by its size
+    for data in (
+        glb(block),
+        three_ds(block),
+        three_ds(block * 1000),
+    ):  # a 3ds in millimetres is told by its size
         found = read_mesh(data, "x")
         flat = found.reshape(-1, 3)
-        assert found.shape == (12, 3, 3) and np.ptp(flat, axis=0) == pytest.approx((1.0, 0.5, 1.0), abs=1e-4)
+        assert found.shape == (12, 3, 3) and np.ptp(flat, axis=0) == pytest.approx(
+            (1.0, 0.5, 1.0), abs=1e-4
+        )
     tall = read_mesh(OBJ, "x.obj")
     assert tall.shape == (4, 3, 3) and tall.reshape(-1, 3).max(axis=0) == pytest.approx((2, 1, 4))
-    assert np.ptp(fitted(block, (0.3, 0.0, 2.0)).reshape(-1, 3), axis=0) == pytest.approx((0.3, 0.5, 2.0))
+    assert np.ptp(fitted(block, (0.3, 0.0, 2.0)).reshape(-1, 3), axis=0) == pytest.approx(
+        (0.3, 0.5, 2.0)
+    )
 
 
 def test_heavy_meshes_keep_their_shape_with_few_triangles() -> None:
@@ -61,7 +73,9 @@ def test_heavy_meshes_keep_their_shape_with_few_triangles() -> None:
     heavy = np.array(rows, np.float32)
     light = simplified(heavy, 900)
     assert len(heavy) > 15_000 and 20 < len(light) <= 900
-    assert light.reshape(-1, 3).min(axis=0) == pytest.approx(heavy.reshape(-1, 3).min(axis=0), abs=0.2)
+    assert light.reshape(-1, 3).min(axis=0) == pytest.approx(
+        heavy.reshape(-1, 3).min(axis=0), abs=0.2
+    )
     assert simplified(light, 2000) is light
 
 
@@ -116,10 +130,15 @@ def test_iris_gobo_and_prism_are_read_from_the_slots_and_home_is_open() -> None:
     live.light_up(["u101"])
     beams, (row,), _ = posed(show, live, "u101")
     assert beams.iris[row] == 1 and beams.gobo[row] == -1 and np.isinf(beams.blades[row]).all()
-    live.ask({("u101", 0, "Iris"): 0.75, ("u101", 0, "Gobo1"): 60 / 255, ("u101", 0, "Gobo1Pos"): 0.25})
+    live.ask(
+        {("u101", 0, "Iris"): 0.75, ("u101", 0, "Gobo1"): 60 / 255, ("u101", 0, "Gobo1Pos"): 0.25}
+    )
     view = RigView(show, live.compiled)
     beams, (row,), _ = posed(show, live, "u101")
-    assert beams.iris[row] == pytest.approx(0.25, abs=0.01) and view.rig.gobos[beams.gobo[row]].name == "Ripples"
+    assert (
+        beams.iris[row] == pytest.approx(0.25, abs=0.01)
+        and view.rig.gobos[beams.gobo[row]].name == "Ripples"
+    )
     assert beams.turn[row] == pytest.approx(np.pi / 2, abs=1e-3)
     live.ask({("u101", 0, "Prism1"): 1.0})
     split, rows, _ = posed(show, live, "u101")
@@ -146,8 +165,12 @@ def test_cells_are_drawn_each_averaged_or_as_a_pattern() -> None:
         and one.rgb[row] == pytest.approx(each.rgb[rows].sum(axis=0))
         and one.origin[row] == pytest.approx(each.origin[rows].mean(axis=0))
     )
-    assert sorted(both.kind[many]) == [1, 2, 2, 2, 2, 2, 2] and both.rgb[many][both.kind[many] == 2] == pytest.approx(each.rgb[rows])
-    off = replace(show, units=tuple(replace(u, beam_off=True) if u.id == "u301" else u for u in show.units))
+    assert sorted(both.kind[many]) == [1, 2, 2, 2, 2, 2, 2] and both.rgb[many][
+        both.kind[many] == 2
+    ] == pytest.approx(each.rgb[rows])
+    off = replace(
+        show, units=tuple(replace(u, beam_off=True) if u.id == "u301" else u for u in show.units)
+    )
     hidden, rows, _ = posed(off, live, "u301")
     assert (hidden.kind[rows] == 2).all()  # its lenses glow, its beams are not drawn
     shown, rows, _ = posed(off, live, "u301", Drawn(hide_off=False))
@@ -160,7 +183,10 @@ def test_a_strobe_flashes_with_the_time_only_where_it_is_asked_to() -> None:
     live.light_up(["u101"])
     live.ask({("u101", 0, "Shutter1"): 130 / 255})
     still, (row,), _ = posed(show, live, "u101")
-    moments = [posed(show, live, "u101", Drawn(flash=True, time=t / 200))[0].rgb[row].max() for t in range(60)]
+    moments = [
+        posed(show, live, "u101", Drawn(flash=True, time=t / 200))[0].rgb[row].max()
+        for t in range(60)
+    ]
     assert still.rgb[row].max() > 0 and 0 < sum(m > 0 for m in moments) < 60
 
 
@@ -169,7 +195,11 @@ def test_a_strobe_flashes_with_the_time_only_where_it_is_asked_to() -> None:
 def test_a_gobo_of_its_name_is_always_the_same_and_round(seed: int) -> None:
     name = f"gobo {seed}"
     one = made_gobo(name)
-    assert one.shape == (GOBO_SIZE, GOBO_SIZE) and (one == made_gobo(name)).all() and one[0, 0] == 0 == one[-1, -1]
+    assert (
+        one.shape == (GOBO_SIZE, GOBO_SIZE)
+        and (one == made_gobo(name)).all()
+        and one[0, 0] == 0 == one[-1, -1]
+    )
     assert 0.03 < one.mean() / 255 < 0.95
 
 
@@ -212,8 +242,13 @@ def renderer() -> Renderer:
 
 def pool(renderer: Renderer, wanted: dict, kind: str = "deck") -> np.ndarray:
     """The pool of one head on a floor seen from straight above, without haze: (rows, columns) of brightness."""
-    show = replace(as_hung(), structures=(Structure(id="d", kind=kind, position=(0, 0, -0.1), size=(12, 12, 0.2)),))
-    units = tuple(replace(u, position=(0.0, 0.0, 5.0), structure="") for u in show.units if u.id == "u101")
+    show = replace(
+        as_hung(),
+        structures=(Structure(id="d", kind=kind, position=(0, 0, -0.1), size=(12, 12, 0.2)),),
+    )
+    units = tuple(
+        replace(u, position=(0.0, 0.0, 5.0), structure="") for u in show.units if u.id == "u101"
+    )
     show = replace(show, units=units)
     live = Live(show)
     live.light_up(["u101"])
@@ -222,10 +257,22 @@ def pool(renderer: Renderer, wanted: dict, kind: str = "deck") -> np.ndarray:
     beams, made = view.pose(live.frame)
     renderer.set_scene(scene_of(show, view.rig))
     camera = Camera(target=(0, 0, 0), distance=24, height=89, fov=15)
-    renderer.render(SIZE, camera, beams, made, np.full((1, 3), 0.0), Look(haze=0.0, room=0.0, scale=1, samples=0))
+    renderer.render(
+        SIZE,
+        camera,
+        beams,
+        made,
+        np.full((1, 3), 0.0),
+        Look(haze=0.0, room=0.0, scale=1, samples=0),
+    )
     out = bytearray(SIZE[0] * SIZE[1] * 4)
     renderer.read_into(out)
-    return np.frombuffer(bytes(out), np.uint8).reshape(SIZE[1], SIZE[0], 4)[:, :, :3].astype(float).mean(axis=2)
+    return (
+        np.frombuffer(bytes(out), np.uint8)
+        .reshape(SIZE[1], SIZE[0], 4)[:, :, :3]
+        .astype(float)
+        .mean(axis=2)
+    )
 
 
 def test_a_pool_shrinks_with_the_iris_and_carries_the_gobo_turned(renderer: Renderer) -> None:
@@ -234,7 +281,9 @@ def test_a_pool_shrinks_with_the_iris_and_carries_the_gobo_turned(renderer: Rend
     area = lambda p: int((p > 20).sum())  # noqa: E731
     assert area(open_) > 1000 and area(closed) / area(open_) == pytest.approx(0.25, abs=0.12)
     net = pool(renderer, {"Zoom": 0.2, "Gobo1": 60 / 255})
-    inside = (open_ > 60) & (np.hypot(*(np.indices(SIZE) - 120)) > 14)  # the unit itself hangs in the middle
+    inside = (open_ > 60) & (
+        np.hypot(*(np.indices(SIZE) - 120)) > 14
+    )  # the unit itself hangs in the middle
     assert (net[inside] < open_[inside] - 40).mean() > 0.1 and (
         net[inside] > open_[inside] - 15
     ).mean() > 0.1  # some of it dark, some as bright
@@ -245,7 +294,9 @@ def test_a_pool_shrinks_with_the_iris_and_carries_the_gobo_turned(renderer: Rend
     assert agree > 0.75 > np.corrcoef(net[inside], turned[inside])[0, 1] + 0.1
 
 
-def test_light_falls_off_as_it_is_told_and_stray_lamps_hang_in_clear_air(renderer: Renderer) -> None:
+def test_light_falls_off_as_it_is_told_and_stray_lamps_hang_in_clear_air(
+    renderer: Renderer,
+) -> None:
     show = as_hung()
     live = Live(show)
     live.light_up(["u214"])
@@ -255,12 +306,21 @@ def test_light_falls_off_as_it_is_told_and_stray_lamps_hang_in_clear_air(rendere
     camera = Camera(target=(0, 0, 3.4), distance=26, height=0.5, fov=34)
 
     def column(look: Look) -> np.ndarray:
-        renderer.render((320, 200), camera, beams, made, np.full((len(view.rig.order), 3), 0.1), look)
+        renderer.render(
+            (320, 200), camera, beams, made, np.full((len(view.rig.order), 3), 0.1), look
+        )
         out = bytearray(320 * 200 * 4)
         renderer.read_into(out)
-        picture = np.frombuffer(bytes(out), np.uint8).reshape(200, 320, 4)[:, :, :3].astype(float).sum(axis=2)
+        picture = (
+            np.frombuffer(bytes(out), np.uint8)
+            .reshape(200, 320, 4)[:, :, :3]
+            .astype(float)
+            .sum(axis=2)
+        )
         place = next(u.position for u in show.units if u.id == "u214")
-        points, _ = camera.project(np.array([[place[0], place[1], z] for z in (5.2, 1.5)]), 320, 200)
+        points, _ = camera.project(
+            np.array([[place[0], place[1], z] for z in (5.2, 1.5)]), 320, 200
+        )
         return np.array([picture[int(y), int(x)] for x, y in points])
 
     looks = {fall: column(Look(uneven=0.0, fall=fall)) for fall in ("true", "gentle", "none")}

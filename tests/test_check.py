@@ -25,7 +25,9 @@ def rules(show: Show) -> set[str]:
 def with_unit(show: Show, **more: object) -> Show:
     unit = show.unit("u101")
     assert unit
-    return replace(show, units=tuple(replace(u, **more) if u.id == "u101" else u for u in show.units))
+    return replace(
+        show, units=tuple(replace(u, **more) if u.id == "u101" else u for u in show.units)
+    )
 
 
 def test_the_rig_as_hung_has_only_the_snags_nobody_can_avoid() -> None:
@@ -39,12 +41,20 @@ CASES = {
     "double-number": lambda s: edits.set_number(s, "u102", 101),
     "mode-unknown": lambda s: with_unit(s, mode="Gone"),
     "profile-unreadable": lambda s: replace(
-        s, profiles=(StoredProfile(key=s.profiles[0].key, file="x.gdtf", data=b"torn"), *s.profiles[1:])
+        s,
+        profiles=(
+            StoredProfile(key=s.profiles[0].key, file="x.gdtf", data=b"torn"),
+            *s.profiles[1:],
+        ),
     ),
     "no-address": lambda s: edits.set_address(s, ["u101"], None),
     "no-route": lambda s: remove_outputs(s, {"o1"}),
-    "doubled-port": lambda s: replace(s, outputs=(*s.outputs, Output(id="x", universe=2, host="127.0.0.2", port_address=0))),
-    "stray-output": lambda s: replace(s, outputs=(*s.outputs, Output(id="x", universe=2, host="127.0.0.77", port_address=0))),
+    "doubled-port": lambda s: replace(
+        s, outputs=(*s.outputs, Output(id="x", universe=2, host="127.0.0.2", port_address=0))
+    ),
+    "stray-output": lambda s: replace(
+        s, outputs=(*s.outputs, Output(id="x", universe=2, host="127.0.0.77", port_address=0))
+    ),
     "no-place": lambda s: with_unit(s, position=None),
     "paper-missing": lambda s: edits.remove_units(s, {"u101"}),
     "paper-type": lambda s: with_unit(s, profile=s.unit("u201").profile, mode="Wide"),
@@ -55,7 +65,9 @@ CASES = {
     "silent": lambda s: mark(s, "u101", "silent"),
     "wrong": lambda s: mark(s, "u101", "wrong", "iris sticks"),
     "verdict-stale": lambda s: edits.set_address(mark(s, "u101", "answers"), ["u101"], (7, 1)),
-    "empty-universe": lambda s: replace(s, outputs=(*s.outputs, Output(id="x", universe=40, host="127.0.0.3", port_address=17))),
+    "empty-universe": lambda s: replace(
+        s, outputs=(*s.outputs, Output(id="x", universe=40, host="127.0.0.3", port_address=17))
+    ),
 }
 
 
@@ -67,11 +79,17 @@ def test_each_rule_speaks_when_its_trouble_is_made_and_its_mend_ends_it(rule: st
     assert found and rule not in rules(clean) - {"no-address"}
     snag = found[0]
     ids = {u.id for u in broken.units}
-    assert set(snag.units) <= ids and snag.text.endswith((".", "”", ":", "”.")) and snag.page in ("Patch", "Routes", "Plan", "Roll call")
+    assert (
+        set(snag.units) <= ids
+        and snag.text.endswith((".", "”", ":", "”."))
+        and snag.page in ("Patch", "Routes", "Plan", "Roll call")
+    )
     while mendable := next((s for s in find_snags(broken) if s.rule == rule and s.mend), None):
         assert mendable.mend
         mended = mendable.mend.edit(broken)
-        assert len([s for s in find_snags(mended) if s.rule == rule]) < len([s for s in find_snags(broken) if s.rule == rule])
+        assert len([s for s in find_snags(mended) if s.rule == rule]) < len(
+            [s for s in find_snags(broken) if s.rule == rule]
+        )
         broken = mended
 
 
@@ -82,7 +100,9 @@ def test_following_every_mend_of_the_demo_leaves_only_what_needs_eyes(demo: Show
             break
         assert snag.mend
         demo = snag.mend.edit(demo)
-    assert not [s for s in find_snags(demo) if s.mend] and FAULT not in {s.severity for s in find_snags(demo)}
+    assert not [s for s in find_snags(demo) if s.mend] and FAULT not in {
+        s.severity for s in find_snags(demo)
+    }
     done = SnagBook().update(demo).crossing.done
     assert [done[s] for s in STEPS] == [66, 66, 66, 66, 0]
 
@@ -102,7 +122,9 @@ def test_a_step_is_done_only_when_it_is_reached_and_nothing_holds_it_up(demo: Sh
 def test_the_call_goes_by_number_and_lists_apart_who_cannot_be_called(demo: Show) -> None:
     units, left = callable_units(demo)
     assert [u.number for u in units] == sorted(u.number for u in units)
-    assert {x.number: x.why for x in left}[502] == "it has no address" and "leads nowhere" in {x.number: x.why for x in left}[421]
+    assert {x.number: x.why for x in left}[502] == "it has no address" and "leads nowhere" in {
+        x.number: x.why for x in left
+    }[421]
     assert {u.id for u in units} | {x.unit for x in left} == {u.id for u in demo.units}
     nowhere = replace(demo, outputs=())
     with pytest.raises(EntryFault, match="No unit can be called"):
@@ -111,7 +133,9 @@ def test_the_call_goes_by_number_and_lists_apart_who_cannot_be_called(demo: Show
 
 @given(st.lists(st.sampled_from([1, -1, 5, -5, 99, -99]), max_size=20), st.booleans())
 @settings(max_examples=30)
-def test_exactly_the_called_unit_is_lit_and_everything_is_as_before_at_the_end(steps: list[int], few: bool) -> None:
+def test_exactly_the_called_unit_is_lit_and_everything_is_as_before_at_the_end(
+    steps: list[int], few: bool
+) -> None:
     demo = lantern_tide()
     live = Live(demo)
     live.light_up(["u105", "u301"], 0.4)
@@ -123,7 +147,9 @@ def test_exactly_the_called_unit_is_lit_and_everything_is_as_before_at_the_end(s
         at = min(len(call.order) - 1, max(0, at + by))
         assert call.at == at
         expected = {call.unit} if call.unit not in ("u313", "u314") else set(live.lit())
-        assert set(live.lit()) <= {call.unit, "u313", "u314"} and (set(live.lit()) == expected or "501" in str(call.unit))
+        assert set(live.lit()) <= {call.unit, "u313", "u314"} and (
+            set(live.lit()) == expected or "501" in str(call.unit)
+        )
     end(call, live)
     assert (live.frame == before).all() and set(live.lit()) == {"u105", "u301"}
 
@@ -133,7 +159,10 @@ def test_it_goes_on_where_it_stopped_and_jumps_only_to_those_called(demo: Show) 
     live = Live(show)
     call = begin(show, live)
     assert call.unit == "u103"
-    assert jump(call, show, live, "u204").unit == "u204" and begin(show, live, start="u301").unit == "u301"
+    assert (
+        jump(call, show, live, "u204").unit == "u204"
+        and begin(show, live, start="u301").unit == "u301"
+    )
     with pytest.raises(EntryFault):
         jump(call, show, live, "u421")
 
@@ -141,7 +170,9 @@ def test_it_goes_on_where_it_stopped_and_jumps_only_to_those_called(demo: Show) 
 def test_verdicts_replace_each_other_and_go_out_of_date_with_what_they_rest_on(demo: Show) -> None:
     show = mark(mark(demo, "u101", "wrong", "  iris "), "u101", "answers", at="2026-06-12T19:42:00")
     (verdict,) = show.verdicts
-    assert (verdict.result, verdict.note, verdict.at[11:16]) == ("answers", "", "19:42") and holds(show, verdict)
+    assert (verdict.result, verdict.note, verdict.at[11:16]) == ("answers", "", "19:42") and holds(
+        show, verdict
+    )
     for changed in (
         edits.set_address(show, ["u101"], (1, 300)), edits.set_mode(show, ["u101"], "Short"), change_output(show, "o1", port_address=9),
         remove_outputs(show, {"o1"}), add_output(show, 1, "127.0.0.3", 17),
@@ -174,7 +205,9 @@ def test_routes_refuse_what_cannot_be_and_propose_by_the_nodes_free_ports(demo: 
     assert change_output(demo, "o1", label="") is demo
 
 
-@given(st.lists(st.tuples(st.integers(1, 30), st.integers(1, 4), st.integers(-40, 600)), max_size=12))
+@given(
+    st.lists(st.tuples(st.integers(1, 30), st.integers(1, 4), st.integers(-40, 600)), max_size=12)
+)
 @settings(max_examples=60)
 def test_snags_stand_any_patch_however_mad(rows: list[tuple[int, int, int]]) -> None:
     base = as_hung()
@@ -188,7 +221,9 @@ def test_snags_stand_any_patch_however_mad(rows: list[tuple[int, int, int]]) -> 
         )
         for i, (n, u, a) in enumerate(rows)
     )
-    paper = replace(base.paper, rows=(PaperRow(line=1, number=7, type="Gone", mode="x", universe=2, address=3),))
+    paper = replace(
+        base.paper, rows=(PaperRow(line=1, number=7, type="Gone", mode="x", universe=2, address=3),)
+    )
     show = replace(base, units=units, paper=paper)
     find_snags(show)
     assert SnagBook().update(show).crossing.total == len(rows) and Live(show).frame is not None

@@ -17,7 +17,12 @@ def test_a_show_can_be_made_added_to_and_read_back(tmp_path: Path) -> None:
     file, out = str(tmp_path / "a.isthmus"), str(tmp_path / "b.isthmus")
     assert command("show", "demo", file).returncode == 0
     code, info = answer("show", "info", file)
-    assert code == 0 and isinstance(info, dict) and info["units"] == 66 and info["crossing"]["route"] == 54
+    assert (
+        code == 0
+        and isinstance(info, dict)
+        and info["units"] == 66
+        and info["crossing"]["route"] == 54
+    )
     wish = (
         "patch",
         "add",
@@ -55,22 +60,42 @@ def test_exit_codes_and_sentences_tell_what_went_wrong(tmp_path: Path) -> None:
         (("show", "info", str(tmp_path / "gone.isthmus")), 3, "no such file"),
         (("patch", "add", "demo", "--profile", "Lapwin 19"), 3, "Perhaps Lapwing 19"),
         (("patch", "add", "demo", "--profile", "Lapwing 19"), 3, "several modes"),
-        (("patch", "add", "demo", "--profile", "Groyne 26", "--address", "1.001", "--dry-run"), 3, "both claim 1.001"),
-        (("patch", "add", "demo", "--profile", "Groyne 26", "--address", "1.900"), 3, "addresses 1 to 512"),
+        (
+            ("patch", "add", "demo", "--profile", "Groyne 26", "--address", "1.001", "--dry-run"),
+            3,
+            "both claim 1.001",
+        ),
+        (
+            ("patch", "add", "demo", "--profile", "Groyne 26", "--address", "1.900"),
+            3,
+            "addresses 1 to 512",
+        ),
         (("patch", "add", "demo", "--profile", "Groyne 26"), 3, "has no file"),
         (("send", "demo", "--unit", "999"), 3, "no unit 999"),
         (("rig", "--scenario", str(tmp_path / "x.json")), 3, "no such file"),
         (("sing",), 2, "invalid choice"),
     ):
         done = command(*arguments)
-        assert done.returncode == code and says in done.stderr and "Traceback" not in done.stderr, arguments
+        assert done.returncode == code and says in done.stderr and "Traceback" not in done.stderr, (
+            arguments
+        )
     code, error = answer("show", "info", "gone")
     assert code == 3 and isinstance(error, dict) and error["error"] and "gone" in error["where"]
 
 
 def test_send_lights_a_unit_of_a_rig_run_beside_it() -> None:
     rig = subprocess.Popen(
-        [sys.executable, "-m", "isthmus.cli", "rig", "--scenario", str(SCENARIO), "--json", "--seconds", "20"],
+        [
+            sys.executable,
+            "-m",
+            "isthmus.cli",
+            "rig",
+            "--scenario",
+            str(SCENARIO),
+            "--json",
+            "--seconds",
+            "20",
+        ],
         stdout=subprocess.PIPE,
         text=True,
     )
@@ -79,7 +104,13 @@ def test_send_lights_a_unit_of_a_rig_run_beside_it() -> None:
         ready = json.loads(rig.stdout.readline())
         assert ready["ready"] and ready["nodes"] == ["127.0.0.2", "127.0.0.3"]
         code, sent = answer("send", "demo", "--unit", "101,421", "--level", "40", "--seconds", "1")
-        assert code == 0 and isinstance(sent, dict) and sent["packets"] > 5 and sent["errors"] == 0 and sent["not_reached"] == [421]
+        assert (
+            code == 0
+            and isinstance(sent, dict)
+            and sent["packets"] > 5
+            and sent["errors"] == 0
+            and sent["not_reached"] == [421]
+        )
     finally:
         rig.terminate()
         out, _ = rig.communicate(timeout=5)
@@ -118,12 +149,19 @@ def test_routes_are_listed_set_and_proposed_headless(tmp_path: Path) -> None:
     }  # fmt: skip
     code, proposed = answer("routes", "propose", file, "--dry-run")
     assert code == 0 and proposed == {
-        "added": [{"universe": 4, "ports": ["Ferry B, port 2"], "to": "Art-Net 0.1.1 = 17, 127.0.0.3"}],
+        "added": [
+            {"universe": 4, "ports": ["Ferry B, port 2"], "to": "Art-Net 0.1.1 = 17, 127.0.0.3"}
+        ],
         "saved": None,
     }
-    assert answer("routes", "set", file, "4-6", "--sacn", "104", "--step", "2", "--priority", "90")[0] == 0
+    assert (
+        answer("routes", "set", file, "4-6", "--sacn", "104", "--step", "2", "--priority", "90")[0]
+        == 0
+    )
     assert answer("routes", "set", file, "1", "--remove")[0] == 0
-    made = [(o.universe, o.protocol, o.way, o.number, o.priority) for o in open_show(Path(file)).outputs]
+    made = [
+        (o.universe, o.protocol, o.way, o.number, o.priority) for o in open_show(Path(file)).outputs
+    ]
     assert made == [
         (2, "artnet", "unicast", 1, 100), (3, "artnet", "unicast", 16, 100),
         (4, "sacn", "multicast", 104, 90), (5, "sacn", "multicast", 106, 90), (6, "sacn", "multicast", 108, 90),
@@ -137,13 +175,26 @@ def test_routes_are_listed_set_and_proposed_headless(tmp_path: Path) -> None:
         done = command("routes", "set", file, "9", *wrong)
         assert done.returncode == 3 and says in done.stderr
     code, checked = answer("net", "check", file)
-    assert code == 0 and any(a["name"] == "lo" for a in checked["adapters"]) and checked["goes_out_by"]["artnet"]["adapter"] == "lo"
-    assert all(row["address"].startswith("10.") for row in answer("net", "plan", file, "--range", "10.x")[1])
+    assert (
+        code == 0
+        and any(a["name"] == "lo" for a in checked["adapters"])
+        and checked["goes_out_by"]["artnet"]["adapter"] == "lo"
+    )
+    assert all(
+        row["address"].startswith("10.")
+        for row in answer("net", "plan", file, "--range", "10.x")[1]
+    )
 
 
-def test_nodes_are_asked_others_watched_captured_and_played_back_headless(rig: RigClient, tmp_path: Path) -> None:
+def test_nodes_are_asked_others_watched_captured_and_played_back_headless(
+    rig: RigClient, tmp_path: Path
+) -> None:
     code, found = answer("nodes", "demo", "--seconds", "3")
-    assert code == 0 and [n["name"] for n in found["nodes"]] == ["Ferry A", "Ferry B"] and found["differences"] == []
+    assert (
+        code == 0
+        and [n["name"] for n in found["nodes"]] == ["Ferry A", "Ferry B"]
+        and found["differences"] == []
+    )
     assert found["nodes"][1]["ports"][0] == {
         "port": 1,
         "direction": "out",
@@ -156,7 +207,12 @@ def test_nodes_are_asked_others_watched_captured_and_played_back_headless(rig: R
     file = str(tmp_path / "heard.pcapng")
     code, heard = answer("watch", "--seconds", "2", "--levels", "--capture", file)
     (source,) = heard["sources"]
-    assert code == 0 and (source["protocol"], source["number"], source["name"], source["priority"]) == ("sacn", 7, "Quay desk", 130)
+    assert code == 0 and (
+        source["protocol"],
+        source["number"],
+        source["name"],
+        source["priority"],
+    ) == ("sacn", 7, "Quay desk", 130)
     assert set(source["levels"]) == {60} and source["lost"] == 0
     rig.do("quiet")
     code, played = answer("send", "demo", "--capture", file, "--to", "127.0.0.3")

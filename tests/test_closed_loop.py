@@ -25,7 +25,14 @@ from isthmus.standin.generate import KINDS as FAULT_KINDS
 from isthmus.standin.generate import Fault, MadeRig, make_rig
 from isthmus.wire import artnet
 
-BY_HAND = {"dead", "lamp", "double", "port dark", "node dark", "sender"}  # nothing in the show mends these
+BY_HAND = {
+    "dead",
+    "lamp",
+    "double",
+    "port dark",
+    "node dark",
+    "sender",
+}  # nothing in the show mends these
 
 
 class Wire:
@@ -43,7 +50,11 @@ class Wire:
                 if output.enabled:
                     row = live.compiled.universes.index(output.universe)
                     self.number = self.number % 255 + 1
-                    packet = artnet.encode_dmx(self.number, output.port_address, live.frame[row * SLOTS : (row + 1) * SLOTS].tobytes())
+                    packet = artnet.encode_dmx(
+                        self.number,
+                        output.port_address,
+                        live.frame[row * SLOTS : (row + 1) * SLOTS].tobytes(),
+                    )
                     self.socket.sendto(packet, (output.host, artnet.PORT))
 
 
@@ -61,7 +72,12 @@ def hanging(made: MadeRig) -> Iterator[RigClient]:
             client.do("node", name=name, dead=[port + 1])
         for universe in made.senders:
             output = next(o for o in made.show.outputs if o.universe == universe)
-            client.do("send", number=output.port_address, to=output.host, slots=all_on(made.show, universe))
+            client.do(
+                "send",
+                number=output.port_address,
+                to=output.host,
+                slots=all_on(made.show, universe),
+            )
         yield client
     finally:
         client.close()
@@ -91,7 +107,9 @@ def by_hand(fault: Fault, made: MadeRig, client: RigClient) -> None:
     """What only hands mend, at the unit, the port, the node, or the other desk."""
     client.do("quiet")
     for node in made.show.nodes:
-        client.do("node", name=node.name, on=False)  # what it merged is forgotten at once, and not after ten seconds
+        client.do(
+            "node", name=node.name, on=False
+        )  # what it merged is forgotten at once, and not after ten seconds
         client.do("node", name=node.name, on=True)
         client.do("node", name=node.name, dead=[])
     for unit in fault.units:
@@ -114,11 +132,17 @@ def apart(made: MadeRig) -> bool:
 
 @pytest.mark.network
 @pytest.mark.parametrize("kind", FAULT_KINDS)
-def test_a_rig_with_this_fault_is_called_told_and_mended(kind: str, make_window, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_rig_with_this_fault_is_called_told_and_mended(
+    kind: str, make_window, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(generate, "SIZE", (4, 4) if kind == "run" else (2, 3))
-    monkeypatch.setattr("isthmus.net.talk.PAUSE", 0.0)  # simulated lines need no breath between questions
+    monkeypatch.setattr(
+        "isthmus.net.talk.PAUSE", 0.0
+    )  # simulated lines need no breath between questions
     rigs = (make_rig(seed, shipped_profiles(), 1, (kind,)) for seed in range(900, 2000))
-    made = next(m for m in rigs if m.faults and len(m.show.units) < 15 and (kind == "double" or apart(m)))
+    made = next(
+        m for m in rigs if m.faults and len(m.show.units) < 15 and (kind == "double" or apart(m))
+    )
     fault, wire = made.faults[0], Wire()
     with wire.socket, hanging(made) as client:
         window = make_window(called(made.show, client, wire), page="Roll call")
@@ -130,11 +154,16 @@ def test_a_rig_with_this_fault_is_called_told_and_mended(kind: str, make_window,
             page.checks.conclude()
             page.findings.choose(fault.units[0])
             found = page.findings._shown
-            assert found is not None and set(found.units) & set(fault.units), (kind, page.checks.findings)
+            assert found is not None and set(found.units) & set(fault.units), (
+                kind,
+                page.checks.findings,
+            )
             return found
 
         assert kind in {told().kind, *(r.kind for r in told().rivals)}, (told(), fault)
-        if told().kind != kind or (kind == "address" and not told().mends):  # eyes alone leave a choice here: the devices are asked
+        if told().kind != kind or (
+            kind == "address" and not told().mends
+        ):  # eyes alone leave a choice here: the devices are asked
             press(page, "ask devices")
             assert until(lambda: page.checks.found is not None and page.discovery.task is None, 60)
             press(page, "back to finding")

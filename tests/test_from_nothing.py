@@ -39,17 +39,30 @@ from isthmus.patch import edits
 from isthmus.show import Show, open_show
 from isthmus.standin import RigClient
 
-CTRL, SHIFT, NONE = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
+CTRL, SHIFT, NONE = (
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.NoModifier,
+)
 
 
-def test_a_show_from_nothing_reaches_a_real_unit(make_window, rig: RigClient, tmp_path: Path) -> None:
+def test_a_show_from_nothing_reaches_a_real_unit(
+    make_window, rig: RigClient, tmp_path: Path
+) -> None:
     """Empty show, a profile from a file, one unit at the address the rig has, a node, a route, light."""
     window = make_window(None, rig.address)
     bench = window.bench
-    assert bench.show == Show() and not bench.snags and window.readiness.head.parts[:3] == ["0", "of", "0"]
+    assert (
+        bench.show == Show()
+        and not bench.snags
+        and window.readiness.head.parts[:3] == ["0", "of", "0"]
+    )
     answer_file_dialog(str(tmp_path / "mine.isthmus"))
     shortcut(window, Qt.Key.Key_S)  # named and saved before the first unit
-    assert until(lambda: bench.path == tmp_path / "mine.isthmus") and "mine.isthmus" in window.windowTitle()
+    assert (
+        until(lambda: bench.path == tmp_path / "mine.isthmus")
+        and "mine.isthmus" in window.windowTitle()
+    )
     window.go("Patch")
     shortcut(window, Qt.Key.Key_A, CTRL | SHIFT)
     wish = dialog("add units")
@@ -76,10 +89,14 @@ def test_a_show_from_nothing_reaches_a_real_unit(make_window, rig: RigClient, tm
     press(entry, "Add it")
     assert until(lambda: bench.show.nodes and bench.show.nodes[0].ports == (16, 17))
     shortcut(window, Qt.Key.Key_R, CTRL | SHIFT)
-    assert [(o.universe, o.host, o.port_address) for o in bench.show.outputs] == [(1, "127.0.0.3", 16)]
+    assert [(o.universe, o.host, o.port_address) for o in bench.show.outputs] == [
+        (1, "127.0.0.3", 16)
+    ]
     window.go("Plan")
     assert not window.pages["Plan"].unplaced.isVisible()  # they stand there since they were added
-    assert all(u.position for u in bench.show.units) and "no place" not in " ".join(s.text for s in bench.snags)
+    assert all(u.position for u in bench.show.units) and "no place" not in " ".join(
+        s.text for s in bench.snags
+    )
     bench.select([bench.show.units[0].id])
     shortcut(window, Qt.Key.Key_U)
     shortcut(window, Qt.Key.Key_Return)
@@ -89,15 +106,24 @@ def test_a_show_from_nothing_reaches_a_real_unit(make_window, rig: RigClient, tm
     assert open_show(tmp_path / "mine.isthmus") == bench.show and bench.history.unsaved == 0
 
 
-def test_a_copy_goes_elsewhere_and_work_goes_on_where_it_was(make_window, demo: Show, tmp_path: Path) -> None:
+def test_a_copy_goes_elsewhere_and_work_goes_on_where_it_was(
+    make_window, demo: Show, tmp_path: Path
+) -> None:
     window = make_window(demo)
     bench = window.bench
     bench.save(tmp_path / "a.isthmus")
     bench.commit("rename", edits.set_text(demo, ["u101"], "name", "Other"))
     answer_file_dialog(str(tmp_path / "copy"))
     window.actions_.trigger("show.copy")
-    assert until(lambda: (tmp_path / "copy.isthmus").exists()) and bench.path == tmp_path / "a.isthmus" and bench.history.unsaved == 1
-    assert open_show(tmp_path / "copy.isthmus").unit("u101").name == "Other" and open_show(tmp_path / "a.isthmus") == demo
+    assert (
+        until(lambda: (tmp_path / "copy.isthmus").exists())
+        and bench.path == tmp_path / "a.isthmus"
+        and bench.history.unsaved == 1
+    )
+    assert (
+        open_show(tmp_path / "copy.isthmus").unit("u101").name == "Other"
+        and open_show(tmp_path / "a.isthmus") == demo
+    )
     heard = answer_question("Do not save")
     shortcut(window, Qt.Key.Key_N)
     assert heard == ["Save first?"] and bench.show == Show() and bench.path is None
@@ -105,7 +131,9 @@ def test_a_copy_goes_elsewhere_and_work_goes_on_where_it_was(make_window, demo: 
     assert bench.show == demo and window.settings.last_show.endswith("a.isthmus")
 
 
-def test_the_show_menu_and_the_context_menu_hold_the_same_acts_as_the_keys(make_window, demo: Show) -> None:
+def test_the_show_menu_and_the_context_menu_hold_the_same_acts_as_the_keys(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo, page="Patch")
     click(window.bar.menu_)
     menu = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible())
@@ -115,12 +143,17 @@ def test_the_show_menu_and_the_context_menu_hold_the_same_acts_as_the_keys(make_
     window.bench.select(["u501"])
     at = QPoint(200, 200)
     QApplication.sendEvent(
-        window.pages["Patch"], QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, window.pages["Patch"].mapToGlobal(at))
+        window.pages["Patch"],
+        QContextMenuEvent(
+            QContextMenuEvent.Reason.Mouse, at, window.pages["Patch"].mapToGlobal(at)
+        ),
     )
     menu = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible())
     remove = next(a for a in menu.actions() if a.text() == "Remove units")
     QTest.mouseClick(menu, Qt.MouseButton.LeftButton, NONE, menu.actionGeometry(remove).center())
-    assert window.bench.show.unit("u501") is None and window.bench.history.undo_name == "remove 1 unit"
+    assert (
+        window.bench.show.unit("u501") is None and window.bench.history.undo_name == "remove 1 unit"
+    )
     menu.close()
 
 
@@ -132,15 +165,23 @@ def test_the_spine_is_walked_by_keys_and_says_how_far_things_are(make_window, de
         window.spine.setFocus()
         key(window.spine, Qt.Key.Key_Down)
         assert window.spine.current == name and window.stack.currentWidget() is window.pages[name]
-    assert window.spine.fraction("Patch") == pytest.approx(63 / 66) and window.spine.fraction("Roll call") == 0
+    assert (
+        window.spine.fraction("Patch") == pytest.approx(63 / 66)
+        and window.spine.fraction("Roll call") == 0
+    )
     window.resize(1024, 700)
     settle()
     assert not window.inspector.isVisible()  # its room goes to the page
     low = list(window.spine.places().values())
-    assert all(b.top() >= a.bottom() - 0.5 for a, b in zip(low, low[1:], strict=False)) and low[-1].bottom() < window.spine.height()
+    assert (
+        all(b.top() >= a.bottom() - 0.5 for a, b in zip(low, low[1:], strict=False))
+        and low[-1].bottom() < window.spine.height()
+    )
 
 
-def test_snags_take_their_units_in_hand_and_a_double_click_goes_to_their_page(make_window, demo: Show) -> None:
+def test_snags_take_their_units_in_hand_and_a_double_click_goes_to_their_page(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo)
     listed = window.readiness.list
     row = next(i for i, s in enumerate(listed.snags.snags) if s.rule == "no-route")
@@ -156,7 +197,9 @@ def test_snags_take_their_units_in_hand_and_a_double_click_goes_to_their_page(ma
     assert window.bench.show is demo
 
 
-def test_a_call_of_the_units_in_hand_jumps_marks_and_says_when_nothing_is_sent(make_window, demo: Show) -> None:
+def test_a_call_of_the_units_in_hand_jumps_marks_and_says_when_nothing_is_sent(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo, page="Roll call")
     bench, page = window.bench, window.pages["Roll call"].call
     bench.select(["u204", "u202", "u502", "u205"])
@@ -172,21 +215,35 @@ def test_a_call_of_the_units_in_hand_jumps_marks_and_says_when_nothing_is_sent(m
     QTest.mouseDClick(page.table.viewport(), Qt.MouseButton.LeftButton, NONE, at)
     assert bench.call.unit == "u205" and bench.selection == ["u205"]
     shortcut(window, Qt.Key.Key_A, NONE)
-    assert "That was the last one called" in window.notice.words and "2 of the units called have no verdict" in window.notice.words
+    assert (
+        "That was the last one called" in window.notice.words
+        and "2 of the units called have no verdict" in window.notice.words
+    )
     bench.commit("move", edits.set_address(bench.show, ["u205"], (2, 400)))
     page.refresh()
-    assert [r.unit.id for r in page.model.rows][:3] == ["u202", "u204", "u205"] and page.progress.parts[0] == 0  # out of date
+    assert [r.unit.id for r in page.model.rows][:3] == [
+        "u202",
+        "u204",
+        "u205",
+    ] and page.progress.parts[0] == 0  # out of date
     answer_question("Do not save")
     window.close()
     assert bench.call is None and not window.isVisible()
 
 
-def test_a_box_with_ctrl_adds_and_the_sheet_moves_with_the_right_button(make_window, demo: Show) -> None:
+def test_a_box_with_ctrl_adds_and_the_sheet_moves_with_the_right_button(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo, page="Plan")
     canvas, bench = window.pages["Plan"].canvas, window.bench
     bench.select(["u101"])
     spots = [u.position for u in demo.units if u.position and u.number in (441, 442)]
-    drag(canvas, canvas.to_px(min(x for x, _, _ in spots) - 0.3, -4.0), canvas.to_px(max(x for x, _, _ in spots) + 0.3, -4.6), CTRL)
+    drag(
+        canvas,
+        canvas.to_px(min(x for x, _, _ in spots) - 0.3, -4.0),
+        canvas.to_px(max(x for x, _, _ in spots) + 0.3, -4.6),
+        CTRL,
+    )
     assert bench.selection[0] == "u101" and {"u441", "u442"} <= set(bench.selection)
     centre = canvas.port.centre
     QTest.mousePress(canvas, Qt.MouseButton.RightButton, NONE, QPoint(300, 200))
@@ -195,12 +252,16 @@ def test_a_box_with_ctrl_adds_and_the_sheet_moves_with_the_right_button(make_win
     settle()
     assert bench.selection[0] == "u101" and canvas.port.centre != centre
     canvas.fit(["u441", "u442"])
-    assert canvas.to_metres(QPointF(canvas.width() / 2, canvas.height() / 2))[0] == pytest.approx(sum(x for x, _, _ in spots) / 2)
+    assert canvas.to_metres(QPointF(canvas.width() / 2, canvas.height() / 2))[0] == pytest.approx(
+        sum(x for x, _, _ in spots) / 2
+    )
     key(canvas, Qt.Key.Key_Escape)
     assert bench.selection == []
 
 
-def test_what_is_told_stays_until_it_is_put_away_and_a_note_never_covers_a_fault(make_window, demo: Show) -> None:
+def test_what_is_told_stays_until_it_is_put_away_and_a_note_never_covers_a_fault(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo)
     window.bench.tell("fault", "A long story. " * 30)
     assert window.notice.isVisible() and window.notice.height() > 30  # wrapped, not cut
@@ -220,13 +281,18 @@ def test_every_table_copies_as_a_spreadsheet_does(make_window, demo: Show) -> No
     window.pages["Routes"].routes.table.setFocus()
     key(window.pages["Routes"].routes.table, Qt.Key.Key_C, CTRL)
     rows = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
-    assert rows[0][:7] == ["Universe", "Units", "To", "Protocol", "Way", "Host", "Number"] and [r[:7] for r in rows[1:3]] == [
+    assert rows[0][:7] == ["Universe", "Units", "To", "Protocol", "Way", "Host", "Number"] and [
+        r[:7] for r in rows[1:3]
+    ] == [
         ["1", "10", "Ferry A, port 1", "Art-Net", "unicast", "127.0.0.2", "0"],
         ["2", "14", "Ferry A, port 2", "Art-Net", "unicast", "127.0.0.2", "1"],
     ]
     window.pages["Routes"].routes.table.selectRow(1)
     key(window.pages["Routes"].routes.table, Qt.Key.Key_C, CTRL)
-    assert [line.split("\t")[0] for line in QGuiApplication.clipboard().text().splitlines()] == ["Universe", "2"]
+    assert [line.split("\t")[0] for line in QGuiApplication.clipboard().text().splitlines()] == [
+        "Universe",
+        "2",
+    ]
     window.go("Roll call")
     key(window.pages["Roll call"].call.table, Qt.Key.Key_C, CTRL)
     rows = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
@@ -259,8 +325,15 @@ for page in ("Readiness", "Patch", "Routes", "Plan", "Roll call"):
     assert picture.devicePixelRatio() == 2 and picture.width() == 2560, picture.width()
 window._closing = True; window.close()
 """
-    env = {**os.environ, "QT_SCALE_FACTOR": "2", "ISTHMUS_CONFIG": str(tmp_path), "ISTHMUS_STATE": str(tmp_path)}
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env=env, timeout=60)
+    env = {
+        **os.environ,
+        "QT_SCALE_FACTOR": "2",
+        "ISTHMUS_CONFIG": str(tmp_path),
+        "ISTHMUS_STATE": str(tmp_path),
+    }
+    done = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, env=env, timeout=60
+    )
     assert done.returncode == 0, done.stderr
 
 
@@ -270,7 +343,10 @@ def test_night_and_day_change_in_place_and_are_kept(make_window, demo: Show) -> 
         before = window.grab().toImage().pixelColor(600, 60).lightness()
         shortcut(window, Qt.Key.Key_T, CTRL | SHIFT)
         settle()
-        assert window.grab().toImage().pixelColor(600, 60).lightness() > before + 120 and window.settings.theme == "day"
+        assert (
+            window.grab().toImage().pixelColor(600, 60).lightness() > before + 120
+            and window.settings.theme == "day"
+        )
     finally:
         theme.set("night")
 
@@ -285,7 +361,9 @@ def test_the_haze_room_and_beam_sliders_reach_the_picture(make_window, demo: Sho
     assert window.pages["Stage"].view.look.room == 2
 
 
-def test_adding_into_a_full_place_and_without_an_address_is_said_before_it_is_done(make_window, demo: Show) -> None:
+def test_adding_into_a_full_place_and_without_an_address_is_said_before_it_is_done(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo, page="Patch")
     press(window, "Add units…")
     wish = dialog("add units")
@@ -297,7 +375,10 @@ def test_adding_into_a_full_place_and_without_an_address_is_said_before_it_is_do
     retype(child(wish, "first number"), "900")
     retype(child(wish, "address"), "1.511")
     retype(child(wish, "count"), "3")
-    assert "goes to universe 2" in wish.outcome.text() and "would both claim 2.001" in wish.outcome.text()
+    assert (
+        "goes to universe 2" in wish.outcome.text()
+        and "would both claim 2.001" in wish.outcome.text()
+    )
     choose(child(wish, "profile"), "zzz")
     assert "Choose a profile" in wish.trouble.text()
     wish.reject()
@@ -319,10 +400,14 @@ def test_pictures_of_every_view_are_saved_from_the_demo(
     pages = {"readiness", "profiles", "patch", "routes", "plan", "stage", "roll-call"}
     views = {"paper", "nodes", "watch", "plan-day", "plan-lux", "stage-top", "stage-rig"}
     assert names >= pages | views | {"findings", "findings-day", "discovery", "hunt"}
-    assert names | {"phone"} == {p.stem for p in (HERE.parents[2] / "docs" / "screenshots").glob("*.png")}  # none is out of date
+    assert names | {"phone"} == {
+        p.stem for p in (HERE.parents[2] / "docs" / "screenshots").glob("*.png")
+    }  # none is out of date
 
 
-def test_the_neck_of_land_is_as_wide_at_each_gate_as_what_has_crossed_it(make_window, demo: Show) -> None:
+def test_the_neck_of_land_is_as_wide_at_each_gate_as_what_has_crossed_it(
+    make_window, demo: Show
+) -> None:
     from isthmus.app.pages.readiness.chart import HALF, HEIGHT, CrossingChart
 
     window = make_window(demo)
@@ -332,7 +417,11 @@ def test_the_neck_of_land_is_as_wide_at_each_gate_as_what_has_crossed_it(make_wi
     half = [HALF * share for share in (1.0, 0.95, 0.8, 0.5, 0.1)]
     land = drawn._land(xs, half, left, right, middle)
     for x, h in zip(xs, half, strict=True):
-        inside = [y for y in range(int(middle - HALF - 8), int(middle + HALF + 8)) if land.contains(QPointF(x, y))]
+        inside = [
+            y
+            for y in range(int(middle - HALF - 8), int(middle + HALF + 8))
+            if land.contains(QPointF(x, y))
+        ]
         assert len(inside) == pytest.approx(2 * h, abs=2.5)
     assert window.bench.crossing.done["address"] == 63 and drawn.accessibleName()
 
@@ -341,7 +430,16 @@ def test_a_span_on_the_ruler_is_where_its_slots_are(make_window, demo: Show) -> 
     window = make_window(demo, page="Patch")
     ruler = window.pages["Patch"].units.ruler
     ruler.set_universe(3)
-    for address, number in ((1, 221), (64, None), (65, 301), (128, 304), (129, 304), (193, 311), (301, 401), (512, None)):
+    for address, number in (
+        (1, 221),
+        (64, None),
+        (65, 301),
+        (128, 304),
+        (129, 304),
+        (193, 311),
+        (301, 401),
+        (512, None),
+    ):
         row, column = divmod(address - 1, 128)
         span = ruler.span_at((column + 0.5) * ruler.width() / 128, 32 + row * 33 + 20)
         assert (span.number if span else None) == number, address

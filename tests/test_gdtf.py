@@ -20,7 +20,14 @@ from isthmus.errors import FileFault
 from isthmus.library.facts import facts_of
 from isthmus.library.quick import Odd, facts_of_bytes, quick_facts
 from isthmus.library.sources import shipped_folders
-from isthmus.profiles.gdtf import read_archive, read_description, read_gdtf, read_members, write_description, write_gdtf
+from isthmus.profiles.gdtf import (
+    read_archive,
+    read_description,
+    read_gdtf,
+    read_members,
+    write_description,
+    write_gdtf,
+)
 from isthmus.profiles.gdtf.rules import check_gdtf
 from isthmus.profiles.make.generic import usual_profiles
 from isthmus.profiles.make.plausible import plausible_profiles
@@ -62,7 +69,9 @@ def complaints(element: ET.Element) -> Iterator[str]:
         return
     required, optional, children = (text.split() for text in STRICT[element.tag])
     yield from (f"{element.tag} lacks {name}" for name in required if name not in element.attrib)
-    yield from (f"{element.tag} has {name}" for name in element.attrib if name not in required + optional)
+    yield from (
+        f"{element.tag} has {name}" for name in element.attrib if name not in required + optional
+    )
     for child in element:
         if child.tag not in children:
             yield f"{child.tag} inside {element.tag}"
@@ -82,9 +91,13 @@ def test_every_shipped_profile_keeps_to_the_standard_and_survives_being_written_
     assert [n for n in check_gdtf(read) if "channels are called" not in n.text] == []
     members = read_members(data, path.name)
     again = write_gdtf(read.profile, members)
-    assert read_archive(again, "again").profile == read.profile and others(read_members(again, "again")) == others(members)
+    assert read_archive(again, "again").profile == read.profile and others(
+        read_members(again, "again")
+    ) == others(members)
     assert list(complaints(ET.fromstring(write_description(read.profile)))) == []
-    assert quick_facts(data, path.name) == facts_of(read)  # what builds the index sees what the whole reader sees
+    assert quick_facts(data, path.name) == facts_of(
+        read
+    )  # what builds the index sees what the whole reader sees
 
 
 def test_the_shipped_library_is_as_large_and_varied_as_promised_and_its_meshes_are_whole() -> None:
@@ -94,14 +107,23 @@ def test_the_shipped_library_is_as_large_and_varied_as_promised_and_its_meshes_a
         a.name for p in profiles for a in p.attributes
     }
     assert max(sheet(p, m).cells for p in profiles for m in p.modes) >= 36
-    assert max(len({line.block for line in sheet(p, m).lines}) for p in profiles for m in p.modes) == 3
-    meshes = [data for path in SHIPPED for name, data in read_members(path.read_bytes(), path.name).items() if name.endswith(".glb")]
+    assert (
+        max(len({line.block for line in sheet(p, m).lines}) for p in profiles for m in p.modes) == 3
+    )
+    meshes = [
+        data
+        for path in SHIPPED
+        for name, data in read_members(path.read_bytes(), path.name).items()
+        if name.endswith(".glb")
+    ]
     assert len(meshes) > 80
     for data in meshes:
         magic, version, size = struct.unpack("<4sII", data[:12])
         length, kind = struct.unpack("<I4s", data[12:20])
         head = json.loads(data[20 : 20 + length])
-        assert (magic, version, size, kind) == (b"glTF", 2, len(data), b"JSON") and head["accessors"][0]["count"] > 30
+        assert (magic, version, size, kind) == (b"glTF", 2, len(data), b"JSON") and head[
+            "accessors"
+        ][0]["count"] > 30
 
 
 @given(st.integers(0, 10_000))
@@ -110,7 +132,11 @@ def test_any_profile_we_make_is_strict_and_the_quick_reader_agrees(seed: int) ->
     profile = next(plausible_profiles(1, seed))
     data = write_gdtf(profile)
     read = read_archive(data, "x")
-    assert read.profile == profile and check_gdtf(read) == [] and list(complaints(ET.fromstring(write_description(profile)))) == []
+    assert (
+        read.profile == profile
+        and check_gdtf(read) == []
+        and list(complaints(ET.fromstring(write_description(profile)))) == []
+    )
     assert quick_facts(data, "x") == facts_of(read)
 
 
@@ -157,8 +183,15 @@ def test_nothing_a_rich_file_says_is_lost_on_the_way_through() -> None:
     before = ET.fromstring(RICH)
     profile = read_description(RICH.encode(), "rich.gdtf").profile
     after = ET.fromstring(write_description(profile))
-    lost = set(flat(before)) - set(flat(after)) - {("/GDTF", "", "DataVersion", "1.1"), ("/GDTF", "", "DataVersion", "1.2")}
-    usual = {("Length", "0"), ("PrimitiveType", "Undefined")}  # what the standard takes where nothing is said
+    lost = (
+        set(flat(before))
+        - set(flat(after))
+        - {("/GDTF", "", "DataVersion", "1.1"), ("/GDTF", "", "DataVersion", "1.2")}
+    )
+    usual = {
+        ("Length", "0"),
+        ("PrimitiveType", "Undefined"),
+    }  # what the standard takes where nothing is said
     assert {item for item in lost if item[2:] not in usual} == set()
     assert (
         profile.rdm.software[0].personalities[0].mode == "M"
@@ -174,7 +207,9 @@ def test_nothing_a_rich_file_says_is_lost_on_the_way_through() -> None:
         "Magnet",
         "MediaServerLayer",
     }
-    assert read_description(write_description(profile), "again").profile == replace(profile, version="1.2")
+    assert read_description(write_description(profile), "again").profile == replace(
+        profile, version="1.2"
+    )
 
 
 def described(
@@ -226,7 +261,9 @@ def test_two_modes_of_one_name_are_told_apart_and_version_one_keeps_its_channel_
     mode = '<DMXMode Name="M" Geometry="Base"><DMXChannels><DMXChannel DMXBreak="1" Offset="1" Default="77/1" Geometry="Base"><LogicalChannel Attribute="Dimmer"><ChannelFunction Name="D" Attribute="Dimmer" DMXFrom="0/1"/></LogicalChannel></DMXChannel></DMXChannels></DMXMode>'
     text = f'<GDTF DataVersion="1.0"><FixtureType {ROOM}><Geometries><Geometry Name="Base"/></Geometries><DMXModes>{mode}{mode}</DMXModes></FixtureType></GDTF>'
     profile = read_description(text.encode(), "x").profile
-    assert [m.name for m in profile.modes] == ["M", "M (2)"] and sheet(profile, profile.modes[1]).lines[0].default == 77
+    assert [m.name for m in profile.modes] == ["M", "M (2)"] and sheet(
+        profile, profile.modes[1]
+    ).lines[0].default == 77
 
 
 WRONG = {
@@ -244,12 +281,18 @@ WRONG = {
 @pytest.mark.parametrize("kind", WRONG)
 def test_the_checker_names_each_deviation_with_its_place(kind: str) -> None:
     text, says = WRONG[kind]
-    assert any(says in notice.text and notice.place for notice in check_gdtf(read_description(text.encode(), "x")))
+    assert any(
+        says in notice.text and notice.place
+        for notice in check_gdtf(read_description(text.encode(), "x"))
+    )
 
 
 def test_mangled_files_end_in_a_sentence_whichever_way_they_are_read() -> None:
     rng = random.Random(8)
-    sources = [zipfile.ZipFile(io.BytesIO(stored.data)).read("description.xml") for stored in shipped_profiles()] + [RICH.encode()]
+    sources = [
+        zipfile.ZipFile(io.BytesIO(stored.data)).read("description.xml")
+        for stored in shipped_profiles()
+    ] + [RICH.encode()]
     refused = 0
     for _ in range(300):
         good = bytearray(rng.choice(sources))
@@ -260,7 +303,21 @@ def test_mangled_files_end_in_a_sentence_whichever_way_they_are_read() -> None:
                 good[at : at + rng.randint(0, 30)] = rng.randbytes(rng.randint(0, 5))
             elif 0 < opens < closes:
                 good[opens + 2 : closes] = rng.choice(
-                    (b"", b"-1", b"9" * 30, b"0/9", b"255/1s", b"None", b"nan", b"Base", b"Cell", b"1,2", b"1,1,1,1,1", b"{}", b"\xc3\xa9")
+                    (
+                        b"",
+                        b"-1",
+                        b"9" * 30,
+                        b"0/9",
+                        b"255/1s",
+                        b"None",
+                        b"nan",
+                        b"Base",
+                        b"Cell",
+                        b"1,2",
+                        b"1,1,1,1,1",
+                        b"{}",
+                        b"\xc3\xa9",
+                    )
                 )
         out = io.BytesIO()
         with zipfile.ZipFile(out, "w") as archive:

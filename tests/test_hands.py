@@ -15,9 +15,15 @@ CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModi
 
 
 @pytest.mark.parametrize("called", [False, True])
-def test_typing_in_the_patch_is_never_taken_for_acts_and_enter_goes_down(make_window, demo: Show, called: bool) -> None:
+def test_typing_in_the_patch_is_never_taken_for_acts_and_enter_goes_down(
+    make_window, demo: Show, called: bool
+) -> None:
     window = make_window(demo, page="Patch")
-    bench, table, model = window.bench, window.pages["Patch"].units.table, window.pages["Patch"].units.model
+    bench, table, model = (
+        window.bench,
+        window.pages["Patch"].units.table,
+        window.pages["Patch"].units.model,
+    )
     if called:
         bench.begin_call()
     rows = [u.id for u in model.rows][:3]
@@ -39,9 +45,13 @@ def test_typing_in_the_patch_is_never_taken_for_acts_and_enter_goes_down(make_wi
         keys(QApplication.focusWidget(), address[1:])
         key(QApplication.focusWidget(), Qt.Key.Key_Return)
     at = index_of(bench.show).by_id
-    assert [at[u].patch[0].address for u in rows[:2]] == [101, 201] and at[rows[0]].patch[0].universe == 9
+    assert [at[u].patch[0].address for u in rows[:2]] == [101, 201] and at[rows[0]].patch[
+        0
+    ].universe == 9
     key(table, Qt.Key.Key_Tab)
-    assert table.currentIndex().column() == list(model.columns).index("address") + 1 and not table.findChildren(QLineEdit, "")
+    assert table.currentIndex().column() == list(model.columns).index(
+        "address"
+    ) + 1 and not table.findChildren(QLineEdit, "")
     bench.end_call()
 
 
@@ -49,7 +59,10 @@ def test_adding_begins_in_the_profile_field_with_nothing_chosen(make_window, dem
     window = make_window(demo, page="Patch")
     shortcut(window, Qt.Key.Key_A, CTRL | SHIFT)
     wish = dialog("add units")
-    assert until(lambda: QApplication.focusWidget() is wish.profile) or wish.profile.lineEdit().hasFocus()
+    assert (
+        until(lambda: QApplication.focusWidget() is wish.profile)
+        or wish.profile.lineEdit().hasFocus()
+    )
     key(QApplication.focusWidget(), Qt.Key.Key_Return)  # nothing is chosen, so nothing is added
     assert window.bench.show is demo and wish.isVisible()
     keys(QApplication.focusWidget(), "lapwing 19")
@@ -65,4 +78,6 @@ def test_units_that_want_one_place_are_asked_about_and_the_first_gets_it(demo: S
     room = index_of(ways["room"].show).by_id
     length = index_of(demo).spans["u201"][0].length
     assert [room[u].patch[0].address for u in ids] == [1, 1 + length, 1 + 2 * length]
-    assert [len(index_of(ways["take"].show).by_id[u].patch) for u in ids] == [1, 0, 0] and ways["swap"].show is None
+    assert [len(index_of(ways["take"].show).by_id[u].patch) for u in ids] == [1, 0, 0] and ways[
+        "swap"
+    ].show is None

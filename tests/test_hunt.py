@@ -31,7 +31,9 @@ def program(show, unit: str, mode: str = ""):
 def lights(hunt: Hunt, look, universe: int, address: int, mode: str = "") -> bool:
     """Whether a unit that really listens there gives light, by its own profile alone."""
     made = program(hunt.show, hunt.unit.id, mode)
-    slots = np.array([[look.slots.get((universe, address + i), 0) for i in range(made.width)]], np.uint8)
+    slots = np.array(
+        [[look.slots.get((universe, address + i), 0) for i in range(made.width)]], np.uint8
+    )
     full = float(levels(made, np.full((1, made.width), hunt.value, np.uint8))[0])
     seen = float(levels(made, slots)[0])
     assert mode or hunt.lights(seen) == (seen > full / 2)
@@ -40,7 +42,9 @@ def lights(hunt: Hunt, look, universe: int, address: int, mode: str = "") -> boo
 
 @given(st.sampled_from(UNITS), st.integers(1, 470), st.booleans(), st.integers(0, 12))
 @settings(max_examples=60)
-def test_any_address_is_found_in_ten_looks_and_with_one_lie_in_a_few_more(unit: str, address: int, lies: bool, lie_at: int) -> None:
+def test_any_address_is_found_in_ten_looks_and_with_one_lie_in_a_few_more(
+    unit: str, address: int, lies: bool, lie_at: int
+) -> None:
     show = lantern_tide()
     hunt = Hunt(show, unit, lies=int(lies))
     universe = hunt.universes[0]
@@ -54,7 +58,9 @@ def test_any_address_is_found_in_ten_looks_and_with_one_lie_in_a_few_more(unit: 
 
 @given(st.sampled_from(UNITS), st.integers(1, 400), st.sampled_from([1, 2, 3]))
 @settings(max_examples=15)
-def test_it_is_found_across_universes_and_with_its_mode_unknown(unit: str, address: int, universe: int) -> None:
+def test_it_is_found_across_universes_and_with_its_mode_unknown(
+    unit: str, address: int, universe: int
+) -> None:
     show = lantern_tide()
     modes = [m.name for m in profiles_of(show).mode_of(show.unit(unit))[0].modes]
     mode = modes[address % len(modes)]
@@ -130,22 +136,33 @@ def test_answers_that_contradict_are_told_as_such() -> None:
 
 def test_what_cannot_be_hunted_says_why() -> None:
     show = lantern_tide()
-    nobody = replace(show, units=tuple(replace(u, profile="gone") if u.id == "u101" else u for u in show.units))
+    nobody = replace(
+        show, units=tuple(replace(u, profile="gone") if u.id == "u101" else u for u in show.units)
+    )
     for broken, unit in ((nobody, "u101"), (show, "u501"), (show, "u502"), (show, "nobody")):
         with pytest.raises(EntryFault):
             Hunt(broken, unit)
     profile, mode = profiles_of(show).mode_of(show.unit("u101")) or pytest.fail("no mode")
     *first, last = mode.channels
-    apart = replace(profile, modes=(replace(mode, channels=(*first, replace(last, block=2, offsets=(1,)))),))
+    apart = replace(
+        profile, modes=(replace(mode, channels=(*first, replace(last, block=2, offsets=(1,)))),)
+    )
     stored = stored_of(apart, write_gdtf(apart))
-    scattered = replace(show, profiles=tuple(stored if p.key == stored.key else p for p in show.profiles))
-    for hunted in (lambda: Hunt(scattered, "u101"), lambda: light_code(scattered, ["u101", "u102"])):
+    scattered = replace(
+        show, profiles=tuple(stored if p.key == stored.key else p for p in show.profiles)
+    )
+    for hunted in (
+        lambda: Hunt(scattered, "u101"),
+        lambda: light_code(scattered, ["u101", "u102"]),
+    ):
         with pytest.raises(EntryFault, match="several addresses at once"):
             hunted()
 
 
 @pytest.mark.parametrize(("wrong", "any_mode"), [(0, False), (1, False), (0, True)])
-def test_light_codes_tell_several_units_wherever_they_listen_and_who_never_lights(wrong: int, any_mode: bool) -> None:
+def test_light_codes_tell_several_units_wherever_they_listen_and_who_never_lights(
+    wrong: int, any_mode: bool
+) -> None:
     """Seen by the units' own profiles alone, in every universe, with a wrong note and one not sure where that is allowed."""
     show = lantern_tide()
     code = light_code(show, ["u101", "u203", "u311"], (1, 2, 3), any_mode, wrong)
@@ -159,9 +176,13 @@ def test_light_codes_tell_several_units_wherever_they_listen_and_who_never_light
         for _ in range(12):
             place = coded.places[chance.integers(len(coded.places))]
             made = program(show, coded.unit.id, place.mode)
-            rows = [[f[(place.universe, place.address + i)] for i in range(made.width)] for f in frames]
+            rows = [
+                [f[(place.universe, place.address + i)] for i in range(made.width)] for f in frames
+            ]
             full = float(levels(made, np.full((1, made.width), code.value, np.uint8))[0])
-            seen: list[bool | None] = [bool(level > full / 2) for level in levels(made, np.array(rows, np.uint8))]
+            seen: list[bool | None] = [
+                bool(level > full / 2) for level in levels(made, np.array(rows, np.uint8))
+            ]
             if wrong:
                 at = int(chance.integers(len(seen)))
                 seen[at] = not seen[at]
@@ -170,7 +191,10 @@ def test_light_codes_tell_several_units_wherever_they_listen_and_who_never_light
             if wrong:
                 seen[at] = None
                 assert code.read(coded.unit.id, seen).places == (place,)
-        assert code.read(coded.unit.id, [False] * len(frames)).dark and not code.read(coded.unit.id, [False] * len(frames)).places
+        assert (
+            code.read(coded.unit.id, [False] * len(frames)).dark
+            and not code.read(coded.unit.id, [False] * len(frames)).places
+        )
 
 
 def test_what_light_codes_found_is_taken_but_for_two_at_one_address() -> None:
@@ -178,6 +202,15 @@ def test_what_light_codes_found_is_taken_but_for_two_at_one_address() -> None:
     units = {u.number: u for u in show.units}
     at = Place(2, 300, "Short")
     there = Place(2, units[205].patch[0].address, units[205].mode)
-    spelt = [Spelt((at,)), Spelt((at,)), Spelt((there,)), Spelt((Place(1, 7, "Short"),)), Spelt((at, there)), Spelt(dark=True)]
-    targets, doubles = where_found(list(zip((units[n] for n in (201, 202, 205, 206, 207, 208)), spelt, strict=True)))
+    spelt = [
+        Spelt((at,)),
+        Spelt((at,)),
+        Spelt((there,)),
+        Spelt((Place(1, 7, "Short"),)),
+        Spelt((at, there)),
+        Spelt(dark=True),
+    ]
+    targets, doubles = where_found(
+        list(zip((units[n] for n in (201, 202, 205, 206, 207, 208)), spelt, strict=True))
+    )
     assert targets == {"u206": ("Short", 1, 7)} and doubles == [[units[201], units[202]]]

@@ -39,35 +39,56 @@ from isthmus.show.records import StoredFile, Underlay
 def test_nothing_of_a_file_is_lost_when_it_is_written_anew() -> None:
     assert lost(adapt=False) == [] and lost(adapt=True) == []
     old = WHOLE.replace('DataVersion="1.2"', 'DataVersion="1.0"').replace("Follower=", "Slave=")
-    old = old.replace('Default="32768/2"\n', "").replace('Highlight="65535/2"', 'Highlight="65535/2" Default="32768/2"')
+    old = old.replace('Default="32768/2"\n', "").replace(
+        'Highlight="65535/2"', 'Highlight="65535/2" Default="32768/2"'
+    )
     gdtf = read_archive(packed(old.encode()), "old")
     read = gdtf.profile
-    assert not [n for n in gdtf.notices if "Default" in n.text or "Slave" in n.text]  # 1.0 is held to 1.0
+    assert not [
+        n for n in gdtf.notices if "Default" in n.text or "Slave" in n.text
+    ]  # 1.0 is held to 1.0
     assert read.modes[0].channels[0].first.default == 32768
     assert read.modes[0].relations[0].follower.startswith("Cell_Dimmer")
     newer = packed(WHOLE.replace('DataVersion="1.2"', 'DataVersion="1.4"').encode())
-    again = write_gdtf(read_archive(newer, "n").profile, {"description.xml": zipfile.ZipFile(io.BytesIO(newer)).read("description.xml")})
+    again = write_gdtf(
+        read_archive(newer, "n").profile,
+        {"description.xml": zipfile.ZipFile(io.BytesIO(newer)).read("description.xml")},
+    )
     assert b'DataVersion="1.4"' in zipfile.ZipFile(io.BytesIO(again)).read("description.xml")
 
 
 def test_a_sloppy_file_is_imported_as_it_came_told_and_never_over_another(tmp_path: Path) -> None:
-    sloppy = WHOLE.replace('Highlight="255/1"', 'Highlight="999/1"').replace('DMXMode="Full"', 'DMXMode="None there"')
+    sloppy = WHOLE.replace('Highlight="255/1"', 'Highlight="999/1"').replace(
+        'DMXMode="Full"', 'DMXMode="None there"'
+    )
     file = tmp_path / "sloppy.gdtf"
     file.write_bytes(packed(sloppy.encode()))
     code, data = answer("profiles", "import", str(file))
     told = " ".join(n["text"] for n in data["imported"][0]["notices"])
-    assert code == 1 and "past what its bytes hold" in told and "its mode “None there” does not exist" in told
+    assert (
+        code == 1
+        and "past what its bytes hold" in told
+        and "its mode “None there” does not exist" in told
+    )
     kept = Path(data["imported"][0]["kept"])
     assert kept.read_bytes() == file.read_bytes()
     file.write_bytes(packed(WHOLE.encode()))
     assert (
-        "there is another own profile" in command("profiles", "import", str(file)).stderr + command("profiles", "import", str(file)).stdout
+        "there is another own profile"
+        in command("profiles", "import", str(file)).stderr
+        + command("profiles", "import", str(file)).stdout
     )
-    assert answer("profiles", "import", str(file), "--clash", "leave")[0] in (0, 1) and kept.read_bytes() != file.read_bytes()
+    assert (
+        answer("profiles", "import", str(file), "--clash", "leave")[0] in (0, 1)
+        and kept.read_bytes() != file.read_bytes()
+    )
     answer("profiles", "import", str(file), "--clash", "both")
     assert len(list(kept.parent.glob("*.gdtf"))) == 2
     wrong = {
-        "ModeFrom": ('DMXFrom="0/1"\n Default="0/1"', 'DMXFrom="0/1" ModeMaster="Nobody" ModeFrom="9/1" ModeTo="2/1"\n Default="0/1"'),
+        "ModeFrom": (
+            'DMXFrom="0/1"\n Default="0/1"',
+            'DMXFrom="0/1" ModeMaster="Nobody" ModeFrom="9/1" ModeTo="2/1"\n Default="0/1"',
+        ),
         "mode master": ('Gamut="Wide"', 'Gamut="Wide" ModeMaster="Nobody"'),
         "gamut": ('Gamut="Wide"', 'Gamut="Narrow"'),
         "begins at": ('DMXFrom="0/1"\n', 'DMXFrom="999/1"\n'),
@@ -75,7 +96,10 @@ def test_a_sloppy_file_is_imported_as_it_came_told_and_never_over_another(tmp_pa
     for says, (a, b) in wrong.items():
         assert a in WHOLE or says == "begins at", says
         notices = [str(n) for n in check_file(packed(WHOLE.replace(a, b).encode()), "w")]
-        assert any(says in n or (says == "begins at" and "past what" in n) for n in notices), (says, notices)
+        assert any(says in n or (says == "begins at" and "past what" in n) for n in notices), (
+            says,
+            notices,
+        )
     wide = WHOLE.encode("utf-16")
     assert any("UTF-16" in str(n) for n in check_file(packed(wide), "w"))
 
@@ -87,10 +111,12 @@ def test_references_in_references_give_all_their_channels() -> None:
         '<GeometryReference Name="C2" Geometry="Cell"><Break DMXBreak="1" DMXOffset="2"/></GeometryReference></Geometry>'
     )
     body = "".join(
-        f'<GeometryReference Name="R{n}" Geometry="Row"><Break DMXBreak="1" DMXOffset="{3 + 2 * n}"/></GeometryReference>' for n in range(3)
+        f'<GeometryReference Name="R{n}" Geometry="Row"><Break DMXBreak="1" DMXOffset="{3 + 2 * n}"/></GeometryReference>'
+        for n in range(3)
     )
     text = WHOLE.replace(
-        '<GeometryReference Name="R" Geometry="Cell" Model=""><Break DMXBreak="1"\n DMXOffset="1"/></GeometryReference>', body
+        '<GeometryReference Name="R" Geometry="Cell" Model=""><Break DMXBreak="1"\n DMXOffset="1"/></GeometryReference>',
+        body,
     )
     profile = read_archive(packed(text.replace(cell, cell + row).encode()), "panel").profile
     lay = lay_flat(profile, profile.modes[0])
@@ -106,7 +132,9 @@ def test_references_in_references_give_all_their_channels() -> None:
         5,
         6,
     ]  # the picture counts as the chart does
-    assert dimmers == [3, 4, 5, 6, 7, 8] and lay.cells == 6  # three rows of two, each from where its row begins
+    assert (
+        dimmers == [3, 4, 5, 6, 7, 8] and lay.cells == 6
+    )  # three rows of two, each from where its row begins
 
 
 PLACES = [(i, c) for i, c in enumerate(WHOLE) if c in '="<> ' or c.isupper()]
@@ -114,9 +142,15 @@ PLACES = [(i, c) for i, c in enumerate(WHOLE) if c in '="<> ' or c.isupper()]
 
 @given(st.sampled_from(PLACES), st.sampled_from([" ", "x", "", "swap"]))
 @settings(max_examples=120)
-def test_the_quick_reader_sees_what_the_whole_one_does_or_gives_up(place: tuple[int, str], change: str) -> None:
+def test_the_quick_reader_sees_what_the_whole_one_does_or_gives_up(
+    place: tuple[int, str], change: str
+) -> None:
     at, was = place
-    text = WHOLE[:at] + (was.swapcase() if change == "swap" else change + (was if change == " " else "")) + WHOLE[at + 1 :]
+    text = (
+        WHOLE[:at]
+        + (was.swapcase() if change == "swap" else change + (was if change == " " else ""))
+        + WHOLE[at + 1 :]
+    )
     data = packed(text.encode())
     try:
         whole = facts_of(read_archive(data, "x"))
@@ -126,7 +160,13 @@ def test_the_quick_reader_sees_what_the_whole_one_does_or_gives_up(place: tuple[
 
 
 def test_profiles_are_found_by_any_function_in_ranges_and_in_any_script(tmp_path: Path) -> None:
-    for text, means in (("24-20", (20, 24)), (">14", (15, 65535)), ("<=8", (0, 8)), ("7", (7, 7)), ("from 20", (20, 65535))):
+    for text, means in (
+        ("24-20", (20, 24)),
+        (">14", (15, 65535)),
+        ("<=8", (0, 8)),
+        ("7", (7, 7)),
+        ("from 20", (20, 65535)),
+    ):
         assert read_bounds(text) == means
     assert read_stands("5-9 16 bit", "Pan")[:] == (5, 9, "Pan", 2)
     with pytest.raises(Exception, match="is not a number"):
@@ -138,7 +178,14 @@ def test_profiles_are_found_by_any_function_in_ranges_and_in_any_script(tmp_path
     for words in ("夜", "маяк"):
         code, found = answer("profiles", "search", "--text", words)
         assert code == 0 and {m["model"] for m in found["hits"]} == {"夜空 9"}, (words, found)
-    for words in ("gradateur", "schwenken", "inclinazione", "obturador", "kleurenwiel", "foco"):  # as six languages say it
+    for words in (
+        "gradateur",
+        "schwenken",
+        "inclinazione",
+        "obturador",
+        "kleurenwiel",
+        "foco",
+    ):  # as six languages say it
         assert propose(words).attribute and propose(words).confidence >= 0.9, words
     _, all_ = answer("profiles", "search", "--with", "strobe", "--limit", "400")
     _, without = answer("profiles", "search", "--without", "strobe", "--limit", "2000")
@@ -172,20 +219,34 @@ def test_height_counts_when_units_are_laid_on_structures() -> None:
     x, y = truss.position[:2]
     plan = next(s for s in sheets_of(demo) if s.kind == "plan")
     low = put_unit(demo, "u101", (0.0, -9.0, 0.0))
-    low = replace(low, units=tuple(replace(u, structure="") if u.id == "u101" else u for u in low.units))
+    low = replace(
+        low, units=tuple(replace(u, structure="") if u.id == "u101" else u for u in low.units)
+    )
     laid = put_points(low, plan, {"u101": (x, y)}, settle_them=True).unit("u101")
     assert laid.structure == "" and laid.position == (x, y, 0.0)
     near = put_unit(low, "u101", (0.0, -9.0, truss.position[2] - 0.4))
-    assert put_points(near, plan, {"u101": (x, y)}, settle_them=True).unit("u101").structure == truss.id
+    assert (
+        put_points(near, plan, {"u101": (x, y)}, settle_them=True).unit("u101").structure
+        == truss.id
+    )
 
 
-def test_an_underlay_that_cannot_be_read_hostile_names_and_a_small_screen_leave_the_window_standing(make_window, demo: Show) -> None:
+def test_an_underlay_that_cannot_be_read_hostile_names_and_a_small_screen_leave_the_window_standing(
+    make_window, demo: Show
+) -> None:
     plan = next(s for s in sheets_of(demo) if s.kind == "plan")
     broken = replace(plan, underlay=Underlay(file="a.png"))
-    show = replace(demo, name="<img src='/dev/zero'>", files=(StoredFile(name="a.png", data=b"\x89PNG broken"),), sheets=(broken,))
+    show = replace(
+        demo,
+        name="<img src='/dev/zero'>",
+        files=(StoredFile(name="a.png", data=b"\x89PNG broken"),),
+        sheets=(broken,),
+    )
     window = make_window(show, page="Plan")
     window.grab()
-    assert "<img" not in window.bar.title.toolTip().replace("&lt;img", "") and "&lt;img" in plain_tip("<img src=x>")
+    assert "<img" not in window.bar.title.toolTip().replace(
+        "&lt;img", ""
+    ) and "&lt;img" in plain_tip("<img src=x>")
     room = QGuiApplication.primaryScreen().availableGeometry()
     window.settings.window = (4000, 3000)
     other = type(window)(show)
@@ -219,7 +280,9 @@ def test_half_sent_requests_never_take_all_descriptors() -> None:
         server.stop()
 
 
-def test_a_home_that_cannot_be_written_is_told_and_nothing_else(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, make_window) -> None:
+def test_a_home_that_cannot_be_written_is_told_and_nothing_else(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, make_window
+) -> None:
     (tmp_path / "file").write_text("")
     for name in ("ISTHMUS_CONFIG", "ISTHMUS_STATE"):
         monkeypatch.setenv(name, str(tmp_path / "file" / "below"))

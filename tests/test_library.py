@@ -14,7 +14,18 @@ from msgspec.structs import replace
 
 from conftest import answer
 from isthmus.errors import EntryFault, FileFault, NetworkFault
-from isthmus.library import Index, Progress, Query, Shelf, Source, Stopped, fresh_shelf, read_sources, update_library, write_sources
+from isthmus.library import (
+    Index,
+    Progress,
+    Query,
+    Shelf,
+    Source,
+    Stopped,
+    fresh_shelf,
+    read_sources,
+    update_library,
+    write_sources,
+)
 from isthmus.library.exchange import Exchange, newer_in, read_catalogue
 from isthmus.library.facts import facts_of
 from isthmus.library.index import FileSeen
@@ -53,7 +64,10 @@ def test_a_few_letters_find_it_slips_are_forgiven_and_lines_are_told_apart() -> 
         assert all("Skerry" in title for title in titles(shelf, slip)) and titles(shelf, slip)
     assert titles(shelf, "fathom cormorant 7 long") == ["Fathom and Lee Cormorant 7 Long"]
     assert titles(shelf, "xyzzyq") == []
-    makers = {found.maker: {line for line, _ in found.lines} for found in shelf.search(Query("fathom")).makers}
+    makers = {
+        found.maker: {line for line, _ in found.lines}
+        for found in shelf.search(Query("fathom")).makers
+    }
     assert makers == {"Fathom and Lee": {"Skerry", "Cormorant"}, "Northing Light": {"Fathom Line"}}
 
 
@@ -64,13 +78,23 @@ def test_a_generic_is_found_by_typing_what_it_is() -> None:
     assert all("four channels" in title and "master first" in title for title in found[:6])
     profile_id = shelf.find_id("Generic Colour mixer GRB")
     _, profile = shelf.take(profile_id)
-    lines = sheet(profile, next(m for m in profile.modes if m.name == "three colours, master first, four channels")).lines
-    assert [line.attribute for line in lines] == ["Dimmer", "ColorAdd_G", "ColorAdd_R", "ColorAdd_B"]
+    lines = sheet(
+        profile,
+        next(m for m in profile.modes if m.name == "three colours, master first, four channels"),
+    ).lines
+    assert [line.attribute for line in lines] == [
+        "Dimmer",
+        "ColorAdd_G",
+        "ColorAdd_R",
+        "ColorAdd_B",
+    ]
 
 
 @given(kind=st.sampled_from(sorted(KINDS)), order=st.permutations("RGBWA"), count=st.integers(1, 5), master=st.sampled_from(["none", "first", "last"]), strobe=st.sampled_from(["none", "first", "last"]), bits=st.sampled_from([8, 16]), cells=st.integers(0, 12))  # fmt: skip
 @settings(max_examples=60)
-def test_any_recipe_makes_the_chart_it_says(kind, order, count, master, strobe, bits, cells) -> None:
+def test_any_recipe_makes_the_chart_it_says(
+    kind, order, count, master, strobe, bits, cells
+) -> None:
     recipe = Recipe(kind, "".join(order[:count]), master, strobe, bits, cells)
     profile = generic_profile([recipe])
     lines = sheet(profile, profile.modes[0]).lines
@@ -81,14 +105,22 @@ def test_any_recipe_makes_the_chart_it_says(kind, order, count, master, strobe, 
         colours = [line.attribute for line in lines if line.attribute.startswith("ColorAdd")]
         assert len(colours) == count * max(1, cells if cells > 1 else 1)
         dimmer = [line.slots[0] for line in lines if line.attribute == "Dimmer"]
-        assert bool(dimmer) == (master != "none") and ("master first" in name) == (master == "first")
+        assert bool(dimmer) == (master != "none") and ("master first" in name) == (
+            master == "first"
+        )
         if dimmer and strobe != "last":
-            assert dimmer == [1] if master == "first" else dimmer[0] > max(line.slots[0] for line in lines if line.attribute in colours)
+            assert (
+                dimmer == [1]
+                if master == "first"
+                else dimmer[0] > max(line.slots[0] for line in lines if line.attribute in colours)
+            )
 
 
 @given(st.data())
 @settings(max_examples=60)
-def test_facts_are_answered_as_a_scan_of_every_record_would(many: Shelf, data: st.DataObject) -> None:
+def test_facts_are_answered_as_a_scan_of_every_record_would(
+    many: Shelf, data: st.DataObject
+) -> None:
     attribute = st.sampled_from(ATTRIBUTES)
     query = Query(
         footprint=data.draw(st.none() | st.tuples(st.integers(1, 20), st.integers(20, 60))),
@@ -102,11 +134,21 @@ def test_facts_are_answered_as_a_scan_of_every_record_would(many: Shelf, data: s
         for mode in facts.modes:
             places = {(line[1][0], line[0]) for line in mode.lines if line[1]}
             have = {line[0] for line in mode.lines}
-            fits = query.footprint is None or query.footprint[0] <= mode.footprint <= query.footprint[1]
-            expected += fits and places.issuperset(query.on) and have.issuperset(query.having) and not have & set(query.without)
+            fits = (
+                query.footprint is None
+                or query.footprint[0] <= mode.footprint <= query.footprint[1]
+            )
+            expected += (
+                fits
+                and places.issuperset(query.on)
+                and have.issuperset(query.having)
+                and not have & set(query.without)
+            )
     assert found.total == expected
     if not query.on:
-        assert plain_scan(MADE, query) == expected  # the baseline of the benchmark asks the same question
+        assert (
+            plain_scan(MADE, query) == expected
+        )  # the baseline of the benchmark asks the same question
     distances = [hit.distance for hit in found.near]
     assert distances == sorted(distances) and all(d > 0 for d in distances)
     assert all(hit.differs for hit in found.near)
@@ -115,19 +157,31 @@ def test_facts_are_answered_as_a_scan_of_every_record_would(many: Shelf, data: s
 
 def test_near_misses_say_what_differs_and_a_chart_finds_its_own_like(many: Shelf) -> None:
     shelf = fresh_shelf(workers=0)
-    near = shelf.entries(shelf.search(Query(footprint=(22, 22), on=((6, "Shutter1"),), having=("Prism1",), text="skerry")).near)
+    near = shelf.entries(
+        shelf.search(
+            Query(footprint=(22, 22), on=((6, "Shutter1"),), having=("Prism1",), text="skerry")
+        ).near
+    )
     assert any("shutter on 7, not 6" in entry.differs for entry in near)
-    row = next(i for i, e in enumerate(shelf.entries(shelf.search(Query("skerry 600 full")).hits)) if e.mode == "Full")
+    row = next(
+        i
+        for i, e in enumerate(shelf.entries(shelf.search(Query("skerry 600 full")).hits))
+        if e.mode == "Full"
+    )
     entry = shelf.entry(shelf.search(Query("skerry 600 full")).hits[row])
     _, profile = shelf.take(entry.profile_id)
     own = sheet(profile, profile.modes[0])
     without_iris = Sheet("asked", tuple(line for line in own.lines if line.attribute != "Iris"))
     best = shelf.entry(shelf.search(Query(like=without_iris)).near[0])
-    assert (best.model, best.mode) in (("Skerry 600", "Full"), ("Skerry 900 F", "Plain")) and any("iris" in text for text in best.differs)
+    assert (best.model, best.mode) in (("Skerry 600", "Full"), ("Skerry 900 F", "Plain")) and any(
+        "iris" in text for text in best.differs
+    )
     assert shelf.search(Query(like=Sheet("x", (Line((1,), "NeverSeen"),)))).total == 0
 
 
-def test_folders_are_watched_go_away_and_come_back_and_files_that_do_not_read_are_named(tmp_path: Path) -> None:
+def test_folders_are_watched_go_away_and_come_back_and_files_that_do_not_read_are_named(
+    tmp_path: Path,
+) -> None:
     drive = tmp_path / "drive"
     drive.mkdir()
     for number, profile in enumerate(plausible_profiles(3, 40)):
@@ -137,7 +191,11 @@ def test_folders_are_watched_go_away_and_come_back_and_files_that_do_not_read_ar
     write_sources([*read_sources(), source])
     shelf = Shelf()
     assert update_library(shelf.index, read_sources()).faults == 1
-    assert shelf.index.counts()[source.id] == 3 and "torn.gdtf" in shelf.index.faults()[0][0] and "damaged" in shelf.index.faults()[0][1]
+    assert (
+        shelf.index.counts()[source.id] == 3
+        and "torn.gdtf" in shelf.index.faults()[0][0]
+        and "damaged" in shelf.index.faults()[0][1]
+    )
     drive.rename(tmp_path / "elsewhere")
     update_library(shelf.index, read_sources())
     away = list(shelf.entries(shelf.search(Query(sources=frozenset({source.id}))).hits))
@@ -148,7 +206,9 @@ def test_folders_are_watched_go_away_and_come_back_and_files_that_do_not_read_ar
     (drive / "0.gdtf").unlink()
     outcome = update_library(shelf.index, read_sources())
     assert outcome.removed == 1 and outcome.read == 0  # what did not change is not read again
-    assert not any(e.away for e in shelf.entries(shelf.search(Query(sources=frozenset({source.id}))).hits))
+    assert not any(
+        e.away for e in shelf.entries(shelf.search(Query(sources=frozenset({source.id}))).hits)
+    )
     off = [replace(s, on=False) if s.id == source.id else s for s in read_sources()]
     update_library(shelf.index, off)
     assert source.id not in shelf.index.counts()
@@ -171,7 +231,7 @@ def test_a_damaged_index_is_rebuilt_and_loses_nothing(damage: str) -> None:
     else:
         path.unlink()
     again = Shelf()
-    again.columns  # noqa: B018 — reading is what meets the damage
+    again.columns  # noqa: B018
     update_library(again.index, read_sources())
     assert len(again.columns) == count
 
@@ -204,11 +264,16 @@ def exchange():
     server.close()
 
 
-def test_browse_download_resume_trust_and_a_newer_revision_for_the_show(exchange: ExchangeServer, demo) -> None:
+def test_browse_download_resume_trust_and_a_newer_revision_for_the_show(
+    exchange: ExchangeServer, demo
+) -> None:
     client, shelf = Exchange(exchange.url), fresh_shelf(workers=0)
     catalogue = client.refresh(shelf.index)
     offered = shelf.entries(shelf.search(Query(sources=frozenset({"exchange"}))).hits)
-    assert len({e.profile_id for e in offered}) == len(catalogue.entries) and shelf.search(Query(proven_unit=True)).total
+    assert (
+        len({e.profile_id for e in offered}) == len(catalogue.entries)
+        and shelf.search(Query(proven_unit=True)).total
+    )
     entry = max(catalogue.entries, key=lambda e: e.size)
     with pytest.raises(EntryFault, match="Download"):
         shelf.take(shelf.find_id(entry.ident))
@@ -228,7 +293,9 @@ def test_browse_download_resume_trust_and_a_newer_revision_for_the_show(exchange
     ((old, revision, newer),) = newer_in(demo, catalogue)
     fresh = load_stored(client.download(newer))[0]
     changes = preview_swap(demo, old.key, fresh)
-    assert newer.revision > revision and any("shutter" in text for change in changes for text in change.differs)
+    assert newer.revision > revision and any(
+        "shutter" in text for change in changes for text in change.differs
+    )
     after = swap_profile(demo, old.key, fresh)
     assert profiles_of(after).profiles[old.key].revision == newer.revision
     assert [u.patch for u in after.units] == [u.patch for u in demo.units]
@@ -247,7 +314,9 @@ def test_browse_download_resume_trust_and_a_newer_revision_for_the_show(exchange
         ("slow", ""),
     ],
 )
-def test_what_goes_wrong_out_there_is_a_sentence_and_leaves_nothing_half_written(exchange: ExchangeServer, fault: str, says: str) -> None:
+def test_what_goes_wrong_out_there_is_a_sentence_and_leaves_nothing_half_written(
+    exchange: ExchangeServer, fault: str, says: str
+) -> None:
     client, shelf = Exchange(exchange.url, timeout=1.0), Shelf()
     catalogue = client.refresh(shelf.index)
     exchange.fault = fault
@@ -284,23 +353,49 @@ def test_own_profiles_are_shared_with_a_token_and_refused_without(exchange: Exch
 
 def test_the_command_line_finds_reads_compares_makes_and_checks(tmp_path: Path) -> None:
     code, found = answer(
-        "profiles", "search", "--footprint", "22", "--on", "7=shutter", "--without", "ColorAdd_R", "--with", "colour wheel"
+        "profiles",
+        "search",
+        "--footprint",
+        "22",
+        "--on",
+        "7=shutter",
+        "--without",
+        "ColorAdd_R",
+        "--with",
+        "colour wheel",
     )
-    assert code == 0 and {h["model"] for h in found["hits"]} == {"Skerry 600", "Skerry 900 F"} and found["near"]
+    assert (
+        code == 0
+        and {h["model"] for h in found["hits"]} == {"Skerry 600", "Skerry 900 F"}
+        and found["near"]
+    )
     code, chart = answer("profiles", "chart", "Fathom and Lee Skerry 600", "--mode", "Short")
-    assert code == 0 and chart["footprint"] == 13 and chart["channels"][3]["ranges"][0]["name"] == "Closed"
+    assert (
+        code == 0
+        and chart["footprint"] == 13
+        and chart["channels"][3]["ranges"][0]["name"] == "Closed"
+    )
     csv = tmp_path / "manual.csv"
-    csv.write_text("Channel,Value,Function\n1,0-255,Pan\n2,0-255,Pan fine\n3,0-255,Dimmer\n", "utf-8")
+    csv.write_text(
+        "Channel,Value,Function\n1,0-255,Pan\n2,0-255,Pan fine\n3,0-255,Dimmer\n", "utf-8"
+    )
     code, verdicts = answer("profiles", "compare", "Fathom and Lee Skerry 600:Short", str(csv))
     assert code == 1 and {v["state"] for v in verdicts["channels"]} == {"same", "shifted", "absent"}
     code, read = answer("profiles", "read-chart", str(csv), "--make", "Reed and Oar/Nine")
-    assert code == 0 and Path(read["saved"]).exists() and read["charts"][0]["rows"][0]["slots"] == [1, 2]
+    assert (
+        code == 0
+        and Path(read["saved"]).exists()
+        and read["charts"][0]["rows"][0]["slots"] == [1, 2]
+    )
     code, notices = answer("profiles", "check", read["saved"])
     assert (code, notices) == (0, [])
     out = tmp_path / "out.gdtf"
     assert answer("profiles", "export", "Reed and Oar Nine", str(out))[0] == 0
     assert read_archive(out.read_bytes(), "out").profile.name == "Nine"
-    assert answer("profiles", "import", str(tmp_path))[1]["imported"][0]["profile"] == "Reed and Oar Nine"
+    assert (
+        answer("profiles", "import", str(tmp_path))[1]["imported"][0]["profile"]
+        == "Reed and Oar Nine"
+    )
     code, fault = answer("profiles", "chart", "Reed and Oar Ninepins")
     assert code == 3 and "Nine" in json.dumps(fault)
 
@@ -316,11 +411,20 @@ def test_borrowed_profiles_are_marked_wherever_they_go(demo) -> None:
     stored, profile = shelf.take(entry.profile_id)
     assert profile.label == "Ebb 9 (borrowed)" and key in profile.in_full
     show = swap_profile(demo, key, stored, [u.id for u in demo.units if u.profile == key][:2])
-    kinds = [profiles_of(show).profiles[u.profile].label for u in show.units if u.profile in (key, stored.key)]
-    assert sorted(set(kinds)) == ["Ebb 9 (borrowed)", "Skerry 400"] and kinds.count("Ebb 9 (borrowed)") == 2
+    kinds = [
+        profiles_of(show).profiles[u.profile].label
+        for u in show.units
+        if u.profile in (key, stored.key)
+    ]
+    assert (
+        sorted(set(kinds)) == ["Ebb 9 (borrowed)", "Skerry 400"]
+        and kinds.count("Ebb 9 (borrowed)") == 2
+    )
 
 
-def test_a_shelf_that_does_not_follow_answers_with_what_it_was_given_until_it_is_given_more() -> None:
+def test_a_shelf_that_does_not_follow_answers_with_what_it_was_given_until_it_is_given_more() -> (
+    None
+):
     builder = fresh_shelf(workers=0)
     still = Shelf(follow=False)
     assert len(still.columns) == 0 and still.search(Query("skerry")).total == 0

@@ -31,7 +31,11 @@ class Slow:
     slots: list[int]
 
     def channels(self, attribute: str, cell: int):
-        return [c for c in chart(self.profile, self.mode).channels if c.attribute == attribute and c.cell == cell]
+        return [
+            c
+            for c in chart(self.profile, self.mode).channels
+            if c.attribute == attribute and c.cell == cell
+        ]
 
     def raw(self, item) -> int:
         value = 0
@@ -41,7 +45,12 @@ class Slow:
 
     def function(self, item) -> ChannelFunction:
         raw = self.raw(item)
-        return next(f for logical in item.channel.logical for f in logical.functions if f.dmx_from <= raw <= f.dmx_to)
+        return next(
+            f
+            for logical in item.channel.logical
+            for f in logical.functions
+            if f.dmx_from <= raw <= f.dmx_to
+        )
 
     def physical(self, item) -> float:
         f = self.function(item)
@@ -60,11 +69,20 @@ class Slow:
 
 @given(st.integers(0, len(MODES) - 1), st.data())
 @settings(max_examples=150)
-def test_angles_and_the_light_let_through_agree_with_reading_the_chart_by_hand(which: int, data: st.DataObject) -> None:
+def test_angles_and_the_light_let_through_agree_with_reading_the_chart_by_hand(
+    which: int, data: st.DataObject
+) -> None:
     profile, mode = MODES[which]
     program = light_program(profile, mode)
     rows = np.array(
-        data.draw(st.lists(st.lists(st.integers(0, 255), min_size=program.width, max_size=program.width), min_size=1, max_size=3)), np.uint8
+        data.draw(
+            st.lists(
+                st.lists(st.integers(0, 255), min_size=program.width, max_size=program.width),
+                min_size=1,
+                max_size=3,
+            )
+        ),
+        np.uint8,
     )
     state = program.read(rows)
     bright = program.read(_opened(program, rows))
@@ -94,11 +112,20 @@ def _opened(program, rows: np.ndarray) -> np.ndarray:
 
 @given(st.integers(0, len(MODES) - 1), st.data())
 @settings(max_examples=60)
-def test_more_of_an_emitter_is_never_less_light_and_a_batch_is_its_units_one_by_one(which: int, data: st.DataObject) -> None:
+def test_more_of_an_emitter_is_never_less_light_and_a_batch_is_its_units_one_by_one(
+    which: int, data: st.DataObject
+) -> None:
     profile, mode = MODES[which]
     program = light_program(profile, mode)
     rows = np.array(
-        data.draw(st.lists(st.lists(st.integers(0, 255), min_size=program.width, max_size=program.width), min_size=2, max_size=4)), np.uint8
+        data.draw(
+            st.lists(
+                st.lists(st.integers(0, 255), min_size=program.width, max_size=program.width),
+                min_size=2,
+                max_size=4,
+            )
+        ),
+        np.uint8,
     )
     together = program.read(rows)
     for index in range(len(rows)):
@@ -131,11 +158,17 @@ def descriptions(draw: st.DrawFn) -> Made:
     at, own, slots = 1, [], {}
     for index in range(draw(st.integers(0, 5))):
         size = draw(st.integers(1, 4))
-        offsets = draw(st.permutations(range(at, at + size)))  # coarse and fine need not be neighbours in order
+        offsets = draw(
+            st.permutations(range(at, at + size))
+        )  # coarse and fine need not be neighbours in order
         at += size + draw(st.integers(0, 2))
         own.append((f"Attr{index}", tuple(offsets), "Base", "1"))
         slots[f"Attr{index}", 0] = tuple((1, o) for o in offsets)
-    cells, stride, cell_channels = draw(st.integers(0, 4)), draw(st.integers(1, 6)), draw(st.integers(1, 3))
+    cells, stride, cell_channels = (
+        draw(st.integers(0, 4)),
+        draw(st.integers(1, 6)),
+        draw(st.integers(1, 3)),
+    )
     block = draw(st.sampled_from([1, 2]))
     start = at if block == 1 else 1
     references = "".join(
@@ -170,10 +203,14 @@ def test_any_layout_of_channels_cells_and_blocks_is_laid_flat_as_it_was_meant(ma
     profile = read_description(made.xml, "made").profile
     lay = chart(profile, profile.modes[0])
     assert {(c.attribute, c.cell): c.slots for c in lay.channels} == made.slots
-    assert dict(lay.footprints) == made.footprints and lay.footprint == sum(made.footprints.values())
+    assert dict(lay.footprints) == made.footprints and lay.footprint == sum(
+        made.footprints.values()
+    )
     assert chart(profile, profile.modes[0]) is lay  # worked out once
     program = light_program(profile, profile.modes[0])
-    assert program.width == lay.footprint and len(program.assembly.parts) >= 1  # the stand-in body: never an invisible unit
+    assert (
+        program.width == lay.footprint and len(program.assembly.parts) >= 1
+    )  # the stand-in body: never an invisible unit
     assert program.read(np.zeros((2, program.width), np.uint8)).pan.shape == (2,)
 
 
@@ -198,6 +235,11 @@ def test_a_cell_made_of_parts_is_one_cell_in_the_chart_and_in_the_picture() -> N
     )
     profile = read_description(text, "nest").profile
     program = light_program(profile, profile.modes[0])
-    assert program.chart.cells == 2 and [beam.cell for beam in program.assembly.beams] == [1, 1, 2, 2]
+    assert program.chart.cells == 2 and [beam.cell for beam in program.assembly.beams] == [
+        1,
+        1,
+        2,
+        2,
+    ]
     bright = program.read(np.array([[255, 0]], np.uint8)).rgb.max(axis=2) > 0.1
     assert bright.tolist() == [[True, True, False, False]]

@@ -32,12 +32,16 @@ from isthmus.show.records import Handling, Limit
 from isthmus.wire import artnet
 
 DEMO = propose(lantern_tide())
-PATCHED = [u for u in DEMO.units if u.patch and u.number not in (313, 314)]  # two that overlap cannot both be kept
+PATCHED = [
+    u for u in DEMO.units if u.patch and u.number not in (313, 314)
+]  # two that overlap cannot both be kept
 ATTRIBUTES = {u.id: core.attributes_of(DEMO, [u.id]) for u in PATCHED}
 LEVEL = st.floats(0, 1, allow_subnormal=False)
 
 
-def outside(show: Show, rows: dict[int, np.ndarray], named: set[tuple[int, int]] = frozenset()) -> list[str]:
+def outside(
+    show: Show, rows: dict[int, np.ndarray], named: set[tuple[int, int]] = frozenset()
+) -> list[str]:
     """Every limited channel whose bytes are outside; read straight off the patch and the profile's own offsets."""
     found = []
     for unit in show.units:
@@ -47,19 +51,34 @@ def outside(show: Show, rows: dict[int, np.ndarray], named: set[tuple[int, int]]
             names = {c.attribute for c in channels}
             colours = limit.attribute == "Dimmer" and "Dimmer" not in names
             for item in channels:
-                if item.attribute != limit.attribute and not (colours and item.attribute.startswith("ColorAdd_")):
+                if item.attribute != limit.attribute and not (
+                    colours and item.attribute.startswith("ColorAdd_")
+                ):
                     continue
                 for patched in unit.patch:
-                    at = [patched.address + offset - 1 for block, offset in item.slots if block == patched.block]
-                    if not at or patched.universe not in rows or max(at) > 512 or any((patched.universe, a) in named for a in at):
+                    at = [
+                        patched.address + offset - 1
+                        for block, offset in item.slots
+                        if block == patched.block
+                    ]
+                    if (
+                        not at
+                        or patched.universe not in rows
+                        or max(at) > 512
+                        or any((patched.universe, a) in named for a in at)
+                    ):
                         continue
-                    value = int.from_bytes(bytes(int(rows[patched.universe][a - 1]) for a in at), "big") / (256 ** len(at) - 1)
+                    value = int.from_bytes(
+                        bytes(int(rows[patched.universe][a - 1]) for a in at), "big"
+                    ) / (256 ** len(at) - 1)
                     step = 1 / (256 ** len(at) - 1)
                     low = 0.0 if colours else limit.low
                     narrow = limit.high - low < step  # no value lies inside: the nearest one
                     slack = step if narrow else 1e-7
                     if not low - slack <= value <= limit.high + slack:
-                        found.append(f"{unit.number} {item.attribute} {value} not in {low}…{limit.high}")
+                        found.append(
+                            f"{unit.number} {item.attribute} {value} not in {low}…{limit.high}"
+                        )
     return found
 
 
@@ -76,7 +95,13 @@ def sent_rows(show: Show, live: Live, composer: Composer) -> list[dict[int, np.n
 
 
 UNIT = st.sampled_from(PATCHED)
-LIMITS = st.lists(UNIT.flatmap(lambda u: st.tuples(st.just(u.id), st.sampled_from(ATTRIBUTES[u.id]), LEVEL, LEVEL)), min_size=1, max_size=6)
+LIMITS = st.lists(
+    UNIT.flatmap(
+        lambda u: st.tuples(st.just(u.id), st.sampled_from(ATTRIBUTES[u.id]), LEVEL, LEVEL)
+    ),
+    min_size=1,
+    max_size=6,
+)
 HANDLING = st.builds(
     Handling,
     invert_pan=st.booleans(),
@@ -88,7 +113,10 @@ HANDLING = st.builds(
 )
 SLOT = st.tuples(st.sampled_from([1, 2, 3, 4]), st.integers(1, 512))
 ACT = st.one_of(
-    st.tuples(st.just("ask"), UNIT.flatmap(lambda u: st.tuples(st.just(u.id), st.sampled_from(ATTRIBUTES[u.id]), LEVEL))),
+    st.tuples(
+        st.just("ask"),
+        UNIT.flatmap(lambda u: st.tuples(st.just(u.id), st.sampled_from(ATTRIBUTES[u.id]), LEVEL)),
+    ),
     st.tuples(st.just("over"), st.dictionaries(SLOT, st.integers(0, 255), max_size=40)),
     st.tuples(st.just("prove"), st.tuples(SLOT, st.booleans())),
     st.tuples(st.just("all"), st.integers(0, 255)),
@@ -113,13 +141,22 @@ def rigs(draw) -> Show:
             universe, at = universe % 4 + 1, 1
             if universe == 1:
                 break
-        made.append(replace(unit, patch=(replace(unit.patch[0], universe=universe, address=at, room=0),)))
+        made.append(
+            replace(unit, patch=(replace(unit.patch[0], universe=universe, address=at, room=0),))
+        )
         at += size + draw(st.integers(0, 9))
     return replace(DEMO, units=tuple(made))
 
 
-@given(rigs(), LIMITS, st.lists(st.tuples(UNIT, HANDLING), max_size=3), st.lists(ACT, min_size=1, max_size=6))
-def test_no_byte_on_the_wire_is_outside_its_limit_but_those_a_proof_was_allowed_by_name(rig: Show, limits, handling, acts) -> None:
+@given(
+    rigs(),
+    LIMITS,
+    st.lists(st.tuples(UNIT, HANDLING), max_size=3),
+    st.lists(ACT, min_size=1, max_size=6),
+)
+def test_no_byte_on_the_wire_is_outside_its_limit_but_those_a_proof_was_allowed_by_name(
+    rig: Show, limits, handling, acts
+) -> None:
     live, masters = Live(rig), Masters()
     composer = Composer(masters)
     by_unit = {u.id: u for u in rig.units}
@@ -127,7 +164,10 @@ def test_no_byte_on_the_wire_is_outside_its_limit_but_those_a_proof_was_allowed_
         by_unit[unit.id] = replace(by_unit[unit.id], handling=how)
     for unit, attribute, a, b in ((u, *rest) for u, *rest in limits if u in by_unit):
         others = tuple(x for x in by_unit[unit].limits if x.attribute != attribute)
-        by_unit[unit] = replace(by_unit[unit], limits=(*others, Limit(attribute=attribute, low=min(a, b), high=max(a, b))))
+        by_unit[unit] = replace(
+            by_unit[unit],
+            limits=(*others, Limit(attribute=attribute, low=min(a, b), high=max(a, b))),
+        )
     show = replace(rig, units=tuple(by_unit.values()))
     masters.set("hold")
     composer.compose(rig, live)  # held before there was any limit
@@ -148,7 +188,13 @@ def test_no_byte_on_the_wire_is_outside_its_limit_but_those_a_proof_was_allowed_
             proof.step(0.0)
         elif kind == "all":
             named = set()
-            ProveSlots(show, live, 0.0, {(u, a): value for u in (1, 2, 3, 4) for a in range(1, 513)}, "hunt").step(0.0)
+            ProveSlots(
+                show,
+                live,
+                0.0,
+                {(u, a): value for u in (1, 2, 3, 4) for a in range(1, 513)},
+                "hunt",
+            ).step(0.0)
         elif kind == "call":
             named = set()
             with contextlib.suppress(EntryFault):  # nothing can be called
@@ -169,9 +215,14 @@ def test_no_byte_on_the_wire_is_outside_its_limit_but_those_a_proof_was_allowed_
 def test_limits_mean_degrees_both_ways_what_is_sent_now_cells_and_colours(tmp_path: Path) -> None:
     show, by = DEMO, index_of(DEMO).by_id
     unit = by["u101"]
-    item = next(c for c in chart(*profiles_of(show).mode_of(unit)).channels if c.attribute == "Tilt")
+    item = next(
+        c for c in chart(*profiles_of(show).mode_of(unit)).channels if c.attribute == "Tilt"
+    )
     turned = msgspec.structs.replace(item.channel.first, physical_from=135.0, physical_to=-135.0)
-    channel = msgspec.structs.replace(item.channel, logical=(msgspec.structs.replace(item.channel.logical[0], functions=(turned,)),))
+    channel = msgspec.structs.replace(
+        item.channel,
+        logical=(msgspec.structs.replace(item.channel.logical[0], functions=(turned,)),),
+    )
     item = dataclasses.replace(item, channel=channel)
     low, high = core._ends(item, "-45", "")
     reach = [core.physical_for(item, level) for level in (low, high)]
@@ -190,30 +241,57 @@ def test_limits_mean_degrees_both_ways_what_is_sent_now_cells_and_colours(tmp_pa
     bare = next(
         u
         for u in PATCHED
-        if "Dimmer" not in {c.attribute for c in chart(*profiles_of(show).mode_of(u)).channels} and "Dimmer" in ATTRIBUTES[u.id]
+        if "Dimmer" not in {c.attribute for c in chart(*profiles_of(show).mode_of(u)).channels}
+        and "Dimmer" in ATTRIBUTES[u.id]
     )
     live = Live(core.set_limit(show, [bare.id], "Dimmer", "", "50%"))
     live.set_colour([bare.id], np.array([1.0, 0.5, 0.0]))
     live.set_intensity([bare.id], 1.0)
     asked, sent = live.levels, live.sent
-    mine = [at for _, name, at, _ in live.compiled.places.of_unit(bare.id) if name.startswith("ColorAdd_")]
+    mine = [
+        at
+        for _, name, at, _ in live.compiled.places.of_unit(bare.id)
+        if name.startswith("ColorAdd_")
+    ]
     assert max(sent[mine]) == pytest.approx(0.5, abs=0.005)
     assert np.allclose(sent[mine] / max(sent[mine]), asked[mine] / max(asked[mine]), atol=0.02)
     file = tmp_path / "a.isthmus"
     save_show(show, file)
     for words in ("shutter", "focus", "gobo wheel", "prism", "colour wheel", "control", "Tilt"):
-        if any(words.lower() in core.plain(a).lower() for names in ATTRIBUTES.values() for a in names):
-            code, data = answer("limits", str(file), "--units", "all", "--attribute", words, "--high", "50%", "--dry-run")
+        if any(
+            words.lower() in core.plain(a).lower() for names in ATTRIBUTES.values() for a in names
+        ):
+            code, data = answer(
+                "limits",
+                str(file),
+                "--units",
+                "all",
+                "--attribute",
+                words,
+                "--high",
+                "50%",
+                "--dry-run",
+            )
             assert code == 0 and data["limited"], words
 
 
-def test_limits_are_seen_where_hands_are_tested_and_passed_only_when_asked(make_window, demo: Show) -> None:
-    show = core.set_limit(core.set_limit(demo, ["u101"], "Dimmer", "", "50%"), ["u101"], "Tilt", "-45", "45")
+def test_limits_are_seen_where_hands_are_tested_and_passed_only_when_asked(
+    make_window, demo: Show
+) -> None:
+    show = core.set_limit(
+        core.set_limit(demo, ["u101"], "Dimmer", "", "50%"), ["u101"], "Tilt", "-45", "45"
+    )
     window = make_window(show, page="Patch")
     bench = window.bench
     bench.select(["u101"])
-    assert "dimmer from 0 % to 50 %" in window.hand.limits.text() and "tilt from −45° to 45°" in window.hand.limits.text()
-    assert window.hand.intensity.limit == pytest.approx((0, 0.5)) and "Tilt" in window.hand.pan_tilt.limits
+    assert (
+        "dimmer from 0 % to 50 %" in window.hand.limits.text()
+        and "tilt from −45° to 45°" in window.hand.limits.text()
+    )
+    assert (
+        window.hand.intensity.limit == pytest.approx((0, 0.5))
+        and "Tilt" in window.hand.pan_tilt.limits
+    )
     assert "tilt from −45° to 45°" in window.inspector.limits.text()
     view = window.pages["Patch"].limits
     window.pages["Patch"].show_view("Limits")
@@ -223,15 +301,36 @@ def test_limits_are_seen_where_hands_are_tested_and_passed_only_when_asked(make_
     for step in range(240):
         bench.step_proof(proof.began + step / 10)
         words |= {f"{b.attribute} {b.held}" for b in proof.beside()}
-        assert outside(show, {u: bench.live.frame[r * 512 : r * 512 + 512] for r, u in enumerate(bench.live.compiled.universes)}) == []
-    assert {"dimmer True", "dimmer False", "tilt True", "tilt False"} <= words and "asked" in view.testing.text()
+        assert (
+            outside(
+                show,
+                {
+                    u: bench.live.frame[r * 512 : r * 512 + 512]
+                    for r, u in enumerate(bench.live.compiled.universes)
+                },
+            )
+            == []
+        )
+    assert {
+        "dimmer True",
+        "dimmer False",
+        "tilt True",
+        "tilt False",
+    } <= words and "asked" in view.testing.text()
     view._test()
     assert bench.proof is None and bench.live.snapshot() == {}
     at = index_of(show).by_id["u101"].patch[0]
-    dimmer = next(c for c in chart(*profiles_of(show).mode_of(bench.selected()[0])).channels if c.attribute == "Dimmer")
+    dimmer = next(
+        c
+        for c in chart(*profiles_of(show).mode_of(bench.selected()[0])).channels
+        if c.attribute == "Dimmer"
+    )
     address = at.address + dimmer.slots[0][1] - 1
     row = bench.live.compiled.universes.index(at.universe) * 512 + address - 1
-    for said, sends, sign in (("Keep the limits", 127, False), ("Send past them, this once", 255, True)):
+    for said, sends, sign in (
+        ("Keep the limits", 127, False),
+        ("Send past them, this once", 255, True),
+    ):
         bench._past.clear()
         heard = answer_question(said)
         bench.begin_proof(lambda: ProveSlot(bench.show, bench.live, 0.0, at.universe, address))

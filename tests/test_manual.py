@@ -28,7 +28,12 @@ UNIT = [
     ((1, 2), "Pan", "Pan", []),
     ((3, 4), "Tilt", "Tilt", []),
     ((5,), "Dimmer", "Dimmer", []),
-    ((6,), "Shutter", "Shutter1", [(0, 15, "Closed"), (16, 239, "Strobe slow to fast"), (240, 255, "Open")]),
+    (
+        (6,),
+        "Shutter",
+        "Shutter1",
+        [(0, 15, "Closed"), (16, 239, "Strobe slow to fast"), (240, 255, "Open")],
+    ),
     ((7,), "Cyan", "ColorSub_C", []),
     ((8,), "Colour wheel", "Color1", [(0, 31, "Open"), (32, 63, "Red"), (64, 255, "Rainbow")]),
     ((9,), "Zoom", "Zoom", []),
@@ -36,7 +41,13 @@ UNIT = [
 
 
 def written(
-    cell: str, dash: str = "-", pad: int = 0, hexed: bool = False, percent: bool = False, pairs: str = "", head: bool = True
+    cell: str,
+    dash: str = "-",
+    pad: int = 0,
+    hexed: bool = False,
+    percent: bool = False,
+    pairs: str = "",
+    head: bool = True,
 ) -> str:
     """The unit's chart as a manual prints it."""
 
@@ -54,7 +65,10 @@ def written(
         first = ranges[0] if ranges else None
         span = f"{value(first[0])}{dash}{value(first[1], True)}" if first else full
         rows.append(cell.join((str(slots[0]), span, name, first[2] if first else "")))
-        rows += [cell.join(("", f"{value(low)}{dash}{value(high, True)}", "", words)) for low, high, words in ranges[1:]]
+        rows += [
+            cell.join(("", f"{value(low)}{dash}{value(high, True)}", "", words))
+            for low, high, words in ranges[1:]
+        ]
         if len(slots) == 2:
             rows.append(cell.join((str(slots[1]), full, f"{name} fine", "")))
     return "\n".join(rows)
@@ -82,11 +96,17 @@ WAYS = {
 @pytest.mark.parametrize("way", WAYS)
 def test_a_chart_reads_the_same_whichever_way_it_is_written(way: str) -> None:
     (chart,) = read_chart(WAYS[way])
-    assert [(row.slots, row.attribute) for row in chart.rows] == [(slots, attribute) for slots, _, attribute, _ in UNIT]
-    assert [[b.name for b in row.bands] for row in chart.rows] == [[words for *_, words in ranges] for *_, ranges in UNIT]
+    assert [(row.slots, row.attribute) for row in chart.rows] == [
+        (slots, attribute) for slots, _, attribute, _ in UNIT
+    ]
+    assert [[b.name for b in row.bands] for row in chart.rows] == [
+        [words for *_, words in ranges] for *_, ranges in UNIT
+    ]
     ends = [end for row in chart.rows for b in row.bands for end in (b.start, b.end)]
     meant = [end for *_, ranges in UNIT for low, high, _ in ranges for end in (low, high)]
-    assert max(abs(a - b) for a, b in zip(ends, meant, strict=True)) <= (1 if way == "percent" else 0)  # tenths of a percent are coarse
+    assert max(abs(a - b) for a, b in zip(ends, meant, strict=True)) <= (
+        1 if way == "percent" else 0
+    )  # tenths of a percent are coarse
     assert chart.confidence > 0.85 and chart.sheet().footprint == 9
     for row in chart.rows:  # each row points back at its lines
         assert row.name.split()[0] in WAYS[way].splitlines()[row.source[0] - 1]
@@ -96,16 +116,26 @@ def test_ragged_lines_with_single_spaces_are_taken_apart_by_what_they_hold() -> 
     (chart,) = read_chart(
         "CH1 Red 000-255 0%-100%\nCH2 Grün 0-255\nCH3 Strobe 0-9 off\n10-250 slow to fast\n251-255 open\nCH4 - reserved\n"
     )
-    assert [(r.attribute, len(r.bands)) for r in chart.rows] == [("ColorAdd_R", 0), ("ColorAdd_G", 0), ("Shutter1", 3), ("NoFeature", 0)]
+    assert [(r.attribute, len(r.bands)) for r in chart.rows] == [
+        ("ColorAdd_R", 0),
+        ("ColorAdd_G", 0),
+        ("Shutter1", 3),
+        ("NoFeature", 0),
+    ]
 
 
 def test_two_tables_and_columns_of_modes_become_charts_of_their_own() -> None:
-    two = read_chart("Basic mode\n1\tRed\n2\tGreen\n3\tBlue\nFull mode\n1\tDimmer\n2\tRed\n3\tGreen\n4\tBlue\n")
+    two = read_chart(
+        "Basic mode\n1\tRed\n2\tGreen\n3\tBlue\nFull mode\n1\tDimmer\n2\tRed\n3\tGreen\n4\tBlue\n"
+    )
     assert [(c.title, len(c.rows)) for c in two] == [("Basic mode", 3), ("Full mode", 4)]
     columns = read_chart(
         "Short\tLong\tFunction\tValue\n1\t1\tDimmer\t0-255\n-\t2\tDimmer fine\t0-255\n2\t3\tShutter\t0-9 closed\n\t\t\t10-255 open\n-\t4\tZoom\t0-255\n3\t5\tRed\t0-255\n"
     )
-    assert [[r.slots for r in c.rows] for c in columns] == [[(1,), (2,), (3,)], [(1, 2), (3,), (4,), (5,)]]
+    assert [[r.slots for r in c.rows] for c in columns] == [
+        [(1,), (2,), (3,)],
+        [(1, 2), (3,), (4,), (5,)],
+    ]
     assert [b.end for b in columns[0].rows[1].bands] == [9, 255]
 
 
@@ -123,23 +153,41 @@ def test_what_is_doubtful_lowers_the_confidence_and_says_why() -> None:
     dimmer, doodad, zoom = chart.rows
     assert dimmer.confidence == 1 and not dimmer.doubts
     assert doodad.confidence < 0.7 and "not known" in doodad.doubts[0]
-    assert zoom.confidence < 0.7 and any("was due" in d for d in zoom.doubts) and any("backwards" in d for d in zoom.doubts)
+    assert (
+        zoom.confidence < 0.7
+        and any("was due" in d for d in zoom.doubts)
+        and any("backwards" in d for d in zoom.doubts)
+    )
 
 
 def test_nonsense_ends_in_a_sentence_and_a_hundred_thousand_rows_end_soon() -> None:
-    for text in ("", "the tide tables of Sandre Haven\nhigh water 7:13", "\x00\x01\x02", "12345 " * 4000, "-\n" * 3000):
+    for text in (
+        "",
+        "the tide tables of Sandre Haven\nhigh water 7:13",
+        "\x00\x01\x02",
+        "12345 " * 4000,
+        "-\n" * 3000,
+    ):
         with pytest.raises(EntryFault, match="no chart"):
             read_chart(text)
     started = time.process_time()
     charts = read_chart("\n".join(f"{i}\t0-255\tDimmer {i}" for i in range(1, 100_001)))
-    assert time.process_time() - started < 20 and "Only the first" in charts[0].notes[0] and len(charts[0].rows) <= 512
+    assert (
+        time.process_time() - started < 20
+        and "Only the first" in charts[0].notes[0]
+        and len(charts[0].rows) <= 512
+    )
     rng = random.Random(2)
     sources = list(WAYS.values())
     for _ in range(300):
         try:
             for chart in read_chart(mangled_chart(rng, rng.choice(sources))):
                 assert all(1 <= slot <= 512 for row in chart.rows for slot in row.slots)
-                assert all(0 <= b.start <= b.end <= 256 ** len(row.slots) - 1 for row in chart.rows for b in row.bands)
+                assert all(
+                    0 <= b.start <= b.end <= 256 ** len(row.slots) - 1
+                    for row in chart.rows
+                    for b in row.bands
+                )
                 judge(chart.sheet())
         except EntryFault as fault:
             assert fault.what
@@ -159,11 +207,17 @@ def pdf(*pages: list[str]) -> bytes:
 
 def pdf_of(bodies: list[bytes]) -> bytes:
     """A PDF with a page for each stream of drawing."""
-    objects = [b"<< /Type /Catalog /Pages 2 0 R >>", b"", b"<< /Type /Font /Subtype /Type1 /BaseFont /Courier >>"]
+    objects = [
+        b"<< /Type /Catalog /Pages 2 0 R >>",
+        b"",
+        b"<< /Type /Font /Subtype /Type1 /BaseFont /Courier >>",
+    ]
     kids = []
     for body in bodies:
         packed = zlib.compress(body)
-        objects.append(b"<< /Length %d /Filter /FlateDecode >>\nstream\n%b\nendstream" % (len(packed), packed))
+        objects.append(
+            b"<< /Length %d /Filter /FlateDecode >>\nstream\n%b\nendstream" % (len(packed), packed)
+        )
         objects.append(
             f"<< /Type /Page /Parent 2 0 R /MediaBox [0 0 595 842] /Contents {len(objects)} 0 R /Resources << /Font << /F1 3 0 R >> >> >>".encode()
         )
@@ -174,8 +228,13 @@ def pdf_of(bodies: list[bytes]) -> bytes:
         offsets.append(len(out))
         out += b"%d 0 obj\n%b\nendobj\n" % (number, data)
     start = len(out)
-    out += f"xref\n0 {len(objects) + 1}\n0000000000 65535 f \n".encode() + b"".join(b"%010d 00000 n \n" % offset for offset in offsets)
-    return out + f"trailer << /Size {len(objects) + 1} /Root 1 0 R >>\nstartxref\n{start}\n%%EOF".encode()
+    out += f"xref\n0 {len(objects) + 1}\n0000000000 65535 f \n".encode() + b"".join(
+        b"%010d 00000 n \n" % offset for offset in offsets
+    )
+    return (
+        out
+        + f"trailer << /Size {len(objects) + 1} /Root 1 0 R >>\nstartxref\n{start}\n%%EOF".encode()
+    )
 
 
 def test_the_page_of_a_pdf_that_has_the_chart_is_found_and_read(tmp_path: Path) -> None:
@@ -204,7 +263,9 @@ def ruled_pdf(rows: Sequence[Sequence[str | None]], widths: list[int]) -> bytes:
     for y, row in enumerate(rows):
         for x, cell in enumerate(row):
             if cell:
-                draw.append(f"BT /F1 9 Tf {edges[x] + 3} {top - (y + 1) * high + 5} Td ({cell}) Tj ET")
+                draw.append(
+                    f"BT /F1 9 Tf {edges[x] + 3} {top - (y + 1) * high + 5} Td ({cell}) Tj ET"
+                )
     return pdf_of([" ".join(draw).encode("latin-1")])
 
 
@@ -213,7 +274,14 @@ def test_a_ruled_table_with_merged_cells_is_read_from_its_page(tmp_path: Path) -
     rows.append(["Channel", "Function", "Value", "Meaning"])
     for slots, name, _, ranges in UNIT:
         for index, (low, high, words) in enumerate(ranges or [(0, 255, "")]):
-            rows.append([str(slots[0]) if not index else None, name if not index else None, f"{low}-{high}", words])
+            rows.append(
+                [
+                    str(slots[0]) if not index else None,
+                    name if not index else None,
+                    f"{low}-{high}",
+                    words,
+                ]
+            )
         rows += [[str(slot), f"{name} fine", "0-255", ""] for slot in slots[1:]]
     file = tmp_path / "ruled.pdf"
     file.write_bytes(ruled_pdf(rows, [60, 140, 90, 180]))
@@ -221,8 +289,12 @@ def test_a_ruled_table_with_merged_cells_is_read_from_its_page(tmp_path: Path) -
     assert len(ways) == 2 and "\t" in ways[0]  # taken as a table, and as text
     for way in ways:
         (chart,) = read_chart(way)
-        assert [(row.slots, row.attribute) for row in chart.rows] == [(slots, attribute) for slots, _, attribute, _ in UNIT]
-        assert [[(b.start, b.end, b.name) for b in row.bands] for row in chart.rows] == [ranges for *_, ranges in UNIT]
+        assert [(row.slots, row.attribute) for row in chart.rows] == [
+            (slots, attribute) for slots, _, attribute, _ in UNIT
+        ]
+        assert [[(b.start, b.end, b.name) for b in row.bands] for row in chart.rows] == [
+            ranges for *_, ranges in UNIT
+        ]
 
 
 # ---------------------------------------------------------------- judged and compared
@@ -232,14 +304,30 @@ def test_the_judgement_names_every_gap_overlap_and_empty_word_and_the_note_asks_
     lines = (
         Line((1,), "Dimmer", "Dimmer"),
         Line((2,), "Gobo1", "Gobo"),
-        Line((4,), "Shutter1", "Shutter", (Band(0, 9, "Closed"), Band(5, 20, "Strobe"), Band(30, 255, "function 3"))),
+        Line(
+            (4,),
+            "Shutter1",
+            "Shutter",
+            (Band(0, 9, "Closed"), Band(5, 20, "Strobe"), Band(30, 255, "function 3")),
+        ),
         Line((4,), "Zoom", "Zoom"),
         Line((5,), "", "Doodad"),
         Line((6,), "Dimmer", "Dimmer again"),
     )
     found = judge(Sheet("M", lines))
-    kinds = {kind: next(f for f in found if f.kind == kind).text for kind in {f.kind for f in found}}
-    assert set(kinds) == {"no ranges", "gap", "overlap", "says nothing", "no attribute", "doubled", "shared slot", "missing channel"}
+    kinds = {
+        kind: next(f for f in found if f.kind == kind).text for kind in {f.kind for f in found}
+    }
+    assert set(kinds) == {
+        "no ranges",
+        "gap",
+        "overlap",
+        "says nothing",
+        "no attribute",
+        "doubled",
+        "shared slot",
+        "missing channel",
+    }
     assert (
         "5–9" in kinds["overlap"]
         and "21–29" in kinds["gap"]
@@ -247,7 +335,11 @@ def test_the_judgement_names_every_gap_overlap_and_empty_word_and_the_note_asks_
         and "Channel 4" in kinds["shared slot"]
     )
     note = note_to_maker(Sheet("M", lines), found, "Reed and Oar", "Nine")
-    assert "Dear Reed and Oar" in note and "What does channel 4 do from 21 to 29?" in note and "1. " in note
+    assert (
+        "Dear Reed and Oar" in note
+        and "What does channel 4 do from 21 to 29?" in note
+        and "1. " in note
+    )
     assert note_to_maker(Sheet("M", lines[:1]), judge(Sheet("M", lines[:1]))) == ""
 
 
@@ -267,18 +359,24 @@ def test_a_profile_agrees_with_its_own_chart_written_out_and_read_back() -> None
                 continue
             text = "\n".join("\t".join(row) for row in table(own))
             (chart,) = read_chart(text)
-            assert [v.state for v in compare(chart.sheet(), own) if v.state not in ("same", "ranges")] == []
+            assert [
+                v.state for v in compare(chart.sheet(), own) if v.state not in ("same", "ranges")
+            ] == []
 
 
 @given(st.integers(0, 18), st.integers(1, 5))
 @settings(max_examples=40)
-def test_channels_put_in_shift_what_stands_behind_them_and_nothing_else(at: int, count: int) -> None:
+def test_channels_put_in_shift_what_stands_behind_them_and_nothing_else(
+    at: int, count: int
+) -> None:
     profile = shipped("Lapwing 19")
     own = sheet(profile, profile.modes[0])
     first = [line.slots[0] for line in own.lines]
     moved = tuple(
         Line(
-            tuple(s + count if s > at else s for s in line.slots) if line.slots[0] > at else line.slots,
+            tuple(s + count if s > at else s for s in line.slots)
+            if line.slots[0] > at
+            else line.slots,
             line.attribute,
             line.name,
             line.bands,
@@ -293,18 +391,49 @@ def test_channels_put_in_shift_what_stands_behind_them_and_nothing_else(at: int,
 
 def test_ranges_get_a_verdict_each_and_differences_are_told_in_words() -> None:
     left = Sheet(
-        "l", (Line((1,), "Shutter1", "", (Band(0, 9, "Closed"), Band(10, 200, "Strobe"), Band(201, 220, "Pulse"), Band(240, 255, "Open"))),)
+        "l",
+        (
+            Line(
+                (1,),
+                "Shutter1",
+                "",
+                (
+                    Band(0, 9, "Closed"),
+                    Band(10, 200, "Strobe"),
+                    Band(201, 220, "Pulse"),
+                    Band(240, 255, "Open"),
+                ),
+            ),
+        ),
     )
     right = Sheet(
         "r",
         (
-            Line((1,), "Shutter1", "", (Band(0, 9, "Closed"), Band(20, 210, "Strobe"), Band(230, 255, "Open"), Band(211, 229, "Sparkle"))),
+            Line(
+                (1,),
+                "Shutter1",
+                "",
+                (
+                    Band(0, 9, "Closed"),
+                    Band(20, 210, "Strobe"),
+                    Band(230, 255, "Open"),
+                    Band(211, 229, "Sparkle"),
+                ),
+            ),
             Line((2,), "Zoom"),
         ),
     )
     shutter, zoom = compare(left, right)
-    assert [(b.state, b.shift) for b in shutter.bands] == [("same", 0), ("shifted", 10), ("absent", 0), ("other range", 0), ("extra", 0)]
+    assert [(b.state, b.shift) for b in shutter.bands] == [
+        ("same", 0),
+        ("shifted", 10),
+        ("absent", 0),
+        ("other range", 0),
+        ("extra", 0),
+    ]
     assert shutter.state == "ranges" and zoom.state == "extra"
     told = differences(left, right)
-    assert "zoom on 2 is extra" in told and any("“Strobe” 10–200 is shifted by +10" in text for text in told)
+    assert "zoom on 2 is extra" in told and any(
+        "“Strobe” 10–200 is shifted by +10" in text for text in told
+    )
     assert differences(left, left) == []

@@ -31,10 +31,19 @@ from isthmus.wire import artnet
 
 @given(st.lists(st.integers(1, 4), min_size=1, max_size=40), st.data())
 @settings(max_examples=60)
-def test_a_frame_is_what_plain_arithmetic_makes_of_the_levels(resolutions: list[int], data: st.DataObject) -> None:
+def test_a_frame_is_what_plain_arithmetic_makes_of_the_levels(
+    resolutions: list[int], data: st.DataObject
+) -> None:
     resolutions.sort()
     homes = data.draw(st.permutations(range(sum(resolutions))))
-    levels = np.array(data.draw(st.lists(st.floats(0, 1, width=32), min_size=len(resolutions), max_size=len(resolutions))), np.float32)
+    levels = np.array(
+        data.draw(
+            st.lists(
+                st.floats(0, 1, width=32), min_size=len(resolutions), max_size=len(resolutions)
+            )
+        ),
+        np.float32,
+    )
     groups, at, used = [], 0, 0
     expected = np.zeros(512, np.uint8)
     for resolution in (1, 2, 3, 4):
@@ -67,31 +76,48 @@ def test_every_unit_finds_its_defaults_at_its_own_address(demo: Show) -> None:
         found = profiles.mode_of(unit)
         assert found
         for item in chart(*found).channels if unit.patch else ():
-            for (_, offset), byte in zip(item.slots, item.default.to_bytes(item.channel.resolution, "big"), strict=True):
+            for (_, offset), byte in zip(
+                item.slots, item.default.to_bytes(item.channel.resolution, "big"), strict=True
+            ):
                 claimed[unit.patch[0].universe, unit.patch[0].address + offset - 1] = byte
     rows = {u: i for i, u in enumerate(live.compiled.universes)}
     for (universe, address), byte in claimed.items():
         assert live.frame[rows[universe] * 512 + address - 1] == byte
 
 
-def test_a_second_address_of_one_number_gets_the_same_slots_and_one_past_the_end_gets_none(demo: Show) -> None:
+def test_a_second_address_of_one_number_gets_the_same_slots_and_one_past_the_end_gets_none(
+    demo: Show,
+) -> None:
     unit = demo.unit("u401")
     assert unit
-    doubled = replace(unit, patch=(*unit.patch, Patched(universe=4, address=500), Patched(universe=9, address=512)))
+    doubled = replace(
+        unit,
+        patch=(*unit.patch, Patched(universe=4, address=500), Patched(universe=9, address=512)),
+    )
     live = Live(replace(demo, units=(doubled,), outputs=()))
     live.light_up(["u401"], 0.5)
-    assert sorted(live.frame.nonzero()[0]) == [300, 512 + 499, 1024 + 511] and set(live.frame[live.frame > 0]) == {128}
+    assert sorted(live.frame.nonzero()[0]) == [300, 512 + 499, 1024 + 511] and set(
+        live.frame[live.frame > 0]
+    ) == {128}
     mover = demo.unit("u101")
     assert mover
     over = replace(mover, patch=(Patched(universe=1, address=505),))
     assert not compile_show(replace(demo, units=(over,), outputs=())).frame().any()
-    assert len(compile_show(replace(demo, units=(over,), outputs=())).defaults) < 16  # what lies past 512 is left out
+    assert (
+        len(compile_show(replace(demo, units=(over,), outputs=())).defaults) < 16
+    )  # what lies past 512 is left out
 
 
-def test_light_up_shows_every_unit_lit_open_white_and_home_and_release_gives_all_back(demo: Show) -> None:
+def test_light_up_shows_every_unit_lit_open_white_and_home_and_release_gives_all_back(
+    demo: Show,
+) -> None:
     live = Live(demo)
     dark = live.frame.copy()
-    patched = [u.id for u in demo.units if u.patch and "Haze" not in u.profile and u.id not in ("u313", "u314")]
+    patched = [
+        u.id
+        for u in demo.units
+        if u.patch and "Haze" not in u.profile and u.id not in ("u313", "u314")
+    ]
     live.light_up(patched)
     for unit in patched:
         state = live.state_of(unit)
@@ -116,10 +142,15 @@ def test_intensity_colour_and_angles_do_what_they_say_by_whatever_the_unit_has(d
     assert live.level(can.id, "ColorAdd_R") == 0.5
     live.set_colour([can.id], np.array([0.0, 0.0, 1.0]))
     live.set_intensity([can.id], 0.25)
-    assert (live.level(can.id, "ColorAdd_R"), live.level(can.id, "ColorAdd_B")) == (pytest.approx(0, abs=0.03), pytest.approx(0.25))
+    assert (live.level(can.id, "ColorAdd_R"), live.level(can.id, "ColorAdd_B")) == (
+        pytest.approx(0, abs=0.03),
+        pytest.approx(0.25),
+    )
     live.set_axis(["u101"], "Pan", 90)
     live.set_axis(["u101"], "Tilt", 999)
-    assert live.axis("u101", "Pan") == pytest.approx(90, abs=0.01) and live.axis("u101", "Tilt") == 135
+    assert (
+        live.axis("u101", "Pan") == pytest.approx(90, abs=0.01) and live.axis("u101", "Tilt") == 135
+    )
 
 
 def test_levels_stay_with_their_units_when_the_patch_changes(demo: Show) -> None:
@@ -142,7 +173,9 @@ def test_the_batched_view_of_the_rig_agrees_with_unit_by_unit(demo: Show) -> Non
         alone = float(state.intensity()[0]) if state is not None else 0.0
         assert glow.get(unit, (0.0,))[0] == pytest.approx(min(alone, 1.0), abs=2e-3)
     beams, bodies = view.pose(live.frame)
-    assert np.allclose(np.linalg.norm(beams.direction, axis=1), 1) and set(bodies.unit) == set(range(len(view.rig.order)))
+    assert np.allclose(np.linalg.norm(beams.direction, axis=1), 1) and set(bodies.unit) == set(
+        range(len(view.rig.order))
+    )
 
 
 # ---------------------------------------------------------------- the engine
@@ -163,7 +196,9 @@ def frames_of(rows: dict[int, int]) -> np.ndarray:
     return frame
 
 
-def received(sock: socket.socket, seconds: float, engine: Engine | None = None) -> list[tuple[float, artnet.ArtDmx]]:
+def received(
+    sock: socket.socket, seconds: float, engine: Engine | None = None
+) -> list[tuple[float, artnet.ArtDmx]]:
     found, end = [], time.monotonic() + seconds
     sock.settimeout(0.05)
     while time.monotonic() < end:
@@ -178,14 +213,20 @@ def received(sock: socket.socket, seconds: float, engine: Engine | None = None) 
     return found
 
 
-def test_the_engine_sends_every_route_in_sequence_at_its_rate_and_goes_dark_when_switched_off(engine: Engine) -> None:
+def test_the_engine_sends_every_route_in_sequence_at_its_rate_and_goes_dark_when_switched_off(
+    engine: Engine,
+) -> None:
     with udp_listener() as sock:
-        engine.publish(frames_of({0: 10, 512: 20}), [Route(0, "127.0.0.9", 5), Route(1, "127.0.0.9", 300)])
+        engine.publish(
+            frames_of({0: 10, 512: 20}), [Route(0, "127.0.0.9", 5), Route(1, "127.0.0.9", 300)]
+        )
         engine.enable(True)
         assert until(lambda: received(sock, 0.1, engine), 10)  # however long it takes to start
         packets = received(sock, 2.5, engine)
         by_port = {port: [p for _, p in packets if p.port_address == port] for port in (5, 300)}
-        assert {p.slots[0] for p in by_port[5]} == {10} and {p.slots[0] for p in by_port[300]} == {20}
+        assert {p.slots[0] for p in by_port[5]} == {10} and {p.slots[0] for p in by_port[300]} == {
+            20
+        }
         for sent in by_port.values():
             assert len(sent) >= 30  # 44 Hz, with room for a busy machine
             steps = {(b.sequence - a.sequence) % 255 for a, b in zip(sent, sent[1:], strict=False)}
@@ -194,7 +235,9 @@ def test_the_engine_sends_every_route_in_sequence_at_its_rate_and_goes_dark_when
         assert stats.state == "sending" and stats.routes == 2 and stats.errors == 0
         engine.enable(False)
         last: list[tuple[float, artnet.ArtDmx]] = []
-        assert until(lambda: (last.extend(received(sock, 0.3, engine)), not any(last[-1][1].slots))[1])
+        assert until(
+            lambda: (last.extend(received(sock, 0.3, engine)), not any(last[-1][1].slots))[1]
+        )
         assert until(lambda: not received(sock, 0.4, engine))
 
 
@@ -228,14 +271,18 @@ def test_a_killed_engine_comes_back_and_sends_on(engine: Engine) -> None:
         assert engine.stats().restarts == 1 and engine.stats().returned_at
 
 
-def test_a_hung_interface_keeps_the_last_frame_for_a_while_then_the_rig_goes_dark(engine: Engine) -> None:
+def test_a_hung_interface_keeps_the_last_frame_for_a_while_then_the_rig_goes_dark(
+    engine: Engine,
+) -> None:
     with udp_listener() as sock:
         engine.publish(frames_of({0: 9}), [Route(0, "127.0.0.9", 1)])
         engine.enable(True)
         assert until(lambda: received(sock, 0.2, engine), 10)
         hung = received(sock, 5)  # no heartbeat: 1.5 s to notice, 1 s to hold
         bright = [t for t, p in hung if p.slots[0] == 9]
-        assert bright and not any(hung[-1][1].slots)  # how long it holds is tested with a clock of its own in test_shared.py
+        assert bright and not any(
+            hung[-1][1].slots
+        )  # how long it holds is tested with a clock of its own in test_shared.py
         assert until(lambda: engine.stats().state == "dark")
         assert until(lambda: received(sock, 0.1, engine), 8)  # it comes to, and so does the light
 
@@ -245,13 +292,18 @@ def test_the_engine_holds_then_goes_dark_and_ends_when_the_application_is_killed
         "import time, numpy as np; from isthmus.engine import Engine, Route; e = Engine(2); e.start(); f = np.full(512, 50, np.uint8);"
         "e.publish(f, [Route(0, '127.0.0.9', 1)]); e.enable(True); print(e.stats().pid, flush=True)\nwhile True: e.beat(); time.sleep(0.1)"
     )
-    with udp_listener() as sock, subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True) as owner:
+    with (
+        udp_listener() as sock,
+        subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True) as owner,
+    ):
         assert owner.stdout
         pid = int(owner.stdout.readline())
         assert until(lambda: received(sock, 0.2), 10)
         owner.kill()
         held = received(sock, 1.0)
-        assert len(held) > 5 and all(p.slots[0] == 50 for _, p in held)  # time enough to start the application again
+        assert len(held) > 5 and all(
+            p.slots[0] == 50 for _, p in held
+        )  # time enough to start the application again
         assert until(lambda: not Path(f"/proc/{pid}").exists(), 5)
         assert not any(received(sock, 0.2)[-1][1].slots)
 
@@ -322,7 +374,9 @@ def test_what_is_sent_is_what_is_asked_swapped_inverted_offset_bent_and_kept_wit
     assert live.sent_level("u101", "Pan") == pytest.approx(clip(pan, low, high), abs=2e-4)
     assert live.sent_level("u101", "Tilt") == pytest.approx(clip(tilt, 0, 1), abs=2e-4)
     assert live.sent_level("u101", "Dimmer") == pytest.approx(clip(bent, low, high), abs=2e-4)
-    assert live.level("u101", "Pan") == pytest.approx(asked[0])  # what is asked stays what was asked
+    assert live.level("u101", "Pan") == pytest.approx(
+        asked[0]
+    )  # what is asked stays what was asked
     other = Live(as_hung())
     other.ask({("u102", 0, "Pan"): 0.3})
     live.restore({("u102", 0, "Pan"): 0.3})
@@ -339,10 +393,17 @@ def test_only_what_moves_slots_compiles_the_frame_anew() -> None:
     live.set_show(edits.set_text(show, ["u101"], "name", "Other"))
     assert live.compiled is compiled and live.level("u101", "Dimmer") == 1.0
     live.set_show(set_limit(live.show, ["u101"], "Dimmer", "", "30%"))
-    assert live.compiled is compiled and live.sent_level("u101", "Dimmer") == pytest.approx(0.3, abs=2e-5)
+    assert live.compiled is compiled and live.sent_level("u101", "Dimmer") == pytest.approx(
+        0.3, abs=2e-5
+    )
     live.set_show(edits.set_address(live.show, ["u101"], (9, 1)))
     assert (
-        live.compiled is not compiled and 9 in live.compiled.universes and live.sent_level("u101", "Dimmer") == pytest.approx(0.3, abs=2e-5)
+        live.compiled is not compiled
+        and 9 in live.compiled.universes
+        and live.sent_level("u101", "Dimmer") == pytest.approx(0.3, abs=2e-5)
     )
     slots = live.frame.reshape(-1, SLOTS)[live.compiled.universes.index(9)]
-    assert slots[4] == round(0.3 * 65535) >> 8 and not live.frame.reshape(-1, SLOTS)[live.compiled.universes.index(1)][4]
+    assert (
+        slots[4] == round(0.3 * 65535) >> 8
+        and not live.frame.reshape(-1, SLOTS)[live.compiled.universes.index(1)][4]
+    )

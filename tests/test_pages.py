@@ -39,7 +39,9 @@ class TidesPage(Page):
         self.take_views({"High": Tides("High"), "Low": Tides("Low")})
 
     def actions(self) -> list[Action]:
-        return [Action("tides.turn", "Turn the tide", lambda: heard.append("turned"), group="Tides")]
+        return [
+            Action("tides.turn", "Turn the tide", lambda: heard.append("turned"), group="Tides")
+        ]
 
     def visit(self, snag: Snag) -> None:
         heard.append(f"visit {snag.text}")
@@ -52,7 +54,9 @@ def glyph(p: QPainter, color: QColor) -> None:
     drawn.append(color)
 
 
-def test_a_page_appears_everywhere_by_one_line_and_its_views_hear_of_coming_and_going(qtbot, demo) -> None:
+def test_a_page_appears_everywhere_by_one_line_and_its_views_hear_of_coming_and_going(
+    qtbot, demo
+) -> None:
     from isthmus.app.shell.main import make_application
 
     make_application(["isthmus-test"])
@@ -62,19 +66,34 @@ def test_a_page_appears_everywhere_by_one_line_and_its_views_hear_of_coming_and_
     window.show()
     qtbot.waitExposed(window)
     window.complete()
-    assert "Tides" in window.spine.places() and window.spine.fraction("Tides") == window.spine.fraction("Plan")
+    assert "Tides" in window.spine.places() and window.spine.fraction(
+        "Tides"
+    ) == window.spine.fraction("Plan")
     window.spine.grab()
     assert drawn
-    words = [hit.words for hit in find("tide", window.bench, window.actions_, window.spine.titles, window.go)]
-    assert any("Tides" in w for w in words) and any("Turn the tide" in w for w in words) and any("Tides: Low" in w for w in words)
-    shortcut(window, Qt.Key.Key_8, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+    words = [
+        hit.words
+        for hit in find("tide", window.bench, window.actions_, window.spine.titles, window.go)
+    ]
+    assert (
+        any("Tides" in w for w in words)
+        and any("Turn the tide" in w for w in words)
+        and any("Tides: Low" in w for w in words)
+    )
+    shortcut(
+        window, Qt.Key.Key_8, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
+    )
     assert window.spine.current == "Tides" and heard == ["High entered"]
     shortcut(window, Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
     assert heard[1:] == ["High left", "Low entered"]
     window.go("Patch")
     window.go("Tides", Snag("outside", "note", "how high it stands", "Tides"))
     assert heard[3:] == ["Low left", "Low entered", "visit how high it stands"]
-    for page in [p for title, p in window.pages.items() if title in ("Patch", "Profiles", "Routes", "Roll call")]:
+    for page in [
+        p
+        for title, p in window.pages.items()
+        if title in ("Patch", "Profiles", "Routes", "Roll call")
+    ]:
         window.go(page.title)
         first, second = page.view_names[:2]
         page.show_view(first)

@@ -11,7 +11,17 @@ from hypothesis import strategies as st
 from isthmus.demo import EXTRA_LIST, HANG_LIST, as_hung, shipped_profiles
 from isthmus.errors import EntryFault, FileFault
 from isthmus.library.at_hand import at_hand
-from isthmus.patch import Add, Library, all_spans, clashes, edits, free_runs, preview_add, read_hang_list, take_paper
+from isthmus.patch import (
+    Add,
+    Library,
+    all_spans,
+    clashes,
+    edits,
+    free_runs,
+    preview_add,
+    read_hang_list,
+    take_paper,
+)
 from isthmus.patch.hanglist import parse_hang_list
 from isthmus.patch.index import EMPTY, Room, Universe
 from isthmus.patch.numbers import read_numbers, write_numbers
@@ -43,13 +53,21 @@ def test_clashes_are_exactly_the_slots_claimed_twice(spans: list[Span]) -> None:
     found = clashes(spans)
     for universe in (1, 2):
         doubled = {a for a, n in counted(spans, universe).items() if n > 1}
-        assert {a for c in found if c.a.universe == universe for a in range(c.first, c.last + 1)} == doubled
-    pairs = sum(a.universe == b.universe and a.start <= b.end and b.start <= a.end for i, a in enumerate(spans) for b in spans[i + 1 :])
+        assert {
+            a for c in found if c.a.universe == universe for a in range(c.first, c.last + 1)
+        } == doubled
+    pairs = sum(
+        a.universe == b.universe and a.start <= b.end and b.start <= a.end
+        for i, a in enumerate(spans)
+        for b in spans[i + 1 :]
+    )
     assert len(found) == pairs
 
 
 @given(SPANS, st.integers(1, 512), st.integers(1, 512))
-def test_the_next_free_address_is_the_first_that_fits(spans: list[Span], length: int, start: int) -> None:
+def test_the_next_free_address_is_the_first_that_fits(
+    spans: list[Span], length: int, start: int
+) -> None:
     universes = {number: Universe.of(group) for number, group in by_universe(spans).items()}
     universe, address = Room(universes).find(length, 1, start) or (0, 0)
     used = {u: counted(spans, u) for u in (1, 2, 3)}
@@ -58,15 +76,29 @@ def test_the_next_free_address_is_the_first_that_fits(spans: list[Span], length:
         return a + length - 1 <= 512 and not any(used[u][b] for b in range(a, a + length))
 
     assert fits(universe, address)
-    earlier = [(u, a) for u in range(1, universe + 1) for a in range(start if u == 1 else 1, 513) if (u, a) < (universe, address)]
+    earlier = [
+        (u, a)
+        for u in range(1, universe + 1)
+        for a in range(start if u == 1 else 1, 513)
+        if (u, a) < (universe, address)
+    ]
     assert not any(fits(u, a) for u, a in earlier)
     for u in (1, 2):
-        free = {a for first, last in free_runs(universes.get(u, EMPTY).taken) for a in range(first, last + 1)}
+        free = {
+            a
+            for first, last in free_runs(universes.get(u, EMPTY).taken)
+            for a in range(first, last + 1)
+        }
         assert free == {a for a in range(1, 513) if not used[u][a]}
 
 
 @given(
-    st.sampled_from(sorted(SHELF.stored)), st.integers(0, 1), st.integers(1, 150), st.integers(1, 512), st.integers(0, 60), st.booleans()
+    st.sampled_from(sorted(SHELF.stored)),
+    st.integers(0, 1),
+    st.integers(1, 150),
+    st.integers(1, 512),
+    st.integers(0, 60),
+    st.booleans(),
 )
 @settings(max_examples=80)
 def test_added_units_never_cross_a_universe_end_and_keep_their_spacing(
@@ -83,19 +115,28 @@ def test_added_units_never_cross_a_universe_end_and_keep_their_spacing(
         return
     preview = preview_add(show, wish)
     spans = [s for s in all_spans(preview.show) if s.unit in {u.id for u in preview.units}]
-    assert [u.number for u in preview.units] == list(range(700, 700 + count)) and len(spans) == count
+    assert [u.number for u in preview.units] == list(range(700, 700 + count)) and len(
+        spans
+    ) == count
     assert all(s.end <= 512 and s.length == length for s in spans)
     for a, b in zip(spans, spans[1:], strict=False):
-        assert b.start - a.start == (spacing or length) if a.universe == b.universe else b.start == 1
+        assert (
+            b.start - a.start == (spacing or length) if a.universe == b.universe else b.start == 1
+        )
     announced = {(c.a.unit, c.b.unit) for c in preview.clashes}
     assert announced == {(c.a.unit, c.b.unit) for c in clashes(all_spans(preview.show))} - {
         (c.a.unit, c.b.unit) for c in clashes(all_spans(show))
     }
 
 
-def test_edits_keep_what_they_do_not_touch_as_the_same_objects_and_refuse_what_cannot_be(demo: Show) -> None:
+def test_edits_keep_what_they_do_not_touch_as_the_same_objects_and_refuse_what_cannot_be(
+    demo: Show,
+) -> None:
     moved = edits.set_address(demo, ["u101"], (2, 300))
-    assert sum(a is not b for a, b in zip(demo.units, moved.units, strict=True)) == 1 and moved.profiles is demo.profiles
+    assert (
+        sum(a is not b for a, b in zip(demo.units, moved.units, strict=True)) == 1
+        and moved.profiles is demo.profiles
+    )
     assert edits.set_address(demo, ["u101"], (1, 1)) is demo
     with pytest.raises(EntryFault, match=r"last address it fits at is 1\.492"):
         edits.set_address(demo, ["u101"], (1, 500))
@@ -104,7 +145,9 @@ def test_edits_keep_what_they_do_not_touch_as_the_same_objects_and_refuse_what_c
     assert unit and (unit.mode, unit.patch[0].address) == ("Wide", 1)
     with pytest.raises(EntryFault, match="It has Wide, Short"):
         edits.set_mode(demo, ["u201"], "Narrow")
-    freed = edits.address_next_free(edits.set_address(demo, ["u101", "u102"], None), ["u102", "u101"])
+    freed = edits.address_next_free(
+        edits.set_address(demo, ["u101", "u102"], None), ["u102", "u101"]
+    )
     assert not [c for c in clashes(all_spans(freed)) if "u101" in (c.a.unit, c.b.unit)]
     gone = edits.remove_units(demo, {"u101"})
     assert len(gone.units) == len(demo.units) - 1
@@ -126,7 +169,10 @@ def test_numbers_are_read_as_people_type_them() -> None:
 
 
 def test_the_shipped_lists_read_and_their_faults_are_told_by_line() -> None:
-    assert len(read_hang_list(HANG_LIST, SHELF).paper.rows) == 66 and not read_hang_list(HANG_LIST, SHELF).faults
+    assert (
+        len(read_hang_list(HANG_LIST, SHELF).paper.rows) == 66
+        and not read_hang_list(HANG_LIST, SHELF).faults
+    )
     found = read_hang_list(EXTRA_LIST, SHELF)
     told = {fault.line: str(fault) for fault in found.faults}
     assert sorted(told) == [6, 7, 8, 9, 10]
@@ -138,7 +184,9 @@ def test_the_shipped_lists_read_and_their_faults_are_told_by_line() -> None:
         (10, "addresses 1 to 512"),
     ):
         assert words in told[line]
-    assert [r.number for r in found.paper.rows] == [601, 602, 603, 608] and found.ignored == ("Weight",)
+    assert [r.number for r in found.paper.rows] == [601, 602, 603, 608] and found.ignored == (
+        "Weight",
+    )
 
 
 def test_taking_the_paper_adds_what_is_new_and_leaves_the_rest(demo: Show) -> None:
@@ -180,7 +228,9 @@ def test_lists_of_every_make_are_read(text: bytes, rows: int) -> None:
     found = parse_hang_list(text, "list.csv", SHELF)
     assert len(found.paper.rows) == rows
     lines = {f.line for f in found.faults}
-    assert lines.isdisjoint(r.line for r in found.paper.rows) and all(str(f).startswith(f"Line {f.line}: ") for f in found.faults)
+    assert lines.isdisjoint(r.line for r in found.paper.rows) and all(
+        str(f).startswith(f"Line {f.line}: ") for f in found.faults
+    )
 
 
 @pytest.mark.parametrize(

@@ -86,7 +86,9 @@ def test_a_code_lets_one_in_and_wrong_ones_cost_ever_more_time() -> None:
         assert door.join("WRONG!", "Eve", "10.0.0.2") is None
         waits.append(door.wait_of("10.0.0.2"))
     assert waits == sorted(waits) and waits[-1] == LONGEST and waits[0] == 0
-    assert door.join(door.code, "Eve", "10.0.0.2") is None  # even the right one, as long as it must wait
+    assert (
+        door.join(door.code, "Eve", "10.0.0.2") is None
+    )  # even the right one, as long as it must wait
     assert door.join(door.code, "Ada", "10.0.0.3").name == "Ada′"  # others are not kept waiting
     assert {r.why for r in door.refused} == {"a wrong code", "tried again too soon"}
     for n in range(MAX_PHONES):
@@ -99,7 +101,9 @@ def test_a_code_lets_one_in_and_wrong_ones_cost_ever_more_time() -> None:
 @given(
     st.one_of(
         st.text(max_size=200),
-        st.dictionaries(st.sampled_from(["id", "do", "ago", "units"]), st.integers() | st.text(max_size=5)).map(json.dumps),
+        st.dictionaries(
+            st.sampled_from(["id", "do", "ago", "units"]), st.integers() | st.text(max_size=5)
+        ).map(json.dumps),
     )
 )
 @settings(max_examples=60)
@@ -118,12 +122,32 @@ def test_nothing_a_phone_can_say_upsets_the_desk(text: str) -> None:
 
 
 def test_an_older_mark_never_hides_a_newer_one_and_is_not_lost_either(demo: Show) -> None:
-    show = take_mark(demo, Op("Ada", "a", "1", "mark", {"units": ["u101"], "result": "answers"}, 0.0))
-    late = Op("Ben", "b", "2", "mark", {"units": ["u101"], "result": "silent", "note": "dark from here"}, 3600.0)
+    show = take_mark(
+        demo, Op("Ada", "a", "1", "mark", {"units": ["u101"], "result": "answers"}, 0.0)
+    )
+    late = Op(
+        "Ben",
+        "b",
+        "2",
+        "mark",
+        {"units": ["u101"], "result": "silent", "note": "dark from here"},
+        3600.0,
+    )
     kept = next(v for v in take_mark(show, late).verdicts if v.unit == "u101")
-    assert kept.result == "answers" and kept.by == "Ada" and "Ben" in kept.note and "silent; dark from here" in kept.note
-    newer = Op("Ben", "b", "3", "mark", {"units": ["u101"], "result": "wrong", "what": ["tilt", 5]}, 0.0)
-    again = next(v for v in take_mark(mark(show, "u101", "answers", at="2020-01-01T00:00:00"), newer).verdicts if v.unit == "u101")
+    assert (
+        kept.result == "answers"
+        and kept.by == "Ada"
+        and "Ben" in kept.note
+        and "silent; dark from here" in kept.note
+    )
+    newer = Op(
+        "Ben", "b", "3", "mark", {"units": ["u101"], "result": "wrong", "what": ["tilt", 5]}, 0.0
+    )
+    again = next(
+        v
+        for v in take_mark(mark(show, "u101", "answers", at="2020-01-01T00:00:00"), newer).verdicts
+        if v.unit == "u101"
+    )
     assert again.result == "wrong" and again.what == ("tilt",) and again.by == "Ben"
 
 
@@ -140,7 +164,10 @@ def test_pictures_are_made_small_and_stripped_and_kept_with_the_verdict(demo: Sh
     op = Op("Ada", "a", "1", "picture", {"unit": "u101"}, 0.0, made)
     seen = take_picture(demo, op)  # taken before anything was marked
     assert seen.verdicts[0].result == "skipped" and tally(seen)["left"] == len(demo.units)
-    show = take_mark(seen, Op("Ada", "a", "2", "mark", {"units": ["u101"], "result": "wrong", "others": "105"}, 0.0))
+    show = take_mark(
+        seen,
+        Op("Ada", "a", "2", "mark", {"units": ["u101"], "result": "wrong", "others": "105"}, 0.0),
+    )
     assert show.files[-1].data == made and show.verdicts[0].picture == show.files[-1].name
     assert show.verdicts[0].what == ("other",) and show.verdicts[0].others == ("u105",)
     assert take_picture(show, op).files == show.files
@@ -165,8 +192,17 @@ def test_only_what_roll_call_needs_is_reachable_and_only_for_those_who_joined(de
     async def work(session: aiohttp.ClientSession) -> None:
         for path in ("", "page.js", "page.css"):
             async with session.get(url + path) as got:
-                assert got.status == 200 and "default-src 'none'" in got.headers["Content-Security-Policy"]
-        for path in ("etc/passwd", "../server.py", "page/../../door.py", "%2e%2e/door.py", "show.json"):
+                assert (
+                    got.status == 200
+                    and "default-src 'none'" in got.headers["Content-Security-Policy"]
+                )
+        for path in (
+            "etc/passwd",
+            "../server.py",
+            "page/../../door.py",
+            "%2e%2e/door.py",
+            "show.json",
+        ):
             async with session.get(url + path) as got:
                 assert got.status == 404
         async with session.get(url + "ws") as got:
@@ -176,8 +212,14 @@ def test_only_what_roll_call_needs_is_reachable_and_only_for_those_who_joined(de
         for body in ("{", '{"code": "nope"}', "[]", "x" * 5000):
             async with session.post(url + "join", data=body) as got:
                 assert got.status in (400, 403)
-        async with session.post(url + "join", json={"code": desk.server.door.code, "name": "Ada"}) as got:
-            assert got.status == 200 and "HttpOnly" in got.headers["Set-Cookie"] and "SameSite=Strict" in got.headers["Set-Cookie"]
+        async with session.post(
+            url + "join", json={"code": desk.server.door.code, "name": "Ada"}
+        ) as got:
+            assert (
+                got.status == 200
+                and "HttpOnly" in got.headers["Set-Cookie"]
+                and "SameSite=Strict" in got.headers["Set-Cookie"]
+            )
         async with session.get(url + "ws", headers={"Origin": "http://elsewhere.example"}) as got:
             assert got.status == 401  # another page in the same browser
         async with session.post(url + "picture?unit=u101&id=2", data=b"no picture") as got:
@@ -190,7 +232,9 @@ def test_only_what_roll_call_needs_is_reachable_and_only_for_those_who_joined(de
             for text in ("{", json.dumps({**op, "do": "save"}), json.dumps(op), json.dumps(op)):
                 await ws.send_str(text)
             told = [json.loads((await ws.receive()).data) for _ in range(5)]
-            assert [t["kind"] for t in told].count("odd") == 2 and sum(t["kind"] == "done" for t in told) >= 1
+            assert [t["kind"] for t in told].count("odd") == 2 and sum(
+                t["kind"] == "done" for t in told
+            ) >= 1
 
     talk(work)
     assert until(lambda: len(desk.applied) == 1) and tally(desk.show)["answers"] == 1
@@ -214,7 +258,9 @@ def test_two_phones_mark_at_once_while_one_loses_its_connection(desk: Desk, tmp_
     browser = Browser(tmp_path / "profile")
     try:
         ada = browser.page(desk.server.join_url)
-        ada.until("document.body.dataset.ready && document.querySelector('#code').value.length == 6")
+        ada.until(
+            "document.body.dataset.ready && document.querySelector('#code').value.length == 6"
+        )
         ada.type("#name", "Ada")
         ada.click("#join button")
         ada.until("document.querySelector('#number').innerText == '101'")
@@ -249,24 +295,39 @@ def test_two_phones_mark_at_once_while_one_loses_its_connection(desk: Desk, tmp_
             ada.until("!document.querySelector('[data-mark=silent]').disabled")
             before = ada.text("#number")
             ada.click("[data-mark=silent]")
-            ada.until(f"document.querySelector('#number').innerText == '{number}' && '{before}' != '{number}'")
+            ada.until(
+                f"document.querySelector('#number').innerText == '{number}' && '{before}' != '{number}'"
+            )
         # a page that is loaded anew has still what it kept
         assert ben.run("JSON.parse(localStorage.getItem('line')).length") == 1
         line.join()
-        ben.until("document.querySelector('#state').innerText == 'Connected' && JSON.parse(localStorage.getItem('line')).length == 0", 30)
+        ben.until(
+            "document.querySelector('#state').innerText == 'Connected' && JSON.parse(localStorage.getItem('line')).length == 0",
+            30,
+        )
         assert until(lambda: len(desk.applied) == 5)
         by = {v.unit: v for v in desk.show.verdicts}
         assert by["u101"].by == "Ada" and by["u103"].result == "silent"
-        assert by["u102"].result == "silent" and "Ben" in by["u102"].note  # the older is kept beside
-        assert "wrong: 105 lights too, colour; flickers; lit: 9999, which nobody has" in by["u102"].note and by["u102"].picture
+        assert (
+            by["u102"].result == "silent" and "Ben" in by["u102"].note
+        )  # the older is kept beside
+        assert (
+            "wrong: 105 lights too, colour; flickers; lit: 9999, which nobody has"
+            in by["u102"].note
+            and by["u102"].picture
+        )
         ben.until("document.querySelector('#state').innerText == 'Connected'")
         ben.until("document.querySelector('#number').innerText == '104'")
         ben.click("[data-step='-1']")
         ada.until("document.querySelector('#number').innerText == '103'")
         # the same mark delivered twice counts once
         sent = len(desk.applied)
-        ben.run("socket.send(JSON.stringify({id: 'twice', do: 'mark', units: ['u103'], result: 'answers', ago: 0}))")
-        ben.run("socket.send(JSON.stringify({id: 'twice', do: 'mark', units: ['u103'], result: 'answers', ago: 0}))")
+        ben.run(
+            "socket.send(JSON.stringify({id: 'twice', do: 'mark', units: ['u103'], result: 'answers', ago: 0}))"
+        )
+        ben.run(
+            "socket.send(JSON.stringify({id: 'twice', do: 'mark', units: ['u103'], result: 'answers', ago: 0}))"
+        )
         assert until(lambda: len(desk.applied) == sent + 1)
         assert len([v for v in desk.show.verdicts if v.unit == "u103"]) == 1
         ada.type("#wanted", "207")
@@ -276,7 +337,9 @@ def test_two_phones_mark_at_once_while_one_loses_its_connection(desk: Desk, tmp_
         desk.say()
         ada.until("document.querySelector('#see').innerText.startsWith('Output is off')")
         # keys are large, nothing is cut off
-        sizes = ada.run("[...document.querySelectorAll('[data-mark]')].map(b => b.getBoundingClientRect().height)")
+        sizes = ada.run(
+            "[...document.querySelectorAll('[data-mark]')].map(b => b.getBoundingClientRect().height)"
+        )
         assert min(sizes) >= 80 and ada.run("document.documentElement.scrollWidth <= innerWidth")
         desk.server.stop()
         ada.until("document.querySelector('#state').className == 'off'")

@@ -42,7 +42,11 @@ from isthmus.stage.landing import land, surfaces
 from isthmus.stage.runs import along_of, run_of
 from isthmus.standin import slots_by_unit
 
-CTRL, SHIFT, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
+CTRL, SHIFT, ALT = (
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.AltModifier,
+)
 
 
 def pick_in_menu(*path: str) -> None:
@@ -70,7 +74,9 @@ def places(bench, ids) -> np.ndarray:
     return np.array([bench.show.unit(u).position for u in ids])
 
 
-def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(make_window, rig) -> None:
+def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(
+    make_window, rig
+) -> None:
     """The whole way by real clicks, down to the DMX a stand-in node receives."""
     window = make_window(as_hung(), page="Plan")
     bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
@@ -90,7 +96,9 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(ma
     QTest.mouseMove(canvas, (start + (end - start) / 2).toPoint())
     settle()
     drag(canvas, start, end, ALT)
-    assert places(bench, ids)[:, :2] == pytest.approx(np.array([[-4 + 2 * i, -2] for i in range(4)]), abs=0.03)
+    assert places(bench, ids)[:, :2] == pytest.approx(
+        np.array([[-4 + 2 * i, -2] for i in range(4)]), abs=0.03
+    )
     assert bench.history.undo_name == "place 4 units: line"
     # and by figures after it
     retype(page.place.fields["to x"], "5", Qt.Key.Key_Return)
@@ -103,7 +111,13 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(ma
     shifted = bench.show.unit("u102")
     bench.commit(
         "one aside",
-        replace(bench.show, units=tuple(replace(u, position=(-3.4, -1.2, 7.0)) if u is shifted else u for u in bench.show.units)),
+        replace(
+            bench.show,
+            units=tuple(
+                replace(u, position=(-3.4, -1.2, 7.0)) if u is shifted else u
+                for u in bench.show.units
+            ),
+        ),
     )
     pick_in_menu("Align lower edges", "to the first")
     press(page, "arrange menu")
@@ -124,24 +138,35 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(ma
     retype(child(panel, "hang spacing"), "1.2")
     press(panel, "hang spaced")
     assert [bench.show.unit(u).structure for u in ids] == [truss] * 4
-    assert places(bench, ids)[:, 0] == pytest.approx([-1.8, -0.6, 0.6, 1.8]) and np.allclose(places(bench, ids)[:, 1:], [-1, 5.85])
+    assert places(bench, ids)[:, 0] == pytest.approx([-1.8, -0.6, 0.6, 1.8]) and np.allclose(
+        places(bench, ids)[:, 1:], [-1, 5.85]
+    )
 
     # the truss is moved by its handle, turned by figures and shortened: what hangs on it goes along
     grip = {h.name: h for h in canvas.handles()}
     at = canvas.handle_px(grip["move"])
     drag(canvas, at, at + QPointF(0, -canvas.port.scale))
-    assert places(bench, ids)[:, 1] == pytest.approx([0, 0, 0, 0], abs=0.06) and "move Truss 1" in bench.history.undo_name
+    assert (
+        places(bench, ids)[:, 1] == pytest.approx([0, 0, 0, 0], abs=0.06)
+        and "move Truss 1" in bench.history.undo_name
+    )
     ends = {h.name: h for h in canvas.handles()}
     tip = canvas.handle_px(ends["end"])
     drag(canvas, tip, tip - QPointF(canvas.port.scale, 0))
     one = structures.structure(bench.show, truss)
-    assert one.size[0] == pytest.approx(5.0, abs=0.06) and places(bench, ids)[:, 0] == pytest.approx([-1.8, -0.6, 0.6, 1.8], abs=0.01)
+    assert one.size[0] == pytest.approx(5.0, abs=0.06) and places(bench, ids)[
+        :, 0
+    ] == pytest.approx([-1.8, -0.6, 0.6, 1.8], abs=0.01)
     choose(child(panel, "length way"), "spread anew")
     click(panel.fields["Length"])
     key(panel.fields["Length"], Qt.Key.Key_A, CTRL)
     keys(panel.fields["Length"], f"{one.size[0] / 2:.2f}")
-    assert bench.preview and structures.structure(bench.preview, truss).size[0] == pytest.approx(one.size[0] / 2, abs=0.01)
-    assert "spread anew" in bench.preview_words and structures.structure(bench.show, truss) == one  # shown, not done yet
+    assert bench.preview and structures.structure(bench.preview, truss).size[0] == pytest.approx(
+        one.size[0] / 2, abs=0.01
+    )
+    assert (
+        "spread anew" in bench.preview_words and structures.structure(bench.show, truss) == one
+    )  # shown, not done yet
     key(panel.fields["Length"], Qt.Key.Key_Tab)
     assert bench.preview is None
     run = run_of(structures.structure(bench.show, truss))
@@ -150,7 +175,9 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(ma
     steps = np.diff(places(bench, ids)[:, 0])
     assert steps == pytest.approx([0.6] * 3, abs=0.01)
     retype(panel.fields["Turn"], "90")
-    assert np.ptp(places(bench, ids)[:, 0]) < 0.01 and np.ptp(places(bench, ids)[:, 1]) == pytest.approx(1.8, abs=0.02)
+    assert np.ptp(places(bench, ids)[:, 0]) < 0.01 and np.ptp(
+        places(bench, ids)[:, 1]
+    ) == pytest.approx(1.8, abs=0.02)
     for _ in range(2):
         shortcut(window, Qt.Key.Key_Z)  # the field has the focus and nothing of its own to undo
     assert structures.structure(bench.show, truss).size[0] == pytest.approx(one.size[0])
@@ -163,7 +190,10 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(ma
     shortcut(window, Qt.Key.Key_T)
     spot = (1.5, -3.0)
     click(canvas, canvas.to_px(*spot))
-    assert window.notice.words == "4 of 4 beams meet there." and "lands at" in page.aim_bar.lands.text()
+    assert (
+        window.notice.words == "4 of 4 beams meet there."
+        and "lands at" in page.aim_bar.lands.text()
+    )
     beams, _ = bench.view.pose(bench.live.frame)
     points, _ = land(beams.origin[:0], beams.direction[:0], surfaces(bench.show.structures))
     rows = [int(np.flatnonzero(beams.unit == bench.view.rig.order.index(u))[0]) for u in ids]
@@ -177,7 +207,10 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(ma
     bench.turn_to("plan")
     page.switch_aim()
     click(canvas, canvas.to_px(*spot))
-    sent = {u: bench.live.frame[(bench.show.unit(u).patch[0].address - 1) :][:4].tolist() for u in ("u101", "u102")}
+    sent = {
+        u: bench.live.frame[(bench.show.unit(u).patch[0].address - 1) :][:4].tolist()
+        for u in ("u101", "u102")
+    }
     assert until(lambda: {u: window_slots(rig, u[1:])[:4] for u in sent} == sent)
 
 
@@ -195,17 +228,27 @@ def test_paths_circles_grids_and_one_by_one(make_window) -> None:
     bench.rearrange(True)
     bench.select(ids)
     press(page, "place circle")
-    for name, text in (("middle x", "0"), ("middle y", "-1"), ("radius", "2"), ("from °", "0"), ("over °", "180")):
+    for name, text in (
+        ("middle x", "0"),
+        ("middle y", "-1"),
+        ("radius", "2"),
+        ("from °", "0"),
+        ("over °", "180"),
+    ):
         page.place.fields[name].setText(text)
     press(page, "place now")
     at = places(bench, ids)
     assert (
-        np.allclose(np.hypot(at[:, 0], at[:, 1] + 1), 2) and at[0, :2] == pytest.approx((2, -1)) and at[-1, :2] == pytest.approx((-2, -1))
+        np.allclose(np.hypot(at[:, 0], at[:, 1] + 1), 2)
+        and at[0, :2] == pytest.approx((2, -1))
+        and at[-1, :2] == pytest.approx((-2, -1))
     )
     press(page, "place grid")
     page.place.fields["in a row"].setText("3")
     drag(canvas, canvas.to_px(-3, 0), canvas.to_px(1, -2), ALT)
-    assert places(bench, ids)[:, :2] == pytest.approx(np.array([[-3, 0], [-1, 0], [1, 0], [-3, -2], [-1, -2], [1, -2]]), abs=0.05)
+    assert places(bench, ids)[:, :2] == pytest.approx(
+        np.array([[-3, 0], [-1, 0], [1, 0], [-3, -2], [-1, -2], [1, -2]]), abs=0.05
+    )
     click(page.place.checks["serpentine"])
     press(page, "place now")
     assert places(bench, ids)[3:, 0] == pytest.approx([1, -1, -3], abs=0.05)
@@ -221,13 +264,19 @@ def test_paths_circles_grids_and_one_by_one(make_window) -> None:
     settle()
     laid = places(bench, ids)[:, :2]
     assert set(shown) == set(ids)
-    assert laid == pytest.approx(np.array([[-4, -2], [-2.6, -2], [-1.2, -2], [0, -1.8], [0, -0.4], [0, 1]]), abs=0.12)  # 7 m in five steps
+    assert laid == pytest.approx(
+        np.array([[-4, -2], [-2.6, -2], [-1.2, -2], [0, -1.8], [0, -0.4], [0, 1]]), abs=0.12
+    )  # 7 m in five steps
     bench.select(ids[:3])
     press(page, "place one")
     for n, (x, y) in enumerate(((3.0, -3.0), (4.0, -3.0), (5.0, -2.0))):
         assert canvas.tool.words.startswith(f"{n + 1} of 3")
         click(canvas, canvas.to_px(x, y))
-    assert places(bench, ids[:3])[:, :2] == pytest.approx(np.array([[3, -3], [4, -3], [5, -2]]), abs=0.06) and canvas.tool is None
+    assert (
+        places(bench, ids[:3])[:, :2]
+        == pytest.approx(np.array([[3, -3], [4, -3], [5, -2]]), abs=0.06)
+        and canvas.tool is None
+    )
     press(page, "place line")
     retype(page.place.fields["to x"], "wide", Qt.Key.Key_Return)
     assert "no figure" in window.notice.words
@@ -249,7 +298,11 @@ def test_choosing_by_lasso_number_menu_and_order(make_window, demo: Show) -> Non
     QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, ALT, corners[-1].toPoint())
     settle()
     lassoed = {bench.show.unit(u).number for u in bench.selection}
-    inside = {u.number for u in demo.units if u.position and -6.6 < u.position[0] < -3 and 0.9 < u.position[1] < 2.2}
+    inside = {
+        u.number
+        for u in demo.units
+        if u.position and -6.6 < u.position[0] < -3 and 0.9 < u.position[1] < 2.2
+    }
     assert lassoed == inside and len(inside) > 3
     answer_text("201-204")
     pick_in_menu("By number or name")
@@ -266,7 +319,9 @@ def test_choosing_by_lasso_number_menu_and_order(make_window, demo: Show) -> Non
     assert set(bench.selection) == {f"u20{n}" for n in range(1, 9)}
     pick_in_menu("Hanging on", "Mast bridge")
     press(page, "choose menu")
-    assert bench.selection[0] == "u211" and {bench.show.unit(u).structure for u in bench.selection} == {"bridge"}
+    assert bench.selection[0] == "u211" and {
+        bench.show.unit(u).structure for u in bench.selection
+    } == {"bridge"}
     count = len(bench.selection)
     pick_in_menu("Invert")
     press(page, "choose menu")
@@ -280,7 +335,14 @@ def drag_to(canvas, at: QPointF, modifier: Qt.KeyboardModifier) -> None:
     from PySide6.QtGui import QMouseEvent
 
     where = QPointF(canvas.mapToGlobal(at.toPoint()))
-    event = QMouseEvent(QEvent.Type.MouseMove, at, where, Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, modifier)
+    event = QMouseEvent(
+        QEvent.Type.MouseMove,
+        at,
+        where,
+        Qt.MouseButton.NoButton,
+        Qt.MouseButton.LeftButton,
+        modifier,
+    )
     QApplication.sendEvent(canvas, event)
     settle(0.01)
 
@@ -289,7 +351,12 @@ def test_a_filter_is_loud_and_keeps_out_of_the_choice(make_window, demo: Show) -
     show = replace(demo, verdicts=(Verdict(unit="u101", result="silent"),))
     window = make_window(show, page="Plan")
     bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
-    for text, count in (("universe 3", None), ("Bow rail", 10), ("verdict silent", 1), ("101-103", 3)):
+    for text, count in (
+        ("universe 3", None),
+        ("Bow rail", 10),
+        ("verdict silent", 1),
+        ("101-103", 3),
+    ):
         retype(page.filter, text, Qt.Key.Key_Return)
         assert canvas.shown and (count is None or len(canvas.shown) == count)
     plain = canvas.grab().toImage().pixelColor(canvas.width() - 100, 12)
@@ -298,10 +365,15 @@ def test_a_filter_is_loud_and_keeps_out_of_the_choice(make_window, demo: Show) -
     retype(page.filter, "nobody here", Qt.Key.Key_Return)
     assert page.filter.property("bad") and "no number" in page.filter.toolTip()
     retype(page.filter, "", Qt.Key.Key_Return)
-    assert canvas.shown is None and canvas.grab().toImage().pixelColor(canvas.width() - 100, 12) != plain
+    assert (
+        canvas.shown is None
+        and canvas.grab().toImage().pixelColor(canvas.width() - 100, 12) != plain
+    )
 
 
-def test_sheets_are_made_from_the_window_with_places_of_their_own(make_window, demo: Show, tmp_path: Path) -> None:
+def test_sheets_are_made_from_the_window_with_places_of_their_own(
+    make_window, demo: Show, tmp_path: Path
+) -> None:
     window = make_window(demo, page="Plan")
     bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
     bench.select(["u101", "u102", "u103"])
@@ -311,7 +383,11 @@ def test_sheets_are_made_from_the_window_with_places_of_their_own(make_window, d
     assert "needs a name" in made.trouble.text()
     keys(child(made, "sheet name"), "Focus")
     press(made, "Make it")
-    assert until(lambda: bench.sheet.name == "Focus") and len(canvas.laid.row) == 3 and page.sheets.currentText() == "Focus"
+    assert (
+        until(lambda: bench.sheet.name == "Focus")
+        and len(canvas.laid.row) == 3
+        and page.sheets.currentText() == "Focus"
+    )
     bench.rearrange(True)
     bench.select(["u102"])
     activate(window)
@@ -319,7 +395,9 @@ def test_sheets_are_made_from_the_window_with_places_of_their_own(make_window, d
     before = sheet_place(bench, "u102")
     key(canvas, Qt.Key.Key_Right, SHIFT)
     key(canvas, Qt.Key.Key_Up, ALT)
-    assert sheet_place(bench, "u102") == pytest.approx((before[0] + 0.5, before[1] + 0.01)) and bench.show.unit("u102") == demo.unit("u102")
+    assert sheet_place(bench, "u102") == pytest.approx(
+        (before[0] + 0.5, before[1] + 0.01)
+    ) and bench.show.unit("u102") == demo.unit("u102")
     page.sheets.setFocus()
     key(page.sheets, Qt.Key.Key_Home)
     choose(child(page, "sheet", Choice), "Front")
@@ -334,7 +412,10 @@ def test_sheets_are_made_from_the_window_with_places_of_their_own(make_window, d
     choose(child(paper, "scale"), "1:50")
     answer_file_dialog(str(tmp_path / "front.pdf"))
     press(paper, "Save as…")
-    assert until(lambda: (tmp_path / "front.pdf").exists()) and (tmp_path / "front.pdf").read_bytes()[:5] == b"%PDF-"
+    assert (
+        until(lambda: (tmp_path / "front.pdf").exists())
+        and (tmp_path / "front.pdf").read_bytes()[:5] == b"%PDF-"
+    )
     bench.turn_to("plan")
     pick_in_menu("Take the units in hand out of 3-D")
     press(page, "sheet menu")
@@ -348,7 +429,9 @@ def sheet_place(bench, unit: str) -> tuple[float, float]:
     return next((s.x, s.y) for s in bench.sheet.spots if s.unit == unit)
 
 
-def test_a_drawing_is_laid_beneath_scaled_locked_and_kept(make_window, demo: Show, tmp_path: Path) -> None:
+def test_a_drawing_is_laid_beneath_scaled_locked_and_kept(
+    make_window, demo: Show, tmp_path: Path
+) -> None:
     out = io.BytesIO()
     Image.new("RGB", (60, 40), (240, 20, 20)).save(out, "PNG")
     (tmp_path / "site.png").write_bytes(out.getvalue())
@@ -365,7 +448,9 @@ def test_a_drawing_is_laid_beneath_scaled_locked_and_kept(make_window, demo: Sho
     assert until(lambda: "does not read" in window.notice.words) and bench.show == demo
     answer_file_dialog(str(tmp_path / "site.png"))
     press(box, "choose underlay")
-    assert until(lambda: bench.sheet.underlay is not None) and bench.sheet.underlay.aspect == pytest.approx(2 / 3)
+    assert until(
+        lambda: bench.sheet.underlay is not None
+    ) and bench.sheet.underlay.aspect == pytest.approx(2 / 3)
     spot = canvas.to_px(-8.0, 3.0)
     shown = canvas.grab().toImage().pixelColor(spot.toPoint())
     press(box, "scale underlay")
@@ -378,15 +463,24 @@ def test_a_drawing_is_laid_beneath_scaled_locked_and_kept(make_window, demo: Sho
     retype(child(box, "underlay turn"), "30")
     press(box, "lock underlay")
     retype(child(box, "underlay width"), "3")
-    assert "is locked" in window.notice.words and bench.sheet.underlay.width == wide and bench.sheet.underlay.turn == 30
+    assert (
+        "is locked" in window.notice.words
+        and bench.sheet.underlay.width == wide
+        and bench.sheet.underlay.turn == 30
+    )
     press(box, "lock underlay")
     retype(child(box, "underlay crop left"), "99")
     assert "leaves nothing" in window.notice.words
     answer_file_dialog(str(tmp_path / "site.svg"))
     press(box, "choose underlay")
-    assert until(lambda: bench.sheet.underlay.aspect == pytest.approx(0.5)) and len(bench.show.files) == 2
+    assert (
+        until(lambda: bench.sheet.underlay.aspect == pytest.approx(0.5))
+        and len(bench.show.files) == 2
+    )
     press(box, "remove underlay")
-    assert bench.sheet.underlay is None and canvas.grab().toImage().pixelColor(spot.toPoint()) != shown
+    assert (
+        bench.sheet.underlay is None and canvas.grab().toImage().pixelColor(spot.toPoint()) != shown
+    )
     box.close()
 
 
@@ -395,7 +489,11 @@ def test_lux_is_shown_over_the_deck_and_read_under_the_pointer(make_window) -> N
     bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
     bench.levels(lambda live: live.light_up(["u211", "u212"]))
     press(page, "lux")
-    assert until(lambda: canvas.lux is not None) and "Barge:" in page.lux.words and "lux on average" in page.lux.words
+    assert (
+        until(lambda: canvas.lux is not None)
+        and "Barge:" in page.lux.words
+        and "lux on average" in page.lux.words
+    )
     x, y, _ = bench.show.unit("u211").position
     bright, dark = page.lux.at(x, y), page.lux.at(8.0, -4.0)
     assert bright > 100 * max(dark, 1e-6)
@@ -438,7 +536,9 @@ def test_zoom_goes_back_and_a_fan_shows_its_figures(make_window, demo: Show) -> 
     assert "no figure" in fan.trouble.text()
     retype(child(fan, "fan end"), "7")
     press(fan, "Take it")
-    assert [bench.show.unit(u).position[2] for u in ("u101", "u102", "u103")] == pytest.approx([5, 6, 7])
+    assert [bench.show.unit(u).position[2] for u in ("u101", "u102", "u103")] == pytest.approx(
+        [5, 6, 7]
+    )
 
 
 def test_locked_places_stay_and_are_named_and_drags_snap_in_line(make_window) -> None:
@@ -453,9 +553,9 @@ def test_locked_places_stay_and_are_named_and_drags_snap_in_line(make_window) ->
     activate(window)
     canvas.setFocus()
     key(canvas, Qt.Key.Key_Right)
-    assert "421 is locked and stayed" in window.notice.words and bench.show.unit("u422").position[0] == pytest.approx(
-        as_hung().unit("u422").position[0] + 0.05
-    )
+    assert "421 is locked and stayed" in window.notice.words and bench.show.unit("u422").position[
+        0
+    ] == pytest.approx(as_hung().unit("u422").position[0] + 0.05)
     answer_text("up -2")
     pick_in_menu("Mirror at a line")
     before = bench.show.unit("u422").position
@@ -487,20 +587,31 @@ def test_levels_are_written_where_they_are_wanted_and_two_fingers_zoom(make_wind
     settle(0.1)
     written = canvas.grab().toImage()
     at = canvas.to_px(*bench.show.unit("u213").position[:2]).toPoint()
-    assert any(plain.pixel(x, y) != written.pixel(x, y) for x in range(at.x() - 14, at.x() + 14) for y in range(at.y() - 34, at.y() - 8))
+    assert any(
+        plain.pixel(x, y) != written.pixel(x, y)
+        for x in range(at.x() - 14, at.x() + 14)
+        for y in range(at.y() - 34, at.y() - 8)
+    )
     finger = QTest.createTouchDevice()
     scale = canvas.port.scale
     left, right = QPoint(300, 240), QPoint(380, 240)
     QTest.touchEvent(canvas, finger).press(0, left, canvas).press(1, right, canvas).commit()
     for step in range(1, 9):
         out = QPoint(8 * step, 0)
-        QTest.touchEvent(canvas, finger).move(0, left - out, canvas).move(1, right + out, canvas).commit()
+        QTest.touchEvent(canvas, finger).move(0, left - out, canvas).move(
+            1, right + out, canvas
+        ).commit()
         settle(0.02)
-    QTest.touchEvent(canvas, finger).release(0, left - QPoint(64, 0), canvas).release(1, right + QPoint(64, 0), canvas).commit()
+    QTest.touchEvent(canvas, finger).release(0, left - QPoint(64, 0), canvas).release(
+        1, right + QPoint(64, 0), canvas
+    ).commit()
     assert canvas.port.scale > 1.3 * scale
 
 
 def test_the_demo_still_sets_out_who_has_no_place(make_window) -> None:
     window = make_window(lantern_tide(), page="Plan")
     click(window.pages["Plan"].unplaced)
-    assert all(u.position for u in window.bench.show.units) and sheet(window.bench.show, "plan").kind == "plan"
+    assert (
+        all(u.position for u in window.bench.show.units)
+        and sheet(window.bench.show, "plan").kind == "plan"
+    )

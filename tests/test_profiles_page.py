@@ -41,7 +41,11 @@ from isthmus.show import Show
 from isthmus.standin.exchange import TOKEN, ExchangeServer
 from test_manual import pdf, written
 
-CTRL, SHIFT, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
+CTRL, SHIFT, ALT = (
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.AltModifier,
+)
 
 
 def rows(page) -> list[tuple[str, str]]:
@@ -80,7 +84,11 @@ def test_typing_finds_enter_goes_on_and_the_chart_is_read_without_patching(page)
     assert chart.current == 1
     key(chart, Qt.Key.Key_C, CTRL)
     copied = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
-    assert copied[0][:2] == ["Channel", "Attribute"] and copied[1][:2] == ["1+2", "pan"] and len({len(line) for line in copied}) == 1
+    assert (
+        copied[0][:2] == ["Channel", "Attribute"]
+        and copied[1][:2] == ["1+2", "pan"]
+        and len({len(line) for line in copied}) == 1
+    )
     key(page.library.results, Qt.Key.Key_C, CTRL)
     assert "Skerry 600" in QGuiApplication.clipboard().text()
     assert page.bench.history.undo_name is None  # nothing was patched
@@ -95,17 +103,29 @@ def test_facts_narrow_while_typing_and_near_misses_say_what_differs(page) -> Non
     answer = page.library.results.results.answer
     assert answer.near and "near misses" in page.library.count.text()
     first = page.library.results.results.entry(len(answer.hits))
-    assert first.differs and page.library.results.rowHeight(len(answer.hits)) > page.library.results.rowHeight(0)
+    assert first.differs and page.library.results.rowHeight(
+        len(answer.hits)
+    ) > page.library.results.rowHeight(0)
     retype(child(page, "footprint", QLineEdit), "many")
-    assert child(page, "footprint", QLineEdit).property("bad") and page.library.finder.query("").footprint is None
+    assert (
+        child(page, "footprint", QLineEdit).property("bad")
+        and page.library.finder.query("").footprint is None
+    )
     press(page, "Clear the facts")
     assert until(lambda: len(rows(page)) >= 400)
     for box in ("Colour wheel", "3-D body of its own"):
         click(child(page, box), QPoint(8, 8))
-    assert until(lambda: rows(page) and all(page.library.results.results.entry(i).body != "stand-in" for i in range(5)))
+    assert until(
+        lambda: (
+            rows(page)
+            and all(page.library.results.results.entry(i).body != "stand-in" for i in range(5))
+        )
+    )
     wheels = page.library.results.results.answer.total
     click(child(page, "source shipped"), QPoint(8, 8))  # a source off: its profiles go
-    assert until(lambda: not page.link.busy and page.library.results.results.answer.total < wheels, 20)
+    assert until(
+        lambda: not page.link.busy and page.library.results.results.answer.total < wheels, 20
+    )
 
 
 def test_the_chosen_mode_is_patched_and_two_charts_stand_side_by_side(page) -> None:
@@ -122,7 +142,10 @@ def test_the_chosen_mode_is_patched_and_two_charts_stand_side_by_side(page) -> N
     found = dialog("add units")
     assert "Cormorant 3" in child(found, "profile", QComboBox).currentText()
     press(found, found.primary.objectName())
-    assert until(lambda: len(page.bench.show.units) == 67) and page.bench.show.units[-1].profile == "Fathom and Lee Cormorant 3"
+    assert (
+        until(lambda: len(page.bench.show.units) == 67)
+        and page.bench.show.units[-1].profile == "Fathom and Lee Cormorant 3"
+    )
     page.house.over.go("Patch")
     shortcut(page.house.over, Qt.Key.Key_A, CTRL | SHIFT)
     press(dialog("add units"), "Choose in the library…")
@@ -130,12 +153,20 @@ def test_the_chosen_mode_is_patched_and_two_charts_stand_side_by_side(page) -> N
 
 
 def test_a_manual_becomes_a_profile_judged_corrected_and_saved(page) -> None:
-    read_manual(page, "Nine mode\n1\tPan\n2\tPan fine\n3\tDimmer\t0-255\n4\tShutter\t0-9 closed\n\t\t10-240 strobe\n6\tDoodad\t0-255\n")
+    read_manual(
+        page,
+        "Nine mode\n1\tPan\n2\tPan fine\n3\tDimmer\t0-255\n4\tShutter\t0-9 closed\n\t\t10-240 strobe\n6\tDoodad\t0-255\n",
+    )
     manual = page.manual
     assert [r.attribute for r in manual.model.rows] == ["Pan", "Dimmer", "Shutter1", ""]
-    assert "channel 5" in manual.findings.toPlainText() and "241–255" in manual.findings.toPlainText()
+    assert (
+        "channel 5" in manual.findings.toPlainText() and "241–255" in manual.findings.toPlainText()
+    )
     press(page, "Copy a note to the maker")
-    assert "What does channel 5 do?" in QGuiApplication.clipboard().text() and "on the clipboard" in page.house.over.notice.words
+    assert (
+        "What does channel 5 do?" in QGuiApplication.clipboard().text()
+        and "on the clipboard" in page.house.over.notice.words
+    )
     table = child(page, "manual rows", QTableView)
     type_in_cell(table, 3, 2, "zoom")
     assert manual.model.rows[3].attribute == "Zoom" and manual.model.rows[3].confidence == 1
@@ -152,18 +183,24 @@ def test_a_manual_becomes_a_profile_judged_corrected_and_saved(page) -> None:
         key(source, Qt.Key.Key_Backspace)
     assert until(lambda: len(manual.model.rows) == 4)
     table.selectRow(2)
-    assert manual.source.extraSelections()[0].cursor.selectedText().startswith("4\tShutter")  # the row shows where it stands in the source
+    assert (
+        manual.source.extraSelections()[0].cursor.selectedText().startswith("4\tShutter")
+    )  # the row shows where it stands in the source
     ranges = child(page, "ranges", QPlainTextEdit)
     assert ranges.toPlainText().splitlines() == ["0-9 closed", "10-240 strobe"]
     click(ranges)
     key(ranges, Qt.Key.Key_End, CTRL)
     keys(ranges, "\n241-255 open")
-    assert until(lambda: not manual.findings.toPlainText()) and "nothing open" in manual.judged.text()
+    assert (
+        until(lambda: not manual.findings.toPlainText()) and "nothing open" in manual.judged.text()
+    )
     press(page, "view Library")
     search(page, "cormorant 3")
     press(page, "view From a manual")
     press(page, "Hold against the mode chosen in the library")
-    assert manual.model.verdicts[:2] == ["other size", "shifted +2"] or "shifted" in " ".join(manual.model.verdicts)
+    assert manual.model.verdicts[:2] == ["other size", "shifted +2"] or "shifted" in " ".join(
+        manual.model.verdicts
+    )
     press(page, "Make a profile…")
     named = dialog("name a profile")
     keys(child(named, "maker", QLineEdit), "Reed and Oar")
@@ -173,9 +210,12 @@ def test_a_manual_becomes_a_profile_judged_corrected_and_saved(page) -> None:
     press(named, "Make it")
     assert until(lambda: list(own_folder().glob("*Ebb 9.gdtf")))
     made = read_archive(next(own_folder().glob("*.gdtf")).read_bytes(), "x").profile
-    assert [c.logical[0].attribute for c in made.modes[0].channels] == ["Pan", "Dimmer", "Shutter1", "Zoom"] and made.modes[
-        0
-    ].name == "Nine mode"
+    assert [c.logical[0].attribute for c in made.modes[0].channels] == [
+        "Pan",
+        "Dimmer",
+        "Shutter1",
+        "Zoom",
+    ] and made.modes[0].name == "Nine mode"
     assert page.stack.currentWidget() is page.adapt
     press(page, "view Library")
     search(page, "ebb")
@@ -197,9 +237,17 @@ def test_a_pdf_is_opened_its_chart_found_and_a_damaged_one_told(page, tmp_path: 
     text = tmp_path / "chart.txt"
     text.write_text("1\tRed\n2\tGreen\n3\tBlue\n", "utf-8")
     page.manual.open_file(text)
-    assert until(lambda: [r.attribute for r in page.manual.model.rows] == ["ColorAdd_R", "ColorAdd_G", "ColorAdd_B"])
+    assert until(
+        lambda: (
+            [r.attribute for r in page.manual.model.rows]
+            == ["ColorAdd_R", "ColorAdd_G", "ColorAdd_B"]
+        )
+    )
     page.manual.source.setPlainText("nothing of the kind")
-    assert until(lambda: "no chart was found" in page.manual.told.text()) and not page.manual.model.rows
+    assert (
+        until(lambda: "no chart was found" in page.manual.told.text())
+        and not page.manual.model.rows
+    )
 
 
 def test_an_own_copy_is_changed_undone_saved_and_given_to_the_units_of_its_source(page) -> None:
@@ -227,7 +275,9 @@ def test_an_own_copy_is_changed_undone_saved_and_given_to_the_units_of_its_sourc
     shows = page.bench.history.undo_name
     for _ in range(5):
         shortcut(page.house.over, Qt.Key.Key_Z, CTRL)
-    assert "iris on 8 is new" in adapt.differs.toPlainText() and page.bench.history.undo_name == shows  # the copy, not the show
+    assert (
+        "iris on 8 is new" in adapt.differs.toPlainText() and page.bench.history.undo_name == shows
+    )  # the copy, not the show
     shortcut(page.house.over, Qt.Key.Key_Z, CTRL | SHIFT)
     press(page, "Undo")
     table.selectRow(3)
@@ -264,16 +314,24 @@ def test_an_own_copy_is_changed_undone_saved_and_given_to_the_units_of_its_sourc
         page.house.over.notice.words,
         named.isVisible() and named.trouble.text(),
     )
-    assert until(lambda: isinstance(QApplication.activeModalWidget(), WaysDialog))  # it is longer, so its neighbours are asked about
+    assert until(
+        lambda: isinstance(QApplication.activeModalWidget(), WaysDialog)
+    )  # it is longer, so its neighbours are asked about
     key(QApplication.activeModalWidget(), Qt.Key.Key_1)
     assert until(lambda: any(u.profile.endswith("Lapwing 19 S") for u in page.bench.show.units))
     show = page.bench.show
     assert not any(u.profile.endswith("Lapwing 19") for u in show.units)
     own = profiles_of(show).profiles["Halyard Optics Lapwing 19 S"]
-    assert own.refers_to and "Own copy of Halyard Optics Lapwing 19" in own.revisions[-1].text and "shutter" in own.revisions[-1].text
+    assert (
+        own.refers_to
+        and "Own copy of Halyard Optics Lapwing 19" in own.revisions[-1].text
+        and "shutter" in own.revisions[-1].text
+    )
     page.house.over.go("Patch")
     shortcut(page.house.over, Qt.Key.Key_Z, CTRL)
-    assert any(u.profile == "Halyard Optics Lapwing 19" for u in page.bench.show.units)  # in one step
+    assert any(
+        u.profile == "Halyard Optics Lapwing 19" for u in page.bench.show.units
+    )  # in one step
 
 
 def test_a_wheel_is_edited_and_a_profile_borrowed_and_composed(page) -> None:
@@ -297,7 +355,12 @@ def test_a_wheel_is_edited_and_a_profile_borrowed_and_composed(page) -> None:
     press(named, "Borrow it")
     assert until(lambda: list(own_folder().glob("*Flood 3.gdtf")) and not page.link.busy, 20)
     search(page, "flood 3")
-    assert until(lambda: page.library.entry is not None and page.library.entry.borrowed == "Fathom and Lee Cormorant 3")
+    assert until(
+        lambda: (
+            page.library.entry is not None
+            and page.library.entry.borrowed == "Fathom and Lee Cormorant 3"
+        )
+    )
     press(page, "Generic…")
     made = dialog("compose a generic")
     choose(child(made, "order", QComboBox), "GRBW")
@@ -308,7 +371,12 @@ def test_a_wheel_is_edited_and_a_profile_borrowed_and_composed(page) -> None:
     assert "no order of emitters" in made.trouble.text() and not made.primary.isEnabled()
     choose(child(made, "order", QComboBox), "GRBW")
     press(made, "Keep it")
-    assert until(lambda: not page.link.busy and any("GRBW, four colours" in model for model, _ in rows(page)), 20)
+    assert until(
+        lambda: (
+            not page.link.busy and any("GRBW, four colours" in model for model, _ in rows(page))
+        ),
+        20,
+    )
 
 
 def test_a_folder_goes_away_says_so_and_comes_back_by_itself(page, tmp_path: Path) -> None:
@@ -331,31 +399,52 @@ def test_a_folder_goes_away_says_so_and_comes_back_by_itself(page, tmp_path: Pat
     shutil.move(tmp_path / "unplugged", drive)
     second = next(plausible_profiles(1, 78))
     (drive / "two.gdtf").write_bytes(write_gdtf(second))
-    assert until(lambda: link.shelf.index.counts().get(source.id) == 2 and not link.shelf.index.away(), 20)
+    assert until(
+        lambda: link.shelf.index.counts().get(source.id) == 2 and not link.shelf.index.away(), 20
+    )
     press(page, f"forget {source.name}")
-    assert until(lambda: source.id not in link.shelf.index.counts(), 20) and (drive / "one.gdtf").exists()
+    assert (
+        until(lambda: source.id not in link.shelf.index.counts(), 20)
+        and (drive / "one.gdtf").exists()
+    )
 
 
-def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away(page, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away(
+    page, monkeypatch: pytest.MonkeyPatch
+) -> None:
     server = ExchangeServer().start()
     try:
         view = page.exchange
         view.url.setText(server.url)
         press(page, "view Exchange")
-        assert until(lambda: view.offers.rowCount() == 25, 20) and "25 profiles" in view.state.text()
+        assert (
+            until(lambda: view.offers.rowCount() == 25, 20) and "25 profiles" in view.state.text()
+        )
         retype(child(page, "only offers that mention", QLineEdit), "lapwing")
         assert view.offers.rowCount() == 1 and "24 hidden" in view.state.text()
         entry = view.offers.entries[0]
         heard = answer_question("Take the newer one")
         press(page, "newer Halyard Optics Lapwing 19")
-        assert until(lambda: heard and profiles_of(page.bench.show).profiles["Halyard Optics Lapwing 19"].revision == entry.revision, 20)
+        assert until(
+            lambda: (
+                heard
+                and profiles_of(page.bench.show).profiles["Halyard Optics Lapwing 19"].revision
+                == entry.revision
+            ),
+            20,
+        )
         retype(child(page, "only offers that mention", QLineEdit), "")
         table = child(page, "offers", QTableView)
         table.selectRow(2)
         press(page, "Download")
-        assert until(lambda: "Downloaded" in page.house.over.notice.words, 20)  # a note is put away after five seconds
+        assert until(
+            lambda: "Downloaded" in page.house.over.notice.words, 20
+        )  # a note is put away after five seconds
         assert until(lambda: not page.link.busy, 40)
-        assert until(lambda: view.offers.data(view.offers.index(2, 7)) == "yes" or (view._fill() or False), 20)
+        assert until(
+            lambda: view.offers.data(view.offers.index(2, 7)) == "yes" or (view._fill() or False),
+            20,
+        )
         press(page, "Share the chosen own profile")
         assert "one of your own" in page.house.over.notice.words
         server.fault = "wrong checksum"
@@ -386,9 +475,23 @@ def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away
     assert view.offers.rowCount() >= 25  # what was seen last is still there
 
 
-def test_everything_on_the_page_has_a_key_or_a_name_in_the_palette_and_long_lists_stay_quick(page) -> None:
+def test_everything_on_the_page_has_a_key_or_a_name_in_the_palette_and_long_lists_stay_quick(
+    page,
+) -> None:
     known = {a.id: a.text for a in page.acts.all()}
-    for action in ("search", "manual", "generic", "exchange", "import", "folder", "patch", "compare", "adapt", "borrow", "export"):
+    for action in (
+        "search",
+        "manual",
+        "generic",
+        "exchange",
+        "import",
+        "folder",
+        "patch",
+        "compare",
+        "adapt",
+        "borrow",
+        "export",
+    ):
         assert f"profiles.{action}" in known
     page.house.over.go("Patch")
     shortcut(page.house.over, Qt.Key.Key_M, CTRL | SHIFT)
@@ -429,7 +532,9 @@ def test_an_update_is_shown_and_can_be_stopped(make_window, demo: Show, tmp_path
     link = window.pages["Profiles"].link
 
     seen: list[int] = []
-    link.progressed.connect(lambda done, total, name: (seen.append(done), link.cancel() if len(seen) == 2 else None))
+    link.progressed.connect(
+        lambda done, total, name: (seen.append(done), link.cancel() if len(seen) == 2 else None)
+    )
     ends: list[str] = []
     link.ended.connect(ends.append)
     link.set_sources([*link.sources, folder_source(many)])
@@ -437,11 +542,16 @@ def test_an_update_is_shown_and_can_be_stopped(make_window, demo: Show, tmp_path
     assert seen and ("Stopped after" in ends[0] or link.shelf.index.counts())
     link._prints = {}
     link.look()
-    assert until(lambda: not link.busy and sum(link.shelf.index.counts().values()) == 66 + 34 + 180, 40), (link.shelf.index.counts(), ends)
+    assert until(
+        lambda: not link.busy and sum(link.shelf.index.counts().values()) == 66 + 34 + 180, 40
+    ), (link.shelf.index.counts(), ends)
 
 
 def test_words_for_attributes_and_ranges_go_there_and_back() -> None:
-    assert attribute_of("Colour wheel 2") == attribute_of("color2") == "Color2" and attribute_of("") == attribute_of("zzz") == ""
+    assert (
+        attribute_of("Colour wheel 2") == attribute_of("color2") == "Color2"
+        and attribute_of("") == attribute_of("zzz") == ""
+    )
     bands = read_ranges("0-9 Closed\n10–200 Strobe, fast [strobe]\n\n201 to 255", "Shutter1")
     assert [(b.start, b.end, b.name, b.attribute) for b in bands] == [
         (0, 9, "Closed", "Shutter1"),
@@ -451,7 +561,12 @@ def test_words_for_attributes_and_ranges_go_there_and_back() -> None:
     for wrong in ("closed", "10", "0-9 x [zzzz]"):
         with pytest.raises(EntryFault, match="line 1"):
             read_ranges(wrong, "Dimmer")
-    channel = next(c for p in plausible_profiles(1, 4) for c in p.modes[-1].channels if c.logical[0].attribute == "Shutter1")
+    channel = next(
+        c
+        for p in plausible_profiles(1, 4)
+        for c in p.modes[-1].channels
+        if c.logical[0].attribute == "Shutter1"
+    )
     assert next((b.start, b.end) for b in read_ranges(ranges_text(channel), "Shutter1"))[0] == 0
 
 
@@ -465,21 +580,33 @@ def test_the_bars_of_a_chart_lie_where_their_values_are(page) -> None:
     row = 3  # the shutter: ranges begin at 16, 200 and 232
     y = row * 24 + 8
     ground = picture.pixelColor(left + 2, y)
-    edges = [x for x in range(left + 2, left + width - 2) if picture.pixelColor(x, y) != picture.pixelColor(x - 1, y)]
+    edges = [
+        x
+        for x in range(left + 2, left + width - 2)
+        if picture.pixelColor(x, y) != picture.pixelColor(x - 1, y)
+    ]
     for value in (16, 200, 232):
         at = left + value * width / 256
         assert any(abs(x - at) <= 2 for x in edges), (value, edges)
-    assert picture.pixelColor(left + 2, y) == ground and picture.pixelColor(left + int(width * 0.85), y) != picture.pixelColor(
-        left + int(width * 0.95), y
-    )
+    assert picture.pixelColor(left + 2, y) == ground and picture.pixelColor(
+        left + int(width * 0.85), y
+    ) != picture.pixelColor(left + int(width * 0.95), y)
     marker = theme.color("coral")
-    reds = [x for x in range(left, left + width + 4) if picture.pixelColor(x, row * 24 + 19).rgb() == marker.rgb()]
-    assert reds and abs(sum(reds) / len(reds) - (left + 255.5 * width / 256)) < 3  # it stands open by default
+    reds = [
+        x
+        for x in range(left, left + width + 4)
+        if picture.pixelColor(x, row * 24 + 19).rgb() == marker.rgb()
+    ]
+    assert (
+        reds and abs(sum(reds) / len(reds) - (left + 255.5 * width / 256)) < 3
+    )  # it stands open by default
     before = picture.pixelColor(8, 24 * 7 + 4)
     chart.find("colour wheel")
     settle(0.1)
     assert chart.viewport().grab().toImage().pixelColor(8, 24 * 7 + 4) != before
-    tip = chart._tip(chart._at(QPoint(left + int(width * 100 / 256), y)), left + int(width * 100 / 256))
+    tip = chart._tip(
+        chart._at(QPoint(left + int(width * 100 / 256), y)), left + int(width * 100 / 256)
+    )
     assert tip.startswith("16–199  Strobe slow to fast") and "Hz" in tip
     assert "geometry Lens" in chart._tip(chart._at(QPoint(20, y)), 20)
 
@@ -492,7 +619,9 @@ def test_keys_alone_lead_through_the_page_and_every_row_says_what_it_is(page) ->
     model = results.results
     entry = results.current()
     assert entry is not None and entry.maker == "Northing Light" and page.library.entry == entry
-    said = model.data(model.index(results.currentIndex().row(), 0), Qt.ItemDataRole.AccessibleTextRole)
+    said = model.data(
+        model.index(results.currentIndex().row(), 0), Qt.ItemDataRole.AccessibleTextRole
+    )
     assert entry.title in said and "meshes" in said
     assert [model.headerData(i, Qt.Orientation.Horizontal) for i in range(model.columnCount())] == [
         "Profile",
@@ -502,7 +631,10 @@ def test_keys_alone_lead_through_the_page_and_every_row_says_what_it_is(page) ->
         "Marks",
     ]
     shortcut(page.house.over, Qt.Key.Key_E, CTRL | ALT)
-    assert page.stack.currentWidget() is page.adapt and page.adapt.profile.refers_to == page.library.profile.id
+    assert (
+        page.stack.currentWidget() is page.adapt
+        and page.adapt.profile.refers_to == page.library.profile.id
+    )
     table = child(page, "own channels", QTableView)
     table.setFocus()
     table.selectRow(2)
@@ -519,7 +651,9 @@ def test_keys_alone_lead_through_the_page_and_every_row_says_what_it_is(page) ->
 
 
 @pytest.mark.network
-def test_the_demo_brings_an_exchange_of_its_own_and_takes_it_away_again(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_demo_brings_an_exchange_of_its_own_and_takes_it_away_again(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     from isthmus.app.shell.main import DemoExchange
     from isthmus.library import Shelf
     from isthmus.library.exchange import Exchange, default_url
@@ -539,23 +673,40 @@ def test_the_library_is_ranked_by_a_manuals_chart_and_by_a_chosen_one(page) -> N
     read_manual(page, written("\t"))
     press(page, "Find its like in the library")
     view = page.library
-    assert page.stack.currentWidget() is view and view.liking.isVisible() and "Nearest to" in view.like_words.text()
+    assert (
+        page.stack.currentWidget() is view
+        and view.liking.isVisible()
+        and "Nearest to" in view.like_words.text()
+    )
     near = [view.results.results.entry(i) for i in range(3)]
-    assert near and all(e.distance > 0 and e.differs for e in near) and near[0].distance <= near[1].distance
+    assert (
+        near
+        and all(e.distance > 0 and e.differs for e in near)
+        and near[0].distance <= near[1].distance
+    )
     press(page, "Any chart")
     assert not view.liking.isVisible() and view.like is None and len(rows(page)) >= 400
     search(page, "skerry 600")
     press(page, "Find its like")
     search(page, "")
-    found = [(e.model, e.mode, e.distance) for e in (view.results.results.entry(i) for i in range(2))]
-    assert {(model, mode) for model, mode, _ in found} == {("Skerry 600", "Full"), ("Skerry 900 F", "Plain")} and found[0][2] == 0
+    found = [
+        (e.model, e.mode, e.distance) for e in (view.results.results.entry(i) for i in range(2))
+    ]
+    assert {(model, mode) for model, mode, _ in found} == {
+        ("Skerry 600", "Full"),
+        ("Skerry 900 F", "Plain"),
+    } and found[0][2] == 0
 
 
 def test_makers_and_their_lines_are_counted_and_chosen(page) -> None:
     search(page, "fathom")
     maker = page.library.maker
     items = [maker.itemText(i).strip() for i in range(maker.count())]
-    assert items[0] == "2 makers" and "Skerry  7" in items and any(item.startswith("Fathom and Lee  ") for item in items)
+    assert (
+        items[0] == "2 makers"
+        and "Skerry  7" in items
+        and any(item.startswith("Fathom and Lee  ") for item in items)
+    )
     maker.setCurrentIndex(items.index("Skerry  7"))
     maker.activated.emit(items.index("Skerry  7"))
     assert until(lambda: {model.split()[0] for model, _ in rows(page)} == {"Skerry"})
@@ -573,11 +724,24 @@ def test_an_offer_is_read_before_it_is_downloaded_and_patched_after(page) -> Non
         entry = page.library.entry
         assert entry is not None and entry.offered and entry.title == f"{offer.maker} {offer.model}"
         assert "not downloaded" in page.library.facts.text() and page.library.mode is None
-        assert page.library.chart.sheet.footprint == entry.footprint  # the catalogue tells the chart
+        assert (
+            page.library.chart.sheet.footprint == entry.footprint
+        )  # the catalogue tells the chart
         assert not page.add_it.isEnabled() and page.fetch_it.isVisible()
         press(page, "Download it")
-        assert until(lambda: page.library.entry is not None and not page.library.entry.offered and page.library.mode is not None, 30)
-        assert page.add_it.isEnabled() and not page.fetch_it.isVisible() and f"rated {offer.rating:.1f}" in page.library.facts.text()
+        assert until(
+            lambda: (
+                page.library.entry is not None
+                and not page.library.entry.offered
+                and page.library.mode is not None
+            ),
+            30,
+        )
+        assert (
+            page.add_it.isEnabled()
+            and not page.fetch_it.isVisible()
+            and f"rated {offer.rating:.1f}" in page.library.facts.text()
+        )
     finally:
         server.close()
 
@@ -588,7 +752,15 @@ def test_what_lies_at_hand_is_offered_when_adding_with_its_body_mark(page) -> No
     shortcut(window, Qt.Key.Key_A, CTRL | SHIFT)
     found = dialog("add units")
     choose(child(found, "profile", QComboBox), "Skerry 600")
-    assert "Skerry 600" in child(found, "profile", QComboBox).currentText() and "meshes" in found.marks.text()
+    assert (
+        "Skerry 600" in child(found, "profile", QComboBox).currentText()
+        and "meshes" in found.marks.text()
+    )
     choose(child(found, "profile", QComboBox), "Lapwing 19")
-    assert until(lambda: "simple shapes" in found.marks.text() or "Lapwing 19 " not in child(found, "profile", QComboBox).currentText())
+    assert until(
+        lambda: (
+            "simple shapes" in found.marks.text()
+            or "Lapwing 19 " not in child(found, "profile", QComboBox).currentText()
+        )
+    )
     found.reject()

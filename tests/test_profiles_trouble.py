@@ -10,7 +10,18 @@ from typing import Any
 import pytest
 from PySide6.QtWidgets import QLineEdit, QTableView
 
-from hands import answer_file_dialog, answer_question, child, dialog, keys, press, retype, search, settle, until
+from hands import (
+    answer_file_dialog,
+    answer_question,
+    child,
+    dialog,
+    keys,
+    press,
+    retype,
+    search,
+    settle,
+    until,
+)
 from isthmus.app.pages.profiles.views import manual as manual_view
 from isthmus.library.sources import downloads_folder, folder_source, own_folder
 from isthmus.profiles.gdtf import write_gdtf
@@ -19,14 +30,18 @@ from isthmus.show import Show
 from isthmus.standin.exchange import ExchangeServer
 
 
-def test_a_full_disk_keeps_the_copy_on_the_page_and_says_so(page, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_full_disk_keeps_the_copy_on_the_page_and_says_so(
+    page, monkeypatch: pytest.MonkeyPatch
+) -> None:
     search(page, "cormorant 3")
     press(page, "Adapt a copy")
     keys(child(page, "new channel", QLineEdit), "frost")
     press(page, "Insert after")
     told = page.adapt.differs.toPlainText()
     with monkeypatch.context() as full:  # `undo` would undo the test's own home as well
-        full.setattr("isthmus.show.container.os.fsync", lambda fd: (_ for _ in ()).throw(OSError(28, "full")))
+        full.setattr(
+            "isthmus.show.container.os.fsync", lambda fd: (_ for _ in ()).throw(OSError(28, "full"))
+        )
         press(page, "Save as own…")
         named = dialog("name a profile")
         press(named, "Save it")
@@ -51,9 +66,14 @@ def test_a_folder_that_is_a_file_and_a_target_that_cannot_be_written_are_told(
     assert "could not be made" in named.trouble.text()
     named.reject()
     out = tmp_path / "no such folder" / "x.gdtf"
-    monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *a, **k: (str(out), ""))
+    monkeypatch.setattr(
+        "PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *a, **k: (str(out), "")
+    )
     press(page, "Save as GDTF…")
-    assert "could not be saved" in page.house.over.notice.words and "no such file or folder" in page.house.over.notice.words.lower()
+    assert (
+        "could not be saved" in page.house.over.notice.words
+        and "no such file or folder" in page.house.over.notice.words.lower()
+    )
 
 
 def test_a_folder_is_added_by_its_dialog(page, tmp_path: Path) -> None:
@@ -71,7 +91,9 @@ def test_a_folder_is_added_by_its_dialog(page, tmp_path: Path) -> None:
     assert len(page.link.sources) == count
 
 
-def test_reading_a_long_pdf_can_be_stopped(page, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_reading_a_long_pdf_can_be_stopped(
+    page, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     pages: list[int] = []
 
     def slow(path: Path, wanted=None, told: Any = None):
@@ -100,7 +122,15 @@ def test_a_slow_download_is_stopped_kept_and_gone_on_with(page) -> None:
         view = page.exchange
         view.url.setText(server.url)
         heavy = next(plausible_profiles(1, 8))
-        server.wares.put(write_gdtf(heavy, {"thumbnail.png": os.urandom(150_000)}), "ada-weir", False, False, False, 0.0, 0)
+        server.wares.put(
+            write_gdtf(heavy, {"thumbnail.png": os.urandom(150_000)}),
+            "ada-weir",
+            False,
+            False,
+            False,
+            0.0,
+            0,
+        )
         press(page, "view Exchange")
         assert until(lambda: view.offers.rowCount() == 26 and view._task is None, 20)
         largest = max(range(26), key=lambda row: view.offers.entries[row].size)
@@ -113,11 +143,20 @@ def test_a_slow_download_is_stopped_kept_and_gone_on_with(page) -> None:
         assert not list(downloads_folder().glob("*.gdtf"))
         server.fault = ""
         press(page, "Download")
-        assert until(lambda: list(downloads_folder().glob("*.gdtf")) and not list(downloads_folder().glob("*.part")), 20)
+        assert until(
+            lambda: (
+                list(downloads_folder().glob("*.gdtf"))
+                and not list(downloads_folder().glob("*.part"))
+            ),
+            20,
+        )
         assert until(lambda: view._task is None, 20)
         server.fault = "garbage"
         press(page, "Ask again")
-        assert until(lambda: "not an exchange" in page.house.over.notice.words, 20) and view.offers.rowCount() == 26
+        assert (
+            until(lambda: "not an exchange" in page.house.over.notice.words, 20)
+            and view.offers.rowCount() == 26
+        )
         view.url.setText("ftp://nowhere")
         press(page, "Ask again")
         assert until(lambda: "no address of an exchange" in page.house.over.notice.words)
@@ -145,7 +184,9 @@ def test_fields_that_cannot_be_are_marked_and_leave_the_others_in_force(page) ->
     retype(child(page, "has", QLineEdit), "zoom, quibble")
     retype(child(page, "cells", QLineEdit), "4-8")
     query = page.library.finder.query("x")
-    assert query.on == () and query.having == ("Zoom",) and query.cells == (4, 8) and query.text == "x"
+    assert (
+        query.on == () and query.having == ("Zoom",) and query.cells == (4, 8) and query.text == "x"
+    )
     for name in ("on channel 1", "on attribute 2", "has"):
         assert child(page, name, QLineEdit).property("bad"), name
     assert not child(page, "cells", QLineEdit).property("bad")
@@ -178,5 +219,9 @@ def test_a_file_written_over_in_place_is_seen(page, tmp_path: Path) -> None:
         out.write(write_gdtf(second))
     search(page, second.name)
     assert until(
-        lambda: any(page.library.results.results.entry(i).model == second.name for i in range(page.library.results.results.rowCount())), 20
+        lambda: any(
+            page.library.results.results.entry(i).model == second.name
+            for i in range(page.library.results.results.rowCount())
+        ),
+        20,
     )

@@ -44,7 +44,11 @@ def added(show: Show, rng: random.Random) -> Show:
     stored = rng.choice(shipped_profiles())
     profile = profiles_of(Show(profiles=(stored,))).profiles[stored.key]
     wish = Add(
-        stored, rng.choice(profile.modes).name, rng.randint(1, 6), None, rng.choice([None, (rng.randint(1, 5), rng.randint(1, 512))])
+        stored,
+        rng.choice(profile.modes).name,
+        rng.randint(1, 6),
+        None,
+        rng.choice([None, (rng.randint(1, 5), rng.randint(1, 512))]),
     )
     return preview_add(show, wish).show
 
@@ -55,26 +59,39 @@ EDITS: dict[str, Edit] = {
     "address": lambda s, r: edits.set_address(s, some(s, r), (r.randint(1, 6), r.randint(1, 512))),
     "unpatch": lambda s, r: edits.set_address(s, some(s, r), None),
     "next free": lambda s, r: edits.address_next_free(s, some(s, r)),
-    "mode": lambda s, r: edits.set_mode(s, some(s, r)[:1], r.choice(["Wide", "Short", "Full", "Seven", "Three"])),
+    "mode": lambda s, r: edits.set_mode(
+        s, some(s, r)[:1], r.choice(["Wide", "Short", "Full", "Seven", "Three"])
+    ),
     "number": lambda s, r: edits.set_number(s, some(s, r)[0], r.randint(1, 700)),
-    "name": lambda s, r: edits.set_text(s, some(s, r), r.choice(edits.TEXT_FIELDS), r.choice(["", "Reed", "Bow rail", "Marl 34"])),
+    "name": lambda s, r: edits.set_text(
+        s, some(s, r), r.choice(edits.TEXT_FIELDS), r.choice(["", "Reed", "Bow rail", "Marl 34"])
+    ),
     "move": lambda s, r: move_units(s, some(s, r), (r.uniform(-3, 3), r.uniform(-3, 3), 0.5)),
     "set out": lambda s, r: set_out(s, some(s, r)),
     "hang": lambda s, r: hang_by_name(s, some(s, r)),
-    "route": lambda s, r: add_output(s, r.randint(1, 6), f"127.0.0.{r.randint(2, 9)}", r.randint(0, 40)),
+    "route": lambda s, r: add_output(
+        s, r.randint(1, 6), f"127.0.0.{r.randint(2, 9)}", r.randint(0, 40)
+    ),
     "retarget": lambda s, r: change_output(
-        s, r.choice(s.outputs).id if s.outputs else "", universe=r.randint(1, 6), enabled=r.random() < 0.7
+        s,
+        r.choice(s.outputs).id if s.outputs else "",
+        universe=r.randint(1, 6),
+        enabled=r.random() < 0.7,
     ),
     "unroute": lambda s, r: remove_outputs(s, {r.choice(s.outputs).id} if s.outputs else set()),
     "propose": lambda s, r: propose(s),
     "paper": lambda s, r: take_paper(s, read_hang_list(EXTRA_LIST, at_hand(s)).paper, at_hand(s)),
-    "verdict": lambda s, r: mark(s, some(s, r)[0], r.choice(["answers", "wrong", "silent"]), "seen"),
+    "verdict": lambda s, r: mark(
+        s, some(s, r)[0], r.choice(["answers", "wrong", "silent"]), "seen"
+    ),
 }
 
 
 @given(st.integers(0, 2**32), st.lists(st.sampled_from(sorted(EDITS)), min_size=1, max_size=25))
 @settings(max_examples=40)
-def test_any_run_of_edits_keeps_the_show_whole_and_every_one_can_be_undone(seed: int, names: list[str]) -> None:
+def test_any_run_of_edits_keeps_the_show_whole_and_every_one_can_be_undone(
+    seed: int, names: list[str]
+) -> None:
     rng = random.Random(seed)
     history, trail = History(lantern_tide()), []
     live = Live(history.show)
@@ -90,12 +107,20 @@ def test_any_run_of_edits_keeps_the_show_whole_and_every_one_can_be_undone(seed:
         show = history.show
         assert len({u.id for u in show.units}) == len(show.units)
         assert all(1 <= p.address <= SLOTS for u in show.units for p in u.patch)
-        assert all(s.end <= SLOTS for s in all_spans(show)), name  # no edit puts a unit over a universe's end
+        assert all(s.end <= SLOTS for s in all_spans(show)), (
+            name
+        )  # no edit puts a unit over a universe's end
         live.set_show(show)
-        assert len(live.frame) == len(live.compiled.universes) * SLOTS and len(live.levels) == len(live.compiled.defaults)
-        assert all(route.row < len(live.compiled.universes) for route in engine_routes(show, live.compiled))
+        assert len(live.frame) == len(live.compiled.universes) * SLOTS and len(live.levels) == len(
+            live.compiled.defaults
+        )
+        assert all(
+            route.row < len(live.compiled.universes) for route in engine_routes(show, live.compiled)
+        )
         steps = SnagBook().update(show).crossing
-        assert set(steps.states) == {u.id for u in show.units} and all(0 <= n <= steps.total for n in steps.done.values())
+        assert set(steps.states) == {u.id for u in show.units} and all(
+            0 <= n <= steps.total for n in steps.done.values()
+        )
         doubled = {frozenset((c.a.unit, c.b.unit)) for c in clashes(all_spans(show))}
         assert {frozenset(s.units) for s in find_snags(show) if s.rule == "overlap"} == doubled
     assert decode_show(encode_show(history.show), "x") == history.show
@@ -106,7 +131,9 @@ def test_any_run_of_edits_keeps_the_show_whole_and_every_one_can_be_undone(seed:
 
 @given(st.integers(0, 2**32))
 @settings(max_examples=30)
-def test_a_difference_from_the_paper_is_told_for_the_very_unit_and_field_and_its_mend_restores_it(seed: int) -> None:
+def test_a_difference_from_the_paper_is_told_for_the_very_unit_and_field_and_its_mend_restores_it(
+    seed: int,
+) -> None:
     rng = random.Random(seed)
     clean = as_hung()
     unit = rng.choice([u for u in clean.units if u.patch])
@@ -120,7 +147,9 @@ def test_a_difference_from_the_paper_is_told_for_the_very_unit_and_field_and_its
         return  # the paper says nothing of a gel there
     changed = change[rule](clean)
     told = [s for s in find_snags(changed) if s.rule.startswith("paper")]
-    assert [(s.rule, s.units) for s in told] == [(rule, (unit.id,))] and str(unit.number) in told[0].text
+    assert [(s.rule, s.units) for s in told] == [(rule, (unit.id,))] and str(unit.number) in told[
+        0
+    ].text
     assert told[0].mend and told[0].mend.edit(changed) == clean
 
 
@@ -163,7 +192,9 @@ def test_a_call_gives_back_whatever_levels_there_were(seed: int, steps: list[int
 
 @given(st.floats(0, 360), st.floats(0, 80))
 @settings(max_examples=30)
-def test_every_unit_of_the_demo_is_in_view_from_the_seats_and_pickable_from_anywhere(bearing: float, height: float) -> None:
+def test_every_unit_of_the_demo_is_in_view_from_the_seats_and_pickable_from_anywhere(
+    bearing: float, height: float
+) -> None:
     show = as_hung()
     view = RigView(show, Live(show).compiled)
     camera = Camera(bearing=bearing, height=height, distance=30)
@@ -204,23 +235,55 @@ def rig_once() -> Iterator[RigClient]:
 
 def test_the_stage_is_drawn_to_a_file_without_a_display(tmp_path: Path) -> None:
     dark, lit = tmp_path / "dark.png", tmp_path / "lit.png"
-    assert apart("stage", "render", "demo", str(dark), "--size", "400x250", "--level", "0", env={"PATH": "/usr/bin"}).returncode == 0
+    assert (
+        apart(
+            "stage",
+            "render",
+            "demo",
+            str(dark),
+            "--size",
+            "400x250",
+            "--level",
+            "0",
+            env={"PATH": "/usr/bin"},
+        ).returncode
+        == 0
+    )
     code, saved = answer("stage", "render", "demo", str(lit), "--size", "400x250", "--view", "Quay")
     assert code == 0 and isinstance(saved, dict) and saved["beams"] > 60
     with Image.open(dark) as a, Image.open(lit) as b:
         assert a.size == b.size == (400, 250) and np.asarray(b).mean() > np.asarray(a).mean() * 1.3
     assert "is no size" in command("stage", "render", "demo", str(lit), "--size", "big").stderr
-    assert command("stage", "render", "demo", str(tmp_path / "no" / "where.png"), "--size", "64x64").returncode == 3
+    assert (
+        command(
+            "stage", "render", "demo", str(tmp_path / "no" / "where.png"), "--size", "64x64"
+        ).returncode
+        == 3
+    )
 
 
 def test_the_commands_account_of_snags_is_the_applications() -> None:
     code, rows = answer("snags", "demo")
     found = find_snags(lantern_tide())
-    assert code == 1 and isinstance(rows, list) and [r["text"] for r in rows] == [s.text for s in found]
-    assert rows[0]["severity"] == FAULT and rows[0]["mend"] == "Move 314 to 3.205" and rows[0]["units"] == [313, 314]
-    assert command("show", "schema").stdout.lstrip().startswith("{") and "Lantern Tide" in command("show", "info", "demo").stdout
+    assert (
+        code == 1
+        and isinstance(rows, list)
+        and [r["text"] for r in rows] == [s.text for s in found]
+    )
+    assert (
+        rows[0]["severity"] == FAULT
+        and rows[0]["mend"] == "Move 314 to 3.205"
+        and rows[0]["units"] == [313, 314]
+    )
+    assert (
+        command("show", "schema").stdout.lstrip().startswith("{")
+        and "Lantern Tide" in command("show", "info", "demo").stdout
+    )
 
 
 def test_every_error_says_what_where_and_what_to_do() -> None:
     error = IsthmusError("it is torn.", where="x.gdtf", do="Fetch it again.")
-    assert str(error) == "x.gdtf: it is torn. Fetch it again." and str(IsthmusError("torn.")) == "torn."
+    assert (
+        str(error) == "x.gdtf: it is torn. Fetch it again."
+        and str(IsthmusError("torn.")) == "torn."
+    )

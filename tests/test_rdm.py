@@ -35,15 +35,28 @@ from isthmus.wire import artnet, rdm
 from isthmus.wire.pcapng import Captured, encode_head, encode_packet
 from test_findings import device_of
 
-NODE = FoundNode("127.0.0.2", "Ferry A", "Ferry A", (FoundPort(1, 1, 1, "out", 0), FoundPort(2, 1, 2, "out", 1)), rdm=True)
+NODE = FoundNode(
+    "127.0.0.2",
+    "Ferry A",
+    "Ferry A",
+    (FoundPort(1, 1, 1, "out", 0), FoundPort(2, 1, 2, "out", 1)),
+    rdm=True,
+)
 
 
 class Line:
     """A node with devices behind its first port, in this process: `twist` changes what it says."""
 
-    def __init__(self, count: int = 3, twist: Callable[[rdm.Message], list[bytes] | None] = lambda message: None) -> None:
+    def __init__(
+        self,
+        count: int = 3,
+        twist: Callable[[rdm.Message], list[bytes] | None] = lambda message: None,
+    ) -> None:
         self.uids = [rdm.uid(0x7FF0, n + 1) for n in range(count)]
-        self.kept = {u: {"address": 1 + 10 * i, "mode": 1, "label": f"10{i + 1}", "on": 0} for i, u in enumerate(self.uids)}
+        self.kept = {
+            u: {"address": 1 + 10 * i, "mode": 1, "label": f"10{i + 1}", "on": 0}
+            for i, u in enumerate(self.uids)
+        }
         self.twist, self.tables, self.asked = twist, 1, 0
         self.total: int | None = None
         self.talker = Talker(self.send, pause=0.0)
@@ -51,22 +64,39 @@ class Line:
     def send(self, packet: bytes, host: str) -> str:
         decoded = artnet.decode(packet)
         if isinstance(decoded, (artnet.ArtTodControl, artnet.ArtTodRequest)):
-            number = decoded.port_address if isinstance(decoded, artnet.ArtTodControl) else decoded.addresses[0]
+            number = (
+                decoded.port_address
+                if isinstance(decoded, artnet.ArtTodControl)
+                else decoded.addresses[0]
+            )
             found = tuple(self.uids) if number == 0 else ()
             for block in range(self.tables):
-                self._later(artnet.ArtTodData(number, 1, 1, len(found) if self.total is None else self.total, block, found[:200]))
+                self._later(
+                    artnet.ArtTodData(
+                        number,
+                        1,
+                        1,
+                        len(found) if self.total is None else self.total,
+                        block,
+                        found[:200],
+                    )
+                )
         elif isinstance(decoded, artnet.ArtRdm):
             self.asked += 1
             message = rdm.decode(decoded.message, start_code=False)
             assert isinstance(message, rdm.Message), "what we send is whole"
-            for raw in self.twist(message) if self.twist(message) is not None else [self.reply(message)]:
+            for raw in (
+                self.twist(message) if self.twist(message) is not None else [self.reply(message)]
+            ):
                 self._later(artnet.ArtRdm(0, raw))
         return ""
 
     def _later(self, packet: artnet.ArtTodData | artnet.ArtRdm) -> None:
         threading.Timer(0.001, lambda: self.talker.take(packet, "127.0.0.2")).start()
 
-    def reply(self, message: rdm.Message, kind: int = rdm.ACK, data: bytes | None = None, **more) -> bytes:
+    def reply(
+        self, message: rdm.Message, kind: int = rdm.ACK, data: bytes | None = None, **more
+    ) -> bytes:
         kept = self.kept[message.to]
         if message.command == rdm.SET and data is None:
             if message.parameter == rdm.DMX_START_ADDRESS:
@@ -78,13 +108,17 @@ class Line:
             elif message.parameter == rdm.IDENTIFY:
                 kept["on"] = message.data[0]
             data = b""
-        info = rdm.Info(7, 0x0101, 1, 21 if kept["mode"] == 1 else 12, kept["mode"], 2, kept["address"], 0, 1)
+        info = rdm.Info(
+            7, 0x0101, 1, 21 if kept["mode"] == 1 else 12, kept["mode"], 2, kept["address"], 0, 1
+        )
         mode = message.data[0] if message.data else 1
         known = {
             rdm.DEVICE_INFO: rdm.write_info(info),
             rdm.DMX_START_ADDRESS: struct.pack(">H", kept["address"]),
             rdm.PERSONALITY: bytes([kept["mode"], 2]),
-            rdm.PERSONALITY_WORDS: bytes([mode]) + struct.pack(">H", 21 if mode == 1 else 12) + (b"Full" if mode == 1 else b"Short"),
+            rdm.PERSONALITY_WORDS: bytes([mode])
+            + struct.pack(">H", 21 if mode == 1 else 12)
+            + (b"Full" if mode == 1 else b"Short"),
             rdm.DEVICE_LABEL: kept["label"].encode(),
             rdm.MODEL_WORDS: b"Skerry 400",
             rdm.LAMP_HOURS: struct.pack(">I", 321),
@@ -95,7 +129,15 @@ class Line:
         if data is None:
             found = known.get(message.parameter)
             kind, data = (kind, found) if found is not None else (rdm.NACK, b"\0\0")
-        back = rdm.Message(message.by, message.to, message.command + 1, message.parameter, data, message.transaction, kind)
+        back = rdm.Message(
+            message.by,
+            message.to,
+            message.command + 1,
+            message.parameter,
+            data,
+            message.transaction,
+            kind,
+        )
         return rdm.encode(replace(back, **more), start_code=False)
 
 
@@ -103,7 +145,11 @@ def test_devices_tell_what_they_are_and_refusals_leave_things_empty(demo: Show) 
     line = Line()
     told: list[tuple[int, int, str]] = []
     found = discover(line.talker, [NODE], demo, lambda *now: bool(told.append(now)) or True)
-    assert [d.label for d in found.devices] == ["101", "102", "103"] and not found.odd and len(found.asked) == 2
+    assert (
+        [d.label for d in found.devices] == ["101", "102", "103"]
+        and not found.odd
+        and len(found.asked) == 2
+    )
     one = found.devices[1]
     assert (one.address, one.footprint, one.mode, one.model, one.lamp_hours, one.name) == (
         11,
@@ -123,7 +169,9 @@ def test_devices_tell_what_they_are_and_refusals_leave_things_empty(demo: Show) 
     off = replace_node(demo, rdm=False)
     line.asked = 0
     assert not discover(line.talker, [NODE], off).asked and not line.asked  # RDM off where asked
-    assert not discover(line.talker, [replace(NODE, ports=tuple(replace(p, rdm=False) for p in NODE.ports))], demo).asked
+    assert not discover(
+        line.talker, [replace(NODE, ports=tuple(replace(p, rdm=False) for p in NODE.ports))], demo
+    ).asked
 
 
 def replace_node(show: Show, **changes) -> Show:
@@ -150,7 +198,9 @@ HOSTILE = {
 
 
 @pytest.mark.parametrize("kind", HOSTILE)
-def test_a_hostile_device_is_given_up_with_a_reason_and_the_others_are_asked(demo: Show, kind: str, monkeypatch) -> None:
+def test_a_hostile_device_is_given_up_with_a_reason_and_the_others_are_asked(
+    demo: Show, kind: str, monkeypatch
+) -> None:
     for name, value in (("WAIT", 0.03), ("MAX_TIMER", 0.4)):
         monkeypatch.setattr(f"isthmus.net.talk.{name}", value)
     line = Line()
@@ -160,19 +210,36 @@ def test_a_hostile_device_is_given_up_with_a_reason_and_the_others_are_asked(dem
     found = discover(line.talker, [NODE], demo)
     assert time.monotonic() - began < 20
     assert [bool(d.trouble) for d in found.devices] == [False, True, False]
-    assert "does not answer" in found.devices[1].trouble[0] or "on and on" in found.devices[1].trouble[0]
+    assert (
+        "does not answer" in found.devices[1].trouble[0]
+        or "on and on" in found.devices[1].trouble[0]
+    )
     rows = match(demo, found.devices, found.asked)
-    assert any(m.device is found.devices[1] and m.ways == (UNKNOWN,) and m.device.trouble[0] in m.words for m in rows)
+    assert any(
+        m.device is found.devices[1] and m.ways == (UNKNOWN,) and m.device.trouble[0] in m.words
+        for m in rows
+    )
 
 
 def test_answers_that_make_no_sense_are_told(demo: Show) -> None:
     line = Line()
-    odd = {rdm.DEVICE_INFO: b"short", rdm.PERSONALITY_WORDS: b"\x09\xff", rdm.LAMP_HOURS: b"\1", rdm.SENSOR_DEFINITION: b"\0"}
+    odd = {
+        rdm.DEVICE_INFO: b"short",
+        rdm.PERSONALITY_WORDS: b"\x09\xff",
+        rdm.LAMP_HOURS: b"\1",
+        rdm.SENSOR_DEFINITION: b"\0",
+    }
     line.twist = lambda m: (
-        [line.reply(m, data=odd[m.parameter])] if m.parameter in odd and (m.to != line.uids[0] or m.parameter != 0x60) else None
+        [line.reply(m, data=odd[m.parameter])]
+        if m.parameter in odd and (m.to != line.uids[0] or m.parameter != 0x60)
+        else None
     )
     found = discover(line.talker, [NODE], demo)
-    assert found.devices[0].personalities == (("", 0), ("", 0)) and found.devices[0].lamp_hours is None and not found.devices[0].sensors
+    assert (
+        found.devices[0].personalities == (("", 0), ("", 0))
+        and found.devices[0].lamp_hours is None
+        and not found.devices[0].sensors
+    )
     assert found.devices[1].trouble == ("what it tells of itself makes no sense",)
     assert rdm.read_words(b"Bow\x07\xff rail\0junk") == "Bow rail".replace(" ", "\ufffd ", 1)
 
@@ -187,7 +254,9 @@ def test_tables_without_an_end_doubles_and_silence_are_bounded(demo: Show, monke
     line = Line(2)
     line.total = 9
     found = discover(line.talker, [NODE], demo)
-    assert len(found.devices) == 2 and any("tells of 9 devices and names 2" in words for words in found.odd)
+    assert len(found.devices) == 2 and any(
+        "tells of 9 devices and names 2" in words for words in found.odd
+    )
     flood = Line(1)
     flood.uids = [rdm.uid(0x7FF0, n) for n in range(200)]
     flood.twist = lambda m: []
@@ -206,7 +275,9 @@ def test_tables_without_an_end_doubles_and_silence_are_bounded(demo: Show, monke
     both = [replace(NODE, ip=ip) for ip in ("127.0.0.2", "127.0.0.3")]
     twin = Line(2)
     twin._later = lambda packet: [twin.talker.take(packet, ip) for ip in ("127.0.0.2", "127.0.0.3")]
-    assert any("two devices with one number" in words for words in discover(twin.talker, both, demo).odd)
+    assert any(
+        "two devices with one number" in words for words in discover(twin.talker, both, demo).odd
+    )
 
 
 @given(st.binary(max_size=300))
@@ -236,7 +307,15 @@ def test_devices_are_matched_as_a_whole_whatever_their_order(seed: int) -> None:
     made[moved] = replace(made[moved], info=replace(made[moved].info, address=400))
     made[other] = replace(made[other], port_address=1, port=2)
     missing = made.pop(gone)
-    made.append(replace(made[0], uid=rdm.uid(1, 77), label="", model="Nothing here", info=replace(made[0].info, footprint=99, address=500)))
+    made.append(
+        replace(
+            made[0],
+            uid=rdm.uid(1, 77),
+            label="",
+            model="Nothing here",
+            info=replace(made[0].info, footprint=99, address=500),
+        )
+    )
     rng.shuffle(made)
     rows = match(show, made, {("127.0.0.2", 0)})
     by_unit = {m.unit.id: m for m in rows if m.unit}
@@ -261,13 +340,23 @@ def test_changes_are_set_read_back_and_undone(demo: Show) -> None:
         ("103", "address", "021", "043"),
     ]
     done = [apply(line.talker, c) for c in changes]
-    assert all(d.well for d in done) and line.kept[line.uids[0]]["address"] == 301 and line.kept[line.uids[1]]["mode"] == 2
+    assert (
+        all(d.well for d in done)
+        and line.kept[line.uids[0]]["address"] == 301
+        and line.kept[line.uids[1]]["mode"] == 2
+    )
     again = discover(line.talker, [NODE], show)
     assert all(m.ways == (IN_PLACE,) for m in match(show, again.devices) if m.device)
     assert all(apply(line.talker, reverse(c)).well for c in reversed(changes))
-    assert [line.kept[u]["address"] for u in line.uids] == [1, 11, 21] and line.kept[line.uids[1]]["mode"] == 1
+    assert [line.kept[u]["address"] for u in line.uids] == [1, 11, 21] and line.kept[line.uids[1]][
+        "mode"
+    ] == 1
     typed = setting.wished(found.devices[0], "17", "short", "101 Bow")
-    assert [(c.what, c.after) for c in typed] == [("mode", "Short"), ("address", "017"), ("label", "101 Bow")]
+    assert [(c.what, c.after) for c in typed] == [
+        ("mode", "Short"),
+        ("address", "017"),
+        ("label", "101 Bow"),
+    ]
     assert setting.wished(found.devices[0], "001", "Full", "") == []
     for wrong in (("600", "", ""), ("x", "", ""), ("", "Ninth", ""), ("", "", "Büh" * 12)):
         with pytest.raises(EntryFault):
@@ -314,8 +403,16 @@ def test_the_whole_stand_in_rig_is_discovered_and_light_goes_on_at_its_pace(demo
             code, told = answer("discover", "demo")
         assert code == 1
         by_unit = {row["unit"]: row for row in told["devices"] if row["unit"]}
-        assert by_unit[101]["ways"] == ["in place"] and by_unit[203]["ways"] == ["other address"] and by_unit[208]["ways"] == ["other mode"]
-        assert by_unit[104]["ways"] == ["missing there"] and by_unit[314]["address"] == 205 and by_unit[101]["sensors"][0]["words"]
+        assert (
+            by_unit[101]["ways"] == ["in place"]
+            and by_unit[203]["ways"] == ["other address"]
+            and by_unit[208]["ways"] == ["other mode"]
+        )
+        assert (
+            by_unit[104]["ways"] == ["missing there"]
+            and by_unit[314]["address"] == 205
+            and by_unit[101]["sensors"][0]["words"]
+        )
         desk = Desk()
         desk.want({}, {"artnet": ["127.0.0.2"]}, ["127.0.0.2"])
         desk.start()
@@ -323,19 +420,36 @@ def test_the_whole_stand_in_rig_is_discovered_and_light_goes_on_at_its_pace(demo
             desk.look(True)
             assert until(lambda: len(desk.view.nodes) == 2)
             talker = Talker.of(desk)
-            for left in (3, 2, 1, 0):  # a machine that stalls meanwhile is not the asking's doing: that would show every time
+            for left in (
+                3,
+                2,
+                1,
+                0,
+            ):  # a machine that stalls meanwhile is not the asking's doing: that would show every time
                 alone = pace(demo, 2.0)
                 results: list[float] = []
                 sender = threading.Thread(target=lambda to=results: to.append(pace(demo, 3.0)))
                 sender.start()
-                found = discover(talker, desk.view.nodes, demo, lambda done, all_, words, sender=sender: sender.is_alive())
+                found = discover(
+                    talker,
+                    desk.view.nodes,
+                    demo,
+                    lambda done, all_, words, sender=sender: sender.is_alive(),
+                )
                 sender.join()
                 if len(found.devices) > 10 and results[0] > 0.97 * alone:
                     break
-                assert left, f"asking devices opens gaps in the light: {results[0]:.1f} packets a second instead of {alone:.1f}"
+                assert left, (
+                    f"asking devices opens gaps in the light: {results[0]:.1f} packets a second instead of {alone:.1f}"
+                )
             one = found.devices[-1]
-            assert apply(talker, setting.Change(one, "address", f"{one.address:03d}", "401", 401)).well
-            assert next(u for u in rig.ask("state")["units"] if u["label"] == one.label)["address"] == 401
+            assert apply(
+                talker, setting.Change(one, "address", f"{one.address:03d}", "401", 401)
+            ).well
+            assert (
+                next(u for u in rig.ask("state")["units"] if u["label"] == one.label)["address"]
+                == 401
+            )
         finally:
             desk.stop()
 
@@ -356,9 +470,15 @@ def test_an_independent_reader_understands_what_is_sent(tmp_path) -> None:
         (rdm.GET, rdm.SENSOR_VALUE, b"\x00"),
     ):
         talker._once("127.0.0.2", 0x123, device, command, parameter, data)
-    sent += [artnet.encode_tod_control(artnet.ArtTodControl(0x123)), artnet.encode_tod_request(artnet.ArtTodRequest(1, (0x23,)))]
+    sent += [
+        artnet.encode_tod_control(artnet.ArtTodControl(0x123)),
+        artnet.encode_tod_request(artnet.ArtTodRequest(1, (0x23,))),
+    ]
     path = tmp_path / "asked.pcapng"
-    captured = (Captured(1000.0 + n, ("127.0.0.1", 6454), ("127.0.0.2", 6454), packet) for n, packet in enumerate(sent))
+    captured = (
+        Captured(1000.0 + n, ("127.0.0.1", 6454), ("127.0.0.2", 6454), packet)
+        for n, packet in enumerate(sent)
+    )
     path.write_bytes(encode_head() + b"".join(map(encode_packet, captured)))
     wanted = ["rdm.pid", "rdm.cc", "rdm.checksum.status", "artnet.header.opcode"]
     read = subprocess.run(
@@ -377,7 +497,14 @@ def test_an_independent_reader_understands_what_is_sent(tmp_path) -> None:
 
 
 def test_a_device_of_no_slots_and_one_of_unknown_kind_are_listed(demo: Show) -> None:
-    made = Device(rdm.uid(1, 1), "127.0.0.2", "Ferry A", 1, 0, rdm.read_info(rdm.write_info(rdm.Info(1, 1, 1, 0, 1, 1, 0, 0, 0))))
+    made = Device(
+        rdm.uid(1, 1),
+        "127.0.0.2",
+        "Ferry A",
+        1,
+        0,
+        rdm.read_info(rdm.write_info(rdm.Info(1, 1, 1, 0, 1, 1, 0, 0, 0))),
+    )
     assert made.address == 0
     rows = match(demo, [made], [])
     assert [m.ways for m in rows if m.device] == [(UNKNOWN,)] and MODE not in rows[-1].ways

@@ -59,13 +59,19 @@ def test_haze_shows_the_beam_from_the_side_and_none_hides_it(renderer: Renderer)
     live.light_up(["u214"])
     camera = Camera(target=(0, 0, 3.4), distance=26, height=0.5, fov=34)
     still = picture(renderer, Live(as_hung()), camera, Look())
-    hazy, clear = (picture(renderer, live, camera, Look(haze=h, uneven=0.0)) - still for h in (1.0, 0.0))
+    hazy, clear = (
+        picture(renderer, live, camera, Look(haze=h, uneven=0.0)) - still for h in (1.0, 0.0)
+    )
     place = next(u.position for u in live.show.units if u.id == "u214")
     assert place
-    points, _ = camera.project(np.array([[place[0], place[1], z] for z in (2.0, 3.0, 4.0, 5.0)]), *SIZE)
+    points, _ = camera.project(
+        np.array([[place[0], place[1], z] for z in (2.0, 3.0, 4.0, 5.0)]), *SIZE
+    )
     along = [(int(y), int(x)) for x, y in points]
     assert min(hazy[at].sum() for at in along) > 40 > 3 * max(clear[at].sum() for at in along)
-    assert picture(renderer, live, camera, Look(strength=0.0)).sum() == pytest.approx(still.sum(), rel=0.02)
+    assert picture(renderer, live, camera, Look(strength=0.0)).sum() == pytest.approx(
+        still.sum(), rel=0.02
+    )
 
 
 def test_pools_stay_on_their_plane_and_the_deck_shades_the_water() -> None:
@@ -77,7 +83,11 @@ def test_pools_stay_on_their_plane_and_the_deck_shades_the_water() -> None:
     deck = (-9.0, 9.0, -4.5, 4.5)
     for plane in planes_of(show.structures):
         rows = pool_rows(packed, plane, deck)
-        assert (rows[:, 32:] >= -1).all() and (rows[:, 32:] <= 1).all() and (rows[:, 32] < rows[:, 33]).all()
+        assert (
+            (rows[:, 32:] >= -1).all()
+            and (rows[:, 32:] <= 1).all()
+            and (rows[:, 32] < rows[:, 33]).all()
+        )
     water = pool_rows(packed, planes_of(show.structures)[-1], deck)
     assert len(water) < len(pool_rows(packed, planes_of(show.structures)[-1], (0, 0, 0, 0)))
 
@@ -90,7 +100,15 @@ def test_the_render_process_answers_comes_back_when_killed_and_gives_up_in_words
     client.start()
     try:
         assert client.wait(20) == "ready"
-        request = Request(SIZE, TOP, beams, bodies, np.full((len(view.rig.order), 3), 0.2), Look(), scene_of(show, view.rig))
+        request = Request(
+            SIZE,
+            TOP,
+            beams,
+            bodies,
+            np.full((len(view.rig.order), 3), 0.2),
+            Look(),
+            scene_of(show, view.rig),
+        )
         assert client.ask(request) and not client.ask(request)  # one at a time
         news = client.wait(20)
         assert isinstance(news, Picture) and (news.width, news.height) == SIZE
@@ -115,5 +133,11 @@ def test_without_a_driver_the_failure_is_told(monkeypatch: pytest.MonkeyPatch) -
 
 
 def test_the_pace_follows_the_time_a_picture_takes() -> None:
-    assert [paced(2, 2, 50, 25), paced(5, 2, 90, 25), paced(4, 2, 5, 25), paced(2, 2, 5, 25), paced(3, 2, 25, 25)] == [3, 5, 3, 2, 3]
+    assert [
+        paced(2, 2, 50, 25),
+        paced(5, 2, 90, 25),
+        paced(4, 2, 5, 25),
+        paced(2, 2, 5, 25),
+        paced(3, 2, 25, 25),
+    ] == [3, 5, 3, 2, 3]
     assert paced(4, 2, 500, 0) == 2  # nothing is to be held: as it was chosen

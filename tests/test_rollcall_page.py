@@ -27,7 +27,9 @@ from isthmus.standin.caller import Caller
 @pytest.fixture
 def called(make_window, rig, monkeypatch: pytest.MonkeyPatch):
     """A window with the rig, output on, at Roll call."""
-    monkeypatch.setattr("isthmus.net.talk.PAUSE", 0.0)  # simulated lines need no breath between questions
+    monkeypatch.setattr(
+        "isthmus.net.talk.PAUSE", 0.0
+    )  # simulated lines need no breath between questions
 
     def make(show: Show | None = None):
         window = make_window(show or lantern_tide(), rig.address, page="Roll call")
@@ -50,12 +52,18 @@ def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
     window.go("Readiness")
     window.actions_.trigger("call.begin")
     assert page.call.isVisible()  # where it can be seen
-    assert len(bench.call.calls) == 4 and "62 are left out" in view.loud.text() and view.loud.isVisible()
+    assert (
+        len(bench.call.calls) == 4
+        and "62 are left out" in view.loud.text()
+        and view.loud.isVisible()
+    )
     assert until(lambda: set(lit(rig)) == {"101"})
     assert "101" in view.number.text() and "You should now see: one unit lit" in view.see.text()
     view.table.setFocus()
     key(view.table, Qt.Key.Key_D)
-    assert "swings" in view.see.text() and until(lambda: any(abs(u["pan"]) > 30 for u in rig.ask("state")["units"] if u["label"] == "101"))
+    assert "swings" in view.see.text() and until(
+        lambda: any(abs(u["pan"]) > 30 for u in rig.ask("state")["units"] if u["label"] == "101")
+    )
     key(view.table, Qt.Key.Key_A)
     key(view.table, Qt.Key.Key_7)
     key(view.table, Qt.Key.Key_2)
@@ -89,7 +97,9 @@ def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
     window.go("Readiness")
     snag = next(s for s in bench.snags if s.page == "Roll call" and "u104" in s.units)
     window.go("Roll call", snag)
-    assert page.view in ("Call", "Findings") and (page.view == "Findings" or view.table.currentIndex().data() == "104")
+    assert page.view in ("Call", "Findings") and (
+        page.view == "Findings" or view.table.currentIndex().data() == "104"
+    )
 
 
 def test_the_timer_goes_on_by_itself_and_addresses_name_their_owner(called, rig) -> None:
@@ -105,22 +115,40 @@ def test_the_timer_goes_on_by_itself_and_addresses_name_their_owner(called, rig)
     view.by.setCurrentIndex(view.by.findData("address"))
     assert view.armed.isVisible() and not view.kinds["colour"].isVisible()
     press(window, "begin call")
-    assert "101" in view.see.text() and "its light is on" in view.see.text() and "1.001" in view.name.text()
+    assert (
+        "101" in view.see.text()
+        and "its light is on" in view.see.text()
+        and "1.001" in view.name.text()
+    )
     key(view.table, Qt.Key.Key_A)
     assert not bench.show.verdicts and bench.call.at == 1  # an address proves no unit
     key(view.table, Qt.Key.Key_S)
     [fault] = bench.show.verdicts  # one that does nothing is a fault of its owner
-    assert (fault.unit, fault.result, fault.what) == ("u101", "wrong", ("pan",)) and "1.002 pan (fine) does nothing" in fault.note
+    assert (fault.unit, fault.result, fault.what) == (
+        "u101",
+        "wrong",
+        ("pan",),
+    ) and "1.002 pan (fine) does nothing" in fault.note
     press(view, "end call")
 
 
-def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(called, rig) -> None:
+def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
+    called, rig
+) -> None:
     """The closed loop over real UDP: the observer sees only what the rig does; settings and mends go out by clicks."""
     window, page, bench = called(route_edits.change_node(lantern_tide(), "ferry-b", rdm=False))
     numbers = "101,104,203,207,208"
 
     def call_round(kinds=("light", "colour")) -> None:
-        caller = Caller(bench.show, rig, lambda live: (bench.live.restore(live.snapshot()), bench.levels_changed.emit(), settle(0.05)))
+        caller = Caller(
+            bench.show,
+            rig,
+            lambda live: (
+                bench.live.restore(live.snapshot()),
+                bench.levels_changed.emit(),
+                settle(0.05),
+            ),
+        )
         caller.live.restore(bench.live.snapshot())
         ids = [u.id for u in bench.show.units if str(u.number) in numbers.split(",")]
         bench.commit("a round of the observer", caller.round(Manner(kinds=kinds), ids))
@@ -131,12 +159,19 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     assert until(lambda: len(page.checks.findings) == 3)
     kinds = {f.title: f.kind for f in page.checks.findings}
     assert kinds["203"] == "double" and kinds["208"] == "mode"
-    assert [s.rule for s in bench.snags if "u203" in s.units and s.step == "answered"] == ["finding"]
+    assert [s.rule for s in bench.snags if "u203" in s.units and s.step == "answered"] == [
+        "finding"
+    ]
     # discovery settles who is dead and who listens elsewhere
     press(page, "view Discovery")
     press(page, "discover")
     assert until(lambda: page.checks.found is not None and page.discovery.task is None, 60)
-    assert until(lambda: {f.title: f.kind for f in page.checks.conclude()} == {"104": "dead", "203": "double", "208": "mode"})
+    assert until(
+        lambda: (
+            {f.title: f.kind for f in page.checks.conclude()}
+            == {"104": "dead", "203": "double", "208": "mode"}
+        )
+    )
     # a device shows itself
     model = page.discovery.model
     row = next(i for i, m in enumerate(model.rows) if m.unit and m.unit.number == 203)
@@ -147,7 +182,11 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     bench.select(["u207"])
     window.actions_.trigger("rdm.identify")  # from the patch
     assert until(
-        lambda: page.discovery.task is None and sum("shows itself" in model.index(i, 0).data() for i in range(model.rowCount())) == 2
+        lambda: (
+            page.discovery.task is None
+            and sum("shows itself" in model.index(i, 0).data() for i in range(model.rowCount()))
+            == 2
+        )
     )
     row = next(i for i, m in enumerate(model.rows) if m.unit and m.unit.number == 101)
     page.discovery.table.selectRow(row)
@@ -156,7 +195,12 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     asked.lines[2].setText("101 by the mast")
     click(asked.primary)
     click(dialog().primary)
-    assert until(lambda: page.discovery.task is None and any(m.device and m.device.label == "101 by the mast" for m in page.checks.matches))
+    assert until(
+        lambda: (
+            page.discovery.task is None
+            and any(m.device and m.device.label == "101 by the mast" for m in page.checks.matches)
+        )
+    )
     # the mode is taken into the patch, the addresses are set over RDM
     press(page, "view Findings")
     page.checks.conclude()
@@ -168,7 +212,11 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
         findings.choose(unit)
         told = findings._shown
         at = next(i for i, m in enumerate(told.mends) if m.changes)
-        made = [b for b in findings.detail.widget().findChildren(type(child(findings, "mend"))) if b.objectName() == "mend"]
+        made = [
+            b
+            for b in findings.detail.widget().findChildren(type(child(findings, "mend")))
+            if b.objectName() == "mend"
+        ]
         click(made[at])
         asked = dialog()
         click(asked.primary)
@@ -176,12 +224,17 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     state = {u["label"]: u["address"] for u in rig.ask("state")["units"]}
     assert state["203"] == 23
     stale = {v.unit for v in bench.show.verdicts if not holds(bench.show, v)}
-    assert {"u203", "u207"} <= stale and "u104" not in stale  # what was seen before it was set proves nothing now
+    assert {
+        "u203",
+        "u207",
+    } <= stale and "u104" not in stale  # what was seen before it was set proves nothing now
     page.checks.conclude()
     assert not [f for f in page.checks.findings if "u203" in f.units]
     rig.do("unit", label="104", faults=[])  # somebody changes the fuse
     call_round(("light",))
-    assert {bench.show.unit(v.unit).number: v.result for v in bench.show.verdicts} == dict.fromkeys((101, 104, 203, 207, 208), "answers")
+    assert {bench.show.unit(v.unit).number: v.result for v in bench.show.verdicts} == dict.fromkeys(
+        (101, 104, 203, 207, 208), "answers"
+    )
     page.checks.conclude()
     assert not [f for f in page.checks.findings if f.kind != "dead"]
     # what was set is undone
@@ -240,7 +293,11 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     press(hunt, "begin hunt")
     assert "Everything in universe 2 is lit" in hunt.look.words
     press(hunt, "hunt no")  # dark now: it listens nowhere, and no address is offered
-    assert hunt.look is None and "203 lights at no address here" in hunt.question.text() and "u203" not in page.checks.hunted
+    assert (
+        hunt.look is None
+        and "203 lights at no address here" in hunt.question.text()
+        and "u203" not in page.checks.hunted
+    )
     key(hunt.looks_table, Qt.Key.Key_Left)
     press(hunt, "hunt yes")
     first = hunt.look.words
@@ -257,8 +314,12 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     assert hunt.hunt is None and (bench.live.frame == before).all()
     hunt.unit.setText("101, 501")
     press(hunt, "begin hunt")
-    assert until(lambda: "501" in window.notice.words) and hunt.begin_button.isVisible()  # it has no light
-    hunt.unit.setText("105, 203, 207")  # of two universes; two listen at the same address, and 105 somewhere else
+    assert (
+        until(lambda: "501" in window.notice.words) and hunt.begin_button.isVisible()
+    )  # it has no light
+    hunt.unit.setText(
+        "105, 203, 207"
+    )  # of two universes; two listen at the same address, and 105 somewhere else
     bench.commit("elsewhere", as_hung(bench.show, {"u105": ("Full", 1, 300)}))
     press(hunt, "begin hunt")
     codes = hunt.codes
@@ -283,7 +344,11 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     assert codes.model.index(codes.table.currentIndex().row(), 3).data() == "· not sure"
     key(codes.table, Qt.Key.Key_Right)
     press(hunt, "take codes")
-    assert bench.show.unit("u105").patch[0].address == 85 and bench.show.unit("u203").patch[0].address == 23 and not hunt.several
+    assert (
+        bench.show.unit("u105").patch[0].address == 85
+        and bench.show.unit("u203").patch[0].address == 23
+        and not hunt.several
+    )
     hunt.unit.setText("203, 207")
     press(hunt, "begin hunt")
     assert until(lambda: bench.proof is not None)
@@ -291,8 +356,12 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     assert bench.proof is None and (bench.live.frame == before).all()
 
 
-def test_rounds_and_the_record_are_kept_and_saved(make_window, demo: Show, monkeypatch, tmp_path) -> None:
-    window = make_window(mark(mark(demo, "u101", "answers"), "u104", "silent", "fuse"), page="Roll call")
+def test_rounds_and_the_record_are_kept_and_saved(
+    make_window, demo: Show, monkeypatch, tmp_path
+) -> None:
+    window = make_window(
+        mark(mark(demo, "u101", "answers"), "u104", "silent", "fuse"), page="Roll call"
+    )
     page, bench = window.pages["Roll call"], window.bench
     press(page, "view Record")
     assert page.record.positions.rows and "Round 1" in page.record.state.text()
@@ -301,9 +370,14 @@ def test_rounds_and_the_record_are_kept_and_saved(make_window, demo: Show, monke
     assert [r.name for r in bench.show.rounds] == ["Before focus"] and not bench.show.verdicts
     bench.mark_unit("u104", "answers")
     assert page.record.rounds.heads == ("Unit", "Name", "Before focus", "now")
-    assert page.record.rounds.index(0, 0).data() == "104" and page.record.rounds.index(0, 3).data() == "answers"
+    assert (
+        page.record.rounds.index(0, 0).data() == "104"
+        and page.record.rounds.index(0, 3).data() == "answers"
+    )
     for name, made in (("save csv", "a.csv"), ("save record", "b.pdf"), ("save snags", "c.pdf")):
-        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, made=made: (str(tmp_path / made), ""))
+        monkeypatch.setattr(
+            QFileDialog, "getSaveFileName", lambda *a, made=made: (str(tmp_path / made), "")
+        )
         press(page, name)
         assert (tmp_path / made).stat().st_size > 500 and made in window.notice.words
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: ("/proc/none/x.pdf", ""))
@@ -321,7 +395,11 @@ def test_a_phone_joins_steps_and_marks_in_the_window(called, tmp_path) -> None:
     view = page.phones
     view.adapter.setCurrentIndex(view.adapter.findData("127.0.0.1"))
     press(page, "serve phones")
-    assert view.server is not None and not view.picture.pixmap().isNull() and view.code.text() == view.server.door.code
+    assert (
+        view.server is not None
+        and not view.picture.pixmap().isNull()
+        and view.code.text() == view.server.door.code
+    )
     browser = Browser(tmp_path / "profile")
     try:
         phone = browser.page(view.server.join_url)
@@ -329,20 +407,32 @@ def test_a_phone_joins_steps_and_marks_in_the_window(called, tmp_path) -> None:
         def patiently(script: str) -> None:
             assert until(lambda: phone.run(f"!!({script})"), 20), phone.text("body")
 
-        patiently("document.body && document.body.dataset.ready && document.querySelector('#code').value.length == 6")
+        patiently(
+            "document.body && document.body.dataset.ready && document.querySelector('#code').value.length == 6"
+        )
         phone.type("#name", "Ada")
         phone.click("#join button")
         patiently("document.querySelector('#title').innerText == 'Nobody is called'")
-        assert until(lambda: view.phones.rows and view.phones.rows[0][:1] == ("Ada",)) and view.code.text() == view.server.door.code
+        assert (
+            until(lambda: view.phones.rows and view.phones.rows[0][:1] == ("Ada",))
+            and view.code.text() == view.server.door.code
+        )
         assert not view.server.door.refused
         phone.click("#begin")  # from the deck, as it is set at the desk
         patiently("document.querySelector('#number').innerText == '101'")
         phone.run(TAKE_PICTURE)
-        assert until(lambda: not page.call.picture.isHidden()) and bench.show.verdicts[0].result == "skipped"
+        assert (
+            until(lambda: not page.call.picture.isHidden())
+            and bench.show.verdicts[0].result == "skipped"
+        )
         phone.click("[data-mark=answers]")
         patiently("document.querySelector('#number').innerText == '102'")
         [kept] = bench.show.verdicts
-        assert (kept.by, kept.result, bench.call.call.units) == ("Ada", "answers", ("u102",)) and kept.picture
+        assert (kept.by, kept.result, bench.call.call.units) == (
+            "Ada",
+            "answers",
+            ("u102",),
+        ) and kept.picture
         bench.undo()
         assert bench.show.verdicts[0].result == "skipped"  # every edit can be undone, theirs too
         phone.click("[data-step='1']")
@@ -385,19 +475,30 @@ app.exec()
 """
 
 
-def test_killed_in_the_middle_of_a_call_verdicts_are_there_and_levels_safe(make_window, monkeypatch, demo: Show) -> None:
+def test_killed_in_the_middle_of_a_call_verdicts_are_there_and_levels_safe(
+    make_window, monkeypatch, demo: Show
+) -> None:
     from isthmus.app.kit import settings as kept
 
-    done = subprocess.run([sys.executable, "-c", KILLED], env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, timeout=60)
+    done = subprocess.run(
+        [sys.executable, "-c", KILLED],
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+        timeout=60,
+    )
     assert done.returncode == -signal.SIGKILL
     folder = kept.recovery_folder()
     [found], _ = left_behind(folder)
-    assert {found.show.unit(v.unit).number: v.result for v in found.show.verdicts} == {101: "answers", 102: "silent"}
+    assert {found.show.unit(v.unit).number: v.result for v in found.show.verdicts} == {
+        101: "answers",
+        102: "silent",
+    }
     window = make_window(demo, page="Roll call")
     monkeypatch.setattr("isthmus.app.shell.files.ask", lambda *a, **k: "take")
     window.offer_recovered([found])
     bench = window.bench
-    assert len(bench.show.verdicts) == 2 and bench.call is None and set(bench.live.lit()) == {"u301"}
+    assert (
+        len(bench.show.verdicts) == 2 and bench.call is None and set(bench.live.lit()) == {"u301"}
+    )
     assert bench.live.level("u301", "Shutter1") is not None and not bench.sending
     activate(window)
     press(window, "begin call")

@@ -48,17 +48,31 @@ def cut_off(page: QWidget) -> list[str]:
         if not widget.isVisible() or widget.width() <= 1:
             continue
         words = words_of(widget).replace("&", "")
-        wide = max((QFontMetrics(widget.font()).horizontalAdvance(line) for line in words.splitlines()), default=0)
+        wide = max(
+            (QFontMetrics(widget.font()).horizontalAdvance(line) for line in words.splitlines()),
+            default=0,
+        )
         extra = {QPushButton: 10, QComboBox: 24, QCheckBox: 20, QLineEdit: 12}.get(type(widget), 0)
         wraps = isinstance(widget, QLabel) and widget.wordWrap()
         if isinstance(widget, QPushButton) and widget.property("kind") in ("link", "quiet"):
             extra = 0
-        if words and not wraps and not isinstance(widget, QComboBox) and wide + extra > widget.width() + 2:
-            found.append(f"{type(widget).__name__} “{words}” needs {wide + extra}, has {widget.width()}")
+        if (
+            words
+            and not wraps
+            and not isinstance(widget, QComboBox)
+            and wide + extra > widget.width() + 2
+        ):
+            found.append(
+                f"{type(widget).__name__} “{words}” needs {wide + extra}, has {widget.width()}"
+            )
         if isinstance(widget, QPushButton):
             around = widget.parentWidget()
             scrolls = any(isinstance(up, QAbstractScrollArea) for up in ancestors(widget))
-            if around is not None and not scrolls and not around.rect().contains(QRect(widget.pos(), widget.size())):
+            if (
+                around is not None
+                and not scrolls
+                and not around.rect().contains(QRect(widget.pos(), widget.size()))
+            ):
                 found.append(f"button “{words}” stands outside")
     return found
 
@@ -76,7 +90,8 @@ def overlapping(page: QWidget) -> list[str]:
     placed = [
         (w, QRect(w.mapTo(page, QPoint(0, 0)), w.size()))
         for w in page.findChildren(QWidget)
-        if w.isVisible() and isinstance(w, (QPushButton, QComboBox, QLineEdit, QPlainTextEdit, QTableView))
+        if w.isVisible()
+        and isinstance(w, (QPushButton, QComboBox, QLineEdit, QPlainTextEdit, QTableView))
     ]
     found = []
     for i, (a, where) in enumerate(placed):
@@ -84,7 +99,9 @@ def overlapping(page: QWidget) -> list[str]:
             if a in ancestors(b) or b in ancestors(a) or a.parentWidget() is not b.parentWidget():
                 continue
             if where.adjusted(1, 1, -1, -1).intersects(other.adjusted(1, 1, -1, -1)):
-                found.append(f"{a.objectName() or type(a).__name__} and {b.objectName() or type(b).__name__}")
+                found.append(
+                    f"{a.objectName() or type(a).__name__} and {b.objectName() or type(b).__name__}"
+                )
     return found
 
 
@@ -95,7 +112,9 @@ def trouble_in(page: QWidget) -> list[str]:
 
 
 @pytest.mark.parametrize("size", [(1280, 800), (1000, 640)])
-def test_no_word_is_cut_off_and_nothing_lies_on_anything_on_any_page(make_window, demo: Show, size: tuple[int, int]) -> None:
+def test_no_word_is_cut_off_and_nothing_lies_on_anything_on_any_page(
+    make_window, demo: Show, size: tuple[int, int]
+) -> None:
     window = make_window(demo)
     window.resize(*size)
     settle(0.1)
@@ -117,7 +136,9 @@ def test_no_word_is_cut_off_and_nothing_lies_on_anything_on_any_page(make_window
         settle(0.2)
         trouble[view] = trouble_in(profiles)
         assert profiles.rect().right() <= window.rect().right()
-    assert not any(trouble.values()), "\n".join(f"{name}: {words}" for name, told in trouble.items() for words in told)
+    assert not any(trouble.values()), "\n".join(
+        f"{name}: {words}" for name, told in trouble.items() for words in told
+    )
 
 
 def test_every_field_and_table_says_its_name_and_takes_the_focus(make_window, demo: Show) -> None:
@@ -130,9 +151,19 @@ def test_every_field_and_table_says_its_name_and_takes_the_focus(make_window, de
         for kind in (QLineEdit, QComboBox, QPlainTextEdit, QTableView):
             for widget in page.findChildren(kind):
                 inner = any(isinstance(up, (QComboBox, QTableView)) for up in ancestors(widget))
-                if widget.isVisible() and not inner and not widget.accessibleName() and not getattr(widget, "placeholderText", str)():
+                if (
+                    widget.isVisible()
+                    and not inner
+                    and not widget.accessibleName()
+                    and not getattr(widget, "placeholderText", str)()
+                ):
                     nameless.append(f"{view}: {kind.__name__} {widget.objectName()}")
-                if widget.isVisible() and not inner and widget.isEnabled() and widget.focusPolicy() == Qt.FocusPolicy.NoFocus:
+                if (
+                    widget.isVisible()
+                    and not inner
+                    and widget.isEnabled()
+                    and widget.focusPolicy() == Qt.FocusPolicy.NoFocus
+                ):
                     nameless.append(f"{view}: {widget.objectName()} cannot be reached")
     assert nameless == []
 
@@ -152,12 +183,21 @@ def test_tab_walks_through_a_view_and_comes_back(make_window, demo: Show, name: 
         seen.append(now)
     assert window.focusWidget() is page.library.needle, "the walk does not come back"
     reached = {w.objectName() for w in seen}
-    assert {"footprint", "on channel 1", "has none of", "results", "find in chart", "chart"} <= reached
+    assert {
+        "footprint",
+        "on channel 1",
+        "has none of",
+        "results",
+        "find in chart",
+        "chart",
+    } <= reached
     theme.set("night")
 
 
 @pytest.mark.parametrize("size", [(1280, 800), (1000, 640)])
-def test_no_word_is_cut_off_in_any_view_or_question_of_the_patch(make_window, demo: Show, size: tuple[int, int]) -> None:
+def test_no_word_is_cut_off_in_any_view_or_question_of_the_patch(
+    make_window, demo: Show, size: tuple[int, int]
+) -> None:
     window = make_window(demo, page="Patch")
     window.resize(*size)
     page, bench = window.pages["Patch"], window.bench
@@ -188,25 +228,41 @@ def test_no_word_is_cut_off_in_any_view_or_question_of_the_patch(make_window, de
         trouble[name] = trouble_in(asked)
         asked.reject()
         settle(0.05)
-    assert not any(trouble.values()), "\n".join(f"{name}: {words}" for name, told in trouble.items() for words in told)
+    assert not any(trouble.values()), "\n".join(
+        f"{name}: {words}" for name, told in trouble.items() for words in told
+    )
 
 
-def test_every_field_of_the_patch_has_a_name_and_can_be_reached_by_keys(make_window, demo: Show) -> None:
+def test_every_field_of_the_patch_has_a_name_and_can_be_reached_by_keys(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo, page="Patch")
     window.bench.select(["u101"])
     for view in PATCH_VIEWS:
         window.pages["Patch"].show_view(view)
         settle(0.05)
         for widget in window.pages["Patch"].findChildren(QWidget):
-            if widget.isVisible() and isinstance(widget, (QComboBox, QLineEdit, QPlainTextEdit, QTableView, QCheckBox)):
-                named = widget.accessibleName() or widget.objectName() or (widget.text() if isinstance(widget, QCheckBox) else "")
+            if widget.isVisible() and isinstance(
+                widget, (QComboBox, QLineEdit, QPlainTextEdit, QTableView, QCheckBox)
+            ):
+                named = (
+                    widget.accessibleName()
+                    or widget.objectName()
+                    or (widget.text() if isinstance(widget, QCheckBox) else "")
+                )
                 inside = isinstance(widget.parentWidget(), QComboBox)
                 assert named or inside, f"{view}: {type(widget).__name__} has no name"
-                assert widget.focusPolicy() != Qt.FocusPolicy.NoFocus or not widget.isEnabled() or inside
+                assert (
+                    widget.focusPolicy() != Qt.FocusPolicy.NoFocus
+                    or not widget.isEnabled()
+                    or inside
+                )
 
 
 @pytest.mark.parametrize("size", [(1280, 800), (1000, 640)])
-def test_no_word_is_cut_off_in_any_view_of_the_routes_and_every_field_has_a_name(make_window, demo: Show, size: tuple[int, int]) -> None:
+def test_no_word_is_cut_off_in_any_view_of_the_routes_and_every_field_has_a_name(
+    make_window, demo: Show, size: tuple[int, int]
+) -> None:
     window = make_window(demo, page="Routes")
     window.resize(*size)
     page, trouble = window.pages["Routes"], {}
@@ -234,7 +290,9 @@ def test_no_word_is_cut_off_in_any_view_of_the_routes_and_every_field_has_a_name
         trouble[name] = trouble_in(asked)
         asked.reject()
         settle(0.05)
-    assert not any(trouble.values()), "\n".join(f"{name}: {words}" for name, told in trouble.items() for words in told)
+    assert not any(trouble.values()), "\n".join(
+        f"{name}: {words}" for name, told in trouble.items() for words in told
+    )
 
 
 @pytest.mark.parametrize("name", ["night", "day"])
@@ -245,7 +303,10 @@ def test_text_on_chosen_cells_is_readable_in_both_themes(name: str) -> None:
 
     def luminance(role: str) -> float:
         colour = theme.color(role)
-        parts = [v / 12.92 if v <= 0.03928 else ((v + 0.055) / 1.055) ** 2.4 for v in (colour.redF(), colour.greenF(), colour.blueF())]
+        parts = [
+            v / 12.92 if v <= 0.03928 else ((v + 0.055) / 1.055) ** 2.4
+            for v in (colour.redF(), colour.greenF(), colour.blueF())
+        ]
         return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
 
     try:
@@ -258,8 +319,16 @@ def test_text_on_chosen_cells_is_readable_in_both_themes(name: str) -> None:
 
 
 @pytest.mark.parametrize("size", [(1280, 800), (1000, 640)])
-def test_no_word_is_cut_off_in_any_view_of_the_roll_call_and_every_field_has_a_name(make_window, size: tuple[int, int]) -> None:
-    show = all_answer(as_hung(), {"u105": {"result": "silent"}, "u203": {"result": "wrong", "what": ["pan", "too"], "others": ["u204"]}})
+def test_no_word_is_cut_off_in_any_view_of_the_roll_call_and_every_field_has_a_name(
+    make_window, size: tuple[int, int]
+) -> None:
+    show = all_answer(
+        as_hung(),
+        {
+            "u105": {"result": "silent"},
+            "u203": {"result": "wrong", "what": ["pan", "too"], "others": ["u204"]},
+        },
+    )
     window = make_window(show, page="Roll call")
     window.resize(*size)
     page, trouble = window.pages["Roll call"], {}
@@ -274,6 +343,10 @@ def test_no_word_is_cut_off_in_any_view_of_the_roll_call_and_every_field_has_a_n
         for widget in page.findChildren(QWidget):
             if widget.isVisible() and isinstance(widget, (QComboBox, QLineEdit, QTableView)):
                 inside = isinstance(widget.parentWidget(), (QComboBox, QSpinBox))
-                assert widget.accessibleName() or widget.objectName() or inside, f"{view}: a {type(widget).__name__} has no name"
+                assert widget.accessibleName() or widget.objectName() or inside, (
+                    f"{view}: a {type(widget).__name__} has no name"
+                )
         assert page.rect().right() <= window.rect().right()
-    assert not any(trouble.values()), "\n".join(f"{name}: {words}" for name, told in trouble.items() for words in told)
+    assert not any(trouble.values()), "\n".join(
+        f"{name}: {words}" for name, told in trouble.items() for words in told
+    )

@@ -48,7 +48,14 @@ def fits(o: Output) -> bool:
 
 @given(
     st.lists(outputs, max_size=12),
-    st.lists(st.tuples(st.integers(0, 11), st.sampled_from(["port_address", "priority", "universe"]), st.integers(-2, 260)), max_size=8),
+    st.lists(
+        st.tuples(
+            st.integers(0, 11),
+            st.sampled_from(["port_address", "priority", "universe"]),
+            st.integers(-2, 260),
+        ),
+        max_size=8,
+    ),
 )
 @settings(max_examples=80)
 def test_any_run_of_edits_leaves_only_outputs_that_can_be_and_no_two_alike(
@@ -69,20 +76,31 @@ def test_any_run_of_edits_leaves_only_outputs_that_can_be_and_no_two_alike(
                 show = core.change_output(show, show.outputs[at].id, **{name: value})
             except EntryFault as error:
                 assert show is before and str(error)
-    assert len({core.place(o) for o in show.outputs}) == len(show.outputs) and all(map(fits, show.outputs))
+    assert len({core.place(o) for o in show.outputs}) == len(show.outputs) and all(
+        map(fits, show.outputs)
+    )
     for output in show.outputs:
         turned = "sacn" if output.protocol == "artnet" else "artnet"
         try:
-            other = core.change_protocol(show, {output.id}, turned) if output.universe <= 40 else show
+            other = (
+                core.change_protocol(show, {output.id}, turned) if output.universe <= 40 else show
+            )
         except EntryFault as error:  # the universe goes there already
-            assert "already" in str(error) and any(o.universe == output.universe and o.protocol == turned for o in show.outputs)
+            assert "already" in str(error) and any(
+                o.universe == output.universe and o.protocol == turned for o in show.outputs
+            )
             continue
         assert all(map(fits, other.outputs))
 
 
 def test_numbers_count_on_with_gaps_and_nothing_changes_when_one_cannot_be() -> None:
-    show = core.add(Show(), *(Output(id=f"o{n}", universe=n, host="2.0.0.5", port_address=n) for n in range(1, 6)))
-    numbered = core.number_in_order(show, ["o3", "o2", "o1"], 1, 2)  # they pass through each other's numbers
+    show = core.add(
+        Show(),
+        *(Output(id=f"o{n}", universe=n, host="2.0.0.5", port_address=n) for n in range(1, 6)),
+    )
+    numbered = core.number_in_order(
+        show, ["o3", "o2", "o1"], 1, 2
+    )  # they pass through each other's numbers
     assert [o.number for o in numbered.outputs] == [5, 3, 1, 4, 5]
     for first, step in ((0x7FFE, 1), (5, 0)):
         with pytest.raises(EntryFault):
@@ -94,17 +112,28 @@ def test_numbers_count_on_with_gaps_and_nothing_changes_when_one_cannot_be() -> 
     with pytest.raises(EntryFault, match="need as many ports"):
         core.assign_in_order(replace(Show(), nodes=(node,)), [1, 2, 3], targets, leave=3)
     assert read_hosts("2.0.0.5, 2.0.0.6;2.0.0.5") == ("2.0.0.5", "2.0.0.6")
-    assert dict(notations(20)) == {"Universe": "20", "sACN": "20", "Art-Net": "0.1.3", "Port-address": "19"}
+    assert dict(notations(20)) == {
+        "Universe": "20",
+        "sACN": "20",
+        "Art-Net": "0.1.3",
+        "Port-address": "19",
+    }
     for protocol, number in (("artnet", 19), ("sacn", 20)):
         assert read_number(protocol, write_number(protocol, number).rsplit(" ", 1)[1]) == number
 
 
 def test_routes_are_proposed_where_units_hang_and_within_what_a_node_takes() -> None:
     show = replace(as_hung(), outputs=())
-    masts = Node(id="m", name="One", ip="127.0.0.5", place="by the mast, upper and lower", ports=(5, 6, 7))
-    house = Node(id="h", name="Two", ip="127.0.0.6", place="boathouse, waterline", ports=(8, 9, 10), cap=1)
+    masts = Node(
+        id="m", name="One", ip="127.0.0.5", place="by the mast, upper and lower", ports=(5, 6, 7)
+    )
+    house = Node(
+        id="h", name="Two", ip="127.0.0.6", place="boathouse, waterline", ports=(8, 9, 10), cap=1
+    )
     routed = propose(replace(show, nodes=(house, masts)))
-    assert {o.universe: o.host for o in routed.outputs}[1] == "127.0.0.5" and len(routed.outputs) == 4
+    assert {o.universe: o.host for o in routed.outputs}[1] == "127.0.0.5" and len(
+        routed.outputs
+    ) == 4
     assert sum(o.host == "127.0.0.6" for o in routed.outputs) == 1  # it takes no more
     by_room = propose(replace(show, nodes=(house, masts)), BY_CAPACITY)
     assert [o.host for o in by_room.outputs] == ["127.0.0.5"] * 3 + ["127.0.0.6"]
@@ -133,7 +162,9 @@ def test_each_trouble_of_routes_is_told_and_ends(rule: str, make, mends: bool) -
     if snag.mend:
         assert rule not in {s.rule for s in find_snags(snag.mend.edit(broken))}
     if rule == "doubled-port":
-        noted = core.change_output(broken, broken.outputs[-1].id, merge="house lights and show share it")
+        noted = core.change_output(
+            broken, broken.outputs[-1].id, merge="house lights and show share it"
+        )
         assert rule not in {s.rule for s in find_snags(noted)}
 
 
@@ -154,24 +185,34 @@ def sent(composer: Composer, live: Live, output: str) -> np.ndarray:
     return row_of(frame, next(r.row for r in routes if r.number == number))
 
 
-def test_dark_puts_lights_out_and_leaves_heads_hold_goes_on_and_live_is_as_before(live: Live) -> None:
+def test_dark_puts_lights_out_and_leaves_heads_hold_goes_on_and_live_is_as_before(
+    live: Live,
+) -> None:
     composer = Composer(Masters())
     bright = sent(composer, live, "o1").copy()
     composer.masters.set(DARK, output="o1")
     dark = sent(composer, live, "o1")
     pan_and_dimmer = (0, 4)  # of unit 101: pan and dimmer are slots 1 and 5
-    assert [int(bright[i]) for i in pan_and_dimmer] == [int(dark[0]), 255] and dark[4] == 0 and bright[0] == dark[0] > 0
+    assert (
+        [int(bright[i]) for i in pan_and_dimmer] == [int(dark[0]), 255]
+        and dark[4] == 0
+        and bright[0] == dark[0] > 0
+    )
     assert (sent(composer, live, "o2") == row_of(live.frame, 1)).all()  # the others go on
     composer.masters.set(LIVE, output="o1")
     composer.masters.set(HOLD, universe=1)
     assert (sent(composer, live, "o1") == bright).all()
     live.restore({})
-    assert (sent(composer, live, "o1") == bright).all() and not (sent(composer, live, "o2") == bright).all()
+    assert (sent(composer, live, "o1") == bright).all() and not (
+        sent(composer, live, "o2") == bright
+    ).all()
     composer.masters.set(LIVE, universe=1)
     assert (sent(composer, live, "o1") == row_of(live.frame, 0)).all()
     live.light_up(["u401"])
     composer.masters.set(HOLD, universe=1)
-    assert (sent(composer, live, "o1") == row_of(live.frame, 0)).all()  # what was held before is forgotten
+    assert (
+        sent(composer, live, "o1") == row_of(live.frame, 0)
+    ).all()  # what was held before is forgotten
     composer.masters.set(DARK)
     assert {composer.masters.of(o) for o in live.show.outputs} == {DARK}
 
@@ -180,8 +221,24 @@ def test_each_way_of_sending_becomes_its_routes() -> None:
     show = replace(lantern_tide(), outputs=())
     show = core.add(
         show,
-        Output(id="m", universe=1, protocol="sacn", way="multicast", priority=120, sync=9, preview=True, per_address=True),
-        Output(id="u", universe=2, protocol="sacn", sacn=77, host="127.0.0.5", more_hosts=("127.0.0.6",)),
+        Output(
+            id="m",
+            universe=1,
+            protocol="sacn",
+            way="multicast",
+            priority=120,
+            sync=9,
+            preview=True,
+            per_address=True,
+        ),
+        Output(
+            id="u",
+            universe=2,
+            protocol="sacn",
+            sacn=77,
+            host="127.0.0.5",
+            more_hosts=("127.0.0.6",),
+        ),
         Output(id="a", universe=3, way="asked", port_address=16),
         Output(id="b", universe=4, way="broadcast", port_address=5),
         Output(id="off", universe=4, host="127.0.0.9", port_address=6, enabled=False),
@@ -203,13 +260,19 @@ def test_each_way_of_sending_becomes_its_routes() -> None:
             owned[p.address - 1 : p.address - 1 + (21 if unit.number < 107 else 12)] = True
     assert set(by_slot[owned]) == {120} and by_slot[~owned].max() == 0
     composer.asking = {}
-    assert not [r for r in composer.compose(show, live)[1] if r.number == 16]  # nobody asks: nothing is sent
+    assert not [
+        r for r in composer.compose(show, live)[1] if r.number == 16
+    ]  # nobody asks: nothing is sent
     assert engine_routes(show, compile_show(show))[0].number == 1
 
 
 def test_a_show_has_one_identity_whoever_opens_it_and_its_own_where_it_has_one() -> None:
     show = lantern_tide()
-    assert identity(show) == identity(lantern_tide()) and len(identity(show).cid) == 16 and identity(show).source == "Lantern Tide"
+    assert (
+        identity(show) == identity(lantern_tide())
+        and len(identity(show).cid) == 16
+        and identity(show).source == "Lantern Tide"
+    )
     own = replace(show, sending=replace(show.sending, cid="00" * 15 + "07", source="Quay"))
     assert identity(own).cid == bytes(15) + b"\7" and identity(own).source == "Quay"
     for rate in (0, 45, 1000):
@@ -233,7 +296,9 @@ def test_a_flashed_number_can_be_read_back(universe: int) -> None:
             count = 0
     assert digits == str(universe)
     total = sum(seconds for _, seconds in prove.flashes(universe))
-    assert prove.pattern_at(prove.flashes(universe), 0.01) and prove.pattern_at(prove.flashes(universe), total + 0.01)
+    assert prove.pattern_at(prove.flashes(universe), 0.01) and prove.pattern_at(
+        prove.flashes(universe), total + 0.01
+    )
 
 
 def test_a_proof_lights_what_it_says_and_gives_everything_back(live: Live) -> None:
@@ -257,14 +322,18 @@ def test_a_proof_lights_what_it_says_and_gives_everything_back(live: Live) -> No
     chase.end()
     slot = prove.ProveSlot(show, live, 0.0, 3, 512)
     slot.step(0.0)
-    assert row_of(live.frame, 2)[511] == 255 and (row_of(live.frame, 0) == row_of(frame, 0)).all()  # nothing else moves
+    assert (
+        row_of(live.frame, 2)[511] == 255 and (row_of(live.frame, 0) == row_of(frame, 0)).all()
+    )  # nothing else moves
     slot.end()
     assert (live.frame == frame).all()
     bare = core.add_output(show, 30, "127.0.0.2", 9)
     live.set_show(bare)
     number = prove.ProveNumber(bare, live, 0.0, 30)
     number.step(0.0)
-    assert (row_of(live.frame, live.compiled.universes.index(30)) == 255).all()  # nothing is patched there: every slot
+    assert (
+        row_of(live.frame, live.compiled.universes.index(30)) == 255
+    ).all()  # nothing is patched there: every slot
     number.end()
     assert not live.frame[-512:].any()
     with pytest.raises(EntryFault):

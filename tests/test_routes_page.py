@@ -15,7 +15,22 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 
 from conftest import lit
-from hands import activate, answer_file_dialog, cell, child, choose, click, dialog, drag, key, press, retype, shortcut, type_in_cell, until
+from hands import (
+    activate,
+    answer_file_dialog,
+    cell,
+    child,
+    choose,
+    click,
+    dialog,
+    drag,
+    key,
+    press,
+    retype,
+    shortcut,
+    type_in_cell,
+    until,
+)
 from isthmus.app.kit.widgets import take_row
 from isthmus.demo import lantern_tide
 from isthmus.net import Adapter, Choice, View
@@ -35,29 +50,45 @@ def impatient(monkeypatch: pytest.MonkeyPatch) -> None:
 
 def column(page, name: str) -> int:
     return [
-        page.routes.table.model().headerData(x, Qt.Orientation.Horizontal) for x in range(page.routes.table.model().columnCount())
+        page.routes.table.model().headerData(x, Qt.Orientation.Horizontal)
+        for x in range(page.routes.table.model().columnCount())
     ].index(name)
 
 
-def test_routes_are_drawn_led_elsewhere_numbered_mirrored_and_pasted(make_window, demo: Show) -> None:
+def test_routes_are_drawn_led_elsewhere_numbered_mirrored_and_pasted(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo, page="Routes")
     bench, page = window.bench, window.pages["Routes"]
     picture = page.routes.picture
-    drag(picture, picture.universe_boxes()[4].center(), picture.port_boxes()["127.0.0.3", 17].center())
+    drag(
+        picture,
+        picture.universe_boxes()[4].center(),
+        picture.port_boxes()["127.0.0.3", 17].center(),
+    )
     fresh = bench.show.outputs[-1]
     assert (fresh.universe, fresh.host, fresh.port_address) == (4, "127.0.0.3", 17)
     core_show = core.add_node(bench.show, "Slipway", "127.0.0.7", "quay", (32, 33), spare=True)
     bench.commit("a spare", core_show)
-    drag(picture, picture.pill_boxes()[fresh.id].center(), picture.port_boxes()["127.0.0.7", 33].center())
+    drag(
+        picture,
+        picture.pill_boxes()[fresh.id].center(),
+        picture.port_boxes()["127.0.0.7", 33].center(),
+    )
     assert bench.show.outputs[-1].id == fresh.id and bench.show.outputs[-1].host == "127.0.0.7"
     shortcut(window, Qt.Key.Key_Z)
-    bench.commit("a level line that meets no port", core.change_output(bench.show, "o1", host="127.0.0.50"))
+    bench.commit(
+        "a level line that meets no port", core.change_output(bench.show, "o1", host="127.0.0.50")
+    )
     level = picture.lines()["o1"].pointAtPercent(0.5).toPoint()
     drawn = picture.grab().toImage()
     assert drawn.pixelColor(level) != drawn.pixelColor(level.x(), level.y() - 12)
     shortcut(window, Qt.Key.Key_Z)
     click(picture, picture.pill_boxes()["o3"].center())
-    assert page.routes.ids() == ["o3"] and "Ferry B, port 1" in page.routes.table.model().index(2, 2).data()
+    assert (
+        page.routes.ids() == ["o3"]
+        and "Ferry B, port 1" in page.routes.table.model().index(2, 2).data()
+    )
     key(picture, Qt.Key.Key_Up)
     assert page.routes.ids() == ["o2"]
     press(window, "Mirror a node…")
@@ -77,7 +108,12 @@ def test_routes_are_drawn_led_elsewhere_numbered_mirrored_and_pasted(make_window
     assert "priorities go from 0 to 200" in window.notice.words
     type_in_cell(page.routes.table, 0, column(page, "Priority"), "120")
     first = bench.show.outputs[0]
-    assert (first.protocol, first.way, first.number, first.priority) == ("sacn", "multicast", 1, 120)
+    assert (first.protocol, first.way, first.number, first.priority) == (
+        "sacn",
+        "multicast",
+        1,
+        120,
+    )
     # a block from a spreadsheet: one edit, told columns passed over, nothing taken when one cell is wrong
     activate(window)
     page.routes.table.setCurrentIndex(page.routes.table.model().index(1, column(page, "Number")))
@@ -87,7 +123,10 @@ def test_routes_are_drawn_led_elsewhere_numbered_mirrored_and_pasted(make_window
     assert bench.show is before and "not an Art-Net port-address" in window.notice.words
     QGuiApplication.clipboard().setText("0.2.0\tx\t\n40\tx\t\n")
     key(page.routes.table, Qt.Key.Key_V, CTRL)
-    assert [o.number for o in bench.show.outputs[1:3]] == [32, 40] and bench.history.undo_name == "paste outputs"
+    assert [o.number for o in bench.show.outputs[1:3]] == [
+        32,
+        40,
+    ] and bench.history.undo_name == "paste outputs"
     page.routes.table.selectAll()
     press(window, "Number in order…")
     assert "numbered apart" in window.notice.words
@@ -107,26 +146,36 @@ def test_an_output_is_added_and_changed_with_all_it_has(make_window, demo: Show)
     retype(child(made, "Synchronised by universe"), "300")
     click(made.per_address)
     made.per_address.setChecked(True)
-    assert "goes out as sACN 104" in made.told.text() and "The last one, 6, goes out as sACN 108" in made.told.text()
+    assert (
+        "goes out as sACN 104" in made.told.text()
+        and "The last one, 6, goes out as sACN 108" in made.told.text()
+    )
     press(made, "Add it")
     assert until(lambda: len(bench.show.outputs) == 6)
-    assert [(o.universe, o.number, o.priority, o.sync, o.per_address) for o in bench.show.outputs[3:]] == [
-        (4, 104, 90, 300, True),
-        (5, 106, 90, 300, True),
-        (6, 108, 90, 300, True),
-    ]
+    assert [
+        (o.universe, o.number, o.priority, o.sync, o.per_address) for o in bench.show.outputs[3:]
+    ] == [(4, 104, 90, 300, True), (5, 106, 90, 300, True), (6, 108, 90, 300, True)]
     assert bench.history.undo_name == "route universe 4 to 6"
     chosen = window.pages["Routes"].routes.table.selectionModel()
     for row in (3, 4):
-        chosen.select(window.pages["Routes"].routes.table.model().index(row, 0), chosen.SelectionFlag.Select | chosen.SelectionFlag.Rows)
+        chosen.select(
+            window.pages["Routes"].routes.table.model().index(row, 0),
+            chosen.SelectionFlag.Select | chosen.SelectionFlag.Rows,
+        )
     window.pages["Routes"].routes.change()
     changed = dialog()
     retype(child(changed, "Label"), "to the quay")
     press(changed, "Change")
-    assert until(lambda: [o.label for o in bench.show.outputs] == ["", "", "", "to the quay", "to the quay", ""])
+    assert until(
+        lambda: (
+            [o.label for o in bench.show.outputs] == ["", "", "", "to the quay", "to the quay", ""]
+        )
+    )
 
 
-def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(make_window, demo: Show, rig: RigClient) -> None:
+def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(
+    make_window, demo: Show, rig: RigClient
+) -> None:
     window = make_window(demo, rig.address, page="Routes")
     bench, page = window.bench, window.pages["Routes"]
     click(window.bar.sign)
@@ -134,7 +183,10 @@ def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(make_window, d
     assert until(lambda: set(lit(rig)) == {"101", "401"})
     page.routes.choose("o1")
     press(window, "master Dark")
-    assert until(lambda: set(lit(rig)) == {"401"}) and "dark" in page.routes.table.model().index(0, column(page, "State")).data()
+    assert (
+        until(lambda: set(lit(rig)) == {"401"})
+        and "dark" in page.routes.table.model().index(0, column(page, "State")).data()
+    )
     press(window, "master Live")
     assert until(lambda: set(lit(rig)) == {"101", "401"})
     press(window, "master Hold")
@@ -161,7 +213,9 @@ def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(make_window, d
     press(window, "end proof")
 
 
-def test_a_node_is_found_different_taken_set_from_here_and_read_back(make_window, demo: Show, rig: RigClient) -> None:
+def test_a_node_is_found_different_taken_set_from_here_and_read_back(
+    make_window, demo: Show, rig: RigClient
+) -> None:
     window = make_window(demo, rig.address, page="Routes")
     bench, page = window.bench, window.pages["Routes"]
     shortcut(window, Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
@@ -174,32 +228,51 @@ def test_a_node_is_found_different_taken_set_from_here_and_read_back(make_window
     press(window, "Take it into the show")
     assert until(lambda: bench.show.nodes[1].ports == (16, 21) and not nodes._found)
     nodes.table.selectRow(0)
-    assert nodes.name.text() == "Ferry A" and until(lambda: nodes.mask_.text() == "255.0.0.0" or nodes._row.real.mask)
+    assert nodes.name.text() == "Ferry A" and until(
+        lambda: nodes.mask_.text() == "255.0.0.0" or nodes._row.real.mask
+    )
     type_in_cell(nodes.port_table, 0, 3, "5")
     type_in_cell(nodes.port_table, 0, 5, "ltp")
     retype(nodes.name, "Ferry Aft")
     press(window, "Set at the node…")
     asked = dialog("set node")
     words = " ".join(w.text() for w in asked.findChildren(type(nodes.told)))
-    assert "Art-Net 0.0.5 = 5" in words and "Universe 1 with 10 units would no longer come out of port 1" in words
+    assert (
+        "Art-Net 0.0.5 = 5" in words
+        and "Universe 1 with 10 units would no longer come out of port 1" in words
+    )
     press(asked, "Set it at the node")
     assert until(lambda: bench.show.nodes[0].name == "Ferry Aft", 15)
-    assert bench.show.nodes[0].ports == (5, 1) and bench.show.outputs[0].port_address == 5  # the show followed
+    assert (
+        bench.show.nodes[0].ports == (5, 1) and bench.show.outputs[0].port_address == 5
+    )  # the show followed
     port = next(p for p in rig.ask("state")["ports"] if p["node"] == "Ferry A" and p["port"] == 1)
     assert (port["port_address"], port["merge"]) == (5, "ltp")
     # switched off: the sign, the snag, and the spare that is offered
     with_spare = core.add_node(bench.show, "Slipway", "127.0.0.7", "", (32, 33), spare=True)
     bench.commit("a spare", core.mirror(with_spare, "ferry-b", with_spare.nodes[-1].id, "spare"))
     rig.do("node", name="Ferry B", on=False)
-    assert until(lambda: any(s.rule == "node-missing" and "Ferry B" in s.text and s.mend for s in bench.snags), 15)
+    assert until(
+        lambda: any(
+            s.rule == "node-missing" and "Ferry B" in s.text and s.mend for s in bench.snags
+        ),
+        15,
+    )
     assert until(lambda: [row.state for row in nodes.model.rows][1] == "does not answer")
     mend = next(s.mend for s in bench.snags if s.rule == "node-missing" and "Ferry B" in s.text)
     bench.commit(mend.label, mend.edit(bench.show))
-    assert [(o.host, o.enabled) for o in bench.show.outputs if o.universe == 3] == [("127.0.0.3", False), ("127.0.0.7", True)]
+    assert [(o.host, o.enabled) for o in bench.show.outputs if o.universe == 3] == [
+        ("127.0.0.3", False),
+        ("127.0.0.7", True),
+    ]
 
 
-def test_a_range_fault_shows_its_reckoning_its_mend_and_the_plan(make_window, demo: Show, tmp_path: Path) -> None:
-    show = core.add_output(core.add_node(demo, "Crane", "10.0.0.21", "on the crane", (0, 1)), 4, "10.0.0.21", 0)
+def test_a_range_fault_shows_its_reckoning_its_mend_and_the_plan(
+    make_window, demo: Show, tmp_path: Path
+) -> None:
+    show = core.add_output(
+        core.add_node(demo, "Crane", "10.0.0.21", "on the crane", (0, 1)), 4, "10.0.0.21", 0
+    )
     window = make_window(show, page="Routes")
     bench, page = window.bench, window.pages["Routes"]
     view = page.network
@@ -211,10 +284,15 @@ def test_a_range_fault_shows_its_reckoning_its_mend_and_the_plan(make_window, de
         )
     )
     view.refresh()
-    assert "Crane, 10.0.0.21, lies outside" in " ".join(view.list.item(i).text() for i in range(view.list.count()))
+    assert "Crane, 10.0.0.21, lies outside" in " ".join(
+        view.list.item(i).text() for i in range(view.list.count())
+    )
     at = next(i for i in range(view.list.count()) if "Crane" in view.list.item(i).text())
     view.list.setCurrentRow(at)
-    assert "The mask 255.0.0.0 compares the first number: eth0 begins 2, Crane begins 10" in view.why.text()
+    assert (
+        "The mask 255.0.0.0 compares the first number: eth0 begins 2, Crane begins 10"
+        in view.why.text()
+    )
     assert "At Crane set the address 2.0.0.21" in view.ways.text()
     press(window, "Copy the command")
     assert QGuiApplication.clipboard().text() == "ip address add 10.0.0.22/8 dev eth0"
@@ -226,16 +304,30 @@ def test_a_range_fault_shows_its_reckoning_its_mend_and_the_plan(make_window, de
     assert bench.show.sending.artnet_rate == 30
     press(window, "Address plan…")
     asked = dialog()
-    assert until(lambda: any(line.name == "Crane" and line.address.startswith("2.") for line in asked.model.rows))
+    assert until(
+        lambda: any(
+            line.name == "Crane" and line.address.startswith("2.") for line in asked.model.rows
+        )
+    )
     answer_file_dialog(str(tmp_path / "plan.pdf"))
     press(asked, "Save as PDF…")
-    assert until(lambda: (tmp_path / "plan.pdf").exists() and (tmp_path / "plan.pdf").read_bytes().startswith(b"%PDF"))
+    assert until(
+        lambda: (
+            (tmp_path / "plan.pdf").exists()
+            and (tmp_path / "plan.pdf").read_bytes().startswith(b"%PDF")
+        )
+    )
     press(asked, "Expect the nodes there")
-    assert until(lambda: all(n.ip.startswith("2.0.0.") for n in bench.show.nodes)) and bench.show.outputs[0].host == bench.show.nodes[0].ip
+    assert (
+        until(lambda: all(n.ip.startswith("2.0.0.") for n in bench.show.nodes))
+        and bench.show.outputs[0].host == bench.show.nodes[0].ip
+    )
     assert bench.history.undo_name == "take the address plan"
 
 
-def test_the_watch_shows_who_sends_and_the_rig_page_breaks_things(make_window, demo: Show, rig: RigClient, tmp_path: Path) -> None:
+def test_the_watch_shows_who_sends_and_the_rig_page_breaks_things(
+    make_window, demo: Show, rig: RigClient, tmp_path: Path
+) -> None:
     window = make_window(demo, rig.address, page="Routes")
     bench, page = window.bench, window.pages["Routes"]
     shortcut(window, Qt.Key.Key_5, Qt.KeyboardModifier.AltModifier)
@@ -257,7 +349,10 @@ def test_the_watch_shows_who_sends_and_the_rig_page_breaks_things(make_window, d
     shortcut(window, Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
     watch = page.watch
     assert until(lambda: [s.ip for s, *_ in watch.model.rows] == ["127.0.0.99"])
-    assert watch.model.index(0, 7).data() == "our output is off" and "40 40 40" in watch.slots.index(0, 3).data()
+    assert (
+        watch.model.index(0, 7).data() == "our output is off"
+        and "40 40 40" in watch.slots.index(0, 3).data()
+    )
     assert watch.levels._levels[100] == 40 and watch.levels._differ.any()
     click(window.bar.sign)
     assert until(lambda: watch.model.index(0, 7).data() == "second sender")
@@ -284,10 +379,15 @@ def test_a_watch_that_dies_comes_back_and_the_page_goes_on(make_window, rig: Rig
     os.kill(window.net.desk.watch.pid, signal.SIGKILL)
     assert until(lambda: window.net.desk.watch.restarts == 1, 8)
     time.sleep(0.2)
-    assert until(lambda: all(not n.silent for n in window.net.view.nodes)) and len(window.net.view.nodes) == 2
+    assert (
+        until(lambda: all(not n.silent for n in window.net.view.nodes))
+        and len(window.net.view.nodes) == 2
+    )
 
 
-def test_universes_are_assigned_in_order_and_expected_nodes_changed_with_their_outputs_following(make_window, demo: Show) -> None:
+def test_universes_are_assigned_in_order_and_expected_nodes_changed_with_their_outputs_following(
+    make_window, demo: Show
+) -> None:
     window = make_window(replace(demo, outputs=()), page="Routes")
     bench, page = window.bench, window.pages["Routes"]
     press(window, "Assign in order…")
@@ -298,13 +398,18 @@ def test_universes_are_assigned_in_order_and_expected_nodes_changed_with_their_o
     retype(child(asked, "Universes"), "1-2")
     retype(child(asked, "Node"), "ferry b")
     press(asked, "Assign them")
-    assert until(lambda: [(o.universe, o.port_address) for o in bench.show.outputs] == [(1, 16), (2, 17)])
+    assert until(
+        lambda: [(o.universe, o.port_address) for o in bench.show.outputs] == [(1, 16), (2, 17)]
+    )
     first = identity(bench.show).cid
     page.show_view("Nodes")
     take_row(page.nodes.table, 1)
     press(window, "nodes Change it…")
     asked = dialog()
-    assert child(asked, "Name").text() == "Ferry B" and child(asked, "Port-addresses").text() == "16, 17"
+    assert (
+        child(asked, "Name").text() == "Ferry B"
+        and child(asked, "Port-addresses").text() == "16, 17"
+    )
     retype(child(asked, "Address"), "127.0.0.2")
     press(asked, "Expect it so")
     assert "listed already" in asked.trouble.text()
@@ -312,7 +417,12 @@ def test_universes_are_assigned_in_order_and_expected_nodes_changed_with_their_o
     retype(child(asked, "Port-addresses"), "0.2.0, 0.2.1")
     retype(child(asked, "Takes at most (universes)"), "1")
     press(asked, "Expect it so")
-    assert until(lambda: [(o.host, o.port_address) for o in bench.show.outputs] == [("127.0.0.30", 32), ("127.0.0.30", 33)])
+    assert until(
+        lambda: (
+            [(o.host, o.port_address) for o in bench.show.outputs]
+            == [("127.0.0.30", 32), ("127.0.0.30", 33)]
+        )
+    )
     assert any(s.rule == "over-cap" for s in bench.snags)
     bench.commit("another name", replace(bench.show, name="Lantern Ebb"))
     assert identity(bench.show).cid == first  # receivers still know who it is
@@ -322,12 +432,16 @@ def test_universes_are_assigned_in_order_and_expected_nodes_changed_with_their_o
     assert len(bench.show.nodes) == 2
 
 
-def test_what_a_node_does_not_take_is_said_and_the_show_does_not_follow(make_window, demo: Show, rig: RigClient) -> None:
+def test_what_a_node_does_not_take_is_said_and_the_show_does_not_follow(
+    make_window, demo: Show, rig: RigClient
+) -> None:
     window = make_window(demo, rig.address, page="Routes")
     bench, nodes = window.bench, window.pages["Routes"].nodes
     rig.do("node", name="Ferry A", fixed=True)
     window.pages["Routes"].show_view("Nodes")
-    assert until(lambda: bench.network and bench.network.looked and not bench.network.nodes[0].direction_able)
+    assert until(
+        lambda: bench.network and bench.network.looked and not bench.network.nodes[0].direction_able
+    )
     take_row(nodes.table, 0)
     type_in_cell(nodes.port_table, 0, 4, "in")
     press(window, "Set at the node…")
@@ -362,11 +476,16 @@ def test_an_adapter_is_chosen_kept_and_one_that_is_gone_is_told(make_window, dem
     assert until(lambda: bench.network and bench.network.adapters)
     choose(view.by["artnet"], "lo, 127.0.0.1")
     view.by["artnet"].activated.emit(view.by["artnet"].currentIndex())
-    assert bench.network.choices["artnet"].why == "chosen by you" and window.settings.adapters["artnet"] == "127.0.0.1"
+    assert (
+        bench.network.choices["artnet"].why == "chosen by you"
+        and window.settings.adapters["artnet"] == "127.0.0.1"
+    )
     window.net.choose("sacn", "9.9.9.9")  # as it was kept on another day
     view.refresh()
     assert "9.9.9.9 (not there)" in view.by["sacn"].currentText()
-    bench.commit("sacn", core.change_output(bench.show, "o1", protocol="sacn", way="multicast", sacn=1))
+    bench.commit(
+        "sacn", core.change_output(bench.show, "o1", protocol="sacn", way="multicast", sacn=1)
+    )
     assert until(lambda: any(s.rule == "adapter-gone" and "9.9.9.9" in s.text for s in bench.snags))
     window.net.choose("sacn", "")
     assert until(lambda: not any(s.rule == "adapter-gone" for s in bench.snags))
@@ -387,18 +506,25 @@ def test_what_we_send_is_compared_with_what_arrives(make_window, demo: Show) -> 
     bench.levels(lambda live: live.light_up(["u101"]))
     assert until(lambda: [(s.number, own) for s, _, own, _ in watch.model.rows] == [(1, True)])
     assert until(lambda: watch.model.index(0, 7).data() == "arrives as sent")
-    assert "Lantern Tide (this show)" in watch.model.index(0, 1).data() and watch.slots.index(0, 0).data() == "101"
+    assert (
+        "Lantern Tide (this show)" in watch.model.index(0, 1).data()
+        and watch.slots.index(0, 0).data() == "101"
+    )
     arrived = [int(v) for v in watch.slots.index(0, 3).data().split()]
     assert arrived[4] == 255  # its dimmer
     for which, dimmer in (("what we send", 255), ("the difference", 0)):
         choose(watch.which, which)
         assert until(lambda d=dimmer: int(watch.slots.index(0, 3).data().split()[4]) == d)
     click(window.bar.sign)
-    assert until(lambda: watch.model.index(0, 6).data() == "ended")  # told by the stream itself, not guessed from silence
+    assert until(
+        lambda: watch.model.index(0, 6).data() == "ended"
+    )  # told by the stream itself, not guessed from silence
     assert not any(s.rule == "second-sender" for s in bench.snags)
 
 
-def test_outputs_that_wait_to_be_asked_for_find_their_nodes_and_follow_them(make_window, rig: RigClient) -> None:
+def test_outputs_that_wait_to_be_asked_for_find_their_nodes_and_follow_them(
+    make_window, rig: RigClient
+) -> None:
     show = lantern_tide()
     for output in ("o1", "o2", "o3"):
         show = core.change_output(show, output, way="asked", host="")
@@ -408,13 +534,19 @@ def test_outputs_that_wait_to_be_asked_for_find_their_nodes_and_follow_them(make
     window.bench.levels(lambda live: live.light_up(["u101", "u401"]))
     assert until(lambda: set(lit(rig)) == {"101", "401"}) and window.net.view.looking
     rig.do("node", name="Ferry B", ports=[40, 41])  # set at the node itself, by hand
-    assert until(lambda: any(s.rule == "nobody-listens" and "Universe 3" in s.text for s in window.bench.snags))
+    assert until(
+        lambda: any(
+            s.rule == "nobody-listens" and "Universe 3" in s.text for s in window.bench.snags
+        )
+    )
     window.bench.commit("follow", core.change_output(window.bench.show, "o3", port_address=40))
     window.bench.levels(lambda live: live.set_intensity(["u401"], 0.5))
     assert until(lambda: 0.3 < lit(rig).get("401", 0) < 0.7)
 
 
-def test_wrong_values_in_the_output_question_are_told_while_they_are_typed_and_change_nothing(make_window, demo: Show) -> None:
+def test_wrong_values_in_the_output_question_are_told_while_they_are_typed_and_change_nothing(
+    make_window, demo: Show
+) -> None:
     window = make_window(demo, page="Routes")
     before = window.bench.show
     window.pages["Routes"].routes.add()
@@ -428,9 +560,14 @@ def test_wrong_values_in_the_output_question_are_told_while_they_are_typed_and_c
     ):
         retype(child(asked, name), wrong)
         press(asked, "Add it")
-        assert says in asked.trouble.text() and window.bench.show is before and asked.isVisible(), name
+        assert says in asked.trouble.text() and window.bench.show is before and asked.isVisible(), (
+            name
+        )
         retype(child(asked, name), right)
-    assert "Universe 4 goes out as Art-Net 0.1.1 = 17" in asked.told.text() and "Counted" not in asked.trouble.text()
+    assert (
+        "Universe 4 goes out as Art-Net 0.1.1 = 17" in asked.told.text()
+        and "Counted" not in asked.trouble.text()
+    )
     press(asked, "Add it")
     assert until(lambda: len(window.bench.show.outputs) == 4)
     window.pages["Routes"].routes.add()
@@ -446,7 +583,9 @@ def test_wrong_values_in_the_output_question_are_told_while_they_are_typed_and_c
 def test_the_stand_in_has_a_window_of_its_own_that_ends_when_told(rig: RigClient) -> None:
     place = f"{rig.address[0]}:{rig.address[1]}"
     with subprocess.Popen(
-        [sys.executable, "-m", "isthmus.app.shell.main", "--rig-window", place], stderr=subprocess.PIPE, text=True
+        [sys.executable, "-m", "isthmus.app.shell.main", "--rig-window", place],
+        stderr=subprocess.PIPE,
+        text=True,
     ) as window:
         time.sleep(4)
         assert window.poll() is None  # it is there
@@ -455,18 +594,38 @@ def test_the_stand_in_has_a_window_of_its_own_that_ends_when_told(rig: RigClient
     assert len(rig.ask("state")["units"]) == 66
 
 
-def test_hundreds_of_universes_are_drawn_where_they_are_and_led_all_the_same(make_window, demo: Show) -> None:
-    nodes = tuple(Node(id=f"n{i}", name=f"Node {i}", ip=f"127.0.1.{i + 1}", ports=tuple(range(i * 8, i * 8 + 8))) for i in range(40))
-    outputs = tuple(Output(id=f"x{n}", universe=n + 1, host=f"127.0.1.{n // 8 + 1}", port_address=n) for n in range(300))
+def test_hundreds_of_universes_are_drawn_where_they_are_and_led_all_the_same(
+    make_window, demo: Show
+) -> None:
+    nodes = tuple(
+        Node(
+            id=f"n{i}",
+            name=f"Node {i}",
+            ip=f"127.0.1.{i + 1}",
+            ports=tuple(range(i * 8, i * 8 + 8)),
+        )
+        for i in range(40)
+    )
+    outputs = tuple(
+        Output(id=f"x{n}", universe=n + 1, host=f"127.0.1.{n // 8 + 1}", port_address=n)
+        for n in range(300)
+    )
     window = make_window(replace(demo, nodes=nodes, outputs=outputs), page="Routes")
     picture, bench = window.pages["Routes"].routes.picture, window.bench
-    assert len(picture.lines()) == 300 and all(not path.isEmpty() for path in picture.lines().values())
+    assert len(picture.lines()) == 300 and all(
+        not path.isEmpty() for path in picture.lines().values()
+    )
     boxes = list(picture.universe_boxes().values())
-    assert all(a.bottom() < b.top() for a, b in zip(boxes, boxes[1:], strict=False)) and picture.height() >= boxes[-1].bottom()
+    assert (
+        all(a.bottom() < b.top() for a, b in zip(boxes, boxes[1:], strict=False))
+        and picture.height() >= boxes[-1].bottom()
+    )
     key(picture, Qt.Key.Key_Down)
     assert window.pages["Routes"].routes.ids() == ["x0"]
     free = picture.port_boxes()["127.0.1.40", 319]
     drag(picture, picture.pill_boxes()["x299"].center(), free.center())
     moved = bench.show.outputs[-1]
     assert (moved.host, moved.port_address) == ("127.0.1.40", 319)
-    assert picture.lines()["x299"].currentPosition().y() == free.center().y()  # laid out anew after the edit
+    assert (
+        picture.lines()["x299"].currentPosition().y() == free.center().y()
+    )  # laid out anew after the edit

@@ -41,10 +41,15 @@ SHOWS = st.builds(
     Show,
     name=st.sampled_from(["Reed", "Łuk"]),
     units=st.lists(st.sampled_from(POOL), max_size=14).map(tuple),
-    groups=st.lists(st.builds(Group, id=st.sampled_from("ab"), name=st.text(max_size=4)), max_size=3).map(tuple),
-    profiles=st.lists(st.builds(StoredProfile, key=st.just("p"), file=st.just("p.gdtf"), data=st.binary(max_size=9)), max_size=2).map(
-        tuple
-    ),
+    groups=st.lists(
+        st.builds(Group, id=st.sampled_from("ab"), name=st.text(max_size=4)), max_size=3
+    ).map(tuple),
+    profiles=st.lists(
+        st.builds(
+            StoredProfile, key=st.just("p"), file=st.just("p.gdtf"), data=st.binary(max_size=9)
+        ),
+        max_size=2,
+    ).map(tuple),
 )
 
 
@@ -69,7 +74,9 @@ class Disk:
         self.root, self.done = root, []
         self.real = {name: getattr(os, name) for name in ("write", "fsync", "replace", "unlink")}
         for name in ("write", "fsync"):
-            patch.setattr(os, name, lambda fd, *rest, name=name: self.on_descriptor(name, fd, *rest))
+            patch.setattr(
+                os, name, lambda fd, *rest, name=name: self.on_descriptor(name, fd, *rest)
+            )
         patch.setattr(os, "replace", lambda a, b, **more: self.on_path("replace", a, b))
         patch.setattr(os, "unlink", lambda a, **more: self.on_path("unlink", a))
 
@@ -80,7 +87,9 @@ class Disk:
             if name == "fsync" and path.is_dir():
                 self.done.append(("folder", path))
             else:
-                self.done.append((name, path, bytes(rest[0][:result]) if rest else path.read_bytes()))
+                self.done.append(
+                    (name, path, bytes(rest[0][:result]) if rest else path.read_bytes())
+                )
         return result
 
     def on_path(self, name: str, *paths):
@@ -120,7 +129,10 @@ class Disk:
             kept.pop(path, None)
             if at is not None:
                 kept[path] = at
-        torn = {at: written[at][: chance.randrange(len(synced[at]), len(written[at]) + 1)] for at in kept.values()}
+        torn = {
+            at: written[at][: chance.randrange(len(synced[at]), len(written[at]) + 1)]
+            for at in kept.values()
+        }
         return {path: torn[at] for path, at in kept.items()}
 
 
@@ -134,7 +146,9 @@ def test_when_the_power_goes_at_any_moment_what_was_synced_opens(tmp_path: Path)
     journal = Journal(home / "recovery" / "run")
     show = Show(name="0", units=tuple(POOL))
     journal.begin(show, None)
-    safe: list[tuple[int, int]] = []  # (how much was done, the last edit that was surely on the disk)
+    safe: list[
+        tuple[int, int]
+    ] = []  # (how much was done, the last edit that was surely on the disk)
     for number in range(1, 25):
         new = replace(edited(show, "edit", number), name=str(number))
         journal.append(f"edit {number}", show, new)
@@ -156,7 +170,9 @@ def test_when_the_power_goes_at_any_moment_what_was_synced_opens(tmp_path: Path)
         found, told = left_behind(home / "recovery")
         least = max((n for done, n in safe if done <= count), default=0)
         most = 24
-        names = [int(f.show.name) for f in found] + ([int(open_show(file).name)] if file.exists() else [])
+        names = [int(f.show.name) for f in found] + (
+            [int(open_show(file).name)] if file.exists() else []
+        )
         assert least <= max(names, default=0) <= most, (count, names, least)
         assert not told or not least
         for item in found:
@@ -179,14 +195,24 @@ sys.exit(main.main(["isthmus-app", sys.argv[1]]))
 """
 
 
-def test_a_signal_ends_without_a_question_and_what_is_not_saved_is_offered(demo: Show, tmp_path: Path) -> None:
+def test_a_signal_ends_without_a_question_and_what_is_not_saved_is_offered(
+    demo: Show, tmp_path: Path
+) -> None:
     save_show(demo, tmp_path / "a.isthmus")
     env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
-    done = subprocess.run([sys.executable, "-c", ENDED, str(tmp_path / "a.isthmus")], env=env, timeout=60, capture_output=True, text=True)
-    [found], _ = left_behind(kept.recovery_folder())
-    assert done.returncode == 0 and found.show.unit("u101").name == "Before the end" and found.original == tmp_path / "a.isthmus", (
-        done.stderr
+    done = subprocess.run(
+        [sys.executable, "-c", ENDED, str(tmp_path / "a.isthmus")],
+        env=env,
+        timeout=60,
+        capture_output=True,
+        text=True,
     )
+    [found], _ = left_behind(kept.recovery_folder())
+    assert (
+        done.returncode == 0
+        and found.show.unit("u101").name == "Before the end"
+        and found.original == tmp_path / "a.isthmus"
+    ), done.stderr
     assert not holds._note(tmp_path / "a.isthmus").exists()
 
 
@@ -199,7 +225,9 @@ def test_recovered_work_is_told_in_sentences_and_its_copy_goes_only_when_another
     window.bench.commit("rename", edits.set_text(demo, ["u101"], "name", "Nearly lost"))
     left = kept.recovery_folder() / "dead"
     assert window.files.keeper.journal.wait()
-    shutil.copytree(window.files.keeper.folder, left)  # as a kill leaves it: whole, or without its notes, or torn
+    shutil.copytree(
+        window.files.keeper.folder, left
+    )  # as a kill leaves it: whole, or without its notes, or torn
     (left / "about.json").unlink(missing_ok=True)
     journal = max(left.glob("*.journal"), key=lambda p: int(p.stem))
     journal.write_bytes(journal.read_bytes() + b"\x09\x00\x00\x00torn")
@@ -209,12 +237,22 @@ def test_recovered_work_is_told_in_sentences_and_its_copy_goes_only_when_another
     later.open_path(file)  # as the start does, before it looks for what a crash left
     words: list[str] = []
     real = files.ask
-    monkeypatch.setattr(files, "ask", lambda parent, title, text, *more: (words.append(text), real(parent, title, text, *more))[1])
+    monkeypatch.setattr(
+        files,
+        "ask",
+        lambda parent, title, text, *more: (words.append(text), real(parent, title, text, *more))[
+            1
+        ],
+    )
     heard = answer_question("Recover it")
     later.offer_recovered(left_behind(kept.recovery_folder())[0])
     assert heard == ["Unsaved work was found"] and "1 unit has another name (101)." in words[0]
     assert "The last edit was: rename." in words[0] and "was being written" in words[0]
-    assert later.bench.show.unit("u101").name == "Nearly lost" and later.bench.history.unsaved == 1 and not left.exists()
+    assert (
+        later.bench.show.unit("u101").name == "Nearly lost"
+        and later.bench.history.unsaved == 1
+        and not left.exists()
+    )
     assert later.bench.path == file and "1 not saved" in later.windowTitle()
     assert later.files.keeper.journal.wait()
     shutil.copytree(later.files.keeper.folder, left)  # killed now, it is all there again
@@ -223,7 +261,9 @@ def test_recovered_work_is_told_in_sentences_and_its_copy_goes_only_when_another
     again.discard()
 
 
-def test_a_missing_or_damaged_part_never_keeps_the_rest_from_opening(demo: Show, tmp_path: Path) -> None:
+def test_a_missing_or_damaged_part_never_keeps_the_rest_from_opening(
+    demo: Show, tmp_path: Path
+) -> None:
     whole = tmp_path / "whole.isthmus"
     save_show(demo, whole)
     gone = tmp_path / "gone.isthmus"
@@ -239,24 +279,36 @@ def test_a_missing_or_damaged_part_never_keeps_the_rest_from_opening(demo: Show,
     broken.write_bytes(flipped)
     cut = tmp_path / "cut.isthmus"
     cut.write_bytes(whole.read_bytes()[:-9000])
-    for file, says in ((gone, "missing or damaged"), (broken, "missing or damaged"), (cut, "cut short")):
+    for file, says in (
+        (gone, "missing or damaged"),
+        (broken, "missing or damaged"),
+        (cut, "cut short"),
+    ):
         show, damage = open_damaged(file)
         assert show.units == demo.units and says in " ".join(damage.words), file
         save_show(show, tmp_path / "again.isthmus")
-        assert open_damaged(tmp_path / "again.isthmus")[0] == show  # what is not there is not made up
+        assert (
+            open_damaged(tmp_path / "again.isthmus")[0] == show
+        )  # what is not there is not made up
     cut.write_bytes(whole.read_bytes()[:300])
     with pytest.raises(FileFault, match="cut short"):
         open_show(cut)
 
 
-def test_two_windows_on_one_file_never_save_over_each_other(make_window, demo: Show, tmp_path: Path) -> None:
+def test_two_windows_on_one_file_never_save_over_each_other(
+    make_window, demo: Show, tmp_path: Path
+) -> None:
     file = tmp_path / "tide.isthmus"
     save_show(demo, file)
     first, second = make_window(None), make_window(None)
     first.open_path(file)
     heard = answer_question("Open read-only")
     second.open_path(file)
-    assert heard == ["This show is open elsewhere"] and second.bench.read_only and "(read-only)" in second.bar.title._path
+    assert (
+        heard == ["This show is open elsewhere"]
+        and second.bench.read_only
+        and "(read-only)" in second.bar.title._path
+    )
     answer_question("Work on a copy")
     second.open_path(file)
     assert second.bench.path is None and second.bench.history.unsaved == 1
@@ -267,7 +319,11 @@ def test_two_windows_on_one_file_never_save_over_each_other(make_window, demo: S
     note = holds._note(file)
     assert not note.exists()
     mine = json.loads(__import__("msgspec").json.encode(holds.myself()))
-    for change, counts in (({"pid": 1, "began": 5}, False), ({"pid": 1, "boot": "x"}, False), ({"host": "elsewhere"}, True)):
+    for change, counts in (
+        ({"pid": 1, "began": 5}, False),
+        ({"pid": 1, "boot": "x"}, False),
+        ({"host": "elsewhere"}, True),
+    ):
         note.write_text(json.dumps(mine | change))
         assert bool(holds.holder_of(file)) == counts
     note.unlink()
@@ -278,10 +334,15 @@ def test_two_windows_on_one_file_never_save_over_each_other(make_window, demo: S
     heard = answer_question("Save beside it as tide 2.isthmus")
     shortcut(first, Qt.Key.Key_S)
     assert heard == ["The file was changed"] and first.bench.path == tmp_path / "tide 2.isthmus"
-    assert open_show(file).venue == "Elsewhere" and open_show(tmp_path / "tide 2.isthmus").unit("u101").name == "Mine"
+    assert (
+        open_show(file).venue == "Elsewhere"
+        and open_show(tmp_path / "tide 2.isthmus").unit("u101").name == "Mine"
+    )
 
 
-def test_a_show_is_named_where_its_title_stands_and_takes_its_files_name_until_then(make_window, tmp_path: Path) -> None:
+def test_a_show_is_named_where_its_title_stands_and_takes_its_files_name_until_then(
+    make_window, tmp_path: Path
+) -> None:
     window = make_window(Show())
     bench = window.bench
     bench.save(tmp_path / "harbour.isthmus")
@@ -289,11 +350,15 @@ def test_a_show_is_named_where_its_title_stands_and_takes_its_files_name_until_t
     bench.save(tmp_path / "quay.isthmus")
     assert open_show(tmp_path / "quay.isthmus").name == "quay"
     click(child(window, "show title"))
-    panel = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "naming" and w.isVisible())
+    panel = next(
+        w for w in QApplication.topLevelWidgets() if w.objectName() == "naming" and w.isVisible()
+    )
     retype(child(panel, "title of the show"), "Lantern Tide")
     retype(child(panel, "venue"), "Sandre Haven")
     press(panel, "Apply")
-    assert (bench.show.name, bench.show.venue) == ("Lantern Tide", "Sandre Haven") and str(tmp_path) in window.bar.title.toolTip()
+    assert (bench.show.name, bench.show.venue) == ("Lantern Tide", "Sandre Haven") and str(
+        tmp_path
+    ) in window.bar.title.toolTip()
     (tmp_path / "there.isthmus").write_bytes(b"old")
     heard = []
     answer_file_dialog(str(tmp_path / "new"))  # the ending is added, and nothing is asked twice
@@ -318,5 +383,7 @@ def test_how_two_shows_differ_is_said_by_kind_and_number(demo: Show) -> None:
     new = replace(demo, units=demo.units[1:], venue="Elsewhere", groups=demo.groups[::-1])
     new = edits.set_text(new, [demo.units[3].id, demo.units[4].id], "purpose", "wash")
     told = differences(demo, new)
-    assert "1 unit removed (101)." in told and any("2 units have another purpose" in words for words in told)
+    assert "1 unit removed (101)." in told and any(
+        "2 units have another purpose" in words for words in told
+    )
     assert any("Elsewhere" in words for words in told) and differences(demo, lantern_tide()) == []

@@ -15,7 +15,13 @@ from isthmus.library.index import FileSeen
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.gdtf import Gdtf
 from isthmus.profiles.make.plausible import plausible_profiles
-from isthmus.profiles.manual.cells import bare_hexadecimal, channels_at, find_range, tidy, whole_range
+from isthmus.profiles.manual.cells import (
+    bare_hexadecimal,
+    channels_at,
+    find_range,
+    tidy,
+    whole_range,
+)
 from isthmus.profiles.manual.naming import propose, propose_band, words_of
 from isthmus.profiles.sheet import Line, Sheet
 
@@ -36,7 +42,9 @@ def slips_between(a: str, b: str) -> int:
     rows = [[i + j if i * j == 0 else 0 for j in range(len(b) + 1)] for i in range(len(a) + 1)]
     for i in range(1, len(a) + 1):
         for j in range(1, len(b) + 1):
-            rows[i][j] = min(rows[i - 1][j] + 1, rows[i][j - 1] + 1, rows[i - 1][j - 1] + (a[i - 1] != b[j - 1]))
+            rows[i][j] = min(
+                rows[i - 1][j] + 1, rows[i][j - 1] + 1, rows[i - 1][j - 1] + (a[i - 1] != b[j - 1])
+            )
             if i > 1 and j > 1 and a[i - 1] == b[j - 2] and a[i - 2] == b[j - 1]:
                 rows[i][j] = min(rows[i][j], rows[i - 2][j - 2] + 1)
     return rows[-1][-1]
@@ -56,7 +64,9 @@ def met(asked: str, own: list[str]) -> bool:
 
 @given(st.integers(0, 10**6))
 @settings(max_examples=60)
-def test_every_hit_meets_every_word_and_a_name_finds_itself_with_a_slip(shelf: Shelf, seed: int) -> None:
+def test_every_hit_meets_every_word_and_a_name_finds_itself_with_a_slip(
+    shelf: Shelf, seed: int
+) -> None:
     rng = random.Random(seed)
     facts, mode = rng.choice(MODES)
     words = words_of(f"{facts.maker} {facts.model} {mode.name}")
@@ -68,19 +78,33 @@ def test_every_hit_meets_every_word_and_a_name_finds_itself_with_a_slip(shelf: S
     long = next((word for word in words if len(word) >= 7 and word.isalpha()), "")
     if long:
         at = rng.randrange(1, len(long) - 1)
-        slip = rng.choice((long[:at] + long[at + 1 :], long[:at] + long[at + 1] + long[at] + long[at + 2 :], long[:at] + "q" + long[at:]))
-        again = {(e.maker, e.model, e.mode) for e in shelf.entries(shelf.search(Query(slip), 2000).hits)}
-        assert (facts.maker, facts.model, mode.name) in again or any(slip in word for key in again for word in words_of(" ".join(key)))
+        slip = rng.choice(
+            (
+                long[:at] + long[at + 1 :],
+                long[:at] + long[at + 1] + long[at] + long[at + 2 :],
+                long[:at] + "q" + long[at:],
+            )
+        )
+        again = {
+            (e.maker, e.model, e.mode) for e in shelf.entries(shelf.search(Query(slip), 2000).hits)
+        }
+        assert (facts.maker, facts.model, mode.name) in again or any(
+            slip in word for key in again for word in words_of(" ".join(key))
+        )
 
 
 def places_of(mode: ModeFacts, attribute: str) -> list[int]:
     """Where an attribute stands, as what a channel is called by or as one of its functions."""
-    called = [line[1][0] for line in mode.lines if line[0] == attribute and line[1] and line[4] == 1]
+    called = [
+        line[1][0] for line in mode.lines if line[0] == attribute and line[1] and line[4] == 1
+    ]
     return called + [slot for name, slot in mode.functions if name == attribute and slot]
 
 
 def has(mode: ModeFacts, attribute: str) -> bool:
-    return any(line[0] == attribute for line in mode.lines) or any(name == attribute for name, _ in mode.functions)
+    return any(line[0] == attribute for line in mode.lines) or any(
+        name == attribute for name, _ in mode.functions
+    )
 
 
 def stated_distance(query: Query, mode: ModeFacts) -> float:
@@ -105,12 +129,16 @@ def stated_distance(query: Query, mode: ModeFacts) -> float:
 
 @given(st.data())
 @settings(max_examples=50)
-def test_near_misses_have_the_stated_distance_and_are_the_nearest_there_are(shelf: Shelf, data: st.DataObject) -> None:
+def test_near_misses_have_the_stated_distance_and_are_the_nearest_there_are(
+    shelf: Shelf, data: st.DataObject
+) -> None:
     attribute = st.sampled_from(ATTRIBUTES)
     low = data.draw(st.integers(3, 30))
     query = Query(
         footprint=data.draw(st.sampled_from([None, (low, low), (low, low + 4)])),
-        on=tuple(data.draw(st.lists(st.tuples(st.integers(1, 14), attribute), min_size=1, max_size=3))),
+        on=tuple(
+            data.draw(st.lists(st.tuples(st.integers(1, 14), attribute), min_size=1, max_size=3))
+        ),
         having=tuple(data.draw(st.lists(attribute, max_size=1))),
         without=tuple(data.draw(st.lists(attribute, max_size=1))),
         cells=data.draw(st.sampled_from([None, (4, 8)])),
@@ -120,7 +148,9 @@ def test_near_misses_have_the_stated_distance_and_are_the_nearest_there_are(shel
     answer = shelf.search(query)
     assert answer.total == sum(d < 1e-6 for d in expected)
     missed = [d for d in expected if 1e-6 <= d < 2.5]
-    assert [hit.distance for hit in answer.near] == pytest.approx(missed[: len(answer.near)], abs=1e-4)
+    assert [hit.distance for hit in answer.near] == pytest.approx(
+        missed[: len(answer.near)], abs=1e-4
+    )
     assert len(answer.near) == min(20, len(missed))
     for hit in answer.near[:5]:
         _, mode = MODES[hit.row]
@@ -129,7 +159,9 @@ def test_near_misses_have_the_stated_distance_and_are_the_nearest_there_are(shel
             places = places_of(mode, name)
             if places and slot not in places:
                 assert any(
-                    text.startswith(f"{plain(name)} on ") and int(text.split(" on ")[1].split(",")[0]) in places for text in hit.differs
+                    text.startswith(f"{plain(name)} on ")
+                    and int(text.split(" on ")[1].split(",")[0]) in places
+                    for text in hit.differs
                 )
 
 
@@ -155,13 +187,20 @@ def test_a_chart_is_answered_by_the_share_of_channels_to_insert_or_remove(shelf:
             own = [line[0] for line in MODES[hit.row][1].lines]
             edit = 1 - 2 * longest_common(wanted, own) / (len(wanted) + len(own))
             assert 0.75 * edit - 1e-3 <= hit.distance <= 0.75 * edit + 0.25 + 1e-3
-        assert any(MODES[row][1].lines == mode.lines for row in rows)  # what it was taken from is among the nearest
+        assert any(
+            MODES[row][1].lines == mode.lines for row in rows
+        )  # what it was taken from is among the nearest
     assert shelf.search(Query(like=Sheet("none", (Line((1,), "NeverSeen"),)))).total == 0
 
 
 def test_an_empty_library_answers_everything_with_nothing(tmp_path: Path) -> None:
     empty = Shelf(tmp_path / "empty.sqlite")
-    for query in (Query(), Query("skerry"), Query(footprint=(1, 9), on=((1, "Dimmer"),)), Query(like=Sheet("x", (Line((1,), "Dimmer"),)))):
+    for query in (
+        Query(),
+        Query("skerry"),
+        Query(footprint=(1, 9), on=((1, "Dimmer"),)),
+        Query(like=Sheet("x", (Line((1,), "Dimmer"),))),
+    ):
         answer = empty.search(query)
         assert (answer.hits, answer.near, answer.total, answer.makers) == ((), (), 0, ())
 
@@ -197,10 +236,14 @@ def test_a_range_is_known_in_every_writing(text: str, start: float, end: float, 
     assert inside is None if text == "42" else (inside.start, inside.end) == (start, end)
 
 
-def test_what_is_no_range_is_not_taken_for_one_and_bare_hexadecimal_needs_letters_to_prove_itself() -> None:
+def test_what_is_no_range_is_not_taken_for_one_and_bare_hexadecimal_needs_letters_to_prove_itself() -> (
+    None
+):
     for text in ("", "abc", "-", "3-D", "v1.2-beta", "A-F", "Blade 3A"):
         assert whole_range(text) is None
-    assert bare_hexadecimal(["00-0F", "10-EF", "F0-FF"]) and not bare_hexadecimal(["00-09", "10-19", "20-99"])
+    assert bare_hexadecimal(["00-0F", "10-EF", "F0-FF"]) and not bare_hexadecimal(
+        ["00-09", "10-19", "20-99"]
+    )
     assert not bare_hexadecimal(["000-009", "0A-0B", "0C-0F"])
     found = whole_range("F0-FF", True)
     assert found is not None and (found.start, found.end) == (240, 255)
@@ -210,19 +253,31 @@ def test_what_is_no_range_is_not_taken_for_one_and_bare_hexadecimal_needs_letter
     ("text", "numbers", "said"),
     [("5", (5,), False), ("CH 5", (5,), True), ("Ch.12 Pan", (12,), True), ("1/2", (1, 2), False), ("1+2", (1, 2), False), ("3, 4", (3, 4), False), ("1-2", (1, 2), False), ("7-9 (24 bit)", (7, 8, 9), False), ("Kanal 3", (3,), True), ("#4", (4,), True)],
 )  # fmt: skip
-def test_channel_numbers_are_known_in_every_writing(text: str, numbers: tuple[int, ...], said: bool) -> None:
+def test_channel_numbers_are_known_in_every_writing(
+    text: str, numbers: tuple[int, ...], said: bool
+) -> None:
     found = channels_at(text)
     assert found is not None and (found.numbers, found.said) == (numbers, said)
     assert channels_at("Pan 5") is None
 
 
 def test_ranges_of_a_channel_get_the_attribute_they_speak_of() -> None:
-    assert propose_band("Strobe slow to fast", "Shutter1") == "Shutter1Strobe" and propose_band("Open", "Shutter1") == "Shutter1"
-    assert propose_band("Strobe", "Dimmer") == "Shutter1Strobe" and propose_band("Red", "Color1") == "Color1"
-    assert propose("", ["Red", "Green", "Blue"]).attribute == "Color1" and propose("", ["closed", "strobe", "open"]).attribute.startswith(
-        "Shutter1"
+    assert (
+        propose_band("Strobe slow to fast", "Shutter1") == "Shutter1Strobe"
+        and propose_band("Open", "Shutter1") == "Shutter1"
     )
-    assert propose("", []).attribute == "" and propose("Pan LSB").fine and not propose("Pan coarse (MSB)").fine
-    assert propose("Strobe", ["off", "open", "fast"]).attribute == "Shutter1" and propose("Gobo 3 index fine") == propose(
-        "gobo 3 INDEX FINE"
+    assert (
+        propose_band("Strobe", "Dimmer") == "Shutter1Strobe"
+        and propose_band("Red", "Color1") == "Color1"
     )
+    assert propose("", ["Red", "Green", "Blue"]).attribute == "Color1" and propose(
+        "", ["closed", "strobe", "open"]
+    ).attribute.startswith("Shutter1")
+    assert (
+        propose("", []).attribute == ""
+        and propose("Pan LSB").fine
+        and not propose("Pan coarse (MSB)").fine
+    )
+    assert propose("Strobe", ["off", "open", "fast"]).attribute == "Shutter1" and propose(
+        "Gobo 3 index fine"
+    ) == propose("gobo 3 INDEX FINE")

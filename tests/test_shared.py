@@ -33,7 +33,9 @@ ROUTES = st.lists(
 
 @given(st.lists(st.tuples(ROUTES, st.integers(0, 255)), min_size=1, max_size=8))
 @settings(max_examples=30)
-def test_what_is_written_is_what_is_read_frame_and_routes_together(steps: list[tuple[list[Route], int]]) -> None:
+def test_what_is_written_is_what_is_read_frame_and_routes_together(
+    steps: list[tuple[list[Route], int]],
+) -> None:
     writer = sh.SharedFrames()
     reader = sh.SharedFrames(writer.fd)
     for routes, value in steps:
@@ -57,7 +59,9 @@ def test_routes_being_written_are_not_read() -> None:
     assert frames.read_routes() is None
 
 
-def test_routes_and_the_frame_laid_out_for_them_are_taken_together_while_others_are_written(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_routes_and_the_frame_laid_out_for_them_are_taken_together_while_others_are_written(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     """However the writing falls between the steps of reading: each row holds the number of the route that reads it."""
     engine = Engine(sh.SharedFrames())
     writer = sh.SharedFrames(engine.frames.fd)
@@ -67,7 +71,10 @@ def test_routes_and_the_frame_laid_out_for_them_are_taken_together_while_others_
         rows = chance.permutation(8)[:5].tolist()
         frame = np.zeros((8, 512), np.uint8)
         frame[rows] = np.arange(1, 6)[:, None]
-        writer.write_routes([Route(row, "127.0.0.5", number + 1) for number, row in enumerate(rows)], frame.reshape(-1))
+        writer.write_routes(
+            [Route(row, "127.0.0.5", number + 1) for number, row in enumerate(rows)],
+            frame.reshape(-1),
+        )
 
     def between(name: str) -> None:
         plain = getattr(sh.SharedFrames, name)
@@ -87,7 +94,9 @@ def test_routes_and_the_frame_laid_out_for_them_are_taken_together_while_others_
     for _ in range(200):
         engine.take()
         lane = engine.lanes[0]
-        assert lane is None or [engine.frame[r.row, 0] for r in lane.routes] == [r.number for r in lane.routes]
+        assert lane is None or [engine.frame[r.row, 0] for r in lane.routes] == [
+            r.number for r in lane.routes
+        ]
         taken.add(engine.generation)
     assert len(taken) > 20  # and it does get on
 
@@ -100,7 +109,9 @@ class Wire:
         self.sent: list[artnet.ArtDmx | sacn.Data] = []
         self.others: list[tuple[object, str]] = []
         engine.post = self.post  # type: ignore[method-assign]
-        engine._post_one = lambda packet, host, port: self.others.append((artnet.decode(packet) or sacn.decode(packet), host))  # type: ignore[method-assign]
+        engine._post_one = lambda packet, host, port: self.others.append(
+            (artnet.decode(packet) or sacn.decode(packet), host)
+        )  # type: ignore[method-assign]
         engine.words[sh.W_HOLD_MS] = 2000
         engine.words[sh.W_RATE_ARTNET] = engine.words[sh.W_RATE_SACN] = 44000
 
@@ -118,7 +129,9 @@ class Wire:
         before = len(self.sent)
         for lane in (0, 1):
             self.engine.tick(lane, 0, now)
-            for bunch in range(1, len(self.engine.lanes[lane].bunches) if self.engine.lanes[lane] else 0):
+            for bunch in range(
+                1, len(self.engine.lanes[lane].bunches) if self.engine.lanes[lane] else 0
+            ):
                 self.engine.tick(lane, bunch, now)
         return self.sent[before:]
 
@@ -131,7 +144,9 @@ def wire() -> Wire:
 
 
 def lay(wire: Wire, routes: list[Route], level: int = 9, rows: int = 1) -> None:
-    wire.engine.frames.write_routes(routes, np.full(512 * rows, level, np.uint8), Identity(CID, "Lantern Tide"))
+    wire.engine.frames.write_routes(
+        routes, np.full(512 * rows, level, np.uint8), Identity(CID, "Lantern Tide")
+    )
 
 
 def test_states_follow_the_switch_and_the_heartbeat(wire: Wire) -> None:
@@ -139,26 +154,44 @@ def test_states_follow_the_switch_and_the_heartbeat(wire: Wire) -> None:
     wire.engine.words[sh.W_ENABLED] = 0
     assert wire.tick() == [] and wire.engine.state == sh.IDLE
     wire.engine.words[sh.W_ENABLED] = 1
-    for ago, state, levels in ((0.0, sh.SENDING, [9]), (STALE + 0.1, sh.HOLDING, [9]), (STALE + 2.1, sh.DARK, [0]), (0.0, sh.SENDING, [9])):
+    for ago, state, levels in (
+        (0.0, sh.SENDING, [9]),
+        (STALE + 0.1, sh.HOLDING, [9]),
+        (STALE + 2.1, sh.DARK, [0]),
+        (0.0, sh.SENDING, [9]),
+    ):
         assert [p.slots[0] for p in wire.tick(ago)][:1] == levels and wire.engine.state == state
     wire.engine.words[sh.W_ENABLED] = 0
     assert [p.slots[0] for _ in range(6) for p in wire.tick()] == [0] * ENDINGS
 
 
-def test_sequences_go_round_live_on_when_routes_change_and_what_is_left_behind_goes_dark(wire: Wire) -> None:
-    a, b, s = Route(0, "127.0.0.5", 3), Route(0, "127.0.0.5", 4), Route(0, "127.0.0.5", 7, sacn.PORT, SACN, 120)
+def test_sequences_go_round_live_on_when_routes_change_and_what_is_left_behind_goes_dark(
+    wire: Wire,
+) -> None:
+    a, b, s = (
+        Route(0, "127.0.0.5", 3),
+        Route(0, "127.0.0.5", 4),
+        Route(0, "127.0.0.5", 7, sacn.PORT, SACN, 120),
+    )
     lay(wire, [a, s])
     sent = [p for _ in range(300) for p in wire.tick()]
-    assert [p.sequence for p in sent if isinstance(p, artnet.ArtDmx)] == [i % 255 + 1 for i in range(300)]  # never 0: that means no order
+    assert [p.sequence for p in sent if isinstance(p, artnet.ArtDmx)] == [
+        i % 255 + 1 for i in range(300)
+    ]  # never 0: that means no order
     numbers = [p.sequence for p in sent if isinstance(p, sacn.Data)]
-    assert numbers == [(i + 1) % 256 for i in range(300)] and {(p.cid, p.source, p.priority) for p in sent if isinstance(p, sacn.Data)} == {
-        (CID, "Lantern Tide", 120)
-    }
+    assert numbers == [(i + 1) % 256 for i in range(300)] and {
+        (p.cid, p.source, p.priority) for p in sent if isinstance(p, sacn.Data)
+    } == {(CID, "Lantern Tide", 120)}
     lay(wire, [b, a])
     after = [wire.tick() for _ in range(5)]
-    assert [(p.port_address, p.sequence) for p in after[0] if isinstance(p, artnet.ArtDmx)] == [(4, 1), (3, 300 % 255 + 1)]
+    assert [(p.port_address, p.sequence) for p in after[0] if isinstance(p, artnet.ArtDmx)] == [
+        (4, 1),
+        (3, 300 % 255 + 1),
+    ]
     ended = [p for tick in after for p in tick if isinstance(p, sacn.Data)]
-    assert len(ended) == ENDINGS and all(p.terminated and not any(p.slots) for p in ended)  # E1.31, 6.2.6
+    assert len(ended) == ENDINGS and all(
+        p.terminated and not any(p.slots) for p in ended
+    )  # E1.31, 6.2.6
     lay(wire, [b])
     left = [p for _ in range(5) for p in wire.tick() if p.port_address == 3]
     assert len(left) == ENDINGS and not any(any(p.slots) for p in left)
@@ -179,17 +212,33 @@ def test_what_does_not_change_rests_and_is_kept_alive(wire: Wire) -> None:
 
 def test_priorities_by_address_sync_and_discovery(wire: Wire) -> None:
     group = sacn.multicast(7)
-    routes = [Route(0, group, 7, sacn.PORT, SACN, 100, 40), Route(1, group, 7, sacn.PORT, SACN_PRIORITY), Route(0, "127.0.0.5", 3)]
+    routes = [
+        Route(0, group, 7, sacn.PORT, SACN, 100, 40),
+        Route(1, group, 7, sacn.PORT, SACN_PRIORITY),
+        Route(0, "127.0.0.5", 3),
+    ]
     wire.engine.words[sh.W_ARTNET_SYNC] = 1
-    wire.engine.frames.write_routes(routes, np.repeat(np.array([9, 100], np.uint8), 512), Identity(CID, "Lantern Tide"))
-    sent = [p for turn in range(88) for p in wire.tick(at=1000 + turn / 44) if isinstance(p, sacn.Data)]
+    wire.engine.frames.write_routes(
+        routes, np.repeat(np.array([9, 100], np.uint8), 512), Identity(CID, "Lantern Tide")
+    )
+    sent = [
+        p for turn in range(88) for p in wire.tick(at=1000 + turn / 44) if isinstance(p, sacn.Data)
+    ]
     slow = [p for p in sent if p.start_code == sacn.PER_ADDRESS_PRIORITY]
-    assert 3 <= len(slow) <= 6 and set(slow[0].slots) == {100} and [p.sequence for p in sent] == [(i + 1) & 0xFF for i in range(len(sent))]
+    assert (
+        3 <= len(slow) <= 6
+        and set(slow[0].slots) == {100}
+        and [p.sequence for p in sent] == [(i + 1) & 0xFF for i in range(len(sent))]
+    )
     syncs = [(p, host) for p, host in wire.others if isinstance(p, sacn.Sync)]
     assert len(syncs) == 88 and syncs[1] == (sacn.Sync(CID, 40, 1), sacn.multicast(40))
     told = [(p, host) for p, host in wire.others if isinstance(p, sacn.Discovery)]
-    assert told == [(sacn.Discovery(CID, "Lantern Tide", 0, 0, (7,)), "239.255.250.214")]  # one in ten seconds
-    assert ("127.255.255.255" in {host for p, host in wire.others if isinstance(p, artnet.ArtSync)}) is True
+    assert told == [
+        (sacn.Discovery(CID, "Lantern Tide", 0, 0, (7,)), "239.255.250.214")
+    ]  # one in ten seconds
+    assert (
+        "127.255.255.255" in {host for p, host in wire.others if isinstance(p, artnet.ArtSync)}
+    ) is True
 
 
 def test_an_address_that_cannot_be_sent_to_is_counted_and_the_others_go_on() -> None:
@@ -197,6 +246,12 @@ def test_an_address_that_cannot_be_sent_to_is_counted_and_the_others_go_on() -> 
     engine.words[sh.W_ENABLED], engine.words[sh.W_HEARTBEAT] = 1, time.monotonic_ns()
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as local:
         engine.sockets = {"artnet local": local.fileno()}
-        engine.frames.write_routes([Route(0, "2.0.0.9", 1), Route(0, "127.0.0.5", 2)], np.zeros(512, np.uint8))
+        engine.frames.write_routes(
+            [Route(0, "2.0.0.9", 1), Route(0, "127.0.0.5", 2)], np.zeros(512, np.uint8)
+        )
         engine.tick(0, 0, time.monotonic())
-    assert (engine.words[sh.S_ERRORS], engine.words[sh.S_ERRNO], engine.words[sh.S_PACKETS]) == (1, errno.ENETUNREACH, 1)
+    assert (engine.words[sh.S_ERRORS], engine.words[sh.S_ERRNO], engine.words[sh.S_PACKETS]) == (
+        1,
+        errno.ENETUNREACH,
+        1,
+    )

@@ -16,12 +16,23 @@ from msgspec.structs import replace
 from isthmus.errors import EntryFault, FileFault
 from isthmus.show import History, open_show, read_address, save_show, write_address
 from isthmus.show import container as box
-from isthmus.show.records import Node, Output, Patched, Show, StoredProfile, Structure, Unit, Verdict
+from isthmus.show.records import (
+    Node,
+    Output,
+    Patched,
+    Show,
+    StoredProfile,
+    Structure,
+    Unit,
+    Verdict,
+)
 
 words = st.text(st.characters(codec="utf-8", exclude_categories=["Cs"]), max_size=12)
 metres = st.floats(-400, 400)
 place = st.tuples(metres, metres, metres)
-patched = st.builds(Patched, universe=st.integers(1, 63999), address=st.integers(1, 512), block=st.integers(1, 4))
+patched = st.builds(
+    Patched, universe=st.integers(1, 63999), address=st.integers(1, 512), block=st.integers(1, 4)
+)
 unit = st.builds(
     Unit, id=words, number=st.integers(1, 9999), name=words, profile=words, mode=words, patch=st.lists(patched, max_size=3).map(tuple),
     position=st.none() | place, rotation=st.tuples(metres, metres, metres, metres), gel=words,
@@ -55,10 +66,17 @@ json_values = st.recursive(
 )
 
 
-@given(st.dictionaries(words.map(lambda w: "new-" + w), json_values, min_size=1, max_size=3), st.integers(0, 2))
+@given(
+    st.dictionaries(words.map(lambda w: "new-" + w), json_values, min_size=1, max_size=3),
+    st.integers(0, 2),
+)
 @settings(max_examples=40)
 def test_members_of_a_newer_program_survive_an_edit_and_a_save(extra: dict, depth: int) -> None:
-    raw: dict = {"format": 1, "name": "Reed", "units": [{"id": "a", "number": 5, "patch": [{"universe": 1, "address": 7}]}]}
+    raw: dict = {
+        "format": 1,
+        "name": "Reed",
+        "units": [{"id": "a", "number": 5, "patch": [{"universe": 1, "address": 7}]}],
+    }
     at = [raw, raw["units"][0], raw["units"][0]["patch"][0]][depth]
     at.update(extra)
     show = box.decode_show(_zip({"show.json": json.dumps(raw)}), "x")
@@ -86,11 +104,16 @@ def _zip(members: dict[str, str | bytes]) -> bytes:
         (_zip({"show.json": "{"}), "does not read"),
         (_zip({"show.json": "[" * 100_000}), "does not read"),
         (_zip({"show.json": '{"format": 99}'}), "newer Isthmus"),
-        (_zip({"show.json": '{"format": 1, "units": [{"id": "a", "number": "x"}]}'}), "does not read"),
+        (
+            _zip({"show.json": '{"format": 1, "units": [{"id": "a", "number": "x"}]}'}),
+            "does not read",
+        ),
         (_zip({"show.json": '{"format": 1}', "../evil": "x"}), "leads outside"),
     ],
 )
-def test_a_foreign_newer_or_damaged_file_is_refused_in_a_sentence(data: bytes, says: str, tmp_path: Path) -> None:
+def test_a_foreign_newer_or_damaged_file_is_refused_in_a_sentence(
+    data: bytes, says: str, tmp_path: Path
+) -> None:
     file = tmp_path / "bad.isthmus"
     file.write_bytes(data)
     with pytest.raises(FileFault, match=says) as caught:
@@ -103,7 +126,13 @@ def test_a_foreign_newer_or_damaged_file_is_refused_in_a_sentence(data: bytes, s
 @settings(max_examples=150)
 def test_no_mangled_file_gets_past_the_reader_as_anything_but_a_fault(data: st.DataObject) -> None:
     good = bytearray(
-        box.encode_show(Show(name="Reed", units=(Unit(id="a", number=1),), profiles=(StoredProfile(key="p", file="p.gdtf", data=b"abc"),)))
+        box.encode_show(
+            Show(
+                name="Reed",
+                units=(Unit(id="a", number=1),),
+                profiles=(StoredProfile(key="p", file="p.gdtf", data=b"abc"),),
+            )
+        )
     )
     if data.draw(st.booleans()):
         good = good[: data.draw(st.integers(0, len(good) - 1))]
@@ -116,7 +145,9 @@ def test_no_mangled_file_gets_past_the_reader_as_anything_but_a_fault(data: st.D
         assert fault.what
 
 
-def test_a_failed_save_leaves_the_old_file_whole(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_failed_save_leaves_the_old_file_whole(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     file = tmp_path / "show.isthmus"
     save_show(Show(name="first"), file)
 
@@ -154,11 +185,15 @@ def test_history_is_a_line_of_values_and_knows_how_far_the_saved_one_is(acts: li
             saved = line[at]
         assert history.show.name == line[at]
         assert (history.unsaved == 0) == (line[at] == saved)
-        assert (history.undo_name is None) == (at == 0) and (history.redo_name is None) == (at == len(line) - 1)
+        assert (history.undo_name is None) == (at == 0) and (history.redo_name is None) == (
+            at == len(line) - 1
+        )
 
 
 @given(st.integers(1, 63999), st.integers(1, 512))
-def test_addresses_read_as_they_are_written_and_in_the_usual_ways(universe: int, address: int) -> None:
+def test_addresses_read_as_they_are_written_and_in_the_usual_ways(
+    universe: int, address: int
+) -> None:
     for text in (
         write_address(universe, address),
         f"{universe}/{address}",
@@ -169,7 +204,9 @@ def test_addresses_read_as_they_are_written_and_in_the_usual_ways(universe: int,
         assert read_address(text) == (universe, address)
 
 
-@pytest.mark.parametrize("text", ["2.513", "2.0", "0.5", "64000.1", "abc", "1.2.3", "-4", "0", "2.1x"])
+@pytest.mark.parametrize(
+    "text", ["2.513", "2.0", "0.5", "64000.1", "abc", "1.2.3", "-4", "0", "2.1x"]
+)
 def test_what_is_no_address_is_told(text: str) -> None:
     with pytest.raises(EntryFault):
         read_address(text)

@@ -35,7 +35,9 @@ def bound(address: str = "127.0.0.71", port: int = 0) -> socket.socket:
 
 @given(st.lists(st.binary(min_size=1, max_size=640), min_size=1, max_size=40), st.data())
 @settings(max_examples=40)
-def test_what_is_sent_in_a_batch_arrives_whole_in_order_with_its_sender(payloads: list[bytes], data: st.DataObject) -> None:
+def test_what_is_sent_in_a_batch_arrives_whole_in_order_with_its_sender(
+    payloads: list[bytes], data: st.DataObject
+) -> None:
     rows = data.draw(st.lists(st.integers(0, len(payloads) - 1), min_size=1, max_size=60))
     with bound() as target, bound("127.0.0.72") as source:
         buffers = np.zeros((len(payloads), 640), np.uint8)
@@ -54,7 +56,11 @@ def test_what_is_sent_in_a_batch_arrives_whole_in_order_with_its_sender(payloads
 
 def test_one_that_cannot_be_sent_is_left_out_and_the_rest_go() -> None:
     with bound() as target, bound("127.0.0.72") as source:
-        targets = [target.getsockname(), ("255.255.255.255", 9), target.getsockname()]  # broadcasting is not allowed on this socket
+        targets = [
+            target.getsockname(),
+            ("255.255.255.255", 9),
+            target.getsockname(),
+        ]  # broadcasting is not allowed on this socket
         sender = Sender(np.ones((3, 8), np.uint8), [8, 8, 8], targets)
         assert sender.send(source.fileno(), np.arange(3)) == (2, 1, errno.EACCES)
         assert len(list(Receiver().take(target.fileno()))) == 2
@@ -76,7 +82,11 @@ def test_sockets_and_words_go_to_another_process_and_its_end_is_noticed() -> Non
 def test_a_taken_port_gives_way_and_an_address_of_nobody_is_refused() -> None:
     first, trouble = open_sender("127.0.0.73", 6454)
     second, told = open_sender("127.0.0.73", 6454)
-    assert not trouble and first.getsockname()[1] == 6454 != second.getsockname()[1] and "6454 of 127.0.0.73 is taken" in told
+    assert (
+        not trouble
+        and first.getsockname()[1] == 6454 != second.getsockname()[1]
+        and "6454 of 127.0.0.73 is taken" in told
+    )
     first.close()
     second.close()
     with pytest.raises(NetworkFault, match="nothing can be sent from it"):
@@ -92,16 +102,23 @@ def test_a_taken_port_gives_way_and_an_address_of_nobody_is_refused() -> None:
 
 @given(st.integers(1, 400), st.integers(0, 200))
 @settings(max_examples=30)
-def test_every_route_is_in_one_bunch_and_a_stream_once_in_each(universes: int, prioritised: int) -> None:
+def test_every_route_is_in_one_bunch_and_a_stream_once_in_each(
+    universes: int, prioritised: int
+) -> None:
     routes = [Route(n, "127.0.0.5", n + 1, 5568, SACN) for n in range(universes)]
-    routes += [Route(0, "127.0.0.5", n + 1, 5568, sh.SACN_PRIORITY) for n in range(min(prioritised, universes))]
+    routes += [
+        Route(0, "127.0.0.5", n + 1, 5568, sh.SACN_PRIORITY)
+        for n in range(min(prioritised, universes))
+    ]
     lane = Lane(routes, sh.Identity())
     assert sorted(np.concatenate(lane.bunches).tolist()) == list(range(len(routes)))
     for bunch in lane.bunches:
         assert len(bunch) <= BUNCH and len(set(lane.stream[bunch].tolist())) == len(bunch)
 
 
-def test_each_protocol_ticks_at_its_own_rate_and_a_new_rate_holds_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_each_protocol_ticks_at_its_own_rate_and_a_new_rate_holds_at_once(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     now = [1000.0]
     monkeypatch.setattr(time, "monotonic", lambda: now[0])
     monkeypatch.setattr(time, "sleep", lambda seconds: now.__setitem__(0, now[0] + seconds))
@@ -123,36 +140,48 @@ def test_each_protocol_ticks_at_its_own_rate_and_a_new_rate_holds_at_once(monkey
     assert count(2.0)[1] == pytest.approx(88, abs=6)
     now[0] += 3600.0  # the machine slept
     many = count(1.0)
-    assert many[0] <= 42 and engine.words[sh.S_LATE] >= 1  # it goes on from here rather than catch up
+    assert (
+        many[0] <= 42 and engine.words[sh.S_LATE] >= 1
+    )  # it goes on from here rather than catch up
     spacing = np.diff([when for at, when in ticks if at == 0])
     assert np.allclose(spacing, 1 / 40, atol=1e-6)
 
 
 @pytest.mark.network
-def test_an_engine_left_over_by_a_killed_interface_is_sent_home_by_the_next_one(tmp_path: Path) -> None:
+def test_an_engine_left_over_by_a_killed_interface_is_sent_home_by_the_next_one(
+    tmp_path: Path,
+) -> None:
     note = tmp_path / "engine.pid"
     code = (
         "import time, sys, numpy as np; from pathlib import Path; from isthmus.engine import Engine, Route\n"
         "e = Engine(60, Path(sys.argv[1])); e.start(); e.publish(np.full(512, 50, np.uint8), [Route(0, '127.0.0.9', 1)]); e.enable(True)\n"
         "print(e.stats().pid, flush=True)\nwhile True: e.beat(); time.sleep(0.1)"
     )
-    with subprocess.Popen([sys.executable, "-c", code, str(note)], stdout=subprocess.PIPE, text=True) as owner:
+    with subprocess.Popen(
+        [sys.executable, "-c", code, str(note)], stdout=subprocess.PIPE, text=True
+    ) as owner:
         assert owner.stdout
         pid = int(owner.stdout.readline())
         time.sleep(0.5)
         owner.kill()
-    assert Path(f"/proc/{pid}").exists() and note.read_text().split()[0] == str(pid)  # it holds the last look
+    assert Path(f"/proc/{pid}").exists() and note.read_text().split()[0] == str(
+        pid
+    )  # it holds the last look
     fresh, desk = Engine(1, note), Desk()
     desk.start()
     try:
-        assert desk.outlets.source_port != 6454 and any("is taken" in words for words in desk.view.trouble)
+        assert desk.outlets.source_port != 6454 and any(
+            "is taken" in words for words in desk.view.trouble
+        )
         assert fresh.send_home() and not fresh.send_home()
         desk.reopen()
         fresh.use(desk.outlets)
         fresh.start()
         assert until(lambda: not Path(f"/proc/{pid}").exists(), 3)
         assert note.read_text().split() == [str(fresh.stats().pid), str(os.getpid())]
-        assert fresh.outlets and fresh.outlets.source_port == 6454 and not desk.view.trouble  # and gave the port back
+        assert (
+            fresh.outlets and fresh.outlets.source_port == 6454 and not desk.view.trouble
+        )  # and gave the port back
     finally:
         fresh.stop()
         desk.stop()

@@ -23,7 +23,14 @@ from isthmus.library.exchange import Exchange, keep_token, kept_token, read_cata
 from isthmus.library.facts import facts_of
 from isthmus.library.index import FileSeen
 from isthmus.library.quick import facts_of_bytes
-from isthmus.library.sources import config_folder, files_of, fingerprint, folder_source, is_away, own_folder
+from isthmus.library.sources import (
+    config_folder,
+    files_of,
+    fingerprint,
+    folder_source,
+    is_away,
+    own_folder,
+)
 from isthmus.patch.swap_profile import mode_for, preview_swap, swap_profile, using
 from isthmus.profiles import adapt, profiles_of
 from isthmus.profiles.gdtf import Gdtf, read_archive, read_gdtf, write_description, write_gdtf
@@ -44,12 +51,19 @@ def plausible(number: int, seed: int = 20) -> list:
 # ---------------------------------------------------------------- sources
 
 
-def test_only_profiles_in_plain_folders_are_listed_however_deep_or_crooked_the_rest_is(tmp_path: Path) -> None:
+def test_only_profiles_in_plain_folders_are_listed_however_deep_or_crooked_the_rest_is(
+    tmp_path: Path,
+) -> None:
     deep = tmp_path / "a" / "b"
     deep.mkdir(parents=True)
     hidden = tmp_path / ".trash"
     hidden.mkdir()
-    for place in (tmp_path / "one.gdtf", deep / "two.GDTF", hidden / "three.gdtf", tmp_path / "notes.txt"):
+    for place in (
+        tmp_path / "one.gdtf",
+        deep / "two.GDTF",
+        hidden / "three.gdtf",
+        tmp_path / "notes.txt",
+    ):
         place.write_bytes(b"x")
     (tmp_path / "ring").symlink_to(tmp_path, target_is_directory=True)
     (tmp_path / "lost.gdtf").symlink_to(tmp_path / "nowhere")
@@ -60,10 +74,16 @@ def test_only_profiles_in_plain_folders_are_listed_however_deep_or_crooked_the_r
     assert fingerprint(source) == before
     (deep / "four.gdtf").write_bytes(b"x")
     assert fingerprint(source) != before
-    assert not is_away(source) and is_away(folder_source(tmp_path / "gone")) and not list(files_of(folder_source(tmp_path / "gone")))
+    assert (
+        not is_away(source)
+        and is_away(folder_source(tmp_path / "gone"))
+        and not list(files_of(folder_source(tmp_path / "gone")))
+    )
 
 
-def test_the_list_of_sources_is_kept_and_a_damaged_one_falls_back_to_the_fixed_ones(tmp_path: Path) -> None:
+def test_the_list_of_sources_is_kept_and_a_damaged_one_falls_back_to_the_fixed_ones(
+    tmp_path: Path,
+) -> None:
     fixed = [s.id for s in read_sources()]
     assert fixed == ["shipped", "generic", "own", "exchange"]
     off = [replace(s, on=s.id != "generic") for s in read_sources()]
@@ -102,15 +122,22 @@ def test_a_reader_answers_while_a_builder_writes_and_sees_what_is_new(tmp_path: 
         seen.append(reader.search(Query(having=("Dimmer",))).total)
     thread.join()
     assert not trouble and seen == sorted(seen)
-    expected = sum(any(line[0] == "Dimmer" for line in mode.lines) for facts in made for mode in facts.modes)
+    expected = sum(
+        any(line[0] == "Dimmer" for line in mode.lines) for facts in made for mode in facts.modes
+    )
     assert reader.search(Query(having=("Dimmer",))).total == expected
-    reader.index.put("own", [(FileSeen("/0.gdtf", 2, 2), "it is torn.")])  # a file that no longer reads takes its profile along
+    reader.index.put(
+        "own", [(FileSeen("/0.gdtf", 2, 2), "it is torn.")]
+    )  # a file that no longer reads takes its profile along
     assert len(reader.columns.p_id) == 59 and reader.index.faults() == [("/0.gdtf", "it is torn.")]
 
 
 def test_trust_and_ratings_come_from_the_exchange_and_order_what_is_equal(tmp_path: Path) -> None:
     shelf = Shelf(tmp_path / "i.sqlite")
-    twins = [compose("Reed and Oar", f"Twin {n}", Body("can"), [ModePlan("M", (Channel("Dimmer"),))]) for n in (1, 2, 3)]
+    twins = [
+        compose("Reed and Oar", f"Twin {n}", Body("can"), [ModePlan("M", (Channel("Dimmer"),))])
+        for n in (1, 2, 3)
+    ]
     shelf.index.put("own", [(FileSeen(f"/{p.name}", 1, 1), facts_of(Gdtf(p, ()))) for p in twins])
     shelf.index.set_trust(
         [
@@ -118,7 +145,11 @@ def test_trust_and_ratings_come_from_the_exchange_and_order_what_is_equal(tmp_pa
             Trust(twins[2].id, False, "ada-weir", False, True, 3.0, 2, ""),
         ]
     )
-    assert [shelf.entry(h).model for h in shelf.search(Query("twin")).hits] == ["Twin 2", "Twin 3", "Twin 1"]
+    assert [shelf.entry(h).model for h in shelf.search(Query("twin")).hits] == [
+        "Twin 2",
+        "Twin 3",
+        "Twin 1",
+    ]
     for query, models in (
         (Query(by_maker=True), ["Twin 2"]),
         (Query(proven_unit=True), ["Twin 3"]),
@@ -128,7 +159,10 @@ def test_trust_and_ratings_come_from_the_exchange_and_order_what_is_equal(tmp_pa
         (Query(sources=frozenset({"shipped"})), []),
     ):
         assert sorted(shelf.entry(h).model for h in shelf.search(query).hits) == models
-    assert shelf.trust(shelf.find_id("Twin 2")).uploader == "Reed and Oar" and shelf.trust(shelf.find_id("Twin 1")) is None
+    assert (
+        shelf.trust(shelf.find_id("Twin 2")).uploader == "Reed and Oar"
+        and shelf.trust(shelf.find_id("Twin 1")) is None
+    )
     assert shelf.find_id(twins[0].id) == shelf.find_id("reed and oar twin 1")
 
 
@@ -154,11 +188,15 @@ def test_entities_are_refused_in_whatever_encoding_they_hide() -> None:
     bare = compose("Reed and Oar", "Grün", Body("can"), [ModePlan("M", (Channel("Dimmer"),))])
     for encoding in ("utf-16", "latin-1"):
         body = write_description(bare).decode().replace("UTF-8", encoding)
-        assert read_gdtf(packed(body.encode(encoding)), "x").name == "Grün"  # an honest file in another encoding is read
+        assert (
+            read_gdtf(packed(body.encode(encoding)), "x").name == "Grün"
+        )  # an honest file in another encoding is read
 
 
 def test_an_archive_with_odd_members_is_read_and_told(tmp_path: Path) -> None:
-    profile = compose("Reed and Oar", "Odd", Body("can", meshes=True), [ModePlan("M", (Channel("Dimmer"),))])
+    profile = compose(
+        "Reed and Oar", "Odd", Body("can", meshes=True), [ModePlan("M", (Channel("Dimmer"),))]
+    )
     path = tmp_path / "odd.gdtf"
     with zipfile.ZipFile(path, "w") as archive, pytest.warns(UserWarning, match="Duplicate"):
         archive.writestr("Description.xml", write_description(profile))
@@ -168,7 +206,10 @@ def test_an_archive_with_odd_members_is_read_and_told(tmp_path: Path) -> None:
     read = read_archive(path.read_bytes(), path.name)
     told = " ".join(map(str, read.notices))
     assert "spelt “description.xml”" in told and "“models/gltf/Base.glb” twice" in told
-    assert read.body_file(profile.models[0]) == "models/gltf/Base.glb" and read.body_file(profile.models[1]) == ""
+    assert (
+        read.body_file(profile.models[0]) == "models/gltf/Base.glb"
+        and read.body_file(profile.models[1]) == ""
+    )
     assert facts_of(read).body == "mesh"
 
 
@@ -192,7 +233,9 @@ def test_wrong_words_on_the_command_line_are_told_one_by_one() -> None:
         (("check", "/no/file.gdtf"), "no such file"),
     ):
         done = command("profiles", *arguments)
-        assert done.returncode == 3 and says in done.stderr.lower().replace("it has full, short, long", "It has Full, Short, Long")
+        assert done.returncode == 3 and says in done.stderr.lower().replace(
+            "it has full, short, long", "It has Full, Short, Long"
+        )
 
 
 def test_folders_are_added_looked_into_and_forgotten_by_command(tmp_path: Path) -> None:
@@ -200,22 +243,39 @@ def test_folders_are_added_looked_into_and_forgotten_by_command(tmp_path: Path) 
         (tmp_path / f"{number}.gdtf").write_bytes(write_gdtf(profile))
     (tmp_path / "torn.gdtf").write_bytes(b"PK")
     code, told = answer("profiles", "sources", "--add", str(tmp_path))
-    assert code == 0 and told["sources"][-1]["profiles"] == 4 and "torn.gdtf" in told["faults"][0]["file"]
-    assert answer("profiles", "search", "--source", f"folder:{tmp_path}")[1]["total"] == sum(len(p.modes) for p in plausible(4))
+    assert (
+        code == 0
+        and told["sources"][-1]["profiles"] == 4
+        and "torn.gdtf" in told["faults"][0]["file"]
+    )
+    assert answer("profiles", "search", "--source", f"folder:{tmp_path}")[1]["total"] == sum(
+        len(p.modes) for p in plausible(4)
+    )
     (tmp_path / "0.gdtf").unlink()
     lines = command("profiles", "index", "--progress", "--json").stdout.splitlines()
     assert json.loads(lines[-1])["removed"] == 1
     code, told = answer("profiles", "sources", "--remove", str(tmp_path))
     assert [s["id"] for s in told["sources"]] == ["shipped", "generic", "own", "exchange"]
     code, told = answer("profiles", "import", str(tmp_path))
-    assert code == 1 and len(told["imported"]) == 3 and "torn.gdtf" in told["refused"][0]["why"] and len(list(own_folder().iterdir())) == 3
+    assert (
+        code == 1
+        and len(told["imported"]) == 3
+        and "torn.gdtf" in told["refused"][0]["why"]
+        and len(list(own_folder().iterdir())) == 3
+    )
 
 
 def test_a_manual_in_pdf_is_read_by_command_with_the_note_to_its_maker(tmp_path: Path) -> None:
     file = tmp_path / "m.pdf"
-    file.write_bytes(pdf(["Welcome aboard"], [*written("    ").splitlines(), "11    0-255    Zoom"]))
+    file.write_bytes(
+        pdf(["Welcome aboard"], [*written("    ").splitlines(), "11    0-255    Zoom"])
+    )
     done = command("profiles", "read-chart", str(file), "--note")
-    assert done.returncode == 0 and "Nothing is said of channel 10." in done.stdout and "What does channel 10 do?" in done.stdout
+    assert (
+        done.returncode == 0
+        and "Nothing is said of channel 10." in done.stdout
+        and "What does channel 10 do?" in done.stdout
+    )
     assert command("profiles", "read-chart", str(file), "--page", "1").returncode == 3
     near = answer("profiles", "search", "--like", str(file))[1]["near"]
     assert near and near[0]["distance"] < 0.5 and near[0]["differs"]
@@ -225,7 +285,18 @@ def test_the_stand_in_exchange_serves_is_asked_and_ends_by_command(tmp_path: Pat
     offered = plausible(1, 66)[0]
     (tmp_path / "mine.gdtf").write_bytes(write_gdtf(offered))
     process = subprocess.Popen(
-        [sys.executable, "-m", "isthmus.cli", "exchange", "serve", "--port", "0", "--folder", str(tmp_path), "--json"],
+        [
+            sys.executable,
+            "-m",
+            "isthmus.cli",
+            "exchange",
+            "serve",
+            "--port",
+            "0",
+            "--folder",
+            str(tmp_path),
+            "--json",
+        ],
         stdout=subprocess.PIPE,
         text=True,
     )
@@ -233,11 +304,24 @@ def test_the_stand_in_exchange_serves_is_asked_and_ends_by_command(tmp_path: Pat
         url = json.loads(process.stdout.readline())["url"]
         code, rows = answer("exchange", "browse", "--url", url)
         assert code == 0 and len(rows) == 26 and any(row["id"] == offered.id for row in rows)
-        assert Path(answer("exchange", "get", f"{offered.maker} {offered.name}", "--url", url)[1]["saved"]).read_bytes() == write_gdtf(
-            offered
+        assert Path(
+            answer("exchange", "get", f"{offered.maker} {offered.name}", "--url", url)[1]["saved"]
+        ).read_bytes() == write_gdtf(offered)
+        assert (
+            command("exchange", "share", str(tmp_path / "mine.gdtf"), "--url", url).returncode == 3
         )
-        assert command("exchange", "share", str(tmp_path / "mine.gdtf"), "--url", url).returncode == 3
-        assert answer("exchange", "share", str(tmp_path / "mine.gdtf"), "--url", url, "--token", "made-up-token")[1]["id"] == offered.id
+        assert (
+            answer(
+                "exchange",
+                "share",
+                str(tmp_path / "mine.gdtf"),
+                "--url",
+                url,
+                "--token",
+                "made-up-token",
+            )[1]["id"]
+            == offered.id
+        )
         assert command("exchange", "get", "No Such", "--url", url).returncode == 3
     finally:
         process.send_signal(signal.SIGTERM)
@@ -250,7 +334,9 @@ def test_the_stand_in_exchange_serves_is_asked_and_ends_by_command(tmp_path: Pat
 # ---------------------------------------------------------------- the exchange, closely
 
 
-def test_a_catalogue_that_did_not_change_is_not_sent_again_and_pages_that_are_none_are_said_so() -> None:
+def test_a_catalogue_that_did_not_change_is_not_sent_again_and_pages_that_are_none_are_said_so() -> (
+    None
+):
     server = ExchangeServer().start()
     try:
         client, index = Exchange(server.url), Shelf().index
@@ -277,7 +363,9 @@ def test_addresses_and_tokens_that_cannot_be_are_refused_before_anything_is_sent
             Exchange(url)
     profile = plausible(1)[0]
     with pytest.raises(EntryFault, match="cannot be sent"):
-        Exchange("http://127.0.0.1:9", "two\r\nlines").share(stored_of(profile, write_gdtf(profile)))
+        Exchange("http://127.0.0.1:9", "two\r\nlines").share(
+            stored_of(profile, write_gdtf(profile))
+        )
     keep_token("harbour-7")
     assert kept_token() == "harbour-7"
     token = next(own_folder().parent.glob("exchange-token"))
@@ -331,7 +419,9 @@ def test_modes_are_matched_by_name_else_by_likeness_and_addresses_stay(demo: Sho
     key = "Halyard Optics Lapwing 19"
     source = profiles_of(demo).profiles[key]
     copy = adapt.own_copy(source, "Lapwing 19 tour")
-    renamed = replace(copy, modes=tuple(replace(m, name=f"{m.name} tour") for m in reversed(copy.modes)))
+    renamed = replace(
+        copy, modes=tuple(replace(m, name=f"{m.name} tour") for m in reversed(copy.modes))
+    )
     stored = stored_of(renamed, write_gdtf(renamed))
     for mode in source.modes:
         assert mode_for(source, mode, renamed).name == f"{mode.name} tour"
@@ -342,7 +432,9 @@ def test_modes_are_matched_by_name_else_by_likeness_and_addresses_stay(demo: Sho
     assert not using(after, key) and all(p.key != key for p in after.profiles)
     before = {u.id: u for u in demo.units}
     assert all(u.patch == before[u.id].patch for u in after.units)
-    assert [u for u in after.units if u.profile != stored.key] == [u for u in demo.units if u.profile != key]
+    assert [u for u in after.units if u.profile != stored.key] == [
+        u for u in demo.units if u.profile != key
+    ]
 
 
 def test_some_units_alone_keep_both_profiles_under_names_of_their_own(demo: Show) -> None:
@@ -358,7 +450,9 @@ def test_some_units_alone_keep_both_profiles_under_names_of_their_own(demo: Show
     assert len({p.file for p in after.profiles}) == len(after.profiles)
     assert read_profiles(after).profiles[f"{key} (2)"] != read_profiles(after).profiles[key]
     whole = swap_profile(demo, key, stored)
-    assert {p.key for p in whole.profiles} == {p.key for p in demo.profiles}  # a newer one of the same name takes its place
+    assert {p.key for p in whole.profiles} == {
+        p.key for p in demo.profiles
+    }  # a newer one of the same name takes its place
     with pytest.raises(EntryFault, match="does not read"):
         swap_profile(demo, key, replace(stored, data=b"PK"))
 
@@ -372,16 +466,20 @@ def test_the_index_survives_being_killed_while_it_is_built(tmp_path: Path) -> No
             (folder / f"{number}-{copy}.gdtf").write_bytes(data)
     write_sources([*read_sources(), folder_source(folder)])
     process = subprocess.Popen(
-        [sys.executable, "-m", "isthmus.cli", "profiles", "index", "--progress", "--workers", "2"], stdout=subprocess.PIPE, text=True
+        [sys.executable, "-m", "isthmus.cli", "profiles", "index", "--progress", "--workers", "2"],
+        stdout=subprocess.PIPE,
+        text=True,
     )
     assert process.stdout.readline()  # it is under way
     workers = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()
     process.kill()
     process.wait()
     process.stdout.close()
-    assert workers and until(lambda: not any(Path(f"/proc/{worker}").exists() for worker in workers))  # none is left behind
+    assert workers and until(
+        lambda: not any(Path(f"/proc/{worker}").exists() for worker in workers)
+    )  # none is left behind
     shelf = Shelf()
-    shelf.columns  # noqa: B018 — reads whatever was finished
+    shelf.columns  # noqa: B018
     started = time.monotonic()
     outcome = update_library(shelf.index, read_sources(), workers=2)
     assert not shelf.index.rebuilt and outcome.read <= 240 + 66 and time.monotonic() - started < 60
@@ -389,7 +487,9 @@ def test_the_index_survives_being_killed_while_it_is_built(tmp_path: Path) -> No
     assert len(shelf.columns) > 240
 
 
-def test_files_and_catalogues_made_to_do_harm_neither_stop_the_index_nor_leave_its_folder(tmp_path: Path) -> None:
+def test_files_and_catalogues_made_to_do_harm_neither_stop_the_index_nor_leave_its_folder(
+    tmp_path: Path,
+) -> None:
     far = """<GDTF DataVersion="1.2"><FixtureType Name="Far" Manufacturer="Reed and Oar"><Geometries><Geometry Name="Base"><GeometryReference Name="c" Geometry="Cell">
     <Break DMXBreak="1" DMXOffset="65535/2"/></GeometryReference></Geometry><Geometry Name="Cell"/></Geometries><DMXModes><DMXMode Name="M" Geometry="Base"><DMXChannels>
     <DMXChannel DMXBreak="Overwrite" Offset="4096" Geometry="Cell"><LogicalChannel Attribute="Dimmer"><ChannelFunction Attribute="Dimmer" DMXFrom="0/1"/></LogicalChannel></DMXChannel>
@@ -399,7 +499,9 @@ def test_files_and_catalogues_made_to_do_harm_neither_stop_the_index_nor_leave_i
     write_sources([*read_sources(), folder_source(tmp_path)])
     shelf = Shelf()
     update_library(shelf.index, read_sources())
-    assert shelf.index.counts()[f"folder:{tmp_path}"] == 1  # the file without a sayable name is passed over
+    assert (
+        shelf.index.counts()[f"folder:{tmp_path}"] == 1
+    )  # the file without a sayable name is passed over
     assert shelf.entry(shelf.search(Query("far")).hits[0]).footprint == 65535
 
     server = ExchangeServer().start()
@@ -414,12 +516,18 @@ def test_files_and_catalogues_made_to_do_harm_neither_stop_the_index_nor_leave_i
                 Exchange(server.url).refresh(shelf.index)
         crooked = json.loads(honest)["entries"][0]
         crooked["facts"][6] = "ghost"  # a body there is none of
-        server.catalogue = lambda: json.dumps({"format": 1, "name": "x", "entries": [crooked]}).encode()  # type: ignore[method-assign]
+        server.catalogue = lambda: json.dumps(
+            {"format": 1, "name": "x", "entries": [crooked]}
+        ).encode()  # type: ignore[method-assign]
         with pytest.raises(NetworkFault, match="not an exchange"):
             Exchange(server.url).refresh(shelf.index)
         escaping = entry | {"ident": "../../../tmp/escape"}
-        server.wares.files[escaping["ident"], escaping["revision"]] = server.wares.files[entry["ident"], entry["revision"]]
-        server.catalogue = lambda: json.dumps({"format": 1, "name": "x", "entries": [escaping]}).encode()  # type: ignore[method-assign]
+        server.wares.files[escaping["ident"], escaping["revision"]] = server.wares.files[
+            entry["ident"], entry["revision"]
+        ]
+        server.catalogue = lambda: json.dumps(
+            {"format": 1, "name": "x", "entries": [escaping]}
+        ).encode()  # type: ignore[method-assign]
         client = Exchange(server.url)
         (offer,) = client.refresh(shelf.index).entries
         with pytest.raises(NetworkFault, match=r"another profile|cannot be fetched"):

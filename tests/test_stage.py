@@ -15,7 +15,14 @@ from isthmus.layout.place import structure_named
 from isthmus.output import Live, RigView
 from isthmus.show.records import Show
 from isthmus.stage import Camera
-from isthmus.stage.transforms import look_at, matrices, perspective, quat_about, quat_multiply, turns_about
+from isthmus.stage.transforms import (
+    look_at,
+    matrices,
+    perspective,
+    quat_about,
+    quat_multiply,
+    turns_about,
+)
 
 number = st.floats(-50, 50)
 axis = st.tuples(number, number, number).filter(lambda v: np.linalg.norm(v) > 0.1)
@@ -25,9 +32,9 @@ axis = st.tuples(number, number, number).filter(lambda v: np.linalg.norm(v) > 0.
 def test_turns_agree_with_an_independent_library(a: tuple, s: float, b: tuple, t: float) -> None:
     p, q = quat_about(a, s), quat_about(b, t)
     ours = matrices([quat_multiply(p, q)])[0]
-    theirs = Rotation.from_rotvec(np.radians(s) * np.array(a) / np.linalg.norm(a)) * Rotation.from_rotvec(
-        np.radians(t) * np.array(b) / np.linalg.norm(b)
-    )
+    theirs = Rotation.from_rotvec(
+        np.radians(s) * np.array(a) / np.linalg.norm(a)
+    ) * Rotation.from_rotvec(np.radians(t) * np.array(b) / np.linalg.norm(b))
     assert np.allclose(ours, theirs.as_matrix(), atol=1e-9)
     assert np.linalg.det(ours) == pytest.approx(1)
 
@@ -35,16 +42,25 @@ def test_turns_agree_with_an_independent_library(a: tuple, s: float, b: tuple, t
 @given(st.floats(-400, 400))
 def test_axis_turns_are_those_of_the_quaternion(degrees: float) -> None:
     for i, along in enumerate(((1, 0, 0), (0, 1, 0), (0, 0, 1))):
-        assert np.allclose(turns_about(i, np.array([degrees]))[0, :3, :3], matrices([quat_about(along, degrees)])[0], atol=1e-9)
+        assert np.allclose(
+            turns_about(i, np.array([degrees]))[0, :3, :3],
+            matrices([quat_about(along, degrees)])[0],
+            atol=1e-9,
+        )
 
 
 @given(st.floats(0, 360), st.floats(-5, 89), st.floats(2, 60), st.tuples(*[st.floats(-8, 8)] * 3))
-def test_what_is_projected_is_picked_again(bearing: float, height: float, distance: float, point: tuple) -> None:
+def test_what_is_projected_is_picked_again(
+    bearing: float, height: float, distance: float, point: tuple
+) -> None:
     camera = Camera(bearing=bearing, height=height, distance=distance)
     (x, y), depth = (a[0] for a in camera.project(np.array([point]), 800, 500))
     clip = camera.projection(1.6) @ camera.view() @ np.array([*point, 1.0])
     if depth > 0.5:
-        assert (x, y) == (pytest.approx((clip[0] / clip[3] + 1) * 400, abs=1e-6), pytest.approx((1 - clip[1] / clip[3]) * 250, abs=1e-6))
+        assert (x, y) == (
+            pytest.approx((clip[0] / clip[3] + 1) * 400, abs=1e-6),
+            pytest.approx((1 - clip[1] / clip[3]) * 250, abs=1e-6),
+        )
         assert camera.pick(np.array([[900.0, 900, 900], point]), 0.3, x, y, 800, 500) == 1
     view = look_at(camera.eye, camera.target)
     assert np.allclose(view[:3, :3] @ view[:3, :3].T, np.eye(3), atol=1e-9)
@@ -74,8 +90,13 @@ def test_units_are_spread_along_the_structure_their_hang_position_names() -> Non
     for unit in show.units:
         structure = structure_named(show, unit.hangs_on)
         assert structure and unit.position and unit.structure == structure.id
-        local = matrices([structure.rotation])[0].T @ (np.array(unit.position) - np.array(structure.position))
-        assert np.all(np.abs(local[:2]) <= np.array(structure.size[:2]) / 2 + 0.5) and local[2] <= structure.size[2] + 0.1
+        local = matrices([structure.rotation])[0].T @ (
+            np.array(unit.position) - np.array(structure.position)
+        )
+        assert (
+            np.all(np.abs(local[:2]) <= np.array(structure.size[:2]) / 2 + 0.5)
+            and local[2] <= structure.size[2] + 0.1
+        )
     bow = sorted(u.position[0] for u in show.units if u.hangs_on == "Bow rail" and u.position)
     steps = np.diff(bow)
     assert np.allclose(steps, steps[0]) and bow[0] == pytest.approx(-bow[-1])
@@ -89,14 +110,19 @@ def test_setting_out_moves_nobody_who_has_a_place_and_keeps_clear_of_them(demo: 
         assert before.id in lost or before is after
     for unit in lost:
         at = np.array(next(u.position for u in placed.units if u.id == unit))
-        assert min(np.linalg.norm(at - np.array(u.position)) for u in placed.units if u.id != unit) > 0.3
+        assert (
+            min(np.linalg.norm(at - np.array(u.position)) for u in placed.units if u.id != unit)
+            > 0.3
+        )
 
 
 def test_moves_add_up_and_nobody_leaves_the_world(demo: Show) -> None:
     there = move_units(demo, ["u101", "u102"], (1.5, -2, 0.25))
     back = move_units(there, ["u101", "u102"], (-1.5, 2, -0.25))
     for a, b in zip(demo.units, back.units, strict=True):
-        assert (a.position is None) == (b.position is None) and (a.position is None or b.position == pytest.approx(a.position))
+        assert (a.position is None) == (b.position is None) and (
+            a.position is None or b.position == pytest.approx(a.position)
+        )
     assert move_units(demo, ["u101"], (0.0, 0.0, 0.0)) is demo
     for bad in ((9e9, 0, 0), (float("nan"), 0, 0)):
         with pytest.raises(EntryFault):

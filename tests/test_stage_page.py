@@ -42,7 +42,11 @@ from isthmus.stage.landing import land, surfaces
 from test_plan_page import pick_in_menu, places
 
 PLAIN = Qt.KeyboardModifier.NoModifier
-CTRL, ALT, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
+CTRL, ALT, SHIFT = (
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.AltModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+)
 
 
 def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_window) -> None:
@@ -62,7 +66,11 @@ def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_
     goal = replace_point(grips["move"].point, x=1.0, y=-1.0)
     drag(view, view.handle_px(grips["move"]), pixel(view, goal))
     moved = places(bench, mine) - before
-    assert np.allclose(moved, moved[0]) and moved[0, :2] == pytest.approx((1.0, -1.0), abs=0.12) and moved[0, 2] == 0
+    assert (
+        np.allclose(moved, moved[0])
+        and moved[0, :2] == pytest.approx((1.0, -1.0), abs=0.12)
+        and moved[0, 2] == 0
+    )
     assert bench.history.undo_name == "move Mast bridge"
     grips = {h.name: h for h in view.handles()}
     up = replace_point(grips["height"].point, z=0.8)
@@ -75,14 +83,20 @@ def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_
     grips = {h.name: h for h in view.handles()}
     drag(view, view.handle_px(grips["end"]), pixel(view, replace_point(grips["end"].point, x=-2.0)))
     shorter = structures.structure(bench.show, "bridge").size[0] / 12.6
-    assert 0.8 < shorter < 0.88 and np.diff(places(bench, mine)[:, 0]) == pytest.approx(np.diff(before[:, 0]) * shorter, abs=1e-6)
+    assert 0.8 < shorter < 0.88 and np.diff(places(bench, mine)[:, 0]) == pytest.approx(
+        np.diff(before[:, 0]) * shorter, abs=1e-6
+    )
     shortcut(window, Qt.Key.Key_Z)
     assert places(bench, mine) == pytest.approx(before)
     bench.select(["u421"])
     assert bench.structure == ""  # units in hand put the structure away
     grips = {h.name: h for h in view.handles()}
-    drag(view, view.handle_px(grips["move"]), pixel(view, replace_point(grips["move"].point, x=-1.0)))
-    assert bench.show.unit("u421").position[0] == pytest.approx(as_hung().unit("u421").position[0] - 1, abs=0.1)
+    drag(
+        view, view.handle_px(grips["move"]), pixel(view, replace_point(grips["move"].point, x=-1.0))
+    )
+    assert bench.show.unit("u421").position[0] == pytest.approx(
+        as_hung().unit("u421").position[0] - 1, abs=0.1
+    )
     shortcut(window, Qt.Key.Key_R, PLAIN)
     camera = view.camera
     drag(view, QPointF(300, 200), QPointF(340, 210))
@@ -111,7 +125,9 @@ def test_beams_follow_the_pointer_a_line_a_circle_and_figures(make_window) -> No
     def landed() -> np.ndarray:
         beams, _ = bench.view.pose(bench.live.frame)
         rows = [int(np.flatnonzero(beams.unit == bench.view.rig.order.index(u))[0]) for u in ids]
-        return land(beams.origin[rows], beams.direction[rows], surfaces(bench.show.structures))[0][:, :2]
+        return land(beams.origin[rows], beams.direction[rows], surfaces(bench.show.structures))[0][
+            :, :2
+        ]
 
     click(view, pixel(view, (1.0, -1.5, 0.0)))
     assert np.allclose(landed(), (1.0, -1.5), atol=0.1) and "4 of 4" in window.notice.words
@@ -151,10 +167,18 @@ def test_views_are_kept_walked_sat_in_and_the_way_back_is_shown(make_window) -> 
     answer_text("My seat")
     press(page, "keep view")
     kept = bench.show.views[0]
-    assert kept.name == "My seat" and kept.target == view.camera.target and page.places.currentText() == "My seat"
+    assert (
+        kept.name == "My seat"
+        and kept.target == view.camera.target
+        and page.places.currentText() == "My seat"
+    )
     view.set_camera(Camera(target=(300.0, 300.0, 0.0), distance=5.0))
     assert view.out_of_view()
-    assert until(lambda: view.grab().toImage().pixelColor(view.width() // 2, view.height() // 2 - 40).isValid())
+    assert until(
+        lambda: (
+            view.grab().toImage().pixelColor(view.width() // 2, view.height() // 2 - 40).isValid()
+        )
+    )
     key(view, Qt.Key.Key_Home)
     assert not view.out_of_view()
     page.see_from("My seat")
@@ -167,12 +191,20 @@ def test_views_are_kept_walked_sat_in_and_the_way_back_is_shown(make_window) -> 
     page.places.setCurrentIndex(page.places.findText("My seat"))
     press(page, "more of stage")
     assert bench.show.views == ()
-    far = replace(bench.show, units=tuple(replace(u, position=(180.0, 0.0, 3.0)) if u.id == "u421" else u for u in bench.show.units))
+    far = replace(
+        bench.show,
+        units=tuple(
+            replace(u, position=(180.0, 0.0, 3.0)) if u.id == "u421" else u
+            for u in bench.show.units
+        ),
+    )
     bench.commit("one far off", far)
     assert view.space().strays and view.source()[0].rig.numbers[view.space().strays[0]] == 421
 
 
-def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(make_window, demo: Show, tmp_path: Path) -> None:
+def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(
+    make_window, demo: Show, tmp_path: Path
+) -> None:
     window = make_window(demo, page="Stage")
     bench, page = window.bench, window.pages["Stage"]
     assert until(lambda: page.view.pictures > 0, 30)
@@ -195,7 +227,9 @@ def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(make_window, dem
     assert mine.name == "Rehearsal" and mine.fall == "none" and window.settings.drawings == (mine,)
     answer_file_dialog(str(tmp_path / "own.json"))
     press(box, "drawing to file")
-    assert until(lambda: (tmp_path / "own.json").exists()) and read_settings((tmp_path / "own.json").read_bytes(), "own") == (mine,)
+    assert until(lambda: (tmp_path / "own.json").exists()) and read_settings(
+        (tmp_path / "own.json").read_bytes(), "own"
+    ) == (mine,)
     window.settings.drawings = ()
     answer_file_dialog(str(tmp_path / "own.json"))
     press(box, "drawing from file")
@@ -205,27 +239,47 @@ def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(make_window, dem
     bench.select(["u101", "u102"])
     box._say_beams()
     press(box, "beams off")
-    assert bench.show.unit("u101").beam_off and bench.history.undo_name == "do not draw the beams of 2 units"
+    assert (
+        bench.show.unit("u101").beam_off
+        and bench.history.undo_name == "do not draw the beams of 2 units"
+    )
     box.close()
-    for bad in (b"{}", b"[1]", b"\xff", b'{"kind": "isthmus drawing settings 1", "settings": [{"name": "x", "coarse": 99}]}'):
+    for bad in (
+        b"{}",
+        b"[1]",
+        b"\xff",
+        b'{"kind": "isthmus drawing settings 1", "settings": [{"name": "x", "coarse": 99}]}',
+    ):
         with pytest.raises(FileFault):
             read_settings(bad, "bad")
-    assert read_settings(write_settings(LEVELS), "x") == LEVELS and QUICK.hold == 25 and Drawing(name="a").cap == EVEN.cap
+    assert (
+        read_settings(write_settings(LEVELS), "x") == LEVELS
+        and QUICK.hold == 25
+        and Drawing(name="a").cap == EVEN.cap
+    )
 
 
-def test_paper_and_rig_are_set_side_by_side_and_where_they_differ_is_said(make_window, demo: Show, rig) -> None:
+def test_paper_and_rig_are_set_side_by_side_and_where_they_differ_is_said(
+    make_window, demo: Show, rig
+) -> None:
     window = make_window(demo, rig.address, "Stage")
     bench, page = window.bench, window.pages["Stage"]
     window.output.switch(True)
     bench.levels(lambda live: live.light_up(["u301", "u104", "u203"]))
     assert until(lambda: "301" in lit(rig))
     press(page, "view Side by side")
-    assert page.other.isVisible() and until(lambda: page.other.rig_view is not None and page.other.pictures > 1, 30)
+    assert page.other.isVisible() and until(
+        lambda: page.other.rig_view is not None and page.other.pictures > 1, 30
+    )
     press(page, "view Difference")
     assert until(lambda: len(page.differ) >= 2, 20)
     by = {d.number: d.words for d in page.differ}
     assert by[104] == "dark at the rig" and by[203] == "dark at the rig" and 301 not in by
-    assert "differ" in page.foot.text() and page.view.wrong["u104"] == ("dark at the rig", "fault") and not page.other.isVisible()
+    assert (
+        "differ" in page.foot.text()
+        and page.view.wrong["u104"] == ("dark at the rig", "fault")
+        and not page.other.isVisible()
+    )
     press(page, "view Paper asks")
     assert page.view.wrong == {} and page.view.rig_view is None
 
@@ -241,13 +295,22 @@ def test_a_difference_is_told_in_kind() -> None:
     done.set_intensity(["u211"], 0.3)
     done.light_up(["u405"])
     done.set_intensity(["u301"], 0.0)
-    found = differences((RigView(show, paper.compiled), paper.frame), (RigView(show, done.compiled), done.frame))
+    found = differences(
+        (RigView(show, paper.compiled), paper.frame), (RigView(show, done.compiled), done.frame)
+    )
     by = {d.number: d.words for d in found}
-    assert by[101] == "points 30° aside" and by[211] == "dimmer" and by[405].startswith("lit at the rig") and by[301] == "dark at the rig"
+    assert (
+        by[101] == "points 30° aside"
+        and by[211] == "dimmer"
+        and by[405].startswith("lit at the rig")
+        and by[301] == "dark at the rig"
+    )
     assert "another colour" in by[201] and set(by) == {101, 201, 211, 301, 405}
     same = RigView(show, paper.compiled), paper.frame
     assert (
-        differences(same, same) == [] and in_words([]) == "The rig does what paper asks." and in_words(found).startswith("5 units differ")
+        differences(same, same) == []
+        and in_words([]) == "The rig does what paper asks."
+        and in_words(found).startswith("5 units differ")
     )
 
 
@@ -272,10 +335,15 @@ def test_the_stage_goes_out_as_pictures_and_into_other_windows(make_window, tmp_
         box.count.setText("4")
         answer_file_dialog(str(tmp_path / name))
         press(box, "Save as…")
-        assert until(lambda n=name: (tmp_path / n).exists() and QApplication.activeModalWidget() is None, 60)
+        assert until(
+            lambda n=name: (tmp_path / n).exists() and QApplication.activeModalWidget() is None, 60
+        )
         box = None
         with Image.open(tmp_path / name) as picture:
-            assert picture.size == (160, 100) and getattr(picture, "n_frames", 1) == {"png": 1, "turn": 4, "chase": 2}[kind]
+            assert (
+                picture.size == (160, 100)
+                and getattr(picture, "n_frames", 1) == {"png": 1, "turn": 4, "chase": 2}[kind]
+            )
             if kind == "png":
                 assert np.asarray(picture).max() > 60
     activate(window)
@@ -294,7 +362,9 @@ def test_the_stage_goes_out_as_pictures_and_into_other_windows(make_window, tmp_
 
 
 def test_a_mesh_is_brought_in_as_a_set_piece(make_window, tmp_path: Path) -> None:
-    (tmp_path / "Lighthouse.obj").write_text("v 0 0 0\nv 2 0 0\nv 0 1 0\nv 0 0 4\nf 1 2 3\nf 1 2 4\nf 1 3 4\nf 2 3 4\n")
+    (tmp_path / "Lighthouse.obj").write_text(
+        "v 0 0 0\nv 2 0 0\nv 0 1 0\nv 0 0 4\nf 1 2 3\nf 1 2 4\nf 1 3 4\nf 2 3 4\n"
+    )
     (tmp_path / "broken.glb").write_bytes(b"glTF" + bytes(40))
     window = make_window(as_hung(), page="Stage")
     bench, page = window.bench, window.pages["Stage"]
@@ -302,14 +372,20 @@ def test_a_mesh_is_brought_in_as_a_set_piece(make_window, tmp_path: Path) -> Non
     answer_file_dialog(str(tmp_path / "broken.glb"))
     pick_in_menu("Bring in a mesh")
     press(page, "structures of stage")
-    assert until(lambda: "mesh" in window.notice.words) and len(bench.show.structures) == len(as_hung().structures)
+    assert until(lambda: "mesh" in window.notice.words) and len(bench.show.structures) == len(
+        as_hung().structures
+    )
     count = page.view.pictures
     answer_file_dialog(str(tmp_path / "Lighthouse.obj"))
     pick_in_menu("Bring in a mesh")
     press(page, "structures of stage")
     assert until(lambda: bench.show.structures[-1].kind == "mesh")
     made = bench.show.structures[-1]
-    assert made.name == "Lighthouse" and made.size == pytest.approx((2, 1, 4)) and bench.show.files[0].name == made.mesh
+    assert (
+        made.name == "Lighthouse"
+        and made.size == pytest.approx((2, 1, 4))
+        and bench.show.files[0].name == made.mesh
+    )
     assert bench.structure == made.id and isinstance(child(window, "structure Name"), QWidget)
     assert until(lambda: page.view.pictures > count, 30) and not page.view.failure
     assert child(window, "view from", Choice).currentText() == "Seats"

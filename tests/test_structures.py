@@ -25,7 +25,9 @@ ON = "bridge"
 
 def local(show: Show, unit: str) -> np.ndarray:
     one = structures.structure(show, show.unit(unit).structure)
-    return matrices([one.rotation])[0].T @ (np.array(show.unit(unit).position) - np.array(one.position))
+    return matrices([one.rotation])[0].T @ (
+        np.array(show.unit(unit).position) - np.array(one.position)
+    )
 
 
 def numbers(show: Show) -> list[int]:
@@ -34,17 +36,23 @@ def numbers(show: Show) -> list[int]:
 
 @given(st.tuples(*[st.floats(-20, 20)] * 3), st.floats(-180, 180), st.floats(-40, 40))
 @settings(max_examples=30)
-def test_what_hangs_on_a_structure_keeps_its_place_on_it_however_it_is_moved(place: tuple, degrees: float, tip: float) -> None:
+def test_what_hangs_on_a_structure_keeps_its_place_on_it_however_it_is_moved(
+    place: tuple, degrees: float, tip: float
+) -> None:
     show = as_hung()
     mine = [u.id for u in structures.hanging(show, ON)]
     before = {u: local(show, u) for u in mine}
     facing = {u: matrices([show.unit(u).rotation])[0] for u in mine}
-    moved = structures.change(show, ON, lambda s: replace(s, position=place, rotation=quat_about((1.0, 0.0, 0.0), tip)))
+    moved = structures.change(
+        show, ON, lambda s: replace(s, position=place, rotation=quat_about((1.0, 0.0, 0.0), tip))
+    )
     moved = turned(moved, ON, degrees)
     swing = matrices([structures.structure(moved, ON).rotation])[0]
     for unit in mine:
         assert local(moved, unit) == pytest.approx(before[unit], abs=1e-6)
-        assert np.allclose(matrices([moved.unit(unit).rotation])[0], swing @ facing[unit], atol=1e-6)
+        assert np.allclose(
+            matrices([moved.unit(unit).rotation])[0], swing @ facing[unit], atol=1e-6
+        )
     assert moved.unit("u201") is show.unit("u201")  # who hangs elsewhere is the same record
 
 
@@ -58,12 +66,14 @@ def test_a_length_changes_in_three_ways(length: float) -> None:
     spaced = structures.resize(show, ON, length, "spacing")
     assert np.allclose(at(spaced.show), before)
     past = [n for n, x in zip(numbers(show), before, strict=True) if abs(x) > length / 2]
-    assert list(spaced.past) == past and (str(past[0]) in spaced.words if past else not spaced.words)
+    assert list(spaced.past) == past and (
+        str(past[0]) in spaced.words if past else not spaced.words
+    )
     ends = structures.resize(show, ON, length, "ends")
     half = old.size[0] / 2
-    assert at(ends.show)[0] + length / 2 == pytest.approx(before[0] + half) and length / 2 - at(ends.show)[-1] == pytest.approx(
-        half - before[-1]
-    )
+    assert at(ends.show)[0] + length / 2 == pytest.approx(before[0] + half) and length / 2 - at(
+        ends.show
+    )[-1] == pytest.approx(half - before[-1])
     steps = np.diff(at(ends.show)) / np.diff(before)
     assert np.allclose(steps, steps[0])  # spread as they were
     refit = structures.resize(show, ON, length, "refit")
@@ -77,7 +87,9 @@ def test_one_end_is_pulled_and_the_other_stays() -> None:
     show = as_hung()
     made = lengthened(show, ON, 14.6, "spacing", "end")
     one = structures.structure(made.show, ON)
-    assert one.position[0] - one.size[0] / 2 == pytest.approx(-6.3) and one.position[0] + one.size[0] / 2 == pytest.approx(8.3)
+    assert one.position[0] - one.size[0] / 2 == pytest.approx(-6.3) and one.position[0] + one.size[
+        0
+    ] / 2 == pytest.approx(8.3)
     for unit in structures.hanging(show, ON):
         assert made.show.unit(unit.id).position == pytest.approx(unit.position)  # nobody moves
     shorter = lengthened(show, ON, 9.0, "spacing", "end")
@@ -86,7 +98,10 @@ def test_one_end_is_pulled_and_the_other_stays() -> None:
     refit = lengthened(show, ON, 9.0, "refit", "start")
     right = structures.structure(refit.show, ON)
     assert right.position[0] + right.size[0] / 2 == pytest.approx(6.3) and not refit.past
-    assert all(u.position[0] >= right.position[0] - right.size[0] / 2 for u in structures.hanging(refit.show, ON))
+    assert all(
+        u.position[0] >= right.position[0] - right.size[0] / 2
+        for u in structures.hanging(refit.show, ON)
+    )
 
 
 def test_handles_pull_structures_and_units() -> None:
@@ -96,15 +111,27 @@ def test_handles_pull_structures_and_units() -> None:
     assert set(by) == {"move", "turn", "height", "start", "end"}
     start = by["move"].point
     moved = pull(show, ON, "move", start, (start[0] + 1.02, start[1] - 0.51, start[2])).show
-    assert structures.structure(moved, ON).position == pytest.approx((1.0, 1.0, 6.3))  # in steps of 5 cm
+    assert structures.structure(moved, ON).position == pytest.approx(
+        (1.0, 1.0, 6.3)
+    )  # in steps of 5 cm
     free = pull(show, ON, "move", start, (start[0] + 1.02, start[1], start[2]), free=True).show
     assert structures.structure(free, ON).position[0] == pytest.approx(1.02)
-    lifted = pull(show, ON, "height", by["height"].point, (*by["height"].point[:2], by["height"].point[2] + 0.5)).show
+    lifted = pull(
+        show,
+        ON,
+        "height",
+        by["height"].point,
+        (*by["height"].point[:2], by["height"].point[2] + 0.5),
+    ).show
     assert structures.structure(lifted, ON).position[2] == pytest.approx(6.8)
     middle, grip = np.array(one.position), np.array(by["turn"].point)
     around = matrices([quat_about((0.0, 0.0, 1.0), 31.0)])[0] @ (grip - middle) + middle
     spun = pull(show, ON, "turn", by["turn"].point, tuple(around)).show
-    assert np.allclose(matrices([structures.structure(spun, ON).rotation]), matrices([quat_about((0.0, 0.0, 1.0), 30.0)]), atol=1e-9)
+    assert np.allclose(
+        matrices([structures.structure(spun, ON).rotation]),
+        matrices([quat_about((0.0, 0.0, 1.0), 30.0)]),
+        atol=1e-9,
+    )
     end = pull(show, ON, "end", by["end"].point, (by["end"].point[0] - 3.0, 9.0, 1.0)).show
     assert structures.structure(end, ON).size[0] == pytest.approx(9.6)  # only along itself
     mast = {h.name: h for h in handles_of(structures.structure(show, "mast-p"))}["end"]
@@ -113,23 +140,40 @@ def test_handles_pull_structures_and_units() -> None:
     ids = ["u101", "u102"]
     grips = {h.name: h.point for h in unit_handles([show.unit(u) for u in ids])}
     both = pull_units(show, ids, "move", grips["move"], tuple(np.array(grips["move"]) + [1, 2, 5]))
-    assert both.unit("u101").position == pytest.approx(tuple(np.array(show.unit("u101").position) + [1, 2, 0]))
-    high = pull_units(show, ids, "height", grips["height"], tuple(np.array(grips["height"]) + [0, 0, 1]))
+    assert both.unit("u101").position == pytest.approx(
+        tuple(np.array(show.unit("u101").position) + [1, 2, 0])
+    )
+    high = pull_units(
+        show, ids, "height", grips["height"], tuple(np.array(grips["height"]) + [0, 0, 1])
+    )
     assert high.unit("u102").position[2] == pytest.approx(show.unit("u102").position[2] + 1)
     centre = np.array(grips["move"])
-    swing = matrices([quat_about((0.0, 0.0, 1.0), 45.0)])[0] @ (np.array(grips["turn"]) - centre) + centre
+    swing = (
+        matrices([quat_about((0.0, 0.0, 1.0), 45.0)])[0] @ (np.array(grips["turn"]) - centre)
+        + centre
+    )
     spun = pull_units(show, ids, "turn", grips["turn"], tuple(swing))
-    assert np.allclose(matrices([spun.unit("u101").rotation]), matrices([quat_about((0.0, 0.0, 1.0), 45.0)]), atol=1e-9)
+    assert np.allclose(
+        matrices([spun.unit("u101").rotation]),
+        matrices([quat_about((0.0, 0.0, 1.0), 45.0)]),
+        atol=1e-9,
+    )
     assert spun.unit("u101").position == show.unit("u101").position
 
 
 def test_units_hang_evenly_at_a_spacing_at_marks_and_at_a_spot(demo: Show) -> None:
     ids = ["u421", "u422", "u423"]
-    show, made = structures.add(demo, "truss", (0.0, -2.0, 5.0), (6.0, 0.3, 0.4), chords=3, marks=(1.0, 2.5, 5.5))
+    show, made = structures.add(
+        demo, "truss", (0.0, -2.0, 5.0), (6.0, 0.3, 0.4), chords=3, marks=(1.0, 2.5, 5.5)
+    )
     even = structures.hang(show, ids, made)
     assert [u.id for u in structures.hanging(even, made)] == ids
-    assert [round(along_of(structures.structure(even, made), even.unit(u).position), 6) for u in ids] == [0.4, 3.0, 5.6]
-    assert {even.unit(u).position[2] for u in ids} == {4.8} and even.unit("u421").hangs_on == "Foredeck"  # paper's word stays
+    assert [
+        round(along_of(structures.structure(even, made), even.unit(u).position), 6) for u in ids
+    ] == [0.4, 3.0, 5.6]
+    assert {even.unit(u).position[2] for u in ids} == {4.8} and even.unit(
+        "u421"
+    ).hangs_on == "Foredeck"  # paper's word stays
     spaced = structures.hang(show, ids, made, "spacing", "above", 0.75, 0.1)
     assert [round(spaced.unit(u).position[0], 6) for u in ids] == [-0.75, 0.0, 0.75]
     assert all(spaced.unit(u).position[2] == pytest.approx(5.3) for u in ids)
@@ -137,13 +181,21 @@ def test_units_hang_evenly_at_a_spacing_at_marks_and_at_a_spot(demo: Show) -> No
     assert [round(marked.unit(u).position[0], 6) for u in ids] == [-2.0, -0.5, 2.5]
     assert all(marked.unit(u).position[1] == pytest.approx(-2.15) for u in ids)
     slid = structures.slide(spaced, "u421", 1.25)
-    assert slid.unit("u421").position == pytest.approx((-1.75, -2.0, 5.3))  # on the side and at the distance it hung
+    assert slid.unit("u421").position == pytest.approx(
+        (-1.75, -2.0, 5.3)
+    )  # on the side and at the distance it hung
     ring, circle = structures.add(demo, "circle", (0.0, 0.0, 5.0), (4.0, 0.3, 0.3))
     hung = structures.hang(ring, ["u421"], circle)
-    quarter = structures.slide(hung, "u421", along_of(structures.structure(hung, circle), hung.unit("u421").position) + np.pi)
+    quarter = structures.slide(
+        hung,
+        "u421",
+        along_of(structures.structure(hung, circle), hung.unit("u421").position) + np.pi,
+    )
     a, b = (np.array(s.unit("u421").position) for s in (hung, quarter))
     assert a[:2] @ b[:2] == pytest.approx(0, abs=0.02) and a[2] == pytest.approx(b[2])
-    turned_by = matrices([quarter.unit("u421").rotation])[0] @ matrices([hung.unit("u421").rotation])[0].T
+    turned_by = (
+        matrices([quarter.unit("u421").rotation])[0] @ matrices([hung.unit("u421").rotation])[0].T
+    )
     assert abs(turned_by[1, 0]) == pytest.approx(1, abs=0.05)
     for wrong in (
         lambda: structures.hang(show, ids, made, "spacing", spacing=4.0),
@@ -161,11 +213,15 @@ def test_units_hang_evenly_at_a_spacing_at_marks_and_at_a_spot(demo: Show) -> No
         with pytest.raises(EntryFault):
             wrong()
     gone = structures.remove(even, made)
-    assert all(gone.unit(u).structure == "" and gone.unit(u).position == even.unit(u).position for u in ids)
+    assert all(
+        gone.unit(u).structure == "" and gone.unit(u).position == even.unit(u).position for u in ids
+    )
     locked = structures.change(show, made, lambda s: replace(s, pinned=True))
     with pytest.raises(EntryFault):
         structures.change(locked, made, lambda s: replace(s, position=(1, 1, 1)))
-    pinned = replace(even, units=tuple(replace(u, pinned=True) if u.id == "u421" else u for u in even.units))
+    pinned = replace(
+        even, units=tuple(replace(u, pinned=True) if u.id == "u421" else u for u in even.units)
+    )
     assert structures.hang(pinned, ids, "bridge").unit("u421") is pinned.unit("u421")
 
 
@@ -178,12 +234,16 @@ def test_every_kind_has_a_run_faces_outlines_and_a_box_around_it(kind: str) -> N
     for share in (0.0, 0.3, 0.99):
         along = share * run.length
         on_run, way = run.place(along)
-        assert np.linalg.norm(way) == pytest.approx(1) and run.nearest(on_run) == pytest.approx(along, abs=1e-6)
+        assert np.linalg.norm(way) == pytest.approx(1) and run.nearest(on_run) == pytest.approx(
+            along, abs=1e-6
+        )
         for side in SIDES:
             position, rotation = spot(one, along, side, 0.05)
             assert all(map(math.isfinite, (*position, *rotation)))
     box = corners(one)
-    assert (world_run(one) >= box.min(axis=0) - 1e-6).all() and (world_run(one) <= box.max(axis=0) + 1e-6).all()
+    assert (world_run(one) >= box.min(axis=0) - 1e-6).all() and (
+        world_run(one) <= box.max(axis=0) + 1e-6
+    ).all()
     for view in ("plan", "front", "side"):
         paths = outline(one, view)
         assert paths and all(len(p.points) >= 2 and np.isfinite(p.points).all() for p in paths)
@@ -200,12 +260,19 @@ def test_a_circle_closes_a_corner_turns_and_names_count_on() -> None:
     show = replace(show, units=as_hung().units[:4])
     hung = structures.hang(show, [u.id for u in show.units], made)
     around = np.array([u.position for u in hung.units])[:, :2]
-    assert np.allclose(np.hypot(*around.T), 2.0, atol=1e-3) and np.allclose(around.sum(axis=0), 0, atol=1e-2)  # no doubled end
+    assert np.allclose(np.hypot(*around.T), 2.0, atol=1e-3) and np.allclose(
+        around.sum(axis=0), 0, atol=1e-2
+    )  # no doubled end
     corner = run_of(Structure(id="c", kind="corner", size=(1.0, 0.3, 0.3)))
     assert corner.length == pytest.approx(2) and corner.place(1.5)[0] == pytest.approx((0, 0.5, 0))
     show, _ = structures.add(show, "circle")
     assert [s.name for s in show.structures] == ["Circle 1", "Circle 2"]
-    assert hull_of(np.array([(0, 0), (2, 0), (1, 1), (2, 2), (0, 2), (1, 0)])) == [(0, 0), (2, 0), (2, 2), (0, 2)]
+    assert hull_of(np.array([(0, 0), (2, 0), (1, 1), (2, 2), (0, 2), (1, 0)])) == [
+        (0, 0),
+        (2, 0),
+        (2, 2),
+        (0, 2),
+    ]
 
 
 def test_a_far_stray_is_named_and_left_out_of_the_space() -> None:
@@ -215,5 +282,7 @@ def test_a_far_stray_is_named_and_left_out_of_the_space() -> None:
     assert not near.strays and near.low[0] <= -8.7 and near.high[2] >= 8.2
     far = space_of(np.vstack([points, [[200.0, 0, 0]]]), show.structures)
     assert far.strays == (len(points),) and far.low == near.low and far.high == near.high
-    assert space_of(np.array([[0.0, 0, 0], [5.0, 0, 0]]), ()).strays == ()  # two lone ones are no strays
+    assert (
+        space_of(np.array([[0.0, 0, 0], [5.0, 0, 0]]), ()).strays == ()
+    )  # two lone ones are no strays
     assert space_of(np.zeros((0, 3)), ()).size > 1

@@ -38,7 +38,9 @@ CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModi
 
 
 @pytest.mark.timeout(170)
-def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, demo, tmp_path: Path) -> None:
+def test_the_walk_from_paper_to_an_answering_rig(
+    make_window, rig: RigClient, demo, tmp_path: Path
+) -> None:
     window = make_window(demo, rig.address)
     bench = window.bench
 
@@ -57,7 +59,10 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     listed = dialog("hang list")
     lines = child(listed, "hang list lines", QTableView).model()
     told = [lines.index(y, 7).data() for y in range(lines.rowCount())]
-    assert "Unit 603 stands in line 5 already. Give one of them another number." in told and sum(not t for t in told) == 4
+    assert (
+        "Unit 603 stands in line 5 already. Give one of them another number." in told
+        and sum(not t for t in told) == 4
+    )
     press(listed, "Take")
     assert until(lambda: not QApplication.activeModalWidget()) and len(bench.show.units) == 70
     # … and add units by count, number, mode and start address, with a preview
@@ -70,19 +75,28 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     retype(child(wish, "address"), "4.002")  # in the middle of what is there
     retype(child(wish, "name pattern"), "Quay can #")
     choose(child(wish, "hangs on"), "Bow rail")
-    outcome = next(w for w in wish.findChildren(type(wish.trouble)) if "would both claim" in w.text())
-    assert "651" in outcome.text() and len(window.bench.show.units) == 70  # a preview changes nothing
+    outcome = next(
+        w for w in wish.findChildren(type(wish.trouble)) if "would both claim" in w.text()
+    )
+    assert (
+        "651" in outcome.text() and len(window.bench.show.units) == 70
+    )  # a preview changes nothing
     retype(child(wish, "address"), "4.200")
     assert "would both claim" not in outcome.text() and "4.200 to 4.208" in outcome.text()
     key(wish, Qt.Key.Key_Return)
-    assert until(lambda: not QApplication.activeModalWidget()) and [u.number for u in bench.selected()] == [651, 652, 653]
+    assert until(lambda: not QApplication.activeModalWidget()) and [
+        u.number for u in bench.selected()
+    ] == [651, 652, 653]
     # … and correct in the table: an address into a clash, which is a snag at once; undone
     patch = child(window, "patch table", QTableView)
     assert isinstance(patch, QTableView)
     row = window.pages["Patch"].units.model.row_of("u102")
     type_in_cell(patch, row, 4, "1.005")
     key(dialog("ways out"), Qt.Key.Key_4)  # allowed
-    assert any(s.rule == "overlap" for s in find_snags(bench.show)) and window.spine.bench.snags[0].rule == "overlap"
+    assert (
+        any(s.rule == "overlap" for s in find_snags(bench.show))
+        and window.spine.bench.snags[0].rule == "overlap"
+    )
     shortcut(window, Qt.Key.Key_Z)
     assert not clashes(all_spans(bench.show))
     type_in_cell(patch, row, 1, "Mast high two")
@@ -90,7 +104,9 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     unit = bench.show.unit("u102")
     assert unit and (unit.name, unit.hangs_on) == ("Mast high two", "Mast bridge")
     type_in_cell(patch, row, 4, "9.999")
-    assert "A universe has addresses 1 to 512" in window.notice.words and unit is bench.show.unit("u102")
+    assert "A universe has addresses 1 to 512" in window.notice.words and unit is bench.show.unit(
+        "u102"
+    )
     shortcut(window, Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier)
 
     # 3 Routes: drag universe 4 to the free port of the stand-in node
@@ -111,7 +127,11 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     assert all(u.position for u in bench.show.units)
     bow = [u for u in bench.show.units if 201 <= u.number <= 204]
     xs, ys = [u.position[0] for u in bow], [u.position[1] for u in bow]
-    drag(canvas, canvas.to_px(min(xs) - 0.25, max(ys) + 0.2), canvas.to_px(max(xs) + 0.25, min(ys) - 0.2))
+    drag(
+        canvas,
+        canvas.to_px(min(xs) - 0.25, max(ys) + 0.2),
+        canvas.to_px(max(xs) + 0.25, min(ys) - 0.2),
+    )
     assert {u.number for u in bench.selected()} >= {201, 202, 203, 204}
     where = bench.show.unit("u201").position
     click(canvas, canvas.to_px(where[0], where[1]))
@@ -134,9 +154,15 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     assert window.output.on
     click(window.spine, window.spine.places()["Stage"].center())
     view = window.pages["Stage"].view
-    spot, _ = view.camera.project(bench.view.rig.positions[[list(bench.view.rig.order).index("u301")]], view.width(), view.height())
+    spot, _ = view.camera.project(
+        bench.view.rig.positions[[list(bench.view.rig.order).index("u301")]],
+        view.width(),
+        view.height(),
+    )
     click(view, QPointF(*spot[0]))
-    assert [u.number for u in bench.selected()] == [301] and window.pages["Patch"].units.table.ordinals == {"u301": 1}
+    assert [u.number for u in bench.selected()] == [301] and window.pages[
+        "Patch"
+    ].units.table.ordinals == {"u301": 1}
     press(window, "Light up")
     assert until(lambda: set(lit(rig)) == {"301"})
     click(window.hand.colour, QPointF(2, 2))  # red
@@ -150,13 +176,19 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     bench.select(["u101"])
     pad = window.hand.pan_tilt
     click(pad, QPointF(pad.width() * 0.75, pad.height() * 0.5))
-    assert until(lambda: 120 < next(u["pan"] for u in rig.ask("state")["units"] if u["label"] == "101") < 145)
+    assert until(
+        lambda: 120 < next(u["pan"] for u in rig.ask("state")["units"] if u["label"] == "101") < 145
+    )
     before = window.bench.live.frame.copy()
 
     # 6 Roll call: the two faults of the rig are found by looking at what it does
     click(window.spine, window.spine.places()["Roll call"].center())
     press(window, "begin call")
-    assert bench.call and bench.show.unit(bench.call.unit).number == 101 and bench.selection == [bench.call.unit]
+    assert (
+        bench.call
+        and bench.show.unit(bench.call.unit).number == 101
+        and bench.selection == [bench.call.unit]
+    )
     left_out = {r.unit.number for r in window.pages["Roll call"].call.model.rows if r.why}
     assert left_out == {502}  # only the one without an address
     seen: dict[str, str] = {}
@@ -164,11 +196,19 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     for _ in range(len(bench.call.order)):
         called = bench.show.unit(bench.call.unit)
         label = str(called.number)
-        until(lambda gone=real - {label}: not gone & set(lit(rig)))  # whoever was called before is dark again
-        until(lambda want=label: want in lit(rig), 12 if called.number not in (104, 203, 501) and called.number < 600 else 0.5)
+        until(
+            lambda gone=real - {label}: not gone & set(lit(rig))
+        )  # whoever was called before is dark again
+        until(
+            lambda want=label: want in lit(rig),
+            12 if called.number not in (104, 203, 501) and called.number < 600 else 0.5,
+        )
         real = set(lit(rig))
         verdict = "answers" if real == {label} else "silent" if not real else "wrong"
-        if called.number in (501, *range(600, 700)):  # haze gives no light; the extras do not hang yet
+        if called.number in (
+            501,
+            *range(600, 700),
+        ):  # haze gives no light; the extras do not hang yet
             key(window.pages["Roll call"].call.table, Qt.Key.Key_N)
             continue
         if verdict != "answers":
@@ -194,7 +234,8 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     press(window, "view Rig does")
     assert until(lambda: "lit: 301" in window.pages["Stage"].foot.text())
     assert view.rig_view is not None and {
-        view.rig_view.rig.numbers[view.rig_view.rig.order.index(u)] for u in view.rig_view.glow(view.rig_frame)
+        view.rig_view.rig.numbers[view.rig_view.rig.order.index(u)]
+        for u in view.rig_view.glow(view.rig_frame)
     } == {301}
 
     # 7 save, undo and redo across all of it, open again and compare
@@ -216,4 +257,7 @@ def test_the_walk_from_paper_to_an_answering_rig(make_window, rig: RigClient, de
     answer_file_dialog(str(file))
     answer_question("Open read-only")  # the first window has it open
     shortcut(again, Qt.Key.Key_O)
-    assert until(lambda: again.bench.show == saved) and again.bench.crossing.done["answered"] == bench.crossing.done["answered"]
+    assert (
+        until(lambda: again.bench.show == saved)
+        and again.bench.crossing.done["answered"] == bench.crossing.done["answered"]
+    )

@@ -35,7 +35,9 @@ from isthmus.watch.shared import MAX_SOURCES, SharedTable
 from isthmus.wire import artnet, pcapng, sacn
 
 CID = bytes(range(16))
-multicast = pytest.mark.skipif(not OWN_NETWORK, reason="needs a network namespace of its own (root)")
+multicast = pytest.mark.skipif(
+    not OWN_NETWORK, reason="needs a network namespace of its own (root)"
+)
 
 
 @pytest.fixture(autouse=True)
@@ -59,7 +61,8 @@ class Ear:
         self.hearing.flush(self.now)
         rows = self.hearing.table.rows
         return [
-            {name: rows[at][name] for name in rows.dtype.names or ()} | {"level": int(self.hearing.table.levels[at, 0])}
+            {name: rows[at][name] for name in rows.dtype.names or ()}
+            | {"level": int(self.hearing.table.levels[at, 0])}
             for at in np.flatnonzero(rows["kind"])
         ]
 
@@ -71,14 +74,27 @@ def test_every_source_is_kept_apart_with_its_name_priority_rate_and_what_it_lost
         if turn % 10:  # every tenth is lost
             ear.say(artnet.encode_dmx(turn % 255 + 1, 3, bytes([turn % 7]) * 512))
         ear.say(artnet.encode_dmx(0, 3, bytes(2)), ip=0x7F000009)  # does not count its packets
-        ear.say(sacn.encode_data(sacn.Data(CID, "Quay desk", 3, turn & 255, bytes([9]) * 512, 120, 7)))
+        ear.say(
+            sacn.encode_data(sacn.Data(CID, "Quay desk", 3, turn & 255, bytes([9]) * 512, 120, 7))
+        )
     by = {(int(r["kind"]), int(r["ip"])): r for r in ear.rows()}
     assert len(by) == 3
     first, silent, quay = by[1, 0x7F000001], by[1, 0x7F000009], by[2, 0x7F000001]
     assert (first["lost"], silent["lost"], quay["lost"]) == (11, 0, 0) and first["level"] == 119 % 7
-    assert (quay["name"], quay["priority"], quay["sync"], bytes.fromhex(quay["cid"].decode())) == (b"Quay desk", 120, 7, CID)
-    assert quay["rate"] == pytest.approx(40, rel=0.1) and first["rate"] == pytest.approx(36, rel=0.1)
-    ear.say(sacn.encode_data(sacn.Data(CID, "Quay desk", 3, 200, bytes(512), 130, options=sacn.TERMINATED)))
+    assert (quay["name"], quay["priority"], quay["sync"], bytes.fromhex(quay["cid"].decode())) == (
+        b"Quay desk",
+        120,
+        7,
+        CID,
+    )
+    assert quay["rate"] == pytest.approx(40, rel=0.1) and first["rate"] == pytest.approx(
+        36, rel=0.1
+    )
+    ear.say(
+        sacn.encode_data(
+            sacn.Data(CID, "Quay desk", 3, 200, bytes(512), 130, options=sacn.TERMINATED)
+        )
+    )
     assert next(r for r in ear.rows() if r["kind"] == 2)["ended"] == 1
 
 
@@ -94,11 +110,19 @@ def test_broken_and_hostile_packets_are_counted_and_dropped_and_the_table_never_
         packet = bytearray(dice.choice(good))
         for _ in range(dice.randrange(4)):
             packet[dice.randrange(len(packet))] = dice.randrange(256)
-        ear.say(bytes(packet[: dice.choice((len(packet), dice.randrange(len(packet) + 1)))]), dice.randrange(1 << 32))
+        ear.say(
+            bytes(packet[: dice.choice((len(packet), dice.randrange(len(packet) + 1)))]),
+            dice.randrange(1 << 32),
+        )
         ear.now += 1e-4
     ear.hearing.flush(ear.now)
     counts = ear.hearing.table.words
-    assert counts[1] == 20_000 and counts[2] > 1000 and len(ear.hearing.sources) <= MAX_SOURCES and counts[5] > 0  # some found no room
+    assert (
+        counts[1] == 20_000
+        and counts[2] > 1000
+        and len(ear.hearing.sources) <= MAX_SOURCES
+        and counts[5] > 0
+    )  # some found no room
     ear.now += 60
     ear.say(good[0], 77)  # the longest silent one makes way
     assert (77, 3) in ear.hearing.sources
@@ -107,20 +131,30 @@ def test_broken_and_hostile_packets_are_counted_and_dropped_and_the_table_never_
 def test_a_capture_plays_back_in_its_own_time_and_what_is_none_is_told(tmp_path: Path) -> None:
     file = tmp_path / "evening.pcapng"
     sent = [
-        pcapng.Captured(1000 + t, ("127.0.0.1", 6454), ("127.0.0.5", 6454), artnet.encode_dmx(1, n, bytes(2)))
+        pcapng.Captured(
+            1000 + t, ("127.0.0.1", 6454), ("127.0.0.5", 6454), artnet.encode_dmx(1, n, bytes(2))
+        )
         for n, t in enumerate((0, 0.5, 0.6, 90))
     ]
-    sent.insert(1, pcapng.Captured(1000.1, ("127.0.0.1", 6454), ("127.0.0.5", 6454), artnet.encode_poll()))  # no levels: passed over
+    sent.insert(
+        1, pcapng.Captured(1000.1, ("127.0.0.1", 6454), ("127.0.0.5", 6454), artnet.encode_poll())
+    )  # no levels: passed over
     file.write_bytes(pcapng.encode_head() + b"".join(map(pcapng.encode_packet, sent)))
     clock = [0.0]
     playing = Playing(read_capture(file), "127.0.0.9", lambda: clock[0])
     heard = []
     for at in (0.0, 0.49, 0.55, 0.65, 5.0, 5.65):  # a pause of minutes is cut to five seconds
         clock[0] = at
-        heard.append([artnet.decode(p).port_address for p, to in playing.due() if to == ("127.0.0.9", 6454)])
+        heard.append(
+            [artnet.decode(p).port_address for p, to in playing.due() if to == ("127.0.0.9", 6454)]
+        )
     assert heard == [[0], [], [1], [2], [], [3]] and playing.done
     bare = pcapng.encode_head()
-    for data, says in ((b"", "no pcapng"), (bare, "no levels"), (file.read_bytes()[:-3], "cut short")):
+    for data, says in (
+        (b"", "no pcapng"),
+        (bare, "no levels"),
+        (file.read_bytes()[:-3], "cut short"),
+    ):
         file.write_bytes(data)
         with pytest.raises(FileFault, match=says):
             read_capture(file)
@@ -129,7 +163,9 @@ def test_a_capture_plays_back_in_its_own_time_and_what_is_none_is_told(tmp_path:
 
 
 @pytest.mark.network
-def test_engine_to_watch_over_real_sockets_loses_nothing_captures_and_both_survive_being_killed(tmp_path: Path) -> None:
+def test_engine_to_watch_over_real_sockets_loses_nothing_captures_and_both_survive_being_killed(
+    tmp_path: Path,
+) -> None:
     outlets, engine, watch = Outlets.open(), Engine(), Watch()
     try:
         engine.use(outlets)
@@ -144,16 +180,28 @@ def test_engine_to_watch_over_real_sockets_loses_nothing_captures_and_both_survi
         watch.capture(str(tmp_path / "c.pcapng"))
         assert until(lambda: engine.beat() or watch.counts().captured > 2000)
         watch.capture("")
-        assert until(lambda: engine.beat() or [m for m in watch.messages() if getattr(m, "count", 0)])
+        assert until(
+            lambda: engine.beat() or [m for m in watch.messages() if getattr(m, "count", 0)]
+        )
         sources = watch.sources()
-        assert sum(s.lost for s in sources) == 0 and all((watch.levels(s) == s.number).all() for s in sources)
+        assert sum(s.lost for s in sources) == 0 and all(
+            (watch.levels(s) == s.number).all() for s in sources
+        )
         played = read_capture(tmp_path / "c.pcapng")
-        assert {artnet.decode(p.payload).port_address for p in played} == set(range(130)) and played[0].target == ("127.0.0.1", 6454)
+        assert {artnet.decode(p.payload).port_address for p in played} == set(
+            range(130)
+        ) and played[0].target == ("127.0.0.1", 6454)
         for pid, check in ((engine.stats().pid, engine.check), (watch.pid, watch.check)):
             os.kill(pid, signal.SIGKILL)
             assert until(check, 8)
         before = watch.counts().packets
-        assert until(lambda: engine.beat() or (watch.counts().alive and watch.counts().packets not in (before, 0)), 8)
+        assert until(
+            lambda: (
+                engine.beat()
+                or (watch.counts().alive and watch.counts().packets not in (before, 0))
+            ),
+            8,
+        )
         watch.capture(str(tmp_path / "gone" / "c.pcapng"))
         assert until(lambda: [m for m in watch.messages() if getattr(m, "error", "")])
     finally:
@@ -178,7 +226,11 @@ def test_nodes_are_found_told_apart_set_and_read_back(rig: RigClient, desk: Desk
     desk.look(True)
     assert until(lambda: len(desk.view.nodes) == 2) and until(lambda: desk.view.looked)
     a, b = desk.view.nodes
-    assert (a.name, [p.number for p in b.ports], b.ports[4].direction) == ("Ferry A", [16, 17, 18, 19, 40], "in")
+    assert (a.name, [p.number for p in b.ports], b.ports[4].direction) == (
+        "Ferry A",
+        [16, 17, 18, 19, 40],
+        "in",
+    )
     assert desk.view.asking == {
         0: ("127.0.0.2",),
         1: ("127.0.0.2",),
@@ -187,21 +239,29 @@ def test_nodes_are_found_told_apart_set_and_read_back(rig: RigClient, desk: Desk
         18: ("127.0.0.3",),
         19: ("127.0.0.3",),
     }
-    assert until(lambda: desk.view.nodes[0].mask == "255.0.0.0")  # asked apart: the poll does not tell it
+    assert until(
+        lambda: desk.view.nodes[0].mask == "255.0.0.0"
+    )  # asked apart: the poll does not tell it
     wish = Wish("Skiff", "", (PortWish(1, number=5, merge="ltp"),), "127.0.0.8", "255.0.0.0")
     for packet in packets(a, wish):
         desk.send(packet, a.ip)
     desk.poll_soon()
     assert until(lambda: not left_undone(desk.view.nodes, a, wish))
-    assert any(d.kind == "missing" for d in compare(show, desk.view.nodes)) or until(lambda: any(n.silent for n in desk.view.nodes), 12)
+    assert any(d.kind == "missing" for d in compare(show, desk.view.nodes)) or until(
+        lambda: any(n.silent for n in desk.view.nodes), 12
+    )
     rig.do("node", name="Ferry B", twin=True)
     assert until(lambda: any(len(n.macs) > 1 for n in desk.view.nodes))
-    rig.do("node", name="Ferry B", twin=False, restart=1.0)  # a node that flaps is not lost for a moment's silence
+    rig.do(
+        "node", name="Ferry B", twin=False, restart=1.0
+    )  # a node that flaps is not lost for a moment's silence
     time.sleep(1.5)
     assert not next(n for n in desk.view.nodes if n.ip == "127.0.0.3").silent
 
 
-def test_snags_of_the_network_speak_while_their_trouble_lasts_and_end_with_it(rig: RigClient, desk: Desk) -> None:
+def test_snags_of_the_network_speak_while_their_trouble_lasts_and_end_with_it(
+    rig: RigClient, desk: Desk
+) -> None:
     show = lantern_tide()
     node = show.nodes[1]
     book = SnagBook()
@@ -216,20 +276,29 @@ def test_snags_of_the_network_speak_while_their_trouble_lasts_and_end_with_it(ri
     told = next(s for s in book.update(show, desk.view).snags if s.rule == "second-sender").text
     assert "Lantern Tide" in told and "127.0.0.99" in told  # both names
     merged = route_edits.change_output(show, "o1", merge="house lights come from the quay")
-    assert {s.severity for s in book.update(merged, desk.view).snags if s.rule == "second-sender"} == {"note"}
+    assert {
+        s.severity for s in book.update(merged, desk.view).snags if s.rule == "second-sender"
+    } == {"note"}
     rig.do("quiet")
     assert until(lambda: "second-sender" not in rules(), 8)
-    sacn_show = route_edits.change_output(show, "o1", protocol="sacn", way="unicast", host="127.0.0.1", sacn=1)
+    sacn_show = route_edits.change_output(
+        show, "o1", protocol="sacn", way="unicast", host="127.0.0.1", sacn=1
+    )
     rig.do("send", protocol="sacn", number=1, to="127.0.0.1", priority=150)
     assert until(lambda: "priority-lower" in rules(sacn_show))
-    mend = next(s for s in book.update(sacn_show, desk.view).snags if s.rule == "priority-lower").mend
+    mend = next(
+        s for s in book.update(sacn_show, desk.view).snags if s.rule == "priority-lower"
+    ).mend
     assert mend and "priority-lower" not in rules(mend.edit(sacn_show))
     rig.do("node", name="Ferry B", on=False)
     assert until(lambda: "node-missing" in rules(), 12)
     text = next(s.text for s in book.update(show, desk.view).snags if s.rule == "node-missing")
     assert "Ferry B" in text and "universe 3" in text and node.ip in text
     mirrored = route_edits.mirror(show, "ferry-b", "ferry-a")
-    assert any("Ferry B" in s.text and "Its mirror carries on" in s.text for s in book.update(mirrored, desk.view).snags)
+    assert any(
+        "Ferry B" in s.text and "Its mirror carries on" in s.text
+        for s in book.update(mirrored, desk.view).snags
+    )
     asked = route_edits.change_output(show, "o1", way="asked", host="", port_address=9)
     assert "nobody-listens" in rules(asked)
     moved = route_edits.change_node(show, "ferry-b", ip="10.0.0.9")
@@ -242,29 +311,50 @@ def test_a_flood_of_answers_is_counted_and_the_desk_goes_on(rig: RigClient, desk
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as flood:
         flood.bind(("127.0.0.66", 0))
         for n in range(20_000):  # as fast as this machine can, each from another node
-            reply = artnet.reply_for(f"10.{n >> 16}.{n >> 8 & 255}.{n & 255}", f"liar {n}", "", (n & 15,))
+            reply = artnet.reply_for(
+                f"10.{n >> 16}.{n >> 8 & 255}.{n & 255}", f"liar {n}", "", (n & 15,)
+            )
             flood.sendto(artnet.encode_poll_reply(reply), ("127.0.0.1", artnet.PORT))
     assert until(lambda: 2 < len(desk.view.nodes) <= 1000)
     rig.do("node", name="Ferry A", ports=[7, 8])
-    assert until(lambda: any(n.name == "Ferry A" and n.ports[0].number == 7 for n in desk.view.nodes))  # those it knew are still heard
+    assert until(
+        lambda: any(n.name == "Ferry A" and n.ports[0].number == 7 for n in desk.view.nodes)
+    )  # those it knew are still heard
     desk.forget()
     assert until(lambda: [n.name for n in desk.view.nodes] == ["Ferry A", "Ferry B"])
 
 
 @multicast
-def test_multicast_goes_out_by_the_chosen_adapter_and_is_heard_with_discovery(rig: RigClient, desk: Desk) -> None:
+def test_multicast_goes_out_by_the_chosen_adapter_and_is_heard_with_discovery(
+    rig: RigClient, desk: Desk
+) -> None:
     rig.do("node", name="Ferry A", ip="127.0.0.22", protocol="sacn", ports=[7, 8])
     desk.want({"sacn": "127.0.0.1"}, {}, [], [7])
     engine = Engine()
     engine.use(desk.outlets)
     engine.start()
     try:
-        engine.publish(np.full(512, 44, np.uint8), [Route(0, sacn.multicast(7), 7, sacn.PORT, SACN, 111)], Identity(CID, "Lantern Tide"))
+        engine.publish(
+            np.full(512, 44, np.uint8),
+            [Route(0, sacn.multicast(7), 7, sacn.PORT, SACN, 111)],
+            Identity(CID, "Lantern Tide"),
+        )
         engine.enable(True)
         assert until(
-            lambda: engine.beat() or any(s.number == 7 and s.name == "Lantern Tide" and s.priority == 111 for s in desk.view.sources)
+            lambda: (
+                engine.beat()
+                or any(
+                    s.number == 7 and s.name == "Lantern Tide" and s.priority == 111
+                    for s in desk.view.sources
+                )
+            )
         )
-        assert until(lambda: engine.beat() or any(s.universes == (7,) and s.name == "Lantern Tide" for s in desk.view.sacn))
+        assert until(
+            lambda: (
+                engine.beat()
+                or any(s.universes == (7,) and s.name == "Lantern Tide" for s in desk.view.sacn)
+            )
+        )
         port = next(p for p in rig.ask("state")["ports"] if p["port_address"] == 7)
         assert port["highest"] == 44 and port["packets"] > 5 and engine.stats().errors == 0
         engine.stop()
@@ -338,7 +428,11 @@ class FarShore:
             text=True,
             cwd=Path(__file__).parent.parent,
         )
-        assert self.process.stdout and self.process.stdin and self.process.stdout.readline() == "ready\n"
+        assert (
+            self.process.stdout
+            and self.process.stdin
+            and self.process.stdout.readline() == "ready\n"
+        )
         ip("link add quay0 type veth peer name quay1")
         ip(f"link set quay1 netns {self.process.pid}")
         self.plug()
@@ -381,7 +475,9 @@ def far_shore() -> Iterator[FarShore]:
     made.close()
 
 
-def test_a_node_beyond_a_cable_is_found_sent_to_and_comes_back_after_the_cable_was_out(far_shore: FarShore) -> None:
+def test_a_node_beyond_a_cable_is_found_sent_to_and_comes_back_after_the_cable_was_out(
+    far_shore: FarShore,
+) -> None:
     engine = Engine()
     desk = Desk(opened=engine.use)
     show = route_edits.add_output(replace(lantern_tide(), nodes=(), outputs=()), 1, "2.0.0.10", 3)
@@ -390,10 +486,14 @@ def test_a_node_beyond_a_cable_is_found_sent_to_and_comes_back_after_the_cable_w
     try:
         engine.use(desk.outlets)
         engine.start()
-        assert until(lambda: desk.view.choices["artnet"].adapter.name == "quay0")  # as soon as the far end is there
+        assert until(
+            lambda: desk.view.choices["artnet"].adapter.name == "quay0"
+        )  # as soon as the far end is there
         assert desk.outlets.broadcast == "2.255.255.255"
         desk.look(True)
-        assert until(lambda: [n.name for n in desk.view.nodes] == ["Far shore"])  # by broadcast: nobody told the address
+        assert until(
+            lambda: [n.name for n in desk.view.nodes] == ["Far shore"]
+        )  # by broadcast: nobody told the address
         assert [d.kind for d in compare(show, desk.view.nodes)] == ["new"]
         engine.publish(np.full(512, 77, np.uint8), [Route(0, "2.0.0.10", 3)])
         engine.enable(True)
@@ -407,7 +507,12 @@ def test_a_node_beyond_a_cable_is_found_sent_to_and_comes_back_after_the_cable_w
         before = far_shore.last["packets"]
         far_shore.plug()
         engine.publish(np.full(512, 99, np.uint8), [Route(0, "2.0.0.10", 3)])
-        assert until(lambda: engine.beat() or (far_shore.last["packets"] > before + 20 and far_shore.last["level"] == 99))
+        assert until(
+            lambda: (
+                engine.beat()
+                or (far_shore.last["packets"] > before + 20 and far_shore.last["level"] == 99)
+            )
+        )
         assert engine.stats().pid == pid and engine.restarts == 0  # nothing was started again
     finally:
         engine.stop()
@@ -420,13 +525,20 @@ def test_an_adapter_that_nothing_is_sent_by_can_be_listened_on(far_shore: FarSho
     desk.want(listen="quay0", universes=[5])
     desk.start()
     try:
-        assert desk.view.choices["artnet"].adapter.local and "artnet out" not in desk.outlets.sockets
+        assert (
+            desk.view.choices["artnet"].adapter.local and "artnet out" not in desk.outlets.sockets
+        )
         far_shore.tell("level")  # the far shore has a desk of its own, too
 
         def heard() -> set[tuple[str, int, str]]:
             return {(s.protocol, s.number, s.ip) for s in desk.view.sources}
 
-        assert until(lambda: heard() == {("artnet", 9, "2.0.0.10"), ("artnet", 8, "2.0.0.10"), ("sacn", 5, "2.0.0.10")})
+        assert until(
+            lambda: (
+                heard()
+                == {("artnet", 9, "2.0.0.10"), ("artnet", 8, "2.0.0.10"), ("sacn", 5, "2.0.0.10")}
+            )
+        )
         desk.want(universes=[6])  # and no longer, with another group
         assert until(lambda: all(s.silent for s in desk.view.sources))
     finally:

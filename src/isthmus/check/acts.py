@@ -1,4 +1,6 @@
-"""What a unit does when it is called, by its profile: light, colour, movement, beam, its cells; and what should be seen."""
+"""What a unit does when it is called, by its profile: light, colour, movement, beam, its cells; and
+what should be seen.
+"""
 
 from __future__ import annotations
 
@@ -17,12 +19,24 @@ LIGHT, COLOUR, MOVEMENT, BEAM, CELLS = KINDS = ("light", "colour", "movement", "
 SECONDS = {LIGHT: 1.0, COLOUR: 0.8, MOVEMENT: 1.2, BEAM: 1.0, CELLS: 0.3}  # a phase
 SWING, NOD = 40.0, 25.0  # degrees each side of home
 MOST_PHASES = 64
-_BY_LETTER = {"R": "red", "G": "green", "B": "blue", "W": "white", "A": "amber", "RY": "amber", "C": "cyan", "UV": "violet", "Y": "yellow"}
+_BY_LETTER = {
+    "R": "red",
+    "G": "green",
+    "B": "blue",
+    "W": "white",
+    "A": "amber",
+    "RY": "amber",
+    "C": "cyan",
+    "UV": "violet",
+    "Y": "yellow",
+}
 
 
 @dataclass(frozen=True)
 class Act:
-    """One thing a unit does: its phases in turn, each a whole wish for the unit, and the sentence beside it."""
+    """One thing a unit does: its phases in turn, each a whole wish for the unit, and the sentence
+    beside it.
+    """
 
     kind: str
     words: str
@@ -33,8 +47,12 @@ class Act:
         return SECONDS[self.kind]
 
 
-def acts_of(program: LightProgram, unit: Unit, level: float = 1.0, kinds: Collection[str] = KINDS) -> tuple[Act, ...]:
-    """The acts of one unit, light first. Movements stay within its limits; dangerous ranges are never entered."""
+def acts_of(
+    program: LightProgram, unit: Unit, level: float = 1.0, kinds: Collection[str] = KINDS
+) -> tuple[Act, ...]:
+    """The acts of one unit, light first. Movements stay within its limits; dangerous ranges are
+    never entered.
+    """
     lit = _safe(program, highlight(program, unit.id, level))
     found = [_light(program, lit, level)]
     makers = {COLOUR: _colour, MOVEMENT: _movement, BEAM: _beam, CELLS: _cells}
@@ -51,7 +69,9 @@ def _safe(program: LightProgram, asked: Asked) -> Asked:
     for (unit, cell, attribute), value in asked.items():
         item = items.get((cell, attribute))
         safe = safe_level(item, value) if item else value
-        out[(unit, cell, attribute)] = (item.default_level if item else value) if safe is None else safe
+        out[(unit, cell, attribute)] = (
+            (item.default_level if item else value) if safe is None else safe
+        )
     return out
 
 
@@ -60,8 +80,16 @@ def _light(program: LightProgram, lit: Asked, level: float) -> Act:
     if not beams:
         return Act(LIGHT, "This unit gives no light: watch for its own work, such as haze.", (lit,))
     cells = f" in all {beams} cells" if beams > 1 else ""
-    home = ", pointing home" if any(c.attribute in ("Pan", "Tilt") for c in program.chart.channels) else ""
-    return Act(LIGHT, f"One unit lit{cells}, open and white, at {100 * level:.0f} %{home}; nothing else changes.", (lit,))
+    home = (
+        ", pointing home"
+        if any(c.attribute in ("Pan", "Tilt") for c in program.chart.channels)
+        else ""
+    )
+    return Act(
+        LIGHT,
+        f"One unit lit{cells}, open and white, at {100 * level:.0f} %{home}; nothing else changes.",
+        (lit,),
+    )
 
 
 def _colour(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
@@ -71,20 +99,37 @@ def _colour(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
     if len(names) > 1:
         bright = {key: value for key, value in lit.items() if key[2] in names}
         top = max(bright.values(), default=1.0) or 1.0
-        phases = tuple(lit | {key: top if key[2] == name else 0.0 for key in bright} for name in names[:8])
-        return Act(COLOUR, f"{_listed(_colour_name(n) for n in names[:8])} in turn.".capitalize(), phases)
+        phases = tuple(
+            lit | {key: top if key[2] == name else 0.0 for key in bright} for name in names[:8]
+        )
+        return Act(
+            COLOUR, f"{_listed(_colour_name(n) for n in names[:8])} in turn.".capitalize(), phases
+        )
     subs = [c for c in channels if c.attribute in ("ColorSub_C", "ColorSub_M", "ColorSub_Y")]
     if subs:
-        order = sorted(dict.fromkeys(c.attribute for c in subs), key=lambda name: "CMY".index(name[-1]))
-        phases = tuple(lit | {(unit.id, c.cell, c.attribute): float(c.attribute == name) for c in subs} for name in order)
+        order = sorted(
+            dict.fromkeys(c.attribute for c in subs), key=lambda name: "CMY".index(name[-1])
+        )
+        phases = tuple(
+            lit | {(unit.id, c.cell, c.attribute): float(c.attribute == name) for c in subs}
+            for name in order
+        )
         words = {"C": "cyan", "M": "magenta", "Y": "yellow"}
         return Act(COLOUR, f"{_listed(words[n[-1]] for n in order)} in turn.".capitalize(), phases)
     for c in channels:
         slots = program.wheel_slots(c.attribute) if c.attribute.startswith("Color") else []
         if slots:
             chosen = [value / c.top for value, _ in slots[:6]]
-            phases = tuple(lit | {(unit.id, c.cell, c.attribute): value} for value in chosen if safe_level(c, value) == value)
-            return Act(COLOUR, f"The first {len(phases)} colours of its wheel in turn.", phases) if phases else None
+            phases = tuple(
+                lit | {(unit.id, c.cell, c.attribute): value}
+                for value in chosen
+                if safe_level(c, value) == value
+            )
+            return (
+                Act(COLOUR, f"The first {len(phases)} colours of its wheel in turn.", phases)
+                if phases
+                else None
+            )
     return None
 
 
@@ -94,19 +139,31 @@ def _colour_name(attribute: str) -> str:
 
 def _movement(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
     """A box about home, a side at a time: every leg is of one axis alone."""
-    pan, tilt = (next((c for c in program.chart.channels if c.attribute == name), None) for name in ("Pan", "Tilt"))
-    corners = [(1, 0), (1, 1), (-1, 1), (-1, 0), (0, 0)] if pan and tilt else [(1, 1), (-1, -1), (0, 0)]
+    pan, tilt = (
+        next((c for c in program.chart.channels if c.attribute == name), None)
+        for name in ("Pan", "Tilt")
+    )
+    corners = (
+        [(1, 0), (1, 1), (-1, 1), (-1, 0), (0, 0)] if pan and tilt else [(1, 1), (-1, -1), (0, 0)]
+    )
     ends = [(c, _reach(c, unit, by)) for c, by in ((pan, SWING), (tilt, NOD)) if c is not None]
     if not ends:
         return None
     phases = []
     for corner in corners:
         wish = dict(lit)
-        for (item, (low, home, high)), side in zip(ends, corner if len(ends) == 2 else corner[:1], strict=True):
-            wish[(unit.id, item.cell, item.attribute)] = level_for(item, (low, home, high)[side + 1])
+        for (item, (low, home, high)), side in zip(
+            ends, corner if len(ends) == 2 else corner[:1], strict=True
+        ):
+            wish[(unit.id, item.cell, item.attribute)] = level_for(
+                item, (low, home, high)[side + 1]
+            )
         phases.append(wish)
     words = {
-        (True, True): "It swings to one side, nods, swings through home to the other side, comes back",
+        (
+            True,
+            True,
+        ): "It swings to one side, nods, swings through home to the other side, comes back",
         (True, False): "It swings to one side, then to the other",
         (False, True): "It nods up, then down",
     }[pan is not None, tilt is not None]
@@ -130,15 +187,29 @@ def _beam(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
             continue
         if item.attribute in ("Zoom", "Iris"):
             wished = [0.0, 1.0]
-            words.append("zooms narrow and wide" if item.attribute == "Zoom" else "closes and opens its iris")
+            words.append(
+                "zooms narrow and wide" if item.attribute == "Zoom" else "closes and opens its iris"
+            )
         elif item.attribute == "Gobo1":
-            functions = [f for logical in item.channel.logical for f in logical.functions if f.wheel and f.attribute == "Gobo1"]
-            picks = [s.dmx_from / item.top for f in functions for s in f.sets if s.wheel_slot > 1][:2]
+            functions = [
+                f
+                for logical in item.channel.logical
+                for f in logical.functions
+                if f.wheel and f.attribute == "Gobo1"
+            ]
+            picks = [s.dmx_from / item.top for f in functions for s in f.sets if s.wheel_slot > 1][
+                :2
+            ]
             wished = picks
             if picks:
                 words.append(f"shows {'two gobos' if len(picks) == 2 else 'a gobo'}")
         else:
-            shut = [f for logical in item.channel.logical for f in logical.functions if f.attribute == "Shutter1" and f.physical_from < 0.5]
+            shut = [
+                f
+                for logical in item.channel.logical
+                for f in logical.functions
+                if f.attribute == "Shutter1" and f.physical_from < 0.5
+            ]
             wished = [shut[0].dmx_from / item.top] if shut else []
             if shut:
                 words.append("shuts and opens again")
@@ -150,9 +221,18 @@ def _cells(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
     cells = sorted({c.cell for c in program.chart.channels if c.cell and _lights(c)})
     if len(cells) < 2:
         return None
-    own = [(c.cell, (unit.id, c.cell, c.attribute)) for c in program.chart.channels if c.cell and _lights(c)]
-    phases = tuple(lit | {key: lit.get(key, 1.0) if cell == at else 0.0 for at, key in own} for cell in cells[:MOST_PHASES])
-    return Act(CELLS, f"Its {len(cells)} cells one after the other, from the first to the last.", phases)
+    own = [
+        (c.cell, (unit.id, c.cell, c.attribute))
+        for c in program.chart.channels
+        if c.cell and _lights(c)
+    ]
+    phases = tuple(
+        lit | {key: lit.get(key, 1.0) if cell == at else 0.0 for at, key in own}
+        for cell in cells[:MOST_PHASES]
+    )
+    return Act(
+        CELLS, f"Its {len(cells)} cells one after the other, from the first to the last.", phases
+    )
 
 
 def _lights(item: ChartChannel) -> bool:
@@ -161,4 +241,6 @@ def _lights(item: ChartChannel) -> bool:
 
 def _listed(words) -> str:
     words = list(words)
-    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}" if words else ""
+    return (
+        words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}" if words else ""
+    )

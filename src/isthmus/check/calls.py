@@ -1,4 +1,6 @@
-"""Who is called and in which order: units or cells, single addresses, or whole groups, positions, types, ports, universes."""
+"""Who is called and in which order: units or cells, single addresses, or whole groups, positions,
+types, ports, universes.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,12 @@ WAYS = {
     "port": "port by port",
     "universe": "universe by universe",
 }
-ORDERS = {"number": "by number", "hang": "by hang, as one walks", "address": "by address", "hand": "as in hand"}
+ORDERS = {
+    "number": "by number",
+    "hang": "by hang, as one walks",
+    "address": "by address",
+    "hand": "as in hand",
+}
 
 
 @dataclass(frozen=True)
@@ -61,14 +68,18 @@ def callable_units(show: Show) -> tuple[list[Unit], list[Left]]:
         elif not unit.patch:
             left.append(Left(unit.id, unit.number, "it has no address"))
         elif not any(p.universe in lead for p in unit.patch):
-            left.append(Left(unit.id, unit.number, f"universe {unit.patch[0].universe} leads nowhere"))
+            left.append(
+                Left(unit.id, unit.number, f"universe {unit.patch[0].universe} leads nowhere")
+            )
         else:
             called.append(unit)
     return called, left
 
 
 def in_walking_order(units: Sequence[Unit]) -> list[Unit]:
-    """As a person walks: hang position by hang position from downstage up, at each one from the nearer end to the other."""
+    """As a person walks: hang position by hang position from downstage up, at each one from the
+    nearer end to the other.
+    """
     by_place: dict[str, list[Unit]] = {}
     for unit in units:
         by_place.setdefault(unit.hangs_on, []).append(unit)
@@ -80,7 +91,9 @@ def in_walking_order(units: Sequence[Unit]) -> list[Unit]:
     out: list[Unit] = []
     at: float | None = None
     for name in sorted(by_place, key=lambda name: (depth(by_place[name]), name)):
-        mine = sorted(by_place[name], key=lambda u: (u.position is None, u.position or (0, 0, 0), u.number))
+        mine = sorted(
+            by_place[name], key=lambda u: (u.position is None, u.position or (0, 0, 0), u.number)
+        )
         first, last = mine[0].position, mine[-1].position
         if at is not None and first and last and abs(last[0] - at) < abs(first[0] - at):
             mine.reverse()
@@ -89,19 +102,29 @@ def in_walking_order(units: Sequence[Unit]) -> list[Unit]:
     return out
 
 
-def plan_calls(show: Show, by: str = "unit", order: str = "number", only: Sequence[str] | None = None) -> CallPlan:
+def plan_calls(
+    show: Show, by: str = "unit", order: str = "number", only: Sequence[str] | None = None
+) -> CallPlan:
     """Raises EntryFault for an unknown way or order, or when nothing can be called."""
     if by not in WAYS or order not in ORDERS:
-        raise EntryFault(f"“{by}, {order}” is no way to call.", do=f"Use {', '.join(WAYS)}; ordered by {', '.join(ORDERS)}.")
+        raise EntryFault(
+            f"“{by}, {order}” is no way to call.",
+            do=f"Use {', '.join(WAYS)}; ordered by {', '.join(ORDERS)}.",
+        )
     units, left = callable_units(show)
     if only is not None:
         chosen = set(only)
         left = [x for x in left if x.unit in chosen] + [
-            Left(u.id, u.number, "it is outside the filter", True) for u in show.units if u.id not in chosen
+            Left(u.id, u.number, "it is outside the filter", True)
+            for u in show.units
+            if u.id not in chosen
         ]
         units = [u for u in units if u.id in chosen]
     if not units:
-        raise EntryFault("No unit can be called.", do="Units need a profile, an address and a universe that leads somewhere.")
+        raise EntryFault(
+            "No unit can be called.",
+            do="Units need a profile, an address and a universe that leads somewhere.",
+        )
     if order == "hand" and only is not None:
         place = {unit: at for at, unit in enumerate(only)}
         units.sort(key=lambda u: place[u.id])
@@ -118,7 +141,9 @@ def plan_calls(show: Show, by: str = "unit", order: str = "number", only: Sequen
     else:
         calls = _together(show, units, by)
     if not calls:
-        raise EntryFault(f"Nothing can be called {WAYS[by]}.", do="Make groups first, or choose another way.")
+        raise EntryFault(
+            f"Nothing can be called {WAYS[by]}.", do="Make groups first, or choose another way."
+        )
     return CallPlan(tuple(calls), tuple(left))
 
 
@@ -126,7 +151,11 @@ def _cells(show: Show, unit: Unit) -> list[Call]:
     found = profiles_of(show).mode_of(unit)
     cells = chart(*found).cells if found else 0
     name = f"{unit.number} {unit.name}".strip()
-    return [Call(f"{name}, cell {c} of {cells}", (unit.id,), c) for c in range(1, cells + 1)] if cells > 1 else [Call(name, (unit.id,))]
+    return (
+        [Call(f"{name}, cell {c} of {cells}", (unit.id,), c) for c in range(1, cells + 1)]
+        if cells > 1
+        else [Call(name, (unit.id,))]
+    )
 
 
 def _addresses(show: Show, units: Sequence[Unit]) -> list[Call]:
@@ -140,7 +169,13 @@ def _addresses(show: Show, units: Sequence[Unit]) -> list[Call]:
                 for address in range(span.start, span.end + 1):
                     taken.setdefault(address, []).append(span.unit)
         calls += [
-            Call(f"{universe}.{address:03d}", tuple(dict.fromkeys(taken[address])), 0, (universe, address)) for address in sorted(taken)
+            Call(
+                f"{universe}.{address:03d}",
+                tuple(dict.fromkeys(taken[address])),
+                0,
+                (universe, address),
+            )
+            for address in sorted(taken)
         ]
     return calls
 
@@ -155,14 +190,18 @@ def _together(show: Show, units: Sequence[Unit], by: str) -> list[Call]:
         reach = Reach(show)
         for port in reach.ports:
             fed = {o.universe for o in reach.of_port.get(port.key, []) if o.enabled}
-            groups[f"{port.node.name}, port {port.index}"] = [u.id for u in units if any(p.universe in fed for p in u.patch)]
+            groups[f"{port.node.name}, port {port.index}"] = [
+                u.id for u in units if any(p.universe in fed for p in u.patch)
+            ]
     else:
         for unit in units:
             found = profiles.mode_of(unit)
             names = {
                 "position": [unit.hangs_on or "nowhere yet"],
                 "type": [found[0].label if found else "unknown"],
-                "universe": [f"universe {n}" for n in dict.fromkeys(p.universe for p in unit.patch)],
+                "universe": [
+                    f"universe {n}" for n in dict.fromkeys(p.universe for p in unit.patch)
+                ],
             }[by]
             for name in names:
                 groups.setdefault(name, []).append(unit.id)

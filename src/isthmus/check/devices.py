@@ -1,4 +1,6 @@
-"""Discovery: devices that answer RDM, asked one by one, and matched as a whole to the units of the patch."""
+"""Discovery: devices that answer RDM, asked one by one, and matched as a whole to the units of the
+patch.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ Progress = Callable[[int, int, str], bool]  # done, all, words; False ends it
 
 @dataclass(frozen=True)
 class Device:
-    """One device behind a port. `personalities` are (words, footprint), the first is number 1; `trouble` what went wrong."""
+    """One device behind a port. `personalities` are (words, footprint), the first is number 1;
+    `trouble` what went wrong.
+    """
 
     uid: bytes
     ip: str
@@ -60,7 +64,9 @@ class Device:
 
 @dataclass
 class Discovered:
-    """Everything found, and what was odd on the way. `asked` are the (address, port-address) that were asked."""
+    """Everything found, and what was odd on the way. `asked` are the (address, port-address) that
+    were asked.
+    """
 
     devices: list[Device] = field(default_factory=list)
     odd: list[str] = field(default_factory=list)
@@ -75,7 +81,9 @@ def discover(
     progress: Progress = lambda done, all_, words: True,
     into: Discovered | None = None,
 ) -> Discovered:
-    """Ask every node for its devices, then each device. Ports where RDM is off are left alone. `into` fills meanwhile."""
+    """Ask every node for its devices, then each device. Ports where RDM is off are left alone.
+    `into` fills meanwhile.
+    """
     off = {n.ip for n in show.nodes if not n.rdm}
     ports = [
         (n, p)
@@ -136,7 +144,9 @@ class _Count:
 
 
 def ask(talker: Talker, device: Device) -> Device:
-    """What a device tells of itself. What it does not know is left empty; a device that fails is kept with the reason."""
+    """What a device tells of itself. What it does not know is left empty; a device that fails is
+    kept with the reason.
+    """
 
     def get(parameter: int, data: bytes = b"") -> bytes:
         return talker.get(device.ip, device.port_address, device.uid, parameter, data)

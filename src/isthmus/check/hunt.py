@@ -1,8 +1,10 @@
-"""The hunt: at which address a unit really listens, by lighting ever smaller parts of what it could be.
+"""The hunt: at which address a unit really listens, by lighting ever smaller parts of what it could
+be.
 
-A look lights the slots 1…x of the universes in turn with one byte that lights the unit and is safe for every unit
-there. The unit then lights when the last slot it needs lies within, so looks halve the candidates; with lies allowed,
-each candidate is weighed by how many answers still could be wrong (Berlekamp's weights of Ulam's game).
+A look lights the slots 1…x of the universes in turn with one byte that lights the unit and is safe
+for every unit there. The unit then lights when the last slot it needs lies within, so looks halve
+the candidates; with lies allowed, each candidate is weighed by how many answers still could be
+wrong (Berlekamp's weights of Ulam's game).
 """
 
 from __future__ import annotations
@@ -43,7 +45,8 @@ def scattered(program: LightProgram) -> bool:
 
 
 def hunted_modes(show: Show, unit_id: str, any_mode: bool) -> tuple[Unit, dict[str, LightProgram]]:
-    """A unit, and by name its mode, or every mode of its profile, whose light tells at which address it listens.
+    """A unit, and by name its mode, or every mode of its profile, whose light tells at which
+    address it listens.
 
     Raises EntryFault where there is none.
     """
@@ -51,18 +54,24 @@ def hunted_modes(show: Show, unit_id: str, any_mode: bool) -> tuple[Unit, dict[s
     found = profiles_of(show).mode_of(unit) if unit else None
     if unit is None or found is None:
         number = unit.number if unit else "A unit that is not there"
-        raise EntryFault(f"{number} has no profile, so it cannot be hunted.", do="Give it a profile first.")
+        raise EntryFault(
+            f"{number} has no profile, so it cannot be hunted.", do="Give it a profile first."
+        )
     profile, own = found
     programs = {m.name: light_program(profile, m) for m in (profile.modes if any_mode else [own])}
     together = {name: p for name, p in programs.items() if not scattered(p)}
     if not together:
         raise EntryFault(
-            f"{unit.number} listens at several addresses at once, so its light does not tell which of them it heard.",
+            f"{unit.number} listens at several addresses at once, so its light does not tell "
+            "which of them it heard.",
             do="Read its addresses at the unit, or ask it by RDM.",
         )
     lit = {name: p for name, p in together.items() if p.assembly.beams}
     if not lit:
-        raise EntryFault(f"{unit.number} gives no light, so light does not tell where it listens.", do="Read its address at the unit.")
+        raise EntryFault(
+            f"{unit.number} gives no light, so light does not tell where it listens.",
+            do="Read its address at the unit.",
+        )
     return unit, lit
 
 
@@ -70,7 +79,10 @@ def hunted_universes(unit: Unit, universes: Sequence[int]) -> list[int]:
     """Where to look: these, or the unit's own. Raises EntryFault where there are none."""
     found = sorted(dict.fromkeys(universes or [p.universe for p in unit.patch]))
     if not found:
-        raise EntryFault(f"{unit.number} has no address, so nobody knows where to look.", do="Choose universes to hunt in.")
+        raise EntryFault(
+            f"{unit.number} has no address, so nobody knows where to look.",
+            do="Choose universes to hunt in.",
+        )
     return found
 
 
@@ -87,7 +99,9 @@ def programs_in(show: Show, universes: Iterable[int]) -> list[LightProgram]:
 
 
 def brightest(wanted: Sequence[LightProgram], everybody: Iterable[LightProgram]) -> int:
-    """The byte that, in every slot, makes the dimmest of these units brightest and is safe for everybody; 0 when there is none."""
+    """The byte that, in every slot, makes the dimmest of these units brightest and is safe for
+    everybody; 0 when there is none.
+    """
     allowed = np.ones(256, bool)
     for program in everybody:
         allowed &= column_bytes(program).all(axis=0)
@@ -107,8 +121,12 @@ def keeps_light(program: LightProgram, value: int) -> NDArray[np.bool_]:
 
 
 def last_needed(program: LightProgram, value: int) -> int:
-    """How many slots from its start must be lit, so that the unit gives half its light. 0 when it needs none."""
-    ramp = np.where(np.arange(program.width) < np.arange(program.width + 1)[:, None], value, 0).astype(np.uint8)
+    """How many slots from its start must be lit, so that the unit gives half its light. 0 when it
+    needs none.
+    """
+    ramp = np.where(
+        np.arange(program.width) < np.arange(program.width + 1)[:, None], value, 0
+    ).astype(np.uint8)
     light = levels(program, ramp)
     return int(np.argmax(light > half_light(program, value)))
 
@@ -131,7 +149,9 @@ NOWHERE = Place(0, 0, "")  # it lights at none: dead, unplugged, or on another l
 
 @dataclass(frozen=True)
 class HuntLook:
-    """What to send, and the question. `lit` says of each place whether a unit there would light; `count` how many are left."""
+    """What to send, and the question. `lit` says of each place whether a unit there would light;
+    `count` how many are left.
+    """
 
     slots: Slots
     words: str
@@ -162,7 +182,9 @@ class Hunt:
         self.value = brightest(list(programs.values()), everybody)
         barred = set(leave_out)
         self.places: list[Place] = []
-        self._keeps: dict[str, NDArray[np.bool_]] = {}  # mode → whether it still lights with one slot dark, for each slot
+        self._keeps: dict[
+            str, NDArray[np.bool_]
+        ] = {}  # mode → whether it still lights with one slot dark, for each slot
         reach: list[int] = []
         for name, program in programs.items() if self.value else ():
             needs = last_needed(program, self.value)
@@ -175,15 +197,20 @@ class Hunt:
                         reach.append(at * SLOTS + address + needs - 1)
         if not self.places:
             raise EntryFault(
-                f"{unit.number} cannot be hunted by light: no byte lights it that is safe for all units there, or no address is left.",
+                f"{unit.number} cannot be hunted by light: no byte lights it that is safe "
+                "for all units there, or no address is left.",
                 do="Read its address at the unit, or ask it by RDM.",
             )
         self.places.append(NOWHERE)
         reach.append(len(self.universes) * SLOTS + 1)  # no look lights it
-        self.bright = 2 * half_light(programs.get(unit.mode) or next(iter(programs.values())), self.value)
+        self.bright = 2 * half_light(
+            programs.get(unit.mode) or next(iter(programs.values())), self.value
+        )
         self._reach = np.array(reach, np.int64)
         at = {universe: index * SLOTS for index, universe in enumerate(self.universes)}
-        self._starts = np.array([at[p.universe] + p.address for p in self.places[:-1]] + reach[-1:], np.int64)
+        self._starts = np.array(
+            [at[p.universe] + p.address for p in self.places[:-1]] + reach[-1:], np.int64
+        )
         self._wrong = np.zeros(len(reach), np.int64)  # answers each place contradicts
         self.asked: list[tuple[HuntLook, str]] = []
 
@@ -195,17 +222,26 @@ class Hunt:
 
     @property
     def most(self) -> int:
-        """How many looks are needed at most: halving, with lies until their weights are spent, and to tell modes apart."""
+        """How many looks are needed at most: halving, with lies until their weights are spent, and
+        to tell modes apart.
+        """
         count = len(np.unique(self._reach)) - 1  # the first look tells the unit that lights nowhere
         looks = 0
         while 2**looks < count * sum(comb(looks, k) for k in range(self.lies + 1)):
             looks += 1
-        return 1 + looks + (1 if self.lies else 0) + max(0, len(self._keeps) - 1) * (1 + 2 * self.lies)
+        return (
+            1 + looks + (1 if self.lies else 0) + max(0, len(self._keeps) - 1) * (1 + 2 * self.lies)
+        )
 
     def _weights(self) -> NDArray[np.float64]:
-        """What each place still weighs: in how many ways the answers to come could still lead to it."""
+        """What each place still weighs: in how many ways the answers to come could still lead to
+        it.
+        """
         left = max(0, self.most - self.used - 1)
-        by_wrong = [float(sum(comb(left, k) for k in range(self.lies - w + 1))) for w in range(self.lies + 1)]
+        by_wrong = [
+            float(sum(comb(left, k) for k in range(self.lies - w + 1)))
+            for w in range(self.lies + 1)
+        ]
         alive = self.alive
         weights = np.zeros(len(self._wrong))
         weights[alive] = np.array(by_wrong)[self._wrong[alive]]
@@ -224,18 +260,30 @@ class Hunt:
         below = np.cumsum(heavy)
         at = int(np.abs(below[:-1] - below[-1] / 2).argmin())
         unsure = [look.lit for look, answer in self.asked if answer == UNSURE]
-        while any(np.array_equal(lit, self._reach <= slots[at]) for lit in unsure) and at + 2 < len(slots):
+        while any(np.array_equal(lit, self._reach <= slots[at]) for lit in unsure) and at + 2 < len(
+            slots
+        ):
             at += 1  # somebody was not sure: the same picture again would not help
         last = int(slots[at])
         universe, address = self._spot(last)
-        where = f"up to {universe}.{address:03d}" if len(self.universes) > 1 else f"1 to {address} of universe {universe}"
+        where = (
+            f"up to {universe}.{address:03d}"
+            if len(self.universes) > 1
+            else f"1 to {address} of universe {universe}"
+        )
         words = f"Addresses {where} are lit. Does {self.unit.number} light?"
         return HuntLook(self._lit_up_to(last), words, self._left, self._reach <= last)
 
     def _everything(self) -> HuntLook:
-        """The first look: a unit that stays dark now listens nowhere here, and nothing else needs to be asked."""
+        """The first look: a unit that stays dark now listens nowhere here, and nothing else needs
+        to be asked.
+        """
         total = len(self.universes) * SLOTS
-        where = f"universe {self.universes[0]}" if len(self.universes) == 1 else f"{len(self.universes)} universes"
+        where = (
+            f"universe {self.universes[0]}"
+            if len(self.universes) == 1
+            else f"{len(self.universes)} universes"
+        )
         words = f"Everything in {where} is lit. Does {self.unit.number} light?"
         return HuntLook(self._lit_up_to(total), words, self._left, self._reach <= total)
 
@@ -254,7 +302,13 @@ class Hunt:
         """The slot that one mode needs and another does not, dark among lit ones."""
         alive = np.flatnonzero(self.alive[:-1])
         best: tuple[int, int, NDArray[np.bool_]] | None = None
-        for slot in sorted({int(self._starts[i]) + o for i in alive for o in range(len(self._keeps[self.places[i].mode]))}):
+        for slot in sorted(
+            {
+                int(self._starts[i]) + o
+                for i in alive
+                for o in range(len(self._keeps[self.places[i].mode]))
+            }
+        ):
             lit = self._with_dark(slot)
             apart = min(int(lit[alive].sum()), int((~lit[alive]).sum()))
             if apart and (best is None or apart > best[0]):
@@ -304,12 +358,16 @@ class Hunt:
                 self._wrong -= look.lit != (answer == YES)
 
     def lights(self, level: float) -> bool:
-        """Whether a measured level, 0…1, counts as lighting: half of what all its slots would make of it."""
+        """Whether a measured level, 0…1, counts as lighting: half of what all its slots would make
+        of it.
+        """
         return level > self.bright / 2
 
     @property
     def found(self) -> list[Place]:
-        """What remains: one place, one for each mode that looks alike, or nothing yet, or when the answers contradict each other."""
+        """What remains: one place, one for each mode that looks alike, or nothing yet, or when the
+        answers contradict each other.
+        """
         if self.contradicts or self.look() is not None or self.dark:
             return []
         alive = self._wrong == self._wrong.min()

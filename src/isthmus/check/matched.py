@@ -14,12 +14,21 @@ from isthmus.profiles import chart, profiles_of
 from isthmus.routes import Reach
 from isthmus.show.records import Show, Unit
 
-IN_PLACE, ADDRESS, MODE, PORT, UNKNOWN, MISSING = "in place", "other address", "other mode", "other port", "unknown here", "missing there"
+IN_PLACE, ADDRESS, MODE, PORT, UNKNOWN, MISSING = (
+    "in place",
+    "other address",
+    "other mode",
+    "other port",
+    "unknown here",
+    "missing there",
+)
 
 
 @dataclass(frozen=True)
 class Match:
-    """A unit with the device that is most likely it, and in which ways they differ; or one of them alone."""
+    """A unit with the device that is most likely it, and in which ways they differ; or one of them
+    alone.
+    """
 
     unit: Unit | None
     device: Device | None
@@ -31,8 +40,11 @@ COSTS = {"port": 4.0, "footprint": 3.0, "model": 8.0, "label": -6.0, "address": 
 NOBODY = 12.0  # rather nobody than a match as bad as this
 
 
-def match(show: Show, devices: Sequence[Device], asked: Iterable[tuple[str, int]] = ()) -> list[Match]:
-    """Devices and units matched so that all together differ least. Units by number, then devices nobody knows.
+def match(
+    show: Show, devices: Sequence[Device], asked: Iterable[tuple[str, int]] = ()
+) -> list[Match]:
+    """Devices and units matched so that all together differ least. Units by number, then devices
+    nobody knows.
 
     A unit counts as missing only where its port was asked.
     """
@@ -42,7 +54,9 @@ def match(show: Show, devices: Sequence[Device], asked: Iterable[tuple[str, int]
         for output in reach.of_port.get(port.key, ()):
             if output.enabled:
                 ports.setdefault(output.universe, set()).add((port.node.ip, port.number))
-    units = sorted((u for u in show.units if u.patch and profiles_of(show).mode_of(u)), key=lambda u: u.number)
+    units = sorted(
+        (u for u in show.units if u.patch and profiles_of(show).mode_of(u)), key=lambda u: u.number
+    )
     able = [d for d in devices if d.info is not None and d.footprint]
     cost = _costs(show, units, able, ports)
     pairs: dict[int, int] = {}
@@ -54,7 +68,11 @@ def match(show: Show, devices: Sequence[Device], asked: Iterable[tuple[str, int]
         from scipy.optimize import linear_sum_assignment  # slow to import, and only needed here
 
         rows, columns = linear_sum_assignment(whole)
-        pairs = {int(r): int(c) for r, c in zip(rows, columns, strict=True) if r < len(units) and c < len(able)}
+        pairs = {
+            int(r): int(c)
+            for r, c in zip(rows, columns, strict=True)
+            if r < len(units) and c < len(able)
+        }
     asked = set(asked)
     out = []
     for row, unit in enumerate(units):
@@ -62,7 +80,11 @@ def match(show: Show, devices: Sequence[Device], asked: Iterable[tuple[str, int]
         if device is None:
             mine = ports.get(unit.patch[0].universe, set())
             if asked & mine:
-                out.append(Match(unit, None, (MISSING,), f"{unit.number} does not answer where it should be."))
+                out.append(
+                    Match(
+                        unit, None, (MISSING,), f"{unit.number} does not answer where it should be."
+                    )
+                )
             continue
         out.append(_differences(show, unit, device, ports))
     used = {able[c].uid for c in pairs.values()}
@@ -70,12 +92,19 @@ def match(show: Show, devices: Sequence[Device], asked: Iterable[tuple[str, int]
         if device.uid not in used:
             what = f"{device.maker} {device.model}".strip() or "A device"
             where = f"{device.node}, port {device.port}"
-            words = f"{what} {device.name} behind {where}" + (f": {device.trouble[0]}." if device.trouble else " is not in the patch.")
+            words = f"{what} {device.name} behind {where}" + (
+                f": {device.trouble[0]}." if device.trouble else " is not in the patch."
+            )
             out.append(Match(None, device, (UNKNOWN,), words))
     return out
 
 
-def _costs(show: Show, units: Sequence[Unit], devices: Sequence[Device], ports: dict[int, set[tuple[str, int]]]) -> np.ndarray:
+def _costs(
+    show: Show,
+    units: Sequence[Unit],
+    devices: Sequence[Device],
+    ports: dict[int, set[tuple[str, int]]],
+) -> np.ndarray:
     """(units, devices), all at once."""
     if not units or not devices:
         return np.zeros((len(units), len(devices)))
@@ -91,15 +120,30 @@ def _costs(show: Show, units: Sequence[Unit], devices: Sequence[Device], ports: 
         widths = [chart(profile, m).footprint for m in profile.modes]
         apart = np.abs(address - unit.patch[0].address)
         out[row] += np.where(apart == 0, 0.0, COSTS["address"] + np.minimum(apart, 200) / 100)
-        out[row] += np.where(width == chart(profile, mode).footprint, 0.0, np.where(np.isin(width, widths), 1.0, COSTS["footprint"]))
+        out[row] += np.where(
+            width == chart(profile, mode).footprint,
+            0.0,
+            np.where(np.isin(width, widths), 1.0, COSTS["footprint"]),
+        )
         out[row] += [0.0 if (d.ip, d.port_address) in mine else COSTS["port"] for d in devices]
         if profile.rdm and profile.rdm.model:
             ids = (_hex(profile.rdm.maker), _hex(profile.rdm.model))
-            out[row] += [0.0 if d.info and (struct.unpack(">H", d.uid[:2])[0], d.info.model) == ids else COSTS["model"] for d in devices]
+            out[row] += [
+                0.0
+                if d.info and (struct.unpack(">H", d.uid[:2])[0], d.info.model) == ids
+                else COSTS["model"]
+                for d in devices
+            ]
         else:
             names = f"{profile.maker} {profile.name}".casefold()
-            out[row] += [0.0 if not d.model or d.model.casefold() in names else COSTS["model"] for d in devices]
-        out[row] += [COSTS["label"] if d.label and d.label.split()[0] == str(unit.number) else 0.0 for d in devices]
+            out[row] += [
+                0.0 if not d.model or d.model.casefold() in names else COSTS["model"]
+                for d in devices
+            ]
+        out[row] += [
+            COSTS["label"] if d.label and d.label.split()[0] == str(unit.number) else 0.0
+            for d in devices
+        ]
     return out
 
 
@@ -110,7 +154,9 @@ def _hex(text: str) -> int:
         return -1
 
 
-def _differences(show: Show, unit: Unit, device: Device, ports: dict[int, set[tuple[str, int]]]) -> Match:
+def _differences(
+    show: Show, unit: Unit, device: Device, ports: dict[int, set[tuple[str, int]]]
+) -> Match:
     found = profiles_of(show).mode_of(unit)
     assert found
     width = chart(*found).footprint
@@ -122,18 +168,29 @@ def _differences(show: Show, unit: Unit, device: Device, ports: dict[int, set[tu
     if device.footprint != width:
         ways.append(MODE)
         words.append(
-            f"it takes {device.footprint} slots{f' as {device.mode}' if device.mode else ''}, the patch has {width} as {unit.mode}"
+            f"it takes {device.footprint} "
+            f"slots{f' as {device.mode}' if device.mode else ''}, the patch has {width} as "
+            f"{unit.mode}"
         )
     if device.address != unit.patch[0].address:
         ways.append(ADDRESS)
-        words.append(f"it is set to {device.address:03d}, the patch has {unit.patch[0].address:03d}")
-    said = f"{unit.number}: {'; '.join(words)}." if words else f"{unit.number} is as the patch has it."
+        words.append(
+            f"it is set to {device.address:03d}, the patch has {unit.patch[0].address:03d}"
+        )
+    said = (
+        f"{unit.number}: {'; '.join(words)}." if words else f"{unit.number} is as the patch has it."
+    )
     return Match(unit, device, tuple(ways) or (IN_PLACE,), said)
 
 
 def told_of(show: Show, matches: Sequence[Match]) -> dict[str, Told]:
     """What discovery says of each unit, for findings."""
-    sent = {(h, o.number): o.universe for o in show.outputs if o.enabled and o.protocol == "artnet" for h in (o.hosts or ("",))}
+    sent = {
+        (h, o.number): o.universe
+        for o in show.outputs
+        if o.enabled and o.protocol == "artnet"
+        for h in (o.hosts or ("",))
+    }
     out: dict[str, Told] = {}
     for m in matches:
         if m.unit is None:
@@ -143,7 +200,19 @@ def told_of(show: Show, matches: Sequence[Match]) -> dict[str, Told]:
             continue
         found = profiles_of(show).mode_of(m.unit)
         modes = found[0].modes if found else ()
-        mode = next((x.name for x in modes if found and chart(found[0], x).footprint == m.device.footprint), "")
-        universe = sent.get((m.device.ip, m.device.port_address)) or sent.get(("", m.device.port_address), 0)
-        out[m.unit.id] = Told(m.device.address, mode, universe, True, m.device.name, (m.device.ip, m.device.port_address))
+        mode = next(
+            (x.name for x in modes if found and chart(found[0], x).footprint == m.device.footprint),
+            "",
+        )
+        universe = sent.get((m.device.ip, m.device.port_address)) or sent.get(
+            ("", m.device.port_address), 0
+        )
+        out[m.unit.id] = Told(
+            m.device.address,
+            mode,
+            universe,
+            True,
+            m.device.name,
+            (m.device.ip, m.device.port_address),
+        )
     return out

@@ -1,8 +1,9 @@
-"""Proving a route: raise something behind it so that a person at the node can see that it is the right one.
+"""Proving a route: raise something behind it so that a person at the node can see that it is the
+right one.
 
-One slot, one unit, a chase over universes, or a universe flashing its own number: 12 flashes once, then twice; a
-nought is one long flash. Where units are patched their own light is used (no slot that moves or resets anything is
-touched); where nothing is patched yet, all slots of the universe.
+One slot, one unit, a chase over universes, or a universe flashing its own number: 12 flashes once,
+then twice; a nought is one long flash. Where units are patched their own light is used (no slot
+that moves or resets anything is touched); where nothing is patched yet, all slots of the universe.
 """
 
 from __future__ import annotations
@@ -28,7 +29,9 @@ def flashes(number: int) -> list[tuple[bool, float]]:
         if found:
             found.append((False, BETWEEN))
         count = int(digit)
-        found += [(True, LONG), (False, DARK)] if count == 0 else [(True, FLASH), (False, DARK)] * count
+        found += (
+            [(True, LONG), (False, DARK)] if count == 0 else [(True, FLASH), (False, DARK)] * count
+        )
     return [*found, (False, PAUSE)]
 
 
@@ -43,7 +46,9 @@ def pattern_at(pattern: Sequence[tuple[bool, float]], seconds: float) -> bool:
 
 
 class Proof:
-    """One proof while it runs. Call `step` often; `end` gives the levels back. `words` say what should be seen."""
+    """One proof while it runs. Call `step` often; `end` gives the levels back. `words` say what
+    should be seen.
+    """
 
     def __init__(self, show: Show, live: Live, now: float) -> None:
         self.show, self.live, self.began = show, live, now
@@ -51,7 +56,8 @@ class Proof:
         self.before: Asked = live.snapshot()
         self._over = dict(live.over)
         self._state: object = None
-        self.past = False  # its bytes go past limits: asked for by name, and said in the output sign while it lasts
+        # its bytes go past limits: asked for by name, and said in the output sign while it lasts
+        self.past = False
 
     def bytes_laid(self) -> dict[tuple[int, int], int]:
         """The bytes it lays over what is sent, for whoever asks whether limits are in its way."""
@@ -83,7 +89,11 @@ class Proof:
         units = {span.unit for universe in universes for span in index.universe(universe).spans}
         bare = [u for u in universes if not index.universe(u).spans]
         self.live.light_up(units, level)
-        self.live.lay_over({(u, slot): round(255 * level) for u in bare for slot in range(1, SLOTS + 1)} if level else {})
+        self.live.lay_over(
+            {(u, slot): round(255 * level) for u in bare for slot in range(1, SLOTS + 1)}
+            if level
+            else {}
+        )
 
     def end(self) -> None:
         self.live.lay_over(self._over)
@@ -93,10 +103,14 @@ class Proof:
 class ProveSlot(Proof):
     """One slot at a level; everything else is left as it is."""
 
-    def __init__(self, show: Show, live: Live, now: float, universe: int, address: int, level: float = 1.0) -> None:
+    def __init__(
+        self, show: Show, live: Live, now: float, universe: int, address: int, level: float = 1.0
+    ) -> None:
         """Raises EntryFault for an address that cannot be."""
         if not 1 <= address <= SLOTS:
-            raise EntryFault(f"{address} is not an address.", do=f"A universe has addresses 1 to {SLOTS}.")
+            raise EntryFault(
+                f"{address} is not an address.", do=f"A universe has addresses 1 to {SLOTS}."
+            )
         super().__init__(show, live, now)
         self.place, self.level = (universe, address), round(255 * level)
         self.words = f"Slot {universe}.{address:03d} is at {self.level}, everything else as it was."
@@ -131,7 +145,9 @@ class ProveUnit(Proof):
 class ProveNumber(Proof):
     """A universe flashes its own number."""
 
-    def __init__(self, show: Show, live: Live, now: float, universe: int, level: float = 1.0) -> None:
+    def __init__(
+        self, show: Show, live: Live, now: float, universe: int, level: float = 1.0
+    ) -> None:
         super().__init__(show, live, now)
         self.universe, self.level = universe, level
         self.pattern = flashes(universe)
@@ -148,10 +164,14 @@ class ProveNumber(Proof):
 class ProveChase(Proof):
     """One universe after the other lights up."""
 
-    def __init__(self, show: Show, live: Live, now: float, universes: Sequence[int], level: float = 1.0) -> None:
+    def __init__(
+        self, show: Show, live: Live, now: float, universes: Sequence[int], level: float = 1.0
+    ) -> None:
         """Raises EntryFault without universes."""
         if not universes:
-            raise EntryFault("There is nothing to chase over.", do="Choose outputs, or route a universe first.")
+            raise EntryFault(
+                "There is nothing to chase over.", do="Choose outputs, or route a universe first."
+            )
         super().__init__(show, live, now)
         self.universes, self.level = list(universes), level
 
@@ -167,7 +187,9 @@ class ProveChase(Proof):
 class ProveSlots(Proof):
     """These slots as they are given, and nothing else: a look that findings or a hunt ask for."""
 
-    def __init__(self, show: Show, live: Live, now: float, slots: Mapping[tuple[int, int], int], words: str) -> None:
+    def __init__(
+        self, show: Show, live: Live, now: float, slots: Mapping[tuple[int, int], int], words: str
+    ) -> None:
         super().__init__(show, live, now)
         self.slots, self.words = dict(slots), words
 
@@ -185,15 +207,29 @@ class ProveSlots(Proof):
 class ProveActs(Proof):
     """One unit goes through what it does when called, round and round, whatever else is dark."""
 
-    def __init__(self, show: Show, live: Live, now: float, unit: str, words: str, kinds: Sequence[str] = KINDS) -> None:
+    def __init__(
+        self,
+        show: Show,
+        live: Live,
+        now: float,
+        unit: str,
+        words: str,
+        kinds: Sequence[str] = KINDS,
+    ) -> None:
         """Raises EntryFault for a unit without a profile."""
         found = show.unit(unit)
         mode = profiles_of(show).mode_of(found) if found else None
         if found is None or mode is None:
-            raise EntryFault("A unit without a profile can do nothing.", do="Give it a profile first.")
+            raise EntryFault(
+                "A unit without a profile can do nothing.", do="Give it a profile first."
+            )
         super().__init__(show, live, now)
         self.words = words
-        self.phases = [(phase, act.seconds) for act in acts_of(light_program(*mode), found, 1.0, kinds) for phase in act.phases]
+        self.phases = [
+            (phase, act.seconds)
+            for act in acts_of(light_program(*mode), found, 1.0, kinds)
+            for phase in act.phases
+        ]
 
     def _wanted(self, seconds: float) -> object:
         left = seconds % sum(length for _, length in self.phases)

@@ -1,7 +1,8 @@
-"""A test of limits: units move slowly through everything they can do, and past what their limits leave of it.
+"""A test of limits: units move slowly through everything they can do, and past what their limits
+leave of it.
 
-What is asked goes from one end to the other and back; what is sent stops where the limit is. Both are said, so that
-somebody who looks at the unit sees whether the limit is the right one.
+What is asked goes from one end to the other and back; what is sent stops where the limit is. Both
+are said, so that somebody who looks at the unit sees whether the limit is the right one.
 """
 
 from __future__ import annotations
@@ -46,7 +47,9 @@ class Beside:
 
 
 class ProveLimits(Proof):
-    """One limit after the other; all units that have it together, lit as far as their limits leave it."""
+    """One limit after the other; all units that have it together, lit as far as their limits leave
+    it.
+    """
 
     def __init__(self, show: Show, live: Live, now: float, units: Sequence[str]) -> None:
         """Raises EntryFault when none of the units has a limit and an address."""
@@ -62,9 +65,14 @@ class ProveLimits(Proof):
             self._lit |= highlight(program, unit.id, 1.0)
             for limit in unit.limits:
                 for item, _, _ in limited(limit, program.chart.channels):
-                    by_attribute.setdefault(limit.attribute, []).append(Through(unit.id, unit.number, limit, item))
+                    by_attribute.setdefault(limit.attribute, []).append(
+                        Through(unit.id, unit.number, limit, item)
+                    )
         if not by_attribute:
-            raise EntryFault("None of these units has a limit and an address.", do="Select units that are limited.")
+            raise EntryFault(
+                "None of these units has a limit and an address.",
+                do="Select units that are limited.",
+            )
         self.turns = list(by_attribute.values())
         self.words = "Limits are tested."
 
@@ -95,5 +103,13 @@ class ProveLimits(Proof):
             held = sent is not None and abs(sent - asked) > 1 / t.item.top
             cell = f", cell {t.item.cell}" if t.item.cell else ""
             words = write_level(t.item, sent) if sent is not None else "no address"
-            found.append(Beside(t.number, f"{plain(t.item.attribute)}{cell}", write_level(t.item, asked), words, held))
+            found.append(
+                Beside(
+                    t.number,
+                    f"{plain(t.item.attribute)}{cell}",
+                    write_level(t.item, asked),
+                    words,
+                    held,
+                )
+            )
         return found

@@ -1,4 +1,6 @@
-"""The record of roll call: who saw what and when, unit by unit and round by round, as CSV and PDF; and the snag list."""
+"""The record of roll call: who saw what and when, unit by unit and round by round, as CSV and PDF;
+and the snag list.
+"""
 
 from __future__ import annotations
 
@@ -32,36 +34,60 @@ HEAD = (
 
 
 def rows(show: Show) -> list[tuple[str, ...]]:
-    """One line for each unit and round, the present round last; a unit nobody called has one line without a verdict."""
+    """One line for each unit and round, the present round last; a unit nobody called has one line
+    without a verdict.
+    """
     by_id = {u.id: u for u in show.units}
-    rounds: list[tuple[str, dict[str, Verdict]]] = [(r.name, {v.unit: v for v in r.verdicts}) for r in show.rounds]
+    rounds: list[tuple[str, dict[str, Verdict]]] = [
+        (r.name, {v.unit: v for v in r.verdicts}) for r in show.rounds
+    ]
     rounds.append(("now", {v.unit: v for v in show.verdicts}))
     out = []
     for unit in sorted(show.units, key=lambda u: u.number):
         found = profiles_of(show).mode_of(unit)
-        head = (str(unit.number), unit.name, unit.hangs_on, addresses(unit), found[0].label if found else "", unit.mode)
+        head = (
+            str(unit.number),
+            unit.name,
+            unit.hangs_on,
+            addresses(unit),
+            found[0].label if found else "",
+            unit.mode,
+        )
         mine = [(name, verdicts[unit.id]) for name, verdicts in rounds if unit.id in verdicts]
         for name, v in mine:
             others = " ".join(str(by_id[u].number) for u in v.others if u in by_id)
             fresh = ("yes" if holds(show, v) else "out of date") if name == "now" else ""
-            out.append((*head, name, v.result, ", ".join(v.what), others, v.note, v.by, v.at, fresh))
+            out.append(
+                (*head, name, v.result, ", ".join(v.what), others, v.note, v.by, v.at, fresh)
+            )
         if not mine:
             out.append((*head, "now", "", "", "", "", "", "", ""))
     return out
 
 
 def as_csv(show: Show) -> bytes:
-    """UTF-8 with a mark at its head, so that spreadsheets read it; cells that look like formulas are kept from being one."""
+    """UTF-8 with a mark at its head, so that spreadsheets read it; cells that look like formulas
+    are kept from being one.
+    """
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(HEAD)
     for row in rows(show):
-        writer.writerow([f"'{cell}" if cell[:1] in ("=", "+", "@", "-") and not cell.lstrip("-+").isdigit() else cell for cell in row])
+        writer.writerow(
+            [
+                f"'{cell}"
+                if cell[:1] in ("=", "+", "@", "-") and not cell.lstrip("-+").isdigit()
+                else cell
+                for cell in row
+            ]
+        )
     return b"\xef\xbb\xbf" + out.getvalue().encode()
 
 
 def open_faults(show: Show) -> list[tuple[str, list[tuple[Unit, str]]]]:
-    """By hang position, in order: units that are wrong, silent, or not proven, each with what is known."""
+    """By hang position, in order: units that are wrong, silent, or not proven, each with what is
+    known.
+    """
     held = {v.unit: v for v in show.verdicts}
     out: dict[str, list[tuple[Unit, str]]] = {}
     for unit in sorted(show.units, key=lambda u: (u.hangs_on, u.number)):
@@ -74,7 +100,9 @@ def open_faults(show: Show) -> list[tuple[str, list[tuple[Unit, str]]]]:
 
 
 def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = False) -> bytes:
-    """The record on A4, or the snag list alone: open faults by position with the likely cause, a box to tick."""
+    """The record on A4, or the snag list alone: open faults by position with the likely cause, a
+    box to tick.
+    """
     from reportlab.lib.pagesizes import A4, landscape
     from reportlab.lib.styles import getSampleStyleSheet
     from reportlab.lib.utils import ImageReader
@@ -83,7 +111,14 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
     buffer = io.BytesIO()
     title = f"{show.name}: {'snag list' if snags_only else 'record of roll call'}"
     doc = SimpleDocTemplate(
-        buffer, pagesize=landscape(A4), title=title, author="Isthmus", leftMargin=36, rightMargin=36, topMargin=40, bottomMargin=40
+        buffer,
+        pagesize=landscape(A4),
+        title=title,
+        author="Isthmus",
+        leftMargin=36,
+        rightMargin=36,
+        topMargin=40,
+        bottomMargin=40,
     )
     styles = getSampleStyleSheet()
     small = styles["BodyText"].clone("small", fontSize=8, leading=10)
@@ -93,7 +128,10 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
         return Paragraph(escape(words), small)
 
     count = tally(show)
-    told = f"{count['answers']} answer, {count['wrong']} wrong, {count['silent']} silent, {count['left']} not proven."
+    told = (
+        f"{count['answers']} answer, {count['wrong']} wrong, {count['silent']} silent, "
+        f"{count['left']} not proven."
+    )
     last = max((v.at for v in show.verdicts), default="")
     story: list = [
         Paragraph(escape(title), styles["Title"]),
@@ -122,19 +160,36 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
             last_two = (causes.get(unit.id, ""), who)
             row = ["[  ]", *map(cell, texts), seen(words, verdict.picture), *map(cell, last_two)]
             lines.append(row)  # type: ignore[arg-type]
-        story.append(Table(lines, colWidths=(24, 44, 120, 60, 210, 220, 80), repeatRows=1, style=_LINES))
+        story.append(
+            Table(lines, colWidths=(24, 44, 120, 60, 210, 220, 80), repeatRows=1, style=_LINES)
+        )
     if not open_faults(show):
         story.append(Paragraph("No open faults among the units called.", styles["BodyText"]))
     if not snags_only:
         story += [Spacer(1, 12), Paragraph("By position", styles["Heading2"])]
         lines = [["Position", "Answer", "Wrong", "Silent", "Left"]]
-        lines += [[place, *(str(c[k]) for k in ("answers", "wrong", "silent", "left"))] for place, c in by_place(show)]
-        story.append(Table(lines, colWidths=(240, 60, 60, 60, 60), repeatRows=1, style=_LINES, hAlign="LEFT"))
+        lines += [
+            [place, *(str(c[k]) for k in ("answers", "wrong", "silent", "left"))]
+            for place, c in by_place(show)
+        ]
+        story.append(
+            Table(lines, colWidths=(240, 60, 60, 60, 60), repeatRows=1, style=_LINES, hAlign="LEFT")
+        )
         story += [Spacer(1, 12), Paragraph("Unit by unit", styles["Heading2"])]
         pick = (0, 1, 2, 3, 6, 7, 8, 9, 10, 11, 12)
-        body = [[cell(row[i][:16].replace("T", " ") if HEAD[i] == "At" else row[i]) for i in pick] for row in rows(show)]
+        body = [
+            [cell(row[i][:16].replace("T", " ") if HEAD[i] == "At" else row[i]) for i in pick]
+            for row in rows(show)
+        ]
         widths = (34, 106, 104, 52, 50, 44, 90, 66, 116, 50, 80)
-        story.append(Table([[Paragraph(HEAD[i], bold) for i in pick], *body], colWidths=widths, repeatRows=1, style=_LINES))
+        story.append(
+            Table(
+                [[Paragraph(HEAD[i], bold) for i in pick], *body],
+                colWidths=widths,
+                repeatRows=1,
+                style=_LINES,
+            )
+        )
     doc.build(story)
     return buffer.getvalue()
 

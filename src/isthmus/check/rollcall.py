@@ -1,4 +1,5 @@
-"""Roll call: one stop after the other, and at each stop one act after the other; the levels it changes are given back.
+"""Roll call: one stop after the other, and at each stop one act after the other; the levels it
+changes are given back.
 
 The call is a value; `show_call` puts it on the live levels.
 """
@@ -28,7 +29,9 @@ DIMMED = 0.1
 
 @dataclass(frozen=True)
 class Manner:
-    """How it is called. `kinds` are the acts besides light; `armed` lets address calls into dangerous ranges."""
+    """How it is called. `kinds` are the acts besides light; `armed` lets address calls into
+    dangerous ranges.
+    """
 
     by: str = "unit"
     order: str = "number"
@@ -40,7 +43,9 @@ class Manner:
 
 @dataclass(frozen=True)
 class RollCall:
-    """The stops in order, where the call stands, and the levels to give back. `only` is the filter in words, or ""."""
+    """The stops in order, where the call stands, and the levels to give back. `only` is the filter
+    in words, or "".
+    """
 
     calls: tuple[Call, ...]
     left: tuple[Left, ...]
@@ -72,9 +77,15 @@ class RollCall:
 
 
 def begin(
-    show: Show, live: Live, manner: Manner | None = None, start: str | None = None, only: Sequence[str] | None = None, words: str = ""
+    show: Show,
+    live: Live,
+    manner: Manner | None = None,
+    start: str | None = None,
+    only: Sequence[str] | None = None,
+    words: str = "",
 ) -> RollCall:
-    """Start a call at `start`, or at the first stop with a unit that has no verdict that still holds.
+    """Start a call at `start`, or at the first stop with a unit that has no verdict that still
+    holds.
 
     Raises EntryFault when nothing can be called.
     """
@@ -84,13 +95,17 @@ def begin(
     first = next((i for i, c in enumerate(plan.calls) if start in c.units), None)
     if first is None:
         first = next((i for i, c in enumerate(plan.calls) if not proven.issuperset(c.units)), 0)
-    call = RollCall(plan.calls, plan.left, manner, live.snapshot(), dict(live.over), first, only=words)
+    call = RollCall(
+        plan.calls, plan.left, manner, live.snapshot(), dict(live.over), first, only=words
+    )
     show_call(call, show, live)
     return call
 
 
 Doing = list[tuple[LightProgram, Unit, tuple[Act, ...]]]
-_last: list[tuple[Show, Call, Manner, Doing]] = []  # a stop is asked for its acts many times while it stands
+_last: list[
+    tuple[Show, Call, Manner, Doing]
+] = []  # a stop is asked for its acts many times while it stands
 
 
 def acts_now(call: RollCall, show: Show) -> Doing:
@@ -111,7 +126,11 @@ def _work_out(call: RollCall, show: Show) -> Doing:
         mode = profiles.mode_of(unit) if unit else None
         if unit and mode:
             program = light_program(*mode)
-            kinds = call.manner.kinds if call.manner.by in ("unit", "cell") and not call.call.slot else (LIGHT,)
+            kinds = (
+                call.manner.kinds
+                if call.manner.by in ("unit", "cell") and not call.call.slot
+                else (LIGHT,)
+            )
             found.append((program, unit, acts_of(program, unit, call.manner.level, kinds)))
     return found
 
@@ -137,9 +156,16 @@ def show_call(call: RollCall, show: Show, live: Live) -> None:
         act = acts[min(call.act, len(acts) - 1)]
         wish |= act.phases[min(call.phase, len(act.phases) - 1)]
     if call.call.cell:
-        wish = {k: (0.0 if k[1] not in (0, call.call.cell) and _bright(k[2]) else v) for k, v in wish.items()}
+        wish = {
+            k: (0.0 if k[1] not in (0, call.call.cell) and _bright(k[2]) else v)
+            for k, v in wish.items()
+        }
     live.ask(wish)
-    live.lay_over({call.call.slot: value} if call.call.slot and (value := slot_value(call, show)) is not None else {})
+    live.lay_over(
+        {call.call.slot: value}
+        if call.call.slot and (value := slot_value(call, show)) is not None
+        else {}
+    )
 
 
 def _bright(attribute: str) -> bool:
@@ -147,7 +173,9 @@ def _bright(attribute: str) -> bool:
 
 
 def slot_value(call: RollCall, show: Show) -> int | None:
-    """The byte laid on the called address: the level, or the safe one nearest to it; None when it is left alone."""
+    """The byte laid on the called address: the level, or the safe one nearest to it; None when it
+    is left alone.
+    """
     assert call.call.slot
     best: float | None = call.manner.level
     for _, item, byte in owners(show, call.call.slot):
@@ -160,7 +188,9 @@ def slot_value(call: RollCall, show: Show) -> int | None:
 
 
 def limits_at(show: Show, slot: tuple[int, int]) -> list[tuple[float, float]]:
-    """What limits leave of the level of an address: (lowest, highest), for everybody who listens there with a coarse byte."""
+    """What limits leave of the level of an address: (lowest, highest), for everybody who listens
+    there with a coarse byte.
+    """
     found = []
     for unit, item, byte in owners(show, slot):
         mode = profiles_of(show).mode_of(unit)
@@ -168,7 +198,9 @@ def limits_at(show: Show, slot: tuple[int, int]) -> list[tuple[float, float]]:
             continue
         for limit in unit.limits:
             bound = limited(limit, light_program(*mode).chart.channels)
-            found += [(low / item.top, high / item.top) for other, low, high in bound if other is item]
+            found += [
+                (low / item.top, high / item.top) for other, low, high in bound if other is item
+            ]
     return found
 
 
@@ -179,9 +211,17 @@ def sentence(call: RollCall, show: Show) -> str:
         owner = say_slot(show, call.call.slot)
         value = slot_value(call, show)
         if value is None:
-            return f"{owner}. Left alone: only ranges that reset or service it are near this level. Arm it to go there."
-        held = any(not low <= call.manner.level <= high for low, high in limits_at(show, call.call.slot))
-        return f"{owner} at {value}{', where its limit holds it' if held else ''}; its light is on so that it shows."
+            return (
+                f"{owner}. Left alone: only ranges that reset or service it are near this level. "
+                "Arm it to go there."
+            )
+        held = any(
+            not low <= call.manner.level <= high for low, high in limits_at(show, call.call.slot)
+        )
+        return (
+            f"{owner} at {value}{', where its limit holds it' if held else ''}; its light is on "
+            "so that it shows."
+        )
     if len(doing) > 1:
         return f"{len(doing)} units lit together: {numbers_of(show, call.call.units)}."
     if not doing:
@@ -190,7 +230,11 @@ def sentence(call: RollCall, show: Show) -> str:
     act = acts[min(call.act, len(acts) - 1)]
     if call.call.cell:
         return f"One cell alone lit: the {_ordinal(call.call.cell)}."
-    return act.words if act.kind == LIGHT and len(act.phases) == 1 else f"Now: {act.words[0].lower()}{act.words[1:]}"
+    return (
+        act.words
+        if act.kind == LIGHT and len(act.phases) == 1
+        else f"Now: {act.words[0].lower()}{act.words[1:]}"
+    )
 
 
 def _ordinal(n: int) -> str:
@@ -199,7 +243,9 @@ def _ordinal(n: int) -> str:
 
 def step(call: RollCall, show: Show, live: Live, by: int) -> RollCall:
     """Forward or back, stopping at the ends."""
-    return _go(replace(call, at=min(len(call.calls) - 1, max(0, call.at + by)), act=0, phase=0), show, live)
+    return _go(
+        replace(call, at=min(len(call.calls) - 1, max(0, call.at + by)), act=0, phase=0), show, live
+    )
 
 
 def jump(call: RollCall, show: Show, live: Live, unit: str) -> RollCall:
@@ -216,7 +262,9 @@ def step_act(call: RollCall, show: Show, live: Live, by: int = 1) -> RollCall:
 
 
 def step_phase(call: RollCall, show: Show, live: Live) -> tuple[RollCall, float]:
-    """On by one phase, within the act, then to the next act. Returns the seconds the new phase is to stand."""
+    """On by one phase, within the act, then to the next act. Returns the seconds the new phase is
+    to stand.
+    """
     acts = max((acts for _, _, acts in acts_now(call, show)), key=len, default=())
     if not acts:
         return call, 1.0

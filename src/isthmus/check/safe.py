@@ -1,4 +1,6 @@
-"""Which DMX values are safe to send to a channel: ranges that put a lamp out, reset or service a unit are kept from it."""
+"""Which DMX values are safe to send to a channel: ranges that put a lamp out, reset or service a
+unit are kept from it.
+"""
 
 from __future__ import annotations
 
@@ -16,13 +18,17 @@ _WORDS = re.compile(
     r"reset|lamp|shut.?down|power|reboot|restart|factory|calibrat|service|stand.?by|sleep|firmware|boot|mainten|ignit|douse|self.?test",
     re.I,
 )
-_ATTRIBUTES = re.compile(r"^(Control\d*|.*Reset|Lamp\w*|.*Calibration\w*|Fans?\w*|.*Global\w*|Function|NoFeature|Dummy)$")
+_ATTRIBUTES = re.compile(
+    r"^(Control\d*|.*Reset|Lamp\w*|.*Calibration\w*|Fans?\w*|.*Global\w*|Function|NoFeature|Dummy)$"
+)
 
 
 def dangers(item: ChartChannel) -> list[tuple[int, int, str]]:
-    """(first, last, name) of the DMX ranges, in the channel's own resolution, that no call may touch.
+    """(first, last, name) of the DMX ranges, in the channel's own resolution, that no call may
+    touch.
 
-    A channel for control is dangerous but for the range it rests in; any other where the name of a range says so.
+    A channel for control is dangerous but for the range it rests in; any other where the name of a
+    range says so.
     """
     found: list[tuple[int, int, str]] = []
     for logical in item.channel.logical:
@@ -30,14 +36,27 @@ def dangers(item: ChartChannel) -> list[tuple[int, int, str]]:
             control = bool(_ATTRIBUTES.match(function.attribute or logical.attribute))
             sets = sorted(function.sets, key=lambda s: s.dmx_from)
             parts = [
-                (s.dmx_from, sets[i + 1].dmx_from - 1 if i + 1 < len(sets) else function.dmx_to, s.name or function.name)
+                (
+                    s.dmx_from,
+                    sets[i + 1].dmx_from - 1 if i + 1 < len(sets) else function.dmx_to,
+                    s.name or function.name,
+                )
                 for i, s in enumerate(sets)
             ]
             if not parts or parts[0][0] > function.dmx_from:
-                parts.insert(0, (function.dmx_from, parts[0][0] - 1 if parts else function.dmx_to, function.name))
+                parts.insert(
+                    0,
+                    (
+                        function.dmx_from,
+                        parts[0][0] - 1 if parts else function.dmx_to,
+                        function.name,
+                    ),
+                )
             for first, last, name in parts:
                 rests = first <= item.default <= last
-                if not rests and (control or _WORDS.search(name) or _WORDS.search(function.custom_name)):
+                if not rests and (
+                    control or _WORDS.search(name) or _WORDS.search(function.custom_name)
+                ):
                     found.append((first, last, name.strip() or "control"))
     return found
 
@@ -65,7 +84,9 @@ def safe_level(item: ChartChannel, level: float) -> float | None:
 
 def guarded(program: LightProgram) -> list[tuple[ChartChannel, list[tuple[int, int, str]]]]:
     """The channels of a mode with dangerous ranges."""
-    return [(item, found) for item in program.chart.channels if item.slots and (found := dangers(item))]
+    return [
+        (item, found) for item in program.chart.channels if item.slots and (found := dangers(item))
+    ]
 
 
 def column_bytes(program: LightProgram) -> NDArray[np.bool_]:

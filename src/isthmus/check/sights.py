@@ -1,4 +1,6 @@
-"""What can be seen of a unit, and what makes of it a verdict: the same eyes for a person's stand-in and for findings."""
+"""What can be seen of a unit, and what makes of it a verdict: the same eyes for a person's stand-in
+and for findings.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ LUMINANCE = np.array([0.2126729, 0.7151522, 0.0721750])
 
 @dataclass(frozen=True)
 class Sights:
-    """One unit over k moments: light of each cell (k, b), its colour where lit (k, b, 3), angles (k,), field (k, b)."""
+    """One unit over k moments: light of each cell (k, b), its colour where lit (k, b, 3), angles
+    (k,), field (k, b).
+    """
 
     cells: Array
     colour: Array
@@ -36,7 +40,13 @@ class Sights:
 
     def at(self, moments: Sequence[int]) -> Sights:
         """Of some moments alone."""
-        return Sights(self.cells[moments], self.colour[moments], self.pan[moments], self.tilt[moments], self.field[moments])
+        return Sights(
+            self.cells[moments],
+            self.colour[moments],
+            self.pan[moments],
+            self.tilt[moments],
+            self.field[moments],
+        )
 
     @property
     def level(self) -> Array:
@@ -45,9 +55,11 @@ class Sights:
 
 
 def ways_wrong(wished: Sights, seen: Sights, kinds: Sequence[str]) -> tuple[str, ...]:
-    """In which ways what is seen differs from what is wished over the same moments; `kinds` names the act of each.
+    """In which ways what is seen differs from what is wished over the same moments; `kinds` names
+    the act of each.
 
-    Empty when all is as wished; ("silent",) when nothing at all happens; see `verdicts.WAYS` for the rest.
+    Empty when all is as wished; ("silent",) when nothing at all happens; see `verdicts.WAYS` for
+    the rest.
     """
     if wished.cells.shape[1] == 0:
         return ()
@@ -61,7 +73,9 @@ def ways_wrong(wished: Sights, seen: Sights, kinds: Sequence[str]) -> tuple[str,
     same = seen.cells.shape == wished.cells.shape
     if plain and (seen.level[plain] < DIM * wished.level[plain]).any():
         found.append("dim")
-    if _colour_differs(wished, seen, [i for i, kind in enumerate(kinds) if kind in ("light", "colour")]):
+    if _colour_differs(
+        wished, seen, [i for i, kind in enumerate(kinds) if kind in ("light", "colour")]
+    ):
         found.append("colour")
     for name in ("pan", "tilt"):
         if (np.abs(getattr(wished, name) - getattr(seen, name)) > TURN).any():
@@ -79,11 +93,17 @@ def _colour_differs(wished: Sights, seen: Sights, moments: list[int]) -> bool:
     for i in moments:
         if wished.level[i] > DARK:
             a = wished.colour[i, int(wished.cells[i].argmax())]
-            if seen.level[i] <= DARK or np.abs(a - seen.colour[i, int(seen.cells[i].argmax())]).max() > SHADE:
+            if (
+                seen.level[i] <= DARK
+                or np.abs(a - seen.colour[i, int(seen.cells[i].argmax())]).max() > SHADE
+            ):
                 return True
     return False
 
 
 def _beam_differs(wished: Sights, seen: Sights, moments: list[int]) -> bool:
-    a, b = wished.field[moments].max(axis=1, initial=0.1), seen.field[moments].max(axis=1, initial=0.1)
+    a, b = (
+        wished.field[moments].max(axis=1, initial=0.1),
+        seen.field[moments].max(axis=1, initial=0.1),
+    )
     return bool((np.abs(np.log(np.maximum(b, 0.1) / np.maximum(a, 0.1))) > ZOOMED).any())

@@ -1,4 +1,6 @@
-"""Verdicts: what was seen of each unit, kept with the show; whether they still hold; rounds and how they compare."""
+"""Verdicts: what was seen of each unit, kept with the show; whether they still hold; rounds and how
+they compare.
+"""
 
 from __future__ import annotations
 
@@ -49,8 +51,17 @@ def _outputs_of(show: Show) -> dict[int, list[Output]]:
 def proof(show: Show, unit: Unit) -> str:
     """What a verdict rests on: profile, mode, addresses and where their universes go."""
     ways = _outputs_of(show)
-    outputs = [o for universe in sorted({p.universe for p in unit.patch}) for o in ways.get(universe, ())]
-    return "|".join([unit.profile, unit.mode, *(f"{p.block}:{p.universe}.{p.address}" for p in unit.patch), *map(way_key, outputs)])
+    outputs = [
+        o for universe in sorted({p.universe for p in unit.patch}) for o in ways.get(universe, ())
+    ]
+    return "|".join(
+        [
+            unit.profile,
+            unit.mode,
+            *(f"{p.block}:{p.universe}.{p.address}" for p in unit.patch),
+            *map(way_key, outputs),
+        ]
+    )
 
 
 def holds(show: Show, verdict: Verdict) -> bool:
@@ -70,8 +81,8 @@ def mark(
     acts: Sequence[str] = (),
     by: str = "",
 ) -> Show:
-    """Keep a verdict, in place of an earlier one, whose picture stays. Raises EntryFault for an unknown unit, result or way
-    of being wrong."""
+    """Keep a verdict, in place of an earlier one, whose picture stays. Raises EntryFault for an
+    unknown unit, result or way of being wrong."""
     unit = show.unit(unit_id)
     if unit is None:
         raise EntryFault("That unit is no longer in the show.")
@@ -79,7 +90,9 @@ def mark(
         raise EntryFault(f"“{result[:20]}” is not a verdict.", do=f"Use {', '.join(RESULTS)}.")
     unknown = [w for w in what if w not in WAYS]
     if unknown:
-        raise EntryFault(f"“{unknown[0][:20]}” is no way of being wrong.", do=f"Use {', '.join(WAYS)}.")
+        raise EntryFault(
+            f"“{unknown[0][:20]}” is no way of being wrong.", do=f"Use {', '.join(WAYS)}."
+        )
     known = index_of(show).by_id
     verdict = Verdict(
         unit=unit_id,
@@ -93,21 +106,37 @@ def mark(
         by=by.strip()[:60],
         picture=next((v.picture for v in show.verdicts if v.unit == unit_id), ""),
     )
-    return replace(show, verdicts=(*(v for v in show.verdicts if v.unit != unit_id), verdict), answers=_still(show, unit_id))
+    return replace(
+        show,
+        verdicts=(*(v for v in show.verdicts if v.unit != unit_id), verdict),
+        answers=_still(show, unit_id),
+    )
 
 
 def unmark(show: Show, unit_id: str) -> Show:
-    return replace(show, verdicts=tuple(v for v in show.verdicts if v.unit != unit_id), answers=_still(show, unit_id))
+    return replace(
+        show,
+        verdicts=tuple(v for v in show.verdicts if v.unit != unit_id),
+        answers=_still(show, unit_id),
+    )
 
 
 def outdate(show: Show, units: Collection[str]) -> Show:
-    """These units were set anew at the rig: what was seen of them, or of others while they lit, no longer holds."""
+    """These units were set anew at the rig: what was seen of them, or of others while they lit, no
+    longer holds.
+    """
     gone = set(units)
-    old = {v.unit for v in show.verdicts if v.proven and (v.unit in gone or gone.intersection(v.others))}
+    old = {
+        v.unit
+        for v in show.verdicts
+        if v.proven and (v.unit in gone or gone.intersection(v.others))
+    }
     if not old:
         return show
     verdicts = tuple(replace(v, proven="") if v.unit in old else v for v in show.verdicts)
-    return replace(show, verdicts=verdicts, answers=tuple(a for a in show.answers if a.unit not in old))
+    return replace(
+        show, verdicts=verdicts, answers=tuple(a for a in show.answers if a.unit not in old)
+    )
 
 
 def _still(show: Show, unit_id: str):
@@ -122,24 +151,34 @@ def say(show: Show, verdict: Verdict) -> str:
     if verdict.others:
         by_id = index_of(show).by_id
         numbers = ", ".join(str(by_id[u].number) for u in verdict.others if u in by_id)
-        ways = [w.replace("another unit", numbers) if w in (WAYS["other"], WAYS["too"]) else w for w in ways] or [f"{numbers} lights too"]
+        ways = [
+            w.replace("another unit", numbers) if w in (WAYS["other"], WAYS["too"]) else w
+            for w in ways
+        ] or [f"{numbers} lights too"]
     said = [verdict.result + (f": {', '.join(ways)}" if ways else "")]
     return "; ".join([*said, verdict.note] if verdict.note else said)
 
 
 def new_round(show: Show, name: str = "") -> Show:
-    """Put the verdicts aside as a round of their own and begin again. Raises EntryFault when there are none."""
+    """Put the verdicts aside as a round of their own and begin again. Raises EntryFault when there
+    are none.
+    """
     if not show.verdicts:
         raise EntryFault("There are no verdicts yet, so this is already a new round.")
     name = name.strip()[:60] or f"Round {len(show.rounds) + 1}"
     last = max(v.at for v in show.verdicts)
     return replace(
-        show, rounds=(*show.rounds, CallRound(name=name, at=last, verdicts=show.verdicts))[-MAX_ROUNDS:], verdicts=(), answers=()
+        show,
+        rounds=(*show.rounds, CallRound(name=name, at=last, verdicts=show.verdicts))[-MAX_ROUNDS:],
+        verdicts=(),
+        answers=(),
     )
 
 
 def tally(show: Show, units: Collection[str] | None = None) -> Counter[str]:
-    """How many units stand at each result; `left` have none that holds, `stale` are among those left."""
+    """How many units stand at each result; `left` have none that holds, `stale` are among those
+    left.
+    """
     held = {v.unit: v for v in show.verdicts}
     out: Counter[str] = Counter()
     for unit in show.units:
@@ -159,14 +198,25 @@ def by_place(show: Show, kind: str = "position") -> list[tuple[str, Counter[str]
     """The tally of each hang position, or of each universe."""
     parts: dict[str, set[str]] = {}
     for unit in show.units:
-        names = [unit.hangs_on or "nowhere yet"] if kind == "position" else [f"universe {p.universe}" for p in unit.patch] or ["no address"]
+        names = (
+            [unit.hangs_on or "nowhere yet"]
+            if kind == "position"
+            else [f"universe {p.universe}" for p in unit.patch] or ["no address"]
+        )
         for name in names:
             parts.setdefault(name, set()).add(unit.id)
     return [(name, tally(show, ids)) for name, ids in sorted(parts.items())]
 
 
 def changes(show: Show) -> list[tuple[Unit, list[str]]]:
-    """Units whose verdicts differ between rounds: what each round said of them, the present one last; "" where nothing."""
-    rounds = [{v.unit: v.result for v in r.verdicts} for r in show.rounds] + [{v.unit: v.result for v in show.verdicts}]
-    rows = [(unit, [r.get(unit.id, "") for r in rounds]) for unit in sorted(show.units, key=lambda u: u.number)]
+    """Units whose verdicts differ between rounds: what each round said of them, the present one
+    last; "" where nothing.
+    """
+    rounds = [{v.unit: v.result for v in r.verdicts} for r in show.rounds] + [
+        {v.unit: v.result for v in show.verdicts}
+    ]
+    rows = [
+        (unit, [r.get(unit.id, "") for r in rounds])
+        for unit in sorted(show.units, key=lambda u: u.number)
+    ]
     return [(unit, said) for unit, said in rows if len(set(said) - {""}) > 1]

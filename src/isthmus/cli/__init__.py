@@ -1,7 +1,7 @@
 """The `isthmus` command: what the core can do, without a window.
 
-Exit codes: 0 done; 1 snags were found (only `snags`); 2 the command line is wrong; 3 something could not be done,
-told in one sentence; 4 interrupted.
+Exit codes: 0 done; 1 snags were found (only `snags`); 2 the command line is wrong; 3 something
+could not be done, told in one sentence; 4 interrupted.
 """
 
 from __future__ import annotations
@@ -44,9 +44,16 @@ def show_info(options: argparse.Namespace) -> Result:
     }
     lines = [
         f"{show.name}{', ' + show.venue if show.venue else ''}",
-        f"{len(show.units)} units of {len(show.profiles)} profiles on {len(use)} universes, {len(show.outputs)} outputs",
+        (
+            f"{len(show.units)} units of {len(show.profiles)} profiles on {len(use)} universes, "
+            f"{len(show.outputs)} outputs"
+        ),
     ]
-    return DONE, data, [*lines, *(f"  {step:9} {count} of {steps.total}" for step, count in steps.done.items())]
+    return (
+        DONE,
+        data,
+        [*lines, *(f"  {step:9} {count} of {steps.total}" for step, count in steps.done.items())],
+    )
 
 
 def show_schema(options: argparse.Namespace) -> Result:
@@ -80,21 +87,31 @@ def snags(options: argparse.Namespace) -> Result:
 
 def parser() -> argparse.ArgumentParser:
     top = argparse.ArgumentParser(
-        prog="isthmus", description="Prepare a show's rig, without a window.", epilog=(__doc__ or "").split("\n\n")[1]
+        prog="isthmus",
+        description="Prepare a show's rig, without a window.",
+        epilog=(__doc__ or "").split("\n\n")[1],
     )
     top.add_argument("--version", action="version", version=__version__)
     verbs = top.add_subparsers(dest="verb", required=True, metavar="VERB")
     common = argparse.ArgumentParser(add_help=False)
     common.add_argument("--json", action="store_true", help="answer in JSON")
 
-    def verb(group: Any, name: str, run: Callable[[argparse.Namespace], Result], text: str, show: bool = True) -> argparse.ArgumentParser:
+    def verb(
+        group: Any,
+        name: str,
+        run: Callable[[argparse.Namespace], Result],
+        text: str,
+        show: bool = True,
+    ) -> argparse.ArgumentParser:
         made = group.add_parser(name, help=text, description=text, parents=[common])
         made.set_defaults(run=run)
         if show:
             made.add_argument("show", help="a .isthmus file, or “demo”")
         return made
 
-    shows = verbs.add_parser("show", help="what a show holds").add_subparsers(required=True, metavar="WHAT")
+    shows = verbs.add_parser("show", help="what a show holds").add_subparsers(
+        required=True, metavar="WHAT"
+    )
     verb(shows, "info", show_info, "units, universes and how far they have crossed")
     verb(shows, "schema", show_schema, "the JSON Schema of show.json", show=False)
     verb(shows, "demo", demo_save, "save the demo show as a file", show=False).add_argument("out")

@@ -38,7 +38,10 @@ Verb = Callable[..., argparse.ArgumentParser]
 @contextmanager
 def _desk(show: Show) -> Iterator[Desk]:
     desk = Desk()
-    hosts = {p: [h for o in show.outputs if o.protocol == p and o.enabled for h in o.hosts] for p in ("artnet", "sacn")}
+    hosts = {
+        p: [h for o in show.outputs if o.protocol == p and o.enabled for h in o.hosts]
+        for p in ("artnet", "sacn")
+    }
     desk.want({}, hosts, [n.ip for n in show.nodes if n.protocol == "artnet"])
     desk.start()
     try:
@@ -80,7 +83,9 @@ def _caller(options: argparse.Namespace, show: Show) -> Iterator[tuple[Caller, D
         try:
             engine.use(desk.outlets)
             engine.start()
-            engine.pace(show.sending.artnet_rate, show.sending.sacn_rate, False, show.sending.artnet_sync)
+            engine.pace(
+                show.sending.artnet_rate, show.sending.sacn_rate, False, show.sending.artnet_sync
+            )
 
             def send(live: Live) -> None:
                 composer.asking, composer.broadcast = desk.view.asking, desk.outlets.broadcast
@@ -116,7 +121,9 @@ def _finding(f: FindingTold, show: Show) -> dict[str, Any]:
         "cause": f.words,
         "chance": round(f.chance, 3),
         "evidence": list(f.evidence),
-        "rivals": [{"kind": r.kind, "cause": r.words, "chance": round(r.chance, 3)} for r in f.rivals],
+        "rivals": [
+            {"kind": r.kind, "cause": r.words, "chance": round(r.chance, 3)} for r in f.rivals
+        ],
         "look": f.look.question if f.look else None,
         "hunt": numbers.get(f.hunt),
         "mends": [m.label for m in f.mends],
@@ -135,10 +142,14 @@ def _lines(found: list[FindingTold]) -> list[str]:
 
 
 def rollcall(options: argparse.Namespace) -> Result:
-    """Call every unit against a stand-in rig, with the automatic observer; then say what is behind it."""
+    """Call every unit against a stand-in rig, with the automatic observer; then say what is behind
+    it.
+    """
     show = load(options.show)
     only = read_choice(show, options.units).ids if options.units else None
-    kinds = tuple(dict.fromkeys((LIGHT, *(k.strip() for k in options.acts.split(",") if k.strip()))))
+    kinds = tuple(
+        dict.fromkeys((LIGHT, *(k.strip() for k in options.acts.split(",") if k.strip())))
+    )
     if set(kinds) - set(KINDS):
         raise EntryFault(f"“{options.acts[:40]}” are no acts.", do=f"Use {', '.join(KINDS[1:])}.")
     if not 5 <= options.level <= 100:
@@ -173,7 +184,12 @@ def rollcall(options: argparse.Namespace) -> Result:
 
 
 def _verdict(v: Verdict, numbers: dict[str, int]) -> dict[str, Any]:
-    return {"unit": numbers[v.unit], "result": v.result, "what": list(v.what), "others": [numbers[o] for o in v.others]}
+    return {
+        "unit": numbers[v.unit],
+        "result": v.result,
+        "what": list(v.what),
+        "others": [numbers[o] for o in v.others],
+    }
 
 
 def findings(options: argparse.Namespace) -> Result:
@@ -186,7 +202,11 @@ def findings(options: argparse.Namespace) -> Result:
             found, _ = findings_of(show, desk.view, matches)
     else:
         found, _ = findings_of(show)
-    return (SNAGS if found else DONE), [_finding(f, show) for f in found], _lines(found) or ["Nothing to find."]
+    return (
+        (SNAGS if found else DONE),
+        [_finding(f, show) for f in found],
+        _lines(found) or ["Nothing to find."],
+    )
 
 
 def discovery(options: argparse.Namespace) -> Result:
@@ -207,16 +227,24 @@ def discovery(options: argparse.Namespace) -> Result:
             "label": m.device.label if m.device else None,
             "behind": [m.device.ip, m.device.port] if m.device else None,
             "lamp_hours": m.device.lamp_hours if m.device else None,
-            "sensors": [{"words": s.words, "value": s.value} for s in m.device.sensors] if m.device else [],
+            "sensors": [{"words": s.words, "value": s.value} for s in m.device.sensors]
+            if m.device
+            else [],
         }
         for m in matches
     ]
     differ = any(m.ways != ("in place",) for m in matches)
-    return (SNAGS if differ or odd else DONE), {"devices": rows, "odd": odd}, [m.words for m in matches] + odd
+    return (
+        (SNAGS if differ or odd else DONE),
+        {"devices": rows, "odd": odd},
+        [m.words for m in matches] + odd,
+    )
 
 
 def hunt(options: argparse.Namespace) -> Result:
-    """Find the address a unit really listens to, or those of several by light codes, against a stand-in rig with the observer."""
+    """Find the address a unit really listens to, or those of several by light codes, against a
+    stand-in rig with the observer.
+    """
     show = load(options.show)
     ids = read_choice(show, options.unit).ids
     if not ids:
@@ -238,10 +266,18 @@ def hunt(options: argparse.Namespace) -> Result:
     rows, said = [], []
     for unit, places in found:
         told = [{"universe": p.universe, "address": p.address, "mode": p.mode} for p in places]
-        rows.append({"unit": unit.number, "places": told, "looks": looks, "patched": addresses(unit)})
+        rows.append(
+            {"unit": unit.number, "places": told, "looks": looks, "patched": addresses(unit)}
+        )
         where = " or ".join(f"{p.words} ({p.mode})" for p in places) or "nowhere the answers allow"
-        said.append(f"{unit.number} listens at {where}; {looks} looks. The patch has {addresses(unit)}.")
-    return (DONE if all(places for _, places in found) else SNAGS), (rows[0] if len(rows) == 1 else {"units": rows}), said
+        said.append(
+            f"{unit.number} listens at {where}; {looks} looks. The patch has {addresses(unit)}."
+        )
+    return (
+        (DONE if all(places for _, places in found) else SNAGS),
+        (rows[0] if len(rows) == 1 else {"units": rows}),
+        said,
+    )
 
 
 def record_out(options: argparse.Namespace) -> Result:
@@ -250,26 +286,63 @@ def record_out(options: argparse.Namespace) -> Result:
     out = Path(options.out)
     if out.suffix not in (".csv", ".pdf"):
         raise EntryFault(f"“{out.name}” is neither a .csv nor a .pdf.", do="Name the file so.")
-    data = record.as_csv(show) if out.suffix == ".csv" else record.as_pdf(show, findings_of(show)[0], options.snags)
+    data = (
+        record.as_csv(show)
+        if out.suffix == ".csv"
+        else record.as_pdf(show, findings_of(show)[0], options.snags)
+    )
     out.write_bytes(data)
     return DONE, {"saved": str(out), "bytes": len(data)}, [f"Saved {out}"]
 
 
 def add_verbs(verbs: Any, verb: Verb) -> None:
-    made = verb(verbs, "rollcall", rollcall, "call every unit of a stand-in rig and say what is behind it")
-    made.add_argument("--rig", required=True, metavar="RIG", help="a scenario file, or HOST:PORT of a rig that runs")
+    made = verb(
+        verbs, "rollcall", rollcall, "call every unit of a stand-in rig and say what is behind it"
+    )
+    made.add_argument(
+        "--rig",
+        required=True,
+        metavar="RIG",
+        help="a scenario file, or HOST:PORT of a rig that runs",
+    )
     made.add_argument("--order", choices=list(ORDERS), default="hang")
     made.add_argument("--level", type=float, default=100.0, help="percent")
-    made.add_argument("--acts", default="colour,movement,beam,cells", help="besides light: colour,movement,beam,cells")
+    made.add_argument(
+        "--acts",
+        default="colour,movement,beam,cells",
+        help="besides light: colour,movement,beam,cells",
+    )
     made.add_argument("--units", help="only these: 101-104, a hang position")
     made.add_argument("--discover", action="store_true", help="ask by RDM as well")
     saving(made)
-    made = verb(verbs, "findings", findings, "what is behind the verdicts of a show; exit code 1 when there is anything")
-    made.add_argument("--network", action="store_true", help="with nodes and devices as they answer now")
-    verb(verbs, "discover", discovery, "who answers RDM, against the patch; exit code 1 when anything differs")
-    made = verb(verbs, "hunt", hunt, "find where a unit of a stand-in rig really listens, or several at once")
+    made = verb(
+        verbs,
+        "findings",
+        findings,
+        "what is behind the verdicts of a show; exit code 1 when there is anything",
+    )
+    made.add_argument(
+        "--network", action="store_true", help="with nodes and devices as they answer now"
+    )
+    verb(
+        verbs,
+        "discover",
+        discovery,
+        "who answers RDM, against the patch; exit code 1 when anything differs",
+    )
+    made = verb(
+        verbs,
+        "hunt",
+        hunt,
+        "find where a unit of a stand-in rig really listens, or several at once",
+    )
     made.add_argument("--unit", required=True, metavar="UNITS", help="203, or several: 203, 207")
-    made.add_argument("--rig", required=True, metavar="RIG", help="a scenario file, or HOST:PORT of a rig that runs")
+    made.add_argument(
+        "--rig",
+        required=True,
+        metavar="RIG",
+        help="a scenario file, or HOST:PORT of a rig that runs",
+    )
     made.add_argument("--everywhere", action="store_true", help="in every universe that is sent")
     made.add_argument("--any-mode", action="store_true", help="its mode is not known")
     made.add_argument("--lie", action="store_true", help="one answer may be wrong")

@@ -28,7 +28,9 @@ def load(name: str) -> Show:
 
 def saving(parser: argparse.ArgumentParser) -> None:
     """The options of verbs that change a show."""
-    parser.add_argument("--dry-run", action="store_true", help="say what would be done, save nothing")
+    parser.add_argument(
+        "--dry-run", action="store_true", help="say what would be done, save nothing"
+    )
     parser.add_argument("--save", metavar="OUT", help="save as another file")
 
 

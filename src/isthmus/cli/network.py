@@ -71,7 +71,8 @@ def routes_list(options: argparse.Namespace) -> Result:
     rows = [_row(show, reach, use, o) for o in show.outputs]
     lost = [u for u in use if u not in routed(show)]
     lines = [
-        f"{o.universe:5}  {use.get(o.universe, 0):4} units  {write_output(o):44} {', '.join(p.label for p in reach.of_output[o.id]) or '–'}"
+        f"{o.universe:5}  {use.get(o.universe, 0):4} units  {write_output(o):44} "
+        f"{', '.join(p.label for p in reach.of_output[o.id]) or '–'}"
         f"{'' if o.enabled else '  (off)'}"
         for o in show.outputs
     ]
@@ -94,16 +95,37 @@ def routes_set(options: argparse.Namespace) -> Result:
     else:
         protocol = "sacn" if options.sacn else "artnet"
         hosts = read_hosts(options.to) if options.to else ()
-        first = read_number(protocol, options.sacn or options.artnet) if options.sacn or options.artnet else 0
-        way = options.way or ("unicast" if hosts else "multicast" if protocol == "sacn" else "asked")
+        first = (
+            read_number(protocol, options.sacn or options.artnet)
+            if options.sacn or options.artnet
+            else 0
+        )
+        way = options.way or (
+            "unicast" if hosts else "multicast" if protocol == "sacn" else "asked"
+        )
         outputs = []
         for at, universe in enumerate(universes):
-            number = first + at * options.step if first or options.artnet else universe - (protocol == "artnet")
+            number = (
+                first + at * options.step
+                if first or options.artnet
+                else universe - (protocol == "artnet")
+            )
             numbers = {"port_address": number} if protocol == "artnet" else {"sacn": number}
-            more = {"host": hosts[0] if hosts else "", "more_hosts": hosts[1:], "priority": options.priority}
-            outputs.append(Output(id=new_id(), universe=universe, protocol=protocol, way=way, **numbers, **more))
+            more = {
+                "host": hosts[0] if hosts else "",
+                "more_hosts": hosts[1:],
+                "priority": options.priority,
+            }
+            outputs.append(
+                Output(
+                    id=new_id(), universe=universe, protocol=protocol, way=way, **numbers, **more
+                )
+            )
         made = core.add(show, *outputs)
-        words = f"Universes {options.universes}: {write_output(outputs[0])}{' and on' if len(outputs) > 1 else ''}."
+        words = (
+            f"Universes {options.universes}: "
+            f"{write_output(outputs[0])}{' and on' if len(outputs) > 1 else ''}."
+        )
     path, told = keep(options, made)
     return DONE, {"outputs": len(made.outputs), "saved": path}, [words, told]
 
@@ -113,9 +135,20 @@ def routes_propose(options: argparse.Namespace) -> Result:
     made = propose(show, options.by)
     fresh = made.outputs[len(show.outputs) :]
     reach = Reach(made)
-    rows = [{"universe": o.universe, "ports": [p.label for p in reach.of_output[o.id]], "to": write_output(o)} for o in fresh]
+    rows = [
+        {
+            "universe": o.universe,
+            "ports": [p.label for p in reach.of_output[o.id]],
+            "to": write_output(o),
+        }
+        for o in fresh
+    ]
     path, told = keep(options, made)
-    return DONE, {"added": rows, "saved": path}, [f"Universe {r['universe']} to {', '.join(r['ports'])}" for r in rows] + [told]
+    return (
+        DONE,
+        {"added": rows, "saved": path},
+        [f"Universe {r['universe']} to {', '.join(r['ports'])}" for r in rows] + [told],
+    )
 
 
 # ---------------------------------------------------------------- the network
@@ -123,11 +156,25 @@ def routes_propose(options: argparse.Namespace) -> Result:
 
 def _desk(options: argparse.Namespace, show: Show | None) -> Desk:
     desk = Desk()
-    hosts = {p: [h for o in show.outputs if o.protocol == p for h in o.hosts] for p in ("artnet", "sacn")} if show else {}
-    universes = set(read_numbers(options.universes)) if getattr(options, "universes", None) else set()
+    hosts = (
+        {
+            p: [h for o in show.outputs if o.protocol == p for h in o.hosts]
+            for p in ("artnet", "sacn")
+        }
+        if show
+        else {}
+    )
+    universes = (
+        set(read_numbers(options.universes)) if getattr(options, "universes", None) else set()
+    )
     universes |= {o.number for o in show.outputs if o.protocol == "sacn"} if show else set()
     adapters: dict[str, str] = dict.fromkeys(("artnet", "sacn"), str(options.adapter or ""))
-    desk.want(adapters, hosts, [n.ip for n in show.nodes if n.protocol == "artnet"] if show else [], sorted(universes))
+    desk.want(
+        adapters,
+        hosts,
+        [n.ip for n in show.nodes if n.protocol == "artnet"] if show else [],
+        sorted(universes),
+    )
     desk.start()
     return desk
 
@@ -152,17 +199,38 @@ def nodes(options: argparse.Namespace) -> Result:
             "firmware": n.firmware,
             "rdm": n.rdm,
             "ports": [
-                {"port": p.index, "direction": p.direction, "number": p.number, "written": p.words, "merge": p.merge, "live": p.active}
+                {
+                    "port": p.index,
+                    "direction": p.direction,
+                    "number": p.number,
+                    "written": p.words,
+                    "merge": p.merge,
+                    "live": p.active,
+                }
                 for p in n.ports
             ],
         }
         for n in view.nodes
     ]
-    differ = [{"kind": d.kind, "severity": d.severity, "text": d.text} for d in compare(show, view.nodes)] if show else []
+    differ = (
+        [
+            {"kind": d.kind, "severity": d.severity, "text": d.text}
+            for d in compare(show, view.nodes)
+        ]
+        if show
+        else []
+    )
     senders = [{"name": s.name, "ip": s.ip, "universes": list(s.universes)} for s in view.sacn]
-    lines = [f"{n.ip:15} {n.name:18} {', '.join(f'{p.direction} {p.words}' for p in n.ports)}" for n in view.nodes]
+    lines = [
+        f"{n.ip:15} {n.name:18} {', '.join(f'{p.direction} {p.words}' for p in n.ports)}"
+        for n in view.nodes
+    ]
     lines += [f"{d['severity']:10} {d['text']}" for d in differ]
-    return DONE, {"nodes": found, "differences": differ, "senders": senders}, lines or ["Nobody answers."]
+    return (
+        DONE,
+        {"nodes": found, "differences": differ, "senders": senders},
+        lines or ["Nobody answers."],
+    )
 
 
 def net_check(options: argparse.Namespace) -> Result:
@@ -171,21 +239,49 @@ def net_check(options: argparse.Namespace) -> Result:
     view = _settled(options, show)
     troubles = check(show, view.adapters, view.choices, view.nodes)
     data = {
-        "adapters": [{"name": a.name, "ip": a.ip, "mask": a.mask, "up": a.up, "speed": a.speed} for a in view.adapters],
-        "goes_out_by": {p: {"adapter": c.adapter.name if c.adapter else None, "why": c.why} for p, c in view.choices.items()},
+        "adapters": [
+            {"name": a.name, "ip": a.ip, "mask": a.mask, "up": a.up, "speed": a.speed}
+            for a in view.adapters
+        ],
+        "goes_out_by": {
+            p: {"adapter": c.adapter.name if c.adapter else None, "why": c.why}
+            for p, c in view.choices.items()
+        },
         "troubles": [
-            {"kind": t.kind, "severity": t.severity, "text": t.text, "why": t.why, "mends": [_mend(way) for way in t.ways]}
+            {
+                "kind": t.kind,
+                "severity": t.severity,
+                "text": t.text,
+                "why": t.why,
+                "mends": [_mend(way) for way in t.ways],
+            }
             for t in troubles
         ],
     }
-    lines = [f"{a.name:10} {a.ip:15} {a.mask:15} {'up' if a.up else 'no link'}" for a in view.adapters]
+    lines = [
+        f"{a.name:10} {a.ip:15} {a.mask:15} {'up' if a.up else 'no link'}" for a in view.adapters
+    ]
     for t in troubles:
-        lines += [f"{t.severity}: {t.text}", f"    {t.why}", *(f"    {n}. {w.words}" for n, w in enumerate(t.ways, 1))]
-    return DONE, data, lines + ([] if troubles else ["Every destination lies in a network of this machine."])
+        lines += [
+            f"{t.severity}: {t.text}",
+            f"    {t.why}",
+            *(f"    {n}. {w.words}" for n, w in enumerate(t.ways, 1)),
+        ]
+    return (
+        DONE,
+        data,
+        lines + ([] if troubles else ["Every destination lies in a network of this machine."]),
+    )
 
 
 def _mend(way: Change) -> dict[str, Any]:
-    return {"words": way.words, "end": way.end, "address": way.address, "mask": way.mask, "commands": list(way.commands)}
+    return {
+        "words": way.words,
+        "end": way.end,
+        "address": way.address,
+        "mask": way.mask,
+        "commands": list(way.commands),
+    }
 
 
 def _settled(options: argparse.Namespace, show: Show) -> View:
@@ -198,8 +294,21 @@ def net_plan(options: argparse.Namespace) -> Result:
     """Propose addresses."""
     show = load(options.show)
     lines = plan(_settled(options, show).adapters, show.nodes, options.range)
-    rows = [{"device": x.name, "now": x.now, "address": x.address, "mask": x.mask, "commands": list(x.commands)} for x in lines]
-    return DONE, rows, [text for x in lines for text in (x.words, *(f"    {c}" for c in x.commands))]
+    rows = [
+        {
+            "device": x.name,
+            "now": x.now,
+            "address": x.address,
+            "mask": x.mask,
+            "commands": list(x.commands),
+        }
+        for x in lines
+    ]
+    return (
+        DONE,
+        rows,
+        [text for x in lines for text in (x.words, *(f"    {c}" for c in x.commands))],
+    )
 
 
 def watch(options: argparse.Namespace) -> Result:
@@ -219,16 +328,36 @@ def watch(options: argparse.Namespace) -> Result:
         desk.stop()
     if captured is not None and captured.error:
         raise EntryFault(f"{options.capture} cannot be written: {captured.error}.")
-    rows = [_source(s) | {"levels": slots.tolist() if options.levels else None} for s, slots in zip(sources, levels, strict=True)]
+    rows = [
+        _source(s) | {"levels": slots.tolist() if options.levels else None}
+        for s, slots in zip(sources, levels, strict=True)
+    ]
     lines = [
-        f"{write_number(s.protocol, s.number):24} {s.ip:15} {s.name or '–':20} {s.rate:5.1f} Hz  priority {s.priority}, {s.lost} lost"
+        f"{write_number(s.protocol, s.number):24} {s.ip:15} {s.name or '–':20} {s.rate:5.1f} "
+        f"Hz  priority {s.priority}, {s.lost} lost"
         for s in sources
     ]
-    return DONE, {"sources": rows, "packets": counts.packets, "bad": counts.bad}, lines or ["Nobody sends."]
+    return (
+        DONE,
+        {"sources": rows, "packets": counts.packets, "bad": counts.bad},
+        lines or ["Nobody sends."],
+    )
 
 
 def _source(s: Source) -> dict[str, Any]:
-    keys = ("protocol", "number", "ip", "name", "priority", "rate", "packets", "lost", "preview", "ended", "sync")
+    keys = (
+        "protocol",
+        "number",
+        "ip",
+        "name",
+        "priority",
+        "rate",
+        "packets",
+        "lost",
+        "preview",
+        "ended",
+        "sync",
+    )
     return {key: getattr(s, key) for key in keys}
 
 
@@ -236,12 +365,17 @@ def _source(s: Source) -> dict[str, Any]:
 
 
 def send(options: argparse.Namespace) -> Result:
-    """Light units, or play a capture back, from this machine, with the same engine as the application."""
+    """Light units, or play a capture back, from this machine, with the same engine as the
+    application.
+    """
     if options.capture:
         return _play(options)
     show = load(options.show)
     if options.outputs:
-        show = replace(show, outputs=tuple(o for o in show.outputs if o.universe in read_numbers(options.outputs)))
+        show = replace(
+            show,
+            outputs=tuple(o for o in show.outputs if o.universe in read_numbers(options.outputs)),
+        )
     live = Live(show)
     chosen = set(read_choice(show, options.unit).ids) if options.unit else set()
     units = [u for u in show.units if u.id in chosen]
@@ -255,7 +389,9 @@ def send(options: argparse.Namespace) -> Result:
         engine.use(desk.outlets)
         engine.start()
         sending = show.sending
-        engine.pace(sending.artnet_rate, sending.sacn_rate, sending.changed_only, sending.artnet_sync)
+        engine.pace(
+            sending.artnet_rate, sending.sacn_rate, sending.changed_only, sending.artnet_sync
+        )
         end = time.monotonic() + options.seconds
         first = True
         while time.monotonic() < end:
@@ -282,10 +418,17 @@ def send(options: argparse.Namespace) -> Result:
         "not_reached": dark,
     }
     lines = [
-        f"Sent {stats.packets} packets to {stats.routes} outputs at {stats.rate:.1f} Hz, {stats.errors} errors.",
+        (
+            f"Sent {stats.packets} packets to {stats.routes} outputs at {stats.rate:.1f} Hz, "
+            f"{stats.errors} errors."
+        ),
         f"99 % of them went within {stats.spread_ms:.2f} ms of their time.",
     ]
-    return DONE, data, lines + [f"Unit {n} is not reached: its universe leads nowhere." for n in dark]
+    return (
+        DONE,
+        data,
+        lines + [f"Unit {n} is not reached: its universe leads nowhere." for n in dark],
+    )
 
 
 def _play(options: argparse.Namespace) -> Result:
@@ -295,7 +438,9 @@ def _play(options: argparse.Namespace) -> Result:
     try:
         while not playing.done:
             for payload, (host, port) in playing.due():
-                sent += not desk.send(payload if options.past_limits else limits.hold(payload), host, port)
+                sent += not desk.send(
+                    payload if options.past_limits else limits.hold(payload), host, port
+                )
             time.sleep(0.005)
     finally:
         desk.stop()
@@ -307,8 +452,16 @@ def _play(options: argparse.Namespace) -> Result:
 def rig(options: argparse.Namespace) -> Result:
     stand_in = StandInRig(read_scenario(Path(options.scenario)), options.port, options.udp_port)
     host, port = stand_in.address
-    ready = {"ready": True, "host": host, "port": port, "nodes": [node.ip for node in stand_in.loaded.scenario.nodes]}
-    listens = f"The stand-in rig listens on {', '.join(map(str, ready['nodes']))}; ask it on {host}:{port}. End with Ctrl C."
+    ready = {
+        "ready": True,
+        "host": host,
+        "port": port,
+        "nodes": [node.ip for node in stand_in.loaded.scenario.nodes],
+    }
+    listens = (
+        f"The stand-in rig listens on {', '.join(map(str, ready['nodes']))}; ask it on "
+        f"{host}:{port}. End with Ctrl C."
+    )
     print(json.dumps(ready) if options.json else listens, flush=True)
     signal.signal(signal.SIGTERM, lambda *_: stand_in.stop())
     if options.with_parent:
@@ -318,30 +471,49 @@ def rig(options: argparse.Namespace) -> Result:
         state = stand_in.state()
     finally:
         stand_in.close()
-    return DONE, state["ports"], [f"{p['node']} port {p['port']}: {p['packets']} packets, {p['lost']} lost" for p in state["ports"]]
+    return (
+        DONE,
+        state["ports"],
+        [
+            f"{p['node']} port {p['port']}: {p['packets']} packets, {p['lost']} lost"
+            for p in state["ports"]
+        ],
+    )
 
 
 def add_verbs(verbs: Any, verb: Verb) -> None:
-    groups = verbs.add_parser("routes", help="where universes go").add_subparsers(required=True, metavar="WHAT")
+    groups = verbs.add_parser("routes", help="where universes go").add_subparsers(
+        required=True, metavar="WHAT"
+    )
     verb(groups, "list", routes_list, "every output in every notation, and what leads nowhere")
     made = verb(groups, "set", routes_set, "route universes, or take their routes away")
     made.add_argument("universes", help="1, or 1-4")
     made.add_argument("--artnet", metavar="ADDRESS", help="first port-address: 16, or 0.1.0")
     made.add_argument("--sacn", metavar="UNIVERSE", help="first sACN universe")
-    made.add_argument("--to", metavar="HOSTS", help="addresses to unicast to; else to nodes that ask, or by multicast")
+    made.add_argument(
+        "--to",
+        metavar="HOSTS",
+        help="addresses to unicast to; else to nodes that ask, or by multicast",
+    )
     made.add_argument("--way", choices=("unicast", "asked", "broadcast", "multicast"))
     made.add_argument("--step", type=int, default=1, help="count on by")
     made.add_argument("--priority", type=int, default=100)
     made.add_argument("--remove", action="store_true")
     saving(made)
-    made = verb(groups, "propose", routes_propose, "give every universe without an output a free port")
+    made = verb(
+        groups, "propose", routes_propose, "give every universe without an output a free port"
+    )
     made.add_argument("--by", choices=(BY_POSITION, BY_CAPACITY), default=BY_POSITION)
     saving(made)
-    made = verb(verbs, "nodes", nodes, "who answers on the network, against what a show expects", show=False)
+    made = verb(
+        verbs, "nodes", nodes, "who answers on the network, against what a show expects", show=False
+    )
     made.add_argument("show", nargs="?", help="a .isthmus file, or “demo”")
     made.add_argument("--seconds", type=float, default=3.0)
     _adapter(made)
-    groups = verbs.add_parser("net", help="adapters and addresses").add_subparsers(required=True, metavar="WHAT")
+    groups = verbs.add_parser("net", help="adapters and addresses").add_subparsers(
+        required=True, metavar="WHAT"
+    )
     _adapter(verb(groups, "check", net_check, "whether packets get to where the show sends"))
     made = verb(groups, "plan", net_plan, "propose addresses for this machine and the nodes")
     made.add_argument("--range", choices=list(RANGES), default="2.x")
@@ -358,8 +530,12 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     made.add_argument("--level", type=float, default=100.0, help="percent")
     made.add_argument("--outputs", help="only these universes")
     made.add_argument("--capture", metavar="FILE", help="play a capture back instead")
-    made.add_argument("--past-limits", action="store_true", help="send the capture past the limits of the show")
-    made.add_argument("--to", metavar="HOST", help="send the capture there, instead of where it went")
+    made.add_argument(
+        "--past-limits", action="store_true", help="send the capture past the limits of the show"
+    )
+    made.add_argument(
+        "--to", metavar="HOST", help="send the capture there, instead of where it went"
+    )
     _adapter(made)
     made = verb(verbs, "rig", rig, "run the stand-in rig", show=False)
     made.add_argument("--scenario", required=True)

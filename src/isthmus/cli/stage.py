@@ -37,7 +37,9 @@ def _point(text: str) -> tuple[float, float, float]:
     try:
         x, y, z = (float(p) for p in (parts if len(parts) == 3 else [*parts, "0"]))
     except ValueError:
-        raise EntryFault(f"“{text[:30]}” is no point.", do="Write metres as X,Y,Z such as 1.5,-2,0.") from None
+        raise EntryFault(
+            f"“{text[:30]}” is no point.", do="Write metres as X,Y,Z such as 1.5,-2,0."
+        ) from None
     if not all(np.isfinite(v) and abs(v) <= 500 for v in (x, y, z)):
         raise EntryFault(f"“{text[:30]}” lies outside the world.")
     return x, y, z
@@ -77,7 +79,11 @@ def stage_aim(options: argparse.Namespace) -> Result:
         }
         for a in answers
     ]
-    lines = [f"{a.number:6}  pan {a.pan:8.2f}°  tilt {a.tilt:8.2f}°  {'meets it' if a.reached else a.why}" for a in answers]
+    lines = [
+        f"{a.number:6}  pan {a.pan:8.2f}°  tilt {a.tilt:8.2f}°  "
+        f"{'meets it' if a.reached else a.why}"
+        for a in answers
+    ]
     return DONE, rows, [*lines, in_words(answers)]
 
 
@@ -95,8 +101,18 @@ def stage_land(options: argparse.Namespace) -> Result:
             continue
         met = which[index] >= 0
         place = [round(float(v), 3) for v in points[index]] if met else None
-        rows.append({"unit": view.rig.numbers[at], "at": place, "on": on[which[index]].name if met else None})
-        words = f"{on[which[index]].name} at {place[0]:.2f}, {place[1]:.2f}, {place[2]:.2f}" if place else "nothing"
+        rows.append(
+            {
+                "unit": view.rig.numbers[at],
+                "at": place,
+                "on": on[which[index]].name if met else None,
+            }
+        )
+        words = (
+            f"{on[which[index]].name} at {place[0]:.2f}, {place[1]:.2f}, {place[2]:.2f}"
+            if place
+            else "nothing"
+        )
         lines.append(f"{view.rig.numbers[at]:6}  lands on {words}")
     return DONE, rows, lines
 
@@ -109,10 +125,22 @@ def stage_lux(options: argparse.Namespace) -> Result:
         on = [s for s in surfaces(show.structures) if s.structure]
         one = next((s for s in on if s.name.lower() == options.over.lower()), None)
         if one is None:
-            raise EntryFault(f"No surface is called “{options.over}”.", do=f"There are {', '.join(s.name for s in on)}.")
+            raise EntryFault(
+                f"No surface is called “{options.over}”.",
+                do=f"There are {', '.join(s.name for s in on)}.",
+            )
         lux = over(beams, one, options.grid, options.grid)
-        data = {"low": float(lux.min()), "mean": float(lux.mean()), "high": float(lux.max()), "grid": np.round(lux, 2).tolist()}
-        return DONE, data, [f"{one.name}: {lux.min():.0f} to {lux.max():.0f} lux, {lux.mean():.0f} on average"]
+        data = {
+            "low": float(lux.min()),
+            "mean": float(lux.mean()),
+            "high": float(lux.max()),
+            "grid": np.round(lux, 2).tolist(),
+        }
+        return (
+            DONE,
+            data,
+            [f"{one.name}: {lux.min():.0f} to {lux.max():.0f} lux, {lux.mean():.0f} on average"],
+        )
     if not options.at:
         raise EntryFault("Where?", do="Say --at X,Y,Z or --over DECK.")
     point = _point(options.at)
@@ -122,8 +150,12 @@ def stage_lux(options: argparse.Namespace) -> Result:
         if value > 0:
             number = view.rig.numbers[int(beams.unit[index])]
             by_unit[number] = by_unit.get(number, 0.0) + float(value)
-    rows = [{"unit": n, "lux": round(v, 3)} for n, v in sorted(by_unit.items(), key=lambda i: -i[1])]
-    lines = [f"{sum(by_unit.values()):.1f} lux"] + [f"  {r['unit']:6}  {r['lux']:.1f}" for r in rows if r["lux"] >= SURELY]
+    rows = [
+        {"unit": n, "lux": round(v, 3)} for n, v in sorted(by_unit.items(), key=lambda i: -i[1])
+    ]
+    lines = [f"{sum(by_unit.values()):.1f} lux"] + [
+        f"  {r['unit']:6}  {r['lux']:.1f}" for r in rows if r["lux"] >= SURELY
+    ]
     return DONE, {"lux": round(sum(by_unit.values()), 3), "units": rows}, lines
 
 
@@ -155,12 +187,24 @@ def stage_render(options: argparse.Namespace) -> Result:
     beams, _ = view.pose(live.frame, how)
     strays = [view.rig.numbers[i] for i in space_of(view.rig.positions, view.rig.structures).strays]
     more = [f"Far off and left out of the haze: {', '.join(map(str, strays))}"] if strays else []
-    return DONE, {"saved": options.out, "beams": len(beams.rgb), "strays": strays}, [f"Saved {options.out}", *more]
+    return (
+        DONE,
+        {"saved": options.out, "beams": len(beams.rgb), "strays": strays},
+        [f"Saved {options.out}", *more],
+    )
 
 
 def plan_sheets(options: argparse.Namespace) -> Result:
     show = load(options.show)
-    rows = [{"id": s.id, "name": s.name, "kind": s.kind, "units": len(s.spots) if s.kind == "free" else None} for s in sheets_of(show)]
+    rows = [
+        {
+            "id": s.id,
+            "name": s.name,
+            "kind": s.kind,
+            "units": len(s.spots) if s.kind == "free" else None,
+        }
+        for s in sheets_of(show)
+    ]
     return DONE, rows, [f"{r['name']} ({r['kind']})" for r in rows]
 
 
@@ -172,15 +216,22 @@ def plan_export(options: argparse.Namespace) -> Result:
     made = pages(show, one, scale, options.paper, only)
     kind = Path(options.out).suffix.lower()
     if kind not in (".pdf", ".svg"):
-        raise EntryFault(f"“{options.out}” is neither PDF nor SVG.", do="End the name in .pdf or .svg.")
+        raise EntryFault(
+            f"“{options.out}” is neither PDF nor SVG.", do="End the name in .pdf or .svg."
+        )
     data = pdf(show, made, f"{show.name}: {one.name}") if kind == ".pdf" else svg(show, made)
     write_atomically(Path(options.out), data)
-    words = f"Saved {options.out}: {one.name} at 1:{scale} on {len(made)} page{'s' * (len(made) != 1)} of {options.paper}"
+    words = (
+        f"Saved {options.out}: {one.name} at 1:{scale} on {len(made)} "
+        f"page{'s' * (len(made) != 1)} of {options.paper}"
+    )
     return DONE, {"saved": options.out, "scale": scale, "pages": len(made)}, [words]
 
 
 def add_verbs(verbs: Any, verb: Verb) -> None:
-    stages = verbs.add_parser("stage", help="the stage in 3-D").add_subparsers(required=True, metavar="WHAT")
+    stages = verbs.add_parser("stage", help="the stage in 3-D").add_subparsers(
+        required=True, metavar="WHAT"
+    )
     aim = verb(stages, "aim", stage_aim, "pan and tilt that make beams meet at a point")
     aim.add_argument("--at", required=True, help="metres: X,Y,Z")
     aim.add_argument("--way", choices=["nearest", "least travel", "same way"], default="nearest")
@@ -188,24 +239,50 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     lux = verb(stages, "lux", stage_lux, "illuminance at a point, or over a surface")
     lux.add_argument("--at", help="metres: X,Y,Z")
     lux.add_argument("--over", help="the name of a deck, hull, wall, drape or screen")
-    lux.add_argument("--grid", type=int, default=20, choices=range(2, 201), metavar="N", help="points a side (default 20)")
+    lux.add_argument(
+        "--grid",
+        type=int,
+        default=20,
+        choices=range(2, 201),
+        metavar="N",
+        help="points a side (default 20)",
+    )
     landing = verb(stages, "land", stage_land, "where beams land")
-    render = verb(stages, "render", stage_render, "draw the stage to a PNG or GIF, without a display")
+    render = verb(
+        stages, "render", stage_render, "draw the stage to a PNG or GIF, without a display"
+    )
     render.add_argument("out", help="OUT.png, or OUT.gif with --turn")
-    render.add_argument("--view", default="Seats", help=f"{', '.join(VIEWS)}, or one the show keeps")
+    render.add_argument(
+        "--view", default="Seats", help=f"{', '.join(VIEWS)}, or one the show keeps"
+    )
     render.add_argument("--size", default="1280x800")
     render.add_argument("--drawing", choices=[d.name.lower() for d in LEVELS], default="fine")
-    render.add_argument("--turn", type=int, default=0, choices=range(361), metavar="N", help="once round in N pictures, as GIF")
-    render.add_argument("--seconds", type=float, default=6.0, help="how long the GIF takes once round")
+    render.add_argument(
+        "--turn",
+        type=int,
+        default=0,
+        choices=range(361),
+        metavar="N",
+        help="once round in N pictures, as GIF",
+    )
+    render.add_argument(
+        "--seconds", type=float, default=6.0, help="how long the GIF takes once round"
+    )
     for one in (lux, landing, render):
-        one.add_argument("--units", "--unit", help="light only these units (all without): 101-104, a name")
+        one.add_argument(
+            "--units", "--unit", help="light only these units (all without): 101-104, a name"
+        )
         one.add_argument("--level", type=float, default=100.0, help="percent they are lit at")
         one.add_argument("--aim", help="aim them at X,Y,Z first")
-    plans = verbs.add_parser("plan", help="sheets of the plan").add_subparsers(required=True, metavar="WHAT")
+    plans = verbs.add_parser("plan", help="sheets of the plan").add_subparsers(
+        required=True, metavar="WHAT"
+    )
     verb(plans, "sheets", plan_sheets, "which sheets there are")
     export = verb(plans, "export", plan_export, "a sheet as PDF or SVG, at a true scale")
     export.add_argument("out", help="OUT.pdf or OUT.svg")
     export.add_argument("--sheet", default="Plan")
-    export.add_argument("--scale", type=int, help="50 for 1:50; the largest that fits one page without")
+    export.add_argument(
+        "--scale", type=int, help="50 for 1:50; the largest that fits one page without"
+    )
     export.add_argument("--paper", choices=list(PAPERS), default="A3")
     export.add_argument("--units", help="only these units")

@@ -1,7 +1,8 @@
-"""All routes of one protocol: their packets are laid out once; a tick copies slots and numbers in, and sends them.
+"""All routes of one protocol: their packets are laid out once; a tick copies slots and numbers in,
+and sends them.
 
-Routes go in bunches at fixed phases of the period, so that a receiver's buffer is not flooded while the spacing of
-each universe stays what it is.
+Routes go in bunches at fixed phases of the period, so that a receiver's buffer is not flooded while
+the spacing of each universe stays what it is.
 """
 
 from __future__ import annotations
@@ -18,16 +19,21 @@ from isthmus.wire import artnet, sacn
 BUNCH = 64
 KEEP_ALIVE = 0.9  # seconds: E1.31 6.6.1 asks 0.8 to 1.0, Art-Net at most 4
 SETTLED = 3  # a changed universe goes out three times before it may rest (E1.31 6.6.1)
-ENDINGS = 3  # packets with Stream_Terminated (E1.31 6.2.6), or dark ones: one may be lost, three hardly
+ENDINGS = (
+    3  # packets with Stream_Terminated (E1.31 6.2.6), or dark ones: one may be lost, three hardly
+)
 ARTNET_SEQUENCE, ARTNET_SLOTS, SACN_SLOTS = 12, artnet.DMX_HEADER, sacn.HEADER
 
-# packets, which rows, and the side of each: this machine, out by the adapter, or a group (which needs an adapter only if there is one)
+# packets, which rows, and the side of each: this machine, out by the adapter, or a group (which
+# needs an adapter only if there is one)
 Post = Callable[[Sender, NDArray[np.int64], NDArray[np.int8]], None]
 LOCAL, OUT, GROUP = range(3)
 
 
 class Lane:
-    def __init__(self, routes: list[sh.Route], who: sh.Identity, before: Lane | None = None) -> None:
+    def __init__(
+        self, routes: list[sh.Route], who: sh.Identity, before: Lane | None = None
+    ) -> None:
         self.routes = routes
         self.is_sacn = bool(routes) and routes[0].kind != sh.ARTNET
         self.slots_at = SACN_SLOTS if self.is_sacn else ARTNET_SLOTS
@@ -53,8 +59,12 @@ class Lane:
             old = dict(zip(before.streams, before.sequence.tolist(), strict=True))
             self.sequence[:] = [old.get(key, 0) for key in self.streams]
         # priorities first: a stream goes once in a bunch, so that its numbers stay in order
-        order = [indices for indices in (np.flatnonzero(slow), np.flatnonzero(~slow)) if len(indices)]
-        self.bunches = [part for indices in order for part in np.array_split(indices, -(-len(indices) // BUNCH))]
+        order = [
+            indices for indices in (np.flatnonzero(slow), np.flatnonzero(~slow)) if len(indices)
+        ]
+        self.bunches = [
+            part for indices in order for part in np.array_split(indices, -(-len(indices) // BUNCH))
+        ]
 
     @staticmethod
     def _packet(route: sh.Route, who: sh.Identity) -> bytes:
@@ -62,7 +72,17 @@ class Lane:
             return artnet.encode_dmx(1, route.number, bytes(sh.SLOTS))
         start = sacn.PER_ADDRESS_PRIORITY if route.kind == sh.SACN_PRIORITY else 0
         return sacn.encode_data(
-            sacn.Data(who.cid, who.source, route.number, 0, bytes(sh.SLOTS), route.priority, route.sync, route.options, start)
+            sacn.Data(
+                who.cid,
+                who.source,
+                route.number,
+                0,
+                bytes(sh.SLOTS),
+                route.priority,
+                route.sync,
+                route.options,
+                start,
+            )
         )
 
     def _count_on(self, rows: NDArray[np.int64]) -> None:
@@ -74,12 +94,16 @@ class Lane:
             self.sequence[streams] = self.sequence[streams] % 255 + 1  # 0 would turn ordering off
             self.packets[rows, ARTNET_SEQUENCE] = self.sequence[streams]
 
-    def send(self, bunch: int, frame: NDArray[np.uint8], now: float, changed_only: bool, post: Post) -> None:
+    def send(
+        self, bunch: int, frame: NDArray[np.uint8], now: float, changed_only: bool, post: Post
+    ) -> None:
         """One bunch, from a frame of (rows, 512)."""
         rows = self.bunches[bunch]
         fresh = frame[self.rows[rows]]
         if changed_only or not self.always[rows[0]]:
-            same = ~(fresh != self.packets[rows, self.slots_at : self.slots_at + sh.SLOTS]).any(axis=1)
+            same = ~(fresh != self.packets[rows, self.slots_at : self.slots_at + sh.SLOTS]).any(
+                axis=1
+            )
             self.resting[rows] = np.where(same, self.resting[rows] + 1, 0)
             due = (self.resting[rows] < SETTLED) | (now - self.sent_at[rows] >= KEEP_ALIVE)
             rows, fresh = rows[due], fresh[due]
@@ -91,7 +115,9 @@ class Lane:
         post(self.sender, rows, self.side[rows])
 
     def end(self, post: Post, keys: set[tuple[str, int]] | None = None) -> None:
-        """One ending packet for each stream (of these keys): terminated for sACN, dark for Art-Net."""
+        """One ending packet for each stream (of these keys): terminated for sACN, dark for
+        Art-Net.
+        """
         for bunch in self.bunches:
             rows = bunch[self.always[bunch]]
             if keys is not None:

@@ -1,9 +1,10 @@
 """The engine process itself: `python -m isthmus.engine.process --fd N --channel N`.
 
-Each protocol has its own rate. At each tick the newest frame is taken from shared memory and every route's packet is
-sent; with `changed_only` those that changed, and the rest about once a second. It goes on with the last frame while
-the interface is busy. When the interface has not been heard of for the hold time it ends its streams and waits; when
-the interface has died it does the same and ends itself; when it is told to end, it ends its streams at once.
+Each protocol has its own rate. At each tick the newest frame is taken from shared memory and every
+route's packet is sent; with `changed_only` those that changed, and the rest about once a second. It
+goes on with the last frame while the interface is busy. When the interface has not been heard of
+for the hold time it ends its streams and waits; when the interface has died it does the same and
+ends itself; when it is told to end, it ends its streams at once.
 """
 
 from __future__ import annotations
@@ -70,7 +71,8 @@ class Engine:
     def take(self) -> None:
         """Newest routes and frame, or the last ones when the interface is writing right now.
 
-        Routes and the frame laid out for them are taken together or not at all: the interface may write others in between.
+        Routes and the frame laid out for them are taken together or not at all: the interface may
+        write others in between.
         """
         if int(self.words[sh.W_ROUTE_GENERATION]) == self.generation:
             frame = self.frames.read_frame(self.generation, self.used)
@@ -109,7 +111,9 @@ class Engine:
         for side in np.unique(sides).tolist():
             picked = rows[sides == side]
             fd = self._socket(protocol, side)
-            sent, failed, reason = sender.send(fd, picked) if fd >= 0 else (0, len(picked), errno.ENETUNREACH)
+            sent, failed, reason = (
+                sender.send(fd, picked) if fd >= 0 else (0, len(picked), errno.ENETUNREACH)
+            )
             self.words[sh.S_PACKETS] += sent
             if failed:
                 self.words[sh.S_ERRORS] += failed
@@ -118,7 +122,11 @@ class Engine:
     def _socket(self, protocol: str, side: int) -> int:
         """Where this machine alone is sent to, groups stay on it too."""
         out = self.sockets.get(f"{protocol} out", -1)
-        return self.sockets.get(f"{protocol} local", -1) if side == LOCAL or (side == GROUP and out < 0) else out
+        return (
+            self.sockets.get(f"{protocol} local", -1)
+            if side == LOCAL or (side == GROUP and out < 0)
+            else out
+        )
 
     def _post_one(self, packet: bytes, host: str, port: int) -> None:
         """A packet that is not levels: sync or discovery."""
@@ -133,7 +141,11 @@ class Engine:
             self.take()
             self._settle(now)
         lane = self.lanes[at]
-        if lane is not None and bunch < len(lane.bunches) and self.state in (sh.SENDING, sh.HOLDING):
+        if (
+            lane is not None
+            and bunch < len(lane.bunches)
+            and self.state in (sh.SENDING, sh.HOLDING)
+        ):
             lane.send(bunch, self.frame, now, bool(self.words[sh.W_CHANGED_ONLY]), self.post)
             if bunch == len(lane.bunches) - 1:
                 self._after(lane, now)
@@ -162,10 +174,15 @@ class Engine:
         self.words[sh.S_TICKS] += 1
 
     def _after(self, lane: Lane, now: float) -> None:
-        """When all of a protocol's universes are out: put them out together, and say which there are."""
+        """When all of a protocol's universes are out: put them out together, and say which there
+        are.
+        """
         if not lane.is_sacn:
             if self.words[sh.W_ARTNET_SYNC]:
-                sides = {LOCAL_BROADCAST if side == LOCAL else self.broadcast for side in lane.side.tolist()}
+                sides = {
+                    LOCAL_BROADCAST if side == LOCAL else self.broadcast
+                    for side in lane.side.tolist()
+                }
                 for host in sides - {""}:
                     self._post_one(artnet.encode_sync(), host, artnet.PORT)
             return
@@ -175,12 +192,18 @@ class Engine:
                 group = sacn.multicast(route.sync) if route.host.startswith("239.") else route.host
                 wanted.setdefault(route.sync, set()).add(group)
         for universe, hosts in wanted.items():
-            number = self.sync_sequence[universe] = (self.sync_sequence.get(universe, -1) + 1) & 0xFF
+            number = self.sync_sequence[universe] = (
+                self.sync_sequence.get(universe, -1) + 1
+            ) & 0xFF
             for host in hosts:
-                self._post_one(sacn.encode_sync(sacn.Sync(self.who.cid, universe, number)), host, sacn.PORT)
+                self._post_one(
+                    sacn.encode_sync(sacn.Sync(self.who.cid, universe, number)), host, sacn.PORT
+                )
         if now - self.discovered_at >= sacn.DISCOVERY_SECONDS:
             self.discovered_at = now
-            for page in sacn.encode_discovery(self.who.cid, self.who.source, tuple(r.number for r in lane.routes)):
+            for page in sacn.encode_discovery(
+                self.who.cid, self.who.source, tuple(r.number for r in lane.routes)
+            ):
                 self._post_one(page, sacn.multicast(sacn.DISCOVERY_UNIVERSE), sacn.PORT)
 
     def end(self) -> None:
@@ -192,7 +215,9 @@ class Engine:
 
 
 class Clock:
-    """When which bunch is due. Protocols tick at their own rates; a new rate holds from the next tick on."""
+    """When which bunch is due. Protocols tick at their own rates; a new rate holds from the next
+    tick on.
+    """
 
     def __init__(self, engine: Engine) -> None:
         self.engine, self.words = engine, engine.words
@@ -239,7 +264,9 @@ class Clock:
             self.intervals[(self.count - 1) % WINDOW] = now - self.last
         self.last = now
         self.count += 1
-        if not self.settled and self.count == SETTLE:  # the first ticks tell of starting up, not of sending
+        if (
+            not self.settled and self.count == SETTLE
+        ):  # the first ticks tell of starting up, not of sending
             self.count, self.settled = 1, True
         if self.settled and self.count % 22 == 21:
             seen = self.intervals[: min(self.count - 1, WINDOW)]
@@ -247,8 +274,12 @@ class Clock:
             self.words[sh.S_RATE_MHZ] = int(1e3 / max(seen[-44:].mean(), 1e-6))
 
 
-def listen(engine: Engine, channel: socket.socket, ready: threading.Event, ended: threading.Event) -> None:
-    """Messages of the interface: new sockets, or the end. When it is gone without a word, hold for the hold time."""
+def listen(
+    engine: Engine, channel: socket.socket, ready: threading.Event, ended: threading.Event
+) -> None:
+    """Messages of the interface: new sockets, or the end. When it is gone without a word, hold for
+    the hold time.
+    """
     while (received := receive_message(channel)) is not None:
         message, sockets = received
         if message["kind"] == "end":
@@ -256,7 +287,9 @@ def listen(engine: Engine, channel: socket.socket, ready: threading.Event, ended
             return
         old = list(engine.sockets.values())
         engine.broadcast = message["broadcast"]
-        engine.sockets = {name: fd for name, fd in zip(message["names"], sockets, strict=False) if name in NAMES}
+        engine.sockets = {
+            name: fd for name, fd in zip(message["names"], sockets, strict=False) if name in NAMES
+        }
         ready.set()
         time.sleep(0.1)  # a bunch may be on its way through an old one
         for fd in old:
@@ -277,7 +310,11 @@ def main() -> int:
     ready, ended = threading.Event(), threading.Event()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl C in a terminal is the interface's affair
     signal.signal(signal.SIGTERM, lambda *_: ended.set())
-    threading.Thread(target=listen, args=(engine, socket.socket(fileno=options.channel), ready, ended), daemon=True).start()
+    threading.Thread(
+        target=listen,
+        args=(engine, socket.socket(fileno=options.channel), ready, ended),
+        daemon=True,
+    ).start()
     engine.words[sh.S_PRIORITY] = raise_priority()
     gc.collect()
     gc.freeze()

@@ -1,7 +1,9 @@
-"""The memory the interface and the engine share: a nameless file (memfd) that vanishes with the last of the two.
+"""The memory the interface and the engine share: a nameless file (memfd) that vanishes with the
+last of the two.
 
-Three frame buffers go round: the writer fills one that is not being read and then names it. Every buffer carries the
-generation of the route table it was laid out for, so that a frame never meets the wrong routes.
+Three frame buffers go round: the writer fills one that is not being read and then names it. Every
+buffer carries the generation of the route table it was laid out for, so that a frame never meets
+the wrong routes.
 """
 
 from __future__ import annotations
@@ -39,7 +41,19 @@ WRITING = -1  # instead of the generation of a buffer that is being filled
     W_GENERATION,  # one for each buffer
 ) = range(13)
 # words the engine writes
-(S_TICKS, S_PACKETS, S_ERRORS, S_ERRNO, S_SPREAD_US, S_RATE_MHZ, S_STATE, S_ROUTES, S_ALIVE, S_PRIORITY, S_LATE) = range(32, 43)
+(
+    S_TICKS,
+    S_PACKETS,
+    S_ERRORS,
+    S_ERRNO,
+    S_SPREAD_US,
+    S_RATE_MHZ,
+    S_STATE,
+    S_ROUTES,
+    S_ALIVE,
+    S_PRIORITY,
+    S_LATE,
+) = range(32, 43)
 IDLE, SENDING, HOLDING, DARK = range(4)
 ARTNET, SACN, SACN_PRIORITY = range(3)
 
@@ -53,7 +67,8 @@ _BYTES = _FRAMES_AT + BUFFERS * MAX_ROWS * SLOTS
 
 @dataclass(frozen=True)
 class Route:
-    """One row of a frame on its way: to an Art-Net port-address or an sACN universe (`number`) at one host or group.
+    """One row of a frame on its way: to an Art-Net port-address or an sACN universe (`number`) at
+    one host or group.
 
     A row of kind SACN_PRIORITY holds priorities, sent with start code 0xDD.
     """
@@ -87,12 +102,12 @@ class SharedFrames:
         self.map = mmap.mmap(fd, _BYTES)
         self.words: NDArray[np.int64] = np.frombuffer(self.map, np.int64, _HEAD)
         self.identity: NDArray[np.uint8] = np.frombuffer(self.map, np.uint8, _IDENTITY, _HEAD * 8)
-        self.routes: NDArray[np.int64] = np.frombuffer(self.map, np.int64, MAX_ROUTES * _ROUTE_WORDS, _ROUTES_AT).reshape(
-            MAX_ROUTES, _ROUTE_WORDS
-        )
-        self.frames: NDArray[np.uint8] = np.frombuffer(self.map, np.uint8, BUFFERS * MAX_ROWS * SLOTS, _FRAMES_AT).reshape(
-            BUFFERS, MAX_ROWS * SLOTS
-        )
+        self.routes: NDArray[np.int64] = np.frombuffer(
+            self.map, np.int64, MAX_ROUTES * _ROUTE_WORDS, _ROUTES_AT
+        ).reshape(MAX_ROUTES, _ROUTE_WORDS)
+        self.frames: NDArray[np.uint8] = np.frombuffer(
+            self.map, np.uint8, BUFFERS * MAX_ROWS * SLOTS, _FRAMES_AT
+        ).reshape(BUFFERS, MAX_ROWS * SLOTS)
         self.words[W_MAGIC] = MAGIC
 
     def write_frame(self, frame: NDArray[np.uint8]) -> None:
@@ -103,17 +118,30 @@ class SharedFrames:
         self.words[W_GENERATION + spare] = self.words[W_ROUTE_GENERATION]
         self.words[W_CURRENT] = spare
 
-    def write_routes(self, routes: list[Route], frame: NDArray[np.uint8], identity: Identity | None = None) -> None:
+    def write_routes(
+        self, routes: list[Route], frame: NDArray[np.uint8], identity: Identity | None = None
+    ) -> None:
         """New routes together with the first frame laid out for them."""
         table = [
-            (r.row, struct.unpack(">I", socket.inet_aton(r.host))[0], r.number, r.port, r.kind, r.priority, r.sync, r.options)
+            (
+                r.row,
+                struct.unpack(">I", socket.inet_aton(r.host))[0],
+                r.number,
+                r.port,
+                r.kind,
+                r.priority,
+                r.sync,
+                r.options,
+            )
             for r in routes[:MAX_ROUTES]
         ]
         who = identity or Identity()
         self.words[W_ROUTE_SEQ] += 1  # odd: being written
         if table:
             self.routes[: len(table)] = table
-        self.identity[:] = np.frombuffer((who.cid + who.source.encode()[:79]).ljust(_IDENTITY, b"\0"), np.uint8)
+        self.identity[:] = np.frombuffer(
+            (who.cid + who.source.encode()[:79]).ljust(_IDENTITY, b"\0"), np.uint8
+        )
         self.words[W_ROUTE_COUNT] = len(table)
         self.words[W_ROUTE_GENERATION] += 1
         self.write_frame(frame)
@@ -129,13 +157,22 @@ class SharedFrames:
         generation = int(self.words[W_ROUTE_GENERATION])
         if int(self.words[W_ROUTE_SEQ]) != before:
             return None
-        routes = [Route(row, socket.inet_ntoa(struct.pack(">I", ip)), *more) for row, ip, *more in rows.tolist()]
-        return generation, routes, Identity(who[:16], who[16:].rstrip(b"\0").decode(errors="replace"))
+        routes = [
+            Route(row, socket.inet_ntoa(struct.pack(">I", ip)), *more)
+            for row, ip, *more in rows.tolist()
+        ]
+        return (
+            generation,
+            routes,
+            Identity(who[:16], who[16:].rstrip(b"\0").decode(errors="replace")),
+        )
 
     def read_frame(self, generation: int, rows: int) -> NDArray[np.uint8] | None:
-        """The first rows of the newest frame, copied, (rows, 512), when it was laid out for these routes.
+        """The first rows of the newest frame, copied, (rows, 512), when it was laid out for these
+        routes.
 
-        The writer may come round to this buffer while it is read: what is of another generation afterwards counts as not read.
+        The writer may come round to this buffer while it is read: what is of another generation
+        afterwards counts as not read.
         """
         current = int(self.words[W_CURRENT])
         if int(self.words[W_GENERATION + current]) != generation:

@@ -26,7 +26,9 @@ _WAIT_BETWEEN_STARTS = 0.3
 
 @dataclass(frozen=True)
 class EngineStats:
-    """What the engine says of itself. `spread_ms` is the 99th percentile of |packet spacing − period|."""
+    """What the engine says of itself. `spread_ms` is the 99th percentile of |packet spacing −
+    period|.
+    """
 
     state: str  # idle, sending, holding, dark, gone
     rate: float
@@ -45,10 +47,14 @@ _STATES = {sh.IDLE: "idle", sh.SENDING: "sending", sh.HOLDING: "holding", sh.DAR
 
 
 class Engine:
-    """Use `publish` for each new frame, `beat` at least once a second, `check` now and then, `stop` at the end."""
+    """Use `publish` for each new frame, `beat` at least once a second, `check` now and then, `stop`
+    at the end.
+    """
 
     def __init__(self, hold_seconds: float = HOLD_SECONDS, note: Path | None = None) -> None:
-        """`note` is a file that remembers the process, so that one left over from a crash can be sent home."""
+        """`note` is a file that remembers the process, so that one left over from a crash can be
+        sent home.
+        """
         self.frames = sh.SharedFrames()
         words = self.frames.words
         words[sh.W_RATE_ARTNET] = words[sh.W_RATE_SACN] = int(RATE * 1000)
@@ -72,12 +78,25 @@ class Engine:
         self.beat()
         mine, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         fd = self.frames.fd
-        command = [sys.executable, "-m", "isthmus.engine.process", "--fd", str(fd), "--channel", str(theirs.fileno())]
+        command = [
+            sys.executable,
+            "-m",
+            "isthmus.engine.process",
+            "--fd",
+            str(fd),
+            "--channel",
+            str(theirs.fileno()),
+        ]
         try:
-            self._process = subprocess.Popen(command, stdin=subprocess.DEVNULL, pass_fds=(fd, theirs.fileno()))
+            self._process = subprocess.Popen(
+                command, stdin=subprocess.DEVNULL, pass_fds=(fd, theirs.fileno())
+            )
         except OSError as error:
             mine.close()
-            raise NetworkFault(f"the output engine could not be started. {os_reason(error)}", do="Output stays off.") from error
+            raise NetworkFault(
+                f"the output engine could not be started. {os_reason(error)}",
+                do="Output stays off.",
+            ) from error
         finally:
             theirs.close()
         self._channel = mine
@@ -101,10 +120,14 @@ class Engine:
             names = list(self.outlets.sockets)
             message = {"kind": "sockets", "names": names, "broadcast": self.outlets.broadcast}
             with contextlib.suppress(OSError):
-                send_message(self._channel, message, [self.outlets.sockets[name].fileno() for name in names])
+                send_message(
+                    self._channel, message, [self.outlets.sockets[name].fileno() for name in names]
+                )
 
     def send_home(self) -> bool:
-        """End an engine whose interface died: it holds the last frame, and two would send at once. True when there was one."""
+        """End an engine whose interface died: it holds the last frame, and two would send at once.
+        True when there was one.
+        """
         with contextlib.suppress(OSError, ValueError):
             pid, parent = map(int, self._note.read_text().split()) if self._note else (0, 0)
             orphan = pid and not Path(f"/proc/{parent}").exists()
@@ -116,17 +139,28 @@ class Engine:
                 return True
         return False
 
-    def publish(self, frame: NDArray[np.uint8], routes: list[sh.Route], identity: sh.Identity | None = None) -> None:
+    def publish(
+        self, frame: NDArray[np.uint8], routes: list[sh.Route], identity: sh.Identity | None = None
+    ) -> None:
         """A flat frame of whole rows, and where each row goes."""
         if len(frame) > sh.MAX_ROWS * sh.SLOTS or len(routes) > sh.MAX_ROUTES:
-            raise NetworkFault(f"more than {sh.MAX_ROWS} universes or {sh.MAX_ROUTES} outputs cannot be sent.", do="Take some routes away.")
+            raise NetworkFault(
+                f"more than {sh.MAX_ROWS} universes or {sh.MAX_ROUTES} outputs cannot be sent.",
+                do="Take some routes away.",
+            )
         if routes != self._routes or identity != self._identity:
             self._routes, self._identity = list(routes), identity
             self.frames.write_routes(routes, frame, identity)
         else:
             self.frames.write_frame(frame)
 
-    def pace(self, artnet: float = RATE, sacn: float = RATE, changed_only: bool = False, artnet_sync: bool = False) -> None:
+    def pace(
+        self,
+        artnet: float = RATE,
+        sacn: float = RATE,
+        changed_only: bool = False,
+        artnet_sync: bool = False,
+    ) -> None:
         """Rates in Hz and habits; they hold from the next tick on."""
         words = self.frames.words
         words[sh.W_RATE_ARTNET], words[sh.W_RATE_SACN] = int(artnet * 1000), int(sacn * 1000)
@@ -140,7 +174,11 @@ class Engine:
 
     def check(self) -> bool:
         """Bring a dead engine back. True when it had to be."""
-        if self._process is None or self._process.poll() is None or time.monotonic() - self._started < _WAIT_BETWEEN_STARTS:
+        if (
+            self._process is None
+            or self._process.poll() is None
+            or time.monotonic() - self._started < _WAIT_BETWEEN_STARTS
+        ):
             return False
         self._close_channel()
         self.restarts += 1

@@ -39,10 +39,12 @@ class Book:
 
 
 def read_book(path: Path, name: str = "") -> Book:
-    """A swatch book from CSV: code, name, and a colour (#RRGGBB or three values) or a transmission curve.
+    """A swatch book from CSV: code, name, and a colour (#RRGGBB or three values) or a transmission
+    curve.
 
-    A curve stands in columns headed by wavelengths (400, 410 nm …), or in one column with spaces between; it may be in
-    percent. Raises FileFault when it is no book at all; faults of single lines are told in the book.
+    A curve stands in columns headed by wavelengths (400, 410 nm …), or in one column with spaces
+    between; it may be in percent. Raises FileFault when it is no book at all; faults of single
+    lines are told in the book.
     """
     return parse_book(read_file(path, MAX_BYTES), name or path.stem, path.name)
 
@@ -51,11 +53,19 @@ def parse_book(data: bytes, name: str, where: str) -> Book:
     """The same from bytes."""
     rows = read_table(data, where)
     head = [cell.strip().lower() for cell in rows[0]] if rows else []
-    columns = {field: next((i for i, cell in enumerate(head) if cell in names), -1) for field, names in NAMES.items()}
-    waves = {i: float(m[1]) for i, cell in enumerate(head) if (m := re.fullmatch(r"(\d{3})(?:\s*nm)?", cell))}
+    columns = {
+        field: next((i for i, cell in enumerate(head) if cell in names), -1)
+        for field, names in NAMES.items()
+    }
+    waves = {
+        i: float(m[1])
+        for i, cell in enumerate(head)
+        if (m := re.fullmatch(r"(\d{3})(?:\s*nm)?", cell))
+    }
     if columns["code"] < 0 or (columns["colour"] < 0 and columns["curve"] < 0 and len(waves) < 4):
         raise FileFault(
-            "this is no swatch book: it needs a column Code, and a Colour, a Curve or columns of wavelengths.",
+            "this is no swatch book: it needs a column Code, and a Colour, a Curve or "
+            "columns of wavelengths.",
             where=where,
             do="Name the columns Code, Name, Colour.",
         )
@@ -70,7 +80,12 @@ def parse_book(data: bytes, name: str, where: str) -> Book:
             continue
         try:
             made = _gel(
-                name, cell("code"), cell("name"), cell("colour"), cell("curve"), {w: row[i] for i, w in waves.items() if i < len(row)}
+                name,
+                cell("code"),
+                cell("name"),
+                cell("colour"),
+                cell("curve"),
+                {w: row[i] for i, w in waves.items() if i < len(row)},
             )
             if made.code.lower() in gels:
                 raise EntryFault(f"the code {made.code} stands in an earlier line.")
@@ -78,13 +93,19 @@ def parse_book(data: bytes, name: str, where: str) -> Book:
         except EntryFault as fault:
             faults.append(f"Line {line}: {fault.what}")
     if not gels:
-        raise FileFault(f"no line of it is a gel. {faults[0] if faults else ''}".strip(), where=where)
+        raise FileFault(
+            f"no line of it is a gel. {faults[0] if faults else ''}".strip(), where=where
+        )
     return Book(name, tuple(gels.values()), tuple(faults))
 
 
 def _gel(book: str, code: str, name: str, colour: str, curve: str, waves: dict[float, str]) -> Gel:
     if not code or len(code) > 60 or "+" in code:
-        raise EntryFault("the code is missing." if not code else f"“{code[:20]}” is no code: it is too long, or has a plus sign.")
+        raise EntryFault(
+            "the code is missing."
+            if not code
+            else f"“{code[:20]}” is no code: it is too long, or has a plus sign."
+        )
     points = {w: _number(v) for w, v in waves.items() if v.strip()}
     if curve and not points:
         values = [_number(v) for v in curve.split()]
@@ -135,7 +156,11 @@ def _colour(text: str, code: str) -> tuple[float, float, float]:
     else:
         values = [int(v) for v in re.findall(r"\d+", text)]
         if len(values) != 3 or max(values) > 255:
-            raise EntryFault(f"{code} has no colour that can be read: “{text[:20]}”." if text else f"{code} has neither colour nor curve.")
+            raise EntryFault(
+                f"{code} has no colour that can be read: “{text[:20]}”."
+                if text
+                else f"{code} has neither colour nor curve."
+            )
     return _three(decode_srgb(np.array(values) / 255))
 
 
@@ -153,7 +178,10 @@ def keep_book(data: bytes, name: str, where: str) -> Book:
     try:
         books_folder().mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise FileFault(f"the folder of swatch books cannot be made. {os_reason(error)}", where=str(books_folder())) from error
+        raise FileFault(
+            f"the folder of swatch books cannot be made. {os_reason(error)}",
+            where=str(books_folder()),
+        ) from error
     write_atomically(books_folder() / f"{safe}.csv", data)
     return book
 

@@ -1,7 +1,7 @@
 """The colour of light through a filter: CIE 1931 observer, black bodies, transmission curves.
 
-Wavelengths run from 400 to 700 nm in steps of 10 nm. Colour matching functions: CIE 1931 2° standard observer, as
-tabulated in CIE 015. Radiators: Planck's law.
+Wavelengths run from 400 to 700 nm in steps of 10 nm. Colour matching functions: CIE 1931 2°
+standard observer, as tabulated in CIE 015. Radiators: Planck's law.
 """
 
 from __future__ import annotations
@@ -50,10 +50,13 @@ def xyz_through(curve: Array, kelvin: float) -> Array:
 def rgb_through(curve: Array, kelvin: float) -> Array:
     """Linear sRGB of the filter relative to the open lamp, which is (1, 1, 1).
 
-    The lamp's own white is adapted away by scaling in linear sRGB; what lies outside the gamut is brought to its edge
-    towards the white of the same luminance.
+    The lamp's own white is adapted away by scaling in linear sRGB; what lies outside the gamut is
+    brought to its edge towards the white of the same luminance.
     """
-    seen, open_lamp = XYZ_TO_RGB @ xyz_through(curve, kelvin), XYZ_TO_RGB @ xyz_through(np.ones(SAMPLES), kelvin)
+    seen, open_lamp = (
+        XYZ_TO_RGB @ xyz_through(curve, kelvin),
+        XYZ_TO_RGB @ xyz_through(np.ones(SAMPLES), kelvin),
+    )
     rgb = seen / np.maximum(open_lamp, 1e-6)
     luminance = float(xyz_through(curve, kelvin)[1])
     if rgb.min() < 0:
@@ -63,7 +66,9 @@ def rgb_through(curve: Array, kelvin: float) -> Array:
 
 
 def curve_from_rgb(rgb: Array) -> Array:
-    """A smooth transmission curve of about this colour over tungsten, for gels whose book gives no curve."""
+    """A smooth transmission curve of about this colour over tungsten, for gels whose book gives no
+    curve.
+    """
     blue, red = 1 / (1 + np.exp((NM - 490) / 14)), 1 / (1 + np.exp((590 - NM) / 14))
     parts = np.array([red, np.maximum(1 - red - blue, 0), blue])
     return np.clip(np.asarray(rgb, np.float64) @ parts, 0.0, 1.0)

@@ -1,4 +1,6 @@
-"""Arranging places on a sheet: align, spread, mirror, turn, scale. Points (n, 2), half sizes (n, 2), metres."""
+"""Arranging places on a sheet: align, spread, mirror, turn, scale. Points (n, 2), half sizes (n,
+2), metres.
+"""
 
 from __future__ import annotations
 
@@ -11,10 +13,19 @@ from isthmus.errors import EntryFault
 
 Array = NDArray[np.float64]
 EDGES = ("left", "middle", "right", "top", "centre", "bottom")
-_SIDES = {"left": (0, -1), "middle": (0, 0), "right": (0, 1), "top": (1, 1), "centre": (1, 0), "bottom": (1, -1)}
+_SIDES = {
+    "left": (0, -1),
+    "middle": (0, 0),
+    "right": (0, 1),
+    "top": (1, 1),
+    "centre": (1, 0),
+    "bottom": (1, -1),
+}
 
 
-def align(points: Array, halves: Array, edge: str, to: str = "extreme", figure: float = 0.0) -> Array:
+def align(
+    points: Array, halves: Array, edge: str, to: str = "extreme", figure: float = 0.0
+) -> Array:
     """Bring one edge or middle of all to the extreme, to the `first`'s, or to a `figure`.
 
     The extreme of a middle is the middle of the whole.
@@ -28,7 +39,10 @@ def align(points: Array, halves: Array, edge: str, to: str = "extreme", figure: 
     elif to == "first":
         wanted = float(at[0])
     elif side == 0:
-        wanted = (float((points[:, axis] - halves[:, axis]).min()) + float((points[:, axis] + halves[:, axis]).max())) / 2
+        wanted = (
+            float((points[:, axis] - halves[:, axis]).min())
+            + float((points[:, axis] + halves[:, axis]).max())
+        ) / 2
     else:
         wanted = float(at.min() if side < 0 else at.max())
     moved = points.copy()
@@ -37,7 +51,9 @@ def align(points: Array, halves: Array, edge: str, to: str = "extreme", figure: 
 
 
 def distribute(points: Array, halves: Array, axis: int, gaps: bool = False) -> Array:
-    """Spread evenly along an axis between the outermost two: by centres, or so that the gaps between them are equal."""
+    """Spread evenly along an axis between the outermost two: by centres, or so that the gaps
+    between them are equal.
+    """
     if len(points) < 3:
         return points.copy()
     order = np.argsort(points[:, axis], kind="stable")
@@ -74,8 +90,14 @@ def turn(points: Array, degrees: float, about: Array) -> Array:
 
 
 def scale(points: Array, factor: float | tuple[float, float], about: Array) -> Array:
-    """Draw apart or together about a point. Raises EntryFault for a factor that would pile all on one spot."""
+    """Draw apart or together about a point. Raises EntryFault for a factor that would pile all on
+    one spot.
+    """
     factors = np.broadcast_to(np.asarray(factor, np.float64), (2,))
-    if not np.isfinite(factors).all() or (np.abs(factors) < 1e-3).any() or (np.abs(factors) > 1e3).any():
+    if (
+        not np.isfinite(factors).all()
+        or (np.abs(factors) < 1e-3).any()
+        or (np.abs(factors) > 1e3).any()
+    ):
         raise EntryFault("That is not a scale.", do="Write a factor such as 1.5, or 50 %.")
     return (points - about) * factors + about

@@ -1,4 +1,6 @@
-"""Choosing units by where and what they are, and putting a choice in another order. Ids in, ids out."""
+"""Choosing units by where and what they are, and putting a choice in another order. Ids in, ids
+out.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,16 @@ import numpy as np
 from isthmus.patch.index import index_of
 from isthmus.show.records import Show, Unit
 
-ORDERS = ("left to right", "right to left", "front to back", "back to front", "bottom to top", "by number", "along the path", "reversed")
+ORDERS = (
+    "left to right",
+    "right to left",
+    "front to back",
+    "back to front",
+    "bottom to top",
+    "by number",
+    "along the path",
+    "reversed",
+)
 
 
 def every(ids: Sequence[str], step: int, first: int = 1) -> list[str]:
@@ -24,7 +35,9 @@ def inverted(show: Show, ids: Collection[str], among: Collection[str] | None = N
 
 
 def alike(show: Show, ids: Collection[str], how: str) -> list[str]:
-    """Those chosen and all like them: `type` (profile), `mode`, `structure`, `purpose`, or `similar` (profile, gel and structure)."""
+    """Those chosen and all like them: `type` (profile), `mode`, `structure`, `purpose`, or
+    `similar` (profile, gel and structure).
+    """
     keys = {
         "type": lambda u: u.profile,
         "mode": lambda u: (u.profile, u.mode),

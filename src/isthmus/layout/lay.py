@@ -1,4 +1,6 @@
-"""Where n units come to lie: along a line, a drawn path, a circle or arc, in a grid. Points (n, 2), metres of a sheet."""
+"""Where n units come to lie: along a line, a drawn path, a circle or arc, in a grid. Points (n, 2),
+metres of a sheet.
+"""
 
 from __future__ import annotations
 
@@ -24,21 +26,29 @@ def line(count: int, start: Point, end: Point) -> Array:
     """From `start` to `end`, both taken; one alone lies at the start."""
     _finite("line", *start, *end)
     along = np.linspace(0.0, 1.0, count) if count > 1 else np.zeros(count)
-    return np.array(start, np.float64) + along[:, None] * (np.array(end, np.float64) - np.array(start, np.float64))
+    return np.array(start, np.float64) + along[:, None] * (
+        np.array(end, np.float64) - np.array(start, np.float64)
+    )
 
 
 def line_spaced(count: int, start: Point, spacing: float, degrees: float) -> Array:
-    """From `start`, each `spacing` metres further in one direction (0 to the right, anticlockwise)."""
+    """From `start`, each `spacing` metres further in one direction (0 to the right,
+    anticlockwise).
+    """
     _finite("line", *start, spacing, degrees)
     way = np.array([math.cos(math.radians(degrees)), math.sin(math.radians(degrees))])
     return np.array(start) + np.arange(count)[:, None] * spacing * way
 
 
-def along_path(points: ArrayLike, count: int, spacing: float = 0.0, closed: bool = False) -> tuple[Array, Array]:
-    """`count` places even by length on a path (m, 2 or 3), and its direction at each as unit vectors.
+def along_path(
+    points: ArrayLike, count: int, spacing: float = 0.0, closed: bool = False
+) -> tuple[Array, Array]:
+    """`count` places even by length on a path (m, 2 or 3), and its direction at each as unit
+    vectors.
 
-    Open: first and last at its ends. Closed: no doubled end. With a spacing: from its start, as far as it goes.
-    Raises EntryFault for a path of no length, and for a spacing that leads past its end.
+    Open: first and last at its ends. Closed: no doubled end. With a spacing: from its start, as far
+    as it goes. Raises EntryFault for a path of no length, and for a spacing that leads past its
+    end.
     """
     path = np.asarray(points, np.float64)
     if path.ndim != 2 or len(path) < 2 or not np.isfinite(path).all():
@@ -57,7 +67,9 @@ def along_path(points: ArrayLike, count: int, spacing: float = 0.0, closed: bool
         wanted = np.arange(count) * spacing
         if count and wanted[-1] > total + 1e-9:
             raise EntryFault(
-                f"{count} units {spacing:g} m apart need {wanted[-1]:.2f} m; the path has {total:.2f} m.", do="Make it longer."
+                f"{count} units {spacing:g} m apart need {wanted[-1]:.2f} m; the path has "
+                f"{total:.2f} m.",
+                do="Make it longer.",
             )
     elif closed:
         wanted = np.arange(count) * total / max(count, 1)
@@ -69,8 +81,12 @@ def along_path(points: ArrayLike, count: int, spacing: float = 0.0, closed: bool
     return path[which] + way * (share * steps[which])[:, None], way
 
 
-def circle(count: int, centre: Point, radius: float, start: float = 90.0, sweep: float = 360.0) -> Array:
-    """On a circle or arc, degrees anticlockwise from the right. A whole turn has no doubled end; an arc takes both ends."""
+def circle(
+    count: int, centre: Point, radius: float, start: float = 90.0, sweep: float = 360.0
+) -> Array:
+    """On a circle or arc, degrees anticlockwise from the right. A whole turn has no doubled end; an
+    arc takes both ends.
+    """
     _finite("circle", *centre, radius, start, sweep)
     if radius <= SMALLEST:
         raise EntryFault("That circle has no radius.", do="Write a radius in metres.")
@@ -83,9 +99,19 @@ def circle(count: int, centre: Point, radius: float, start: float = 90.0, sweep:
     return np.array(centre, np.float64) + radius * np.stack([np.cos(a), np.sin(a)], axis=1)
 
 
-def grid(count: int, start: Point, across: float, down: float, columns: int, by_columns: bool = False, serpentine: bool = False) -> Array:
-    """From `start` at one corner, `across` metres to the next column and `down` to the next row, filled row by row or
-    column by column; serpentine turns back at each end. `columns` is how many stand in a row (in a column, by columns)."""
+def grid(
+    count: int,
+    start: Point,
+    across: float,
+    down: float,
+    columns: int,
+    by_columns: bool = False,
+    serpentine: bool = False,
+) -> Array:
+    """From `start` at one corner, `across` metres to the next column and `down` to the next row,
+    filled row by row or column by column; serpentine turns back at each end. `columns` is how many
+    stand in a row (in a column, by columns).
+    """
     _finite("grid", *start, across, down)
     if columns < 1:
         raise EntryFault("A grid needs one in a row at least.")
@@ -97,7 +123,14 @@ def grid(count: int, start: Point, across: float, down: float, columns: int, by_
     return np.array(start) + np.stack([column * across, -row * down], axis=1)
 
 
-def grid_between(count: int, first: Point, last: Point, columns: int, by_columns: bool = False, serpentine: bool = False) -> Array:
+def grid_between(
+    count: int,
+    first: Point,
+    last: Point,
+    columns: int,
+    by_columns: bool = False,
+    serpentine: bool = False,
+) -> Array:
     """A grid that fills the box between two corners; the first unit lies at `first`."""
     rows = -(-count // max(columns, 1))
     steps = columns, rows
@@ -108,8 +141,8 @@ def grid_between(count: int, first: Point, last: Point, columns: int, by_columns
 
 
 def smooth_path(points: Sequence[Point], tolerance: float) -> Array:
-    """A hand-drawn path with the tremble taken out: points nearer than `tolerance` to the line between the others are
-    left away (Ramer, Douglas and Peucker), shape (m, 2)."""
+    """A hand-drawn path with the tremble taken out: points nearer than `tolerance` to the line
+    between the others are left away (Ramer, Douglas and Peucker), shape (m, 2)."""
     path = np.asarray(points, np.float64).reshape(-1, 2)
     keep = np.zeros(len(path), bool)
     keep[[0, -1]] = True
@@ -121,7 +154,11 @@ def smooth_path(points: Sequence[Point], tolerance: float) -> Array:
         way = path[b] - path[a]
         length = float(np.hypot(*way))
         inner = path[a + 1 : b] - path[a]
-        off = np.abs(inner[:, 0] * way[1] - inner[:, 1] * way[0]) / length if length > SMALLEST else np.hypot(inner[:, 0], inner[:, 1])
+        off = (
+            np.abs(inner[:, 0] * way[1] - inner[:, 1] * way[0]) / length
+            if length > SMALLEST
+            else np.hypot(inner[:, 0], inner[:, 1])
+        )
         worst = int(np.argmax(off))
         if off[worst] > tolerance:
             middle = a + 1 + worst

@@ -30,14 +30,26 @@ def spots(structure: Structure, count: int) -> list[tuple[Vec3, Quat]]:
     turn = matrices([structure.rotation])[0]
     made = []
     for index in range(count):
-        along = margin + (run - 2 * margin) * ((index + 0.5) / count if count == 1 else index / (count - 1))
+        along = margin + (run - 2 * margin) * (
+            (index + 0.5) / count if count == 1 else index / (count - 1)
+        )
         if structure.kind in ("mast", "tower"):  # from the top down, on the audience's side
             local, own = (0.0, -depth / 2 - 0.25, height - along), UPRIGHT
         elif vertical:  # a boom: side light, leaning towards the middle
             side = 1.0 if structure.position[0] >= 0 else -1.0
-            local, own = (-side * (depth / 2 + 0.2), 0.0, height - along), quat_about((0.0, 1.0, 0.0), 62.0 * side)
-        elif structure.kind in ("wall", "drape", "screen"):  # along its top, leaning down towards the audience
-            local, own = (along - length / 2, -depth / 2 - 0.25, height / 2 - 0.1), quat_about((1.0, 0.0, 0.0), -38.0)
+            local, own = (
+                (-side * (depth / 2 + 0.2), 0.0, height - along),
+                quat_about((0.0, 1.0, 0.0), 62.0 * side),
+            )
+        elif structure.kind in (
+            "wall",
+            "drape",
+            "screen",
+        ):  # along its top, leaning down towards the audience
+            local, own = (
+                (along - length / 2, -depth / 2 - 0.25, height / 2 - 0.1),
+                quat_about((1.0, 0.0, 0.0), -38.0),
+            )
         elif structure.kind in _STANDING_KINDS:
             local, own = (along - length / 2, 0.0, height / 2), STANDING
         else:
@@ -53,7 +65,8 @@ def structure_named(show: Show, name: str) -> Structure | None:
 
 
 def hang_by_name(show: Show, ids: Collection[str]) -> Show:
-    """Spread units along the structures their hang positions name, together with those that hang there already.
+    """Spread units along the structures their hang positions name, together with those that hang
+    there already.
 
     Units whose hang position names no structure stay as they are.
     """
@@ -70,21 +83,34 @@ def hang_by_name(show: Show, ids: Collection[str]) -> Show:
         if not fresh:
             continue
         hanging = [unit for unit in units if unit.id not in wanted and unit.position is not None]
-        places = _between(structure, hanging, len(fresh)) if hanging else spots(structure, len(fresh))
+        places = (
+            _between(structure, hanging, len(fresh)) if hanging else spots(structure, len(fresh))
+        )
         for unit, (position, rotation) in zip(fresh, places, strict=True):
             made[unit.id] = structure.id, position, rotation
     return change_units(
-        show, made, lambda unit: replace(unit, structure=made[unit.id][0], position=made[unit.id][1], rotation=made[unit.id][2])
+        show,
+        made,
+        lambda unit: replace(
+            unit, structure=made[unit.id][0], position=made[unit.id][1], rotation=made[unit.id][2]
+        ),
     )
 
 
 def _between(structure: Structure, hanging: list[Unit], count: int) -> list[tuple[Vec3, Quat]]:
-    """Of twice as many spots as units, those furthest from what hangs there: nobody who hangs is moved."""
+    """Of twice as many spots as units, those furthest from what hangs there: nobody who hangs is
+    moved.
+    """
     taken = [np.array(unit.position) for unit in hanging]
     chosen = []
     candidates = spots(structure, 2 * (count + len(hanging)) + 1)
     for _ in range(count):
-        best = max(candidates, key=lambda spot: min(float(np.linalg.norm(np.array(spot[0]) - other)) for other in taken))
+        best = max(
+            candidates,
+            key=lambda spot: min(
+                float(np.linalg.norm(np.array(spot[0]) - other)) for other in taken
+            ),
+        )
         candidates.remove(best)
         taken.append(np.array(best[0]))
         chosen.append(best)
@@ -98,18 +124,28 @@ def set_out(show: Show, ids: Collection[str]) -> Show:
     if not loose:
         return show
     front = min(
-        [s.position[1] - max(s.size[0], s.size[1]) / 2 for s in show.structures] + [u.position[1] for u in show.units if u.position] + [0.0]
+        [s.position[1] - max(s.size[0], s.size[1]) / 2 for s in show.structures]
+        + [u.position[1] for u in show.units if u.position]
+        + [0.0]
     )
     places = {}
     for index, unit in enumerate(loose):
         row, at = divmod(index, IN_A_ROW)
         wide = min(IN_A_ROW, len(loose) - row * IN_A_ROW)
-        places[unit.id] = ((at - (wide - 1) / 2) * STANDING_APART, max(front, -12.0) - 1.0 - row * STANDING_APART, 0.0)
-    return change_units(show, places, lambda unit: replace(unit, position=places[unit.id], rotation=STANDING))
+        places[unit.id] = (
+            (at - (wide - 1) / 2) * STANDING_APART,
+            max(front, -12.0) - 1.0 - row * STANDING_APART,
+            0.0,
+        )
+    return change_units(
+        show, places, lambda unit: replace(unit, position=places[unit.id], rotation=STANDING)
+    )
 
 
 def move_units(show: Show, ids: Iterable[str], by: Vec3) -> Show:
-    """Move placed units by metres; locked ones stay. Raises EntryFault when one would leave the world."""
+    """Move placed units by metres; locked ones stay. Raises EntryFault when one would leave the
+    world.
+    """
     if not all(map(math.isfinite, by)):
         raise EntryFault("That is not a distance.")
 
@@ -128,13 +164,24 @@ def put_unit(show: Show, unit_id: str, position: Vec3) -> Show:
 
 
 def put_units(show: Show, places: Mapping[str, Vec3]) -> Show:
-    """Place units at points, keeping their turn. Raises EntryFault when one would leave the world."""
+    """Place units at points, keeping their turn. Raises EntryFault when one would leave the
+    world.
+    """
     return change_units(
-        show, places, lambda unit: replace(unit, position=_inside(unit, places[unit.id])) if unit.position != places[unit.id] else unit
+        show,
+        places,
+        lambda unit: (
+            replace(unit, position=_inside(unit, places[unit.id]))
+            if unit.position != places[unit.id]
+            else unit
+        ),
     )
 
 
 def _inside(unit: Unit, position: Vec3) -> Vec3:
     if not all(math.isfinite(v) and abs(v) <= LIMIT for v in position):
-        raise EntryFault(f"Unit {unit.number} would stand more than {LIMIT:.0f} m away.", do="Type a place in metres.")
+        raise EntryFault(
+            f"Unit {unit.number} would stand more than {LIMIT:.0f} m away.",
+            do="Type a place in metres.",
+        )
     return position

@@ -1,4 +1,6 @@
-"""Snapping: to a grid, to other units and in line with them, to structures. One nearest rule for each direction."""
+"""Snapping: to a grid, to other units and in line with them, to structures. One nearest rule for
+each direction.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,9 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Guide:
-    """Why a point came to lie where it does: a line from there to what it was drawn to, and the measure between."""
+    """Why a point came to lie where it does: a line from there to what it was drawn to, and the
+    measure between.
+    """
 
     start: tuple[float, float]
     end: tuple[float, float]
@@ -25,10 +29,14 @@ class Snapped:
     guides: tuple[Guide, ...] = ()
 
 
-def snap(point: tuple[float, float], reach: float, others: Array, segments: Array, grid: float = 0.0) -> Snapped:
-    """`others` (n, 2) are units at rest, `segments` (m, 2, 2) lines units may hang on; `reach` is metres.
+def snap(
+    point: tuple[float, float], reach: float, others: Array, segments: Array, grid: float = 0.0
+) -> Snapped:
+    """`others` (n, 2) are units at rest, `segments` (m, 2, 2) lines units may hang on; `reach` is
+    metres.
 
-    A structure under the point wins; else each direction for itself goes to the nearest unit in line, else to the grid.
+    A structure under the point wins; else each direction for itself goes to the nearest unit in
+    line, else to the grid.
     """
     at = np.array(point, np.float64)
     if len(segments):
@@ -42,7 +50,9 @@ def snap(point: tuple[float, float], reach: float, others: Array, segments: Arra
             x, y = (float(v) for v in foot[best])
             along = float(share[best] * np.sqrt(square[best]))
             near = start[best]
-            return Snapped((x, y), (Guide((float(near[0]), float(near[1])), (x, y), f"{along:.2f} m along"),))
+            return Snapped(
+                (x, y), (Guide((float(near[0]), float(near[1])), (x, y), f"{along:.2f} m along"),)
+            )
     guides = []
     for axis in (0, 1):
         if len(others):
@@ -50,7 +60,9 @@ def snap(point: tuple[float, float], reach: float, others: Array, segments: Arra
             near = off <= reach
             if near.any():
                 across = np.abs(others[:, 1 - axis] - point[1 - axis])
-                best = int(np.flatnonzero(near)[np.lexsort((across[near], np.round(off[near], 6)))[0]])
+                best = int(
+                    np.flatnonzero(near)[np.lexsort((across[near], np.round(off[near], 6)))[0]]
+                )
                 at[axis] = others[best, axis]
                 guides.append((axis, best))
                 continue

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
@@ -55,15 +56,39 @@ def hanging(show: Show, structure_id: str) -> list[Unit]:
     return sorted(units, key=lambda u: run.nearest(local_of(at, u.position or (0.0, 0.0, 0.0))))
 
 
-def add(show: Show, kind: str, position: Vec3 | None = None, size: Vec3 | None = None, name: str = "", **more: object) -> tuple[Show, str]:
-    """Put up a structure; returns the show and its id. Raises EntryFault for figures that make none."""
+def add(
+    show: Show,
+    kind: str,
+    position: Vec3 | None = None,
+    size: Vec3 | None = None,
+    name: str = "",
+    **more: Any,
+) -> tuple[Show, str]:
+    """Put up a structure; returns the show and its id. Raises EntryFault for figures that make
+    none.
+    """
     if kind not in KINDS:
         raise EntryFault(f"There is no structure “{kind}”.", do=f"Choose {', '.join(KINDS)}.")
     measure = size or SIZES[kind]
     if position is None:
         x = 0.0
-        position = (x, 0.0, 5.0 if kind in OVERHEAD else 0.0 if kind in (*UPRIGHT_KINDS, "mesh") else measure[2] / 2)
-    made = Structure(id=new_id(), kind=kind, name=name or free_name(show, kind), position=position, size=measure, **more)  # type: ignore[arg-type]
+        position = (
+            x,
+            0.0,
+            5.0
+            if kind in OVERHEAD
+            else 0.0
+            if kind in (*UPRIGHT_KINDS, "mesh")
+            else measure[2] / 2,
+        )
+    made = Structure(
+        id=new_id(),
+        kind=kind,
+        name=name or free_name(show, kind),
+        position=position,
+        size=measure,
+        **more,
+    )
     _check(made)
     return replace(show, structures=(*show.structures, made)), made.id
 
@@ -71,7 +96,11 @@ def add(show: Show, kind: str, position: Vec3 | None = None, size: Vec3 | None =
 def free_name(show: Show, kind: str) -> str:
     """`Truss 2`: the kind and the first number no structure has."""
     taken = {s.name.lower() for s in show.structures}
-    return next(name for n in range(1, len(taken) + 2) if (name := f"{kind.capitalize()} {n}").lower() not in taken)
+    return next(
+        name
+        for n in range(1, len(taken) + 2)
+        if (name := f"{kind.capitalize()} {n}").lower() not in taken
+    )
 
 
 def remove(show: Show, structure_id: str) -> Show:
@@ -98,7 +127,9 @@ def _check(made: Structure) -> None:
 
 
 def change(show: Show, structure_id: str, edit: Callable[[Structure], Structure]) -> Show:
-    """Change a structure rigidly or in its looks: what hangs on it moves and turns along. Raises EntryFault."""
+    """Change a structure rigidly or in its looks: what hangs on it moves and turns along. Raises
+    EntryFault.
+    """
     old = structure(show, structure_id)
     new = edit(old)
     if new == old:
@@ -106,7 +137,9 @@ def change(show: Show, structure_id: str, edit: Callable[[Structure], Structure]
     if old.pinned and new.pinned:
         raise EntryFault(f"{old.name} is locked.", do="Unlock it first.")
     _check(new)
-    show = replace(show, structures=tuple(new if s.id == structure_id else s for s in show.structures))
+    show = replace(
+        show, structures=tuple(new if s.id == structure_id else s for s in show.structures)
+    )
     if new.position == old.position and new.rotation == old.rotation:
         return show
     swing = matrices([new.rotation])[0] @ matrices([old.rotation])[0].T
@@ -114,9 +147,17 @@ def change(show: Show, structure_id: str, edit: Callable[[Structure], Structure]
     ids = {u.id for u in show.units if u.structure == structure_id and u.position is not None}
 
     def carried(unit: Unit) -> Unit:
-        x, y, z = (float(v) for v in swing @ (np.array(unit.position) - np.array(old.position)) + np.array(new.position))
+        x, y, z = (
+            float(v)
+            for v in swing @ (np.array(unit.position) - np.array(old.position))
+            + np.array(new.position)
+        )
         return replace(
-            unit, position=(x, y, z), rotation=quat_multiply(by, unit.rotation) if new.rotation != old.rotation else unit.rotation
+            unit,
+            position=(x, y, z),
+            rotation=quat_multiply(by, unit.rotation)
+            if new.rotation != old.rotation
+            else unit.rotation,
         )
 
     return change_units(show, ids, carried)
@@ -142,9 +183,9 @@ class Resized:
 def resize(show: Show, structure_id: str, length: float, way: str = "spacing") -> Resized:
     """Give a structure another length (height, for what stands upright; diameter, for a circle).
 
-    spacing: units stay as far from its middle as they are (from its foot, when it is upright). ends: the outermost keep
-    their distance to the ends, those between are spread as they were. refit: all keep their share of the length.
-    Raises EntryFault for no length.
+    spacing: units stay as far from its middle as they are (from its foot, when it is upright).
+    ends: the outermost keep their distance to the ends, those between are spread as they were.
+    refit: all keep their share of the length. Raises EntryFault for no length.
     """
     if way not in WAYS:
         raise EntryFault(f"There is no way “{way}”.", do=f"Choose {', '.join(WAYS)}.")
@@ -176,14 +217,25 @@ def resize(show: Show, structure_id: str, length: float, way: str = "spacing") -
         moved[unit.id] = (x, y, z)
         if not after.closed and not -1e-6 <= now <= after.length + 1e-6:
             past.append(unit.number)
-    show = replace(show, structures=tuple(new if s.id == structure_id else s for s in show.structures))
-    return Resized(change_units(show, moved, lambda unit: replace(unit, position=moved[unit.id])), tuple(past))
+    show = replace(
+        show, structures=tuple(new if s.id == structure_id else s for s in show.structures)
+    )
+    return Resized(
+        change_units(show, moved, lambda unit: replace(unit, position=moved[unit.id])), tuple(past)
+    )
 
 
 def hang(
-    show: Show, ids: Sequence[str], structure_id: str, how: str = "evenly", side: str = "", spacing: float = 0.0, offset: float = 0.0
+    show: Show,
+    ids: Sequence[str],
+    structure_id: str,
+    how: str = "evenly",
+    side: str = "",
+    spacing: float = 0.0,
+    offset: float = 0.0,
 ) -> Show:
-    """Hang a selection on a structure in its order: `evenly`, at a `spacing` about its middle, or at its `marks`.
+    """Hang a selection on a structure in its order: `evenly`, at a `spacing` about its middle, or
+    at its `marks`.
 
     Raises EntryFault when they do not fit.
     """
@@ -192,26 +244,40 @@ def hang(
     count = len(ids)
     if how == "marks":
         if len(on.marks) < count:
-            raise EntryFault(f"{on.name} has {len(on.marks)} marked points for {count} units.", do="Mark more, or choose fewer units.")
+            raise EntryFault(
+                f"{on.name} has {len(on.marks)} marked points for {count} units.",
+                do="Mark more, or choose fewer units.",
+            )
         wanted = sorted(on.marks)[:count]
     elif how == "spacing":
         if not (math.isfinite(spacing) and spacing > 0):
             raise EntryFault("That is not a spacing.", do="Write metres, such as 0.8.")
         need = spacing * (count - 1)
         if need > run.length + 1e-9:
-            raise EntryFault(f"{count} units {spacing:g} m apart need {need:.2f} m; {on.name} has {run.length:.2f} m.")
+            raise EntryFault(
+                f"{count} units {spacing:g} m apart need {need:.2f} m; {on.name} has "
+                f"{run.length:.2f} m."
+            )
         wanted = [(run.length - need) / 2 + i * spacing for i in range(count)]
     elif run.closed:
         wanted = [i * run.length / max(count, 1) for i in range(count)]
     else:
         margin = min(0.4, run.length / 4)
-        wanted = [run.length / 2] if count == 1 else [margin + (run.length - 2 * margin) * i / (count - 1) for i in range(count)]
+        wanted = (
+            [run.length / 2]
+            if count == 1
+            else [margin + (run.length - 2 * margin) * i / (count - 1) for i in range(count)]
+        )
     made = {unit: spot(on, along, side, offset) for unit, along in zip(ids, wanted, strict=True)}
     return change_units(
         show,
         [u for u in ids if not _pinned(show, u)],
         lambda unit: replace(
-            unit, structure=on.id, hangs_on=unit.hangs_on or on.name, position=made[unit.id][0], rotation=made[unit.id][1]
+            unit,
+            structure=on.id,
+            hangs_on=unit.hangs_on or on.name,
+            position=made[unit.id][0],
+            rotation=made[unit.id][1],
         ),
     )
 
@@ -222,10 +288,14 @@ def _pinned(show: Show, unit_id: str) -> bool:
 
 
 def slide(show: Show, unit_id: str, along: float) -> Show:
-    """Move a unit along what it hangs on, on the side and at the distance it hangs now. Raises EntryFault past the end."""
+    """Move a unit along what it hangs on, on the side and at the distance it hangs now. Raises
+    EntryFault past the end.
+    """
     unit = show.unit(unit_id)
     if unit is None or not unit.structure or unit.position is None:
-        raise EntryFault(f"{unit.number if unit else 'It'} hangs on no structure.", do="Hang it first.")
+        raise EntryFault(
+            f"{unit.number if unit else 'It'} hangs on no structure.", do="Hang it first."
+        )
     on = structure(show, unit.structure)
     run = run_of(on)
     _within(on, along)
@@ -237,9 +307,13 @@ def slide(show: Show, unit_id: str, along: float) -> Show:
     x, y, z = (float(v) for v in matrices([on.rotation])[0] @ local + np.array(on.position))
     swing = quat_multiply(on.rotation, quat_multiply(own, _difference(UPRIGHT, on.rotation)))
     rotation = quat_multiply(swing, unit.rotation) if bend else unit.rotation
-    return change_units(show, [unit_id], lambda u: replace(u, position=(x, y, z), rotation=rotation))
+    return change_units(
+        show, [unit_id], lambda u: replace(u, position=(x, y, z), rotation=rotation)
+    )
 
 
 def _within(on: Structure, along: float) -> None:
     if not math.isfinite(along) or not -1e-6 <= along <= run_of(on).length + 1e-6:
-        raise EntryFault(f"{on.name} is {run_of(on).length:.2f} m long.", do="Write metres from its start.")
+        raise EntryFault(
+            f"{on.name} is {run_of(on).length:.2f} m long.", do="Write metres from its start."
+        )

@@ -1,4 +1,6 @@
-"""The library of profiles: sources, one index over all of them, search, and the exchange's client."""
+"""The library of profiles: sources, one index over all of them, search, and the exchange's
+client.
+"""
 
 from isthmus.library.index import Index, Outcome, Progress, Stopped, Trust
 from isthmus.library.search import Answer, Hit, Query

@@ -1,4 +1,6 @@
-"""The index in memory, as columns: a few megabytes of NumPy arrays that answer any question in milliseconds."""
+"""The index in memory, as columns: a few megabytes of NumPy arrays that answer any question in
+milliseconds.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ _SOURCES_MAX = 65_000
 
 @dataclass(frozen=True)
 class Postings:
-    """Where one attribute stands: the modes that have it (ascending), every slot, and where each mode's slots begin."""
+    """Where one attribute stands: the modes that have it (ascending), every slot, and where each
+    mode's slots begin.
+    """
 
     modes: NDArray[np.int32]
     slots: NDArray[np.int16]
@@ -34,7 +38,9 @@ class Postings:
             if len(self._away) >= 8:
                 self._away.clear()
             away = np.abs(self.slots - np.int16(slot))
-            kept = self._away[slot] = away if len(self.first) == len(away) else np.minimum.reduceat(away, self.first)
+            kept = self._away[slot] = (
+                away if len(self.first) == len(away) else np.minimum.reduceat(away, self.first)
+            )
         return kept
 
     def away_from_range(self, low: int, high: int) -> NDArray[np.int16]:
@@ -47,7 +53,9 @@ class Postings:
 
     def nearest(self, mode: int, slot: int) -> int:
         """The slot nearest to `slot` in one mode; 0 where it is absent."""
-        at = int(np.searchsorted(self.modes, np.int32(mode)))  # of the same type, or the whole column would be copied
+        at = int(
+            np.searchsorted(self.modes, np.int32(mode))
+        )  # of the same type, or the whole column would be copied
         if at >= len(self.modes) or self.modes[at] != mode:
             return 0
         end = self.first[at + 1] if at + 1 < len(self.first) else len(self.slots)
@@ -56,7 +64,9 @@ class Postings:
 
 @dataclass
 class Columns:
-    """`m_` columns are by mode, `p_` columns by profile; `seq_` are the channels of all modes one after the other."""
+    """`m_` columns are by mode, `p_` columns by profile; `seq_` are the channels of all modes one
+    after the other.
+    """
 
     stamp: int
     attributes: list[str]  # by id − 1
@@ -92,9 +102,17 @@ class Columns:
     f_owner: NDArray[np.int32]
     # words
     vocabulary: list[str] = field(default_factory=list)
-    p_words: tuple[NDArray[np.int32], NDArray[np.int64]] = (np.zeros(0, np.int32), np.zeros(0, np.int64))
-    n_words: tuple[NDArray[np.int32], NDArray[np.int64]] = (np.zeros(0, np.int32), np.zeros(0, np.int64))
-    m_words: NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, np.int32))  # which distinct mode name
+    p_words: tuple[NDArray[np.int32], NDArray[np.int64]] = (
+        np.zeros(0, np.int32),
+        np.zeros(0, np.int64),
+    )
+    n_words: tuple[NDArray[np.int32], NDArray[np.int64]] = (
+        np.zeros(0, np.int32),
+        np.zeros(0, np.int64),
+    )
+    m_words: NDArray[np.int32] = field(
+        default_factory=lambda: np.zeros(0, np.int32)
+    )  # which distinct mode name
 
     _kept: dict[str, Postings] = field(default_factory=dict)
 
@@ -110,7 +128,8 @@ class Columns:
         return np.repeat(np.arange(len(self), dtype=np.int32), np.diff(self.seq_start))
 
     def having(self, attribute: str, size: int = 0) -> Postings:
-        """Every place an attribute stands at, as what a channel is called by or as one of its functions.
+        """Every place an attribute stands at, as what a channel is called by or as one of its
+        functions.
 
         With `size` only channels of so many bytes, by what they are called by.
         """
@@ -123,7 +142,10 @@ class Columns:
             modes, slots = self._owner[places], self.seq_slot[places]
             also = np.flatnonzero(self.f_attr == ident) if not size else np.zeros(0, np.int64)
             if len(also):
-                modes, slots = np.concatenate([modes, self.f_owner[also]]), np.concatenate([slots, self.f_slot[also]])
+                modes, slots = (
+                    np.concatenate([modes, self.f_owner[also]]),
+                    np.concatenate([slots, self.f_slot[also]]),
+                )
                 order = np.argsort(modes, kind="stable")
                 modes, slots = modes[order], slots[order]
             first = np.flatnonzero(np.diff(modes, prepend=-1))
@@ -132,7 +154,9 @@ class Columns:
 
     @cached_property
     def word_text(self) -> tuple[str, NDArray[np.int64]]:
-        """The vocabulary as one text, and where each word begins in it: for finding parts of words at the speed of C."""
+        """The vocabulary as one text, and where each word begins in it: for finding parts of words
+        at the speed of C.
+        """
         starts = np.zeros(len(self.vocabulary), np.int64)
         if len(starts):
             np.cumsum([len(word) + 1 for word in self.vocabulary[:-1]], out=starts[1:])
@@ -142,12 +166,17 @@ class Columns:
     def lines(self) -> tuple[NDArray[np.int32], list[tuple[str, str]]]:
         """By profile which product line it is of, and the lines as maker and name."""
         ids: dict[tuple[str, str], int] = {}
-        column = [ids.setdefault((maker, product_line(model)), len(ids)) for maker, model in zip(self.p_maker, self.p_model, strict=True)]
+        column = [
+            ids.setdefault((maker, product_line(model)), len(ids))
+            for maker, model in zip(self.p_maker, self.p_model, strict=True)
+        ]
         return np.array(column, np.int32), list(ids)
 
     @cached_property
     def sequences(self) -> list[str]:
-        """Each mode's attributes as a string of one character an attribute (up to 36 000 of them), for the edit distance."""
+        """Each mode's attributes as a string of one character an attribute (up to 36 000 of them),
+        for the edit distance.
+        """
         letters = (self.seq_attr + np.uint16(0x4000)).tobytes().decode("utf-16-le")
         starts = self.seq_start.tolist()
         return [letters[a:b] for a, b in itertools.pairwise(starts)]
@@ -161,7 +190,9 @@ def nothing() -> Columns:
 
 
 def load(db: sqlite3.Connection, stamp: int) -> Columns:
-    """Read all columns, as they are at one moment. Raises sqlite3.DatabaseError when the file is damaged."""
+    """Read all columns, as they are at one moment. Raises sqlite3.DatabaseError when the file is
+    damaged.
+    """
     db.execute("BEGIN")  # a builder may write meanwhile
     try:
         return _load(db, stamp)
@@ -172,9 +203,13 @@ def load(db: sqlite3.Connection, stamp: int) -> Columns:
 def _load(db: sqlite3.Connection, stamp: int) -> Columns:
     attributes = [name for (name,) in db.execute("SELECT name FROM attribute ORDER BY id")]
     trust: dict[str, tuple[Any, ...]] = {
-        r[0]: r[1:] for r in db.execute("SELECT ident, by_maker, proven_3d, proven_unit, rating FROM trust")
+        r[0]: r[1:]
+        for r in db.execute("SELECT ident, by_maker, proven_3d, proven_unit, rating FROM trust")
     }
-    profiles = db.execute("SELECT id, maker, model, source, body, borrowed, ident, words, offered FROM profile ORDER BY id").fetchall()
+    profiles = db.execute(
+        "SELECT id, maker, model, source, body, borrowed, ident, words, offered FROM profile "
+        "ORDER BY id"
+    ).fetchall()
     away = {row[0] for row in db.execute("SELECT id FROM source WHERE away=1")}
     p_id, p_maker, p_model, p_source_id, p_body, p_borrowed, p_ident, p_text, p_offered = (
         (list(c) for c in zip(*profiles, strict=True)) if profiles else ([] for _ in range(9))
@@ -187,12 +222,17 @@ def _load(db: sqlite3.Connection, stamp: int) -> Columns:
     sequence, sizes, functions = bytearray(), bytearray(), bytearray()
     m_name: list[str] = []
     names: dict[str, str] = {}
-    fields = "id, profile, footprint, cells, wheel + 2 * ranges, length(sequence), length(functions), name, sequence, sizes, functions"
+    fields = (
+        "id, profile, footprint, cells, wheel + 2 * ranges, length(sequence), length(functions), "
+        "name, sequence, sizes, functions"
+    )
     cursor = db.execute(f"SELECT {fields} FROM mode ORDER BY id")
     while rows := cursor.fetchmany(8192):
         *numbers, own, blobs, widths, more = zip(*rows, strict=True)
         parts.append(np.array(numbers, np.int64).T)
-        m_name.extend([names.setdefault(name, name) for name in own])  # few different ones, kept once each
+        m_name.extend(
+            [names.setdefault(name, name) for name in own]
+        )  # few different ones, kept once each
         sequence += b"".join(blobs)
         sizes += b"".join(widths)
         functions += b"".join(more)

@@ -1,4 +1,5 @@
-"""The client of a profile exchange: browse what was last seen, download with checksum and resume, share one's own.
+"""The client of a profile exchange: browse what was last seen, download with checksum and resume,
+share one's own.
 
 Nothing is ever half written: a download lies under another name until its checksum is right.
 """
@@ -64,7 +65,9 @@ def default_url() -> str:
 
 
 class Exchange:
-    """An exchange at a URL; `token` is needed for sharing only. Every method raises NetworkFault in plain words."""
+    """An exchange at a URL; `token` is needed for sharing only. Every method raises NetworkFault in
+    plain words.
+    """
 
     def __init__(self, url: str = "", token: str = "", timeout: float = TIMEOUT) -> None:
         url = url.strip() or default_url()
@@ -87,7 +90,11 @@ class Exchange:
     # ------------------------------------------------------------ asking
 
     def _ask(
-        self, method: str, path: str, body: bytes | None = None, headers: dict[str, str] | None = None
+        self,
+        method: str,
+        path: str,
+        body: bytes | None = None,
+        headers: dict[str, str] | None = None,
     ) -> tuple[http.client.HTTPConnection, http.client.HTTPResponse]:
         make = http.client.HTTPSConnection if self.secure else http.client.HTTPConnection
         connection = make(self.host, self.port, timeout=self.timeout)
@@ -113,7 +120,9 @@ class Exchange:
             else "It broke off."
         )
         return NetworkFault(
-            f"the exchange is away. {reason}", where=self.where, do="What was seen last is shown; check its address and the network."
+            f"the exchange is away. {reason}",
+            where=self.where,
+            do="What was seen last is shown; check its address and the network.",
         )
 
     def _garbage(self) -> NetworkFault:
@@ -129,7 +138,9 @@ class Exchange:
         except (OSError, http.client.HTTPException) as error:
             raise self._away(error) from error
         if len(data) > limit:
-            raise NetworkFault(f"it sends more than {limit // 2**20} MB.", where=self.where, do="Nothing was kept.")
+            raise NetworkFault(
+                f"it sends more than {limit // 2**20} MB.", where=self.where, do="Nothing was kept."
+            )
         return data
 
     def refresh(self, index: Index) -> Catalogue:
@@ -143,13 +154,19 @@ class Exchange:
             if response.status == 304 and kept is not None:
                 catalogue = kept
             elif response.status != 200:
-                raise NetworkFault(f"the exchange answers with error {response.status}.", where=self.where, do="Try again later.")
+                raise NetworkFault(
+                    f"the exchange answers with error {response.status}.",
+                    where=self.where,
+                    do="Try again later.",
+                )
             else:
                 data = self._read(response, MAX_CATALOGUE)
                 catalogue = self._decoded(data)
                 _catalogue_file().parent.mkdir(parents=True, exist_ok=True)
                 write_atomically(_catalogue_file(), data)
-                write_atomically(_tag_file(), (response.getheader("ETag") or "").encode("ascii", "replace"))
+                write_atomically(
+                    _tag_file(), (response.getheader("ETag") or "").encode("ascii", "replace")
+                )
         finally:
             connection.close()
         put_catalogue(index, catalogue)
@@ -162,21 +179,36 @@ class Exchange:
             raise self._garbage() from error
         if catalogue.format != 1:
             raise NetworkFault(
-                f"the exchange speaks format {catalogue.format}, this version reads 1.", where=self.where, do="Update Isthmus."
+                f"the exchange speaks format {catalogue.format}, this version reads 1.",
+                where=self.where,
+                do="Update Isthmus.",
             )
         return catalogue
 
-    def download(self, entry: CatalogueEntry, told: Callable[[int, int], None] | None = None) -> Path:
-        """A profile's file, resumed where an earlier try broke off. `told(done, all)` may raise to stop."""
+    def download(
+        self, entry: CatalogueEntry, told: Callable[[int, int], None] | None = None
+    ) -> Path:
+        """A profile's file, resumed where an earlier try broke off. `told(done, all)` may raise to
+        stop.
+        """
         folder = downloads_folder()
-        part = folder / f"{hashlib.sha256(f'{entry.ident} {entry.revision}'.encode()).hexdigest()[:20]}.part"
+        part = (
+            folder
+            / f"{hashlib.sha256(f'{entry.ident} {entry.revision}'.encode()).hexdigest()[:20]}.part"
+        )
         try:
             folder.mkdir(parents=True, exist_ok=True)
             have = part.stat().st_size if part.exists() else 0
         except OSError as error:
-            raise FileFault(f"the folder for downloads cannot be used. {os_reason(error)}", where=str(folder)) from error
+            raise FileFault(
+                f"the folder for downloads cannot be used. {os_reason(error)}", where=str(folder)
+            ) from error
         if entry.size > MAX_DOWNLOAD:
-            raise NetworkFault(f"“{entry.model}” is larger than {MAX_DOWNLOAD // 2**20} MB.", where=self.where, do="It was not downloaded.")
+            raise NetworkFault(
+                f"“{entry.model}” is larger than {MAX_DOWNLOAD // 2**20} MB.",
+                where=self.where,
+                do="It was not downloaded.",
+            )
         if have >= entry.size:
             part.unlink(missing_ok=True)
             have = 0
@@ -192,15 +224,25 @@ class Exchange:
         profile = read_gdtf(data, entry.model)
         part.unlink(missing_ok=True)
         if profile.id != entry.ident:
-            raise NetworkFault(f"“{entry.model}” is another profile than the one offered.", where=self.where, do="It was thrown away.")
-        short = re.sub(r"[^0-9A-Za-z]", "", profile.id)[:8]  # nothing of an id may lead out of the folder
+            raise NetworkFault(
+                f"“{entry.model}” is another profile than the one offered.",
+                where=self.where,
+                do="It was thrown away.",
+            )
+        short = re.sub(r"[^0-9A-Za-z]", "", profile.id)[
+            :8
+        ]  # nothing of an id may lead out of the folder
         target = folder / f"{short} {file_name(profile)}".strip()
         write_atomically(target, data)
         return target
 
-    def _fetch(self, entry: CatalogueEntry, part: Path, have: int, told: Callable[[int, int], None] | None) -> None:
+    def _fetch(
+        self, entry: CatalogueEntry, part: Path, have: int, told: Callable[[int, int], None] | None
+    ) -> None:
         path = f"/files/{quote(entry.ident, safe='')}/{quote(entry.revision, safe='')}"
-        connection, response = self._ask("GET", path, headers={"Range": f"bytes={have}-"} if have else {})
+        connection, response = self._ask(
+            "GET", path, headers={"Range": f"bytes={have}-"} if have else {}
+        )
         try:
             if response.status not in (200, 206):
                 raise NetworkFault(
@@ -210,7 +252,9 @@ class Exchange:
                 )
             if have and response.status == 200:
                 have = 0  # it cannot resume
-            with part.open("ab" if have else "wb", buffering=0) as out:  # what has come is kept at once
+            with part.open(
+                "ab" if have else "wb", buffering=0
+            ) as out:  # what has come is kept at once
                 while have < entry.size:
                     block = response.read1(min(_BLOCK, entry.size - have))
                     if not block:
@@ -224,7 +268,11 @@ class Exchange:
         except OSError as error:
             if isinstance(error, (TimeoutError, ConnectionError)):
                 raise self._broken_off(entry, have) from error
-            raise FileFault(f"the download cannot be written. {os_reason(error)}", where=str(part.parent), do="Make room there.") from error
+            raise FileFault(
+                f"the download cannot be written. {os_reason(error)}",
+                where=str(part.parent),
+                do="Make room there.",
+            ) from error
         finally:
             connection.close()
         if have < entry.size:
@@ -240,7 +288,11 @@ class Exchange:
     def share(self, stored: StoredProfile, uploader: str = "") -> str:
         """Give a profile of one's own to the exchange; its id there."""
         if not self.token:
-            raise EntryFault("sharing needs a token.", where=self.where, do="Type the token the exchange gave you.")
+            raise EntryFault(
+                "sharing needs a token.",
+                where=self.where,
+                do="Type the token the exchange gave you.",
+            )
         try:
             headers = {
                 "Authorization": f"Bearer {self.token}",
@@ -252,16 +304,23 @@ class Exchange:
         try:
             connection, response = self._ask("POST", "/share", stored.data, headers)
         except ValueError as error:
-            raise EntryFault("the token holds signs that cannot be sent.", do="Type it again.") from error
+            raise EntryFault(
+                "the token holds signs that cannot be sent.", do="Type it again."
+            ) from error
         try:
             body = self._read(response, 1 << 16)
         finally:
             connection.close()
         if response.status == 401:
-            raise NetworkFault("the exchange refuses the token.", where=self.where, do="Type the token again, or ask for a new one.")
+            raise NetworkFault(
+                "the exchange refuses the token.",
+                where=self.where,
+                do="Type the token again, or ask for a new one.",
+            )
         if response.status != 201:
             raise NetworkFault(
-                f"the exchange does not take {stored.key}: {_said(body) or f'error {response.status}'}.",
+                f"the exchange does not take {stored.key}: "
+                f"{_said(body) or f'error {response.status}'}.",
                 where=self.where,
                 do="Nothing was shared.",
             )
@@ -298,21 +357,44 @@ def read_catalogue() -> Catalogue | None:
 
 
 def put_catalogue(index: Index, catalogue: Catalogue) -> None:
-    """Trust marks for every profile known by id, and an entry for each that was not downloaded yet."""
+    """Trust marks for every profile known by id, and an entry for each that was not
+    downloaded yet.
+    """
     index.set_trust(
-        Trust(e.ident, e.by_maker, e.uploader, e.proven_3d, e.proven_unit, e.rating, e.ratings, e.revision) for e in catalogue.entries
+        Trust(
+            e.ident,
+            e.by_maker,
+            e.uploader,
+            e.proven_3d,
+            e.proven_unit,
+            e.rating,
+            e.ratings,
+            e.revision,
+        )
+        for e in catalogue.entries
     )
     here = {
         ident
         for (ident,) in index.db.execute(
-            "SELECT ident FROM profile p JOIN file f ON f.id = p.file WHERE p.source=? AND f.path NOT LIKE 'exchange:%'", (EXCHANGE,)
+            "SELECT ident FROM profile p JOIN file f ON f.id = p.file WHERE p.source=? AND "
+            "f.path NOT LIKE 'exchange:%'",
+            (EXCHANGE,),
         )
     }
-    index.put(EXCHANGE, [(FileSeen(f"exchange:{e.ident}", e.size, 0), e.facts) for e in catalogue.entries if e.ident not in here])
+    index.put(
+        EXCHANGE,
+        [
+            (FileSeen(f"exchange:{e.ident}", e.size, 0), e.facts)
+            for e in catalogue.entries
+            if e.ident not in here
+        ],
+    )
 
 
 def newer_in(show: Show, catalogue: Catalogue) -> list[tuple[StoredProfile, str, CatalogueEntry]]:
-    """Profiles of a show with a newer revision on offer: the stored one, its revision, and the entry."""
+    """Profiles of a show with a newer revision on offer: the stored one, its revision, and the
+    entry.
+    """
     by_id = {entry.ident: entry for entry in catalogue.entries}
     found = []
     kept = {stored.key: stored for stored in show.profiles}
@@ -338,7 +420,9 @@ def keep_token(token: str) -> None:
         with os.fdopen(handle, "w") as out:
             out.write(token)
     except OSError as error:
-        raise FileFault(f"the token could not be kept. {os_reason(error)}", where=str(path)) from error
+        raise FileFault(
+            f"the token could not be kept. {os_reason(error)}", where=str(path)
+        ) from error
 
 
 def kept_token() -> str:

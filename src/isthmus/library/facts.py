@@ -1,4 +1,6 @@
-"""What the index keeps of a profile: enough to find, rank and explain it without opening its file again."""
+"""What the index keeps of a profile: enough to find, rank and explain it without opening its file
+again.
+"""
 
 from __future__ import annotations
 
@@ -37,17 +39,26 @@ class ModeFacts(msgspec.Struct, frozen=True, array_like=True):
     wheel: bool
     ranges: bool
     lines: list[tuple[str, list[Small], Small, list[tuple[Coarse, Coarse]], Small]]
-    functions: list[tuple[str, Small]] = []  # what channels do besides what they are called by, and on which channel
+    functions: list[
+        tuple[str, Small]
+    ] = []  # what channels do besides what they are called by, and on which channel
 
 
-def functions_of(items: Iterable[tuple[str, int, Iterable[str], Iterable[str]]]) -> list[tuple[str, int]]:
-    """From (attribute, first slot, attributes of its functions, names of its sets) of each channel: all else it does.
+def functions_of(
+    items: Iterable[tuple[str, int, Iterable[str], Iterable[str]]],
+) -> list[tuple[str, int]]:
+    """From (attribute, first slot, attributes of its functions, names of its sets) of each channel:
+    all else it does.
 
-    A set called “strobe, slow to fast” among those of a shutter strobes, though no function says so.
+    A set called “strobe, slow to fast” among those of a shutter strobes, though no function says
+    so.
     """
     found: dict[tuple[str, int], None] = {}
     for attribute, slot, functions, sets in items:
-        for other in (*functions, *(propose_band(name, attribute) for name in dict.fromkeys(sets) if name.strip())):
+        for other in (
+            *functions,
+            *(propose_band(name, attribute) for name in dict.fromkeys(sets) if name.strip()),
+        ):
             if other and other != attribute and len(found) < MAX_LINES:
                 found.setdefault((other, slot))
     return list(found)
@@ -67,13 +78,23 @@ class Facts(msgspec.Struct, frozen=True, array_like=True):
 
 
 def body_mark_of(models: Sequence[Model], members: frozenset[str]) -> Body:
-    """Whether a profile shows a body of its own: meshes, simple shapes, or none so that a stand-in is drawn."""
+    """Whether a profile shows a body of its own: meshes, simple shapes, or none so that a stand-in
+    is drawn.
+    """
     if any(body_file(model, members) for model in models):
         return MESH
-    return SHAPES if any(model.length * model.width * model.height > 0 for model in models) else STAND_IN
+    return (
+        SHAPES
+        if any(model.length * model.width * model.height > 0 for model in models)
+        else STAND_IN
+    )
 
 
-BODY_WORDS = {MESH: "3-D body with meshes", SHAPES: "3-D body of simple shapes", STAND_IN: "no 3-D body; a stand-in is drawn"}
+BODY_WORDS = {
+    MESH: "3-D body with meshes",
+    SHAPES: "3-D body of simple shapes",
+    STAND_IN: "no 3-D body; a stand-in is drawn",
+}
 
 
 def body_words(profile: Profile, stored: StoredProfile) -> str:
@@ -107,9 +128,20 @@ def _functions(lay: Chart) -> list[tuple[str, int]]:
 def _mode(chart: Sheet, name: str, lay: Chart) -> ModeFacts:
     lines = []
     for line in chart.lines[:MAX_LINES]:
-        pairs = [(line.coarse(band.start), line.coarse(min(band.end, line.top))) for band in line.bands[:64]]
+        pairs = [
+            (line.coarse(band.start), line.coarse(min(band.end, line.top)))
+            for band in line.bands[:64]
+        ]
         slots = [min(slot, MOST) for slot in line.slots]
-        lines.append((line.attribute, slots, min(line.cell, MOST), pairs if described(pairs) else [], min(line.block, MOST)))
+        lines.append(
+            (
+                line.attribute,
+                slots,
+                min(line.cell, MOST),
+                pairs if described(pairs) else [],
+                min(line.block, MOST),
+            )
+        )
     attributes = {line.attribute for line in chart.lines}
     return ModeFacts(
         name,
@@ -147,7 +179,9 @@ def unpack(data: bytes) -> Facts:
 
 
 def sheet_of(title: str, lines: list[Any]) -> Sheet:
-    """The chart again from a mode's lines: attributes, places and ranges, without the names of ranges."""
+    """The chart again from a mode's lines: attributes, places and ranges, without the names of
+    ranges.
+    """
     made = []
     for attribute, slots, cell, pairs, block in lines:
         shift = 8 * (max(1, len(slots)) - 1)

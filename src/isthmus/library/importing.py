@@ -1,4 +1,6 @@
-"""GDTF files taken among one's own: the bytes as they came, with what deviates from the standard told."""
+"""GDTF files taken among one's own: the bytes as they came, with what deviates from the standard
+told.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ CLASHES = {BOTH: "Keep both", REPLACE: "Replace my own", LEAVE: "Leave my own"}
 
 @dataclass(frozen=True)
 class Waiting:
-    """A file that was read and may be kept. `clash` is the other own profile its name belongs to already."""
+    """A file that was read and may be kept. `clash` is the other own profile its name belongs to
+    already.
+    """
 
     path: Path
     data: bytes
@@ -50,7 +54,8 @@ def look_at(path: Path) -> Waiting:
 
 
 def keep(waiting: Waiting, how: str = "") -> Path | None:
-    """Keep it as it came. Where another own profile has its name, `how` says what becomes of the two; None leaves it out.
+    """Keep it as it came. Where another own profile has its name, `how` says what becomes of the
+    two; None leaves it out.
 
     Raises EntryFault when that is not said, FileFault when it cannot be written.
     """
@@ -65,10 +70,16 @@ def keep(waiting: Waiting, how: str = "") -> Path | None:
         if how == LEAVE:
             return None
         if how == BOTH:
-            target = next(p for n in range(2, 10_000) if not (p := target.with_name(f"{target.stem} ({n}).gdtf")).exists())
+            target = next(
+                p
+                for n in range(2, 10_000)
+                if not (p := target.with_name(f"{target.stem} ({n}).gdtf")).exists()
+            )
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise FileFault("the folder of own profiles could not be made.", where=str(target.parent)) from error
+        raise FileFault(
+            "the folder of own profiles could not be made.", where=str(target.parent)
+        ) from error
     write_atomically(target, waiting.data)
     return target

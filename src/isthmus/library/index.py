@@ -1,7 +1,9 @@
-"""The index: one SQLite file in the user's data folder with the facts of every profile of every source.
+"""The index: one SQLite file in the user's data folder with the facts of every profile of every
+source.
 
-It holds nothing that cannot be had again from the files, so it may be deleted at any time, and is rebuilt when it
-is damaged or of another version. Readers and the builder work at the same time (write-ahead log).
+It holds nothing that cannot be had again from the files, so it may be deleted at any time, and is
+rebuilt when it is damaged or of another version. Readers and the builder work at the same time
+(write-ahead log).
 """
 
 from __future__ import annotations
@@ -73,7 +75,9 @@ class Trust:
 
 
 class Index:
-    """An open index; make it anew for each thread. Raises FileFault when the folder cannot be written."""
+    """An open index; make it anew for each thread. Raises FileFault when the folder cannot be
+    written.
+    """
 
     def __init__(self, path: Path) -> None:
         self.path = path
@@ -81,13 +85,20 @@ class Index:
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise FileFault(f"the folder for the index could not be made. {os_reason(error)}", where=str(path.parent)) from error
+            raise FileFault(
+                f"the folder for the index could not be made. {os_reason(error)}",
+                where=str(path.parent),
+            ) from error
         try:
             self.db = self._open()
         except sqlite3.DatabaseError as error:
-            if isinstance(error, sqlite3.OperationalError) and ("locked" in str(error) or "unable to open" in str(error)):
+            if isinstance(error, sqlite3.OperationalError) and (
+                "locked" in str(error) or "unable to open" in str(error)
+            ):
                 raise FileFault(
-                    f"the index cannot be opened ({error}).", where=str(path), do="Close other windows of Isthmus, or delete it."
+                    f"the index cannot be opened ({error}).",
+                    where=str(path),
+                    do="Close other windows of Isthmus, or delete it.",
                 ) from error
             self._discard()
             self.db = self._open()
@@ -132,7 +143,9 @@ class Index:
 
     def faults(self) -> list[tuple[str, str]]:
         """Files that do not read: path and reason."""
-        return list(self.db.execute("SELECT path, fault FROM file WHERE fault IS NOT NULL ORDER BY path"))
+        return list(
+            self.db.execute("SELECT path, fault FROM file WHERE fault IS NOT NULL ORDER BY path")
+        )
 
     def away(self) -> set[str]:
         return {row[0] for row in self.db.execute("SELECT id FROM source WHERE away=1")}
@@ -144,14 +157,29 @@ class Index:
     # ------------------------------------------------------------ putting in
 
     def set_trust(self, trusts: Iterable[Trust]) -> None:
-        rows = [(t.ident, t.by_maker, t.uploader, t.proven_3d, t.proven_unit, t.rating, t.ratings, t.revision) for t in trusts]
+        rows = [
+            (
+                t.ident,
+                t.by_maker,
+                t.uploader,
+                t.proven_3d,
+                t.proven_unit,
+                t.rating,
+                t.ratings,
+                t.revision,
+            )
+            for t in trusts
+        ]
         self.db.execute("BEGIN")
         self.db.executemany("INSERT OR REPLACE INTO trust VALUES (?,?,?,?,?,?,?,?)", rows)
         self._bump()
         self.db.execute("COMMIT")
 
     def _bump(self) -> None:
-        self.db.execute("INSERT INTO meta VALUES ('stamp', '1') ON CONFLICT (key) DO UPDATE SET value = value + 1")
+        self.db.execute(
+            "INSERT INTO meta VALUES ('stamp', '1') ON CONFLICT (key) DO UPDATE SET value = "
+            "value + 1"
+        )
 
     def _attribute_ids(self) -> dict[str, int]:
         return dict(self.db.execute("SELECT name, id FROM attribute"))
@@ -173,7 +201,9 @@ class Index:
         self._bump()
         db.execute("COMMIT")
 
-    def _put_facts(self, source: str, file: int, offered: bool, f: Facts, ids: dict[str, int]) -> None:
+    def _put_facts(
+        self, source: str, file: int, offered: bool, f: Facts, ids: dict[str, int]
+    ) -> None:
         db = self.db
         words = list(dict.fromkeys([*tokens(f.maker), *tokens(f.model)]))
         row = (
@@ -196,34 +226,74 @@ class Index:
 
             def ident(attribute: str) -> int:
                 if attribute not in ids:
-                    ids[attribute] = db.execute("INSERT INTO attribute (name) VALUES (?)", (attribute,)).lastrowid or 0
-                return ids[attribute] if ids[attribute] <= MOST_ATTRIBUTES else 0  # more names than any standard has
+                    ids[attribute] = (
+                        db.execute(
+                            "INSERT INTO attribute (name) VALUES (?)", (attribute,)
+                        ).lastrowid
+                        or 0
+                    )
+                return (
+                    ids[attribute] if ids[attribute] <= MOST_ATTRIBUTES else 0
+                )  # more names than any standard has
 
-            pairs = [(ident(a), min(slots[0], 65535) if slots and block == 1 else 0) for a, slots, _, _, block in mode.lines]
+            pairs = [
+                (ident(a), min(slots[0], 65535) if slots and block == 1 else 0)
+                for a, slots, _, _, block in mode.lines
+            ]
             sequence = np.array(pairs, np.uint16).tobytes()
             sizes = bytes(min(255, len(slots)) for _, slots, _, _, _ in mode.lines)
-            functions = np.array([(ident(a), min(slot, 65535)) for a, slot in mode.functions], np.uint16).tobytes()
-            values = (profile, mode.name, mode.footprint, mode.blocks, mode.cells, mode.wheel, mode.ranges, sequence, sizes, functions)
-            row_of_mode = db.execute("INSERT INTO mode VALUES (NULL,?,?,?,?,?,?,?,?,?,?)", values).lastrowid
-            db.execute("INSERT INTO chart VALUES (?,?)", (row_of_mode, msgspec.msgpack.encode(mode.lines)))
+            functions = np.array(
+                [(ident(a), min(slot, 65535)) for a, slot in mode.functions], np.uint16
+            ).tobytes()
+            values = (
+                profile,
+                mode.name,
+                mode.footprint,
+                mode.blocks,
+                mode.cells,
+                mode.wheel,
+                mode.ranges,
+                sequence,
+                sizes,
+                functions,
+            )
+            row_of_mode = db.execute(
+                "INSERT INTO mode VALUES (NULL,?,?,?,?,?,?,?,?,?,?)", values
+            ).lastrowid
+            db.execute(
+                "INSERT INTO chart VALUES (?,?)", (row_of_mode, msgspec.msgpack.encode(mode.lines))
+            )
 
     def _drop(self, source: str, paths: Iterable[str]) -> None:
         for path in paths:
-            row = self.db.execute("SELECT id FROM file WHERE source=? AND path=?", (source, path)).fetchone()
+            row = self.db.execute(
+                "SELECT id FROM file WHERE source=? AND path=?", (source, path)
+            ).fetchone()
             if row:
                 self.db.execute(
-                    "DELETE FROM chart WHERE mode IN (SELECT m.id FROM mode m JOIN profile p ON p.id = m.profile WHERE p.file=?)", row
+                    "DELETE FROM chart WHERE mode IN (SELECT m.id FROM mode m JOIN profile p "
+                    "ON p.id = m.profile WHERE p.file=?)",
+                    row,
                 )
-                self.db.execute("DELETE FROM mode WHERE profile IN (SELECT id FROM profile WHERE file=?)", row)
+                self.db.execute(
+                    "DELETE FROM mode WHERE profile IN (SELECT id FROM profile WHERE file=?)", row
+                )
                 self.db.execute("DELETE FROM profile WHERE file=?", row)
                 self.db.execute("DELETE FROM file WHERE id=?", row)
 
     # ------------------------------------------------------------ keeping it true
 
-    def update(self, sources: Sequence[Source], told: Callable[[Progress], None] | None = None, workers: int = 0) -> Outcome:
-        """Bring the index to what the sources hold now. `told` may raise to stop; what was read by then is kept.
+    def update(
+        self,
+        sources: Sequence[Source],
+        told: Callable[[Progress], None] | None = None,
+        workers: int = 0,
+    ) -> Outcome:
+        """Bring the index to what the sources hold now. `told` may raise to stop; what was read by
+        then is kept.
 
-        A source that is off or gone from the list is taken out; one that is away keeps what was last seen of it.
+        A source that is off or gone from the list is taken out; one that is away keeps what was
+        last seen of it.
         """
         changed: list[tuple[str, FileSeen]] = []
         removed = 0
@@ -234,12 +304,17 @@ class Index:
         self.db.execute("COMMIT")
         for source in (s for s in sources if s.on and s.kind != GENERIC):
             if is_away(source):
-                self.db.execute("INSERT INTO source VALUES (?,1,0) ON CONFLICT (id) DO UPDATE SET away=1", (source.id,))
+                self.db.execute(
+                    "INSERT INTO source VALUES (?,1,0) ON CONFLICT (id) DO UPDATE SET away=1",
+                    (source.id,),
+                )
                 continue
             have = {
                 path: (size, at)
                 for path, size, at in self.db.execute(
-                    "SELECT path, size, changed FROM file WHERE source=? AND path NOT LIKE 'exchange:%'", (source.id,)
+                    "SELECT path, size, changed FROM file WHERE source=? AND path NOT LIKE "
+                    "'exchange:%'",
+                    (source.id,),
                 )
             }
             seen = {file.path: file for file in files_of(source)}
@@ -247,13 +322,22 @@ class Index:
             self.db.execute("BEGIN")
             self._drop(source.id, gone)
             self.db.execute(
-                "INSERT INTO source VALUES (?,0,?) ON CONFLICT (id) DO UPDATE SET away=0, files=excluded.files", (source.id, len(seen))
+                "INSERT INTO source VALUES (?,0,?) ON CONFLICT (id) DO UPDATE SET away=0, "
+                "files=excluded.files",
+                (source.id, len(seen)),
             )
             self.db.execute("COMMIT")
             removed += len(gone)
-            changed.extend((source.id, file) for file in seen.values() if have.get(file.path) != (file.size, file.changed))
+            changed.extend(
+                (source.id, file)
+                for file in seen.values()
+                if have.get(file.path) != (file.size, file.changed)
+            )
         generic = next((s for s in sources if s.kind == GENERIC and s.on), None)
-        if generic and not self.db.execute("SELECT 1 FROM source WHERE id=?", (generic.id,)).fetchone():
+        if (
+            generic
+            and not self.db.execute("SELECT 1 FROM source WHERE id=?", (generic.id,)).fetchone()
+        ):
             self._put_generic(generic)
         read, faults, stopped = self._read_all(changed, told, workers)
         downloaded = [path for (path,) in self.db.execute(_OFFERS_THAT_ARE_HERE)]
@@ -264,22 +348,31 @@ class Index:
         return Outcome(read, removed, faults, stopped)
 
     def _put_generic(self, source: Source) -> None:
-        made = [(FileSeen(f"generic:{p.name}", 0, 0), facts_of(Gdtf(p, ()))) for p in usual_profiles()]
+        made = [
+            (FileSeen(f"generic:{p.name}", 0, 0), facts_of(Gdtf(p, ()))) for p in usual_profiles()
+        ]
         self.put(source.id, made)
         self.db.execute("INSERT INTO source VALUES (?,0,?)", (source.id, len(made)))
 
     def _forget(self, source: str) -> int:
         count = self.db.execute("SELECT count(*) FROM file WHERE source=?", (source,)).fetchone()[0]
         self.db.execute(
-            "DELETE FROM chart WHERE mode IN (SELECT m.id FROM mode m JOIN profile p ON p.id = m.profile WHERE p.source=?)", (source,)
+            "DELETE FROM chart WHERE mode IN (SELECT m.id FROM mode m JOIN profile p ON p.id "
+            "= m.profile WHERE p.source=?)",
+            (source,),
         )
-        self.db.execute("DELETE FROM mode WHERE profile IN (SELECT id FROM profile WHERE source=?)", (source,))
+        self.db.execute(
+            "DELETE FROM mode WHERE profile IN (SELECT id FROM profile WHERE source=?)", (source,)
+        )
         for table, column in (("profile", "source"), ("file", "source"), ("source", "id")):
             self.db.execute(f"DELETE FROM {table} WHERE {column}=?", (source,))
         return count
 
     def _read_all(
-        self, changed: list[tuple[str, FileSeen]], told: Callable[[Progress], None] | None, workers: int
+        self,
+        changed: list[tuple[str, FileSeen]],
+        told: Callable[[Progress], None] | None,
+        workers: int,
     ) -> tuple[int, int, bool]:
         read = faults = 0
         waiting: dict[str, list[tuple[FileSeen, Facts | str]]] = {}
@@ -289,7 +382,9 @@ class Index:
                 source, file = by_path[path]
                 faults += isinstance(result, str)
                 read += 1
-                waiting.setdefault(source, []).append((file, result if isinstance(result, str) else unpack(result)))
+                waiting.setdefault(source, []).append(
+                    (file, result if isinstance(result, str) else unpack(result))
+                )
                 if read % BATCH == 0 or read == len(changed):
                     for owner, entries in waiting.items():
                         self.put(owner, entries)
@@ -318,18 +413,24 @@ def _facts_or_fault(path: str) -> tuple[str, bytes | str]:
 
 
 def _worker() -> None:
-    # what a worker reads it forgets at once: looking for rings of objects would take half of its time
+    # what a worker reads it forgets at once: looking for rings of objects would take half of its
+    # time
     gc.disable()
-    signal.signal(signal.SIGTERM, signal.SIG_DFL)  # the parent's own handler would keep it from ending
+    signal.signal(
+        signal.SIGTERM, signal.SIG_DFL
+    )  # the parent's own handler would keep it from ending
     with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None).prctl(_DIE_WITH_PARENT, signal.SIGKILL)  # a parent that is killed cannot send it home
+        ctypes.CDLL(None).prctl(
+            _DIE_WITH_PARENT, signal.SIGKILL
+        )  # a parent that is killed cannot send it home
 
 
 def _facts_stream(paths: list[str], workers: int) -> Generator[tuple[str, bytes | str], None, None]:
     if workers < 2 or len(paths) < 4 * CHUNK:
         yield from map(_facts_or_fault, paths)
         return
-    # fork is safe here: this runs in the command line or in the builder's own process, which has no window and no threads
+    # fork is safe here: this runs in the command line or in the builder's own process, which has no
+    # window and no threads
     context = multiprocessing.get_context("fork")
     with context.Pool(workers, initializer=_worker, maxtasksperchild=200) as pool:
         yield from pool.imap_unordered(_facts_or_fault, paths, chunksize=CHUNK)

@@ -1,7 +1,7 @@
 """The facts of a GDTF file read straight from its XML, for building the index several times faster.
 
-It takes only files that keep to the standard's spelling; anything odd is left to the whole reader, whose facts are
-the same (the tests hold the two against each other).
+It takes only files that keep to the standard's spelling; anything odd is left to the whole reader,
+whose facts are the same (the tests hold the two against each other).
 """
 
 from __future__ import annotations
@@ -17,7 +17,16 @@ from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import ParseError
 
 from isthmus.errors import FileFault
-from isthmus.library.facts import MAX_LINES, MOST, Facts, ModeFacts, body_mark_of, described, facts_of, functions_of
+from isthmus.library.facts import (
+    MAX_LINES,
+    MOST,
+    Facts,
+    ModeFacts,
+    body_mark_of,
+    described,
+    facts_of,
+    functions_of,
+)
 from isthmus.profiles import records as r
 from isthmus.profiles.chart import lay_flat
 from isthmus.profiles.gdtf import read_archive, spec
@@ -29,7 +38,14 @@ from isthmus.show.container import MAX_MEMBER, ZIP_ERRORS, read_file
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
 
-QUICK_ERRORS = (*ZIP_ERRORS, ParseError, DefusedXmlException, ValueError, LookupError, RecursionError)
+QUICK_ERRORS = (
+    *ZIP_ERRORS,
+    ParseError,
+    DefusedXmlException,
+    ValueError,
+    LookupError,
+    RecursionError,
+)
 Pairs = list[tuple[int, int]]
 
 
@@ -37,8 +53,12 @@ _STRAY = re.compile(r"^\s|\s$")
 
 
 def _plainly(element: Element) -> bool:
-    """Whether the attributes of an element are spelt as the standard does, without stray blanks around values."""
-    return all(name[:1].isupper() and not _STRAY.search(value) for name, value in element.attrib.items())
+    """Whether the attributes of an element are spelt as the standard does, without stray blanks
+    around values.
+    """
+    return all(
+        name[:1].isupper() and not _STRAY.search(value) for name, value in element.attrib.items()
+    )
 
 
 class Odd(Exception):
@@ -46,13 +66,20 @@ class Odd(Exception):
 
 
 def quick_facts(data: bytes, where: str) -> Facts:
-    """The facts of a file. Raises Odd to have it read by the whole reader, FileFault when it does not read at all."""
+    """The facts of a file. Raises Odd to have it read by the whole reader, FileFault when it does
+    not read at all.
+    """
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         root, members = open_description(archive, where)
     if not all(element.tag in ALL_TAGS and _plainly(element) for element in root.iter()):
         raise Odd
     kind = root.find("FixtureType")
-    if root.tag != "GDTF" or kind is None or root.get("DataVersion") not in ("1.0", "1.1", "1.2") or not (kind.get("Name") or "").strip():
+    if (
+        root.tag != "GDTF"
+        or kind is None
+        or root.get("DataVersion") not in ("1.0", "1.1", "1.2")
+        or not (kind.get("Name") or "").strip()
+    ):
         raise Odd
     reader = Reader(where)
     geometries = reader.geometries(kind.find("Geometries"), 0)
@@ -68,7 +95,10 @@ def quick_facts(data: bytes, where: str) -> Facts:
     ):
         raise Odd
     models = tuple(reader.read(model, spec.MODEL) for model in kind.iterfind("Models/Model"))
-    revisions = tuple(r.Revision(text=item.get("Text", ""), date=item.get("Date", "")) for item in kind.iterfind("Revisions/Revision"))
+    revisions = tuple(
+        r.Revision(text=item.get("Text", ""), date=item.get("Date", ""))
+        for item in kind.iterfind("Revisions/Revision")
+    )
     shell = r.Profile(
         id=kind.get("FixtureTypeID", ""),
         name=kind.get("Name", ""),
@@ -100,7 +130,9 @@ def _mode(shell: r.Profile, element: Element) -> ModeFacts:
         pairs[id(channel)] = own
         does[id(channel)] = _does(child)
     name = element.get("Name", "")
-    lay = lay_flat(shell, r.Mode(name=name, geometry=element.get("Geometry", ""), channels=tuple(channels)))
+    lay = lay_flat(
+        shell, r.Mode(name=name, geometry=element.get("Geometry", ""), channels=tuple(channels))
+    )
     lines = []
     attributes: set[str] = set()
     blocks: set[int] = set()
@@ -110,7 +142,15 @@ def _mode(shell: r.Profile, element: Element) -> ModeFacts:
         blocks.add(block)
         if len(lines) < MAX_LINES:
             slots = [min(offset, MOST) for _, offset in item.slots]
-            lines.append((item.attribute, slots, min(item.cell, MOST), pairs[id(item.channel)], min(block, MOST)))
+            lines.append(
+                (
+                    item.attribute,
+                    slots,
+                    min(item.cell, MOST),
+                    pairs[id(item.channel)],
+                    min(block, MOST),
+                )
+            )
     return ModeFacts(
         name,
         min(lay.footprint, MOST),
@@ -120,7 +160,11 @@ def _mode(shell: r.Profile, element: Element) -> ModeFacts:
         any(line[3] for line in lines),
         lines,
         functions_of(
-            (item.attribute, min(item.slots[0][1], MOST) if item.slots and item.slots[0][0] == 1 else 0, *does[id(item.channel)])
+            (
+                item.attribute,
+                min(item.slots[0][1], MOST) if item.slots and item.slots[0][0] == 1 else 0,
+                *does[id(item.channel)],
+            )
             for item in lay.channels[:MAX_LINES]
         ),
     )
@@ -131,9 +175,13 @@ def _does(element: Element) -> tuple[list[str], list[str]]:
     functions, names = [], []
     for part in element:
         if part.tag == "LogicalChannel":
-            for function in sorted((f for f in part if f.tag == "ChannelFunction"), key=lambda f: _start(f, element)):
+            for function in sorted(
+                (f for f in part if f.tag == "ChannelFunction"), key=lambda f: _start(f, element)
+            ):
                 functions.append(function.get("Attribute") or part.get("Attribute", ""))
-                sets = sorted((s for s in function if s.tag == "ChannelSet"), key=lambda s: _start(s, element))
+                sets = sorted(
+                    (s for s in function if s.tag == "ChannelSet"), key=lambda s: _start(s, element)
+                )
                 names += [s.get("Name", "") for s in sets]
     return functions, names
 
@@ -152,7 +200,11 @@ def _channel(element: Element) -> tuple[r.DmxChannel, Pairs]:
         offsets = () if text in ("", "None") else tuple(map(int, text.split(",")))
         block = element.get("DMXBreak", "1")
         number = 0 if block == "Overwrite" else int(block)
-        if len(offsets) > 4 or not all(1 <= offset <= 4096 for offset in offsets) or not 0 <= number <= 512:
+        if (
+            len(offsets) > 4
+            or not all(1 <= offset <= 4096 for offset in offsets)
+            or not 0 <= number <= 512
+        ):
             raise Odd
         logical = [child for child in element if child.tag == "LogicalChannel"]
         pairs = sorted(_ranges(logical, max(1, len(offsets))))
@@ -173,11 +225,19 @@ def _ranges(logical: list[Element], size: int) -> Pairs:
     shift, top = 8 * (size - 1), 256**size - 1
     made: Pairs = []
     for part in logical:
-        functions = [(dmx_value(f.get("DMXFrom") or "0/1", size), f) for f in part if f.tag == "ChannelFunction"]
+        functions = [
+            (dmx_value(f.get("DMXFrom") or "0/1", size), f)
+            for f in part
+            if f.tag == "ChannelFunction"
+        ]
         functions.sort(key=lambda pair: pair[0])
         for index, (start, function) in enumerate(functions):
             end = next((later for later, _ in functions[index + 1 :] if later > start), top + 1) - 1
-            sets = sorted((dmx_value(s.get("DMXFrom") or "0/1", size), s.get("Name", "")) for s in function if s.tag == "ChannelSet")
+            sets = sorted(
+                (dmx_value(s.get("DMXFrom") or "0/1", size), s.get("Name", ""))
+                for s in function
+                if s.tag == "ChannelSet"
+            )
             inside = [(at, name) for at, name in sets if start <= at <= end]
             if not inside or inside[0][0] > start:
                 made.append((start, (inside[0][0] if inside else end + 1) - 1))

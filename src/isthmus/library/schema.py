@@ -1,4 +1,6 @@
-"""The tables of the index. Another layout takes another version: an index of any other is built anew."""
+"""The tables of the index. Another layout takes another version: an index of any other is built
+anew.
+"""
 
 VERSION = 8
 SCHEMA = """

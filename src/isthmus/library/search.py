@@ -1,9 +1,11 @@
-"""Questions to the library: a few letters, facts about channels, or a whole chart; exact answers, then near misses.
+"""Questions to the library: a few letters, facts about channels, or a whole chart; exact answers,
+then near misses.
 
-A near miss has a stated distance: each fact that does not hold adds between 0 and 1, the less the nearer it comes
-(an attribute on a neighbouring channel adds a quarter and up, an absent one adds 1). For a whole chart the distance
-is the share of channels to insert or remove (edit distance of the attribute sequence), and for the nearest of them
-three parts of that to one part of how badly the ranges overlap.
+A near miss has a stated distance: each fact that does not hold adds between 0 and 1, the less the
+nearer it comes (an attribute on a neighbouring channel adds a quarter and up, an absent one adds
+1). For a whole chart the distance is the share of channels to insert or remove (edit distance of
+the attribute sequence), and for the nearest of them three parts of that to one part of how badly
+the ranges overlap.
 """
 
 from __future__ import annotations
@@ -56,12 +58,16 @@ class Stands(NamedTuple):
 
 
 def read_bounds(text: str, what: str = "number") -> tuple[int, int]:
-    """`22`, `20-24`, `24-20`, `>14`, `<=8`, `from 20`, `up to 16`. Raises EntryFault for anything else."""
+    """`22`, `20-24`, `24-20`, `>14`, `<=8`, `from 20`, `up to 16`. Raises EntryFault for anything
+    else.
+    """
     text = " ".join(text.lower().replace("–", "-").replace("≥", ">=").replace("≤", "<=").split())
     if match := re.fullmatch(r"(\d{1,5})(?: ?(?:-|to|\.\.) ?(\d{1,5}))?", text):
         low, high = int(match[1]), int(match[2] or match[1])
         return min(low, high), max(low, high)
-    if match := re.fullmatch(r"(>=|>|<=|<|from|up to|at least|at most|over|under) ?(\d{1,5})", text):
+    if match := re.fullmatch(
+        r"(>=|>|<=|<|from|up to|at least|at most|over|under) ?(\d{1,5})", text
+    ):
         number = int(match[2])
         if match[1] in (">", "over"):
             return number + 1, MOST_BOUND
@@ -72,7 +78,9 @@ def read_bounds(text: str, what: str = "number") -> tuple[int, int]:
 
 
 def read_stands(number: str, attribute: str) -> Stands:
-    """Where an attribute stands: `7`, `5-9`, `>4`, and `7 16 bit` for its resolution. Raises EntryFault."""
+    """Where an attribute stands: `7`, `5-9`, `>4`, and `7 16 bit` for its resolution. Raises
+    EntryFault.
+    """
     text, size = number.strip(), 0
     if match := re.search(r"[ ,;]*(8|16|24|32) ?bits?$", text.lower()):
         text, size = text[: match.start()], int(match[1]) // 8
@@ -120,7 +128,9 @@ class Query:
 
 @dataclass(frozen=True)
 class Hit:
-    """One mode found. `distance` is 0 for an exact one; `differs` says in words what does not hold."""
+    """One mode found. `distance` is 0 for an exact one; `differs` says in words what does
+    not hold.
+    """
 
     row: int  # into the columns of modes
     distance: float = 0.0
@@ -146,7 +156,8 @@ class Answer:
 
 
 def _word_scores(columns: Columns, word: str) -> Floats:
-    """How well each word of the vocabulary answers a query word: 1 the same, less for a beginning, a part, a slip.
+    """How well each word of the vocabulary answers a query word: 1 the same, less for a beginning,
+    a part, a slip.
 
     Slips are looked for only when nothing was spelt that way.
     """
@@ -158,21 +169,33 @@ def _word_scores(columns: Columns, word: str) -> Floats:
     if places:
         rows = np.searchsorted(starts, places, "right") - 1
         begins = starts[rows] == places
-        score[rows[~begins] if n >= 3 or not word.isascii() else rows[:0]] = 0.6  # scripts without spaces: any part counts
+        score[rows[~begins] if n >= 3 or not word.isascii() else rows[:0]] = (
+            0.6  # scripts without spaces: any part counts
+        )
         score[rows[begins]] = 0.9
         same = [row for row in rows[begins].tolist() if len(vocabulary[row]) == n]
         score[same] = 1.0
     slips = 0 if n < 4 or word.isdigit() or score.max(initial=0) >= 0.9 else 1 if n < 7 else 2
     if slips:
-        far = process.cdist([word], vocabulary, scorer=OSA.distance, score_cutoff=slips, dtype=np.uint8)[0]
-        begun = process.cdist([word], [own[:n] for own in vocabulary], scorer=OSA.distance, score_cutoff=slips, dtype=np.uint8)[0]
+        far = process.cdist(
+            [word], vocabulary, scorer=OSA.distance, score_cutoff=slips, dtype=np.uint8
+        )[0]
+        begun = process.cdist(
+            [word],
+            [own[:n] for own in vocabulary],
+            scorer=OSA.distance,
+            score_cutoff=slips,
+            dtype=np.uint8,
+        )[0]
         score = np.maximum(score, np.where(far <= slips, 0.8 - 0.1 * far, 0).astype(np.float32))
         score = np.maximum(score, np.where(begun <= slips, 0.7 - 0.1 * begun, 0).astype(np.float32))
     return score
 
 
 def _text_scores(columns: Columns, text: str) -> Floats | None:
-    """By mode: the sum over the words asked, 0 where one of them is not met; None when nothing is asked."""
+    """By mode: the sum over the words asked, 0 where one of them is not met; None when nothing is
+    asked.
+    """
     words = tokens(text)
     if not words or not len(columns):
         return None
@@ -202,7 +225,11 @@ _CELLS = np.array([0, *(min(1.0, 0.3 + n / 20) for n in range(1, 15))], np.float
 def _outside(values: NDArray[np.int32], bounds: tuple[int, int], costs: Floats) -> Floats:
     """The cost of being outside the bounds, by how far."""
     low, high = bounds
-    away = np.abs(values - np.int32(low)) if low == high else np.maximum(np.maximum(low - values, values - high), 0)
+    away = (
+        np.abs(values - np.int32(low))
+        if low == high
+        else np.maximum(np.maximum(low - values, values - high), 0)
+    )
     return costs.take(away, mode="clip")
 
 
@@ -214,7 +241,11 @@ def _fact_costs(columns: Columns, query: Query) -> list[tuple[Floats, Callable[[
         costs.append((cost, words))
 
     if query.footprint:
-        asked = f"{query.footprint[0]}" if query.footprint[0] == query.footprint[1] else f"{query.footprint[0]} to {query.footprint[1]}"
+        asked = (
+            f"{query.footprint[0]}"
+            if query.footprint[0] == query.footprint[1]
+            else f"{query.footprint[0]} to {query.footprint[1]}"
+        )
         add(
             _outside(columns.m_footprint, query.footprint, _FOOTPRINT),
             lambda row, asked=asked: f"{columns.m_footprint[row]} channels, not {asked}",
@@ -242,13 +273,23 @@ def _fact_costs(columns: Columns, query: Query) -> list[tuple[Floats, Callable[[
         name = plain(attribute)
         add(cost, lambda row, name=name: f"has {name}")
     if query.cells:
-        add(_outside(columns.m_cells, query.cells, _CELLS), lambda row: f"{columns.m_cells[row] or 'no'} cells")
-    for flag, have, name in ((query.wheel, columns.m_wheel, "colour wheel"), (query.ranges, columns.m_ranges, "ranges")):
+        add(
+            _outside(columns.m_cells, query.cells, _CELLS),
+            lambda row: f"{columns.m_cells[row] or 'no'} cells",
+        )
+    for flag, have, name in (
+        (query.wheel, columns.m_wheel, "colour wheel"),
+        (query.ranges, columns.m_ranges, "ranges"),
+    ):
         if flag is not None:
             add(
                 (have != flag) * np.float32(0.6),
                 lambda row, have=have, name=name: (
-                    f"has a {name}" if have[row] and name != "ranges" else f"no {name}" if not have[row] else "has ranges"
+                    f"has a {name}"
+                    if have[row] and name != "ranges"
+                    else f"no {name}"
+                    if not have[row]
+                    else "has ranges"
                 ),
             )
     return costs
@@ -256,11 +297,17 @@ def _fact_costs(columns: Columns, query: Query) -> list[tuple[Floats, Callable[[
 
 def _allowed(columns: Columns, query: Query) -> Mask:
     """What never gives way: source, trust and body."""
-    if query.sources is None and query.body is None and not (query.by_maker or query.proven_3d or query.proven_unit or query.rating > 0):
+    if (
+        query.sources is None
+        and query.body is None
+        and not (query.by_maker or query.proven_3d or query.proven_unit or query.rating > 0)
+    ):
         return np.ones(len(columns), bool)
     profiles = np.ones(len(columns.p_id), bool)
     if query.sources is not None:
-        profiles &= np.isin(columns.p_source, [i for i, name in enumerate(columns.sources) if name in query.sources])
+        profiles &= np.isin(
+            columns.p_source, [i for i, name in enumerate(columns.sources) if name in query.sources]
+        )
     if query.by_maker:
         profiles &= columns.p_by_maker
     if query.proven_3d:
@@ -276,12 +323,20 @@ def _allowed(columns: Columns, query: Query) -> Mask:
 
 def _chart_distance(columns: Columns, sheet: Sheet) -> Floats:
     """By mode: the share of channels to insert or remove to come to the chart asked for."""
-    letters = "".join(chr(0x4000 + columns.attribute_id.get(line.attribute, 0x3FFF)) for line in sheet.lines if line.slots)
-    return process.cdist([letters], columns.sequences, scorer=Indel.normalized_distance, dtype=np.float32)[0]
+    letters = "".join(
+        chr(0x4000 + columns.attribute_id.get(line.attribute, 0x3FFF))
+        for line in sheet.lines
+        if line.slots
+    )
+    return process.cdist(
+        [letters], columns.sequences, scorer=Indel.normalized_distance, dtype=np.float32
+    )[0]
 
 
 def outline(db: sqlite3.Connection, columns: Columns, row: int) -> Sheet:
-    """The chart of a mode as the index keeps it; empty when the index has gone on since the columns were read."""
+    """The chart of a mode as the index keeps it; empty when the index has gone on since the columns
+    were read.
+    """
     found = db.execute("SELECT lines FROM chart WHERE mode=?", (int(columns.m_id[row]),)).fetchone()
     profile = int(columns.m_profile[row])
     title = f"{columns.p_maker[profile]} {columns.p_model[profile]}, {columns.m_name[row]}"
@@ -289,7 +344,9 @@ def outline(db: sqlite3.Connection, columns: Columns, row: int) -> Sheet:
 
 
 def _range_badness(asked: Sheet, other: Sheet) -> float:
-    """1 − how well the ranges of channels of one attribute overlap, 0 … 1; channels without ranges say nothing."""
+    """1 − how well the ranges of channels of one attribute overlap, 0 … 1; channels without ranges
+    say nothing.
+    """
     theirs: dict[tuple[str, int], list] = {}
     for line in other.lines:
         theirs.setdefault((line.attribute, line.cell), []).append(line)
@@ -304,13 +361,26 @@ def _range_badness(asked: Sheet, other: Sheet) -> float:
                 else list(
                     sheet_of(
                         "",
-                        [(line.attribute, line.slots, 0, [(match[0].coarse(b.start), match[0].coarse(b.end)) for b in match[0].bands], 1)],
+                        [
+                            (
+                                line.attribute,
+                                line.slots,
+                                0,
+                                [
+                                    (match[0].coarse(b.start), match[0].coarse(b.end))
+                                    for b in match[0].bands
+                                ],
+                                1,
+                            )
+                        ],
                     )
                     .lines[0]
                     .bands
                 )
             )
-            parts.append(1 - sum(max(overlap(a, b) for b in bands) for a in line.bands) / len(line.bands))
+            parts.append(
+                1 - sum(max(overlap(a, b) for b in bands) for a in line.bands) / len(line.bands)
+            )
     return sum(parts) / len(parts) if parts else 0.0
 
 
@@ -318,7 +388,9 @@ def _range_badness(asked: Sheet, other: Sheet) -> float:
 
 
 def search(columns: Columns, db: sqlite3.Connection, query: Query, limit: int = LIMIT) -> Answer:
-    """Every mode the query holds for (the first `limit` of them), and near misses when facts were asked."""
+    """Every mode the query holds for (the first `limit` of them), and near misses when facts were
+    asked.
+    """
     if not len(columns):
         return Answer((), 0)
     allowed = _allowed(columns, query)
@@ -343,18 +415,27 @@ def search(columns: Columns, db: sqlite3.Connection, query: Query, limit: int = 
     if query.asks_facts:
         count = _LOOKED_AT if query.like is not None else NEAR_LIMIT
         missed = _missed(allowed, distance, len(exact), count)
-        best = missed[_least(distance[missed], count, lambda rows: -_worth(columns, missed[rows], text))]
+        best = missed[
+            _least(distance[missed], count, lambda rows: -_worth(columns, missed[rows], text))
+        ]
         if query.like is not None:
             near = _near_charts(columns, db, query, query.like, best, distance, costs)
         else:
             near = tuple(
-                Hit(int(row), float(distance[row]), tuple(words(int(row)) for cost, words in costs if cost[row] > 0)) for row in best
+                Hit(
+                    int(row),
+                    float(distance[row]),
+                    tuple(words(int(row)) for cost, words in costs if cost[row] > 0),
+                )
+                for row in best
             )
     return Answer(hits, len(exact), near, _by_maker(columns, exact))
 
 
 def _missed(allowed: Mask, distance: Floats, exact: int, count: int) -> NDArray[np.int64]:
-    """Misses within the smallest of a few rings that holds enough of them: most need never be looked at one by one."""
+    """Misses within the smallest of a few rings that holds enough of them: most need never be
+    looked at one by one.
+    """
     open_ = distance if allowed.all() else np.where(allowed, distance, np.float32(np.inf))
     for ring in (0.3, 0.6, 0.9, 1.4, NEAR_ENOUGH):
         inside = open_ < ring
@@ -370,24 +451,40 @@ def _worth(columns: Columns, rows: NDArray[np.int64], text: Floats | None) -> Fl
     return rating if text is None else text[rows] + rating
 
 
-def _least(values: Floats, count: int, then: Callable[[NDArray[np.int64]], Floats] | None = None) -> NDArray[np.int64]:
-    """The places of the `count` smallest values, in order; equal ones by the smaller of `then`, then as they stand."""
+def _least(
+    values: Floats, count: int, then: Callable[[NDArray[np.int64]], Floats] | None = None
+) -> NDArray[np.int64]:
+    """The places of the `count` smallest values, in order; equal ones by the smaller of `then`,
+    then as they stand.
+    """
     few = np.arange(len(values))
     if len(values) > 2 * count:
         edge = np.partition(values, count)[count]
         few = np.flatnonzero(values <= edge)
-        if len(few) > 50 * count:  # very many alike: those before the edge, and the first of the rest
-            few = np.concatenate([np.flatnonzero(values < edge), np.flatnonzero(values == edge)[: 20 * count]])
+        if (
+            len(few) > 50 * count
+        ):  # very many alike: those before the edge, and the first of the rest
+            few = np.concatenate(
+                [np.flatnonzero(values < edge), np.flatnonzero(values == edge)[: 20 * count]]
+            )
     return few[np.lexsort((few, then(few), values[few]) if then else (few, values[few]))][:count]
 
 
 def _near_charts(
-    columns: Columns, db: sqlite3.Connection, query: Query, asked: Sheet, rows: NDArray[np.int64], distance: Floats, costs: list
+    columns: Columns,
+    db: sqlite3.Connection,
+    query: Query,
+    asked: Sheet,
+    rows: NDArray[np.int64],
+    distance: Floats,
+    costs: list,
 ) -> tuple[Hit, ...]:
     ranked = []
     for row in rows:
         other = outline(db, columns, int(row))
-        ranked.append((0.75 * float(distance[row]) + 0.25 * _range_badness(asked, other), int(row), other))
+        ranked.append(
+            (0.75 * float(distance[row]) + 0.25 * _range_badness(asked, other), int(row), other)
+        )
     ranked.sort(key=lambda item: item[:2])
     made = []
     for far, row, other in ranked[:NEAR_LIMIT]:
@@ -400,10 +497,17 @@ def _near_charts(
 def _by_maker(columns: Columns, rows: NDArray[np.int64]) -> tuple[MakerCount, ...]:
     """Modes found by maker and by product line, the most first."""
     line_of, lines = columns.lines
-    per_line = np.bincount(line_of[columns.m_profile[rows]], minlength=len(lines)) if len(rows) else np.zeros(0, np.int64)
+    per_line = (
+        np.bincount(line_of[columns.m_profile[rows]], minlength=len(lines))
+        if len(rows)
+        else np.zeros(0, np.int64)
+    )
     makers: dict[str, list[tuple[str, int]]] = {}
     for index in np.flatnonzero(per_line).tolist():
         maker, line = lines[index]
         makers.setdefault(maker, []).append((line, int(per_line[index])))
-    counts = [MakerCount(maker, sum(n for _, n in own), tuple(sorted(own, key=lambda item: -item[1]))) for maker, own in makers.items()]
+    counts = [
+        MakerCount(maker, sum(n for _, n in own), tuple(sorted(own, key=lambda item: -item[1])))
+        for maker, own in makers.items()
+    ]
     return tuple(sorted(counts, key=lambda item: (-item.modes, item.maker)))

@@ -52,10 +52,11 @@ class Entry:
 
 
 class Shelf:
-    """An open library. Columns are read anew when the index has changed; a damaged index is emptied and told.
+    """An open library. Columns are read anew when the index has changed; a damaged index is emptied
+    and told.
 
-    With `follow` off they stay as they are until others are handed over (`adopt`): reading a large library takes a
-    second, which a window has somebody else spend.
+    With `follow` off they stay as they are until others are handed over (`adopt`): reading a large
+    library takes a second, which a window has somebody else spend.
     """
 
     def __init__(self, path: Path | None = None, follow: bool = True) -> None:
@@ -64,7 +65,9 @@ class Shelf:
         self._columns: Columns | None = None if follow else nothing()
 
     def adopt(self, columns: Columns) -> None:
-        """Take columns that were read elsewhere, and open the file anew: it may have been rebuilt."""
+        """Take columns that were read elsewhere, and open the file anew: it may have been
+        rebuilt.
+        """
         self.index.close()
         self.index = Index(self.path)
         self._columns = columns
@@ -117,50 +120,72 @@ class Shelf:
         return [self.entry(hit) for hit in hits]
 
     def _one(self, question: str, *values: object) -> tuple[Any, ...] | None:
-        """The first row of an answer. Raises EntryFault when the index turns out to be damaged; it is then emptied."""
+        """The first row of an answer. Raises EntryFault when the index turns out to be damaged; it
+        is then emptied.
+        """
         try:
             return self.db.execute(question, values).fetchone()
         except sqlite3.DatabaseError as error:
             self.index.start_over()
-            raise EntryFault("the index was damaged and is being made anew.", do="Search again in a moment.") from error
+            raise EntryFault(
+                "the index was damaged and is being made anew.", do="Search again in a moment."
+            ) from error
 
     def outline(self, entry: Entry) -> Sheet:
-        """The chart of an entry as the index keeps it, without the names of ranges: readable while its file is away."""
+        """The chart of an entry as the index keeps it, without the names of ranges: readable while
+        its file is away.
+        """
         return outline(self.db, self.columns, entry.row)
 
     def trust(self, profile_id: int) -> Trust | None:
         """What the exchange says of a profile, if it knows it."""
         row = self._one(
-            "SELECT t.ident, by_maker, uploader, proven_3d, proven_unit, rating, ratings, t.revision FROM trust t"
+            "SELECT t.ident, by_maker, uploader, proven_3d, proven_unit, rating, ratings, "
+            "t.revision FROM trust t"
             " JOIN profile p ON p.ident = t.ident WHERE p.id=?",
             profile_id,
         )
-        return Trust(row[0], bool(row[1]), row[2], bool(row[3]), bool(row[4]), row[5], row[6], row[7]) if row else None
+        return (
+            Trust(row[0], bool(row[1]), row[2], bool(row[3]), bool(row[4]), row[5], row[6], row[7])
+            if row
+            else None
+        )
 
     def details(self, profile_id: int) -> tuple[str, str, str]:
         """Path, revision and description. Raises EntryFault."""
-        row = self._one("SELECT f.path, p.revision, p.description FROM profile p JOIN file f ON f.id = p.file WHERE p.id=?", profile_id)
+        row = self._one(
+            "SELECT f.path, p.revision, p.description FROM profile p JOIN file f ON f.id = "
+            "p.file WHERE p.id=?",
+            profile_id,
+        )
         if row is None:
             raise EntryFault("this profile is no longer in the library.", do="Search again.")
         return row[0], row[1], row[2]
 
     def take(self, profile_id: int) -> tuple[StoredProfile, Profile]:
-        """A profile as it is kept in a show. Raises FileFault when its file is away or does not read any more."""
+        """A profile as it is kept in a show. Raises FileFault when its file is away or does not
+        read any more.
+        """
         path = self.details(profile_id)[0]
         if path.startswith("generic:"):
             return take_generic(path[8:])
         if path.startswith("exchange:"):
-            raise EntryFault("it lies on the exchange and was not downloaded yet.", do="Download it first.")
+            raise EntryFault(
+                "it lies on the exchange and was not downloaded yet.", do="Download it first."
+            )
         if not Path(path).exists():
             raise FileFault(
-                "its folder or drive is away.", where=Path(path).name, do="Connect the drive, or choose the profile from another source."
+                "its folder or drive is away.",
+                where=Path(path).name,
+                do="Connect the drive, or choose the profile from another source.",
             )
         return load_stored(Path(path))
 
     def find_id(self, text: str) -> int:
         """A profile by its id in the index, its GDTF id, or “Maker Model”. Raises EntryFault."""
         row = self._one(
-            "SELECT id FROM profile WHERE ident=?1 COLLATE NOCASE OR trim(maker || ' ' || model)=?1 COLLATE NOCASE"
+            "SELECT id FROM profile WHERE ident=?1 COLLATE NOCASE OR trim(maker || ' ' || "
+            "model)=?1 COLLATE NOCASE"
             " OR CAST(id AS TEXT)=?1 OR model=?1 COLLATE NOCASE"
             " ORDER BY source='own' DESC LIMIT 1",
             text,
@@ -168,7 +193,8 @@ class Shelf:
         if row is None:
             near = self.search(Query(text), 1).hits
             raise EntryFault(
-                f"the library has no profile “{text}”.", do=f"Perhaps {self.entry(near[0]).title}?" if near else "Search for it first."
+                f"the library has no profile “{text}”.",
+                do=f"Perhaps {self.entry(near[0]).title}?" if near else "Search for it first.",
             )
         return int(row[0])
 
@@ -177,8 +203,8 @@ class Shelf:
 
 
 def read_columns(path: Path) -> tuple[Columns, bool]:
-    """The columns of an index, through a connection of their own, and whether it was damaged and had to be emptied;
-    for a thread. Raises sqlite3.DatabaseError for damage met later."""
+    """The columns of an index, through a connection of their own, and whether it was damaged and
+    had to be emptied; for a thread. Raises sqlite3.DatabaseError for damage met later."""
     index = Index(path)
     try:
         return load(index.db, index.stamp), index.rebuilt
@@ -201,8 +227,15 @@ def index_path() -> Path:
     return data_folder() / "library.sqlite"
 
 
-def update_library(index: Index, sources: list[Source], told: Callable[[Progress], None] | None = None, workers: int = 0) -> Outcome:
-    """Bring the index to what the sources hold, and the exchange's catalogue as it was last seen into it."""
+def update_library(
+    index: Index,
+    sources: list[Source],
+    told: Callable[[Progress], None] | None = None,
+    workers: int = 0,
+) -> Outcome:
+    """Bring the index to what the sources hold, and the exchange's catalogue as it was last seen
+    into it.
+    """
     try:
         outcome = index.update(sources, told, workers)
     except sqlite3.DatabaseError:
@@ -227,7 +260,9 @@ def keep_own(profile: Profile, members: dict[str, bytes] | None = None) -> tuple
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise FileFault("the folder of own profiles could not be made.", where=str(folder)) from error
+        raise FileFault(
+            "the folder of own profiles could not be made.", where=str(folder)
+        ) from error
     data = write_gdtf(profile, members)
     write_atomically(folder / file_name(profile), data)
     return folder / file_name(profile), data

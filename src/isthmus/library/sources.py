@@ -1,6 +1,8 @@
-"""Where profiles come from: shipped, generic, own, any number of folders or drives, and the exchange.
+"""Where profiles come from: shipped, generic, own, any number of folders or drives, and the
+exchange.
 
-The list lies in the user's configuration folder, so that the window and the command line see the same one.
+The list lies in the user's configuration folder, so that the window and the command line see the
+same one.
 """
 
 from __future__ import annotations
@@ -42,11 +44,19 @@ class FileSeen:
 
 def data_folder() -> Path:
     """The user's data folder; `ISTHMUS_DATA` puts it elsewhere."""
-    return Path(os.environ["ISTHMUS_DATA"]) if os.environ.get("ISTHMUS_DATA") else user_data_path("isthmus", appauthor=False)
+    return (
+        Path(os.environ["ISTHMUS_DATA"])
+        if os.environ.get("ISTHMUS_DATA")
+        else user_data_path("isthmus", appauthor=False)
+    )
 
 
 def config_folder() -> Path:
-    return Path(os.environ["ISTHMUS_CONFIG"]) if os.environ.get("ISTHMUS_CONFIG") else user_config_path("isthmus", appauthor=False)
+    return (
+        Path(os.environ["ISTHMUS_CONFIG"])
+        if os.environ.get("ISTHMUS_CONFIG")
+        else user_config_path("isthmus", appauthor=False)
+    )
 
 
 def shipped_folders() -> list[Path]:
@@ -77,13 +87,17 @@ def _file() -> Path:
 
 
 def read_sources() -> list[Source]:
-    """The sources as the user set them, the fixed ones always among them. A damaged list counts as none."""
+    """The sources as the user set them, the fixed ones always among them. A damaged list counts as
+    none.
+    """
     try:
         kept = msgspec.json.decode(read_file(_file(), 1 << 20), type=list[Source])
     except (FileFault, msgspec.MsgspecError):
         kept = []
     by_id = {source.id: source for source in kept}
-    return [by_id.pop(source.id, source) for source in fixed_sources()] + [s for s in by_id.values() if s.kind == FOLDER and s.path]
+    return [by_id.pop(source.id, source) for source in fixed_sources()] + [
+        s for s in by_id.values() if s.kind == FOLDER and s.path
+    ]
 
 
 def write_sources(sources: list[Source]) -> None:
@@ -91,7 +105,11 @@ def write_sources(sources: list[Source]) -> None:
     try:
         _file().parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise FileFault("its folder could not be made.", where=str(_file().parent), do="Make room or rights there.") from error
+        raise FileFault(
+            "its folder could not be made.",
+            where=str(_file().parent),
+            do="Make room or rights there.",
+        ) from error
     write_atomically(_file(), msgspec.json.encode(sources))
 
 
@@ -127,7 +145,11 @@ def files_of(source: Source) -> Iterator[FileSeen]:
                     if entry.is_dir(follow_symlinks=False):
                         if depth < MAX_DEPTH and not entry.name.startswith("."):
                             stack.append((entry.path, depth + 1))
-                    elif entry.name.lower().endswith(".gdtf") and entry.is_file() and _sayable(entry.path):
+                    elif (
+                        entry.name.lower().endswith(".gdtf")
+                        and entry.is_file()
+                        and _sayable(entry.path)
+                    ):
                         found = entry.stat()
                         count += 1
                         yield FileSeen(entry.path, found.st_size, found.st_mtime_ns)
@@ -138,12 +160,16 @@ def files_of(source: Source) -> Iterator[FileSeen]:
 
 
 def _sayable(path: str) -> bool:
-    """False for a name that is no text in any encoding we know; it cannot be listed, so it is passed over."""
+    """False for a name that is no text in any encoding we know; it cannot be listed, so it is
+    passed over.
+    """
     return all(not 0xD800 <= ord(c) <= 0xDFFF for c in path)
 
 
 def fingerprint(source: Source, told: Callable[[], object] | None = None) -> int:
-    """Another number when a file below a source came, went or changed. `told` is called for each file and may raise."""
+    """Another number when a file below a source came, went or changed. `told` is called for each
+    file and may raise.
+    """
     found = []
     for file in files_of(source):
         found.append(file)

@@ -17,18 +17,26 @@ def tokens(text: str) -> list[str]:
     """
     flat = words_of(text)
     native = [word.casefold() for word in re.findall(r"[^\W_]+", text) if not words_of(word)]
-    joined = [word.lower() for word in re.findall(r"[^\W_]+", text) if not word.isalpha() and not word.isdigit()]
+    joined = [
+        word.lower()
+        for word in re.findall(r"[^\W_]+", text)
+        if not word.isalpha() and not word.isdigit()
+    ]
     return list(dict.fromkeys([*joined, *flat, *native]))
 
 
 class Words:
-    """Texts by their words: `scores(values)` gives for each text and one query word the best of its own words."""
+    """Texts by their words: `scores(values)` gives for each text and one query word the best of its
+    own words.
+    """
 
     def __init__(self) -> None:
         self.ids: dict[str, int] = {}
 
     def column(self, texts: list[list[str]]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
-        """Word ids of all texts one after the other, and where each begins; a text without words gets the empty one."""
+        """Word ids of all texts one after the other, and where each begins; a text without words
+        gets the empty one.
+        """
         flat: list[int] = []
         starts = np.zeros(len(texts), np.int64)
         ids = self.ids

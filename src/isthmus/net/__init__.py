@@ -1,4 +1,6 @@
-"""The network as it is: adapters of this machine, nodes that answer, whether they meet, and how to make them meet."""
+"""The network as it is: adapters of this machine, nodes that answer, whether they meet, and how to
+make them meet.
+"""
 
 from isthmus.net.adapters import Adapter, Choice, choose, read_adapters
 from isthmus.net.check import Trouble, check

@@ -1,4 +1,6 @@
-"""The adapters of this machine, and which of them each protocol goes out by. Nothing here changes the system."""
+"""The adapters of this machine, and which of them each protocol goes out by. Nothing here changes
+the system.
+"""
 
 from __future__ import annotations
 
@@ -39,7 +41,9 @@ class Adapter:
 
 
 def read_adapters() -> tuple[Adapter, ...]:
-    """What this machine has now: an entry for each IPv4 address, loopback last, without those that have none."""
+    """What this machine has now: an entry for each IPv4 address, loopback last, without those that
+    have none.
+    """
     import psutil
 
     states = psutil.net_if_stats()
@@ -68,23 +72,34 @@ class Choice:
 
 
 def choose(adapters: Sequence[Adapter], wanted: str, hosts: Iterable[str]) -> Choice:
-    """The adapter that was asked for (by address or name); else the one whose network holds most of the hosts.
+    """The adapter that was asked for (by address or name); else the one whose network holds most of
+    the hosts.
 
-    Hosts of this machine itself need none, and an adapter nobody asked for is never taken when nothing lies in its
-    network: so nothing is sent where no one expects it.
+    Hosts of this machine itself need none, and an adapter nobody asked for is never taken when
+    nothing lies in its network: so nothing is sent where no one expects it.
     """
     if wanted:
         for adapter in adapters:
             if wanted in (adapter.ip, adapter.name):
                 return Choice(adapter, "chosen by you", wanted)
-        return Choice(None, f"{wanted}, which you chose, is not there: unplugged, or its address has changed", wanted)
+        return Choice(
+            None,
+            f"{wanted}, which you chose, is not there: unplugged, or its address has changed",
+            wanted,
+        )
     away = [h for h in dict.fromkeys(hosts) if not h.startswith("127.")]
     best = max((a for a in adapters if a.up), key=lambda a: sum(map(a.holds, away)), default=None)
     if away and best is not None and any(map(best.holds, away)):
         count = sum(map(best.holds, away))
-        return Choice(best, f"chosen by itself: its network holds {count} of {len(away)} destinations")
+        return Choice(
+            best, f"chosen by itself: its network holds {count} of {len(away)} destinations"
+        )
     local = next((a for a in adapters if a.local), None)
-    why = "no adapter's network holds a destination" if away else "every destination is on this machine"
+    why = (
+        "no adapter's network holds a destination"
+        if away
+        else "every destination is on this machine"
+    )
     return Choice(local, f"this machine only: {why}")
 
 

@@ -1,4 +1,6 @@
-"""What is wrong with the network, as far as it can be told from here: each with the calculation and how to mend it."""
+"""What is wrong with the network, as far as it can be told from here: each with the calculation and
+how to mend it.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,14 @@ from isthmus.net.adapters import Adapter, Choice, adapter_for
 from isthmus.net.found import FoundNode
 from isthmus.show.records import Show
 
-OUTSIDE, TWICE, MASK, LEADS_NOWHERE, DOWN, GONE = "outside", "twice", "mask", "leads-nowhere", "link-down", "adapter-gone"
+OUTSIDE, TWICE, MASK, LEADS_NOWHERE, DOWN, GONE = (
+    "outside",
+    "twice",
+    "mask",
+    "leads-nowhere",
+    "link-down",
+    "adapter-gone",
+)
 
 
 @dataclass(frozen=True)
@@ -43,15 +52,29 @@ def devices(show: Show, found: Sequence[FoundNode] = ()) -> list[Device]:
         for host in output.hosts if output.enabled else ():
             sent[host].add(output.universe)
     masks = {node.ip: node.mask for node in found}
-    out = [Device(n.name, n.ip, n.mask or masks.get(n.ip, ""), tuple(sorted(sent.pop(n.ip, ())))) for n in show.nodes]
+    out = [
+        Device(n.name, n.ip, n.mask or masks.get(n.ip, ""), tuple(sorted(sent.pop(n.ip, ()))))
+        for n in show.nodes
+    ]
     known = {d.ip for d in out}
     for node in found:
         if node.ip not in known:
-            out.append(Device(node.name or node.ip, node.ip, node.mask, tuple(sorted(sent.pop(node.ip, ())))))
-    return out + [Device(host, host, "", tuple(sorted(universes))) for host, universes in sent.items()]
+            out.append(
+                Device(
+                    node.name or node.ip, node.ip, node.mask, tuple(sorted(sent.pop(node.ip, ())))
+                )
+            )
+    return out + [
+        Device(host, host, "", tuple(sorted(universes))) for host, universes in sent.items()
+    ]
 
 
-def check(show: Show, adapters: Sequence[Adapter], choices: dict[str, Choice], found: Sequence[FoundNode] = ()) -> list[Trouble]:
+def check(
+    show: Show,
+    adapters: Sequence[Adapter],
+    choices: dict[str, Choice],
+    found: Sequence[FoundNode] = (),
+) -> list[Trouble]:
     """`choices` are the adapters by protocol ("artnet", "sacn")."""
     out: list[Trouble] = []
     all_devices = devices(show, found)
@@ -65,49 +88,121 @@ def check(show: Show, adapters: Sequence[Adapter], choices: dict[str, Choice], f
             out.append(Trouble(GONE, "fault", f"{words[protocol]} goes nowhere: {choice.why}."))
             continue
         if not choice.adapter.up:
-            text = f"{choice.adapter.name} has no link: nothing of {words[protocol]} leaves this machine."
-            out.append(Trouble(DOWN, "fault", text, "Look at its cable, and at the lamp beside its socket.", (), choice.adapter.ip))
+            text = (
+                f"{choice.adapter.name} has no link: nothing of {words[protocol]} leaves this "
+                "machine."
+            )
+            out.append(
+                Trouble(
+                    DOWN,
+                    "fault",
+                    text,
+                    "Look at its cable, and at the lamp beside its socket.",
+                    (),
+                    choice.adapter.ip,
+                )
+            )
         mine = [d for d in all_devices if not d.ip.startswith("127.") or choice.adapter.local]
         if choice.asked and mine and not any(choice.adapter.holds(d.ip) for d in mine):
-            text = f"{choice.adapter.words}, chosen for {words[protocol]}, leads to none of the {len(mine)} nodes."
+            text = (
+                f"{choice.adapter.words}, chosen for {words[protocol]}, leads to none of the "
+                f"{len(mine)} nodes."
+            )
             better = max(adapters, key=lambda a: sum(a.holds(d.ip) for d in mine), default=None)
             count = sum(better.holds(d.ip) for d in mine) if better else 0
-            why = f"{better.words} would lead to {count} of them." if better and count else "No adapter of this machine does."
+            why = (
+                f"{better.words} would lead to {count} of them."
+                if better and count
+                else "No adapter of this machine does."
+            )
             out.append(Trouble(LEADS_NOWHERE, "fault", text, why, (), choice.adapter.ip))
     for device in all_devices:
         out += _device(device, adapters, choices, taken)
     for ip, count in Counter([d.ip for d in all_devices] + [a.ip for a in adapters]).items():
         if count > 1 and not ip.startswith("127."):
-            names = [d.name for d in all_devices if d.ip == ip] + [f"{a.name} of this machine" for a in adapters if a.ip == ip]
-            out.append(Trouble(TWICE, "fault", f"{' and '.join(names)} have the same address, {ip}.", "Give one of them another.", (), ip))
+            names = [d.name for d in all_devices if d.ip == ip] + [
+                f"{a.name} of this machine" for a in adapters if a.ip == ip
+            ]
+            out.append(
+                Trouble(
+                    TWICE,
+                    "fault",
+                    f"{' and '.join(names)} have the same address, {ip}.",
+                    "Give one of them another.",
+                    (),
+                    ip,
+                )
+            )
     for node in found:
         if len(node.macs) > 1:
-            why = f"Hardware addresses {' and '.join(node.macs)} answer for it. Switch one device off and see which one goes silent."
-            out.append(Trouble(TWICE, "fault", f"{len(node.macs)} devices have the address {node.ip}.", why, (), node.ip))
+            why = (
+                f"Hardware addresses {' and '.join(node.macs)} answer for it. Switch one device "
+                "off and see which one goes silent."
+            )
+            out.append(
+                Trouble(
+                    TWICE,
+                    "fault",
+                    f"{len(node.macs)} devices have the address {node.ip}.",
+                    why,
+                    (),
+                    node.ip,
+                )
+            )
     return out
 
 
-def _device(device: Device, adapters: Sequence[Adapter], choices: dict[str, Choice], taken: frozenset[str]) -> list[Trouble]:
+def _device(
+    device: Device, adapters: Sequence[Adapter], choices: dict[str, Choice], taken: frozenset[str]
+) -> list[Trouble]:
     holding = adapter_for(adapters, device.ip)
-    named = f"{', '.join(map(str, device.universes[:6]))} {'go' if len(device.universes) != 1 else 'goes'} there."
+    named = (
+        f"{', '.join(map(str, device.universes[:6]))} "
+        f"{'go' if len(device.universes) != 1 else 'goes'} there."
+    )
     fed = f" Universe{'s' * (len(device.universes) != 1)} {named}" if device.universes else ""
     if holding is None:
         away = [a for a in adapters if not a.local and a.up]
-        chosen = [c.adapter for c in choices.values() if c.adapter and not c.adapter.local and c.asked]
-        nearest = max([*chosen, *away], key=lambda a: (a in chosen, ipv4.common_bits(a.ip, device.ip)), default=None)
+        chosen = [
+            c.adapter for c in choices.values() if c.adapter and not c.adapter.local and c.asked
+        ]
+        nearest = max(
+            [*chosen, *away],
+            key=lambda a: (a in chosen, ipv4.common_bits(a.ip, device.ip)),
+            default=None,
+        )
         text = f"{device.name}, {device.ip}, lies outside every network of this machine.{fed}"
         if nearest is None:
             why = "This machine has no adapter with a network: plug one in, or give it an address."
-            return [Trouble(OUTSIDE, "fault" if device.universes else "attention", text, why, (), device.ip)]
+            return [
+                Trouble(
+                    OUTSIDE, "fault" if device.universes else "attention", text, why, (), device.ip
+                )
+            ]
         why = ipv4.explain(nearest.name, nearest.ip, nearest.mask, device.name, device.ip)
-        ways = ipv4.ways_to_meet(nearest.name, nearest.ip, nearest.mask, device.name, device.ip, device.mask, taken)
-        return [Trouble(OUTSIDE, "fault" if device.universes else "attention", text, why, tuple(ways), device.ip)]
+        ways = ipv4.ways_to_meet(
+            nearest.name, nearest.ip, nearest.mask, device.name, device.ip, device.mask, taken
+        )
+        return [
+            Trouble(
+                OUTSIDE,
+                "fault" if device.universes else "attention",
+                text,
+                why,
+                tuple(ways),
+                device.ip,
+            )
+        ]
     if device.mask and device.mask != holding.mask and not holding.local:
         back = ipv4.same(device.ip, device.mask, holding.ip)
         text = f"{device.name} has the mask {device.mask}, {holding.name} has {holding.mask}."
         why = ipv4.explain(device.name, device.ip, device.mask, holding.name, holding.ip) + (
-            " They meet all the same; broadcasts may not." if back else " It hears this machine and cannot answer."
+            " They meet all the same; broadcasts may not."
+            if back
+            else " It hears this machine and cannot answer."
         )
-        way = ipv4.Change("node", device.ip, holding.mask, 1, f"At {device.name} set the mask {holding.mask}.")
+        way = ipv4.Change(
+            "node", device.ip, holding.mask, 1, f"At {device.name} set the mask {holding.mask}."
+        )
         return [Trouble(MASK, "attention" if back else "fault", text, why, (way,), device.ip)]
     return []

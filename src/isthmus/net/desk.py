@@ -1,7 +1,9 @@
-"""The live side of the network: sockets by adapter, the watch, polls and answers, on a thread of its own.
+"""The live side of the network: sockets by adapter, the watch, polls and answers, on a thread of
+its own.
 
-What is known is told as a `View`, a value; whoever asks gets the newest. Nothing is polled until somebody wants to
-look, and nothing leaves this machine unless a destination or an adapter that was chosen lies outside.
+What is known is told as a `View`, a value; whoever asks gets the newest. Nothing is polled until
+somebody wants to look, and nothing leaves this machine unless a destination or an adapter that was
+chosen lies outside.
 """
 
 from __future__ import annotations
@@ -40,7 +42,9 @@ class SacnSource:
 
 @dataclass(frozen=True)
 class View:
-    """What is known of the network. `asking` is port-address → hosts of nodes with an output there."""
+    """What is known of the network. `asking` is port-address → hosts of nodes with an
+    output there.
+    """
 
     adapters: tuple[Adapter, ...] = ()
     choices: dict[str, Choice] = field(default_factory=lambda: {"artnet": NOBODY, "sacn": NOBODY})
@@ -57,14 +61,18 @@ class Desk:
     """Opens sockets, polls, listens. `changed` is called from its thread, with the new view."""
 
     def __init__(
-        self, changed: Callable[[View], None] = lambda view: None, opened: Callable[[Outlets], None] = lambda outlets: None
+        self,
+        changed: Callable[[View], None] = lambda view: None,
+        opened: Callable[[Outlets], None] = lambda outlets: None,
     ) -> None:
         """`opened` gets new sockets to send from, when adapters or choices have changed."""
         self.view = View()
         self.watch = Watch()
         self.outlets = Outlets()
         self.captured: Captured | None = None
-        self.on_rdm: Callable[[artnet.ArtRdm | artnet.ArtTodData, str], None] = lambda packet, ip: None
+        self.on_rdm: Callable[[artnet.ArtRdm | artnet.ArtTodData, str], None] = lambda packet, ip: (
+            None
+        )
         self._changed, self._opened = changed, opened
         self._finder = Finder()
         self._pages: dict[str, dict[int, sacn.Discovery]] = {}
@@ -82,7 +90,9 @@ class Desk:
         self._looked_at = 0.0
         self._polled_at = 0.0
         self._open: tuple[object, ...] = ()
-        self._masks_asked: dict[str, float] = {}  # of nodes the finder knows, so it is bounded as that is
+        self._masks_asked: dict[
+            str, float
+        ] = {}  # of nodes the finder knows, so it is bounded as that is
         self._sources_at = 0.0
 
     # ------------------------------------------------------------ what is wanted
@@ -95,9 +105,10 @@ class Desk:
         universes: Sequence[int] = (),
         listen: str = "",
     ) -> None:
-        """Adapters chosen by protocol (address or name, "" by itself), destinations by protocol, addresses of expected
-        nodes (asked one by one besides the broadcast), sACN universes to listen to, and where to listen besides the
-        adapters that are sent by: an adapter, or "all"."""
+        """Adapters chosen by protocol (address or name, "" by itself), destinations by protocol,
+        addresses of expected nodes (asked one by one besides the broadcast), sACN universes to
+        listen to, and where to listen besides the adapters that are sent by: an adapter, or "all".
+        """
         with self._lock:
             if adapters is not None:
                 self._wanted.update(adapters)
@@ -132,13 +143,22 @@ class Desk:
     # ------------------------------------------------------------ sockets
 
     def settle(self) -> None:
-        """Choose adapters for what is wanted now, and open their sockets anew when they are others than before."""
+        """Choose adapters for what is wanted now, and open their sockets anew when they are others
+        than before.
+        """
         adapters = read_adapters()
         with self._lock:
             around = [*self._expected, *(h for hosts in self._hosts.values() for h in hosts)]
-            choices = {p: choose(adapters, self._wanted[p], self._hosts[p] or around) for p in ("artnet", "sacn")}
+            choices = {
+                p: choose(adapters, self._wanted[p], self._hosts[p] or around)
+                for p in ("artnet", "sacn")
+            }
             sent_by = {choices[p].address for p in choices}
-            more = tuple(a for a in adapters if a.up and self._listen in ("all", a.ip, a.name) and a.ip not in sent_by)
+            more = tuple(
+                a
+                for a in adapters
+                if a.up and self._listen in ("all", a.ip, a.name) and a.ip not in sent_by
+            )
             wanted = (choices["artnet"].adapter, choices["sacn"].adapter, self._groups, more)
             if wanted != self._open or not self.outlets.sockets:
                 self._reopen(choices, more)
@@ -160,7 +180,11 @@ class Desk:
         trouble = []
         old = self.outlets
         keep = {n: s for n, s in old.sockets.items() if _stands(s.getsockname(), n, addresses)}
-        if not keep or keep != old.sockets or (addresses, broadcast) != (old.addresses, old.broadcast):
+        if (
+            not keep
+            or keep != old.sockets
+            or (addresses, broadcast) != (old.addresses, old.broadcast)
+        ):
             for name in keep:
                 del old.sockets[name]
             old.close()  # the engine has its own handles on them until it gets the new ones
@@ -175,9 +199,14 @@ class Desk:
         groups = [sacn.multicast(u) for u in (*self._groups, sacn.DISCOVERY_UNIVERSE)]
         self._heard.append(join(addresses[1], groups))
         for adapter in more:  # only listened to: nothing is sent by it
-            self._heard += [open_receivers(adapter.ip, adapter.broadcast, artnet.PORT, unicast=True), join(adapter.ip, groups)]
+            self._heard += [
+                open_receivers(adapter.ip, adapter.broadcast, artnet.PORT, unicast=True),
+                join(adapter.ip, groups),
+            ]
         trouble += [words for opened in self._heard for words in opened.trouble]
-        self.watch.use([*self.outlets.sockets.values(), *(s for opened in self._heard for s in opened.sockets)])
+        self.watch.use(
+            [*self.outlets.sockets.values(), *(s for opened in self._heard for s in opened.sockets)]
+        )
         self.view = replace(self.view, trouble=tuple(dict.fromkeys(trouble)))
 
     # ------------------------------------------------------------ running
@@ -217,8 +246,14 @@ class Desk:
                 for port in node.ports if not node.silent else ():
                     if port.direction == "out" and port.protocol == "artnet":
                         asking.setdefault(port.number, []).append(node.ip)
-            self._sacn = {cid: pair for cid, pair in self._sacn.items() if now - pair[1] < 2.5 * sacn.DISCOVERY_SECONDS}
-            looked = self.view.looking and (self.view.looked or now - self._looked_at > POLL_SECONDS)
+            self._sacn = {
+                cid: pair
+                for cid, pair in self._sacn.items()
+                if now - pair[1] < 2.5 * sacn.DISCOVERY_SECONDS
+            }
+            looked = self.view.looking and (
+                self.view.looked or now - self._looked_at > POLL_SECONDS
+            )
             self.view = replace(
                 self.view,
                 nodes=nodes,
@@ -231,16 +266,26 @@ class Desk:
             self._changed(self.view)
 
     def _poll(self) -> None:
-        """By broadcast on the chosen adapter, and to each expected node by itself: it may sit behind something."""
+        """By broadcast on the chosen adapter, and to each expected node by itself: it may sit
+        behind something.
+        """
         packet = artnet.encode_poll()
         with self._lock:
-            hosts = [LOCAL_BROADCAST, self.outlets.broadcast, *self._expected, *self._hosts["artnet"]]
+            hosts = [
+                LOCAL_BROADCAST,
+                self.outlets.broadcast,
+                *self._expected,
+                *self._hosts["artnet"],
+            ]
         for host in dict.fromkeys(h for h in hosts if h):
             self.send(packet, host)
 
     def send(self, packet: bytes, host: str, port: int = artnet.PORT) -> str:
         """Send one packet by the socket of its side. Returns why it could not be, or ""."""
-        name = f"{'sacn' if port == sacn.PORT else 'artnet'} {'local' if host.startswith('127.') else 'out'}"
+        name = (
+            f"{'sacn' if port == sacn.PORT else 'artnet'} "
+            f"{'local' if host.startswith('127.') else 'out'}"
+        )
         with self._lock:
             sock = self.outlets.sockets.get(name)
             if sock is None:
@@ -263,7 +308,9 @@ class Desk:
         with self._lock:
             if isinstance(packet, artnet.ArtPollReply):
                 known = self._finder.take(packet, message.ip, now)
-                if known and now - self._masks_asked.get(message.ip, -60.0) > 30.0:  # the poll does not tell the mask
+                if (
+                    known and now - self._masks_asked.get(message.ip, -60.0) > 30.0
+                ):  # the poll does not tell the mask
                     self._masks_asked[message.ip] = now
                     self.send(artnet.encode_ip_prog(artnet.ArtIpProg()), message.ip)
             elif isinstance(packet, artnet.ArtIpProgReply):
@@ -295,7 +342,9 @@ class Desk:
 
 def _stands(place: tuple[str, int], name: str, addresses: tuple[str, str]) -> bool:
     """Whether an open socket is one that is wanted again."""
-    wanted = LOOPBACK if name.endswith("local") else addresses[0 if name.startswith("artnet") else 1]
+    wanted = (
+        LOOPBACK if name.endswith("local") else addresses[0 if name.startswith("artnet") else 1]
+    )
     return place[0] == wanted and (name.startswith("sacn") or place[1] == artnet.PORT)
 
 
@@ -304,7 +353,18 @@ def _differs(a: View, b: View) -> bool:
 
     def still(view: View) -> tuple[object, ...]:
         nodes = tuple(replace(node, age=float(node.silent)) for node in view.nodes)
-        sources = tuple((s.kind, s.number, s.ip, s.cid, s.priority, s.silent, s.name) for s in view.sources)
-        return view.adapters, view.choices, nodes, view.sacn, sources, view.trouble, view.looking, view.looked
+        sources = tuple(
+            (s.kind, s.number, s.ip, s.cid, s.priority, s.silent, s.name) for s in view.sources
+        )
+        return (
+            view.adapters,
+            view.choices,
+            nodes,
+            view.sacn,
+            sources,
+            view.trouble,
+            view.looking,
+            view.looked,
+        )
 
     return still(a) != still(b)

@@ -1,4 +1,6 @@
-"""Nodes as they answer: pages of ArtPollReply put together, and how they differ from what the show expects."""
+"""Nodes as they answer: pages of ArtPollReply put together, and how they differ from what the show
+expects.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ OUT, IN = "out", "in"
 
 @dataclass(frozen=True)
 class FoundPort:
-    """One port as the node tells it; `index` counts over all its pages, `slot` on its page `bind_index` (both from 1)."""
+    """One port as the node tells it; `index` counts over all its pages, `slot` on its page
+    `bind_index` (both from 1).
+    """
 
     index: int
     bind_index: int
@@ -44,7 +48,9 @@ class FoundPort:
 
 @dataclass(frozen=True)
 class FoundNode:
-    """A node that answers. `age` is how long ago it last did, seconds; `macs` has more than one when two share the address."""
+    """A node that answers. `age` is how long ago it last did, seconds; `macs` has more than one
+    when two share the address.
+    """
 
     ip: str
     name: str
@@ -75,7 +81,9 @@ class _Seen:
 
 
 class Finder:
-    """Takes answers as they come; `nodes` is what is known at a time (seconds of a monotonic clock)."""
+    """Takes answers as they come; `nodes` is what is known at a time (seconds of a monotonic
+    clock).
+    """
 
     def __init__(self) -> None:
         self._seen: dict[str, _Seen] = {}
@@ -107,7 +115,12 @@ class Finder:
         """Everything that answered lately, by address."""
         for ip in [ip for ip, seen in self._seen.items() if now - seen.at > FORGOTTEN]:
             del self._seen[ip]
-        return tuple(_node(ip, seen, now) for ip, seen in sorted(self._seen.items(), key=lambda p: tuple(map(int, p[0].split(".")))))
+        return tuple(
+            _node(ip, seen, now)
+            for ip, seen in sorted(
+                self._seen.items(), key=lambda p: tuple(map(int, p[0].split(".")))
+            )
+        )
 
 
 def _node(ip: str, seen: _Seen, now: float) -> FoundNode:
@@ -154,7 +167,15 @@ def _node(ip: str, seen: _Seen, now: float) -> FoundNode:
 
 # ---------------------------------------------------------------- found against expected
 
-MISSING, NEW, MOVED, OTHER_NUMBER, DIRECTION, TWICE, FEWER = "missing", "new", "moved", "universe", "direction", "twice", "fewer"
+MISSING, NEW, MOVED, OTHER_NUMBER, DIRECTION, TWICE, FEWER = (
+    "missing",
+    "new",
+    "moved",
+    "universe",
+    "direction",
+    "twice",
+    "fewer",
+)
 
 
 @dataclass(frozen=True)
@@ -187,43 +208,87 @@ def pair(show: Show, found: Sequence[FoundNode]) -> dict[str, FoundNode]:
 
 def as_expected(found: FoundNode) -> Node:
     """A found node as one the show expects from now on."""
-    protocol = "sacn" if found.ports and all(p.protocol == "sacn" for p in found.ports) else "artnet"
+    protocol = (
+        "sacn" if found.ports and all(p.protocol == "sacn" for p in found.ports) else "artnet"
+    )
     inputs = tuple(p.index for p in found.ports if p.direction == IN)
     name = found.name or found.ip
     return Node(
-        id=new_id(), name=name, ip=found.ip, ports=tuple(p.number for p in found.ports), protocol=protocol, inputs=inputs, mask=found.mask
+        id=new_id(),
+        name=name,
+        ip=found.ip,
+        ports=tuple(p.number for p in found.ports),
+        protocol=protocol,
+        inputs=inputs,
+        mask=found.mask,
     )
 
 
 def compare(show: Show, found: Sequence[FoundNode]) -> list[Difference]:
-    """Every difference, those about expected nodes first. An sACN node cannot be asked, so it is never missing."""
+    """Every difference, those about expected nodes first. An sACN node cannot be asked, so it is
+    never missing.
+    """
     pairs = pair(show, found)
     reach = Reach(show)
     out: list[Difference] = []
     for node in show.nodes:
         real = pairs.get(node.id)
-        fed = sorted({o.universe for p in reach.ports if p.node.id == node.id for o in reach.of_port.get(p.key, []) if o.enabled})
+        fed = sorted(
+            {
+                o.universe
+                for p in reach.ports
+                if p.node.id == node.id
+                for o in reach.of_port.get(p.key, [])
+                if o.enabled
+            }
+        )
         if real is None:
             if node.protocol == "artnet":
                 what = f"{node.name}, {node.ip}, does not answer"
-                lost = f": {_universes(fed)} reach{'es' * (len(fed) == 1)} nobody there." if fed else "."
-                out.append(Difference(MISSING, "fault" if fed and not node.spare else "attention", what + lost, node.id, node.ip))
+                lost = (
+                    f": {_universes(fed)} reach{'es' * (len(fed) == 1)} nobody there."
+                    if fed
+                    else "."
+                )
+                out.append(
+                    Difference(
+                        MISSING,
+                        "fault" if fed and not node.spare else "attention",
+                        what + lost,
+                        node.id,
+                        node.ip,
+                    )
+                )
             continue
         if real.ip != node.ip:
             text = f"{node.name} answers at {real.ip}; the show has it at {node.ip}."
             edit = _change(node.id, ip=real.ip)
-            out.append(Difference(MOVED, "fault", text, node.id, real.ip, 0, f"Take {real.ip} into the show", edit))
+            out.append(
+                Difference(
+                    MOVED, "fault", text, node.id, real.ip, 0, f"Take {real.ip} into the show", edit
+                )
+            )
         out += _ports(node, real, reach)
     known = {real.ip for real in pairs.values()}
     for real in found:
         if len(real.macs) > 1:
             who = " and ".join(real.macs)
-            text = f"{len(real.macs)} devices have the address {real.ip}: {who}. What is sent there reaches either, or both."
+            text = (
+                f"{len(real.macs)} devices have the address {real.ip}: {who}. What is sent there "
+                "reaches either, or both."
+            )
             out.append(Difference(TWICE, "fault", text, "", real.ip))
         if real.ip not in known and not real.silent:
             count = f"{len(real.ports)} port{'s' * (len(real.ports) != 1)}"
-            text = f"{real.name or 'A node'} answers at {real.ip} with {count}; the show does not expect it."
-            out.append(Difference(NEW, "note", text, "", real.ip, 0, "Expect it from now on", _expect(real)))
+            text = (
+                f"{real.name or 'A node'} answers at {real.ip} with {count}; the show does not "
+                "expect it."
+            )
+            out.append(
+                Difference(
+                    NEW, "note", text, "", real.ip, 0, "Expect it from now on", _expect(real)
+                )
+            )
     return out
 
 
@@ -235,21 +300,51 @@ def _ports(node: Node, real: FoundNode, reach: Reach) -> list[Difference]:
     for index, (number, port) in enumerate(zip(node.ports, real.ports, strict=False), 1):
         expects_in = index in node.inputs
         where = f"Port {index} of {node.name}"
-        fed = [p for p in reach.ports if p.node.id == node.id and p.index == index and reach.of_port.get(p.key)]
+        fed = [
+            p
+            for p in reach.ports
+            if p.node.id == node.id and p.index == index and reach.of_port.get(p.key)
+        ]
         if (port.direction == IN) != expects_in:
             now = "takes DMX in" if port.direction == IN else "puts DMX out"
             then = "take it in" if expects_in else "put it out"
             severity = "fault" if port.direction == IN and fed else "attention"
-            out.append(Difference(DIRECTION, severity, f"{where} {now}; the show expects it to {then}.", node.id, real.ip, index))
+            out.append(
+                Difference(
+                    DIRECTION,
+                    severity,
+                    f"{where} {now}; the show expects it to {then}.",
+                    node.id,
+                    real.ip,
+                    index,
+                )
+            )
         if (port.protocol, port.number) != (node.protocol, number):
-            text = f"{where} listens to {port.words}; the show expects {write_number(node.protocol, number)}."
+            text = (
+                f"{where} listens to {port.words}; the show expects "
+                f"{write_number(node.protocol, number)}."
+            )
             label, edit = f"Take {port.words} into the show", _renumber(node, index, port)
-            out.append(Difference(OTHER_NUMBER, "fault" if fed else "attention", text, node.id, real.ip, index, label, edit))
+            out.append(
+                Difference(
+                    OTHER_NUMBER,
+                    "fault" if fed else "attention",
+                    text,
+                    node.id,
+                    real.ip,
+                    index,
+                    label,
+                    edit,
+                )
+            )
     return out
 
 
 def _universes(numbers: Sequence[int]) -> str:
-    return f"universe{'s' * (len(numbers) != 1)} {', '.join(map(str, numbers[:6]))}{' …' if len(numbers) > 6 else ''}"
+    return (
+        f"universe{'s' * (len(numbers) != 1)} "
+        f"{', '.join(map(str, numbers[:6]))}{' …' if len(numbers) > 6 else ''}"
+    )
 
 
 def _change(node_id: str, **changes: Any) -> Callable[[Show], Show]:
@@ -259,9 +354,16 @@ def _change(node_id: str, **changes: Any) -> Callable[[Show], Show]:
 def _renumber(node: Node, index: int, port: FoundPort) -> Callable[[Show], Show]:
     if port.protocol != node.protocol:
         return lambda show: change_node(
-            show, node.id, protocol=port.protocol, ports=tuple(_number_as(port, n, i == index) for i, n in enumerate(node.ports, 1))
+            show,
+            node.id,
+            protocol=port.protocol,
+            ports=tuple(_number_as(port, n, i == index) for i, n in enumerate(node.ports, 1)),
         )
-    return lambda show: change_node(show, node.id, ports=tuple(port.number if i == index else n for i, n in enumerate(node.ports, 1)))
+    return lambda show: change_node(
+        show,
+        node.id,
+        ports=tuple(port.number if i == index else n for i, n in enumerate(node.ports, 1)),
+    )
 
 
 def _number_as(port: FoundPort, number: int, this: bool) -> int:

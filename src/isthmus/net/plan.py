@@ -1,4 +1,6 @@
-"""An address plan: addresses and masks for this machine and the nodes in one range, as a sheet and a sentence a device."""
+"""An address plan: addresses and masks for this machine and the nodes in one range, as a sheet and
+a sentence a device.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +35,8 @@ class Line:
 
 
 def plan(adapters: Sequence[Adapter], nodes: Sequence[Node], wanted: str) -> list[Line]:
-    """Lines for adapters that lead somewhere and for all nodes. Devices that lie in the range already keep their address.
+    """Lines for adapters that lead somewhere and for all nodes. Devices that lie in the range
+    already keep their address.
 
     Raises EntryFault for a range that is not offered, or is too small.
     """
@@ -50,7 +53,9 @@ def plan(adapters: Sequence[Adapter], nodes: Sequence[Node], wanted: str) -> lis
         taken |= {address} if address else set()
         devices.append((device, address))
     if len(devices) > size - FIRST_NODE - 2:
-        raise EntryFault(f"{len(devices)} devices do not fit into {wanted}.", do="Choose 2.x or 10.x.")
+        raise EntryFault(
+            f"{len(devices)} devices do not fit into {wanted}.", do="Choose 2.x or 10.x."
+        )
     found = []
     counts = {True: 1, False: FIRST_NODE}
     for device, kept in devices:
@@ -69,13 +74,16 @@ def plan(adapters: Sequence[Adapter], nodes: Sequence[Node], wanted: str) -> lis
 def _line(device: Adapter | Node, address: str, mask: str, bits: int) -> Line:
     if isinstance(device, Adapter):
         right = device.ip == address and device.mask == mask
-        words = f"{device.name} of this machine {'has' if right else 'gets'} {address}, mask {mask}."
+        words = (
+            f"{device.name} of this machine {'has' if right else 'gets'} {address}, mask {mask}."
+        )
         commands = () if right else (f"ip address add {address}/{bits} dev {device.name}",)
         return Line(device.name, "this machine", device.ip, address, mask, words, commands)
     right = device.ip == address and device.mask in ("", mask)
     where = f" ({device.place})" if device.place else ""
     words = (
-        f"{device.name}{where} {'keeps' if right else 'is set to'} {address}, mask {mask}{'' if right else f', instead of {device.ip}'}."
+        f"{device.name}{where} {'keeps' if right else 'is set to'} {address}, mask "
+        f"{mask}{'' if right else f', instead of {device.ip}'}."
     )
     return Line(device.name, device.place, device.ip, address, mask, words)
 
@@ -87,10 +95,15 @@ def sheet(title: str, lines: Sequence[Line]) -> str:
         f"<tr><td>☐</td><td><b>{e(n.name)}</b></td><td>{e(n.place)}</td><td>{n.now}</td><td><b>{n.address}</b></td><td>{n.mask}</td></tr>"
         for n in lines
     )
-    words = "".join(f"<li>{e(n.words)}{''.join(f'<br><code>{e(c)}</code>' for c in n.commands)}</li>" for n in lines)
+    words = "".join(
+        f"<li>{e(n.words)}{''.join(f'<br><code>{e(c)}</code>' for c in n.commands)}</li>"
+        for n in lines
+    )
     return (
         f"<h2>{e(title)}: addresses</h2><table cellpadding='6' border='1' cellspacing='0'>"
-        "<tr><th></th><th align='left'>Device</th><th align='left'>Place</th><th align='left'>Now</th><th align='left'>Address</th>"
+        "<tr><th></th><th align='left'>Device</th><th align='left'>Place</th><th "
+        "align='left'>Now</th><th align='left'>Address</th>"
         f"<th align='left'>Mask</th></tr>{rows}</table><ul>{words}</ul>"
-        "<p>Isthmus does not change the settings of this machine; the commands are to be run by whoever may.</p>"
+        "<p>Isthmus does not change the settings of this machine; the commands are to be run "
+        "by whoever may.</p>"
     )

@@ -1,4 +1,6 @@
-"""Talking RDM through nodes (ANSI E1.20 over Art-Net): one question at a time, so that light comes first."""
+"""Talking RDM through nodes (ANSI E1.20 over Art-Net): one question at a time, so that light comes
+first.
+"""
 
 from __future__ import annotations
 
@@ -40,7 +42,9 @@ class Talker:
     def __init__(self, send: Send, pause: float) -> None:
         self._send, self._pause = send, pause
         self._news = threading.Condition()
-        self._waiting: dict[tuple[str, int, int], _Question] = {}  # address, port-address, transaction
+        self._waiting: dict[
+            tuple[str, int, int], _Question
+        ] = {}  # address, port-address, transaction
         self._tables: dict[tuple[str, int], dict[int, artnet.ArtTodData]] = {}
         self._number = 0
         self.ended = threading.Event()
@@ -73,7 +77,8 @@ class Talker:
     # ------------------------------------------------------------ who is there
 
     def table(self, ip: str, port_address: int, fresh: bool = True) -> tuple[list[bytes], str]:
-        """The devices behind a port, each once, and what is odd about the answer ("" when nothing is).
+        """The devices behind a port, each once, and what is odd about the answer ("" when nothing
+        is).
 
         `fresh` makes the node search anew. Raises NetworkFault when it does not answer.
         """
@@ -87,14 +92,20 @@ class Talker:
             self._out(control if fresh and attempt == 0 else request, ip)
             end = time.monotonic() + TABLE_WAIT
             with self._news:
-                while not self._whole(key) and (left := end - time.monotonic()) > 0 and not self.ended.is_set():
+                while (
+                    not self._whole(key)
+                    and (left := end - time.monotonic()) > 0
+                    and not self.ended.is_set()
+                ):
                     self._news.wait(left)
                 if self._whole(key):
                     break
         blocks = self._tables.get(key)
         if not blocks:
             raise NetworkFault(
-                "the node does not say who is there.", where=f"{ip}, port-address {port_address}", do="Try again, or look at the node."
+                "the node does not say who is there.",
+                where=f"{ip}, port-address {port_address}",
+                do="Try again, or look at the node.",
             )
         found = [u for _, block in sorted(blocks.items()) for u in block.uids]
         told = next(iter(blocks.values())).total or 0
@@ -114,18 +125,26 @@ class Talker:
         totals = {b.total for b in blocks.values()}
         if totals == {None}:
             return False
-        return sum(len(b.uids) for b in blocks.values()) >= min(MAX_DEVICES, max(t or 0 for t in totals))
+        return sum(len(b.uids) for b in blocks.values()) >= min(
+            MAX_DEVICES, max(t or 0 for t in totals)
+        )
 
     # ------------------------------------------------------------ asking one device
 
-    def get(self, ip: str, port_address: int, device: bytes, parameter: int, data: bytes = b"") -> bytes:
+    def get(
+        self, ip: str, port_address: int, device: bytes, parameter: int, data: bytes = b""
+    ) -> bytes:
         """Raises NetworkFault when it is silent, refuses, or answers something else."""
         return self._ask(ip, port_address, device, rdm.GET, parameter, data)
 
-    def set(self, ip: str, port_address: int, device: bytes, parameter: int, data: bytes = b"") -> bytes:
+    def set(
+        self, ip: str, port_address: int, device: bytes, parameter: int, data: bytes = b""
+    ) -> bytes:
         return self._ask(ip, port_address, device, rdm.SET, parameter, data)
 
-    def _ask(self, ip: str, port_address: int, device: bytes, command: int, parameter: int, data: bytes) -> bytes:
+    def _ask(
+        self, ip: str, port_address: int, device: bytes, command: int, parameter: int, data: bytes
+    ) -> bytes:
         where = f"{rdm.write_uid(device)} behind {ip}"
         out, timer_until = b"", time.monotonic() + MAX_TIMER
         attempt = parts = 0
@@ -138,7 +157,9 @@ class Talker:
                 continue
             if message.port == rdm.NACK:
                 code = struct.unpack(">H", message.data[:2])[0] if len(message.data) >= 2 else -1
-                raise NetworkFault(f"refused: {rdm.REASONS.get(code, 'it does not say why')}.", where=where)
+                raise NetworkFault(
+                    f"refused: {rdm.REASONS.get(code, 'it does not say why')}.", where=where
+                )
             if message.port == rdm.ACK_TIMER:
                 tenths = struct.unpack(">H", message.data[:2])[0] if len(message.data) >= 2 else 1
                 if time.monotonic() > timer_until:
@@ -150,19 +171,34 @@ class Talker:
                 return out
             parts += 1  # there is more
         what = "goes on and on" if parts else "does not answer"
-        raise NetworkFault(f"it {what}.", where=where, do="Look at its line and its end plug; collisions look like this too.")
+        raise NetworkFault(
+            f"it {what}.",
+            where=where,
+            do="Look at its line and its end plug; collisions look like this too.",
+        )
 
-    def _once(self, ip: str, port_address: int, device: bytes, command: int, parameter: int, data: bytes) -> rdm.Message | None:
+    def _once(
+        self, ip: str, port_address: int, device: bytes, command: int, parameter: int, data: bytes
+    ) -> rdm.Message | None:
         asked = _Question(device, command, parameter)
         with self._news:
             self._number = number = (self._number + 1) % 256
             self._waiting[(ip, port_address, number)] = asked
         question = rdm.Message(device, OWN, command, parameter, data, number)
         try:
-            self._out(artnet.encode_rdm(artnet.ArtRdm(port_address, rdm.encode(question, start_code=False))), ip)
+            self._out(
+                artnet.encode_rdm(
+                    artnet.ArtRdm(port_address, rdm.encode(question, start_code=False))
+                ),
+                ip,
+            )
             end = time.monotonic() + WAIT
             with self._news:
-                while asked.answer is None and (left := end - time.monotonic()) > 0 and not self.ended.is_set():
+                while (
+                    asked.answer is None
+                    and (left := end - time.monotonic()) > 0
+                    and not self.ended.is_set()
+                ):
                     self._news.wait(left)
                 return asked.answer
         finally:

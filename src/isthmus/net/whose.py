@@ -17,4 +17,7 @@ def source_name(source: Source, view: View) -> str:
     """What a sender calls itself: sACN tells it, an Art-Net one may answer polls."""
     if source.name:
         return source.name
-    return next((node.name for node in view.nodes if node.ip == source.ip and node.name), "a sender without a name")
+    return next(
+        (node.name for node in view.nodes if node.ip == source.ip and node.name),
+        "a sender without a name",
+    )

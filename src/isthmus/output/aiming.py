@@ -1,4 +1,6 @@
-"""Aiming live: which levels make the beams of a selection meet points, with limits and the handling of axes honoured."""
+"""Aiming live: which levels make the beams of a selection meet points, with limits and the handling
+of axes honoured.
+"""
 
 from __future__ import annotations
 
@@ -24,8 +26,8 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Aiming:
-    """One unit's answer: degrees as they are sent, whether it gets there, how far beside the point its beam passes with
-    the resolution it has (metres), and why not."""
+    """One unit's answer: degrees as they are sent, whether it gets there, how far beside the point
+    its beam passes with the resolution it has (metres), and why not."""
 
     unit: str
     number: int
@@ -57,10 +59,15 @@ def _stops(item: ChartChannel | None, unit: Unit, name: str) -> tuple[float, flo
     return min(ends), max(ends)
 
 
-def _asked_for(unit: Unit, levels: dict[str, float], spans: dict[str, float]) -> dict[str, float] | None:
+def _asked_for(
+    unit: Unit, levels: dict[str, float], spans: dict[str, float]
+) -> dict[str, float] | None:
     """The levels to ask so that these are sent; None where the handling cannot give them."""
     how, before = unit.handling, {}
-    for name, inverted, by in (("Pan", how.invert_pan, how.pan_offset), ("Tilt", how.invert_tilt, how.tilt_offset)):
+    for name, inverted, by in (
+        ("Pan", how.invert_pan, how.pan_offset),
+        ("Tilt", how.invert_tilt, how.tilt_offset),
+    ):
         if name in levels:
             value = levels[name] - (by / spans[name] if spans[name] else 0.0)
             before[name] = 1.0 - value if inverted else value
@@ -70,10 +77,14 @@ def _asked_for(unit: Unit, levels: dict[str, float], spans: dict[str, float]) ->
     return {name: min(1.0, max(0.0, v)) for name, v in before.items()} if within else None
 
 
-def aim_units(live: Live, ids: Sequence[str], targets: object, way: str = "nearest") -> tuple[Asked, list[Aiming]]:
-    """Levels to ask so that beams meet points: one point (3,) for all, or one for each unit in order (n, 3).
+def aim_units(
+    live: Live, ids: Sequence[str], targets: object, way: str = "nearest"
+) -> tuple[Asked, list[Aiming]]:
+    """Levels to ask so that beams meet points: one point (3,) for all, or one for each unit in
+    order (n, 3).
 
-    Everyone is answered for: those without a place, without axes or out of reach are named with the reason.
+    Everyone is answered for: those without a place, without axes or out of reach are named with the
+    reason.
     """
     show: Show = live.show
     points = np.broadcast_to(np.asarray(targets, np.float64), (len(ids), 3))
@@ -90,12 +101,23 @@ def aim_units(live: Live, ids: Sequence[str], targets: object, way: str = "neare
         beam = centre_beam(program.assembly)
         if beam is None or (pan_item is None and tilt_item is None):
             why = "no pan and no tilt" if beam else "no light"
-            answers |= {u.id: Aiming(u.id, u.number, 0.0, 0.0, False, float("inf"), why) for u in units}
+            answers |= {
+                u.id: Aiming(u.id, u.number, 0.0, 0.0, False, float("inf"), why) for u in units
+            }
             continue
         chain = core.chain_of(beam.chain)
-        base = placements([u.position or (0.0, 0.0, 0.0) for u in units], [u.rotation for u in units])
-        stops = np.array([[*_stops(pan_item, u, "Pan"), *_stops(tilt_item, u, "Tilt")] for u in units])
-        now = np.array([[live.sent_axis(u.id, "Pan") or 0.0, live.sent_axis(u.id, "Tilt") or 0.0] for u in units])
+        base = placements(
+            [u.position or (0.0, 0.0, 0.0) for u in units], [u.rotation for u in units]
+        )
+        stops = np.array(
+            [[*_stops(pan_item, u, "Pan"), *_stops(tilt_item, u, "Tilt")] for u in units]
+        )
+        now = np.array(
+            [
+                [live.sent_axis(u.id, "Pan") or 0.0, live.sent_axis(u.id, "Tilt") or 0.0]
+                for u in units
+            ]
+        )
         goal = np.array([target[u.id] for u in units])
         found = core.aim(chain, base, goal, core.Reach(*stops.T), (now[:, 0], now[:, 1]), way)
         pan, tilt = _as_sent(pan_item, found.pan), _as_sent(tilt_item, found.tilt)
@@ -103,18 +125,35 @@ def aim_units(live: Live, ids: Sequence[str], targets: object, way: str = "neare
         for row, unit in enumerate(units):
             levels: dict[str, float] = {}
             spans: dict[str, float] = {}
-            for name, item, value in (("Pan", pan_item, found.pan[row]), ("Tilt", tilt_item, found.tilt[row])):
+            for name, item, value in (
+                ("Pan", pan_item, found.pan[row]),
+                ("Tilt", tilt_item, found.tilt[row]),
+            ):
                 if item is not None and item.channel.first is not None:
                     levels[name] = level_for(item, float(value))
                     spans[name] = item.channel.first.physical_to - item.channel.first.physical_from
             asked = _asked_for(unit, levels, spans)
-            why = "" if found.reached[row] else "out of reach" if not unit.limits else "limits or stops in the way"
+            why = (
+                ""
+                if found.reached[row]
+                else "out of reach"
+                if not unit.limits
+                else "limits or stops in the way"
+            )
             if asked is None:
                 why = "offsets past the end of the range"
             for name, item in (("Pan", pan_item), ("Tilt", tilt_item)):
                 if item is not None and asked is not None and name in asked:
                     wanted[(unit.id, item.cell, name)] = asked[name]
-            answers[unit.id] = Aiming(unit.id, unit.number, float(pan[row]), float(tilt[row]), not why, float(miss[row]), why)
+            answers[unit.id] = Aiming(
+                unit.id,
+                unit.number,
+                float(pan[row]),
+                float(tilt[row]),
+                not why,
+                float(miss[row]),
+                why,
+            )
     return wanted, [answers[i] for i in ids if i in answers]
 
 

@@ -1,8 +1,10 @@
-"""The last thing done to what is sent: bytes outside a limit are brought back, whatever laid them there.
+"""The last thing done to what is sent: bytes outside a limit are brought back, whatever laid them
+there.
 
-Levels are limited when they are shaped, so that what is asked and what is sent can be shown side by side. Bytes also
-come from elsewhere (a slot that is proven, a hunt, a held universe, a capture), so every row goes through here once more
-before it leaves. Only slots named in a proof that was allowed by name go past.
+Levels are limited when they are shaped, so that what is asked and what is sent can be shown side by
+side. Bytes also come from elsewhere (a slot that is proven, a hunt, a held universe, a capture), so
+every row goes through here once more before it leaves. Only slots named in a proof that was allowed
+by name go past.
 """
 
 from __future__ import annotations
@@ -24,7 +26,9 @@ _EPS = 1e-6  # of a DMX step
 
 
 def ends_in(limit: Limit, top: int) -> tuple[int, int]:
-    """The lowest and highest DMX value inside a limit; where no value lies inside, the nearest one."""
+    """The lowest and highest DMX value inside a limit; where no value lies inside, the
+    nearest one.
+    """
     low, high = math.ceil(limit.low * top - _EPS), math.floor(limit.high * top + _EPS)
     if low > high:
         low = high = round(limit.low * top)
@@ -40,12 +44,16 @@ def limited(limit: Limit, items: Iterable[ChartChannel]) -> list[tuple[ChartChan
     mine = [(c, *ends_in(limit, c.top)) for c in channels if c.attribute == limit.attribute]
     if mine or limit.attribute != "Dimmer":
         return mine
-    return [(c, 0, ends_in(limit, c.top)[1]) for c in channels if c.attribute.startswith("ColorAdd_")]
+    return [
+        (c, 0, ends_in(limit, c.top)[1]) for c in channels if c.attribute.startswith("ColorAdd_")
+    ]
 
 
 @dataclass(frozen=True)
 class _Group:
-    """Limited channels of one resolution. slots: (n, resolution) places in the flat frame, coarse first."""
+    """Limited channels of one resolution. slots: (n, resolution) places in the flat frame, coarse
+    first.
+    """
 
     slots: NDArray[np.int64]
     low: NDArray[np.int64]
@@ -67,9 +75,15 @@ class Bounds:
                 for item, low, high in limited(limit, channels):
                     for patched in unit.patch:
                         row = self._rows.get(patched.universe)
-                        at = [patched.address + offset - 1 for block, offset in item.slots if block == patched.block]
+                        at = [
+                            patched.address + offset - 1
+                            for block, offset in item.slots
+                            if block == patched.block
+                        ]
                         if row is not None and at and min(at) >= 1 and max(at) <= SLOTS:
-                            found.setdefault(len(at), []).append((tuple(row * SLOTS + a - 1 for a in at), low, high, unit.number))
+                            found.setdefault(len(at), []).append(
+                                (tuple(row * SLOTS + a - 1 for a in at), low, high, unit.number)
+                            )
         self._groups = [
             _Group(
                 np.array([f[0] for f in items], np.int64).reshape(-1, resolution),
@@ -82,9 +96,13 @@ class Bounds:
         return bool(self._groups)
 
     def _flat(self, slots: Collection[Slot]) -> NDArray[np.int64]:
-        return np.array([self._rows[u] * SLOTS + a - 1 for u, a in slots if u in self._rows], np.int64)
+        return np.array(
+            [self._rows[u] * SLOTS + a - 1 for u, a in slots if u in self._rows], np.int64
+        )
 
-    def _out(self, frame: NDArray[np.uint8], group: _Group, beyond: NDArray[np.int64]) -> tuple[NDArray[np.bool_], NDArray[np.int64]]:
+    def _out(
+        self, frame: NDArray[np.uint8], group: _Group, beyond: NDArray[np.int64]
+    ) -> tuple[NDArray[np.bool_], NDArray[np.int64]]:
         """Which channels are outside, and where the limit would have them."""
         value = np.zeros(len(group.low), np.int64)
         for column in group.slots.T:
@@ -96,7 +114,9 @@ class Bounds:
         return out, held
 
     def hold(self, frame: NDArray[np.uint8], beyond: Collection[Slot] = ()) -> None:
-        """Bring a flat frame inside, in place; channels with a slot in `beyond` are left as they are."""
+        """Bring a flat frame inside, in place; channels with a slot in `beyond` are left as they
+        are.
+        """
         free = self._flat(beyond)
         for group in self._groups:
             out, held = self._out(frame, group, free)
@@ -110,7 +130,9 @@ class Bounds:
         if at is None or not self._groups:
             return row
         whole = np.zeros(len(self._rows) * SLOTS, np.uint8)
-        for group in self._groups:  # channels elsewhere are inside, so that only this row is looked at
+        for (
+            group
+        ) in self._groups:  # channels elsewhere are inside, so that only this row is looked at
             for byte, column in enumerate(reversed(group.slots.T)):
                 whole[column] = (group.low >> (8 * byte)) & 255
         whole[at * SLOTS : (at + 1) * SLOTS] = row

@@ -13,7 +13,9 @@ ARTDMX_HEADER = 18  # Art-Net 4, ArtDmx: the slots come after the length
 
 
 class CaptureLimits:
-    """Holds packets of levels inside the limits of the universes a show sends under their numbers."""
+    """Holds packets of levels inside the limits of the universes a show sends under their
+    numbers.
+    """
 
     def __init__(self, show: Show) -> None:
         self._bounds = Bounds(show, compile_show(show))

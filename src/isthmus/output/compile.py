@@ -1,8 +1,8 @@
 """The show compiled to flat NumPy arrays, and a frame rendered from levels.
 
-A *parameter* is one DMX channel of one unit or cell; its level is a float 0…1 over its DMX range. Parameters are
-stored in order of their resolution (1 to 4 bytes), so that a frame is, for each resolution, one multiplication and
-one scatter a byte, with no gather.
+A *parameter* is one DMX channel of one unit or cell; its level is a float 0…1 over its DMX range.
+Parameters are stored in order of their resolution (1 to 4 bytes), so that a frame is, for each
+resolution, one multiplication and one scatter a byte, with no gather.
 """
 
 from __future__ import annotations
@@ -25,7 +25,9 @@ RESOLUTIONS = (1, 2, 3, 4)
 
 @dataclass(frozen=True)
 class Group:
-    """Parameters of one resolution: `levels[first:last]`, each byte to `slots[byte][k]` of the flat frame."""
+    """Parameters of one resolution: `levels[first:last]`, each byte to `slots[byte][k]` of the flat
+    frame.
+    """
 
     resolution: int
     first: int
@@ -34,7 +36,9 @@ class Group:
 
 
 class _Template:
-    """The channels of one block of a mode, by resolution, in the order of the chart: the same for all its units."""
+    """The channels of one block of a mode, by resolution, in the order of the chart: the same for
+    all its units.
+    """
 
     def __init__(self, items: Sequence[tuple[ChartChannel, tuple[int, ...]]]) -> None:
         """`items` are channels with their offsets in the block, from 1."""
@@ -42,29 +46,51 @@ class _Template:
         self.reach = max((max(offsets) for _, offsets in items), default=0)
         self.offsets: dict[int, Index] = {}
         self.defaults: dict[int, Levels] = {}
-        self.found: dict[tuple[int, str], list[tuple[int, int, ChartChannel]]] = {}  # cell, attribute → resolution, place in it
+        self.found: dict[
+            tuple[int, str], list[tuple[int, int, ChartChannel]]
+        ] = {}  # cell, attribute → resolution, place in it
         for resolution in RESOLUTIONS:
             mine = [(item, offsets) for item, offsets in items if len(offsets) == resolution]
-            self.offsets[resolution] = np.array([offsets for _, offsets in mine], np.int64).reshape(len(mine), resolution) - 1
-            self.defaults[resolution] = np.array([item.default_level for item, _ in mine], np.float32)
+            self.offsets[resolution] = (
+                np.array([offsets for _, offsets in mine], np.int64).reshape(len(mine), resolution)
+                - 1
+            )
+            self.defaults[resolution] = np.array(
+                [item.default_level for item, _ in mine], np.float32
+            )
             for place, (item, _) in enumerate(mine):
-                self.found.setdefault((item.cell, item.attribute), []).append((resolution, place, item))
+                self.found.setdefault((item.cell, item.attribute), []).append(
+                    (resolution, place, item)
+                )
 
     def within(self, address: int) -> _Template:
         """What of it lies inside a universe when it starts there."""
-        return _Template([(i, o) for i, o in self.items if address + min(o) - 1 >= 1 and address + max(o) - 1 <= SLOTS])
+        return _Template(
+            [
+                (i, o)
+                for i, o in self.items
+                if address + min(o) - 1 >= 1 and address + max(o) - 1 <= SLOTS
+            ]
+        )
 
 
 class Places:
-    """Where the parameters of a unit stand: (unit, cell, attribute) → indices, several with several addresses."""
+    """Where the parameters of a unit stand: (unit, cell, attribute) → indices, several with several
+    addresses.
+    """
 
     def __init__(self, entries: Mapping[str, Sequence[tuple[_Template, dict[int, int]]]]) -> None:
-        self._entries = entries  # unit → for each stretch of slots: its template, and by resolution its first parameter
+        # unit → for each stretch of slots: its template, and by resolution its first parameter
+        self._entries = entries
 
     def get(self, key: Key) -> list[int]:
         unit, cell, attribute = key
         entries = self._entries.get(unit, ())
-        return [starts[r] + at for template, starts in entries for r, at, _ in template.found.get((cell, attribute), ())]
+        return [
+            starts[r] + at
+            for template, starts in entries
+            for r, at, _ in template.found.get((cell, attribute), ())
+        ]
 
     def of_unit(self, unit: str) -> Iterator[tuple[int, str, int, ChartChannel]]:
         """(cell, attribute, parameter, channel) of everything a unit has."""
@@ -75,12 +101,16 @@ class Places:
 
     def __iter__(self) -> Iterator[Key]:
         for unit in self._entries:
-            yield from dict.fromkeys((unit, cell, attribute) for cell, attribute, _, _ in self.of_unit(unit))
+            yield from dict.fromkeys(
+                (unit, cell, attribute) for cell, attribute, _, _ in self.of_unit(unit)
+            )
 
 
 @dataclass(frozen=True)
 class Compiled:
-    """universes: row → universe number. `frame` is (rows, 512) bytes, flattened; defaults: (p,) levels at home."""
+    """universes: row → universe number. `frame` is (rows, 512) bytes, flattened; defaults: (p,)
+    levels at home.
+    """
 
     universes: tuple[int, ...]
     groups: tuple[Group, ...]
@@ -111,13 +141,20 @@ class Compiled:
 
 
 def compile_show(show: Show, universes: tuple[int, ...] | None = None) -> Compiled:
-    """Compile the patch. Slots past the end of a universe are left out; where units overlap the later one wins.
+    """Compile the patch. Slots past the end of a universe are left out; where units overlap the
+    later one wins.
 
-    Python walks over the stretches of slots only; their parameters are laid out by NumPy, all units of a mode at once.
+    Python walks over the stretches of slots only; their parameters are laid out by NumPy, all units
+    of a mode at once.
     """
     profiles = profiles_of(show)
     if universes is None:
-        universes = tuple(sorted({p.universe for unit in show.units for p in unit.patch} | {o.universe for o in show.outputs}))
+        universes = tuple(
+            sorted(
+                {p.universe for unit in show.units for p in unit.patch}
+                | {o.universe for o in show.outputs}
+            )
+        )
     row = {universe: index for index, universe in enumerate(universes)}
     templates: dict[tuple[str, str, int], _Template] = {}
     owners: list[str] = []
@@ -134,7 +171,9 @@ def compile_show(show: Show, universes: tuple[int, ...] | None = None) -> Compil
                 mode = profiles.mode_of(unit)
                 channels = chart(*mode).channels if mode else ()
                 mine = [c for c in channels if c.slots and c.slots[0][0] == patched.block]
-                template = templates[key] = _Template([(c, tuple(offset for _, offset in c.slots)) for c in mine])
+                template = templates[key] = _Template(
+                    [(c, tuple(offset for _, offset in c.slots)) for c in mine]
+                )
             if patched.address < 1 or patched.address + template.reach - 1 > SLOTS:
                 template = template.within(patched.address)
             if template.items:
@@ -144,7 +183,9 @@ def compile_show(show: Show, universes: tuple[int, ...] | None = None) -> Compil
     return _laid_out(universes, owners, used, np.array(bases, np.int64))
 
 
-def _laid_out(universes: tuple[int, ...], owners: list[str], used: list[_Template], bases: Index) -> Compiled:
+def _laid_out(
+    universes: tuple[int, ...], owners: list[str], used: list[_Template], bases: Index
+) -> Compiled:
     """Parameters by resolution, within it in the order of the stretches."""
     kinds: dict[int, list[int]] = {}
     for index, template in enumerate(used):
@@ -164,7 +205,9 @@ def _laid_out(universes: tuple[int, ...], owners: list[str], used: list[_Templat
             many = len(template.offsets[resolution])
             if many:
                 at = (starts[indices][:, None] - total + np.arange(many)).ravel()
-                columns[at] = (bases[indices][:, None, None] + template.offsets[resolution]).reshape(-1, resolution)
+                columns[at] = (
+                    bases[indices][:, None, None] + template.offsets[resolution]
+                ).reshape(-1, resolution)
                 home[at] = np.tile(template.defaults[resolution], len(indices))
         if size:
             slots = tuple(np.ascontiguousarray(columns[:, byte]) for byte in range(resolution))

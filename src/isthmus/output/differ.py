@@ -24,7 +24,9 @@ class Difference:
     severity: str
 
 
-def _by_number(view: RigView, frame: NDArray[np.uint8]) -> dict[int, tuple[float, NDArray, NDArray]]:
+def _by_number(
+    view: RigView, frame: NDArray[np.uint8]
+) -> dict[int, tuple[float, NDArray, NDArray]]:
     """Number → (light, colour, direction) of the unit's brightest beam."""
     beams: Beams = view.pose(frame, Drawn(hide_off=False))[0]
     light = beams.rgb.sum(axis=1)
@@ -32,11 +34,17 @@ def _by_number(view: RigView, frame: NDArray[np.uint8]) -> dict[int, tuple[float
     for index, unit in enumerate(beams.unit):
         number = view.rig.numbers[int(unit)]
         if number not in found or light[index] > found[number][0]:
-            found[number] = float(light[index]), beams.rgb[index] / max(float(beams.rgb[index].max()), 1e-9), beams.direction[index]
+            found[number] = (
+                float(light[index]),
+                beams.rgb[index] / max(float(beams.rgb[index].max()), 1e-9),
+                beams.direction[index],
+            )
     return found
 
 
-def differences(paper: tuple[RigView, NDArray[np.uint8]], rig: tuple[RigView, NDArray[np.uint8]]) -> list[Difference]:
+def differences(
+    paper: tuple[RigView, NDArray[np.uint8]], rig: tuple[RigView, NDArray[np.uint8]]
+) -> list[Difference]:
     """Units that do something else than paper asks, in order of their numbers."""
     asked, done = _by_number(*paper), _by_number(*rig)
     found = []
@@ -46,7 +54,11 @@ def differences(paper: tuple[RigView, NDArray[np.uint8]], rig: tuple[RigView, ND
         elif number not in asked:
             found.append(Difference(number, "not on paper, or without a place there", "attention"))
         elif words := _words(asked[number], done[number]):
-            found.append(Difference(number, words, "fault" if words.startswith(("dark", "lit")) else "attention"))
+            found.append(
+                Difference(
+                    number, words, "fault" if words.startswith(("dark", "lit")) else "attention"
+                )
+            )
     return found
 
 
@@ -72,4 +84,7 @@ def in_words(found: Sequence[Difference]) -> str:
     if not found:
         return "The rig does what paper asks."
     shown = "; ".join(f"{d.number} {d.words}" for d in found[:4])
-    return f"{len(found)} unit{'s' * (len(found) != 1)} differ{'s' * (len(found) == 1)}: {shown}{'; …' if len(found) > 4 else '.'}"
+    return (
+        f"{len(found)} unit{'s' * (len(found) != 1)} differ{'s' * (len(found) == 1)}: "
+        f"{shown}{'; …' if len(found) > 4 else '.'}"
+    )

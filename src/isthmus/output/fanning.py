@@ -22,7 +22,9 @@ PLACED = {"x": "across x", "y": "upstage y", "z": "height z", "turn": "turn", "l
 
 @dataclass(frozen=True)
 class Fannable:
-    """`key` is one of PLACED or an attribute; its words, and the unit its figures are typed in (m, ° or %)."""
+    """`key` is one of PLACED or an attribute; its words, and the unit its figures are typed in (m,
+    ° or %).
+    """
 
     key: str
     words: str
@@ -32,19 +34,31 @@ class Fannable:
 
 def fannables(live: Live, ids: Sequence[str]) -> list[Fannable]:
     """What the units of a selection have to fan, places first, then live values in their order."""
-    found = [Fannable(k, words, "°" if k in ("turn", "lean") else "m", False) for k, words in PLACED.items()]
+    found = [
+        Fannable(k, words, "°" if k in ("turn", "lean") else "m", False)
+        for k, words in PLACED.items()
+    ]
     seen: set[str] = set()
     for unit in ids:
         program = live.program(unit)
         for item in program.chart.channels if program else ():
             if item.attribute and item.slots and item.attribute not in seen:
                 seen.add(item.attribute)
-                found.append(Fannable(item.attribute, plain(item.attribute), "°" if in_degrees(item) else "%", True))
+                found.append(
+                    Fannable(
+                        item.attribute,
+                        plain(item.attribute),
+                        "°" if in_degrees(item) else "%",
+                        True,
+                    )
+                )
     return found
 
 
 def fan_live(live: Live, ids: Sequence[str], attribute: str, values: NDArray) -> Asked:
-    """Levels for an attribute: degrees where people say degrees, else percent. Units without it are passed over."""
+    """Levels for an attribute: degrees where people say degrees, else percent. Units without it are
+    passed over.
+    """
     wanted: Asked = {}
     for unit, value in zip(ids, values, strict=True):
         program = live.program(unit)
@@ -60,7 +74,9 @@ def fan_live(live: Live, ids: Sequence[str], attribute: str, values: NDArray) ->
 def fan_placed(show: Show, ids: Sequence[str], key: str, values: NDArray) -> Show:
     """Fan places or turns, metres or degrees. Units without a place or with a locked one stay."""
     by_id = {unit: float(value) for unit, value in zip(ids, values, strict=True)}
-    movable = {u.id: u for u in show.units if u.id in by_id and u.position is not None and not u.pinned}
+    movable = {
+        u.id: u for u in show.units if u.id in by_id and u.position is not None and not u.pinned
+    }
     if key in ("x", "y", "z"):
         axis = "xyz".index(key)
 
@@ -71,4 +87,6 @@ def fan_placed(show: Show, ids: Sequence[str], key: str, values: NDArray) -> Sho
 
         return put_units(show, {u.id: place(u) for u in movable.values()})
     change = turned if key == "turn" else leaned
-    return change_units(show, movable, lambda unit: replace(unit, rotation=change(unit.rotation, by_id[unit.id])))
+    return change_units(
+        show, movable, lambda unit: replace(unit, rotation=change(unit.rotation, by_id[unit.id]))
+    )

@@ -1,4 +1,5 @@
-"""Live levels: what is asked of the rig right now. Apart from the show: never undone, saved or merged.
+"""Live levels: what is asked of the rig right now. Apart from the show: never undone, saved or
+merged.
 
 Levels are kept by unit, cell and attribute, so that they survive any change of the patch.
 """
@@ -30,8 +31,12 @@ class Live:
 
     def __init__(self, show: Show) -> None:
         self._asked: Asked = {}
-        self.over: dict[tuple[int, int], int] = {}  # (universe, address) → a byte laid over what is sent
-        self.beyond: frozenset[tuple[int, int]] = frozenset()  # slots a proof may send past their limits, allowed by name
+        self.over: dict[
+            tuple[int, int], int
+        ] = {}  # (universe, address) → a byte laid over what is sent
+        self.beyond: frozenset[tuple[int, int]] = (
+            frozenset()
+        )  # slots a proof may send past their limits, allowed by name
         self._asking: set[str] = set()
         self._light: list[LightState] | None = None
         self._dark: NDArray[np.uint8] | None = None
@@ -53,7 +58,9 @@ class Live:
         """Compile anew when patch, profiles or routes changed; levels stay with their units."""
         old, self.show = self.show, show
         same = bool(self._units) and old.profiles is show.profiles
-        if same and old.outputs is not show.outputs:  # a universe that only outputs name has a row of its own
+        if (
+            same and old.outputs is not show.outputs
+        ):  # a universe that only outputs name has a row of its own
             same = {o.universe for o in old.outputs} == {o.universe for o in show.outputs}
         if same and old.units is not show.units:
             same = _patched_alike(old.units, show.units)
@@ -63,7 +70,11 @@ class Live:
             patched = [unit for unit in show.units if unit.patch]
             self._groups = group_by_mode(patched, profiles_of(show))
             self._table = SlotTable(self._groups, self.compiled)
-            self._place = {unit.id: (g, i) for g, (_, units) in enumerate(self._groups) for i, unit in enumerate(units)}
+            self._place = {
+                unit.id: (g, i)
+                for g, (_, units) in enumerate(self._groups)
+                for i, unit in enumerate(units)
+            }
         elif old.units is show.units:
             return
         else:
@@ -97,14 +108,20 @@ class Live:
         self._asking = self.asked_units()
 
     def dark_frame(self) -> NDArray[np.uint8]:
-        """What is sent with every light out and all else as it is: dimmers at 0, and colours where there is no dimmer."""
+        """What is sent with every light out and all else as it is: dimmers at 0, and colours where
+        there is no dimmer.
+        """
         if self._dims is None or self._dims[0] is not self.compiled:
             places = self.compiled.places
             found = []
             for unit in self._units:
                 channels = list(places.of_unit(unit))
                 dimmed = any(attribute == "Dimmer" for _, attribute, _, _ in channels)
-                found += [at for _, name, at, _ in channels if name == "Dimmer" or (not dimmed and name.startswith("ColorAdd_"))]
+                found += [
+                    at
+                    for _, name, at, _ in channels
+                    if name == "Dimmer" or (not dimmed and name.startswith("ColorAdd_"))
+                ]
             self._dims = self.compiled, np.array(found, np.int64)
         if self._dark is None:
             levels = self.sent.copy()
@@ -134,8 +151,12 @@ class Live:
         """Numbers of the units whose limits would hold back bytes laid over."""
         return self.bounds.held_back(self.frame, slots)
 
-    def lay_over(self, slots: dict[tuple[int, int], int], past: Iterable[tuple[int, int]] = ()) -> None:
-        """Send these bytes whatever is asked, to prove a slot; {} ends it. Limits hold but for the slots in `past`, allowed by name."""
+    def lay_over(
+        self, slots: dict[tuple[int, int], int], past: Iterable[tuple[int, int]] = ()
+    ) -> None:
+        """Send these bytes whatever is asked, to prove a slot; {} ends it. Limits hold but for the
+        slots in `past`, allowed by name.
+        """
         beyond = frozenset(past)
         if slots != self.over or beyond != self.beyond:
             self.beyond = beyond
@@ -164,8 +185,17 @@ class Live:
     def level(self, unit: str, attribute: str, cell: int = 0) -> float | None:
         """The asked or default level; None when the unit has no such channel."""
         program = self.program(unit)
-        item = next((c for c in program.chart.channels if c.attribute == attribute and c.cell == cell), None) if program else None
-        return None if item is None else self._asked.get((unit, cell, attribute), item.default_level)
+        item = (
+            next(
+                (c for c in program.chart.channels if c.attribute == attribute and c.cell == cell),
+                None,
+            )
+            if program
+            else None
+        )
+        return (
+            None if item is None else self._asked.get((unit, cell, attribute), item.default_level)
+        )
 
     def sent_level(self, unit: str, attribute: str, cell: int = 0) -> float | None:
         """The level that goes out; None for what has no address, or has no such channel."""
@@ -173,22 +203,38 @@ class Live:
         return float(self.sent[places[0]]) if places else None
 
     def sent_levels(self, unit: str, attribute: str) -> list[float]:
-        """The levels that go out, one for each cell; of the colours for the intensity of a unit without a dimmer."""
+        """The levels that go out, one for each cell; of the colours for the intensity of a unit
+        without a dimmer.
+        """
         items = [(name, at) for _, name, at, _ in self.compiled.places.of_unit(unit)]
         found = [float(self.sent[at]) for name, at in items if name == attribute]
         if not found and attribute == "Dimmer":
-            found = [max(c)] if (c := [float(self.sent[at]) for name, at in items if name.startswith("ColorAdd_")]) else []
+            found = (
+                [max(c)]
+                if (
+                    c := [
+                        float(self.sent[at]) for name, at in items if name.startswith("ColorAdd_")
+                    ]
+                )
+                else []
+            )
         return found
 
     def sent_axis(self, unit: str, attribute: str) -> float | None:
         """Degrees that go out for Pan, Tilt or Zoom."""
         program = self.program(unit)
-        item = next((c for c in program.chart.channels if c.attribute == attribute), None) if program else None
+        item = (
+            next((c for c in program.chart.channels if c.attribute == attribute), None)
+            if program
+            else None
+        )
         level = self.sent_level(unit, attribute, item.cell) if item else None
         return None if item is None or level is None else physical_for(item, level)
 
     def _read(self) -> list[LightState]:
-        """What every unit makes of the frame; read once for each frame, a few array operations a mode."""
+        """What every unit makes of the frame; read once for each frame, a few array operations a
+        mode.
+        """
         if self._light is None:
             self._light = self._table.states(self.frame)
         return self._light
@@ -199,25 +245,40 @@ class Live:
         if place is None:
             return None
         state, row = self._read()[place[0]], slice(place[1], place[1] + 1)
-        return LightState(state.rgb[row], state.pan[row], state.tilt[row], state.field[row], state.strobe[row])
+        return LightState(
+            state.rgb[row], state.pan[row], state.tilt[row], state.field[row], state.strobe[row]
+        )
 
     def lit(self) -> dict[str, float]:
         """Units that give light with what is sent, and how much."""
         found: dict[str, float] = {}
         for (_, units), state in zip(self._groups, self._read(), strict=True):
             level = state.intensity()
-            found.update({units[i].id: float(level[i]) for i in np.flatnonzero(level > 0.001) if units[i].id in self._asking})
+            found.update(
+                {
+                    units[i].id: float(level[i])
+                    for i in np.flatnonzero(level > 0.001)
+                    if units[i].id in self._asking
+                }
+            )
         return found
 
     # ------------------------------------------------------------ plain wishes
 
     def light_up(self, units: Iterable[str], level: float = 1.0) -> None:
-        """Home with the light on, open and white: the profile's defaults and its highlight values."""
+        """Home with the light on, open and white: the profile's defaults and its highlight
+        values.
+        """
         self._wish(units, lambda program, unit: highlight(program, unit, level))
 
     def home(self, units: Iterable[str]) -> None:
         """Every attribute at its default, held there."""
-        self._wish(units, lambda program, unit: {(unit, c.cell, c.attribute): c.default_level for c in program.chart.channels})
+        self._wish(
+            units,
+            lambda program, unit: {
+                (unit, c.cell, c.attribute): c.default_level for c in program.chart.channels
+            },
+        )
 
     def _wish(self, units: Iterable[str], make) -> None:
         wanted: Asked = {}
@@ -228,19 +289,31 @@ class Live:
         self.ask(wanted)
 
     def set_intensity(self, units: Iterable[str], value: float) -> None:
-        """The dimmer where there is one (cells too), else the colour channels together, keeping the colour."""
+        """The dimmer where there is one (cells too), else the colour channels together, keeping the
+        colour.
+        """
 
         def make(program: LightProgram, unit: str) -> Asked:
             dimmers = [c for c in program.chart.channels if c.attribute == "Dimmer"]
             if dimmers:
                 wanted = {(unit, c.cell, c.attribute): value for c in dimmers}
-                for c in program.chart.channels:  # open what nobody has touched, or no light would come out
+                for c in (
+                    program.chart.channels
+                ):  # open what nobody has touched, or no light would come out
                     key = unit, c.cell, c.attribute
-                    if value > 0 and _opens(c) and c.channel.highlight is not None and key not in self._asked:
+                    if (
+                        value > 0
+                        and _opens(c)
+                        and c.channel.highlight is not None
+                        and key not in self._asked
+                    ):
                         wanted[key] = c.channel.highlight / c.top
                 return wanted
             emitters = [c for c in program.chart.channels if c.attribute.startswith("ColorAdd_")]
-            now = {(unit, c.cell, c.attribute): self.level(unit, c.attribute, c.cell) or 0.0 for c in emitters}
+            now = {
+                (unit, c.cell, c.attribute): self.level(unit, c.attribute, c.cell) or 0.0
+                for c in emitters
+            }
             peak = max(now.values(), default=0.0)
             return {key: (level / peak if peak > 0 else 1.0) * value for key, level in now.items()}
 
@@ -251,19 +324,27 @@ class Live:
         self._wish(
             units,
             lambda program, unit: {
-                (unit, c.cell, c.attribute): level_for(c, degrees) for c in program.chart.channels if c.attribute == attribute
+                (unit, c.cell, c.attribute): level_for(c, degrees)
+                for c in program.chart.channels
+                if c.attribute == attribute
             },
         )
 
     def axis(self, unit: str, attribute: str) -> float | None:
         """Degrees asked of Pan, Tilt or Zoom."""
         program = self.program(unit)
-        item = next((c for c in program.chart.channels if c.attribute == attribute), None) if program else None
+        item = (
+            next((c for c in program.chart.channels if c.attribute == attribute), None)
+            if program
+            else None
+        )
         level = self.level(unit, attribute, item.cell) if item else None
         return None if item is None or level is None else physical_for(item, level)
 
     def set_colour(self, units: Iterable[str], rgb: NDArray[np.float64]) -> None:
-        """Linear sRGB by whatever the unit has: emitters, subtractive mixing, or the nearest slot of a wheel."""
+        """Linear sRGB by whatever the unit has: emitters, subtractive mixing, or the nearest slot
+        of a wheel.
+        """
         self._wish(units, lambda program, unit: self._colour(program, unit, rgb))
 
     def _colour(self, program: LightProgram, unit: str, rgb: NDArray[np.float64]) -> Asked:
@@ -273,21 +354,39 @@ class Live:
         for cell in range(program.chart.cells + 1):
             emitters = program.emitters(cell)
             if emitters:
-                # without a dimmer the colour channels are the intensity too, so keep how bright they are
+                # without a dimmer the colour channels are the intensity too, so keep how bright
+                # they are
                 bright = 1.0
                 if not program.has_dimmer:
-                    bright = max((self.level(unit, name, cell) or 0.0 for name, _ in emitters), default=0.0) or 1.0
+                    bright = (
+                        max(
+                            (self.level(unit, name, cell) or 0.0 for name, _ in emitters),
+                            default=0.0,
+                        )
+                        or 1.0
+                    )
                 levels = mix_additive(np.array([e for _, e in emitters]), shade) * bright
-                wanted |= {(unit, cell, name): float(level) for (name, _), level in zip(emitters, levels, strict=True)}
+                wanted |= {
+                    (unit, cell, name): float(level)
+                    for (name, _), level in zip(emitters, levels, strict=True)
+                }
         attributes = {c.attribute for c in program.chart.channels}
         if "ColorSub_C" in attributes:
-            wanted |= {(unit, 0, f"ColorSub_{letter}"): float(1 - shade[i]) for i, letter in enumerate("CMY")}
+            wanted |= {
+                (unit, 0, f"ColorSub_{letter}"): float(1 - shade[i])
+                for i, letter in enumerate("CMY")
+            }
         elif not wanted:
             for attribute in sorted(a for a in attributes if a.startswith("Color")):
                 slots = program.wheel_slots(attribute)
                 if slots:
                     item = next(c for c in program.chart.channels if c.attribute == attribute)
-                    best = min(slots, key=lambda slot: float(np.abs(slot[1] / max(slot[1].max(), 1e-9) - shade).sum()))
+                    best = min(
+                        slots,
+                        key=lambda slot: float(
+                            np.abs(slot[1] / max(slot[1].max(), 1e-9) - shade).sum()
+                        ),
+                    )
                     wanted[(unit, item.cell, attribute)] = best[0] / item.top
         return wanted
 
@@ -302,13 +401,18 @@ def highlight(program: LightProgram, unit: str, level: float) -> Asked:
     for item in program.chart.channels:
         mark = item.channel.highlight
         value = item.default_level if mark is None else min(1.0, mark / item.top)
-        dims = item.attribute == "Dimmer" or (not program.has_dimmer and item.attribute.startswith("ColorAdd_"))
+        dims = item.attribute == "Dimmer" or (
+            not program.has_dimmer and item.attribute.startswith("ColorAdd_")
+        )
         wanted[(unit, item.cell, item.attribute)] = value * level if dims else value
     return wanted
 
 
 def _patched_alike(old: tuple[Unit, ...], new: tuple[Unit, ...]) -> bool:
-    """Whether the same units listen at the same slots in the same modes: names, gels, places and limits may differ."""
+    """Whether the same units listen at the same slots in the same modes: names, gels, places and
+    limits may differ.
+    """
     return len(old) == len(new) and all(
-        a is b or (a.id, a.profile, a.mode, a.patch) == (b.id, b.profile, b.mode, b.patch) for a, b in zip(old, new, strict=True)
+        a is b or (a.id, a.profile, a.mode, a.patch) == (b.id, b.profile, b.mode, b.patch)
+        for a, b in zip(old, new, strict=True)
     )

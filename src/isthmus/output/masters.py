@@ -1,7 +1,8 @@
-"""Dark and hold: what is sent instead of the live levels, for everything, for a universe or for one output.
+"""Dark and hold: what is sent instead of the live levels, for everything, for a universe or for one
+output.
 
-Live, like levels: never saved, never undone. Dark puts out lights and leaves the rest of a unit where it is, so that
-heads do not swing; hold goes on sending what was sent when it began.
+Live, like levels: never saved, never undone. Dark puts out lights and leaves the rest of a unit
+where it is, so that heads do not swing; hold goes on sending what was sent when it began.
 """
 
 from __future__ import annotations
@@ -18,16 +19,24 @@ LIVE, DARK, HOLD = "", "dark", "hold"
 
 @dataclass
 class Masters:
-    """The state asked of everything, of universes, of outputs; the nearest one to the wire that says something holds."""
+    """The state asked of everything, of universes, of outputs; the nearest one to the wire that
+    says something holds.
+    """
 
     everything: str = LIVE
     universes: dict[int, str] = field(default_factory=dict)
     outputs: dict[str, str] = field(default_factory=dict)
-    _held: dict[int, NDArray[np.uint8]] = field(default_factory=dict)  # universe → its slots when it was held
+    _held: dict[int, NDArray[np.uint8]] = field(
+        default_factory=dict
+    )  # universe → its slots when it was held
 
     def of(self, output: Output) -> str:
         """Dark anywhere is dark; else hold anywhere is hold."""
-        asked = (self.everything, self.universes.get(output.universe, LIVE), self.outputs.get(output.id, LIVE))
+        asked = (
+            self.everything,
+            self.universes.get(output.universe, LIVE),
+            self.outputs.get(output.id, LIVE),
+        )
         return DARK if DARK in asked else HOLD if HOLD in asked else LIVE
 
     def set(self, state: str, universe: int | None = None, output: str | None = None) -> None:

@@ -1,6 +1,7 @@
 """A show's outputs as rows of a frame and routes for the engine.
 
-The rows are the compiled universes; after them come those that are dark or held, and the priorities by address.
+The rows are the compiled universes; after them come those that are dark or held, and the priorities
+by address.
 """
 
 from __future__ import annotations
@@ -47,17 +48,29 @@ def routes_of(output: Output, row: int, asking: Asking, broadcast: str) -> list[
     if output.protocol == "artnet":
         return [Route(row, host, output.port_address) for host in hosts]
     options = sacn.PREVIEW if output.preview else 0
-    return [Route(row, host, output.number, sacn.PORT, SACN, output.priority, output.sync, options) for host in hosts]
+    return [
+        Route(row, host, output.number, sacn.PORT, SACN, output.priority, output.sync, options)
+        for host in hosts
+    ]
 
 
-def engine_routes(show: Show, compiled: Compiled, asking: Asking | None = None, broadcast: str = "") -> list[Route]:
+def engine_routes(
+    show: Show, compiled: Compiled, asking: Asking | None = None, broadcast: str = ""
+) -> list[Route]:
     """Routes of each output that is on, live."""
     rows = {universe: row for row, universe in enumerate(compiled.universes)}
-    return [r for o in show.outputs if o.enabled and o.universe in rows for r in routes_of(o, rows[o.universe], asking or {}, broadcast)]
+    return [
+        r
+        for o in show.outputs
+        if o.enabled and o.universe in rows
+        for r in routes_of(o, rows[o.universe], asking or {}, broadcast)
+    ]
 
 
 class Composer:
-    """Frame and routes of one show after another; the routes are made anew only when something about them changed."""
+    """Frame and routes of one show after another; the routes are made anew only when something
+    about them changed.
+    """
 
     def __init__(self, masters: Masters) -> None:
         self.masters = masters
@@ -72,7 +85,9 @@ class Composer:
         plain = self.masters.quiet() and not any(o.per_address and o.protocol == "sacn" for o in on)
         if plain:
             self.masters.forget(set())
-            return live.frame, [r for o in on for r in routes_of(o, rows[o.universe], self.asking, self.broadcast)]
+            return live.frame, [
+                r for o in on for r in routes_of(o, rows[o.universe], self.asking, self.broadcast)
+            ]
         extra: list[NDArray[np.uint8]] = []
         at: dict[tuple[str, int, int], int] = {}
 
@@ -83,7 +98,9 @@ class Composer:
                 if kind == DARK:
                     made = row_of(live.dark_frame(), source)
                 elif kind == HOLD:
-                    made = live.bounds.hold_row(universe, self.masters.held(universe, row_of(live.frame, source)))
+                    made = live.bounds.hold_row(
+                        universe, self.masters.held(universe, row_of(live.frame, source))
+                    )
                 else:
                     made = priorities(show, universe, priority)
                 at[key] = len(rows) + len(extra)
@@ -99,7 +116,17 @@ class Composer:
             if output.per_address and output.protocol == "sacn":
                 mine = row("priority", output.universe, output.priority)
                 for host in hosts_of(output, self.asking, self.broadcast):
-                    routes.append(Route(mine, host, output.number, sacn.PORT, SACN_PRIORITY, output.priority, output.sync))
+                    routes.append(
+                        Route(
+                            mine,
+                            host,
+                            output.number,
+                            sacn.PORT,
+                            SACN_PRIORITY,
+                            output.priority,
+                            output.sync,
+                        )
+                    )
         self.masters.forget(held)
         return np.concatenate([live.frame, *extra]), routes
 

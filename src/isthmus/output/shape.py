@@ -1,4 +1,6 @@
-"""From what is asked to what is sent: swapped, inverted and offset axes, dimmer curves, limits. Limits come last."""
+"""From what is asked to what is sent: swapped, inverted and offset axes, dimmer curves, limits.
+Limits come last.
+"""
 
 from __future__ import annotations
 
@@ -25,12 +27,20 @@ class Shaping:
     inverted: Index
     offsets: tuple[Index, Levels]
     curves: tuple[tuple[Index, Levels], ...]  # parameters, sent levels for asked 0, 1/256 … 1
-    colours: tuple[Index, Index, Levels]  # colours of units without a dimmer, where each unit's begin, and their highest level
+    colours: tuple[
+        Index, Index, Levels
+    ]  # colours of units without a dimmer, where each unit's begin, and their highest level
     limits: tuple[Index, Levels, Levels]
 
     @property
     def plain(self) -> bool:
-        return not (len(self.swaps[0]) or len(self.inverted) or len(self.offsets[0]) or self.curves or len(self.limits[0]))
+        return not (
+            len(self.swaps[0])
+            or len(self.inverted)
+            or len(self.offsets[0])
+            or self.curves
+            or len(self.limits[0])
+        )
 
     def apply(self, asked: Levels) -> Levels:
         """The levels that are sent."""
@@ -87,7 +97,10 @@ def shape_show(show: Show, compiled: Compiled) -> Shaping:
                 spans[place] = _span(item)
         if how.swap and "Pan" in axes and "Tilt" in axes:
             swaps.extend(zip(axes["Pan"], axes["Tilt"], strict=False))
-        for name, inverts, by in (("Pan", how.invert_pan, how.pan_offset), ("Tilt", how.invert_tilt, how.tilt_offset)):
+        for name, inverts, by in (
+            ("Pan", how.invert_pan, how.pan_offset),
+            ("Tilt", how.invert_tilt, how.tilt_offset),
+        ):
             for place in axes.get(name, ()):
                 if inverts:
                     inverted.append(place)
@@ -103,19 +116,33 @@ def shape_show(show: Show, compiled: Compiled) -> Shaping:
             places[id(item)].append(place)
         for limit in unit.limits:
             bound = limited(limit, {id(item): item for _, _, _, item in mine}.values())
-            limits.update({place: (low / item.top, high / item.top) for item, low, high in bound for place in places[id(item)]})
-            if limit.attribute == "Dimmer" and any(item.attribute != "Dimmer" for item, _, _ in bound):
-                dimmed.append(([place for item, _, _ in bound for place in places[id(item)]], limit.high))
+            limits.update(
+                {
+                    place: (low / item.top, high / item.top)
+                    for item, low, high in bound
+                    for place in places[id(item)]
+                }
+            )
+            if limit.attribute == "Dimmer" and any(
+                item.attribute != "Dimmer" for item, _, _ in bound
+            ):
+                dimmed.append(
+                    ([place for item, _, _ in bound for place in places[id(item)]], limit.high)
+                )
     ends = np.array(list(limits.values()), np.float32).reshape(-1, 2)
     pairs = np.array(swaps, np.int64).reshape(-1, 2)
     return Shaping(
         (pairs[:, 0], pairs[:, 1]),
         np.array(inverted, np.int64),
         (np.array(list(offsets), np.int64), np.array(list(offsets.values()), np.float32)),
-        tuple((np.array(places, np.int64), tables[key]) for key, places in curves.items() if places),
+        tuple(
+            (np.array(places, np.int64), tables[key]) for key, places in curves.items() if places
+        ),
         (
             np.array([p for places, _ in dimmed for p in places], np.int64),
-            np.cumsum([0, *(len(places) for places, _ in dimmed)][:-1], dtype=np.int64) if dimmed else np.zeros(0, np.int64),
+            np.cumsum([0, *(len(places) for places, _ in dimmed)][:-1], dtype=np.int64)
+            if dimmed
+            else np.zeros(0, np.int64),
             np.array([most for _, most in dimmed], np.float32),
         ),
         (np.array(list(limits), np.int64), ends[:, 0], ends[:, 1]),

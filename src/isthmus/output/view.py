@@ -18,17 +18,21 @@ class RigView:
 
     def __init__(self, show: Show, compiled: Compiled) -> None:
         self.rig: Rig = build_rig(show)
-        self._table = SlotTable([(group.program, group.units) for group in self.rig.groups], compiled)
+        self._table = SlotTable(
+            [(group.program, group.units) for group in self.rig.groups], compiled
+        )
 
     def states(self, frame: NDArray[np.uint8]) -> list[LightState]:
         """What each group makes of a flat frame."""
         return self._table.states(frame)
 
-    def pose(self, frame: NDArray[np.uint8], how: Drawn = Drawn()) -> tuple[Beams, Bodies]:  # noqa: B008 (frozen)
+    def pose(self, frame: NDArray[np.uint8], how: Drawn = Drawn()) -> tuple[Beams, Bodies]:  # noqa: B008
         return pose(self.rig, self.states(frame), how)
 
     def glow(self, frame: NDArray[np.uint8]) -> dict[str, tuple[float, tuple[float, float, float]]]:
-        """Unit → (intensity 0…1, linear sRGB of its brightest beam with the gel) of all that give light."""
+        """Unit → (intensity 0…1, linear sRGB of its brightest beam with the gel) of all that give
+        light.
+        """
         found: dict[str, tuple[float, tuple[float, float, float]]] = {}
         for group, state in zip(self.rig.groups, self.states(frame), strict=True):
             level = state.intensity()

@@ -23,10 +23,12 @@ ROUND = (5, 10, 16, 20, 25, 32, 40, 50, 64, 100, 128)
 
 @dataclass(frozen=True)
 class Add:
-    """A wish: units of one mode, by count from a first number or by their numbers, and where they go.
+    """A wish: units of one mode, by count from a first number or by their numbers, and where they
+    go.
 
-    `place`: "at" the start, whoever is there; one free "stretch" from the start that takes them all; the "gaps" from
-    the start on, each unit for itself; "after" the last; or "none". `keep` keeps the spacing as room of each unit.
+    `place`: "at" the start, whoever is there; one free "stretch" from the start that takes them
+    all; the "gaps" from the start on, each unit for itself; "after" the last; or "none". `keep`
+    keeps the spacing as room of each unit.
     """
 
     stored: StoredProfile
@@ -66,8 +68,14 @@ def next_number(show: Show) -> int:
 
 
 def name_for(pattern: str, index: int, number: int) -> str:
-    """`#` in a pattern becomes the counter from 1 (`##` with a leading zero), `@` the unit number."""
-    return pattern.replace("##", f"{index + 1:02}").replace("#", str(index + 1)).replace("@", str(number))
+    """`#` in a pattern becomes the counter from 1 (`##` with a leading zero), `@` the unit
+    number.
+    """
+    return (
+        pattern.replace("##", f"{index + 1:02}")
+        .replace("#", str(index + 1))
+        .replace("@", str(number))
+    )
 
 
 def spacings(length: int) -> list[int]:
@@ -83,12 +91,18 @@ def preview_add(show: Show, add: Add) -> AddPreview:
         raise profiles_of(with_it).faults[add.stored.key]
     mode = profile.mode(add.mode)
     if mode is None:
-        raise EntryFault(f"{profile.name} has no mode “{add.mode}”.", do=f"It has {', '.join(m.name for m in profile.modes)}.")
+        raise EntryFault(
+            f"{profile.name} has no mode “{add.mode}”.",
+            do=f"It has {', '.join(m.name for m in profile.modes)}.",
+        )
     numbers = _numbers(show, add)
     length = chart(profile, mode).footprint
     spacing = add.spacing or length
     if spacing < length:
-        raise EntryFault(f"A spacing of {spacing} is less than the {length} slots each unit takes.", do=f"Use {length} or more.")
+        raise EntryFault(
+            f"A spacing of {spacing} is less than the {length} slots each unit takes.",
+            do=f"Use {length} or more.",
+        )
     notes: list[str] = []
     kept = spacing if add.keep and spacing > length else 0
     places = list(_places(show, add, profile, mode, numbers, kept, notes))
@@ -110,7 +124,12 @@ def preview_add(show: Show, add: Add) -> AddPreview:
     found = index_of(made)
     fresh = {unit.id for unit in units}
     spans = tuple(span for unit in units for span in found.spans[unit.id])
-    clashes = [c for n in sorted({s.universe for s in spans}) for c in found.universe(n).clashes if c.a.unit in fresh or c.b.unit in fresh]
+    clashes = [
+        c
+        for n in sorted({s.universe for s in spans})
+        for c in found.universe(n).clashes
+        if c.a.unit in fresh or c.b.unit in fresh
+    ]
     return AddPreview(made, units, spans, tuple(clashes), tuple(notes))
 
 
@@ -127,7 +146,13 @@ def _numbers(show: Show, add: Add) -> tuple[int, ...]:
 
 
 def _places(
-    show: Show, add: Add, profile: Profile, mode: Mode, numbers: tuple[int, ...], kept: int, notes: list[str]
+    show: Show,
+    add: Add,
+    profile: Profile,
+    mode: Mode,
+    numbers: tuple[int, ...],
+    kept: int,
+    notes: list[str],
 ) -> Iterator[tuple[Patched, ...]]:
     """The patch of each unit in turn; never past the end of a universe."""
     index, sizes = index_of(show), chart(profile, mode).footprints
@@ -148,7 +173,10 @@ def _places(
         spot = room.find(min(whole, SLOTS), *at)
         at = spot or at
         if whole > SLOTS:
-            notes.append(f"They take {whole} slots, more than one universe has, so they begin in an empty one.")
+            notes.append(
+                f"They take {whole} slots, more than one universe has, so they begin in an "
+                "empty one."
+            )
     for number in numbers:
         if length > SLOTS:  # each block whole, in the next universe that takes it
             entries = []
@@ -168,7 +196,9 @@ def _places(
             at = spot
         elif at[1] + length - 1 > SLOTS:
             if at[1] <= SLOTS or number != numbers[0]:
-                notes.append(f"{number} would run past {at[0]}.{SLOTS}, so it goes to universe {at[0] + 1}.")
+                notes.append(
+                    f"{number} would run past {at[0]}.{SLOTS}, so it goes to universe {at[0] + 1}."
+                )
             at = (at[0] + 1, 1)
         if at[0] > UNIVERSES:
             raise EntryFault(f"There is no universe after {UNIVERSES}.")

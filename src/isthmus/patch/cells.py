@@ -84,7 +84,9 @@ def write_cells(show: Show, cells: Iterable[Cell], write_gel: GelWriter | None =
         by_column.setdefault(key, {})[unit] = text
     for key in by_column:
         if key not in BY_KEY or not BY_KEY[key].writable:
-            raise EntryFault(f"The column {BY_KEY[key].name if key in BY_KEY else key} cannot be typed in.")
+            raise EntryFault(
+                f"The column {BY_KEY[key].name if key in BY_KEY else key} cannot be typed in."
+            )
     before, moded = show, by_column.get("mode", {})
     for mode, ids in _by_text(moded).items():
         show = set_mode(show, ids, mode)
@@ -122,24 +124,32 @@ def one_number(text: str) -> int:
 
 
 def continued(seed: Sequence[str], count: int) -> list[str]:
-    """`count` texts that go on from the seed: its last number rises as it does there, by one after a single text.
+    """`count` texts that go on from the seed: its last number rises as it does there, by one after
+    a single text.
 
     `Quay 1` goes on as `Quay 2`; `5`, `10` as `15`; texts without a number are repeated in turn.
     """
     parts = [re.fullmatch(r"(.*?)(\d+)(\D*)", text) for text in seed]
-    if not seed or any(part is None for part in parts) or len({(p[1], p[3]) for p in parts if p}) > 1:
+    if (
+        not seed
+        or any(part is None for part in parts)
+        or len({(p[1], p[3]) for p in parts if p}) > 1
+    ):
         return [seed[i % len(seed)] for i in range(count)] if seed else [""] * count
     last = parts[-1]
     assert last is not None
     values = [int(part[2]) for part in parts if part]
     step = values[-1] - values[-2] if len(values) > 1 else 1
     width = len(last[2]) if last[2].startswith("0") else 0
-    return [f"{last[1]}{max(0, values[-1] + step * (i + 1)):0{width}}{last[3]}" for i in range(count)]
+    return [
+        f"{last[1]}{max(0, values[-1] + step * (i + 1)):0{width}}{last[3]}" for i in range(count)
+    ]
 
 
 def addresses_continued(show: Show, ids: Sequence[str], seed: Sequence[str]) -> list[str]:
-    """Addresses for units from those of the first ones on: by their own footprints after one, by the same spacing after
-    two. A unit that would cross the end of a universe begins the next one."""
+    """Addresses for units from those of the first ones on: by their own footprints after one, by
+    the same spacing after two. A unit that would cross the end of a universe begins the next one.
+    """
     index = index_of(show)
     spots = [read_address(text.split(",")[0]) for text in seed]
     if not spots or spots[0] is None or spots[-1] is None:
@@ -164,8 +174,12 @@ def addresses_continued(show: Show, ids: Sequence[str], seed: Sequence[str]) -> 
 # ---------------------------------------------------------------- find and replace
 
 
-def replaced(show: Show, ids: Iterable[str], keys: Sequence[str], find: str, put: str, whole: bool = False) -> list[Cell]:
-    """Cells in which `find` stands (in any case of letters), as they would read with `put` in its place."""
+def replaced(
+    show: Show, ids: Iterable[str], keys: Sequence[str], find: str, put: str, whole: bool = False
+) -> list[Cell]:
+    """Cells in which `find` stands (in any case of letters), as they would read with `put` in its
+    place.
+    """
     if not find:
         return []
     index = index_of(show)

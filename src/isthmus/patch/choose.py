@@ -1,7 +1,9 @@
-"""Units called up by what is typed: `1-8`, `all but 7`, `101.3`, the name of a group, a model or a hang position.
+"""Units called up by what is typed: `1-8`, `all but 7`, `101.3`, the name of a group, a model or a
+hang position.
 
-The grammar, in full: parts joined by commas or plus signs; a part is a number, a range (`1-8`, `1 to 8`), a range with
-a step (`2-20 step 2`), a cell (`101.3`), `all`, or a name; what follows `but` is taken off again.
+The grammar, in full: parts joined by commas or plus signs; a part is a number, a range (`1-8`, `1
+to 8`), a range with a step (`2-20 step 2`), a cell (`101.3`), `all`, or a name; what follows `but`
+is taken off again.
 """
 
 from __future__ import annotations
@@ -30,7 +32,9 @@ class Chosen:
 
 
 def names_of(show: Show) -> dict[str, tuple[str, ...]]:
-    """Every name units can be called up by, with its units: groups, then models, hang positions and purposes."""
+    """Every name units can be called up by, with its units: groups, then models, hang positions and
+    purposes.
+    """
     profiles = profiles_of(show)
     found: dict[str, list[str]] = {}
     for group in show.groups:
@@ -57,10 +61,16 @@ def read_choice(show: Show, text: str) -> Chosen:
     by_id = index_of(show).by_id
     words = write_numbers([by_id[i].number for i in found])
     named = f", cells {', '.join(f'{by_id[u].number}.{c}' for u, c in cells[:6])}" if cells else ""
-    return Chosen(found, tuple(cells), f"{len(found)} unit{'s' * (len(found) != 1)}{': ' + words if found else ''}{named}")
+    return Chosen(
+        found,
+        tuple(cells),
+        f"{len(found)} unit{'s' * (len(found) != 1)}{': ' + words if found else ''}{named}",
+    )
 
 
-def _read(show: Show, text: str, names: dict[str, tuple[str, ...]], cells: list[tuple[str, int]]) -> list[str]:
+def _read(
+    show: Show, text: str, names: dict[str, tuple[str, ...]], cells: list[tuple[str, int]]
+) -> list[str]:
     index = index_of(show)
     low = {name.lower(): ids for name, ids in names.items()}
     found: list[str] = []
@@ -85,7 +95,9 @@ def _read(show: Show, text: str, names: dict[str, tuple[str, ...]], cells: list[
     return found
 
 
-def _numbered(numbers: dict[int, tuple[str, ...]], piece: str, cells: list[tuple[str, int]]) -> list[str]:
+def _numbered(
+    numbers: dict[int, tuple[str, ...]], piece: str, cells: list[tuple[str, int]]
+) -> list[str]:
     if cell := _CELL.match(piece):
         ids = numbers.get(int(cell[1]), ())
         if not ids:
@@ -95,17 +107,29 @@ def _numbered(numbers: dict[int, tuple[str, ...]], piece: str, cells: list[tuple
     wanted = read_part(piece)
     found = [unit for number in wanted for unit in numbers.get(number, ())]
     if not found:
-        raise EntryFault(f"There is no unit {piece}." if len(wanted) == 1 else f"There is no unit from {wanted[0]} to {wanted[-1]}.")
+        raise EntryFault(
+            f"There is no unit {piece}."
+            if len(wanted) == 1
+            else f"There is no unit from {wanted[0]} to {wanted[-1]}."
+        )
     return found
 
 
 def _named(part: str, names: dict[str, tuple[str, ...]]) -> tuple[str, ...]:
-    hits = [name for name in names if name.lower().startswith(part.lower())] or [name for name in names if part.lower() in name.lower()]
+    hits = [name for name in names if name.lower().startswith(part.lower())] or [
+        name for name in names if part.lower() in name.lower()
+    ]
     if len(hits) == 1:
         return names[hits[0]]
     if hits:
-        raise EntryFault(f"“{part[:30]}” may be {' or '.join(hits[:3])}{' or more' if len(hits) > 3 else ''}.", do="Type more of it.")
-    raise EntryFault(f"“{part[:30]}” is no number, group, model or hang position.", do="Write 1-8, 2-20 step 2, all but 7, or a name.")
+        raise EntryFault(
+            f"“{part[:30]}” may be {' or '.join(hits[:3])}{' or more' if len(hits) > 3 else ''}.",
+            do="Type more of it.",
+        )
+    raise EntryFault(
+        f"“{part[:30]}” is no number, group, model or hang position.",
+        do="Write 1-8, 2-20 step 2, all but 7, or a name.",
+    )
 
 
 def complete(show: Show, text: str) -> list[str]:
@@ -113,10 +137,15 @@ def complete(show: Show, text: str) -> list[str]:
     start = max(text.rfind(c) for c in ",;+") + 1
     head, word = text[:start], text[start:].strip().lower()
     if match := list(BUT.finditer(text[start:])):
-        head, word = text[: start + match[-1].end()] + " ", text[start + match[-1].end() :].strip().lower()
+        head, word = (
+            text[: start + match[-1].end()] + " ",
+            text[start + match[-1].end() :].strip().lower(),
+        )
     options = [*names_of(show), "all", "all but "]
     hits = [name for name in options if word and name.lower().startswith(word)] + [
-        name for name in options if word and word in name.lower() and not name.lower().startswith(word)
+        name
+        for name in options
+        if word and word in name.lower() and not name.lower().startswith(word)
     ]
     pad = " " if head and not head.endswith(" ") else ""
     return [head + pad + name for name in hits[:12]]

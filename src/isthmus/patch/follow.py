@@ -1,4 +1,6 @@
-"""The addresses of a unit that gets another mode or profile: every one it has stays, and so does the room kept for it."""
+"""The addresses of a unit that gets another mode or profile: every one it has stays, and so does
+the room kept for it.
+"""
 
 from __future__ import annotations
 
@@ -14,14 +16,18 @@ from isthmus.show.records import SLOTS, Patched, Show
 
 @dataclass(frozen=True)
 class Place:
-    """One place a unit listens at: the entries of its breaks, and whether they have addresses of their own."""
+    """One place a unit listens at: the entries of its breaks, and whether they have addresses of
+    their own.
+    """
 
     entries: tuple[Patched, ...]
     apart: bool
 
 
 def places_of(patch: tuple[Patched, ...], sizes: dict[int, int]) -> list[Place]:
-    """The places of a unit; `sizes` are the lengths of its present breaks, as far as they are known."""
+    """The places of a unit; `sizes` are the lengths of its present breaks, as far as they are
+    known.
+    """
     groups: list[list[Patched]] = []
     for entry in patch:
         if not groups or entry.block in {e.block for e in groups[-1]}:
@@ -30,15 +36,19 @@ def places_of(patch: tuple[Patched, ...], sizes: dict[int, int]) -> list[Place]:
     found = []
     for group in groups:
         apart = any(
-            b.universe != a.universe or b.address != a.address + sizes.get(a.block, b.address - a.address)
+            b.universe != a.universe
+            or b.address != a.address + sizes.get(a.block, b.address - a.address)
             for a, b in itertools.pairwise(group)
         )
         found.append(Place(tuple(group), apart))
     return found
 
 
-def followed(patch: tuple[Patched, ...], old: tuple[Profile, Mode] | None, profile: Profile, mode: Mode) -> tuple[Patched, ...]:
-    """The same places with another mode in them: starts stay, breaks with addresses of their own keep them.
+def followed(
+    patch: tuple[Patched, ...], old: tuple[Profile, Mode] | None, profile: Profile, mode: Mode
+) -> tuple[Patched, ...]:
+    """The same places with another mode in them: starts stay, breaks with addresses of their own
+    keep them.
 
     Breaks that are new follow the last one. Room stays where it is wider than what the mode takes.
     """
@@ -70,7 +80,11 @@ def past_the_end(patch: tuple[Patched, ...], profile: Profile, mode: Mode) -> Pa
 
 
 def grown(before: Show, after: Show, ids: Collection[str]) -> Placing:
-    """After a change of mode or profile: who is in the way of units that now take other slots than before."""
+    """After a change of mode or profile: who is in the way of units that now take other slots than
+    before.
+    """
     old, new = index_of(before), index_of(after)
-    changed = {i: new.by_id[i].patch for i in ids if i in new.by_id and old.spans.get(i) != new.spans[i]}
+    changed = {
+        i: new.by_id[i].patch for i in ids if i in new.by_id and old.spans.get(i) != new.spans[i]
+    }
     return look_at(after, changed)

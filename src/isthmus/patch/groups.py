@@ -1,4 +1,6 @@
-"""Groups: made by hand, or kept in step with type, position, purpose or numbers; ordered and nested."""
+"""Groups: made by hand, or kept in step with type, position, purpose or numbers; ordered and
+nested.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ def own_units(show: Show, group: Group) -> tuple[str, ...]:
         return tuple(unit for unit in group.units if unit in index.by_id)
     kind, _, value = group.rule.partition(":")
     if kind == "numbers":
-        return tuple(unit for number in read_numbers(value) for unit in index.numbers.get(number, ()))
+        return tuple(
+            unit for number in read_numbers(value) for unit in index.numbers.get(number, ())
+        )
     found = [unit for unit in show.units if _value(unit, kind, show) == value]
     known = {unit: at for at, unit in enumerate(group.units)}  # an order given by hand is kept
     return tuple(u.id for u in sorted(found, key=lambda u: (known.get(u.id, len(known)), u.number)))
@@ -30,9 +34,17 @@ def own_units(show: Show, group: Group) -> tuple[str, ...]:
 
 def members(show: Show, group: Group, above: frozenset[str] = frozenset()) -> tuple[str, ...]:
     """The group's own units and those of the groups that stand in it, in order, each once."""
-    inner = [other for other in show.groups if other.parent == group.id and other.id not in above | {group.id}]
+    inner = [
+        other
+        for other in show.groups
+        if other.parent == group.id and other.id not in above | {group.id}
+    ]
     deeper = above | {group.id}  # a group that stands in itself, by way of others, ends there
-    return tuple(dict.fromkeys([*own_units(show, group), *(u for other in inner for u in members(show, other, deeper))]))
+    return tuple(
+        dict.fromkeys(
+            [*own_units(show, group), *(u for other in inner for u in members(show, other, deeper))]
+        )
+    )
 
 
 def _value(unit: Unit, kind: str, show: Show) -> str:
@@ -42,17 +54,29 @@ def _value(unit: Unit, kind: str, show: Show) -> str:
     return {"position": unit.hangs_on, "purpose": unit.purpose}.get(kind, "")
 
 
-def make_group(show: Show, name: str, units: Sequence[str] = (), rule: str = "", parent: str = "") -> Show:
-    """Add a group. Raises EntryFault for a name that is taken or empty, and a rule that says nothing."""
+def make_group(
+    show: Show, name: str, units: Sequence[str] = (), rule: str = "", parent: str = ""
+) -> Show:
+    """Add a group. Raises EntryFault for a name that is taken or empty, and a rule that says
+    nothing.
+    """
     name = _checked_name(show, name)
     kind, _, value = rule.partition(":")
     if rule and (kind not in KINDS or not value.strip()):
-        raise EntryFault(f"“{rule}” is no rule of a group.", do=f"Write {', '.join(f'{k}:…' for k in KINDS)}.")
+        raise EntryFault(
+            f"“{rule}” is no rule of a group.", do=f"Write {', '.join(f'{k}:…' for k in KINDS)}."
+        )
     if kind == "numbers":
         read_numbers(value)
     if parent and not any(group.id == parent for group in show.groups):
         raise EntryFault("The group it should stand in is not there.")
-    return replace(show, groups=(*show.groups, Group(id=new_id(), name=name, units=tuple(units), rule=rule, parent=parent)))
+    return replace(
+        show,
+        groups=(
+            *show.groups,
+            Group(id=new_id(), name=name, units=tuple(units), rule=rule, parent=parent),
+        ),
+    )
 
 
 def _checked_name(show: Show, name: str, but: str = "") -> str:
@@ -76,7 +100,9 @@ def change_group(show: Show, group_id: str, **changes: object) -> Show:
                 raise EntryFault("A group cannot stand in itself.")
             inside.add(above)
             above = parents.get(above, "")
-    return replace(show, groups=tuple(replace(g, **changes) if g.id == group_id else g for g in show.groups))
+    return replace(
+        show, groups=tuple(replace(g, **changes) if g.id == group_id else g for g in show.groups)
+    )
 
 
 def remove_groups(show: Show, ids: Collection[str]) -> Show:
@@ -88,7 +114,10 @@ def remove_groups(show: Show, ids: Collection[str]) -> Show:
             parent = parents.get(parent, "")
         return parent
 
-    return replace(show, groups=tuple(replace(g, parent=above(g.parent)) for g in show.groups if g.id not in ids))
+    return replace(
+        show,
+        groups=tuple(replace(g, parent=above(g.parent)) for g in show.groups if g.id not in ids),
+    )
 
 
 def move_group(show: Show, group_id: str, by: int) -> Show:
@@ -110,7 +139,9 @@ def freeze(show: Show, group_id: str) -> Show:
 
 
 def propose_groups(show: Show) -> Show:
-    """A group kept in step for every model and every hang position, and one for each hundred of numbers, where there is none."""
+    """A group kept in step for every model and every hang position, and one for each hundred of
+    numbers, where there is none.
+    """
     have = {group.rule for group in show.groups}
     names = {group.name.lower() for group in show.groups}
     found: dict[str, str] = {}
@@ -119,7 +150,9 @@ def propose_groups(show: Show) -> Show:
             value = _value(unit, kind, show)
             if value:
                 found.setdefault(f"{kind}:{value}", value)
-    for hundred in dict.fromkeys(unit.number // 100 for unit in sorted(show.units, key=lambda u: u.number)):
+    for hundred in dict.fromkeys(
+        unit.number // 100 for unit in sorted(show.units, key=lambda u: u.number)
+    ):
         first, last = max(1, hundred * 100), hundred * 100 + 99
         found[f"numbers:{first}-{last}"] = f"{first} to {last}"
     made = [
@@ -131,7 +164,9 @@ def propose_groups(show: Show) -> Show:
 
 
 def groups_for(show: Show, ids: Collection[str]) -> Show:
-    """Groups kept in step for the models and hang positions of units that were just added, where there are none yet."""
+    """Groups kept in step for the models and hang positions of units that were just added, where
+    there are none yet.
+    """
     wanted = set(ids)
     have = {group.rule for group in show.groups}
     names = {group.name.lower() for group in show.groups}
@@ -151,4 +186,9 @@ def told(show: Show, group: Group) -> str:
     """What a group holds, in words."""
     index = index_of(show)
     ids = members(show, group)
-    return f"{len(ids)} unit{'s' * (len(ids) != 1)}: {write_numbers([index.by_id[i].number for i in ids])}" if ids else "no units"
+    return (
+        f"{len(ids)} unit{'s' * (len(ids) != 1)}: "
+        f"{write_numbers([index.by_id[i].number for i in ids])}"
+        if ids
+        else "no units"
+    )

@@ -29,7 +29,15 @@ MAX_BYTES = 16 * 2**20
 COLUMNS: dict[str, tuple[str, ...]] = {
     "number": ("unit", "unit no", "unit number", "number", "no", "nr", "#", "channel", "chan"),
     "name": ("name", "label"),
-    "type": ("type", "model", "profile", "fixture", "fixture type", "instrument", "instrument type"),
+    "type": (
+        "type",
+        "model",
+        "profile",
+        "fixture",
+        "fixture type",
+        "instrument",
+        "instrument type",
+    ),
     "mode": ("mode", "dmx mode"),
     "address": ("address", "dmx", "dmx address", "start", "start address", "addr"),
     "universe": ("universe", "univ", "uni"),
@@ -65,7 +73,9 @@ class LineFault:
 
 @dataclass(frozen=True)
 class Unknown:
-    """A model name no profile has exactly: how often it stands there, and the profile it may mean, with the reason."""
+    """A model name no profile has exactly: how often it stands there, and the profile it may mean,
+    with the reason.
+    """
 
     text: str
     count: int
@@ -75,7 +85,9 @@ class Unknown:
 
 @dataclass(frozen=True)
 class HangList:
-    """What was read: good rows, those with faults, the faults by line, columns nobody knows, what was filled in."""
+    """What was read: good rows, those with faults, the faults by line, columns nobody knows, what
+    was filled in.
+    """
 
     paper: Paper
     rejected: tuple[PaperRow, ...]
@@ -86,7 +98,9 @@ class HangList:
     notes: tuple[str, ...] = ()
     heads: tuple[str, ...] = ()
     at: dict[str, int] = field(default_factory=dict)
-    guessed: tuple[str, ...] = ()  # fields taken from what stands in a column whose heading says something else
+    guessed: tuple[
+        str, ...
+    ] = ()  # fields taken from what stands in a column whose heading says something else
     lacking: tuple[str, ...] = ()  # needed fields no column was found for: nothing is read yet
 
 
@@ -96,7 +110,9 @@ More = Callable[[str], list[StoredProfile]]
 class Library:
     """Profiles that may be chosen, by key, with the file each comes from."""
 
-    def __init__(self, stored: dict[str, StoredProfile], profiles: ProfileSet, more: More | None = None) -> None:
+    def __init__(
+        self, stored: dict[str, StoredProfile], profiles: ProfileSet, more: More | None = None
+    ) -> None:
         """`more` looks for profiles of a written name that are not among these yet."""
         self.stored, self.profiles, self._more = stored, profiles, more
         self._by_name: dict[str, tuple[str, Profile]] = {}
@@ -115,7 +131,9 @@ class Library:
         return Library(merged, profiles_of(Show(profiles=tuple(merged.values()))), more)
 
     def match(self, text: str) -> tuple[str, Profile] | None:
-        """The profile meant by a model name, with or without its maker; only an exact name counts."""
+        """The profile meant by a model name, with or without its maker; only an exact name
+        counts.
+        """
         found = self._by_name.get(plain(text))
         if found is None and self._more is not None and plain(text):
             for stored in self._more(text):
@@ -123,7 +141,11 @@ class Library:
                 if isinstance(profile, Profile) and stored.key not in self.stored:
                     self.stored[stored.key] = stored
                     self.profiles.profiles[stored.key] = profile
-                    for name in (profile.name, f"{profile.maker} {profile.name}", profile.long_name):
+                    for name in (
+                        profile.name,
+                        f"{profile.maker} {profile.name}",
+                        profile.long_name,
+                    ):
                         self._by_name.setdefault(plain(name), (stored.key, profile))
             found = self._by_name.get(plain(text))
         return found
@@ -145,8 +167,14 @@ class Library:
         if wanted.replace(" ", "") == name.replace(" ", ""):
             return "the same letters, spaced otherwise"
         if set(name.split()) < set(wanted.split()):
-            return f"“{' '.join(w for w in wanted.split() if w not in name.split())}” is not in its name"
-        same = sum(block.size for block in difflib.SequenceMatcher(None, wanted, name).get_matching_blocks())
+            return (
+                f"“{' '.join(w for w in wanted.split() if w not in name.split())}” is not in its "
+                "name"
+            )
+        same = sum(
+            block.size
+            for block in difflib.SequenceMatcher(None, wanted, name).get_matching_blocks()
+        )
         return f"{same} of {len(name)} letters agree"
 
 
@@ -170,26 +198,44 @@ def parse_hang_list(
 ) -> HangList:
     """The same from bytes or pasted text.
 
-    `columns` (field → column) overrides what was matched; `aliases` (written model name → key of a profile) is what a
-    person agreed to; `edits` ((line, field) → text) corrects single cells. `lenient`: where a needed column is not
-    found nothing is read and it is said, so that a person can choose it; else that raises.
+    `columns` (field → column) overrides what was matched; `aliases` (written model name → key of a
+    profile) is what a person agreed to; `edits` ((line, field) → text) corrects single cells.
+    `lenient`: where a needed column is not found nothing is read and it is said, so that a person
+    can choose it; else that raises.
     """
     rows = read_table(data, where)
     start, found, guessed = match_columns(rows, library)
     at = dict(columns) if columns is not None else found
     lacking = [PLAIN[name] for name in NEEDED if name not in at]
     width = max((len(row) for row in rows), default=0)
-    heads = [rows[start][i] if start >= 0 and i < len(rows[start]) and rows[start][i] else f"column {i + 1}" for i in range(width)]
+    heads = [
+        rows[start][i]
+        if start >= 0 and i < len(rows[start]) and rows[start][i]
+        else f"column {i + 1}"
+        for i in range(width)
+    ]
     if lacking and not lenient:
-        told = ", ".join(f"“{cell[:20]}”" for cell in (rows[0] if rows else []) if cell) or "nothing"
+        told = (
+            ", ".join(f"“{cell[:20]}”" for cell in (rows[0] if rows else []) if cell) or "nothing"
+        )
         raise FileFault(
-            f"no column is called {' or '.join(lacking)}, and none looks like it; line 1 has {told[:160]}.",
+            f"no column is called {' or '.join(lacking)}, and none looks like it; line 1 has "
+            f"{told[:160]}.",
             where=where,
             do="Name the columns Unit, Type, Mode, Address, Position.",
         )
     if lacking:
         names = {name: heads[i] for name, i in at.items() if i < len(heads)}
-        return HangList(Paper(title=Path(where).stem), (), (), names, (), heads=tuple(heads), at=dict(at), lacking=tuple(lacking))
+        return HangList(
+            Paper(title=Path(where).stem),
+            (),
+            (),
+            names,
+            (),
+            heads=tuple(heads),
+            at=dict(at),
+            lacking=tuple(lacking),
+        )
     agreed = {plain(text): key for text, key in (aliases or {}).items()}
     good: list[PaperRow] = []
     rejected: list[PaperRow] = []
@@ -199,7 +245,11 @@ def parse_hang_list(
     unknown: Counter[str] = Counter()
     above: dict[str, str] = {}
     filled: Counter[str] = Counter()
-    fills = [name for name in ("type", "mode", "hangs_on") if _merged(rows[start + 1 :], at.get(name, -1))]
+    fills = [
+        name
+        for name in ("type", "mode", "hangs_on")
+        if _merged(rows[start + 1 :], at.get(name, -1))
+    ]
     for line, row in enumerate(rows[start + 1 :], start + 2):
         if not any(row):
             continue
@@ -208,7 +258,12 @@ def parse_hang_list(
         if cells.get("number"):
             had_type = bool(cells.get("type"))
             for name in fills:  # merged cells come out empty below the first
-                if name in cells and not cells[name] and above.get(name) and (name != "mode" or not had_type):
+                if (
+                    name in cells
+                    and not cells[name]
+                    and above.get(name)
+                    and (name != "mode" or not had_type)
+                ):
                     cells[name] = above[name]
                     filled[name] += 1
             above = {name: cells.get(name, "") for name in ("type", "mode", "hangs_on")}
@@ -223,18 +278,35 @@ def parse_hang_list(
         faults.extend(mine)
         (rejected if mine else good).append(found_row)
         if mine:
-            unread.append(UnreadLine(line=line, cells={n: t[:200] for n, t in cells.items() if t}, why=" ".join(str(f) for f in mine)))
+            unread.append(
+                UnreadLine(
+                    line=line,
+                    cells={n: t[:200] for n, t in cells.items() if t},
+                    why=" ".join(str(f) for f in mine),
+                )
+            )
     return HangList(
         Paper(title=Path(where).stem, rows=tuple(good), unread=tuple(unread)),
         tuple(rejected),
         tuple(faults),
         {name: heads[i] for name, i in at.items() if i < len(heads)},
-        tuple(head for i, head in enumerate(heads) if i not in at.values() and not head.startswith("column ")),
+        tuple(
+            head
+            for i, head in enumerate(heads)
+            if i not in at.values() and not head.startswith("column ")
+        ),
         tuple(_unknown(text, count, library) for text, count in unknown.most_common()),
-        tuple(f"{PLAIN[name]} was empty in {count} lines and taken from the line above." for name, count in filled.items()),
+        tuple(
+            f"{PLAIN[name]} was empty in {count} lines and taken from the line above."
+            for name, count in filled.items()
+        ),
         tuple(heads),
         dict(at),
-        tuple(name for name in guessed if columns is None and start >= 0 and not heads[at[name]].startswith("column ")),
+        tuple(
+            name
+            for name in guessed
+            if columns is None and start >= 0 and not heads[at[name]].startswith("column ")
+        ),
     )
 
 
@@ -253,19 +325,32 @@ def _unknown(text: str, count: int, library: Library) -> Unknown:
 
 
 def _merged(rows: Sequence[Sequence[str]], at: int) -> bool:
-    """Whether a column looks like merged cells: a good part of it empty, and not empty at the top."""
+    """Whether a column looks like merged cells: a good part of it empty, and not empty at
+    the top.
+    """
     texts = [row[at] for row in rows if any(row) and 0 <= at < len(row)]
     return len(texts) > 3 and bool(texts[0]) and sum(not text for text in texts) > len(texts) / 3
 
 
-def match_columns(rows: Sequence[Sequence[str]], library: Library) -> tuple[int, dict[str, int], tuple[str, ...]]:
-    """The line that names the columns (−1 when none does), where each field stands, and which were told by content only."""
+def match_columns(
+    rows: Sequence[Sequence[str]], library: Library
+) -> tuple[int, dict[str, int], tuple[str, ...]]:
+    """The line that names the columns (−1 when none does), where each field stands, and which were
+    told by content only.
+    """
     best: dict[str, int] = {}
     start = -1
     for index, row in enumerate(rows[:20]):
         columns: dict[str, int] = {}
         for at, cell in enumerate(row):
-            name = next((name for name, names in COLUMNS.items() if plain(cell) in names and name not in columns), None)
+            name = next(
+                (
+                    name
+                    for name, names in COLUMNS.items()
+                    if plain(cell) in names and name not in columns
+                ),
+                None,
+            )
             if name:
                 columns[name] = at
         if all(name in columns for name in NEEDED):
@@ -281,7 +366,11 @@ def match_columns(rows: Sequence[Sequence[str]], library: Library) -> tuple[int,
     if start < 0 and guessed and (head := _heading_above(rows, best)) is not None:
         return head, best, tuple(guessed)
     if start < 0 and "number" in best:  # titles may stand above the first line of the list
-        first = (i for i, row in enumerate(rows) if best["number"] < len(row) and re.fullmatch(r"\d{1,6}(\.0)?", row[best["number"]]))
+        first = (
+            i
+            for i, row in enumerate(rows)
+            if best["number"] < len(row) and re.fullmatch(r"\d{1,6}(\.0)?", row[best["number"]])
+        )
         start = next(first, 0) - 1
     return start, best, tuple(guessed)
 
@@ -290,28 +379,47 @@ def _heading_above(rows: Sequence[Sequence[str]], at: Mapping[str, int]) -> int 
     """A line of words right above the list that names its columns in a way nobody here knows."""
     if "number" not in at:
         return None
-    first = next((i for i, row in enumerate(rows) if at["number"] < len(row) and re.fullmatch(WHOLE, row[at["number"]])), 0)
+    first = next(
+        (
+            i
+            for i, row in enumerate(rows)
+            if at["number"] < len(row) and re.fullmatch(WHOLE, row[at["number"]])
+        ),
+        0,
+    )
     above = rows[first - 1] if first else ()
     worded = [cell for cell in above if cell and not re.search(r"\d", cell)]
     return first - 1 if len(worded) >= 3 and len(set(worded)) == len(worded) else None
 
 
-def _grows_like_addresses(body: Sequence[Sequence[str]], at: int, library: Library, kinds: int | None) -> bool:
+def _grows_like_addresses(
+    body: Sequence[Sequence[str]], at: int, library: Library, kinds: int | None
+) -> bool:
     """Whether a column's cells go up by what the units take: weights and lengths do not.
 
-    Of lines that follow one another in one universe nearly all stand at least the smallest footprint of their type
-    apart (one channel where the type is not known), and no address stands twice.
+    Of lines that follow one another in one universe nearly all stand at least the smallest
+    footprint of their type apart (one channel where the type is not known), and no address stands
+    twice.
     """
     spots: list[tuple[int, int, int]] = []
     for row in body:
         match = re.fullmatch(r"(\d{1,5})[./:](\d{1,3})", row[at]) if at < len(row) else None
         if match and 1 <= int(match[2]) <= SLOTS and int(match[1]) >= 1:
             known = library.match(row[kinds]) if kinds is not None and kinds < len(row) else None
-            least = min((chart(known[1], mode).footprint for mode in known[1].modes), default=1) if known else 1
+            least = (
+                min((chart(known[1], mode).footprint for mode in known[1].modes), default=1)
+                if known
+                else 1
+            )
             spots.append((int(match[1]), int(match[2]), max(1, least)))
     pairs = [(a, b) for a, b in itertools.pairwise(spots) if a[0] == b[0]]
     grown = sum(b[1] - a[1] >= a[2] for a, b in pairs)
-    return len(pairs) >= 2 and len(pairs) >= len(spots) / 2 and grown >= 0.9 * len(pairs) and len({s[:2] for s in spots}) == len(spots)
+    return (
+        len(pairs) >= 2
+        and len(pairs) >= len(spots) / 2
+        and grown >= 0.9 * len(pairs)
+        and len({s[:2] for s in spots}) == len(spots)
+    )
 
 
 def _by_content(body: Sequence[Sequence[str]], library: Library) -> dict[str, int]:
@@ -320,13 +428,23 @@ def _by_content(body: Sequence[Sequence[str]], library: Library) -> dict[str, in
     width = max((len(row) for row in body), default=0)
     columns = [[row[at] for row in body if at < len(row) and row[at]] for at in range(width)]
     kinds = next(
-        (at for at, texts in enumerate(columns) if texts and sum(library.match(t) is not None for t in texts) > len(texts) / 2), None
+        (
+            at
+            for at, texts in enumerate(columns)
+            if texts and sum(library.match(t) is not None for t in texts) > len(texts) / 2
+        ),
+        None,
     )
     for at, texts in enumerate(columns):
         if not texts:
             continue
-        known = sum(library.match(text) is not None or bool(library.nearest(text)) for text in texts)
-        spots = sum(bool(re.fullmatch(r"\d{1,5}[./:]\d{1,3}", text)) and not re.fullmatch(r"\d+\.0", text) for text in texts)
+        known = sum(
+            library.match(text) is not None or bool(library.nearest(text)) for text in texts
+        )
+        spots = sum(
+            bool(re.fullmatch(r"\d{1,5}[./:]\d{1,3}", text)) and not re.fullmatch(r"\d+\.0", text)
+            for text in texts
+        )
         counts = [text for text in texts if re.fullmatch(r"\d{1,6}(\.0)?", text)]
         if known > len(texts) / 2:
             found.setdefault("type", at)
@@ -337,7 +455,9 @@ def _by_content(body: Sequence[Sequence[str]], library: Library) -> dict[str, in
     return found
 
 
-def _row(cells: dict[str, str], line: int, library: Library, agreed: Mapping[str, str]) -> tuple[PaperRow, list[LineFault]]:
+def _row(
+    cells: dict[str, str], line: int, library: Library, agreed: Mapping[str, str]
+) -> tuple[PaperRow, list[LineFault]]:
     faults: list[LineFault] = []
     number = 0
     text = cells.get("number", "")
@@ -362,12 +482,15 @@ def _row(cells: dict[str, str], line: int, library: Library, agreed: Mapping[str
     elif match is None:
         near = library.nearest(kind)
         what = f"no profile is called “{kind[:40]}”."
-        do = f"Perhaps {library.profiles.profiles[near].name}?" if near else "Add its profile first."
+        do = (
+            f"Perhaps {library.profiles.profiles[near].name}?" if near else "Add its profile first."
+        )
         faults.append(LineFault(line, "type", what, do))
     else:
         profile = match[1]
         found = next(
-            (m for m in profile.modes if plain(m.name) == plain(mode)), profile.modes[0] if not mode and len(profile.modes) == 1 else None
+            (m for m in profile.modes if plain(m.name) == plain(mode)),
+            profile.modes[0] if not mode and len(profile.modes) == 1 else None,
         )
         if found is None:
             names = ", ".join(m.name for m in profile.modes)
@@ -375,7 +498,9 @@ def _row(cells: dict[str, str], line: int, library: Library, agreed: Mapping[str
                 LineFault(
                     line,
                     "mode",
-                    f"{profile.name} has no mode “{mode[:30]}”." if mode else f"the mode of {profile.name} is missing.",
+                    f"{profile.name} has no mode “{mode[:30]}”."
+                    if mode
+                    else f"the mode of {profile.name} is missing.",
                     f"It has {names}.",
                 )
             )
@@ -420,8 +545,13 @@ def _whole(text: str) -> int:
 def _spot(cells: dict[str, str]) -> tuple[int, int] | None:
     text, universe = cells.get("address", ""), cells.get("universe", "")
     if universe and text and re.fullmatch(r"\d{1,4}(?:[.,]0)?", text):
-        if not re.fullmatch(r"\d{1,5}(?:[.,]0)?", universe) or not 1 <= _whole(universe) <= UNIVERSES:
-            raise EntryFault(f"“{universe[:20]}” is not a universe.", do=f"Universes go from 1 to {UNIVERSES}.")
+        if (
+            not re.fullmatch(r"\d{1,5}(?:[.,]0)?", universe)
+            or not 1 <= _whole(universe) <= UNIVERSES
+        ):
+            raise EntryFault(
+                f"“{universe[:20]}” is not a universe.", do=f"Universes go from 1 to {UNIVERSES}."
+            )
         return read_address(f"{_whole(universe)}.{_whole(text)}")
     if re.fullmatch(r"\d{1,5},\d{1,3}", text):  # 1.012 where the decimal sign is a comma
         text = text.replace(",", ".")

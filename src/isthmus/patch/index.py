@@ -1,6 +1,8 @@
-"""The patch as looked up: spans by unit and universe, occupied slots as bits. One edit costs only what it touched.
+"""The patch as looked up: spans by unit and universe, occupied slots as bits. One edit costs only
+what it touched.
 
-A universe's slots are the bits of one integer, slot 1 the lowest; a run of n free slots is found in log n shifts.
+A universe's slots are the bits of one integer, slot 1 the lowest; a run of n free slots is found in
+log n shifts.
 """
 
 from __future__ import annotations
@@ -34,7 +36,9 @@ def starts(taken: int, length: int) -> int:
 
 
 def first_start(taken: int, length: int, address: int = 1, every: int = 1) -> int:
-    """The first address from `address` on (1, 1 + every …) with `length` free slots; 0 when there is none."""
+    """The first address from `address` on (1, 1 + every …) with `length` free slots; 0 when there
+    is none.
+    """
     found = starts(taken, length) >> (address - 1) << (address - 1)
     while found:
         at = (found & -found).bit_length()
@@ -72,7 +76,9 @@ def free_runs(taken: int) -> list[tuple[int, int]]:
 
 @dataclass(frozen=True)
 class Universe:
-    """One universe: its spans by address, which slots are taken, kept as room, and claimed twice (as bits)."""
+    """One universe: its spans by address, which slots are taken, kept as room, and claimed twice
+    (as bits).
+    """
 
     spans: tuple[Span, ...] = ()
     taken: int = 0
@@ -93,7 +99,12 @@ class Universe:
             doubled |= taken & mine
             taken |= mine
             kept |= bits(span.start, span.start + span.room - 1)
-        return Universe(tuple(ordered), taken, kept & ~taken, tuple(clashes(ordered)) if doubled or _past(ordered) else ())
+        return Universe(
+            tuple(ordered),
+            taken,
+            kept & ~taken,
+            tuple(clashes(ordered)) if doubled or _past(ordered) else (),
+        )
 
 
 def _past(ordered: list[Span]) -> bool:
@@ -133,7 +144,11 @@ class PatchIndex:
             del by_id[unit_id]
         by_id.update((unit.id, unit) for unit in fresh)
         if profiles is not self.profiles:
-            known = {key for key, profile in profiles.profiles.items() if self.profiles.profiles.get(key) is profile}
+            known = {
+                key
+                for key, profile in profiles.profiles.items()
+                if self.profiles.profiles.get(key) is profile
+            }
             away = {unit.id for unit in fresh}
             fresh += [u for u in show.units if u.profile not in known and u.id not in away]
         spans, universes, numbers = dict(self.spans), dict(self.universes), dict(self.numbers)
@@ -151,14 +166,18 @@ class PatchIndex:
             for span in made:
                 enter[span.universe].append(span)
         for universe in leave.keys() | enter.keys():
-            kept = [s for s in universes.get(universe, EMPTY).spans if s.unit not in leave[universe]] + enter[universe]
+            kept = [
+                s for s in universes.get(universe, EMPTY).spans if s.unit not in leave[universe]
+            ] + enter[universe]
             if kept:
                 universes[universe] = Universe.of(kept)
             else:
                 universes.pop(universe, None)
         if renumbered:
             away = {*gone, *(unit.id for unit in fresh)}
-            back: dict[int, list[str]] = {n: [i for i in self.numbers.get(n, ()) if i not in away] for n in renumbered}
+            back: dict[int, list[str]] = {
+                n: [i for i in self.numbers.get(n, ()) if i not in away] for n in renumbered
+            }
             for unit in fresh:
                 back[unit.number].append(unit.id)
             for number, ids in back.items():
@@ -167,7 +186,9 @@ class PatchIndex:
                 else:
                     numbers.pop(number, None)
         made_index = PatchIndex(show, profiles, by_id, spans, universes, numbers)
-        made_index.doubled = (self.doubled - renumbered) | {n for n in renumbered if len(numbers.get(n, ())) > 1}
+        made_index.doubled = (self.doubled - renumbered) | {
+            n for n in renumbered if len(numbers.get(n, ())) > 1
+        }
         return made_index
 
     # ------------------------------------------------------------ questions
@@ -179,10 +200,14 @@ class PatchIndex:
         return [span for group in self.spans.values() for span in group]
 
     def clashes(self) -> list[Clash]:
-        return [clash for number in sorted(self.universes) for clash in self.universes[number].clashes]
+        return [
+            clash for number in sorted(self.universes) for clash in self.universes[number].clashes
+        ]
 
     def last_used(self) -> tuple[int, int]:
-        """The last universe in use and the last slot taken in it; (1, 0) when nothing is patched."""
+        """The last universe in use and the last slot taken in it; (1, 0) when nothing is
+        patched.
+        """
         if not self.universes:
             return 1, 0
         number = max(self.universes)
@@ -193,9 +218,13 @@ class PatchIndex:
 class Room:
     """Free slots to be given out one after the other: a plan, apart from the patch."""
 
-    def __init__(self, universes: Mapping[int, Universe] | None = None, without: Iterable[Span] = ()) -> None:
+    def __init__(
+        self, universes: Mapping[int, Universe] | None = None, without: Iterable[Span] = ()
+    ) -> None:
         self.taken: dict[int, int] = {n: u.taken | u.kept for n, u in (universes or {}).items()}
-        self._most: dict[int, int] = {n: u.longest for n, u in (universes or {}).items()}  # no run is longer than this
+        self._most: dict[int, int] = {
+            n: u.longest for n, u in (universes or {}).items()
+        }  # no run is longer than this
         away: dict[int, set[Span]] = defaultdict(set)
         for span in without:
             away[span.universe].add(span)
@@ -214,10 +243,16 @@ class Room:
         return made
 
     def fits(self, universe: int, address: int, length: int) -> bool:
-        return address + length - 1 <= SLOTS and not self.taken.get(universe, 0) & bits(address, address + length - 1)
+        return address + length - 1 <= SLOTS and not self.taken.get(universe, 0) & bits(
+            address, address + length - 1
+        )
 
-    def find(self, length: int, universe: int = 1, address: int = 1, every: int = 1) -> tuple[int, int] | None:
-        """The first universe.address from there on; with `every` only at 1, 1 + every, 1 + 2·every …"""
+    def find(
+        self, length: int, universe: int = 1, address: int = 1, every: int = 1
+    ) -> tuple[int, int] | None:
+        """The first universe.address from there on; with `every` only at 1, 1 + every, 1 + 2·every
+        …
+        """
         if length > SLOTS:
             return None
         universe, address = max(1, universe), max(1, address)  # foreign files have others
@@ -240,8 +275,12 @@ class Room:
         self._most.pop(universe, None)
 
 
-def changed_units(old: tuple[Unit, ...], new: tuple[Unit, ...], have: Mapping[str, Unit]) -> tuple[list[Unit], set[str]]:
-    """Units that are other objects than before, and the ids of those that are gone. `have` are the old ones by id."""
+def changed_units(
+    old: tuple[Unit, ...], new: tuple[Unit, ...], have: Mapping[str, Unit]
+) -> tuple[list[Unit], set[str]]:
+    """Units that are other objects than before, and the ids of those that are gone. `have` are the
+    old ones by id.
+    """
     if old is new:
         return [], set()
     if len(old) == len(new):  # most edits change units in place
@@ -257,7 +296,9 @@ _LAST: list[PatchIndex] = []
 
 
 def index_of(show: Show) -> PatchIndex:
-    """The index of a show, made from the last one asked for; the same object for the same units and profiles."""
+    """The index of a show, made from the last one asked for; the same object for the same units and
+    profiles.
+    """
     profiles = profiles_of(show)
     for kept in _LAST:
         if kept.show is show or (kept.show.units is show.units and kept.profiles is profiles):

@@ -1,4 +1,6 @@
-"""Limits of what is sent to a unit, and how what is asked of it is handled: edits, and the list of all of them."""
+"""Limits of what is sent to a unit, and how what is asked of it is handled: edits, and the list of
+all of them.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,15 @@ from isthmus.patch.index import index_of
 from isthmus.profiles import Mode, Profile, ProfileSet, chart, profiles_of
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import ChartChannel
-from isthmus.profiles.natural import channel_of, in_angle, in_degrees, physical_for, read_level, runs_down, write_level
+from isthmus.profiles.natural import (
+    channel_of,
+    in_angle,
+    in_degrees,
+    physical_for,
+    read_level,
+    runs_down,
+    write_level,
+)
 from isthmus.show.records import PLAIN_HANDLING, Handling, Limit, Show, Unit
 
 CURVES = {"linear": "Linear", "square": "Square", "s": "S", "points": "Own points"}
@@ -48,7 +58,9 @@ def attributes_of(show: Show, ids: Collection[str]) -> list[str]:
 
 
 def bound_channel(mode: tuple[Profile, Mode], attribute: str) -> ChartChannel | None:
-    """The channel a limit is written for: the attribute's first, or a colour for the intensity of a unit without a dimmer."""
+    """The channel a limit is written for: the attribute's first, or a colour for the intensity of a
+    unit without a dimmer.
+    """
     channels = chart(*mode)
     item = channel_of(channels, attribute)
     if item is None and attribute == "Dimmer":
@@ -57,12 +69,16 @@ def bound_channel(mode: tuple[Profile, Mode], attribute: str) -> ChartChannel | 
 
 
 def attribute_named(show: Show, ids: Collection[str], text: str) -> str:
-    """The attribute of these units that people call so: its own name, plain words, or a part of them. Raises EntryFault."""
+    """The attribute of these units that people call so: its own name, plain words, or a part of
+    them. Raises EntryFault.
+    """
     low = " ".join(text.lower().split())
     names = attributes_of(show, ids)
     for match in (
         lambda name: low in (name.lower(), plain(name).lower()),
-        lambda name: low in (name.lower().rstrip("0123456789"), plain(name).lower().rstrip(" 0123456789")),
+        lambda name: (
+            low in (name.lower().rstrip("0123456789"), plain(name).lower().rstrip(" 0123456789"))
+        ),
         lambda name: plain(name).lower().startswith(low),
         lambda name: low in plain(name).lower(),
     ):
@@ -70,13 +86,18 @@ def attribute_named(show: Show, ids: Collection[str], text: str) -> str:
         if found:
             return found[0]
     has = ", ".join(plain(name) for name in names[:12])
-    raise EntryFault(f"None of these units has “{text[:30]}”.", do=f"They have {has}." if has else "Choose units with a profile.")
+    raise EntryFault(
+        f"None of these units has “{text[:30]}”.",
+        do=f"They have {has}." if has else "Choose units with a profile.",
+    )
 
 
 def set_limit(show: Show, ids: Collection[str], attribute: str, low: str, high: str) -> Show:
-    """Limit an attribute between two levels as people write them; an empty text leaves that end open.
+    """Limit an attribute between two levels as people write them; an empty text leaves that end
+    open.
 
-    Units without the attribute stay as they are. Raises EntryFault when none has it, or the text says nothing.
+    Units without the attribute stay as they are. Raises EntryFault when none has it, or the text
+    says nothing.
     """
     profiles = profiles_of(show)
     wanted: dict[str, Limit] = {}
@@ -92,7 +113,9 @@ def set_limit(show: Show, ids: Collection[str], attribute: str, low: str, high: 
 
 
 def _ends(item: ChartChannel, low: str, high: str) -> tuple[float, float]:
-    """Typed ends as lowest and highest level. The lowest degrees are the highest level where a channel runs from plus to minus."""
+    """Typed ends as lowest and highest level. The lowest degrees are the highest level where a
+    channel runs from plus to minus.
+    """
     lowest, highest = 0.0, 1.0
     for text, is_high in ((low, False), (high, True)):
         if text.strip():
@@ -104,11 +127,18 @@ def _ends(item: ChartChannel, low: str, high: str) -> tuple[float, float]:
     return min(lowest, highest), max(lowest, highest)
 
 
-def from_now(show: Show, levels: Mapping[str, Sequence[float]], attribute: str, high: bool, together: bool = False) -> Show:
-    """What is sent now becomes the highest, or the lowest, of each unit; with `together` one limit for all of them.
+def from_now(
+    show: Show,
+    levels: Mapping[str, Sequence[float]],
+    attribute: str,
+    high: bool,
+    together: bool = False,
+) -> Show:
+    """What is sent now becomes the highest, or the lowest, of each unit; with `together` one limit
+    for all of them.
 
-    `levels` are those that are sent, by unit id, one for each cell. Highest and lowest are meant in the attribute's own
-    degrees where it has them.
+    `levels` are those that are sent, by unit id, one for each cell. Highest and lowest are meant in
+    the attribute's own degrees where it has them.
     """
     index = index_of(show)
     up: dict[str, bool] = {}
@@ -118,15 +148,22 @@ def from_now(show: Show, levels: Mapping[str, Sequence[float]], attribute: str, 
         item = bound_channel(mode, attribute) if mode else None
         up[unit_id] = high != (item is not None and runs_down(item))
         top = item.top if item else 255
-        whole[unit_id] = [round(level * top) / top for level in levels[unit_id]]  # just what goes out, so that nothing moves
+        whole[unit_id] = [
+            round(level * top) / top for level in levels[unit_id]
+        ]  # just what goes out, so that nothing moves
     if together and levels:
         highs = [level for unit, of in whole.items() if up[unit] for level in of]
         low = [level for unit, of in whole.items() if not up[unit] for level in of]
         whole = {unit: [max(highs)] if up[unit] else [min(low)] for unit in whole}
     wanted: dict[str, Limit] = {}
     for unit_id, of in whole.items():
-        old = next((kept for kept in index.by_id[unit_id].limits if kept.attribute == attribute), Limit(attribute=attribute))
-        ends = (min(old.low, max(of)), max(of)) if up[unit_id] else (min(of), max(old.high, min(of)))
+        old = next(
+            (kept for kept in index.by_id[unit_id].limits if kept.attribute == attribute),
+            Limit(attribute=attribute),
+        )
+        ends = (
+            (min(old.low, max(of)), max(of)) if up[unit_id] else (min(of), max(old.high, min(of)))
+        )
         wanted[unit_id] = Limit(attribute=attribute, low=ends[0], high=ends[1])
     return set_levels(show, wanted)
 
@@ -163,8 +200,15 @@ def set_handling(show: Show, ids: Collection[str], **changes: Any) -> Show:
     if "points" in changes:
         points = changes["points"]
         rising = all(a[0] < b[0] for a, b in itertools.pairwise(points))
-        if not 2 <= len(points) <= MAX_POINTS or not rising or not all(0 <= v <= 1 for p in points for v in p):
-            raise EntryFault("Points of a curve rise from 0 to 1, two at the least.", do="Write 0 0, 50 20, 100 100.")
+        if (
+            not 2 <= len(points) <= MAX_POINTS
+            or not rising
+            or not all(0 <= v <= 1 for p in points for v in p)
+        ):
+            raise EntryFault(
+                "Points of a curve rise from 0 to 1, two at the least.",
+                do="Write 0 0, 50 20, 100 100.",
+            )
 
     def change(unit: Unit) -> Unit:
         made = replace(unit.handling, **changes)
@@ -178,9 +222,14 @@ def read_points(text: str) -> tuple[tuple[float, float], ...]:
     found = []
     for part in filter(str.strip, text.replace(";", ",").split(",")):
         try:
-            asked, sent = (float(value.strip("% ")) / 100 for value in part.replace(":", " ").split())
+            asked, sent = (
+                float(value.strip("% ")) / 100 for value in part.replace(":", " ").split()
+            )
         except ValueError:
-            raise EntryFault(f"“{part.strip()[:20]}” is no point.", do="Write what is asked and what is sent: 50 20.") from None
+            raise EntryFault(
+                f"“{part.strip()[:20]}” is no point.",
+                do="Write what is asked and what is sent: 50 20.",
+            ) from None
         found.append((asked, sent))
     return tuple(found)
 
@@ -193,7 +242,11 @@ def handling_words(handling: Handling) -> str:
         *(["pan and tilt swapped"] if handling.swap else []),
         *([f"pan {handling.pan_offset:+g}°"] if handling.pan_offset else []),
         *([f"tilt {handling.tilt_offset:+g}°"] if handling.tilt_offset else []),
-        *([f"dimmer curve {CURVES.get(handling.curve, handling.curve).lower()}"] if handling.curve != "linear" else []),
+        *(
+            [f"dimmer curve {CURVES.get(handling.curve, handling.curve).lower()}"]
+            if handling.curve != "linear"
+            else []
+        ),
     ]
     return ", ".join(words).replace("-", "−")
 
@@ -207,25 +260,35 @@ def limit_words(limit: Limit, mode: tuple[Profile, Mode] | None) -> str:
 
 
 def bounds_of(show: Show, unit_id: str) -> dict[str, tuple[float, float]]:
-    """Of one unit by attribute: lowest and highest that goes out, in degrees where it has them, else as levels."""
+    """Of one unit by attribute: lowest and highest that goes out, in degrees where it has them,
+    else as levels.
+    """
     unit = index_of(show).by_id.get(unit_id)
     mode = index_of(show).profiles.mode_of(unit) if unit and unit.limits else None
     found = {}
     for limit in unit.limits if unit and mode else ():
         item = bound_channel(mode, limit.attribute) if mode else None
         if item is not None:
-            ends = [physical_for(item, end) if in_degrees(item) else end for end in (limit.low, limit.high)]
+            ends = [
+                physical_for(item, end) if in_degrees(item) else end
+                for end in (limit.low, limit.high)
+            ]
             found[limit.attribute] = min(ends), max(ends)
     return found
 
 
 def limits_of_many(show: Show, units: Collection[Unit]) -> list[str]:
-    """Every limited attribute of some units, with its bounds, and how many units it binds where it does not bind all."""
+    """Every limited attribute of some units, with its bounds, and how many units it binds where it
+    does not bind all.
+    """
     counted: Counter[str] = Counter()
     profiles = index_of(show).profiles
     for unit in units:
         counted.update(limit_words(limit, profiles.mode_of(unit)) for limit in unit.limits)
-    return [words if count == len(units) else f"{words} ({count} of {len(units)})" for words, count in sorted(counted.items())]
+    return [
+        words if count == len(units) else f"{words} ({count} of {len(units)})"
+        for words, count in sorted(counted.items())
+    ]
 
 
 def limits_in_words(unit: Unit, profiles: ProfileSet) -> str:
@@ -241,9 +304,14 @@ def listed(show: Show) -> list[Limited]:
     """Every limit and handling there is, by number."""
     profiles = profiles_of(show)
     found = []
-    for unit in sorted((u for u in show.units if u.limits or u.handling != PLAIN_HANDLING), key=lambda u: u.number):
+    for unit in sorted(
+        (u for u in show.units if u.limits or u.handling != PLAIN_HANDLING), key=lambda u: u.number
+    ):
         mode = profiles.mode_of(unit)
-        found.extend(Limited(unit.id, unit.number, limit.attribute, limit_words(limit, mode)) for limit in unit.limits)
+        found.extend(
+            Limited(unit.id, unit.number, limit.attribute, limit_words(limit, mode))
+            for limit in unit.limits
+        )
         if unit.handling != PLAIN_HANDLING:
             found.append(Limited(unit.id, unit.number, "", handling_words(unit.handling)))
     return found

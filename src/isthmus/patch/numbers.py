@@ -17,7 +17,9 @@ _HOW = "Write 5, 1-4, 1,3,7-9 or 2-20 step 2."
 
 
 def joined(text: str) -> str:
-    """Dashes and steps written in one way, with no space around them: `2 to 20 step 2` is `2-20/2`."""
+    """Dashes and steps written in one way, with no space around them: `2 to 20 step 2` is
+    `2-20/2`.
+    """
     return _STEP.sub(lambda m: f"/{m[1]}", _DASH.sub("-", text.strip()))
 
 

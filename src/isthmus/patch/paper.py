@@ -1,4 +1,6 @@
-"""Paper beside patch: what differs per unit and field, taking either side, and what a new revision changed."""
+"""Paper beside patch: what differs per unit and field, taking either side, and what a new revision
+changed.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +35,9 @@ MISSING, EXTRA = "missing", "extra"  # on the paper only; in the patch only
 
 @dataclass(frozen=True)
 class Difference:
-    """One field of one unit in which paper and patch differ; `unit` is empty for one that is not patched."""
+    """One field of one unit in which paper and patch differ; `unit` is empty for one that is not
+    patched.
+    """
 
     number: int
     unit: str
@@ -71,12 +75,22 @@ def model_of(unit: Unit, profiles: ProfileSet) -> str:
 
 
 def same_gel(a: str, b: str, gels: Sequence[Gel] = ()) -> bool:
-    """Whether two texts name the same gels, one with its swatch book and one without, or both open."""
+    """Whether two texts name the same gels, one with its swatch book and one without, or
+    both open.
+    """
 
     def meant(text: str) -> list[set[tuple[str, str]]]:
         parts = [" ".join(part.split()).lower() for part in text.split("+")]
         kept = [part for part in parts if part not in OPEN]
-        return [{(g.book, g.code) for g in gels if part in (g.code.lower(), f"{g.book} {g.code}".lower())} | {("", part)} for part in kept]
+        return [
+            {
+                (g.book, g.code)
+                for g in gels
+                if part in (g.code.lower(), f"{g.book} {g.code}".lower())
+            }
+            | {("", part)}
+            for part in kept
+        ]
 
     one, other = meant(a), meant(b)
     return len(one) == len(other) and all(x & y for x, y in zip(one, other, strict=True))
@@ -85,10 +99,14 @@ def same_gel(a: str, b: str, gels: Sequence[Gel] = ()) -> bool:
 OPEN = ("", "open", "none", "no colour", "nc", "clear", "-", "–")
 
 
-def differences_of(row: PaperRow, unit: Unit, profiles: ProfileSet, gels: Sequence[Gel] = (), gelled: bool = False) -> list[Difference]:
-    """Fields the paper fills in and the patch has otherwise. A model that differs says nothing of its mode.
+def differences_of(
+    row: PaperRow, unit: Unit, profiles: ProfileSet, gels: Sequence[Gel] = (), gelled: bool = False
+) -> list[Difference]:
+    """Fields the paper fills in and the patch has otherwise. A model that differs says nothing of
+    its mode.
 
-    `gels` are those of the show; with `gelled` the paper has gels, so that a blank on it says that there is none.
+    `gels` are those of the show; with `gelled` the paper has gels, so that a blank on it says that
+    there is none.
     """
     found = []
 
@@ -98,8 +116,14 @@ def differences_of(row: PaperRow, unit: Unit, profiles: ProfileSet, gels: Sequen
     model = model_of(unit, profiles)
     if row.type and plain(row.type) != plain(model):
         profile = profiles.profiles.get(unit.profile)
-        if not profile or plain(row.type) not in (plain(f"{profile.maker} {profile.name}"), plain(profile.long_name)):
-            known = any(plain(row.type) == plain(p.name) and (not row.mode or p.mode(row.mode)) for p in profiles.profiles.values())
+        if not profile or plain(row.type) not in (
+            plain(f"{profile.maker} {profile.name}"),
+            plain(profile.long_name),
+        ):
+            known = any(
+                plain(row.type) == plain(p.name) and (not row.mode or p.mode(row.mode))
+                for p in profiles.profiles.values()
+            )
             note("type", row.type, model, known)
     elif row.mode and row.mode != unit.mode:
         held = profiles.profiles.get(unit.profile)
@@ -122,58 +146,90 @@ def differences(show: Show) -> list[Difference]:
     on_paper = {row.number for row in show.paper.rows}
     gelled = any(row.gel for row in show.paper.rows)
     extra = [u for u in show.units if show.paper.rows and u.number not in on_paper]
-    by_spot = {(plain(model_of(u, index.profiles)), u.mode, patch_address(u)): u for u in extra if u.patch}
+    by_spot = {
+        (plain(model_of(u, index.profiles)), u.mode, patch_address(u)): u for u in extra if u.patch
+    }
     renumbered: set[str] = set()
     for row in show.paper.rows:
         ids = index.numbers.get(row.number, ())
         same = by_spot.get((plain(row.type), row.mode, paper_address(row))) if not ids else None
-        if same is not None and same.id not in renumbered:  # the same unit in the same place, under another number
+        if (
+            same is not None and same.id not in renumbered
+        ):  # the same unit in the same place, under another number
             renumbered.add(same.id)
-            found.append(Difference(same.number, same.id, "number", str(row.number), str(same.number)))
+            found.append(
+                Difference(same.number, same.id, "number", str(row.number), str(same.number))
+            )
         elif not ids:
-            found.append(Difference(row.number, "", MISSING, f"{row.type} {row.mode}".strip(), "", False))
+            found.append(
+                Difference(row.number, "", MISSING, f"{row.type} {row.mode}".strip(), "", False)
+            )
         for unit_id in ids:
-            found.extend(differences_of(row, index.by_id[unit_id], index.profiles, show.gels, gelled))
+            found.extend(
+                differences_of(row, index.by_id[unit_id], index.profiles, show.gels, gelled)
+            )
     for unit in extra:
         if unit.id not in renumbered:
-            found.append(Difference(unit.number, unit.id, EXTRA, "", f"{model_of(unit, index.profiles)} {unit.mode}"))
+            found.append(
+                Difference(
+                    unit.number, unit.id, EXTRA, "", f"{model_of(unit, index.profiles)} {unit.mode}"
+                )
+            )
     return sorted(found, key=lambda d: d.number)
 
 
-def take_paper_side(show: Show, found: Iterable[Difference], library: Library | None = None) -> Show:
-    """The patch takes what the paper has; addresses of one go are given as a whole. What cannot be taken stays.
+def take_paper_side(
+    show: Show, found: Iterable[Difference], library: Library | None = None
+) -> Show:
+    """The patch takes what the paper has; addresses of one go are given as a whole. What cannot be
+    taken stays.
 
     Raises EntryFault when an address runs past its universe.
     """
     index = index_of(show)
     rows = {row.number: row for row in show.paper.rows}
     found = list(found)
-    show = renumber(show, {d.unit: int(d.paper) for d in found if d.field == "number" and d.unit in index.by_id})
+    show = renumber(
+        show, {d.unit: int(d.paper) for d in found if d.field == "number" and d.unit in index.by_id}
+    )
     chosen = [d for d in found if d.unit in index.by_id and d.number in rows]
     for difference in chosen:
         row = rows[difference.number]
         if difference.field == "type":
             shelf = library or Library.of(show.profiles)
             match = shelf.match(row.type)
-            mode = (match[1].mode(row.mode) or (match[1].modes[0] if len(match[1].modes) == 1 else None)) if match else None
+            mode = (
+                (
+                    match[1].mode(row.mode)
+                    or (match[1].modes[0] if len(match[1].modes) == 1 else None)
+                )
+                if match
+                else None
+            )
             if match and mode:
                 show = replace_type(show, [difference.unit], shelf.stored[match[0]], mode.name).show
         elif difference.field == "mode" and difference.takeable:
             show = set_mode(show, [difference.unit], row.mode)
         elif difference.field in ("gel", "hangs_on", "purpose"):
-            show = set_text(show, [difference.unit], difference.field, getattr(row, difference.field))
+            show = set_text(
+                show, [difference.unit], difference.field, getattr(row, difference.field)
+            )
     spots = {d.unit: rows[d.number] for d in chosen if d.field == "address" and d.takeable}
     profiles = index_of(show).profiles
 
     def address(unit: Unit) -> Unit:
         row = spots[unit.id]
-        return replace(unit, patch=patches_for(unit, profiles.mode_of(unit), [(row.universe, row.address)]))
+        return replace(
+            unit, patch=patches_for(unit, profiles.mode_of(unit), [(row.universe, row.address)])
+        )
 
     return change_units(show, spots, address)
 
 
 def take_patch_side(show: Show, found: Iterable[Difference]) -> Show:
-    """The paper is corrected to what the patch has; a unit only on one side is struck from it or written on it."""
+    """The paper is corrected to what the patch has; a unit only on one side is struck from it or
+    written on it.
+    """
     index = index_of(show)
     rows = {row.number: row for row in show.paper.rows}
     for difference in found:
@@ -184,10 +240,16 @@ def take_patch_side(show: Show, found: Iterable[Difference]) -> Show:
         elif difference.field == MISSING:
             rows.pop(difference.number, None)
         elif unit is not None and difference.field == EXTRA:
-            rows[unit.number] = row_of(unit, index.profiles, max((r.line for r in rows.values()), default=0) + 1)
+            rows[unit.number] = row_of(
+                unit, index.profiles, max((r.line for r in rows.values()), default=0) + 1
+            )
         elif unit is not None and difference.number in rows:
             mine = row_of(unit, index.profiles, 0)
-            changes = {difference.field: getattr(mine, difference.field)} if difference.field not in ("address", "type") else {}
+            changes = (
+                {difference.field: getattr(mine, difference.field)}
+                if difference.field not in ("address", "type")
+                else {}
+            )
             if difference.field == "address":
                 changes = {"universe": mine.universe, "address": mine.address}
             elif difference.field == "type":
@@ -219,11 +281,14 @@ def new_revision(show: Show, paper: Paper) -> Show:
         return replace(show, paper=paper)
     if not paper.revision:
         paper = replace(paper, revision=next_revision(show.paper.revision))
-    return replace(show, paper=paper, earlier_papers=(*show.earlier_papers, show.paper)[-KEPT_PAPERS:])
+    return replace(
+        show, paper=paper, earlier_papers=(*show.earlier_papers, show.paper)[-KEPT_PAPERS:]
+    )
 
 
 def take_paper(show: Show, paper: Paper, library: Library) -> Show:
-    """Keep the paper beside the patch, and add its units that are not patched yet. Units with that number stay as they are.
+    """Keep the paper beside the patch, and add its units that are not patched yet. Units with that
+    number stay as they are.
 
     A paper that was there is kept among the earlier ones.
     """
@@ -255,7 +320,9 @@ def take_paper(show: Show, paper: Paper, library: Library) -> Show:
 
 
 def added_to(old: Paper, more: Paper) -> Paper:
-    """A paper with the lines of another beside its own; a number that is on both reads as the other has it."""
+    """A paper with the lines of another beside its own; a number that is on both reads as the other
+    has it.
+    """
     numbers = {row.number for row in more.rows}
     rows = (*(row for row in old.rows if row.number not in numbers), *more.rows)
     return replace(more, rows=rows, unread=(*old.unread, *more.unread))
@@ -280,10 +347,18 @@ def changes_between(old: Paper, new: Paper) -> list[RowChange]:
             only = a or b
             assert only
             words = f"{only.type} {only.mode} {paper_address(only)}".strip()
-            found.append(RowChange(number, MISSING if b is None else EXTRA, words if a else "", words if b else ""))
+            found.append(
+                RowChange(
+                    number, MISSING if b is None else EXTRA, words if a else "", words if b else ""
+                )
+            )
             continue
         for field in FIELDS:
-            was, now = (paper_address(a), paper_address(b)) if field == "address" else (getattr(a, field), getattr(b, field))
+            was, now = (
+                (paper_address(a), paper_address(b))
+                if field == "address"
+                else (getattr(a, field), getattr(b, field))
+            )
             if was != now:
                 found.append(RowChange(number, field, was, now))
     return found

@@ -1,10 +1,11 @@
 """Addresses for many units solved as a whole: packed, by hang position, or by node.
 
-Units are put into bundles that belong together. A bundle stays where it stands when that satisfies what is asked;
-else it goes where most of it stands, else to the first universe that takes it, else to an empty one. Several whole
-plans are made (stay first; empty the emptiest universes; everything fresh, with universes matched to the present ones
-so that most stays) and compared: what is left undone, then universes used, then how many units would have to be set
-anew on the rig. Of equals the one with the fewest changes is taken.
+Units are put into bundles that belong together. A bundle stays where it stands when that satisfies
+what is asked; else it goes where most of it stands, else to the first universe that takes it, else
+to an empty one. Several whole plans are made (stay first; empty the emptiest universes; everything
+fresh, with universes matched to the present ones so that most stays) and compared: what is left
+undone, then universes used, then how many units would have to be set anew on the rig. Of equals the
+one with the fewest changes is taken.
 """
 
 from __future__ import annotations
@@ -21,19 +22,26 @@ from isthmus.errors import EntryFault
 from isthmus.patch.addresses import Move, Spot, blocks_at, moves_between, put
 from isthmus.patch.index import PatchIndex, bits, first_start, index_of
 from isthmus.profiles import chart
+from isthmus.profiles.records import Mode, Profile
 from isthmus.show.records import SLOTS, UNIVERSES, Patched, Show, Unit
 
 MOST_TRIES = 300_000
 PACK, POSITION, PORT = "pack", "position", "port"
-HOWS = {PACK: "Pack into as few universes as will do", POSITION: "Keep each hang position together", PORT: "Keep to each node's universes"}
+HOWS = {
+    PACK: "Pack into as few universes as will do",
+    POSITION: "Keep each hang position together",
+    PORT: "Keep to each node's universes",
+}
 Told = Callable[[float], object]
 
 
 @dataclass(frozen=True)
 class Wanted:
-    """What is asked. `spare` slots of each universe stay free; starts are rounded to 1, 1 + every, 1 + 2·every …
+    """What is asked. `spare` slots of each universe stay free; starts are rounded to 1, 1 + every,
+    1 + 2·every …
 
-    `together`: units of one profile and mode in one bundle follow one another. `units`: only these; the others stay.
+    `together`: units of one profile and mode in one bundle follow one another. `units`: only these;
+    the others stay.
     """
 
     how: str = PACK
@@ -85,7 +93,12 @@ class _State:
         universe, at = spot
         used = self.taken.get(universe, 0)
         mask = bits(at, at + size - 1)
-        return at + size - 1 <= SLOTS and (at - 1) % self.every == 0 and not used & mask and used.bit_count() + size <= self.most
+        return (
+            at + size - 1 <= SLOTS
+            and (at - 1) % self.every == 0
+            and not used & mask
+            and used.bit_count() + size <= self.most
+        )
 
     def put(self, unit: Unit, size: int, spot: Spot) -> None:
         self.taken[spot[0]] = self.taken.get(spot[0], 0) | bits(spot[1], spot[1] + size - 1)
@@ -101,20 +114,31 @@ class _State:
 
 
 def readdress(show: Show, wanted: Wanted, told: Told | None = None) -> Plan:
-    """Solve. `told` is called with a fraction and may raise to cancel. Raises EntryFault for what cannot be asked."""
+    """Solve. `told` is called with a fraction and may raise to cancel. Raises EntryFault for what
+    cannot be asked.
+    """
     if wanted.how not in HOWS:
         raise EntryFault(f"“{wanted.how}” is no way to re-address.", do=f"Use {', '.join(HOWS)}.")
-    if not 0 <= wanted.spare < SLOTS or not 1 <= wanted.every <= SLOTS or not 1 <= wanted.first <= UNIVERSES:
+    if (
+        not 0 <= wanted.spare < SLOTS
+        or not 1 <= wanted.every <= SLOTS
+        or not 1 <= wanted.first <= UNIVERSES
+    ):
         raise EntryFault("Spare room lies between 0 and 511 slots, round starts between 1 and 512.")
     index = index_of(show)
     items, left = _items(index, wanted)
     if not items:
-        raise EntryFault("No unit can be re-addressed.", do=left[0][1] if left else "Choose units with a profile.")
+        raise EntryFault(
+            "No unit can be re-addressed.",
+            do=left[0][1] if left else "Choose units with a profile.",
+        )
     base = _State({}, SLOTS - wanted.spare, wanted.every)
     moving = {unit.id for unit, _ in items}
     for unit_id, spans in index.spans.items():
         for span in spans if unit_id not in moving else ():
-            base.taken[span.universe] = base.taken.get(span.universe, 0) | bits(span.start, max(span.end, span.start + span.room - 1))
+            base.taken[span.universe] = base.taken.get(span.universe, 0) | bits(
+                span.start, max(span.end, span.start + span.room - 1)
+            )
     bundles = _bundles(show, index, items, wanted)
     step = told or (lambda _: None)
     plans = []
@@ -126,13 +150,25 @@ def readdress(show: Show, wanted: Wanted, told: Told | None = None) -> Plan:
     step(0.95)
     patches = {u.id: _patch(index, u, best.spots[u.id]) for u, _ in items if u.id in best.spots}
     after = put(show, patches)
-    left += [(u.number, "no universe it may go to has room") for u, _ in items if u.id not in best.spots]
+    left += [
+        (u.number, "no universe it may go to has room") for u, _ in items if u.id not in best.spots
+    ]
     used = len(index.universes), len(index_of(after).universes)
     return Plan(after, moves_between(show, after), used, len(items), tuple(sorted(left)))
 
 
-def _items(index: PatchIndex, wanted: Wanted) -> tuple[list[tuple[Unit, int]], list[tuple[int, str]]]:
-    """Units that may be moved, with the slots they take or keep, by number; and those that stay, with the reason."""
+def _in_one_piece(unit: Unit, profile: Profile, mode: Mode) -> bool:
+    """Whether the blocks of a unit follow each other, so that it can go elsewhere as a whole."""
+    first = unit.patch[0]
+    return unit.patch == blocks_at(profile, mode, first.universe, first.address, first.room)
+
+
+def _items(
+    index: PatchIndex, wanted: Wanted
+) -> tuple[list[tuple[Unit, int]], list[tuple[int, str]]]:
+    """Units that may be moved, with the slots they take or keep, by number; and those that stay,
+    with the reason.
+    """
     chosen = set(wanted.units)
     items, left = [], []
     for unit in sorted(index.by_id.values(), key=lambda u: u.number):
@@ -145,21 +181,34 @@ def _items(index: PatchIndex, wanted: Wanted) -> tuple[list[tuple[Unit, int]], l
         elif unit.locked:
             left.append((unit.number, "its address is locked"))
         elif not 0 < lay.footprint <= SLOTS:
-            left.append((unit.number, "its mode takes no slots" if not lay.footprint else "it takes more than a universe"))
-        elif unit.patch and unit.patch != blocks_at(*mode, unit.patch[0].universe, unit.patch[0].address, unit.patch[0].room):  # type: ignore[misc]
+            left.append(
+                (
+                    unit.number,
+                    "its mode takes no slots"
+                    if not lay.footprint
+                    else "it takes more than a universe",
+                )
+            )
+        elif unit.patch and not _in_one_piece(unit, *mode):  # type: ignore[misc]
             left.append((unit.number, "its blocks have addresses of their own"))
         else:
-            items.append((unit, min(SLOTS, max(lay.footprint, unit.patch[0].room if unit.patch else 0))))
+            items.append(
+                (unit, min(SLOTS, max(lay.footprint, unit.patch[0].room if unit.patch else 0)))
+            )
     return items, left
 
 
-def _bundles(show: Show, index: PatchIndex, items: list[tuple[Unit, int]], wanted: Wanted) -> list[_Bundle]:
+def _bundles(
+    show: Show, index: PatchIndex, items: list[tuple[Unit, int]], wanted: Wanted
+) -> list[_Bundle]:
     keys: dict[tuple, list[tuple[Unit, int]]] = defaultdict(list)
     node_of = {o.universe: o.host for o in show.outputs if o.enabled}
     universes_of: dict[str, list[int]] = defaultdict(list)
     for universe, host in sorted(node_of.items()):
         universes_of[host].append(universe)
-    usual: dict[str, Counter[str]] = defaultdict(Counter)  # the node most of a hang position goes to
+    usual: dict[str, Counter[str]] = defaultdict(
+        Counter
+    )  # the node most of a hang position goes to
     for unit, _ in items:
         if node := _node(unit, node_of):
             usual[unit.hangs_on][node] += 1
@@ -168,7 +217,9 @@ def _bundles(show: Show, index: PatchIndex, items: list[tuple[Unit, int]], wante
         if wanted.how == POSITION:
             keys[(unit.hangs_on, *kind) if unit.hangs_on else (unit.id,)].append((unit, size))
         elif wanted.how == PORT:
-            node = _node(unit, node_of) or next((n for n, _ in usual[unit.hangs_on].most_common(1)), "")
+            node = _node(unit, node_of) or next(
+                (n for n, _ in usual[unit.hangs_on].most_common(1)), ""
+            )
             keys[(node, *kind) if kind else (node, unit.id)].append((unit, size))
         else:
             keys[kind or (unit.id,)].append((unit, size))
@@ -217,11 +268,15 @@ def _stays(state: _State, bundle: _Bundle, wanted: Wanted) -> bool:
     spots = [spot for spot in here if spot is not None]
     if spots[0][0] < wanted.first:
         return False
-    if len({universe for universe, _ in spots}) > 1 or (bundle.allowed is not None and spots[0][0] not in bundle.allowed):
+    if len({universe for universe, _ in spots}) > 1 or (
+        bundle.allowed is not None and spots[0][0] not in bundle.allowed
+    ):
         return False
     if wanted.together and len(spots) > 1:
         ordered = sorted(zip(spots, (size for _, size in bundle.units), strict=True))
-        if any(a[0][1] + _stride(a[1], wanted.every) != b[0][1] for a, b in itertools.pairwise(ordered)):
+        if any(
+            a[0][1] + _stride(a[1], wanted.every) != b[0][1] for a, b in itertools.pairwise(ordered)
+        ):
             return False
     done = []
     for (unit, size), spot in zip(bundle.units, spots, strict=True):
@@ -248,7 +303,9 @@ def _place(state: _State, bundle: _Bundle, wanted: Wanted, first: Iterable[int])
     """Put a bundle whole into one universe, else in halves. False when none takes it."""
     tried: set[int] = set()
     allowed = bundle.allowed
-    candidates: Iterable[int] = allowed if allowed is not None else sorted(u for u in state.taken if u >= wanted.first)
+    candidates: Iterable[int] = (
+        allowed if allowed is not None else sorted(u for u in state.taken if u >= wanted.first)
+    )
     for universe in (*(u for u in first if allowed is None or u in allowed), *candidates):
         if universe not in tried and universe >= wanted.first:
             tried.add(universe)
@@ -270,7 +327,9 @@ def _place(state: _State, bundle: _Bundle, wanted: Wanted, first: Iterable[int])
 
 
 def _fit(state: _State, bundle: _Bundle, universe: int, wanted: Wanted) -> bool:
-    """Put a bundle into one universe, units that stand there already where they are; nothing is put when it does not fit."""
+    """Put a bundle into one universe, units that stand there already where they are; nothing is put
+    when it does not fit.
+    """
     used = state.taken.get(universe, 0)
     state.tries += 1
     if used.bit_count() + bundle.length > state.most:
@@ -282,7 +341,11 @@ def _fit(state: _State, bundle: _Bundle, universe: int, wanted: Wanted) -> bool:
         if not at:
             return False
         spots = [at + sum(strides[:i]) for i in range(len(strides))]
-        mine = {unit.patch[0].address: unit for unit, _ in bundle.units if unit.patch and unit.patch[0].universe == universe}
+        mine = {
+            unit.patch[0].address: unit
+            for unit, _ in bundle.units
+            if unit.patch and unit.patch[0].universe == universe
+        }
         sizes = {size for _, size in bundle.units}
         order = [mine.get(spot) for spot in spots] if len(sizes) == 1 else [None] * len(spots)
         others = iter([unit for unit, _ in bundle.units if unit not in [o for o in order if o]])
@@ -309,8 +372,12 @@ def _fit(state: _State, bundle: _Bundle, universe: int, wanted: Wanted) -> bool:
     return True
 
 
-def _emptied(state: _State, bundles: Sequence[_Bundle], index: PatchIndex, wanted: Wanted) -> _State:
-    """The plan that lets most stay, with the emptiest universes emptied into the room the others have."""
+def _emptied(
+    state: _State, bundles: Sequence[_Bundle], index: PatchIndex, wanted: Wanted
+) -> _State:
+    """The plan that lets most stay, with the emptiest universes emptied into the room the others
+    have.
+    """
     fixed = {universe for universe, taken in state.taken.items() if taken}
     state = _stay(state, bundles, index, wanted)
     if wanted.how != PACK:
@@ -326,10 +393,16 @@ def _emptied(state: _State, bundles: Sequence[_Bundle], index: PatchIndex, wante
             break  # a plan made fresh is better where so much has to move
         if universe in fixed or state.undone:
             continue
-        others = [n for n in sorted(state.taken) if n != universe and n not in closed and state.taken[n] and n >= wanted.first]
+        others = [
+            n
+            for n in sorted(state.taken)
+            if n != universe and n not in closed and state.taken[n] and n >= wanted.first
+        ]
         room = sum(state.most - state.taken[n].bit_count() for n in others)
         group = of_universe[universe]
-        if room < state.taken[universe].bit_count() or any({state.spots[u.id][0] for u, _ in b.units} != {universe} for b in group):
+        if room < state.taken[universe].bit_count() or any(
+            {state.spots[u.id][0] for u, _ in b.units} != {universe} for b in group
+        ):
             continue
         others.sort(key=lambda n: -state.taken[n].bit_count())
         if _moved(state, group, others, wanted):
@@ -367,7 +440,9 @@ def _moved(state: _State, group: Sequence[_Bundle], others: Sequence[int], wante
 
 
 def _fresh(state: _State, bundles: Sequence[_Bundle], index: PatchIndex, wanted: Wanted) -> _State:
-    """Everything laid out anew, longest first; then bins are given the universes in which most of their units stand."""
+    """Everything laid out anew, longest first; then bins are given the universes in which most of
+    their units stand.
+    """
     if wanted.how == PORT:
         return _stay(state, bundles, index, wanted)
     plan = _State(dict(state.taken), state.most, state.every)
@@ -391,11 +466,17 @@ def _fresh(state: _State, bundles: Sequence[_Bundle], index: PatchIndex, wanted:
 
 
 def _matched(state: _State, bins: dict[int, list[_Bundle]], wanted: Wanted) -> _State | None:
-    """The same bins in the universes where most of their units stand already, and those units left in place."""
+    """The same bins in the universes where most of their units stand already, and those units left
+    in place.
+    """
     from scipy.optimize import linear_sum_assignment
 
     units = [unit for group in bins.values() for bundle in group for unit, _ in bundle.units]
-    standing = {unit.patch[0].universe for unit in units if unit.patch and unit.patch[0].universe >= wanted.first}
+    standing = {
+        unit.patch[0].universe
+        for unit in units
+        if unit.patch and unit.patch[0].universe >= wanted.first
+    }
     numbers = sorted(n for n in {*bins, *standing} if not state.taken.get(n))
     rows = list(bins)
     if len(numbers) < len(rows) or len(numbers) > 2500:
@@ -413,19 +494,31 @@ def _matched(state: _State, bins: dict[int, list[_Bundle]], wanted: Wanted) -> _
     for i, j in zip(*chosen, strict=True):
         universe, group = numbers[j], bins[rows[i]]
         trial = made.copy()
-        here = [b for b in group if all(u.patch and u.patch[0].universe == universe for u, _ in b.units)]
+        here = [
+            b for b in group if all(u.patch and u.patch[0].universe == universe for u, _ in b.units)
+        ]
         stay = [b for b in here if _stays(trial, b, wanted)]
         moving = [b for b in group if b not in stay]
-        if not all(_fit(trial, bundle, universe, wanted) for bundle in sorted(moving, key=lambda b: -b.length)):
+        if not all(
+            _fit(trial, bundle, universe, wanted)
+            for bundle in sorted(moving, key=lambda b: -b.length)
+        ):
             trial = made.copy()
-            if not all(_fit(trial, bundle, universe, wanted) for bundle in sorted(group, key=lambda b: -b.length)):
+            if not all(
+                _fit(trial, bundle, universe, wanted)
+                for bundle in sorted(group, key=lambda b: -b.length)
+            ):
                 return None
         made = trial
     return made
 
 
-def _worth(state: _State, items: Sequence[tuple[Unit, int]], wanted: Wanted) -> tuple[int, int, int]:
-    """Units without a place, universes used (only packing minds them), units to be set anew: the least is best."""
+def _worth(
+    state: _State, items: Sequence[tuple[Unit, int]], wanted: Wanted
+) -> tuple[int, int, int]:
+    """Units without a place, universes used (only packing minds them), units to be set anew: the
+    least is best.
+    """
     used = sum(1 for taken in state.taken.values() if taken) if wanted.how == PACK else 0
     changes = sum(state.spots.get(unit.id) != _here(unit) for unit, _ in items)
     return len(items) - len(state.spots), used, changes

@@ -53,7 +53,18 @@ def footprint(unit: Unit, profiles: ProfileSet) -> int:
 def unit_spans(unit: Unit, profiles: ProfileSet) -> list[Span]:
     found = profiles.mode_of(unit)
     lay = chart(*found) if found else None
-    return [Span(unit.id, unit.number, p.block, p.universe, p.address, max(1, lay.span(p.block)) if lay else 1, p.room) for p in unit.patch]
+    return [
+        Span(
+            unit.id,
+            unit.number,
+            p.block,
+            p.universe,
+            p.address,
+            max(1, lay.span(p.block)) if lay else 1,
+            p.room,
+        )
+        for p in unit.patch
+    ]
 
 
 def all_spans(show: Show) -> list[Span]:
@@ -78,6 +89,8 @@ def clashes(spans: Iterable[Span]) -> list[Clash]:
         open_spans: list[Span] = []
         for span in group:
             open_spans = [other for other in open_spans if other.end >= span.start]
-            found.extend(Clash(other, span, span.start, min(other.end, span.end)) for other in open_spans)
+            found.extend(
+                Clash(other, span, span.start, min(other.end, span.end)) for other in open_spans
+            )
             open_spans.append(span)
     return found

@@ -1,4 +1,6 @@
-"""Units given another profile: an own copy for its source, a newer revision for an older one, a borrowed one."""
+"""Units given another profile: an own copy for its source, a newer revision for an older one, a
+borrowed one.
+"""
 
 from __future__ import annotations
 
@@ -32,20 +34,28 @@ def using(show: Show, key: str) -> list[Unit]:
 
 
 def mode_for(profile: Profile, mode: Mode, fresh: Profile) -> Mode:
-    """The mode of the new profile nearest to an old one: the same name, else the fewest differences."""
+    """The mode of the new profile nearest to an old one: the same name, else the fewest
+    differences.
+    """
     same = fresh.mode(mode.name)
-    return same or min(fresh.modes, key=lambda other: len(differences(sheet(profile, mode), sheet(fresh, other))))
+    return same or min(
+        fresh.modes, key=lambda other: len(differences(sheet(profile, mode), sheet(fresh, other)))
+    )
 
 
 def preview_swap(show: Show, key: str, stored: StoredProfile) -> list[ModeChange]:
-    """What would change for the units of profile `key`, by mode in use. Raises EntryFault when the new one does not read."""
+    """What would change for the units of profile `key`, by mode in use. Raises EntryFault when the
+    new one does not read.
+    """
     fresh, old = _both(show, key, stored)
     made = []
     for name in dict.fromkeys(unit.mode for unit in using(show, key)):
         mode = old.mode(name) if old else None
         target = mode_for(old, mode, fresh) if old and mode else fresh.mode(name) or fresh.modes[0]
         told = tuple(differences(sheet(old, mode), sheet(fresh, target))) if old and mode else ()
-        made.append(ModeChange(name, target.name, sum(unit.mode == name for unit in using(show, key)), told))
+        made.append(
+            ModeChange(name, target.name, sum(unit.mode == name for unit in using(show, key)), told)
+        )
     return made
 
 
@@ -56,28 +66,42 @@ def _both(show: Show, key: str, stored: StoredProfile) -> tuple[Profile, Profile
     return fresh, profiles_of(show).profiles.get(key)
 
 
-def swap_profile(show: Show, key: str, stored: StoredProfile, ids: Collection[str] | None = None) -> Show:
-    """Give units of profile `key` (all of them, or those of `ids`) the new profile; every address stays.
+def swap_profile(
+    show: Show, key: str, stored: StoredProfile, ids: Collection[str] | None = None
+) -> Show:
+    """Give units of profile `key` (all of them, or those of `ids`) the new profile; every address
+    stays.
 
     `follow.grown` says who is then in the way.
 
-    A new revision of the same maker and model takes the old one's place; for some units only, it is kept beside it
-    under its revision.
+    A new revision of the same maker and model takes the old one's place; for some units only, it is
+    kept beside it under its revision.
     """
     fresh, old = _both(show, key, stored)
     chosen = {unit.id for unit in using(show, key) if ids is None or unit.id in ids}
     whole = len(chosen) == len(using(show, key))
     taken = {kept.key for kept in show.profiles if not (kept.key == key and whole)}
     name = stored.key
-    if name in taken and next(kept.data for kept in show.profiles if kept.key == name) != stored.data:
+    if (
+        name in taken
+        and next(kept.data for kept in show.profiles if kept.key == name) != stored.data
+    ):
         name = next(text for n in range(2, 10_000) if (text := f"{stored.key} ({n})") not in taken)
-    kept = StoredProfile(key=name, file=stored.file if name == stored.key else f"{name}.gdtf", data=stored.data)
+    kept = StoredProfile(
+        key=name, file=stored.file if name == stored.key else f"{name}.gdtf", data=stored.data
+    )
     profiles = tuple(p for p in show.profiles if p.key != name and not (p.key == key and whole))
 
     def change(unit: Unit) -> Unit:
         mode = old.mode(unit.mode) if old else None
-        target = mode_for(old, mode, fresh) if old and mode else fresh.mode(unit.mode) or fresh.modes[0]
+        target = (
+            mode_for(old, mode, fresh) if old and mode else fresh.mode(unit.mode) or fresh.modes[0]
+        )
         patch = followed(unit.patch, (old, mode) if old and mode else None, fresh, target)
         return replace(unit, profile=name, mode=target.name, patch=patch)
 
-    return replace(show, profiles=(*profiles, kept), units=tuple(change(unit) if unit.id in chosen else unit for unit in show.units))
+    return replace(
+        show,
+        profiles=(*profiles, kept),
+        units=tuple(change(unit) if unit.id in chosen else unit for unit in show.units),
+    )

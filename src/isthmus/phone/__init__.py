@@ -1,1 +1,3 @@
-"""Roll call from the stage: a page served to phones, joined by a one-time code, and only what roll call needs behind it."""
+"""Roll call from the stage: a page served to phones, joined by a one-time code, and only what roll
+call needs behind it.
+"""

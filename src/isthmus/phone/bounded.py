@@ -1,6 +1,8 @@
-"""How many may knock at once: connections are counted, and one that sends no whole request is closed.
+"""How many may knock at once: connections are counted, and one that sends no whole request is
+closed.
 
-Without it a thousand half-sent requests take every file descriptor of the application, and saving stops.
+Without it a thousand half-sent requests take every file descriptor of the application, and saving
+stops.
 """
 
 from __future__ import annotations
@@ -32,7 +34,9 @@ class Bounds:
     def __init__(self) -> None:
         self._server: Any = None
         self._loop = asyncio.get_running_loop()
-        self._waiting: dict[int, Any] = {}  # protocols that have not had a whole request yet, by identity
+        self._waiting: dict[
+            int, Any
+        ] = {}  # protocols that have not had a whole request yet, by identity
 
     def guard(self, server: web.Server) -> Bounds:
         """Count the connections of this server."""

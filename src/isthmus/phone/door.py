@@ -1,4 +1,6 @@
-"""Who may come in: one-time codes, what wrong ones cost, and the phones that have joined. No network here."""
+"""Who may come in: one-time codes, what wrong ones cost, and the phones that have joined. No
+network here.
+"""
 
 from __future__ import annotations
 
@@ -54,7 +56,9 @@ class Door:
         return max(0.0, self._wrong.get(ip, (0, 0.0))[1] - self._now())
 
     def join(self, code: str, name: str, ip: str) -> Phone | None:
-        """A phone for the right code, which then is used up. None for a wrong one, or while one must wait."""
+        """A phone for the right code, which then is used up. None for a wrong one, or while one
+        must wait.
+        """
         now = self._now()
         if self.wait_of(ip) > 0:
             self._refuse(ip, "tried again too soon")
@@ -72,7 +76,10 @@ class Door:
             return None
         self._wrong.pop(ip, None)
         self.code = self._fresh()
-        named = "".join(c for c in name if c.isprintable()).strip()[:MAX_NAMES] or f"Phone {len(self.phones) + 1}"
+        named = (
+            "".join(c for c in name if c.isprintable()).strip()[:MAX_NAMES]
+            or f"Phone {len(self.phones) + 1}"
+        )
         taken = {p.name for p in self.phones.values()}
         while named in taken:
             named += "′"
@@ -93,7 +100,9 @@ class Door:
         self.phones.pop(token, None)
 
     def take(self, phone: Phone, id_: str) -> tuple[bool, str] | bool | None:
-        """Whether an operation is new: True. Otherwise what came of it when it came first, None while it is under way."""
+        """Whether an operation is new: True. Otherwise what came of it when it came first, None
+        while it is under way.
+        """
         if id_ in phone.ids:
             return phone.ids[id_]
         if len(phone.ids) >= MAX_IDS:

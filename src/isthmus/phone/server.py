@@ -1,4 +1,6 @@
-"""The page for phones and its socket: an aiohttp server on a thread of its own, on one chosen address."""
+"""The page for phones and its socket: an aiohttp server on a thread of its own, on one chosen
+address.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,10 @@ MAX_TEXT = 20_000
 FILES = {"/": "index.html", "/page.js": "page.js", "/page.css": "page.css"}
 DOES = {"mark", "begin", "step", "jump", "act"}
 SAFE = {
-    "Content-Security-Policy": "default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self'; img-src 'self' blob:",
+    "Content-Security-Policy": (
+        "default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self'; img-src "
+        "'self' blob:"
+    ),
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "no-referrer",
     "X-Frame-Options": "DENY",
@@ -35,7 +40,9 @@ SAFE = {
 
 @dataclass(frozen=True)
 class Op:
-    """What a phone wants: `id` names it once and for all, `ago` is how many seconds ago it was done there."""
+    """What a phone wants: `id` names it once and for all, `ago` is how many seconds ago it was done
+    there.
+    """
 
     phone: str
     token: str
@@ -47,9 +54,17 @@ class Op:
 
 
 class PhoneServer:
-    """`on_op` and `on_news` are called from the server's thread. `acknowledge` says what came of an operation."""
+    """`on_op` and `on_news` are called from the server's thread. `acknowledge` says what came of an
+    operation.
+    """
 
-    def __init__(self, host: str, on_op: Callable[[Op], object], on_news: Callable[[], object] = lambda: None, port: int = PORT) -> None:
+    def __init__(
+        self,
+        host: str,
+        on_op: Callable[[Op], object],
+        on_news: Callable[[], object] = lambda: None,
+        port: int = PORT,
+    ) -> None:
         self.host, self.port = host, port
         self.door = Door()
         self._on_op, self._on_news = on_op, on_news
@@ -71,7 +86,9 @@ class PhoneServer:
         if self._trouble is not None:
             self._thread.join(5)
             what = f"the page for phones cannot be served. {os_reason(self._trouble)}"
-            raise NetworkFault(what, where=f"{self.host}:{self.port}", do="Choose another adapter or port.")
+            raise NetworkFault(
+                what, where=f"{self.host}:{self.port}", do="Choose another adapter or port."
+            )
 
     @property
     def url(self) -> str:
@@ -94,7 +111,13 @@ class PhoneServer:
         if phone is not None:
             phone.ids[op.id] = well, words
             phone.marks += well and op.do == "mark"
-            told = {"kind": "done", "id": op.id, "well": well, "words": words, "picture": op.do == "picture"}
+            told = {
+                "kind": "done",
+                "id": op.id,
+                "well": well,
+                "words": words,
+                "picture": op.do == "picture",
+            }
             self._soon(self._send(op.token, json.dumps(told)))
 
     def put_out(self, token: str) -> None:
@@ -139,7 +162,9 @@ class PhoneServer:
         server: asyncio.Server | None = None
         try:
             assert self._runner.server is not None
-            server = await self._loop.create_server(bounds.guard(self._runner.server), self.host, self.port, backlog=64)
+            server = await self._loop.create_server(
+                bounds.guard(self._runner.server), self.host, self.port, backlog=64
+            )
             if self.port == 0:
                 self.port = server.sockets[0].getsockname()[1]
             self._ready.set()
@@ -154,8 +179,12 @@ class PhoneServer:
 
     async def _file(self, request: web.Request) -> web.Response:
         name = FILES[request.path]
-        kind = {"html": "text/html", "js": "text/javascript", "css": "text/css"}[name.rsplit(".", 1)[1]]
-        return web.Response(body=(PAGE / name).read_bytes(), content_type=kind, charset="utf-8", headers=SAFE)
+        kind = {"html": "text/html", "js": "text/javascript", "css": "text/css"}[
+            name.rsplit(".", 1)[1]
+        ]
+        return web.Response(
+            body=(PAGE / name).read_bytes(), content_type=kind, charset="utf-8", headers=SAFE
+        )
 
     async def _join(self, request: web.Request) -> web.Response:
         ip = request.remote or "?"
@@ -168,7 +197,11 @@ class PhoneServer:
         self._on_news()
         if phone is None:
             wait = self.door.wait_of(ip)
-            words = f"Wrong code. Wait {wait:.0f} s." if wait else "Wrong code: read the one on the screen now."
+            words = (
+                f"Wrong code. Wait {wait:.0f} s."
+                if wait
+                else "Wrong code: read the one on the screen now."
+            )
             return web.json_response({"words": words, "wait": wait}, status=403, headers=SAFE)
         made = web.json_response({"name": phone.name}, headers=SAFE)
         made.set_cookie("phone", phone.token, httponly=True, samesite="Strict", max_age=24 * 3600)
@@ -176,7 +209,9 @@ class PhoneServer:
 
     def _phone(self, request: web.Request) -> Phone | None:
         origin = request.headers.get("Origin", "")
-        if origin and origin.split("//", 1)[-1] != request.host:  # a page of somebody else's in the same browser
+        if (
+            origin and origin.split("//", 1)[-1] != request.host
+        ):  # a page of somebody else's in the same browser
             return None
         return self.door.of(request.cookies.get("phone", ""))
 
@@ -212,7 +247,9 @@ class PhoneServer:
         if known is True:
             self._on_op(op)
         elif isinstance(known, tuple):
-            await ws.send_str(json.dumps({"kind": "done", "id": op.id, "well": known[0], "words": known[1]}))
+            await ws.send_str(
+                json.dumps({"kind": "done", "id": op.id, "well": known[0], "words": known[1]})
+            )
 
     async def _picture(self, request: web.Request) -> web.Response:
         """A picture for a unit, as JPEG; made small and without anything else the file may hold."""
@@ -254,13 +291,20 @@ def read_op(phone: Phone, text: str) -> Op | None:
         data = {k: v for k, v in asked.items() if k not in ("id", "do", "ago")}
     except (ValueError, KeyError, TypeError, RecursionError):
         return None
-    if not isinstance(id_, str) or not 1 <= len(id_) <= 60 or do not in DOES or not 0 <= ago < 7 * 86400:
+    if (
+        not isinstance(id_, str)
+        or not 1 <= len(id_) <= 60
+        or do not in DOES
+        or not 0 <= ago < 7 * 86400
+    ):
         return None
     return Op(phone.name, phone.token, id_, do, data, ago)
 
 
 def clean_picture(data: bytes) -> bytes:
-    """As JPEG of at most 1600 pixels a side, turned as it was held, nothing else kept. b"" for what is no picture."""
+    """As JPEG of at most 1600 pixels a side, turned as it was held, nothing else kept. b"" for what
+    is no picture.
+    """
     from PIL import Image, ImageOps
 
     try:

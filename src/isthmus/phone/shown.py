@@ -1,4 +1,6 @@
-"""What phones are told: the stop, what should be seen, the plan, the stops around it. And what their marks make of a show."""
+"""What phones are told: the stop, what should be seen, the plan, the stops around it. And what
+their marks make of a show.
+"""
 
 from __future__ import annotations
 
@@ -26,8 +28,18 @@ MAX_PICTURES = 200
 
 def state_of(show: Show, call: RollCall | None, sending: bool = True) -> dict[str, Any]:
     held = {v.unit: v.result for v in show.verdicts if holds(show, v)}
-    plan = [[u.id, round(u.position[0], 2), round(u.position[1], 2), held.get(u.id, "")] for u in show.units if u.position]
-    state: dict[str, Any] = {"show": show.name, "on": call is not None, "sending": sending, "plan": plan, "ways": WAYS}
+    plan = [
+        [u.id, round(u.position[0], 2), round(u.position[1], 2), held.get(u.id, "")]
+        for u in show.units
+        if u.position
+    ]
+    state: dict[str, Any] = {
+        "show": show.name,
+        "on": call is not None,
+        "sending": sending,
+        "plan": plan,
+        "ways": WAYS,
+    }
     if call is None:
         return state
     stop = call.call
@@ -38,7 +50,13 @@ def state_of(show: Show, call: RollCall | None, sending: bool = True) -> dict[st
     for at, other in enumerate(call.calls[first : first + 2 * AROUND], first):
         one = show.unit(other.units[0]) if len(other.units) == 1 else None
         rows.append(
-            [other.units[0], str(one.number) if one else "", one.name if one else other.title, held.get(other.units[0], ""), at == call.at]
+            [
+                other.units[0],
+                str(one.number) if one else "",
+                one.name if one else other.title,
+                held.get(other.units[0], ""),
+                at == call.at,
+            ]
         )
     return state | {
         "stop": f"{call.at}:{stop.title}:{stop.cell}",
@@ -46,7 +64,9 @@ def state_of(show: Show, call: RollCall | None, sending: bool = True) -> dict[st
         "slot": stop.slot,
         "number": str(unit.number) if unit else "",
         "title": (unit.name or str(unit.number)) if unit else stop.title,
-        "where": f"{unit.hangs_on or 'nowhere yet'}, {addresses(unit)}" if unit else numbers_of(show, stop.units),
+        "where": f"{unit.hangs_on or 'nowhere yet'}, {addresses(unit)}"
+        if unit
+        else numbers_of(show, stop.units),
         "see": sentence(call, show) if sending else OFF,
         "verdict": say(show, verdict) if verdict else "",
         "left": tally(show, call.order)["left"],
@@ -55,12 +75,22 @@ def state_of(show: Show, call: RollCall | None, sending: bool = True) -> dict[st
 
 
 def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
-    """A mark from a phone, of the units it showed. An older one never hides a newer: it is added to the note.
+    """A mark from a phone, of the units it showed. An older one never hides a newer: it is added to
+    the note.
 
     Raises EntryFault for units or words nobody knows.
     """
-    units, slot, result, note = op.data.get("units"), op.data.get("slot"), str(op.data.get("result", "")), str(op.data.get("note", ""))
-    what = [str(w) for w in op.data.get("what", ()) if isinstance(w, str)] if isinstance(op.data.get("what", []), list) else []
+    units, slot, result, note = (
+        op.data.get("units"),
+        op.data.get("slot"),
+        str(op.data.get("result", "")),
+        str(op.data.get("note", "")),
+    )
+    what = (
+        [str(w) for w in op.data.get("what", ()) if isinstance(w, str)]
+        if isinstance(op.data.get("what", []), list)
+        else []
+    )
     if isinstance(slot, list) and len(slot) == 2 and all(isinstance(x, int) for x in slot):
         return mark_slot(show, (slot[0], slot[1]), result, note, what, op.phone)
     if not isinstance(units, list) or not 1 <= len(units) <= 512:
@@ -73,13 +103,19 @@ def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
     at = time.strftime("%Y-%m-%dT%H:%M:%S", time.localtime(time.time() - op.ago))
     for unit in units:
         have = next((v for v in show.verdicts if v.unit == unit), None)
-        newer_there = have is not None and (have.at > at or (have.at == at and op.ago > 0.3))  # times are whole seconds
+        newer_there = have is not None and (
+            have.at > at or (have.at == at and op.ago > 0.3)
+        )  # times are whole seconds
         if have is not None and have.result != "skipped" and newer_there and holds(show, have):
             if have.result != result or note:
-                seen = Verdict(unit=have.unit, result=result, what=tuple(what), others=tuple(others), note=note)
+                seen = Verdict(
+                    unit=have.unit, result=result, what=tuple(what), others=tuple(others), note=note
+                )
                 added = f"{op.phone} {at[11:16]}: {say(show, seen)}"
                 newer = replace(have, note="; ".join(x for x in (have.note, added) if x)[:500])
-                show = replace(show, verdicts=tuple(newer if v is have else v for v in show.verdicts))
+                show = replace(
+                    show, verdicts=tuple(newer if v is have else v for v in show.verdicts)
+                )
         else:
             show = mark(show, str(unit), result, note, at, what, others, acts, op.phone)
     return show
@@ -89,16 +125,22 @@ def _lit_instead(show: Show, text: str) -> tuple[list[str], str]:
     """Units by the numbers typed, and the numbers nobody has."""
     by_number = {str(u.number): u.id for u in show.units}
     typed = list(dict.fromkeys(re.findall(r"\d+", text)))
-    return [by_number[n] for n in typed if n in by_number], ", ".join(n for n in typed if n not in by_number)
+    return [by_number[n] for n in typed if n in by_number], ", ".join(
+        n for n in typed if n not in by_number
+    )
 
 
 def is_stop(stop: Call, op: Op) -> bool:
     """Whether a mark is about the stop that is called now."""
-    return list(stop.units) == op.data.get("units") and (list(stop.slot) if stop.slot else None) == op.data.get("slot")
+    return list(stop.units) == op.data.get("units") and (
+        list(stop.slot) if stop.slot else None
+    ) == op.data.get("slot")
 
 
 def unit_called(show: Show, op: Op) -> str:
-    """The unit a phone wants to be called, by its id or its number. Raises EntryFault when nobody has that number."""
+    """The unit a phone wants to be called, by its id or its number. Raises EntryFault when nobody
+    has that number.
+    """
     if "unit" in op.data:
         return str(op.data["unit"])
     number = str(op.data.get("number", "")).strip()[:12]
@@ -109,7 +151,8 @@ def unit_called(show: Show, op: Op) -> str:
 
 
 def take_picture(show: Show, op: Op) -> Show:
-    """A picture to the verdict of a unit, kept with the show; a unit without one counts as skipped until it is marked.
+    """A picture to the verdict of a unit, kept with the show; a unit without one counts as skipped
+    until it is marked.
 
     Raises EntryFault for a unit nobody knows, or when the show keeps as many pictures as it may.
     """
@@ -119,5 +162,13 @@ def take_picture(show: Show, op: Op) -> Show:
     if all(v.unit != unit for v in show.verdicts):
         show = mark(show, unit, "skipped", by=op.phone)
     key = f"seen-{hashlib.sha256(op.picture).hexdigest()[:16]}.jpg"
-    files = show.files if any(f.name == key for f in show.files) else (*show.files, StoredFile(name=key, data=op.picture))
-    return replace(show, files=files, verdicts=tuple(replace(v, picture=key) if v.unit == unit else v for v in show.verdicts))
+    files = (
+        show.files
+        if any(f.name == key for f in show.files)
+        else (*show.files, StoredFile(name=key, data=op.picture))
+    )
+    return replace(
+        show,
+        files=files,
+        verdicts=tuple(replace(v, picture=key) if v.unit == unit else v for v in show.verdicts),
+    )

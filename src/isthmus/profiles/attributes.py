@@ -139,7 +139,14 @@ def _rows() -> dict[str, Known]:
     made = {}
     for line in _TABLE.strip().splitlines():
         name, feature, unit, activation, words, says = (part.strip() for part in line.split("|"))
-        made[name] = Known(name, feature, unit, activation, words, tuple(tuple(one.strip().split("~")) for one in says.split(",")))
+        made[name] = Known(
+            name,
+            feature,
+            unit,
+            activation,
+            words,
+            tuple(tuple(one.strip().split("~")) for one in says.split(",")),
+        )
     for line in _ELSEWHERE.strip().splitlines():
         name, _, says = (part.strip() for part in line.partition("|"))
         more = tuple(tuple(one.strip().split("~")) for one in says.split(","))
@@ -148,7 +155,11 @@ def _rows() -> dict[str, Known]:
 
 
 KNOWN = _rows()
-_BY_PATTERN = [(re.compile(re.sub(r"\\\([nm]\\\)", r"(\\d+)", re.escape(name)) + "$"), row) for name, row in KNOWN.items() if "(" in name]
+_BY_PATTERN = [
+    (re.compile(re.sub(r"\\\([nm]\\\)", r"(\\d+)", re.escape(name)) + "$"), row)
+    for name, row in KNOWN.items()
+    if "(" in name
+]
 ACTIVATION_GROUPS = tuple(dict.fromkeys(row.activation for row in KNOWN.values() if row.activation))
 
 

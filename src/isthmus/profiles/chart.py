@@ -1,7 +1,7 @@
 """A mode laid flat: its channels with the cells written out, and its footprint block by block.
 
-A channel of a geometry that is referred to several times (a cell) stands once for each reference, its offsets
-counted from the reference's break (DIN SPEC 15800, GeometryReference).
+A channel of a geometry that is referred to several times (a cell) stands once for each reference,
+its offsets counted from the reference's break (DIN SPEC 15800, GeometryReference).
 """
 
 from __future__ import annotations
@@ -19,7 +19,9 @@ MAX_NESTED = 6
 
 @dataclass(frozen=True)
 class ChartChannel:
-    """One channel of one geometry instance. `slots` are (block, offset) from coarse to fine, offsets from 1."""
+    """One channel of one geometry instance. `slots` are (block, offset) from coarse to fine,
+    offsets from 1.
+    """
 
     channel: DmxChannel
     attribute: str
@@ -71,7 +73,11 @@ def _chains(profile: Profile, geometry: Geometry, above: Chain = ()) -> Iterator
     for reference in _references(geometry):
         chain = (*above, reference)
         target = profile.geometry(reference.refers_to)
-        ring = target is None or any(r.refers_to == reference.refers_to for r in above) or len(chain) > MAX_NESTED
+        ring = (
+            target is None
+            or any(r.refers_to == reference.refers_to for r in above)
+            or len(chain) > MAX_NESTED
+        )
         yield chain
         if target is not None and not ring:
             yield from _chains(profile, target, chain)
@@ -84,8 +90,8 @@ def _names(geometry: Geometry) -> set[str]:
 def cells_of(profile: Profile, mode: Mode) -> list[Chain]:
     """The cells of a mode in their order, each as the references that lead to it.
 
-    A reference within a cell is a cell of its own where channels are said of what it refers to; else it is a part of
-    the cell around it. One that only holds such cells is none.
+    A reference within a cell is a cell of its own where channels are said of what it refers to;
+    else it is a part of the cell around it. One that only holds such cells is none.
     """
     root = profile.geometry(mode.geometry)
     used = {channel.geometry for channel in mode.channels}
@@ -93,7 +99,9 @@ def cells_of(profile: Profile, mode: Mode) -> list[Chain]:
     targets = {id(c[-1]): profile.geometry(c[-1].refers_to) for c in chains}
     with_channels = {key for key, target in targets.items() if target and _names(target) & used}
     holding = {id(c[0]) for c in chains if len(c) > 1 and id(c[-1]) in with_channels}
-    return [c for c in chains if id(c[-1]) in with_channels or (len(c) == 1 and id(c[0]) not in holding)]
+    return [
+        c for c in chains if id(c[-1]) in with_channels or (len(c) == 1 and id(c[0]) not in holding)
+    ]
 
 
 def lay_flat(profile: Profile, mode: Mode) -> Chart:
@@ -120,7 +128,11 @@ def lay_flat(profile: Profile, mode: Mode) -> Chart:
                 if found is not None:
                     block, start = max(1, found.block), start + found.offset - 1
             slots = tuple((block, start + offset - 1) for offset in channel.offsets)
-            channels.append(ChartChannel(channel, attribute, slots, chain[-1].name if chain else channel.geometry, cell))
+            channels.append(
+                ChartChannel(
+                    channel, attribute, slots, chain[-1].name if chain else channel.geometry, cell
+                )
+            )
             for slot_block, offset in slots:
                 spans[slot_block] = max(spans.get(slot_block, 0), offset)
             if len(channels) >= MAX_CHANNELS:
@@ -133,5 +145,7 @@ _KEPT: KeptByMode[Chart] = KeptByMode(2048)
 
 
 def chart(profile: Profile, mode: Mode) -> Chart:
-    """The DMX chart of a mode; computed once for each profile object (hashing a whole profile would cost more)."""
+    """The DMX chart of a mode; computed once for each profile object (hashing a whole profile would
+    cost more).
+    """
     return _KEPT.get(profile, mode, lay_flat)

@@ -1,6 +1,8 @@
-"""Colour for profiles: chromaticities to linear sRGB and back to the levels of a unit's own colour channels.
+"""Colour for profiles: chromaticities to linear sRGB and back to the levels of a unit's own colour
+channels.
 
-Working space is linear sRGB (IEC 61966-2-1 matrices) in which a 6500 K source is (1, 1, 1); luminance is relative.
+Working space is linear sRGB (IEC 61966-2-1 matrices) in which a 6500 K source is (1, 1, 1);
+luminance is relative.
 """
 
 from __future__ import annotations
@@ -10,10 +12,17 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-XYZ_TO_RGB: Array = np.array([[3.2404542, -1.5371385, -0.4985314], [-0.9692660, 1.8760108, 0.0415560], [0.0556434, -0.2040259, 1.0572252]])
+XYZ_TO_RGB: Array = np.array(
+    [
+        [3.2404542, -1.5371385, -0.4985314],
+        [-0.9692660, 1.8760108, 0.0415560],
+        [0.0556434, -0.2040259, 1.0572252],
+    ]
+)
 RGB_TO_XYZ: Array = np.linalg.inv(XYZ_TO_RGB).astype(np.float64)
 
-# Chromaticities taken for emitters whose profile gives none: typical dies, named as GDTF names attributes.
+# Chromaticities taken for emitters whose profile gives none: typical dies, named as GDTF names
+# attributes.
 TYPICAL_EMITTERS: dict[str, tuple[float, float, float]] = {
     "R": (0.690, 0.309, 20.0),
     "G": (0.180, 0.720, 55.0),
@@ -40,14 +49,18 @@ def xyz_of(x: float, y: float, luminance: float = 1.0) -> Array:
 
 
 def rgb_of(x: float, y: float, luminance: float = 1.0) -> Array:
-    """Linear sRGB of a chromaticity; colours outside the gamut are clipped at zero and keep their luminance."""
+    """Linear sRGB of a chromaticity; colours outside the gamut are clipped at zero and keep their
+    luminance.
+    """
     rgb = np.maximum(XYZ_TO_RGB @ xyz_of(x, y, luminance), 0.0)
     seen = float(RGB_TO_XYZ[1] @ rgb)
     return rgb * (luminance / seen) if seen > 1e-9 else rgb
 
 
 def planck_xy(kelvin: float) -> tuple[float, float]:
-    """Chromaticity of a black body, 1667–25000 K (cubic fit of Kim et al., US patent 7024034, 2006)."""
+    """Chromaticity of a black body, 1667–25000 K (cubic fit of Kim et al., US patent 7024034,
+    2006).
+    """
     t = min(max(kelvin, 1667.0), 25000.0)
     if t < 4000:
         x = -0.2661239e9 / t**3 - 0.2343589e6 / t**2 + 0.8776956e3 / t + 0.179910
@@ -71,23 +84,29 @@ def mix_additive(emitters: Array, wanted: Array) -> Array:
     """Emitter levels 0…1 for the brightest light of a wanted colour.
 
     emitters: (k, 3) linear sRGB of each emitter at full, unclipped; wanted: (3,) linear sRGB.
-    Solves emittersᵀ·levels = wanted in the least-squares sense with levels ≥ 0, then raises all of them
-    together until one is full. Zeros when nothing is wanted.
+    Solves emittersᵀ·levels = wanted in the least-squares sense with levels ≥ 0, then raises all of
+    them together until one is full. Zeros when nothing is wanted.
     """
-    from scipy.optimize import nnls  # half of the start-up time when imported with the module; see `warm`
+    from scipy.optimize import (
+        nnls,
+    )  # half of the start-up time when imported with the module; see `warm`
 
     if not len(emitters) or not wanted.max(initial=0.0) > 0:
         return np.zeros(len(emitters))
-    # a little weight on small levels, so that of equal solutions the one that shares the load is taken
+    # a little weight on small levels, so that of equal solutions the one that shares the load is
+    # taken
     ridge = 1e-3 * np.eye(len(emitters)) * np.abs(emitters).max()
     levels, _ = nnls(
-        np.vstack([emitters.T, ridge]), np.concatenate([wanted / wanted.max() * np.abs(emitters).max(), np.zeros(len(emitters))])
+        np.vstack([emitters.T, ridge]),
+        np.concatenate([wanted / wanted.max() * np.abs(emitters).max(), np.zeros(len(emitters))]),
     )
     return levels / levels.max() if levels.max() > 0 else levels
 
 
 def warm() -> None:
-    """Import what colour mixing needs, so that the first colour does not wait for it; for a thread after the start."""
+    """Import what colour mixing needs, so that the first colour does not wait for it; for a thread
+    after the start.
+    """
     mix_additive(np.eye(3), np.ones(3))
 
 

@@ -1,7 +1,7 @@
 """Two charts against each other: a verdict for every channel and for every range.
 
-Lines are paired as a whole (assignment), so that one channel too many at the top reads as “shifted by 1” below it
-and not as everything wrong.
+Lines are paired as a whole (assignment), so that one channel too many at the top reads as “shifted
+by 1” below it and not as everything wrong.
 """
 
 from __future__ import annotations
@@ -40,13 +40,17 @@ class BandVerdict:
             return f"{name} is the same"
         if self.state == "shifted":
             return f"{name} is shifted by {self.shift:+d}"
-        other = f"“{self.right.name}” " if self.right.name != self.left.name and self.right.name else ""
+        other = (
+            f"“{self.right.name}” " if self.right.name != self.left.name and self.right.name else ""
+        )
         return f"{name} is {other}{self.right.start}–{self.right.end} there"
 
 
 @dataclass(frozen=True)
 class LineVerdict:
-    """One pair of lines: `shift` counts slots from left to right. `left` None is extra, `right` None is absent."""
+    """One pair of lines: `shift` counts slots from left to right. `left` None is extra, `right`
+    None is absent.
+    """
 
     state: LineState
     left: Line | None
@@ -69,23 +73,35 @@ class LineVerdict:
         wrong = [band for band in self.bands if band.state != "same"]
         if wrong:
             parts.append(f"{len(wrong)} of {len(self.bands)} ranges differ")
-        return f"{name} {', '.join(parts)}" if parts else f"{name} on {self.left.where()} is the same"
+        return (
+            f"{name} {', '.join(parts)}" if parts else f"{name} on {self.left.where()} is the same"
+        )
 
 
 def _family(attribute: str) -> str:
     return re.sub(r"\d+", "", attribute)
 
 
-def _same(left: Sequence[Line], right: Sequence[Line], key: Callable[[str], str]) -> NDArray[np.bool_]:
-    """Where the attributes of two lists of lines are equal under `key`; lines without one equal nothing."""
+def _same(
+    left: Sequence[Line], right: Sequence[Line], key: Callable[[str], str]
+) -> NDArray[np.bool_]:
+    """Where the attributes of two lists of lines are equal under `key`; lines without one equal
+    nothing.
+    """
     ids: dict[str, int] = {}
-    a = np.array([ids.setdefault(key(line.attribute), len(ids)) if line.attribute else -1 for line in left])
-    b = np.array([ids.setdefault(key(line.attribute), len(ids)) if line.attribute else -2 for line in right])
+    a = np.array(
+        [ids.setdefault(key(line.attribute), len(ids)) if line.attribute else -1 for line in left]
+    )
+    b = np.array(
+        [ids.setdefault(key(line.attribute), len(ids)) if line.attribute else -2 for line in right]
+    )
     return a[:, None] == b[None, :]
 
 
 def _pair(left: Sequence[Line], right: Sequence[Line]) -> list[tuple[int, int]]:
-    """Which lines speak of the same thing: the cheapest assignment by attribute, name and distance."""
+    """Which lines speak of the same thing: the cheapest assignment by attribute, name and
+    distance.
+    """
     from scipy.optimize import linear_sum_assignment  # slow to import, and only needed here
 
     if not left or not right:
@@ -99,11 +115,19 @@ def _pair(left: Sequence[Line], right: Sequence[Line]) -> list[tuple[int, int]]:
     )
     for i, a in nameless[0] or list(enumerate(left)) * bool(nameless[1]):
         for j, b in nameless[1] if a.attribute else enumerate(right):
-            if a.name and b.name and cost[i, j] == _NEVER and fuzz.token_sort_ratio(a.name.lower(), b.name.lower()) >= 80:
+            if (
+                a.name
+                and b.name
+                and cost[i, j] == _NEVER
+                and fuzz.token_sort_ratio(a.name.lower(), b.name.lower()) >= 80
+            ):
                 cost[i, j] = 3.0
-    at, to = (np.array([line.slots[0] if line.slots else 0 for line in lines]) for lines in (left, right))
+    at, to = (
+        np.array([line.slots[0] if line.slots else 0 for line in lines]) for lines in (left, right)
+    )
     block, other = (np.array([line.block for line in lines]) for lines in (left, right))
-    # convex in the distance: all of a row of cells shifted alike is cheaper than one sent to the far end
+    # convex in the distance: all of a row of cells shifted alike is cheaper than one sent to the
+    # far end
     away = np.abs(at[:, None] - to[None, :]) + 512 * (block[:, None] != other[None, :])
     cost = np.where(cost < _NEVER, cost + 1.5 * np.minimum(1.0, away / 128) ** 1.5, _NEVER)
     rows, columns = linear_sum_assignment(cost)
@@ -118,19 +142,33 @@ def overlap(a: Band, b: Band) -> float:
 
 
 def compare_bands(left: Line, right: Line) -> tuple[BandVerdict, ...]:
-    """The ranges of two lines, in the left one's resolution. A line without ranges says nothing about them."""
+    """The ranges of two lines, in the left one's resolution. A line without ranges says nothing
+    about them.
+    """
     from scipy.optimize import linear_sum_assignment
 
-    if not left.bands or not right.bands or (len(left.bands) == 1 and len(right.bands) == 1 and not left.bands[0].name):
+    if (
+        not left.bands
+        or not right.bands
+        or (len(left.bands) == 1 and len(right.bands) == 1 and not left.bands[0].name)
+    ):
         return ()
     theirs = [_rescaled(band, right, left) for band in right.bands]
     cost = np.zeros((len(left.bands), len(theirs)))
     for i, a in enumerate(left.bands):
         for j, b in enumerate(theirs):
-            alike = fuzz.token_sort_ratio(a.name.lower(), b.name.lower()) / 100 if a.name and b.name else 0.3
+            alike = (
+                fuzz.token_sort_ratio(a.name.lower(), b.name.lower()) / 100
+                if a.name and b.name
+                else 0.3
+            )
             shared = overlap(a, b)
             named = 1.2 if alike >= 0.85 else 0.7  # the same name says more than the same place
-            cost[i, j] = -(shared + named * alike) if shared >= 0.5 or alike >= 0.6 or not (a.name and b.name) else 0.0
+            cost[i, j] = (
+                -(shared + named * alike)
+                if shared >= 0.5 or alike >= 0.6 or not (a.name and b.name)
+                else 0.0
+            )
     rows, columns = linear_sum_assignment(cost)
     partner = {int(i): int(j) for i, j in zip(rows, columns, strict=True) if -cost[i, j] > 0.45}
     made: list[BandVerdict] = []
@@ -141,7 +179,9 @@ def compare_bands(left: Line, right: Line) -> tuple[BandVerdict, ...]:
             continue
         other = theirs[j]
         ahead, behind = other.start - band.start, other.end - band.end
-        state: BandState = "same" if ahead == behind == 0 else "shifted" if ahead == behind else "other range"
+        state: BandState = (
+            "same" if ahead == behind == 0 else "shifted" if ahead == behind else "other range"
+        )
         made.append(BandVerdict(state, band, other, ahead if state == "shifted" else 0))
     taken = set(partner.values())
     made.extend(BandVerdict("extra", None, band) for j, band in enumerate(theirs) if j not in taken)
@@ -156,7 +196,9 @@ def _rescaled(band: Band, own: Line, other: Line) -> Band:
         start, end = band.start << shift, ((band.end + 1) << shift) - 1
     else:
         start, end = band.start >> -shift, band.end >> -shift
-    return Band(start, end, band.name, band.attribute, band.low, band.high, band.wheel_slot, band.when)
+    return Band(
+        start, end, band.name, band.attribute, band.low, band.high, band.wheel_slot, band.when
+    )
 
 
 def compare(left: Sheet, right: Sheet) -> list[LineVerdict]:
@@ -186,7 +228,10 @@ def compare(left: Sheet, right: Sheet) -> list[LineVerdict]:
                 (
                     k
                     for k, v in enumerate(made)
-                    if v.right is not None and v.right.slots and line.slots and v.right.slots[0] > line.slots[0]
+                    if v.right is not None
+                    and v.right.slots
+                    and line.slots
+                    and v.right.slots[0] > line.slots[0]
                 ),
                 len(made),
             )
@@ -201,13 +246,21 @@ def in_words(verdicts: Sequence[LineVerdict]) -> list[str]:
 
     def close() -> None:
         if len(run) > 2 and run[0].left and run[-1].left:
-            told.append(f"{run[0].left.words} to {run[-1].left.words} ({len(run)} channels) shifted by {run[0].shift:+d}")
+            told.append(
+                f"{run[0].left.words} to {run[-1].left.words} ({len(run)} channels) shifted "
+                f"by {run[0].shift:+d}"
+            )
         else:
             told.extend(verdict.words() for verdict in run)
         run.clear()
 
     for verdict in verdicts:
-        plainly = verdict.state == "shifted" and verdict.left and verdict.right and verdict.left.size == verdict.right.size
+        plainly = (
+            verdict.state == "shifted"
+            and verdict.left
+            and verdict.right
+            and verdict.left.size == verdict.right.size
+        )
         if plainly and all(band.state == "same" for band in verdict.bands):
             if run and run[-1].shift != verdict.shift:
                 close()
@@ -229,5 +282,7 @@ def differences(left: Sheet, right: Sheet) -> list[str]:
         if a and b:
             if None not in (a.default, b.default) and a.size == b.size and a.default != b.default:
                 told.append(f"{a.words} stands at {b.default} by default, not {a.default}")
-            told.extend(f"{a.words}: {band.words()}" for band in verdict.bands if band.state != "same")
+            told.extend(
+                f"{a.words}: {band.words()}" for band in verdict.bands if band.state != "same"
+            )
     return told

@@ -1,4 +1,6 @@
-"""The geometry of a mode written out: every beam and every body with the chain of transforms that carries it."""
+"""The geometry of a mode written out: every beam and every body with the chain of transforms that
+carries it.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,9 @@ MAX_DEPTH = 40
 
 @dataclass(frozen=True)
 class Link:
-    """One step from the base outwards: a fixed matrix, then a turn by pan or tilt when this is such an axis."""
+    """One step from the base outwards: a fixed matrix, then a turn by pan or tilt when this is such
+    an axis.
+    """
 
     matrix: Array
     turns: str = ""  # "", Pan, Tilt
@@ -53,29 +57,50 @@ class Assembly:
 
 
 def assemble(profile: Profile, mode: Mode) -> Assembly:
-    """Walk the tree of a mode. A unit with no body of any size gets a stand-in one from its kind and the measures of
-    its geometry, so that it is never invisible."""
-    turns = {c.geometry: c.logical[0].attribute for c in mode.channels if c.logical and c.logical[0].attribute in ("Pan", "Tilt")}
+    """Walk the tree of a mode. A unit with no body of any size gets a stand-in one from its kind
+    and the measures of its geometry, so that it is never invisible."""
+    turns = {
+        c.geometry: c.logical[0].attribute
+        for c in mode.channels
+        if c.logical and c.logical[0].attribute in ("Pan", "Tilt")
+    }
     models = {model.name: model for model in profile.models}
     beams: list[BeamInstance] = []
     parts: list[BodyPart] = []
     seen: list[tuple[Geometry, tuple[Link, ...], int]] = []
     visits = 0
-    cells = {tuple(map(id, references)): number for number, references in enumerate(cells_of(profile, mode), 1)}
+    cells = {
+        tuple(map(id, references)): number
+        for number, references in enumerate(cells_of(profile, mode), 1)
+    }
 
-    def walk(geometry: Geometry, chain: tuple[Link, ...], cell: int, depth: int, way: tuple[int, ...] = ()) -> None:
+    def walk(
+        geometry: Geometry,
+        chain: tuple[Link, ...],
+        cell: int,
+        depth: int,
+        way: tuple[int, ...] = (),
+    ) -> None:
         nonlocal visits
         visits += 1  # references may go round in a ring
         if depth > MAX_DEPTH or visits > MAX_PARTS:
             return
-        chain = (*chain, Link(np.array(geometry.matrix), turns.get(geometry.name, "") if geometry.kind == "Axis" else ""))
+        chain = (
+            *chain,
+            Link(
+                np.array(geometry.matrix),
+                turns.get(geometry.name, "") if geometry.kind == "Axis" else "",
+            ),
+        )
         seen.append((geometry, chain, cell))
         model = models.get(geometry.model)
         if model is not None and (model.file or model.length * model.width * model.height > 0):
             parts.append(BodyPart(model, chain))
         if geometry.kind == "Reference":
             target, inner = profile.geometry(geometry.refers_to), (*way, id(geometry))
-            if target is not None:  # a reference inside a cell that is none itself belongs to that cell
+            if (
+                target is not None
+            ):  # a reference inside a cell that is none itself belongs to that cell
                 walk(target, chain, cells.get(inner, cell), depth + 1, inner)
         if geometry.beam is not None:
             beams.append(BeamInstance(geometry.beam, cell, chain))
@@ -91,7 +116,8 @@ def assemble(profile: Profile, mode: Mode) -> Assembly:
 
 
 def _stand_in(seen: list[tuple[Geometry, tuple[Link, ...], int]]) -> list[BodyPart]:
-    """Bodies for a tree that has none: a base where it hangs, yoke and head where it turns, a lamp where light comes out.
+    """Bodies for a tree that has none: a base where it hangs, yoke and head where it turns, a lamp
+    where light comes out.
 
     The base reaches as far as the parts of the geometry do; lamps are as wide as their lenses ask.
     """
@@ -101,8 +127,19 @@ def _stand_in(seen: list[tuple[Geometry, tuple[Link, ...], int]]) -> list[BodyPa
     places = np.array([_place(chain) for _, chain, _ in seen[:MAX_PARTS]])
     reach = np.clip(np.nan_to_num(np.ptp(places, axis=0)), 0.0, 20.0)
     case = _STAND_INS["base" if turning else "case"]
-    height = case.height if turning else max(0.08, min(case.height, float(reach[2]) + 0.08)) if len(seen) > 2 else case.height
-    base = replace(case, length=max(case.length, float(reach[0]) + 0.1), width=max(case.width, float(reach[1]) + 0.1), height=height)
+    height = (
+        case.height
+        if turning
+        else max(0.08, min(case.height, float(reach[2]) + 0.08))
+        if len(seen) > 2
+        else case.height
+    )
+    base = replace(
+        case,
+        length=max(case.length, float(reach[0]) + 0.1),
+        width=max(case.width, float(reach[1]) + 0.1),
+        height=height,
+    )
     parts = [BodyPart(base, seen[0][1])]
     heads = 0
     for geometry, chain, cell in seen[:MAX_PARTS]:

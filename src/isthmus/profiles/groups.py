@@ -9,7 +9,9 @@ from isthmus.profiles.store import ProfileSet
 from isthmus.show.records import Unit
 
 
-def group_by_mode(units: Sequence[Unit], profiles: ProfileSet) -> list[tuple[LightProgram, tuple[Unit, ...]]]:
+def group_by_mode(
+    units: Sequence[Unit], profiles: ProfileSet
+) -> list[tuple[LightProgram, tuple[Unit, ...]]]:
     """Units whose mode is known, gathered by mode, in order of first appearance."""
     grouped: dict[int, tuple[LightProgram, list[Unit]]] = {}
     for unit in units:

@@ -1,4 +1,6 @@
-"""What a chart leaves open: channels with no ranges, gaps, overlaps, names that say nothing; and what to ask the maker."""
+"""What a chart leaves open: channels with no ranges, gaps, overlaps, names that say nothing; and
+what to ask the maker.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,16 @@ from typing import Literal
 from isthmus.profiles.sheet import Line, Sheet
 
 Kind = Literal[
-    "no ranges", "gap", "overlap", "reversed", "past the end", "says nothing", "no attribute", "doubled", "shared slot", "missing channel"
+    "no ranges",
+    "gap",
+    "overlap",
+    "reversed",
+    "past the end",
+    "says nothing",
+    "no attribute",
+    "doubled",
+    "shared slot",
+    "missing channel",
 ]
 # attributes that go from one end to the other; for the rest, 0–255 without ranges tells nothing
 _STEADY = re.compile(
@@ -18,7 +29,8 @@ _STEADY = re.compile(
     r"|Gobo\d+Pos$|Prism\d+Pos$|XYZ_|Scale|ColorRGB_|Frost|Effects\d+(Rate|Fade)|NoFeature)"
 )
 _NOTHING = re.compile(
-    r"(|[-–—?.*/ ]+|n/?a|tbd|t\.b\.d\.?|function( \d+)?|effect|macro|mode|range|value|other|misc\.?|see (manual|below|above)|\d+)",
+    r"(|[-–—?.*/ ]+|n/?a|tbd|t\.b\.d\.?|function( "
+    r"\d+)?|effect|macro|mode|range|value|other|misc\.?|see (manual|below|above)|\d+)",
     re.IGNORECASE,
 )
 
@@ -43,7 +55,13 @@ def judge(sheet: Sheet) -> list[Finding]:
         if len(lines) > 1:
             text = f"Channel {slot} is claimed by {' and '.join(line.words for line in lines[:3])}."
             found.append(
-                Finding("shared slot", lines[1], text, f"Which one is channel {slot}: {' or '.join(line.words for line in lines[:3])}?")
+                Finding(
+                    "shared slot",
+                    lines[1],
+                    text,
+                    f"Which one is channel {slot}: "
+                    f"{' or '.join(line.words for line in lines[:3])}?",
+                )
             )
     for each in sorted({line.block for line in sheet.lines}):
         slots = {slot for at, slot in owners if at == each}
@@ -57,12 +75,19 @@ def judge(sheet: Sheet) -> list[Finding]:
                     f"What do {which} do?" if first != last else f"What does {which} do?",
                 )
             )
-    counts = Counter((line.attribute, line.cell) for line in sheet.lines if line.attribute and line.attribute != "NoFeature")
+    counts = Counter(
+        (line.attribute, line.cell)
+        for line in sheet.lines
+        if line.attribute and line.attribute != "NoFeature"
+    )
     for line in sheet.lines:
         if counts.pop((line.attribute, line.cell), 0) > 1:
             found.append(
                 Finding(
-                    "doubled", line, f"{line.words.capitalize()} stands on several channels{f' of cell {line.cell}' if line.cell else ''}."
+                    "doubled",
+                    line,
+                    f"{line.words.capitalize()} stands on several "
+                    f"channels{f' of cell {line.cell}' if line.cell else ''}.",
                 )
             )
     return found
@@ -76,17 +101,29 @@ def _line(line: Line) -> list[Finding]:
             Finding(
                 "no attribute",
                 line,
-                f"{line.name or 'A channel without a name'} (channel {line.where()}) has no attribute yet.",
+                f"{line.name or 'A channel without a name'} (channel {line.where()}) has no "
+                "attribute yet.",
                 f"What does channel {line.where()} do?",
             )
         ]
     if len(bands) <= 1 and not line.bands[1:] and not _STEADY.match(line.attribute):
-        return [Finding("no ranges", line, f"{name} has no ranges.", f"Which values of channel {line.where()} ({line.words}) do what?")]
+        return [
+            Finding(
+                "no ranges",
+                line,
+                f"{name} has no ranges.",
+                f"Which values of channel {line.where()} ({line.words}) do what?",
+            )
+        ]
     found: list[Finding] = []
     at = 0
     for band in bands:
         if band.end < band.start:
-            found.append(Finding("reversed", line, f"{name}: the range {band.start}–{band.end} runs backwards."))
+            found.append(
+                Finding(
+                    "reversed", line, f"{name}: the range {band.start}–{band.end} runs backwards."
+                )
+            )
             continue
         if band.start > at:
             found.append(
@@ -122,7 +159,10 @@ def _line(line: Line) -> list[Finding]:
     if bands and at <= line.top:
         found.append(
             Finding(
-                "gap", line, f"{name}: {at}–{line.top} is not described.", f"What does channel {line.where()} do from {at} to {line.top}?"
+                "gap",
+                line,
+                f"{name}: {at}–{line.top} is not described.",
+                f"What does channel {line.where()} do from {at} to {line.top}?",
             )
         )
     return found
@@ -150,13 +190,18 @@ def note_to_maker(sheet: Sheet, findings: list[Finding], maker: str = "", model:
         f"Dear {maker or 'maker'},",
         "",
         (
-            f"we are preparing a show with {unit} and are writing its profile from the chart in the manual"
-            f"{f' ({sheet.title})' if sheet.title and sheet.title != unit else ''}. The chart leaves these questions open:"
+            f"we are preparing a show with {unit} and are writing its profile from the chart "
+            "in the manual"
+            f"{f' ({sheet.title})' if sheet.title and sheet.title != unit else ''}. The "
+            "chart leaves these questions open:"
         ),
         "",
         *(f"{number}. {question}" for number, question in enumerate(questions, 1)),
         "",
-        "A GDTF file (DIN SPEC 15800) of the unit would answer all of them. If there is one, please send it to us.",
+        (
+            "A GDTF file (DIN SPEC 15800) of the unit would answer all of them. If there is one, "
+            "please send it to us."
+        ),
         "",
         "Thank you.",
     ]

@@ -1,4 +1,6 @@
-"""What is worked out once for each mode of each profile object: hashing a whole profile would cost more than the work."""
+"""What is worked out once for each mode of each profile object: hashing a whole profile would cost
+more than the work.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,9 @@ T = TypeVar("T")
 
 
 class KeptByMode(Generic[T]):
-    """Results by identity of profile and mode; the records are kept too, so that an identity is never used again."""
+    """Results by identity of profile and mode; the records are kept too, so that an identity is
+    never used again.
+    """
 
     def __init__(self, most: int) -> None:
         self._most = most

@@ -1,6 +1,8 @@
-"""What a unit does with the slots it receives: intensity, colour, angles. Batched over units of one mode.
+"""What a unit does with the slots it receives: intensity, colour, angles. Batched over units of one
+mode.
 
-The same code tells the stage page what is sent, and drives the stand-in units from what they received.
+The same code tells the stage page what is sent, and drives the stand-in units from what they
+received.
 """
 
 from __future__ import annotations
@@ -23,7 +25,9 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class LightState:
-    """Of n units with b beams each. `rgb` is linear sRGB relative to the open lamp at full; angles in degrees."""
+    """Of n units with b beams each. `rgb` is linear sRGB relative to the open lamp at full; angles
+    in degrees.
+    """
 
     rgb: Array  # (n, b, 3)
     pan: Array  # (n,)
@@ -52,15 +56,24 @@ class _Reader:
             value = (value << 8) | slots[:, column]
         return value
 
-    def physical(self, slots: NDArray[np.uint8], *attributes: str) -> tuple[Array, NDArray[np.bool_]]:
-        """Physical value and whether one of `attributes` is in force (n,), linear between each function's ends."""
+    def physical(
+        self, slots: NDArray[np.uint8], *attributes: str
+    ) -> tuple[Array, NDArray[np.bool_]]:
+        """Physical value and whether one of `attributes` is in force (n,), linear between each
+        function's ends.
+        """
         raw = self.raw(slots)
         value, live = np.zeros(len(raw)), np.zeros(len(raw), bool)
         for function in self.functions:
             if function.attribute in attributes:
                 here = (raw >= function.dmx_from) & (raw <= function.dmx_to)
                 along = (raw - function.dmx_from) / max(1, function.dmx_to - function.dmx_from)
-                value = np.where(here, function.physical_from + along * (function.physical_to - function.physical_from), value)
+                value = np.where(
+                    here,
+                    function.physical_from
+                    + along * (function.physical_to - function.physical_from),
+                    value,
+                )
                 live |= here
         return value, live
 
@@ -82,7 +95,9 @@ class LightProgram:
             if item.slots:
                 functions = tuple(f for logical in item.channel.logical for f in logical.functions)
                 columns = tuple(starts[block] + offset - 1 for block, offset in item.slots)
-                self._readers.setdefault((item.attribute, item.cell), _Reader(item, columns, functions))
+                self._readers.setdefault(
+                    (item.attribute, item.cell), _Reader(item, columns, functions)
+                )
         self._emitters = self._find_emitters()
         self._shades: dict[int, list[tuple[int, int, Array]]] = {}
         self._wheels = {wheel.name: wheel for wheel in profile.wheels}
@@ -90,20 +105,26 @@ class LightProgram:
         iris_open = physical_for(iris, iris.default_level) if iris else 1.0
         self.optics = OpticsReader(self._readers, self._wheels, iris_open)
         beams = self.assembly.beams
-        self._white = np.array([white_rgb(b.beam.color_temperature) for b in beams]).reshape(len(beams), 3)
+        self._white = np.array([white_rgb(b.beam.color_temperature) for b in beams]).reshape(
+            len(beams), 3
+        )
 
     @property
     def has_dimmer(self) -> bool:
         return any(attribute == "Dimmer" for attribute, _ in self._readers)
 
     def _find_emitters(self) -> dict[int, list[tuple[_Reader, Array]]]:
-        """Per cell: the additive colour channels with their linear sRGB at full, together of luminance 1."""
+        """Per cell: the additive colour channels with their linear sRGB at full, together of
+        luminance 1.
+        """
         named = {emitter.name: emitter.color for emitter in self.profile.emitters}
         found: dict[int, list[tuple[_Reader, Array]]] = {}
         for (attribute, cell), reader in self._readers.items():
             if attribute.startswith("ColorAdd_"):
                 first = reader.item.channel.first
-                color = named.get(first.emitter if first else "") or TYPICAL_EMITTERS.get(attribute[9:], (0.3127, 0.329, 50.0))
+                color = named.get(first.emitter if first else "") or TYPICAL_EMITTERS.get(
+                    attribute[9:], (0.3127, 0.329, 50.0)
+                )
                 found.setdefault(cell, []).append((reader, XYZ_TO_RGB @ xyz_of(*color)))
         luminance_row = np.array([0.2126729, 0.7151522, 0.0721750])
         for cell, emitters in found.items():
@@ -116,7 +137,9 @@ class LightProgram:
         return [(reader.item.attribute, rgb) for reader, rgb in self._emitters.get(cell, [])]
 
     def wheel_slots(self, attribute: str) -> list[tuple[int, Array]]:
-        """Each colour a wheel channel can show: (DMX value in the middle of its range, linear sRGB relative to open)."""
+        """Each colour a wheel channel can show: (DMX value in the middle of its range, linear sRGB
+        relative to open).
+        """
         found: list[tuple[int, Array]] = []
         for (name, _), reader in self._readers.items():
             for function in reader.functions if name == attribute else ():
@@ -124,7 +147,11 @@ class LightProgram:
                 for index, item in enumerate(function.sets if wheel else ()):
                     rgb = _slot_rgb(wheel, item.wheel_slot)
                     if rgb is not None:
-                        end = function.sets[index + 1].dmx_from - 1 if index + 1 < len(function.sets) else function.dmx_to
+                        end = (
+                            function.sets[index + 1].dmx_from - 1
+                            if index + 1 < len(function.sets)
+                            else function.dmx_to
+                        )
                         found.append(((item.dmx_from + end) // 2, rgb))
         return found
 
@@ -145,11 +172,17 @@ class LightProgram:
                 by_cell[cell] = light, tint
             light, tint = by_cell[cell]
             own = cell if cell in self._emitters else 0
-            source = self._emitted(slots, own) if own in self._emitters else np.broadcast_to(self._white[index], (n, 3))
+            source = (
+                self._emitted(slots, own)
+                if own in self._emitters
+                else np.broadcast_to(self._white[index], (n, 3))
+            )
             rgb[:, index] = np.maximum(source * tint, 0.0) * light[:, None]
             field[:, index] = self._angle(slots, instance.beam.field_angle)
         pan, tilt = self._axis(slots, "Pan"), self._axis(slots, "Tilt")
-        return LightState(rgb, pan, tilt, field, strobe, self.optics.read(slots) if self.optics.any else None)
+        return LightState(
+            rgb, pan, tilt, field, strobe, self.optics.read(slots) if self.optics.any else None
+        )
 
     def _gate(self, slots: NDArray[np.uint8], cell: int) -> tuple[Array, Array]:
         """Dimmer times shutter (n,), and the strobe rate in Hz (n,)."""
@@ -159,7 +192,9 @@ class LightProgram:
             light = np.where(live, np.clip(value, 0, 1), 0.0)
         if shutter := self._readers.get(("Shutter1", cell)):
             value, live = shutter.physical(slots, "Shutter1")
-            rate, flashing = shutter.physical(slots, "Shutter1Strobe", "Shutter1StrobePulse", "Shutter1StrobeRandom")
+            rate, flashing = shutter.physical(
+                slots, "Shutter1Strobe", "Shutter1StrobePulse", "Shutter1StrobeRandom"
+            )
             light = light * np.where(live, np.clip(value, 0, 1), np.where(flashing, 1.0, 0.0))
             strobe = np.where(flashing, rate, 0.0)
         return light, strobe
@@ -177,7 +212,11 @@ class LightProgram:
             if reader := self._readers.get((attribute, cell)):
                 tint[:, index] *= 1.0 - reader.raw(slots) / reader.item.top
         for (attribute, at), reader in self._readers.items():
-            if at == cell and attribute.startswith("Color") and any(f.wheel for f in reader.functions):
+            if (
+                at == cell
+                and attribute.startswith("Color")
+                and any(f.wheel for f in reader.functions)
+            ):
                 tint *= self._wheel(reader, reader.raw(slots))
         return tint
 
@@ -207,7 +246,9 @@ class LightProgram:
 
 
 def _slot_rgb(wheel: Wheel | None, index: int) -> Array | None:
-    """Linear sRGB of a wheel slot (counted from 1) relative to open; None when there is no such slot."""
+    """Linear sRGB of a wheel slot (counted from 1) relative to open; None when there is no such
+    slot.
+    """
     if wheel is None or not 1 <= index <= len(wheel.slots):
         return None
     x, y, luminance = wheel.slots[index - 1].color

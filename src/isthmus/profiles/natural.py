@@ -9,7 +9,9 @@ from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import Chart, ChartChannel
 
 DEGREES = ("Pan", "Tilt", "Zoom", "XYZ_X", "XYZ_Y", "Iris")
-_NUMBER = re.compile(r"^([+\-−]?\d+(?:[.,]\d+)?)\s*(°|deg|degrees|%|percent|dmx|m|hz)?$", re.IGNORECASE)
+_NUMBER = re.compile(
+    r"^([+\-−]?\d+(?:[.,]\d+)?)\s*(°|deg|degrees|%|percent|dmx|m|hz)?$", re.IGNORECASE
+)
 
 
 def level_for(item: ChartChannel, physical: float) -> float:
@@ -17,7 +19,9 @@ def level_for(item: ChartChannel, physical: float) -> float:
     first = item.channel.first
     if first is None or first.physical_to == first.physical_from:
         return item.default_level
-    along = min(1.0, max(0.0, (physical - first.physical_from) / (first.physical_to - first.physical_from)))
+    along = min(
+        1.0, max(0.0, (physical - first.physical_from) / (first.physical_to - first.physical_from))
+    )
     return (first.dmx_from + along * (first.dmx_to - first.dmx_from)) / item.top
 
 
@@ -46,7 +50,9 @@ def runs_down(item: ChartChannel) -> bool:
 def in_angle(item: ChartChannel, text: str) -> bool:
     """Whether a typed level is meant in degrees."""
     match = _NUMBER.match(" ".join(text.split()))
-    return match is not None and ((match[2] or "").lower() in ("°", "deg", "degrees") or (not match[2] and in_degrees(item)))
+    return match is not None and (
+        (match[2] or "").lower() in ("°", "deg", "degrees") or (not match[2] and in_degrees(item))
+    )
 
 
 def ranges(item: ChartChannel) -> list[tuple[int, int, str]]:
@@ -60,14 +66,22 @@ def ranges(item: ChartChannel) -> list[tuple[int, int, str]]:
                 if inner.name.strip():
                     found.append((inner.dmx_from, max(inner.dmx_from, end), inner.name.strip()))
             if not any(s.name.strip() for s in sets):
-                found.append((function.dmx_from, function.dmx_to, function.name.strip() or plain(function.attribute)))
+                found.append(
+                    (
+                        function.dmx_from,
+                        function.dmx_to,
+                        function.name.strip() or plain(function.attribute),
+                    )
+                )
     return sorted(found)
 
 
 def range_in_force(item: ChartChannel, level: float) -> str:
     """The name of the range a level lies in."""
     value = round(level * item.top)
-    return next((name for first, last, name in reversed(ranges(item)) if first <= value <= last), "")
+    return next(
+        (name for first, last, name in reversed(ranges(item)) if first <= value <= last), ""
+    )
 
 
 def write_level(item: ChartChannel, level: float) -> str:
@@ -79,7 +93,9 @@ def write_level(item: ChartChannel, level: float) -> str:
 
 
 def read_level(item: ChartChannel, text: str, high: bool = False) -> float:
-    """`45°`, `-30`, `50%`, `128 dmx`, or the name of a range (its start; with `high` its end). Raises EntryFault."""
+    """`45°`, `-30`, `50%`, `128 dmx`, or the name of a range (its start; with `high` its end).
+    Raises EntryFault.
+    """
     text = " ".join(text.split())
     if match := _NUMBER.match(text):
         value, unit = float(match[1].replace(",", ".").replace("−", "-")), (match[2] or "").lower()
@@ -87,22 +103,40 @@ def read_level(item: ChartChannel, text: str, high: bool = False) -> float:
             first = item.channel.first
             ends = sorted((first.physical_from, first.physical_to)) if first else [0.0, 0.0]
             if not in_degrees(item) or not ends[0] - 1e-6 <= value <= ends[1] + 1e-6:
-                where = f"It goes from {ends[0]:g}° to {ends[1]:g}°." if in_degrees(item) else "Write percent."
+                where = (
+                    f"It goes from {ends[0]:g}° to {ends[1]:g}°."
+                    if in_degrees(item)
+                    else "Write percent."
+                )
                 raise EntryFault(f"“{text}” is out of reach of {plain(item.attribute)}.", do=where)
             return level_for(item, value)
         level = value / item.top if unit == "dmx" else value / 100
         if not 0 <= level <= 1:
-            raise EntryFault(f"“{text}” is not between 0 and {item.top if unit == 'dmx' else '100 %'}.")
+            raise EntryFault(
+                f"“{text}” is not between 0 and {item.top if unit == 'dmx' else '100 %'}."
+            )
         return level
     low = text.lower()
-    named = [r for r in ranges(item) if r[2].lower() == low] or [r for r in ranges(item) if low and r[2].lower().startswith(low)]
+    named = [r for r in ranges(item) if r[2].lower() == low] or [
+        r for r in ranges(item) if low and r[2].lower().startswith(low)
+    ]
     if not named:
         names = ", ".join(dict.fromkeys(name for _, _, name in ranges(item)[:6]))
         ways = "percent, degrees" if in_degrees(item) else "percent"
-        raise EntryFault(f"“{text[:30]}” is no level of {plain(item.attribute)}.", do=f"Write {ways}, or {names}.")
+        raise EntryFault(
+            f"“{text[:30]}” is no level of {plain(item.attribute)}.",
+            do=f"Write {ways}, or {names}.",
+        )
     return (named[0][1] if high else named[0][0]) / item.top
 
 
 def channel_of(chart: Chart, attribute: str, cell: int | None = None) -> ChartChannel | None:
     """The first channel of an attribute, of one cell where that is said."""
-    return next((c for c in chart.channels if c.attribute == attribute and (cell is None or c.cell == cell)), None)
+    return next(
+        (
+            c
+            for c in chart.channels
+            if c.attribute == attribute and (cell is None or c.cell == cell)
+        ),
+        None,
+    )

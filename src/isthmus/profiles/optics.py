@@ -1,4 +1,6 @@
-"""What a unit does to its beam besides level, colour and angle: iris, frost, gobos, prism, framing. Batched, of one mode."""
+"""What a unit does to its beam besides level, colour and angle: iris, frost, gobos, prism, framing.
+Batched, of one mode.
+"""
 
 from __future__ import annotations
 
@@ -25,14 +27,18 @@ class Reader(Protocol):
     @property
     def functions(self) -> tuple[ChannelFunction, ...]: ...
     def raw(self, slots: NDArray[np.uint8]) -> NDArray[np.int64]: ...
-    def physical(self, slots: NDArray[np.uint8], *attributes: str) -> tuple[Array, NDArray[np.bool_]]: ...
+    def physical(
+        self, slots: NDArray[np.uint8], *attributes: str
+    ) -> tuple[Array, NDArray[np.bool_]]: ...
 
 
 @dataclass(frozen=True)
 class Optics:
-    """Of n units. `iris` and `frost` 0…1 (iris 1 is open); `gobo` indexes the mode's gobos, −1 when open; turns in degrees,
-    spins in degrees a second; `prism` copies, 0 without; `blades` (n, 4, 2): how far from the axis each cut lies (1 is the
-    field's edge, infinite when out) and the direction it comes from, radians."""
+    """Of n units. `iris` and `frost` 0…1 (iris 1 is open); `gobo` indexes the mode's gobos, −1 when
+    open; turns in degrees, spins in degrees a second; `prism` copies, 0 without; `blades` (n, 4,
+    2): how far from the axis each cut lies (1 is the field's edge, infinite when out) and the
+    direction it comes from, radians.
+    """
 
     iris: Array
     frost: Array
@@ -47,7 +53,12 @@ class Optics:
 class OpticsReader:
     """Made once for a mode that has any of these channels."""
 
-    def __init__(self, readers: Mapping[tuple[str, int], Reader], wheels: Mapping[str, Wheel], iris_open: float) -> None:
+    def __init__(
+        self,
+        readers: Mapping[tuple[str, int], Reader],
+        wheels: Mapping[str, Wheel],
+        iris_open: float,
+    ) -> None:
         first: dict[str, Reader] = {}
         for (attribute, _), reader in readers.items():
             first.setdefault(attribute, reader)
@@ -55,20 +66,31 @@ class OpticsReader:
         self.gobos: list[tuple[str, int, WheelSlot]] = []
         self._gobo_ranges: list[tuple[Reader, list[tuple[int, int, int]]]] = []
         for attribute in sorted(a for a in first if re.fullmatch(r"Gobo\d+", a)):
-            self._gobo_ranges.append((first[attribute], self._slots(first[attribute], wheels, self._add_gobo)))
+            self._gobo_ranges.append(
+                (first[attribute], self._slots(first[attribute], wheels, self._add_gobo))
+            )
         prism = first.get("Prism1")
         self._prism_ranges = self._slots(prism, wheels, _copies) if prism else []
         self._iris_open = iris_open
         self._framed = any(re.fullmatch(r"Blade\d[AB]", a) for a in first)
-        self.any = bool(self._gobo_ranges or prism or "Iris" in first or any(re.fullmatch(r"Frost\d+|Blade\d[AB]", a) for a in first))
+        self.any = bool(
+            self._gobo_ranges
+            or prism
+            or "Iris" in first
+            or any(re.fullmatch(r"Frost\d+|Blade\d[AB]", a) for a in first)
+        )
 
     def _add_gobo(self, wheel: str, index: int, slot: WheelSlot) -> int:
         self.gobos.append((wheel, index, slot))
         return len(self.gobos) - 1
 
     @staticmethod
-    def _slots(reader: Reader, wheels: Mapping[str, Wheel], make: Callable[[str, int, WheelSlot], int]) -> list[tuple[int, int, int]]:
-        """(first, last, what) of every range that is not open; `make` gives what, from wheel name, slot and its record."""
+    def _slots(
+        reader: Reader, wheels: Mapping[str, Wheel], make: Callable[[str, int, WheelSlot], int]
+    ) -> list[tuple[int, int, int]]:
+        """(first, last, what) of every range that is not open; `make` gives what, from wheel name,
+        slot and its record.
+        """
         found = []
         for function in reader.functions:
             wheel = wheels.get(function.wheel)
@@ -76,10 +98,22 @@ class OpticsReader:
             for index, item in enumerate(sets):
                 end = sets[index + 1].dmx_from - 1 if index + 1 < len(sets) else function.dmx_to
                 known = wheel is not None and 1 <= item.wheel_slot <= len(wheel.slots)
-                slot = wheel.slots[item.wheel_slot - 1] if wheel is not None and known else WheelSlot(name=item.name)
-                if slot.name.strip().lower() not in _OPEN and item.name.strip().lower() not in _OPEN and end >= item.dmx_from:
+                slot = (
+                    wheel.slots[item.wheel_slot - 1]
+                    if wheel is not None and known
+                    else WheelSlot(name=item.name)
+                )
+                if (
+                    slot.name.strip().lower() not in _OPEN
+                    and item.name.strip().lower() not in _OPEN
+                    and end >= item.dmx_from
+                ):
                     found.append((item.dmx_from, end, make(function.wheel, item.wheel_slot, slot)))
-            if not sets and function.attribute.startswith("Prism") and "Pos" not in function.attribute:
+            if (
+                not sets
+                and function.attribute.startswith("Prism")
+                and "Pos" not in function.attribute
+            ):
                 middle = (function.dmx_from + function.dmx_to) // 2 + 1
                 found.append((middle, function.dmx_to, 3))
         return found
@@ -93,10 +127,21 @@ class OpticsReader:
             if re.fullmatch(r"Gobo\d+Pos", attribute):
                 turn += reader.physical(slots, attribute)[0]
                 spin += reader.physical(slots, f"{attribute}Rotate")[0]
-        prism = _in_ranges(self._first["Prism1"], slots, self._prism_ranges, 0) if self._prism_ranges else np.zeros(n, np.int64)
+        prism = (
+            _in_ranges(self._first["Prism1"], slots, self._prism_ranges, 0)
+            if self._prism_ranges
+            else np.zeros(n, np.int64)
+        )
         prism_turn = self._value(slots, "Prism1Pos", 0.0)
         return Optics(
-            self._iris(slots), np.clip(self._value(slots, "Frost1", 0.0), 0, 1), gobo, turn, spin, prism, prism_turn, self._blades(slots)
+            self._iris(slots),
+            np.clip(self._value(slots, "Frost1", 0.0), 0, 1),
+            gobo,
+            turn,
+            spin,
+            prism,
+            prism_turn,
+            self._blades(slots),
         )
 
     def _value(self, slots: NDArray[np.uint8], attribute: str, otherwise: float) -> Array:
@@ -107,27 +152,39 @@ class OpticsReader:
         return np.where(live, value, otherwise)
 
     def _iris(self, slots: NDArray[np.uint8]) -> Array:
-        """The end of its range an iris stands at by default is the open one: charts write it either way."""
+        """The end of its range an iris stands at by default is the open one: charts write it either
+        way.
+        """
         closing = np.abs(self._value(slots, "Iris", self._iris_open) - self._iris_open)
         return np.clip(1.0 - closing, _SMALLEST_IRIS, 1.0)
 
     def _blades(self, slots: NDArray[np.uint8]) -> Array:
-        """Two ends of a blade give its depth and its slant; all are turned together by the shaper's own turn."""
+        """Two ends of a blade give its depth and its slant; all are turned together by the shaper's
+        own turn.
+        """
         made = np.full((len(slots), BLADES, 2), np.inf)
         if not self._framed:
             return made
         whole = self._value(slots, "ShaperRot", 0.0)
         for index in range(BLADES):
-            a, b = (np.clip(self._value(slots, f"Blade{index + 1}{end}", 0.0), 0, 1) for end in "AB")
+            a, b = (
+                np.clip(self._value(slots, f"Blade{index + 1}{end}", 0.0), 0, 1) for end in "AB"
+            )
             own = self._value(slots, f"Blade{index + 1}Rot", 0.0)
-            slant = np.degrees(np.arctan2(b - a, 2.0)) if f"Blade{index + 1}B" in self._first else np.zeros(len(slots))
+            slant = (
+                np.degrees(np.arctan2(b - a, 2.0))
+                if f"Blade{index + 1}B" in self._first
+                else np.zeros(len(slots))
+            )
             depth = (a + b) / 2 if f"Blade{index + 1}B" in self._first else a
             made[:, index, 0] = np.where(depth > 1e-3, 1.0 - depth, np.inf)
             made[:, index, 1] = np.radians(90.0 - 90.0 * index + whole + own + slant)
         return made
 
 
-def _in_ranges(reader: Reader, slots: NDArray[np.uint8], ranges: Sequence[tuple[int, int, int]], otherwise: int) -> NDArray[np.int64]:
+def _in_ranges(
+    reader: Reader, slots: NDArray[np.uint8], ranges: Sequence[tuple[int, int, int]], otherwise: int
+) -> NDArray[np.int64]:
     raw = reader.raw(slots)
     found = np.full(len(raw), otherwise)
     for first, last, what in ranges:

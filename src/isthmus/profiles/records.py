@@ -1,7 +1,8 @@
-"""Profiles in the terms of the open GDTF standard (DIN SPEC 15800): modes, channels, functions, geometry.
+"""Profiles in the terms of the open GDTF standard (DIN SPEC 15800): modes, channels, functions,
+geometry.
 
-DMX values are whole numbers in the channel's own resolution (`0 … 256**bytes - 1`). Angles are degrees,
-lengths metres, chromaticities CIE xyY. A matrix is 4×4, row-major, for column vectors.
+DMX values are whole numbers in the channel's own resolution (`0 … 256**bytes - 1`). Angles are
+degrees, lengths metres, chromaticities CIE xyY. A matrix is 4×4, row-major, for column vectors.
 """
 
 from __future__ import annotations
@@ -9,14 +10,23 @@ from __future__ import annotations
 import msgspec
 
 Matrix = tuple[tuple[float, ...], ...]
-IDENTITY: Matrix = ((1.0, 0.0, 0.0, 0.0), (0.0, 1.0, 0.0, 0.0), (0.0, 0.0, 1.0, 0.0), (0.0, 0.0, 0.0, 1.0))
+IDENTITY: Matrix = (
+    (1.0, 0.0, 0.0, 0.0),
+    (0.0, 1.0, 0.0, 0.0),
+    (0.0, 0.0, 1.0, 0.0),
+    (0.0, 0.0, 0.0, 1.0),
+)
 XyY = tuple[float, float, float]
-BORROWED = "Borrowed from "  # begins the revision that marks a profile taken from another maker's unit
+BORROWED = (
+    "Borrowed from "  # begins the revision that marks a profile taken from another maker's unit
+)
 WHITE: XyY = (0.3127, 0.3290, 100.0)
 
 
 class Part(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """One element. What the file says beyond our fields is kept: attributes in `more`, elements as XML in `other`."""
+    """One element. What the file says beyond our fields is kept: attributes in `more`, elements as
+    XML in `other`.
+    """
 
     more: tuple[tuple[str, str], ...] = ()
     other: tuple[str, ...] = ()
@@ -139,7 +149,9 @@ class Model(Part, frozen=True, kw_only=True):
 
 
 class Beam(Part, frozen=True, kw_only=True):
-    """The light of a beam geometry: full angles in degrees, flux in lumens, lens radius in metres."""
+    """The light of a beam geometry: full angles in degrees, flux in lumens, lens radius in
+    metres.
+    """
 
     beam_angle: float = 25.0
     field_angle: float = 25.0
@@ -161,7 +173,9 @@ class Break(Part, frozen=True, kw_only=True):
 
 
 class Geometry(Part, frozen=True, kw_only=True):
-    """A node of the geometry tree. `refers_to` names a top-level geometry drawn here again (a cell)."""
+    """A node of the geometry tree. `refers_to` names a top-level geometry drawn here again (a
+    cell).
+    """
 
     name: str
     kind: str = "Geometry"  # the element of the standard; Reference for a GeometryReference
@@ -215,7 +229,9 @@ class ChannelFunction(Part, frozen=True, kw_only=True):
     sets: tuple[ChannelSet, ...] = ()
     sub_sets: tuple[SubChannelSet, ...] = ()
     original: str = ""
-    mode_master: str = ""  # a channel or function; this one is in force while that stands in mode_from … mode_to
+    mode_master: str = (
+        ""  # a channel or function; this one is in force while that stands in mode_from … mode_to
+    )
     mode_from: str = ""  # a DMX value in the master's own resolution, as written
     mode_to: str = ""
 
@@ -230,7 +246,9 @@ class LogicalChannel(Part, frozen=True, kw_only=True):
 
 
 class DmxChannel(Part, frozen=True, kw_only=True):
-    """One channel of 1–4 bytes (none for a virtual one). `block` 0 means the geometry reference decides."""
+    """One channel of 1–4 bytes (none for a virtual one). `block` 0 means the geometry reference
+    decides.
+    """
 
     geometry: str
     offsets: tuple[int, ...] = ()
@@ -248,11 +266,15 @@ class DmxChannel(Part, frozen=True, kw_only=True):
     def first(self) -> ChannelFunction | None:
         """The initial function: the named one, else the first there is."""
         functions = [function for logical in self.logical for function in logical.functions]
-        return next((f for f in functions if f.name == self.initial), functions[0] if functions else None)
+        return next(
+            (f for f in functions if f.name == self.initial), functions[0] if functions else None
+        )
 
 
 class Relation(Part, frozen=True, kw_only=True):
-    """The master multiplies or overrides the follower; both are paths of channel.logical.function."""
+    """The master multiplies or overrides the follower; both are paths of
+    channel.logical.function.
+    """
 
     name: str = ""
     master: str = ""
@@ -287,7 +309,9 @@ class Software(Part, frozen=True, kw_only=True):
 
 
 class Rdm(Part, frozen=True, kw_only=True):
-    """How the unit tells its kind by RDM: hexadecimal numbers, and its personalities by software version."""
+    """How the unit tells its kind by RDM: hexadecimal numbers, and its personalities by software
+    version.
+    """
 
     maker: str = ""
     model: str = ""
@@ -330,7 +354,14 @@ class Profile(Part, frozen=True, kw_only=True):
     @property
     def borrowed(self) -> str:
         """The profile this one was borrowed from; empty for one that describes its own unit."""
-        return next((revision.text[len(BORROWED) :] for revision in reversed(self.revisions) if revision.text.startswith(BORROWED)), "")
+        return next(
+            (
+                revision.text[len(BORROWED) :]
+                for revision in reversed(self.revisions)
+                if revision.text.startswith(BORROWED)
+            ),
+            "",
+        )
 
     @property
     def label(self) -> str:
@@ -340,7 +371,11 @@ class Profile(Part, frozen=True, kw_only=True):
     @property
     def in_full(self) -> str:
         """The long name, and whose profile it is when it is borrowed."""
-        return f"{self.long_name or self.title}, borrowed from {self.borrowed}" if self.borrowed else self.long_name
+        return (
+            f"{self.long_name or self.title}, borrowed from {self.borrowed}"
+            if self.borrowed
+            else self.long_name
+        )
 
     @property
     def title(self) -> str:

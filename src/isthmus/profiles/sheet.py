@@ -1,4 +1,5 @@
-"""A chart as a person reads it: lines with channel, attribute, default and ranges. Modes and manuals both become one.
+"""A chart as a person reads it: lines with channel, attribute, default and ranges. Modes and
+manuals both become one.
 
 Values are in the line's own resolution (0 … 255 for one slot, 0 … 65535 for two).
 """
@@ -16,7 +17,9 @@ from isthmus.profiles.records import ChannelFunction, Mode, Profile
 
 @dataclass(frozen=True)
 class Band:
-    """A range of values with one meaning, both ends included; `low` and `high` are physical, if known."""
+    """A range of values with one meaning, both ends included; `low` and `high` are physical, if
+    known.
+    """
 
     start: int
     end: int
@@ -84,14 +87,22 @@ class Sheet:
 
 
 def bands_of(functions: Sequence[ChannelFunction], top: int) -> tuple[Band, ...]:
-    """The functions of a channel as ranges: its sets, and the rest of a function before and between them."""
+    """The functions of a channel as ranges: its sets, and the rest of a function before and between
+    them.
+    """
     made: list[Band] = []
     for function in functions:
-        when = f"while {function.mode_master} is {function.mode_from} to {function.mode_to}" if function.mode_master else ""
+        when = (
+            f"while {function.mode_master} is {function.mode_from} to {function.mode_to}"
+            if function.mode_master
+            else ""
+        )
         span = max(1, function.dmx_to - function.dmx_from)
         step = (function.physical_to - function.physical_from) / span
         end_of_function = min(function.dmx_to, top)
-        inside = [item for item in function.sets if function.dmx_from <= item.dmx_from <= end_of_function]
+        inside = [
+            item for item in function.sets if function.dmx_from <= item.dmx_from <= end_of_function
+        ]
         starts = [item.dmx_from for item in inside]
         if not starts or starts[0] > function.dmx_from:
             end = (starts[0] if starts else end_of_function + 1) - 1
@@ -109,15 +120,38 @@ def bands_of(functions: Sequence[ChannelFunction], top: int) -> tuple[Band, ...]
         for index, item in enumerate(inside):
             if not item.name.strip() and len(inside) > 1:
                 continue  # a nameless set among named ones marks a gap
-            end = (inside[index + 1].dmx_from if index + 1 < len(inside) else end_of_function + 1) - 1
-            low = function.physical_from + step * (item.dmx_from - function.dmx_from) if item.physical_from is None else item.physical_from
-            high = function.physical_from + step * (end - function.dmx_from) if item.physical_to is None else item.physical_to
-            made.append(Band(item.dmx_from, max(end, item.dmx_from), item.name, function.attribute, low, high, item.wheel_slot, when))
+            end = (
+                inside[index + 1].dmx_from if index + 1 < len(inside) else end_of_function + 1
+            ) - 1
+            low = (
+                function.physical_from + step * (item.dmx_from - function.dmx_from)
+                if item.physical_from is None
+                else item.physical_from
+            )
+            high = (
+                function.physical_from + step * (end - function.dmx_from)
+                if item.physical_to is None
+                else item.physical_to
+            )
+            made.append(
+                Band(
+                    item.dmx_from,
+                    max(end, item.dmx_from),
+                    item.name,
+                    function.attribute,
+                    low,
+                    high,
+                    item.wheel_slot,
+                    when,
+                )
+            )
     return tuple(sorted(made, key=lambda band: (band.start, band.end)))
 
 
 def _line(item: ChartChannel, ranges: dict[int, tuple[Band, ...]]) -> Line:
-    """A channel of a laid-out chart as a line; `ranges` keeps those of a channel for its other cells."""
+    """A channel of a laid-out chart as a line; `ranges` keeps those of a channel for its other
+    cells.
+    """
     functions = [function for logical in item.channel.logical for function in logical.functions]
     name = functions[0].name if len(functions) == 1 else ""
     key = id(item.channel)
@@ -138,7 +172,9 @@ def _line(item: ChartChannel, ranges: dict[int, tuple[Band, ...]]) -> Line:
 def make_sheet(profile: Profile, mode: Mode, lay: Chart) -> Sheet:
     """The chart of a mode that was laid flat; see `sheet` for the kept one."""
     ranges: dict[int, tuple[Band, ...]] = {}
-    return Sheet(f"{profile.title}, {mode.name}", tuple(_line(item, ranges) for item in lay.channels))
+    return Sheet(
+        f"{profile.title}, {mode.name}", tuple(_line(item, ranges) for item in lay.channels)
+    )
 
 
 _KEPT: KeptByMode[Sheet] = KeptByMode(256)
@@ -149,7 +185,16 @@ def sheet(profile: Profile, mode: Mode) -> Sheet:
     return _KEPT.get(profile, mode, lambda p, m: make_sheet(p, m, chart(p, m)))
 
 
-TABLE_HEAD: tuple[str, ...] = ("Channel", "Attribute", "Cell", "Default", "From", "To", "Range", "Physical")
+TABLE_HEAD: tuple[str, ...] = (
+    "Channel",
+    "Attribute",
+    "Cell",
+    "Default",
+    "From",
+    "To",
+    "Range",
+    "Physical",
+)
 
 
 _SIGNS = {
@@ -166,7 +211,9 @@ _SIGNS = {
 
 
 def physical_text(band: Band) -> str:
-    """The physical values of a range, rounded for reading; empty where its attribute has no physical unit."""
+    """The physical values of a range, rounded for reading; empty where its attribute has no
+    physical unit.
+    """
     sign = _SIGNS.get(unit_of(band.attribute)) if band.attribute else None
     if band.low is None or band.high is None or not sign:
         return ""
@@ -178,7 +225,20 @@ def table(whole: Sheet) -> list[list[str]]:
     """The chart as rows of text, one for each range, for copying and for CSV."""
     rows = [list(TABLE_HEAD)]
     for line in whole.lines:
-        head = [line.where(), line.words, str(line.cell or ""), "" if line.default is None else str(line.default)]
+        head = [
+            line.where(),
+            line.words,
+            str(line.cell or ""),
+            "" if line.default is None else str(line.default),
+        ]
         for index, band in enumerate(line.bands or (Band(0, line.top),)):
-            rows.append([*(head if index == 0 else [""] * 4), str(band.start), str(band.end), band.name, physical_text(band)])
+            rows.append(
+                [
+                    *(head if index == 0 else [""] * 4),
+                    str(band.start),
+                    str(band.end),
+                    band.name,
+                    physical_text(band),
+                ]
+            )
     return rows

@@ -16,7 +16,9 @@ _READ: dict[int, tuple[StoredProfile, Profile | IsthmusError]] = {}
 
 
 def read_stored(stored: StoredProfile) -> Profile | IsthmusError:
-    """The profile, or why it does not read; by identity of the stored record, which never changes."""
+    """The profile, or why it does not read; by identity of the stored record, which never
+    changes.
+    """
     kept = _READ.get(id(stored))
     if kept is None or kept[0] is not stored:
         try:

@@ -1,6 +1,7 @@
 """Drawing the stage by moderngl in a private EGL context, in a process of its own. No Qt.
 
-The process's own modules are imported only there, so that an application without OpenGL still starts.
+The process's own modules are imported only there, so that an application without OpenGL still
+starts.
 """
 
 from isthmus.render.client import Picture, RenderClient, Request

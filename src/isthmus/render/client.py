@@ -24,8 +24,8 @@ MAX_STARTS = 3
 
 @dataclass(frozen=True)
 class Request:
-    """One picture. The scene is kept by the process until another comes; to `hold` so many pictures a second the beam
-    buffer may be drawn coarser than the look asks, 0 draws it as it is asked."""
+    """One picture. The scene is kept by the process until another comes; to `hold` so many pictures
+    a second the beam buffer may be drawn coarser than the look asks, 0 draws it as it is asked."""
 
     size: tuple[int, int]
     camera: Camera
@@ -49,7 +49,9 @@ class Picture:
 
 
 class RenderClient:
-    """One request is under way at a time. `fileno` becomes readable when there is news for `poll`."""
+    """One request is under way at a time. `fileno` becomes readable when there is news for
+    `poll`.
+    """
 
     def __init__(self) -> None:
         self._memory = os.memfd_create("isthmus-picture")
@@ -65,7 +67,15 @@ class RenderClient:
         ours, theirs = socket.socketpair()
         try:
             self._process = subprocess.Popen(
-                [sys.executable, "-m", "isthmus.render.process", "--link", str(theirs.fileno()), "--picture", str(self._memory)],
+                [
+                    sys.executable,
+                    "-m",
+                    "isthmus.render.process",
+                    "--link",
+                    str(theirs.fileno()),
+                    "--picture",
+                    str(self._memory),
+                ],
                 pass_fds=(theirs.fileno(), self._memory),
                 stdin=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,
@@ -102,7 +112,9 @@ class RenderClient:
         return True
 
     def poll(self) -> Picture | str | None:
-        """A picture; `ready` (ask now), `restarted` (it died and came back), `failed` (it will not); or None."""
+        """A picture; `ready` (ask now), `restarted` (it died and came back), `failed` (it will
+        not); or None.
+        """
         if self._link is None:
             return "failed" if self.failure else None
         try:

@@ -1,7 +1,9 @@
-"""Gobos in haze: how much light of a chord through the beam a gobo lets through, for every chord, as a small picture.
+"""Gobos in haze: how much light of a chord through the beam a gobo lets through, for every chord,
+as a small picture.
 
-A ray from the eye crosses a beam along a chord; what it sees of a gobo is the mean of the gobo along that chord (a Radon
-transform). Laid out beforehand over the chord's direction and its distance from the middle, it costs one texture fetch.
+A ray from the eye crosses a beam along a chord; what it sees of a gobo is the mean of the gobo
+along that chord (a Radon transform). Laid out beforehand over the chord's direction and its
+distance from the middle, it costs one texture fetch.
 """
 
 from __future__ import annotations
@@ -15,7 +17,9 @@ ANGLES, OFFSETS, STEPS = 64, 64, 48
 
 
 def radon(gobo: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """(ANGLES, OFFSETS): row, the direction of the chord over a whole turn; column, its offset −1…1 to the left of it."""
+    """(ANGLES, OFFSETS): row, the direction of the chord over a whole turn; column, its offset −1…1
+    to the left of it.
+    """
     return _radon(gobo.tobytes(), gobo.shape[0])
 
 

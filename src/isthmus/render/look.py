@@ -7,9 +7,11 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Look:
-    """One picture. Haze 0…2, its unevenness 0…1, grain (size of its clouds), depth (how far they reach into the picture)
-    and drift (speed); room light, strength of beams; the beam buffer's coarseness; seconds of drift; smoothing samples of
-    still things; how light falls off; the box outside which there is no haze (low and high corner)."""
+    """One picture. Haze 0…2, its unevenness 0…1, grain (size of its clouds), depth (how far they
+    reach into the picture) and drift (speed); room light, strength of beams; the beam buffer's
+    coarseness; seconds of drift; smoothing samples of still things; how light falls off; the box
+    outside which there is no haze (low and high corner).
+    """
 
     haze: float = 1.0
     uneven: float = 1.0

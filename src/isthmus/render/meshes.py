@@ -1,4 +1,6 @@
-"""Meshes of structures and bodies as NumPy arrays: (n, 9) float32 rows of position, normal, colour."""
+"""Meshes of structures and bodies as NumPy arrays: (n, 9) float32 rows of position, normal,
+colour.
+"""
 
 from __future__ import annotations
 
@@ -40,7 +42,11 @@ def box(low: tuple[float, float, float], high: tuple[float, float, float], color
             corners = []
             for i, j in ((0, 0), (1, 0), (1, 1), (0, 1)):
                 point = np.zeros(3)
-                point[axis], point[a], point[b] = (low, high)[side][axis], (low, high)[i][a], (low, high)[j][b]
+                point[axis], point[a], point[b] = (
+                    (low, high)[side][axis],
+                    (low, high)[i][a],
+                    (low, high)[j][b],
+                )
                 corners.append(point)
             if not side:
                 corners.reverse()
@@ -48,14 +54,22 @@ def box(low: tuple[float, float, float], high: tuple[float, float, float], color
     return np.array(rows, np.float32)
 
 
-def tube(start: tuple[float, float, float], end: tuple[float, float, float], radius: float, color: Color, sides: int = 8) -> Mesh:
+def tube(
+    start: tuple[float, float, float],
+    end: tuple[float, float, float],
+    radius: float,
+    color: Color,
+    sides: int = 8,
+) -> Mesh:
     """A round bar without end caps."""
     p, q = np.array(start, float), np.array(end, float)
     along = (q - p) / max(float(np.linalg.norm(q - p)), 1e-9)
     across = np.cross(along, [0, 0, 1] if abs(along[2]) < 0.9 else [1, 0, 0])
     across /= np.linalg.norm(across)
     other = np.cross(along, across)
-    ring = [across * math.cos(t) + other * math.sin(t) for t in np.linspace(0, 2 * math.pi, sides + 1)]
+    ring = [
+        across * math.cos(t) + other * math.sin(t) for t in np.linspace(0, 2 * math.pi, sides + 1)
+    ]
     rows = []
     for n0, n1 in itertools.pairwise(ring):
         for point, normal in (
@@ -72,10 +86,18 @@ def tube(start: tuple[float, float, float], end: tuple[float, float, float], rad
 
 def truss(length: float, depth: float, height: float, chords: int = 4) -> Mesh:
     """Its chords and their lacing, centred, along x; with three chords the point is below."""
-    return bent_truss(np.array([(-length / 2, 0, 0), (length / 2, 0, 0)], float), depth, height, chords)
+    return bent_truss(
+        np.array([(-length / 2, 0, 0), (length / 2, 0, 0)], float), depth, height, chords
+    )
 
 
-def bent_truss(path: NDArray[np.float64], depth: float, height: float, chords: int = 4, lift: NDArray[np.float64] | None = None) -> Mesh:
+def bent_truss(
+    path: NDArray[np.float64],
+    depth: float,
+    height: float,
+    chords: int = 4,
+    lift: NDArray[np.float64] | None = None,
+) -> Mesh:
     """A truss along a path (m, 3); `lift` is which way its height goes, up unless it stands."""
     up = np.array([0.0, 0.0, 1.0]) if lift is None else lift
     steps = np.linalg.norm(np.diff(path, axis=0), axis=1)
@@ -127,11 +149,19 @@ def deck(structure: Structure) -> Mesh:
     parts = [box((-x, -y, z - plate), (x, y, z), WOOD)]
     if height > plate + 0.05:
         parts += [
-            tube((sx * (x - 0.06), sy * (y - 0.06), -z), (sx * (x - 0.06), sy * (y - 0.06), z - plate), 0.024, STEEL, 6)
+            tube(
+                (sx * (x - 0.06), sy * (y - 0.06), -z),
+                (sx * (x - 0.06), sy * (y - 0.06), z - plate),
+                0.024,
+                STEEL,
+                6,
+            )
             for sx in (-1, 1)
             for sy in (-1, 1)
         ]
-        parts.append(box((-x + 0.02, -y + 0.04, -z), (x - 0.02, y - 0.04, z - plate), (0.03, 0.034, 0.038)))
+        parts.append(
+            box((-x + 0.02, -y + 0.04, -z), (x - 0.02, y - 0.04, z - plate), (0.03, 0.034, 0.038))
+        )
     for tread in steps_of(structure):
         low, high = tread.min(axis=0), tread.max(axis=0)
         parts.append(box((low[0], low[1], -z), (high[0], high[1], high[2]), WOOD))
@@ -143,10 +173,15 @@ def piece(triangles: NDArray[np.float32], size: tuple[float, float, float]) -> M
     flat = triangles.reshape(-1, 3).astype(np.float64)
     low, high = flat.min(axis=0), flat.max(axis=0)
     span = np.maximum(high - low, 1e-6)
-    corners = ((flat - (low + high) / 2) / span * np.array(size) + np.array([0, 0, size[2] / 2])).reshape(-1, 3, 3)
+    corners = (
+        (flat - (low + high) / 2) / span * np.array(size) + np.array([0, 0, size[2] / 2])
+    ).reshape(-1, 3, 3)
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-12)
-    rows = np.concatenate([corners, np.repeat(normal[:, None], 3, axis=1), np.broadcast_to(STONE, corners.shape)], axis=2)
+    rows = np.concatenate(
+        [corners, np.repeat(normal[:, None], 3, axis=1), np.broadcast_to(STONE, corners.shape)],
+        axis=2,
+    )
     return rows.reshape(-1, 9).astype(np.float32)
 
 
@@ -161,11 +196,17 @@ def rail(length: float) -> Mesh:
 
 
 def hull(length: float, depth: float, height: float) -> Mesh:
-    """A barge: a deck with planks, pointed a little towards the bow (port and starboard alike), and its side."""
+    """A barge: a deck with planks, pointed a little towards the bow (port and starboard alike), and
+    its side.
+    """
     x, y, z = length / 2, depth / 2, height / 2
     body = box((-x, -y, -z), (x, y, z - 0.02), HULL)
     planks = [
-        box((-x, y0 + 0.008, z - 0.02), (x, y0 + depth / 24 - 0.008, z), tuple(c * (0.9 + 0.2 * ((i * 7) % 5) / 5) for c in WOOD))  # type: ignore[arg-type]
+        box(
+            (-x, y0 + 0.008, z - 0.02),
+            (x, y0 + depth / 24 - 0.008, z),
+            tuple(c * (0.9 + 0.2 * ((i * 7) % 5) / 5) for c in WOOD),  # type: ignore[arg-type]
+        )
         for i, y0 in enumerate(np.linspace(-y, y, 25)[:-1])
     ]
     return np.concatenate([body, *planks])
@@ -181,9 +222,19 @@ def structure_mesh(structure: Structure, own: NDArray[np.float32] | None = None)
     elif kind in ("circle", "corner"):
         mesh = bent_truss(run_of(structure).points, depth, height, structure.chords)
     elif kind == "tower":
-        mesh = bent_truss(np.array([(0, 0, 0), (0, 0, height)], float), length, depth, structure.chords, np.array([0.0, 1.0, 0.0]))
+        mesh = bent_truss(
+            np.array([(0, 0, 0), (0, 0, height)], float),
+            length,
+            depth,
+            structure.chords,
+            np.array([0.0, 1.0, 0.0]),
+        )
     elif kind == "rail":
-        mesh = rail(length) if structure.position[2] > 0.5 else tube((-x, 0, 0), (x, 0, 0), 0.05, STEEL)
+        mesh = (
+            rail(length)
+            if structure.position[2] > 0.5
+            else tube((-x, 0, 0), (x, 0, 0), 0.05, STEEL)
+        )
     elif kind in ("mast", "boom"):
         mesh = tube((0, 0, 0), (0, 0, height), max(length, 0.05) / 2, STEEL, 10)
     elif kind == "pipe":
@@ -225,7 +276,9 @@ def ground_of(structures: Sequence[Structure]) -> Ground:
 def ground_mesh(ground: Ground) -> Mesh:
     r, z = GROUND_REACH, ground.level
     corners = [(-r, -r), (r, -r), (r, r), (-r, r)]
-    return np.array([[*corners[k], z, 0, 0, 1, *ground.color] for k in (0, 1, 2, 0, 2, 3)], np.float32)
+    return np.array(
+        [[*corners[k], z, 0, 0, 1, *ground.color] for k in (0, 1, 2, 0, 2, 3)], np.float32
+    )
 
 
 def unit_box() -> NDArray[np.float32]:
@@ -234,18 +287,29 @@ def unit_box() -> NDArray[np.float32]:
 
 
 def unit_drum(sides: int = 9) -> NDArray[np.float32]:
-    """A drum of diameter and height 1, hanging like the cube, slightly waisted at the ends, (n, 3)."""
+    """A drum of diameter and height 1, hanging like the cube, slightly waisted at the ends,
+    (n, 3).
+    """
     rings = [(0.34, 0.0), (0.5, -0.14), (0.46, -1.0)]
     angle = np.linspace(0, 2 * math.pi, sides + 1)
     rows = []
     for (r0, z0), (r1, z1) in itertools.pairwise(rings):
         for a, b in itertools.pairwise(angle):
             pa, pb = (math.cos(a), math.sin(a)), (math.cos(b), math.sin(b))
-            q = [(r0 * pa[0], r0 * pa[1], z0), (r0 * pb[0], r0 * pb[1], z0), (r1 * pb[0], r1 * pb[1], z1), (r1 * pa[0], r1 * pa[1], z1)]
+            q = [
+                (r0 * pa[0], r0 * pa[1], z0),
+                (r0 * pb[0], r0 * pb[1], z0),
+                (r1 * pb[0], r1 * pb[1], z1),
+                (r1 * pa[0], r1 * pa[1], z1),
+            ]
             rows += [q[0], q[3], q[2], q[0], q[2], q[1]]
     for (r, z), flip in ((rings[0], False), (rings[-1], True)):
         for a, b in itertools.pairwise(angle):
-            tri = [(0.0, 0.0, z), (r * math.cos(a), r * math.sin(a), z), (r * math.cos(b), r * math.sin(b), z)]
+            tri = [
+                (0.0, 0.0, z),
+                (r * math.cos(a), r * math.sin(a), z),
+                (r * math.cos(b), r * math.sin(b), z),
+            ]
             rows += tri[::-1] if flip else tri
     return np.array(rows, np.float32)
 

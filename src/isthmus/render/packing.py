@@ -41,7 +41,13 @@ def planes_of(structures: tuple[Structure, ...]) -> list[Plane]:
     kinds = {s.id: s.kind for s in structures}
     ground = meshes.ground_of(structures)
     found = [
-        Plane(_three(s.centre), _three(s.along), _three(s.across), _three(s.normal), _ALBEDO[kinds[s.structure]])
+        Plane(
+            _three(s.centre),
+            _three(s.along),
+            _three(s.across),
+            _three(s.normal),
+            _ALBEDO[kinds[s.structure]],
+        )
         for s in surfaces(structures)
         if s.structure
     ]
@@ -56,10 +62,12 @@ def _three(v: NDArray) -> tuple[float, float, float]:
 
 
 def pack_beams(beams: Beams, fog: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
-    """(k, 32): virtual apex and T; direction and lens distance; colour and end; hardness, iris, gobo and haze; then for
-    shaped beams right and turn, blade distances, blade angles."""
+    """(k, 32): virtual apex and T; direction and lens distance; colour and end; hardness, iris,
+    gobo and haze; then for shaped beams right and turn, blade distances, blade angles."""
     field = np.minimum(beams.tan, 4.0)
-    hard = np.clip((beams.half / np.maximum(beams.tan, 1e-6) - SOFT_RATIO) / (1 - SOFT_RATIO), 0.0, 1.0)
+    hard = np.clip(
+        (beams.half / np.maximum(beams.tan, 1e-6) - SOFT_RATIO) / (1 - SOFT_RATIO), 0.0, 1.0
+    )
     hull = SOFT_HULL + (1.0 - SOFT_HULL) * hard
     tan = field * hull
     lens = np.maximum(beams.lens, 0.02)
@@ -67,9 +75,15 @@ def pack_beams(beams: Beams, fog: NDArray[np.bool_] | None = None) -> NDArray[np
     apex = beams.origin - beams.direction * back[:, None]
     rgb = beams.rgb * (0.14 * (tan / 0.15) ** 0.30)[:, None]
     # a wide or weak beam is lost in the haze long before a narrow one
-    reach = np.clip(REACH * np.sqrt(0.15 / tan) * np.maximum(beams.rgb.max(axis=1, initial=0.0), 1e-4) ** 0.25, 4.0, REACH)
+    reach = np.clip(
+        REACH * np.sqrt(0.15 / tan) * np.maximum(beams.rgb.max(axis=1, initial=0.0), 1e-4) ** 0.25,
+        4.0,
+        REACH,
+    )
     in_haze = np.ones(len(tan)) if fog is None else fog.astype(float)
-    blades = np.where(np.isfinite(beams.blades[:, :, 0]), beams.blades[:, :, 0] / hull[:, None], _OUT)
+    blades = np.where(
+        np.isfinite(beams.blades[:, :, 0]), beams.blades[:, :, 0] / hull[:, None], _OUT
+    )
     angles = np.where(np.isfinite(beams.blades[:, :, 1]), beams.blades[:, :, 1], 0.0)
     return np.concatenate(
         [
@@ -99,7 +113,9 @@ def shaped(packed: NDArray) -> NDArray:
     return np.asarray((packed[:, 14] >= 0) | (packed[:, 20:24] < _OUT).any(axis=1))
 
 
-def within(origins: NDArray, space: tuple[tuple[float, float, float], tuple[float, float, float]] | None) -> NDArray:
+def within(
+    origins: NDArray, space: tuple[tuple[float, float, float], tuple[float, float, float]] | None
+) -> NDArray:
     """Whose lens lies in the haze: in its box, or a little outside of it, (k,)."""
     if space is None or not len(origins):
         return np.ones(len(origins), bool)
@@ -109,21 +125,34 @@ def within(origins: NDArray, space: tuple[tuple[float, float, float], tuple[floa
 
 
 def pool_rows(packed: NDArray, plane: Plane, deck: tuple[float, float, float, float]) -> NDArray:
-    """The beams that reach a plane, (k, 36): the beam, then the box of its pool in the plane's own axes (−1…1)."""
+    """The beams that reach a plane, (k, 36): the beam, then the box of its pool in the plane's own
+    axes (−1…1).
+    """
     normal, centre = np.array(plane.normal), np.array(plane.centre)
     apex, axis, tan = packed[:, :3], packed[:, 4:7], packed[:, 3]
     height = (apex - centre) @ normal
     facing = -(axis @ normal)
     near = (height > 0.02) & (facing > 0.03) & (height / np.maximum(facing, 1e-3) < REACH)
-    packed, apex, axis, tan, height, facing = (a[near] for a in (packed, apex, axis, tan, height, facing))
+    packed, apex, axis, tan, height, facing = (
+        a[near] for a in (packed, apex, axis, tan, height, facing)
+    )
     if not len(packed):
         return np.zeros((0, SHAPED + 4))
     lean = axis + normal * facing[:, None]
     size = np.linalg.norm(lean, axis=1)
-    lean = np.where(size[:, None] > 1e-4, lean / np.maximum(size, 1e-4)[:, None], np.array(plane.along) / np.linalg.norm(plane.along))
+    lean = np.where(
+        size[:, None] > 1e-4,
+        lean / np.maximum(size, 1e-4)[:, None],
+        np.array(plane.along) / np.linalg.norm(plane.along),
+    )
     angle, half = np.arctan2(size, facing), np.arctan(tan)
-    low, high = height * np.tan(np.maximum(angle - half, -1.3)), height * np.tan(np.minimum(angle + half, 1.3))
-    wide = np.maximum(tan * np.hypot(height, np.maximum(np.abs(low), np.abs(high))), (high - low) / 2)
+    low, high = (
+        height * np.tan(np.maximum(angle - half, -1.3)),
+        height * np.tan(np.minimum(angle + half, 1.3)),
+    )
+    wide = np.maximum(
+        tan * np.hypot(height, np.maximum(np.abs(low), np.abs(high))), (high - low) / 2
+    )
     foot, side = apex - centre - normal * height[:, None], np.cross(normal, lean)
     middle, reach = foot + lean * ((low + high) / 2)[:, None], (high - low) / 2
     boxes = []
@@ -133,7 +162,9 @@ def pool_rows(packed: NDArray, plane: Plane, deck: tuple[float, float, float, fl
         at, spread = middle @ unit, np.abs(lean @ unit) * reach + np.abs(side @ unit) * wide
         boxes += [np.maximum((at - spread) / length, -1), np.minimum((at + spread) / length, 1)]
     seen = (boxes[0] < boxes[1]) & (boxes[2] < boxes[3])
-    if plane.centre[2] < -0.5 and deck[0] < deck[1]:  # the water: pools that fall wholly on the deck never reach it
+    if (
+        plane.centre[2] < -0.5 and deck[0] < deck[1]
+    ):  # the water: pools that fall wholly on the deck never reach it
         on_deck = apex + axis * (apex[:, 2] / np.maximum(-axis[:, 2], 1e-3))[:, None]
         spill = wide * np.maximum(apex[:, 2], 0) / np.maximum(height, 1e-3)
         inside = (

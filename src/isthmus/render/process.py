@@ -1,7 +1,8 @@
 """The render process: `python -m isthmus.render.process --link FD --picture FD`.
 
-Takes requests over a pipe, draws, and leaves the picture in shared memory. A slow or crashing driver therefore
-never touches the application. The beam buffer's coarseness follows the time a picture takes.
+Takes requests over a pipe, draws, and leaves the picture in shared memory. A slow or crashing
+driver therefore never touches the application. The beam buffer's coarseness follows the time a
+picture takes.
 """
 
 from __future__ import annotations
@@ -22,9 +23,11 @@ COARSEST = 5
 
 
 def paced(scale: int, finest: int, milliseconds: float, hold: int) -> int:
-    """The next coarseness of the beam buffer, so that `hold` pictures a second are held; 0 leaves it as it is chosen.
+    """The next coarseness of the beam buffer, so that `hold` pictures a second are held; 0 leaves
+    it as it is chosen.
 
-    It goes coarser when a picture takes longer than there is, and finer again only when there is room to spare.
+    It goes coarser when a picture takes longer than there is, and finer again only when there is
+    room to spare.
     """
     if not hold:
         return finest
@@ -50,7 +53,9 @@ def serve(link: Connection, picture: mmap.mmap) -> None:
         finest = request.look.scale
         scale = max(scale, finest) if request.hold else finest
         look = replace(request.look, scale=scale)
-        renderer.render(request.size, request.camera, request.beams, request.bodies, request.tint, look)
+        renderer.render(
+            request.size, request.camera, request.beams, request.bodies, request.tint, look
+        )
         turn = 1 - turn
         start = turn * MAX_PIXELS * 4
         renderer.read_into(view[start : start + width * height * 4])

@@ -1,8 +1,8 @@
 """Draw the rig in its haze with moderngl, in any context; no window system is needed.
 
-Passes: structures (kept while the camera stands), bodies, linear depth at the beam buffer's size, beams gathered in
-half floats, haze, pools on the planes of the stage, lenses, and the composite. Light is scattered analytically: one
-quad a beam (see beam.frag).
+Passes: structures (kept while the camera stands), bodies, linear depth at the beam buffer's size,
+beams gathered in half floats, haze, pools on the planes of the stage, lenses, and the composite.
+Light is scattered analytically: one quad a beam (see beam.frag).
 """
 
 from __future__ import annotations
@@ -18,13 +18,24 @@ from numpy.typing import NDArray
 from isthmus.render import meshes
 from isthmus.render.gobo_plate import ANGLES, OFFSETS, radon
 from isthmus.render.look import Look
-from isthmus.render.packing import PLAIN, SHAPED, Plane, pack_beams, planes_of, pool_rows, shaped, within
+from isthmus.render.packing import (
+    PLAIN,
+    SHAPED,
+    Plane,
+    pack_beams,
+    planes_of,
+    pool_rows,
+    shaped,
+    within,
+)
 from isthmus.render.scene import Scene
 from isthmus.stage.camera import Camera
 from isthmus.stage.drawing import FALLS
 from isthmus.stage.rig import Beams, Bodies
 
-UPSIDE_DOWN = np.diag([1.0, -1.0, 1.0, 1.0])  # rows are read from the top, so nothing has to be turned over afterwards
+UPSIDE_DOWN = np.diag(
+    [1.0, -1.0, 1.0, 1.0]
+)  # rows are read from the top, so nothing has to be turned over afterwards
 ONE_MINUS_SRC_COLOR = 0x0301
 EXPOSURE = 3.8  # with one beam; the eye closes as more are lit
 DST_COLOR = 0x0306
@@ -38,25 +49,38 @@ def _source(name: str, *defines: str, prefix: str = "") -> str:
     text = (resources.files("isthmus.render") / "shaders" / name).read_text()
     if prefix:
         text = (resources.files("isthmus.render") / "shaders" / prefix).read_text() + text
-    return text.replace("#version 330\n", "#version 330\n" + "".join(f"#define {d}\n" for d in defines), 1)
+    return text.replace(
+        "#version 330\n", "#version 330\n" + "".join(f"#define {d}\n" for d in defines), 1
+    )
 
 
 class Renderer:
-    """Owns its buffers; `render` draws one picture and `read_into` takes it out as RGBA rows from the top."""
+    """Owns its buffers; `render` draws one picture and `read_into` takes it out as RGBA rows from
+    the top.
+    """
 
     def __init__(self, context: moderngl.Context) -> None:
         self.c = context
 
-        def program(vert: str, frag: str, prefix: str = "", defines: tuple[str, ...] = ()) -> moderngl.Program:
-            return context.program(vertex_shader=_source(vert, *defines, prefix=prefix), fragment_shader=_source(frag, *defines))
+        def program(
+            vert: str, frag: str, prefix: str = "", defines: tuple[str, ...] = ()
+        ) -> moderngl.Program:
+            return context.program(
+                vertex_shader=_source(vert, *defines, prefix=prefix),
+                fragment_shader=_source(frag, *defines),
+            )
 
         self.programs = {
             "mesh": program("mesh.vert", "surface.frag"),
             "body": program("body.vert", "surface.frag", defines=("FLAT",)),
             "quad": program("quad.vert", "beam.frag", prefix="beam.glsl"),
             "cone": program("cone.vert", "beam.frag", prefix="beam.glsl"),
-            "quad shaped": program("quad.vert", "beam.frag", prefix="beam.glsl", defines=("SHAPED",)),
-            "cone shaped": program("cone.vert", "beam.frag", prefix="beam.glsl", defines=("SHAPED",)),
+            "quad shaped": program(
+                "quad.vert", "beam.frag", prefix="beam.glsl", defines=("SHAPED",)
+            ),
+            "cone shaped": program(
+                "cone.vert", "beam.frag", prefix="beam.glsl", defines=("SHAPED",)
+            ),
             "pool": program("pool.vert", "pool.frag"),
             "pool shaped": program("pool.vert", "pool.frag", defines=("SHAPED",)),
             "flare": program("flare.vert", "flare.frag"),
@@ -67,7 +91,8 @@ class Renderer:
         }
         full = self._buffer(np.array([(-1, -1, 0), (3, -1, 0), (-1, 3, 0)]))
         self.full = {
-            name: context.vertex_array(self.programs[name], [(full, "3f", "p")]) for name in ("depth", "haze", "tone", "composite")
+            name: context.vertex_array(self.programs[name], [(full, "3f", "p")])
+            for name in ("depth", "haze", "tone", "composite")
         }
         field = meshes.noise()
         self.noise = context.texture(field.shape, 1, field.tobytes())
@@ -104,17 +129,26 @@ class Renderer:
             if old is not None:
                 old.release()
         self._still_mesh = self._buffer(still)
-        self._statics = self.c.vertex_array(self.programs["mesh"], [(self._still_mesh, "3f 3f 3f", "p", "n", "c")])
+        self._statics = self.c.vertex_array(
+            self.programs["mesh"], [(self._still_mesh, "3f 3f 3f", "p", "n", "c")]
+        )
         self.planes = planes_of(structures)
         self.ground = ground.level
         hull = next((s for s in structures if s.kind == "hull"), None)
         self.deck = (0.0, 0.0, 0.0, 0.0)
         if hull:
             x, y = hull.position[:2]
-            self.deck = (x - hull.size[0] / 2, x + hull.size[0] / 2, y - hull.size[1] / 2, y + hull.size[1] / 2)
+            self.deck = (
+                x - hull.size[0] / 2,
+                x + hull.size[0] / 2,
+                y - hull.size[1] / 2,
+                y + hull.size[1] / 2,
+            )
         for shape in self.shapes[self.own_shapes :]:
             shape.release()
-        self.shapes[self.own_shapes :] = [self._buffer(triangles.reshape(-1, 3)) for triangles in scene.bodies]
+        self.shapes[self.own_shapes :] = [
+            self._buffer(triangles.reshape(-1, 3)) for triangles in scene.bodies
+        ]
         self._set_gobos(scene.gobos)
         self._kept = None
 
@@ -125,7 +159,9 @@ class Renderer:
         self.plates = self.gobos = None
         if gobos:
             size, many = gobos[0].shape[0], len(gobos)
-            self.plates = self.c.texture_array((OFFSETS, ANGLES, many), 1, np.stack([radon(g) for g in gobos]).tobytes())
+            self.plates = self.c.texture_array(
+                (OFFSETS, ANGLES, many), 1, np.stack([radon(g) for g in gobos]).tobytes()
+            )
             self.gobos = self.c.texture_array((size, size, many), 1, np.stack(gobos).tobytes())
             for texture in (self.plates, self.gobos):
                 texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
@@ -147,7 +183,10 @@ class Renderer:
         self.scene_depth.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.scene_fb = c.framebuffer([self.scene], self.scene_depth)
         still, still_depth = c.texture(size, 4), c.depth_texture(size)
-        smooth, smooth_depth = c.renderbuffer(size, 4, samples=samples), c.depth_renderbuffer(size, samples=samples)
+        smooth, smooth_depth = (
+            c.renderbuffer(size, 4, samples=samples),
+            c.depth_renderbuffer(size, samples=samples),
+        )
         self.still_fb = c.framebuffer([still], still_depth)
         self.smooth_fb = c.framebuffer([smooth], smooth_depth)
         self.linear = c.texture(small, 1, dtype="f4")
@@ -188,7 +227,15 @@ class Renderer:
                 if isinstance(member, moderngl.Uniform):
                     member.value = value
 
-    def render(self, size: tuple[int, int], camera: Camera, beams: Beams, bodies: Bodies, tint: NDArray, look: Look) -> None:
+    def render(
+        self,
+        size: tuple[int, int],
+        camera: Camera,
+        beams: Beams,
+        bodies: Bodies,
+        tint: NDArray,
+        look: Look,
+    ) -> None:
         """tint: (units, 3) colour of the bodies of each unit."""
         self._resize(size, look.scale, look.samples)
         c, view = self.c, camera.view()
@@ -199,7 +246,12 @@ class Renderer:
         kind = beams.kind[lit]
         lenses, packed = packed[kind != 1], packed[kind != 2]
         exposure = EXPOSURE * look.strength / (1 + len(packed) / 110)
-        glow = (packed[:, 8:11] * packed[:, 3:4]).sum(axis=0) * 0.5 * look.strength / (1 + 0.02 * len(packed))
+        glow = (
+            (packed[:, 8:11] * packed[:, 3:4]).sum(axis=0)
+            * 0.5
+            * look.strength
+            / (1 + 0.02 * len(packed))
+        )
         glow = np.round(glow * 20) / 20  # in steps, so that the still layer outlives small changes
         self._set(
             vp=tuple(vp.T.astype("f4").ravel()),
@@ -272,7 +324,9 @@ class Renderer:
         target.use()
         target.viewport = (0, 0, *size)
 
-    def _draw_still(self, vp: NDArray, size: tuple[int, int], look: Look, glow: tuple[float, ...]) -> None:
+    def _draw_still(
+        self, vp: NDArray, size: tuple[int, int], look: Look, glow: tuple[float, ...]
+    ) -> None:
         """Structures, smoothed, kept as long as the camera and the room light stay."""
         key = (vp.tobytes(), size, look.room, glow)
         if key != self._kept and self._statics is not None:
@@ -292,11 +346,24 @@ class Renderer:
         for shape, mesh in enumerate(self.shapes):
             here = bodies.shape == shape
             if here.any():
-                rows = np.concatenate([bodies.matrix[here, :3].reshape(-1, 12), tint[bodies.unit[here]]], axis=1).astype(np.float32)
-                self._instanced("body", mesh, rows, ("4f 4f 4f 3f/i", "iR0", "iR1", "iR2", "iC"), moderngl.TRIANGLES)
+                rows = np.concatenate(
+                    [bodies.matrix[here, :3].reshape(-1, 12), tint[bodies.unit[here]]], axis=1
+                ).astype(np.float32)
+                self._instanced(
+                    "body",
+                    mesh,
+                    rows,
+                    ("4f 4f 4f 3f/i", "iR0", "iR1", "iR2", "iC"),
+                    moderngl.TRIANGLES,
+                )
 
     def _instanced(
-        self, program: str, mesh: moderngl.Buffer, rows: NDArray, layout: tuple[str, ...], mode: int = moderngl.TRIANGLE_STRIP
+        self,
+        program: str,
+        mesh: moderngl.Buffer,
+        rows: NDArray,
+        layout: tuple[str, ...],
+        mode: int = moderngl.TRIANGLE_STRIP,
     ) -> None:
         if not len(rows):
             return
@@ -304,7 +371,13 @@ class Renderer:
         used = self.programs[program]
         names = [n for n in layout[1:] if n in used]
         formats = layout[0].removesuffix("/i").split()
-        kept = " ".join(f if n in used else f"{int(f[0]) * 4}x" for f, n in zip(formats, layout[1:], strict=True)) + "/i"
+        kept = (
+            " ".join(
+                f if n in used else f"{int(f[0]) * 4}x"
+                for f, n in zip(formats, layout[1:], strict=True)
+            )
+            + "/i"
+        )
         array = self.c.vertex_array(used, [(mesh, "3f", "p"), (data, kept, *names)])
         array.render(mode, instances=len(rows))
         array.release()
@@ -317,11 +390,19 @@ class Renderer:
         inside = (axial > -0.5) & (off < np.maximum(axial, 0) * packed[:, 3] * 1.3 + 0.6)
         special = shaped(packed) if self.plates is not None else np.zeros(len(packed), bool)
         for name, width, which in (("", PLAIN, ~special), (" shaped", SHAPED, special)):
-            self._instanced("quad" + name, self.quad, packed[which & ~inside][:, :width], _LAYOUT[width])
+            self._instanced(
+                "quad" + name, self.quad, packed[which & ~inside][:, :width], _LAYOUT[width]
+            )
             if (which & inside).any():
                 self.c.enable(moderngl.CULL_FACE)
                 self.c.cull_face = "back"  # upside down, so the other way round
-                self._instanced("cone" + name, self.cone, packed[which & inside][:, :width], _LAYOUT[width], moderngl.TRIANGLES)
+                self._instanced(
+                    "cone" + name,
+                    self.cone,
+                    packed[which & inside][:, :width],
+                    _LAYOUT[width],
+                    moderngl.TRIANGLES,
+                )
                 self.c.disable(moderngl.CULL_FACE)
 
     def _draw_pools(self, packed: NDArray) -> None:
@@ -338,10 +419,18 @@ class Renderer:
                 )
                 special = shaped(rows) if self.gobos is not None else np.zeros(len(rows), bool)
                 box = rows[:, SHAPED:]
-                for name, width, which in (("pool", PLAIN, ~special), ("pool shaped", SHAPED, special)):
+                for name, width, which in (
+                    ("pool", PLAIN, ~special),
+                    ("pool shaped", SHAPED, special),
+                ):
                     formats, *names = _LAYOUT[width]
                     layout = (formats.replace("/i", " 4f/i"), *names, "iQ")
-                    self._instanced(name, self.square, np.concatenate([rows[which][:, :width], box[which]], axis=1), layout)
+                    self._instanced(
+                        name,
+                        self.square,
+                        np.concatenate([rows[which][:, :width], box[which]], axis=1),
+                        layout,
+                    )
 
 
 def _cone(sides: int) -> NDArray[np.float64]:
@@ -349,9 +438,23 @@ def _cone(sides: int) -> NDArray[np.float64]:
     point = lambda i, z: (math.cos(angle[i % sides]), math.sin(angle[i % sides]), z)  # noqa: E731
     rows = []
     for i in range(sides):
-        rows += [point(i, 0), point(i + 1, 0), point(i + 1, 1), point(i, 0), point(i + 1, 1), point(i, 1)]
+        rows += [
+            point(i, 0),
+            point(i + 1, 0),
+            point(i + 1, 1),
+            point(i, 0),
+            point(i + 1, 1),
+            point(i, 1),
+        ]
         if 0 < i < sides - 1:
-            rows += [point(0, 0), point(i + 1, 0), point(i, 0), point(0, 1), point(i, 1), point(i + 1, 1)]
+            rows += [
+                point(0, 0),
+                point(i + 1, 0),
+                point(i, 0),
+                point(0, 1),
+                point(i, 1),
+                point(i + 1, 1),
+            ]
     return np.array(rows, float)
 
 

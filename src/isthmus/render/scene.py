@@ -14,7 +14,9 @@ from isthmus.stage.rig import Rig
 
 @dataclass(frozen=True)
 class Scene:
-    """Structures; a mesh for each of the rig's bodies, (n, 3, 3); a picture for each of its gobos; set pieces by file."""
+    """Structures; a mesh for each of the rig's bodies, (n, 3, 3); a picture for each of its gobos;
+    set pieces by file.
+    """
 
     structures: tuple[Structure, ...]
     bodies: tuple[NDArray[np.float32], ...] = ()
@@ -25,5 +27,9 @@ class Scene:
 def scene_of(show: Show, rig: Rig) -> Scene:
     """The scene of a rig; the show gives the profiles' files and the kept meshes."""
     wanted = {s.mesh for s in rig.structures if s.kind == "mesh"}
-    pieces = {f.name: found for f in show.files if f.name in wanted and (found := bodies.set_piece(f.data, f.name)) is not None}
+    pieces = {
+        f.name: found
+        for f in show.files
+        if f.name in wanted and (found := bodies.set_piece(f.data, f.name)) is not None
+    }
     return Scene(rig.structures, bodies.bodies(show, rig), bodies.gobos(show, rig), pieces)

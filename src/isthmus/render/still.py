@@ -1,4 +1,6 @@
-"""Pictures without a window: one PNG, or many as a GIF that turns round the rig or walks through levels."""
+"""Pictures without a window: one PNG, or many as a GIF that turns round the rig or walks through
+levels.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,9 @@ def stills(
     look: Look,
     how: Drawn = Drawn(),  # noqa: B008
 ) -> Iterator[bytes]:
-    """RGBA bytes for each (camera, frame), drawn by a process of its own. Raises NetworkFault when it cannot be drawn."""
+    """RGBA bytes for each (camera, frame), drawn by a process of its own. Raises NetworkFault when
+    it cannot be drawn.
+    """
     check_size(size)
     if look.space is None:
         space = space_of(view.rig.positions, view.rig.structures)
@@ -55,7 +59,10 @@ def check_size(size: tuple[int, int]) -> None:
     """Raises EntryFault for a size no picture is drawn at."""
     wide, high = size
     if not (16 <= wide <= 8192 and 16 <= high <= 8192 and wide * high <= MAX_PIXELS):
-        raise EntryFault(f"A picture of {wide}x{high} cannot be drawn.", do="Choose 16 to 3840 by 16 to 2400 pixels.")
+        raise EntryFault(
+            f"A picture of {wide}x{high} cannot be drawn.",
+            do="Choose 16 to 3840 by 16 to 2400 pixels.",
+        )
 
 
 def _expect(client: RenderClient, what: str) -> Picture:
@@ -64,7 +71,11 @@ def _expect(client: RenderClient, what: str) -> Picture:
         if isinstance(news, Picture) or news == what:
             return news  # type: ignore[return-value]
         if news == "failed":
-            raise NetworkFault("the stage cannot be drawn here.", where=client.failure, do="Install libegl1 and libgl1-mesa-dri.")
+            raise NetworkFault(
+                "the stage cannot be drawn here.",
+                where=client.failure,
+                do="Install libegl1 and libgl1-mesa-dri.",
+            )
         if news is None:
             raise NetworkFault("the stage could not be drawn in time.", do="Choose a smaller size.")
 
@@ -77,19 +88,37 @@ def png(pixels: bytes, size: tuple[int, int]) -> bytes:
     return out.getvalue()
 
 
-def gif(pictures: Iterable[bytes], size: tuple[int, int], seconds: float, stop: Callable[[int], bool] = lambda n: False) -> bytes:
-    """An endless GIF of pictures that follow each other in `seconds`. `stop` is told how many are drawn; True ends it."""
+def gif(
+    pictures: Iterable[bytes],
+    size: tuple[int, int],
+    seconds: float,
+    stop: Callable[[int], bool] = lambda n: False,
+) -> bytes:
+    """An endless GIF of pictures that follow each other in `seconds`. `stop` is told how many are
+    drawn; True ends it.
+    """
     from PIL import Image
 
     frames = []
     for pixels in pictures:
-        frames.append(Image.frombytes("RGBA", size, pixels).convert("RGB").convert("P", palette=Image.Palette.ADAPTIVE, colors=200))
+        frames.append(
+            Image.frombytes("RGBA", size, pixels)
+            .convert("RGB")
+            .convert("P", palette=Image.Palette.ADAPTIVE, colors=200)
+        )
         if stop(len(frames)):
             break
     if not frames:
         raise EntryFault("There is no picture to keep.")
     out = io.BytesIO()
-    frames[0].save(out, "GIF", save_all=True, append_images=frames[1:], duration=max(20, round(seconds * 1000 / len(frames))), loop=0)
+    frames[0].save(
+        out,
+        "GIF",
+        save_all=True,
+        append_images=frames[1:],
+        duration=max(20, round(seconds * 1000 / len(frames))),
+        loop=0,
+    )
     return out.getvalue()
 
 

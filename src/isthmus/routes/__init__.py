@@ -13,7 +13,16 @@ from isthmus.routes.ports import (
     write_port_address,
 )
 from isthmus.routes.propose import propose
-from isthmus.routes.reach import Port, Reach, goes_to, ports, routed, universes_in_use, universes_known, way_key
+from isthmus.routes.reach import (
+    Port,
+    Reach,
+    goes_to,
+    ports,
+    routed,
+    universes_in_use,
+    universes_known,
+    way_key,
+)
 
 __all__ = [
     "Port",

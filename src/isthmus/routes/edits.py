@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
+from typing import Any
 
 from msgspec.structs import replace
 
@@ -17,18 +18,33 @@ MAX_PRIORITY = 200
 
 def _check(output: Output) -> None:
     if not 1 <= output.universe <= UNIVERSES:
-        raise EntryFault(f"{output.universe} is not a universe.", do=f"Universes go from 1 to {UNIVERSES}.")
+        raise EntryFault(
+            f"{output.universe} is not a universe.", do=f"Universes go from 1 to {UNIVERSES}."
+        )
     if output.protocol not in WAYS or output.way not in WAYS[output.protocol]:
-        raise EntryFault(f"{output.protocol} cannot go {output.way}.", do=f"Choose {' or '.join(WAYS.get(output.protocol, WAYS))}.")
+        raise EntryFault(
+            f"{output.protocol} cannot go {output.way}.",
+            do=f"Choose {' or '.join(WAYS.get(output.protocol, WAYS))}.",
+        )
     if output.protocol == "artnet" and not 0 <= output.port_address <= MAX_PORT_ADDRESS:
-        raise EntryFault(f"{output.port_address} is not an Art-Net port-address.", do=f"Port-addresses go from 0 to {MAX_PORT_ADDRESS}.")
+        raise EntryFault(
+            f"{output.port_address} is not an Art-Net port-address.",
+            do=f"Port-addresses go from 0 to {MAX_PORT_ADDRESS}.",
+        )
     if not 0 <= output.sacn <= UNIVERSES or not 0 <= output.sync <= UNIVERSES:
-        raise EntryFault(f"{max(output.sacn, output.sync)} is not an sACN universe.", do=f"Write 1 to {UNIVERSES}; 0 for none.")
+        raise EntryFault(
+            f"{max(output.sacn, output.sync)} is not an sACN universe.",
+            do=f"Write 1 to {UNIVERSES}; 0 for none.",
+        )
     if not 0 <= output.priority <= MAX_PRIORITY:
-        raise EntryFault(f"{output.priority} is not a priority.", do=f"sACN priorities go from 0 to {MAX_PRIORITY}; 100 is usual.")
+        raise EntryFault(
+            f"{output.priority} is not a priority.",
+            do=f"sACN priorities go from 0 to {MAX_PRIORITY}; 100 is usual.",
+        )
     if output.way == "unicast" and not output.hosts:
         raise EntryFault(
-            "It has no address to go to.", do="Type a node's address, or let it go by multicast, broadcast or to nodes that ask."
+            "It has no address to go to.",
+            do="Type a node's address, or let it go by multicast, broadcast or to nodes that ask.",
         )
 
 
@@ -53,11 +69,15 @@ def add_output(show: Show, universe: int, host: str, port_address: int) -> Show:
     return add(show, Output(id=new_id(), universe=universe, host=host, port_address=port_address))
 
 
-def to_port(universe: int, port: Port, **more: object) -> Output:
+def to_port(universe: int, port: Port, **more: Any) -> Output:
     """An output that reaches a port of an expected node."""
     if port.protocol == "artnet":
-        return Output(id=new_id(), universe=universe, host=port.node.ip, port_address=port.number, **more)  # type: ignore[arg-type]
-    return Output(id=new_id(), universe=universe, host=port.node.ip, sacn=port.number, protocol="sacn", **more)  # type: ignore[arg-type]
+        return Output(
+            id=new_id(), universe=universe, host=port.node.ip, port_address=port.number, **more
+        )
+    return Output(
+        id=new_id(), universe=universe, host=port.node.ip, sacn=port.number, protocol="sacn", **more
+    )
 
 
 def _taken_in(show: Show, outputs: tuple[Output, ...], ids: Collection[str]) -> Show:
@@ -69,14 +89,18 @@ def _taken_in(show: Show, outputs: tuple[Output, ...], ids: Collection[str]) -> 
         if output.id in ids:
             _check(output)
             if place(output) in seen:
-                raise EntryFault(f"Universe {output.universe} goes to {write_output(output)} already.")
+                raise EntryFault(
+                    f"Universe {output.universe} goes to {write_output(output)} already."
+                )
             seen.add(place(output))
     return replace(show, outputs=outputs)
 
 
 def change_outputs(show: Show, ids: Collection[str], **changes: object) -> Show:
     """Change any fields of some outputs. Raises EntryFault; nothing is changed then."""
-    return _taken_in(show, tuple(replace(o, **changes) if o.id in ids else o for o in show.outputs), ids)
+    return _taken_in(
+        show, tuple(replace(o, **changes) if o.id in ids else o for o in show.outputs), ids
+    )
 
 
 def change_output(show: Show, output_id: str, **changes: object) -> Show:
@@ -87,10 +111,18 @@ def change_protocol(show: Show, ids: Collection[str], protocol: str) -> Show:
     """The other protocol, with the number that means the same universe there, and its usual way."""
     for output in [o for o in show.outputs if o.id in ids and o.protocol != protocol]:
         if protocol == "sacn":
-            changes = {"protocol": "sacn", "way": "unicast" if output.hosts else "multicast", "sacn": output.universe}
+            changes = {
+                "protocol": "sacn",
+                "way": "unicast" if output.hosts else "multicast",
+                "sacn": output.universe,
+            }
         else:
             number = min(output.universe - 1, MAX_PORT_ADDRESS)
-            changes = {"protocol": "artnet", "way": "unicast" if output.hosts else "asked", "port_address": number}
+            changes = {
+                "protocol": "artnet",
+                "way": "unicast" if output.hosts else "asked",
+                "port_address": number,
+            }
         show = change_outputs(show, {output.id}, **changes)
     return show
 
@@ -115,25 +147,40 @@ def retarget(show: Show, output_id: str, port: Port) -> Show:
 
 
 def number_in_order(show: Show, ids: Sequence[str], first: int, step: int = 1) -> Show:
-    """Numbers on the wire one after the other, in the order given; a step of 2 leaves every other one free."""
+    """Numbers on the wire one after the other, in the order given; a step of 2 leaves every other
+    one free.
+    """
     if step < 1:
-        raise EntryFault(f"{step} is not a step.", do="Write 1 to count on, 2 to leave one free between.")
+        raise EntryFault(
+            f"{step} is not a step.", do="Write 1 to count on, 2 to leave one free between."
+        )
     numbers = {output_id: first + at * step for at, output_id in enumerate(ids)}
     key = {"artnet": "port_address", "sacn": "sacn"}
-    outputs = tuple(replace(o, **{key[o.protocol]: numbers[o.id]}) if o.id in numbers else o for o in show.outputs)
+    outputs = tuple(
+        replace(o, **{key[o.protocol]: numbers[o.id]}) if o.id in numbers else o
+        for o in show.outputs
+    )
     return _taken_in(show, outputs, numbers)
 
 
-def assign_in_order(show: Show, universes: Sequence[int], targets: Sequence[Port], leave: int = 0) -> Show:
-    """Universes to ports in order, with `leave` ports left free after each. Raises EntryFault when ports run out."""
+def assign_in_order(
+    show: Show, universes: Sequence[int], targets: Sequence[Port], leave: int = 0
+) -> Show:
+    """Universes to ports in order, with `leave` ports left free after each. Raises EntryFault when
+    ports run out.
+    """
     chosen = list(targets)[:: leave + 1]
     if len(chosen) < len(universes):
-        raise EntryFault(f"{len(universes)} universes need as many ports; {len(chosen)} are there.", do="Add a node, or leave fewer gaps.")
+        raise EntryFault(
+            f"{len(universes)} universes need as many ports; {len(chosen)} are there.",
+            do="Add a node, or leave fewer gaps.",
+        )
     return add(show, *(to_port(u, p) for u, p in zip(universes, chosen, strict=False)))
 
 
 def mirror(show: Show, node_id: str, to_id: str, role: str = MIRROR) -> Show:
-    """Send what goes to a node to another one too, port by port; as a spare it stands by, switched off.
+    """Send what goes to a node to another one too, port by port; as a spare it stands by, switched
+    off.
 
     Raises EntryFault when the other one has too few ports.
     """
@@ -146,9 +193,20 @@ def mirror(show: Show, node_id: str, to_id: str, role: str = MIRROR) -> Show:
         for port in reach.of_output[output.id]:
             if port.node.id == node_id and not output.role:
                 if port.index > len(other.ports):
-                    raise EntryFault(f"{other.name} has no port {port.index} to mirror universe {output.universe}.")
+                    raise EntryFault(
+                        f"{other.name} has no port {port.index} to mirror universe "
+                        f"{output.universe}."
+                    )
                 target = Port(other, port.index, other.ports[port.index - 1])
-                made.append(to_port(output.universe, target, role=role, enabled=role == MIRROR, priority=output.priority))
+                made.append(
+                    to_port(
+                        output.universe,
+                        target,
+                        role=role,
+                        enabled=role == MIRROR,
+                        priority=output.priority,
+                    )
+                )
     fresh = [o for o in made if place(o) not in {place(p) for p in show.outputs}]
     if not fresh:
         raise EntryFault(f"Nothing that goes to {nodes[node_id].name} is left to be mirrored.")
@@ -158,22 +216,35 @@ def mirror(show: Show, node_id: str, to_id: str, role: str = MIRROR) -> Show:
 def spares_for(show: Show, node_id: str) -> list[Output]:
     """Outputs that stand by for universes sent to a node, leading elsewhere."""
     reach = Reach(show)
-    universes = {o.universe for o in show.outputs if o.enabled and any(p.node.id == node_id for p in reach.of_output[o.id])}
+    universes = {
+        o.universe
+        for o in show.outputs
+        if o.enabled and any(p.node.id == node_id for p in reach.of_output[o.id])
+    }
     return [
         o
         for o in show.outputs
-        if o.role == SPARE and not o.enabled and o.universe in universes and all(p.node.id != node_id for p in reach.of_output[o.id])
+        if o.role == SPARE
+        and not o.enabled
+        and o.universe in universes
+        and all(p.node.id != node_id for p in reach.of_output[o.id])
     ]
 
 
 def take_over(show: Show, node_id: str) -> Show:
-    """Switch on what stands by for a node, and stop sending to it. Raises EntryFault when nothing stands by."""
+    """Switch on what stands by for a node, and stop sending to it. Raises EntryFault when nothing
+    stands by.
+    """
     ids = {o.id for o in spares_for(show, node_id)}
     if not ids:
         raise EntryFault("Nothing stands by for that node.", do="Mirror it to a spare first.")
     reach = Reach(show)
     universes = {o.universe for o in show.outputs if o.id in ids}
-    gone = {o.id for o in show.outputs if o.universe in universes and any(p.node.id == node_id for p in reach.of_output[o.id])}
+    gone = {
+        o.id
+        for o in show.outputs
+        if o.universe in universes and any(p.node.id == node_id for p in reach.of_output[o.id])
+    }
     return change_outputs(change_outputs(show, ids, enabled=True), gone, enabled=False)
 
 
@@ -186,13 +257,23 @@ def _check_node(show: Show, node: Node) -> None:
     if any(other.ip == node.ip and other.id != node.id for other in show.nodes):
         raise EntryFault(f"A node with the address {node.ip} is listed already.")
     top = MAX_PORT_ADDRESS if node.protocol == "artnet" else UNIVERSES
-    if any(not (0 if node.protocol == "artnet" else 1) <= number <= top for number in node.ports) or len(node.ports) > 64:
-        raise EntryFault(f"{node.name} has a port number that cannot be.", do=f"Numbers go up to {top}, and a node has at most 64 ports.")
+    if (
+        any(not (0 if node.protocol == "artnet" else 1) <= number <= top for number in node.ports)
+        or len(node.ports) > 64
+    ):
+        raise EntryFault(
+            f"{node.name} has a port number that cannot be.",
+            do=f"Numbers go up to {top}, and a node has at most 64 ports.",
+        )
 
 
-def add_node(show: Show, name: str, ip: str, place: str, port_numbers: tuple[int, ...], **more: object) -> Show:
+def add_node(
+    show: Show, name: str, ip: str, place: str, port_numbers: tuple[int, ...], **more: Any
+) -> Show:
     """An expected node; `more` are other fields of it. Raises EntryFault."""
-    node = Node(id=new_id(), name=name.strip(), ip=ip, place=place.strip(), ports=port_numbers, **more)  # type: ignore[arg-type]
+    node = Node(
+        id=new_id(), name=name.strip(), ip=ip, place=place.strip(), ports=port_numbers, **more
+    )
     _check_node(show, node)
     return replace(show, nodes=(*show.nodes, node))
 
@@ -207,7 +288,9 @@ def change_node(show: Show, node_id: str, **changes: object) -> Show:
     for output in show.outputs:
         mine = [p for p in reach.of_output[output.id] if p.node.id == node_id]
         if len(mine) == 1 and len(output.hosts) == 1 and mine[0].index <= len(node.ports):
-            made = retarget(made, output.id, Port(node, mine[0].index, node.ports[mine[0].index - 1]))
+            made = retarget(
+                made, output.id, Port(node, mine[0].index, node.ports[mine[0].index - 1])
+            )
     return made
 
 
@@ -220,5 +303,8 @@ def change_sending(show: Show, **changes: object) -> Show:
     made: Sending = replace(show.sending, **changes)
     for words, rate in (("Art-Net", made.artnet_rate), ("sACN", made.sacn_rate)):
         if not 1 <= rate <= 44:
-            raise EntryFault(f"{words} cannot be sent at {rate:g} Hz.", do="Rates go from 1 to 44 Hz: DMX itself is no faster.")
+            raise EntryFault(
+                f"{words} cannot be sent at {rate:g} Hz.",
+                do="Rates go from 1 to 44 Hz: DMX itself is no faster.",
+            )
     return replace(show, sending=made)

@@ -1,7 +1,7 @@
 """Universes and the ways of writing where they go.
 
-An Art-Net port-address is 15 bits: net (7), sub-net (4), universe (4), Art-Net 4 specification, "Port-Address".
-sACN universes go from 1 to 63 999, ANSI E1.31-2018, 6.2.7.
+An Art-Net port-address is 15 bits: net (7), sub-net (4), universe (4), Art-Net 4 specification,
+"Port-Address". sACN universes go from 1 to 63 999, ANSI E1.31-2018, 6.2.7.
 """
 
 from __future__ import annotations
@@ -23,20 +23,31 @@ def write_port_address(port_address: int) -> str:
 
 def write_number(protocol: str, number: int) -> str:
     """`Art-Net 0.1.3 = 19` or `sACN 5`: the same thing in every notation it has."""
-    return f"Art-Net {write_port_address(number)} = {number}" if protocol == "artnet" else f"sACN {number}"
+    return (
+        f"Art-Net {write_port_address(number)} = {number}"
+        if protocol == "artnet"
+        else f"sACN {number}"
+    )
 
 
 def write_output(output: Output) -> str:
     """Where an output goes, in words."""
-    how = {"multicast": "multicast", "broadcast": "broadcast", "asked": "to nodes that ask"}.get(output.way, ", ".join(output.hosts))
+    how = {"multicast": "multicast", "broadcast": "broadcast", "asked": "to nodes that ask"}.get(
+        output.way, ", ".join(output.hosts)
+    )
     return f"{write_number(output.protocol, output.number)}, {how}"
 
 
 def notations(universe: int) -> tuple[tuple[str, str], ...]:
-    """What a universe is called where numbers are kept alike: sACN counts from 1 as we do, Art-Net from 0."""
+    """What a universe is called where numbers are kept alike: sACN counts from 1 as we do, Art-Net
+    from 0.
+    """
     found = [("Universe", str(universe)), ("sACN", str(universe))]
     if universe - 1 <= MAX_PORT_ADDRESS:
-        found += [("Art-Net", write_port_address(universe - 1)), ("Port-address", str(universe - 1))]
+        found += [
+            ("Art-Net", write_port_address(universe - 1)),
+            ("Port-address", str(universe - 1)),
+        ]
     return tuple(found)
 
 
@@ -49,7 +60,10 @@ def read_port_address(text: str) -> int:
         net, sub, universe = map(int, match.groups())
         if net <= 127 and sub <= 15 and universe <= 15:
             return net << 8 | sub << 4 | universe
-    raise EntryFault(f"“{text[:30]}” is not an Art-Net port-address.", do="Write 0 to 32767, or net.sub-net.universe such as 0.1.3.")
+    raise EntryFault(
+        f"“{text[:30]}” is not an Art-Net port-address.",
+        do="Write 0 to 32767, or net.sub-net.universe such as 0.1.3.",
+    )
 
 
 def read_universe(text: str) -> int:
@@ -70,7 +84,8 @@ def read_host(text: str) -> str:
         address = ipaddress.IPv4Address(text.strip())
     except ValueError:
         raise EntryFault(
-            f"“{text.strip()[:40]}” is not an IPv4 address.", do="Write four numbers from 0 to 255, such as 2.0.0.10."
+            f"“{text.strip()[:40]}” is not an IPv4 address.",
+            do="Write four numbers from 0 to 255, such as 2.0.0.10.",
         ) from None
     if address.is_unspecified or address.is_multicast:
         raise EntryFault(f"{address} cannot be a node's address.")
@@ -79,4 +94,6 @@ def read_host(text: str) -> str:
 
 def read_hosts(text: str) -> tuple[str, ...]:
     """One or several addresses, with commas between them."""
-    return tuple(dict.fromkeys(read_host(part) for part in re.split(r"[,;\s]+", text.strip()) if part))
+    return tuple(
+        dict.fromkeys(read_host(part) for part in re.split(r"[,;\s]+", text.strip()) if part)
+    )

@@ -1,4 +1,6 @@
-"""Routes proposed from the patch: by where nodes stand and units hang, or by how many ports are free."""
+"""Routes proposed from the patch: by where nodes stand and units hang, or by how many ports are
+free.
+"""
 
 from __future__ import annotations
 
@@ -14,10 +16,12 @@ BY_POSITION, BY_CAPACITY = "position", "capacity"
 
 
 def propose(show: Show, by: str = BY_POSITION) -> Show:
-    """Give every universe that has units and no output a free port. Raises EntryFault when none is missing or none is free.
+    """Give every universe that has units and no output a free port. Raises EntryFault when none is
+    missing or none is free.
 
-    By position each universe goes to the node whose place has most words in common with where its units hang; by
-    capacity to the ports in order, first those of nodes with most of them free. A node's own limit is heeded.
+    By position each universe goes to the node whose place has most words in common with where its
+    units hang; by capacity to the ports in order, first those of nodes with most of them free. A
+    node's own limit is heeded.
     """
     have = {o.universe for o in show.outputs}
     missing = [u for u in universes_in_use(show) if u not in have]
@@ -25,9 +29,20 @@ def propose(show: Show, by: str = BY_POSITION) -> Show:
         raise EntryFault("Every universe with units has an output already.")
     spare = _within_cap(show, Reach(show).free())
     if not spare:
-        raise EntryFault("No expected node has a free port.", do="Add a node, or type an address and a port-address.")
+        raise EntryFault(
+            "No expected node has a free port.",
+            do="Add a node, or type an address and a port-address.",
+        )
     return add(
-        show, *(to_port(u, p) for u, p in (_by_position(show, missing, spare) if by == BY_POSITION else _by_capacity(missing, spare)))
+        show,
+        *(
+            to_port(u, p)
+            for u, p in (
+                _by_position(show, missing, spare)
+                if by == BY_POSITION
+                else _by_capacity(missing, spare)
+            )
+        ),
     )
 
 
@@ -66,7 +81,9 @@ def _by_position(show: Show, missing: list[int], spare: list[Port]) -> list[tupl
     for x, port in enumerate(spare):
         place = _words(f"{port.node.place} {port.node.name}")
         for y, universe in enumerate(missing):
-            likeness = sum(hung[universe][word] for word in place) / (sum(hung[universe].values()) or 1)
+            likeness = sum(hung[universe][word] for word in place) / (
+                sum(hung[universe].values()) or 1
+            )
             pairs.append((-likeness, y, x))
     found: dict[int, int] = {}
     taken: set[int] = set()

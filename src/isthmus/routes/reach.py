@@ -56,7 +56,11 @@ def universes_known(show: Show) -> list[int]:
 
 
 def ports(show: Show) -> list[Port]:
-    return [Port(node, index, number) for node in show.nodes for index, number in enumerate(node.ports, 1)]
+    return [
+        Port(node, index, number)
+        for node in show.nodes
+        for index, number in enumerate(node.ports, 1)
+    ]
 
 
 class Reach:
@@ -67,7 +71,9 @@ class Reach:
         self._by_number: dict[tuple[str, int], list[Port]] = defaultdict(list)
         for port in self.ports:
             self._by_number[port.protocol, port.number].append(port)
-        self.of_output: dict[str, list[Port]] = {output.id: self._find(output) for output in show.outputs}
+        self.of_output: dict[str, list[Port]] = {
+            output.id: self._find(output) for output in show.outputs
+        }
         self.of_port: dict[tuple[str, int], list[Output]] = defaultdict(list)
         for output in show.outputs:
             for port in self.of_output[output.id]:
@@ -79,14 +85,32 @@ class Reach:
 
     def free(self) -> list[Port]:
         """Outputs of nodes that nothing reaches and that do not stand by, in order."""
-        return [p for p in self.ports if not p.is_input and not p.node.spare and not self.of_port.get(p.key)]
+        return [
+            p
+            for p in self.ports
+            if not p.is_input and not p.node.spare and not self.of_port.get(p.key)
+        ]
 
     def off_by_one(self, output: Output) -> Port | None:
-        """A port next door at the same node, when an output meets none: one end counts from 0, the other from 1."""
+        """A port next door at the same node, when an output meets none: one end counts from 0, the
+        other from 1.
+        """
         if self.of_output.get(output.id):
             return None
-        near = [p for step in (-1, 1) for p in self._by_number.get((output.protocol, output.number + step), [])]
-        return next((p for p in near if not self.of_port.get(p.key) and (output.way != "unicast" or p.node.ip in output.hosts)), None)
+        near = [
+            p
+            for step in (-1, 1)
+            for p in self._by_number.get((output.protocol, output.number + step), [])
+        ]
+        return next(
+            (
+                p
+                for p in near
+                if not self.of_port.get(p.key)
+                and (output.way != "unicast" or p.node.ip in output.hosts)
+            ),
+            None,
+        )
 
 
 def routed(show: Show) -> set[int]:
@@ -95,8 +119,14 @@ def routed(show: Show) -> set[int]:
 
 
 def goes_to(show: Show, universe: int) -> str:
-    """What a universe is called on the wire, in every notation, by the outputs that are on; "" when it leads nowhere."""
-    numbers = [write_number(o.protocol, o.number) for o in show.outputs if o.enabled and o.universe == universe]
+    """What a universe is called on the wire, in every notation, by the outputs that are on; "" when
+    it leads nowhere.
+    """
+    numbers = [
+        write_number(o.protocol, o.number)
+        for o in show.outputs
+        if o.enabled and o.universe == universe
+    ]
     return ", ".join(dict.fromkeys(numbers))
 
 
@@ -104,7 +134,9 @@ def way_key(output: Output) -> str:
     """What makes an output another one: where it goes. Verdicts rest on it."""
     if output.protocol == "artnet" and output.way == "unicast":
         return f"{output.universe}>{output.host}/{output.port_address}"
-    return f"{output.universe}>{output.protocol}/{output.way}/{','.join(output.hosts)}/{output.number}"
+    return (
+        f"{output.universe}>{output.protocol}/{output.way}/{','.join(output.hosts)}/{output.number}"
+    )
 
 
 def load_of(outputs: Iterable[Output], node: Node) -> int:

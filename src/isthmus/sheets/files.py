@@ -29,18 +29,29 @@ def svg(show: Show, pages: Sequence[PaperPage]) -> bytes:
     high = sum(p.high for p in pages) + PAGE_GAP * (len(pages) - 1)
     out = [
         (
-            f'<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="{wide:g}mm" height="{high:g}mm" '
-            f'viewBox="0 0 {wide:g} {high:g}" font-family="IBM Plex Sans, sans-serif" stroke-linejoin="round">'
+            '<svg xmlns="http://www.w3.org/2000/svg" '
+            f'xmlns:xlink="http://www.w3.org/1999/xlink" width="{wide:g}mm" '
+            f'height="{high:g}mm" '
+            f'viewBox="0 0 {wide:g} {high:g}" font-family="IBM Plex Sans, sans-serif" '
+            'stroke-linejoin="round">'
         )
     ]
     top = 0.0
     for index, page in enumerate(pages):
         left, up, right, down = page.frame
-        out.append(f'<g transform="translate(0 {top:g})"><rect width="{page.wide:g}" height="{page.high:g}" fill="#ffffff"/>')
         out.append(
-            f'<clipPath id="frame{index}"><rect x="{left:g}" y="{up:g}" width="{right - left:g}" height="{down - up:g}"/></clipPath>'
+            f'<g transform="translate(0 {top:g})"><rect width="{page.wide:g}" '
+            f'height="{page.high:g}" fill="#ffffff"/>'
         )
-        out.append(f'<g clip-path="url(#frame{index})">' + "".join(_svg_mark(show, m) for m in page.inside) + "</g>")
+        out.append(
+            f'<clipPath id="frame{index}"><rect x="{left:g}" y="{up:g}" '
+            f'width="{right - left:g}" height="{down - up:g}"/></clipPath>'
+        )
+        out.append(
+            f'<g clip-path="url(#frame{index})">'
+            + "".join(_svg_mark(show, m) for m in page.inside)
+            + "</g>"
+        )
         out.append("".join(_svg_mark(show, m) for m in page.around) + "</g>")
         top += page.high + PAGE_GAP
     return "\n".join([*out, "</svg>"]).encode()
@@ -50,12 +61,16 @@ def _svg_mark(show: Show, mark: Mark) -> str:
     if isinstance(mark, Poly):
         points = " ".join(f"{x:.3f},{y:.3f}" for x, y in mark.points)
         name = "polygon" if mark.closed else "polyline"
-        return f'<{name} points="{points}" fill="{mark.fill or "none"}" stroke="{mark.stroke}" stroke-width="{mark.width:g}"/>'
+        return (
+            f'<{name} points="{points}" fill="{mark.fill or "none"}" stroke="{mark.stroke}" '
+            f'stroke-width="{mark.width:g}"/>'
+        )
     if isinstance(mark, Words):
         family = ' font-family="IBM Plex Mono, monospace"' if mark.mono else ""
         weight = ' font-weight="600"' if mark.bold else ""
         return (
-            f'<text x="{mark.x:.3f}" y="{mark.y:.3f}" font-size="{mark.size:g}" fill="{mark.colour}" text-anchor="{mark.anchor}"'
+            f'<text x="{mark.x:.3f}" y="{mark.y:.3f}" font-size="{mark.size:g}" '
+            f'fill="{mark.colour}" text-anchor="{mark.anchor}"'
             f"{family}{weight}>{escape(mark.text)}</text>"
         )
     data = _picture(show, mark)
@@ -63,16 +78,21 @@ def _svg_mark(show: Show, mark: Mark) -> str:
         return ""
     href = quoteattr("data:image/png;base64," + base64.b64encode(data).decode())
     return (
-        f'<image x="{mark.x - mark.wide / 2:.3f}" y="{mark.y - mark.high / 2:.3f}" width="{mark.wide:.3f}" height="{mark.high:.3f}" '
+        f'<image x="{mark.x - mark.wide / 2:.3f}" y="{mark.y - mark.high / 2:.3f}" '
+        f'width="{mark.wide:.3f}" height="{mark.high:.3f}" '
         f'opacity="{mark.light:g}" preserveAspectRatio="none" '
         f'transform="rotate({-mark.turn:g} {mark.x:.3f} {mark.y:.3f})" xlink:href={href}/>'
     )
 
 
 def _picture(show: Show, mark: Image) -> bytes | None:
-    """The underlay as PNG. A vector drawing cannot be put to paper without the window's drawing engine: left away."""
+    """The underlay as PNG. A vector drawing cannot be put to paper without the window's drawing
+    engine: left away.
+    """
     data = next((f.data for f in show.files if f.name == mark.file), None)
-    return as_png(data, mark.crop) if data is not None and kind_of(data) in ("png", "jpeg") else None
+    return (
+        as_png(data, mark.crop) if data is not None and kind_of(data) in ("png", "jpeg") else None
+    )
 
 
 def pdf(show: Show, pages: Sequence[PaperPage], title: str) -> bytes:
@@ -86,7 +106,11 @@ def pdf(show: Show, pages: Sequence[PaperPage], title: str) -> bytes:
         try:
             pdfmetrics.registerFont(TTFont(name, str(fonts.FOLDER / f"{name}.ttf")))
         except Exception as error:  # ReportLab raises its own kinds for a font it cannot read
-            raise FileFault(f"the shipped font does not read: {error}.", where=f"{name}.ttf", do="Install Isthmus again.") from error
+            raise FileFault(
+                f"the shipped font does not read: {error}.",
+                where=f"{name}.ttf",
+                do="Install Isthmus again.",
+            ) from error
     out = io.BytesIO()
     canvas = Canvas(out, pageCompression=1, invariant=1)
     canvas.setTitle(title)
@@ -107,7 +131,11 @@ def pdf(show: Show, pages: Sequence[PaperPage], title: str) -> bytes:
         elif isinstance(mark, Words):
             canvas.setFillColor(mark.colour)
             canvas.setFont(_FONTS[(mark.bold, mark.mono)], mark.size * POINTS)
-            put = {"start": canvas.drawString, "middle": canvas.drawCentredString, "end": canvas.drawRightString}[mark.anchor]
+            put = {
+                "start": canvas.drawString,
+                "middle": canvas.drawCentredString,
+                "end": canvas.drawRightString,
+            }[mark.anchor]
             put(mark.x * POINTS, (high - mark.y) * POINTS, mark.text)
         elif (data := _picture(show, mark)) is not None:
             canvas.saveState()
@@ -123,7 +151,12 @@ def pdf(show: Show, pages: Sequence[PaperPage], title: str) -> bytes:
         left, up, right, down = page.frame
         canvas.saveState()
         clip = canvas.beginPath()
-        clip.rect(left * POINTS, (page.high - down) * POINTS, (right - left) * POINTS, (down - up) * POINTS)
+        clip.rect(
+            left * POINTS,
+            (page.high - down) * POINTS,
+            (right - left) * POINTS,
+            (down - up) * POINTS,
+        )
         canvas.clipPath(clip, stroke=0, fill=0)
         for mark in page.inside:
             draw(mark, page.high)

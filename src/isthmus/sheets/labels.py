@@ -1,4 +1,6 @@
-"""Labels beside marks without covering each other: greedy, the most important first, on a grid of cells for speed."""
+"""Labels beside marks without covering each other: greedy, the most important first, on a grid of
+cells for speed.
+"""
 
 from __future__ import annotations
 
@@ -11,8 +13,8 @@ Box = tuple[float, float, float, float]  # left, top, right, bottom
 
 @dataclass(frozen=True)
 class Wish:
-    """A label that is wanted: its mark, how far from it labels begin (above and below, where that differs), its size;
-    `must` is placed even over others."""
+    """A label that is wanted: its mark, how far from it labels begin (above and below, where that
+    differs), its size; `must` is placed even over others."""
 
     x: float
     y: float
@@ -24,7 +26,9 @@ class Wish:
 
 
 class Labels:
-    """Places labels one after another; each gets the first of eight places around its mark that is free, or none."""
+    """Places labels one after another; each gets the first of eight places around its mark that is
+    free, or none.
+    """
 
     CELL = 48.0
 
@@ -80,7 +84,9 @@ class Labels:
         return True
 
 
-def place_all(wishes: Sequence[Wish], blocked: Sequence[Box] = ()) -> list[tuple[float, float] | None]:
+def place_all(
+    wishes: Sequence[Wish], blocked: Sequence[Box] = ()
+) -> list[tuple[float, float] | None]:
     """All wishes in one go, those that must be placed first."""
     labels = Labels()
     for box in blocked:

@@ -1,4 +1,5 @@
-"""A sheet on paper: pages of plain marks in millimetres, at a true scale, with title block, scale bar, key and underlay.
+"""A sheet on paper: pages of plain marks in millimetres, at a true scale, with title block, scale
+bar, key and underlay.
 
 What is drawn here is put to paper by `sheet_svg` and `sheet_pdf`; neither decides anything.
 """
@@ -29,7 +30,15 @@ MARGIN, COLUMN, OVERLAP = 10.0, 52.0, 5.0
 MOST_PAGES = 120
 SMALLEST = 2.2  # mm a symbol takes at least
 INK, SOFT, FAINT, GROUND, WASH = "#16242a", "#51636a", "#b9c4c6", "#ffffff", "#eef2f1"
-LABELS = ("number", "address", "gel", "name", "purpose", "height", "level")  # a level is live: only the window writes it
+LABELS = (
+    "number",
+    "address",
+    "gel",
+    "name",
+    "purpose",
+    "height",
+    "level",
+)  # a level is live: only the window writes it
 
 
 @dataclass(frozen=True)
@@ -55,7 +64,9 @@ class Words:
 
 @dataclass(frozen=True)
 class Image:
-    """A kept picture: the middle, width and height in mm, degrees anticlockwise, strength, and shares cropped."""
+    """A kept picture: the middle, width and height in mm, degrees anticlockwise, strength, and
+    shares cropped.
+    """
 
     file: str
     x: float
@@ -72,7 +83,9 @@ Mark = Poly | Words | Image
 
 @dataclass
 class PaperPage:
-    """One page: its size in mm; `inside` is clipped to `frame` (left, top, right, bottom), `around` is not."""
+    """One page: its size in mm; `inside` is clipped to `frame` (left, top, right, bottom), `around`
+    is not.
+    """
 
     wide: float
     high: float
@@ -108,8 +121,12 @@ def extent(show: Show, one: Sheet) -> tuple[float, float, float, float]:
     return float(low[0]) - 0.8, float(low[1]) - 0.8, float(high[0]) + 0.8, float(high[1]) + 0.8
 
 
-def pages(show: Show, one: Sheet, scale: int, paper: str = "A4", only: Sequence[str] | None = None) -> list[PaperPage]:
-    """The sheet at 1:scale over as many pages as it takes. Raises EntryFault for a scale or paper that makes none."""
+def pages(
+    show: Show, one: Sheet, scale: int, paper: str = "A4", only: Sequence[str] | None = None
+) -> list[PaperPage]:
+    """The sheet at 1:scale over as many pages as it takes. Raises EntryFault for a scale or paper
+    that makes none.
+    """
     if not 1 <= scale <= 5000:
         raise EntryFault(f"1:{scale} is no scale.", do="Write 1:10 to 1:5000.")
     wide, high = _room(paper)
@@ -119,7 +136,10 @@ def pages(show: Show, one: Sheet, scale: int, paper: str = "A4", only: Sequence[
     columns = max(1, math.ceil((whole_w - OVERLAP) / (wide - OVERLAP)))
     rows = max(1, math.ceil((whole_h - OVERLAP) / (high - OVERLAP)))
     if columns * rows > MOST_PAGES:
-        raise EntryFault(f"1:{scale} takes {columns * rows} pages of {paper}.", do="Choose a smaller scale or larger paper.")
+        raise EntryFault(
+            f"1:{scale} takes {columns * rows} pages of {paper}.",
+            do="Choose a smaller scale or larger paper.",
+        )
     marks, used = _drawing(show, one, per, only)
     made = []
     step_w, step_h = wide - OVERLAP, high - OVERLAP
@@ -132,37 +152,92 @@ def pages(show: Show, one: Sheet, scale: int, paper: str = "A4", only: Sequence[
             dy = MARGIN + spare_h - row * step_h + y1 * per
             page.inside = [_moved(m, dx, dy) for m in marks]
             left, top, right, bottom = page.frame
-            page.around.append(Poly(((left, top), (right, top), (right, bottom), (left, bottom)), True, "", INK, 0.3))
-            page.around += _column(show, one, page, scale, per, used, row * columns + column + 1, columns * rows)
+            page.around.append(
+                Poly(
+                    ((left, top), (right, top), (right, bottom), (left, bottom)), True, "", INK, 0.3
+                )
+            )
+            page.around += _column(
+                show, one, page, scale, per, used, row * columns + column + 1, columns * rows
+            )
             made.append(page)
     return made
 
 
 def _moved(mark: Mark, dx: float, dy: float) -> Mark:
     if isinstance(mark, Poly):
-        return Poly(tuple((x + dx, y + dy) for x, y in mark.points), mark.closed, mark.fill, mark.stroke, mark.width)
+        return Poly(
+            tuple((x + dx, y + dy) for x, y in mark.points),
+            mark.closed,
+            mark.fill,
+            mark.stroke,
+            mark.width,
+        )
     if isinstance(mark, Words):
-        return Words(mark.x + dx, mark.y + dy, mark.text, mark.size, mark.bold, mark.mono, mark.colour, mark.anchor)
-    return Image(mark.file, mark.x + dx, mark.y + dy, mark.wide, mark.high, mark.turn, mark.light, mark.crop)
+        return Words(
+            mark.x + dx,
+            mark.y + dy,
+            mark.text,
+            mark.size,
+            mark.bold,
+            mark.mono,
+            mark.colour,
+            mark.anchor,
+        )
+    return Image(
+        mark.file, mark.x + dx, mark.y + dy, mark.wide, mark.high, mark.turn, mark.light, mark.crop
+    )
 
 
-def _drawing(show: Show, one: Sheet, per: float, only: Sequence[str] | None) -> tuple[list[Mark], list[str]]:
+def _drawing(
+    show: Show, one: Sheet, per: float, only: Sequence[str] | None
+) -> tuple[list[Mark], list[str]]:
     """Everything of a sheet in mm, y downwards, and the kinds of symbols it uses."""
     marks: list[Mark] = []
     named: list[tuple[str, labels.Wish]] = []
     if one.underlay is not None:
         u = one.underlay
-        marks.append(Image(u.file, u.middle[0] * per, -u.middle[1] * per, u.width * per, u.width * u.aspect * per, u.turn, u.light, u.crop))
+        marks.append(
+            Image(
+                u.file,
+                u.middle[0] * per,
+                -u.middle[1] * per,
+                u.width * per,
+                u.width * u.aspect * per,
+                u.turn,
+                u.light,
+                u.crop,
+            )
+        )
     if one.kind != "free":
-        for s in sorted(show.structures, key=lambda s: (s.kind not in ("hull", "deck"), s.position[2])):
+        for s in sorted(
+            show.structures, key=lambda s: (s.kind not in ("hull", "deck"), s.position[2])
+        ):
             for path in outline(s, one.kind):
                 flat = s.kind in ("hull", "deck")
                 points = tuple((x * per, -y * per) for x, y in path.points)
-                marks.append(Poly(points, path.closed, WASH if flat and path.closed else "", SOFT, 0.25 if path.heavy else 0.12))
+                marks.append(
+                    Poly(
+                        points,
+                        path.closed,
+                        WASH if flat and path.closed else "",
+                        SOFT,
+                        0.25 if path.heavy else 0.12,
+                    )
+                )
             if s.name:
                 at = np.array([p for path in outline(s, one.kind) for p in path.points])
                 named.append(
-                    (s.name, labels.Wish(float(at[:, 0].mean()) * per, -float(at[:, 1].max()) * per, 0.6, len(s.name) * 1.05, 2.0))
+                    (
+                        s.name,
+                        labels.Wish(
+                            float(at[:, 0].mean()) * per,
+                            -float(at[:, 1].max()) * per,
+                            0.6,
+                            len(s.name) * 1.05,
+                            2.0,
+                        ),
+                    )
                 )
     marks += [Words(n.x * per, -n.y * per, n.text, 3.2, True) for n in one.notes]
     places = points_of(show, one)
@@ -189,11 +264,15 @@ def _drawing(show: Show, one: Sheet, per: float, only: Sequence[str] | None) -> 
         words = label_of(unit, one.labels)
         half = max(long, wide) / 2
         taken.append(
-            (x - half, y - half, x + half, y + half) if long < 3 * wide else (x - wide / 2, y - wide / 2, x + wide / 2, y + wide / 2)
+            (x - half, y - half, x + half, y + half)
+            if long < 3 * wide
+            else (x - wide / 2, y - wide / 2, x + wide / 2, y + wide / 2)
         )
         if words:
             texts.append(words)
-            wishes.append(labels.Wish(x, y, max(long, wide) / 2 + 0.4, len(words) * 1.25 + 0.4, 2.4))
+            wishes.append(
+                labels.Wish(x, y, max(long, wide) / 2 + 0.4, len(words) * 1.25 + 0.4, 2.4)
+            )
     wishes = [*wishes, *(wish for _, wish in named)]
     found = labels.place_all(wishes, taken)
     for (words, _), place in zip(named, found[len(texts) :], strict=True):
@@ -206,19 +285,31 @@ def _drawing(show: Show, one: Sheet, per: float, only: Sequence[str] | None) -> 
     return marks, used
 
 
-def symbol_marks(kind: str, x: float, y: float, long: float, wide: float, turn: float, fill: str) -> list[Mark]:
+def symbol_marks(
+    kind: str, x: float, y: float, long: float, wide: float, turn: float, fill: str
+) -> list[Mark]:
     """A symbol with its middle at (x, y) mm, y downwards."""
     c, s = math.cos(turn), math.sin(turn)
     made: list[Mark] = []
     for index, stroke in enumerate(SHAPES[kind]):
-        points = tuple((x + (px * long * c - py * wide * s), y - (px * long * s + py * wide * c)) for px, py in stroke.points)
-        made.append(Poly(points, stroke.closed, fill if stroke.closed and not index else "", INK, 0.2))
+        points = tuple(
+            (x + (px * long * c - py * wide * s), y - (px * long * s + py * wide * c))
+            for px, py in stroke.points
+        )
+        made.append(
+            Poly(points, stroke.closed, fill if stroke.closed and not index else "", INK, 0.2)
+        )
     return made
 
 
 def body_on_sheet(kind: str, size: Measure, per: float, smallest: float) -> tuple[float, float]:
-    """How long and wide a symbol is drawn: as the body is, what is round is round, and never too small to see."""
-    long, wide = max(size.length * per, smallest), max(size.width * per, smallest * (0.4 if kind == "strip" else 1.0))
+    """How long and wide a symbol is drawn: as the body is, what is round is round, and never too
+    small to see.
+    """
+    long, wide = (
+        max(size.length * per, smallest),
+        max(size.width * per, smallest * (0.4 if kind == "strip" else 1.0)),
+    )
     return (max(long, wide), max(long, wide)) if kind.endswith("head") else (long, wide)
 
 
@@ -226,7 +317,9 @@ def label_of(unit: Unit, wanted: Sequence[str]) -> str:
     """What is written at a unit: in the order of LABELS, those that are wanted and there."""
     parts = {
         "number": str(unit.number),
-        "address": write_address(unit.patch[0].universe, unit.patch[0].address) if unit.patch else "",
+        "address": write_address(unit.patch[0].universe, unit.patch[0].address)
+        if unit.patch
+        else "",
         "gel": unit.gel,
         "name": unit.name,
         "purpose": unit.purpose,
@@ -240,30 +333,58 @@ def _hex(rgb: np.ndarray) -> str:
     return f"#{r:02x}{g:02x}{b:02x}"
 
 
-def _column(show: Show, one: Sheet, page: PaperPage, scale: int, per: float, used: list[str], number: int, count: int) -> list[Mark]:
+def _column(
+    show: Show,
+    one: Sheet,
+    page: PaperPage,
+    scale: int,
+    per: float,
+    used: list[str],
+    number: int,
+    count: int,
+) -> list[Mark]:
     """Key above, scale bar and title block below, at the right of the drawing."""
     left, right = page.wide - MARGIN - COLUMN + 3, page.wide - MARGIN
     top, bottom = MARGIN, page.high - MARGIN
     marks: list[Mark] = [Words(left, top + 3, "Key", 3.0, True)]
     y = top + 9.0
     for kind in used:
-        marks += symbol_marks(kind, left + 4, y, 5.0, 5.0 if kind not in ("strip",) else 2.0, 0.0, GROUND)
+        marks += symbol_marks(
+            kind, left + 4, y, 5.0, 5.0 if kind not in ("strip",) else 2.0, 0.0, GROUND
+        )
         marks.append(Words(left + 10, y + 0.8, NAMES[kind], 2.2))
         y += 7.0
     if one.kind == "plan":
-        marks.append(Poly(((left + 2, bottom - 60), (left + 6, bottom - 60), (left + 4, bottom - 55)), True, SOFT, SOFT, 0.1))
+        marks.append(
+            Poly(
+                ((left + 2, bottom - 60), (left + 6, bottom - 60), (left + 4, bottom - 55)),
+                True,
+                SOFT,
+                SOFT,
+                0.1,
+            )
+        )
         marks.append(Words(left + 10, bottom - 57, "towards the audience", 2.2, colour=SOFT))
     length = next((s for s in (50, 20, 10, 5, 2, 1, 0.5, 0.2, 0.1) if s * per <= COLUMN - 12), 0.1)
     for i in range(4):
         x = left + i * length * per / 4
-        box = ((x, bottom - 46), (x + length * per / 4, bottom - 46), (x + length * per / 4, bottom - 44.6), (x, bottom - 44.6))
+        box = (
+            (x, bottom - 46),
+            (x + length * per / 4, bottom - 46),
+            (x + length * per / 4, bottom - 44.6),
+            (x, bottom - 44.6),
+        )
         marks.append(Poly(box, True, INK if i % 2 == 0 else GROUND, INK, 0.15))
     marks.append(Words(left, bottom - 48, f"{length:g} m", 2.2, mono=True))
     lines = [
         (show.name, 3.6, True),
         (show.venue, 2.3, False),
         (one.name, 3.0, True),
-        (f"1:{scale} on {next(name for name, size in PAPERS.items() if size[0] == page.wide)}", 2.3, False),
+        (
+            f"1:{scale} on {next(name for name, size in PAPERS.items() if size[0] == page.wide)}",
+            2.3,
+            False,
+        ),
         (f"hang list {show.paper.revision}" if show.paper.revision else "", 2.3, False),
         (f"page {number} of {count}", 2.3, False),
     ]

@@ -1,4 +1,6 @@
-"""What structures look like flat: from above, from the front, from the side. Lines in metres of the sheet."""
+"""What structures look like flat: from above, from the front, from the side. Lines in metres of the
+sheet.
+"""
 
 from __future__ import annotations
 
@@ -70,7 +72,9 @@ def outline(structure: Structure, view: str) -> list[Path]:
     if structure.kind in ("truss", "tower") and len(shape) > 2:
         found.append(_lacing(structure, view))
     if structure.kind == "drape" and view == "plan":
-        x = np.linspace(-structure.size[0] / 2, structure.size[0] / 2, max(8, int(structure.size[0] * 8)))
+        x = np.linspace(
+            -structure.size[0] / 2, structure.size[0] / 2, max(8, int(structure.size[0] * 8))
+        )
         fold = np.stack([x, np.sin(x * 14) * depth / 2, np.zeros_like(x)], axis=1)
         found = [found[0], Path(flat(structure, fold, view), False)]
     if structure.kind == "deck" and structure.steps:
@@ -106,7 +110,9 @@ def _lacing(structure: Structure, view: str) -> Path:
 
 
 def steps_of(deck: Structure) -> list[Array]:
-    """The treads of a deck's steps at its front edge, from the top down, four corners each in its own coordinates (4, 3)."""
+    """The treads of a deck's steps at its front edge, from the top down, four corners each in its
+    own coordinates (4, 3).
+    """
     length, depth, height = deck.size
     wide, tread = min(1.2, length), 0.28
     rise = height / (deck.steps + 1)
@@ -114,5 +120,7 @@ def steps_of(deck: Structure) -> list[Array]:
     for index in range(deck.steps):
         z = height / 2 - rise * (index + 1)
         y0, y1 = -depth / 2 - tread * (index + 1), -depth / 2 - tread * index
-        made.append(np.array([(-wide / 2, y0, z), (wide / 2, y0, z), (wide / 2, y1, z), (-wide / 2, y1, z)]))
+        made.append(
+            np.array([(-wide / 2, y0, z), (wide / 2, y0, z), (wide / 2, y1, z), (-wide / 2, y1, z)])
+        )
     return made

@@ -1,4 +1,6 @@
-"""Drawings that come from outside, to lie beneath a sheet: PNG, JPEG, one page of a PDF, SVG. Bounded, nothing fetched."""
+"""Drawings that come from outside, to lie beneath a sheet: PNG, JPEG, one page of a PDF, SVG.
+Bounded, nothing fetched.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ _SVG_REFERENCE = re.compile(r"^(#|data:image/(png|jpe?g);base64,)", re.IGNORECAS
 
 
 def kind_of(data: bytes) -> str:
-    """png, jpeg, pdf, svg, or empty when it is none of them; by its first bytes, never by its name."""
+    """png, jpeg, pdf, svg, or empty when it is none of them; by its first bytes, never by
+    its name.
+    """
     if data.startswith(b"\x89PNG\r\n\x1a\n"):
         return "png"
     if data.startswith(b"\xff\xd8\xff"):
@@ -25,25 +29,42 @@ def kind_of(data: bytes) -> str:
     if data.lstrip()[:5] == b"%PDF-":
         return "pdf"
     head = data[:4096].lstrip(b"\xef\xbb\xbf \t\r\n").lower()
-    return "svg" if head.startswith((b"<?xml", b"<svg", b"<!--", b"<!doctype svg")) and b"<svg" in data[:65536].lower() else ""
+    return (
+        "svg"
+        if head.startswith((b"<?xml", b"<svg", b"<!--", b"<!doctype svg"))
+        and b"<svg" in data[:65536].lower()
+        else ""
+    )
 
 
 def take_picture(data: bytes, where: str, page: int = 1) -> tuple[StoredFile, float]:
-    """A PNG, JPEG or PDF page as it is kept in a show, and its height over its width. Raises FileFault."""
+    """A PNG, JPEG or PDF page as it is kept in a show, and its height over its width. Raises
+    FileFault.
+    """
     kind = kind_of(data)
     if len(data) > MAX_FILE:
-        raise FileFault(f"it is larger than {MAX_FILE // 2**20} MB.", where=where, do="Export it smaller.")
+        raise FileFault(
+            f"it is larger than {MAX_FILE // 2**20} MB.", where=where, do="Export it smaller."
+        )
     if kind == "pdf":
         data = _pdf_page(data, where, page)
     elif kind not in ("png", "jpeg"):
-        raise FileFault("this is no PNG, JPEG, SVG or PDF.", where=where, do="Export the drawing as one of them.")
+        raise FileFault(
+            "this is no PNG, JPEG, SVG or PDF.",
+            where=where,
+            do="Export the drawing as one of them.",
+        )
     from PIL import Image
 
     try:
         with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as picture:
             wide, high = picture.size
             if wide * high > MAX_PIXELS or wide < 2 or high < 2:
-                raise FileFault(f"it measures {wide} by {high} pixels.", where=where, do="Export it with 2 to 7000 pixels a side.")
+                raise FileFault(
+                    f"it measures {wide} by {high} pixels.",
+                    where=where,
+                    do="Export it with 2 to 7000 pixels a side.",
+                )
             picture.load()
             if max(wide, high) > LONGEST:
                 picture.thumbnail((LONGEST, LONGEST))
@@ -53,9 +74,13 @@ def take_picture(data: bytes, where: str, page: int = 1) -> tuple[StoredFile, fl
     except FileFault:
         raise
     except Exception as error:  # Pillow raises whatever a broken file leads to
-        raise FileFault(f"the picture does not read: {str(error)[:120]}.", where=where, do="Export it again.") from error
+        raise FileFault(
+            f"the picture does not read: {str(error)[:120]}.", where=where, do="Export it again."
+        ) from error
     ending = "jpg" if kind_of(data) == "jpeg" else "png"
-    return StoredFile(name=f"{hashlib.sha256(data).hexdigest()[:16]}.{ending}", data=data), high / wide
+    return StoredFile(
+        name=f"{hashlib.sha256(data).hexdigest()[:16]}.{ending}", data=data
+    ), high / wide
 
 
 def _png(picture) -> bytes:
@@ -71,7 +96,11 @@ def _pdf_page(data: bytes, where: str, page: int) -> bytes:
         document = pypdfium2.PdfDocument(data)
         count = len(document)
         if not 1 <= page <= count:
-            raise FileFault(f"it has {count} pages, and no page {page}.", where=where, do=f"Choose 1 to {count}.")
+            raise FileFault(
+                f"it has {count} pages, and no page {page}.",
+                where=where,
+                do=f"Choose 1 to {count}.",
+            )
         sheet = document[page - 1]
         wide, high = sheet.get_size()
         if not (1 <= wide <= 20000 and 1 <= high <= 20000):
@@ -80,12 +109,15 @@ def _pdf_page(data: bytes, where: str, page: int) -> bytes:
     except FileFault:
         raise
     except Exception as error:  # pdfium raises its own kinds
-        raise FileFault(f"the PDF does not read: {str(error)[:120]}.", where=where, do="Export the page as PNG.") from error
+        raise FileFault(
+            f"the PDF does not read: {str(error)[:120]}.", where=where, do="Export the page as PNG."
+        ) from error
     return _png(picture.convert("RGB"))
 
 
 def clean_svg(data: bytes, where: str) -> bytes:
-    """An SVG with everything that leads outside taken out: references to files and addresses, scripts, style imports.
+    """An SVG with everything that leads outside taken out: references to files and addresses,
+    scripts, style imports.
 
     Raises FileFault when it is no SVG, or holds entities.
     """
@@ -93,21 +125,37 @@ def clean_svg(data: bytes, where: str) -> bytes:
     from defusedxml.common import DefusedXmlException
 
     if len(data) > MAX_FILE:
-        raise FileFault(f"it is larger than {MAX_FILE // 2**20} MB.", where=where, do="Export it smaller.")
+        raise FileFault(
+            f"it is larger than {MAX_FILE // 2**20} MB.", where=where, do="Export it smaller."
+        )
     try:
         root = ElementTree.fromstring(data, forbid_dtd=False)
     except DefusedXmlException as error:
-        raise FileFault("the SVG declares entities.", where=where, do="Export it again as plain SVG.") from error
+        raise FileFault(
+            "the SVG declares entities.", where=where, do="Export it again as plain SVG."
+        ) from error
     except (ElementTree.ParseError, ValueError, LookupError, RecursionError) as error:
-        raise FileFault(f"the SVG does not read: {str(error)[:120]}.", where=where, do="Export it again.") from error
+        raise FileFault(
+            f"the SVG does not read: {str(error)[:120]}.", where=where, do="Export it again."
+        ) from error
     if _bare(root.tag) != "svg":
         raise FileFault("this is XML, but no SVG.", where=where)
     parents = [(root, child) for child in root]
     while parents:
         parent, child = parents.pop()
-        style = f"{child.get('style', '')} {child.text if _bare(child.tag) == 'style' else ''}".lower()
-        leads_out = any(_bare(k) == "href" and not _SVG_REFERENCE.match(v.strip()) for k, v in child.attrib.items())
-        if _bare(child.tag) in ("script", "foreignObject") or "@import" in style or re.search(r"url\(\s*['\"]?(?!#)", style) or leads_out:
+        style = (
+            f"{child.get('style', '')} {child.text if _bare(child.tag) == 'style' else ''}".lower()
+        )
+        leads_out = any(
+            _bare(k) == "href" and not _SVG_REFERENCE.match(v.strip())
+            for k, v in child.attrib.items()
+        )
+        if (
+            _bare(child.tag) in ("script", "foreignObject")
+            or "@import" in style
+            or re.search(r"url\(\s*['\"]?(?!#)", style)
+            or leads_out
+        ):
             parent.remove(child)
             continue
         for name in [n for n in child.attrib if _bare(n).lower().startswith("on")]:
@@ -124,7 +172,8 @@ def _bare(name: object) -> str:
 
 @lru_cache(maxsize=8)
 def as_png(data: bytes, crop: tuple[float, float, float, float]) -> bytes:
-    """A kept picture as PNG, with shares of its left, top, right and bottom cut away to transparent: the size stays.
+    """A kept picture as PNG, with shares of its left, top, right and bottom cut away to
+    transparent: the size stays.
 
     Raises FileFault when it cannot be read.
     """
@@ -133,12 +182,24 @@ def as_png(data: bytes, crop: tuple[float, float, float, float]) -> bytes:
     try:
         with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as opened:
             picture = opened.convert("RGBA")
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:  # Pillow has no one kind of its own
-        raise FileFault("the picture beneath the sheet cannot be read.", do="Choose the drawing again.") from error
+    except (
+        OSError,
+        ValueError,
+        SyntaxError,
+        Image.DecompressionBombError,
+    ) as error:  # Pillow has no one kind of its own
+        raise FileFault(
+            "the picture beneath the sheet cannot be read.", do="Choose the drawing again."
+        ) from error
     if any(crop):
         wide, high = picture.size
         left, top, right, bottom = crop
-        box = round(left * wide), round(top * high), round((1 - right) * wide), round((1 - bottom) * high)
+        box = (
+            round(left * wide),
+            round(top * high),
+            round((1 - right) * wide),
+            round((1 - bottom) * high),
+        )
         clear = Image.new("RGBA", picture.size, (255, 255, 255, 0))
         clear.paste(picture.crop(box), box[:2])
         picture = clear

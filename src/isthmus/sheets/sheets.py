@@ -1,4 +1,6 @@
-"""Sheets: the true plan and elevations, and free ones. Places of units on a sheet, read and written."""
+"""Sheets: the true plan and elevations, and free ones. Places of units on a sheet, read and
+written.
+"""
 
 from __future__ import annotations
 
@@ -43,13 +45,19 @@ def sheet(show: Show, wanted: str) -> Sheet:
     for one in sheets_of(show):
         if wanted == one.id or wanted.strip().lower() == one.name.lower():
             return one
-    raise EntryFault(f"There is no sheet “{wanted[:40]}”.", do=f"There are {', '.join(s.name for s in sheets_of(show))}.")
+    raise EntryFault(
+        f"There is no sheet “{wanted[:40]}”.",
+        do=f"There are {', '.join(s.name for s in sheets_of(show))}.",
+    )
 
 
 def keep(show: Show, changed: Sheet) -> Show:
     """Take a changed sheet into the show; a new one comes last."""
     kept = [changed if s.id == changed.id else s for s in show.sheets]
-    return replace(show, sheets=tuple(kept if any(s.id == changed.id for s in show.sheets) else [*kept, changed]))
+    return replace(
+        show,
+        sheets=tuple(kept if any(s.id == changed.id for s in show.sheets) else [*kept, changed]),
+    )
 
 
 def rename(show: Show, sheet_id: str, name: str) -> Show:
@@ -74,7 +82,9 @@ def duplicate(show: Show, sheet_id: str, name: str) -> tuple[Show, str]:
     spots = one.spots
     if one.kind != "free":
         places = points_of(show, one)
-        spots = tuple(SheetSpot(unit=u, x=round(x, 4), y=round(y, 4)) for u, (x, y) in places.items())
+        spots = tuple(
+            SheetSpot(unit=u, x=round(x, 4), y=round(y, 4)) for u, (x, y) in places.items()
+        )
     made = replace(one, id=new_id(), name="", kind="free", spots=spots)
     return rename(keep(show, made), made.id, name), made.id
 
@@ -90,10 +100,13 @@ def reorder(show: Show, sheet_id: str, by: int) -> Show:
     return replace(show, sheets=(*(s for s in show.sheets if s.kind != "free"), *free))
 
 
-def free_sheet(show: Show, name: str, blocks: Sequence[tuple[str, Sequence[str]]], how: str = "grid") -> tuple[Show, str]:
+def free_sheet(
+    show: Show, name: str, blocks: Sequence[tuple[str, Sequence[str]]], how: str = "grid"
+) -> tuple[Show, str]:
     """A free sheet with a block for each (title, units), side by side.
 
-    grid: each block in rows. true: each as its units stand in plan; those without a place in rows below.
+    grid: each block in rows. true: each as its units stand in plan; those without a place in rows
+    below.
     """
     spots: list[SheetSpot] = []
     notes: list[SheetNote] = []
@@ -105,11 +118,16 @@ def free_sheet(show: Show, name: str, blocks: Sequence[tuple[str, Sequence[str]]
         if not mine:
             continue
         points = (
-            _true_block(show, mine) if how == "true" else lay.grid(len(mine), (0.0, 0.0), 1.0, 1.0, math.ceil(math.sqrt(len(mine) * 1.6)))
+            _true_block(show, mine)
+            if how == "true"
+            else lay.grid(len(mine), (0.0, 0.0), 1.0, 1.0, math.ceil(math.sqrt(len(mine) * 1.6)))
         )
         low, high = points.min(axis=0), points.max(axis=0)
         points = points + np.array([left - low[0], -high[1]])
-        spots += [SheetSpot(unit=u, x=round(float(x), 4), y=round(float(y), 4)) for u, (x, y) in zip(mine, points, strict=True)]
+        spots += [
+            SheetSpot(unit=u, x=round(float(x), 4), y=round(float(y), 4))
+            for u, (x, y) in zip(mine, points, strict=True)
+        ]
         if title:
             notes.append(SheetNote(text=title, x=round(left - 0.3, 4), y=0.8))
         left = float(points[:, 0].max()) + BLOCK_GAP
@@ -123,7 +141,9 @@ def _true_block(show: Show, ids: Sequence[str]) -> Array:
     lost = np.isnan(points[:, 0])
     if lost.any():
         known = points[~lost]
-        start = (float(known[:, 0].min()), float(known[:, 1].min()) - 1.5) if len(known) else (0.0, 0.0)
+        start = (
+            (float(known[:, 0].min()), float(known[:, 1].min()) - 1.5) if len(known) else (0.0, 0.0)
+        )
         points[lost] = lay.grid(int(lost.sum()), start, 1.0, 1.0, 8)
     return points
 
@@ -140,13 +160,23 @@ def add_units(show: Show, sheet_id: str, ids: Iterable[str]) -> Show:
 
 
 def take_off(show: Show, sheet_id: str, ids: Iterable[str]) -> Show:
-    """Take units off a sheet: off a free one; off a true one they are out of 3-D, and still patched."""
+    """Take units off a sheet: off a free one; off a true one they are out of 3-D, and still
+    patched.
+    """
     one = sheet(show, sheet_id)
     gone = set(ids)
     if one.kind == "free":
         kept = tuple(s for s in one.spots if s.unit not in gone)
         return keep(show, replace(one, spots=kept)) if len(kept) != len(one.spots) else show
-    return change_units(show, gone, lambda u: replace(u, position=None, structure="") if u.position is not None and not u.pinned else u)
+    return change_units(
+        show,
+        gone,
+        lambda u: (
+            replace(u, position=None, structure="")
+            if u.position is not None and not u.pinned
+            else u
+        ),
+    )
 
 
 # ---------------------------------------------------------------- places on a sheet
@@ -161,8 +191,11 @@ def points_of(show: Show, one: Sheet) -> dict[str, tuple[float, float]]:
     return {u.id: (u.position[right], u.position[up]) for u in show.units if u.position is not None}
 
 
-def put_points(show: Show, one: Sheet, places: Mapping[str, tuple[float, float]], settle_them: bool = False) -> Show:
-    """Lay units at places of a sheet. On a true one the third coordinate stays as it is (0 for those without a place).
+def put_points(
+    show: Show, one: Sheet, places: Mapping[str, tuple[float, float]], settle_them: bool = False
+) -> Show:
+    """Lay units at places of a sheet. On a true one the third coordinate stays as it is (0 for
+    those without a place).
 
     Units whose place is locked stay. With `settle_them` those laid on a structure hang on it.
     Raises EntryFault when one would leave the world.
@@ -170,7 +203,9 @@ def put_points(show: Show, one: Sheet, places: Mapping[str, tuple[float, float]]
     if one.kind == "free":
         for x, y in places.values():
             if not (math.isfinite(x) and math.isfinite(y) and abs(x) <= LIMIT and abs(y) <= LIMIT):
-                raise EntryFault(f"A unit would lie more than {LIMIT:.0f} m away.", do="Write a place in metres.")
+                raise EntryFault(
+                    f"A unit would lie more than {LIMIT:.0f} m away.", do="Write a place in metres."
+                )
         there = {s.unit: s for s in one.spots}
         there.update({u: SheetSpot(unit=u, x=x, y=y) for u, (x, y) in places.items()})
         return keep(show, replace(sheet(show, one.id), spots=tuple(there.values())))
@@ -181,7 +216,9 @@ def put_points(show: Show, one: Sheet, places: Mapping[str, tuple[float, float]]
             at = list(unit.position or (0.0, 0.0, 0.0))
             at[right], at[up] = (float(v) for v in places[unit.id])
             wanted[unit.id] = (at[0], at[1], at[2])
-    new = {u.id for u in show.units if u.id in wanted and u.position is None}  # no height is known of these yet
+    new = {
+        u.id for u in show.units if u.id in wanted and u.position is None
+    }  # no height is known of these yet
     show = put_units(show, wanted)
     return settle(show, wanted, new) if settle_them and one.kind == "plan" else show
 
@@ -193,7 +230,9 @@ def locked_among(show: Show, ids: Iterable[str]) -> list[int]:
 
 
 def under(show: Show, x: float, y: float, keep_to: str = "") -> Structure | None:
-    """The structure a unit laid at a point of the plan would hang on: the one it hangs on already, else the highest."""
+    """The structure a unit laid at a point of the plan would hang on: the one it hangs on already,
+    else the highest.
+    """
     found = []
     for s in show.structures:
         if s.kind in ("hull", "deck", "mesh", "wall"):
@@ -209,7 +248,8 @@ def under(show: Show, x: float, y: float, keep_to: str = "") -> Structure | None
 
 
 def settle(show: Show, ids: Iterable[str], new: Collection[str] = ()) -> Show:
-    """Units that lie on a structure in plan, and about as high, hang on it; those drawn far off theirs hang on nothing any more.
+    """Units that lie on a structure in plan, and about as high, hang on it; those drawn far off
+    theirs hang on nothing any more.
 
     `new` are units that had no place before, so that their height says nothing.
     """
@@ -222,10 +262,18 @@ def settle(show: Show, ids: Iterable[str], new: Collection[str] = ()) -> Show:
         on = by_id.get(unit.structure)
         below = under(show, unit.position[0], unit.position[1], unit.structure)
         if below is not None and below is not on:
-            position, rotation = spot(below, along_of(below, (unit.position[0], unit.position[1], below.position[2])))
+            position, rotation = spot(
+                below, along_of(below, (unit.position[0], unit.position[1], below.position[2]))
+            )
             if unit.id not in new and abs(position[2] - unit.position[2]) > REACH:
                 continue  # it passes under a structure metres above it, or over one below
-            made[unit.id] = replace(unit, structure=below.id, hangs_on=unit.hangs_on or below.name, position=position, rotation=rotation)
+            made[unit.id] = replace(
+                unit,
+                structure=below.id,
+                hangs_on=unit.hangs_on or below.name,
+                position=position,
+                rotation=rotation,
+            )
         elif on is not None and below is None:
             away = float(np.linalg.norm(world_run_nearest(on, unit.position)[:2]))
             if away > LET_GO + max(on.size[1], 0.0) / 2:
@@ -236,7 +284,9 @@ def settle(show: Show, ids: Iterable[str], new: Collection[str] = ()) -> Show:
 def world_run_nearest(structure: Structure, position: tuple[float, float, float]) -> Array:
     """From the nearest point of a structure's run to a world point, (3,)."""
     point, _ = run_of(structure).place(along_of(structure, position))
-    return np.array(position) - (matrices([structure.rotation])[0] @ point + np.array(structure.position))
+    return np.array(position) - (
+        matrices([structure.rotation])[0] @ point + np.array(structure.position)
+    )
 
 
 # ---------------------------------------------------------------- sizes
@@ -270,7 +320,9 @@ def measures(show: Show) -> dict[str, Measure]:
             length = max((m.length for m in parts), default=0.3)
             width = max((m.width for m in parts), default=0.3)
             height = sum(m.height for m in parts[:3])
-            kept[id(program)] = Measure(min(max(length, 0.1), 6.0), min(max(width, 0.1), 6.0), min(max(height, 0.1), 6.0))
+            kept[id(program)] = Measure(
+                min(max(length, 0.1), 6.0), min(max(width, 0.1), 6.0), min(max(height, 0.1), 6.0)
+            )
         found[unit.id] = kept[id(program)]
     return found
 

@@ -1,4 +1,6 @@
-"""Our own symbols for units, by kind: strokes in a box of −0.5 … 0.5, light towards −y. Drawn to the size of the body."""
+"""Our own symbols for units, by kind: strokes in a box of −0.5 … 0.5, light towards −y. Drawn to
+the size of the body.
+"""
 
 from __future__ import annotations
 
@@ -53,13 +55,24 @@ _LANTERN = Stroke(((-0.28, 0.5), (0.28, 0.5), (0.4, -0.5), (-0.4, -0.5)), True)
 SHAPES: dict[str, tuple[Stroke, ...]] = {
     "spot head": (_ring(0.38), *_FORK, _ring(0.14)),
     "wash head": (_ring(0.38), *_FORK, _ring(0.29)),
-    "beam head": (_ring(0.38), *_FORK, Stroke(((-0.24, 0), (0.24, 0))), Stroke(((0, -0.24), (0, 0.24)))),
+    "beam head": (
+        _ring(0.38),
+        *_FORK,
+        Stroke(((-0.24, 0), (0.24, 0))),
+        Stroke(((0, -0.24), (0, 0.24))),
+    ),
     "profile": (_LANTERN, Stroke(((-0.34, 0.0), (0.34, 0.0)))),
     "fresnel": (_LANTERN, Stroke(((-0.38, -0.36), (-0.13, -0.22), (0.13, -0.36), (0.38, -0.22)))),
     "flood": (_LANTERN,),
-    "strip": (_box(-0.5, -0.5, 0.5, 0.5), *(Stroke(((x, -0.5), (x, 0.5))) for x in (-0.25, 0.0, 0.25))),
+    "strip": (
+        _box(-0.5, -0.5, 0.5, 0.5),
+        *(Stroke(((x, -0.5), (x, 0.5))) for x in (-0.25, 0.0, 0.25)),
+    ),
     "panel": (_box(-0.5, -0.5, 0.5, 0.5), _ring(0.18, -0.22, 0.0, 12), _ring(0.18, 0.22, 0.0, 12)),
-    "effect": (_box(-0.5, -0.5, 0.5, 0.5), Stroke(((-0.35, 0.1), (-0.18, -0.1), (0.0, 0.1), (0.18, -0.1), (0.35, 0.1)))),
+    "effect": (
+        _box(-0.5, -0.5, 0.5, 0.5),
+        Stroke(((-0.35, 0.1), (-0.18, -0.1), (0.0, 0.1), (0.18, -0.1), (0.35, 0.1))),
+    ),
     "unknown": (_box(-0.5, -0.5, 0.5, 0.5), Stroke(((-0.5, -0.5), (0.5, 0.5)))),
 }
 
@@ -83,4 +96,6 @@ def kind_of(found: tuple[Profile, Mode] | None, program: LightProgram | None = N
     if cells == 2 or len(beams) == 2:
         return "panel"
     kind = beams[0].beam.kind if beams else "Wash"
-    return {"Spot": "profile", "Rectangle": "profile", "Fresnel": "fresnel", "PC": "fresnel"}.get(kind, "flood")
+    return {"Spot": "profile", "Rectangle": "profile", "Fresnel": "fresnel", "PC": "fresnel"}.get(
+        kind, "flood"
+    )

@@ -1,4 +1,6 @@
-"""How universes and addresses are written: `2.101` (the open MVR notation), and what is taken as input."""
+"""How universes and addresses are written: `2.101` (the open MVR notation), and what is taken as
+input.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,8 @@ def write_address(universe: int, address: int) -> str:
 
 
 def read_address(text: str) -> tuple[int, int] | None:
-    """Read `2.101`, `2/101`, `2:101`, `2 101` or an absolute address (513 is 2.001); None when it is empty.
+    """Read `2.101`, `2/101`, `2:101`, `2 101` or an absolute address (513 is 2.001); None when it
+    is empty.
 
     Raises EntryFault when it is no address or lies outside the universes.
     """
@@ -30,9 +33,16 @@ def read_address(text: str) -> tuple[int, int] | None:
             raise EntryFault(f"“{text.strip()}” is not an address.", do="Addresses count from 1.")
         universe, address = (absolute - 1) // SLOTS + 1, (absolute - 1) % SLOTS + 1
     else:
-        raise EntryFault(f"“{text.strip()[:40]}” is not an address.", do="Write universe.address, for example 2.101.")
+        raise EntryFault(
+            f"“{text.strip()[:40]}” is not an address.",
+            do="Write universe.address, for example 2.101.",
+        )
     if not 1 <= address <= SLOTS:
-        raise EntryFault(f"{text.strip()} has address {address}.", do=f"A universe has addresses 1 to {SLOTS}.")
+        raise EntryFault(
+            f"{text.strip()} has address {address}.", do=f"A universe has addresses 1 to {SLOTS}."
+        )
     if not 1 <= universe <= UNIVERSES:
-        raise EntryFault(f"{text.strip()} has universe {universe}.", do=f"Universes go from 1 to {UNIVERSES}.")
+        raise EntryFault(
+            f"{text.strip()} has universe {universe}.", do=f"Universes go from 1 to {UNIVERSES}."
+        )
     return universe, address

@@ -1,8 +1,8 @@
 """One edit as bytes: what stands in the new show and did not stand in the old one, by record.
 
-What did not change is the same object in both, so finding what changed is comparing identities. A member that is a list
-of records is written as runs: stretches of the old list that stay, and records that are new. Put on the show it was made
-from, a change gives the other show, exactly.
+What did not change is the same object in both, so finding what changed is comparing identities. A
+member that is a list of records is written as runs: stretches of the old list that stay, and
+records that are new. Put on the show it was made from, a change gives the other show, exactly.
 """
 
 from __future__ import annotations
@@ -33,7 +33,9 @@ class Run(msgspec.Struct, array_like=True):
 
 
 class Change(msgspec.Struct, array_like=True):
-    """`name` says what was done; `members` are whole values, `runs` the lists that are told by their runs."""
+    """`name` says what was done; `members` are whole values, `runs` the lists that are told by
+    their runs.
+    """
 
     name: str
     members: dict[str, msgspec.Raw] = {}
@@ -62,7 +64,9 @@ def _new(records: Sequence[Any]) -> Run:
 
 
 def _differing(old: tuple[Any, ...], new: tuple[Any, ...]) -> Iterator[int]:
-    """Places where two lists differ, as far as both go. Equal stretches are passed over by comparing slices, in C."""
+    """Places where two lists differ, as far as both go. Equal stretches are passed over by
+    comparing slices, in C.
+    """
     for first in range(0, min(len(old), len(new)), SLICE):
         a, b = old[first : first + SLICE], new[first : first + SLICE]
         if a != b:
@@ -124,7 +128,9 @@ def _mixed(old: tuple[Any, ...], middle: tuple[Any, ...]) -> list[Run]:
 
 
 def apply_change(show: Show, data: bytes) -> tuple[str, Show]:
-    """What was done, and the show after it. Raises ValueError for bytes that are not a change of this show."""
+    """What was done, and the show after it. Raises ValueError for bytes that are not a change of
+    this show.
+    """
     change = _CHANGE.decode(data)
     values: dict[str, Any] = {}
     for member, raw in change.members.items():

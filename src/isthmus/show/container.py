@@ -1,9 +1,10 @@
 """The `.isthmus` file: a zip with `show.json`, the profiles' own files, and nothing outside itself.
 
-Written to a temporary file beside the target, flushed, and renamed over it, so that a full disk or a crash
-leaves the old file whole. A profile or picture that is missing or damaged is told and left out, and the rest opens; of a
-file that is cut short, what stands before the cut. Members this version does not know survive: inside `show.json` they ride along in
-`Record.extra`; a newer format number is refused.
+Written to a temporary file beside the target, flushed, and renamed over it, so that a full disk or
+a crash leaves the old file whole. A profile or picture that is missing or damaged is told and left
+out, and the rest opens; of a file that is cut short, what stands before the cut. Members this
+version does not know survive: inside `show.json` they ride along in `Record.extra`; a newer format
+number is refused.
 """
 
 from __future__ import annotations
@@ -30,7 +31,14 @@ SUFFIX = ".isthmus"
 MAX_JSON = 256 * 1024 * 1024
 MAX_MEMBER = 64 * 1024 * 1024
 MAX_TOTAL = 1024 * 1024 * 1024
-ZIP_ERRORS = (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError)
+ZIP_ERRORS = (
+    zipfile.BadZipFile,
+    zipfile.LargeZipFile,
+    zlib.error,
+    EOFError,
+    NotImplementedError,
+    RuntimeError,
+)
 _OTHER = "Try an earlier version or a copy."
 _FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same show gives the same bytes
 
@@ -39,11 +47,15 @@ _FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same show gives the same bytes
 
 
 def _element_type(annotation: Any) -> Any:
-    """The record type inside `tuple[Record, ...]`, `Record | None` or `Record`; None for plain values."""
+    """The record type inside `tuple[Record, ...]`, `Record | None` or `Record`; None for plain
+    values.
+    """
     if isinstance(annotation, type) and issubclass(annotation, Record):
         return annotation
     if typing.get_origin(annotation) in (tuple, list, typing.Union, types.UnionType):
-        return next((found for part in typing.get_args(annotation) if (found := _element_type(part))), None)
+        return next(
+            (found for part in typing.get_args(annotation) if (found := _element_type(part))), None
+        )
     return None
 
 
@@ -87,7 +99,10 @@ def _unfold(raw: Any, record: type[Record]) -> Any:
         return raw
     shape = _SHAPES[record]
     extra = raw.pop("extra", {})
-    return {name: _unfold(value, shape[name]) if shape.get(name) else value for name, value in raw.items()} | extra
+    return {
+        name: _unfold(value, shape[name]) if shape.get(name) else value
+        for name, value in raw.items()
+    } | extra
 
 
 # ---------------------------------------------------------------- bytes
@@ -99,8 +114,11 @@ def encode_show(show: Show) -> bytes:
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
         archive.writestr(zipfile.ZipInfo("show.json", _FIXED_DATE), _text_of(show))
         for profile in show.profiles:
-            if profile.data:  # one that was missing when the show was opened stays missing, and goes on being told
-                archive.writestr(zipfile.ZipInfo(f"profiles/{profile.file}", _FIXED_DATE), profile.data)
+            # one that was missing when the show was opened stays missing, and goes on being told
+            if profile.data:
+                archive.writestr(
+                    zipfile.ZipInfo(f"profiles/{profile.file}", _FIXED_DATE), profile.data
+                )
         for kept in show.files:
             if kept.data:
                 archive.writestr(zipfile.ZipInfo(f"files/{kept.name}", _FIXED_DATE), kept.data)
@@ -124,20 +142,36 @@ def _text_of(show: Show) -> bytes:
 
 
 def read_member(archive: zipfile.ZipFile, info: zipfile.ZipInfo, limit: int, where: str) -> bytes:
-    """Read one member of a zip, never more than `limit` bytes whatever its header claims. Raises FileFault."""
+    """Read one member of a zip, never more than `limit` bytes whatever its header claims. Raises
+    FileFault.
+    """
     if info.flag_bits & 1:
-        raise FileFault(f"“{info.filename}” inside is locked with a password.", where=where, do="Save it without one.")
+        raise FileFault(
+            f"“{info.filename}” inside is locked with a password.",
+            where=where,
+            do="Save it without one.",
+        )
     with archive.open(info) as stream:
         data = stream.read(limit + 1)
     if len(data) > limit:
-        raise FileFault(f"“{info.filename}” inside is larger than {limit // 2**20} MB.", where=where, do="Such a file is not opened.")
+        raise FileFault(
+            f"“{info.filename}” inside is larger than {limit // 2**20} MB.",
+            where=where,
+            do="Such a file is not opened.",
+        )
     return data
 
 
 def safe_name(name: str) -> bool:
     """True when a member name stays inside its archive and is a plain relative path."""
     path = name.replace("\\", "/")
-    return bool(path) and not path.startswith("/") and ":" not in path and "\0" not in path and ".." not in path.split("/")
+    return (
+        bool(path)
+        and not path.startswith("/")
+        and ":" not in path
+        and "\0" not in path
+        and ".." not in path.split("/")
+    )
 
 
 @dataclass
@@ -151,9 +185,11 @@ Members = Callable[[str], bytes | None]  # a member's bytes; None when it is not
 
 
 def decode_show(data: bytes, where: str, damage: Damage | None = None) -> Show:
-    """Read a container. A profile or picture that is missing or damaged is left empty and told in `damage`.
+    """Read a container. A profile or picture that is missing or damaged is left empty and told in
+    `damage`.
 
-    Raises FileFault for anything that is not a show of a format we know, or whose show.json is not whole.
+    Raises FileFault for anything that is not a show of a format we know, or whose show.json is not
+    whole.
     """
     damage = damage if damage is not None else Damage()
     try:
@@ -161,13 +197,23 @@ def decode_show(data: bytes, where: str, damage: Damage | None = None) -> Show:
         text = members("show.json")
         if text is None:
             if damage.words:
-                raise FileFault("it is cut short: not even its first part is whole.", where=where, do=_OTHER)
-            raise FileFault("this is a zip, but not an Isthmus show.", where=where, do="Choose a file ending in .isthmus.")
+                raise FileFault(
+                    "it is cut short: not even its first part is whole.", where=where, do=_OTHER
+                )
+            raise FileFault(
+                "this is a zip, but not an Isthmus show.",
+                where=where,
+                do="Choose a file ending in .isthmus.",
+            )
         return _with_data(_show_of(text, where), members, damage)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise FileFault(f"its show.json does not read: {error}.", where=where, do=_OTHER) from error
     except (*ZIP_ERRORS, ValueError, OSError) as error:
-        raise FileFault("this is not an Isthmus show; it is damaged, or another kind of file.", where=where, do=_OTHER) from error
+        raise FileFault(
+            "this is not an Isthmus show; it is damaged, or another kind of file.",
+            where=where,
+            do=_OTHER,
+        ) from error
 
 
 def _show_of(text: bytes, where: str) -> Show:
@@ -177,10 +223,15 @@ def _show_of(text: bytes, where: str) -> Show:
         return show
     raw = msgspec.json.decode(text)
     if not isinstance(raw, dict) or not isinstance(raw.get("format"), int):
-        raise FileFault("its show.json has no format number.", where=where, do="Choose a file ending in .isthmus.")
+        raise FileFault(
+            "its show.json has no format number.",
+            where=where,
+            do="Choose a file ending in .isthmus.",
+        )
     if raw["format"] > FORMAT:
         raise FileFault(
-            f"it was saved by a newer Isthmus (format {raw['format']}, this one reads up to {FORMAT}).",
+            f"it was saved by a newer Isthmus (format {raw['format']}, this one reads up to "
+            f"{FORMAT}).",
             where=where,
             do="Update Isthmus to open it; nothing in the file was changed.",
         )
@@ -188,7 +239,9 @@ def _show_of(text: bytes, where: str) -> Show:
 
 
 def _members(data: bytes, where: str, damage: Damage) -> Members:
-    """What is in a container, by its list of members; without one, by what stands before the cut."""
+    """What is in a container, by its list of members; without one, by what stands before
+    the cut.
+    """
     names: set[str] = set()
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
@@ -196,14 +249,20 @@ def _members(data: bytes, where: str, damage: Damage) -> Members:
     except ZIP_ERRORS:
         if not data.startswith(_LOCAL):
             raise
-    if data.startswith(_LOCAL) and "show.json" not in names:  # the directory may be that of a profile before the cut
+    if (
+        data.startswith(_LOCAL) and "show.json" not in names
+    ):  # the directory may be that of a profile before the cut
         found = _before_the_cut(data)
         if "show.json" in found or not names:
             damage.words.append("The file is cut short: its end is missing.")
         return found.get
     bad = next((name for name in names if not safe_name(name)), None)
     if bad:
-        raise FileFault(f"it holds a path that leads outside itself (“{bad[:60]}”).", where=where, do="It was not opened.")
+        raise FileFault(
+            f"it holds a path that leads outside itself (“{bad[:60]}”).",
+            where=where,
+            do="It was not opened.",
+        )
     total = 0
 
     def read(name: str) -> bytes | None:
@@ -211,14 +270,23 @@ def _members(data: bytes, where: str, damage: Damage) -> Members:
         if name not in names:
             return None
         try:
-            found = read_member(archive, archive.getinfo(name), MAX_JSON if name == "show.json" else MAX_MEMBER, where)
+            found = read_member(
+                archive,
+                archive.getinfo(name),
+                MAX_JSON if name == "show.json" else MAX_MEMBER,
+                where,
+            )
         except (*ZIP_ERRORS, OSError):
             if name == "show.json":
                 raise
             return None
         total += len(found)
         if total > MAX_TOTAL:
-            raise FileFault("its profiles and pictures are larger than 1 GB together.", where=where, do="Such a file is not opened.")
+            raise FileFault(
+                "its profiles and pictures are larger than 1 GB together.",
+                where=where,
+                do="Such a file is not opened.",
+            )
         return found
 
     return read
@@ -233,11 +301,21 @@ def _before_the_cut(data: bytes) -> dict[str, bytes]:
     found: dict[str, bytes] = {}
     at = total = 0
     while data[at : at + 4] == _LOCAL and at + _LOCAL_HEADER.size <= len(data):
-        _, _, flags, method, _, _, check, packed, size, name_size, more = _LOCAL_HEADER.unpack_from(data, at)
+        _, _, flags, method, _, _, check, packed, size, name_size, more = _LOCAL_HEADER.unpack_from(
+            data, at
+        )
         start = at + _LOCAL_HEADER.size + name_size + more
-        name = data[at + _LOCAL_HEADER.size : at + _LOCAL_HEADER.size + name_size].decode("utf-8", "replace")
+        name = data[at + _LOCAL_HEADER.size : at + _LOCAL_HEADER.size + name_size].decode(
+            "utf-8", "replace"
+        )
         body = data[start : start + packed]
-        if flags & 9 or method not in (0, 8) or len(body) < packed or size > MAX_MEMBER or total + size > MAX_TOTAL:
+        if (
+            flags & 9
+            or method not in (0, 8)
+            or len(body) < packed
+            or size > MAX_MEMBER
+            or total + size > MAX_TOTAL
+        ):
             break
         try:
             content = body if method == 0 else zlib.decompressobj(-15).decompress(body, size + 1)
@@ -251,7 +329,9 @@ def _before_the_cut(data: bytes) -> dict[str, bytes]:
 
 
 def _just_as_saved(text: bytes) -> Show | None:
-    """The show, when the text is what this version would write for it: nothing is then unknown, and nothing is folded."""
+    """The show, when the text is what this version would write for it: nothing is then unknown, and
+    nothing is folded.
+    """
     try:
         show = msgspec.json.decode(text, type=Show)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
@@ -270,8 +350,14 @@ def _with_data(show: Show, members: Members, damage: Damage) -> Show:
 
     return msgspec.structs.replace(
         show,
-        profiles=tuple(msgspec.structs.replace(p, data=data(f"profiles/{p.file}", f"The profile “{p.key}”")) for p in show.profiles),
-        files=tuple(msgspec.structs.replace(f, data=data(f"files/{f.name}", f"The file “{f.name}”")) for f in show.files),
+        profiles=tuple(
+            msgspec.structs.replace(p, data=data(f"profiles/{p.file}", f"The profile “{p.key}”"))
+            for p in show.profiles
+        ),
+        files=tuple(
+            msgspec.structs.replace(f, data=data(f"files/{f.name}", f"The file “{f.name}”"))
+            for f in show.files
+        ),
     )
 
 
@@ -302,7 +388,9 @@ def write_atomically(path: Path, data: bytes) -> None:
         sync_folder(path.parent)
     except OSError as error:
         raise FileFault(
-            f"it could not be saved. {os_reason(error)}", where=str(path), do="The file that was there is untouched; save somewhere else."
+            f"it could not be saved. {os_reason(error)}",
+            where=str(path),
+            do="The file that was there is untouched; save somewhere else.",
         ) from error
     finally:
         if temporary is not None:
@@ -333,12 +421,18 @@ def read_file(path: Path, limit: int) -> bytes:
     except OSError as error:
         raise FileFault(f"it could not be read. {os_reason(error)}", where=str(path)) from error
     if len(data) > limit:
-        raise FileFault(f"it is larger than {limit // 2**20} MB.", where=str(path), do="Such a file is not opened.")
+        raise FileFault(
+            f"it is larger than {limit // 2**20} MB.",
+            where=str(path),
+            do="Such a file is not opened.",
+        )
     return data
 
 
 def schema() -> dict[str, Any]:
-    """The JSON Schema of show.json: unknown members are allowed everywhere, profile bytes are members of the zip."""
+    """The JSON Schema of show.json: unknown members are allowed everywhere, profile bytes are
+    members of the zip.
+    """
 
     def clean(node: Any) -> Any:
         if isinstance(node, list):

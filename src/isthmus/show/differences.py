@@ -1,4 +1,6 @@
-"""How two shows differ, in sentences a person reads before choosing one of them. Things are matched by their id."""
+"""How two shows differ, in sentences a person reads before choosing one of them. Things are matched
+by their id.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,9 @@ from msgspec.structs import replace
 
 from isthmus.show.records import Show
 
-KINDS: dict[str, tuple[str, str, Callable[[Any], Any]]] = {  # member → one, many, what a thing is known by
+KINDS: dict[
+    str, tuple[str, str, Callable[[Any], Any]]
+] = {  # member → one, many, what a thing is known by
     "units": ("unit", "units", lambda x: x.id),
     "profiles": ("profile", "profiles", lambda x: x.key),
     "structures": ("structure", "structures", lambda x: x.id),
@@ -51,7 +55,11 @@ def differences(old: Show, new: Show) -> list[str]:
         before, after = getattr(old, member), getattr(new, member)
         if before != after:
             was = f"not “{before}”" if before else "where there was none"
-            found.append(f"The {words} is “{after}”, {was}." if isinstance(after, str) else f"The {words} is another.")
+            found.append(
+                f"The {words} is “{after}”, {was}."
+                if isinstance(after, str)
+                else f"The {words} is another."
+            )
     if replace(old.sending, cid="") != replace(new.sending, cid=""):
         found.append("Rates or names of what the show sends are others.")
     for member, (one, many, key) in KINDS.items():
@@ -78,7 +86,11 @@ def differences(old: Show, new: Show) -> list[str]:
 
 def contents(show: Show) -> list[str]:
     """What a show holds, one sentence a kind, where there is nothing to hold it against."""
-    return [f"{_count(things, one, many)}." for member, (one, many, _) in KINDS.items() if (things := list(getattr(show, member)))]
+    return [
+        f"{_count(things, one, many)}."
+        for member, (one, many, _) in KINDS.items()
+        if (things := list(getattr(show, member)))
+    ]
 
 
 def _units(changed: list[tuple[Any, Any]]) -> list[str]:
@@ -91,7 +103,9 @@ def _units(changed: list[tuple[Any, Any]]) -> list[str]:
             units = [changed[i][1] for i in other]
             verb = "has" if len(units) == 1 else "have"
             article = "other" if words in ("limits", "axes and curves") else "another"
-            found.append(f"{_count(units, 'unit', 'units')} {verb} {article} {words}{_which(units)}.")
+            found.append(
+                f"{_count(units, 'unit', 'units')} {verb} {article} {words}{_which(units)}."
+            )
     if left:
         found.append(f"{_count(list(left), 'unit', 'units')} changed otherwise.")
     return found
@@ -103,5 +117,9 @@ def _count(things: list[Any], one: str, many: str) -> str:
 
 def _which(things: list[Any]) -> str:
     """Numbers or names of a few."""
-    names = [str(n) for x in things if (n := getattr(x, "number", None) or getattr(x, "name", "") or getattr(x, "key", ""))]
+    names = [
+        str(n)
+        for x in things
+        if (n := getattr(x, "number", None) or getattr(x, "name", "") or getattr(x, "key", ""))
+    ]
     return f" ({', '.join(names)})" if 0 < len(names) <= NUMBERS else ""

@@ -54,7 +54,9 @@ class History:
         return self._at + 1 if self._saved is None else abs(self._at - self._saved)
 
     def commit(self, name: str, show: Show, weight: int = 0) -> bool:
-        """Take a new version that holds `weight` bytes of its own. Returns False, and keeps no step, when nothing changed."""
+        """Take a new version that holds `weight` bytes of its own. Returns False, and keeps no
+        step, when nothing changed.
+        """
         if show is self.show or show == self.show:
             return False
         if self._saved is not None and self._saved > self._at:
@@ -67,7 +69,9 @@ class History:
         over = 0
         while len(self._steps) - over > DEPTH + 1 and self._weight > ROOM:
             over += 1
-            self._weight -= self._steps[over].weight  # what the one now oldest holds is held by those after it too
+            self._weight -= self._steps[
+                over
+            ].weight  # what the one now oldest holds is held by those after it too
         if over:
             del self._steps[:over]
             self.gone += over

@@ -1,8 +1,8 @@
 """Who holds a show file: a note beside it, so that two windows never write over each other's work.
 
-The note names host, process and the time the process began. On the same machine a note whose process is gone, or whose
-number belongs to a process that began at another time, is stale and is taken over; one of another machine cannot be
-looked at, so it counts until somebody says otherwise.
+The note names host, process and the time the process began. On the same machine a note whose
+process is gone, or whose number belongs to a process that began at another time, is stale and is
+taken over; one of another machine cannot be looked at, so it counts until somebody says otherwise.
 """
 
 from __future__ import annotations
@@ -23,7 +23,9 @@ from isthmus.show.container import MAX_TOTAL, read_file
 
 
 class Holder(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Who has a file open. `began` is when the process began, in clock ticks since the machine did; `boot` which start of it."""
+    """Who has a file open. `began` is when the process began, in clock ticks since the machine did;
+    `boot` which start of it.
+    """
 
     host: str
     pid: int
@@ -34,8 +36,13 @@ class Holder(msgspec.Struct, frozen=True, omit_defaults=True):
 
     def words(self) -> str:
         """`anna on barge-laptop (process 412), since 14:05`."""
-        at = time.strftime("%d %B, %H:%M" if time.time() - self.since > 43_200 else "%H:%M", time.localtime(self.since))
-        return f"{self.who + ' on ' if self.who else ''}{self.host} (process {self.pid}), since {at}"
+        at = time.strftime(
+            "%d %B, %H:%M" if time.time() - self.since > 43_200 else "%H:%M",
+            time.localtime(self.since),
+        )
+        return (
+            f"{self.who + ' on ' if self.who else ''}{self.host} (process {self.pid}), since {at}"
+        )
 
 
 def _boot() -> str:
@@ -55,7 +62,9 @@ def _began(pid: int) -> int | None:
 
 def myself() -> Holder:
     who = os.environ.get("USER") or os.environ.get("LOGNAME") or ""
-    return Holder(os.uname().nodename, os.getpid(), _began(os.getpid()) or 0, _boot(), time.time(), who)
+    return Holder(
+        os.uname().nodename, os.getpid(), _began(os.getpid()) or 0, _boot(), time.time(), who
+    )
 
 
 def _note(path: Path) -> Path:
@@ -76,7 +85,9 @@ def holder_of(path: Path) -> Holder | None:
 
 @dataclass(frozen=True)
 class Stamp:
-    """What a file was when it was read or written: enough to see that somebody else wrote it since."""
+    """What a file was when it was read or written: enough to see that somebody else wrote
+    it since.
+    """
 
     size: int
     changed: int
@@ -85,7 +96,9 @@ class Stamp:
 
 
 def stamp_of(path: Path, data: bytes | None = None) -> Stamp | None:
-    """The stamp of a file as it stands; None when it is not there. `data` are its bytes where they are at hand."""
+    """The stamp of a file as it stands; None when it is not there. `data` are its bytes where they
+    are at hand.
+    """
     try:
         about = path.stat()
     except OSError:
@@ -96,7 +109,9 @@ def stamp_of(path: Path, data: bytes | None = None) -> Stamp | None:
 
 
 def changed_since(path: Path, stamp: Stamp | None) -> bool:
-    """Whether somebody else wrote, or put there, another file since. A file that is gone counts as unchanged."""
+    """Whether somebody else wrote, or put there, another file since. A file that is gone counts as
+    unchanged.
+    """
     try:
         about = path.stat()
     except OSError:
@@ -112,8 +127,9 @@ def changed_since(path: Path, stamp: Stamp | None) -> bool:
 class Hold:
     """A file held by this window as long as it is open here.
 
-    Beside what the note says it is locked (flock): of two who come at once one gets it, and the kernel lets go when a
-    process ends. The note tells who it is, and counts for computers the lock does not reach.
+    Beside what the note says it is locked (flock): of two who come at once one gets it, and the
+    kernel lets go when a process ends. The note tells who it is, and counts for computers the lock
+    does not reach.
     """
 
     def __init__(self, path: Path, force: bool = False) -> None:
@@ -131,7 +147,11 @@ class Hold:
             return
         if locked is None:
             who = other.words() if other and not _is_me(other) else "in another window"
-            raise FileFault(f"it is open elsewhere: {who}.", where=str(path), do="Open it read-only, or work on a copy.")
+            raise FileFault(
+                f"it is open elsewhere: {who}.",
+                where=str(path),
+                do="Open it read-only, or work on a copy.",
+            )
         self._note = locked
         with contextlib.suppress(OSError):  # a full disk: the lock holds all the same
             os.ftruncate(locked, 0)
@@ -182,4 +202,6 @@ def free_name(path: Path) -> Path:
         beside = path.with_name(f"{path.stem} {number}{path.suffix}")
         if not beside.exists():
             return beside
-    raise FileFault("there are too many copies beside it.", where=str(path), do="Save to another folder.")
+    raise FileFault(
+        "there are too many copies beside it.", where=str(path), do="Save to another folder."
+    )

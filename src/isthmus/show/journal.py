@@ -1,19 +1,21 @@
-"""The journal of unsaved work: an edit is with the kernel before the next thing happens, and on the disk right after.
+"""The journal of unsaved work: an edit is with the kernel before the next thing happens, and on the
+disk right after.
 
 A run of the application has a folder. In it stand, by generation n:
 
     about.json     whose work it is: host, process, the show's file
-    held           locked (flock) as long as the run lives; the kernel lets go when it ends, whatever it ends of
-    n.base         what the generation begins with: a whole show, as a container
+    held           locked (flock) as long as the run lives; the kernel lets go when it ends,
+    whatever it ends of n.base         what the generation begins with: a whole show, as a container
     n.journal      a first entry that says what it begins with, then the edits
 
-An entry is its length and CRC-32 (little endian, four bytes each), one byte of kind, and what it holds. `append` writes
-it before it returns, so a killed process loses nothing; a thread syncs it right after, so that lost power costs at most
-the last few tens of milliseconds. Reading ends at the first entry that is not whole.
+An entry is its length and CRC-32 (little endian, four bytes each), one byte of kind, and what it
+holds. `append` writes it before it returns, so a killed process loses nothing; a thread syncs it
+right after, so that lost power costs at most the last few tens of milliseconds. Reading ends at the
+first entry that is not whole.
 
-A generation begins where the one before ended, or with the show's own file as it was read or saved, so its base can be
-written while work goes on: until it stands, what was there before leads to the same show. Nothing is removed before
-what replaces it is on the disk.
+A generation begins where the one before ended, or with the show's own file as it was read or saved,
+so its base can be written while work goes on: until it stands, what was there before leads to the
+same show. Nothing is removed before what replaces it is on the disk.
 """
 
 from __future__ import annotations
@@ -47,10 +49,11 @@ Levels = tuple[tuple[str, int, str, float], ...]  # unit, cell, attribute, level
 
 
 class Begin(msgspec.Struct, omit_defaults=True):
-    """How a generation begins: with its own base, where the one before ended, or with the file whose SHA-256 is `digest`.
+    """How a generation begins: with its own base, where the one before ended, or with the file
+    whose SHA-256 is `digest`.
 
-    `file` is the show's own, and `digest` what it was when it was last read or saved here; `unsaved` says that what the
-    generation begins with is itself not saved.
+    `file` is the show's own, and `digest` what it was when it was last read or saved here;
+    `unsaved` says that what the generation begins with is itself not saved.
     """
 
     source: str  # base, before, file
@@ -89,7 +92,9 @@ def entries(data: bytes) -> tuple[list[tuple[bytes, bytes]], int]:
 
 
 def hold(folder: Path) -> int | None:
-    """Take a folder for this process: a descriptor to close when it is let go. None when a living process has it. Raises OSError."""
+    """Take a folder for this process: a descriptor to close when it is let go. None when a living
+    process has it. Raises OSError.
+    """
     held = os.open(folder / HELD, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     try:
         fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -164,7 +169,8 @@ class _Syncer(threading.Thread):
 class Journal:
     """The journal of one run, called from one thread.
 
-    `trouble` is called, from any thread, with a sentence when work cannot be kept, and with "" when it can again.
+    `trouble` is called, from any thread, with a sentence when work cannot be kept, and with "" when
+    it can again.
     """
 
     def __init__(self, folder: Path, trouble: Callable[[str], None] = lambda words: None) -> None:
@@ -174,9 +180,15 @@ class Journal:
             folder.mkdir(parents=True, exist_ok=True)
             held = hold(folder)
         except OSError as error:
-            raise FileFault(f"unsaved work cannot be kept there. {os_reason(error)}", where=str(folder), do="Save often.") from error
+            raise FileFault(
+                f"unsaved work cannot be kept there. {os_reason(error)}",
+                where=str(folder),
+                do="Save often.",
+            ) from error
         if held is None:
-            raise FileFault("another Isthmus uses this folder.", where=str(folder), do="Save often.")
+            raise FileFault(
+                "another Isthmus uses this folder.", where=str(folder), do="Save often."
+            )
         self._held = held
         past = [int(p.stem) for p in folder.glob("*.journal") if p.stem.isdigit()]
         self._generation = max(past, default=0)
@@ -190,8 +202,12 @@ class Journal:
         self._syncer = _Syncer(lambda error: self._fail(os_reason(error)))
         self._syncer.start()
 
-    def begin(self, show: Show, original: Path | None, digest: str = "", unsaved: bool = False) -> None:
-        """Go on from another show, or from the same one saved. `digest` is the SHA-256 of its file when it was read or saved."""
+    def begin(
+        self, show: Show, original: Path | None, digest: str = "", unsaved: bool = False
+    ) -> None:
+        """Go on from another show, or from the same one saved. `digest` is the SHA-256 of its file
+        when it was read or saved.
+        """
         self._original, self._digest = str(original or ""), digest
         self._open("file" if original and digest and not unsaved else "base", show, unsaved)
 
@@ -224,7 +240,9 @@ class Journal:
         return self._broken_since is None
 
     def close(self, forget: bool) -> None:
-        """End; with `forget` the folder goes too, for the work is saved or was given up. Safe to call twice."""
+        """End; with `forget` the folder goes too, for the work is saved or was given up. Safe to
+        call twice.
+        """
         if self._held < 0:
             return
         self._writer.shutdown()
@@ -281,7 +299,10 @@ class Journal:
 
     def _fail(self, why: str) -> None:
         if self._broken_since is None:
-            self._trouble(f"Unsaved work cannot be kept in {self.folder}: {why} Save to another place, and free some room.")
+            self._trouble(
+                f"Unsaved work cannot be kept in {self.folder}: {why} Save to another place, "
+                "and free some room."
+            )
         self._broken_since = time.monotonic()
 
     def _write_base(self, number: int, show: Show, about: About) -> None:

@@ -25,7 +25,9 @@ def new_id() -> str:
 
 
 class Record(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """Base of all records. `extra` carries members a newer program wrote, so that a save keeps them."""
+    """Base of all records. `extra` carries members a newer program wrote, so that a save keeps
+    them.
+    """
 
     extra: dict[str, Any] = {}
 
@@ -43,7 +45,9 @@ class Patched(Record, frozen=True, kw_only=True):
 
 
 class Limit(Record, frozen=True, kw_only=True):
-    """The lowest and highest level (0…1 of its DMX range) anything sends to an attribute of a unit."""
+    """The lowest and highest level (0…1 of its DMX range) anything sends to an attribute of
+    a unit.
+    """
 
     attribute: str
     low: float = 0.0
@@ -53,8 +57,8 @@ class Limit(Record, frozen=True, kw_only=True):
 class Handling(Record, frozen=True, kw_only=True):
     """How what is asked of a unit becomes what is sent to it.
 
-    Offsets are degrees, added after swapping and inverting; `curve` is linear, square, s or points, and bends the
-    dimmer; `points` are (asked, sent), both 0…1, rising in the first.
+    Offsets are degrees, added after swapping and inverting; `curve` is linear, square, s or points,
+    and bends the dimmer; `points` are (asked, sent), both 0…1, rising in the first.
     """
 
     invert_pan: bool = False
@@ -93,10 +97,11 @@ class Unit(Record, frozen=True, kw_only=True):
 
 
 class Group(Record, frozen=True, kw_only=True):
-    """Units under a name, in order. With a `rule` it is kept in step with the patch; without one it is frozen.
+    """Units under a name, in order. With a `rule` it is kept in step with the patch; without one it
+    is frozen.
 
-    A rule is "type", "position" or "purpose", a colon, and what units must have there; `parent` is the id of the
-    group it stands in.
+    A rule is "type", "position" or "purpose", a colon, and what units must have there; `parent` is
+    the id of the group it stands in.
     """
 
     id: str
@@ -115,11 +120,13 @@ class StoredProfile(Record, frozen=True, kw_only=True):
 
 
 class Structure(Record, frozen=True, kw_only=True):
-    """Anything units hang on or stand on. `size` is length (x), depth (y), height (z) before rotation.
+    """Anything units hang on or stand on. `size` is length (x), depth (y), height (z) before
+    rotation.
 
-    Kinds: truss, circle, corner, pipe, rail, mast, boom, tower, deck, hull, wall, drape, screen, mesh. A circle's length is
-    its diameter and `arc` how many degrees of it stand; a corner has two arms of its length. `marks` are metres from its
-    start where units may hang; `mesh` names a kept file.
+    Kinds: truss, circle, corner, pipe, rail, mast, boom, tower, deck, hull, wall, drape, screen,
+    mesh. A circle's length is its diameter and `arc` how many degrees of it stand; a corner has two
+    arms of its length. `marks` are metres from its start where units may hang; `mesh` names a kept
+    file.
     """
 
     id: str
@@ -144,9 +151,11 @@ class StoredFile(Record, frozen=True, kw_only=True):
 
 
 class Underlay(Record, frozen=True, kw_only=True):
-    """A drawing beneath a sheet: a kept file, its middle, width and turn in metres and degrees of the sheet.
+    """A drawing beneath a sheet: a kept file, its middle, width and turn in metres and degrees of
+    the sheet.
 
-    `light` is how strongly it shows, 0…1; `crop` the shares taken off at left, top, right and bottom.
+    `light` is how strongly it shows, 0…1; `crop` the shares taken off at left, top, right and
+    bottom.
     """
 
     file: str
@@ -204,8 +213,9 @@ class SavedView(Record, frozen=True, kw_only=True):
 class Node(Record, frozen=True, kw_only=True):
     """A network node the rig should have: its address, and what each of its ports is set to.
 
-    `ports` are Art-Net port-addresses, or sACN universes when `protocol` is sacn. `inputs` are the ports (from 1) that
-    take DMX in; `cap` is how many universes it takes at once, 0 when nobody said; a `spare` node stands by.
+    `ports` are Art-Net port-addresses, or sACN universes when `protocol` is sacn. `inputs` are the
+    ports (from 1) that take DMX in; `cap` is how many universes it takes at once, 0 when nobody
+    said; a `spare` node stands by.
     """
 
     id: str
@@ -224,10 +234,11 @@ class Node(Record, frozen=True, kw_only=True):
 class Output(Record, frozen=True, kw_only=True):
     """One universe on its way.
 
-    Art-Net (`port_address`): `way` unicast to `host`, asked (to whichever nodes say that they want it) or broadcast.
-    sACN (`sacn`, the universe there; 0 is the same number): unicast to `host` and `more_hosts`, or multicast.
-    `per_address` sends a priority for each slot: that of the output where a unit listens, none elsewhere.
-    `role` is empty, mirror (sent as well) or spare (stands by for another output).
+    Art-Net (`port_address`): `way` unicast to `host`, asked (to whichever nodes say that they want
+    it) or broadcast. sACN (`sacn`, the universe there; 0 is the same number): unicast to `host` and
+    `more_hosts`, or multicast. `per_address` sends a priority for each slot: that of the output
+    where a unit listens, none elsewhere. `role` is empty, mirror (sent as well) or spare (stands by
+    for another output).
     """
 
     id: str
@@ -254,11 +265,16 @@ class Output(Record, frozen=True, kw_only=True):
 
     @property
     def hosts(self) -> tuple[str, ...]:
-        return tuple(dict.fromkeys(h for h in (self.host, *self.more_hosts) if h)) if self.way == "unicast" else ()
+        return (
+            tuple(dict.fromkeys(h for h in (self.host, *self.more_hosts) if h))
+            if self.way == "unicast"
+            else ()
+        )
 
 
 class Sending(Record, frozen=True, kw_only=True):
-    """How this show sends. `cid` (32 hexadecimal digits) and `source` name it to receivers; an empty name is the show's.
+    """How this show sends. `cid` (32 hexadecimal digits) and `source` name it to receivers; an
+    empty name is the show's.
 
     With `changed_only` a universe that stays as it is goes out about once a second.
     """
@@ -287,7 +303,9 @@ class PaperRow(Record, frozen=True, kw_only=True):
 
 
 class UnreadLine(Record, frozen=True, kw_only=True):
-    """A line of the list that could not be taken: its cells by field as they were written, and why."""
+    """A line of the list that could not be taken: its cells by field as they were written,
+    and why.
+    """
 
     line: int
     cells: dict[str, str] = {}
@@ -304,7 +322,8 @@ class Paper(Record, frozen=True, kw_only=True):
 
 
 class Gel(Record, frozen=True, kw_only=True):
-    """A gel of a swatch book, with its colour as linear sRGB relative to the open lamp, over 3200 K and 5600 K.
+    """A gel of a swatch book, with its colour as linear sRGB relative to the open lamp, over 3200 K
+    and 5600 K.
 
     `curve` is its transmission 0…1 from 400 to 700 nm every 10 nm, where the book gives it.
     """
@@ -318,10 +337,12 @@ class Gel(Record, frozen=True, kw_only=True):
 
 
 class Verdict(Record, frozen=True, kw_only=True):
-    """What roll call found out about one unit. `proven` tells what it was proven with, so that it can go stale.
+    """What roll call found out about one unit. `proven` tells what it was proven with, so that it
+    can go stale.
 
-    `what` says in which ways it is wrong (see `check.verdicts.WAYS`), `others` are the units that lit instead of it or
-    with it, `acts` what it was made to do besides lighting, `by` is who saw it, `picture` the name of a stored file.
+    `what` says in which ways it is wrong (see `check.verdicts.WAYS`), `others` are the units that
+    lit instead of it or with it, `acts` what it was made to do besides lighting, `by` is who saw
+    it, `picture` the name of a stored file.
     """
 
     unit: str

@@ -1,4 +1,6 @@
-"""Work of earlier runs that was never saved: found, read as far as it is whole, taken up or thrown away."""
+"""Work of earlier runs that was never saved: found, read as far as it is whole, taken up or thrown
+away.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ MAX_JOURNAL = 1024 * 1024 * 1024
 
 @dataclass
 class Found:
-    """Unsaved work: a journal's folder, or a whole file. While it is looked at no other process may take it."""
+    """Unsaved work: a journal's folder, or a whole file. While it is looked at no other process may
+    take it.
+    """
 
     place: Path
     show: Show
@@ -50,7 +54,9 @@ class Found:
 
 
 def left_behind(folder: Path) -> tuple[list[Found], list[str]]:
-    """What runs that ended left unsaved, newest first; and in sentences what is there but does not read. It stays there."""
+    """What runs that ended left unsaved, newest first; and in sentences what is there but does not
+    read. It stays there.
+    """
     found: list[Found] = []
     told: list[str] = []
     for place in sorted(folder.iterdir()) if folder.is_dir() else ():
@@ -62,7 +68,9 @@ def left_behind(folder: Path) -> tuple[list[Found], list[str]]:
             else:
                 continue
         except (IsthmusError, OSError, msgspec.MsgspecError, ValueError) as error:
-            told.append(f"Unsaved work of an earlier run could not be read ({error}). It stays in {place}.")
+            told.append(
+                f"Unsaved work of an earlier run could not be read ({error}). It stays in {place}."
+            )
             continue
         if item is not None:
             found.append(item)
@@ -79,12 +87,18 @@ def _read_file(place: Path) -> Found:
         pass
     original = about.get("original")
     return Found(
-        place, show, Path(original) if isinstance(original, str) and original else None, place.stat().st_mtime, losses=damage.words
+        place,
+        show,
+        Path(original) if isinstance(original, str) and original else None,
+        place.stat().st_mtime,
+        losses=damage.words,
     )
 
 
 def _read_folder(place: Path) -> Found | None:
-    """The newest state a journal leads to; None when its run lives, or when nothing of it is unsaved."""
+    """The newest state a journal leads to; None when its run lives, or when nothing of it is
+    unsaved.
+    """
     held = hold(place)
     if held is None:
         return None
@@ -112,7 +126,13 @@ class _State:
 
 
 def _replay(place: Path) -> Found | None:
-    numbers = sorted({int(p.name.partition(".")[0]) for p in place.iterdir() if p.suffix in (".base", ".journal") and p.stem.isdigit()})
+    numbers = sorted(
+        {
+            int(p.name.partition(".")[0])
+            for p in place.iterdir()
+            if p.suffix in (".base", ".journal") and p.stem.isdigit()
+        }
+    )
     losses: list[str] = []
     about = _about(place)
     for number in reversed(numbers):
@@ -123,8 +143,21 @@ def _replay(place: Path) -> Found | None:
         if not state.unsaved or (not losses and _is_saved(state.show, original)):
             return None
         when = max((p.stat().st_mtime for p in place.glob("*.journal")), default=about.when)
-        return Found(place, state.show, original, when, state.levels, list(dict.fromkeys(losses)), state.last, state.digest)
-    if numbers and any((place / f"{n}.journal").stat().st_size for n in numbers if (place / f"{n}.journal").exists()):
+        return Found(
+            place,
+            state.show,
+            original,
+            when,
+            state.levels,
+            list(dict.fromkeys(losses)),
+            state.last,
+            state.digest,
+        )
+    if numbers and any(
+        (place / f"{n}.journal").stat().st_size
+        for n in numbers
+        if (place / f"{n}.journal").exists()
+    ):
         raise ValueError("what its edits build on is missing")
     return None
 
@@ -159,12 +192,20 @@ def _state_after(place: Path, number: int, numbers: list[int], losses: list[str]
     data = read_file(file, MAX_JOURNAL) if file.exists() else b""
     found, whole = entries(data)
     if whole < len(data):
-        losses.append("The last edit was being written when the power or the program ended, and is not there.")
-    begin = msgspec.json.decode(found[0][1], type=Begin) if found and found[0][0] == BEGIN else Begin("before", unsaved=True)
+        losses.append(
+            "The last edit was being written when the power or the program ended, and is not there."
+        )
+    begin = (
+        msgspec.json.decode(found[0][1], type=Begin)
+        if found and found[0][0] == BEGIN
+        else Begin("before", unsaved=True)
+    )
     state = _beginning(place, number, numbers, begin, losses)
     if state is None:
         if any(kind == EDIT for kind, _ in found):
-            losses.append("The last edits build on something that does not read, and are not there.")
+            losses.append(
+                "The last edits build on something that does not read, and are not there."
+            )
         return None
     state.digest, state.file = begin.digest or state.digest, begin.file or state.file
     for kind, body in found:
@@ -172,7 +213,9 @@ def _state_after(place: Path, number: int, numbers: list[int], losses: list[str]
             try:
                 state.last, state.show = apply_change(state.show, body)
             except (ValueError, msgspec.MsgspecError):
-                losses.append("An edit does not fit what was before it; it and what came after are not there.")
+                losses.append(
+                    "An edit does not fit what was before it; it and what came after are not there."
+                )
                 break
             state.unsaved = True
         elif kind == LEVELS:
@@ -180,8 +223,12 @@ def _state_after(place: Path, number: int, numbers: list[int], losses: list[str]
     return state
 
 
-def _beginning(place: Path, number: int, numbers: list[int], begin: Begin, losses: list[str]) -> _State | None:
-    """What a generation begins with: its base, the file it was read from, or the end of the one before."""
+def _beginning(
+    place: Path, number: int, numbers: list[int], begin: Begin, losses: list[str]
+) -> _State | None:
+    """What a generation begins with: its base, the file it was read from, or the end of the one
+    before.
+    """
     base = place / f"{number}.base"
     candidates = [base] if base.exists() else []
     if begin.source == "file" and digest_of(Path(begin.file)) == begin.digest:

@@ -1,13 +1,28 @@
-"""What is wrong or missing in a show, in plain words, with the edit that mends it; and how far each unit has crossed."""
+"""What is wrong or missing in a show, in plain words, with the edit that mends it; and how far each
+unit has crossed.
+"""
 
 from isthmus.show.records import Show
 from isthmus.snags.book import SnagBook
 from isthmus.snags.crossing import STEPS, Crossing
 from isthmus.snags.records import ATTENTION, FAULT, NOTE, ORDER, Mend, Snag
 
-__all__ = ["ATTENTION", "FAULT", "NOTE", "ORDER", "STEPS", "Crossing", "Mend", "Snag", "SnagBook", "find_snags"]
+__all__ = [
+    "ATTENTION",
+    "FAULT",
+    "NOTE",
+    "ORDER",
+    "STEPS",
+    "Crossing",
+    "Mend",
+    "Snag",
+    "SnagBook",
+    "find_snags",
+]
 
 
 def find_snags(show: Show) -> list[Snag]:
-    """All snags, worst first, looked for anew; a `SnagBook` keeps them while a show is worked on."""
+    """All snags, worst first, looked for anew; a `SnagBook` keeps them while a show is
+    worked on.
+    """
     return SnagBook().update(show).snags

@@ -1,7 +1,8 @@
 """All snags of a show, kept up to date: after an edit only what it touched is looked at again.
 
-Snags stand in parts: one for each unit, each universe and each rule about the whole show. A part whose ground has not
-changed keeps its snags. The order (worst first, then by rule, then by number) is kept by inserting into a sorted list.
+Snags stand in parts: one for each unit, each universe and each rule about the whole show. A part
+whose ground has not changed keeps its snags. The order (worst first, then by rule, then by number)
+is kept by inserting into a sorted list.
 """
 
 from __future__ import annotations
@@ -25,7 +26,9 @@ from isthmus.snags.rules_universe import UNIVERSE_RULES
 if TYPE_CHECKING:
     from isthmus.net import View
 
-Key = tuple[int, int, int, str, int]  # severity, rank of the rule, number, text, a counter that parts equals
+Key = tuple[
+    int, int, int, str, int
+]  # severity, rank of the rule, number, text, a counter that parts equals
 
 
 class SnagBook:
@@ -57,10 +60,16 @@ class SnagBook:
             show,
             index,
             profiles_of(show),
-            self._at.rows if self._at and old and old.paper is show.paper else {row.number: row for row in show.paper.rows},
-            self._at.verdicts if self._at and old and old.verdicts is show.verdicts else {v.unit: v for v in show.verdicts},
+            self._at.rows
+            if self._at and old and old.paper is show.paper
+            else {row.number: row for row in show.paper.rows},
+            self._at.verdicts
+            if self._at and old and old.verdicts is show.verdicts
+            else {v.unit: v for v in show.verdicts},
             frozenset(routed(show)),
-            self._at.gelled if self._at and old and old.paper is show.paper else any(row.gel for row in show.paper.rows),
+            self._at.gelled
+            if self._at and old and old.paper is show.paper
+            else any(row.gel for row in show.paper.rows),
             network,
         )
         self._dirty = set()
@@ -68,9 +77,14 @@ class SnagBook:
         units = self._units_touched(before, at, changed)
         for unit_id in units:
             unit = index.by_id.get(unit_id)
-            self._put(("unit", unit_id), (s for rule in UNIT_RULES for s in rule(at, unit)) if unit else ())
+            self._put(
+                ("unit", unit_id),
+                (s for rule in UNIT_RULES for s in rule(at, unit)) if unit else (),
+            )
         for number in self._universes_touched(before, at, changed):
-            self._put(("universe", number), (snag for rule in UNIVERSE_RULES for snag in rule(at, number)))
+            self._put(
+                ("universe", number), (snag for rule in UNIVERSE_RULES for snag in rule(at, number))
+            )
         for rule, ground in SHOW_RULES:
             if changed.intersection(ground):
                 self._put(("show", rule.__name__), rule(at))
@@ -94,17 +108,28 @@ class SnagBook:
                 if old.gelled != at.gelled or old.rows.get(number) != at.rows.get(number):
                     found.update(at.index.numbers.get(number, ()))
         if old and old.verdicts is not at.verdicts:
-            found.update(u for u in old.verdicts.keys() | at.verdicts.keys() if old.verdicts.get(u) is not at.verdicts.get(u))
+            found.update(
+                u
+                for u in old.verdicts.keys() | at.verdicts.keys()
+                if old.verdicts.get(u) is not at.verdicts.get(u)
+            )
         if changed & {"outputs", "nodes"}:
             found.update(at.verdicts)
         if "gels" in changed:
             found.update(i for i, unit in now.items() if unit.gel)
         return found
 
-    def _universes_touched(self, before: PatchIndex | None, at: Context, changed: set[str]) -> set[int]:
+    def _universes_touched(
+        self, before: PatchIndex | None, at: Context, changed: set[str]
+    ) -> set[int]:
         now = at.index.universes
         if before is None or at.profiles is not before.profiles or changed & {"outputs", "nodes"}:
-            return {*now, *at.lead, *(before.universes if before else ()), *(self._at.lead if self._at else ())}
+            return {
+                *now,
+                *at.lead,
+                *(before.universes if before else ()),
+                *(self._at.lead if self._at else ()),
+            }
         if before is at.index:
             return set()
         old = before.universes
@@ -124,7 +149,13 @@ class SnagBook:
         for snag in snags:
             self._counter += 1
             unit = self._number(snag)
-            key = ORDER[snag.severity], RANK[snag.rule], unit or snag.universe, snag.text, self._counter
+            key = (
+                ORDER[snag.severity],
+                RANK[snag.rule],
+                unit or snag.universe,
+                snag.text,
+                self._counter,
+            )
             kept.append((key, snag))
             insort(self._sorted, (key, snag), key=lambda pair: pair[0])
             self._by_key[key] = snag
@@ -150,8 +181,14 @@ class SnagBook:
             again |= {span.unit for number in away for span in at.index.universe(number).spans}
         if not again and self.crossing.total == len(now):
             return
-        answered = {v.unit for v in at.verdicts.values() if v.unit in again and v.result == "answers" and holds(at.show, v)}
-        states = self._states  # the same for every crossing: who keeps an old one sees the newest letters
+        answered = {
+            v.unit
+            for v in at.verdicts.values()
+            if v.unit in again and v.result == "answers" and holds(at.show, v)
+        }
+        states = (
+            self._states
+        )  # the same for every crossing: who keeps an old one sees the newest letters
         for unit_id in again:
             for step, letter in enumerate(states.pop(unit_id, "")):
                 self._done[step] -= letter == "d"
@@ -160,7 +197,9 @@ class SnagBook:
                 states[unit_id] = self._state(at, unit, unit_id in answered)
                 for step, letter in enumerate(states[unit_id]):
                     self._done[step] += letter == "d"
-        self.crossing = Crossing(states, dict(zip(STEPS, self._done, strict=True)), len(now), at.lead)
+        self.crossing = Crossing(
+            states, dict(zip(STEPS, self._done, strict=True)), len(now), at.lead
+        )
 
     def _state(self, at: Context, unit: Unit, answered: bool) -> str:
         found = [self._by_key[key] for key in self._of_unit.get(unit.id, ())]
@@ -169,4 +208,8 @@ class SnagBook:
 
 def _changed(old: Show | None, show: Show) -> set[str]:
     """Members of the show that are other objects than before."""
-    return {name for name in show.__struct_fields__ if old is None or getattr(old, name) is not getattr(show, name)}
+    return {
+        name
+        for name in show.__struct_fields__
+        if old is None or getattr(old, name) is not getattr(show, name)
+    }

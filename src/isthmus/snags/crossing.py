@@ -14,7 +14,9 @@ DONE, WAITING, LOOK, WRONG = "d", "w", "a", "f"
 
 @dataclass(frozen=True)
 class Crossing:
-    """Per unit one letter a step (d done, w waiting, a look at it, f fault); per step how many are done."""
+    """Per unit one letter a step (d done, w waiting, a look at it, f fault); per step how many are
+    done.
+    """
 
     states: dict[str, str]
     done: dict[str, int]
@@ -22,7 +24,9 @@ class Crossing:
     lead: frozenset[int] = frozenset()  # universes that led somewhere when it was made
 
 
-def state_of(unit: Unit, profile: bool, lead: frozenset[int], answered: bool, snags: Iterable[Snag]) -> str:
+def state_of(
+    unit: Unit, profile: bool, lead: frozenset[int], answered: bool, snags: Iterable[Snag]
+) -> str:
     """The letters of one unit. A step is done when it is reached and no fault holds it up."""
     held: dict[str, str] = {}
     for snag in snags:

@@ -1,4 +1,6 @@
-"""A snag: one thing that is wrong or missing, with the units it concerns and, where there is one, its mend."""
+"""A snag: one thing that is wrong or missing, with the units it concerns and, where there is one,
+its mend.
+"""
 
 from __future__ import annotations
 
@@ -11,10 +13,50 @@ FAULT, ATTENTION, NOTE = "fault", "attention", "note"
 ORDER = {FAULT: 0, ATTENTION: 1, NOTE: 2}
 # the order they are told in, within a severity: what the next step rests on comes first
 RULES = (
-    *("profile-unreadable", "mode-unknown", "overlap", "past-end", "too-wide", "double-number", "no-address", "no-route", "doubled-port"),
-    *("outside", "link-down", "adapter-gone", "leads-nowhere", "twice", "mask", "node-missing", "node-moved", "off-by-one", "port-input"),
-    *("port-direction", "port-universe", "second-sender", "priority-lower", "nobody-listens", "over-cap", "node-fewer", "stray-output"),
-    *("node-new", "no-place", "paper-missing", "paper-type", "paper-mode", "paper-address", "limit-home", "merge-mixed", "no-slots"),
+    *(
+        "profile-unreadable",
+        "mode-unknown",
+        "overlap",
+        "past-end",
+        "too-wide",
+        "double-number",
+        "no-address",
+        "no-route",
+        "doubled-port",
+    ),
+    *(
+        "outside",
+        "link-down",
+        "adapter-gone",
+        "leads-nowhere",
+        "twice",
+        "mask",
+        "node-missing",
+        "node-moved",
+        "off-by-one",
+        "port-input",
+    ),
+    *(
+        "port-direction",
+        "port-universe",
+        "second-sender",
+        "priority-lower",
+        "nobody-listens",
+        "over-cap",
+        "node-fewer",
+        "stray-output",
+    ),
+    *(
+        "node-new",
+        "no-place",
+        "paper-missing",
+        "paper-type",
+        "paper-mode",
+        "paper-address",
+        "limit-home",
+        "merge-mixed",
+        "no-slots",
+    ),
     *(
         "paper-gel",
         "paper-hangs_on",
@@ -42,7 +84,9 @@ class Mend:
 
 @dataclass(frozen=True)
 class Snag:
-    """`page` is where it is looked at and mended by hand; `step` the crossing step it holds up, or ""."""
+    """`page` is where it is looked at and mended by hand; `step` the crossing step it holds up, or
+    "".
+    """
 
     rule: str
     severity: str

@@ -1,4 +1,6 @@
-"""Rules about the network as it is: what answers, what arrives, and whether packets get there at all."""
+"""Rules about the network as it is: what answers, what arrives, and whether packets get there at
+all.
+"""
 
 from __future__ import annotations
 
@@ -34,19 +36,42 @@ def differences(at: Context) -> Iterator[Snag]:
         text = d.text
         if d.kind == "missing" and (spares := spares_for(at.show, d.node)):
             node = d.node
-            mend = Mend(f"Switch to the spare ({len(spares)} outputs)", lambda s, n=node: route_edits.take_over(s, n))
+            mend = Mend(
+                f"Switch to the spare ({len(spares)} outputs)",
+                lambda s, n=node: route_edits.take_over(s, n),
+            )
         if d.kind == "missing" and _mirrored(at, reach, d.node):
             text = f"{text.removesuffix('.')} Its mirror carries on."
         universes = [
-            o.universe for p in reach.ports if p.node.id == d.node and d.port in (0, p.index) for o in reach.of_port.get(p.key, ())
+            o.universe
+            for p in reach.ports
+            if p.node.id == d.node and d.port in (0, p.index)
+            for o in reach.of_port.get(p.key, ())
         ]
-        yield Snag(_RULES[d.kind], d.severity, text, "Routes", (), "route", mend, universes[0] if universes else 0)
+        yield Snag(
+            _RULES[d.kind],
+            d.severity,
+            text,
+            "Routes",
+            (),
+            "route",
+            mend,
+            universes[0] if universes else 0,
+        )
 
 
 def _mirrored(at: Context, reach: Reach, node_id: str) -> bool:
     """Whether everything sent to a node goes to another one too."""
-    mine = {o.universe for o in at.show.outputs if o.enabled and any(p.node.id == node_id for p in reach.of_output[o.id])}
-    elsewhere = {o.universe for o in at.show.outputs if o.enabled and o.role and all(p.node.id != node_id for p in reach.of_output[o.id])}
+    mine = {
+        o.universe
+        for o in at.show.outputs
+        if o.enabled and any(p.node.id == node_id for p in reach.of_output[o.id])
+    }
+    elsewhere = {
+        o.universe
+        for o in at.show.outputs
+        if o.enabled and o.role and all(p.node.id != node_id for p in reach.of_output[o.id])
+    }
     return bool(mine) and mine <= elsewhere
 
 
@@ -55,7 +80,9 @@ def troubles(at: Context) -> Iterator[Snag]:
     if at.network is None or not at.network.adapters:
         return
     for t in check(at.show, at.network.adapters, at.network.choices, at.network.nodes):
-        if t.kind != "twice" or not any(len(node.macs) > 1 and node.ip == t.ip for node in at.network.nodes):
+        if t.kind != "twice" or not any(
+            len(node.macs) > 1 and node.ip == t.ip for node in at.network.nodes
+        ):
             yield Snag(t.kind, t.severity, t.text, "Routes", (), "route")
 
 
@@ -70,11 +97,21 @@ def nobody_listens(at: Context) -> Iterator[Snag]:
             continue
         if o.way == "asked" and not at.network.asking.get(o.port_address):
             where = write_number("artnet", o.port_address)
-            text = f"Universe {o.universe} waits to be asked for: no node that answers has an output set to {where}."
+            text = (
+                f"Universe {o.universe} waits to be asked for: no node that answers has an "
+                f"output set to {where}."
+            )
             yield Snag("nobody-listens", FAULT, text, "Routes", (), "route", None, o.universe)
-        for host in o.hosts if not reach.of_output[o.id] else ():  # expected ports are compared port by port
-            if host in nodes and not any(p.number == o.port_address and p.direction == "out" for p in nodes[host].ports):
-                text = f"Universe {o.universe} goes to {write_output(o)}; {nodes[host].name} has no output set to that."
+        for host in (
+            o.hosts if not reach.of_output[o.id] else ()
+        ):  # expected ports are compared port by port
+            if host in nodes and not any(
+                p.number == o.port_address and p.direction == "out" for p in nodes[host].ports
+            ):
+                text = (
+                    f"Universe {o.universe} goes to {write_output(o)}; {nodes[host].name} has no "
+                    "output set to that."
+                )
                 yield Snag("nobody-listens", FAULT, text, "Routes", (), "route", None, o.universe)
 
 
@@ -83,35 +120,78 @@ def second_senders(at: Context) -> Iterator[Snag]:
     view = at.network
     if view is None:
         return
-    others = [s for s in view.sources if not s.silent and not is_own(s, view, identity(at.show).cid.hex())]
+    others = [
+        s for s in view.sources if not s.silent and not is_own(s, view, identity(at.show).cid.hex())
+    ]
     for o in at.show.outputs:
         for source in others if o.enabled else ():
             if (source.protocol, source.number) != (o.protocol, o.number):
                 continue
             who = f"{source_name(source, view)} at {source.ip}"
             if o.protocol == "sacn" and source.priority > o.priority and not source.preview:
-                theirs = f"{who} sends {write_number('sacn', o.number)} with priority {source.priority}"
-                text = f"{theirs}, we send universe {o.universe} with {o.priority}: receivers take theirs."
-                yield Snag("priority-lower", FAULT, text, "Routes", (), "route", _raise(o, source.priority), o.universe)
+                theirs = (
+                    f"{who} sends {write_number('sacn', o.number)} with priority {source.priority}"
+                )
+                text = (
+                    f"{theirs}, we send universe {o.universe} with {o.priority}: receivers take "
+                    "theirs."
+                )
+                yield Snag(
+                    "priority-lower",
+                    FAULT,
+                    text,
+                    "Routes",
+                    (),
+                    "route",
+                    _raise(o, source.priority),
+                    o.universe,
+                )
             else:
-                text = f"Two senders for {write_number(o.protocol, o.number)}: {at.show.name} (universe {o.universe}) and {who}."
-                yield Snag("second-sender", NOTE if o.merge else FAULT, text, "Routes", (), "", None, o.universe)
+                text = (
+                    f"Two senders for {write_number(o.protocol, o.number)}: {at.show.name} "
+                    f"(universe {o.universe}) and {who}."
+                )
+                yield Snag(
+                    "second-sender",
+                    NOTE if o.merge else FAULT,
+                    text,
+                    "Routes",
+                    (),
+                    "",
+                    None,
+                    o.universe,
+                )
     reach = Reach(at.show)
     for node in view.nodes:
         for port in node.ports:
             mine = [p for p in reach.ports if p.node.ip == node.ip and p.index == port.index]
             meant = any(o.merge for p in mine for o in reach.of_port.get(p.key, ()))
             if port.merging and not node.silent:
-                text = f"Port {port.index} of {node.name} merges two senders on {port.words} by {port.merge.upper()}."
+                text = (
+                    f"Port {port.index} of {node.name} merges two senders on {port.words} by "
+                    f"{port.merge.upper()}."
+                )
                 universes = [o.universe for p in mine for o in reach.of_port.get(p.key, ())]
-                yield Snag("second-sender", NOTE if meant else ATTENTION, text, "Routes", (), "", None, universes[0] if universes else 0)
+                yield Snag(
+                    "second-sender",
+                    NOTE if meant else ATTENTION,
+                    text,
+                    "Routes",
+                    (),
+                    "",
+                    None,
+                    universes[0] if universes else 0,
+                )
 
 
 def _raise(output: Output, theirs: int) -> Mend | None:
     wanted = min(200, theirs + 10)
     if wanted <= theirs:
         return None
-    return Mend(f"Send with priority {wanted}", lambda show: route_edits.change_output(show, output.id, priority=wanted))
+    return Mend(
+        f"Send with priority {wanted}",
+        lambda show: route_edits.change_output(show, output.id, priority=wanted),
+    )
 
 
 NETWORK_RULES = (differences, troubles, nobody_listens, second_senders)

@@ -1,4 +1,6 @@
-"""Rules about routes, as far as the show itself tells: outputs against the ports of the expected nodes."""
+"""Rules about routes, as far as the show itself tells: outputs against the ports of the expected
+nodes.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,10 @@ def doubled_ports(at: Context) -> Iterator[Snag]:
         universes = sorted({o.universe for o in outputs})
         if len(universes) > 1 and not any(o.merge for o in outputs):
             names = " and ".join(map(str, universes))
-            text = f"Universes {names} go to the same port, {host} {write_number(str(protocol), int(str(number)))}: they would fight."
+            text = (
+                f"Universes {names} go to the same port, {host} "
+                f"{write_number(str(protocol), int(str(number)))}: they would fight."
+            )
             yield Snag("doubled-port", FAULT, text, "Routes", (), "route", None, universes[0])
 
 
@@ -32,23 +37,43 @@ def stray_outputs(at: Context) -> Iterator[Snag]:
     """An output that meets no expected port; the one next door means that one end counts from 0."""
     reach = Reach(at.show)
     for output in at.show.outputs:
-        if not output.enabled or not at.show.nodes or reach.of_output[output.id] or output.way == "multicast":
+        if (
+            not output.enabled
+            or not at.show.nodes
+            or reach.of_output[output.id]
+            or output.way == "multicast"
+        ):
             continue
         near = reach.off_by_one(output)
         if near is not None:
             first = "1" if output.number > near.number else "0"
             text = (
-                f"Universe {output.universe} goes to {write_output(output)}, but {near.label} listens to {near.words}: "
+                f"Universe {output.universe} goes to {write_output(output)}, but "
+                f"{near.label} listens to {near.words}: "
                 f"one end counts from {first}, the other from {'0' if first == '1' else '1'}."
             )
-            yield Snag("off-by-one", FAULT, text, "Routes", (), "route", _lead_to(output, near), output.universe)
+            yield Snag(
+                "off-by-one",
+                FAULT,
+                text,
+                "Routes",
+                (),
+                "route",
+                _lead_to(output, near),
+                output.universe,
+            )
         else:
-            text = f"Universe {output.universe} goes to {write_output(output)}, which no expected node has."
+            text = (
+                f"Universe {output.universe} goes to {write_output(output)}, which no expected "
+                "node has."
+            )
             yield Snag("stray-output", ATTENTION, text, "Routes", (), "", None, output.universe)
 
 
 def _lead_to(output: Output, port: Port) -> Mend:
-    return Mend(f"Send it to {port.words}", lambda show: route_edits.retarget(show, output.id, port))
+    return Mend(
+        f"Send it to {port.words}", lambda show: route_edits.retarget(show, output.id, port)
+    )
 
 
 def fed_inputs(at: Context) -> Iterator[Snag]:
@@ -56,7 +81,10 @@ def fed_inputs(at: Context) -> Iterator[Snag]:
     for port in reach.ports:
         for output in reach.of_port.get(port.key, ()) if port.is_input else ():
             if output.enabled:
-                text = f"Universe {output.universe} goes to {port.label}, which takes DMX in: nothing comes out there."
+                text = (
+                    f"Universe {output.universe} goes to {port.label}, which takes DMX in: "
+                    "nothing comes out there."
+                )
                 yield Snag("port-input", FAULT, text, "Routes", (), "route", None, output.universe)
 
 
@@ -64,7 +92,10 @@ def over_cap(at: Context) -> Iterator[Snag]:
     for node in at.show.nodes:
         load = load_of(at.show.outputs, node) if node.cap else 0
         if load > node.cap:
-            text = f"{node.name} takes {node.cap} universe{'s' * (node.cap != 1)} and is sent {load}: the last ones stay dark."
+            text = (
+                f"{node.name} takes {node.cap} universe{'s' * (node.cap != 1)} and is sent "
+                f"{load}: the last ones stay dark."
+            )
             yield Snag("over-cap", FAULT, text, "Routes", (), "route")
 
 

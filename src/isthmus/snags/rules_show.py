@@ -21,11 +21,20 @@ NAMED = 6  # units named in a sentence
 def unreadable_profiles(at: Context) -> Iterator[Snag]:
     for key, error in at.profiles.faults.items():
         units = tuple(u.id for u in at.show.units if u.profile == key)
-        yield Snag("profile-unreadable", FAULT, f"The profile {key} does not read: {error.what}", "Patch", units, "profile")
+        yield Snag(
+            "profile-unreadable",
+            FAULT,
+            f"The profile {key} does not read: {error.what}",
+            "Patch",
+            units,
+            "profile",
+        )
 
 
 def profiles_elsewhere(at: Context) -> Iterator[Snag]:
-    """A profile the library lacks, or has otherwise than the show: somebody has changed it since it was patched."""
+    """A profile the library lacks, or has otherwise than the show: somebody has changed it since it
+    was patched.
+    """
     try:
         shelf = at_hand(Show())
     except IsthmusError:
@@ -33,14 +42,36 @@ def profiles_elsewhere(at: Context) -> Iterator[Snag]:
     for stored in at.show.profiles:
         mine, theirs = read_stored(stored), shelf.stored.get(stored.key)
         if isinstance(mine, Profile) and theirs is None:
-            text = f"{mine.label} is neither among the shipped nor your own profiles: only this show has it."
-            yield Snag("profile-here-only", NOTE, text, "Profiles", tuple(u.id for u in at.show.units if u.profile == stored.key))
+            text = (
+                f"{mine.label} is neither among the shipped nor your own profiles: only this "
+                "show has it."
+            )
+            yield Snag(
+                "profile-here-only",
+                NOTE,
+                text,
+                "Profiles",
+                tuple(u.id for u in at.show.units if u.profile == stored.key),
+            )
         if isinstance(mine, Profile) and theirs is not None and theirs.data != stored.data:
             other = shelf.profiles.profiles.get(stored.key)
-            if other is not None and other.id == mine.id and (other.revision, other.modes) != (mine.revision, mine.modes):
+            if (
+                other is not None
+                and other.id == mine.id
+                and (other.revision, other.modes) != (mine.revision, mine.modes)
+            ):
                 here, there = mine.revision[:10] or "no revision", other.revision[:10] or "none"
-                text = f"{mine.label} has been changed in the library since it was patched: {here} here, {there} there."
-                yield Snag("profile-changed", NOTE, text, "Profiles", tuple(u.id for u in at.show.units if u.profile == stored.key))
+                text = (
+                    f"{mine.label} has been changed in the library since it was patched: {here} "
+                    f"here, {there} there."
+                )
+                yield Snag(
+                    "profile-changed",
+                    NOTE,
+                    text,
+                    "Profiles",
+                    tuple(u.id for u in at.show.units if u.profile == stored.key),
+                )
 
 
 def no_address(at: Context) -> Iterator[Snag]:
@@ -48,8 +79,15 @@ def no_address(at: Context) -> Iterator[Snag]:
     if not ids:
         return
     told = _named(at, ids)
-    text = f"{told} has no address yet." if len(ids) == 1 else f"{len(ids)} units have no address yet: {told}."
-    mend = Mend("Address it at the next free" if len(ids) == 1 else "Address them in order", lambda s: edits.address_next_free(s, ids))
+    text = (
+        f"{told} has no address yet."
+        if len(ids) == 1
+        else f"{len(ids)} units have no address yet: {told}."
+    )
+    mend = Mend(
+        "Address it at the next free" if len(ids) == 1 else "Address them in order",
+        lambda s: edits.address_next_free(s, ids),
+    )
     yield Snag("no-address", ATTENTION, text, "Patch", tuple(ids), "address", mend)
 
 
@@ -61,19 +99,33 @@ def no_hang_position(at: Context) -> Iterator[Snag]:
 
 
 def _named(at: Context, ids: list[str]) -> str:
-    return ", ".join(str(at.index.by_id[i].number) for i in ids[:NAMED]) + (" …" if len(ids) > NAMED else "")
+    return ", ".join(str(at.index.by_id[i].number) for i in ids[:NAMED]) + (
+        " …" if len(ids) > NAMED else ""
+    )
 
 
 def doubled_numbers(at: Context) -> Iterator[Snag]:
     for number in sorted(at.index.doubled):
         ids = at.index.numbers[number]
         free, last = add.next_number(at.show), ids[-1]
-        mend = Mend(f"Make the last one {free}", lambda s, i=last, n=free: edits.set_number(s, i, n))
-        yield Snag("double-number", FAULT, f"{len(ids)} units have the number {number}.", "Patch", ids, "profile", mend)
+        mend = Mend(
+            f"Make the last one {free}", lambda s, i=last, n=free: edits.set_number(s, i, n)
+        )
+        yield Snag(
+            "double-number",
+            FAULT,
+            f"{len(ids)} units have the number {number}.",
+            "Patch",
+            ids,
+            "profile",
+            mend,
+        )
 
 
 def network(at: Context) -> Iterator[Snag]:
-    """The rules about the network, brought in when somebody looks at it: a start without that is sooner there."""
+    """The rules about the network, brought in when somebody looks at it: a start without that is
+    sooner there.
+    """
     if at.network is not None:
         from isthmus.snags.rules_network import NETWORK_RULES
 

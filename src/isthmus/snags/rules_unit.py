@@ -23,7 +23,11 @@ def unknown_mode(at: Context, unit: Unit) -> Iterator[Snag]:
     if unit.profile in at.profiles.faults or at.profiles.mode_of(unit):
         return
     profile = at.profiles.profiles.get(unit.profile)
-    what = f"{profile.name} has no mode “{unit.mode}”" if profile else f"no profile “{unit.profile}” is in the show"
+    what = (
+        f"{profile.name} has no mode “{unit.mode}”"
+        if profile
+        else f"no profile “{unit.profile}” is in the show"
+    )
     yield Snag("mode-unknown", FAULT, f"{unit.number}: {what}.", "Patch", (unit.id,), "profile")
 
 
@@ -38,8 +42,13 @@ def no_slots(at: Context, unit: Unit) -> Iterator[Snag]:
 def past_the_end(at: Context, unit: Unit) -> Iterator[Snag]:
     for span in at.index.spans[unit.id]:
         if span.end > SLOTS:
-            text = f"{span.number} runs past the end of universe {span.universe}: it starts at {span.start} and takes {span.length} slots."
-            mend = Mend("Give it the next free address", lambda s: edits.address_next_free(s, [unit.id]))
+            text = (
+                f"{span.number} runs past the end of universe {span.universe}: it starts at "
+                f"{span.start} and takes {span.length} slots."
+            )
+            mend = Mend(
+                "Give it the next free address", lambda s: edits.address_next_free(s, [unit.id])
+            )
             yield Snag("past-end", FAULT, text, "Patch", (unit.id,), "address", mend, span.universe)
 
 
@@ -47,23 +56,55 @@ def too_wide(at: Context, unit: Unit) -> Iterator[Snag]:
     """A mode of more slots than a universe has cannot stand in one stretch."""
     found = at.profiles.mode_of(unit)
     if found and any(size > SLOTS for _, size in chart(*found).footprints):
-        yield Snag("too-wide", FAULT, f"{unit.number} takes more than {SLOTS} slots in one block.", "Patch", (unit.id,), "address")
+        yield Snag(
+            "too-wide",
+            FAULT,
+            f"{unit.number} takes more than {SLOTS} slots in one block.",
+            "Patch",
+            (unit.id,),
+            "address",
+        )
 
 
 def no_place(at: Context, unit: Unit) -> Iterator[Snag]:
     if unit.position is None:
         text = f"{unit.number} {unit.name} has no place on the plan."
-        yield Snag("no-place", ATTENTION, text, "Plan", (unit.id,), "place", Mend("Set it out", lambda s: set_out(s, [unit.id])))
+        yield Snag(
+            "no-place",
+            ATTENTION,
+            text,
+            "Plan",
+            (unit.id,),
+            "place",
+            Mend("Set it out", lambda s: set_out(s, [unit.id])),
+        )
 
 
 def unknown_gel(at: Context, unit: Unit) -> Iterator[Snag]:
     for part in split_gels(unit.gel) if unit.gel else ():
         found = find_gels(at.show.gels, part)
         if len(found) != 1:
-            why = f"stands in {len(found)} swatch books" if found else "is in no swatch book of the show"
+            why = (
+                f"stands in {len(found)} swatch books"
+                if found
+                else "is in no swatch book of the show"
+            )
             mend = None
-            if not found and len({(g.book, g.code) for book in books_at_hand() for g in find_gels(book.gels, part)}) == 1:
-                mend = Mend("Use the swatch book", lambda s: resolve_gels(s, [u.id for u in s.units], books_at_hand()))
+            if (
+                not found
+                and len(
+                    {
+                        (g.book, g.code)
+                        for book in books_at_hand()
+                        for g in find_gels(book.gels, part)
+                    }
+                )
+                == 1
+            ):
+                mend = Mend(
+                    "Use the swatch book",
+                    lambda s: resolve_gels(s, [u.id for u in s.units], books_at_hand()),
+                )
             text = f"{unit.number}: the gel {part} {why}, so its colour is not known."
             yield Snag("gel-unknown", NOTE, text, "Patch", (unit.id,), "", mend)
 
@@ -90,9 +131,20 @@ def _differs(found: Difference, unit: Unit) -> Snag:
     text = {
         "type": f"{unit.number} is patched as {found.patch}; the paper says {found.paper}.",
         "mode": f"{unit.number} is patched in mode {found.patch}; the paper says {found.paper}.",
-        "address": f"{unit.number} is patched at {found.patch or 'no address'}; the paper says {found.paper or 'none'}.",
-    }.get(found.field, f"The paper gives {unit.number} the {found.plain} {found.paper}; the patch has {found.patch or 'none'}.")
-    mend = Mend(f"Take {found.paper or 'it'} from the paper", lambda s: take_paper_side(s, [found])) if found.takeable else None
+        "address": (
+            f"{unit.number} is patched at {found.patch or 'no address'}; the paper says "
+            f"{found.paper or 'none'}."
+        ),
+    }.get(
+        found.field,
+        f"The paper gives {unit.number} the {found.plain} {found.paper}; the patch has "
+        f"{found.patch or 'none'}.",
+    )
+    mend = (
+        Mend(f"Take {found.paper or 'it'} from the paper", lambda s: take_paper_side(s, [found]))
+        if found.takeable
+        else None
+    )
     return Snag(f"paper-{found.field}", severity, text, "Patch", (unit.id,), "", mend)
 
 
@@ -105,9 +157,18 @@ def verdict(at: Context, unit: Unit) -> Iterator[Snag]:
         text = f"{unit.number} was proven before its patch or route changed."
         yield Snag("verdict-stale", NOTE, text, "Roll call", (unit.id,), "answered")
     elif found.result == "silent":
-        yield Snag("silent", FAULT, f"{unit.number} is silent.{note}", "Roll call", (unit.id,), "answered")
+        yield Snag(
+            "silent", FAULT, f"{unit.number} is silent.{note}", "Roll call", (unit.id,), "answered"
+        )
     elif found.result == "wrong":
-        yield Snag("wrong", FAULT, f"{unit.number} does not do what it should.{note}", "Roll call", (unit.id,), "answered")
+        yield Snag(
+            "wrong",
+            FAULT,
+            f"{unit.number} does not do what it should.{note}",
+            "Roll call",
+            (unit.id,),
+            "answered",
+        )
 
 
 UNIT_RULES: tuple[UnitRule, ...] = (

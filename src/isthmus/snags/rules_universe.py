@@ -25,19 +25,35 @@ def overlaps(at: Context, number: int) -> Iterator[Snag]:
         if clash.last > clash.first:
             places += f" to {write_address(number, clash.last)}"
         text = f"{clash.a.number} and {clash.b.number} both claim {places}."
-        yield Snag("overlap", FAULT, text, "Patch", (clash.a.unit, clash.b.unit), "address", _apart(at, later), number)
+        yield Snag(
+            "overlap",
+            FAULT,
+            text,
+            "Patch",
+            (clash.a.unit, clash.b.unit),
+            "address",
+            _apart(at, later),
+            number,
+        )
 
 
 def _apart(at: Context, later: Span) -> Mend | None:
     unit = at.index.by_id[later.unit]
     if len(unit.patch) != 1 or unit.locked:
         return None
-    spot = Room({later.universe: at.index.universe(later.universe)}, [later]).find(later.length, later.universe, min(later.start, SLOTS))
+    spot = Room({later.universe: at.index.universe(later.universe)}, [later]).find(
+        later.length, later.universe, min(later.start, SLOTS)
+    )
     if spot and spot[0] != later.universe:
-        spot = Room(at.index.universes, [later]).find(later.length, later.universe, min(later.start, SLOTS))
+        spot = Room(at.index.universes, [later]).find(
+            later.length, later.universe, min(later.start, SLOTS)
+        )
     if spot is None:
         return None
-    return Mend(f"Move {later.number} to {write_address(*spot)}", lambda s: edits.set_address(s, [later.unit], spot))
+    return Mend(
+        f"Move {later.number} to {write_address(*spot)}",
+        lambda s: edits.set_address(s, [later.unit], spot),
+    )
 
 
 def room_used_up(at: Context, number: int) -> Iterator[Snag]:
@@ -48,23 +64,53 @@ def room_used_up(at: Context, number: int) -> Iterator[Snag]:
             within = [o for o in spans if o.unit != span.unit and kept & bits(o.start, o.end)]
             if within:
                 last = write_address(number, min(SLOTS, span.start + span.room - 1))
-                text = f"The room kept for {span.number} up to {last} is used by {', '.join(str(o.number) for o in within[:4])}."
-                yield Snag("room-used", NOTE, text, "Patch", (span.unit, *(o.unit for o in within)), "", None, number)
+                text = (
+                    f"The room kept for {span.number} up to {last} is used by "
+                    f"{', '.join(str(o.number) for o in within[:4])}."
+                )
+                yield Snag(
+                    "room-used",
+                    NOTE,
+                    text,
+                    "Patch",
+                    (span.unit, *(o.unit for o in within)),
+                    "",
+                    None,
+                    number,
+                )
 
 
 def merged_both_ways(at: Context, number: int) -> Iterator[Snag]:
     for clash in at.index.universe(number).clashes:
         mine, other = _highest(at, clash.a), _highest(at, clash.b)
         for slot in range(clash.first, min(clash.last, SLOTS) + 1):
-            if mine.get(slot, None) is not None and other.get(slot, None) is not None and mine[slot] != other[slot]:
+            if (
+                mine.get(slot, None) is not None
+                and other.get(slot, None) is not None
+                and mine[slot] != other[slot]
+            ):
                 pair = f"{clash.a.number} and {clash.b.number}"
-                text = f"{write_address(number, slot)} merges highest for one of {pair}, latest for the other."
-                yield Snag("merge-mixed", NOTE, text, "Patch", (clash.a.unit, clash.b.unit), "", None, number)
+                text = (
+                    f"{write_address(number, slot)} merges highest for one of {pair}, latest for "
+                    "the other."
+                )
+                yield Snag(
+                    "merge-mixed",
+                    NOTE,
+                    text,
+                    "Patch",
+                    (clash.a.unit, clash.b.unit),
+                    "",
+                    None,
+                    number,
+                )
                 break
 
 
 def _highest(at: Context, span: Span) -> dict[int, bool]:
-    """Slot → whether its channel merges by highest takes precedence: a dimmer that follows the grand master."""
+    """Slot → whether its channel merges by highest takes precedence: a dimmer that follows the
+    grand master.
+    """
     mode = at.profiles.mode_of(at.index.by_id[span.unit])
     found: dict[int, bool] = {}
     for item in chart(*mode).channels if mode else ():
@@ -91,13 +137,31 @@ def no_route(at: Context, number: int) -> Iterator[Snag]:
         spare = Reach(at.show).free()
         if spare:
             port = spare[0]
-            mend = Mend(f"Send it to {port.label}", lambda s: route_edits.add(s, route_edits.to_port(number, port)))
+            mend = Mend(
+                f"Send it to {port.label}",
+                lambda s: route_edits.add(s, route_edits.to_port(number, port)),
+            )
     yield Snag("no-route", FAULT, text, "Routes", units, "route", mend, number)
 
 
 def unused(at: Context, number: int) -> Iterator[Snag]:
     if number in at.lead and not at.index.universe(number).spans:
-        yield Snag("empty-universe", NOTE, f"Universe {number} is sent and has no unit.", "Routes", (), "", None, number)
+        yield Snag(
+            "empty-universe",
+            NOTE,
+            f"Universe {number} is sent and has no unit.",
+            "Routes",
+            (),
+            "",
+            None,
+            number,
+        )
 
 
-UNIVERSE_RULES: tuple[UniverseRule, ...] = (overlaps, room_used_up, merged_both_ways, no_route, unused)
+UNIVERSE_RULES: tuple[UniverseRule, ...] = (
+    overlaps,
+    room_used_up,
+    merged_both_ways,
+    no_route,
+    unused,
+)

@@ -1,4 +1,6 @@
-"""Opening sockets for one adapter. Nothing is bound to 0.0.0.0 for Art-Net, so that stand-ins of this machine keep their addresses."""
+"""Opening sockets for one adapter. Nothing is bound to 0.0.0.0 for Art-Net, so that stand-ins of
+this machine keep their addresses.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +37,10 @@ def plain(reuse: bool = False) -> socket.socket:
     sock.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
     if reuse:
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    for option in (SO_RCVBUFFORCE, socket.SO_RCVBUF):  # the first needs privileges and may go past the machine's limit
+    for option in (
+        SO_RCVBUFFORCE,
+        socket.SO_RCVBUF,
+    ):  # the first needs privileges and may go past the machine's limit
         try:
             sock.setsockopt(socket.SOL_SOCKET, option, 8 << 20)
             break
@@ -48,7 +53,8 @@ def plain(reuse: bool = False) -> socket.socket:
 
 
 def open_sender(address: str, port: int = 0) -> tuple[socket.socket, str]:
-    """A socket that sends from an address, from `port` where that is free; and why it is not, if so.
+    """A socket that sends from an address, from `port` where that is free; and why it is not, if
+    so.
 
     Raises NetworkFault when this machine does not have the address.
     """
@@ -65,12 +71,18 @@ def open_sender(address: str, port: int = 0) -> tuple[socket.socket, str]:
             sock.bind((address, 0))
         except OSError:
             sock.close()
-            raise NetworkFault(f"nothing can be sent from it. {os_reason(error)}", where=address, do="Choose another adapter.") from error
+            raise NetworkFault(
+                f"nothing can be sent from it. {os_reason(error)}",
+                where=address,
+                do="Choose another adapter.",
+            ) from error
     return sock, trouble
 
 
 def open_receivers(address: str, broadcast: str, port: int, unicast: bool = False) -> Opened:
-    """What comes in by broadcast to an adapter; its unicast comes to the socket that sends, or here if nothing is sent by it."""
+    """What comes in by broadcast to an adapter; its unicast comes to the socket that sends, or here
+    if nothing is sent by it.
+    """
     made = Opened()
     for to in dict.fromkeys((broadcast, EVERYBODY, address if unicast else "")):
         if not to:
@@ -86,7 +98,9 @@ def open_receivers(address: str, broadcast: str, port: int, unicast: bool = Fals
 
 
 def join(address: str, groups: list[str]) -> Opened:
-    """Sockets that have joined multicast groups by one adapter, as many as it takes; the first also hears unicast."""
+    """Sockets that have joined multicast groups by one adapter, as many as it takes; the first also
+    hears unicast.
+    """
     made = Opened()
     for at in range(0, max(1, len(groups)), MEMBERSHIPS):
         sock = plain(reuse=True)
@@ -94,11 +108,18 @@ def join(address: str, groups: list[str]) -> Opened:
             sock.setsockopt(socket.IPPROTO_IP, IP_MULTICAST_ALL, 0)
             sock.bind(("0.0.0.0", SACN_PORT))
             for group in groups[at : at + MEMBERSHIPS]:
-                sock.setsockopt(socket.IPPROTO_IP, socket.IP_ADD_MEMBERSHIP, struct.pack("4s4s", *map(socket.inet_aton, (group, address))))
+                sock.setsockopt(
+                    socket.IPPROTO_IP,
+                    socket.IP_ADD_MEMBERSHIP,
+                    struct.pack("4s4s", *map(socket.inet_aton, (group, address))),
+                )
             made.sockets.append(sock)
         except OSError as error:
             sock.close()
-            made.trouble.append(f"sACN cannot be heard by {address}{who_has('0.0.0.0', SACN_PORT)}. {os_reason(error)}")
+            made.trouble.append(
+                f"sACN cannot be heard by {address}{who_has('0.0.0.0', SACN_PORT)}. "
+                f"{os_reason(error)}"
+            )
             break
     return made
 
@@ -110,7 +131,12 @@ def who_has(address: str, port: int) -> str:
     with contextlib.suppress(psutil.Error, OSError):
         for connection in psutil.net_connections("udp4"):
             local = connection.laddr
-            if local and local.port == port and local.ip in (address, "0.0.0.0") and connection.pid not in (None, os.getpid()):
+            if (
+                local
+                and local.port == port
+                and local.ip in (address, "0.0.0.0")
+                and connection.pid not in (None, os.getpid())
+            ):
                 with contextlib.suppress(OSError):
                     name = Path(f"/proc/{connection.pid}/comm").read_text().strip()
                     return f" by {name} (process {connection.pid})"

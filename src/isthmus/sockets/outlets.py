@@ -1,6 +1,8 @@
-"""The sockets a show is sent from: for each protocol one to this machine itself and one out by its adapter.
+"""The sockets a show is sent from: for each protocol one to this machine itself and one out by its
+adapter.
 
-They also hear what is sent to those addresses by unicast, so the engine sends from them and the watch reads them.
+They also hear what is sent to those addresses by unicast, so the engine sends from them and the
+watch reads them.
 """
 
 from __future__ import annotations
@@ -26,8 +28,15 @@ class Outlets:
     trouble: list[str] = field(default_factory=list)
 
     @staticmethod
-    def open(artnet: str = LOCAL, sacn: str = LOCAL, broadcast: str = "", keep: dict[str, socket.socket] | None = None) -> Outlets:
-        """`keep` are sockets to go on with. What cannot be opened is left out and told in `trouble`."""
+    def open(
+        artnet: str = LOCAL,
+        sacn: str = LOCAL,
+        broadcast: str = "",
+        keep: dict[str, socket.socket] | None = None,
+    ) -> Outlets:
+        """`keep` are sockets to go on with. What cannot be opened is left out and told in
+        `trouble`.
+        """
         made = Outlets(dict(keep or {}), (artnet, sacn), broadcast)
         wanted = [("artnet local", LOCAL, ARTNET_PORT), ("sacn local", LOCAL, 0)]
         wanted += [("artnet out", artnet, ARTNET_PORT)] if not artnet.startswith("127.") else []

@@ -1,4 +1,6 @@
-"""The rig in space: transforms, the camera, and where every beam and body is. NumPy only, no drawing."""
+"""The rig in space: transforms, the camera, and where every beam and body is. NumPy only, no
+drawing.
+"""
 
 from isthmus.stage.camera import VIEWS, Camera
 from isthmus.stage.pose import pose

@@ -1,10 +1,12 @@
-"""Aiming: pan and tilt that make a beam pass through a point, from the profile's own geometry. Vectorised over units.
+"""Aiming: pan and tilt that make a beam pass through a point, from the profile's own geometry.
+Vectorised over units.
 
-A unit is: a base in the world; fixed steps; a turn about z by pan; a fixed step; a turn about x by tilt; fixed steps to
-the lens. With p the target seen from the pan axis, the tilt axis off it by t, and the beam leaving the head at o along
-−z, x is not changed by tilting, so pan = atan2(p) ± acos((ox + tx)/ρ): two ways. In the plane that is left, tilt turns
-the target onto the beam's line. Where a profile's fixed steps turn the axes as well, Newton's method finishes the work on
-the true chain; what counts in the end is always the residual of the true chain.
+A unit is: a base in the world; fixed steps; a turn about z by pan; a fixed step; a turn about x by
+tilt; fixed steps to the lens. With p the target seen from the pan axis, the tilt axis off it by t,
+and the beam leaving the head at o along −z, x is not changed by tilting, so pan = atan2(p) ±
+acos((ox + tx)/ρ): two ways. In the plane that is left, tilt turns the target onto the beam's line.
+Where a profile's fixed steps turn the axes as well, Newton's method finishes the work on the true
+chain; what counts in the end is always the residual of the true chain.
 """
 
 from __future__ import annotations
@@ -27,7 +29,9 @@ WAYS = ("nearest", "least travel", "same way")
 
 @dataclass(frozen=True)
 class Chain:
-    """How a head is built: fixed transforms (4, 4) before pan, between pan and tilt, and after tilt to the lens."""
+    """How a head is built: fixed transforms (4, 4) before pan, between pan and tilt, and after tilt
+    to the lens.
+    """
 
     before: Array
     between: Array
@@ -38,7 +42,9 @@ class Chain:
 
 
 def chain_of(links: Sequence[Link]) -> Chain:
-    """Fold the links of a beam into a chain. Later turns of the same name are taken with their axis at rest."""
+    """Fold the links of a beam into a chain. Later turns of the same name are taken with their axis
+    at rest.
+    """
     parts = [np.eye(4)]
     names: list[str] = []
     for link in links:
@@ -48,14 +54,28 @@ def chain_of(links: Sequence[Link]) -> Chain:
             parts.append(np.eye(4))
     while len(parts) < 3:
         parts.insert(0 if names == ["Tilt"] else len(parts), np.eye(4))
-    return Chain(parts[0], parts[1], parts[2], "Pan" in names, "Tilt" in names, names[:2] == ["Tilt", "Pan"])
+    return Chain(
+        parts[0], parts[1], parts[2], "Pan" in names, "Tilt" in names, names[:2] == ["Tilt", "Pan"]
+    )
 
 
 def forward(chain: Chain, base: Array, pan: Array, tilt: Array) -> tuple[Array, Array]:
-    """Where the beam starts (n, 3) and its direction (n, 3), for bases (n, 4, 4) and degrees (n,)."""
-    first, second = (turns_about(0, tilt), turns_about(2, pan)) if chain.tilt_first else (turns_about(2, pan), turns_about(0, tilt))
+    """Where the beam starts (n, 3) and its direction (n, 3), for bases (n, 4, 4) and
+    degrees (n,).
+    """
+    first, second = (
+        (turns_about(0, tilt), turns_about(2, pan))
+        if chain.tilt_first
+        else (turns_about(2, pan), turns_about(0, tilt))
+    )
     lens, out = chain.after[:3, 3], -chain.after[:3, 2]
-    steps = (second[:, :3, :3], chain.between, first[:, :3, :3], chain.before, base)  # from the lens back to the world
+    steps = (
+        second[:, :3, :3],
+        chain.between,
+        first[:, :3, :3],
+        chain.before,
+        base,
+    )  # from the lens back to the world
     for step in steps:
         turn = step[..., :3, :3]
         lens, out = (turn @ lens[..., None])[..., 0], (turn @ out[..., None])[..., 0]
@@ -76,7 +96,9 @@ class Reach:
 
 @dataclass(frozen=True)
 class Aimed:
-    """For each unit: degrees, how far beside the point the beam passes (metres), and whether it meets it."""
+    """For each unit: degrees, how far beside the point the beam passes (metres), and whether it
+    meets it.
+    """
 
     pan: Array
     tilt: Array
@@ -85,7 +107,9 @@ class Aimed:
 
 
 def residual(origin: Array, direction: Array, target: Array) -> Array:
-    """Metres by which a beam passes beside a point, (n,); a point behind the lens is as far as it is away."""
+    """Metres by which a beam passes beside a point, (n,); a point behind the lens is as far as it
+    is away.
+    """
     to = target - origin
     along = (to * direction).sum(axis=1)
     off = np.linalg.norm(to - along[:, None] * direction, axis=1)
@@ -93,15 +117,21 @@ def residual(origin: Array, direction: Array, target: Array) -> Array:
 
 
 def _closed(chain: Chain, base: Array, target: Array) -> list[tuple[Array, Array]]:
-    """The two ways in closed form, exact when the steps after pan do not turn the axes. Degrees (n,) pairs."""
+    """The two ways in closed form, exact when the steps after pan do not turn the axes. Degrees
+    (n,) pairs.
+    """
     at = base @ chain.before
-    p = ((target - at[:, :3, 3])[:, None, :] @ at[:, :3, :3])[:, 0]  # turned back into the axis's own coordinates
+    p = ((target - at[:, :3, 3])[:, None, :] @ at[:, :3, :3])[
+        :, 0
+    ]  # turned back into the axis's own coordinates
     t = chain.between[:3, 3]
     o, d = chain.after[:3, 3], -chain.after[:3, 2]
     radius = np.hypot(p[:, 0], p[:, 1])
     aside = float(o[0] + t[0])
     with np.errstate(invalid="ignore", divide="ignore"):
-        lean = np.arccos(np.clip(np.where(radius > 1e-12, aside / np.maximum(radius, 1e-12), 0.0), -1.0, 1.0))
+        lean = np.arccos(
+            np.clip(np.where(radius > 1e-12, aside / np.maximum(radius, 1e-12), 0.0), -1.0, 1.0)
+        )
     heading = np.arctan2(p[:, 1], p[:, 0])
     found = []
     for sign in (1.0, -1.0):
@@ -141,7 +171,13 @@ def _offsets(chain: Chain, base: Array, pan: Array, tilt: Array, target: Array) 
 
 
 def _polish(
-    chain: Chain, base: Array, pan: Array, tilt: Array, target: Array, reach: Reach | None, rounds: int = 12
+    chain: Chain,
+    base: Array,
+    pan: Array,
+    tilt: Array,
+    target: Array,
+    reach: Reach | None,
+    rounds: int = 12,
 ) -> tuple[Array, Array]:
     """Gauss and Newton on the true chain, kept inside the reach where one is given."""
     step = 1e-3
@@ -149,8 +185,16 @@ def _polish(
         r = _offsets(chain, base, pan, tilt, target)
         if np.abs(r).max(initial=0.0) < 1e-10:
             break
-        a = (_offsets(chain, base, pan + step, tilt, target) - r) / step if chain.pans else np.zeros_like(r)
-        b = (_offsets(chain, base, pan, tilt + step, target) - r) / step if chain.tilts else np.zeros_like(r)
+        a = (
+            (_offsets(chain, base, pan + step, tilt, target) - r) / step
+            if chain.pans
+            else np.zeros_like(r)
+        )
+        b = (
+            (_offsets(chain, base, pan, tilt + step, target) - r) / step
+            if chain.tilts
+            else np.zeros_like(r)
+        )
         aa, bb, ab = (a * a).sum(1) + 1e-14, (b * b).sum(1) + 1e-14, (a * b).sum(1)
         ar, br = (a * r).sum(1), (b * r).sum(1)
         det = aa * bb - ab * ab
@@ -165,28 +209,50 @@ def _polish(
         big = np.maximum(np.maximum(np.abs(dp), np.abs(dt)) / 30.0, 1.0)
         pan, tilt = pan + dp / big * chain.pans, tilt + dt / big * chain.tilts
         if reach is not None:
-            pan, tilt = np.clip(pan, reach.pan_low, reach.pan_high), np.clip(tilt, reach.tilt_low, reach.tilt_high)
+            pan, tilt = (
+                np.clip(pan, reach.pan_low, reach.pan_high),
+                np.clip(tilt, reach.tilt_low, reach.tilt_high),
+            )
     return pan, tilt
 
 
-def aim(chain: Chain, base: Array, targets: Array, reach: Reach, now: tuple[Array, Array], way: str = "nearest") -> Aimed:
-    """Pan and tilt for units of one mode. `base` (n, 4, 4); `targets` (n, 3) or (3,); `now` degrees (n,) each.
+def aim(
+    chain: Chain,
+    base: Array,
+    targets: Array,
+    reach: Reach,
+    now: tuple[Array, Array],
+    way: str = "nearest",
+) -> Aimed:
+    """Pan and tilt for units of one mode. `base` (n, 4, 4); `targets` (n, 3) or (3,); `now` degrees
+    (n,) each.
 
-    nearest: the smallest turn from now, both axes together. least travel: the shortest time, the larger of the two
-    turns. same way: stays on the side of its tilt it is on now and never flips over, even where it then cannot reach.
-    Whoever cannot reach is pointed as near as the limits allow, and `reached` is False.
+    nearest: the smallest turn from now, both axes together. least travel: the shortest time, the
+    larger of the two turns. same way: stays on the side of its tilt it is on now and never flips
+    over, even where it then cannot reach. Whoever cannot reach is pointed as near as the limits
+    allow, and `reached` is False.
     """
     n = len(base)
     target = np.broadcast_to(np.asarray(targets, np.float64), (n, 3))
     pan_now, tilt_now = now
-    seeds = _closed(chain, base, target) if chain.pans and chain.tilts and not chain.tilt_first else []
+    seeds = (
+        _closed(chain, base, target) if chain.pans and chain.tilts and not chain.tilt_first else []
+    )
     exact = bool(seeds)
     if not exact:
-        middle_pan, middle_tilt = (reach.pan_low + reach.pan_high) / 2, (reach.tilt_low + reach.tilt_high) / 2
+        middle_pan, middle_tilt = (
+            (reach.pan_low + reach.pan_high) / 2,
+            (reach.tilt_low + reach.tilt_high) / 2,
+        )
         spread = np.linspace(0.05, 0.95, 7) - 0.5
         seeds = [
-            (middle_pan + a * (reach.pan_high - reach.pan_low), middle_tilt + b * (reach.tilt_high - reach.tilt_low))
-            for a, b in itertools.product(spread if chain.pans else [0.0], spread if chain.tilts else [0.0])
+            (
+                middle_pan + a * (reach.pan_high - reach.pan_low),
+                middle_tilt + b * (reach.tilt_high - reach.tilt_low),
+            )
+            for a, b in itertools.product(
+                spread if chain.pans else [0.0], spread if chain.tilts else [0.0]
+            )
         ]
     ways_p, ways_t, besides = [], [], []
     for pan, tilt in seeds:
@@ -194,10 +260,17 @@ def aim(chain: Chain, base: Array, targets: Array, reach: Reach, now: tuple[Arra
         if (beside > REACHED / 100).any():
             pan, tilt = _polish(chain, base, pan, tilt, target, None)
             beside = residual(*forward(chain, base, pan, tilt), target)
-        ways_p.append(_wrapped(pan, reach.pan_low, reach.pan_high) if chain.pans else np.zeros((1, n)))
-        ways_t.append(_wrapped(tilt, reach.tilt_low, reach.tilt_high) if chain.tilts else np.zeros((1, n)))
+        ways_p.append(
+            _wrapped(pan, reach.pan_low, reach.pan_high) if chain.pans else np.zeros((1, n))
+        )
+        ways_t.append(
+            _wrapped(tilt, reach.tilt_low, reach.tilt_high) if chain.tilts else np.zeros((1, n))
+        )
         besides.append(beside)
-    turns_p, turns_t = np.stack(ways_p)[:, :, None], np.stack(ways_t)[:, None]  # (ways, whole turns of pan, of tilt, n)
+    turns_p, turns_t = (
+        np.stack(ways_p)[:, :, None],
+        np.stack(ways_t)[:, None],
+    )  # (ways, whole turns of pan, of tilt, n)
     slack = 1e-6
     inside = ((turns_p >= reach.pan_low - slack) & (turns_p <= reach.pan_high + slack)) & (
         (turns_t >= reach.tilt_low - slack) & (turns_t <= reach.tilt_high + slack)
@@ -219,13 +292,22 @@ def aim(chain: Chain, base: Array, targets: Array, reach: Reach, now: tuple[Arra
     if not reached.all():
         lost = ~reached
         near = _as_near(
-            chain, base[lost], target[lost], _of(reach, lost), pans[:, lost], tilts[:, lost], side[lost] if way == "same way" else None
+            chain,
+            base[lost],
+            target[lost],
+            _of(reach, lost),
+            pans[:, lost],
+            tilts[:, lost],
+            side[lost] if way == "same way" else None,
         )
         pan[lost], tilt[lost] = near
         miss[lost] = residual(*forward(chain, base[lost], pan[lost], tilt[lost]), target[lost])
         # the search at the stops may find what the closed form overlooked (a target on an axis)
         reached[lost] = miss[lost] <= REACHED
-    pan, tilt = np.clip(pan, reach.pan_low, reach.pan_high), np.clip(tilt, reach.tilt_low, reach.tilt_high)
+    pan, tilt = (
+        np.clip(pan, reach.pan_low, reach.pan_high),
+        np.clip(tilt, reach.tilt_low, reach.tilt_high),
+    )
     return Aimed(pan, tilt, miss, reached)
 
 
@@ -240,36 +322,69 @@ def _of(reach: Reach, which: NDArray[np.bool_]) -> Reach:
 
 
 def _wrapped(angle: Array, low: Array, high: Array) -> Array:
-    """(3, n): the angle brought as near to the middle of its range as whole turns allow, and one turn to either side."""
+    """(3, n): the angle brought as near to the middle of its range as whole turns allow, and one
+    turn to either side.
+    """
     near = angle - FULL * np.round((angle - (low + high) / 2) / FULL)
     return near + np.array([[0.0], [-FULL], [FULL]])
 
 
-def _as_near(chain: Chain, base: Array, target: Array, reach: Reach, pans: Array, tilts: Array, side: Array | None) -> tuple[Array, Array]:
-    """The smallest angle between beam and target within the stops: from every way clipped and a coarse grid, polished."""
+def _as_near(
+    chain: Chain,
+    base: Array,
+    target: Array,
+    reach: Reach,
+    pans: Array,
+    tilts: Array,
+    side: Array | None,
+) -> tuple[Array, Array]:
+    """The smallest angle between beam and target within the stops: from every way clipped and a
+    coarse grid, polished.
+    """
     if side is not None:
         reach = replace(
             reach,
             tilt_low=np.where(side > 0, np.maximum(reach.tilt_low, 0.0), reach.tilt_low),
             tilt_high=np.where(side < 0, np.minimum(reach.tilt_high, 0.0), reach.tilt_high),
         )
-    plain = np.allclose(chain.between[:3, :3], np.eye(3)) and np.allclose(chain.after[:3, :3], np.eye(3))
-    share, share_tilt = np.linspace(0, 1, 13 if plain else 61), np.linspace(0, 1, 9 if plain else 41)
+    plain = np.allclose(chain.between[:3, :3], np.eye(3)) and np.allclose(
+        chain.after[:3, :3], np.eye(3)
+    )
+    share, share_tilt = (
+        np.linspace(0, 1, 13 if plain else 61),
+        np.linspace(0, 1, 9 if plain else 41),
+    )
     starts = [
-        (np.clip(p, reach.pan_low, reach.pan_high), np.clip(t, reach.tilt_low, reach.tilt_high)) for p, t in zip(pans, tilts, strict=True)
+        (np.clip(p, reach.pan_low, reach.pan_high), np.clip(t, reach.tilt_low, reach.tilt_high))
+        for p, t in zip(pans, tilts, strict=True)
     ]
     starts += [
-        (reach.pan_low + a * (reach.pan_high - reach.pan_low), reach.tilt_low + b * (reach.tilt_high - reach.tilt_low))
-        for a, b in itertools.product(share if chain.pans else [0.5], share_tilt if chain.tilts else [0.5])
+        (
+            reach.pan_low + a * (reach.pan_high - reach.pan_low),
+            reach.tilt_low + b * (reach.tilt_high - reach.tilt_low),
+        )
+        for a, b in itertools.product(
+            share if chain.pans else [0.5], share_tilt if chain.tilts else [0.5]
+        )
     ]
     off = np.stack([(_offsets(chain, base, p, t, target) ** 2).sum(axis=1) for p, t in starts])
     order = np.argsort(off, axis=0)[: 4 if plain else 24]
     who = np.arange(len(base))
     all_pans, all_tilts = np.stack([p for p, _ in starts]), np.stack([t for _, t in starts])
-    best_pan, best_tilt, best = all_pans[order[0], who], all_tilts[order[0], who], off[order[0], who]
+    best_pan, best_tilt, best = (
+        all_pans[order[0], who],
+        all_tilts[order[0], who],
+        off[order[0], who],
+    )
     for rank in range(len(order)):
-        pan, tilt = _polish(chain, base, all_pans[order[rank], who], all_tilts[order[rank], who], target, reach, 40)
+        pan, tilt = _polish(
+            chain, base, all_pans[order[rank], who], all_tilts[order[rank], who], target, reach, 40
+        )
         now = (_offsets(chain, base, pan, tilt, target) ** 2).sum(axis=1)
         better = now < best
-        best_pan, best_tilt, best = np.where(better, pan, best_pan), np.where(better, tilt, best_tilt), np.minimum(now, best)
+        best_pan, best_tilt, best = (
+            np.where(better, pan, best_pan),
+            np.where(better, tilt, best_tilt),
+            np.minimum(now, best),
+        )
     return best_pan, best_tilt

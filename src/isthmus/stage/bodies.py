@@ -1,4 +1,6 @@
-"""Meshes and gobo pictures of a rig, read out of its profiles and the show's kept files. Read once."""
+"""Meshes and gobo pictures of a rig, read out of its profiles and the show's kept files.
+Read once.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,9 @@ def _member(data: bytes, names: tuple[str, ...]) -> bytes | None:
             known = {n.lower(): n for n in archive.namelist()}
             for name in names:
                 if name.lower() in known:
-                    return read_member(archive, archive.getinfo(known[name.lower()]), MAX_MEMBER, name)
+                    return read_member(
+                        archive, archive.getinfo(known[name.lower()]), MAX_MEMBER, name
+                    )
     except (*ZIP_ERRORS, FileFault, KeyError, ValueError, OSError):
         return None
     return None
@@ -88,7 +92,10 @@ def gobos(show: Show, rig: Rig) -> tuple[Gobo, ...]:
 
 def _gobo(profile: StoredProfile | None, key: GoboKey) -> Gobo:
     if profile is not None and key.media:
-        found = _member(profile.data, (f"wheels/{key.media}", f"wheels/{key.media}.png", f"wheels/{key.media}.jpg"))
+        found = _member(
+            profile.data,
+            (f"wheels/{key.media}", f"wheels/{key.media}.png", f"wheels/{key.media}.jpg"),
+        )
         picture = _read_gobo(found) if found else None
         if picture is not None:
             return picture
@@ -107,7 +114,9 @@ def _read_gobo(data: bytes) -> Gobo | None:
             black = Image.new("RGBA", flat.size, (0, 0, 0, 255))
             grey = Image.alpha_composite(black, flat).convert("L").resize((GOBO_SIZE, GOBO_SIZE))
             return np.asarray(grey, np.uint8).copy()
-    except Exception:  # Pillow raises whatever a broken picture leads to; one made from the name takes its place
+    except (
+        Exception
+    ):  # Pillow raises whatever a broken picture leads to; one made from the name takes its place
         return None
 
 
@@ -129,7 +138,11 @@ def made_gobo(name: str) -> Gobo:
     elif kind == 3:  # shingle: discs scattered
         value = np.full_like(r, -1.0)
         for _ in range(many * 4):
-            cx, cy, size = rng.uniform(-0.85, 0.85), rng.uniform(-0.85, 0.85), rng.uniform(0.06, 0.16)
+            cx, cy, size = (
+                rng.uniform(-0.85, 0.85),
+                rng.uniform(-0.85, 0.85),
+                rng.uniform(0.06, 0.16),
+            )
             value = np.maximum(value, size - np.hypot(x - cx, y - cy))
         value *= 8
     else:  # a spiral

@@ -15,7 +15,9 @@ _SNUG = 0.8  # corners of a box are seldom all in the way: a little nearer than 
 
 @dataclass(frozen=True)
 class Camera:
-    """`bearing` is degrees anticlockwise seen from above, 0 from the audience; `height` degrees above the horizon."""
+    """`bearing` is degrees anticlockwise seen from above, 0 from the audience; `height` degrees
+    above the horizon.
+    """
 
     target: tuple[float, float, float] = (0.0, 1.0, 2.5)
     distance: float = 22.0
@@ -39,7 +41,11 @@ class Camera:
         return perspective(self.fov, aspect, self.near, self.far)
 
     def turned(self, bearing: float, height: float) -> Camera:
-        return replace(self, bearing=(self.bearing + bearing) % 360, height=min(89.0, max(-5.0, self.height + height)))
+        return replace(
+            self,
+            bearing=(self.bearing + bearing) % 360,
+            height=min(89.0, max(-5.0, self.height + height)),
+        )
 
     def nearer(self, factor: float) -> Camera:
         return replace(self, distance=min(90.0, max(1.5, self.distance * factor)))
@@ -52,7 +58,9 @@ class Camera:
         return replace(self, target=(x, y, z))
 
     def project(self, points: Array, width: float, height: float) -> tuple[Array, Array]:
-        """Pixel positions (n, 2), origin top left, and depth along the view (n,); depth ≤ near is behind."""
+        """Pixel positions (n, 2), origin top left, and depth along the view (n,); depth ≤ near is
+        behind.
+        """
         p = np.asarray(points, np.float64).reshape(-1, 3)
         eye = p @ self.view()[:3, :3].T + self.view()[:3, 3]
         depth = -eye[:, 2]
@@ -65,11 +73,17 @@ class Camera:
         """Eye and target together, metres on the level and up."""
         b = math.radians(self.bearing)
         x, y, z = self.target
-        target = (x - math.sin(b) * forward + math.cos(b) * right, y + math.cos(b) * forward + math.sin(b) * right, z + up)
+        target = (
+            x - math.sin(b) * forward + math.cos(b) * right,
+            y + math.cos(b) * forward + math.sin(b) * right,
+            z + up,
+        )
         return replace(self, target=target)
 
     def fitted(self, low: Sequence[float], high: Sequence[float], aspect: float) -> Camera:
-        """The box between two corners in view, from the present side; `aspect` is width over height."""
+        """The box between two corners in view, from the present side; `aspect` is width over
+        height.
+        """
         a, b = np.asarray(low, np.float64), np.asarray(high, np.float64)
         upright = math.radians(self.fov / 2)
         across = math.atan(math.tan(upright) * aspect)
@@ -82,15 +96,26 @@ class Camera:
         if not len(points):
             return False
         at, depth = self.project(points, width, height)
-        return bool(((depth > self.near) & (at >= 0).all(axis=1) & (at[:, 0] <= width) & (at[:, 1] <= height)).any())
+        return bool(
+            (
+                (depth > self.near)
+                & (at >= 0).all(axis=1)
+                & (at[:, 0] <= width)
+                & (at[:, 1] <= height)
+            ).any()
+        )
 
     def ray(self, x: float, y: float, width: float, height: float) -> Array:
         """The direction (3,) from the eye through a pixel, unit length."""
         proj, view = self.projection(width / max(height, 1)), self.view()
-        way = view[:3, :3].T @ np.array([(2 * x / width - 1) / proj[0, 0], (1 - 2 * y / height) / proj[1, 1], -1.0])
+        way = view[:3, :3].T @ np.array(
+            [(2 * x / width - 1) / proj[0, 0], (1 - 2 * y / height) / proj[1, 1], -1.0]
+        )
         return way / np.linalg.norm(way)
 
-    def pick(self, points: Array, radius: float, x: float, y: float, width: float, height: float) -> int | None:
+    def pick(
+        self, points: Array, radius: float, x: float, y: float, width: float, height: float
+    ) -> int | None:
         """The nearest of the spheres (n, 3) under a pixel."""
         if not len(points):
             return None

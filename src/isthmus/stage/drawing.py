@@ -12,8 +12,9 @@ BODIES = ("boxes", "shaped")
 
 
 class Drawing(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Drawing settings under a name: `coarse` is how many pixels share one of the beam buffer, 1 to 4; `cap` frames a
-    second at most; `hold` frames a second the automatic mode holds, 0 without it."""
+    """Drawing settings under a name: `coarse` is how many pixels share one of the beam buffer, 1 to
+    4; `cap` frames a second at most; `hold` frames a second the automatic mode holds, 0 without it.
+    """
 
     name: str
     bodies: str = "shaped"
@@ -50,13 +51,19 @@ def checked(made: Drawing, where: str = "") -> Drawing:
         if bad
     ]
     if wrong:
-        raise FileFault(f"“{made.name[:40]}” is no drawing setting: {', '.join(wrong)}.", where=where, do="Choose another file.")
+        raise FileFault(
+            f"“{made.name[:40]}” is no drawing setting: {', '.join(wrong)}.",
+            where=where,
+            do="Choose another file.",
+        )
     return made
 
 
 def write_settings(settings: tuple[Drawing, ...]) -> bytes:
     """Settings as a file for another machine."""
-    return msgspec.json.format(msgspec.json.encode({"kind": _FORMAT, "settings": settings}), indent=1)
+    return msgspec.json.format(
+        msgspec.json.encode({"kind": _FORMAT, "settings": settings}), indent=1
+    )
 
 
 def read_settings(data: bytes, where: str) -> tuple[Drawing, ...]:
@@ -64,8 +71,14 @@ def read_settings(data: bytes, where: str) -> tuple[Drawing, ...]:
     try:
         raw = msgspec.json.decode(data)
         if not isinstance(raw, dict) or raw.get("kind") != _FORMAT:
-            raise FileFault("these are no drawing settings.", where=where, do="Choose a file that was kept from the drawing settings.")
+            raise FileFault(
+                "these are no drawing settings.",
+                where=where,
+                do="Choose a file that was kept from the drawing settings.",
+            )
         found = msgspec.convert(raw.get("settings"), tuple[Drawing, ...])
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
-        raise FileFault(f"the drawing settings do not read: {error}.", where=where, do="Choose another file.") from error
+        raise FileFault(
+            f"the drawing settings do not read: {error}.", where=where, do="Choose another file."
+        ) from error
     return tuple(checked(one, where) for one in found[:40])

@@ -17,7 +17,9 @@ FLOOR = "floor"
 
 @dataclass(frozen=True)
 class Surface:
-    """A rectangle that catches light: centre, half axes along and across, and the side it looks to."""
+    """A rectangle that catches light: centre, half axes along and across, and the side it
+    looks to.
+    """
 
     name: str
     centre: Array
@@ -36,7 +38,12 @@ def surfaces(structures: Sequence[Structure], floor: float = 0.0) -> list[Surfac
         if s.kind in ("deck", "hull"):
             local, along, across, normal = (0, 0, height), (length, 0, 0), (0, depth, 0), (0, 0, 1)
         elif s.kind in ("wall", "drape", "screen"):
-            local, along, across, normal = (0, -depth, 0), (length, 0, 0), (0, 0, height), (0, -1, 0)
+            local, along, across, normal = (
+                (0, -depth, 0),
+                (length, 0, 0),
+                (0, 0, height),
+                (0, -1, 0),
+            )
         else:
             continue
         centre = turn @ np.array(local, float) + np.array(s.position)
@@ -44,11 +51,16 @@ def surfaces(structures: Sequence[Structure], floor: float = 0.0) -> list[Surfac
         found.append(Surface(s.name, centre, u, v, n, s.id))
     far = 500.0
     level = np.array([0.0, 0.0, floor])
-    return [*found, Surface(FLOOR, level, np.array([far, 0, 0]), np.array([0, far, 0]), np.array([0.0, 0, 1]))]
+    return [
+        *found,
+        Surface(FLOOR, level, np.array([far, 0, 0]), np.array([0, far, 0]), np.array([0.0, 0, 1])),
+    ]
 
 
 def land(origin: Array, direction: Array, on: Sequence[Surface]) -> tuple[Array, NDArray[np.int64]]:
-    """Where rays (n, 3) land first, (n, 3) with NaN for those that meet nothing, and on which surface (−1: none)."""
+    """Where rays (n, 3) land first, (n, 3) with NaN for those that meet nothing, and on which
+    surface (−1: none).
+    """
     best = np.full(len(origin), np.inf)
     which = np.full(len(origin), -1)
     for index, s in enumerate(on):
@@ -56,7 +68,9 @@ def land(origin: Array, direction: Array, on: Sequence[Surface]) -> tuple[Array,
         with np.errstate(divide="ignore", invalid="ignore"):
             t = ((s.centre - origin) @ s.normal) / facing
         at = origin + np.where(np.isfinite(t), t, 0.0)[:, None] * direction - s.centre
-        inside = (np.abs(at @ s.along) <= s.along @ s.along + 1e-9) & (np.abs(at @ s.across) <= s.across @ s.across + 1e-9)
+        inside = (np.abs(at @ s.along) <= s.along @ s.along + 1e-9) & (
+            np.abs(at @ s.across) <= s.across @ s.across + 1e-9
+        )
         hit = (facing < -1e-9) & np.isfinite(t) & (t > 1e-6) & inside & (t < best)
         best, which = np.where(hit, t, best), np.where(hit, index, which)
     points = origin + np.where(np.isfinite(best), best, 0.0)[:, None] * direction

@@ -1,4 +1,6 @@
-"""Meshes from outside: glb, obj and 3ds as triangles, bounded, simplified when heavy. Metres, z up."""
+"""Meshes from outside: glb, obj and 3ds as triangles, bounded, simplified when heavy.
+Metres, z up.
+"""
 
 from __future__ import annotations
 
@@ -19,9 +21,13 @@ _FARTHEST = 1e5
 
 
 def read_mesh(data: bytes, where: str) -> Triangles:
-    """Read a mesh by what its bytes are. Raises FileFault for what is no mesh, has no size, or is too large."""
+    """Read a mesh by what its bytes are. Raises FileFault for what is no mesh, has no size, or is
+    too large.
+    """
     if len(data) > MAX_FILE:
-        raise FileFault(f"it is larger than {MAX_FILE // 2**20} MB.", where=where, do="Export it simpler.")
+        raise FileFault(
+            f"it is larger than {MAX_FILE // 2**20} MB.", where=where, do="Export it simpler."
+        )
     if data[:4] == b"glTF":
         found = _by_library(data, "glb", where)
         found = found[:, :, [0, 2, 1]] * np.array([1, -1, 1], np.float32)  # glTF has y up
@@ -34,7 +40,9 @@ def read_mesh(data: bytes, where: str) -> Triangles:
     if not len(found):
         raise FileFault("the mesh has no faces.", where=where, do="Export it again.")
     if not np.isfinite(found).all() or np.abs(found).max() > _FARTHEST:
-        raise FileFault("the mesh has corners that are no places.", where=where, do="Export it again.")
+        raise FileFault(
+            "the mesh has corners that are no places.", where=where, do="Export it again."
+        )
     if float(np.ptp(found.reshape(-1, 3), axis=0).max()) < 1e-6:
         raise FileFault("the mesh has no size.", where=where, do="Export it again.")
     return found
@@ -57,9 +65,15 @@ def _by_library(data: bytes, kind: str, where: str) -> Triangles:
     except FileFault:
         raise
     except Exception as error:  # the library raises whatever a broken file leads to
-        raise FileFault(f"the mesh does not read: {str(error)[:120]}.", where=where, do="Export it again.") from error
+        raise FileFault(
+            f"the mesh does not read: {str(error)[:120]}.", where=where, do="Export it again."
+        ) from error
     if len(faces) > MAX_TRIANGLES:
-        raise FileFault(f"it has {len(faces)} triangles.", where=where, do=f"Export it with at most {MAX_TRIANGLES}.")
+        raise FileFault(
+            f"it has {len(faces)} triangles.",
+            where=where,
+            do=f"Export it with at most {MAX_TRIANGLES}.",
+        )
     return faces
 
 
@@ -94,7 +108,11 @@ def _read_3ds(data: bytes, where: str) -> Triangles:
         for kind, first, last in _chunks(data, start, end):
             if kind == _CORNERS and last - first >= 2:
                 count = min(struct.unpack_from("<H", data, first)[0], (last - first - 2) // 12)
-                corners = np.frombuffer(data, "<f4", count * 3, first + 2).reshape(-1, 3).astype(np.float32)
+                corners = (
+                    np.frombuffer(data, "<f4", count * 3, first + 2)
+                    .reshape(-1, 3)
+                    .astype(np.float32)
+                )
             elif kind == _FACES and last - first >= 2:
                 count = min(struct.unpack_from("<H", data, first)[0], (last - first - 2) // 8)
                 faces = np.frombuffer(data, "<u2", count * 4, first + 2).reshape(-1, 4)[:, :3]
@@ -102,13 +120,19 @@ def _read_3ds(data: bytes, where: str) -> Triangles:
                 parts.append(corners[faces])
                 total += len(faces)
                 if total > MAX_TRIANGLES:
-                    raise FileFault(f"it has more than {MAX_TRIANGLES} triangles.", where=where, do="Export it simpler.")
+                    raise FileFault(
+                        f"it has more than {MAX_TRIANGLES} triangles.",
+                        where=where,
+                        do="Export it simpler.",
+                    )
     found = np.concatenate(parts) if parts else np.zeros((0, 3, 3), np.float32)
     return found / np.float32(1000.0) if len(found) and float(np.abs(found).max()) > 20.0 else found
 
 
 def simplified(triangles: Triangles, most: int = HEAVY) -> Triangles:
-    """At most about so many triangles: corners are drawn together on a grid that is coarsened until it is enough."""
+    """At most about so many triangles: corners are drawn together on a grid that is coarsened until
+    it is enough.
+    """
     if len(triangles) <= most:
         return triangles
     flat = triangles.reshape(-1, 3)
@@ -123,7 +147,11 @@ def simplified(triangles: Triangles, most: int = HEAVY) -> Triangles:
         np.add.at(middles, which, flat)
         middles /= count[:, None]
         faces = which.reshape(-1, 3)
-        faces = faces[(faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 0] != faces[:, 2])]
+        faces = faces[
+            (faces[:, 0] != faces[:, 1])
+            & (faces[:, 1] != faces[:, 2])
+            & (faces[:, 0] != faces[:, 2])
+        ]
         faces = faces[np.unique(np.sort(faces, axis=1), axis=0, return_index=True)[1]]
         found = middles[faces].astype(np.float32)
         if len(found) <= most:
@@ -133,7 +161,9 @@ def simplified(triangles: Triangles, most: int = HEAVY) -> Triangles:
 
 
 def fitted(triangles: Triangles, size: tuple[float, float, float]) -> Triangles:
-    """A body brought to the measures its model states, about its own origin; measures of nought leave it as it is."""
+    """A body brought to the measures its model states, about its own origin; measures of nought
+    leave it as it is.
+    """
     span = np.ptp(triangles.reshape(-1, 3), axis=0)
     wanted = np.array(size, np.float32)
     factor = np.where((wanted > 1e-4) & (span > 1e-6), wanted / np.maximum(span, 1e-6), 1.0)

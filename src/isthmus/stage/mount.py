@@ -1,7 +1,9 @@
-"""How a unit is mounted, in words people use: hang direction, turn and lean, apart from where it pans and tilts.
+"""How a unit is mounted, in words people use: hang direction, turn and lean, apart from where it
+pans and tilts.
 
-Any rotation is Rz(turn) · Rx(lean) · Rz(spin). Lean is how far the unit is tipped out of hanging straight down: 0 hangs
-below, 90 sticks out sideways, 180 stands. At 0 and 180 turn and spin are one; all of it is then called turn.
+Any rotation is Rz(turn) · Rx(lean) · Rz(spin). Lean is how far the unit is tipped out of hanging
+straight down: 0 hangs below, 90 sticks out sideways, 180 stands. At 0 and 180 turn and spin are
+one; all of it is then called turn.
 """
 
 from __future__ import annotations
@@ -19,7 +21,9 @@ _STRAIGHT = 1e-6
 
 @dataclass(frozen=True)
 class Mount:
-    """Degrees: turn about the vertical, lean out of hanging straight down, spin about the unit's own axis."""
+    """Degrees: turn about the vertical, lean out of hanging straight down, spin about the unit's
+    own axis.
+    """
 
     turn: float = 0.0
     lean: float = 0.0
@@ -28,7 +32,10 @@ class Mount:
     @property
     def rotation(self) -> Quat:
         z, x = (0.0, 0.0, 1.0), (1.0, 0.0, 0.0)
-        return quat_multiply(quat_about(z, self.turn), quat_multiply(quat_about(x, self.lean), quat_about(z, self.spin)))
+        return quat_multiply(
+            quat_about(z, self.turn),
+            quat_multiply(quat_about(x, self.lean), quat_about(z, self.spin)),
+        )
 
 
 def mount_of(rotation: Quat) -> Mount:

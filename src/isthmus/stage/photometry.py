@@ -1,9 +1,9 @@
 """Illuminance by figures: what falls on a point, in lux. Vectorised over points and beams.
 
-A beam's intensity falls with the angle θ from its axis as I₀·exp(−ln2·(tanθ/t)ᵖ): half of it is left at the beam angle, a
-tenth at the field angle, which fixes t and p; the lumens of the profile fix I₀ (∫ I dΩ = Φ, dΩ = 2π sinθ dθ). From the
-lens on, E = I·cosα/d² (inverse square and cosine law). Nothing stands in the way of light here; surfaces that look away
-from a beam get nothing.
+A beam's intensity falls with the angle θ from its axis as I₀·exp(−ln2·(tanθ/t)ᵖ): half of it is
+left at the beam angle, a tenth at the field angle, which fixes t and p; the lumens of the profile
+fix I₀ (∫ I dΩ = Φ, dΩ = 2π sinθ dθ). From the lens on, E = I·cosα/d² (inverse square and cosine
+law). Nothing stands in the way of light here; surfaces that look away from a beam get nothing.
 """
 
 from __future__ import annotations
@@ -20,7 +20,9 @@ Array = NDArray[np.float64]
 LUMINANCE = np.array([0.2126729, 0.7151522, 0.0721750])
 FALL = math.log(10) / math.log(2)
 HARDEST = 400.0
-NEAREST = 0.3  # metres; nearer to a lens than this the law of distance does not hold, and is not followed
+NEAREST = (
+    0.3  # metres; nearer to a lens than this the law of distance does not hold, and is not followed
+)
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(96)
 _LIFT = 1e-3  # metres over a surface
 _CHUNK = 1_500_000  # beams times points worked on at once
@@ -49,11 +51,15 @@ def lumens(beams: Beams) -> Array:
 
 
 def illuminance(beams: Beams, points: ArrayLike, normals: ArrayLike = (0.0, 0.0, 1.0)) -> Array:
-    """Lux at points (n, 3) on surfaces with these normals ((3,) or (n, 3)), from all beams together: (n,)."""
+    """Lux at points (n, 3) on surfaces with these normals ((3,) or (n, 3)), from all beams
+    together: (n,).
+    """
     return contributions(beams, points, normals, together=True)[:, 0]
 
 
-def contributions(beams: Beams, points: ArrayLike, normals: ArrayLike = (0.0, 0.0, 1.0), together: bool = False) -> Array:
+def contributions(
+    beams: Beams, points: ArrayLike, normals: ArrayLike = (0.0, 0.0, 1.0), together: bool = False
+) -> Array:
     """Lux at each point from each beam, (n, k); (n, 1) when taken together."""
     p = np.asarray(points, np.float64).reshape(-1, 3)
     normal = np.broadcast_to(np.asarray(normals, np.float64), p.shape)
@@ -76,13 +82,27 @@ def contributions(beams: Beams, points: ArrayLike, normals: ArrayLike = (0.0, 0.
     return out
 
 
-def _lux(p: Array, normal: Array, beams: Beams, lit: NDArray[np.bool_], t: Array, power: Array, candela: Array, limit: Array) -> Array:
+def _lux(
+    p: Array,
+    normal: Array,
+    beams: Beams,
+    lit: NDArray[np.bool_],
+    t: Array,
+    power: Array,
+    candela: Array,
+    limit: Array,
+) -> Array:
     origin, axis = beams.origin[lit], beams.direction[lit]
     # |p − o|² and the component along the axis, as matrix products: no (n, k, 3) array
     along = p @ axis.T - (origin * axis).sum(axis=1)
-    square = np.maximum((p * p).sum(axis=1)[:, None] - 2 * (p @ origin.T) + (origin * origin).sum(axis=1), NEAREST**2)
+    square = np.maximum(
+        (p * p).sum(axis=1)[:, None] - 2 * (p @ origin.T) + (origin * origin).sum(axis=1),
+        NEAREST**2,
+    )
     facing = normal @ origin.T - (normal * p).sum(axis=1)[:, None]  # d·cosα
-    seen = np.flatnonzero((along > 1e-6) & (facing > 0) & (square < along * along * (1 + limit * limit)))
+    seen = np.flatnonzero(
+        (along > 1e-6) & (facing > 0) & (square < along * along * (1 + limit * limit))
+    )
     value = np.zeros(along.shape)
     which = seen % along.shape[1]
     a, s = along.ravel()[seen], square.ravel()[seen]
@@ -93,14 +113,24 @@ def _lux(p: Array, normal: Array, beams: Beams, lit: NDArray[np.bool_], t: Array
     return value
 
 
-def _through(beams: Beams, lit: NDArray[np.bool_], which: NDArray, point: NDArray, p: Array, tangent: Array, along: Array) -> Array:
+def _through(
+    beams: Beams,
+    lit: NDArray[np.bool_],
+    which: NDArray,
+    point: NDArray,
+    p: Array,
+    tangent: Array,
+    along: Array,
+) -> Array:
     """What iris and framing let through: 1 or 0 for each (point, beam) pair."""
     passed = np.ones(len(which))
     iris = beams.iris[lit]
     if (iris < 0.999).any():
         passed *= tangent <= iris[which] * beams.tan[lit][which]
     blades = beams.blades[lit]
-    cut = np.flatnonzero(np.isfinite(blades[which, :, 0]).any(axis=1) & (blades[which, :, 0] < 1).any(axis=1))
+    cut = np.flatnonzero(
+        np.isfinite(blades[which, :, 0]).any(axis=1) & (blades[which, :, 0] < 1).any(axis=1)
+    )
     if len(cut):
         w = which[cut]
         right, axis = beams.right[lit][w], beams.direction[lit][w]
@@ -115,7 +145,14 @@ def _through(beams: Beams, lit: NDArray[np.bool_], which: NDArray, point: NDArra
 
 
 def over(beams: Beams, surface: Surface, across: int = 100, along: int = 100) -> Array:
-    """Lux on a surface, (along, across): rows from its front or lower edge, columns from its left."""
+    """Lux on a surface, (along, across): rows from its front or lower edge, columns from
+    its left.
+    """
     u, v = np.meshgrid(np.linspace(-1, 1, across), np.linspace(-1, 1, along))
-    points = surface.centre + u.reshape(-1, 1) * surface.along + v.reshape(-1, 1) * surface.across + _LIFT * surface.normal
+    points = (
+        surface.centre
+        + u.reshape(-1, 1) * surface.along
+        + v.reshape(-1, 1) * surface.across
+        + _LIFT * surface.normal
+    )
     return illuminance(beams, points, surface.normal).reshape(along, across)

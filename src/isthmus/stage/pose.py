@@ -39,10 +39,23 @@ def pose(rig: Rig, states: list[LightState], how: Drawn) -> tuple[Beams, Bodies]
     meshes = {key: index for index, key in enumerate(rig.meshes)}
     for group, state in zip(rig.groups, states, strict=True):
         place = _Places(group, state)
-        mine = [_beams(group, state, index, place(beam.chain), how) for index, beam in enumerate(group.program.assembly.beams)]
+        mine = [
+            _beams(group, state, index, place(beam.chain), how)
+            for index, beam in enumerate(group.program.assembly.beams)
+        ]
         if how.cells != "each" and len(mine) > 1:
-            mine = [_averaged(mine), *([m | {"kind": np.full(len(group.units), 2)} for m in mine] if how.cells == "pattern" else [])]
-        parts += [_split(m, state) if state.optics is not None and state.optics.prism.any() else m for m in mine]
+            mine = [
+                _averaged(mine),
+                *(
+                    [m | {"kind": np.full(len(group.units), 2)} for m in mine]
+                    if how.cells == "pattern"
+                    else []
+                ),
+            ]
+        parts += [
+            _split(m, state) if state.optics is not None and state.optics.prism.any() else m
+            for m in mine
+        ]
         units = np.arange(group.first, group.first + len(group.units))
         for part in group.program.assembly.parts:
             model = part.model
@@ -50,8 +63,23 @@ def pose(rig: Rig, states: list[LightState], how: Drawn) -> tuple[Beams, Bodies]
             if index >= 0:
                 matrix.append(place(part.chain))
             else:
-                matrix.append(place(part.chain) * np.array([max(model.length, 0.02), max(model.width, 0.02), max(model.height, 0.02), 1.0]))
-            shape.append(np.full(len(units), 2 + index if index >= 0 else int(model.primitive in ROUND and not how.boxes)))
+                matrix.append(
+                    place(part.chain)
+                    * np.array(
+                        [
+                            max(model.length, 0.02),
+                            max(model.width, 0.02),
+                            max(model.height, 0.02),
+                            1.0,
+                        ]
+                    )
+                )
+            shape.append(
+                np.full(
+                    len(units),
+                    2 + index if index >= 0 else int(model.primitive in ROUND and not how.boxes),
+                )
+            )
             owner.append(units)
     bodies = Bodies(
         np.concatenate(matrix) if matrix else np.zeros((0, 4, 4)),
@@ -62,7 +90,9 @@ def pose(rig: Rig, states: list[LightState], how: Drawn) -> tuple[Beams, Bodies]
 
 
 class _Places:
-    """Where the chains of links of a group lead, (n, 4, 4); what they share from the base on is worked out once."""
+    """Where the chains of links of a group lead, (n, 4, 4); what they share from the base on is
+    worked out once.
+    """
 
     def __init__(self, group: Group, state: LightState) -> None:
         self._base = group.base
@@ -89,7 +119,11 @@ class _Places:
 
     def _turn(self, name: str) -> Array:
         if name not in self._turns:
-            self._turns[name] = turns_about(2, self._state.pan) if name == "Pan" else turns_about(0, self._state.tilt)
+            self._turns[name] = (
+                turns_about(2, self._state.pan)
+                if name == "Pan"
+                else turns_about(0, self._state.tilt)
+            )
         return self._turns[name]
 
 
@@ -111,7 +145,12 @@ def _beams(group: Group, state: LightState, index: int, at: Array, how: Drawn) -
     ratio = min(1.0, max(0.05, beam.beam_angle / beam.field_angle)) if beam.field_angle > 0 else 1.0
     rgb = state.rgb[:, index] * group.gel * (beam.flux / FLUX_UNIT)
     if how.flash and state.strobe.any():  # a short flash at the beginning of each period
-        rgb = rgb * np.where((state.strobe > 0) & (np.mod(how.time * state.strobe, 1.0) > 0.35), 0.0, 1.0)[:, None]
+        rgb = (
+            rgb
+            * np.where(
+                (state.strobe > 0) & (np.mod(how.time * state.strobe, 1.0) > 0.35), 0.0, 1.0
+            )[:, None]
+        )
     kind = np.zeros(n, np.int64)
     if group.off is not None and how.hide_off:
         kind[group.off] = 2
@@ -129,19 +168,34 @@ def _beams(group: Group, state: LightState, index: int, at: Array, how: Drawn) -
     optics = state.optics
     if optics is None:
         blank = np.full((n, BLADES, 2), np.inf)
-        return made | {"iris": np.ones(n), "gobo": np.full(n, -1), "turn": np.zeros(n), "blades": blank}
+        return made | {
+            "iris": np.ones(n),
+            "gobo": np.full(n, -1),
+            "turn": np.zeros(n),
+            "blades": blank,
+        }
     if optics.frost.any():
         tan = tan * (1 + (_WIDER - 1) * optics.frost)
         made |= {"tan": tan, "half": tan * ratio * (1 - 0.45 * optics.frost)}
     names = np.array([*group.gobos, -1])
     turn = np.radians(optics.turn + (optics.spin * how.time if how.flash else 0.0))
-    return made | {"iris": optics.iris, "gobo": names[optics.gobo], "turn": turn, "blades": optics.blades}
+    return made | {
+        "iris": optics.iris,
+        "gobo": names[optics.gobo],
+        "turn": turn,
+        "blades": optics.blades,
+    }
 
 
 def _averaged(parts: list[dict[str, Array]]) -> dict[str, Array]:
-    """The cells of each unit as one beam from their middle, giving as much light as they do together."""
+    """The cells of each unit as one beam from their middle, giving as much light as they do
+    together.
+    """
     made = dict(parts[0])
-    stack = {name: np.stack([p[name] for p in parts]) for name in ("origin", "direction", "rgb", "tan", "half")}
+    stack = {
+        name: np.stack([p[name] for p in parts])
+        for name in ("origin", "direction", "rgb", "tan", "half")
+    }
     made["origin"] = stack["origin"].mean(axis=0)
     way = stack["direction"].sum(axis=0)
     size = np.linalg.norm(way, axis=1, keepdims=True)
@@ -166,9 +220,14 @@ def _split(part: dict[str, Array], state: LightState) -> dict[str, Array]:
     angle = 2 * np.pi * nth / copies[rows] + np.radians(optics.prism_turn[rows])
     lean = np.where(many, made["tan"] * _SPREAD, 0.0)
     up = np.cross(made["right"], made["direction"])
-    way = made["direction"] + lean[:, None] * (np.cos(angle)[:, None] * made["right"] + np.sin(angle)[:, None] * up)
+    way = made["direction"] + lean[:, None] * (
+        np.cos(angle)[:, None] * made["right"] + np.sin(angle)[:, None] * up
+    )
     made["direction"] = way / np.linalg.norm(way, axis=1, keepdims=True)
-    made["right"] = made["right"] - (made["right"] * made["direction"]).sum(axis=1, keepdims=True) * made["direction"]
+    made["right"] = (
+        made["right"]
+        - (made["right"] * made["direction"]).sum(axis=1, keepdims=True) * made["direction"]
+    )
     made["right"] /= np.linalg.norm(made["right"], axis=1, keepdims=True)
     made["rgb"] = made["rgb"] / copies[rows][:, None]
     return made

@@ -1,6 +1,8 @@
-"""The rig in space: units grouped by mode, posed by what they receive. Batched over the units of a mode.
+"""The rig in space: units grouped by mode, posed by what they receive. Batched over the units of a
+mode.
 
-Hung upright (no rotation) a unit's light goes down; pan turns about z, tilt about x (GDTF, geometry axes).
+Hung upright (no rotation) a unit's light goes down; pan turns about z, tilt about x (GDTF, geometry
+axes).
 """
 
 from __future__ import annotations
@@ -21,7 +23,9 @@ from isthmus.stage.transforms import Array, placements
 
 
 class GoboKey(NamedTuple):
-    """One gobo: the profile's key, the picture in its archive (empty when there is none), and its name."""
+    """One gobo: the profile's key, the picture in its archive (empty when there is none), and its
+    name.
+    """
 
     profile: str
     media: str
@@ -29,8 +33,8 @@ class GoboKey(NamedTuple):
 
 
 class MeshKey(NamedTuple):
-    """One body: the profile's key, the file's name without folder and ending, and the measures it is fitted to; with no
-    profile, the primitive it is made as."""
+    """One body: the profile's key, the file's name without folder and ending, and the measures it
+    is fitted to; with no profile, the primitive it is made as."""
 
     profile: str
     file: str
@@ -39,7 +43,9 @@ class MeshKey(NamedTuple):
 
 @dataclass(frozen=True)
 class Group:
-    """Units of one mode that have a place. `first` is the index of the first in the rig's list of units."""
+    """Units of one mode that have a place. `first` is the index of the first in the rig's list of
+    units.
+    """
 
     program: LightProgram
     units: tuple[Unit, ...]
@@ -52,8 +58,10 @@ class Group:
 
 @dataclass(frozen=True)
 class Rig:
-    """What stands in space. `order` names the units in the order of every per-unit array; `meshes` and `gobos` are kept
-    by key, as bytes still to be read: (profile, file) and (profile, wheel, slot)."""
+    """What stands in space. `order` names the units in the order of every per-unit array; `meshes`
+    and `gobos` are kept by key, as bytes still to be read: (profile, file) and (profile, wheel,
+    slot).
+    """
 
     groups: tuple[Group, ...]
     structures: tuple[Structure, ...]
@@ -66,11 +74,12 @@ class Rig:
 
 @dataclass(frozen=True)
 class Beams:
-    """k beams. Directions and `right` (across the beam, where gobos and blades are measured from) are unit vectors.
+    """k beams. Directions and `right` (across the beam, where gobos and blades are measured from)
+    are unit vectors.
 
-    rgb: linear sRGB times relative flux. tan, half: tangents of half the field and half the beam angle. iris: share of
-    the field left open. gobo: index into the rig's gobos, −1 open; turn: radians. blades (k, 4, 2): see Optics.
-    kind: 0 light and lens, 1 light only, 2 lens only.
+    rgb: linear sRGB times relative flux. tan, half: tangents of half the field and half the beam
+    angle. iris: share of the field left open. gobo: index into the rig's gobos, −1 open; turn:
+    radians. blades (k, 4, 2): see Optics. kind: 0 light and lens, 1 light only, 2 lens only.
     """
 
     origin: Array
@@ -90,8 +99,8 @@ class Beams:
 
 @dataclass(frozen=True)
 class Bodies:
-    """m body parts: (m, 4, 4) transforms of a unit cube hanging from its top face, or of a mesh in metres; shape (0 box,
-    1 round, 2 + index of the rig's meshes), unit."""
+    """m body parts: (m, 4, 4) transforms of a unit cube hanging from its top face, or of a mesh in
+    metres; shape (0 box, 1 round, 2 + index of the rig's meshes), unit."""
 
     matrix: Array
     shape: NDArray[np.int64]
@@ -100,8 +109,9 @@ class Bodies:
 
 @dataclass(frozen=True)
 class Drawn:
-    """How units are turned into beams: cells each, averaged or pattern; seconds for what spins and flashes; whether units
-    whose beam is switched off keep only their lens; bodies as plain boxes."""
+    """How units are turned into beams: cells each, averaged or pattern; seconds for what spins and
+    flashes; whether units whose beam is switched off keep only their lens; bodies as plain boxes.
+    """
 
     cells: str = "each"
     time: float = 0.0
@@ -122,9 +132,13 @@ def build_rig(show: Show) -> Rig:
     groups, order, numbers, positions = [], [], [], []
     gobos: dict[GoboKey, int] = {}
     meshes: dict[MeshKey, int] = {}
-    for program, units in group_by_mode([unit for unit in show.units if unit.position is not None], profiles):
+    for program, units in group_by_mode(
+        [unit for unit in show.units if unit.position is not None], profiles
+    ):
         place = [unit.position or (0.0, 0.0, 0.0) for unit in units]
-        keys = [GoboKey(units[0].profile, slot.media, slot.name) for _, _, slot in program.optics.gobos]
+        keys = [
+            GoboKey(units[0].profile, slot.media, slot.name) for _, _, slot in program.optics.gobos
+        ]
         for part in program.assembly.parts:
             if part.model.file or part.model.primitive in MADE:
                 meshes.setdefault(mesh_key(units[0].profile, part.model), len(meshes))
@@ -144,12 +158,24 @@ def build_rig(show: Show) -> Rig:
         numbers.extend(unit.number for unit in units)
         positions.extend(place)
     at = np.array(positions, np.float64).reshape(-1, 3)
-    return Rig(tuple(groups), show.structures, tuple(order), tuple(numbers), at, tuple(gobos), tuple(meshes))
+    return Rig(
+        tuple(groups),
+        show.structures,
+        tuple(order),
+        tuple(numbers),
+        at,
+        tuple(gobos),
+        tuple(meshes),
+    )
 
 
 def mesh_key(profile: str, model: Model) -> MeshKey:
     """Bodies without a file are the same for all profiles: known by their primitive."""
-    return MeshKey(profile if model.file else "", model.file or model.primitive, (model.length, model.width, model.height))
+    return MeshKey(
+        profile if model.file else "",
+        model.file or model.primitive,
+        (model.length, model.width, model.height),
+    )
 
 
 def _gel(show: Show, unit: Unit, program: LightProgram) -> Array:

@@ -1,4 +1,6 @@
-"""The run of a structure: the line units hang along, in its own coordinates, and the faces they hang on."""
+"""The run of a structure: the line units hang along, in its own coordinates, and the faces they
+hang on.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,22 @@ from isthmus.show.records import Quat, Structure, Vec3
 from isthmus.stage.transforms import matrices, quat_about, quat_multiply
 
 Array = NDArray[np.float64]
-KINDS = ("truss", "circle", "corner", "pipe", "rail", "mast", "boom", "tower", "deck", "hull", "wall", "drape", "screen", "mesh")
+KINDS = (
+    "truss",
+    "circle",
+    "corner",
+    "pipe",
+    "rail",
+    "mast",
+    "boom",
+    "tower",
+    "deck",
+    "hull",
+    "wall",
+    "drape",
+    "screen",
+    "mesh",
+)
 UPRIGHT_KINDS = ("mast", "boom", "tower")
 LEVEL_KINDS = ("deck", "hull")  # units stand on them
 FLAT_KINDS = ("wall", "drape", "screen")
@@ -22,7 +39,9 @@ SHORTEST = 0.05  # metres a structure must be long
 
 @dataclass(frozen=True)
 class Run:
-    """A polyline (m, 3) in the structure's own coordinates with the distance of each point from its start (m,)."""
+    """A polyline (m, 3) in the structure's own coordinates with the distance of each point from its
+    start (m,).
+    """
 
     points: Array
     at: Array
@@ -33,7 +52,9 @@ class Run:
         return float(self.at[-1])
 
     def place(self, along: float) -> tuple[Array, Array]:
-        """The point and the direction (both (3,)) so many metres from the start; beyond an end it goes straight on."""
+        """The point and the direction (both (3,)) so many metres from the start; beyond an end it
+        goes straight on.
+        """
         if self.closed and self.length > 0:
             along = along % self.length
         index = int(np.clip(np.searchsorted(self.at, along, side="right") - 1, 0, len(self.at) - 2))
@@ -42,7 +63,9 @@ class Run:
         return self.points[index] + way * (along - self.at[index]), way
 
     def nearest(self, point: Array) -> float:
-        """Metres along the run to what lies nearest to a point in the structure's own coordinates."""
+        """Metres along the run to what lies nearest to a point in the structure's own
+        coordinates.
+        """
         start, way = self.points[:-1], np.diff(self.points, axis=0)
         square = np.maximum((way * way).sum(axis=1), 1e-12)
         share = np.clip(((point - start) * way).sum(axis=1) / square, 0, 1)
@@ -53,18 +76,30 @@ class Run:
 
 def _run(points: list, closed: bool = False) -> Run:
     path = np.array(points, np.float64)
-    return Run(path, np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(path, axis=0), axis=1))]), closed)
+    return Run(
+        path,
+        np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(path, axis=0), axis=1))]),
+        closed,
+    )
 
 
 def run_of(structure: Structure) -> Run:
-    """The run of a structure. Straight ones run along x through their middle, upright ones from the top down."""
+    """The run of a structure. Straight ones run along x through their middle, upright ones from the
+    top down.
+    """
     length, _depth, height = structure.size
     if structure.kind in UPRIGHT_KINDS:
         return _run([(0, 0, height), (0, 0, 0)])
     if structure.kind == "circle":
         arc = np.radians(min(360.0, abs(structure.arc)))
-        angle = np.linspace(0, arc, CIRCLE_STEPS + 1) - np.pi / 2 - (0 if abs(structure.arc) >= 360 else arc / 2)
-        ring = np.stack([np.cos(angle) * length / 2, np.sin(angle) * length / 2, np.zeros_like(angle)], axis=1)
+        angle = (
+            np.linspace(0, arc, CIRCLE_STEPS + 1)
+            - np.pi / 2
+            - (0 if abs(structure.arc) >= 360 else arc / 2)
+        )
+        ring = np.stack(
+            [np.cos(angle) * length / 2, np.sin(angle) * length / 2, np.zeros_like(angle)], axis=1
+        )
         return _run(list(ring), abs(structure.arc) >= 360)
     if structure.kind == "corner":
         return _run([(length, 0, 0), (0, 0, 0), (0, length, 0)])
@@ -72,14 +107,19 @@ def run_of(structure: Structure) -> Run:
 
 
 def usual_side(structure: Structure) -> str:
-    """Where units are usually put: on top of what one stands on, in front of what stands upright, else below."""
+    """Where units are usually put: on top of what one stands on, in front of what stands upright,
+    else below.
+    """
     if structure.kind in (*LEVEL_KINDS, "rail"):
         return "above"
     return "front" if structure.kind in (*UPRIGHT_KINDS, *FLAT_KINDS) else "below"
 
 
-def spot(structure: Structure, along: float, side: str = "", offset: float = 0.0) -> tuple[Vec3, Quat]:
-    """Where a unit hangs and how it is turned: `along` metres from the start, on a side, `offset` metres further out.
+def spot(
+    structure: Structure, along: float, side: str = "", offset: float = 0.0
+) -> tuple[Vec3, Quat]:
+    """Where a unit hangs and how it is turned: `along` metres from the start, on a side, `offset`
+    metres further out.
 
     Front is the audience's side of a structure that is not turned.
     """
@@ -89,7 +129,9 @@ def spot(structure: Structure, along: float, side: str = "", offset: float = 0.0
     upright = structure.kind in UPRIGHT_KINDS
     half = (depth / 2) if side in ("front", "back") or upright else height / 2
     if upright:
-        out = {"front": (0, -1, 0), "back": (0, 1, 0), "below": (1, 0, 0), "above": (-1, 0, 0)}[side]
+        out = {"front": (0, -1, 0), "back": (0, 1, 0), "below": (1, 0, 0), "above": (-1, 0, 0)}[
+            side
+        ]
         own = quat_about((1.0, 0.0, 0.0), 0.0)
     else:
         out = (

@@ -1,4 +1,6 @@
-"""The space the rig takes up: what haze fills and a view fits to, and who stands so far off that they are left out."""
+"""The space the rig takes up: what haze fills and a view fits to, and who stands so far off that
+they are left out.
+"""
 
 from __future__ import annotations
 
@@ -46,14 +48,23 @@ def corners(structure: Structure) -> Array:
     end = (x, y, low + 2 * z)
     if structure.kind == "corner":
         start, end = (-y, -y, -z), (2 * x, 2 * x, z)
-    local = np.array([[(start, end)[i][0], (start, end)[j][1], (start, end)[k][2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
+    local = np.array(
+        [
+            [(start, end)[i][0], (start, end)[j][1], (start, end)[k][2]]
+            for i in (0, 1)
+            for j in (0, 1)
+            for k in (0, 1)
+        ]
+    )
     return local @ matrices([structure.rotation])[0].T + np.array(structure.position)
 
 
 def space_of(positions: Array, structures: Sequence[Structure]) -> Space:
-    """The space of a rig: structures always count, and units unless they stand far off from everybody else.
+    """The space of a rig: structures always count, and units unless they stand far off from
+    everybody else.
 
-    Far off is more than four times as far from the middle (the median) as nine in ten of the others, and 12 m at least.
+    Far off is more than four times as far from the middle (the median) as nine in ten of the
+    others, and 12 m at least.
     """
     points = np.asarray(positions, np.float64).reshape(-1, 3)
     built = np.concatenate([corners(s) for s in structures]) if structures else np.zeros((0, 3))

@@ -1,4 +1,6 @@
-"""3-D transforms as plain functions over arrays. Right-handed, z up, metres, degrees, quaternions (w, x, y, z)."""
+"""3-D transforms as plain functions over arrays. Right-handed, z up, metres, degrees, quaternions
+(w, x, y, z).
+"""
 
 from __future__ import annotations
 
@@ -92,5 +94,10 @@ def perspective(fov_y: float, aspect: float, near: float, far: float) -> Array:
     """OpenGL projection, fov_y in degrees."""
     t = 1 / math.tan(math.radians(fov_y) / 2)
     return np.array(
-        [[t / aspect, 0, 0, 0], [0, t, 0, 0], [0, 0, (far + near) / (near - far), 2 * far * near / (near - far)], [0, 0, -1, 0]]
+        [
+            [t / aspect, 0, 0, 0],
+            [0, t, 0, 0],
+            [0, 0, (far + near) / (near - far), 2 * far * near / (near - far)],
+            [0, 0, -1, 0],
+        ]
     )

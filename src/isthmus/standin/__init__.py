@@ -1,4 +1,6 @@
-"""Simulated devices that ship with Isthmus: nodes that receive Art-Net, and units that obey their own truth."""
+"""Simulated devices that ship with Isthmus: nodes that receive Art-Net, and units that obey their
+own truth.
+"""
 
 from isthmus.standin.client import RigClient, rig_show, slots_by_unit
 from isthmus.standin.rig import StandInRig

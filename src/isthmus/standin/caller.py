@@ -1,4 +1,6 @@
-"""A whole roll call against a running stand-in rig, over the network, with the automatic observer at its side."""
+"""A whole roll call against a running stand-in rig, over the network, with the automatic observer
+at its side.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +38,9 @@ class Caller:
         self.live = Live(show)
 
     def warm_up(self) -> None:
-        """Wait until what is sent comes out somewhere: before that every unit is dark, whatever is asked."""
+        """Wait until what is sent comes out somewhere: before that every unit is dark, whatever is
+        asked.
+        """
         end = time.monotonic() + FIRST
         while time.monotonic() < end:
             self._send(self.live)
@@ -49,19 +53,33 @@ class Caller:
         """What every unit does, by label, once what is asked now has come out."""
         self._send(self.live)
         before: dict[tuple[str, int], int] = {}
-        for _ in range(2):  # what had come before waits in the rig's sockets: two rounds of it, and that is read
-            before = {(p["node"], p["port"]): p["packets"] for p in self.client.ask("ports")["ports"]}
+        for _ in range(
+            2
+        ):  # what had come before waits in the rig's sockets: two rounds of it, and that is read
+            before = {
+                (p["node"], p["port"]): p["packets"] for p in self.client.ask("ports")["ports"]
+            }
         end = time.monotonic() + PATIENCE
         while time.monotonic() < end:
             self._send(self.live)  # the engine goes quiet when nobody speaks to it for a while
-            live = [p for p in self.client.ask("ports")["ports"] if p["age"] is not None and p["age"] < GONE]
+            live = [
+                p
+                for p in self.client.ask("ports")["ports"]
+                if p["age"] is not None and p["age"] < GONE
+            ]
             if all(p["packets"] >= before[(p["node"], p["port"])] + PACKETS for p in live):
                 break
             time.sleep(0.008)
         return {str(u["label"]): u for u in self.client.ask("state")["units"]}
 
-    def round(self, manner: rollcall.Manner, only: Sequence[str] | None = None, progress: Progress = lambda at, all_, words: None) -> Show:
-        """Call every unit, and keep what the observer says of it; who does not answer is looked at twice.
+    def round(
+        self,
+        manner: rollcall.Manner,
+        only: Sequence[str] | None = None,
+        progress: Progress = lambda at, all_, words: None,
+    ) -> Show:
+        """Call every unit, and keep what the observer says of it; who does not answer is looked at
+        twice.
 
         Levels are given back. Raises EntryFault when nobody can be called.
         """
@@ -79,7 +97,15 @@ class Caller:
                         break
                 kinds = tuple(manner.kinds)
                 others = said.others
-                show = mark(show, stop.units[0], said.result, what=said.what, others=others, acts=kinds, by="automatic observer")
+                show = mark(
+                    show,
+                    stop.units[0],
+                    said.result,
+                    what=said.what,
+                    others=others,
+                    acts=kinds,
+                    by="automatic observer",
+                )
                 self.show = show
         finally:
             rollcall.end(call, self.live)
@@ -101,15 +127,24 @@ class Caller:
                 lit = (n for n, s in seen.items() if s["level"] > NOTICED and n != str(unit.number))
                 others = {by_label[n] for n in lit if n in by_label}
             call, _ = rollcall.step_phase(call, show, self.live)
-        return self._said(model, unit.id, [a.kind for a in acts for _ in a.phases], states, sorted(others)), call
+        return self._said(
+            model, unit.id, [a.kind for a in acts for _ in a.phases], states, sorted(others)
+        ), call
 
     @staticmethod
-    def _said(model: Model, unit: str, kinds: list[str], states: list[State | None], others: list[str]) -> Said:
+    def _said(
+        model: Model, unit: str, kinds: list[str], states: list[State | None], others: list[str]
+    ) -> Said:
         whole = [s for s in states if s is not None]
         if len(whole) < len(states):  # nothing hangs there
             return Said("wrong", ("other",), tuple(others)) if others else Said("silent")
         _, wished, all_kinds = model.own(unit)
-        return say(wished.at([i for i, k in enumerate(all_kinds) if k in kinds]), sights_of(whole), kinds, others)
+        return say(
+            wished.at([i for i, k in enumerate(all_kinds) if k in kinds]),
+            sights_of(whole),
+            kinds,
+            others,
+        )
 
     @contextmanager
     def _nothing_else(self) -> Iterator[None]:
@@ -125,13 +160,21 @@ class Caller:
     def _brightest(self, slots: Slots) -> dict[str, float]:
         """The level of each unit's brightest cell, by label, while these slots are lit."""
         self.live.lay_over(slots)
-        return {label: float(np.max(state["cells"], initial=0.0)) for label, state in self.look().items()}
+        return {
+            label: float(np.max(state["cells"], initial=0.0))
+            for label, state in self.look().items()
+        }
 
     def hunt(self, hunt: Hunt) -> int:
         """Hunt a unit with the observer's eyes; returns the looks taken."""
         with self._nothing_else():
             while (look := hunt.look()) is not None and hunt.used < hunt.most + 4:
-                hunt.answer(look, YES if hunt.lights(self._brightest(look.slots).get(str(hunt.unit.number), 0.0)) else NO)
+                hunt.answer(
+                    look,
+                    YES
+                    if hunt.lights(self._brightest(look.slots).get(str(hunt.unit.number), 0.0))
+                    else NO,
+                )
         return hunt.used
 
     def spell(self, code: LightCode) -> dict[str, Spelt]:
@@ -141,5 +184,7 @@ class Caller:
             for picture in range(len(code.pictures)):
                 levels = self._brightest(code.slots(picture))
                 for coded in code.units:
-                    seen[coded.unit.id].append(coded.lights(levels.get(str(coded.unit.number), 0.0)))
+                    seen[coded.unit.id].append(
+                        coded.lights(levels.get(str(coded.unit.number), 0.0))
+                    )
         return {unit: code.read(unit, noted) for unit, noted in seen.items()}

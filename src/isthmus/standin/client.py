@@ -33,7 +33,9 @@ class RigClient:
         self._file = self._socket.makefile("rb")
 
     def do(self, what: str, **order: Any) -> dict[str, Any]:
-        """Change something: `do("node", name="Ferry A", on=False)`. Raises NetworkFault when it cannot be."""
+        """Change something: `do("node", name="Ferry A", on=False)`. Raises NetworkFault when it
+        cannot be.
+        """
         answer = self.ask(json.dumps({"do": what, **order}))
         if "error" in answer:
             raise NetworkFault(str(answer["error"]), where="stand-in rig")
@@ -52,7 +54,10 @@ class RigClient:
                 do="Start it again with: isthmus rig --scenario FILE",
             ) from error
         if not isinstance(answer, dict):
-            raise NetworkFault("the stand-in rig answered in a way nobody understands.", where=f"{self.address[0]}:{self.address[1]}")
+            raise NetworkFault(
+                "the stand-in rig answered in a way nobody understands.",
+                where=f"{self.address[0]}:{self.address[1]}",
+            )
         return answer
 
     def close(self) -> None:
@@ -61,11 +66,15 @@ class RigClient:
 
 
 def rig_show(description: dict[str, Any], structures: Show) -> Show:
-    """What hangs as a show of its own, each unit in slots of its own, so that it can be drawn like any rig.
+    """What hangs as a show of its own, each unit in slots of its own, so that it can be drawn like
+    any rig.
 
     The surroundings (structures) are taken from `structures`; nothing else is.
     """
-    stored = tuple(StoredProfile(key=name, file=name, data=base64.b64decode(data)) for name, data in description["profiles"].items())
+    stored = tuple(
+        StoredProfile(key=name, file=name, data=base64.b64decode(data))
+        for name, data in description["profiles"].items()
+    )
     units, gels = [], {}
     for index, row in enumerate(description["units"]):
         code = f"gel {index}" if tuple(row["gel"]) != (1.0, 1.0, 1.0) else ""
@@ -85,10 +94,19 @@ def rig_show(description: dict[str, Any], structures: Show) -> Show:
             )
         )
     return replace(
-        structures, name=description["name"], profiles=stored, units=tuple(units), gels=tuple(gels.values()), outputs=(), verdicts=()
+        structures,
+        name=description["name"],
+        profiles=stored,
+        units=tuple(units),
+        gels=tuple(gels.values()),
+        outputs=(),
+        verdicts=(),
     )
 
 
 def slots_by_unit(state: dict[str, Any]) -> dict[str, np.ndarray]:
     """Bytes received by each unit of `rig_show`; a dead one has none."""
-    return {f"rig{index}": np.frombuffer(bytes.fromhex(row["slots"]), np.uint8) for index, row in enumerate(state["units"])}
+    return {
+        f"rig{index}": np.frombuffer(bytes.fromhex(row["slots"]), np.uint8)
+        for index, row in enumerate(state["units"])
+    }

@@ -1,7 +1,8 @@
-"""A small profile exchange on loopback: catalogue, revisions, ratings, downloads with checksums, sharing with a token.
+"""A small profile exchange on loopback: catalogue, revisions, ratings, downloads with checksums,
+sharing with a token.
 
-It stands in for an exchange on the internet and can misbehave on purpose (`Fault`), so that the client is proved
-against what goes wrong out there.
+It stands in for an exchange on the internet and can misbehave on purpose (`Fault`), so that the
+client is proved against what goes wrong out there.
 """
 
 from __future__ import annotations
@@ -44,9 +45,18 @@ class Wares:
     files: dict[tuple[str, str], bytes] = field(default_factory=dict)
 
     def put(
-        self, data: bytes, uploader: str, by_maker: bool, proven_3d: bool, proven_unit: bool, rating: float, ratings: int
+        self,
+        data: bytes,
+        uploader: str,
+        by_maker: bool,
+        proven_3d: bool,
+        proven_unit: bool,
+        rating: float,
+        ratings: int,
     ) -> CatalogueEntry:
-        """Take a file in; a known id becomes a newer revision. Raises FileFault for what does not read."""
+        """Take a file in; a known id becomes a newer revision. Raises FileFault for what does not
+        read.
+        """
         read = read_archive(data, "upload")
         profile = read.profile
         entry = CatalogueEntry(
@@ -70,17 +80,35 @@ class Wares:
 
 
 def usual_wares() -> Wares:
-    """The stand-in's wares: two dozen made-up profiles, and a newer revision of one that is shipped."""
+    """The stand-in's wares: two dozen made-up profiles, and a newer revision of one that is
+    shipped.
+    """
     wares = Wares()
     rng = random.Random(11)
     for profile in plausible_profiles(24, 1906):
         dated = replace(
-            profile, revisions=(r.Revision(text="First published", date=f"2026-{rng.randint(1, 9):02}-{rng.randint(1, 28):02}T09:00:00"),)
+            profile,
+            revisions=(
+                r.Revision(
+                    text="First published",
+                    date=f"2026-{rng.randint(1, 9):02}-{rng.randint(1, 28):02}T09:00:00",
+                ),
+            ),
         )
         maker = rng.random() < 0.4
-        uploader = profile.maker if maker else rng.choice(("ada-weir", "lock-and-key", "third-electrics", "m-sandre"))
+        uploader = (
+            profile.maker
+            if maker
+            else rng.choice(("ada-weir", "lock-and-key", "third-electrics", "m-sandre"))
+        )
         wares.put(
-            write_gdtf(dated), uploader, maker, rng.random() < 0.6, rng.random() < 0.4, round(rng.uniform(2.2, 5.0), 1), rng.randint(1, 60)
+            write_gdtf(dated),
+            uploader,
+            maker,
+            rng.random() < 0.6,
+            rng.random() < 0.4,
+            round(rng.uniform(2.2, 5.0), 1),
+            rng.randint(1, 60),
         )
     newer = _newer_shipped()
     if newer is not None:
@@ -90,7 +118,9 @@ def usual_wares() -> Wares:
 
 def _newer_shipped() -> bytes | None:
     """The Lapwing with another shutter: its maker found the strobe begins at 32."""
-    path = next((path for folder in shipped_folders() for path in folder.glob("*Lapwing 19.gdtf")), None)
+    path = next(
+        (path for folder in shipped_folders() for path in folder.glob("*Lapwing 19.gdtf")), None
+    )
     if path is None:
         return None
     data = path.read_bytes()
@@ -101,10 +131,16 @@ def _newer_shipped() -> bytes | None:
         Band(224, 255, "Open", "Shutter1", 1, 1),
     )
     for mode in profile.modes:
-        index = next(i for i, channel in enumerate(mode.channels) if channel.logical[0].attribute == "Shutter1")
+        index = next(
+            i
+            for i, channel in enumerate(mode.channels)
+            if channel.logical[0].attribute == "Shutter1"
+        )
         profile = set_bands(profile, mode.name, index, bands)
     note = r.Revision(text="Strobe begins at 32, measured on ten units", date="2026-10-05T08:30:00")
-    return write_gdtf(replace(profile, revisions=(*profile.revisions, note)), read_members(data, path.name))
+    return write_gdtf(
+        replace(profile, revisions=(*profile.revisions, note)), read_members(data, path.name)
+    )
 
 
 class _Server(ThreadingHTTPServer):
@@ -115,7 +151,9 @@ class _Server(ThreadingHTTPServer):
 class ExchangeServer:
     """Serves its wares until it is closed; `fault` may be set at any time."""
 
-    def __init__(self, wares: Wares | None = None, port: int = 0, host: str = "127.0.0.1", token: str = TOKEN) -> None:
+    def __init__(
+        self, wares: Wares | None = None, port: int = 0, host: str = "127.0.0.1", token: str = TOKEN
+    ) -> None:
         self.wares = wares or usual_wares()
         self.token = token
         self.fault: Fault = ""
@@ -129,10 +167,17 @@ class ExchangeServer:
             self._http = _Server((host, port), Handler)
         except OSError as error:
             raise NetworkFault(
-                f"the stand-in exchange cannot listen. {os_reason(error)}", where=f"{host}:{port}", do="Choose another port."
+                f"the stand-in exchange cannot listen. {os_reason(error)}",
+                where=f"{host}:{port}",
+                do="Choose another port.",
             ) from error
         self._http.daemon_threads = True
-        self._thread = threading.Thread(target=self._http.serve_forever, kwargs={"poll_interval": 0.1}, daemon=True, name="exchange")
+        self._thread = threading.Thread(
+            target=self._http.serve_forever,
+            kwargs={"poll_interval": 0.1},
+            daemon=True,
+            name="exchange",
+        )
 
     @property
     def url(self) -> str:
@@ -151,7 +196,9 @@ class ExchangeServer:
 
     def catalogue(self) -> bytes:
         entries: Iterable[CatalogueEntry] = self.wares.entries.values()
-        return msgspec.json.encode({"format": 1, "name": "Made-up exchange", "entries": list(entries)})
+        return msgspec.json.encode(
+            {"format": 1, "name": "Made-up exchange", "entries": list(entries)}
+        )
 
 
 class _Handler(BaseHTTPRequestHandler):
@@ -159,12 +206,18 @@ class _Handler(BaseHTTPRequestHandler):
     protocol_version = "HTTP/1.1"
     timeout = 20
 
-    def log_message(self, format: str, *args: object) -> None:  # noqa: A002 — the name the base class uses
+    def log_message(self, format: str, *args: object) -> None:  # noqa: A002
         """Nothing: the stand-in is quiet."""
 
-    def answer(self, code: int, body: bytes, kind: str = "application/json", **headers: str) -> None:
+    def answer(
+        self, code: int, body: bytes, kind: str = "application/json", **headers: str
+    ) -> None:
         self.send_response(code)
-        for name, value in {"Content-Type": kind, "Content-Length": str(len(body)), **headers}.items():
+        for name, value in {
+            "Content-Type": kind,
+            "Content-Length": str(len(body)),
+            **headers,
+        }.items():
             self.send_header(name.replace("_", "-"), value)
         self.end_headers()
         self.wfile.write(body)
@@ -232,7 +285,9 @@ class _Handler(BaseHTTPRequestHandler):
             self.answer(401, b'{"error": "the token is not known"}')
             return
         try:
-            entry = server.wares.put(data, self.headers.get("X-Uploader", "somebody")[:60], False, False, False, 0.0, 0)
+            entry = server.wares.put(
+                data, self.headers.get("X-Uploader", "somebody")[:60], False, False, False, 0.0, 0
+            )
         except IsthmusError as error:
             self.answer(422, json.dumps({"error": error.what}).encode())
             return
@@ -240,7 +295,9 @@ class _Handler(BaseHTTPRequestHandler):
 
 
 def serve_forever(port: int, folder: Path | None = None, token: str = TOKEN) -> ExchangeServer:
-    """A running exchange; with a folder, its GDTF files are offered besides the usual wares. Raises NetworkFault, FileFault."""
+    """A running exchange; with a folder, its GDTF files are offered besides the usual wares. Raises
+    NetworkFault, FileFault.
+    """
     wares = usual_wares()
     for path in sorted(folder.glob("*.gdtf")) if folder else ():
         wares.put(path.read_bytes(), "folder", False, False, False, 0.0, 0)

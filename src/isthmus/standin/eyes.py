@@ -1,4 +1,6 @@
-"""The automatic observer: it sees only what stand-in units do, and says what a person would say of it."""
+"""The automatic observer: it sees only what stand-in units do, and says what a person would say of
+it.
+"""
 
 from __future__ import annotations
 
@@ -47,7 +49,9 @@ def sights_of(states: Sequence[Mapping[str, Any]]) -> Sights:
 
 
 def see(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8] | None) -> Sights:
-    """What is seen of a unit while its port puts out these slots (k, 512), all moments at once. None: nothing comes."""
+    """What is seen of a unit while its port puts out these slots (k, 512), all moments at once.
+    None: nothing comes.
+    """
     rows = np.zeros((1 if slots is None else len(slots), program.width), np.uint8)
     if slots is not None:
         part = slots[:, unit.address - 1 : unit.address - 1 + program.width]
@@ -59,7 +63,13 @@ def see(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8] | None) -
     gone = slots is None or "dead" in unit.faults
     if gone or "lamp" in unit.faults:
         dark, still = np.zeros_like(sights.cells), np.zeros_like(sights.pan)
-        sights = Sights(dark, sights.colour, still if gone else sights.pan, still if gone else sights.tilt, sights.field)
+        sights = Sights(
+            dark,
+            sights.colour,
+            still if gone else sights.pan,
+            still if gone else sights.tilt,
+            sights.field,
+        )
     return sights
 
 

@@ -1,7 +1,8 @@
-"""One stand-in node: what it does with each packet, and what comes out of its ports. No sockets here.
+"""One stand-in node: what it does with each packet, and what comes out of its ports. No sockets
+here.
 
-Art-Net 4 for ports of that protocol (two senders merge by HTP or LTP, the third is left out), E1.31 for the others
-(the highest priority wins, equals merge by HTP, priorities by address are heeded).
+Art-Net 4 for ports of that protocol (two senders merge by HTP or LTP, the third is left out), E1.31
+for the others (the highest priority wins, equals merge by HTP, priorities by address are heeded).
 """
 
 from __future__ import annotations
@@ -58,7 +59,9 @@ class Port:
 
     def take(self, who: str, slots: bytes, sequence: int, now: float, priority: int = 100) -> None:
         loss = ARTNET_LOSS if self.protocol == "artnet" else sacn.LOSS_SECONDS
-        self.feeds = {key: feed for key, feed in self.feeds.items() if now - feed.at < loss or key == who}
+        self.feeds = {
+            key: feed for key, feed in self.feeds.items() if now - feed.at < loss or key == who
+        }
         feed = self.feeds.get(who)
         if feed is None:
             if self.protocol == "artnet" and len(self.feeds) >= MERGED:
@@ -82,9 +85,18 @@ class Port:
             return
         if self.protocol == "artnet":
             newest = max(feeds, key=lambda f: f.at)
-            self.slots = newest.slots.copy() if self.merge == "ltp" else np.max([f.slots for f in feeds], axis=0)
+            self.slots = (
+                newest.slots.copy()
+                if self.merge == "ltp"
+                else np.max([f.slots for f in feeds], axis=0)
+            )
             return
-        rank = np.array([f.by_address if f.by_address is not None else np.full(512, f.priority, np.uint8) for f in feeds])
+        rank = np.array(
+            [
+                f.by_address if f.by_address is not None else np.full(512, f.priority, np.uint8)
+                for f in feeds
+            ]
+        )
         best = rank.max(axis=0)
         levels = np.where((rank == best) & (best > 0), [f.slots for f in feeds], 0)
         self.slots = levels.max(axis=0).astype(np.uint8)
@@ -102,7 +114,14 @@ class Node:
         self.on = True
         self.short_name, self.long_name = settings.name[:17], f"Stand-in node {settings.name}"
         self.ports = [
-            Port(number, index in settings.inputs, settings.merge, False, settings.protocol, settings.rdm)
+            Port(
+                number,
+                index in settings.inputs,
+                settings.merge,
+                False,
+                settings.protocol,
+                settings.rdm,
+            )
             for index, number in enumerate(settings.ports, 1)
         ]
         self.mac = bytes([0x02, 0x1D, *settings.ip.encode()[-4:]])
@@ -148,12 +167,18 @@ class Node:
 
     def _within_cap(self, number: int, now: float) -> bool:
         self._taken = {n: at for n, at in self._taken.items() if now - at < ARTNET_LOSS}
-        if self.settings.cap and number not in self._taken and len(self._taken) >= self.settings.cap:
+        if (
+            self.settings.cap
+            and number not in self._taken
+            and len(self._taken) >= self.settings.cap
+        ):
             return False
         self._taken[number] = now
         return True
 
-    def _levels(self, protocol: str, number: int, who: str, slots: bytes, sequence: int, now: float) -> None:
+    def _levels(
+        self, protocol: str, number: int, who: str, slots: bytes, sequence: int, now: float
+    ) -> None:
         if not self._within_cap(number, now):
             return
         for port in self.ports:
@@ -175,14 +200,18 @@ class Node:
                 port.feeds.pop(who, None)
             elif packet.start_code == sacn.PER_ADDRESS_PRIORITY:
                 if who in port.feeds:
-                    port.feeds[who].by_address = np.frombuffer(packet.slots.ljust(512, b"\0"), np.uint8)
+                    port.feeds[who].by_address = np.frombuffer(
+                        packet.slots.ljust(512, b"\0"), np.uint8
+                    )
                     port.feeds[who].sequence = packet.sequence
             elif packet.start_code == 0:
                 port.take(who, packet.slots, packet.sequence, now, packet.priority)
                 port.waiting = bool(packet.sync) and now - self.synced < sacn.LOSS_SECONDS
             port.put_out() if not port.waiting else None
 
-    def _rdm(self, packet: artnet.ArtTodRequest | artnet.ArtTodControl | artnet.ArtRdm, sender: str) -> list[Reply]:
+    def _rdm(
+        self, packet: artnet.ArtTodRequest | artnet.ArtTodControl | artnet.ArtRdm, sender: str
+    ) -> list[Reply]:
         """Tables of devices, and messages handed to the units behind a port."""
         if self.responder is None:
             return []
@@ -197,11 +226,25 @@ class Node:
                     continue
                 index = self.ports.index(port)
                 if not isinstance(packet, artnet.ArtRdm):
-                    out += [(p, sender) for p in self.responder.table(self.settings.name, index, port.number, bind, slot)]
-                elif isinstance(message := rdm.decode(packet.message, start_code=False), rdm.Message):
+                    out += [
+                        (p, sender)
+                        for p in self.responder.table(
+                            self.settings.name, index, port.number, bind, slot
+                        )
+                    ]
+                elif isinstance(
+                    message := rdm.decode(packet.message, start_code=False), rdm.Message
+                ):
                     answer = self.responder.answer(self.settings.name, index, message)
                     if answer is not None:
-                        out.append((artnet.encode_rdm(artnet.ArtRdm(port.number, rdm.encode(answer, start_code=False))), sender))
+                        out.append(
+                            (
+                                artnet.encode_rdm(
+                                    artnet.ArtRdm(port.number, rdm.encode(answer, start_code=False))
+                                ),
+                                sender,
+                            )
+                        )
         return out
 
     # ------------------------------------------------------------ who it is
@@ -231,7 +274,9 @@ class Node:
                 artnet.ReplyPort(
                     bits.INPUT if p.is_input else bits.OUTPUT,
                     bits.INPUT_DISABLED if p.disabled else 0,
-                    (bits.SENDING if p.packets else 0) | (bits.LTP if p.merge == "ltp" else 0) | (bits.MERGING if p.merging else 0),
+                    (bits.SENDING if p.packets else 0)
+                    | (bits.LTP if p.merge == "ltp" else 0)
+                    | (bits.MERGING if p.merging else 0),
                     0 if p.rdm else bits.RDM_OFF,
                     p.number & 15,
                     p.number & 15,
@@ -253,7 +298,14 @@ class Node:
             )
             out.append((artnet.encode_poll_reply(reply), to))
             if self.settings.twin:
-                out.append((artnet.encode_poll_reply(dataclasses.replace(reply, mac=b"\x02\x1d\xff" + self.mac[3:])), to))
+                out.append(
+                    (
+                        artnet.encode_poll_reply(
+                            dataclasses.replace(reply, mac=b"\x02\x1d\xff" + self.mac[3:])
+                        ),
+                        to,
+                    )
+                )
         return out
 
     # ------------------------------------------------------------ being set
@@ -283,7 +335,9 @@ class Node:
                 self.mask = packet.mask
             if packet.command & s.PROGRAM_IP:
                 self.ip = packet.ip
-        return [(artnet.encode_ip_prog_reply(artnet.ArtIpProgReply(self.ip, self.mask, False)), sender)]
+        return [
+            (artnet.encode_ip_prog_reply(artnet.ArtIpProgReply(self.ip, self.mask, False)), sender)
+        ]
 
     def change(self, **changes: object) -> None:
         """Another truth while it runs: what is not about ports holds at once, ports begin anew."""

@@ -1,4 +1,6 @@
-"""A second sender: somebody else on the network, for tests and for seeing what the watch says of it."""
+"""A second sender: somebody else on the network, for tests and for seeing what the watch says of
+it.
+"""
 
 from __future__ import annotations
 
@@ -26,10 +28,16 @@ class OtherSender:
     due: float = 0.0
 
     def packet(self) -> bytes:
-        slots = bytes.fromhex(self.slots)[:512].ljust(512, b"\0") if self.slots else bytes([self.level]) * 512
+        slots = (
+            bytes.fromhex(self.slots)[:512].ljust(512, b"\0")
+            if self.slots
+            else bytes([self.level]) * 512
+        )
         if self.protocol == "sacn":
             self.sequence = (self.sequence + 1) & 0xFF
-            return sacn.encode_data(sacn.Data(self.cid, self.name, self.number, self.sequence, slots, self.priority))
+            return sacn.encode_data(
+                sacn.Data(self.cid, self.name, self.number, self.sequence, slots, self.priority)
+            )
         self.sequence = self.sequence % 255 + 1
         return artnet.encode_dmx(self.sequence, self.number, slots)
 

@@ -1,9 +1,11 @@
-"""The stand-in rig: nodes on loopback addresses of their own with real sockets, and units that obey them.
+"""The stand-in rig: nodes on loopback addresses of their own with real sockets, and units that obey
+them.
 
-A program of its own (`isthmus rig --scenario FILE`). What it does is told, and changed, over a small local TCP socket,
-one line there and one JSON object back: `describe`, `state`, `ports`, or an object such as
-`{"do": "node", "name": "Ferry A", "on": false}`, `{"do": "unit", "label": "104", "faults": []}`,
-`{"do": "send", "protocol": "artnet", "number": 0, "to": "127.0.0.2"}`, `{"do": "quiet"}`.
+A program of its own (`isthmus rig --scenario FILE`). What it does is told, and changed, over a
+small local TCP socket, one line there and one JSON object back: `describe`, `state`, `ports`, or an
+object such as `{"do": "node", "name": "Ferry A", "on": false}`, `{"do": "unit", "label": "104",
+"faults": []}`, `{"do": "send", "protocol": "artnet", "number": 0, "to": "127.0.0.2"}`, `{"do":
+"quiet"}`.
 """
 
 from __future__ import annotations
@@ -58,9 +60,15 @@ class StandInRig:
     def __init__(self, loaded: Loaded, serve_port: int = 0, udp_port: int = artnet.PORT) -> None:
         """Raises NetworkFault when an address or port cannot be had."""
         self.loaded = loaded
-        self.nodes = {node.name: Node(node, seed) for seed, node in enumerate(loaded.scenario.nodes)}
+        self.nodes = {
+            node.name: Node(node, seed) for seed, node in enumerate(loaded.scenario.nodes)
+        }
         self.units = Units(loaded, self._slots_of)
-        self.responder = Responder(lambda: self.units.units, self.units.modes_of, lambda label, new: self.units.change(label, **new))
+        self.responder = Responder(
+            lambda: self.units.units,
+            self.units.modes_of,
+            lambda label, new: self.units.change(label, **new),
+        )
         for node in self.nodes.values():
             node.responder = self.responder
         self.others: list[OtherSender] = []
@@ -81,7 +89,9 @@ class StandInRig:
         except OSError as error:
             self.close()
             do = "End the other program (perhaps another stand-in rig), then start again."
-            raise NetworkFault(f"the stand-in rig cannot listen. {os_reason(error)}", where=place, do=do) from error
+            raise NetworkFault(
+                f"the stand-in rig cannot listen. {os_reason(error)}", where=place, do=do
+            ) from error
         self._listen_to_all()
         self.server.setblocking(False)
         self.selector.register(self.server, selectors.EVENT_READ, self._accept)
@@ -104,18 +114,33 @@ class StandInRig:
         self._sockets[node.settings.name] = sock
 
     def _listen_to_all(self) -> None:
-        """Broadcasts and multicast come to every node that would hear them; where they cannot be had, unicast is left."""
+        """Broadcasts and multicast come to every node that would hear them; where they cannot be
+        had, unicast is left.
+        """
         for opened in self._shared:
             for sock in opened.sockets:
                 self.selector.unregister(sock)
             opened.close()
         heard = open_receivers("127.0.0.1", LOCAL_BROADCAST, self.udp_port)
-        groups = sorted({p.number for n in self.nodes.values() for p in n.ports if p.protocol == "sacn" and p.number})
-        grouped = join("127.0.0.1", [sacn.multicast(number) for number in groups]) if groups else Opened()
+        groups = sorted(
+            {
+                p.number
+                for n in self.nodes.values()
+                for p in n.ports
+                if p.protocol == "sacn" and p.number
+            }
+        )
+        grouped = (
+            join("127.0.0.1", [sacn.multicast(number) for number in groups]) if groups else Opened()
+        )
         self._shared = [heard, grouped]
         for opened, protocol in ((heard, "artnet"), (grouped, "sacn")):
             for sock in opened.sockets:
-                self.selector.register(sock, selectors.EVENT_READ, lambda s, k=protocol: self._receive(s, self._of_kind(k)))
+                self.selector.register(
+                    sock,
+                    selectors.EVENT_READ,
+                    lambda s, k=protocol: self._receive(s, self._of_kind(k)),
+                )
 
     def _of_kind(self, protocol: str) -> list[Node]:
         return [n for n in self.nodes.values() if n.settings.protocol == protocol]
@@ -129,7 +154,9 @@ class StandInRig:
             now = time.monotonic()
             for node in nodes:
                 if node.settings.delay:
-                    self._in(node.settings.delay, lambda n=node, d=data, f=sender: self._handle(n, d, f))
+                    self._in(
+                        node.settings.delay, lambda n=node, d=data, f=sender: self._handle(n, d, f)
+                    )
                 else:
                     self._handle(node, data, sender, now)
 
@@ -163,8 +190,13 @@ class StandInRig:
     # ------------------------------------------------------------ what comes out
 
     def _slots_of(self, unit: SimUnit) -> NDArray[np.uint8] | None:
-        """What the port a unit is plugged to puts out; a mirrored node takes over when that one is gone."""
-        for node in (self.nodes.get(unit.node), *(n for n in self.nodes.values() if n.settings.mirror_of == unit.node)):
+        """What the port a unit is plugged to puts out; a mirrored node takes over when that one is
+        gone.
+        """
+        for node in (
+            self.nodes.get(unit.node),
+            *(n for n in self.nodes.values() if n.settings.mirror_of == unit.node),
+        ):
             if node is not None and node.on and unit.port < len(node.ports):
                 port = node.ports[unit.port]
                 if port.packets and not port.is_input and unit.port + 1 not in node.settings.dead:
@@ -178,7 +210,10 @@ class StandInRig:
         """Everything that hangs, with the profile files themselves."""
         fields = ("label", "serial", "profile", "mode", "position", "rotation", "gel")
         units = [{name: getattr(u, name) for name in fields} for u in self.units.units]
-        files = {name: base64.b64encode(data).decode() for name, (_, data) in self.loaded.profiles.items()}
+        files = {
+            name: base64.b64encode(data).decode()
+            for name, (_, data) in self.loaded.profiles.items()
+        }
         return {"name": self.loaded.scenario.name, "units": units, "profiles": files}
 
     def state(self) -> dict[str, Any]:
@@ -191,17 +226,40 @@ class StandInRig:
                 "ip": n.ip,
                 "on": n.on,
                 "protocol": n.settings.protocol,
-                **{key: getattr(n.settings, key) for key in ("cap", "delay", "drop", "twin", "mirror_of")},
+                **{
+                    key: getattr(n.settings, key)
+                    for key in ("cap", "delay", "drop", "twin", "mirror_of")
+                },
             }
             for n in self.nodes.values()
         ]
-        others = [{"protocol": o.protocol, "number": o.number, "to": o.to, "level": o.level, "name": o.name} for o in self.others]
-        return {"units": [self.units.state(i) for i in range(len(self.units.units))], "ports": ports, "nodes": nodes, "others": others}
+        others = [
+            {
+                "protocol": o.protocol,
+                "number": o.number,
+                "to": o.to,
+                "level": o.level,
+                "name": o.name,
+            }
+            for o in self.others
+        ]
+        return {
+            "units": [self.units.state(i) for i in range(len(self.units.units))],
+            "ports": ports,
+            "nodes": nodes,
+            "others": others,
+        }
 
     def ports_now(self) -> dict[str, Any]:
         """What every port has received."""
         now = time.monotonic()
-        return {"ports": [self._port(node, index, port, now) for node in self.nodes.values() for index, port in enumerate(node.ports, 1)]}
+        return {
+            "ports": [
+                self._port(node, index, port, now)
+                for node in self.nodes.values()
+                for index, port in enumerate(node.ports, 1)
+            ]
+        }
 
     @staticmethod
     def _port(node: Node, index: int, port: Port, now: float) -> dict[str, Any]:
@@ -251,7 +309,12 @@ class StandInRig:
             return known[line]()
         try:
             order = json.loads(line)
-            run = {"node": self._do_node, "unit": self._do_unit, "send": self._do_send, "quiet": self._do_quiet}[order.pop("do")]
+            run = {
+                "node": self._do_node,
+                "unit": self._do_unit,
+                "send": self._do_send,
+                "quiet": self._do_quiet,
+            }[order.pop("do")]
             run(**order)
         except IsthmusError as error:
             return {"error": str(error)}
@@ -259,7 +322,9 @@ class StandInRig:
             return {"error": "say state or describe, or do with node, unit, send or quiet"}
         return {"ok": True}
 
-    def _do_node(self, name: str, on: bool | None = None, restart: float = 0.0, **changes: Any) -> None:
+    def _do_node(
+        self, name: str, on: bool | None = None, restart: float = 0.0, **changes: Any
+    ) -> None:
         node = self.nodes.get(name)
         if node is None or changes.keys() - NODE_FIELDS:
             raise FileFault(f"there is no node {name}, or it has none of that.")
@@ -269,8 +334,16 @@ class StandInRig:
             node.switch(False)
             self._in(restart, lambda: node.switch(True))
         if changes:
-            changes = {key: tuple(value) if isinstance(value, list) else value for key, value in changes.items()}
-            wanted = SimNode(**{**{f: getattr(node.settings, f) for f in node.settings.__struct_fields__}, **changes})
+            changes = {
+                key: tuple(value) if isinstance(value, list) else value
+                for key, value in changes.items()
+            }
+            wanted = SimNode(
+                **{
+                    **{f: getattr(node.settings, f) for f in node.settings.__struct_fields__},
+                    **changes,
+                }
+            )
             check_node(wanted)
             before = node.ip
             node.change(**changes)
@@ -281,7 +354,14 @@ class StandInRig:
     def _do_unit(self, label: str, **changes: Any) -> None:
         self.units.change(label, **changes)
 
-    def _do_send(self, protocol: str = "artnet", number: int = 0, to: str = "127.0.0.2", seconds: float = 0.0, **more: Any) -> None:
+    def _do_send(
+        self,
+        protocol: str = "artnet",
+        number: int = 0,
+        to: str = "127.0.0.2",
+        seconds: float = 0.0,
+        **more: Any,
+    ) -> None:
         until = time.monotonic() + seconds if seconds else 0.0
         sender = OtherSender(protocol, int(number), to, until=until, **more)
         sender.packet()  # said now, if it cannot be

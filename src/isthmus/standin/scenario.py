@@ -20,10 +20,11 @@ MAX_PORTS = 16
 class SimNode(msgspec.Struct, frozen=True, omit_defaults=True):
     """A node: a loopback address, and the number each of its ports listens to.
 
-    inputs: ports (from 1) that take DMX in. mirror_of: the node whose units it feeds too, port by port, when that one
-    is gone. cap: how many universes it takes at once. delay: seconds everything takes. drop: the part of packets it
-    loses. dead: ports (from 1) that put nothing out, whatever they say. says: the address it tells when it answers.
-    twin: another device with its address answers as well.
+    inputs: ports (from 1) that take DMX in. mirror_of: the node whose units it feeds too, port by
+    port, when that one is gone. cap: how many universes it takes at once. delay: seconds everything
+    takes. drop: the part of packets it loses. dead: ports (from 1) that put nothing out, whatever
+    they say. says: the address it tells when it answers. twin: another device with its address
+    answers as well.
     """
 
     name: str
@@ -45,7 +46,9 @@ class SimNode(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class SimUnit(msgspec.Struct, frozen=True):
-    """A unit as it hangs: the address set on it, the node port it is plugged to, where it is, what is broken."""
+    """A unit as it hangs: the address set on it, the node port it is plugged to, where it is, what
+    is broken.
+    """
 
     serial: str
     label: str
@@ -90,7 +93,11 @@ def check_node(node: SimNode, where: str = "") -> None:
     )
     read_host(node.ip)
     if wrong:
-        raise FileFault(f"node {node.name}: {wrong}.", where=where, do=f"A node has 1 to {MAX_PORTS} ports, of artnet or sacn.")
+        raise FileFault(
+            f"node {node.name}: {wrong}.",
+            where=where,
+            do=f"A node has 1 to {MAX_PORTS} ports, of artnet or sacn.",
+        )
 
 
 def read_scenario(path: Path) -> Loaded:
@@ -99,7 +106,9 @@ def read_scenario(path: Path) -> Loaded:
     try:
         scenario = msgspec.json.decode(read_file(path, MAX_BYTES), type=Scenario)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
-        raise FileFault(f"this is no scenario: {error}.", where=where, do="Take the shipped one as a pattern.") from error
+        raise FileFault(
+            f"this is no scenario: {error}.", where=where, do="Take the shipped one as a pattern."
+        ) from error
     nodes = {node.name: node for node in scenario.nodes}
     for node in scenario.nodes:
         check_node(node, where)
@@ -113,9 +122,15 @@ def read_scenario(path: Path) -> Loaded:
             profiles[unit.profile] = profile, stored.data
         mode = profiles[unit.profile][0].mode(unit.mode)
         if mode is None:
-            raise FileFault(f"unit {unit.label}: {unit.profile} has no mode “{unit.mode}”.", where=where)
+            raise FileFault(
+                f"unit {unit.label}: {unit.profile} has no mode “{unit.mode}”.", where=where
+            )
         if unit.node not in nodes or not 0 <= unit.port < len(nodes[unit.node].ports):
-            raise FileFault(f"unit {unit.label} is plugged to port {unit.port} of “{unit.node}”, which is not there.", where=where)
+            raise FileFault(
+                f"unit {unit.label} is plugged to port {unit.port} of “{unit.node}”, which "
+                "is not there.",
+                where=where,
+            )
         if not 1 <= unit.address <= 512 or any(fault not in FAULTS for fault in unit.faults):
             raise FileFault(
                 f"unit {unit.label} has an address or a fault that cannot be.",

@@ -1,4 +1,6 @@
-"""A whole roll call of a made-up rig without a network: the observer looks, findings reason, looks are taken, units hunted."""
+"""A whole roll call of a made-up rig without a network: the observer looks, findings reason, looks
+are taken, units hunted.
+"""
 
 from __future__ import annotations
 
@@ -50,13 +52,26 @@ class Trial:
         scenario = rig.loaded.scenario
         self.sims = {f"u{u.label}": u for u in scenario.units}
         modes = zip(scenario.units, rig.loaded.modes, strict=True)
-        self.programs = {f"u{u.label}": light_program(rig.loaded.profiles[u.profile][0], mode) for u, mode in modes}
-        self.ports = {(n.name, i): number for n in scenario.nodes for i, number in enumerate(n.ports)}
-        wish = {k: v for u in self.model.ids for k, v in highlight(self.model.programs[u], u, 1.0).items()}
-        self.theirs = self.model.frames([wish])  # what a second sender says, where there is one; ports merge by HTP
+        self.programs = {
+            f"u{u.label}": light_program(rig.loaded.profiles[u.profile][0], mode)
+            for u, mode in modes
+        }
+        self.ports = {
+            (n.name, i): number for n in scenario.nodes for i, number in enumerate(n.ports)
+        }
+        wish = {
+            k: v
+            for u in self.model.ids
+            for k, v in highlight(self.model.programs[u], u, 1.0).items()
+        }
+        self.theirs = self.model.frames(
+            [wish]
+        )  # what a second sender says, where there is one; ports merge by HTP
         names = {n.ip: n.name for n in scenario.nodes}
         self.ips = {name: ip for ip, name in names.items()}
-        self.sent = {(names[o.host], o.port_address): o.universe for o in rig.show.outputs if o.enabled}
+        self.sent = {
+            (names[o.host], o.port_address): o.universe for o in rig.show.outputs if o.enabled
+        }
 
     # ------------------------------------------------------------ what really happens
 
@@ -68,7 +83,11 @@ class Trial:
         if sim.node in self.rig.off or (sim.node, sim.port) in self.rig.dark or universe is None:
             return None
         mine = frames.part(universe, 1, SLOTS)
-        return np.maximum(mine, self.theirs.part(universe, 1, SLOTS)) if universe in self.rig.senders else mine
+        return (
+            np.maximum(mine, self.theirs.part(universe, 1, SLOTS))
+            if universe in self.rig.senders
+            else mine
+        )
 
     def see(self, unit: str, frames: Frames) -> Sights:
         return see(self.sims[unit], self.programs[unit], self.feed(unit, frames))
@@ -87,17 +106,28 @@ class Trial:
             frames, wished, kinds = model.own(unit)
             seen = self.see(unit, frames)
             if len(seen.pan) != len(kinds):  # nothing comes: one moment stands for all
-                seen = Sights(*(np.repeat(getattr(seen, n), len(kinds), axis=0) for n in ("cells", "colour", "pan", "tilt", "field")))
+                seen = Sights(
+                    *(
+                        np.repeat(getattr(seen, n), len(kinds), axis=0)
+                        for n in ("cells", "colour", "pan", "tilt", "field")
+                    )
+                )
             said = self._noticed(say(wished, seen, kinds, others[unit]))
-            verdicts[unit] = Verdict(unit=unit, result=said.result, what=said.what, others=said.others, acts=SEEN_ACTS)
+            verdicts[unit] = Verdict(
+                unit=unit, result=said.result, what=said.what, others=said.others, acts=SEEN_ACTS
+            )
         return verdicts
 
     def _noticed(self, said: Said) -> Said:
-        """What is left of it when the observer is careless: single ways are missed, other units go unseen."""
+        """What is left of it when the observer is careless: single ways are missed, other units go
+        unseen.
+        """
         if not self.careless or said.result != "wrong":
             return said
         others = tuple(u for u in said.others if self.chance.random() >= self.careless)
-        ways = tuple(w for w in said.what if w in ("other", "dark") or self.chance.random() >= self.careless)
+        ways = tuple(
+            w for w in said.what if w in ("other", "dark") or self.chance.random() >= self.careless
+        )
         if "other" in ways and not others:
             return Said("silent")
         ways = tuple(w for w in ways if w != "too" or others)
@@ -106,13 +136,24 @@ class Trial:
     def evidence(self, verdicts: Mapping[str, Verdict]) -> Evidence:
         rig = self.rig
         nodes = {n.id: SILENT if n.name in rig.off else ANSWERS for n in rig.show.nodes}
-        ports = {(n.id, i + 1): self.ports[(n.name, i)] for n in rig.show.nodes if n.name not in rig.off for i in range(len(n.ports))}
+        ports = {
+            (n.id, i + 1): self.ports[(n.name, i)]
+            for n in rig.show.nodes
+            if n.name not in rig.off
+            for i in range(len(n.ports))
+        }
         told = {}
         for unit, sim in self.sims.items() if rig.rdm else ():
-            on = "dead" not in sim.faults and sim.node not in rig.off and (sim.node, sim.port) not in rig.dark
+            on = (
+                "dead" not in sim.faults
+                and sim.node not in rig.off
+                and (sim.node, sim.port) not in rig.dark
+            )
             mode, number = sim.mode, self.ports[(sim.node, sim.port)]
             universe, behind = self.sent.get((sim.node, number), 0), (self.ips[sim.node], number)
-            told[unit] = Told(sim.address, mode, universe, behind=behind) if on else Told(there=False)
+            told[unit] = (
+                Told(sim.address, mode, universe, behind=behind) if on else Told(there=False)
+            )
         senders = dict.fromkeys(rig.senders, ("Harbour radio desk",))
         return Evidence(verdicts, {}, nodes, ports, senders, told, True)
 
@@ -120,10 +161,16 @@ class Trial:
         model = self.model
         if look.name in (MOVES, AXIS):
             frames, _, kinds = model.own(look.unit)
-            sights = self.see(look.unit, frames.at([i for i, k in enumerate(kinds) if k == MOVEMENT]))
-            turns = [float(np.ptp(a)) > TURN / 2 if len(a) else False for a in (sights.pan, sights.tilt)]
+            sights = self.see(
+                look.unit, frames.at([i for i, k in enumerate(kinds) if k == MOVEMENT])
+            )
+            turns = [
+                float(np.ptp(a)) > TURN / 2 if len(a) else False for a in (sights.pan, sights.tilt)
+            ]
             return any(turns) if look.name == MOVES else all(turns)
-        return bool(self.see(look.unit, Laid.of(slots_of_look(model, look.name, look.unit))).level[0] > DARK)
+        return bool(
+            self.see(look.unit, Laid.of(slots_of_look(model, look.name, look.unit))).level[0] > DARK
+        )
 
     def hunt(self, unit: str) -> tuple[int, int]:
         """The address found (0 for none) and the looks it took."""
@@ -132,7 +179,10 @@ class Trial:
         except IsthmusError:
             return 0, 0
         while (look := hunt.look()) is not None and hunt.used < 12:
-            hunt.answer(look, "yes" if hunt.lights(float(self.see(unit, Laid.of(look.slots)).level[0])) else "no")
+            hunt.answer(
+                look,
+                "yes" if hunt.lights(float(self.see(unit, Laid.of(look.slots)).level[0])) else "no",
+            )
         found = hunt.found
         return (found[0].address if found else 0), hunt.used
 
@@ -146,7 +196,9 @@ class Trial:
         while True:
             out.findings = reason(self.model, replace(evidence, answers=answers, told=told))
             unsure = [f for f in out.findings if f.ranked[0].chance < SURE]
-            look = next((found for f in unsure if (found := next_look(self.model, f, list(answers)))), None)
+            look = next(
+                (found for f in unsure if (found := next_look(self.model, f, list(answers)))), None
+            )
             if look is not None and out.looks < most:
                 answers[(look.name, look.unit)] = self.answer(look)
                 out.looks += 1
@@ -164,7 +216,9 @@ class Trial:
 
 
 def to_hunt(finding: Finding) -> bool:
-    """Whether only the address itself would tell more: it is one nobody knows, or several steps fit alike."""
+    """Whether only the address itself would tell more: it is one nobody knows, or several steps fit
+    alike.
+    """
     cause = finding.cause
     if cause.kind == "address" and cause.states[cause.units[0]].fault == ELSEWHERE:
         return True
@@ -175,9 +229,13 @@ def place_of(fault: Fault, findings: list[Finding], model: Model) -> int:
     """At which rank the finding about a fault names it: 1 is first, 0 is nowhere."""
     best = 0
     for finding in findings:
-        if set(finding.units) & set(fault.units) or any(set(r.cause.units) & set(fault.units) for r in finding.ranked):
+        if set(finding.units) & set(fault.units) or any(
+            set(r.cause.units) & set(fault.units) for r in finding.ranked
+        ):
             for rank, ranked in enumerate(finding.ranked, 1):
-                if names(fault, ranked.cause.kind, ranked.cause.about) and (not best or rank < best):
+                if names(fault, ranked.cause.kind, ranked.cause.about) and (
+                    not best or rank < best
+                ):
                     best = rank
     if fault.kind == "output off" and any(left.unit in fault.units for left in model.left):
         return 1

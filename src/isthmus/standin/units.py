@@ -1,4 +1,6 @@
-"""The units of a stand-in rig: what they do with the slots they get, and what is broken about them."""
+"""The units of a stand-in rig: what they do with the slots they get, and what is broken
+about them.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ from isthmus.profiles.colour import encode_srgb
 from isthmus.profiles.light import LightProgram
 from isthmus.standin.scenario import FAULTS, Loaded, SimUnit
 
-Slots = Callable[[SimUnit], NDArray[np.uint8] | None]  # what the port a unit is plugged to puts out; None without any
+Slots = Callable[
+    [SimUnit], NDArray[np.uint8] | None
+]  # what the port a unit is plugged to puts out; None without any
 
 
 class Units:
@@ -25,9 +29,14 @@ class Units:
     def __init__(self, loaded: Loaded, slots_of: Slots) -> None:
         self.loaded = loaded
         self.units = list(loaded.scenario.units)
-        self.programs = [light_program(loaded.profiles[u.profile][0], m) for u, m in zip(self.units, loaded.modes, strict=True)]
+        self.programs = [
+            light_program(loaded.profiles[u.profile][0], m)
+            for u, m in zip(self.units, loaded.modes, strict=True)
+        ]
         self._slots_of = slots_of
-        self._last: dict[int, tuple[SimUnit, bool, bytes, dict[str, Any]]] = {}  # by index: what a state came from, and it
+        self._last: dict[
+            int, tuple[SimUnit, bool, bytes, dict[str, Any]]
+        ] = {}  # by index: what a state came from, and it
 
     def modes_of(self, unit: SimUnit) -> list[tuple[str, int]]:
         """The modes of a unit's profile with their footprints: its personalities."""
@@ -35,7 +44,9 @@ class Units:
         return [(mode.name, chart(profile, mode).footprint) for mode in profile.modes]
 
     def received(self, index: int) -> NDArray[np.uint8]:
-        """The bytes a unit takes from its port at the address set on it, (width,), as its insides have them."""
+        """The bytes a unit takes from its port at the address set on it, (width,), as its insides
+        have them.
+        """
         unit, program = self.units[index], self.programs[index]
         out = np.zeros(program.width, np.uint8)
         slots = self._slots_of(unit)
@@ -50,11 +61,18 @@ class Units:
         dead = "dead" in unit.faults or self._slots_of(unit) is None
         last = self._last.get(index)
         if last is None or last[0] is not unit or last[1:3] != (dead, slots.tobytes()):
-            last = self._last[index] = (unit, dead, slots.tobytes(), self._state(unit, self.programs[index], slots, dead))
+            last = self._last[index] = (
+                unit,
+                dead,
+                slots.tobytes(),
+                self._state(unit, self.programs[index], slots, dead),
+            )
         return last[3]
 
     @staticmethod
-    def _state(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8], dead: bool) -> dict[str, Any]:
+    def _state(
+        unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8], dead: bool
+    ) -> dict[str, Any]:
         """What a unit does with its slots. A dead one does nothing, whatever it is sent."""
         light = program.read(slots[None])
         level = 0.0 if dead or "lamp" in unit.faults else float(light.intensity()[0])
@@ -67,7 +85,8 @@ class Units:
             "colour": [round(float(c), 3) for c in shown],
             "cells": [round(float(c), 4) if level > 0 else 0.0 for c in light.rgb[0] @ LUMINANCE],
             "tints": [
-                [round(float(c), 3) for c in tint] for tint in light.rgb[0] / np.maximum(light.rgb[0].max(axis=1, keepdims=True), 1e-9)
+                [round(float(c), 3) for c in tint]
+                for tint in light.rgb[0] / np.maximum(light.rgb[0].max(axis=1, keepdims=True), 1e-9)
             ],
             "field": [round(float(f), 2) for f in light.field[0]],
             "pan": 0.0 if dead else round(float(light.pan[0]), 2),
@@ -79,14 +98,26 @@ class Units:
         }
 
     def change(self, label: str, **changes: Any) -> None:
-        """Another truth for a unit: address, mode, faults, node, port. Raises FileFault for what cannot be."""
+        """Another truth for a unit: address, mode, faults, node, port. Raises FileFault for what
+        cannot be.
+        """
         index = next((i for i, u in enumerate(self.units) if label in (u.label, u.serial)), None)
         if index is None:
             raise FileFault(f"no unit is labelled {label}.")
-        unit = replace(self.units[index], **{k: tuple(v) if isinstance(v, list) else v for k, v in changes.items()})
+        unit = replace(
+            self.units[index],
+            **{k: tuple(v) if isinstance(v, list) else v for k, v in changes.items()},
+        )
         mode = self.loaded.profiles[unit.profile][0].mode(unit.mode)
-        if mode is None or not 1 <= unit.address <= 512 or any(f not in FAULTS for f in unit.faults):
-            raise FileFault(f"unit {label} cannot be like that.", do=f"Faults are {', '.join(FAULTS)}; addresses go from 1 to 512.")
+        if (
+            mode is None
+            or not 1 <= unit.address <= 512
+            or any(f not in FAULTS for f in unit.faults)
+        ):
+            raise FileFault(
+                f"unit {label} cannot be like that.",
+                do=f"Faults are {', '.join(FAULTS)}; addresses go from 1 to 512.",
+            )
         self.units[index] = unit
         self.programs[index] = light_program(self.loaded.profiles[unit.profile][0], mode)
 
@@ -97,8 +128,12 @@ def broken(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8]) -> ND
         return slots
     places: dict[str, list[int]] = {}
     for channel in program.chart.channels:
-        starts = [program.block_starts.get(block, 0) + offset - 1 for block, offset in channel.slots]
-        places.setdefault("Shutter" if channel.attribute.startswith("Shutter") else channel.attribute, []).extend(starts)
+        starts = [
+            program.block_starts.get(block, 0) + offset - 1 for block, offset in channel.slots
+        ]
+        places.setdefault(
+            "Shutter" if channel.attribute.startswith("Shutter") else channel.attribute, []
+        ).extend(starts)
     out = slots.copy()
     if "swapped" in unit.faults and "Pan" in places and "Tilt" in places:
         pan, tilt = places["Pan"], places["Tilt"]

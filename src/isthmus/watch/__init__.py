@@ -1,7 +1,7 @@
 """The watch: a process of its own that receives Art-Net and sACN, apart from what is sent.
 
-`Watch` starts it and reads what it found from shared memory: every source by universe, and its levels. What is not
-levels (answers of nodes, discovery) is handed on as it came.
+`Watch` starts it and reads what it found from shared memory: every source by universe, and its
+levels. What is not levels (answers of nodes, discovery) is handed on as it came.
 """
 
 from isthmus.watch.play import Playing, read_capture

@@ -1,4 +1,6 @@
-"""What comes in, sorted by who sent it: levels are kept by source and universe, everything else is handed on."""
+"""What comes in, sorted by who sent it: levels are kept by source and universe, everything else is
+handed on.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,17 @@ from collections.abc import Callable
 
 import numpy as np
 
-from isthmus.watch.shared import ARTNET, MAX_SOURCES, SACN, SLOTS, T_BAD, T_FULL, T_OTHER, T_PACKETS, SharedTable
+from isthmus.watch.shared import (
+    ARTNET,
+    MAX_SOURCES,
+    SACN,
+    SLOTS,
+    T_BAD,
+    T_FULL,
+    T_OTHER,
+    T_PACKETS,
+    SharedTable,
+)
 from isthmus.wire import artnet, sacn
 
 SILENT = 30.0  # seconds after which a source gives its row to another when the table is full
@@ -17,7 +29,9 @@ OUT_OF_ORDER = 20  # E1.31 6.7.2: so far back it is an old packet, farther it is
 class Heard:
     """One source on one universe."""
 
-    def __init__(self, kind: int, number: int, ip: int, row: int, view: memoryview, now: float) -> None:
+    def __init__(
+        self, kind: int, number: int, ip: int, row: int, view: memoryview, now: float
+    ) -> None:
         self.kind, self.number, self.ip, self.row, self.view = kind, number, ip, row, view
         self.port = self.length = self.sync = self.options = self.start_codes = self.ended = 0
         self.packets = self.lost = self.changes = self.counted = 0
@@ -78,7 +92,10 @@ class Hearing:
                 return
             number = data[15] << 8 | data[14]
             heard = self.sources.get((ip, number))
-            if heard is None and (heard := self._new((ip, number), ARTNET, number, ip, now)) is None:
+            if (
+                heard is None
+                and (heard := self._new((ip, number), ARTNET, number, ip, now)) is None
+            ):
                 return
             heard.port = port
             heard.take(data[18 : 18 + length], data[12], now)
@@ -98,8 +115,14 @@ class Hearing:
             return
         key = ip, bytes(data[22:38]) + bytes(data[113:115])
         heard = self.sources.get(key)
-        head = bytes(data[115:125]) + bytes(data[108:111]) + bytes([data[112], data[125], len(data) & 0xFF])
-        if heard is None or heard.head != head:  # whole look at the first packet, and whenever its head has changed
+        head = (
+            bytes(data[115:125])
+            + bytes(data[108:111])
+            + bytes([data[112], data[125], len(data) & 0xFF])
+        )
+        if (
+            heard is None or heard.head != head
+        ):  # whole look at the first packet, and whenever its head has changed
             found = sacn.decode(bytes(data))
             if not isinstance(found, sacn.Data):
                 self._bad += 1
@@ -117,7 +140,9 @@ class Hearing:
         count = data[123] << 8 | data[124]
         heard.take(data[126 : 125 + count], data[sacn.SEQUENCE_AT], now)
 
-    def _new(self, key: tuple[int, int | bytes], kind: int, number: int, ip: int, now: float) -> Heard | None:
+    def _new(
+        self, key: tuple[int, int | bytes], kind: int, number: int, ip: int, now: float
+    ) -> Heard | None:
         if not self._free:
             oldest = min(self.sources.items(), key=lambda pair: pair[1].last)
             if now - oldest[1].last < SILENT:
@@ -142,13 +167,23 @@ class Hearing:
         kept = np.zeros(MAX_SOURCES, bool)
         for h in self.sources.values():
             if now - h.rate_at > 2 * RATE_OVER:
-                h.rate, h.rate_at, h.counted = (h.packets - h.counted) / (now - h.rate_at), now, h.packets
+                h.rate, h.rate_at, h.counted = (
+                    (h.packets - h.counted) / (now - h.rate_at),
+                    now,
+                    h.packets,
+                )
             kept[h.row] = True
-            rows[h.row] = (  # the kind of a new row comes last: until then it counts as free
-                rows["kind"][h.row], h.priority, h.options, h.start_codes, h.number, h.ip, h.port, h.length, h.sync, h.ended,
-                h.packets, h.lost, h.changes, h.first, h.last, h.rate, h.cid.encode(), h.name.encode()[:64],
-            )  # fmt: skip
+            # the kind of a new row comes last: until then it counts as free
+            heard = (h.priority, h.options, h.start_codes, h.number, h.ip, h.port, h.length, h.sync)
+            counted = (h.ended, h.packets, h.lost, h.changes, h.first, h.last, h.rate)
+            names = (h.cid.encode(), h.name.encode()[:64])
+            rows[h.row] = (rows["kind"][h.row], *heard, *counted, *names)
             rows["kind"][h.row] = h.kind
         rows["kind"][~kept] = 0
-        for word, count in ((T_PACKETS, self._packets), (T_BAD, self._bad), (T_OTHER, self._others), (T_FULL, self._full)):
+        for word, count in (
+            (T_PACKETS, self._packets),
+            (T_BAD, self._bad),
+            (T_OTHER, self._others),
+            (T_FULL, self._full),
+        ):
             self.words[word] = count

@@ -17,13 +17,26 @@ def read_capture(path: Path) -> list[pcapng.Captured]:
     """The levels (ArtDmx, E1.31 data) of a capture file, in order. Raises FileFault."""
     try:
         if path.stat().st_size > MAX_BYTES:
-            raise FileFault("it is larger than 2 GiB.", where=path.name, do="Cut it with a capture program first.")
+            raise FileFault(
+                "it is larger than 2 GiB.",
+                where=path.name,
+                do="Cut it with a capture program first.",
+            )
         packets = list(pcapng.decode(path.read_bytes()))
     except OSError as error:
         raise FileFault(os_reason(error), where=path.name) from error
     except ValueError as error:
-        raise FileFault(f"{error}.", where=path.name, do="Take a file that was captured by Isthmus, or as pcapng.") from error
-    found = [p for p in packets if isinstance(artnet.decode(p.payload), artnet.ArtDmx) or isinstance(sacn.decode(p.payload), sacn.Data)]
+        raise FileFault(
+            f"{error}.",
+            where=path.name,
+            do="Take a file that was captured by Isthmus, or as pcapng.",
+        ) from error
+    found = [
+        p
+        for p in packets
+        if isinstance(artnet.decode(p.payload), artnet.ArtDmx)
+        or isinstance(sacn.decode(p.payload), sacn.Data)
+    ]
     if not found:
         raise FileFault("it holds no levels of Art-Net or sACN.", where=path.name)
     return found
@@ -32,7 +45,12 @@ def read_capture(path: Path) -> list[pcapng.Captured]:
 class Playing:
     """Where a playback stands. Call `due` often; it hands out what is to be sent by now."""
 
-    def __init__(self, packets: Sequence[pcapng.Captured], to: str = "", clock: Callable[[], float] = time.monotonic) -> None:
+    def __init__(
+        self,
+        packets: Sequence[pcapng.Captured],
+        to: str = "",
+        clock: Callable[[], float] = time.monotonic,
+    ) -> None:
         """`to` sends everything to one address instead of where it went."""
         self._packets, self._to, self._clock = packets, to, clock
         self._times: list[float] = []

@@ -1,6 +1,7 @@
 """The watch process: `python -m isthmus.watch.process --fd N --channel N`.
 
-The interface hands it the sockets to read, and may ask it to write a capture; answers of nodes go back to it.
+The interface hands it the sockets to read, and may ask it to write a capture; answers of nodes go
+back to it.
 """
 
 from __future__ import annotations
@@ -33,14 +34,16 @@ class Capture:
 
     def __init__(self, path: str) -> None:
         self.path = path
-        self._file = Path(path).open("wb")  # noqa: SIM115 - closed by close()
+        self._file = Path(path).open("wb")  # noqa: SIM115
         self._file.write(pcapng.encode_head())
         self._offset = time.time() - time.monotonic()
         self.count = 0
 
     def take(self, data: bytes, ip: int, port: int, target: tuple[str, int], now: float) -> None:
         source = socket.inet_ntoa(struct.pack(">I", ip))
-        self._file.write(pcapng.encode_packet(pcapng.Captured(now + self._offset, (source, port), target, data)))
+        self._file.write(
+            pcapng.encode_packet(pcapng.Captured(now + self._offset, (source, port), target, data))
+        )
         self.count += 1
 
     def close(self) -> None:
@@ -64,7 +67,12 @@ class Process:
         if self.left < 0:  # somebody floods the network: the interface must not drown
             self.table.words[T_UNTOLD] += 1
             return
-        message = {"kind": "packet", "ip": ip, "port": port, "data": base64.b64encode(data).decode()}
+        message = {
+            "kind": "packet",
+            "ip": ip,
+            "port": port,
+            "data": base64.b64encode(data).decode(),
+        }
         try:
             send_message(self.channel, message, wait=False)
         except BlockingIOError:
@@ -82,7 +90,10 @@ class Process:
             for fd in list(self.sockets):
                 self.selector.unregister(fd)
                 os.close(fd)
-            self.sockets = {fd: tuple(address) for fd, address in zip(sockets, message["addresses"], strict=False)}
+            self.sockets = {
+                fd: tuple(address)
+                for fd, address in zip(sockets, message["addresses"], strict=False)
+            }
             for fd in self.sockets:
                 self.selector.register(fd, selectors.EVENT_READ)
         elif message["kind"] == "forget":
@@ -91,7 +102,12 @@ class Process:
             self._capture(message["path"])
 
     def _capture(self, path: str) -> None:
-        said = {"kind": "captured", "path": self.capture.path if self.capture else path, "count": 0, "error": ""}
+        said = {
+            "kind": "captured",
+            "path": self.capture.path if self.capture else path,
+            "count": 0,
+            "error": "",
+        }
         try:
             if self.capture:
                 said["count"] = self.capture.count

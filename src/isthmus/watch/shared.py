@@ -1,4 +1,6 @@
-"""What the watch tells: a table of sources and their levels in a nameless file, written by it alone."""
+"""What the watch tells: a table of sources and their levels in a nameless file, written by it
+alone.
+"""
 
 from __future__ import annotations
 

@@ -18,7 +18,17 @@ from numpy.typing import NDArray
 
 from isthmus.errors import NetworkFault, os_reason
 from isthmus.sockets import receive_message, send_message
-from isthmus.watch.shared import ARTNET, SACN, T_ALIVE, T_BAD, T_CAPTURED, T_FULL, T_OTHER, T_PACKETS, SharedTable
+from isthmus.watch.shared import (
+    ARTNET,
+    SACN,
+    T_ALIVE,
+    T_BAD,
+    T_CAPTURED,
+    T_FULL,
+    T_OTHER,
+    T_PACKETS,
+    SharedTable,
+)
 from isthmus.wire import sacn
 
 MESSAGES = 500  # at once: whoever asks has other things to do as well
@@ -86,7 +96,9 @@ class Counts:
 
 
 class Watch:
-    """Use `use` for the sockets to read, `messages` now and then, `sources` and `levels` whenever; `stop` at the end."""
+    """Use `use` for the sockets to read, `messages` now and then, `sources` and `levels` whenever;
+    `stop` at the end.
+    """
 
     def __init__(self) -> None:
         self.table = SharedTable()
@@ -105,9 +117,19 @@ class Watch:
         mine, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         mine.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 20)
         theirs.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, 1 << 20)
-        command = [sys.executable, "-m", "isthmus.watch.process", "--fd", str(self.table.fd), "--channel", str(theirs.fileno())]
+        command = [
+            sys.executable,
+            "-m",
+            "isthmus.watch.process",
+            "--fd",
+            str(self.table.fd),
+            "--channel",
+            str(theirs.fileno()),
+        ]
         try:
-            self._process = subprocess.Popen(command, stdin=subprocess.DEVNULL, pass_fds=(self.table.fd, theirs.fileno()))
+            self._process = subprocess.Popen(
+                command, stdin=subprocess.DEVNULL, pass_fds=(self.table.fd, theirs.fileno())
+            )
         except OSError as error:
             mine.close()
             raise NetworkFault(f"the watch could not be started. {os_reason(error)}") from error
@@ -130,14 +152,19 @@ class Watch:
     def use(self, sockets: Sequence[socket.socket]) -> None:
         """Read these from now on."""
         self._sockets = list(sockets)
-        self._say({"kind": "sockets", "addresses": [s.getsockname() for s in self._sockets]}, [s.fileno() for s in self._sockets])
+        self._say(
+            {"kind": "sockets", "addresses": [s.getsockname() for s in self._sockets]},
+            [s.fileno() for s in self._sockets],
+        )
 
     def forget(self) -> None:
         """Leave out what is no longer there."""
         self._say({"kind": "forget"})
 
     def capture(self, path: str) -> None:
-        """Write what comes in to a pcapng file; "" ends it. `messages` tells when it has begun or ended."""
+        """Write what comes in to a pcapng file; "" ends it. `messages` tells when it has begun or
+        ended.
+        """
         self._capture = path
         self._say({"kind": "capture", "path": path})
 
@@ -147,22 +174,34 @@ class Watch:
                 send_message(self._channel, message, sockets)
 
     def messages(self, wait: float = 0.0) -> Iterator[Heard | Captured]:
-        """What was handed on since the last time, at most MESSAGES of it; waits up to `wait` seconds for the first."""
+        """What was handed on since the last time, at most MESSAGES of it; waits up to `wait`
+        seconds for the first.
+        """
         left = MESSAGES
-        while self._channel and (left := left - 1) >= 0 and select.select([self._channel], [], [], wait)[0]:
+        while (
+            self._channel
+            and (left := left - 1) >= 0
+            and select.select([self._channel], [], [], wait)[0]
+        ):
             received = receive_message(self._channel)
             if received is None:
                 return
             message, wait = received[0], 0.0
             if message["kind"] == "packet":
-                yield Heard(socket.inet_ntoa(struct.pack(">I", message["ip"])), message["port"], base64.b64decode(message["data"]))
+                yield Heard(
+                    socket.inet_ntoa(struct.pack(">I", message["ip"])),
+                    message["port"],
+                    base64.b64decode(message["data"]),
+                )
             elif message["kind"] == "captured":
                 yield Captured(message["path"], message["count"], message["error"])
 
     def counts(self) -> Counts:
         words = self.table.words
         alive = time.monotonic() - int(words[T_ALIVE]) / 1e9 < 2.0
-        packets, bad, other, full, captured = (int(words[at]) for at in (T_PACKETS, T_BAD, T_OTHER, T_FULL, T_CAPTURED))
+        packets, bad, other, full, captured = (
+            int(words[at]) for at in (T_PACKETS, T_BAD, T_OTHER, T_FULL, T_CAPTURED)
+        )
         return Counts(packets, bad, other, full, captured, alive)
 
     def sources(self) -> list[Source]:

@@ -1,1 +1,3 @@
-"""Byte codecs of the network protocols: bytes in, records out. No sockets, no state, never an exception on foreign bytes."""
+"""Byte codecs of the network protocols: bytes in, records out. No sockets, no state, never an
+exception on foreign bytes.
+"""

@@ -1,6 +1,8 @@
-"""Capture files: pcapng (the open format of IETF draft-ietf-opsawg-pcapng), raw IPv4 packets, UDP only.
+"""Capture files: pcapng (the open format of IETF draft-ietf-opsawg-pcapng), raw IPv4 packets, UDP
+only.
 
-What is written any capture reader takes; what is read may be one of ours or of another program, on Ethernet or raw IP.
+What is written any capture reader takes; what is read may be one of ours or of another program, on
+Ethernet or raw IP.
 """
 
 from __future__ import annotations
@@ -41,7 +43,10 @@ def encode_packet(packet: Captured) -> bytes:
     """One enhanced packet block."""
     raw = encode_ip(packet)
     ticks = int(packet.at * 1e6)
-    return _block(ENHANCED, struct.pack("<IIIII", 0, ticks >> 32, ticks & 0xFFFFFFFF, len(raw), len(raw)) + raw)
+    return _block(
+        ENHANCED,
+        struct.pack("<IIIII", 0, ticks >> 32, ticks & 0xFFFFFFFF, len(raw), len(raw)) + raw,
+    )
 
 
 def encode_ip(packet: Captured) -> bytes:
@@ -53,7 +58,11 @@ def encode_ip(packet: Captured) -> bytes:
     while total >> 16:
         total = (total & 0xFFFF) + (total >> 16)
     head = head[:10] + struct.pack(">H", ~total & 0xFFFF) + head[12:]
-    return head + struct.pack(">HHHH", packet.source[1], packet.target[1], size - 20, 0) + packet.payload
+    return (
+        head
+        + struct.pack(">HHHH", packet.source[1], packet.target[1], size - 20, 0)
+        + packet.payload
+    )
 
 
 def decode_ip(at: float, raw: bytes) -> Captured | None:
@@ -65,11 +74,18 @@ def decode_ip(at: float, raw: bytes) -> Captured | None:
     source, target, size = struct.unpack_from(">HHH", raw, start)
     if size < 8:
         return None
-    return Captured(at, (".".join(map(str, raw[12:16])), source), (".".join(map(str, raw[16:20])), target), raw[start + 8 : start + size])
+    return Captured(
+        at,
+        (".".join(map(str, raw[12:16])), source),
+        (".".join(map(str, raw[16:20])), target),
+        raw[start + 8 : start + size],
+    )
 
 
 def decode(data: bytes) -> Iterator[Captured]:
-    """Every UDP datagram of a capture, in the order of the file. Raises ValueError when it is none or is broken."""
+    """Every UDP datagram of a capture, in the order of the file. Raises ValueError when it is none
+    or is broken.
+    """
     at, order, links, ticks = 0, "<", [], []
     if len(data) < 12 or struct.unpack_from("<I", data)[0] != SECTION:
         raise ValueError("this is no pcapng file")

@@ -1,4 +1,6 @@
-"""sACN packets as bytes: data, synchronisation and universe discovery. ANSI E1.31-2018; clauses at each constant."""
+"""sACN packets as bytes: data, synchronisation and universe discovery. ANSI E1.31-2018; clauses at
+each constant.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,9 @@ import struct
 from dataclasses import dataclass
 
 PORT = 5568  # ACN_SDT_MULTICAST_PORT, 9.1
-ROOT = bytes.fromhex("00100000") + b"ASC-E1.17\0\0\0"  # preamble and postamble sizes, packet identifier: 5.1 to 5.3
+ROOT = (
+    bytes.fromhex("00100000") + b"ASC-E1.17\0\0\0"
+)  # preamble and postamble sizes, packet identifier: 5.1 to 5.3
 ROOT_DATA, ROOT_EXTENDED = 0x00000004, 0x00000008  # 5.5, appendix A
 DATA_PACKET = 0x00000002  # VECTOR_E131_DATA_PACKET, 6.2.1
 EXTENDED_SYNC, EXTENDED_DISCOVERY = 0x00000001, 0x00000002  # 6.3.1, 6.4.1
@@ -21,7 +25,9 @@ LOSS_SECONDS = 2.5  # E131_NETWORK_DATA_LOSS_TIMEOUT, appendix A
 MAX_UNIVERSE = 63999  # 6.2.7
 MAX_PRIORITY = 200  # 6.2.3
 PAGE = 512  # universes on one page of discovery, 8.5
-PER_ADDRESS_PRIORITY = 0xDD  # an alternate start code: a priority for each slot, 0 says that the slot is not sourced
+PER_ADDRESS_PRIORITY = (
+    0xDD  # an alternate start code: a priority for each slot, 0 says that the slot is not sourced
+)
 
 
 @dataclass(frozen=True)
@@ -81,18 +87,27 @@ def _name(words: str) -> bytes:
 
 
 def _read_name(raw: bytes) -> str:
-    return "".join(c if c.isprintable() else "?" for c in raw.split(b"\0", 1)[0].decode(errors="replace"))
+    return "".join(
+        c if c.isprintable() else "?" for c in raw.split(b"\0", 1)[0].decode(errors="replace")
+    )
 
 
 def encode_data(packet: Data) -> bytes:
     """Raises ValueError when something is out of range."""
     count = len(packet.slots)
-    if not (1 <= packet.universe <= MAX_UNIVERSE and 0 <= packet.priority <= MAX_PRIORITY and count <= 512 and len(packet.cid) == 16):
+    if not (
+        1 <= packet.universe <= MAX_UNIVERSE
+        and 0 <= packet.priority <= MAX_PRIORITY
+        and count <= 512
+        and len(packet.cid) == 16
+    ):
         raise ValueError("out of range for E1.31")
     size = HEADER + count
     out = ROOT + _length(size - 16) + struct.pack(">I", ROOT_DATA) + packet.cid
     out += _length(size - 38) + struct.pack(">I", DATA_PACKET) + _name(packet.source)
-    out += struct.pack(">BHBBH", packet.priority, packet.sync, packet.sequence, packet.options, packet.universe)
+    out += struct.pack(
+        ">BHBBH", packet.priority, packet.sync, packet.sequence, packet.options, packet.universe
+    )
     out += _length(size - 115) + struct.pack(">BBHHH", DMP_SET, 0xA1, 0, 1, count + 1)  # 7.3 to 7.6
     return out + bytes([packet.start_code]) + packet.slots
 
@@ -100,7 +115,9 @@ def encode_data(packet: Data) -> bytes:
 def encode_sync(packet: Sync) -> bytes:
     """49 bytes (6.3)."""
     out = ROOT + _length(33) + struct.pack(">I", ROOT_EXTENDED) + packet.cid
-    return out + _length(11) + struct.pack(">IBHH", EXTENDED_SYNC, packet.sequence, packet.universe, 0)
+    return (
+        out + _length(11) + struct.pack(">IBHH", EXTENDED_SYNC, packet.sequence, packet.universe, 0)
+    )
 
 
 def encode_discovery(cid: bytes, source: str, universes: tuple[int, ...]) -> list[bytes]:
@@ -111,7 +128,9 @@ def encode_discovery(cid: bytes, source: str, universes: tuple[int, ...]) -> lis
     for number, page in enumerate(pages):
         size = 120 + 2 * len(page)
         packet = ROOT + _length(size - 16) + struct.pack(">I", ROOT_EXTENDED) + cid
-        packet += _length(size - 38) + struct.pack(">I", EXTENDED_DISCOVERY) + _name(source) + bytes(4)
+        packet += (
+            _length(size - 38) + struct.pack(">I", EXTENDED_DISCOVERY) + _name(source) + bytes(4)
+        )
         packet += _length(size - 112) + struct.pack(">IBB", UNIVERSE_LIST, number, len(pages) - 1)
         out.append(packet + struct.pack(f">{len(page)}H", *page))
     return out
@@ -121,7 +140,11 @@ def decode(packet: bytes) -> Data | Sync | Discovery | None:
     """None for what is not E1.31 or does not hold what it promises."""
     if len(packet) < 49 or packet[:16] != ROOT:
         return None
-    root, cid, framing = struct.unpack_from(">I", packet, 18)[0], packet[22:38], struct.unpack_from(">I", packet, 40)[0]
+    root, cid, framing = (
+        struct.unpack_from(">I", packet, 18)[0],
+        packet[22:38],
+        struct.unpack_from(">I", packet, 40)[0],
+    )
     if root == ROOT_EXTENDED:
         if framing == EXTENDED_SYNC:
             sequence, universe = struct.unpack_from(">BH", packet, 44)
@@ -131,12 +154,26 @@ def decode(packet: bytes) -> Data | Sync | Discovery | None:
         return None
     priority, sync, sequence, options, universe = struct.unpack_from(">BHBBH", packet, 108)
     vector, kind, first, step, count = struct.unpack_from(">BBHHH", packet, 117)
-    if (vector, kind, first, step) != (DMP_SET, 0xA1, 0, 1) or not 1 <= count <= 513 or len(packet) < HEADER - 1 + count:
+    if (
+        (vector, kind, first, step) != (DMP_SET, 0xA1, 0, 1)
+        or not 1 <= count <= 513
+        or len(packet) < HEADER - 1 + count
+    ):
         return None
     if not 1 <= universe <= MAX_UNIVERSE or priority > MAX_PRIORITY:
         return None
     slots = packet[HEADER : HEADER - 1 + count]
-    return Data(cid, _read_name(packet[44:108]), universe, sequence, slots, priority, sync, options, packet[START_CODE_AT])
+    return Data(
+        cid,
+        _read_name(packet[44:108]),
+        universe,
+        sequence,
+        slots,
+        priority,
+        sync,
+        options,
+        packet[START_CODE_AT],
+    )
 
 
 def _decode_discovery(packet: bytes, cid: bytes) -> Discovery | None:
@@ -144,6 +181,13 @@ def _decode_discovery(packet: bytes, cid: bytes) -> Discovery | None:
         return None
     length, vector, page, last = struct.unpack_from(">HIBB", packet, 112)
     count = ((length & 0x0FFF) - 8) // 2
-    if vector != UNIVERSE_LIST or not 0 <= count <= PAGE or len(packet) < 120 + 2 * count or page > last:
+    if (
+        vector != UNIVERSE_LIST
+        or not 0 <= count <= PAGE
+        or len(packet) < 120 + 2 * count
+        or page > last
+    ):
         return None
-    return Discovery(cid, _read_name(packet[44:108]), page, last, struct.unpack_from(f">{count}H", packet, 120))
+    return Discovery(
+        cid, _read_name(packet[44:108]), page, last, struct.unpack_from(f">{count}H", packet, 120)
+    )

@@ -1,1 +1,3 @@
-"""What Plan, Stage and Roll call share: the plan canvas, the stage view, handles, aiming, the structure menu."""
+"""What Plan, Stage and Roll call share: the plan canvas, the stage view, handles, aiming, the
+structure menu.
+"""

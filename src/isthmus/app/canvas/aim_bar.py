@@ -1,4 +1,6 @@
-"""The bar that aims: at a point, along a line or round a circle; by clicking in plan or stage, or by figures."""
+"""The bar that aims: at a point, along a line or round a circle; by clicking in plan or stage, or
+by figures.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ SHAPES = ("a point", "a line", "a circle")
 
 
 class AimBar(QWidget):
-    """A tool for plan and stage: `point` is told where the pointer is, on a surface of the stage."""
+    """A tool for plan and stage: `point` is told where the pointer is, on a surface of the
+    stage.
+    """
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -42,7 +46,10 @@ class AimBar(QWidget):
             one.returnPressed.connect(self.by_figures)
         row.addWidget(button("Aim there", run=self.by_figures, name="aim there"))
         self.way = choice("aim way", [(w, w) for w in WAYS])
-        self.way.setToolTip("nearest: the smallest turn from now. least travel: the quickest. same way: never flips over.")
+        self.way.setToolTip(
+            "nearest: the smallest turn from now. least travel: the quickest. same way: "
+            "never flips over."
+        )
         row.addWidget(self.way)
         self.lands = label("", "quiet", italic=False)
         row.addWidget(self.lands, 1)

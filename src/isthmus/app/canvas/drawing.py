@@ -36,7 +36,9 @@ LABELLED = 1400  # so many units in view carry words at most
 
 @dataclass(frozen=True)
 class Drawn:
-    """A unit on a sheet, ready to be drawn: its symbol, the measures of its body (metres), turn, gel and words."""
+    """A unit on a sheet, ready to be drawn: its symbol, the measures of its body (metres), turn,
+    gel and words.
+    """
 
     unit: Unit
     kind: str
@@ -48,7 +50,9 @@ class Drawn:
 
 
 class Laid:
-    """Everything of one sheet of one show that does not depend on where one looks from. Made once for each of them."""
+    """Everything of one sheet of one show that does not depend on where one looks from. Made once
+    for each of them.
+    """
 
     def __init__(self, show: Show, one: Sheet) -> None:
         self.show, self.sheet = show, one
@@ -67,7 +71,11 @@ class Laid:
                 kinds[key] = kind_of(found, light_program(*found) if found else None)
             if unit.gel and unit.gel not in gels:
                 rgb = colour_of(show.gels, unit.gel)
-                gels[unit.gel] = QColor.fromRgbF(*(float(v) for v in encode_srgb(rgb))).name() if rgb is not None else ""
+                gels[unit.gel] = (
+                    QColor.fromRgbF(*(float(v) for v in encode_srgb(rgb))).name()
+                    if rgb is not None
+                    else ""
+                )
             size, kind = sizes[unit.id], kinds[key]
             long, wide = size.length, size.width
             if one.kind in ("front", "side"):
@@ -75,11 +83,22 @@ class Laid:
             if kind.endswith("head"):
                 long = wide = max(long, wide)
             turn = mount_of(unit.rotation).turn if one.kind == "plan" else 0.0
-            self.drawn.append(Drawn(unit, kind, long, wide, turn, gels.get(unit.gel, ""), label_of(unit, one.labels)))
-        self.points: NDArray[np.float64] = np.array([places[u.id] for u in units], np.float64).reshape(-1, 2)
+            self.drawn.append(
+                Drawn(
+                    unit, kind, long, wide, turn, gels.get(unit.gel, ""), label_of(unit, one.labels)
+                )
+            )
+        self.points: NDArray[np.float64] = np.array(
+            [places[u.id] for u in units], np.float64
+        ).reshape(-1, 2)
         self.row = {u.id: i for i, u in enumerate(units)}
         self.outlines = (
-            [(s, outline(s, one.kind)) for s in sorted(show.structures, key=lambda s: (s.kind not in ("hull", "deck"), s.position[2]))]
+            [
+                (s, outline(s, one.kind))
+                for s in sorted(
+                    show.structures, key=lambda s: (s.kind not in ("hull", "deck"), s.position[2])
+                )
+            ]
             if one.kind != "free"
             else []
         )
@@ -87,10 +106,16 @@ class Laid:
     def holds(self, show: Show, one: Sheet) -> bool:
         """Whether it is this sheet of this show still: what it draws from has not changed."""
         mine = self.show
-        same = mine.units is show.units and mine.structures is show.structures and mine.profiles is show.profiles
+        same = (
+            mine.units is show.units
+            and mine.structures is show.structures
+            and mine.profiles is show.profiles
+        )
         return same and mine.gels is show.gels and self.sheet is one
 
-    def extent(self, ids: Collection[str] | None = None) -> tuple[tuple[float, float], tuple[float, float]]:
+    def extent(
+        self, ids: Collection[str] | None = None
+    ) -> tuple[tuple[float, float], tuple[float, float]]:
         """The box of everything, or of some units, metres."""
         if ids is not None:
             points = self.points[[self.row[i] for i in ids if i in self.row]]
@@ -105,7 +130,9 @@ class Laid:
 
     def px(self, port: Port) -> NDArray[np.float64]:
         """Where units lie in the window, (n, 2)."""
-        return (self.points - np.array(port.centre)) * np.array([port.scale, -port.scale]) + np.array([port.wide / 2, port.high / 2])
+        return (self.points - np.array(port.centre)) * np.array(
+            [port.scale, -port.scale]
+        ) + np.array([port.wide / 2, port.high / 2])
 
 
 def size_px(drawn: Drawn, scale: float) -> tuple[float, float]:
@@ -126,9 +153,17 @@ class Lux:
 
 
 def still(
-    laid: Laid, port: Port, ratio: float, faded: Collection[str], names: bool, background: QImage | None, lux: Lux | None = None
+    laid: Laid,
+    port: Port,
+    ratio: float,
+    faded: Collection[str],
+    names: bool,
+    background: QImage | None,
+    lux: Lux | None = None,
 ) -> QPixmap:
-    """Ground, grid, underlay, structures, false colours, units at rest and their words, as one picture."""
+    """Ground, grid, underlay, structures, false colours, units at rest and their words, as one
+    picture.
+    """
     made = QPixmap(round(port.wide * ratio), round(port.high * ratio))
     made.setDevicePixelRatio(ratio)
     made.fill(theme.color("water2"))
@@ -187,7 +222,15 @@ def lux_legend(p: QPainter, port: Port, lux: Lux, colours: QImage) -> None:
     small = font("tick", mono=True)
     for share in (0.0, 0.25, 0.5, 1.0):
         words = f"{share * lux.top:.0f}{' lux' if share == 1 else ''}"
-        paint.text(p, x + share * wide - (advance(small, words) if share == 1 else 0), y - 16, words, small, "text2", height=14)
+        paint.text(
+            p,
+            x + share * wide - (advance(small, words) if share == 1 else 0),
+            y - 16,
+            words,
+            small,
+            "text2",
+            height=14,
+        )
 
 
 def _underlay(p: QPainter, laid: Laid, port: Port, picture: QImage) -> None:
@@ -200,15 +243,25 @@ def _underlay(p: QPainter, laid: Laid, port: Port, picture: QImage) -> None:
     wide, high = under.width * port.scale, under.width * under.aspect * port.scale
     left, top, right, bottom = under.crop
     source = QRectF(
-        left * picture.width(), top * picture.height(), (1 - left - right) * picture.width(), (1 - top - bottom) * picture.height()
+        left * picture.width(),
+        top * picture.height(),
+        (1 - left - right) * picture.width(),
+        (1 - top - bottom) * picture.height(),
     )
-    target = QRectF(-wide / 2 + left * wide, -high / 2 + top * high, (1 - left - right) * wide, (1 - top - bottom) * high)
+    target = QRectF(
+        -wide / 2 + left * wide,
+        -high / 2 + top * high,
+        (1 - left - right) * wide,
+        (1 - top - bottom) * high,
+    )
     p.drawImage(target, picture, source)
     p.restore()
 
 
 def underlay_image(show: Show, one: Sheet) -> QImage | None:
-    """The kept picture beneath a sheet; None when there is none, or it cannot be read: this is asked in the middle of painting."""
+    """The kept picture beneath a sheet; None when there is none, or it cannot be read: this is
+    asked in the middle of painting.
+    """
     if one.underlay is None:
         return None
     data = next((f.data for f in show.files if f.name == one.underlay.file), None)
@@ -240,7 +293,11 @@ def _structures(p: QPainter, laid: Laid, port: Port) -> None:
                 p.setPen(pen("line_strong", 1 if path.heavy else 0.7))
                 p.setBrush(
                     theme.color(
-                        "water2" if index and one.kind == "circle" else "foreshore" if one.kind in ("deck", "wall", "truss") else "bank"
+                        "water2"
+                        if index and one.kind == "circle"
+                        else "foreshore"
+                        if one.kind in ("deck", "wall", "truss")
+                        else "bank"
                     )
                 )
             p.drawPolygon(shape)
@@ -259,15 +316,25 @@ def _names(p: QPainter, laid: Laid, port: Port, labels: Labels) -> None:
         box = QPolygonF([port.to_px(x, y) for x, y in paths[0].points]).boundingRect()
         wide = advance(tick, one.name) + 4
         inside = one.kind in ("hull", "deck")
-        at = Wish(min(box.left() + 6, port.wide - wide - 4) + wide / 2, box.bottom() - 18 if inside else box.top(), 2, wide, 14)
+        at = Wish(
+            min(box.left() + 6, port.wide - wide - 4) + wide / 2,
+            box.bottom() - 18 if inside else box.top(),
+            2,
+            wide,
+            14,
+        )
         place = labels.place(at)
         if place is not None:
             paint.text(p, place[0], place[1], one.name, tick, "text3", height=14)
 
 
-def _units(p: QPainter, laid: Laid, port: Port, ratio: float, faded: Collection[str], labels: Labels) -> None:
+def _units(
+    p: QPainter, laid: Laid, port: Port, ratio: float, faded: Collection[str], labels: Labels
+) -> None:
     px = laid.px(port)
-    seen = np.flatnonzero(((px > -60) & (px < np.array([port.wide + 60, port.high + 60]))).all(axis=1))
+    seen = np.flatnonzero(
+        ((px > -60) & (px < np.array([port.wide + 60, port.high + 60]))).all(axis=1)
+    )
     if port.scale < TINY:
         p.setPen(pen("text2", 3))
         p.drawPoints([QPointF(float(px[i, 0]), float(px[i, 1])) for i in seen])
@@ -289,7 +356,9 @@ def _units(p: QPainter, laid: Laid, port: Port, ratio: float, faded: Collection[
             c, s = abs(math.cos(math.radians(d.turn))), abs(math.sin(math.radians(d.turn)))
             right, up = (long * c + wide * s) / 2 + 1, (long * s + wide * c) / 2 + 1
             labels.block((x - right, y - up, x + right, y + up))
-            wishes.append((d, Wish(x, y, right + 2, advance(small, d.words) + 2, 13, off_up=up + 2)))
+            wishes.append(
+                (d, Wish(x, y, right + 2, advance(small, d.words) + 2, 13, off_up=up + 2))
+            )
     ghost = font("tick", 500, mono=True)
     for d, wish in wishes:
         place = labels.place(wish)
@@ -313,5 +382,11 @@ def furniture(p: QPainter, port: Port, plan: bool) -> None:
         middle = port.wide / 2
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.color("text3"))
-        p.drawPolygon(paint.polygon((middle - 6, port.high - 24), (middle + 6, port.high - 24), (middle, port.high - 17)))
-        paint.text(p, middle - 60, port.high - 16, "audience", font("tick"), "text3", paint.CENTER, 120, 14)
+        p.drawPolygon(
+            paint.polygon(
+                (middle - 6, port.high - 24), (middle + 6, port.high - 24), (middle, port.high - 17)
+            )
+        )
+        paint.text(
+            p, middle - 60, port.high - 16, "audience", font("tick"), "text3", paint.CENTER, 120, 14
+        )

@@ -1,4 +1,6 @@
-"""What changes from moment to moment on a sheet: light, choice, call, verdicts, previews. Painted over the still layer."""
+"""What changes from moment to moment on a sheet: light, choice, call, verdicts, previews. Painted
+over the still layer.
+"""
 
 from __future__ import annotations
 
@@ -55,7 +57,13 @@ class Moment:
         for unit in (*glow, *(i for i in self.held if i not in glow)):
             if unit in rows and (unit not in faded or unit in self._in_hand):
                 self._unit(unit, glow.get(unit))
-        self._verdicts({v.unit: v.result for v in self.bench.show.verdicts if v.unit in rows and v.unit not in faded})
+        self._verdicts(
+            {
+                v.unit: v.result
+                for v in self.bench.show.verdicts
+                if v.unit in rows and v.unit not in faded
+            }
+        )
         called = self.bench.call.unit if self.bench.call else None
         if called in rows:
             p.setBrush(Qt.BrushStyle.NoBrush)
@@ -65,7 +73,9 @@ class Moment:
         self._order()
 
     def _verdicts(self, results: dict[str, str]) -> None:
-        """A mark beside each unit; where all is small those that answer shrink to a dot, and leave the numbers to be read."""
+        """A mark beside each unit; where all is small those that answer shrink to a dot, and leave
+        the numbers to be read.
+        """
         p, small = self.p, self.port.scale < SMALL
         for unit, result in sorted(results.items(), key=lambda pair: pair[1] != "answers"):
             if result in VERDICTS:
@@ -78,7 +88,9 @@ class Moment:
                     paint.severity(p, VERDICTS[result], x + 9, y - 9, 4.6)
 
     def _unit(self, unit: str, lit: tuple[float, tuple[float, float, float]] | None) -> None:
-        """One unit that is lit or in hand: its light, its symbol, its level where that is written."""
+        """One unit that is lit or in hand: its light, its symbol, its level where that is
+        written.
+        """
         p, d, at = self.p, self.laid.drawn[self.laid.row[unit]], self.place(unit)
         if not (-60 < at.x() < self.port.wide + 60 and -60 < at.y() < self.port.high + 60):
             return
@@ -100,12 +112,25 @@ class Moment:
         p.drawPixmap(QPointF(at.x() - half, at.y() - half), picture)
         if lit is not None and "level" in self.laid.sheet.labels:
             words = f"{round(100 * lit[0])} %"
-            paint.text(p, at.x() - 20, at.y() - min(long, wide) / 2 - 15, words, font("tick", 500, mono=True), "text", paint.CENTER, 40, 13)
+            paint.text(
+                p,
+                at.x() - 20,
+                at.y() - min(long, wide) / 2 - 15,
+                words,
+                font("tick", 500, mono=True),
+                "text",
+                paint.CENTER,
+                40,
+                13,
+            )
 
     def _order(self) -> None:
         """Place in the order and number beside what is in hand."""
         nth = {u: i for i, u in enumerate(self.bench.selection, 1)}
-        found = [(self.place(u), nth[u], str(self.laid.drawn[self.laid.row[u]].unit.number)) for u in self.held]
+        found = [
+            (self.place(u), nth[u], str(self.laid.drawn[self.laid.row[u]].unit.number))
+            for u in self.held
+        ]
         if len(found) > NAMED:
             self.p.setPen(pen("abyss", 1))
             self.p.setBrush(theme.color("coral"))

@@ -17,14 +17,25 @@ HOLD = 10.0  # px around a handle that count as it
 WORDS = {"move": "moves", "turn": "turns", "height": "height", "start": "length", "end": "length"}
 
 
-def handle_at(at: QPointF, handles: Sequence[Handle], to_px: Callable[[Handle], QPointF | None]) -> Handle | None:
+def handle_at(
+    at: QPointF, handles: Sequence[Handle], to_px: Callable[[Handle], QPointF | None]
+) -> Handle | None:
     """The handle under the pointer, the nearest one."""
-    near = [(math.hypot((p - at).x(), (p - at).y()), i) for i, h in enumerate(handles) if (p := to_px(h)) is not None]
+    near = [
+        (math.hypot((p - at).x(), (p - at).y()), i)
+        for i, h in enumerate(handles)
+        if (p := to_px(h)) is not None
+    ]
     best = min(near, default=(math.inf, 0))
     return handles[best[1]] if best[0] <= HOLD else None
 
 
-def draw_handles(p: QPainter, handles: Sequence[Handle], to_px: Callable[[Handle], QPointF | None], over: str = "") -> None:
+def draw_handles(
+    p: QPainter,
+    handles: Sequence[Handle],
+    to_px: Callable[[Handle], QPointF | None],
+    over: str = "",
+) -> None:
     """Our own shapes: a square moves, a ring turns, a bar gives length, a triangle height."""
     places = {h.name: at for h in handles if (at := to_px(h)) is not None}
     middle = places.get("move")
@@ -40,7 +51,11 @@ def draw_handles(p: QPainter, handles: Sequence[Handle], to_px: Callable[[Handle
         if name == "turn":
             p.drawEllipse(at, 5.5, 5.5)
         elif name == "height":
-            p.drawPolygon(paint.polygon((at.x() - 6, at.y() + 4), (at.x() + 6, at.y() + 4), (at.x(), at.y() - 6)))
+            p.drawPolygon(
+                paint.polygon(
+                    (at.x() - 6, at.y() + 4), (at.x() + 6, at.y() + 4), (at.x(), at.y() - 6)
+                )
+            )
         elif name == "move":
             p.drawRect(QRectF(at.x() - 5, at.y() - 5, 10, 10))
         else:
@@ -64,19 +79,42 @@ def sign(p: QPainter, wide: float, high: float, *lines: str) -> None:
     p.fillRect(box, theme.color("abyss", 0.82))
     for index, words in enumerate(lines):
         role = "text" if not index else "text2"
-        paint.text(p, 30, y, words, font(15 if not index else "body", 600 if not index else 400), role, paint.CENTER, wide - 60, 22)
+        paint.text(
+            p,
+            30,
+            y,
+            words,
+            font(15 if not index else "body", 600 if not index else 400),
+            role,
+            paint.CENTER,
+            wide - 60,
+            22,
+        )
         y += 26
 
 
-def marks(p: QPainter, marked: Sequence[tuple[QPointF, int, str]], words: dict[int, str], rect: QRectF) -> None:
-    """Place in order, number and, where there is one, a figure, beside each unit in hand; no two on top of each other."""
+def marks(
+    p: QPainter, marked: Sequence[tuple[QPointF, int, str]], words: dict[int, str], rect: QRectF
+) -> None:
+    """Place in order, number and, where there is one, a figure, beside each unit in hand; no two on
+    top of each other.
+    """
     small, tick = font("caption", 500, mono=True), font("tick", 600, mono=True)
     metrics = QFontMetricsF(small)
-    texts = [f"{number}{' ' + words[order] if order in words else ''}" for _, order, number in marked]
-    sizes = [metrics.horizontalAdvance(t) + 10 + 9 * len(str(order)) for t, (_, order, _) in zip(texts, marked, strict=True)]
-    wishes = [Wish(at.x(), at.y(), 16, wide, 17) for (at, _, _), wide in zip(marked, sizes, strict=True)]
+    texts = [
+        f"{number}{' ' + words[order] if order in words else ''}" for _, order, number in marked
+    ]
+    sizes = [
+        metrics.horizontalAdvance(t) + 10 + 9 * len(str(order))
+        for t, (_, order, _) in zip(texts, marked, strict=True)
+    ]
+    wishes = [
+        Wish(at.x(), at.y(), 16, wide, 17) for (at, _, _), wide in zip(marked, sizes, strict=True)
+    ]
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
-    for (at, order, _), text, wish, place in zip(marked, texts, wishes, place_all(wishes), strict=True):
+    for (at, order, _), text, wish, place in zip(
+        marked, texts, wishes, place_all(wishes), strict=True
+    ):
         if place is None or not rect.contains(at):
             p.setPen(pen("abyss", 1))
             p.setBrush(theme.color("coral"))
@@ -84,7 +122,9 @@ def marks(p: QPainter, marked: Sequence[tuple[QPointF, int, str]], words: dict[i
             continue
         box = QRectF(place[0], place[1], wish.wide, 17)
         p.setPen(pen("coral", 1.2))
-        near = QPointF(min(max(at.x(), box.left()), box.right()), min(max(at.y(), box.top()), box.bottom()))
+        near = QPointF(
+            min(max(at.x(), box.left()), box.right()), min(max(at.y(), box.top()), box.bottom())
+        )
         p.drawLine(at, near)
         p.setBrush(theme.color("select_row"))
         p.drawRoundedRect(box, 3, 3)

@@ -1,4 +1,6 @@
-"""A sheet in the window: looked at, chosen from, and, while rearranging, moved about on. Used on Plan and Roll call."""
+"""A sheet in the window: looked at, chosen from, and, while rearranging, moved about on. Used on
+Plan and Roll call.
+"""
 
 from __future__ import annotations
 
@@ -201,14 +203,24 @@ class PlanCanvas(QWidget):
             self._pan(event.pixelDelta().x(), event.pixelDelta().y())
 
     def event(self, event: QEvent) -> bool:
-        if isinstance(event, QNativeGestureEvent) and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
+        if (
+            isinstance(event, QNativeGestureEvent)
+            and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture
+        ):
             self.zoom(1.0 + event.value(), event.position())
             return True
-        if isinstance(event, QGestureEvent) and isinstance(pinch := event.gesture(Qt.GestureType.PinchGesture), QPinchGesture):
+        if isinstance(event, QGestureEvent) and isinstance(
+            pinch := event.gesture(Qt.GestureType.PinchGesture), QPinchGesture
+        ):
             self._pinched(pinch)
             return True
         keys = (Qt.Key.Key_Escape, Qt.Key.Key_Home)
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() in keys and not event.modifiers():
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and event.key() in keys
+            and not event.modifiers()
+        ):
             event.accept()
             return True
         return super().event(event)
@@ -226,9 +238,22 @@ class PlanCanvas(QWidget):
         if not len(near):
             return None
         held = set(self.bench.selection)
-        units = [laid.drawn[i].unit for i in near if self.shown is None or laid.drawn[i].unit.id in self.shown]
+        units = [
+            laid.drawn[i].unit
+            for i in near
+            if self.shown is None or laid.drawn[i].unit.id in self.shown
+        ]
         distance = {laid.drawn[i].unit.id: round(float(away[i]) / 5) for i in near}
-        return min(units, key=lambda u: (u.id not in held, distance[u.id], -(u.position or (0, 0, 0))[2], u.number), default=None)
+        return min(
+            units,
+            key=lambda u: (
+                u.id not in held,
+                distance[u.id],
+                -(u.position or (0, 0, 0))[2],
+                u.number,
+            ),
+            default=None,
+        )
 
     @property
     def dragged(self) -> tuple[float, float] | None:
@@ -259,9 +284,13 @@ class PlanCanvas(QWidget):
         unit = self.unit_at(at)
         alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
         if unit and not (alt and not self.rearranging):
-            many = event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+            many = event.modifiers() & (
+                Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+            )
             if many and unit.id in self.bench.selection:
-                self._let_go = unit.id  # on release, unless it was a drag: Shift also keeps a drag straight
+                self._let_go = (
+                    unit.id
+                )  # on release, unless it was a drag: Shift also keeps a drag straight
             elif many:
                 self.bench.toggle(unit.id)
             elif unit.id not in self.bench.selection:
@@ -311,14 +340,29 @@ class PlanCanvas(QWidget):
         unit = self.unit_at(at)
         if unit and unit.position:
             x, y, z = unit.position
-            words = f"{unit.number} {unit.name}\n{unit.hangs_on or 'nowhere yet'}; x {x:.2f}  y {y:.2f}  z {z:.2f} m"
+            words = (
+                f"{unit.number} {unit.name}\n{unit.hangs_on or 'nowhere yet'}; x {x:.2f}  y "
+                f"{y:.2f}  z {z:.2f} m"
+            )
             QToolTip.showText(event.globalPosition().toPoint(), plain_tip(words), self)
         moves = unit is not None and self.rearranging
-        self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.SizeAllCursor if moves else Qt.CursorShape.ArrowCursor)
+        self.setCursor(
+            Qt.CursorShape.PointingHandCursor
+            if over
+            else Qt.CursorShape.SizeAllCursor
+            if moves
+            else Qt.CursorShape.ArrowCursor
+        )
 
     def _others(self) -> np.ndarray:
         held = set(self.bench.selection)
-        return np.array([p for d, p in zip(self.laid.drawn, self.laid.points, strict=True) if d.unit.id not in held]).reshape(-1, 2)
+        return np.array(
+            [
+                p
+                for d, p in zip(self.laid.drawn, self.laid.points, strict=True)
+                if d.unit.id not in held
+            ]
+        ).reshape(-1, 2)
 
     def _segments(self) -> np.ndarray:
         """Runs of structures on this sheet, (m, 2, 2) metres."""
@@ -330,14 +374,22 @@ class PlanCanvas(QWidget):
         for s in self.bench.show.structures:
             if s.kind not in ("hull", "deck", "mesh", "wall"):
                 path = world_run(s)[:, axes]
-                found += [np.stack([a, b]) for a, b in itertools.pairwise(path) if np.hypot(*(b - a)) > 0.05]
+                found += [
+                    np.stack([a, b])
+                    for a, b in itertools.pairwise(path)
+                    if np.hypot(*(b - a)) > 0.05
+                ]
         return np.array(found).reshape(-1, 2, 2)
 
     def _snapped(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> tuple[float, float]:
-        """The point meant: drawn to what is near, unless Alt is held or the tool does not want it."""
+        """The point meant: drawn to what is near, unless Alt is held or the tool does not
+        want it.
+        """
         x, y = self.port.to_metres(at)
         self.guides = ()
-        if modifiers & Qt.KeyboardModifier.AltModifier or (self.tool is not None and not self.tool.snaps):
+        if modifiers & Qt.KeyboardModifier.AltModifier or (
+            self.tool is not None and not self.tool.snaps
+        ):
             return x, y
         made = snap((x, y), REACH / self.port.scale, self._others(), self._segments(), NUDGE)
         self.guides = made.guides
@@ -346,7 +398,9 @@ class PlanCanvas(QWidget):
         return round(x / NUDGE) * NUDGE, round(y / NUDGE) * NUDGE
 
     def _measured(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> tuple[float, float]:
-        """How far the drag leads: in steps, drawn to others in line; Shift keeps to one direction; Alt is free."""
+        """How far the drag leads: in steps, drawn to others in line; Shift keeps to one direction;
+        Alt is free.
+        """
         assert self._press is not None
         d = at - self._press
         dx, dy = d.x() / self.port.scale, -d.y() / self.port.scale
@@ -373,9 +427,15 @@ class PlanCanvas(QWidget):
         elif self.dragged:
             self.move_selection(*self.dragged, settle=True)
         elif self._lasso is not None and len(self._lasso) > 2:
-            self._take([i for i, p in self._in_view() if inside(self._lasso, p[0], p[1])], event.modifiers())
+            self._take(
+                [i for i, p in self._in_view() if inside(self._lasso, p[0], p[1])],
+                event.modifiers(),
+            )
         elif self._box is not None and (self._box.width() > 4 or self._box.height() > 4):
-            self._take([i for i, p in self._in_view() if self._box.contains(QPointF(*p))], event.modifiers())
+            self._take(
+                [i for i, p in self._in_view() if self._box.contains(QPointF(*p))],
+                event.modifiers(),
+            )
         elif self._box is not None and not event.modifiers():
             self._click_beside(at)
         elif self._let_go:
@@ -420,7 +480,9 @@ class PlanCanvas(QWidget):
 
     def move_selection(self, dx: float, dy: float, settle: bool = False) -> None:
         units = self.bench.selected()
-        points = {u.id: self.laid.points[self.laid.row[u.id]] for u in units if u.id in self.laid.row}
+        points = {
+            u.id: self.laid.points[self.laid.row[u.id]] for u in units if u.id in self.laid.row
+        }
         places = {i: (float(p[0]) + dx, float(p[1]) + dy) for i, p in points.items()}
         name = f"move {len(units)} units" if len(units) > 1 else f"move {units[0].number}"
         self.lay(name, places, settle)
@@ -429,15 +491,29 @@ class PlanCanvas(QWidget):
         """Put units at places of the sheet; those that are locked stay, and are named."""
         bench = self.bench
         locked = locked_among(bench.show, places) if self.sheet.kind != "free" else []
-        done = bench.guard(lambda: bench.commit(name, put_points(bench.show, self.sheet, places, settle)))
+        done = bench.guard(
+            lambda: bench.commit(name, put_points(bench.show, self.sheet, places, settle))
+        )
         if done and locked:
-            bench.tell("attention", f"{', '.join(map(str, locked[:8]))} {'is' if len(locked) == 1 else 'are'} locked and stayed.")
+            bench.tell(
+                "attention",
+                f"{', '.join(map(str, locked[:8]))} {'is' if len(locked) == 1 else 'are'} "
+                "locked and stayed.",
+            )
         return done
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        shift, alt = (event.modifiers() & m for m in (Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier))
+        shift, alt = (
+            event.modifiers() & m
+            for m in (Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier)
+        )
         step = WIDE_NUDGE if shift else FINE_NUDGE if alt else NUDGE
-        moves = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+        moves = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, 1),
+            Qt.Key.Key_Down: (0, -1),
+        }
         if event.key() in moves and self.bench.selection and self.rearranging:
             dx, dy = moves[Qt.Key(event.key())]
             self.move_selection(dx * step, dy * step)
@@ -463,7 +539,11 @@ class PlanCanvas(QWidget):
         kind = self.sheet.kind
         if not self.follow or kind == "free":
             return []
-        return [h for h in self.pulling.handles(units=False) if not (h.up if kind == "plan" else h.name == "turn")]
+        return [
+            h
+            for h in self.pulling.handles(units=False)
+            if not (h.up if kind == "plan" else h.name == "turn")
+        ]
 
     def handle_px(self, handle: Handle) -> QPointF:
         right, up = AXES[self.sheet.kind]
@@ -477,11 +557,15 @@ class PlanCanvas(QWidget):
         return to[0], to[1], to[2]
 
     def structure_at(self, at: QPointF) -> str:
-        """The structure whose line lies under the pointer, thin ones before those that cover ground."""
+        """The structure whose line lies under the pointer, thin ones before those that cover
+        ground.
+        """
         best, found = 9.0, ""
         for one, paths in self.laid.outlines:
             for path in paths[:1]:
-                px = np.array([(p.x(), p.y()) for p in (self.port.to_px(x, y) for x, y in path.points)])
+                px = np.array(
+                    [(p.x(), p.y()) for p in (self.port.to_px(x, y) for x, y in path.points)]
+                )
                 a, b = px, np.roll(px, -1, axis=0)
                 way = b - a
                 square = np.maximum((way * way).sum(axis=1), 1e-9)
@@ -516,7 +600,12 @@ class PlanCanvas(QWidget):
         drawing.furniture(p, self.port, self.sheet.kind == "plan")
         if self.lux is not None and self.sheet.kind == "plan":
             drawing.lux_legend(p, self.port, self.lux, self.lux_colours)
-        draw_handles(p, self.handles(), self.handle_px, self.pulling.handle.name if self.pulling.handle else self._over)
+        draw_handles(
+            p,
+            self.handles(),
+            self.handle_px,
+            self.pulling.handle.name if self.pulling.handle else self._over,
+        )
         self._words(p)
         p.setBrush(Qt.BrushStyle.NoBrush)
         if self.rearranging:
@@ -534,23 +623,45 @@ class PlanCanvas(QWidget):
         return moving | {d.unit.id for d in self.laid.drawn if d.unit.id not in self.shown}
 
     def _still(self, p: QPainter) -> None:
-        """The layer of what stands still: drawn anew when one has come to rest, until then moved and stretched."""
+        """The layer of what stands still: drawn anew when one has come to rest, until then moved
+        and stretched.
+        """
         port, laid, ratio = self.port, self.laid, self.devicePixelRatioF()
         lux = self.lux if self.sheet.kind == "plan" else None
-        what = (laid, frozenset(self._faded()), theme.name, self.names, port.wide, port.high, ratio, id(lux))
+        what = (
+            laid,
+            frozenset(self._faded()),
+            theme.name,
+            self.names,
+            port.wide,
+            port.high,
+            ratio,
+            id(lux),
+        )
         where = (port.scale, port.centre)
-        if self._layer is not None and self._rest.isActive() and self._layer_key is not None and self._layer_key[0] == what:  # type: ignore[index]
+        if (
+            self._layer is not None
+            and self._rest.isActive()
+            and self._layer_key is not None
+            and self._layer_key[0] == what  # type: ignore[index]
+        ):
             old = self._layer_port
             p.fillRect(self.rect(), theme.color("water2"))
             stretch = port.scale / old.scale
             corner = port.to_px(*old.to_metres(QPointF(0, 0)))
-            p.drawPixmap(QRectF(corner.x(), corner.y(), old.wide * stretch, old.high * stretch), self._layer, QRectF(self._layer.rect()))
+            p.drawPixmap(
+                QRectF(corner.x(), corner.y(), old.wide * stretch, old.high * stretch),
+                self._layer,
+                QRectF(self._layer.rect()),
+            )
             return
         if self._layer is None or self._layer_key != (what, where):
             under = self.sheet.underlay
             if self._underlay[0] is not under:
                 self._underlay = (under, drawing.underlay_image(self.bench.show, self.sheet))
-            self._layer = drawing.still(laid, port, ratio, what[1], self.names, self._underlay[1], lux)
+            self._layer = drawing.still(
+                laid, port, ratio, what[1], self.names, self._underlay[1], lux
+            )
             self._layer_key = (what, where)
             self._layer_port = Port(port.wide, port.high, port.scale, port.centre)
         p.drawPixmap(0, 0, self._layer)

@@ -12,7 +12,9 @@ KEPT = 40
 
 @dataclass
 class Port:
-    """`scale` px a metre about `centre` (metres) in the middle of `wide` by `high` px. x right, y up."""
+    """`scale` px a metre about `centre` (metres) in the middle of `wide` by `high` px. x right, y
+    up.
+    """
 
     wide: int = 100
     high: int = 100
@@ -21,10 +23,15 @@ class Port:
     _before: list[tuple[float, tuple[float, float]]] = field(default_factory=list)
 
     def to_px(self, x: float, y: float) -> QPointF:
-        return QPointF(self.wide / 2 + (x - self.centre[0]) * self.scale, self.high / 2 - (y - self.centre[1]) * self.scale)
+        return QPointF(
+            self.wide / 2 + (x - self.centre[0]) * self.scale,
+            self.high / 2 - (y - self.centre[1]) * self.scale,
+        )
 
     def to_metres(self, at: QPointF) -> tuple[float, float]:
-        return (at.x() - self.wide / 2) / self.scale + self.centre[0], (self.high / 2 - at.y()) / self.scale + self.centre[1]
+        return (at.x() - self.wide / 2) / self.scale + self.centre[0], (
+            self.high / 2 - at.y()
+        ) / self.scale + self.centre[1]
 
     def remember(self) -> None:
         """Before a jump: the way back."""
@@ -47,7 +54,14 @@ class Port:
         """By pixels."""
         self.centre = (self.centre[0] - dx / self.scale, self.centre[1] + dy / self.scale)
 
-    def fit(self, low: tuple[float, float], high: tuple[float, float], room: tuple[float, float] = (70.0, 76.0)) -> None:
+    def fit(
+        self,
+        low: tuple[float, float],
+        high: tuple[float, float],
+        room: tuple[float, float] = (70.0, 76.0),
+    ) -> None:
         wide, tall = max(high[0] - low[0], 2.0), max(high[1] - low[1], 2.0)
         self.centre = ((low[0] + high[0]) / 2, (low[1] + high[1]) / 2)
-        self.scale = max(FURTHEST, min((self.wide - room[0]) / wide, (self.high - room[1]) / tall, 400.0))
+        self.scale = max(
+            FURTHEST, min((self.wide - room[0]) / wide, (self.high - room[1]) / tall, 400.0)
+        )

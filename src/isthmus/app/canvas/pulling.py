@@ -1,4 +1,6 @@
-"""Pulling handles, for plan and stage alike: what is pulled is shown in both while it goes, and becomes one edit at the end."""
+"""Pulling handles, for plan and stage alike: what is pulled is shown in both while it goes, and
+becomes one edit at the end.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,9 @@ class Pulling:
         return next((s for s in self.bench.shown.structures if s.id == self.bench.structure), None)
 
     def handles(self, units: bool) -> list[Handle]:
-        """Those of the structure in hand; else, with `units`, of the units. None while nothing may move."""
+        """Those of the structure in hand; else, with `units`, of the units. None while nothing may
+        move.
+        """
         if not self.bench.rearranging:
             return []
         held = self.structure()
@@ -45,11 +49,21 @@ class Pulling:
         bench, name = self.bench, self.handle.name
         try:
             if bench.structure:
-                made = pull(bench.show, bench.structure, name, self._start, to, bench.length_way, free)
-                bench.see(made.show, _words(next(s for s in made.show.structures if s.id == bench.structure), made.words))
+                made = pull(
+                    bench.show, bench.structure, name, self._start, to, bench.length_way, free
+                )
+                bench.see(
+                    made.show,
+                    _words(
+                        next(s for s in made.show.structures if s.id == bench.structure), made.words
+                    ),
+                )
             else:
                 show = pull_units(bench.show, bench.selection, name, self._start, to, free)
-                bench.see(show, _moved(bench.show, show, bench.selection[0]) if name != "turn" else "turning")
+                bench.see(
+                    show,
+                    _moved(bench.show, show, bench.selection[0]) if name != "turn" else "turning",
+                )
         except IsthmusError as error:
             bench.see(bench.preview, str(error))
 

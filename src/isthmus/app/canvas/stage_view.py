@@ -1,4 +1,6 @@
-"""The 3-D picture: asks the render process, paints what it answers, and gives the mouse to whichever tool is in use."""
+"""The 3-D picture: asks the render process, paints what it answers, and gives the mouse to
+whichever tool is in use.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,16 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSocketNotifier, Qt, QTimer, Signal
-from PySide6.QtGui import QHideEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QShowEvent, QWheelEvent
+from PySide6.QtGui import (
+    QHideEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QShowEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from isthmus.app.canvas.overlay import draw_handles, handle_at, marks, sign, tag
@@ -41,7 +52,9 @@ EYES = 1.2  # metres above a seat
 
 
 class Tool(Protocol):
-    """Something a click on the stage is for, besides choosing: told the point it meets, and when it is dragged."""
+    """Something a click on the stage is for, besides choosing: told the point it meets, and when it
+    is dragged.
+    """
 
     @property
     def words(self) -> str: ...
@@ -61,7 +74,9 @@ class StageView(QWidget):
         self.look = Look()
         self.drawing: Drawing = EVEN
         self.tool: Tool | None = None
-        self.wrong: dict[str, tuple[str, str]] = {}  # units that do something else than asked: words and severity
+        self.wrong: dict[
+            str, tuple[str, str]
+        ] = {}  # units that do something else than asked: words and severity
         self.rig_view: RigView | None = None  # None: what is sent
         self.rig_frame: NDArray[np.uint8] | None = None
         self.rig_show: Show | None = None
@@ -96,7 +111,13 @@ class StageView(QWidget):
         self._soon = QTimer(self)  # keeps to the frame cap
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self.ask)
-        for signal in (bench.selection_changed, bench.levels_changed, bench.held_changed, bench.state_changed, bench.preview_changed):
+        for signal in (
+            bench.selection_changed,
+            bench.levels_changed,
+            bench.held_changed,
+            bench.state_changed,
+            bench.preview_changed,
+        ):
             bind(signal, self, self.renew)
         bind(bench.changed, self, self.renew)
         for signal in (theme.changed, bench.figures_changed):
@@ -127,12 +148,21 @@ class StageView(QWidget):
             self._fail(self.client.failure)
 
     def _idle(self) -> None:
-        """Only drifting haze, flashing and turning need new pictures by themselves: a still scene costs nothing."""
+        """Only drifting haze, flashing and turning need new pictures by themselves: a still scene
+        costs nothing.
+        """
         view, frame = self.source()
         states = view.states(frame)
         lit = any(state.rgb.any() for state in states)
-        moving = any(state.strobe.any() or (state.optics is not None and state.optics.spin.any()) for state in states)
-        if (lit and self.look.haze > 0 and self.look.drift > 0 and self.drawing.uneven) or (lit and moving) or self._stale:
+        moving = any(
+            state.strobe.any() or (state.optics is not None and state.optics.spin.any())
+            for state in states
+        )
+        if (
+            (lit and self.look.haze > 0 and self.look.drift > 0 and self.drawing.uneven)
+            or (lit and moving)
+            or self._stale
+        ):
             self.ask()
 
     def renew(self) -> None:
@@ -154,7 +184,9 @@ class StageView(QWidget):
         return self._preview[1]
 
     def shown_show(self) -> Show:
-        """The show whose bodies are drawn: the rig's own, one being pulled about, or the one in hand."""
+        """The show whose bodies are drawn: the rig's own, one being pulled about, or the one in
+        hand.
+        """
         if self.rig_view is not None and self.rig_show is not None:
             return self.rig_show
         return self.bench.shown
@@ -166,7 +198,9 @@ class StageView(QWidget):
     def request(self, size: tuple[int, int]) -> Request:
         view, frame = self.source()
         drawing, seconds = self.drawing, time.monotonic() - self._born
-        beams, bodies = view.pose(frame, Drawn(drawing.cells, seconds, True, True, drawing.bodies == "boxes"))
+        beams, bodies = view.pose(
+            frame, Drawn(drawing.cells, seconds, True, True, drawing.bodies == "boxes")
+        )
         tint = np.tile(BODY, (max(1, len(view.rig.order)), 1))
         for index in self.held(view):
             tint[index] = HELD
@@ -217,7 +251,9 @@ class StageView(QWidget):
         news = self.client.poll()
         if isinstance(news, Picture):
             self._pixels = self.client.pixels(news)
-            self._image = QImage(self._pixels, news.width, news.height, news.width * 4, QImage.Format.Format_RGBX8888)
+            self._image = QImage(
+                self._pixels, news.width, news.height, news.width * 4, QImage.Format.Format_RGBX8888
+            )
             self.pictures += 1
             now = time.monotonic()
             if self._shown and now - self._shown < 1.0:
@@ -268,20 +304,32 @@ class StageView(QWidget):
     def fit(self) -> None:
         """The whole rig in view, from the present side; far strays are left out."""
         space = self.space()
-        self.set_camera(self.camera.fitted(space.low, space.high, self.width() / max(self.height(), 1)))
+        self.set_camera(
+            self.camera.fitted(space.low, space.high, self.width() / max(self.height(), 1))
+        )
 
     def fit_hand(self) -> None:
         view = self.source()[0]
         held = self.held(view)
         if held:
             points = view.rig.positions[held]
-            self.set_camera(self.camera.fitted(points.min(axis=0) - 0.8, points.max(axis=0) + 0.8, self.width() / max(self.height(), 1)))
+            self.set_camera(
+                self.camera.fitted(
+                    points.min(axis=0) - 0.8,
+                    points.max(axis=0) + 0.8,
+                    self.width() / max(self.height(), 1),
+                )
+            )
 
     def sit(self, at: Vec3) -> None:
-        """See from a seat: the eyes of somebody who sits there, looking at the middle of the stage."""
+        """See from a seat: the eyes of somebody who sits there, looking at the middle of
+        the stage.
+        """
         space = self.space()
         x, y, _ = space.middle
-        self.set_camera(seen_from((at[0], at[1], at[2] + EYES), (x, y, max(1.0, space.high[2] * 0.4))))
+        self.set_camera(
+            seen_from((at[0], at[1], at[2] + EYES), (x, y, max(1.0, space.high[2] * 0.4)))
+        )
 
     def out_of_view(self) -> bool:
         """Whether nothing of the rig is in the picture."""
@@ -297,7 +345,9 @@ class StageView(QWidget):
 
     def ray(self, at: QPointF) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Eye and direction through a pixel."""
-        return np.array(self.camera.eye), self.camera.ray(at.x(), at.y(), self.width(), self.height())
+        return np.array(self.camera.eye), self.camera.ray(
+            at.x(), at.y(), self.width(), self.height()
+        )
 
     def point_at(self, at: QPointF) -> Vec3 | None:
         """The point of the nearest surface under a pixel."""
@@ -359,7 +409,9 @@ class StageView(QWidget):
             over = found.name if found else ""
             if over != self._over:
                 self._over = over
-                self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
+                self.setCursor(
+                    Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor
+                )
                 self.update()
             return
         if self.pulling.handle is not None:
@@ -389,13 +441,25 @@ class StageView(QWidget):
             return
         moved = event.position() - self._press
         if abs(moved.x()) + abs(moved.y()) < 5:
-            more = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
+            more = bool(
+                event.modifiers()
+                & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+            )
             self._choose(event.position(), more)
 
     def _choose(self, at: QPointF, more: bool) -> None:
         rig = self.source()[0].rig
-        hit = self.camera.pick(rig.positions, PICK_RADIUS, at.x(), at.y(), self.width(), self.height())
-        unit = next((u.id for u in self.bench.show.units if hit is not None and u.number == rig.numbers[hit]), None)
+        hit = self.camera.pick(
+            rig.positions, PICK_RADIUS, at.x(), at.y(), self.width(), self.height()
+        )
+        unit = next(
+            (
+                u.id
+                for u in self.bench.show.units
+                if hit is not None and u.number == rig.numbers[hit]
+            ),
+            None,
+        )
         if unit and more:
             self.bench.toggle(unit)
         elif unit:
@@ -426,14 +490,24 @@ class StageView(QWidget):
 
     def event(self, event: QEvent) -> bool:
         keys = (Qt.Key.Key_Home, Qt.Key.Key_Escape)
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() in keys and not event.modifiers():
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and event.key() in keys
+            and not event.modifiers()
+        ):
             event.accept()
             return True
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, shift = Qt.Key(event.key()), event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-        arrows = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+        arrows = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, 1),
+            Qt.Key.Key_Down: (0, -1),
+        }
         if key in arrows and shift:
             right, forward = arrows[key]
             self.set_camera(self.camera.walked(forward * WALK, right * WALK, 0.0))
@@ -441,12 +515,16 @@ class StageView(QWidget):
             right, up = arrows[key]
             self.set_camera(self.camera.turned(5 * right, 3 * up))
         elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
-            self.set_camera(self.camera.walked(0.0, 0.0, WALK if key == Qt.Key.Key_PageUp else -WALK))
+            self.set_camera(
+                self.camera.walked(0.0, 0.0, WALK if key == Qt.Key.Key_PageUp else -WALK)
+            )
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
             self.set_camera(self.camera.nearer(1.12 if key == Qt.Key.Key_Minus else 0.89))
         elif key == Qt.Key.Key_Home:
             self.fit()
-        elif key == Qt.Key.Key_Escape and (self.pulling.handle is not None or self.tool is not None):
+        elif key == Qt.Key.Key_Escape and (
+            self.pulling.handle is not None or self.tool is not None
+        ):
             self.pulling.drop()
             self.set_tool(None)
             self.renew()
@@ -460,11 +538,31 @@ class StageView(QWidget):
         p = QPainter(self)
         if self.failure:
             p.fillRect(self.rect(), theme.color("water2"))
-            words = "Everything else works. Plan shows the same units from above; install Mesa (libegl1, libgl1-mesa-dri) to draw in 3-D."
-            sign(p, self.width(), self.height(), "The stage cannot be drawn here", f"OpenGL does not start: {self.failure}.", words)
+            words = (
+                "Everything else works. Plan shows the same units from above; install Mesa "
+                "(libegl1, libgl1-mesa-dri) to draw in 3-D."
+            )
+            sign(
+                p,
+                self.width(),
+                self.height(),
+                "The stage cannot be drawn here",
+                f"OpenGL does not start: {self.failure}.",
+                words,
+            )
         elif self._image is None:
             p.fillRect(self.rect(), theme.color("abyss"))
-            paint.text(p, 0, 0, "Preparing the stage…", font("body"), "text2", paint.CENTER, self.width(), self.height())
+            paint.text(
+                p,
+                0,
+                0,
+                "Preparing the stage…",
+                font("body"),
+                "text2",
+                paint.CENTER,
+                self.width(),
+                self.height(),
+            )
         else:
             p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             p.drawImage(self.rect(), self._image)
@@ -483,18 +581,32 @@ class StageView(QWidget):
         self._structure_lines(p)
         self._marks(p)
         self._wrong(p)
-        draw_handles(p, self.handles(), self.handle_px, self.pulling.handle.name if self.pulling.handle else self._over)
+        draw_handles(
+            p,
+            self.handles(),
+            self.handle_px,
+            self.pulling.handle.name if self.pulling.handle else self._over,
+        )
         if self.bench.preview_words:
             tag(p, QPointF(12, 10), self.bench.preview_words)
         elif self.tool is not None:
             tag(p, QPointF(12, 10), self.tool.words)
         if self.out_of_view():
-            sign(p, self.width(), self.height(), "Nothing of the rig is in view", "Press Home to see all of it again.")
+            sign(
+                p,
+                self.width(),
+                self.height(),
+                "Nothing of the rig is in view",
+                "Press Home to see all of it again.",
+            )
         strays = self.space().strays
         if strays:
             numbers = ", ".join(str(self.source()[0].rig.numbers[i]) for i in strays[:6])
             tag(
-                p, QPointF(12, self.height() - 28), f"Far off, and left out of the haze: {numbers}{' …' if len(strays) > 6 else ''}", "text"
+                p,
+                QPointF(12, self.height() - 28),
+                f"Far off, and left out of the haze: {numbers}{' …' if len(strays) > 6 else ''}",
+                "text",
             )
 
     def _wrong(self, p: QPainter) -> None:
@@ -502,10 +614,17 @@ class StageView(QWidget):
         rows = {unit: i for i, unit in enumerate(view.rig.order)}
         for unit, (words, severity) in self.wrong.items():
             if unit in rows:
-                (at,), (depth,) = self.camera.project(view.rig.positions[rows[unit]][None], self.width(), self.height())
+                (at,), (depth,) = self.camera.project(
+                    view.rig.positions[rows[unit]][None], self.width(), self.height()
+                )
                 if depth > 0.3:
                     paint.severity(p, severity, float(at[0]), float(at[1]), 7)
-                    tag(p, QPointF(float(at[0]) + 10, float(at[1]) - 9), f"{view.rig.numbers[rows[unit]]} {words}", "text")
+                    tag(
+                        p,
+                        QPointF(float(at[0]) + 10, float(at[1]) - 9),
+                        f"{view.rig.numbers[rows[unit]]} {words}",
+                        "text",
+                    )
 
     def _structure_lines(self, p: QPainter) -> None:
         held = next((s for s in self.shown_show().structures if s.id == self.bench.structure), None)
@@ -515,7 +634,20 @@ class StageView(QWidget):
         if (depth < 0.3).any():
             return
         p.setPen(pen("coral", 1.2))
-        for i, j in ((0, 1), (2, 3), (4, 5), (6, 7), (0, 2), (1, 3), (4, 6), (5, 7), (0, 4), (1, 5), (2, 6), (3, 7)):
+        for i, j in (
+            (0, 1),
+            (2, 3),
+            (4, 5),
+            (6, 7),
+            (0, 2),
+            (1, 3),
+            (4, 6),
+            (5, 7),
+            (0, 4),
+            (1, 5),
+            (2, 6),
+            (3, 7),
+        ):
             p.drawLine(QPointF(*at[i]), QPointF(*at[j]))
 
     def _marks(self, p: QPainter) -> None:
@@ -525,7 +657,11 @@ class StageView(QWidget):
         if not held:
             return
         order = {u: i for i, u in enumerate(self.bench.selection, 1)}
-        by_number = {u.number: (order[u.id], self.bench.figures.get(u.id, "")) for u in self.bench.show.units if u.id in order}
+        by_number = {
+            u.number: (order[u.id], self.bench.figures.get(u.id, ""))
+            for u in self.bench.show.units
+            if u.id in order
+        }
         points, depth = self.camera.project(view.rig.positions[held], self.width(), self.height())
         marked, words = [], {}
         for (x, y), away, index in zip(points, depth, held, strict=True):

@@ -44,7 +44,9 @@ def structure_menu(parent: QWidget, bench: Workbench) -> QMenu:
     fresh = menu.addMenu("Put up")
     for kind, words in WORDS.items():
         fresh.addAction(words).triggered.connect(lambda _=False, k=kind: put_up(bench, k))
-    menu.addAction("Bring in a mesh…").triggered.connect(lambda _=False: bench.guard(lambda: bring_in(parent, bench)))
+    menu.addAction("Bring in a mesh…").triggered.connect(
+        lambda _=False: bench.guard(lambda: bring_in(parent, bench))
+    )
     return menu
 
 
@@ -61,7 +63,11 @@ def put_up(bench: Workbench, kind: str) -> None:
 def bring_in(parent: QWidget, bench: Workbench) -> None:
     """A mesh from a file as a set piece, at its own measures."""
     name, _ = QFileDialog.getOpenFileName(
-        parent, "Bring in a mesh", "", "Meshes (*.glb *.3ds *.obj)", options=QFileDialog.Option.DontUseNativeDialog
+        parent,
+        "Bring in a mesh",
+        "",
+        "Meshes (*.glb *.3ds *.obj)",
+        options=QFileDialog.Option.DontUseNativeDialog,
     )
     if not name:
         return
@@ -69,7 +75,9 @@ def bring_in(parent: QWidget, bench: Workbench) -> None:
     data = read_file(path, MAX_FILE)
     found = read_mesh(data, path.name)
     x, y, z = (max(float(v), 0.01) for v in np.ptp(found.reshape(-1, 3), axis=0))
-    kept = StoredFile(name=f"{hashlib.sha256(data).hexdigest()[:16]}{path.suffix.lower()}", data=data)
+    kept = StoredFile(
+        name=f"{hashlib.sha256(data).hexdigest()[:16]}{path.suffix.lower()}", data=data
+    )
     show = bench.show
     if all(f.name != kept.name for f in show.files):
         show = replace(show, files=(*show.files, kept))

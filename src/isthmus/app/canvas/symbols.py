@@ -1,4 +1,6 @@
-"""Symbols of units as small pictures, kept by what they look like: thousands are drawn by copying them."""
+"""Symbols of units as small pictures, kept by what they look like: thousands are drawn by copying
+them.
+"""
 
 from __future__ import annotations
 
@@ -15,8 +17,18 @@ TURN_STEP = 5  # degrees
 _KEPT: dict[tuple, QPixmap] = {}
 
 
-def symbol(kind: str, long: float, wide: float, turn: float, fill: str = "", held: bool = False, ratio: float = 1.0) -> QPixmap:
-    """A symbol `long` by `wide` px turned by degrees; `fill` is a colour as #rrggbb. Its middle is the unit's place."""
+def symbol(
+    kind: str,
+    long: float,
+    wide: float,
+    turn: float,
+    fill: str = "",
+    held: bool = False,
+    ratio: float = 1.0,
+) -> QPixmap:
+    """A symbol `long` by `wide` px turned by degrees; `fill` is a colour as #rrggbb. Its middle is
+    the unit's place.
+    """
     steps = round(turn / TURN_STEP) % (360 // TURN_STEP)
     key = (kind, round(long), round(wide), steps, fill, held, theme.name, ratio)
     kept = _KEPT.get(key)
@@ -27,7 +39,9 @@ def symbol(kind: str, long: float, wide: float, turn: float, fill: str = "", hel
     return kept
 
 
-def _drawn(kind: str, long: float, wide: float, turn: float, fill: str, held: bool, ratio: float) -> QPixmap:
+def _drawn(
+    kind: str, long: float, wide: float, turn: float, fill: str, held: bool, ratio: float
+) -> QPixmap:
     side = math.ceil(math.hypot(long, wide)) + 6
     made = QPixmap(round(side * ratio), round(side * ratio))
     made.setDevicePixelRatio(ratio)

@@ -1,4 +1,6 @@
-"""What a press, a drag and a release on the plan are for. One tool at a time; each says in words what it waits for."""
+"""What a press, a drag and a release on the plan are for. One tool at a time; each says in words
+what it waits for.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,9 @@ class Tool:
 class OneByOne(Tool):
     """Each click places the next of the selection."""
 
-    def __init__(self, canvas: PlanCanvas, lay: Callable[[dict[str, Metres]], bool], done: Callable[[], None]) -> None:
+    def __init__(
+        self, canvas: PlanCanvas, lay: Callable[[dict[str, Metres]], bool], done: Callable[[], None]
+    ) -> None:
         super().__init__(canvas)
         self.ids = list(canvas.bench.selection)
         self.at, self._lay, self._done = 0, lay, done
@@ -68,7 +72,9 @@ HINTS = {
 class Shape(Tool):
     """A line, path, circle or grid by dragging; the preview is what will be."""
 
-    def __init__(self, canvas: PlanCanvas, now: Callable[[], Laying], drawn: Callable[[Laying, bool], None]) -> None:
+    def __init__(
+        self, canvas: PlanCanvas, now: Callable[[], Laying], drawn: Callable[[Laying, bool], None]
+    ) -> None:
         super().__init__(canvas)
         self._now, self._drawn = now, drawn
         self._start: Metres | None = None
@@ -77,7 +83,10 @@ class Shape(Tool):
 
     @property
     def words(self) -> str:  # type: ignore[override]
-        return f"{len(self.canvas.bench.selection)} in hand: {HINTS[self._now().kind]}, or type the figures"
+        return (
+            f"{len(self.canvas.bench.selection)} in hand: {HINTS[self._now().kind]}, or type the "
+            "figures"
+        )
 
     def press(self, at: Metres) -> None:
         self._start, self._path = at, [at]
@@ -86,7 +95,9 @@ class Shape(Tool):
         self._draw(at, False)
 
     def release(self, at: Metres) -> None:
-        if (self._start is not None and math.dist(self._start, at) * self.canvas.port.scale > 4) or len(self._path) > 3:
+        if (
+            self._start is not None and math.dist(self._start, at) * self.canvas.port.scale > 4
+        ) or len(self._path) > 3:
             self._draw(at, True)
         self._start = None
 
@@ -100,19 +111,30 @@ class Shape(Tool):
             made = replace(now, path=tuple((float(x), float(y)) for x, y in path))
         elif now.kind == "circle":
             dx, dy = at[0] - self._start[0], at[1] - self._start[1]
-            made = replace(now, start=self._start, radius=round(math.hypot(dx, dy), 2), angle=round(math.degrees(math.atan2(dy, dx)), 1))
+            made = replace(
+                now,
+                start=self._start,
+                radius=round(math.hypot(dx, dy), 2),
+                angle=round(math.degrees(math.atan2(dy, dx)), 1),
+            )
         else:
             made = replace(now, start=self._start, end=at, across=0.0, down=0.0)
         self._drawn(made, last)
 
 
 class Pointing(Tool):
-    """Hands points of the stage to something that aims: `rest` gives what the sheet does not show."""
+    """Hands points of the stage to something that aims: `rest` gives what the sheet does
+    not show.
+    """
 
     snaps = False
 
     def __init__(
-        self, canvas: PlanCanvas, target: Callable[[Vec3, bool], None], words: Callable[[], str], rest: Callable[[], Vec3]
+        self,
+        canvas: PlanCanvas,
+        target: Callable[[Vec3, bool], None],
+        words: Callable[[], str],
+        rest: Callable[[], Vec3],
     ) -> None:
         super().__init__(canvas)
         self._target, self._words, self._rest = target, words, rest
@@ -122,7 +144,10 @@ class Pointing(Tool):
         kind = self.canvas.sheet.kind
         if kind == "free":
             return "A free sheet is nowhere: aim on the plan, an elevation or the stage"
-        depth = {"front": f", {self._rest()[1]:.2f} m upstage", "side": f", {self._rest()[0]:.2f} m across"}.get(kind, "")
+        depth = {
+            "front": f", {self._rest()[1]:.2f} m upstage",
+            "side": f", {self._rest()[0]:.2f} m across",
+        }.get(kind, "")
         return self._words() + depth
 
     def _tell(self, at: Metres, last: bool) -> None:
@@ -157,7 +182,11 @@ class TwoPoints(Tool):
 
     @property
     def words(self) -> str:  # type: ignore[override]
-        return "Click the first of two points whose distance you know" if self._first is None else "Click the second point"
+        return (
+            "Click the first of two points whose distance you know"
+            if self._first is None
+            else "Click the second point"
+        )
 
     def press(self, at: Metres) -> None:
         if self._first is None:
@@ -192,6 +221,8 @@ def inside(polygon: list[QPointF], x: float, y: float) -> bool:
     """Whether a point lies in a lasso (even–odd rule)."""
     found = False
     for a, b in zip(polygon, polygon[1:] + polygon[:1], strict=True):
-        if (a.y() > y) != (b.y() > y) and x < (b.x() - a.x()) * (y - a.y()) / (b.y() - a.y()) + a.x():
+        if (a.y() > y) != (b.y() > y) and x < (b.x() - a.x()) * (y - a.y()) / (
+            b.y() - a.y()
+        ) + a.x():
             found = not found
     return found

@@ -1,4 +1,6 @@
-"""One list of everything a person can do. Menus, context menus, shortcuts, the palette and the shortcut page come from it."""
+"""One list of everything a person can do. Menus, context menus, shortcuts, the palette and the
+shortcut page come from it.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,9 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 @dataclass(frozen=True)
 class Action:
-    """`when` names a condition of the registry; a key of a single letter never takes it from a text field."""
+    """`when` names a condition of the registry; a key of a single letter never takes it from a text
+    field.
+    """
 
     id: str
     text: str

@@ -15,7 +15,14 @@ from isthmus.errors import IsthmusError
 class Frame(QDialog):
     """`primary` runs the dialog's act; it closes when that returns True."""
 
-    def __init__(self, parent: QWidget | None, title: str, primary: str, act: Callable[[], bool], width: int = 640) -> None:
+    def __init__(
+        self,
+        parent: QWidget | None,
+        title: str,
+        primary: str,
+        act: Callable[[], bool],
+        width: int = 640,
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
         self.setModal(True)
@@ -52,8 +59,12 @@ class Frame(QDialog):
         self.primary.setEnabled(not words)
 
 
-def ask(parent: QWidget, title: str, words: str, choices: list[tuple[str, str]], cancel: str = "Cancel") -> str | None:
-    """A question with named answers [(answer, label)], the first one primary; None when it is put away."""
+def ask(
+    parent: QWidget, title: str, words: str, choices: list[tuple[str, str]], cancel: str = "Cancel"
+) -> str | None:
+    """A question with named answers [(answer, label)], the first one primary; None when it is put
+    away.
+    """
     answer: list[str] = []
     dialog = Frame(parent, title, choices[0][1], lambda: not answer.append(choices[0][0]), 460)
     dialog.setObjectName("question")
@@ -89,7 +100,12 @@ class Entry(Frame):
     """A few typed values, checked when taken."""
 
     def __init__(
-        self, parent: QWidget, title: str, primary: str, fields: list[tuple[str, str]], take: Callable[[list[str]], object]
+        self,
+        parent: QWidget,
+        title: str,
+        primary: str,
+        fields: list[tuple[str, str]],
+        take: Callable[[list[str]], object],
     ) -> None:
         super().__init__(parent, title, primary, self._take_values, 420)
         self._take = take

@@ -16,7 +16,9 @@ def read_figure(text: str, what: str = "figure") -> float:
     try:
         value = float(bare)
     except ValueError:
-        raise EntryFault(f"“{text[:20]}” is no {what}.", do="Write a number such as -4.25.") from None
+        raise EntryFault(
+            f"“{text[:20]}” is no {what}.", do="Write a number such as -4.25."
+        ) from None
     if not math.isfinite(value) or abs(value) > 1e6:
         raise EntryFault(f"“{text[:20]}” is no {what}.", do="Write a number such as -4.25.")
     return value

@@ -1,4 +1,6 @@
-"""Drawing text and the glyphs of the look: severity, crossing, pages, rings, the chart's neat-line."""
+"""Drawing text and the glyphs of the look: severity, crossing, pages, rings, the chart's
+neat-line.
+"""
 
 from __future__ import annotations
 
@@ -40,7 +42,9 @@ def text(
     return min(wide, width) if width else wide
 
 
-def sentence(p: QPainter, x: float, y: float, words: str, size: str, role: str, width: float, height: float) -> float:
+def sentence(
+    p: QPainter, x: float, y: float, words: str, size: str, role: str, width: float, height: float
+) -> float:
     """A sentence with its numbers in the mono face; what does not fit is elided."""
     at = x
     for part in _NUMBERS.split(words):
@@ -49,7 +53,17 @@ def sentence(p: QPainter, x: float, y: float, words: str, size: str, role: str, 
             if left < 12:
                 break
             number = part[0].isdigit()
-            at += text(p, at, y, part, font(size, 500 if number else 400, mono=number), role, LEFT, left, height)
+            at += text(
+                p,
+                at,
+                y,
+                part,
+                font(size, 500 if number else 400, mono=number),
+                role,
+                LEFT,
+                left,
+                height,
+            )
     return at - x
 
 
@@ -84,7 +98,13 @@ def severity(p: QPainter, kind: str, cx: float, cy: float, r: float = 6.0) -> No
         p.drawEllipse(QPointF(cx, cy), r * 0.9, r * 0.9)
         p.setPen(pen("on_teal", max(1.2, r * 0.24), cap=Qt.PenCapStyle.RoundCap))
         p.setBrush(Qt.BrushStyle.NoBrush)
-        p.drawPolyline(polygon((cx - r * 0.4, cy + r * 0.02), (cx - r * 0.08, cy + r * 0.34), (cx + r * 0.42, cy - r * 0.3)))
+        p.drawPolyline(
+            polygon(
+                (cx - r * 0.4, cy + r * 0.02),
+                (cx - r * 0.08, cy + r * 0.34),
+                (cx + r * 0.42, cy - r * 0.3),
+            )
+        )
     p.restore()
 
 
@@ -113,7 +133,14 @@ def crossing(p: QPainter, rect: QRectF, states: str) -> None:
     p.restore()
 
 
-def glyph(p: QPainter, draw: Callable[[QPainter, QColor], None], cx: float, cy: float, color: QColor, scale: float = 1.0) -> None:
+def glyph(
+    p: QPainter,
+    draw: Callable[[QPainter, QColor], None],
+    cx: float,
+    cy: float,
+    color: QColor,
+    scale: float = 1.0,
+) -> None:
     """A page's glyph, drawn about 0, 0 in a box of 15 by `draw`."""
     p.save()
     p.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -1,4 +1,6 @@
-"""Settings of this machine, apart from any show. A value that does not read falls back; the file is kept beside."""
+"""Settings of this machine, apart from any show. A value that does not read falls back; the file is
+kept beside.
+"""
 
 from __future__ import annotations
 
@@ -20,20 +22,29 @@ class Settings(msgspec.Struct, kw_only=True):
     theme: str = "night"
     last_show: str = ""
     window: tuple[int, int] = (1280, 800)
-    adapters: dict[str, str] = {}  # protocol → address or name of the adapter it goes out by; none is chosen by itself
+    adapters: dict[
+        str, str
+    ] = {}  # protocol → address or name of the adapter it goes out by; none is chosen by itself
     look_for_nodes: bool = False
     drawing: str = "Even"  # the drawing setting in use, by name
     drawings: tuple[Drawing, ...] = ()  # own ones
     patch_columns: tuple[str, ...] = ()
-    paper_columns: dict[str, dict[str, str]] = {}  # heads of a list → field → head, as the person had it last
+    paper_columns: dict[
+        str, dict[str, str]
+    ] = {}  # heads of a list → field → head, as the person had it last
 
 
 def config_file() -> Path:
-    return Path(os.environ.get("ISTHMUS_CONFIG") or platformdirs.user_config_dir("isthmus")) / "settings.json"
+    return (
+        Path(os.environ.get("ISTHMUS_CONFIG") or platformdirs.user_config_dir("isthmus"))
+        / "settings.json"
+    )
 
 
 def recovery_folder() -> Path:
-    return Path(os.environ.get("ISTHMUS_STATE") or platformdirs.user_state_dir("isthmus")) / "recovery"
+    return (
+        Path(os.environ.get("ISTHMUS_STATE") or platformdirs.user_state_dir("isthmus")) / "recovery"
+    )
 
 
 def load() -> Settings:

@@ -1,4 +1,6 @@
-"""Long work on a thread of its own: progress, cancel, and the result or the error back on the interface thread."""
+"""Long work on a thread of its own: progress, cancel, and the result or the error back on the
+interface thread.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,9 @@ class Step:
 
 
 class Task(QObject):
-    """One piece of long work. `work(step)` runs off the interface thread and must not touch widgets."""
+    """One piece of long work. `work(step)` runs off the interface thread and must not touch
+    widgets.
+    """
 
     progressed = Signal(float, str)
     done = Signal(object)
@@ -67,7 +71,9 @@ class Task(QObject):
 
 
 def away(work: Callable[[], Any]) -> Any:
-    """Run something on a thread and wait for it while the window goes on painting; what it raises is raised here."""
+    """Run something on a thread and wait for it while the window goes on painting; what it raises
+    is raised here.
+    """
     task, loop = Task(lambda step: work()), QEventLoop()
     got: list[Any] = []
     wrong: list[BaseException] = []

@@ -1,4 +1,6 @@
-"""Colours, sizes and fonts from `assets/tokens.json`: the one source for the stylesheet, the palette and painters."""
+"""Colours, sizes and fonts from `assets/tokens.json`: the one source for the stylesheet, the
+palette and painters.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +38,9 @@ class Theme(QObject):
         if kept is None:
             value = TOKENS["themes"][self.name][role]
             # tokens are #RRGGBBAA, Qt reads #AARRGGBB
-            kept = self._colors[role] = QColor(f"#{value[7:9]}{value[1:7]}" if len(value) == 9 else value)
+            kept = self._colors[role] = QColor(
+                f"#{value[7:9]}{value[1:7]}" if len(value) == 9 else value
+            )
         if alpha is None:
             return kept  # shared by all who paint with it: copy it before changing it
         color = QColor(kept)
@@ -70,7 +74,13 @@ def load_fonts() -> None:
 
 
 @functools.cache
-def font(size: int | str = "body", weight: int = 400, mono: bool = False, italic: bool = False, track: float = 0.0) -> QFont:
+def font(
+    size: int | str = "body",
+    weight: int = 400,
+    mono: bool = False,
+    italic: bool = False,
+    track: float = 0.0,
+) -> QFont:
     made = QFont(MONO if mono else SANS)
     made.setPixelSize(TYPE[size] if isinstance(size, str) else size)
     made.setWeight(QFont.Weight(weight))
@@ -96,7 +106,10 @@ def advance(of: QFont, text: str) -> float:
 
 
 def pen(
-    role: str | QColor, width: float = 1.0, style: Qt.PenStyle = Qt.PenStyle.SolidLine, cap: Qt.PenCapStyle = Qt.PenCapStyle.FlatCap
+    role: str | QColor,
+    width: float = 1.0,
+    style: Qt.PenStyle = Qt.PenStyle.SolidLine,
+    cap: Qt.PenCapStyle = Qt.PenCapStyle.FlatCap,
 ) -> QPen:
     made = QPen(theme.color(role) if isinstance(role, str) else role, width, style)
     made.setCapStyle(cap)

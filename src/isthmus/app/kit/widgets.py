@@ -46,14 +46,21 @@ def bind(signal: Any, owner: QObject, run: Callable[[], object]) -> None:
 
 
 def plain_tip(text: str) -> str:
-    """A tool tip that shows just these words: names from files may look like HTML, and Qt would draw what they ask for."""
+    """A tool tip that shows just these words: names from files may look like HTML, and Qt would
+    draw what they ask for.
+    """
     if "<" not in text:  # Qt takes nothing else for HTML
         return text
     return f"<qt>{escape(text, quote=False).replace(chr(10), '<br>')}</qt>"
 
 
 def button(
-    label: str, kind: str = "plain", run: Callable[[], object] | None = None, height: int = SIZE["control"], name: str = "", tip: str = ""
+    label: str,
+    kind: str = "plain",
+    run: Callable[[], object] | None = None,
+    height: int = SIZE["control"],
+    name: str = "",
+    tip: str = "",
 ) -> QPushButton:
     made = QPushButton(label)
     made.setProperty("kind", kind)
@@ -106,7 +113,9 @@ class Panel(QWidget):
 
 
 class Head(QWidget):
-    """A page's title line: the title, then counts in the mono face with their words; buttons at the right."""
+    """A page's title line: the title, then counts in the mono face with their words; buttons at the
+    right.
+    """
 
     def __init__(self, title: str) -> None:
         super().__init__()
@@ -130,7 +139,15 @@ class Head(QWidget):
         x = paint.text(p, 0, 2, self.title, font("title", 600), "text", height=h) + 16
         for part in self.parts:
             number = part[:1].isdigit()
-            x += paint.text(p, x, 4, part, font("body", 500 if number else 400, mono=number), "text" if number else "text2", height=h)
+            x += paint.text(
+                p,
+                x,
+                4,
+                part,
+                font("body", 500 if number else 400, mono=number),
+                "text" if number else "text2",
+                height=h,
+            )
             x += 6 if number or part == "of" else 16
 
 
@@ -150,10 +167,14 @@ class Section(QWidget):
 
 
 def claims_text(event: QEvent) -> bool:
-    """Whether a key about to be taken for an act begins or goes on with text; it is then claimed for the text."""
+    """Whether a key about to be taken for an act begins or goes on with text; it is then claimed
+    for the text.
+    """
     if event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent):
         return False
-    held = event.modifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
+    held = event.modifiers() & ~(
+        Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier
+    )
     if held or not event.text() or not event.text().isprintable() or event.text() == " ":
         return False
     event.accept()
@@ -161,24 +182,36 @@ def claims_text(event: QEvent) -> bool:
 
 
 class TextTable(QTableView):
-    """A table in which typing begins the cell that is current: no letter of it is taken for an act."""
+    """A table in which typing begins the cell that is current: no letter of it is taken for
+    an act.
+    """
 
     def takes_text(self) -> bool:
         """Whether the current cell can be typed in just now."""
         at = self.currentIndex()
-        return at.isValid() and bool(self.editTriggers() & QTableView.EditTrigger.AnyKeyPressed) and self._writable(at)
+        return (
+            at.isValid()
+            and bool(self.editTriggers() & QTableView.EditTrigger.AnyKeyPressed)
+            and self._writable(at)
+        )
 
     def _writable(self, at: QModelIndex) -> bool:
         return bool(at.flags() & Qt.ItemFlag.ItemIsEditable)
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and self.takes_text() and claims_text(event):
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and self.takes_text()
+            and claims_text(event)
+        ):
             return True
         return super().event(event)
 
 
 class Choice(QComboBox):
-    """A drop-down with our chevron: stylesheets can only show a file there. Typing looks for an entry."""
+    """A drop-down with our chevron: stylesheets can only show a file there. Typing looks for an
+    entry.
+    """
 
     def event(self, event: QEvent) -> bool:
         return claims_text(event) or super().event(event)
@@ -191,11 +224,16 @@ class Choice(QComboBox):
 
 
 class Line(QLineEdit):
-    """A line to type in. With nothing of its own to undo it leaves Ctrl+Z and its reverse to the show."""
+    """A line to type in. With nothing of its own to undo it leaves Ctrl+Z and its reverse to the
+    show.
+    """
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            undo, redo = event.matches(QKeySequence.StandardKey.Undo), event.matches(QKeySequence.StandardKey.Redo)
+            undo, redo = (
+                event.matches(QKeySequence.StandardKey.Undo),
+                event.matches(QKeySequence.StandardKey.Redo),
+            )
             if (undo and not self.isUndoAvailable()) or (redo and not self.isRedoAvailable()):
                 event.ignore()
                 return False
@@ -214,7 +252,9 @@ def field(name: str, value: str = "", hint: str = "", mono: bool = False) -> QLi
 
 
 def units_field(name: str, hint: str, offers: Callable[[str], list[str]]) -> QLineEdit:
-    """A line in which units are called up: numbers, ranges, names; names are completed while they are typed."""
+    """A line in which units are called up: numbers, ranges, names; names are completed while they
+    are typed.
+    """
     made = field(name, "", hint, mono=False)
     words = QStringListModel(made)
     finder = QCompleter(words, made)
@@ -237,7 +277,9 @@ def choice(name: str, items: Sequence[tuple[object, str]] = ()) -> Choice:
     return made
 
 
-def lines_field(name: str, words: str, mono: bool = True, read_only: bool = False) -> QPlainTextEdit:
+def lines_field(
+    name: str, words: str, mono: bool = True, read_only: bool = False
+) -> QPlainTextEdit:
     """Several lines to type in, or to read."""
     made = QPlainTextEdit()
     made.setObjectName(name)
@@ -248,7 +290,9 @@ def lines_field(name: str, words: str, mono: bool = True, read_only: bool = Fals
 
 
 class KeysFirst(QObject):
-    """A view has its keys before the table in it, which would take letters to search, arrows to move and space to choose."""
+    """A view has its keys before the table in it, which would take letters to search, arrows to
+    move and space to choose.
+    """
 
     def __init__(self, table: QTableView, take: Callable[[QKeyEvent], bool]) -> None:
         """`take` says whether it has used a key."""
@@ -257,13 +301,19 @@ class KeysFirst(QObject):
         table.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and self._take(event):
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and self._take(event)
+        ):
             return True
         return super().eventFilter(watched, event)
 
 
 class CopyKeys(QObject):
-    """Gives a table Ctrl+C as a spreadsheet has it: the rows in hand (all, when none is) as tab-separated text with headings."""
+    """Gives a table Ctrl+C as a spreadsheet has it: the rows in hand (all, when none is) as
+    tab-separated text with headings.
+    """
 
     def __init__(self, table: QTableView) -> None:
         super().__init__(table)
@@ -271,7 +321,11 @@ class CopyKeys(QObject):
         table.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.matches(QKeySequence.StandardKey.Copy):
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and event.matches(QKeySequence.StandardKey.Copy)
+        ):
             QGuiApplication.clipboard().setText(self.text())
             return True
         return super().eventFilter(watched, event)
@@ -279,14 +333,18 @@ class CopyKeys(QObject):
     def text(self) -> str:
         model = self._table.model()
         columns = range(model.columnCount())
-        chosen = sorted({index.row() for index in self._table.selectionModel().selectedRows()}) or range(model.rowCount())
+        chosen = sorted(
+            {index.row() for index in self._table.selectionModel().selectedRows()}
+        ) or range(model.rowCount())
         lines = [[str(model.headerData(x, Qt.Orientation.Horizontal) or "") for x in columns]]
         lines += [[str(model.index(y, x).data() or "") for x in columns] for y in chosen]
         return "".join("\t".join(cells) + "\n" for cells in lines)
 
 
 class RowsModel(QAbstractTableModel):
-    """A table with a fixed head; a subclass says what stands in its rows, and how many there are if not `rows`."""
+    """A table with a fixed head; a subclass says what stands in its rows, and how many there are if
+    not `rows`.
+    """
 
     COLUMNS: tuple[str, ...] = ()
 
@@ -310,14 +368,20 @@ class RowsModel(QAbstractTableModel):
     def columnCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
         return len(self.COLUMNS)
 
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
             return self.COLUMNS[section]
         return None
 
 
-def plain_table(model: QAbstractItemModel, name: str, words: str, widths: Sequence[int], stretch: int) -> QTableView:
-    """A table of rows without grid: chosen row by row, copied as spreadsheets do; `stretch` is the column that gives way."""
+def plain_table(
+    model: QAbstractItemModel, name: str, words: str, widths: Sequence[int], stretch: int
+) -> QTableView:
+    """A table of rows without grid: chosen row by row, copied as spreadsheets do; `stretch` is the
+    column that gives way.
+    """
     made = TextTable()
     made.setModel(model)
     made.setObjectName(name)
@@ -360,8 +424,12 @@ def column_of(widget: QWidget, spacing: int = 6) -> QVBoxLayout:
 
 
 def take_row(table: QTableView, row: int) -> None:
-    """Choose one row, whatever keys are held: `selectRow` would take it as a wish to add or take off."""
-    flags = QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
+    """Choose one row, whatever keys are held: `selectRow` would take it as a wish to add or take
+    off.
+    """
+    flags = (
+        QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
+    )
     table.selectionModel().setCurrentIndex(table.model().index(row, 0), flags)
 
 

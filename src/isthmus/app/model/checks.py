@@ -1,4 +1,6 @@
-"""What checking has brought to light besides verdicts: devices discovered, addresses hunted, findings concluded."""
+"""What checking has brought to light besides verdicts: devices discovered, addresses hunted,
+findings concluded.
+"""
 
 from __future__ import annotations
 
@@ -19,11 +21,16 @@ from isthmus.show import Show
 from isthmus.snags.records import FAULT, Mend, Snag
 
 SURE = 0.9  # from then on a finding offers its mend on Readiness
-WAIT_MS, CALLED_MS = 250, 1500  # marks come in bursts; findings are worked out when there is a moment, in a call a longer one
+WAIT_MS, CALLED_MS = (
+    250,
+    1500,
+)  # marks come in bursts; findings are worked out when there is a moment, in a call a longer one
 
 
 class Checks(QObject):
-    """`changed` when devices or findings are others than before. Findings are worked out when somebody looks at them."""
+    """`changed` when devices or findings are others than before. Findings are worked out when
+    somebody looks at them.
+    """
 
     changed = Signal()
 
@@ -66,7 +73,9 @@ class Checks(QObject):
         self.changed.emit()
 
     def set_anew(self, units: Collection[str]) -> None:
-        """Something was set at the rig that changes what these units do: they are to be called again."""
+        """Something was set at the rig that changes what these units do: they are to be called
+        again.
+        """
         show = outdate(self.bench.show, units)
         if show is not self.bench.show:
             self.bench.commit("verdicts of what was set are out of date", show)
@@ -83,20 +92,36 @@ class Checks(QObject):
         self.soon()
 
     def _ground(self) -> tuple[object, ...]:
-        """What findings rest on. Of the network only what they look at: ages and counters change all the time."""
+        """What findings rest on. Of the network only what they look at: ages and counters change
+        all the time.
+        """
         evidence = gather(self.bench.show, self.bench.network)
-        network = tuple(evidence.nodes.items()), tuple(evidence.ports.items()), tuple(evidence.senders.items()), evidence.looked
+        network = (
+            tuple(evidence.nodes.items()),
+            tuple(evidence.ports.items()),
+            tuple(evidence.senders.items()),
+            evidence.looked,
+        )
         return self.bench.show, network, tuple(self.matches), tuple(self.hunted.items())
 
     def _think(self) -> None:
-        """Off the interface thread: a large rig takes a while. What has changed meanwhile is thought about next."""
+        """Off the interface thread: a large rig takes a while. What has changed meanwhile is
+        thought about next.
+        """
         ground = self._ground()
         if self._task is not None or ground == self._seen:
             return
-        show, network, matches, hunted = self.bench.show, self.bench.network, list(self.matches), dict(self.hunted)
+        show, network, matches, hunted = (
+            self.bench.show,
+            self.bench.network,
+            list(self.matches),
+            dict(self.hunted),
+        )
         self._task = Task(lambda step: findings_of(show, network, matches, hunted)[0], self)
         self._task.done.connect(lambda findings: self._take(ground, findings))
-        self._task.failed.connect(lambda error: self.bench.tell("fault", f"Findings could not be worked out: {error}"))
+        self._task.failed.connect(
+            lambda error: self.bench.tell("fault", f"Findings could not be worked out: {error}")
+        )
         self._task.ended.connect(self._thought)
         self._task.start()
 
@@ -117,7 +142,10 @@ class Checks(QObject):
         """The findings of what is known now, at once; the same again costs nothing."""
         ground = self._ground()
         if ground != self._seen:
-            self._take(ground, findings_of(self.bench.show, self.bench.network, self.matches, self.hunted)[0])
+            self._take(
+                ground,
+                findings_of(self.bench.show, self.bench.network, self.matches, self.hunted)[0],
+            )
         return self.findings
 
     def shut_down(self) -> None:
@@ -129,6 +157,14 @@ class Checks(QObject):
 def _snag(told: FindingTold) -> Snag:
     """A finding as a snag of the fifth step, with its mend where the show itself can be mended."""
     edit = next((m for m in told.mends if m.edit is not None), None)
-    mend = Mend(edit.label, edit.edit) if edit is not None and edit.edit is not None and told.chance > SURE else None
-    words = told.words if told.chance > SURE else f"{told.title}: probably so: {told.words[0].lower()}{told.words[1:]}"
+    mend = (
+        Mend(edit.label, edit.edit)
+        if edit is not None and edit.edit is not None and told.chance > SURE
+        else None
+    )
+    words = (
+        told.words
+        if told.chance > SURE
+        else f"{told.title}: probably so: {told.words[0].lower()}{told.words[1:]}"
+    )
     return Snag("finding", FAULT, words, "Roll call", told.units, "answered", mend)

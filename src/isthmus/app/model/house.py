@@ -1,4 +1,6 @@
-"""What every page is given: the show being worked on, the actions, the links, and how to get about."""
+"""What every page is given: the show being worked on, the actions, the links, and how to
+get about.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ from isthmus.app.model.workbench import Workbench
 
 @dataclass(frozen=True)
 class House:
-    """A page knows this and nothing of the window's insides. `over` is only what its dialogs open over."""
+    """A page knows this and nothing of the window's insides. `over` is only what its dialogs open
+    over.
+    """
 
     bench: Workbench
     actions: Registry

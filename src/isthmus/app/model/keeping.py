@@ -1,4 +1,6 @@
-"""The journal bound to the workbench: every edit is kept before its views hear of it; and what a crash left is read."""
+"""The journal bound to the workbench: every edit is kept before its views hear of it; and what a
+crash left is read.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ _RUNS = itertools.count(1)
 
 
 class Keeper(QObject):
-    """Keeps the unsaved work of one window. Without a folder to write in the window works on, and says so."""
+    """Keeps the unsaved work of one window. Without a folder to write in the window works on, and
+    says so.
+    """
 
     _trouble = Signal(str)
 
@@ -43,21 +47,33 @@ class Keeper(QObject):
         self._begin()
 
     def _tell(self, words: str) -> None:
-        self.bench.tell("attention" if words else "ok", words or "Unsaved work is kept again in case of a crash.")
+        self.bench.tell(
+            "attention" if words else "ok",
+            words or "Unsaved work is kept again in case of a crash.",
+        )
 
     def _begin(self) -> None:
         """Another show, or the same one saved."""
         bench = self.bench
         if self.journal:
-            self.journal.begin(bench.show, bench.path, bench.stamp.digest if bench.stamp else "", bench.history.unsaved > 0)
+            self.journal.begin(
+                bench.show,
+                bench.path,
+                bench.stamp.digest if bench.stamp else "",
+                bench.history.unsaved > 0,
+            )
 
     def _keep(self, name: str, old: Show, new: Show) -> int:
         return self.journal.append(name, old, new) if self.journal else 0
 
     def _levels(self) -> None:
-        """The levels a roll call, a proof or a hunt will give back, so that a crash gives them back too."""
+        """The levels a roll call, a proof or a hunt will give back, so that a crash gives them back
+        too.
+        """
         holder = self.bench.call or self.bench.proof
-        levels: Levels = tuple((*key, float(level)) for key, level in holder.before.items()) if holder else ()
+        levels: Levels = (
+            tuple((*key, float(level)) for key, level in holder.before.items()) if holder else ()
+        )
         if self.journal:
             self.journal.keep_levels(levels)
 
@@ -68,7 +84,9 @@ class Keeper(QObject):
         return None
 
     def take_up(self, found: Found) -> bool:
-        """After the bench has adopted recovered work: the copy it came from goes once another stands. False when it stays."""
+        """After the bench has adopted recovered work: the copy it came from goes once another
+        stands. False when it stays.
+        """
         if self.journal and self.journal.wait():
             found.discard()
             return True
@@ -76,7 +94,9 @@ class Keeper(QObject):
         return False
 
     def end(self) -> None:
-        """Unsaved work stays for the next start; what is saved, or was given up (`forget`), goes."""
+        """Unsaved work stays for the next start; what is saved, or was given up (`forget`),
+        goes.
+        """
         if self.journal:
             self.journal.close(forget=self.bench.history.unsaved == 0)
 

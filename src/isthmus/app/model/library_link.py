@@ -1,7 +1,7 @@
 """The library beside the window: searched here at once, brought up to date by a process of its own.
 
-Reading thousands of files in this process would take turns with the window; the builder has its own interpreter,
-tells its progress by lines, and ends when told to.
+Reading thousands of files in this process would take turns with the window; the builder has its own
+interpreter, tells its progress by lines, and ends when told to.
 """
 
 from __future__ import annotations
@@ -26,7 +26,9 @@ WATCH_MS = 2000
 
 
 class LibraryLink(QObject):
-    """`changed` when there is something else to find; `progressed(done, all, name)` while the index is built."""
+    """`changed` when there is something else to find; `progressed(done, all, name)` while the index
+    is built.
+    """
 
     changed = Signal()
     progressed = Signal(int, int, str)
@@ -50,12 +52,16 @@ class LibraryLink(QObject):
 
     @property
     def shelf(self) -> Shelf:
-        """The open library; an empty one elsewhere, and a sentence, when its folder cannot be used."""
+        """The open library; an empty one elsewhere, and a sentence, when its folder cannot
+        be used.
+        """
         if self._shelf is None:
             try:
                 self._shelf = Shelf(follow=False)
             except FileFault as fault:  # the page must open all the same, and say why it is empty
-                self._shelf = Shelf(Path(tempfile.mkdtemp(prefix="isthmus-")) / "library.sqlite", follow=False)
+                self._shelf = Shelf(
+                    Path(tempfile.mkdtemp(prefix="isthmus-")) / "library.sqlite", follow=False
+                )
                 words = str(fault)
                 QTimer.singleShot(0, self, lambda: self.told.emit("fault", words))
             self.refresh()
@@ -117,8 +123,8 @@ class LibraryLink(QObject):
             self._watch.start()
 
     def look(self) -> None:
-        """Update when a source has changed, gone away or come back since the last look; looked at on a thread, as a
-        folder may be large or its drive slow."""
+        """Update when a source has changed, gone away or come back since the last look; looked at
+        on a thread, as a folder may be large or its drive slow."""
         if self._looking is not None:
             self._look_again = True
             return
@@ -126,7 +132,9 @@ class LibraryLink(QObject):
 
         def work(step: Step) -> tuple[dict[str, object], float]:
             started = time.monotonic()
-            prints: dict[str, object] = {s.id: (s.on, is_away(s), fingerprint(s, lambda: step(0.0))) for s in sources}
+            prints: dict[str, object] = {
+                s.id: (s.on, is_away(s), fingerprint(s, lambda: step(0.0))) for s in sources
+            }
             return prints, time.monotonic() - started
 
         task = self._looking = Task(work, self)
@@ -136,7 +144,9 @@ class LibraryLink(QObject):
     def _looked(self, found: tuple[dict[str, object], float]) -> None:
         prints, seconds = found
         self._looking = None
-        self._watch.setInterval(max(WATCH_MS, int(20_000 * seconds)))  # looking takes a twentieth of the time at most
+        self._watch.setInterval(
+            max(WATCH_MS, int(20_000 * seconds))
+        )  # looking takes a twentieth of the time at most
         if prints != self._prints:
             self._prints = prints
             self.update()
@@ -152,7 +162,9 @@ class LibraryLink(QObject):
         process = self._process = QProcess(self)
         process.readyReadStandardOutput.connect(self._read)
         process.finished.connect(self._finished)
-        process.start(sys.executable, ["-m", "isthmus.cli", "profiles", "index", "--progress", "--json"])
+        process.start(
+            sys.executable, ["-m", "isthmus.cli", "profiles", "index", "--progress", "--json"]
+        )
 
     def cancel(self) -> None:
         """End the update; what it has read is kept, and the next one goes on from there."""
@@ -187,7 +199,11 @@ class LibraryLink(QObject):
         if process is not None:
             if process.exitCode() and process.exitStatus() == QProcess.ExitStatus.NormalExit:
                 self.told.emit(
-                    "fault", bytes(process.readAllStandardError().data()).decode(errors="replace").strip().removeprefix("isthmus: ")
+                    "fault",
+                    bytes(process.readAllStandardError().data())
+                    .decode(errors="replace")
+                    .strip()
+                    .removeprefix("isthmus: "),
                 )
             process.deleteLater()
         self.ended.emit(self._words)

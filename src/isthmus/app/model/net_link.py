@@ -1,4 +1,6 @@
-"""The network as the window sees it: the desk on its thread, its news on the interface's, what it is to look at."""
+"""The network as the window sees it: the desk on its thread, its news on the interface's, what it
+is to look at.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ if TYPE_CHECKING:
 
 
 class NetLink(QObject):
-    """`changed` when something about the network is new; `outlets` when there are other sockets to send from."""
+    """`changed` when something about the network is new; `outlets` when there are other sockets to
+    send from.
+    """
 
     changed = Signal()
     outlets = Signal(object)
@@ -56,11 +60,16 @@ class NetLink(QObject):
 
     def look_if_asked(self) -> None:
         """Outputs that go to whichever nodes ask need nodes to be asked."""
-        if any(o.enabled and o.way == "asked" for o in self.bench.show.outputs) and not self.view.looking:
+        if (
+            any(o.enabled and o.way == "asked" for o in self.bench.show.outputs)
+            and not self.view.looking
+        ):
             self.look(True)
 
     def choose(self, protocol: str, adapter: str) -> None:
-        """Send a protocol by an adapter (its address; "" lets it be chosen by itself), from now on and on this machine."""
+        """Send a protocol by an adapter (its address; "" lets it be chosen by itself), from now on
+        and on this machine.
+        """
         self.settings.adapters[protocol] = adapter
         if self.desk:
             self._want(self.desk)
@@ -73,7 +82,9 @@ class NetLink(QObject):
             self._want(self.desk)
 
     def listen_on(self, adapter: str) -> None:
-        """Hear what comes to another adapter too (its address, or "all"), which nothing is sent by."""
+        """Hear what comes to another adapter too (its address, or "all"), which nothing is
+        sent by.
+        """
         self._listen = adapter
         if self.desk:
             self._want(self.desk)
@@ -83,9 +94,18 @@ class NetLink(QObject):
 
     def _want(self, desk: Desk) -> None:
         show = self.bench.show
-        hosts = {p: [h for o in show.outputs if o.protocol == p and o.enabled for h in o.hosts] for p in ("artnet", "sacn")}
+        hosts = {
+            p: [h for o in show.outputs if o.protocol == p and o.enabled for h in o.hosts]
+            for p in ("artnet", "sacn")
+        }
         universes = {o.number for o in show.outputs if o.protocol == "sacn"} | set(self._extra)
-        desk.want(self.settings.adapters, hosts, [n.ip for n in show.nodes if n.protocol == "artnet"], sorted(universes), self._listen)
+        desk.want(
+            self.settings.adapters,
+            hosts,
+            [n.ip for n in show.nodes if n.protocol == "artnet"],
+            sorted(universes),
+            self._listen,
+        )
 
     def _follow(self, old: Show, new: Show) -> None:
         if self.desk and (old.outputs is not new.outputs or old.nodes is not new.nodes):

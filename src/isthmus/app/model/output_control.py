@@ -1,4 +1,6 @@
-"""The output as the window sees it: switches it, feeds the engine, watches it, and says how it is."""
+"""The output as the window sees it: switches it, feeds the engine, watches it, and says how
+it is.
+"""
 
 from __future__ import annotations
 
@@ -56,7 +58,9 @@ class OutputControl(QObject):
     def publish(self) -> None:
         show, sending = self._bench.show, self._bench.show.sending
         try:
-            self.engine.pace(sending.artnet_rate, sending.sacn_rate, sending.changed_only, sending.artnet_sync)
+            self.engine.pace(
+                sending.artnet_rate, sending.sacn_rate, sending.changed_only, sending.artnet_sync
+            )
             self.engine.publish(*self.composer.compose(show, self._bench.live), identity(show))
         except IsthmusError as error:
             self._bench.tell("fault", str(error))
@@ -74,7 +78,11 @@ class OutputControl(QObject):
         self.engine.beat()
         try:
             if self._started and self.engine.check():
-                self._bench.tell("attention", f"The output engine had ended; it was started again at {self.engine.stats().returned_at}.")
+                self._bench.tell(
+                    "attention",
+                    "The output engine had ended; it was started again at "
+                    f"{self.engine.stats().returned_at}.",
+                )
         except IsthmusError as error:
             self._started = self.on = self._bench.sending = False
             self._bench.sending_changed.emit()
@@ -84,10 +92,16 @@ class OutputControl(QObject):
             self._said_port = True
             told = [words for words in self._net.view.trouble if words.startswith("Port ")]
             why = told[0] if told else "Port 6454 is taken by another program."
-            self._bench.tell("note", f"{why} Sending from port {self.stats.source_port}; nodes take it all the same.")
+            self._bench.tell(
+                "note",
+                f"{why} Sending from port {self.stats.source_port}; nodes take it all the same.",
+            )
         if self.stats.errors > self._errors:
             if self._errors == 0:
-                self._bench.tell("fault", f"Packets cannot be sent. {self.stats.error} See Network on the Routes page.")
+                self._bench.tell(
+                    "fault",
+                    f"Packets cannot be sent. {self.stats.error} See Network on the Routes page.",
+                )
             self._errors = self.stats.errors
         self.changed.emit()
 
@@ -123,10 +137,15 @@ class OutputControl(QObject):
             f"{s.rate:.1f} Hz, 99 % of packets within {s.spread_ms:.1f} ms of their time",
         ]
         if s.restarts:
-            parts.append(f"the engine was started again {s.restarts} time{'s' * (s.restarts != 1)}, last at {s.returned_at}")
+            parts.append(
+                f"the engine was started again {s.restarts} time{'s' * (s.restarts != 1)}, "
+                f"last at {s.returned_at}"
+            )
         if s.error:
             parts.append(f"last error: {s.error}")
-        parts.append("when the window hangs or dies, the last frame is held for 30 s, then the rig goes dark")
+        parts.append(
+            "when the window hangs or dies, the last frame is held for 30 s, then the rig goes dark"
+        )
         return ".\n".join(p[0].upper() + p[1:] for p in parts) + "."
 
     def stop(self) -> None:

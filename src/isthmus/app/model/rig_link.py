@@ -1,4 +1,6 @@
-"""What the rig does: asked of the stand-in rig some fifteen times a second, on a thread of its own."""
+"""What the rig does: asked of the stand-in rig some fifteen times a second, on a thread of
+its own.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,9 @@ PERIOD = 0.06
 
 
 class RigLink(QObject):
-    """`described` once, then `state` while watched; `lost` when the rig goes, and it is tried again."""
+    """`described` once, then `state` while watched; `lost` when the rig goes, and it is tried
+    again.
+    """
 
     described = Signal(object)
     state = Signal(object)

@@ -1,6 +1,7 @@
 """The work in hand: the show with its history, the one selection, the live levels, the roll call.
 
-Every change of the show goes through `commit`; views listen to `changed` and compare by identity what concerns them.
+Every change of the show goes through `commit`; views listen to `changed` and compare by identity
+what concerns them.
 """
 
 from __future__ import annotations
@@ -55,7 +56,9 @@ class Workbench(QObject):
     preview_changed = Signal()
     filter_changed = Signal()
     told = Signal(str, str)  # severity, sentence
-    clashing = Signal(object, str)  # a Placing with somebody in the way, and what the edit is called
+    clashing = Signal(
+        object, str
+    )  # a Placing with somebody in the way, and what the edit is called
 
     def __init__(self, show: Show | None = None) -> None:
         super().__init__()
@@ -64,12 +67,16 @@ class Workbench(QObject):
         self.stamp: Stamp | None = None  # what its file was when it was last read or written here
         self.read_only = False  # its file is open elsewhere
         self.damage: list[str] = []  # what of its file could not be read
-        self.keep: Callable[[str, Show, Show], int] = lambda name, old, new: 0  # keeps an edit for a crash; how many bytes it is
+        self.keep: Callable[[str, Show, Show], int] = lambda name, old, new: (
+            0
+        )  # keeps an edit for a crash; how many bytes it is
         self.selection: list[str] = []
         self.live = Live(self.show)
         self.call: rollcall.RollCall | None = None
         self.proof: Proof | None = None
-        self.ask_past: Callable[[str, list[int]], bool] = lambda about, numbers: False  # may a proof go past these units' limits
+        self.ask_past: Callable[[str, list[int]], bool] = lambda about, numbers: (
+            False
+        )  # may a proof go past these units' limits
         self.past_numbers: list[int] = []  # units whose limits the proof that runs goes past
         self._past: dict[str, bool] = {}
         self.masters = Masters()
@@ -81,7 +88,9 @@ class Workbench(QObject):
         self.rearranging = False
         self.sheet_id = "plan"
         self.figures: dict[str, str] = {}  # written beside units while they are fanned
-        self.preview: Show | None = None  # the show as it would be, while a handle is pulled or a length is typed
+        self.preview: Show | None = (
+            None  # the show as it would be, while a handle is pulled or a length is typed
+        )
         self.preview_words = ""
         self.filters: dict[str, str] = {}  # page → what its filter hides, in words
         self.concluded: list[Snag] = []  # findings of roll call, kept by `Checks`
@@ -103,7 +112,9 @@ class Workbench(QObject):
         read_only: bool = False,
         damage: Sequence[str] = (),
     ) -> None:
-        """Another show takes the place of this one; live levels and selection end. `stamp` is what its file was."""
+        """Another show takes the place of this one; live levels and selection end. `stamp` is what
+        its file was.
+        """
         self.end_call()
         self.end_proof()
         self.masters.clear()
@@ -121,18 +132,31 @@ class Workbench(QObject):
     def commit(self, name: str, show: Show) -> None:
         """Take an edit into the history under a name."""
         old = self.show
-        if not show.sending.cid and show != old:  # who sends stays the same from here on, whatever the show is called
-            show = replace(show, sending=replace(show.sending, cid=identity(old).cid.hex() if old.units else uuid.uuid4().hex))
+        if (
+            not show.sending.cid and show != old
+        ):  # who sends stays the same from here on, whatever the show is called
+            show = replace(
+                show,
+                sending=replace(
+                    show.sending, cid=identity(old).cid.hex() if old.units else uuid.uuid4().hex
+                ),
+            )
         if show is old or show == old:
             return
         gone = self.history.gone
         self.history.commit(name, show, HELD * self.keep(name, old, show))
         if self.history.gone > gone == 0:
-            self.tell("note", f"Undo now reaches back {self.history.steps} edits; older ones are given up as you go on.")
+            self.tell(
+                "note",
+                f"Undo now reaches back {self.history.steps} edits; older ones are given up "
+                "as you go on.",
+            )
         self._after(old)
 
     def place(self, name: str, placing: Placing) -> None:
-        """Take new addresses into the history; when somebody is there already, the ways out are asked for first."""
+        """Take new addresses into the history; when somebody is there already, the ways out are
+        asked for first.
+        """
         if placing.in_the_way:
             self.clashing.emit(placing, name)
         else:
@@ -176,7 +200,9 @@ class Workbench(QObject):
             self.adopt(show, path, stamp=stamp_of(path), read_only=read_only, damage=damage.words)
 
     def save(self, path: Path) -> None:
-        """Raises FileFault; nothing then counts as saved. A show without a title takes that of its file."""
+        """Raises FileFault; nothing then counts as saved. A show without a title takes that of its
+        file.
+        """
         self.name_after(path)
         data = encode_show(self.show)
         write_atomically(path, data)
@@ -188,12 +214,17 @@ class Workbench(QObject):
     def name_after(self, path: Path) -> None:
         """A show that nobody named is called like its file."""
         if (self.show.name == UNTITLED or self.show.named_by_file) and self.show.name != path.stem:
-            self.commit(f"Name the show {path.stem}", replace(self.show, name=path.stem, named_by_file=True))
+            self.commit(
+                f"Name the show {path.stem}", replace(self.show, name=path.stem, named_by_file=True)
+            )
 
     def entitle(self, name: str, venue: str) -> None:
         """Title and venue as the person has them."""
         name = name.strip() or UNTITLED
-        self.commit(f"Name the show {name}", replace(self.show, name=name, venue=venue.strip(), named_by_file=False))
+        self.commit(
+            f"Name the show {name}",
+            replace(self.show, name=name, venue=venue.strip(), named_by_file=False),
+        )
 
     def save_copy(self, path: Path) -> None:
         save_show(self.show, path)
@@ -204,7 +235,9 @@ class Workbench(QObject):
         self.told.emit(severity, sentence)
 
     def guard(self, run: Callable[[], object]) -> bool:
-        """Run something a person asked for: an expected failure is told, and the show is unchanged."""
+        """Run something a person asked for: an expected failure is told, and the show is
+        unchanged.
+        """
         try:
             run()
         except IsthmusError as error:
@@ -224,14 +257,20 @@ class Workbench(QObject):
             self.selection_changed.emit()
 
     def toggle(self, unit: str) -> None:
-        self.select([u for u in self.selection if u != unit] if unit in self.selection else [*self.selection, unit])
+        self.select(
+            [u for u in self.selection if u != unit]
+            if unit in self.selection
+            else [*self.selection, unit]
+        )
 
     def selected(self) -> list[Unit]:
         units = {unit.id: unit for unit in self.show.units}
         return [units[unit] for unit in self.selection if unit in units]
 
     def hold(self, structure: str) -> None:
-        """Take a structure in hand, or none. The units in hand stay in hand, so that they can be hung on it."""
+        """Take a structure in hand, or none. The units in hand stay in hand, so that they can be
+        hung on it.
+        """
         if structure != self.structure:
             self.structure = structure
             self.held_changed.emit()
@@ -275,7 +314,9 @@ class Workbench(QObject):
 
     @property
     def sheet(self) -> Sheet:
-        return next((s for s in sheets_of(self.show) if s.id == self.sheet_id), sheets_of(self.show)[0])
+        return next(
+            (s for s in sheets_of(self.show) if s.id == self.sheet_id), sheets_of(self.show)[0]
+        )
 
     # ------------------------------------------------------------ what is so
 
@@ -286,7 +327,11 @@ class Workbench(QObject):
         if not self.concluded:
             return found
         explained = {unit for snag in self.concluded for unit in snag.units}
-        rest = [s for s in found if s.rule not in ("silent", "wrong") or not explained.issuperset(s.units)]
+        rest = [
+            s
+            for s in found
+            if s.rule not in ("silent", "wrong") or not explained.issuperset(s.units)
+        ]
         return sorted([*self.concluded, *rest], key=lambda s: (ORDER[s.severity], RANK[s.rule]))
 
     @property
@@ -297,8 +342,16 @@ class Workbench(QObject):
     def view(self) -> RigView:
         """The rig in space as the show has it, fed from the frame that is sent."""
         show = self.show
-        ground = (show.units, show.profiles, show.structures, show.gels, self.live.compiled)  # a verdict changes none of them
-        if self._view is None or any(a is not b for a, b in zip(self._view[0], ground, strict=True)):
+        ground = (
+            show.units,
+            show.profiles,
+            show.structures,
+            show.gels,
+            self.live.compiled,
+        )  # a verdict changes none of them
+        if self._view is None or any(
+            a is not b for a, b in zip(self._view[0], ground, strict=True)
+        ):
             self._view = (ground, RigView(show, self.live.compiled))
         return self._view[1]
 
@@ -323,8 +376,12 @@ class Workbench(QObject):
         self.masters.set(state, universe, output)
         self.levels_changed.emit()
 
-    def aim(self, ids: Sequence[str], targets: object, way: str = "nearest", quiet: bool = False) -> list[Aiming]:
-        """Point beams at one point for all or one for each; who cannot reach is told, unless it is `quiet`."""
+    def aim(
+        self, ids: Sequence[str], targets: object, way: str = "nearest", quiet: bool = False
+    ) -> list[Aiming]:
+        """Point beams at one point for all or one for each; who cannot reach is told, unless it is
+        `quiet`.
+        """
         answers: list[Aiming] = []
 
         def change(live: Live) -> None:
@@ -342,8 +399,9 @@ class Workbench(QObject):
     def begin_proof(self, make: Callable[[], Proof], about: str = "") -> None:
         """Raises EntryFault when it cannot be. The levels are given back when it ends.
 
-        Where limits are in its way it is asked whether this one may go past them: once for a row of proofs about the same,
-        such as the looks of a hunt, until `end_proof`. The limits hold unless the person says so.
+        Where limits are in its way it is asked whether this one may go past them: once for a row of
+        proofs about the same, such as the looks of a hunt, until `end_proof`. The limits hold
+        unless the person says so.
         """
         self.end_call()
         self._end_proof()
@@ -380,9 +438,15 @@ class Workbench(QObject):
     # ------------------------------------------------------------ roll call
 
     def begin_call(
-        self, manner: rollcall.Manner | None = None, only: Sequence[str] | None = None, start: str | None = None, words: str = ""
+        self,
+        manner: rollcall.Manner | None = None,
+        only: Sequence[str] | None = None,
+        start: str | None = None,
+        words: str = "",
     ) -> None:
-        """`words` says what keeps the others out, when `only` some are called. Raises EntryFault when nothing can be called."""
+        """`words` says what keeps the others out, when `only` some are called. Raises EntryFault
+        when nothing can be called.
+        """
         self.end_call()
         self.end_proof()
         self.call = rollcall.begin(self.show, self.live, manner, start, only, words)
@@ -415,8 +479,17 @@ class Workbench(QObject):
         self._acted()
         return seconds
 
-    def mark(self, result: str, note: str = "", what: Sequence[str] = (), others: Sequence[str] = (), by: str = "") -> None:
-        """Keep a verdict of the units called, and go on to the next stop. Raises EntryFault for a verdict nobody knows."""
+    def mark(
+        self,
+        result: str,
+        note: str = "",
+        what: Sequence[str] = (),
+        others: Sequence[str] = (),
+        by: str = "",
+    ) -> None:
+        """Keep a verdict of the units called, and go on to the next stop. Raises EntryFault for a
+        verdict nobody knows.
+        """
         if self.call is None:
             return
         stop, kinds, show = self.call.call, self.call.manner.kinds, self.show
@@ -426,14 +499,18 @@ class Workbench(QObject):
                 self.commit(f"Mark {stop.title} {result}", show)
         else:
             for unit in stop.units:
-                show = verdicts.mark(show, unit, result, note, what=what, others=others, acts=kinds, by=by)
+                show = verdicts.mark(
+                    show, unit, result, note, what=what, others=others, acts=kinds, by=by
+                )
             self.commit(f"Mark {stop.title} {result}", show)
         if self.call.at + 1 < len(self.call.calls):
             self.step_call(1)
         else:
             left = verdicts.tally(self.show, self.call.order)["left"]
             words = (
-                f"{left} of the units called {'has' if left == 1 else 'have'} no verdict." if left else "Every unit called has a verdict."
+                f"{left} of the units called {'has' if left == 1 else 'have'} no verdict."
+                if left
+                else "Every unit called has a verdict."
             )
             self.tell("ok", f"That was the last one called. {words}")
             self.call_changed.emit()
@@ -441,7 +518,10 @@ class Workbench(QObject):
     def mark_unit(self, unit: str, result: str, note: str = "", **more: Any) -> None:
         """Keep a verdict of any unit, called or not."""
         found = self.show.unit(unit)
-        self.commit(f"Mark {found.number if found else ''} {result}", verdicts.mark(self.show, unit, result, note, **more))
+        self.commit(
+            f"Mark {found.number if found else ''} {result}",
+            verdicts.mark(self.show, unit, result, note, **more),
+        )
 
     def unmark(self) -> None:
         """Take the verdicts of the units called away."""

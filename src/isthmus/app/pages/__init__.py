@@ -1,4 +1,5 @@
-"""The pages, in the order of the work. Each is a view on the workbench; what can be computed lives in the core.
+"""The pages, in the order of the work. Each is a view on the workbench; what can be computed lives
+in the core.
 
 A new page is one line here and a folder beside.
 """
@@ -9,10 +10,32 @@ from isthmus.app.pages.base import Entry
 _HERE = "isthmus.app.pages"
 PAGES = (
     Entry("Readiness", f"{_HERE}.readiness.page:ReadinessPage", paint.star, lights=False),
-    Entry("Profiles", f"{_HERE}.profiles.page:ProfilesPage", paint.sheet, "profile", inspector=False, hand=False, lights=False),
+    Entry(
+        "Profiles",
+        f"{_HERE}.profiles.page:ProfilesPage",
+        paint.sheet,
+        "profile",
+        inspector=False,
+        hand=False,
+        lights=False,
+    ),
     Entry("Patch", f"{_HERE}.patch.page:PatchPage", paint.ruler, "address"),
-    Entry("Routes", f"{_HERE}.routes.page:RoutesPage", paint.branches, "route", inspector=False, lights=False),
+    Entry(
+        "Routes",
+        f"{_HERE}.routes.page:RoutesPage",
+        paint.branches,
+        "route",
+        inspector=False,
+        lights=False,
+    ),
     Entry("Plan", f"{_HERE}.plan.page:PlanPage", paint.barge, "place"),
     Entry("Stage", f"{_HERE}.stage.page:StagePage", paint.box, "place"),
-    Entry("Roll call", f"{_HERE}.roll_call.page:RollCallPage", paint.calls, "answered", hand=False, lights=False),
+    Entry(
+        "Roll call",
+        f"{_HERE}.roll_call.page:RollCallPage",
+        paint.calls,
+        "answered",
+        hand=False,
+        lights=False,
+    ),
 )

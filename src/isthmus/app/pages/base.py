@@ -38,8 +38,8 @@ class Entry:
 class Page(Panel):
     """One page: a title line, and below it one view or several, of which one is shown.
 
-    A page is made where it will be: a whole page put there afterwards has every widget's font and style worked out
-    again, a fifth of its cost.
+    A page is made where it will be: a whole page put there afterwards has every widget's font and
+    style worked out again, a fifth of its cost.
     """
 
     title = ""
@@ -66,7 +66,12 @@ class Page(Panel):
     def add_switches(self, names: Sequence[str]) -> None:
         """A button in the head for each view; Alt and its number shows it too."""
         for number, name in enumerate(names, 1):
-            made = button(name, run=lambda n=name: self.show_view(n), name=f"view {name}", tip=f"{self.title}: {name} (Alt+{number})")
+            made = button(
+                name,
+                run=lambda n=name: self.show_view(n),
+                name=f"view {name}",
+                tip=f"{self.title}: {name} (Alt+{number})",
+            )
             made.setCheckable(True)
             self.switches.append(made)
             self.head.add(made)
@@ -112,7 +117,12 @@ class Page(Panel):
 
     def view_actions(self) -> list[Action]:
         return [
-            Action(f"{self.title.lower()}.view.{name}", f"{self.title}: {name}", lambda n=name: self.here(n), group=self.title)
+            Action(
+                f"{self.title.lower()}.view.{name}",
+                f"{self.title}: {name}",
+                lambda n=name: self.here(n),
+                group=self.title,
+            )
             for name in self.views
         ]
 

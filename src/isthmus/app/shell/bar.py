@@ -1,4 +1,6 @@
-"""The top bar: the mark, the show with its menu and unsaved sign, undo and redo, find, and the output sign."""
+"""The top bar: the mark, the show with its menu and unsaved sign, undo and redo, find, and the
+output sign.
+"""
 
 from __future__ import annotations
 
@@ -91,7 +93,9 @@ class Arrow(QToolButton):
 
 
 class Title(QPushButton):
-    """The show's title with the path of its file beneath, and how many changes are not saved. A click edits title and venue."""
+    """The show's title with the path of its file beneath, and how many changes are not saved. A
+    click edits title and venue.
+    """
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -113,9 +117,14 @@ class Title(QPushButton):
         path = str(self.bench.path) if self.bench.path else "no file yet"
         self._path = f"{path} (read-only)" if self.bench.read_only else path
         wide = advance(font(15, 500), self._name) + 41
-        wide += advance(font("table", mono=True), str(unsaved)) + advance(font("table"), "not saved")
+        wide += advance(font("table", mono=True), str(unsaved)) + advance(
+            font("table"), "not saved"
+        )
         self.setFixedWidth(int(max(min(advance(font("caption"), self._path), PATH), wide)) + 14)
-        where = f"{show.name}{', ' + show.venue if show.venue else ''}\n{self._path}\nClick to change title and venue"
+        where = (
+            f"{show.name}{', ' + show.venue if show.venue else ''}\n{self._path}\nClick to "
+            "change title and venue"
+        )
         self.setToolTip(plain_tip(where))
         told = f", {unsaved} changes not saved" if unsaved else ""
         self.setAccessibleName(f"Title of the show: {show.name}{told}")
@@ -130,7 +139,12 @@ class Title(QPushButton):
             p.setPen(pen("text2", 1.6))
             p.drawArc(int(x), 9, 8, 8, 50 * 16, 285 * 16)
             x += 15
-            x += paint.text(p, x, 3, str(self._unsaved), font("table", mono=True), "text2", height=20) + 5
+            x += (
+                paint.text(
+                    p, x, 3, str(self._unsaved), font("table", mono=True), "text2", height=20
+                )
+                + 5
+            )
             paint.text(p, x, 3, "not saved", font("table"), "text2", height=20)
         small = QFontMetricsF(font("caption"))
         path = small.elidedText(self._path, Qt.TextElideMode.ElideMiddle, self.width() - 12)
@@ -197,7 +211,9 @@ class OutputSign(QPushButton):
             p.drawPath(path)
             x = 42.0
         for words, mono in self.output.words():
-            x += paint.text(p, x, 0, words, font("body", 500, mono=mono), "text", height=self.height())
+            x += paint.text(
+                p, x, 0, words, font("body", 500, mono=mono), "text", height=self.height()
+            )
 
 
 class FindField(QPushButton):
@@ -217,10 +233,29 @@ class FindField(QPushButton):
         super().paintEvent(event)
         p = QPainter(self)
         h = self.height()
-        paint.text(p, 10, 0, "Find anything: a unit, an address, a snag", font("table"), "text3", width=self.width() - 76, height=h)
+        paint.text(
+            p,
+            10,
+            0,
+            "Find anything: a unit, an address, a snag",
+            font("table"),
+            "text3",
+            width=self.width() - 76,
+            height=h,
+        )
         p.setPen(pen("line", 1))
         p.drawRoundedRect(self.width() - 60, 6, 50, h - 12, 3, 3)
-        paint.text(p, self.width() - 60, 6, "Ctrl K", font(10, mono=True), "text2", paint.CENTER, 50, h - 12)
+        paint.text(
+            p,
+            self.width() - 60,
+            6,
+            "Ctrl K",
+            font(10, mono=True),
+            "text2",
+            paint.CENTER,
+            50,
+            h - 12,
+        )
 
 
 class Bar(QWidget):
@@ -251,7 +286,9 @@ class Bar(QWidget):
         self.filtered = button("", run=self._to_filter, height=28, name="filter in force")
         self.filtered.hide()
         row.addWidget(self.filtered)
-        self.end_call = button("Roll call is on: end it", run=lambda: actions.trigger("call.end"), height=28)
+        self.end_call = button(
+            "Roll call is on: end it", run=lambda: actions.trigger("call.end"), height=28
+        )
         self.end_call.hide()
         row.addWidget(self.end_call)
         self.sign = OutputSign(output)
@@ -268,18 +305,37 @@ class Bar(QWidget):
         history = self.bench.history
         self.undo.setEnabled(history.undo_name is not None)
         self.redo.setEnabled(history.redo_name is not None)
-        back = f"\n{history.steps} steps back; {history.gone} older ones were given up" if history.gone else ""
-        self.undo.setToolTip(plain_tip(f"Undo: {history.undo_name} (Ctrl+Z){back}") if history.undo_name else "Nothing to undo")
-        self.redo.setToolTip(plain_tip(f"Redo: {history.redo_name} (Ctrl+Shift+Z)") if history.redo_name else "Nothing to redo")
+        back = (
+            f"\n{history.steps} steps back; {history.gone} older ones were given up"
+            if history.gone
+            else ""
+        )
+        self.undo.setToolTip(
+            plain_tip(f"Undo: {history.undo_name} (Ctrl+Z){back}")
+            if history.undo_name
+            else "Nothing to undo"
+        )
+        self.redo.setToolTip(
+            plain_tip(f"Redo: {history.redo_name} (Ctrl+Shift+Z)")
+            if history.redo_name
+            else "Nothing to redo"
+        )
 
     def _called(self) -> None:
-        """While a roll call is on every page shows whom it calls and how to end it; A, W, S, N and B work everywhere."""
+        """While a roll call is on every page shows whom it calls and how to end it; A, W, S, N and
+        B work everywhere.
+        """
         call = self.bench.call
         self.end_call.setVisible(call is not None)
         if call is not None:
             unit = self.bench.show.unit(call.unit) if call.unit else None
-            self.end_call.setText(f"Roll call at {unit.number if unit else call.call.title}: end it")
-            self.end_call.setToolTip("A answers, W wrong, S silent, N next, B back, C takes the verdict away, Ctrl+E ends")
+            self.end_call.setText(
+                f"Roll call at {unit.number if unit else call.call.title}: end it"
+            )
+            self.end_call.setToolTip(
+                "A answers, W wrong, S silent, N next, B back, C takes the verdict away, "
+                "Ctrl+E ends"
+            )
 
     def _filters(self) -> None:
         """A filter in force is told on every page; a click goes where it can be cleared."""

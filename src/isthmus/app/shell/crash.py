@@ -1,4 +1,6 @@
-"""The one crash path: whatever is raised and not expected saves the work, says so, and the application goes on."""
+"""The one crash path: whatever is raised and not expected saves the work, says so, and the
+application goes on.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ class CrashPath(QObject):
         self.tell: Callable[[str], None] = lambda words: None
 
     def install(self) -> None:
-        """Raises nothing: without a folder to write in, faults are told all the same, and only not kept."""
+        """Raises nothing: without a folder to write in, faults are told all the same, and only not
+        kept.
+        """
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
             self._faults = (self._folder / "hard-faults.log").open("a")
@@ -36,7 +40,9 @@ class CrashPath(QObject):
         except OSError:
             faulthandler.enable()
         sys.excepthook = self._hook
-        threading.excepthook = lambda args: self._hook(args.exc_type, args.exc_value or Exception(), args.exc_traceback)
+        threading.excepthook = lambda args: self._hook(
+            args.exc_type, args.exc_value or Exception(), args.exc_traceback
+        )
 
     def remove(self) -> None:
         sys.excepthook = sys.__excepthook__
@@ -46,7 +52,9 @@ class CrashPath(QObject):
             self._faults.close()
             self._faults = None
 
-    def _hook(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+    def _hook(
+        self, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+    ) -> None:
         if issubclass(kind, KeyboardInterrupt):
             sys.__excepthook__(kind, error, trace)
             return
@@ -64,7 +72,10 @@ class CrashPath(QObject):
             kept = self._keep()
             where = f" Your work is kept in {kept}." if kept else ""
             log_file = self._folder / "crashes.log"
-            self.tell(f"Something went wrong inside Isthmus.{where} What happened is in {log_file}; save under a new name to be sure.")
+            self.tell(
+                f"Something went wrong inside Isthmus.{where} What happened is in "
+                f"{log_file}; save under a new name to be sure."
+            )
         except Exception as error:
             sys.stderr.write(f"The crash path itself failed: {error}\n")
         finally:

@@ -1,4 +1,6 @@
-"""The show as a file: new, open, save, who holds it, what another person wrote over it, and work left by a crash."""
+"""The show as a file: new, open, save, who holds it, what another person wrote over it, and work
+left by a crash.
+"""
 
 from __future__ import annotations
 
@@ -41,20 +43,34 @@ class ShowFiles:
         count = self.bench.history.unsaved
         if not count:
             return True
-        words = f"“{self.bench.show.name}” has {count} change{'s' * (count != 1)} that {'are' if count != 1 else 'is'} not saved."
+        words = (
+            f"“{self.bench.show.name}” has {count} change{'s' * (count != 1)} that "
+            f"{'are' if count != 1 else 'is'} not saved."
+        )
         answer = ask(self.window, "Save first?", words, [("save", "Save"), ("drop", "Do not save")])
         if answer == "save":
             return self.bench.guard(self.save) and self.bench.history.unsaved == 0
         return answer == "drop"
 
-    def adopt(self, show: Show, path: Path | None, hold: Hold | None = None, saved: bool = True, stamp: Stamp | None = None) -> None:
+    def adopt(
+        self,
+        show: Show,
+        path: Path | None,
+        hold: Hold | None = None,
+        saved: bool = True,
+        stamp: Stamp | None = None,
+    ) -> None:
         """Another show takes the place of this one; the file held before is released."""
         self._take_hold(hold)
         self.bench.adopt(show, path, saved, stamp)
 
     def _held(self, path: Path) -> Hold:
-        """The hold of a file: the one there is, or a new one. Raises FileFault when the file is open elsewhere."""
-        return self.hold if self.hold is not None and self.hold.path == path.resolve() else Hold(path)
+        """The hold of a file: the one there is, or a new one. Raises FileFault when the file is
+        open elsewhere.
+        """
+        return (
+            self.hold if self.hold is not None and self.hold.path == path.resolve() else Hold(path)
+        )
 
     def _take_hold(self, hold: Hold | None) -> None:
         before, self.hold = self.hold, hold
@@ -75,13 +91,19 @@ class ShowFiles:
         if not self.may_leave():
             return
         name, _ = QFileDialog.getOpenFileName(
-            self.window, "Open a show", self._folder(), FILES, options=QFileDialog.Option.DontUseNativeDialog
+            self.window,
+            "Open a show",
+            self._folder(),
+            FILES,
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         if name:
             self.open_path(Path(name))
 
     def open_path(self, path: Path) -> None:
-        """Open a file, or ask how when it is open elsewhere. Raises FileFault; the show here then stays."""
+        """Open a file, or ask how when it is open elsewhere. Raises FileFault; the show here then
+        stays.
+        """
         hold: Hold | None = None
         answer: str | None = "open"
         if path.exists():
@@ -105,7 +127,10 @@ class ShowFiles:
             self._remember(path)
 
     def _ask_held(self, path: Path, fault: FileFault) -> str | None:
-        words = f"{path.name}: {fault.what} Both would save over each other. What do you want to do here?"
+        words = (
+            f"{path.name}: {fault.what} Both would save over each other. What do you want to do "
+            "here?"
+        )
         choices = [("copy", "Work on a copy"), ("read", "Open read-only")]
         other = holder_of(path)
         if other is not None and other.host != myself().host:
@@ -115,12 +140,17 @@ class ShowFiles:
     def _tell_opened(self, path: Path, how: str | None) -> None:
         if self.bench.damage:
             self.bench.tell(
-                "attention", f"{path.name}: {' '.join(self.bench.damage)} The rest is open; take a whole copy where you have one."
+                "attention",
+                f"{path.name}: {' '.join(self.bench.damage)} The rest is open; take a whole "
+                "copy where you have one.",
             )
         elif how == "copy":
             self.bench.tell("note", f"This is a copy of {path.name}; saving asks for its own name.")
         elif how == "read":
-            self.bench.tell("note", f"{path.name} is open read-only; use Save as… to keep changes under another name.")
+            self.bench.tell(
+                "note",
+                f"{path.name} is open read-only; use Save as… to keep changes under another name.",
+            )
 
     # ------------------------------------------------------------ saving
 
@@ -142,15 +172,23 @@ class ShowFiles:
             if hold is not self.hold:
                 hold.let_go()
             self.bench.save_copy(path)
-            self.bench.tell("ok", f"A copy is in {path}. You go on in {self.bench.path or 'the unsaved show'}.")
+            self.bench.tell(
+                "ok", f"A copy is in {path}. You go on in {self.bench.path or 'the unsaved show'}."
+            )
 
     def _save_to(self, path: Path) -> None:
         hold = self._held(path)
         if path == self.bench.path and changed_since(path, self.bench.stamp):
             beside = free_name(path)
-            words = f"{path} was saved by another person or program since you opened it. Saving over it would erase what they changed."
+            words = (
+                f"{path} was saved by another person or program since you opened it. Saving over "
+                "it would erase what they changed."
+            )
             answer = ask(
-                self.window, "The file was changed", words, [("beside", f"Save beside it as {beside.name}"), ("over", "Save over it")]
+                self.window,
+                "The file was changed",
+                words,
+                [("beside", f"Save beside it as {beside.name}"), ("over", "Save over it")],
             )
             if answer is None:
                 return
@@ -171,8 +209,13 @@ class ShowFiles:
         return str(self.bench.path.parent) if self.bench.path else str(Path.home())
 
     def _ask_path(self, title: str) -> Path | None:
-        """A file to write. The dialog asks before one that is there is replaced; it knows the ending, so it asks about the right one."""
-        start = str(self.bench.path or Path(self._folder()) / f"{self.bench.show.name.replace('/', '-')}{SUFFIX}")
+        """A file to write. The dialog asks before one that is there is replaced; it knows the
+        ending, so it asks about the right one.
+        """
+        start = str(
+            self.bench.path
+            or Path(self._folder()) / f"{self.bench.show.name.replace('/', '-')}{SUFFIX}"
+        )
         dialog = QFileDialog(self.window, title, start, FILES)
         dialog.setOptions(QFileDialog.Option.DontUseNativeDialog)
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
@@ -189,12 +232,20 @@ class ShowFiles:
     # ------------------------------------------------------------ after a crash
 
     def offer_recovered(self, found: list[Found]) -> None:
-        """Unsaved work of runs that ended: what differs from the saved file is said, and all or none of it is taken."""
+        """Unsaved work of runs that ended: what differs from the saved file is said, and all or
+        none of it is taken.
+        """
         left = list(found)
         while left:
             item = left.pop(0)
             choices = [("take", "Recover it"), ("drop", "Discard it")]
-            answer = ask(self.window, "Unsaved work was found", recovered_words(item), choices, "Decide later")
+            answer = ask(
+                self.window,
+                "Unsaved work was found",
+                recovered_words(item),
+                choices,
+                "Decide later",
+            )
             if answer == "drop":
                 item.discard()
             elif answer == "take":
@@ -221,8 +272,19 @@ class ShowFiles:
         self.adopt(item.show, path, hold, saved=False, stamp=stamp)
         stands = self.keeper.take_up(item)
         if item.levels:
-            self.bench.levels(lambda live: live.restore({(u, c, a): level for u, c, a, level in item.levels}))
-        words = ["A roll call was under way. Its verdicts are here, and the levels are as they were before it."] if item.levels else []
+            self.bench.levels(
+                lambda live: live.restore({(u, c, a): level for u, c, a, level in item.levels})
+            )
+        words = (
+            [
+                (
+                    "A roll call was under way. Its verdicts are here, and the levels are as "
+                    "they were before it."
+                )
+            ]
+            if item.levels
+            else []
+        )
         words += [] if stands else [f"The recovered copy stays in {item.place} as well."]
         if words or elsewhere:
             self.bench.tell("note", " ".join(words) + elsewhere)

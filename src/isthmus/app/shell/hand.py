@@ -57,7 +57,11 @@ class Hand(QWidget):
         left.addWidget(self.chips)
         acts = QHBoxLayout()
         acts.setSpacing(2)
-        for words, action in (("Reverse", "hand.reverse"), ("Every other", "hand.every_other"), ("Let go", "hand.let_go")):
+        for words, action in (
+            ("Reverse", "hand.reverse"),
+            ("Every other", "hand.every_other"),
+            ("Let go", "hand.let_go"),
+        ):
             acts.addWidget(button(words, "quiet", lambda a=action: actions.trigger(a)))
         acts.addStretch(1)
         left.addLayout(acts)
@@ -68,7 +72,9 @@ class Hand(QWidget):
         row.addLayout(left, 4)
         row.addWidget(_divider())
         self.intensity = Intensity()
-        self.intensity.moved.connect(lambda v: bench.levels(lambda live: live.set_intensity(bench.selection, v)))
+        self.intensity.moved.connect(
+            lambda v: bench.levels(lambda live: live.set_intensity(bench.selection, v))
+        )
         row.addWidget(self.intensity, 3)
         row.addWidget(_divider())
         self.pan_tilt = PanTilt()
@@ -76,7 +82,9 @@ class Hand(QWidget):
         row.addWidget(self.pan_tilt)
         row.addWidget(_divider())
         self.colour = Colour()
-        self.colour.moved.connect(lambda rgb: bench.levels(lambda live: live.set_colour(bench.selection, rgb)))
+        self.colour.moved.connect(
+            lambda rgb: bench.levels(lambda live: live.set_colour(bench.selection, rgb))
+        )
         row.addWidget(self.colour)
         row.addWidget(_divider())
         grid = QGridLayout()
@@ -85,7 +93,9 @@ class Hand(QWidget):
         self.light.setMinimumWidth(116)
         grid.addWidget(self.light, 0, 0, 1, 2)
         grid.addWidget(button("Home", run=lambda: actions.trigger("units.home"), height=30), 1, 0)
-        grid.addWidget(button("Release", run=lambda: actions.trigger("units.release"), height=30), 1, 1)
+        grid.addWidget(
+            button("Release", run=lambda: actions.trigger("units.release"), height=30), 1, 1
+        )
         grid.setRowStretch(2, 1)
         row.addLayout(grid)
         outer.addWidget(self.body)
@@ -127,7 +137,9 @@ class Hand(QWidget):
         self.bench.levels(change)
 
     def _axis(self, unit: str, name: str, asked: float) -> str:
-        """What is asked, and what is sent where a limit or an inversion makes that another angle."""
+        """What is asked, and what is sent where a limit or an inversion makes that another
+        angle.
+        """
         sent = self.bench.live.sent_axis(unit, name)
         differs = sent is not None and abs(sent - asked) > 0.15
         return f"{name} {asked:+.1f}°" + (f" (sent {sent:+.1f}°)" if differs else "")
@@ -175,10 +187,18 @@ class Hand(QWidget):
         first = chosen[0] if chosen else ""
         sent = live.sent_level(first, "Dimmer") if first else None
         asked = live.level(first, "Dimmer") if first else None
-        other = sent if sent is not None and asked is not None and abs(sent - asked) > 0.004 else None
+        other = (
+            sent if sent is not None and asked is not None and abs(sent - asked) > 0.004 else None
+        )
         bounds = bounds_of(self.bench.show, first) if first else {}
-        self.intensity.set(next(iter(levels)) if len(levels) == 1 else None if levels else 0.0, other, bounds.pop("Dimmer", None))
-        self.pan_tilt.set(points, spans[0], {name: bounds[name] for name in ("Pan", "Tilt") if name in bounds})
+        self.intensity.set(
+            next(iter(levels)) if len(levels) == 1 else None if levels else 0.0,
+            other,
+            bounds.pop("Dimmer", None),
+        )
+        self.pan_tilt.set(
+            points, spans[0], {name: bounds[name] for name in ("Pan", "Tilt") if name in bounds}
+        )
         self._show_limits()
         self.colour.set(result, can)
         lit = len(live.lit())
@@ -188,7 +208,10 @@ class Hand(QWidget):
         if not self.bench.sending and (lit or self.bench.call):
             words += "; output is off, so nothing lights"
         if points and self.open:
-            axes = [self._axis(turning, name, asked) for name, asked in zip(("Pan", "Tilt"), points[0], strict=True)]
+            axes = [
+                self._axis(turning, name, asked)
+                for name, asked in zip(("Pan", "Tilt"), points[0], strict=True)
+            ]
             words = f"{'   '.join(axes)}   ·   {words}".replace("-", "−")
         self.words.setText(words)
 
@@ -197,7 +220,11 @@ class Hand(QWidget):
         words = limits_of_many(self.bench.show, self.bench.selected())
         self.limits.setVisible(bool(words))
         text = f"Limited: {'; '.join(words)}"
-        self.limits.setText(text if len(words) < 4 else f"Limited: {'; '.join(words[:3])}; and {len(words) - 3} more")
+        self.limits.setText(
+            text
+            if len(words) < 4
+            else f"Limited: {'; '.join(words[:3])}; and {len(words) - 3} more"
+        )
         self.limits.setToolTip(plain_tip(text))
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -253,9 +280,21 @@ def register(actions: Registry, hand: Hand) -> None:
             group="Hand controls",
         ),
         Action(
-            "hand.every_other", "Keep every other", lambda: bench.select(bench.selection[::2]), "Ctrl+2", "selection", group="Hand controls"
+            "hand.every_other",
+            "Keep every other",
+            lambda: bench.select(bench.selection[::2]),
+            "Ctrl+2",
+            "selection",
+            group="Hand controls",
         ),
-        Action("hand.let_go", "Let go of all", lambda: bench.select([]), "Ctrl+D", "selection", group="Hand controls"),
+        Action(
+            "hand.let_go",
+            "Let go of all",
+            lambda: bench.select([]),
+            "Ctrl+D",
+            "selection",
+            group="Hand controls",
+        ),
         Action(
             "hand.all",
             "Take all units in hand",
@@ -263,5 +302,11 @@ def register(actions: Registry, hand: Hand) -> None:
             "Ctrl+Shift+D",
             group="Hand controls",
         ),
-        Action("hand.drawer", "Open or shut the hand controls", hand.toggle, "Ctrl+J", group="Hand controls"),
+        Action(
+            "hand.drawer",
+            "Open or shut the hand controls",
+            hand.toggle,
+            "Ctrl+J",
+            group="Hand controls",
+        ),
     )

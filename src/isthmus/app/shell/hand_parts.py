@@ -1,4 +1,6 @@
-"""The parts of the hand controls: chips in order, the intensity slider, the pan and tilt pad, the colour field."""
+"""The parts of the hand controls: chips in order, the intensity slider, the pan and tilt pad, the
+colour field.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ CHIP_W, CHIP_H = 62, 23
 
 
 class Chips(QWidget):
-    """The units in hand, joined by the course line in the order they were taken; a click lets one go."""
+    """The units in hand, joined by the course line in the order they were taken; a click lets one
+    go.
+    """
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -57,18 +61,45 @@ class Chips(QWidget):
             p.setPen(pen("coral", 1.2))
             p.setBrush(theme.color("select_row"))
             p.drawRoundedRect(r, 3, 3)
-            paint.text(p, x + 7, 0, str(i + 1), font("tick", 600, mono=True), "coral_text", height=CHIP_H + 1)
+            paint.text(
+                p,
+                x + 7,
+                0,
+                str(i + 1),
+                font("tick", 600, mono=True),
+                "coral_text",
+                height=CHIP_H + 1,
+            )
             p.fillRect(QRectF(x + 20, 5, 1, CHIP_H - 9), theme.color("line"))
-            paint.text(p, x + 26, 0, str(unit.number), font("table", 500, mono=True), "text", width=CHIP_W - 28, height=CHIP_H + 1)
+            paint.text(
+                p,
+                x + 26,
+                0,
+                str(unit.number),
+                font("table", 500, mono=True),
+                "text",
+                width=CHIP_W - 28,
+                height=CHIP_H + 1,
+            )
             x += CHIP_W + 13
         if len(units) > self.room():
-            paint.text(p, x - 6, 0, f"+{len(units) - self.room()}", font("table", 500, mono=True), "text2", height=CHIP_H + 1)
+            paint.text(
+                p,
+                x - 6,
+                0,
+                f"+{len(units) - self.room()}",
+                font("table", 500, mono=True),
+                "text2",
+                height=CHIP_H + 1,
+            )
         if not units:
             paint.text(p, 0, 0, "Nothing in hand.", font("table"), "text3", height=CHIP_H + 1)
 
 
 class Dial(QWidget):
-    """A control with a focus outline that steps by arrow keys; `moved` is called for every change by hand."""
+    """A control with a focus outline that steps by arrow keys; `moved` is called for every change
+    by hand.
+    """
 
     def __init__(self, name: str) -> None:
         super().__init__()
@@ -96,7 +127,12 @@ class Intensity(Dial):
         self.setFixedHeight(92)
         self.setMinimumWidth(150)
 
-    def set(self, value: float | None, sent: float | None = None, limit: tuple[float, float] | None = None) -> None:
+    def set(
+        self,
+        value: float | None,
+        sent: float | None = None,
+        limit: tuple[float, float] | None = None,
+    ) -> None:
         if (value, sent, limit) != (self.value, self.sent, self.limit):
             self.value, self.sent, self.limit = value, sent, limit
             self.update()
@@ -143,7 +179,17 @@ class Intensity(Dial):
         paint.text(p, 14 + a, 6, "%", font("body", mono=True), "text3", height=26)
         if self.sent is not None:
             words = f"sent {self.sent * 100:.0f} %"
-            paint.text(p, 0, 6, words, font("caption", 500, mono=True), "ochre", paint.RIGHT, self.width() - 8, 26)
+            paint.text(
+                p,
+                0,
+                6,
+                words,
+                font("caption", 500, mono=True),
+                "ochre",
+                paint.RIGHT,
+                self.width() - 8,
+                26,
+            )
         y, wide = 54.0, self.width() - 16
         for i in range(0, 101, 2):
             x = 8 + wide * i / 100
@@ -153,18 +199,35 @@ class Intensity(Dial):
             )
         for i, align in ((0, paint.LEFT), (50, paint.CENTER), (100, paint.RIGHT)):
             x = 8 + wide * i / 100
-            paint.text(p, x - (0 if i == 0 else 40 if i == 100 else 20), y + 15, str(i), font("tick", mono=True), "text3", align, 40, 14)
+            paint.text(
+                p,
+                x - (0 if i == 0 else 40 if i == 100 else 20),
+                y + 15,
+                str(i),
+                font("tick", mono=True),
+                "text3",
+                align,
+                40,
+                14,
+            )
         p.fillRect(QRectF(8, y, wide + 1, 4), theme.color("line"))
         for end, open_at in zip(self.limit or (), (0.0, 1.0), strict=False):
             if end != open_at:  # a post where the limit is, and what lies beyond it struck out
-                p.fillRect(QRectF(8 + wide * min(end, open_at), y + 1.5, wide * abs(open_at - end), 1), theme.color("ochre"))
+                p.fillRect(
+                    QRectF(8 + wide * min(end, open_at), y + 1.5, wide * abs(open_at - end), 1),
+                    theme.color("ochre"),
+                )
                 p.fillRect(QRectF(8 + wide * end - 1, y - 5, 2, 14), theme.color("ochre"))
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         x = 8 + wide * (self.value or 0.0)
         p.fillRect(QRectF(8, y, x - 8, 4), theme.color("text2"))
         p.setPen(pen("abyss", 1.5))
         p.setBrush(theme.color("coral") if self.isEnabled() else theme.color("text_off"))
-        p.drawPolygon(paint.polygon((x - 6, y - 9), (x + 6, y - 9), (x + 6, y + 1), (x, y + 9), (x - 6, y + 1)))
+        p.drawPolygon(
+            paint.polygon(
+                (x - 6, y - 9), (x + 6, y - 9), (x + 6, y + 1), (x, y + 9), (x - 6, y + 1)
+            )
+        )
         self.outline(p)
 
 
@@ -177,10 +240,17 @@ class PanTilt(Dial):
         super().__init__("Pan and tilt")
         self.points: list[tuple[float, float]] = []  # degrees
         self.spans = (270.0, 135.0)
-        self.limits: dict[str, tuple[float, float]] = {}  # Pan and Tilt → lowest and highest degrees that go out
+        self.limits: dict[
+            str, tuple[float, float]
+        ] = {}  # Pan and Tilt → lowest and highest degrees that go out
         self.setFixedSize(178, 94)
 
-    def set(self, points: list[tuple[float, float]], spans: tuple[float, float], limits: dict[str, tuple[float, float]]) -> None:
+    def set(
+        self,
+        points: list[tuple[float, float]],
+        spans: tuple[float, float],
+        limits: dict[str, tuple[float, float]],
+    ) -> None:
         if (points, spans, limits) != (self.points, self.spans, self.limits):
             self.points, self.spans, self.limits = points, spans, limits
             self.update()
@@ -198,7 +268,10 @@ class PanTilt(Dial):
 
     def _move(self, pan: float, tilt: float) -> None:
         if self.points:
-            self.moved.emit(max(-self.spans[0], min(self.spans[0], pan)), max(-self.spans[1], min(self.spans[1], tilt)))
+            self.moved.emit(
+                max(-self.spans[0], min(self.spans[0], pan)),
+                max(-self.spans[1], min(self.spans[1], tilt)),
+            )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._take(event.position())
@@ -209,7 +282,12 @@ class PanTilt(Dial):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        keys = {Qt.Key.Key_Left: (-step, 0.0), Qt.Key.Key_Right: (step, 0.0), Qt.Key.Key_Up: (0.0, step), Qt.Key.Key_Down: (0.0, -step)}
+        keys = {
+            Qt.Key.Key_Left: (-step, 0.0),
+            Qt.Key.Key_Right: (step, 0.0),
+            Qt.Key.Key_Up: (0.0, step),
+            Qt.Key.Key_Down: (0.0, -step),
+        }
         move = keys.get(Qt.Key(event.key()))
         if move and self.points:
             self._move(self.points[0][0] + move[0], self.points[0][1] + move[1])
@@ -234,7 +312,10 @@ class PanTilt(Dial):
         p.drawLine(QPointF(r.x() + 1, r.center().y()), QPointF(r.right() - 1, r.center().y()))
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.limits:
-            pan, tilt = (self.limits.get(name, (-s, s)) for name, s in zip(("Pan", "Tilt"), self.spans, strict=True))
+            pan, tilt = (
+                self.limits.get(name, (-s, s))
+                for name, s in zip(("Pan", "Tilt"), self.spans, strict=True)
+            )
             inside = QRectF(self._px(pan[0], tilt[1]), self._px(pan[1], tilt[0])).intersected(r)
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(pen("ochre", 1.3, Qt.PenStyle.DashLine))
@@ -252,7 +333,17 @@ class PanTilt(Dial):
                 for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
                     p.drawLine(at + QPointF(3 * dx, 3 * dy), at + QPointF(10 * dx, 10 * dy))
         if not self.points:
-            paint.text(p, 0, 0, "nothing here turns", font("caption"), "text3", paint.CENTER, self.width(), self.height())
+            paint.text(
+                p,
+                0,
+                0,
+                "nothing here turns",
+                font("caption"),
+                "text3",
+                paint.CENTER,
+                self.width(),
+                self.height(),
+            )
         self.outline(p)
 
 
@@ -343,13 +434,22 @@ class Colour(Dial):
             n = (x - 0.3320) / (0.1858 - y)  # McCamy 1992
             kelvin = 449 * n**3 + 3525 * n**2 + 6823.3 * n + 5520.33
             rows = [("x", f"{x:.3f}"), ("y", f"{y:.3f}")] + (
-                [("K", f"{kelvin:.0f}")] if 1700 < kelvin < 20000 and np.hypot(*np.subtract(planck_xy(kelvin), (x, y))) < 0.03 else []
+                [("K", f"{kelvin:.0f}")]
+                if 1700 < kelvin < 20000
+                and np.hypot(*np.subtract(planck_xy(kelvin), (x, y))) < 0.03
+                else []
             )
             for i, (name, value) in enumerate(rows):
-                paint.text(p, 132, 44 + i * 17, name, font("caption", mono=True), "text3", height=16)
-                paint.text(p, 148, 44 + i * 17, value, font("table", 500, mono=True), "text", height=16)
+                paint.text(
+                    p, 132, 44 + i * 17, name, font("caption", mono=True), "text3", height=16
+                )
+                paint.text(
+                    p, 148, 44 + i * 17, value, font("table", 500, mono=True), "text", height=16
+                )
         else:
             p.setPen(pen("line", 1, Qt.PenStyle.DotLine))
             p.drawRect(box)
-            paint.text(p, 132, 46, "dark" if self.can else "no colour", font("caption"), "text3", height=16)
+            paint.text(
+                p, 132, 46, "dark" if self.can else "no colour", font("caption"), "text3", height=16
+            )
         self.outline(p)

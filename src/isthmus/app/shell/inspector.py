@@ -13,7 +13,17 @@ from PySide6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
 from isthmus.app.kit import paint
 from isthmus.app.kit.figures import read_figure, write_figure
 from isthmus.app.kit.theme import SIZE, font, pen, theme
-from isthmus.app.kit.widgets import Line, Panel, Section, SeverityMark, bind, button, label, plain_tip, set_property
+from isthmus.app.kit.widgets import (
+    Line,
+    Panel,
+    Section,
+    SeverityMark,
+    bind,
+    button,
+    label,
+    plain_tip,
+    set_property,
+)
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.shell.structure_panel import StructurePanel
 from isthmus.check import holds
@@ -41,7 +51,10 @@ def _numbers(show: Show, ids: list[str], text: str) -> Show:
     if len(numbers) == 1:
         numbers = list(range(numbers[0], numbers[0] + len(ids)))
     if len(numbers) != len(ids):
-        raise EntryFault(f"{len(numbers)} numbers for {len(ids)} units.", do="Type the first, or as many as there are units.")
+        raise EntryFault(
+            f"{len(numbers)} numbers for {len(ids)} units.",
+            do="Type the first, or as many as there are units.",
+        )
     for unit, number in zip(ids, numbers, strict=True):
         show = edits.set_number(show, unit, number)
     return show
@@ -63,7 +76,9 @@ def _place(axis: int) -> Write:
 def _mounted(change: Callable[[Quat, float], Quat]) -> Write:
     def write(show: Show, ids: list[str], text: str) -> Show:
         degrees = read_figure(text, "angle")
-        return edits.change_units(show, ids, lambda u: u if u.pinned else replace(u, rotation=change(u.rotation, degrees)))
+        return edits.change_units(
+            show, ids, lambda u: u if u.pinned else replace(u, rotation=change(u.rotation, degrees))
+        )
 
     return write
 
@@ -72,7 +87,9 @@ def _hangs(show: Show, ids: list[str], text: str) -> Show:
     hang = text.strip().lower()
     if hang not in HANGS:
         raise EntryFault(f"“{text[:20]}” is no way to hang.", do=f"Write {', '.join(HANGS)}.")
-    return edits.change_units(show, ids, lambda u: u if u.pinned else replace(u, rotation=hung(u.rotation, hang)))
+    return edits.change_units(
+        show, ids, lambda u: u if u.pinned else replace(u, rotation=hung(u.rotation, hang))
+    )
 
 
 def _along(show: Show, ids: list[str], text: str) -> Show:
@@ -84,13 +101,17 @@ def _along(show: Show, ids: list[str], text: str) -> Show:
 
 
 def _home(name: str) -> Write:
-    """Degrees added to all that is sent to an axis: where it stands at home, apart from how it is mounted."""
+    """Degrees added to all that is sent to an axis: where it stands at home, apart from how it is
+    mounted.
+    """
 
     def write(show: Show, ids: list[str], text: str) -> Show:
         degrees = read_figure(text, "angle")
         if abs(degrees) > 720:
             raise EntryFault(f"“{text[:20]}” is more than two turns.")
-        return edits.change_units(show, ids, lambda u: replace(u, handling=replace(u.handling, **{name: degrees})))
+        return edits.change_units(
+            show, ids, lambda u: replace(u, handling=replace(u.handling, **{name: degrees}))
+        )
 
     return write
 
@@ -104,7 +125,9 @@ def _metres(axis: int) -> Callable[[Unit], str]:
 
 
 class Field(Line):
-    """One property of all units in hand; different values show as ≠ with their counts until something is typed."""
+    """One property of all units in hand; different values show as ≠ with their counts until
+    something is typed.
+    """
 
     def __init__(self, name: str, mono: bool) -> None:
         super().__init__()
@@ -121,12 +144,24 @@ class Field(Line):
         self.original = "" if mixed else next(iter(counted), "")
         self.setText(self.original)
         self.setCursorPosition(0)
-        self.setPlaceholderText("≠  " + "  ".join(f"{v or 'none'} ×{n}" for v, n in counted.most_common(3)) if mixed else "none")
-        self.setToolTip(plain_tip(", ".join(f"{v or 'none'} ×{n}" for v, n in counted.most_common(12)) if mixed else ""))
+        self.setPlaceholderText(
+            "≠  " + "  ".join(f"{v or 'none'} ×{n}" for v, n in counted.most_common(3))
+            if mixed
+            else "none"
+        )
+        self.setToolTip(
+            plain_tip(
+                ", ".join(f"{v or 'none'} ×{n}" for v, n in counted.most_common(12))
+                if mixed
+                else ""
+            )
+        )
 
 
 class PaperAndRig(QWidget):
-    """Paper (upright) beside rig or patch, line by line, with = or the severity of the difference."""
+    """Paper (upright) beside rig or patch, line by line, with = or the severity of the
+    difference.
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -148,8 +183,26 @@ class PaperAndRig(QWidget):
             y = 20 + i * 24
             mono = patch[:1].isdigit() or paper[:1].isdigit()
             paint.text(p, 0, y, name, font("table"), "text2", height=23)
-            paint.text(p, 62, y, paper or "–", font("table", 500, mono=mono), "text", width=middle - 76, height=23)
-            paint.text(p, middle + 14, y, patch or "–", font("table", 500, mono=mono), "text", width=w - middle - 14, height=23)
+            paint.text(
+                p,
+                62,
+                y,
+                paper or "–",
+                font("table", 500, mono=mono),
+                "text",
+                width=middle - 76,
+                height=23,
+            )
+            paint.text(
+                p,
+                middle + 14,
+                y,
+                patch or "–",
+                font("table", 500, mono=mono),
+                "text",
+                width=w - middle - 14,
+                height=23,
+            )
             if state == "same":
                 p.setPen(pen("teal", 1.4))
                 p.drawLine(int(middle) - 6, y + 10, int(middle) + 4, y + 10)
@@ -165,7 +218,12 @@ class Inspector(Panel):
         ("Name", False, lambda u: u.name, _text("name")),
         ("Profile", False, None, None),
         ("Mode", False, lambda u: u.mode, lambda s, ids, t: edits.set_mode(s, ids, t.strip())),
-        ("Starts at", True, addresses, lambda s, ids, t: edits.set_address(s, ids, read_address(t))),
+        (
+            "Starts at",
+            True,
+            addresses,
+            lambda s, ids, t: edits.set_address(s, ids, read_address(t)),
+        ),
         ("Takes", True, None, None),
         ("Hangs on", False, lambda u: u.hangs_on, _text("hangs_on")),
         ("Gel", False, lambda u: u.gel, _text("gel")),
@@ -178,7 +236,12 @@ class Inspector(Panel):
         ("Turn", True, lambda u: write_figure(mount_of(u.rotation).turn, 1), _mounted(turned)),
         ("Lean", True, lambda u: write_figure(mount_of(u.rotation).lean, 1), _mounted(leaned)),
         ("Pan home", True, lambda u: write_figure(u.handling.pan_offset, 1), _home("pan_offset")),
-        ("Tilt home", True, lambda u: write_figure(u.handling.tilt_offset, 1), _home("tilt_offset")),
+        (
+            "Tilt home",
+            True,
+            lambda u: write_figure(u.handling.tilt_offset, 1),
+            _home("tilt_offset"),
+        ),
     )
 
     def __init__(self, bench: Workbench, follow: Callable[[Snag], None]) -> None:
@@ -255,7 +318,11 @@ class Inspector(Panel):
     def refresh(self) -> None:
         units = self.bench.selected()
         profiles = profiles_of(self.bench.show)
-        self.heading.setText(f"{len(units)} units in hand" if len(units) != 1 else f"{units[0].number}  {units[0].name}")
+        self.heading.setText(
+            f"{len(units)} units in hand"
+            if len(units) != 1
+            else f"{units[0].number}  {units[0].name}"
+        )
         if not units:
             self.heading.setText("Nothing in hand")
             self.below.setText("Choose units in a table, on the plan or the stage.")
@@ -265,18 +332,38 @@ class Inspector(Panel):
             self.heading.setText(held.name)
             self.below.setText(f"{held.kind}, in hand")
             units = []
-        for widget in (self.form, self.paper_title, self.paper, self.limits, self.verdict, self.snag_title, self.snag_box):
+        for widget in (
+            self.form,
+            self.paper_title,
+            self.paper,
+            self.limits,
+            self.verdict,
+            self.snag_title,
+            self.snag_box,
+        ):
             widget.setVisible(bool(units))
         if not units:
             return
-        models = Counter(profiles.profiles[u.profile].in_full or u.profile if u.profile in profiles.profiles else u.profile for u in units)
+        models = Counter(
+            profiles.profiles[u.profile].in_full or u.profile
+            if u.profile in profiles.profiles
+            else u.profile
+            for u in units
+        )
         self.below.setText(", ".join(models) if len(models) == 1 else f"{len(models)} profiles")
         for name, _, read, _ in self.FIELDS:
             field = self.fields[name]
             if name == "Unit":
                 field.show_values([write_numbers([u.number for u in units])])
             elif name == "Profile":
-                field.show_values([profiles.profiles[u.profile].label if u.profile in profiles.profiles else u.profile for u in units])
+                field.show_values(
+                    [
+                        profiles.profiles[u.profile].label
+                        if u.profile in profiles.profiles
+                        else u.profile
+                        for u in units
+                    ]
+                )
             elif name == "Takes":
                 field.show_values([str(footprint(u, profiles)) for u in units])
             elif name == "Along":
@@ -295,18 +382,26 @@ class Inspector(Panel):
         return write_figure(along_of(on, unit.position)) if on and unit.position else ""
 
     def _show_paper(self, unit: Unit | None) -> None:
-        row: PaperRow | None = next((r for r in self.bench.show.paper.rows if unit and r.number == unit.number), None)
+        row: PaperRow | None = next(
+            (r for r in self.bench.show.paper.rows if unit and r.number == unit.number), None
+        )
         verdict = next((v for v in self.bench.show.verdicts if unit and v.unit == unit.id), None)
         self.paper_title.setVisible(row is not None)
         self.paper.setVisible(row is not None)
         self.verdict.setVisible(verdict is not None)
         if verdict:
             stale = "" if holds(self.bench.show, verdict) else " It has been changed since."
-            self.verdict.setText(f"Roll call {verdict.at[11:16]}: {verdict.result}. {verdict.note}{stale}")
+            self.verdict.setText(
+                f"Roll call {verdict.at[11:16]}: {verdict.result}. {verdict.note}{stale}"
+            )
         if row is None or unit is None:
             return
         profiles = profiles_of(self.bench.show)
-        model = profiles.profiles[unit.profile].label if unit.profile in profiles.profiles else unit.profile
+        model = (
+            profiles.profiles[unit.profile].label
+            if unit.profile in profiles.profiles
+            else unit.profile
+        )
         address = write_address(row.universe, row.address) if row.universe else ""
         pairs = [
             ("Model", row.type, model),
@@ -315,7 +410,13 @@ class Inspector(Panel):
             ("Hangs on", row.hangs_on, unit.hangs_on),
             ("Gel", row.gel, unit.gel),
         ]
-        self.paper.set([(n, a, b, "same" if a == b else "" if not a else "attention") for n, a, b in pairs if a or b])
+        self.paper.set(
+            [
+                (n, a, b, "same" if a == b else "" if not a else "attention")
+                for n, a, b in pairs
+                if a or b
+            ]
+        )
 
     def _show_snags(self, units: set[str]) -> None:
         while item := self.snag_column.takeAt(0):
@@ -334,19 +435,33 @@ class Inspector(Panel):
             grid.addWidget(SeverityMark(snag.severity), 0, 0, Qt.AlignmentFlag.AlignTop)
             grid.addWidget(label(snag.text, wrap=True), 0, 1)
             if snag.mend:
-                grid.addWidget(button(snag.mend.label, "link", lambda s=snag: self.follow(s)), 1, 1, Qt.AlignmentFlag.AlignLeft)
+                grid.addWidget(
+                    button(snag.mend.label, "link", lambda s=snag: self.follow(s)),
+                    1,
+                    1,
+                    Qt.AlignmentFlag.AlignLeft,
+                )
             grid.setColumnStretch(1, 1)
             self.snag_column.addWidget(box)
         if len(found) > 6:
             self.snag_column.addWidget(label(f"and {len(found) - 6} more on Readiness", "quiet"))
 
     def _placed(self, ids: list[str], text: str) -> bool:
-        """Addresses are given as a whole; when somebody is there already, the ways out are shown."""
+        """Addresses are given as a whole; when somebody is there already, the ways out are
+        shown.
+        """
 
         def run() -> None:
             spots = read_addresses(text)
-            texts = [text, *addresses_continued(self.bench.show, ids, [text])] if len(ids) > 1 and len(spots) == 1 else [text] * len(ids)
-            placing = place(self.bench.show, {unit: read_addresses(one) for unit, one in zip(ids, texts, strict=True)})
+            texts = (
+                [text, *addresses_continued(self.bench.show, ids, [text])]
+                if len(ids) > 1 and len(spots) == 1
+                else [text] * len(ids)
+            )
+            placing = place(
+                self.bench.show,
+                {unit: read_addresses(one) for unit, one in zip(ids, texts, strict=True)},
+            )
             words = f"address of {len(ids)} unit{'s' * (len(ids) != 1)}"
             self.bench.place(words, placing)
 
@@ -356,7 +471,9 @@ class Inspector(Panel):
 
     def _give_mode(self, ids: list[str], mode: str) -> None:
         after = edits.set_mode(self.bench.show, ids, mode)
-        self.bench.place(f"mode of {len(ids)} unit{'s' * (len(ids) != 1)}", grown(self.bench.show, after, ids))
+        self.bench.place(
+            f"mode of {len(ids)} unit{'s' * (len(ids) != 1)}", grown(self.bench.show, after, ids)
+        )
 
     def _typed(self, name: str) -> None:
         field = self.fields[name]
@@ -373,6 +490,9 @@ class Inspector(Panel):
                 self.refresh()
             return
         if write is None or not self.bench.guard(
-            lambda: self.bench.commit(f"{name.lower()} of {len(ids)} unit{'s' * (len(ids) != 1)}", write(self.bench.show, ids, text))
+            lambda: self.bench.commit(
+                f"{name.lower()} of {len(ids)} unit{'s' * (len(ids) != 1)}",
+                write(self.bench.show, ids, text),
+            )
         ):
             self.refresh()

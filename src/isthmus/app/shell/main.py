@@ -1,6 +1,7 @@
 """The application's start: arguments, fonts and theme, the window, the stand-in rig of the demo.
 
-Order: arguments → QApplication → fonts, theme → show → window → recovered work → event loop → shut down.
+Order: arguments → QApplication → fonts, theme → show → window → recovered work → event loop → shut
+down.
 """
 
 from __future__ import annotations
@@ -29,12 +30,20 @@ PULSE_MS = 200
 
 
 class _Beside:
-    """A stand-in as a process beside the application; `answer` is its first line, `trouble` why it did not start."""
+    """A stand-in as a process beside the application; `answer` is its first line, `trouble` why it
+    did not start.
+    """
 
     def __init__(self, *arguments: str) -> None:
         self.trouble = ""
         command = [sys.executable, "-m", "isthmus.cli", *arguments, "--json", "--with-parent"]
-        self._process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.PIPE, text=True)
+        self._process = subprocess.Popen(
+            command,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            stdin=subprocess.PIPE,
+            text=True,
+        )
 
     def answer(self) -> dict[str, object]:
         assert self._process.stdout is not None
@@ -43,7 +52,8 @@ class _Beside:
         except ValueError:
             answer = {"error": "it did not start"}
         if not answer.get("ready"):
-            self.trouble = f"{answer.get('where', '')}: {answer.get('error', '')} {answer.get('do', '')}".strip(": ")
+            where, error, do = (answer.get(key, "") for key in ("where", "error", "do"))
+            self.trouble = f"{where}: {error} {do}".strip(": ")
         return answer
 
     def stop(self) -> None:
@@ -65,11 +75,15 @@ class DemoRig(_Beside):
     def __init__(self) -> None:
         super().__init__("rig", "--scenario", str(SCENARIO))
         answer = self.answer()
-        self.address = (str(answer["host"]), int(str(answer["port"]))) if answer.get("ready") else None
+        self.address = (
+            (str(answer["host"]), int(str(answer["port"]))) if answer.get("ready") else None
+        )
 
 
 class DemoExchange(_Beside):
-    """The stand-in exchange of the demo, on a port of its own; asked where it listens when somebody wants to know."""
+    """The stand-in exchange of the demo, on a port of its own; asked where it listens when somebody
+    wants to know.
+    """
 
     def __init__(self) -> None:
         with socket.socket() as probe:
@@ -94,12 +108,22 @@ def make_application(arguments: list[str]) -> QApplication:
 
 def read_arguments(arguments: Sequence[str]) -> argparse.Namespace:
     parser = argparse.ArgumentParser(prog="isthmus-app", description="Prepare a show's rig.")
-    parser.add_argument("show", nargs="?", help="a .isthmus file; without one the last show is opened")
-    parser.add_argument("--demo", action="store_true", help="the demo show, with the stand-in rig beside it")
+    parser.add_argument(
+        "show", nargs="?", help="a .isthmus file; without one the last show is opened"
+    )
+    parser.add_argument(
+        "--demo", action="store_true", help="the demo show, with the stand-in rig beside it"
+    )
     parser.add_argument("--new", action="store_true", help="an empty show")
     parser.add_argument("--rig", metavar="HOST:PORT", help="a stand-in rig to watch")
-    parser.add_argument("--rig-window", metavar="HOST:PORT", help="only a window on a stand-in rig, to see and break it")
-    parser.add_argument("--shots", metavar="DIR", help="save a picture of every main view of the demo, then end")
+    parser.add_argument(
+        "--rig-window",
+        metavar="HOST:PORT",
+        help="only a window on a stand-in rig, to see and break it",
+    )
+    parser.add_argument(
+        "--shots", metavar="DIR", help="save a picture of every main view of the demo, then end"
+    )
     return parser.parse_args(arguments)
 
 
@@ -110,11 +134,12 @@ def read_place(text: str) -> tuple[str, int] | None:
 
 
 def ends_on_signals(app: QApplication) -> QTimer:
-    """A signal ends the application when its loop comes round, never in the middle of a painting, and asks nothing: what
-    is not saved is in the journal and is offered at the next start. (`quit` would have the window ask.)
+    """A signal ends the application when its loop comes round, never in the middle of a painting,
+    and asks nothing: what is not saved is in the journal and is offered at the next start. (`quit`
+    would have the window ask.)
 
-    Signals count from now on, also those that come before the loop begins. The timer is the caller's to keep; it also lets
-    Python see a signal while nothing else happens.
+    Signals count from now on, also those that come before the loop begins. The timer is the
+    caller's to keep; it also lets Python see a signal while nothing else happens.
     """
     asked_to_end: list[int] = []
     for number in (signal.SIGTERM, signal.SIGINT):
@@ -148,7 +173,11 @@ def begin(window: Window, path: str, asked: bool) -> None:
     """What is shown first: a file, or the last one; then what a crash left."""
     bench = window.bench
     if path and not asked and not Path(path).exists():
-        bench.tell("attention", f"The last show, {path}, is not there any more. Is a drive not connected, or was it moved?")
+        bench.tell(
+            "attention",
+            f"The last show, {path}, is not there any more. Is a drive not connected, or was "
+            "it moved?",
+        )
     elif path:
         bench.guard(lambda: window.open_path(Path(path)))
     found, unread = left_behind(settings.recovery_folder())
@@ -161,8 +190,16 @@ def begin(window: Window, path: str, asked: bool) -> None:
 def main(arguments: Sequence[str] | None = None) -> int:
     given = list(sys.argv if arguments is None else arguments)
     options = read_arguments(given[1:])
-    if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY") and not os.environ.get("QT_QPA_PLATFORM"):
-        print("isthmus-app: there is no display. Use ./run app, which starts a virtual one, or set DISPLAY.", file=sys.stderr)
+    if (
+        not os.environ.get("DISPLAY")
+        and not os.environ.get("WAYLAND_DISPLAY")
+        and not os.environ.get("QT_QPA_PLATFORM")
+    ):
+        print(
+            "isthmus-app: there is no display. Use ./run app, which starts a virtual one, or "
+            "set DISPLAY.",
+            file=sys.stderr,
+        )
         return 3
     app = make_application(given[:1])
     if options.shots:

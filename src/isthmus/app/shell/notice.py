@@ -1,4 +1,6 @@
-"""The one place where things are told: a line above the hand controls, put away by Escape, a click or time."""
+"""The one place where things are told: a line above the hand controls, put away by Escape, a click
+or time.
+"""
 
 from __future__ import annotations
 
@@ -47,7 +49,13 @@ class Notice(QWidget):
     def _fit(self) -> None:
         """High enough for a long sentence."""
         room = QRectF(0, 0, max(200, self.width() - 170), 400)
-        self.setFixedHeight(max(30, int(QFontMetricsF(font("table", 500)).boundingRect(room, WRAP, self.words).height()) + 12))
+        self.setFixedHeight(
+            max(
+                30,
+                int(QFontMetricsF(font("table", 500)).boundingRect(room, WRAP, self.words).height())
+                + 12,
+            )
+        )
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         if self.words and event.oldSize().width() != self.width():
@@ -69,4 +77,14 @@ class Notice(QWidget):
         p.setPen(theme.color("text"))
         p.drawText(self._words_box(), WRAP, self.words)
         if self.severity == "fault":
-            paint.text(p, 0, 0, "Esc puts this away", font("caption"), "text3", paint.RIGHT, self.width() - 16, self.height())
+            paint.text(
+                p,
+                0,
+                0,
+                "Esc puts this away",
+                font("caption"),
+                "text3",
+                paint.RIGHT,
+                self.width() - 16,
+                self.height(),
+            )

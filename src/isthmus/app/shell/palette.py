@@ -1,4 +1,6 @@
-"""Find anything: units, addresses, snags, pages and acts, by a few letters. And the page of shortcuts."""
+"""Find anything: units, addresses, snags, pages and acts, by a few letters. And the page of
+shortcuts.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,16 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QDialog, QGridLayout, QLineEdit, QListWidget, QListWidgetItem, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDialog,
+    QGridLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.dialogs import Frame
@@ -31,8 +42,12 @@ class Hit:
     run: Callable[[], object]
 
 
-def find(text: str, bench: Workbench, actions: Registry, pages: Sequence[str], go: Callable[[str], None]) -> list[Hit]:
-    """Best first: a unit of that very number, who sits on that address, then everything that mentions the words."""
+def find(
+    text: str, bench: Workbench, actions: Registry, pages: Sequence[str], go: Callable[[str], None]
+) -> list[Hit]:
+    """Best first: a unit of that very number, who sits on that address, then everything that
+    mentions the words.
+    """
     words = text.lower().split()
     hits: list[tuple[int, Hit]] = []
 
@@ -74,17 +89,27 @@ def find(text: str, bench: Workbench, actions: Registry, pages: Sequence[str], g
             chosen = None
         if chosen and chosen.ids:
             hits.append(
-                (1 if text.strip()[:1].isdigit() or BUT.search(text) else 15, Hit(chosen.words, "take", lambda: bench.select(chosen.ids)))
+                (
+                    1 if text.strip()[:1].isdigit() or BUT.search(text) else 15,
+                    Hit(chosen.words, "take", lambda: bench.select(chosen.ids)),
+                )
             )
     for unit in units:
         base = 0 if text.strip() == str(unit.number) else 20
-        offer(f"{unit.number} {unit.name}  {addresses(unit)}  {unit.hangs_on}", "unit", base, lambda u=unit.id: bench.select([u]))
+        offer(
+            f"{unit.number} {unit.name}  {addresses(unit)}  {unit.hangs_on}",
+            "unit",
+            base,
+            lambda u=unit.id: bench.select([u]),
+        )
     for page in pages:
         offer(page, "page", 10, lambda n=page: go(n))
     for action in actions.all():
         if actions.enabled(action):
             key = f"   {action.key}" if action.key else ""
-            offer(f"{actions.text(action.id)}{key}", "act", 12, lambda a=action.id: actions.trigger(a))
+            offer(
+                f"{actions.text(action.id)}{key}", "act", 12, lambda a=action.id: actions.trigger(a)
+            )
     for snag in bench.snags:
         offer(snag.text, "snag", 30, lambda s=snag: (go("Readiness"), bench.select(s.units)))
     return [hit for _, hit in sorted(hits, key=lambda item: item[0])][:SHOWN]
@@ -125,7 +150,11 @@ class Palette(QDialog):
         for hit in self._hits:
             item = QListWidgetItem(f"{hit.kind:8} {hit.words}")
             item.setFont(font("table", mono=hit.kind in ("unit", "address")))
-            item.setSizeHint(item.sizeHint().expandedTo(self.list.size().scaled(1, 24, Qt.AspectRatioMode.IgnoreAspectRatio)))
+            item.setSizeHint(
+                item.sizeHint().expandedTo(
+                    self.list.size().scaled(1, 24, Qt.AspectRatioMode.IgnoreAspectRatio)
+                )
+            )
             self.list.addItem(item)
         self.list.setCurrentRow(0)
 
@@ -170,7 +199,10 @@ class Keys(Frame):
                 grid.setColumnMinimumWidth(0, 190)
             column.addLayout(grid)
         others = [
-            ("Arrow keys", "move in tables, turn the stage, move the plan; with Rearrange on they nudge"),
+            (
+                "Arrow keys",
+                "move in tables, turn the stage, move the plan; with Rearrange on they nudge",
+            ),
             ("F2, or type", "type in a cell; Enter then goes down, Tab to the right"),
             ("Ctrl+C, Ctrl+V", "copy rows and paste cells, as in a spreadsheet"),
             ("Tab", "next part of the window"),

@@ -39,13 +39,20 @@ def wait(seconds: float) -> None:
 
 
 def light_the_stage(window: Window) -> None:
-    """A look with the whole rig lit: warm keys, sea colours from the masts, beams over the water."""
+    """A look with the whole rig lit: warm keys, sea colours from the masts, beams over the
+    water.
+    """
     bench = window.bench
 
     def change(live) -> None:
         of = {u.number: u.id for u in bench.show.units}
         live.light_up(of.values(), 0.8)
-        tones = {"sea": (0.05, 0.45, 1.0), "kelp": (0.1, 1.0, 0.55), "lamp": (1.0, 0.42, 0.12), "heather": (0.8, 0.2, 1.0)}
+        tones = {
+            "sea": (0.05, 0.45, 1.0),
+            "kelp": (0.1, 1.0, 0.55),
+            "lamp": (1.0, 0.42, 0.12),
+            "heather": (0.8, 0.2, 1.0),
+        }
         plan = [
             (range(101, 107), "sea", 28),
             (range(107, 111), "heather", 30),
@@ -61,7 +68,9 @@ def light_the_stage(window: Window) -> None:
                 live.set_axis([unit], "Pan", (i - (len(ids) - 1) / 2) * (16 if tilt > 20 else -9))
         live.set_colour([of[n] for n in range(301, 315) if n in of], np.array(tones["sea"]))
         live.set_colour([of[n] for n in range(411, 417) if n in of], np.array(tones["heather"]))
-        live.set_intensity([of[n] for n in (*range(411, 417), *range(431, 435), 441, 442) if n in of], 0.35)
+        live.set_intensity(
+            [of[n] for n in (*range(411, 417), *range(431, 435), 441, 442) if n in of], 0.35
+        )
 
     bench.levels(change)
 
@@ -70,7 +79,9 @@ def take_shots(app: QApplication, folder: Path) -> int:
     """Save the pictures; the person's own settings and self-saved work are left alone."""
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as state:
-        os.environ["ISTHMUS_CONFIG"] = os.environ["ISTHMUS_STATE"] = os.environ["ISTHMUS_DATA"] = state
+        os.environ["ISTHMUS_CONFIG"] = os.environ["ISTHMUS_STATE"] = os.environ["ISTHMUS_DATA"] = (
+            state
+        )
         show = lantern_tide()
         for number, result, note in (
             (101, "answers", ""),
@@ -80,7 +91,9 @@ def take_shots(app: QApplication, folder: Path) -> int:
             (105, "answers", ""),
             (106, "wrong", "iris sticks"),
         ):
-            show = mark(show, f"u{number}", result, note, at=f"2026-06-12T19:{30 + number % 100:02d}:00")
+            show = mark(
+                show, f"u{number}", result, note, at=f"2026-06-12T19:{30 + number % 100:02d}:00"
+            )
         window = Window(show)
         window.resize(*SIZE)
         window.show()
@@ -152,7 +165,9 @@ def _plan(window: Window, shot: Callable[..., None]) -> None:
 
 
 def _roll_call(window: Window, shot: Callable[..., None]) -> None:
-    """A call under way, what its verdicts lead to, what answers RDM, and a hunt; the stand-in rig hangs beside it."""
+    """A call under way, what its verdicts lead to, what answers RDM, and a hunt; the stand-in rig
+    hangs beside it.
+    """
     bench, page = window.bench, window.page(RollCallPage)
     with running_rig():
         window.output.switch(True)
@@ -173,7 +188,15 @@ def _roll_call(window: Window, shot: Callable[..., None]) -> None:
         }
         for unit in callable_units(show)[0]:
             result, what, others = seen.get(unit.id, ("answers", (), ()))
-            show = mark(show, unit.id, result, what=what, others=others, acts=KINDS, at="2026-06-12T19:40:00")
+            show = mark(
+                show,
+                unit.id,
+                result,
+                what=what,
+                others=others,
+                acts=KINDS,
+                at="2026-06-12T19:40:00",
+            )
         bench.commit("a round", show)
         page.checks.conclude()
         page.show_view("Findings")
@@ -244,15 +267,26 @@ def _two_truths(folder: Path) -> None:
 
 
 def _routes(window: Window, shot: Callable[..., None]) -> None:
-    """The views of the Routes page, with a stand-in rig beside it in which a node has failed and somebody else sends."""
+    """The views of the Routes page, with a stand-in rig beside it in which a node has failed and
+    somebody else sends.
+    """
     bench, page, before = window.bench, window.page(RoutesPage), window.bench.show
     with running_rig() as client:
         window.go("Routes")
         window.net.look(True)
-        made = core.add_node(before, "Slipway", "127.0.0.7", "quay, by the crane", (32, 33), spare=True)
+        made = core.add_node(
+            before, "Slipway", "127.0.0.7", "quay, by the crane", (32, 33), spare=True
+        )
         made = core.mirror(made, "ferry-b", made.nodes[-1].id, "spare")
         made = core.change_output(
-            made, "o1", protocol="sacn", way="unicast", host="127.0.0.1", sacn=1, priority=110, label="heard here too"
+            made,
+            "o1",
+            protocol="sacn",
+            way="unicast",
+            host="127.0.0.1",
+            sacn=1,
+            priority=110,
+            label="heard here too",
         )
         bench.commit("a spare", core.add_output(made, 1, "127.0.0.2", 0))
         window.output.switch(True)
@@ -267,7 +301,10 @@ def _routes(window: Window, shot: Callable[..., None]) -> None:
         client.do("node", name="Ferry B", on=False)
         page.show_view("Routes")
         end = time.monotonic() + 12
-        while not any(s.rule == "node-missing" and "Ferry B" in s.text for s in bench.snags) and time.monotonic() < end:
+        while (
+            not any(s.rule == "node-missing" and "Ferry B" in s.text for s in bench.snags)
+            and time.monotonic() < end
+        ):
             wait(0.2)  # a node that has gone is told after some silence
         page.routes.choose("o3")
         shot("routes")

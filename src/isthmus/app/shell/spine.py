@@ -22,7 +22,12 @@ COAST = 30
 class Spine(QWidget):
     go = Signal(str)
 
-    def __init__(self, bench: Workbench, entries: Sequence[Entry], foot: Callable[[], list[tuple[str, str, bool]]]) -> None:
+    def __init__(
+        self,
+        bench: Workbench,
+        entries: Sequence[Entry],
+        foot: Callable[[], list[tuple[str, str, bool]]],
+    ) -> None:
         super().__init__()
         self.bench, self._foot = bench, foot
         self.entries = {e.title: e for e in entries}
@@ -60,7 +65,9 @@ class Spine(QWidget):
         if not crossing.total:
             return 0.0
         step = self.entries[name].step
-        return (crossing.done[step] if step else sum(crossing.done.values()) / len(crossing.done)) / crossing.total
+        return (
+            crossing.done[step] if step else sum(crossing.done.values()) / len(crossing.done)
+        ) / crossing.total
 
     # ------------------------------------------------------------ hands
 
@@ -73,7 +80,9 @@ class Spine(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self._over = self._at(event.position())
-        self.setCursor(Qt.CursorShape.PointingHandCursor if self._over else Qt.CursorShape.ArrowCursor)
+        self.setCursor(
+            Qt.CursorShape.PointingHandCursor if self._over else Qt.CursorShape.ArrowCursor
+        )
         self.update()
 
     def leaveEvent(self, event: QEvent) -> None:
@@ -103,7 +112,9 @@ class Spine(QWidget):
         for a, b in itertools.pairwise(course):
             done = self.fraction(a) >= 1
             p.setPen(pen("teal", 1.4) if done else pen("line_strong", 1.3, Qt.PenStyle.DotLine))
-            p.drawLine(QPointF(x, places[a].center().y() + 17), QPointF(x, places[b].center().y() - 17))
+            p.drawLine(
+                QPointF(x, places[a].center().y() + 17), QPointF(x, places[b].center().y() - 17)
+            )
         p.setPen(pen("line_strong", 1.3, Qt.PenStyle.DotLine))
         p.drawLine(QPointF(x, first.top() - 12), QPointF(x, first.center().y() - 17))
         p.drawLine(QPointF(x, last.center().y() + 17), QPointF(x, last.bottom() + 14))
@@ -112,7 +123,15 @@ class Spine(QWidget):
         y = self.height() - 48
         for words, value, italic in self._foot():
             paint.text(p, 18, y, words, font("caption", italic=italic), "text3")
-            paint.text(p, 76, y, value, font("caption", mono=True, italic=italic), "text2", width=self.width() - 84)
+            paint.text(
+                p,
+                76,
+                y,
+                value,
+                font("caption", mono=True, italic=italic),
+                "text2",
+                width=self.width() - 84,
+            )
             y += 19
         if self.hasFocus():
             p.setBrush(Qt.BrushStyle.NoBrush)
@@ -123,7 +142,9 @@ class Spine(QWidget):
         current, cy, fraction = name == self.current, r.center().y(), self.fraction(name)
         if current:
             p.fillRect(r.adjusted(0, 4, 0, -4), theme.color("shelf"))
-            p.fillRect(QRectF(0, r.top() + 4, LINE["select_bar"], r.height() - 8), theme.color("coral"))
+            p.fillRect(
+                QRectF(0, r.top() + 4, LINE["select_bar"], r.height() - 8), theme.color("coral")
+            )
         elif name == self._over:
             p.fillRect(r.adjusted(0, 4, 0, -4), theme.color("hover_row"))
         paint.ring(p, x, cy, SIZE["ring"] / 2, fraction)
@@ -135,16 +156,37 @@ class Spine(QWidget):
         paint.glyph(p, self.entries[name].glyph, x, cy, color, 0.92)
         paint.text(p, 58, cy - 19, name, font("body", 600 if current else 500), "text", height=20)
         words = f"{fraction * 100:.0f} %" if fraction else "not yet"
-        paint.text(p, 58, cy, words, font("caption", mono=bool(fraction)), "text2" if fraction else "text3", height=18)
+        paint.text(
+            p,
+            58,
+            cy,
+            words,
+            font("caption", mono=bool(fraction)),
+            "text2" if fraction else "text3",
+            height=18,
+        )
         snags = [s for s in self.bench.snags if s.page == name]
         if snags:
-            paint.severity(p, min(snags, key=lambda s: ORDER[s.severity]).severity, 112, cy + 9, 5.2)
-            paint.text(p, 121, cy, str(len(snags)), font("caption", 500, mono=True), "text", height=18)
+            paint.severity(
+                p, min(snags, key=lambda s: ORDER[s.severity]).severity, 112, cy + 9, 5.2
+            )
+            paint.text(
+                p, 121, cy, str(len(snags)), font("caption", 500, mono=True), "text", height=18
+            )
 
     def _coast(self, p: QPainter, y: float, words: str, side: int) -> None:
         wide = self.width() - 1
         path = QPainterPath(QPointF(0, y))
-        points = [(0, 0), (18, 2.5), (34, -1.5), (58, 1.8), (84, -2.2), (112, 1.6), (136, -1), (wide, 1)]
+        points = [
+            (0, 0),
+            (18, 2.5),
+            (34, -1.5),
+            (58, 1.8),
+            (84, -2.2),
+            (112, 1.6),
+            (136, -1),
+            (wide, 1),
+        ]
         for a, b in itertools.pairwise(points):
             middle = (a[0] + b[0]) / 2
             path.cubicTo(middle, y + a[1], middle, y + b[1], b[0], y + b[1])

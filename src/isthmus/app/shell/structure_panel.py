@@ -1,4 +1,6 @@
-"""The structure in hand, as figures: where, how long, what hangs on it; and hanging the units in hand on it."""
+"""The structure in hand, as figures: where, how long, what hangs on it; and hanging the units in
+hand on it.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,20 @@ class StructurePanel(QWidget):
         grid.setColumnMinimumWidth(0, 68)
         self._labels = {}
         for y, name in enumerate(
-            ("Name", "Across x", "Upstage y", "Height z", "Turn", "Length", "Depth", "Thickness", "Chords", "Arc", "Steps", "Marks")
+            (
+                "Name",
+                "Across x",
+                "Upstage y",
+                "Height z",
+                "Turn",
+                "Length",
+                "Depth",
+                "Thickness",
+                "Chords",
+                "Arc",
+                "Steps",
+                "Marks",
+            )
         ):
             made = field(f"structure {name}", mono=name != "Name")
             made.editingFinished.connect(lambda n=name: self._typed(n))
@@ -100,8 +115,14 @@ class StructurePanel(QWidget):
             return
         upright = one.kind in UPRIGHT_KINDS
         figures = {name: self._figure(one, name) for name in self.fields}
-        shown = {"Chords": one.kind in ("truss", "circle", "corner", "tower"), "Arc": one.kind == "circle", "Steps": one.kind == "deck"}
-        self._labels["Length"].setText("Height" if upright else "Diameter" if one.kind == "circle" else "Length")
+        shown = {
+            "Chords": one.kind in ("truss", "circle", "corner", "tower"),
+            "Arc": one.kind == "circle",
+            "Steps": one.kind == "deck",
+        }
+        self._labels["Length"].setText(
+            "Height" if upright else "Diameter" if one.kind == "circle" else "Length"
+        )
         self._labels["Thickness"].setText("Width" if upright else "Tall")
         for name, text in figures.items():
             made = self.fields[name]
@@ -111,13 +132,19 @@ class StructurePanel(QWidget):
             made.setVisible(shown.get(name, True))
             self._labels[name].setVisible(shown.get(name, True))
         self.lock.setChecked(one.pinned)
-        self.side.setCurrentIndex(max(0, self.side.findData(self.side.currentData() or usual_side(one))))
+        self.side.setCurrentIndex(
+            max(0, self.side.findData(self.side.currentData() or usual_side(one)))
+        )
         hanging = structures.hanging(self.bench.show, one.id)
-        lines = [f"{u.number} at {along_of(one, u.position or one.position):.2f} m" for u in hanging[:14]]
+        lines = [
+            f"{u.number} at {along_of(one, u.position or one.position):.2f} m" for u in hanging[:14]
+        ]
         more = f"\nand {len(hanging) - 14} more" if len(hanging) > 14 else ""
         self.list.setText("\n".join(lines) + more if lines else "nothing")
         count = len(self.bench.selection)
-        self.hang_title.words = f"Hang the {count} in hand" if count else "Hang units: take some in hand"
+        self.hang_title.words = (
+            f"Hang the {count} in hand" if count else "Hang units: take some in hand"
+        )
         self.hang_title.update()
 
     def _other_way(self) -> None:
@@ -130,16 +157,22 @@ class StructurePanel(QWidget):
         one = self.structure()
         try:
             length = read_figure(self.fields["Length"].text())
-            made = lengthened(self.bench.show, one.id, length, self.bench.length_way) if one else None
+            made = (
+                lengthened(self.bench.show, one.id, length, self.bench.length_way) if one else None
+            )
         except IsthmusError as error:
             self.bench.see(None, str(error))
             return
         if made is not None:
-            self.bench.see(made.show, f"{length:.2f} m: units {WAYS[self.bench.length_way]}. {made.words}")
+            self.bench.see(
+                made.show, f"{length:.2f} m: units {WAYS[self.bench.length_way]}. {made.words}"
+            )
 
     def _edit(self, name: str, make: Callable[[Show, str], Show]) -> None:
         one = self.structure()
-        if one is None or not self.bench.guard(lambda: self.bench.commit(f"{name} of {one.name}", make(self.bench.show, one.id))):
+        if one is None or not self.bench.guard(
+            lambda: self.bench.commit(f"{name} of {one.name}", make(self.bench.show, one.id))
+        ):
             self.refresh_all()
 
     def refresh_all(self) -> None:
@@ -158,16 +191,25 @@ class StructurePanel(QWidget):
                 words = " ".join(text.split())
                 if not 0 < len(words) <= 80:
                     raise EntryFault("A structure needs a name of 1 to 80 letters.")
-                return structures.change(show, key, lambda s: replace(s, name=words) if s.name != words else s)
+                return structures.change(
+                    show, key, lambda s: replace(s, name=words) if s.name != words else s
+                )
             if name == "Marks":
-                marks = tuple(sorted(read_figure(t, "mark") for t in text.replace(";", " ").split()))
+                marks = tuple(
+                    sorted(read_figure(t, "mark") for t in text.replace(";", " ").split())
+                )
                 if any(not -1e-6 <= m <= run_of(one).length + 1e-6 for m in marks):
-                    raise EntryFault(f"{one.name} is {run_of(one).length:.2f} m long.", do="Write metres from its start.")
+                    raise EntryFault(
+                        f"{one.name} is {run_of(one).length:.2f} m long.",
+                        do="Write metres from its start.",
+                    )
                 return structures.change(show, key, lambda s: replace(s, marks=marks))
             value = read_figure(text)
             if name in ("Across x", "Upstage y", "Height z"):
                 axis = ("Across x", "Upstage y", "Height z").index(name)
-                return structures.change(show, key, lambda s: replace(s, position=_with(s.position, axis, value)))
+                return structures.change(
+                    show, key, lambda s: replace(s, position=_with(s.position, axis, value))
+                )
             if name == "Turn":
                 return turned(show, key, value - mount_of(one.rotation).turn)
             if name == "Length":
@@ -178,12 +220,18 @@ class StructurePanel(QWidget):
             upright = one.kind in UPRIGHT_KINDS
             if name in ("Depth", "Thickness"):
                 axis = 1 if name == "Depth" else 0 if upright else 2
-                return structures.change(show, key, lambda s: replace(s, size=_with(s.size, axis, value)))
+                return structures.change(
+                    show, key, lambda s: replace(s, size=_with(s.size, axis, value))
+                )
             if not math.isclose(value, round(value)) and name != "Arc":
                 raise EntryFault(f"“{text[:12]}” is no whole number.")
             if name == "Steps" and not 0 <= value <= 40:
                 raise EntryFault("A deck has 0 to 40 steps.")
-            changed = {"Chords": {"chords": round(value)}, "Arc": {"arc": value}, "Steps": {"steps": round(value)}}[name]
+            changed = {
+                "Chords": {"chords": round(value)},
+                "Arc": {"arc": value},
+                "Steps": {"steps": round(value)},
+            }[name]
             return structures.change(show, key, lambda s: replace(s, **changed))
 
         if text.strip() != self._figure(one, name):
@@ -206,11 +254,26 @@ class StructurePanel(QWidget):
         places = dict(zip(("Across x", "Upstage y", "Height z"), one.position, strict=True))
         if name in places:
             return write_figure(places[name])
-        plain = {"Name": one.name, "Chords": str(one.chords), "Steps": str(one.steps), "Marks": " ".join(f"{m:g}" for m in one.marks)}
-        return plain.get(name, write_figure(one.arc, 0) if name == "Arc" else write_figure(mount_of(one.rotation).turn, 1))
+        plain = {
+            "Name": one.name,
+            "Chords": str(one.chords),
+            "Steps": str(one.steps),
+            "Marks": " ".join(f"{m:g}" for m in one.marks),
+        }
+        return plain.get(
+            name,
+            write_figure(one.arc, 0)
+            if name == "Arc"
+            else write_figure(mount_of(one.rotation).turn, 1),
+        )
 
     def _lock(self) -> None:
-        self._edit("lock", lambda show, key: structures.change(show, key, lambda s: replace(s, pinned=not s.pinned)))
+        self._edit(
+            "lock",
+            lambda show, key: structures.change(
+                show, key, lambda s: replace(s, pinned=not s.pinned)
+            ),
+        )
         self.refresh()
 
     def _remove(self) -> None:
@@ -221,9 +284,19 @@ class StructurePanel(QWidget):
 
         def make(show: Show, key: str) -> Show:
             if not ids:
-                raise EntryFault("No units are in hand.", do="Choose units, then this structure again.")
+                raise EntryFault(
+                    "No units are in hand.", do="Choose units, then this structure again."
+                )
             spacing = read_figure(self.spacing.text(), "spacing") if how == "spacing" else 0.0
-            return structures.hang(show, ids, key, how, self.side.currentData(), spacing, read_figure(self.offset.text(), "distance"))
+            return structures.hang(
+                show,
+                ids,
+                key,
+                how,
+                self.side.currentData(),
+                spacing,
+                read_figure(self.offset.text(), "distance"),
+            )
 
         self._edit(f"hang {len(ids)} units on", make)
 

@@ -7,7 +7,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtCore import QEvent, QRect, QSize, QTimer
-from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import (
+    QCloseEvent,
+    QGuiApplication,
+    QKeyEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from isthmus.app.kit import settings
@@ -53,7 +60,12 @@ def _watch(address: tuple[str, int]) -> RigLink:
 
 
 class Window(QWidget):
-    def __init__(self, show: Show | None = None, rig: tuple[str, int] | None = None, entries: Sequence[Entry] = PAGES) -> None:
+    def __init__(
+        self,
+        show: Show | None = None,
+        rig: tuple[str, int] | None = None,
+        entries: Sequence[Entry] = PAGES,
+    ) -> None:
         super().__init__()
         self.entries = tuple(entries)
         self.settings = settings.load()
@@ -72,17 +84,26 @@ class Window(QWidget):
         screen = QGuiApplication.primaryScreen()
         room = screen.availableGeometry() if screen else QRect(0, 0, *self.settings.window)
         self.setMinimumSize(min(1000, room.width()), min(640, room.height()))
-        self.resize(min(self.settings.window[0], room.width()), min(self.settings.window[1], room.height()))
+        self.resize(
+            min(self.settings.window[0], room.width()), min(self.settings.window[1], room.height())
+        )
         self._build()
         self._register()
         self.bench.title_changed.connect(self._retitle)
         self.bench.told.connect(self.notice.tell)
-        for signal in (self.bench.selection_changed, self.bench.title_changed, self.bench.call_changed, self.bench.state_changed):
+        for signal in (
+            self.bench.selection_changed,
+            self.bench.title_changed,
+            self.bench.call_changed,
+            self.bench.state_changed,
+        ):
             signal.connect(self.actions_.refresh)
         self._retitle()
         self.go(self.entries[0].title)
         self._warmer = Task(lambda step: warm(), self)
-        self._warm_later = QTimer(self)  # stopped at the end: a thread begun after that would outlive its object
+        self._warm_later = QTimer(
+            self
+        )  # stopped at the end: a thread begun after that would outlive its object
         self._warm_later.setSingleShot(True)
         self._warm_later.timeout.connect(self._warmer.start)
         self._warm_later.start(WARM_MS)
@@ -123,7 +144,17 @@ class Window(QWidget):
         right.addLayout(top, 1)
         self.pages: dict[str, Page] = {}
         self.stack = QStackedWidget()
-        self.house = House(bench, actions, self.net, self.rig, self.settings, self, self.go, lambda: self.spine.current, self.stack)
+        self.house = House(
+            bench,
+            actions,
+            self.net,
+            self.rig,
+            self.settings,
+            self,
+            self.go,
+            lambda: self.spine.current,
+            self.stack,
+        )
         self._make(self.entries[0])
         self.readiness = self.page(ReadinessPage)
         top.addWidget(self.stack, 1)
@@ -162,16 +193,34 @@ class Window(QWidget):
             Action("show.quit", "Quit", self.close, "Ctrl+Q"),
             Action("edit.undo", "Undo", bench.undo, "Ctrl+Z", "undo"),
             Action("edit.redo", "Redo", bench.redo, "Ctrl+Shift+Z", "redo"),
-            Action("output.switch", "Send or stop sending", lambda: self.output.switch(not self.output.on), "Ctrl+Return", group="Output"),
+            Action(
+                "output.switch",
+                "Send or stop sending",
+                lambda: self.output.switch(not self.output.on),
+                "Ctrl+Return",
+                group="Output",
+            ),
             Action("view.theme", "Night or Day", self.switch_theme, "Ctrl+Shift+T", group="Window"),
             Action("help.find", "Find anything", self.find, "Ctrl+K", group="Window"),
             Action("help.keys", "Keys", self.show_keys, "F1", group="Window"),
             *(
-                Action(f"go.{name.lower()}", f"Go to {name}", lambda n=name: self.go(n), f"Ctrl+Alt+{i}", group="Window")
+                Action(
+                    f"go.{name.lower()}",
+                    f"Go to {name}",
+                    lambda n=name: self.go(n),
+                    f"Ctrl+Alt+{i}",
+                    group="Window",
+                )
                 for i, name in enumerate(self.spine.titles, 1)
             ),
             *(
-                Action(f"view.{n}", f"View {n} of this page", lambda n=n: self._view(n), f"Alt+{n}", group="Window")
+                Action(
+                    f"view.{n}",
+                    f"View {n} of this page",
+                    lambda n=n: self._view(n),
+                    f"Alt+{n}",
+                    group="Window",
+                )
                 for n in range(1, MOST_VIEWS + 1)
             ),
         )
@@ -207,7 +256,9 @@ class Window(QWidget):
 
     def find(self) -> None:
         self.complete()
-        made = Palette(self, lambda text: find(text, self.bench, self.actions_, self.spine.titles, self.go))
+        made = Palette(
+            self, lambda text: find(text, self.bench, self.actions_, self.spine.titles, self.go)
+        )
         made.move(
             self.mapToGlobal(self.rect().topLeft()).x() + (self.width() - made.width()) // 2,
             self.mapToGlobal(self.rect().topLeft()).y() + 44,
@@ -220,7 +271,13 @@ class Window(QWidget):
 
     def _foot(self) -> list[tuple[str, str, bool]]:
         show = self.bench.show
-        revision = f"rev {show.paper.revision}" if show.paper.revision else f"{len(show.paper.rows)} lines" if show.paper.rows else "none"
+        revision = (
+            f"rev {show.paper.revision}"
+            if show.paper.revision
+            else f"{len(show.paper.rows)} lines"
+            if show.paper.rows
+            else "none"
+        )
         last = max((v.at for v in show.verdicts), default="")
         return [("hang list", revision, False), ("roll call", last[11:16] or "not yet", True)]
 
@@ -231,7 +288,9 @@ class Window(QWidget):
             super().keyPressEvent(event)
 
     def fit(self) -> None:
-        """With the frame a window manager puts round it the window may reach past the screen: then it gives way."""
+        """With the frame a window manager puts round it the window may reach past the screen: then
+        it gives way.
+        """
         screen = self.screen()
         if screen is None or self.isMaximized() or self.isFullScreen():
             return
@@ -249,7 +308,9 @@ class Window(QWidget):
 
     def _inspect(self) -> None:
         """The inspector stands where units are at stake, and where there is room for it."""
-        self.inspector.setVisible(self.width() >= NARROW and self.spine.entries[self.spine.current].inspector)
+        self.inspector.setVisible(
+            self.width() >= NARROW and self.spine.entries[self.spine.current].inspector
+        )
 
     def paintEvent(self, event: QPaintEvent) -> None:
         QPainter(self).fillRect(self.rect(), theme.color("deep"))
@@ -263,8 +324,13 @@ class Window(QWidget):
             self.output.publish()
 
     def _ask_past(self, about: str, numbers: list[int]) -> bool:
-        """Whether one proof may go past limits: never unless somebody says so, for just this one."""
-        words = f"{about}\nThis would go past the limits of {write_numbers(numbers)}. With the limits kept it may not show what it should."
+        """Whether one proof may go past limits: never unless somebody says so, for just
+        this one.
+        """
+        words = (
+            f"{about}\nThis would go past the limits of {write_numbers(numbers)}. With the "
+            "limits kept it may not show what it should."
+        )
         choices = [("keep", "Keep the limits"), ("past", "Send past them, this once")]
         return ask(self, "Limits are in the way", words, choices) == "past"
 
@@ -291,7 +357,9 @@ class Window(QWidget):
         event.accept()
 
     def end_processes(self) -> None:
-        """The roll call gives the levels back, the engine goes dark, the drawing and the rig's watcher end."""
+        """The roll call gives the levels back, the engine goes dark, the drawing and the rig's
+        watcher end.
+        """
         self.bench.end_proof()
         self.bench.end_call()
         self.output.stop()
@@ -302,7 +370,9 @@ class Window(QWidget):
             self.rig.stop()
 
     def shut_down(self) -> None:
-        """End everything that was started, and give up what was kept for a crash; safe to call twice."""
+        """End everything that was started, and give up what was kept for a crash; safe to call
+        twice.
+        """
         self._warm_later.stop()
         self._look_later.stop()
         self._warmer.wait()

@@ -1,1 +1,3 @@
-"""Findings: what is behind the verdicts, ranked with the evidence, the next best look and the mend."""
+"""Findings: what is behind the verdicts, ranked with the evidence, the next best look and
+the mend.
+"""

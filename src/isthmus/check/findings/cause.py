@@ -7,8 +7,12 @@ from dataclasses import dataclass, field
 
 from isthmus.check.findings.model import State
 
-ELSEWHERE, ALWAYS = "elsewhere", "lit"  # faults of a State: listens at an address nobody knows; lights whatever is called
-# how often each happens to one unit, port, node, hang; from what the trade meets, and they only settle near ties
+ELSEWHERE, ALWAYS = (
+    "elsewhere",
+    "lit",
+)  # faults of a State: listens at an address nobody knows; lights whatever is called
+# how often each happens to one unit, port, node, hang; from what the trade meets, and they only
+# settle near ties
 PRIOR = {
     "dead": 0.012,
     "lamp": 0.012,

@@ -1,4 +1,6 @@
-"""Causes that could be behind what was seen: each says how some units would really be, and how likely that is beforehand."""
+"""Causes that could be behind what was seen: each says how some units would really be, and how
+likely that is beforehand.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ NEAR = 24  # addresses
 
 
 def how_likely(by: int, widths: tuple[int, ...], meets: bool, digits: bool) -> float:
-    """Of wrong addresses, the part that is off by this much: near ones, whole footprints, somebody else's, wrong digits."""
+    """Of wrong addresses, the part that is off by this much: near ones, whole footprints, somebody
+    else's, wrong digits.
+    """
     size = abs(by)
     share = 0.12 / (1 + size) if size <= NEAR else 0.0
     share += 0.06 if size in (10, 100) else 0.0
@@ -60,26 +64,38 @@ class Causes:
                 yield self._one(unit, low, replace(normal, fault=low))
         for mode in model.programs[unit].profile.modes:
             if mode.name != normal.mode:
-                yield Cause("mode", {unit: replace(normal, mode=mode.name)}, (unit, mode.name), log(PRIOR["mode"]))
+                yield Cause(
+                    "mode",
+                    {unit: replace(normal, mode=mode.name)},
+                    (unit, mode.name),
+                    log(PRIOR["mode"]),
+                )
         yield from self._addresses(unit)
 
     def _one(self, unit: str, kind: str, state: State) -> Cause:
         return Cause(kind, {unit: state}, (unit,), log(PRIOR[kind]))
 
     def _addresses(self, unit: str) -> Iterator[Cause]:
-        """Addresses at which it would light when it was seen to, and one nobody knows when it was not."""
+        """Addresses at which it would light when it was seen to, and one nobody knows when it was
+        not.
+        """
         model, evidence, normal = self.model, self.evidence, self.model.expected(unit)
         told = evidence.told.get(unit)
         _, universe, address = normal.places[0]
         lit_by = self.seen.callers.get(unit, [])
-        own_lit = unit in evidence.verdicts and unit in evidence.lit(unit) and bool(evidence.ways(unit))
+        own_lit = (
+            unit in evidence.verdicts and unit in evidence.lit(unit) and bool(evidence.ways(unit))
+        )
         found: dict[tuple[int, int], None] = {}
         if told and told.address and told.there:
             found[(told.universe or universe, told.address)] = None
         if own_lit:  # it lights, and wrongly: it may just miss its own slots
             widths = (
                 model.programs[unit].width,
-                *(chart(model.programs[unit].profile, m).footprint for m in model.programs[unit].profile.modes),
+                *(
+                    chart(model.programs[unit].profile, m).footprint
+                    for m in model.programs[unit].profile.modes
+                ),
             )
             near = {sign * step for step in (1, 2, 3, 10, *widths) for sign in (1, -1)}
             found |= {(universe, address + by): None for by in near if 1 <= address + by <= SLOTS}
@@ -87,36 +103,65 @@ class Causes:
             at = model.place[caller]
             fed = dict.fromkeys([universe, *(p.universe for p in model.units[caller].patch)])
             for other in fed:
-                found |= dict.fromkeys((other, int(a)) for a in model.scan(unit, normal.mode, model.lights.moment(at, other)))
+                found |= dict.fromkeys(
+                    (other, int(a))
+                    for a in model.scan(unit, normal.mode, model.lights.moment(at, other))
+                )
         made: list[tuple[float, Cause]] = []
         for other, start in found:
             if (other, start) != (universe, address):
                 cause = self.at_address(unit, normal, start - address, other)
                 state = next(iter(cause.states.values()))
-                exact = own_lit and frozenset(model.ways(unit, state, evidence.verdicts[unit].acts)) == evidence.ways(unit)
+                exact = own_lit and frozenset(
+                    model.ways(unit, state, evidence.verdicts[unit].acts)
+                ) == evidence.ways(unit)
                 made.append((self._quick(unit, state) + cause.prior + 6.0 * exact, cause))
         made.sort(key=lambda pair: -pair[0])
         yield from (cause for _, cause in made[:12])
         if not lit_by and not own_lit and not (told and told.there):
-            yield Cause("address", {unit: replace(normal, fault=ELSEWHERE)}, (unit, None), log(PRIOR["address"] * 0.7))
+            yield Cause(
+                "address",
+                {unit: replace(normal, fault=ELSEWHERE)},
+                (unit, None),
+                log(PRIOR["address"] * 0.7),
+            )
         others = [u for u in self.lines.units if u != universe]
         for other in others:
-            yield Cause("line", {unit: normal.fed({universe: other})}, (unit, other), log(PRIOR["line"] / len(others)))
+            yield Cause(
+                "line",
+                {unit: normal.fed({universe: other})},
+                (unit, other),
+                log(PRIOR["line"] / len(others)),
+            )
 
     def at_address(self, unit: str, normal: State, by: int, universe: int) -> Cause:
         model = self.model
         _, own, address = normal.places[0]
-        widths = tuple(dict.fromkeys(chart(model.programs[unit].profile, m).footprint for m in model.programs[unit].profile.modes))
+        widths = tuple(
+            dict.fromkeys(
+                chart(model.programs[unit].profile, m).footprint
+                for m in model.programs[unit].profile.modes
+            )
+        )
         meets = self.starts.get((universe, address + by))
-        share = how_likely(by, widths, meets is not None, same_digits(address, max(1, address + by)))
+        share = how_likely(
+            by, widths, meets is not None, same_digits(address, max(1, address + by))
+        )
         told = self.evidence.told.get(unit)
         if told and told.there and told.address == address + by and told.universe in (0, universe):
             share = 1.0  # it says so itself
         prior = log(PRIOR["address"] * min(1.0, share)) + (log(0.1) if universe != own else 0.0)
         state = normal.moved(by).fed({own: universe})
         if meets is not None and meets != unit:
-            return Cause("double", {unit: state}, (unit, meets), log(PRIOR["double"] * 0.5) + (log(0.1) if universe != own else 0.0))
-        return Cause("address", {unit: state}, (unit, by) if universe == own else (unit, by, universe), prior)
+            return Cause(
+                "double",
+                {unit: state},
+                (unit, meets),
+                log(PRIOR["double"] * 0.5) + (log(0.1) if universe != own else 0.0),
+            )
+        return Cause(
+            "address", {unit: state}, (unit, by) if universe == own else (unit, by, universe), prior
+        )
 
     def _quick(self, unit: str, state: State) -> float:
         """How well a state fits where the unit lit, without its own call."""
@@ -133,12 +178,19 @@ class Causes:
                 if b in self.model.place and pair not in done:
                     done.add(pair)
                     left, right = self.model.expected(a), self.model.expected(b)
-                    states = {a: replace(left, places=right.places), b: replace(right, places=left.places)}
+                    states = {
+                        a: replace(left, places=right.places),
+                        b: replace(right, places=left.places),
+                    }
                     if len(left.places) == len(right.places):
-                        yield Cause("exchanged", states, tuple(sorted(pair)), log(PRIOR["exchanged"]))
+                        yield Cause(
+                            "exchanged", states, tuple(sorted(pair)), log(PRIOR["exchanged"])
+                        )
 
     def of_hangs(self, deviants: set[str], steps: Mapping[str, set[int]]) -> Iterator[Cause]:
-        """Hangs that are dark, or shifted by a step from one unit on; `steps` are what each unit alone might be off by."""
+        """Hangs that are dark, or shifted by a step from one unit on; `steps` are what each unit
+        alone might be off by.
+        """
         for universe, units in self.lines.units.items():
             hangs: dict[str, list[str]] = defaultdict(list)
             for unit in units:
@@ -152,20 +204,37 @@ class Causes:
                     yield Cause("hang dark", cause, (hang, universe), log(PRIOR["hang dark"]))
                 yield from self._shifts(hang, universe, mine, deviants, steps)
 
-    def _shifts(self, hang: str, universe: int, mine: list[str], deviants: set[str], steps: Mapping[str, set[int]]) -> Iterator[Cause]:
-        """The same step for all from one unit on; and one unit in another mode with all after it shifted by the difference."""
+    def _shifts(
+        self,
+        hang: str,
+        universe: int,
+        mine: list[str],
+        deviants: set[str],
+        steps: Mapping[str, set[int]],
+    ) -> Iterator[Cause]:
+        """The same step for all from one unit on; and one unit in another mode with all after it
+        shifted by the difference.
+        """
         mine = sorted(mine, key=lambda u: self.model.expected(u).places[0][2])
         off = [u in deviants for u in mine]
         widths = tuple({self.model.programs[u].width for u in mine})
-        usual = {step * sign for step in (1, 2, 10, 100, *widths, *(2 * w for w in widths)) for sign in (1, -1)}
+        usual = {
+            step * sign
+            for step in (1, 2, 10, 100, *widths, *(2 * w for w in widths))
+            for sign in (1, -1)
+        }
         offered = usual | {by for u in mine for by in steps.get(u, ())}
         for first in range(len(mine) - 1):
-            if not all(off[first : first + 2]) or (first and off[first - 1] and not steps.get(mine[first])):
+            if not all(off[first : first + 2]) or (
+                first and off[first - 1] and not steps.get(mine[first])
+            ):
                 continue
             for by in offered:
                 states = {u: self.model.expected(u).moved(by) for u in mine[first:]}
                 if all(1 <= s.places[0][2] <= SLOTS for s in states.values()):
-                    likely = log(PRIOR["shifted"] * min(1.0, 2 * how_likely(by, widths, False, False))) - (1.5 if first else 0.0)
+                    likely = log(
+                        PRIOR["shifted"] * min(1.0, 2 * how_likely(by, widths, False, False))
+                    ) - (1.5 if first else 0.0)
                     yield Cause("shifted", states, (hang, universe, by, mine[first]), likely)
         for at, unit in enumerate(mine[:-1]):
             own, normal = self.model.programs[unit], self.model.expected(unit)

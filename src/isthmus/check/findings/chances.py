@@ -18,7 +18,9 @@ UNIVERSE, EVERYTHING, MOVES, AXIS = "universe", "everything", "moves", "axis"
 
 
 def chance_of_yes(model: Model, look: str, unit: str, state: State) -> float | None:
-    """How likely the answer is yes, were the unit in this state. None when the look says nothing about it."""
+    """How likely the answer is yes, were the unit in this state. None when the look says nothing
+    about it.
+    """
     if look in (UNIVERSE, EVERYTHING):
         if state.fault == ALWAYS:
             return 1.0
@@ -28,7 +30,12 @@ def chance_of_yes(model: Model, look: str, unit: str, state: State) -> float | N
     if look == MOVES:
         return float(_swing(model, unit, state, ("pan", "tilt")))
     if look == AXIS:
-        axes = {"pan": ("pan",), "pan inverted": ("pan",), "tilt": ("tilt",), "tilt inverted": ("tilt",)}.get(state.fault)
+        axes = {
+            "pan": ("pan",),
+            "pan inverted": ("pan",),
+            "tilt": ("tilt",),
+            "tilt inverted": ("tilt",),
+        }.get(state.fault)
         return None if axes is None else float("inverted" in state.fault)
     return None
 
@@ -38,14 +45,20 @@ def _lights(model: Model, everything: bool, unit: str, state: State) -> bool:
     value = value_for(model, unit, everything)
     if value is None:
         return False
-    frame = Laid({u: np.full(SLOTS, value, np.uint8) for u in (model.universes if everything else own)})
+    frame = Laid(
+        {u: np.full(SLOTS, value, np.uint8) for u in (model.universes if everything else own)}
+    )
     return bool(model.see(unit, state, frame).level[0] > DARK)
 
 
 def value_for(model: Model, unit: str, everything: bool) -> int | None:
     """The byte for all addresses: it lights the unit, and is safe for every unit it is sent to."""
     own = {u for _, u, _ in model.expected(unit).places}
-    near = {id(model.programs[u]): model.programs[u] for u in model.ids if everything or own & {p.universe for p in model.units[u].patch}}
+    near = {
+        id(model.programs[u]): model.programs[u]
+        for u in model.ids
+        if everything or own & {p.universe for p in model.units[u].patch}
+    }
     return brightest([model.programs[unit]], near.values()) or None
 
 

@@ -1,4 +1,6 @@
-"""What is known: verdicts as observations, looks answered, nodes and ports as they answer, devices discovered, senders."""
+"""What is known: verdicts as observations, looks answered, nodes and ports as they answer, devices
+discovered, senders.
+"""
 
 from __future__ import annotations
 
@@ -19,19 +21,25 @@ ANSWERS, SILENT, UNKNOWN = "answers", "silent", ""
 
 @dataclass(frozen=True)
 class Told:
-    """What discovery or a hunt says of one unit: where it stands there, or that it is not there while others of its kind are."""
+    """What discovery or a hunt says of one unit: where it stands there, or that it is not there
+    while others of its kind are.
+    """
 
     address: int = 0
     mode: str = ""
     universe: int = 0  # whose data its port carries, 0 when nobody knows
     there: bool = True
     uid: str = ""
-    behind: tuple[str, int] | None = None  # (address of the node, number of the port) that it answers behind
+    behind: tuple[str, int] | None = (
+        None  # (address of the node, number of the port) that it answers behind
+    )
 
 
 @dataclass(frozen=True)
 class Evidence:
-    """verdicts: of units called. ports: (node id, port) → the number it says it has. told: by unit."""
+    """verdicts: of units called. ports: (node id, port) → the number it says it has. told:
+    by unit.
+    """
 
     verdicts: Mapping[str, Verdict] = field(default_factory=dict)
     answers: Mapping[tuple[str, str], bool] = field(default_factory=dict)  # (look, unit)
@@ -55,15 +63,23 @@ class Evidence:
         return frozenset(verdict.what) - {"too"}
 
 
-def gather(show: Show, network: View | None = None, told: Mapping[str, Told] | None = None) -> Evidence:
-    """Everything known about a show: its verdicts that hold, looks answered, and the network as it is seen."""
+def gather(
+    show: Show, network: View | None = None, told: Mapping[str, Told] | None = None
+) -> Evidence:
+    """Everything known about a show: its verdicts that hold, looks answered, and the network as it
+    is seen.
+    """
     verdicts = {v.unit: v for v in show.verdicts if v.result != "skipped" and holds(show, v)}
-    answers = {(a.look, a.unit): a.answer == "yes" for a in show.answers if a.answer in ("yes", "no")}
+    answers = {
+        (a.look, a.unit): a.answer == "yes" for a in show.answers if a.answer in ("yes", "no")
+    }
     nodes: dict[str, str] = {}
     ports: dict[tuple[str, int], int] = {}
     senders: dict[int, tuple[str, ...]] = {}
     if network is not None and network.looked:
-        from isthmus.net import is_own  # here, so that a roll call without a network needs none of it
+        from isthmus.net import (
+            is_own,
+        )  # here, so that a roll call without a network needs none of it
         from isthmus.net.found import pair
 
         pairs = pair(show, network.nodes)
@@ -73,7 +89,11 @@ def gather(show: Show, network: View | None = None, told: Mapping[str, Told] | N
                 nodes[node.id] = ANSWERS if real else SILENT
             for port in real.ports if real else ():
                 ports[(node.id, port.index)] = port.number
-        by_number = {(o.protocol, o.number): o.universe for o in show.outputs if o.enabled and o.universe in routed(show)}
+        by_number = {
+            (o.protocol, o.number): o.universe
+            for o in show.outputs
+            if o.enabled and o.universe in routed(show)
+        }
         own = identity(show).cid.hex()
         others: dict[int, list[str]] = {}
         for source in network.sources:
@@ -81,4 +101,12 @@ def gather(show: Show, network: View | None = None, told: Mapping[str, Told] | N
             if universe and not source.silent and not is_own(source, network, own):
                 others.setdefault(universe, []).append(source.name or source.ip)
         senders = {u: tuple(dict.fromkeys(names)) for u, names in others.items()}
-    return Evidence(verdicts, answers, nodes, ports, senders, dict(told or {}), network is not None and network.looked)
+    return Evidence(
+        verdicts,
+        answers,
+        nodes,
+        ports,
+        senders,
+        dict(told or {}),
+        network is not None and network.looked,
+    )

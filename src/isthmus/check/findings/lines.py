@@ -1,4 +1,6 @@
-"""Causes on the way from an output to a line: ports and nodes that are dark or set otherwise, second senders, outputs off."""
+"""Causes on the way from an output to a line: ports and nodes that are dark or set otherwise,
+second senders, outputs off.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +35,9 @@ class Lines:
             for output in reach.of_port.get(port.key, ()):
                 if output.enabled and output.role != SPARE and not port.is_input:
                     self.ports[output.universe].append(port)
-        self.off: dict[int, list[str]] = defaultdict(list)  # outputs that are off while others of their universe are on
+        self.off: dict[int, list[str]] = defaultdict(
+            list
+        )  # outputs that are off while others of their universe are on
         for output in model.show.outputs:
             if not output.enabled and not output.role and output.universe in self.ports:
                 self.off[output.universe].append(output.id)
@@ -47,9 +51,18 @@ class Lines:
                 units = self.behind(universe, port)
                 if units:
                     silent = evidence.nodes.get(port.node.id) == SILENT
-                    prior = log(PRIOR["port dark"]) - 3 * silent - KNOWN * self._alive(universe, port)
-                    prior -= LONELY * (len(units) == len(self.units[universe]) and len(self.ports[universe]) > 1)
-                    yield Cause("port dark", self._fed({universe: NOWHERE}, units), (port.key, universe), prior)
+                    prior = (
+                        log(PRIOR["port dark"]) - 3 * silent - KNOWN * self._alive(universe, port)
+                    )
+                    prior -= LONELY * (
+                        len(units) == len(self.units[universe]) and len(self.ports[universe]) > 1
+                    )
+                    yield Cause(
+                        "port dark",
+                        self._fed({universe: NOWHERE}, units),
+                        (port.key, universe),
+                        prior,
+                    )
                     yield from self._numbered(universe, port, units)
                     yield from self._exchanges(universe, port, units, touched)
             for output in self.off.get(universe, ()):
@@ -57,7 +70,9 @@ class Lines:
                 yield Cause("output off", states, (universe, output), log(PRIOR["output off"]))
             seen = evidence.senders.get(universe)
             prior = log(PRIOR["sender"]) + (KNOWN if seen else -2.0 if evidence.looked else 0.0)
-            always = {u: replace(self.model.expected(u), fault=ALWAYS) for u in self.units[universe]}
+            always = {
+                u: replace(self.model.expected(u), fault=ALWAYS) for u in self.units[universe]
+            }
             yield Cause("sender", always, (universe,), prior)
         for node in self.model.show.nodes:
             dark: dict[str, State] = {}
@@ -73,8 +88,8 @@ class Lines:
     def behind(self, universe: int, port: Port | None) -> list[str]:
         """The units behind a port; None stands for one that gets nothing.
 
-        Where a universe goes to several ports, devices tell it, hang by hang; a hang of which nobody knows is behind
-        whichever port went wrong, when nearly all that was called of it did.
+        Where a universe goes to several ports, devices tell it, hang by hang; a hang of which
+        nobody knows is behind whichever port went wrong, when nearly all that was called of it did.
         """
         line = self.units[universe]
         if len(self.ports[universe]) == 1 and universe not in self.off:
@@ -89,7 +104,11 @@ class Lines:
             called = [u for u in units if u in self.evidence.verdicts]
             if known and port is not None:
                 mine += units if known.count((port.node.ip, port.number)) > len(known) / 2 else []
-            elif not known and called and sum(bool(self.evidence.ways(u)) for u in called) >= MOSTLY * len(called):
+            elif (
+                not known
+                and called
+                and sum(bool(self.evidence.ways(u)) for u in called) >= MOSTLY * len(called)
+            ):
                 mine += units
         return mine
 
@@ -98,11 +117,18 @@ class Lines:
         return told.behind if told and told.there else None
 
     def _alive(self, universe: int, port: Port) -> bool:
-        """Whether a device of this universe answers behind the port and its unit is as it should be."""
+        """Whether a device of this universe answers behind the port and its unit is as it should
+        be.
+        """
         here = [u for u in self.units[universe] if self._stands(u) == (port.node.ip, port.number)]
-        return any(u in self.evidence.verdicts and self.evidence.verdicts[u].result == "answers" for u in here)
+        return any(
+            u in self.evidence.verdicts and self.evidence.verdicts[u].result == "answers"
+            for u in here
+        )
 
-    def _exchanges(self, universe: int, port: Port, units: list[str], touched: Sequence[int]) -> Iterator[Cause]:
+    def _exchanges(
+        self, universe: int, port: Port, units: list[str], touched: Sequence[int]
+    ) -> Iterator[Cause]:
         """This port's universe comes out at that of another, and the other way round."""
         for other in touched:
             for theirs in self.ports.get(other, []) if other > universe else ():
@@ -111,7 +137,9 @@ class Lines:
                 both = self._crossed(port, theirs, (universe, other))
                 crossed = [*units, *self.behind(other, theirs)]
                 states = self._fed({universe: other, other: universe}, crossed)
-                yield Cause("ports exchanged", states, (universe, other, port.key, theirs.key), prior + both)
+                yield Cause(
+                    "ports exchanged", states, (universe, other, port.key, theirs.key), prior + both
+                )
 
     def _says(self, port: Port, number: int) -> float:
         """What the node itself says about a port having a number."""
@@ -119,7 +147,9 @@ class Lines:
         return 0.0 if real is None else KNOWN / 2 if real == number else -KNOWN
 
     def _crossed(self, a: Port, b: Port, universes: tuple[int, int]) -> float:
-        """What nodes say of two ports at which universes come out crossed: by their numbers, or by cables, which leave those."""
+        """What nodes say of two ports at which universes come out crossed: by their numbers, or by
+        cables, which leave those.
+        """
         says = [self.evidence.ports.get((p.node.id, p.index)) for p in (a, b)]
         if None in says or says == [a.number, b.number]:
             return 0.0
@@ -128,7 +158,10 @@ class Lines:
         return KNOWN if says == [b.number, a.number] and comes else -KNOWN
 
     def _sent(self, universe: int, port: Port) -> bool:
-        return any(o.universe == universe and o.enabled and reaches(o, port.node.ip) for o in self.model.show.outputs)
+        return any(
+            o.universe == universe and o.enabled and reaches(o, port.node.ip)
+            for o in self.model.show.outputs
+        )
 
     def _numbered(self, universe: int, port: Port, units: Sequence[str]) -> Iterator[Cause]:
         """The port is set to another number: the one next door, or whatever the node says."""
@@ -139,11 +172,21 @@ class Lines:
         for number in sorted(n for n in near if n >= 0):
             comes = sent.get((port.protocol, number), NOWHERE)
             prior = log(PRIOR["port number"] / 2) + self._says(port, number)
-            yield Cause("port number", self._fed({universe: comes}, units), (port.key, universe, number), prior)
+            yield Cause(
+                "port number",
+                self._fed({universe: comes}, units),
+                (port.key, universe, number),
+                prior,
+            )
         for (_, number), other in sent.items():
             if other != universe and number not in near:
                 prior = log(PRIOR["port number"] / 12) + self._says(port, number)
-                yield Cause("port number", self._fed({universe: other}, units), (port.key, universe, number), prior)
+                yield Cause(
+                    "port number",
+                    self._fed({universe: other}, units),
+                    (port.key, universe, number),
+                    prior,
+                )
 
     def _fed(self, universes: dict[int, int], units: Sequence[str]) -> dict[str, State]:
         return {u: self.model.expected(u).fed(universes) for u in units}

@@ -1,4 +1,6 @@
-"""The next best look: of everything one could look at, what tells the likeliest causes apart soonest."""
+"""The next best look: of everything one could look at, what tells the likeliest causes apart
+soonest.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,9 @@ WORTH = 0.08  # bits
 
 @dataclass(frozen=True)
 class Look:
-    """One thing to look at: `name` is what an answer is kept under, `question` is answered yes or no about `unit`."""
+    """One thing to look at: `name` is what an answer is kept under, `question` is answered yes or
+    no about `unit`.
+    """
 
     name: str
     unit: str
@@ -35,8 +39,12 @@ def entropy(p: float) -> float:
     return 0.0 if p <= 0 or p >= 1 else -p * log2(p) - (1 - p) * log2(1 - p)
 
 
-def next_look(model: Model, finding: Finding, answered: Sequence[tuple[str, str]] = ()) -> Look | None:
-    """The look with the most to tell about a finding, in bits; None when none tells its causes apart."""
+def next_look(
+    model: Model, finding: Finding, answered: Sequence[tuple[str, str]] = ()
+) -> Look | None:
+    """The look with the most to tell about a finding, in bits; None when none tells its causes
+    apart.
+    """
     best: Look | None = None
     for unit in _asked_of(finding):
         number = model.units[unit].number
@@ -45,7 +53,9 @@ def next_look(model: Model, finding: Finding, answered: Sequence[tuple[str, str]
                 continue
             yes, inside, whole = 0.0, 0.0, 0.0
             for ranked in finding.ranked:
-                chance = chance_of_yes(model, name, unit, ranked.cause.states.get(unit, model.expected(unit)))
+                chance = chance_of_yes(
+                    model, name, unit, ranked.cause.states.get(unit, model.expected(unit))
+                )
                 if chance is None:
                     continue
                 yes += ranked.chance * chance
@@ -61,5 +71,7 @@ def next_look(model: Model, finding: Finding, answered: Sequence[tuple[str, str]
 
 def _asked_of(finding: Finding) -> list[str]:
     """A few units that stand for the finding: those its rivals disagree about, too."""
-    seen = dict.fromkeys(u for ranked in finding.ranked[:3] for u in (ranked.cause.units[0], ranked.cause.units[-1]))
+    seen = dict.fromkeys(
+        u for ranked in finding.ranked[:3] for u in (ranked.cause.units[0], ranked.cause.units[-1])
+    )
     return list(seen)[:4]

@@ -1,4 +1,6 @@
-"""Mends of a cause: an edit of the show that takes what really hangs into it, or a setting sent to a unit or a node."""
+"""Mends of a cause: an edit of the show that takes what really hangs into it, or a setting sent to
+a unit or a node.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ from isthmus.show.records import PLAIN_HANDLING, Patched, Show
 
 @dataclass(frozen=True)
 class Mend:
-    """`edit` changes the show; or `changes` are sent to devices, `port` = (node id, port, number) to a node."""
+    """`edit` changes the show; or `changes` are sent to devices, `port` = (node id, port, number)
+    to a node.
+    """
 
     label: str
     edit: Callable[[Show], Show] | None = field(default=None, compare=False)
@@ -36,28 +40,52 @@ def mends_for(model: Model, cause: Cause, matches: Sequence[Match] = ()) -> list
     if cause.kind in ("address", "double", "exchanged", "shifted", "run", "mode"):
         return _places(model, cause, matches)
     unit = str(cause.about[0])
-    handling = {"swapped": "swap", "pan inverted": "invert_pan", "tilt inverted": "invert_tilt"}.get(cause.kind)
+    handling = {
+        "swapped": "swap",
+        "pan inverted": "invert_pan",
+        "tilt inverted": "invert_tilt",
+    }.get(cause.kind)
     if handling and unit in model.units:
         now = bool(getattr(model.units[unit].handling, handling))
-        words = {"swap": "Swap pan and tilt", "invert_pan": "Invert pan", "invert_tilt": "Invert tilt"}[handling]
-        return [Mend(f"{words} of {model.units[unit].number} in the show", lambda s: set_handling(s, [unit], **{handling: not now}))]
+        words = {
+            "swap": "Swap pan and tilt",
+            "invert_pan": "Invert pan",
+            "invert_tilt": "Invert tilt",
+        }[handling]
+        return [
+            Mend(
+                f"{words} of {model.units[unit].number} in the show",
+                lambda s: set_handling(s, [unit], **{handling: not now}),
+            )
+        ]
     if cause.kind == "show" and unit in model.units:
-        free = lambda s: change_units(s, [unit], lambda u: replace(u, limits=(), handling=PLAIN_HANDLING))  # noqa: E731
+        free = lambda s: change_units(  # noqa: E731
+            s, [unit], lambda u: replace(u, limits=(), handling=PLAIN_HANDLING)
+        )
         return [Mend(f"Take limits and handling off {model.units[unit].number}", free)]
     if cause.kind == "port number":
         return _number(model, cause)
     if cause.kind == "output off":
         universe, output = int(str(cause.about[0])), str(cause.about[1])
-        return [Mend(f"Switch that output of universe {universe} on", lambda s: change_output(s, output, enabled=True))]
+        return [
+            Mend(
+                f"Switch that output of universe {universe} on",
+                lambda s: change_output(s, output, enabled=True),
+            )
+        ]
     if cause.kind == "ports exchanged":
         a, b = int(str(cause.about[0])), int(str(cause.about[1]))
         ports = {cause.about[2], cause.about[3]}
-        return [Mend(f"Exchange where universes {a} and {b} go", lambda s: _exchange(s, a, b, ports))]
+        return [
+            Mend(f"Exchange where universes {a} and {b} go", lambda s: _exchange(s, a, b, ports))
+        ]
     return []
 
 
 def _places(model: Model, cause: Cause, matches: Sequence[Match]) -> list[Mend]:
-    """Take modes and addresses as they are into the patch; or set the units as the patch has them."""
+    """Take modes and addresses as they are into the patch; or set the units as the patch
+    has them.
+    """
     if any(s.fault == ELSEWHERE for s in cause.states.values()):
         return []
     targets = {u: (s.mode, s.places[0][1], s.places[0][2]) for u, s in cause.states.items()}
@@ -75,19 +103,31 @@ def _places(model: Model, cause: Cause, matches: Sequence[Match]) -> list[Mend]:
             return out
         normal = model.expected(unit)
         if state.mode != normal.mode:
-            named = [i for i, (name, _) in enumerate(device.personalities, 1) if name == normal.mode]
+            named = [
+                i for i, (name, _) in enumerate(device.personalities, 1) if name == normal.mode
+            ]
             if not named:
                 return out
             changes.append(Change(device, "mode", device.mode, normal.mode, named[0]))
         if device.address != normal.places[0][2]:
-            changes.append(Change(device, "address", f"{device.address:03d}", f"{normal.places[0][2]:03d}", normal.places[0][2]))
+            changes.append(
+                Change(
+                    device,
+                    "address",
+                    f"{device.address:03d}",
+                    f"{normal.places[0][2]:03d}",
+                    normal.places[0][2],
+                )
+            )
     if changes:
         out.append(Mend(f"Set {who} by RDM as the patch has it", None, tuple(changes)))
     return out
 
 
 def as_hung(show: Show, targets: Mapping[str, tuple[str, int, int]]) -> Show:
-    """Units put where they really listen: unit → (mode, universe, address). Raises EntryFault for a mode nobody has."""
+    """Units put where they really listen: unit → (mode, universe, address). Raises EntryFault for a
+    mode nobody has.
+    """
     for unit, (mode, _, _) in targets.items():
         found = show.unit(unit)
         if found and found.mode != mode:
@@ -109,30 +149,63 @@ def _number(model: Model, cause: Cause) -> list[Mend]:
     if node is None:
         return []
     wanted, reach = int(str(number)), Reach(model.show)
-    mine = [o for o in reach.of_port.get((node_id, port), ()) if o.enabled and o.universe == universe]
+    mine = [
+        o for o in reach.of_port.get((node_id, port), ()) if o.enabled and o.universe == universe
+    ]
 
     def follow(show: Show) -> Show:
         for output in mine:
-            show = change_output(show, output.id, **({"port_address": wanted} if output.protocol == "artnet" else {"sacn": wanted}))
+            show = change_output(
+                show,
+                output.id,
+                **({"port_address": wanted} if output.protocol == "artnet" else {"sacn": wanted}),
+            )
         nodes = tuple(
-            replace(n, ports=tuple(wanted if i == port else x for i, x in enumerate(n.ports, 1))) if n.id == node_id else n
+            replace(n, ports=tuple(wanted if i == port else x for i, x in enumerate(n.ports, 1)))
+            if n.id == node_id
+            else n
             for n in show.nodes
         )
         return replace(show, nodes=nodes)
 
-    shared = any(len(reach.of_output[o.id]) > 1 for o in mine)  # what feeds other ports as well stays as it is
+    shared = any(
+        len(reach.of_output[o.id]) > 1 for o in mine
+    )  # what feeds other ports as well stays as it is
     taken = any(  # two universes at one number would only be mixed
-        o.enabled and o.universe != universe and (o.protocol, o.number) == (node.protocol, wanted) and reaches(o, node.ip)
+        o.enabled
+        and o.universe != universe
+        and (o.protocol, o.number) == (node.protocol, wanted)
+        and reaches(o, node.ip)
         for o in model.show.outputs
     )
-    out = [] if shared or taken else [Mend(f"Send universe {universe} to where the port listens", follow)]
+    out = (
+        []
+        if shared or taken
+        else [Mend(f"Send universe {universe} to where the port listens", follow)]
+    )
     if node.protocol == "artnet":
-        out.append(Mend(f"Set port {port} of {node.name} back", None, (), (node.id, port, node.ports[port - 1])))
+        out.append(
+            Mend(
+                f"Set port {port} of {node.name} back",
+                None,
+                (),
+                (node.id, port, node.ports[port - 1]),
+            )
+        )
     return out
 
 
 def _exchange(show: Show, a: int, b: int, ports: Collection[object]) -> Show:
     """The two universes go where the other one went, at these ports."""
     other, reach = {a: b, b: a}, Reach(show)
-    here = {o.id for o in show.outputs if o.universe in other and any(p.key in ports for p in reach.of_output[o.id])}
-    return replace(show, outputs=tuple(replace(o, universe=other[o.universe]) if o.id in here else o for o in show.outputs))
+    here = {
+        o.id
+        for o in show.outputs
+        if o.universe in other and any(p.key in ports for p in reach.of_output[o.id])
+    }
+    return replace(
+        show,
+        outputs=tuple(
+            replace(o, universe=other[o.universe]) if o.id in here else o for o in show.outputs
+        ),
+    )

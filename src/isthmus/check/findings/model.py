@@ -1,4 +1,6 @@
-"""What every unit would do in every call, were the rig like this or like that: computed from the slots that are sent."""
+"""What every unit would do in every call, were the rig like this or like that: computed from the
+slots that are sent.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,9 @@ SEEN_ACTS = (LIGHT, COLOUR, MOVEMENT, BEAM, CELLS)
 
 @dataclass(frozen=True)
 class State:
-    """How a unit may really be: where each of its blocks listens, its mode, what is broken. Universe 0: nothing comes."""
+    """How a unit may really be: where each of its blocks listens, its mode, what is broken.
+    Universe 0: nothing comes.
+    """
 
     places: tuple[tuple[int, int, int], ...]  # (block, universe, address)
     mode: str
@@ -32,7 +36,9 @@ class State:
     _hash: int = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "_hash", hash((self.places, self.mode, self.fault)))  # asked for some hundred thousand times
+        object.__setattr__(
+            self, "_hash", hash((self.places, self.mode, self.fault))
+        )  # asked for some hundred thousand times
 
     def __hash__(self) -> int:
         return self._hash
@@ -49,12 +55,18 @@ _LAST: list[Model] = []
 
 
 def model_of(show: Show) -> Model:
-    """The model of a show; what the last one has worked out is kept as long as units, profiles and outputs are the same."""
+    """The model of a show; what the last one has worked out is kept as long as units, profiles and
+    outputs are the same.
+    """
     for kept in _LAST:
         old = kept.show
         if old is show:
             return kept
-        if old.units is show.units and old.profiles is show.profiles and old.outputs is show.outputs:
+        if (
+            old.units is show.units
+            and old.profiles is show.profiles
+            and old.outputs is show.outputs
+        ):
             made = copy(kept)
             made.show = show
             break
@@ -95,11 +107,16 @@ class Model:
 
     def frames(self, wishes: Sequence[Asked], shaped: bool = True) -> Sent:
         """The slots sent for each wish, everything else at its defaults."""
-        touched = [{p.universe for u in {key[0] for key in wish} for p in self.units[u].patch} for wish in wishes]
+        touched = [
+            {p.universe for u in {key[0] for key in wish} for p in self.units[u].patch}
+            for wish in wishes
+        ]
         return Sent(self._lines, touched, wishes.__getitem__, shaped)
 
     def own(self, unit: str) -> tuple[Sent, Sights, tuple[str, ...]]:
-        """What is sent through a unit's own call, what is wished to be seen of it, and the act of each moment."""
+        """What is sent through a unit's own call, what is wished to be seen of it, and the act of
+        each moment.
+        """
         if unit not in self._own:
             acts = acts_of(self.programs[unit], self.units[unit], self.level, SEEN_ACTS)
             wishes = [phase for act in acts for phase in act.phases]
@@ -155,7 +172,9 @@ class Model:
         key = unit, state
         if key not in self._rows:
             calls = self.lights.changed({universe for _, universe, _ in state.places})
-            other = next((i for i in range(len(calls) + 1) if i not in set(calls.tolist())), 0)  # a call of others, like all of those
+            other = next(
+                (i for i in range(len(calls) + 1) if i not in set(calls.tolist())), 0
+            )  # a call of others, like all of those
             level = self.see(unit, state, self.lights.at([*calls, other])).level > DARK
             row = np.full(len(self.ids), level[-1])
             row[calls] = level[:-1]
@@ -173,7 +192,9 @@ class Model:
         return self._ways[key]
 
     def scan(self, unit: str, mode: str, frame: NDArray[np.uint8]) -> NDArray[np.int64]:
-        """Start addresses, from 1, at which a unit in a mode would light with one universe's slots (512,). One block only."""
+        """Start addresses, from 1, at which a unit in a mode would light with one universe's slots
+        (512,). One block only.
+        """
         program = self.program(unit, mode)
         if len(program.chart.footprints) != 1:
             return np.zeros(0, np.int64)
@@ -183,11 +204,15 @@ class Model:
 
 
 def _broken(program: LightProgram, fault: str, slots: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """What a fault of the axes makes of the slots: two axes exchanged, one reversed, one that stays."""
+    """What a fault of the axes makes of the slots: two axes exchanged, one reversed, one that
+    stays.
+    """
     if fault not in ("swapped", "pan inverted", "tilt inverted", "pan", "tilt"):
         return slots
     columns = {
-        c.attribute: [program.block_starts[b] + o - 1 for b, o in c.slots] for c in program.chart.channels if c.attribute in ("Pan", "Tilt")
+        c.attribute: [program.block_starts[b] + o - 1 for b, o in c.slots]
+        for c in program.chart.channels
+        if c.attribute in ("Pan", "Tilt")
     }
     out = slots.copy()
     if fault == "swapped":

@@ -1,8 +1,9 @@
 """Reasoning: the few causes that together explain what was seen, each beside its rivals.
 
-Every unit has a score for every state it could be in: the logarithm of how likely what was seen is then. Causes put
-units into states and cost their own rarity, so that one cause for many silent units beats many causes. The set is
-built greedily, then each member is tried against every rival in its place.
+Every unit has a score for every state it could be in: the logarithm of how likely what was seen is
+then. Causes put units into states and cost their own rarity, so that one cause for many silent
+units beats many causes. The set is built greedily, then each member is tried against every rival in
+its place.
 """
 
 from __future__ import annotations
@@ -57,7 +58,9 @@ class Reason:
         self.model, self.evidence = model, evidence
         self.causes = Causes(model, evidence)
         self._scores: dict[tuple[str, State], float] = {}
-        self._gains: dict[int, float] = {}  # by the identity of a cause; all of them live as long as this does
+        self._gains: dict[
+            int, float
+        ] = {}  # by the identity of a cause; all of them live as long as this does
         self.seen = self.causes.seen
         elsewhere = {u for v in evidence.verdicts.values() for u in v.others}
         self.normal = {u: model.expected(u) for u in model.ids}
@@ -66,7 +69,10 @@ class Reason:
             for u in model.ids
             if (u in evidence.verdicts and evidence.verdicts[u].result != "answers")
             or u in elsewhere
-            or ((told := evidence.told.get(u)) is not None and (not told.there or not self._fits(u, self.normal[u])))
+            or (
+                (told := evidence.told.get(u)) is not None
+                and (not told.there or not self._fits(u, self.normal[u]))
+            )
         }
 
     # ------------------------------------------------------------ how well a state fits
@@ -74,7 +80,12 @@ class Reason:
     def score(self, unit: str, state: State) -> float:
         key = unit, state
         if key not in self._scores:
-            self._scores[key] = self._own(unit, state) + self._row(unit, state) + self._looks(unit, state) + self._told(unit, state)
+            self._scores[key] = (
+                self._own(unit, state)
+                + self._row(unit, state)
+                + self._looks(unit, state)
+                + self._told(unit, state)
+            )
         return self._scores[key]
 
     def _lit(self, unit: str, state: State) -> np.ndarray:
@@ -88,7 +99,11 @@ class Reason:
         if state.fault == ELSEWHERE:
             return frozenset(("silent",))
         verdict = self.evidence.verdicts.get(unit)
-        return frozenset(() if state.fault == ALWAYS or verdict is None else self.model.ways(unit, state, verdict.acts))
+        return frozenset(
+            ()
+            if state.fault == ALWAYS or verdict is None
+            else self.model.ways(unit, state, verdict.acts)
+        )
 
     def _own(self, unit: str, state: State) -> float:
         if unit not in self.seen.at:
@@ -135,7 +150,9 @@ class Reason:
         return chart(profile, found).footprint if found else 0
 
     def _told(self, unit: str, state: State) -> float:
-        """Discovery: what a device says of itself is believed, and that it is not there speaks for no power or no line."""
+        """Discovery: what a device says of itself is believed, and that it is not there speaks for
+        no power or no line.
+        """
         told = self.evidence.told.get(unit)
         if told is None:
             return 0.0
@@ -149,20 +166,27 @@ class Reason:
     # ------------------------------------------------------------ explanations
 
     def total(self, chosen: Sequence[Cause]) -> float:
-        """Of these causes together, against none at all; where two concern a unit, the later one has it but for what is
-        broken inside."""
-        better = sum(self.score(u, state) - self.score(u, self.normal[u]) for u, state in self.states_of(chosen).items())
+        """Of these causes together, against none at all; where two concern a unit, the later one
+        has it but for what is broken inside."""
+        better = sum(
+            self.score(u, state) - self.score(u, self.normal[u])
+            for u, state in self.states_of(chosen).items()
+        )
         return sum(c.prior for c in chosen) + better
 
     def states_of(self, chosen: Sequence[Cause]) -> dict[str, State]:
         states: dict[str, State] = {}
         for cause in sorted(chosen, key=lambda c: -len(c.states)):
             for unit, state in cause.states.items():
-                states[unit] = _together(states[unit], state, self.normal[unit]) if unit in states else state
+                states[unit] = (
+                    _together(states[unit], state, self.normal[unit]) if unit in states else state
+                )
         return states
 
     def findings(self) -> list[Finding]:
-        """The causes that explain what was seen, those of most units first; and what the show itself explains."""
+        """The causes that explain what was seen, those of most units first; and what the show
+        itself explains.
+        """
         if not self.deviants:
             return []
         causes = self._kept = self._candidates()
@@ -189,19 +213,34 @@ class Reason:
                     if normal[1] == state.places[0][1]:
                         steps.setdefault(str(unit), set()).add(state.places[0][2] - normal[2])
         causes = self.causes
-        several = [*causes.of_pairs(self.deviants), *causes.of_hangs(self.deviants, steps), *causes.lines.causes(self.deviants)]
+        several = [
+            *causes.of_pairs(self.deviants),
+            *causes.of_hangs(self.deviants, steps),
+            *causes.lines.causes(self.deviants),
+        ]
         return single + several
 
     def _bettered(self, chosen: list[Cause], causes: list[Cause]) -> list[Cause]:
-        """Each in turn gives way to its best rival, or to whatever the others need when it is left out."""
+        """Each in turn gives way to its best rival, or to whatever the others need when it is left
+        out.
+        """
         best = self.total(chosen)
         for cause in chosen:
             rest = [c for c in chosen if c is not cause]
             rival = self._finding(cause, chosen, causes).cause
             without = [c for c in causes if (c.kind, c.about) != (cause.kind, cause.about)]
-            single = [c for c in without if len(c.states) == 1]  # several of one unit each, where one of many was too greedy
-            smaller = [c for c in without if c.states.keys() < cause.states.keys()]  # or of some of its units each
-            starts = ([*rest, rival], causes), (rest, without), (self._greedy(single, rest), causes), (self._greedy(smaller, rest), causes)
+            single = [
+                c for c in without if len(c.states) == 1
+            ]  # several of one unit each, where one of many was too greedy
+            smaller = [
+                c for c in without if c.states.keys() < cause.states.keys()
+            ]  # or of some of its units each
+            starts = (
+                ([*rest, rival], causes),
+                (rest, without),
+                (self._greedy(single, rest), causes),
+                (self._greedy(smaller, rest), causes),
+            )
             for start, offered in starts:
                 tried = self._greedy(offered, start)
                 if (total := self.total(tried)) > best + 0.1:
@@ -212,16 +251,26 @@ class Reason:
     def _greedy(self, causes: list[Cause], chosen: list[Cause]) -> list[Cause]:
         chosen = list(chosen)
         states = self.states_of(chosen)
-        gains = [self._alone(c) if states.keys().isdisjoint(c.states) else self._gain(c, states) for c in causes]
+        gains = [
+            self._alone(c) if states.keys().isdisjoint(c.states) else self._gain(c, states)
+            for c in causes
+        ]
         for _ in range(MOST):
             have = {(c.kind, c.about) for c in chosen}
-            best = max((i for i, c in enumerate(causes) if (c.kind, c.about) not in have), key=gains.__getitem__, default=None)
+            best = max(
+                (i for i, c in enumerate(causes) if (c.kind, c.about) not in have),
+                key=gains.__getitem__,
+                default=None,
+            )
             if best is None or gains[best] <= WORTH:
                 break
             chosen.append(causes[best])
             states = self.states_of(chosen)
             changed = causes[best].states.keys()
-            gains = [g if changed.isdisjoint(c.states) else self._gain(c, states) for g, c in zip(gains, causes, strict=True)]
+            gains = [
+                g if changed.isdisjoint(c.states) else self._gain(c, states)
+                for g, c in zip(gains, causes, strict=True)
+            ]
         return self._pruned(chosen)
 
     def _gain(self, cause: Cause, states: Mapping[str, State]) -> float:
@@ -263,7 +312,13 @@ class Reason:
             for unit in around:
                 now = states.get(unit, self.normal[unit])
                 state = rival.states.get(unit)
-                then = now if state is None else _together(now, state, self.normal[unit]) if unit in states else state
+                then = (
+                    now
+                    if state is None
+                    else _together(now, state, self.normal[unit])
+                    if unit in states
+                    else state
+                )
                 weight += self.score(unit, then) - self.score(unit, now)
             weights.append((weight, rival))
         weights.sort(key=lambda pair: (-pair[0], len(pair[1].states)))
@@ -275,21 +330,33 @@ class Reason:
                 kept.append((weight, rival))
         top = kept[0][0]
         parts = [exp(weight - top) for weight, _ in kept]
-        ranked = tuple(Ranked(rival, part / sum(parts)) for part, (_, rival) in zip(parts, kept, strict=True))
+        ranked = tuple(
+            Ranked(rival, part / sum(parts)) for part, (_, rival) in zip(parts, kept, strict=True)
+        )
         numbers = {u: self.model.units[u].number for u in mine | set(ranked[0].cause.units)}
         return Finding(tuple(sorted(numbers, key=lambda u: numbers[u])), ranked)
 
     def _by_the_show(self, explained: set[str]) -> list[Finding]:
-        """Units that look wrong just as the show makes them: a limit, a curve, an address that two of them share."""
+        """Units that look wrong just as the show makes them: a limit, a curve, an address that two
+        of them share.
+        """
         out = []
         for unit in self.model.ids:
             if unit in explained or unit not in self.deviants or unit not in self.seen.at:
                 continue
             ways = self.ways(unit, self.normal[unit])
             seen, verdict = self.evidence.ways(unit), self.evidence.verdicts[unit]
-            if seen or (verdict.result == "wrong" and not (verdict.others and explained.issuperset(verdict.others))):
+            if seen or (
+                verdict.result == "wrong"
+                and not (verdict.others and explained.issuperset(verdict.others))
+            ):
                 kind = "show" if seen and seen <= ways else "unknown"  # an eye may miss some of it
-                out.append(Finding((unit,), (Ranked(Cause(kind, {unit: self.normal[unit]}, (unit,), 0.0), 1.0),)))
+                out.append(
+                    Finding(
+                        (unit,),
+                        (Ranked(Cause(kind, {unit: self.normal[unit]}, (unit,), 0.0), 1.0),),
+                    )
+                )
         return out
 
 
@@ -303,7 +370,9 @@ def _together(under: State, over: State, normal: State) -> State:
 
 
 def reason(model: Model, evidence: Evidence) -> list[Finding]:
-    """What is behind everything that was seen. An empty list when all is well or nothing was seen yet."""
+    """What is behind everything that was seen. An empty list when all is well or nothing was seen
+    yet.
+    """
     return Reason(model, evidence).findings()
 
 

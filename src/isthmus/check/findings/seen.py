@@ -14,7 +14,9 @@ Flags = NDArray[np.bool_]
 
 
 class Seen:
-    """The calls that have a verdict, in order. `callers` says for each unit in whose calls it lit although it was not called."""
+    """The calls that have a verdict, in order. `callers` says for each unit in whose calls it lit
+    although it was not called.
+    """
 
     def __init__(self, model: Model, evidence: Evidence) -> None:
         called = [u for u in evidence.verdicts if u in model.place]
@@ -27,8 +29,8 @@ class Seen:
                     self.callers[other].append(caller)
 
     def differs(self, unit: str, lit: Flags) -> tuple[int, int]:
-        """`lit` (calls of the model,) is where a unit would light. In how many calls of others it would have and was not
-        seen to, and in how many it was seen to and would not have."""
+        """`lit` (calls of the model,) is where a unit would light. In how many calls of others it
+        would have and was not seen to, and in how many it was seen to and would not have."""
         seen = np.zeros(len(self._places), bool)
         seen[[self.at[c] for c in self.callers.get(unit, ())]] = True
         wanted = lit[self._places]

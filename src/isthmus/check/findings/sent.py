@@ -1,4 +1,6 @@
-"""What is sent while units are called, universe by universe: of a large show only what a question is about is worked out."""
+"""What is sent while units are called, universe by universe: of a large show only what a question
+is about is worked out.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ class Frames(Protocol):
     def __len__(self) -> int: ...
 
     def part(self, universe: int, address: int, size: int) -> Bytes:
-        """(k, up to size): the slots of a universe from an address on. Noughts of a universe nobody sends."""
+        """(k, up to size): the slots of a universe from an address on. Noughts of a universe nobody
+        sends.
+        """
         ...
 
 
@@ -56,7 +60,9 @@ class Universes:
         return self._compiled(universe)[2] if universe in self.known else np.zeros(SLOTS, np.uint8)
 
     def render(self, universe: int, wish: Asked, shaped: bool) -> Bytes:
-        """(512,) with this wish, everything else at its defaults; without limits and curves when not `shaped`."""
+        """(512,) with this wish, everything else at its defaults; without limits and curves when
+        not `shaped`.
+        """
         compiled, shaping, _ = self._compiled(universe)
         levels, frame = compiled.defaults.copy(), compiled.frame()
         for key, value in wish.items():
@@ -67,10 +73,23 @@ class Universes:
 
 
 class Sent:
-    """A wish for each moment, rendered where it is looked at. `touched` are the universes each wish is about."""
+    """A wish for each moment, rendered where it is looked at. `touched` are the universes each wish
+    is about.
+    """
 
-    def __init__(self, universes: Universes, touched: Sequence[Iterable[int]], wish: Callable[[int], Asked], shaped: bool = True) -> None:
-        self._universes, self._wish, self._shaped, self._count = universes, wish, shaped, len(touched)
+    def __init__(
+        self,
+        universes: Universes,
+        touched: Sequence[Iterable[int]],
+        wish: Callable[[int], Asked],
+        shaped: bool = True,
+    ) -> None:
+        self._universes, self._wish, self._shaped, self._count = (
+            universes,
+            wish,
+            shaped,
+            len(touched),
+        )
         self._touching: dict[int, list[int]] = defaultdict(list)
         for at, numbers in enumerate(touched):
             for universe in numbers:
@@ -84,8 +103,13 @@ class Sent:
         """The moments in which a universe is not at its defaults, and its slots then (m, 512)."""
         if universe not in self._rows:
             moments = self._touching.get(universe, [])
-            rows = [self._universes.render(universe, self._wish(at), self._shaped) for at in moments]
-            self._rows[universe] = np.array(moments, np.int64), np.array(rows, np.uint8).reshape(len(rows), SLOTS)
+            rows = [
+                self._universes.render(universe, self._wish(at), self._shaped) for at in moments
+            ]
+            self._rows[universe] = (
+                np.array(moments, np.int64),
+                np.array(rows, np.uint8).reshape(len(rows), SLOTS),
+            )
         return self._rows[universe]
 
     def home(self, universe: int) -> Bytes:
@@ -93,13 +117,17 @@ class Sent:
 
     def part(self, universe: int, address: int, size: int) -> Bytes:
         moments, rows = self.of(universe)
-        out = np.repeat(self.home(universe)[None, address - 1 : address - 1 + size], self._count, axis=0)
+        out = np.repeat(
+            self.home(universe)[None, address - 1 : address - 1 + size], self._count, axis=0
+        )
         out[moments] = rows[:, address - 1 : address - 1 + size]
         return out
 
     def changed(self, universes: Iterable[int]) -> Indices:
         """The moments in which any of these universes is not at its defaults."""
-        return np.array(sorted({at for u in universes for at in self._touching.get(u, ())}), np.int64)
+        return np.array(
+            sorted({at for u in universes for at in self._touching.get(u, ())}), np.int64
+        )
 
     def moment(self, at: int, universe: int) -> Bytes:
         """(512,) of one moment."""
@@ -122,7 +150,9 @@ class _Chosen:
 
     def part(self, universe: int, address: int, size: int) -> Bytes:
         moments, rows = self._whole.of(universe)
-        out = np.repeat(self._whole.home(universe)[None, address - 1 : address - 1 + size], len(self), axis=0)
+        out = np.repeat(
+            self._whole.home(universe)[None, address - 1 : address - 1 + size], len(self), axis=0
+        )
         if len(moments):
             at = np.searchsorted(moments, self._moments).clip(max=len(moments) - 1)
             mine = moments[at] == self._moments

@@ -1,4 +1,6 @@
-"""Findings as they are told: sentence, rivals, evidence, next look, mends; and those the patch tells before any call."""
+"""Findings as they are told: sentence, rivals, evidence, next look, mends; and those the patch
+tells before any call.
+"""
 
 from __future__ import annotations
 
@@ -51,7 +53,10 @@ class FindingTold:
 
 
 def findings_of(
-    show: Show, network: View | None = None, matches: Sequence[Match] = (), hunted: Mapping[str, Told] | None = None
+    show: Show,
+    network: View | None = None,
+    matches: Sequence[Match] = (),
+    hunted: Mapping[str, Told] | None = None,
 ) -> tuple[list[FindingTold], Evidence]:
     """Everything that can be concluded now. `hunted` is what hunts have found, by unit."""
     told: dict[str, Told] = told_of(show, matches) | dict(hunted or {})
@@ -65,12 +70,27 @@ def findings_of(
     return out, evidence
 
 
-def tell(model: Model, evidence: Evidence, finding: Finding, matches: Sequence[Match]) -> FindingTold:
+def tell(
+    model: Model, evidence: Evidence, finding: Finding, matches: Sequence[Match]
+) -> FindingTold:
     cause = finding.cause
-    rivals = tuple(Rival(r.cause.kind, say(model, r.cause), r.chance) for r in finding.ranked[1:4] if r.chance > LIKELY)
-    look = next_look(model, finding, list(evidence.answers)) if finding.ranked[0].chance < 0.95 else None
+    rivals = tuple(
+        Rival(r.cause.kind, say(model, r.cause), r.chance)
+        for r in finding.ranked[1:4]
+        if r.chance > LIKELY
+    )
+    look = (
+        next_look(model, finding, list(evidence.answers))
+        if finding.ranked[0].chance < 0.95
+        else None
+    )
     unknown = cause.kind == "address" and cause.about[1] is None
-    hunt = finding.units[0] if unknown or (look is None and rivals and cause.kind in ("shifted", "run", "address", "double")) else ""
+    hunt = (
+        finding.units[0]
+        if unknown
+        or (look is None and rivals and cause.kind in ("shifted", "run", "address", "double"))
+        else ""
+    )
     return FindingTold(
         finding.units,
         headline(model, finding.units),
@@ -93,12 +113,32 @@ def _off(show: Show) -> list[FindingTold]:
     for output in show.outputs:
         if output.enabled or output.role or output.universe in on:
             continue
-        units = tuple(u.id for u in show.units if any(p.universe == output.universe for p in u.patch))
+        units = tuple(
+            u.id for u in show.units if any(p.universe == output.universe for p in u.patch)
+        )
         if units:
-            words = f"The output of universe {output.universe} is off, so {len(units)} units cannot answer."
-            mend = Mend(f"Switch the output of universe {output.universe} on", lambda s, o=output.id: change_output(s, o, enabled=True))
+            words = (
+                f"The output of universe {output.universe} is off, so {len(units)} units cannot "
+                "answer."
+            )
+            mend = Mend(
+                f"Switch the output of universe {output.universe} on",
+                lambda s, o=output.id: change_output(s, o, enabled=True),
+            )
             out.append(
-                FindingTold(units, f"Universe {output.universe}", words, 1.0, "output off", (), (), None, "", (mend,), "Switch it on.")
+                FindingTold(
+                    units,
+                    f"Universe {output.universe}",
+                    words,
+                    1.0,
+                    "output off",
+                    (),
+                    (),
+                    None,
+                    "",
+                    (mend,),
+                    "Switch it on.",
+                )
             )
     return out
 

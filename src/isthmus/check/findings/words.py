@@ -37,26 +37,34 @@ def say(model: Model, cause: Cause) -> str:
         own = model.expected(str(about[0])).places[0]
         by = state.places[0][2] - own[2]
         if cause.kind == "double":
-            return f"{number(about[0])} is set to {address(about[0])}, the address of {number(about[1])}."
-        return f"{number(about[0])} is set to {address(about[0])}: off by {by:+d}.".replace("-", "−")
+            return (
+                f"{number(about[0])} is set to {address(about[0])}, the address of "
+                f"{number(about[1])}."
+            )
+        return f"{number(about[0])} is set to {address(about[0])}: off by {signed(by)}."
     if cause.kind == "shifted":
         hang, universe, by = about[:3]
         some = len(cause.states)
-        return f"{some} units of {hang or 'one hang'} on universe {universe} are all off by {by:+d}.".replace("-", "−")
+        where = hang or "one hang"
+        return f"{some} units of {where} on universe {universe} are all off by {signed(by)}."
     if cause.kind == "run":
         unit, mode, by = about
         return (
-            f"{number(unit)} is in mode {mode}, and the {len(cause.states) - 1} after it on the same hang are shifted by {by:+d}.".replace(
-                "-", "−"
-            )
+            f"{number(unit)} is in mode {mode}, and the {len(cause.states) - 1} after it on the "
+            f"same hang are shifted by {signed(by)}."
         )
     if cause.kind in ("port dark", "port number"):
         (node, port), universe = about[0], about[1]  # type: ignore[misc]
         where = f"Port {port} of {names.get(node, '?')}"
         if cause.kind == "port dark":
-            return f"{where} puts out nothing of universe {universe}: the port, its line or its cable."
+            return (
+                f"{where} puts out nothing of universe {universe}: the port, its line or its cable."
+            )
         protocol = next((n.protocol for n in show.nodes if n.id == node), "artnet")
-        return f"{where} listens to {write_number(protocol, int(str(about[2])))}, so universe {universe} does not come out there."
+        return (
+            f"{where} listens to {write_number(protocol, int(str(about[2])))}, so universe "
+            f"{universe} does not come out there."
+        )
     sentences = {
         "dead": f"{number(about[0])} is dead: no power, or broken.",
         "lamp": f"The lamp of {number(about[0])} is out, or its shutter shut; it moves.",
@@ -68,12 +76,24 @@ def say(model: Model, cause: Cause) -> str:
         "mode": f"{number(about[0])} is in another mode: {about[-1]}.",
         "line": f"{number(about[0])} hangs on another line: universe {about[-1]} comes to it.",
         "exchanged": f"{' and '.join(number(u) for u in about)} are exchanged.",
-        "hang dark": f"{about[0] or 'One hang'} gets nothing of universe {about[-1]}: one cable or one break in its line.",
-        "node dark": f"{names.get(str(about[0]), 'The node')} is dark: no power, no network, or broken.",
-        "ports exchanged": f"Universes {about[0]} and {about[min(1, len(about) - 1)]} are exchanged at their ports.",
-        "output off": f"One output of universe {about[0]} is off, and what hangs behind it gets nothing.",
+        "hang dark": (
+            f"{about[0] or 'One hang'} gets nothing of universe {about[-1]}: one cable or one "
+            "break in its line."
+        ),
+        "node dark": (
+            f"{names.get(str(about[0]), 'The node')} is dark: no power, no network, or broken."
+        ),
+        "ports exchanged": (
+            f"Universes {about[0]} and {about[min(1, len(about) - 1)]} are exchanged at their "
+            "ports."
+        ),
+        "output off": (
+            f"One output of universe {about[0]} is off, and what hangs behind it gets nothing."
+        ),
         "sender": f"A second sender lights universe {about[0]}.",
-        "show": f"The show itself keeps {number(about[0])} like that: {_kept(model, str(about[0]))}.",
+        "show": (
+            f"The show itself keeps {number(about[0])} like that: {_kept(model, str(about[0]))}."
+        ),
         "unknown": f"Nothing known explains {number(about[0])}.",
     }
     return sentences[cause.kind]
@@ -96,9 +116,16 @@ def evidence_for(model: Model, evidence: Evidence, cause: Cause) -> list[str]:
     for port in reach.ports:
         real = evidence.ports.get((port.node.id, port.index))
         fed = {o.universe for o in reach.of_port.get(port.key, ()) if o.enabled}
-        if real is not None and real != port.number and any(p.universe in fed for u in units for p in model.units[u].patch):
+        if (
+            real is not None
+            and real != port.number
+            and any(p.universe in fed for u in units for p in model.units[u].patch)
+        ):
             now = write_number(port.protocol, real)
-            out.append(f"{port.node.name} says that its port {port.index} listens to {now}; the show expects {port.words}.")
+            out.append(
+                f"{port.node.name} says that its port {port.index} listens to {now}; the "
+                f"show expects {port.words}."
+            )
     for universe, names in evidence.senders.items():
         if any(p.universe == universe for u in units for p in model.units[u].patch):
             out.append(f"{', '.join(names)} sends universe {universe} too.")
@@ -115,7 +142,9 @@ def evidence_for(model: Model, evidence: Evidence, cause: Cause) -> list[str]:
             out.append(f"When {n} was called, {numbers_of(show, verdict.others)} lit {too}.")
         elif verdict.result == "wrong" and len(units) <= 2:
             ways = ", ".join(WAYS[w] for w in verdict.what)
-            out.append(f"{n} was wrong in {ways}." if ways else f"{n} was wrong; nobody said in which way.")
+            out.append(
+                f"{n} was wrong in {ways}." if ways else f"{n} was wrong; nobody said in which way."
+            )
         elif verdict.result == "silent" and len(units) <= 2:
             out.append(f"{n} stayed silent.")
         if verdict.note and len(units) <= 2:
@@ -124,13 +153,19 @@ def evidence_for(model: Model, evidence: Evidence, cause: Cause) -> list[str]:
         mine = units.intersection(verdict.others)
         if mine and caller not in units and caller in model.units:
             how = "too" if "too" in verdict.what else "instead"
-            out.append(f"When {model.units[caller].number} was called, {numbers_of(show, mine)} lit {how}.")
+            out.append(
+                f"When {model.units[caller].number} was called, {numbers_of(show, mine)} lit {how}."
+            )
     for unit in sorted(units, key=lambda u: model.units[u].number):
         told = evidence.told.get(unit)
         n = model.units[unit].number
         _, universe, address = model.expected(unit).places[0]
         if told and told.there and (told.address != address or told.universe not in (0, universe)):
-            where = f"{told.universe}.{told.address:03d}" if told.universe not in (0, universe) else f"address {told.address:03d}"
+            where = (
+                f"{told.universe}.{told.address:03d}"
+                if told.universe not in (0, universe)
+                else f"address {told.address:03d}"
+            )
             out.append(f"{'Discovery' if told.uid else 'The hunt'} finds {n} at {where}.")
         elif told and not told.there:
             out.append(f"Discovery does not find {n}.")
@@ -140,15 +175,29 @@ def evidence_for(model: Model, evidence: Evidence, cause: Cause) -> list[str]:
         if unit in units:
             n = model.units[unit].number
             did = "lit" if look in (UNIVERSE, EVERYTHING) else "moved"
-            where = {UNIVERSE: "with its universe at full", EVERYTHING: "with everything at full"}.get(look, "while it was called")
+            where = {
+                UNIVERSE: "with its universe at full",
+                EVERYTHING: "with everything at full",
+            }.get(look, "while it was called")
             out.append(f"{n} {did} {where}." if yes else f"{n} never {did} {where}.")
     return out[:LINES]
 
 
 def _behind(model: Model, node_id: str) -> set[str]:
     reach = Reach(model.show)
-    fed = {o.universe for p in reach.ports if p.node.id == node_id for o in reach.of_port.get(p.key, ()) if o.enabled}
+    fed = {
+        o.universe
+        for p in reach.ports
+        if p.node.id == node_id
+        for o in reach.of_port.get(p.key, ())
+        if o.enabled
+    }
     return {u for u in model.ids if any(p.universe in fed for p in model.units[u].patch)}
+
+
+def signed(by: object) -> str:
+    """A shift with its sign: +3 or −3."""
+    return f"{by:+d}".replace("-", "−")
 
 
 def advice(model: Model, cause: Cause) -> str:
@@ -158,16 +207,24 @@ def advice(model: Model, cause: Cause) -> str:
     where = model.units[first].hangs_on if first in model.units else ""
     own = model.expected(first).places[0] if first in model.units else None
     words = {
-        "dead": f"Look at the power and the data cable of {n}{f', {where}' if where else ''}; then change it.",
+        "dead": (
+            f"Look at the power and the data cable of {n}{f', {where}' if where else ''}; then "
+            "change it."
+        ),
         "lamp": f"Strike or change the lamp of {n}{f', {where}' if where else ''}.",
         "address": f"Set {n} to {own[2]:03d} at the unit." if own else "",
         "double": f"Set {n} to {own[2]:03d} at the unit." if own else "",
         "mode": f"Set {n} to its mode at the unit, or take its mode into the patch.",
         "exchanged": "Exchange the addresses at the units, or in the patch.",
         "shifted": "Set the addresses at the units again, or move the patch to where they are.",
-        "run": f"Set {n} back to its mode and the others to their addresses, or take it all into the patch.",
-        "port dark": "Look at the port's lamp, then the first cable after it. Where its universe goes to several ports, discover: "
-        "what answers still is not behind this one.",
+        "run": (
+            f"Set {n} back to its mode and the others to their addresses, or take it all into "
+            "the patch."
+        ),
+        "port dark": (
+            "Look at the port's lamp, then the first cable after it. Where its universe goes to "
+            "several ports, discover: what answers still is not behind this one."
+        ),
         "node dark": "Look at the node's power, then its network cable.",
         "hang dark": "Follow the line from the last unit that answers to the first that does not.",
         "port number": "Set the port back to its number.",
@@ -182,4 +239,8 @@ def advice(model: Model, cause: Cause) -> str:
 
 def headline(model: Model, units: Sequence[str]) -> str:
     count = len(units)
-    return f"{numbers_of(model.show, units)}" if count <= 8 else f"{count} units: {numbers_of(model.show, units)}"
+    return (
+        f"{numbers_of(model.show, units)}"
+        if count <= 8
+        else f"{count} units: {numbers_of(model.show, units)}"
+    )

@@ -1,6 +1,7 @@
 """The GDTF file itself: a zip with `description.xml`, pictures and bodies.
 
-Nothing inside is trusted: sizes are bounded, entities are refused, paths that leave the archive are refused.
+Nothing inside is trusted: sizes are bounded, entities are refused, paths that leave the archive are
+refused.
 """
 
 from __future__ import annotations
@@ -44,7 +45,9 @@ BODY_FOLDERS = {
 
 @dataclass(frozen=True)
 class Gdtf:
-    """A file read: the profile, what deviates from the standard, and which members lie beside the description."""
+    """A file read: the profile, what deviates from the standard, and which members lie beside the
+    description.
+    """
 
     profile: r.Profile
     notices: tuple[Notice, ...]
@@ -59,21 +62,40 @@ def body_file(model: r.Model, members: frozenset[str]) -> str:
     """Where in an archive the mesh of a model lies; glTF is preferred to 3ds."""
     if not model.file:
         return ""
-    return next((name for folder, ending in BODY_FOLDERS.items() if (name := f"{folder}{model.file}{ending}") in members), "")
+    return next(
+        (
+            name
+            for folder, ending in BODY_FOLDERS.items()
+            if (name := f"{folder}{model.file}{ending}") in members
+        ),
+        "",
+    )
 
 
 def _guarded(archive: zipfile.ZipFile, where: str) -> tuple[bytes, list[str], list[Notice]]:
-    """The description's text and the names of all members, bounded and checked. Raises FileFault."""
+    """The description's text and the names of all members, bounded and checked. Raises
+    FileFault.
+    """
     names = archive.namelist()
     if len(names) > MAX_MEMBERS:
-        raise FileFault(f"it holds {len(names)} files.", where=where, do=f"At most {MAX_MEMBERS} are read.")
+        raise FileFault(
+            f"it holds {len(names)} files.", where=where, do=f"At most {MAX_MEMBERS} are read."
+        )
     bad = next((name for name in names if not safe_name(name)), None)
     if bad:
-        raise FileFault(f"it holds a path that leads outside itself (“{bad[:60]}”).", where=where, do=_CLEAN)
+        raise FileFault(
+            f"it holds a path that leads outside itself (“{bad[:60]}”).", where=where, do=_CLEAN
+        )
     notices = _members_told(names)
-    found = next((name for name in names if name == DESCRIPTION), None) or next((n for n in names if n.lower() == DESCRIPTION), None)
+    found = next((name for name in names if name == DESCRIPTION), None) or next(
+        (n for n in names if n.lower() == DESCRIPTION), None
+    )
     if found is None:
-        raise FileFault("it has no description.xml, so it is not a GDTF profile.", where=where, do="Choose a file ending in .gdtf.")
+        raise FileFault(
+            "it has no description.xml, so it is not a GDTF profile.",
+            where=where,
+            do="Choose a file ending in .gdtf.",
+        )
     if found != DESCRIPTION:
         notices.append(Notice("Archive", f"“{found}” is spelt “{DESCRIPTION}” in the standard."))
     info = archive.getinfo(found)
@@ -84,19 +106,25 @@ def _guarded(archive: zipfile.ZipFile, where: str) -> tuple[bytes, list[str], li
     tags = text.count(b"<")
     if tags > MAX_TAGS:  # told before a tree of them fills the memory
         raise FileFault(
-            f"its description has {tags} tags; at most {MAX_TAGS} are read.", where=where, do="Ask its maker for a smaller file."
+            f"its description has {tags} tags; at most {MAX_TAGS} are read.",
+            where=where,
+            do="Ask its maker for a smaller file.",
         )
     return text, [name for name in names if name != found], notices
 
 
 def open_description(archive: zipfile.ZipFile, where: str) -> tuple[Element, list[str]]:
-    """The description's tree and the other members, guarded as for reading, for those who look only for a few things."""
+    """The description's tree and the other members, guarded as for reading, for those who look only
+    for a few things.
+    """
     text, members, _ = _guarded(archive, where)
     return _parse(text), members
 
 
 def read_archive(data: bytes, where: str, everywhere: bool = False) -> Gdtf:
-    """Read a GDTF file; `everywhere` tells a deviation at each place. Raises FileFault with the place that leaves nothing to use."""
+    """Read a GDTF file; `everywhere` tells a deviation at each place. Raises FileFault with the
+    place that leaves nothing to use.
+    """
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             text, members, notices = _guarded(archive, where)
@@ -111,8 +139,15 @@ def read_archive(data: bytes, where: str, everywhere: bool = False) -> Gdtf:
 
 
 def _members_told(names: list[str]) -> list[Notice]:
-    doubled = sorted({name for name in names if names.count(name) > 1}) if len(set(names)) != len(names) else []
-    return [Notice("Archive", f"It holds “{name[:60]}” twice; the last one is read.") for name in doubled]
+    doubled = (
+        sorted({name for name in names if names.count(name) > 1})
+        if len(set(names)) != len(names)
+        else []
+    )
+    return [
+        Notice("Archive", f"It holds “{name[:60]}” twice; the last one is read.")
+        for name in doubled
+    ]
 
 
 def read_description(text: bytes, where: str, everywhere: bool = False) -> Gdtf:
@@ -124,9 +159,17 @@ def read_description(text: bytes, where: str, everywhere: bool = False) -> Gdtf:
         root = _parse(text)
         return Gdtf(reader.profile(root), tuple(reader.notices))
     except DefusedXmlException as error:
-        raise FileFault("its description declares entities, which a profile never needs.", where=where, do=_CLEAN) from error
+        raise FileFault(
+            "its description declares entities, which a profile never needs.",
+            where=where,
+            do=_CLEAN,
+        ) from error
     except (ParseError, UnicodeDecodeError, LookupError, RecursionError, ValueError) as error:
-        raise FileFault(f"its description does not read: {error}.", where=where, do="Fetch it again from where it came.") from error
+        raise FileFault(
+            f"its description does not read: {error}.",
+            where=where,
+            do="Fetch it again from where it came.",
+        ) from error
 
 
 _PLAIN = re.compile(
@@ -135,8 +178,10 @@ _PLAIN = re.compile(
 
 
 def _parse(text: bytes) -> Element:
-    """The guarded parser is written in Python and slow. Text that is surely UTF-8 and declares no document type can
-    hold no entity of its own, so the plain one, in C, is as safe there and three times as fast."""
+    """The guarded parser is written in Python and slow. Text that is surely UTF-8 and declares no
+    document type can hold no entity of its own, so the plain one, in C, is as safe there and three
+    times as fast.
+    """
     if _PLAIN.match(text) and b"<!DOCTYPE" not in text and b"<!ENTITY" not in text:
         return ElementTree.fromstring(text)
     return fromstring(text, forbid_dtd=True)
@@ -148,7 +193,9 @@ def read_gdtf(data: bytes, where: str) -> r.Profile:
 
 
 def read_members(data: bytes, where: str) -> dict[str, bytes]:
-    """Every member, the description too, for writing a profile again without loss. Raises FileFault."""
+    """Every member, the description too, for writing a profile again without loss. Raises
+    FileFault.
+    """
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             return {
@@ -158,17 +205,29 @@ def read_members(data: bytes, where: str) -> dict[str, bytes]:
             }
     except (*ZIP_ERRORS, ValueError, OSError) as error:
         raise FileFault(
-            "its pictures and bodies do not read; the file is damaged.", where=where, do="Fetch it again from where it came."
+            "its pictures and bodies do not read; the file is damaged.",
+            where=where,
+            do="Fetch it again from where it came.",
         ) from error
 
 
 def _kept_of(text: bytes) -> tuple[Element | None, Element | None]:
-    """A description as it came, in the standard's spelling, and what our records hold of it; nothing of one that does not read."""
+    """A description as it came, in the standard's spelling, and what our records hold of it;
+    nothing of one that does not read.
+    """
     try:
         root = _parse(text)
         Reader("").tidy(root)
         profile = Reader("").profile(_parse(text))
-    except (FileFault, DefusedXmlException, ParseError, UnicodeDecodeError, LookupError, RecursionError, ValueError):
+    except (
+        FileFault,
+        DefusedXmlException,
+        ParseError,
+        UnicodeDecodeError,
+        LookupError,
+        RecursionError,
+        ValueError,
+    ):
         return None, None
     return root, description_tree(profile)
 
@@ -176,14 +235,21 @@ def _kept_of(text: bytes) -> tuple[Element | None, Element | None]:
 def write_gdtf(profile: r.Profile, members: Mapping[str, bytes] | None = None) -> bytes:
     """A whole GDTF file: the description in version 1.2, and the given members beside it.
 
-    Where a description is among the members it is the one the profile came from; what of it we have no word for is kept.
+    Where a description is among the members it is the one the profile came from; what of it we have
+    no word for is kept.
     """
     others = {name: data for name, data in (members or {}).items() if name.lower() != DESCRIPTION}
-    came = next((data for name, data in (members or {}).items() if name.lower() == DESCRIPTION), None)
+    came = next(
+        (data for name, data in (members or {}).items() if name.lower() == DESCRIPTION), None
+    )
     original, known = _kept_of(came) if came else (None, None)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr(zipfile.ZipInfo(DESCRIPTION, _FIXED_DATE), write_description(profile, original, known), zipfile.ZIP_DEFLATED)
+        archive.writestr(
+            zipfile.ZipInfo(DESCRIPTION, _FIXED_DATE),
+            write_description(profile, original, known),
+            zipfile.ZIP_DEFLATED,
+        )
         for name, data in sorted(others.items()):
             archive.writestr(zipfile.ZipInfo(name, _FIXED_DATE), data, zipfile.ZIP_DEFLATED)
     return out.getvalue()

@@ -1,9 +1,11 @@
-"""Nothing of a file is lost when it is written anew: what our records do not hold is taken over from the file itself.
+"""Nothing of a file is lost when it is written anew: what our records do not hold is taken over
+from the file itself.
 
-Three trees are walked side by side: the file as it came, what we know of it (the file written by us straight after
-reading), and what is to be written. An attribute, an element or a text of the first that is not in the second is not
-ours to drop: it goes into the third, at the element it stood in. Elements are paired by tag and name, channels by
-geometry and first attribute, the rest by their place among their like.
+Three trees are walked side by side: the file as it came, what we know of it (the file written by us
+straight after reading), and what is to be written. An attribute, an element or a text of the first
+that is not in the second is not ours to drop: it goes into the third, at the element it stood in.
+Elements are paired by tag and name, channels by geometry and first attribute, the rest by their
+place among their like.
 """
 
 from __future__ import annotations
@@ -12,20 +14,38 @@ import copy
 from collections import Counter, defaultdict
 from xml.etree.ElementTree import Element
 
-SAID_OTHERWISE = {("Relation", "slave"): "follower"}  # GDTF 1.0's word for what later versions name otherwise
-READ_BESIDE = {("DMXChannel", "default"), ("GeometryReference", "geometry"), ("DMXChannel", "initialfunction")}
+SAID_OTHERWISE = {
+    ("Relation", "slave"): "follower"
+}  # GDTF 1.0's word for what later versions name otherwise
+READ_BESIDE = {
+    ("DMXChannel", "default"),
+    ("GeometryReference", "geometry"),
+    ("DMXChannel", "initialfunction"),
+}
 
 
 def graft(came: Element, known: Element, made: Element) -> None:
-    """Take over into `made` whatever of `came` is not in `known`. The three are the same element."""
+    """Take over into `made` whatever of `came` is not in `known`. The three are the same
+    element.
+    """
     have = {name.lower() for name in known.attrib}
     for name, value in came.attrib.items():
         low = name.rpartition("}")[2].lower()
-        if low in have or (came.tag, low) in READ_BESIDE or SAID_OTHERWISE.get((came.tag, low)) in have or "XMLSchema" in name:
+        if (
+            low in have
+            or (came.tag, low) in READ_BESIDE
+            or SAID_OTHERWISE.get((came.tag, low)) in have
+            or "XMLSchema" in name
+        ):
             continue
         if name not in made.attrib:
             made.set(name, value)
-    if came.text and came.text.strip() and not (known.text or "").strip() and not (made.text or "").strip():
+    if (
+        came.text
+        and came.text.strip()
+        and not (known.text or "").strip()
+        and not (made.text or "").strip()
+    ):
         made.text = came.text
     theirs, ours, new = _children(came), _children(known), _children(made)
     known_as = _paired(theirs, ours, always=True)
@@ -49,7 +69,9 @@ def _children(element: Element) -> Children:
         name = "" if child.tag == "FixtureType" else child.get("Name") or child.get("name") or ""
         if child.tag == "DMXChannel":
             logical = child.find("LogicalChannel")
-            name = f"{child.get('Geometry')} {logical.get('Attribute') if logical is not None else ''}"
+            name = (
+                f"{child.get('Geometry')} {logical.get('Attribute') if logical is not None else ''}"
+            )
         elif child.tag == "LogicalChannel":
             name = child.get("Attribute") or ""
         found.append(((child.tag, name), child))
@@ -57,10 +79,12 @@ def _children(element: Element) -> Children:
 
 
 def _paired(one: Children, other: Children, always: bool) -> dict[int, int]:
-    """Which child of the second stands for which of the first: the same name, and those left over by their order.
+    """Which child of the second stands for which of the first: the same name, and those left over
+    by their order.
 
-    Those left over are paired `always`, for names may have been made where there were none; else only where there are
-    as many of their kind in both, so that something was renamed and nothing came or went.
+    Those left over are paired `always`, for names may have been made where there were none; else
+    only where there are as many of their kind in both, so that something was renamed and nothing
+    came or went.
     """
     free: dict[tuple[str, str], list[int]] = defaultdict(list)
     for at, (key, _) in enumerate(other):
@@ -79,7 +103,9 @@ def _paired(one: Children, other: Children, always: bool) -> dict[int, int]:
 
 
 def later_version(came: str, ours: str) -> str:
-    """The later of two DataVersions: a file of a newer standard is never said to be of an older one."""
+    """The later of two DataVersions: a file of a newer standard is never said to be of an older
+    one.
+    """
 
     def parts(text: str) -> tuple[int, ...]:
         try:

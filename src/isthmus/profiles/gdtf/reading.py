@@ -1,7 +1,8 @@
 """A description's XML to a profile, by the table in `spec`.
 
-What real files get wrong is taken and told: wrong case, stray namespaces, missing or doubled names, values that
-are no values, unknown attributes and elements (which are kept). Only what leaves no usable chart is a fault.
+What real files get wrong is taken and told: wrong case, stray namespaces, missing or doubled names,
+values that are no values, unknown attributes and elements (which are kept). Only what leaves no
+usable chart is a fault.
 """
 
 from __future__ import annotations
@@ -29,7 +30,10 @@ MAX_OFFSET = 4096
 MAX_NOTICES = 500
 MAX_CHANNELS = 8192  # as many as a chart lays out
 _VERSIONS = ("1.0", "1.1", "1.2")
-SINCE_1_1 = {("ChannelFunction", "Default"), ("Relation", "Follower")}  # 1.0 has a channel's Default, and Slave
+SINCE_1_1 = {
+    ("ChannelFunction", "Default"),
+    ("Relation", "Follower"),
+}  # 1.0 has a channel's Default, and Slave
 
 
 @dataclass(frozen=True)
@@ -46,7 +50,11 @@ class Notice:
 @cache
 def _defaults(spec: s.Spec) -> dict[str, Any]:
     """A value for each required field of the record, for elements that leave it out."""
-    return {attr.field: "" if attr.codec is s.TEXT else 0 for attr in spec.attrs if attr.field in _required(spec.record)}
+    return {
+        attr.field: "" if attr.codec is s.TEXT else 0
+        for attr in spec.attrs
+        if attr.field in _required(spec.record)
+    }
 
 
 @cache
@@ -64,7 +72,9 @@ def _kid_map(spec: s.Spec) -> dict[str, list[s.Kid]]:
 
 
 def _tags(spec: s.Spec) -> set[str]:
-    return {spec.tag, *(part for kid in spec.kids for part in kid.inside.split("/") if part)}.union(*(_tags(kid.spec) for kid in spec.kids))
+    return {spec.tag, *(part for kid in spec.kids for part in kid.inside.split("/") if part)}.union(
+        *(_tags(kid.spec) for kid in spec.kids)
+    )
 
 
 _RIGHT_TAGS = {
@@ -105,7 +115,11 @@ class Reader:
     # ------------------------------------------------------------ telling
 
     def place(self) -> str:
-        shown = [f"{e.tag} “{e.get('Name')}”" if e.get("Name") else e.tag for e in self._path if e.tag not in ("GDTF", "FixtureType")]
+        shown = [
+            f"{e.tag} “{e.get('Name')}”" if e.get("Name") else e.tag
+            for e in self._path
+            if e.tag not in ("GDTF", "FixtureType")
+        ]
         return " / ".join(shown[-4:]) or "FixtureType"
 
     def tell(self, text: str, once: str = "") -> None:
@@ -118,14 +132,20 @@ class Reader:
 
     def fault(self, element: Element, what: str) -> FileFault:
         name = element.get("Name")
-        return FileFault(f"{element.tag}{f' “{name}”' if name else ''}: {what}", where=self.where, do="Ask its maker, or correct the file.")
+        return FileFault(
+            f"{element.tag}{f' “{name}”' if name else ''}: {what}",
+            where=self.where,
+            do="Ask its maker, or correct the file.",
+        )
 
     # ------------------------------------------------------------ plain elements
 
     def tidy(self, root: Element) -> None:
         """Take namespaces off and bring the spelling of elements to that of the standard."""
         tags = {element.tag for element in root.iter()}
-        if tags <= ALL_TAGS and not any("}" in name for name in {name for element in root.iter() for name in element.attrib}):
+        if tags <= ALL_TAGS and not any(
+            "}" in name for name in {name for element in root.iter() for name in element.attrib}
+        ):
             return
         for element in root.iter():
             tag = element.tag
@@ -155,11 +175,17 @@ class Reader:
             if attr is None:
                 right = spec.by_lower.get(name.lower())
                 if right and right != name and right not in element.attrib:
-                    self.tell(f"Attribute “{name}” is spelt “{right}” in the standard.", once=f"{spec.tag} {name}")
+                    self.tell(
+                        f"Attribute “{name}” is spelt “{right}” in the standard.",
+                        once=f"{spec.tag} {name}",
+                    )
                     attr = spec.by_xml.get(right)
                 if attr is None:
                     if name not in spec.kept and right is None:
-                        self.tell(f"Attribute “{name}” is not in the standard; it is kept.", once=f"{spec.tag} {name}")
+                        self.tell(
+                            f"Attribute “{name}” is not in the standard; it is kept.",
+                            once=f"{spec.tag} {name}",
+                        )
                     more.append((right or name, text))
                     continue
             if attr.codec is s.TEXT:
@@ -168,12 +194,25 @@ class Reader:
                 try:
                     values[attr.field] = attr.codec.read(text, size)
                     if attr.codec is s.DMX and past_the_channel(text, size):
-                        self.tell(f"{attr.xml} “{text[:30]}” is past what its bytes hold; the highest is taken.")
+                        self.tell(
+                            f"{attr.xml} “{text[:30]}” is past what its bytes hold; the "
+                            "highest is taken."
+                        )
                 except (ValueError, OverflowError):
-                    self.tell(f"{attr.xml} “{text[:40]}” is not {attr.codec.says}; it is taken as not given.")
+                    self.tell(
+                        f"{attr.xml} “{text[:40]}” is not {attr.codec.says}; it is taken as "
+                        "not given."
+                    )
         for attr in spec.attrs if not spec.needed <= values.keys() else ():
-            if attr.need and attr.field not in values and not (self.old and (spec.tag, attr.xml) in SINCE_1_1):
-                self.tell(f"{attr.xml} is missing.", once=f"missing {spec.tag} {attr.xml}" if attr.xml != "Name" else "")
+            if (
+                attr.need
+                and attr.field not in values
+                and not (self.old and (spec.tag, attr.xml) in SINCE_1_1)
+            ):
+                self.tell(
+                    f"{attr.xml} is missing.",
+                    once=f"missing {spec.tag} {attr.xml}" if attr.xml != "Name" else "",
+                )
         if more:
             values["more"] = tuple(more)
         return values
@@ -194,11 +233,18 @@ class Reader:
         for child in element:
             if child.tag in kids:
                 for kid in kids[child.tag]:
-                    self.gather(child, kid, gathered, kid.inside.split("/")[1:] if kid.inside else None)
+                    self.gather(
+                        child, kid, gathered, kid.inside.split("/")[1:] if kid.inside else None
+                    )
             elif (
-                isinstance(child.tag, str) and child.tag not in spec.kept_kids and not (spec is s.PROFILE and child.tag in s.PROFILE_ORDER)
+                isinstance(child.tag, str)
+                and child.tag not in spec.kept_kids
+                and not (spec is s.PROFILE and child.tag in s.PROFILE_ORDER)
             ):
-                self.tell(f"Element “{child.tag}” is not in the standard here; it is kept.", once=f"{spec.tag}/{child.tag}")
+                self.tell(
+                    f"Element “{child.tag}” is not in the standard here; it is kept.",
+                    once=f"{spec.tag}/{child.tag}",
+                )
                 other.append(raw(child))
             elif child.tag in spec.kept_kids and spec is not s.PROFILE and spec is not s.MODE:
                 other.append(raw(child))
@@ -209,7 +255,9 @@ class Reader:
         if other:
             values["other"] = tuple(other)
 
-    def gather(self, element: Element, kid: s.Kid, gathered: dict[str, list[Any]], way: list[str] | None) -> None:
+    def gather(
+        self, element: Element, kid: s.Kid, gathered: dict[str, list[Any]], way: list[str] | None
+    ) -> None:
         """Follow the collecting elements of `kid` from `element` down, and read what is there."""
         if way is None:
             gathered.setdefault(kid.field, []).append(self.part(element, kid.spec))
@@ -238,13 +286,22 @@ class Reader:
             if relation.get("Slave") and not relation.get("Follower"):
                 relation.set("Follower", relation.attrib.pop("Slave"))
                 if root.get("DataVersion") != "1.0":
-                    self.tell("Attribute “Slave” of a Relation is “Follower” since 1.1.", once="slave")
+                    self.tell(
+                        "Attribute “Slave” of a Relation is “Follower” since 1.1.", once="slave"
+                    )
         kind = root.find("FixtureType")
         if root.tag != "GDTF" or kind is None:
-            raise FileFault("its description is not GDTF.", where=self.where, do="Choose a file ending in .gdtf.")
+            raise FileFault(
+                "its description is not GDTF.",
+                where=self.where,
+                do="Choose a file ending in .gdtf.",
+            )
         version = root.get("DataVersion", "")
         if version not in _VERSIONS:
-            self.tell(f"DataVersion “{version[:20]}” is none of {', '.join(_VERSIONS)}; it is read as 1.2.")
+            self.tell(
+                f"DataVersion “{version[:20]}” is none of {', '.join(_VERSIONS)}; it is read "
+                "as 1.2."
+            )
         made: r.Profile = self.read(kind, s.PROFILE)
         self._path = [kind]
         geometries = self.geometries(kind.find("Geometries"), 0)
@@ -253,19 +310,28 @@ class Reader:
             raise self.fault(kind, "it has no DMX mode.")
         return replace(
             made,
-            version=version if version in _VERSIONS or later_version(version, "1.2") == version else "1.2",
+            version=version
+            if version in _VERSIONS or later_version(version, "1.2") == version
+            else "1.2",
             name=made.name.strip() or "Unnamed",
             geometries=geometries,
             modes=self.told_apart(modes, "modes"),
             physical=self.physical(kind.find("PhysicalDescriptions/Properties")),
             physical_other=self.kept(kind.find("PhysicalDescriptions"), s.PHYSICAL_KEPT),
             protocols_other=self.kept(kind.find("Protocols"), s.PROTOCOLS_KEPT),
-            other=(*made.other, *(raw(child) for child in kind if child.tag == "FTPresets" and len(child))),
+            other=(
+                *made.other,
+                *(raw(child) for child in kind if child.tag == "FTPresets" and len(child)),
+            ),
         )
 
     def told_apart(self, parts: tuple[Any, ...], what: str) -> tuple[Any, ...]:
-        """The same parts with names given to the nameless and numbers to the doubled, so that each can be found."""
-        doubled = [name for name, count in Counter(part.name for part in parts).items() if count > 1]
+        """The same parts with names given to the nameless and numbers to the doubled, so that each
+        can be found.
+        """
+        doubled = [
+            name for name, count in Counter(part.name for part in parts).items() if count > 1
+        ]
         if not doubled and all(part.name for part in parts):
             return parts
         taken = {part.name for part in parts}
@@ -277,7 +343,9 @@ class Reader:
                 base = name or f"{what[:-1].capitalize()} {index}"
                 first = 2 if part.name else 1
                 name = next(
-                    text for n in range(first, len(parts) + 3) if (text := base if n == 1 else f"{base} ({n})") not in (taken | seen)
+                    text
+                    for n in range(first, len(parts) + 3)
+                    if (text := base if n == 1 else f"{base} ({n})") not in (taken | seen)
                 )
                 self.tell(
                     f"Two {what} are called “{part.name}”; one is read as “{name}”."
@@ -289,7 +357,13 @@ class Reader:
         return tuple(made)
 
     def kept(self, parent: Element | None, tags: frozenset[str]) -> tuple[str, ...]:
-        return tuple(raw(child) for child in parent if child.tag in tags and (len(child) or child.attrib)) if parent is not None else ()
+        return (
+            tuple(
+                raw(child) for child in parent if child.tag in tags and (len(child) or child.attrib)
+            )
+            if parent is not None
+            else ()
+        )
 
     def physical(self, element: Element | None) -> r.Physical | None:
         if element is None or not len(element):
@@ -319,7 +393,10 @@ class Reader:
         for element in parent:
             if element.tag not in s.GEOMETRY_KEPT:
                 if element.tag not in s.GEOMETRY_OTHER:
-                    self.tell(f"“{element.tag}” is no kind of geometry; it is left out.", once=f"geometry {element.tag}")
+                    self.tell(
+                        f"“{element.tag}” is no kind of geometry; it is left out.",
+                        once=f"geometry {element.tag}",
+                    )
                 continue
             made.append(self.geometry(element, depth))
         self._path.pop()
@@ -341,7 +418,11 @@ class Reader:
             refers_to=more.pop("Geometry", "") if reference else "",
             breaks=self.breaks(element) if reference else (),
             children=self.geometries(element, depth + 1),
-            more=tuple((name, text) for name, text in more.items() if element.tag != "Beam" or name not in s.BEAM.by_xml),
+            more=tuple(
+                (name, text)
+                for name, text in more.items()
+                if element.tag != "Beam" or name not in s.BEAM.by_xml
+            ),
             other=tuple(raw(child) for child in element if child.tag in kept),
         )
         self._path.pop()
@@ -355,7 +436,9 @@ class Reader:
             try:
                 values[attr.field] = attr.codec.read(text, 1)
             except ValueError:
-                self.tell(f"{name} “{text[:40]}” is not {attr.codec.says}; it is taken as not given.")
+                self.tell(
+                    f"{name} “{text[:40]}” is not {attr.codec.says}; it is taken as not given."
+                )
         values.setdefault("field_angle", values.get("beam_angle", 25.0))
         return r.Beam(**values)
 
@@ -378,24 +461,34 @@ class Reader:
         if not any(top.name == made.geometry for top in geometries):
             if not geometries:
                 raise self.fault(element, f"its geometry “{made.geometry}” does not exist.")
-            self.tell(f"Its geometry “{made.geometry}” does not exist; “{geometries[0].name}” is taken.")
+            self.tell(
+                f"Its geometry “{made.geometry}” does not exist; “{geometries[0].name}” is taken."
+            )
             made = replace(made, geometry=geometries[0].name)
-        made = replace(made, macros=tuple(raw(macro) for macro in element.iterfind("FTMacros/FTMacro")))
+        made = replace(
+            made, macros=tuple(raw(macro) for macro in element.iterfind("FTMacros/FTMacro"))
+        )
         self._path.pop()
         return made
 
     def channel(self, element: Element) -> r.DmxChannel:
         text = element.get("Offset") or element.get("offset") or ""
         try:
-            offsets = () if text.strip() in ("", "None") else tuple(int(part) for part in text.split(","))
+            offsets = (
+                () if text.strip() in ("", "None") else tuple(int(part) for part in text.split(","))
+            )
         except ValueError:
             raise self.fault(element, f"Offset “{text[:30]}” is not a list of channels.") from None
         if len(offsets) > 4 or any(not 1 <= offset <= MAX_OFFSET for offset in offsets):
-            raise self.fault(element, f"Offset “{text[:30]}” is not 1 to 4 channels from 1 to {MAX_OFFSET}.")
+            raise self.fault(
+                element, f"Offset “{text[:30]}” is not 1 to 4 channels from 1 to {MAX_OFFSET}."
+            )
         block = element.get("DMXBreak", "1")
         if block != "Overwrite" and not block.strip().isdigit():
             self._path.append(element)
-            self.tell(f"DMXBreak “{block[:20]}” is neither a number nor Overwrite; it is read as 1.")
+            self.tell(
+                f"DMXBreak “{block[:20]}” is neither a number nor Overwrite; it is read as 1."
+            )
             self._path.pop()
             block = "1"
         self.size = max(1, len(offsets))
@@ -417,11 +510,19 @@ class Reader:
             more=tuple(pair for pair in made.more if pair[0] not in s.CHANNEL.kept),
         )
 
-    def functions_in_order(self, part: r.LogicalChannel, element: Element, fallback: int | None) -> r.LogicalChannel:
-        """Functions by where they begin, each with its end; sets likewise. A default may stand on the channel (1.0)."""
-        given = [child.get("Default") is not None for child in element if child.tag == "ChannelFunction"]
+    def functions_in_order(
+        self, part: r.LogicalChannel, element: Element, fallback: int | None
+    ) -> r.LogicalChannel:
+        """Functions by where they begin, each with its end; sets likewise. A default may stand on
+        the channel (1.0).
+        """
+        given = [
+            child.get("Default") is not None for child in element if child.tag == "ChannelFunction"
+        ]
         pairs = sorted(zip(part.functions, given, strict=True), key=lambda pair: pair[0].dmx_from)
-        if [function.dmx_from for function, _ in pairs] != [function.dmx_from for function in part.functions]:
+        if [function.dmx_from for function, _ in pairs] != [
+            function.dmx_from for function in part.functions
+        ]:
             self._path.append(element)
             self.tell("Its functions are not in the order of their DMX values.")
             self._path.pop()
@@ -429,7 +530,17 @@ class Reader:
         made = []
         for index, (function, has_default) in enumerate(pairs):
             # functions with a mode master share a range: each ends before the next *later* start
-            end = next((later.dmx_from for later, _ in pairs[index + 1 :] if later.dmx_from > function.dmx_from), ends) - 1
+            end = (
+                next(
+                    (
+                        later.dmx_from
+                        for later, _ in pairs[index + 1 :]
+                        if later.dmx_from > function.dmx_from
+                    ),
+                    ends,
+                )
+                - 1
+            )
             attribute = function.attribute or part.attribute
             made.append(
                 replace(
@@ -452,6 +563,12 @@ def raw(element: Element) -> str:
     return tostring(element, encoding="unicode")
 
 
-# a beam's own figures are read apart (`Reader.beam`), so they are known here and not carried along twice
-_GEOMETRY_SPECS = {tag: s.Spec(tag, r.Geometry, s.GEOMETRY_ATTRS, kept=s.names(kept)) for tag, kept in s.GEOMETRY_KEPT.items()}
-_GEOMETRY_SPECS["Beam"] = s.Spec("Beam", r.Geometry, s.GEOMETRY_ATTRS, kept=frozenset(s.BEAM.by_xml))
+# a beam's own figures are read apart (`Reader.beam`), so they are known here and not carried along
+# twice
+_GEOMETRY_SPECS = {
+    tag: s.Spec(tag, r.Geometry, s.GEOMETRY_ATTRS, kept=s.names(kept))
+    for tag, kept in s.GEOMETRY_KEPT.items()
+}
+_GEOMETRY_SPECS["Beam"] = s.Spec(
+    "Beam", r.Geometry, s.GEOMETRY_ATTRS, kept=frozenset(s.BEAM.by_xml)
+)

@@ -1,5 +1,5 @@
-"""Every deviation of a profile from the standard that reading alone does not show: what refers to nothing, what
-stands twice, what lies outside its range. Each with its place.
+"""Every deviation of a profile from the standard that reading alone does not show: what refers to
+nothing, what stands twice, what lies outside its range. Each with its place.
 """
 
 from __future__ import annotations
@@ -25,14 +25,30 @@ HUGE_MESH = 20 * 2**20
 def check_gdtf(read: Gdtf) -> list[Notice]:
     """What reading told, then what the rules tell, in the order of the file."""
     profile = read.profile
-    return [*read.notices, *_head(profile), *_definitions(profile), *_files(read), *_geometry(profile), *_modes(profile)]
+    return [
+        *read.notices,
+        *_head(profile),
+        *_definitions(profile),
+        *_files(read),
+        *_geometry(profile),
+        *_modes(profile),
+    ]
 
 
 def check_file(data: bytes, where: str) -> list[Notice]:
-    """The same for a file, each deviation at every place, and its bodies looked into. Raises FileFault."""
+    """The same for a file, each deviation at every place, and its bodies looked into. Raises
+    FileFault.
+    """
     read = read_archive(data, where, everywhere=True)
     members = read_members(data, where)
-    return [*check_gdtf(read), *(notice for model in read.profile.models for notice in _mesh(model, read.body_file(model), members))]
+    return [
+        *check_gdtf(read),
+        *(
+            notice
+            for model in read.profile.models
+            for notice in _mesh(model, read.body_file(model), members)
+        ),
+    ]
 
 
 def _mesh(model: r.Model, member: str, members: dict[str, bytes]) -> Iterator[Notice]:
@@ -41,8 +57,14 @@ def _mesh(model: r.Model, member: str, members: dict[str, bytes]) -> Iterator[No
         return
     place = f"Model “{model.name}”"
     if len(data) > HUGE_MESH:
-        yield Notice(place, f"its body {member} has {len(data) // 2**20} MB; a few hundred kB are usual.")
-    whole = int.from_bytes(data[8:12], "little") == len(data) if data[:4] == b"glTF" else int.from_bytes(data[2:6], "little") == len(data)
+        yield Notice(
+            place, f"its body {member} has {len(data) // 2**20} MB; a few hundred kB are usual."
+        )
+    whole = (
+        int.from_bytes(data[8:12], "little") == len(data)
+        if data[:4] == b"glTF"
+        else int.from_bytes(data[2:6], "little") == len(data)
+    )
     if member.endswith(".glb") and (data[:4] != b"glTF" or not whole):
         yield Notice(place, f"its body {member} is not a whole glTF file.")
     elif member.endswith(".3ds") and (data[:2] != b"MM" or not whole):
@@ -62,14 +84,24 @@ def _head(profile: r.Profile) -> Iterator[Notice]:
         yield Notice("FixtureType", f"RefFT “{profile.refers_to[:40]}” is not a GUID.")
     if not profile.maker:
         yield Notice("FixtureType", "Manufacturer is empty.")
-    for kind, parts in (("Wheel", profile.wheels), ("Emitter", profile.emitters), ("Model", profile.models), ("DMXMode", profile.modes)):
+    for kind, parts in (
+        ("Wheel", profile.wheels),
+        ("Emitter", profile.emitters),
+        ("Model", profile.models),
+        ("DMXMode", profile.modes),
+    ):
         for part in parts:
             if not (_NAME.fullmatch(part.name) and part.name.strip()):
-                yield Notice(f"{kind} “{part.name[:40]}”", "its name holds characters the standard does not allow, or none.")
+                yield Notice(
+                    f"{kind} “{part.name[:40]}”",
+                    "its name holds characters the standard does not allow, or none.",
+                )
 
 
 def _definitions(profile: r.Profile) -> Iterator[Notice]:
-    features = {f"{group.name}.{feature.name}" for group in profile.features for feature in group.features}
+    features = {
+        f"{group.name}.{feature.name}" for group in profile.features for feature in group.features
+    }
     activations = {group.name for group in profile.activations}
     yield from _twice((a.name for a in profile.attributes), "AttributeDefinitions")
     yield from _twice((w.name for w in profile.wheels), "Wheels")
@@ -88,7 +120,10 @@ def _definitions(profile: r.Profile) -> Iterator[Notice]:
     for wheel in profile.wheels:
         for slot in wheel.slots:
             if slot.filter and slot.filter not in filters:
-                yield Notice(f"Wheel “{wheel.name}” / Slot “{slot.name}”", f"its filter “{slot.filter}” is not defined.")
+                yield Notice(
+                    f"Wheel “{wheel.name}” / Slot “{slot.name}”",
+                    f"its filter “{slot.filter}” is not defined.",
+                )
 
 
 def _files(read: Gdtf) -> Iterator[Notice]:
@@ -98,12 +133,21 @@ def _files(read: Gdtf) -> Iterator[Notice]:
     for wheel in read.profile.wheels:
         for slot in wheel.slots:
             if slot.media and f"wheels/{slot.media}" not in have:
-                yield Notice(f"Wheel “{wheel.name}” / Slot “{slot.name}”", f"its picture wheels/{slot.media}.png is not in the file.")
+                yield Notice(
+                    f"Wheel “{wheel.name}” / Slot “{slot.name}”",
+                    f"its picture wheels/{slot.media}.png is not in the file.",
+                )
     for model in read.profile.models:
         if model.primitive not in PRIMITIVES:
-            yield Notice(f"Model “{model.name}”", f"PrimitiveType “{model.primitive}” is not in the standard.")
+            yield Notice(
+                f"Model “{model.name}”",
+                f"PrimitiveType “{model.primitive}” is not in the standard.",
+            )
         if model.file and not read.body_file(model):
-            yield Notice(f"Model “{model.name}”", f"its body “{model.file}” lies in none of the folders models/gltf and models/3ds.")
+            yield Notice(
+                f"Model “{model.name}”",
+                f"its body “{model.file}” lies in none of the folders models/gltf and models/3ds.",
+            )
     if read.profile.thumbnail and read.profile.thumbnail not in have:
         yield Notice("FixtureType", f"its thumbnail “{read.profile.thumbnail}” is not in the file.")
 
@@ -126,7 +170,9 @@ def _geometry(profile: r.Profile) -> Iterator[Notice]:
         if geometry.model and geometry.model not in models:
             yield Notice(place, f"its model “{geometry.model}” is not defined.")
         if geometry.kind == "Reference" and geometry.refers_to not in tops:
-            yield Notice(place, f"it refers to “{geometry.refers_to}”, which is no top-level geometry.")
+            yield Notice(
+                place, f"it refers to “{geometry.refers_to}”, which is no top-level geometry."
+            )
     for name in tops:
         if _reaches(name, name, tops, set()):
             yield Notice(f"Geometry “{name}”", "it refers to itself in a ring.")
@@ -153,13 +199,20 @@ def _modes(profile: r.Profile) -> Iterator[Notice]:
         "filter": {f.name for f in profile.filters},
     }
     geometry = {g.name for g in _walk(profile.geometries)}
-    gamuts = {name for text in profile.physical_other for name in re.findall(r'<Gamut [^>]*Name="([^"]*)"', text)}
+    gamuts = {
+        name
+        for text in profile.physical_other
+        for name in re.findall(r'<Gamut [^>]*Name="([^"]*)"', text)
+    }
     if profile.rdm is not None:
         modes = {mode.name for mode in profile.modes}
         for software in profile.rdm.software:
             for personality in software.personalities:
                 if personality.mode not in modes:
-                    yield Notice(f"FTRDM / DMXPersonality “{personality.value}”", f"its mode “{personality.mode}” does not exist.")
+                    yield Notice(
+                        f"FTRDM / DMXPersonality “{personality.value}”",
+                        f"its mode “{personality.mode}” does not exist.",
+                    )
     for mode in profile.modes:
         place = f"DMXMode “{mode.name}”"
         lay = chart(profile, mode)
@@ -169,18 +222,39 @@ def _modes(profile: r.Profile) -> Iterator[Notice]:
         owners = Counter(slot for item in lay.channels for slot in item.slots)
         for (block, offset), count in sorted(owners.items()):
             if count > 1:
-                yield Notice(place, f"{count} channels use slot {offset}{f' of block {block}' if block > 1 else ''}.")
+                yield Notice(
+                    place,
+                    f"{count} channels use slot "
+                    f"{offset}{f' of block {block}' if block > 1 else ''}.",
+                )
         names = Counter(channel_name(c) for c in mode.channels)
-        functions = {f"{channel_name(c)}.{p.attribute}.{f.name}" for c in mode.channels for p in c.logical for f in p.functions}
-        yield from (Notice(place, f"{count} channels are called “{name}”.") for name, count in names.items() if count > 1)
+        functions = {
+            f"{channel_name(c)}.{p.attribute}.{f.name}"
+            for c in mode.channels
+            for p in c.logical
+            for f in p.functions
+        }
+        yield from (
+            Notice(place, f"{count} channels are called “{name}”.")
+            for name, count in names.items()
+            if count > 1
+        )
         links = {*names, *functions}
         for channel in mode.channels:
             for part in channel.logical:
                 for f in part.functions:
                     if f.mode_master and f.mode_master not in links:
-                        yield Notice(f"{place} / ChannelFunction “{f.name}”", f"its mode master “{f.mode_master}” is not in the mode.")
+                        yield Notice(
+                            f"{place} / ChannelFunction “{f.name}”",
+                            f"its mode master “{f.mode_master}” is not in the mode.",
+                        )
             yield from _channel(
-                channel, f"{place} / DMXChannel {','.join(map(str, channel.offsets)) or 'virtual'}", known, wheels, geometry, gamuts
+                channel,
+                f"{place} / DMXChannel {','.join(map(str, channel.offsets)) or 'virtual'}",
+                known,
+                wheels,
+                geometry,
+                gamuts,
             )
         for relation in mode.relations:
             where = f"{place} / Relation “{relation.name}”"
@@ -189,11 +263,18 @@ def _modes(profile: r.Profile) -> Iterator[Notice]:
             if relation.master not in names:
                 yield Notice(where, f"its master “{relation.master}” is no channel of the mode.")
             if relation.follower not in functions:
-                yield Notice(where, f"its follower “{relation.follower}” is no function of the mode.")
+                yield Notice(
+                    where, f"its follower “{relation.follower}” is no function of the mode."
+                )
 
 
 def _channel(
-    channel: r.DmxChannel, place: str, known: dict[str, set[str]], wheels: dict[str, r.Wheel], geometry: set[str], gamuts: set[str]
+    channel: r.DmxChannel,
+    place: str,
+    known: dict[str, set[str]],
+    wheels: dict[str, r.Wheel],
+    geometry: set[str],
+    gamuts: set[str],
 ) -> Iterator[Notice]:
     top = 256**channel.resolution - 1
     if channel.geometry not in geometry:
@@ -202,13 +283,17 @@ def _channel(
         yield Notice(place, "it has no function.")
     if len(set(channel.offsets)) != len(channel.offsets):
         yield Notice(place, "two of its bytes use one slot.")
-    if channel.initial and not any(f.name == channel.initial for part in channel.logical for f in part.functions):
+    if channel.initial and not any(
+        f.name == channel.initial for part in channel.logical for f in part.functions
+    ):
         yield Notice(place, f"its initial function “{channel.initial}” does not exist.")
     for part in channel.logical:
         starts = Counter(f.dmx_from for f in part.functions if not f.mode_master)
         for start, count in starts.items():
             if count > 1:
-                yield Notice(place, f"{count} functions of {part.attribute} begin at {start}; they overlap.")
+                yield Notice(
+                    place, f"{count} functions of {part.attribute} begin at {start}; they overlap."
+                )
         for function in part.functions:
             where = f"{place} / ChannelFunction “{function.name}”"
             for field, defined in known.items():
@@ -217,8 +302,14 @@ def _channel(
                     yield Notice(where, f"its {field} “{name}” is not defined.")
             if function.dmx_from > top:
                 yield Notice(where, f"it begins at {function.dmx_from}, past {top}.")
-            if function.mode_from and function.mode_to and _dmx(function.mode_from) > _dmx(function.mode_to):
-                yield Notice(where, f"ModeFrom {function.mode_from} is above ModeTo {function.mode_to}.")
+            if (
+                function.mode_from
+                and function.mode_to
+                and _dmx(function.mode_from) > _dmx(function.mode_to)
+            ):
+                yield Notice(
+                    where, f"ModeFrom {function.mode_from} is above ModeTo {function.mode_to}."
+                )
             if function.gamut and function.gamut not in gamuts:
                 yield Notice(where, f"its gamut “{function.gamut}” is not defined.")
             if function.default > top:
@@ -229,9 +320,17 @@ def _channel(
 def _sets(function: r.ChannelFunction, where: str, wheel: r.Wheel | None) -> Iterator[Notice]:
     for item in function.sets:
         if not function.dmx_from <= item.dmx_from <= function.dmx_to:
-            yield Notice(where, f"its set “{item.name}” begins at {item.dmx_from}, outside {function.dmx_from} to {function.dmx_to}.")
+            yield Notice(
+                where,
+                f"its set “{item.name}” begins at {item.dmx_from}, outside "
+                f"{function.dmx_from} to {function.dmx_to}.",
+            )
         if wheel is not None and item.wheel_slot > len(wheel.slots):
-            yield Notice(where, f"its set “{item.name}” shows slot {item.wheel_slot} of a wheel with {len(wheel.slots)}.")
+            yield Notice(
+                where,
+                f"its set “{item.name}” shows slot {item.wheel_slot} of a wheel with "
+                f"{len(wheel.slots)}.",
+            )
     for start, count in Counter(item.dmx_from for item in function.sets).items():
         if count > 1:
             yield Notice(where, f"{count} of its sets begin at {start}.")

@@ -69,15 +69,23 @@ def names(text: str) -> frozenset[str]:
     return frozenset(text.split())
 
 
-SUB_UNIT = Spec("SubPhysicalUnit", r.SubUnit, attrs("kind=Type! unit=PhysicalUnit low=PhysicalFrom:# high=PhysicalTo:#"))
+SUB_UNIT = Spec(
+    "SubPhysicalUnit",
+    r.SubUnit,
+    attrs("kind=Type! unit=PhysicalUnit low=PhysicalFrom:# high=PhysicalTo:#"),
+)
 ATTRIBUTE = Spec(
     "Attribute",
     r.Attribute,
-    attrs("name=Name! pretty=Pretty! activation=ActivationGroup feature=Feature! main=MainAttribute unit=PhysicalUnit color=Color:c"),
+    attrs(
+        "name=Name! pretty=Pretty! activation=ActivationGroup feature=Feature! main=MainAttribute unit=PhysicalUnit color=Color:c"
+    ),
     (Kid("sub_units", SUB_UNIT),),
 )
 FEATURE = Spec("Feature", r.Feature, attrs("name=Name!"))
-FEATURE_GROUP = Spec("FeatureGroup", r.FeatureGroup, attrs("name=Name! pretty=Pretty"), (Kid("features", FEATURE),))
+FEATURE_GROUP = Spec(
+    "FeatureGroup", r.FeatureGroup, attrs("name=Name! pretty=Pretty"), (Kid("features", FEATURE),)
+)
 ACTIVATION = Spec("ActivationGroup", r.ActivationGroup, attrs("name=Name!"))
 
 FACET = Spec("Facet", r.Facet, attrs("color=Color:c rotation=Rotation"))
@@ -90,11 +98,15 @@ SLOT = Spec(
 )
 WHEEL = Spec("Wheel", r.Wheel, attrs("name=Name!"), (Kid("slots", SLOT),))
 
-POINT = Spec("MeasurementPoint", r.SpectrumPoint, attrs("wavelength=WaveLength:#! energy=Energy:#!"))
+POINT = Spec(
+    "MeasurementPoint", r.SpectrumPoint, attrs("wavelength=WaveLength:#! energy=Energy:#!")
+)
 MEASUREMENT = Spec(
     "Measurement",
     r.Measurement,
-    attrs("physical=Physical:#! intensity=LuminousIntensity:# transmission=Transmission:# interpolation=InterpolationTo"),
+    attrs(
+        "physical=Physical:#! intensity=LuminousIntensity:# transmission=Transmission:# interpolation=InterpolationTo"
+    ),
     (Kid("points", POINT),),
 )
 EMITTER = Spec(
@@ -103,14 +115,28 @@ EMITTER = Spec(
     attrs("name=Name! color=Color:c! wavelength=DominantWaveLength:# diode=DiodePart"),
     (Kid("measurements", MEASUREMENT),),
 )
-FILTER = Spec("Filter", r.Filter, attrs("name=Name! color=Color:c!"), (Kid("measurements", MEASUREMENT),))
-COLOR_SPACE = Spec("ColorSpace", r.ColorSpace, attrs("name=Name mode=Mode! red=Red:c green=Green:c blue=Blue:c white=WhitePoint:c"))
-CONNECTOR = Spec("Connector", r.Connector, attrs("name=Name! kind=Type! block=DMXBreak:i gender=Gender:# length=Length:#"))
+FILTER = Spec(
+    "Filter", r.Filter, attrs("name=Name! color=Color:c!"), (Kid("measurements", MEASUREMENT),)
+)
+COLOR_SPACE = Spec(
+    "ColorSpace",
+    r.ColorSpace,
+    attrs("name=Name mode=Mode! red=Red:c green=Green:c blue=Blue:c white=WhitePoint:c"),
+)
+CONNECTOR = Spec(
+    "Connector",
+    r.Connector,
+    attrs("name=Name! kind=Type! block=DMXBreak:i gender=Gender:# length=Length:#"),
+)
 MODEL = Spec(
     "Model",
     r.Model,
-    attrs("name=Name! length=Length:#! width=Width:#! height=Height:#! primitive=PrimitiveType file=File"),
-    kept=names("SVGOffsetX SVGOffsetY SVGSideOffsetX SVGSideOffsetY SVGFrontOffsetX SVGFrontOffsetY"),
+    attrs(
+        "name=Name! length=Length:#! width=Width:#! height=Height:#! primitive=PrimitiveType file=File"
+    ),
+    kept=names(
+        "SVGOffsetX SVGOffsetY SVGSideOffsetX SVGSideOffsetY SVGFrontOffsetX SVGFrontOffsetY"
+    ),
 )
 
 BEAM = Spec(
@@ -153,12 +179,16 @@ GEOMETRY_OTHER = names("Break PinPatch Protocol")  # children that are no geomet
 CHANNEL_SET = Spec(
     "ChannelSet",
     r.ChannelSet,
-    attrs("name=Name! dmx_from=DMXFrom:d! physical_from=PhysicalFrom:# physical_to=PhysicalTo:# wheel_slot=WheelSlotIndex:i"),
+    attrs(
+        "name=Name! dmx_from=DMXFrom:d! physical_from=PhysicalFrom:# physical_to=PhysicalTo:# wheel_slot=WheelSlotIndex:i"
+    ),
 )
 SUB_SET = Spec(
     "SubChannelSet",
     r.SubChannelSet,
-    attrs("name=Name! physical_from=PhysicalFrom:#! physical_to=PhysicalTo:#! sub_unit=SubPhysicalUnit dmx_profile=DMXProfile"),
+    attrs(
+        "name=Name! physical_from=PhysicalFrom:#! physical_to=PhysicalTo:#! sub_unit=SubPhysicalUnit dmx_profile=DMXProfile"
+    ),
 )
 FUNCTION = Spec(
     "ChannelFunction",
@@ -174,7 +204,9 @@ FUNCTION = Spec(
 LOGICAL = Spec(
     "LogicalChannel",
     r.LogicalChannel,
-    attrs("attribute=Attribute! snap=Snap master=Master fade=MibFade:# change_limit=DMXChangeTimeLimit:#"),
+    attrs(
+        "attribute=Attribute! snap=Snap master=Master fade=MibFade:# change_limit=DMXChangeTimeLimit:#"
+    ),
     (Kid("functions", FUNCTION),),
 )
 CHANNEL = Spec(
@@ -184,7 +216,9 @@ CHANNEL = Spec(
     (Kid("logical", LOGICAL),),
     kept=names("DMXBreak Offset"),
 )
-RELATION = Spec("Relation", r.Relation, attrs("name=Name! master=Master! follower=Follower! kind=Type!"))
+RELATION = Spec(
+    "Relation", r.Relation, attrs("name=Name! master=Master! follower=Follower! kind=Type!")
+)
 MODE = Spec(
     "DMXMode",
     r.Mode,
@@ -194,8 +228,15 @@ MODE = Spec(
 )
 REVISION = Spec("Revision", r.Revision, attrs("text=Text date=Date user=UserID:i by=ModifiedBy"))
 PERSONALITY = Spec("DMXPersonality", r.Personality, attrs("value=Value! mode=DMXMode!"))
-SOFTWARE = Spec("SoftwareVersionID", r.Software, attrs("value=Value!"), (Kid("personalities", PERSONALITY),))
-RDM = Spec("FTRDM", r.Rdm, attrs("maker=ManufacturerID! model=DeviceModelID!"), (Kid("software", SOFTWARE),))
+SOFTWARE = Spec(
+    "SoftwareVersionID", r.Software, attrs("value=Value!"), (Kid("personalities", PERSONALITY),)
+)
+RDM = Spec(
+    "FTRDM",
+    r.Rdm,
+    attrs("maker=ManufacturerID! model=DeviceModelID!"),
+    (Kid("software", SOFTWARE),),
+)
 
 PROFILE = Spec(
     "FixtureType",
@@ -238,4 +279,6 @@ PROPERTIES = {
     "Weight": (("weight", "Value"),),
     "LegHeight": (("leg_height", "Value"),),
 }
-PRIMITIVES = names("Undefined Cube Cylinder Sphere Base Yoke Head Scanner Conventional Pigtail Base1_1 Scanner1_1 Conventional1_1")
+PRIMITIVES = names(
+    "Undefined Cube Cylinder Sphere Base Yoke Head Scanner Conventional Pigtail Base1_1 Scanner1_1 Conventional1_1"
+)

@@ -1,4 +1,5 @@
-"""How GDTF writes values in attributes (DIN SPEC 15800, “Attribute value types”): text to value and back.
+"""How GDTF writes values in attributes (DIN SPEC 15800, “Attribute value types”): text to value and
+back.
 
 A reader raises ValueError for text that does not fit; the caller knows where it stands.
 """
@@ -16,7 +17,9 @@ from isthmus.profiles.records import Matrix, XyY
 
 @dataclass(frozen=True)
 class Codec:
-    """`read(text, size)` and `write(value, size)`; size is the number of bytes of the channel around it."""
+    """`read(text, size)` and `write(value, size)`; size is the number of bytes of the channel
+    around it.
+    """
 
     says: str  # what the text should have been, to complete “is …”
     read: Callable[[str, int], Any]
@@ -25,7 +28,9 @@ class Codec:
 
 @lru_cache(16_384)
 def dmx_value(text: str, size: int) -> int:
-    """`128/1` in a channel of `size` bytes (DMXValue): bytes are repeated, or shifted with an `s`."""
+    """`128/1` in a channel of `size` bytes (DMXValue): bytes are repeated, or shifted with
+    an `s`.
+    """
     number, _, given = text.strip().partition("/")
     value = int(number)
     shift = given.endswith("s")
@@ -69,7 +74,9 @@ def _color(text: str, _size: int = 1) -> XyY:
 
 @lru_cache(2048)
 def _matrix(text: str, _size: int = 1) -> Matrix:
-    values = [_number(part) for part in text.replace("{", " ").replace("}", " ").replace(",", " ").split()]
+    values = [
+        _number(part) for part in text.replace("{", " ").replace("}", " ").replace(",", " ").split()
+    ]
     if len(values) != 16:
         raise ValueError(text)
     return tuple(tuple(values[row * 4 : row * 4 + 4]) for row in range(4))
@@ -87,6 +94,8 @@ def number_text(value: float) -> str:
 TEXT = Codec("text", lambda text, _: text, lambda value, _: value)
 NUMBER = Codec("a number", _number, _write_number)
 WHOLE = Codec("a whole number", _whole, lambda value, _: str(value))
-XYY = Codec("a colour x,y,Y", _color, lambda value, _: ",".join(_write_number(part) for part in value))
+XYY = Codec(
+    "a colour x,y,Y", _color, lambda value, _: ",".join(_write_number(part) for part in value)
+)
 MATRIX = Codec("a 4×4 matrix", _matrix, _write_matrix)
 DMX = Codec("a DMX value", dmx_value, lambda value, size: f"{value}/{size}")

@@ -1,4 +1,6 @@
-"""A profile to a description's XML, by the same table that reads it; version 1.2, in the order of the standard."""
+"""A profile to a description's XML, by the same table that reads it; version 1.2, in the order of
+the standard.
+"""
 
 from __future__ import annotations
 
@@ -16,11 +18,13 @@ from isthmus.profiles.gdtf.values import number_text
 VERSION = "1.2"
 
 
-def write_description(profile: r.Profile, original: ET.Element | None = None, known: ET.Element | None = None) -> bytes:
+def write_description(
+    profile: r.Profile, original: ET.Element | None = None, known: ET.Element | None = None
+) -> bytes:
     """The description.xml of a profile, UTF-8.
 
-    `original` is the tree of the file it came from and `known` what we make of just that: what is only in the first is
-    carried over.
+    `original` is the tree of the file it came from and `known` what we make of just that: what is
+    only in the first is carried over.
     """
     root = description_tree(profile)
     if original is not None and known is not None:
@@ -43,17 +47,27 @@ def description_tree(profile: r.Profile) -> ET.Element:
         modes.append(_mode(mode))
     if profile.physical is not None:
         _way(kind, "PhysicalDescriptions").append(_physical(profile.physical))
-    for parent, kept in (("PhysicalDescriptions", profile.physical_other), ("Protocols", profile.protocols_other)):
+    for parent, kept in (
+        ("PhysicalDescriptions", profile.physical_other),
+        ("Protocols", profile.protocols_other),
+    ):
         for text in kept:
             _way(kind, parent).append(ET.fromstring(text))
-    for required in ("AttributeDefinitions/FeatureGroups", "AttributeDefinitions/Attributes", "Geometries", "DMXModes"):
+    for required in (
+        "AttributeDefinitions/FeatureGroups",
+        "AttributeDefinitions/Attributes",
+        "Geometries",
+        "DMXModes",
+    ):
         _way(kind, required)
     order = {tag: index for index, tag in enumerate(s.PROFILE_ORDER)}
     kind[:] = sorted(kind, key=lambda child: order.get(child.tag, len(order)))
     definitions = kind.find("AttributeDefinitions")
     assert definitions is not None
     inner = ("ActivationGroups", "FeatureGroups", "Attributes")
-    definitions[:] = sorted(definitions, key=lambda child: inner.index(child.tag) if child.tag in inner else len(inner))
+    definitions[:] = sorted(
+        definitions, key=lambda child: inner.index(child.tag) if child.tag in inner else len(inner)
+    )
     return root
 
 
@@ -71,7 +85,9 @@ def _defaults(record: type[r.Part]) -> dict[str, Any]:
     return {field.name: field.default for field in struct_fields(record)}
 
 
-def _attributes(part: r.Part, spec: s.Spec, size: int, skip: frozenset[str] = frozenset()) -> dict[str, str]:
+def _attributes(
+    part: r.Part, spec: s.Spec, size: int, skip: frozenset[str] = frozenset()
+) -> dict[str, str]:
     defaults = _defaults(spec.record)
     made = {}
     for attr in spec.attrs:
@@ -100,11 +116,19 @@ def _element(part: Any, spec: s.Spec, size: int = 1) -> ET.Element:
 
 def _geometry(geometry: r.Geometry) -> ET.Element:
     tag = "GeometryReference" if geometry.kind == "Reference" else geometry.kind
-    made = {attr.xml: attr.codec.write(value, 1) for attr in s.GEOMETRY_ATTRS if (value := getattr(geometry, attr.field)) not in ("", None)}
+    made = {
+        attr.xml: attr.codec.write(value, 1)
+        for attr in s.GEOMETRY_ATTRS
+        if (value := getattr(geometry, attr.field)) not in ("", None)
+    }
     if geometry.kind == "Reference":
         made["Geometry"] = geometry.refers_to
     if geometry.beam is not None and tag == "Beam":
-        made |= {a.xml: a.codec.write(getattr(geometry.beam, a.field), 1) for a in s.BEAM.attrs if getattr(geometry.beam, a.field) != ""}
+        made |= {
+            a.xml: a.codec.write(getattr(geometry.beam, a.field), 1)
+            for a in s.BEAM.attrs
+            if getattr(geometry.beam, a.field) != ""
+        }
     made |= {name: text for name, text in geometry.more if name not in made}
     element = ET.Element(tag, made)
     for item in geometry.breaks:
@@ -117,7 +141,15 @@ def _geometry(geometry: r.Geometry) -> ET.Element:
 
 
 def _mode(mode: r.Mode) -> ET.Element:
-    element = ET.Element("DMXMode", {"Name": mode.name, "Description": mode.description, "Geometry": mode.geometry, **dict(mode.more)})
+    element = ET.Element(
+        "DMXMode",
+        {
+            "Name": mode.name,
+            "Description": mode.description,
+            "Geometry": mode.geometry,
+            **dict(mode.more),
+        },
+    )
     channels = ET.SubElement(element, "DMXChannels")
     for channel in mode.channels:
         channels.append(_channel(channel))
@@ -154,14 +186,20 @@ def _channel(channel: r.DmxChannel) -> ET.Element:
 
 
 def channel_name(channel: r.DmxChannel) -> str:
-    """How the standard names a channel: its geometry and the attribute of its first logical channel."""
+    """How the standard names a channel: its geometry and the attribute of its first logical
+    channel.
+    """
     return f"{channel.geometry}_{channel.logical[0].attribute if channel.logical else 'NoFeature'}"
 
 
 def _physical(physical: r.Physical) -> ET.Element:
     element = ET.Element("Properties")
     for tag, pairs in s.PROPERTIES.items():
-        values = {name: number_text(value) for field, name in pairs if (value := getattr(physical, field)) is not None}
+        values = {
+            name: number_text(value)
+            for field, name in pairs
+            if (value := getattr(physical, field)) is not None
+        }
         if values:
             ET.SubElement(element, tag, values)
     for text in physical.other:

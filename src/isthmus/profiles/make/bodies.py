@@ -1,6 +1,8 @@
-"""Bodies by kind and measures: the geometry tree, its models and its beams, when nobody has drawn the unit.
+"""Bodies by kind and measures: the geometry tree, its models and its beams, when nobody has drawn
+the unit.
 
-Lengths in metres, angles in degrees. The unit hangs with its base at the origin and shines down (−z).
+Lengths in metres, angles in degrees. The unit hangs with its base at the origin and shines down
+(−z).
 """
 
 from __future__ import annotations
@@ -39,13 +41,32 @@ def _light(body: Body, z: float, name: str = "Lens") -> Geometry:
 
 def _model(body: Body, name: str, size: tuple[float, float, float], primitive: str) -> Model:
     width, depth, height = size
-    return Model(name=name, length=width, width=depth, height=height, primitive=primitive, file=name if body.meshes else "")
+    return Model(
+        name=name,
+        length=width,
+        width=depth,
+        height=height,
+        primitive=primitive,
+        file=name if body.meshes else "",
+    )
 
 
 def _yoke(body: Body, base_height: float, top: float, prefix: str = "") -> Geometry:
     lens = _light(body, -0.55 * (top - base_height), f"{prefix}Lens")
-    head = Geometry(name=f"{prefix}Head", kind="Axis", matrix=move(z=-0.55 * (top - base_height)), model="Head", children=(lens,))
-    return Geometry(name=f"{prefix}Yoke", kind="Axis", matrix=move(z=-base_height), model="Yoke", children=(head,))
+    head = Geometry(
+        name=f"{prefix}Head",
+        kind="Axis",
+        matrix=move(z=-0.55 * (top - base_height)),
+        model="Head",
+        children=(lens,),
+    )
+    return Geometry(
+        name=f"{prefix}Yoke",
+        kind="Axis",
+        matrix=move(z=-base_height),
+        model="Yoke",
+        children=(head,),
+    )
 
 
 def _cells(body: Body, prefix: str, cells: int, first: int, stride: int) -> tuple[Geometry, ...]:
@@ -70,31 +91,69 @@ def _cells(body: Body, prefix: str, cells: int, first: int, stride: int) -> tupl
     return tuple(made)
 
 
-def geometry_of(body: Body, layouts: dict[str, tuple[int, int, int]]) -> tuple[tuple[Geometry, ...], tuple[Model, ...]]:
-    """Top-level geometries and models. `layouts`: for each tree wanted (by name) its cells, first slot and stride."""
+def geometry_of(
+    body: Body, layouts: dict[str, tuple[int, int, int]]
+) -> tuple[tuple[Geometry, ...], tuple[Model, ...]]:
+    """Top-level geometries and models. `layouts`: for each tree wanted (by name) its cells, first
+    slot and stride.
+    """
     width, depth, height = body.size
     tops: list[Geometry] = []
     celled = any(cells for cells, _, _ in layouts.values())
     for name, (cells, first, stride) in layouts.items():
         if cells:
             tops.append(
-                Geometry(name=name, matrix=IDENTITY, model="Base", children=_cells(body, f"{name} " if tops else "", cells, first, stride))
+                Geometry(
+                    name=name,
+                    matrix=IDENTITY,
+                    model="Base",
+                    children=_cells(body, f"{name} " if tops else "", cells, first, stride),
+                )
             )
         elif body.kind in ("mover", "mirror"):
-            tops.append(Geometry(name=name, matrix=IDENTITY, model="Base", children=(_yoke(body, 0.24 * height, height),)))
+            tops.append(
+                Geometry(
+                    name=name,
+                    matrix=IDENTITY,
+                    model="Base",
+                    children=(_yoke(body, 0.24 * height, height),),
+                )
+            )
         elif body.kind in ("machine", "rack"):
             tops.append(Geometry(name=name, matrix=move(z=-height / 2), model="Base"))
         elif body.kind in ("cells", "screen"):
-            tops.append(Geometry(name=name, matrix=move(z=-height / 2), model="Base", children=(_light(body, -height / 2),)))
+            tops.append(
+                Geometry(
+                    name=name,
+                    matrix=move(z=-height / 2),
+                    model="Base",
+                    children=(_light(body, -height / 2),),
+                )
+            )
         else:
-            head = Geometry(name="Body", matrix=move(z=-0.5 * height), model="Head", children=(_light(body, -0.5 * height),))
+            head = Geometry(
+                name="Body",
+                matrix=move(z=-0.5 * height),
+                model="Head",
+                children=(_light(body, -0.5 * height),),
+            )
             tops.append(Geometry(name=name, matrix=IDENTITY, model="Base", children=(head,)))
     if celled:
         if body.moving_cells:
-            small = Body("mover", (width / max(1, body.columns or 4) * 0.8, depth, height * 0.8), body.beam)
-            tops.append(Geometry(name="Cell", matrix=IDENTITY, children=(_yoke(small, 0.1 * height, height, "Cell "),)))
+            small = Body(
+                "mover", (width / max(1, body.columns or 4) * 0.8, depth, height * 0.8), body.beam
+            )
+            tops.append(
+                Geometry(
+                    name="Cell",
+                    matrix=IDENTITY,
+                    children=(_yoke(small, 0.1 * height, height, "Cell "),),
+                )
+            )
         elif body.kind in ("machine", "rack"):
-            tops.append(Geometry(name="Cell", matrix=IDENTITY))  # a way of a dimmer, a nozzle: no light of its own
+            tops.append(
+                Geometry(name="Cell", matrix=IDENTITY)
+            )  # a way of a dimmer, a nozzle: no light of its own
         else:
             tops.append(Geometry(name="Cell", kind="Beam", matrix=IDENTITY, beam=body.beam))
     return tuple(tops), _models(body, celled)

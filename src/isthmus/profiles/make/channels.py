@@ -1,7 +1,9 @@
-"""One channel of a profile made here: from an attribute, a size and named ranges to the standard's functions and sets.
+"""One channel of a profile made here: from an attribute, a size and named ranges to the standard's
+functions and sets.
 
-Ranges of one attribute that follow each other become sets of one function, except where each needs a physical
-value of its own (a shutter is open or closed). What lies between ranges becomes a set without a name.
+Ranges of one attribute that follow each other become sets of one function, except where each needs
+a physical value of its own (a shutter is open or closed). What lies between ranges becomes a set
+without a name.
 """
 
 from __future__ import annotations
@@ -17,7 +19,9 @@ from isthmus.profiles.attributes import ACTIVATION_GROUPS, activation_of, featur
 from isthmus.profiles.colour import TYPICAL_EMITTERS
 from isthmus.profiles.sheet import Band
 
-_SNAP = re.compile(r"(Shutter|Gobo\d+$|Color\d|Control|ColorMacro|Prism\d+$|Effects\d+$|Media|PlayMode)")
+_SNAP = re.compile(
+    r"(Shutter|Gobo\d+$|Color\d|Control|ColorMacro|Prism\d+$|Effects\d+$|Media|PlayMode)"
+)
 _OPEN = re.compile(r"\b(open|full|on|no function|offen)\b", re.IGNORECASE)
 _WHEEL = re.compile(r"(Color|Gobo|AnimationWheel)\d+$")
 _SPAN = {
@@ -51,7 +55,9 @@ _NAMED = {
 
 @dataclass(frozen=True)
 class Channel:
-    """What is wanted of a channel. `bands` are in its own resolution; physical ends None take the usual ones."""
+    """What is wanted of a channel. `bands` are in its own resolution; physical ends None take the
+    usual ones.
+    """
 
     attribute: str
     size: int = 1
@@ -76,8 +82,12 @@ def usual_span(attribute: str) -> tuple[float, float]:
 
 
 def usual_default(channel: Channel) -> int:
-    """Where a channel stands when nothing is asked: middle for movement, open for shutters, else 0."""
-    if channel.attribute in ("Pan", "Tilt", "Zoom") or re.fullmatch(r"Focus\d+|Gobo\d+Pos|ShaperRot|Blade\d+Rot", channel.attribute):
+    """Where a channel stands when nothing is asked: middle for movement, open for shutters,
+    else 0.
+    """
+    if channel.attribute in ("Pan", "Tilt", "Zoom") or re.fullmatch(
+        r"Focus\d+|Gobo\d+Pos|ShaperRot|Blade\d+Rot", channel.attribute
+    ):
         return (channel.top + 1) // 2
     if channel.attribute.startswith("Shutter"):
         band = next((band for band in reversed(channel.bands) if _OPEN.search(band.name)), None)
@@ -88,10 +98,15 @@ def usual_default(channel: Channel) -> int:
 def functions_of(channel: Channel) -> tuple[r.ChannelFunction, ...]:
     """The functions of a channel with their sets."""
     low, high = usual_span(channel.attribute)
-    low, high = (low if channel.low is None else channel.low), (high if channel.high is None else channel.high)
+    low, high = (
+        (low if channel.low is None else channel.low),
+        (high if channel.high is None else channel.high),
+    )
     default = usual_default(channel) if channel.default is None else channel.default
     emitter = channel.attribute[9:] if channel.attribute.startswith("ColorAdd_") else ""
-    bands = sorted((band for band in channel.bands if band.start <= channel.top), key=lambda band: band.start)
+    bands = sorted(
+        (band for band in channel.bands if band.start <= channel.top), key=lambda band: band.start
+    )
     if not bands:
         name = channel.name or plain(channel.attribute).capitalize()
         return (
@@ -119,8 +134,14 @@ def functions_of(channel: Channel) -> tuple[r.ChannelFunction, ...]:
         attribute = run[0].attribute or channel.attribute
         start = 0 if index == 0 else run[0].start
         end = (runs[index + 1][0].start if index + 1 < len(runs) else channel.top + 1) - 1
-        wheel = plain(attribute).capitalize() if _WHEEL.fullmatch(attribute) and attribute == channel.attribute else ""
-        sets: list[r.ChannelSet] = [r.ChannelSet(name="", dmx_from=0)] if start < run[0].start else []
+        wheel = (
+            plain(attribute).capitalize()
+            if _WHEEL.fullmatch(attribute) and attribute == channel.attribute
+            else ""
+        )
+        sets: list[r.ChannelSet] = (
+            [r.ChannelSet(name="", dmx_from=0)] if start < run[0].start else []
+        )
         for at, band in enumerate(run):
             slot += 1 if wheel else 0
             sets.append(
@@ -136,11 +157,20 @@ def functions_of(channel: Channel) -> tuple[r.ChannelFunction, ...]:
             if band.end + 1 < following:
                 sets.append(r.ChannelSet(name="", dmx_from=band.end + 1))
         first, last = _ends(
-            attribute, run, low if attribute == channel.attribute else None, high if attribute == channel.attribute else None
+            attribute,
+            run,
+            low if attribute == channel.attribute else None,
+            high if attribute == channel.attribute else None,
         )
         taken = {function.name for function in made}
-        base = _name(run[0].name if len(run) == 1 and run[0].name else plain(attribute).capitalize())
-        name = next(text for n in range(1, len(runs) + 2) if (text := base if n == 1 else f"{base} {n}") not in taken)
+        base = _name(
+            run[0].name if len(run) == 1 and run[0].name else plain(attribute).capitalize()
+        )
+        name = next(
+            text
+            for n in range(1, len(runs) + 2)
+            if (text := base if n == 1 else f"{base} {n}") not in taken
+        )
         made.append(
             r.ChannelFunction(
                 name=name,
@@ -158,7 +188,9 @@ def functions_of(channel: Channel) -> tuple[r.ChannelFunction, ...]:
     return tuple(made)
 
 
-def _ends(attribute: str, run: Sequence[Band], low: float | None, high: float | None) -> tuple[float, float]:
+def _ends(
+    attribute: str, run: Sequence[Band], low: float | None, high: float | None
+) -> tuple[float, float]:
     if len(run) == 1 and run[0].low is not None and run[0].high is not None:
         return run[0].low, run[0].high
     if re.fullmatch(r"Shutter\d+", attribute):
@@ -169,11 +201,15 @@ def _ends(attribute: str, run: Sequence[Band], low: float | None, high: float | 
 
 
 def _name(text: str) -> str:
-    """A text as a name of the standard allows it: the point and a few signs separate parts of a path."""
+    """A text as a name of the standard allows it: the point and a few signs separate parts of a
+    path.
+    """
     return re.sub(r"[.$\\;\x00-\x1f]", " ", text).strip()[:120]
 
 
-def channel_of(channel: Channel, offsets: tuple[int, ...], geometry: str, block: int = 1) -> r.DmxChannel:
+def channel_of(
+    channel: Channel, offsets: tuple[int, ...], geometry: str, block: int = 1
+) -> r.DmxChannel:
     """The DMX channel of the standard. The default's function is the initial one."""
     functions = functions_of(channel)
     default = usual_default(channel) if channel.default is None else channel.default
@@ -181,7 +217,13 @@ def channel_of(channel: Channel, offsets: tuple[int, ...], geometry: str, block:
     functions = tuple(replace(f, default=default) if f is initial else f for f in functions)
     lit = channel.attribute == "Dimmer" or channel.attribute.startswith("ColorAdd_")
     highlight = (
-        channel.home if channel.home is not None else channel.top if lit else default if channel.attribute.startswith("Shutter") else None
+        channel.home
+        if channel.home is not None
+        else channel.top
+        if lit
+        else default
+        if channel.attribute.startswith("Shutter")
+        else None
     )
     logical = r.LogicalChannel(
         attribute=channel.attribute,
@@ -189,17 +231,32 @@ def channel_of(channel: Channel, offsets: tuple[int, ...], geometry: str, block:
         master="Grand" if channel.attribute == "Dimmer" and channel.htp else "None",
         functions=functions,
     )
-    return r.DmxChannel(geometry=geometry, offsets=offsets, block=block, highlight=highlight, initial=initial.name, logical=(logical,))
+    return r.DmxChannel(
+        geometry=geometry,
+        offsets=offsets,
+        block=block,
+        highlight=highlight,
+        initial=initial.name,
+        logical=(logical,),
+    )
 
 
 def wheel_of(functions: Iterable[r.ChannelFunction]) -> r.Wheel | None:
-    """The wheel the functions of a channel speak of, its slots named and coloured after their ranges."""
+    """The wheel the functions of a channel speak of, its slots named and coloured after their
+    ranges.
+    """
     turned = [function for function in functions if function.wheel]
     if not turned:
         return None
     colour = turned[0].attribute.startswith("Color")
     slots = [item for function in turned for item in function.sets if item.wheel_slot]
-    made = (r.WheelSlot(name=item.name or f"Slot {item.wheel_slot}", color=_colour(item.name) if colour else r.WHITE) for item in slots)
+    made = (
+        r.WheelSlot(
+            name=item.name or f"Slot {item.wheel_slot}",
+            color=_colour(item.name) if colour else r.WHITE,
+        )
+        for item in slots
+    )
     return r.Wheel(name=turned[0].wheel, slots=tuple(made))
 
 
@@ -209,7 +266,9 @@ def _colour(name: str) -> r.XyY:
 
 
 def with_definitions(profile: r.Profile) -> r.Profile:
-    """The profile with every attribute, feature, activation group, wheel and emitter its modes use defined; what was defined stays."""
+    """The profile with every attribute, feature, activation group, wheel and emitter its modes use
+    defined; what was defined stays.
+    """
     used: dict[str, None] = {}
     wheels = {wheel.name: wheel for wheel in profile.wheels}
     emitters = {emitter.name: emitter for emitter in profile.emitters}
@@ -220,15 +279,24 @@ def with_definitions(profile: r.Profile) -> r.Profile:
                 for function in logical.functions:
                     used[function.attribute] = None
                     if function.emitter and function.emitter not in emitters:
-                        emitters[function.emitter] = r.Emitter(name=function.emitter, color=TYPICAL_EMITTERS.get(function.emitter, r.WHITE))
+                        emitters[function.emitter] = r.Emitter(
+                            name=function.emitter,
+                            color=TYPICAL_EMITTERS.get(function.emitter, r.WHITE),
+                        )
                 wheel = wheel_of(logical.functions)
-                if wheel and (wheel.name not in wheels or len(wheels[wheel.name].slots) < len(wheel.slots)):
+                if wheel and (
+                    wheel.name not in wheels or len(wheels[wheel.name].slots) < len(wheel.slots)
+                ):
                     wheels[wheel.name] = wheel
     have = {attribute.name: attribute for attribute in profile.attributes}
     for name in used:
         if name and name not in have:
             have[name] = r.Attribute(
-                name=name, pretty=plain(name).capitalize(), feature=feature_of(name), unit=unit_of(name), activation=activation_of(name)
+                name=name,
+                pretty=plain(name).capitalize(),
+                feature=feature_of(name),
+                unit=unit_of(name),
+                activation=activation_of(name),
             )
     groups = {group.name: group for group in profile.features}
     for attribute in have.values():
@@ -241,7 +309,9 @@ def with_definitions(profile: r.Profile) -> r.Profile:
         groups[group] = old
     activations = {group.name: group for group in profile.activations}
     for name in ACTIVATION_GROUPS:
-        if name not in activations and any(attribute.activation == name for attribute in have.values()):
+        if name not in activations and any(
+            attribute.activation == name for attribute in have.values()
+        ):
             activations[name] = r.ActivationGroup(name=name)
     return replace(
         profile,

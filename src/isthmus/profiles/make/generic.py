@@ -1,7 +1,8 @@
-"""Generic profiles composed from parts: dimmers, colour mixers in every usual order, scroller, haze, simple mover.
+"""Generic profiles composed from parts: dimmers, colour mixers in every usual order, scroller,
+haze, simple mover.
 
-A mode's name says its order in words (“three colours, master first, four channels”), so that it is found by typing
-just that.
+A mode's name says its order in words (“three colours, master first, four channels”), so that it is
+found by typing just that.
 """
 
 from __future__ import annotations
@@ -22,7 +23,9 @@ from isthmus.profiles.sheet import Band
 
 MAKER = "Generic"
 Place = Literal["none", "first", "last"]
-Kind = Literal["dimmer", "colour", "white", "temperature", "cmy", "scroller", "haze", "fog", "fan", "mover"]
+Kind = Literal[
+    "dimmer", "colour", "white", "temperature", "cmy", "scroller", "haze", "fog", "fan", "mover"
+]
 KINDS: dict[Kind, str] = {
     "dimmer": "Dimmer",
     "colour": "Colour mixer",
@@ -103,12 +106,17 @@ MACHINES: dict[str, tuple[str, ...]] = {
     "fog": ("Fog1", "Fan1"),
     "fan": ("Fan1",),
 }
-STROBE = (Band(0, 9, "Open", "Shutter1"), Band(10, 255, "Strobe, slow to fast", "Shutter1Strobe", 0.5, 18.0))
+STROBE = (
+    Band(0, 9, "Open", "Shutter1"),
+    Band(10, 255, "Strobe, slow to fast", "Shutter1Strobe", 0.5, 18.0),
+)
 
 
 @dataclass(frozen=True)
 class Recipe:
-    """The parts of a generic profile. `order` holds letters of EMITTERS; `cells` repeats all but master and strobe."""
+    """The parts of a generic profile. `order` holds letters of EMITTERS; `cells` repeats all but
+    master and strobe.
+    """
 
     kind: Kind = "colour"
     order: str = "RGB"
@@ -128,7 +136,10 @@ def _colours(recipe: Recipe) -> tuple[Channel, ...]:
     size = recipe.bits // 8
     unknown = [letter for letter in recipe.order if letter not in EMITTERS]
     if unknown or len(set(recipe.order)) != len(recipe.order):
-        raise EntryFault(f"“{recipe.order}” is no order of emitters.", do=f"Use each of {' '.join(EMITTERS)} at most once.")
+        raise EntryFault(
+            f"“{recipe.order}” is no order of emitters.",
+            do=f"Use each of {' '.join(EMITTERS)} at most once.",
+        )
     if recipe.kind == "dimmer":
         return (Channel("Dimmer", size, htp=recipe.htp),)
     if recipe.kind == "white":
@@ -142,7 +153,9 @@ def _colours(recipe: Recipe) -> tuple[Channel, ...]:
 
 def _machine(recipe: Recipe) -> tuple[Channel, ...]:
     wanted = MACHINES[recipe.kind]
-    return tuple(Channel(name) for name in wanted if recipe.fan or name != "Fan1" or wanted == ("Fan1",))
+    return tuple(
+        Channel(name) for name in wanted if recipe.fan or name != "Fan1" or wanted == ("Fan1",)
+    )
 
 
 def plan_of(recipe: Recipe) -> ModePlan:
@@ -159,17 +172,33 @@ def plan_of(recipe: Recipe) -> ModePlan:
     core = (
         _colours(recipe)
         if lit
-        else tuple(Channel(name) for name in MACHINES[recipe.kind] if recipe.fan or name != "Fan1" or recipe.kind == "fan")
+        else tuple(
+            Channel(name)
+            for name in MACHINES[recipe.kind]
+            if recipe.fan or name != "Fan1" or recipe.kind == "fan"
+        )
     )
-    first = [*(master if recipe.master == "first" else []), *(strobe if recipe.strobe == "first" else [])]
-    last = [*(master if recipe.master == "last" else []), *(strobe if recipe.strobe == "last" else [])]
+    first = [
+        *(master if recipe.master == "first" else []),
+        *(strobe if recipe.strobe == "first" else []),
+    ]
+    last = [
+        *(master if recipe.master == "last" else []),
+        *(strobe if recipe.strobe == "last" else []),
+    ]
     if recipe.cells > 1:
         plan = ModePlan("", tuple(first), recipe.cells, (*turning, *core), tuple(last))
     else:
         plan = ModePlan("", (*turning, *first, *core, *last))
-    total = sum(c.size for c in plan.channels) + plan.cells * sum(c.size for c in plan.cell) + sum(c.size for c in plan.tail)
+    total = (
+        sum(c.size for c in plan.channels)
+        + plan.cells * sum(c.size for c in plan.cell)
+        + sum(c.size for c in plan.tail)
+    )
     if total > 512:
-        raise EntryFault(f"that takes {total} channels; a universe has 512.", do="Choose fewer cells or 8 bit.")
+        raise EntryFault(
+            f"that takes {total} channels; a universe has 512.", do="Choose fewer cells or 8 bit."
+        )
     return ModePlan(
         _title(recipe, total),
         plan.channels,
@@ -187,7 +216,9 @@ def _title(recipe: Recipe, total: int) -> str:
     if recipe.kind == "dimmer":
         parts.append("HTP" if recipe.htp else "LTP")
     elif recipe.kind in ("colour", "white", "temperature", "cmy", "mover"):
-        parts.append({"none": "no master", "first": "master first", "last": "master last"}[recipe.master])
+        parts.append(
+            {"none": "no master", "first": "master first", "last": "master last"}[recipe.master]
+        )
     if recipe.strobe != "none":
         parts.append({"first": "strobe before the colours", "last": "strobe last"}[recipe.strobe])
     if recipe.cells > 1:
@@ -213,22 +244,51 @@ def generic_profile(recipes: list[Recipe]) -> r.Profile:
     first = recipes[0]
     attributes = {c.attribute for plan in plans for c in (*plan.channels, *plan.cell, *plan.tail)}
     cells = max(recipe.cells for recipe in recipes)
-    body = Body("machine", (0.3, 0.15, 0.15)) if first.kind == "scroller" else body_for(attributes, cells)
-    words = " ".join(plain(EMITTERS[letter]) for letter in first.order) if first.kind in ("colour", "mover") else KINDS[first.kind].lower()
-    return compose(MAKER, name_of(first), body, plans, description=f"Composed from parts: {words}.", note="Composed from parts")
+    body = (
+        Body("machine", (0.3, 0.15, 0.15))
+        if first.kind == "scroller"
+        else body_for(attributes, cells)
+    )
+    words = (
+        " ".join(plain(EMITTERS[letter]) for letter in first.order)
+        if first.kind in ("colour", "mover")
+        else KINDS[first.kind].lower()
+    )
+    return compose(
+        MAKER,
+        name_of(first),
+        body,
+        plans,
+        description=f"Composed from parts: {words}.",
+        note="Composed from parts",
+    )
 
 
 def _modes(kind: Kind, order: str = "RGB") -> list[Recipe]:
     places: tuple[Place, ...] = ("none", "first", "last")
-    return [Recipe(kind, order, master, strobe, bits) for bits in (8, 16) for master in places for strobe in places]
+    return [
+        Recipe(kind, order, master, strobe, bits)
+        for bits in (8, 16)
+        for master in places
+        for strobe in places
+    ]
 
 
 def _celled(order: str) -> r.Profile:
     places: tuple[Place, ...] = ("none", "first")
     whole = generic_profile(
-        [Recipe("colour", order, master, "none", 8, cells) for cells in (4, 6, 8, 10, 12, 16, 24, 32) for master in places]
+        [
+            Recipe("colour", order, master, "none", 8, cells)
+            for cells in (4, 6, 8, 10, 12, 16, 24, 32)
+            for master in places
+        ]
     )
-    return replace(whole, name=f"Cells {order}", long_name=f"{MAKER} Cells {order}", id=profile_id(MAKER, f"Cells {order}"))
+    return replace(
+        whole,
+        name=f"Cells {order}",
+        long_name=f"{MAKER} Cells {order}",
+        id=profile_id(MAKER, f"Cells {order}"),
+    )
 
 
 @cache
@@ -236,16 +296,30 @@ def usual_profiles() -> tuple[r.Profile, ...]:
     """Every generic profile that is offered without asking; any other is composed from a recipe."""
     made = [
         generic_profile(
-            [Recipe("dimmer", bits=bits, htp=htp, cells=cells) for cells in (0, 4, 6, 12, 24) for bits in (8, 16) for htp in (True, False)]
+            [
+                Recipe("dimmer", bits=bits, htp=htp, cells=cells)
+                for cells in (0, 4, 6, 12, 24)
+                for bits in (8, 16)
+                for htp in (True, False)
+            ]
         )
     ]
     made += [generic_profile(_modes("colour", order)) for order in ORDERS]
     made += [_celled(order) for order in ("RGB", "RGBW")]
     made += [generic_profile(_modes(kind)) for kind in ("white", "temperature", "cmy")]
-    made += [generic_profile([Recipe(kind, fan=fan) for fan in (False, True)]) for kind in ("scroller", "haze", "fog")]
+    made += [
+        generic_profile([Recipe(kind, fan=fan) for fan in (False, True)])
+        for kind in ("scroller", "haze", "fog")
+    ]
     made.append(generic_profile([Recipe("fan")]))
     made += [
-        generic_profile([Recipe("mover", order, "first", strobe, bits) for bits in (8, 16) for strobe in ("none", "first")])
+        generic_profile(
+            [
+                Recipe("mover", order, "first", strobe, bits)
+                for bits in (8, 16)
+                for strobe in ("none", "first")
+            ]
+        )
         for order in ("RGB", "RGBW")
     ]
     return tuple(made)

@@ -1,4 +1,6 @@
-"""Charts out of manuals: pasted text or the page of a PDF, read into rows with a confidence on each."""
+"""Charts out of manuals: pasted text or the page of a PDF, read into rows with a confidence on
+each.
+"""
 
 from isthmus.profiles.manual.naming import propose
 from isthmus.profiles.manual.rows import ManualChart, Row

@@ -1,4 +1,6 @@
-"""The small pieces of a chart in a manual: channel numbers and ranges of values, in the ways people write them."""
+"""The small pieces of a chart in a manual: channel numbers and ranges of values, in the ways people
+write them.
+"""
 
 from __future__ import annotations
 
@@ -34,10 +36,13 @@ _NUM = r"(?:0x[0-9a-f]{1,4}|\$[0-9a-f]{1,4}|[0-9a-f]{1,4}h\b|\d{1,5}(?:[.,]\d{1,
 _SEP = r"\s*(?:-{1,3}|\.{2,4}|~|->|=>|→|>|<>|\bto\b|\bbis\b|\bthru\b|\bà\b|\ba\b|\bhasta\b)\s*"
 RANGE = re.compile(rf"(?<![\w.])({_NUM}){_SEP}({_NUM})(?![\w])", re.IGNORECASE)
 SINGLE = re.compile(rf"({_NUM})(?![\w])", re.IGNORECASE)
-_BARE_HEX = re.compile(r"(?<![\w.])([0-9a-f]{2})\s*(?:-|\.{2,4}|~)\s*([0-9a-f]{2})(?![\w])", re.IGNORECASE)
+_BARE_HEX = re.compile(
+    r"(?<![\w.])([0-9a-f]{2})\s*(?:-|\.{2,4}|~)\s*([0-9a-f]{2})(?![\w])", re.IGNORECASE
+)
 _CHANNEL = re.compile(
     r"(?P<said>(?:ch(?:an(?:nel)?)?|kanal|canale?|dmx|slot|no|nr|#)\s*[.:#]?\s*)?(?P<first>\d{1,4})"
-    r"(?P<rest>(?:\s*(?:[-/+,&;]|\band\b|\bund\b|\bto\b)\s*\d{1,4}){0,3})\s*(?:\((?:8|16|24) ?bit\))?\s*[.:)]?",
+    r"(?P<rest>(?:\s*(?:[-/+,&;]|\band\b|\bund\b|\bto\b)\s*\d{1,4}){0,3})\s*(?:\((?:8|16|24) "
+    r"?bit\))?\s*[.:)]?",
     re.IGNORECASE,
 )
 
@@ -108,7 +113,9 @@ def bare_hexadecimal(cells: list[str]) -> bool:
 
 @dataclass(frozen=True)
 class Channels:
-    """`numbers` as written, in order; `said` when a word such as CH stood before; `end` where the text goes on."""
+    """`numbers` as written, in order; `said` when a word such as CH stood before; `end` where the
+    text goes on.
+    """
 
     numbers: tuple[int, ...]
     said: bool

@@ -51,7 +51,9 @@ _OPEN = re.compile(r"\b(open|offen|ouvert|abierto|no function|full on)\b")
 
 @dataclass(frozen=True)
 class Guess:
-    """`attribute` is empty when nothing fits; `fine` marks the second byte of the channel before."""
+    """`attribute` is empty when nothing fits; `fine` marks the second byte of the channel
+    before.
+    """
 
     attribute: str
     confidence: float
@@ -60,7 +62,12 @@ class Guess:
 
 def words_of(text: str) -> list[str]:
     """Lower-case words without accents; numbers are words of their own."""
-    flat = unicodedata.normalize("NFKD", text.replace("ß", "ss").replace("&", " ")).encode("ascii", "ignore").decode().lower()
+    flat = (
+        unicodedata.normalize("NFKD", text.replace("ß", "ss").replace("&", " "))
+        .encode("ascii", "ignore")
+        .decode()
+        .lower()
+    )
     return re.findall(r"[a-z]+|\d+", flat)
 
 
@@ -70,7 +77,13 @@ def _phrases() -> dict[tuple[str, ...], list[tuple[Known, tuple[str, ...]]]]:
     made: dict[tuple[str, ...], list[tuple[Known, tuple[str, ...]]]] = {}
     for row in KNOWN.values():
         for phrase in (*row.says, tuple(row.words.split())):
-            clean = tuple(words_of(" ".join(word if word != "(n)" else "(n)" for word in phrase).replace("(n)", "0")))
+            clean = tuple(
+                words_of(
+                    " ".join(word if word != "(n)" else "(n)" for word in phrase).replace(
+                        "(n)", "0"
+                    )
+                )
+            )
             made.setdefault((clean[0],), []).append((row, clean))
     return made
 
@@ -88,13 +101,16 @@ def _vocabulary() -> tuple[list[str], list[Known]]:
 
 
 def _match(words: Sequence[str]) -> tuple[Known, int, int] | None:
-    """The longest phrase found in order: its row, how many words it takes, and the number beside it (0: none)."""
+    """The longest phrase found in order: its row, how many words it takes, and the number beside it
+    (0: none).
+    """
     best: tuple[int, int, Known, int] | None = None
     for start in range(len(words)):
         for row, phrase in _phrases().get((words[start],), ()):
             at, number = start, 0
             for word in phrase:
-                # a number may stand inside a name (“gobo wheel 2 rotation”); the placeholder takes one
+                # a number may stand inside a name (“gobo wheel 2 rotation”); the placeholder takes
+                # one
                 if at < len(words) and words[at].isdigit() and word != words[at]:
                     number = number or int(words[at])
                     at += 1
@@ -135,7 +151,9 @@ def _propose_name(name: str) -> Guess:
         cover = min(1.0, size / max(1, len(meaning)))
         return Guess(numbered(row.name, number or 1), round(0.5 + 0.5 * cover, 2), fine)
     texts, rows = _vocabulary()
-    near = process.extractOne(" ".join(w for w in words if not w.isdigit()), texts, scorer=fuzz.ratio, score_cutoff=80)
+    near = process.extractOne(
+        " ".join(w for w in words if not w.isdigit()), texts, scorer=fuzz.ratio, score_cutoff=80
+    )
     if near is None:
         return Guess("", 0.0, fine)
     return Guess(numbered(rows[near[2]].name), round(near[1] / 100 - 0.35, 2), fine)
@@ -145,8 +163,12 @@ def propose(name: str, band_names: Iterable[str] = ()) -> Guess:
     """The attribute a channel's name speaks of; its ranges help where the name alone is open."""
     guess = _propose_name(name[:200])
     bands = [band for band in band_names if band]
-    if guess.attribute == "Shutter1Strobe" and any(_OPEN.search(" ".join(words_of(band))) for band in bands):
-        return Guess("Shutter1", guess.confidence, guess.fine)  # a strobe that can stand open is a shutter
+    if guess.attribute == "Shutter1Strobe" and any(
+        _OPEN.search(" ".join(words_of(band))) for band in bands
+    ):
+        return Guess(
+            "Shutter1", guess.confidence, guess.fine
+        )  # a strobe that can stand open is a shutter
     if guess.attribute or not bands or name.strip():
         return guess
     votes: dict[str, float] = {}
@@ -163,17 +185,23 @@ def propose(name: str, band_names: Iterable[str] = ()) -> Guess:
 
 
 def _whole(attribute: str) -> str:
-    """The attribute of the channel that holds a range: a shutter for a strobe, a wheel for its spin."""
+    """The attribute of the channel that holds a range: a shutter for a strobe, a wheel for its
+    spin.
+    """
     return re.sub(r"^(Shutter\d|Gobo\d|Color\d|Prism\d)[A-Z]\w*$", r"\1", attribute)
 
 
 def propose_band(name: str, channel_attribute: str) -> str:
-    """The attribute of one range of a channel: a strobe among the ranges of a shutter, else the channel's own."""
+    """The attribute of one range of a channel: a strobe among the ranges of a shutter, else the
+    channel's own.
+    """
     own = _whole(channel_attribute)
     guess = _propose_name(name[:200])
     family = re.sub(r"\d.*", "", own)
     if guess.attribute != own and guess.attribute and guess.confidence >= 0.6:
-        if guess.attribute.startswith(own) or (own == "Dimmer" and guess.attribute.startswith("Shutter")):
+        if guess.attribute.startswith(own) or (
+            own == "Dimmer" and guess.attribute.startswith("Shutter")
+        ):
             return guess.attribute
         if family == "Shutter" and guess.attribute.startswith("Shutter1"):
             return guess.attribute

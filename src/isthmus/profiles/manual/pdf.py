@@ -17,10 +17,14 @@ from isthmus.show.container import read_file
 
 MAX_PDF = 128 * 1024 * 1024
 MAX_PAGES = 600
-_LIKELY = re.compile(r"\b(dmx|channel|kanal|canal|ch\.?\s?\d|000\s*[-–…]|0\s*[-–…]\s*255)\b", re.IGNORECASE)
+_LIKELY = re.compile(
+    r"\b(dmx|channel|kanal|canal|ch\.?\s?\d|000\s*[-–…]|0\s*[-–…]\s*255)\b", re.IGNORECASE
+)
 
 
-def page_texts(path: Path, pages: list[int] | None = None, told: Callable[[int, int], None] | None = None) -> dict[int, list[str]]:
+def page_texts(
+    path: Path, pages: list[int] | None = None, told: Callable[[int, int], None] | None = None
+) -> dict[int, list[str]]:
     """The ways each page (from 1) can be taken as text, ruled tables first. Raises FileFault.
 
     `told(done, all)` may raise to stop.
@@ -43,7 +47,13 @@ def page_texts(path: Path, pages: list[int] | None = None, told: Callable[[int, 
                 ways = []
                 tables = page.extract_tables() if len(page.lines) + len(page.rects) < 20_000 else []
                 if tables:
-                    ways.append("\n".join("\t".join(_cell(cell) for cell in row) for table in tables for row in table))
+                    ways.append(
+                        "\n".join(
+                            "\t".join(_cell(cell) for cell in row)
+                            for table in tables
+                            for row in table
+                        )
+                    )
                 ways.append(page.extract_text(layout=True) or "")
                 found[number] = [way for way in ways if way.strip()]
                 page.close()
@@ -54,7 +64,9 @@ def page_texts(path: Path, pages: list[int] | None = None, told: Callable[[int, 
         if type(error).__name__ == "Cancelled":
             raise
         raise FileFault(
-            f"it does not read as a PDF ({type(error).__name__}).", where=path.name, do="Open it in a viewer and copy the table from there."
+            f"it does not read as a PDF ({type(error).__name__}).",
+            where=path.name,
+            do="Open it in a viewer and copy the table from there.",
         ) from error
 
 
@@ -63,7 +75,9 @@ def _cell(cell: str | None) -> str:
 
 
 def best_chart(ways: list[str]) -> tuple[str, list[ManualChart]]:
-    """The reading of a page with the most confident rows, and its text. Raises EntryFault when none has a chart."""
+    """The reading of a page with the most confident rows, and its text. Raises EntryFault when none
+    has a chart.
+    """
     best: tuple[float, str, list[ManualChart]] | None = None
     for text in ways:
         try:
@@ -74,11 +88,19 @@ def best_chart(ways: list[str]) -> tuple[str, list[ManualChart]]:
         if best is None or worth > best[0] + 0.5:
             best = (worth, text, charts)
     if best is None:
-        raise EntryFault("no chart was found on this page.", do="Choose the page with the DMX chart, or paste its text.")
+        raise EntryFault(
+            "no chart was found on this page.",
+            do="Choose the page with the DMX chart, or paste its text.",
+        )
     return best[1], best[2]
 
 
 def likely_pages(texts: dict[int, list[str]]) -> list[int]:
     """Pages by how much they look like a DMX chart, the likeliest first."""
-    weight = {page: sum(len(_LIKELY.findall(way)) for way in ways[-1:]) for page, ways in texts.items()}
-    return sorted((page for page, count in weight.items() if count >= 4), key=lambda page: (-weight[page], page))
+    weight = {
+        page: sum(len(_LIKELY.findall(way)) for way in ways[-1:]) for page, ways in texts.items()
+    }
+    return sorted(
+        (page for page, count in weight.items() if count >= 4),
+        key=lambda page: (-weight[page], page),
+    )

@@ -9,7 +9,10 @@ from isthmus.profiles.manual.cells import Scale, Value
 from isthmus.profiles.manual.naming import propose, propose_band
 from isthmus.profiles.sheet import Band, Line, Sheet
 
-_FULL = re.compile(r"^(0\s*-\s*100\s*%?|0\s*-\s*255|min(imum)?\s*(-|to)\s*max(imum)?|dark\s*(-|to)\s*bright)$", re.IGNORECASE)
+_FULL = re.compile(
+    r"^(0\s*-\s*100\s*%?|0\s*-\s*255|min(imum)?\s*(-|to)\s*max(imum)?|dark\s*(-|to)\s*bright)$",
+    re.IGNORECASE,
+)
 
 
 @dataclass(frozen=True)
@@ -50,7 +53,9 @@ class ManualChart:
 
 
 def _line(row: Row) -> Line:
-    bands = tuple(Band(b.start, b.end, b.name, propose_band(b.name, row.attribute)) for b in row.bands)
+    bands = tuple(
+        Band(b.start, b.end, b.name, propose_band(b.name, row.attribute)) for b in row.bands
+    )
     return Line(row.slots, row.attribute, row.name, bands, row.default)
 
 
@@ -77,7 +82,14 @@ def _band(value: Value, name: str, source: int, size: int, wide: bool) -> tuple[
     doubt = ""
     if value.scale == "percent":
         # 49 % ends where 50 % begins; with a fraction it says exactly where
-        start, end = start * top / 100, top if end >= 100 else (end + 1) * top / 100 - 1 if end == int(end) else end * top / 100
+        start, end = (
+            start * top / 100,
+            top
+            if end >= 100
+            else (end + 1) * top / 100 - 1
+            if end == int(end)
+            else end * top / 100,
+        )
         doubt = "its ranges are in percent and were converted"
     elif size > 1 and not wide:
         start, end = int(start) << (8 * (size - 1)), ((int(end) + 1) << (8 * (size - 1))) - 1
@@ -86,7 +98,9 @@ def _band(value: Value, name: str, source: int, size: int, wide: bool) -> tuple[
         low, high, doubt = high, low, f"its range {low}–{high} runs backwards"
     if high > top:
         doubt = f"its range ends at {high}, past {top}"
-    return RowBand(min(low, top), min(high, top), re.sub(r"\s+", " ", name).strip(" :-;,"), source), doubt
+    return RowBand(
+        min(low, top), min(high, top), re.sub(r"\s+", " ", name).strip(" :-;,"), source
+    ), doubt
 
 
 def row_of(draft: Draft) -> Row:
@@ -104,10 +118,14 @@ def row_of(draft: Draft) -> Row:
             draft.doubt(doubt, 0.25 if "backwards" in doubt or "past" in doubt else 0.1)
     if bands and scales == {"percent"}:
         bands = [
-            replace(a, end=b.start - 1) if a.start < b.start <= a.end else a for a, b in zip(bands, [*bands[1:], bands[-1]], strict=True)
+            replace(a, end=b.start - 1) if a.start < b.start <= a.end else a
+            for a, b in zip(bands, [*bands[1:], bands[-1]], strict=True)
         ]
     if not name and bands and 0 < (cut := bands[0].name.find(":")) < 40:
-        name, bands[0] = bands[0].name[:cut].strip(), replace(bands[0], name=bands[0].name[cut + 1 :].strip())
+        name, bands[0] = (
+            bands[0].name[:cut].strip(),
+            replace(bands[0], name=bands[0].name[cut + 1 :].strip()),
+        )
     if len(bands) == 1 and bands[0].start == 0 and bands[0].end >= 255:
         if not name:
             name = bands[0].name
@@ -119,7 +137,9 @@ def row_of(draft: Draft) -> Row:
     if not guess.attribute:
         draft.doubt("its attribute is not known from its name", 0.4)
     elif guess.confidence < 0.85:
-        draft.doubt("its attribute is guessed from part of its name", round(0.85 - guess.confidence, 2))
+        draft.doubt(
+            "its attribute is guessed from part of its name", round(0.85 - guess.confidence, 2)
+        )
     starts = [band.start for band in bands]
     if starts != sorted(starts):
         draft.doubt("its ranges are out of order", 0.15)
@@ -145,10 +165,20 @@ def joined(rows: list[Row]) -> list[Row]:
     for row in rows:
         guess = propose(row.name)
         if guess.fine and len(row.slots) == 1:
-            host = next((m for m in reversed(made) if (guess.attribute in ("", m.attribute)) and len(m.slots) < 4), None)
+            host = next(
+                (
+                    m
+                    for m in reversed(made)
+                    if (guess.attribute in ("", m.attribute)) and len(m.slots) < 4
+                ),
+                None,
+            )
             if host is not None and (guess.attribute or host is made[-1]):
                 shift = 8
-                wide = tuple(replace(band, start=band.start << shift, end=((band.end + 1) << shift) - 1) for band in host.bands)
+                wide = tuple(
+                    replace(band, start=band.start << shift, end=((band.end + 1) << shift) - 1)
+                    for band in host.bands
+                )
                 joined = replace(
                     host,
                     slots=(*host.slots, *row.slots),
@@ -164,9 +194,16 @@ def joined(rows: list[Row]) -> list[Row]:
 
 
 def colours_together(rows: list[Row]) -> list[Row]:
-    """Cyan, magenta and yellow beside red, green and blue are emitters; alone they take light away."""
+    """Cyan, magenta and yellow beside red, green and blue are emitters; alone they take
+    light away.
+    """
     have = {row.attribute for row in rows}
     if not {"ColorAdd_R", "ColorAdd_G"} <= have:
         return rows
     turn = {"ColorSub_C": "ColorAdd_C", "ColorSub_Y": "ColorAdd_GY"}
-    return [replace(row, attribute=turn[row.attribute]) if row.attribute in turn and "ColorSub_M" not in have else row for row in rows]
+    return [
+        replace(row, attribute=turn[row.attribute])
+        if row.attribute in turn and "ColorSub_M" not in have
+        else row
+        for row in rows
+    ]

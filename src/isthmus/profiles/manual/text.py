@@ -1,7 +1,8 @@
 """Text of a chart, however it was pasted, to rows with a confidence and the doubts behind it.
 
-The reader goes line by line. It splits a line into cells (tabs, bars, semicolons, or wide spaces), decides which
-cell is a channel number by what number is due next, takes ranges for ranges, and the rest for names.
+The reader goes line by line. It splits a line into cells (tabs, bars, semicolons, or wide spaces),
+decides which cell is a channel number by what number is due next, takes ranges for ranges, and the
+rest for names.
 """
 
 from __future__ import annotations
@@ -14,7 +15,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 from isthmus.errors import EntryFault
-from isthmus.profiles.manual.cells import Value, bare_hexadecimal, channels_at, find_range, tidy, whole_range
+from isthmus.profiles.manual.cells import (
+    Value,
+    bare_hexadecimal,
+    channels_at,
+    find_range,
+    tidy,
+    whole_range,
+)
 from isthmus.profiles.manual.rows import Draft, ManualChart, colours_together, joined, row_of
 
 MAX_LINES = 20_000
@@ -27,7 +35,10 @@ _HEAD_WORDS = re.compile(
     r"\b(channels?|ch\.?|kanal|canal|dmx|values?|wert|valeur|valor|range|functions?|funktion|fonction|funcion|description|beschreibung|default|attribute|feature|percent|hex|decimal)\b",
     re.IGNORECASE,
 )
-_TITLE = re.compile(r"(\b\d{1,3}\s*-?\s*(ch|channels?|kanal|canaux|kanäle)\b|\bmode\b|\bpersonality\b|\bmodus\b)", re.IGNORECASE)
+_TITLE = re.compile(
+    r"(\b\d{1,3}\s*-?\s*(ch|channels?|kanal|canaux|kanäle)\b|\bmode\b|\bpersonality\b|\bmodus\b)",
+    re.IGNORECASE,
+)
 _DEFAULT = re.compile(r"\b(?:default|home)\s*[:=]?\s*(\d{1,5})\b", re.IGNORECASE)
 
 
@@ -87,9 +98,16 @@ _BESIDE = {"cell", "physical", "percent", "%", "notes", "remark", "remarks"}
 
 
 def _by_header(grid: list[list[str]]) -> list[list[str]]:
-    """Rows of a table whose head names a column each for where a range begins and ends, with the two put together."""
-    heads = ((number, [cell.strip().lower() for cell in row]) for number, row in enumerate(grid[:12]))
-    at, names = next(((number, names) for number, names in heads if _FROM & set(names) and _TO & set(names)), (-1, []))
+    """Rows of a table whose head names a column each for where a range begins and ends, with the
+    two put together.
+    """
+    heads = (
+        (number, [cell.strip().lower() for cell in row]) for number, row in enumerate(grid[:12])
+    )
+    at, names = next(
+        ((number, names) for number, names in heads if _FROM & set(names) and _TO & set(names)),
+        (-1, []),
+    )
     if at < 0:
         return grid
     low = next(i for i, name in enumerate(names) if name in _FROM)
@@ -150,12 +168,23 @@ class _Reader:
         if (
             words >= 2
             and find_range(text, self.bare_hex) is None
-            and not re.search(r"\b\d+\b", re.sub(r"\d+\s*-?\s*ch\w*", "", text, flags=re.IGNORECASE))
+            and not re.search(
+                r"\b\d+\b", re.sub(r"\d+\s*-?\s*ch\w*", "", text, flags=re.IGNORECASE)
+            )
         ):
             return True
-        if len(cells) <= 2 and len(text) < 80 and _TITLE.search(text) and find_range(text, self.bare_hex) is None:
+        if (
+            len(cells) <= 2
+            and len(text) < 80
+            and _TITLE.search(text)
+            and find_range(text, self.bare_hex) is None
+        ):
             start = channels_at(cells[0])
-            if start is None or not (start.said or start.numbers[0] == self.table.due) or _TITLE.match(text):
+            if (
+                start is None
+                or not (start.said or start.numbers[0] == self.table.due)
+                or _TITLE.match(text)
+            ):
                 self.open_table(text.strip(" :-–"))
                 return True
         return False
@@ -167,19 +196,29 @@ class _Reader:
         value = whole_range(text, self.bare_hex)
         if value is not None and value.scale != "dec":
             return [text]
-        if start is not None and start.end < len(text) and self.plausible(start.numbers, start.said, dashed=start.dashed, more=True):
+        if (
+            start is not None
+            and start.end < len(text)
+            and self.plausible(start.numbers, start.said, dashed=start.dashed, more=True)
+        ):
             cells.append(text[: start.end])
             text = text[start.end :].strip(" :-\t")
         value = find_range(text, self.bare_hex)
         if value is None:
             return [*cells, text]
-        before, span, after = text[: value.at[0]].strip(" :-("), text[value.at[0] : value.at[1]], text[value.at[1] :].strip(" :-)=")
+        before, span, after = (
+            text[: value.at[0]].strip(" :-("),
+            text[value.at[0] : value.at[1]],
+            text[value.at[1] :].strip(" :-)="),
+        )
         return [cell for cell in (*cells, before, span, after) if cell]
 
     def plausible(self, numbers: Sequence[int], said: bool, dashed: bool, more: bool) -> bool:
         """Could these be the channel numbers due here, and not values?"""
         first, due = numbers[0], self.table.due
-        if any(not 1 <= number <= MAX_CHANNEL for number in numbers) or any(b <= a for a, b in itertools.pairwise(numbers)):
+        if any(not 1 <= number <= MAX_CHANNEL for number in numbers) or any(
+            b <= a for a, b in itertools.pairwise(numbers)
+        ):
             return False
         if said:
             return True
@@ -224,25 +263,55 @@ class _Reader:
             value = whole_range(cell, self.bare_hex)
             if value is not None:
                 after = list(cells[index + 1 :])
-                if value.start == value.end and after and (second := whole_range(after[0])) and second.start == second.end >= value.start:
-                    value, after = replace(value, end=second.end), after[1:]  # where it begins and ends, in a cell each
-                if value.scale == "percent" and after and (second := whole_range(after[0])) and second.scale != "percent":
+                if (
+                    value.start == value.end
+                    and after
+                    and (second := whole_range(after[0]))
+                    and second.start == second.end >= value.start
+                ):
+                    value, after = (
+                        replace(value, end=second.end),
+                        after[1:],
+                    )  # where it begins and ends, in a cell each
+                if (
+                    value.scale == "percent"
+                    and after
+                    and (second := whole_range(after[0]))
+                    and second.scale != "percent"
+                ):
                     value, after = second, after[1:]  # both are given: the slot values count
-                elif after and (second := whole_range(after[0])) and (second.scale in ("percent", "hex") or value.scale == "hex"):
-                    value, after = (second if value.scale == "hex" and second.scale == "dec" else value), after[1:]
+                elif (
+                    after
+                    and (second := whole_range(after[0]))
+                    and (second.scale in ("percent", "hex") or value.scale == "hex")
+                ):
+                    value, after = (
+                        (second if value.scale == "hex" and second.scale == "dec" else value),
+                        after[1:],
+                    )
                 return value, list(cells[:index]), after
         for index, cell in enumerate(cells):
             value = find_range(cell, self.bare_hex)
             if value is not None and value.scale != "percent":
-                before, after = cell[: value.at[0]].strip(" :-(["), cell[value.at[1] :].strip(" :-=)]")
-                return value, [*cells[:index], *([before] if before else [])], [*([after] if after else []), *cells[index + 1 :]]
+                before, after = (
+                    cell[: value.at[0]].strip(" :-(["),
+                    cell[value.at[1] :].strip(" :-=)]"),
+                )
+                return (
+                    value,
+                    [*cells[:index], *([before] if before else [])],
+                    [*([after] if after else []), *cells[index + 1 :]],
+                )
         return None, list(cells), []
 
-    def first_line(self, draft: Draft, value: Value | None, before: list[str], after: list[str], number: int) -> None:
+    def first_line(
+        self, draft: Draft, value: Value | None, before: list[str], after: list[str], number: int
+    ) -> None:
         names = before
         meaning = after
         if not names and meaning:
-            # no name before the range: the first text after it is the channel's, unless it is one meaning of several
+            # no name before the range: the first text after it is the channel's, unless it is one
+            # meaning of several
             whole = value is not None and value.start == 0 and value.end in (255, 100, 65535)
             if whole or len(meaning) > 1:
                 names, meaning = meaning[:1], meaning[1:]
@@ -263,7 +332,9 @@ class _Reader:
             elif text and draft.default is None:
                 draft.default = int(text)
 
-    def next_line(self, value: Value | None, before: list[str], after: list[str], number: int) -> None:
+    def next_line(
+        self, value: Value | None, before: list[str], after: list[str], number: int
+    ) -> None:
         draft = self.table.drafts[-1]
         draft.last = number
         if value is not None and len(draft.bands) < MAX_BANDS:
@@ -294,7 +365,9 @@ def read_chart(text: str) -> list[ManualChart]:
         notes.append(f"Only the first {MAX_TEXT // 1_000_000} million characters were read.")
     raw = text.splitlines()
     if len(raw) > MAX_LINES:
-        notes.append(f"Only the first {MAX_LINES} of {len(raw)} lines were read; paste the table alone.")
+        notes.append(
+            f"Only the first {MAX_LINES} of {len(raw)} lines were read; paste the table alone."
+        )
     lines = [tidy(line[:MAX_LINE]) for line in raw[:MAX_LINES]]
     mark = _splitter(lines)
     grid = [_cells(line, mark) for line in lines]
@@ -317,7 +390,9 @@ def _is_chart(chart: ManualChart) -> bool:
 
 
 def _one_mode(grid: Sequence[Sequence[str]], column: int, columns: int) -> list[list[str]]:
-    """The grid as the mode in `column` has it: rows of channels it lacks are left out, with what hangs below them."""
+    """The grid as the mode in `column` has it: rows of channels it lacks are left out, with what
+    hangs below them.
+    """
     if columns == 1:
         return [list(row) for row in grid]
     made: list[list[str]] = []

@@ -28,7 +28,16 @@ from isthmus.wire.artnet.codes import (
     OP_TRIGGER,
     PORT,
 )
-from isthmus.wire.artnet.light import DMX_HEADER, ArtDmx, ArtNzs, ArtSync, decode_levels, encode_dmx, encode_nzs, encode_sync
+from isthmus.wire.artnet.light import (
+    DMX_HEADER,
+    ArtDmx,
+    ArtNzs,
+    ArtSync,
+    decode_levels,
+    encode_dmx,
+    encode_nzs,
+    encode_sync,
+)
 from isthmus.wire.artnet.note import ArtCommand, ArtDiagData, ArtTrigger, decode_note
 from isthmus.wire.artnet.poll import (
     ArtPoll,
@@ -103,11 +112,15 @@ _FAMILY = {
 
 def op_of(packet: bytes) -> int | None:
     """The operation code; None for what is not Art-Net."""
-    return struct.unpack_from("<H", packet, 8)[0] if len(packet) >= 12 and packet[:8] == ID else None
+    return (
+        struct.unpack_from("<H", packet, 8)[0] if len(packet) >= 12 and packet[:8] == ID else None
+    )
 
 
 def decode(packet: bytes) -> Packet | None:
-    """A record for the packets we know; None for others, for what is not Art-Net and for what is cut short."""
+    """A record for the packets we know; None for others, for what is not Art-Net and for what is
+    cut short.
+    """
     op = op_of(packet)
     if op in _ONE:
         return _ONE[op](packet)

@@ -1,6 +1,8 @@
-"""Art-Net 4: the head every packet has, the operation codes, and the small pieces packets are made of.
+"""Art-Net 4: the head every packet has, the operation codes, and the small pieces packets are made
+of.
 
-From the Art-Net 4 specification, protocol revision 14; the table of each packet is named where it is laid out.
+From the Art-Net 4 specification, protocol revision 14; the table of each packet is named where it
+is laid out.
 """
 
 from __future__ import annotations
@@ -43,7 +45,9 @@ def text(words: str, size: int) -> bytes:
 
 
 def read_text(raw: bytes) -> str:
-    return "".join(c if c.isprintable() else "?" for c in raw.split(b"\0", 1)[0].decode("ascii", "replace"))
+    return "".join(
+        c if c.isprintable() else "?" for c in raw.split(b"\0", 1)[0].decode("ascii", "replace")
+    )
 
 
 def quad(address: str) -> bytes:

@@ -10,7 +10,9 @@ from isthmus.wire.artnet.codes import OP_COMMAND, OP_DIAG_DATA, read_text
 
 @dataclass(frozen=True)
 class ArtDiagData:
-    """A sentence of a node, `priority` from 0x10 (low) to 0xE0 (critical); `port` 0 is the node as a whole."""
+    """A sentence of a node, `priority` from 0x10 (low) to 0xE0 (critical); `port` 0 is the node as
+    a whole.
+    """
 
     priority: int
     port: int
@@ -40,4 +42,6 @@ def decode_note(packet: bytes, op: int) -> ArtDiagData | ArtCommand | ArtTrigger
     if op == OP_COMMAND:
         esta, length = struct.unpack_from(">HH", packet, 12)
         return ArtCommand(esta, read_text(packet[16 : 16 + min(length, 512)]))
-    return ArtTrigger(struct.unpack_from(">H", packet, 14)[0], packet[16], packet[17], packet[18 : 18 + 512])
+    return ArtTrigger(
+        struct.unpack_from(">H", packet, 14)[0], packet[16], packet[17], packet[18 : 18 + 512]
+    )

@@ -1,11 +1,23 @@
-"""Who is there: ArtPoll and ArtPollReply (tables "ArtPoll packet definition", "ArtPollReply packet definition")."""
+"""Who is there: ArtPoll and ArtPollReply (tables "ArtPoll packet definition", "ArtPollReply packet
+definition").
+"""
 
 from __future__ import annotations
 
 import struct
 from dataclasses import dataclass
 
-from isthmus.wire.artnet.codes import OP_POLL, OP_POLL_REPLY, PORT, PROTOCOL, head, quad, read_quad, read_text, text
+from isthmus.wire.artnet.codes import (
+    OP_POLL,
+    OP_POLL_REPLY,
+    PORT,
+    PROTOCOL,
+    head,
+    quad,
+    read_quad,
+    read_text,
+    text,
+)
 
 REPLY_BYTES = 239
 REPLY_LEAST = 198  # older nodes end after SwRemote and its spares
@@ -41,7 +53,9 @@ class ArtPoll:
 
 @dataclass(frozen=True)
 class ReplyPort:
-    """One of the up to four ports of a reply. Directions and states as the bits of the standard's fields."""
+    """One of the up to four ports of a reply. Directions and states as the bits of the standard's
+    fields.
+    """
 
     types: int = OUTPUT
     good_input: int = 0
@@ -61,7 +75,9 @@ class ReplyPort:
 
 @dataclass(frozen=True)
 class ArtPollReply:
-    """One page of a node's answer: all its ports share net and sub-net; `bind_index` counts the pages from 1."""
+    """One page of a node's answer: all its ports share net and sub-net; `bind_index` counts the
+    pages from 1.
+    """
 
     ip: str
     short_name: str
@@ -85,7 +101,9 @@ class ArtPollReply:
     uid: bytes = bytes(6)
 
     def port_address(self, port: ReplyPort) -> int:
-        return self.net << 8 | self.sub << 4 | ((port.sw_out if port.is_output else port.sw_in) & 15)
+        return (
+            self.net << 8 | self.sub << 4 | ((port.sw_out if port.is_output else port.sw_in) & 15)
+        )
 
     @property
     def ports(self) -> tuple[int, ...]:
@@ -94,10 +112,16 @@ class ArtPollReply:
 
 
 def encode_poll(poll: ArtPoll | None = None) -> bytes:
-    """ArtPoll; the target range is written only in targeted mode, as older nodes expect 14 bytes."""
+    """ArtPoll; the target range is written only in targeted mode, as older nodes expect 14
+    bytes.
+    """
     poll = poll or ArtPoll()
     packet = head(OP_POLL) + bytes([poll.flags, poll.priority])
-    return packet + struct.pack(">HHHH", poll.target[1], poll.target[0], 0, 0) if poll.flags & TARGETED else packet
+    return (
+        packet + struct.pack(">HHHH", poll.target[1], poll.target[0], 0, 0)
+        if poll.flags & TARGETED
+        else packet
+    )
 
 
 def decode_poll(packet: bytes) -> ArtPoll | None:
@@ -107,8 +131,12 @@ def decode_poll(packet: bytes) -> ArtPoll | None:
     return ArtPoll(packet[12], packet[13], (target[0], target[1]))
 
 
-def reply_for(ip: str, short_name: str, long_name: str, port_addresses: tuple[int, ...], **more: object) -> ArtPollReply:
-    """A page of up to four outputs that send. Raises ValueError when they are not of one sub-net."""
+def reply_for(
+    ip: str, short_name: str, long_name: str, port_addresses: tuple[int, ...], **more: object
+) -> ArtPollReply:
+    """A page of up to four outputs that send. Raises ValueError when they are not of one
+    sub-net.
+    """
     if len(port_addresses) > PORTS or len({p >> 4 for p in port_addresses}) > 1:
         raise ValueError("one ArtPollReply holds up to four ports of one sub-net")
     first = port_addresses[0] if port_addresses else 0
@@ -125,12 +153,25 @@ def encode_poll_reply(reply: ArtPollReply) -> bytes:
         return bytes(getattr(p, name) for p in reply.pages).ljust(PORTS, b"\0")
 
     out = head(OP_POLL_REPLY, protocol=False) + quad(reply.ip) + struct.pack("<H", PORT)
-    out += struct.pack(">HBBHBB", reply.firmware, reply.net, reply.sub, reply.oem, 0, reply.status1) + struct.pack("<H", reply.esta)
+    out += struct.pack(
+        ">HBBHBB", reply.firmware, reply.net, reply.sub, reply.oem, 0, reply.status1
+    ) + struct.pack("<H", reply.esta)
     out += text(reply.short_name, 18) + text(reply.long_name, 64) + text(reply.report, 64)
-    out += struct.pack(">H", len(reply.pages)) + column("types") + column("good_input") + column("good_output")
+    out += (
+        struct.pack(">H", len(reply.pages))
+        + column("types")
+        + column("good_input")
+        + column("good_output")
+    )
     out += column("sw_in") + column("sw_out")
-    out += bytes([reply.priority, 0, 0]) + bytes(3) + bytes([reply.style]) + reply.mac  # SwMacro, SwRemote; spares
-    out += quad(reply.bind_ip or reply.ip) + bytes([reply.bind_index, reply.status2]) + column("good_output_b")
+    out += (
+        bytes([reply.priority, 0, 0]) + bytes(3) + bytes([reply.style]) + reply.mac
+    )  # SwMacro, SwRemote; spares
+    out += (
+        quad(reply.bind_ip or reply.ip)
+        + bytes([reply.bind_index, reply.status2])
+        + column("good_output_b")
+    )
     out += bytes([reply.status3]) + reply.uid + bytes(2) + struct.pack(">H", reply.refresh)
     return out.ljust(REPLY_BYTES, b"\0")
 
@@ -140,7 +181,12 @@ def decode_poll_reply(packet: bytes) -> ArtPollReply | None:
         return None
     raw = packet.ljust(REPLY_BYTES, b"\0")
     count = min(struct.unpack_from(">H", raw, 172)[0], PORTS)
-    pages = tuple(ReplyPort(raw[174 + i], raw[178 + i], raw[182 + i], raw[213 + i], raw[186 + i], raw[190 + i]) for i in range(count))
+    pages = tuple(
+        ReplyPort(
+            raw[174 + i], raw[178 + i], raw[182 + i], raw[213 + i], raw[186 + i], raw[190 + i]
+        )
+        for i in range(count)
+    )
     return ArtPollReply(
         read_quad(raw[10:14]),
         read_text(raw[26:44]),

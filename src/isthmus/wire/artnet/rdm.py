@@ -5,7 +5,14 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass
 
-from isthmus.wire.artnet.codes import OP_RDM, OP_TOD_CONTROL, OP_TOD_DATA, OP_TOD_REQUEST, check_port_address, head
+from isthmus.wire.artnet.codes import (
+    OP_RDM,
+    OP_TOD_CONTROL,
+    OP_TOD_DATA,
+    OP_TOD_REQUEST,
+    check_port_address,
+    head,
+)
 
 RDM_VERSION = 1  # RDM standard V1.0
 TOD_FULL, TOD_NAK = 0x00, 0xFF
@@ -51,7 +58,12 @@ def encode_tod_request(packet: ArtTodRequest) -> bytes:
     """ArtTodRequest, 56 bytes. Raises ValueError with more than 32 addresses."""
     if len(packet.addresses) > 32:
         raise ValueError("ArtTodRequest asks 32 port-addresses at most")
-    return head(OP_TOD_REQUEST) + bytes(9) + bytes([packet.net, TOD_FULL, len(packet.addresses)]) + bytes(packet.addresses).ljust(32, b"\0")
+    return (
+        head(OP_TOD_REQUEST)
+        + bytes(9)
+        + bytes([packet.net, TOD_FULL, len(packet.addresses)])
+        + bytes(packet.addresses).ljust(32, b"\0")
+    )
 
 
 def encode_tod_data(packet: ArtTodData) -> bytes:
@@ -62,13 +74,21 @@ def encode_tod_data(packet: ArtTodData) -> bytes:
     answer = TOD_NAK if packet.total is None else TOD_FULL
     out = head(OP_TOD_DATA) + bytes([RDM_VERSION, packet.port]) + bytes(6)
     out += bytes([packet.bind_index, packet.port_address >> 8, answer, packet.port_address & 0xFF])
-    return out + struct.pack(">HBB", packet.total or 0, packet.block, len(packet.uids)) + b"".join(packet.uids)
+    return (
+        out
+        + struct.pack(">HBB", packet.total or 0, packet.block, len(packet.uids))
+        + b"".join(packet.uids)
+    )
 
 
 def encode_tod_control(packet: ArtTodControl) -> bytes:
     """ArtTodControl, 24 bytes."""
     check_port_address(packet.port_address)
-    return head(OP_TOD_CONTROL) + bytes(9) + bytes([packet.port_address >> 8, packet.command, packet.port_address & 0xFF])
+    return (
+        head(OP_TOD_CONTROL)
+        + bytes(9)
+        + bytes([packet.port_address >> 8, packet.command, packet.port_address & 0xFF])
+    )
 
 
 def encode_rdm(packet: ArtRdm) -> bytes:
@@ -78,14 +98,20 @@ def encode_rdm(packet: ArtRdm) -> bytes:
     return head(OP_RDM) + bytes([RDM_VERSION]) + bytes(8) + bytes([high, 0, low]) + packet.message
 
 
-def decode_rdm_kind(packet: bytes, op: int) -> ArtTodRequest | ArtTodData | ArtTodControl | ArtRdm | None:
+def decode_rdm_kind(
+    packet: bytes, op: int
+) -> ArtTodRequest | ArtTodData | ArtTodControl | ArtRdm | None:
     """Any of the four."""
     if len(packet) < 24 or packet[21] > 0x7F:
         return None
     port_address = packet[21] << 8 | packet[23]
     if op == OP_TOD_REQUEST:
         count = min(packet[23], 32)
-        return ArtTodRequest(packet[21], tuple(packet[24 : 24 + count])) if len(packet) >= 24 + count else None
+        return (
+            ArtTodRequest(packet[21], tuple(packet[24 : 24 + count]))
+            if len(packet) >= 24 + count
+            else None
+        )
     if op == OP_TOD_CONTROL:
         return ArtTodControl(port_address, packet[22])
     if op == OP_RDM:
@@ -96,4 +122,6 @@ def decode_rdm_kind(packet: bytes, op: int) -> ArtTodRequest | ArtTodData | ArtT
     if len(packet) < 28 + 6 * count:
         return None
     uids = tuple(packet[28 + 6 * i : 34 + 6 * i] for i in range(count))
-    return ArtTodData(port_address, packet[13], packet[20], None if packet[22] == TOD_NAK else total, block, uids)
+    return ArtTodData(
+        port_address, packet[13], packet[20], None if packet[22] == TOD_NAK else total, block, uids
+    )

@@ -5,7 +5,17 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass
 
-from isthmus.wire.artnet.codes import OP_ADDRESS, OP_INPUT, OP_IP_PROG, OP_IP_PROG_REPLY, head, quad, read_quad, read_text, text
+from isthmus.wire.artnet.codes import (
+    OP_ADDRESS,
+    OP_INPUT,
+    OP_IP_PROG,
+    OP_IP_PROG_REPLY,
+    head,
+    quad,
+    read_quad,
+    read_text,
+    text,
+)
 
 KEEP = 0x7F  # NetSwitch, SubSwitch, SwIn, SwOut: leave it as it is (bit 7 set programs it)
 KEEP_PRIORITY = 255
@@ -78,7 +88,9 @@ def encode_address(packet: ArtAddress) -> bytes:
 def decode_address(packet: bytes) -> ArtAddress | None:
     if len(packet) < 107:
         return None
-    sw_in, sw_out = (tuple(_read_switch(value) for value in packet[at : at + 4]) for at in (96, 100))
+    sw_in, sw_out = (
+        tuple(_read_switch(value) for value in packet[at : at + 4]) for at in (96, 100)
+    )
     return ArtAddress(
         packet[13],
         _read_switch(packet[12]),
@@ -95,7 +107,12 @@ def decode_address(packet: bytes) -> ArtAddress | None:
 def encode_input(packet: ArtInput) -> bytes:
     """ArtInput, 20 bytes."""
     switches = bytes(map(int, packet.disabled)).ljust(4, b"\0")
-    return head(OP_INPUT) + bytes([0, packet.bind_index]) + struct.pack(">H", len(packet.disabled)) + switches
+    return (
+        head(OP_INPUT)
+        + bytes([0, packet.bind_index])
+        + struct.pack(">H", len(packet.disabled))
+        + switches
+    )
 
 
 def decode_input(packet: bytes) -> ArtInput | None:
@@ -114,7 +131,9 @@ def encode_ip_prog(packet: ArtIpProg) -> bytes:
 def decode_ip_prog(packet: bytes) -> ArtIpProg | None:
     if len(packet) < 34:
         return None
-    return ArtIpProg(packet[14], read_quad(packet[16:20]), read_quad(packet[20:24]), read_quad(packet[26:30]))
+    return ArtIpProg(
+        packet[14], read_quad(packet[16:20]), read_quad(packet[20:24]), read_quad(packet[26:30])
+    )
 
 
 def encode_ip_prog_reply(packet: ArtIpProgReply) -> bytes:
@@ -127,4 +146,6 @@ def decode_ip_prog_reply(packet: bytes) -> ArtIpProgReply | None:
     if len(packet) < 28:
         return None
     gateway = read_quad(packet[28:32]) if len(packet) >= 32 else "0.0.0.0"
-    return ArtIpProgReply(read_quad(packet[16:20]), read_quad(packet[20:24]), bool(packet[26] & 0x40), gateway)
+    return ArtIpProgReply(
+        read_quad(packet[16:20]), read_quad(packet[20:24]), bool(packet[26] & 0x40), gateway
+    )

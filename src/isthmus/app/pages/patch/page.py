@@ -36,7 +36,15 @@ from isthmus.snags import Snag
 
 _LIGHT = ("units.light", "units.home")
 _CELLS = ("patch.fill", "patch.series", "patch.replace", "patch.copy_rows")
-_ADDRESSES = ("patch.next_free", "patch.renumber", "patch.unpatch", "patch.lock", "patch.unlock", "patch.swap", "patch.readdress")
+_ADDRESSES = (
+    "patch.next_free",
+    "patch.renumber",
+    "patch.unpatch",
+    "patch.lock",
+    "patch.unlock",
+    "patch.swap",
+    "patch.readdress",
+)
 MENU = (*_LIGHT, "", *_CELLS, "", *_ADDRESSES, "units.set_out", "", "patch.copy", "patch.remove")
 VIEWS = ("Units", "Universes", "Paper", "Limits", "Groups", "Gels")
 
@@ -71,7 +79,14 @@ class PatchPage(Page):
     def _say(self) -> None:
         show = self.bench.show
         addressed = sum(bool(u.patch) for u in show.units)
-        self.head.say(str(len(show.units)), "units", str(addressed), "addressed", str(len(universes_known(show))), "universes")
+        self.head.say(
+            str(len(show.units)),
+            "units",
+            str(addressed),
+            "addressed",
+            str(len(universes_known(show))),
+            "universes",
+        )
 
     # ------------------------------------------------------------ acts
 
@@ -79,7 +94,9 @@ class PatchPage(Page):
         WaysDialog(self.bench, placing, name, self.house.over).open()
 
     def add_units(self) -> None:
-        AddDialog(self.bench, self.house.over, to_library=lambda: self.acts.trigger("profiles.search")).open()
+        AddDialog(
+            self.bench, self.house.over, to_library=lambda: self.acts.trigger("profiles.search")
+        ).open()
 
     def read_list(self) -> None:
         start = str(self.bench.path.parent) if self.bench.path else str(EXTRA_LIST.parent)
@@ -116,7 +133,9 @@ class PatchPage(Page):
 
     def replace(self) -> None:
         key = self.units.model.columns[max(0, self.units.table.currentIndex().column())]
-        ReplaceDialog(self.bench, self.units.model, self.house.over, key if key in TEXTS else "").open()
+        ReplaceDialog(
+            self.bench, self.units.model, self.house.over, key if key in TEXTS else ""
+        ).open()
 
     def swap(self) -> None:
         SwapDialog(self.bench, self.house.over).open()
@@ -133,10 +152,16 @@ class PatchPage(Page):
 
     def remove(self) -> None:
         units = self.bench.selected()
-        self.bench.commit(f"remove {len(units)} unit{'s' * (len(units) != 1)}", edits.remove_units(self.bench.show, [u.id for u in units]))
+        self.bench.commit(
+            f"remove {len(units)} unit{'s' * (len(units) != 1)}",
+            edits.remove_units(self.bench.show, [u.id for u in units]),
+        )
 
     def next_free(self) -> None:
-        self.bench.commit("address at the next free", edits.address_next_free(self.bench.show, list(self.bench.selection)))
+        self.bench.commit(
+            "address at the next free",
+            edits.address_next_free(self.bench.show, list(self.bench.selection)),
+        )
 
     def renumber(self) -> None:
         """Numbers from a first one on, in one edit."""
@@ -144,20 +169,39 @@ class PatchPage(Page):
 
         def take(values: list[str]) -> None:
             if not values[0].strip().isdigit():
-                raise EntryFault(f"“{values[0][:20]}” is not a unit number.", do="Write the first number.")
+                raise EntryFault(
+                    f"“{values[0][:20]}” is not a unit number.", do="Write the first number."
+                )
             gaps = values[1].strip().lower()
             if gaps not in ("kept", "closed"):
                 raise EntryFault("Gaps are kept or closed.", do="Write kept or closed.")
-            made = edits.renumber_from(self.bench.show, [u.id for u in units], int(values[0]), gaps == "kept")
-            self.bench.commit(f"renumber {len(units)} unit{'s' * (len(units) != 1)} from {values[0].strip()}", made)
+            made = edits.renumber_from(
+                self.bench.show, [u.id for u in units], int(values[0]), gaps == "kept"
+            )
+            self.bench.commit(
+                f"renumber {len(units)} unit{'s' * (len(units) != 1)} from {values[0].strip()}",
+                made,
+            )
 
         fields = [("First number", str(units[0].number)), ("Gaps (kept or closed)", "closed")]
-        EntryDialog(self.house.over, f"Renumber {len(units)} unit{'s' * (len(units) != 1)}", "Renumber", fields, take).exec()
+        EntryDialog(
+            self.house.over,
+            f"Renumber {len(units)} unit{'s' * (len(units) != 1)}",
+            "Renumber",
+            fields,
+            take,
+        ).exec()
 
     def unpatch(self) -> None:
-        self.bench.commit("take addresses away", edits.set_address(self.bench.show, list(self.bench.selection), None))
+        self.bench.commit(
+            "take addresses away",
+            edits.set_address(self.bench.show, list(self.bench.selection), None),
+        )
 
     def lock(self, locked: bool) -> None:
         ids = list(self.bench.selection)
         words = "lock" if locked else "unlock"
-        self.bench.commit(f"{words} {len(ids)} address{'es' * (len(ids) != 1)}", edits.set_locked(self.bench.show, ids, locked))
+        self.bench.commit(
+            f"{words} {len(ids)} address{'es' * (len(ids) != 1)}",
+            edits.set_locked(self.bench.show, ids, locked),
+        )

@@ -16,19 +16,48 @@ def actions_of(page: PlanPage) -> list[Action]:
     page.acts.condition("rearranging", lambda: bench.rearranging and bool(bench.selection))
     return [
         Action(
-            "plan.rearrange", "Rearrange", page.toggle, "R", help="Switch between using plan and stage and rearranging them", group="Plan"
+            "plan.rearrange",
+            "Rearrange",
+            page.toggle,
+            "R",
+            help="Switch between using plan and stage and rearranging them",
+            group="Plan",
         ),
         Action("plan.fit", "Fit all", lambda: canvas.fit(), "Ctrl+0", group="Plan"),
-        Action("plan.fit_hand", "Fit units in hand", lambda: canvas.fit(list(bench.selection)), "Ctrl+Shift+0", "selection", group="Plan"),
-        Action("plan.back", "Back to where one looked before", canvas.back, "Ctrl+Alt+0", group="Plan"),
+        Action(
+            "plan.fit_hand",
+            "Fit units in hand",
+            lambda: canvas.fit(list(bench.selection)),
+            "Ctrl+Shift+0",
+            "selection",
+            group="Plan",
+        ),
+        Action(
+            "plan.back", "Back to where one looked before", canvas.back, "Ctrl+Alt+0", group="Plan"
+        ),
         Action("plan.nearer", "Zoom in", lambda: canvas.zoom(1.25), "Ctrl++", group="Plan"),
         Action("plan.further", "Zoom out", lambda: canvas.zoom(0.8), "Ctrl+-", group="Plan"),
-        Action("plan.aim", "Aim on the plan", page.switch_aim, "Ctrl+T", help="Click where the beams in hand shall meet", group="Plan"),
-        Action("plan.lux", "Illuminance in false colours", page.switch_lux, "Ctrl+Alt+Y", group="Plan"),
+        Action(
+            "plan.aim",
+            "Aim on the plan",
+            page.switch_aim,
+            "Ctrl+T",
+            help="Click where the beams in hand shall meet",
+            group="Plan",
+        ),
+        Action(
+            "plan.lux", "Illuminance in false colours", page.switch_lux, "Ctrl+Alt+Y", group="Plan"
+        ),
         Action("plan.new_sheet", "New sheet…", page.new_sheet, group="Plan"),
         Action("plan.print", "Print this sheet to PDF or SVG…", page.print, "Ctrl+P", group="Plan"),
         Action("plan.underlay", "Drawing beneath…", page.underlay, group="Plan"),
-        Action("choose.text", "Choose by number or name…", arranging.by_text, "Ctrl+Alt+N", group="Plan"),
+        Action(
+            "choose.text",
+            "Choose by number or name…",
+            arranging.by_text,
+            "Ctrl+Alt+N",
+            group="Plan",
+        ),
         *(
             Action(
                 f"place.{kind}",
@@ -47,7 +76,14 @@ def actions_of(page: PlanPage) -> list[Action]:
             )
         ),
         *(
-            Action(f"align.{edge}", f"Align {words}", lambda e=edge: arranging.align(e), "", "rearranging", group="Plan")
+            Action(
+                f"align.{edge}",
+                f"Align {words}",
+                lambda e=edge: arranging.align(e),
+                "",
+                "rearranging",
+                group="Plan",
+            )
             for edge, words in (
                 ("left", "left"),
                 ("right", "right"),
@@ -57,9 +93,30 @@ def actions_of(page: PlanPage) -> list[Action]:
                 ("centre", "middles up and down"),
             )
         ),
-        Action("spread.across", "Spread evenly across", lambda: arranging.spread(0, False), "", "rearranging", group="Plan"),
-        Action("spread.up", "Spread evenly up and down", lambda: arranging.spread(1, False), "", "rearranging", group="Plan"),
-        Action("units.lock_place", "Lock or unlock places", arranging.lock, "", "selection", group="Plan"),
+        Action(
+            "spread.across",
+            "Spread evenly across",
+            lambda: arranging.spread(0, False),
+            "",
+            "rearranging",
+            group="Plan",
+        ),
+        Action(
+            "spread.up",
+            "Spread evenly up and down",
+            lambda: arranging.spread(1, False),
+            "",
+            "rearranging",
+            group="Plan",
+        ),
+        Action(
+            "units.lock_place",
+            "Lock or unlock places",
+            arranging.lock,
+            "",
+            "selection",
+            group="Plan",
+        ),
         Action(
             "units.set_out",
             "Set out on the plan",

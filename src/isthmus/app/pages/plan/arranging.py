@@ -1,4 +1,6 @@
-"""Arranging what is in hand: align, spread, mirror, turn, scale, lock; and choosing by where and what units are."""
+"""Arranging what is in hand: align, spread, mirror, turn, scale, lock; and choosing by where and
+what units are.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,11 @@ EDGE_WORDS = {
     "centre": "middles, up and down",
     "bottom": "lower edges",
 }
-TO_WORDS = {"extreme": "to the outermost", "first": "to the first in hand", "figure": "to a figure…"}
+TO_WORDS = {
+    "extreme": "to the outermost",
+    "first": "to the first in hand",
+    "figure": "to a figure…",
+}
 
 
 class Arranging:
@@ -39,54 +45,93 @@ class Arranging:
 
     # ------------------------------------------------------------ arranging
 
-    def _apply(self, name: str, change: Callable[[np.ndarray, np.ndarray], np.ndarray], least: int = 1) -> None:
+    def _apply(
+        self, name: str, change: Callable[[np.ndarray, np.ndarray], np.ndarray], least: int = 1
+    ) -> None:
         laid = self.canvas.laid
         ids = [i for i in self.bench.selection if i in laid.row]
         if len(ids) < least:
-            raise EntryFault(f"{name.capitalize()} needs {least} units on this sheet.", do="Choose more.")
+            raise EntryFault(
+                f"{name.capitalize()} needs {least} units on this sheet.", do="Choose more."
+            )
         points = np.array([laid.points[laid.row[i]] for i in ids])
         made = change(points, half_sizes(self.bench.show, self.canvas.sheet, ids))
-        self.canvas.lay(f"{name} {len(ids)} units", {i: (float(x), float(y)) for i, (x, y) in zip(ids, made, strict=True)}, settle=False)
+        self.canvas.lay(
+            f"{name} {len(ids)} units",
+            {i: (float(x), float(y)) for i, (x, y) in zip(ids, made, strict=True)},
+            settle=False,
+        )
 
     def align(self, edge: str, to: str = "extreme") -> None:
         figure = 0.0
         if to == "figure":
-            text = ask_text(self.parent, "Align", f"Metres to bring the {EDGE_WORDS[edge]} to", "0.00")
+            text = ask_text(
+                self.parent, "Align", f"Metres to bring the {EDGE_WORDS[edge]} to", "0.00"
+            )
             if text is None:
                 return
             figure = read_figure(text, "distance")
-        self._apply("align", lambda p, h: arrange.align(p, h, edge, to, figure), 1 if to == "figure" else 2)
+        self._apply(
+            "align", lambda p, h: arrange.align(p, h, edge, to, figure), 1 if to == "figure" else 2
+        )
 
     def spread(self, axis: int, gaps: bool) -> None:
         self._apply("spread", lambda p, h: arrange.distribute(p, h, axis, gaps), 3)
 
     def mirror(self, axis: int, line: float | None = None) -> None:
         """At a line of the sheet, or at the middle of what is in hand."""
-        self._apply("mirror", lambda p, h: arrange.mirror(p, axis, float(arrange.middle(p)[axis]) if line is None else line))
+        self._apply(
+            "mirror",
+            lambda p, h: arrange.mirror(
+                p, axis, float(arrange.middle(p)[axis]) if line is None else line
+            ),
+        )
 
     def mirror_at(self) -> None:
-        text = ask_text(self.parent, "Mirror", "At which line, metres across (1.5), or up (up 2)", "0")
+        text = ask_text(
+            self.parent, "Mirror", "At which line, metres across (1.5), or up (up 2)", "0"
+        )
         if text is not None:
             up = text.strip().lower().startswith("up")
             self.mirror(int(up), read_figure(text.strip()[2:] if up else text, "line"))
 
     def turn(self, degrees: float | None = None) -> None:
         if degrees is None:
-            text = ask_text(self.parent, "Turn", "Degrees, anticlockwise, about their middle (45), or about a point (45 at 2, -1)", "45")
+            text = ask_text(
+                self.parent,
+                "Turn",
+                "Degrees, anticlockwise, about their middle (45), or about a point (45 at 2, -1)",
+                "45",
+            )
             if text is None:
                 return
             degrees, about = self._with_point(text)
         else:
             about = None
-        self._apply("turn", lambda p, h: arrange.turn(p, degrees, about if about is not None else arrange.middle(p)))
+        self._apply(
+            "turn",
+            lambda p, h: arrange.turn(
+                p, degrees, about if about is not None else arrange.middle(p)
+            ),
+        )
 
     def scale(self) -> None:
-        text = ask_text(self.parent, "Scale", "A factor or percent, about their middle (1.5), or about a point (50 % at 0, 0)", "1.2")
+        text = ask_text(
+            self.parent,
+            "Scale",
+            "A factor or percent, about their middle (1.5), or about a point (50 % at 0, 0)",
+            "1.2",
+        )
         if text is None:
             return
         factor, about = self._with_point(text)
         factor = factor / 100 if "%" in text else factor
-        self._apply("scale", lambda p, h: arrange.scale(p, factor, about if about is not None else arrange.middle(p)))
+        self._apply(
+            "scale",
+            lambda p, h: arrange.scale(
+                p, factor, about if about is not None else arrange.middle(p)
+            ),
+        )
 
     @staticmethod
     def _with_point(text: str) -> tuple[float, np.ndarray | None]:
@@ -95,7 +140,9 @@ class Arranging:
             return read_figure(value), None
         parts = [p for p in place.replace(";", " ").replace(", ", " ").split() if p]
         if len(parts) != 2:
-            raise EntryFault(f"“{place.strip()[:20]}” is no point.", do="Write two figures, such as 2 -1.")
+            raise EntryFault(
+                f"“{place.strip()[:20]}” is no point.", do="Write two figures, such as 2 -1."
+            )
         return read_figure(value), np.array([read_figure(p) for p in parts])
 
     def lock(self) -> None:
@@ -150,8 +197,16 @@ class Arranging:
         nth = menu.addMenu("Every nth")
         for step in (2, 3, 4):
             for first in range(1, step + 1):
-                words = f"every {('second', 'third', 'fourth')[step - 2]}, from the {('first', 'second', 'third', 'fourth')[first - 1]}"
-                act(nth, words, lambda s=step, f=first: bench.select(every(bench.selection, s, f)), some)
+                words = (
+                    f"every {('second', 'third', 'fourth')[step - 2]}, from the "
+                    f"{('first', 'second', 'third', 'fourth')[first - 1]}"
+                )
+                act(
+                    nth,
+                    words,
+                    lambda s=step, f=first: bench.select(every(bench.selection, s, f)),
+                    some,
+                )
         act(nth, "every nth…", self.every_nth, some)
         menu.addSeparator()
         for how, words in (
@@ -161,7 +216,9 @@ class Arranging:
             ("purpose", "Same purpose"),
             ("similar", "Similar: type, gel and structure"),
         ):
-            act(menu, words, lambda h=how: bench.select(alike(bench.show, bench.selection, h)), some)
+            act(
+                menu, words, lambda h=how: bench.select(alike(bench.show, bench.selection, h)), some
+            )
         groups = menu.addMenu("Group")
         groups.setEnabled(bool(bench.show.groups))
         for group in bench.show.groups:
@@ -170,21 +227,40 @@ class Arranging:
         for structure in bench.show.structures:
             mine = [u.id for u in bench.show.units if u.structure == structure.id]
             if mine:
-                act(on, f"{structure.name} ({len(mine)})", lambda m=mine: bench.select(in_order(bench.show, m, "left to right")))
+                act(
+                    on,
+                    f"{structure.name} ({len(mine)})",
+                    lambda m=mine: bench.select(in_order(bench.show, m, "left to right")),
+                )
         order = menu.addMenu("Order")
         order.setEnabled(some)
         for words in ORDERS:
-            act(order, words, lambda w=words: bench.select(in_order(bench.show, bench.selection, w)))
+            act(
+                order, words, lambda w=words: bench.select(in_order(bench.show, bench.selection, w))
+            )
         return menu
 
     def by_text(self) -> None:
-        text = ask_text(self.parent, "Choose", "Numbers, ranges or names: 101-106, all but 103, Bow rail")
+        text = ask_text(
+            self.parent, "Choose", "Numbers, ranges or names: 101-106, all but 103, Bow rail"
+        )
         if text is not None:
             self.bench.select(read_choice(self.bench.show, text).ids)
 
     def every_nth(self) -> None:
-        text = ask_text(self.parent, "Every nth", "Every how manieth of those in hand, and from which: 5, or 5 from 2", "5")
+        text = ask_text(
+            self.parent,
+            "Every nth",
+            "Every how manieth of those in hand, and from which: 5, or 5 from 2",
+            "5",
+        )
         if text is None:
             return
         step, _, first = text.partition("from")
-        self.bench.select(every(self.bench.selection, round(read_figure(step)), round(read_figure(first)) if first else 1))
+        self.bench.select(
+            every(
+                self.bench.selection,
+                round(read_figure(step)),
+                round(read_figure(first)) if first else 1,
+            )
+        )

@@ -1,4 +1,6 @@
-"""The Plan page: sheets of the rig, to scale. Using and rearranging are two plainly different states."""
+"""The Plan page: sheets of the rig, to scale. Using and rearranging are two plainly different
+states.
+"""
 
 from __future__ import annotations
 
@@ -57,12 +59,22 @@ class PlanPage(Page):
         self.filter.setMaximumWidth(260)
         self.filter.textChanged.connect(lambda _: self._filter())
         row.addWidget(self.filter, 1)
-        self.chooser = button("Choose ▾", run=lambda: self._drop(self.chooser, self.arranging.choose_menu()), name="choose menu")
+        self.chooser = button(
+            "Choose ▾",
+            run=lambda: self._drop(self.chooser, self.arranging.choose_menu()),
+            name="choose menu",
+        )
         row.addWidget(self.chooser)
-        self.arranger = button("Arrange ▾", run=lambda: self._drop(self.arranger, self.arranging.menu()), name="arrange menu")
+        self.arranger = button(
+            "Arrange ▾",
+            run=lambda: self._drop(self.arranger, self.arranging.menu()),
+            name="arrange menu",
+        )
         row.addWidget(self.arranger)
         self.structures = button(
-            "Structures ▾", run=lambda: self._drop(self.structures, structure_menu(self, bench)), name="structures of plan"
+            "Structures ▾",
+            run=lambda: self._drop(self.structures, structure_menu(self, bench)),
+            name="structures of plan",
         )
         row.addWidget(self.structures)
         self.aim = button("Aim", run=lambda: actions.trigger("plan.aim"), name="aim on plan")
@@ -87,7 +99,9 @@ class PlanPage(Page):
         below.addWidget(self.foot)
         self.column.addLayout(below)
         self.canvas.hovered.connect(self._hovered)
-        self._aimer = Pointing(self.canvas, self.aim_bar.point, lambda: self.aim_bar.words, self.aim_bar.typed)
+        self._aimer = Pointing(
+            self.canvas, self.aim_bar.point, lambda: self.aim_bar.words, self.aim_bar.typed
+        )
         bind(self.canvas.tool_changed, self, self._say_tool)
         bind(bench.changed, self, self.refresh)
         for signal in (bench.sheet_changed, bench.state_changed):
@@ -107,7 +121,9 @@ class PlanPage(Page):
         left = [u for u in show.units if u.position is None]
         self.unplaced.setVisible(bool(left) and bench.sheet.kind != "free")
         self.unplaced.setText(
-            f"Set out the {len(left)} without a place" if len(left) != 1 else f"Set out {left[0].number}, which has no place"
+            f"Set out the {len(left)} without a place"
+            if len(left) != 1
+            else f"Set out {left[0].number}, which has no place"
         )
         self.sheets.clear()
         for one in sheets_of(show):
@@ -117,10 +133,13 @@ class PlanPage(Page):
         self.mode.setChecked(on)
         set_property(self.words, "kind", "attention" if on else "quiet")
         self.words.setText(
-            "Rearranging: drags move, arrows nudge 5 cm (Shift 50, Alt 1)" if on else "Using: drags choose (Alt: lasso), nothing moves"
+            "Rearranging: drags move, arrows nudge 5 cm (Shift 50, Alt 1)"
+            if on
+            else "Using: drags choose (Alt: lasso), nothing moves"
         )
         self.words.setToolTip(
-            "Ctrl or Shift adds to the choice, both take off. While rearranging, Alt is free of snapping, Shift keeps straight."
+            "Ctrl or Shift adds to the choice, both take off. While rearranging, Alt is free "
+            "of snapping, Shift keeps straight."
         )
         self.place.setVisible(on)
         self.arranger.setEnabled(on)
@@ -153,7 +172,12 @@ class PlanPage(Page):
                 set_property(self.filter, "bad", True)
                 self.filter.setToolTip(plain_tip(str(error)))
         shown, total = self.canvas.shown, len(self.bench.show.units)
-        self.bench.say_filter("Plan", f"{total - len(shown)} of {total} hidden" if shown is not None and len(shown) < total else "")
+        self.bench.say_filter(
+            "Plan",
+            f"{total - len(shown)} of {total} hidden"
+            if shown is not None and len(shown) < total
+            else "",
+        )
         self.canvas.update()
 
     def toggle(self) -> None:
@@ -176,7 +200,9 @@ class PlanPage(Page):
     def _set_out(self) -> None:
         left = [u.id for u in self.bench.show.units if u.position is None]
         self.canvas.setFocus()  # the button goes; its focus must not land in a field
-        self.bench.guard(lambda: self.bench.commit(f"set out {len(left)} units", set_out(self.bench.show, left)))
+        self.bench.guard(
+            lambda: self.bench.commit(f"set out {len(left)} units", set_out(self.bench.show, left))
+        )
 
     def _drop(self, under: QPushButton, menu: QMenu) -> None:
         menu.exec(under.mapToGlobal(QPoint(0, under.height())))
@@ -197,7 +223,11 @@ class PlanPage(Page):
         act("New sheet…", self.new_sheet)
         act("Duplicate as a free sheet…", self.duplicate)
         act("Rename…", self.rename, free)
-        act("Earlier", lambda: bench.commit("order of sheets", reorder(bench.show, one.id, -1)), free)
+        act(
+            "Earlier",
+            lambda: bench.commit("order of sheets", reorder(bench.show, one.id, -1)),
+            free,
+        )
         act("Later", lambda: bench.commit("order of sheets", reorder(bench.show, one.id, 1)), free)
         act("Remove this sheet", self.remove_sheet, free)
         menu.addSeparator()
@@ -207,8 +237,18 @@ class PlanPage(Page):
             lambda: bench.commit("units on a sheet", add_units(bench.show, one.id, hand)),
             free and bool(hand),
         )
-        take = "Take the units in hand off it" if free else "Take the units in hand out of 3-D (they stay patched)"
-        act(take, lambda: bench.commit(f"take {len(hand)} units off {one.name}", take_off(bench.show, one.id, hand)), bool(hand))
+        take = (
+            "Take the units in hand off it"
+            if free
+            else "Take the units in hand out of 3-D (they stay patched)"
+        )
+        act(
+            take,
+            lambda: bench.commit(
+                f"take {len(hand)} units off {one.name}", take_off(bench.show, one.id, hand)
+            ),
+            bool(hand),
+        )
         menu.addSeparator()
         act("Words at units…", lambda: LabelsDialog(self.window(), bench, bench.sheet).open())
         act("Drawing beneath…", self.underlay)
@@ -234,10 +274,14 @@ class PlanPage(Page):
     def rename(self) -> None:
         name = ask_text(self, "Rename", "Name of the sheet", self.bench.sheet.name)
         if name:
-            self.bench.commit(f"rename sheet to {name}", rename(self.bench.show, self.bench.sheet_id, name))
+            self.bench.commit(
+                f"rename sheet to {name}", rename(self.bench.show, self.bench.sheet_id, name)
+            )
 
     def remove_sheet(self) -> None:
-        self.bench.commit(f"remove sheet {self.bench.sheet.name}", remove(self.bench.show, self.bench.sheet_id))
+        self.bench.commit(
+            f"remove sheet {self.bench.sheet.name}", remove(self.bench.show, self.bench.sheet_id)
+        )
 
     def shut_down(self) -> None:
         self.lux.stop()

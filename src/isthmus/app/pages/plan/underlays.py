@@ -1,4 +1,6 @@
-"""The drawing beneath a sheet: brought in, scaled by two points and a known length, moved, turned, dimmed, cropped."""
+"""The drawing beneath a sheet: brought in, scaled by two points and a known length, moved, turned,
+dimmed, cropped.
+"""
 
 from __future__ import annotations
 
@@ -31,10 +33,18 @@ def rasterised(data: bytes, where: str) -> bytes:
     """A cleaned SVG as PNG: nothing it names outside itself is ever looked at. Raises FileFault."""
     renderer = QSvgRenderer(QByteArray(clean_svg(data, where)))
     size = renderer.defaultSize()
-    if not renderer.isValid() or size.isEmpty() or size.width() > 100_000 or size.height() > 100_000:
+    if (
+        not renderer.isValid()
+        or size.isEmpty()
+        or size.width() > 100_000
+        or size.height() > 100_000
+    ):
         raise FileFault("the SVG does not read.", where=where, do="Export it as PNG or PDF.")
     factor = SVG_SIDE / max(size.width(), size.height())
-    picture = QImage(QSize(max(2, round(size.width() * factor)), max(2, round(size.height() * factor))), QImage.Format.Format_ARGB32)
+    picture = QImage(
+        QSize(max(2, round(size.width() * factor)), max(2, round(size.height() * factor))),
+        QImage.Format.Format_ARGB32,
+    )
     picture.fill(Qt.GlobalColor.transparent)
     painter = QPainter(picture)
     renderer.render(painter)
@@ -53,18 +63,33 @@ class UnderlayDialog(Frame):
         self.setObjectName("underlay")
         self.setModal(False)
         self.bench, self.canvas = bench, canvas
-        self.body.addWidget(button("Choose a drawing… (PNG, JPEG, SVG, PDF)", run=lambda: bench.guard(self.choose), name="choose underlay"))
-        self.body.addWidget(button("Scale by two points and a length", run=self._two_points, name="scale underlay"))
+        self.body.addWidget(
+            button(
+                "Choose a drawing… (PNG, JPEG, SVG, PDF)",
+                run=lambda: bench.guard(self.choose),
+                name="choose underlay",
+            )
+        )
+        self.body.addWidget(
+            button("Scale by two points and a length", run=self._two_points, name="scale underlay")
+        )
         self.body.addWidget(button("Move by dragging", run=self._move, name="move underlay"))
         grid = QGridLayout()
-        self.fields = {name: figure_field(f"underlay {name}", "", 80) for name in ("width", "x", "y", "turn")}
+        self.fields = {
+            name: figure_field(f"underlay {name}", "", 80) for name in ("width", "x", "y", "turn")
+        }
         for index, (name, one) in enumerate(self.fields.items()):
             words = {"width": "Width, m", "x": "Middle x", "y": "Middle y", "turn": "Turn, °"}[name]
             grid.addWidget(label(words, "quiet"), index // 2, index % 2 * 2)
             grid.addWidget(one, index // 2, index % 2 * 2 + 1)
             one.editingFinished.connect(self._typed)
-        self.crops = [figure_field(f"underlay crop {side}", "0", 80) for side in ("left", "top", "right", "bottom")]
-        for index, (side, one) in enumerate(zip(("Crop left, %", "top, %", "right, %", "bottom, %"), self.crops, strict=True)):
+        self.crops = [
+            figure_field(f"underlay crop {side}", "0", 80)
+            for side in ("left", "top", "right", "bottom")
+        ]
+        for index, (side, one) in enumerate(
+            zip(("Crop left, %", "top, %", "right, %", "bottom, %"), self.crops, strict=True)
+        ):
             grid.addWidget(label(side, "quiet"), 2 + index // 2, index % 2 * 2)
             grid.addWidget(one, 2 + index // 2, index % 2 * 2 + 1)
             one.editingFinished.connect(self._typed)
@@ -79,7 +104,13 @@ class UnderlayDialog(Frame):
         self.lock = button("Lock", run=self._lock, name="lock underlay")
         self.lock.setCheckable(True)
         self.body.addWidget(self.lock)
-        self.body.addWidget(button("Take it away", run=lambda: self._keep("take the drawing beneath away", None), name="remove underlay"))
+        self.body.addWidget(
+            button(
+                "Take it away",
+                run=lambda: self._keep("take the drawing beneath away", None),
+                name="remove underlay",
+            )
+        )
         self._write()
 
     @property
@@ -92,7 +123,12 @@ class UnderlayDialog(Frame):
             one.setEnabled(u is not None)
         if u is None:
             return
-        for name, value in (("width", u.width), ("x", u.middle[0]), ("y", u.middle[1]), ("turn", u.turn)):
+        for name, value in (
+            ("width", u.width),
+            ("x", u.middle[0]),
+            ("y", u.middle[1]),
+            ("turn", u.turn),
+        ):
             self.fields[name].setText(write_figure(value))
         for one, value in zip(self.crops, u.crop, strict=True):
             one.setText(write_figure(100 * value, 0))
@@ -101,12 +137,16 @@ class UnderlayDialog(Frame):
 
     def _keep(self, name: str, made: Underlay | None) -> None:
         one = self.canvas.sheet
-        self.bench.guard(lambda: self.bench.commit(name, keep(self.bench.show, replace(one, underlay=made))))
+        self.bench.guard(
+            lambda: self.bench.commit(name, keep(self.bench.show, replace(one, underlay=made)))
+        )
         self._write()
 
     def choose(self) -> None:
         kinds = "Drawings (*.png *.jpg *.jpeg *.svg *.pdf)"
-        name, _ = QFileDialog.getOpenFileName(self, "Choose a drawing", "", kinds, options=QFileDialog.Option.DontUseNativeDialog)
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Choose a drawing", "", kinds, options=QFileDialog.Option.DontUseNativeDialog
+        )
         if name:
             self.take(Path(name))
 
@@ -123,7 +163,10 @@ class UnderlayDialog(Frame):
             page = round(read_figure(text, "page"))
         stored, aspect = take_picture(data, path.name, page)
         low, high = self.canvas.laid.extent()
-        self.bench.commit(f"drawing beneath: {path.name}", with_picture(self.bench.show, self.canvas.sheet, stored, aspect, low, high))
+        self.bench.commit(
+            f"drawing beneath: {path.name}",
+            with_picture(self.bench.show, self.canvas.sheet, stored, aspect, low, high),
+        )
         self._write()
 
     def _typed(self) -> None:
@@ -132,16 +175,26 @@ class UnderlayDialog(Frame):
             return
 
         def run() -> None:
-            width, x, y, turn = (read_figure(self.fields[n].text()) for n in ("width", "x", "y", "turn"))
+            width, x, y, turn = (
+                read_figure(self.fields[n].text()) for n in ("width", "x", "y", "turn")
+            )
             crop = tuple(read_figure(one.text()) / 100 for one in self.crops)
             if not 0.05 <= width <= 2000:
                 raise EntryFault("A drawing is 0.05 to 2000 m wide.")
             if min(crop) < 0 or crop[0] + crop[2] > 0.95 or crop[1] + crop[3] > 0.95:
-                raise EntryFault("That crop leaves nothing.", do="Write percent that leave something in the middle.")
+                raise EntryFault(
+                    "That crop leaves nothing.",
+                    do="Write percent that leave something in the middle.",
+                )
             left, top, right, bottom = crop
             shown = (left, top, right, bottom)
-            made = replace(u, width=width, middle=(x, y), turn=turn, crop=shown, light=self.light.value() / 100)
-            same = all(math.isclose(a, b, abs_tol=5e-3) for a, b in ((width, u.width), (x, u.middle[0]), (y, u.middle[1]), (turn, u.turn)))
+            made = replace(
+                u, width=width, middle=(x, y), turn=turn, crop=shown, light=self.light.value() / 100
+            )
+            same = all(
+                math.isclose(a, b, abs_tol=5e-3)
+                for a, b in ((width, u.width), (x, u.middle[0]), (y, u.middle[1]), (turn, u.turn))
+            )
             if (
                 same
                 and all(math.isclose(a, b, abs_tol=5e-3) for a, b in zip(crop, u.crop, strict=True))
@@ -157,7 +210,9 @@ class UnderlayDialog(Frame):
 
     def _lock(self) -> None:
         if self.under is not None:
-            self._keep("lock the drawing beneath", replace(self.under, pinned=not self.under.pinned))
+            self._keep(
+                "lock the drawing beneath", replace(self.under, pinned=not self.under.pinned)
+            )
 
     def _two_points(self) -> None:
         if self.under is None:
@@ -166,10 +221,16 @@ class UnderlayDialog(Frame):
         self.canvas.set_tool(TwoPoints(self.canvas, self._scale))
 
     def _scale(self, a: tuple[float, float], b: tuple[float, float]) -> None:
-        text = ask_text(self, "Known length", f"Metres between the two points (now {math.dist(a, b):.2f})", "")
+        text = ask_text(
+            self, "Known length", f"Metres between the two points (now {math.dist(a, b):.2f})", ""
+        )
         u = self.under
         if text is not None and u is not None:
-            self.bench.guard(lambda: self._keep("scale the drawing beneath", scaled_by(u, a, b, read_figure(text, "length"))))
+            self.bench.guard(
+                lambda: self._keep(
+                    "scale the drawing beneath", scaled_by(u, a, b, read_figure(text, "length"))
+                )
+            )
 
     def _move(self) -> None:
         def moved(dx: float, dy: float) -> None:
@@ -177,6 +238,9 @@ class UnderlayDialog(Frame):
             if u is not None and u.pinned:
                 self.bench.tell("attention", "The drawing beneath is locked.")
             elif u is not None:
-                self._keep("move the drawing beneath", replace(u, middle=(u.middle[0] + dx, u.middle[1] + dy)))
+                self._keep(
+                    "move the drawing beneath",
+                    replace(u, middle=(u.middle[0] + dx, u.middle[1] + dy)),
+                )
 
         self.canvas.set_tool(MoveUnderlay(self.canvas, moved))

@@ -12,19 +12,103 @@ if TYPE_CHECKING:
 
 def actions_of(page: ProfilesPage) -> list[Action]:
     page.acts.condition("profile", lambda: page.library.profile is not None)
-    page.acts.condition("offer", lambda: page.library.entry is not None and page.library.entry.offered)
+    page.acts.condition(
+        "offer", lambda: page.library.entry is not None and page.library.entry.offered
+    )
     return [
-        Action("profiles.search", "Search the library", page.search_here, "Ctrl+Shift+L", group="Profiles"),
-        Action("profiles.manual", "Read a chart from a manual", lambda: page.here("From a manual"), "Ctrl+Shift+M", group="Profiles"),
-        Action("profiles.generic", "Compose a generic profile…", page.compose_generic, "Ctrl+Shift+G", group="Profiles"),
-        Action("profiles.exchange", "Browse the exchange", lambda: page.here("Exchange"), group="Profiles"),
-        Action("profiles.import", "Take GDTF files among your own…", page.import_files, group="Profiles"),
-        Action("profiles.folder", "Add a folder or drive of profiles…", page.library.finder.add_folder, group="Profiles"),
-        Action("profiles.patch", "Add units of the chosen mode…", page.add_units, "Ctrl+Alt+A", "profile", group="Profiles"),
-        Action("profiles.like", "Find charts like the chosen one", page.find_its_like, "Ctrl+Alt+L", "profile", group="Profiles"),
-        Action("profiles.download", "Download the chosen offer", page.download_chosen, "", "offer", group="Profiles"),
-        Action("profiles.compare", "Compare charts from the chosen one", page.compare_from_here, "Ctrl+Alt+C", "profile", group="Profiles"),
-        Action("profiles.adapt", "Adapt a copy of the chosen profile", page.adapt_copy, "Ctrl+Alt+E", "profile", group="Profiles"),
-        Action("profiles.borrow", "Borrow the chosen profile for another unit…", page.borrow, "Ctrl+Alt+B", "profile", group="Profiles"),
-        Action("profiles.export", "Save the chosen profile as GDTF…", page.export, "", "profile", group="Profiles"),
+        Action(
+            "profiles.search",
+            "Search the library",
+            page.search_here,
+            "Ctrl+Shift+L",
+            group="Profiles",
+        ),
+        Action(
+            "profiles.manual",
+            "Read a chart from a manual",
+            lambda: page.here("From a manual"),
+            "Ctrl+Shift+M",
+            group="Profiles",
+        ),
+        Action(
+            "profiles.generic",
+            "Compose a generic profile…",
+            page.compose_generic,
+            "Ctrl+Shift+G",
+            group="Profiles",
+        ),
+        Action(
+            "profiles.exchange",
+            "Browse the exchange",
+            lambda: page.here("Exchange"),
+            group="Profiles",
+        ),
+        Action(
+            "profiles.import",
+            "Take GDTF files among your own…",
+            page.import_files,
+            group="Profiles",
+        ),
+        Action(
+            "profiles.folder",
+            "Add a folder or drive of profiles…",
+            page.library.finder.add_folder,
+            group="Profiles",
+        ),
+        Action(
+            "profiles.patch",
+            "Add units of the chosen mode…",
+            page.add_units,
+            "Ctrl+Alt+A",
+            "profile",
+            group="Profiles",
+        ),
+        Action(
+            "profiles.like",
+            "Find charts like the chosen one",
+            page.find_its_like,
+            "Ctrl+Alt+L",
+            "profile",
+            group="Profiles",
+        ),
+        Action(
+            "profiles.download",
+            "Download the chosen offer",
+            page.download_chosen,
+            "",
+            "offer",
+            group="Profiles",
+        ),
+        Action(
+            "profiles.compare",
+            "Compare charts from the chosen one",
+            page.compare_from_here,
+            "Ctrl+Alt+C",
+            "profile",
+            group="Profiles",
+        ),
+        Action(
+            "profiles.adapt",
+            "Adapt a copy of the chosen profile",
+            page.adapt_copy,
+            "Ctrl+Alt+E",
+            "profile",
+            group="Profiles",
+        ),
+        Action(
+            "profiles.borrow",
+            "Borrow the chosen profile for another unit…",
+            page.borrow,
+            "Ctrl+Alt+B",
+            "profile",
+            group="Profiles",
+        ),
+        Action(
+            "profiles.export",
+            "Save the chosen profile as GDTF…",
+            page.export,
+            "",
+            "profile",
+            group="Profiles",
+        ),
     ]

@@ -1,4 +1,6 @@
-"""The Profiles page: library, manual, adapt, exchange, and what is done with the profile that is chosen."""
+"""The Profiles page: library, manual, adapt, exchange, and what is done with the profile that is
+chosen.
+"""
 
 from __future__ import annotations
 
@@ -53,7 +55,9 @@ class ProfilesPage(Page):
         self.column.addSpacing(4)
         self.column.addWidget(self.stack, 1)
         self.column.addLayout(self._foot())
-        self.take_views(dict(zip(VIEWS, (self.library, self.manual, self.adapt, self.exchange), strict=True)))
+        self.take_views(
+            dict(zip(VIEWS, (self.library, self.manual, self.adapt, self.exchange), strict=True))
+        )
         self.library.chosen.connect(self._chosen)
         self.link.progressed.connect(self._progress)
         self.link.ended.connect(self._built)
@@ -90,7 +94,9 @@ class ProfilesPage(Page):
         self.fetch_it = button("Download it", run=lambda: self.acts.trigger("profiles.download"))
         self.acts_row.append(self.fetch_it)
         row.addWidget(self.fetch_it)
-        self.add_it = button("Add units of it…", "primary", lambda: self.acts.trigger("profiles.patch"), 30)
+        self.add_it = button(
+            "Add units of it…", "primary", lambda: self.acts.trigger("profiles.patch"), 30
+        )
         self.acts_row.append(self.add_it)
         row.addWidget(self.add_it)
         self.progress.hide()
@@ -169,13 +175,17 @@ class ProfilesPage(Page):
     def adapt_copy(self) -> None:
         view = self.library
         if view.profile is not None and view.mode is not None and view.stored is not None:
-            self.adapt.begin(view.profile, view.mode.name, read_members(view.stored.data, view.stored.file))
+            self.adapt.begin(
+                view.profile, view.mode.name, read_members(view.stored.data, view.stored.file)
+            )
             self.show_view("Adapt")
 
     def borrow(self) -> None:
         view = self.library
         if view.profile is not None and view.stored is not None:
-            BorrowDialog(self, view.profile, read_members(view.stored.data, view.stored.file)).open()
+            BorrowDialog(
+                self, view.profile, read_members(view.stored.data, view.stored.file)
+            ).open()
 
     def compose_generic(self) -> None:
         GenericDialog(self).open()
@@ -185,7 +195,11 @@ class ProfilesPage(Page):
         if view.stored is None:
             return
         name, _ = QFileDialog.getSaveFileName(
-            self.house.over, "Save as GDTF", view.stored.file, "GDTF profiles (*.gdtf)", options=QFileDialog.Option.DontUseNativeDialog
+            self.house.over,
+            "Save as GDTF",
+            view.stored.file,
+            "GDTF profiles (*.gdtf)",
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         if name:
             write_atomically(Path(name), view.stored.data)
@@ -203,12 +217,21 @@ class ProfilesPage(Page):
             self.bench.guard(lambda n=name: self.import_file(Path(n)))
 
     def import_file(self, path: Path) -> None:
-        """Keep a file as it came; another own profile of its name is asked about. Raises FileFault."""
+        """Keep a file as it came; another own profile of its name is asked about. Raises
+        FileFault.
+        """
         waiting = away(lambda: importing.look_at(path))
         how: str | None = ""
         if waiting.clash:
-            words = f"You have another profile {waiting.profile.title} of your own. What becomes of it?"
-            how = ask(self.house.over, "A profile of this name is there", words, list(importing.CLASHES.items()))
+            words = (
+                f"You have another profile {waiting.profile.title} of your own. What becomes of it?"
+            )
+            how = ask(
+                self.house.over,
+                "A profile of this name is there",
+                words,
+                list(importing.CLASHES.items()),
+            )
             if how is None:
                 return
         kept = importing.keep(waiting, how)
@@ -216,7 +239,9 @@ class ProfilesPage(Page):
             return
         self.link.update()
         if waiting.notices:
-            self.bench.tell("attention", f"Imported {waiting.profile.title} as it came; it has {waiting.words}")
+            self.bench.tell(
+                "attention", f"Imported {waiting.profile.title} as it came; it has {waiting.words}"
+            )
         else:
             self.bench.tell("note", f"Imported {waiting.profile.title} ({kept.name}).")
 
@@ -232,16 +257,33 @@ class ProfilesPage(Page):
     def offer(self, source: Profile, stored: StoredProfile) -> None:
         """Offer a profile to the units that use its source."""
         show = self.bench.show
-        key = next((key for key, kept in profiles_of(show).profiles.items() if kept.id == source.id), "")
+        key = next(
+            (key for key, kept in profiles_of(show).profiles.items() if kept.id == source.id), ""
+        )
         units = using(show, key) if key else []
         if not units:
             return
         changes = preview_swap(show, key, stored)
-        told = "\n".join(f"{c.old} becomes {c.new} ({c.units} units): {'; '.join(c.differs[:4]) or 'nothing differs'}" for c in changes)
+        told = "\n".join(
+            f"{c.old} becomes {c.new} ({c.units} units): "
+            f"{'; '.join(c.differs[:4]) or 'nothing differs'}"
+            for c in changes
+        )
         words = f"{len(units)} units of this show use {key}.\n\n{told}"
-        if ask(self.house.over, "Use it in this show?", words, [("yes", f"Give them {stored.key}"), ("no", "Leave them")]) == "yes":
+        if (
+            ask(
+                self.house.over,
+                "Use it in this show?",
+                words,
+                [("yes", f"Give them {stored.key}"), ("no", "Leave them")],
+            )
+            == "yes"
+        ):
             after = swap_profile(self.bench.show, key, stored)
-            self.bench.place(f"give {len(units)} units {stored.key}", grown(self.bench.show, after, [u.id for u in units]))
+            self.bench.place(
+                f"give {len(units)} units {stored.key}",
+                grown(self.bench.show, after, [u.id for u in units]),
+            )
 
     def shut_down(self) -> None:
         self.exchange.stop()

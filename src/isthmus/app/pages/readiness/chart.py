@@ -1,4 +1,6 @@
-"""The chart of the crossing: the neck of land between Paper and Rig is as wide as what has crossed each step."""
+"""The chart of the crossing: the neck of land between Paper and Rig is as wide as what has crossed
+each step.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,15 @@ import itertools
 import math
 
 from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPainterPathStroker, QPaintEvent, QPen, QPixmap
+from PySide6.QtGui import (
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPainterPathStroker,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from isthmus.app.kit import paint
@@ -16,7 +26,13 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.readiness.naming import Naming
 from isthmus.snags import ORDER, STEPS
 
-NAMES = {"profile": "Profile", "address": "Address", "route": "Route", "place": "Place", "answered": "Answered"}
+NAMES = {
+    "profile": "Profile",
+    "address": "Address",
+    "route": "Route",
+    "place": "Place",
+    "answered": "Answered",
+}
 HALF = 56  # half the full width of the neck, px
 HEIGHT = 268
 THREAD = 3.0  # a step nobody has crossed still shows as a thread of land
@@ -27,7 +43,14 @@ def _spline(path: QPainterPath, q: Points) -> None:
     """A Catmull-Rom curve through the points."""
     for i in range(len(q) - 1):
         a, b, c, d = q[max(i - 1, 0)], q[i], q[i + 1], q[min(i + 2, len(q) - 1)]
-        path.cubicTo(b[0] + (c[0] - a[0]) / 6, b[1] + (c[1] - a[1]) / 6, c[0] - (d[0] - b[0]) / 6, c[1] - (d[1] - b[1]) / 6, c[0], c[1])
+        path.cubicTo(
+            b[0] + (c[0] - a[0]) / 6,
+            b[1] + (c[1] - a[1]) / 6,
+            c[0] - (d[0] - b[0]) / 6,
+            c[1] - (d[1] - b[1]) / 6,
+            c[0],
+            c[1],
+        )
 
 
 def _gates(path: QPainterPath, points: Points) -> None:
@@ -66,20 +89,42 @@ class CrossingChart(QWidget):
             self._picture = (key, pixmap)
         QPainter(self).drawPixmap(0, 0, self._picture[1])
 
-    def _land(self, xs: list[float], half: list[float], left: float, right: float, cy: float) -> QPainterPath:
+    def _land(
+        self, xs: list[float], half: list[float], left: float, right: float, cy: float
+    ) -> QPainterPath:
         path = QPainterPath(QPointF(-20, -20))
         path.lineTo(left - 44, -20)
-        _spline(path, [(left - 44, -20), (left - 30, 26), (left - 12, cy - HALF - 36), (left + 18, cy - HALF), (xs[0], cy - half[0])])
+        _spline(
+            path,
+            [
+                (left - 44, -20),
+                (left - 30, 26),
+                (left - 12, cy - HALF - 36),
+                (left + 18, cy - HALF),
+                (xs[0], cy - half[0]),
+            ],
+        )
         _gates(path, [(x, cy - h) for x, h in zip(xs, half, strict=True)])
         _spline(
             path,
-            [(xs[-1], cy - half[-1]), (right - 18, cy - half[-1] - 1), (right + 8, cy - HALF - 34), (right + 34, 30), (right + 30, -20)],
+            [
+                (xs[-1], cy - half[-1]),
+                (right - 18, cy - half[-1] - 1),
+                (right + 8, cy - HALF - 34),
+                (right + 34, 30),
+                (right + 30, -20),
+            ],
         )
         path.lineTo(self.width() + 20, -20)
         path.lineTo(self.width() + 20, HEIGHT + 20)
         path.lineTo(right + 46, HEIGHT + 20)
-        _spline(path, [(right + 46, HEIGHT + 20), (right + 26, HEIGHT - 28), (right + 8, cy + HALF + 34)])
-        path.cubicTo(right + 2, cy + half[-1] + 2, xs[-1] + 46, cy + half[-1], xs[-1], cy + half[-1])
+        _spline(
+            path,
+            [(right + 46, HEIGHT + 20), (right + 26, HEIGHT - 28), (right + 8, cy + HALF + 34)],
+        )
+        path.cubicTo(
+            right + 2, cy + half[-1] + 2, xs[-1] + 46, cy + half[-1], xs[-1], cy + half[-1]
+        )
         _gates(path, [(x, cy + h) for x, h in zip(xs, half, strict=True)][::-1])
         _spline(
             path,
@@ -103,7 +148,10 @@ class CrossingChart(QWidget):
         cy, left, right = HEIGHT / 2 + 2, 168.0, wide - 168.0
         xs = [left + 54 + i * (right - left - 108) / (len(STEPS) - 1) for i in range(len(STEPS))]
         half = [max(THREAD, HALF * n / total) if total else THREAD for n in done]
-        land, full = self._land(xs, half, left, right, cy), self._land(xs, [HALF] * len(STEPS), left, right, cy)
+        land, full = (
+            self._land(xs, half, left, right, cy),
+            self._land(xs, [HALF] * len(STEPS), left, right, cy),
+        )
         p.save()
         p.setClipRect(inner)
         p.fillRect(inner, theme.color("water2"))
@@ -157,7 +205,15 @@ class CrossingChart(QWidget):
         p.drawTiledPixmap(QRectF(left - 20, 0, right - left + 50, HEIGHT), tile)
         p.restore()
 
-    def _paint_gates(self, p: QPainter, xs: list[float], half: list[float], done: list[int], total: int, cy: float) -> None:
+    def _paint_gates(
+        self,
+        p: QPainter,
+        xs: list[float],
+        half: list[float],
+        done: list[int],
+        total: int,
+        cy: float,
+    ) -> None:
         for i, (x, h, step, n) in enumerate(zip(xs, half, STEPS, done, strict=True)):
             rig = step == "answered"
             p.setPen(pen("land_edge", 1, Qt.PenStyle.DotLine))
@@ -166,16 +222,62 @@ class CrossingChart(QWidget):
                 p.drawLine(QPointF(x, cy + 24), QPointF(x, cy + h))
             p.setPen(pen("land_edge", 1))
             p.drawLine(QPointF(x, cy - HALF - 8), QPointF(x, cy - HALF - 16))
-            paint.text(p, x - 60, cy - HALF - 37, NAMES[step], font("body", 600, italic=rig), "text", paint.CENTER, 120, 20)
-            paint.text(p, x - 40, cy - 17, str(n), font("count", 500, mono=True, italic=rig), "text", paint.CENTER, 80, 24)
-            paint.text(p, x - 40, cy + 5, f"of {total}", font("caption", mono=True), "text2", paint.CENTER, 80, 16)
+            paint.text(
+                p,
+                x - 60,
+                cy - HALF - 37,
+                NAMES[step],
+                font("body", 600, italic=rig),
+                "text",
+                paint.CENTER,
+                120,
+                20,
+            )
+            paint.text(
+                p,
+                x - 40,
+                cy - 17,
+                str(n),
+                font("count", 500, mono=True, italic=rig),
+                "text",
+                paint.CENTER,
+                80,
+                24,
+            )
+            paint.text(
+                p,
+                x - 40,
+                cy + 5,
+                f"of {total}",
+                font("caption", mono=True),
+                "text2",
+                paint.CENTER,
+                80,
+                16,
+            )
             snags = [s for s in self.bench.snags if s.step == step]
             if snags:
                 worst = min(snags, key=lambda s: ORDER[s.severity]).severity
                 units = len({u for s in snags for u in s.units})
                 paint.severity(p, worst, x - 30, cy + HALF + 22, 6.4)
-                k = paint.text(p, x - 18, cy + HALF + 12, str(len(snags)), font("table", 600, mono=True), "text", height=20)
-                paint.text(p, x - 12 + k, cy + HALF + 12, f"{units} unit{'s' * (units != 1)}", font("caption"), "text2", height=20)
+                k = paint.text(
+                    p,
+                    x - 18,
+                    cy + HALF + 12,
+                    str(len(snags)),
+                    font("table", 600, mono=True),
+                    "text",
+                    height=20,
+                )
+                paint.text(
+                    p,
+                    x - 12 + k,
+                    cy + HALF + 12,
+                    f"{units} unit{'s' * (units != 1)}",
+                    font("caption"),
+                    "text2",
+                    height=20,
+                )
             elif n == total and total:
                 paint.severity(p, "ok", x, cy + HALF + 22, 7)
             if i:
@@ -186,7 +288,9 @@ class CrossingChart(QWidget):
     def _shores(self, p: QPainter, right: float) -> None:
         show = self.bench.show
         held = list(show.verdicts)
-        count = {kind: sum(v.result == kind for v in held) for kind in ("answers", "wrong", "silent")}
+        count = {
+            kind: sum(v.result == kind for v in held) for kind in ("answers", "wrong", "silent")
+        }
         left_over = len(show.units) - len(held)
         revision = f", rev {show.paper.revision}" if show.paper.revision else ""
         title = (show.paper.title or "Hang list") + revision
@@ -202,11 +306,31 @@ class CrossingChart(QWidget):
             ("Silent", str(count["silent"])),
             ("Not called yet", str(left_over)),
         ]
-        for x, heading, rows, italic in ((24, "PAPER", paper, False), (right + 44, "RIG", rig, True)):
+        for x, heading, rows, italic in (
+            (24, "PAPER", paper, False),
+            (right + 44, "RIG", rig, True),
+        ):
             paint.text(p, x, 24, heading, font("section", 600, track=2.4), "text", height=20)
             for i, (words, value) in enumerate(rows):
-                paint.text(p, x, 56 + i * 48, words, font("caption", italic=italic), "text2", width=112, height=16)
-                paint.text(p, x, 71 + i * 48, value, font(16, 500, mono=True, italic=italic), "text", height=22)
+                paint.text(
+                    p,
+                    x,
+                    56 + i * 48,
+                    words,
+                    font("caption", italic=italic),
+                    "text2",
+                    width=112,
+                    height=16,
+                )
+                paint.text(
+                    p,
+                    x,
+                    71 + i * 48,
+                    value,
+                    font(16, 500, mono=True, italic=italic),
+                    "text",
+                    height=22,
+                )
 
     def _rose(self, p: QPainter, cx: float, cy: float, r: float) -> None:
         p.save()
@@ -217,12 +341,17 @@ class CrossingChart(QWidget):
         p.drawEllipse(QPointF(cx, cy), r - 4, r - 4)
         for i in range(36):
             a, k = math.radians(i * 10), r - (6 if i % 9 == 0 else 4)
-            p.drawLine(QPointF(cx + k * math.cos(a), cy + k * math.sin(a)), QPointF(cx + r * math.cos(a), cy + r * math.sin(a)))
+            p.drawLine(
+                QPointF(cx + k * math.cos(a), cy + k * math.sin(a)),
+                QPointF(cx + r * math.cos(a), cy + r * math.sin(a)),
+            )
         for i in range(4):
             a = math.radians(i * 90 - 90)
             tip = (cx + (r - 7) * math.cos(a), cy + (r - 7) * math.sin(a))
             for turn, brush in ((45, Qt.BrushStyle.NoBrush), (-45, c)):
                 b = a + math.radians(turn)
                 p.setBrush(brush)
-                p.drawPolygon(paint.polygon((cx, cy), tip, (cx + 4.5 * math.cos(b), cy + 4.5 * math.sin(b))))
+                p.drawPolygon(
+                    paint.polygon((cx, cy), tip, (cx + 4.5 * math.cos(b), cy + 4.5 * math.sin(b)))
+                )
         p.restore()

@@ -1,12 +1,29 @@
-"""The Readiness page: how far the units have crossed, and the snags with their mends, worst first."""
+"""The Readiness page: how far the units have crossed, and the snags with their mends, worst
+first.
+"""
 
 from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import (
+    QAbstractListModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QRectF,
+    QSize,
+    Qt,
+    Signal,
+)
 from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractItemView, QFrame, QListView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QFrame,
+    QListView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QWidget,
+)
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import advance, font, pen, theme
@@ -78,7 +95,17 @@ class Lines(QStyledItemDelegate):
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.color("coral"))
             p.drawRoundedRect(link.adjusted(-8, 4, 0, -5), 3, 3)
-            paint.text(p, link.x() - 8, y, words, font("table", 600), "on_coral", paint.CENTER, link.width() + 8, h - 1)
+            paint.text(
+                p,
+                link.x() - 8,
+                y,
+                words,
+                font("table", 600),
+                "on_coral",
+                paint.CENTER,
+                link.width() + 8,
+                h - 1,
+            )
         else:
             f = font("table", 500)
             wide = paint.text(p, link.x(), y, words, f, "text", width=link.width(), height=h - 1)
@@ -107,7 +134,8 @@ class Lines(QStyledItemDelegate):
 
 
 class SnagList(QListView):
-    """Enter, or a click on the link, follows the current snag's way; a double click goes to its page.
+    """Enter, or a click on the link, follows the current snag's way; a double click goes to its
+    page.
 
     A click on the rest of a row takes the snag's units in hand.
     """
@@ -139,7 +167,11 @@ class SnagList(QListView):
 
     def link_rect(self, index: Index) -> QRectF:
         r = QRectF(self.visualRect(self.snags.index(index.row())))
-        wide = min(QFontMetricsF(font("table", 600)).horizontalAdvance(way(self.snags.snags[index.row()])) + 6, MEND - 14)
+        wide = min(
+            QFontMetricsF(font("table", 600)).horizontalAdvance(way(self.snags.snags[index.row()]))
+            + 6,
+            MEND - 14,
+        )
         return QRectF(r.right() - MEND + 10, r.y(), wide, r.height())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -189,11 +221,18 @@ class SnagHead(QWidget):
             if count:
                 paint.severity(p, kind, x + 6, h / 2 + 2, 6)
                 x += 18
-                x += paint.text(p, x, 6, str(count), font("table", 600, mono=True), "text", height=h - 8) + 5
+                x += (
+                    paint.text(
+                        p, x, 6, str(count), font("table", 600, mono=True), "text", height=h - 8
+                    )
+                    + 5
+                )
                 x += paint.text(p, x, 6, words, font("table"), "text2", height=h - 8) + 16
         if not self.bench.snags:
             paint.severity(p, "ok", x + 6, h / 2 + 2, 6)
-            paint.text(p, x + 18, 6, "none: everything known agrees", font("table"), "text2", height=h - 8)
+            paint.text(
+                p, x + 18, 6, "none: everything known agrees", font("table"), "text2", height=h - 8
+            )
         paint.text(p, 0, 6, "worst first", font("table"), "text3", paint.RIGHT, self.width(), h - 8)
         p.fillRect(QRectF(0, h - 1, self.width(), 1), theme.color("line_strong"))
 
@@ -225,7 +264,12 @@ class ReadinessPage(Page):
         self.snag_head.update()
         count = len(self.bench.snags)
         self.head.say(
-            str(crossing.done["answered"]), "of", str(crossing.total), "units have answered", str(count), f"snag{'s' * (count != 1)} open"
+            str(crossing.done["answered"]),
+            "of",
+            str(crossing.total),
+            "units have answered",
+            str(count),
+            f"snag{'s' * (count != 1)} open",
         )
 
     def follow(self, snag: Snag) -> None:
@@ -233,6 +277,8 @@ class ReadinessPage(Page):
         self.bench.select(snag.units)
         if snag.mend:
             edit, name = snag.mend.edit, snag.mend.label
-            self.bench.guard(lambda: self.bench.commit(name[0].lower() + name[1:], edit(self.bench.show)))
+            self.bench.guard(
+                lambda: self.bench.commit(name[0].lower() + name[1:], edit(self.bench.show))
+            )
         else:
             self.house.go(snag.page, snag)

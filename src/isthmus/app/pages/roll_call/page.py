@@ -46,7 +46,14 @@ class RollCallPage(Page):
         self.hunt = HuntView(bench, self.checks)
         self.phones = PhonesView(bench, self.call, over)
         self.record = RecordView(bench, self.checks, over)
-        made: tuple[PageView, ...] = (self.call, self.findings, self.discovery, self.hunt, self.phones, self.record)
+        made: tuple[PageView, ...] = (
+            self.call,
+            self.findings,
+            self.discovery,
+            self.hunt,
+            self.phones,
+            self.record,
+        )
         self.take_views(dict(zip(VIEWS, made, strict=True)))
         self.findings.hunt_wanted.connect(self._hunt)
         self.findings.discover_wanted.connect(self._discover)
@@ -76,7 +83,9 @@ class RollCallPage(Page):
         """From a finding to the view just shown, and a way back."""
         found = self.bench.show.unit(unit)
         self._asked_for = unit
-        self.back.setText(f"← Back to the finding of {found.number}" if found else "← Back to the findings")
+        self.back.setText(
+            f"← Back to the finding of {found.number}" if found else "← Back to the findings"
+        )
         self.back.show()
 
     def _back(self) -> None:
@@ -90,7 +99,9 @@ class RollCallPage(Page):
             super().left()
 
     def begin(self, only: Sequence[str] | None = None) -> None:
-        """Begin calling, and go where it can be seen. Raises EntryFault when nothing can be called."""
+        """Begin calling, and go where it can be seen. Raises EntryFault when nothing can be
+        called.
+        """
         self.call.begin(only)
         if self.house.current() not in ALSO:
             self.here("Call")
@@ -146,7 +157,11 @@ class RollCallPage(Page):
                 desk.send(packet, found.ip)
             desk.poll_soon()
             fed = {o.universe for o in Reach(self.bench.show).of_port.get((node_id, index), ())}
-            self.checks.set_anew({u.id for u in self.bench.show.units if any(p.universe in fed for p in u.patch)})
-            self.bench.tell("ok", f"Port {index} of {node.name} is set back. Call its units again to prove it.")
+            self.checks.set_anew(
+                {u.id for u in self.bench.show.units if any(p.universe in fed for p in u.patch)}
+            )
+            self.bench.tell(
+                "ok", f"Port {index} of {node.name} is set back. Call its units again to prove it."
+            )
 
         self.bench.guard(go)

@@ -1,4 +1,6 @@
-"""The Routes page: routes as a picture and a table, nodes, the own network, the watch, and the stand-in rig."""
+"""The Routes page: routes as a picture and a table, nodes, the own network, the watch, and the
+stand-in rig.
+"""
 
 from __future__ import annotations
 

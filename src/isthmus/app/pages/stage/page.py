@@ -1,4 +1,6 @@
-"""The Stage page: the rig in 3-D, as paper asks, as the rig does, both beside each other, or where they differ."""
+"""The Stage page: the rig in 3-D, as paper asks, as the rig does, both beside each other, or where
+they differ.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,15 @@ from msgspec.structs import replace as with_changes
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QSlider, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QPushButton,
+    QSizePolicy,
+    QSlider,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
 
 from isthmus.app.canvas.aim_bar import AimBar
 from isthmus.app.canvas.plan_canvas import PlanCanvas
@@ -56,7 +66,9 @@ class StagePage(Page):
             view.seen = self._say_rate
         self.add_switches(TRUTHS)
         self.switches[0].setChecked(True)
-        self.mode = button("Rearrange", run=lambda: actions.trigger("plan.rearrange"), name="rearrange stage")
+        self.mode = button(
+            "Rearrange", run=lambda: actions.trigger("plan.rearrange"), name="rearrange stage"
+        )
         self.mode.setCheckable(True)
         self.head.add(self.mode)
         row = QHBoxLayout()
@@ -65,14 +77,18 @@ class StagePage(Page):
         self.places = choice("view from")
         self.places.activated.connect(lambda _: self.see_from(self.places.currentText()))
         row.addWidget(self.places)
-        self.keep_view = button("Keep…", "quiet", lambda: actions.trigger("stage.keep_view"), name="keep view")
+        self.keep_view = button(
+            "Keep…", "quiet", lambda: actions.trigger("stage.keep_view"), name="keep view"
+        )
         row.addWidget(self.keep_view)
         row.addWidget(button("Fit", "quiet", self.view.fit))
         self.aim = button("Aim", run=lambda: actions.trigger("stage.aim"), name="aim on stage")
         self.aim.setCheckable(True)
         row.addWidget(self.aim)
         row.addWidget(button("Fan…", run=lambda: actions.trigger("units.fan")))
-        self.structures: QPushButton = button("Structures ▾", run=self._structures, name="structures of stage")
+        self.structures: QPushButton = button(
+            "Structures ▾", run=self._structures, name="structures of stage"
+        )
         row.addWidget(self.structures)
         row.addStretch(1)
         self.sliders: dict[str, QSlider] = {}
@@ -86,7 +102,9 @@ class StagePage(Page):
             slider.valueChanged.connect(lambda v, n=name: self._look(n, v / 100))
             self.sliders[name] = slider
             row.addWidget(slider)
-        row.addWidget(button("Drawing…", "quiet", lambda: actions.trigger("stage.look"), name="drawing"))
+        row.addWidget(
+            button("Drawing…", "quiet", lambda: actions.trigger("stage.look"), name="drawing")
+        )
         self.more = button("More ▾", "quiet", self._more, name="more of stage")
         row.addWidget(self.more)
         self.column.addLayout(row)
@@ -99,10 +117,17 @@ class StagePage(Page):
         self.split.addWidget(self.other)
         self.column.addWidget(self.split, 1)
         foot = QHBoxLayout()
-        self.foot = label("Drag turns, the right button moves, the wheel comes nearer; a click takes a unit in hand.", "quiet", "caption")
+        self.foot = label(
+            "Drag turns, the right button moves, the wheel comes nearer; a click takes a "
+            "unit in hand.",
+            "quiet",
+            "caption",
+        )
         self.foot.setFont(font("caption", italic=False))
         self.foot.setFixedHeight(22)
-        self.foot.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)  # it gives way to the pace
+        self.foot.setSizePolicy(
+            QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed
+        )  # it gives way to the pace
         foot.addWidget(self.foot, 1)
         self.pace = label("", "quiet", "caption", mono=True)
         foot.addSpacing(12)
@@ -119,7 +144,10 @@ class StagePage(Page):
         else:
             for switch in self.switches[1:]:
                 switch.setEnabled(False)
-                switch.setToolTip("No stand-in rig runs beside this show. Start the demo, or: isthmus-app --rig HOST:PORT")
+                switch.setToolTip(
+                    "No stand-in rig runs beside this show. Start the demo, or: isthmus-app "
+                    "--rig HOST:PORT"
+                )
         self.refresh()
 
     def actions(self) -> list[Action]:
@@ -181,7 +209,14 @@ class StagePage(Page):
             return
         coarser = view.drawn_scale > view.drawing.coarse
         words = f"{view.drawing.name}: {view.rate:.0f}/s"
-        self.pace.setText(words + (f", beams drawn {view.drawn_scale} px coarse to hold {view.drawing.hold}/s" if coarser else ""))
+        self.pace.setText(
+            words
+            + (
+                f", beams drawn {view.drawn_scale} px coarse to hold {view.drawing.hold}/s"
+                if coarser
+                else ""
+            )
+        )
         if self.truth == "Side by side" and self.other.camera != view.camera:
             self.other.set_camera(view.camera)
 
@@ -189,7 +224,11 @@ class StagePage(Page):
 
     def see_from(self, name: str) -> None:
         kept = next((v for v in self.bench.show.views if v.name == name), None)
-        camera = VIEWS.get(name) or (Camera(kept.target, kept.distance, kept.bearing, kept.height, kept.fov) if kept else None)
+        camera = VIEWS.get(name) or (
+            Camera(kept.target, kept.distance, kept.bearing, kept.height, kept.fov)
+            if kept
+            else None
+        )
         if camera is not None:
             self.view.set_camera(camera)
             self.places.setCurrentIndex(self.places.findText(name))
@@ -201,7 +240,14 @@ class StagePage(Page):
             self.bench.tell("attention", "A view needs a name of its own.")
             return
         c = self.view.camera
-        made = SavedView(name=name, target=c.target, distance=c.distance, bearing=c.bearing, height=c.height, fov=c.fov)
+        made = SavedView(
+            name=name,
+            target=c.target,
+            distance=c.distance,
+            bearing=c.bearing,
+            height=c.height,
+            fov=c.fov,
+        )
         views = (*(v for v in self.bench.show.views if v.name != name), made)
         self.bench.commit(f"keep the view {name}", with_changes(self.bench.show, views=views))
         self.places.setCurrentIndex(self.places.findText(name))
@@ -226,11 +272,23 @@ class StagePage(Page):
         self.view.set_tool(_Seat(self))
 
     def _structures(self) -> None:
-        structure_menu(self, self.bench).exec(self.structures.mapToGlobal(self.structures.rect().bottomLeft()))
+        structure_menu(self, self.bench).exec(
+            self.structures.mapToGlobal(self.structures.rect().bottomLeft())
+        )
 
     def _more(self) -> None:
         menu = self.acts.menu(
-            ("stage.sit", "stage.forget_view", "", "stage.picture", "", "stage.apart", "stage.beside_plan", "stage.full"), self
+            (
+                "stage.sit",
+                "stage.forget_view",
+                "",
+                "stage.picture",
+                "",
+                "stage.apart",
+                "stage.beside_plan",
+                "stage.full",
+            ),
+            self,
         )
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
@@ -254,7 +312,9 @@ class StagePage(Page):
         sloping = truth != TRUTHS[0]
         self.foot.setFont(font("caption", italic=sloping))
         self.foot.setText(
-            "What the rig does: asking…" if sloping else "What paper asks: the levels this show sends, on the units as paper has them."
+            "What the rig does: asking…"
+            if sloping
+            else "What paper asks: the levels this show sends, on the units as paper has them."
         )
         self._watch()
         self.view.renew()
@@ -280,18 +340,28 @@ class StagePage(Page):
             shown.renew()
         lit = [u["label"] for u in state["units"] if u["level"] > 0.002]
         packets = sum(p["packets"] for p in state["ports"])
-        words = f"lit: {', '.join(lit[:12])}{' …' if len(lit) > 12 else ''}" if lit else "nothing is lit"
-        self.foot.setText(f"What the rig does, from what its nodes received ({packets} packets): {words}.")
+        words = (
+            f"lit: {', '.join(lit[:12])}{' …' if len(lit) > 12 else ''}"
+            if lit
+            else "nothing is lit"
+        )
+        self.foot.setText(
+            f"What the rig does, from what its nodes received ({packets} packets): {words}."
+        )
         self._compare()
 
     def _compare(self) -> None:
         """Where they differ: told below, and written beside the units, which are taken in hand."""
         if self.truth != "Difference" or self._rig_view is None or self._frame is None:
             return
-        self.differ = differences((self.bench.view, self.bench.live.frame), (self._rig_view, self._frame))
+        self.differ = differences(
+            (self.bench.view, self.bench.live.frame), (self._rig_view, self._frame)
+        )
         self.foot.setText(in_words(self.differ))
         ids = {u.number: u.id for u in self.bench.show.units}
-        self.view.wrong = {ids[d.number]: (d.words, d.severity) for d in self.differ if d.number in ids}
+        self.view.wrong = {
+            ids[d.number]: (d.words, d.severity) for d in self.differ if d.number in ids
+        }
         self.view.update()
 
     def _lost(self, why: str) -> None:

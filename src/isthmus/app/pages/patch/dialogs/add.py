@@ -1,4 +1,6 @@
-"""Add units: what is wished on the left, what it would do below, before it is done. Batch after batch goes on from the last."""
+"""Add units: what is wished on the left, what it would do below, before it is done. Batch after
+batch goes on from the last.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,15 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QCompleter, QFileDialog, QGridLayout, QHBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QCompleter,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QWidget,
+)
 
 from isthmus.app.kit.dialogs import Frame
 from isthmus.app.kit.theme import font
@@ -19,7 +29,18 @@ from isthmus.gels import books_at_hand, set_gel
 from isthmus.layout import set_out
 from isthmus.library.at_hand import at_hand
 from isthmus.library.facts import body_words
-from isthmus.patch.add import AFTER, AT, GAPS, NOWHERE, STRETCH, Add, AddPreview, next_number, preview_add, spacings
+from isthmus.patch.add import (
+    AFTER,
+    AT,
+    GAPS,
+    NOWHERE,
+    STRETCH,
+    Add,
+    AddPreview,
+    next_number,
+    preview_add,
+    spacings,
+)
 from isthmus.patch.groups import groups_for
 from isthmus.patch.hanglist import Library
 from isthmus.patch.index import Room, index_of
@@ -63,7 +84,9 @@ class AddDialog(Frame):
         mode: str = "",
         to_library: Callable[[], object] | None = None,
     ) -> None:
-        """`stored` and `mode`: what was chosen in the library, if it was; `to_library` goes there to choose."""
+        """`stored` and `mode`: what was chosen in the library, if it was; `to_library` goes there
+        to choose.
+        """
         super().__init__(parent, "Add units", "Add units", self._take, 860)
         self.setObjectName("add units")
         self.bench = bench
@@ -94,7 +117,9 @@ class AddDialog(Frame):
         links.setSpacing(18)
         links.addWidget(button("A profile from a GDTF file…", "link", self._from_file))
         if to_library is not None:
-            links.addWidget(button("Choose in the library…", "link", lambda: (self.reject(), to_library())))
+            links.addWidget(
+                button("Choose in the library…", "link", lambda: (self.reject(), to_library()))
+            )
         self.marks = label("", "quiet", "caption")
         links.addWidget(self.marks)
         links.addStretch(1)
@@ -129,7 +154,9 @@ class AddDialog(Frame):
             line.setPlaceholderText("Type a few letters of the maker or the model")
         self.mode = self._combo("mode")
         self.count = field("count", "1", "how many, or numbers: 1-8, 2-20 step 2", mono=True)
-        self.count.setToolTip("A count such as 6, or the numbers themselves: 101-108, 2-20 step 2, 1-9 but 5")
+        self.count.setToolTip(
+            "A count such as 6, or the numbers themselves: 101-108, 2-20 step 2, 1-9 but 5"
+        )
         self.first = field("first number", str(next_number(show)), mono=True)
         self.place = choice("where they go", PLACES)
         self.address = field("address", "", mono=True)
@@ -141,7 +168,9 @@ class AddDialog(Frame):
         self.keep.setFont(font("table"))
         self.name = field("name pattern", "", "# counts, @ is the unit number")
         self.hangs_on = self._combo("hangs on", editable=True)
-        positions = dict.fromkeys([*(s.name for s in show.structures), *(u.hangs_on for u in show.units if u.hangs_on)])
+        positions = dict.fromkeys(
+            [*(s.name for s in show.structures), *(u.hangs_on for u in show.units if u.hangs_on)]
+        )
         self.hangs_on.addItems(["", *positions])
         self.purpose = field("purpose", "")
         self.gel = self._combo("gel", editable=True)
@@ -185,7 +214,10 @@ class AddDialog(Frame):
         self._shelf = Library.of(self._own, tuple(at_hand(self.bench.show).stored.values()))
         self.profile.clear()
         used = {unit.profile for unit in self.bench.show.units}
-        for key, profile in sorted(self._shelf.profiles.profiles.items(), key=lambda item: (item[0] not in used, item[1].name)):
+        for key, profile in sorted(
+            self._shelf.profiles.profiles.items(),
+            key=lambda item: (item[0] not in used, item[1].name),
+        ):
             self.profile.addItem(f"{profile.label}  ({profile.maker})", key)
         finder = QCompleter([self.profile.itemText(i) for i in range(self.profile.count())], self)
         finder.setFilterMode(Qt.MatchFlag.MatchContains)
@@ -198,7 +230,11 @@ class AddDialog(Frame):
         index = self.profile.findText(text)
         if index >= 0:
             return self.profile.itemData(index)
-        found = [i for i in range(self.profile.count()) if text.strip() and text.lower() in self.profile.itemText(i).lower()]
+        found = [
+            i
+            for i in range(self.profile.count())
+            if text.strip() and text.lower() in self.profile.itemText(i).lower()
+        ]
         return self.profile.itemData(found[0]) if len(found) == 1 else ""
 
     def _length(self) -> int:
@@ -250,7 +286,11 @@ class AddDialog(Frame):
 
     def _from_file(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "A profile from a GDTF file", "", "GDTF profiles (*.gdtf)", options=QFileDialog.Option.DontUseNativeDialog
+            self,
+            "A profile from a GDTF file",
+            "",
+            "GDTF profiles (*.gdtf)",
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         if name:
             try:
@@ -267,10 +307,15 @@ class AddDialog(Frame):
     def _wish(self) -> Add:
         key = self._key()
         if not key:
-            raise EntryFault("Choose a profile from the list.", do="Type a few letters of its maker or model.")
+            raise EntryFault(
+                "Choose a profile from the list.", do="Type a few letters of its maker or model."
+            )
         spacing = self.spacing.currentText().strip()
         if spacing and not spacing.isdigit():
-            raise EntryFault(f"“{spacing[:20]}” is no spacing.", do="Write a whole number of slots, or leave it empty.")
+            raise EntryFault(
+                f"“{spacing[:20]}” is no spacing.",
+                do="Write a whole number of slots, or leave it empty.",
+            )
         many = self.count.text().strip()
         numbers: tuple[int, ...] = ()
         if not many.isdigit():
@@ -314,7 +359,10 @@ class AddDialog(Frame):
         words = [write_numbers([u.number for u in found.units])]
         if found.spans:
             last = found.spans[-1]
-            words.append(f"{write_address(found.spans[0].universe, found.spans[0].start)} to {write_address(last.universe, last.end)}")
+            words.append(
+                f"{write_address(found.spans[0].universe, found.spans[0].start)} to "
+                f"{write_address(last.universe, last.end)}"
+            )
         else:
             words.append("without an address")
         text = ", ".join(words) + ". " + " ".join(found.notes[:3])
@@ -322,7 +370,10 @@ class AddDialog(Frame):
             clash = found.clashes[0]
             more = f", and {len(found.clashes) - 1} more clashes" if len(found.clashes) > 1 else ""
             place = write_address(clash.a.universe, clash.first)
-            text += f" {clash.a.number} and {clash.b.number} would both claim {place}{more}; you can add them and mend it after."
+            text += (
+                f" {clash.a.number} and {clash.b.number} would both claim {place}{more}; you can "
+                "add them and mend it after."
+            )
         self.outcome.setText(text)
 
     def _take(self) -> bool:
@@ -331,7 +382,8 @@ class AddDialog(Frame):
         units = self._preview.units
         ids = [u.id for u in units]
         gel = self.gel.currentText().strip()
-        # they stand in space at once: on the structure they name, else in rows in front, where they can be seen
+        # they stand in space at once: on the structure they name, else in rows in front, where they
+        # can be seen
         made = set_out(self._preview.show, ids)
         try:
             made = set_gel(made, ids, gel, books_at_hand()) if gel else made
@@ -344,7 +396,11 @@ class AddDialog(Frame):
         if spans:
             last = spans[-1]
             stride = max(last.length, int(self.spacing.currentText() or 0))
-            spot = (last.universe, last.start + stride) if last.start + stride <= SLOTS else (last.universe + 1, 1)
+            spot = (
+                (last.universe, last.start + stride)
+                if last.start + stride <= SLOTS
+                else (last.universe + 1, 1)
+            )
         self.last = self.bench.last_added = Batch(
             self._key(),
             self.mode.currentData() or "",

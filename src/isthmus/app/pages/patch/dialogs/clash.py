@@ -1,4 +1,6 @@
-"""Somebody is there already: who, what each way out would move, before and after. One key chooses."""
+"""Somebody is there already: who, what each way out would move, before and after. One key
+chooses.
+"""
 
 from __future__ import annotations
 
@@ -32,19 +34,28 @@ class WaysDialog(Frame):
         self.setObjectName("ways out")
         self.bench, self.placing, self.name = bench, placing, name
         blocked = placing.in_the_way
-        names = ", ".join(f"{u.number} {u.name}" for u in blocked[:4]) + (f" and {len(blocked) - 4} more" if len(blocked) > 4 else "")
+        names = ", ".join(f"{u.number} {u.name}" for u in blocked[:4]) + (
+            f" and {len(blocked) - 4} more" if len(blocked) > 4 else ""
+        )
         self.body.addWidget(label(f"In the way: {names}.", size="body", weight=500, wrap=True))
         row = QHBoxLayout()
         column = QVBoxLayout()
         column.setSpacing(4)
         self.buttons_of = {}
         for way in placing.ways:
-            made = button(f"{KEYS[way.key]}   {way.label}", run=lambda w=way: self._choose(w), height=30, name=f"way {way.key}")
+            made = button(
+                f"{KEYS[way.key]}   {way.label}",
+                run=lambda w=way: self._choose(w),
+                height=30,
+                name=f"way {way.key}",
+            )
             made.setCheckable(True)
             made.setAutoDefault(False)
             made.setStyleSheet("text-align: left;")
             made.setEnabled(way.show is not None)
-            made.setToolTip(plain_tip(f"This cannot be done: {way.why_not}." if way.why_not else ""))
+            made.setToolTip(
+                plain_tip(f"This cannot be done: {way.why_not}." if way.why_not else "")
+            )
             self.buttons_of[way.key] = made
             column.addWidget(made)
             if way.why_not:
@@ -58,7 +69,9 @@ class WaysDialog(Frame):
         self.moves.setMinimumHeight(34)
         self.moves.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.body.addWidget(self.moves)
-        self.body.addWidget(label("1 to 4 choose and take; Esc leaves everything as it is.", "quiet", "caption"))
+        self.body.addWidget(
+            label("1 to 4 choose and take; Esc leaves everything as it is.", "quiet", "caption")
+        )
         self._choose(next(way for way in placing.ways if way.show is not None))
 
     def _choose(self, way: Way) -> None:
@@ -69,12 +82,21 @@ class WaysDialog(Frame):
         before = self.bench.show
         changed = [move.unit for move in moves_between(before, self.placing.show)]
         self.strips.compare(before, way.show, [*changed, *movers])
-        words = "; ".join(where(move) for move in way.moves[:6]) + (f"; and {len(way.moves) - 6} more" if len(way.moves) > 6 else "")
-        self.moves.setText(f"Besides: {words}." if way.moves else "Nobody else moves. The slots claimed twice stay a snag.")
+        words = "; ".join(where(move) for move in way.moves[:6]) + (
+            f"; and {len(way.moves) - 6} more" if len(way.moves) > 6 else ""
+        )
+        self.moves.setText(
+            f"Besides: {words}."
+            if way.moves
+            else "Nobody else moves. The slots claimed twice stay a snag."
+        )
         self.adjustSize()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        way = next((w for w in self.placing.ways if KEYS[w.key] == event.text() and w.show is not None), None)
+        way = next(
+            (w for w in self.placing.ways if KEYS[w.key] == event.text() and w.show is not None),
+            None,
+        )
         if way is None:
             super().keyPressEvent(event)
             return

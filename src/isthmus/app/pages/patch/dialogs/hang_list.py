@@ -1,4 +1,6 @@
-"""Read a hang list: which column is what, models that only nearly match, and the lines, corrected in place."""
+"""Read a hang list: which column is what, models that only nearly match, and the lines, corrected
+in place.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,16 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QTableView, QWidget
 from isthmus.app.kit import settings
 from isthmus.app.kit.dialogs import Frame, ask
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import Choice, RowsModel, button, choice, field, label, plain_table, plain_tip
+from isthmus.app.kit.widgets import (
+    Choice,
+    RowsModel,
+    button,
+    choice,
+    field,
+    label,
+    plain_table,
+    plain_tip,
+)
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import FileFault
 from isthmus.gels import books_at_hand
@@ -30,10 +41,15 @@ ASKED = 4  # model names asked about at once
 
 
 def doubts(found: HangList, new: Sequence[PaperRow]) -> list[str]:
-    """What somebody should know before these units are added: how many have no address, and what was guessed."""
+    """What somebody should know before these units are added: how many have no address, and what
+    was guessed.
+    """
     bare = sum(not row.universe for row in new)
     told = [f"{bare} without an address"] if bare and found.paper.rows else []
-    told += [f"{PLAIN[name].lower()} guessed from “{found.heads[found.at[name]][:20]}”" for name in found.guessed]
+    told += [
+        f"{PLAIN[name].lower()} guessed from “{found.heads[found.at[name]][:20]}”"
+        for name in found.guessed
+    ]
     return told
 
 
@@ -53,10 +69,17 @@ class LinesModel(RowsModel):
         faults: dict[int, list[str]] = {}
         for fault in found.faults:
             faults.setdefault(fault.line, []).append(f"{fault.what} {fault.do}".strip())
-        rows = [(row, " ".join(faults.get(row.line, ()))) for row in (*found.paper.rows, *found.rejected)]
+        rows = [
+            (row, " ".join(faults.get(row.line, ())))
+            for row in (*found.paper.rows, *found.rejected)
+        ]
         rows.sort(key=lambda item: (not item[1], item[0].line))
         self.beginResetModel()
-        self.rows, self.texts, self.written = rows, texts, {line.line: line.cells for line in found.paper.unread}
+        self.rows, self.texts, self.written = (
+            rows,
+            texts,
+            {line.line: line.cells for line in found.paper.unread},
+        )
         self.endResetModel()
 
     def text(self, row: PaperRow, column: int) -> str:
@@ -65,29 +88,46 @@ class LinesModel(RowsModel):
         name = FIELDS[column - 1]
         if (row.line, name) in self.texts:
             return self.texts[row.line, name]
-        if name in self.written.get(row.line, ()):  # what was not understood stands as it was written
+        if name in self.written.get(
+            row.line, ()
+        ):  # what was not understood stands as it was written
             return self.written[row.line][name]
         if name == "address":
             return paper_address(row)
         return str(row.number or "?") if name == "number" else getattr(row, name)
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         row, wrong = self.rows[index.row()]
         last = index.column() == len(HEADINGS) - 1
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole, Qt.ItemDataRole.ToolTipRole):
+        if role in (
+            Qt.ItemDataRole.DisplayRole,
+            Qt.ItemDataRole.EditRole,
+            Qt.ItemDataRole.ToolTipRole,
+        ):
             words = wrong[:1].upper() + wrong[1:] if last else self.text(row, index.column())
             return plain_tip(words) if role == Qt.ItemDataRole.ToolTipRole else words
         if role == Qt.ItemDataRole.ForegroundRole and wrong and (last or index.column() == 0):
             return theme.color("fault")
         if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if index.column() in (0, 1) else 400, mono=index.column() in (0, 1, 4))
+            return font(
+                "table", 500 if index.column() in (0, 1) else 400, mono=index.column() in (0, 1, 4)
+            )
         return None
 
     def flags(self, index: QModelIndex | QPersistentModelIndex) -> Qt.ItemFlag:
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        return flags | Qt.ItemFlag.ItemIsEditable if 0 < index.column() < len(HEADINGS) - 1 else flags
+        return (
+            flags | Qt.ItemFlag.ItemIsEditable if 0 < index.column() < len(HEADINGS) - 1 else flags
+        )
 
-    def setData(self, index: QModelIndex | QPersistentModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+    def setData(
+        self,
+        index: QModelIndex | QPersistentModelIndex,
+        value: Any,
+        role: int = Qt.ItemDataRole.EditRole,
+    ) -> bool:
         row, _ = self.rows[index.row()]
         if str(value) == self.text(row, index.column()):
             return False
@@ -99,9 +139,17 @@ class HangListDialog(Frame):
     """Good lines are taken only by the button, and the button says how many."""
 
     def __init__(
-        self, bench: Workbench, data: bytes, name: str, parent: QWidget, kept: settings.Settings | None = None, mends: bool = False
+        self,
+        bench: Workbench,
+        data: bytes,
+        name: str,
+        parent: QWidget,
+        kept: settings.Settings | None = None,
+        mends: bool = False,
     ) -> None:
-        """`mends`: the lines are those the paper keeps unread. Raises FileFault when it is no table."""
+        """`mends`: the lines are those the paper keeps unread. Raises FileFault when it is no
+        table.
+        """
         super().__init__(parent, f"Read {name}", "Take", self._take, 900)
         self.setObjectName("hang list")
         self.bench, self.raw, self.name, self.mends = bench, data, name, mends
@@ -120,7 +168,13 @@ class HangListDialog(Frame):
         self.asked.setHorizontalSpacing(10)
         self.body.addLayout(self.asked)
         self.model = LinesModel(self._edit)
-        self.table: QTableView = plain_table(self.model, "hang list lines", "Lines of the hang list", (54, 62, 140, 90, 80, 150, 80), 7)
+        self.table: QTableView = plain_table(
+            self.model,
+            "hang list lines",
+            "Lines of the hang list",
+            (54, 62, 140, 90, 80, 150, 80),
+            7,
+        )
         self.body.addWidget(self.table, 1)
         self.hint = label("", "quiet", wrap=True)
         self.body.addWidget(self.hint)
@@ -128,10 +182,17 @@ class HangListDialog(Frame):
         self.title, self.revision = field("paper title", ""), field("revision", "")
         self.title.setText(bench.show.paper.title or self.found.paper.title)
         revision = bench.show.paper.revision
-        self.revision.setText(revision if mends else next_revision(revision) if bench.show.paper.rows else "")
+        self.revision.setText(
+            revision if mends else next_revision(revision) if bench.show.paper.rows else ""
+        )
         self.revision.setFixedWidth(80)
-        self.how = choice("how it is kept", [("newer", "Takes the paper's place"), ("more", "Added to the paper")])
-        have, fresh = {row.number for row in bench.show.paper.rows}, {row.number for row in self.found.paper.rows}
+        self.how = choice(
+            "how it is kept", [("newer", "Takes the paper's place"), ("more", "Added to the paper")]
+        )
+        have, fresh = (
+            {row.number for row in bench.show.paper.rows},
+            {row.number for row in self.found.paper.rows},
+        )
         self.how.setCurrentIndex(int(mends or len(have & fresh) < len(have) / 2))
         self.how.setVisible(bool(have))
         self.how.activated.connect(lambda _: self._show())
@@ -153,7 +214,11 @@ class HangListDialog(Frame):
         before = self.kept.paper_columns.get(self._signature())
         if before:
             heads = list(self.found.heads)
-            self.columns = {name: heads.index(head) for name, head in before.items() if head in heads and name in COLUMNS}
+            self.columns = {
+                name: heads.index(head)
+                for name, head in before.items()
+                if head in heads and name in COLUMNS
+            }
             if not all(name in self.columns for name in NEEDED):
                 self.columns = None
 
@@ -177,7 +242,11 @@ class HangListDialog(Frame):
         for other, made in self.choices.items():  # a column is one thing only
             if other != name and at >= 0 and made.currentData() == at:
                 made.setCurrentIndex(made.findData(-1))
-        self.columns = {other: made.currentData() for other, made in self.choices.items() if made.currentData() >= 0}
+        self.columns = {
+            other: made.currentData()
+            for other, made in self.choices.items()
+            if made.currentData() >= 0
+        }
         self._read()
 
     def _edit(self, line: int, name: str, text: str) -> None:
@@ -186,7 +255,15 @@ class HangListDialog(Frame):
 
     def _read(self) -> None:
         try:
-            self.found = parse_hang_list(self.raw, self.name, self.library, self.columns, self.aliases, self.edits, lenient=True)
+            self.found = parse_hang_list(
+                self.raw,
+                self.name,
+                self.library,
+                self.columns,
+                self.aliases,
+                self.edits,
+                lenient=True,
+            )
         except FileFault as fault:
             self.say_trouble(str(fault))
             return
@@ -203,20 +280,35 @@ class HangListDialog(Frame):
         have = {u.number for u in self.bench.show.units}
         new = [row for row in found.paper.rows if row.number not in have]
         bad = {fault.line for fault in found.faults}
-        text = f"{len(found.paper.rows)} good lines, {len(new)} of them new units; {len(bad)} lines cannot be taken."
+        text = (
+            f"{len(found.paper.rows)} good lines, {len(new)} of them new units; {len(bad)} lines "
+            "cannot be taken."
+        )
         if found.lacking:
-            text = f"No column is chosen for {' and '.join(found.lacking)}: choose it above, and the lines are read."
+            text = (
+                f"No column is chosen for {' and '.join(found.lacking)}: choose it above, and "
+                "the lines are read."
+            )
         elif self.bench.show.paper.rows:
-            changed = {change.number for change in changes_between(self.bench.show.paper, self._paper())}
+            changed = {
+                change.number for change in changes_between(self.bench.show.paper, self._paper())
+            }
             text += f" Against the paper there is, {len(changed)} units differ."
         self.counts.setText(" ".join([text, *found.notes]))
         self.model.show_list(found, dict(self.edits))
         ignored = f"Not read: {', '.join(found.ignored)}. " if found.ignored else ""
-        mend = "Type over what is wrong, or take the good lines now: the others are kept with the paper to be corrected." if bad else ""
+        mend = (
+            "Type over what is wrong, or take the good lines now: the others are kept with "
+            "the paper to be corrected."
+            if bad
+            else ""
+        )
         self.hint.setText(ignored + mend)
         self.doubts = doubts(found, new)
         words = f" ({', '.join(self.doubts)})" if self.doubts else ""
-        self.primary.setText(f"Add {len(new)} new units{words}" if new else "Keep it as the show's paper")
+        self.primary.setText(
+            f"Add {len(new)} new units{words}" if new else "Keep it as the show's paper"
+        )
         self.primary.setEnabled(bool(found.paper.rows))
         self._ask()
 
@@ -229,9 +321,16 @@ class HangListDialog(Frame):
         near = [unknown for unknown in self.found.unknown if unknown.key]
         for y, unknown in enumerate(near[:ASKED]):
             profile = self.library.profiles.profiles[unknown.key]
-            words = f"“{unknown.text[:40]}” in {unknown.count} line{'s' * (unknown.count != 1)}: perhaps {profile.in_full}; {unknown.why}."
+            words = (
+                f"“{unknown.text[:40]}” in {unknown.count} line{'s' * (unknown.count != 1)}: "
+                f"perhaps {profile.in_full}; {unknown.why}."
+            )
             self.asked.addWidget(label(words, wrap=True), y, 0)
-            made = button(f"Read it as {profile.name}", run=lambda u=unknown: self._agree(u.text, u.key), name=f"agree {unknown.text}")
+            made = button(
+                f"Read it as {profile.name}",
+                run=lambda u=unknown: self._agree(u.text, u.key),
+                name=f"agree {unknown.text}",
+            )
             made.setAutoDefault(False)
             self.asked.addWidget(made, y, 1)
         self.asked.setColumnStretch(0, 1)
@@ -242,18 +341,29 @@ class HangListDialog(Frame):
 
     def _paper(self) -> Paper:
         have = replace(self.bench.show.paper, unread=()) if self.mends else self.bench.show.paper
-        return added_to(have, self.found.paper) if have.rows and self.how.currentData() == "more" else self.found.paper
+        return (
+            added_to(have, self.found.paper)
+            if have.rows and self.how.currentData() == "more"
+            else self.found.paper
+        )
 
     def _take(self) -> bool:
         heads = self.found.heads
         if self.doubts:
-            words = f"{self.name} would be read with {', '.join(self.doubts)}. Check the columns above when that is not meant."
+            words = (
+                f"{self.name} would be read with {', '.join(self.doubts)}. Check the columns "
+                "above when that is not meant."
+            )
             if ask(self, "Read it like this?", words, [("yes", "Read it like this")]) != "yes":
                 return False
-        self.kept.paper_columns[self._signature()] = {name: heads[at] for name, at in self.found.at.items() if at < len(heads)}
+        self.kept.paper_columns[self._signature()] = {
+            name: heads[at] for name, at in self.found.at.items() if at < len(heads)
+        }
         settings.save(self.kept)
         before = {u.id for u in self.bench.show.units}
-        paper = replace(self._paper(), title=self.title.text().strip(), revision=self.revision.text().strip())
+        paper = replace(
+            self._paper(), title=self.title.text().strip(), revision=self.revision.text().strip()
+        )
         made = take_paper(self.bench.show, paper, self.library)
         fresh = [u.id for u in made.units if u.id not in before]
         made = groups_for(resolve_gels(made, fresh, books_at_hand()), fresh)

@@ -1,4 +1,6 @@
-"""Re-address: what is asked, then before and after, and the units that would have to be set anew on the rig."""
+"""Re-address: what is asked, then before and after, and the units that would have to be set anew on
+the rig.
+"""
 
 from __future__ import annotations
 
@@ -28,19 +30,33 @@ class MovesModel(RowsModel):
         super().__init__()
         self.bench = bench
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         move = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             unit = index_of(self.bench.show).by_id.get(move.unit)
-            places = [", ".join(write_address(p.universe, p.address) for p in patch) or "none" for patch in (move.before, move.after)]
-            return (str(move.number), unit.name if unit else "", unit.hangs_on if unit else "", *places)[index.column()]
+            places = [
+                ", ".join(write_address(p.universe, p.address) for p in patch) or "none"
+                for patch in (move.before, move.after)
+            ]
+            return (
+                str(move.number),
+                unit.name if unit else "",
+                unit.hangs_on if unit else "",
+                *places,
+            )[index.column()]
         if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if index.column() == 0 else 400, mono=index.column() in (0, 3, 4))
+            return font(
+                "table", 500 if index.column() == 0 else 400, mono=index.column() in (0, 3, 4)
+            )
         return None
 
 
 class Overview(QWidget):
-    """Every universe as a thin bar, before at the left and after at the right; what moves is coral."""
+    """Every universe as a thin bar, before at the left and after at the right; what moves
+    is coral.
+    """
 
     MOST = 14
 
@@ -64,16 +80,23 @@ class Overview(QWidget):
             index = index_of(show)
             x = side * (width + 24)
             count = len(index.universes)
-            told = f"{words}: {count} universe{'s' * (count != 1)}" + (f", the first {self.MOST} drawn" if count > self.MOST else "")
+            told = f"{words}: {count} universe{'s' * (count != 1)}" + (
+                f", the first {self.MOST} drawn" if count > self.MOST else ""
+            )
             paint.text(p, x, 0, told, font("caption", 500), "text2", height=16)
             for row, number in enumerate(sorted(index.universes)[: self.MOST]):
                 y, left = 20 + row * 11, x + 34
                 k = (width - 34) / SLOTS
-                paint.text(p, x, y - 2, str(number), font("tick", mono=True), "text2", paint.RIGHT, 28, 11)
+                paint.text(
+                    p, x, y - 2, str(number), font("tick", mono=True), "text2", paint.RIGHT, 28, 11
+                )
                 p.fillRect(QRectF(left, y, width - 34, 8), theme.color("water2"))
                 for span in index.universe(number).spans:
                     r = QRectF(left + (span.start - 1) * k, y, max(1.0, span.length * k - 0.5), 8)
-                    p.fillRect(r, theme.color("coral") if span.unit in self.moved else theme.universe(number))
+                    p.fillRect(
+                        r,
+                        theme.color("coral") if span.unit in self.moved else theme.universe(number),
+                    )
                 p.setPen(pen("line", 1))
                 p.drawRect(QRectF(left, y, width - 34, 8))
 
@@ -118,11 +141,20 @@ class ReaddressDialog(Frame):
         self.overview = Overview()
         self.body.addWidget(self.overview)
         self.model = MovesModel(bench)
-        self.table = plain_table(self.model, "moves", "Units that would be set anew", (56, 160, 160, 120, 120), 1)
+        self.table = plain_table(
+            self.model, "moves", "Units that would be set anew", (56, 160, 160, 120, 120), 1
+        )
         self.body.addWidget(self.table, 1)
         foot = QHBoxLayout()
         self.labels = button("Copy labels for these", run=self._labels)
-        foot.addWidget(label("Locked units and those with addresses of their own stay where they are.", "quiet", "caption"), 1)
+        foot.addWidget(
+            label(
+                "Locked units and those with addresses of their own stay where they are.",
+                "quiet",
+                "caption",
+            ),
+            1,
+        )
         foot.addWidget(self.labels)
         self.body.addLayout(foot)
         self._later = QTimer(self)
@@ -149,7 +181,14 @@ class ReaddressDialog(Frame):
 
     def _wanted(self) -> Wanted:
         units = tuple(self.bench.selection) if self.hand.isChecked() else ()
-        return Wanted(self.how.currentData(), self.spare.value(), self.every.value(), self.together.isChecked(), self.first.value(), units)
+        return Wanted(
+            self.how.currentData(),
+            self.spare.value(),
+            self.every.value(),
+            self.together.isChecked(),
+            self.first.value(),
+            units,
+        )
 
     def _stop(self) -> None:
         if self._task is not None:
@@ -182,11 +221,21 @@ class ReaddressDialog(Frame):
         self.plan = plan
         before, after = plan.universes
         count = len(plan.moves)
-        text = f"{count} of {plan.considered} units would have to be set anew on the rig; {before} universes become {after}."
+        text = (
+            f"{count} of {plan.considered} units would have to be set anew on the rig; {before} "
+            f"universes become {after}."
+        )
         if plan.left:
             first = "; ".join(f"{number}: {why}" for number, why in plan.left[:3])
-            text += f" {len(plan.left)} stay as they are ({first}{' …' if len(plan.left) > 3 else ''})."
-        self.outcome.setText(text if count else "Everything may stay where it is." + (text[text.find(".") + 1 :] if plan.left else ""))
+            text += (
+                f" {len(plan.left)} stay as they are ({first}{' …' if len(plan.left) > 3 else ''})."
+            )
+        self.outcome.setText(
+            text
+            if count
+            else "Everything may stay where it is."
+            + (text[text.find(".") + 1 :] if plan.left else "")
+        )
         self.primary.setText(f"Re-address {count} units" if count else "Re-address")
         self.primary.setEnabled(bool(count))
         self._show()
@@ -198,9 +247,15 @@ class ReaddressDialog(Frame):
 
     def _labels(self) -> None:
         lines = ["\t".join(MovesModel.COLUMNS)]
-        lines += ["\t".join(str(self.model.index(y, x).data()) for x in range(5)) for y in range(self.model.count())]
+        lines += [
+            "\t".join(str(self.model.index(y, x).data()) for x in range(5))
+            for y in range(self.model.count())
+        ]
         QGuiApplication.clipboard().setText("\n".join(lines) + "\n")
-        self.outcome.setText(f"{self.model.count()} labels are copied: unit, name, position, address now, address then.")
+        self.outcome.setText(
+            f"{self.model.count()} labels are copied: unit, name, position, address now, "
+            "address then."
+        )
 
     def _take(self) -> bool:
         if self.plan is None:

@@ -11,7 +11,9 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.patch.models.units import NAMES, PatchModel
 from isthmus.patch.cells import COLUMNS, Cell, replaced
 
-TEXTS = [column.key for column in COLUMNS if column.writable and column.key not in ("number", "locked")]
+TEXTS = [
+    column.key for column in COLUMNS if column.writable and column.key not in ("number", "locked")
+]
 
 
 class ReplaceDialog(Frame):
@@ -30,7 +32,9 @@ class ReplaceDialog(Frame):
         self.hand.setChecked(len(bench.selection) > 1)
         for box in (self.whole, self.hand):
             box.setFont(font("table"))
-        for y, (words, widget) in enumerate((("Find", self.needle), ("Replace with", self.put), ("In", self.where))):
+        for y, (words, widget) in enumerate(
+            (("Find", self.needle), ("Replace with", self.put), ("In", self.where))
+        ):
             grid.addWidget(label(words, "quiet"), y, 0)
             grid.addWidget(widget, y, 1)
         grid.addWidget(self.whole, 3, 1)
@@ -49,20 +53,39 @@ class ReplaceDialog(Frame):
     def _cells(self) -> list[Cell]:
         keys = [self.where.currentData()] if self.where.currentData() else TEXTS
         ids = self.bench.selection if self.hand.isChecked() else [u.id for u in self.model.rows]
-        return replaced(self.bench.show, ids, keys, self.needle.text(), self.put.text(), self.whole.isChecked())
+        return replaced(
+            self.bench.show, ids, keys, self.needle.text(), self.put.text(), self.whole.isChecked()
+        )
 
     def _count(self, *_: object) -> None:
         cells = self._cells()
         self.primary.setEnabled(bool(cells))
-        self.primary.setText(f"Replace in {len(cells)} cell{'s' * (len(cells) != 1)}" if cells else "Replace")
+        self.primary.setText(
+            f"Replace in {len(cells)} cell{'s' * (len(cells) != 1)}" if cells else "Replace"
+        )
         units = {unit.id: unit.number for unit in self.bench.show.units}
-        first = "; ".join(f"{units[u]} {NAMES[k].lower()}: {text or 'empty'}" for u, k, text in cells[:3])
+        first = "; ".join(
+            f"{units[u]} {NAMES[k].lower()}: {text or 'empty'}" for u, k, text in cells[:3]
+        )
         hidden = len(self.bench.show.units) - len(self.model.rows)
-        note = f" {hidden} rows hidden by the filter are left out." if hidden and not self.hand.isChecked() else ""
+        note = (
+            f" {hidden} rows hidden by the filter are left out."
+            if hidden and not self.hand.isChecked()
+            else ""
+        )
         self.outcome.setText(
-            (first + (" …" if len(cells) > 3 else "") if cells else "Nothing is found." if self.needle.text() else "") + note
+            (
+                first + (" …" if len(cells) > 3 else "")
+                if cells
+                else "Nothing is found."
+                if self.needle.text()
+                else ""
+            )
+            + note
         )
 
     def _take(self) -> bool:
         cells = self._cells()
-        return self.model.write_units(cells, f"replace “{self.needle.text()[:20]}” in {len(cells)} cells")
+        return self.model.write_units(
+            cells, f"replace “{self.needle.text()[:20]}” in {len(cells)} cells"
+        )

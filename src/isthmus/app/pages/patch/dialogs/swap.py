@@ -1,9 +1,18 @@
-"""Another profile or mode for what is in hand: what is kept, what moves, what does not fit, before it is done."""
+"""Another profile or mode for what is in hand: what is kept, what moves, what does not fit, before
+it is done.
+"""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QCompleter, QGridLayout, QListWidget, QListWidgetItem, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QCompleter,
+    QGridLayout,
+    QListWidget,
+    QListWidgetItem,
+    QWidget,
+)
 
 from isthmus.app.kit.dialogs import Frame
 from isthmus.app.kit.theme import font, theme
@@ -25,7 +34,13 @@ class SwapDialog(Frame):
         self.found: Replaced | None = None
         self.shelf = at_hand(bench.show)
         units = bench.selected()
-        self.profile = choice("new profile", [(k, f"{p.label}  ({p.maker})") for k, p in sorted(self.shelf.profiles.profiles.items())])
+        self.profile = choice(
+            "new profile",
+            [
+                (k, f"{p.label}  ({p.maker})")
+                for k, p in sorted(self.shelf.profiles.profiles.items())
+            ],
+        )
         self.profile.setEditable(True)
         self.profile.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         finder = QCompleter([self.profile.itemText(i) for i in range(self.profile.count())], self)
@@ -46,7 +61,9 @@ class SwapDialog(Frame):
         self.list.setObjectName("what becomes of each")
         self.list.setFont(font("table"))
         self.body.addWidget(self.list, 1)
-        self.profile.setCurrentIndex(max(0, self.profile.findData(units[0].profile if units else "")))
+        self.profile.setCurrentIndex(
+            max(0, self.profile.findData(units[0].profile if units else ""))
+        )
         self.profile.currentIndexChanged.connect(lambda _: self._modes())
         self.mode.currentIndexChanged.connect(lambda _: self._preview())
         self._modes(units[0].mode if units else "")
@@ -69,14 +86,22 @@ class SwapDialog(Frame):
             self.say_trouble("Choose a profile and a mode.")
             return
         try:
-            self.found = replace_type(self.bench.show, self.bench.selection, self.shelf.stored[key], mode)
+            self.found = replace_type(
+                self.bench.show, self.bench.selection, self.shelf.stored[key], mode
+            )
         except EntryFault as fault:
             self.say_trouble(str(fault))
             return
         self.say_trouble("")
-        counts = {what: sum(line[1] == what for line in self.found.lines) for what in (KEPT, MOVED, LOST)}
-        self.outcome.setText(f"{counts[KEPT]} keep their address, {counts[MOVED]} move, {counts[LOST]} do not fit.")
-        for number, what, words in sorted(self.found.lines, key=lambda line: (-list(ROLES).index(line[1]), line[0])):
+        counts = {
+            what: sum(line[1] == what for line in self.found.lines) for what in (KEPT, MOVED, LOST)
+        }
+        self.outcome.setText(
+            f"{counts[KEPT]} keep their address, {counts[MOVED]} move, {counts[LOST]} do not fit."
+        )
+        for number, what, words in sorted(
+            self.found.lines, key=lambda line: (-list(ROLES).index(line[1]), line[0])
+        ):
             item = QListWidgetItem(f"{number}   {words}")
             item.setForeground(theme.color(ROLES[what]))
             self.list.addItem(item)
@@ -86,5 +111,7 @@ class SwapDialog(Frame):
         if self.found is None:
             return False
         count = len(self.found.lines)
-        self.bench.commit(f"another profile or mode for {count} unit{'s' * (count != 1)}", self.found.show)
+        self.bench.commit(
+            f"another profile or mode for {count} unit{'s' * (count != 1)}", self.found.show
+        )
         return True

@@ -1,4 +1,6 @@
-"""The patch as a table: rows are units, filtered, sorted and grouped; cells are read and written as text."""
+"""The patch as a table: rows are units, filtered, sorted and grouped; cells are read and written as
+text.
+"""
 
 from __future__ import annotations
 
@@ -19,8 +21,25 @@ from isthmus.profiles import ProfileSet, profiles_of
 from isthmus.show.records import Show, Unit, Verdict
 
 Index = QModelIndex | QPersistentModelIndex
-ROOM = {"number": 62, "name": 150, "profile": 106, "mode": 66, "address": 76, "takes": 48, "room": 48, "hangs_on": 142}
-ROOM |= {"limits": 170, "purpose": 110, "gel": 96, "locked": 56, "note": 140, "verdict": 76, "crossing": 100}
+ROOM = {
+    "number": 62,
+    "name": 150,
+    "profile": 106,
+    "mode": 66,
+    "address": 76,
+    "takes": 48,
+    "room": 48,
+    "hangs_on": 142,
+}
+ROOM |= {
+    "limits": 170,
+    "purpose": 110,
+    "gel": 96,
+    "locked": 56,
+    "note": 140,
+    "verdict": 76,
+    "crossing": 100,
+}
 RIGHT = ("number", "takes", "room")
 MOST_IN_PLACE = 500
 USUAL = ("number", "name", "profile", "mode", "address", "takes", "hangs_on", "gel", "crossing")
@@ -54,7 +73,9 @@ class PatchModel(QAbstractTableModel):
         self.grouping = ""
         self.order = ("number", True)  # column, ascending
         self._place: dict[str, int] = {}
-        self._shown: tuple[Any, ...] | None = None  # units, profiles, order, grouping, filtered of what stands in `rows`
+        self._shown: tuple[Any, ...] | None = (
+            None  # units, profiles, order, grouping, filtered of what stands in `rows`
+        )
         self._kept: dict[str, tuple[Unit, ProfileSet, Any]] = {}
         self._kept_for = ""
         self._verdicts: tuple[Any, dict[str, Verdict]] = (None, {})
@@ -66,7 +87,9 @@ class PatchModel(QAbstractTableModel):
         return BY_KEY.get(self.columns[at])
 
     def reload(self) -> None:
-        """Take the units anew; when the same units stand in the same order only their cells are painted again."""
+        """Take the units anew; when the same units stand in the same order only their cells are
+        painted again.
+        """
         profiles = profiles_of(self.bench.show)
         if self._in_place(profiles):
             return
@@ -77,33 +100,48 @@ class PatchModel(QAbstractTableModel):
         rows.sort(key=lambda u: keys[u.id], reverse=not self.order[1])
         if self.grouping:
             rows.sort(key=lambda u: self._heading_key(u))
-        same = len(rows) == len(self.rows) and all(a.id == b.id for a, b in zip(rows, self.rows, strict=True))
+        same = len(rows) == len(self.rows) and all(
+            a.id == b.id for a, b in zip(rows, self.rows, strict=True)
+        )
         if not same:
             self.beginResetModel()
         self.rows = rows
         if same:
             if rows:
-                self.dataChanged.emit(self.index(0, 0), self.index(len(rows) - 1, len(self.columns) - 1))
+                self.dataChanged.emit(
+                    self.index(0, 0), self.index(len(rows) - 1, len(self.columns) - 1)
+                )
         else:
             self._place = {u.id: i for i, u in enumerate(rows)}
             self.endResetModel()
         self._shown = (self.bench.show.units, profiles, self.order, self.grouping, self.filtered)
 
     def _in_place(self, profiles: ProfileSet) -> bool:
-        """An edit that leaves every row where it is: only the rows of changed units are replaced."""
+        """An edit that leaves every row where it is: only the rows of changed units are
+        replaced.
+        """
         units = self.bench.show.units
-        if self._shown is None or self.filtered or self._shown[1:] != (profiles, self.order, self.grouping, False) or self.grouping:
+        if (
+            self._shown is None
+            or self.filtered
+            or self._shown[1:] != (profiles, self.order, self.grouping, False)
+            or self.grouping
+        ):
             return False
         if self.order[0] in ("crossing", "verdict") or len(units) != len(self._shown[0]):
             return False
         pairs = [(a, b) for a, b in zip(self._shown[0], units, strict=True) if a is not b]
         fresh = [b for _, b in pairs]
-        if len(pairs) > MOST_IN_PLACE or any(a.id != b.id or b.id not in self._place for a, b in pairs):
+        if len(pairs) > MOST_IN_PLACE or any(
+            a.id != b.id or b.id not in self._place for a, b in pairs
+        ):
             return False
         column = BY_KEY[self.order[0]]
 
         def key(unit: Unit) -> Any:
-            return column.sort(unit, profiles) if column.sort else column.read(unit, profiles).lower()
+            return (
+                column.sort(unit, profiles) if column.sort else column.read(unit, profiles).lower()
+            )
 
         if any(key(unit) != key(self.rows[self._place[unit.id]]) for unit in fresh):
             return False
@@ -111,7 +149,9 @@ class PatchModel(QAbstractTableModel):
             row = self._place[unit.id]
             self.rows[row] = unit
         if self.rows:  # what the crossing or a gel shows may have changed anywhere
-            self.dataChanged.emit(self.index(0, 0), self.index(len(self.rows) - 1, len(self.columns) - 1))
+            self.dataChanged.emit(
+                self.index(0, 0), self.index(len(self.rows) - 1, len(self.columns) - 1)
+            )
         self._shown = (units, *self._shown[1:])
         return True
 
@@ -120,7 +160,10 @@ class PatchModel(QAbstractTableModel):
         name = self.order[0]
         if name in ("crossing", "verdict"):
             states = self.bench.crossing.states
-            return {u.id: (self.verdict(u) if name == "verdict" else states.get(u.id, ""), u.number) for u in self.bench.show.units}
+            return {
+                u.id: (self.verdict(u) if name == "verdict" else states.get(u.id, ""), u.number)
+                for u in self.bench.show.units
+            }
         if self._kept_for != name:
             self._kept, self._kept_for = {}, name
         column, kept = BY_KEY[name], self._kept
@@ -128,7 +171,11 @@ class PatchModel(QAbstractTableModel):
         for unit in self.bench.show.units:
             have = kept.get(unit.id)
             if have is None or have[0] is not unit or have[1] is not profiles:
-                key = column.sort(unit, profiles) if column.sort else column.read(unit, profiles).lower()
+                key = (
+                    column.sort(unit, profiles)
+                    if column.sort
+                    else column.read(unit, profiles).lower()
+                )
                 have = kept[unit.id] = (unit, profiles, (key, unit.number))
             made[unit.id] = have[2]
         return made
@@ -140,7 +187,9 @@ class PatchModel(QAbstractTableModel):
         if self.grouping == "verdict":
             return self.verdict(unit) or "no verdict"
         column = BY_KEY.get(self.grouping)
-        return (column.read(unit, profiles_of(self.bench.show)) if column else "") or f"no {NAMES.get(self.grouping, '').lower()}"
+        return (
+            column.read(unit, profiles_of(self.bench.show)) if column else ""
+        ) or f"no {NAMES.get(self.grouping, '').lower()}"
 
     def _heading_key(self, unit: Unit) -> Any:
         if self.grouping == "universe":
@@ -150,14 +199,25 @@ class PatchModel(QAbstractTableModel):
 
     def verdict(self, unit: Unit) -> str:
         if self._verdicts[0] is not self.bench.show.verdicts:
-            self._verdicts = (self.bench.show.verdicts, {v.unit: v for v in self.bench.show.verdicts})
+            self._verdicts = (
+                self.bench.show.verdicts,
+                {v.unit: v for v in self.bench.show.verdicts},
+            )
         found = self._verdicts[1].get(unit.id)
-        return "" if found is None else found.result if holds(self.bench.show, found) else f"{found.result}, before a change"
+        return (
+            ""
+            if found is None
+            else found.result
+            if holds(self.bench.show, found)
+            else f"{found.result}, before a change"
+        )
 
     def _passes(self, unit: Unit, profiles: ProfileSet) -> bool:
         if self.universe and not any(p.universe == self.universe for p in unit.patch):
             return False
-        if self.snags_only and not any(letter in "fa" for letter in self.bench.crossing.states.get(unit.id, "")):
+        if self.snags_only and not any(
+            letter in "fa" for letter in self.bench.crossing.states.get(unit.id, "")
+        ):
             return False
         if self.chosen is not None:
             return unit.id in self.chosen
@@ -167,7 +227,9 @@ class PatchModel(QAbstractTableModel):
         return all(word in text for word in self.needle.lower().split())
 
     def set_needle(self, text: str) -> str:
-        """Rows that mention the words; numbers, ranges and `all but …` choose units. Returns how it was understood."""
+        """Rows that mention the words; numbers, ranges and `all but …` choose units. Returns how it
+        was understood.
+        """
         self.needle, self.chosen = text.strip(), None
         if self.needle[:1].isdigit() or self.needle.lower().startswith(("all", "but")):
             try:
@@ -196,14 +258,21 @@ class PatchModel(QAbstractTableModel):
     def text(self, row: int, column: int) -> str:
         found = self.column(column)
         unit = self.rows[row]
-        return found.read(unit, profiles_of(self.bench.show)) if found else self.verdict(unit) if self.columns[column] == "verdict" else ""
+        return (
+            found.read(unit, profiles_of(self.bench.show))
+            if found
+            else self.verdict(unit)
+            if self.columns[column] == "verdict"
+            else ""
+        )
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             return self.text(index.row(), index.column())
         if role == Qt.ItemDataRole.AccessibleTextRole:
             return (
-                f"{NAMES[self.columns[index.column()]]} of unit {self.rows[index.row()].number}: {self.text(index.row(), index.column())}"
+                f"{NAMES[self.columns[index.column()]]} of unit {self.rows[index.row()].number}: "
+                f"{self.text(index.row(), index.column())}"
             )
         return None
 
@@ -215,7 +284,9 @@ class PatchModel(QAbstractTableModel):
     def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         return self.write([(index.row(), index.column(), str(value))])
 
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
             return NAMES[self.columns[section]]
         return None
@@ -238,11 +309,19 @@ class PatchModel(QAbstractTableModel):
 
         When an address among them is somebody else's, the ways out are shown first.
         """
-        wanted = [(self.rows[row].id, self.columns[column], text) for row, column, text in cells if self.column(column)]
+        wanted = [
+            (self.rows[row].id, self.columns[column], text)
+            for row, column, text in cells
+            if self.column(column)
+        ]
         if not wanted:
             return False
         unit = index_of(self.bench.show).by_id[wanted[0][0]]
-        name = what or (f"{NAMES[wanted[0][1]].lower()} of {unit.number}" if len(wanted) == 1 else f"write {len(wanted)} cells")
+        name = what or (
+            f"{NAMES[wanted[0][1]].lower()} of {unit.number}"
+            if len(wanted) == 1
+            else f"write {len(wanted)} cells"
+        )
         return self.write_units(wanted, name)
 
     def write_units(self, wanted: Sequence[core.Cell], name: str) -> bool:

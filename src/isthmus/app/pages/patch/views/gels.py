@@ -1,4 +1,6 @@
-"""Gels: swatch books over two lamps, given to what is in hand, stacked; and books of one's own from CSV."""
+"""Gels: swatch books over two lamps, given to what is in hand, stacked; and books of one's own from
+CSV.
+"""
 
 from __future__ import annotations
 
@@ -7,11 +9,27 @@ from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import SIZE, font, theme
-from isthmus.app.kit.widgets import PageView, RowsModel, bind, button, choice, field, label, plain_table
+from isthmus.app.kit.widgets import (
+    PageView,
+    RowsModel,
+    bind,
+    button,
+    choice,
+    field,
+    label,
+    plain_table,
+)
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.patch.models.units import write_gel
 from isthmus.app.pages.patch.views.table import swatch_color
@@ -35,12 +53,22 @@ class GelsModel(RowsModel):
         self.rows, self.used = rows, used
         self.endResetModel()
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         gel = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             luminance = 0.2126729 * gel.rgb[0] + 0.7151522 * gel.rgb[1] + 0.0721750 * gel.rgb[2]
             used = self.used.get(gel.code, 0)
-            return (gel.code, gel.name, "", "", f"{100 * luminance:.0f} %", gel.book, str(used or ""))[index.column()]
+            return (
+                gel.code,
+                gel.name,
+                "",
+                "",
+                f"{100 * luminance:.0f} %",
+                gel.book,
+                str(used or ""),
+            )[index.column()]
         if role == Qt.ItemDataRole.FontRole:
             return font("table", 500 if index.column() == 0 else 400, mono=index.column() in (0, 4))
         if role == Qt.ItemDataRole.AccessibleTextRole:
@@ -49,7 +77,9 @@ class GelsModel(RowsModel):
 
 
 class Swatches(QStyledItemDelegate):
-    def paint(self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
+    def paint(
+        self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
         super().paint(p, option, index)
         gel = index.model().rows[index.row()]  # type: ignore[attr-defined]
         rgb = gel.rgb if index.column() == 2 else gel.daylight or gel.rgb
@@ -119,8 +149,14 @@ class GelsView(PageView):
 
     def refresh(self) -> None:
         show, wanted = self.bench.show, self.book.currentData()
-        own = [gel for gel in show.gels if not any(book.gel(gel.code) == gel for book in self.books)]
-        every = list(show.gels) if wanted == "show" else [*own, *(g for b in self.books if not wanted or b.name == wanted for g in b.gels)]
+        own = [
+            gel for gel in show.gels if not any(book.gel(gel.code) == gel for book in self.books)
+        ]
+        every = (
+            list(show.gels)
+            if wanted == "show"
+            else [*own, *(g for b in self.books if not wanted or b.name == wanted for g in b.gels)]
+        )
         if wanted and wanted != "show":
             every = [g for g in every if g.book == wanted]
         words = self.needle.text().lower().split()
@@ -137,7 +173,11 @@ class GelsView(PageView):
 
     def chosen(self) -> Gel | None:
         rows = self.table.selectionModel().selectedRows()
-        return self.model.rows[rows[0].row()] if rows and rows[0].row() < len(self.model.rows) else None
+        return (
+            self.model.rows[rows[0].row()]
+            if rows and rows[0].row() < len(self.model.rows)
+            else None
+        )
 
     def _told(self) -> None:
         gel, count = self.chosen(), len(self.bench.selection)
@@ -145,24 +185,41 @@ class GelsView(PageView):
             made.setEnabled(bool(gel and count))
         self.clear.setEnabled(bool(count))
         hand = f"{count} unit{'s' * (count != 1)} in hand" if count else "nothing in hand"
-        self.what.setText(f"{gel.code} {gel.name}; {hand}" if gel else f"{len(self.model.rows)} gels; {hand}")
+        self.what.setText(
+            f"{gel.code} {gel.name}; {hand}" if gel else f"{len(self.model.rows)} gels; {hand}"
+        )
 
     def give(self, stack: bool) -> None:
         gel = self.chosen()
         if gel is None:
             return
-        alone = len({(g.book, g.code) for book in self.books for g in find_gels(book.gels, gel.code)} | {(gel.book, gel.code)}) == 1
+        alone = (
+            len(
+                {(g.book, g.code) for book in self.books for g in find_gels(book.gels, gel.code)}
+                | {(gel.book, gel.code)}
+            )
+            == 1
+        )
         name = gel.code if alone else f"{gel.book} {gel.code}"
         before = self.bench.selected()[0].gel if stack and self.bench.selection else ""
         self._set(f"{before} + {name}" if before else name)
 
     def _set(self, text: str) -> None:
         ids = list(self.bench.selection)
-        self.bench.guard(lambda: self.bench.commit(f"gel of {len(ids)} unit{'s' * (len(ids) != 1)}", write_gel(self.bench.show, ids, text)))
+        self.bench.guard(
+            lambda: self.bench.commit(
+                f"gel of {len(ids)} unit{'s' * (len(ids) != 1)}",
+                write_gel(self.bench.show, ids, text),
+            )
+        )
 
     def _read(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self.window_, "Read a swatch book", "", "Tables (*.csv *.tsv *.txt)", options=QFileDialog.Option.DontUseNativeDialog
+            self.window_,
+            "Read a swatch book",
+            "",
+            "Tables (*.csv *.tsv *.txt)",
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         if name:
             self.bench.guard(lambda: self.read_book(Path(name)))
@@ -174,4 +231,6 @@ class GelsView(PageView):
         self.book.setCurrentIndex(self.book.findData(path.stem))
         self.refresh()
         faults = f" {len(book.faults)} lines were left out: {book.faults[0]}" if book.faults else ""
-        self.bench.tell("attention" if book.faults else "ok", f"{len(book.gels)} gels of “{book.name}”.{faults}")
+        self.bench.tell(
+            "attention" if book.faults else "ok", f"{len(book.gels)} gels of “{book.name}”.{faults}"
+        )

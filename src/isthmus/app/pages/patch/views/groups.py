@@ -51,7 +51,9 @@ class GroupsView(PageView):
         line = QHBoxLayout()
         line.setSpacing(6)
         self.name = field("group name", "", "name of the group")
-        self.units = units_field("group units", "1-8, all but 7, a name", lambda text: complete(self.bench.show, text))
+        self.units = units_field(
+            "group units", "1-8, all but 7, a name", lambda text: complete(self.bench.show, text)
+        )
         line.addWidget(self.name, 1)
         line.addWidget(self.units, 2)
         right.addLayout(line)
@@ -73,7 +75,13 @@ class GroupsView(PageView):
         acts.addWidget(button("Take away", run=self._remove, name="remove group"))
         acts.addStretch(1)
         right.addLayout(acts)
-        right.addWidget(button("Make groups of models, hang positions and numbers", run=self._propose, name="propose groups"))
+        right.addWidget(
+            button(
+                "Make groups of models, hang positions and numbers",
+                run=self._propose,
+                name="propose groups",
+            )
+        )
         right.addStretch(1)
         row.addLayout(right, 1)
         self.list.currentRowChanged.connect(lambda _: self._chosen())
@@ -101,7 +109,9 @@ class GroupsView(PageView):
         for group, depth in lines:
             count = len(core.members(show, group))
             how = "in step" if group.rule else "frozen"
-            item = QListWidgetItem(f"{'      ' * depth}{group.name}   {count} unit{'s' * (count != 1)}, {how}")
+            item = QListWidgetItem(
+                f"{'      ' * depth}{group.name}   {count} unit{'s' * (count != 1)}, {how}"
+            )
             item.setData(Qt.ItemDataRole.UserRole, group.id)
             self.list.addItem(item)
         ids = [group.id for group, _ in lines]
@@ -119,11 +129,18 @@ class GroupsView(PageView):
         group = self.group()
         if group is None:
             self.title.setText("No groups yet")
-            self.holds.setText("Make one of what is in hand, of numbers, or let them be made of models and hang positions.")
+            self.holds.setText(
+                "Make one of what is in hand, of numbers, or let them be made of models and "
+                "hang positions."
+            )
         else:
             kind, _, value = group.rule.partition(":")
             self.title.setText(group.name)
-            kept = f" Kept in step with {kind} {value}." if group.rule else " Frozen: it keeps these units."
+            kept = (
+                f" Kept in step with {kind} {value}."
+                if group.rule
+                else " Frozen: it keeps these units."
+            )
             self.holds.setText(core.told(self.bench.show, group) + "." + kept)
         self.step.setEnabled(bool(group and group.rule))
         self._understand()
@@ -153,8 +170,12 @@ class GroupsView(PageView):
         def run() -> None:
             ids = self._ids()
             if not ids:
-                raise EntryFault("No units to group.", do="Take units in hand, or type their numbers.")
-            self.bench.commit(f"make group “{name[:30]}”", core.make_group(self.bench.show, name, ids))
+                raise EntryFault(
+                    "No units to group.", do="Take units in hand, or type their numbers."
+                )
+            self.bench.commit(
+                f"make group “{name[:30]}”", core.make_group(self.bench.show, name, ids)
+            )
             self.name.clear()
             self.units.clear()
 
@@ -162,11 +183,19 @@ class GroupsView(PageView):
 
     def _rename(self) -> None:
         if group := self.group():
-            self._edit("rename a group", lambda: core.change_group(self.bench.show, group.id, name=self.name.text()))
+            self._edit(
+                "rename a group",
+                lambda: core.change_group(self.bench.show, group.id, name=self.name.text()),
+            )
 
     def _give(self) -> None:
         if group := self.group():
-            self._edit(f"units of “{group.name}”", lambda: core.change_group(self.bench.show, group.id, units=tuple(self._ids()), rule=""))
+            self._edit(
+                f"units of “{group.name}”",
+                lambda: core.change_group(
+                    self.bench.show, group.id, units=tuple(self._ids()), rule=""
+                ),
+            )
 
     def _freeze(self) -> None:
         if group := self.group():
@@ -174,26 +203,37 @@ class GroupsView(PageView):
 
     def _remove(self) -> None:
         if group := self.group():
-            self._edit(f"take group “{group.name}” away", lambda: core.remove_groups(self.bench.show, [group.id]))
+            self._edit(
+                f"take group “{group.name}” away",
+                lambda: core.remove_groups(self.bench.show, [group.id]),
+            )
 
     def _propose(self) -> None:
         self._edit("make groups", lambda: core.propose_groups(self.bench.show))
 
     def _move(self, by: int) -> None:
         if group := self.group():
-            self._edit(f"move “{group.name}”", lambda: core.move_group(self.bench.show, group.id, by))
+            self._edit(
+                f"move “{group.name}”", lambda: core.move_group(self.bench.show, group.id, by)
+            )
 
     def _nest(self) -> None:
         group, row = self.group(), self.list.currentRow()
         if group and row > 0:
             above = self.list.item(row - 1).data(Qt.ItemDataRole.UserRole)
-            self._edit(f"put “{group.name}” into another", lambda: core.change_group(self.bench.show, group.id, parent=above))
+            self._edit(
+                f"put “{group.name}” into another",
+                lambda: core.change_group(self.bench.show, group.id, parent=above),
+            )
 
     def _unnest(self) -> None:
         group = self.group()
         parent = next((g for g in self.bench.show.groups if group and g.id == group.parent), None)
         if group and parent:
-            self._edit(f"take “{group.name}” out", lambda: core.change_group(self.bench.show, group.id, parent=parent.parent))
+            self._edit(
+                f"take “{group.name}” out",
+                lambda: core.change_group(self.bench.show, group.id, parent=parent.parent),
+            )
 
     def take(self) -> None:
         if group := self.group():

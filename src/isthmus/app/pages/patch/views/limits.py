@@ -1,4 +1,6 @@
-"""Limits and handling: typed for what is in hand, all of them listed in one place, taken off singly or all."""
+"""Limits and handling: typed for what is in hand, all of them listed in one place, taken off singly
+or all.
+"""
 
 from __future__ import annotations
 
@@ -7,10 +9,28 @@ from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
-from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from isthmus.app.kit.theme import font, pen, theme
-from isthmus.app.kit.widgets import PageView, RowsModel, Section, bind, button, choice, field, label, plain_table
+from isthmus.app.kit.widgets import (
+    PageView,
+    RowsModel,
+    Section,
+    bind,
+    button,
+    choice,
+    field,
+    label,
+    plain_table,
+)
 from isthmus.app.model.workbench import Workbench
 from isthmus.check.prove_limits import ProveLimits
 from isthmus.errors import EntryFault
@@ -33,7 +53,9 @@ class LimitsModel(RowsModel):
         super().__init__()
         self.bench = bench
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         if role == Qt.ItemDataRole.DisplayRole:
             found = self.rows[index.row()]
             unit = index_of(self.bench.show).by_id.get(found.unit)
@@ -57,12 +79,29 @@ class CurvePicture(QWidget):
         p.fillRect(box, theme.color("water2"))
         p.setPen(pen("line", 1))
         for i in (1, 2, 3):
-            p.drawLine(QPointF(box.x() + box.width() * i / 4, box.y()), QPointF(box.x() + box.width() * i / 4, box.bottom()))
-            p.drawLine(QPointF(box.x(), box.y() + box.height() * i / 4), QPointF(box.right(), box.y() + box.height() * i / 4))
+            p.drawLine(
+                QPointF(box.x() + box.width() * i / 4, box.y()),
+                QPointF(box.x() + box.width() * i / 4, box.bottom()),
+            )
+            p.drawLine(
+                QPointF(box.x(), box.y() + box.height() * i / 4),
+                QPointF(box.right(), box.y() + box.height() * i / 4),
+            )
         table = curve_table(self.handling)
-        sent = [i / 32 for i in range(33)] if table is None else [float(table[i * 8]) for i in range(33)]
+        sent = (
+            [i / 32 for i in range(33)]
+            if table is None
+            else [float(table[i * 8]) for i in range(33)]
+        )
         p.setPen(pen("coral", 1.8))
-        p.drawPolyline(QPolygonF([QPointF(box.x() + box.width() * i / 32, box.bottom() - box.height() * v) for i, v in enumerate(sent)]))
+        p.drawPolyline(
+            QPolygonF(
+                [
+                    QPointF(box.x() + box.width() * i / 32, box.bottom() - box.height() * v)
+                    for i, v in enumerate(sent)
+                ]
+            )
+        )
 
 
 class LimitsView(PageView):
@@ -90,8 +129,13 @@ class LimitsView(PageView):
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
         self.attribute = choice("attribute")
-        self.low, self.high = field("lowest", "", "as low as it goes"), field("highest", "", "as high as it goes")
-        for y, (words, widget) in enumerate((("Attribute", self.attribute), ("Lowest", self.low), ("Highest", self.high))):
+        self.low, self.high = (
+            field("lowest", "", "as low as it goes"),
+            field("highest", "", "as high as it goes"),
+        )
+        for y, (words, widget) in enumerate(
+            (("Attribute", self.attribute), ("Lowest", self.low), ("Highest", self.high))
+        ):
             grid.addWidget(label(words, "quiet"), y, 0)
             grid.addWidget(widget, y, 1)
         left.addLayout(grid)
@@ -108,11 +152,17 @@ class LimitsView(PageView):
         self.together = QCheckBox("One limit for all")
         self.together.setObjectName("one limit for all")
         self.together.setFont(font("table"))
-        self.together.setToolTip("From now: the widest of what is sent to the selected units becomes the limit of all of them")
+        self.together.setToolTip(
+            "From now: the widest of what is sent to the selected units becomes the limit of "
+            "all of them"
+        )
         more.addWidget(self.together)
         more.addStretch(1)
         self.test = button("Test limits", run=self._test)
-        self.test.setToolTip("Moves the selected units slowly through their ranges and past their limits, and shows asked beside sent")
+        self.test.setToolTip(
+            "Moves the selected units slowly through their ranges and past their limits, and "
+            "shows asked beside sent"
+        )
         more.addWidget(self.test)
         left.addLayout(more)
         self.testing = label("", "quiet", "table", mono=True, wrap=True)
@@ -127,9 +177,14 @@ class LimitsView(PageView):
             box.setObjectName(name)
             box.clicked.connect(lambda on, n=name: self._handle(**{n: bool(on)}))
             axes.addWidget(box, y, 0)
-        self.offsets = {"pan_offset": field("pan offset", "0", mono=True), "tilt_offset": field("tilt offset", "0", mono=True)}
+        self.offsets = {
+            "pan_offset": field("pan offset", "0", mono=True),
+            "tilt_offset": field("tilt offset", "0", mono=True),
+        }
         for y, (name, line) in enumerate(self.offsets.items()):
-            axes.addWidget(label("Pan offset °" if name == "pan_offset" else "Tilt offset °", "quiet"), y, 1)
+            axes.addWidget(
+                label("Pan offset °" if name == "pan_offset" else "Tilt offset °", "quiet"), y, 1
+            )
             line.setFixedWidth(64)
             line.editingFinished.connect(lambda n=name: self._offset(n))
             axes.addWidget(line, y, 2)
@@ -154,7 +209,9 @@ class LimitsView(PageView):
         self.count = label("", size="body", weight=500)
         right.addWidget(self.count)
         self.model = LimitsModel(bench)
-        self.table = plain_table(self.model, "limits in force", "Every limit and handling in force", (56, 150, 200), 2)
+        self.table = plain_table(
+            self.model, "limits in force", "Every limit and handling in force", (56, 150, 200), 2
+        )
         right.addWidget(self.table, 1)
         foot = QHBoxLayout()
         foot.addStretch(1)
@@ -180,7 +237,9 @@ class LimitsView(PageView):
     def refresh(self) -> None:
         units = self.bench.selected()
         self.hand.setText(
-            f"For {len(units)} unit{'s' * (len(units) != 1)} in hand" if units else "Nothing in hand: choose units to limit them"
+            f"For {len(units)} unit{'s' * (len(units) != 1)} in hand"
+            if units
+            else "Nothing in hand: choose units to limit them"
         )
         chosen = self.attribute.currentData()
         found = core.attributes_of(self.bench.show, [u.id for u in units])
@@ -210,7 +269,9 @@ class LimitsView(PageView):
         self.model.take(core.listed(self.bench.show))
         rows, ids = self.model.rows, {r.unit for r in self.model.rows}
         self.count.setText(
-            f"{len(rows)} in force on {len(ids)} units; they bind everything that is sent" if rows else "No limit is in force"
+            f"{len(rows)} in force on {len(ids)} units; they bind everything that is sent"
+            if rows
+            else "No limit is in force"
         )
         self._reach()
         self._buttons()
@@ -223,7 +284,11 @@ class LimitsView(PageView):
         units = self.bench.selected()
         for unit in units:
             mode = index_of(self.bench.show).profiles.mode_of(unit)
-            item = core.bound_channel(mode, self.attribute.currentData()) if mode and self.attribute.currentData() else None
+            item = (
+                core.bound_channel(mode, self.attribute.currentData())
+                if mode and self.attribute.currentData()
+                else None
+            )
             if item is not None:
                 return unit, item
         return None
@@ -249,8 +314,12 @@ class LimitsView(PageView):
 
         def run() -> None:
             if not self.low.text().strip() and not self.high.text().strip():
-                raise EntryFault("Neither end is typed.", do="Type the lowest, the highest, or both.")
-            made = core.set_limit(self.bench.show, self.bench.selection, attribute, self.low.text(), self.high.text())
+                raise EntryFault(
+                    "Neither end is typed.", do="Type the lowest, the highest, or both."
+                )
+            made = core.set_limit(
+                self.bench.show, self.bench.selection, attribute, self.low.text(), self.high.text()
+            )
             self.bench.commit(self._name(f"limit {plain(attribute)}"), made)
 
         self.bench.guard(run)
@@ -258,9 +327,17 @@ class LimitsView(PageView):
     def _from_now(self, high: bool) -> None:
         """What is sent to each unit now becomes its limit."""
         attribute = self.attribute.currentData()
-        levels = {u: found for u in self.bench.selection if attribute and (found := self.bench.live.sent_levels(u, attribute))}
+        levels = {
+            u: found
+            for u in self.bench.selection
+            if attribute and (found := self.bench.live.sent_levels(u, attribute))
+        }
         if not levels:
-            self.bench.tell("attention", "None of the selected units has that attribute and an address, so nothing is sent to it now.")
+            self.bench.tell(
+                "attention",
+                "None of the selected units has that attribute and an address, so nothing is "
+                "sent to it now.",
+            )
             return
         made = core.from_now(self.bench.show, levels, attribute, high, self.together.isChecked())
         self.bench.commit(self._name(f"limit {plain(attribute)} from now"), made)
@@ -270,9 +347,16 @@ class LimitsView(PageView):
         if isinstance(bench.proof, ProveLimits):
             bench.end_proof()
             return
-        bench.guard(lambda: bench.begin_proof(lambda: ProveLimits(bench.show, bench.live, time.monotonic(), list(bench.selection))))
+        bench.guard(
+            lambda: bench.begin_proof(
+                lambda: ProveLimits(bench.show, bench.live, time.monotonic(), list(bench.selection))
+            )
+        )
         if bench.proof is not None and not bench.sending:
-            bench.tell("attention", "Output is off: nothing of this test leaves the computer until you switch it on.")
+            bench.tell(
+                "attention",
+                "Output is off: nothing of this test leaves the computer until you switch it on.",
+            )
 
     def _tested(self) -> None:
         """While the test runs: what is asked beside what is sent."""
@@ -285,12 +369,21 @@ class LimitsView(PageView):
         if not self._pulse.isActive():
             self._pulse.start()
         rows = proof.beside()
-        lines = [f"{b.number} {b.attribute}: asked {b.asked}, sent {b.sent}{'  held' if b.held else ''}" for b in rows[:6]]
-        self.testing.setText("\n".join([*lines, *([f"and {len(rows) - 6} more"] if len(rows) > 6 else [])]))
+        lines = [
+            f"{b.number} {b.attribute}: asked {b.asked}, sent {b.sent}{'  held' if b.held else ''}"
+            for b in rows[:6]
+        ]
+        self.testing.setText(
+            "\n".join([*lines, *([f"and {len(rows) - 6} more"] if len(rows) > 6 else [])])
+        )
 
     def _handle(self, **changes: Any) -> None:
         ids = list(self.bench.selection)
-        self.bench.guard(lambda: self.bench.commit(self._name("handling"), core.set_handling(self.bench.show, ids, **changes)))
+        self.bench.guard(
+            lambda: self.bench.commit(
+                self._name("handling"), core.set_handling(self.bench.show, ids, **changes)
+            )
+        )
         self.refresh()
 
     def _offset(self, name: str) -> None:
@@ -315,7 +408,11 @@ class LimitsView(PageView):
                 self.bench.tell("fault", str(fault))
                 return
         units = self.bench.selected()
-        if any(u.handling.curve != kind or ("points" in changes and u.handling.points != changes["points"]) for u in units):
+        if any(
+            u.handling.curve != kind
+            or ("points" in changes and u.handling.points != changes["points"])
+            for u in units
+        ):
             self._handle(**changes)
 
     def take_off(self) -> None:

@@ -1,4 +1,6 @@
-"""Paper beside patch: every difference by unit and field, taken one way or the other; and what a revision changed."""
+"""Paper beside patch: every difference by unit and field, taken one way or the other; and what a
+revision changed.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,16 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import Choice, PageView, RowsModel, bind, button, choice, label, plain_table
+from isthmus.app.kit.widgets import (
+    Choice,
+    PageView,
+    RowsModel,
+    bind,
+    button,
+    choice,
+    label,
+    plain_table,
+)
 from isthmus.app.model.workbench import Workbench
 from isthmus.gels import books_at_hand
 from isthmus.gels.resolve import resolve_gels
@@ -19,7 +30,12 @@ from isthmus.patch.follow import grown
 from isthmus.patch.index import index_of
 from isthmus.patch.paper import EXTRA, FIELDS, MISSING, Difference
 
-FILTERS = [("", "Every difference"), *FIELDS.items(), (MISSING, "not patched"), (EXTRA, "not on the paper")]
+FILTERS = [
+    ("", "Every difference"),
+    *FIELDS.items(),
+    (MISSING, "not patched"),
+    (EXTRA, "not on the paper"),
+]
 WORDS = {MISSING: "not patched", EXTRA: "not on the paper"}
 
 
@@ -30,20 +46,38 @@ class DifferencesModel(RowsModel):
         super().__init__()
         self.bench = bench
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         found = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             unit = index_of(self.bench.show).by_id.get(found.unit)
-            why = "" if found.takeable or found.field in (MISSING, EXTRA) else "the paper's side cannot be taken: see its tooltip"
+            why = (
+                ""
+                if found.takeable or found.field in (MISSING, EXTRA)
+                else "the paper's side cannot be taken: see its tooltip"
+            )
             what = WORDS.get(found.field, found.plain)
-            return (str(found.number), unit.name if unit else "", what, found.paper, found.patch or "none", why)[index.column()]
+            return (
+                str(found.number),
+                unit.name if unit else "",
+                what,
+                found.paper,
+                found.patch or "none",
+                why,
+            )[index.column()]
         if role == Qt.ItemDataRole.ToolTipRole and not found.takeable:
             return {
-                "type": "No profile of the show or at hand has exactly this name. Give the unit its profile by hand, or correct the paper.",
+                "type": (
+                    "No profile of the show or at hand has exactly this name. Give the unit its "
+                    "profile by hand, or correct the paper."
+                ),
                 "address": "Its address is locked.",
             }.get(found.field, "Read the list again to add its unit, or strike it from the paper.")
         if role == Qt.ItemDataRole.ForegroundRole and index.column() == 2:
-            return theme.color("ochre" if found.field in ("type", "mode", "address", MISSING) else "text2")
+            return theme.color(
+                "ochre" if found.field in ("type", "mode", "address", MISSING) else "text2"
+            )
         if role == Qt.ItemDataRole.FontRole:
             return font(
                 "table",
@@ -56,10 +90,14 @@ class DifferencesModel(RowsModel):
 class ChangesModel(RowsModel):
     COLUMNS = ("Unit", "What", "Before", "Now")
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         found = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            what = {MISSING: "struck", EXTRA: "new"}.get(found.field, FIELDS.get(found.field, found.field))
+            what = {MISSING: "struck", EXTRA: "new"}.get(
+                found.field, FIELDS.get(found.field, found.field)
+            )
             return (str(found.number), what, found.before, found.after)[index.column()]
         return None
 
@@ -74,14 +112,26 @@ class PaperView(PageView):
         top = QHBoxLayout()
         self.what = label("", size="body")
         self.only = choice(
-            "only these differences", [("", "Every difference"), *FIELDS.items(), (MISSING, "not patched"), (EXTRA, "not on the paper")]
+            "only these differences",
+            [
+                ("", "Every difference"),
+                *FIELDS.items(),
+                (MISSING, "not patched"),
+                (EXTRA, "not on the paper"),
+            ],
         )
         self.only.setFixedWidth(170)
         top.addWidget(self.what, 1)
         top.addWidget(self.only)
         column.addLayout(top)
         self.model = DifferencesModel(bench)
-        self.table = plain_table(self.model, "paper differences", "What differs between paper and patch", (56, 130, 116, 190, 190, 40), 5)
+        self.table = plain_table(
+            self.model,
+            "paper differences",
+            "What differs between paper and patch",
+            (56, 130, 116, 190, 190, 40),
+            5,
+        )
         column.addWidget(self.table, 3)
         acts = QHBoxLayout()
         acts.setSpacing(6)
@@ -101,10 +151,14 @@ class PaperView(PageView):
         self.unread = button("Correct unread lines…", run=lambda: actions.trigger("patch.unread"))
         below.addWidget(self.unread)
         below.addWidget(button("Paste a list…", run=lambda: actions.trigger("patch.paste_list")))
-        below.addWidget(button("Read a newer list…", run=lambda: actions.trigger("patch.hang_list")))
+        below.addWidget(
+            button("Read a newer list…", run=lambda: actions.trigger("patch.hang_list"))
+        )
         column.addLayout(below)
         self.changes = ChangesModel()
-        self.changes_table = plain_table(self.changes, "revision changes", "What the newer paper changed", (56, 120, 240, 240), 3)
+        self.changes_table = plain_table(
+            self.changes, "revision changes", "What the newer paper changed", (56, 120, 240, 240), 3
+        )
         column.addWidget(self.changes_table, 2)
         self.only.currentIndexChanged.connect(lambda _: self.refresh())
         self.revisions.currentIndexChanged.connect(lambda _: self._show_changes())
@@ -120,13 +174,27 @@ class PaperView(PageView):
         paper = show.paper
         if paper.rows:
             units = len({d.number for d in found})
-            name = f"{paper.title or 'The hang list'}{', revision ' + paper.revision if paper.revision else ''}: {len(paper.rows)} lines"
-            self.what.setText(f"{name}. " + (f"{len(found)} differences in {units} units." if found else "The patch is as the paper says."))
+            revision = f", revision {paper.revision}" if paper.revision else ""
+            name = f"{paper.title or 'The hang list'}{revision}: {len(paper.rows)} lines"
+            self.what.setText(
+                f"{name}. "
+                + (
+                    f"{len(found)} differences in {units} units."
+                    if found
+                    else "The patch is as the paper says."
+                )
+            )
         else:
-            self.what.setText("No paper yet: read a hang list or paste one, and it stays beside the patch.")
+            self.what.setText(
+                "No paper yet: read a hang list or paste one, and it stays beside the patch."
+            )
         self.unread.setVisible(bool(paper.unread))
-        self.unread.setText(f"Correct {len(paper.unread)} unread line{'s' * (len(paper.unread) != 1)}…")
-        kept = [(i, f"since revision {p.revision or i + 1}") for i, p in enumerate(show.earlier_papers)][::-1]
+        self.unread.setText(
+            f"Correct {len(paper.unread)} unread line{'s' * (len(paper.unread) != 1)}…"
+        )
+        kept = [
+            (i, f"since revision {p.revision or i + 1}") for i, p in enumerate(show.earlier_papers)
+        ][::-1]
         self.revisions.blockSignals(True)
         self.revisions.clear()
         for key, words in kept:
@@ -139,11 +207,19 @@ class PaperView(PageView):
     def _show_changes(self) -> None:
         at = self.revisions.currentData()
         show = self.bench.show
-        rows = core.changes_between(show.earlier_papers[at], show.paper) if at is not None and at < len(show.earlier_papers) else []
+        rows = (
+            core.changes_between(show.earlier_papers[at], show.paper)
+            if at is not None and at < len(show.earlier_papers)
+            else []
+        )
         self.changes.take(rows)
         self.changes_table.setVisible(bool(rows))
         units = len({r.number for r in rows})
-        self.changed.setText(f"{len(rows)} changes on paper, in {units} units" if rows else "A newer revision shows here what it changed.")
+        self.changed.setText(
+            f"{len(rows)} changes on paper, in {units} units"
+            if rows
+            else "A newer revision shows here what it changed."
+        )
 
     def chosen(self) -> list[Difference]:
         """Those in hand, or all that are listed."""
@@ -158,7 +234,11 @@ class PaperView(PageView):
         self.from_patch.setText(f"Keep the patch, correct {len(found)} on paper")
         self.from_paper.setEnabled(bool(takeable))
         self.from_patch.setEnabled(bool(found))
-        self.hint.setText("of what is chosen" if some else "of all that is listed; choose rows to take some of them")
+        self.hint.setText(
+            "of what is chosen"
+            if some
+            else "of all that is listed; choose rows to take some of them"
+        )
         if some:
             ids = core.units_of(found)
             if ids:
@@ -171,7 +251,9 @@ class PaperView(PageView):
 
         def run() -> None:
             ids = core.units_of(found)
-            after = resolve_gels(core.take_paper_side(self.bench.show, found, shelf), ids, books_at_hand())
+            after = resolve_gels(
+                core.take_paper_side(self.bench.show, found, shelf), ids, books_at_hand()
+            )
             self.bench.place(words, grown(self.bench.show, after, ids))
 
         self.bench.guard(run)
@@ -179,5 +261,8 @@ class PaperView(PageView):
     def take_patch(self) -> None:
         found = self.chosen()
         self.bench.guard(
-            lambda: self.bench.commit(f"correct the paper in {len(found)} places", core.take_patch_side(self.bench.show, found))
+            lambda: self.bench.commit(
+                f"correct the paper in {len(found)} places",
+                core.take_patch_side(self.bench.show, found),
+            )
         )

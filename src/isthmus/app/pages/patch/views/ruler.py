@@ -1,4 +1,6 @@
-"""The universe as a picture: four rows of 128 addresses, spans by unit, free water with its soundings, clashes."""
+"""The universe as a picture: four rows of 128 addresses, spans by unit, free water with its
+soundings, clashes.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ KEY = 42
 
 
 class Ruler(QWidget):
-    """`extra` spans (a preview) are drawn over the patch; clicking a span takes its unit in hand."""
+    """`extra` spans (a preview) are drawn over the patch; clicking a span takes its unit in
+    hand.
+    """
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -54,7 +58,10 @@ class Ruler(QWidget):
 
     def _with_extra(self, universe: int) -> Universe:
         """A universe with the spans of a preview in it."""
-        found, more = self._index.universe(universe), [s for s in self.extra if s.universe == universe]
+        found, more = (
+            self._index.universe(universe),
+            [s for s in self.extra if s.universe == universe],
+        )
         return Universe.of([*found.spans, *more]) if more else found
 
     def preview(self, spans: tuple[Span, ...]) -> None:
@@ -73,7 +80,11 @@ class Ruler(QWidget):
 
     def _follow(self) -> None:
         units = self.bench.selected()
-        if units and units[0].patch and not any(p.universe == self.universe for u in units for p in u.patch):
+        if (
+            units
+            and units[0].patch
+            and not any(p.universe == self.universe for u in units for p in u.patch)
+        ):
             self.universe = units[0].patch[0].universe
             self.reload()
         self.update()
@@ -91,7 +102,11 @@ class Ruler(QWidget):
     def _keys(self) -> list[tuple[int, QRectF]]:
         known = self.known()
         room = max(1, int(self.width() * 0.5 // KEY))
-        first = max(0, min(known.index(self.universe) - room // 2, len(known) - room)) if self.universe in known else 0
+        first = (
+            max(0, min(known.index(self.universe) - room // 2, len(known) - room))
+            if self.universe in known
+            else 0
+        )
         shown = known[first : first + room]
         x = self.width() - len(shown) * KEY
         return [(u, QRectF(x + i * KEY, 3, 38, 22)) for i, u in enumerate(shown)]
@@ -104,7 +119,9 @@ class Ruler(QWidget):
                 return
         span = self.span_at(at.x(), at.y())
         if span and self.bench.show.unit(span.unit):
-            if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier):
+            if event.modifiers() & (
+                Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+            ):
                 self.bench.toggle(span.unit)
             else:
                 self.bench.select([span.unit])
@@ -113,7 +130,8 @@ class Ruler(QWidget):
         span = self.span_at(event.position().x(), event.position().y())
         unit = self.bench.show.unit(span.unit) if span else None
         words = (
-            f"{unit.number} {unit.name}: {write_address(span.universe, span.start)} to {span.end:03d}, {span.length} slots"
+            f"{unit.number} {unit.name}: {write_address(span.universe, span.start)} to "
+            f"{span.end:03d}, {span.length} slots"
             if span and unit
             else ""
         )
@@ -150,21 +168,50 @@ class Ruler(QWidget):
     def _paint_head(self, p: QPainter, gaps: list[tuple[int, int]]) -> None:
         p.fillRect(QRectF(0, 8, 3, 14), theme.universe(self.universe))
         x = 10 + paint.text(p, 10, 4, "Universe", font("section", 600), "text", height=22) + 6
-        x += paint.text(p, x, 4, str(self.universe), font("section", 600, mono=True), "text", height=22) + 10
+        x += (
+            paint.text(
+                p, x, 4, str(self.universe), font("section", 600, mono=True), "text", height=22
+            )
+            + 10
+        )
         wire = goes_to(self.bench.show, self.universe)
-        x += paint.text(p, x, 4, f"= {wire}" if wire else "leads nowhere", font("caption"), "text3", width=190, height=22) + 14
+        x += (
+            paint.text(
+                p,
+                x,
+                4,
+                f"= {wire}" if wire else "leads nowhere",
+                font("caption"),
+                "text3",
+                width=190,
+                height=22,
+            )
+            + 14
+        )
         free = sum(b - a + 1 for a, b in gaps)
         kept = self._here.kept.bit_count()
-        facts = [(self._here.taken.bit_count(), "used"), *([(kept, "kept")] if kept else []), (free, "free")]
+        facts = [
+            (self._here.taken.bit_count(), "used"),
+            *([(kept, "kept")] if kept else []),
+            (free, "free"),
+        ]
         facts.append((max((b - a + 1 for a, b in gaps), default=0), "longest gap"))
         for value, words in facts:
-            x += paint.text(p, x, 4, str(value), font("caption", 500, mono=True), "text", height=22) + 5
+            x += (
+                paint.text(p, x, 4, str(value), font("caption", 500, mono=True), "text", height=22)
+                + 5
+            )
             x += paint.text(p, x, 4, words, font("caption"), "text2", height=22) + 12
         doubled = len({a for c in self._clashes for a in range(c.first, c.last + 1)})
         if doubled:
             paint.severity(p, "fault", x + 8, 15, 5.6)
             x += 18
-            x += paint.text(p, x, 4, str(doubled), font("caption", 500, mono=True), "text", height=22) + 5
+            x += (
+                paint.text(
+                    p, x, 4, str(doubled), font("caption", 500, mono=True), "text", height=22
+                )
+                + 5
+            )
             x += paint.text(p, x, 4, "claimed twice", font("caption"), "text2", height=22) + 12
         lead = routed(self.bench.show)
         for universe, rect in self._keys():
@@ -185,7 +232,10 @@ class Ruler(QWidget):
             )
             used = self._with_extra(universe).taken.bit_count()
             p.fillRect(QRectF(rect.x() + 5, rect.bottom() - 5, 28, 2), theme.color("line"))
-            p.fillRect(QRectF(rect.x() + 5, rect.bottom() - 5, 28 * used / SLOTS, 2), theme.universe(universe))
+            p.fillRect(
+                QRectF(rect.x() + 5, rect.bottom() - 5, 28 * used / SLOTS, 2),
+                theme.universe(universe),
+            )
             if universe not in lead:
                 paint.severity(p, "fault", rect.right() - 4, rect.y() + 3, 4.2)
 
@@ -202,7 +252,9 @@ class Ruler(QWidget):
                 theme.color("line_strong" if i % 8 == 0 else "line"),
             )
         for i in range(0, PER_ROW, 16):
-            paint.text(p, i * k + 3, y - 14, str(low + i), font("tick", mono=True), "text3", height=11)
+            paint.text(
+                p, i * k + 3, y - 14, str(low + i), font("tick", mono=True), "text3", height=11
+            )
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setBrush(Qt.BrushStyle.NoBrush)
         for span in self._spans:
@@ -218,16 +270,38 @@ class Ruler(QWidget):
         for clash in self._clashes:
             first, last = max(clash.first, low), min(clash.last, high)
             if first <= last:
-                self._paint_clash(p, QRectF((first - low) * k, y, max((last - first + 1) * k, 3), BLOCK))
+                self._paint_clash(
+                    p, QRectF((first - low) * k, y, max((last - first + 1) * k, 3), BLOCK)
+                )
         for first, last in gaps:
             parts = [(max(first, r * PER_ROW + 1), min(last, (r + 1) * PER_ROW)) for r in range(4)]
-            a, b = max((part for part in parts if part[0] <= part[1]), key=lambda part: part[1] - part[0])
+            a, b = max(
+                (part for part in parts if part[0] <= part[1]), key=lambda part: part[1] - part[0]
+            )
             if low <= a <= high and (b - a + 1) * k > 46:
                 paint.text(
-                    p, (a - low) * k, y, f"{last - first + 1} free", font("tick", mono=True), "text3", paint.CENTER, (b - a + 1) * k, BLOCK
+                    p,
+                    (a - low) * k,
+                    y,
+                    f"{last - first + 1} free",
+                    font("tick", mono=True),
+                    "text3",
+                    paint.CENTER,
+                    (b - a + 1) * k,
+                    BLOCK,
                 )
 
-    def _paint_span(self, p: QPainter, span: Span, index: int, low: int, high: int, k: float, y: float, fresh: bool) -> None:
+    def _paint_span(
+        self,
+        p: QPainter,
+        span: Span,
+        index: int,
+        low: int,
+        high: int,
+        k: float,
+        y: float,
+        fresh: bool,
+    ) -> None:
         left, right = (max(span.start, low) - low) * k, (min(span.end, high) - low + 1) * k
         r = QRectF(left, y, right - left, BLOCK)
         before, after, d = span.start < low, span.end > high, 4
@@ -240,7 +314,11 @@ class Ruler(QWidget):
         if before:
             shape.lineTo(r.left() + 0.5, r.center().y())
         shape.closeSubpath()
-        p.setBrush(theme.color("select_row") if fresh else theme.universe(span.universe, "fill_b" if index % 2 else "fill_a"))
+        p.setBrush(
+            theme.color("select_row")
+            if fresh
+            else theme.universe(span.universe, "fill_b" if index % 2 else "fill_a")
+        )
         p.setPen(
             pen(
                 "coral" if fresh else theme.universe(span.universe),
@@ -250,12 +328,31 @@ class Ruler(QWidget):
         )
         p.drawPath(shape)
         if r.width() > TYPE["caption"] * 0.62 * len(str(span.number)) + 6:
-            paint.text(p, r.x() + 5, r.y(), str(span.number), font("caption", 500, mono=True), "text", width=r.width() - 6, height=BLOCK)
+            paint.text(
+                p,
+                r.x() + 5,
+                r.y(),
+                str(span.number),
+                font("caption", 500, mono=True),
+                "text",
+                width=r.width() - 6,
+                height=BLOCK,
+            )
         if span.unit in self.bench.selection:
             p.fillRect(QRectF(r.x(), r.bottom() - 1, r.width(), 3), theme.color("coral"))
             ordinal = str(self.bench.selection.index(span.unit) + 1)
             if r.width() > 56:
-                paint.text(p, r.right() - 16, r.y(), ordinal, font("tick", 600, mono=True), "coral_text", paint.RIGHT, 12, BLOCK)
+                paint.text(
+                    p,
+                    r.right() - 16,
+                    r.y(),
+                    ordinal,
+                    font("tick", 600, mono=True),
+                    "coral_text",
+                    paint.RIGHT,
+                    12,
+                    BLOCK,
+                )
 
     def _paint_clash(self, p: QPainter, r: QRectF) -> None:
         p.save()

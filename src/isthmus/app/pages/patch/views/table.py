@@ -1,4 +1,6 @@
-"""The patch table's view: a spreadsheet over units. Whatever rows a block touches are the units in hand."""
+"""The patch table's view: a spreadsheet over units. Whatever rows a block touches are the units in
+hand.
+"""
 
 from __future__ import annotations
 
@@ -16,8 +18,24 @@ from PySide6.QtCore import (
     QRectF,
     Qt,
 )
-from PySide6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QShowEvent
-from PySide6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QLineEdit, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+from PySide6.QtGui import (
+    QColor,
+    QGuiApplication,
+    QKeyEvent,
+    QKeySequence,
+    QPainter,
+    QPaintEvent,
+    QShowEvent,
+)
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QFrame,
+    QHeaderView,
+    QLineEdit,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QWidget,
+)
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import SIZE, font, pen, theme
@@ -49,7 +67,9 @@ class Rows(QStyledItemDelegate):
         super().__init__(table)
         self.table = table
 
-    def paint(self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
+    def paint(
+        self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
         table, row = self.table, index.row()
         key, unit = table.patch.columns[index.column()], table.patch.rows[row]
         box = QRect(option.rect)
@@ -68,18 +88,33 @@ class Rows(QStyledItemDelegate):
         elif key == "address":
             self._address(p, box, unit, index)
         elif key == "crossing":
-            paint.crossing(p, QRectF(x + 4, y, w - 10, h - 1), table.bench.crossing.states.get(unit.id, "wwwww"))
+            paint.crossing(
+                p,
+                QRectF(x + 4, y, w - 10, h - 1),
+                table.bench.crossing.states.get(unit.id, "wwwww"),
+            )
         elif key == "gel":
             self._gel(p, box, unit.gel)
         else:
             words = index.data() or ""
             if key in RIGHT:
-                paint.text(p, x, y, words, font("table", mono=True), "text2", paint.RIGHT, w - 10, h - 1)
+                paint.text(
+                    p, x, y, words, font("table", mono=True), "text2", paint.RIGHT, w - 10, h - 1
+                )
             else:
                 empty = not words and key == "hangs_on"
                 role = "text" if key == "name" else "text3" if empty else "text2"
                 face = font("table", 500 if key == "name" else 400)
-                paint.text(p, x + 8, y, "nowhere yet" if empty else words, face, role, width=w - 12, height=h - 1)
+                paint.text(
+                    p,
+                    x + 8,
+                    y,
+                    "nowhere yet" if empty else words,
+                    face,
+                    role,
+                    width=w - 12,
+                    height=h - 1,
+                )
         self._outline(p, box, index)
         p.restore()
 
@@ -90,28 +125,66 @@ class Rows(QStyledItemDelegate):
         p.save()
         p.setClipRect(box)
         left = self.table.columnViewportPosition(0) + 8
-        paint.text(p, left, box.y(), self.table.patch.heading(unit), font("caption", 600), "text", width=600, height=HEADING)
+        paint.text(
+            p,
+            left,
+            box.y(),
+            self.table.patch.heading(unit),
+            font("caption", 600),
+            "text",
+            width=600,
+            height=HEADING,
+        )
         p.restore()
 
     def _number(self, p: QPainter, box: QRect, unit: Unit, ordinal: int | None) -> None:
         x, y, w, h = box.x(), box.y(), box.width(), box.height()
         if ordinal:
             p.fillRect(QRect(x, y, 3, h - 1), theme.color("coral"))
-            paint.text(p, x + 8, y, str(ordinal), font("caption", 600, mono=True), "coral_text", height=h - 1)
+            paint.text(
+                p,
+                x + 8,
+                y,
+                str(ordinal),
+                font("caption", 600, mono=True),
+                "coral_text",
+                height=h - 1,
+            )
         elif unit.id in self.table.lit:
             p.setRenderHint(QPainter.RenderHint.Antialiasing)
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.color("ochre"))
             p.drawEllipse(QPointF(x + 12, y + h / 2 - 0.5), 3.2, 3.2)
-        paint.text(p, x, y, str(unit.number), font("table", 500, mono=True), "text", paint.RIGHT, w - 10, h - 1)
+        paint.text(
+            p,
+            x,
+            y,
+            str(unit.number),
+            font("table", 500, mono=True),
+            "text",
+            paint.RIGHT,
+            w - 10,
+            h - 1,
+        )
 
-    def _address(self, p: QPainter, box: QRect, unit: Unit, index: QModelIndex | QPersistentModelIndex) -> None:
+    def _address(
+        self, p: QPainter, box: QRect, unit: Unit, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
         x, y, w, h = box.x(), box.y(), box.width(), box.height()
         if not unit.patch:
             paint.text(p, x + 8, y, "none", font("table"), "text3", height=h - 1)
             return
         p.fillRect(QRectF(x + 8, y + 6, 3, h - 13), theme.universe(unit.patch[0].universe))
-        paint.text(p, x + 17, y, index.data(), font("table", 500, mono=True), "text", width=w - 19 - 12 * unit.locked, height=h - 1)
+        paint.text(
+            p,
+            x + 17,
+            y,
+            index.data(),
+            font("table", 500, mono=True),
+            "text",
+            width=w - 19 - 12 * unit.locked,
+            height=h - 1,
+        )
         if unit.locked:
             p.setPen(pen("text2", 1.2))
             p.setBrush(Qt.BrushStyle.NoBrush)
@@ -139,19 +212,31 @@ class Rows(QStyledItemDelegate):
             p.setPen(pen("focus", 1.5))
             p.drawRoundedRect(QRectF(box).adjusted(2, 1.5, -2, -2.5), 2, 2)
 
-    def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QWidget:
+    def createEditor(
+        self,
+        parent: QWidget,
+        option: QStyleOptionViewItem,
+        index: QModelIndex | QPersistentModelIndex,
+    ) -> QWidget:
         editor = super().createEditor(parent, option, index)
         editor.setFont(font("table", 500, mono=self.table.patch.columns[index.column()] in MONO))
         return editor
 
-    def updateEditorGeometry(self, editor: QWidget, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
+    def updateEditorGeometry(
+        self,
+        editor: QWidget,
+        option: QStyleOptionViewItem,
+        index: QModelIndex | QPersistentModelIndex,
+    ) -> None:
         box = QRect(option.rect)
         if index.row() in self.table.headed:
             box.setTop(box.top() + HEADING)
         editor.setGeometry(box)
 
     def eventFilter(self, editor: QObject, event: QEvent) -> bool:
-        """Ctrl+Return types over the whole block, as spreadsheets do; elsewhere the same keys switch the output."""
+        """Ctrl+Return types over the whole block, as spreadsheets do; elsewhere the same keys
+        switch the output.
+        """
         if (
             isinstance(event, QKeyEvent)
             and event.key() in ENTER
@@ -197,7 +282,9 @@ class Header(QHeaderView):
             p.setRenderHint(QPainter.RenderHint.Antialiasing)
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.color("text2"))
-            p.drawPolygon(paint.polygon((cx - 4, cy - 1.5 * d), (cx + 4, cy - 1.5 * d), (cx, cy + 3.5 * d)))
+            p.drawPolygon(
+                paint.polygon((cx - 4, cy - 1.5 * d), (cx + 4, cy - 1.5 * d), (cx, cy + 3.5 * d))
+            )
         p.restore()
 
 
@@ -235,7 +322,9 @@ class PatchTable(TextTable):
         self.setSortingEnabled(True)
         self.sortByColumn(0, Qt.SortOrder.AscendingOrder)
         self.setTabKeyNavigation(False)
-        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # so that scrolling moves what is painted
+        self.viewport().setAttribute(
+            Qt.WidgetAttribute.WA_OpaquePaintEvent
+        )  # so that scrolling moves what is painted
         model.modelReset.connect(self._rows_changed)
         bench.selection_changed.connect(self.follow)
         bind(bench.changed, self, self.refresh)
@@ -248,7 +337,12 @@ class PatchTable(TextTable):
         """Give the columns their widths; the name gives way."""
         header = self.horizontalHeader()
         for at, key in enumerate(self.patch.columns):
-            header.setSectionResizeMode(at, QHeaderView.ResizeMode.Stretch if key == "name" else QHeaderView.ResizeMode.Interactive)
+            header.setSectionResizeMode(
+                at,
+                QHeaderView.ResizeMode.Stretch
+                if key == "name"
+                else QHeaderView.ResizeMode.Interactive,
+            )
             self.setColumnWidth(at, ROOM[key])
         order = self.patch.order
         if order[0] in self.patch.columns:
@@ -320,7 +414,9 @@ class PatchTable(TextTable):
             self._following = True
             self.selectionModel().select(wanted, QItemSelectionModel.SelectionFlag.ClearAndSelect)
             if rows and not self.hasFocus():
-                self.selectionModel().setCurrentIndex(self.patch.index(rows[-1], column), QItemSelectionModel.SelectionFlag.NoUpdate)
+                self.selectionModel().setCurrentIndex(
+                    self.patch.index(rows[-1], column), QItemSelectionModel.SelectionFlag.NoUpdate
+                )
                 self.scrollTo(self.patch.index(max(rows), 0))
                 self.scrollTo(self.patch.index(min(rows), 0))
             self._following = False
@@ -345,7 +441,11 @@ class PatchTable(TextTable):
         rows = {self.patch.rows[row].id for row in chosen if row < len(self.patch.rows)}
         kept = [u for u in self.bench.selection if u in rows]
         known = set(kept)
-        fresh = [u for row in sorted(chosen) if row < len(self.patch.rows) and (u := self.patch.rows[row].id) not in known]
+        fresh = [
+            u
+            for row in sorted(chosen)
+            if row < len(self.patch.rows) and (u := self.patch.rows[row].id) not in known
+        ]
         control = QGuiApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier
         hidden = [u for u in self.bench.selection if self.patch.row_of(u) < 0] if control else []
         self.bench.select([*hidden, *kept, *fresh])
@@ -367,7 +467,9 @@ class PatchTable(TextTable):
             super().keyPressEvent(event)
 
     def _step(self, down: int, right: int) -> bool:
-        """On to the next cell, as in a spreadsheet; False at the edge of the table, where Tab leaves it."""
+        """On to the next cell, as in a spreadsheet; False at the edge of the table, where Tab
+        leaves it.
+        """
         at = self.currentIndex()
         to = self.patch.index(at.row() + down, at.column() + right)
         if not at.isValid() or not to.isValid():
@@ -398,7 +500,11 @@ class PatchTable(TextTable):
             if row >= 0 and 0 <= column < len(self.patch.columns):
                 self.setCurrentIndex(self.patch.index(row, column))
 
-    _typed = "", "", 0  # the unit of the cell that was typed in last, the one below it, and the column
+    _typed = (
+        "",
+        "",
+        0,
+    )  # the unit of the cell that was typed in last, the one below it, and the column
 
     def block(self) -> list[tuple[int, list[int]]]:
         """The chosen cells as (column, rows from top to bottom), by column."""
@@ -409,16 +515,26 @@ class PatchTable(TextTable):
         return [(column, sorted(rows)) for column, rows in sorted(found.items())]
 
     def as_text(self, whole: bool = False) -> str:
-        """The block as tab-separated text; `whole` rows come with headings, all of them when none is in hand."""
+        """The block as tab-separated text; `whole` rows come with headings, all of them when none
+        is in hand.
+        """
         last = range(len(self.patch.columns))
-        columns = [c for c in last if self.patch.columns[c] != "crossing"] if whole else [c for c, _ in self.block()]
-        rows = sorted({row for _, rows in self.block() for row in rows}) or (list(range(len(self.patch.rows))) if whole else [])
+        columns = (
+            [c for c in last if self.patch.columns[c] != "crossing"]
+            if whole
+            else [c for c, _ in self.block()]
+        )
+        rows = sorted({row for _, rows in self.block() for row in rows}) or (
+            list(range(len(self.patch.rows))) if whole else []
+        )
         lines = ["\t".join(NAMES[self.patch.columns[c]] for c in columns)] if whole else []
         lines += ["\t".join(self.patch.text(row, c) for c in columns) for row in rows]
         return "".join(line + "\n" for line in lines)
 
     def paste(self, text: str) -> None:
-        """Cells from a spreadsheet, from the top left of the block on; a single value goes into the whole block."""
+        """Cells from a spreadsheet, from the top left of the block on; a single value goes into the
+        whole block.
+        """
         block = [line.split("\t") for line in text.rstrip("\r\n").splitlines()]
         at = self.currentIndex()
         if not at.isValid() or not text.strip():
@@ -430,9 +546,13 @@ class PatchTable(TextTable):
         top, left = (here.top(), here.left()) if here else (at.row(), at.column())
         heads = {name: key for key, name in NAMES.items()}
         columns = list(range(left, left + max(map(len, block))))
-        if sum(head in heads for head in block[0]) == len(block[0]) and len(block) > 1:  # headings say where each column goes
+        if (
+            sum(head in heads for head in block[0]) == len(block[0]) and len(block) > 1
+        ):  # headings say where each column goes
             found = [heads[head] for head in block[0]]
-            columns = [self.patch.columns.index(key) if key in self.patch.columns else -1 for key in found]
+            columns = [
+                self.patch.columns.index(key) if key in self.patch.columns else -1 for key in found
+            ]
             block = block[1:]
         cells = [
             (top + i, columns[j], value)
@@ -440,18 +560,29 @@ class PatchTable(TextTable):
             for j, value in enumerate(line)
             if top + i < len(self.patch.rows) and 0 <= columns[j] < len(self.patch.columns)
         ]
-        writable = [cell for cell in cells if (column := self.patch.column(cell[1])) and column.writable]
+        writable = [
+            cell for cell in cells if (column := self.patch.column(cell[1])) and column.writable
+        ]
         if len(top_lines := block) > len(self.patch.rows) - top:
             self.bench.tell(
-                "attention", f"{len(top_lines)} lines were pasted and {len(self.patch.rows) - top} rows are there; the rest was left out."
+                "attention",
+                f"{len(top_lines)} lines were pasted and {len(self.patch.rows) - top} rows "
+                "are there; the rest was left out.",
             )
         self.patch.write(writable, f"paste {len(writable)} cells")
 
     def write_block(self, text: str) -> None:
         """One value into every chosen cell that can be typed in."""
-        cells = [(row, column, text) for column, rows in self.block() if (c := self.patch.column(column)) and c.writable for row in rows]
+        cells = [
+            (row, column, text)
+            for column, rows in self.block()
+            if (c := self.patch.column(column)) and c.writable
+            for row in rows
+        ]
         if text == "":
-            cells = [cell for cell in cells if self.patch.columns[cell[1]] not in ("number", "mode")]
+            cells = [
+                cell for cell in cells if self.patch.columns[cell[1]] not in ("number", "mode")
+            ]
         self.patch.write(cells, f"write {len(cells)} cells" if len(cells) > 1 else "")
 
     def fill_down(self) -> None:
@@ -459,12 +590,20 @@ class PatchTable(TextTable):
         self._fill(lambda texts, column, rows: [texts[0]] * (len(texts) - 1), 1)
 
     def fill_series(self) -> None:
-        """Each column of the block goes on from its first cell, or from its first two when they rise."""
+        """Each column of the block goes on from its first cell, or from its first two when they
+        rise.
+        """
 
         def series(texts: list[str], column: int, rows: list[int]) -> list[str]:
-            seed = texts[:2] if len(texts) > 2 and texts[1] and _rises(texts[:2], self.patch.columns[column]) else texts[:1]
+            seed = (
+                texts[:2]
+                if len(texts) > 2 and texts[1] and _rises(texts[:2], self.patch.columns[column])
+                else texts[:1]
+            )
             if self.patch.columns[column] == "address":
-                return addresses_continued(self.bench.show, [self.patch.rows[r].id for r in rows], seed)
+                return addresses_continued(
+                    self.bench.show, [self.patch.rows[r].id for r in rows], seed
+                )
             return continued(seed, len(rows) - len(seed))
 
         self._fill(series, 0)
@@ -477,9 +616,14 @@ class PatchTable(TextTable):
                 continue
             texts = [self.patch.text(row, column) for row in rows]
             made = make(texts, column, rows)
-            cells += [(row, column, text) for row, text in zip(rows[len(rows) - len(made) :], made, strict=True)]
+            cells += [
+                (row, column, text)
+                for row, text in zip(rows[len(rows) - len(made) :], made, strict=True)
+            ]
         if not cells:
-            raise EntryFault("Choose several rows of a column first: the first cell is what is filled down.")
+            raise EntryFault(
+                "Choose several rows of a column first: the first cell is what is filled down."
+            )
         self.patch.write(cells, f"fill {len(cells)} cells")
 
 

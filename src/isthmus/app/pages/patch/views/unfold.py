@@ -1,4 +1,6 @@
-"""A unit unfolded to its channels: slot, attribute, the range now in force, asked and sent, limits that can be typed."""
+"""A unit unfolded to its channels: slot, attribute, the range now in force, asked and sent, limits
+that can be typed.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,12 @@ class ChannelsModel(RowsModel):
     def show_unit(self, unit: Unit | None) -> None:
         mode = index_of(self.bench.show).profiles.mode_of(unit) if unit else None
         items = [c for c in chart(*mode).channels if c.slots] if mode else []
-        same = items == self.items and self.unit is not None and unit is not None and self.unit.id == unit.id
+        same = (
+            items == self.items
+            and self.unit is not None
+            and unit is not None
+            and self.unit.id == unit.id
+        )
         self.unit = unit
         if same:
             self.repaint()
@@ -57,7 +64,9 @@ class ChannelsModel(RowsModel):
             if item.slots[0][0] == entry.block:
                 first = entry.address + item.slots[0][1] - 1
                 last = entry.address + item.slots[-1][1] - 1
-                found.append(write_address(entry.universe, first) + (f"+{last:03d}" if last != first else ""))
+                found.append(
+                    write_address(entry.universe, first) + (f"+{last:03d}" if last != first else "")
+                )
         if found:
             return ", ".join(found)
         return "+".join(str(offset) for _, offset in item.slots)
@@ -70,7 +79,9 @@ class ChannelsModel(RowsModel):
         if column == 0:
             return self._slots(item)
         if column == 1:
-            return plain(item.attribute) + (f"  {self.unit.number}.{item.cell}" if item.cell else "")
+            return plain(item.attribute) + (
+                f"  {self.unit.number}.{item.cell}" if item.cell else ""
+            )
         if column == 2:
             return "" if asked is None else write_level(item, asked)
         if column == 3:
@@ -78,12 +89,16 @@ class ChannelsModel(RowsModel):
         if column == 4:
             level = sent if sent is not None else asked
             return "" if level is None or len(ranges(item)) < 2 else range_in_force(item, level)
-        limit = next((found for found in self.unit.limits if found.attribute == item.attribute), None)
+        limit = next(
+            (found for found in self.unit.limits if found.attribute == item.attribute), None
+        )
         if limit is None:
             return ""
         return write_level(item, limit.low if column == 5 else limit.high)
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             return self.text(self.items[index.row()], index.column())
         if role == Qt.ItemDataRole.ForegroundRole and index.column() == 3:
@@ -96,7 +111,12 @@ class ChannelsModel(RowsModel):
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
         return flags | Qt.ItemFlag.ItemIsEditable if index.column() > 4 else flags
 
-    def setData(self, index: QModelIndex | QPersistentModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+    def setData(
+        self,
+        index: QModelIndex | QPersistentModelIndex,
+        value: Any,
+        role: int = Qt.ItemDataRole.EditRole,
+    ) -> bool:
         item = self.items[index.row()]
         low, high = self.text(item, 5), self.text(item, 6)
         low, high = (str(value), high) if index.column() == 5 else (low, str(value))
@@ -122,7 +142,13 @@ class Unfolded(QWidget):
         self.title.setFixedHeight(22)
         column.addWidget(self.title)
         self.model = ChannelsModel(bench)
-        self.table = plain_table(self.model, "channels", "Channels of the unit in hand", (124, 140, 84, 84, 150, 96, 96), 4)
+        self.table = plain_table(
+            self.model,
+            "channels",
+            "Channels of the unit in hand",
+            (124, 140, 84, 84, 150, 96, 96),
+            4,
+        )
         column.addWidget(self.table)
         bench.selection_changed.connect(self.refresh)
         bind(bench.changed, self, self.refresh)
@@ -139,5 +165,9 @@ class Unfolded(QWidget):
         if not units:
             self.title.setText("Channels: nothing in hand")
             return
-        more = f", and {len(units) - 1} more in hand; limits typed here hold for all of them" if len(units) > 1 else ""
+        more = (
+            f", and {len(units) - 1} more in hand; limits typed here hold for all of them"
+            if len(units) > 1
+            else ""
+        )
         self.title.setText(f"Channels of {units[0].number} {units[0].name}{more}")

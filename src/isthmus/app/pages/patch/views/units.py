@@ -1,4 +1,6 @@
-"""The Units view: the filter, the table of units, and below it the universe as a ruler or the channels of one unit."""
+"""The Units view: the filter, the table of units, and below it the universe as a ruler or the
+channels of one unit.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,16 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
 from isthmus.app.kit import settings
 from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.theme import SIZE, theme
-from isthmus.app.kit.widgets import Choice, PageView, bind, button, choice, column_of, label, units_field
+from isthmus.app.kit.widgets import (
+    Choice,
+    PageView,
+    bind,
+    button,
+    choice,
+    column_of,
+    label,
+    units_field,
+)
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.patch.models.units import EVERY, GROUPINGS, NAMES, USUAL, PatchModel
 from isthmus.app.pages.patch.views.ruler import Ruler
@@ -69,7 +80,9 @@ class UnitsView(PageView):
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 8)
         row.setSpacing(6)
-        self.needle = units_field("filter", "words, 1-8, all but 7", lambda text: complete(self.bench.show, text))
+        self.needle = units_field(
+            "filter", "words, 1-8, all but 7", lambda text: complete(self.bench.show, text)
+        )
         self.needle.setFixedWidth(136)
         self.needle.setClearButtonEnabled(True)
         self.universe = choice("Only one universe")
@@ -109,7 +122,10 @@ class UnitsView(PageView):
         foot.addWidget(self.columns)
         foot.addWidget(self.unfold)
         foot.addStretch(1)
-        for words, act in (("Read a hang list…", "patch.hang_list"), ("Re-address…", "patch.readdress")):
+        for words, act in (
+            ("Read a hang list…", "patch.hang_list"),
+            ("Re-address…", "patch.readdress"),
+        ):
             foot.addWidget(button(words, run=lambda a=act: self.acts.trigger(a)))
         foot.addWidget(button("Add units…", "primary", lambda: self.acts.trigger("patch.add"), 30))
         return foot
@@ -136,7 +152,9 @@ class UnitsView(PageView):
         self.table.refresh()
         shown, total = len(self.model.rows), len(self.bench.show.units)
         hidden = total - shown
-        self.sign.say(f"{hidden} of {total} rows hidden" if hidden else f"{total} rows", bool(hidden))
+        self.sign.say(
+            f"{hidden} of {total} rows hidden" if hidden else f"{total} rows", bool(hidden)
+        )
         self.loud.setVisible(self.model.filtered)
         self.bench.say_filter("Patch", f"{hidden} of {total} hidden" if hidden else "")
         self.understood.setText(f"The filter reads: {words}" if words else "")

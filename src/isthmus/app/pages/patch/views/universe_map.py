@@ -1,7 +1,8 @@
-"""All universes as one picture: a row each, zoomed from everything down to single slots with attribute and value.
+"""All universes as one picture: a row each, zoomed from everything down to single slots with
+attribute and value.
 
-Wheel scrolls, Ctrl+wheel zooms where the pointer is; a span is dragged to another address, and what that would mean is
-seen before it is let go.
+Wheel scrolls, Ctrl+wheel zooms where the pointer is; a span is dragged to another address, and what
+that would mean is seen before it is let go.
 """
 
 from __future__ import annotations
@@ -61,7 +62,9 @@ class UniverseMap(QAbstractScrollArea):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.viewport().setMouseTracking(True)
-        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # so that scrolling moves what is painted
+        self.viewport().setAttribute(
+            Qt.WidgetAttribute.WA_OpaquePaintEvent
+        )  # so that scrolling moves what is painted
         bind(bench.changed, self, self.reload)
         bench.selection_changed.connect(self._follow)
         bench.levels_changed.connect(self._relight)
@@ -110,7 +113,11 @@ class UniverseMap(QAbstractScrollArea):
     def spot_at(self, at: QPointF) -> tuple[int, int] | None:
         row = int((at.y() + self.verticalScrollBar().value() - 4) // self.row)
         address = int((at.x() + self.horizontalScrollBar().value() - LEFT) // self.scale) + 1
-        return (self.known[row], address) if 0 <= row < len(self.known) and 1 <= address <= SLOTS and at.x() >= LEFT else None
+        return (
+            (self.known[row], address)
+            if 0 <= row < len(self.known) and 1 <= address <= SLOTS and at.x() >= LEFT
+            else None
+        )
 
     def rect_of(self, universe: int, start: int, length: int) -> QRectF:
         y = self._at[universe] * self.row + 4 - self.verticalScrollBar().value()
@@ -118,7 +125,11 @@ class UniverseMap(QAbstractScrollArea):
 
     def span_at(self, at: QPointF) -> Span | None:
         spot = self.spot_at(at)
-        hits = [s for s in self.index.universe(spot[0]).spans if s.start <= spot[1] <= s.end] if spot else []
+        hits = (
+            [s for s in self.index.universe(spot[0]).spans if s.start <= spot[1] <= s.end]
+            if spot
+            else []
+        )
         return hits[-1] if hits else None
 
     def zoom(self, by: float, at: QPointF | None = None) -> None:
@@ -137,14 +148,20 @@ class UniverseMap(QAbstractScrollArea):
 
     def go_to(self, universe: int, address: int = 1) -> None:
         if universe in self.known:
-            self.verticalScrollBar().setValue(self.known.index(universe) * self.row - self.viewport().height() // 3)
-            self.horizontalScrollBar().setValue(int((address - 1) * self.scale - self.viewport().width() / 3))
+            self.verticalScrollBar().setValue(
+                self.known.index(universe) * self.row - self.viewport().height() // 3
+            )
+            self.horizontalScrollBar().setValue(
+                int((address - 1) * self.scale - self.viewport().width() / 3)
+            )
 
     def _follow(self) -> None:
         units = self.bench.selected()
         if units and units[0].patch and not self._pressed and self.isVisible():
             spot = units[0].patch[0]
-            if spot.universe in self.known and not self.viewport().rect().intersects(self.rect_of(spot.universe, spot.address, 1).toRect()):
+            if spot.universe in self.known and not self.viewport().rect().intersects(
+                self.rect_of(spot.universe, spot.address, 1).toRect()
+            ):
                 self.go_to(spot.universe, spot.address)
         self.viewport().update()
 
@@ -158,16 +175,22 @@ class UniverseMap(QAbstractScrollArea):
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.zoom(1.25 if event.angleDelta().y() > 0 else 0.8, event.position())
         elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            self.horizontalScrollBar().setValue(self.horizontalScrollBar().value() - event.angleDelta().y())
+            self.horizontalScrollBar().setValue(
+                self.horizontalScrollBar().value() - event.angleDelta().y()
+            )
         else:
-            self.verticalScrollBar().setValue(self.verticalScrollBar().value() - event.angleDelta().y() // 2)
+            self.verticalScrollBar().setValue(
+                self.verticalScrollBar().value() - event.angleDelta().y() // 2
+            )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         span = self.span_at(event.position())
         if event.button() != Qt.MouseButton.LeftButton or span is None:
             return
         self._pressed = (event.position(), span)
-        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier):
+        if event.modifiers() & (
+            Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+        ):
             self.bench.toggle(span.unit)
         elif span.unit not in self.bench.selection:
             self.bench.select([span.unit])
@@ -180,7 +203,11 @@ class UniverseMap(QAbstractScrollArea):
         start, span = self._pressed
         if self.drag is None and (at - start).manhattanLength() > 6:
             from_spot = self.spot_at(start)
-            self.drag = Drag(span, (from_spot[1] if from_spot else span.start) - span.start, (span.universe, span.start))
+            self.drag = Drag(
+                span,
+                (from_spot[1] if from_spot else span.start) - span.start,
+                (span.universe, span.start),
+            )
         spot = self.spot_at(at)
         if self.drag and spot:
             address = max(1, min(SLOTS - self.drag.span.length + 1, spot[1] - self.drag.offset))
@@ -195,13 +222,18 @@ class UniverseMap(QAbstractScrollArea):
         unit = self.index.by_id[drag.span.unit]
         spots = [
             spot
-            if p.block == drag.span.block and p.address == drag.span.start and p.universe == drag.span.universe
+            if p.block == drag.span.block
+            and p.address == drag.span.start
+            and p.universe == drag.span.universe
             else (p.universe, p.address)
             for p in unit.patch
         ]
         together = len(unit.patch) > 1 and _in_a_row(unit.patch, self.index.spans[unit.id])
         try:
-            drag.placing, drag.fault = place(self.bench.show, {unit.id: [spot] if together else spots}), ""
+            drag.placing, drag.fault = (
+                place(self.bench.show, {unit.id: [spot] if together else spots}),
+                "",
+            )
         except EntryFault as fault:
             drag.placing, drag.fault = None, str(fault)
         self.viewport().update()
@@ -236,26 +268,39 @@ class UniverseMap(QAbstractScrollArea):
             if at.x() >= LEFT or not 0 <= row < len(self.known):
                 return ""
             wire = goes_to(self.bench.show, self.known[row])
-            return f"Universe {self.known[row]} goes out as {wire}." if wire else f"Universe {self.known[row]} leads nowhere."
+            return (
+                f"Universe {self.known[row]} goes out as {wire}."
+                if wire
+                else f"Universe {self.known[row]} leads nowhere."
+            )
         if span is None:
             runs = index_of(self.bench.show).universe(spot[0])
             free = [r for r in free_runs(runs.taken) if r[0] <= spot[1] <= r[1]]
             kept = " It is kept as room." if runs.kept >> (spot[1] - 1) & 1 else ""
             return (
-                f"{write_address(*spot)} is free: {free[0][1] - free[0][0] + 1} slots from {free[0][0]:03d} to {free[0][1]:03d}.{kept}"
+                f"{write_address(*spot)} is free: {free[0][1] - free[0][0] + 1} slots from "
+                f"{free[0][0]:03d} to {free[0][1]:03d}.{kept}"
                 if free
                 else ""
             )
         unit = self.index.by_id[span.unit]
-        words = [f"{unit.number} {unit.name}", f"{write_address(span.universe, span.start)} to {span.end:03d}, {span.length} slots"]
+        words = [
+            f"{unit.number} {unit.name}",
+            f"{write_address(span.universe, span.start)} to {span.end:03d}, {span.length} slots",
+        ]
         item = self.channel_at(span, spot[1])
         if item is not None:
             level = self.bench.live.sent_level(unit.id, item.attribute, item.cell) or 0.0
             cell = f" of cell {unit.number}.{item.cell}" if item.cell else ""
             words.append(
-                f"{write_address(*spot)}: {plain(item.attribute)}{cell}, {write_level(item, level)} {range_in_force(item, level)}".rstrip()
+                f"{write_address(*spot)}: {plain(item.attribute)}{cell}, "
+                f"{write_level(item, level)} {range_in_force(item, level)}".rstrip()
             )
-        others = [s.number for s in self.index.universe(spot[0]).spans if s is not span and s.start <= spot[1] <= s.end]
+        others = [
+            s.number
+            for s in self.index.universe(spot[0]).spans
+            if s is not span and s.start <= spot[1] <= s.end
+        ]
         words += [f"also claimed by {', '.join(map(str, others))}"] if others else []
         words += [unit.hangs_on] if unit.hangs_on else []
         words += ["address locked"] if unit.locked else []
@@ -282,17 +327,32 @@ class UniverseMap(QAbstractScrollArea):
         if self.drag:
             self._paint_drag(p)
 
-    def _paint_row(self, p: QPainter, number: int, low: int, high: int, lit: dict[str, float]) -> None:
+    def _paint_row(
+        self, p: QPainter, number: int, low: int, high: int, lit: dict[str, float]
+    ) -> None:
         universe = self.index.universes.get(number, EMPTY)
         ground = self.rect_of(number, 1, SLOTS)
         p.setClipRect(QRectF(LEFT, ground.y() - 4, self.viewport().width() - LEFT, self.row))
         p.fillRect(ground, theme.color("water2"))
         for a, b in free_runs(universe.taken | universe.kept):
             if a <= high and b >= low and (b - a + 1) * self.scale > 54:
-                left, right = max(self.x_of(a), LEFT), min(self.x_of(b + 1), self.viewport().width())
+                left, right = (
+                    max(self.x_of(a), LEFT),
+                    min(self.x_of(b + 1), self.viewport().width()),
+                )
                 if right - left > 54:
                     words = f"{b - a + 1} free"
-                    paint.text(p, left, ground.y(), words, font("tick", mono=True), "text3", paint.CENTER, right - left, ground.height())
+                    paint.text(
+                        p,
+                        left,
+                        ground.y(),
+                        words,
+                        font("tick", mono=True),
+                        "text3",
+                        paint.CENTER,
+                        right - left,
+                        ground.height(),
+                    )
         for at, span in enumerate(universe.spans):
             if span.end >= low and span.start <= high:
                 self._paint_span(p, span, at, lit)
@@ -304,7 +364,15 @@ class UniverseMap(QAbstractScrollArea):
             p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5))
         p.setClipping(False)
         p.fillRect(QRectF(0, ground.y(), 3, ground.height()), theme.universe(number))
-        paint.text(p, 10, ground.y(), str(number), font("table", 600, mono=True), "text", height=ground.height())
+        paint.text(
+            p,
+            10,
+            ground.y(),
+            str(number),
+            font("table", 600, mono=True),
+            "text",
+            height=ground.height(),
+        )
         if number not in self._lead:
             paint.severity(p, "fault", LEFT - 14, ground.center().y(), 5)
 
@@ -313,7 +381,11 @@ class UniverseMap(QAbstractScrollArea):
         if span.room > span.length:
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(pen("line_strong", 1, Qt.PenStyle.DotLine))
-            p.drawRect(self.rect_of(span.universe, span.start, min(span.room, SLOTS - span.start + 1)).adjusted(0.5, 2.5, -0.5, -2.5))
+            p.drawRect(
+                self.rect_of(
+                    span.universe, span.start, min(span.room, SLOTS - span.start + 1)
+                ).adjusted(0.5, 2.5, -0.5, -2.5)
+            )
         p.setBrush(theme.universe(span.universe, "fill_b" if at % 2 else "fill_a"))
         p.setPen(pen(theme.universe(span.universe), 1))
         p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5))
@@ -322,7 +394,14 @@ class UniverseMap(QAbstractScrollArea):
         elif r.width() > 22:
             left = max(r.x(), LEFT)
             paint.text(
-                p, left + 4, r.y(), str(span.number), font("caption", 500, mono=True), "text", width=r.right() - left - 4, height=r.height()
+                p,
+                left + 4,
+                r.y(),
+                str(span.number),
+                font("caption", 500, mono=True),
+                "text",
+                width=r.right() - left - 4,
+                height=r.height(),
             )
         if span.unit in lit:
             p.fillRect(QRectF(r.x() + 1, r.y() + 1, r.width() - 2, 2.5), theme.color("ochre"))
@@ -333,7 +412,14 @@ class UniverseMap(QAbstractScrollArea):
         unit = self.index.by_id[span.unit]
         left = max(r.x(), LEFT)
         paint.text(
-            p, left + 4, r.y(), f"{unit.number} {unit.name}", font("caption", 500), "text", width=max(10.0, r.right() - left - 6), height=15
+            p,
+            left + 4,
+            r.y(),
+            f"{unit.number} {unit.name}",
+            font("caption", 500),
+            "text",
+            width=max(10.0, r.right() - left - 6),
+            height=15,
         )
         rows = {n: i for i, n in enumerate(self.bench.live.compiled.universes)}
         for slot in range(span.start, min(span.end, SLOTS) + 1):
@@ -341,12 +427,27 @@ class UniverseMap(QAbstractScrollArea):
             if x + self.scale < LEFT or x > self.viewport().width():
                 continue
             item = self.channel_at(span, slot)
-            value = int(self.bench.live.frame[rows[span.universe] * SLOTS + slot - 1]) if span.universe in rows else 0
+            value = (
+                int(self.bench.live.frame[rows[span.universe] * SLOTS + slot - 1])
+                if span.universe in rows
+                else 0
+            )
             p.fillRect(QRectF(x, r.y() + 14, 1, r.height() - 14), theme.color("line"))
             fine = item is not None and item.slots and item.slots[0][1] != slot - span.start + 1
             words = ("fine" if fine else plain(item.attribute)[:7]) if item else ""
-            paint.text(p, x + 2, r.y() + 15, words, font("tick"), "text2", width=self.scale - 3, height=13)
-            paint.text(p, x + 2, r.y() + 28, str(value), font("tick", 500, mono=True), "text", width=self.scale - 3, height=14)
+            paint.text(
+                p, x + 2, r.y() + 15, words, font("tick"), "text2", width=self.scale - 3, height=13
+            )
+            paint.text(
+                p,
+                x + 2,
+                r.y() + 28,
+                str(value),
+                font("tick", 500, mono=True),
+                "text",
+                width=self.scale - 3,
+                height=14,
+            )
 
     def _paint_drag(self, p: QPainter) -> None:
         drag = self.drag
@@ -360,7 +461,9 @@ class UniverseMap(QAbstractScrollArea):
         p.drawRect(r)
         way = ", ".join(str(u.number) for u in drag.placing.in_the_way[:3]) if drag.placing else ""
         words = (
-            f"{drag.span.number} at {write_address(*drag.spot)}" + (f", {way} in the way" if clash else "") + (": not here" if bad else "")
+            f"{drag.span.number} at {write_address(*drag.spot)}"
+            + (f", {way} in the way" if clash else "")
+            + (": not here" if bad else "")
         )
         y = r.bottom() + 2 if r.bottom() + 20 < self.viewport().height() else r.y() - 20
         p.fillRect(QRectF(r.x(), y, 230, 18), theme.color("shelf"))
@@ -368,4 +471,7 @@ class UniverseMap(QAbstractScrollArea):
 
 
 def _in_a_row(patch: tuple[Patched, ...], spans: tuple[Span, ...]) -> bool:
-    return all(b.universe == a.universe and b.start == a.end + 1 and b.block > a.block for a, b in itertools.pairwise(spans))
+    return all(
+        b.universe == a.universe and b.start == a.end + 1 and b.block > a.block
+        for a, b in itertools.pairwise(spans)
+    )

@@ -34,4 +34,7 @@ class UniversesView(PageView):
 
     def _say_scale(self) -> None:
         how = "each slot with attribute and value" if self.map.scale >= 26 else "spans by unit"
-        self.scale.setText(f"{len(self.map.known)} universes, {how}. Drag a span to re-address it; Ctrl and wheel zoom.")
+        self.scale.setText(
+            f"{len(self.map.known)} universes, {how}. Drag a span to re-address it; Ctrl and "
+            "wheel zoom."
+        )

@@ -60,7 +60,11 @@ class NewSheet(Frame):
     def _make(self) -> bool:
         bench = self.bench
         blocks = [("", list(bench.selection))] if self.hand.isChecked() else []
-        blocks += [(group.name, list(members(bench.show, group))) for box, group in self.groups if box.isChecked()]
+        blocks += [
+            (group.name, list(members(bench.show, group)))
+            for box, group in self.groups
+            if box.isChecked()
+        ]
         try:
             show, made = free_sheet(bench.show, self.name.text(), blocks, self.how.currentData())
         except IsthmusError as error:
@@ -90,7 +94,9 @@ class LabelsDialog(Frame):
     def _take(self) -> bool:
         wanted = tuple(name for name, box in self.boxes.items() if box.isChecked())
         made = replace(self.sheet, labels=wanted)
-        return self.bench.guard(lambda: self.bench.commit(f"words on {self.sheet.name}", keep(self.bench.show, made)))
+        return self.bench.guard(
+            lambda: self.bench.commit(f"words on {self.sheet.name}", keep(self.bench.show, made))
+        )
 
 
 class PrintDialog(Frame):
@@ -100,12 +106,16 @@ class PrintDialog(Frame):
         super().__init__(parent, f"Print {one.name}", "Save as…", self._save, 420)
         self.setObjectName("print sheet")
         self.bench, self.sheet = bench, one
-        self.paper = choice("paper", [(p, f"{p} ({w:.0f} x {h:.0f} mm)") for p, (w, h) in PAPERS.items()])
+        self.paper = choice(
+            "paper", [(p, f"{p} ({w:.0f} x {h:.0f} mm)") for p, (w, h) in PAPERS.items()]
+        )
         self.paper.setCurrentIndex(1)
         self.scale = choice("scale")
         self.kind = choice("file kind", [("pdf", "PDF"), ("svg", "SVG")])
         grid = QGridLayout()
-        for y, (words, box) in enumerate((("Paper", self.paper), ("Scale", self.scale), ("File", self.kind))):
+        for y, (words, box) in enumerate(
+            (("Paper", self.paper), ("Scale", self.scale), ("File", self.kind))
+        ):
             grid.addWidget(label(words, "quiet"), y, 0)
             grid.addWidget(box, y, 1)
         self.body.addLayout(grid)
@@ -126,8 +136,15 @@ class PrintDialog(Frame):
         if self.scale.currentData() is None:
             return
         try:
-            count = len(pages(self.bench.show, self.sheet, self.scale.currentData(), self.paper.currentData()))
-            self.says.setText(f"{count} page{'s' * (count != 1)} of {self.paper.currentData()}, with title block, scale bar and key.")
+            count = len(
+                pages(
+                    self.bench.show, self.sheet, self.scale.currentData(), self.paper.currentData()
+                )
+            )
+            self.says.setText(
+                f"{count} page{'s' * (count != 1)} of {self.paper.currentData()}, with title "
+                "block, scale bar and key."
+            )
             self.say_trouble("")
         except IsthmusError as error:
             self.say_trouble(str(error))
@@ -135,7 +152,11 @@ class PrintDialog(Frame):
     def _save(self) -> bool:
         kind = self.kind.currentData()
         name, _ = QFileDialog.getSaveFileName(
-            self, "Save the sheet", f"{self.sheet.name}.{kind}", f"*.{kind}", options=QFileDialog.Option.DontUseNativeDialog
+            self,
+            "Save the sheet",
+            f"{self.sheet.name}.{kind}",
+            f"*.{kind}",
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         if not name:
             return False
@@ -143,7 +164,12 @@ class PrintDialog(Frame):
 
         def run() -> None:
             made = pages(show, self.sheet, self.scale.currentData(), self.paper.currentData())
-            write_atomically(Path(name), pdf(show, made, f"{show.name}: {self.sheet.name}") if kind == "pdf" else svg(show, made))
+            write_atomically(
+                Path(name),
+                pdf(show, made, f"{show.name}: {self.sheet.name}")
+                if kind == "pdf"
+                else svg(show, made),
+            )
             self.bench.tell("ok", f"Saved {name}.")
 
         return self.bench.guard(run)

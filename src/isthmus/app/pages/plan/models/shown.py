@@ -1,4 +1,6 @@
-"""What a filter of the plan lets through: what can be called up by name, a universe, a verdict, a structure."""
+"""What a filter of the plan lets through: what can be called up by name, a universe, a verdict, a
+structure.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""False colours of illuminance over a deck: reckoned on a thread, laid over the plan, with a legend."""
+"""False colours of illuminance over a deck: reckoned on a thread, laid over the plan, with a
+legend.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,9 @@ def _rgb(role: str) -> tuple[int, int, int]:
 
 
 def _coloured(shares: NDArray[np.float64]) -> QImage:
-    """Shares 0…1 of the brightest, (rows, columns), as our scale: from the night over teal, ochre and coral to sand."""
+    """Shares 0…1 of the brightest, (rows, columns), as our scale: from the night over teal, ochre
+    and coral to sand.
+    """
     colours = np.array([_rgb(r) for r in ROLES], np.float64)
     rgb = np.stack([np.interp(shares, STOPS, colours[:, i]) for i in range(3)], axis=2)
     high, wide = shares.shape
@@ -66,9 +70,19 @@ class LuxLayer(QObject):
             self.canvas.update()
 
     def deck(self) -> Surface | None:
-        level = [s for s in surfaces(self.bench.show.structures) if s.structure and s.normal[2] > 0.9]
+        level = [
+            s for s in surfaces(self.bench.show.structures) if s.structure and s.normal[2] > 0.9
+        ]
         held = [s for s in level if s.structure == self.bench.structure]
-        return held[0] if held else max(level, key=lambda s: float(s.along @ s.along) * float(s.across @ s.across), default=None)
+        return (
+            held[0]
+            if held
+            else max(
+                level,
+                key=lambda s: float(s.along @ s.along) * float(s.across @ s.across),
+                default=None,
+            )
+        )
 
     def _soon(self) -> None:
         if self.on:

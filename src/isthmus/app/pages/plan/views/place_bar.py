@@ -1,4 +1,6 @@
-"""Laying the units in hand out: one by one, a line, a path, a circle, a grid; drawn or by figures, before or after."""
+"""Laying the units in hand out: one by one, a line, a path, a circle, a grid; drawn or by figures,
+before or after.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ CHECKS = {"path": ("closed",), "grid": ("by columns", "serpentine")}
 
 
 class PlaceBar(QWidget):
-    """Shown while rearranging. A shape drawn fills the figures; figures changed lay the same units again."""
+    """Shown while rearranging. A shape drawn fills the figures; figures changed lay the same units
+    again.
+    """
 
     def __init__(self, bench: Workbench, canvas: PlanCanvas) -> None:
         super().__init__()
@@ -83,7 +87,10 @@ class PlaceBar(QWidget):
         """Take a way of placing in hand, or put it away when it is in hand already."""
         if kind == self.kind or not self.bench.selection:
             if not self.bench.selection:
-                self.bench.tell("attention", "No units are in hand. Choose those to be placed, in the order they shall lie.")
+                self.bench.tell(
+                    "attention",
+                    "No units are in hand. Choose those to be placed, in the order they shall lie.",
+                )
             self.end()
             return
         self.kind = kind
@@ -103,13 +110,31 @@ class PlaceBar(QWidget):
     def _start(self, kind: str) -> Laying:
         """Figures to begin with: where the units in hand lie now."""
         x, y = self.canvas.port.centre
-        rows = [self.canvas.laid.points[self.canvas.laid.row[i]] for i in self.bench.selection if i in self.canvas.laid.row]
-        start = (round(float(rows[0][0]), 2), round(float(rows[0][1]), 2)) if rows else (round(x - 2, 1), round(y, 1))
-        end = (round(float(rows[-1][0]), 2), round(float(rows[-1][1]), 2)) if len(rows) > 1 else (start[0] + 4, start[1])
+        rows = [
+            self.canvas.laid.points[self.canvas.laid.row[i]]
+            for i in self.bench.selection
+            if i in self.canvas.laid.row
+        ]
+        start = (
+            (round(float(rows[0][0]), 2), round(float(rows[0][1]), 2))
+            if rows
+            else (round(x - 2, 1), round(y, 1))
+        )
+        end = (
+            (round(float(rows[-1][0]), 2), round(float(rows[-1][1]), 2))
+            if len(rows) > 1
+            else (start[0] + 4, start[1])
+        )
         if kind == "circle":
             return Laying(kind, start=(round(x, 1), round(y, 1)), radius=2.0)
         if kind == "grid":
-            return Laying(kind, start=start, across=1.0, down=1.0, columns=max(1, round(len(self.bench.selection) ** 0.5)))
+            return Laying(
+                kind,
+                start=start,
+                across=1.0,
+                down=1.0,
+                columns=max(1, round(len(self.bench.selection) ** 0.5)),
+            )
         return Laying(kind, start=start, end=end)
 
     def _show(self, kind: str) -> None:
@@ -163,18 +188,30 @@ class PlaceBar(QWidget):
         if now.kind in ("line", "path"):
             now = replace(now, spacing=read_figure(every, "spacing") if every else 0.0)
             if now.spacing < 0:
-                raise EntryFault("A spacing goes forwards.", do="Swap the ends of the line instead.")
+                raise EntryFault(
+                    "A spacing goes forwards.", do="Swap the ends of the line instead."
+                )
         if now.kind == "line":
-            return replace(now, start=(get("from x"), get("from y")), end=(get("to x"), get("to y")))
+            return replace(
+                now, start=(get("from x"), get("from y")), end=(get("to x"), get("to y"))
+            )
         if now.kind == "circle":
             middle = (get("middle x"), get("middle y"))
-            return replace(now, start=middle, radius=get("radius"), angle=get("from °"), sweep=get("over °"))
+            return replace(
+                now, start=middle, radius=get("radius"), angle=get("from °"), sweep=get("over °")
+            )
         if now.kind == "grid":
             columns = get("in a row")
             if columns != round(columns) or columns < 1:
                 raise EntryFault(f"“{self.fields['in a row'].text()}” is no number of units.")
             across, down = get("across"), get("down")
-            return replace(now, start=(get("from x"), get("from y")), across=across, down=down, columns=round(columns))
+            return replace(
+                now,
+                start=(get("from x"), get("from y")),
+                across=across,
+                down=down,
+                columns=round(columns),
+            )
         return now
 
     def _now(self) -> Laying:
@@ -201,7 +238,11 @@ class PlaceBar(QWidget):
 
     def ids(self) -> list[str]:
         ids = list(self.bench.selection)
-        return in_order(self.bench.show, ids, "by number") if self.order.currentData() == "number" else ids
+        return (
+            in_order(self.bench.show, ids, "by number")
+            if self.order.currentData() == "number"
+            else ids
+        )
 
     def _drawn(self, made: Laying, last: bool) -> None:
         ids = self.ids()
@@ -217,20 +258,28 @@ class PlaceBar(QWidget):
                 rows = -(-len(ids) // made.columns)
                 wide, high = (rows, made.columns) if made.by_columns else (made.columns, rows)
                 across = (made.end[0] - made.start[0]) / max(wide - 1, 1)
-                made = replace(made, across=round(across, 3), down=round((made.start[1] - made.end[1]) / max(high - 1, 1), 3))
+                made = replace(
+                    made,
+                    across=round(across, 3),
+                    down=round((made.start[1] - made.end[1]) / max(high - 1, 1), 3),
+                )
             self.laying = made
             self._write()
             self.canvas.preview = {}
             self.bench.guard(lambda: self._place(made))
         else:
-            self.canvas.preview = {u: (float(x), float(y)) for u, (x, y) in zip(ids, places, strict=True)}
+            self.canvas.preview = {
+                u: (float(x), float(y)) for u, (x, y) in zip(ids, places, strict=True)
+            }
         self.canvas.update()
 
     def _place(self, made: Laying, typed: bool = False) -> None:
         """What is typed is kept to the figure; what is drawn hangs on the structure it lies on."""
         ids = self.ids()
         places = made.places(len(ids))
-        self._lay_some({u: (float(x), float(y)) for u, (x, y) in zip(ids, places, strict=True)}, typed)
+        self._lay_some(
+            {u: (float(x), float(y)) for u, (x, y) in zip(ids, places, strict=True)}, typed
+        )
 
     def _lay_some(self, places: dict[str, tuple[float, float]], typed: bool = False) -> bool:
         words = WORDS[self.kind].lower() if self.kind else "place"

@@ -1,4 +1,6 @@
-"""Small questions of the Profiles page: a generic profile from parts, a borrowed one, the name of a new one."""
+"""Small questions of the Profiles page: a generic profile from parts, a borrowed one, the name of a
+new one.
+"""
 
 from __future__ import annotations
 
@@ -54,7 +56,9 @@ class NameDialog(Frame):
         self._run_with = run
         self.maker, self.model = field("maker", maker), field("model", model)
         self.mode = field("mode", mode or "")
-        rows = [("Maker", self.maker), ("Model", self.model)] + ([("Mode", self.mode)] if mode is not None else [])
+        rows = [("Maker", self.maker), ("Model", self.model)] + (
+            [("Mode", self.mode)] if mode is not None else []
+        )
         self.body.addLayout(form(*rows))
         self.model.setFocus()
 
@@ -63,7 +67,9 @@ class NameDialog(Frame):
             self.trouble.setText("Type a maker and a model.")
             return False
         try:
-            self._run_with(self.maker.text().strip(), self.model.text().strip(), self.mode.text().strip())
+            self._run_with(
+                self.maker.text().strip(), self.model.text().strip(), self.mode.text().strip()
+            )
         except IsthmusError as error:
             self.trouble.setText(str(error))
             return False
@@ -103,7 +109,9 @@ class GenericDialog(Frame):
         self.order.setEditable(True)
         self.master, self.strobe = choice("master", list(PLACES)), choice("strobe", list(PLACES))
         self.bits = choice("bits", [(8, "8 bit"), (16, "16 bit")])
-        self.htp = choice("merging", [(True, "highest takes precedence"), (False, "latest takes precedence")])
+        self.htp = choice(
+            "merging", [(True, "highest takes precedence"), (False, "latest takes precedence")]
+        )
         self.cells = QSpinBox()
         self.cells.setRange(0, 170)
         self.cells.setFixedHeight(SIZE["control"])
@@ -137,7 +145,8 @@ class GenericDialog(Frame):
         self.body.addWidget(self.words)
         self.body.addWidget(
             label(
-                "R red, G green, B blue, W white, A amber, L lime, M mint, C cyan, U ultraviolet, I indigo, w warm white, c cold white",
+                "R red, G green, B blue, W white, A amber, L lime, M mint, C cyan, U "
+                "ultraviolet, I indigo, w warm white, c cold white",
                 "quiet",
                 "caption",
                 wrap=True,
@@ -185,7 +194,9 @@ class GenericDialog(Frame):
         if self.profile is None:
             return False
         name = f"{self.profile.name}, {self.profile.modes[0].name}"
-        made = replace(self.profile, name=name, long_name=f"{MAKER} {name}", id=profile_id(MAKER, name))
+        made = replace(
+            self.profile, name=name, long_name=f"{MAKER} {name}", id=profile_id(MAKER, name)
+        )
         try:
             self.page.keep(made)
         except IsthmusError as error:

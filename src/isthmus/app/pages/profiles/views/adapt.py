@@ -1,4 +1,6 @@
-"""Adapt: an own copy, its channels and ranges changed in place, what differs and what is wrong listed as one goes."""
+"""Adapt: an own copy, its channels and ranges changed in place, what differs and what is wrong
+listed as one goes.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,17 @@ from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout
 
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import PageView, RowsModel, Section, button, choice, field, label, lines_field, plain_table
+from isthmus.app.kit.widgets import (
+    PageView,
+    RowsModel,
+    Section,
+    button,
+    choice,
+    field,
+    label,
+    lines_field,
+    plain_table,
+)
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.profiles.dialogs.questions import NameDialog
 from isthmus.app.pages.profiles.views.chart import ChartView
@@ -29,15 +41,22 @@ if TYPE_CHECKING:
     from isthmus.app.pages.profiles.page import ProfilesPage
 
 Index = QModelIndex | QPersistentModelIndex
-_RANGE = re.compile(r"\s*(\d{1,10})\s*(?:-|–|…|\.\.+|to)\s*(\d{1,10})\s*(.*?)\s*(?:\[([^\]]*)\])?\s*$")
+_RANGE = re.compile(
+    r"\s*(\d{1,10})\s*(?:-|–|…|\.\.+|to)\s*(\d{1,10})\s*(.*?)\s*(?:\[([^\]]*)\])?\s*$"
+)
 
 
 def ranges_text(channel: DmxChannel) -> str:
-    """The ranges of a channel, one a line; the attribute in brackets where it is not the channel's own."""
+    """The ranges of a channel, one a line; the attribute in brackets where it is not the channel's
+    own.
+    """
     functions = [f for part in channel.logical for f in part.functions]
     own = channel.logical[0].attribute if channel.logical else ""
     bands = bands_of(functions, 256**channel.resolution - 1)
-    return "\n".join(f"{b.start}-{b.end} {b.name}{f' [{plain(b.attribute)}]' if b.attribute != own else ''}" for b in bands)
+    return "\n".join(
+        f"{b.start}-{b.end} {b.name}{f' [{plain(b.attribute)}]' if b.attribute != own else ''}"
+        for b in bands
+    )
 
 
 def read_ranges(text: str, own: str) -> list[Band]:
@@ -89,8 +108,14 @@ class _Channels(RowsModel):
                 str(8 * channel.resolution),
                 str(first.default) if first else "0",
                 "" if channel.highlight is None else str(channel.highlight),
-                "" if not channel.logical else "LTP" if channel.logical[0].master == "None" else "HTP",
-                f"each cell ({channel.geometry})" if cell else channel.geometry + (f", block {channel.block}" if channel.block > 1 else ""),
+                ""
+                if not channel.logical
+                else "LTP"
+                if channel.logical[0].master == "None"
+                else "HTP",
+                f"each cell ({channel.geometry})"
+                if cell
+                else channel.geometry + (f", block {channel.block}" if channel.block > 1 else ""),
             )[column]
         if role == Qt.ItemDataRole.FontRole:
             return font("table", 500 if column < 2 else 400, mono=column in (0, 2, 3, 4))
@@ -107,19 +132,27 @@ class _Channels(RowsModel):
             return self.view.edit("move a channel", lambda p, m: adapt.move(p, m, row, int(first)))
         if index.column() == 1:
             attribute = attribute_of(text)
-            return bool(attribute) and self.view.edit("change an attribute", lambda p, m: adapt.set_attribute(p, m, row, attribute))
+            return bool(attribute) and self.view.edit(
+                "change an attribute", lambda p, m: adapt.set_attribute(p, m, row, attribute)
+            )
         if index.column() == 4 and not text:
             return self.view.edit("show at nothing", lambda p, m: adapt.set_home(p, m, row, None))
         if index.column() == 5:
-            return self.view.edit(f"merge by {text.upper()}", lambda p, m: adapt.set_merge(p, m, row, text))
+            return self.view.edit(
+                f"merge by {text.upper()}", lambda p, m: adapt.set_merge(p, m, row, text)
+            )
         if not text.isdigit():
             return False
         act = adapt.set_default if index.column() == 3 else adapt.set_home
-        return self.view.edit(f"set {self.COLUMNS[index.column()].lower()}", lambda p, m: act(p, m, row, int(text)))
+        return self.view.edit(
+            f"set {self.COLUMNS[index.column()].lower()}", lambda p, m: act(p, m, row, int(text))
+        )
 
 
 class AdaptView(PageView):
-    """Holds the copy and its own undo; nothing touches the library or the show until it is saved."""
+    """Holds the copy and its own undo; nothing touches the library or the show until it is
+    saved.
+    """
 
     def __init__(self, bench: Workbench, page: ProfilesPage) -> None:
         super().__init__()
@@ -160,7 +193,9 @@ class AdaptView(PageView):
         top.addWidget(self.redo_)
         column.addLayout(top)
         self.model = _Channels(self)
-        self.table = plain_table(self.model, "own channels", "Channels of the copy", (50, 120, 38, 52, 62, 48, 60), 6)
+        self.table = plain_table(
+            self.model, "own channels", "Channels of the copy", (50, 120, 38, 52, 62, 48, 60), 6
+        )
         self.table.selectionModel().currentRowChanged.connect(lambda now, _: self._row(now.row()))
         column.addWidget(self.table, 1)
         insert = QHBoxLayout()
@@ -208,7 +243,9 @@ class AdaptView(PageView):
         self.wheel = choice("Wheel")
         self.wheel.activated.connect(lambda _: self._fill_wheel())
         column.addWidget(self.wheel)
-        self.slots = lines_field("wheel slots", "Slots of the wheel: name, then x y Y of its colour")
+        self.slots = lines_field(
+            "wheel slots", "Slots of the wheel: name, then x y Y of its colour"
+        )
         column.addWidget(self.slots, 1)
         take = button("Take these slots", run=self._take_wheel)
         column.addWidget(take)
@@ -224,7 +261,12 @@ class AdaptView(PageView):
         column.addLayout(line)
         self.differs_head = label("", size="table", weight=600)
         column.addWidget(self.differs_head)
-        self.differs = lines_field("What differs from the source", "What differs from the source", mono=False, read_only=True)
+        self.differs = lines_field(
+            "What differs from the source",
+            "What differs from the source",
+            mono=False,
+            read_only=True,
+        )
         column.addWidget(self.differs, 2)
         self.check_head = label("", size="table", weight=600)
         column.addWidget(self.check_head)
@@ -236,7 +278,9 @@ class AdaptView(PageView):
 
     # ------------------------------------------------------------ the copy
 
-    def begin(self, source: Profile, mode: str, members: dict[str, bytes], own: bool = False) -> None:
+    def begin(
+        self, source: Profile, mode: str, members: dict[str, bytes], own: bool = False
+    ) -> None:
         """Start on a copy; `own` goes on with a profile that is one's own already."""
         self.source, self.members = source, members
         self.profile = source if own else adapt.own_copy(source, f"{source.name} (own)")
@@ -278,7 +322,11 @@ class AdaptView(PageView):
 
     def event(self, event: QEvent) -> bool:
         # while the copy is being worked on, undo means the copy and not the show
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and self._is_undo(event):
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and self._is_undo(event)
+        ):
             event.accept()
             return True
         return super().event(event)
@@ -316,10 +364,16 @@ class AdaptView(PageView):
         self.modes.addItems([mode.name for mode in profile.modes])
         self.modes.setCurrentText(self.mode)
         told = adapt.edits_listed(self.source, profile)
-        self.differs_head.setText(f"{len(told)} differences from {self.source.title}" if told else f"The same as {self.source.title}")
+        self.differs_head.setText(
+            f"{len(told)} differences from {self.source.title}"
+            if told
+            else f"The same as {self.source.title}"
+        )
         self.differs.setPlainText("\n".join(f"• {text}" for text in told))
         found = adapt.check_mode(profile, self.mode)
-        self.check_head.setText(f"{len(found)} to look at" if found else "Nothing is wrong with this mode")
+        self.check_head.setText(
+            f"{len(found)} to look at" if found else "Nothing is wrong with this mode"
+        )
         self.checks.setPlainText("\n".join(f"• {finding.text}" for finding in found))
         mode = profile.mode(self.mode)
         self.chart.show_sheet(sheet(profile, mode) if mode else None, keep=True)
@@ -339,7 +393,9 @@ class AdaptView(PageView):
     def _row(self, row: int) -> None:
         found = self.model.channels[row] if 0 <= row < len(self.model.channels) else None
         text = ranges_text(found) if found else ""
-        being_typed = self.ranges.hasFocus() and row == self._ranges_row  # never moved under the hands
+        being_typed = (
+            self.ranges.hasFocus() and row == self._ranges_row
+        )  # never moved under the hands
         self._ranges_row = row
         if self.ranges.toPlainText() != text and not being_typed:
             self._quiet = True
@@ -347,22 +403,41 @@ class AdaptView(PageView):
             self._quiet = False
         words = plain(found.logical[0].attribute) if found and found.logical else ""
         self.limited.clear()
-        for attribute in dict.fromkeys(f.attribute for part in found.logical for f in part.functions) if found else ():
+        for attribute in (
+            dict.fromkeys(f.attribute for part in found.logical for f in part.functions)
+            if found
+            else ()
+        ):
             self.limited.addItem(plain(attribute), attribute)
-        self.range_head.setText(f"Ranges of {words}, 0 to {256**found.resolution - 1}" if found else "Ranges")
+        self.range_head.setText(
+            f"Ranges of {words}, 0 to {256**found.resolution - 1}" if found else "Ranges"
+        )
 
     def _take_limits(self) -> None:
         found, attribute = self._channel(), self.limited.currentData()
         low, high = self.low.text().strip(), self.high.text().strip()
         if found is None or not attribute or not low.isdigit() or not high.isdigit():
-            self.trouble.setText("Choose an attribute of this channel, and type the values it works between.")
+            self.trouble.setText(
+                "Choose an attribute of this channel, and type the values it works between."
+            )
             return
-        self.edit("set limits", lambda p, m: adapt.set_limits(p, m, found[0], attribute, int(low), int(high)))
+        self.edit(
+            "set limits",
+            lambda p, m: adapt.set_limits(p, m, found[0], attribute, int(low), int(high)),
+        )
 
     def _fill_wheel(self) -> None:
-        wheel = next((w for w in self.profile.wheels if w.name == self.wheel.currentText()), None) if self.profile else None
+        wheel = (
+            next((w for w in self.profile.wheels if w.name == self.wheel.currentText()), None)
+            if self.profile
+            else None
+        )
         self.slots.setPlainText(
-            "\n".join(f"{s.name}  {s.color[0]:.4g} {s.color[1]:.4g} {s.color[2]:.4g}" for s in wheel.slots) if wheel else ""
+            "\n".join(
+                f"{s.name}  {s.color[0]:.4g} {s.color[1]:.4g} {s.color[2]:.4g}" for s in wheel.slots
+            )
+            if wheel
+            else ""
         )
 
     # ------------------------------------------------------------ acts
@@ -379,7 +454,9 @@ class AdaptView(PageView):
         row, channel = found
         at = channel.offsets[0] if not after else channel.offsets[-1] + 1
         beside = row if channel.block == 0 else None
-        self.edit("insert a channel", lambda p, m: adapt.insert(p, m, at, Channel(attribute), beside))
+        self.edit(
+            "insert a channel", lambda p, m: adapt.insert(p, m, at, Channel(attribute), beside)
+        )
 
     def remove(self) -> None:
         if (found := self._channel()) is not None:
@@ -391,7 +468,11 @@ class AdaptView(PageView):
             return
         row, channel = found
         others = sorted(
-            (c.offsets for c in self.model.channels if c.geometry == channel.geometry or (c.block == channel.block and c.offsets)),
+            (
+                c.offsets
+                for c in self.model.channels
+                if c.geometry == channel.geometry or (c.block == channel.block and c.offsets)
+            ),
             key=lambda o: o[0],
         )
         place = others.index(channel.offsets)
@@ -400,7 +481,14 @@ class AdaptView(PageView):
         neighbour = others[place + way]
         to = neighbour[0] if way < 0 else channel.offsets[0] + len(neighbour)
         if self.edit("move a channel", lambda p, m: adapt.move(p, m, row, to)):
-            now = next((i for i, c in enumerate(self.model.channels) if c.offsets[:1] == (to,) and c.block == channel.block), row)
+            now = next(
+                (
+                    i
+                    for i, c in enumerate(self.model.channels)
+                    if c.offsets[:1] == (to,) and c.block == channel.block
+                ),
+                row,
+            )
             self.table.selectRow(now)
 
     def finer(self) -> None:
@@ -417,7 +505,9 @@ class AdaptView(PageView):
             return
         row, channel = found
         try:
-            bands = read_ranges(self.ranges.toPlainText(), channel.logical[0].attribute if channel.logical else "")
+            bands = read_ranges(
+                self.ranges.toPlainText(), channel.logical[0].attribute if channel.logical else ""
+            )
         except EntryFault as error:
             self.trouble.setText(str(error))
             return
@@ -429,18 +519,29 @@ class AdaptView(PageView):
         for number, line in enumerate(self.slots.toPlainText().splitlines(), 1):
             match = re.match(r"(.*?)\s+([\d.]+)[\s,]+([\d.]+)[\s,]+([\d.]+)\s*$", line)
             if line.strip() and not match:
-                self.trouble.setText(f"Line {number} of the wheel is no slot. Write: Red  0.66 0.32 18")
+                self.trouble.setText(
+                    f"Line {number} of the wheel is no slot. Write: Red  0.66 0.32 18"
+                )
                 return
             if match:
                 try:
-                    slots.append(WheelSlot(name=match[1].strip(), color=(float(match[2]), float(match[3]), float(match[4]))))
+                    slots.append(
+                        WheelSlot(
+                            name=match[1].strip(),
+                            color=(float(match[2]), float(match[3]), float(match[4])),
+                        )
+                    )
                 except ValueError:
                     self.trouble.setText(f"Line {number} of the wheel has a figure that is none.")
                     return
-        self.edit("change a wheel", lambda p, m: adapt.set_wheel(p, self.wheel.currentText(), slots))
+        self.edit(
+            "change a wheel", lambda p, m: adapt.set_wheel(p, self.wheel.currentText(), slots)
+        )
 
     def save(self) -> None:
-        """Keep the copy among one's own, with what was changed in its newest revision, and offer it to the units."""
+        """Keep the copy among one's own, with what was changed in its newest revision, and offer it
+        to the units.
+        """
         if self.profile is None or self.source is None:
             return
         if self._typing.isActive():
@@ -450,12 +551,25 @@ class AdaptView(PageView):
         def run(maker: str, model: str, _mode: str) -> None:
             assert self.profile is not None and self.source is not None
             told = adapt.edits_listed(self.source, self.profile)
-            note = Revision(text=f"Own copy of {self.source.title}: {'; '.join(told) or 'nothing changed'}"[:1000], date=now())
-            made = replace(self.profile, maker=maker, name=model, long_name=f"{maker} {model}", revisions=(*self.source.revisions, note))
+            note = Revision(
+                text=f"Own copy of {self.source.title}: {'; '.join(told) or 'nothing changed'}"[
+                    :1000
+                ],
+                date=now(),
+            )
+            made = replace(
+                self.profile,
+                maker=maker,
+                name=model,
+                long_name=f"{maker} {model}",
+                revisions=(*self.source.revisions, note),
+            )
             self.profile = made
             stored = self.page.keep(made, self.members)
             source = self.source
             self._fill()
             QTimer.singleShot(0, self, lambda: self.page.offer(source, stored))
 
-        NameDialog(self.window(), "Save as own", "Save it", run, self.profile.maker, self.profile.name).open()
+        NameDialog(
+            self.window(), "Save as own", "Save it", run, self.profile.maker, self.profile.name
+        ).open()

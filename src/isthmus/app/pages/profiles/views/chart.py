@@ -1,4 +1,5 @@
-"""A DMX chart drawn to be read: channel, attribute, default, and its ranges as a bar from 0 to 255 and as a list.
+"""A DMX chart drawn to be read: channel, attribute, default, and its ranges as a bar from 0 to 255
+and as a list.
 
 With a second chart beside it, each line shows its partner and the verdict between them.
 """
@@ -9,7 +10,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPoint, QRectF, Qt, Signal
-from PySide6.QtGui import QGuiApplication, QHelpEvent, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import (
+    QGuiApplication,
+    QHelpEvent,
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QAbstractScrollArea, QToolTip
 
 from isthmus.app.kit import paint
@@ -68,8 +78,12 @@ class ChartView(QAbstractScrollArea):
 
     # ------------------------------------------------------------ what is shown
 
-    def show_sheet(self, sheet: Sheet | None, other: Sheet | None = None, keep: bool = False) -> None:
-        """A chart, alone or beside another. `keep` leaves the view where it is (while it is being edited)."""
+    def show_sheet(
+        self, sheet: Sheet | None, other: Sheet | None = None, keep: bool = False
+    ) -> None:
+        """A chart, alone or beside another. `keep` leaves the view where it is (while it is being
+        edited).
+        """
         self.sheet, self.other = sheet, other
         self.verdicts = compare(sheet, other) if sheet and other else []
         if not keep:
@@ -95,7 +109,11 @@ class ChartView(QAbstractScrollArea):
             return False
         line = row.line or row.other
         texts = (
-            [row.band.name, f"{row.band.start}"] if row.band and not row.first else [line.words, line.name, line.where()] if line else []
+            [row.band.name, f"{row.band.start}"]
+            if row.band and not row.first
+            else [line.words, line.name, line.where()]
+            if line
+            else []
         )
         return any(self.needle in text.lower() for text in texts)
 
@@ -108,13 +126,27 @@ class ChartView(QAbstractScrollArea):
                 y += ROW
                 for band in verdict.bands if self.listed and verdict.state != "same" else ():
                     if band.state != "same":
-                        rows.append(_Row(y, BAND, verdict.left, verdict.right, verdict, band.left, band.right, band.state, False))
+                        rows.append(
+                            _Row(
+                                y,
+                                BAND,
+                                verdict.left,
+                                verdict.right,
+                                verdict,
+                                band.left,
+                                band.right,
+                                band.state,
+                                False,
+                            )
+                        )
                         y += BAND
         elif self.sheet is not None:
             for line in self.sheet.lines:
                 rows.append(_Row(y, ROW, line, None, None))
                 y += ROW
-                for band in line.bands if self.listed and len(line.bands) > 1 and line.cell <= 1 else ():
+                for band in (
+                    line.bands if self.listed and len(line.bands) > 1 and line.cell <= 1 else ()
+                ):
                     rows.append(_Row(y, BAND, line, None, None, band, first=False))
                     y += BAND
         self._rows = rows
@@ -143,10 +175,21 @@ class ChartView(QAbstractScrollArea):
         self.current = index
         self.chosen.emit(index)
         row = next(
-            (row for row in self._rows if row.first and row.line is not None and self.sheet and row.line is self.sheet.lines[index]), None
+            (
+                row
+                for row in self._rows
+                if row.first
+                and row.line is not None
+                and self.sheet
+                and row.line is self.sheet.lines[index]
+            ),
+            None,
         )
         bar = self.verticalScrollBar()
-        if row is not None and not bar.value() <= row.y <= bar.value() + self.viewport().height() - ROW:
+        if (
+            row is not None
+            and not bar.value() <= row.y <= bar.value() + self.viewport().height() - ROW
+        ):
             bar.setValue(max(0, row.y - self.viewport().height() // 2))
         self.viewport().update()
 
@@ -168,7 +211,13 @@ class ChartView(QAbstractScrollArea):
             for v in self.verdicts:
                 line = v.left or v.right
                 rows.append(
-                    [v.left.where() if v.left else "", line.words if line else "", v.right.where() if v.right else "", v.state, v.words()]
+                    [
+                        v.left.where() if v.left else "",
+                        line.words if line else "",
+                        v.right.where() if v.right else "",
+                        v.state,
+                        v.words(),
+                    ]
                 )
         else:
             rows = table(self.sheet)
@@ -177,7 +226,11 @@ class ChartView(QAbstractScrollArea):
     def viewportEvent(self, event) -> bool:
         if isinstance(event, QHelpEvent):
             row = self._at(event.pos())
-            QToolTip.showText(event.globalPos(), plain_tip(self._tip(row, event.pos().x())) if row else "", self.viewport())
+            QToolTip.showText(
+                event.globalPos(),
+                plain_tip(self._tip(row, event.pos().x())) if row else "",
+                self.viewport(),
+            )
             return True
         return super().viewportEvent(event)
 
@@ -192,8 +245,11 @@ class ChartView(QAbstractScrollArea):
             value = int((x - left) / max(1, width) * (line.top + 1))
             band = next((b for b in line.bands if b.start <= value <= b.end), None)
             if band:
-                return f"{band.start}–{band.end}  {band.name}  {physical_text(band)}  {band.when}".strip()
-        return f"{line.words}, channel {line.where()}, {8 * line.size} bit, geometry {line.geometry}"
+                parts = (f"{band.start}–{band.end}", band.name, physical_text(band), band.when)
+                return "  ".join(parts).strip()
+        return (
+            f"{line.words}, channel {line.where()}, {8 * line.size} bit, geometry {line.geometry}"
+        )
 
     # ------------------------------------------------------------ paint
 
@@ -207,13 +263,17 @@ class ChartView(QAbstractScrollArea):
         p.fillRect(self.viewport().rect(), theme.color("deep"))
         top = self.verticalScrollBar().value()
         if self.sheet is None or not self._rows:
-            paint.text(p, 8, 12, "Choose a mode to read its chart.", font("body", italic=True), "text3")
+            paint.text(
+                p, 8, 12, "Choose a mode to read its chart.", font("body", italic=True), "text3"
+            )
             return
         for row in self._rows:
             if row.y + row.height >= top and row.y <= top + self.viewport().height():
                 y = row.y - top
                 if self._mentions(row):
-                    p.fillRect(QRectF(0, y, self.viewport().width(), row.height), theme.color("select_row"))
+                    p.fillRect(
+                        QRectF(0, y, self.viewport().width(), row.height), theme.color("select_row")
+                    )
                 if row.verdict is not None:
                     self._paint_pair(p, row, y)
                 elif row.band is not None and not row.first:
@@ -225,13 +285,28 @@ class ChartView(QAbstractScrollArea):
         line = row.line
         assert line is not None and self.sheet is not None
         width = self.viewport().width()
-        if self.current >= 0 and self.current < len(self.sheet.lines) and line is self.sheet.lines[self.current]:
+        if (
+            self.current >= 0
+            and self.current < len(self.sheet.lines)
+            and line is self.sheet.lines[self.current]
+        ):
             p.fillRect(QRectF(0, y, width, ROW), theme.color("select_row"))
             p.fillRect(QRectF(0, y, 3, ROW), theme.color("coral"))
         p.fillRect(QRectF(0, y + ROW - 1, width, 1), theme.color("line_faint"))
-        paint.text(p, 4, y, line.where(), font("table", 500, mono=True), "text", paint.RIGHT, 52, ROW)
+        paint.text(
+            p, 4, y, line.where(), font("table", 500, mono=True), "text", paint.RIGHT, 52, ROW
+        )
         words = line.words + (f" · cell {line.cell}" if line.cell else "")
-        paint.text(p, 66, y, words, font("table", 500), "text" if line.attribute else "ochre", width=LABEL - 68, height=ROW)
+        paint.text(
+            p,
+            66,
+            y,
+            words,
+            font("table", 500),
+            "text" if line.attribute else "ochre",
+            width=LABEL - 68,
+            height=ROW,
+        )
         left, wide = self._bar()
         self._paint_bar(p, line, QRectF(left, y + 5, wide, ROW - 11))
 
@@ -242,10 +317,21 @@ class ChartView(QAbstractScrollArea):
         named = len(line.bands) > 1
         for index, band in enumerate(line.bands if named else ()):
             x, w = r.x() + band.start * scale, max(1.0, (band.end - band.start + 1) * scale)
-            p.fillRect(QRectF(x, r.y(), w, r.height()), theme.color("bank" if index % 2 else "contour"))
+            p.fillRect(
+                QRectF(x, r.y(), w, r.height()), theme.color("bank" if index % 2 else "contour")
+            )
             p.fillRect(QRectF(x, r.y(), 1, r.height()), theme.color("line_strong"))
             if w > 30:
-                paint.text(p, x + 4, r.y() - 1, band.name, font("caption"), "text", width=w - 6, height=r.height() + 2)
+                paint.text(
+                    p,
+                    x + 4,
+                    r.y() - 1,
+                    band.name,
+                    font("caption"),
+                    "text",
+                    width=w - 6,
+                    height=r.height() + 2,
+                )
         if not named:
             p.setPen(pen("line_strong", 1))
             p.drawLine(r.bottomLeft(), r.topRight())
@@ -256,15 +342,44 @@ class ChartView(QAbstractScrollArea):
             x = r.x() + (line.default + 0.5) * scale
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.color("coral"))
-            p.drawPolygon(paint.polygon((x - 4, r.bottom() + 4), (x + 4, r.bottom() + 4), (x, r.bottom() - 2)))
+            p.drawPolygon(
+                paint.polygon((x - 4, r.bottom() + 4), (x + 4, r.bottom() + 4), (x, r.bottom() - 2))
+            )
 
     def _paint_band(self, p: QPainter, band: Band, y: int, x: int) -> None:
-        paint.text(p, x - 10, y, f"{band.start:>5}–{band.end}", font("caption", mono=True), "text2", width=94, height=BAND)
+        paint.text(
+            p,
+            x - 10,
+            y,
+            f"{band.start:>5}–{band.end}",
+            font("caption", mono=True),
+            "text2",
+            width=94,
+            height=BAND,
+        )
         room = self.viewport().width() - x - 92
-        at = paint.text(p, x + 90, y, band.name or "no name", font("caption", italic=not band.name), "text2", width=room, height=BAND)
+        at = paint.text(
+            p,
+            x + 90,
+            y,
+            band.name or "no name",
+            font("caption", italic=not band.name),
+            "text2",
+            width=room,
+            height=BAND,
+        )
         physical = physical_text(band)
         if physical and room - at > 40:
-            paint.text(p, x + 98 + at, y, physical, font("caption", mono=True), "text3", width=room - at - 10, height=BAND)
+            paint.text(
+                p,
+                x + 98 + at,
+                y,
+                physical,
+                font("caption", mono=True),
+                "text3",
+                width=room - at - 10,
+                height=BAND,
+            )
 
     def _paint_pair(self, p: QPainter, row: _Row, y: int) -> None:
         width = self.viewport().width()
@@ -275,11 +390,38 @@ class ChartView(QAbstractScrollArea):
             line = row.line or row.other
             assert line is not None
             role, words = _STATE[state]
-            paint.text(p, 4, y, row.line.where() if row.line else "–", font("table", 500, mono=True), "text", paint.RIGHT, 52, ROW)
             paint.text(
-                p, 66, y, line.words + (f" · cell {line.cell}" if line.cell else ""), font("table", 500), "text", width=140, height=ROW
+                p,
+                4,
+                y,
+                row.line.where() if row.line else "–",
+                font("table", 500, mono=True),
+                "text",
+                paint.RIGHT,
+                52,
+                ROW,
             )
-            paint.text(p, 206, y, row.other.where() if row.other else "–", font("table", 500, mono=True), "text", paint.RIGHT, 52, ROW)
+            paint.text(
+                p,
+                66,
+                y,
+                line.words + (f" · cell {line.cell}" if line.cell else ""),
+                font("table", 500),
+                "text",
+                width=140,
+                height=ROW,
+            )
+            paint.text(
+                p,
+                206,
+                y,
+                row.other.where() if row.other else "–",
+                font("table", 500, mono=True),
+                "text",
+                paint.RIGHT,
+                52,
+                ROW,
+            )
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.color(role))
             shape = QRectF(270, y + 8, 8, 8)
@@ -295,12 +437,37 @@ class ChartView(QAbstractScrollArea):
             wrong = sum(band.state != "same" for band in verdict.bands)
             parts += [f"{wrong} of {len(verdict.bands)} ranges differ"] if wrong else []
             rest = ", ".join(parts)
-            paint.text(p, 296 + at, y, rest, font("caption"), "text2", width=max(0, width - 304 - at), height=ROW)
+            paint.text(
+                p,
+                296 + at,
+                y,
+                rest,
+                font("caption"),
+                "text2",
+                width=max(0, width - 304 - at),
+                height=ROW,
+            )
             return
         left, right = row.band, row.other_band
-        paint.text(p, 66, y, f"{left.start}–{left.end}  {left.name}" if left else "–", font("caption"), "text2", width=140, height=BAND)
         paint.text(
-            p, 214, y, f"{right.start}–{right.end}  {right.name}" if right else "–", font("caption"), "text2", width=150, height=BAND
+            p,
+            66,
+            y,
+            f"{left.start}–{left.end}  {left.name}" if left else "–",
+            font("caption"),
+            "text2",
+            width=140,
+            height=BAND,
+        )
+        paint.text(
+            p,
+            214,
+            y,
+            f"{right.start}–{right.end}  {right.name}" if right else "–",
+            font("caption"),
+            "text2",
+            width=150,
+            height=BAND,
         )
         paint.text(
             p,

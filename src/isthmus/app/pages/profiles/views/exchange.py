@@ -1,4 +1,6 @@
-"""The exchange: what was last seen of it, downloads, newer revisions for the show, and sharing one's own."""
+"""The exchange: what was last seen of it, downloads, newer revisions for the show, and sharing
+one's own.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,16 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QVBoxLayout,
 from isthmus.app.kit.dialogs import ask
 from isthmus.app.kit.tasks import Cancelled, Step, Task
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import PageView, RowsModel, Section, bind, button, field, label, plain_table
+from isthmus.app.kit.widgets import (
+    PageView,
+    RowsModel,
+    Section,
+    bind,
+    button,
+    field,
+    label,
+    plain_table,
+)
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.library import Index as LibraryIndex
@@ -57,7 +68,11 @@ class Offers(RowsModel):
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         e, column = self.entries[index.row()], index.column()
         if role == Qt.ItemDataRole.DisplayRole:
-            proven = " and ".join(words for words, yes in (("in 3-D", e.proven_3d), ("on a unit", e.proven_unit)) if yes)
+            proven = " and ".join(
+                words
+                for words, yes in (("in 3-D", e.proven_3d), ("on a unit", e.proven_unit))
+                if yes
+            )
             by = f"{e.uploader}, the maker" if e.by_maker else f"{e.uploader}, a user"
             rating = f"{e.rating:.1f} of {e.ratings}" if e.ratings else "none yet"
             return (
@@ -100,7 +115,9 @@ class ExchangeView(PageView):
         self.token = field("token", kept_token(), "token, for sharing")
         self.token.setEchoMode(QLineEdit.EchoMode.Password)
         self.token.setFixedWidth(150)
-        self.token.editingFinished.connect(lambda: bench.guard(lambda: keep_token(self.token.text())))
+        self.token.editingFinished.connect(
+            lambda: bench.guard(lambda: keep_token(self.token.text()))
+        )
         self.needle = field("only offers that mention", "", "Only offers that mention…")
         self.needle.setFixedWidth(190)
         self.needle.textChanged.connect(lambda _: self._fill())
@@ -148,17 +165,23 @@ class ExchangeView(PageView):
     def _fill(self) -> None:
         words = self.needle.text().lower().split()
         entries = self.catalogue.entries if self.catalogue else []
-        shown = [e for e in entries if all(word in f"{e.maker} {e.model} {e.uploader}".lower() for word in words)]
+        shown = [
+            e
+            for e in entries
+            if all(word in f"{e.maker} {e.model} {e.uploader}".lower() for word in words)
+        ]
         here = {
             row[0]
             for row in self.page.link.shelf.db.execute(
-                "SELECT ident FROM profile p JOIN file f ON f.id = p.file WHERE f.path NOT LIKE 'exchange:%'"
+                "SELECT ident FROM profile p JOIN file f ON f.id = p.file WHERE f.path NOT "
+                "LIKE 'exchange:%'"
             )
         }
         self.offers.take(shown, here)
         hidden = len(entries) - len(shown)
         self.state.setText(
-            f"{len(entries)} profiles on offer{f', {hidden} hidden by the filter' if hidden else ''}."
+            f"{len(entries)} profiles on "
+            f"offer{f', {hidden} hidden by the filter' if hidden else ''}."
             if entries
             else "Nothing has been seen of the exchange yet."
         )
@@ -173,13 +196,29 @@ class ExchangeView(PageView):
             row = QWidget()
             line = QHBoxLayout(row)
             line.setContentsMargins(0, 0, 0, 0)
-            line.addWidget(label(f"{stored.key}: {revision[:10]} here, {entry.revision[:10]} on offer", weight=500), 1)
-            line.addWidget(button("See what differs…", run=lambda s=stored, e=entry: self.take_newer(s, e), name=f"newer {stored.key}"))
+            line.addWidget(
+                label(
+                    f"{stored.key}: {revision[:10]} here, {entry.revision[:10]} on offer",
+                    weight=500,
+                ),
+                1,
+            )
+            line.addWidget(
+                button(
+                    "See what differs…",
+                    run=lambda s=stored, e=entry: self.take_newer(s, e),
+                    name=f"newer {stored.key}",
+                )
+            )
             self.newer.addWidget(row)
         if not found:
             self.newer.addWidget(
                 label(
-                    "Every profile of the show is as new as what is on offer." if self.catalogue else "Not known yet.", "quiet", "caption"
+                    "Every profile of the show is as new as what is on offer."
+                    if self.catalogue
+                    else "Not known yet.",
+                    "quiet",
+                    "caption",
                 )
             )
 
@@ -261,38 +300,65 @@ class ExchangeView(PageView):
     def download_offer(self, ident: str) -> None:
         """Fetch an offer by its id, from what was last seen of the exchange."""
         catalogue = self.catalogue or read_catalogue()
-        entry = next((e for e in catalogue.entries if e.ident == ident), None) if catalogue else None
+        entry = (
+            next((e for e in catalogue.entries if e.ident == ident), None) if catalogue else None
+        )
         if entry is None:
-            self.bench.tell("attention", "The exchange no longer has it, or was never seen; ask it again.")
+            self.bench.tell(
+                "attention", "The exchange no longer has it, or was never seen; ask it again."
+            )
             return
         self._get(entry)
 
     def _get(self, entry: CatalogueEntry) -> None:
         def done(_path: Any) -> None:
             self.page.link.update()
-            self.bench.tell("note", f"Downloaded {entry.maker} {entry.model} to {downloads_folder()}.")
+            self.bench.tell(
+                "note", f"Downloaded {entry.maker} {entry.model} to {downloads_folder()}."
+            )
             self._fill()
 
         self._fetch(entry, done)
 
     def _fetch(self, entry: CatalogueEntry, done: Any) -> None:
         exchange = self._exchange()
-        self._run(lambda step: exchange.download(entry, lambda have, size: step(have / max(1, size), entry.model)), done)
+        self._run(
+            lambda step: exchange.download(
+                entry, lambda have, size: step(have / max(1, size), entry.model)
+            ),
+            done,
+        )
 
     def take_newer(self, stored: StoredProfile, entry: CatalogueEntry) -> None:
-        """Download a newer revision, show what differs for the show's units, and take it when wanted."""
+        """Download a newer revision, show what differs for the show's units, and take it when
+        wanted.
+        """
 
         def done(path: Any) -> None:
             self.page.link.update()
             fresh = downloaded(path)
             changes = preview_swap(self.bench.show, stored.key, fresh)
             told = (
-                "\n".join(f"{c.new} ({c.units} units): {'; '.join(c.differs) or 'the chart is the same'}" for c in changes)
+                "\n".join(
+                    f"{c.new} ({c.units} units): {'; '.join(c.differs) or 'the chart is the same'}"
+                    for c in changes
+                )
                 or "No unit uses it."
             )
-            if ask(self.window(), f"A newer {stored.key}", told, [("yes", "Take the newer one"), ("no", "Keep what we have")]) == "yes":
+            if (
+                ask(
+                    self.window(),
+                    f"A newer {stored.key}",
+                    told,
+                    [("yes", "Take the newer one"), ("no", "Keep what we have")],
+                )
+                == "yes"
+            ):
                 after = swap_profile(self.bench.show, stored.key, fresh)
-                self.bench.place(f"use a newer {stored.key}", grown(self.bench.show, after, [u.id for u in after.units]))
+                self.bench.place(
+                    f"use a newer {stored.key}",
+                    grown(self.bench.show, after, [u.id for u in after.units]),
+                )
 
         self._fetch(entry, done)
 
@@ -302,4 +368,7 @@ class ExchangeView(PageView):
             self.bench.tell("attention", "Choose one of your own profiles in the library first.")
             return
         exchange, stored = self._exchange(), view.stored
-        self._run(lambda step: exchange.share(stored), lambda _: (self.bench.tell("note", f"Shared {stored.key}."), self.refresh()))
+        self._run(
+            lambda step: exchange.share(stored),
+            lambda _: (self.bench.tell("note", f"Shared {stored.key}."), self.refresh()),
+        )

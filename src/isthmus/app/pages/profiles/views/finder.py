@@ -7,11 +7,31 @@ from pathlib import Path
 from msgspec.structs import replace
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QCheckBox, QCompleter, QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QCompleter,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen
-from isthmus.app.kit.widgets import Panel, Section, bind, button, choice, field, label, plain_tip, set_property
+from isthmus.app.kit.widgets import (
+    Panel,
+    Section,
+    bind,
+    button,
+    choice,
+    field,
+    label,
+    plain_tip,
+    set_property,
+)
 from isthmus.app.model.library_link import LibraryLink
 from isthmus.app.pages.profiles.views.results import mark_of
 from isthmus.errors import EntryFault
@@ -22,7 +42,13 @@ from isthmus.profiles.attributes import KNOWN, numbered, plain
 from isthmus.profiles.manual import propose
 
 _WORDS = {plain(numbered(name)): numbered(name) for name in KNOWN}
-TRUST = (("Any trust", ""), ("By the maker", "maker"), ("Proven in 3-D", "3d"), ("Proven on a unit", "unit"), ("Rated 4 or more", "4"))
+TRUST = (
+    ("Any trust", ""),
+    ("By the maker", "maker"),
+    ("Proven in 3-D", "3d"),
+    ("Proven on a unit", "unit"),
+    ("Rated 4 or more", "4"),
+)
 
 
 def attribute_of(text: str) -> str:
@@ -64,10 +90,14 @@ class _SourceRow(QWidget):
         self.box.toggled.connect(lambda on: self.switched.emit(source.id, on))
         row.addWidget(self.box, 1)
         words = "away" if away else "off" if not source.on else str(count)
-        state = label(words, "attention" if away else "quiet", "caption", mono=not away and source.on)
+        state = label(
+            words, "attention" if away else "quiet", "caption", mono=not away and source.on
+        )
         row.addWidget(state)
         if source.kind == FOLDER:
-            away_button = button("×", "quiet", lambda: self.removed.emit(source.id), 22, f"forget {source.name}")
+            away_button = button(
+                "×", "quiet", lambda: self.removed.emit(source.id), 22, f"forget {source.name}"
+            )
             away_button.setFixedWidth(20)
             away_button.setToolTip("Forget this folder; its files stay where they are")
             row.addWidget(away_button)
@@ -76,7 +106,17 @@ class _SourceRow(QWidget):
         p = QPainter(self)
         p.setPen(pen("line_strong", 1, Qt.PenStyle.DotLine if self.away else Qt.PenStyle.SolidLine))
         p.drawRect(QRectF(2.5, 5.5, 15, 15))
-        paint.text(p, 3, 6, mark_of(self.source.id), font("caption", 600, mono=True), "text2", Qt.AlignmentFlag.AlignCenter, 15, 15)
+        paint.text(
+            p,
+            3,
+            6,
+            mark_of(self.source.id),
+            font("caption", 600, mono=True),
+            "text2",
+            Qt.AlignmentFlag.AlignCenter,
+            15,
+            15,
+        )
 
 
 class Finder(QScrollArea):
@@ -142,7 +182,11 @@ class Finder(QScrollArea):
         self.column.addWidget(self.without)
         for named in (self.having, self.without):
             named.textChanged.connect(lambda _: self._changed())
-        self.wheel, self.ranges, self.body_ = QCheckBox("Colour wheel"), QCheckBox("Ranges described"), QCheckBox("3-D body of its own")
+        self.wheel, self.ranges, self.body_ = (
+            QCheckBox("Colour wheel"),
+            QCheckBox("Ranges described"),
+            QCheckBox("3-D body of its own"),
+        )
         for box in (self.wheel, self.ranges, self.body_):
             box.setFont(font("table"))
             box.setObjectName(box.text())
@@ -162,7 +206,9 @@ class Finder(QScrollArea):
         row.setSpacing(4)
         slot = self._field(f"on channel {index}", "no.")
         slot.setFixedWidth(64)
-        slot.setToolTip("A number, a range such as 5-9, >4, and the resolution if it matters: 7 16 bit")
+        slot.setToolTip(
+            "A number, a range such as 5-9, >4, and the resolution if it matters: 7 16 bit"
+        )
         name = attribute_field(f"on attribute {index}", "attribute")
         name.textChanged.connect(lambda _: self._changed())
         row.addWidget(slot)
@@ -174,7 +220,13 @@ class Finder(QScrollArea):
         self.asked.emit()
 
     def clear(self) -> None:
-        for typed in (self.footprint, self.cells, self.having, self.without, *(f for pair in self.on for f in pair)):
+        for typed in (
+            self.footprint,
+            self.cells,
+            self.having,
+            self.without,
+            *(f for pair in self.on for f in pair),
+        ):
             typed.clear()
         for box in (self.wheel, self.ranges, self.body_):
             box.setChecked(False)
@@ -243,13 +295,17 @@ class Finder(QScrollArea):
 
     def _switch(self, ident: str, on: bool) -> None:
 
-        self.link.set_sources([replace(s, on=on) if s.id == ident else s for s in self.link.sources])
+        self.link.set_sources(
+            [replace(s, on=on) if s.id == ident else s for s in self.link.sources]
+        )
 
     def _remove(self, ident: str) -> None:
         self.link.set_sources([s for s in self.link.sources if s.id != ident])
 
     def add_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self.window(), "Add a folder or drive", options=QFileDialog.Option.DontUseNativeDialog)
+        name = QFileDialog.getExistingDirectory(
+            self.window(), "Add a folder or drive", options=QFileDialog.Option.DontUseNativeDialog
+        )
         if name:
             source = folder_source(Path(name))
             if all(kept.id != source.id for kept in self.link.sources):

@@ -8,7 +8,17 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.kit.theme import font
-from isthmus.app.kit.widgets import Choice, PageView, Panel, bind, button, choice, field, label, set_property
+from isthmus.app.kit.widgets import (
+    Choice,
+    PageView,
+    Panel,
+    bind,
+    button,
+    choice,
+    field,
+    label,
+    set_property,
+)
 from isthmus.app.model.library_link import LibraryLink
 from isthmus.app.pages.profiles.views.chart import ChartView
 from isthmus.app.pages.profiles.views.finder import Finder
@@ -136,7 +146,8 @@ class LibraryView(PageView):
         line = lines[index]
         cell = f", cell {line.cell}" if line.cell else ""
         self.line_words.setText(
-            f"Channel {line.where()}{cell}: {line.words}, {8 * line.size} bit, stands at {line.default}, in block {line.block}, "
+            f"Channel {line.where()}{cell}: {line.words}, {8 * line.size} bit, stands at "
+            f"{line.default}, in block {line.block}, "
             f"geometry {line.geometry or 'not said'}"
         )
 
@@ -171,7 +182,14 @@ class LibraryView(PageView):
         if was is not None and was.offered:  # it may have been downloaded meanwhile
             rows = range(min(len(answer.hits), 50))
             entries = (self.results.results.entry(row) for row in rows)
-            here = next((i for i, e in enumerate(entries) if (e.title, e.mode) == (was.title, was.mode) and not e.offered), None)
+            here = next(
+                (
+                    i
+                    for i, e in enumerate(entries)
+                    if (e.title, e.mode) == (was.title, was.mode) and not e.offered
+                ),
+                None,
+            )
             if here is not None:
                 self.results.setCurrentIndex(self.results.results.index(here, 0))
         if self.entry is None and self.results.results.rowCount():
@@ -208,7 +226,9 @@ class LibraryView(PageView):
             self.name.setText(f"{entry.title}, {entry.mode}")
             self.facts.setText(f"{self._marks(entry)}.\n{error}")
             self.pick_mode.clear()
-            self.chart.show_sheet(self.link.shelf.outline(entry))  # the index remembers it, though its file is not here
+            self.chart.show_sheet(
+                self.link.shelf.outline(entry)
+            )  # the index remembers it, though its file is not here
             self.chosen.emit()
             return
         self.pick_mode.clear()
@@ -226,10 +246,11 @@ class LibraryView(PageView):
         cells = f", {whole.cells} cells" if whole.cells else ""
         blocks = len({line.block for line in whole.lines})
         self.name.setText(f"{profile.title}")
+        apart = f" in {blocks} blocks" if blocks > 1 else ""
+        revision = f"; revision of {profile.revision[:10]}" if profile.revision else ""
         self.facts.setText(
-            f"{whole.footprint} channel{'s' * (whole.footprint != 1)}{cells}{f' in {blocks} blocks' if blocks > 1 else ''}. "
-            f"{profile.description}\n"
-            f"{self._marks(entry)}{f'; revision of {profile.revision[:10]}' if profile.revision else ''}."
+            f"{whole.footprint} channel{'s' * (whole.footprint != 1)}{cells}{apart}. "
+            f"{profile.description}\n{self._marks(entry)}{revision}."
         )
         self._show_chart()
         self.chosen.emit()
@@ -239,7 +260,10 @@ class LibraryView(PageView):
         trust = self.link.shelf.trust(entry.profile_id)
         if trust is None or not trust.ratings:
             return marks_in_words(entry)
-        return f"{marks_in_words(entry)} by {trust.ratings}; from {trust.uploader}, {'the maker' if trust.by_maker else 'a user'}"
+        return (
+            f"{marks_in_words(entry)} by {trust.ratings}; from {trust.uploader}, "
+            f"{'the maker' if trust.by_maker else 'a user'}"
+        )
 
     def _show_chart(self) -> None:
         if self.profile is None or self.mode is None:

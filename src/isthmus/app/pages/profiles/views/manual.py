@@ -1,4 +1,6 @@
-"""From a manual: the source text, the rows read out of it, and the verdict against a profile, side by side."""
+"""From a manual: the source text, the rows read out of it, and the verdict against a profile, side
+by side.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,17 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QTextEdi
 
 from isthmus.app.kit.tasks import Cancelled, Step, Task
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import PageView, RowsModel, bind, button, choice, label, lines_field, plain_table, plain_tip
+from isthmus.app.kit.widgets import (
+    PageView,
+    RowsModel,
+    bind,
+    button,
+    choice,
+    label,
+    lines_field,
+    plain_table,
+    plain_tip,
+)
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.profiles.dialogs.questions import NameDialog
 from isthmus.app.pages.profiles.views.chart import ChartView
@@ -80,7 +92,13 @@ class Rows(RowsModel):
             words = plain(row.attribute) if row.attribute else "not known"
             if role == Qt.ItemDataRole.EditRole and column == 2:
                 return plain(row.attribute) if row.attribute else ""
-            return ("+".join(map(str, row.slots)), row.name, words, f"{row.confidence:.0%}", self.verdicts[index.row()])[column]
+            return (
+                "+".join(map(str, row.slots)),
+                row.name,
+                words,
+                f"{row.confidence:.0%}",
+                self.verdicts[index.row()],
+            )[column]
         if role == Qt.ItemDataRole.ToolTipRole:
             return plain_tip("; ".join(row.doubts) or "nothing doubtful")
         if role == Qt.ItemDataRole.FontRole:
@@ -97,8 +115,12 @@ class Rows(RowsModel):
     def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         row, text = self.rows[index.row()], str(value).strip()
         if index.column() == 0:
-            numbers = [part for part in text.replace("/", "+").replace(",", "+").split("+") if part.strip()]
-            if not numbers or not all(part.strip().isdigit() and 1 <= int(part) <= 512 for part in numbers):
+            numbers = [
+                part for part in text.replace("/", "+").replace(",", "+").split("+") if part.strip()
+            ]
+            if not numbers or not all(
+                part.strip().isdigit() and 1 <= int(part) <= 512 for part in numbers
+            ):
                 return False
             row = replace(row, slots=tuple(int(part) for part in numbers))
         elif index.column() == 1:
@@ -124,7 +146,9 @@ class ManualView(PageView):
         super().__init__()
         self.bench, self.page = bench, page
         self.charts: list[ManualChart] = []
-        self.corrections: dict[Row, Row] = {}  # kept while the source is typed in: a row that reads as before stays corrected
+        self.corrections: dict[
+            Row, Row
+        ] = {}  # kept while the source is typed in: a row that reads as before stays corrected
         self.against: Sheet | None = None
         self._pdf: dict[int, list[str]] = {}
         self._task: Task | None = None
@@ -177,7 +201,9 @@ class ManualView(PageView):
         top.addWidget(self.make)
         column.addLayout(top)
         self.model = Rows(self)
-        self.table = plain_table(self.model, "manual rows", "Rows read from the manual", (44, 110, 110, 44, 80), 1)
+        self.table = plain_table(
+            self.model, "manual rows", "Rows read from the manual", (44, 110, 110, 44, 80), 1
+        )
         self.table.selectionModel().currentRowChanged.connect(lambda now, _: self._row(now.row()))
         column.addWidget(self.table, 3)
         self.band_head = label("Ranges of the row", "quiet", "caption")
@@ -205,7 +231,9 @@ class ManualView(PageView):
         self.note = button("Copy a note to the maker", run=self._copy_note)
         line.addWidget(self.note)
         column.addLayout(line)
-        self.findings = lines_field("findings", "What the chart leaves open", mono=False, read_only=True)
+        self.findings = lines_field(
+            "findings", "What the chart leaves open", mono=False, read_only=True
+        )
         column.addWidget(self.findings, 2)
         return column
 
@@ -226,18 +254,31 @@ class ManualView(PageView):
         """Take a text or a PDF as the source; a PDF is read on a thread of its own."""
         if path.suffix.lower() != ".pdf":
             self.pages.hide()
-            self.bench.guard(lambda: self.source.setPlainText(read_file(path, 4_000_000).decode("utf-8-sig", "replace")))
+            self.bench.guard(
+                lambda: self.source.setPlainText(
+                    read_file(path, 4_000_000).decode("utf-8-sig", "replace")
+                )
+            )
             return
 
         def work(step: Step) -> dict[int, list[str]]:
-            return page_texts(path, told=lambda done, count: step(done / max(1, count), f"page {done + 1} of {count}"))
+            return page_texts(
+                path,
+                told=lambda done, count: step(done / max(1, count), f"page {done + 1} of {count}"),
+            )
 
         self._stop()
         self.stop.show()
         task = self._task = Task(work, self)
         task.progressed.connect(lambda _, words: self.told.setText(f"Reading {path.name}, {words}"))
         task.done.connect(lambda texts: self._pdf_read(path, texts))
-        task.failed.connect(lambda error: self.bench.tell("fault", str(error)) if isinstance(error, IsthmusError) else self._raise(error))
+        task.failed.connect(
+            lambda error: (
+                self.bench.tell("fault", str(error))
+                if isinstance(error, IsthmusError)
+                else self._raise(error)
+            )
+        )
         task.ended.connect(self.stop.hide)
         task.start()
 
@@ -256,7 +297,9 @@ class ManualView(PageView):
         self.pages.clear()
         likely = likely_pages(texts)
         for page in texts:
-            self.pages.addItem(f"Page {page}{', looks like a chart' if page in likely[:4] else ''}", page)
+            self.pages.addItem(
+                f"Page {page}{', looks like a chart' if page in likely[:4] else ''}", page
+            )
         self.pages.show()
         self._take_page(likely[0] if likely else next(iter(texts)))
         self.told.setText(f"{path.name}: {len(texts)} pages. {self.told.text()}")
@@ -288,7 +331,10 @@ class ManualView(PageView):
             self.told.setText(str(error))
         self.which.clear()
         for number, chart in enumerate(self.charts, 1):
-            self.which.addItem(f"{chart.title or f'Chart {number}'}: {chart.sheet().footprint} channels, {chart.confidence:.0%} sure")
+            self.which.addItem(
+                f"{chart.title or f'Chart {number}'}: {chart.sheet().footprint} channels, "
+                f"{chart.confidence:.0%} sure"
+            )
         self._show(0, max(0, self.table.currentIndex().row()))
 
     # ------------------------------------------------------------ the rows
@@ -314,7 +360,13 @@ class ManualView(PageView):
         self.find_like.setEnabled(own is not None)
         findings = judge(own) if own else []
         self.findings.setPlainText("\n".join(f"• {finding.text}" for finding in findings))
-        self.judged.setText(f"{len(findings)} left open" if findings else "The chart leaves nothing open" if own else "")
+        self.judged.setText(
+            f"{len(findings)} left open"
+            if findings
+            else "The chart leaves nothing open"
+            if own
+            else ""
+        )
         self.note.setEnabled(bool(own and note_to_maker(own, findings)))
         self.chart.show_sheet(own, self.against if own else None, keep=True)
         if own and self.against:
@@ -337,18 +389,25 @@ class ManualView(PageView):
         """A row was chosen: show its ranges, and where it stands in the source."""
         self._quiet = True
         row = self.model.rows[index] if 0 <= index < len(self.model.rows) else None
-        self.bands.setPlainText("\n".join(f"{b.start}-{b.end} {b.name}" for b in row.bands) if row else "")
+        self.bands.setPlainText(
+            "\n".join(f"{b.start}-{b.end} {b.name}" for b in row.bands) if row else ""
+        )
         self.bands.setEnabled(row is not None)
         self.band_head.setText(
-            f"Ranges of channel {'+'.join(map(str, row.slots))}{': ' + '; '.join(row.doubts) if row.doubts else ''}"
+            "Ranges of channel "
+            f"{'+'.join(map(str, row.slots))}{': ' + '; '.join(row.doubts) if row.doubts else ''}"
             if row
             else "Ranges of the row"
         )
         self._quiet = False
         if row:
-            cursor = QTextCursor(self.source.document().findBlockByNumber(max(0, row.source[0] - 1)))
+            cursor = QTextCursor(
+                self.source.document().findBlockByNumber(max(0, row.source[0] - 1))
+            )
             last = self.source.document().findBlockByNumber(max(0, row.source[1] - 1))
-            cursor.setPosition(last.position() + max(0, last.length() - 1), QTextCursor.MoveMode.KeepAnchor)
+            cursor.setPosition(
+                last.position() + max(0, last.length() - 1), QTextCursor.MoveMode.KeepAnchor
+            )
             self._light(cursor)
             self.chart.choose(index) if self.chart.other is None and self.chart.sheet else None
 
@@ -409,11 +468,24 @@ class ManualView(PageView):
             return
 
         def run(maker: str, model: str, mode: str) -> None:
-            profile = from_sheet(own, maker, model, mode or "From the manual", body_for({line.attribute for line in own.lines}), date=now())
+            profile = from_sheet(
+                own,
+                maker,
+                model,
+                mode or "From the manual",
+                body_for({line.attribute for line in own.lines}),
+                date=now(),
+            )
             self.page.keep(profile)
             self.page.adapt.begin(profile, profile.modes[0].name, {}, own=True)
             self.page.show_view("Adapt")
 
         NameDialog(
-            self.window(), "A profile from the manual", "Make it", run, "", "", own.title if own.title != "The manual" else ""
+            self.window(),
+            "A profile from the manual",
+            "Make it",
+            run,
+            "",
+            "",
+            own.title if own.title != "The manual" else "",
         ).open()

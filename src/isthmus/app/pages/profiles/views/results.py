@@ -4,9 +4,25 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import (
+    QModelIndex,
+    QPersistentModelIndex,
+    QPointF,
+    QRect,
+    QRectF,
+    QSize,
+    Qt,
+    Signal,
+)
 from PySide6.QtGui import QPainter, QResizeEvent
-from PySide6.QtWidgets import QAbstractItemView, QFrame, QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QTableView
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QFrame,
+    QHeaderView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+)
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
@@ -32,7 +48,10 @@ def source_name(source: str) -> str:
 
 def marks_in_words(entry: Entry) -> str:
     """Everything there is to know before choosing, in words."""
-    parts = [source_name(entry.source) + (", away now" if entry.away else ", not downloaded" if entry.offered else "")]
+    parts = [
+        source_name(entry.source)
+        + (", away now" if entry.away else ", not downloaded" if entry.offered else "")
+    ]
     parts.append(BODY_WORDS[entry.body])
     if entry.borrowed:
         parts.append(f"borrowed from {entry.borrowed}")
@@ -71,15 +90,25 @@ class Results(RowsModel):
         if found is None:
             assert self.shelf is not None
             hits = self.answer.hits
-            found = self._made[row] = self.shelf.entry(hits[row] if row < len(hits) else self.answer.near[row - len(hits)])
+            found = self._made[row] = self.shelf.entry(
+                hits[row] if row < len(hits) else self.answer.near[row - len(hits)]
+            )
         return found
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         entry = self.entry(index.row())
         if role == Qt.ItemDataRole.DisplayRole:
-            return (entry.title, entry.mode, str(entry.footprint), str(entry.cells or ""), marks_in_words(entry))[index.column()]
+            return (
+                entry.title,
+                entry.mode,
+                str(entry.footprint),
+                str(entry.cells or ""),
+                marks_in_words(entry),
+            )[index.column()]
         if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole):
-            words = f"{entry.title}, {entry.mode}\n{marks_in_words(entry)}" + ("\n" + "; ".join(entry.differs) if entry.differs else "")
+            words = f"{entry.title}, {entry.mode}\n{marks_in_words(entry)}" + (
+                "\n" + "; ".join(entry.differs) if entry.differs else ""
+            )
             return plain_tip(words) if role == Qt.ItemDataRole.ToolTipRole else words
         return None
 
@@ -107,20 +136,35 @@ class _Delegate(QStyledItemDelegate):
         role = "text3" if entry.away else "text"
         if column == 0:
             self._mark(p, x + 8, y + 5, mark_of(entry.source), entry.away or entry.offered)
-            paint.text(p, x + 30, y + 1, entry.model, font("table", 500), role, width=w - 32, height=LINE)
-            paint.text(p, x + 30, y + 18, entry.maker, font("caption"), "text3", width=w - 32, height=18)
+            paint.text(
+                p, x + 30, y + 1, entry.model, font("table", 500), role, width=w - 32, height=LINE
+            )
+            paint.text(
+                p, x + 30, y + 18, entry.maker, font("caption"), "text3", width=w - 32, height=18
+            )
         elif column == 1:
-            paint.text(p, x + 6, y + 1, entry.mode, font("table"), "text2", width=w - 8, height=LINE)
+            paint.text(
+                p, x + 6, y + 1, entry.mode, font("table"), "text2", width=w - 8, height=LINE
+            )
         elif column in (2, 3):
             words = str(entry.footprint) if column == 2 else str(entry.cells or "")
-            paint.text(p, x, y + 1, words, font("table", 500, mono=True), role, paint.RIGHT, w - 8, LINE)
+            paint.text(
+                p, x, y + 1, words, font("table", 500, mono=True), role, paint.RIGHT, w - 8, LINE
+            )
         else:
             self._trust(p, x + 6, y, entry)
         if entry.differs:  # runs under all columns: each paints its own part of the line
             p.setClipRect(r)
             left = view.columnViewportPosition(0)
             paint.text(
-                p, left + 30, y + 35, "; ".join(entry.differs), font("caption"), "text2", width=view.viewport().width() - 40, height=18
+                p,
+                left + 30,
+                y + 35,
+                "; ".join(entry.differs),
+                font("caption"),
+                "text2",
+                width=view.viewport().width() - 40,
+                height=18,
             )
             if index.row() == len(view.results.answer.hits):
                 p.fillRect(QRect(x, y, w, 2), theme.color("ochre"))
@@ -134,10 +178,22 @@ class _Delegate(QStyledItemDelegate):
         p.setPen(pen("line_strong", 1, Qt.PenStyle.DotLine if elsewhere else Qt.PenStyle.SolidLine))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawRect(QRectF(x, y, 15, 15))
-        paint.text(p, x, y, letter, font("caption", 600, mono=True), "text2", Qt.AlignmentFlag.AlignCenter, 15, 15)
+        paint.text(
+            p,
+            x,
+            y,
+            letter,
+            font("caption", 600, mono=True),
+            "text2",
+            Qt.AlignmentFlag.AlignCenter,
+            15,
+            15,
+        )
 
     def _trust(self, p: QPainter, x: float, y: float, entry: Entry) -> None:
-        """A cube for a body (open: stand-in), a tick for proven on a unit, the rating as a figure; words in the tooltip."""
+        """A cube for a body (open: stand-in), a tick for proven on a unit, the rating as a figure;
+        words in the tooltip.
+        """
         p.setPen(
             pen(
                 "text2" if entry.body != "stand-in" else "line_strong",
@@ -146,14 +202,42 @@ class _Delegate(QStyledItemDelegate):
             )
         )
         p.setBrush(theme.color("text2") if entry.body == "mesh" else Qt.BrushStyle.NoBrush)
-        p.drawPolygon(paint.polygon((x + 6, y + 6), (x + 11, y + 9), (x + 11, y + 15), (x + 6, y + 18), (x + 1, y + 15), (x + 1, y + 9)))
+        p.drawPolygon(
+            paint.polygon(
+                (x + 6, y + 6),
+                (x + 11, y + 9),
+                (x + 11, y + 15),
+                (x + 6, y + 18),
+                (x + 1, y + 15),
+                (x + 1, y + 9),
+            )
+        )
         if entry.proven_unit:
             p.setPen(pen("teal", 1.8))
-            p.drawPolyline([QPointF(x + 18, y + 12), QPointF(x + 21, y + 16), QPointF(x + 27, y + 7)])
+            p.drawPolyline(
+                [QPointF(x + 18, y + 12), QPointF(x + 21, y + 16), QPointF(x + 27, y + 7)]
+            )
         if entry.borrowed:
-            paint.text(p, x + 17, y, "borrowed", font("caption", italic=True), "ochre", width=60, height=LINE)
+            paint.text(
+                p,
+                x + 17,
+                y,
+                "borrowed",
+                font("caption", italic=True),
+                "ochre",
+                width=60,
+                height=LINE,
+            )
         elif entry.rating:
-            paint.text(p, x + 32, y, f"{entry.rating:.1f}", font("caption", mono=True), "text2", height=LINE)
+            paint.text(
+                p,
+                x + 32,
+                y,
+                f"{entry.rating:.1f}",
+                font("caption", mono=True),
+                "text2",
+                height=LINE,
+            )
 
 
 class ResultsView(QTableView):
@@ -195,7 +279,9 @@ class ResultsView(QTableView):
             self.setRowHeight(row, NEAR)
         row = -1
         if chosen is not None:
-            row = next((i for i, hit in enumerate(answer.hits + answer.near) if hit.row == chosen.row), -1)
+            row = next(
+                (i for i, hit in enumerate(answer.hits + answer.near) if hit.row == chosen.row), -1
+            )
         if row >= 0:
             self.setCurrentIndex(self.results.index(row, 0))
         self.viewport().update()

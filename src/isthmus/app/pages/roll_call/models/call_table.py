@@ -49,7 +49,10 @@ class CallModel(RowsModel):
         else:
             found, left = callable_units(show)
             stops = [Call(u.name, (u.id,)) for u in found]
-        rows = [Row(c.title, units.get(c.units[0]) if len(c.units) == 1 else None, i) for i, c in enumerate(stops)]
+        rows = [
+            Row(c.title, units.get(c.units[0]) if len(c.units) == 1 else None, i)
+            for i, c in enumerate(stops)
+        ]
         rows += [_left(x, units) for x in left if x.unit in units]
         self.verdicts = {v.unit: v for v in show.verdicts}
         self.fresh = {v.unit: holds(show, v) for v in show.verdicts}
@@ -60,18 +63,30 @@ class CallModel(RowsModel):
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         row: Row = self.rows[index.row()]
         if role == Qt.ItemDataRole.ToolTipRole:  # notes are longer than the column is wide
-            return plain_tip(self.words(row.unit)) if row.unit and index.column() == 4 and not row.why else None
+            return (
+                plain_tip(self.words(row.unit))
+                if row.unit and index.column() == 4 and not row.why
+                else None
+            )
         if role != Qt.ItemDataRole.DisplayRole:
             return None
         unit = row.unit
         if unit is None:
             return ("", "", row.title, "", self._of_many(row))[index.column()]
         call = self.bench.call
-        slot = call.calls[row.at].slot if call and not row.why and row.at < len(call.calls) else None
+        slot = (
+            call.calls[row.at].slot if call and not row.why and row.at < len(call.calls) else None
+        )
         cell = call.calls[row.at].cell if call and not row.why and row.at < len(call.calls) else 0
         name = f"{unit.name}, cell {cell}" if cell else unit.name
         where = f"{slot[0]}.{slot[1]:03d}" if slot else addresses(unit)
-        return ("", str(unit.number), name, where, f"left out: {row.why}" if row.why else self.words(unit))[index.column()]
+        return (
+            "",
+            str(unit.number),
+            name,
+            where,
+            f"left out: {row.why}" if row.why else self.words(unit),
+        )[index.column()]
 
     def words(self, unit: Unit) -> str:
         verdict = self.verdicts.get(unit.id)
@@ -106,24 +121,60 @@ class Rows(QStyledItemDelegate):
         x, y, w, h = r.x(), r.y(), r.width(), r.height()
         p.save()
         p.fillRect(r, theme.color("select_row" if current else "deep"))
-        p.fillRect(QRectF(x, y + h - 1, w, 1), theme.color("line" if index.row() % 5 == 4 else "line_faint"))
+        p.fillRect(
+            QRectF(x, y + h - 1, w, 1),
+            theme.color("line" if index.row() % 5 == 4 else "line_faint"),
+        )
         column, words = index.column(), str(index.data() or "")
         if column == 0:
             if current:
                 p.fillRect(QRectF(x, y, 3, h - 1), theme.color("coral"))
             verdict = model.verdicts.get(unit.id) if unit else None
             if verdict and unit:
-                paint.severity(p, GLYPH[verdict.result] if model.fresh[unit.id] else "note", x + 18, y + h / 2 - 0.5, 5.6)
+                paint.severity(
+                    p,
+                    GLYPH[verdict.result] if model.fresh[unit.id] else "note",
+                    x + 18,
+                    y + h / 2 - 0.5,
+                    5.6,
+                )
         elif column in (1, 3):
             color = "text3" if row.why else "text"
-            paint.text(p, x + 6, y, words or ("none" if unit else ""), font("table", 500, mono=True), color, width=w - 8, height=h - 1)
+            paint.text(
+                p,
+                x + 6,
+                y,
+                words or ("none" if unit else ""),
+                font("table", 500, mono=True),
+                color,
+                width=w - 8,
+                height=h - 1,
+            )
         elif column == 2:
             color = "text3" if row.why else "text"
-            paint.text(p, x + 6, y, words, font("table", 500 if current else 400), color, width=w - 8, height=h - 1)
+            paint.text(
+                p,
+                x + 6,
+                y,
+                words,
+                font("table", 500 if current else 400),
+                color,
+                width=w - 8,
+                height=h - 1,
+            )
         else:
             stale = row.why or (unit is not None and not model.fresh.get(unit.id, True))
             color = "text2" if stale else "text"
-            paint.text(p, x + 6, y, words, font("table", italic=not row.why), color, width=w - 8, height=h - 1)
+            paint.text(
+                p,
+                x + 6,
+                y,
+                words,
+                font("table", italic=not row.why),
+                color,
+                width=w - 8,
+                height=h - 1,
+            )
         state = option.state  # type: ignore[attr-defined]
         if state & QStyle.StateFlag.State_HasFocus:
             p.setPen(QPen(theme.color("text"), 1.5))

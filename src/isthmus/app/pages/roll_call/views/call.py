@@ -1,4 +1,6 @@
-"""Calling: one stop after the other is lit, what is seen is marked, and what is left is in sight."""
+"""Calling: one stop after the other is lit, what is seen is marked, and what is left is in
+sight.
+"""
 
 from __future__ import annotations
 
@@ -6,12 +8,32 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractItemView, QCheckBox, QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QHBoxLayout,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
 
 from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.theme import SIZE, font, theme
-from isthmus.app.kit.widgets import PageView, Panel, bind, button, choice, column_of, field, label, plain_table, set_property, units_field
+from isthmus.app.kit.widgets import (
+    PageView,
+    Panel,
+    bind,
+    button,
+    choice,
+    column_of,
+    field,
+    label,
+    plain_table,
+    set_property,
+    units_field,
+)
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.models.call_table import CallModel, Row, Rows
 from isthmus.app.pages.roll_call.views.seen import Thumb, picture_of
@@ -72,7 +94,9 @@ class CallView(PageView):
         row = QHBoxLayout()
         row.setSpacing(12)
         self.model = CallModel(bench)
-        self.table = plain_table(self.model, "call table", "Units called", (34, 52, 130, 64, 180), 4)
+        self.table = plain_table(
+            self.model, "call table", "Units called", (34, 52, 130, 64, 180), 4
+        )
         self.table.setItemDelegate(Rows(self.model))
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.table.setTabKeyNavigation(False)
@@ -113,10 +137,16 @@ class CallView(PageView):
         self.level.setAccessibleName("Level of the units called")
         self.rest = choice("the rest", list(RESTS.items()))
         self.kinds: dict[str, QCheckBox] = {}
-        self.only = units_field("call only", "only: bow rail, 101-110…", lambda text: complete(self.bench.show, text))
+        self.only = units_field(
+            "call only", "only: bow rail, 101-110…", lambda text: complete(self.bench.show, text)
+        )
         self.only.setMinimumWidth(120)
-        self.begin_button = button("Begin", "primary", lambda: self.acts.trigger("call.begin"), 30, "begin call")
-        self.end_button = button("End", run=lambda: self.acts.trigger("call.end"), height=30, name="end call")
+        self.begin_button = button(
+            "Begin", "primary", lambda: self.acts.trigger("call.begin"), 30, "begin call"
+        )
+        self.end_button = button(
+            "End", run=lambda: self.acts.trigger("call.end"), height=30, name="end call"
+        )
         row.addWidget(self.by)
         row.addWidget(self.order)
         row.addWidget(self.level)
@@ -130,7 +160,10 @@ class CallView(PageView):
         self.armed = QCheckBox("into lamp and reset ranges too")
         self.armed.setObjectName("armed")
         self.armed.setFont(font("table"))
-        self.armed.setToolTip("Address by address only: otherwise ranges that put a lamp out or reset a unit are never entered")
+        self.armed.setToolTip(
+            "Address by address only: otherwise ranges that put a lamp out or reset a unit "
+            "are never entered"
+        )
         second.addWidget(self.armed)
         second.addStretch(1)
         row.addWidget(self.only, 1)
@@ -163,7 +196,10 @@ class CallView(PageView):
             only = read_choice(self.bench.show, text).ids
             words = text
             if not only:
-                raise EntryFault(f"“{text[:40]}” names no unit.", do="Write numbers, a name, a hang position, or leave it empty.")
+                raise EntryFault(
+                    f"“{text[:40]}” names no unit.",
+                    do="Write numbers, a name, a hang position, or leave it empty.",
+                )
         self.bench.begin_call(self.manner, only, None, words)
 
     # ------------------------------------------------------------ the card
@@ -193,9 +229,18 @@ class CallView(PageView):
         keys.setSpacing(6)
         self.note = field("note", hint="Note")
         self.marks = [
-            button("Answers  A", run=lambda: self.acts.trigger("call.answers"), height=30, name="answers"),
-            button("Wrong  W", run=lambda: self.acts.trigger("call.wrong"), height=30, name="wrong"),
-            button("Silent  S", run=lambda: self.acts.trigger("call.silent"), height=30, name="silent"),
+            button(
+                "Answers  A",
+                run=lambda: self.acts.trigger("call.answers"),
+                height=30,
+                name="answers",
+            ),
+            button(
+                "Wrong  W", run=lambda: self.acts.trigger("call.wrong"), height=30, name="wrong"
+            ),
+            button(
+                "Silent  S", run=lambda: self.acts.trigger("call.silent"), height=30, name="silent"
+            ),
             button("Skip  K", "quiet", lambda: self.acts.trigger("call.skip"), 30, "skip"),
         ]
         self.steps = [
@@ -244,7 +289,11 @@ class CallView(PageView):
 
     def mark(self, result: str, by: str = "") -> None:
         """Raises EntryFault for numbers nobody has."""
-        what = [way for way, made in self.ways.items() if made.isChecked()] if result == "wrong" else []
+        what = (
+            [way for way, made in self.ways.items() if made.isChecked()]
+            if result == "wrong"
+            else []
+        )
         lit = self.others.text().strip() if result == "wrong" else ""
         others = read_choice(self.bench.show, lit).ids if lit else ()
         if others and not {"other", "too"} & set(what):
@@ -273,7 +322,9 @@ class CallView(PageView):
     _phase_left = 0.0
 
     def _beat(self) -> None:
-        """Acts go on by themselves; when the stop has had its seconds and its acts, the next one comes."""
+        """Acts go on by themselves; when the stop has had its seconds and its acts, the next one
+        comes.
+        """
         call = self.bench.call
         if call is None:
             self._time()
@@ -300,15 +351,34 @@ class CallView(PageView):
     def refresh(self) -> None:
         call, show = self.bench.call, self.bench.show
         self.model.reload()
-        for widget in (*self.marks, *self.steps, self.note, self.others, *self.ways.values(), self.seconds):
+        for widget in (
+            *self.marks,
+            *self.steps,
+            self.note,
+            self.others,
+            *self.ways.values(),
+            self.seconds,
+        ):
             widget.setEnabled(call is not None)
-        for widget in (self.by, self.order, self.level, self.rest, self.only, self.armed, *self.kinds.values()):
+        for widget in (
+            self.by,
+            self.order,
+            self.level,
+            self.rest,
+            self.only,
+            self.armed,
+            *self.kinds.values(),
+        ):
             widget.setEnabled(call is None)
         self.begin_button.setVisible(call is None)
         self.end_button.setVisible(call is not None)
         if call is None and self.timer.isActive():
             self._time()
-        ids = set(call.order) if call else {r.unit.id for r in self.model.rows if r.unit and not r.why}
+        ids = (
+            set(call.order)
+            if call
+            else {r.unit.id for r in self.model.rows if r.unit and not r.why}
+        )
         count = tally(show, ids)
         self.progress.parts = (count["answers"], count["wrong"], count["silent"], count["left"])
         self.progress.update()
@@ -317,23 +387,40 @@ class CallView(PageView):
         outside = len(call.outside) if call else 0
         self.loud.setVisible(bool(outside))
         if call and outside:
-            self.loud.setText(f"Only {call.only} is called: {len(call.order)} of {len(show.units)} units. {outside} are left out by that.")
+            self.loud.setText(
+                f"Only {call.only} is called: {len(call.order)} of {len(show.units)} units. "
+                f"{outside} are left out by that."
+            )
         if call:
             self._show_stop()
-            row = next((i for i, r in enumerate(self.model.rows) if r.at == call.at and not r.why), 0)
-            self.table.scrollTo(self.model.index(row, 0), QAbstractItemView.ScrollHint.PositionAtCenter)
+            row = next(
+                (i for i, r in enumerate(self.model.rows) if r.at == call.at and not r.why), 0
+            )
+            self.table.scrollTo(
+                self.model.index(row, 0), QAbstractItemView.ScrollHint.PositionAtCenter
+            )
         else:
             self.number.hide()
             self.name.setText("Nobody is called")
             self.where.setText("")
             self.picture.take(None, "")
-            words = "Begin lights one after the other. It starts at the first without a verdict; levels are given back at the end."
-            off = "" if self.bench.sending else " Output is off: switch it on in the top bar (Ctrl+Return)."
+            words = (
+                "Begin lights one after the other. It starts at the first without a verdict; "
+                "levels are given back at the end."
+            )
+            off = (
+                ""
+                if self.bench.sending
+                else " Output is off: switch it on in the top bar (Ctrl+Return)."
+            )
             self.see.setText(words + off)
             set_property(self.see, "kind", "")
 
     def _tally_words(self, count, out: int) -> str:
-        words = f"{count['answers']} answer, {count['wrong']} wrong, {count['silent']} silent, {count['left']} still to call"
+        words = (
+            f"{count['answers']} answer, {count['wrong']} wrong, {count['silent']} silent, "
+            f"{count['left']} still to call"
+        )
         words += f", {count['stale']} of them out of date" if count["stale"] else ""
         words += f", {count['skipped']} skipped" if count["skipped"] else ""
         return words + (f"; {out} left out, see the end of the list" if out else "")
@@ -342,7 +429,9 @@ class CallView(PageView):
         call, show = self.bench.call, self.bench.show
         assert call
         unit = show.unit(call.unit) if call.unit else None
-        self.picture.take(picture_of(show, unit.id) if unit else None, str(unit.number) if unit else "")
+        self.picture.take(
+            picture_of(show, unit.id) if unit else None, str(unit.number) if unit else ""
+        )
         if unit and not call.call.slot:
             found = profiles_of(show).mode_of(unit)
             self.number.show()
@@ -357,10 +446,15 @@ class CallView(PageView):
             self.where.setText(f"stop {call.at + 1} of {len(call.calls)}")
         words = sentence(call, show)
         words = (
-            f"You should now see: {words[0].lower()}{words[1:]}" if words and not words.startswith("Now") and not call.call.slot else words
+            f"You should now see: {words[0].lower()}{words[1:]}"
+            if words and not words.startswith("Now") and not call.call.slot
+            else words
         )
         if not self.bench.sending:
-            words = "Output is off: nothing leaves this machine, so no unit can answer. Switch it on in the top bar (Ctrl+Return)."
+            words = (
+                "Output is off: nothing leaves this machine, so no unit can answer. Switch it on "
+                "in the top bar (Ctrl+Return)."
+            )
         set_property(self.see, "kind", "" if self.bench.sending else "attention")
         self.see.setText(words)
 
@@ -369,11 +463,15 @@ class CallView(PageView):
         row = next((i for i, r in enumerate(self.model.rows) if r.unit and r.unit.id == unit), -1)
         if row >= 0:
             self.table.setCurrentIndex(self.model.index(row, 1))
-            self.table.scrollTo(self.model.index(row, 1), QAbstractItemView.ScrollHint.PositionAtCenter)
+            self.table.scrollTo(
+                self.model.index(row, 1), QAbstractItemView.ScrollHint.PositionAtCenter
+            )
             self.bench.select([unit])
 
     def jump_to_hand(self) -> None:
-        """Call the unit in hand now, chosen on whatever page. Raises EntryFault when it is not among those called."""
+        """Call the unit in hand now, chosen on whatever page. Raises EntryFault when it is not
+        among those called.
+        """
         for unit in self.bench.selection[:1]:
             self.bench.jump_call(unit)
 

@@ -1,4 +1,6 @@
-"""Several units hunted at once: in a row of pictures lit or dark is noted for each, which spells where it listens."""
+"""Several units hunted at once: in a row of pictures lit or dark is noted for each, which spells
+where it listens.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,16 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from isthmus.app.kit.tasks import Task
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import KeysFirst, RowsModel, bind, button, column_of, label, plain_table, plain_tip
+from isthmus.app.kit.widgets import (
+    KeysFirst,
+    RowsModel,
+    bind,
+    button,
+    column_of,
+    label,
+    plain_table,
+    plain_tip,
+)
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.workbench import Workbench
 from isthmus.check.codes import LightCode, Spelt, light_code, where_found
@@ -28,7 +39,9 @@ NOW = {True: "● lit", False: "○ dark", None: "· not sure"}
 
 
 class CodesModel(RowsModel):
-    """Unit, where the patch has it, whether it is lit now, what was noted so far, and where that says it listens."""
+    """Unit, where the patch has it, whether it is lit now, what was noted so far, and where that
+    says it listens.
+    """
 
     COLUMNS = ("Unit", "Name", "Patched", "Lit now", "Noted", "Listens at")
 
@@ -51,7 +64,9 @@ class CodesModel(RowsModel):
         if role == Qt.ItemDataRole.DisplayRole:
             spelt = "".join(SIGNS[on] for on in noted[: self.at])
             now = NOW[noted[self.at]] if showing else ""
-            return (str(unit.number), unit.name, addresses(unit), now, spelt, self._where(unit))[column]
+            return (str(unit.number), unit.name, addresses(unit), now, spelt, self._where(unit))[
+                column
+            ]
         if role == Qt.ItemDataRole.ToolTipRole and column == 5:
             return plain_tip(self._where(unit))
         if role == Qt.ItemDataRole.FontRole:
@@ -66,12 +81,16 @@ class CodesModel(RowsModel):
         spelt = self.found.get(unit.id)
         if spelt is None:
             return ""
-        modes = len({p.mode for p in spelt.places}) > 1 or any(p.mode != unit.mode for p in spelt.places)
+        modes = len({p.mode for p in spelt.places}) > 1 or any(
+            p.mode != unit.mode for p in spelt.places
+        )
         words = [f"{p.words} {p.mode}" if modes else p.words for p in spelt.places[:3]]
         if words == [addresses(unit)]:
             return f"{words[0]}, as patched"
         more = ["…"] if len(spelt.places) > 3 else []
-        return " or ".join([*(["never lit"] if spelt.dark else []), *words, *more]) or "nothing fits"
+        return (
+            " or ".join([*(["never lit"] if spelt.dark else []), *words, *more]) or "nothing fits"
+        )
 
     def note(self, row: int, on: bool | None) -> None:
         self.seen[self.rows[row].id][self.at] = on
@@ -79,7 +98,9 @@ class CodesModel(RowsModel):
 
 
 class Codes(QWidget):
-    """Shown below the hunt while several units are hunted. `ended` when somebody else took the light away, or no code could be."""
+    """Shown below the hunt while several units are hunted. `ended` when somebody else took the
+    light away, or no code could be.
+    """
 
     ended = Signal()
 
@@ -96,7 +117,13 @@ class Codes(QWidget):
         self.bar.setFixedHeight(10)
         column.addWidget(self.bar)
         self.model = CodesModel()
-        self.table = plain_table(self.model, "light codes", "Which units are lit in this picture", (52, 150, 80, 90, 200, 190), 1)
+        self.table = plain_table(
+            self.model,
+            "light codes",
+            "Which units are lit in this picture",
+            (52, 150, 80, 90, 200, 190),
+            1,
+        )
         KeysFirst(self.table, self._key)
         self.table.clicked.connect(lambda index: self._flip(index.row()))
         column.addWidget(self.table, 1)
@@ -106,19 +133,25 @@ class Codes(QWidget):
         self.take_button = button("", "primary", lambda: bench.guard(self._take), 32, "take codes")
         for made in (self.back, self.on, self.take_button):
             row.addWidget(made)
-        row.addWidget(label("Space or a click notes a unit as lit or dark, U as not sure.", "quiet"))
+        row.addWidget(
+            label("Space or a click notes a unit as lit or dark, U as not sure.", "quiet")
+        )
         row.addStretch(1)
         column.addLayout(row)
         bind(bench.proof_changed, self, self._proof_changed)
 
-    def begin(self, ids: Sequence[str], universes: Sequence[int], any_mode: bool, wrong: int) -> None:
+    def begin(
+        self, ids: Sequence[str], universes: Sequence[int], any_mode: bool, wrong: int
+    ) -> None:
         """Reckon the pictures, and show the first."""
         show = self.bench.show
         self.model.take([])
         self.bar.setValue(0)
         self.words.setText("Reckoning the pictures that tell all places apart")
         self._show_keys()
-        self._task = task = Task(lambda step: light_code(show, ids, universes, any_mode, wrong, step), self)
+        self._task = task = Task(
+            lambda step: light_code(show, ids, universes, any_mode, wrong, step), self
+        )
         task.progressed.connect(lambda part, words: self.bar.setValue(round(100 * part)))
         task.done.connect(lambda code: self._begin(task, code))
         task.failed.connect(lambda error: self._failed(task, error))
@@ -179,7 +212,12 @@ class Codes(QWidget):
         return True
 
     def _proof_changed(self) -> None:
-        if self.code and self.bench.proof is None and self.model.at < self.model.count_pictures and not self._turning:
+        if (
+            self.code
+            and self.bench.proof is None
+            and self.model.at < self.model.count_pictures
+            and not self._turning
+        ):
             self.ended.emit()
 
     def _show(self) -> None:
@@ -190,17 +228,29 @@ class Codes(QWidget):
         if at < self.model.count_pictures:
             slots = code.slots(at)
             bench.begin_proof(
-                lambda: ProveSlots(bench.show, bench.live, time.monotonic(), slots, f"Light code, picture {at + 1}"), "Light codes"
+                lambda: ProveSlots(
+                    bench.show, bench.live, time.monotonic(), slots, f"Light code, picture {at + 1}"
+                ),
+                "Light codes",
             )
             off = "" if bench.sending else " Output is off: switch it on first (Ctrl+Return)."
-            glow = " They only glow: brighter values are not safe for all units there." if code.value < GLOW else ""
-            self.words.setText(f"Picture {at + 1} of {self.model.count_pictures}: note every unit that is lit, then go on.{glow}{off}")
+            glow = (
+                " They only glow: brighter values are not safe for all units there."
+                if code.value < GLOW
+                else ""
+            )
+            self.words.setText(
+                f"Picture {at + 1} of {self.model.count_pictures}: note every unit that is "
+                f"lit, then go on.{glow}{off}"
+            )
         else:
             bench.end_proof()
             self._read(code)
         self._turning = False
         self._show_keys()
-        self.model.dataChanged.emit(self.model.index(0, 0), self.model.index(max(0, len(self.model.rows) - 1), 5))
+        self.model.dataChanged.emit(
+            self.model.index(0, 0), self.model.index(max(0, len(self.model.rows) - 1), 5)
+        )
 
     def _show_keys(self) -> None:
         at, count = self.model.at, self.model.count_pictures
@@ -213,21 +263,37 @@ class Codes(QWidget):
         self.take_button.setText(f"Take {len(targets)} into the patch")
 
     def _found(self) -> tuple[dict[str, tuple[str, int, int]], list[list[Unit]]]:
-        return where_found([(unit, self.model.found[unit.id]) for unit in self.model.rows if unit.id in self.model.found])
+        return where_found(
+            [
+                (unit, self.model.found[unit.id])
+                for unit in self.model.rows
+                if unit.id in self.model.found
+            ]
+        )
 
     def _read(self, code: LightCode) -> None:
-        self.model.found = {c.unit.id: code.read(c.unit.id, self.model.seen[c.unit.id]) for c in code.units}
+        self.model.found = {
+            c.unit.id: code.read(c.unit.id, self.model.seen[c.unit.id]) for c in code.units
+        }
         for coded in code.units:
             spelt = self.model.found[coded.unit.id]
             if spelt.places and not spelt.dark:
-                self.checks.take_hunted(coded.unit.id, spelt.places, len({p.mode for p in coded.places}) > 1)
+                self.checks.take_hunted(
+                    coded.unit.id, spelt.places, len({p.mode for p in coded.places}) > 1
+                )
         said = [f"{self.model.count_pictures} pictures noted."]
         for group in self._found()[1]:
-            said.append(f"{' and '.join(str(u.number) for u in group)} listen at one address: set one of them at the unit.")
+            said.append(
+                f"{' and '.join(str(u.number) for u in group)} listen at one address: set "
+                "one of them at the unit."
+            )
         if any(s.dark for s in self.model.found.values()):
             said.append("Who never lit is dead, on another line, or in another universe.")
         if any(not s.places and not s.dark for s in self.model.found.values()):
-            said.append("Where nothing fits, go back over its notes, or hunt again and let one answer be wrong.")
+            said.append(
+                "Where nothing fits, go back over its notes, or hunt again and let one "
+                "answer be wrong."
+            )
         self.words.setText(" ".join(said))
 
     def _take(self) -> None:
@@ -235,5 +301,8 @@ class Codes(QWidget):
         bench.commit("addresses as hunted by light codes", as_hung(bench.show, targets))
         for unit in targets:
             self.checks.hunted.pop(unit, None)
-        bench.tell("ok", f"{len(targets)} units are patched where they listen. Call them again to prove it.")
+        bench.tell(
+            "ok",
+            f"{len(targets)} units are patched where they listen. Call them again to prove it.",
+        )
         self.ended.emit()

@@ -1,4 +1,6 @@
-"""Discovery: what answers RDM against the patch; identified, and set from here with before and after."""
+"""Discovery: what answers RDM against the patch; identified, and set from here with before and
+after.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,16 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 from isthmus.app.kit.dialogs import Entry, Frame
 from isthmus.app.kit.tasks import Step, Task
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import PageView, RowsModel, bind, button, column_of, label, plain_table, plain_tip
+from isthmus.app.kit.widgets import (
+    PageView,
+    RowsModel,
+    bind,
+    button,
+    column_of,
+    label,
+    plain_table,
+    plain_tip,
+)
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.workbench import Workbench
@@ -29,7 +40,18 @@ COLORS = {IN_PLACE: "teal", MISSING: "fault", UNKNOWN: "text2"}
 
 
 class MatchModel(RowsModel):
-    COLUMNS = ("", "Unit", "Patched at", "Set to", "Mode there", "Behind", "Device", "Make", "Label", "Lamp")
+    COLUMNS = (
+        "",
+        "Unit",
+        "Patched at",
+        "Set to",
+        "Mode there",
+        "Behind",
+        "Device",
+        "Make",
+        "Label",
+        "Lamp",
+    )
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         m: Match = self.rows[index.row()]
@@ -49,9 +71,16 @@ class MatchModel(RowsModel):
             )[column]
         if role == Qt.ItemDataRole.ToolTipRole:
             sensors = "; ".join(f"{s.words}: {s.value}" for s in device.sensors) if device else ""
-            return plain_tip("\n".join(x for x in (m.words, sensors, *(device.trouble if device else ())) if x))
+            return plain_tip(
+                "\n".join(x for x in (m.words, sensors, *(device.trouble if device else ())) if x)
+            )
         if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if column < 2 else 400, mono=column in (1, 2, 3, 6, 9), italic=column > 2)
+            return font(
+                "table",
+                500 if column < 2 else 400,
+                mono=column in (1, 2, 3, 6, 9),
+                italic=column > 2,
+            )
         if role == Qt.ItemDataRole.ForegroundRole:
             if column == 0:
                 return theme.color(COLORS.get(m.ways[0], "ochre"))
@@ -62,9 +91,19 @@ class MatchModel(RowsModel):
 class SettingsDialog(Frame):
     """Before and after of everything that would be set; done when confirmed."""
 
-    def __init__(self, parent: QWidget, changes: Sequence[Change], run: Callable[[], object]) -> None:
-        super().__init__(parent, "Set devices", f"Set {len(changes)} by RDM", lambda: run() is not False, 620)
-        self.body.addWidget(label("Each is set, then read back. What fails stays as it is and is told.", "quiet", wrap=True))
+    def __init__(
+        self, parent: QWidget, changes: Sequence[Change], run: Callable[[], object]
+    ) -> None:
+        super().__init__(
+            parent, "Set devices", f"Set {len(changes)} by RDM", lambda: run() is not False, 620
+        )
+        self.body.addWidget(
+            label(
+                "Each is set, then read back. What fails stays as it is and is told.",
+                "quiet",
+                wrap=True,
+            )
+        )
         model = ChangesModel()
         model.take(list(changes))
         table = plain_table(model, "changes", "What would be set", (170, 90, 150, 150), 0)
@@ -79,9 +118,13 @@ class ChangesModel(RowsModel):
         change: Change = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             named = f"{change.device.label} " if change.device.label else ""
-            return (f"{named}{change.device.name}", change.what, change.before, change.after)[index.column()]
+            return (f"{named}{change.device.name}", change.what, change.before, change.after)[
+                index.column()
+            ]
         if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color("coral" if index.column() == 3 else "text" if index.column() == 0 else "text2")
+            return theme.color(
+                "coral" if index.column() == 3 else "text" if index.column() == 0 else "text2"
+            )
         return None
 
 
@@ -109,7 +152,13 @@ class DiscoveryView(PageView):
         row.addWidget(self.go)
         column.addLayout(row)
         self.model = MatchModel()
-        self.table = plain_table(self.model, "devices", "Units and the devices that answer", (104, 46, 66, 56, 72, 80, 124, 150, 60, 62), 7)
+        self.table = plain_table(
+            self.model,
+            "devices",
+            "Units and the devices that answer",
+            (104, 46, 66, 56, 72, 80, 124, 150, 60, 62),
+            7,
+        )
         self.table.doubleClicked.connect(lambda index: self._select(index.row()))
         column.addWidget(self.table, 1)
         self.odd = label("", "attention", wrap=True)
@@ -121,7 +170,9 @@ class DiscoveryView(PageView):
             button("End identify", "quiet", lambda: self.identify(False), name="end identify"),
             button("Set the chosen one…", run=self.set_one, name="set one"),
             button("Chosen as patched…", run=lambda: self.set_as_patched(True), name="set chosen"),
-            button("All that differ…", run=lambda: self.set_as_patched(False), name="set differing"),
+            button(
+                "All that differ…", run=lambda: self.set_as_patched(False), name="set differing"
+            ),
             button("Numbers as labels…", "quiet", self.set_labels, name="set labels"),
             button("Undo settings", "quiet", self.undo, name="undo settings"),
         ]
@@ -180,7 +231,11 @@ class DiscoveryView(PageView):
 
     def _progress(self, part: float, words: str) -> None:
         self.bar.setValue(round(100 * part))
-        if self._hearing and self._hearing.devices and time.monotonic() > self._shown_at + SHOW_SECONDS:
+        if (
+            self._hearing
+            and self._hearing.devices
+            and time.monotonic() > self._shown_at + SHOW_SECONDS
+        ):
             self._shown_at = time.monotonic()
             self._take_part(self._hearing)
         self.state.setText(words)
@@ -220,7 +275,10 @@ class DiscoveryView(PageView):
     def identify_in_hand(self) -> None:
         """From the patch: the devices matched to the units in hand show themselves."""
         hand = set(self.bench.selection)
-        self.identify(True, [m.device for m in self.checks.matches if m.device and m.unit and m.unit.id in hand])
+        self.identify(
+            True,
+            [m.device for m in self.checks.matches if m.device and m.unit and m.unit.id in hand],
+        )
 
     def identify(self, on: bool, devices: Sequence[Device] | None = None) -> None:
         if devices is None:
@@ -228,7 +286,9 @@ class DiscoveryView(PageView):
 
         def go() -> None:
             if not devices:
-                raise EntryFault("No device is chosen.", do="Discover, then choose rows of the table or units.")
+                raise EntryFault(
+                    "No device is chosen.", do="Discover, then choose rows of the table or units."
+                )
             talker = self._talk()
 
             def work(step: Step) -> list[Device]:
@@ -253,7 +313,11 @@ class DiscoveryView(PageView):
             return
         device = devices[0]
         modes = ", ".join(name for name, _ in device.personalities)
-        fields = [("Address", f"{device.address:03d}"), (f"Mode ({modes})" if modes else "Mode", device.mode), ("Label", device.label)]
+        fields = [
+            ("Address", f"{device.address:03d}"),
+            (f"Mode ({modes})" if modes else "Mode", device.mode),
+            ("Label", device.label),
+        ]
 
         def take(values: list[str]) -> None:
             changes = wished(device, *values)
@@ -286,7 +350,11 @@ class DiscoveryView(PageView):
                 step(at / len(changes), f"Setting {change.device.name}")
                 out.append(apply(talker, change))
             uids = {c.device.uid for c in changes}
-            fresh = [ask(talker, m.device) for m in self.checks.matches if m.device and m.device.uid in uids]
+            fresh = [
+                ask(talker, m.device)
+                for m in self.checks.matches
+                if m.device and m.device.uid in uids
+            ]
             return out, fresh
 
         self._run(work, lambda result: self._set(result, undoing))
@@ -301,7 +369,13 @@ class DiscoveryView(PageView):
         else:
             self.bench.tell("ok", f"{len(well)} set and read back.")
         moved = {d.change.device.uid for d in well if d.change.what != "label"}
-        self.checks.set_anew({m.unit.id for m in self.checks.matches if m.unit and m.device and m.device.uid in moved})
+        self.checks.set_anew(
+            {
+                m.unit.id
+                for m in self.checks.matches
+                if m.unit and m.device and m.device.uid in moved
+            }
+        )
         self._take_fresh(fresh)
 
     def _take_fresh(self, fresh: Sequence[Device]) -> None:
@@ -324,7 +398,12 @@ class DiscoveryView(PageView):
         self.stop_button.setVisible(busy)
         self.go.setVisible(not busy)
         found, matches = self.checks.found, self.checks.matches
-        self.model.take(sorted(matches, key=lambda m: (IN_PLACE in m.ways, m.unit is None, m.unit.number if m.unit else 0)))
+        self.model.take(
+            sorted(
+                matches,
+                key=lambda m: (IN_PLACE in m.ways, m.unit is None, m.unit.number if m.unit else 0),
+            )
+        )
         for made in self.buttons:
             made.setEnabled(not busy and bool(matches))
         self.buttons[-1].setEnabled(not busy and bool(self.checks.done))
@@ -335,12 +414,18 @@ class DiscoveryView(PageView):
         if found is None:
             off = [n.name for n in self.bench.show.nodes if not n.rdm]
             words = f" {', '.join(off)} is left alone." if off else ""
-            self.state.setText(f"Every node is asked who hangs behind it, then each device what it is.{words}")
+            self.state.setText(
+                f"Every node is asked who hangs behind it, then each device what it is.{words}"
+            )
         else:
             count = {
                 way: sum(way in m.ways for m in matches)
                 for way in (IN_PLACE, "other address", "other mode", "other port", MISSING, UNKNOWN)
             }
             said = ", ".join(f"{n} {way}" for way, n in count.items() if n)
-            where = f"behind {len(found.asked)} ports" if not found.ended else "so far; it was stopped before all were asked"
+            where = (
+                f"behind {len(found.asked)} ports"
+                if not found.ended
+                else "so far; it was stopped before all were asked"
+            )
             self.state.setText(f"{len(found.devices)} devices {where}: {said or 'none'}.")

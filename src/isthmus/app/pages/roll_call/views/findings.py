@@ -1,4 +1,6 @@
-"""Findings: what is behind the verdicts, the likeliest first, with evidence, the next best look, and the mends."""
+"""Findings: what is behind the verdicts, the likeliest first, with evidence, the next best look,
+and the mends.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +37,18 @@ from isthmus.check.findings.told import FindingTold, Rival, answer
 from isthmus.check.prove import ProveActs, ProveSlots
 
 MOST_PICTURES = 4
-TOLD_BY_DEVICES = ("address", "double", "exchanged", "mode", "run", "shifted", "dead", "line", "port dark", "hang dark")
+TOLD_BY_DEVICES = (
+    "address",
+    "double",
+    "exchanged",
+    "mode",
+    "run",
+    "shifted",
+    "dead",
+    "line",
+    "port dark",
+    "hang dark",
+)
 TOLD = Qt.ItemDataRole.UserRole
 
 
@@ -53,7 +66,15 @@ class Chance(QWidget):
         wide = 46
         p.fillRect(QRectF(0, 6, wide, 5), theme.color("line"))
         p.fillRect(QRectF(0, 6, wide * self.chance, 5), theme.color(self.bar))
-        paint.text(p, wide + 6, 0, f"{100 * self.chance:.0f} %", font("caption", 500, mono=True), "text2", height=16)
+        paint.text(
+            p,
+            wide + 6,
+            0,
+            f"{100 * self.chance:.0f} %",
+            font("caption", 500, mono=True),
+            "text2",
+            height=16,
+        )
 
 
 class _Rows(QStyledItemDelegate):
@@ -73,16 +94,43 @@ class _Rows(QStyledItemDelegate):
             p.fillRect(QRectF(r.x(), r.y(), 3, r.height() - 1), theme.color("coral"))
         sure = told.chance >= 0.9 and told.kind != "unknown"
         paint.severity(p, "fault" if sure else "attention", r.x() + 18, r.y() + 18, 5.6)
-        paint.text(p, r.x() + 34, r.y() + 4, told.title, font("body", 600, mono=True), "text", width=r.width() - 90, height=24)
+        paint.text(
+            p,
+            r.x() + 34,
+            r.y() + 4,
+            told.title,
+            font("body", 600, mono=True),
+            "text",
+            width=r.width() - 90,
+            height=24,
+        )
         figure = "" if told.kind == "unknown" else f"{100 * told.chance:.0f} %"
-        paint.text(p, r.right() - 46, r.y() + 4, figure, font("caption", 500, mono=True), "text2", width=44, height=24)
-        paint.text(p, r.x() + 34, r.y() + 27, told.words, font("table"), "text2", width=r.width() - 42, height=22)
+        paint.text(
+            p,
+            r.right() - 46,
+            r.y() + 4,
+            figure,
+            font("caption", 500, mono=True),
+            "text2",
+            width=44,
+            height=24,
+        )
+        paint.text(
+            p,
+            r.x() + 34,
+            r.y() + 27,
+            told.words,
+            font("table"),
+            "text2",
+            width=r.width() - 42,
+            height=22,
+        )
         p.restore()
 
 
 class FindingsView(PageView):
-    """`hunt_wanted` when only a hunt would tell, `discover_wanted` when devices would; `mend_devices` and `mend_port` for
-    settings that go over the network."""
+    """`hunt_wanted` when only a hunt would tell, `discover_wanted` when devices would;
+    `mend_devices` and `mend_port` for settings that go over the network."""
 
     hunt_wanted = Signal(str)
     mend_devices = Signal(object)
@@ -121,7 +169,9 @@ class FindingsView(PageView):
         self.refresh()
 
     def entered(self) -> None:
-        self.bench.guard(lambda: self.net.look(True))  # whether nodes answer is half of the evidence
+        self.bench.guard(
+            lambda: self.net.look(True)
+        )  # whether nodes answer is half of the evidence
         self.checks.now()
         self.refresh()
         self._take_in_hand()
@@ -141,7 +191,10 @@ class FindingsView(PageView):
         self.list.blockSignals(False)
         units = {u for told in findings for u in told.units}
         if findings:
-            words = f"{len(findings)} finding{'s' * (len(findings) != 1)} about {len(units)} unit{'s' * (len(units) != 1)}."
+            words = (
+                f"{len(findings)} finding{'s' * (len(findings) != 1)} about {len(units)} "
+                f"unit{'s' * (len(units) != 1)}."
+            )
         elif self.bench.show.verdicts:
             words = "Nothing to find: every verdict so far is as it should be."
         else:
@@ -165,7 +218,9 @@ class FindingsView(PageView):
         self._take_in_hand()
 
     def _take_in_hand(self) -> None:
-        """The units of the finding that is looked at: plan, stage, inspector and every other page show them."""
+        """The units of the finding that is looked at: plan, stage, inspector and every other page
+        show them.
+        """
         if self._shown is not None and self.isVisible():
             self.bench.select(self._shown.units)
 
@@ -229,12 +284,37 @@ class FindingsView(PageView):
         mends = QVBoxLayout()
         mends.setSpacing(6)
         for mend in told.mends:
-            mends.addLayout(_left(button(mend.label, "primary" if mend is told.mends[0] else "", lambda m=mend: self.mend(m), name="mend")))
+            mends.addLayout(
+                _left(
+                    button(
+                        mend.label,
+                        "primary" if mend is told.mends[0] else "",
+                        lambda m=mend: self.mend(m),
+                        name="mend",
+                    )
+                )
+            )
         if told.hunt:
-            mends.addLayout(_left(button("Hunt its address", run=lambda: self.hunt_wanted.emit(told.hunt), name="hunt it")))
+            mends.addLayout(
+                _left(
+                    button(
+                        "Hunt its address",
+                        run=lambda: self.hunt_wanted.emit(told.hunt),
+                        name="hunt it",
+                    )
+                )
+            )
         if ask:  # what devices say of themselves settles it, and what they say can be set from here
             of = next(iter(told.units), "")
-            mends.addLayout(_left(button("Ask the devices", run=lambda: self.discover_wanted.emit(of), name="ask devices")))
+            mends.addLayout(
+                _left(
+                    button(
+                        "Ask the devices",
+                        run=lambda: self.discover_wanted.emit(of),
+                        name="ask devices",
+                    )
+                )
+            )
         column.addLayout(mends)
 
     def _rival(self, rival: Rival) -> QHBoxLayout:
@@ -267,7 +347,11 @@ class FindingsView(PageView):
             return
         look = told.look
         self.bench.end_proof()
-        self.bench.guard(lambda: self.bench.commit("keep what a look showed", answer(self.bench.show, look.name, look.unit, said)))
+        self.bench.guard(
+            lambda: self.bench.commit(
+                "keep what a look showed", answer(self.bench.show, look.name, look.unit, said)
+            )
+        )
         self.checks.soon()
 
     def mend(self, mend: Mend) -> None:

@@ -11,7 +11,19 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import KeysFirst, PageView, Panel, RowsModel, bind, button, choice, column_of, label, plain_table, units_field
+from isthmus.app.kit.widgets import (
+    KeysFirst,
+    PageView,
+    Panel,
+    RowsModel,
+    bind,
+    button,
+    choice,
+    column_of,
+    label,
+    plain_table,
+    units_field,
+)
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.views.codes import GLOW, Codes
@@ -28,7 +40,9 @@ Index = QModelIndex | QPersistentModelIndex
 
 
 class Field(QWidget):
-    """All addresses in question, a row for each universe: what is lit now, and where the unit still could be."""
+    """All addresses in question, a row for each universe: what is lit now, and where the unit still
+    could be.
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -53,19 +67,48 @@ class Field(QWidget):
             if self.look:
                 lit = [a for a in range(1, SLOTS + 1) if self.look.slots.get((universe, a))]
                 if lit:
-                    p.fillRect(QRectF(left, y, wide * max(lit) / SLOTS, 20), theme.color("select_row"))
-                    p.fillRect(QRectF(left + wide * max(lit) / SLOTS - 1, y - 3, 2, 26), theme.color("coral"))
+                    p.fillRect(
+                        QRectF(left, y, wide * max(lit) / SLOTS, 20), theme.color("select_row")
+                    )
+                    p.fillRect(
+                        QRectF(left + wide * max(lit) / SLOTS - 1, y - 3, 2, 26),
+                        theme.color("coral"),
+                    )
             for place, weight in zip(self.hunt.places, self.hunt.alive, strict=True):
                 if weight and place.universe == universe:
-                    p.fillRect(QRectF(left + wide * (place.address - 1) / SLOTS, y + 7, max(2.0, wide / SLOTS), 6), theme.color("teal"))
+                    p.fillRect(
+                        QRectF(
+                            left + wide * (place.address - 1) / SLOTS,
+                            y + 7,
+                            max(2.0, wide / SLOTS),
+                            6,
+                        ),
+                        theme.color("teal"),
+                    )
             for patched in self.hunt.unit.patch:
                 if patched.universe == universe:  # where the patch has it
                     x = left + wide * (patched.address - 1) / SLOTS
                     p.fillRect(QRectF(x, y + 20, 2, 5), theme.color("text2"))
-                    paint.text(p, x + 5, y + 19, f"patched {patched.address:03d}", font("caption"), "text2", height=14)
+                    paint.text(
+                        p,
+                        x + 5,
+                        y + 19,
+                        f"patched {patched.address:03d}",
+                        font("caption"),
+                        "text2",
+                        height=14,
+                    )
         for mark in (1, 128, 256, 384, 512):
             x = left + wide * (mark - 1) / SLOTS
-            paint.text(p, min(x, self.width() - 26), 0, str(mark), font("caption", mono=True), "text3", height=16)
+            paint.text(
+                p,
+                min(x, self.width() - 26),
+                0,
+                str(mark),
+                font("caption", mono=True),
+                "text3",
+                height=16,
+            )
 
 
 class LooksModel(RowsModel):
@@ -98,12 +141,23 @@ class HuntView(PageView):
         self.several = False
         self._beginning = False
         column = column_of(self, 8)
-        column.addWidget(label("Light tells where a unit listens: parts of its universe light up, and you say whether it does.", "quiet"))
+        column.addWidget(
+            label(
+                "Light tells where a unit listens: parts of its universe light up, and you "
+                "say whether it does.",
+                "quiet",
+            )
+        )
         row = QHBoxLayout()
         row.setSpacing(6)
-        self.unit = units_field("hunted unit", "205, or several", lambda text: complete(self.bench.show, text))
+        self.unit = units_field(
+            "hunted unit", "205, or several", lambda text: complete(self.bench.show, text)
+        )
         self.unit.setFixedWidth(130)
-        self.where = choice("hunt where", [("own", "in its own universe"), ("all", "in every universe that is sent")])
+        self.where = choice(
+            "hunt where",
+            [("own", "in its own universe"), ("all", "in every universe that is sent")],
+        )
         self.any_mode = QCheckBox("its mode is not known")
         self.lies = QCheckBox("one answer may be wrong")
         self.begin_button = button("Hunt", "primary", self.begin, 30, "begin hunt")
@@ -142,7 +196,9 @@ class HuntView(PageView):
         self.card = card
         column.addWidget(card)
         self.looks = LooksModel()
-        self.looks_table = plain_table(self.looks, "looks", "Looks of this hunt, the last first", (52, 460, 90, 110), 1)
+        self.looks_table = plain_table(
+            self.looks, "looks", "Looks of this hunt, the last first", (52, 460, 90, 110), 1
+        )
         KeysFirst(self.looks_table, self._key)
         column.addWidget(self.looks_table, 1)
         self.codes = Codes(bench, checks)
@@ -171,7 +227,11 @@ class HuntView(PageView):
         ids = read_choice(self.bench.show, self.unit.text()).ids
         if len(ids) == 0:
             raise EntryFault("Nobody is named to be hunted.", do="Write a number, or several.")
-        universes = [o.universe for o in self.bench.show.outputs if o.enabled] if self.where.currentData() == "all" else ()
+        universes = (
+            [o.universe for o in self.bench.show.outputs if o.enabled]
+            if self.where.currentData() == "all"
+            else ()
+        )
         any_mode, lies = self.any_mode.isChecked(), int(self.lies.isChecked())
         if len(ids) > 1:
             self.codes.begin(ids, universes, any_mode, lies)
@@ -179,7 +239,9 @@ class HuntView(PageView):
             self.refresh()
             return
         unit = next(iter(ids))
-        barred = set() if lies else ruled_out(self.bench.show, unit, universes, any_mode)  # verdicts may be wrong as well
+        barred = (
+            set() if lies else ruled_out(self.bench.show, unit, universes, any_mode)
+        )  # verdicts may be wrong as well
         hunt = Hunt(self.bench.show, unit, universes, any_mode, lies, barred)
         self.hunt = hunt
         self._next()
@@ -192,7 +254,12 @@ class HuntView(PageView):
         self._beginning = True
         if look is not None:
             about = f"The hunt for {hunt.unit.number}"
-            bench.begin_proof(lambda: ProveSlots(bench.show, bench.live, time.monotonic(), look.slots, look.words), about)
+            bench.begin_proof(
+                lambda: ProveSlots(
+                    bench.show, bench.live, time.monotonic(), look.slots, look.words
+                ),
+                about,
+            )
         else:
             bench.end_proof()
         self._beginning = False
@@ -271,13 +338,25 @@ class HuntView(PageView):
         if hunt is None:
             self.question.setText("Nobody is hunted")
             self.state.setText(
-                "At most ten looks in one universe, the first with everything lit. Only what is safe for every unit there is sent."
+                "At most ten looks in one universe, the first with everything lit. Only what "
+                "is safe for every unit there is sent."
             )
         elif look is not None:
             self.question.setText(look.words)
-            glow = " It only glows, or flashes: brighter values are not safe for all units here." if hunt.value < GLOW else ""
-            off = " Output is off: switch it on first (Ctrl+Return)." if not self.bench.sending else ""
-            self.state.setText(f"Look {hunt.used + 1} of at most {hunt.most}; {look.count} places are left.{glow}{off}")
+            glow = (
+                " It only glows, or flashes: brighter values are not safe for all units here."
+                if hunt.value < GLOW
+                else ""
+            )
+            off = (
+                " Output is off: switch it on first (Ctrl+Return)."
+                if not self.bench.sending
+                else ""
+            )
+            self.state.setText(
+                f"Look {hunt.used + 1} of at most {hunt.most}; {look.count} places are "
+                f"left.{glow}{off}"
+            )
         else:
             self._result(hunt)
 
@@ -286,21 +365,36 @@ class HuntView(PageView):
         if hunt.dark:
             self.question.setText(f"{number} lights at no address here.")
             self.state.setText(
-                f"{hunt.used} look{'s' * (hunt.used != 1)}. It may have no power, a dead lamp, no data, or hang on another universe. "
+                f"{hunt.used} look{'s' * (hunt.used != 1)}. It may have no power, a dead "
+                "lamp, no data, or hang on another universe. "
                 "The patch is left as it is."
             )
             return
         if not hunt.found:
-            self.question.setText(f"The answers contradict each other: {number} listens nowhere they allow.")
-            ways = "Take the last answer back, or hunt again and let one answer be wrong: then verdicts are not heeded either."
+            self.question.setText(
+                f"The answers contradict each other: {number} listens nowhere they allow."
+            )
+            ways = (
+                "Take the last answer back, or hunt again and let one answer be wrong: then "
+                "verdicts are not heeded either."
+            )
             self.state.setText(f"{ways} It may also be dead, or on another line.")
             return
         now = addresses(hunt.unit)
-        self.question.setText(f"{number} listens at {' or '.join(_words(p, hunt) for p in hunt.found)}.")
-        self.state.setText(f"The patch has it at {now} in mode {hunt.unit.mode}. {hunt.used} looks.")
+        self.question.setText(
+            f"{number} listens at {' or '.join(_words(p, hunt) for p in hunt.found)}."
+        )
+        self.state.setText(
+            f"The patch has it at {now} in mode {hunt.unit.mode}. {hunt.used} looks."
+        )
         for place in hunt.found:
             self.results.addWidget(
-                button(f"Take {_words(place, hunt)} into the patch", "primary", lambda p=place: self.mend(p), name="take hunted"),
+                button(
+                    f"Take {_words(place, hunt)} into the patch",
+                    "primary",
+                    lambda p=place: self.mend(p),
+                    name="take hunted",
+                ),
                 0,
                 Qt.AlignmentFlag.AlignLeft,
             )
@@ -310,9 +404,13 @@ class HuntView(PageView):
         unit = self.hunt.unit
         bench = self.bench
         edit = {unit.id: (place.mode, place.universe, place.address)}
-        if bench.guard(lambda: bench.commit(f"address {unit.number} as hunted", as_hung(bench.show, edit))):
+        if bench.guard(
+            lambda: bench.commit(f"address {unit.number} as hunted", as_hung(bench.show, edit))
+        ):
             self.checks.hunted.pop(unit.id, None)
-            bench.tell("ok", f"{unit.number} is patched at {place.words}. Call it again to prove it.")
+            bench.tell(
+                "ok", f"{unit.number} is patched at {place.words}. Call it again to prove it."
+            )
             self.end()
 
     def left(self) -> None:

@@ -11,7 +11,18 @@ from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import PageView, Panel, RowsModel, Section, bind, button, choice, column_of, label, plain_table
+from isthmus.app.kit.widgets import (
+    PageView,
+    Panel,
+    RowsModel,
+    Section,
+    bind,
+    button,
+    choice,
+    column_of,
+    label,
+    plain_table,
+)
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.views.call import CallView
 from isthmus.errors import IsthmusError
@@ -34,7 +45,9 @@ class PhonesModel(RowsModel):
         if role == Qt.ItemDataRole.FontRole:
             return font("table", 500 if index.column() == 0 else 400, mono=index.column() in (1, 3))
         if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color(("text", "text2", "teal" if on else "ochre", "text2")[index.column()])
+            return theme.color(
+                ("text", "text2", "teal" if on else "ochre", "text2")[index.column()]
+            )
         return None
 
 
@@ -68,7 +81,9 @@ class PhonesView(PageView):
         self.adapter = choice("phones adapter")
         row.addWidget(self.adapter)
         self.off = button("End it", run=self.end, height=30, name="end phones")
-        self.go = button("Serve the page", "primary", lambda: bench.guard(self.begin), 30, "serve phones")
+        self.go = button(
+            "Serve the page", "primary", lambda: bench.guard(self.begin), 30, "serve phones"
+        )
         row.addWidget(self.off)
         row.addWidget(self.go)
         column.addLayout(row)
@@ -86,21 +101,32 @@ class PhonesView(PageView):
         self.url = label("", "quiet", mono=True)
         self.url.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.url.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        for widget in (self.picture, self.code, self.url, label("The code lets one phone in, then it is another.", "quiet")):
+        for widget in (
+            self.picture,
+            self.code,
+            self.url,
+            label("The code lets one phone in, then it is another.", "quiet"),
+        ):
             inner.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
         self.card.setFixedWidth(330)
         both.addWidget(self.card, 0, Qt.AlignmentFlag.AlignTop)
         right = QVBoxLayout()
         self.phones, self.refused = PhonesModel(), RefusedModel()
         right.addWidget(Section("Joined"))
-        self.table = plain_table(self.phones, "phones", "Phones that have joined", (150, 110, 110, 60), 0)
+        self.table = plain_table(
+            self.phones, "phones", "Phones that have joined", (150, 110, 110, 60), 0
+        )
         right.addWidget(self.table, 3)
         out = QHBoxLayout()
-        out.addWidget(button("Put the chosen phone out", "quiet", self.put_out, name="put phone out"))
+        out.addWidget(
+            button("Put the chosen phone out", "quiet", self.put_out, name="put phone out")
+        )
         out.addStretch(1)
         right.addLayout(out)
         right.addWidget(Section("Refused"))
-        right.addWidget(plain_table(self.refused, "refused", "Attempts that were refused", (70, 110, 200), 2), 2)
+        right.addWidget(
+            plain_table(self.refused, "refused", "Attempts that were refused", (70, 110, 200), 2), 2
+        )
         both.addLayout(right, 1)
         column.addLayout(both, 1)
         self._op.connect(self._take)
@@ -128,7 +154,9 @@ class PhonesView(PageView):
         """Raises NetworkFault when the page cannot be served there."""
         from isthmus.phone.server import PhoneServer  # only who uses it waits for it
 
-        server = PhoneServer(str(self.adapter.currentData() or "127.0.0.1"), self._op.emit, self._news.emit)
+        server = PhoneServer(
+            str(self.adapter.currentData() or "127.0.0.1"), self._op.emit, self._news.emit
+        )
         server.start()
         self.server = server
         self._publish()
@@ -211,17 +239,26 @@ class PhonesView(PageView):
         self.go.setVisible(not on)
         self.adapter.setEnabled(not on)
         if self.server is None:
-            self.state.setText("Phones on the same network can step, mark, note and take pictures. Nothing is served until you say so.")
+            self.state.setText(
+                "Phones on the same network can step, mark, note and take pictures. Nothing "
+                "is served until you say so."
+            )
             self.phones.take([])
             return
         door = self.server.door
-        self.state.setText("Read the code with a phone, or type the address and the code. Everything that is marked there is kept here.")
+        self.state.setText(
+            "Read the code with a phone, or type the address and the code. Everything that "
+            "is marked there is kept here."
+        )
         if self.code.text() != door.code:
             self.code.setText(door.code)
             self.picture.setPixmap(qr_of(self.server.join_url))
         self.url.setText(self.server.url)
         self.phones.take([(p.name, p.ip, p.on, p.marks) for p in door.phones.values()])
-        told = [(time.strftime("%H:%M:%S", time.localtime(r.at)), r.ip, r.why) for r in reversed(door.refused)]
+        told = [
+            (time.strftime("%H:%M:%S", time.localtime(r.at)), r.ip, r.why)
+            for r in reversed(door.refused)
+        ]
         self.refused.take(told)
 
 

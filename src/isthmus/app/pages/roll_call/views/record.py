@@ -1,4 +1,6 @@
-"""The record: where it stands by position and universe, how rounds compare, and what goes out on paper."""
+"""The record: where it stands by position and universe, how rounds compare, and what goes out on
+paper.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,16 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.kit.dialogs import ask_text
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import PageView, RowsModel, Section, bind, button, column_of, label, plain_table
+from isthmus.app.kit.widgets import (
+    PageView,
+    RowsModel,
+    Section,
+    bind,
+    button,
+    column_of,
+    label,
+    plain_table,
+)
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.workbench import Workbench
 from isthmus.check import record
@@ -29,7 +40,11 @@ class PlacesModel(RowsModel):
         name, count = self.rows[index.row()]
         column = index.column()
         if role == Qt.ItemDataRole.DisplayRole:
-            return name if column == 0 else str(count[("answers", "wrong", "silent", "left")[column - 1]] or "")
+            return (
+                name
+                if column == 0
+                else str(count[("answers", "wrong", "silent", "left")[column - 1]] or "")
+            )
         if role == Qt.ItemDataRole.FontRole:
             return font("table", 500 if column == 0 else 400, mono=column > 0)
         if role == Qt.ItemDataRole.ForegroundRole:
@@ -45,7 +60,9 @@ class RoundsModel(RowsModel):
     def columnCount(self, parent: Index | None = None) -> int:
         return len(self.heads)
 
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
             return self.heads[section]
         return None
@@ -56,9 +73,16 @@ class RoundsModel(RowsModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return cells[index.column()]
         if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if index.column() == 0 else 400, mono=index.column() == 0, italic=index.column() > 1)
+            return font(
+                "table",
+                500 if index.column() == 0 else 400,
+                mono=index.column() == 0,
+                italic=index.column() > 1,
+            )
         if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color(RESULT_COLORS.get(cells[index.column()], "text2") if index.column() > 1 else "text")
+            return theme.color(
+                RESULT_COLORS.get(cells[index.column()], "text2") if index.column() > 1 else "text"
+            )
         return None
 
 
@@ -81,11 +105,23 @@ class RecordView(PageView):
         left, right = QVBoxLayout(), QVBoxLayout()
         self.positions, self.universes, self.rounds = PlacesModel(), PlacesModel(), RoundsModel()
         left.addWidget(Section("By hang position"))
-        left.addWidget(plain_table(self.positions, "by position", "Verdicts by hang position", (180, 62, 62, 62, 62), 0), 3)
+        left.addWidget(
+            plain_table(
+                self.positions, "by position", "Verdicts by hang position", (180, 62, 62, 62, 62), 0
+            ),
+            3,
+        )
         left.addWidget(Section("By universe"))
-        left.addWidget(plain_table(self.universes, "by universe", "Verdicts by universe", (180, 62, 62, 62, 62), 0), 2)
+        left.addWidget(
+            plain_table(
+                self.universes, "by universe", "Verdicts by universe", (180, 62, 62, 62, 62), 0
+            ),
+            2,
+        )
         right.addWidget(Section("What differs between rounds"))
-        self.rounds_table = plain_table(self.rounds, "rounds", "Units whose verdicts differ between rounds", (52, 130, 90), 1)
+        self.rounds_table = plain_table(
+            self.rounds, "rounds", "Units whose verdicts differ between rounds", (52, 130, 90), 1
+        )
         right.addWidget(self.rounds_table, 1)
         self.none = label("", "quiet", wrap=True)
         right.addWidget(self.none)
@@ -113,21 +149,37 @@ class RecordView(PageView):
         who = sorted({v.by for v in show.verdicts if v.by})
         count = len(show.rounds) + 1
         names = f" Marked by {', '.join(who)}." if who else ""
-        self.state.setText(f"Round {count}: {len(show.verdicts)} verdicts of {len(show.units)} units.{names}")
-        self.none.setText("" if show.rounds else "A new round puts these verdicts aside and begins again; then both are compared here.")
+        self.state.setText(
+            f"Round {count}: {len(show.verdicts)} verdicts of {len(show.units)} units.{names}"
+        )
+        self.none.setText(
+            ""
+            if show.rounds
+            else (
+                "A new round puts these verdicts aside and begins again; then both are compared "
+                "here."
+            )
+        )
 
     # ------------------------------------------------------------ acts
 
     def new_round(self) -> None:
         name = ask_text(
-            self.window_, "New round", "The verdicts so far are put aside under this name.", f"Round {len(self.bench.show.rounds) + 1}"
+            self.window_,
+            "New round",
+            "The verdicts so far are put aside under this name.",
+            f"Round {len(self.bench.show.rounds) + 1}",
         )
         if name is not None:
-            self.bench.guard(lambda: self.bench.commit("begin a new round", new_round(self.bench.show, name)))
+            self.bench.guard(
+                lambda: self.bench.commit("begin a new round", new_round(self.bench.show, name))
+            )
 
     def _save(self, what: str, ending: str, make: Callable[[], bytes]) -> None:
         name = f"{self.bench.show.name} {what}.{ending}"
-        chosen, _ = QFileDialog.getSaveFileName(self.window_, f"Save the {what}", name, f"*.{ending}")
+        chosen, _ = QFileDialog.getSaveFileName(
+            self.window_, f"Save the {what}", name, f"*.{ending}"
+        )
         if not chosen:
             return
 
@@ -135,7 +187,9 @@ class RecordView(PageView):
             try:
                 Path(chosen).write_bytes(make())
             except OSError as error:
-                raise FileFault(f"the {what} could not be saved. {os_reason(error)}", where=Path(chosen).name) from error
+                raise FileFault(
+                    f"the {what} could not be saved. {os_reason(error)}", where=Path(chosen).name
+                ) from error
             self.bench.tell("ok", f"Saved {Path(chosen).name}.")
 
         self.bench.guard(write)
@@ -147,4 +201,8 @@ class RecordView(PageView):
         self._save("record", "pdf", lambda: record.as_pdf(self.bench.show, self.checks.conclude()))
 
     def save_snags(self) -> None:
-        self._save("snag list", "pdf", lambda: record.as_pdf(self.bench.show, self.checks.conclude(), snags_only=True))
+        self._save(
+            "snag list",
+            "pdf",
+            lambda: record.as_pdf(self.bench.show, self.checks.conclude(), snags_only=True),
+        )

@@ -50,7 +50,11 @@ class Thumb(QPushButton):
         shown.setAlignment(Qt.AlignmentFlag.AlignCenter)
         keep = Qt.AspectRatioMode.KeepAspectRatio
         fits = self._whole.width() <= WHOLE[0] and self._whole.height() <= WHOLE[1]
-        shown.setPixmap(self._whole if fits else self._whole.scaled(*WHOLE, keep, Qt.TransformationMode.SmoothTransformation))
+        shown.setPixmap(
+            self._whole
+            if fits
+            else self._whole.scaled(*WHOLE, keep, Qt.TransformationMode.SmoothTransformation)
+        )
         dialog.body.addWidget(shown)
         dialog.cancel.hide()
         dialog.open()

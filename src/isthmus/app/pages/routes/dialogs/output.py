@@ -26,17 +26,31 @@ WAYS = (
 
 
 class OutputDialog(Frame):
-    """With `outputs` it changes them all; without, it adds one for each universe typed, their numbers counting on."""
+    """With `outputs` it changes them all; without, it adds one for each universe typed, their
+    numbers counting on.
+    """
 
-    def __init__(self, parent: QWidget, bench: Workbench, start: Output, outputs: Sequence[Output] = ()) -> None:
-        title = "Add an output" if not outputs else "Change the output" if len(outputs) == 1 else f"Change {len(outputs)} outputs"
+    def __init__(
+        self, parent: QWidget, bench: Workbench, start: Output, outputs: Sequence[Output] = ()
+    ) -> None:
+        title = (
+            "Add an output"
+            if not outputs
+            else "Change the output"
+            if len(outputs) == 1
+            else f"Change {len(outputs)} outputs"
+        )
         super().__init__(parent, title, "Add it" if not outputs else "Change", self._act_now, 560)
         self.bench, self.outputs = bench, list(outputs)
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(6)
         self._grid, self._row = grid, 0
-        self.universe = self._line("Universe", ", ".join(str(o.universe) for o in outputs) or str(start.universe), "1, or 1-4 for several")
+        self.universe = self._line(
+            "Universe",
+            ", ".join(str(o.universe) for o in outputs) or str(start.universe),
+            "1, or 1-4 for several",
+        )
         self.protocol = choice("Protocol", [("artnet", "Art-Net"), ("sacn", "sACN")])
         self._put("Protocol", self.protocol)
         self.way = choice("Way")
@@ -47,7 +61,9 @@ class OutputDialog(Frame):
         self.priority = self._line("Priority", str(start.priority), "0 to 200, 100 is usual")
         self.sync = self._line("Synchronised by universe", str(start.sync or ""), "none")
         self.label_ = self._line("Label", start.label, "")
-        self.merge = self._line("Merge note", start.merge, "why two senders meet here, if they are meant to")
+        self.merge = self._line(
+            "Merge note", start.merge, "why two senders meet here, if they are meant to"
+        )
         self.preview = QCheckBox("Preview: not for the rig, for visual displays only")
         self.per_address = QCheckBox("Priority by address: slots without a unit are left to others")
         for at, box in ((start.preview, self.preview), (start.per_address, self.per_address)):
@@ -83,7 +99,11 @@ class OutputDialog(Frame):
         for key, words in WAYS:
             if key in core.WAYS[str(self.protocol.currentData())]:
                 self.way.addItem(words, key)
-        at = self.way.findData(way) if way else self.way.findData("unicast" if self.hosts.text().strip() else self.way.itemData(0))
+        at = (
+            self.way.findData(way)
+            if way
+            else self.way.findData("unicast" if self.hosts.text().strip() else self.way.itemData(0))
+        )
         self.way.setCurrentIndex(max(0, at))
         self.way.blockSignals(False)
         for widget in (self.priority, self.sync, self.preview, self.per_address):
@@ -101,9 +121,15 @@ class OutputDialog(Frame):
             return
         one, last = made[0], made[-1]
         alike = " = ".join(f"{name} {number}" for name, number in notations(one.universe))
-        words = f"Universe {one.universe} goes out as {write_number(one.protocol, one.number)}. Kept alike it would be: {alike}."
+        words = (
+            f"Universe {one.universe} goes out as {write_number(one.protocol, one.number)}. Kept "
+            f"alike it would be: {alike}."
+        )
         if len(made) > 1:
-            words += f" The last one, {last.universe}, goes out as {write_number(last.protocol, last.number)}."
+            words += (
+                f" The last one, {last.universe}, goes out as "
+                f"{write_number(last.protocol, last.number)}."
+            )
         self.told.setText(words)
 
     def _outputs(self) -> list[Output]:
@@ -120,8 +146,12 @@ class OutputDialog(Frame):
             "way": way,
             "host": hosts[0] if hosts else "",
             "more_hosts": hosts[1:],
-            "priority": int(self.priority.text()) if self.priority.text().strip().isdigit() else 100,
-            "sync": read_universe(self.sync.text()) if self.sync.text().strip() not in ("", "0") else 0,
+            "priority": int(self.priority.text())
+            if self.priority.text().strip().isdigit()
+            else 100,
+            "sync": read_universe(self.sync.text())
+            if self.sync.text().strip() not in ("", "0")
+            else 0,
             "preview": self.preview.isChecked(),
             "per_address": self.per_address.isChecked(),
             "label": " ".join(self.label_.text().split())[:80],
@@ -132,7 +162,11 @@ class OutputDialog(Frame):
             number = first + at * step
             numbers = {"port_address": number} if protocol == "artnet" else {"sacn": number}
             old = self.outputs[at] if self.outputs else Output(id=new_id(), universe=universe)
-            made.append(Output(**{**{f: getattr(old, f) for f in old.__struct_fields__}, **common, **numbers}))
+            made.append(
+                Output(
+                    **{**{f: getattr(old, f) for f in old.__struct_fields__}, **common, **numbers}
+                )
+            )
         return made
 
     def _act_now(self) -> bool:
@@ -146,7 +180,11 @@ class OutputDialog(Frame):
                 show = replace(show, outputs=tuple(sorted(show.outputs, key=lambda o: order[o.id])))
                 self.bench.commit(f"change {len(made)} output{'s' * (len(made) != 1)}", show)
             else:
-                names = f"{made[0].universe}" if len(made) == 1 else f"{made[0].universe} to {made[-1].universe}"
+                names = (
+                    f"{made[0].universe}"
+                    if len(made) == 1
+                    else f"{made[0].universe} to {made[-1].universe}"
+                )
                 self.bench.commit(f"route universe {names}", core.add(show, *made))
         except IsthmusError as error:
             self.say_trouble(str(error))

@@ -1,4 +1,6 @@
-"""The address plan: a range is chosen, addresses are proposed; printed, copied, or taken as what the show expects."""
+"""The address plan: a range is chosen, addresses are proposed; printed, copied, or taken as what
+the show expects.
+"""
 
 from __future__ import annotations
 
@@ -22,12 +24,18 @@ from isthmus.routes.edits import change_node
 class _Model(RowsModel):
     COLUMNS = ("Device", "Place", "Now", "Proposed", "Mask")
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         line: Line = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             return (line.name, line.place, line.now, line.address, line.mask)[index.column()]
         if role == Qt.ItemDataRole.FontRole:
-            return font("table", 600 if index.column() == 3 and not line.stays else 400, mono=index.column() > 1)
+            return font(
+                "table",
+                600 if index.column() == 3 and not line.stays else 400,
+                mono=index.column() > 1,
+            )
         if role == Qt.ItemDataRole.ForegroundRole:
             return theme.color("text2" if line.stays or index.column() in (1, 2) else "text")
         return None
@@ -39,7 +47,10 @@ class PlanDialog(Frame):
         self.bench, self.view = bench, view
         row = QHBoxLayout()
         row.addWidget(label("Range", "quiet"))
-        self.range = choice("Range", [(key, f"{key}, mask {ipv4.mask_of(bits)}") for key, (_, bits) in RANGES.items()])
+        self.range = choice(
+            "Range",
+            [(key, f"{key}, mask {ipv4.mask_of(bits)}") for key, (_, bits) in RANGES.items()],
+        )
         self.range.currentIndexChanged.connect(lambda _: self._propose())
         row.addWidget(self.range)
         row.addStretch(1)
@@ -47,7 +58,9 @@ class PlanDialog(Frame):
         row.addWidget(button("Copy the sentences", run=self._copy))
         self.body.addLayout(row)
         self.model = _Model()
-        self.body.addWidget(plain_table(self.model, "address plan", "Address plan", (150, 190, 110, 110, 110), 1))
+        self.body.addWidget(
+            plain_table(self.model, "address plan", "Address plan", (150, 190, 110, 110, 110), 1)
+        )
         self.words = label("", "quiet", wrap=True)
         self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.body.addWidget(self.words)
@@ -56,7 +69,9 @@ class PlanDialog(Frame):
     def _propose(self) -> None:
         self.say_trouble("")
         try:
-            self.model.take(plan(self.view.adapters, self.bench.show.nodes, str(self.range.currentData())))
+            self.model.take(
+                plan(self.view.adapters, self.bench.show.nodes, str(self.range.currentData()))
+            )
         except IsthmusError as error:
             self.model.take([])
             self.say_trouble(str(error))
@@ -65,20 +80,31 @@ class PlanDialog(Frame):
         self.words.setText("\n".join(told) if told else "Every device lies in this range already.")
 
     def _copy(self) -> None:
-        lines = [line.words + "".join(f"\n    {c}" for c in line.commands) for line in self.model.rows]
+        lines = [
+            line.words + "".join(f"\n    {c}" for c in line.commands) for line in self.model.rows
+        ]
         QGuiApplication.clipboard().setText("\n".join(lines) + "\n")
         self.bench.tell("ok", "The sentences are on the clipboard.")
 
     def _save(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, "Save the address plan", str(Path.home() / "addresses.pdf"), "PDF (*.pdf)", options=QFileDialog.Option.DontUseNativeDialog
+            self,
+            "Save the address plan",
+            str(Path.home() / "addresses.pdf"),
+            "PDF (*.pdf)",
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         if name:
-            write_pdf(Path(name if name.endswith(".pdf") else name + ".pdf"), sheet(self.bench.show.name, self.model.rows))
+            write_pdf(
+                Path(name if name.endswith(".pdf") else name + ".pdf"),
+                sheet(self.bench.show.name, self.model.rows),
+            )
             self.bench.tell("ok", f"Saved {name}.")
 
     def _take(self) -> bool:
-        """The show expects the nodes at their new addresses from now on; setting them is done at the nodes."""
+        """The show expects the nodes at their new addresses from now on; setting them is done at
+        the nodes.
+        """
         try:
             show = self.bench.show
             wanted = {line.now: line for line in self.model.rows}
@@ -87,7 +113,9 @@ class PlanDialog(Frame):
             for at, node in enumerate(moving):
                 show = change_node(show, node.id, ip=f"0.0.{at >> 8}.{at & 255}")
             for node in moving:
-                show = change_node(show, node.id, ip=wanted[node.ip].address, mask=wanted[node.ip].mask)
+                show = change_node(
+                    show, node.id, ip=wanted[node.ip].address, mask=wanted[node.ip].mask
+                )
             self.bench.commit("take the address plan", show)
         except IsthmusError as error:
             self.say_trouble(str(error))

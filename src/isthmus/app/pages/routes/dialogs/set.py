@@ -1,4 +1,6 @@
-"""Setting a node: before and after, what it would silence, asked once, and read back from the node."""
+"""Setting a node: before and after, what it would silence, asked once, and read back from
+the node.
+"""
 
 from __future__ import annotations
 
@@ -22,11 +24,21 @@ READ_BACK_MS, TRIES = 400, 12
 class SetDialog(Frame):
     """Raises EntryFault when the wish cannot be."""
 
-    def __init__(self, parent: QWidget, bench: Workbench, net: NetLink, node: FoundNode, wish: Wish, done: Callable[[], None]) -> None:
+    def __init__(
+        self,
+        parent: QWidget,
+        bench: Workbench,
+        net: NetLink,
+        node: FoundNode,
+        wish: Wish,
+        done: Callable[[], None],
+    ) -> None:
         lines = before_after(node, wish)
         dark = silences(bench.show, node, wish)
         self._packets = packets(node, wish)
-        super().__init__(parent, f"Set {node.name or node.ip}", "Set it at the node", self._send, 620)
+        super().__init__(
+            parent, f"Set {node.name or node.ip}", "Set it at the node", self._send, 620
+        )
         self.setObjectName("set node")
         self.bench, self.net, self.node, self.wish_, self._done = bench, net, node, wish, done
         grid = QGridLayout()
@@ -37,13 +49,23 @@ class SetDialog(Frame):
             grid.addWidget(label(line.what, weight=500), y, 0)
             grid.addWidget(label(line.before, "quiet", mono=True, italic=True), y, 1)
             grid.addWidget(label(line.after, mono=True), y, 2)
-            grid.addWidget(label("goes along: its page shares net and sub-net" if line.along else "", "quiet", "caption"), y, 3)
+            grid.addWidget(
+                label(
+                    "goes along: its page shares net and sub-net" if line.along else "",
+                    "quiet",
+                    "caption",
+                ),
+                y,
+                3,
+            )
         self.body.addLayout(grid)
         for words in dark:
             self.body.addWidget(label(words, "fault", wrap=True))
         if not dark:
             self.body.addWidget(label("Nothing that is sent now would go dark.", "quiet"))
-        self.follow = QCheckBox("The show follows: expect the node like this, and lead the outputs to its ports there")
+        self.follow = QCheckBox(
+            "The show follows: expect the node like this, and lead the outputs to its ports there"
+        )
         self.follow.setFont(font("table"))
         self.follow.setChecked(any(n.ip == node.ip for n in bench.show.nodes))
         self.follow.setEnabled(self.follow.isChecked())
@@ -80,14 +102,18 @@ class SetDialog(Frame):
             self.primary.setEnabled(True)
         else:
             desk = self.net.start()
-            for packet in self._packets if self._left == TRIES // 2 else ():  # one may have been lost
+            for packet in (
+                self._packets if self._left == TRIES // 2 else ()
+            ):  # one may have been lost
                 desk.send(packet, self.node.ip)
             desk.poll_soon()
 
     def _finish(self) -> None:
         try:
             if self.follow.isChecked():
-                self.bench.commit(f"set {self.node.name}", expected_after(self.bench.show, self.node, self.wish_))
+                self.bench.commit(
+                    f"set {self.node.name}", expected_after(self.bench.show, self.node, self.wish_)
+                )
         except IsthmusError as error:
             self.bench.tell("attention", f"The node is set; the show could not follow. {error}")
         self.bench.tell("ok", f"{self.wish_.name or self.node.name} is set, and says so.")

@@ -14,13 +14,36 @@ from isthmus.app.kit.widgets import RowsModel, plain_table
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch.numbers import read_numbers
-from isthmus.routes import Reach, read_hosts, read_number, read_universe, universes_in_use, write_number
+from isthmus.routes import (
+    Reach,
+    read_hosts,
+    read_number,
+    read_universe,
+    universes_in_use,
+    write_number,
+)
 from isthmus.routes import edits as core
 from isthmus.show import Show
 from isthmus.show.records import Output
 
-COLUMNS = ("Universe", "Units", "To", "Protocol", "Way", "Host", "Number", "Written", "Priority", "On", "State", "Label", "Merge note")
-UNIVERSE, UNITS, TO, PROTOCOL, WAY, HOST, NUMBER, WRITTEN, PRIORITY, ON, STATE, LABEL, MERGE = range(len(COLUMNS))
+COLUMNS = (
+    "Universe",
+    "Units",
+    "To",
+    "Protocol",
+    "Way",
+    "Host",
+    "Number",
+    "Written",
+    "Priority",
+    "On",
+    "State",
+    "Label",
+    "Merge note",
+)
+UNIVERSE, UNITS, TO, PROTOCOL, WAY, HOST, NUMBER, WRITTEN, PRIORITY, ON, STATE, LABEL, MERGE = (
+    range(len(COLUMNS))
+)
 WIDTHS = (66, 44, 166, 66, 78, 116, 62, 118, 56, 34, 62, 120, 110)
 _PROTOCOLS = {"artnet": "Art-Net", "sacn": "sACN"}
 _TOLD = (UNITS, TO, WRITTEN, STATE)
@@ -41,9 +64,17 @@ def read_cell(show: Show, output: Output, column: int, text: str) -> Show:
         changes = {"way": text.casefold()}
     elif column == HOST:
         hosts = read_hosts(text)
-        changes = {"host": hosts[0] if hosts else "", "more_hosts": hosts[1:], "way": "unicast" if hosts else output.way}
+        changes = {
+            "host": hosts[0] if hosts else "",
+            "more_hosts": hosts[1:],
+            "way": "unicast" if hosts else output.way,
+        }
     elif column == NUMBER:
-        changes = {"port_address" if output.protocol == "artnet" else "sacn": read_number(output.protocol, text)}
+        changes = {
+            "port_address" if output.protocol == "artnet" else "sacn": read_number(
+                output.protocol, text
+            )
+        }
     elif column == PRIORITY:
         changes = {"priority": read_universe(text) if text != "0" else 0}
     elif column == ON:
@@ -69,7 +100,9 @@ class OutputsModel(RowsModel):
         if len(outputs) == len(self.rows):  # cells may have changed: the place and the choice stay
             self.rows = outputs
             if outputs:
-                self.dataChanged.emit(self.index(0, 0), self.index(len(outputs) - 1, len(COLUMNS) - 1))
+                self.dataChanged.emit(
+                    self.index(0, 0), self.index(len(outputs) - 1, len(COLUMNS) - 1)
+                )
         else:
             self.take(outputs)
 
@@ -77,7 +110,13 @@ class OutputsModel(RowsModel):
         if column == TO:
             ports = self._reach.of_output.get(output.id, [])
             more = f" +{len(ports) - 1}" if len(ports) > 1 else ""
-            return ports[0].label + more if ports else "anybody" if output.way == "multicast" else "no expected node"
+            return (
+                ports[0].label + more
+                if ports
+                else "anybody"
+                if output.way == "multicast"
+                else "no expected node"
+            )
         if column == WRITTEN:
             return write_number(output.protocol, output.number).split(" ", 1)[1]
         if column == STATE:
@@ -95,7 +134,9 @@ class OutputsModel(RowsModel):
         }
         return plain.get(column, "")
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         output, column = self.rows[index.row()], index.column()
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             return self.words(output, column)
@@ -107,7 +148,9 @@ class OutputsModel(RowsModel):
         if role == Qt.ItemDataRole.ForegroundRole:
             if column == STATE:
                 return theme.color("ochre")
-            return theme.color("text" if column in (UNIVERSE, NUMBER, LABEL) and output.enabled else "text2")
+            return theme.color(
+                "text" if column in (UNIVERSE, NUMBER, LABEL) and output.enabled else "text2"
+            )
         if role == Qt.ItemDataRole.UserRole:
             return output.id
         return None
@@ -118,22 +161,35 @@ class OutputsModel(RowsModel):
             return plain | Qt.ItemFlag.ItemIsUserCheckable
         return plain if index.column() in _TOLD else plain | Qt.ItemFlag.ItemIsEditable
 
-    def setData(self, index: QModelIndex | QPersistentModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+    def setData(
+        self,
+        index: QModelIndex | QPersistentModelIndex,
+        value: Any,
+        role: int = Qt.ItemDataRole.EditRole,
+    ) -> bool:
         output, column = self.rows[index.row()], index.column()
         if role == Qt.ItemDataRole.CheckStateRole:
             value = "on" if Qt.CheckState(value) == Qt.CheckState.Checked else "off"
         elif role != Qt.ItemDataRole.EditRole or str(value) == self.words(output, column):
             return False
         name = f"change output, {COLUMNS[column].lower()}"
-        return self.bench.guard(lambda: self.bench.commit(name, read_cell(self.bench.show, output, column, str(value))))
+        return self.bench.guard(
+            lambda: self.bench.commit(name, read_cell(self.bench.show, output, column, str(value)))
+        )
 
     def paste(self, row: int, column: int, lines: Sequence[Sequence[str]]) -> None:
-        """A block of cells from a spreadsheet, as one edit; columns that are only told are passed over. Raises EntryFault."""
+        """A block of cells from a spreadsheet, as one edit; columns that are only told are passed
+        over. Raises EntryFault.
+        """
         show = self.bench.show
         for y, cells in enumerate(lines):
             if row + y < len(self.rows):
                 for x, text in enumerate(cells):
-                    if column + x < len(COLUMNS) and column + x not in _TOLD and not (column + x == PRIORITY and not text.strip()):
+                    if (
+                        column + x < len(COLUMNS)
+                        and column + x not in _TOLD
+                        and not (column + x == PRIORITY and not text.strip())
+                    ):
                         current = next(o for o in show.outputs if o.id == self.rows[row + y].id)
                         show = read_cell(show, current, column + x, text)
         self.bench.commit("paste outputs", show)
@@ -146,9 +202,16 @@ class _Paste(QObject):
         table.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.matches(QKeySequence.StandardKey.Paste):
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and event.matches(QKeySequence.StandardKey.Paste)
+        ):
             at = self._table.currentIndex()
-            lines = [line.split("\t") for line in QGuiApplication.clipboard().text().rstrip("\r\n").splitlines()]
+            lines = [
+                line.split("\t")
+                for line in QGuiApplication.clipboard().text().rstrip("\r\n").splitlines()
+            ]
             if at.isValid() and lines:
                 self._bench.guard(lambda: self._model.paste(at.row(), at.column(), lines))
             return True

@@ -25,10 +25,21 @@ class Levels(QWidget):
         self._length = 0
         theme.changed.connect(self.update)
 
-    def take(self, levels: NDArray[np.uint8], differ: NDArray[np.bool_] | None, length: int) -> None:
-        """`differ` marks slots that are not what we send; `length` is how many slots the sender sends."""
+    def take(
+        self, levels: NDArray[np.uint8], differ: NDArray[np.bool_] | None, length: int
+    ) -> None:
+        """`differ` marks slots that are not what we send; `length` is how many slots the sender
+        sends.
+        """
         same = np.array_equal(levels, self._levels) and length == self._length
-        if same and (differ is self._differ or (differ is not None and self._differ is not None and np.array_equal(differ, self._differ))):
+        if same and (
+            differ is self._differ
+            or (
+                differ is not None
+                and self._differ is not None
+                and np.array_equal(differ, self._differ)
+            )
+        ):
             return
         self._levels, self._differ, self._length = levels, differ, length
         self.update()
@@ -47,7 +58,9 @@ class Levels(QWidget):
             slot = self.slot_at(QPointF(event.pos()))
             if slot is not None:
                 level = int(self._levels[slot])
-                QToolTip.showText(event.globalPos(), f"Slot {slot + 1}: {level}, {level / 2.55:.0f} %", self)
+                QToolTip.showText(
+                    event.globalPos(), f"Slot {slot + 1}: {level}, {level / 2.55:.0f} %", self
+                )
                 return True
         return super().event(event)
 
@@ -58,9 +71,27 @@ class Levels(QWidget):
         figures = cell.width() >= 17 and cell.height() >= 11
         for row in range(ROWS):
             first = self._cell(row * COLUMNS)
-            paint.text(p, 0, first.y(), str(row * COLUMNS + 1), font(10, mono=True), "text3", paint.RIGHT, LEFT - 6, first.height())
+            paint.text(
+                p,
+                0,
+                first.y(),
+                str(row * COLUMNS + 1),
+                font(10, mono=True),
+                "text3",
+                paint.RIGHT,
+                LEFT - 6,
+                first.height(),
+            )
         for column in range(0, COLUMNS, 4):
-            paint.text(p, self._cell(column).x(), 0, f"+{column}", font(10, mono=True), "text3", height=TOP - 2)
+            paint.text(
+                p,
+                self._cell(column).x(),
+                0,
+                f"+{column}",
+                font(10, mono=True),
+                "text3",
+                height=TOP - 2,
+            )
         ground, bar = theme.color("shoal"), theme.color("contour")
         for slot, level in enumerate(self._levels.tolist()):
             box = self._cell(slot)
@@ -69,7 +100,16 @@ class Levels(QWidget):
                 tall = box.height() * level / 255
                 p.fillRect(QRectF(box.x(), box.bottom() - tall, box.width(), tall), bar)
                 if figures:
-                    where = box.x(), box.y(), str(level), font(10, mono=True, italic=True), "text", paint.CENTER, box.width(), box.height()
+                    where = (
+                        box.x(),
+                        box.y(),
+                        str(level),
+                        font(10, mono=True, italic=True),
+                        "text",
+                        paint.CENTER,
+                        box.width(),
+                        box.height(),
+                    )
                     paint.text(p, *where)
             if self._differ is not None and self._differ[slot]:
                 p.fillRect(QRectF(box.right() - 5, box.y(), 5, 3), theme.color("ochre"))

@@ -6,10 +6,29 @@ from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import PageView, RowsModel, Section, bind, button, choice, column_of, field, label, plain_table
+from isthmus.app.kit.widgets import (
+    PageView,
+    RowsModel,
+    Section,
+    bind,
+    button,
+    choice,
+    column_of,
+    field,
+    label,
+    plain_table,
+)
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.routes.dialogs.plan import PlanDialog
@@ -26,31 +45,60 @@ _WORDS = {"artnet": "Art-Net", "sacn": "sACN"}
 class AdaptersModel(RowsModel):
     COLUMNS = ("Adapter", "Address", "Mask", "Link", "Speed", "Used for")
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         adapter, used = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             speed = f"{adapter.speed} Mbit/s" if adapter.speed else ""
-            return (adapter.name, adapter.ip, adapter.mask, "up" if adapter.up else "no link", speed, used)[index.column()]
+            return (
+                adapter.name,
+                adapter.ip,
+                adapter.mask,
+                "up" if adapter.up else "no link",
+                speed,
+                used,
+            )[index.column()]
         if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if index.column() == 0 else 400, mono=index.column() in (1, 2, 4))
+            return font(
+                "table", 500 if index.column() == 0 else 400, mono=index.column() in (1, 2, 4)
+            )
         if role == Qt.ItemDataRole.ForegroundRole:
             down = index.column() == 3 and not adapter.up
-            return theme.color("fault" if down else "teal" if index.column() == 5 else "text" if index.column() < 2 else "text2")
+            return theme.color(
+                "fault"
+                if down
+                else "teal"
+                if index.column() == 5
+                else "text"
+                if index.column() < 2
+                else "text2"
+            )
         return None
 
 
 class DevicesModel(RowsModel):
     COLUMNS = ("Destination", "Address", "Reached by", "Universes")
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         device, by = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            universes = ", ".join(map(str, device.universes[:8])) + (" …" if len(device.universes) > 8 else "")
+            universes = ", ".join(map(str, device.universes[:8])) + (
+                " …" if len(device.universes) > 8 else ""
+            )
             return (device.name, device.ip, by or "no adapter", universes)[index.column()]
         if role == Qt.ItemDataRole.FontRole:
             return font("table", 500 if index.column() == 0 else 400, mono=index.column() in (1, 3))
         if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color("fault" if index.column() == 2 and not by else "text" if index.column() == 0 else "text2")
+            return theme.color(
+                "fault"
+                if index.column() == 2 and not by
+                else "text"
+                if index.column() == 0
+                else "text2"
+            )
         return None
 
 
@@ -71,7 +119,9 @@ class NetworkView(PageView):
         left.setSpacing(6)
         left.addWidget(Section("What is sent to, and whether it gets there"))
         self.devices = DevicesModel()
-        self.device_table = plain_table(self.devices, "destinations", "Destinations", (150, 110, 130, 80), 3)
+        self.device_table = plain_table(
+            self.devices, "destinations", "Destinations", (150, 110, 130, 80), 3
+        )
         self.device_table.selectionModel().selectionChanged.connect(lambda *_: self._explain())
         left.addWidget(self.device_table, 1)
         self.reckoned = label("", "quiet", wrap=True)
@@ -90,7 +140,10 @@ class NetworkView(PageView):
         self.why = label("", wrap=True)
         right.addWidget(self.why)
         self.ways = label("", "quiet", wrap=True)
-        self.ways.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard)
+        self.ways.setTextInteractionFlags(
+            Qt.TextInteractionFlag.TextSelectableByMouse
+            | Qt.TextInteractionFlag.TextSelectableByKeyboard
+        )
         right.addWidget(self.ways)
         row = QHBoxLayout()
         row.setSpacing(6)
@@ -111,7 +164,9 @@ class NetworkView(PageView):
         grid.setVerticalSpacing(4)
         self.by = {protocol: choice(f"{words} goes out by") for protocol, words in _WORDS.items()}
         self.why_by = {protocol: label("", "quiet", "caption", wrap=True) for protocol in _WORDS}
-        self.rate = {protocol: field(f"{words} rate", "", mono=True) for protocol, words in _WORDS.items()}
+        self.rate = {
+            protocol: field(f"{words} rate", "", mono=True) for protocol, words in _WORDS.items()
+        }
         for y, (protocol, words) in enumerate(_WORDS.items()):
             grid.addWidget(label(f"{words} goes out by", "quiet"), y, 0)
             grid.addWidget(self.by[protocol], y, 1)
@@ -129,7 +184,9 @@ class NetworkView(PageView):
         for box, key in ((self.changed_only, "changed_only"), (self.sync, "artnet_sync")):
             box.setFont(font("table"))
             box.clicked.connect(lambda on, k=key: self._sending(**{k: on}))
-        self.source.editingFinished.connect(lambda: self._sending(source=" ".join(self.source.text().split())[:60]))
+        self.source.editingFinished.connect(
+            lambda: self._sending(source=" ".join(self.source.text().split())[:60])
+        )
         self.cid = label("", "quiet", "caption", mono=True)
         row = QHBoxLayout()
         row.setSpacing(10)
@@ -155,7 +212,9 @@ class NetworkView(PageView):
         for protocol, choice_ in view.choices.items():
             if choice_.adapter:
                 used.setdefault(choice_.adapter.ip, []).append(_WORDS[protocol])
-            self.why_by[protocol].setText(f"{choice_.adapter.words}: {choice_.why}" if choice_.adapter else choice_.why)
+            self.why_by[protocol].setText(
+                f"{choice_.adapter.words}: {choice_.why}" if choice_.adapter else choice_.why
+            )
         self.adapters.take([(a, " and ".join(used.get(a.ip, []))) for a in view.adapters])
         for protocol, box in self.by.items():
             self._offer(protocol, box, view.adapters)
@@ -164,7 +223,9 @@ class NetworkView(PageView):
         if not self.source.hasFocus():
             self.source.setText(identity(show).source)
         self.cid.setText(f"CID {identity(show).cid.hex()[:8]}…")
-        self.cid.setToolTip(f"Component identifier of this show in sACN: {identity(show).cid.hex()}")
+        self.cid.setToolTip(
+            f"Component identifier of this show in sACN: {identity(show).cid.hex()}"
+        )
         self.changed_only.setChecked(show.sending.changed_only)
         self.sync.setChecked(show.sending.artnet_sync)
         self.devices.take([(d, self._by(view, d)) for d in devices(show, view.nodes)])
@@ -179,7 +240,11 @@ class NetworkView(PageView):
                 item.setForeground(theme.color("fault" if t.severity == "fault" else "ochre"))
                 self.list.addItem(item)
             if not troubles:
-                item = QListWidgetItem("Every destination lies in a network of this machine." if view.adapters else "Not looked at yet.")
+                item = QListWidgetItem(
+                    "Every destination lies in a network of this machine."
+                    if view.adapters
+                    else "Not looked at yet."
+                )
                 item.setForeground(theme.color("teal" if view.adapters else "text2"))
                 self.list.addItem(item)
             self.list.setCurrentRow(min(kept, self.list.count() - 1))
@@ -206,12 +271,24 @@ class NetworkView(PageView):
         rows = self.device_table.selectionModel().selectedRows()
         view = self.bench.network or View()
         if not rows or rows[0].row() >= len(self.devices.rows):
-            self.reckoned.setText("Choose one to see how it is reckoned." if self.devices.rows else "Nothing is sent anywhere yet.")
+            self.reckoned.setText(
+                "Choose one to see how it is reckoned."
+                if self.devices.rows
+                else "Nothing is sent anywhere yet."
+            )
             return
         device = self.devices.rows[rows[0].row()][0]
         near = adapter_for(view.adapters, device.ip)
-        near = near or max((a for a in view.adapters if not a.local), key=lambda a: ipv4.common_bits(a.ip, device.ip), default=None)
-        words = ipv4.explain(near.name, near.ip, near.mask, device.name, device.ip) if near else "This machine has no network."
+        near = near or max(
+            (a for a in view.adapters if not a.local),
+            key=lambda a: ipv4.common_bits(a.ip, device.ip),
+            default=None,
+        )
+        words = (
+            ipv4.explain(near.name, near.ip, near.mask, device.name, device.ip)
+            if near
+            else "This machine has no network."
+        )
         self.reckoned.setText(words)
 
     def _show_trouble(self) -> None:
@@ -220,7 +297,9 @@ class NetworkView(PageView):
         self.why.setText(trouble.why if trouble else "")
         lines = []
         for number, way in enumerate(trouble.ways if trouble else (), 1):
-            lines.append(f"{number}. {way.words}" + "".join(f"\n     {command}" for command in way.commands))
+            lines.append(
+                f"{number}. {way.words}" + "".join(f"\n     {command}" for command in way.commands)
+            )
         self.ways.setText("\n".join(lines))
         self.copy.setEnabled(bool(trouble and any(way.commands for way in trouble.ways)))
 
@@ -233,15 +312,23 @@ class NetworkView(PageView):
     def _sending(self, **changes: object) -> None:
         if changes.get("source") == identity(self.bench.show).source:
             return
-        self.bench.guard(lambda: self.bench.commit("change how it is sent", change_sending(self.bench.show, **changes)))
+        self.bench.guard(
+            lambda: self.bench.commit(
+                "change how it is sent", change_sending(self.bench.show, **changes)
+            )
+        )
 
     def _rate(self, protocol: str) -> None:
         def run() -> None:
             try:
                 rate = float(self.rate[protocol].text().replace(",", "."))
             except ValueError:
-                raise EntryFault(f"“{self.rate[protocol].text()[:20]}” is no rate.", do="Write 1 to 44.") from None
-            self.bench.commit("change a rate", change_sending(self.bench.show, **{f"{protocol}_rate": rate}))
+                raise EntryFault(
+                    f"“{self.rate[protocol].text()[:20]}” is no rate.", do="Write 1 to 44."
+                ) from None
+            self.bench.commit(
+                "change a rate", change_sending(self.bench.show, **{f"{protocol}_rate": rate})
+            )
 
         if not self.bench.guard(run):
             self.rate[protocol].setText(f"{getattr(self.bench.show.sending, f'{protocol}_rate'):g}")
@@ -250,7 +337,11 @@ class NetworkView(PageView):
         trouble = self._troubles[self.list.currentRow()]
         commands = [command for way in trouble.ways for command in way.commands]
         QGuiApplication.clipboard().setText("\n".join(commands[:1]))
-        self.bench.tell("ok", "The command is on the clipboard. Isthmus itself never changes the settings of this machine.")
+        self.bench.tell(
+            "ok",
+            "The command is on the clipboard. Isthmus itself never changes the settings of "
+            "this machine.",
+        )
 
     def plan(self) -> None:
         PlanDialog(self.window_, self.bench, self.bench.network or View()).open()

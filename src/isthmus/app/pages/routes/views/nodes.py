@@ -11,7 +11,18 @@ from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLa
 from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.dialogs import Entry
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import PageView, RowsModel, Section, bind, button, column_of, field, label, plain_table, take_row
+from isthmus.app.kit.widgets import (
+    PageView,
+    RowsModel,
+    Section,
+    bind,
+    button,
+    column_of,
+    field,
+    label,
+    plain_table,
+    take_row,
+)
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.routes.dialogs.set import SetDialog
@@ -43,20 +54,30 @@ def rows_of(bench: Workbench) -> list[Row]:
     for node in bench.show.nodes:
         real = pairs.get(node.id)
         if real is not None:
-            state, severity = ("differs", "attention") if node.id in wrong else ("as expected", "ok")
+            state, severity = (
+                ("differs", "attention") if node.id in wrong else ("as expected", "ok")
+            )
         elif node.protocol == "sacn":
             state, severity = "cannot be asked", "note"
         else:
-            state, severity = ("does not answer", "fault") if view.looked else ("not asked yet", "note")
+            state, severity = (
+                ("does not answer", "fault") if view.looked else ("not asked yet", "note")
+            )
         rows.append(Row(node, real, state, severity))
     known = {real.ip for real in pairs.values()} | {node.ip for node in bench.show.nodes}
-    return rows + [Row(None, real, "silent" if real.silent else "not expected", "note") for real in view.nodes if real.ip not in known]
+    return rows + [
+        Row(None, real, "silent" if real.silent else "not expected", "note")
+        for real in view.nodes
+        if real.ip not in known
+    ]
 
 
 class NodesModel(RowsModel):
     COLUMNS = ("", "Node", "Address", "Answers at", "Place", "Ports", "Firmware", "RDM")
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         row: Row = self.rows[index.row()]
         node, real, column = row.node, row.real, index.column()
         if role == Qt.ItemDataRole.DisplayRole:
@@ -72,9 +93,13 @@ class NodesModel(RowsModel):
             )[column]
         if role == Qt.ItemDataRole.FontRole:
             told = column in (0, 3, 6, 7) or node is None
-            return font("table", 500 if column == 1 else 400, mono=column in (2, 3, 5, 6), italic=told)
+            return font(
+                "table", 500 if column == 1 else 400, mono=column in (2, 3, 5, 6), italic=told
+            )
         if role == Qt.ItemDataRole.ForegroundRole:
-            color = {"fault": "fault", "attention": "ochre", "ok": "teal"}.get(row.severity, "text2")
+            color = {"fault": "fault", "attention": "ochre", "ok": "teal"}.get(
+                row.severity, "text2"
+            )
             return theme.color(color if column == 0 else "text" if column == 1 else "text2")
         return None
 
@@ -83,15 +108,21 @@ def read_direction(text: str, port: FoundPort) -> dict[str, Any]:
     """in, out, or what an input is to be: on, off. Raises EntryFault."""
     words = set(text.replace(",", " ").split())
     if not words or words - {"in", "out", "on", "off"}:
-        raise EntryFault(f"“{text[:20]}” is no direction.", do="Write in, out, or for an input: in off, in on.")
+        raise EntryFault(
+            f"“{text[:20]}” is no direction.", do="Write in, out, or for an input: in off, in on."
+        )
     way = IN if words & {"in", "on", "off"} else OUT
     disabled = "off" in words if words & {"on", "off"} else None
-    return {"direction": None if way == port.direction else way, "disabled": None if disabled == port.disabled else disabled}
+    return {
+        "direction": None if way == port.direction else way,
+        "disabled": None if disabled == port.disabled else disabled,
+    }
 
 
 def write_direction(port: FoundPort, wish: PortWish) -> str:
     off = port.disabled if wish.disabled is None else wish.disabled
-    return f"{wish.direction or port.direction}{' off' if off and (wish.direction or port.direction) == IN else ''}"
+    direction = wish.direction or port.direction
+    return f"{direction} off" if off and direction == IN else direction
 
 
 class PortsModel(RowsModel):
@@ -110,31 +141,79 @@ class PortsModel(RowsModel):
             node, real = row.node, row.real
             count = max(len(node.ports) if node else 0, len(real.ports) if real else 0)
             for at in range(count):
-                expected = write_number(node.protocol, node.ports[at]) if node and at < len(node.ports) else ""
+                expected = (
+                    write_number(node.protocol, node.ports[at])
+                    if node and at < len(node.ports)
+                    else ""
+                )
                 way = " in" if node and at + 1 in node.inputs else ""
-                ports.append((at + 1, expected + way, real.ports[at] if real and at < len(real.ports) else None))
+                ports.append(
+                    (
+                        at + 1,
+                        expected + way,
+                        real.ports[at] if real and at < len(real.ports) else None,
+                    )
+                )
         self.take(ports)
 
     def wish(self, index: int) -> PortWish:
         return self.wishes.get(index, PortWish(index))
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         number, expected, port = self.rows[index.row()]
         wish, column = self.wish(number), index.column()
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             if port is None:
                 return (str(number), expected, "", "", "", "", "")[column]
-            state = "merges two senders" if port.merging else "live" if port.active else "input off" if port.disabled else "nothing yet"
+            state = (
+                "merges two senders"
+                if port.merging
+                else "live"
+                if port.active
+                else "input off"
+                if port.disabled
+                else "nothing yet"
+            )
             wanted = "" if wish.number is None else str(wish.number)
             merge = (wish.merge or port.merge).upper()
-            return (str(number), expected, port.words, wanted, write_direction(port, wish), merge, state)[column]
+            return (
+                str(number),
+                expected,
+                port.words,
+                wanted,
+                write_direction(port, wish),
+                merge,
+                state,
+            )[column]
         if role == Qt.ItemDataRole.FontRole:
-            changed = (column == 4 and (wish.direction or wish.disabled is not None)) or (column == 5 and wish.merge)
-            return font("table", 600 if changed else 400, mono=column < 4, italic=column in (2, 6) or (column in (4, 5) and not changed))
+            changed = (column == 4 and (wish.direction or wish.disabled is not None)) or (
+                column == 5 and wish.merge
+            )
+            return font(
+                "table",
+                600 if changed else 400,
+                mono=column < 4,
+                italic=column in (2, 6) or (column in (4, 5) and not changed),
+            )
         if role == Qt.ItemDataRole.ForegroundRole:
-            differs = column == 2 and port is not None and expected and not expected.startswith(port.words)
+            differs = (
+                column == 2
+                and port is not None
+                and expected
+                and not expected.startswith(port.words)
+            )
             wanted = column in (3, 4, 5) and number in self.wishes
-            return theme.color("ochre" if differs else "coral" if wanted and self.data(index) else "text" if column < 2 else "text2")
+            return theme.color(
+                "ochre"
+                if differs
+                else "coral"
+                if wanted and self.data(index)
+                else "text"
+                if column < 2
+                else "text2"
+            )
         return None
 
     def flags(self, index: QModelIndex | QPersistentModelIndex) -> Qt.ItemFlag:
@@ -142,7 +221,12 @@ class PortsModel(RowsModel):
         able = self.rows[index.row()][2] is not None and index.column() in (3, 4, 5)
         return plain | Qt.ItemFlag.ItemIsEditable if able else plain
 
-    def setData(self, index: QModelIndex | QPersistentModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+    def setData(
+        self,
+        index: QModelIndex | QPersistentModelIndex,
+        value: Any,
+        role: int = Qt.ItemDataRole.EditRole,
+    ) -> bool:
         number, _, port = self.rows[index.row()]
         text, wish = str(value).strip().casefold(), self.wish(number)
         try:
@@ -151,7 +235,10 @@ class PortsModel(RowsModel):
             elif index.column() == 4:
                 wish = replace(wish, **read_direction(text, port))
             else:
-                wish = replace(wish, merge=None if text == port.merge else "ltp" if text.startswith("l") else "htp")
+                wish = replace(
+                    wish,
+                    merge=None if text == port.merge else "ltp" if text.startswith("l") else "htp",
+                )
         except EntryFault:
             return False
         self.wishes[number] = wish
@@ -179,12 +266,16 @@ class NodesView(PageView):
             ("Change it…", "nodes.change"),
             ("Take it away", "nodes.remove"),
         ):
-            top.addWidget(button(words, run=lambda a=action: actions.trigger(a), name=f"nodes {words}"))
+            top.addWidget(
+                button(words, run=lambda a=action: actions.trigger(a), name=f"nodes {words}")
+            )
         self.told = label("", "quiet", "caption", wrap=True)
         top.addWidget(self.told, 1)
         column.addLayout(top)
         self.model = NodesModel()
-        self.table = plain_table(self.model, "nodes", "Nodes", (130, 150, 110, 110, 200, 50, 70, 50), 4)
+        self.table = plain_table(
+            self.model, "nodes", "Nodes", (130, 150, 110, 110, 200, 50, 70, 50), 4
+        )
         self.table.setMaximumHeight(190)
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._chosen())
         column.addWidget(self.table)
@@ -204,7 +295,9 @@ class NodesView(PageView):
         self.head = Section("Ports and settings of the chosen node")
         made.addWidget(self.head)
         self.ports = PortsModel()
-        self.port_table = plain_table(self.ports, "node ports", "Ports of the node", (40, 150, 150, 54, 66, 50, 90), 6)
+        self.port_table = plain_table(
+            self.ports, "node ports", "Ports of the node", (40, 150, 150, 54, 66, 50, 90), 6
+        )
         made.addWidget(self.port_table, 1)
         row = QHBoxLayout()
         row.setSpacing(6)
@@ -216,7 +309,10 @@ class NodesView(PageView):
         self.set = button("Set at the node…", run=self._set)
         row.addWidget(self.set)
         made.addLayout(row)
-        words = "Type a port-address under “To be”; in, out, in off or in on; HTP or LTP. You see what it changes before anything is sent."
+        words = (
+            "Type a port-address under “To be”; in, out, in off or in on; HTP or LTP. You see "
+            "what it changes before anything is sent."
+        )
         made.addWidget(label(words, "quiet", "caption", wrap=True))
         self.ports.wished.connect(self._able)
         for line in (self.name, self.ip, self.mask_):
@@ -250,7 +346,11 @@ class NodesView(PageView):
     def refresh(self) -> None:
         view = self.bench.network or View()
         self.look.setChecked(view.looking)
-        state = "Nodes are asked every 2.5 s." if view.looking else "Nobody is asked: press Look for nodes."
+        state = (
+            "Nodes are asked every 2.5 s."
+            if view.looking
+            else "Nobody is asked: press Look for nodes."
+        )
         self.told.setText(f"{state} {len(view.nodes)} answer{'s' * (len(view.nodes) == 1)}.")
         kept = self.table.currentIndex().row()
         self.model.take(rows_of(self.bench))
@@ -263,11 +363,15 @@ class NodesView(PageView):
             self.list.clear()
             for d in found:
                 item = QListWidgetItem(d.text)
-                item.setForeground(theme.color({"fault": "fault", "attention": "ochre"}.get(d.severity, "text2")))
+                item.setForeground(
+                    theme.color({"fault": "fault", "attention": "ochre"}.get(d.severity, "text2"))
+                )
                 self.list.addItem(item)
         if not self.list.count():
             item = QListWidgetItem(
-                "Everything answers as the show expects it." if view.looked else "Not known before nodes have been asked."
+                "Everything answers as the show expects it."
+                if view.looked
+                else "Not known before nodes have been asked."
             )
             item.setForeground(theme.color("teal" if view.looked else "text2"))
             self.list.addItem(item)
@@ -275,9 +379,16 @@ class NodesView(PageView):
         told = [f"{s.name} at {s.ip} sends sACN {_few(s.universes)}" for s in view.sacn]
         heard: dict[str, list[int]] = {}  # what tells nothing of itself is known by what it sends
         for source in view.sources:
-            if source.protocol == "artnet" and not source.silent and source.ip not in {node.ip for node in view.nodes}:
+            if (
+                source.protocol == "artnet"
+                and not source.silent
+                and source.ip not in {node.ip for node in view.nodes}
+            ):
                 heard.setdefault(source.ip, []).append(source.number)
-        told += [f"{ip} sends Art-Net {_few(tuple(numbers))} and does not answer polls" for ip, numbers in heard.items()]
+        told += [
+            f"{ip} sends Art-Net {_few(tuple(numbers))} and does not answer polls"
+            for ip, numbers in heard.items()
+        ]
         self.senders.setText(". ".join(told))
         self._chosen()
 
@@ -289,7 +400,11 @@ class NodesView(PageView):
             self._key = mine
             self.ports.wishes.clear()
             real = row.real if row else None
-            for line, text in ((self.name, real and real.name), (self.ip, real and real.ip), (self.mask_, real and real.mask)):
+            for line, text in (
+                (self.name, real and real.name),
+                (self.ip, real and real.ip),
+                (self.mask_, real and real.mask),
+            ):
                 line.setText(text or "")
         if row and row.real and not self.mask_.text() and not self.mask_.hasFocus():
             self.mask_.setText(row.real.mask)  # asked apart, and told a moment later
@@ -312,7 +427,13 @@ class NodesView(PageView):
         mask = self.mask_.text().strip()
         moved = ip != real.ip or (mask and mask != real.mask)
         name = self.name.text().strip()
-        return Wish(name if name != real.name else "", "", tuple(self.ports.wishes.values()), ip if moved else "", mask if moved else "")
+        return Wish(
+            name if name != real.name else "",
+            "",
+            tuple(self.ports.wishes.values()),
+            ip if moved else "",
+            mask if moved else "",
+        )
 
     def _able(self) -> None:
         try:
@@ -321,7 +442,9 @@ class NodesView(PageView):
             self.set.setEnabled(bool(self._row and self._row.real))
         at = self.list.currentRow()
         self.take.setEnabled(0 <= at < len(self._found) and self._found[at].edit is not None)
-        self.take.setText(self._found[at].label if self.take.isEnabled() else "Take it into the show")
+        self.take.setText(
+            self._found[at].label if self.take.isEnabled() else "Take it into the show"
+        )
 
     # ------------------------------------------------------------ acts
 
@@ -350,16 +473,23 @@ class NodesView(PageView):
     def change(self) -> None:
         """What the show expects of the chosen node; outputs that led to it go on leading there."""
         node = self._expected()
-        fields = [(name, value) for (name, _), value in zip(NODE_FIELDS, write_node(node), strict=True)]
+        fields = [
+            (name, value) for (name, _), value in zip(NODE_FIELDS, write_node(node), strict=True)
+        ]
 
         def take(values: list[str]) -> None:
-            self.bench.commit(f"change node {node.name}", core.change_node(self.bench.show, node.id, **read_node(values)))
+            self.bench.commit(
+                f"change node {node.name}",
+                core.change_node(self.bench.show, node.id, **read_node(values)),
+            )
 
         Entry(self.window_, f"Expect {node.name} otherwise", "Expect it so", fields, take).open()
 
     def remove(self) -> None:
         node = self._expected()
-        self.bench.commit(f"take node {node.name} away", core.remove_nodes(self.bench.show, {node.id}))
+        self.bench.commit(
+            f"take node {node.name} away", core.remove_nodes(self.bench.show, {node.id})
+        )
 
     def toggle(self) -> None:
         looking = not (self.bench.network and self.bench.network.looking)
@@ -371,7 +501,11 @@ class NodesView(PageView):
         self.net.look(True)
 
     def expect_all(self) -> None:
-        rows = [row.real for row in self.model.rows if row.node is None and row.real and not row.real.silent]
+        rows = [
+            row.real
+            for row in self.model.rows
+            if row.node is None and row.real and not row.real.silent
+        ]
         if not rows:
             raise EntryFault("Every node that answers is expected already.")
         show = self.bench.show

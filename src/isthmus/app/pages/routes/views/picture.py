@@ -16,7 +16,15 @@ from isthmus.app.kit.widgets import plain_tip
 from isthmus.app.model.workbench import Workbench
 from isthmus.net import FoundNode, compare
 from isthmus.net.found import pair
-from isthmus.routes import Port, Reach, notations, routed, universes_in_use, universes_known, write_number
+from isthmus.routes import (
+    Port,
+    Reach,
+    notations,
+    routed,
+    universes_in_use,
+    universes_known,
+    write_number,
+)
 from isthmus.routes import edits as core
 from isthmus.routes.ports import WORDS
 from isthmus.show.records import Output
@@ -28,7 +36,9 @@ ROLES = {"mirror": "mirror", "spare": "spare"}
 
 
 class RoutePicture(QWidget):
-    """Drag from a universe to a port to route it, or an output to another port; a click chooses, Delete takes away."""
+    """Drag from a universe to a port to route it, or an output to another port; a click chooses,
+    Delete takes away.
+    """
 
     chose = Signal(str)  # an output
     chose_universe = Signal(int)
@@ -56,11 +66,17 @@ class RoutePicture(QWidget):
 
     def refresh(self) -> None:
         show, view = self.bench.show, self.bench.network
-        self._reach, self._use, self._known = Reach(show), universes_in_use(show), universes_known(show)
+        self._reach, self._use, self._known = (
+            Reach(show),
+            universes_in_use(show),
+            universes_known(show),
+        )
         self._routed = routed(show)
         looked = view is not None and view.looked
         self._found = pair(show, view.nodes) if view else {}
-        self._wrong = {(d.node, d.port) for d in compare(show, view.nodes)} if looked and view else set()
+        self._wrong = (
+            {(d.node, d.port) for d in compare(show, view.nodes)} if looked and view else set()
+        )
         self._looked = looked
         right = sum(HEAD + len(node.ports) * (BOX_H + 4) + 8 for node in show.nodes)
         rows = max(3, len(self._known), len(show.outputs))
@@ -72,7 +88,9 @@ class RoutePicture(QWidget):
     # ------------------------------------------------------------ layout
 
     def _kept(self, name: str, make: Callable[[], Any]) -> Any:
-        """What was laid out for this width and these outputs; hundreds of universes are looked at with each movement."""
+        """What was laid out for this width and these outputs; hundreds of universes are looked at
+        with each movement.
+        """
         key = self.width(), self._known, self._reach
         if self._layout[0] != key:
             self._layout = key, {}
@@ -94,13 +112,18 @@ class RoutePicture(QWidget):
         return self._kept("lines", self._make_lines)
 
     def _universe_boxes(self) -> dict[int, QRectF]:
-        return {u: QRectF(8, TOP + i * (BOX_H + GAP), LEFT_W, BOX_H) for i, u in enumerate(self._known)}
+        return {
+            u: QRectF(8, TOP + i * (BOX_H + GAP), LEFT_W, BOX_H) for i, u in enumerate(self._known)
+        }
 
     def _pill_boxes(self) -> dict[str, QRectF]:
         """Outputs in the order of their universes, so that lines cross little."""
         x = LEFT_W + 8 + (self.width() - LEFT_W - RIGHT_W - PILL_W - 16) / 2
         order = sorted(self.bench.show.outputs, key=lambda o: (o.universe, o.role))
-        return {o.id: QRectF(x, TOP + i * (BOX_H + GAP) + 2, PILL_W, BOX_H - 4) for i, o in enumerate(order)}
+        return {
+            o.id: QRectF(x, TOP + i * (BOX_H + GAP) + 2, PILL_W, BOX_H - 4)
+            for i, o in enumerate(order)
+        }
 
     def port_boxes(self) -> dict[tuple[str, int], QRectF]:
         """(node's address, port's number) → its box."""
@@ -134,10 +157,20 @@ class RoutePicture(QWidget):
             pill, box = pills[output.id], left.get(output.universe)
             path = QPainterPath()
             if box is not None:
-                path.addPath(self._curve(QPointF(box.right(), box.center().y()), QPointF(pill.left(), pill.center().y())))
+                path.addPath(
+                    self._curve(
+                        QPointF(box.right(), box.center().y()),
+                        QPointF(pill.left(), pill.center().y()),
+                    )
+                )
             for port in self._reach.of_output[output.id]:
                 target = right[port.key]
-                path.addPath(self._curve(QPointF(pill.right(), pill.center().y()), QPointF(target.left(), target.center().y())))
+                path.addPath(
+                    self._curve(
+                        QPointF(pill.right(), pill.center().y()),
+                        QPointF(target.left(), target.center().y()),
+                    )
+                )
             found[output.id] = path
         return found
 
@@ -145,10 +178,19 @@ class RoutePicture(QWidget):
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
-            over = next((u for u, box in self.universe_boxes().items() if box.contains(QPointF(event.pos()))), 0)
+            over = next(
+                (
+                    u
+                    for u, box in self.universe_boxes().items()
+                    if box.contains(QPointF(event.pos()))
+                ),
+                0,
+            )
             if over:
                 alike = ", ".join(f"{name} {number}" for name, number in notations(over))
-                QToolTip.showText(event.globalPos(), plain_tip(f"Counted alike everywhere it is: {alike}."), self)
+                QToolTip.showText(
+                    event.globalPos(), plain_tip(f"Counted alike everywhere it is: {alike}."), self
+                )
                 return True
         return super().event(event)
 
@@ -163,7 +205,14 @@ class RoutePicture(QWidget):
             self.chose_universe.emit(universe)
             return
         hit = QRectF(at.x() - 5, at.y() - 5, 10, 10)
-        chosen = pill or next((o for o, path in self.lines().items() if path.intersects(hit) and not self._inside(path, hit)), "")
+        chosen = pill or next(
+            (
+                o
+                for o, path in self.lines().items()
+                if path.intersects(hit) and not self._inside(path, hit)
+            ),
+            "",
+        )
         self.choose(chosen)
         if chosen:
             self.chose.emit(chosen)
@@ -179,14 +228,21 @@ class RoutePicture(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self._at = event.position()
-        over = any(box.contains(self._at) for box in (*self.universe_boxes().values(), *self.pill_boxes().values()))
-        self.setCursor(Qt.CursorShape.CrossCursor if over or self._from else Qt.CursorShape.ArrowCursor)
+        over = any(
+            box.contains(self._at)
+            for box in (*self.universe_boxes().values(), *self.pill_boxes().values())
+        )
+        self.setCursor(
+            Qt.CursorShape.CrossCursor if over or self._from else Qt.CursorShape.ArrowCursor
+        )
         if self._from:
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         start, self._from = self._from, 0
-        target = next((port for port, box in self._port_list() if box.contains(event.position())), None)
+        target = next(
+            (port for port, box in self._port_list() if box.contains(event.position())), None
+        )
         if start and target:
             self.bench.guard(lambda: self._lead(start, target))
         self.update()
@@ -228,12 +284,26 @@ class RoutePicture(QWidget):
         p.setBrush(Qt.BrushStyle.NoBrush)
         seen = QRectF(event.rect()).adjusted(-4, -HEAD, 4, 4)
         for output_id, path in self.lines().items():
-            if not path.controlPointRect().adjusted(-1, -1, 1, 1).intersects(seen):  # a level line has no height
+            if (
+                not path.controlPointRect().adjusted(-1, -1, 1, 1).intersects(seen)
+            ):  # a level line has no height
                 continue
             output = outputs[output_id]
             mine = output_id == self.chosen or output.universe == self.universe
-            color = "coral" if mine else theme.universe(output.universe) if output.enabled else theme.color("text3")
-            p.setPen(pen(color, 2.4 if mine else 1.6, Qt.PenStyle.SolidLine if output.enabled else Qt.PenStyle.DashLine))
+            color = (
+                "coral"
+                if mine
+                else theme.universe(output.universe)
+                if output.enabled
+                else theme.color("text3")
+            )
+            p.setPen(
+                pen(
+                    color,
+                    2.4 if mine else 1.6,
+                    Qt.PenStyle.SolidLine if output.enabled else Qt.PenStyle.DashLine,
+                )
+            )
             p.drawPath(path)
         for universe, box in self.universe_boxes().items():
             if box.intersects(seen):
@@ -243,7 +313,11 @@ class RoutePicture(QWidget):
                 self._paint_pill(p, outputs[output_id], box)
         self._paint_ports(p, seen)
         if self._from:
-            box = self.universe_boxes().get(self._from) if isinstance(self._from, int) else pills.get(self._from)
+            box = (
+                self.universe_boxes().get(self._from)
+                if isinstance(self._from, int)
+                else pills.get(self._from)
+            )
             if box is not None:
                 p.setPen(pen("coral", 2))
                 p.setBrush(Qt.BrushStyle.NoBrush)
@@ -262,11 +336,32 @@ class RoutePicture(QWidget):
         p.fillRect(QRectF(box.x() + 8, box.y() + 8, 3, box.height() - 16), theme.universe(universe))
         x = box.x() + 18
         x += paint.text(p, x, box.y(), "Universe", font("table"), "text2", height=box.height()) + 6
-        x += paint.text(p, x, box.y(), str(universe), font("body", 600, mono=True), "text", height=box.height()) + 12
-        paint.text(p, x, box.y(), f"{units} unit{'s' * (units != 1)}", font("caption"), "text2", height=box.height())
+        x += (
+            paint.text(
+                p,
+                x,
+                box.y(),
+                str(universe),
+                font("body", 600, mono=True),
+                "text",
+                height=box.height(),
+            )
+            + 12
+        )
+        paint.text(
+            p,
+            x,
+            box.y(),
+            f"{units} unit{'s' * (units != 1)}",
+            font("caption"),
+            "text2",
+            height=box.height(),
+        )
         state = self.bench.masters.universes.get(universe, "")
         end = box.right() - (30 if units and not leads else 12)
-        paint.text(p, end - 110, box.y(), state, font("caption"), "ochre", paint.RIGHT, 110, box.height())
+        paint.text(
+            p, end - 110, box.y(), state, font("caption"), "ochre", paint.RIGHT, 110, box.height()
+        )
         if units and not leads:
             paint.severity(p, FAULT, box.right() - 16, box.center().y(), 6)
         self._knob(p, QPointF(box.right(), box.center().y()))
@@ -280,14 +375,54 @@ class RoutePicture(QWidget):
         p.drawRoundedRect(box, box.height() / 2, box.height() / 2)
         role = "text" if output.enabled else "text3"
         x = box.x() + 14
-        x += paint.text(p, x, box.y(), WORDS[output.protocol], font("caption", 500), "text2", height=box.height()) + 6
+        x += (
+            paint.text(
+                p,
+                x,
+                box.y(),
+                WORDS[output.protocol],
+                font("caption", 500),
+                "text2",
+                height=box.height(),
+            )
+            + 6
+        )
         number = write_number(output.protocol, output.number).split(" ", 1)[1].replace(" = ", " · ")
-        x += paint.text(p, x, box.y(), number, font("table", 500, mono=True), role, height=box.height()) + 10
-        words = state or ROLES.get(output.role) or ("" if output.way == "unicast" else {"asked": "who asks"}.get(output.way, output.way))
-        paint.text(p, x, box.y(), words, font("caption"), "ochre" if state else "text3", paint.RIGHT, box.right() - 14 - x, box.height())
+        x += (
+            paint.text(
+                p, x, box.y(), number, font("table", 500, mono=True), role, height=box.height()
+            )
+            + 10
+        )
+        words = (
+            state
+            or ROLES.get(output.role)
+            or (
+                "" if output.way == "unicast" else {"asked": "who asks"}.get(output.way, output.way)
+            )
+        )
+        paint.text(
+            p,
+            x,
+            box.y(),
+            words,
+            font("caption"),
+            "ochre" if state else "text3",
+            paint.RIGHT,
+            box.right() - 14 - x,
+            box.height(),
+        )
         if output.enabled and output.way == "unicast" and not self._reach.of_output[output.id]:
             paint.severity(p, "attention", box.right() + 12, box.center().y(), 5.6)
-            paint.text(p, box.right() + 22, box.y(), ", ".join(output.hosts), font("caption", mono=True), "text2", height=box.height())
+            paint.text(
+                p,
+                box.right() + 22,
+                box.y(),
+                ", ".join(output.hosts),
+                font("caption", mono=True),
+                "text2",
+                height=box.height(),
+            )
         self._knob(p, QPointF(box.right(), box.center().y()))
 
     def _paint_ports(self, p: QPainter, seen: QRectF) -> None:
@@ -301,35 +436,80 @@ class RoutePicture(QWidget):
             if not box.intersects(seen):
                 continue
             outputs = [o for o in fed[port.key] if o.enabled]
-            p.setPen(pen("line_strong", 1, Qt.PenStyle.SolidLine if outputs else Qt.PenStyle.DotLine))
+            p.setPen(
+                pen("line_strong", 1, Qt.PenStyle.SolidLine if outputs else Qt.PenStyle.DotLine)
+            )
             p.setBrush(theme.color("shelf"))
             p.drawRoundedRect(box, 3, 3)
             x, h = box.x() + 14, box.height()
             x += paint.text(p, x, box.y(), "Port", font("table"), "text2", height=h) + 5
-            x += paint.text(p, x, box.y(), str(port.index), font("body", 600, mono=True), "text", height=h) + 12
-            x += paint.text(p, x, box.y(), WORDS[port.protocol], font("caption"), "text3", height=h) + 5
+            x += (
+                paint.text(
+                    p, x, box.y(), str(port.index), font("body", 600, mono=True), "text", height=h
+                )
+                + 12
+            )
+            x += (
+                paint.text(p, x, box.y(), WORDS[port.protocol], font("caption"), "text3", height=h)
+                + 5
+            )
             words = port.words.split(" ", 1)[1]
             x += paint.text(p, x, box.y(), words, font("table", mono=True), "text", height=h) + 10
             found = real.ports[port.index - 1] if real and port.index <= len(real.ports) else None
-            told, role, italic = "in" if port.is_input else "" if outputs else "free", "text3", False
+            told, role, italic = (
+                "in" if port.is_input else "" if outputs else "free",
+                "text3",
+                False,
+            )
             if found and (node, port.index) in self._wrong:
-                told, role, italic = found.words.split(" ", 1)[1] if found.number != port.number else found.direction, "ochre", True
+                told, role, italic = (
+                    found.words.split(" ", 1)[1]
+                    if found.number != port.number
+                    else found.direction,
+                    "ochre",
+                    True,
+                )
             elif found and found.active and outputs:
                 told, role, italic = "live", "teal", True
-            paint.text(p, x, box.y(), told, font("caption", italic=italic), role, paint.RIGHT, box.right() - 10 - x, h)
+            paint.text(
+                p,
+                x,
+                box.y(),
+                told,
+                font("caption", italic=italic),
+                role,
+                paint.RIGHT,
+                box.right() - 10 - x,
+                h,
+            )
             self._knob(p, QPointF(box.left(), box.center().y()))
 
     def _paint_node(self, p: QPainter, port: Port, box: QRectF, real: FoundNode | None) -> None:
         y, x = box.y() - HEAD, box.x()
         if self._looked and port.protocol == "artnet":
             wrong = any(node == port.node.id for node, _ in self._wrong)
-            paint.severity(p, "fault" if real is None else "attention" if wrong else "ok", x + 7, y + 10, 6)
+            paint.severity(
+                p, "fault" if real is None else "attention" if wrong else "ok", x + 7, y + 10, 6
+            )
             x += 20
         x += paint.text(p, x, y, port.node.name, font("table", 600), "text", height=18) + 8
         x += paint.text(p, x, y, port.node.ip, font("caption", mono=True), "text2", height=18) + 10
-        words = "does not answer" if self._looked and real is None and port.protocol == "artnet" else port.node.place
+        words = (
+            "does not answer"
+            if self._looked and real is None and port.protocol == "artnet"
+            else port.node.place
+        )
         role = "fault" if words == "does not answer" else "text3"
-        paint.text(p, x, y, words, font("caption", italic=role == "fault"), role, width=max(20.0, box.right() - x), height=18)
+        paint.text(
+            p,
+            x,
+            y,
+            words,
+            font("caption", italic=role == "fault"),
+            role,
+            width=max(20.0, box.right() - x),
+            height=18,
+        )
 
     @staticmethod
     def _knob(p: QPainter, at: QPointF) -> None:

@@ -13,7 +13,17 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import PageView, RowsModel, Section, button, column_of, field, label, plain_table, take_row
+from isthmus.app.kit.widgets import (
+    PageView,
+    RowsModel,
+    Section,
+    button,
+    column_of,
+    field,
+    label,
+    plain_table,
+    take_row,
+)
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.standin import RigClient
@@ -33,37 +43,85 @@ class _Sign(QWidget):
         p = QPainter(self)
         p.fillRect(self.rect(), theme.color("select_row"))
         p.fillRect(0, 0, 3, self.height(), theme.color("ochre"))
-        words = "Simulation: a stand-in rig on this machine. Nothing here hangs anywhere, and nothing here is part of the show."
+        words = (
+            "Simulation: a stand-in rig on this machine. Nothing here hangs anywhere, and "
+            "nothing here is part of the show."
+        )
         paint.text(p, 14, 0, words, font("table", 500), "text", height=self.height())
 
 
 class NodesModel(RowsModel):
-    COLUMNS = ("Node", "Address", "Port", "Listens to", "Way", "Packets", "Senders", "Highest", "Power")
+    COLUMNS = (
+        "Node",
+        "Address",
+        "Port",
+        "Listens to",
+        "Way",
+        "Packets",
+        "Senders",
+        "Highest",
+        "Power",
+    )
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         port = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            keys = ("node", "ip", "port", "port_address", "direction", "packets", "senders", "highest")
-            return ("on" if port["on"] else "off") if index.column() == 8 else str(port[keys[index.column()]])
+            keys = (
+                "node",
+                "ip",
+                "port",
+                "port_address",
+                "direction",
+                "packets",
+                "senders",
+                "highest",
+            )
+            return (
+                ("on" if port["on"] else "off")
+                if index.column() == 8
+                else str(port[keys[index.column()]])
+            )
         if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if index.column() == 0 else 400, mono=index.column() != 0, italic=True)
+            return font(
+                "table", 500 if index.column() == 0 else 400, mono=index.column() != 0, italic=True
+            )
         if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color("fault" if not port["on"] else "text" if index.column() == 0 else "text2")
+            return theme.color(
+                "fault" if not port["on"] else "text" if index.column() == 0 else "text2"
+            )
         return None
 
 
 class UnitsModel(RowsModel):
     COLUMNS = ("Unit", "Serial", "Address", "Mode", "Level", "Faults")
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         unit = self.rows[index.row()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             level = f"{unit['level'] * 100:.0f} %" if unit["level"] else ""
-            return (unit["label"], unit["serial"], str(unit["address"]), unit["mode"], level, ", ".join(unit["faults"]))[index.column()]
+            return (
+                unit["label"],
+                unit["serial"],
+                str(unit["address"]),
+                unit["mode"],
+                level,
+                ", ".join(unit["faults"]),
+            )[index.column()]
         if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if index.column() == 0 else 400, mono=index.column() in (0, 1, 2, 4), italic=True)
+            return font(
+                "table",
+                500 if index.column() == 0 else 400,
+                mono=index.column() in (0, 1, 2, 4),
+                italic=True,
+            )
         if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color("fault" if index.column() == 5 else "text" if index.column() in (0, 4) else "text2")
+            return theme.color(
+                "fault" if index.column() == 5 else "text" if index.column() in (0, 4) else "text2"
+            )
         return None
 
 
@@ -83,24 +141,46 @@ class RigView(PageView):
             side.setSpacing(6)
         left.addWidget(Section("Nodes and their ports"))
         self.nodes = NodesModel()
-        self.node_table = plain_table(self.nodes, "rig nodes", "Stand-in nodes", (70, 84, 36, 66, 36, 62, 56, 56, 46), 0)
+        self.node_table = plain_table(
+            self.nodes, "rig nodes", "Stand-in nodes", (70, 84, 36, 66, 36, 62, 56, 56, 46), 0
+        )
         left.addWidget(self.node_table, 1)
-        power = (("Power off", {"on": False}), ("Power on", {"on": True}), ("Restart", {"restart": 2.0}), ("Twin", {"twin": True}))
-        left.addLayout(self._row(*((words, f"rig {words}", partial(self._node, **order)) for words, order in power)))
+        power = (
+            ("Power off", {"on": False}),
+            ("Power on", {"on": True}),
+            ("Restart", {"restart": 2.0}),
+            ("Twin", {"twin": True}),
+        )
+        left.addLayout(
+            self._row(
+                *((words, f"rig {words}", partial(self._node, **order)) for words, order in power)
+            )
+        )
         self.change = field("rig node change", "", "drop=0.2, merge=ltp, ports=[0,5]")
-        left.addLayout(self._row(("Change it", "rig change node", self._change_node), first=self.change))
+        left.addLayout(
+            self._row(("Change it", "rig change node", self._change_node), first=self.change)
+        )
         second = ("A second sender to that port", "rig second sender", self._second)
         left.addLayout(self._row(second, ("Silence it", "rig quiet", partial(self._do, "quiet"))))
         right.addWidget(Section("Units as they hang"))
         self.units = UnitsModel()
-        self.unit_table = plain_table(self.units, "rig units", "Stand-in units", (50, 70, 64, 90, 56, 120), 5)
+        self.unit_table = plain_table(
+            self.units, "rig units", "Stand-in units", (50, 70, 64, 90, 56, 120), 5
+        )
         right.addWidget(self.unit_table, 1)
-        faults = [(fault.capitalize(), f"rig fault {fault}", partial(self._fault, fault)) for fault in FAULTS]
+        faults = [
+            (fault.capitalize(), f"rig fault {fault}", partial(self._fault, fault))
+            for fault in FAULTS
+        ]
         half = (len(faults) + 1) // 2
         right.addLayout(self._row(*faults[:half]))
-        right.addLayout(self._row(*faults[half:], ("Whole again", "rig whole", partial(self._unit, faults=[]))))
+        right.addLayout(
+            self._row(*faults[half:], ("Whole again", "rig whole", partial(self._unit, faults=[])))
+        )
         self.truth = field("rig unit change", "", "address=40, mode=Short")
-        right.addLayout(self._row(("Change it", "rig change unit", self._change_unit), first=self.truth))
+        right.addLayout(
+            self._row(("Change it", "rig change unit", self._change_unit), first=self.truth)
+        )
         both.addLayout(left, 1)
         both.addLayout(right, 1)
         column.addLayout(both, 1)
@@ -110,7 +190,9 @@ class RigView(PageView):
         self._timer.setInterval(REFRESH_MS)
         self._timer.timeout.connect(self.refresh)
 
-    def _row(self, *buttons: tuple[str, str, Callable[[], object]], first: QWidget | None = None) -> QHBoxLayout:
+    def _row(
+        self, *buttons: tuple[str, str, Callable[[], object]], first: QWidget | None = None
+    ) -> QHBoxLayout:
         """Buttons (words, name, what they do) beside each other, behind a field if there is one."""
         row = QHBoxLayout()
         row.setSpacing(6)
@@ -134,7 +216,10 @@ class RigView(PageView):
 
     def refresh(self) -> None:
         if self.address is None:
-            self.told.setText("No stand-in rig runs beside this window. Start one with ./run demo, or: isthmus rig --scenario FILE")
+            self.told.setText(
+                "No stand-in rig runs beside this window. Start one with ./run demo, or: "
+                "isthmus rig --scenario FILE"
+            )
             return
         try:
             self._client = self._client or RigClient(self.address, 1.0)
@@ -144,18 +229,27 @@ class RigView(PageView):
             self.told.setText(str(error))
             return
         power = {node["name"]: node["on"] for node in state["nodes"]}
-        self._fill(self.node_table, self.nodes, [{**port, "on": power[port["node"]]} for port in state["ports"]])
+        self._fill(
+            self.node_table,
+            self.nodes,
+            [{**port, "on": power[port["node"]]} for port in state["ports"]],
+        )
         self._fill(self.unit_table, self.units, state["units"])
         others = len(state["others"])
         lit = sum(1 for unit in state["units"] if unit["level"])
-        self.told.setText(f"{lit} of {len(state['units'])} units give light. {others or 'No'} second sender{'s' * (others != 1)}.")
+        self.told.setText(
+            f"{lit} of {len(state['units'])} units give light. {others or 'No'} second "
+            f"sender{'s' * (others != 1)}."
+        )
 
     @staticmethod
     def _fill(table: Any, model: RowsModel, rows: list[dict[str, Any]]) -> None:
         if len(rows) == len(model.rows):
             model.rows = rows
             if rows:
-                model.dataChanged.emit(model.index(0, 0), model.index(len(rows) - 1, len(model.COLUMNS) - 1))
+                model.dataChanged.emit(
+                    model.index(0, 0), model.index(len(rows) - 1, len(model.COLUMNS) - 1)
+                )
         else:
             model.take(rows)
             take_row(table, 0)
@@ -179,7 +273,9 @@ class RigView(PageView):
 
     def _second(self) -> None:
         port = self._port()
-        self._do("send", protocol=port["protocol"], number=port["port_address"], to=port["ip"], level=90)
+        self._do(
+            "send", protocol=port["protocol"], number=port["port_address"], to=port["ip"], level=90
+        )
 
     def _chosen_units(self) -> list[dict[str, Any]]:
         rows = sorted({index.row() for index in self.unit_table.selectionModel().selectedRows()})
@@ -190,7 +286,11 @@ class RigView(PageView):
     def _fault(self, fault: str) -> None:
         for unit in self._chosen_units():
             have = set(unit["faults"])
-            self._do("unit", label=unit["label"], faults=sorted(have - {fault} if fault in have else have | {fault}))
+            self._do(
+                "unit",
+                label=unit["label"],
+                faults=sorted(have - {fault} if fault in have else have | {fault}),
+            )
 
     def _unit(self, **order: Any) -> None:
         for unit in self._chosen_units():

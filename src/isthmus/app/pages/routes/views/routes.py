@@ -48,7 +48,11 @@ def read_node(values: list[str]) -> dict[str, Any]:
         "name": " ".join(values[0].split()),
         "ip": read_host(values[1]),
         "place": " ".join(values[2].split()),
-        "ports": tuple(read_number(protocol, part) for part in values[3].replace(";", ",").split(",") if part.strip()),
+        "ports": tuple(
+            read_number(protocol, part)
+            for part in values[3].replace(";", ",").split(",")
+            if part.strip()
+        ),
         "protocol": protocol,
         "inputs": tuple(read_numbers(values[5])) if values[5].strip() else (),
         "cap": read_numbers(values[6])[0] if values[6].strip() else 0,
@@ -124,8 +128,14 @@ class RoutesView(PageView):
             row.addWidget(button(words, run=lambda a=action: actions.trigger(a), name=words))
         row.addStretch(1)
         row.addWidget(label("Chosen:", "quiet"))
-        for words, action in (("Dark", "routes.dark"), ("Hold", "routes.hold"), ("Live", "routes.live")):
-            row.addWidget(button(words, run=lambda a=action: actions.trigger(a), name=f"master {words}"))
+        for words, action in (
+            ("Dark", "routes.dark"),
+            ("Hold", "routes.hold"),
+            ("Live", "routes.live"),
+        ):
+            row.addWidget(
+                button(words, run=lambda a=action: actions.trigger(a), name=f"master {words}")
+            )
         return row
 
     def _proving(self) -> QHBoxLayout:
@@ -141,7 +151,9 @@ class RoutesView(PageView):
             ("Flash its number", self.prove_number),
             ("Chase over them", self.prove_chase),
         ):
-            row.addWidget(button(words, run=lambda r=run: self.bench.guard(r), name=f"prove {words}"))
+            row.addWidget(
+                button(words, run=lambda r=run: self.bench.guard(r), name=f"prove {words}")
+            )
         self.ending = button("End", run=self.bench.end_proof, name="end proof")
         row.addWidget(self.ending)
         self.seen = label("", size="table")
@@ -208,7 +220,11 @@ class RoutesView(PageView):
         lost = [u for u in universes_in_use(show) if u not in routed(show)]
         universe = self.picture.universe or (lost[0] if lost else 1)
         host = show.nodes[0].ip if show.nodes else ""
-        OutputDialog(self.window_, self.bench, Output(id="", universe=universe, host=host, way="unicast" if host else "asked")).open()
+        OutputDialog(
+            self.window_,
+            self.bench,
+            Output(id="", universe=universe, host=host, way="unicast" if host else "asked"),
+        ).open()
 
     def change(self) -> None:
         chosen = self._chosen()
@@ -218,7 +234,9 @@ class RoutesView(PageView):
         chosen = self._chosen()
         protocol = chosen[0].protocol
         if any(o.protocol != protocol for o in chosen):
-            raise EntryFault("Art-Net and sACN outputs are numbered apart.", do="Choose outputs of one protocol.")
+            raise EntryFault(
+                "Art-Net and sACN outputs are numbered apart.", do="Choose outputs of one protocol."
+            )
 
         def take(values: list[str]) -> None:
             first, step = read_number(protocol, values[0]), read_numbers(values[1])[0]
@@ -227,7 +245,9 @@ class RoutesView(PageView):
 
         words = "First port-address" if protocol == "artnet" else "First universe"
         fields = [(words, str(chosen[0].number)), ("Count on by", "1")]
-        Entry(self.window_, f"Number {len(chosen)} outputs in order", "Number them", fields, take).open()
+        Entry(
+            self.window_, f"Number {len(chosen)} outputs in order", "Number them", fields, take
+        ).open()
 
     def mirror(self) -> None:
         show = self.bench.show
@@ -236,18 +256,28 @@ class RoutesView(PageView):
         reach = Reach(show)
         mine = [p.node for o in self.ids() for p in reach.of_output.get(o, [])]
         start = mine[0] if mine else show.nodes[0]
-        other = next((n for n in show.nodes if n.spare and n.id != start.id), next(n for n in show.nodes if n.id != start.id))
+        other = next(
+            (n for n in show.nodes if n.spare and n.id != start.id),
+            next(n for n in show.nodes if n.id != start.id),
+        )
 
         def take(values: list[str]) -> None:
             named = {n.name.casefold(): n for n in show.nodes}
             nodes = [named.get(value.strip().casefold()) for value in values[:2]]
             if None in nodes:
-                raise EntryFault("There is no node of that name.", do=f"Names are {', '.join(n.name for n in show.nodes)}.")
+                raise EntryFault(
+                    "There is no node of that name.",
+                    do=f"Names are {', '.join(n.name for n in show.nodes)}.",
+                )
             a, b = (n.id for n in nodes if n)
             role = "spare" if values[2].strip().casefold().startswith("s") else "mirror"
             self.bench.commit(f"mirror {values[0]}", core.mirror(self.bench.show, a, b, role))
 
-        fields = [("Node", start.name), ("To", other.name), ("As (mirror, sent always; spare, stands by)", "mirror")]
+        fields = [
+            ("Node", start.name),
+            ("To", other.name),
+            ("As (mirror, sent always; spare, stands by)", "mirror"),
+        ]
         Entry(self.window_, "Mirror a node", "Mirror it", fields, take).open()
 
     def add_node(self) -> None:
@@ -255,7 +285,14 @@ class RoutesView(PageView):
 
     def _add_node(self, values: list[str]) -> None:
         made = read_node(values)
-        show = core.add_node(self.bench.show, made.pop("name"), made.pop("ip"), made.pop("place"), made.pop("ports"), **made)
+        show = core.add_node(
+            self.bench.show,
+            made.pop("name"),
+            made.pop("ip"),
+            made.pop("place"),
+            made.pop("ports"),
+            **made,
+        )
         self.bench.commit(f"add node {values[0]}", show)
 
     def assign(self) -> None:
@@ -266,16 +303,30 @@ class RoutesView(PageView):
         lost = [u for u in universes_in_use(show) if u not in routed(show)]
 
         def take(values: list[str]) -> None:
-            node = next((n for n in show.nodes if n.name.casefold() == values[1].strip().casefold()), None)
+            node = next(
+                (n for n in show.nodes if n.name.casefold() == values[1].strip().casefold()), None
+            )
             if node is None:
-                raise EntryFault("There is no node of that name.", do=f"Names are {', '.join(n.name for n in show.nodes)}.")
-            ports = [p for p in Reach(show).ports if p.node.id == node.id and p.index >= read_numbers(values[2])[0] and not p.is_input]
+                raise EntryFault(
+                    "There is no node of that name.",
+                    do=f"Names are {', '.join(n.name for n in show.nodes)}.",
+                )
+            ports = [
+                p
+                for p in Reach(show).ports
+                if p.node.id == node.id and p.index >= read_numbers(values[2])[0] and not p.is_input
+            ]
             leave = int(values[3]) if values[3].strip().isdigit() else 0
             made = core.assign_in_order(self.bench.show, read_numbers(values[0]), ports, leave)
             self.bench.commit(f"assign universes {values[0]}", made)
 
         wanted = ", ".join(map(str, lost)) or "1"
-        fields = [("Universes", wanted), ("Node", show.nodes[0].name), ("From port", "1"), ("Leave free after each", "0")]
+        fields = [
+            ("Universes", wanted),
+            ("Node", show.nodes[0].name),
+            ("From port", "1"),
+            ("Leave free after each", "0"),
+        ]
         Entry(self.window_, "Assign universes in order", "Assign them", fields, take).open()
 
     def take_over(self) -> None:
@@ -283,8 +334,15 @@ class RoutesView(PageView):
         show = self.bench.show
         waiting = [n for n in show.nodes if core.spares_for(show, n.id)]
         if not waiting:
-            raise EntryFault("Nothing stands by for any node.", do="Mirror a node as a spare first.")
-        answer = ask(self.window_, "Take over", "Switch to the spare of which node?", [(n.id, f"{n.name} ({n.ip})") for n in waiting])
+            raise EntryFault(
+                "Nothing stands by for any node.", do="Mirror a node as a spare first."
+            )
+        answer = ask(
+            self.window_,
+            "Take over",
+            "Switch to the spare of which node?",
+            [(n.id, f"{n.name} ({n.ip})") for n in waiting],
+        )
         if answer:
             self.bench.commit("switch to a spare", core.take_over(self.bench.show, answer))
 
@@ -310,7 +368,10 @@ class RoutesView(PageView):
     def _begin(self, make) -> None:
         self.bench.begin_proof(lambda: make(self.bench.show, self.bench.live, time.monotonic()))
         if not self.bench.sending:
-            self.bench.tell("attention", "Output is off: nothing of this leaves the machine until you switch it on.")
+            self.bench.tell(
+                "attention",
+                "Output is off: nothing of this leaves the machine until you switch it on.",
+            )
 
     def prove_slot(self) -> None:
         universe = self._of_chosen()[0]
@@ -332,7 +393,9 @@ class RoutesView(PageView):
         self._begin(lambda show, live, now: prove.ProveNumber(show, live, now, universe))
 
     def prove_chase(self) -> None:
-        universes = self.universes() if len(self.universes()) > 1 else sorted(routed(self.bench.show))
+        universes = (
+            self.universes() if len(self.universes()) > 1 else sorted(routed(self.bench.show))
+        )
         self._begin(lambda show, live, now: prove.ProveChase(show, live, now, universes))
 
     def _tell_proof(self) -> None:

@@ -12,7 +12,18 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import PageView, RowsModel, Section, button, choice, column_of, field, label, plain_table, take_row
+from isthmus.app.kit.widgets import (
+    PageView,
+    RowsModel,
+    Section,
+    button,
+    choice,
+    column_of,
+    field,
+    label,
+    plain_table,
+    take_row,
+)
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.routes.views.levels import Levels
@@ -34,29 +45,61 @@ ARRIVES, SENT, DIFFERENCE = "arrives", "sent", "difference"
 
 
 class SourcesModel(RowsModel):
-    COLUMNS = ("Universe", "Sent by", "Address", "Priority", "Rate", "Lost", "Last heard", "Against ours")
+    COLUMNS = (
+        "Universe",
+        "Sent by",
+        "Address",
+        "Priority",
+        "Rate",
+        "Lost",
+        "Last heard",
+        "Against ours",
+    )
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         source, name, own, against = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            last = "ended" if source.ended else f"{source.age:.0f} s ago" if source.silent else "now"
-            marks = [m for m, on in (("preview", source.preview), ("by address", source.per_address)) if on]
+            last = (
+                "ended" if source.ended else f"{source.age:.0f} s ago" if source.silent else "now"
+            )
+            marks = [
+                m
+                for m, on in (("preview", source.preview), ("by address", source.per_address))
+                if on
+            ]
             return (
                 write_number(source.protocol, source.number),
                 name + (" (this show)" if own else ""),
                 source.ip,
-                " ".join([str(source.priority) if source.protocol == "sacn" else "", *marks]).strip(),
+                " ".join(
+                    [str(source.priority) if source.protocol == "sacn" else "", *marks]
+                ).strip(),
                 f"{source.rate:.1f} Hz",
                 str(source.lost),
                 last,
                 against,
             )[index.column()]
         if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if index.column() == 0 else 400, mono=index.column() in (0, 2, 3, 4, 5), italic=True)
+            return font(
+                "table",
+                500 if index.column() == 0 else 400,
+                mono=index.column() in (0, 2, 3, 4, 5),
+                italic=True,
+            )
         if role == Qt.ItemDataRole.ForegroundRole:
             if index.column() == 7:
-                return theme.color("fault" if against.startswith("second") else "ochre" if "differ" in against else "teal")
-            return theme.color("text3" if source.silent else "text" if index.column() < 2 else "text2")
+                return theme.color(
+                    "fault"
+                    if against.startswith("second")
+                    else "ochre"
+                    if "differ" in against
+                    else "teal"
+                )
+            return theme.color(
+                "text3" if source.silent else "text" if index.column() < 2 else "text2"
+            )
         return None
 
 
@@ -65,7 +108,9 @@ class SlotsModel(RowsModel):
 
     COLUMNS = ("Unit", "Name", "Address", "Levels, slot by slot")
 
-    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         if role == Qt.ItemDataRole.DisplayRole:
             return self.rows[index.row()][index.column()]
         if role == Qt.ItemDataRole.FontRole:
@@ -88,26 +133,35 @@ class WatchView(PageView):
         top.addWidget(self.more)
         self.where = choice("Listen on")
         self.where.setFixedWidth(170)
-        self.where.activated.connect(lambda _: self.bench.guard(lambda: self.net.listen_on(str(self.where.currentData()))))
+        self.where.activated.connect(
+            lambda _: self.bench.guard(lambda: self.net.listen_on(str(self.where.currentData())))
+        )
         top.addWidget(self.where)
         self.capture = button("Capture…", run=lambda: self.bench.guard(self._capture))
         top.addWidget(self.capture)
         self.play = button("Play back…", run=lambda: self.bench.guard(self._play))
         top.addWidget(self.play)
-        self.forget = button("Forget the silent", run=lambda: self.net.desk and self.net.desk.watch.forget())
+        self.forget = button(
+            "Forget the silent", run=lambda: self.net.desk and self.net.desk.watch.forget()
+        )
         top.addWidget(self.forget)
         self.told = label("", "quiet", "caption", wrap=True)
         top.addWidget(self.told, 1)
         column.addLayout(top)
         self.model = SourcesModel()
-        self.table = plain_table(self.model, "sources", "Senders by universe", (190, 200, 110, 100, 74, 60, 80, 180), 1)
+        self.table = plain_table(
+            self.model, "sources", "Senders by universe", (190, 200, 110, 100, 74, 60, 80, 180), 1
+        )
         self.table.setMaximumHeight(170)
         column.addWidget(self.table)
         row = QHBoxLayout()
         row.setSpacing(6)
         self.title = Section("Levels")
         row.addWidget(self.title, 1)
-        self.which = choice("Show", [(ARRIVES, "what arrives"), (SENT, "what we send"), (DIFFERENCE, "the difference")])
+        self.which = choice(
+            "Show",
+            [(ARRIVES, "what arrives"), (SENT, "what we send"), (DIFFERENCE, "the difference")],
+        )
         row.addWidget(self.which)
         column.addLayout(row)
         lower = QHBoxLayout()
@@ -115,7 +169,9 @@ class WatchView(PageView):
         self.levels = Levels()
         lower.addWidget(self.levels, 3)
         self.slots = SlotsModel()
-        lower.addWidget(plain_table(self.slots, "levels by unit", "Levels by unit", (50, 130, 70, 100), 3), 2)
+        lower.addWidget(
+            plain_table(self.slots, "levels by unit", "Levels by unit", (50, 130, 70, 100), 3), 2
+        )
         column.addLayout(lower, 1)
         self._playing: Playing | None = None
         self._timer = QTimer(self)
@@ -143,7 +199,14 @@ class WatchView(PageView):
         rows = []
         for source in sources:
             own = is_own(source, view, cid)
-            rows.append((source, source_name(source, view) if not own else self.bench.show.name, own, self._against(source, own)))
+            rows.append(
+                (
+                    source,
+                    source_name(source, view) if not own else self.bench.show.name,
+                    own,
+                    self._against(source, own),
+                )
+            )
         self._fill(rows, kept)
         self._offer(view)
         self._tell(view)
@@ -151,8 +214,14 @@ class WatchView(PageView):
 
     def _offer(self, view: View) -> None:
         """Adapters to listen on."""
-        items = [("", "where we send"), ("all", "on every adapter"), *((a.ip, f"also on {a.name}") for a in view.adapters)]
-        if items != [(self.where.itemData(i), self.where.itemText(i)) for i in range(self.where.count())]:
+        items = [
+            ("", "where we send"),
+            ("all", "on every adapter"),
+            *((a.ip, f"also on {a.name}") for a in view.adapters),
+        ]
+        if items != [
+            (self.where.itemData(i), self.where.itemText(i)) for i in range(self.where.count())
+        ]:
             kept = self.where.currentData()
             self.where.clear()
             for key, words in items:
@@ -160,15 +229,22 @@ class WatchView(PageView):
             self.where.setCurrentIndex(max(0, self.where.findData(kept)))
 
     def _fill(self, rows: list[Any], kept: Source | None) -> None:
-        same = [(s.kind, s.number, s.ip, s.cid) for s, *_ in rows] == [(s.kind, s.number, s.ip, s.cid) for s, *_ in self.model.rows]
+        same = [(s.kind, s.number, s.ip, s.cid) for s, *_ in rows] == [
+            (s.kind, s.number, s.ip, s.cid) for s, *_ in self.model.rows
+        ]
         if same:  # the figures change all the time: the choice stays
             self.model.rows = rows
             if rows:
-                self.model.dataChanged.emit(self.model.index(0, 0), self.model.index(len(rows) - 1, len(SourcesModel.COLUMNS) - 1))
+                self.model.dataChanged.emit(
+                    self.model.index(0, 0),
+                    self.model.index(len(rows) - 1, len(SourcesModel.COLUMNS) - 1),
+                )
             return
         self.model.take(rows)
         key = kept and (kept.kind, kept.number, kept.ip, kept.cid)
-        at = next((i for i, (s, *_) in enumerate(rows) if (s.kind, s.number, s.ip, s.cid) == key), 0)
+        at = next(
+            (i for i, (s, *_) in enumerate(rows) if (s.kind, s.number, s.ip, s.cid) == key), 0
+        )
         if rows:
             take_row(self.table, at)
 
@@ -186,7 +262,14 @@ class WatchView(PageView):
 
     def _output(self, source: Source) -> Output | None:
         """Our output of the same number."""
-        return next((o for o in self.bench.show.outputs if o.enabled and (o.protocol, o.number) == (source.protocol, source.number)), None)
+        return next(
+            (
+                o
+                for o in self.bench.show.outputs
+                if o.enabled and (o.protocol, o.number) == (source.protocol, source.number)
+            ),
+            None,
+        )
 
     def _against(self, source: Source, own: bool) -> str:
         ours = self._ours(source)
@@ -214,7 +297,9 @@ class WatchView(PageView):
             words = f"Playing back, {self._playing.position:.0f} of {self._playing.seconds:.0f} s"
         self.told.setText(words + ".")
         if desk.captured is not None and desk.captured.error:
-            self.bench.tell("fault", f"{desk.captured.path} cannot be written. {desk.captured.error}.")
+            self.bench.tell(
+                "fault", f"{desk.captured.path} cannot be written. {desk.captured.error}."
+            )
             self._captured, desk.captured = "", None
             self.capture.setText("Capture…")
 
@@ -225,7 +310,10 @@ class WatchView(PageView):
         if source is None:
             self.levels.take(np.zeros(512, np.uint8), None, 0)
             self.slots.take([])
-            self.title.words = "Nobody is heard. Broadcast and multicast come by themselves, unicast only what is sent to this machine."
+            self.title.words = (
+                "Nobody is heard. Broadcast and multicast come by themselves, unicast only what "
+                "is sent to this machine."
+            )
             self.title.update()
             return
         arrives, ours = self._arrived(source), self._ours(source)
@@ -233,33 +321,46 @@ class WatchView(PageView):
         if ours is not None and which != ARRIVES:
             shown = ours if which == SENT else np.abs(arrives.astype(int) - ours).astype(np.uint8)
         self.levels.take(shown, arrives != ours if ours is not None else None, source.length)
-        self.title.words = f"{write_number(source.protocol, source.number)} from {source_name(source, self.net.view)} at {source.ip}"
+        self.title.words = (
+            f"{write_number(source.protocol, source.number)} from "
+            f"{source_name(source, self.net.view)} at {source.ip}"
+        )
         self.title.update()
         output = self._output(source)
         index, rows = index_of(self.bench.show), []
         for span in index.universe(output.universe).spans if output else ():
             unit = index.by_id[span.unit]
             levels = " ".join(map(str, shown[span.start - 1 : span.end].tolist()))
-            rows.append((str(unit.number), unit.name, write_address(span.universe, span.start), levels))
+            rows.append(
+                (str(unit.number), unit.name, write_address(span.universe, span.start), levels)
+            )
         self.slots.take(rows)
 
     # ------------------------------------------------------------ acts
 
     def _listen(self) -> None:
         text = self.more.text().strip()
-        self.net.watch_universes(tuple(n for n in read_numbers(text) if 1 <= n <= 63999)[:512] if text else ())
+        self.net.watch_universes(
+            tuple(n for n in read_numbers(text) if 1 <= n <= 63999)[:512] if text else ()
+        )
 
     def _capture(self) -> None:
         desk = self.net.start()
         if self._captured:
             desk.watch.capture("")
-            self.bench.tell("ok", f"Captured {desk.watch.counts().captured} packets to {self._captured}.")
+            self.bench.tell(
+                "ok", f"Captured {desk.watch.counts().captured} packets to {self._captured}."
+            )
             self._captured = ""
             self.capture.setText("Capture…")
             return
         start = str(Path.home() / time.strftime("capture %Y-%m-%d %H%M.pcapng"))
         name, _ = QFileDialog.getSaveFileName(
-            self.window_, "Capture to a file", start, "Captures (*.pcapng)", options=QFileDialog.Option.DontUseNativeDialog
+            self.window_,
+            "Capture to a file",
+            start,
+            "Captures (*.pcapng)",
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         if name:
             self.begin_capture(name if name.endswith(".pcapng") else f"{name}.pcapng")
@@ -276,7 +377,11 @@ class WatchView(PageView):
             self.play.setText("Play back…")
             return
         name, _ = QFileDialog.getOpenFileName(
-            self.window_, "Play a capture back", str(Path.home()), "Captures (*.pcapng)", options=QFileDialog.Option.DontUseNativeDialog
+            self.window_,
+            "Play a capture back",
+            str(Path.home()),
+            "Captures (*.pcapng)",
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         if name:
             self.begin_playback(Path(name))
@@ -284,7 +389,10 @@ class WatchView(PageView):
     def begin_playback(self, path: Path) -> None:
         """Raises FileFault. Refused while the output is on: two senders would fight."""
         if self.bench.sending:
-            raise EntryFault("The output is on: it and the playback would fight.", do="Switch the output off first.")
+            raise EntryFault(
+                "The output is on: it and the playback would fight.",
+                do="Switch the output off first.",
+            )
         self._playing = Playing(read_capture(path))
         self._limits = CaptureLimits(self.bench.show)
         self.play.setText("End the playback")

@@ -1,4 +1,6 @@
-"""Fanning a value over the ordered selection: live at once, places as a preview that is taken or put back."""
+"""Fanning a value over the ordered selection: live at once, places as a preview that is taken or
+put back.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,13 @@ class FanDialog(Frame):
         self.bench = bench
         self.ids = list(bench.selection)
         self._asked = bench.live.snapshot()
-        self.what = choice("fan what", [(f, f"{f.words}{' (live)' if f.live else ''}") for f in fannables(bench.live, self.ids)])
+        self.what = choice(
+            "fan what",
+            [
+                (f, f"{f.words}{' (live)' if f.live else ''}")
+                for f in fannables(bench.live, self.ids)
+            ],
+        )
         self.way = choice("fan way", [(w, w) for w in WAYS])
         self.curve = choice("fan curve", [(c, c) for c in CURVES])
         self.start, self.end = figure_field("fan start", 0.0, 90), figure_field("fan end", 0.0, 90)
@@ -51,7 +59,11 @@ class FanDialog(Frame):
         self.shown = label("", "quiet", wrap=True, mono=True)
         self.body.addWidget(self.shown)
         self.what.currentIndexChanged.connect(lambda _: self._other())
-        for signal in (self.way.currentIndexChanged, self.curve.currentIndexChanged, self.block.valueChanged):
+        for signal in (
+            self.way.currentIndexChanged,
+            self.curve.currentIndexChanged,
+            self.block.valueChanged,
+        ):
             signal.connect(lambda _: self._preview())
         for one in (self.start, self.end):
             one.textEdited.connect(lambda _: self._preview())
@@ -74,7 +86,11 @@ class FanDialog(Frame):
             return 0.0
         if what.live:
             found = self.bench.live.axis(unit_id, what.key) if what.unit == "°" else None
-            return found if found is not None else 100 * (self.bench.live.level(unit_id, what.key) or 0.0)
+            return (
+                found
+                if found is not None
+                else 100 * (self.bench.live.level(unit_id, what.key) or 0.0)
+            )
         if what.key in ("turn", "lean"):
             mount = mount_of(unit.rotation)
             return mount.turn if what.key == "turn" else mount.lean
@@ -85,7 +101,14 @@ class FanDialog(Frame):
         self.names[0].setText("Middle" if middle else "From")
         self.names[1].setText("To either side" if middle else "To")
         start, end = read_figure(self.start.text()), read_figure(self.end.text())
-        return fan(len(self.ids), start, end, self.way.currentData(), self.curve.currentData(), self.block.value())
+        return fan(
+            len(self.ids),
+            start,
+            end,
+            self.way.currentData(),
+            self.curve.currentData(),
+            self.block.value(),
+        )
 
     def _preview(self) -> None:
         what = self._fannable()
@@ -112,7 +135,8 @@ class FanDialog(Frame):
             return True
         return self.bench.guard(
             lambda: self.bench.commit(
-                f"fan {what.words} over {len(self.ids)} units", fan_placed(self.bench.show, self.ids, what.key, self._values())
+                f"fan {what.words} over {len(self.ids)} units",
+                fan_placed(self.bench.show, self.ids, what.key, self._values()),
             )
         )
 

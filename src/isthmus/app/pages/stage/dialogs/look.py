@@ -1,4 +1,6 @@
-"""Light and drawing: haze, room and beams as sliders; drawing settings by name, own ones, to a file and back."""
+"""Light and drawing: haze, room and beams as sliders; drawing settings by name, own ones, to a file
+and back.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,15 @@ from pathlib import Path
 
 import msgspec
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, QSlider, QSpinBox, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QSlider,
+    QSpinBox,
+    QWidget,
+)
 
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit import settings
@@ -18,7 +28,16 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch.edits import change_units
 from isthmus.show.container import read_file, write_atomically
-from isthmus.stage.drawing import BODIES, CELLS, FALLS, LEVELS, Drawing, checked, read_settings, write_settings
+from isthmus.stage.drawing import (
+    BODIES,
+    CELLS,
+    FALLS,
+    LEVELS,
+    Drawing,
+    checked,
+    read_settings,
+    write_settings,
+)
 
 SLIDERS = (
     ("haze", "Haze", 200),
@@ -35,7 +54,9 @@ MAX_FILE = 1_000_000
 class LookDialog(Frame):
     """Works at once; there is nothing to take or refuse."""
 
-    def __init__(self, parent: QWidget, bench: Workbench, views: list[StageView], kept: settings.Settings) -> None:
+    def __init__(
+        self, parent: QWidget, bench: Workbench, views: list[StageView], kept: settings.Settings
+    ) -> None:
         super().__init__(parent, "Light and drawing", "Done", lambda: True, 520)
         self.setObjectName("light and drawing")
         self.setModal(False)
@@ -65,9 +86,24 @@ class LookDialog(Frame):
         row.addWidget(button("Keep", run=lambda: bench.guard(self._keep), name="keep drawing"))
         self.body.addLayout(row)
         form = QGridLayout()
-        self.bodies = choice("bodies", [(b, {"boxes": "as boxes", "shaped": "shaped, with meshes"}[b]) for b in BODIES])
-        self.cells = choice("cells", [(c, {"each": "each cell", "averaged": "averaged", "pattern": "as a pattern"}[c]) for c in CELLS])
-        self.fall = choice("fall", [(f, {"none": "not at all", "gentle": "gently", "true": "truly (1/d²)"}[f]) for f in FALLS])
+        self.bodies = choice(
+            "bodies",
+            [(b, {"boxes": "as boxes", "shaped": "shaped, with meshes"}[b]) for b in BODIES],
+        )
+        self.cells = choice(
+            "cells",
+            [
+                (c, {"each": "each cell", "averaged": "averaged", "pattern": "as a pattern"}[c])
+                for c in CELLS
+            ],
+        )
+        self.fall = choice(
+            "fall",
+            [
+                (f, {"none": "not at all", "gentle": "gently", "true": "truly (1/d²)"}[f])
+                for f in FALLS
+            ],
+        )
         self.coarse, self.samples = (
             _spin("beam resolution", 1, 4),
             choice("smoothing", [(s, "off" if not s else f"{s} samples") for s in (0, 2, 4)]),
@@ -91,8 +127,14 @@ class LookDialog(Frame):
             form.addWidget(one, index // 2, index % 2 * 2 + 1)
         self.body.addLayout(form)
         files = QHBoxLayout()
-        files.addWidget(button("To a file…", run=lambda: bench.guard(self._to_file), name="drawing to file"))
-        files.addWidget(button("From a file…", run=lambda: bench.guard(self._from_file), name="drawing from file"))
+        files.addWidget(
+            button("To a file…", run=lambda: bench.guard(self._to_file), name="drawing to file")
+        )
+        files.addWidget(
+            button(
+                "From a file…", run=lambda: bench.guard(self._from_file), name="drawing from file"
+            )
+        )
         files.addStretch(1)
         self.beam_off = button("", run=self._beams, name="beams off")
         files.addWidget(self.beam_off)
@@ -120,10 +162,24 @@ class LookDialog(Frame):
             view.renew()
 
     def _show(self, one: Drawing) -> None:
-        widgets = (self.bodies, self.cells, self.fall, self.samples, self.coarse, self.cap, self.hold, self.uneven)
+        widgets = (
+            self.bodies,
+            self.cells,
+            self.fall,
+            self.samples,
+            self.coarse,
+            self.cap,
+            self.hold,
+            self.uneven,
+        )
         for widget in widgets:
             widget.blockSignals(True)
-        for box, value in ((self.bodies, one.bodies), (self.cells, one.cells), (self.fall, one.fall), (self.samples, one.samples)):
+        for box, value in (
+            (self.bodies, one.bodies),
+            (self.cells, one.cells),
+            (self.fall, one.fall),
+            (self.samples, one.samples),
+        ):
             box.setCurrentIndex(box.findData(value))
         for spin, value in ((self.coarse, one.coarse), (self.cap, one.cap), (self.hold, one.hold)):
             spin.setValue(value)
@@ -164,28 +220,44 @@ class LookDialog(Frame):
         if any(d.name.lower() == name.lower() for d in LEVELS):
             raise EntryFault(f"“{name}” is one of the shipped settings.", do="Choose another name.")
         made = checked(self._now(name))
-        self.kept.drawings = (*(d for d in self.kept.drawings if d.name.lower() != name.lower()), made)
+        self.kept.drawings = (
+            *(d for d in self.kept.drawings if d.name.lower() != name.lower()),
+            made,
+        )
         settings.save(self.kept)
         self._fill()
         self._use(made)
 
     def _to_file(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, "Keep the drawing settings", "drawing.json", "JSON (*.json)", options=QFileDialog.Option.DontUseNativeDialog
+            self,
+            "Keep the drawing settings",
+            "drawing.json",
+            "JSON (*.json)",
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         if name:
-            own = self.kept.drawings or (msgspec.structs.replace(self._now("Mine"), name=self.views[0].drawing.name),)
+            own = self.kept.drawings or (
+                msgspec.structs.replace(self._now("Mine"), name=self.views[0].drawing.name),
+            )
             write_atomically(Path(name), write_settings(own))
 
     def _from_file(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "Take drawing settings", "", "JSON (*.json)", options=QFileDialog.Option.DontUseNativeDialog
+            self,
+            "Take drawing settings",
+            "",
+            "JSON (*.json)",
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         if name:
             found = read_settings(read_file(Path(name), MAX_FILE), Path(name).name)
             shipped = {d.name.lower() for d in LEVELS}
             fresh = {d.name.lower(): d for d in found if d.name.lower() not in shipped}
-            self.kept.drawings = (*(d for d in self.kept.drawings if d.name.lower() not in fresh), *fresh.values())
+            self.kept.drawings = (
+                *(d for d in self.kept.drawings if d.name.lower() not in fresh),
+                *fresh.values(),
+            )
             settings.save(self.kept)
             self._fill()
             if found:
@@ -196,14 +268,24 @@ class LookDialog(Frame):
         self.beam_off.setEnabled(bool(units))
         on = any(u.beam_off for u in units)
         self.beam_off.setText(
-            f"{'Draw' if on else 'Do not draw'} the beams of the {len(units)} in hand" if units else "Beams of the units in hand"
+            f"{'Draw' if on else 'Do not draw'} the beams of the {len(units)} in hand"
+            if units
+            else "Beams of the units in hand"
         )
 
     def _beams(self) -> None:
         units = self.bench.selected()
         off = not any(u.beam_off for u in units)
-        show = change_units(self.bench.show, {u.id for u in units}, lambda u: msgspec.structs.replace(u, beam_off=off))
-        self.bench.guard(lambda: self.bench.commit(f"{'do not draw' if off else 'draw'} the beams of {len(units)} units", show))
+        show = change_units(
+            self.bench.show,
+            {u.id for u in units},
+            lambda u: msgspec.structs.replace(u, beam_off=off),
+        )
+        self.bench.guard(
+            lambda: self.bench.commit(
+                f"{'do not draw' if off else 'draw'} the beams of {len(units)} units", show
+            )
+        )
         self._say_beams()
 
 

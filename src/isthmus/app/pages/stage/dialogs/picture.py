@@ -1,4 +1,6 @@
-"""Pictures out: a PNG of the present view at any size, a turntable or a chase as GIF. Drawn beside the work, cancellable."""
+"""Pictures out: a PNG of the present view at any size, a turntable or a chase as GIF. Drawn beside
+the work, cancellable.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,11 @@ from isthmus.render.still import GIF_SIDE, check_size, gif, png, stills, turntab
 from isthmus.show.container import write_atomically
 from isthmus.stage import Drawn
 
-KINDS = (("png", "One picture (PNG)"), ("turn", "Once round (GIF)"), ("chase", "The units in hand, one after another (GIF)"))
+KINDS = (
+    ("png", "One picture (PNG)"),
+    ("turn", "Once round (GIF)"),
+    ("chase", "The units in hand, one after another (GIF)"),
+)
 
 
 class PictureDialog(Frame):
@@ -28,14 +34,23 @@ class PictureDialog(Frame):
         self.bench, self.view = bench, view
         self._task: Task | None = None
         self.kind = choice("picture kind", KINDS)
-        self.wide, self.high = figure_field("picture width", 1920, 80), figure_field("picture height", 1200, 80)
+        self.wide, self.high = (
+            figure_field("picture width", 1920, 80),
+            figure_field("picture height", 1200, 80),
+        )
         for one, value in ((self.wide, "1920"), (self.high, "1200")):
             one.setText(value)
         self.count, self.seconds = figure_field("pictures", 36, 80), figure_field("seconds", 6, 80)
         self.count.setText("36")
         self.seconds.setText("6")
         grid = QGridLayout()
-        rows = (("Picture", self.kind), ("Width", self.wide), ("Height", self.high), ("Pictures", self.count), ("Seconds", self.seconds))
+        rows = (
+            ("Picture", self.kind),
+            ("Width", self.wide),
+            ("Height", self.high),
+            ("Pictures", self.count),
+            ("Seconds", self.seconds),
+        )
         for y, (words, one) in enumerate(rows):
             grid.addWidget(label(words, "quiet"), y, 0)
             grid.addWidget(one, y, 1)
@@ -57,29 +72,50 @@ class PictureDialog(Frame):
     def _save(self) -> bool:
         try:
             size = round(read_figure(self.wide.text())), round(read_figure(self.high.text()))
-            kind, count, seconds = self.kind.currentData(), round(read_figure(self.count.text())), read_figure(self.seconds.text())
+            kind, count, seconds = (
+                self.kind.currentData(),
+                round(read_figure(self.count.text())),
+                read_figure(self.seconds.text()),
+            )
             check_size(size)
-            if kind != "png" and not (2 <= count <= 360 and 0.2 <= seconds <= 120 and max(size) <= GIF_SIDE):
-                raise EntryFault(f"A GIF has 2 to 360 pictures of at most {GIF_SIDE} pixels a side, in 0.2 to 120 seconds.")
+            if kind != "png" and not (
+                2 <= count <= 360 and 0.2 <= seconds <= 120 and max(size) <= GIF_SIDE
+            ):
+                raise EntryFault(
+                    f"A GIF has 2 to 360 pictures of at most {GIF_SIDE} pixels a side, in "
+                    "0.2 to 120 seconds."
+                )
             if kind == "chase" and not self.bench.selection:
-                raise EntryFault("No units are in hand.", do="Choose those that shall light one after another.")
+                raise EntryFault(
+                    "No units are in hand.", do="Choose those that shall light one after another."
+                )
         except IsthmusError as error:
             self.say_trouble(str(error))
             self.primary.setEnabled(True)
             return False
         ending = "png" if kind == "png" else "gif"
         name, _ = QFileDialog.getSaveFileName(
-            self, "Save the picture", f"stage.{ending}", f"*.{ending}", options=QFileDialog.Option.DontUseNativeDialog
+            self,
+            "Save the picture",
+            f"stage.{ending}",
+            f"*.{ending}",
+            options=QFileDialog.Option.DontUseNativeDialog,
         )
         if not name:
             return False
         self._begin(Path(name), kind, size, count, seconds)
         return False
 
-    def _begin(self, path: Path, kind: str, size: tuple[int, int], count: int, seconds: float) -> None:
+    def _begin(
+        self, path: Path, kind: str, size: tuple[int, int], count: int, seconds: float
+    ) -> None:
         show, frame, camera = self.view.shown_show(), self.view.source()[1].copy(), self.view.camera
         drawing, look = self.view.drawing, self.view.look
-        view = RigView(show, self.bench.live.compiled) if self.view.rig_view is None else self.view.rig_view
+        view = (
+            RigView(show, self.bench.live.compiled)
+            if self.view.rig_view is None
+            else self.view.rig_view
+        )
         how = Drawn(drawing.cells, 0.0, False, True, drawing.bodies == "boxes")
         chosen = list(self.bench.selection)
 
@@ -113,7 +149,9 @@ class PictureDialog(Frame):
         self.bar.setRange(0, 100 if kind != "png" else 0)
         self.primary.setEnabled(False)
         self._task = Task(work, self)
-        self._task.progressed.connect(lambda share, words: (self.bar.setValue(round(100 * share)), self.bar.setFormat(words)))
+        self._task.progressed.connect(
+            lambda share, words: (self.bar.setValue(round(100 * share)), self.bar.setFormat(words))
+        )
         self._task.done.connect(self._done)
         self._task.failed.connect(self._failed)
         self._task.start()
