@@ -8,6 +8,7 @@ import ctypes
 import fcntl
 import io
 import json
+import logging
 import os
 import shutil
 import socket
@@ -40,6 +41,26 @@ def own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("ISTHMUS_CONFIG", str(tmp_path / "config"))
     monkeypatch.setenv("ISTHMUS_DATA", str(tmp_path / "data"))
     monkeypatch.setenv("ISTHMUS_STATE", str(tmp_path / "state"))
+
+
+class _Lines(logging.Handler):
+    def __init__(self) -> None:
+        super().__init__(logging.WARNING)
+        self.lines: list[str] = []
+
+    def emit(self, record: logging.LogRecord) -> None:
+        self.lines.append(record.getMessage())
+
+
+@pytest.fixture(autouse=True)
+def quiet_log(request: pytest.FixtureRequest) -> Iterator[None]:
+    """A test fails on a line of the log it does not expect (mark it `logs` when it means to)."""
+    heard = _Lines()
+    log = logging.getLogger("isthmus")
+    log.addHandler(heard)
+    yield
+    log.removeHandler(heard)
+    assert not heard.lines or request.node.get_closest_marker("logs"), heard.lines
 
 
 @pytest.fixture

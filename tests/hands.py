@@ -239,3 +239,11 @@ def answer_text(text: str) -> None:
         press(found, "OK")
 
     QTimer.singleShot(40, answer)
+
+
+def findings_now(checks: Any) -> list[Any]:
+    """What can be concluded now, once it is worked out."""
+    told: list[Any] = []
+    checks.conclude(told.append)
+    assert until(lambda: told)
+    return told[-1]

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QItemSelectionModel, QObject, QPoint, QPointF, Qt, Signal
+from PySide6.QtCore import QItemSelectionModel, QObject, QPoint, QPointF, Qt, Signal, qWarning
 from PySide6.QtGui import QColor, QGuiApplication, QWheelEvent
 from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
 
@@ -37,6 +37,7 @@ from hands import (
 )
 from isthmus.app.kit import settings
 from isthmus.app.kit.actions import Action, Registry
+from isthmus.app.kit.log import Log, log_file, tail
 from isthmus.app.kit.tasks import Step, Task
 from isthmus.app.kit.theme import TOKENS, theme
 from isthmus.app.kit.widgets import bind
@@ -101,11 +102,13 @@ def test_a_save_that_fails_is_told_and_loses_nothing(
     assert window.bench.path == tmp_path / "a.isthmus"
 
 
+@pytest.mark.logs
 def test_an_unexpected_failure_saves_the_work_says_so_and_goes_on(
     make_window, demo: Show, qtbot
 ) -> None:
     window = make_window(demo)
     window.bench.commit("rename", edits.set_text(demo, ["u101"], "name", "Before the fall"))
+    log = Log()
     window.crash.happened.disconnect()  # this one is meant
     window.crash.happened.connect(window.crash._save)
     window.crash.install()
@@ -118,10 +121,22 @@ def test_an_unexpected_failure_saves_the_work_says_so_and_goes_on(
         shutil.copytree(window.files.keeper.folder, folder / "copy")  # what a crash now would leave
         [found], told = left_behind(folder)
         assert found.show.unit("u101").name == "Before the fall" and not told
-        assert "ZeroDivisionError" in (settings.recovery_folder() / "crashes.log").read_text()
+        assert "ZeroDivisionError" in log_file().read_text()
         window.go("Plan")  # it goes on
+        task = Task(lambda step: {}["a defect in long work"])
+        ended: list[bool] = []
+        task.ended.connect(lambda: ended.append(True))
+        task.start()  # nobody listens to its failure
+        assert until(lambda: ended and "a defect in long work" in tail())
+        qWarning("a complaint of Qt")
+        assert "WARNING Qt: a complaint of Qt" in tail()
+        window.actions_.trigger("help.log")
+        asked = dialog("log")
+        assert "a complaint of Qt" in asked.text.toPlainText()
+        asked.reject()
     finally:
         window.crash.remove()
+        log.end()
 
 
 # ---------------------------------------------------------------- output
@@ -224,7 +239,7 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     for code in (Qt.Key.Key_A, Qt.Key.Key_N, Qt.Key.Key_B, Qt.Key.Key_S):
         shortcut(window, code, NONE)
     assert {bench.show.unit(v.unit).number: v.result for v in bench.show.verdicts} == {
-        101: "answers",
+        101: "works",
         102: "silent",
     }
     shortcut(window, Qt.Key.Key_E)

@@ -64,7 +64,7 @@ CASES = {
     "paper-hangs_on": lambda s: edits.set_text(s, ["u101"], "hangs_on", "Bow rail"),
     "silent": lambda s: mark(s, "u101", "silent"),
     "wrong": lambda s: mark(s, "u101", "wrong", "iris sticks"),
-    "verdict-stale": lambda s: edits.set_address(mark(s, "u101", "answers"), ["u101"], (7, 1)),
+    "verdict-stale": lambda s: edits.set_address(mark(s, "u101", "works"), ["u101"], (7, 1)),
     "empty-universe": lambda s: replace(
         s, outputs=(*s.outputs, Output(id="x", universe=40, host="127.0.0.3", port_address=17))
     ),
@@ -111,7 +111,7 @@ def test_a_step_is_done_only_when_it_is_reached_and_nothing_holds_it_up(demo: Sh
     states = SnagBook().update(demo).crossing.states
     assert states["u101"] == "ddddw" and states["u313"] == "dfddw" and states["u502"][1:4] == "awa"
     assert states["u421"][2] == "f"  # its universe leads nowhere
-    show = mark(mark(demo, "u101", "answers"), "u102", "silent")
+    show = mark(mark(demo, "u101", "works"), "u102", "silent")
     states = SnagBook().update(show).crossing.states
     assert states["u101"] == "ddddd" and states["u102"] == "ddddf"
 
@@ -155,7 +155,7 @@ def test_exactly_the_called_unit_is_lit_and_everything_is_as_before_at_the_end(
 
 
 def test_it_goes_on_where_it_stopped_and_jumps_only_to_those_called(demo: Show) -> None:
-    show = mark(mark(demo, "u101", "answers"), "u102", "silent", "no light")
+    show = mark(mark(demo, "u101", "works"), "u102", "silent", "no light")
     live = Live(show)
     call = begin(show, live)
     assert call.unit == "u103"
@@ -168,9 +168,9 @@ def test_it_goes_on_where_it_stopped_and_jumps_only_to_those_called(demo: Show) 
 
 
 def test_verdicts_replace_each_other_and_go_out_of_date_with_what_they_rest_on(demo: Show) -> None:
-    show = mark(mark(demo, "u101", "wrong", "  iris "), "u101", "answers", at="2026-06-12T19:42:00")
+    show = mark(mark(demo, "u101", "wrong", "  iris "), "u101", "works", at="2026-06-12T19:42:00")
     (verdict,) = show.verdicts
-    assert (verdict.result, verdict.note, verdict.at[11:16]) == ("answers", "", "19:42") and holds(
+    assert (verdict.result, verdict.note, verdict.at[11:16]) == ("works", "", "19:42") and holds(
         show, verdict
     )
     for changed in (

@@ -160,7 +160,8 @@ def test_routes_are_listed_set_and_proposed_headless(tmp_path: Path) -> None:
     )
     assert answer("routes", "set", file, "1", "--remove")[0] == 0
     made = [
-        (o.universe, o.protocol, o.way, o.number, o.priority) for o in open_show(Path(file)).outputs
+        (o.universe, o.protocol, o.delivery, o.number, o.priority)
+        for o in open_show(Path(file)).outputs
     ]
     assert made == [
         (2, "artnet", "unicast", 1, 100), (3, "artnet", "unicast", 16, 100),

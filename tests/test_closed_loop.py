@@ -10,7 +10,7 @@ from collections.abc import Iterator
 import pytest
 from msgspec.structs import replace
 
-from hands import press, settle, until
+from hands import findings_now, press, settle, until
 from isthmus.check import Manner
 from isthmus.check.acts import KINDS
 from isthmus.check.findings.told import FindingTold
@@ -151,7 +151,7 @@ def test_a_rig_with_this_fault_is_called_told_and_mended(
         assert until(lambda: bench.network.looked, 20)
 
         def told() -> FindingTold:
-            page.checks.conclude()
+            findings_now(page.checks)
             page.findings.choose(fault.units[0])
             found = page.findings._shown
             assert found is not None and set(found.units) & set(fault.units), (
@@ -177,5 +177,5 @@ def test_a_rig_with_this_fault_is_called_told_and_mended(
         window.net.look(False)
         settle(0.3)  # what is set at a node is set there by then
         again = called(replace(bench.show, verdicts=()), client, wire)
-    left = {v.unit: (v.result, v.what) for v in again.verdicts if v.result != "answers"}
+    left = {v.unit: (v.result, v.what) for v in again.verdicts if v.result != "works"}
     assert not left, (kind, left)

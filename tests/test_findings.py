@@ -44,7 +44,7 @@ def edited(told, show: Show, at: int = 0) -> Show:
 def all_answer(show: Show, but: dict[str, dict] | None = None) -> Show:
     """Everybody that can be called answers, but for some: unit → what `mark` is told."""
     for unit in Model(show).ids:
-        told = {"result": "answers", **(but or {}).get(unit, {})}
+        told = {"result": "works", **(but or {}).get(unit, {})}
         show = mark(show, unit, told.pop("result"), acts=SEEN_ACTS, **told)
     return show
 
@@ -145,7 +145,7 @@ def test_a_look_tells_a_dead_unit_from_one_that_listens_elsewhere() -> None:
     with pytest.raises(EntryFault):
         keep_answer(show, found.look.name, "u105", "perhaps")
     # a unit that is marked anew is looked at anew
-    assert not mark(keep_answer(show, found.look.name, "u105", "yes"), "u105", "answers").answers
+    assert not mark(keep_answer(show, found.look.name, "u105", "yes"), "u105", "works").answers
 
 
 def test_what_the_show_itself_does_is_said_and_taken_off() -> None:
@@ -318,7 +318,7 @@ def test_the_command_calls_a_rig_over_the_network_and_names_what_is_planted(
             "--discover",
             "--dry-run",
         )
-    assert code == 1 and told["called"] == 9 and told["answers"] == 4
+    assert code == 1 and told["called"] == 9 and told["works"] == 4
     causes = {tuple(f["units"]): f["kind"] for f in told["findings"]}
     assert (
         causes[(104,)] == "dead"

@@ -276,7 +276,7 @@ def test_what_is_told_stays_until_it_is_put_away_and_a_note_never_covers_a_fault
 
 
 def test_every_table_copies_as_a_spreadsheet_does(make_window, demo: Show) -> None:
-    window = make_window(mark(demo, "u101", "answers", "bright"), page="Routes")
+    window = make_window(mark(demo, "u101", "works", "bright"), page="Routes")
     activate(window)
     window.pages["Routes"].routes.table.setFocus()
     key(window.pages["Routes"].routes.table, Qt.Key.Key_C, CTRL)

@@ -89,7 +89,7 @@ def test_verdicts_rule_out_places_and_save_looks() -> None:
     """A unit that stayed dark while a whole universe was called is at none of the addresses that were lit."""
     show = as_hung()
     for unit in (u for u in show.units if u.patch and u.patch[0].universe == 2):
-        show = mark(show, unit.id, "silent" if unit.id == "u203" else "answers")
+        show = mark(show, unit.id, "silent" if unit.id == "u203" else "works")
     out = ruled_out(show, "u203")
     hunt, plain = Hunt(show, "u203", leave_out=out), Hunt(show, "u203")
     assert {p.address for p in out} >= {1, 12, 34, 67} and 300 not in {p.address for p in out}

@@ -113,8 +113,8 @@ def test_nothing_a_phone_can_say_upsets_the_desk(text: str) -> None:
     for data in (
         {},
         {"units": "u101"},
-        {"units": [], "result": "answers"},
-        {"units": [7], "result": "answers"},
+        {"units": [], "result": "works"},
+        {"units": [7], "result": "works"},
         {"units": ["u101"], "result": text},
     ):
         with pytest.raises(EntryFault):
@@ -122,9 +122,7 @@ def test_nothing_a_phone_can_say_upsets_the_desk(text: str) -> None:
 
 
 def test_an_older_mark_never_hides_a_newer_one_and_is_not_lost_either(demo: Show) -> None:
-    show = take_mark(
-        demo, Op("Ada", "a", "1", "mark", {"units": ["u101"], "result": "answers"}, 0.0)
-    )
+    show = take_mark(demo, Op("Ada", "a", "1", "mark", {"units": ["u101"], "result": "works"}, 0.0))
     late = Op(
         "Ben",
         "b",
@@ -135,7 +133,7 @@ def test_an_older_mark_never_hides_a_newer_one_and_is_not_lost_either(demo: Show
     )
     kept = next(v for v in take_mark(show, late).verdicts if v.unit == "u101")
     assert (
-        kept.result == "answers"
+        kept.result == "works"
         and kept.by == "Ada"
         and "Ben" in kept.note
         and "silent; dark from here" in kept.note
@@ -145,7 +143,7 @@ def test_an_older_mark_never_hides_a_newer_one_and_is_not_lost_either(demo: Show
     )
     again = next(
         v
-        for v in take_mark(mark(show, "u101", "answers", at="2020-01-01T00:00:00"), newer).verdicts
+        for v in take_mark(mark(show, "u101", "works", at="2020-01-01T00:00:00"), newer).verdicts
         if v.unit == "u101"
     )
     assert again.result == "wrong" and again.what == ("tilt",) and again.by == "Ben"
@@ -228,7 +226,7 @@ def test_only_what_roll_call_needs_is_reachable_and_only_for_those_who_joined(de
             assert json.loads((await ws.receive()).data) == {"kind": "hello", "name": "Ada"}
             state = json.loads((await ws.receive()).data)
             assert state["number"] == "101" and state["on"] and "profiles" not in state
-            op = {"id": "same", "do": "mark", "units": ["u101"], "result": "answers", "ago": 0}
+            op = {"id": "same", "do": "mark", "units": ["u101"], "result": "works", "ago": 0}
             for text in ("{", json.dumps({**op, "do": "save"}), json.dumps(op), json.dumps(op)):
                 await ws.send_str(text)
             told = [json.loads((await ws.receive()).data) for _ in range(5)]
@@ -237,7 +235,7 @@ def test_only_what_roll_call_needs_is_reachable_and_only_for_those_who_joined(de
             ) >= 1
 
     talk(work)
-    assert until(lambda: len(desk.applied) == 1) and tally(desk.show)["answers"] == 1
+    assert until(lambda: len(desk.applied) == 1) and tally(desk.show)["works"] == 1
     token = next(iter(desk.server.door.phones))
     desk.server.put_out(token)
     assert desk.server.door.of(token) is None

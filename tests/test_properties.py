@@ -81,9 +81,7 @@ EDITS: dict[str, Edit] = {
     "unroute": lambda s, r: remove_outputs(s, {r.choice(s.outputs).id} if s.outputs else set()),
     "propose": lambda s, r: propose(s),
     "paper": lambda s, r: take_paper(s, read_hang_list(EXTRA_LIST, at_hand(s)).paper, at_hand(s)),
-    "verdict": lambda s, r: mark(
-        s, some(s, r)[0], r.choice(["answers", "wrong", "silent"]), "seen"
-    ),
+    "verdict": lambda s, r: mark(s, some(s, r)[0], r.choice(["works", "wrong", "silent"]), "seen"),
 }
 
 

@@ -18,12 +18,12 @@ from hypothesis import strategies as st
 from conftest import answer, running_rig, until
 from isthmus.check import devices as core
 from isthmus.check import setting
-from isthmus.check.devices import Device, discover
+from isthmus.check.devices import Device, Discovered, discover
 from isthmus.check.matched import ADDRESS, IN_PLACE, MISSING, MODE, PORT, UNKNOWN, match
 from isthmus.check.setting import apply, changes_for, reverse
 from isthmus.demo import as_hung
 from isthmus.engine import Engine
-from isthmus.errors import EntryFault, NetworkFault
+from isthmus.errors import Cancelled, EntryFault, NetworkFault
 from isthmus.net import Desk
 from isthmus.net.found import FoundNode, FoundPort
 from isthmus.net.talk import MAX_DEVICES, OWN, Talker
@@ -144,7 +144,7 @@ class Line:
 def test_devices_tell_what_they_are_and_refusals_leave_things_empty(demo: Show) -> None:
     line = Line()
     told: list[tuple[int, int, str]] = []
-    found = discover(line.talker, [NODE], demo, lambda *now: bool(told.append(now)) or True)
+    found = discover(line.talker, [NODE], demo, lambda *now: told.append(now))
     assert (
         [d.label for d in found.devices] == ["101", "102", "103"]
         and not found.odd
@@ -164,8 +164,16 @@ def test_devices_tell_what_they_are_and_refusals_leave_things_empty(demo: Show) 
         and one.personalities == (("Full", 21), ("Short", 12))
         and (one.sensors[0].words, one.sensors[0].value) == ("Head", 44)
     )
-    assert told[0][2] == "Who is behind Ferry A, port 1?" and told[-1][0] == 4
-    assert discover(line.talker, [NODE], demo, lambda *now: False).ended
+    assert told[0][2] == "Asking for devices at Ferry A, port 1" and told[-1][0] == 4
+    heard = Discovered()
+
+    def cancelled(done: int, all_: int, words: str) -> None:
+        if heard.devices:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        discover(line.talker, [NODE], demo, cancelled, heard)
+    assert len(heard.devices) == 1  # what has answered is kept
     off = replace_node(demo, rdm=False)
     line.asked = 0
     assert not discover(line.talker, [NODE], off).asked and not line.asked  # RDM off where asked

@@ -123,7 +123,7 @@ def test_an_address_call_lights_the_owner_and_names_the_attribute(demo: Show) ->
     )
     assert (
         said.acts == ("light", "movement")
-        and mark_slot(demo, (1, 1), "answers") is demo
+        and mark_slot(demo, (1, 1), "works") is demo
         and mark_slot(demo, (9, 9), "silent") is demo
     )
     end(call, live)
@@ -245,7 +245,7 @@ def test_whatever_is_called_and_however_the_levels_come_back(
 
 @pytest.fixture
 def marked(demo: Show) -> Show:
-    show = mark(demo, "u101", "answers", by="Ada", at="2026-06-12T19:30:00")
+    show = mark(demo, "u101", "works", by="Ada", at="2026-06-12T19:30:00")
     show = mark(
         show,
         "u102",
@@ -264,30 +264,30 @@ def test_verdicts_say_in_which_way_who_and_when_and_what_is_left(marked: Show) -
     assert verdict.what == ("too", "tilt") and verdict.others == ("u103",) and verdict.by == "Ada"
     assert say(marked, verdict) == "wrong: 103 lights too, tilt; =1+1"
     count = tally(marked)
-    assert (count["answers"], count["wrong"], count["silent"], count["skipped"]) == (
+    assert (count["works"], count["wrong"], count["silent"], count["skipped"]) == (
         1,
         1,
         1,
         1,
     ) and count["left"] == 63
     moved = edits.set_address(marked, ["u101"], (1, 400))
-    assert tally(moved)["stale"] == 1 and tally(moved)["answers"] == 0
+    assert tally(moved)["stale"] == 1 and tally(moved)["works"] == 0
     places = dict(by_place(marked))
     assert (
-        places["Port mast, upper"]["answers"] == 1 and sum(c["left"] for c in places.values()) == 63
+        places["Port mast, upper"]["works"] == 1 and sum(c["left"] for c in places.values()) == 63
     )
     assert dict(by_place(marked, "universe"))["universe 2"]["silent"] == 1
-    for wrong in (("u999", "answers", ()), ("u101", "fine", ()), ("u101", "wrong", ("smell",))):
+    for wrong in (("u999", "works", ()), ("u101", "fine", ()), ("u101", "wrong", ("smell",))):
         with pytest.raises(EntryFault):
             mark(marked, wrong[0], wrong[1], what=wrong[2])
 
 
 def test_rounds_are_put_aside_and_compared(marked: Show) -> None:
-    second = mark(mark(new_round(marked, "Before focus"), "u101", "silent"), "u102", "answers")
+    second = mark(mark(new_round(marked, "Before focus"), "u101", "silent"), "u102", "works")
     assert [r.name for r in second.rounds] == ["Before focus"] and len(second.verdicts) == 2
     assert {u.number: said for u, said in changes(second)} == {
-        101: ["answers", "silent"],
-        102: ["wrong", "answers"],
+        101: ["works", "silent"],
+        102: ["wrong", "works"],
     }
     with pytest.raises(EntryFault, match="already a new round"):
         new_round(new_round(marked))
@@ -299,7 +299,7 @@ def test_the_record_goes_out_as_csv_and_pdf_and_open_faults_by_position(marked: 
     show = mark(new_round(marked, "First"), "u104", "silent", "no power")
     rows = list(csv.DictReader(io.StringIO(record.as_csv(show).decode("utf-8-sig"))))
     assert {(r["Unit"], r["Round"], r["Verdict"]) for r in rows} >= {
-        ("101", "First", "answers"),
+        ("101", "First", "works"),
         ("104", "now", "silent"),
     }
     assert (

@@ -13,7 +13,19 @@ from PySide6.QtWidgets import QFileDialog
 
 from browser import BROWSER, TAKE_PICTURE, Browser
 from conftest import lit
-from hands import activate, answer_text, child, click, dialog, key, keys, press, settle, until
+from hands import (
+    activate,
+    answer_text,
+    child,
+    click,
+    dialog,
+    findings_now,
+    key,
+    keys,
+    press,
+    settle,
+    until,
+)
 from isthmus.check import Manner, holds, mark
 from isthmus.check.findings.mends import as_hung
 from isthmus.check.findings.model import SEEN_ACTS, Model
@@ -72,7 +84,7 @@ def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
     keys(view.others, "105 103")
     press(view, "wrong")
     first, second = bench.show.verdicts
-    assert first.result == "answers" and first.acts == ("light", "movement")
+    assert first.result == "works" and first.acts == ("light", "movement")
     assert second.what == ("too", "tilt") and set(second.others) == {"u105", "u103"}
     assert "105" in view.model.index(1, 4).data() and not view.ways["tilt"].isChecked()
     keys(view.others, "nobody knows")
@@ -168,7 +180,7 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     assert until(lambda: page.checks.found is not None and page.discovery.task is None, 60)
     assert until(
         lambda: (
-            {f.title: f.kind for f in page.checks.conclude()}
+            {f.title: f.kind for f in findings_now(page.checks)}
             == {"104": "dead", "203": "double", "208": "mode"}
         )
     )
@@ -203,12 +215,12 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     )
     # the mode is taken into the patch, the addresses are set over RDM
     press(page, "view Findings")
-    page.checks.conclude()
+    findings_now(page.checks)
     findings.choose("u208")
     press(findings, "mend")
     assert bench.show.unit("u208").mode == "Short"
     for unit in ("u203",):
-        page.checks.conclude()
+        findings_now(page.checks)
         findings.choose(unit)
         told = findings._shown
         at = next(i for i, m in enumerate(told.mends) if m.changes)
@@ -228,14 +240,14 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
         "u203",
         "u207",
     } <= stale and "u104" not in stale  # what was seen before it was set proves nothing now
-    page.checks.conclude()
+    findings_now(page.checks)
     assert not [f for f in page.checks.findings if "u203" in f.units]
     rig.do("unit", label="104", faults=[])  # somebody changes the fuse
     call_round(("light",))
     assert {bench.show.unit(v.unit).number: v.result for v in bench.show.verdicts} == dict.fromkeys(
-        (101, 104, 203, 207, 208), "answers"
+        (101, 104, 203, 207, 208), "works"
     )
-    page.checks.conclude()
+    findings_now(page.checks)
     assert not [f for f in page.checks.findings if f.kind != "dead"]
     # what was set is undone
     press(page, "view Discovery")
@@ -249,7 +261,7 @@ def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_mend(called, rig)
     rig.do("unit", label="105", address=300)
     show = lantern_tide()
     for unit in Model(show).ids:
-        show = mark(show, unit, "silent" if unit == "u105" else "answers", acts=SEEN_ACTS)
+        show = mark(show, unit, "silent" if unit == "u105" else "works", acts=SEEN_ACTS)
     window, page, bench = called(show)
     press(page, "view Findings")
     assert until(lambda: page.checks.findings and page.findings._shown)
@@ -278,8 +290,8 @@ def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_mend(called, rig)
     keys(page.call.only, "105")
     press(window, "begin call")
     assert until(lambda: set(lit(rig)) == {"105"})
-    press(page.call, "answers")
-    assert not page.checks.conclude()
+    press(page.call, "works")
+    assert not findings_now(page.checks)
 
 
 def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
@@ -360,7 +372,7 @@ def test_rounds_and_the_record_are_kept_and_saved(
     make_window, demo: Show, monkeypatch, tmp_path
 ) -> None:
     window = make_window(
-        mark(mark(demo, "u101", "answers"), "u104", "silent", "fuse"), page="Roll call"
+        mark(mark(demo, "u101", "works"), "u104", "silent", "fuse"), page="Roll call"
     )
     page, bench = window.pages["Roll call"], window.bench
     press(page, "view Record")
@@ -368,11 +380,11 @@ def test_rounds_and_the_record_are_kept_and_saved(
     answer_text("Before focus")
     press(page, "new round")
     assert [r.name for r in bench.show.rounds] == ["Before focus"] and not bench.show.verdicts
-    bench.mark_unit("u104", "answers")
+    bench.mark_unit("u104", "works")
     assert page.record.rounds.heads == ("Unit", "Name", "Before focus", "now")
     assert (
         page.record.rounds.index(0, 0).data() == "104"
-        and page.record.rounds.index(0, 3).data() == "answers"
+        and page.record.rounds.index(0, 3).data() == "works"
     )
     for name, made in (("save csv", "a.csv"), ("save record", "b.pdf"), ("save snags", "c.pdf")):
         monkeypatch.setattr(
@@ -430,7 +442,7 @@ def test_a_phone_joins_steps_and_marks_in_the_window(called, tmp_path) -> None:
         [kept] = bench.show.verdicts
         assert (kept.by, kept.result, bench.call.call.units) == (
             "Ada",
-            "answers",
+            "works",
             ("u102",),
         ) and kept.picture
         bench.undo()
@@ -468,7 +480,7 @@ def go():
     bench.levels(lambda live: live.light_up(["u301"], 0.5))
     window.go("Roll call")
     window.pages["Roll call"].call.begin()
-    bench.mark("answers"); bench.mark("silent", "fuse")
+    bench.mark("works"); bench.mark("silent", "fuse")
     QTimer.singleShot(2500, lambda: os.kill(os.getpid(), signal.SIGKILL))
 QTimer.singleShot(1500, go)
 app.exec()
@@ -489,7 +501,7 @@ def test_killed_in_the_middle_of_a_call_verdicts_are_there_and_levels_safe(
     folder = kept.recovery_folder()
     [found], _ = left_behind(folder)
     assert {found.show.unit(v.unit).number: v.result for v in found.show.verdicts} == {
-        101: "answers",
+        101: "works",
         102: "silent",
     }
     window = make_window(demo, page="Roll call")

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from hands import dialog, press, settle, until
+from hands import dialog, findings_now, press, settle, until
 from isthmus.app.kit.theme import theme
 from isthmus.app.pages import PAGES
 from isthmus.app.pages.patch.page import VIEWS as PATCH_VIEWS
@@ -332,7 +332,7 @@ def test_no_word_is_cut_off_in_any_view_of_the_roll_call_and_every_field_has_a_n
     window = make_window(show, page="Roll call")
     window.resize(*size)
     page, trouble = window.pages["Roll call"], {}
-    page.checks.conclude()
+    findings_now(page.checks)
     for view in (*page.views, "Call while it is on"):
         if view == "Call while it is on":
             page.call.only.setText("101-110")

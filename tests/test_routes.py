@@ -39,9 +39,9 @@ def fits(o: Output) -> bool:
     """What the standards allow, written out again."""
     ways = {"artnet": ("unicast", "asked", "broadcast"), "sacn": ("unicast", "multicast")}
     return (
-        o.way in ways[o.protocol]
+        o.delivery in ways[o.protocol]
         and o.priority <= 200
-        and (o.way != "unicast" or bool(o.host))
+        and (o.delivery != "unicast" or bool(o.host))
         and (o.protocol == "sacn" or o.port_address >= 0)
     )
 
@@ -225,7 +225,7 @@ def test_each_way_of_sending_becomes_its_routes() -> None:
             id="m",
             universe=1,
             protocol="sacn",
-            way="multicast",
+            delivery="multicast",
             priority=120,
             sync=9,
             preview=True,
@@ -239,8 +239,8 @@ def test_each_way_of_sending_becomes_its_routes() -> None:
             host="127.0.0.5",
             more_hosts=("127.0.0.6",),
         ),
-        Output(id="a", universe=3, way="asked", port_address=16),
-        Output(id="b", universe=4, way="broadcast", port_address=5),
+        Output(id="a", universe=3, delivery="asked", port_address=16),
+        Output(id="b", universe=4, delivery="broadcast", port_address=5),
         Output(id="off", universe=4, host="127.0.0.9", port_address=6, enabled=False),
     )
     composer, live = Composer(Masters()), Live(show)

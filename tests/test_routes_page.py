@@ -484,7 +484,7 @@ def test_an_adapter_is_chosen_kept_and_one_that_is_gone_is_told(make_window, dem
     view.refresh()
     assert "9.9.9.9 (not there)" in view.by["sacn"].currentText()
     bench.commit(
-        "sacn", core.change_output(bench.show, "o1", protocol="sacn", way="multicast", sacn=1)
+        "sacn", core.change_output(bench.show, "o1", protocol="sacn", delivery="multicast", sacn=1)
     )
     assert until(lambda: any(s.rule == "adapter-gone" and "9.9.9.9" in s.text for s in bench.snags))
     window.net.choose("sacn", "")
@@ -498,7 +498,9 @@ def test_an_adapter_is_chosen_kept_and_one_that_is_gone_is_told(make_window, dem
 
 
 def test_what_we_send_is_compared_with_what_arrives(make_window, demo: Show) -> None:
-    show = core.change_output(demo, "o1", protocol="sacn", way="unicast", host="127.0.0.1", sacn=1)
+    show = core.change_output(
+        demo, "o1", protocol="sacn", delivery="unicast", host="127.0.0.1", sacn=1
+    )
     window = make_window(show, page="Routes")
     bench, watch = window.bench, window.pages["Routes"].watch
     window.pages["Routes"].show_view("Watch")
@@ -527,7 +529,7 @@ def test_outputs_that_wait_to_be_asked_for_find_their_nodes_and_follow_them(
 ) -> None:
     show = lantern_tide()
     for output in ("o1", "o2", "o3"):
-        show = core.change_output(show, output, way="asked", host="")
+        show = core.change_output(show, output, delivery="asked", host="")
     window = make_window(show, page="Routes")  # nobody looks for nodes yet
     assert not window.net.view.looking
     click(window.bar.sign)

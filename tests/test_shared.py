@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import random
 import socket
 import time
 
@@ -99,6 +100,48 @@ def test_routes_and_the_frame_laid_out_for_them_are_taken_together_while_others_
         ]
         taken.add(engine.generation)
     assert len(taken) > 20  # and it does get on
+
+
+@given(
+    st.lists(st.integers(0, 3), min_size=8, max_size=8),
+    st.randoms(use_true_random=False),
+    st.booleans(),
+)
+@settings(max_examples=60)
+def test_whatever_order_another_core_sees_the_writing_in_a_mixture_is_never_taken(
+    frames: list[int], chance: random.Random, new_routes: bool
+) -> None:
+    """What one write changes in the memory becomes visible eight bytes at a time, in any order."""
+    writer = sh.SharedFrames()
+    routes = [Route(row, "127.0.0.5", row + 1) for row in range(8)]
+    writer.write_routes(routes, np.repeat(np.arange(8, dtype=np.uint8), 512), Identity(CID, "A"))
+    before = np.frombuffer(bytes(writer.map), np.uint64).copy()
+    frame = np.repeat(np.array(frames, np.uint8), 512)
+    if new_routes:
+        writer.write_routes(routes[::-1], frame, Identity(CID, "B"))
+    else:
+        writer.write_frame(frame)
+    after = np.frombuffer(bytes(writer.map), np.uint64).copy()
+    changed = np.flatnonzero(before != after).tolist()
+    chance.shuffle(changed)
+    seen = sh.SharedFrames()
+    memory = np.frombuffer(seen.map, np.uint64)
+    memory[:] = before
+    taken = 0
+    for start in range(0, len(changed) + 1, max(1, len(changed) // 24)):
+        memory[:] = before
+        memory[changed[:start]] = after[changed[:start]]
+        read = seen.read_routes()
+        if read is not None:
+            assert (read[1], read[2].source) in ((routes, "A"), (routes[::-1], "B"))
+            found = seen.read_frame(read[0], 8)
+            if found is not None:
+                rows = found[:, 0].tolist()
+                assert rows in (list(range(8)), frames) and (found == found[:, :1]).all()
+                assert not new_routes or (rows == frames) == (read[2].source == "B")
+                taken += 1
+    memory[:] = after
+    assert taken and seen.read_frame(int(after[sh.W_ROUTE_GENERATION]), 8) is not None
 
 
 class Wire:

@@ -8,6 +8,7 @@ import zipfile
 from pathlib import Path
 
 import jsonschema
+import msgspec
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -16,7 +17,10 @@ from msgspec.structs import replace
 from isthmus.errors import EntryFault, FileFault
 from isthmus.show import History, open_show, read_address, save_show, write_address
 from isthmus.show import container as box
+from isthmus.show.change import apply_change
+from isthmus.show.migrations import STEPS
 from isthmus.show.records import (
+    FORMAT,
     Node,
     Output,
     Patched,
@@ -93,6 +97,51 @@ def _zip(members: dict[str, str | bytes]) -> bytes:
         for name, data in members.items():
             archive.writestr(name, data)
     return out.getvalue()
+
+
+DATA = Path(__file__).parent / "data"
+
+
+def test_a_show_of_format_1_opens_as_it_was_and_so_does_a_journal_of_it(tmp_path: Path) -> None:
+    """The file was saved by the program of that time; what it holds was noted then."""
+    show = open_show(DATA / "format-1.isthmus")
+    assert [u.number for u in show.units] == [101, 102, 201, 313, 441] and show.format == FORMAT
+    assert {o.delivery for o in show.outputs} == {"unicast"} and len(show.outputs) == 3
+    found = {v.unit: (v.result, v.note, v.what, v.acts) for v in show.verdicts}
+    assert found == {
+        "u101": ("works", "", (), ()),
+        "u102": ("wrong", "iris sticks", ("beam",), ("colour",)),
+        "u201": ("silent", "no light", (), ()),
+    }
+    save_show(show, tmp_path / "again.isthmus")
+    assert open_show(tmp_path / "again.isthmus") == show
+    old = msgspec.msgpack.encode(  # as a journal of format 1 has a new output and a new verdict
+        [
+            "edit",
+            {},
+            {
+                "outputs": [[0, 0, [{"id": "o9", "universe": 9, "way": "multicast"}]]],
+                "verdicts": [
+                    [0, 2, []],
+                    [0, 0, [{"unit": "u441", "result": "answers", "extra": {}}]],
+                ],
+            },
+        ]
+    )
+    name, after = apply_change(show, old, 1)
+    assert name == "edit" and [(o.id, o.delivery) for o in after.outputs] == [("o9", "multicast")]
+    assert [(v.unit, v.result) for v in after.verdicts] == [
+        ("u101", "works"),
+        ("u102", "wrong"),
+        ("u441", "works"),
+    ]
+
+
+def test_every_format_before_has_a_step_and_a_file() -> None:
+    assert set(STEPS) == set(range(2, FORMAT + 1))
+    assert {p.name for p in DATA.glob("*.isthmus")} == {
+        f"format-{n}.isthmus" for n in range(1, FORMAT)
+    }
 
 
 @pytest.mark.parametrize(

@@ -204,14 +204,14 @@ def test_the_walk_from_paper_to_an_answering_rig(
             12 if called.number not in (104, 203, 501) and called.number < 600 else 0.5,
         )
         real = set(lit(rig))
-        verdict = "answers" if real == {label} else "silent" if not real else "wrong"
+        verdict = "works" if real == {label} else "silent" if not real else "wrong"
         if called.number in (
             501,
             *range(600, 700),
         ):  # haze gives no light; the extras do not hang yet
             key(window.pages["Roll call"].call.table, Qt.Key.Key_N)
             continue
-        if verdict != "answers":
+        if verdict != "works":
             seen[label] = verdict
             click(window.pages["Roll call"].call.note)
             keys(window.pages["Roll call"].call.note, f"lit: {', '.join(sorted(real)) or 'nobody'}")

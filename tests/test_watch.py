@@ -282,7 +282,7 @@ def test_snags_of_the_network_speak_while_their_trouble_lasts_and_end_with_it(
     rig.do("quiet")
     assert until(lambda: "second-sender" not in rules(), 8)
     sacn_show = route_edits.change_output(
-        show, "o1", protocol="sacn", way="unicast", host="127.0.0.1", sacn=1
+        show, "o1", protocol="sacn", delivery="unicast", host="127.0.0.1", sacn=1
     )
     rig.do("send", protocol="sacn", number=1, to="127.0.0.1", priority=150)
     assert until(lambda: "priority-lower" in rules(sacn_show))
@@ -299,7 +299,7 @@ def test_snags_of_the_network_speak_while_their_trouble_lasts_and_end_with_it(
         "Ferry B" in s.text and "Its mirror carries on" in s.text
         for s in book.update(mirrored, desk.view).snags
     )
-    asked = route_edits.change_output(show, "o1", way="asked", host="", port_address=9)
+    asked = route_edits.change_output(show, "o1", delivery="asked", host="", port_address=9)
     assert "nobody-listens" in rules(asked)
     moved = route_edits.change_node(show, "ferry-b", ip="10.0.0.9")
     assert "outside" in rules(moved)

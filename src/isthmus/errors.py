@@ -5,6 +5,7 @@ IsthmusError
 ├── EntryFault     something typed or listed that cannot be taken
 └── NetworkFault   an address, port or process that does not answer
 
+`Cancelled` is no failure: long work raises it where it stops because the person wished so.
 Anything else that is raised is a defect and goes to the crash path.
 """
 
@@ -21,6 +22,10 @@ class IsthmusError(Exception):
     def __str__(self) -> str:
         head = f"{self.where}: {self.what}" if self.where else self.what
         return f"{head} {self.do}" if self.do else head
+
+
+class Cancelled(Exception):
+    """Long work was cancelled; raised inside it by whatever reports its progress."""
 
 
 class FileFault(IsthmusError):

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from isthmus.net.talk import Talker
 
 MAX_PERSONALITIES, MAX_SENSORS = 64, 16
-Progress = Callable[[int, int, str], bool]  # done, all, words; False ends it
+Progress = Callable[[int, int, str], object]  # done, all, words; may raise Cancelled
 
 
 @dataclass(frozen=True)
@@ -78,11 +78,12 @@ def discover(
     talker: Talker,
     nodes: Iterable[FoundNode],
     show: Show,
-    progress: Progress = lambda done, all_, words: True,
+    progress: Progress = lambda done, all_, words: None,
     into: Discovered | None = None,
 ) -> Discovered:
     """Ask every node for its devices, then each device. Ports where RDM is off are left alone.
-    `into` fills meanwhile.
+
+    `into` fills meanwhile, so that what has answered is there when `progress` raises Cancelled.
     """
     off = {n.ip for n in show.nodes if not n.rdm}
     ports = [
@@ -97,8 +98,7 @@ def discover(
 
     def table(port: tuple[FoundNode, FoundPort]) -> tuple[list[bytes], str]:
         node, at = port
-        if not count.on(f"Who is behind {node.name or node.ip}, port {at.index}?"):
-            return [], ""
+        count.on(f"Asking for devices at {node.name or node.ip}, port {at.index}")
         out.asked.append((node.ip, at.number))
         try:
             return talker.table(node.ip, at.number)
@@ -119,28 +119,21 @@ def discover(
             todo.append(Device(uid, node.ip, node.name or node.ip, port.index, port.number))
     count.all += len(todo)
 
-    def tell(device: Device) -> None:
-        if count.on(f"Asking {device.name}"):
-            out.devices.append(ask(talker, device))
-
     for device in todo:
-        tell(device)
-    out.ended = count.ended
+        count.on(f"Asking {device.name}")
+        out.devices.append(ask(talker, device))
     return out
 
 
 class _Count:
-    """How far it is. `on` is False once somebody wants it ended."""
+    """How far it is."""
 
     def __init__(self, progress: Progress, all_: int) -> None:
-        self.progress, self.all = progress, all_
-        self.done, self.ended = 0, False
+        self.progress, self.all, self.done = progress, all_, 0
 
-    def on(self, words: str) -> bool:
-        if not self.ended and not self.progress(self.done, self.all, words):
-            self.ended = True
+    def on(self, words: str) -> None:
+        self.progress(self.done, self.all, words)
         self.done += 1
-        return not self.ended
 
 
 def ask(talker: Talker, device: Device) -> Device:

@@ -92,7 +92,7 @@ def open_faults(show: Show) -> list[tuple[str, list[tuple[Unit, str]]]]:
     out: dict[str, list[tuple[Unit, str]]] = {}
     for unit in sorted(show.units, key=lambda u: (u.hangs_on, u.number)):
         verdict = held.get(unit.id)
-        if verdict is None or verdict.result == "answers":
+        if verdict is None or verdict.result == "works":
             continue
         words = say(show, verdict) + ("" if holds(show, verdict) else " (out of date)")
         out.setdefault(unit.hangs_on or "nowhere yet", []).append((unit, words))
@@ -169,7 +169,7 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
         story += [Spacer(1, 12), Paragraph("By position", styles["Heading2"])]
         lines = [["Position", "Answer", "Wrong", "Silent", "Left"]]
         lines += [
-            [place, *(str(c[k]) for k in ("answers", "wrong", "silent", "left"))]
+            [place, *(str(c[k]) for k in ("works", "wrong", "silent", "left"))]
             for place, c in by_place(show)
         ]
         story.append(

@@ -6,16 +6,17 @@ from __future__ import annotations
 
 import time
 from collections import Counter
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Sequence
 
 from msgspec.structs import replace
 
 from isthmus.errors import EntryFault
 from isthmus.patch.index import index_of
+from isthmus.recent import Recent
 from isthmus.routes import way_key
 from isthmus.show.records import CallRound, Output, Show, Unit, Verdict
 
-RESULTS = ("answers", "wrong", "silent", "skipped")
+RESULTS = ("works", "wrong", "silent", "skipped")
 WAYS = {
     "other": "another unit lights instead",
     "too": "another unit lights too",
@@ -34,18 +35,20 @@ def now() -> str:
     return time.strftime("%Y-%m-%dT%H:%M:%S")
 
 
-_LAST: list[tuple[tuple[Output, ...], dict[int, list[Output]]]] = []
+_OUTPUTS: Recent[dict[int, list[Output]]] = Recent()
 
 
 def _outputs_of(show: Show) -> dict[int, list[Output]]:
     """Universe → its outputs that are on, in order; the same as long as the show's outputs are."""
-    if not _LAST or _LAST[0][0] is not show.outputs:
-        made: dict[int, list[Output]] = {}
-        for output in sorted(show.outputs, key=lambda o: (o.universe, o.host, o.number)):
-            if output.enabled and not output.role:
-                made.setdefault(output.universe, []).append(output)
-        _LAST[:] = [(show.outputs, made)]
-    return _LAST[0][1]
+    return _OUTPUTS.get((show.outputs,), lambda _: _by_universe(show.outputs))
+
+
+def _by_universe(outputs: Iterable[Output]) -> dict[int, list[Output]]:
+    made: dict[int, list[Output]] = {}
+    for output in sorted(outputs, key=lambda o: (o.universe, o.host, o.number)):
+        if output.enabled and not output.role:
+            made.setdefault(output.universe, []).append(output)
+    return made
 
 
 def proof(show: Show, unit: Unit) -> str:

@@ -170,7 +170,7 @@ def rollcall(options: argparse.Namespace) -> Result:
     path, kept = keep(options, show) if options.save else (None, "Nothing saved.")
     data = {
         "called": len(only or callable_units(show)[0]),
-        "answers": count["answers"],
+        "works": count["works"],
         "wrong": count["wrong"],
         "silent": count["silent"],
         "left": [{"unit": x.number, "why": x.why} for x in callable_units(show)[1]],
@@ -179,7 +179,7 @@ def rollcall(options: argparse.Namespace) -> Result:
         "saved": path,
     }
     lines = [f"{count['answers']} answer, {count['wrong']} wrong, {count['silent']} silent."]
-    lines += [f"{numbers[v.unit]} {say(show, v)}" for v in show.verdicts if v.result != "answers"]
+    lines += [f"{numbers[v.unit]} {say(show, v)}" for v in show.verdicts if v.result != "works"]
     return (SNAGS if found else DONE), data, [*lines, "", *_lines(found), kept]
 
 

@@ -53,7 +53,7 @@ def _row(show: Show, reach: Reach, use: dict[int, int], o: Output) -> dict[str, 
         "universe": o.universe,
         "units": use.get(o.universe, 0),
         "protocol": o.protocol,
-        "way": o.way,
+        "delivery": o.delivery,
         "hosts": list(o.hosts),
         "number": o.number,
         "written": write_port_address(o.number) if o.protocol == "artnet" else str(o.number),
@@ -118,7 +118,12 @@ def routes_set(options: argparse.Namespace) -> Result:
             }
             outputs.append(
                 Output(
-                    id=new_id(), universe=universe, protocol=protocol, way=way, **numbers, **more
+                    id=new_id(),
+                    universe=universe,
+                    protocol=protocol,
+                    delivery=way,
+                    **numbers,
+                    **more,
                 )
             )
         made = core.add(show, *outputs)
@@ -383,7 +388,7 @@ def send(options: argparse.Namespace) -> Result:
     live.light_up([u.id for u in units], options.level / 100)
     desk, engine = _desk(options, show), Engine()
     composer = Composer(Masters())
-    asks = any(o.way == "asked" for o in show.outputs)
+    asks = any(o.delivery == "asked" for o in show.outputs)
     try:
         desk.look(asks)
         engine.use(desk.outlets)

@@ -16,13 +16,12 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from isthmus.errors import EntryFault, FileFault
+from isthmus.errors import Cancelled, EntryFault, FileFault
 from isthmus.library import (
     Entry,
     Progress,
     Query,
     Shelf,
-    Stopped,
     fresh_shelf,
     importing,
     read_sources,
@@ -433,7 +432,7 @@ def build_index(options: argparse.Namespace) -> Result:
                 flush=True,
             )
         if ended:
-            raise Stopped
+            raise Cancelled
 
     outcome = update_library(shelf.index, read_sources(), told, options.workers)
     data = {

@@ -4,6 +4,10 @@ last of the two.
 Three frame buffers go round: the writer fills one that is not being read and then names it. Every
 buffer carries the generation of the route table it was laid out for, so that a frame never meets
 the wrong routes.
+
+Processors differ in the order in which another core sees what one core has written. Nothing here
+rests on it: a frame and a route table each carry a sum over all they consist of, and what does not
+agree with its sum was read too early and counts as not read.
 """
 
 from __future__ import annotations
@@ -39,7 +43,16 @@ WRITING = -1  # instead of the generation of a buffer that is being filled
     W_CHANGED_ONLY,
     W_ARTNET_SYNC,
     W_GENERATION,  # one for each buffer
-) = range(13)
+    _W1,
+    _W2,
+    W_ROWS,  # one for each buffer: how many rows the frame has
+    _R1,
+    _R2,
+    W_SUM,  # one for each buffer
+    _S1,
+    _S2,
+    W_ROUTE_SUM,
+) = range(22)
 # words the engine writes
 (
     S_TICKS,
@@ -63,6 +76,22 @@ _ROUTE_WORDS = 8
 _ROUTES_AT = _HEAD * 8 + _IDENTITY
 _FRAMES_AT = _ROUTES_AT + MAX_ROUTES * _ROUTE_WORDS * 8
 _BYTES = _FRAMES_AT + BUFFERS * MAX_ROWS * SLOTS
+
+
+_WEIGHTS = np.random.default_rng(0x15714).integers(
+    1, 2**63, MAX_ROWS * SLOTS // 8, np.uint64
+) | np.uint64(1)
+
+
+def checksum(data: NDArray[np.uint8], seed: int) -> int:
+    """A sum that tells a mixture of two frames from either of them: each eight bytes times an odd
+    weight of their place, modulo 2⁶⁴ (a multiply-shift hash). data: whole multiples of 8 bytes.
+
+    Stale and fresh parts whose plain sums agree (two channels that cross over) differ in it.
+    """
+    words = data.view(np.uint64)
+    total = int(np.dot(words, _WEIGHTS[: len(words)])) + (seed + 1) * 0x9E3779B97F4A7C15
+    return (total & 0xFFFF_FFFF_FFFF_FFFF) - 2**63
 
 
 @dataclass(frozen=True)
@@ -113,9 +142,12 @@ class SharedFrames:
     def write_frame(self, frame: NDArray[np.uint8]) -> None:
         """frame: flat bytes of whole rows, at most MAX_ROWS of them."""
         spare = (int(self.words[W_CURRENT]) + 1) % BUFFERS
+        generation = int(self.words[W_ROUTE_GENERATION])
         self.words[W_GENERATION + spare] = WRITING
         self.frames[spare, : len(frame)] = frame
-        self.words[W_GENERATION + spare] = self.words[W_ROUTE_GENERATION]
+        self.words[W_ROWS + spare] = len(frame) // SLOTS
+        self.words[W_SUM + spare] = checksum(self.frames[spare, : len(frame)], generation)
+        self.words[W_GENERATION + spare] = generation
         self.words[W_CURRENT] = spare
 
     def write_routes(
@@ -144,6 +176,9 @@ class SharedFrames:
         )
         self.words[W_ROUTE_COUNT] = len(table)
         self.words[W_ROUTE_GENERATION] += 1
+        self.words[W_ROUTE_SUM] = self._route_sum(
+            self.routes[: len(table)], self.identity, int(self.words[W_ROUTE_GENERATION])
+        )
         self.write_frame(frame)
         self.words[W_ROUTE_SEQ] += 1
 
@@ -153,8 +188,11 @@ class SharedFrames:
         if before % 2:
             return None
         rows = self.routes[: int(self.words[W_ROUTE_COUNT])].copy()
-        who = bytes(self.identity)
+        identity = self.identity.copy()
+        who = identity.tobytes()
         generation = int(self.words[W_ROUTE_GENERATION])
+        if int(self.words[W_ROUTE_SUM]) != self._route_sum(rows, identity, generation):
+            return None
         if int(self.words[W_ROUTE_SEQ]) != before:
             return None
         routes = [
@@ -171,11 +209,20 @@ class SharedFrames:
         """The first rows of the newest frame, copied, (rows, 512), when it was laid out for these
         routes.
 
-        The writer may come round to this buffer while it is read: what is of another generation
-        afterwards counts as not read.
+        The writer may come round to this buffer while it is read: what does not agree with its
+        sum, or is of another generation afterwards, counts as not read.
         """
         current = int(self.words[W_CURRENT])
         if int(self.words[W_GENERATION + current]) != generation:
             return None
-        frame = self.frames[current, : rows * SLOTS].reshape(-1, SLOTS).copy()
-        return frame if int(self.words[W_GENERATION + current]) == generation else None
+        high = min(MAX_ROWS, max(0, int(self.words[W_ROWS + current])))
+        frame = self.frames[current, : high * SLOTS].copy()
+        if int(self.words[W_SUM + current]) != checksum(frame, generation):
+            return None
+        if int(self.words[W_GENERATION + current]) != generation:
+            return None
+        return frame.reshape(-1, SLOTS)[:rows] if rows <= high else None
+
+    @staticmethod
+    def _route_sum(rows: NDArray[np.int64], identity: NDArray[np.uint8], generation: int) -> int:
+        return checksum(rows.reshape(-1).view(np.uint8), checksum(identity, generation))

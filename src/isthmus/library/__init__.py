@@ -2,7 +2,7 @@
 client.
 """
 
-from isthmus.library.index import Index, Outcome, Progress, Stopped, Trust
+from isthmus.library.index import Index, Outcome, Progress, Trust
 from isthmus.library.search import Answer, Hit, Query
 from isthmus.library.shelf import Entry, Shelf, fresh_shelf, index_path, update_library
 from isthmus.library.sources import Source, read_sources, write_sources
@@ -17,7 +17,6 @@ __all__ = [
     "Query",
     "Shelf",
     "Source",
-    "Stopped",
     "Trust",
     "fresh_shelf",
     "index_path",

@@ -22,7 +22,7 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
-from isthmus.errors import FileFault, IsthmusError, os_reason
+from isthmus.errors import Cancelled, FileFault, IsthmusError, os_reason
 from isthmus.library.facts import Facts, facts_of, unpack
 from isthmus.library.quick import facts_of_file
 from isthmus.library.schema import SCHEMA, VERSION
@@ -392,15 +392,11 @@ class Index:
                 if told is not None and (read % CHUNK == 0 or read == len(changed)):
                     try:
                         told(Progress(read, len(changed), Path(path).name))
-                    except Stopped:
+                    except Cancelled:  # what was read is kept
                         for owner, entries in waiting.items():
                             self.put(owner, entries)
                         return read, faults, True
         return read, faults, False
-
-
-class Stopped(Exception):
-    """Raised from `told` to end an update; what was read is kept."""
 
 
 def _facts_or_fault(path: str) -> tuple[str, bytes | str]:

@@ -168,7 +168,7 @@ def silences(show: Show, node: FoundNode, wish: Wish) -> list[str]:
         if (
             output.enabled
             and output.protocol == "artnet"
-            and (output.way != "unicast" or node.ip in output.hosts)
+            and (output.delivery != "unicast" or node.ip in output.hosts)
         ):
             fed[output.port_address].append(output.universe)
     moved = bool(wish.ip) and wish.ip != node.ip

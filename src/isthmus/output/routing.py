@@ -36,11 +36,13 @@ def identity(show: Show) -> Identity:
 
 def hosts_of(output: Output, asking: Asking, broadcast: str) -> tuple[str, ...]:
     """The addresses an output's packets go to."""
-    if output.way == "multicast":
+    if output.delivery == "multicast":
         return (sacn.multicast(output.number),)
-    if output.way == "broadcast":
+    if output.delivery == "broadcast":
         return (broadcast or LOCAL_BROADCAST,)
-    return tuple(asking.get(output.port_address, ())) if output.way == "asked" else output.hosts
+    return (
+        tuple(asking.get(output.port_address, ())) if output.delivery == "asked" else output.hosts
+    )
 
 
 def routes_of(output: Output, row: int, asking: Asking, broadcast: str) -> list[Route]:

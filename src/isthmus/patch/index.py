@@ -14,6 +14,7 @@ from functools import cached_property
 
 from isthmus.patch.spans import Clash, Span, clashes, unit_spans
 from isthmus.profiles import ProfileSet, profiles_of
+from isthmus.recent import Recent
 from isthmus.show.records import SLOTS, UNIVERSES, Show, Unit
 
 FULL = (1 << SLOTS) - 1
@@ -292,18 +293,14 @@ def changed_units(
     return fresh, have.keys() - {unit.id for unit in new}
 
 
-_LAST: list[PatchIndex] = []
+_INDEXES: Recent[PatchIndex] = Recent()
 
 
 def index_of(show: Show) -> PatchIndex:
     """The index of a show, made from the last one asked for; the same object for the same units and
     profiles.
     """
-    profiles = profiles_of(show)
-    for kept in _LAST:
-        if kept.show is show or (kept.show.units is show.units and kept.profiles is profiles):
-            return kept
-    made = _LAST[0].next(show) if _LAST else PatchIndex.of(show)
-    _LAST.insert(0, made)
-    del _LAST[4:]
-    return made
+    return _INDEXES.get(
+        (show.units, profiles_of(show)),
+        lambda newest: newest.next(show) if newest else PatchIndex.of(show),
+    )

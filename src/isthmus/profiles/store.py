@@ -9,6 +9,7 @@ from pathlib import Path
 from isthmus.errors import IsthmusError
 from isthmus.profiles.gdtf import read_gdtf
 from isthmus.profiles.records import Mode, Profile
+from isthmus.recent import Recent
 from isthmus.show.container import MAX_MEMBER, read_file
 from isthmus.show.records import Show, StoredProfile, Unit
 
@@ -44,22 +45,20 @@ class ProfileSet:
         return (profile, mode) if profile and mode else None
 
 
-_LAST: list[tuple[tuple[StoredProfile, ...], ProfileSet]] = []
+_SETS: Recent[ProfileSet] = Recent()
 
 
 def profiles_of(show: Show) -> ProfileSet:
     """All profiles of a show; the same object as long as the show's profiles are the same."""
-    for kept, found in _LAST:
-        if kept is show.profiles:
-            return found
-    results = {stored.key: read_stored(stored) for stored in show.profiles}
-    made = ProfileSet(
+    return _SETS.get((show.profiles,), lambda _: _set_of(show.profiles))
+
+
+def _set_of(profiles: tuple[StoredProfile, ...]) -> ProfileSet:
+    results = {stored.key: read_stored(stored) for stored in profiles}
+    return ProfileSet(
         {key: value for key, value in results.items() if isinstance(value, Profile)},
         {key: value for key, value in results.items() if isinstance(value, IsthmusError)},
     )
-    _LAST.insert(0, (show.profiles, made))
-    del _LAST[4:]
-    return made
 
 
 def load_stored(path: Path) -> tuple[StoredProfile, Profile]:

@@ -92,10 +92,10 @@ def gif(
     pictures: Iterable[bytes],
     size: tuple[int, int],
     seconds: float,
-    stop: Callable[[int], bool] = lambda n: False,
+    told: Callable[[int], object] = lambda n: None,
 ) -> bytes:
-    """An endless GIF of pictures that follow each other in `seconds`. `stop` is told how many are
-    drawn; True ends it.
+    """An endless GIF of pictures that follow each other in `seconds`. `told` hears how many are
+    drawn, and may raise Cancelled.
     """
     from PIL import Image
 
@@ -106,8 +106,7 @@ def gif(
             .convert("RGB")
             .convert("P", palette=Image.Palette.ADAPTIVE, colors=200)
         )
-        if stop(len(frames)):
-            break
+        told(len(frames))
     if not frames:
         raise EntryFault("There is no picture to keep.")
     out = io.BytesIO()

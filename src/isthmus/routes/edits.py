@@ -21,9 +21,9 @@ def _check(output: Output) -> None:
         raise EntryFault(
             f"{output.universe} is not a universe.", do=f"Universes go from 1 to {UNIVERSES}."
         )
-    if output.protocol not in WAYS or output.way not in WAYS[output.protocol]:
+    if output.protocol not in WAYS or output.delivery not in WAYS[output.protocol]:
         raise EntryFault(
-            f"{output.protocol} cannot go {output.way}.",
+            f"{output.protocol} cannot go {output.delivery}.",
             do=f"Choose {' or '.join(WAYS.get(output.protocol, WAYS))}.",
         )
     if output.protocol == "artnet" and not 0 <= output.port_address <= MAX_PORT_ADDRESS:
@@ -41,7 +41,7 @@ def _check(output: Output) -> None:
             f"{output.priority} is not a priority.",
             do=f"sACN priorities go from 0 to {MAX_PRIORITY}; 100 is usual.",
         )
-    if output.way == "unicast" and not output.hosts:
+    if output.delivery == "unicast" and not output.hosts:
         raise EntryFault(
             "It has no address to go to.",
             do="Type a node's address, or let it go by multicast, broadcast or to nodes that ask.",
@@ -50,7 +50,7 @@ def _check(output: Output) -> None:
 
 def place(output: Output) -> tuple[object, ...]:
     """What two outputs may not share."""
-    return output.universe, output.protocol, output.way, output.hosts, output.number
+    return output.universe, output.protocol, output.delivery, output.hosts, output.number
 
 
 def add(show: Show, *outputs: Output) -> Show:
@@ -113,14 +113,14 @@ def change_protocol(show: Show, ids: Collection[str], protocol: str) -> Show:
         if protocol == "sacn":
             changes = {
                 "protocol": "sacn",
-                "way": "unicast" if output.hosts else "multicast",
+                "delivery": "unicast" if output.hosts else "multicast",
                 "sacn": output.universe,
             }
         else:
             number = min(output.universe - 1, MAX_PORT_ADDRESS)
             changes = {
                 "protocol": "artnet",
-                "way": "unicast" if output.hosts else "asked",
+                "delivery": "unicast" if output.hosts else "asked",
                 "port_address": number,
             }
         show = change_outputs(show, {output.id}, **changes)
@@ -138,7 +138,7 @@ def retarget(show: Show, output_id: str, port: Port) -> Show:
         show,
         output_id,
         protocol=fresh.protocol,
-        way="unicast",
+        delivery="unicast",
         host=fresh.host,
         more_hosts=(),
         port_address=fresh.port_address,

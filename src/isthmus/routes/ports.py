@@ -33,7 +33,7 @@ def write_number(protocol: str, number: int) -> str:
 def write_output(output: Output) -> str:
     """Where an output goes, in words."""
     how = {"multicast": "multicast", "broadcast": "broadcast", "asked": "to nodes that ask"}.get(
-        output.way, ", ".join(output.hosts)
+        output.delivery, ", ".join(output.hosts)
     )
     return f"{write_number(output.protocol, output.number)}, {how}"
 

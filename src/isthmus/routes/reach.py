@@ -81,7 +81,9 @@ class Reach:
 
     def _find(self, output: Output) -> list[Port]:
         alike = self._by_number.get((output.protocol, output.number), [])
-        return [port for port in alike if output.way != "unicast" or port.node.ip in output.hosts]
+        return [
+            port for port in alike if output.delivery != "unicast" or port.node.ip in output.hosts
+        ]
 
     def free(self) -> list[Port]:
         """Outputs of nodes that nothing reaches and that do not stand by, in order."""
@@ -107,7 +109,7 @@ class Reach:
                 p
                 for p in near
                 if not self.of_port.get(p.key)
-                and (output.way != "unicast" or p.node.ip in output.hosts)
+                and (output.delivery != "unicast" or p.node.ip in output.hosts)
             ),
             None,
         )
@@ -132,11 +134,10 @@ def goes_to(show: Show, universe: int) -> str:
 
 def way_key(output: Output) -> str:
     """What makes an output another one: where it goes. Verdicts rest on it."""
-    if output.protocol == "artnet" and output.way == "unicast":
+    if output.protocol == "artnet" and output.delivery == "unicast":
         return f"{output.universe}>{output.host}/{output.port_address}"
-    return (
-        f"{output.universe}>{output.protocol}/{output.way}/{','.join(output.hosts)}/{output.number}"
-    )
+    hosts = ",".join(output.hosts)
+    return f"{output.universe}>{output.protocol}/{output.delivery}/{hosts}/{output.number}"
 
 
 def load_of(outputs: Iterable[Output], node: Node) -> int:

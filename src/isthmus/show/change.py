@@ -15,7 +15,8 @@ from typing import Any
 
 import msgspec
 
-from isthmus.show.records import Show
+from isthmus.show.migrations import migrate_records
+from isthmus.show.records import FORMAT, Show
 
 _HINTS = typing.get_type_hints(Show)
 _LISTS = {name for name in Show.__struct_fields__ if typing.get_origin(_HINTS[name]) is tuple}
@@ -127,9 +128,16 @@ def _mixed(old: tuple[Any, ...], middle: tuple[Any, ...]) -> list[Run]:
     return [*runs, _new(fresh)] if fresh else runs
 
 
-def apply_change(show: Show, data: bytes) -> tuple[str, Show]:
-    """What was done, and the show after it. Raises ValueError for bytes that are not a change of
-    this show.
+def _records(member: str, data: msgspec.Raw, format: int) -> list[Any]:  # noqa: A002
+    if format == FORMAT:
+        return _DECODERS[member].decode(data)
+    plain = migrate_records(member, msgspec.msgpack.decode(data), format)
+    return msgspec.convert(plain, _HINTS[member])
+
+
+def apply_change(show: Show, data: bytes, format: int = FORMAT) -> tuple[str, Show]:  # noqa: A002
+    """What was done, and the show after it; `format` is that of the change's records. Raises
+    ValueError for bytes that are not a change of this show.
     """
     change = _CHANGE.decode(data)
     values: dict[str, Any] = {}
@@ -147,6 +155,6 @@ def apply_change(show: Show, data: bytes) -> tuple[str, Show]:
                     raise ValueError(f"{member} has {len(old)} records, not {run.at + run.keep}")
                 built.extend(old[run.at : run.at + run.keep])
             else:
-                built.extend(_DECODERS[member].decode(run.new))
+                built.extend(_records(member, run.new, format))
         values[member] = tuple(built)
     return change.name, msgspec.structs.replace(show, **values)

@@ -25,6 +25,7 @@ from typing import Any
 import msgspec
 
 from isthmus.errors import FileFault, os_reason
+from isthmus.show.migrations import migrate
 from isthmus.show.records import FORMAT, Record, Show
 
 SUFFIX = ".isthmus"
@@ -235,7 +236,7 @@ def _show_of(text: bytes, where: str) -> Show:
             where=where,
             do="Update Isthmus to open it; nothing in the file was changed.",
         )
-    return msgspec.convert(_fold(raw, Show), Show)
+    return msgspec.convert(_fold(migrate(raw), Show), Show)
 
 
 def _members(data: bytes, where: str, damage: Damage) -> Members:

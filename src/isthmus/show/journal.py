@@ -36,7 +36,7 @@ import msgspec
 from isthmus.errors import FileFault, os_reason
 from isthmus.show.change import change_between
 from isthmus.show.container import encode_show, sync_folder, write_atomically
-from isthmus.show.records import Show
+from isthmus.show.records import FORMAT, Show
 
 EDIT, LEVELS, BEGIN = b"e", b"l", b"b"
 ABOUT, HELD = "about.json", "held"
@@ -60,6 +60,7 @@ class Begin(msgspec.Struct, omit_defaults=True):
     file: str = ""
     digest: str = ""
     unsaved: bool = False
+    format: int = 1  # of the records in its edits; journals of before had no such member
 
 
 class About(msgspec.Struct, omit_defaults=True):
@@ -257,7 +258,7 @@ class Journal:
 
     def _open(self, source: str, show: Show, unsaved: bool) -> None:
         """A new generation, written to from now on; its base follows."""
-        start = Begin(source, self._original, self._digest, unsaved)
+        start = Begin(source, self._original, self._digest, unsaved, FORMAT)
         number = self._generation + 1
         try:
             flags = os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_APPEND | os.O_CLOEXEC

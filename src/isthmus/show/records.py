@@ -15,7 +15,7 @@ Vec3 = tuple[float, float, float]
 Quat = tuple[float, float, float, float]
 UPRIGHT: Quat = (1.0, 0.0, 0.0, 0.0)
 
-FORMAT = 1
+FORMAT = 2
 SLOTS = 512
 UNIVERSES = 63999  # the highest universe sACN can name (ANSI E1.31-2018, 6.2.7)
 
@@ -234,11 +234,11 @@ class Node(Record, frozen=True, kw_only=True):
 class Output(Record, frozen=True, kw_only=True):
     """One universe on its way.
 
-    Art-Net (`port_address`): `way` unicast to `host`, asked (to whichever nodes say that they want
-    it) or broadcast. sACN (`sacn`, the universe there; 0 is the same number): unicast to `host` and
-    `more_hosts`, or multicast. `per_address` sends a priority for each slot: that of the output
-    where a unit listens, none elsewhere. `role` is empty, mirror (sent as well) or spare (stands by
-    for another output).
+    Art-Net (`port_address`): `delivery` unicast to `host`, asked (to whichever nodes say that they
+    want it) or broadcast. sACN (`sacn`, the universe there; 0 is the same number): unicast to
+    `host` and `more_hosts`, or multicast. `per_address` sends a priority for each slot: that of the
+    output where a unit listens, none elsewhere. `role` is empty, mirror (sent as well) or spare
+    (stands by for another output).
     """
 
     id: str
@@ -248,7 +248,7 @@ class Output(Record, frozen=True, kw_only=True):
     enabled: bool = True
     label: str = ""
     protocol: str = "artnet"
-    way: str = "unicast"
+    delivery: str = "unicast"
     more_hosts: tuple[str, ...] = ()
     sacn: int = 0
     priority: int = 100
@@ -267,7 +267,7 @@ class Output(Record, frozen=True, kw_only=True):
     def hosts(self) -> tuple[str, ...]:
         return (
             tuple(dict.fromkeys(h for h in (self.host, *self.more_hosts) if h))
-            if self.way == "unicast"
+            if self.delivery == "unicast"
             else ()
         )
 
@@ -346,7 +346,7 @@ class Verdict(Record, frozen=True, kw_only=True):
     """
 
     unit: str
-    result: str  # answers, wrong, silent, skipped
+    result: str  # works, wrong, silent, skipped
     note: str = ""
     at: str = ""
     proven: str = ""

@@ -211,7 +211,7 @@ def _state_after(place: Path, number: int, numbers: list[int], losses: list[str]
     for kind, body in found:
         if kind == EDIT:
             try:
-                state.last, state.show = apply_change(state.show, body)
+                state.last, state.show = apply_change(state.show, body, begin.format)
             except (ValueError, msgspec.MsgspecError):
                 losses.append(
                     "An edit does not fit what was before it; it and what came after are not there."

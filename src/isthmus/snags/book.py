@@ -184,7 +184,7 @@ class SnagBook:
         answered = {
             v.unit
             for v in at.verdicts.values()
-            if v.unit in again and v.result == "answers" and holds(at.show, v)
+            if v.unit in again and v.result == "works" and holds(at.show, v)
         }
         states = (
             self._states

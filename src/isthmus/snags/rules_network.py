@@ -95,7 +95,7 @@ def nobody_listens(at: Context) -> Iterator[Snag]:
     for o in at.show.outputs:
         if not o.enabled or o.protocol != "artnet":
             continue
-        if o.way == "asked" and not at.network.asking.get(o.port_address):
+        if o.delivery == "asked" and not at.network.asking.get(o.port_address):
             where = write_number("artnet", o.port_address)
             text = (
                 f"Universe {o.universe} waits to be asked for: no node that answers has an "

@@ -93,7 +93,7 @@ class Caller:
                 for _ in range(TWICE):
                     call = rollcall.jump(call, show, self.live, stop.units[0])
                     said, call = self._one(model, call)
-                    if said.result == "answers":
+                    if said.result == "works":
                         break
                 kinds = tuple(manner.kinds)
                 others = said.others

@@ -34,7 +34,7 @@ def say(wished: Sights, seen: Sights, kinds: Sequence[str], others: Sequence[str
     if ways == ("silent",):
         return Said("wrong", ("other",), tuple(others)) if others else Said("silent")
     what = (*ways, *(("too",) if others else ()))
-    return Said("wrong", what, tuple(others)) if what else Said("answers")
+    return Said("wrong", what, tuple(others)) if what else Said("works")
 
 
 def sights_of(states: Sequence[Mapping[str, Any]]) -> Sights:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from isthmus.check.acts import MOVEMENT
 from isthmus.check.findings.cause import ELSEWHERE
 from isthmus.check.findings.chances import AXIS, MOVES, slots_of_look
-from isthmus.check.findings.evidence import ANSWERS, SILENT, Evidence, Told
+from isthmus.check.findings.evidence import SILENT, WORKS, Evidence, Told
 from isthmus.check.findings.looks import Look, next_look
 from isthmus.check.findings.model import SEEN_ACTS, Model
 from isthmus.check.findings.reason import Finding, reason
@@ -131,11 +131,11 @@ class Trial:
         if "other" in ways and not others:
             return Said("silent")
         ways = tuple(w for w in ways if w != "too" or others)
-        return Said("wrong", ways, others) if ways else Said("answers")
+        return Said("wrong", ways, others) if ways else Said("works")
 
     def evidence(self, verdicts: Mapping[str, Verdict]) -> Evidence:
         rig = self.rig
-        nodes = {n.id: SILENT if n.name in rig.off else ANSWERS for n in rig.show.nodes}
+        nodes = {n.id: SILENT if n.name in rig.off else WORKS for n in rig.show.nodes}
         ports = {
             (n.id, i + 1): self.ports[(n.name, i)]
             for n in rig.show.nodes

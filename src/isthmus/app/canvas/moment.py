@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 SMALL = 24.0  # pixels a metre, below which units stand too close for a mark each
 NAMED = 60  # so many in hand carry their place in the order and their number
-VERDICTS = {"answers": "ok", "wrong": "attention", "silent": "fault"}
+VERDICTS = {"works": "ok", "wrong": "attention", "silent": "fault"}
 _HALO = ((2.0, 0.10), (1.4, 0.16), (0.95, 0.22))
 
 
@@ -77,10 +77,10 @@ class Moment:
         the numbers to be read.
         """
         p, small = self.p, self.port.scale < SMALL
-        for unit, result in sorted(results.items(), key=lambda pair: pair[1] != "answers"):
+        for unit, result in sorted(results.items(), key=lambda pair: pair[1] != "works"):
             if result in VERDICTS:
                 x, y = map(float, self.px[self.laid.row[unit]])
-                if small and result == "answers":
+                if small and result == "works":
                     p.setPen(Qt.PenStyle.NoPen)
                     p.setBrush(theme.color("teal"))
                     p.drawEllipse(QPointF(x + 6, y - 6), 2.2, 2.2)

@@ -10,6 +10,7 @@ from pathlib import Path
 import msgspec
 import platformdirs
 
+from isthmus.app.kit.log import state_folder
 from isthmus.errors import IsthmusError
 from isthmus.show.container import write_atomically
 from isthmus.stage.drawing import Drawing
@@ -42,9 +43,7 @@ def config_file() -> Path:
 
 
 def recovery_folder() -> Path:
-    return (
-        Path(os.environ.get("ISTHMUS_STATE") or platformdirs.user_state_dir("isthmus")) / "recovery"
-    )
+    return state_folder() / "recovery"
 
 
 def load() -> Settings:

@@ -8,11 +8,9 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QEventLoop, QObject, QThread, Signal
+from PySide6.QtCore import QEventLoop, QMetaMethod, QObject, QThread, Signal
 
-
-class Cancelled(Exception):
-    """Raised inside the work by `Step` when the person has cancelled."""
+from isthmus.errors import Cancelled, IsthmusError
 
 
 class Step:
@@ -22,6 +20,7 @@ class Step:
         self._tell, self.cancelled = tell, threading.Event()
 
     def __call__(self, fraction: float, words: str = "") -> None:
+        """Raises Cancelled once the person has cancelled: the one way long work is stopped."""
         if self.cancelled.is_set():
             raise Cancelled
         self._tell(fraction, words)
@@ -30,6 +29,10 @@ class Step:
 class Task(QObject):
     """One piece of long work. `work(step)` runs off the interface thread and must not touch
     widgets.
+
+    An expected failure (an IsthmusError, or what is `expected` beside it) is handed to `failed`;
+    where nothing listens to it, and anything else, goes to the crash path. `ended` comes last in
+    every case, so that nothing is left waiting.
     """
 
     progressed = Signal(float, str)
@@ -37,10 +40,16 @@ class Task(QObject):
     failed = Signal(object)
     ended = Signal()
 
-    def __init__(self, work: Callable[[Step], Any], parent: QObject | None = None) -> None:
+    def __init__(
+        self,
+        work: Callable[[Step], Any],
+        parent: QObject | None = None,
+        expected: tuple[type[Exception], ...] = (),
+    ) -> None:
         super().__init__(parent)
         self._step = Step(self.progressed.emit)
         self._work = work
+        self._expected = (IsthmusError, *expected)
         self._result: Any = None
         self._error: BaseException | None = None
         self._thread = _Worker(self._run)
@@ -63,22 +72,36 @@ class Task(QObject):
             self._error = error
 
     def _finish(self) -> None:
-        if self._error is None:
-            self.done.emit(self._result)
-        elif not isinstance(self._error, Cancelled):
-            self.failed.emit(self._error)
-        self.ended.emit()
+        error = self._error
+        try:
+            if error is None:
+                self.done.emit(self._result)
+            elif isinstance(error, self._expected) and self._is_heard():
+                self.failed.emit(error)
+            elif not isinstance(error, Cancelled):
+                raise error
+        finally:
+            self.ended.emit()
+
+    def _is_heard(self) -> bool:
+        return self.isSignalConnected(QMetaMethod.fromSignal(self.failed))
 
 
 def away(work: Callable[[], Any]) -> Any:
     """Run something on a thread and wait for it while the window goes on painting; what it raises
     is raised here.
     """
-    task, loop = Task(lambda step: work()), QEventLoop()
+    loop = QEventLoop()
     got: list[Any] = []
     wrong: list[BaseException] = []
-    task.done.connect(got.append)
-    task.failed.connect(wrong.append)
+
+    def run(step: Step) -> None:
+        try:
+            got.append(work())
+        except BaseException as error:
+            wrong.append(error)
+
+    task = Task(run)
     task.ended.connect(loop.quit)
     task.start()
     loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)

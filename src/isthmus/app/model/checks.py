@@ -4,7 +4,7 @@ findings concluded.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -12,6 +12,7 @@ from isthmus.app.kit.tasks import Task
 from isthmus.app.model.workbench import Workbench
 from isthmus.check.devices import Discovered
 from isthmus.check.findings.evidence import Told, gather
+from isthmus.check.findings.model import Models
 from isthmus.check.findings.told import FindingTold, findings_of
 from isthmus.check.hunt import Place
 from isthmus.check.matched import Match, match
@@ -43,6 +44,8 @@ class Checks(QObject):
         self.done: list[Change] = []  # settings made, for undoing
         self.findings: list[FindingTold] = []
         self._seen: tuple[object, ...] = ()
+        self._models = Models()
+        self._waiting: list[Callable[[list[FindingTold]], object]] = []
         self._task: Task | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -117,17 +120,25 @@ class Checks(QObject):
             list(self.matches),
             dict(self.hunted),
         )
-        self._task = Task(lambda step: findings_of(show, network, matches, hunted)[0], self)
+        models = self._models  # of the one task that runs
+        self._task = Task(lambda step: findings_of(show, network, matches, hunted, models)[0], self)
         self._task.done.connect(lambda findings: self._take(ground, findings))
         self._task.failed.connect(
             lambda error: self.bench.tell("fault", f"Findings could not be worked out: {error}")
         )
-        self._task.ended.connect(self._thought)
+        self._task.ended.connect(lambda: self._thought(ground))
         self._task.start()
 
-    def _thought(self) -> None:
+    def _thought(self, ground: tuple[object, ...]) -> None:
         self._task = None
-        if self._ground() != self._seen:
+        self._seen = ground  # also when it failed: the same again would fail again
+        if self._ground() == ground:
+            waiting, self._waiting = self._waiting, []
+            for then in waiting:
+                then(self.findings)
+        elif self._waiting:
+            self._think()
+        else:
             self.soon()
 
     def _take(self, ground: tuple[object, ...], findings: list[FindingTold]) -> None:
@@ -138,18 +149,20 @@ class Checks(QObject):
             self.changed.emit()
             self.bench.concluded_changed.emit()
 
-    def conclude(self) -> list[FindingTold]:
-        """The findings of what is known now, at once; the same again costs nothing."""
-        ground = self._ground()
-        if ground != self._seen:
-            self._take(
-                ground,
-                findings_of(self.bench.show, self.bench.network, self.matches, self.hunted)[0],
-            )
-        return self.findings
+    def conclude(self, then: Callable[[list[FindingTold]], object]) -> None:
+        """Call `then` with the findings of what is known now: at once where they are there, else
+        as soon as they are worked out.
+        """
+        if self._task is None and self._ground() == self._seen:
+            then(self.findings)
+            return
+        self._waiting.append(then)
+        self._timer.stop()
+        self._think()
 
     def shut_down(self) -> None:
         self._timer.stop()
+        self._waiting = []
         if self._task is not None:
             self._task.wait()
 

@@ -73,32 +73,35 @@ class LibraryLink(QObject):
             self._load_again = True
             return
         path = self.shelf.path
-        task = self._loading = Task(lambda step: read_columns(path), self)
+        task = self._loading = Task(
+            lambda step: read_columns(path), self, expected=(sqlite3.DatabaseError,)
+        )
         task.done.connect(self._loaded)
         task.failed.connect(self._not_loaded)
+        task.ended.connect(self._loading_ended)
         task.start()
 
     def _loaded(self, found: tuple[Columns, bool]) -> None:
         columns, rebuilt = found
-        self._loading = None
         self.shelf.adopt(columns)
+        self._loading = None  # whoever hears of it may ask whether it still goes on
         self.changed.emit()
         if rebuilt:
             self.update()
+
+    def _loading_ended(self) -> None:
+        self._loading = None
         if self._load_again:
             self._load_again = False
             self.refresh()
 
     def _not_loaded(self, error: BaseException) -> None:
-        """A damaged index is emptied and built anew; anything else is told."""
-        self._loading = None
+        """A damaged index is emptied and built again; anything else is told."""
         if isinstance(error, sqlite3.DatabaseError):
             self.shelf.index.start_over()
             self.update()
-        elif isinstance(error, IsthmusError):
-            self.told.emit("fault", str(error))
         else:
-            raise error
+            self.told.emit("fault", str(error))
 
     def state(self) -> tuple[dict[str, int], set[str]]:
         """Profiles by source, and the sources that are away."""
@@ -139,17 +142,20 @@ class LibraryLink(QObject):
 
         task = self._looking = Task(work, self)
         task.done.connect(self._looked)
+        task.ended.connect(self._looking_ended)
         task.start()
 
     def _looked(self, found: tuple[dict[str, object], float]) -> None:
         prints, seconds = found
-        self._looking = None
         self._watch.setInterval(
             max(WATCH_MS, int(20_000 * seconds))
         )  # looking takes a twentieth of the time at most
         if prints != self._prints:
             self._prints = prints
             self.update()
+
+    def _looking_ended(self) -> None:
+        self._looking = None
         if self._look_again:
             self._look_again = False
             self.look()

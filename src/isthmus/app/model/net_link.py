@@ -61,7 +61,7 @@ class NetLink(QObject):
     def look_if_asked(self) -> None:
         """Outputs that go to whichever nodes ask need nodes to be asked."""
         if (
-            any(o.enabled and o.way == "asked" for o in self.bench.show.outputs)
+            any(o.enabled and o.delivery == "asked" for o in self.bench.show.outputs)
             and not self.view.looking
         ):
             self.look(True)

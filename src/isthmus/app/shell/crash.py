@@ -1,13 +1,11 @@
-"""The one crash path: whatever is raised and not expected saves the work, says so, and the
-application goes on.
+"""The one crash path: whatever is raised and not expected is logged, the work is kept, it is said,
+and the application goes on.
 """
 
 from __future__ import annotations
 
-import faulthandler
 import sys
 import threading
-import time
 import traceback
 from collections.abc import Callable
 from pathlib import Path
@@ -15,30 +13,22 @@ from types import TracebackType
 
 from PySide6.QtCore import QObject, Qt, Signal
 
+from isthmus.app.kit.log import LOG, log_file
+
 
 class CrashPath(QObject):
-    """Installs itself for the interface thread, other threads and hard faults."""
+    """Installs itself for the interface thread and other threads."""
 
     happened = Signal(str)
 
-    def __init__(self, keep: Callable[[], Path | None], folder: Path) -> None:
+    def __init__(self, keep: Callable[[], Path | None]) -> None:
         super().__init__()
-        self._keep, self._folder = keep, folder
+        self._keep = keep
         self._busy = False
-        self._faults = None
         self.happened.connect(self._save, Qt.ConnectionType.AutoConnection)
         self.tell: Callable[[str], None] = lambda words: None
 
     def install(self) -> None:
-        """Raises nothing: without a folder to write in, faults are told all the same, and only not
-        kept.
-        """
-        try:
-            self._folder.mkdir(parents=True, exist_ok=True)
-            self._faults = (self._folder / "hard-faults.log").open("a")
-            faulthandler.enable(self._faults)
-        except OSError:
-            faulthandler.enable()
         sys.excepthook = self._hook
         threading.excepthook = lambda args: self._hook(
             args.exc_type, args.exc_value or Exception(), args.exc_traceback
@@ -47,10 +37,6 @@ class CrashPath(QObject):
     def remove(self) -> None:
         sys.excepthook = sys.__excepthook__
         threading.excepthook = threading.__excepthook__
-        if self._faults is not None:
-            faulthandler.disable()
-            self._faults.close()
-            self._faults = None
 
     def _hook(
         self, kind: type[BaseException], error: BaseException, trace: TracebackType | None
@@ -60,6 +46,7 @@ class CrashPath(QObject):
             return
         text = "".join(traceback.format_exception(kind, error, trace))
         sys.stderr.write(text)
+        LOG.critical("%s", text)
         self.happened.emit(text)
 
     def _save(self, text: str) -> None:
@@ -67,14 +54,11 @@ class CrashPath(QObject):
             return
         self._busy = True
         try:
-            with (self._folder / "crashes.log").open("a") as log:
-                log.write(f"{time.strftime('%Y-%m-%d %H:%M:%S')}\n{text}\n")
             kept = self._keep()
             where = f" Your work is kept in {kept}." if kept else ""
-            log_file = self._folder / "crashes.log"
             self.tell(
-                f"Something went wrong inside Isthmus.{where} What happened is in "
-                f"{log_file}; save under a new name to be sure."
+                f"Something went wrong inside Isthmus.{where} The log ({log_file()}, or Show log) "
+                "says what. Save under a new name to be sure."
             )
         except Exception as error:
             sys.stderr.write(f"The crash path itself failed: {error}\n")

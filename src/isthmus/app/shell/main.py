@@ -20,6 +20,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication, QStyleFactory
 
 from isthmus.app.kit import settings
+from isthmus.app.kit.log import Log
 from isthmus.app.kit.theme import font, load_fonts, theme
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.shell.window import Window
@@ -201,6 +202,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
             file=sys.stderr,
         )
         return 3
+    log = Log()
     app = make_application(given[:1])
     if options.shots:
         from isthmus.app.shell.shots import take_shots
@@ -229,6 +231,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         for beside in (rig, exchange):
             if beside:
                 beside.stop()
+        log.end()
     return code
 
 

@@ -34,6 +34,7 @@ from isthmus.app.shell.bar import Bar
 from isthmus.app.shell.crash import CrashPath
 from isthmus.app.shell.files import ShowFiles
 from isthmus.app.shell.inspector import Inspector
+from isthmus.app.shell.log import LogDialog
 from isthmus.app.shell.notice import Notice
 from isthmus.app.shell.palette import Keys, Palette, find
 from isthmus.app.shell.spine import Spine
@@ -75,7 +76,7 @@ class Window(QWidget):
         self.rig = _watch(rig) if rig else None
         self.files = ShowFiles(self)
         self.bench.ask_past = self._ask_past
-        self.crash = CrashPath(self.files.keeper.now, settings.recovery_folder())
+        self.crash = CrashPath(self.files.keeper.now)
         self.crash.tell = lambda words: self.bench.tell("fault", words)
         self._closing = False
         self.actions_ = Registry(self, self.bench.guard)
@@ -203,6 +204,13 @@ class Window(QWidget):
             Action("view.theme", "Night or Day", self.switch_theme, "Ctrl+Shift+T", group="Window"),
             Action("help.find", "Find anything", self.find, "Ctrl+K", group="Window"),
             Action("help.keys", "Keys", self.show_keys, "F1", group="Window"),
+            Action(
+                "help.log",
+                "Show log",
+                lambda: LogDialog(self).open(),
+                group="Window",
+                help="What went wrong inside Isthmus on this computer",
+            ),
             *(
                 Action(
                     f"go.{name.lower()}",

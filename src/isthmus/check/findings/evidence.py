@@ -16,7 +16,7 @@ from isthmus.show.records import Show, Verdict
 if TYPE_CHECKING:
     from isthmus.net import View
 
-ANSWERS, SILENT, UNKNOWN = "answers", "silent", ""
+WORKS, SILENT, UNKNOWN = "works", "silent", ""
 
 
 @dataclass(frozen=True)
@@ -86,7 +86,7 @@ def gather(
         for node in show.nodes:
             real = pairs.get(node.id)
             if node.protocol == "artnet":
-                nodes[node.id] = ANSWERS if real else SILENT
+                nodes[node.id] = WORKS if real else SILENT
             for port in real.ports if real else ():
                 ports[(node.id, port.index)] = port.number
         by_number = {

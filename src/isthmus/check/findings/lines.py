@@ -122,7 +122,7 @@ class Lines:
         """
         here = [u for u in self.units[universe] if self._stands(u) == (port.node.ip, port.number)]
         return any(
-            u in self.evidence.verdicts and self.evidence.verdicts[u].result == "answers"
+            u in self.evidence.verdicts and self.evidence.verdicts[u].result == "works"
             for u in here
         )
 

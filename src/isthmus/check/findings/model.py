@@ -51,31 +51,6 @@ class State:
         return replace(self, places=tuple((b, universes.get(u, u), a) for b, u, a in self.places))
 
 
-_LAST: list[Model] = []
-
-
-def model_of(show: Show) -> Model:
-    """The model of a show; what the last one has worked out is kept as long as units, profiles and
-    outputs are the same.
-    """
-    for kept in _LAST:
-        old = kept.show
-        if old is show:
-            return kept
-        if (
-            old.units is show.units
-            and old.profiles is show.profiles
-            and old.outputs is show.outputs
-        ):
-            made = copy(kept)
-            made.show = show
-            break
-    else:
-        made = Model(show)
-    _LAST[:] = [made]
-    return made
-
-
 class Model:
     """The calls of one show. `ids` are the units that can be called, in order."""
 
@@ -100,6 +75,15 @@ class Model:
         self._ways: dict[tuple[str, State, tuple[str, ...]], tuple[str, ...]] = {}
 
     # ------------------------------------------------------------ frames
+
+    def rests_on_the_same(self, show: Show) -> bool:
+        """Whether what was worked out holds for another show too."""
+        old = self.show
+        return (
+            old.units is show.units
+            and old.profiles is show.profiles
+            and old.outputs is show.outputs
+        )
 
     def _light(self, call: int) -> Asked:
         unit = self.ids[call]
@@ -222,3 +206,27 @@ def _broken(program: LightProgram, fault: str, slots: NDArray[np.uint8]) -> NDAr
         for at in columns.get("Pan" if fault.startswith("pan") else "Tilt", ()):
             out[:, at] = 255 - slots[:, at] if "inverted" in fault else 0
     return out
+
+
+class Models:
+    """The model of the show last asked for, kept by one who reasons about it, on one thread at a
+    time: a model works things out as they are asked for.
+    """
+
+    def __init__(self) -> None:
+        self._last: Model | None = None
+
+    def of(self, show: Show) -> Model:
+        """What the last one has worked out is kept as long as units, profiles and outputs are the
+        same.
+        """
+        last = self._last
+        if last is not None and last.show is show:
+            return last
+        if last is not None and last.rests_on_the_same(show):
+            made = copy(last)
+            made.show = show
+        else:
+            made = Model(show)
+        self._last = made
+        return made

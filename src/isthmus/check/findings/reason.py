@@ -67,7 +67,7 @@ class Reason:
         self.deviants = {
             u
             for u in model.ids
-            if (u in evidence.verdicts and evidence.verdicts[u].result != "answers")
+            if (u in evidence.verdicts and evidence.verdicts[u].result != "works")
             or u in elsewhere
             or (
                 (told := evidence.told.get(u)) is not None

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from isthmus.check.findings.evidence import gather
-from isthmus.check.findings.model import model_of
+from isthmus.check.findings.model import Model
 from isthmus.check.hunt import Place
 from isthmus.show.records import Show
 
@@ -16,7 +16,7 @@ def ruled_out(
     """Places at which it would have lit in some call, and did not. Empty for a unit that cannot be
     called.
     """
-    model = model_of(show)
+    model = Model(show)
     if unit not in model.place:
         return set()
     evidence = gather(show)

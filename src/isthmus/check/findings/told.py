@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from isthmus.check.findings.evidence import Evidence, Told, gather
 from isthmus.check.findings.looks import Look, next_look
 from isthmus.check.findings.mends import Mend, mends_for
-from isthmus.check.findings.model import Model, model_of
+from isthmus.check.findings.model import Model, Models
 from isthmus.check.findings.reason import Finding, reason
 from isthmus.check.findings.words import advice, evidence_for, headline, say
 from isthmus.check.matched import Match, told_of
@@ -57,14 +57,17 @@ def findings_of(
     network: View | None = None,
     matches: Sequence[Match] = (),
     hunted: Mapping[str, Told] | None = None,
+    models: Models | None = None,
 ) -> tuple[list[FindingTold], Evidence]:
-    """Everything that can be concluded now. `hunted` is what hunts have found, by unit."""
+    """Everything that can be concluded now. `hunted` is what hunts have found, by unit; `models`
+    keeps what was worked out for the next time.
+    """
     told: dict[str, Told] = told_of(show, matches) | dict(hunted or {})
     evidence = gather(show, network, told)
     out = _off(show)
     if not evidence.verdicts and not told:
         return out, evidence
-    model = model_of(show)
+    model = (models or Models()).of(show)
     for finding in reason(model, evidence):
         out.append(tell(model, evidence, finding, matches))
     return out, evidence

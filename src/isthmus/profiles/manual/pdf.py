@@ -10,7 +10,7 @@ import re
 from collections.abc import Callable
 from pathlib import Path
 
-from isthmus.errors import EntryFault, FileFault, IsthmusError
+from isthmus.errors import Cancelled, EntryFault, FileFault, IsthmusError
 from isthmus.profiles.manual.rows import ManualChart
 from isthmus.profiles.manual.text import read_chart
 from isthmus.show.container import read_file
@@ -58,11 +58,9 @@ def page_texts(
                 found[number] = [way for way in ways if way.strip()]
                 page.close()
             return found
-    except IsthmusError:
+    except (IsthmusError, Cancelled):
         raise
     except Exception as error:  # pdfminer raises whatever a damaged file makes it trip over
-        if type(error).__name__ == "Cancelled":
-            raise
         raise FileFault(
             f"it does not read as a PDF ({type(error).__name__}).",
             where=path.name,

@@ -288,9 +288,7 @@ class CrossingChart(QWidget):
     def _shores(self, p: QPainter, right: float) -> None:
         show = self.bench.show
         held = list(show.verdicts)
-        count = {
-            kind: sum(v.result == kind for v in held) for kind in ("answers", "wrong", "silent")
-        }
+        count = {kind: sum(v.result == kind for v in held) for kind in ("works", "wrong", "silent")}
         left_over = len(show.units) - len(held)
         revision = f", rev {show.paper.revision}" if show.paper.revision else ""
         title = (show.paper.title or "Hang list") + revision
@@ -301,7 +299,7 @@ class CrossingChart(QWidget):
             ("Profiles", str(len(show.profiles))),
         ]
         rig = [
-            ("Answering", str(count["answers"])),
+            ("Answering", str(count["works"])),
             ("Wrong", str(count["wrong"])),
             ("Silent", str(count["silent"])),
             ("Not called yet", str(left_over)),

@@ -32,9 +32,9 @@ def actions_of(page: RollCallPage) -> list[Action]:
             group=group,
         ),
         Action(
-            "call.answers",
+            "call.works",
             "Mark: answers",
-            lambda: bench.guard(lambda: call.mark("answers")),
+            lambda: bench.guard(lambda: call.mark("works")),
             "A",
             "call",
             group=group,

@@ -89,10 +89,7 @@ class RollCallPage(Page):
         self.back.show()
 
     def _back(self) -> None:
-        unit = self._asked_for
-        self.checks.conclude()
-        self.show_view("Findings")
-        self.findings.choose(unit)
+        self.show_finding(self._asked_for)
 
     def left(self) -> None:
         if self.view != "Call":  # a call goes on while one looks at other pages
@@ -108,9 +105,8 @@ class RollCallPage(Page):
 
     def show_finding(self, unit: str) -> None:
         """The finding that is about a unit."""
-        self.checks.conclude()
         self.show_view("Findings")
-        self.findings.choose(unit)
+        self.checks.conclude(lambda _: self.findings.choose(unit))
 
     def show_unit(self, unit: str) -> None:
         """The row of a unit in the call."""

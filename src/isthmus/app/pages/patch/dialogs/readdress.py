@@ -208,9 +208,7 @@ class ReaddressDialog(Frame):
         self._task.failed.connect(self._failed)
         self._task.start()
 
-    def _failed(self, error: BaseException) -> None:
-        if not isinstance(error, IsthmusError):
-            raise error
+    def _failed(self, error: IsthmusError) -> None:
         self.plan = None
         self.outcome.setText("")
         self.say_trouble(str(error))

@@ -10,7 +10,7 @@ from isthmus.errors import EntryFault
 from isthmus.patch.choose import read_choice
 from isthmus.show.records import Show
 
-VERDICTS = ("answers", "wrong", "silent", "none")
+VERDICTS = ("works", "wrong", "silent", "none")
 _UNIVERSE = re.compile(r"^universe\s+(\d+)$", re.IGNORECASE)
 _VERDICT = re.compile(r"^verdict\s+(\w+)$", re.IGNORECASE)
 

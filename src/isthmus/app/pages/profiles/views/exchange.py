@@ -10,7 +10,7 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QVBoxLayout, QWidget
 
 from isthmus.app.kit.dialogs import ask
-from isthmus.app.kit.tasks import Cancelled, Step, Task
+from isthmus.app.kit.tasks import Step, Task
 from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import (
     PageView,
@@ -236,7 +236,7 @@ class ExchangeView(PageView):
         self.progress.show()
         self.stop_it.show()
         task.progressed.connect(self._progressed)
-        task.done.connect(done)
+        task.done.connect(lambda result: self.bench.guard(lambda: done(result)))
         task.failed.connect(self._failed)
         task.ended.connect(self._ended)
         task.start()
@@ -245,12 +245,9 @@ class ExchangeView(PageView):
         self.progress.setRange(0, 100)
         self.progress.setValue(int(100 * fraction))
 
-    def _failed(self, error: BaseException) -> None:
-        if isinstance(error, IsthmusError):
-            self.bench.tell("fault", str(error))
-            self.state.setText(f"{self.state.text().split(' Away:')[0]} Away: {error.what}")
-        elif not isinstance(error, Cancelled):
-            raise error
+    def _failed(self, error: IsthmusError) -> None:
+        self.bench.tell("fault", str(error))
+        self.state.setText(f"{self.state.text().split(' Away:')[0]} Away: {error.what}")
 
     def _ended(self) -> None:
         self._task = None

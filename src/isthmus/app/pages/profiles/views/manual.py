@@ -12,7 +12,7 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QTextCursor
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QTextEdit, QVBoxLayout
 
-from isthmus.app.kit.tasks import Cancelled, Step, Task
+from isthmus.app.kit.tasks import Step, Task
 from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import (
     PageView,
@@ -29,7 +29,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.profiles.dialogs.questions import NameDialog
 from isthmus.app.pages.profiles.views.chart import ChartView
 from isthmus.app.pages.profiles.views.finder import attribute_of
-from isthmus.errors import EntryFault, IsthmusError
+from isthmus.errors import EntryFault
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.clock import now
 from isthmus.profiles.compare import compare
@@ -272,19 +272,9 @@ class ManualView(PageView):
         task = self._task = Task(work, self)
         task.progressed.connect(lambda _, words: self.told.setText(f"Reading {path.name}, {words}"))
         task.done.connect(lambda texts: self._pdf_read(path, texts))
-        task.failed.connect(
-            lambda error: (
-                self.bench.tell("fault", str(error))
-                if isinstance(error, IsthmusError)
-                else self._raise(error)
-            )
-        )
+        task.failed.connect(lambda error: self.bench.tell("fault", str(error)))
         task.ended.connect(self.stop.hide)
         task.start()
-
-    def _raise(self, error: BaseException) -> None:
-        if not isinstance(error, Cancelled):
-            raise error
 
     def _stop(self) -> None:
         if self._task is not None:

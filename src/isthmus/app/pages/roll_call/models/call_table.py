@@ -18,7 +18,7 @@ from isthmus.check.verdicts import holds, say
 from isthmus.patch.cells import addresses
 from isthmus.show.records import Unit, Verdict
 
-GLYPH = {"answers": "ok", "wrong": "attention", "silent": "fault", "skipped": "note"}
+GLYPH = {"works": "ok", "wrong": "attention", "silent": "fault", "skipped": "note"}
 Index = QModelIndex | QPersistentModelIndex
 
 

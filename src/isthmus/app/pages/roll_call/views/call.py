@@ -230,10 +230,7 @@ class CallView(PageView):
         self.note = field("note", hint="Note")
         self.marks = [
             button(
-                "Answers  A",
-                run=lambda: self.acts.trigger("call.answers"),
-                height=30,
-                name="answers",
+                "Answers  A", run=lambda: self.acts.trigger("call.works"), height=30, name="works"
             ),
             button(
                 "Wrong  W", run=lambda: self.acts.trigger("call.wrong"), height=30, name="wrong"
@@ -380,7 +377,7 @@ class CallView(PageView):
             else {r.unit.id for r in self.model.rows if r.unit and not r.why}
         )
         count = tally(show, ids)
-        self.progress.parts = (count["answers"], count["wrong"], count["silent"], count["left"])
+        self.progress.parts = (count["works"], count["wrong"], count["silent"], count["left"])
         self.progress.update()
         out = [r for r in self.model.rows if r.why]
         self.tally.setText(self._tally_words(count, len(out)))

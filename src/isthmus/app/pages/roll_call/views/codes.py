@@ -29,6 +29,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.check.codes import LightCode, Spelt, light_code, where_found
 from isthmus.check.findings.mends import as_hung
 from isthmus.check.prove import ProveSlots
+from isthmus.errors import IsthmusError
 from isthmus.patch.cells import addresses
 from isthmus.show.records import Unit
 
@@ -155,11 +156,17 @@ class Codes(QWidget):
         task.progressed.connect(lambda part, words: self.bar.setValue(round(100 * part)))
         task.done.connect(lambda code: self._begin(task, code))
         task.failed.connect(lambda error: self._failed(task, error))
+        task.ended.connect(lambda: self._over(task))
         task.start()
 
-    def _failed(self, task: Task, error: Exception) -> None:
+    def _failed(self, task: Task, error: IsthmusError) -> None:
         if self._task is task:
             self.bench.tell("fault", str(error))
+
+    def _over(self, task: Task) -> None:
+        """Without pictures there is nothing to go on with, whatever was in the way."""
+        if self._task is task:
+            self._task = None
             self.ended.emit()
 
     def _begin(self, task: Task, code: LightCode) -> None:

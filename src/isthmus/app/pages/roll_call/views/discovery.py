@@ -211,9 +211,8 @@ class DiscoveryView(PageView):
                 talker.ended.wait(0.1)
                 waited += 1
 
-            def progress(done: int, all_: int, words: str) -> bool:
+            def progress(done: int, all_: int, words: str) -> None:
                 step(done / max(1, all_), words)
-                return True
 
             return discover(talker, net.view.nodes, show, progress, hearing)
 

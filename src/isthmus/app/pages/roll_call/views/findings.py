@@ -32,7 +32,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.views.seen import Thumb, picture_of
 from isthmus.check.findings.chances import slots_of_look
 from isthmus.check.findings.mends import Mend
-from isthmus.check.findings.model import model_of
+from isthmus.check.findings.model import Model
 from isthmus.check.findings.told import FindingTold, Rival, answer
 from isthmus.check.prove import ProveActs, ProveSlots
 
@@ -331,7 +331,7 @@ class FindingsView(PageView):
         if told is None or told.look is None:
             return
         look, bench = told.look, self.bench
-        slots = slots_of_look(model_of(bench.show), look.name, look.unit)
+        slots = slots_of_look(Model(bench.show), look.name, look.unit)
         words = look.question
 
         def make() -> ProveSlots | ProveActs:

@@ -26,11 +26,12 @@ from isthmus.app.kit.widgets import (
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.workbench import Workbench
 from isthmus.check import record
+from isthmus.check.findings.told import FindingTold
 from isthmus.check.verdicts import by_place, changes, new_round
 from isthmus.errors import FileFault, os_reason
 
 Index = QModelIndex | QPersistentModelIndex
-RESULT_COLORS = {"answers": "teal", "wrong": "ochre", "silent": "fault"}
+RESULT_COLORS = {"works": "teal", "wrong": "ochre", "silent": "fault"}
 
 
 class PlacesModel(RowsModel):
@@ -43,7 +44,7 @@ class PlacesModel(RowsModel):
             return (
                 name
                 if column == 0
-                else str(count[("answers", "wrong", "silent", "left")[column - 1]] or "")
+                else str(count[("works", "wrong", "silent", "left")[column - 1]] or "")
             )
         if role == Qt.ItemDataRole.FontRole:
             return font("table", 500 if column == 0 else 400, mono=column > 0)
@@ -198,11 +199,15 @@ class RecordView(PageView):
         self._save("record", "csv", lambda: record.as_csv(self.bench.show))
 
     def save_pdf(self) -> None:
-        self._save("record", "pdf", lambda: record.as_pdf(self.bench.show, self.checks.conclude()))
+        self.checks.conclude(self._save_pdf)
+
+    def _save_pdf(self, findings: list[FindingTold]) -> None:
+        self._save("record", "pdf", lambda: record.as_pdf(self.bench.show, findings))
 
     def save_snags(self) -> None:
+        self.checks.conclude(self._save_snags)
+
+    def _save_snags(self, findings: list[FindingTold]) -> None:
         self._save(
-            "snag list",
-            "pdf",
-            lambda: record.as_pdf(self.bench.show, self.checks.conclude(), snags_only=True),
+            "snag list", "pdf", lambda: record.as_pdf(self.bench.show, findings, snags_only=True)
         )

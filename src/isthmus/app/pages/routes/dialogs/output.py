@@ -79,7 +79,7 @@ class OutputDialog(Frame):
         self.way.currentIndexChanged.connect(lambda _: self._look())
         for line in (self.universe, self.hosts, self.number, self.step, self.priority, self.sync):
             line.textEdited.connect(lambda _: self._look())
-        self._protocol(start.way)
+        self._protocol(start.delivery)
 
     def _put(self, words: str, widget: QWidget) -> None:
         self._grid.addWidget(label(words, "quiet"), self._row, 0)
@@ -143,7 +143,7 @@ class OutputDialog(Frame):
         step = read_universe(self.step.text())
         common = {
             "protocol": protocol,
-            "way": way,
+            "delivery": way,
             "host": hosts[0] if hosts else "",
             "more_hosts": hosts[1:],
             "priority": int(self.priority.text())

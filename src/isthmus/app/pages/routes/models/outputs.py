@@ -61,13 +61,13 @@ def read_cell(show: Show, output: Output, column: int, text: str) -> Show:
     if column == UNIVERSE:
         changes = {"universe": read_numbers(text)[0]}
     elif column == WAY:
-        changes = {"way": text.casefold()}
+        changes = {"delivery": text.casefold()}
     elif column == HOST:
         hosts = read_hosts(text)
         changes = {
             "host": hosts[0] if hosts else "",
             "more_hosts": hosts[1:],
-            "way": "unicast" if hosts else output.way,
+            "delivery": "unicast" if hosts else output.delivery,
         }
     elif column == NUMBER:
         changes = {
@@ -114,7 +114,7 @@ class OutputsModel(RowsModel):
                 ports[0].label + more
                 if ports
                 else "anybody"
-                if output.way == "multicast"
+                if output.delivery == "multicast"
                 else "no expected node"
             )
         if column == WRITTEN:
@@ -125,7 +125,7 @@ class OutputsModel(RowsModel):
             UNIVERSE: str(output.universe),
             UNITS: str(self._use.get(output.universe, 0)),
             PROTOCOL: _PROTOCOLS[output.protocol],
-            WAY: output.way,
+            WAY: output.delivery,
             HOST: ", ".join(output.hosts),
             NUMBER: str(output.number),
             PRIORITY: str(output.priority) if output.protocol == "sacn" else "",

@@ -398,7 +398,9 @@ class RoutePicture(QWidget):
             state
             or ROLES.get(output.role)
             or (
-                "" if output.way == "unicast" else {"asked": "who asks"}.get(output.way, output.way)
+                ""
+                if output.delivery == "unicast"
+                else {"asked": "who asks"}.get(output.delivery, output.delivery)
             )
         )
         paint.text(
@@ -412,7 +414,7 @@ class RoutePicture(QWidget):
             box.right() - 14 - x,
             box.height(),
         )
-        if output.enabled and output.way == "unicast" and not self._reach.of_output[output.id]:
+        if output.enabled and output.delivery == "unicast" and not self._reach.of_output[output.id]:
             paint.severity(p, "attention", box.right() + 12, box.center().y(), 5.6)
             paint.text(
                 p,

@@ -223,7 +223,7 @@ class RoutesView(PageView):
         OutputDialog(
             self.window_,
             self.bench,
-            Output(id="", universe=universe, host=host, way="unicast" if host else "asked"),
+            Output(id="", universe=universe, host=host, delivery="unicast" if host else "asked"),
         ).open()
 
     def change(self) -> None:

@@ -135,12 +135,9 @@ class PictureDialog(Frame):
             if kind == "png":
                 data = png(next(iter(pictures)), size)
             else:
-
-                def told(n: int) -> bool:
-                    step(n / len(shots), f"{n} of {len(shots)}")
-                    return False
-
-                data = gif(pictures, size, seconds, told)
+                data = gif(
+                    pictures, size, seconds, lambda n: step(n / len(shots), f"{n} of {len(shots)}")
+                )
             step(1.0, "saving")
             write_atomically(path, data)
             return str(path)
@@ -153,18 +150,17 @@ class PictureDialog(Frame):
             lambda share, words: (self.bar.setValue(round(100 * share)), self.bar.setFormat(words))
         )
         self._task.done.connect(self._done)
-        self._task.failed.connect(self._failed)
+        self._task.failed.connect(lambda error: self.say_trouble(str(error)))
+        self._task.ended.connect(self._ended)
         self._task.start()
 
     def _done(self, path: str) -> None:
         self.bench.tell("ok", f"Saved {path}.")
-        self._task = None
         self.accept()
 
-    def _failed(self, error: object) -> None:
+    def _ended(self) -> None:
         self._task = None
         self.bar.setVisible(False)
-        self.say_trouble(str(error))
         self.primary.setEnabled(True)
 
     def done(self, answer: int) -> None:
