@@ -170,11 +170,11 @@ PROFILES = [
         "Wide": ("Base", [pan(1, 2), tilt(3, 4), dimmer(5, 6), shutter(7), *RGBW16, zoom(52, 8, 16, 17), control(18)]),
         "Short": ("Base", [pan(1, 2), tilt(3, 4), dimmer(5), shutter(6), *RGBW8, zoom(52, 8, 11)]),
     }),
-    profile("Skerry 400", "Fathom and Lee", "Moving profile with colour mixing, gobos and prism", MOVER_MODELS, mover(angle=18, flux=14000, kelvin=7200, radius=0.07, kind="Spot"), {
+    profile("Skerry 400", "Dunnet Works", "Moving profile with colour mixing, gobos and prism", MOVER_MODELS, mover(angle=18, flux=14000, kelvin=7200, radius=0.07, kind="Spot"), {
         "Full": ("Base", [pan(1, 2), tilt(3, 4), dimmer(5, 6), shutter(7), *(one(f"ColorSub_{c}", (8 + i,), 0, 1, geometry="Lens") for i, c in enumerate("CMY")), wheel(11), gobo(12), one("Gobo1Pos", (13, 14), 0, 360, geometry="Lens"), one("Prism1", (15,), 0, 1, geometry="Lens"), one("Iris", (16,), 0, 1, geometry="Lens"), zoom(38, 6, 17, 18), one("Focus1", (19, 20), 0, 1, geometry="Lens"), control(21)]),
         "Short": ("Base", [pan(1, 2), tilt(3, 4), dimmer(5), shutter(6), *(one(f"ColorSub_{c}", (7 + i,), 0, 1, geometry="Lens") for i, c in enumerate("CMY")), wheel(10), gobo(11), zoom(38, 6, 12)]),
     }),
-    profile("Cormorant 3", "Fathom and Lee", "Narrow beam with a colour wheel", SMALL_MOVER, mover(angle=3, field_angle=4.2, flux=6000, kelvin=7800, radius=0.06, kind="Spot"), {
+    profile("Cormorant 3", "Dunnet Works", "Narrow beam with a colour wheel", SMALL_MOVER, mover(angle=3, field_angle=4.2, flux=6000, kelvin=7800, radius=0.06, kind="Spot"), {
         "Standard": ("Base", [pan(1, 2), tilt(3, 4), dimmer(5), shutter(6), wheel(7), gobo(8), one("Prism1", (9,), 0, 1, geometry="Lens"), control(10)]),
     }),
     profile("Dunlin Strip 6", "Halyard Optics", "Batten of six cells", models(("Bar", 1.0, 0.10, 0.12, "Cube")),
@@ -186,7 +186,7 @@ PROFILES = [
         "Seven": ("Base", [dimmer(1), shutter(2), add("R", 3), add("G", 4), add("B", 5), add("W", 6), add("RY", 7)]),
         "Three": ("Base", [add("R", 1), add("G", 2), add("B", 3)]),
     }),
-    profile("Groyne 26", "Brackwater", "Tungsten profile, 26 degrees", LANTERN_MODELS, lantern(angle=22, field_angle=26, flux=11000, kelvin=3200, radius=0.07, kind="Spot"), {"Dimmer": ("Base", [dimmer(1)])}),
+    profile("Groyne 24", "Brackwater", "Tungsten profile, 24 degrees", LANTERN_MODELS, lantern(angle=20, field_angle=24, flux=11000, kelvin=3200, radius=0.07, kind="Spot"), {"Dimmer": ("Base", [dimmer(1)])}),
     profile("Plover 1k", "Brackwater", "Tungsten Fresnel, 1 kW", LANTERN_MODELS, lantern(angle=34, field_angle=48, flux=12000, kelvin=3200, radius=0.10, kind="Fresnel"), {"Dimmer": ("Base", [dimmer(1)])}),
     profile("Whelk 2", "Brackwater", "Two lamps facing the house", models(("Box", 0.40, 0.14, 0.22, "Cube")),
         tag("Geometry", strip(2, 0.2, 1, 1), Name="Base", Model="Box", Position=move(z=-0.12)) + beam("Cell", angle=50, field_angle=70, flux=7000, kelvin=3000, radius=0.08, z=-0.11), {

@@ -43,7 +43,7 @@ def families() -> list[tuple[int, list[str], list[np.ndarray]]]:
     grey = [np.full(len(NM), t) for t in (0.84, 0.71, 0.5, 0.354, 0.25, 0.177, 0.125, 0.0625)]
     return [
         (101, ["Whey", "Primrose", "Thistledown", "Cowslip", "Barley", "Straw rope", "Reed bed", "Oatcake", "Gorse", "Broom", "Kelp light", "Honeycomb", "Haystack", "Lamp wick"], straws),
-        (201, ["Cider", "Harvest", "Marigold", "Amber lee", "Ferry lamp", "Tansy", "Peat fire", "Apricot", "Brick kiln", "Rowan", "Copper keel", "Ember", "Forge", "Fox"], ambers),
+        (201, ["Cider", "Harvest", "Marigold", "Amber shoal", "Ferry lamp", "Tansy", "Peat fire", "Apricot", "Brick kiln", "Rowan", "Copper keel", "Ember", "Forge", "Fox"], ambers),
         (301, ["Rosehip", "Boathouse door", "Pennant", "Haw", "Port light", "Sealing wax", "Garnet", "Ox blood", "Beacon", "Last coal"], reds),
         (401, ["Shell", "Blush tide", "Dog rose", "Thrift", "Campion", "Sea pink", "Foxglove", "Heather bell", "Clover", "Peony", "Fuchsia hedge", "Willowherb", "Beet", "Madder"], pinks),
         (501, ["Mist", "Lilac quay", "Lavender row", "Scabious", "Vetch", "Harebell", "Dusk sail", "Mallow", "Periwinkle", "Iris bank", "Elderberry", "Night plum"], lavenders),

@@ -125,9 +125,9 @@ FRAMING = "pan+ tilt+ dim+ shut CMY+ cto wheel8 gobo gturn+ gobo2 anim animturn 
 
 PROFILES = [
     # moving spots and profiles
-    unit("Fathom and Lee", "Skerry 600", "Moving profile, colour mixing and two wheels", mover(0.40, 0.70, beam(16, 21000, 7000, kind="Spot")), Full=SPOT, Short="pan+ tilt+ dim shut CMY wheel8 gobo zoom focus", Long=SPOT.replace("ctl", "speed ctl")),
-    unit("Fathom and Lee", "Skerry 900 F", "Moving profile with four framing blades", mover(0.44, 0.78, beam(18, 30000, 6800, kind="Spot")), Full=FRAMING, Plain=SPOT),
-    unit("Fathom and Lee", "Cormorant 7", "Narrow beam, two colour wheels", mover(0.34, 0.60, beam(2.5, 11000, 7800, 0.08, "Spot")), Standard=NARROW, Long=NARROW.replace("wheel12", "wheel12 wheel8").replace("wheel8", "CMY")),
+    unit("Dunnet Works", "Skerry 600", "Moving profile, colour mixing and two wheels", mover(0.40, 0.70, beam(16, 21000, 7000, kind="Spot")), Full=SPOT, Short="pan+ tilt+ dim shut CMY wheel8 gobo zoom focus", Long=SPOT.replace("ctl", "speed ctl")),
+    unit("Dunnet Works", "Skerry 900 F", "Moving profile with four framing blades", mover(0.44, 0.78, beam(18, 30000, 6800, kind="Spot")), Full=FRAMING, Plain=SPOT),
+    unit("Dunnet Works", "Cormorant 7", "Narrow beam, two colour wheels", mover(0.34, 0.60, beam(2.5, 11000, 7800, 0.08, "Spot")), Standard=NARROW, Long=NARROW.replace("wheel12", "wheel12 wheel8").replace("wheel8", "CMY")),
     unit("Kestrel Yard", "Hover 250", "Small moving spot for a short throw", mover(0.30, 0.48, beam(14, 8000, 7200, kind="Spot")), Basic="pan tilt dim shut wheel8 gobo ctl", Full="pan+ tilt+ speed dim shut wheel8 gobo gturn prism focus ctl"),
     unit("Kestrel Yard", "Hover 500 P", "Moving profile in six colours of light", mover(0.38, 0.66, beam(20, 15000, 5600, kind="Spot")), Full="pan+ tilt+ dim+ shut RGBALI+ ctc tint gobo gturn+ iris zoom+ focus+ blades frame ctl", Mix="pan+ tilt+ dim shut RGBALI zoom focus"),
     unit("Northing Light", "Meridian S", "Moving spot, shutter before dimmer", mover(0.36, 0.62, beam(15, 13000, 6900, kind="Spot")), Standard="pan+ tilt+ shut dim wheel8 gobo gturn prism focus zoom ctl", Extended="pan+ tilt+ speed shut dim+ CMY wheel8 gobo gturn+ gobo2 prism iris focus+ zoom+ ctl"),
@@ -171,13 +171,13 @@ PROFILES = [
     # conventional
     unit("Lychgate Lamps", "Sexton 1k", "Tungsten Fresnel, 1 kW", lantern(beam(30, 13000, 3200, 0.09, "Fresnel")), Dimmer="dim"),
     unit("Lychgate Lamps", "Sexton 2k", "Tungsten Fresnel, 2 kW", lantern(beam(34, 28000, 3200, 0.13, "Fresnel"), 0.5), Dimmer="dim"),
-    unit("Lychgate Lamps", "Verger 15/30", "Tungsten profile with zoom, 15 to 30 degrees", lantern(beam(22, 14000, 3200, 0.08, "Spot"), 0.6), Dimmer="dim"),
-    unit("Lychgate Lamps", "Verger 25/50", "Tungsten profile with zoom, 25 to 50 degrees", lantern(beam(36, 13500, 3200, 0.08, "Spot"), 0.5), Dimmer="dim"),
-    unit("Brackwater", "Groyne 19", "Tungsten profile, 19 degrees", lantern(beam(16, 12500, 3200, 0.07, "Spot"), 0.5), Dimmer="dim"),
-    unit("Brackwater", "Groyne 36", "Tungsten profile, 36 degrees", lantern(beam(30, 10500, 3200, 0.07, "Spot"), 0.38), Dimmer="dim"),
+    unit("Lychgate Lamps", "Verger 12/28", "Tungsten profile with zoom, 12 to 28 degrees", lantern(beam(22, 14000, 3200, 0.08, "Spot"), 0.6), Dimmer="dim"),
+    unit("Lychgate Lamps", "Verger 22/46", "Tungsten profile with zoom, 22 to 46 degrees", lantern(beam(36, 13500, 3200, 0.08, "Spot"), 0.5), Dimmer="dim"),
+    unit("Brackwater", "Groyne 17", "Tungsten profile, 17 degrees", lantern(beam(16, 12500, 3200, 0.07, "Spot"), 0.5), Dimmer="dim"),
+    unit("Brackwater", "Groyne 33", "Tungsten profile, 33 degrees", lantern(beam(30, 10500, 3200, 0.07, "Spot"), 0.38), Dimmer="dim"),
     unit("Brackwater", "Shoal Flood", "Tungsten flood for cloths", lantern(beam(80, 15000, 3000, 0.12), 0.25), Dimmer="dim"),
     unit("Northing Light", "Sounding Profile", "LED profile in one white", lantern(beam(24, 9000, 3000, 0.07, "Spot"), 0.6), One="dim", Fine="dim+ strobe ctl"),
-    unit("Marlstone Works", "Chisel C", "LED profile in seven colours", lantern(beam(24, 8000, 5600, 0.07, "Spot"), 0.6), Direct="dim+ strobe RGBALIM", White="dim+ strobe ctc tint", Nine="dim strobe RGBALIM"),
+    unit("Marlstone Works", "Chisel C", "LED profile in seven colours", lantern(beam(24, 8000, 5600, 0.07, "Spot"), 0.6), Emitters="dim+ strobe RGBALIM", White="dim+ strobe ctc tint", Nine="dim strobe RGBALIM"),
     unit("Oakum and Pitch", "Cyc Trough 4", "Tungsten trough in four circuits", bar(4, 1.2, beam(90, 6000, 3000, 0.1), 0.3), Four="| 4 × dim"),
     unit("Brackwater", "Whelk 4", "Four lamps facing the house", bar(4, 0.6, beam(60, 6500, 3000, 0.09), 0.3, 2), Four="| 4 × dim", Two="| 2 × dim"),
     # dimmers, followspot, atmosphere, media

@@ -144,5 +144,5 @@ VIEWS = {
     "Front": Camera(target=(0, 0, 3.4), distance=26, height=0.5, fov=34),
     "Side": Camera(target=(0, 0, 3.4), distance=26, bearing=90, height=2, fov=34),
     "Top": Camera(target=(0, 0, 1.0), distance=27, height=89, fov=38),
-    "Quay": Camera(target=(0, 0.4, 2.6), distance=23, bearing=38, height=19),
+    "Corner": Camera(target=(0, 0.4, 2.6), distance=23, bearing=38, height=19),
 }

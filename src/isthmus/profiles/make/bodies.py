@@ -1,4 +1,4 @@
-"""Bodies by kind and measures: the geometry tree, its models and its beams, when nobody has drawn
+"""Bodies by kind and measures: the geometry tree, its models and its beams, when no unit has drawn
 the unit.
 
 Lengths in metres, angles in degrees. The unit hangs with its base at the origin and shines down
@@ -20,7 +20,7 @@ _USUAL = Beam()
 
 @dataclass(frozen=True)
 class Body:
-    """`size` is width, depth, height. Cells stand in `columns` (rows follow from their number)."""
+    """`size` is width, depth, height. Cells are in `columns` (rows follow from their number)."""
 
     kind: Kind = "lantern"
     size: tuple[float, float, float] = (0.28, 0.28, 0.42)

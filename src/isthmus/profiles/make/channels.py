@@ -75,7 +75,7 @@ class Channel:
 
 
 def usual_span(attribute: str) -> tuple[float, float]:
-    """Physical ends taken when nobody says any."""
+    """Physical ends taken when no one says any."""
     if attribute.endswith("Strobe"):
         return 0.5, 18.0
     return _SPAN.get(attribute, (0.0, 1.0))

@@ -137,7 +137,7 @@ def _colours(recipe: Recipe) -> tuple[Channel, ...]:
     unknown = [letter for letter in recipe.order if letter not in EMITTERS]
     if unknown or len(set(recipe.order)) != len(recipe.order):
         raise EntryFault(
-            f"“{recipe.order}” is no order of emitters.",
+            f"“{recipe.order}” is not an order of emitters.",
             do=f"Use each of {' '.join(EMITTERS)} at most once.",
         )
     if recipe.kind == "dimmer":
