@@ -30,9 +30,9 @@ class Busy:
         os.environ["ISTHMUS_CONFIG"] = os.environ["ISTHMUS_STATE"] = self._state.name
         self.app = make_application(["bench"])
         show = lantern_tide()
-        while mendable := next((s for s in find_snags(show) if s.mend), None):
-            assert mendable.mend
-            show = mendable.mend.edit(show)
+        while mendable := next((s for s in find_snags(show) if s.fix), None):
+            assert mendable.fix
+            show = mendable.fix.edit(show)
         self.window = Window(show)
         self.window.resize(1280, 800)
         self.window.show()

@@ -1,4 +1,4 @@
-"""Nothing of a GDTF file is lost when it is written anew; `./run bench loss`.
+"""Nothing of a GDTF file is lost when it is written again; `./run bench loss`.
 
 A description with every element kind of DIN SPEC 15800, typed by hand, gets an attribute and a
 child of its own in every element. It is read, changed as an adapted copy is, and written; a plain
@@ -114,5 +114,5 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
         gone = lost(adapt)
         for kind in sorted({kind for kind, _ in gone}):
             print(f"  lost in {kind}: {[mark for k, mark in gone if k == kind][:6]}")
-        how = "adapted" if adapt else "written anew"
+        how = "adapted" if adapt else "written again"
         yield f"{kinds} element kinds {how}: lost / put in", len(gone), len(marked()[1]), "", "0"

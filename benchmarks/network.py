@@ -16,7 +16,7 @@ from msgspec.structs import replace
 
 from benchmarks.engine import Receiver
 from isthmus.engine import Engine, Route
-from isthmus.net import Desk
+from isthmus.net import Hub
 from isthmus.sockets.opening import plain
 from isthmus.standin.rig import StandInRig
 from isthmus.standin.scenario import Loaded, Scenario, SimNode
@@ -30,7 +30,7 @@ LOADED_SECONDS, COST_SECONDS = 60, 10
 
 
 class Listening:
-    """The watch on an address nobody else has."""
+    """The watch on an address no one else has."""
 
     def __init__(self) -> None:
         self.sock = plain()
@@ -146,17 +146,17 @@ def find_nodes(count: int = 100) -> float:
     rig = StandInRig(Loaded(Scenario("Many", nodes, ()), {}, ()))
     thread = threading.Thread(target=rig.serve)
     thread.start()
-    desk = Desk()
+    hub = Hub()
     try:
-        desk.want(expected=[node.ip for node in nodes])
-        desk.start()
+        hub.want(expected=[node.ip for node in nodes])
+        hub.start()
         start = time.monotonic()
-        desk.look(True)
-        while len(desk.view.nodes) < count and time.monotonic() - start < 20:
+        hub.look(True)
+        while len(hub.view.nodes) < count and time.monotonic() - start < 20:
             time.sleep(0.01)
         return time.monotonic() - start
     finally:
-        desk.stop()
+        hub.stop()
         rig.stop()
         thread.join()
         rig.close()

@@ -110,7 +110,7 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
         after.append(seconds(lambda s=changed: book.update(s)))
         after.append(seconds(lambda: book.update(show)))
     yield (
-        "all snags after one edit / all anew",
+        "all snags after one edit / all again",
         statistics.median(after) * 1e3,
         whole * 1e3,
         "ms",
@@ -125,7 +125,7 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
     plain = best(lambda: PatchIndex.of(show), 3)
     for how in HOWS:
         took = best(lambda h=how: readdress(show, Wanted(h, spare=20)), 2)
-        yield f"re-address all, {how} / index anew", took, plain, "s", "under 3 s"
+        yield f"re-address all, {how} / index again", took, plain, "s", "under 3 s"
 
     history = History(show)
     edits = [set_text(show, [f"x{i}"], "name", "other") for i in range(20)]

@@ -76,14 +76,14 @@ def _repaints() -> Iterator[tuple[str, float, float, str, str]]:
             "under 16 ms",
         )
 
-        def anew() -> None:
+        def again() -> None:
             canvas._rest.stop()
             canvas._layer = None
             canvas.render(picture)
 
         yield (
-            "5 000 units drawn anew at rest / a bare fill",
-            best(anew),
+            "5 000 units drawn again at rest / a bare fill",
+            best(again),
             base,
             "ms",
             "not of every frame",

@@ -12,19 +12,19 @@ import psutil
 
 from benchmarks.network import ELSEWHERE, Listening
 from isthmus.engine import SACN, Engine, Identity, Route
-from isthmus.net import Desk
+from isthmus.net import Hub
 
 MINUTES = 10
 UNIVERSES = 128
 
 
 def run() -> Iterator[tuple[str, float, float, str, str]]:
-    engine, listening, desk = Engine(), Listening(), Desk()
+    engine, listening, hub = Engine(), Listening(), Hub()
     engine.start()
-    desk.want(expected=["127.0.0.2"])
-    desk.start()
-    desk.look(True)
-    names = ("engine", "watch", "this process with the desk")
+    hub.want(expected=["127.0.0.2"])
+    hub.start()
+    hub.look(True)
+    names = ("engine", "watch", "this process with the hub")
     processes = [
         psutil.Process(engine.stats().pid),
         psutil.Process(listening.watch.pid),
@@ -63,4 +63,4 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
     finally:
         engine.stop()
         listening.close()
-        desk.stop()
+        hub.stop()

@@ -1,4 +1,4 @@
-"""What tests share: the demo show, a stand-in rig on real sockets, and a window that must not misbehave quietly."""
+"""What tests share: the demo show, a simulator on real sockets, and a window that must not misbehave quietly."""
 
 from __future__ import annotations
 
@@ -31,13 +31,13 @@ from isthmus.library.sources import data_folder
 from isthmus.show.records import Show
 from isthmus.standin import RigClient, StandInRig, read_scenario
 
-settings.register_profile("patient", deadline=None)  # this machine stops for a while at times
+settings.register_profile("patient", deadline=None)  # this computer stops for a while at times
 settings.load_profile("patient")
 
 
 @pytest.fixture(autouse=True)
 def own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """No test reads or writes the person's settings and self-saved work."""
+    """No test reads or writes the person's settings and autosaved work."""
     monkeypatch.setenv("ISTHMUS_CONFIG", str(tmp_path / "config"))
     monkeypatch.setenv("ISTHMUS_DATA", str(tmp_path / "data"))
     monkeypatch.setenv("ISTHMUS_STATE", str(tmp_path / "state"))
@@ -71,7 +71,7 @@ def demo() -> Show:
 def until(
     test: Callable[[], object], seconds: float = 12.0, wait: Callable[[float], object] = time.sleep
 ) -> bool:
-    """True as soon as `test` holds. What is waited for gets far longer than it needs: a busy machine is no fault.
+    """True as soon as `test` holds. What is waited for gets far longer than it needs: a busy machine is not a fault.
 
     Under three seconds the time itself is what is tried.
     """
@@ -85,7 +85,7 @@ def until(
 
 @contextlib.contextmanager
 def running_rig() -> Iterator[RigClient]:
-    """The demo's stand-in rig in a thread, with its nodes on 127.0.0.2 and 127.0.0.3."""
+    """The demo's simulator in a thread, with its nodes on 127.0.0.2 and 127.0.0.3."""
     stand_in = StandInRig(read_scenario(SCENARIO))
     thread = threading.Thread(target=stand_in.serve)
     thread.start()
@@ -185,7 +185,7 @@ LONG = {"test_walk", "test_from_nothing", "test_closed_loop"}
 
 @pytest.hookimpl(tryfirst=True)  # before xdist reads the marks
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Where workers share a network, tests that listen on the stand-in rig's addresses run in one of them, one after the other."""
+    """Where workers share a network, tests that listen on the simulator's addresses run in one of them, one by one."""
     for item in [] if OWN_NETWORK else items:
         if (
             item.path.stem in NETWORK

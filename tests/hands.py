@@ -38,7 +38,7 @@ def until(test: Callable[[], object], seconds: float = 12.0) -> bool:
 
 
 def activate(widget: QWidget) -> None:
-    """Without a window manager nobody gives the focus back when a dialog closes."""
+    """Without a window manager no one gives the focus back when a dialog closes."""
     widget.window().activateWindow()
     until(lambda: widget.window().isActiveWindow(), 1)
 

@@ -1,4 +1,4 @@
-"""Roll call, verdicts, snags and their mends, and the steps of the crossing."""
+"""Roll call, verdicts, snags and their fixes, and the steps of the crossing."""
 
 from __future__ import annotations
 
@@ -72,7 +72,7 @@ CASES = {
 
 
 @pytest.mark.parametrize("rule", CASES)
-def test_each_rule_speaks_when_its_trouble_is_made_and_its_mend_ends_it(rule: str) -> None:
+def test_each_rule_speaks_when_its_trouble_is_made_and_its_fix_ends_it(rule: str) -> None:
     clean = propose(as_hung())
     broken = CASES[rule](clean)
     found = [s for s in find_snags(broken) if s.rule == rule]
@@ -84,23 +84,23 @@ def test_each_rule_speaks_when_its_trouble_is_made_and_its_mend_ends_it(rule: st
         and snag.text.endswith((".", "”", ":", "”."))
         and snag.page in ("Patch", "Routes", "Plan", "Roll call")
     )
-    while mendable := next((s for s in find_snags(broken) if s.rule == rule and s.mend), None):
-        assert mendable.mend
-        mended = mendable.mend.edit(broken)
-        assert len([s for s in find_snags(mended) if s.rule == rule]) < len(
+    while mendable := next((s for s in find_snags(broken) if s.rule == rule and s.fix), None):
+        assert mendable.fix
+        fixed = mendable.fix.edit(broken)
+        assert len([s for s in find_snags(fixed) if s.rule == rule]) < len(
             [s for s in find_snags(broken) if s.rule == rule]
         )
-        broken = mended
+        broken = fixed
 
 
-def test_following_every_mend_of_the_demo_leaves_only_what_needs_eyes(demo: Show) -> None:
+def test_following_every_fix_of_the_demo_leaves_only_what_needs_eyes(demo: Show) -> None:
     for _ in range(30):
-        snag = next((s for s in find_snags(demo) if s.mend), None)
+        snag = next((s for s in find_snags(demo) if s.fix), None)
         if snag is None:
             break
-        assert snag.mend
-        demo = snag.mend.edit(demo)
-    assert not [s for s in find_snags(demo) if s.mend] and FAULT not in {
+        assert snag.fix
+        demo = snag.fix.edit(demo)
+    assert not [s for s in find_snags(demo) if s.fix] and FAULT not in {
         s.severity for s in find_snags(demo)
     }
     done = SnagBook().update(demo).crossing.done
@@ -110,7 +110,7 @@ def test_following_every_mend_of_the_demo_leaves_only_what_needs_eyes(demo: Show
 def test_a_step_is_done_only_when_it_is_reached_and_nothing_holds_it_up(demo: Show) -> None:
     states = SnagBook().update(demo).crossing.states
     assert states["u101"] == "ddddw" and states["u313"] == "dfddw" and states["u502"][1:4] == "awa"
-    assert states["u421"][2] == "f"  # its universe leads nowhere
+    assert states["u421"][2] == "f"  # its universe has no output
     show = mark(mark(demo, "u101", "works"), "u102", "silent")
     states = SnagBook().update(show).crossing.states
     assert states["u101"] == "ddddd" and states["u102"] == "ddddf"
@@ -122,7 +122,7 @@ def test_a_step_is_done_only_when_it_is_reached_and_nothing_holds_it_up(demo: Sh
 def test_the_call_goes_by_number_and_lists_apart_who_cannot_be_called(demo: Show) -> None:
     units, left = callable_units(demo)
     assert [u.number for u in units] == sorted(u.number for u in units)
-    assert {x.number: x.why for x in left}[502] == "it has no address" and "leads nowhere" in {
+    assert {x.number: x.why for x in left}[502] == "it has no address" and "has no output" in {
         x.number: x.why for x in left
     }[421]
     assert {u.id for u in units} | {x.unit for x in left} == {u.id for u in demo.units}

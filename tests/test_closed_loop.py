@@ -1,4 +1,4 @@
-"""Every kind of fault over real UDP: a rig hangs with it, the observer calls it, findings name it, mended all answer."""
+"""Every kind of fault over real UDP: a rig hangs with it, the observer calls it, findings name it, fixed all answer."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ BY_HAND = {
     "port dark",
     "node dark",
     "sender",
-}  # nothing in the show mends these
+}  # nothing in the show fixes these
 
 
 class Wire:
@@ -87,7 +87,7 @@ def hanging(made: MadeRig) -> Iterator[RigClient]:
 
 
 def all_on(show: Show, universe: int) -> str:
-    """The slots of somebody else's desk that has everything of a universe on."""
+    """The slots of another unit's hub that has everything of a universe on."""
     live = Live(show)
     for unit in show.units:
         found = profiles_of(show).mode_of(unit)
@@ -104,7 +104,7 @@ def called(show: Show, client: RigClient, wire: Wire) -> Show:
 
 
 def by_hand(fault: Fault, made: MadeRig, client: RigClient) -> None:
-    """What only hands mend, at the unit, the port, the node, or the other desk."""
+    """What only hands fix, at the unit, the port, the node, or the other desk."""
     client.do("quiet")
     for node in made.show.nodes:
         client.do(
@@ -132,7 +132,7 @@ def apart(made: MadeRig) -> bool:
 
 @pytest.mark.network
 @pytest.mark.parametrize("kind", FAULT_KINDS)
-def test_a_rig_with_this_fault_is_called_told_and_mended(
+def test_a_rig_with_this_fault_is_called_told_and_fixed(
     kind: str, make_window, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(generate, "SIZE", (4, 4) if kind == "run" else (2, 3))
@@ -162,7 +162,7 @@ def test_a_rig_with_this_fault_is_called_told_and_mended(
 
         assert kind in {told().kind, *(r.kind for r in told().rivals)}, (told(), fault)
         if told().kind != kind or (
-            kind == "address" and not told().mends
+            kind == "address" and not told().fixes
         ):  # eyes alone leave a choice here: the devices are asked
             press(page, "ask devices")
             assert until(lambda: page.checks.found is not None and page.discovery.task is None, 60)
@@ -173,7 +173,7 @@ def test_a_rig_with_this_fault_is_called_told_and_mended(
         if kind in BY_HAND:
             by_hand(fault, made, client)
         else:
-            press(page, "mend")
+            press(page, "fix")
         window.net.look(False)
         settle(0.3)  # what is set at a node is set there by then
         again = called(replace(bench.show, verdicts=()), client, wire)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import subprocess
 from pathlib import Path
 
@@ -177,3 +178,13 @@ def test_what_ci_runs_is_the_test_command() -> None:
         and os.access(ROOT / ".ci/run", os.X_OK)
         and os.access(ROOT / "run", os.X_OK)
     )
+
+
+def test_where_things_are_is_where_they_are() -> None:
+    text = (ROOT / "docs" / "architecture.md").read_text()
+    section = text.partition("## Where things are")[2].partition("\n## ")[0]
+    rows = [line for line in section.splitlines() if line.startswith("| ")][1:]
+    named = [re.findall(r"`(src/[^`]+)`", row) for row in rows]
+    assert len(rows) >= 10 and all(1 <= len(files) <= 2 for files in named)
+    for file in (f for files in named for f in files):
+        assert (ROOT / file).is_file(), file

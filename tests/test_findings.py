@@ -1,4 +1,4 @@
-"""Findings: of made-up rigs the cause is named, evidence is in words, looks tell causes apart, and mends mend."""
+"""Findings: of made-up rigs the cause is named, evidence is in words, looks tell causes apart, and fixes fix."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from conftest import answer, running_rig
 from isthmus.check import mark, unmark
 from isthmus.check.devices import Device
-from isthmus.check.findings.evidence import ANSWERS, SILENT, Evidence, Told, gather
+from isthmus.check.findings.evidence import SILENT, WORKS, Evidence, Told, gather
 from isthmus.check.findings.looks import next_look
 from isthmus.check.findings.model import SEEN_ACTS, Model, State
 from isthmus.check.findings.reason import reason
@@ -35,8 +35,8 @@ from isthmus.wire import rdm
 
 
 def edited(told, show: Show, at: int = 0) -> Show:
-    """The show, mended as offered."""
-    edit = told.mends[at].edit
+    """The show, fixed as offered."""
+    edit = told.fixes[at].edit
     assert edit is not None
     return edit(show)
 
@@ -95,9 +95,9 @@ def test_one_cause_that_explains_many_beats_many_causes() -> None:
     )
     told = findings_of(dark, both)[0][0]
     assert told.kind == "port number" and "17" in told.words
-    mended = edited(told, dark)
-    assert next(o for o in mended.outputs if o.universe == 3).port_address == 17
-    assert told.mends[1].port == ("ferry-b", 1, 16)
+    fixed = edited(told, dark)
+    assert next(o for o in fixed.outputs if o.universe == 3).port_address == 17
+    assert told.fixes[1].port == ("ferry-b", 1, 16)
 
 
 def _node(name: str, ip: str, numbers: tuple[int, ...]) -> FoundNode:
@@ -144,7 +144,7 @@ def test_a_look_tells_a_dead_unit_from_one_that_listens_elsewhere() -> None:
     ) and "The hunt finds 105 at 2.300." in afar[0].evidence
     with pytest.raises(EntryFault):
         keep_answer(show, found.look.name, "u105", "perhaps")
-    # a unit that is marked anew is looked at anew
+    # a unit that is marked again is looked at again
     assert not mark(keep_answer(show, found.look.name, "u105", "yes"), "u105", "works").answers
 
 
@@ -199,7 +199,7 @@ def test_what_is_sent_universe_by_universe_is_what_the_whole_show_sends(
 def test_what_nothing_explains_is_said_to_be_so() -> None:
     show = all_answer(as_hung(), {"u401": {"result": "wrong", "what": ["cell"]}})
     [found] = findings_of(show)[0]
-    assert found.kind == "unknown" and "Call it again" in found.do and not found.mends
+    assert found.kind == "unknown" and "Call it again" in found.do and not found.fixes
 
 
 def test_discovery_settles_what_eyes_alone_cannot() -> None:
@@ -226,7 +226,7 @@ def test_discovery_settles_what_eyes_alone_cannot() -> None:
     ]
     told = findings_of(show, None, match(show, moved, asked))[0][0]
     assert told.kind == "address" and told.chance > 0.95 and "off by +216" in told.words
-    setting = told.mends[1].changes
+    setting = told.fixes[1].changes
     assert [(c.what, c.before, c.after) for c in setting] == [("address", "301", "085")]
 
 
@@ -268,7 +268,7 @@ def test_evidence_of_the_network_is_read_as_it_is() -> None:
     view = View(nodes=(_node("Ferry A", "127.0.0.2", (0, 5)),), looking=True, looked=True)
     evidence = gather(show, view)
     assert (
-        evidence.nodes == {"ferry-a": ANSWERS, "ferry-b": SILENT}
+        evidence.nodes == {"ferry-a": WORKS, "ferry-b": SILENT}
         and evidence.ports[("ferry-a", 2)] == 5
     )
     assert gather(show, View()).nodes == {} and gather(show).senders == {}

@@ -40,7 +40,7 @@ def test_typing_in_the_patch_is_never_taken_for_acts_and_enter_goes_down(
     assert [bench.show.unit(u).name for u in rows] == list(words)
     assert not bench.rearranging and not bench.show.verdicts and bool(bench.call) == called
     table.setCurrentIndex(model.index(0, list(model.columns).index("address")))
-    for address in ("9.101", "9.201"):  # two addresses one after the other go to two units
+    for address in ("9.101", "9.201"):  # two addresses one by one go to two units
         keys(QApplication.focusWidget(), address[0])
         keys(QApplication.focusWidget(), address[1:])
         key(QApplication.focusWidget(), Qt.Key.Key_Return)

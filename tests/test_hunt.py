@@ -136,10 +136,10 @@ def test_answers_that_contradict_are_told_as_such() -> None:
 
 def test_what_cannot_be_hunted_says_why() -> None:
     show = lantern_tide()
-    nobody = replace(
+    unknown = replace(
         show, units=tuple(replace(u, profile="gone") if u.id == "u101" else u for u in show.units)
     )
-    for broken, unit in ((nobody, "u101"), (show, "u501"), (show, "u502"), (show, "nobody")):
+    for broken, unit in ((unknown, "u101"), (show, "u501"), (show, "u502"), (show, "no one")):
         with pytest.raises(EntryFault):
             Hunt(broken, unit)
     profile, mode = profiles_of(show).mode_of(show.unit("u101")) or pytest.fail("no mode")

@@ -87,9 +87,9 @@ def test_a_sloppy_file_is_imported_as_it_came_told_and_never_over_another(tmp_pa
     wrong = {
         "ModeFrom": (
             'DMXFrom="0/1"\n Default="0/1"',
-            'DMXFrom="0/1" ModeMaster="Nobody" ModeFrom="9/1" ModeTo="2/1"\n Default="0/1"',
+            'DMXFrom="0/1" ModeMaster="No one" ModeFrom="9/1" ModeTo="2/1"\n Default="0/1"',
         ),
-        "mode master": ('Gamut="Wide"', 'Gamut="Wide" ModeMaster="Nobody"'),
+        "mode master": ('Gamut="Wide"', 'Gamut="Wide" ModeMaster="No one"'),
         "gamut": ('Gamut="Wide"', 'Gamut="Narrow"'),
         "begins at": ('DMXFrom="0/1"\n', 'DMXFrom="999/1"\n'),
     }
@@ -120,7 +120,7 @@ def test_references_in_references_give_all_their_channels() -> None:
     )
     profile = read_archive(packed(text.replace(cell, cell + row).encode()), "panel").profile
     lay = lay_flat(profile, profile.modes[0])
-    lamp = '<Geometry Name="Cell"><Beam Name="Lamp"/></Geometry>'
+    lamp = '<Geometry Name="Cell"><Beam Name="Lamp hours"/></Geometry>'
     lamped = read_archive(packed(text.replace(cell, lamp + row).encode()), "panel").profile
     dimmers = sorted(c.slots[0][1] for c in lay.channels if c.attribute == "Dimmer")
     assert sorted({p.cell for p in assemble(lamped, lamped.modes[0]).beams}) == [

@@ -13,14 +13,13 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from conftest import answer
-from isthmus.errors import EntryFault, FileFault, NetworkFault
+from isthmus.errors import Cancelled, EntryFault, FileFault, NetworkFault
 from isthmus.library import (
     Index,
     Progress,
     Query,
     Shelf,
     Source,
-    Stopped,
     fresh_shelf,
     read_sources,
     update_library,
@@ -59,16 +58,18 @@ def titles(shelf: Shelf, text: str) -> list[str]:
 
 def test_a_few_letters_find_it_slips_are_forgiven_and_lines_are_told_apart() -> None:
     shelf = fresh_shelf(workers=0)
-    assert titles(shelf, "sker")[0].startswith("Fathom and Lee Skerry")
+    assert titles(shelf, "sker")[0].startswith("Dunnet Works Skerry")
     for slip in ("skery", "skrery", "skerri", "Sckerry", "SKERRY"):
         assert all("Skerry" in title for title in titles(shelf, slip)) and titles(shelf, slip)
-    assert titles(shelf, "fathom cormorant 7 long") == ["Fathom and Lee Cormorant 7 Long"]
+    assert titles(shelf, "dunnet cormorant 7 long") == ["Dunnet Works Cormorant 7 Long"]
     assert titles(shelf, "xyzzyq") == []
-    makers = {
-        found.maker: {line for line, _ in found.lines}
-        for found in shelf.search(Query("fathom")).makers
-    }
-    assert makers == {"Fathom and Lee": {"Skerry", "Cormorant"}, "Northing Light": {"Fathom Line"}}
+
+    def makers(words: str) -> dict[str, set[str]]:
+        found = shelf.search(Query(words)).makers
+        return {maker.maker: {line for line, _ in maker.lines} for maker in found}
+
+    assert makers("dunnet") == {"Dunnet Works": {"Skerry", "Cormorant"}}
+    assert makers("fathom") == {"Northing Light": {"Fathom Line"}}
 
 
 def test_a_generic_is_found_by_typing_what_it_is() -> None:
@@ -246,7 +247,7 @@ def test_an_update_can_be_stopped_and_goes_on_where_it_stopped(tmp_path: Path) -
     def told(progress: Progress) -> None:
         seen.append(progress)
         if progress.done >= 16:
-            raise Stopped
+            raise Cancelled
 
     first = index.update([source], told)
     assert first.stopped and first.read == 16 and index.counts() == {source.id: 16}
@@ -369,7 +370,7 @@ def test_the_command_line_finds_reads_compares_makes_and_checks(tmp_path: Path) 
         and {h["model"] for h in found["hits"]} == {"Skerry 600", "Skerry 900 F"}
         and found["near"]
     )
-    code, chart = answer("profiles", "chart", "Fathom and Lee Skerry 600", "--mode", "Short")
+    code, chart = answer("profiles", "chart", "Dunnet Works Skerry 600", "--mode", "Short")
     assert (
         code == 0
         and chart["footprint"] == 13
@@ -379,7 +380,7 @@ def test_the_command_line_finds_reads_compares_makes_and_checks(tmp_path: Path) 
     csv.write_text(
         "Channel,Value,Function\n1,0-255,Pan\n2,0-255,Pan fine\n3,0-255,Dimmer\n", "utf-8"
     )
-    code, verdicts = answer("profiles", "compare", "Fathom and Lee Skerry 600:Short", str(csv))
+    code, verdicts = answer("profiles", "compare", "Dunnet Works Skerry 600:Short", str(csv))
     assert code == 1 and {v["state"] for v in verdicts["channels"]} == {"same", "shifted", "absent"}
     code, read = answer("profiles", "read-chart", str(csv), "--make", "Reed and Oar/Nine")
     assert (
@@ -401,7 +402,7 @@ def test_the_command_line_finds_reads_compares_makes_and_checks(tmp_path: Path) 
 
 
 def test_borrowed_profiles_are_marked_wherever_they_go(demo) -> None:
-    key = "Fathom and Lee Skerry 400"
+    key = "Dunnet Works Skerry 400"
     source = profiles_of(demo).profiles[key]
     made = borrow(source, "Reed and Oar", "Ebb 9", "2026-11-01T00:00:00")
     keep_own(made)

@@ -24,7 +24,7 @@ MODES = [(profile, mode) for profile in SHIPPED.values() for mode in profile.mod
 
 @dataclass
 class Slow:
-    """Reads one unit channel by channel, as a person would with the chart in hand."""
+    """Reads one unit channel by channel, as a person would with the chart selected."""
 
     profile: Profile
     mode: Mode

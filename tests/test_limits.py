@@ -329,14 +329,14 @@ def test_limits_are_seen_where_hands_are_tested_and_passed_only_when_asked(
     row = bench.live.compiled.universes.index(at.universe) * 512 + address - 1
     for said, sends, sign in (
         ("Keep the limits", 127, False),
-        ("Send past them, this once", 255, True),
+        ("Send beyond them this once", 255, True),
     ):
         bench._past.clear()
         heard = answer_question(said)
         bench.begin_proof(lambda: ProveSlot(bench.show, bench.live, 0.0, at.universe, address))
-        assert heard == ["Limits are in the way"] and bench.live.frame[row] == sends
+        assert heard == ["Limits apply"] and bench.live.frame[row] == sends
         window.output.on = True
-        assert ("Past the limits of " in "".join(t for t, _ in window.output.words())) == sign
+        assert ("Beyond the limits of " in "".join(t for t, _ in window.output.words())) == sign
         window.output.on = False
         bench.end_proof()
         assert bench.live.frame[row] <= 127 and not bench.past_numbers

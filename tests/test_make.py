@@ -346,8 +346,8 @@ def test_every_order_is_offered_and_wrong_parts_are_refused_in_words() -> None:
         EMITTERS
     )
     for recipe, says in (
-        (Recipe(order="RGBZ"), "no order of emitters"),
-        (Recipe(order="RR"), "no order of emitters"),
+        (Recipe(order="RGBZ"), "not an order of emitters"),
+        (Recipe(order="RR"), "not an order of emitters"),
         (Recipe(bits=12), "neither 8 nor 16"),
         (Recipe(cells=MAX_CELLS + 1), "too many"),
         (Recipe(order="RGBW", bits=16, cells=100), "a universe has 512"),

@@ -246,7 +246,7 @@ def test_the_page_of_a_pdf_that_has_the_chart_is_found_and_read(tmp_path: Path) 
     _, (chart,) = best_chart(texts[2])
     assert [row.attribute for row in chart.rows] == [attribute for _, _, attribute, _ in UNIT]
     file.write_bytes(pdf(words)[:200])
-    with pytest.raises(FileFault, match="does not read as a PDF"):
+    with pytest.raises(FileFault, match="cannot be read as a PDF"):
         page_texts(file)
 
 

@@ -1,4 +1,4 @@
-"""The network by reckoning: same network or not, the nearest change, the address plan, found against expected, settings."""
+"""The network by calculating: same network or not, the nearest change, the address plan, found against expected, settings."""
 
 from __future__ import annotations
 
@@ -69,7 +69,7 @@ def test_every_way_offered_does_bring_the_two_together(
         )
 
 
-def test_masks_with_holes_are_told_and_a_wrong_range_gets_the_nearest_mend() -> None:
+def test_masks_with_holes_are_told_and_a_wrong_range_gets_the_nearest_fix() -> None:
     with pytest.raises(EntryFault, match="gap"):
         ipv4.prefix("255.0.255.0")
     node = ipv4.ways_to_meet("eth0", "192.168.1.5", "255.255.255.0", "Ferry A", "192.168.0.20")
@@ -103,7 +103,7 @@ def show_with(*nodes: Node) -> Show:
 A = Node(id="a", name="Ferry A", ip="2.0.0.10", ports=(0, 1))
 
 
-def test_troubles_are_told_with_their_reckoning_and_go_when_they_are_mended() -> None:
+def test_troubles_are_told_with_their_reckoning_and_go_when_they_are_fixed() -> None:
     def kinds(
         show: Show, *adapters: Adapter, wanted: str = "", found: tuple[FoundNode, ...] = ()
     ) -> list[str]:
@@ -116,8 +116,8 @@ def test_troubles_are_told_with_their_reckoning_and_go_when_they_are_mended() ->
     away = replace(A, ip="10.0.0.10")
     assert kinds(show_with(A), ETH, LO) == []
     assert kinds(show_with(away), ETH, LO) == ["outside"]
-    mend = next(t for t in check(show_with(away), [ETH], {}, ()) if t.kind == "outside").ways
-    here = next(w for w in mend if w.end == "here")
+    fix = next(t for t in check(show_with(away), [ETH], {}, ()) if t.kind == "outside").ways
+    here = next(w for w in fix if w.end == "here")
     assert kinds(show_with(away), ETH, Adapter("eth0", here.address, here.mask), LO) == []
     assert kinds(
         show_with(A), Adapter("eth0", "2.0.0.5", "255.0.0.0", up=False), LO, wanted="eth0"
@@ -404,7 +404,7 @@ steps = st.one_of(
 def test_snags_kept_in_step_with_show_and_network_are_those_made_anew(
     run: list[tuple[str, object]],
 ) -> None:
-    """Whatever is heard and edited, in any order; and every mend that is offered can be done."""
+    """Whatever is heard and edited, in any order; and every fix that is offered can be done."""
     show, view, book = lantern_tide(), None, SnagBook()
     for kind, value in run:
         try:
@@ -425,8 +425,8 @@ def test_snags_kept_in_step_with_show_and_network_are_those_made_anew(
         )
     for snag in book.snags:
         assert snag.text.strip() and (snag.page != "Routes" or snag.text.endswith("."))
-        if snag.mend and snag.page == "Routes":
+        if snag.fix and snag.page == "Routes":
             try:
-                assert snag.mend.edit(show) != show
+                assert snag.fix.edit(show) != show
             except EntryFault as error:
                 assert str(error)

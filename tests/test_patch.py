@@ -204,7 +204,7 @@ def test_taking_the_paper_adds_what_is_new_and_leaves_the_rest(demo: Show) -> No
     assert all(profiles_of(taken).mode_of(u) for u in fresh)
 
 
-GOOD = "Unit,Type,Mode,Address\n1,Groyne 26,Dimmer,1.001\n"
+GOOD = "Unit,Type,Mode,Address\n1,Groyne 24,Dimmer,1.001\n"
 
 
 @pytest.mark.parametrize(
@@ -214,14 +214,14 @@ GOOD = "Unit,Type,Mode,Address\n1,Groyne 26,Dimmer,1.001\n"
         (GOOD.replace(",", ";").encode("utf-8-sig"), 1),
         (GOOD.replace(",", "\t").encode("utf-16"), 1),
         (("Hang list of the Näßwerft\n\n" + GOOD).encode("cp1252"), 1),
-        (b"Unit No,Instrument Type,Universe,DMX\n12,groyne-26,3,44\n", 1),
-        (b"Unit,Type,Mode,Address\n\n,,,\n7,Brackwater Groyne 26,dimmer,\n", 1),
-        (b'Unit,Type,Mode,Address\n"3","Groyne 26","Dimmer","1025"\n', 1),
+        (b"Unit No,Instrument Type,Universe,DMX\n12,groyne-24,3,44\n", 1),
+        (b"Unit,Type,Mode,Address\n\n,,,\n7,Brackwater Groyne 24,dimmer,\n", 1),
+        (b'Unit,Type,Mode,Address\n"3","Groyne 24","Dimmer","1025"\n', 1),
         (
-            b"Unit,Type,Mode,Address\nx,Groyne 26,Dimmer,1.1\n0,Groyne 26,Dimmer,1.2\n,Groyne 26,Dimmer,\n5,,Dimmer,1.1\n6,Groyne 26,Dimmer,1.1.1\n",
+            b"Unit,Type,Mode,Address\nx,Groyne 24,Dimmer,1.1\n0,Groyne 24,Dimmer,1.2\n,Groyne 24,Dimmer,\n5,,Dimmer,1.1\n6,Groyne 24,Dimmer,1.1.1\n",
             0,
         ),
-        (b"Unit,Type,Mode,Address\n5,Lapwing 19,,1.1\n6,Groyne 26,Dimmer\n", 1),
+        (b"Unit,Type,Mode,Address\n5,Lapwing 19,,1.1\n6,Groyne 24,Dimmer\n", 1),
     ],
 )
 def test_lists_of_every_make_are_read(text: bytes, rows: int) -> None:

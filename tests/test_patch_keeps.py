@@ -20,7 +20,7 @@ from isthmus.patch.paper import differences, same_gel
 from isthmus.show import Show, save_show
 from isthmus.snags import find_snags
 
-# typed as people do, by nobody who knows how this is read: weights, lengths and circuits look like addresses
+# typed as people do, by no one who knows how this is read: weights, lengths and circuits look like addresses
 FOREIGN = {
     "weights": (
         "Gerät;Nr;Gewicht;Hängung\n"
@@ -87,7 +87,7 @@ def test_the_dialog_always_opens_and_counts_in_its_button_what_is_doubtful(
     )
     heard = answer_question(None)
     press(wish, "Take")
-    assert heard == ["Read it like this?"] and window.bench.show is demo
+    assert heard == ["Read it this way?"] and window.bench.show is demo
     wish.reject()
 
 
@@ -101,7 +101,7 @@ def test_gels_on_paper_get_their_colour_and_blanks_and_books_are_compared_as_mea
     assert colour_of(show.gels, gel.code) is None
     snag = next(s for s in find_snags(show) if s.rule == "gel-unknown" and s.units == ("u101",))
     for made in (
-        snag.mend.edit(show),
+        snag.fix.edit(show),
         resolve_gels(show, ["u101", "u102", "u103"], books_at_hand()),
     ):
         assert colour_of(made.gels, index_of(made).by_id["u102"].gel) is not None

@@ -118,7 +118,7 @@ def test_sixty_lines_of_paper_are_patched_by_keyboard_alone_and_the_mix_up_shows
     pressed(Qt.Key.Key_S)  # Short
     tab_to("where they go")
     pressed(Qt.Key.Key_End)  # without an address
-    fill("hangs on", "Bow rail")
+    fill("position", "Bow rail")
     pressed(Qt.Key.Key_Return)
     assert until(lambda: len(bench.show.units) == 60)
     assert {u.mode for u in bench.show.units} == {"Short"} and not any(
@@ -173,7 +173,7 @@ def test_blocks_are_filled_typed_over_replaced_and_undone_as_one(make_window, de
         ("Stern", "Kelp 7"),
         ("Stern", "Marl 34 + Dusk 3"),
     ]
-    shortcut(window, Qt.Key.Key_F, CTRL | ALT)  # fill down
+    shortcut(window, Qt.Key.Key_D, CTRL)  # fill down
     assert {bench.show.unit(f"u20{i}").gel for i in (1, 2, 3, 4)} == {"Kelp 7"}
     bench.undo()
     bench.undo()
@@ -337,7 +337,7 @@ def test_a_span_is_dragged_zoomed_into_and_told_of(make_window, demo: Show) -> N
         until(lambda: not bench.show.unit("u201").patch)
         and bench.show.unit("u203").patch[0].address == 1
     )
-    press(page, "Slots with values")
+    press(page, "Channels with values")
     assert chart.scale > 26 and "attribute" in page.universes.scale.text()
     bench.levels(lambda live: live.light_up(["u204"]))
     chart.go_to(2, 34)
@@ -390,7 +390,7 @@ def test_limits_typed_in_degrees_bind_what_is_sent_and_are_seen_and_taken_off(
         bench.live.sent_level("u101", "Dimmer") == pytest.approx(0.25, abs=0.01)
         and bench.live.level("u101", "Dimmer") == 0.5
     )
-    press(page, "Take all off")
+    press(page, "Remove all")
     assert not limits.model.rows and bench.live.state_of("u101").tilt[0] == pytest.approx(
         120, abs=0.1
     )
@@ -411,13 +411,13 @@ def test_gels_groups_re_addressing_and_both_sides_of_the_paper_in_the_window(
     page.gels.book.setCurrentIndex(page.gels.book.findData("Tidewater"))
     retype(page.gels.needle, "T105")
     page.gels.table.selectRow(0)
-    press(page, "Give it to what is in hand")
+    press(page, "Apply to selected units")
     assert {bench.show.unit(u).gel for u in ("u401", "u402")} == {
         "Tidewater T105"
     }  # the other book has one too
     retype(page.gels.needle, "T705")
     page.gels.table.selectRow(0)
-    press(page, "Stack it on")
+    press(page, "Add as second gel")
     assert (
         bench.show.unit("u401").gel.endswith("+ T705")
         and window.pages["Patch"].units.table.gel_color(bench.show.unit("u401").gel) is not None
@@ -426,7 +426,7 @@ def test_gels_groups_re_addressing_and_both_sides_of_the_paper_in_the_window(
     press(page, "propose groups")
     names = [g.name for g in bench.show.groups]
     page.groups.list.setCurrentRow(names.index("Bow rail"))
-    press(page, "Take it in hand")
+    press(page, "Select it")
     assert [bench.show.unit(u).hangs_on for u in bench.selection] == ["Bow rail"] * len(
         bench.selection
     ) and len(bench.selection) > 5
@@ -439,11 +439,11 @@ def test_gels_groups_re_addressing_and_both_sides_of_the_paper_in_the_window(
     page.show_view("Paper")
     page.paper.only.setCurrentIndex(page.paper.only.findData("mode"))
     page.paper.table.selectRow(0)
-    press(page, "Take the paper's side")
+    press(page, "Use paper")
     assert bench.show.unit("u208").mode == "Short"
     page.paper.only.setCurrentIndex(0)
     page.paper.refresh()
-    press(page, "Keep the patch, correct the paper")
+    press(page, "Keep patch, correct paper")
     assert not differences(bench.show) and "as the paper says" in page.paper.what.text()
     page.readdress()
     wish = dialog("re-address")
@@ -469,7 +469,7 @@ def test_gels_groups_re_addressing_and_both_sides_of_the_paper_in_the_window(
 def test_a_list_is_corrected_in_place_and_its_columns_remembered(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
     bench = window.bench
-    text = "Ref;Kind;Place;Chan\nLapwin 19;701;4.201;x\nLapwing 19;702;4.301;x\nGroyne 26;703;9.999;x\n"
+    text = "Ref;Kind;Place;Chan\nLapwin 19;701;4.201;x\nLapwing 19;702;4.301;x\nGroyne 24;703;9.999;x\n"
     QGuiApplication.clipboard().setText(text)
     window.pages["Patch"].paste_list()
     listed = dialog("hang list")
@@ -567,7 +567,7 @@ def test_batches_go_on_from_the_last_and_the_inspector_asks_as_the_table_does(
     retype(wish.spacing.lineEdit(), "5")
     wish.keep.click()
     choose(wish.hangs_on, "Bow rail")
-    press(wish, "Add and go on")
+    press(wish, "Add and continue")
     assert until(lambda: len(bench.show.units) == 69) and QApplication.activeModalWidget() is wish
     assert (
         wish.first.text() == "804"
@@ -600,12 +600,12 @@ def test_batches_go_on_from_the_last_and_the_inspector_asks_as_the_table_does(
     again.reject()
     activate(window)
     bench.select(["u203"])
-    retype(window.inspector.fields["Starts at"], "2.060")
+    retype(window.inspector.fields["Address"], "2.060")
     QTest.keyClick(dialog("ways out"), Qt.Key.Key_1)
     assert until(lambda: bench.show.unit("u203").patch[0].address == 60)
     activate(window)
     bench.select(["u101", "u102"])
-    retype(window.inspector.fields["Starts at"], "8.001")
+    retype(window.inspector.fields["Address"], "8.001")
     assert [bench.show.unit(u).patch[0].address for u in ("u101", "u102")] == [1, 22]
 
 
@@ -653,7 +653,7 @@ def test_ranges_are_taken_from_the_palette_and_completed_where_units_are_typed(
     QTest.keyClicks(line, "101, bow")
     assert "101, Bow rail" in line.completer().model().stringList()
     assert (
-        "no number" in window.pages["Patch"].groups.understood.text()
+        "not a number" in window.pages["Patch"].groups.understood.text()
         or "units" in window.pages["Patch"].groups.understood.text()
     )
 
@@ -675,20 +675,20 @@ def test_groups_are_ordered_nested_renamed_and_taken_away_by_buttons(
     retype(page.name, "")
     retype(page.units, "")
     page.list.setCurrentRow(1)
-    press(page, "group Into the one above")
+    press(page, "group Nest")
     assert bench.show.groups[1].parent == bench.show.groups[0].id
     page.list.setCurrentRow(0)
-    press(page, "Take it in hand")
+    press(page, "Select it")
     assert len(bench.selection) == 18
     page.list.setCurrentRow(1)
-    press(page, "group Out of it")
+    press(page, "group Un-nest")
     assert not bench.show.groups[1].parent
     press(page, "group Down")
     assert [g.name for g in bench.show.groups] == ["Moving", "Keys", "Front"]
     retype(page.name, "Front wash")
     press(page, "Rename")
     retype(page.units, "201-204")
-    press(page, "Give it these units")
+    press(page, "Set its units")
     assert (bench.show.groups[2].name, len(bench.show.groups[2].units)) == ("Front wash", 4)
     press(page, "remove group")
     assert [g.name for g in bench.show.groups] == ["Moving", "Keys"]
@@ -761,7 +761,7 @@ def test_two_hundred_universes_are_drawn_zoomed_and_found(make_window, demo: Sho
     seen = chart.rect_of(150, 85, 11)
     assert (
         chart.viewport().rect().contains(seen.center().toPoint())
-    )  # the unit in hand is brought into view
+    )  # the selected unit is brought into view
     assert chart.span_at(seen.center()).unit == "m150.7" and "room" in chart.words_at(
         chart.rect_of(150, 96, 1).center()
     )

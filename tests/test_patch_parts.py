@@ -209,7 +209,7 @@ def test_limits_and_handlings_are_listed_in_words_and_taken_off_one_by_one() -> 
             set_handling(show, ["u101"], **bad)
     with pytest.raises(EntryFault, match="None of these"):
         set_limit(show, ["u401"], "Pan", "0", "10")
-    with pytest.raises(EntryFault, match="no point"):
+    with pytest.raises(EntryFault, match="not a point"):
         read_points("0 0, seven")
 
 
@@ -221,7 +221,7 @@ def test_the_limit_of_a_cell_attribute_binds_every_cell() -> None:
     assert len(cells) > 3 and all(
         live.sent_level("u301", "ColorAdd_R", c.cell) == pytest.approx(0.4) for c in cells
     )
-    assert live.sent_axis("u301", "Pan") is None and live.sent_level("nobody", "Dimmer") is None
+    assert live.sent_axis("u301", "Pan") is None and live.sent_level("no one", "Dimmer") is None
 
 
 # ---------------------------------------------------------------- tables
@@ -368,7 +368,7 @@ def test_limits_and_groups_are_kept_by_command(tmp_path: Path) -> None:
     )
     assert told["groups"][1]["parent"] == "Front" and 203 in told["groups"][0]["units"]
     assert answer("groups", str(file), "--name", "Rail", "--freeze")[1]["groups"][1]["rule"] == ""
-    assert answer("groups", str(file), "--name", "Nobody", "--away")[0] == 3
+    assert answer("groups", str(file), "--name", "No one", "--away")[0] == 3
     assert len(answer("groups", str(file), "--propose")[1]["groups"]) > 10
     assert json.dumps(
         answer(

@@ -115,7 +115,7 @@ def test_an_address_on_others_names_them_and_each_way_out_does_what_it_says(
         moved = {m.unit for m in moves_between(show, way.show)} - {mover.id}
         assert moved == ({} if way.key == ALLOW else there) or (
             way.key == ALLOW and not moved
-        )  # nobody moves who is not in the way
+        )  # no one moves who is not in the way
         assert slots_by_unit(way.show)[mover.id] == mine and len(way.show.units) == len(show.units)
         if way.key in (ROOM, SWAP):
             assert not pairs(way.show) - before and all(
@@ -130,7 +130,7 @@ def test_a_column_of_addresses_is_one_wish_and_locked_units_stay() -> None:
     show = as_hung()
     turned = write_cells(
         show, [("u201", "address", "2.012"), ("u202", "address", "2.001")]
-    )  # they change places: nobody is in the way
+    )  # they change places: no one is in the way
     assert turned.placing is None and not clashes(all_spans(turned.show))
     first, second = (index_of(turned.show).by_id[i].patch[0].address for i in ("u201", "u202"))
     assert (first, second) == (12, 1)
@@ -238,7 +238,7 @@ def test_re_addressing_loses_nobody_crosses_no_end_and_done_twice_moves_nobody(
         replace(a, patch=()) == replace(b, patch=())
         for a, b in zip(after.units, show.units, strict=True)
     )
-    assert not {p for p in pairs(after) if p & placed}  # whoever has been placed overlaps nobody
+    assert not {p for p in pairs(after) if p & placed}  # whoever has been placed overlaps no one
     spans = index_of(after).spans
     assert all(s.end <= SLOTS and (s.start - 1) % every == 0 for u in placed for s in spans[u])
     assert all(index_of(after).by_id[u.id].patch == u.patch for u in show.units if u.locked)
@@ -298,19 +298,19 @@ def test_the_index_and_the_snags_kept_up_to_date_are_those_made_anew(
             n: sorted(ids) for n, ids in fresh.numbers.items()
         }
         assert sorted(index.clashes(), key=str) == sorted(clashes(all_spans(show)), key=str)
-        anew = SnagBook().update(show)
+        again = SnagBook().update(show)
         kept = book.update(show)
         told = [(s.rule, s.severity, s.text, sorted(s.units)) for s in kept.snags]
         assert sorted(told) == sorted(
-            (s.rule, s.severity, s.text, sorted(s.units)) for s in anew.snags
+            (s.rule, s.severity, s.text, sorted(s.units)) for s in again.snags
         )
         assert (
-            kept.crossing.states == anew.crossing.states
-            and kept.crossing.done == anew.crossing.done
+            kept.crossing.states == again.crossing.states
+            and kept.crossing.done == again.crossing.done
         )
 
 
-def test_new_rules_speak_and_end_with_their_mend() -> None:
+def test_new_rules_speak_and_end_with_their_fix() -> None:
     show = as_hung()
     unit = index_of(show).by_id["u201"]
     room = edits.change_units(
@@ -325,7 +325,7 @@ def test_new_rules_speak_and_end_with_their_mend() -> None:
         show, ["u101"], lambda u: replace(u, limits=(Limit(attribute="Tilt", low=0.8, high=1.0),))
     )
     (snag,) = [s for s in find_snags(tied) if s.rule == "limit-home"]
-    assert snag.mend and not [s for s in find_snags(snag.mend.edit(tied)) if s.rule == "limit-home"]
+    assert snag.fix and not [s for s in find_snags(snag.fix.edit(tied)) if s.rule == "limit-home"]
     bare = edits.set_text(show, [unit.id], "hangs_on", "")
     assert any(s.rule == "no-position" and "201" in s.text for s in find_snags(bare))
 
@@ -428,7 +428,7 @@ def test_the_grammar_is_forgiving_and_says_what_it_did_not_understand() -> None:
     for text, says in (
         ("9000", "no unit"),
         ("boathouse", "may be"),
-        ("quince", "no number"),
+        ("quince", "not a number"),
         ("", "Nothing"),
         ("1-8 step 0", "step"),
     ):
@@ -553,8 +553,8 @@ def test_columns_are_known_by_content_merged_cells_filled_and_near_names_only_pr
     assert (len(many.paper.rows), len(many.rejected)) == (9500, 500) and {
         f.column for f in many.faults
     } == {"type"}
-    mended = parse_hang_list(lines, "many.csv", SHELF, edits={(21, "type"): "Lapwing 19"})
-    assert len(mended.paper.rows) == 9501
+    fixed = parse_hang_list(lines, "many.csv", SHELF, edits={(21, "type"): "Lapwing 19"})
+    assert len(fixed.paper.rows) == 9501
 
 
 def test_a_show_with_every_new_record_comes_back_the_same() -> None:

@@ -27,8 +27,8 @@ from isthmus.phone.shown import is_stop, state_of, take_mark, take_picture, unit
 from isthmus.show import Show
 
 
-class Desk:
-    """What the window does with operations, without a window: applied one after the other, then acknowledged."""
+class Hub:
+    """What the window does with operations, without a window: applied one by one, then acknowledged."""
 
     def __init__(self, show: Show) -> None:
         self.show, self.live = show, Live(show)
@@ -65,8 +65,8 @@ class Desk:
 
 
 @pytest.fixture
-def desk(demo: Show):
-    made = Desk(demo)
+def hub(demo: Show):
+    made = Hub(demo)
     yield made
     made.server.stop()
 
@@ -170,7 +170,7 @@ def test_pictures_are_made_small_and_stripped_and_kept_with_the_verdict(demo: Sh
     assert show.verdicts[0].what == ("other",) and show.verdicts[0].others == ("u105",)
     assert take_picture(show, op).files == show.files
     with pytest.raises(EntryFault):
-        take_picture(demo, Op("Ada", "a", "3", "picture", {"unit": "nobody"}, 0.0, made))
+        take_picture(demo, Op("Ada", "a", "3", "picture", {"unit": "no one"}, 0.0, made))
 
 
 # ---------------------------------------------------------------- the server, asked without a page
@@ -184,8 +184,8 @@ def talk(work: Callable[[aiohttp.ClientSession], Awaitable[object]]) -> object:
     return asyncio.run(go())
 
 
-def test_only_what_roll_call_needs_is_reachable_and_only_for_those_who_joined(desk: Desk) -> None:
-    url = desk.server.url
+def test_only_what_roll_call_needs_is_reachable_and_only_for_those_who_joined(hub: Hub) -> None:
+    url = hub.server.url
 
     async def work(session: aiohttp.ClientSession) -> None:
         for path in ("", "page.js", "page.css"):
@@ -211,7 +211,7 @@ def test_only_what_roll_call_needs_is_reachable_and_only_for_those_who_joined(de
             async with session.post(url + "join", data=body) as got:
                 assert got.status in (400, 403)
         async with session.post(
-            url + "join", json={"code": desk.server.door.code, "name": "Ada"}
+            url + "join", json={"code": hub.server.door.code, "name": "Ada"}
         ) as got:
             assert (
                 got.status == 200
@@ -235,15 +235,15 @@ def test_only_what_roll_call_needs_is_reachable_and_only_for_those_who_joined(de
             ) >= 1
 
     talk(work)
-    assert until(lambda: len(desk.applied) == 1) and tally(desk.show)["works"] == 1
-    token = next(iter(desk.server.door.phones))
-    desk.server.put_out(token)
-    assert desk.server.door.of(token) is None
-    busy = PhoneServer("127.0.0.1", lambda op: None, port=desk.server.port)
+    assert until(lambda: len(hub.applied) == 1) and tally(hub.show)["works"] == 1
+    token = next(iter(hub.server.door.phones))
+    hub.server.put_out(token)
+    assert hub.server.door.of(token) is None
+    busy = PhoneServer("127.0.0.1", lambda op: None, port=hub.server.port)
     with pytest.raises(NetworkFault, match="cannot be served"):
         busy.start()
-    desk.server.stop()
-    desk.server.publish({"on": False})  # after the end nothing is upset
+    hub.server.stop()
+    hub.server.publish({"on": False})  # after the end nothing is upset
 
 
 # ---------------------------------------------------------------- two phones in a real browser
@@ -251,11 +251,11 @@ def test_only_what_roll_call_needs_is_reachable_and_only_for_those_who_joined(de
 
 @pytest.mark.skipif(BROWSER is None, reason="no browser here: apt-get install chromium")
 @pytest.mark.network
-def test_two_phones_mark_at_once_while_one_loses_its_connection(desk: Desk, tmp_path) -> None:
-    line = Cut(("127.0.0.1", desk.server.port))
+def test_two_phones_mark_at_once_while_one_loses_its_connection(hub: Hub, tmp_path) -> None:
+    line = Cut(("127.0.0.1", hub.server.port))
     browser = Browser(tmp_path / "profile")
     try:
-        ada = browser.page(desk.server.join_url)
+        ada = browser.page(hub.server.join_url)
         ada.until(
             "document.body.dataset.ready && document.querySelector('#code').value.length == 6"
         )
@@ -268,13 +268,13 @@ def test_two_phones_mark_at_once_while_one_loses_its_connection(desk: Desk, tmp_
         ben.type("#code", "XXXXXX")
         ben.click("#join button")
         ben.until("document.querySelector('#refused').innerText.includes('Wrong code')")
-        assert desk.server.door.refused[-1].why == "a wrong code"
-        ben.type("#code", desk.server.door.code)
+        assert hub.server.door.refused[-1].why == "a wrong code"
+        ben.type("#code", hub.server.door.code)
         ben.click("#join button")
         ben.until("document.querySelector('#number').innerText == '101'")
-        assert {p.name for p in desk.server.door.phones.values()} == {"Ada", "Ben"}
+        assert {p.name for p in hub.server.door.phones.values()} == {"Ada", "Ben"}
 
-        ada.click("[data-mark=answers]")
+        ada.click("[data-mark=works]")
         ben.until("document.querySelector('#number').innerText == '102'")
         assert ben.run("document.body.dataset.changes") == "1"  # it has shaken
 
@@ -296,21 +296,21 @@ def test_two_phones_mark_at_once_while_one_loses_its_connection(desk: Desk, tmp_
             ada.until(
                 f"document.querySelector('#number').innerText == '{number}' && '{before}' != '{number}'"
             )
-        # a page that is loaded anew has still what it kept
+        # a page that is loaded again has still what it kept
         assert ben.run("JSON.parse(localStorage.getItem('line')).length") == 1
         line.join()
         ben.until(
             "document.querySelector('#state').innerText == 'Connected' && JSON.parse(localStorage.getItem('line')).length == 0",
             30,
         )
-        assert until(lambda: len(desk.applied) == 5)
-        by = {v.unit: v for v in desk.show.verdicts}
+        assert until(lambda: len(hub.applied) == 5)
+        by = {v.unit: v for v in hub.show.verdicts}
         assert by["u101"].by == "Ada" and by["u103"].result == "silent"
         assert (
             by["u102"].result == "silent" and "Ben" in by["u102"].note
         )  # the older is kept beside
         assert (
-            "wrong: 105 lights too, colour; flickers; lit: 9999, which nobody has"
+            "wrong: 105 lights too, colour; flickers; lit: 9999, which no unit has"
             in by["u102"].note
             and by["u102"].picture
         )
@@ -319,27 +319,27 @@ def test_two_phones_mark_at_once_while_one_loses_its_connection(desk: Desk, tmp_
         ben.click("[data-step='-1']")
         ada.until("document.querySelector('#number').innerText == '103'")
         # the same mark delivered twice counts once
-        sent = len(desk.applied)
+        sent = len(hub.applied)
         ben.run(
-            "socket.send(JSON.stringify({id: 'twice', do: 'mark', units: ['u103'], result: 'answers', ago: 0}))"
+            "socket.send(JSON.stringify({id: 'twice', do: 'mark', units: ['u103'], result: 'works', ago: 0}))"
         )
         ben.run(
-            "socket.send(JSON.stringify({id: 'twice', do: 'mark', units: ['u103'], result: 'answers', ago: 0}))"
+            "socket.send(JSON.stringify({id: 'twice', do: 'mark', units: ['u103'], result: 'works', ago: 0}))"
         )
-        assert until(lambda: len(desk.applied) == sent + 1)
-        assert len([v for v in desk.show.verdicts if v.unit == "u103"]) == 1
+        assert until(lambda: len(hub.applied) == sent + 1)
+        assert len([v for v in hub.show.verdicts if v.unit == "u103"]) == 1
         ada.type("#wanted", "207")
         ada.click("#jump button")
         ben.until("document.querySelector('#number').innerText == '207'")
-        desk.sending = False
-        desk.say()
+        hub.sending = False
+        hub.say()
         ada.until("document.querySelector('#see').innerText.startsWith('Output is off')")
         # keys are large, nothing is cut off
         sizes = ada.run(
             "[...document.querySelectorAll('[data-mark]')].map(b => b.getBoundingClientRect().height)"
         )
         assert min(sizes) >= 80 and ada.run("document.documentElement.scrollWidth <= innerWidth")
-        desk.server.stop()
+        hub.server.stop()
         ada.until("document.querySelector('#state').className == 'off'")
     finally:
         browser.close()

@@ -1,4 +1,4 @@
-"""Light by figures: held to cases worked out by hand, to laws of optics and to a slow independent reckoning."""
+"""Light by figures: held to cases worked out by hand, to laws of optics and to a slow independent calculating."""
 
 from __future__ import annotations
 

@@ -90,7 +90,7 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(
 
     # a line by dragging, shown while it is drawn
     press(page, "place line")
-    assert "4 in hand" in canvas.tool.words
+    assert "4 selected" in canvas.tool.words
     start, end = canvas.to_px(-4, -2), canvas.to_px(2, -2)
     QTest.mousePress(canvas, Qt.MouseButton.LeftButton, ALT, start.toPoint())
     QTest.mouseMove(canvas, (start + (end - start) / 2).toPoint())
@@ -127,7 +127,7 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(
     assert np.diff(places(bench, ids)[:, 0]) == pytest.approx([1.5] * 3, abs=0.03)
 
     # a truss is put up, and they are hung on it at a spacing
-    pick_in_menu("Put up", "Straight truss")
+    pick_in_menu("Add", "Straight truss")
     press(page, "structures of plan")
     truss = bench.structure
     panel = window.inspector.structure
@@ -157,7 +157,7 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(
     assert one.size[0] == pytest.approx(5.0, abs=0.06) and places(bench, ids)[
         :, 0
     ] == pytest.approx([-1.8, -0.6, 0.6, 1.8], abs=0.01)
-    choose(child(panel, "length way"), "spread anew")
+    choose(child(panel, "length way"), "spread again")
     click(panel.fields["Length"])
     key(panel.fields["Length"], Qt.Key.Key_A, CTRL)
     keys(panel.fields["Length"], f"{one.size[0] / 2:.2f}")
@@ -165,7 +165,7 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(
         one.size[0] / 2, abs=0.01
     )
     assert (
-        "spread anew" in bench.preview_words and structures.structure(bench.show, truss) == one
+        "spread again" in bench.preview_words and structures.structure(bench.show, truss) == one
     )  # shown, not done yet
     key(panel.fields["Length"], Qt.Key.Key_Tab)
     assert bench.preview is None
@@ -279,13 +279,13 @@ def test_paths_circles_grids_and_one_by_one(make_window) -> None:
     )
     press(page, "place line")
     retype(page.place.fields["to x"], "wide", Qt.Key.Key_Return)
-    assert "no figure" in window.notice.words
+    assert "not a figure" in window.notice.words
     canvas.setFocus()
     key(canvas, Qt.Key.Key_Escape)
     assert not page.place.kind and not page.place.figures.isVisible() and bench.selection
     bench.select([])
     press(page, "place line")
-    assert "No units are in hand" in window.notice.words
+    assert "No units are selected" in window.notice.words
 
 
 def test_choosing_by_lasso_number_menu_and_order(make_window, demo: Show) -> None:
@@ -311,7 +311,7 @@ def test_choosing_by_lasso_number_menu_and_order(make_window, demo: Show) -> Non
     pick_in_menu("Order", "right to left")
     press(page, "choose menu")
     assert bench.selection == ["u204", "u203", "u202", "u201"]
-    pick_in_menu("Every nth", "every second, from the first")
+    pick_in_menu("Every n-th", "every second, from the first")
     press(page, "choose menu")
     assert bench.selection == ["u204", "u202"]
     pick_in_menu("Similar")
@@ -326,7 +326,7 @@ def test_choosing_by_lasso_number_menu_and_order(make_window, demo: Show) -> Non
     pick_in_menu("Invert")
     press(page, "choose menu")
     assert len(bench.selection) == len(canvas.laid.row) - count
-    drag(canvas, canvas.to_px(-9.5, -3.6), canvas.to_px(9.5, -4.8), CTRL | SHIFT)  # taken off again
+    drag(canvas, canvas.to_px(-9.5, -3.6), canvas.to_px(9.5, -4.8), CTRL | SHIFT)  # removed again
     assert not {"u201", "u442"} & set(bench.selection)
 
 
@@ -362,8 +362,8 @@ def test_a_filter_is_loud_and_keeps_out_of_the_choice(make_window, demo: Show) -
     plain = canvas.grab().toImage().pixelColor(canvas.width() - 100, 12)
     drag(canvas, QPointF(4, 40), QPointF(canvas.width() - 4, canvas.height() - 60))
     assert set(bench.selection) == {"u101", "u102", "u103"}
-    retype(page.filter, "nobody here", Qt.Key.Key_Return)
-    assert page.filter.property("bad") and "no number" in page.filter.toolTip()
+    retype(page.filter, "no one here", Qt.Key.Key_Return)
+    assert page.filter.property("bad") and "not a number" in page.filter.toolTip()
     retype(page.filter, "", Qt.Key.Key_Return)
     assert (
         canvas.shown is None
@@ -379,10 +379,12 @@ def test_sheets_are_made_from_the_window_with_places_of_their_own(
     bench.select(["u101", "u102", "u103"])
     page.new_sheet()
     made = dialog("new sheet")
-    press(made, "Make it")
+    assert child(made, "sheet name").text() == "Port mast, upper"  # what the three have in common
+    child(made, "sheet name").clear()
+    press(made, "Create")
     assert "needs a name" in made.trouble.text()
     keys(child(made, "sheet name"), "Focus")
-    press(made, "Make it")
+    press(made, "Create")
     assert (
         until(lambda: bench.sheet.name == "Focus")
         and len(canvas.laid.row) == 3
@@ -417,7 +419,7 @@ def test_sheets_are_made_from_the_window_with_places_of_their_own(
         and (tmp_path / "front.pdf").read_bytes()[:5] == b"%PDF-"
     )
     bench.turn_to("plan")
-    pick_in_menu("Take the units in hand out of 3-D")
+    pick_in_menu("Unplace selected units")
     press(page, "sheet menu")
     assert bench.show.unit("u101").position is None and bench.show.unit("u101").patch
     shortcut(window, Qt.Key.Key_Z)
@@ -445,7 +447,7 @@ def test_a_drawing_is_laid_beneath_scaled_locked_and_kept(
     box = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "underlay")
     answer_file_dialog(str(tmp_path / "broken.png"))
     press(box, "choose underlay")
-    assert until(lambda: "does not read" in window.notice.words) and bench.show == demo
+    assert until(lambda: "cannot be read" in window.notice.words) and bench.show == demo
     answer_file_dialog(str(tmp_path / "site.png"))
     press(box, "choose underlay")
     assert until(
@@ -533,9 +535,9 @@ def test_zoom_goes_back_and_a_fan_shows_its_figures(make_window, demo: Show) -> 
     choose(child(fan, "fan what", Choice), "height z")
     retype(child(fan, "fan start"), "5")
     retype(child(fan, "fan end"), "much")
-    assert "no figure" in fan.trouble.text()
+    assert "not a figure" in fan.trouble.text()
     retype(child(fan, "fan end"), "7")
-    press(fan, "Take it")
+    press(fan, "Apply")
     assert [bench.show.unit(u).position[2] for u in ("u101", "u102", "u103")] == pytest.approx(
         [5, 6, 7]
     )
@@ -578,11 +580,11 @@ def test_levels_are_written_where_they_are_wanted_and_two_fingers_zoom(make_wind
     bench.levels(lambda live: live.light_up(["u213"], 0.5))
     settle(0.1)
     plain = canvas.grab().toImage()
-    pick_in_menu("Words at units")
+    pick_in_menu("Labels")
     press(window.pages["Plan"], "sheet menu")
     box = dialog("sheet words")
     click(child(box, "label level"), QPoint(8, 8))
-    press(box, "Take it")
+    press(box, "Apply")
     assert "level" in bench.sheet.labels
     settle(0.1)
     written = canvas.grab().toImage()

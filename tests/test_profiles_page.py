@@ -1,4 +1,4 @@
-"""The Profiles page with real keys and clicks: a unit nobody has a file for is found, read, judged, made and patched."""
+"""The Profiles page with real keys and clicks: a unit no unit has a file for is found, read, judged, made and patched."""
 
 from __future__ import annotations
 
@@ -111,7 +111,7 @@ def test_facts_narrow_while_typing_and_near_misses_say_what_differs(page) -> Non
         child(page, "footprint", QLineEdit).property("bad")
         and page.library.finder.query("").footprint is None
     )
-    press(page, "Clear the facts")
+    press(page, "Clear filters")
     assert until(lambda: len(rows(page)) >= 400)
     for box in ("Colour wheel", "3-D body of its own"):
         click(child(page, box), QPoint(8, 8))
@@ -136,15 +136,15 @@ def test_the_chosen_mode_is_patched_and_two_charts_stand_side_by_side(page) -> N
     assert "same" in verdicts and verdicts & {"shifted", "extra", "absent"}
     assert page.library.against.isVisible() and "Cormorant 7" in page.library.against_words.text()
     assert "Verdict" in page.library.chart.text()
-    press(page, "Read it alone")
+    press(page, "Close comparison")
     assert page.library.chart.other is None
-    press(page, "Add units of it…")
+    press(page, "Add units…")
     found = dialog("add units")
     assert "Cormorant 3" in child(found, "profile", QComboBox).currentText()
     press(found, found.primary.objectName())
     assert (
         until(lambda: len(page.bench.show.units) == 67)
-        and page.bench.show.units[-1].profile == "Fathom and Lee Cormorant 3"
+        and page.bench.show.units[-1].profile == "Dunnet Works Cormorant 3"
     )
     page.house.over.go("Patch")
     shortcut(page.house.over, Qt.Key.Key_A, CTRL | SHIFT)
@@ -171,7 +171,7 @@ def test_a_manual_becomes_a_profile_judged_corrected_and_saved(page) -> None:
     type_in_cell(table, 3, 2, "zoom")
     assert manual.model.rows[3].attribute == "Zoom" and manual.model.rows[3].confidence == 1
     type_in_cell(table, 3, 2, "gibberish")
-    assert manual.model.rows[3].attribute == "Zoom"  # what is no attribute is not taken
+    assert manual.model.rows[3].attribute == "Zoom"  # what is not an attribute is not taken
     type_in_cell(table, 3, 0, "5")
     assert manual.model.rows[3].slots == (5,) and "channel 5" not in manual.findings.toPlainText()
     source = child(page, "manual text", QPlainTextEdit)
@@ -197,17 +197,17 @@ def test_a_manual_becomes_a_profile_judged_corrected_and_saved(page) -> None:
     press(page, "view Library")
     search(page, "cormorant 3")
     press(page, "view From a manual")
-    press(page, "Hold against the mode chosen in the library")
+    press(page, "Compare with library mode")
     assert manual.model.verdicts[:2] == ["other size", "shifted +2"] or "shifted" in " ".join(
         manual.model.verdicts
     )
     press(page, "Make a profile…")
     named = dialog("name a profile")
     keys(child(named, "maker", QLineEdit), "Reed and Oar")
-    press(named, "Make it")
+    press(named, "Create")
     assert "Type a maker and a model" in named.trouble.text()
     keys(child(named, "model", QLineEdit), "Ebb 9")
-    press(named, "Make it")
+    press(named, "Create")
     assert until(lambda: list(own_folder().glob("*Ebb 9.gdtf")))
     made = read_archive(next(own_folder().glob("*.gdtf")).read_bytes(), "x").profile
     assert [c.logical[0].attribute for c in made.modes[0].channels] == [
@@ -232,7 +232,7 @@ def test_a_pdf_is_opened_its_chart_found_and_a_damaged_one_told(page, tmp_path: 
     assert "Page 2" in page.manual.pages.currentText() and "2 pages" in page.manual.told.text()
     file.write_bytes(b"%PDF-1.4 torn")
     page.manual.open_file(file)
-    assert until(lambda: "does not read as a PDF" in page.house.over.notice.words)
+    assert until(lambda: "cannot be read as a PDF" in page.house.over.notice.words)
     assert len(page.manual.model.rows) == 7  # what was read stays
     text = tmp_path / "chart.txt"
     text.write_text("1\tRed\n2\tGreen\n3\tBlue\n", "utf-8")
@@ -286,7 +286,7 @@ def test_an_own_copy_is_changed_undone_saved_and_given_to_the_units_of_its_sourc
     click(ranges)
     key(ranges, Qt.Key.Key_A, CTRL)
     keys(ranges, "0-31 Closed\n32-200 Strobe [strobe]\n201-240 what is that?\n241-300 Open")
-    assert until(lambda: "is no range" in adapt.trouble.text())
+    assert until(lambda: "is not a range" in adapt.trouble.text())
     key(ranges, Qt.Key.Key_A, CTRL)
     keys(ranges, "0-31 Closed\n32-200 Strobe [strobe]\n201-255 Open")
     assert until(lambda: "Strobe" in adapt.differs.toPlainText() and not adapt.trouble.text(), 3), (
@@ -304,11 +304,11 @@ def test_an_own_copy_is_changed_undone_saved_and_given_to_the_units_of_its_sourc
     press(page, "Set limits")
     assert "40-190" in ranges.toPlainText() and "not described" in adapt.checks.toPlainText()
     type_in_cell(table, 3, 3, "255")
-    press(page, "Save as own…")
+    press(page, "Save to my profiles…")
     named = dialog("name a profile")
     retype(child(named, "model", QLineEdit), "Lapwing 19 S")
     heard = answer_question("Give them Halyard Optics Lapwing 19 S")
-    press(named, "Save it")
+    press(named, "Save")
     assert until(lambda: heard == ["Use it in this show?"]), (
         heard,
         page.house.over.notice.words,
@@ -343,22 +343,22 @@ def test_a_wheel_is_edited_and_a_profile_borrowed_and_composed(page) -> None:
     key(slots, Qt.Key.Key_End, CTRL)
     keys(slots, "\nRust without a colour")
     press(page, "Take these slots")
-    assert "is no slot" in page.adapt.trouble.text()
+    assert "is not a slot" in page.adapt.trouble.text()
     keys(slots, "  0.5 0.4 20")
     press(page, "Take these slots")
     assert "Wheel Colours has other slots" in page.adapt.differs.toPlainText()
     press(page, "view Library")
-    press(page, "Borrow…")
+    press(page, "Derive…")
     named = dialog("name a profile")
     keys(child(named, "maker", QLineEdit), "Reed and Oar")
     keys(child(named, "model", QLineEdit), "Flood 3")
-    press(named, "Borrow it")
+    press(named, "Create")
     assert until(lambda: list(own_folder().glob("*Flood 3.gdtf")) and not page.link.busy, 20)
     search(page, "flood 3")
     assert until(
         lambda: (
             page.library.entry is not None
-            and page.library.entry.borrowed == "Fathom and Lee Cormorant 3"
+            and page.library.entry.borrowed == "Dunnet Works Cormorant 3"
         )
     )
     press(page, "Generic…")
@@ -368,9 +368,9 @@ def test_a_wheel_is_edited_and_a_profile_borrowed_and_composed(page) -> None:
     choose(child(made, "bits", QComboBox), "16")
     assert "four colours, master first, ten channels, 16 bit" in made.words.text()
     choose(child(made, "order", QComboBox), "GGX")
-    assert "no order of emitters" in made.trouble.text() and not made.primary.isEnabled()
+    assert "not an order of emitters" in made.trouble.text() and not made.primary.isEnabled()
     choose(child(made, "order", QComboBox), "GRBW")
-    press(made, "Keep it")
+    press(made, "Save")
     assert until(
         lambda: (
             not page.link.busy and any("GRBW, four colours" in model for model, _ in rows(page))
@@ -423,7 +423,7 @@ def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away
         retype(child(page, "only offers that mention", QLineEdit), "lapwing")
         assert view.offers.rowCount() == 1 and "24 hidden" in view.state.text()
         entry = view.offers.entries[0]
-        heard = answer_question("Take the newer one")
+        heard = answer_question("Use newer")
         press(page, "newer Halyard Optics Lapwing 19")
         assert until(
             lambda: (
@@ -454,11 +454,11 @@ def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away
         server.fault = ""
         press(page, "view Library")
         search(page, "cormorant 3")
-        press(page, "Borrow…")
+        press(page, "Derive…")
         named = dialog("name a profile")
         keys(child(named, "maker", QLineEdit), "Reed and Oar")
         keys(child(named, "model", QLineEdit), "Tow 1")
-        press(named, "Borrow it")
+        press(named, "Create")
         assert until(lambda: not page.link.busy, 20)
         search(page, "tow 1")
         assert until(lambda: page.library.entry is not None and page.library.entry.source == "own")
@@ -671,7 +671,7 @@ def test_the_demo_brings_an_exchange_of_its_own_and_takes_it_away_again(
 
 def test_the_library_is_ranked_by_a_manuals_chart_and_by_a_chosen_one(page) -> None:
     read_manual(page, written("\t"))
-    press(page, "Find its like in the library")
+    press(page, "Find similar in library")
     view = page.library
     assert (
         page.stack.currentWidget() is view
@@ -687,7 +687,7 @@ def test_the_library_is_ranked_by_a_manuals_chart_and_by_a_chosen_one(page) -> N
     press(page, "Any chart")
     assert not view.liking.isVisible() and view.like is None and len(rows(page)) >= 400
     search(page, "skerry 600")
-    press(page, "Find its like")
+    press(page, "Find similar")
     search(page, "")
     found = [
         (e.model, e.mode, e.distance) for e in (view.results.results.entry(i) for i in range(2))
@@ -699,13 +699,13 @@ def test_the_library_is_ranked_by_a_manuals_chart_and_by_a_chosen_one(page) -> N
 
 
 def test_makers_and_their_lines_are_counted_and_chosen(page) -> None:
-    search(page, "fathom")
+    search(page, "dunnet")
     maker = page.library.maker
     items = [maker.itemText(i).strip() for i in range(maker.count())]
     assert (
-        items[0] == "2 makers"
+        items[0] == "1 maker"
         and "Skerry  7" in items
-        and any(item.startswith("Fathom and Lee  ") for item in items)
+        and any(item.startswith("Dunnet Works  ") for item in items)
     )
     maker.setCurrentIndex(items.index("Skerry  7"))
     maker.activated.emit(items.index("Skerry  7"))
@@ -728,7 +728,7 @@ def test_an_offer_is_read_before_it_is_downloaded_and_patched_after(page) -> Non
             page.library.chart.sheet.footprint == entry.footprint
         )  # the catalogue tells the chart
         assert not page.add_it.isEnabled() and page.fetch_it.isVisible()
-        press(page, "Download it")
+        press(page, "Download")
         assert until(
             lambda: (
                 page.library.entry is not None

@@ -42,13 +42,13 @@ def test_a_full_disk_keeps_the_copy_on_the_page_and_says_so(
         full.setattr(
             "isthmus.show.container.os.fsync", lambda fd: (_ for _ in ()).throw(OSError(28, "full"))
         )
-        press(page, "Save as own…")
+        press(page, "Save to my profiles…")
         named = dialog("name a profile")
-        press(named, "Save it")
+        press(named, "Save")
         assert "The disk is full" in named.trouble.text() and named.isVisible()
         assert page.adapt.differs.toPlainText() == told and not list(own_folder().glob("*.gdtf"))
     heard = answer_question("Leave them")
-    press(named, "Save it")  # once there is room, the same press goes through
+    press(named, "Save")  # once there is room, the same press goes through
     assert until(lambda: heard) and until(lambda: len(list(own_folder().glob("*.gdtf"))) == 1)
 
 
@@ -58,11 +58,11 @@ def test_a_folder_that_is_a_file_and_a_target_that_cannot_be_written_are_told(
     own_folder().parent.mkdir(parents=True, exist_ok=True)
     own_folder().write_bytes(b"in the way")
     search(page, "cormorant 3")
-    press(page, "Borrow…")
+    press(page, "Derive…")
     named = dialog("name a profile")
     keys(child(named, "maker", QLineEdit), "Reed and Oar")
     keys(child(named, "model", QLineEdit), "Slack 2")
-    press(named, "Borrow it")
+    press(named, "Create")
     assert "could not be made" in named.trouble.text()
     named.reject()
     out = tmp_path / "no such folder" / "x.gdtf"
@@ -159,7 +159,7 @@ def test_a_slow_download_is_stopped_kept_and_gone_on_with(page) -> None:
         )
         view.url.setText("ftp://nowhere")
         press(page, "Ask again")
-        assert until(lambda: "no address of an exchange" in page.house.over.notice.words)
+        assert until(lambda: "not an address of an exchange" in page.house.over.notice.words)
     finally:
         server.fault = ""
         server.close()

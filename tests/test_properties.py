@@ -67,7 +67,7 @@ EDITS: dict[str, Edit] = {
         s, some(s, r), r.choice(edits.TEXT_FIELDS), r.choice(["", "Reed", "Bow rail", "Marl 34"])
     ),
     "move": lambda s, r: move_units(s, some(s, r), (r.uniform(-3, 3), r.uniform(-3, 3), 0.5)),
-    "set out": lambda s, r: set_out(s, some(s, r)),
+    "place": lambda s, r: set_out(s, some(s, r)),
     "hang": lambda s, r: hang_by_name(s, some(s, r)),
     "route": lambda s, r: add_output(
         s, r.randint(1, 6), f"127.0.0.{r.randint(2, 9)}", r.randint(0, 40)
@@ -129,7 +129,7 @@ def test_any_run_of_edits_keeps_the_show_whole_and_every_one_can_be_undone(
 
 @given(st.integers(0, 2**32))
 @settings(max_examples=30)
-def test_a_difference_from_the_paper_is_told_for_the_very_unit_and_field_and_its_mend_restores_it(
+def test_a_difference_from_the_paper_is_told_for_the_very_unit_and_field_and_its_fix_restores_it(
     seed: int,
 ) -> None:
     rng = random.Random(seed)
@@ -148,7 +148,7 @@ def test_a_difference_from_the_paper_is_told_for_the_very_unit_and_field_and_its
     assert [(s.rule, s.units) for s in told] == [(rule, (unit.id,))] and str(unit.number) in told[
         0
     ].text
-    assert told[0].mend and told[0].mend.edit(changed) == clean
+    assert told[0].fix and told[0].fix.edit(changed) == clean
 
 
 @given(
@@ -247,11 +247,13 @@ def test_the_stage_is_drawn_to_a_file_without_a_display(tmp_path: Path) -> None:
         ).returncode
         == 0
     )
-    code, saved = answer("stage", "render", "demo", str(lit), "--size", "400x250", "--view", "Quay")
+    code, saved = answer(
+        "stage", "render", "demo", str(lit), "--size", "400x250", "--view", "Corner"
+    )
     assert code == 0 and isinstance(saved, dict) and saved["beams"] > 60
     with Image.open(dark) as a, Image.open(lit) as b:
         assert a.size == b.size == (400, 250) and np.asarray(b).mean() > np.asarray(a).mean() * 1.3
-    assert "is no size" in command("stage", "render", "demo", str(lit), "--size", "big").stderr
+    assert "is not a size" in command("stage", "render", "demo", str(lit), "--size", "big").stderr
     assert (
         command(
             "stage", "render", "demo", str(tmp_path / "no" / "where.png"), "--size", "64x64"
@@ -270,7 +272,7 @@ def test_the_commands_account_of_snags_is_the_applications() -> None:
     )
     assert (
         rows[0]["severity"] == FAULT
-        and rows[0]["mend"] == "Move 314 to 3.205"
+        and rows[0]["fix"] == "Move 314 to 3.205"
         and rows[0]["units"] == [313, 314]
     )
     assert (

@@ -24,7 +24,7 @@ from isthmus.check.setting import apply, changes_for, reverse
 from isthmus.demo import as_hung
 from isthmus.engine import Engine
 from isthmus.errors import Cancelled, EntryFault, NetworkFault
-from isthmus.net import Desk
+from isthmus.net import Hub
 from isthmus.net.found import FoundNode, FoundPort
 from isthmus.net.talk import MAX_DEVICES, OWN, Talker
 from isthmus.output import Composer, Live, Masters, identity
@@ -407,7 +407,7 @@ def pace(show: Show, seconds: float) -> float:
 def test_the_whole_stand_in_rig_is_discovered_and_light_goes_on_at_its_pace(demo: Show) -> None:
     with running_rig() as rig:
         with pytest.MonkeyPatch.context() as patch:
-            patch.setattr("isthmus.net.talk.PAUSE", 0.0)  # here nobody wants light
+            patch.setattr("isthmus.net.talk.PAUSE", 0.0)  # here no one wants light
             code, told = answer("discover", "demo")
         assert code == 1
         by_unit = {row["unit"]: row for row in told["devices"] if row["unit"]}
@@ -421,13 +421,13 @@ def test_the_whole_stand_in_rig_is_discovered_and_light_goes_on_at_its_pace(demo
             and by_unit[314]["address"] == 205
             and by_unit[101]["sensors"][0]["words"]
         )
-        desk = Desk()
-        desk.want({}, {"artnet": ["127.0.0.2"]}, ["127.0.0.2"])
-        desk.start()
+        hub = Hub()
+        hub.want({}, {"artnet": ["127.0.0.2"]}, ["127.0.0.2"])
+        hub.start()
         try:
-            desk.look(True)
-            assert until(lambda: len(desk.view.nodes) == 2)
-            talker = Talker.of(desk)
+            hub.look(True)
+            assert until(lambda: len(hub.view.nodes) == 2)
+            talker = Talker.of(hub)
             for left in (
                 3,
                 2,
@@ -440,7 +440,7 @@ def test_the_whole_stand_in_rig_is_discovered_and_light_goes_on_at_its_pace(demo
                 sender.start()
                 found = discover(
                     talker,
-                    desk.view.nodes,
+                    hub.view.nodes,
                     demo,
                     lambda done, all_, words, sender=sender: sender.is_alive(),
                 )
@@ -459,7 +459,7 @@ def test_the_whole_stand_in_rig_is_discovered_and_light_goes_on_at_its_pace(demo
                 == 401
             )
         finally:
-            desk.stop()
+            hub.stop()
 
 
 @pytest.mark.skipif(not shutil.which("tshark"), reason="no packet dissector here")
@@ -467,7 +467,7 @@ def test_an_independent_reader_understands_what_is_sent(tmp_path) -> None:
     """tshark dissects every kind of question we ask, with right checksums."""
     sent: list[bytes] = []
     talker = Talker(lambda packet, host: sent.append(packet) or "", pause=0.0)
-    talker.ended.set()  # nobody answers: send and do not wait
+    talker.ended.set()  # no node answers: send and do not wait
     device = rdm.uid(0x7FF0, 0x12345678)
     for command, parameter, data in (
         (rdm.GET, rdm.DEVICE_INFO, b""),

@@ -43,7 +43,7 @@ def sent_to(show: Show, live: Live, unit: str) -> np.ndarray:
 
 
 def in_danger(show: Show, live: Live) -> list[str]:
-    """Every unit whose sent slots lie in a range that resets, services or puts out, read from the profile's own ranges."""
+    """Every unit whose sent slots lie in a range that resets, services or sends, read from the profile's own ranges."""
     found = []
     for unit in show.units:
         if not unit.patch or profiles_of(show).mode_of(unit) is None:
@@ -114,7 +114,7 @@ def test_an_address_call_lights_the_owner_and_names_the_attribute(demo: Show) ->
     )
     call = step(call, demo, live, 1)
     assert "fine" in sentence(call, demo) and "at 128" in sentence(call, demo)
-    assert say_slot(demo, (9, 9)) == "nobody"
+    assert say_slot(demo, (9, 9)) == "no one"
     dead = mark_slot(mark_slot(demo, (1, 1), "silent", "grinds"), (1, 3), "wrong", by="Ada")
     [said] = dead.verdicts
     assert (
@@ -252,7 +252,7 @@ def marked(demo: Show) -> Show:
         "wrong",
         "=1+1",
         what=["tilt", "too"],
-        others=["u103", "u102", "nobody"],
+        others=["u103", "u102", "no one"],
         by="Ada",
     )
     show = mark(show, "u201", "silent", "fuse <b>?")

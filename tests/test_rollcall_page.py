@@ -1,4 +1,4 @@
-"""Roll call in a real window: called, marked, concluded, discovered, hunted and mended by clicks, against the rig."""
+"""Roll call in a real window: called, marked, concluded, discovered, hunted and fixed by clicks, against the rig."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ from hands import (
     until,
 )
 from isthmus.check import Manner, holds, mark
-from isthmus.check.findings.mends import as_hung
+from isthmus.check.findings.fixes import as_hung
 from isthmus.check.findings.model import SEEN_ACTS, Model
 from isthmus.demo import lantern_tide
 from isthmus.routes import edits as route_edits
@@ -87,7 +87,7 @@ def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
     assert first.result == "works" and first.acts == ("light", "movement")
     assert second.what == ("too", "tilt") and set(second.others) == {"u105", "u103"}
     assert "105" in view.model.index(1, 4).data() and not view.ways["tilt"].isChecked()
-    keys(view.others, "nobody knows")
+    keys(view.others, "is not known")
     press(view, "wrong")
     assert len(bench.show.verdicts) == 2 and window.notice.words  # told, and nothing lost
     view.others.clear()
@@ -147,7 +147,7 @@ def test_the_timer_goes_on_by_itself_and_addresses_name_their_owner(called, rig)
 def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     called, rig
 ) -> None:
-    """The closed loop over real UDP: the observer sees only what the rig does; settings and mends go out by clicks."""
+    """The closed loop over real UDP: the observer sees only what the simulated rig does; settings and fixes go out by clicks."""
     window, page, bench = called(route_edits.change_node(lantern_tide(), "ferry-b", rdm=False))
     numbers = "101,104,203,207,208"
 
@@ -174,7 +174,7 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     assert [s.rule for s in bench.snags if "u203" in s.units and s.step == "answered"] == [
         "finding"
     ]
-    # discovery settles who is dead and who listens elsewhere
+    # discovery settles who is dead and which units listen elsewhere
     press(page, "view Discovery")
     press(page, "discover")
     assert until(lambda: page.checks.found is not None and page.discovery.task is None, 60)
@@ -189,15 +189,14 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     row = next(i for i, m in enumerate(model.rows) if m.unit and m.unit.number == 203)
     page.discovery.table.selectRow(row)
     press(page, "identify")
-    assert until(lambda: page.discovery.task is None) and "1 device show" in window.notice.words
-    assert any("shows itself" in model.index(i, 0).data() for i in range(model.rowCount()))
+    assert until(lambda: page.discovery.task is None) and "on for 1 device" in window.notice.words
+    assert any("identifying" in model.index(i, 0).data() for i in range(model.rowCount()))
     bench.select(["u207"])
     window.actions_.trigger("rdm.identify")  # from the patch
     assert until(
         lambda: (
             page.discovery.task is None
-            and sum("shows itself" in model.index(i, 0).data() for i in range(model.rowCount()))
-            == 2
+            and sum("identifying" in model.index(i, 0).data() for i in range(model.rowCount())) == 2
         )
     )
     row = next(i for i, m in enumerate(model.rows) if m.unit and m.unit.number == 101)
@@ -217,17 +216,17 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     press(page, "view Findings")
     findings_now(page.checks)
     findings.choose("u208")
-    press(findings, "mend")
+    press(findings, "fix")
     assert bench.show.unit("u208").mode == "Short"
     for unit in ("u203",):
         findings_now(page.checks)
         findings.choose(unit)
         told = findings._shown
-        at = next(i for i, m in enumerate(told.mends) if m.changes)
+        at = next(i for i, m in enumerate(told.fixes) if m.changes)
         made = [
             b
-            for b in findings.detail.widget().findChildren(type(child(findings, "mend")))
-            if b.objectName() == "mend"
+            for b in findings.detail.widget().findChildren(type(child(findings, "fix")))
+            if b.objectName() == "fix"
         ]
         click(made[at])
         asked = dialog()
@@ -242,7 +241,7 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     } <= stale and "u104" not in stale  # what was seen before it was set proves nothing now
     findings_now(page.checks)
     assert not [f for f in page.checks.findings if "u203" in f.units]
-    rig.do("unit", label="104", faults=[])  # somebody changes the fuse
+    rig.do("unit", label="104", faults=[])  # a person changes the fuse
     call_round(("light",))
     assert {bench.show.unit(v.unit).number: v.result for v in bench.show.verdicts} == dict.fromkeys(
         (101, 104, 203, 207, 208), "works"
@@ -257,7 +256,7 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     assert {u["label"]: u["address"] for u in rig.ask("state")["units"]}["203"] == 67
 
 
-def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_mend(called, rig) -> None:
+def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_fix(called, rig) -> None:
     rig.do("unit", label="105", address=300)
     show = lantern_tide()
     for unit in Model(show).ids:
@@ -267,7 +266,7 @@ def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_mend(called, rig)
     assert until(lambda: page.checks.findings and page.findings._shown)
     press(page, "do the look")
     assert bench.proof is not None and until(lambda: "105" in lit(rig))
-    assert "say yes or no" in page.findings.seen.text()
+    assert "answer yes or no" in page.findings.seen.text()
     press(page, "look yes")
     assert bench.proof is None and until(lambda: "105" not in lit(rig))
     assert until(lambda: page.findings._shown and page.findings._shown.kind == "address")
@@ -375,7 +374,7 @@ def test_rounds_and_the_record_are_kept_and_saved(
         mark(mark(demo, "u101", "works"), "u104", "silent", "fuse"), page="Roll call"
     )
     page, bench = window.pages["Roll call"], window.bench
-    press(page, "view Record")
+    press(page, "view Report")
     assert page.record.positions.rows and "Round 1" in page.record.state.text()
     answer_text("Before focus")
     press(page, "new round")
@@ -424,20 +423,20 @@ def test_a_phone_joins_steps_and_marks_in_the_window(called, tmp_path) -> None:
         )
         phone.type("#name", "Ada")
         phone.click("#join button")
-        patiently("document.querySelector('#title').innerText == 'Nobody is called'")
+        patiently("document.querySelector('#title').innerText == 'Roll call not started'")
         assert (
             until(lambda: view.phones.rows and view.phones.rows[0][:1] == ("Ada",))
             and view.code.text() == view.server.door.code
         )
         assert not view.server.door.refused
-        phone.click("#begin")  # from the deck, as it is set at the desk
+        phone.click("#begin")  # from the deck, as it is set at the hub
         patiently("document.querySelector('#number').innerText == '101'")
         phone.run(TAKE_PICTURE)
         assert (
             until(lambda: not page.call.picture.isHidden())
             and bench.show.verdicts[0].result == "skipped"
         )
-        phone.click("[data-mark=answers]")
+        phone.click("[data-mark=works]")
         patiently("document.querySelector('#number').innerText == '102'")
         [kept] = bench.show.verdicts
         assert (kept.by, kept.result, bench.call.call.units) == (
@@ -451,12 +450,12 @@ def test_a_phone_joins_steps_and_marks_in_the_window(called, tmp_path) -> None:
         patiently("document.querySelector('#number').innerText == '103'")
         phone.type("#wanted", "999")
         phone.click("#jump button")
-        patiently("document.querySelector('#said').innerText.includes('Nobody has the number')")
+        patiently("document.querySelector('#said').innerText.includes('No unit has the number')")
         phone.type("#wanted", "207")
         phone.click("#jump button")
         patiently("document.querySelector('#number').innerText == '207'")
         bench.end_call()
-        patiently("document.querySelector('#title').innerText == 'Nobody is called'")
+        patiently("document.querySelector('#title').innerText == 'Roll call not started'")
         view.table.selectRow(0)
         press(page, "put phone out")
         patiently("!document.querySelector('#join').hidden")

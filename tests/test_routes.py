@@ -26,7 +26,7 @@ outputs = st.builds(
     id=st.uuids().map(lambda u: u.hex[:12]),
     universe=st.integers(1, 40),
     protocol=st.sampled_from(["artnet", "sacn"]),
-    way=st.sampled_from(["unicast", "asked", "broadcast", "multicast"]),
+    delivery=st.sampled_from(["unicast", "asked", "broadcast", "multicast"]),
     host=st.sampled_from(["", "127.0.0.2", "127.0.0.3"]),
     port_address=st.integers(-1, 40),
     sacn=st.integers(0, 40),
@@ -144,7 +144,7 @@ def test_routes_are_proposed_where_units_hang_and_within_what_a_node_takes() -> 
 
 
 @pytest.mark.parametrize(
-    ("rule", "make", "mends"),
+    ("rule", "make", "fixes"),
     [
         ("off-by-one", lambda s: core.change_output(s, "o3", port_address=18), True),
         ("port-input", lambda s: core.change_node(s, "ferry-a", inputs=(1,)), False),
@@ -153,14 +153,14 @@ def test_routes_are_proposed_where_units_hang_and_within_what_a_node_takes() -> 
         ("stray-output", lambda s: core.change_output(s, "o1", port_address=99), False),
     ],
 )
-def test_each_trouble_of_routes_is_told_and_ends(rule: str, make, mends: bool) -> None:
+def test_each_trouble_of_routes_is_told_and_ends(rule: str, make, fixes: bool) -> None:
     show = lantern_tide()
     assert rule not in {s.rule for s in find_snags(show)}
     broken = make(show)
     snag = next(s for s in find_snags(broken) if s.rule == rule)
-    assert bool(snag.mend) == mends
-    if snag.mend:
-        assert rule not in {s.rule for s in find_snags(snag.mend.edit(broken))}
+    assert bool(snag.fix) == fixes
+    if snag.fix:
+        assert rule not in {s.rule for s in find_snags(snag.fix.edit(broken))}
     if rule == "doubled-port":
         noted = core.change_output(
             broken, broken.outputs[-1].id, merge="house lights and show share it"
@@ -262,7 +262,7 @@ def test_each_way_of_sending_becomes_its_routes() -> None:
     composer.asking = {}
     assert not [
         r for r in composer.compose(show, live)[1] if r.number == 16
-    ]  # nobody asks: nothing is sent
+    ]  # no one asks: nothing is sent
     assert engine_routes(show, compile_show(show))[0].number == 1
 
 

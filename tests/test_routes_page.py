@@ -94,7 +94,7 @@ def test_routes_are_drawn_led_elsewhere_numbered_mirrored_and_pasted(
     press(window, "Mirror a node…")
     entry = dialog()
     retype(child(entry, "Node"), "Ferry A")
-    retype(child(entry, "To"), "nobody")
+    retype(child(entry, "To"), "no one")
     press(entry, "Mirror it")
     assert "no node of that name" in entry.trouble.text()
     retype(child(entry, "To"), "Slipway")
@@ -103,12 +103,12 @@ def test_routes_are_drawn_led_elsewhere_numbered_mirrored_and_pasted(
     assert until(lambda: [o.role for o in bench.show.outputs].count("spare") == 2)
     assert page.routes.table.model().index(4, column(page, "State")).data() == "spare"
     type_in_cell(page.routes.table, 0, column(page, "Protocol"), "sacn")
-    type_in_cell(page.routes.table, 0, column(page, "Way"), "multicast")
+    type_in_cell(page.routes.table, 0, column(page, "Delivery"), "multicast")
     type_in_cell(page.routes.table, 0, column(page, "Priority"), "250")
     assert "priorities go from 0 to 200" in window.notice.words
     type_in_cell(page.routes.table, 0, column(page, "Priority"), "120")
     first = bench.show.outputs[0]
-    assert (first.protocol, first.way, first.number, first.priority) == (
+    assert (first.protocol, first.delivery, first.number, first.priority) == (
         "sacn",
         "multicast",
         1,
@@ -141,7 +141,7 @@ def test_an_output_is_added_and_changed_with_all_it_has(make_window, demo: Show)
     choose(child(made, "Protocol"), "sACN")
     made.way.setCurrentIndex(made.way.findData("multicast"))
     retype(child(made, "Port-address"), "104")
-    retype(child(made, "Count on by"), "2")
+    retype(child(made, "Step"), "2")
     retype(child(made, "Priority"), "90")
     retype(child(made, "Synchronised by universe"), "300")
     click(made.per_address)
@@ -187,15 +187,15 @@ def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(
         until(lambda: set(lit(rig)) == {"401"})
         and "dark" in page.routes.table.model().index(0, column(page, "State")).data()
     )
-    press(window, "master Live")
+    press(window, "master Resume")
     assert until(lambda: set(lit(rig)) == {"101", "401"})
     press(window, "master Hold")
     bench.levels(lambda live: live.let_go(["u101", "u401"]))
     assert until(lambda: set(lit(rig)) == {"101"})
-    press(window, "master Live")
+    press(window, "master Resume")
     assert until(lambda: not lit(rig))
     shortcut(window, Qt.Key.Key_B, CTRL | Qt.KeyboardModifier.ShiftModifier)
-    assert "dark" in window.output.words()[0][0]
+    assert "Blackout" in window.output.words()[0][0]
     shortcut(window, Qt.Key.Key_B, CTRL | Qt.KeyboardModifier.ShiftModifier)
     click(page.routes.picture, page.routes.picture.universe_boxes()[3].center())
     press(window, "prove Flash its number")
@@ -203,7 +203,7 @@ def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(
     for on in (True, False, True):
         assert until(lambda on=on: ("401" in lit(rig)) == on, 6)
     bench.levels(lambda live: live.light_up(["u101"]))
-    assert "proof of a route holds the levels" in window.notice.words
+    assert "output test holds the levels" in window.notice.words
     press(window, "end proof")
     assert until(lambda: not lit(rig)) and bench.proof is None
     retype(page.routes.what, "unit 102", Qt.Key.Key_Tab)
@@ -241,7 +241,7 @@ def test_a_node_is_found_different_taken_set_from_here_and_read_back(
         "Art-Net 0.0.5 = 5" in words
         and "Universe 1 with 10 units would no longer come out of port 1" in words
     )
-    press(asked, "Set it at the node")
+    press(asked, "Set node")
     assert until(lambda: bench.show.nodes[0].name == "Ferry Aft", 15)
     assert (
         bench.show.nodes[0].ports == (5, 1) and bench.show.outputs[0].port_address == 5
@@ -254,20 +254,20 @@ def test_a_node_is_found_different_taken_set_from_here_and_read_back(
     rig.do("node", name="Ferry B", on=False)
     assert until(
         lambda: any(
-            s.rule == "node-missing" and "Ferry B" in s.text and s.mend for s in bench.snags
+            s.rule == "node-missing" and "Ferry B" in s.text and s.fix for s in bench.snags
         ),
         15,
     )
     assert until(lambda: [row.state for row in nodes.model.rows][1] == "does not answer")
-    mend = next(s.mend for s in bench.snags if s.rule == "node-missing" and "Ferry B" in s.text)
-    bench.commit(mend.label, mend.edit(bench.show))
+    fix = next(s.fix for s in bench.snags if s.rule == "node-missing" and "Ferry B" in s.text)
+    bench.commit(fix.label, fix.edit(bench.show))
     assert [(o.host, o.enabled) for o in bench.show.outputs if o.universe == 3] == [
         ("127.0.0.3", False),
         ("127.0.0.7", True),
     ]
 
 
-def test_a_range_fault_shows_its_reckoning_its_mend_and_the_plan(
+def test_a_range_fault_shows_its_reckoning_its_fix_and_the_plan(
     make_window, demo: Show, tmp_path: Path
 ) -> None:
     show = core.add_output(
@@ -294,10 +294,10 @@ def test_a_range_fault_shows_its_reckoning_its_mend_and_the_plan(
         in view.why.text()
     )
     assert "At Crane set the address 2.0.0.21" in view.ways.text()
-    press(window, "Copy the command")
+    press(window, "Copy command")
     assert QGuiApplication.clipboard().text() == "ip address add 10.0.0.22/8 dev eth0"
     view.device_table.selectRow(2)
-    assert "Not the same network" in view.reckoned.text()
+    assert "Not the same network" in view.calculated.text()
     retype(view.rate["artnet"], "90")
     assert "cannot be sent at 90 Hz" in window.notice.words
     retype(view.rate["artnet"], "30")
@@ -317,7 +317,7 @@ def test_a_range_fault_shows_its_reckoning_its_mend_and_the_plan(
             and (tmp_path / "plan.pdf").read_bytes().startswith(b"%PDF")
         )
     )
-    press(asked, "Expect the nodes there")
+    press(asked, "Set expected addresses")
     assert (
         until(lambda: all(n.ip.startswith("2.0.0.") for n in bench.show.nodes))
         and bench.show.outputs[0].host == bench.show.nodes[0].ip
@@ -359,7 +359,7 @@ def test_the_watch_shows_who_sends_and_the_rig_page_breaks_things(
     assert until(lambda: any(s.rule == "second-sender" for s in bench.snags))
     answer_file_dialog(str(tmp_path / "heard.pcapng"))
     press(window, "Capture…")
-    assert until(lambda: window.net.desk.watch.counts().captured > 20)
+    assert until(lambda: window.net.hub.watch.counts().captured > 20)
     press(window, "Capture…")
     rig.do("quiet")
     assert until(lambda: (tmp_path / "heard.pcapng").stat().st_size > 5000)
@@ -376,8 +376,8 @@ def test_the_watch_shows_who_sends_and_the_rig_page_breaks_things(
 def test_a_watch_that_dies_comes_back_and_the_page_goes_on(make_window, rig: RigClient) -> None:
     window = make_window(lantern_tide(), rig.address, page="Routes")
     assert until(lambda: window.bench.network and window.bench.network.looked)
-    os.kill(window.net.desk.watch.pid, signal.SIGKILL)
-    assert until(lambda: window.net.desk.watch.restarts == 1, 8)
+    os.kill(window.net.hub.watch.pid, signal.SIGKILL)
+    assert until(lambda: window.net.hub.watch.restarts == 1, 8)
     time.sleep(0.2)
     assert (
         until(lambda: all(not n.silent for n in window.net.view.nodes))
@@ -426,7 +426,7 @@ def test_universes_are_assigned_in_order_and_expected_nodes_changed_with_their_o
     assert any(s.rule == "over-cap" for s in bench.snags)
     bench.commit("another name", replace(bench.show, name="Lantern Ebb"))
     assert identity(bench.show).cid == first  # receivers still know who it is
-    press(window, "nodes Take it away")
+    press(window, "nodes Remove it")
     assert [n.name for n in bench.show.nodes] == ["Ferry A"]
     shortcut(window, Qt.Key.Key_Z)
     assert len(bench.show.nodes) == 2
@@ -458,7 +458,7 @@ def test_what_a_node_does_not_take_is_said_and_the_show_does_not_follow(
     asked = dialog("set node")
     rig.do("node", name="Ferry A", on=False)  # its plug is pulled in this very moment
     before = bench.show
-    press(asked, "Set it at the node")
+    press(asked, "Set node")
     assert until(lambda: "did not take everything" in asked.trouble.text(), 15)
     assert bench.show is before and asked.isVisible()
     asked.reject()
@@ -490,10 +490,10 @@ def test_an_adapter_is_chosen_kept_and_one_that_is_gone_is_told(make_window, dem
     window.net.choose("sacn", "")
     assert until(lambda: not any(s.rule == "adapter-gone" for s in bench.snags))
     view.source.setFocus()
-    retype(view.source, "Barge desk")
+    retype(view.source, "Barge hub")
     click(view.changed_only)
     view.changed_only.setChecked(True)
-    assert bench.show.sending.source == "Barge desk" and identity(bench.show).source == "Barge desk"
+    assert bench.show.sending.source == "Barge hub" and identity(bench.show).source == "Barge hub"
     assert until(lambda: bench.show.sending.changed_only)
 
 
@@ -530,16 +530,14 @@ def test_outputs_that_wait_to_be_asked_for_find_their_nodes_and_follow_them(
     show = lantern_tide()
     for output in ("o1", "o2", "o3"):
         show = core.change_output(show, output, delivery="asked", host="")
-    window = make_window(show, page="Routes")  # nobody looks for nodes yet
+    window = make_window(show, page="Routes")  # no one looks for nodes yet
     assert not window.net.view.looking
     click(window.bar.sign)
     window.bench.levels(lambda live: live.light_up(["u101", "u401"]))
     assert until(lambda: set(lit(rig)) == {"101", "401"}) and window.net.view.looking
     rig.do("node", name="Ferry B", ports=[40, 41])  # set at the node itself, by hand
     assert until(
-        lambda: any(
-            s.rule == "nobody-listens" and "Universe 3" in s.text for s in window.bench.snags
-        )
+        lambda: any(s.rule == "no-listener" and "Universe 3" in s.text for s in window.bench.snags)
     )
     window.bench.commit("follow", core.change_output(window.bench.show, "o3", port_address=40))
     window.bench.levels(lambda live: live.set_intensity(["u401"], 0.5))
@@ -558,7 +556,7 @@ def test_wrong_values_in_the_output_question_are_told_while_they_are_typed_and_c
         ("Host", "300.0.0.1", "127.0.0.3", "not an IPv4 address"),
         ("Host", "", "127.0.0.3", "no address to go to"),
         ("Port-address", "0.99.1", "0.1.1", "not an Art-Net port-address"),
-        ("Count on by", "x", "1", "not an sACN universe"),
+        ("Step", "x", "1", "not an sACN universe"),
     ):
         retype(child(asked, name), wrong)
         press(asked, "Add it")
@@ -630,4 +628,4 @@ def test_hundreds_of_universes_are_drawn_where_they_are_and_led_all_the_same(
     assert (moved.host, moved.port_address) == ("127.0.1.40", 319)
     assert (
         picture.lines()["x299"].currentPosition().y() == free.center().y()
-    )  # laid out anew after the edit
+    )  # laid out again after the edit

@@ -327,7 +327,7 @@ def test_two_windows_on_one_file_never_save_over_each_other(
         note.write_text(json.dumps(mine | change))
         assert bool(holds.holder_of(file)) == counts
     note.unlink()
-    # somebody writes underneath: it is noticed before it is overwritten, and goes beside
+    # a person writes underneath: it is noticed before it is overwritten, and goes beside
     first.open_path(file)
     save_show(replace(demo, venue="Elsewhere"), file)
     first.bench.commit("rename", edits.set_text(first.bench.show, ["u101"], "name", "Mine"))

@@ -108,7 +108,7 @@ def has(mode: ModeFacts, attribute: str) -> bool:
 
 
 def stated_distance(query: Query, mode: ModeFacts) -> float:
-    """The distance as docs/profiles.md states it, reckoned fact by fact."""
+    """The distance as docs/profiles.md states it, calculated fact by fact."""
     total = 0.0
     if query.footprint:
         away = max(query.footprint[0] - mode.footprint, mode.footprint - query.footprint[1], 0)

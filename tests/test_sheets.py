@@ -1,4 +1,4 @@
-"""Sheets: places read and written, free sheets, words, true scale on paper, the drawing beneath."""
+"""Sheets: places read and written, free sheets, words, true scale on paper, the background drawing."""
 
 from __future__ import annotations
 
@@ -182,7 +182,7 @@ def test_paper_is_true_to_scale_over_as_many_pages_as_it_takes(demo: Show, scale
     wide = (x1 - x0) * 1000 / scale
 
     def places(words: str) -> list[float]:
-        """Middles of a label on every page, with the page's own shift taken off: where it would lie on one endless sheet."""
+        """Middles of a label on every page, with the page's own shift removed: where it would lie on one endless sheet."""
         step = PAPERS["A3"][0] - 2 * 10 - 52 - 5
         columns = round(len(made) ** 0.5) if len(made) > 2 else len(made)
         return [
@@ -317,16 +317,16 @@ def test_pictures_are_told_by_their_bytes_bounded_and_kept_once(demo: Show) -> N
     bomb = io.BytesIO()
     Image.new("1", (30_000, 30_000)).save(bomb, "PNG")
     for bad, words in (
-        (b"GIF89a" + bytes(20), "no PNG"),
-        (png()[:60], "does not read"),
-        (b"\xff\xd8\xff\xe0" + bytes(40), "does not read"),
-        (b"%PDF-1.4 broken", "does not read"),
+        (b"GIF89a" + bytes(20), "not a PNG"),
+        (png()[:60], "cannot be read"),
+        (b"\xff\xd8\xff\xe0" + bytes(40), "cannot be read"),
+        (b"%PDF-1.4 broken", "cannot be read"),
         (bomb.getvalue(), "30000 by 30000"),
-        (b"", "no PNG"),
+        (b"", "not a PNG"),
     ):
         with pytest.raises(FileFault) as told:
             take_picture(bad, "bad")
-        assert words in str(told.value) or "does not read" in str(told.value)
+        assert words in str(told.value) or "cannot be read" in str(told.value)
     with pytest.raises(FileFault):
         take_picture(book, "plan.pdf", 7)
     plan = sheets.sheet(demo, "plan")

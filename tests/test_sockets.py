@@ -22,7 +22,7 @@ from isthmus.engine.lane import BUNCH, Lane
 from isthmus.engine.process import Clock
 from isthmus.engine.process import Engine as Sending
 from isthmus.errors import EntryFault, NetworkFault
-from isthmus.net import Desk
+from isthmus.net import Hub
 from isthmus.sockets import Outlets, Receiver, Sender, open_sender, receive_message, send_message
 
 
@@ -167,24 +167,24 @@ def test_an_engine_left_over_by_a_killed_interface_is_sent_home_by_the_next_one(
     assert Path(f"/proc/{pid}").exists() and note.read_text().split()[0] == str(
         pid
     )  # it holds the last look
-    fresh, desk = Engine(1, note), Desk()
-    desk.start()
+    fresh, hub = Engine(1, note), Hub()
+    hub.start()
     try:
-        assert desk.outlets.source_port != 6454 and any(
-            "is taken" in words for words in desk.view.trouble
+        assert hub.outlets.source_port != 6454 and any(
+            "is taken" in words for words in hub.view.trouble
         )
         assert fresh.send_home() and not fresh.send_home()
-        desk.reopen()
-        fresh.use(desk.outlets)
+        hub.reopen()
+        fresh.use(hub.outlets)
         fresh.start()
         assert until(lambda: not Path(f"/proc/{pid}").exists(), 3)
         assert note.read_text().split() == [str(fresh.stats().pid), str(os.getpid())]
         assert (
-            fresh.outlets and fresh.outlets.source_port == 6454 and not desk.view.trouble
+            fresh.outlets and fresh.outlets.source_port == 6454 and not hub.view.trouble
         )  # and gave the port back
     finally:
         fresh.stop()
-        desk.stop()
+        hub.stop()
     assert not note.exists()
 
 

@@ -182,7 +182,7 @@ def test_entities_are_refused_in_whatever_encoding_they_hide() -> None:
         hidden = text.format(encoding).encode(encoding)
         with pytest.raises(FileFault) as caught:
             read_gdtf(packed(hidden), "hidden.gdtf")
-        assert "entities" in str(caught.value) or "does not read" in str(caught.value)
+        assert "entities" in str(caught.value) or "cannot be read" in str(caught.value)
         with pytest.raises(FileFault):
             facts_of_bytes(packed(hidden), "hidden.gdtf")
     bare = compose("Reed and Oar", "Grün", Body("can"), [ModePlan("M", (Channel("Dimmer"),))])
@@ -221,7 +221,7 @@ def test_wrong_words_on_the_command_line_are_told_one_by_one() -> None:
         (("--footprint", "many"), "not a footprint"),
         (("--on", "Dimmer"), "Write 4=Dimmer"),
         (("--on", "x=Dimmer"), "Write 22, 20-24"),
-        (("--with", "glibberish"), "no attribute"),
+        (("--with", "glibberish"), "not an attribute"),
         (("--cells", "-"), "not a number of cells"),
     ):
         done = command("profiles", "search", *arguments)
@@ -348,7 +348,7 @@ def test_a_catalogue_that_did_not_change_is_not_sent_again_and_pages_that_are_no
             urllib.request.urlopen(asked, timeout=5)
         assert unchanged.value.code == 304
         assert client.refresh(index).entries == first.entries
-        for page in ("/", "/files/nobody/never", "/catalogue/../etc/passwd"):
+        for page in ("/", "/files/nothing/never", "/catalogue/../etc/passwd"):
             with pytest.raises(urllib.error.HTTPError) as missing:
                 urllib.request.urlopen(f"{server.url}{page}", timeout=5)
             assert missing.value.code == 404
@@ -359,7 +359,7 @@ def test_a_catalogue_that_did_not_change_is_not_sent_again_and_pages_that_are_no
 
 def test_addresses_and_tokens_that_cannot_be_are_refused_before_anything_is_sent() -> None:
     for url in ("ftp://x", "http://", "http://[::1", "http://x:99999"):
-        with pytest.raises(EntryFault, match="no address"):
+        with pytest.raises(EntryFault, match="not an address"):
             Exchange(url)
     profile = plausible(1)[0]
     with pytest.raises(EntryFault, match="cannot be sent"):
@@ -369,7 +369,7 @@ def test_addresses_and_tokens_that_cannot_be_are_refused_before_anything_is_sent
     keep_token("harbour-7")
     assert kept_token() == "harbour-7"
     token = next(own_folder().parent.glob("exchange-token"))
-    assert token.stat().st_mode & 0o077 == 0  # nobody else may read it
+    assert token.stat().st_mode & 0o077 == 0  # no one else may read it
 
 
 def test_a_download_can_be_stopped_and_a_port_in_use_is_told() -> None:
@@ -453,7 +453,7 @@ def test_some_units_alone_keep_both_profiles_under_names_of_their_own(demo: Show
     assert {p.key for p in whole.profiles} == {
         p.key for p in demo.profiles
     }  # a newer one of the same name takes its place
-    with pytest.raises(EntryFault, match="does not read"):
+    with pytest.raises(EntryFault, match="cannot be read"):
         swap_profile(demo, key, replace(stored, data=b"PK"))
 
 

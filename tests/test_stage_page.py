@@ -52,7 +52,7 @@ CTRL, ALT, SHIFT = (
 def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_window) -> None:
     window = make_window(as_hung(), page="Stage")
     bench, view = window.bench, window.pages["Stage"].view
-    view.set_camera(VIEWS["Quay"])
+    view.set_camera(VIEWS["Corner"])
     assert not view.handles()
     shortcut(window, Qt.Key.Key_R, PLAIN)
     assert bench.rearranging and window.pages["Stage"].mode.isChecked()
@@ -79,7 +79,7 @@ def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_
     for _ in range(2):
         shortcut(window, Qt.Key.Key_Z)
     assert places(bench, mine) == pytest.approx(before)
-    choose(child(window, "length way", Choice), "spread anew")
+    choose(child(window, "length way", Choice), "spread again")
     grips = {h.name: h for h in view.handles()}
     drag(view, view.handle_px(grips["end"]), pixel(view, replace_point(grips["end"].point, x=-2.0)))
     shorter = structures.structure(bench.show, "bridge").size[0] / 12.6
@@ -89,7 +89,7 @@ def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_
     shortcut(window, Qt.Key.Key_Z)
     assert places(bench, mine) == pytest.approx(before)
     bench.select(["u421"])
-    assert bench.structure == ""  # units in hand put the structure away
+    assert bench.structure == ""  # selected units put the structure away
     grips = {h.name: h for h in view.handles()}
     drag(
         view, view.handle_px(grips["move"]), pixel(view, replace_point(grips["move"].point, x=-1.0))
@@ -115,7 +115,7 @@ def pixel(view, point: tuple) -> QPointF:
 def test_beams_follow_the_pointer_a_line_a_circle_and_figures(make_window) -> None:
     window = make_window(as_hung(), page="Stage")
     bench, page, view = window.bench, window.pages["Stage"], window.pages["Stage"].view
-    view.set_camera(VIEWS["Quay"])
+    view.set_camera(VIEWS["Corner"])
     ids = ["u101", "u102", "u103", "u104"]
     bench.select(ids)
     bench.levels(lambda live: live.light_up(ids))
@@ -145,7 +145,7 @@ def test_beams_follow_the_pointer_a_line_a_circle_and_figures(make_window) -> No
     assert np.allclose(landed(), (2, 1), atol=0.02) and "lux" in bar.lands.text()
     bar.at[0].setText("east")
     press(page, "aim there")
-    assert "no place" in window.notice.words
+    assert "not a place" in window.notice.words
     bench.select(["u401"])
     bar.at[0].setText("2")
     press(page, "aim there")
@@ -187,7 +187,7 @@ def test_views_are_kept_walked_sat_in_and_the_way_back_is_shown(make_window) -> 
     press(page, "more of stage")
     click(view, pixel(view, (0.5, -4.0, 0.0)))
     assert view.camera.eye == pytest.approx((0.5, -4.0, 1.2), abs=0.15) and view.tool is None
-    pick_in_menu("Forget the view")
+    pick_in_menu("Delete selected view")
     page.places.setCurrentIndex(page.places.findText("My seat"))
     press(page, "more of stage")
     assert bench.show.views == ()
@@ -280,7 +280,7 @@ def test_paper_and_rig_are_set_side_by_side_and_where_they_differ_is_said(
         and page.view.wrong["u104"] == ("dark at the rig", "fault")
         and not page.other.isVisible()
     )
-    press(page, "view Paper asks")
+    press(page, "view Sent")
     assert page.view.wrong == {} and page.view.rig_view is None
 
 
@@ -309,7 +309,7 @@ def test_a_difference_is_told_in_kind() -> None:
     same = RigView(show, paper.compiled), paper.frame
     assert (
         differences(same, same) == []
-        and in_words([]) == "The rig does what paper asks."
+        and in_words([]) == "The rig does what is sent."
         and in_words(found).startswith("5 units differ")
     )
 
@@ -370,14 +370,14 @@ def test_a_mesh_is_brought_in_as_a_set_piece(make_window, tmp_path: Path) -> Non
     bench, page = window.bench, window.pages["Stage"]
     assert until(lambda: page.view.pictures > 0, 30)
     answer_file_dialog(str(tmp_path / "broken.glb"))
-    pick_in_menu("Bring in a mesh")
+    pick_in_menu("Import mesh")
     press(page, "structures of stage")
     assert until(lambda: "mesh" in window.notice.words) and len(bench.show.structures) == len(
         as_hung().structures
     )
     count = page.view.pictures
     answer_file_dialog(str(tmp_path / "Lighthouse.obj"))
-    pick_in_menu("Bring in a mesh")
+    pick_in_menu("Import mesh")
     press(page, "structures of stage")
     assert until(lambda: bench.show.structures[-1].kind == "mesh")
     made = bench.show.structures[-1]

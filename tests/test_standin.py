@@ -1,4 +1,4 @@
-"""The stand-in rig: its truth is its own, its ports are real, and its files may be broken."""
+"""The simulator: its truth is its own, its ports are real, and its files may be broken."""
 
 from __future__ import annotations
 
@@ -91,7 +91,7 @@ def test_a_port_in_use_and_a_rig_that_is_not_there_are_told(rig: RigClient) -> N
     with pytest.raises(NetworkFault, match="already uses that port") as caught:
         StandInRig(read_scenario(SCENARIO))
     assert "127.0.0.2:6454" in str(caught.value)
-    with pytest.raises(NetworkFault, match="no stand-in rig answers"):
+    with pytest.raises(NetworkFault, match="no simulator answers"):
         RigClient(("127.0.0.1", 1))
 
 
@@ -104,7 +104,7 @@ def test_a_port_in_use_and_a_rig_that_is_not_there_are_told(rig: RigClient) -> N
         (lambda d: d["units"][0].update(port=7), "which is not there"),
         (lambda d: d["units"][0].update(address=513), "cannot be"),
         (lambda d: d["units"][0].update(faults=["haunted"]), "cannot be"),
-        (lambda d: d.pop("nodes"), "no scenario"),
+        (lambda d: d.pop("nodes"), "not a scenario"),
     ],
 )
 def test_a_broken_scenario_is_refused_in_a_sentence(change, says: str, tmp_path: Path) -> None:
@@ -130,9 +130,7 @@ def dmx(number: int, level: int, sequence: int = 0) -> bytes:
 
 def e131(universe: int, level: int, who: int = 1, sequence: int = 1, **more: object) -> bytes:
     return sacn.encode_data(
-        sacn.Data(
-            bytes([who]) * 16, f"desk {who}", universe, sequence, bytes([level]) * 512, **more
-        )
+        sacn.Data(bytes([who]) * 16, f"hub {who}", universe, sequence, bytes([level]) * 512, **more)
     )
 
 
@@ -164,7 +162,7 @@ def test_sacn_takes_the_highest_priority_merges_equals_and_heeds_priorities_by_a
     own = bytes([0, 200]) + bytes(510)
     made.handle(
         sacn.encode_data(
-            sacn.Data(bytes([1]) * 16, "desk 1", 7, 2, own, start_code=sacn.PER_ADDRESS_PRIORITY)
+            sacn.Data(bytes([1]) * 16, "hub 1", 7, 2, own, start_code=sacn.PER_ADDRESS_PRIORITY)
         ),
         "127.0.0.1",
         1.1,
@@ -172,7 +170,7 @@ def test_sacn_takes_the_highest_priority_merges_equals_and_heeds_priorities_by_a
     assert (port.slots[0], port.slots[1]) == (90, 40)
     for who in (2, 3):
         made.handle(e131(7, 0, who, 2, options=sacn.TERMINATED, priority=120), "127.0.0.1", 1.2)
-    assert (port.slots[0], port.slots[1]) == (0, 40)  # what it leaves to others is nobody's now
+    assert (port.slots[0], port.slots[1]) == (0, 40)  # what it leaves to others is no one's now
     made.handle(e131(7, 60, 5), "127.0.0.1", 9.0)
     assert set(port.feeds) == {(bytes([5]) * 16).hex()}  # silent for 2.5 s: gone
 

@@ -53,7 +53,7 @@ def test_what_hangs_on_a_structure_keeps_its_place_on_it_however_it_is_moved(
         assert np.allclose(
             matrices([moved.unit(unit).rotation])[0], swing @ facing[unit], atol=1e-6
         )
-    assert moved.unit("u201") is show.unit("u201")  # who hangs elsewhere is the same record
+    assert moved.unit("u201") is show.unit("u201")  # which units hang elsewhere is the same record
 
 
 @pytest.mark.parametrize("length", [9.0, 16.0])
@@ -91,7 +91,7 @@ def test_one_end_is_pulled_and_the_other_stays() -> None:
         0
     ] / 2 == pytest.approx(8.3)
     for unit in structures.hanging(show, ON):
-        assert made.show.unit(unit.id).position == pytest.approx(unit.position)  # nobody moves
+        assert made.show.unit(unit.id).position == pytest.approx(unit.position)  # no one moves
     shorter = lengthened(show, ON, 9.0, "spacing", "end")
     gone = [u.number for u in structures.hanging(show, ON) if u.position[0] > -6.3 + 9.0 + 1e-6]
     assert gone and list(shorter.past) == gone
@@ -284,5 +284,5 @@ def test_a_far_stray_is_named_and_left_out_of_the_space() -> None:
     assert far.strays == (len(points),) and far.low == near.low and far.high == near.high
     assert (
         space_of(np.array([[0.0, 0, 0], [5.0, 0, 0]]), ()).strays == ()
-    )  # two lone ones are no strays
+    )  # two lone ones are not strays
     assert space_of(np.zeros((0, 3)), ()).size > 1

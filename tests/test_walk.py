@@ -44,7 +44,7 @@ def test_the_walk_from_paper_to_an_answering_rig(
     window = make_window(demo, rig.address)
     bench = window.bench
 
-    # 1 Readiness: the first snag is the overlap; its link mends it
+    # 1 Readiness: the first snag is the overlap; its link fixes it
     snags = window.readiness.list
     first = snags.snags.snags[0]
     assert first.rule == "overlap" and "313 and 314" in first.text
@@ -74,7 +74,7 @@ def test_the_walk_from_paper_to_an_answering_rig(
     retype(child(wish, "first number"), "651")
     retype(child(wish, "address"), "4.002")  # in the middle of what is there
     retype(child(wish, "name pattern"), "Quay can #")
-    choose(child(wish, "hangs on"), "Bow rail")
+    choose(child(wish, "position"), "Bow rail")
     outcome = next(
         w for w in wish.findChildren(type(wish.trouble)) if "would both claim" in w.text()
     )
@@ -163,7 +163,7 @@ def test_the_walk_from_paper_to_an_answering_rig(
     assert [u.number for u in bench.selected()] == [301] and window.pages[
         "Patch"
     ].units.table.ordinals == {"u301": 1}
-    press(window, "Light up")
+    press(window, "Highlight")
     assert until(lambda: set(lit(rig)) == {"301"})
     click(window.hand.colour, QPointF(2, 2))  # red
     slider = window.hand.intensity
@@ -214,14 +214,14 @@ def test_the_walk_from_paper_to_an_answering_rig(
         if verdict != "works":
             seen[label] = verdict
             click(window.pages["Roll call"].call.note)
-            keys(window.pages["Roll call"].call.note, f"lit: {', '.join(sorted(real)) or 'nobody'}")
+            keys(window.pages["Roll call"].call.note, f"lit: {', '.join(sorted(real)) or 'no one'}")
             press(window, verdict)
         else:
             window.pages["Roll call"].call.table.setFocus()
             key(window.pages["Roll call"].call.table, Qt.Key.Key_A)
     assert seen == {"104": "silent", "203": "silent", "207": "wrong"}
     notes = {bench.show.unit(v.unit).number: v.note for v in bench.show.verdicts if v.note}
-    assert notes == {104: "lit: nobody", 203: "lit: nobody", 207: "lit: 203, 207"}
+    assert notes == {104: "lit: no one", 203: "lit: no one", 207: "lit: 203, 207"}
     press(window, "end call")
     assert bench.call is None and (bench.live.frame == before).all()
     assert until(lambda: set(lit(rig)) == {"301"})
@@ -229,9 +229,9 @@ def test_the_walk_from_paper_to_an_answering_rig(
     # the stage shows paper and rig apart
     click(window.spine, window.spine.places()["Stage"].center())
     bench.select(["u203"])
-    press(window, "Light up")
+    press(window, "Highlight")
     assert until(lambda: set(lit(rig)) == {"301"})  # paper: 203 at 2.023; the rig has it at 2.067
-    press(window, "view Rig does")
+    press(window, "view Simulated rig")
     assert until(lambda: "lit: 301" in window.pages["Stage"].foot.text())
     assert view.rig_view is not None and {
         view.rig_view.rig.numbers[view.rig_view.rig.order.index(u)]

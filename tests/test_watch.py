@@ -1,4 +1,4 @@
-"""The watch and the desk: what is heard, from whom, whether anything was lost; nodes found and set over real sockets."""
+"""The watch and the hub: what is heard, from whom, whether anything was lost; nodes found and set over real sockets."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ from conftest import OWN_NETWORK, until
 from isthmus.demo import lantern_tide
 from isthmus.engine import SACN, Engine, Identity, Route
 from isthmus.errors import FileFault
-from isthmus.net import Desk, compare
+from isthmus.net import Hub, compare
 from isthmus.net.setting import PortWish, Wish, left_undone, packets
 from isthmus.routes import edits as route_edits
 from isthmus.snags import SnagBook
@@ -151,7 +151,7 @@ def test_a_capture_plays_back_in_its_own_time_and_what_is_none_is_told(tmp_path:
     assert heard == [[0], [], [1], [2], [], [3]] and playing.done
     bare = pcapng.encode_head()
     for data, says in (
-        (b"", "no pcapng"),
+        (b"", "not a pcapng"),
         (bare, "no levels"),
         (file.read_bytes()[:-3], "cut short"),
     ):
@@ -211,8 +211,8 @@ def test_engine_to_watch_over_real_sockets_loses_nothing_captures_and_both_survi
 
 
 @pytest.fixture
-def desk() -> Iterator[Desk]:
-    made = Desk()
+def hub() -> Iterator[Hub]:
+    made = Hub()
     show = lantern_tide()
     made.want(expected=[n.ip for n in show.nodes])
     made.start()
@@ -220,18 +220,18 @@ def desk() -> Iterator[Desk]:
     made.stop()
 
 
-def test_nodes_are_found_told_apart_set_and_read_back(rig: RigClient, desk: Desk) -> None:
+def test_nodes_are_found_told_apart_set_and_read_back(rig: RigClient, hub: Hub) -> None:
     show = lantern_tide()
     rig.do("node", name="Ferry B", ports=[16, 17, 18, 19, 40], inputs=[5])
-    desk.look(True)
-    assert until(lambda: len(desk.view.nodes) == 2) and until(lambda: desk.view.looked)
-    a, b = desk.view.nodes
+    hub.look(True)
+    assert until(lambda: len(hub.view.nodes) == 2) and until(lambda: hub.view.looked)
+    a, b = hub.view.nodes
     assert (a.name, [p.number for p in b.ports], b.ports[4].direction) == (
         "Ferry A",
         [16, 17, 18, 19, 40],
         "in",
     )
-    assert desk.view.asking == {
+    assert hub.view.asking == {
         0: ("127.0.0.2",),
         1: ("127.0.0.2",),
         16: ("127.0.0.3",),
@@ -240,44 +240,44 @@ def test_nodes_are_found_told_apart_set_and_read_back(rig: RigClient, desk: Desk
         19: ("127.0.0.3",),
     }
     assert until(
-        lambda: desk.view.nodes[0].mask == "255.0.0.0"
+        lambda: hub.view.nodes[0].mask == "255.0.0.0"
     )  # asked apart: the poll does not tell it
     wish = Wish("Skiff", "", (PortWish(1, number=5, merge="ltp"),), "127.0.0.8", "255.0.0.0")
     for packet in packets(a, wish):
-        desk.send(packet, a.ip)
-    desk.poll_soon()
-    assert until(lambda: not left_undone(desk.view.nodes, a, wish))
-    assert any(d.kind == "missing" for d in compare(show, desk.view.nodes)) or until(
-        lambda: any(n.silent for n in desk.view.nodes), 12
+        hub.send(packet, a.ip)
+    hub.poll_soon()
+    assert until(lambda: not left_undone(hub.view.nodes, a, wish))
+    assert any(d.kind == "missing" for d in compare(show, hub.view.nodes)) or until(
+        lambda: any(n.silent for n in hub.view.nodes), 12
     )
     rig.do("node", name="Ferry B", twin=True)
-    assert until(lambda: any(len(n.macs) > 1 for n in desk.view.nodes))
+    assert until(lambda: any(len(n.macs) > 1 for n in hub.view.nodes))
     rig.do(
         "node", name="Ferry B", twin=False, restart=1.0
     )  # a node that flaps is not lost for a moment's silence
     time.sleep(1.5)
-    assert not next(n for n in desk.view.nodes if n.ip == "127.0.0.3").silent
+    assert not next(n for n in hub.view.nodes if n.ip == "127.0.0.3").silent
 
 
 def test_snags_of_the_network_speak_while_their_trouble_lasts_and_end_with_it(
-    rig: RigClient, desk: Desk
+    rig: RigClient, hub: Hub
 ) -> None:
     show = lantern_tide()
     node = show.nodes[1]
     book = SnagBook()
 
     def rules(now=show) -> set[str]:
-        return {s.rule for s in book.update(now, desk.view).snags if s.page == "Routes"}
+        return {s.rule for s in book.update(now, hub.view).snags if s.page == "Routes"}
 
-    desk.look(True)
-    assert until(lambda: desk.view.looked) and rules() == {"no-route"}
+    hub.look(True)
+    assert until(lambda: hub.view.looked) and rules() == {"no-route"}
     rig.do("send", protocol="artnet", number=0, to="127.0.0.1", level=40)
     assert until(lambda: "second-sender" in rules())
-    told = next(s for s in book.update(show, desk.view).snags if s.rule == "second-sender").text
+    told = next(s for s in book.update(show, hub.view).snags if s.rule == "second-sender").text
     assert "Lantern Tide" in told and "127.0.0.99" in told  # both names
     merged = route_edits.change_output(show, "o1", merge="house lights come from the quay")
     assert {
-        s.severity for s in book.update(merged, desk.view).snags if s.rule == "second-sender"
+        s.severity for s in book.update(merged, hub.view).snags if s.rule == "second-sender"
     } == {"note"}
     rig.do("quiet")
     assert until(lambda: "second-sender" not in rules(), 8)
@@ -286,52 +286,50 @@ def test_snags_of_the_network_speak_while_their_trouble_lasts_and_end_with_it(
     )
     rig.do("send", protocol="sacn", number=1, to="127.0.0.1", priority=150)
     assert until(lambda: "priority-lower" in rules(sacn_show))
-    mend = next(
-        s for s in book.update(sacn_show, desk.view).snags if s.rule == "priority-lower"
-    ).mend
-    assert mend and "priority-lower" not in rules(mend.edit(sacn_show))
+    fix = next(s for s in book.update(sacn_show, hub.view).snags if s.rule == "priority-lower").fix
+    assert fix and "priority-lower" not in rules(fix.edit(sacn_show))
     rig.do("node", name="Ferry B", on=False)
     assert until(lambda: "node-missing" in rules(), 12)
-    text = next(s.text for s in book.update(show, desk.view).snags if s.rule == "node-missing")
+    text = next(s.text for s in book.update(show, hub.view).snags if s.rule == "node-missing")
     assert "Ferry B" in text and "universe 3" in text and node.ip in text
     mirrored = route_edits.mirror(show, "ferry-b", "ferry-a")
     assert any(
         "Ferry B" in s.text and "Its mirror carries on" in s.text
-        for s in book.update(mirrored, desk.view).snags
+        for s in book.update(mirrored, hub.view).snags
     )
     asked = route_edits.change_output(show, "o1", delivery="asked", host="", port_address=9)
-    assert "nobody-listens" in rules(asked)
+    assert "no-listener" in rules(asked)
     moved = route_edits.change_node(show, "ferry-b", ip="10.0.0.9")
     assert "outside" in rules(moved)
 
 
-def test_a_flood_of_answers_is_counted_and_the_desk_goes_on(rig: RigClient, desk: Desk) -> None:
-    desk.look(True)
-    assert until(lambda: len(desk.view.nodes) == 2)
+def test_a_flood_of_answers_is_counted_and_the_desk_goes_on(rig: RigClient, hub: Hub) -> None:
+    hub.look(True)
+    assert until(lambda: len(hub.view.nodes) == 2)
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as flood:
         flood.bind(("127.0.0.66", 0))
-        for n in range(20_000):  # as fast as this machine can, each from another node
+        for n in range(20_000):  # as fast as this computer can, each from another node
             reply = artnet.reply_for(
                 f"10.{n >> 16}.{n >> 8 & 255}.{n & 255}", f"liar {n}", "", (n & 15,)
             )
             flood.sendto(artnet.encode_poll_reply(reply), ("127.0.0.1", artnet.PORT))
-    assert until(lambda: 2 < len(desk.view.nodes) <= 1000)
+    assert until(lambda: 2 < len(hub.view.nodes) <= 1000)
     rig.do("node", name="Ferry A", ports=[7, 8])
     assert until(
-        lambda: any(n.name == "Ferry A" and n.ports[0].number == 7 for n in desk.view.nodes)
+        lambda: any(n.name == "Ferry A" and n.ports[0].number == 7 for n in hub.view.nodes)
     )  # those it knew are still heard
-    desk.forget()
-    assert until(lambda: [n.name for n in desk.view.nodes] == ["Ferry A", "Ferry B"])
+    hub.forget()
+    assert until(lambda: [n.name for n in hub.view.nodes] == ["Ferry A", "Ferry B"])
 
 
 @multicast
 def test_multicast_goes_out_by_the_chosen_adapter_and_is_heard_with_discovery(
-    rig: RigClient, desk: Desk
+    rig: RigClient, hub: Hub
 ) -> None:
     rig.do("node", name="Ferry A", ip="127.0.0.22", protocol="sacn", ports=[7, 8])
-    desk.want({"sacn": "127.0.0.1"}, {}, [], [7])
+    hub.want({"sacn": "127.0.0.1"}, {}, [], [7])
     engine = Engine()
-    engine.use(desk.outlets)
+    engine.use(hub.outlets)
     engine.start()
     try:
         engine.publish(
@@ -345,25 +343,25 @@ def test_multicast_goes_out_by_the_chosen_adapter_and_is_heard_with_discovery(
                 engine.beat()
                 or any(
                     s.number == 7 and s.name == "Lantern Tide" and s.priority == 111
-                    for s in desk.view.sources
+                    for s in hub.view.sources
                 )
             )
         )
         assert until(
             lambda: (
                 engine.beat()
-                or any(s.universes == (7,) and s.name == "Lantern Tide" for s in desk.view.sacn)
+                or any(s.universes == (7,) and s.name == "Lantern Tide" for s in hub.view.sacn)
             )
         )
         port = next(p for p in rig.ask("state")["ports"] if p["port_address"] == 7)
         assert port["highest"] == 44 and port["packets"] > 5 and engine.stats().errors == 0
         engine.stop()
-        assert until(lambda: all(s.silent for s in desk.view.sources if s.number == 7))
+        assert until(lambda: all(s.silent for s in hub.view.sources if s.number == 7))
     finally:
         engine.stop()
 
 
-def test_a_port_another_program_has_is_told_with_its_name(desk: Desk) -> None:
+def test_a_port_another_program_has_is_told_with_its_name(hub: Hub) -> None:
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as taken:
         taken.bind(("127.0.0.60", artnet.PORT))
         from isthmus.sockets import open_sender
@@ -479,31 +477,31 @@ def test_a_node_beyond_a_cable_is_found_sent_to_and_comes_back_after_the_cable_w
     far_shore: FarShore,
 ) -> None:
     engine = Engine()
-    desk = Desk(opened=engine.use)
+    hub = Hub(opened=engine.use)
     show = route_edits.add_output(replace(lantern_tide(), nodes=(), outputs=()), 1, "2.0.0.10", 3)
-    desk.want(hosts={"artnet": ["2.0.0.10"]})
-    desk.start()
+    hub.want(hosts={"artnet": ["2.0.0.10"]})
+    hub.start()
     try:
-        engine.use(desk.outlets)
+        engine.use(hub.outlets)
         engine.start()
         assert until(
-            lambda: desk.view.choices["artnet"].adapter.name == "quay0"
+            lambda: hub.view.choices["artnet"].adapter.name == "quay0"
         )  # as soon as the far end is there
-        assert desk.outlets.broadcast == "2.255.255.255"
-        desk.look(True)
+        assert hub.outlets.broadcast == "2.255.255.255"
+        hub.look(True)
         assert until(
-            lambda: [n.name for n in desk.view.nodes] == ["Far shore"]
-        )  # by broadcast: nobody told the address
-        assert [d.kind for d in compare(show, desk.view.nodes)] == ["new"]
+            lambda: [n.name for n in hub.view.nodes] == ["Far shore"]
+        )  # by broadcast: no one told the address
+        assert [d.kind for d in compare(show, hub.view.nodes)] == ["new"]
         engine.publish(np.full(512, 77, np.uint8), [Route(0, "2.0.0.10", 3)])
         engine.enable(True)
         assert until(lambda: engine.beat() or far_shore.last.get("level") == 77)
         assert far_shore.last["from"] == "2.0.0.5" and engine.stats().source_port == 6454
         pid = engine.stats().pid
         far_shore.unplug()
-        assert until(lambda: engine.beat() or desk.view.choices["artnet"].adapter.local)
+        assert until(lambda: engine.beat() or hub.view.choices["artnet"].adapter.local)
         assert until(lambda: engine.beat() or engine.stats().errors)
-        assert "outside" in {s.rule for s in SnagBook().update(show, desk.view).snags}
+        assert "outside" in {s.rule for s in SnagBook().update(show, hub.view).snags}
         before = far_shore.last["packets"]
         far_shore.plug()
         engine.publish(np.full(512, 99, np.uint8), [Route(0, "2.0.0.10", 3)])
@@ -516,22 +514,20 @@ def test_a_node_beyond_a_cable_is_found_sent_to_and_comes_back_after_the_cable_w
         assert engine.stats().pid == pid and engine.restarts == 0  # nothing was started again
     finally:
         engine.stop()
-        desk.stop()
+        hub.stop()
     assert until(lambda: far_shore.last["level"] == 0)  # and it ended dark
 
 
 def test_an_adapter_that_nothing_is_sent_by_can_be_listened_on(far_shore: FarShore) -> None:
-    desk = Desk()
-    desk.want(listen="quay0", universes=[5])
-    desk.start()
+    hub = Hub()
+    hub.want(listen="quay0", universes=[5])
+    hub.start()
     try:
-        assert (
-            desk.view.choices["artnet"].adapter.local and "artnet out" not in desk.outlets.sockets
-        )
-        far_shore.tell("level")  # the far shore has a desk of its own, too
+        assert hub.view.choices["artnet"].adapter.local and "artnet out" not in hub.outlets.sockets
+        far_shore.tell("level")  # the far shore has a hub of its own, too
 
         def heard() -> set[tuple[str, int, str]]:
-            return {(s.protocol, s.number, s.ip) for s in desk.view.sources}
+            return {(s.protocol, s.number, s.ip) for s in hub.view.sources}
 
         assert until(
             lambda: (
@@ -539,7 +535,7 @@ def test_an_adapter_that_nothing_is_sent_by_can_be_listened_on(far_shore: FarSho
                 == {("artnet", 9, "2.0.0.10"), ("artnet", 8, "2.0.0.10"), ("sacn", 5, "2.0.0.10")}
             )
         )
-        desk.want(universes=[6])  # and no longer, with another group
-        assert until(lambda: all(s.silent for s in desk.view.sources))
+        hub.want(universes=[6])  # and no longer, with another group
+        assert until(lambda: all(s.silent for s in hub.view.sources))
     finally:
-        desk.stop()
+        hub.stop()

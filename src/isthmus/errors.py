@@ -5,7 +5,7 @@ IsthmusError
 ├── EntryFault     something typed or listed that cannot be taken
 └── NetworkFault   an address, port or process that does not answer
 
-`Cancelled` is no failure: long work raises it where it stops because the person wished so.
+`Cancelled` is not a failure: long work raises it where it stops because the person wished so.
 Anything else that is raised is a defect and goes to the crash path.
 """
 
@@ -54,7 +54,7 @@ def os_reason(error: OSError) -> str:
         errno.ENOTDIR: "A part of that path is not a folder.",
         errno.ENAMETOOLONG: "The name is too long.",
         errno.EADDRINUSE: "Another program already uses that port.",
-        errno.EADDRNOTAVAIL: "This machine does not have that address.",
+        errno.EADDRNOTAVAIL: "This computer does not have that address.",
         errno.ENETUNREACH: "No adapter leads to that network.",
     }
     return known.get(error.errno or 0, (error.strerror or str(error)).rstrip(".") + ".")

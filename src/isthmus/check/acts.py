@@ -230,9 +230,7 @@ def _cells(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
         lit | {key: lit.get(key, 1.0) if cell == at else 0.0 for at, key in own}
         for cell in cells[:MOST_PHASES]
     )
-    return Act(
-        CELLS, f"Its {len(cells)} cells one after the other, from the first to the last.", phases
-    )
+    return Act(CELLS, f"Its {len(cells)} cells one by one, from the first to the last.", phases)
 
 
 def _lights(item: ChartChannel) -> bool:

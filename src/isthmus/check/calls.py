@@ -28,7 +28,7 @@ ORDERS = {
     "number": "by number",
     "hang": "by hang, as one walks",
     "address": "by address",
-    "hand": "as in hand",
+    "hand": "as selected",
 }
 
 
@@ -69,7 +69,7 @@ def callable_units(show: Show) -> tuple[list[Unit], list[Left]]:
             left.append(Left(unit.id, unit.number, "it has no address"))
         elif not any(p.universe in lead for p in unit.patch):
             left.append(
-                Left(unit.id, unit.number, f"universe {unit.patch[0].universe} leads nowhere")
+                Left(unit.id, unit.number, f"universe {unit.patch[0].universe} has no output")
             )
         else:
             called.append(unit)
@@ -77,7 +77,7 @@ def callable_units(show: Show) -> tuple[list[Unit], list[Left]]:
 
 
 def in_walking_order(units: Sequence[Unit]) -> list[Unit]:
-    """As a person walks: hang position by hang position from downstage up, at each one from the
+    """As a person walks: position by position from downstage up, at each one from the
     nearer end to the other.
     """
     by_place: dict[str, list[Unit]] = {}
@@ -108,7 +108,7 @@ def plan_calls(
     """Raises EntryFault for an unknown way or order, or when nothing can be called."""
     if by not in WAYS or order not in ORDERS:
         raise EntryFault(
-            f"“{by}, {order}” is no way to call.",
+            f"“{by}, {order}” is not a way to call.",
             do=f"Use {', '.join(WAYS)}; ordered by {', '.join(ORDERS)}.",
         )
     units, left = callable_units(show)

@@ -2,7 +2,7 @@
 
 First come pictures that light whole universes, then pictures of lit and dark runs that are the same
 in every universe. Which pictures a unit is lit in tells its universe and its address: pictures are
-chosen, one after the other, so that those places are told apart that are not yet, by what each
+chosen, one by one, so that those places are told apart that are not yet, by what each
 unit's own profile makes of them. A place differs from any other, and from a unit that never lights,
 in at least one picture; in three where one note may be wrong.
 """
@@ -72,7 +72,7 @@ class Spelt:
 
 @dataclass(frozen=True)
 class LightCode:
-    """Pictures to show one after the other, and who is looked for."""
+    """Pictures to show one by one, and who is looked for."""
 
     universes: tuple[int, ...]
     value: int
@@ -200,7 +200,7 @@ def _lit_at(program: LightProgram, value: int, pictures: Bits) -> Bits:
     windows = np.lib.stride_tricks.sliding_window_view(pictures, program.width, axis=1)
     keys = (
         windows @ _KEYS[: program.width]
-    )  # most windows come many times: each kind is reckoned once
+    )  # most windows come many times: each kind is calculated once
     _, first, kind = np.unique(keys, return_index=True, return_inverse=True)
     kinds = windows[first // windows.shape[1], first % windows.shape[1]]
     light = levels(program, np.where(kinds, value, 0).astype(np.uint8)) > half_light(program, value)

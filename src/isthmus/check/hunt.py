@@ -80,7 +80,7 @@ def hunted_universes(unit: Unit, universes: Sequence[int]) -> list[int]:
     found = sorted(dict.fromkeys(universes or [p.universe for p in unit.patch]))
     if not found:
         raise EntryFault(
-            f"{unit.number} has no address, so nobody knows where to look.",
+            f"{unit.number} has no address, so there is nowhere to start.",
             do="Choose universes to hunt in.",
         )
     return found
@@ -263,7 +263,7 @@ class Hunt:
         while any(np.array_equal(lit, self._reach <= slots[at]) for lit in unsure) and at + 2 < len(
             slots
         ):
-            at += 1  # somebody was not sure: the same picture again would not help
+            at += 1  # a person was not sure: the same picture again would not help
         last = int(slots[at])
         universe, address = self._spot(last)
         where = (
@@ -345,7 +345,9 @@ class Hunt:
     def answer(self, look: HuntLook, answer: str) -> None:
         """Take yes, no or not sure. Raises EntryFault for anything else."""
         if answer not in (YES, NO, UNSURE):
-            raise EntryFault(f"“{answer[:20]}” is no answer.", do=f"Say {YES}, {NO} or {UNSURE}.")
+            raise EntryFault(
+                f"“{answer[:20]}” is not an answer.", do=f"Say {YES}, {NO} or {UNSURE}."
+            )
         self.asked.append((look, answer))
         if answer != UNSURE:
             self._wrong += look.lit != (answer == YES)

@@ -37,14 +37,14 @@ class Match:
 
 
 COSTS = {"port": 4.0, "footprint": 3.0, "model": 8.0, "label": -6.0, "address": 2.0}
-NOBODY = 12.0  # rather nobody than a match as bad as this
+NO_MATCH = 12.0  # rather none than a match as bad as this
 
 
 def match(
     show: Show, devices: Sequence[Device], asked: Iterable[tuple[str, int]] = ()
 ) -> list[Match]:
     """Devices and units matched so that all together differ least. Units by number, then devices
-    nobody knows.
+    is not known.
 
     A unit counts as missing only where its port was asked.
     """
@@ -62,7 +62,7 @@ def match(
     pairs: dict[int, int] = {}
     if units and able:
         size = len(units) + len(able)
-        whole = np.full((size, size), NOBODY / 2)
+        whole = np.full((size, size), NO_MATCH / 2)
         whole[: len(units), : len(able)] = cost
         whole[len(units) :, len(able) :] = 0.0
         from scipy.optimize import linear_sum_assignment  # slow to import, and only needed here
@@ -161,7 +161,7 @@ def _differences(
     assert found
     width = chart(*found).footprint
     ways, words = [], []
-    mine = ports.get(unit.patch[0].universe)  # none where its universe leads nowhere yet
+    mine = ports.get(unit.patch[0].universe)  # none where its universe has no output yet
     if mine and (device.ip, device.port_address) not in mine:
         ways.append(PORT)
         words.append(f"it answers behind {device.node}, port {device.port}")

@@ -2,7 +2,7 @@
 right one.
 
 One slot, one unit, a chase over universes, or a universe flashing its own number: 12 flashes once,
-then twice; a nought is one long flash. Where units are patched their own light is used (no slot
+then twice; a 0 is one long flash. Where units are patched their own light is used (no slot
 that moves or resets anything is touched); where nothing is patched yet, all slots of the universe.
 """
 

@@ -2,7 +2,7 @@
 leave of it.
 
 What is asked goes from one end to the other and back; what is sent stops where the limit is. Both
-are said, so that somebody who looks at the unit sees whether the limit is the right one.
+are said, so that a person who looks at the unit sees whether the limit is the right one.
 """
 
 from __future__ import annotations

@@ -18,7 +18,7 @@ from isthmus.show.records import Show, Unit, Verdict
 HEAD = (
     "Unit",
     "Name",
-    "Hangs on",
+    "Position",
     "Address",
     "Type",
     "Mode",
@@ -34,7 +34,7 @@ HEAD = (
 
 
 def rows(show: Show) -> list[tuple[str, ...]]:
-    """One line for each unit and round, the present round last; a unit nobody called has one line
+    """One line for each unit and round, the present round last; a unit no one called has one line
     without a verdict.
     """
     by_id = {u.id: u for u in show.units}
@@ -85,7 +85,7 @@ def as_csv(show: Show) -> bytes:
 
 
 def open_faults(show: Show) -> list[tuple[str, list[tuple[Unit, str]]]]:
-    """By hang position, in order: units that are wrong, silent, or not proven, each with what is
+    """By position, in order: units that are wrong, silent, or not proven, each with what is
     known.
     """
     held = {v.unit: v for v in show.verdicts}
@@ -144,7 +144,7 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
         """What was seen, with the picture taken of it."""
         try:
             taken = ImageReader(io.BytesIO(files.get(picture, b"")))
-        except OSError:  # none, or one that does not read
+        except OSError:  # none, or one that cannot be read
             return cell(words)
         wide, high = taken.getSize()
         scale = min(150 / wide, 110 / high)
@@ -167,7 +167,7 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
         story.append(Paragraph("No open faults among the units called.", styles["BodyText"]))
     if not snags_only:
         story += [Spacer(1, 12), Paragraph("By position", styles["Heading2"])]
-        lines = [["Position", "Answer", "Wrong", "Silent", "Left"]]
+        lines = [["Position", "Works", "Wrong", "Silent", "Left"]]
         lines += [
             [place, *(str(c[k]) for k in ("works", "wrong", "silent", "left"))]
             for place, c in by_place(show)

@@ -29,7 +29,7 @@ DIMMED = 0.1
 
 @dataclass(frozen=True)
 class Manner:
-    """How it is called. `kinds` are the acts besides light; `armed` lets address calls into
+    """How it is called. `kinds` are the tests besides light; `armed` lets address calls into
     dangerous ranges.
     """
 
@@ -188,8 +188,8 @@ def slot_value(call: RollCall, show: Show) -> int | None:
 
 
 def limits_at(show: Show, slot: tuple[int, int]) -> list[tuple[float, float]]:
-    """What limits leave of the level of an address: (lowest, highest), for everybody who listens
-    there with a coarse byte.
+    """What limits leave of the level of an address: (lowest, highest), for everybody which units
+    listen there with a coarse byte.
     """
     found = []
     for unit, item, byte in owners(show, slot):

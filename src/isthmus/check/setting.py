@@ -127,7 +127,9 @@ def wished(device: Device, address: str = "", mode: str = "", text: str = "") ->
         out.append(Change(device, "mode", device.mode, after, number))
     if address.strip() and address.strip().lstrip("0") != str(device.address):
         if not address.strip().isdigit() or not 1 <= int(address) <= SLOTS:
-            raise EntryFault(f"“{address.strip()[:20]}” is no address.", do=f"Write 1 to {SLOTS}.")
+            raise EntryFault(
+                f"“{address.strip()[:20]}” is not an address.", do=f"Write 1 to {SLOTS}."
+            )
         out.append(
             Change(device, "address", f"{device.address:03d}", f"{int(address):03d}", int(address))
         )

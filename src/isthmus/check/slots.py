@@ -18,8 +18,8 @@ Slot = tuple[int, int]
 
 
 def owners(show: Show, slot: Slot) -> Iterator[tuple[Unit, ChartChannel, int]]:
-    """Everybody who listens at an address: the unit, its channel, and which byte of it, 0 the
-    coarse one.
+    """Everybody which units listen at an address: the unit, its channel, and which byte of it, 0
+    the coarse one.
     """
     universe, address = slot
     for span in index_of(show).universe(universe).spans:
@@ -40,7 +40,7 @@ def say_slot(show: Show, slot: Slot) -> str:
             f"{unit.number} {unit.name}: {_does(item, byte)}"
             for unit, item, byte in owners(show, slot)
         )
-        or "nobody"
+        or "no one"
     )
 
 
@@ -74,7 +74,7 @@ def mark_slot(
     """What an address that does not do its work says of its owners: they are wrong, and the note
     names the address.
 
-    One that answers proves no unit by itself, and changes nothing. Raises EntryFault as `mark`
+    One that answers alone proves no unit, and changes nothing. Raises EntryFault as `mark`
     does.
     """
     if result not in ("wrong", "silent"):

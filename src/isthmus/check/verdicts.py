@@ -94,7 +94,7 @@ def mark(
     unknown = [w for w in what if w not in WAYS]
     if unknown:
         raise EntryFault(
-            f"“{unknown[0][:20]}” is no way of being wrong.", do=f"Use {', '.join(WAYS)}."
+            f"“{unknown[0][:20]}” is not a way of being wrong.", do=f"Use {', '.join(WAYS)}."
         )
     known = index_of(show).by_id
     verdict = Verdict(
@@ -125,7 +125,7 @@ def unmark(show: Show, unit_id: str) -> Show:
 
 
 def outdate(show: Show, units: Collection[str]) -> Show:
-    """These units were set anew at the rig: what was seen of them, or of others while they lit, no
+    """These units were set again at the rig: what was seen of them, or of others while they lit, no
     longer holds.
     """
     gone = set(units)
@@ -143,7 +143,7 @@ def outdate(show: Show, units: Collection[str]) -> Show:
 
 
 def _still(show: Show, unit_id: str):
-    """Looks at a unit that is marked anew no longer count."""
+    """Looks at a unit that is marked again no longer count."""
     kept = tuple(a for a in show.answers if a.unit != unit_id)
     return show.answers if len(kept) == len(show.answers) else kept
 
@@ -163,7 +163,7 @@ def say(show: Show, verdict: Verdict) -> str:
 
 
 def new_round(show: Show, name: str = "") -> Show:
-    """Put the verdicts aside as a round of their own and begin again. Raises EntryFault when there
+    """Save the verdicts as a round of their own and begin again. Raises EntryFault when there
     are none.
     """
     if not show.verdicts:
@@ -179,7 +179,7 @@ def new_round(show: Show, name: str = "") -> Show:
 
 
 def tally(show: Show, units: Collection[str] | None = None) -> Counter[str]:
-    """How many units stand at each result; `left` have none that holds, `stale` are among those
+    """How many units are at each result; `left` have none that holds, `stale` are among those
     left.
     """
     held = {v.unit: v for v in show.verdicts}
@@ -198,7 +198,7 @@ def tally(show: Show, units: Collection[str] | None = None) -> Counter[str]:
 
 
 def by_place(show: Show, kind: str = "position") -> list[tuple[str, Counter[str]]]:
-    """The tally of each hang position, or of each universe."""
+    """The tally of each position, or of each universe."""
     parts: dict[str, set[str]] = {}
     for unit in show.units:
         names = (

@@ -77,11 +77,11 @@ def snags(options: argparse.Namespace) -> Result:
             "text": s.text,
             "page": s.page,
             "units": [numbers[u] for u in s.units],
-            "mend": s.mend.label if s.mend else None,
+            "fix": s.fix.label if s.fix else None,
         }
         for s in found
     ]
-    lines = [f"{s.severity:10} {s.text}{f'  → {s.mend.label}' if s.mend else ''}" for s in found]
+    lines = [f"{s.severity:10} {s.text}{f'  → {s.fix.label}' if s.fix else ''}" for s in found]
     return (SNAGS if found else DONE), rows, lines or ["No snags."]
 
 
@@ -125,7 +125,7 @@ def parser() -> argparse.ArgumentParser:
 
 
 def _with_points(arguments: Sequence[str]) -> list[str]:
-    """`--at -8,1,0` as `--at=-8,1,0`: a point that begins with a minus is no option."""
+    """`--at -8,1,0` as `--at=-8,1,0`: a point that begins with a minus is not an option."""
     made: list[str] = []
     for word in arguments:
         if made and made[-1] in ("--at", "--aim") and word[:1] in "-−" and word[1:2].isdigit():

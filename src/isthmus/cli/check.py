@@ -23,7 +23,7 @@ from isthmus.check.verdicts import say, tally
 from isthmus.cli.common import DONE, SNAGS, Result, keep, load, saving
 from isthmus.engine import Engine
 from isthmus.errors import EntryFault
-from isthmus.net import Desk
+from isthmus.net import Hub
 from isthmus.net.talk import Talker
 from isthmus.output import Composer, Live, Masters, identity
 from isthmus.patch.cells import addresses
@@ -36,18 +36,18 @@ Verb = Callable[..., argparse.ArgumentParser]
 
 
 @contextmanager
-def _desk(show: Show) -> Iterator[Desk]:
-    desk = Desk()
+def _hub(show: Show) -> Iterator[Hub]:
+    hub = Hub()
     hosts = {
         p: [h for o in show.outputs if o.protocol == p and o.enabled for h in o.hosts]
         for p in ("artnet", "sacn")
     }
-    desk.want({}, hosts, [n.ip for n in show.nodes if n.protocol == "artnet"])
-    desk.start()
+    hub.want({}, hosts, [n.ip for n in show.nodes if n.protocol == "artnet"])
+    hub.start()
     try:
-        yield desk
+        yield hub
     finally:
-        desk.stop()
+        hub.stop()
 
 
 @contextmanager
@@ -77,39 +77,39 @@ def _rig(options: argparse.Namespace) -> Iterator[RigClient]:
 
 
 @contextmanager
-def _caller(options: argparse.Namespace, show: Show) -> Iterator[tuple[Caller, Desk]]:
-    with _rig(options) as client, _desk(show) as desk:
+def _caller(options: argparse.Namespace, show: Show) -> Iterator[tuple[Caller, Hub]]:
+    with _rig(options) as client, _hub(show) as hub:
         engine, composer = Engine(), Composer(Masters())
         try:
-            engine.use(desk.outlets)
+            engine.use(hub.outlets)
             engine.start()
             engine.pace(
                 show.sending.artnet_rate, show.sending.sacn_rate, False, show.sending.artnet_sync
             )
 
             def send(live: Live) -> None:
-                composer.asking, composer.broadcast = desk.view.asking, desk.outlets.broadcast
+                composer.asking, composer.broadcast = hub.view.asking, hub.outlets.broadcast
                 engine.publish(*composer.compose(show, live), identity(show))
                 engine.enable(True)
                 engine.beat()
 
             caller = Caller(show, client, send)
             caller.warm_up()
-            yield caller, desk
+            yield caller, hub
         finally:
             engine.stop()
 
 
-def _nodes(desk: Desk) -> None:
+def _nodes(hub: Hub) -> None:
     """Let nodes answer a poll or two."""
-    desk.look(True)
+    hub.look(True)
     end = time.monotonic() + 5
-    while not desk.view.looked and time.monotonic() < end:
+    while not hub.view.looked and time.monotonic() < end:
         time.sleep(0.05)
 
 
-def _matches(desk: Desk, show: Show) -> tuple[list[Match], list[str]]:
-    found = discover(Talker.of(desk), desk.view.nodes, show)
+def _matches(hub: Hub, show: Show) -> tuple[list[Match], list[str]]:
+    found = discover(Talker.of(hub), hub.view.nodes, show)
     return match(show, found.devices, found.asked), found.odd
 
 
@@ -126,7 +126,7 @@ def _finding(f: FindingTold, show: Show) -> dict[str, Any]:
         ],
         "look": f.look.question if f.look else None,
         "hunt": numbers.get(f.hunt),
-        "mends": [m.label for m in f.mends],
+        "fixes": [m.label for m in f.fixes],
     }
 
 
@@ -137,12 +137,12 @@ def _lines(found: list[FindingTold]) -> list[str]:
         out += [f"    because {line}" for line in f.evidence]
         out += [f"    or {r.words} ({100 * r.chance:.0f} %)" for r in f.rivals]
         out += [f"    look: {f.look.question}"] if f.look else []
-        out += [f"    mend: {m.label}" for m in f.mends]
+        out += [f"    fix: {m.label}" for m in f.fixes]
     return out
 
 
 def rollcall(options: argparse.Namespace) -> Result:
-    """Call every unit against a stand-in rig, with the automatic observer; then say what is behind
+    """Call every unit against a simulator, with the automatic observer; then say what is behind
     it.
     """
     show = load(options.show)
@@ -151,7 +151,7 @@ def rollcall(options: argparse.Namespace) -> Result:
         dict.fromkeys((LIGHT, *(k.strip() for k in options.acts.split(",") if k.strip())))
     )
     if set(kinds) - set(KINDS):
-        raise EntryFault(f"“{options.acts[:40]}” are no acts.", do=f"Use {', '.join(KINDS[1:])}.")
+        raise EntryFault(f"“{options.acts[:40]}” are not acts.", do=f"Use {', '.join(KINDS[1:])}.")
     if not 5 <= options.level <= 100:
         raise EntryFault("A level for roll call lies between 5 and 100 percent.")
     manner = Manner("unit", options.order, options.level / 100, kinds)
@@ -160,11 +160,11 @@ def rollcall(options: argparse.Namespace) -> Result:
         if not options.json and sys.stderr.isatty():
             print(f"\r{at + 1} of {all_}: {words[:60]:60}", end="", file=sys.stderr, flush=True)
 
-    with _caller(options, show) as (caller, desk):
-        _nodes(desk)
+    with _caller(options, show) as (caller, hub):
+        _nodes(hub)
         show = caller.round(manner, only, tell)
-        matches = _matches(desk, show)[0] if options.discover else []
-        found, _ = findings_of(show, desk.view, matches)
+        matches = _matches(hub, show)[0] if options.discover else []
+        found, _ = findings_of(show, hub.view, matches)
     count = tally(show, only)
     numbers = {u.id: u.number for u in show.units}
     path, kept = keep(options, show) if options.save else (None, "Nothing saved.")
@@ -196,10 +196,10 @@ def findings(options: argparse.Namespace) -> Result:
     """What is behind the verdicts a show holds; with the network as it is now, when asked."""
     show = load(options.show)
     if options.network:
-        with _desk(show) as desk:
-            _nodes(desk)
-            matches = _matches(desk, show)[0]
-            found, _ = findings_of(show, desk.view, matches)
+        with _hub(show) as hub:
+            _nodes(hub)
+            matches = _matches(hub, show)[0]
+            found, _ = findings_of(show, hub.view, matches)
     else:
         found, _ = findings_of(show)
     return (
@@ -210,11 +210,11 @@ def findings(options: argparse.Namespace) -> Result:
 
 
 def discovery(options: argparse.Namespace) -> Result:
-    """Ask every node who hangs behind it, and compare with the patch."""
+    """Ask every node which devices are behind it, and compare with the patch."""
     show = load(options.show)
-    with _desk(show) as desk:
-        _nodes(desk)
-        matches, odd = _matches(desk, show)
+    with _hub(show) as hub:
+        _nodes(hub)
+        matches, odd = _matches(hub, show)
     rows = [
         {
             "unit": m.unit.number if m.unit else None,
@@ -243,12 +243,12 @@ def discovery(options: argparse.Namespace) -> Result:
 
 def hunt(options: argparse.Namespace) -> Result:
     """Find the address a unit really listens to, or those of several by light codes, against a
-    stand-in rig with the observer.
+    simulator with the observer.
     """
     show = load(options.show)
     ids = read_choice(show, options.unit).ids
     if not ids:
-        raise EntryFault("Nobody is named to be hunted.", do="Say a number, or several: 203, 207.")
+        raise EntryFault("No unit is named to be hunted.", do="Say a number, or several: 203, 207.")
     universes = [o.universe for o in show.outputs if o.enabled] if options.everywhere else ()
     found: Sequence[tuple[Unit, Sequence[Place]]]
     if len(ids) > 1:
@@ -297,7 +297,7 @@ def record_out(options: argparse.Namespace) -> Result:
 
 def add_verbs(verbs: Any, verb: Verb) -> None:
     made = verb(
-        verbs, "rollcall", rollcall, "call every unit of a stand-in rig and say what is behind it"
+        verbs, "rollcall", rollcall, "call every unit of a simulator and say what is behind it"
     )
     made.add_argument(
         "--rig",
@@ -310,9 +310,9 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     made.add_argument(
         "--acts",
         default="colour,movement,beam,cells",
-        help="besides light: colour,movement,beam,cells",
+        help="tests besides light: colour,movement,beam,cells",
     )
-    made.add_argument("--units", help="only these: 101-104, a hang position")
+    made.add_argument("--units", help="only these: 101-104, a position")
     made.add_argument("--discover", action="store_true", help="ask by RDM as well")
     saving(made)
     made = verb(
@@ -331,10 +331,7 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
         "who answers RDM, against the patch; exit code 1 when anything differs",
     )
     made = verb(
-        verbs,
-        "hunt",
-        hunt,
-        "find where a unit of a stand-in rig really listens, or several at once",
+        verbs, "hunt", hunt, "find where a unit of a simulator really listens, or several at once"
     )
     made.add_argument("--unit", required=True, metavar="UNITS", help="203, or several: 203, 207")
     made.add_argument(
@@ -344,7 +341,7 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
         help="a scenario file, or HOST:PORT of a rig that runs",
     )
     made.add_argument("--everywhere", action="store_true", help="in every universe that is sent")
-    made.add_argument("--any-mode", action="store_true", help="its mode is not known")
+    made.add_argument("--any-mode", action="store_true", help="mode unknown")
     made.add_argument("--lie", action="store_true", help="one answer may be wrong")
     made = verb(verbs, "record", record_out, "the record of roll call as a file")
     made.add_argument("out", metavar="OUT.pdf|.csv")

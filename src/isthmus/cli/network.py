@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from isthmus.cli.common import DONE, Result, keep, load, saving
 from isthmus.engine import Engine
 from isthmus.errors import EntryFault
-from isthmus.net import Desk, View, check, compare
+from isthmus.net import Hub, View, check, compare
 from isthmus.net.ipv4 import Change
 from isthmus.net.plan import RANGES, plan
 from isthmus.output import Composer, Live, Masters, identity
@@ -76,7 +76,7 @@ def routes_list(options: argparse.Namespace) -> Result:
         f"{'' if o.enabled else '  (off)'}"
         for o in show.outputs
     ]
-    lines += [f"{u:5}  {use[u]:4} units  leads nowhere; counted alike: {_alike(u)}" for u in lost]
+    lines += [f"{u:5}  {use[u]:4} units  has no output; counted alike: {_alike(u)}" for u in lost]
     return DONE, {"outputs": rows, "lead_nowhere": lost}, lines or ["No outputs."]
 
 
@@ -85,7 +85,7 @@ def _alike(universe: int) -> str:
 
 
 def routes_set(options: argparse.Namespace) -> Result:
-    """Add outputs, or with --remove take them away."""
+    """Add outputs, or with --remove remove them."""
     show = load(options.show)
     universes = read_numbers(options.universes)
     if options.remove:
@@ -159,8 +159,8 @@ def routes_propose(options: argparse.Namespace) -> Result:
 # ---------------------------------------------------------------- the network
 
 
-def _desk(options: argparse.Namespace, show: Show | None) -> Desk:
-    desk = Desk()
+def _hub(options: argparse.Namespace, show: Show | None) -> Hub:
+    hub = Hub()
     hosts = (
         {
             p: [h for o in show.outputs if o.protocol == p for h in o.hosts]
@@ -174,26 +174,26 @@ def _desk(options: argparse.Namespace, show: Show | None) -> Desk:
     )
     universes |= {o.number for o in show.outputs if o.protocol == "sacn"} if show else set()
     adapters: dict[str, str] = dict.fromkeys(("artnet", "sacn"), str(options.adapter or ""))
-    desk.want(
+    hub.want(
         adapters,
         hosts,
         [n.ip for n in show.nodes if n.protocol == "artnet"] if show else [],
         sorted(universes),
     )
-    desk.start()
-    return desk
+    hub.start()
+    return hub
 
 
 def nodes(options: argparse.Namespace) -> Result:
     """Ask who is there."""
     show = load(options.show) if options.show else None
-    desk = _desk(options, show)
+    hub = _hub(options, show)
     try:
-        desk.look(True)
+        hub.look(True)
         time.sleep(options.seconds)
-        view = desk.view
+        view = hub.view
     finally:
-        desk.stop()
+        hub.stop()
     found = [
         {
             "ip": n.ip,
@@ -234,7 +234,7 @@ def nodes(options: argparse.Namespace) -> Result:
     return (
         DONE,
         {"nodes": found, "differences": differ, "senders": senders},
-        lines or ["Nobody answers."],
+        lines or ["No node answers."],
     )
 
 
@@ -258,7 +258,7 @@ def net_check(options: argparse.Namespace) -> Result:
                 "severity": t.severity,
                 "text": t.text,
                 "why": t.why,
-                "mends": [_mend(way) for way in t.ways],
+                "fixes": [_fix(way) for way in t.ways],
             }
             for t in troubles
         ],
@@ -275,11 +275,11 @@ def net_check(options: argparse.Namespace) -> Result:
     return (
         DONE,
         data,
-        lines + ([] if troubles else ["Every destination lies in a network of this machine."]),
+        lines + ([] if troubles else ["Every destination lies in a network of this computer."]),
     )
 
 
-def _mend(way: Change) -> dict[str, Any]:
+def _fix(way: Change) -> dict[str, Any]:
     return {
         "words": way.words,
         "end": way.end,
@@ -290,9 +290,9 @@ def _mend(way: Change) -> dict[str, Any]:
 
 
 def _settled(options: argparse.Namespace, show: Show) -> View:
-    desk = _desk(options, show)
-    desk.stop()
-    return desk.view
+    hub = _hub(options, show)
+    hub.stop()
+    return hub.view
 
 
 def net_plan(options: argparse.Namespace) -> Result:
@@ -317,20 +317,20 @@ def net_plan(options: argparse.Namespace) -> Result:
 
 
 def watch(options: argparse.Namespace) -> Result:
-    """Listen, and say who sends what."""
-    desk = _desk(options, None)
+    """Listen, and say what each device sends."""
+    hub = _hub(options, None)
     try:
         if options.capture:
-            desk.watch.capture(options.capture)
+            hub.watch.capture(options.capture)
         time.sleep(options.seconds)
-        sources = desk.watch.sources()
-        levels = [desk.watch.levels(s) for s in sources]
+        sources = hub.watch.sources()
+        levels = [hub.watch.levels(s) for s in sources]
         if options.capture:
-            desk.watch.capture("")
+            hub.watch.capture("")
             time.sleep(0.3)
-        counts, captured = desk.watch.counts(), desk.captured
+        counts, captured = hub.watch.counts(), hub.captured
     finally:
-        desk.stop()
+        hub.stop()
     if captured is not None and captured.error:
         raise EntryFault(f"{options.capture} cannot be written: {captured.error}.")
     rows = [
@@ -345,7 +345,7 @@ def watch(options: argparse.Namespace) -> Result:
     return (
         DONE,
         {"sources": rows, "packets": counts.packets, "bad": counts.bad},
-        lines or ["Nobody sends."],
+        lines or ["Nothing is sent."],
     )
 
 
@@ -370,7 +370,7 @@ def _source(s: Source) -> dict[str, Any]:
 
 
 def send(options: argparse.Namespace) -> Result:
-    """Light units, or play a capture back, from this machine, with the same engine as the
+    """Light units, or play a capture back, from this computer, with the same engine as the
     application.
     """
     if options.capture:
@@ -386,12 +386,12 @@ def send(options: argparse.Namespace) -> Result:
     units = [u for u in show.units if u.id in chosen]
     dark = [u.number for u in units if not any(p.universe in routed(show) for p in u.patch)]
     live.light_up([u.id for u in units], options.level / 100)
-    desk, engine = _desk(options, show), Engine()
+    hub, engine = _hub(options, show), Engine()
     composer = Composer(Masters())
     asks = any(o.delivery == "asked" for o in show.outputs)
     try:
-        desk.look(asks)
-        engine.use(desk.outlets)
+        hub.look(asks)
+        engine.use(hub.outlets)
         engine.start()
         sending = show.sending
         engine.pace(
@@ -400,8 +400,8 @@ def send(options: argparse.Namespace) -> Result:
         end = time.monotonic() + options.seconds
         first = True
         while time.monotonic() < end:
-            if first or desk.view.asking != composer.asking:
-                composer.asking, composer.broadcast = desk.view.asking, desk.outlets.broadcast
+            if first or hub.view.asking != composer.asking:
+                composer.asking, composer.broadcast = hub.view.asking, hub.outlets.broadcast
                 engine.publish(*composer.compose(show, live), identity(show))
                 engine.enable(True)
                 first = False
@@ -411,7 +411,7 @@ def send(options: argparse.Namespace) -> Result:
         stats = engine.stats()
     finally:
         engine.stop()
-        desk.stop()
+        hub.stop()
     data = {
         "seconds": options.seconds,
         "packets": stats.packets,
@@ -432,23 +432,23 @@ def send(options: argparse.Namespace) -> Result:
     return (
         DONE,
         data,
-        lines + [f"Unit {n} is not reached: its universe leads nowhere." for n in dark],
+        lines + [f"Unit {n} is not reached: its universe has no output." for n in dark],
     )
 
 
 def _play(options: argparse.Namespace) -> Result:
     playing = Playing(read_capture(Path(options.capture)), options.to or "")
     limits = CaptureLimits(load(options.show))
-    desk, sent = _desk(options, None), 0
+    hub, sent = _hub(options, None), 0
     try:
         while not playing.done:
             for payload, (host, port) in playing.due():
-                sent += not desk.send(
+                sent += not hub.send(
                     payload if options.past_limits else limits.hold(payload), host, port
                 )
             time.sleep(0.005)
     finally:
-        desk.stop()
+        hub.stop()
     told = [f"Played {sent} packets back in {playing.seconds:.1f} s."]
     told += [f"Limits held {limits.held} packets back."] if limits.held else []
     return (DONE, {"sent": sent, "seconds": playing.seconds, "held": limits.held}, told)
@@ -464,7 +464,7 @@ def rig(options: argparse.Namespace) -> Result:
         "nodes": [node.ip for node in stand_in.loaded.scenario.nodes],
     }
     listens = (
-        f"The stand-in rig listens on {', '.join(map(str, ready['nodes']))}; ask it on "
+        f"The simulator listens on {', '.join(map(str, ready['nodes']))}; ask it on "
         f"{host}:{port}. End with Ctrl C."
     )
     print(json.dumps(ready) if options.json else listens, flush=True)
@@ -490,7 +490,7 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     groups = verbs.add_parser("routes", help="where universes go").add_subparsers(
         required=True, metavar="WHAT"
     )
-    verb(groups, "list", routes_list, "every output in every notation, and what leads nowhere")
+    verb(groups, "list", routes_list, "every output in every notation, and what has no output")
     made = verb(groups, "set", routes_set, "route universes, or take their routes away")
     made.add_argument("universes", help="1, or 1-4")
     made.add_argument("--artnet", metavar="ADDRESS", help="first port-address: 16, or 0.1.0")
@@ -520,10 +520,10 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
         required=True, metavar="WHAT"
     )
     _adapter(verb(groups, "check", net_check, "whether packets get to where the show sends"))
-    made = verb(groups, "plan", net_plan, "propose addresses for this machine and the nodes")
+    made = verb(groups, "plan", net_plan, "propose addresses for this computer and the nodes")
     made.add_argument("--range", choices=list(RANGES), default="2.x")
     _adapter(made)
-    made = verb(verbs, "watch", watch, "who sends what on the network", show=False)
+    made = verb(verbs, "watch", watch, "what each device sends on the network", show=False)
     made.add_argument("--seconds", type=float, default=3.0)
     made.add_argument("--universes", help="sACN universes to join: 1-8")
     made.add_argument("--levels", action="store_true", help="with the levels of all slots")
@@ -542,7 +542,7 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
         "--to", metavar="HOST", help="send the capture there, instead of where it went"
     )
     _adapter(made)
-    made = verb(verbs, "rig", rig, "run the stand-in rig", show=False)
+    made = verb(verbs, "rig", rig, "run the simulator", show=False)
     made.add_argument("--scenario", required=True)
     made.add_argument("--port", type=int, default=0, help="TCP port to be asked on (0: any)")
     made.add_argument("--udp-port", type=int, default=6454)

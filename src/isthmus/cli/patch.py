@@ -170,7 +170,7 @@ def _moved(moves: tuple[Move, ...]) -> tuple[list[dict[str, Any]], list[str]]:
 
 
 def patch_move(options: argparse.Namespace) -> Result:
-    """Units to a start address, one after the other."""
+    """Units to a start address, one by one."""
     show = load(options.show)
     ids = list(read_choice(show, options.units).ids)
     spots = read_addresses(options.to)
@@ -222,7 +222,7 @@ def patch_readdress(options: argparse.Namespace) -> Result:
         "saved": saved,
     }
     told_ = (
-        f"{len(rows)} of {plan.considered} units would be set anew; {plan.universes[0]} "
+        f"{len(rows)} of {plan.considered} units would be set again; {plan.universes[0]} "
         f"universes become {plan.universes[1]}."
     )
     return DONE, data, [*lines, *(f"{n:>6}  stays: {why}" for n, why in plan.left), told_, words]
@@ -284,7 +284,7 @@ def patch_diff(options: argparse.Namespace) -> Result:
 
 
 def limits(options: argparse.Namespace) -> Result:
-    """List limits and handlings; set or take off with --units."""
+    """List limits and handlings; set or remove with --units."""
     show = load(options.show)
     saved, words = None, ""
     if options.units:
@@ -436,7 +436,7 @@ def add_verbs(verbs: Any, verb: Callable[..., argparse.ArgumentParser]) -> None:
         "--take-paper", action="store_true", help="take the paper's side of all that can be taken"
     )
     limit = verb(
-        verbs, "limits", limits, "limits and handlings in force; set or take off with --units"
+        verbs, "limits", limits, "limits and handlings in force; set or remove with --units"
     )
     limit.add_argument("--units")
     limit.add_argument("--attribute", help="plain words or the standard's name")
@@ -446,7 +446,7 @@ def add_verbs(verbs: Any, verb: Callable[..., argparse.ArgumentParser]) -> None:
     limit.add_argument("--curve", choices=("linear", "square", "s"))
     for name in ("invert-pan", "invert-tilt", "swap"):
         limit.add_argument(f"--{name}", action="store_true")
-    group = verb(verbs, "groups", groups, "groups: list, make, change, take away")
+    group = verb(verbs, "groups", groups, "groups: list, make, change, remove")
     group.add_argument("--make", metavar="NAME")
     group.add_argument("--name", help="the group that is changed")
     group.add_argument("--units")
@@ -454,7 +454,7 @@ def add_verbs(verbs: Any, verb: Callable[..., argparse.ArgumentParser]) -> None:
     group.add_argument("--inside", metavar="GROUP")
     for name, words in (
         ("--freeze", "keep the units it has now"),
-        ("--away", "take it away"),
+        ("--away", "remove it"),
         ("--propose", "make the usual ones"),
     ):
         group.add_argument(name, action="store_true", help=words)

@@ -65,7 +65,7 @@ def attribute(text: str) -> str:
     guess = propose(text)
     if not guess.attribute:
         raise EntryFault(
-            f"“{text}” is no attribute.", do="Use a name such as Dimmer or “colour wheel”."
+            f"“{text}” is not an attribute.", do="Use a name such as Dimmer or “colour wheel”."
         )
     return guess.attribute
 
@@ -79,7 +79,7 @@ def placed(text: str) -> Stands:
     """`4=Dimmer`, `5-9=Pan`, `4 16 bit=Pan`. Raises EntryFault."""
     slot, equals, name = text.partition("=")
     if not equals or not slot.strip():
-        raise EntryFault(f"“{text}” is no attribute on a channel.", do="Write 4=Dimmer.")
+        raise EntryFault(f"“{text}” is not an attribute on a channel.", do="Write 4=Dimmer.")
     return read_stands(slot, attribute(name.strip()))
 
 
@@ -304,7 +304,7 @@ def read_manual(options: argparse.Namespace) -> Result:
         made = charts[0].sheet()
         maker, _, model = options.make.partition("/")
         if not model.strip():
-            raise EntryFault(f"“{options.make}” is no maker and model.", do="Write MAKER/MODEL.")
+            raise EntryFault(f"“{options.make}” is not a maker and model.", do="Write MAKER/MODEL.")
         whole = made
         profile = from_sheet(
             whole,
@@ -413,7 +413,7 @@ def sources(options: argparse.Namespace) -> Result:
     return (
         DONE,
         {"sources": rows, "faults": [{"file": f, "why": w} for f, w in faults]},
-        [*lines, *(f"does not read: {f}: {w}" for f, w in faults)],
+        [*lines, *(f"cannot be read: {f}: {w}" for f, w in faults)],
     )
 
 
@@ -448,8 +448,8 @@ def build_index(options: argparse.Namespace) -> Result:
         data,
         [
             (
-                f"{outcome.read} files read, {outcome.removed} gone, {outcome.faults} do not "
-                f"read{', stopped' if outcome.stopped else ''}."
+                f"{outcome.read} files read, {outcome.removed} gone, {outcome.faults} cannot "
+                f"be read{', stopped' if outcome.stopped else ''}."
             )
         ],
     )

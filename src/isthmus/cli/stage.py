@@ -38,7 +38,7 @@ def _point(text: str) -> tuple[float, float, float]:
         x, y, z = (float(p) for p in (parts if len(parts) == 3 else [*parts, "0"]))
     except ValueError:
         raise EntryFault(
-            f"“{text[:30]}” is no point.", do="Write metres as X,Y,Z such as 1.5,-2,0."
+            f"“{text[:30]}” is not a point.", do="Write metres as X,Y,Z such as 1.5,-2,0."
         ) from None
     if not all(np.isfinite(v) and abs(v) <= 500 for v in (x, y, z)):
         raise EntryFault(f"“{text[:30]}” lies outside the world.")
@@ -48,7 +48,7 @@ def _point(text: str) -> tuple[float, float, float]:
 def _size(text: str) -> tuple[int, int]:
     match = re.fullmatch(r"(\d{2,5})x(\d{2,5})", text)
     if not match:
-        raise EntryFault(f"“{text}” is no size.", do="Write 1280x800.")
+        raise EntryFault(f"“{text}” is not a size.", do="Write 1280x800.")
     return int(match[1]), int(match[2])
 
 

@@ -24,7 +24,7 @@ ENDINGS = (
 )
 ARTNET_SEQUENCE, ARTNET_SLOTS, SACN_SLOTS = 12, artnet.DMX_HEADER, sacn.HEADER
 
-# packets, which rows, and the side of each: this machine, out by the adapter, or a group (which
+# packets, which rows, and the side of each: this computer, out by the adapter, or a group (which
 # needs an adapter only if there is one)
 Post = Callable[[Sender, NDArray[np.int64], NDArray[np.int8]], None]
 LOCAL, OUT, GROUP = range(3)

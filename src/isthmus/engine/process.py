@@ -120,7 +120,7 @@ class Engine:
                 self.words[sh.S_ERRNO] = reason or errno.EIO
 
     def _socket(self, protocol: str, side: int) -> int:
-        """Where this machine alone is sent to, groups stay on it too."""
+        """Where this computer alone is sent to, groups stay on it too."""
         out = self.sockets.get(f"{protocol} out", -1)
         return (
             self.sockets.get(f"{protocol} local", -1)
@@ -174,7 +174,7 @@ class Engine:
         self.words[sh.S_TICKS] += 1
 
     def _after(self, lane: Lane, now: float) -> None:
-        """When all of a protocol's universes are out: put them out together, and say which there
+        """When all of a protocol's universes are out: send them together, and say which there
         are.
         """
         if not lane.is_sacn:

@@ -114,7 +114,7 @@ class Route:
 
 @dataclass(frozen=True)
 class Identity:
-    """Who sends, as sACN tells it."""
+    """Which device sends, as sACN tells it."""
 
     cid: bytes = bytes(16)
     source: str = "Isthmus"
@@ -183,7 +183,7 @@ class SharedFrames:
         self.words[W_ROUTE_SEQ] += 1
 
     def read_routes(self) -> tuple[int, list[Route], Identity] | None:
-        """(generation, routes, who sends), or None while they are being written."""
+        """(generation, routes, which device sends), or None while they are being written."""
         before = int(self.words[W_ROUTE_SEQ])
         if before % 2:
             return None

@@ -43,7 +43,7 @@ def read_book(path: Path, name: str = "") -> Book:
     curve.
 
     A curve stands in columns headed by wavelengths (400, 410 nm …), or in one column with spaces
-    between; it may be in percent. Raises FileFault when it is no book at all; faults of single
+    between; it may be in percent. Raises FileFault when it is not a book at all; faults of single
     lines are told in the book.
     """
     return parse_book(read_file(path, MAX_BYTES), name or path.stem, path.name)
@@ -64,7 +64,7 @@ def parse_book(data: bytes, name: str, where: str) -> Book:
     }
     if columns["code"] < 0 or (columns["colour"] < 0 and columns["curve"] < 0 and len(waves) < 4):
         raise FileFault(
-            "this is no swatch book: it needs a column Code, and a Colour, a Curve or "
+            "this is not a swatch book: it needs a column Code, and a Colour, a Curve or "
             "columns of wavelengths.",
             where=where,
             do="Name the columns Code, Name, Colour.",
@@ -104,7 +104,7 @@ def _gel(book: str, code: str, name: str, colour: str, curve: str, waves: dict[f
         raise EntryFault(
             "the code is missing."
             if not code
-            else f"“{code[:20]}” is no code: it is too long, or has a plus sign."
+            else f"“{code[:20]}” is not a code: it is too long, or has a plus sign."
         )
     points = {w: _number(v) for w, v in waves.items() if v.strip()}
     if curve and not points:
@@ -146,7 +146,7 @@ def _number(text: str) -> float:
     try:
         return float(text.strip().rstrip("%").replace(",", "."))
     except ValueError:
-        raise EntryFault(f"“{text.strip()[:20]}” is no transmission.") from None
+        raise EntryFault(f"“{text.strip()[:20]}” is not a transmission.") from None
 
 
 def _colour(text: str, code: str) -> tuple[float, float, float]:

@@ -78,7 +78,7 @@ def in_order(show: Show, ids: Sequence[str], order: str) -> list[str]:
 
 
 def _nearest_next(units: list[Unit]) -> list[str]:
-    """From the first on, always to the nearest that is left: the way somebody walks along them."""
+    """From the first on, always to the nearest that is left: the way a person walks along them."""
     placed = [u for u in units if u.position is not None]
     rest = [u.id for u in units if u.position is None]
     if not placed:

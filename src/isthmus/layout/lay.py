@@ -131,7 +131,7 @@ def grid_between(
     by_columns: bool = False,
     serpentine: bool = False,
 ) -> Array:
-    """A grid that fills the box between two corners; the first unit lies at `first`."""
+    """A grid that fills the box between two corners; the first unit is at `first`."""
     rows = -(-count // max(columns, 1))
     steps = columns, rows
     wide, high = (steps[1], steps[0]) if by_columns else steps

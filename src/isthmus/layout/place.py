@@ -1,4 +1,4 @@
-"""Placing units: on the structure their hang position names, in a row, by moving. Pure edits."""
+"""Placing units: on the structure their position names, in a row, by moving. Pure edits."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ LIMIT = 500.0  # metres; further away is a slip
 _UPRIGHT_KINDS = ("mast", "boom", "tower")
 _STANDING_KINDS = ("rail", "deck", "hull")
 _EDGE = 0.4
-IN_A_ROW, STANDING_APART = 24, 0.8  # units set out on the floor, metres from one to the next
+IN_A_ROW, STANDING_APART = 24, 0.8  # units place on the floor, metres from one to the next
 
 
 def spots(structure: Structure, count: int) -> list[tuple[Vec3, Quat]]:
@@ -65,10 +65,10 @@ def structure_named(show: Show, name: str) -> Structure | None:
 
 
 def hang_by_name(show: Show, ids: Collection[str]) -> Show:
-    """Spread units along the structures their hang positions name, together with those that hang
+    """Spread units along the structures their positions name, together with those that hang
     there already.
 
-    Units whose hang position names no structure stay as they are.
+    Units whose position names no structure stay as they are.
     """
     wanted = set(ids)
     by_structure: dict[str, list[Unit]] = {}
@@ -98,8 +98,8 @@ def hang_by_name(show: Show, ids: Collection[str]) -> Show:
 
 
 def _between(structure: Structure, hanging: list[Unit], count: int) -> list[tuple[Vec3, Quat]]:
-    """Of twice as many spots as units, those furthest from what hangs there: nobody who hangs is
-    moved.
+    """Of twice as many spots as units, those furthest from what hangs there: no unit that hangs
+    there is moved.
     """
     taken = [np.array(unit.position) for unit in hanging]
     chosen = []

@@ -1,4 +1,4 @@
-"""Structures as edits: put up, take away, move, turn, lengthen. What hangs on them goes along."""
+"""Structures as edits: put up, remove, move, turn, lengthen. What hangs on them goes along."""
 
 from __future__ import annotations
 

@@ -37,7 +37,7 @@ NAMED = 8
 
 @lru_cache(2048)
 def _read(file: FileSeen) -> StoredProfile | None:
-    """A file as it is kept in a show, read once for each state it is in; None when it does not
+    """A file as it is kept in a show, read once for each state it is in; None when it cannot be
     read.
     """
     try:

@@ -65,7 +65,7 @@ class Postings:
 @dataclass
 class Columns:
     """`m_` columns are by mode, `p_` columns by profile; `seq_` are the channels of all modes one
-    after the other.
+    by one.
     """
 
     stamp: int

@@ -60,7 +60,7 @@ class Catalogue(msgspec.Struct, frozen=True):
 
 
 def default_url() -> str:
-    """Where the exchange is when nobody says: `ISTHMUS_EXCHANGE`, or the stand-in's usual place."""
+    """Where the exchange is when no one says: `ISTHMUS_EXCHANGE`, or the stand-in's usual place."""
     return os.environ.get("ISTHMUS_EXCHANGE") or USUAL_URL
 
 
@@ -71,7 +71,9 @@ class Exchange:
 
     def __init__(self, url: str = "", token: str = "", timeout: float = TIMEOUT) -> None:
         url = url.strip() or default_url()
-        wrong = EntryFault(f"“{url}” is no address of an exchange.", do=f"Write it as {USUAL_URL}.")
+        wrong = EntryFault(
+            f"“{url}” is not an address of an exchange.", do=f"Write it as {USUAL_URL}."
+        )
         try:
             parts = urlsplit(url if "//" in url else f"http://{url}")
             port = parts.port
@@ -412,7 +414,7 @@ def downloaded(path: Path) -> StoredProfile:
 
 
 def keep_token(token: str) -> None:
-    """Keep the token in the user's data folder, readable by nobody else. Raises FileFault."""
+    """Keep the token in the user's data folder, readable by no one else. Raises FileFault."""
     path = data_folder() / "exchange-token"
     path.parent.mkdir(parents=True, exist_ok=True)
     try:

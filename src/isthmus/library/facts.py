@@ -72,7 +72,7 @@ class Facts(msgspec.Struct, frozen=True, array_like=True):
     description: str
     revision: str
     body: Body
-    borrowed: str  # the profile this one was borrowed from; empty for most
+    borrowed: str  # the profile this one was derived from; empty for most
     refers_to: str
     modes: list[ModeFacts]
 
@@ -104,7 +104,7 @@ def body_words(profile: Profile, stored: StoredProfile) -> str:
             members = frozenset(archive.namelist())
     except zipfile.BadZipFile:
         members = frozenset()
-    borrowed = f"; borrowed from {profile.borrowed}" if profile.borrowed else ""
+    borrowed = f"; derived from {profile.borrowed}" if profile.borrowed else ""
     return BODY_WORDS[body_mark_of(profile.models, members)] + borrowed
 
 

@@ -43,7 +43,7 @@ class Waiting:
 
 
 def look_at(path: Path) -> Waiting:
-    """Read a file. Raises FileFault when it is no profile."""
+    """Read a file. Raises FileFault when it is not a profile."""
     data = read_file(path, MAX_MEMBER)
     read = read_archive(data, path.name)
     target = own_folder() / file_name(read.profile)

@@ -75,7 +75,7 @@ class Trust:
 
 
 class Index:
-    """An open index; make it anew for each thread. Raises FileFault when the folder cannot be
+    """An open index; make it again for each thread. Raises FileFault when the folder cannot be
     written.
     """
 
@@ -142,7 +142,7 @@ class Index:
         return int(row[0]) if row else 0
 
     def faults(self) -> list[tuple[str, str]]:
-        """Files that do not read: path and reason."""
+        """Files that cannot be read: path and reason."""
         return list(
             self.db.execute("SELECT path, fault FROM file WHERE fault IS NOT NULL ORDER BY path")
         )
@@ -185,7 +185,7 @@ class Index:
         return dict(self.db.execute("SELECT name, id FROM attribute"))
 
     def put(self, source: str, entries: Sequence[tuple[FileSeen, Facts | str]]) -> None:
-        """Files with their facts, or with the reason why they do not read; in one transaction."""
+        """Files with their facts, or with the reason why they cannot be read; in one transaction."""
         db = self.db
         db.execute("BEGIN")
         ids = self._attribute_ids()

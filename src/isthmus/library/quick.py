@@ -66,8 +66,8 @@ class Odd(Exception):
 
 
 def quick_facts(data: bytes, where: str) -> Facts:
-    """The facts of a file. Raises Odd to have it read by the whole reader, FileFault when it does
-    not read at all.
+    """The facts of a file. Raises Odd to have it read by the whole reader, FileFault when it cannot
+    be read at all.
     """
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         root, members = open_description(archive, where)

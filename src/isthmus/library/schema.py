@@ -1,5 +1,5 @@
 """The tables of the index. Another layout takes another version: an index of any other is built
-anew.
+again.
 """
 
 VERSION = 8

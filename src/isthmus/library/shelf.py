@@ -52,11 +52,11 @@ class Entry:
 
 
 class Shelf:
-    """An open library. Columns are read anew when the index has changed; a damaged index is emptied
-    and told.
+    """An open library. Columns are read again when the index has changed; a damaged index is
+    emptied and told.
 
     With `follow` off they stay as they are until others are handed over (`adopt`): reading a large
-    library takes a second, which a window has somebody else spend.
+    library takes a second, which a window spends on a thread.
     """
 
     def __init__(self, path: Path | None = None, follow: bool = True) -> None:
@@ -65,7 +65,7 @@ class Shelf:
         self._columns: Columns | None = None if follow else nothing()
 
     def adopt(self, columns: Columns) -> None:
-        """Take columns that were read elsewhere, and open the file anew: it may have been
+        """Take columns that were read elsewhere, and open the file again: it may have been
         rebuilt.
         """
         self.index.close()
@@ -128,7 +128,7 @@ class Shelf:
         except sqlite3.DatabaseError as error:
             self.index.start_over()
             raise EntryFault(
-                "the index was damaged and is being made anew.", do="Search again in a moment."
+                "the index was damaged and is being made again.", do="Search again in a moment."
             ) from error
 
     def outline(self, entry: Entry) -> Sheet:
@@ -163,7 +163,7 @@ class Shelf:
         return row[0], row[1], row[2]
 
     def take(self, profile_id: int) -> tuple[StoredProfile, Profile]:
-        """A profile as it is kept in a show. Raises FileFault when its file is away or does not
+        """A profile as it is kept in a show. Raises FileFault when its file is away or cannot be
         read any more.
         """
         path = self.details(profile_id)[0]

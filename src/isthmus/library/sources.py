@@ -160,7 +160,7 @@ def files_of(source: Source) -> Iterator[FileSeen]:
 
 
 def _sayable(path: str) -> bool:
-    """False for a name that is no text in any encoding we know; it cannot be listed, so it is
+    """False for a name that is not a text in any encoding we know; it cannot be listed, so it is
     passed over.
     """
     return all(not 0xD800 <= ord(c) <= 0xDFFF for c in path)

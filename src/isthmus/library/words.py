@@ -34,7 +34,7 @@ class Words:
         self.ids: dict[str, int] = {}
 
     def column(self, texts: list[list[str]]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
-        """Word ids of all texts one after the other, and where each begins; a text without words
+        """Word ids of all texts one by one, and where each begins; a text without words
         gets the empty one.
         """
         flat: list[int] = []

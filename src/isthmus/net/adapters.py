@@ -1,4 +1,4 @@
-"""The adapters of this machine, and which of them each protocol goes out by. Nothing here changes
+"""The adapters of this computer, and which of them each protocol goes out by. Nothing here changes
 the system.
 """
 
@@ -41,7 +41,7 @@ class Adapter:
 
 
 def read_adapters() -> tuple[Adapter, ...]:
-    """What this machine has now: an entry for each IPv4 address, loopback last, without those that
+    """What this computer has now: an entry for each IPv4 address, loopback last, without those that
     have none.
     """
     import psutil
@@ -75,7 +75,7 @@ def choose(adapters: Sequence[Adapter], wanted: str, hosts: Iterable[str]) -> Ch
     """The adapter that was asked for (by address or name); else the one whose network holds most of
     the hosts.
 
-    Hosts of this machine itself need none, and an adapter nobody asked for is never taken when
+    Hosts of this computer itself need none, and an adapter no one asked for is never taken when
     nothing lies in its network: so nothing is sent where no one expects it.
     """
     if wanted:
@@ -92,15 +92,15 @@ def choose(adapters: Sequence[Adapter], wanted: str, hosts: Iterable[str]) -> Ch
     if away and best is not None and any(map(best.holds, away)):
         count = sum(map(best.holds, away))
         return Choice(
-            best, f"chosen by itself: its network holds {count} of {len(away)} destinations"
+            best, f"chosen automatically: its network holds {count} of {len(away)} destinations"
         )
     local = next((a for a in adapters if a.local), None)
     why = (
         "no adapter's network holds a destination"
         if away
-        else "every destination is on this machine"
+        else "every destination is on this computer"
     )
-    return Choice(local, f"this machine only: {why}")
+    return Choice(local, f"this computer only: {why}")
 
 
 def adapter_for(adapters: Sequence[Adapter], host: str) -> Adapter | None:

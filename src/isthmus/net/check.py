@@ -1,5 +1,5 @@
 """What is wrong with the network, as far as it can be told from here: each with the calculation and
-how to mend it.
+how to fix it.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ OUTSIDE, TWICE, MASK, LEADS_NOWHERE, DOWN, GONE = (
 
 @dataclass(frozen=True)
 class Trouble:
-    """`why` is the calculation in plain words; `ways` how to mend it, the nearest first."""
+    """`why` is the calculation in plain words; `ways` how to fix it, the nearest first."""
 
     kind: str
     severity: str
@@ -89,8 +89,8 @@ def check(
             continue
         if not choice.adapter.up:
             text = (
-                f"{choice.adapter.name} has no link: nothing of {words[protocol]} leaves this "
-                "machine."
+                f"{choice.adapter.name} has no link: nothing of {words[protocol]} leaves "
+                "this computer."
             )
             out.append(
                 Trouble(
@@ -113,7 +113,7 @@ def check(
             why = (
                 f"{better.words} would lead to {count} of them."
                 if better and count
-                else "No adapter of this machine does."
+                else "No adapter of this computer does."
             )
             out.append(Trouble(LEADS_NOWHERE, "fault", text, why, (), choice.adapter.ip))
     for device in all_devices:
@@ -121,7 +121,7 @@ def check(
     for ip, count in Counter([d.ip for d in all_devices] + [a.ip for a in adapters]).items():
         if count > 1 and not ip.startswith("127."):
             names = [d.name for d in all_devices if d.ip == ip] + [
-                f"{a.name} of this machine" for a in adapters if a.ip == ip
+                f"{a.name} of this computer" for a in adapters if a.ip == ip
             ]
             out.append(
                 Trouble(
@@ -171,9 +171,9 @@ def _device(
             key=lambda a: (a in chosen, ipv4.common_bits(a.ip, device.ip)),
             default=None,
         )
-        text = f"{device.name}, {device.ip}, lies outside every network of this machine.{fed}"
+        text = f"{device.name}, {device.ip}, lies outside every network of this computer.{fed}"
         if nearest is None:
-            why = "This machine has no adapter with a network: plug one in, or give it an address."
+            why = "This computer has no adapter with a network: plug one in, or give it an address."
             return [
                 Trouble(
                     OUTSIDE, "fault" if device.universes else "attention", text, why, (), device.ip
@@ -197,9 +197,9 @@ def _device(
         back = ipv4.same(device.ip, device.mask, holding.ip)
         text = f"{device.name} has the mask {device.mask}, {holding.name} has {holding.mask}."
         why = ipv4.explain(device.name, device.ip, device.mask, holding.name, holding.ip) + (
-            " They meet all the same; broadcasts may not."
+            " They meet anyway; broadcasts may not."
             if back
-            else " It hears this machine and cannot answer."
+            else " It hears this computer and cannot answer."
         )
         way = ipv4.Change(
             "node", device.ip, holding.mask, 1, f"At {device.name} set the mask {holding.mask}."

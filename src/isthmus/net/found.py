@@ -246,7 +246,7 @@ def compare(show: Show, found: Sequence[FoundNode]) -> list[Difference]:
             if node.protocol == "artnet":
                 what = f"{node.name}, {node.ip}, does not answer"
                 lost = (
-                    f": {_universes(fed)} reach{'es' * (len(fed) == 1)} nobody there."
+                    f": {_universes(fed)} reach{'es' * (len(fed) == 1)} no device there."
                     if fed
                     else "."
                 )
@@ -307,7 +307,7 @@ def _ports(node: Node, real: FoundNode, reach: Reach) -> list[Difference]:
         ]
         if (port.direction == IN) != expects_in:
             now = "takes DMX in" if port.direction == IN else "puts DMX out"
-            then = "take it in" if expects_in else "put it out"
+            then = "take it in" if expects_in else "send it"
             severity = "fault" if port.direction == IN and fed else "attention"
             out.append(
                 Difference(

@@ -1,5 +1,5 @@
 """IPv4 arithmetic, said in plain words: same network or not, why, and the nearest change that would
-mend it.
+fix it.
 """
 
 from __future__ import annotations
@@ -24,11 +24,13 @@ def prefix(mask: str) -> int:
         bits = f"{number(mask):032b}"
     except ValueError:
         raise EntryFault(
-            f"“{mask[:30]}” is no mask.", do="Write one such as 255.255.255.0."
+            f"“{mask[:30]}” is not a mask.", do="Write one such as 255.255.255.0."
         ) from None
     count = len(bits.rstrip("0"))
     if "0" in bits[:count]:
-        raise EntryFault(f"{mask} is no mask: it has a gap.", do="Write one such as 255.255.255.0.")
+        raise EntryFault(
+            f"{mask} is not a mask: it has a gap.", do="Write one such as 255.255.255.0."
+        )
     return count
 
 
@@ -62,7 +64,7 @@ def common_bits(a: str, b: str) -> int:
 
 
 def explain(name: str, address: str, mask: str, other_name: str, other: str) -> str:
-    """Why two addresses meet or do not, as one would reckon it on paper."""
+    """Why two addresses meet or do not, as one would calculate it on paper."""
     mine, theirs = write(network(address, mask)), write(network(other, mask))
     bits = prefix(mask)
     if bits % 8 == 0:
@@ -118,7 +120,7 @@ def ways_to_meet(
                 spot,
                 theirs,
                 33,
-                f"On this machine give {adapter} {spot} as well, mask {theirs}.",
+                f"On this computer give {adapter} {spot} as well, mask {theirs}.",
                 (command,),
             )
         )
@@ -149,7 +151,7 @@ def ways_to_meet(
             f"ip address del {address}/{prefix(mask)} dev {adapter}",
         )
         words = (
-            f"On this machine widen the mask of {adapter} to {wide}; {node} must have that mask "
+            f"On this computer widen the mask of {adapter} to {wide}; {node} must have that mask "
             "too."
         )
         found.append(Change("here", address, wide, prefix(mask) - prefix(wide), words, commands))
@@ -157,7 +159,7 @@ def ways_to_meet(
 
 
 def _free_near(address: str, mask: str, taken: frozenset[str]) -> str:
-    """A host address of the same network that nobody has; "" when there is none nearby."""
+    """A host address of the same network that no unit has; "" when there is none nearby."""
     base, first, last = number(address), network(address, mask), number(broadcast(address, mask))
     for step in range(1, 255):
         for candidate in (base + step, base - step):

@@ -1,4 +1,4 @@
-"""An address plan: addresses and masks for this machine and the nodes in one range, as a sheet and
+"""An address plan: addresses and masks for this computer and the nodes in one range, as a sheet and
 a sentence a device.
 """
 
@@ -14,7 +14,7 @@ from isthmus.net.adapters import Adapter
 from isthmus.show.records import Node
 
 RANGES = {"2.x": ("2.0.0.0", 8), "10.x": ("10.0.0.0", 8), "192.168.x": ("192.168.1.0", 24)}
-FIRST_NODE = 10  # below it: this machine and others that send
+FIRST_NODE = 10  # below it: this computer and others that send
 
 
 @dataclass(frozen=True)
@@ -41,7 +41,7 @@ def plan(adapters: Sequence[Adapter], nodes: Sequence[Node], wanted: str) -> lis
     Raises EntryFault for a range that is not offered, or is too small.
     """
     if wanted not in RANGES:
-        raise EntryFault(f"“{wanted}” is no range.", do=f"Choose {', '.join(RANGES)}.")
+        raise EntryFault(f"“{wanted}” is not a range.", do=f"Choose {', '.join(RANGES)}.")
     base, bits = RANGES[wanted]
     mask = ipv4.mask_of(bits)
     size = 1 << (32 - bits)
@@ -75,10 +75,10 @@ def _line(device: Adapter | Node, address: str, mask: str, bits: int) -> Line:
     if isinstance(device, Adapter):
         right = device.ip == address and device.mask == mask
         words = (
-            f"{device.name} of this machine {'has' if right else 'gets'} {address}, mask {mask}."
+            f"{device.name} of this computer {'has' if right else 'gets'} {address}, mask {mask}."
         )
         commands = () if right else (f"ip address add {address}/{bits} dev {device.name}",)
-        return Line(device.name, "this machine", device.ip, address, mask, words, commands)
+        return Line(device.name, "this computer", device.ip, address, mask, words, commands)
     right = device.ip == address and device.mask in ("", mask)
     where = f" ({device.place})" if device.place else ""
     words = (
@@ -104,6 +104,6 @@ def sheet(title: str, lines: Sequence[Line]) -> str:
         "<tr><th></th><th align='left'>Device</th><th align='left'>Place</th><th "
         "align='left'>Now</th><th align='left'>Address</th>"
         f"<th align='left'>Mask</th></tr>{rows}</table><ul>{words}</ul>"
-        "<p>Isthmus does not change the settings of this machine; the commands are to be run "
+        "<p>Isthmus does not change the settings of this computer; the commands are to be run "
         "by whoever may.</p>"
     )

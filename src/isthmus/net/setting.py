@@ -42,9 +42,7 @@ class Wish:
 
 @dataclass(frozen=True)
 class Line:
-    """One thing that would change. `along` marks what was not asked for and changes all the
-    same.
-    """
+    """One thing that would change. `along` marks what was not asked for and changes anyway."""
 
     what: str
     before: str
@@ -68,8 +66,7 @@ def _wishes(node: FoundNode, wish: Wish) -> dict[int, dict[int, PortWish]]:
             raise EntryFault(f"{w.number} is not an Art-Net port-address.", do="Write 0 to 32767.")
         if w.direction is not None and w.direction != port.direction and not node.direction_able:
             raise EntryFault(
-                f"{node.name} does not let its ports change direction from afar.",
-                do="Set it at the node.",
+                f"{node.name} does not let its ports change direction from afar.", do="Set node."
             )
         found[port.bind_index][port.slot] = w
     for bind, wishes in found.items():

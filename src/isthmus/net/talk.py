@@ -15,7 +15,7 @@ from isthmus.errors import NetworkFault
 from isthmus.wire import artnet, rdm
 
 if TYPE_CHECKING:
-    from isthmus.net.desk import Desk
+    from isthmus.net.hub import Hub
 
 OWN = rdm.uid(0x7FF0, 0x49534D48)  # a number of the range for prototypes
 WAIT, TRIES = 0.35, 3  # seconds for an answer; a node may need a while to get through to a port
@@ -51,9 +51,9 @@ class Talker:
         self.bad = 0  # answers that could not be read
 
     @classmethod
-    def of(cls, desk: Desk) -> Talker:
-        made = cls(lambda packet, host: desk.send(packet, host), PAUSE)
-        desk.on_rdm = made.take
+    def of(cls, hub: Hub) -> Talker:
+        made = cls(lambda packet, host: hub.send(packet, host), PAUSE)
+        hub.on_rdm = made.take
         return made
 
     def take(self, packet: artnet.ArtRdm | artnet.ArtTodData, ip: str) -> None:
@@ -80,7 +80,7 @@ class Talker:
         """The devices behind a port, each once, and what is odd about the answer ("" when nothing
         is).
 
-        `fresh` makes the node search anew. Raises NetworkFault when it does not answer.
+        `fresh` makes the node search again. Raises NetworkFault when it does not answer.
         """
         key = ip, port_address
         with self._news:

@@ -1,8 +1,8 @@
-"""Whose a source of levels is: our own, or somebody else's, and its name."""
+"""Whose a source of levels is: our own, or another unit's, and its name."""
 
 from __future__ import annotations
 
-from isthmus.net.desk import View
+from isthmus.net.hub import View
 from isthmus.watch import Source
 
 

@@ -75,7 +75,7 @@ class _Template:
 
 
 class Places:
-    """Where the parameters of a unit stand: (unit, cell, attribute) → indices, several with several
+    """Where the parameters of a unit are: (unit, cell, attribute) → indices, several with several
     addresses.
     """
 

@@ -1,4 +1,4 @@
-"""What paper asks against what the rig does: unit by unit, in words."""
+"""What paper asks against what the simulated rig does: unit by unit, in words."""
 
 from __future__ import annotations
 
@@ -82,7 +82,7 @@ def _words(asked: tuple[float, NDArray, NDArray], done: tuple[float, NDArray, ND
 
 def in_words(found: Sequence[Difference]) -> str:
     if not found:
-        return "The rig does what paper asks."
+        return "The rig does what is sent."
     shown = "; ".join(f"{d.number} {d.words}" for d in found[:4])
     return (
         f"{len(found)} unit{'s' * (len(found) != 1)} differ{'s' * (len(found) == 1)}: "

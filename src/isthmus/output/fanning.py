@@ -67,7 +67,7 @@ def fan_live(live: Live, ids: Sequence[str], attribute: str, values: NDArray) ->
                 level = level_for(item, float(value)) if in_degrees(item) else float(value) / 100
                 wanted[(unit, item.cell, attribute)] = min(1.0, max(0.0, level))
     if not wanted:
-        raise EntryFault(f"No unit in hand has {plain(attribute)}.")
+        raise EntryFault(f"No selected unit has {plain(attribute)}.")
     return wanted
 
 

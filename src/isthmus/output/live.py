@@ -55,7 +55,7 @@ class Live:
         self.set_show(show)
 
     def set_show(self, show: Show) -> None:
-        """Compile anew when patch, profiles or routes changed; levels stay with their units."""
+        """Compile again when patch, profiles or routes changed; levels stay with their units."""
         old, self.show = self.show, show
         same = bool(self._units) and old.profiles is show.profiles
         if (
@@ -299,7 +299,7 @@ class Live:
                 wanted = {(unit, c.cell, c.attribute): value for c in dimmers}
                 for c in (
                     program.chart.channels
-                ):  # open what nobody has touched, or no light would come out
+                ):  # open what no unit has touched, or no light would come out
                     key = unit, c.cell, c.attribute
                     if (
                         value > 0
@@ -340,6 +340,24 @@ class Live:
         )
         level = self.level(unit, attribute, item.cell) if item else None
         return None if item is None or level is None else physical_for(item, level)
+
+    def axis_range(self, unit: str, attribute: str) -> tuple[float, float] | None:
+        """Lowest and highest degrees a unit can be asked for, from its own profile."""
+        program = self.program(unit)
+        item = (
+            next((c for c in program.chart.channels if c.attribute == attribute), None)
+            if program
+            else None
+        )
+        first = item.channel.first if item else None
+        return (
+            (
+                min(first.physical_from, first.physical_to),
+                max(first.physical_from, first.physical_to),
+            )
+            if first
+            else None
+        )
 
     def set_colour(self, units: Iterable[str], rgb: NDArray[np.float64]) -> None:
         """Linear sRGB by whatever the unit has: emitters, subtractive mixing, or the nearest slot

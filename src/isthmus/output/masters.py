@@ -1,7 +1,7 @@
 """Dark and hold: what is sent instead of the live levels, for everything, for a universe or for one
 output.
 
-Live, like levels: never saved, never undone. Dark puts out lights and leaves the rest of a unit
+Live, like levels: never saved, never undone. Dark sends lights and leaves the rest of a unit
 where it is, so that heads do not swing; hold goes on sending what was sent when it began.
 """
 

@@ -26,7 +26,7 @@ Asking = Mapping[int, Sequence[str]]  # port-address → hosts of the nodes that
 
 
 def identity(show: Show) -> Identity:
-    """Who sends. A show without a CID has one made from what it is, the same each time."""
+    """Which device sends. A show without a CID has one made from what it is, the same each time."""
     cid = bytes.fromhex(show.sending.cid) if len(show.sending.cid) == 32 else b""
     if not cid:
         first = show.units[0].id if show.units else ""
@@ -70,7 +70,7 @@ def engine_routes(
 
 
 class Composer:
-    """Frame and routes of one show after another; the routes are made anew only when something
+    """Frame and routes of one show after another; the routes are made again only when something
     about them changed.
     """
 

@@ -1,4 +1,4 @@
-"""Addresses given to units as a whole, and the ways out when somebody is there already.
+"""Addresses given to units as a whole, and the ways out when address in use.
 
 A wish says where units shall start. Who stands in the way is found at once for all of them; each
 way out is a show of its own, with the list of what it moves, so that it can be looked at before it
@@ -50,7 +50,7 @@ class Way:
 
 @dataclass(frozen=True)
 class Placing:
-    """A wish looked at as a whole: the show it leads to if nobody gives way, who is in the way, and
+    """A wish looked at as a whole: the show it leads to if no one gives way, who is in the way, and
     the ways out.
     """
 
@@ -60,7 +60,7 @@ class Placing:
 
 
 def read_addresses(text: str) -> list[Spot]:
-    """`2.101` or several of them with commas; an empty text or “none” is no address. Raises
+    """`2.101` or several of them with commas; an empty text or “none” is not an address. Raises
     EntryFault.
     """
     found = [read_address(part) for part in re.split(r"[,;\n]", text) if part.strip()]
@@ -70,7 +70,7 @@ def read_addresses(text: str) -> list[Spot]:
 def blocks_at(
     profile: Profile, mode: Mode, universe: int, address: int, room: int = 0
 ) -> tuple[Patched, ...]:
-    """One entry for each block of a mode, the blocks one after the other; `room` is kept from the
+    """One entry for each block of a mode, the blocks one by one; `room` is kept from the
     first on.
     """
     made, at = [], address

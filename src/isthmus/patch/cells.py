@@ -54,9 +54,9 @@ COLUMNS = (
     Column("profile", "Profile", _model, False),
     Column("mode", "Mode", lambda u, p: u.mode),
     Column("address", "Address", lambda u, p: addresses(u), sort=_spot),
-    Column("takes", "Takes", lambda u, p: str(footprint(u, p) or ""), False, footprint),
+    Column("takes", "Footprint", lambda u, p: str(footprint(u, p) or ""), False, footprint),
     Column("room", "Room", lambda u, p: str(u.patch[0].room or "") if u.patch else "", False),
-    Column("hangs_on", "Hangs on", lambda u, p: u.hangs_on),
+    Column("hangs_on", "Position", lambda u, p: u.hangs_on),
     Column("purpose", "Purpose", lambda u, p: u.purpose),
     Column("gel", "Gel", lambda u, p: u.gel),
     Column("limits", "Limits", lambda u, p: limits_in_words(u, p), False),
@@ -68,7 +68,7 @@ BY_KEY = {column.key: column for column in COLUMNS}
 
 @dataclass(frozen=True)
 class Written:
-    """What the cells lead to. `placing` is there when an address among them is somebody else's."""
+    """What the cells lead to. `placing` is there when an address among them is another unit's."""
 
     show: Show
     placing: Placing | None = None

@@ -1,9 +1,9 @@
 """Units called up by what is typed: `1-8`, `all but 7`, `101.3`, the name of a group, a model or a
-hang position.
+position.
 
 The grammar, in full: parts joined by commas or plus signs; a part is a number, a range (`1-8`, `1
 to 8`), a range with a step (`2-20 step 2`), a cell (`101.3`), `all`, or a name; what follows `but`
-is taken off again.
+is removed again.
 """
 
 from __future__ import annotations
@@ -14,11 +14,11 @@ from dataclasses import dataclass
 from isthmus.errors import EntryFault
 from isthmus.patch.groups import members
 from isthmus.patch.index import index_of
-from isthmus.patch.numbers import BUT, joined, read_part, write_numbers
+from isthmus.patch.numbers import BUT, STEP, joined, read_part, write_numbers
 from isthmus.profiles import profiles_of
 from isthmus.show.records import Show
 
-_NUMERIC = re.compile(r"^\d[\d\-/]*$")
+_NUMERIC = re.compile(rf"^\d[\d\-{STEP}]*$")
 _CELL = re.compile(r"^(\d{1,6})\.(\d{1,4})$")
 
 
@@ -32,7 +32,7 @@ class Chosen:
 
 
 def names_of(show: Show) -> dict[str, tuple[str, ...]]:
-    """Every name units can be called up by, with its units: groups, then models, hang positions and
+    """Every name units can be called up by, with its units: groups, then models, positions and
     purposes.
     """
     profiles = profiles_of(show)
@@ -127,7 +127,7 @@ def _named(part: str, names: dict[str, tuple[str, ...]]) -> tuple[str, ...]:
             do="Type more of it.",
         )
     raise EntryFault(
-        f"“{part[:30]}” is no number, group, model or hang position.",
+        f"“{part[:30]}” is not a number, group, model or position.",
         do="Write 1-8, 2-20 step 2, all but 7, or a name.",
     )
 

@@ -49,7 +49,7 @@ def set_number(show: Show, unit_id: str, number: int) -> Show:
 
 
 def renumber(show: Show, numbers: Mapping[str, int]) -> Show:
-    """Numbers for units by id. Raises EntryFault for what is no unit number."""
+    """Numbers for units by id. Raises EntryFault for what is not a unit number."""
     for number in numbers.values():
         if not 1 <= number <= MAX_NUMBER:
             raise EntryFault(
@@ -104,7 +104,7 @@ def set_locked(show: Show, ids: Collection[str], locked: bool) -> Show:
 
 
 def set_address(show: Show, ids: Iterable[str], start: Spot | None, spacing: int = 0) -> Show:
-    """Address units one after the other from `start`, each whole within a universe; None takes the
+    """Address units one by one from `start`, each whole within a universe; None takes the
     addresses away.
 
     A clash is allowed; it becomes a snag. Raises EntryFault when a unit does not fit in the
@@ -157,7 +157,7 @@ def set_mode(show: Show, ids: Collection[str], mode: str) -> Show:
                 f"Unit {unit.number} has no mode “{mode}”.",
                 do=f"It has {', '.join(m.name for m in profile.modes)}."
                 if profile
-                else "Its profile does not read.",
+                else "Its profile cannot be read.",
             )
         if unit.mode == mode:
             return unit
@@ -167,7 +167,7 @@ def set_mode(show: Show, ids: Collection[str], mode: str) -> Show:
             raise EntryFault(
                 f"Unit {unit.number} takes {chart(profile, wanted).footprint} channels in {mode}; "
                 f"from {write_address(past.universe, past.address)} it would run past {SLOTS}.",
-                do="Move it first, or use Another profile or mode…, which finds it another place.",
+                do="Move it first, or use Change profile or mode…, which finds it another place.",
             )
         return replace(unit, mode=mode, patch=patch)
 

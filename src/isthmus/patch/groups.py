@@ -64,7 +64,7 @@ def make_group(
     kind, _, value = rule.partition(":")
     if rule and (kind not in KINDS or not value.strip()):
         raise EntryFault(
-            f"“{rule}” is no rule of a group.", do=f"Write {', '.join(f'{k}:…' for k in KINDS)}."
+            f"“{rule}” is not a rule of a group.", do=f"Write {', '.join(f'{k}:…' for k in KINDS)}."
         )
     if kind == "numbers":
         read_numbers(value)
@@ -139,7 +139,7 @@ def freeze(show: Show, group_id: str) -> Show:
 
 
 def propose_groups(show: Show) -> Show:
-    """A group kept in step for every model and every hang position, and one for each hundred of
+    """A group kept in step for every model and every position, and one for each hundred of
     numbers, where there is none.
     """
     have = {group.rule for group in show.groups}
@@ -164,7 +164,7 @@ def propose_groups(show: Show) -> Show:
 
 
 def groups_for(show: Show, ids: Collection[str]) -> Show:
-    """Groups kept in step for the models and hang positions of units that were just added, where
+    """Groups kept in step for the models and positions of units that were just added, where
     there are none yet.
     """
     wanted = set(ids)

@@ -85,7 +85,7 @@ class Unknown:
 
 @dataclass(frozen=True)
 class HangList:
-    """What was read: good rows, those with faults, the faults by line, columns nobody knows, what
+    """What was read: good rows, those with faults, the faults by line, unknown columns, what
     was filled in.
     """
 
@@ -183,7 +183,7 @@ def plain(text: str) -> str:
 
 
 def read_hang_list(path: Path, library: Library) -> HangList:
-    """Read a CSV file. Raises FileFault when it is no table or lacks a needed column."""
+    """Read a CSV file. Raises FileFault when it is not a table or lacks a needed column."""
     return parse_hang_list(read_file(path, MAX_BYTES), path.name, library)
 
 
@@ -376,7 +376,7 @@ def match_columns(
 
 
 def _heading_above(rows: Sequence[Sequence[str]], at: Mapping[str, int]) -> int | None:
-    """A line of words right above the list that names its columns in a way nobody here knows."""
+    """A line of words right above the list that names its columns in a way no one here knows."""
     if "number" not in at:
         return None
     first = next(

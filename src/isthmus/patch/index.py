@@ -1,4 +1,4 @@
-"""The patch as looked up: spans by unit and universe, occupied slots as bits. One edit costs only
+"""The patch as looked up: by unit and universe, occupied slots as bits. One edit costs only
 what it touched.
 
 A universe's slots are the bits of one integer, slot 1 the lowest; a run of n free slots is found in
@@ -217,7 +217,7 @@ class PatchIndex:
 
 
 class Room:
-    """Free slots to be given out one after the other: a plan, apart from the patch."""
+    """Free slots to be given out one by one: a plan, apart from the patch."""
 
     def __init__(
         self, universes: Mapping[int, Universe] | None = None, without: Iterable[Span] = ()

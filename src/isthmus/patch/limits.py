@@ -53,7 +53,7 @@ def attributes_of(show: Show, ids: Collection[str]) -> list[str]:
             if item.attribute and item.slots:
                 found.setdefault(item.attribute)
     if "Dimmer" not in found and any(name.startswith("ColorAdd_") for name in found):
-        return ["Dimmer", *found]  # a unit without a dimmer has an intensity all the same
+        return ["Dimmer", *found]  # a unit without a dimmer has an intensity anyway
     return list(found)
 
 
@@ -169,7 +169,7 @@ def from_now(
 
 
 def set_levels(show: Show, limits: dict[str, Limit]) -> Show:
-    """Limits by unit id, as levels; one that leaves everything open is taken off."""
+    """Limits by unit id, as levels; one that leaves everything open is removed."""
 
     def change(unit: Unit) -> Unit:
         limit = limits[unit.id]
@@ -193,7 +193,7 @@ def take_off(show: Show, ids: Collection[str], attribute: str = "") -> Show:
 def set_handling(show: Show, ids: Collection[str], **changes: Any) -> Show:
     """Change members of `Handling`. Raises EntryFault for a curve or an offset that cannot be."""
     if "curve" in changes and changes["curve"] not in CURVES:
-        raise EntryFault(f"“{changes['curve']}” is no curve.", do=f"Use {', '.join(CURVES)}.")
+        raise EntryFault(f"“{changes['curve']}” is not a curve.", do=f"Use {', '.join(CURVES)}.")
     for name in ("pan_offset", "tilt_offset"):
         if name in changes and not abs(changes[name]) <= 360:
             raise EntryFault("An offset lies between −360° and 360°.")
@@ -227,7 +227,7 @@ def read_points(text: str) -> tuple[tuple[float, float], ...]:
             )
         except ValueError:
             raise EntryFault(
-                f"“{part.strip()[:20]}” is no point.",
+                f"“{part.strip()[:20]}” is not a point.",
                 do="Write what is asked and what is sent: 50 20.",
             ) from None
         found.append((asked, sent))

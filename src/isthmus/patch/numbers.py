@@ -12,29 +12,31 @@ MAX_COUNT = 10_000
 BUT = re.compile(r"\b(?:but|except|without|not)\b", re.IGNORECASE)
 _DASH = re.compile(r"\s*(?:-|–|−|—|\.\.+|…|\bto\b|\bthru\b|\bthrough\b)\s*", re.IGNORECASE)
 _STEP = re.compile(r"\s*(?:\bstep\b|\bby\b|\bevery\b)\s*(\d+)", re.IGNORECASE)
-_PART = re.compile(r"^(\d{1,6})(?:-(\d{1,6}))?(?:/(\d{1,6}))?$")
+_PART = re.compile(r"^(\d{1,6})(?:-(\d{1,6}))?(?:␟(\d{1,6}))?$")
+STEP = "␟"
 _HOW = "Write 5, 1-4, 1,3,7-9 or 2-20 step 2."
 
 
 def joined(text: str) -> str:
-    """Dashes and steps written in one way, with no space around them: `2 to 20 step 2` is
-    `2-20/2`.
+    """Dashes and steps written in one way, with no space around them; the step after a sign that
+    no one types.
     """
-    return _STEP.sub(lambda m: f"/{m[1]}", _DASH.sub("-", text.strip()))
+    return _STEP.sub(lambda m: f"{STEP}{m[1]}", _DASH.sub("-", text.strip()))
 
 
 def read_part(part: str) -> list[int]:
     """One number or range, joined. Raises EntryFault."""
     match = _PART.match(part)
+    typed = part.replace(STEP, " step ")
     if not match:
-        raise EntryFault(f"“{part[:30]}” is not a unit number or a range.", do=_HOW)
+        raise EntryFault(f"“{typed[:30]}” is not a unit number or a range.", do=_HOW)
     first, last, step = int(match[1]), int(match[2] or match[1]), int(match[3] or 1)
     if not 1 <= first <= MAX_NUMBER or not 1 <= last <= MAX_NUMBER:
-        raise EntryFault(f"“{part}” is outside 1 to {MAX_NUMBER}.")
+        raise EntryFault(f"“{typed}” is outside 1 to {MAX_NUMBER}.")
     if not step:
-        raise EntryFault(f"“{part}” goes nowhere: its step is 0.")
+        raise EntryFault(f"“{typed}” has no end: its step is 0.")
     if abs(last - first) // step >= MAX_COUNT:
-        raise EntryFault(f"“{part}” is more than {MAX_COUNT} units.")
+        raise EntryFault(f"“{typed}” is more than {MAX_COUNT} units.")
     return list(range(first, last + 1, step) if first <= last else range(first, last - 1, -step))
 
 

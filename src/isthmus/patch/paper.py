@@ -25,7 +25,7 @@ FIELDS = {
     "type": "model",
     "mode": "mode",
     "address": "address",
-    "hangs_on": "hang position",
+    "hangs_on": "position",
     "gel": "gel",
     "purpose": "purpose",
     "name": "name",

@@ -1,11 +1,11 @@
-"""Addresses for many units solved as a whole: packed, by hang position, or by node.
+"""Addresses for many units solved as a whole: packed, by position, or by node.
 
 Units are put into bundles that belong together. A bundle stays where it stands when that satisfies
 what is asked; else it goes where most of it stands, else to the first universe that takes it, else
 to an empty one. Several whole plans are made (stay first; empty the emptiest universes; everything
 fresh, with universes matched to the present ones so that most stays) and compared: what is left
-undone, then universes used, then how many units would have to be set anew on the rig. Of equals the
-one with the fewest changes is taken.
+undone, then universes used, then how many units would have to be set again on the rig. Of equals
+the one with the fewest changes is taken.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ MOST_TRIES = 300_000
 PACK, POSITION, PORT = "pack", "position", "port"
 HOWS = {
     PACK: "Pack into as few universes as will do",
-    POSITION: "Keep each hang position together",
+    POSITION: "Keep each position together",
     PORT: "Keep to each node's universes",
 }
 Told = Callable[[float], object]
@@ -118,7 +118,9 @@ def readdress(show: Show, wanted: Wanted, told: Told | None = None) -> Plan:
     cannot be asked.
     """
     if wanted.how not in HOWS:
-        raise EntryFault(f"“{wanted.how}” is no way to re-address.", do=f"Use {', '.join(HOWS)}.")
+        raise EntryFault(
+            f"“{wanted.how}” is not a way to re-address.", do=f"Use {', '.join(HOWS)}."
+        )
     if (
         not 0 <= wanted.spare < SLOTS
         or not 1 <= wanted.every <= SLOTS
@@ -206,9 +208,7 @@ def _bundles(
     universes_of: dict[str, list[int]] = defaultdict(list)
     for universe, host in sorted(node_of.items()):
         universes_of[host].append(universe)
-    usual: dict[str, Counter[str]] = defaultdict(
-        Counter
-    )  # the node most of a hang position goes to
+    usual: dict[str, Counter[str]] = defaultdict(Counter)  # the node most of a position goes to
     for unit, _ in items:
         if node := _node(unit, node_of):
             usual[unit.hangs_on][node] += 1
@@ -251,7 +251,7 @@ def _here(unit: Unit) -> Spot | None:
 def _stay(state: _State, bundles: Sequence[_Bundle], index: PatchIndex, wanted: Wanted) -> _State:
     """Everything that may stay stays; the others go where there is room."""
     rest = [bundle for bundle in bundles if not _stays(state, bundle, wanted)]
-    beside: dict[str, Counter[int]] = defaultdict(Counter)  # universes of each hang position
+    beside: dict[str, Counter[int]] = defaultdict(Counter)  # universes of each position
     for unit in index.by_id.values() if rest else ():
         for entry in unit.patch[:1]:
             beside[unit.hangs_on][entry.universe] += 1
@@ -294,7 +294,7 @@ def _stride(size: int, every: int) -> int:
 
 
 def _home(bundle: _Bundle) -> list[int]:
-    """Universes its units stand in, the one with most of them first."""
+    """Universes its units are in, the one with most of them first."""
     counted = Counter(unit.patch[0].universe for unit, _ in bundle.units if unit.patch)
     return [universe for universe, _ in counted.most_common()]
 
@@ -440,8 +440,8 @@ def _moved(state: _State, group: Sequence[_Bundle], others: Sequence[int], wante
 
 
 def _fresh(state: _State, bundles: Sequence[_Bundle], index: PatchIndex, wanted: Wanted) -> _State:
-    """Everything laid out anew, longest first; then bins are given the universes in which most of
-    their units stand.
+    """Everything laid out again, longest first; then bins are given the universes in which most of
+    their units are.
     """
     if wanted.how == PORT:
         return _stay(state, bundles, index, wanted)
@@ -466,7 +466,7 @@ def _fresh(state: _State, bundles: Sequence[_Bundle], index: PatchIndex, wanted:
 
 
 def _matched(state: _State, bins: dict[int, list[_Bundle]], wanted: Wanted) -> _State | None:
-    """The same bins in the universes where most of their units stand already, and those units left
+    """The same bins in the universes where most of their units are already, and those units left
     in place.
     """
     from scipy.optimize import linear_sum_assignment
@@ -516,7 +516,7 @@ def _matched(state: _State, bins: dict[int, list[_Bundle]], wanted: Wanted) -> _
 def _worth(
     state: _State, items: Sequence[tuple[Unit, int]], wanted: Wanted
 ) -> tuple[int, int, int]:
-    """Units without a place, universes used (only packing minds them), units to be set anew: the
+    """Units without a place, universes used (only packing minds them), units to be set again: the
     least is best.
     """
     used = sum(1 for taken in state.taken.values() if taken) if wanted.how == PACK else 0

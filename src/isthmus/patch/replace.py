@@ -1,4 +1,4 @@
-"""Another profile or mode for units that are patched: what is kept, what moves, what does
+"""Change profile or mode for units that are patched: what is kept, what moves, what does
 not fit.
 """
 
@@ -37,7 +37,7 @@ class Replaced:
 def replace_type(show: Show, ids: Sequence[str], stored: StoredProfile, mode_name: str) -> Replaced:
     """Give units a profile and mode. Each stays at its start where it fits whole and free; else it
     moves to the next free place, or loses its address when it is locked. Limits of attributes it no
-    longer has are taken off.
+    longer has are removed.
 
     Raises EntryFault when the mode is not there.
     """

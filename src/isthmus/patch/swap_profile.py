@@ -45,7 +45,7 @@ def mode_for(profile: Profile, mode: Mode, fresh: Profile) -> Mode:
 
 def preview_swap(show: Show, key: str, stored: StoredProfile) -> list[ModeChange]:
     """What would change for the units of profile `key`, by mode in use. Raises EntryFault when the
-    new one does not read.
+    new one cannot be read.
     """
     fresh, old = _both(show, key, stored)
     made = []
@@ -62,7 +62,7 @@ def preview_swap(show: Show, key: str, stored: StoredProfile) -> list[ModeChange
 def _both(show: Show, key: str, stored: StoredProfile) -> tuple[Profile, Profile | None]:
     fresh = read_stored(stored)
     if not isinstance(fresh, Profile):
-        raise EntryFault(f"the profile {stored.key} does not read.", do=fresh.do)
+        raise EntryFault(f"the profile {stored.key} cannot be read.", do=fresh.do)
     return fresh, profiles_of(show).profiles.get(key)
 
 

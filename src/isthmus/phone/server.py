@@ -211,7 +211,7 @@ class PhoneServer:
         origin = request.headers.get("Origin", "")
         if (
             origin and origin.split("//", 1)[-1] != request.host
-        ):  # a page of somebody else's in the same browser
+        ):  # a page of another unit's in the same browser
             return None
         return self.door.of(request.cookies.get("phone", ""))
 
@@ -259,7 +259,7 @@ class PhoneServer:
         unit, id_ = request.query.get("unit", "")[:40], request.query.get("id", "")[:60]
         data = clean_picture(await request.read())
         if not data or not id_:
-            return web.json_response({"words": "That is no picture."}, status=400, headers=SAFE)
+            return web.json_response({"words": "That is not a picture."}, status=400, headers=SAFE)
         if self.door.take(phone, id_) is True:
             self._on_op(Op(phone.name, phone.token, id_, "picture", {"unit": unit}, 0.0, data))
         return web.json_response({"id": id_}, headers=SAFE)
@@ -280,7 +280,7 @@ class PhoneServer:
 
     async def _close(self, token: str) -> None:
         for ws in list(self._sockets.pop(token, ())):
-            await ws.close(code=4003, message=b"put out")
+            await ws.close(code=4003, message=b"sent out")
 
 
 def read_op(phone: Phone, text: str) -> Op | None:
@@ -303,7 +303,7 @@ def read_op(phone: Phone, text: str) -> Op | None:
 
 def clean_picture(data: bytes) -> bytes:
     """As JPEG of at most 1600 pixels a side, turned as it was held, nothing else kept. b"" for what
-    is no picture.
+    is not a picture.
     """
     from PIL import Image, ImageOps
 

@@ -21,7 +21,7 @@ from isthmus.phone.server import Op
 from isthmus.show.records import Show, StoredFile, Verdict
 
 AROUND = 4
-OFF = "Output is off at the desk: nothing leaves it, so no unit can answer."
+OFF = "Output is off at the computer: nothing leaves it, so no unit can answer."
 STALE_STEP = 8.0  # seconds: a step that comes later is no longer meant
 MAX_PICTURES = 200
 
@@ -78,7 +78,7 @@ def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
     """A mark from a phone, of the units it showed. An older one never hides a newer: it is added to
     the note.
 
-    Raises EntryFault for units or words nobody knows.
+    Raises EntryFault for unknown units or words.
     """
     units, slot, result, note = (
         op.data.get("units"),
@@ -97,7 +97,7 @@ def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
         raise EntryFault("That mark is for no unit.")
     others, strange = _lit_instead(show, str(op.data.get("others", ""))[:200])
     if strange:
-        note = "; ".join(x for x in (note, f"lit: {strange}, which nobody has") if x)
+        note = "; ".join(x for x in (note, f"lit: {strange}, which no unit has") if x)
     if (others or strange) and result == "wrong" and not {"other", "too"} & set(what):
         what.append("other")
     at = time.strftime("%Y-%m-%dT%H:%M:%S", time.localtime(time.time() - op.ago))
@@ -122,7 +122,7 @@ def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
 
 
 def _lit_instead(show: Show, text: str) -> tuple[list[str], str]:
-    """Units by the numbers typed, and the numbers nobody has."""
+    """Units by the numbers typed, and the numbers no unit has."""
     by_number = {str(u.number): u.id for u in show.units}
     typed = list(dict.fromkeys(re.findall(r"\d+", text)))
     return [by_number[n] for n in typed if n in by_number], ", ".join(
@@ -138,7 +138,7 @@ def is_stop(stop: Call, op: Op) -> bool:
 
 
 def unit_called(show: Show, op: Op) -> str:
-    """The unit a phone wants to be called, by its id or its number. Raises EntryFault when nobody
+    """The unit a phone wants to be called, by its id or its number. Raises EntryFault when no unit
     has that number.
     """
     if "unit" in op.data:
@@ -146,7 +146,7 @@ def unit_called(show: Show, op: Op) -> str:
     number = str(op.data.get("number", "")).strip()[:12]
     found = next((u.id for u in show.units if str(u.number) == number), None)
     if found is None:
-        raise EntryFault(f"Nobody has the number “{number}”.")
+        raise EntryFault(f"No unit has the number “{number}”.")
     return found
 
 
@@ -154,7 +154,7 @@ def take_picture(show: Show, op: Op) -> Show:
     """A picture to the verdict of a unit, kept with the show; a unit without one counts as skipped
     until it is marked.
 
-    Raises EntryFault for a unit nobody knows, or when the show keeps as many pictures as it may.
+    Raises EntryFault for an unknown unit, or when the show keeps as many pictures as it may.
     """
     unit = str(op.data.get("unit", ""))
     if sum(bool(v.picture) for v in show.verdicts) >= MAX_PICTURES:

@@ -432,7 +432,7 @@ def split_to_fine(profile: r.Profile, name: str, index: int) -> r.Profile:
 
 
 def join_to_coarse(profile: r.Profile, name: str, index: int) -> r.Profile:
-    """The finest byte of a channel taken away."""
+    """The finest byte of a channel removed."""
     mode = _mode(profile, name)
     channel = _channel(mode, index)
     if len(channel.offsets) < 2:
@@ -450,7 +450,7 @@ def join_to_coarse(profile: r.Profile, name: str, index: int) -> r.Profile:
 
 
 def as_wanted(channel: r.DmxChannel) -> Channel:
-    """A channel in the terms it can be made anew from."""
+    """A channel in the terms it can be made again from."""
     functions = [f for part in channel.logical for f in part.functions]
     size = channel.resolution
     bands = bands_of(functions, 256**size - 1)
@@ -485,7 +485,7 @@ def set_bands(profile: r.Profile, name: str, index: int, bands: Sequence[Band]) 
     for band in bands:
         if band.end < band.start or band.start < 0 or band.end > wanted.top:
             raise EntryFault(
-                f"“{band.name}” from {band.start} to {band.end} is no range.",
+                f"“{band.name}” from {band.start} to {band.end} is not a range.",
                 do=f"Choose from 0 to {wanted.top}, the smaller first.",
             )
     return _remade(profile, name, index, put(wanted, bands=tuple(bands)))
@@ -565,7 +565,7 @@ def set_home(profile: r.Profile, name: str, index: int, value: int | None) -> r.
 def _within(channel: r.DmxChannel, value: int) -> None:
     if not 0 <= value <= 256**channel.resolution - 1:
         raise EntryFault(
-            f"{value} is no value of {plain(_attribute(channel))}.",
+            f"{value} is not a value of {plain(_attribute(channel))}.",
             do=f"Choose 0 to {256**channel.resolution - 1}.",
         )
 

@@ -156,7 +156,7 @@ class LightProgram:
         return found
 
     def read(self, slots: NDArray[np.uint8]) -> LightState:
-        """slots: (n, width) bytes, the blocks one after the other."""
+        """slots: (n, width) bytes, the blocks one by one."""
         n, beams = len(slots), self.assembly.beams
         rgb = np.zeros((n, len(beams), 3))
         field = np.zeros((n, len(beams)))

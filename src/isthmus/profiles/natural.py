@@ -124,7 +124,7 @@ def read_level(item: ChartChannel, text: str, high: bool = False) -> float:
         names = ", ".join(dict.fromkeys(name for _, _, name in ranges(item)[:6]))
         ways = "percent, degrees" if in_degrees(item) else "percent"
         raise EntryFault(
-            f"“{text[:30]}” is no level of {plain(item.attribute)}.",
+            f"“{text[:30]}” is not a level of {plain(item.attribute)}.",
             do=f"Write {ways}, or {names}.",
         )
     return (named[0][1] if high else named[0][0]) / item.top

@@ -353,7 +353,7 @@ class Profile(Part, frozen=True, kw_only=True):
 
     @property
     def borrowed(self) -> str:
-        """The profile this one was borrowed from; empty for one that describes its own unit."""
+        """The profile this one was derived from; empty for one that describes its own unit."""
         return next(
             (
                 revision.text[len(BORROWED) :]
@@ -372,7 +372,7 @@ class Profile(Part, frozen=True, kw_only=True):
     def in_full(self) -> str:
         """The long name, and whose profile it is when it is borrowed."""
         return (
-            f"{self.long_name or self.title}, borrowed from {self.borrowed}"
+            f"{self.long_name or self.title}, derived from {self.borrowed}"
             if self.borrowed
             else self.long_name
         )

@@ -17,7 +17,7 @@ _READ: dict[int, tuple[StoredProfile, Profile | IsthmusError]] = {}
 
 
 def read_stored(stored: StoredProfile) -> Profile | IsthmusError:
-    """The profile, or why it does not read; by identity of the stored record, which never
+    """The profile, or why it cannot be read; by identity of the stored record, which never
     changes.
     """
     kept = _READ.get(id(stored))
@@ -34,7 +34,7 @@ def read_stored(stored: StoredProfile) -> Profile | IsthmusError:
 
 @dataclass(frozen=True)
 class ProfileSet:
-    """Profiles by key, and the complaints about those that do not read."""
+    """Profiles by key, and the complaints about those that cannot be read."""
 
     profiles: dict[str, Profile]
     faults: dict[str, IsthmusError]
@@ -62,7 +62,7 @@ def _set_of(profiles: tuple[StoredProfile, ...]) -> ProfileSet:
 
 
 def load_stored(path: Path) -> tuple[StoredProfile, Profile]:
-    """A GDTF file as it is kept in a show. Raises FileFault when it does not read."""
+    """A GDTF file as it is kept in a show. Raises FileFault when it cannot be read."""
     data = read_file(path, MAX_MEMBER)
     profile = read_gdtf(data, path.name)
     stored = stored_of(profile, data)

@@ -147,7 +147,7 @@ def retarget(show: Show, output_id: str, port: Port) -> Show:
 
 
 def number_in_order(show: Show, ids: Sequence[str], first: int, step: int = 1) -> Show:
-    """Numbers on the wire one after the other, in the order given; a step of 2 leaves every other
+    """Numbers on the wire one by one, in the order given; a step of 2 leaves every other
     one free.
     """
     if step < 1:
@@ -305,6 +305,6 @@ def change_sending(show: Show, **changes: object) -> Show:
         if not 1 <= rate <= 44:
             raise EntryFault(
                 f"{words} cannot be sent at {rate:g} Hz.",
-                do="Rates go from 1 to 44 Hz: DMX itself is no faster.",
+                do="Rates go from 1 to 44 Hz: DMX itself is not a faster.",
             )
     return replace(show, sending=made)

@@ -1,4 +1,4 @@
-"""Routes proposed from the patch: by where nodes stand and units hang, or by how many ports are
+"""Routes proposed from the patch: by where nodes are and units hang, or by how many ports are
 free.
 """
 
@@ -21,7 +21,7 @@ def propose(show: Show, by: str = BY_POSITION) -> Show:
 
     By position each universe goes to the node whose place has most words in common with where its
     units hang; by capacity to the ports in order, first those of nodes with most of them free. A
-    node's own limit is heeded.
+    node's own limit is used.
     """
     have = {o.universe for o in show.outputs}
     missing = [u for u in universes_in_use(show) if u not in have]

@@ -122,7 +122,7 @@ def routed(show: Show) -> set[int]:
 
 def goes_to(show: Show, universe: int) -> str:
     """What a universe is called on the wire, in every notation, by the outputs that are on; "" when
-    it leads nowhere.
+    it has no output.
     """
     numbers = [
         write_number(o.protocol, o.number)

@@ -107,7 +107,7 @@ def pdf(show: Show, pages: Sequence[PaperPage], title: str) -> bytes:
             pdfmetrics.registerFont(TTFont(name, str(fonts.FOLDER / f"{name}.ttf")))
         except Exception as error:  # ReportLab raises its own kinds for a font it cannot read
             raise FileFault(
-                f"the shipped font does not read: {error}.",
+                f"the shipped font cannot be read: {error}.",
                 where=f"{name}.ttf",
                 do="Install Isthmus again.",
             ) from error

@@ -128,7 +128,7 @@ def pages(
     that makes none.
     """
     if not 1 <= scale <= 5000:
-        raise EntryFault(f"1:{scale} is no scale.", do="Write 1:10 to 1:5000.")
+        raise EntryFault(f"1:{scale} is not a scale.", do="Write 1:10 to 1:5000.")
     wide, high = _room(paper)
     x0, y0, x1, y1 = extent(show, one)
     per = 1000.0 / scale  # mm on paper for a metre

@@ -50,7 +50,7 @@ def take_picture(data: bytes, where: str, page: int = 1) -> tuple[StoredFile, fl
         data = _pdf_page(data, where, page)
     elif kind not in ("png", "jpeg"):
         raise FileFault(
-            "this is no PNG, JPEG, SVG or PDF.",
+            "this is not a PNG, JPEG, SVG or PDF.",
             where=where,
             do="Export the drawing as one of them.",
         )
@@ -75,7 +75,7 @@ def take_picture(data: bytes, where: str, page: int = 1) -> tuple[StoredFile, fl
         raise
     except Exception as error:  # Pillow raises whatever a broken file leads to
         raise FileFault(
-            f"the picture does not read: {str(error)[:120]}.", where=where, do="Export it again."
+            f"the picture cannot be read: {str(error)[:120]}.", where=where, do="Export it again."
         ) from error
     ending = "jpg" if kind_of(data) == "jpeg" else "png"
     return StoredFile(
@@ -110,7 +110,9 @@ def _pdf_page(data: bytes, where: str, page: int) -> bytes:
         raise
     except Exception as error:  # pdfium raises its own kinds
         raise FileFault(
-            f"the PDF does not read: {str(error)[:120]}.", where=where, do="Export the page as PNG."
+            f"the PDF cannot be read: {str(error)[:120]}.",
+            where=where,
+            do="Export the page as PNG.",
         ) from error
     return _png(picture.convert("RGB"))
 
@@ -119,7 +121,7 @@ def clean_svg(data: bytes, where: str) -> bytes:
     """An SVG with everything that leads outside taken out: references to files and addresses,
     scripts, style imports.
 
-    Raises FileFault when it is no SVG, or holds entities.
+    Raises FileFault when it is not an SVG, or holds entities.
     """
     from defusedxml import ElementTree
     from defusedxml.common import DefusedXmlException
@@ -136,7 +138,7 @@ def clean_svg(data: bytes, where: str) -> bytes:
         ) from error
     except (ElementTree.ParseError, ValueError, LookupError, RecursionError) as error:
         raise FileFault(
-            f"the SVG does not read: {str(error)[:120]}.", where=where, do="Export it again."
+            f"the SVG cannot be read: {str(error)[:120]}.", where=where, do="Export it again."
         ) from error
     if _bare(root.tag) != "svg":
         raise FileFault("this is XML, but no SVG.", where=where)

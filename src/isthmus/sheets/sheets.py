@@ -105,7 +105,7 @@ def free_sheet(
 ) -> tuple[Show, str]:
     """A free sheet with a block for each (title, units), side by side.
 
-    grid: each block in rows. true: each as its units stand in plan; those without a place in rows
+    grid: each block in rows. true: each as its units are in plan; those without a place in rows
     below.
     """
     spots: list[SheetSpot] = []
@@ -183,7 +183,7 @@ def take_off(show: Show, sheet_id: str, ids: Iterable[str]) -> Show:
 
 
 def points_of(show: Show, one: Sheet) -> dict[str, tuple[float, float]]:
-    """Where units lie on a sheet, metres; units that are not on it are left out."""
+    """Where units are on a sheet, metres; units that are not on it are left out."""
     if one.kind == "free":
         known = {u.id for u in show.units}
         return {s.unit: (s.x, s.y) for s in one.spots if s.unit in known}

@@ -1,4 +1,4 @@
-"""The drawing beneath a sheet, as edits."""
+"""The background drawing of a sheet, as edits."""
 
 from __future__ import annotations
 
@@ -37,11 +37,11 @@ def scaled_by(under: Underlay, a: Point, b: Point, length: float) -> Underlay:
     EntryFault for points or a length that say nothing."""
     now = math.dist(a, b)
     if under.pinned:
-        raise EntryFault("The drawing beneath is locked.", do="Unlock it first.")
+        raise EntryFault("The background drawing is locked.", do="Unlock it first.")
     if not math.isfinite(now) or now < 1e-3:
         raise EntryFault("Those two points are one.", do="Click two that lie apart.")
     if not math.isfinite(length) or length <= 0:
-        raise EntryFault("That is no length.", do="Write metres, such as 12.5.")
+        raise EntryFault("That is not a length.", do="Write metres, such as 12.5.")
     factor = length / now
     width = under.width * factor
     if not NARROWEST <= width <= WIDEST:

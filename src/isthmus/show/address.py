@@ -21,7 +21,7 @@ def read_address(text: str) -> tuple[int, int] | None:
     """Read `2.101`, `2/101`, `2:101`, `2 101` or an absolute address (513 is 2.001); None when it
     is empty.
 
-    Raises EntryFault when it is no address or lies outside the universes.
+    Raises EntryFault when it is not an address or lies outside the universes.
     """
     if not text.strip() or text.strip().lower() in ("none", "-", "–"):
         return None

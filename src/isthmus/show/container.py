@@ -208,7 +208,9 @@ def decode_show(data: bytes, where: str, damage: Damage | None = None) -> Show:
             )
         return _with_data(_show_of(text, where), members, damage)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
-        raise FileFault(f"its show.json does not read: {error}.", where=where, do=_OTHER) from error
+        raise FileFault(
+            f"its show.json cannot be read: {error}.", where=where, do=_OTHER
+        ) from error
     except (*ZIP_ERRORS, ValueError, OSError) as error:
         raise FileFault(
             "this is not an Isthmus show; it is damaged, or another kind of file.",

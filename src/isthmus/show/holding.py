@@ -2,7 +2,7 @@
 
 The note names host, process and the time the process began. On the same machine a note whose
 process is gone, or whose number belongs to a process that began at another time, is stale and is
-taken over; one of another machine cannot be looked at, so it counts until somebody says otherwise.
+taken over; one of another machine cannot be looked at, so it counts until a person says otherwise.
 """
 
 from __future__ import annotations
@@ -72,7 +72,7 @@ def _note(path: Path) -> Path:
 
 
 def holder_of(path: Path) -> Holder | None:
-    """Who else holds a file; None when nobody does, or only somebody who is gone."""
+    """Who else holds a file; None when nothing does, or only what has ended."""
     try:
         found = msgspec.json.decode(_note(path).read_bytes(), type=Holder)
     except (OSError, msgspec.MsgspecError):
@@ -85,7 +85,7 @@ def holder_of(path: Path) -> Holder | None:
 
 @dataclass(frozen=True)
 class Stamp:
-    """What a file was when it was read or written: enough to see that somebody else wrote
+    """What a file was when it was read or written: enough to see that another program wrote
     it since.
     """
 
@@ -109,8 +109,8 @@ def stamp_of(path: Path, data: bytes | None = None) -> Stamp | None:
 
 
 def changed_since(path: Path, stamp: Stamp | None) -> bool:
-    """Whether somebody else wrote, or put there, another file since. A file that is gone counts as
-    unchanged.
+    """Whether another program wrote, or put there, another file since. A file that is gone counts
+    as unchanged.
     """
     try:
         about = path.stat()
@@ -128,7 +128,7 @@ class Hold:
     """A file held by this window as long as it is open here.
 
     Beside what the note says it is locked (flock): of two who come at once one gets it, and the
-    kernel lets go when a process ends. The note tells who it is, and counts for computers the lock
+    kernel releases when a process ends. The note tells who it is, and counts for computers the lock
     does not reach.
     """
 
@@ -153,7 +153,7 @@ class Hold:
                 do="Open it read-only, or work on a copy.",
             )
         self._note = locked
-        with contextlib.suppress(OSError):  # a full disk: the lock holds all the same
+        with contextlib.suppress(OSError):  # a full disk: the lock holds anyway
             os.ftruncate(locked, 0)
             os.pwrite(locked, msgspec.json.encode(myself()), 0)
 

@@ -4,7 +4,7 @@ disk right after.
 A run of the application has a folder. In it stand, by generation n:
 
     about.json     whose work it is: host, process, the show's file
-    held           locked (flock) as long as the run lives; the kernel lets go when it ends,
+    held           locked (flock) as long as the run lives; the kernel releases when it ends,
     whatever it ends of n.base         what the generation begins with: a whole show, as a container
     n.journal      a first entry that says what it begins with, then the edits
 
@@ -43,7 +43,7 @@ ABOUT, HELD = "about.json", "held"
 _HEAD = struct.Struct("<IIc")
 COMPACT_BYTES = 8 * 1024 * 1024
 COMPACT_ENTRIES = 4000
-RETRY = 5.0  # seconds between tries to begin anew after trouble
+RETRY = 5.0  # seconds between tries to begin again after trouble
 
 Levels = tuple[tuple[str, int, str, float], ...]  # unit, cell, attribute, level
 
@@ -93,7 +93,7 @@ def entries(data: bytes) -> tuple[list[tuple[bytes, bytes]], int]:
 
 
 def hold(folder: Path) -> int | None:
-    """Take a folder for this process: a descriptor to close when it is let go. None when a living
+    """Take a folder for this process: a descriptor to close when it is released. None when a living
     process has it. Raises OSError.
     """
     held = os.open(folder / HELD, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
@@ -290,7 +290,9 @@ class Journal:
         self._syncer.wrote()
 
     def _begin_anew(self, show: Show) -> None:
-        """After trouble: a base that stands by itself, for something may be missing before it."""
+        """After trouble: a base of its own, for something may be missing
+        before it.
+        """
         self._broken_since = None
         self._open("base", show, True)
         if self._needed is not None:

@@ -49,7 +49,7 @@ def migrate_records(member: str, records: list[Plain], format: int) -> list[Plai
 def migrate(raw: Plain) -> Plain:
     """The members of a show.json of any format up to the present one, as the present one has them.
 
-    Members nobody here knows are left as they are.
+    Members no one here knows are left as they are.
     """
     for member, records in raw.items():
         if isinstance(records, list):

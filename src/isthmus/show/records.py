@@ -74,7 +74,7 @@ PLAIN_HANDLING = Handling()
 
 
 class Unit(Record, frozen=True, kw_only=True):
-    """One physical thing with a number. It may be unpatched, and it may have no place yet."""
+    """One physical thing with a number. It may be unpatched, and it may not be placed yet."""
 
     id: str
     number: int
@@ -151,10 +151,10 @@ class StoredFile(Record, frozen=True, kw_only=True):
 
 
 class Underlay(Record, frozen=True, kw_only=True):
-    """A drawing beneath a sheet: a kept file, its middle, width and turn in metres and degrees of
-    the sheet.
+    """A background drawing of a sheet: a kept file, its middle, width and turn in metres and
+    degrees of the sheet.
 
-    `light` is how strongly it shows, 0…1; `crop` the shares taken off at left, top, right and
+    `light` is how strongly it shows, 0…1; `crop` the shares removed at left, top, right and
     bottom.
     """
 
@@ -169,7 +169,7 @@ class Underlay(Record, frozen=True, kw_only=True):
 
 
 class SheetSpot(Record, frozen=True, kw_only=True):
-    """Where a unit lies on a free sheet, metres of the sheet."""
+    """Where a unit is on a free sheet, metres of the sheet."""
 
     unit: str
     x: float
@@ -214,8 +214,8 @@ class Node(Record, frozen=True, kw_only=True):
     """A network node the rig should have: its address, and what each of its ports is set to.
 
     `ports` are Art-Net port-addresses, or sACN universes when `protocol` is sacn. `inputs` are the
-    ports (from 1) that take DMX in; `cap` is how many universes it takes at once, 0 when nobody
-    said; a `spare` node stands by.
+    ports (from 1) that take DMX in; `cap` is how many universes it takes at once, 0 when no one
+    said; a `spare` node is kept in reserve.
     """
 
     id: str
@@ -366,7 +366,7 @@ class CallRound(Record, frozen=True, kw_only=True):
 
 
 class Answer(Record, frozen=True, kw_only=True):
-    """What somebody saw when findings asked for a look: `look` names it, `answer` is yes or no."""
+    """What a person saw when findings asked for a look: `look` names it, `answer` is yes or no."""
 
     look: str
     unit: str
@@ -378,7 +378,7 @@ class Show(Record, frozen=True, kw_only=True):
     format: int = FORMAT
     name: str = "Untitled show"
     venue: str = ""
-    named_by_file: bool = False  # its name is that of its file, for nobody gave it one
+    named_by_file: bool = False  # its name is that of its file, for no one gave it one
     units: tuple[Unit, ...] = ()
     profiles: tuple[StoredProfile, ...] = ()
     structures: tuple[Structure, ...] = ()

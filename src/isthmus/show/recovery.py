@@ -54,7 +54,7 @@ class Found:
 
 
 def left_behind(folder: Path) -> tuple[list[Found], list[str]]:
-    """What runs that ended left unsaved, newest first; and in sentences what is there but does not
+    """What runs that ended left unsaved, newest first; and in sentences what is there but cannot be
     read. It stays there.
     """
     found: list[Found] = []
@@ -204,7 +204,7 @@ def _state_after(place: Path, number: int, numbers: list[int], losses: list[str]
     if state is None:
         if any(kind == EDIT for kind, _ in found):
             losses.append(
-                "The last edits build on something that does not read, and are not there."
+                "The last edits build on something that cannot be read, and are not there."
             )
         return None
     state.digest, state.file = begin.digest or state.digest, begin.file or state.file

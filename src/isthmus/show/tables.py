@@ -24,7 +24,7 @@ def decode_text(data: bytes) -> str:
 
 
 def read_table(data: bytes | str, where: str, limit: int = MAX_LINES) -> list[list[str]]:
-    """Rows of cells without space around them. Raises FileFault when it is no text, no table, or
+    """Rows of cells without space around them. Raises FileFault when it is not a text, no table, or
     too long.
     """
     if isinstance(data, bytes):

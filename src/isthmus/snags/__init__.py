@@ -1,11 +1,11 @@
-"""What is wrong or missing in a show, in plain words, with the edit that mends it; and how far each
+"""What is wrong or missing in a show, in plain words, with the edit that fixes it; and how far each
 unit has crossed.
 """
 
 from isthmus.show.records import Show
 from isthmus.snags.book import SnagBook
 from isthmus.snags.crossing import STEPS, Crossing
-from isthmus.snags.records import ATTENTION, FAULT, NOTE, ORDER, Mend, Snag
+from isthmus.snags.records import ATTENTION, FAULT, NOTE, ORDER, Fix, Snag
 
 __all__ = [
     "ATTENTION",
@@ -14,7 +14,7 @@ __all__ = [
     "ORDER",
     "STEPS",
     "Crossing",
-    "Mend",
+    "Fix",
     "Snag",
     "SnagBook",
     "find_snags",
@@ -22,7 +22,7 @@ __all__ = [
 
 
 def find_snags(show: Show) -> list[Snag]:
-    """All snags, worst first, looked for anew; a `SnagBook` keeps them while a show is
+    """All snags, worst first, looked for again; a `SnagBook` keeps them while a show is
     worked on.
     """
     return SnagBook().update(show).snags

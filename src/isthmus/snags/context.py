@@ -22,4 +22,4 @@ class Context:
     verdicts: dict[str, Verdict]
     lead: frozenset[int]  # universes with an output that is on
     gelled: bool = False  # the paper has gels, so that a blank on it says that there is none
-    network: View | None = None  # what is known of the network; None when nobody looks
+    network: View | None = None  # what is known of the network; None when no one looks

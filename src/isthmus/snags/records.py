@@ -1,5 +1,5 @@
 """A snag: one thing that is wrong or missing, with the units it concerns and, where there is one,
-its mend.
+its fix.
 """
 
 from __future__ import annotations
@@ -41,7 +41,7 @@ RULES = (
         "port-universe",
         "second-sender",
         "priority-lower",
-        "nobody-listens",
+        "no-listener",
         "over-cap",
         "node-fewer",
         "stray-output",
@@ -75,8 +75,8 @@ RANK = {rule: rank for rank, rule in enumerate(RULES)}
 
 
 @dataclass(frozen=True)
-class Mend:
-    """An edit that mends a snag; `label` says what it does."""
+class Fix:
+    """An edit that fixes a snag; `label` says what it does."""
 
     label: str
     edit: Callable[[Show], Show] = field(compare=False)
@@ -84,7 +84,7 @@ class Mend:
 
 @dataclass(frozen=True)
 class Snag:
-    """`page` is where it is looked at and mended by hand; `step` the crossing step it holds up, or
+    """`page` is where it is looked at and fixed by hand; `step` the crossing step it holds up, or
     "".
     """
 
@@ -94,5 +94,5 @@ class Snag:
     page: str
     units: tuple[str, ...] = ()
     step: str = ""
-    mend: Mend | None = field(default=None, compare=False)
+    fix: Fix | None = field(default=None, compare=False)
     universe: int = 0

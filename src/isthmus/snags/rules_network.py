@@ -13,7 +13,7 @@ from isthmus.routes import edits as route_edits
 from isthmus.routes.edits import spares_for
 from isthmus.show.records import Output
 from isthmus.snags.context import Context
-from isthmus.snags.records import ATTENTION, FAULT, NOTE, Mend, Snag
+from isthmus.snags.records import ATTENTION, FAULT, NOTE, Fix, Snag
 
 _RULES = {
     "missing": "node-missing",
@@ -32,11 +32,11 @@ def differences(at: Context) -> Iterator[Snag]:
         return
     reach = Reach(at.show)
     for d in compare(at.show, at.network.nodes):
-        mend = Mend(d.label, d.edit) if d.edit else None
+        fix = Fix(d.label, d.edit) if d.edit else None
         text = d.text
         if d.kind == "missing" and (spares := spares_for(at.show, d.node)):
             node = d.node
-            mend = Mend(
+            fix = Fix(
                 f"Switch to the spare ({len(spares)} outputs)",
                 lambda s, n=node: route_edits.take_over(s, n),
             )
@@ -55,7 +55,7 @@ def differences(at: Context) -> Iterator[Snag]:
             "Routes",
             (),
             "route",
-            mend,
+            fix,
             universes[0] if universes else 0,
         )
 
@@ -98,10 +98,10 @@ def nobody_listens(at: Context) -> Iterator[Snag]:
         if o.delivery == "asked" and not at.network.asking.get(o.port_address):
             where = write_number("artnet", o.port_address)
             text = (
-                f"Universe {o.universe} waits to be asked for: no node that answers has an "
-                f"output set to {where}."
+                f"Universe {o.universe} is sent only to nodes that ask for it, and none has "
+                f"an output set to {where}."
             )
-            yield Snag("nobody-listens", FAULT, text, "Routes", (), "route", None, o.universe)
+            yield Snag("no-listener", FAULT, text, "Routes", (), "route", None, o.universe)
         for host in (
             o.hosts if not reach.of_output[o.id] else ()
         ):  # expected ports are compared port by port
@@ -112,11 +112,11 @@ def nobody_listens(at: Context) -> Iterator[Snag]:
                     f"Universe {o.universe} goes to {write_output(o)}; {nodes[host].name} has no "
                     "output set to that."
                 )
-                yield Snag("nobody-listens", FAULT, text, "Routes", (), "route", None, o.universe)
+                yield Snag("no-listener", FAULT, text, "Routes", (), "route", None, o.universe)
 
 
 def second_senders(at: Context) -> Iterator[Snag]:
-    """Somebody else sends what we send; with a merge note it is meant, and only told."""
+    """Another program sends what we send; with a merge note it is meant, and only told."""
     view = at.network
     if view is None:
         return
@@ -184,11 +184,11 @@ def second_senders(at: Context) -> Iterator[Snag]:
                 )
 
 
-def _raise(output: Output, theirs: int) -> Mend | None:
+def _raise(output: Output, theirs: int) -> Fix | None:
     wanted = min(200, theirs + 10)
     if wanted <= theirs:
         return None
-    return Mend(
+    return Fix(
         f"Send with priority {wanted}",
         lambda show: route_edits.change_output(show, output.id, priority=wanted),
     )

@@ -12,7 +12,7 @@ from isthmus.routes import edits as route_edits
 from isthmus.routes.reach import load_of
 from isthmus.show.records import Output
 from isthmus.snags.context import Context
-from isthmus.snags.records import ATTENTION, FAULT, Mend, Snag
+from isthmus.snags.records import ATTENTION, FAULT, Fix, Snag
 
 
 def doubled_ports(at: Context) -> Iterator[Snag]:
@@ -28,7 +28,7 @@ def doubled_ports(at: Context) -> Iterator[Snag]:
             names = " and ".join(map(str, universes))
             text = (
                 f"Universes {names} go to the same port, {host} "
-                f"{write_number(str(protocol), int(str(number)))}: they would fight."
+                f"{write_number(str(protocol), int(str(number)))}: they would conflict."
             )
             yield Snag("doubled-port", FAULT, text, "Routes", (), "route", None, universes[0])
 
@@ -70,10 +70,8 @@ def stray_outputs(at: Context) -> Iterator[Snag]:
             yield Snag("stray-output", ATTENTION, text, "Routes", (), "", None, output.universe)
 
 
-def _lead_to(output: Output, port: Port) -> Mend:
-    return Mend(
-        f"Send it to {port.words}", lambda show: route_edits.retarget(show, output.id, port)
-    )
+def _lead_to(output: Output, port: Port) -> Fix:
+    return Fix(f"Send it to {port.words}", lambda show: route_edits.retarget(show, output.id, port))
 
 
 def fed_inputs(at: Context) -> Iterator[Snag]:
@@ -83,7 +81,7 @@ def fed_inputs(at: Context) -> Iterator[Snag]:
             if output.enabled:
                 text = (
                     f"Universe {output.universe} goes to {port.label}, which takes DMX in: "
-                    "nothing comes out there."
+                    "nothing is sent there."
                 )
                 yield Snag("port-input", FAULT, text, "Routes", (), "route", None, output.universe)
 

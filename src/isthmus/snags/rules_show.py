@@ -11,7 +11,7 @@ from isthmus.profiles.records import Profile
 from isthmus.profiles.store import read_stored
 from isthmus.show.records import Show
 from isthmus.snags.context import Context
-from isthmus.snags.records import ATTENTION, FAULT, NOTE, Mend, Snag
+from isthmus.snags.records import ATTENTION, FAULT, NOTE, Fix, Snag
 from isthmus.snags.rules_routes import ROUTE_RULES
 
 ShowRule = Callable[[Context], Iterator[Snag]]
@@ -24,7 +24,7 @@ def unreadable_profiles(at: Context) -> Iterator[Snag]:
         yield Snag(
             "profile-unreadable",
             FAULT,
-            f"The profile {key} does not read: {error.what}",
+            f"The profile {key} cannot be read: {error.what}",
             "Patch",
             units,
             "profile",
@@ -32,7 +32,7 @@ def unreadable_profiles(at: Context) -> Iterator[Snag]:
 
 
 def profiles_elsewhere(at: Context) -> Iterator[Snag]:
-    """A profile the library lacks, or has otherwise than the show: somebody has changed it since it
+    """A profile the library lacks, or has otherwise than the show: a person has changed it since it
     was patched.
     """
     try:
@@ -80,22 +80,22 @@ def no_address(at: Context) -> Iterator[Snag]:
         return
     told = _named(at, ids)
     text = (
-        f"{told} has no address yet."
+        f"Unit {told} has no address yet."
         if len(ids) == 1
-        else f"{len(ids)} units have no address yet: {told}."
+        else f"Units {told} have no address yet."
     )
-    mend = Mend(
-        "Address it at the next free" if len(ids) == 1 else "Address them in order",
+    fix = Fix(
+        "Patch at the next free address" if len(ids) == 1 else "Patch them in order",
         lambda s: edits.address_next_free(s, ids),
     )
-    yield Snag("no-address", ATTENTION, text, "Patch", tuple(ids), "address", mend)
+    yield Snag("no-address", ATTENTION, text, "Patch", tuple(ids), "address", fix)
 
 
 def no_hang_position(at: Context) -> Iterator[Snag]:
     ids = [u.id for u in at.show.units if not u.hangs_on]
     if ids:
-        has = "has no hang position" if len(ids) == 1 else "have no hang position"
-        yield Snag("no-position", NOTE, f"{_named(at, ids)} {has}.", "Patch", tuple(ids))
+        units, has = ("Unit", "has no position") if len(ids) == 1 else ("Units", "have no position")
+        yield Snag("no-position", NOTE, f"{units} {_named(at, ids)} {has}.", "Patch", tuple(ids))
 
 
 def _named(at: Context, ids: list[str]) -> str:
@@ -108,9 +108,7 @@ def doubled_numbers(at: Context) -> Iterator[Snag]:
     for number in sorted(at.index.doubled):
         ids = at.index.numbers[number]
         free, last = add.next_number(at.show), ids[-1]
-        mend = Mend(
-            f"Make the last one {free}", lambda s, i=last, n=free: edits.set_number(s, i, n)
-        )
+        fix = Fix(f"Make the last one {free}", lambda s, i=last, n=free: edits.set_number(s, i, n))
         yield Snag(
             "double-number",
             FAULT,
@@ -118,12 +116,12 @@ def doubled_numbers(at: Context) -> Iterator[Snag]:
             "Patch",
             ids,
             "profile",
-            mend,
+            fix,
         )
 
 
 def network(at: Context) -> Iterator[Snag]:
-    """The rules about the network, brought in when somebody looks at it: a start without that is
+    """The rules about the network, brought in when a person looks at it: a start without that is
     sooner there.
     """
     if at.network is not None:

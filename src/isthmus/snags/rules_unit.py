@@ -14,7 +14,7 @@ from isthmus.patch.paper import Difference, differences_of, take_paper_side
 from isthmus.profiles import chart
 from isthmus.show.records import SLOTS, Unit
 from isthmus.snags.context import Context
-from isthmus.snags.records import ATTENTION, FAULT, NOTE, Mend, Snag
+from isthmus.snags.records import ATTENTION, FAULT, NOTE, Fix, Snag
 
 UnitRule = Callable[[Context, Unit], Iterator[Snag]]
 
@@ -28,28 +28,30 @@ def unknown_mode(at: Context, unit: Unit) -> Iterator[Snag]:
         if profile
         else f"no profile “{unit.profile}” is in the show"
     )
-    yield Snag("mode-unknown", FAULT, f"{unit.number}: {what}.", "Patch", (unit.id,), "profile")
+    yield Snag(
+        "mode-unknown", FAULT, f"Unit {unit.number}: {what}.", "Patch", (unit.id,), "profile"
+    )
 
 
 def no_slots(at: Context, unit: Unit) -> Iterator[Snag]:
     found = at.profiles.mode_of(unit)
     if found and unit.patch and not chart(*found).footprint:
-        text = f"{unit.number} has an address, and its mode {unit.mode} takes no slots."
-        mend = Mend("Take its address away", lambda s: edits.set_address(s, [unit.id], None))
-        yield Snag("no-slots", ATTENTION, text, "Patch", (unit.id,), "", mend)
+        text = f"Unit {unit.number} has an address, and its mode {unit.mode} has no channels."
+        fix = Fix("Unpatch", lambda s: edits.set_address(s, [unit.id], None))
+        yield Snag("no-slots", ATTENTION, text, "Patch", (unit.id,), "", fix)
 
 
 def past_the_end(at: Context, unit: Unit) -> Iterator[Snag]:
     for span in at.index.spans[unit.id]:
         if span.end > SLOTS:
             text = (
-                f"{span.number} runs past the end of universe {span.universe}: it starts at "
-                f"{span.start} and takes {span.length} slots."
+                f"Unit {span.number} runs past the end of universe {span.universe}: it starts at "
+                f"{span.start} and has {span.length} channels."
             )
-            mend = Mend(
-                "Give it the next free address", lambda s: edits.address_next_free(s, [unit.id])
+            fix = Fix(
+                "Patch at the next free address", lambda s: edits.address_next_free(s, [unit.id])
             )
-            yield Snag("past-end", FAULT, text, "Patch", (unit.id,), "address", mend, span.universe)
+            yield Snag("past-end", FAULT, text, "Patch", (unit.id,), "address", fix, span.universe)
 
 
 def too_wide(at: Context, unit: Unit) -> Iterator[Snag]:
@@ -59,7 +61,7 @@ def too_wide(at: Context, unit: Unit) -> Iterator[Snag]:
         yield Snag(
             "too-wide",
             FAULT,
-            f"{unit.number} takes more than {SLOTS} slots in one block.",
+            f"Unit {unit.number} has more than {SLOTS} channels in one DMX break.",
             "Patch",
             (unit.id,),
             "address",
@@ -68,7 +70,7 @@ def too_wide(at: Context, unit: Unit) -> Iterator[Snag]:
 
 def no_place(at: Context, unit: Unit) -> Iterator[Snag]:
     if unit.position is None:
-        text = f"{unit.number} {unit.name} has no place on the plan."
+        text = f"Unit {unit.number} {unit.name} is not placed on plan."
         yield Snag(
             "no-place",
             ATTENTION,
@@ -76,7 +78,7 @@ def no_place(at: Context, unit: Unit) -> Iterator[Snag]:
             "Plan",
             (unit.id,),
             "place",
-            Mend("Set it out", lambda s: set_out(s, [unit.id])),
+            Fix("Place", lambda s: set_out(s, [unit.id])),
         )
 
 
@@ -85,11 +87,9 @@ def unknown_gel(at: Context, unit: Unit) -> Iterator[Snag]:
         found = find_gels(at.show.gels, part)
         if len(found) != 1:
             why = (
-                f"stands in {len(found)} swatch books"
-                if found
-                else "is in no swatch book of the show"
+                f"is in {len(found)} swatch books" if found else "is in no swatch book of the show"
             )
-            mend = None
+            fix = None
             if (
                 not found
                 and len(
@@ -101,19 +101,19 @@ def unknown_gel(at: Context, unit: Unit) -> Iterator[Snag]:
                 )
                 == 1
             ):
-                mend = Mend(
+                fix = Fix(
                     "Use the swatch book",
                     lambda s: resolve_gels(s, [u.id for u in s.units], books_at_hand()),
                 )
-            text = f"{unit.number}: the gel {part} {why}, so its colour is not known."
-            yield Snag("gel-unknown", NOTE, text, "Patch", (unit.id,), "", mend)
+            text = f"Unit {unit.number}: the gel {part} {why}, so its colour is not known."
+            yield Snag("gel-unknown", NOTE, text, "Patch", (unit.id,), "", fix)
 
 
 def limit_against_home(at: Context, unit: Unit) -> Iterator[Snag]:
     for limit, plain in excluding_home(unit, at.profiles.mode_of(unit)):
-        text = f"{unit.number}: its limit of {plain} leaves out where it rests."
-        mend = Mend("Take the limit off", lambda s, a=limit.attribute: take_off(s, [unit.id], a))
-        yield Snag("limit-home", ATTENTION, text, "Patch", (unit.id,), "", mend)
+        text = f"Unit {unit.number}: the {plain} limit excludes its default."
+        fix = Fix("Remove the limit", lambda s, a=limit.attribute: take_off(s, [unit.id], a))
+        yield Snag("limit-home", ATTENTION, text, "Patch", (unit.id,), "", fix)
 
 
 def paper_differs(at: Context, unit: Unit) -> Iterator[Snag]:
@@ -129,10 +129,12 @@ def paper_differs(at: Context, unit: Unit) -> Iterator[Snag]:
 def _differs(found: Difference, unit: Unit) -> Snag:
     severity = ATTENTION if found.field in ("type", "mode", "address") else NOTE
     text = {
-        "type": f"{unit.number} is patched as {found.patch}; the paper says {found.paper}.",
-        "mode": f"{unit.number} is patched in mode {found.patch}; the paper says {found.paper}.",
+        "type": f"Unit {unit.number} is patched as {found.patch}; the paper says {found.paper}.",
+        "mode": (
+            f"Unit {unit.number} is patched in mode {found.patch}; the paper says {found.paper}."
+        ),
         "address": (
-            f"{unit.number} is patched at {found.patch or 'no address'}; the paper says "
+            f"Unit {unit.number} is patched at {found.patch or 'no address'}; the paper says "
             f"{found.paper or 'none'}."
         ),
     }.get(
@@ -140,12 +142,12 @@ def _differs(found: Difference, unit: Unit) -> Snag:
         f"The paper gives {unit.number} the {found.plain} {found.paper}; the patch has "
         f"{found.patch or 'none'}.",
     )
-    mend = (
-        Mend(f"Take {found.paper or 'it'} from the paper", lambda s: take_paper_side(s, [found]))
+    fix = (
+        Fix(f"Take {found.paper or 'it'} from the paper", lambda s: take_paper_side(s, [found]))
         if found.takeable
         else None
     )
-    return Snag(f"paper-{found.field}", severity, text, "Patch", (unit.id,), "", mend)
+    return Snag(f"paper-{found.field}", severity, text, "Patch", (unit.id,), "", fix)
 
 
 def verdict(at: Context, unit: Unit) -> Iterator[Snag]:
@@ -154,17 +156,22 @@ def verdict(at: Context, unit: Unit) -> Iterator[Snag]:
         return
     note = f" “{found.note}”" if found.note else ""
     if not holds(at.show, found):
-        text = f"{unit.number} was proven before its patch or route changed."
+        text = f"Unit {unit.number} was proven before its patch or route changed."
         yield Snag("verdict-stale", NOTE, text, "Roll call", (unit.id,), "answered")
     elif found.result == "silent":
         yield Snag(
-            "silent", FAULT, f"{unit.number} is silent.{note}", "Roll call", (unit.id,), "answered"
+            "silent",
+            FAULT,
+            f"Unit {unit.number} is silent.{note}",
+            "Roll call",
+            (unit.id,),
+            "answered",
         )
     elif found.result == "wrong":
         yield Snag(
             "wrong",
             FAULT,
-            f"{unit.number} does not do what it should.{note}",
+            f"Unit {unit.number} does not do what it should.{note}",
             "Roll call",
             (unit.id,),
             "answered",

@@ -13,7 +13,7 @@ from isthmus.routes import edits as route_edits
 from isthmus.show.address import write_address
 from isthmus.show.records import SLOTS
 from isthmus.snags.context import Context
-from isthmus.snags.records import FAULT, NOTE, Mend, Snag
+from isthmus.snags.records import FAULT, NOTE, Fix, Snag
 
 UniverseRule = Callable[[Context, int], Iterator[Snag]]
 
@@ -24,7 +24,7 @@ def overlaps(at: Context, number: int) -> Iterator[Snag]:
         places = write_address(number, clash.first)
         if clash.last > clash.first:
             places += f" to {write_address(number, clash.last)}"
-        text = f"{clash.a.number} and {clash.b.number} both claim {places}."
+        text = f"Units {clash.a.number} and {clash.b.number} both use {places}."
         yield Snag(
             "overlap",
             FAULT,
@@ -37,7 +37,7 @@ def overlaps(at: Context, number: int) -> Iterator[Snag]:
         )
 
 
-def _apart(at: Context, later: Span) -> Mend | None:
+def _apart(at: Context, later: Span) -> Fix | None:
     unit = at.index.by_id[later.unit]
     if len(unit.patch) != 1 or unit.locked:
         return None
@@ -50,7 +50,7 @@ def _apart(at: Context, later: Span) -> Mend | None:
         )
     if spot is None:
         return None
-    return Mend(
+    return Fix(
         f"Move {later.number} to {write_address(*spot)}",
         lambda s: edits.set_address(s, [later.unit], spot),
     )
@@ -89,10 +89,10 @@ def merged_both_ways(at: Context, number: int) -> Iterator[Snag]:
                 and other.get(slot, None) is not None
                 and mine[slot] != other[slot]
             ):
-                pair = f"{clash.a.number} and {clash.b.number}"
+                units = f"Units {clash.a.number} and {clash.b.number}"
                 text = (
-                    f"{write_address(number, slot)} merges highest for one of {pair}, latest for "
-                    "the other."
+                    f"{units} share {write_address(number, slot)}, which is HTP in one and LTP "
+                    "in the other."
                 )
                 yield Snag(
                     "merge-mixed",
@@ -127,21 +127,21 @@ def no_route(at: Context, number: int) -> Iterator[Snag]:
         return
     units = tuple(dict.fromkeys(span.unit for span in spans))
     has = f"Universe {number} has {len(units)} unit{'s' * (len(units) != 1)}"
-    mend = None
+    fix = None
     ids = [o.id for o in at.show.outputs if o.universe == number and not o.enabled]
     if ids:
         text = f"{has}, and its output is switched off."
-        mend = Mend("Switch it on", lambda s: route_edits.change_output(s, ids[0], enabled=True))
+        fix = Fix("Switch it on", lambda s: route_edits.change_output(s, ids[0], enabled=True))
     else:
         text = f"{has} and no output: nothing of it reaches the rig."
         spare = Reach(at.show).free()
         if spare:
             port = spare[0]
-            mend = Mend(
+            fix = Fix(
                 f"Send it to {port.label}",
                 lambda s: route_edits.add(s, route_edits.to_port(number, port)),
             )
-    yield Snag("no-route", FAULT, text, "Routes", units, "route", mend, number)
+    yield Snag("no-route", FAULT, text, "Routes", units, "route", fix, number)
 
 
 def unused(at: Context, number: int) -> Iterator[Snag]:

@@ -1,5 +1,5 @@
 """Opening sockets for one adapter. Nothing is bound to 0.0.0.0 for Art-Net, so that stand-ins of
-this machine keep their addresses.
+this computer keep their addresses.
 """
 
 from __future__ import annotations
@@ -56,7 +56,7 @@ def open_sender(address: str, port: int = 0) -> tuple[socket.socket, str]:
     """A socket that sends from an address, from `port` where that is free; and why it is not, if
     so.
 
-    Raises NetworkFault when this machine does not have the address.
+    Raises NetworkFault when this computer does not have the address.
     """
     sock = plain()
     with contextlib.suppress(OSError):

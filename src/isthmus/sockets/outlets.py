@@ -1,4 +1,4 @@
-"""The sockets a show is sent from: for each protocol one to this machine itself and one out by its
+"""The sockets a show is sent from: for each protocol one to this computer itself and one out by its
 adapter.
 
 They also hear what is sent to those addresses by unicast, so the engine sends from them and the

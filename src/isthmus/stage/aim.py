@@ -164,7 +164,7 @@ def _closed(chain: Chain, base: Array, target: Array) -> list[tuple[Array, Array
 
 
 def _offsets(chain: Chain, base: Array, pan: Array, tilt: Array, target: Array) -> Array:
-    """The direction minus the direction to the target, (n, 3): nought when it is met."""
+    """The direction minus the direction to the target, (n, 3): 0 when it is met."""
     origin, direction = forward(chain, base, pan, tilt)
     to = target - origin
     return direction - to / np.maximum(np.linalg.norm(to, axis=1, keepdims=True), 1e-9)

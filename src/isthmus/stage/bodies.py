@@ -59,7 +59,7 @@ def _body(data: bytes, key: MeshKey) -> Triangles | None:
 
 
 def bodies(show: Show, rig: Rig) -> tuple[Triangles, ...]:
-    """The mesh of each of the rig's bodies; one made here where it is missing or does not read."""
+    """The mesh of each of the rig's bodies; one made here where it is missing or cannot be read."""
     profiles = {p.key: p for p in show.profiles}
     found = []
     for key in rig.meshes:

@@ -52,7 +52,7 @@ def checked(made: Drawing, where: str = "") -> Drawing:
     ]
     if wrong:
         raise FileFault(
-            f"“{made.name[:40]}” is no drawing setting: {', '.join(wrong)}.",
+            f"“{made.name[:40]}” is not a drawing setting: {', '.join(wrong)}.",
             where=where,
             do="Choose another file.",
         )
@@ -72,13 +72,13 @@ def read_settings(data: bytes, where: str) -> tuple[Drawing, ...]:
         raw = msgspec.json.decode(data)
         if not isinstance(raw, dict) or raw.get("kind") != _FORMAT:
             raise FileFault(
-                "these are no drawing settings.",
+                "these are not drawing settings.",
                 where=where,
                 do="Choose a file that was kept from the drawing settings.",
             )
         found = msgspec.convert(raw.get("settings"), tuple[Drawing, ...])
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise FileFault(
-            f"the drawing settings do not read: {error}.", where=where, do="Choose another file."
+            f"the drawing settings cannot be read: {error}.", where=where, do="Choose another file."
         ) from error
     return tuple(checked(one, where) for one in found[:40])

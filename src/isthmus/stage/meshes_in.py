@@ -21,8 +21,8 @@ _FARTHEST = 1e5
 
 
 def read_mesh(data: bytes, where: str) -> Triangles:
-    """Read a mesh by what its bytes are. Raises FileFault for what is no mesh, has no size, or is
-    too large.
+    """Read a mesh by what its bytes are. Raises FileFault for what is not a mesh, has no size, or
+    is too large.
     """
     if len(data) > MAX_FILE:
         raise FileFault(
@@ -36,12 +36,12 @@ def read_mesh(data: bytes, where: str) -> Triangles:
     elif _is_obj(data):
         found = _by_library(data, "obj", where)
     else:
-        raise FileFault("this is no glb, 3ds or obj mesh.", where=where, do="Export it as glb.")
+        raise FileFault("this is not a glb, 3ds or obj mesh.", where=where, do="Export it as glb.")
     if not len(found):
         raise FileFault("the mesh has no faces.", where=where, do="Export it again.")
     if not np.isfinite(found).all() or np.abs(found).max() > _FARTHEST:
         raise FileFault(
-            "the mesh has corners that are no places.", where=where, do="Export it again."
+            "the mesh has corners that are not places.", where=where, do="Export it again."
         )
     if float(np.ptp(found.reshape(-1, 3), axis=0).max()) < 1e-6:
         raise FileFault("the mesh has no size.", where=where, do="Export it again.")
@@ -66,7 +66,7 @@ def _by_library(data: bytes, kind: str, where: str) -> Triangles:
         raise
     except Exception as error:  # the library raises whatever a broken file leads to
         raise FileFault(
-            f"the mesh does not read: {str(error)[:120]}.", where=where, do="Export it again."
+            f"the mesh cannot be read: {str(error)[:120]}.", where=where, do="Export it again."
         ) from error
     if len(faces) > MAX_TRIANGLES:
         raise FileFault(
@@ -161,7 +161,7 @@ def simplified(triangles: Triangles, most: int = HEAVY) -> Triangles:
 
 
 def fitted(triangles: Triangles, size: tuple[float, float, float]) -> Triangles:
-    """A body brought to the measures its model states, about its own origin; measures of nought
+    """A body brought to the measures its model states, about its own origin; measures of 0
     leave it as it is.
     """
     span = np.ptp(triangles.reshape(-1, 3), axis=0)

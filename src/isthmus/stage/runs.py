@@ -30,7 +30,7 @@ KINDS = (
     "mesh",
 )
 UPRIGHT_KINDS = ("mast", "boom", "tower")
-LEVEL_KINDS = ("deck", "hull")  # units stand on them
+LEVEL_KINDS = ("deck", "hull")  # units are on them
 FLAT_KINDS = ("wall", "drape", "screen")
 SIDES = ("below", "above", "front", "back")
 CIRCLE_STEPS = 96

@@ -15,7 +15,7 @@ from isthmus.stage.transforms import matrices
 
 Array = NDArray[np.float64]
 FAR = 4.0  # times the usual distance from the middle
-AT_LEAST = 12.0  # metres from the middle nobody is a stray within
+AT_LEAST = 12.0  # metres from the middle no one is a stray within
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,4 @@
-"""A whole roll call against a running stand-in rig, over the network, with the automatic observer
+"""A whole roll call against a running simulator, over the network, with the automatic observer
 at its side.
 """
 
@@ -25,7 +25,7 @@ PACKETS = 2  # of every live port, until what was sent has surely come out
 TWICE = 2
 PATIENCE = 2.0  # seconds
 FIRST, ALL = 10.0, 0.15  # until the first packet comes, and then all ports have theirs
-GONE = 3.0  # since a port last had anything: nobody waits for it any more
+GONE = 3.0  # since a port last had anything: no one waits for it any more
 State = dict[str, Any]
 Progress = Callable[[int, int, str], object]
 
@@ -61,7 +61,7 @@ class Caller:
             }
         end = time.monotonic() + PATIENCE
         while time.monotonic() < end:
-            self._send(self.live)  # the engine goes quiet when nobody speaks to it for a while
+            self._send(self.live)  # the engine goes quiet when no one speaks to it for a while
             live = [
                 p
                 for p in self.client.ask("ports")["ports"]
@@ -81,7 +81,7 @@ class Caller:
         """Call every unit, and keep what the observer says of it; who does not answer is looked at
         twice.
 
-        Levels are given back. Raises EntryFault when nobody can be called.
+        Levels are given back. Raises EntryFault when no one can be called.
         """
         show = self.show
         model = Model(show, manner.level)

@@ -1,4 +1,4 @@
-"""Ask a running stand-in rig what hangs and what it does."""
+"""Ask a running simulator what hangs and what it does."""
 
 from __future__ import annotations
 
@@ -20,13 +20,13 @@ class RigClient:
     """One connection; every call is one line there and one line back."""
 
     def __init__(self, address: tuple[str, int], timeout: float = 5.0) -> None:
-        """Raises NetworkFault when no stand-in rig answers there."""
+        """Raises NetworkFault when no simulator answers there."""
         self.address = address
         try:
             self._socket = socket.create_connection(address, timeout)
         except OSError as error:
             raise NetworkFault(
-                f"no stand-in rig answers. {os_reason(error)}",
+                f"no simulator answers. {os_reason(error)}",
                 where=f"{address[0]}:{address[1]}",
                 do="Start it with: isthmus rig --scenario FILE",
             ) from error
@@ -38,7 +38,7 @@ class RigClient:
         """
         answer = self.ask(json.dumps({"do": what, **order}))
         if "error" in answer:
-            raise NetworkFault(str(answer["error"]), where="stand-in rig")
+            raise NetworkFault(str(answer["error"]), where="simulator")
         return answer
 
     def ask(self, word: str) -> dict[str, Any]:
@@ -49,13 +49,13 @@ class RigClient:
             answer = json.loads(line)
         except (OSError, ValueError) as error:
             raise NetworkFault(
-                "the stand-in rig has gone.",
+                "the simulator has gone.",
                 where=f"{self.address[0]}:{self.address[1]}",
                 do="Start it again with: isthmus rig --scenario FILE",
             ) from error
         if not isinstance(answer, dict):
             raise NetworkFault(
-                "the stand-in rig answered in a way nobody understands.",
+                "the simulator answered with something that cannot be understood.",
                 where=f"{self.address[0]}:{self.address[1]}",
             )
         return answer

@@ -54,7 +54,7 @@ class Wares:
         rating: float,
         ratings: int,
     ) -> CatalogueEntry:
-        """Take a file in; a known id becomes a newer revision. Raises FileFault for what does not
+        """Take a file in; a known id becomes a newer revision. Raises FileFault for what cannot be
         read.
         """
         read = read_archive(data, "upload")
@@ -145,7 +145,7 @@ def _newer_shipped() -> bytes | None:
 
 class _Server(ThreadingHTTPServer):
     def handle_error(self, request: object, client_address: object) -> None:
-        """A client that hangs up in the middle is no fault of the server."""
+        """A client that hangs up in the middle is not a fault of the server."""
 
 
 class ExchangeServer:
@@ -226,7 +226,7 @@ class _Handler(BaseHTTPRequestHandler):
         server = self.server_of
         time.sleep(server.delay)
         if server.fault == "server error":
-            self.answer(500, b'{"error": "it is being mended"}')
+            self.answer(500, b'{"error": "it is being fixed"}')
         elif server.fault == "garbage":
             self.answer(200, b"<html>Please log in to the harbour wireless</html>", "text/html")
         elif self.path == "/catalogue":
@@ -286,7 +286,7 @@ class _Handler(BaseHTTPRequestHandler):
             return
         try:
             entry = server.wares.put(
-                data, self.headers.get("X-Uploader", "somebody")[:60], False, False, False, 0.0, 0
+                data, self.headers.get("X-Uploader", "a person")[:60], False, False, False, 0.0, 0
             )
         except IsthmusError as error:
             self.answer(422, json.dumps({"error": error.what}).encode())

@@ -16,7 +16,7 @@ from isthmus.profiles.light import LightProgram
 from isthmus.standin.scenario import SimUnit
 from isthmus.standin.units import broken
 
-NOTICED = 0.05  # light of another unit that somebody notices
+NOTICED = 0.05  # light of another unit that a person notices
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ def sights_of(states: Sequence[Mapping[str, Any]]) -> Sights:
 
 
 def see(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8] | None) -> Sights:
-    """What is seen of a unit while its port puts out these slots (k, 512), all moments at once.
+    """What is seen of a unit while its port sends these slots (k, 512), all moments at once.
     None: nothing comes.
     """
     rows = np.zeros((1 if slots is None else len(slots), program.width), np.uint8)
@@ -74,5 +74,5 @@ def see(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8] | None) -
 
 
 def noticed(sights: Sights) -> NDArray[np.bool_]:
-    """(k,) whether somebody would notice its light."""
+    """(k,) whether a person would notice its light."""
     return sights.level > max(NOTICED, DARK)

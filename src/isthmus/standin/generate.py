@@ -27,7 +27,7 @@ PLACES = (
     "Waterline",
     "Boathouse boom",
 )
-SIZE = (3, 8)  # units at a hang position
+SIZE = (3, 8)  # units at a position
 SHARED = 0.2  # of the ports carry the universe of the port before
 KINDS = (
     *(
@@ -59,7 +59,7 @@ class Fault:
 @dataclass(frozen=True)
 class MadeRig:
     """`dark` are ports nothing comes out of (node name, port from 0); `numbers` what each port
-    really listens to; `senders` the universes somebody else sends to; `rdm` whether its units
+    really listens to; `senders` the universes another program sends to; `rdm` whether its units
     answer RDM.
     """
 

@@ -2,7 +2,7 @@
 here.
 
 Art-Net 4 for ports of that protocol (two senders merge by HTP or LTP, the third is left out), E1.31
-for the others (the highest priority wins, equals merge by HTP, priorities by address are heeded).
+for the others (the highest priority wins, equals merge by HTP, priorities by address are used).
 """
 
 from __future__ import annotations
@@ -340,7 +340,7 @@ class Node:
         ]
 
     def change(self, **changes: object) -> None:
-        """Another truth while it runs: what is not about ports holds at once, ports begin anew."""
+        """Another truth while it runs: what is not about ports holds at once, ports begin again."""
         ports = {"ports", "inputs", "protocol", "merge", "rdm"} & changes.keys()
         self.settings = replace(self.settings, **changes)
         if ports:

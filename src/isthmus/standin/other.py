@@ -1,4 +1,4 @@
-"""A second sender: somebody else on the network, for tests and for seeing what the watch says of
+"""A second sender: another program on the network, for tests and for seeing what the watch says of
 it.
 """
 

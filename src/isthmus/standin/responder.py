@@ -60,7 +60,7 @@ class Responder:
         ]
 
     def answer(self, node: str, port: int, message: rdm.Message) -> rdm.Message | None:
-        """None when nobody behind the port is meant, or it is meant for all."""
+        """None when no one behind the port is meant, or it is meant for all."""
         unit = next(
             (
                 u

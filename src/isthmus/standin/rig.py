@@ -1,4 +1,4 @@
-"""The stand-in rig: nodes on loopback addresses of their own with real sockets, and units that obey
+"""The simulator: nodes on loopback addresses of their own with real sockets, and units that obey
 them.
 
 A program of its own (`isthmus rig --scenario FILE`). What it does is told, and changed, over a
@@ -88,9 +88,9 @@ class StandInRig:
             self.server = socket.create_server(("127.0.0.1", serve_port))
         except OSError as error:
             self.close()
-            do = "End the other program (perhaps another stand-in rig), then start again."
+            do = "End the other program (perhaps another simulator), then start again."
             raise NetworkFault(
-                f"the stand-in rig cannot listen. {os_reason(error)}", where=place, do=do
+                f"the simulator cannot listen. {os_reason(error)}", where=place, do=do
             ) from error
         self._listen_to_all()
         self.server.setblocking(False)
@@ -175,7 +175,7 @@ class StandInRig:
                     sock.sendto(packet, (host, port))
 
     def _moved(self, node: Node) -> None:
-        """It was given another address: it goes on there, if this machine lets it."""
+        """It was given another address: it goes on there, if this computer lets it."""
         old = self._sockets.pop(node.settings.name, None)
         if old:
             self.selector.unregister(old)
@@ -190,7 +190,7 @@ class StandInRig:
     # ------------------------------------------------------------ what comes out
 
     def _slots_of(self, unit: SimUnit) -> NDArray[np.uint8] | None:
-        """What the port a unit is plugged to puts out; a mirrored node takes over when that one is
+        """What the port a unit is plugged to sends; a mirrored node takes over when that one is
         gone.
         """
         for node in (
@@ -366,7 +366,7 @@ class StandInRig:
         sender = OtherSender(protocol, int(number), to, until=until, **more)
         sender.packet()  # said now, if it cannot be
         if not to.startswith("127."):
-            raise FileFault(f"{to} is not on this machine: a stand-in sends nowhere else.")
+            raise FileFault(f"{to} is not on this computer: a stand-in sends nowhere else.")
         if "other" not in self._sockets:
             self._sockets["other"] = plain()
             self._sockets["other"].bind(("127.0.0.99", 0))

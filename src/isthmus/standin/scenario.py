@@ -83,9 +83,9 @@ def check_node(node: SimNode, where: str = "") -> None:
         if not 1 <= len(node.ports) <= MAX_PORTS
         else "a port number cannot be"
         if any(not 0 <= number <= top for number in node.ports)
-        else f"“{node.protocol}” is no protocol"
+        else f"“{node.protocol}” is not a protocol"
         if node.protocol not in ("artnet", "sacn")
-        else f"“{node.merge}” is no way to merge"
+        else f"“{node.merge}” is not a way to merge"
         if node.merge not in ("htp", "ltp")
         else "it is not on a loopback address"
         if not node.ip.startswith("127.")
@@ -107,7 +107,9 @@ def read_scenario(path: Path) -> Loaded:
         scenario = msgspec.json.decode(read_file(path, MAX_BYTES), type=Scenario)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise FileFault(
-            f"this is no scenario: {error}.", where=where, do="Take the shipped one as a pattern."
+            f"this is not a scenario: {error}.",
+            where=where,
+            do="Take the shipped one as a pattern.",
         ) from error
     nodes = {node.name: node for node in scenario.nodes}
     for node in scenario.nodes:

@@ -216,7 +216,7 @@ class Trial:
 
 
 def to_hunt(finding: Finding) -> bool:
-    """Whether only the address itself would tell more: it is one nobody knows, or several steps fit
+    """Whether only the address itself would tell more: it is unknown, or several steps fit
     alike.
     """
     cause = finding.cause

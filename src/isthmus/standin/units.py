@@ -1,4 +1,4 @@
-"""The units of a stand-in rig: what they do with the slots they get, and what is broken
+"""The units of a simulator: what they do with the slots they get, and what is broken
 about them.
 """
 
@@ -20,11 +20,11 @@ from isthmus.standin.scenario import FAULTS, Loaded, SimUnit
 
 Slots = Callable[
     [SimUnit], NDArray[np.uint8] | None
-]  # what the port a unit is plugged to puts out; None without any
+]  # what the port a unit is plugged to sends; None without any
 
 
 class Units:
-    """All units with their own truth. `slots_of` says what their ports put out."""
+    """All units with their own truth. `slots_of` says what their ports sent out."""
 
     def __init__(self, loaded: Loaded, slots_of: Slots) -> None:
         self.loaded = loaded
@@ -56,7 +56,7 @@ class Units:
         return broken(unit, program, out)
 
     def state(self, index: int) -> dict[str, Any]:
-        """What one unit does now; reckoned again only when what it gets has changed."""
+        """What one unit does now; calculated again only when what it gets has changed."""
         unit, slots = self.units[index], self.received(index)
         dead = "dead" in unit.faults or self._slots_of(unit) is None
         last = self._last.get(index)

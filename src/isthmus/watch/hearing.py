@@ -157,7 +157,7 @@ class Hearing:
         return made
 
     def forget(self) -> None:
-        """Begin anew: sources that are still there come back by themselves."""
+        """Begin again: sources that are still there come back automatically."""
         self.sources.clear()
         self._free = list(range(MAX_SOURCES - 1, -1, -1))
         self.table.rows["kind"] = 0

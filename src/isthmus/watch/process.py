@@ -64,7 +64,7 @@ class Process:
 
     def _hand_on(self, data: bytes, ip: int, port: int) -> None:
         self.left -= 1
-        if self.left < 0:  # somebody floods the network: the interface must not drown
+        if self.left < 0:  # something floods the network: the interface must not drown
             self.table.words[T_UNTOLD] += 1
             return
         message = {

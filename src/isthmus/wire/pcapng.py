@@ -88,7 +88,7 @@ def decode(data: bytes) -> Iterator[Captured]:
     """
     at, order, links, ticks = 0, "<", [], []
     if len(data) < 12 or struct.unpack_from("<I", data)[0] != SECTION:
-        raise ValueError("this is no pcapng file")
+        raise ValueError("this is not a pcapng file")
     while at + 12 <= len(data):
         if struct.unpack_from("<I", data, at)[0] == SECTION:
             order = "<" if struct.unpack_from("<I", data, at + 8)[0] == MAGIC else ">"

@@ -71,7 +71,7 @@ class Info:
 
 
 def read_info(data: bytes) -> Info | None:
-    """None for data that is no device information."""
+    """None for data that is not a device information."""
     if len(data) != 19:
         return None
     _, model, category, software, footprint, now, count, address, subs, sensors = struct.unpack(
@@ -202,7 +202,7 @@ def encode_discovery_response(own: bytes) -> bytes:
 
 
 def decode_discovery_response(raw: bytes) -> bytes | None:
-    """The UID; None when several answered at once, or nobody did. Up to seven preamble bytes may be
+    """The UID; None when several answered at once, or no one did. Up to seven preamble bytes may be
     missing (7.5).
     """
     at = raw.find(b"\xaa", 0, 8)

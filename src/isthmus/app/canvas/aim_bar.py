@@ -61,15 +61,15 @@ class AimBar(QWidget):
     def words(self) -> str:
         count = len(self.bench.selection)
         if not count:
-            return "Take units in hand first; then click where their beams shall meet."
+            return "Select units first; then click where their beams shall meet."
         return {
-            "a point": f"{count} in hand: click a point, or drag and they follow",
-            "a line": f"{count} in hand: drag a line, and each meets its place on it",
-            "a circle": f"{count} in hand: drag from the middle of a circle outwards",
+            "a point": f"{count} selected: click a point, or drag and they follow",
+            "a line": f"{count} selected: drag a line, and each meets its place on it",
+            "a circle": f"{count} selected: drag from the middle of a circle outwards",
         }[self.shape.currentData()]
 
     def point(self, at: Vec3, last: bool) -> None:
-        """The pointer is held at a point; `last` when it is let go."""
+        """The pointer is held at a point; `last` when it is released."""
         if self._start is None:
             self._start = at
         for one, value in zip(self.at, at, strict=True):
@@ -95,7 +95,7 @@ class AimBar(QWidget):
         return np.column_stack([ring, np.full(count, start[2])])
 
     def typed(self) -> Vec3:
-        """The point in the fields; what does not read is nought."""
+        """The point in the fields; what cannot be read is 0."""
         found = []
         for one in self.at:
             try:
@@ -115,7 +115,7 @@ class AimBar(QWidget):
         return self.bench.aim(list(self.bench.selection), targets, self.way.currentData(), quiet)
 
     def refresh(self) -> None:
-        """Where the first beam in hand lands, and how bright it is there."""
+        """Where the first selected beam lands, and how bright it is there."""
         if not self.isVisible():
             return
         bench, view = self.bench, self.bench.view

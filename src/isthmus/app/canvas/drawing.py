@@ -129,7 +129,7 @@ class Laid:
         return (float(low[0]), float(low[1])), (float(high[0]), float(high[1]))
 
     def px(self, port: Port) -> NDArray[np.float64]:
-        """Where units lie in the window, (n, 2)."""
+        """Where units are in the window, (n, 2)."""
         return (self.points - np.array(port.centre)) * np.array(
             [port.scale, -port.scale]
         ) + np.array([port.wide / 2, port.high / 2])

@@ -20,8 +20,8 @@ from isthmus.profiles.colour import encode_srgb
 if TYPE_CHECKING:
     from isthmus.app.canvas.plan_canvas import PlanCanvas
 
-SMALL = 24.0  # pixels a metre, below which units stand too close for a mark each
-NAMED = 60  # so many in hand carry their place in the order and their number
+SMALL = 24.0  # pixels a metre, below which units are too close for a mark each
+NAMED = 60  # so many selected carry their place in the order and their number
 VERDICTS = {"works": "ok", "wrong": "attention", "silent": "fault"}
 _HALO = ((2.0, 0.10), (1.4, 0.16), (0.95, 0.22))
 
@@ -88,7 +88,7 @@ class Moment:
                     paint.severity(p, VERDICTS[result], x + 9, y - 9, 4.6)
 
     def _unit(self, unit: str, lit: tuple[float, tuple[float, float, float]] | None) -> None:
-        """One unit that is lit or in hand: its light, its symbol, its level where that is
+        """One unit that is lit or selected: its light, its symbol, its level where that is
         written.
         """
         p, d, at = self.p, self.laid.drawn[self.laid.row[unit]], self.place(unit)
@@ -125,7 +125,7 @@ class Moment:
             )
 
     def _order(self) -> None:
-        """Place in the order and number beside what is in hand."""
+        """Place in the order and number beside what is selected."""
         nth = {u: i for i, u in enumerate(self.bench.selection, 1)}
         found = [
             (self.place(u), nth[u], str(self.laid.drawn[self.laid.row[u]].unit.number))

@@ -96,8 +96,8 @@ def sign(p: QPainter, wide: float, high: float, *lines: str) -> None:
 def marks(
     p: QPainter, marked: Sequence[tuple[QPointF, int, str]], words: dict[int, str], rect: QRectF
 ) -> None:
-    """Place in order, number and, where there is one, a figure, beside each unit in hand; no two on
-    top of each other.
+    """Place in order, number and, where there is one, a figure, beside each selected unit; no two
+    on top of each other.
     """
     small, tick = font("caption", 500, mono=True), font("tick", 600, mono=True)
     metrics = QFontMetricsF(small)

@@ -9,6 +9,7 @@ import itertools
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
+    QContextMenuEvent,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -42,8 +43,11 @@ from isthmus.stage.runs import world_run
 
 GRAB = 13  # px around a symbol that count as it
 REACH = 7.0  # px within which things snap
-SETTLE_MS = 70  # of rest after which the still layer is drawn anew
+SETTLE_MS = 70  # of rest after which the still layer is drawn again
 NUDGE, FINE_NUDGE, WIDE_NUDGE = 0.05, 0.01, 0.5  # metres
+
+
+CLICK = 5  # pixels a click may move
 
 
 class PlanCanvas(QWidget):
@@ -51,6 +55,7 @@ class PlanCanvas(QWidget):
 
     hovered = Signal(float, float)
     tool_changed = Signal()
+    menu_wanted = Signal(object)  # where on the screen
 
     def __init__(self, bench: Workbench, follow: bool = False) -> None:
         super().__init__()
@@ -79,6 +84,7 @@ class PlanCanvas(QWidget):
         self.pulling = Pulling(bench)
         self._over = ""
         self._panning = False
+        self._right: QPointF | None = None
         self._let_go = ""
         self.setObjectName("plan canvas")
         self.setAccessibleName("Plan")
@@ -228,7 +234,7 @@ class PlanCanvas(QWidget):
     # ------------------------------------------------------------ hands
 
     def unit_at(self, at: QPointF) -> Unit | None:
-        """Of units one above another the one in hand comes first, then the highest."""
+        """Of units one above another the one selected comes first, then the highest."""
         laid = self.laid
         if not len(laid.points):
             return None
@@ -257,7 +263,7 @@ class PlanCanvas(QWidget):
 
     @property
     def dragged(self) -> tuple[float, float] | None:
-        """How far what is in hand is dragged just now, metres; None when it rests."""
+        """How far what is selected is dragged just now, metres; None when it rests."""
         return self._drag if self._drag != (0.0, 0.0) else None
 
     @property
@@ -269,6 +275,7 @@ class PlanCanvas(QWidget):
         self._last = at
         if event.button() in (Qt.MouseButton.MiddleButton, Qt.MouseButton.RightButton):
             self._panning = True
+            self._right = at if event.button() == Qt.MouseButton.RightButton else None
             self._press = None
             self.port.remember()
             return
@@ -418,8 +425,16 @@ class PlanCanvas(QWidget):
         self.guides = made.guides
         return (made.point[0] - x, made.point[1] - y) if made.guides else (dx, dy)
 
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """By the mouse it comes on release, for a right drag moves the sheet."""
+        if event.reason() != QContextMenuEvent.Reason.Mouse:
+            self.menu_wanted.emit(event.globalPos())
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         at = event.position()
+        if self._right is not None and (at - self._right).manhattanLength() < CLICK:
+            self.menu_wanted.emit(event.globalPosition().toPoint())
+        self._right = None
         if self.tool is not None and self._press is not None:
             self.tool.release(self._snapped(at, event.modifiers()))
         elif self.pulling.handle is not None:
@@ -443,7 +458,7 @@ class PlanCanvas(QWidget):
         self._end()
 
     def _click_beside(self, at: QPointF) -> None:
-        """A click that meets no unit: a structure while rearranging, else nothing is in hand."""
+        """A click that meets no unit: a structure while rearranging, else nothing is selected."""
         found = self.structure_at(at) if self.rearranging else ""
         self.bench.hold(found)
         if not found:
@@ -467,7 +482,7 @@ class PlanCanvas(QWidget):
         ]
 
     def _take(self, found: list[str], modifiers: Qt.KeyboardModifier) -> None:
-        """In order from left to right. With Ctrl or Shift added; with both taken off."""
+        """In order from left to right. With Ctrl or Shift added; with both removed."""
         row, points = self.laid.row, self.laid.points
         found.sort(key=lambda i: (round(float(points[row[i]][0]), 3), float(points[row[i]][1])))
         ctrl = modifiers & Qt.KeyboardModifier.ControlModifier
@@ -557,7 +572,7 @@ class PlanCanvas(QWidget):
         return to[0], to[1], to[2]
 
     def structure_at(self, at: QPointF) -> str:
-        """The structure whose line lies under the pointer, thin ones before those that cover
+        """The structure whose line is under the pointer, thin ones before those that cover
         ground.
         """
         best, found = 9.0, ""
@@ -623,7 +638,7 @@ class PlanCanvas(QWidget):
         return moving | {d.unit.id for d in self.laid.drawn if d.unit.id not in self.shown}
 
     def _still(self, p: QPainter) -> None:
-        """The layer of what stands still: drawn anew when one has come to rest, until then moved
+        """The layer of what stands still: drawn again when one has come to rest, until then moved
         and stretched.
         """
         port, laid, ratio = self.port, self.laid, self.devicePixelRatioF()
@@ -690,6 +705,7 @@ class PlanCanvas(QWidget):
                 p,
                 self.width(),
                 self.height(),
-                "No unit lies on this sheet",
-                "Choose units in a table, then place them by a line, a path, a circle or a grid.",
+                "No units on this sheet",
+                "Select units in a table, then place them along a line, a path, a circle or "
+                "in a grid.",
             )

@@ -16,7 +16,7 @@ DEEDS = {"move": "move", "turn": "turn", "height": "lift", "start": "length of",
 
 
 class Pulling:
-    """One hand at the handles of the structure in hand, or of the units in hand."""
+    """One hand at the handles of the selected structure, or of the selected units."""
 
     def __init__(self, bench: Workbench) -> None:
         self.bench = bench
@@ -24,11 +24,11 @@ class Pulling:
         self._start: Vec3 = (0.0, 0.0, 0.0)
 
     def structure(self) -> Structure | None:
-        """The structure in hand, as it would be when let go now."""
+        """The selected structure, as it would be when released now."""
         return next((s for s in self.bench.shown.structures if s.id == self.bench.structure), None)
 
     def handles(self, units: bool) -> list[Handle]:
-        """Those of the structure in hand; else, with `units`, of the units. None while nothing may
+        """Those of the selected structure; else, with `units`, of the units. None while nothing may
         move.
         """
         if not self.bench.rearranging:

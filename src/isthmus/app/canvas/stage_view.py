@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSocketNotifier, Qt, QTimer, Signal
 from PySide6.QtGui import (
+    QContextMenuEvent,
     QHideEvent,
     QImage,
     QKeyEvent,
@@ -46,7 +47,7 @@ LIMIT = 1920 * 1200
 BODY = np.array([0.17, 0.175, 0.19])
 HELD = np.array([0.62, 0.34, 0.25])
 PICK_RADIUS = 0.32
-NAMED = 60  # so many in hand carry their number in the picture
+NAMED = 60  # so many selected carry their number in the picture
 WALK = 0.6  # metres a step
 EYES = 1.2  # metres above a seat
 
@@ -62,16 +63,21 @@ class Tool(Protocol):
     def point(self, at: Vec3, last: bool) -> None: ...
 
 
+WORKING_LIGHT = 4.0  # of the usual room light: forms can be told, and a lit unit still stands out
+
+
 class StageView(QWidget):
     """`source` gives (rig view, frame); it may change with every picture."""
 
     tool_changed = Signal()
+    menu_wanted = Signal(object)  # where on the screen
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
         self.camera = VIEWS["Seats"]
         self.look = Look()
+        self.room_set = False  # the room light was set by hand
         self.drawing: Drawing = EVEN
         self.tool: Tool | None = None
         self.wrong: dict[
@@ -148,8 +154,8 @@ class StageView(QWidget):
             self._fail(self.client.failure)
 
     def _idle(self) -> None:
-        """Only drifting haze, flashing and turning need new pictures by themselves: a still scene
-        costs nothing.
+        """Only drifting haze, flashing and turning need new pictures without a change: a still
+        scene costs nothing.
         """
         view, frame = self.source()
         states = view.states(frame)
@@ -177,15 +183,15 @@ class StageView(QWidget):
         return self.bench.view, self.bench.live.frame
 
     def _preview_view(self) -> RigView:
-        """The show as it would be when the handle were let go now."""
+        """The show as it would be when the handle were released now."""
         shown = self.bench.shown
         if self._preview is None or self._preview[0] is not shown:
             self._preview = (shown, RigView(shown, self.bench.live.compiled))
         return self._preview[1]
 
     def shown_show(self) -> Show:
-        """The show whose bodies are drawn: the rig's own, one being pulled about, or the one in
-        hand.
+        """The show whose bodies are drawn: the rig's own, one being pulled about, or the one
+        selected.
         """
         if self.rig_view is not None and self.rig_show is not None:
             return self.rig_show
@@ -207,6 +213,7 @@ class StageView(QWidget):
         space = space_of(view.rig.positions, view.rig.structures)
         look = replace(
             self.look,
+            room=self.room_light(),
             time=seconds,
             scale=drawing.coarse,
             samples=drawing.samples,
@@ -220,8 +227,14 @@ class StageView(QWidget):
         self._asked_scene = key
         return Request(size, self.camera, beams, bodies, tint, look, scene, drawing.hold)
 
+    def room_light(self) -> float:
+        """The room as it is set; while nothing is lit and it was not set, a working light."""
+        view, frame = self.source()
+        lit = any(state.rgb.any() for state in view.states(frame))
+        return self.look.room if lit or self.room_set else WORKING_LIGHT
+
     def held(self, view: RigView) -> list[int]:
-        """Rows of the units in hand: by id, or by number where the rig's own truth is shown."""
+        """Rows of the selected units: by id, or by number where the rig's own truth is shown."""
         chosen = set(self.bench.selection)
         if self.rig_view is None:
             return [i for i, unit in enumerate(view.rig.order) if unit in chosen]
@@ -269,7 +282,7 @@ class StageView(QWidget):
             self.ask()
         elif news == "restarted":
             self._drop_notifier()
-            self.bench.tell("attention", "The drawing process had ended; it was started again.")
+            self.bench.tell("attention", "The stage drawing had stopped and was restarted.")
             self._start()
         elif news == "failed":
             self._drop_notifier()
@@ -322,7 +335,7 @@ class StageView(QWidget):
             )
 
     def sit(self, at: Vec3) -> None:
-        """See from a seat: the eyes of somebody who sits there, looking at the middle of
+        """See from a seat: the eyes of a person who sits there, looking at the middle of
         the stage.
         """
         space = self.space()
@@ -428,8 +441,16 @@ class StageView(QWidget):
             metres = self.camera.distance / max(self.height(), 1)
             self.set_camera(self.camera.moved(-d.x() * metres, d.y() * metres))
 
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """By the mouse it comes on release, for a right drag moves the camera."""
+        if event.reason() != QContextMenuEvent.Reason.Mouse:
+            self.menu_wanted.emit(event.globalPos())
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
+            still = (event.position() - self._press).manhattanLength() < 5
+            if event.button() == Qt.MouseButton.RightButton and still:
+                self.menu_wanted.emit(event.globalPosition().toPoint())
             return
         if self.pulling.handle is not None:
             self.pulling.let_go()
@@ -596,7 +617,7 @@ class StageView(QWidget):
                 p,
                 self.width(),
                 self.height(),
-                "Nothing of the rig is in view",
+                "The rig is out of view",
                 "Press Home to see all of it again.",
             )
         strays = self.space().strays
@@ -651,7 +672,7 @@ class StageView(QWidget):
             p.drawLine(QPointF(*at[i]), QPointF(*at[j]))
 
     def _marks(self, p: QPainter) -> None:
-        """Number and place in order of the units in hand, with the figures of a fan or an aim."""
+        """Number and place in order of the selected units, with the figures of a fan or an aim."""
         view = self.source()[0]
         held = self.held(view)
         if not held:

@@ -1,4 +1,4 @@
-"""The menu of structures on plan and stage: take one in hand, put one up, bring a mesh in."""
+"""The menu of structures on plan and stage: select one, put one up, bring a mesh in."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ WORDS = {
     "wall": "Wall",
     "drape": "Drape",
     "screen": "Screen",
-    "hull": "Barge hull",
+    "hull": "Hull",
 }
 
 
@@ -41,10 +41,10 @@ def structure_menu(parent: QWidget, bench: Workbench) -> QMenu:
         act.setChecked(one.id == bench.structure)
         act.triggered.connect(lambda _=False, i=one.id: bench.hold(i))
     menu.addSeparator()
-    fresh = menu.addMenu("Put up")
+    fresh = menu.addMenu("Add")
     for kind, words in WORDS.items():
         fresh.addAction(words).triggered.connect(lambda _=False, k=kind: put_up(bench, k))
-    menu.addAction("Bring in a mesh…").triggered.connect(
+    menu.addAction("Import mesh…").triggered.connect(
         lambda _=False: bench.guard(lambda: bring_in(parent, bench))
     )
     return menu
@@ -53,7 +53,7 @@ def structure_menu(parent: QWidget, bench: Workbench) -> QMenu:
 def put_up(bench: Workbench, kind: str) -> None:
     def run() -> None:
         show, made = structures.add(bench.show, kind)
-        bench.commit(f"put up a {WORDS[kind].lower()}", show)
+        bench.commit(f"add a {WORDS[kind].lower()}", show)
         bench.rearrange(True)
         bench.hold(made)
 
@@ -64,7 +64,7 @@ def bring_in(parent: QWidget, bench: Workbench) -> None:
     """A mesh from a file as a set piece, at its own measures."""
     name, _ = QFileDialog.getOpenFileName(
         parent,
-        "Bring in a mesh",
+        "Import mesh",
         "",
         "Meshes (*.glb *.3ds *.obj)",
         options=QFileDialog.Option.DontUseNativeDialog,
@@ -85,6 +85,6 @@ def bring_in(parent: QWidget, bench: Workbench) -> None:
     if any(s.name.lower() == title.lower() for s in show.structures):
         title = structures.free_name(show, "mesh")
     show, made = structures.add(show, "mesh", size=(x, y, z), name=title, mesh=kept.name)
-    bench.commit(f"bring in {path.name}", show)
+    bench.commit(f"import {path.name}", show)
     bench.rearrange(True)
     bench.hold(made)

@@ -84,7 +84,7 @@ class Shape(Tool):
     @property
     def words(self) -> str:  # type: ignore[override]
         return (
-            f"{len(self.canvas.bench.selection)} in hand: {HINTS[self._now().kind]}, or type the "
+            f"{len(self.canvas.bench.selection)} selected: {HINTS[self._now().kind]}, or type the "
             "figures"
         )
 
@@ -143,7 +143,9 @@ class Pointing(Tool):
     def words(self) -> str:  # type: ignore[override]
         kind = self.canvas.sheet.kind
         if kind == "free":
-            return "A free sheet is nowhere: aim on the plan, an elevation or the stage"
+            return (
+                "A free sheet has no place in the venue: aim on the plan, an elevation or the stage"
+            )
         depth = {
             "front": f", {self._rest()[1]:.2f} m upstage",
             "side": f", {self._rest()[0]:.2f} m across",
@@ -201,7 +203,7 @@ class MoveUnderlay(Tool):
     """Drags the underlay about."""
 
     snaps = False
-    words = "Drag the drawing beneath; Escape ends it"
+    words = "Drag the background drawing; Escape ends it"
 
     def __init__(self, canvas: PlanCanvas, move: Callable[[float, float], None]) -> None:
         super().__init__(canvas)

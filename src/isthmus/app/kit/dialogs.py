@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from isthmus.app.kit.help import dress
 from isthmus.app.kit.theme import font
 from isthmus.app.kit.widgets import button, field, label
 from isthmus.errors import IsthmusError
@@ -49,6 +51,10 @@ class Frame(QDialog):
         self.buttons.addWidget(self.cancel)
         self.buttons.addWidget(self.primary)
         self.column.addLayout(self.buttons)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        dress(self)
+        super().showEvent(event)
 
     def _run(self) -> None:
         if self._act():

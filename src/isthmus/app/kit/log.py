@@ -1,4 +1,4 @@
-"""The log of this machine: what went wrong inside Isthmus and what Qt warned of, for whoever fixes
+"""The log of this computer: what went wrong inside Isthmus and what Qt warned of, for whoever fixes
 it.
 
 A few files that are written over, the oldest first. No names of units, shows or people: only what

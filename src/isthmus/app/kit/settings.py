@@ -1,5 +1,5 @@
-"""Settings of this machine, apart from any show. A value that does not read falls back; the file is
-kept beside.
+"""Settings of this computer, apart from any show. A value that cannot be read falls back; the file
+is kept beside.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ class Settings(msgspec.Struct, kw_only=True):
     window: tuple[int, int] = (1280, 800)
     adapters: dict[
         str, str
-    ] = {}  # protocol → address or name of the adapter it goes out by; none is chosen by itself
+    ] = {}  # protocol → address or name of the adapter it goes out by; none is chosen automatically
     look_for_nodes: bool = False
     drawing: str = "Even"  # the drawing setting in use, by name
     drawings: tuple[Drawing, ...] = ()  # own ones
@@ -47,7 +47,7 @@ def recovery_folder() -> Path:
 
 
 def load() -> Settings:
-    """Never fails: a file that does not read is set aside and the defaults are taken."""
+    """Never fails: a file that cannot be read is set aside and the defaults are taken."""
     file = config_file()
     try:
         found = msgspec.json.decode(file.read_bytes(), type=Settings)

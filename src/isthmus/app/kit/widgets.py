@@ -311,7 +311,7 @@ class KeysFirst(QObject):
 
 
 class CopyKeys(QObject):
-    """Gives a table Ctrl+C as a spreadsheet has it: the rows in hand (all, when none is) as
+    """Gives a table Ctrl+C as a spreadsheet has it: the selected rows (all, when none is) as
     tab-separated text with headings.
     """
 
@@ -383,6 +383,7 @@ def plain_table(
     column that gives way.
     """
     made = TextTable()
+    made.setTabKeyNavigation(False)  # Tab leaves it
     made.setModel(model)
     made.setObjectName(name)
     made.setAccessibleName(words)
@@ -424,8 +425,8 @@ def column_of(widget: QWidget, spacing: int = 6) -> QVBoxLayout:
 
 
 def take_row(table: QTableView, row: int) -> None:
-    """Choose one row, whatever keys are held: `selectRow` would take it as a wish to add or take
-    off.
+    """Choose one row, whatever keys are held: `selectRow` would take it as a wish to add or
+    remove.
     """
     flags = (
         QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows

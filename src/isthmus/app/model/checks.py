@@ -19,9 +19,9 @@ from isthmus.check.matched import Match, match
 from isthmus.check.setting import Change
 from isthmus.check.verdicts import outdate
 from isthmus.show import Show
-from isthmus.snags.records import FAULT, Mend, Snag
+from isthmus.snags.records import FAULT, Fix, Snag
 
-SURE = 0.9  # from then on a finding offers its mend on Readiness
+SURE = 0.9  # from then on a finding offers its fix on Readiness
 WAIT_MS, CALLED_MS = (
     250,
     1500,
@@ -30,7 +30,7 @@ WAIT_MS, CALLED_MS = (
 
 class Checks(QObject):
     """`changed` when devices or findings are others than before. Findings are worked out when
-    somebody looks at them.
+    a person looks at them.
     """
 
     changed = Signal()
@@ -65,7 +65,7 @@ class Checks(QObject):
         self._timer.start(WAIT_MS if self.bench.call is None else CALLED_MS)
 
     def now(self) -> None:
-        """Somebody looks at them: no long wait, whether units are called or not."""
+        """A person looks at them: no long wait, whether units are called or not."""
         self._timer.start(WAIT_MS)
 
     def take(self, found: Discovered) -> None:
@@ -88,7 +88,7 @@ class Checks(QObject):
             self.matches = match(self.bench.show, self.found.devices, self.found.asked)
 
     def take_hunted(self, unit: str, places: Sequence[Place], any_mode: bool) -> None:
-        """Where a unit was found to listen; a mode nobody asked about says nothing."""
+        """Where a unit was found to listen; a mode no one asked about says nothing."""
         first = places[0]
         mode = first.mode if any_mode and len({p.mode for p in places}) == 1 else ""
         self.hunted[unit] = Told(first.address, mode, first.universe)
@@ -168,10 +168,10 @@ class Checks(QObject):
 
 
 def _snag(told: FindingTold) -> Snag:
-    """A finding as a snag of the fifth step, with its mend where the show itself can be mended."""
-    edit = next((m for m in told.mends if m.edit is not None), None)
-    mend = (
-        Mend(edit.label, edit.edit)
+    """A finding as a snag of the fifth step, with its fix where the show itself can be fixed."""
+    edit = next((m for m in told.fixes if m.edit is not None), None)
+    fix = (
+        Fix(edit.label, edit.edit)
         if edit is not None and edit.edit is not None and told.chance > SURE
         else None
     )
@@ -180,4 +180,4 @@ def _snag(told: FindingTold) -> Snag:
         if told.chance > SURE
         else f"{told.title}: probably so: {told.words[0].lower()}{told.words[1:]}"
     )
-    return Snag("finding", FAULT, words, "Roll call", told.units, "answered", mend)
+    return Snag("finding", FAULT, words, "Roll call", told.units, "answered", fix)

@@ -30,4 +30,5 @@ class House:
     over: QWidget
     go: Callable[..., None]  # to a page by its title, and with a snag to what the snag is about
     current: Callable[[], str]  # title of the page shown
+    view_shown: Callable[[], None]  # another view of that page is shown
     within: QWidget | None = None  # where pages are made

@@ -37,7 +37,7 @@ class Keeper(QObject):
         try:
             self.journal = Journal(self.folder, self._trouble.emit)
         except FileFault as fault:
-            self._trouble.emit(f"Unsaved work is not kept in case of a crash. {fault}")
+            self._trouble.emit(f"Unsaved work is not autosaved. {fault}")
             return
         bench.keep = self._keep
         bench.adopted.connect(self._begin)
@@ -47,10 +47,7 @@ class Keeper(QObject):
         self._begin()
 
     def _tell(self, words: str) -> None:
-        self.bench.tell(
-            "attention" if words else "ok",
-            words or "Unsaved work is kept again in case of a crash.",
-        )
+        self.bench.tell("attention" if words else "ok", words or "Unsaved work is autosaved again.")
 
     def _begin(self) -> None:
         """Another show, or the same one saved."""

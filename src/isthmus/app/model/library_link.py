@@ -44,6 +44,7 @@ class LibraryLink(QObject):
         self._load_again = False
         self._looking: Task | None = None
         self._look_again = False
+        self._stopped = False
         self._again = False
         self._prints: dict[str, object] = {}
         self._watch = QTimer(self)
@@ -58,7 +59,7 @@ class LibraryLink(QObject):
         if self._shelf is None:
             try:
                 self._shelf = Shelf(follow=False)
-            except FileFault as fault:  # the page must open all the same, and say why it is empty
+            except FileFault as fault:  # the page must open anyway, and say why it is empty
                 self._shelf = Shelf(
                     Path(tempfile.mkdtemp(prefix="isthmus-")) / "library.sqlite", follow=False
                 )
@@ -161,7 +162,11 @@ class LibraryLink(QObject):
             self.look()
 
     def update(self) -> None:
-        """Start the builder; when it runs already, once more after it."""
+        """Start the builder; when it runs already, once more after it. Not after `stop`: what a
+        task found may still come in then.
+        """
+        if self._stopped:
+            return
         if self._process is not None:
             self._again = True
             return
@@ -196,7 +201,7 @@ class LibraryLink(QObject):
             return f"Stopped after {line['read']} files; what was read is kept."
         parts = [f"{line['read']} files read"] if line["read"] else []
         parts += [f"{line['removed']} gone"] if line["removed"] else []
-        parts += [f"{line['faults']} do not read"] if line["faults"] else []
+        parts += [f"{line['faults']} cannot be read"] if line["faults"] else []
         return ", ".join(parts)
 
     def _finished(self) -> None:
@@ -232,6 +237,7 @@ class LibraryLink(QObject):
 
     def stop(self) -> None:
         self._watch.stop()
+        self._stopped = True
         self._again = self._load_again = self._look_again = False
         if self._looking is not None:
             self._looking.cancel()

@@ -40,10 +40,10 @@ class OutputControl(QObject):
     def switch(self, on: bool) -> None:
         """Raises NetworkFault when the engine cannot be started."""
         if on and not self._started:
-            desk = self._net.start()
+            hub = self._net.start()
             if self.engine.send_home():  # of a run that was killed: it held the last look until now
-                desk.reopen()
-            self.engine.use(desk.outlets)
+                hub.reopen()
+            self.engine.use(hub.outlets)
             self.engine.start()
             self._started = True
         self.on = on
@@ -68,7 +68,7 @@ class OutputControl(QObject):
     def _asked(self) -> None:
         """Nodes have said what they want."""
         view = self._net.view
-        broadcast = self._net.desk.outlets.broadcast if self._net.desk else ""
+        broadcast = self._net.hub.outlets.broadcast if self._net.hub else ""
         if (view.asking, broadcast) != (self.composer.asking, self.composer.broadcast):
             self.composer.asking, self.composer.broadcast = view.asking, broadcast
             self.publish()
@@ -80,7 +80,7 @@ class OutputControl(QObject):
             if self._started and self.engine.check():
                 self._bench.tell(
                     "attention",
-                    "The output engine had ended; it was started again at "
+                    "The output engine had stopped and was restarted at "
                     f"{self.engine.stats().returned_at}.",
                 )
         except IsthmusError as error:
@@ -93,8 +93,7 @@ class OutputControl(QObject):
             told = [words for words in self._net.view.trouble if words.startswith("Port ")]
             why = told[0] if told else "Port 6454 is taken by another program."
             self._bench.tell(
-                "note",
-                f"{why} Sending from port {self.stats.source_port}; nodes take it all the same.",
+                "note", f"{why} Sending from port {self.stats.source_port}; nodes take it anyway."
             )
         if self.stats.errors > self._errors:
             if self._errors == 0:
@@ -110,12 +109,15 @@ class OutputControl(QObject):
         if not self.on:
             return [("Output off", False)]
         if self._bench.past_numbers:
-            return [("Past the limits of ", False), (write_numbers(self._bench.past_numbers), True)]
+            return [
+                ("Beyond the limits of ", False),
+                (write_numbers(self._bench.past_numbers), True),
+            ]
         stats, state = self.stats, self._bench.masters.everything
         if stats.state == "gone":
-            return [("Output engine is starting…", False)]
+            return [("Output is starting…", False)]
         if state:
-            return [("Everything is dark" if state == "dark" else "Everything is held", False)]
+            return [("Blackout" if state == "dark" else "Output held", False)]
         if stats.routes == 0:
             return [("On, but no universe is routed", False)]
         universes = len({o.universe for o in self._bench.show.outputs if o.enabled})

@@ -1,4 +1,4 @@
-"""What the rig does: asked of the stand-in rig some fifteen times a second, on a thread of
+"""What the rig does: asked of the simulator some fifteen times a second, on a thread of
 its own.
 """
 

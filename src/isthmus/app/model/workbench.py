@@ -1,4 +1,5 @@
-"""The work in hand: the show with its history, the one selection, the live levels, the roll call.
+"""The work being done: the show with its history, the one selection, the live levels, the roll
+call.
 
 Every change of the show goes through `commit`; views listen to `changed` and compare by identity
 what concerns them.
@@ -49,7 +50,7 @@ class Workbench(QObject):
     network_changed = Signal()
     proof_changed = Signal()
     concluded_changed = Signal()  # findings of roll call are others than before
-    held_changed = Signal()  # another structure in hand, or none
+    held_changed = Signal()  # another selected structure, or none
     state_changed = Signal()  # using or rearranging
     sheet_changed = Signal()
     figures_changed = Signal()
@@ -58,7 +59,7 @@ class Workbench(QObject):
     told = Signal(str, str)  # severity, sentence
     clashing = Signal(
         object, str
-    )  # a Placing with somebody in the way, and what the edit is called
+    )  # a Placing whose addresses are in use, and what the edit is called
 
     def __init__(self, show: Show | None = None) -> None:
         super().__init__()
@@ -80,10 +81,10 @@ class Workbench(QObject):
         self.past_numbers: list[int] = []  # units whose limits the proof that runs goes past
         self._past: dict[str, bool] = {}
         self.masters = Masters()
-        self.network: View | None = None  # as the desk last told it
+        self.network: View | None = None  # as the hub last told it
         self.sending = False  # kept by the output control
         self.last_added: object = None  # what the Add dialog goes on from
-        self.structure = ""  # the structure in hand
+        self.structure = ""  # the selected structure
         self.length_way = "spacing"  # what units do when the length of their structure changes
         self.rearranging = False
         self.sheet_id = "plan"
@@ -134,7 +135,7 @@ class Workbench(QObject):
         old = self.show
         if (
             not show.sending.cid and show != old
-        ):  # who sends stays the same from here on, whatever the show is called
+        ):  # which device sends stays the same from here on, whatever the show is called
             show = replace(
                 show,
                 sending=replace(
@@ -154,7 +155,7 @@ class Workbench(QObject):
         self._after(old)
 
     def place(self, name: str, placing: Placing) -> None:
-        """Take new addresses into the history; when somebody is there already, the ways out are
+        """Take new addresses into the history; when address in use, the ways out are
         asked for first.
         """
         if placing.in_the_way:
@@ -172,7 +173,7 @@ class Workbench(QObject):
         old, name = self.show, self.history.redo()
         self.keep(f"Redo {name}", old, self.show)
         self._after(old)
-        self.tell("note", f"Done again: {name}.")
+        self.tell("note", f"Redone: {name}.")
 
     def _after(self, old: Show) -> None:
         ids = {unit.id for unit in self.show.units}
@@ -212,7 +213,7 @@ class Workbench(QObject):
         self.title_changed.emit()
 
     def name_after(self, path: Path) -> None:
-        """A show that nobody named is called like its file."""
+        """A show that no one named is called like its file."""
         if (self.show.name == UNTITLED or self.show.named_by_file) and self.show.name != path.stem:
             self.commit(
                 f"Name the show {path.stem}", replace(self.show, name=path.stem, named_by_file=True)
@@ -268,7 +269,7 @@ class Workbench(QObject):
         return [units[unit] for unit in self.selection if unit in units]
 
     def hold(self, structure: str) -> None:
-        """Take a structure in hand, or none. The units in hand stay in hand, so that they can be
+        """Select a structure, or none. The selected units stay selected, so that they can be
         hung on it.
         """
         if structure != self.structure:
@@ -284,7 +285,7 @@ class Workbench(QObject):
             self.state_changed.emit()
 
     def say_figures(self, figures: dict[str, str]) -> None:
-        """Write figures beside units, by id; {} takes them away."""
+        """Write figures beside units, by id; {} clears them."""
         if figures != self.figures:
             self.figures = figures
             self.figures_changed.emit()
@@ -365,8 +366,8 @@ class Workbench(QObject):
     def levels(self, change: Callable[[Live], object]) -> None:
         """Change live levels, unless a roll call holds them."""
         if self.call is not None or self.proof is not None:
-            who = "roll call" if self.call is not None else "proof of a route"
-            self.tell("attention", f"The {who} holds the levels. End it to use the hand controls.")
+            who = "roll call" if self.call is not None else "output test"
+            self.tell("attention", f"The {who} holds the levels. End it to use hand controls.")
             return
         change(self.live)
         self.levels_changed.emit()
@@ -488,7 +489,7 @@ class Workbench(QObject):
         by: str = "",
     ) -> None:
         """Keep a verdict of the units called, and go on to the next stop. Raises EntryFault for a
-        verdict nobody knows.
+        verdict that is not known.
         """
         if self.call is None:
             return

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from importlib import import_module
 
+from PySide6.QtCore import QPoint
 from PySide6.QtGui import QColor, QContextMenuEvent, QPainter
 from PySide6.QtWidgets import QPushButton, QStackedWidget, QVBoxLayout
 
@@ -43,6 +44,7 @@ class Page(Panel):
     """
 
     title = ""
+    unlit: frozenset[str] = frozenset()  # views on which no unit is lit by hand
     context: Sequence[str] = ()  # ids of the actions in its context menu, "" is a line
 
     def __init__(self, house: House) -> None:
@@ -99,6 +101,7 @@ class Page(Panel):
         self.stack.setCurrentWidget(self.views[name])
         if self.isVisible():  # while the page is made the keys belong to another
             self.views[name].entered()
+            self.house.view_shown()
 
     def mark_switch(self, name: str) -> None:
         for switch, words in zip(self.switches, self.view_names, strict=True):
@@ -140,8 +143,12 @@ class Page(Panel):
         """Show what a snag of this page is about; its units are selected already."""
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.show_context(event.globalPos())
+
+    def show_context(self, at: QPoint) -> None:
+        """The context menu of this page at a point of the screen."""
         if self.context:
-            self.acts.menu(self.context, self).popup(event.globalPos())
+            self.acts.menu(self.context, self).popup(at)
 
     def shut_down(self) -> None:
         """End what was started; nothing is shown any more."""

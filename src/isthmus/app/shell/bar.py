@@ -293,6 +293,10 @@ class Bar(QWidget):
         row.addWidget(self.end_call)
         self.sign = OutputSign(output)
         self.sign.clicked.connect(lambda: actions.trigger("output.switch"))
+        self.inspect = actions.button("view.inspector", "Inspector", height=28)
+        self.inspect.setCheckable(True)
+        self.inspect.hide()
+        row.addWidget(self.inspect)
         row.addWidget(self.sign)
         bench.title_changed.connect(self.renew)
         bind(bench.call_changed, self, self._called)
@@ -333,8 +337,7 @@ class Bar(QWidget):
                 f"Roll call at {unit.number if unit else call.call.title}: end it"
             )
             self.end_call.setToolTip(
-                "A answers, W wrong, S silent, N next, B back, C takes the verdict away, "
-                "Ctrl+E ends"
+                "A works, W wrong, S silent, N next, B back, C clears the verdict, Ctrl+E ends"
             )
 
     def _filters(self) -> None:

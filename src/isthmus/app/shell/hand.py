@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWi
 from isthmus.app.kit import paint
 from isthmus.app.kit.actions import Action, Registry
 from isthmus.app.kit.theme import SIZE, theme
-from isthmus.app.kit.widgets import button, label, plain_tip, set_property
+from isthmus.app.kit.widgets import label, plain_tip, set_property
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.shell.hand_parts import Chips, Colour, Intensity, PanTilt
 from isthmus.patch.limits import bounds_of, limits_of_many
@@ -26,11 +26,19 @@ def _divider() -> QFrame:
     return line
 
 
+def _all_of(ranges: list[tuple[float, float]], usual: float) -> tuple[float, float]:
+    """From the lowest to the highest any of the selected units reaches."""
+    if not ranges:
+        return -usual, usual
+    return min(low for low, _ in ranges), max(high for _, high in ranges)
+
+
 class Hand(QWidget):
     def __init__(self, bench: Workbench, actions: Registry) -> None:
         super().__init__()
         self.bench, self.acts = bench, actions
         self.open = True
+        self._place, self._kept = "", dict[str, bool]()
         self.setObjectName("hand controls")
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 4, 16, 6)
@@ -60,9 +68,9 @@ class Hand(QWidget):
         for words, action in (
             ("Reverse", "hand.reverse"),
             ("Every other", "hand.every_other"),
-            ("Let go", "hand.let_go"),
+            ("Deselect", "hand.let_go"),
         ):
-            acts.addWidget(button(words, "quiet", lambda a=action: actions.trigger(a)))
+            acts.addWidget(actions.button(action, words, "quiet"))
         acts.addStretch(1)
         left.addLayout(acts)
         self.limits = label("", "attention", "caption", wrap=True)
@@ -89,13 +97,11 @@ class Hand(QWidget):
         row.addWidget(_divider())
         grid = QGridLayout()
         grid.setSpacing(6)
-        self.light = button("Light up", "primary", lambda: actions.trigger("units.light"), 30)
+        self.light = actions.button("units.light", "Highlight", "primary", 30)
         self.light.setMinimumWidth(116)
         grid.addWidget(self.light, 0, 0, 1, 2)
-        grid.addWidget(button("Home", run=lambda: actions.trigger("units.home"), height=30), 1, 0)
-        grid.addWidget(
-            button("Release", run=lambda: actions.trigger("units.release"), height=30), 1, 1
-        )
+        grid.addWidget(actions.button("units.home", "Home", height=30), 1, 0)
+        grid.addWidget(actions.button("units.release", "Release", height=30), 1, 1)
         grid.setRowStretch(2, 1)
         row.addLayout(grid)
         outer.addWidget(self.body)
@@ -124,6 +130,14 @@ class Hand(QWidget):
 
     def toggle(self) -> None:
         self._open(not self.open)
+        self._kept[self._place] = self.open
+
+    def stand_in(self, place: str, usual: bool) -> None:
+        """Be as the person left it on this page; `usual` where they never changed it."""
+        self._place = place
+        on = self._kept.get(place, usual)
+        if on != self.open:
+            self._open(on)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.position().y() < 30 and event.position().x() < 140:
@@ -152,7 +166,8 @@ class Hand(QWidget):
         live, chosen = self.bench.live, self.bench.selection
         for part in (self.intensity, self.pan_tilt, self.colour, self.light):
             part.setEnabled(bool(chosen))
-        levels, points, spans, can, result = set(), [], [(270.0, 135.0)], False, None
+        levels, points, can, result = set(), [], False, None
+        ranges: dict[str, list[tuple[float, float]]] = {"Pan": [], "Tilt": []}
         turning = ""  # the first that has both axes
         for unit in chosen:
             program = live.program(unit)
@@ -181,6 +196,9 @@ class Hand(QWidget):
             if pan is not None and tilt is not None:
                 points.append((round(pan, 1), round(tilt, 1)))
                 turning = turning or unit
+                for axis, found in ranges.items():
+                    if span := live.axis_range(unit, axis):
+                        found.append(span)
             can = can or any(a.startswith("Color") for a in attributes)
             if result is None and state is not None and state.rgb.size:
                 result = state.rgb[0, int(np.argmax(state.rgb[0].sum(axis=1)))]
@@ -197,7 +215,9 @@ class Hand(QWidget):
             bounds.pop("Dimmer", None),
         )
         self.pan_tilt.set(
-            points, spans[0], {name: bounds[name] for name in ("Pan", "Tilt") if name in bounds}
+            points,
+            (_all_of(ranges["Pan"], 270.0), _all_of(ranges["Tilt"], 135.0)),
+            {name: bounds[name] for name in ("Pan", "Tilt") if name in bounds},
         )
         self._show_limits()
         self.colour.set(result, can)
@@ -240,11 +260,11 @@ def register(actions: Registry, hand: Hand) -> None:
     actions.add(
         Action(
             "units.light",
-            "Light up",
+            "Highlight",
             lambda: bench.levels(lambda live: live.light_up(bench.selection)),
             "Ctrl+U",
             "selection",
-            help="Home, with the light on, open and white",
+            help="Lights the selected units: home position, full, open and white",
             group="Hand controls",
         ),
         Action(
@@ -257,11 +277,11 @@ def register(actions: Registry, hand: Hand) -> None:
         ),
         Action(
             "units.release",
-            "Release the units in hand",
+            "Release the selected units",
             lambda: bench.levels(lambda live: live.let_go(bench.selection)),
             "Ctrl+Backspace",
             "selection",
-            help="Nothing is asked of them any more",
+            help="Clears the levels asked of the selected units",
             group="Hand controls",
         ),
         Action(
@@ -273,7 +293,7 @@ def register(actions: Registry, hand: Hand) -> None:
         ),
         Action(
             "hand.reverse",
-            "Reverse the order in hand",
+            "Reverse the order of the selection",
             lambda: bench.select(bench.selection[::-1]),
             "Ctrl+I",
             "selection",
@@ -281,7 +301,7 @@ def register(actions: Registry, hand: Hand) -> None:
         ),
         Action(
             "hand.every_other",
-            "Keep every other",
+            "Select every other",
             lambda: bench.select(bench.selection[::2]),
             "Ctrl+2",
             "selection",
@@ -289,17 +309,17 @@ def register(actions: Registry, hand: Hand) -> None:
         ),
         Action(
             "hand.let_go",
-            "Let go of all",
+            "Deselect all",
             lambda: bench.select([]),
-            "Ctrl+D",
+            "Ctrl+Shift+D",
             "selection",
             group="Hand controls",
         ),
         Action(
             "hand.all",
-            "Take all units in hand",
+            "Select all units",
             lambda: bench.select([u.id for u in sorted(bench.show.units, key=lambda u: u.number)]),
-            "Ctrl+Shift+D",
+            "Ctrl+A",
             group="Hand controls",
         ),
         Action(

@@ -22,8 +22,8 @@ CHIP_W, CHIP_H = 62, 23
 
 
 class Chips(QWidget):
-    """The units in hand, joined by the course line in the order they were taken; a click lets one
-    go.
+    """The selected units, joined by the course line in the order they were taken; a click deselects
+    one.
     """
 
     def __init__(self, bench: Workbench) -> None:
@@ -31,7 +31,7 @@ class Chips(QWidget):
         self.bench = bench
         self.setMinimumHeight(CHIP_H + 2)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setToolTip("In the order taken; a click lets one go")
+        self.setToolTip("In the order taken; a click deselects one")
         bench.selection_changed.connect(self.update)
         bind(bench.changed, self, self.update)
 
@@ -93,7 +93,7 @@ class Chips(QWidget):
                 height=CHIP_H + 1,
             )
         if not units:
-            paint.text(p, 0, 0, "Nothing in hand.", font("table"), "text3", height=CHIP_H + 1)
+            paint.text(p, 0, 0, "Nothing selected.", font("table"), "text3", height=CHIP_H + 1)
 
 
 class Dial(QWidget):
@@ -231,15 +231,18 @@ class Intensity(Dial):
         self.outline(p)
 
 
+Spans = tuple[tuple[float, float], tuple[float, float]]
+
+
 class PanTilt(Dial):
-    """Pan across, tilt up and down; the first unit in hand is the cross, the others are dots."""
+    """Pan across, tilt up and down; the first selected unit is the cross, the others are dots."""
 
     moved = Signal(float, float)
 
     def __init__(self) -> None:
         super().__init__("Pan and tilt")
         self.points: list[tuple[float, float]] = []  # degrees
-        self.spans = (270.0, 135.0)
+        self.spans: Spans = ((-270.0, 270.0), (-135.0, 135.0))  # of pan and tilt, degrees
         self.limits: dict[
             str, tuple[float, float]
         ] = {}  # Pan and Tilt → lowest and highest degrees that go out
@@ -248,7 +251,7 @@ class PanTilt(Dial):
     def set(
         self,
         points: list[tuple[float, float]],
-        spans: tuple[float, float],
+        spans: Spans,
         limits: dict[str, tuple[float, float]],
     ) -> None:
         if (points, spans, limits) != (self.points, self.spans, self.limits):
@@ -256,21 +259,23 @@ class PanTilt(Dial):
             self.update()
 
     def _px(self, pan: float, tilt: float) -> QPointF:
+        (left, right), (low, high) = self.spans
         return QPointF(
-            self.width() / 2 + pan / self.spans[0] * (self.width() / 2 - 4),
-            self.height() / 2 - tilt / self.spans[1] * (self.height() / 2 - 4),
+            4 + (pan - left) / max(right - left, 1e-6) * (self.width() - 8),
+            4 + (high - tilt) / max(high - low, 1e-6) * (self.height() - 8),
         )
 
     def _take(self, at: QPointF) -> None:
-        pan = (at.x() - self.width() / 2) / (self.width() / 2 - 4) * self.spans[0]
-        tilt = -(at.y() - self.height() / 2) / (self.height() / 2 - 4) * self.spans[1]
+        (left, right), (low, high) = self.spans
+        pan = left + (at.x() - 4) / (self.width() - 8) * (right - left)
+        tilt = high - (at.y() - 4) / (self.height() - 8) * (high - low)
         self._move(pan, tilt)
 
     def _move(self, pan: float, tilt: float) -> None:
         if self.points:
             self.moved.emit(
-                max(-self.spans[0], min(self.spans[0], pan)),
-                max(-self.spans[1], min(self.spans[1], tilt)),
+                max(self.spans[0][0], min(self.spans[0][1], pan)),
+                max(self.spans[1][0], min(self.spans[1][1], tilt)),
             )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -308,12 +313,14 @@ class PanTilt(Dial):
             y = r.y() + r.height() * i / 4
             p.drawLine(QPointF(r.x() + 1, y), QPointF(r.right() - 1, y))
         p.setPen(pen("contour", 1))
-        p.drawLine(QPointF(r.center().x(), r.y() + 1), QPointF(r.center().x(), r.bottom() - 1))
-        p.drawLine(QPointF(r.x() + 1, r.center().y()), QPointF(r.right() - 1, r.center().y()))
+        zero = self._px(0.0, 0.0)
+        if r.contains(zero):
+            p.drawLine(QPointF(zero.x(), r.y() + 1), QPointF(zero.x(), r.bottom() - 1))
+            p.drawLine(QPointF(r.x() + 1, zero.y()), QPointF(r.right() - 1, zero.y()))
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.limits:
             pan, tilt = (
-                self.limits.get(name, (-s, s))
+                self.limits.get(name, s)
                 for name, s in zip(("Pan", "Tilt"), self.spans, strict=True)
             )
             inside = QRectF(self._px(pan[0], tilt[1]), self._px(pan[1], tilt[0])).intersected(r)

@@ -1,4 +1,6 @@
-"""The inspector: what is in hand, as fields that can be typed in; paper beside patch; its snags."""
+"""The inspector: what is selected, as fields that can be typed in; paper beside patch; its
+snags.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,8 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
 from isthmus.app.kit import paint
-from isthmus.app.kit.figures import read_figure, write_figure
+from isthmus.app.kit.figures import read_change, write_figure
+from isthmus.app.kit.help import HELP
 from isthmus.app.kit.theme import SIZE, font, pen, theme
 from isthmus.app.kit.widgets import (
     Line,
@@ -62,31 +65,43 @@ def _numbers(show: Show, ids: list[str], text: str) -> Show:
 
 def _place(axis: int) -> Write:
     def write(show: Show, ids: list[str], text: str) -> Show:
-        value = read_figure(text, "distance")
+        change = read_change(text, "distance", len(ids) > 1)
         for unit_id in ids:
             unit = show.unit(unit_id)
             at = list((unit.position if unit else None) or (0.0, 0.0, 0.0))
-            at[axis] = value
+            at[axis] = change(at[axis])
             show = put_unit(show, unit_id, (at[0], at[1], at[2]))
         return show
 
     return write
 
 
-def _mounted(change: Callable[[Quat, float], Quat]) -> Write:
+def _mounted(put: Callable[[Quat, float], Quat], now: Callable[[Quat], float]) -> Write:
     def write(show: Show, ids: list[str], text: str) -> Show:
-        degrees = read_figure(text, "angle")
-        return edits.change_units(
-            show, ids, lambda u: u if u.pinned else replace(u, rotation=change(u.rotation, degrees))
-        )
+        change = read_change(text, "angle", len(ids) > 1)
+
+        def mounted(unit: Unit) -> Unit:
+            if unit.pinned:
+                return unit
+            return replace(unit, rotation=put(unit.rotation, change(now(unit.rotation))))
+
+        return edits.change_units(show, ids, mounted)
 
     return write
+
+
+def _turn(rotation: Quat) -> float:
+    return mount_of(rotation).turn
+
+
+def _lean(rotation: Quat) -> float:
+    return mount_of(rotation).lean
 
 
 def _hangs(show: Show, ids: list[str], text: str) -> Show:
     hang = text.strip().lower()
     if hang not in HANGS:
-        raise EntryFault(f"“{text[:20]}” is no way to hang.", do=f"Write {', '.join(HANGS)}.")
+        raise EntryFault(f"“{text[:20]}” is not a way to hang.", do=f"Write {', '.join(HANGS)}.")
     return edits.change_units(
         show, ids, lambda u: u if u.pinned else replace(u, rotation=hung(u.rotation, hang))
     )
@@ -94,9 +109,12 @@ def _hangs(show: Show, ids: list[str], text: str) -> Show:
 
 def _along(show: Show, ids: list[str], text: str) -> Show:
     """Metres along the structure each hangs on."""
-    along = read_figure(text, "distance")
+    change = read_change(text, "distance", len(ids) > 1)
     for unit_id in ids:
-        show = slide(show, unit_id, along)
+        unit = show.unit(unit_id)
+        on = next((s for s in show.structures if unit and s.id == unit.structure), None)
+        now = along_of(on, unit.position) if on and unit and unit.position else 0.0
+        show = slide(show, unit_id, change(now))
     return show
 
 
@@ -106,12 +124,15 @@ def _home(name: str) -> Write:
     """
 
     def write(show: Show, ids: list[str], text: str) -> Show:
-        degrees = read_figure(text, "angle")
-        if abs(degrees) > 720:
-            raise EntryFault(f"“{text[:20]}” is more than two turns.")
-        return edits.change_units(
-            show, ids, lambda u: replace(u, handling=replace(u.handling, **{name: degrees}))
-        )
+        change = read_change(text, "angle", len(ids) > 1)
+
+        def offset(unit: Unit) -> Unit:
+            degrees = change(getattr(unit.handling, name))
+            if abs(degrees) > 720:
+                raise EntryFault(f"“{text[:20]}” is more than two turns.")
+            return replace(unit, handling=replace(unit.handling, **{name: degrees}))
+
+        return edits.change_units(show, ids, offset)
 
     return write
 
@@ -125,7 +146,7 @@ def _metres(axis: int) -> Callable[[Unit], str]:
 
 
 class Field(Line):
-    """One property of all units in hand; different values show as ≠ with their counts until
+    """One property of all selected units; different values show as ≠ with their counts until
     something is typed.
     """
 
@@ -153,7 +174,7 @@ class Field(Line):
             plain_tip(
                 ", ".join(f"{v or 'none'} ×{n}" for v, n in counted.most_common(12))
                 if mixed
-                else ""
+                else HELP.get(self.objectName(), "")
             )
         )
 
@@ -218,14 +239,9 @@ class Inspector(Panel):
         ("Name", False, lambda u: u.name, _text("name")),
         ("Profile", False, None, None),
         ("Mode", False, lambda u: u.mode, lambda s, ids, t: edits.set_mode(s, ids, t.strip())),
-        (
-            "Starts at",
-            True,
-            addresses,
-            lambda s, ids, t: edits.set_address(s, ids, read_address(t)),
-        ),
-        ("Takes", True, None, None),
-        ("Hangs on", False, lambda u: u.hangs_on, _text("hangs_on")),
+        ("Address", True, addresses, lambda s, ids, t: edits.set_address(s, ids, read_address(t))),
+        ("Footprint", True, None, None),
+        ("Position", False, lambda u: u.hangs_on, _text("hangs_on")),
         ("Gel", False, lambda u: u.gel, _text("gel")),
         ("Purpose", False, lambda u: u.purpose, _text("purpose")),
         ("Across x", True, _metres(0), _place(0)),
@@ -233,11 +249,11 @@ class Inspector(Panel):
         ("Height z", True, _metres(2), _place(2)),
         ("Along", True, None, _along),
         ("Hangs", False, hang_of, _hangs),
-        ("Turn", True, lambda u: write_figure(mount_of(u.rotation).turn, 1), _mounted(turned)),
-        ("Lean", True, lambda u: write_figure(mount_of(u.rotation).lean, 1), _mounted(leaned)),
-        ("Pan home", True, lambda u: write_figure(u.handling.pan_offset, 1), _home("pan_offset")),
+        ("Turn", True, lambda u: write_figure(_turn(u.rotation), 1), _mounted(turned, _turn)),
+        ("Lean", True, lambda u: write_figure(_lean(u.rotation), 1), _mounted(leaned, _lean)),
+        ("Pan offset", True, lambda u: write_figure(u.handling.pan_offset, 1), _home("pan_offset")),
         (
-            "Tilt home",
+            "Tilt offset",
             True,
             lambda u: write_figure(u.handling.tilt_offset, 1),
             _home("tilt_offset"),
@@ -319,18 +335,18 @@ class Inspector(Panel):
         units = self.bench.selected()
         profiles = profiles_of(self.bench.show)
         self.heading.setText(
-            f"{len(units)} units in hand"
+            f"{len(units)} selected units"
             if len(units) != 1
             else f"{units[0].number}  {units[0].name}"
         )
         if not units:
-            self.heading.setText("Nothing in hand")
+            self.heading.setText("Nothing selected")
             self.below.setText("Choose units in a table, on the plan or the stage.")
         held = self.structure.structure()
         self.structure.setVisible(held is not None)
         if held is not None:
             self.heading.setText(held.name)
-            self.below.setText(f"{held.kind}, in hand")
+            self.below.setText(f"{held.kind}, selected")
             units = []
         for widget in (
             self.form,
@@ -364,7 +380,7 @@ class Inspector(Panel):
                         for u in units
                     ]
                 )
-            elif name == "Takes":
+            elif name == "Footprint":
                 field.show_values([str(footprint(u, profiles)) for u in units])
             elif name == "Along":
                 field.show_values([self._along(u) for u in units])
@@ -407,7 +423,7 @@ class Inspector(Panel):
             ("Model", row.type, model),
             ("Mode", row.mode, unit.mode),
             ("Address", address, addresses(unit)),
-            ("Hangs on", row.hangs_on, unit.hangs_on),
+            ("Position", row.hangs_on, unit.hangs_on),
             ("Gel", row.gel, unit.gel),
         ]
         self.paper.set(
@@ -434,9 +450,9 @@ class Inspector(Panel):
             grid.setVerticalSpacing(2)
             grid.addWidget(SeverityMark(snag.severity), 0, 0, Qt.AlignmentFlag.AlignTop)
             grid.addWidget(label(snag.text, wrap=True), 0, 1)
-            if snag.mend:
+            if snag.fix:
                 grid.addWidget(
-                    button(snag.mend.label, "link", lambda s=snag: self.follow(s)),
+                    button(snag.fix.label, "link", lambda s=snag: self.follow(s)),
                     1,
                     1,
                     Qt.AlignmentFlag.AlignLeft,
@@ -447,7 +463,7 @@ class Inspector(Panel):
             self.snag_column.addWidget(label(f"and {len(found) - 6} more on Readiness", "quiet"))
 
     def _placed(self, ids: list[str], text: str) -> bool:
-        """Addresses are given as a whole; when somebody is there already, the ways out are
+        """Addresses are given as a whole; when address in use, the ways out are
         shown.
         """
 
@@ -483,7 +499,7 @@ class Inspector(Panel):
         write = next(w for n, _, _, w in self.FIELDS if n == name)
         ids = list(self.bench.selection)
         field.original = text
-        if name == "Starts at" and self._placed(ids, text):
+        if name == "Address" and self._placed(ids, text):
             return
         if name == "Mode":
             if not self.bench.guard(lambda: self._give_mode(ids, text.strip())):

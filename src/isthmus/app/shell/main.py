@@ -1,4 +1,4 @@
-"""The application's start: arguments, fonts and theme, the window, the stand-in rig of the demo.
+"""The application's start: arguments, fonts and theme, the window, the simulator of the demo.
 
 Order: arguments → QApplication → fonts, theme → show → window → recovered work → event loop → shut
 down.
@@ -71,7 +71,7 @@ class _Beside:
 
 
 class DemoRig(_Beside):
-    """The stand-in rig of the demo."""
+    """The simulator of the demo."""
 
     def __init__(self) -> None:
         super().__init__("rig", "--scenario", str(SCENARIO))
@@ -82,7 +82,7 @@ class DemoRig(_Beside):
 
 
 class DemoExchange(_Beside):
-    """The stand-in exchange of the demo, on a port of its own; asked where it listens when somebody
+    """The stand-in exchange of the demo, on a port of its own; asked where it listens when a person
     wants to know.
     """
 
@@ -113,14 +113,14 @@ def read_arguments(arguments: Sequence[str]) -> argparse.Namespace:
         "show", nargs="?", help="a .isthmus file; without one the last show is opened"
     )
     parser.add_argument(
-        "--demo", action="store_true", help="the demo show, with the stand-in rig beside it"
+        "--demo", action="store_true", help="the demo show, with the simulator beside it"
     )
     parser.add_argument("--new", action="store_true", help="an empty show")
-    parser.add_argument("--rig", metavar="HOST:PORT", help="a stand-in rig to watch")
+    parser.add_argument("--rig", metavar="HOST:PORT", help="a simulator to watch")
     parser.add_argument(
         "--rig-window",
         metavar="HOST:PORT",
-        help="only a window on a stand-in rig, to see and break it",
+        help="only a window on a simulator, to see and break it",
     )
     parser.add_argument(
         "--shots", metavar="DIR", help="save a picture of every main view of the demo, then end"
@@ -129,7 +129,7 @@ def read_arguments(arguments: Sequence[str]) -> argparse.Namespace:
 
 
 def read_place(text: str) -> tuple[str, int] | None:
-    """`127.0.0.1:4242`, or a port of this machine."""
+    """`127.0.0.1:4242`, or a port of this computer."""
     host, _, port = text.rpartition(":")
     return (host or "127.0.0.1", int(port)) if port.isdigit() else None
 
@@ -152,13 +152,13 @@ def ends_on_signals(app: QApplication) -> QTimer:
 
 
 def rig_window(app: QApplication, place: str) -> int:
-    """The stand-in rig in a window of its own, beside whatever is tried on it."""
+    """The simulator in a window of its own, beside whatever is tried on it."""
     from isthmus.app.pages.routes.views.rig import RigView
 
     bench = Workbench()
     view = RigView(bench, read_place(place))
     bench.told.connect(lambda severity, words: view.told.setText(words))
-    view.setWindowTitle("Stand-in rig (simulation) — Isthmus")
+    view.setWindowTitle("Simulator — Isthmus")
     view.setContentsMargins(16, 12, 16, 12)
     view.resize(1120, 680)
     view.show()
@@ -217,7 +217,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     window = Window(lantern_tide() if options.demo else None, address)
     window.crash.install()
     if rig and rig.trouble:
-        window.bench.tell("attention", f"The stand-in rig is not running. {rig.trouble}")
+        window.bench.tell("attention", f"The simulator is not running. {rig.trouble}")
     window.show()
     path = options.show or ("" if options.demo or options.new else window.settings.last_show)
     QTimer.singleShot(0, window.fit)

@@ -81,7 +81,7 @@ class Notice(QWidget):
                 p,
                 0,
                 0,
-                "Esc puts this away",
+                "Esc closes this",
                 font("caption"),
                 "text3",
                 paint.RIGHT,

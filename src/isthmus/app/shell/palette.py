@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.dialogs import Frame
 from isthmus.app.kit.theme import font
-from isthmus.app.kit.widgets import Section, label
+from isthmus.app.kit.widgets import Section, label, plain_tip
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch import index_of
@@ -181,8 +181,8 @@ class Keys(Frame):
     """Every act with its shortcut, by page."""
 
     def __init__(self, parent: QWidget, actions: Registry) -> None:
-        super().__init__(parent, "Keys", "Close", lambda: True, 620)
-        self.resize(640, 620)
+        super().__init__(parent, "Keys", "Close", lambda: True, 860)
+        self.resize(900, 640)
         area = QScrollArea()
         area.setWidgetResizable(True)
         inside = QWidget()
@@ -192,10 +192,13 @@ class Keys(Frame):
             column.addWidget(Section(group))
             grid = QGridLayout()
             grid.setVerticalSpacing(3)
-            grid.setColumnStretch(1, 1)
+            grid.setColumnStretch(2, 1)
             for y, action in enumerate(a for a in actions.all() if a.group == group):
                 grid.addWidget(label(action.key or "", mono=True), y, 0)
-                grid.addWidget(label(action.text), y, 1)
+                words = label(action.text)
+                words.setToolTip(plain_tip(action.help))
+                grid.addWidget(words, y, 1)
+                grid.addWidget(label(action.help, "quiet", "caption", wrap=True), y, 2)
                 grid.setColumnMinimumWidth(0, 190)
             column.addLayout(grid)
         others = [

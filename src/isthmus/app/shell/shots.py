@@ -76,7 +76,7 @@ def light_the_stage(window: Window) -> None:
 
 
 def take_shots(app: QApplication, folder: Path) -> int:
-    """Save the pictures; the person's own settings and self-saved work are left alone."""
+    """Save the pictures; the person's own settings and autosaved work are left alone."""
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as state:
         os.environ["ISTHMUS_CONFIG"] = os.environ["ISTHMUS_STATE"] = os.environ["ISTHMUS_DATA"] = (
@@ -165,7 +165,7 @@ def _plan(window: Window, shot: Callable[..., None]) -> None:
 
 
 def _roll_call(window: Window, shot: Callable[..., None]) -> None:
-    """A call under way, what its verdicts lead to, what answers RDM, and a hunt; the stand-in rig
+    """A call under way, what its verdicts lead to, what answers RDM, and a hunt; the simulator
     hangs beside it.
     """
     bench, page = window.bench, window.page(RollCallPage)
@@ -252,7 +252,7 @@ def pictures(view: StageView, count: int) -> None:
 
 
 def _two_truths(folder: Path) -> None:
-    """What paper asks beside what the stand-in rig does."""
+    """What paper asks beside what the simulator does."""
     with running_rig() as client:
         window = Window(lantern_tide(), client.address)
         window.resize(*SIZE)
@@ -271,8 +271,8 @@ def _two_truths(folder: Path) -> None:
 
 
 def _routes(window: Window, shot: Callable[..., None]) -> None:
-    """The views of the Routes page, with a stand-in rig beside it in which a node has failed and
-    somebody else sends.
+    """The views of the Routes page, with a simulator beside it in which a node has failed and
+    another program sends.
     """
     bench, page, before = window.bench, window.page(RoutesPage), window.bench.show
     with running_rig() as client:
@@ -327,7 +327,7 @@ def _routes(window: Window, shot: Callable[..., None]) -> None:
 
 @contextlib.contextmanager
 def running_rig() -> Iterator[RigClient]:
-    """The demo's stand-in rig on a thread."""
+    """The demo's simulator on a thread."""
     rig = StandInRig(read_scenario(SCENARIO))
     thread = threading.Thread(target=rig.serve)
     thread.start()

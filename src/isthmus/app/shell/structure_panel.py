@@ -1,5 +1,5 @@
-"""The structure in hand, as figures: where, how long, what hangs on it; and hanging the units in
-hand on it.
+"""The selected structure, as figures: where, how long, what hangs on it; and hanging the selected
+units on it.
 """
 
 from __future__ import annotations
@@ -21,11 +21,11 @@ from isthmus.show.records import Show, Structure, Vec3
 from isthmus.stage.mount import mount_of
 from isthmus.stage.runs import SIDES, UPRIGHT_KINDS, along_of, run_of, usual_side
 
-WAYS = {"spacing": "keep their spacing", "ends": "keep to the ends", "refit": "are spread anew"}
+WAYS = {"spacing": "keep their spacing", "ends": "keep to the ends", "refit": "are spread again"}
 
 
 class StructurePanel(QWidget):
-    """Shown by the inspector while a structure is in hand."""
+    """Shown by the inspector while a structure is selected."""
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -73,10 +73,10 @@ class StructurePanel(QWidget):
         self.lock = button("Lock", run=self._lock, name="lock structure")
         self.lock.setCheckable(True)
         row.addWidget(self.lock)
-        row.addWidget(button("Take away", run=self._remove, name="take structure away"))
+        row.addWidget(button("Remove", run=self._remove, name="take structure away"))
         column.addLayout(row)
         column.addSpacing(8)
-        self.hang_title = Section("Hang the units in hand")
+        self.hang_title = Section("Hang the selected units")
         column.addWidget(self.hang_title)
         line = QHBoxLayout()
         self.side = choice("hang side", [(s, s) for s in SIDES])
@@ -142,9 +142,7 @@ class StructurePanel(QWidget):
         more = f"\nand {len(hanging) - 14} more" if len(hanging) > 14 else ""
         self.list.setText("\n".join(lines) + more if lines else "nothing")
         count = len(self.bench.selection)
-        self.hang_title.words = (
-            f"Hang the {count} in hand" if count else "Hang units: take some in hand"
-        )
+        self.hang_title.words = f"Hang the {count} selected" if count else "Hang units: select some"
         self.hang_title.update()
 
     def _other_way(self) -> None:
@@ -224,7 +222,7 @@ class StructurePanel(QWidget):
                     show, key, lambda s: replace(s, size=_with(s.size, axis, value))
                 )
             if not math.isclose(value, round(value)) and name != "Arc":
-                raise EntryFault(f"“{text[:12]}” is no whole number.")
+                raise EntryFault(f"“{text[:12]}” is not a whole number.")
             if name == "Steps" and not 0 <= value <= 40:
                 raise EntryFault("A deck has 0 to 40 steps.")
             changed = {
@@ -277,7 +275,7 @@ class StructurePanel(QWidget):
         self.refresh()
 
     def _remove(self) -> None:
-        self._edit("take away", structures.remove)
+        self._edit("remove", structures.remove)
 
     def _hang(self, how: str) -> None:
         ids = list(self.bench.selection)
@@ -285,7 +283,7 @@ class StructurePanel(QWidget):
         def make(show: Show, key: str) -> Show:
             if not ids:
                 raise EntryFault(
-                    "No units are in hand.", do="Choose units, then this structure again."
+                    "No units are selected.", do="Choose units, then this structure again."
                 )
             spacing = read_figure(self.spacing.text(), "spacing") if how == "spacing" else 0.0
             return structures.hang(

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
-from PySide6.QtCore import QEvent, QRect, QSize, QTimer
+from PySide6.QtCore import QEvent, QPoint, QRect, QSize, Qt, QTimer
 from PySide6.QtGui import (
     QCloseEvent,
     QGuiApplication,
@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 from isthmus.app.kit import settings
 from isthmus.app.kit.actions import Action, Registry
 from isthmus.app.kit.dialogs import ask
+from isthmus.app.kit.help import dress
 from isthmus.app.kit.tasks import Task
 from isthmus.app.kit.theme import theme
 from isthmus.app.model.house import House
@@ -55,7 +56,7 @@ NARROW = 1100  # below this the inspector gives its room to the page
 
 
 def _watch(address: tuple[str, int]) -> RigLink:
-    from isthmus.app.model.rig_link import RigLink  # only where a stand-in rig runs beside the show
+    from isthmus.app.model.rig_link import RigLink  # only where a simulator runs beside the show
 
     return RigLink(address)
 
@@ -79,7 +80,10 @@ class Window(QWidget):
         self.crash = CrashPath(self.files.keeper.now)
         self.crash.tell = lambda words: self.bench.tell("fault", words)
         self._closing = False
+        self._narrow = self._over = False  # the inspector is not beside the page; and is over it
         self.actions_ = Registry(self, self.bench.guard)
+        self.actions_.page = lambda: self.spine.current
+        self.actions_.complete = self.complete
         self._conditions()
         self.setWindowTitle("Isthmus")
         screen = QGuiApplication.primaryScreen()
@@ -140,7 +144,7 @@ class Window(QWidget):
         right = QVBoxLayout()
         right.setSpacing(0)
         row.addLayout(right, 1)
-        top = QHBoxLayout()
+        top = self.top = QHBoxLayout()
         top.setSpacing(0)
         right.addLayout(top, 1)
         self.pages: dict[str, Page] = {}
@@ -154,6 +158,7 @@ class Window(QWidget):
             self,
             self.go,
             lambda: self.spine.current,
+            self._drawer,
             self.stack,
         )
         self._make(self.entries[0])
@@ -166,11 +171,14 @@ class Window(QWidget):
         self.hand = hand.Hand(bench, actions)
         right.addWidget(self.hand)
         theme.changed.connect(self.update)
+        for part in (self.bar, self.inspector, self.hand):
+            dress(part)
 
     def _make(self, entry: Entry) -> None:
         page = self.pages[entry.title] = entry.make(self.house)
         self.stack.addWidget(page)
         self.actions_.add(*page.actions(), *page.view_actions())
+        dress(page)
 
     def complete(self) -> None:
         """Make the other pages: after the first picture, or as soon as one of them is wanted."""
@@ -201,7 +209,21 @@ class Window(QWidget):
                 "Ctrl+Return",
                 group="Output",
             ),
-            Action("view.theme", "Night or Day", self.switch_theme, "Ctrl+Shift+T", group="Window"),
+            Action(
+                "view.theme",
+                "Day or night theme",
+                self.switch_theme,
+                "Ctrl+Shift+T",
+                group="Window",
+            ),
+            Action(
+                "view.inspector",
+                "Inspector",
+                self.show_inspector,
+                "Ctrl+Alt+I",
+                group="Window",
+                help="Show the inspector over the page, in a window too narrow for both",
+            ),
             Action("help.find", "Find anything", self.find, "Ctrl+K", group="Window"),
             Action("help.keys", "Keys", self.show_keys, "F1", group="Window"),
             Action(
@@ -249,9 +271,17 @@ class Window(QWidget):
         self.pages[name].entered()
         self.hand.lead(entry.lights)
         self.hand.setVisible(entry.hand)
+        self._drawer()
         self._inspect()
+        self.actions_.refresh()
         if snag is not None:
             self.pages[name].visit(snag)
+
+    def _drawer(self) -> None:
+        """The hand controls are folded where no unit is lit by hand."""
+        page = self.pages[self.spine.current]
+        lit = page.view not in page.unlit
+        self.hand.stand_in(f"{page.title} {'' if lit else page.view}", lit)
 
     def _view(self, number: int) -> None:
         page = self.pages[self.spine.current]
@@ -290,8 +320,10 @@ class Window(QWidget):
         return [("hang list", revision, False), ("roll call", last[11:16] or "not yet", True)]
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == 0x01000000 and self.notice.isVisible():  # Escape
+        if event.key() == Qt.Key.Key_Escape and self.notice.isVisible():
             self.notice.clear()
+        elif event.key() == Qt.Key.Key_Escape and self.bench.selection:
+            self.bench.select([])
         else:
             super().keyPressEvent(event)
 
@@ -315,10 +347,32 @@ class Window(QWidget):
         self._inspect()
 
     def _inspect(self) -> None:
-        """The inspector stands where units are at stake, and where there is room for it."""
-        self.inspector.setVisible(
-            self.width() >= NARROW and self.spine.entries[self.spine.current].inspector
-        )
+        """The inspector is where units are at stake: beside the page where there is room, else over
+        its right side as long as it is wanted (`view.inspector`).
+        """
+        narrow, wanted = self.width() < NARROW, self.spine.entries[self.spine.current].inspector
+        self.bar.inspect.setVisible(narrow and wanted)
+        if narrow != self._narrow:
+            self._narrow = narrow
+            if narrow:
+                self.top.removeWidget(self.inspector)
+                self.inspector.setParent(self)
+                self._over = False
+            else:
+                self.top.addWidget(self.inspector)
+        self.inspector.setVisible(wanted and (not narrow or self._over))
+        self.bar.inspect.setChecked(narrow and self._over)
+        if narrow and self._over:
+            page = QRect(self.stack.mapTo(self, QPoint(0, 0)), self.stack.size())
+            wide = self.inspector.width()
+            self.inspector.setGeometry(page.right() + 1 - wide, page.y(), wide, page.height())
+            self.inspector.raise_()
+
+    def show_inspector(self) -> None:
+        """In a narrow window: the inspector over the page, or away again."""
+        if self._narrow:
+            self._over = not self._over
+            self._inspect()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         QPainter(self).fillRect(self.rect(), theme.color("deep"))
@@ -332,15 +386,15 @@ class Window(QWidget):
             self.output.publish()
 
     def _ask_past(self, about: str, numbers: list[int]) -> bool:
-        """Whether one proof may go past limits: never unless somebody says so, for just
+        """Whether one proof may go past limits: never unless a person says so, for just
         this one.
         """
         words = (
-            f"{about}\nThis would go past the limits of {write_numbers(numbers)}. With the "
-            "limits kept it may not show what it should."
+            f"{about}\nThis would exceed the limits of {write_numbers(numbers)}. Within the "
+            "limits it may not show what it should."
         )
-        choices = [("keep", "Keep the limits"), ("past", "Send past them, this once")]
-        return ask(self, "Limits are in the way", words, choices) == "past"
+        choices = [("keep", "Keep the limits"), ("past", "Send beyond them this once")]
+        return ask(self, "Limits apply", words, choices) == "past"
 
     def _retitle(self) -> None:
         mark = f" ({self.bench.history.unsaved} not saved)" if self.bench.history.unsaved else ""

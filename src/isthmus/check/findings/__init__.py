@@ -1,3 +1,3 @@
 """Findings: what is behind the verdicts, ranked with the evidence, the next best look and
-the mend.
+the fix.
 """

@@ -10,7 +10,7 @@ from isthmus.check.findings.model import State
 ELSEWHERE, ALWAYS = (
     "elsewhere",
     "lit",
-)  # faults of a State: listens at an address nobody knows; lights whatever is called
+)  # faults of a State: listens at an unknown address; lights whatever is called
 # how often each happens to one unit, port, node, hang; from what the trade meets, and they only
 # settle near ties
 PRIOR = {

@@ -22,8 +22,8 @@ NEAR = 24  # addresses
 
 
 def how_likely(by: int, widths: tuple[int, ...], meets: bool, digits: bool) -> float:
-    """Of wrong addresses, the part that is off by this much: near ones, whole footprints, somebody
-    else's, wrong digits.
+    """Of wrong addresses, the part that is off by this much: near ones, whole footprints, another
+    unit's, wrong digits.
     """
     size = abs(by)
     share = 0.12 / (1 + size) if size <= NEAR else 0.0
@@ -76,7 +76,7 @@ class Causes:
         return Cause(kind, {unit: state}, (unit,), log(PRIOR[kind]))
 
     def _addresses(self, unit: str) -> Iterator[Cause]:
-        """Addresses at which it would light when it was seen to, and one nobody knows when it was
+        """Addresses at which it would light when it was seen to, and one unknown when it was
         not.
         """
         model, evidence, normal = self.model, self.evidence, self.model.expected(unit)

@@ -27,7 +27,7 @@ class Told:
 
     address: int = 0
     mode: str = ""
-    universe: int = 0  # whose data its port carries, 0 when nobody knows
+    universe: int = 0  # whose data its port carries, 0 when unknown
     there: bool = True
     uid: str = ""
     behind: tuple[str, int] | None = (
@@ -50,7 +50,7 @@ class Evidence:
     looked: bool = False  # whether senders were watched for
 
     def lit(self, unit: str) -> set[str]:
-        """Who lit when a unit was called."""
+        """Which units lit when a unit was called."""
         verdict = self.verdicts[unit]
         dark = verdict.result == "silent" or {"other", "dark"} & set(verdict.what)
         return {*verdict.others, *(() if dark else (unit,))}

@@ -17,7 +17,7 @@ from isthmus.routes.reach import SPARE
 from isthmus.show.records import Output
 
 MOSTLY = 0.75  # of a hang that went wrong: an eye may err
-LONELY = 1.5  # that nobody hangs behind the other ports of a universe
+LONELY = 1.5  # that no one hangs behind the other ports of a universe
 
 
 class Lines:
@@ -89,7 +89,7 @@ class Lines:
         """The units behind a port; None stands for one that gets nothing.
 
         Where a universe goes to several ports, devices tell it, hang by hang; a hang of which
-        nobody knows is behind whichever port went wrong, when nearly all that was called of it did.
+        is not known is behind whichever port went wrong, when nearly all that was called of it did.
         """
         line = self.units[universe]
         if len(self.ports[universe]) == 1 and universe not in self.off:

@@ -27,8 +27,8 @@ class Frames(Protocol):
     def __len__(self) -> int: ...
 
     def part(self, universe: int, address: int, size: int) -> Bytes:
-        """(k, up to size): the slots of a universe from an address on. Noughts of a universe nobody
-        sends.
+        """(k, up to size): the slots of a universe from an address on. Zeros of a universe nothing
+        is sent.
         """
         ...
 
@@ -56,7 +56,7 @@ class Universes:
         return self._made[universe]
 
     def home(self, universe: int) -> Bytes:
-        """(512,) everything at its defaults; noughts of a universe nobody sends."""
+        """(512,) everything at its defaults; zeros of a universe nothing is sent."""
         return self._compiled(universe)[2] if universe in self.known else np.zeros(SLOTS, np.uint8)
 
     def render(self, universe: int, wish: Asked, shaped: bool) -> Bytes:

@@ -1,4 +1,4 @@
-"""Findings as they are told: sentence, rivals, evidence, next look, mends; and those the patch
+"""Findings as they are told: sentence, rivals, evidence, next look, fixes; and those the patch
 tells before any call.
 """
 
@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING
 from msgspec.structs import replace
 
 from isthmus.check.findings.evidence import Evidence, Told, gather
+from isthmus.check.findings.fixes import Fix, mends_for
 from isthmus.check.findings.looks import Look, next_look
-from isthmus.check.findings.mends import Mend, mends_for
 from isthmus.check.findings.model import Model, Models
 from isthmus.check.findings.reason import Finding, reason
 from isthmus.check.findings.words import advice, evidence_for, headline, say
@@ -48,7 +48,7 @@ class FindingTold:
     rivals: tuple[Rival, ...]
     look: Look | None
     hunt: str
-    mends: tuple[Mend, ...]
+    fixes: tuple[Fix, ...]
     do: str
 
 
@@ -124,7 +124,7 @@ def _off(show: Show) -> list[FindingTold]:
                 f"The output of universe {output.universe} is off, so {len(units)} units cannot "
                 "answer."
             )
-            mend = Mend(
+            fix = Fix(
                 f"Switch the output of universe {output.universe} on",
                 lambda s, o=output.id: change_output(s, o, enabled=True),
             )
@@ -139,7 +139,7 @@ def _off(show: Show) -> list[FindingTold]:
                     (),
                     None,
                     "",
-                    (mend,),
+                    (fix,),
                     "Switch it on.",
                 )
             )
@@ -147,8 +147,8 @@ def _off(show: Show) -> list[FindingTold]:
 
 
 def answer(show: Show, look: str, unit: str, said: str) -> Show:
-    """Keep what somebody saw when they looked. Raises EntryFault for anything but yes and no."""
+    """Keep what a person saw when they looked. Raises EntryFault for anything but yes and no."""
     if said not in ("yes", "no"):
-        raise EntryFault(f"“{said[:20]}” is no answer.", do="Say yes or no.")
+        raise EntryFault(f"“{said[:20]}” is not an answer.", do="Say yes or no.")
     rest = tuple(a for a in show.answers if (a.look, a.unit) != (look, unit))
     return replace(show, answers=(*rest, Answer(look=look, unit=unit, answer=said, at=now())))

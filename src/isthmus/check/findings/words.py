@@ -33,7 +33,7 @@ def say(model: Model, cause: Cause) -> str:
     if cause.kind in ("address", "double"):
         state = cause.states[str(about[0])]
         if state.fault == ELSEWHERE:
-            return f"{number(about[0])} listens at another address, which nobody knows yet."
+            return f"{number(about[0])} listens at another address, which is not known yet."
         own = model.expected(str(about[0])).places[0]
         by = state.places[0][2] - own[2]
         if cause.kind == "double":
@@ -57,9 +57,7 @@ def say(model: Model, cause: Cause) -> str:
         (node, port), universe = about[0], about[1]  # type: ignore[misc]
         where = f"Port {port} of {names.get(node, '?')}"
         if cause.kind == "port dark":
-            return (
-                f"{where} puts out nothing of universe {universe}: the port, its line or its cable."
-            )
+            return f"{where} sends nothing of universe {universe}: the port, its line or its cable."
         protocol = next((n.protocol for n in show.nodes if n.id == node), "artnet")
         return (
             f"{where} listens to {write_number(protocol, int(str(about[2])))}, so universe "
@@ -143,7 +141,7 @@ def evidence_for(model: Model, evidence: Evidence, cause: Cause) -> list[str]:
         elif verdict.result == "wrong" and len(units) <= 2:
             ways = ", ".join(WAYS[w] for w in verdict.what)
             out.append(
-                f"{n} was wrong in {ways}." if ways else f"{n} was wrong; nobody said in which way."
+                f"{n} was wrong in {ways}." if ways else f"{n} was wrong; no one said in which way."
             )
         elif verdict.result == "silent" and len(units) <= 2:
             out.append(f"{n} stayed silent.")
@@ -234,7 +232,7 @@ def advice(model: Model, cause: Cause) -> str:
         "line": "Follow its cable to the node.",
         "unknown": "Call it again, and say more exactly what is wrong.",
     }
-    return words.get(cause.kind, "Say so in the patch, or mend it at the unit.")
+    return words.get(cause.kind, "Say so in the patch, or fix it at the unit.")
 
 
 def headline(model: Model, units: Sequence[str]) -> str:

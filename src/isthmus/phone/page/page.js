@@ -1,5 +1,5 @@
 "use strict";
-// What is marked is put in line here first, and leaves the line only when the desk has said that it has it.
+// What is marked is put in line here first, and leaves the line only when the computer has said that it has it.
 const at = id => document.getElementById(id);
 let state = {}, socket = null, wait = 500, wrong = false, news = {words: "", until: 0};
 let line = JSON.parse(localStorage.getItem("line") || "[]");
@@ -24,7 +24,7 @@ function connect() {
   socket.onclose = event => {
     socket = null;
     say();
-    if (event.code === 4001) { at("state").textContent = "The desk has ended it."; }
+    if (event.code === 4001) { at("state").textContent = "The computer has ended it."; }
     if (event.code === 4003) { out(); return; }
     setTimeout(retry, wait);
     wait = Math.min(8000, wait * 1.7);
@@ -55,7 +55,7 @@ function hear(told) {
   if (told.kind === "done") {
     line = line.filter(op => op.id !== told.id); keep();
     if (!told.well && told.words) tell(told.words);
-    else if (told.picture) tell("The picture is with the desk.");
+    else if (told.picture) tell("The picture has arrived.");
     say();
   } else if (told.kind === "state") {
     const changed = state.stop !== undefined && told.stop !== state.stop;
@@ -65,7 +65,7 @@ function hear(told) {
   }
 }
 
-function tell(words) {  // stands for a while, whatever the desk says meanwhile
+function tell(words) {  // stands for a while, whatever the computer says meanwhile
   news = {words, until: Date.now() + 5000};
   at("said").textContent = words;
 }
@@ -80,9 +80,9 @@ function say() {
 function draw() {
   const on = !!state.on;
   at("number").textContent = state.number || "";
-  at("title").textContent = on ? state.title : "Nobody is called";
-  at("where").textContent = on ? state.where : "Begin here, or at the desk.";
-  at("see").textContent = on ? state.see : state.sending ? "" : "Output is off at the desk.";
+  at("title").textContent = on ? state.title : "Roll call not started";
+  at("where").textContent = on ? state.where : "Start here, or at the computer.";
+  at("see").textContent = on ? state.see : state.sending ? "" : "Output is off at the computer.";
   at("see").className = state.sending ? "" : "off";
   at("said").textContent = Date.now() < news.until ? news.words : on && state.verdict ? "So far: " + state.verdict : "";
   at("left").textContent = on ? state.left + " left" : "";
@@ -158,7 +158,7 @@ at("jump").onsubmit = event => {
   at("wanted").value = "";
 };
 
-// Pictures are put in a store first as well, and leave it when the desk has taken them or refused them.
+// Pictures are put in a store first as well, and leave it when the computer has taken them or refused them.
 let waiting = 0, delivering = false;
 const store = () => new Promise((well, ill) => {
   if (pictures) { well(pictures); return; }

@@ -166,7 +166,7 @@ def read_description(text: bytes, where: str, everywhere: bool = False) -> Gdtf:
         ) from error
     except (ParseError, UnicodeDecodeError, LookupError, RecursionError, ValueError) as error:
         raise FileFault(
-            f"its description does not read: {error}.",
+            f"its description cannot be read: {error}.",
             where=where,
             do="Fetch it again from where it came.",
         ) from error
@@ -205,7 +205,7 @@ def read_members(data: bytes, where: str) -> dict[str, bytes]:
             }
     except (*ZIP_ERRORS, ValueError, OSError) as error:
         raise FileFault(
-            "its pictures and bodies do not read; the file is damaged.",
+            "its pictures and bodies cannot be read; the file is damaged.",
             where=where,
             do="Fetch it again from where it came.",
         ) from error
@@ -213,7 +213,7 @@ def read_members(data: bytes, where: str) -> dict[str, bytes]:
 
 def _kept_of(text: bytes) -> tuple[Element | None, Element | None]:
     """A description as it came, in the standard's spelling, and what our records hold of it;
-    nothing of one that does not read.
+    nothing of one that cannot be read.
     """
     try:
         root = _parse(text)

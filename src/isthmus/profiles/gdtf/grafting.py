@@ -1,4 +1,4 @@
-"""Nothing of a file is lost when it is written anew: what our records do not hold is taken over
+"""Nothing of a file is lost when it is written again: what our records do not hold is taken over
 from the file itself.
 
 Three trees are walked side by side: the file as it came, what we know of it (the file written by us

@@ -1,7 +1,7 @@
 """A description's XML to a profile, by the table in `spec`.
 
 What real files get wrong is taken and told: wrong case, stray namespaces, missing or doubled names,
-values that are no values, unknown attributes and elements (which are kept). Only what leaves no
+values that are not values, unknown attributes and elements (which are kept). Only what leaves no
 usable chart is a fault.
 """
 
@@ -394,7 +394,7 @@ class Reader:
             if element.tag not in s.GEOMETRY_KEPT:
                 if element.tag not in s.GEOMETRY_OTHER:
                     self.tell(
-                        f"“{element.tag}” is no kind of geometry; it is left out.",
+                        f"“{element.tag}” is not a kind of geometry; it is left out.",
                         once=f"geometry {element.tag}",
                     )
                 continue

@@ -171,7 +171,7 @@ def _geometry(profile: r.Profile) -> Iterator[Notice]:
             yield Notice(place, f"its model “{geometry.model}” is not defined.")
         if geometry.kind == "Reference" and geometry.refers_to not in tops:
             yield Notice(
-                place, f"it refers to “{geometry.refers_to}”, which is no top-level geometry."
+                place, f"it refers to “{geometry.refers_to}”, which is not a top-level geometry."
             )
     for name in tops:
         if _reaches(name, name, tops, set()):
@@ -261,10 +261,10 @@ def _modes(profile: r.Profile) -> Iterator[Notice]:
             if relation.kind not in ("Multiply", "Override"):
                 yield Notice(where, f"Type “{relation.kind}” is neither Multiply nor Override.")
             if relation.master not in names:
-                yield Notice(where, f"its master “{relation.master}” is no channel of the mode.")
+                yield Notice(where, f"its master “{relation.master}” is not a channel of the mode.")
             if relation.follower not in functions:
                 yield Notice(
-                    where, f"its follower “{relation.follower}” is no function of the mode."
+                    where, f"its follower “{relation.follower}” is not a function of the mode."
                 )
 
 

@@ -174,7 +174,7 @@ GEOMETRY_KEPT = {
     "ResistanceY ResistanceZ ResistanceXX ResistanceYY ResistanceZZ",
     "Magnet": "",
 }
-GEOMETRY_OTHER = names("Break PinPatch Protocol")  # children that are no geometry
+GEOMETRY_OTHER = names("Break PinPatch Protocol")  # children that are not geometry
 
 CHANNEL_SET = Spec(
     "ChannelSet",

@@ -73,7 +73,7 @@ def words_of(text: str) -> list[str]:
 
 @cache
 def _phrases() -> dict[tuple[str, ...], list[tuple[Known, tuple[str, ...]]]]:
-    """Phrases by their first word that is no placeholder."""
+    """Phrases by their first word that is not a placeholder."""
     made: dict[tuple[str, ...], list[tuple[Known, tuple[str, ...]]]] = {}
     for row in KNOWN.values():
         for phrase in (*row.says, tuple(row.words.split())):

@@ -62,7 +62,7 @@ def page_texts(
         raise
     except Exception as error:  # pdfminer raises whatever a damaged file makes it trip over
         raise FileFault(
-            f"it does not read as a PDF ({type(error).__name__}).",
+            f"it cannot be read as a PDF ({type(error).__name__}).",
             where=path.name,
             do="Open it in a viewer and copy the table from there.",
         ) from error

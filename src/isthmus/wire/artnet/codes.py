@@ -54,7 +54,7 @@ def quad(address: str) -> bytes:
     """The four bytes of an IPv4 address. Raises ValueError."""
     parts = [int(part) for part in address.split(".")]
     if len(parts) != 4:
-        raise ValueError(f"{address} is no IPv4 address")
+        raise ValueError(f"{address} is not an IPv4 address")
     return bytes(parts)
 
 
@@ -64,4 +64,4 @@ def read_quad(raw: bytes) -> str:
 
 def check_port_address(port_address: int) -> None:
     if not 0 <= port_address <= MAX_PORT_ADDRESS:
-        raise ValueError(f"{port_address} is no port-address")
+        raise ValueError(f"{port_address} is not a port-address")

@@ -40,7 +40,7 @@ class ArtNzs:
 
 @dataclass(frozen=True)
 class ArtSync:
-    """Nodes put out what they got since the last one, together."""
+    """Nodes sent out what they got since the last one, together."""
 
 
 def encode_dmx(sequence: int, port_address: int, slots: bytes, physical: int = 0) -> bytes:

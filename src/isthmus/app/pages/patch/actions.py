@@ -44,7 +44,7 @@ def actions_of(page: PatchPage) -> list[Action]:
             "patch.fill",
             "Fill down",
             table.fill_down,
-            "Ctrl+Alt+F",
+            "Ctrl+D",
             help="The first cell into those below",
             group=group,
         ),
@@ -62,7 +62,7 @@ def actions_of(page: PatchPage) -> list[Action]:
         ),
         Action(
             "patch.unfold",
-            "Unfold the unit in hand",
+            "Unfold the selected unit",
             page.units.toggle_unfold,
             "Ctrl+Shift+E",
             help="Its channels",
@@ -78,7 +78,7 @@ def actions_of(page: PatchPage) -> list[Action]:
         ),
         Action(
             "patch.swap",
-            "Another profile or mode…",
+            "Change profile or mode…",
             page.swap,
             "Ctrl+Alt+M",
             "selection",
@@ -87,7 +87,7 @@ def actions_of(page: PatchPage) -> list[Action]:
         ),
         Action(
             "patch.next_free",
-            "Address at the next free",
+            "Patch at the next free address",
             page.next_free,
             "Ctrl+Shift+F",
             "selection",
@@ -102,14 +102,7 @@ def actions_of(page: PatchPage) -> list[Action]:
             help="From a number, gaps kept or closed",
             group=group,
         ),
-        Action(
-            "patch.unpatch",
-            "Take addresses away",
-            page.unpatch,
-            "Ctrl+Shift+U",
-            "selection",
-            group=group,
-        ),
+        Action("patch.unpatch", "Unpatch", page.unpatch, "Ctrl+Shift+U", "selection", group=group),
         Action(
             "patch.lock",
             "Lock addresses",

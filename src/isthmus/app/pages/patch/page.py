@@ -52,6 +52,7 @@ VIEWS = ("Units", "Universes", "Paper", "Limits", "Groups", "Gels")
 class PatchPage(Page):
     title = "Patch"
     context = MENU
+    unlit = frozenset({"Paper", "Limits"})
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
@@ -111,7 +112,7 @@ class PatchPage(Page):
             self.open_list(Path(name))
 
     def open_list(self, path: Path) -> None:
-        """Raises FileFault when it is no hang list at all."""
+        """Raises FileFault when it is not a hang list at all."""
         self._show_list(read_file(path, MAX_BYTES), path.name)
 
     def paste_list(self) -> None:
@@ -123,10 +124,10 @@ class PatchPage(Page):
         paper = self.bench.show.paper
         if not paper.unread:
             raise EntryFault("The paper has no line that was not read.")
-        self._show_list(unread_as_table(paper), "unread lines", mends=True)
+        self._show_list(unread_as_table(paper), "unread lines", fixes=True)
 
-    def _show_list(self, data: bytes, name: str, mends: bool = False) -> None:
-        HangListDialog(self.bench, data, name, self.house.over, self.house.settings, mends).open()
+    def _show_list(self, data: bytes, name: str, fixes: bool = False) -> None:
+        HangListDialog(self.bench, data, name, self.house.over, self.house.settings, fixes).open()
 
     def readdress(self) -> None:
         ReaddressDialog(self.bench, self.house.over).open()
@@ -159,7 +160,7 @@ class PatchPage(Page):
 
     def next_free(self) -> None:
         self.bench.commit(
-            "address at the next free",
+            "patch at the next free address",
             edits.address_next_free(self.bench.show, list(self.bench.selection)),
         )
 
@@ -194,8 +195,7 @@ class PatchPage(Page):
 
     def unpatch(self) -> None:
         self.bench.commit(
-            "take addresses away",
-            edits.set_address(self.bench.show, list(self.bench.selection), None),
+            "unpatch", edits.set_address(self.bench.show, list(self.bench.selection), None)
         )
 
     def lock(self, locked: bool) -> None:

@@ -20,21 +20,20 @@ def actions_of(page: PlanPage) -> list[Action]:
             "Rearrange",
             page.toggle,
             "R",
-            help="Switch between using plan and stage and rearranging them",
+            help="Let units and structures be moved on plan and stage, or not",
             group="Plan",
+            pages=("Plan", "Stage"),
         ),
         Action("plan.fit", "Fit all", lambda: canvas.fit(), "Ctrl+0", group="Plan"),
         Action(
             "plan.fit_hand",
-            "Fit units in hand",
+            "Fit selection",
             lambda: canvas.fit(list(bench.selection)),
             "Ctrl+Shift+0",
             "selection",
             group="Plan",
         ),
-        Action(
-            "plan.back", "Back to where one looked before", canvas.back, "Ctrl+Alt+0", group="Plan"
-        ),
+        Action("plan.back", "Previous view", canvas.back, "Ctrl+Alt+0", group="Plan"),
         Action("plan.nearer", "Zoom in", lambda: canvas.zoom(1.25), "Ctrl++", group="Plan"),
         Action("plan.further", "Zoom out", lambda: canvas.zoom(0.8), "Ctrl+-", group="Plan"),
         Action(
@@ -42,7 +41,7 @@ def actions_of(page: PlanPage) -> list[Action]:
             "Aim on the plan",
             page.switch_aim,
             "Ctrl+T",
-            help="Click where the beams in hand shall meet",
+            help="Click where the selected beams shall meet",
             group="Plan",
         ),
         Action(
@@ -50,7 +49,7 @@ def actions_of(page: PlanPage) -> list[Action]:
         ),
         Action("plan.new_sheet", "New sheet…", page.new_sheet, group="Plan"),
         Action("plan.print", "Print this sheet to PDF or SVG…", page.print, "Ctrl+P", group="Plan"),
-        Action("plan.underlay", "Drawing beneath…", page.underlay, group="Plan"),
+        Action("plan.underlay", "Background drawing…", page.underlay, group="Plan"),
         Action(
             "choose.text",
             "Choose by number or name…",
@@ -119,11 +118,11 @@ def actions_of(page: PlanPage) -> list[Action]:
         ),
         Action(
             "units.set_out",
-            "Set out on the plan",
-            lambda: bench.commit("set out", set_out(bench.show, list(bench.selection))),
+            "Place on plan",
+            lambda: bench.commit("place", set_out(bench.show, list(bench.selection))),
             "Ctrl+Shift+P",
             "selection",
-            help="Place units on the structure their hang position names, else in front",
+            help="Place units on the structure their position names, else in front",
             group="Plan",
         ),
     ]

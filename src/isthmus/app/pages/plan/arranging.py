@@ -1,4 +1,4 @@
-"""Arranging what is in hand: align, spread, mirror, turn, scale, lock; and choosing by where and
+"""Arranging what is selected: align, spread, mirror, turn, scale, lock; and choosing by where and
 what units are.
 """
 
@@ -32,7 +32,7 @@ EDGE_WORDS = {
 }
 TO_WORDS = {
     "extreme": "to the outermost",
-    "first": "to the first in hand",
+    "first": "to the first selected",
     "figure": "to a figure…",
 }
 
@@ -79,7 +79,7 @@ class Arranging:
         self._apply("spread", lambda p, h: arrange.distribute(p, h, axis, gaps), 3)
 
     def mirror(self, axis: int, line: float | None = None) -> None:
-        """At a line of the sheet, or at the middle of what is in hand."""
+        """At a line of the sheet, or at the middle of what is selected."""
         self._apply(
             "mirror",
             lambda p, h: arrange.mirror(
@@ -141,7 +141,7 @@ class Arranging:
         parts = [p for p in place.replace(";", " ").replace(", ", " ").split() if p]
         if len(parts) != 2:
             raise EntryFault(
-                f"“{place.strip()[:20]}” is no point.", do="Write two figures, such as 2 -1."
+                f"“{place.strip()[:20]}” is not a point.", do="Write two figures, such as 2 -1."
             )
         return read_figure(value), np.array([read_figure(p) for p in parts])
 
@@ -194,7 +194,7 @@ class Arranging:
         act(menu, "By number or name…", self.by_text)
         act(menu, "All on this sheet", lambda: bench.select(here))
         act(menu, "Invert", lambda: bench.select(inverted(bench.show, bench.selection, set(here))))
-        nth = menu.addMenu("Every nth")
+        nth = menu.addMenu("Every n-th")
         for step in (2, 3, 4):
             for first in range(1, step + 1):
                 words = (
@@ -207,7 +207,7 @@ class Arranging:
                     lambda s=step, f=first: bench.select(every(bench.selection, s, f)),
                     some,
                 )
-        act(nth, "every nth…", self.every_nth, some)
+        act(nth, "every n-th…", self.every_nth, some)
         menu.addSeparator()
         for how, words in (
             ("type", "Same type"),
@@ -250,8 +250,8 @@ class Arranging:
     def every_nth(self) -> None:
         text = ask_text(
             self.parent,
-            "Every nth",
-            "Every how manieth of those in hand, and from which: 5, or 5 from 2",
+            "Every n-th",
+            "Which ones: 5 for every fifth, or 5 from 2 to begin with the second",
             "5",
         )
         if text is None:

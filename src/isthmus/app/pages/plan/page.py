@@ -14,6 +14,7 @@ from isthmus.app.canvas.structure_menu import structure_menu
 from isthmus.app.canvas.tools import Pointing
 from isthmus.app.kit.actions import Action
 from isthmus.app.kit.dialogs import ask_text
+from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.widgets import bind, button, choice, field, label, plain_tip, set_property
 from isthmus.app.model.house import House
 from isthmus.app.pages.base import Page
@@ -31,6 +32,28 @@ from isthmus.sheets.sheets import add_units, duplicate, remove, rename, reorder,
 
 class PlanPage(Page):
     title = "Plan"
+    context = (
+        *(
+            "units.light",
+            "units.home",
+            "units.release",
+            "",
+            "plan.fit_hand",
+            "plan.aim",
+            "units.fan",
+            "",
+        ),
+        *(
+            "place.one",
+            "place.line",
+            "place.path",
+            "place.circle",
+            "place.grid",
+            "units.set_out",
+            "",
+        ),
+        *("units.lock_place", "plan.rearrange"),
+    )
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
@@ -44,15 +67,15 @@ class PlanPage(Page):
         self.head.add(self.sheets)
         self.sheet_more = button("Sheet ▾", run=self._sheet_menu, name="sheet menu")
         self.head.add(self.sheet_more)
-        self.head.add(button("Fit", run=lambda: actions.trigger("plan.fit")))
-        self.head.add(button("Back", run=lambda: actions.trigger("plan.back")))
-        self.mode = button("Rearrange", run=lambda: actions.trigger("plan.rearrange"))
+        self.head.add(actions.button("plan.fit", "Fit"))
+        self.head.add(actions.button("plan.back", "Back"))
+        self.mode = actions.button("plan.rearrange", "Rearrange")
         self.mode.setCheckable(True)
         self.head.add(self.mode)
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 6)
         row.setSpacing(5)
-        self.unplaced = button("", "link", self._set_out)
+        self.unplaced = button("", "link", self._set_out, name="place unplaced")
         row.addWidget(self.unplaced)
         self.filter = field("plan filter", "", "show only: 101-106, a name, universe 3…")
         self.filter.setMinimumWidth(120)
@@ -77,10 +100,10 @@ class PlanPage(Page):
             name="structures of plan",
         )
         row.addWidget(self.structures)
-        self.aim = button("Aim", run=lambda: actions.trigger("plan.aim"), name="aim on plan")
+        self.aim = actions.button("plan.aim", "Aim", name="aim on plan")
         self.aim.setCheckable(True)
         row.addWidget(self.aim)
-        self.lux_button = button("Lux", run=lambda: actions.trigger("plan.lux"), name="lux")
+        self.lux_button = actions.button("plan.lux", "Lux", name="lux")
         self.lux_button.setCheckable(True)
         row.addWidget(self.lux_button)
         row.addStretch()
@@ -99,10 +122,20 @@ class PlanPage(Page):
         below.addWidget(self.foot)
         self.column.addLayout(below)
         self.canvas.hovered.connect(self._hovered)
+        self.canvas.menu_wanted.connect(self.show_context)
         self._aimer = Pointing(
             self.canvas, self.aim_bar.point, lambda: self.aim_bar.words, self.aim_bar.typed
         )
         bind(self.canvas.tool_changed, self, self._say_tool)
+        self.first = FirstSteps(
+            self.canvas,
+            "No units yet",
+            "Add units first; then place them along a line, a path, a circle or in a grid.",
+            [
+                actions.button("patch.hang_list", "Read a hang list…", height=30),
+                actions.button("patch.add", "Add units…", height=30),
+            ],
+        )
         bind(bench.changed, self, self.refresh)
         for signal in (bench.sheet_changed, bench.state_changed):
             bind(signal, self, self.refresh)
@@ -117,13 +150,14 @@ class PlanPage(Page):
     def refresh(self) -> None:
         bench, show = self.bench, self.bench.show
         placed = len(self.canvas.laid.row)
-        self.head.say(str(placed), "of", str(len(show.units)), "units lie here")
+        self.first.show_if(not show.units and not show.structures)
+        self.head.say(str(placed), "of", str(len(show.units)), "units placed")
         left = [u for u in show.units if u.position is None]
         self.unplaced.setVisible(bool(left) and bench.sheet.kind != "free")
         self.unplaced.setText(
-            f"Set out the {len(left)} without a place"
+            f"Place the {len(left)} unplaced units"
             if len(left) != 1
-            else f"Set out {left[0].number}, which has no place"
+            else f"Place {left[0].number}, which has no place"
         )
         self.sheets.clear()
         for one in sheets_of(show):
@@ -135,10 +169,11 @@ class PlanPage(Page):
         self.words.setText(
             "Rearranging: drags move, arrows nudge 5 cm (Shift 50, Alt 1)"
             if on
-            else "Using: drags choose (Alt: lasso), nothing moves"
+            else "Select mode: drags select (Alt: lasso), nothing moves"
         )
         self.words.setToolTip(
-            "Ctrl or Shift adds to the choice, both take off. While rearranging, Alt is free "
+            "Ctrl or Shift adds to the selection, both together remove. While rearranging, "
+            "Alt is free "
             "of snapping, Shift keeps straight."
         )
         self.place.setVisible(on)
@@ -201,7 +236,7 @@ class PlanPage(Page):
         left = [u.id for u in self.bench.show.units if u.position is None]
         self.canvas.setFocus()  # the button goes; its focus must not land in a field
         self.bench.guard(
-            lambda: self.bench.commit(f"set out {len(left)} units", set_out(self.bench.show, left))
+            lambda: self.bench.commit(f"place {len(left)} units", set_out(self.bench.show, left))
         )
 
     def _drop(self, under: QPushButton, menu: QMenu) -> None:
@@ -233,25 +268,25 @@ class PlanPage(Page):
         menu.addSeparator()
         hand = list(bench.selection)
         act(
-            "Put the units in hand on it",
+            "Add selected units to it",
             lambda: bench.commit("units on a sheet", add_units(bench.show, one.id, hand)),
             free and bool(hand),
         )
         take = (
-            "Take the units in hand off it"
+            "Remove selected units from it"
             if free
-            else "Take the units in hand out of 3-D (they stay patched)"
+            else "Unplace selected units (they stay patched)"
         )
         act(
             take,
             lambda: bench.commit(
-                f"take {len(hand)} units off {one.name}", take_off(bench.show, one.id, hand)
+                f"remove {len(hand)} units from {one.name}", take_off(bench.show, one.id, hand)
             ),
             bool(hand),
         )
         menu.addSeparator()
-        act("Words at units…", lambda: LabelsDialog(self.window(), bench, bench.sheet).open())
-        act("Drawing beneath…", self.underlay)
+        act("Labels…", lambda: LabelsDialog(self.window(), bench, bench.sheet).open())
+        act("Background drawing…", self.underlay)
         act("Print to PDF or SVG…", self.print)
         self._drop(self.sheet_more, menu)
 

@@ -1,5 +1,5 @@
-"""The drawing beneath a sheet: brought in, scaled by two points and a known length, moved, turned,
-dimmed, cropped.
+"""The background drawing of a sheet: brought in, scaled by two points and a known length, moved,
+turned, dimmed, cropped.
 """
 
 from __future__ import annotations
@@ -39,7 +39,7 @@ def rasterised(data: bytes, where: str) -> bytes:
         or size.width() > 100_000
         or size.height() > 100_000
     ):
-        raise FileFault("the SVG does not read.", where=where, do="Export it as PNG or PDF.")
+        raise FileFault("the SVG cannot be read.", where=where, do="Export it as PNG or PDF.")
     factor = SVG_SIDE / max(size.width(), size.height())
     picture = QImage(
         QSize(max(2, round(size.width() * factor)), max(2, round(size.height() * factor))),
@@ -59,7 +59,7 @@ class UnderlayDialog(Frame):
     """Works at once, each step an edit of its own; stays open beside the plan."""
 
     def __init__(self, parent: QWidget, bench: Workbench, canvas: PlanCanvas) -> None:
-        super().__init__(parent, "Drawing beneath", "Done", lambda: True, 380)
+        super().__init__(parent, "Background drawing", "Done", lambda: True, 380)
         self.setObjectName("underlay")
         self.setModal(False)
         self.bench, self.canvas = bench, canvas
@@ -106,8 +106,8 @@ class UnderlayDialog(Frame):
         self.body.addWidget(self.lock)
         self.body.addWidget(
             button(
-                "Take it away",
-                run=lambda: self._keep("take the drawing beneath away", None),
+                "Remove it",
+                run=lambda: self._keep("remove background drawing", None),
                 name="remove underlay",
             )
         )
@@ -164,7 +164,7 @@ class UnderlayDialog(Frame):
         stored, aspect = take_picture(data, path.name, page)
         low, high = self.canvas.laid.extent()
         self.bench.commit(
-            f"drawing beneath: {path.name}",
+            f"background drawing: {path.name}",
             with_picture(self.bench.show, self.canvas.sheet, stored, aspect, low, high),
         )
         self._write()
@@ -202,8 +202,8 @@ class UnderlayDialog(Frame):
             ):
                 return
             if u.pinned:
-                raise EntryFault("The drawing beneath is locked.", do="Unlock it first.")
-            self._keep("drawing beneath", made)
+                raise EntryFault("The background drawing is locked.", do="Unlock it first.")
+            self._keep("background drawing", made)
 
         if not self.bench.guard(run):
             self._write()
@@ -211,12 +211,12 @@ class UnderlayDialog(Frame):
     def _lock(self) -> None:
         if self.under is not None:
             self._keep(
-                "lock the drawing beneath", replace(self.under, pinned=not self.under.pinned)
+                "lock the background drawing", replace(self.under, pinned=not self.under.pinned)
             )
 
     def _two_points(self) -> None:
         if self.under is None:
-            self.bench.tell("attention", "There is no drawing beneath yet.")
+            self.bench.tell("attention", "There is no background drawing yet.")
             return
         self.canvas.set_tool(TwoPoints(self.canvas, self._scale))
 
@@ -228,7 +228,7 @@ class UnderlayDialog(Frame):
         if text is not None and u is not None:
             self.bench.guard(
                 lambda: self._keep(
-                    "scale the drawing beneath", scaled_by(u, a, b, read_figure(text, "length"))
+                    "scale the background drawing", scaled_by(u, a, b, read_figure(text, "length"))
                 )
             )
 
@@ -236,10 +236,10 @@ class UnderlayDialog(Frame):
         def moved(dx: float, dy: float) -> None:
             u = self.under
             if u is not None and u.pinned:
-                self.bench.tell("attention", "The drawing beneath is locked.")
+                self.bench.tell("attention", "The background drawing is locked.")
             elif u is not None:
                 self._keep(
-                    "move the drawing beneath",
+                    "move the background drawing",
                     replace(u, middle=(u.middle[0] + dx, u.middle[1] + dy)),
                 )
 

@@ -25,14 +25,14 @@ def actions_of(page: ProfilesPage) -> list[Action]:
         ),
         Action(
             "profiles.manual",
-            "Read a chart from a manual",
+            "Read chart from a manual",
             lambda: page.here("From a manual"),
             "Ctrl+Shift+M",
             group="Profiles",
         ),
         Action(
             "profiles.generic",
-            "Compose a generic profile…",
+            "Generic profile…",
             page.compose_generic,
             "Ctrl+Shift+G",
             group="Profiles",
@@ -43,12 +43,7 @@ def actions_of(page: ProfilesPage) -> list[Action]:
             lambda: page.here("Exchange"),
             group="Profiles",
         ),
-        Action(
-            "profiles.import",
-            "Take GDTF files among your own…",
-            page.import_files,
-            group="Profiles",
-        ),
+        Action("profiles.import", "Import GDTF files…", page.import_files, group="Profiles"),
         Action(
             "profiles.folder",
             "Add a folder or drive of profiles…",
@@ -57,7 +52,7 @@ def actions_of(page: ProfilesPage) -> list[Action]:
         ),
         Action(
             "profiles.patch",
-            "Add units of the chosen mode…",
+            "Add units with this mode…",
             page.add_units,
             "Ctrl+Alt+A",
             "profile",
@@ -65,23 +60,18 @@ def actions_of(page: ProfilesPage) -> list[Action]:
         ),
         Action(
             "profiles.like",
-            "Find charts like the chosen one",
+            "Find similar charts",
             page.find_its_like,
             "Ctrl+Alt+L",
             "profile",
             group="Profiles",
         ),
         Action(
-            "profiles.download",
-            "Download the chosen offer",
-            page.download_chosen,
-            "",
-            "offer",
-            group="Profiles",
+            "profiles.download", "Download", page.download_chosen, "", "offer", group="Profiles"
         ),
         Action(
             "profiles.compare",
-            "Compare charts from the chosen one",
+            "Compare with…",
             page.compare_from_here,
             "Ctrl+Alt+C",
             "profile",
@@ -89,7 +79,7 @@ def actions_of(page: ProfilesPage) -> list[Action]:
         ),
         Action(
             "profiles.adapt",
-            "Adapt a copy of the chosen profile",
+            "Adapt a copy",
             page.adapt_copy,
             "Ctrl+Alt+E",
             "profile",
@@ -97,18 +87,11 @@ def actions_of(page: ProfilesPage) -> list[Action]:
         ),
         Action(
             "profiles.borrow",
-            "Borrow the chosen profile for another unit…",
+            "Derive a profile for another model…",
             page.borrow,
             "Ctrl+Alt+B",
             "profile",
             group="Profiles",
         ),
-        Action(
-            "profiles.export",
-            "Save the chosen profile as GDTF…",
-            page.export,
-            "",
-            "profile",
-            group="Profiles",
-        ),
+        Action("profiles.export", "Save as GDTF…", page.export, "", "profile", group="Profiles"),
     ]

@@ -40,6 +40,18 @@ VIEWS = ("Library", "From a manual", "Adapt", "Exchange")
 
 class ProfilesPage(Page):
     title = "Profiles"
+    context = (
+        *(
+            "profiles.patch",
+            "",
+            "profiles.like",
+            "profiles.compare",
+            "profiles.adapt",
+            "profiles.borrow",
+            "",
+        ),
+        *("profiles.download", "profiles.export", "profiles.import"),
+    )
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
@@ -82,21 +94,19 @@ class ProfilesPage(Page):
         self.acts_row: list[QWidget] = []
         for words, run, name in (
             ("Generic…", "profiles.generic", ""),
-            ("Find its like", "profiles.like", ""),
-            ("Compare from here", "profiles.compare", ""),
-            ("Borrow…", "profiles.borrow", ""),
+            ("Find similar", "profiles.like", ""),
+            ("Compare with…", "profiles.compare", ""),
+            ("Derive…", "profiles.borrow", ""),
             ("Adapt a copy", "profiles.adapt", ""),
             ("Save as GDTF…", "profiles.export", ""),
         ):
-            made = button(words, run=lambda r=run: self.acts.trigger(r), name=name or words)
+            made = self.acts.button(run, words, name=name)
             self.acts_row.append(made)
             row.addWidget(made)
-        self.fetch_it = button("Download it", run=lambda: self.acts.trigger("profiles.download"))
+        self.fetch_it = self.acts.button("profiles.download", "Download")
         self.acts_row.append(self.fetch_it)
         row.addWidget(self.fetch_it)
-        self.add_it = button(
-            "Add units of it…", "primary", lambda: self.acts.trigger("profiles.patch"), 30
-        )
+        self.add_it = self.acts.button("profiles.patch", "Add units…", "primary", 30)
         self.acts_row.append(self.add_it)
         row.addWidget(self.add_it)
         self.progress.hide()
@@ -208,7 +218,7 @@ class ProfilesPage(Page):
     def import_files(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(
             self.house.over,
-            "Take GDTF files among your own",
+            "Import GDTF files",
             "",
             "GDTF profiles (*.gdtf);;All files (*)",
             options=QFileDialog.Option.DontUseNativeDialog,
@@ -251,7 +261,7 @@ class ProfilesPage(Page):
         """Save a profile among one's own and bring the library up to date. Raises FileFault."""
         path, data = away(lambda: keep_own(profile, members))
         self.link.update()
-        self.bench.tell("note", f"Saved {profile.title} among your own profiles ({path.name}).")
+        self.bench.tell("note", f"Saved {profile.title} to your profiles ({path.name}).")
         return stored_of(profile, data)
 
     def offer(self, source: Profile, stored: StoredProfile) -> None:

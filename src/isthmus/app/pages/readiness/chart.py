@@ -35,7 +35,7 @@ NAMES = {
 }
 HALF = 56  # half the full width of the neck, px
 HEIGHT = 268
-THREAD = 3.0  # a step nobody has crossed still shows as a thread of land
+THREAD = 3.0  # a step no unit has crossed still shows as a thread of land
 Points = list[tuple[float, float]]
 
 

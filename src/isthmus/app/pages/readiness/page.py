@@ -1,4 +1,4 @@
-"""The Readiness page: how far the units have crossed, and the snags with their mends, worst
+"""The Readiness page: how far the units have crossed, and the snags with their fixes, worst
 first.
 """
 
@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 )
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.theme import advance, font, pen, theme
 from isthmus.app.kit.widgets import bind, plain_tip
 from isthmus.app.model.house import House
@@ -35,7 +36,7 @@ from isthmus.app.pages.readiness.chart import CrossingChart
 from isthmus.snags import ATTENTION, FAULT, NOTE, Snag
 
 ROW = 33
-MEND = 190
+FIX = 190
 CHIPS = 118
 Index = QModelIndex | QPersistentModelIndex
 
@@ -62,8 +63,8 @@ class SnagModel(QAbstractListModel):
 
 
 def way(snag: Snag) -> str:
-    """The words of a snag's link: its mend, or where it is looked at."""
-    return snag.mend.label if snag.mend else f"Look at it in {snag.page}"
+    """The words of a snag's link: its fix, or where it is looked at."""
+    return snag.fix.label if snag.fix else f"Open in {snag.page}"
 
 
 class Lines(QStyledItemDelegate):
@@ -86,12 +87,12 @@ class Lines(QStyledItemDelegate):
         if current:
             p.fillRect(QRectF(x, y, 3, h - 1), theme.color("coral"))
         paint.severity(p, snag.severity, x + 20, y + h / 2 - 0.5, 6.4)
-        chips_at = x + w - MEND - CHIPS
+        chips_at = x + w - FIX - CHIPS
         paint.sentence(p, x + 38, y, snag.text, "body", "text", chips_at - x - 46, h - 1)
         self._chips(p, snag, chips_at, y)
         link = self.view.link_rect(index)
         words = way(snag)
-        if current and snag.mend:
+        if current and snag.fix:
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.color("coral"))
             p.drawRoundedRect(link.adjusted(-8, 4, 0, -5), 3, 3)
@@ -137,7 +138,7 @@ class SnagList(QListView):
     """Enter, or a click on the link, follows the current snag's way; a double click goes to its
     page.
 
-    A click on the rest of a row takes the snag's units in hand.
+    A click on the rest of a row selects the snag's units.
     """
 
     follow = Signal(object)
@@ -170,9 +171,9 @@ class SnagList(QListView):
         wide = min(
             QFontMetricsF(font("table", 600)).horizontalAdvance(way(self.snags.snags[index.row()]))
             + 6,
-            MEND - 14,
+            FIX - 14,
         )
-        return QRectF(r.right() - MEND + 10, r.y(), wide, r.height())
+        return QRectF(r.right() - FIX + 10, r.y(), wide, r.height())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         super().mousePressEvent(event)
@@ -215,7 +216,7 @@ class SnagHead(QWidget):
         p = QPainter(self)
         h = self.height()
         x = paint.text(p, 0, 6, "Snags", font(15, 600), "text", height=h - 8) + 18
-        kinds = ((FAULT, "faults"), (ATTENTION, "to look at"), (NOTE, "notes"))
+        kinds = ((FAULT, "faults"), (ATTENTION, "warnings"), (NOTE, "notes"))
         for kind, words in kinds:
             count = sum(s.severity == kind for s in self.bench.snags)
             if count:
@@ -228,11 +229,9 @@ class SnagHead(QWidget):
                     + 5
                 )
                 x += paint.text(p, x, 6, words, font("table"), "text2", height=h - 8) + 16
-        if not self.bench.snags:
+        if not self.bench.snags and self.bench.show.units:
             paint.severity(p, "ok", x + 6, h / 2 + 2, 6)
-            paint.text(
-                p, x + 18, 6, "none: everything known agrees", font("table"), "text2", height=h - 8
-            )
+            paint.text(p, x + 18, 6, "No snags", font("table"), "text2", height=h - 8)
         paint.text(p, 0, 6, "worst first", font("table"), "text3", paint.RIGHT, self.width(), h - 8)
         p.fillRect(QRectF(0, h - 1, self.width(), 1), theme.color("line_strong"))
 
@@ -250,6 +249,16 @@ class ReadinessPage(Page):
         self.column.addWidget(CrossingChart(bench))
         self.column.addWidget(self.snag_head)
         self.column.addWidget(self.list, 1)
+        self.first = FirstSteps(
+            self.list,
+            "An empty show",
+            "Read a hang list, add units, or open the demo to look around.",
+            [
+                self.acts.button("patch.hang_list", "Read a hang list…", "primary", 30),
+                self.acts.button("patch.add", "Add units…", height=30),
+                self.acts.button("show.demo", "Open the demo", height=30),
+            ],
+        )
         bind(bench.changed, self, self.refresh)
         bind(bench.concluded_changed, self, self.refresh)
         bind(bench.network_changed, self, self.refresh)
@@ -262,21 +271,22 @@ class ReadinessPage(Page):
         crossing = self.bench.crossing
         self.list.set(self.bench.snags)
         self.snag_head.update()
+        self.first.show_if(not self.bench.show.units)
         count = len(self.bench.snags)
         self.head.say(
             str(crossing.done["answered"]),
             "of",
             str(crossing.total),
-            "units have answered",
+            "units work",
             str(count),
             f"snag{'s' * (count != 1)} open",
         )
 
     def follow(self, snag: Snag) -> None:
-        """Mend it where there is a mend, else go where it is seen."""
+        """Fix it where there is a fix, else go where it is seen."""
         self.bench.select(snag.units)
-        if snag.mend:
-            edit, name = snag.mend.edit, snag.mend.label
+        if snag.fix:
+            edit, name = snag.fix.edit, snag.fix.label
             self.bench.guard(
                 lambda: self.bench.commit(name[0].lower() + name[1:], edit(self.bench.show))
             )

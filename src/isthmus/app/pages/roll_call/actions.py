@@ -16,16 +16,16 @@ def actions_of(page: RollCallPage) -> list[Action]:
     return [
         Action(
             "call.begin",
-            "Begin roll call",
+            "Start roll call",
             lambda: bench.guard(page.begin),
-            "Ctrl+R",
+            "",
             "no call",
-            help="Light one after the other",
+            help="Lights the units one by one, to be marked",
             group=group,
         ),
         Action(
             "call.hand",
-            "Call only the units in hand",
+            "Test only the selected units",
             lambda: bench.guard(lambda: page.begin(bench.selection)),
             "Ctrl+Shift+C",
             "selection",
@@ -33,7 +33,7 @@ def actions_of(page: RollCallPage) -> list[Action]:
         ),
         Action(
             "call.works",
-            "Mark: answers",
+            "Mark: works",
             lambda: bench.guard(lambda: call.mark("works")),
             "A",
             "call",
@@ -63,13 +63,13 @@ def actions_of(page: RollCallPage) -> list[Action]:
             "call",
             group=group,
         ),
-        Action("call.clear", "Take the verdict away", bench.unmark, "C", "call", group=group),
-        Action("call.next", "Next stop", lambda: bench.step_call(1), "N", "call", group=group),
-        Action("call.back", "Stop before", lambda: bench.step_call(-1), "B", "call", group=group),
-        Action("call.again", "The same stop again", bench.call_again, "G", "call", group=group),
+        Action("call.clear", "Clear verdict", bench.unmark, "C", "call", group=group),
+        Action("call.next", "Next", lambda: bench.step_call(1), "N", "call", group=group),
+        Action("call.back", "Previous", lambda: bench.step_call(-1), "B", "call", group=group),
+        Action("call.again", "Repeat", bench.call_again, "G", "call", group=group),
         Action(
             "call.jump",
-            "Call the unit in hand now",
+            "Test the selected unit now",
             lambda: bench.guard(call.jump_to_hand),
             "J",
             "call",
@@ -77,12 +77,12 @@ def actions_of(page: RollCallPage) -> list[Action]:
         ),
         Action(
             "call.act",
-            "Next act of the unit called",
+            "Next test",
             bench.step_act,
             "D",
             "call",
             group=group,
-            help="Colour, movement, beam, cells",
+            help="Colour, movement, beam and cells in turn",
         ),
         Action("call.end", "End roll call", bench.end_call, "Ctrl+E", "call", group=group),
         Action(
@@ -94,7 +94,7 @@ def actions_of(page: RollCallPage) -> list[Action]:
         ),
         Action(
             "rdm.identify",
-            "Let the units in hand show themselves",
+            "Identify selected units",
             page.discovery.identify_in_hand,
             "",
             "selection",
@@ -103,7 +103,7 @@ def actions_of(page: RollCallPage) -> list[Action]:
         *(
             Action(
                 f"call.way.{way}",
-                f"Wrong in: {words}",
+                f"Fault: {words}",
                 lambda w=way: call.toggle_way(w),
                 str(n),
                 "call",

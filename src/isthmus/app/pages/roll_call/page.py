@@ -24,11 +24,15 @@ from isthmus.routes import Reach
 from isthmus.snags import Snag
 
 ALSO = ("Patch", "Plan", "Stage")  # pages that show who is called: one stays there
-VIEWS = ("Call", "Findings", "Discovery", "Hunt", "Phones", "Record")
+VIEWS = ("Call", "Findings", "Discovery", "Hunt", "Phones", "Report")
 
 
 class RollCallPage(Page):
     title = "Roll call"
+    context = (
+        *("call.begin", "call.hand", "call.jump", "call.end", ""),
+        *("call.works", "call.wrong", "call.silent", "call.skip", "call.clear", "", "rdm.identify"),
+    )
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
@@ -57,8 +61,8 @@ class RollCallPage(Page):
         self.take_views(dict(zip(VIEWS, made, strict=True)))
         self.findings.hunt_wanted.connect(self._hunt)
         self.findings.discover_wanted.connect(self._discover)
-        self.findings.mend_devices.connect(self.discovery.offer)
-        self.findings.mend_port.connect(self._set_port)
+        self.findings.fix_devices.connect(self.discovery.offer)
+        self.findings.fix_port.connect(self._set_port)
         bind(bench.changed, self, self._say)
         bind(self.checks.changed, self, self._say)
         self._say()
@@ -148,10 +152,10 @@ class RollCallPage(Page):
             return
 
         def go() -> None:
-            desk = self.net.start()
+            hub = self.net.start()
             for packet in packets(found, Wish(ports=(PortWish(index, number=number),))):
-                desk.send(packet, found.ip)
-            desk.poll_soon()
+                hub.send(packet, found.ip)
+            hub.poll_soon()
             fed = {o.universe for o in Reach(self.bench.show).of_port.get((node_id, index), ())}
             self.checks.set_anew(
                 {u.id for u in self.bench.show.units if any(p.universe in fed for p in u.patch)}

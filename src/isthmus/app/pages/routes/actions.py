@@ -20,22 +20,20 @@ def actions_of(page: RoutesPage) -> list[Action]:
         Action("routes.node", "Add a node…", routes.add_node, "Ctrl+Shift+N", group=group),
         Action(
             "routes.propose",
-            "Route what leads nowhere",
+            "Route unrouted universes",
             lambda: routes.propose(BY_POSITION),
             "Ctrl+Shift+R",
-            help=(
-                "Give every universe without an output a free port, of the node that stands nearest"
-            ),
+            help=("Gives every universe without an output a free port of the nearest node"),
             group=group,
         ),
         Action(
             "routes.propose_room",
-            "Route what leads nowhere, to the emptiest nodes",
+            "Route unrouted universes to the emptiest nodes",
             lambda: routes.propose(BY_CAPACITY),
             group=group,
         ),
         Action(
-            "routes.change", "Change the chosen outputs…", routes.change, "Ctrl+Alt+O", group=group
+            "routes.change", "Change selected outputs…", routes.change, "Ctrl+Alt+O", group=group
         ),
         Action(
             "routes.assign",
@@ -44,60 +42,54 @@ def actions_of(page: RoutesPage) -> list[Action]:
             group=group,
             help="With gaps, if wanted",
         ),
-        Action("routes.number", "Number the chosen outputs in order…", routes.number, group=group),
+        Action("routes.number", "Number selected outputs in order…", routes.number, group=group),
         Action("routes.mirror", "Mirror a node to another…", routes.mirror, group=group),
         Action("routes.take_over", "Switch to the spare of a node…", routes.take_over, group=group),
-        Action("routes.remove", "Take the chosen outputs away", routes.remove_chosen, group=group),
+        Action("routes.remove", "Remove selected outputs", routes.remove_chosen, group=group),
         Action(
             "routes.dark",
-            "Chosen outputs dark",
+            "Black out selected outputs",
             lambda: routes.master(DARK),
             group=group,
-            help="Lights out, heads stay",
+            help="Turns lights off; heads stay where they are",
         ),
         Action(
             "routes.hold",
-            "Chosen outputs hold",
+            "Hold selected outputs",
             lambda: routes.master(HOLD),
             group=group,
-            help="Go on with what is sent now",
+            help="Keeps sending the present levels",
         ),
-        Action(
-            "routes.live", "Chosen outputs live again", lambda: routes.master(LIVE), group=group
-        ),
+        Action("routes.live", "Resume selected outputs", lambda: routes.master(LIVE), group=group),
         Action(
             "output.dark",
-            "Everything dark",
+            "Blackout",
             lambda: _toggle(bench, DARK),
             "Ctrl+Shift+B",
             group="Output",
-            help="Lights out, heads stay",
+            help="Turns lights off; heads stay where they are",
         ),
         Action(
             "output.hold",
-            "Hold everything",
+            "Hold all outputs",
             lambda: _toggle(bench, HOLD),
             "Ctrl+Shift+H",
             group="Output",
         ),
-        Action(
-            "routes.flash", "Flash the chosen universe's number", routes.prove_number, group=group
-        ),
-        Action("routes.chase", "Chase over the chosen universes", routes.prove_chase, group=group),
-        Action("routes.end_proof", "End the proof of a route", bench.end_proof, group=group),
+        Action("routes.flash", "Flash universe number", routes.prove_number, group=group),
+        Action("routes.chase", "Chase over selected universes", routes.prove_chase, group=group),
+        Action("routes.end_proof", "End output test", bench.end_proof, group=group),
         Action(
             "nodes.look",
             "Look for nodes",
             nodes.toggle,
             group=group,
-            help="Ask every 2.5 s who is there",
+            help="Asks for nodes every 2.5 s",
         ),
-        Action("nodes.forget", "Look for nodes anew", nodes.forget, group=group),
-        Action(
-            "nodes.change", "Change what is expected of the chosen node…", nodes.change, group=group
-        ),
-        Action("nodes.remove", "Take the chosen node away", nodes.remove, group=group),
-        Action("nodes.expect", "Expect all nodes that answer", nodes.expect_all, group=group),
+        Action("nodes.forget", "Search for nodes again", nodes.forget, group=group),
+        Action("nodes.change", "Change expected node…", nodes.change, group=group),
+        Action("nodes.remove", "Remove selected node", nodes.remove, group=group),
+        Action("nodes.expect", "Add all found nodes", nodes.expect_all, group=group),
         Action("network.plan", "Address plan…", page.network.plan, group=group),
     ]
 

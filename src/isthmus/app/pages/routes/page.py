@@ -1,12 +1,12 @@
 """The Routes page: routes as a picture and a table, nodes, the own network, the watch, and the
-stand-in rig.
+simulator.
 """
 
 from __future__ import annotations
 
 from isthmus.app.kit.actions import Action
 from isthmus.app.kit.theme import theme
-from isthmus.app.kit.widgets import PageView, bind, button
+from isthmus.app.kit.widgets import PageView, bind
 from isthmus.app.model.house import House
 from isthmus.app.pages.base import Page
 from isthmus.app.pages.routes.actions import actions_of
@@ -23,6 +23,20 @@ VIEWS = ("Routes", "Nodes", "Network", "Watch", "Rig")
 
 class RoutesPage(Page):
     title = "Routes"
+    unlit = frozenset({"Nodes", "Network", "Watch"})
+    context = (
+        *("routes.add", "routes.change", "routes.number", "routes.mirror", "routes.take_over", ""),
+        *(
+            "routes.dark",
+            "routes.hold",
+            "routes.live",
+            "",
+            "routes.flash",
+            "routes.chase",
+            "routes.end_proof",
+        ),
+        *("", "nodes.change", "nodes.remove", "nodes.expect", "", "routes.remove"),
+    )
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
@@ -30,8 +44,8 @@ class RoutesPage(Page):
         self.net = net
         self.add_switches(VIEWS)
         self.head.row.addSpacing(12)
-        self.head.add(button("Add an output…", run=lambda: actions.trigger("routes.add")))
-        self.head.add(button("Propose the missing", run=lambda: actions.trigger("routes.propose")))
+        self.head.add(actions.button("routes.add", "Add an output…"))
+        self.head.add(actions.button("routes.propose", "Route unrouted universes"))
         self.routes = RoutesView(bench, actions, over)
         self.nodes = NodesView(bench, net, actions, over)
         self.network = NetworkView(bench, net, over)
@@ -66,5 +80,5 @@ class RoutesPage(Page):
         use, lead = universes_in_use(show), routed(show)
         lost = [u for u in use if u not in lead]
         parts = [str(len(use)), "universes with units", str(len(show.outputs)), "outputs"]
-        parts += [str(len(lost)), "lead nowhere"] if lost else []
+        parts += [str(len(lost)), "have no output"] if lost else []
         self.head.say(*parts)

@@ -9,6 +9,7 @@ from isthmus.app.kit.dialogs import ask_text
 from isthmus.app.pages.stage.dialogs.fan import FanDialog
 from isthmus.app.pages.stage.dialogs.look import LookDialog
 from isthmus.app.pages.stage.dialogs.picture import PictureDialog
+from isthmus.patch.naming import name_for
 from isthmus.stage import VIEWS
 
 if TYPE_CHECKING:
@@ -19,7 +20,9 @@ def actions_of(page: StagePage) -> list[Action]:
     view, bench, over = page.view, page.bench, page.house.over
 
     def keep() -> None:
-        name = ask_text(over, "Keep this view", "Name of the view", "")
+        taken = [v.name for v in bench.show.views]
+        proposed = name_for(bench.show, bench.selected(), taken)
+        name = ask_text(over, "Save view", "Name of the view", proposed)
         if name:
             page.take_view(name)
 
@@ -34,8 +37,8 @@ def actions_of(page: StagePage) -> list[Action]:
                 group="Stage",
             )
             for name, words, key, when in (
-                ("Paper asks", "what paper asks", "Ctrl+[", ""),
-                ("Rig does", "what the rig does", "Ctrl+]", "rig"),
+                ("Sent", "what is sent", "Ctrl+[", ""),
+                ("Simulated rig", "what the simulated rig does", "Ctrl+]", "rig"),
                 ("Side by side", "both side by side", "Ctrl+Shift+[", "rig"),
                 ("Difference", "where they differ", "Ctrl+Shift+]", "rig"),
             )
@@ -43,7 +46,7 @@ def actions_of(page: StagePage) -> list[Action]:
         Action("stage.fit", "Fit the stage", view.fit, "Ctrl+Shift+Home", group="Stage"),
         Action(
             "stage.fit_hand",
-            "Fit the units in hand on stage",
+            "Fit the selected units on stage",
             view.fit_hand,
             "Ctrl+Alt+Home",
             "selection",
@@ -54,8 +57,9 @@ def actions_of(page: StagePage) -> list[Action]:
             "Aim on the stage",
             page.switch_aim,
             "T",
-            help="Click where the beams in hand shall meet",
+            help="Click where the selected beams will meet",
             group="Stage",
+            pages=("Plan", "Stage"),
         ),
         Action(
             "units.fan",
@@ -63,8 +67,9 @@ def actions_of(page: StagePage) -> list[Action]:
             lambda: FanDialog(over, bench).open(),
             "F",
             "selection",
-            help="Spread a value over the units in hand",
+            help="Spread a value over the selected units",
             group="Stage",
+            pages=("Plan", "Stage"),
         ),
         Action(
             "stage.look",
@@ -73,11 +78,9 @@ def actions_of(page: StagePage) -> list[Action]:
             "Ctrl+Alt+G",
             group="Stage",
         ),
-        Action("stage.keep_view", "Keep this view…", keep, group="Stage"),
-        Action(
-            "stage.forget_view", "Forget the view that is chosen", page.forget_view, group="Stage"
-        ),
-        Action("stage.sit", "See from a seat: click it", page.sit, group="Stage"),
+        Action("stage.keep_view", "Save view…", keep, group="Stage"),
+        Action("stage.forget_view", "Delete selected view", page.forget_view, group="Stage"),
+        Action("stage.sit", "See from a seat", page.sit, group="Stage"),
         Action(
             "stage.picture",
             "Picture of this view…",
@@ -86,26 +89,12 @@ def actions_of(page: StagePage) -> list[Action]:
             group="Stage",
         ),
         Action(
-            "stage.apart",
-            "The stage in a window of its own, or back",
-            page.set_apart,
-            "Ctrl+Alt+W",
-            group="Stage",
+            "stage.apart", "Stage in its own window", page.set_apart, "Ctrl+Alt+W", group="Stage"
         ),
         Action(
-            "stage.beside_plan",
-            "Plan and stage next to each other, or apart",
-            page.beside_plan,
-            "Ctrl+Alt+S",
-            group="Stage",
+            "stage.beside_plan", "Plan beside stage", page.beside_plan, "Ctrl+Alt+S", group="Stage"
         ),
-        Action(
-            "stage.full",
-            "The stage over the whole screen, or back",
-            page.full,
-            "F11",
-            group="Stage",
-        ),
+        Action("stage.full", "Stage full screen", page.full, "F11", group="Stage"),
         *(
             Action(
                 f"stage.view.{name.lower()}",

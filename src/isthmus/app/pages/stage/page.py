@@ -27,6 +27,7 @@ from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.canvas.structure_menu import structure_menu
 from isthmus.app.kit.actions import Action
+from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.theme import font
 from isthmus.app.kit.widgets import bind, button, choice, label
 from isthmus.app.model.house import House
@@ -39,11 +40,24 @@ from isthmus.stage import VIEWS, Camera
 from isthmus.stage.drawing import LEVELS
 from isthmus.standin import rig_show, slots_by_unit
 
-TRUTHS = ("Paper asks", "Rig does", "Side by side", "Difference")
+TRUTHS = ("Sent", "Simulated rig", "Side by side", "Difference")
 
 
 class StagePage(Page):
     title = "Stage"
+    context = (
+        *(
+            "units.light",
+            "units.home",
+            "units.release",
+            "",
+            "stage.fit_hand",
+            "stage.aim",
+            "units.fan",
+            "",
+        ),
+        *("stage.sit", "stage.keep_view", "stage.picture", "", "plan.rearrange"),
+    )
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
@@ -66,9 +80,7 @@ class StagePage(Page):
             view.seen = self._say_rate
         self.add_switches(TRUTHS)
         self.switches[0].setChecked(True)
-        self.mode = button(
-            "Rearrange", run=lambda: actions.trigger("plan.rearrange"), name="rearrange stage"
-        )
+        self.mode = actions.button("plan.rearrange", "Rearrange", name="rearrange stage")
         self.mode.setCheckable(True)
         self.head.add(self.mode)
         row = QHBoxLayout()
@@ -77,15 +89,13 @@ class StagePage(Page):
         self.places = choice("view from")
         self.places.activated.connect(lambda _: self.see_from(self.places.currentText()))
         row.addWidget(self.places)
-        self.keep_view = button(
-            "Keep…", "quiet", lambda: actions.trigger("stage.keep_view"), name="keep view"
-        )
+        self.keep_view = actions.button("stage.keep_view", "Keep…", "quiet", name="keep view")
         row.addWidget(self.keep_view)
         row.addWidget(button("Fit", "quiet", self.view.fit))
-        self.aim = button("Aim", run=lambda: actions.trigger("stage.aim"), name="aim on stage")
+        self.aim = actions.button("stage.aim", "Aim", name="aim on stage")
         self.aim.setCheckable(True)
         row.addWidget(self.aim)
-        row.addWidget(button("Fan…", run=lambda: actions.trigger("units.fan")))
+        row.addWidget(actions.button("units.fan", "Fan…"))
         self.structures: QPushButton = button(
             "Structures ▾", run=self._structures, name="structures of stage"
         )
@@ -102,9 +112,7 @@ class StagePage(Page):
             slider.valueChanged.connect(lambda v, n=name: self._look(n, v / 100))
             self.sliders[name] = slider
             row.addWidget(slider)
-        row.addWidget(
-            button("Drawing…", "quiet", lambda: actions.trigger("stage.look"), name="drawing")
-        )
+        row.addWidget(actions.button("stage.look", "Drawing…", "quiet", name="drawing"))
         self.more = button("More ▾", "quiet", self._more, name="more of stage")
         row.addWidget(self.more)
         self.column.addLayout(row)
@@ -118,8 +126,7 @@ class StagePage(Page):
         self.column.addWidget(self.split, 1)
         foot = QHBoxLayout()
         self.foot = label(
-            "Drag turns, the right button moves, the wheel comes nearer; a click takes a "
-            "unit in hand.",
+            "Drag turns, the right button moves, the wheel comes nearer; a click selects a unit.",
             "quiet",
             "caption",
         )
@@ -133,7 +140,18 @@ class StagePage(Page):
         foot.addSpacing(12)
         foot.addWidget(self.pace)
         self.column.addLayout(foot)
+        self.first = FirstSteps(
+            self.view,
+            "Nothing on stage yet",
+            "Add units and place them on plan; they hang here at the same places.",
+            [
+                actions.button("patch.add", "Add units…", height=30),
+                actions.button("units.set_out", "Place on plan", height=30),
+                actions.button("go.plan", "Go to Plan", height=30),
+            ],
+        )
         bind(self.view.tool_changed, self, self._say_tool)
+        self.view.menu_wanted.connect(self.show_context)
         bind(bench.changed, self, self.refresh)
         bind(bench.state_changed, self, self._say_state)
         bind(bench.levels_changed, self, self._compare)
@@ -145,8 +163,8 @@ class StagePage(Page):
             for switch in self.switches[1:]:
                 switch.setEnabled(False)
                 switch.setToolTip(
-                    "No stand-in rig runs beside this show. Start the demo, or: isthmus-app "
-                    "--rig HOST:PORT"
+                    "No simulator is running with this show. Open the demo, or start one "
+                    "with isthmus-app --rig HOST:PORT"
                 )
         self.refresh()
 
@@ -188,7 +206,8 @@ class StagePage(Page):
         units = self.bench.show.units
         placed = sum(u.position is not None for u in units)
         lost = len(units) - placed
-        self.head.say(str(placed), "stand here", *([str(lost), "have no place"] if lost else []))
+        self.first.show_if(not placed and not self.bench.show.structures)
+        self.head.say(str(placed), "placed", *([str(lost), "unplaced"] if lost else []))
         now = self.places.currentText()
         self.places.clear()
         for name in (*VIEWS, *(v.name for v in self.bench.show.views)):
@@ -198,6 +217,7 @@ class StagePage(Page):
     def _look(self, name: str, value: float) -> None:
         for view in (self.view, self.other):
             view.look = replace(view.look, **{name: value})
+            view.room_set = view.room_set or name == "room"
             view.renew()
 
     def _say_state(self) -> None:
@@ -249,14 +269,14 @@ class StagePage(Page):
             fov=c.fov,
         )
         views = (*(v for v in self.bench.show.views if v.name != name), made)
-        self.bench.commit(f"keep the view {name}", with_changes(self.bench.show, views=views))
+        self.bench.commit(f"save view {name}", with_changes(self.bench.show, views=views))
         self.places.setCurrentIndex(self.places.findText(name))
 
     def forget_view(self) -> None:
         name = self.places.currentText()
         if any(v.name == name for v in self.bench.show.views):
             views = tuple(v for v in self.bench.show.views if v.name != name)
-            self.bench.commit(f"forget the view {name}", with_changes(self.bench.show, views=views))
+            self.bench.commit(f"delete view {name}", with_changes(self.bench.show, views=views))
 
     def switch_aim(self) -> None:
         self.view.set_tool(None if self.view.tool is self.aim_bar else self.aim_bar)
@@ -297,7 +317,7 @@ class StagePage(Page):
     def show_truth(self, truth: str) -> None:
         self.truth = truth
         self.mark_switch(truth)
-        if truth != "Rig does":
+        if truth != "Simulated rig":
             self.view.rig_view = self.view.rig_frame = self.view.rig_show = None
         self.view.wrong = {}
         self.other.setVisible(truth == "Side by side")
@@ -312,9 +332,9 @@ class StagePage(Page):
         sloping = truth != TRUTHS[0]
         self.foot.setFont(font("caption", italic=sloping))
         self.foot.setText(
-            "What the rig does: asking…"
+            "Simulated rig: asking…"
             if sloping
-            else "What paper asks: the levels this show sends, on the units as paper has them."
+            else "The levels this show sends, on the units as patched."
         )
         self._watch()
         self.view.renew()
@@ -334,7 +354,7 @@ class StagePage(Page):
         for row, slots in enumerate(slots_by_unit(state).values()):
             frame[row * SLOTS : row * SLOTS + len(slots)] = slots
         self._frame = frame
-        shown = {"Rig does": self.view, "Side by side": self.other}.get(self.truth)
+        shown = {"Simulated rig": self.view, "Side by side": self.other}.get(self.truth)
         if shown is not None:
             shown.rig_view, shown.rig_frame, shown.rig_show = self._rig_view, frame, self._rig_show
             shown.renew()
@@ -346,12 +366,13 @@ class StagePage(Page):
             else "nothing is lit"
         )
         self.foot.setText(
-            f"What the rig does, from what its nodes received ({packets} packets): {words}."
+            f"What the simulated rig does with what its nodes received ({packets} packets): "
+            f"{words}."
         )
         self._compare()
 
     def _compare(self) -> None:
-        """Where they differ: told below, and written beside the units, which are taken in hand."""
+        """Where they differ: told below, and written beside the units, which are selected."""
         if self.truth != "Difference" or self._rig_view is None or self._frame is None:
             return
         self.differ = differences(
@@ -396,7 +417,7 @@ class StagePage(Page):
 
 
 class _Seat:
-    """The tool that sits somebody down."""
+    """The tool that sits a person down."""
 
     words = "Click the seat to see from"
 

@@ -52,8 +52,8 @@ from isthmus.show.records import SLOTS, StoredProfile
 
 PLACES = (
     (AT, "At an address"),
-    (STRETCH, "In the next stretch that takes all"),
-    (GAPS, "Each in the next gap"),
+    (STRETCH, "Next free run for all"),
+    (GAPS, "Next gap for each"),
     (AFTER, "After the last"),
     (NOWHERE, "Without an address"),
 )
@@ -102,9 +102,9 @@ class AddDialog(Frame):
         rows = [
             ("Profile", self.profile, "Mode", self.mode),
             ("How many", self.count, "First number", self.first),
-            ("Goes", self.place, "Starts at", self.address),
+            ("Place", self.place, "Address", self.address),
             ("Spacing", self.spacing, "", self.keep),
-            ("Names", self.name, "Hangs on", self.hangs_on),
+            ("Names", self.name, "Position", self.hangs_on),
             ("Purpose", self.purpose, "Gel", self.gel),
         ]
         for y, row in enumerate(rows):
@@ -132,7 +132,7 @@ class AddDialog(Frame):
         self.outcome.setMinimumHeight(34)
         self.outcome.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.body.addWidget(self.outcome)
-        self.again = button("Add and go on", run=self._add_on, height=30)
+        self.again = button("Add and continue", run=self._add_on, height=30)
         self.again.setAutoDefault(False)
         self.buttons.insertWidget(2, self.again)
         self._fill_profiles()
@@ -164,10 +164,10 @@ class AddDialog(Frame):
         self.spacing.setCompleter(None)  # type: ignore[arg-type]  # or a typed 2 becomes the 20 that is offered
         if line := self.spacing.lineEdit():
             line.setPlaceholderText("as the footprint")
-        self.keep = QCheckBox("Keep the rest of the spacing as their room")
+        self.keep = QCheckBox("Reserve the spacing")
         self.keep.setFont(font("table"))
         self.name = field("name pattern", "", "# counts, @ is the unit number")
-        self.hangs_on = self._combo("hangs on", editable=True)
+        self.hangs_on = self._combo("position", editable=True)
         positions = dict.fromkeys(
             [*(s.name for s in show.structures), *(u.hangs_on for u in show.units if u.hangs_on)]
         )
@@ -313,7 +313,7 @@ class AddDialog(Frame):
         spacing = self.spacing.currentText().strip()
         if spacing and not spacing.isdigit():
             raise EntryFault(
-                f"“{spacing[:20]}” is no spacing.",
+                f"“{spacing[:20]}” is not a spacing.",
                 do="Write a whole number of slots, or leave it empty.",
             )
         many = self.count.text().strip()
@@ -372,7 +372,7 @@ class AddDialog(Frame):
             place = write_address(clash.a.universe, clash.first)
             text += (
                 f" {clash.a.number} and {clash.b.number} would both claim {place}{more}; you can "
-                "add them and mend it after."
+                "add them anyway and fix it later."
             )
         self.outcome.setText(text)
 

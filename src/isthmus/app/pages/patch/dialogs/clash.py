@@ -1,4 +1,4 @@
-"""Somebody is there already: who, what each way out would move, before and after. One key
+"""Address in use: who, what each way out would move, before and after. One key
 chooses.
 """
 
@@ -30,7 +30,7 @@ def where(move: Move) -> str:
 
 class WaysDialog(Frame):
     def __init__(self, bench: Workbench, placing: Placing, name: str, parent: QWidget) -> None:
-        super().__init__(parent, "Somebody is there already", "Take this way", self._take, 760)
+        super().__init__(parent, "Address in use", "Apply", self._take, 760)
         self.setObjectName("ways out")
         self.bench, self.placing, self.name = bench, placing, name
         blocked = placing.in_the_way
@@ -53,9 +53,7 @@ class WaysDialog(Frame):
             made.setAutoDefault(False)
             made.setStyleSheet("text-align: left;")
             made.setEnabled(way.show is not None)
-            made.setToolTip(
-                plain_tip(f"This cannot be done: {way.why_not}." if way.why_not else "")
-            )
+            made.setToolTip(plain_tip(f"Not possible: {way.why_not}." if way.why_not else ""))
             self.buttons_of[way.key] = made
             column.addWidget(made)
             if way.why_not:
@@ -69,9 +67,7 @@ class WaysDialog(Frame):
         self.moves.setMinimumHeight(34)
         self.moves.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.body.addWidget(self.moves)
-        self.body.addWidget(
-            label("1 to 4 choose and take; Esc leaves everything as it is.", "quiet", "caption")
-        )
+        self.body.addWidget(label("Keys 1 to 4 apply; Esc changes nothing.", "quiet", "caption"))
         self._choose(next(way for way in placing.ways if way.show is not None))
 
     def _choose(self, way: Way) -> None:
@@ -88,7 +84,7 @@ class WaysDialog(Frame):
         self.moves.setText(
             f"Besides: {words}."
             if way.moves
-            else "Nobody else moves. The slots claimed twice stay a snag."
+            else "No other unit moves. The double address remains a snag."
         )
         self.adjustSize()
 

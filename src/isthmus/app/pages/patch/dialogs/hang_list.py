@@ -41,7 +41,7 @@ ASKED = 4  # model names asked about at once
 
 
 def doubts(found: HangList, new: Sequence[PaperRow]) -> list[str]:
-    """What somebody should know before these units are added: how many have no address, and what
+    """What a person should know before these units are added: how many have no address, and what
     was guessed.
     """
     bare = sum(not row.universe for row in new)
@@ -145,14 +145,14 @@ class HangListDialog(Frame):
         name: str,
         parent: QWidget,
         kept: settings.Settings | None = None,
-        mends: bool = False,
+        fixes: bool = False,
     ) -> None:
-        """`mends`: the lines are those the paper keeps unread. Raises FileFault when it is no
+        """`fixes`: the lines are those the paper keeps unread. Raises FileFault when it is no
         table.
         """
         super().__init__(parent, f"Read {name}", "Take", self._take, 900)
         self.setObjectName("hang list")
-        self.bench, self.raw, self.name, self.mends = bench, data, name, mends
+        self.bench, self.raw, self.name, self.fixes = bench, data, name, fixes
         self.kept = kept or settings.Settings()
         self.library = at_hand(bench.show)
         self.columns: dict[str, int] | None = None
@@ -183,17 +183,17 @@ class HangListDialog(Frame):
         self.title.setText(bench.show.paper.title or self.found.paper.title)
         revision = bench.show.paper.revision
         self.revision.setText(
-            revision if mends else next_revision(revision) if bench.show.paper.rows else ""
+            revision if fixes else next_revision(revision) if bench.show.paper.rows else ""
         )
         self.revision.setFixedWidth(80)
         self.how = choice(
-            "how it is kept", [("newer", "Takes the paper's place"), ("more", "Added to the paper")]
+            "how it is kept", [("newer", "Replaces the paper"), ("more", "Added to the paper")]
         )
         have, fresh = (
             {row.number for row in bench.show.paper.rows},
             {row.number for row in self.found.paper.rows},
         )
-        self.how.setCurrentIndex(int(mends or len(have & fresh) < len(have) / 2))
+        self.how.setCurrentIndex(int(fixes or len(have & fresh) < len(have) / 2))
         self.how.setVisible(bool(have))
         self.how.activated.connect(lambda _: self._show())
         foot.addWidget(self.how)
@@ -281,8 +281,8 @@ class HangListDialog(Frame):
         new = [row for row in found.paper.rows if row.number not in have]
         bad = {fault.line for fault in found.faults}
         text = (
-            f"{len(found.paper.rows)} good lines, {len(new)} of them new units; {len(bad)} lines "
-            "cannot be taken."
+            f"{len(found.paper.rows)} good lines, {len(new)} of them new units; {len(bad)} "
+            "lines cannot be read."
         )
         if found.lacking:
             text = (
@@ -297,17 +297,17 @@ class HangListDialog(Frame):
         self.counts.setText(" ".join([text, *found.notes]))
         self.model.show_list(found, dict(self.edits))
         ignored = f"Not read: {', '.join(found.ignored)}. " if found.ignored else ""
-        mend = (
-            "Type over what is wrong, or take the good lines now: the others are kept with "
-            "the paper to be corrected."
+        fix = (
+            "Type over what is wrong, or add the good lines now: the others stay with the "
+            "paper to be corrected."
             if bad
             else ""
         )
-        self.hint.setText(ignored + mend)
+        self.hint.setText(ignored + fix)
         self.doubts = doubts(found, new)
         words = f" ({', '.join(self.doubts)})" if self.doubts else ""
         self.primary.setText(
-            f"Add {len(new)} new units{words}" if new else "Keep it as the show's paper"
+            f"Add {len(new)} new units{words}" if new else "Keep as the show's hang list"
         )
         self.primary.setEnabled(bool(found.paper.rows))
         self._ask()
@@ -340,7 +340,7 @@ class HangListDialog(Frame):
         self._read()
 
     def _paper(self) -> Paper:
-        have = replace(self.bench.show.paper, unread=()) if self.mends else self.bench.show.paper
+        have = replace(self.bench.show.paper, unread=()) if self.fixes else self.bench.show.paper
         return (
             added_to(have, self.found.paper)
             if have.rows and self.how.currentData() == "more"
@@ -354,7 +354,7 @@ class HangListDialog(Frame):
                 f"{self.name} would be read with {', '.join(self.doubts)}. Check the columns "
                 "above when that is not meant."
             )
-            if ask(self, "Read it like this?", words, [("yes", "Read it like this")]) != "yes":
+            if ask(self, "Read it this way?", words, [("yes", "Read it this way")]) != "yes":
                 return False
         self.kept.paper_columns[self._signature()] = {
             name: heads[at] for name, at in self.found.at.items() if at < len(heads)

@@ -1,5 +1,5 @@
-"""Re-address: what is asked, then before and after, and the units that would have to be set anew on
-the rig.
+"""Re-address: what is asked, then before and after, and the units that would have to be set again
+on the rig.
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ from isthmus.show.records import SLOTS, Show
 
 
 class MovesModel(RowsModel):
-    COLUMNS = ("Unit", "Name", "Hangs on", "Now", "Then")
+    COLUMNS = ("Unit", "Name", "Position", "Now", "Then")
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -118,7 +118,7 @@ class ReaddressDialog(Frame):
             self._spin("first universe", 1, 1, 63999),
         )
         self.together = QCheckBox("Identical units follow one another")
-        self.hand = QCheckBox(f"Only what is in hand ({len(bench.selection)})")
+        self.hand = QCheckBox(f"Only what is selected ({len(bench.selection)})")
         self.hand.setEnabled(len(bench.selection) > 1)
         for box in (self.together, self.hand):
             box.setFont(font("table"))
@@ -142,7 +142,7 @@ class ReaddressDialog(Frame):
         self.body.addWidget(self.overview)
         self.model = MovesModel(bench)
         self.table = plain_table(
-            self.model, "moves", "Units that would be set anew", (56, 160, 160, 120, 120), 1
+            self.model, "moves", "Units that would be set again", (56, 160, 160, 120, 120), 1
         )
         self.body.addWidget(self.table, 1)
         foot = QHBoxLayout()
@@ -220,7 +220,7 @@ class ReaddressDialog(Frame):
         before, after = plan.universes
         count = len(plan.moves)
         text = (
-            f"{count} of {plan.considered} units would have to be set anew on the rig; {before} "
+            f"{count} of {plan.considered} units would have to be set again on the rig; {before} "
             f"universes become {after}."
         )
         if plan.left:

@@ -28,7 +28,7 @@ class ReplaceDialog(Frame):
         self.where = choice("in column", every)
         self.where.setCurrentIndex(max(0, self.where.findData(key)))
         self.whole = QCheckBox("Whole cells only")
-        self.hand = QCheckBox("Only units in hand")
+        self.hand = QCheckBox("Only selected units")
         self.hand.setChecked(len(bench.selection) > 1)
         for box in (self.whole, self.hand):
             box.setFont(font("table"))

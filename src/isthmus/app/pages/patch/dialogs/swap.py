@@ -1,4 +1,4 @@
-"""Another profile or mode for what is in hand: what is kept, what moves, what does not fit, before
+"""Change profile or mode for what is selected: what is kept, what moves, what does not fit, before
 it is done.
 """
 
@@ -28,7 +28,7 @@ ROLES = {KEPT: "text2", MOVED: "ochre", LOST: "fault"}
 
 class SwapDialog(Frame):
     def __init__(self, bench: Workbench, parent: QWidget) -> None:
-        super().__init__(parent, "Another profile or mode", "Replace", self._take, 720)
+        super().__init__(parent, "Change profile or mode", "Replace", self._take, 720)
         self.setObjectName("another profile")
         self.bench = bench
         self.found: Replaced | None = None
@@ -112,6 +112,6 @@ class SwapDialog(Frame):
             return False
         count = len(self.found.lines)
         self.bench.commit(
-            f"another profile or mode for {count} unit{'s' * (count != 1)}", self.found.show
+            f"change profile or mode for {count} unit{'s' * (count != 1)}", self.found.show
         )
         return True

@@ -48,7 +48,7 @@ NAMES = {c.key: c.name for c in core.COLUMNS} | {"verdict": "Verdict", "crossing
 GROUPINGS = {
     "": "No headings",
     "universe": "By universe",
-    "hangs_on": "By hang position",
+    "hangs_on": "By position",
     "profile": "By profile",
     "gel": "By gel",
     "verdict": "By verdict",
@@ -87,7 +87,7 @@ class PatchModel(QAbstractTableModel):
         return BY_KEY.get(self.columns[at])
 
     def reload(self) -> None:
-        """Take the units anew; when the same units stand in the same order only their cells are
+        """Take the units again; when the same units are in the same order only their cells are
         painted again.
         """
         profiles = profiles_of(self.bench.show)
@@ -307,7 +307,7 @@ class PatchModel(QAbstractTableModel):
     def write(self, cells: Sequence[tuple[int, int, str]], what: str = "") -> bool:
         """Set cells as one edit; a value that cannot be taken is told and nothing is changed.
 
-        When an address among them is somebody else's, the ways out are shown first.
+        When an address among them is another unit's, the ways out are shown first.
         """
         wanted = [
             (self.rows[row].id, self.columns[column], text)

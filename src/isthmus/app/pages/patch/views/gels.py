@@ -1,5 +1,5 @@
-"""Gels: swatch books over two lamps, given to what is in hand, stacked; and books of one's own from
-CSV.
+"""Gels: swatch books over two lamps, given to what is selected, stacked; and books of one's own
+from CSV.
 """
 
 from __future__ import annotations
@@ -41,7 +41,7 @@ from isthmus.show.records import Gel
 
 
 class GelsModel(RowsModel):
-    COLUMNS = ("Code", "Name", "Over 3200 K", "Over 5600 K", "Lets through", "Book", "Units")
+    COLUMNS = ("Code", "Name", "Over 3200 K", "Over 5600 K", "Transmission", "Book", "Units")
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -119,9 +119,9 @@ class GelsView(PageView):
         self.what = label("", "quiet", wrap=True)
         self.what.setMinimumHeight(SIZE["control"])
         foot.addWidget(self.what, 1)
-        self.stack = button("Stack it on", run=lambda: self.give(True))
+        self.stack = button("Add as second gel", run=lambda: self.give(True))
         self.clear = button("No gel", run=lambda: self._set(""))
-        self.give_it = button("Give it to what is in hand", "primary", lambda: self.give(False), 30)
+        self.give_it = button("Apply to selected units", "primary", lambda: self.give(False), 30)
         for made in (self.clear, self.stack, self.give_it):
             foot.addWidget(made)
         column.addLayout(foot)
@@ -184,7 +184,7 @@ class GelsView(PageView):
         for made in (self.give_it, self.stack):
             made.setEnabled(bool(gel and count))
         self.clear.setEnabled(bool(count))
-        hand = f"{count} unit{'s' * (count != 1)} in hand" if count else "nothing in hand"
+        hand = f"{count} unit{'s' * (count != 1)} selected" if count else "nothing selected"
         self.what.setText(
             f"{gel.code} {gel.name}; {hand}" if gel else f"{len(self.model.rows)} gels; {hand}"
         )
@@ -225,7 +225,7 @@ class GelsView(PageView):
             self.bench.guard(lambda: self.read_book(Path(name)))
 
     def read_book(self, path: Path) -> None:
-        """Raises FileFault when it is no swatch book."""
+        """Raises FileFault when it is not a swatch book."""
         book = keep_book(read_file(path, MAX_BYTES), path.stem, path.name)
         self._books()
         self.book.setCurrentIndex(self.book.findData(path.stem))

@@ -12,13 +12,14 @@ from isthmus.errors import EntryFault
 from isthmus.patch import groups as core
 from isthmus.patch.choose import complete, read_choice
 from isthmus.patch.index import index_of
+from isthmus.patch.naming import name_for
 from isthmus.show.records import Group
 
 
 class GroupsView(PageView):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
-        self.bench = bench
+        self.bench, self._offered = bench, ""
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(18)
@@ -35,8 +36,8 @@ class GroupsView(PageView):
         for words, run in (
             ("Up", lambda: self._move(-1)),
             ("Down", lambda: self._move(1)),
-            ("Into the one above", self._nest),
-            ("Out of it", self._unnest),
+            ("Nest", self._nest),
+            ("Un-nest", self._unnest),
         ):
             order.addWidget(button(words, run=run, name=f"group {words}"))
         order.addStretch(1)
@@ -64,20 +65,20 @@ class GroupsView(PageView):
         self.make = button("Make a group", "primary", self._make, 30)
         acts.addWidget(self.make)
         acts.addWidget(button("Rename", run=self._rename))
-        acts.addWidget(button("Give it these units", run=self._give))
+        acts.addWidget(button("Set its units", run=self._give))
         acts.addStretch(1)
         right.addLayout(acts)
         acts = QHBoxLayout()
         acts.setSpacing(6)
-        self.step = button("Freeze as it is", run=self._freeze, name="freeze")
-        acts.addWidget(button("Take it in hand", run=self.take))
+        self.step = button("Stop updating", run=self._freeze, name="freeze")
+        acts.addWidget(button("Select it", run=self.take))
         acts.addWidget(self.step)
-        acts.addWidget(button("Take away", run=self._remove, name="remove group"))
+        acts.addWidget(button("Remove", run=self._remove, name="remove group"))
         acts.addStretch(1)
         right.addLayout(acts)
         right.addWidget(
             button(
-                "Make groups of models, hang positions and numbers",
+                "Propose groups by model, position and number",
                 run=self._propose,
                 name="propose groups",
             )
@@ -130,8 +131,8 @@ class GroupsView(PageView):
         if group is None:
             self.title.setText("No groups yet")
             self.holds.setText(
-                "Make one of what is in hand, of numbers, or let them be made of models and "
-                "hang positions."
+                "Make one of what is selected, of numbers, or let them be made of models and "
+                "positions."
             )
         else:
             kind, _, value = group.rule.partition(":")
@@ -149,13 +150,22 @@ class GroupsView(PageView):
         text = self.units.text().strip()
         return list(read_choice(self.bench.show, text).ids) if text else list(self.bench.selection)
 
+    def _offer_name(self) -> None:
+        """The name of what is selected is offered, ready to be typed over."""
+        if self.name.text() in ("", self._offered):
+            taken = [g.name for g in self.bench.show.groups]
+            self._offered = name_for(self.bench.show, self.bench.selected(), taken)
+            self.name.setText(self._offered)
+            self.name.selectAll()
+
     def _understand(self, *_: object) -> None:
+        self._offer_name()
         try:
             if self.units.text().strip():
                 self.understood.setText(read_choice(self.bench.show, self.units.text()).words)
             else:
                 count = len(self.bench.selection)
-                self.understood.setText(f"{count} unit{'s' * (count != 1)} in hand")
+                self.understood.setText(f"{count} unit{'s' * (count != 1)} selected")
         except EntryFault as fault:
             self.understood.setText(str(fault))
 
@@ -170,9 +180,7 @@ class GroupsView(PageView):
         def run() -> None:
             ids = self._ids()
             if not ids:
-                raise EntryFault(
-                    "No units to group.", do="Take units in hand, or type their numbers."
-                )
+                raise EntryFault("No units to group.", do="Select units, or type their numbers.")
             self.bench.commit(
                 f"make group “{name[:30]}”", core.make_group(self.bench.show, name, ids)
             )
@@ -204,7 +212,7 @@ class GroupsView(PageView):
     def _remove(self) -> None:
         if group := self.group():
             self._edit(
-                f"take group “{group.name}” away",
+                f"remove group “{group.name}”",
                 lambda: core.remove_groups(self.bench.show, [group.id]),
             )
 

@@ -1,4 +1,4 @@
-"""Limits and handling: typed for what is in hand, all of them listed in one place, taken off singly
+"""Limits and handling: typed for what is selected, all of them listed in one place, removed singly
 or all.
 """
 
@@ -215,8 +215,8 @@ class LimitsView(PageView):
         right.addWidget(self.table, 1)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        self.off = button("Take off what is chosen", run=self.take_off)
-        self.all_off = button("Take all off", run=self.take_all_off)
+        self.off = button("Remove selected", run=self.take_off)
+        self.all_off = button("Remove all", run=self.take_all_off)
         foot.addWidget(self.off)
         foot.addWidget(self.all_off)
         right.addLayout(foot)
@@ -237,9 +237,9 @@ class LimitsView(PageView):
     def refresh(self) -> None:
         units = self.bench.selected()
         self.hand.setText(
-            f"For {len(units)} unit{'s' * (len(units) != 1)} in hand"
+            f"For {len(units)} unit{'s' * (len(units) != 1)} selected"
             if units
-            else "Nothing in hand: choose units to limit them"
+            else "Nothing selected: choose units to limit them"
         )
         chosen = self.attribute.currentData()
         found = core.attributes_of(self.bench.show, [u.id for u in units])
@@ -391,7 +391,9 @@ class LimitsView(PageView):
         try:
             value = float(text or 0)
         except ValueError:
-            self.bench.tell("fault", f"“{text[:20]}” is no offset. Write degrees, such as -12.5.")
+            self.bench.tell(
+                "fault", f"“{text[:20]}” is not an offset. Write degrees, such as -12.5."
+            )
             return
         units = self.bench.selected()
         if any(getattr(u.handling, name) != value for u in units):
@@ -420,10 +422,10 @@ class LimitsView(PageView):
         show = self.bench.show
         for line in rows:
             show = core.take_off_line(show, line)
-        self.bench.commit(f"take {len(rows)} limit{'s' * (len(rows) != 1)} off", show)
+        self.bench.commit(f"remove {len(rows)} limit{'s' * (len(rows) != 1)}", show)
 
     def take_all_off(self) -> None:
         show = self.bench.show
         for line in self.model.rows:
             show = core.take_off_line(show, line)
-        self.bench.commit("take all limits off", show)
+        self.bench.commit("remove all limits", show)

@@ -55,7 +55,7 @@ class DifferencesModel(RowsModel):
             why = (
                 ""
                 if found.takeable or found.field in (MISSING, EXTRA)
-                else "the paper's side cannot be taken: see its tooltip"
+                else "paper cannot be used: see tooltip"
             )
             what = WORDS.get(found.field, found.plain)
             return (
@@ -137,8 +137,8 @@ class PaperView(PageView):
         acts.setSpacing(6)
         self.hint = label("", "quiet", "caption")
         acts.addWidget(self.hint, 1)
-        self.from_paper = button("Take the paper's side", "primary", self.take_paper, 30)
-        self.from_patch = button("Keep the patch, correct the paper", run=self.take_patch)
+        self.from_paper = button("Use paper", "primary", self.take_paper, 30)
+        self.from_patch = button("Keep patch, correct paper", run=self.take_patch)
         acts.addWidget(self.from_patch)
         acts.addWidget(self.from_paper)
         column.addLayout(acts)
@@ -148,12 +148,10 @@ class PaperView(PageView):
         self.changed = label("", "quiet")
         below.addWidget(self.revisions)
         below.addWidget(self.changed, 1)
-        self.unread = button("Correct unread lines…", run=lambda: actions.trigger("patch.unread"))
+        self.unread = actions.button("patch.unread", "Correct unread lines…")
         below.addWidget(self.unread)
-        below.addWidget(button("Paste a list…", run=lambda: actions.trigger("patch.paste_list")))
-        below.addWidget(
-            button("Read a newer list…", run=lambda: actions.trigger("patch.hang_list"))
-        )
+        below.addWidget(actions.button("patch.paste_list", "Paste a list…"))
+        below.addWidget(actions.button("patch.hang_list", "Read a newer list…"))
         column.addLayout(below)
         self.changes = ChangesModel()
         self.changes_table = plain_table(
@@ -222,7 +220,7 @@ class PaperView(PageView):
         )
 
     def chosen(self) -> list[Difference]:
-        """Those in hand, or all that are listed."""
+        """Those selected, or all that are listed."""
         rows = sorted({i.row() for i in self.table.selectionModel().selectedRows()})
         return [self.model.rows[r] for r in rows] or list(self.model.rows)
 
@@ -230,14 +228,12 @@ class PaperView(PageView):
         found = self.chosen()
         some = bool(self.table.selectionModel().selectedRows())
         takeable = [d for d in found if d.takeable and d.field not in (MISSING, EXTRA)]
-        self.from_paper.setText(f"Take the paper's side of {len(takeable)}")
-        self.from_patch.setText(f"Keep the patch, correct {len(found)} on paper")
+        self.from_paper.setText(f"Use paper for {len(takeable)}")
+        self.from_patch.setText(f"Keep patch, correct {len(found)} on paper")
         self.from_paper.setEnabled(bool(takeable))
         self.from_patch.setEnabled(bool(found))
         self.hint.setText(
-            "of what is chosen"
-            if some
-            else "of all that is listed; choose rows to take some of them"
+            "for the selected rows" if some else "for all rows listed; select rows for some of them"
         )
         if some:
             ids = core.units_of(found)
@@ -247,7 +243,7 @@ class PaperView(PageView):
     def take_paper(self) -> None:
         found = [d for d in self.chosen() if d.field not in (MISSING, EXTRA)]
         shelf = at_hand(self.bench.show)
-        words = f"take the paper's side of {len(found)} differences"
+        words = f"use paper for {len(found)} differences"
 
         def run() -> None:
             ids = core.units_of(found)

@@ -25,9 +25,7 @@ KEY = 42
 
 
 class Ruler(QWidget):
-    """`extra` spans (a preview) are drawn over the patch; clicking a span takes its unit in
-    hand.
-    """
+    """`extra` spans (a preview) are drawn over the patch; clicking a span selects its unit."""
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -180,7 +178,7 @@ class Ruler(QWidget):
                 p,
                 x,
                 4,
-                f"= {wire}" if wire else "leads nowhere",
+                f"= {wire}" if wire else "has no output",
                 font("caption"),
                 "text3",
                 width=190,

@@ -32,7 +32,7 @@ class Strips(QWidget):
     def compare(
         self, before: Show, after: Show | None, moved: Iterable[str], most: int = 3
     ) -> None:
-        """The universes in which these units stand, before and after."""
+        """The universes in which these units are, before and after."""
         ids = frozenset(moved)
         shows = [("now", before)] + ([("then", after)] if after is not None else [])
         spans = {words: index_of(show) for words, show in shows}

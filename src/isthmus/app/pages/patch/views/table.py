@@ -1,5 +1,5 @@
-"""The patch table's view: a spreadsheet over units. Whatever rows a block touches are the units in
-hand.
+"""The patch table's view: a spreadsheet over units. Whatever rows a block touches are the selected
+units.
 """
 
 from __future__ import annotations
@@ -400,7 +400,7 @@ class PatchTable(TextTable):
             self.lit = lit
             self.viewport().update()
 
-    # ------------------------------------------------------------ units in hand
+    # ------------------------------------------------------------ selected units
 
     def follow(self) -> None:
         """Show the workbench's selection; a block that touches just those rows stays as it is."""
@@ -516,7 +516,7 @@ class PatchTable(TextTable):
 
     def as_text(self, whole: bool = False) -> str:
         """The block as tab-separated text; `whole` rows come with headings, all of them when none
-        is in hand.
+        is selected.
         """
         last = range(len(self.patch.columns))
         columns = (

@@ -130,7 +130,7 @@ class ChannelsModel(RowsModel):
 
 
 class Unfolded(QWidget):
-    """The channels of the first unit in hand; limits typed here hold for all in hand."""
+    """The channels of the first selected unit; limits typed here hold for all that are selected."""
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -145,7 +145,7 @@ class Unfolded(QWidget):
         self.table = plain_table(
             self.model,
             "channels",
-            "Channels of the unit in hand",
+            "Channels of the selected unit",
             (124, 140, 84, 84, 150, 96, 96),
             4,
         )
@@ -163,10 +163,10 @@ class Unfolded(QWidget):
         units = self.bench.selected()
         self.model.show_unit(units[0] if units else None)
         if not units:
-            self.title.setText("Channels: nothing in hand")
+            self.title.setText("Channels: nothing selected")
             return
         more = (
-            f", and {len(units) - 1} more in hand; limits typed here hold for all of them"
+            f", and {len(units) - 1} more selected; limits typed here hold for all of them"
             if len(units) > 1
             else ""
         )

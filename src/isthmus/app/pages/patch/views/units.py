@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
 from isthmus.app.kit import settings
 from isthmus.app.kit.actions import Registry
+from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.theme import SIZE, theme
 from isthmus.app.kit.widgets import (
     Choice,
@@ -71,6 +72,16 @@ class UnitsView(PageView):
         column.addWidget(self.unfolded, 2)
         column.addWidget(self.ruler)
         column.addLayout(self._foot())
+        self.first = FirstSteps(
+            self.table,
+            "No units yet",
+            "Read a hang list, or add units of a profile at an address.",
+            [
+                actions.button("patch.hang_list", "Read a hang list…", height=30),
+                actions.button("patch.paste_list", "Paste a hang list", height=30),
+                actions.button("patch.add", "Add units…", height=30),
+            ],
+        )
         if kept.patch_columns:
             self.show_columns([key for key in kept.patch_columns if key in EVERY])
         bind(bench.changed, self, self.refresh)
@@ -114,7 +125,7 @@ class UnitsView(PageView):
 
     def _foot(self) -> QHBoxLayout:
         self.columns = button("Columns…", run=self._column_menu)
-        self.unfold = button("Unfold", run=lambda: self.acts.trigger("patch.unfold"))
+        self.unfold = self.acts.button("patch.unfold", "Unfold")
         self.unfold.setCheckable(True)
         foot = QHBoxLayout()
         foot.setContentsMargins(0, 6, 0, 0)
@@ -126,8 +137,8 @@ class UnitsView(PageView):
             ("Read a hang list…", "patch.hang_list"),
             ("Re-address…", "patch.readdress"),
         ):
-            foot.addWidget(button(words, run=lambda a=act: self.acts.trigger(a)))
-        foot.addWidget(button("Add units…", "primary", lambda: self.acts.trigger("patch.add"), 30))
+            foot.addWidget(self.acts.button(act, words))
+        foot.addWidget(self.acts.button("patch.add", "Add units…", "primary", 30))
         return foot
 
     def entered(self) -> None:
@@ -151,6 +162,7 @@ class UnitsView(PageView):
         self.model.grouping = self.grouping.currentData() or ""
         self.table.refresh()
         shown, total = len(self.model.rows), len(self.bench.show.units)
+        self.first.show_if(not total)
         hidden = total - shown
         self.sign.say(
             f"{hidden} of {total} rows hidden" if hidden else f"{total} rows", bool(hidden)

@@ -2,7 +2,7 @@
 attribute and value.
 
 Wheel scrolls, Ctrl+wheel zooms where the pointer is; a span is dragged to another address, and what
-that would mean is seen before it is let go.
+that would mean is seen before it is released.
 """
 
 from __future__ import annotations
@@ -271,7 +271,7 @@ class UniverseMap(QAbstractScrollArea):
             return (
                 f"Universe {self.known[row]} goes out as {wire}."
                 if wire
-                else f"Universe {self.known[row]} leads nowhere."
+                else f"Universe {self.known[row]} has no output."
             )
         if span is None:
             runs = index_of(self.bench.show).universe(spot[0])

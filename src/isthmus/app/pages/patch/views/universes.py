@@ -21,7 +21,9 @@ class UniversesView(PageView):
         row.addWidget(self.scale, 1)
         row.addWidget(button("Smaller", run=lambda: self.map.zoom(0.6)))
         row.addWidget(button("Larger", run=lambda: self.map.zoom(1.6)))
-        row.addWidget(button("Slots with values", run=lambda: self.map.zoom(40.0 / self.map.scale)))
+        row.addWidget(
+            button("Channels with values", run=lambda: self.map.zoom(40.0 / self.map.scale))
+        )
         row.addWidget(button("All", run=lambda: self.map.zoom(0.001), name="All universes"))
         column.addLayout(row)
         column.addWidget(self.map, 1)
@@ -33,7 +35,7 @@ class UniversesView(PageView):
         self.map.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _say_scale(self) -> None:
-        how = "each slot with attribute and value" if self.map.scale >= 26 else "spans by unit"
+        how = "each slot with attribute and value" if self.map.scale >= 26 else "by unit"
         self.scale.setText(
             f"{len(self.map.known)} universes, {how}. Drag a span to re-address it; Ctrl and "
             "wheel zoom."

@@ -12,6 +12,7 @@ from isthmus.app.kit.widgets import choice, column_of, field, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.patch.groups import members
+from isthmus.patch.naming import name_for
 from isthmus.sheets.files import pdf, svg
 from isthmus.sheets.marks import LABELS, PAPERS, SCALES, fitting_scale, pages
 from isthmus.sheets.sheets import free_sheet, keep
@@ -20,23 +21,25 @@ from isthmus.show.records import Sheet
 
 
 class NewSheet(Frame):
-    """A free sheet from the units in hand or from groups, asked for a name."""
+    """A free sheet from the selected units or from groups, asked for a name."""
 
     def __init__(self, parent: QWidget, bench: Workbench) -> None:
-        super().__init__(parent, "New sheet", "Make it", self._make, 440)
+        super().__init__(parent, "New sheet", "Create", self._make, 440)
         self.setObjectName("new sheet")
         self.bench = bench
-        self.name = field("sheet name", hint="what it is called")
-        self.how = choice("sheet how", [("grid", "in rows"), ("true", "as they stand in plan")])
+        taken = [s.name for s in bench.show.sheets]
+        self.name = field("sheet name", name_for(bench.show, bench.selected(), taken), "its name")
+        self.name.selectAll()
+        self.how = choice("sheet how", [("grid", "in rows"), ("true", "as on plan")])
         grid = QGridLayout()
         grid.addWidget(label("Name", "quiet"), 0, 0)
         grid.addWidget(self.name, 0, 1)
-        grid.addWidget(label("Units lie", "quiet"), 1, 0)
+        grid.addWidget(label("Units are", "quiet"), 1, 0)
         grid.addWidget(self.how, 1, 1)
         self.body.addLayout(grid)
         self.body.addWidget(label("With, side by side", "quiet"))
         count = len(bench.selection)
-        self.hand = QCheckBox(f"the {count} units in hand" if count else "no units in hand")
+        self.hand = QCheckBox(f"the {count} selected units" if count else "no units selected")
         self.hand.setObjectName("sheet hand")
         self.hand.setChecked(count > 0)
         self.hand.setEnabled(count > 0)
@@ -80,7 +83,7 @@ class LabelsDialog(Frame):
     """What is written at units on this sheet."""
 
     def __init__(self, parent: QWidget, bench: Workbench, one: Sheet) -> None:
-        super().__init__(parent, f"Words on {one.name}", "Take it", self._take, 360)
+        super().__init__(parent, f"Labels on {one.name}", "Apply", self._take, 360)
         self.setObjectName("sheet words")
         self.bench, self.sheet = bench, one
         self.boxes = {}
@@ -95,7 +98,7 @@ class LabelsDialog(Frame):
         wanted = tuple(name for name, box in self.boxes.items() if box.isChecked())
         made = replace(self.sheet, labels=wanted)
         return self.bench.guard(
-            lambda: self.bench.commit(f"words on {self.sheet.name}", keep(self.bench.show, made))
+            lambda: self.bench.commit(f"labels on {self.sheet.name}", keep(self.bench.show, made))
         )
 
 

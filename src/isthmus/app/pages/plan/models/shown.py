@@ -22,7 +22,9 @@ def read_filter(show: Show, text: str) -> set[str]:
     if match := _VERDICT.match(text):
         wanted = match[1].lower()
         if wanted not in VERDICTS:
-            raise EntryFault(f"“{wanted[:20]}” is no verdict.", do=f"Write {', '.join(VERDICTS)}.")
+            raise EntryFault(
+                f"“{wanted[:20]}” is not a verdict.", do=f"Write {', '.join(VERDICTS)}."
+            )
         given = {v.unit: v.result for v in show.verdicts}
         return {u.id for u in show.units if given.get(u.id, "none") == wanted}
     on = [s.id for s in show.structures if s.name.lower() == text.strip().lower()]

@@ -1,4 +1,4 @@
-"""False colours of illuminance over a deck: reckoned on a thread, laid over the plan, with a
+"""False colours of illuminance over a deck: calculated on a thread, laid over the plan, with a
 legend.
 """
 
@@ -42,7 +42,7 @@ def _coloured(shares: NDArray[np.float64]) -> QImage:
 
 
 class LuxLayer(QObject):
-    """Shown over whichever deck is in hand, else the largest level one."""
+    """Shown over whichever deck is selected, else the largest level one."""
 
     def __init__(self, bench: Workbench, canvas: PlanCanvas) -> None:
         super().__init__(canvas)
@@ -95,7 +95,7 @@ class LuxLayer(QObject):
         deck = self.deck()
         if not self.on or deck is None:
             self.canvas.lux = None
-            self.words = "There is no deck to reckon light on."
+            self.words = "There is no deck to calculate light for."
             return
         beams, _ = self.bench.view.pose(self.bench.live.frame, Drawn(hide_off=False))
         long, deep = (2 * float(np.linalg.norm(v)) for v in (deck.along, deck.across))

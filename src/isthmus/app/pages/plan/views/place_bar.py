@@ -1,4 +1,4 @@
-"""Laying the units in hand out: one by one, a line, a path, a circle, a grid; drawn or by figures,
+"""Laying the selected units out: one by one, a line, a path, a circle, a grid; drawn or by figures,
 before or after.
 """
 
@@ -50,7 +50,7 @@ class PlaceBar(QWidget):
             made.setCheckable(True)
             self.kinds[kind] = made
             row.addWidget(made)
-        self.order = choice("placing order", [("hand", "as in hand"), ("number", "by number")])
+        self.order = choice("placing order", [("hand", "as selected"), ("number", "by number")])
         row.addWidget(self.order)
         row.addStretch(1)
         self.figures = QWidget()
@@ -84,12 +84,13 @@ class PlaceBar(QWidget):
     # ------------------------------------------------------------ choosing a way
 
     def begin(self, kind: str) -> None:
-        """Take a way of placing in hand, or put it away when it is in hand already."""
+        """Choose a method of placing, or end it when it is selected already."""
         if kind == self.kind or not self.bench.selection:
             if not self.bench.selection:
                 self.bench.tell(
                     "attention",
-                    "No units are in hand. Choose those to be placed, in the order they shall lie.",
+                    "No units are selected. Choose those to be placed, in the order they "
+                    "will have.",
                 )
             self.end()
             return
@@ -108,7 +109,7 @@ class PlaceBar(QWidget):
         self.canvas.set_tool(None)
 
     def _start(self, kind: str) -> Laying:
-        """Figures to begin with: where the units in hand lie now."""
+        """Figures to begin with: where the selected units are now."""
         x, y = self.canvas.port.centre
         rows = [
             self.canvas.laid.points[self.canvas.laid.row[i]]
@@ -188,9 +189,7 @@ class PlaceBar(QWidget):
         if now.kind in ("line", "path"):
             now = replace(now, spacing=read_figure(every, "spacing") if every else 0.0)
             if now.spacing < 0:
-                raise EntryFault(
-                    "A spacing goes forwards.", do="Swap the ends of the line instead."
-                )
+                raise EntryFault("A spacing goes forwards.", do="Swap the ends of the line.")
         if now.kind == "line":
             return replace(
                 now, start=(get("from x"), get("from y")), end=(get("to x"), get("to y"))
@@ -203,7 +202,7 @@ class PlaceBar(QWidget):
         if now.kind == "grid":
             columns = get("in a row")
             if columns != round(columns) or columns < 1:
-                raise EntryFault(f"“{self.fields['in a row'].text()}” is no number of units.")
+                raise EntryFault(f"“{self.fields['in a row'].text()}” is not a number of units.")
             across, down = get("across"), get("down")
             return replace(
                 now,

@@ -83,7 +83,7 @@ class BorrowDialog(NameDialog):
         def run(maker: str, model: str, _mode: str) -> None:
             page.keep(borrow(source, maker, model, now()), members)
 
-        super().__init__(page.house.over, f"Borrow {source.title}", "Borrow it", run, "", "")
+        super().__init__(page.house.over, f"Borrow {source.title}", "Create", run, "", "")
         self.body.insertWidget(
             0,
             label(
@@ -99,7 +99,7 @@ class GenericDialog(Frame):
     """Parts on the left, the chart they make on the right."""
 
     def __init__(self, page: ProfilesPage) -> None:
-        super().__init__(page.house.over, "Compose a generic profile", "Keep it", self._take, 820)
+        super().__init__(page.house.over, "Generic profile", "Save", self._take, 820)
         self.setObjectName("compose a generic")
         self.page = page
         self.profile: Profile | None = None

@@ -60,7 +60,7 @@ def ranges_text(channel: DmxChannel) -> str:
 
 
 def read_ranges(text: str, own: str) -> list[Band]:
-    """The reverse. Raises EntryFault with the line that does not read."""
+    """The reverse. Raises EntryFault with the line that cannot be read."""
     bands = []
     for number, line in enumerate(text.splitlines(), 1):
         if not line.strip():
@@ -68,12 +68,12 @@ def read_ranges(text: str, own: str) -> list[Band]:
         match = _RANGE.match(line)
         if match is None:
             raise EntryFault(
-                f"line {number}, “{line.strip()[:40]}”, is no range.",
+                f"line {number}, “{line.strip()[:40]}”, is not a range.",
                 do="Write 16-239 Strobe, and [attribute] behind it where it has one of its own.",
             )
         attribute = attribute_of(match[4]) if match[4] else own
         if not attribute:
-            raise EntryFault(f"line {number}: “{match[4]}” is no attribute.")
+            raise EntryFault(f"line {number}: “{match[4]}” is not an attribute.")
         bands.append(Band(int(match[1]), int(match[2]), match[3], attribute))
     return bands
 
@@ -254,7 +254,7 @@ class AdaptView(PageView):
     def _right(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(6)
-        self.save_it = button("Save as own…", "primary", self.save, 28)
+        self.save_it = button("Save to my profiles…", "primary", self.save, 28)
         line = QHBoxLayout()
         line.addStretch(1)
         line.addWidget(self.save_it)
@@ -372,7 +372,7 @@ class AdaptView(PageView):
         self.differs.setPlainText("\n".join(f"• {text}" for text in told))
         found = adapt.check_mode(profile, self.mode)
         self.check_head.setText(
-            f"{len(found)} to look at" if found else "Nothing is wrong with this mode"
+            f"{len(found)} warnings" if found else "Nothing is wrong with this mode"
         )
         self.checks.setPlainText("\n".join(f"• {finding.text}" for finding in found))
         mode = profile.mode(self.mode)
@@ -520,7 +520,7 @@ class AdaptView(PageView):
             match = re.match(r"(.*?)\s+([\d.]+)[\s,]+([\d.]+)[\s,]+([\d.]+)\s*$", line)
             if line.strip() and not match:
                 self.trouble.setText(
-                    f"Line {number} of the wheel is no slot. Write: Red  0.66 0.32 18"
+                    f"Line {number} of the wheel is not a slot. Write: Red  0.66 0.32 18"
                 )
                 return
             if match:
@@ -571,5 +571,5 @@ class AdaptView(PageView):
             QTimer.singleShot(0, self, lambda: self.page.offer(source, stored))
 
         NameDialog(
-            self.window(), "Save as own", "Save it", run, self.profile.maker, self.profile.name
+            self.window(), "Save to my profiles", "Save", run, self.profile.maker, self.profile.name
         ).open()

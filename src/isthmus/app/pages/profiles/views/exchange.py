@@ -347,7 +347,7 @@ class ExchangeView(PageView):
                     self.window(),
                     f"A newer {stored.key}",
                     told,
-                    [("yes", "Take the newer one"), ("no", "Keep what we have")],
+                    [("yes", "Use newer"), ("no", "Keep present")],
                 )
                 == "yes"
             ):

@@ -126,7 +126,7 @@ class LibraryView(PageView):
         beside.setContentsMargins(0, 0, 0, 0)
         self.against_words = label("", "attention", "caption")
         beside.addWidget(self.against_words, 1)
-        beside.addWidget(button("Read it alone", "quiet", lambda: self.compare_with(None), 22))
+        beside.addWidget(button("Close comparison", "quiet", lambda: self.compare_with(None), 22))
         column.addWidget(self.against)
         self.against.hide()
         self.chart = ChartView()

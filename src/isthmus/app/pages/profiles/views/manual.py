@@ -58,7 +58,7 @@ HINT = """Paste the DMX chart of a manual here, however it comes:
 class Rows(RowsModel):
     """The rows of one chart; channel, name and attribute can be typed over."""
 
-    COLUMNS = ("Ch", "Name in the manual", "Attribute", "Sure", "Verdict")
+    COLUMNS = ("Ch", "Name in the manual", "Attribute", "Confidence", "Verdict")
 
     def __init__(self, view: ManualView) -> None:
         super().__init__()
@@ -134,7 +134,7 @@ class Rows(RowsModel):
         return True
 
     def correct(self, index: int, row: Row) -> None:
-        """Take a person's word for a row."""
+        """A row as the person has it."""
         row = replace(row, confidence=1.0, doubts=())
         self.view.corrections[self.read_as[index]] = row
         self.rows[index] = row
@@ -217,11 +217,11 @@ class ManualView(PageView):
     def _right(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(6)
-        self.use = button("Hold against the mode chosen in the library", run=self._hold)
+        self.use = button("Compare with library mode", run=self._hold)
         column.addWidget(self.use)
-        self.find_like = button("Find its like in the library", run=self._find_like)
+        self.find_like = button("Find similar in library", run=self._find_like)
         column.addWidget(self.find_like)
-        self.against_words = label("Held against nothing yet.", "quiet", "caption", wrap=True)
+        self.against_words = label("Not compared yet.", "quiet", "caption", wrap=True)
         column.addWidget(self.against_words)
         self.chart = ChartView()
         column.addWidget(self.chart, 3)
@@ -402,7 +402,7 @@ class ManualView(PageView):
             self.chart.choose(index) if self.chart.other is None and self.chart.sheet else None
 
     def _light(self, where: QTextCursor) -> None:
-        """Show a place of the source without touching the cursor somebody may be typing at."""
+        """Show a place of the source without touching the cursor a person may be typing at."""
         mark = QTextEdit.ExtraSelection()
         mark.cursor = where  # type: ignore[attr-defined]
         mark.format.setBackground(theme.color("select_row"))  # type: ignore[attr-defined]
@@ -473,7 +473,7 @@ class ManualView(PageView):
         NameDialog(
             self.window(),
             "A profile from the manual",
-            "Make it",
+            "Create",
             run,
             "",
             "",

@@ -54,7 +54,7 @@ def marks_in_words(entry: Entry) -> str:
     ]
     parts.append(BODY_WORDS[entry.body])
     if entry.borrowed:
-        parts.append(f"borrowed from {entry.borrowed}")
+        parts.append(f"derived from {entry.borrowed}")
     if entry.by_maker:
         parts.append("by the maker")
     if entry.proven_3d:
@@ -247,6 +247,7 @@ class ResultsView(QTableView):
 
     def __init__(self) -> None:
         super().__init__()
+        self.setTabKeyNavigation(False)  # Tab leaves it
         self.results = Results()
         self.setModel(self.results)
         self.setItemDelegate(_Delegate(self))

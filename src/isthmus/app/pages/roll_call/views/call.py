@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QRectF, Qt, QTimer
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
@@ -141,23 +141,19 @@ class CallView(PageView):
             "call only", "only: bow rail, 101-110…", lambda text: complete(self.bench.show, text)
         )
         self.only.setMinimumWidth(120)
-        self.begin_button = button(
-            "Begin", "primary", lambda: self.acts.trigger("call.begin"), 30, "begin call"
-        )
-        self.end_button = button(
-            "End", run=lambda: self.acts.trigger("call.end"), height=30, name="end call"
-        )
+        self.begin_button = self.acts.button("call.begin", "Start", "primary", 30, "begin call")
+        self.end_button = self.acts.button("call.end", "End", height=30, name="end call")
         row.addWidget(self.by)
         row.addWidget(self.order)
         row.addWidget(self.level)
         row.addWidget(self.rest)
-        second.addWidget(label("besides light", "quiet", "caption"))
+        second.addWidget(label("Also test", "quiet", "caption"))
         for kind in (COLOUR, MOVEMENT, BEAM, CELLS):
             self.kinds[kind] = QCheckBox(kind)
             self.kinds[kind].setObjectName(f"act {kind}")
             self.kinds[kind].setFont(font("table"))
             second.addWidget(self.kinds[kind])
-        self.armed = QCheckBox("into lamp and reset ranges too")
+        self.armed = QCheckBox("Include lamp and reset ranges")
         self.armed.setObjectName("armed")
         self.armed.setFont(font("table"))
         self.armed.setToolTip(
@@ -191,14 +187,14 @@ class CallView(PageView):
         """Raises EntryFault when nothing can be called, or the filter says nothing known."""
         words, text = "", self.only.text().strip()
         if only is not None:
-            words = "the units in hand"
+            words = "the selected units"
         elif text:
             only = read_choice(self.bench.show, text).ids
             words = text
             if not only:
                 raise EntryFault(
                     f"“{text[:40]}” names no unit.",
-                    do="Write numbers, a name, a hang position, or leave it empty.",
+                    do="Write numbers, a name, a position, or leave it empty.",
                 )
         self.bench.begin_call(self.manner, only, None, words)
 
@@ -229,23 +225,17 @@ class CallView(PageView):
         keys.setSpacing(6)
         self.note = field("note", hint="Note")
         self.marks = [
-            button(
-                "Answers  A", run=lambda: self.acts.trigger("call.works"), height=30, name="works"
-            ),
-            button(
-                "Wrong  W", run=lambda: self.acts.trigger("call.wrong"), height=30, name="wrong"
-            ),
-            button(
-                "Silent  S", run=lambda: self.acts.trigger("call.silent"), height=30, name="silent"
-            ),
-            button("Skip  K", "quiet", lambda: self.acts.trigger("call.skip"), 30, "skip"),
+            self.acts.button("call.works", "Works  A", height=30, name="works"),
+            self.acts.button("call.wrong", "Wrong  W", height=30, name="wrong"),
+            self.acts.button("call.silent", "Silent  S", height=30, name="silent"),
+            self.acts.button("call.skip", "Skip  K", "quiet", 30, "skip"),
         ]
         self.steps = [
-            button("Next act  D", "quiet", lambda: self.acts.trigger("call.act"), 30, "next act"),
+            self.acts.button("call.act", "Next test  D", "quiet", 30, "next act"),
             button("By timer", "quiet", self._time, 30, "by timer"),
-            button("Again  G", "quiet", lambda: self.acts.trigger("call.again"), 30, "again"),
-            button("Back  B", "quiet", lambda: self.acts.trigger("call.back"), 30, "back"),
-            button("Next  N", "quiet", lambda: self.acts.trigger("call.next"), 30, "next"),
+            self.acts.button("call.again", "Again  G", "quiet", 30, "again"),
+            self.acts.button("call.back", "Back  B", "quiet", 30, "back"),
+            self.acts.button("call.next", "Next  N", "quiet", 30, "next"),
         ]
         self.steps[1].setCheckable(True)
         self.seconds = QSpinBox()
@@ -255,7 +245,7 @@ class CallView(PageView):
         self.seconds.setFont(font("table", 500, mono=True))
         self.seconds.setFixedSize(58, 30)
         self.seconds.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.seconds.setAccessibleName("Seconds each stop stands, by timer")
+        self.seconds.setAccessibleName("Seconds for each step, with the timer on")
         for widget in self.marks:
             keys.addWidget(widget)
         keys.addWidget(self.note, 1)
@@ -266,7 +256,7 @@ class CallView(PageView):
         column.addLayout(keys)
         ways = QHBoxLayout()
         ways.setSpacing(4)
-        ways.addWidget(label("wrong in", "quiet", "caption"))
+        ways.addWidget(label("Fault", "quiet", "caption"))
         self.ways: dict[str, QPushButton] = {}
         for number, way in enumerate(WAYS, 1):
             made = button(f"{number} {SHORT[way]}", "quiet", height=24, name=f"way {way}")
@@ -285,7 +275,7 @@ class CallView(PageView):
         self.ways[way].setChecked(not self.ways[way].isChecked())
 
     def mark(self, result: str, by: str = "") -> None:
-        """Raises EntryFault for numbers nobody has."""
+        """Raises EntryFault for numbers no unit has."""
         what = (
             [way for way, made in self.ways.items() if made.isChecked()]
             if result == "wrong"
@@ -319,7 +309,7 @@ class CallView(PageView):
     _phase_left = 0.0
 
     def _beat(self) -> None:
-        """Acts go on by themselves; when the stop has had its seconds and its acts, the next one
+        """Acts go on automatically; when the stop has had its seconds and its acts, the next one
         comes.
         """
         call = self.bench.call
@@ -398,12 +388,12 @@ class CallView(PageView):
             )
         else:
             self.number.hide()
-            self.name.setText("Nobody is called")
+            self.name.setText("Roll call not started")
             self.where.setText("")
             self.picture.take(None, "")
             words = (
-                "Begin lights one after the other. It starts at the first without a verdict; "
-                "levels are given back at the end."
+                "Begin lights one unit after another, from the first without a verdict; "
+                "previous levels are restored at the end."
             )
             off = (
                 ""
@@ -449,14 +439,14 @@ class CallView(PageView):
         )
         if not self.bench.sending:
             words = (
-                "Output is off: nothing leaves this machine, so no unit can answer. Switch it on "
+                "Output is off: nothing leaves this computer, so no unit can answer. Switch it on "
                 "in the top bar (Ctrl+Return)."
             )
         set_property(self.see, "kind", "" if self.bench.sending else "attention")
         self.see.setText(words)
 
     def find(self, unit: str) -> None:
-        """Bring a unit's row into view and take the unit in hand."""
+        """Bring a unit's row into view and select the unit."""
         row = next((i for i, r in enumerate(self.model.rows) if r.unit and r.unit.id == unit), -1)
         if row >= 0:
             self.table.setCurrentIndex(self.model.index(row, 1))
@@ -466,14 +456,24 @@ class CallView(PageView):
             self.bench.select([unit])
 
     def jump_to_hand(self) -> None:
-        """Call the unit in hand now, chosen on whatever page. Raises EntryFault when it is not
+        """Test the selected unit now, chosen on whatever page. Raises EntryFault when it is not
         among those called.
         """
         for unit in self.bench.selection[:1]:
             self.bench.jump_call(unit)
 
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.bench.call is None:
+            self.acts.trigger("call.begin")
+        else:
+            super().keyPressEvent(event)
+
     def _jump(self, index) -> None:
+        """Enter, or a double click: start the roll call, or call the unit of this row."""
+        if self.bench.call is None:
+            self.acts.trigger("call.begin")
+            return
         row: Row = self.model.rows[index.row()]
         unit: Unit | None = row.unit
-        if self.bench.call and not row.why and unit:
+        if not row.why and unit:
             self.bench.guard(lambda: self.bench.jump_call(unit.id))

@@ -27,7 +27,7 @@ from isthmus.app.kit.widgets import (
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.workbench import Workbench
 from isthmus.check.codes import LightCode, Spelt, light_code, where_found
-from isthmus.check.findings.mends import as_hung
+from isthmus.check.findings.fixes import as_hung
 from isthmus.check.prove import ProveSlots
 from isthmus.errors import IsthmusError
 from isthmus.patch.cells import addresses
@@ -99,7 +99,7 @@ class CodesModel(RowsModel):
 
 
 class Codes(QWidget):
-    """Shown below the hunt while several units are hunted. `ended` when somebody else took the
+    """Shown below the hunt while several units are hunted. `ended` when something else took the
     light away, or no code could be.
     """
 
@@ -129,7 +129,7 @@ class Codes(QWidget):
         self.table.clicked.connect(lambda index: self._flip(index.row()))
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
-        self.back = button("Picture before  ←", "quiet", lambda: self.turn(-1), 32, "code back")
+        self.back = button("Previous picture  ←", "quiet", lambda: self.turn(-1), 32, "code back")
         self.on = button("Next picture  →", run=lambda: self.turn(1), height=32, name="code next")
         self.take_button = button("", "primary", lambda: bench.guard(self._take), 32, "take codes")
         for made in (self.back, self.on, self.take_button):
@@ -144,11 +144,11 @@ class Codes(QWidget):
     def begin(
         self, ids: Sequence[str], universes: Sequence[int], any_mode: bool, wrong: int
     ) -> None:
-        """Reckon the pictures, and show the first."""
+        """Calculate the pictures, and show the first."""
         show = self.bench.show
         self.model.take([])
         self.bar.setValue(0)
-        self.words.setText("Reckoning the pictures that tell all places apart")
+        self.words.setText("Calculating the pictures that tell all places apart")
         self._show_keys()
         self._task = task = Task(
             lambda step: light_code(show, ids, universes, any_mode, wrong, step), self
@@ -295,7 +295,7 @@ class Codes(QWidget):
                 "one of them at the unit."
             )
         if any(s.dark for s in self.model.found.values()):
-            said.append("Who never lit is dead, on another line, or in another universe.")
+            said.append("A unit that never lit is dead, on another line, or in another universe.")
         if any(not s.places and not s.dark for s in self.model.found.values()):
             said.append(
                 "Where nothing fits, go back over its notes, or hunt again and let one "

@@ -43,14 +43,14 @@ class MatchModel(RowsModel):
     COLUMNS = (
         "",
         "Unit",
-        "Patched at",
+        "Address",
         "Set to",
-        "Mode there",
-        "Behind",
+        "Device mode",
+        "Node port",
         "Device",
         "Make",
         "Label",
-        "Lamp",
+        "Lamp hours",
     )
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -58,7 +58,7 @@ class MatchModel(RowsModel):
         column, device = index.column(), m.device
         if role == Qt.ItemDataRole.DisplayRole:
             return (
-                ", ".join((*m.ways, *(("shows itself",) if device and device.identifying else ()))),
+                ", ".join((*m.ways, *(("identifying",) if device and device.identifying else ()))),
                 str(m.unit.number) if m.unit else "",
                 addresses(m.unit) if m.unit else "",
                 f"{device.address:03d}" if device and device.address else "",
@@ -168,12 +168,12 @@ class DiscoveryView(PageView):
         self.buttons = [
             button("Identify", run=lambda: self.identify(True), name="identify"),
             button("End identify", "quiet", lambda: self.identify(False), name="end identify"),
-            button("Set the chosen one…", run=self.set_one, name="set one"),
-            button("Chosen as patched…", run=lambda: self.set_as_patched(True), name="set chosen"),
+            button("Set selected…", run=self.set_one, name="set one"),
+            button("Set as patched…", run=lambda: self.set_as_patched(True), name="set chosen"),
             button(
-                "All that differ…", run=lambda: self.set_as_patched(False), name="set differing"
+                "Set all that differ…", run=lambda: self.set_as_patched(False), name="set differing"
             ),
-            button("Numbers as labels…", "quiet", self.set_labels, name="set labels"),
+            button("Set labels to numbers…", "quiet", self.set_labels, name="set labels"),
             button("Undo settings", "quiet", self.undo, name="undo settings"),
         ]
         for made in self.buttons:
@@ -240,7 +240,7 @@ class DiscoveryView(PageView):
         self.state.setText(words)
 
     def _take_part(self, part: Discovered) -> None:
-        """What has answered so far; nobody is missing yet."""
+        """What has answered so far; none is missing yet."""
         self.checks.take(Discovered(list(part.devices), list(part.odd), ended=True))
 
     def _found(self, found: Discovered) -> None:
@@ -272,7 +272,7 @@ class DiscoveryView(PageView):
         return [self.model.rows[i.row()] for i in self.table.selectionModel().selectedRows()]
 
     def identify_in_hand(self) -> None:
-        """From the patch: the devices matched to the units in hand show themselves."""
+        """From the patch: the devices matched to the selected units show themselves."""
         hand = set(self.bench.selection)
         self.identify(
             True,
@@ -286,7 +286,7 @@ class DiscoveryView(PageView):
         def go() -> None:
             if not devices:
                 raise EntryFault(
-                    "No device is chosen.", do="Discover, then choose rows of the table or units."
+                    "No device is selected.", do="Discover, then select rows of the table or units."
                 )
             talker = self._talk()
 
@@ -300,9 +300,9 @@ class DiscoveryView(PageView):
         self.bench.guard(go)
 
     def _identified(self, fresh: list[Device], on: bool) -> None:
-        what, count = "show themselves" if on else "no longer show themselves", len(fresh)
+        what, count = "on" if on else "off", len(fresh)
         self._take_fresh(fresh)
-        self.bench.tell("ok", f"{count} device{'s' * (count != 1)} {what}.")
+        self.bench.tell("ok", f"Identify is {what} for {count} device{'s' * (count != 1)}.")
 
     def set_one(self) -> None:
         """Address, mode and label of one device, as typed."""
@@ -322,7 +322,7 @@ class DiscoveryView(PageView):
             changes = wished(device, *values)
             QTimer.singleShot(0, lambda: self.offer(changes))
 
-        Entry(self.window_, f"Set {device.name}", "Look at it", fields, take).open()
+        Entry(self.window_, f"Set {device.name}", "Review", fields, take).open()
 
     def set_as_patched(self, chosen: bool) -> None:
         self.offer(changes_for(self.bench.show, self.chosen() if chosen else self.checks.matches))
@@ -414,7 +414,8 @@ class DiscoveryView(PageView):
             off = [n.name for n in self.bench.show.nodes if not n.rdm]
             words = f" {', '.join(off)} is left alone." if off else ""
             self.state.setText(
-                f"Every node is asked who hangs behind it, then each device what it is.{words}"
+                "Every node is asked which devices are behind it, then each device what it "
+                f"is.{words}"
             )
         else:
             count = {

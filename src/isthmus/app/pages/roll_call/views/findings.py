@@ -1,5 +1,5 @@
 """Findings: what is behind the verdicts, the likeliest first, with evidence, the next best look,
-and the mends.
+and the fixes.
 """
 
 from __future__ import annotations
@@ -31,7 +31,7 @@ from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.views.seen import Thumb, picture_of
 from isthmus.check.findings.chances import slots_of_look
-from isthmus.check.findings.mends import Mend
+from isthmus.check.findings.fixes import Fix
 from isthmus.check.findings.model import Model
 from isthmus.check.findings.told import FindingTold, Rival, answer
 from isthmus.check.prove import ProveActs, ProveSlots
@@ -130,11 +130,11 @@ class _Rows(QStyledItemDelegate):
 
 class FindingsView(PageView):
     """`hunt_wanted` when only a hunt would tell, `discover_wanted` when devices would;
-    `mend_devices` and `mend_port` for settings that go over the network."""
+    `fix_devices` and `fix_port` for settings that go over the network."""
 
     hunt_wanted = Signal(str)
-    mend_devices = Signal(object)
-    mend_port = Signal(object)
+    fix_devices = Signal(object)
+    fix_port = Signal(object)
     discover_wanted = Signal(str)
 
     def __init__(self, bench: Workbench, checks: Checks, net: NetLink) -> None:
@@ -196,9 +196,11 @@ class FindingsView(PageView):
                 f"unit{'s' * (len(units) != 1)}."
             )
         elif self.bench.show.verdicts:
-            words = "Nothing to find: every verdict so far is as it should be."
+            words = "No findings: every verdict so far is as it should be."
         else:
-            words = "Findings come of verdicts: call the rig, and mark what you see."
+            words = (
+                "Findings are worked out from verdicts: start a roll call and mark what you see."
+            )
         self.summary.setText(words)
         self.plan.setVisible(bool(findings))
         self._tell()
@@ -267,10 +269,10 @@ class FindingsView(PageView):
             for rival in told.rivals:
                 column.addLayout(self._rival(rival))
         if told.look:
-            column.addWidget(Section("The look that tells most"))
+            column.addWidget(Section("The check that tells most"))
             column.addWidget(label(told.look.question, size="body", wrap=True))
             buttons = QHBoxLayout()
-            buttons.addWidget(button("Do it", run=self.look, name="do the look"))
+            buttons.addWidget(button("Show it", run=self.look, name="do the look"))
             buttons.addWidget(button("Yes", run=lambda: self.say("yes"), name="look yes"))
             buttons.addWidget(button("No", run=lambda: self.say("no"), name="look no"))
             buttons.addStretch(1)
@@ -278,24 +280,24 @@ class FindingsView(PageView):
             self.seen = label("", "quiet", wrap=True)
             column.addWidget(self.seen)
         ask = told.kind in TOLD_BY_DEVICES and self.checks.found is None
-        if not told.mends and not told.hunt and not ask:
+        if not told.fixes and not told.hunt and not ask:
             return
-        column.addWidget(Section("Mend"))
-        mends = QVBoxLayout()
-        mends.setSpacing(6)
-        for mend in told.mends:
-            mends.addLayout(
+        column.addWidget(Section("Fix"))
+        fixes = QVBoxLayout()
+        fixes.setSpacing(6)
+        for fix in told.fixes:
+            fixes.addLayout(
                 _left(
                     button(
-                        mend.label,
-                        "primary" if mend is told.mends[0] else "",
-                        lambda m=mend: self.mend(m),
-                        name="mend",
+                        fix.label,
+                        "primary" if fix is told.fixes[0] else "",
+                        lambda m=fix: self.fix(m),
+                        name="fix",
                     )
                 )
             )
         if told.hunt:
-            mends.addLayout(
+            fixes.addLayout(
                 _left(
                     button(
                         "Hunt its address",
@@ -306,16 +308,14 @@ class FindingsView(PageView):
             )
         if ask:  # what devices say of themselves settles it, and what they say can be set from here
             of = next(iter(told.units), "")
-            mends.addLayout(
+            fixes.addLayout(
                 _left(
                     button(
-                        "Ask the devices",
-                        run=lambda: self.discover_wanted.emit(of),
-                        name="ask devices",
+                        "Ask devices", run=lambda: self.discover_wanted.emit(of), name="ask devices"
                     )
                 )
             )
-        column.addLayout(mends)
+        column.addLayout(fixes)
 
     def _rival(self, rival: Rival) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -349,28 +349,28 @@ class FindingsView(PageView):
         self.bench.end_proof()
         self.bench.guard(
             lambda: self.bench.commit(
-                "keep what a look showed", answer(self.bench.show, look.name, look.unit, said)
+                "keep the result of a check", answer(self.bench.show, look.name, look.unit, said)
             )
         )
         self.checks.soon()
 
-    def mend(self, mend: Mend) -> None:
+    def fix(self, fix: Fix) -> None:
         bench = self.bench
-        if mend.changes:
-            self.mend_devices.emit(mend.changes)
-        elif mend.port is not None:
-            self.mend_port.emit(mend.port)
-        elif mend.edit is not None:
-            edit: Callable = mend.edit
-            if bench.guard(lambda: bench.commit(mend.label, edit(bench.show))):
-                bench.tell("ok", f"{mend.label}: done. Call these units again to prove it.")
+        if fix.changes:
+            self.fix_devices.emit(fix.changes)
+        elif fix.port is not None:
+            self.fix_port.emit(fix.port)
+        elif fix.edit is not None:
+            edit: Callable = fix.edit
+            if bench.guard(lambda: bench.commit(fix.label, edit(bench.show))):
+                bench.tell("ok", f"{fix.label}: done. Call these units again to prove it.")
         self.checks.soon()
 
     def _proof(self) -> None:
         if self._shown and self._shown.look:
             on = self.bench.proof is not None
             off = "" if self.bench.sending else " Output is off: switch it on first (Ctrl+Return)."
-            self.seen.setText(f"It is done now: look, then say yes or no.{off}" if on else "")
+            self.seen.setText(f"It is shown now: look, then answer yes or no.{off}" if on else "")
 
     def left(self) -> None:
         if isinstance(self.bench.proof, (ProveSlots, ProveActs)):

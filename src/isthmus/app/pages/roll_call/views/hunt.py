@@ -27,7 +27,7 @@ from isthmus.app.kit.widgets import (
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.views.codes import GLOW, Codes
-from isthmus.check.findings.mends import as_hung
+from isthmus.check.findings.fixes import as_hung
 from isthmus.check.findings.ruled_out import ruled_out
 from isthmus.check.hunt import NO, UNSURE, YES, Hunt, HuntLook, Place
 from isthmus.check.prove import ProveSlots
@@ -114,7 +114,7 @@ class Field(QWidget):
 class LooksModel(RowsModel):
     """What was asked so far, the last look first."""
 
-    COLUMNS = ("Look", "What was asked", "Answer", "Places before")
+    COLUMNS = ("Step", "What was asked", "Answer", "Places before")
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         number, look, answer = self.rows[index.row()]
@@ -158,10 +158,10 @@ class HuntView(PageView):
             "hunt where",
             [("own", "in its own universe"), ("all", "in every universe that is sent")],
         )
-        self.any_mode = QCheckBox("its mode is not known")
+        self.any_mode = QCheckBox("mode unknown")
         self.lies = QCheckBox("one answer may be wrong")
         self.begin_button = button("Hunt", "primary", self.begin, 30, "begin hunt")
-        self.end_button = button("End the hunt", run=self.end, height=30, name="end hunt")
+        self.end_button = button("End hunt", run=self.end, height=30, name="end hunt")
         for widget in (self.unit, self.where, self.any_mode, self.lies):
             row.addWidget(widget)
         row.addStretch(1)
@@ -182,7 +182,7 @@ class HuntView(PageView):
             button("Yes  Y", run=lambda: self.say(YES), height=40, name="hunt yes"),
             button("No  N", run=lambda: self.say(NO), height=40, name="hunt no"),
             button("Not sure  U", "quiet", lambda: self.say(UNSURE), 40, "hunt unsure"),
-            button("Take back  ←", "quiet", self.take_back, 40, "hunt back"),
+            button("Undo answer  ←", "quiet", self.take_back, 40, "hunt back"),
         ]
         for made in self.answers:
             made.setMinimumWidth(110)
@@ -197,7 +197,7 @@ class HuntView(PageView):
         column.addWidget(card)
         self.looks = LooksModel()
         self.looks_table = plain_table(
-            self.looks, "looks", "Looks of this hunt, the last first", (52, 460, 90, 110), 1
+            self.looks, "looks", "Steps of this hunt, newest first", (52, 460, 90, 110), 1
         )
         KeysFirst(self.looks_table, self._key)
         column.addWidget(self.looks_table, 1)
@@ -226,7 +226,7 @@ class HuntView(PageView):
     def _begin(self) -> None:
         ids = read_choice(self.bench.show, self.unit.text()).ids
         if len(ids) == 0:
-            raise EntryFault("Nobody is named to be hunted.", do="Write a number, or several.")
+            raise EntryFault("No unit is named to be hunted.", do="Write a number, or several.")
         universes = (
             [o.universe for o in self.bench.show.outputs if o.enabled]
             if self.where.currentData() == "all"
@@ -336,9 +336,9 @@ class HuntView(PageView):
             if widget is not None:
                 widget.deleteLater()
         if hunt is None:
-            self.question.setText("Nobody is hunted")
+            self.question.setText("No hunt running")
             self.state.setText(
-                "At most ten looks in one universe, the first with everything lit. Only what "
+                "At most ten steps in one universe, the first with everything lit. Only what "
                 "is safe for every unit there is sent."
             )
         elif look is not None:
@@ -367,7 +367,7 @@ class HuntView(PageView):
             self.state.setText(
                 f"{hunt.used} look{'s' * (hunt.used != 1)}. It may have no power, a dead "
                 "lamp, no data, or hang on another universe. "
-                "The patch is left as it is."
+                "The patch is unchanged."
             )
             return
         if not hunt.found:
@@ -375,8 +375,8 @@ class HuntView(PageView):
                 f"The answers contradict each other: {number} listens nowhere they allow."
             )
             ways = (
-                "Take the last answer back, or hunt again and let one answer be wrong: then "
-                "verdicts are not heeded either."
+                "Undo the last answer, or hunt again and let one answer be wrong: then "
+                "verdicts are not used either."
             )
             self.state.setText(f"{ways} It may also be dead, or on another line.")
             return
@@ -392,14 +392,14 @@ class HuntView(PageView):
                 button(
                     f"Take {_words(place, hunt)} into the patch",
                     "primary",
-                    lambda p=place: self.mend(p),
+                    lambda p=place: self.fix(p),
                     name="take hunted",
                 ),
                 0,
                 Qt.AlignmentFlag.AlignLeft,
             )
 
-    def mend(self, place: Place) -> None:
+    def fix(self, place: Place) -> None:
         assert self.hunt
         unit = self.hunt.unit
         bench = self.bench

@@ -94,7 +94,7 @@ class PhonesView(PageView):
         inner.setContentsMargins(20, 18, 20, 18)
         self.picture = QLabel()
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.picture.setAccessibleName("The way to join, as a QR code")
+        self.picture.setAccessibleName("QR code to join")
         self.code = label("", size="readout", weight=600, mono=True)
         self.code.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.code.setObjectName("phone code")
@@ -105,7 +105,7 @@ class PhonesView(PageView):
             self.picture,
             self.code,
             self.url,
-            label("The code lets one phone in, then it is another.", "quiet"),
+            label("Each code admits one phone, then it changes.", "quiet"),
         ):
             inner.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
         self.card.setFixedWidth(330)
@@ -118,9 +118,7 @@ class PhonesView(PageView):
         )
         right.addWidget(self.table, 3)
         out = QHBoxLayout()
-        out.addWidget(
-            button("Put the chosen phone out", "quiet", self.put_out, name="put phone out")
-        )
+        out.addWidget(button("Disconnect phone", "quiet", self.put_out, name="put phone out"))
         out.addStretch(1)
         right.addLayout(out)
         right.addWidget(Section("Refused"))

@@ -35,7 +35,7 @@ RESULT_COLORS = {"works": "teal", "wrong": "ochre", "silent": "fault"}
 
 
 class PlacesModel(RowsModel):
-    COLUMNS = ("Where", "Answer", "Wrong", "Silent", "Left")
+    COLUMNS = ("Position", "Works", "Wrong", "Silent", "Left")
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         name, count = self.rows[index.row()]
@@ -98,17 +98,17 @@ class RecordView(PageView):
         row.addWidget(self.state, 1)
         row.addWidget(button("New round…", run=self.new_round, height=30, name="new round"))
         row.addWidget(button("Save CSV…", run=self.save_csv, height=30, name="save csv"))
-        row.addWidget(button("Save record…", run=self.save_pdf, height=30, name="save record"))
+        row.addWidget(button("Save report…", run=self.save_pdf, height=30, name="save record"))
         row.addWidget(button("Save snag list…", "primary", self.save_snags, 30, "save snags"))
         column.addLayout(row)
         both = QHBoxLayout()
         both.setSpacing(18)
         left, right = QVBoxLayout(), QVBoxLayout()
         self.positions, self.universes, self.rounds = PlacesModel(), PlacesModel(), RoundsModel()
-        left.addWidget(Section("By hang position"))
+        left.addWidget(Section("By position"))
         left.addWidget(
             plain_table(
-                self.positions, "by position", "Verdicts by hang position", (180, 62, 62, 62, 62), 0
+                self.positions, "by position", "Verdicts by position", (180, 62, 62, 62, 62), 0
             ),
             3,
         )
@@ -156,10 +156,7 @@ class RecordView(PageView):
         self.none.setText(
             ""
             if show.rounds
-            else (
-                "A new round puts these verdicts aside and begins again; then both are compared "
-                "here."
-            )
+            else ("Saves these verdicts and starts a new round; the two are compared here.")
         )
 
     # ------------------------------------------------------------ acts
@@ -168,7 +165,7 @@ class RecordView(PageView):
         name = ask_text(
             self.window_,
             "New round",
-            "The verdicts so far are put aside under this name.",
+            "The verdicts so far are saved under this name.",
             f"Round {len(self.bench.show.rounds) + 1}",
         )
         if name is not None:

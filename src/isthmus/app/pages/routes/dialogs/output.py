@@ -18,10 +18,10 @@ from isthmus.routes import notations, read_hosts, read_number, read_universe, wr
 from isthmus.show.records import Output, new_id
 
 WAYS = (
-    ("unicast", "Unicast, to these addresses"),
-    ("asked", "Unicast, to the nodes that ask for it"),
-    ("broadcast", "Broadcast, to everybody"),
-    ("multicast", "Multicast, to whoever joins"),
+    ("unicast", "Unicast to these addresses"),
+    ("asked", "Unicast to subscribed nodes"),
+    ("broadcast", "Broadcast"),
+    ("multicast", "Multicast"),
 )
 
 
@@ -53,11 +53,11 @@ class OutputDialog(Frame):
         )
         self.protocol = choice("Protocol", [("artnet", "Art-Net"), ("sacn", "sACN")])
         self._put("Protocol", self.protocol)
-        self.way = choice("Way")
-        self._put("Way", self.way)
+        self.way = choice("Delivery")
+        self._put("Delivery", self.way)
         self.hosts = self._line("Host", ", ".join(start.hosts), "2.0.0.10; several with commas")
         self.number = self._line("Port-address", str(start.number), "")
-        self.step = self._line("Count on by", "1", "2 leaves every other one free")
+        self.step = self._line("Step", "1", "2 leaves every other one free")
         self.priority = self._line("Priority", str(start.priority), "0 to 200, 100 is usual")
         self.sync = self._line("Synchronised by universe", str(start.sync or ""), "none")
         self.label_ = self._line("Label", start.label, "")

@@ -43,7 +43,7 @@ class _Model(RowsModel):
 
 class PlanDialog(Frame):
     def __init__(self, parent: QWidget, bench: Workbench, view: View) -> None:
-        super().__init__(parent, "Address plan", "Expect the nodes there", self._take, 720)
+        super().__init__(parent, "Address plan", "Set expected addresses", self._take, 720)
         self.bench, self.view = bench, view
         row = QHBoxLayout()
         row.addWidget(label("Range", "quiet"))
@@ -77,7 +77,7 @@ class PlanDialog(Frame):
             self.say_trouble(str(error))
         moving = [line for line in self.model.rows if not line.stays]
         told = [line.words + "".join(f"\n    {c}" for c in line.commands) for line in moving[:6]]
-        self.words.setText("\n".join(told) if told else "Every device lies in this range already.")
+        self.words.setText("\n".join(told) if told else "Every device is in this range already.")
 
     def _copy(self) -> None:
         lines = [
@@ -108,7 +108,7 @@ class PlanDialog(Frame):
         try:
             show = self.bench.show
             wanted = {line.now: line for line in self.model.rows}
-            # by way of addresses nobody has, so that two may change places
+            # by way of addresses no unit has, so that two may change places
             moving = [n for n in show.nodes if n.ip in wanted and not wanted[n.ip].stays]
             for at, node in enumerate(moving):
                 show = change_node(show, node.id, ip=f"0.0.{at >> 8}.{at & 255}")

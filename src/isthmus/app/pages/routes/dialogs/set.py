@@ -36,9 +36,7 @@ class SetDialog(Frame):
         lines = before_after(node, wish)
         dark = silences(bench.show, node, wish)
         self._packets = packets(node, wish)
-        super().__init__(
-            parent, f"Set {node.name or node.ip}", "Set it at the node", self._send, 620
-        )
+        super().__init__(parent, f"Set {node.name or node.ip}", "Set node", self._send, 620)
         self.setObjectName("set node")
         self.bench, self.net, self.node, self.wish_, self._done = bench, net, node, wish, done
         grid = QGridLayout()
@@ -63,9 +61,7 @@ class SetDialog(Frame):
             self.body.addWidget(label(words, "fault", wrap=True))
         if not dark:
             self.body.addWidget(label("Nothing that is sent now would go dark.", "quiet"))
-        self.follow = QCheckBox(
-            "The show follows: expect the node like this, and lead the outputs to its ports there"
-        )
+        self.follow = QCheckBox("Update the show to match: expected node and outputs")
         self.follow.setFont(font("table"))
         self.follow.setChecked(any(n.ip == node.ip for n in bench.show.nodes))
         self.follow.setEnabled(self.follow.isChecked())
@@ -101,12 +97,12 @@ class SetDialog(Frame):
             self.say_trouble(f"The node did not take everything: {'; '.join(undone)}.")
             self.primary.setEnabled(True)
         else:
-            desk = self.net.start()
+            hub = self.net.start()
             for packet in (
                 self._packets if self._left == TRIES // 2 else ()
             ):  # one may have been lost
-                desk.send(packet, self.node.ip)
-            desk.poll_soon()
+                hub.send(packet, self.node.ip)
+            hub.poll_soon()
 
     def _finish(self) -> None:
         try:

@@ -31,10 +31,10 @@ COLUMNS = (
     "Units",
     "To",
     "Protocol",
-    "Way",
+    "Delivery",
     "Host",
     "Number",
-    "Written",
+    "Net.Sub.Uni",
     "Priority",
     "On",
     "State",
@@ -55,7 +55,7 @@ def read_cell(show: Show, output: Output, column: int, text: str) -> Show:
     if column == PROTOCOL:
         key = text.casefold().replace("-", "").replace(" ", "")
         if key not in _PROTOCOLS:
-            raise EntryFault(f"“{text[:30]}” is no protocol.", do="Write Art-Net or sACN.")
+            raise EntryFault(f"“{text[:30]}” is not a protocol.", do="Write Art-Net or sACN.")
         return core.change_protocol(show, {output.id}, key)
     changes: dict[str, object]
     if column == UNIVERSE:

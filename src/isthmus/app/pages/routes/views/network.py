@@ -1,4 +1,4 @@
-"""Own network: adapters, which protocol goes out by which, what is wrong and the nearest mend."""
+"""Own network: adapters, which protocol goes out by which, what is wrong and the nearest fix."""
 
 from __future__ import annotations
 
@@ -107,7 +107,7 @@ class NetworkView(PageView):
         super().__init__()
         self.bench, self.net, self.window_ = bench, net, window
         column = column_of(self)
-        column.addWidget(Section("Adapters of this machine"))
+        column.addWidget(Section("Adapters of this computer"))
         self.adapters = AdaptersModel()
         table = plain_table(self.adapters, "adapters", "Adapters", (120, 130, 130, 70, 110, 200), 5)
         table.setFixedHeight(84)
@@ -124,12 +124,12 @@ class NetworkView(PageView):
         )
         self.device_table.selectionModel().selectionChanged.connect(lambda *_: self._explain())
         left.addWidget(self.device_table, 1)
-        self.reckoned = label("", "quiet", wrap=True)
-        left.addWidget(self.reckoned)
+        self.calculated = label("", "quiet", wrap=True)
+        left.addWidget(self.calculated)
         lower.addLayout(left, 1)
         right = QVBoxLayout()
         right.setSpacing(6)
-        right.addWidget(Section("What is wrong, and the nearest mend"))
+        right.addWidget(Section("What is wrong, and the nearest fix"))
         self.list = QListWidget()
         self.list.setObjectName("network troubles")
         self.list.setAccessibleName("What is wrong with the network")
@@ -147,7 +147,7 @@ class NetworkView(PageView):
         right.addWidget(self.ways)
         row = QHBoxLayout()
         row.setSpacing(6)
-        self.copy = button("Copy the command", run=self._copy)
+        self.copy = button("Copy command", run=self._copy)
         row.addWidget(self.copy)
         row.addWidget(button("Address plan…", run=self.plan))
         row.addStretch(1)
@@ -193,7 +193,7 @@ class NetworkView(PageView):
         for widget in (self.source, self.cid, self.changed_only, self.sync):
             row.addWidget(widget)
         row.addStretch(1)
-        grid.addWidget(label("It is called", "quiet"), 2, 0)
+        grid.addWidget(label("Source name", "quiet"), 2, 0)
         self.source.setFixedWidth(140)
         grid.addLayout(row, 2, 1, 1, 5)
         grid.setColumnStretch(5, 1)
@@ -241,7 +241,7 @@ class NetworkView(PageView):
                 self.list.addItem(item)
             if not troubles:
                 item = QListWidgetItem(
-                    "Every destination lies in a network of this machine."
+                    "Every destination lies in a network of this computer."
                     if view.adapters
                     else "Not looked at yet."
                 )
@@ -258,7 +258,7 @@ class NetworkView(PageView):
 
     def _offer(self, protocol: str, box: Any, adapters: tuple[Adapter, ...]) -> None:
         wanted = self.net.settings.adapters.get(protocol, "")
-        items = [("", "chosen by itself"), *((a.ip, a.words) for a in adapters)]
+        items = [("", "chosen automatically"), *((a.ip, a.words) for a in adapters)]
         if wanted and wanted not in {key for key, _ in items}:
             items.append((wanted, f"{wanted} (not there)"))
         if items != [(box.itemData(i), box.itemText(i)) for i in range(box.count())]:
@@ -271,8 +271,8 @@ class NetworkView(PageView):
         rows = self.device_table.selectionModel().selectedRows()
         view = self.bench.network or View()
         if not rows or rows[0].row() >= len(self.devices.rows):
-            self.reckoned.setText(
-                "Choose one to see how it is reckoned."
+            self.calculated.setText(
+                "Choose one to see how it is calculated."
                 if self.devices.rows
                 else "Nothing is sent anywhere yet."
             )
@@ -287,9 +287,9 @@ class NetworkView(PageView):
         words = (
             ipv4.explain(near.name, near.ip, near.mask, device.name, device.ip)
             if near
-            else "This machine has no network."
+            else "This computer has no network."
         )
-        self.reckoned.setText(words)
+        self.calculated.setText(words)
 
     def _show_trouble(self) -> None:
         at = self.list.currentRow()
@@ -324,7 +324,7 @@ class NetworkView(PageView):
                 rate = float(self.rate[protocol].text().replace(",", "."))
             except ValueError:
                 raise EntryFault(
-                    f"“{self.rate[protocol].text()[:20]}” is no rate.", do="Write 1 to 44."
+                    f"“{self.rate[protocol].text()[:20]}” is not a rate.", do="Write 1 to 44."
                 ) from None
             self.bench.commit(
                 "change a rate", change_sending(self.bench.show, **{f"{protocol}_rate": rate})
@@ -340,7 +340,7 @@ class NetworkView(PageView):
         self.bench.tell(
             "ok",
             "The command is on the clipboard. Isthmus itself never changes the settings of "
-            "this machine.",
+            "this computer.",
         )
 
     def plan(self) -> None:

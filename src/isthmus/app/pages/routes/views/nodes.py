@@ -109,7 +109,8 @@ def read_direction(text: str, port: FoundPort) -> dict[str, Any]:
     words = set(text.replace(",", " ").split())
     if not words or words - {"in", "out", "on", "off"}:
         raise EntryFault(
-            f"“{text[:20]}” is no direction.", do="Write in, out, or for an input: in off, in on."
+            f"“{text[:20]}” is not a direction.",
+            do="Write in, out, or for an input: in off, in on.",
         )
     way = IN if words & {"in", "on", "off"} else OUT
     disabled = "off" in words if words & {"on", "off"} else None
@@ -128,7 +129,7 @@ def write_direction(port: FoundPort, wish: PortWish) -> str:
 class PortsModel(RowsModel):
     """The ports of one node; what is typed here is only a wish until it is set."""
 
-    COLUMNS = ("Port", "Expected", "The node says", "To be", "Direction", "Merge", "State")
+    COLUMNS = ("Port", "Expected", "Reported", "Set to", "Direction", "Merge", "State")
     wished = Signal()
 
     def __init__(self) -> None:
@@ -256,19 +257,17 @@ class NodesView(PageView):
         column = column_of(self)
         top = QHBoxLayout()
         top.setSpacing(6)
-        self.look = button("Look for nodes", run=lambda: actions.trigger("nodes.look"))
+        self.look = actions.button("nodes.look", "Look for nodes")
         self.look.setCheckable(True)
         top.addWidget(self.look)
         for words, action in (
-            ("Look anew", "nodes.forget"),
-            ("Expect all that answer", "nodes.expect"),
+            ("Search again", "nodes.forget"),
+            ("Add all found", "nodes.expect"),
             ("Add a node…", "routes.node"),
             ("Change it…", "nodes.change"),
-            ("Take it away", "nodes.remove"),
+            ("Remove it", "nodes.remove"),
         ):
-            top.addWidget(
-                button(words, run=lambda a=action: actions.trigger(a), name=f"nodes {words}")
-            )
+            top.addWidget(actions.button(action, words, name=f"nodes {words}"))
         self.told = label("", "quiet", "caption", wrap=True)
         top.addWidget(self.told, 1)
         column.addLayout(top)
@@ -310,7 +309,7 @@ class NodesView(PageView):
         row.addWidget(self.set)
         made.addLayout(row)
         words = (
-            "Type a port-address under “To be”; in, out, in off or in on; HTP or LTP. You see "
+            "Type a port-address under “Set to”; in, out, in off or in on; HTP or LTP. You see "
             "what it changes before anything is sent."
         )
         made.addWidget(label(words, "quiet", "caption", wrap=True))
@@ -349,7 +348,7 @@ class NodesView(PageView):
         state = (
             "Nodes are asked every 2.5 s."
             if view.looking
-            else "Nobody is asked: press Look for nodes."
+            else "No node is asked: press Look for nodes."
         )
         self.told.setText(f"{state} {len(view.nodes)} answer{'s' * (len(view.nodes) == 1)}.")
         kept = self.table.currentIndex().row()

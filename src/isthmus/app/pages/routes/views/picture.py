@@ -37,7 +37,7 @@ ROLES = {"mirror": "mirror", "spare": "spare"}
 
 class RoutePicture(QWidget):
     """Drag from a universe to a port to route it, or an output to another port; a click chooses,
-    Delete takes away.
+    Delete removes.
     """
 
     chose = Signal(str)  # an output
@@ -400,7 +400,7 @@ class RoutePicture(QWidget):
             or (
                 ""
                 if output.delivery == "unicast"
-                else {"asked": "who asks"}.get(output.delivery, output.delivery)
+                else {"asked": "subscribers"}.get(output.delivery, output.delivery)
             )
         )
         paint.text(

@@ -1,4 +1,4 @@
-"""The stand-in rig, marked as simulation: see what it does, and break things while one watches."""
+"""The simulator, marked as simulation: see what it does, and break things while one watches."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ class _Sign(QWidget):
         p.fillRect(self.rect(), theme.color("select_row"))
         p.fillRect(0, 0, 3, self.height(), theme.color("ochre"))
         words = (
-            "Simulation: a stand-in rig on this machine. Nothing here hangs anywhere, and "
+            "Simulation: a simulator on this computer. Nothing here hangs anywhere, and "
             "nothing here is part of the show."
         )
         paint.text(p, 14, 0, words, font("table", 500), "text", height=self.height())
@@ -56,7 +56,7 @@ class NodesModel(RowsModel):
         "Address",
         "Port",
         "Listens to",
-        "Way",
+        "Delivery",
         "Packets",
         "Senders",
         "Highest",
@@ -217,7 +217,7 @@ class RigView(PageView):
     def refresh(self) -> None:
         if self.address is None:
             self.told.setText(
-                "No stand-in rig runs beside this window. Start one with ./run demo, or: "
+                "No simulator runs beside this window. Start one with ./run demo, or: "
                 "isthmus rig --scenario FILE"
             )
             return
@@ -258,7 +258,7 @@ class RigView(PageView):
 
     def _do(self, what: str, **order: Any) -> None:
         if self._client is None:
-            raise EntryFault("The stand-in rig does not answer.")
+            raise EntryFault("The simulator does not answer.")
         self._client.do(what, **order)
         self.refresh()
 
@@ -304,7 +304,7 @@ class RigView(PageView):
 
 
 def read_changes(text: str) -> dict[str, Any]:
-    """`drop=0.2, ports=[0,5]` as a record; what is no JSON is a word. Raises EntryFault."""
+    """`drop=0.2, ports=[0,5]` as a record; what is not a JSON is a word. Raises EntryFault."""
     found: dict[str, Any] = {}
     depth, part = 0, ""
     for c in text + ",":

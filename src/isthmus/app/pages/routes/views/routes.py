@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, 
 
 from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.dialogs import Entry, ask
+from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.widgets import PageView, bind, button, column_of, field, label, take_row
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.routes.dialogs.output import OutputDialog
@@ -87,6 +88,16 @@ class RoutesView(PageView):
         self.picture.chose.connect(self.choose)
         self.picture.chose_universe.connect(lambda _: self.table.clearSelection())
         area = QScrollArea()
+        self.first = FirstSteps(
+            area,
+            "No universes yet",
+            "Patch units first, or add the nodes of the network; then route universes to ports.",
+            [
+                actions.button("patch.add", "Add units…", height=30),
+                actions.button("routes.node", "Add a node…", height=30),
+                actions.button("nodes.look", "Look for nodes", height=30),
+            ],
+        )
         area.setWidget(self.picture)
         area.setWidgetResizable(True)
         area.setFrameShape(QScrollArea.Shape.NoFrame)
@@ -123,19 +134,17 @@ class RoutesView(PageView):
             ("Change…", "routes.change"),
             ("Number in order…", "routes.number"),
             ("Mirror a node…", "routes.mirror"),
-            ("Take away", "routes.remove"),
+            ("Remove", "routes.remove"),
         ):
-            row.addWidget(button(words, run=lambda a=action: actions.trigger(a), name=words))
+            row.addWidget(actions.button(action, words))
         row.addStretch(1)
         row.addWidget(label("Chosen:", "quiet"))
         for words, action in (
             ("Dark", "routes.dark"),
             ("Hold", "routes.hold"),
-            ("Live", "routes.live"),
+            ("Resume", "routes.live"),
         ):
-            row.addWidget(
-                button(words, run=lambda a=action: actions.trigger(a), name=f"master {words}")
-            )
+            row.addWidget(actions.button(action, words, name=f"master {words}"))
         return row
 
     def _proving(self) -> QHBoxLayout:
@@ -163,6 +172,8 @@ class RoutesView(PageView):
     # ------------------------------------------------------------ what is so
 
     def refresh(self) -> None:
+        show = self.bench.show
+        self.first.show_if(not show.outputs and not show.nodes and not universes_in_use(show))
         self.picture.refresh()
         self.model.refresh()
 
@@ -180,7 +191,7 @@ class RoutesView(PageView):
         return found
 
     def universes(self) -> list[int]:
-        """Universes of what is chosen, else all that are routed."""
+        """Universes for the selected rows, else all that are routed."""
         if self.picture.universe:
             return [self.picture.universe]
         ids = set(self.ids())
@@ -205,15 +216,15 @@ class RoutesView(PageView):
     # ------------------------------------------------------------ acts
 
     def remove(self, output: str) -> None:
-        self.bench.commit("take an output away", core.remove_outputs(self.bench.show, {output}))
+        self.bench.commit("remove an output", core.remove_outputs(self.bench.show, {output}))
 
     def remove_chosen(self) -> None:
         chosen = self._chosen()
-        name = "take an output away" if len(chosen) == 1 else f"take {len(chosen)} outputs away"
+        name = "remove an output" if len(chosen) == 1 else f"remove {len(chosen)} outputs"
         self.bench.commit(name, core.remove_outputs(self.bench.show, {o.id for o in chosen}))
 
     def propose(self, by: str) -> None:
-        self.bench.commit(f"route what leads nowhere, by {by}", propose(self.bench.show, by))
+        self.bench.commit(f"route what has no output, by {by}", propose(self.bench.show, by))
 
     def add(self) -> None:
         show = self.bench.show
@@ -244,7 +255,7 @@ class RoutesView(PageView):
             self.bench.commit(f"number {len(chosen)} outputs from {first}", made)
 
         words = "First port-address" if protocol == "artnet" else "First universe"
-        fields = [(words, str(chosen[0].number)), ("Count on by", "1")]
+        fields = [(words, str(chosen[0].number)), ("Step", "1")]
         Entry(
             self.window_, f"Number {len(chosen)} outputs in order", "Number them", fields, take
         ).open()
@@ -296,7 +307,7 @@ class RoutesView(PageView):
         self.bench.commit(f"add node {values[0]}", show)
 
     def assign(self) -> None:
-        """Universes to the ports of a node, one after the other."""
+        """Universes to the ports of a node, one by one."""
         show = self.bench.show
         if not show.nodes:
             raise EntryFault("No node is expected yet.", do="Add a node first.")

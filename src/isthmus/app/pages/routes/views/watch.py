@@ -1,4 +1,6 @@
-"""Watch: who sends what on the network, its levels, and whether what arrives is what we send."""
+"""Watch: what each device sends on the network, its levels, and whether what arrives is what we
+send.
+"""
 
 from __future__ import annotations
 
@@ -142,7 +144,7 @@ class WatchView(PageView):
         self.play = button("Play back…", run=lambda: self.bench.guard(self._play))
         top.addWidget(self.play)
         self.forget = button(
-            "Forget the silent", run=lambda: self.net.desk and self.net.desk.watch.forget()
+            "Clear lost senders", run=lambda: self.net.hub and self.net.hub.watch.forget()
         )
         top.addWidget(self.forget)
         self.told = label("", "quiet", "caption", wrap=True)
@@ -193,7 +195,7 @@ class WatchView(PageView):
 
     def refresh(self) -> None:
         view = self.net.view
-        sources = view.sources if self.net.desk is None else tuple(self.net.desk.watch.sources())
+        sources = view.sources if self.net.hub is None else tuple(self.net.hub.watch.sources())
         cid = identity(self.bench.show).cid.hex()
         kept = self.chosen()
         rows = []
@@ -282,25 +284,25 @@ class WatchView(PageView):
         return "arrives as sent" if not differ else f"{differ} slots differ"
 
     def _arrived(self, source: Source) -> NDArray[np.uint8]:
-        return self.net.desk.watch.levels(source) if self.net.desk else np.zeros(512, np.uint8)
+        return self.net.hub.watch.levels(source) if self.net.hub else np.zeros(512, np.uint8)
 
     def _tell(self, view: View) -> None:
-        desk = self.net.desk
-        if desk is None:
+        hub = self.net.hub
+        if hub is None:
             self.told.setText("Nothing is listened to yet.")
             return
-        counts = desk.watch.counts()
+        counts = hub.watch.counts()
         words = f"{counts.packets} packets heard, {counts.bad} of them broken or foreign"
         if self._captured:
             words += f"; {counts.captured} captured"
         if self._playing:
             words = f"Playing back, {self._playing.position:.0f} of {self._playing.seconds:.0f} s"
         self.told.setText(words + ".")
-        if desk.captured is not None and desk.captured.error:
+        if hub.captured is not None and hub.captured.error:
             self.bench.tell(
-                "fault", f"{desk.captured.path} cannot be written. {desk.captured.error}."
+                "fault", f"{hub.captured.path} cannot be written. {hub.captured.error}."
             )
-            self._captured, desk.captured = "", None
+            self._captured, hub.captured = "", None
             self.capture.setText("Capture…")
 
     _captured = ""
@@ -311,8 +313,8 @@ class WatchView(PageView):
             self.levels.take(np.zeros(512, np.uint8), None, 0)
             self.slots.take([])
             self.title.words = (
-                "Nobody is heard. Broadcast and multicast come by themselves, unicast only what "
-                "is sent to this machine."
+                "Nothing is heard. Broadcast and multicast come automatically, unicast only what "
+                "is sent to this computer."
             )
             self.title.update()
             return
@@ -345,11 +347,11 @@ class WatchView(PageView):
         )
 
     def _capture(self) -> None:
-        desk = self.net.start()
+        hub = self.net.start()
         if self._captured:
-            desk.watch.capture("")
+            hub.watch.capture("")
             self.bench.tell(
-                "ok", f"Captured {desk.watch.counts().captured} packets to {self._captured}."
+                "ok", f"Captured {hub.watch.counts().captured} packets to {self._captured}."
             )
             self._captured = ""
             self.capture.setText("Capture…")
@@ -399,11 +401,11 @@ class WatchView(PageView):
         self._player.start()
 
     def _play_on(self) -> None:
-        desk = self.net.desk
-        if self._playing is None or desk is None:
+        hub = self.net.hub
+        if self._playing is None or hub is None:
             return
         for payload, (host, port) in self._playing.due():
-            desk.send(self._limits.hold(payload), host, port)
+            hub.send(self._limits.hold(payload), host, port)
         if self._playing.done:
             self._playing = None
             self._player.stop()

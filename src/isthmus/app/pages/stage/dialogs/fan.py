@@ -20,7 +20,7 @@ from isthmus.stage.mount import mount_of
 
 class FanDialog(Frame):
     def __init__(self, parent: QWidget, bench: Workbench) -> None:
-        super().__init__(parent, "Fan", "Take it", self._take, 460)
+        super().__init__(parent, "Fan", "Apply", self._take, 460)
         self.setObjectName("fan")
         self.bench = bench
         self.ids = list(bench.selection)
@@ -46,11 +46,11 @@ class FanDialog(Frame):
         self.names = [label("From", "quiet"), label("To", "quiet")]
         rows = [
             (label("Value", "quiet"), self.what),
-            (label("Way", "quiet"), self.way),
+            (label("Direction", "quiet"), self.way),
             (self.names[0], self.start),
             (self.names[1], self.end),
             (label("Curve", "quiet"), self.curve),
-            (label("In blocks of", "quiet"), self.block),
+            (label("Same value for every … units", "quiet"), self.block),
         ]
         for y, (name, one) in enumerate(rows):
             grid.addWidget(name, y, 0)

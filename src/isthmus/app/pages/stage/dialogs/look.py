@@ -231,7 +231,7 @@ class LookDialog(Frame):
     def _to_file(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
             self,
-            "Keep the drawing settings",
+            "Export drawing settings",
             "drawing.json",
             "JSON (*.json)",
             options=QFileDialog.Option.DontUseNativeDialog,
@@ -245,7 +245,7 @@ class LookDialog(Frame):
     def _from_file(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
             self,
-            "Take drawing settings",
+            "Import drawing settings",
             "",
             "JSON (*.json)",
             options=QFileDialog.Option.DontUseNativeDialog,
@@ -268,9 +268,9 @@ class LookDialog(Frame):
         self.beam_off.setEnabled(bool(units))
         on = any(u.beam_off for u in units)
         self.beam_off.setText(
-            f"{'Draw' if on else 'Do not draw'} the beams of the {len(units)} in hand"
+            f"{'Draw' if on else 'Do not draw'} the beams of the {len(units)} selected"
             if units
-            else "Beams of the units in hand"
+            else "Beams of the selected units"
         )
 
     def _beams(self) -> None:

@@ -23,7 +23,7 @@ from isthmus.stage import Drawn
 KINDS = (
     ("png", "One picture (PNG)"),
     ("turn", "Once round (GIF)"),
-    ("chase", "The units in hand, one after another (GIF)"),
+    ("chase", "The selected units, one after another (GIF)"),
 )
 
 
@@ -86,9 +86,7 @@ class PictureDialog(Frame):
                     "0.2 to 120 seconds."
                 )
             if kind == "chase" and not self.bench.selection:
-                raise EntryFault(
-                    "No units are in hand.", do="Choose those that shall light one after another."
-                )
+                raise EntryFault("No units are selected.", do="Select the units to light in turn.")
         except IsthmusError as error:
             self.say_trouble(str(error))
             self.primary.setEnabled(True)

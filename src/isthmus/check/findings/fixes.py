@@ -1,4 +1,4 @@
-"""Mends of a cause: an edit of the show that takes what really hangs into it, or a setting sent to
+"""Fixes of a cause: an edit of the show that takes what really hangs into it, or a setting sent to
 a unit or a node.
 """
 
@@ -24,7 +24,7 @@ from isthmus.show.records import PLAIN_HANDLING, Patched, Show
 
 
 @dataclass(frozen=True)
-class Mend:
+class Fix:
     """`edit` changes the show; or `changes` are sent to devices, `port` = (node id, port, number)
     to a node.
     """
@@ -35,7 +35,7 @@ class Mend:
     port: tuple[str, int, int] | None = None
 
 
-def mends_for(model: Model, cause: Cause, matches: Sequence[Match] = ()) -> list[Mend]:
+def mends_for(model: Model, cause: Cause, matches: Sequence[Match] = ()) -> list[Fix]:
     """What could be done about a cause from here, the edit of the show first."""
     if cause.kind in ("address", "double", "exchanged", "shifted", "run", "mode"):
         return _places(model, cause, matches)
@@ -53,7 +53,7 @@ def mends_for(model: Model, cause: Cause, matches: Sequence[Match] = ()) -> list
             "invert_tilt": "Invert tilt",
         }[handling]
         return [
-            Mend(
+            Fix(
                 f"{words} of {model.units[unit].number} in the show",
                 lambda s: set_handling(s, [unit], **{handling: not now}),
             )
@@ -62,13 +62,13 @@ def mends_for(model: Model, cause: Cause, matches: Sequence[Match] = ()) -> list
         free = lambda s: change_units(  # noqa: E731
             s, [unit], lambda u: replace(u, limits=(), handling=PLAIN_HANDLING)
         )
-        return [Mend(f"Take limits and handling off {model.units[unit].number}", free)]
+        return [Fix(f"Take limits and handling off {model.units[unit].number}", free)]
     if cause.kind == "port number":
         return _number(model, cause)
     if cause.kind == "output off":
         universe, output = int(str(cause.about[0])), str(cause.about[1])
         return [
-            Mend(
+            Fix(
                 f"Switch that output of universe {universe} on",
                 lambda s: change_output(s, output, enabled=True),
             )
@@ -77,12 +77,12 @@ def mends_for(model: Model, cause: Cause, matches: Sequence[Match] = ()) -> list
         a, b = int(str(cause.about[0])), int(str(cause.about[1]))
         ports = {cause.about[2], cause.about[3]}
         return [
-            Mend(f"Exchange where universes {a} and {b} go", lambda s: _exchange(s, a, b, ports))
+            Fix(f"Exchange where universes {a} and {b} go", lambda s: _exchange(s, a, b, ports))
         ]
     return []
 
 
-def _places(model: Model, cause: Cause, matches: Sequence[Match]) -> list[Mend]:
+def _places(model: Model, cause: Cause, matches: Sequence[Match]) -> list[Fix]:
     """Take modes and addresses as they are into the patch; or set the units as the patch
     has them.
     """
@@ -92,7 +92,7 @@ def _places(model: Model, cause: Cause, matches: Sequence[Match]) -> list[Mend]:
     count = len(targets)
     who = str(model.units[next(iter(targets))].number) if count == 1 else f"{count} units"
     what = "mode" if cause.kind == "mode" else "addresses" if count > 1 else "address"
-    out = [Mend(f"Take the {what} of {who} into the patch as it is", lambda s: as_hung(s, targets))]
+    out = [Fix(f"Take the {what} of {who} into the patch as it is", lambda s: as_hung(s, targets))]
     if cause.kind == "double":  # two units at one address would stay so in the patch as well
         out = []
     by_unit = {m.unit.id: m.device for m in matches if m.unit and m.device}
@@ -120,13 +120,13 @@ def _places(model: Model, cause: Cause, matches: Sequence[Match]) -> list[Mend]:
                 )
             )
     if changes:
-        out.append(Mend(f"Set {who} by RDM as the patch has it", None, tuple(changes)))
+        out.append(Fix(f"Set {who} by RDM as the patch has it", None, tuple(changes)))
     return out
 
 
 def as_hung(show: Show, targets: Mapping[str, tuple[str, int, int]]) -> Show:
     """Units put where they really listen: unit → (mode, universe, address). Raises EntryFault for a
-    mode nobody has.
+    mode no unit has.
     """
     for unit, (mode, _, _) in targets.items():
         found = show.unit(unit)
@@ -142,7 +142,7 @@ def as_hung(show: Show, targets: Mapping[str, tuple[str, int, int]]) -> Show:
     return put(show, patches)
 
 
-def _number(model: Model, cause: Cause) -> list[Mend]:
+def _number(model: Model, cause: Cause) -> list[Fix]:
     key, universe, number = cause.about
     node_id, port = key  # type: ignore[misc]
     node = next((n for n in model.show.nodes if n.id == node_id), None)
@@ -181,11 +181,11 @@ def _number(model: Model, cause: Cause) -> list[Mend]:
     out = (
         []
         if shared or taken
-        else [Mend(f"Send universe {universe} to where the port listens", follow)]
+        else [Fix(f"Send universe {universe} to where the port listens", follow)]
     )
     if node.protocol == "artnet":
         out.append(
-            Mend(
+            Fix(
                 f"Set port {port} of {node.name} back",
                 None,
                 (),

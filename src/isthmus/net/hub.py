@@ -2,7 +2,7 @@
 its own.
 
 What is known is told as a `View`, a value; whoever asks gets the newest. Nothing is polled until
-somebody wants to look, and nothing leaves this machine unless a destination or an adapter that was
+a person wants to look, and nothing leaves this computer unless a destination or an adapter that was
 chosen lies outside.
 """
 
@@ -27,7 +27,7 @@ ADAPTER_SECONDS = 1.0
 SOURCE_SECONDS = 0.4
 MAX_SENDERS = 1000
 LOCAL_BROADCAST = "127.255.255.255"
-NOBODY = Choice(None, "not looked at yet")
+NOT_YET = Choice(None, "not looked at yet")
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ class View:
     """
 
     adapters: tuple[Adapter, ...] = ()
-    choices: dict[str, Choice] = field(default_factory=lambda: {"artnet": NOBODY, "sacn": NOBODY})
+    choices: dict[str, Choice] = field(default_factory=lambda: {"artnet": NOT_YET, "sacn": NOT_YET})
     nodes: tuple[FoundNode, ...] = ()
     asking: dict[int, tuple[str, ...]] = field(default_factory=dict)
     sacn: tuple[SacnSource, ...] = ()
@@ -57,7 +57,7 @@ class View:
     looked: bool = False  # a first round of answers has had its time
 
 
-class Desk:
+class Hub:
     """Opens sockets, polls, listens. `changed` is called from its thread, with the new view."""
 
     def __init__(
@@ -105,9 +105,10 @@ class Desk:
         universes: Sequence[int] = (),
         listen: str = "",
     ) -> None:
-        """Adapters chosen by protocol (address or name, "" by itself), destinations by protocol,
-        addresses of expected nodes (asked one by one besides the broadcast), sACN universes to
-        listen to, and where to listen besides the adapters that are sent by: an adapter, or "all".
+        """Adapters chosen by protocol (address or name, "" is automatic), destinations by
+        protocol, addresses of expected nodes (asked one by one besides the broadcast), sACN
+        universes to listen to, and where to listen besides the adapters that are sent by: an
+        adapter, or "all".
         """
         with self._lock:
             if adapters is not None:
@@ -132,7 +133,7 @@ class Desk:
         self._polled_at = 0.0
 
     def forget(self) -> None:
-        """Leave out what is no longer there, and look anew."""
+        """Leave out what is no longer there, and search again."""
         with self._lock:
             self._finder.forget()
             self._sacn.clear()
@@ -143,7 +144,7 @@ class Desk:
     # ------------------------------------------------------------ sockets
 
     def settle(self) -> None:
-        """Choose adapters for what is wanted now, and open their sockets anew when they are others
+        """Choose adapters for what is wanted now, and open their sockets again when they are others
         than before.
         """
         adapters = read_adapters()
@@ -215,7 +216,7 @@ class Desk:
         """Raises NetworkFault when the watch cannot be started."""
         self.watch.start()
         self.settle()
-        self._thread = threading.Thread(target=self._run, name="desk", daemon=True)
+        self._thread = threading.Thread(target=self._run, name="hub", daemon=True)
         self._thread.start()
 
     def _run(self) -> None:
@@ -266,7 +267,7 @@ class Desk:
             self._changed(self.view)
 
     def _poll(self) -> None:
-        """By broadcast on the chosen adapter, and to each expected node by itself: it may sit
+        """By broadcast on the chosen adapter, and to each expected node singly: it may sit
         behind something.
         """
         packet = artnet.encode_poll()
@@ -349,7 +350,7 @@ def _stands(place: tuple[str, int], name: str, addresses: tuple[str, str]) -> bo
 
 
 def _differs(a: View, b: View) -> bool:
-    """Whether somebody would want to know: ages and counts alone do not count."""
+    """Whether a person would want to know: ages and counts alone do not count."""
 
     def still(view: View) -> tuple[object, ...]:
         nodes = tuple(replace(node, age=float(node.silent)) for node in view.nodes)
