@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QRect, QTimer
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.kit import paint
@@ -16,6 +16,7 @@ from isthmus.app.shell.hand_parts import Chips, Colour, Intensity, PanTilt
 from isthmus.patch.limits import bounds_of, limits_of_many
 
 REFRESH_MS = 40
+PAD, NARROW, NARROW_PAD = 178, 960, 96  # pixels
 
 
 def _divider() -> QFrame:
@@ -70,7 +71,9 @@ class Hand(QWidget):
             ("Every other", "hand.every_other"),
             ("Deselect", "hand.let_go"),
         ):
-            acts.addWidget(actions.button(action, words, "quiet"))
+            made = actions.button(action, words, "quiet")
+            made.setMinimumWidth(made.fontMetrics().horizontalAdvance(words) + 18)
+            acts.addWidget(made)
         acts.addStretch(1)
         left.addLayout(acts)
         self.limits = label("", "attention", "caption", wrap=True)
@@ -127,6 +130,10 @@ class Hand(QWidget):
     def lead(self, primary: bool) -> None:
         """Light up is the window's one filled button, except where the page has its own."""
         set_property(self.light, "kind", "primary" if primary else "plain")
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """In a narrow window the pad gives way, so that nothing is cut off."""
+        self.pan_tilt.setFixedWidth(PAD if self.width() >= NARROW else NARROW_PAD)
 
     def toggle(self) -> None:
         self._open(not self.open)
