@@ -128,7 +128,7 @@ def test_routes_are_drawn_led_elsewhere_numbered_mirrored_and_pasted(
         40,
     ] and bench.history.undo_name == "paste outputs"
     page.routes.table.selectAll()
-    press(window, "Number in order…")
+    press(window, "Number…")
     assert "numbered apart" in window.notice.words
 
 

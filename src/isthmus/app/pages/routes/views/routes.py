@@ -132,7 +132,7 @@ class RoutesView(PageView):
             ("Add a node…", "routes.node"),
             ("Assign in order…", "routes.assign"),
             ("Change…", "routes.change"),
-            ("Number in order…", "routes.number"),
+            ("Number…", "routes.number"),
             ("Mirror a node…", "routes.mirror"),
             ("Remove", "routes.remove"),
         ):
