@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from isthmus.check.safe import safe_level
 from isthmus.output.live import Asked, highlight
+from isthmus.plural import many
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import ChartChannel
 from isthmus.profiles.light import LightProgram
@@ -230,7 +231,9 @@ def _cells(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
         lit | {key: lit.get(key, 1.0) if cell == at else 0.0 for at, key in own}
         for cell in cells[:MOST_PHASES]
     )
-    return Act(CELLS, f"Its {len(cells)} cells one by one, from the first to the last.", phases)
+    return Act(
+        CELLS, f"Its {many(len(cells), 'cell')} one by one, from the first to the last.", phases
+    )
 
 
 def _lights(item: ChartChannel) -> bool:

@@ -20,6 +20,7 @@ from isthmus.check.safe import column_bytes
 from isthmus.check.sights import DARK, LUMINANCE
 from isthmus.errors import EntryFault
 from isthmus.patch.index import index_of
+from isthmus.plural import many
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.light import LightProgram
 from isthmus.show.records import SLOTS, Show, Unit
@@ -282,7 +283,7 @@ class Hunt:
         where = (
             f"universe {self.universes[0]}"
             if len(self.universes) == 1
-            else f"{len(self.universes)} universes"
+            else many(len(self.universes), "universe")
         )
         words = f"Everything in {where} is lit. Does {self.unit.number} light?"
         return HuntLook(self._lit_up_to(total), words, self._left, self._reach <= total)

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from html import escape
 
 from isthmus.check.findings.told import FindingTold
-from isthmus.check.verdicts import by_place, holds, say, tally
+from isthmus.check.verdicts import by_place, holds, say, tally, tally_words
 from isthmus.patch.cells import addresses
 from isthmus.profiles import profiles_of
 from isthmus.show.records import Show, Unit, Verdict
@@ -128,10 +128,7 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
         return Paragraph(escape(words), small)
 
     count = tally(show)
-    told = (
-        f"{count['answers']} answer, {count['wrong']} wrong, {count['silent']} silent, "
-        f"{count['left']} not proven."
-    )
+    told = f"{tally_words(count)}, {count['left']} not proven."
     last = max((v.at for v in show.verdicts), default="")
     story: list = [
         Paragraph(escape(title), styles["Title"]),

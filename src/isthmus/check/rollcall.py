@@ -19,6 +19,7 @@ from isthmus.output import Live
 from isthmus.output.bounds import limited
 from isthmus.output.live import Asked
 from isthmus.patch.index import index_of
+from isthmus.plural import many
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.light import LightProgram
 from isthmus.show.records import Show, Unit
@@ -223,7 +224,7 @@ def sentence(call: RollCall, show: Show) -> str:
             "so that it shows."
         )
     if len(doing) > 1:
-        return f"{len(doing)} units lit together: {numbers_of(show, call.call.units)}."
+        return f"{many(len(doing), 'unit')} lit together: {numbers_of(show, call.call.units)}."
     if not doing:
         return ""
     acts = doing[0][2]

@@ -197,6 +197,11 @@ def tally(show: Show, units: Collection[str] | None = None) -> Counter[str]:
     return out
 
 
+def tally_words(count: Counter[str]) -> str:
+    """`3 work, 1 wrong, 2 silent`."""
+    return f"{count['works']} work, {count['wrong']} wrong, {count['silent']} silent"
+
+
 def by_place(show: Show, kind: str = "position") -> list[tuple[str, Counter[str]]]:
     """The tally of each position, or of each universe."""
     parts: dict[str, set[str]] = {}

@@ -22,6 +22,7 @@ from isthmus.cli import stage as stage_verbs
 from isthmus.cli.common import DONE, FAILED, INTERRUPTED, SNAGS, Result, load
 from isthmus.demo import lantern_tide
 from isthmus.errors import IsthmusError
+from isthmus.plural import many
 from isthmus.routes import universes_in_use
 from isthmus.show import save_show
 from isthmus.show.container import schema
@@ -45,8 +46,8 @@ def show_info(options: argparse.Namespace) -> Result:
     lines = [
         f"{show.name}{', ' + show.venue if show.venue else ''}",
         (
-            f"{len(show.units)} units of {len(show.profiles)} profiles on {len(use)} universes, "
-            f"{len(show.outputs)} outputs"
+            f"{many(len(show.units), 'unit')} of {many(len(show.profiles), 'profile')} on "
+            f"{many(len(use), 'universe')}, {many(len(show.outputs), 'output')}"
         ),
     ]
     return (

@@ -19,7 +19,7 @@ from isthmus.check.findings.ruled_out import ruled_out
 from isthmus.check.findings.told import FindingTold, findings_of
 from isthmus.check.hunt import Hunt, Place
 from isthmus.check.matched import Match, match
-from isthmus.check.verdicts import say, tally
+from isthmus.check.verdicts import say, tally, tally_words
 from isthmus.cli.common import DONE, SNAGS, Result, keep, load, saving
 from isthmus.engine import Engine
 from isthmus.errors import EntryFault
@@ -178,7 +178,7 @@ def rollcall(options: argparse.Namespace) -> Result:
         "findings": [_finding(f, show) for f in found],
         "saved": path,
     }
-    lines = [f"{count['answers']} answer, {count['wrong']} wrong, {count['silent']} silent."]
+    lines = [f"{tally_words(count)}."]
     lines += [f"{numbers[v.unit]} {say(show, v)}" for v in show.verdicts if v.result != "works"]
     return (SNAGS if found else DONE), data, [*lines, "", *_lines(found), kept]
 

@@ -23,6 +23,7 @@ from isthmus.output import Composer, Live, Masters, identity
 from isthmus.output.captured import CaptureLimits
 from isthmus.patch.choose import read_choice
 from isthmus.patch.numbers import read_numbers
+from isthmus.plural import many
 from isthmus.routes import (
     Reach,
     notations,
@@ -91,7 +92,7 @@ def routes_set(options: argparse.Namespace) -> Result:
     if options.remove:
         gone = [o for o in show.outputs if o.universe in universes]
         made = core.remove_outputs(show, {o.id for o in gone})
-        words = f"Took {len(gone)} outputs away."
+        words = f"Removed {many(len(gone), 'output')}."
     else:
         protocol = "sacn" if options.sacn else "artnet"
         hosts = read_hosts(options.to) if options.to else ()

@@ -49,6 +49,7 @@ from isthmus.patch.limits import (
 from isthmus.patch.numbers import read_numbers
 from isthmus.patch.paper import changes_between, differences, take_paper_side
 from isthmus.patch.readdress import HOWS, Wanted, readdress
+from isthmus.plural import many
 from isthmus.profiles import profiles_of
 from isthmus.show import Show, read_address, write_address
 from isthmus.show.records import PLAIN_HANDLING
@@ -185,7 +186,7 @@ def patch_move(options: argparse.Namespace) -> Result:
         wish = {ids[0]: spots} if len(ids) == 1 else {}
     if not wish:
         raise EntryFault(
-            f"{len(spots)} addresses are given for {len(ids)} units.",
+            f"{len(spots)} addresses are given for {many(len(ids), 'unit')}.",
             do="Give one, or as many as there are units.",
         )
     placing = place(show, wish)

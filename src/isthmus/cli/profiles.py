@@ -32,6 +32,7 @@ from isthmus.library.exchange import Exchange, kept_token, read_catalogue
 from isthmus.library.search import Stands, read_bounds, read_stands
 from isthmus.library.shelf import keep_own
 from isthmus.library.sources import folder_source
+from isthmus.plural import many
 from isthmus.profiles.attributes import KNOWN, plain
 from isthmus.profiles.clock import now
 from isthmus.profiles.compare import compare
@@ -186,7 +187,7 @@ def search(options: argparse.Namespace) -> Result:
         f"{e.distance:.2f}  {'; '.join(e.differs)}"
         for e in near
     ]
-    return DONE, data, [f"{answer.total} modes found.", *lines]
+    return DONE, data, [f"{many(answer.total, 'mode')} found.", *lines]
 
 
 def _sheet_data(whole: Sheet) -> dict[str, Any]:
@@ -288,7 +289,7 @@ def read_manual(options: argparse.Namespace) -> Result:
         )
         lines += [
             (
-                f"{found.title or 'Chart'}: {len(found.rows)} channels, confidence "
+                f"{found.title or 'Chart'}: {many(len(found.rows), 'channel')}, confidence "
                 f"{found.confidence:.0%}"
             ),
             *found.notes,
@@ -406,7 +407,7 @@ def sources(options: argparse.Namespace) -> Result:
     ]
     lines = [
         f"{r['name'][:24]:24} {r['profiles']:>6}  "
-        f"{'away' if r['away'] else 'on' if r['on'] else 'off'}  {r['path']}"
+        f"{'not connected' if r['away'] else 'on' if r['on'] else 'off'}  {r['path']}"
         for r in rows
     ]
     faults = shelf.index.faults()
@@ -480,7 +481,7 @@ def exchange_serve(options: argparse.Namespace) -> Result:
     return (
         DONE,
         {"profiles": len(server.wares.entries)},
-        [f"{len(server.wares.entries)} profiles on offer."],
+        [f"{many(len(server.wares.entries), 'profile')} on offer."],
     )
 
 

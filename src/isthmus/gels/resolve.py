@@ -15,6 +15,7 @@ from isthmus.errors import EntryFault
 from isthmus.gels.books import Book
 from isthmus.gels.spectrum import DAYLIGHT, TUNGSTEN, curve_from_rgb, rgb_through
 from isthmus.patch.edits import change_units, set_text
+from isthmus.plural import many
 from isthmus.show.records import Gel, Show, Unit
 
 OPEN = ("open", "none", "no colour", "nc", "clear", "-", "–")
@@ -101,7 +102,7 @@ def set_gel(show: Show, ids: Collection[str], text: str, books: Iterable[Book] =
         parts.append(part)
     if len(parts) > MOST:
         raise EntryFault(
-            f"{len(parts)} gels in one frame are too many.", do=f"Stack {MOST} at the most."
+            f"{many(len(parts), 'gel')} in one frame are too many.", do=f"Stack {MOST} at the most."
         )
     return set_text(show, ids, "gel", " + ".join(parts))
 

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from isthmus.errors import EntryFault
+from isthmus.plural import many
 
 Array = NDArray[np.floating]
 Point = tuple[float, float]
@@ -67,7 +68,7 @@ def along_path(
         wanted = np.arange(count) * spacing
         if count and wanted[-1] > total + 1e-9:
             raise EntryFault(
-                f"{count} units {spacing:g} m apart need {wanted[-1]:.2f} m; the path has "
+                f"{many(count, 'unit')} {spacing:g} m apart need {wanted[-1]:.2f} m; the path has "
                 f"{total:.2f} m.",
                 do="Make it longer.",
             )

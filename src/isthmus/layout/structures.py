@@ -14,6 +14,7 @@ from isthmus.errors import EntryFault
 from isthmus.layout.place import LIMIT
 from isthmus.patch.edits import change_units
 from isthmus.patch.numbers import write_numbers
+from isthmus.plural import many
 from isthmus.show.records import UPRIGHT, Quat, Show, Structure, Unit, Vec3, new_id
 from isthmus.stage.runs import KINDS, SHORTEST, UPRIGHT_KINDS, local_of, run_of, spot
 from isthmus.stage.transforms import matrices, quat_about, quat_multiply
@@ -245,7 +246,7 @@ def hang(
     if how == "marks":
         if len(on.marks) < count:
             raise EntryFault(
-                f"{on.name} has {len(on.marks)} marked points for {count} units.",
+                f"{on.name} has {len(on.marks)} marked points for {many(count, 'unit')}.",
                 do="Mark more, or choose fewer units.",
             )
         wanted = sorted(on.marks)[:count]
@@ -255,7 +256,7 @@ def hang(
         need = spacing * (count - 1)
         if need > run.length + 1e-9:
             raise EntryFault(
-                f"{count} units {spacing:g} m apart need {need:.2f} m; {on.name} has "
+                f"{many(count, 'unit')} {spacing:g} m apart need {need:.2f} m; {on.name} has "
                 f"{run.length:.2f} m."
             )
         wanted = [(run.length - need) / 2 + i * spacing for i in range(count)]

@@ -122,7 +122,7 @@ class Exchange:
             else "It broke off."
         )
         return NetworkFault(
-            f"the exchange is away. {reason}",
+            f"the exchange does not answer. {reason}",
             where=self.where,
             do="What was seen last is shown; check its address and the network.",
         )

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from isthmus.errors import EntryFault, FileFault
 from isthmus.library.sources import own_folder
+from isthmus.plural import many
 from isthmus.profiles.gdtf import read_archive
 from isthmus.profiles.gdtf.reading import Notice
 from isthmus.profiles.gdtf.rules import check_file
@@ -39,7 +40,7 @@ class Waiting:
         if not self.notices:
             return ""
         count = len(self.notices)
-        return f"{count} deviation{'s' * (count != 1)} from the standard, first: {self.notices[0]}"
+        return f"{many(count, 'deviation')} from the standard, first: {self.notices[0]}"
 
 
 def look_at(path: Path) -> Waiting:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from isthmus.net import ipv4
 from isthmus.net.adapters import Adapter, Choice, adapter_for
 from isthmus.net.found import FoundNode
+from isthmus.plural import many
 from isthmus.show.records import Show
 
 OUTSIDE, TWICE, MASK, LEADS_NOWHERE, DOWN, GONE = (
@@ -106,7 +107,7 @@ def check(
         if choice.asked and mine and not any(choice.adapter.holds(d.ip) for d in mine):
             text = (
                 f"{choice.adapter.words}, chosen for {words[protocol]}, leads to none of the "
-                f"{len(mine)} nodes."
+                f"{many(len(mine), 'node')}."
             )
             better = max(adapters, key=lambda a: sum(a.holds(d.ip) for d in mine), default=None)
             count = sum(better.holds(d.ip) for d in mine) if better else 0
@@ -143,7 +144,7 @@ def check(
                 Trouble(
                     TWICE,
                     "fault",
-                    f"{len(node.macs)} devices have the address {node.ip}.",
+                    f"{many(len(node.macs), 'device')} have the address {node.ip}.",
                     why,
                     (),
                     node.ip,

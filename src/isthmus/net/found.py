@@ -10,6 +10,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from isthmus.plural import many
 from isthmus.routes import Reach, write_number
 from isthmus.routes.edits import change_node
 from isthmus.show.records import Node, Show, new_id
@@ -274,12 +275,13 @@ def compare(show: Show, found: Sequence[FoundNode]) -> list[Difference]:
         if len(real.macs) > 1:
             who = " and ".join(real.macs)
             text = (
-                f"{len(real.macs)} devices have the address {real.ip}: {who}. What is sent there "
+                f"{many(len(real.macs), 'device')} have the address {real.ip}: {who}. What "
+                "is sent there "
                 "reaches either, or both."
             )
             out.append(Difference(TWICE, "fault", text, "", real.ip))
         if real.ip not in known and not real.silent:
-            count = f"{len(real.ports)} port{'s' * (len(real.ports) != 1)}"
+            count = many(len(real.ports), "port")
             text = (
                 f"{real.name or 'A node'} answers at {real.ip} with {count}; the show does not "
                 "expect it."
@@ -295,7 +297,9 @@ def compare(show: Show, found: Sequence[FoundNode]) -> list[Difference]:
 def _ports(node: Node, real: FoundNode, reach: Reach) -> list[Difference]:
     out = []
     if len(real.ports) < len(node.ports):
-        text = f"{node.name} has {len(real.ports)} ports; the show expects {len(node.ports)}."
+        text = (
+            f"{node.name} has {many(len(real.ports), 'port')}; the show expects {len(node.ports)}."
+        )
         out.append(Difference(FEWER, "attention", text, node.id, real.ip))
     for index, (number, port) in enumerate(zip(node.ports, real.ports, strict=False), 1):
         expects_in = index in node.inputs

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from isthmus.errors import EntryFault
 from isthmus.net import ipv4
 from isthmus.net.adapters import Adapter
+from isthmus.plural import many
 from isthmus.show.records import Node
 
 RANGES = {"2.x": ("2.0.0.0", 8), "10.x": ("10.0.0.0", 8), "192.168.x": ("192.168.1.0", 24)}
@@ -54,7 +55,7 @@ def plan(adapters: Sequence[Adapter], nodes: Sequence[Node], wanted: str) -> lis
         devices.append((device, address))
     if len(devices) > size - FIRST_NODE - 2:
         raise EntryFault(
-            f"{len(devices)} devices do not fit into {wanted}.", do="Choose 2.x or 10.x."
+            f"{many(len(devices), 'device')} do not fit into {wanted}.", do="Choose 2.x or 10.x."
         )
     found = []
     counts = {True: 1, False: FIRST_NODE}

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from isthmus.errors import EntryFault
 from isthmus.net import ipv4
 from isthmus.net.found import IN, OUT, FoundNode, FoundPort
+from isthmus.plural import many
 from isthmus.routes import universes_in_use, write_number
 from isthmus.routes.edits import change_node
 from isthmus.show.records import Show
@@ -173,7 +174,7 @@ def silences(show: Show, node: FoundNode, wish: Wish) -> list[str]:
         if old.direction == OUT and (new.direction != OUT or new.number != old.number or moved):
             for universe in fed.get(old.number, []):
                 count = use.get(universe, 0)
-                units = f"{count} unit{'s' * (count != 1)}"
+                units = many(count, "unit")
                 out.append(
                     f"Universe {universe} with {units} would no longer come out of port "
                     f"{old.index} of {node.name}."

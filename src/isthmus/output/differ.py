@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.output.view import RigView
+from isthmus.plural import many
 from isthmus.stage.rig import Beams, Drawn
 
 DARK = 0.02
@@ -85,6 +86,6 @@ def in_words(found: Sequence[Difference]) -> str:
         return "The rig does what is sent."
     shown = "; ".join(f"{d.number} {d.words}" for d in found[:4])
     return (
-        f"{len(found)} unit{'s' * (len(found) != 1)} differ{'s' * (len(found) == 1)}: "
+        f"{many(len(found), 'unit')} differ{'s' * (len(found) == 1)}: "
         f"{shown}{'; …' if len(found) > 4 else '.'}"
     )

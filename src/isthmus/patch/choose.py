@@ -15,6 +15,7 @@ from isthmus.errors import EntryFault
 from isthmus.patch.groups import members
 from isthmus.patch.index import index_of
 from isthmus.patch.numbers import BUT, STEP, joined, read_part, write_numbers
+from isthmus.plural import many
 from isthmus.profiles import profiles_of
 from isthmus.show.records import Show
 
@@ -62,9 +63,7 @@ def read_choice(show: Show, text: str) -> Chosen:
     words = write_numbers([by_id[i].number for i in found])
     named = f", cells {', '.join(f'{by_id[u].number}.{c}' for u, c in cells[:6])}" if cells else ""
     return Chosen(
-        found,
-        tuple(cells),
-        f"{len(found)} unit{'s' * (len(found) != 1)}{': ' + words if found else ''}{named}",
+        found, tuple(cells), f"{many(len(found), 'unit')}{': ' + words if found else ''}{named}"
     )
 
 

@@ -11,6 +11,7 @@ from isthmus.patch.addresses import Spot, blocks_at, put
 from isthmus.patch.follow import followed, past_the_end
 from isthmus.patch.index import Room, index_of
 from isthmus.patch.numbers import MAX_NUMBER
+from isthmus.plural import many
 from isthmus.profiles import chart, profiles_of
 from isthmus.show.address import write_address
 from isthmus.show.records import SLOTS, UNIVERSES, Patched, Show, Unit, new_id
@@ -235,7 +236,7 @@ def copy_units(
     wanted = list(numbers) or list(range(first, first + len(ids)))
     if len(wanted) != len(ids):
         raise EntryFault(
-            f"{len(wanted)} numbers for {len(ids)} units.",
+            f"{len(wanted)} numbers for {many(len(ids), 'unit')}.",
             do="Give as many as there are units, or none.",
         )
     check_free_numbers(show, wanted)

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from isthmus.errors import EntryFault
 from isthmus.patch.index import index_of
 from isthmus.patch.numbers import read_numbers, write_numbers
+from isthmus.plural import many
 from isthmus.profiles import profiles_of
 from isthmus.show.records import Group, Show, Unit, new_id
 
@@ -187,8 +188,7 @@ def told(show: Show, group: Group) -> str:
     index = index_of(show)
     ids = members(show, group)
     return (
-        f"{len(ids)} unit{'s' * (len(ids) != 1)}: "
-        f"{write_numbers([index.by_id[i].number for i in ids])}"
+        f"{many(len(ids), 'unit')}: {write_numbers([index.by_id[i].number for i in ids])}"
         if ids
         else "no units"
     )

@@ -17,6 +17,7 @@ from pathlib import Path
 
 from isthmus.errors import EntryFault, FileFault
 from isthmus.patch.numbers import MAX_NUMBER
+from isthmus.plural import many
 from isthmus.profiles import Profile, ProfileSet, chart, profiles_of
 from isthmus.profiles.store import read_stored
 from isthmus.show.address import read_address, write_address
@@ -297,7 +298,7 @@ def parse_hang_list(
         ),
         tuple(_unknown(text, count, library) for text, count in unknown.most_common()),
         tuple(
-            f"{PLAIN[name]} was empty in {count} lines and taken from the line above."
+            f"{PLAIN[name]} was empty in {many(count, 'line')} and taken from the line above."
             for name, count in filled.items()
         ),
         tuple(heads),

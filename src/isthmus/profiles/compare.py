@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from rapidfuzz import fuzz
 
+from isthmus.plural import many
 from isthmus.profiles.sheet import Band, Line, Sheet
 
 LineState = Literal["same", "shifted", "ranges", "size", "absent", "extra"]
@@ -247,7 +248,8 @@ def in_words(verdicts: Sequence[LineVerdict]) -> list[str]:
     def close() -> None:
         if len(run) > 2 and run[0].left and run[-1].left:
             told.append(
-                f"{run[0].left.words} to {run[-1].left.words} ({len(run)} channels) shifted "
+                f"{run[0].left.words} to {run[-1].left.words} ({many(len(run), 'channel')}) "
+                "shifted "
                 f"by {run[0].shift:+d}"
             )
         else:

@@ -8,6 +8,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from isthmus.errors import EntryFault
+from isthmus.plural import many
 from isthmus.routes.ports import MAX_PORT_ADDRESS, write_output
 from isthmus.routes.reach import MIRROR, SPARE, Port, Reach
 from isthmus.show.records import UNIVERSES, Node, Output, Sending, Show, new_id
@@ -172,7 +173,7 @@ def assign_in_order(
     chosen = list(targets)[:: leave + 1]
     if len(chosen) < len(universes):
         raise EntryFault(
-            f"{len(universes)} universes need as many ports; {len(chosen)} are there.",
+            f"{many(len(universes), 'universe')} need as many ports; {len(chosen)} are there.",
             do="Add a node, or leave fewer gaps.",
         )
     return add(show, *(to_port(u, p) for u, p in zip(universes, chosen, strict=False)))

@@ -10,6 +10,7 @@ import re
 from functools import lru_cache
 
 from isthmus.errors import FileFault
+from isthmus.plural import many
 from isthmus.show.records import StoredFile
 
 MAX_FILE = 48 * 1024 * 1024
@@ -97,7 +98,7 @@ def _pdf_page(data: bytes, where: str, page: int) -> bytes:
         count = len(document)
         if not 1 <= page <= count:
             raise FileFault(
-                f"it has {count} pages, and no page {page}.",
+                f"it has {many(count, 'page')}, and no page {page}.",
                 where=where,
                 do=f"Choose 1 to {count}.",
             )

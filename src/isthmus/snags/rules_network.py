@@ -8,6 +8,7 @@ from collections.abc import Iterator
 
 from isthmus.net import check, compare, is_own, source_name
 from isthmus.output import identity
+from isthmus.plural import many
 from isthmus.routes import Reach, write_number, write_output
 from isthmus.routes import edits as route_edits
 from isthmus.routes.edits import spares_for
@@ -37,7 +38,7 @@ def differences(at: Context) -> Iterator[Snag]:
         if d.kind == "missing" and (spares := spares_for(at.show, d.node)):
             node = d.node
             fix = Fix(
-                f"Switch to the spare ({len(spares)} outputs)",
+                f"Switch to the spare ({many(len(spares), 'output')})",
                 lambda s, n=node: route_edits.take_over(s, n),
             )
         if d.kind == "missing" and _mirrored(at, reach, d.node):

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
+from isthmus.plural import many
 from isthmus.routes import Port, Reach, write_number, write_output
 from isthmus.routes import edits as route_edits
 from isthmus.routes.reach import load_of
@@ -91,7 +92,7 @@ def over_cap(at: Context) -> Iterator[Snag]:
         load = load_of(at.show.outputs, node) if node.cap else 0
         if load > node.cap:
             text = (
-                f"{node.name} takes {node.cap} universe{'s' * (node.cap != 1)} and is sent "
+                f"{node.name} takes {many(node.cap, 'universe')} and is sent "
                 f"{load}: the last ones stay dark."
             )
             yield Snag("over-cap", FAULT, text, "Routes", (), "route")

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from isthmus.errors import IsthmusError
 from isthmus.library.at_hand import at_hand
 from isthmus.patch import add, edits
+from isthmus.plural import many
 from isthmus.profiles.records import Profile
 from isthmus.profiles.store import read_stored
 from isthmus.show.records import Show
@@ -112,7 +113,7 @@ def doubled_numbers(at: Context) -> Iterator[Snag]:
         yield Snag(
             "double-number",
             FAULT,
-            f"{len(ids)} units have the number {number}.",
+            f"{many(len(ids), 'unit')} have the number {number}.",
             "Patch",
             ids,
             "profile",

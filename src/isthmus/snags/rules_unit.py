@@ -139,11 +139,11 @@ def _differs(found: Difference, unit: Unit) -> Snag:
         ),
     }.get(
         found.field,
-        f"The paper gives {unit.number} the {found.plain} {found.paper}; the patch has "
+        f"The paper gives unit {unit.number} the {found.plain} {found.paper}; the patch has "
         f"{found.patch or 'none'}.",
     )
     fix = (
-        Fix(f"Take {found.paper or 'it'} from the paper", lambda s: take_paper_side(s, [found]))
+        Fix(f"Use {found.paper or 'it'} from the paper", lambda s: take_paper_side(s, [found]))
         if found.takeable
         else None
     )

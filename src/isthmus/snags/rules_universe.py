@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from isthmus.patch import edits
 from isthmus.patch.index import Room, bits
 from isthmus.patch.spans import Span
+from isthmus.plural import many
 from isthmus.profiles import chart
 from isthmus.routes import Reach
 from isthmus.routes import edits as route_edits
@@ -126,7 +127,7 @@ def no_route(at: Context, number: int) -> Iterator[Snag]:
     if number in at.lead or not spans:
         return
     units = tuple(dict.fromkeys(span.unit for span in spans))
-    has = f"Universe {number} has {len(units)} unit{'s' * (len(units) != 1)}"
+    has = f"Universe {number} has {many(len(units), 'unit')}"
     fix = None
     ids = [o.id for o in at.show.outputs if o.universe == number and not o.enabled]
     if ids:

@@ -7,6 +7,7 @@ from pathlib import Path
 import msgspec
 
 from isthmus.errors import FileFault
+from isthmus.plural import many
 from isthmus.profiles import Mode, Profile
 from isthmus.profiles.store import load_stored
 from isthmus.routes import read_host
@@ -79,7 +80,7 @@ def check_node(node: SimNode, where: str = "") -> None:
     """Raises FileFault for a node that cannot be."""
     top = 0x7FFF if node.protocol == "artnet" else 63999
     wrong = (
-        f"it has {len(node.ports)} ports"
+        f"it has {many(len(node.ports), 'port')}"
         if not 1 <= len(node.ports) <= MAX_PORTS
         else "a port number cannot be"
         if any(not 0 <= number <= top for number in node.ports)

@@ -5,6 +5,7 @@ Plan and Roll call.
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
@@ -36,6 +37,7 @@ from isthmus.app.kit.widgets import bind, plain_tip
 from isthmus.app.model.workbench import Workbench
 from isthmus.layout.handles import Handle
 from isthmus.layout.snap import Guide, snap
+from isthmus.plural import many
 from isthmus.sheets.sheets import AXES, locked_among, put_points, sheet
 from isthmus.show.records import Sheet, Unit, Vec3
 from isthmus.stage.landing import land, surfaces
@@ -48,6 +50,7 @@ NUDGE, FINE_NUDGE, WIDE_NUDGE = 0.05, 0.01, 0.5  # metres
 
 
 CLICK = 5  # pixels a click may move
+NEAR, NEAR_EDGE = 9.0, 40.0  # metres around units that are come near to; pixels they keep clear
 
 
 class PlanCanvas(QWidget):
@@ -84,6 +87,7 @@ class PlanCanvas(QWidget):
         self.pulling = Pulling(bench)
         self._over = ""
         self._panning = False
+        self._near: list[str] = []
         self._right: QPointF | None = None
         self._let_go = ""
         self.setObjectName("plan canvas")
@@ -169,6 +173,28 @@ class PlanCanvas(QWidget):
         self._fitted = ids is None
         self.update()
 
+    def near(self, ids: Sequence[str]) -> None:
+        """Come near to some units and what is around them; everything, when none of them is on this
+        sheet. Where they are well inside already nothing moves.
+        """
+        here = [unit for unit in ids if unit in self.laid.row]
+        self._near = here
+        if not here:
+            self.fit()
+            return
+        low, high = self.laid.extent(here)
+        inside = QRectF(self.rect()).adjusted(*(NEAR_EDGE * s for s in (1, 1, -1, -1)))
+        corners = (self.to_px(*low), self.to_px(*high))
+        if not self._fitted and all(inside.contains(at) for at in corners):
+            return
+        middle = [(a + b) / 2 for a, b in zip(low, high, strict=True)]
+        half = [max((b - a) / 2, NEAR / 2) for a, b in zip(low, high, strict=True)]
+        self.port.fit(
+            (middle[0] - half[0], middle[1] - half[1]), (middle[0] + half[0], middle[1] + half[1])
+        )
+        self._fitted = False
+        self.update()
+
     def back(self) -> None:
         if self.port.back():
             self._fitted = False
@@ -178,10 +204,13 @@ class PlanCanvas(QWidget):
         self.port.wide, self.port.high = max(1, self.width()), max(1, self.height())
         if self._fitted:
             self.fit()
+        elif self._near:
+            self._fitted = True  # as it is now it was for another size
+            self.near(self._near)
 
     def zoom(self, factor: float, at: QPointF | None = None) -> None:
         self.port.zoom(factor, at or QPointF(self.width() / 2, self.height() / 2))
-        self._fitted = False
+        self._fitted, self._near = False, []
         self._rest.start()
         self.update()
 
@@ -499,7 +528,7 @@ class PlanCanvas(QWidget):
             u.id: self.laid.points[self.laid.row[u.id]] for u in units if u.id in self.laid.row
         }
         places = {i: (float(p[0]) + dx, float(p[1]) + dy) for i, p in points.items()}
-        name = f"move {len(units)} units" if len(units) > 1 else f"move {units[0].number}"
+        name = f"move {many(len(units), 'unit')}" if len(units) > 1 else f"move {units[0].number}"
         self.lay(name, places, settle)
 
     def lay(self, name: str, places: dict[str, tuple[float, float]], settle: bool = True) -> bool:

@@ -9,6 +9,7 @@ import numpy as np
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.layout.handles import Handle, handles_of, pull, pull_units, unit_handles
+from isthmus.plural import many
 from isthmus.show.records import Show, Structure, Vec3
 from isthmus.stage.runs import run_of
 
@@ -71,7 +72,7 @@ class Pulling:
         """What is shown becomes an edit."""
         bench, handle, made = self.bench, self.handle, self.bench.preview
         held = self.structure()
-        what = held.name if held else f"{len(bench.selection)} units"
+        what = held.name if held else many(len(bench.selection), "unit")
         self.drop()
         if made is not None and handle is not None:
             bench.guard(lambda: bench.commit(f"{DEEDS[handle.name]} {what}", made))

@@ -105,7 +105,7 @@ HELP = {
     "stage.full": "Show the stage over the whole screen, or bring it back",
     "call.hand": "Start a roll call of the selected units only",
     "call.works": "The unit does all it should",
-    "call.wrong": "The unit does something else; 1 to 9 say what",
+    "call.wrong": "The unit does something else; press 1 to 9 first to say what",
     "call.silent": "The unit does nothing",
     "call.skip": "Leave the unit without a verdict",
     "call.clear": "Clear the verdict of the unit",

@@ -13,6 +13,7 @@ from isthmus.engine import Engine, EngineStats
 from isthmus.errors import IsthmusError
 from isthmus.output import Composer, identity
 from isthmus.patch.numbers import write_numbers
+from isthmus.plural import many
 
 BEAT_MS = 200
 
@@ -140,8 +141,7 @@ class OutputControl(QObject):
         ]
         if s.restarts:
             parts.append(
-                f"the engine was started again {s.restarts} time{'s' * (s.restarts != 1)}, "
-                f"last at {s.returned_at}"
+                f"the engine was started again {many(s.restarts, 'time')}, last at {s.returned_at}"
             )
         if s.error:
             parts.append(f"last error: {s.error}")

@@ -15,6 +15,7 @@ from isthmus.app.kit.dialogs import ask
 from isthmus.app.model.keeping import Keeper
 from isthmus.demo import lantern_tide
 from isthmus.errors import FileFault, IsthmusError
+from isthmus.plural import many
 from isthmus.show import Show
 from isthmus.show.container import SUFFIX, open_damaged
 from isthmus.show.differences import contents, differences
@@ -44,7 +45,7 @@ class ShowFiles:
         if not count:
             return True
         words = (
-            f"“{self.bench.show.name}” has {count} change{'s' * (count != 1)} that "
+            f"“{self.bench.show.name}” has {many(count, 'change')} that "
             f"{'are' if count != 1 else 'is'} not saved."
         )
         answer = ask(self.window, "Save first?", words, [("save", "Save"), ("drop", "Do not save")])

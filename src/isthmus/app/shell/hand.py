@@ -14,6 +14,7 @@ from isthmus.app.kit.widgets import label, plain_tip, set_property
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.shell.hand_parts import Chips, Colour, Intensity, PanTilt
 from isthmus.patch.limits import bounds_of, limits_of_many
+from isthmus.plural import many
 
 REFRESH_MS = 40
 PAD, NARROW, NARROW_PAD = 178, 960, 96  # pixels
@@ -229,7 +230,7 @@ class Hand(QWidget):
         self._show_limits()
         self.colour.set(result, can)
         lit = len(live.lit())
-        words = f"{lit} unit{'s' * (lit != 1)} asked to light" if lit else "nothing is lit"
+        words = f"{many(lit, 'unit')} asked to light" if lit else "nothing is lit"
         if self.bench.call:
             words = "the roll call holds the levels"
         if not self.bench.sending and (lit or self.bench.call):

@@ -39,6 +39,7 @@ from isthmus.patch.cells import addresses, addresses_continued
 from isthmus.patch.follow import grown
 from isthmus.patch.limits import limits_of_many
 from isthmus.patch.numbers import read_numbers, write_numbers
+from isthmus.plural import many
 from isthmus.profiles import profiles_of
 from isthmus.show import Show, read_address, write_address
 from isthmus.show.records import PaperRow, Quat, Unit
@@ -55,7 +56,7 @@ def _numbers(show: Show, ids: list[str], text: str) -> Show:
         numbers = list(range(numbers[0], numbers[0] + len(ids)))
     if len(numbers) != len(ids):
         raise EntryFault(
-            f"{len(numbers)} numbers for {len(ids)} units.",
+            f"{len(numbers)} numbers for {many(len(ids), 'unit')}.",
             do="Type the first, or as many as there are units.",
         )
     for unit, number in zip(ids, numbers, strict=True):
@@ -341,7 +342,7 @@ class Inspector(Panel):
         )
         if not units:
             self.heading.setText("Nothing selected")
-            self.below.setText("Choose units in a table, on the plan or the stage.")
+            self.below.setText("Select units in a table, on the plan or the stage.")
         held = self.structure.structure()
         self.structure.setVisible(held is not None)
         if held is not None:
@@ -366,7 +367,7 @@ class Inspector(Panel):
             else u.profile
             for u in units
         )
-        self.below.setText(", ".join(models) if len(models) == 1 else f"{len(models)} profiles")
+        self.below.setText(", ".join(models) if len(models) == 1 else many(len(models), "profile"))
         for name, _, read, _ in self.FIELDS:
             field = self.fields[name]
             if name == "Unit":
@@ -478,7 +479,7 @@ class Inspector(Panel):
                 self.bench.show,
                 {unit: read_addresses(one) for unit, one in zip(ids, texts, strict=True)},
             )
-            words = f"address of {len(ids)} unit{'s' * (len(ids) != 1)}"
+            words = f"address of {many(len(ids), 'unit')}"
             self.bench.place(words, placing)
 
         if not self.bench.guard(run):
@@ -487,9 +488,7 @@ class Inspector(Panel):
 
     def _give_mode(self, ids: list[str], mode: str) -> None:
         after = edits.set_mode(self.bench.show, ids, mode)
-        self.bench.place(
-            f"mode of {len(ids)} unit{'s' * (len(ids) != 1)}", grown(self.bench.show, after, ids)
-        )
+        self.bench.place(f"mode of {many(len(ids), 'unit')}", grown(self.bench.show, after, ids))
 
     def _typed(self, name: str) -> None:
         field = self.fields[name]
@@ -507,8 +506,7 @@ class Inspector(Panel):
             return
         if write is None or not self.bench.guard(
             lambda: self.bench.commit(
-                f"{name.lower()} of {len(ids)} unit{'s' * (len(ids) != 1)}",
-                write(self.bench.show, ids, text),
+                f"{name.lower()} of {many(len(ids), 'unit')}", write(self.bench.show, ids, text)
             )
         ):
             self.refresh()

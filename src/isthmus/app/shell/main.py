@@ -27,6 +27,7 @@ from isthmus.app.shell.window import Window
 from isthmus.demo import SCENARIO, lantern_tide
 from isthmus.show.recovery import left_behind
 
+FRAME_MS = (0, 120, 500)  # a window manager puts its frame round a window when it pleases
 PULSE_MS = 200
 
 
@@ -220,7 +221,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         window.bench.tell("attention", f"The simulator is not running. {rig.trouble}")
     window.show()
     path = options.show or ("" if options.demo or options.new else window.settings.last_show)
-    QTimer.singleShot(0, window.fit)
+    for wait in FRAME_MS:
+        QTimer.singleShot(wait, window.fit)
     QTimer.singleShot(0, lambda: begin(window, path, asked=bool(options.show)))
     try:
         code = app.exec()

@@ -17,6 +17,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.layout import structures
 from isthmus.layout.handles import lengthened, turned
+from isthmus.plural import many
 from isthmus.show.records import Show, Structure, Vec3
 from isthmus.stage.mount import mount_of
 from isthmus.stage.runs import SIDES, UPRIGHT_KINDS, along_of, run_of, usual_side
@@ -283,7 +284,7 @@ class StructurePanel(QWidget):
         def make(show: Show, key: str) -> Show:
             if not ids:
                 raise EntryFault(
-                    "No units are selected.", do="Choose units, then this structure again."
+                    "No units are selected.", do="Select units, then this structure again."
                 )
             spacing = read_figure(self.spacing.text(), "spacing") if how == "spacing" else 0.0
             return structures.hang(
@@ -296,7 +297,7 @@ class StructurePanel(QWidget):
                 read_figure(self.offset.text(), "distance"),
             )
 
-        self._edit(f"hang {len(ids)} units on", make)
+        self._edit(f"hang {many(len(ids), 'unit')} on", make)
 
 
 def _with(v: Vec3, axis: int, value: float) -> Vec3:

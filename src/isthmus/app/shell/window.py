@@ -40,6 +40,7 @@ from isthmus.app.shell.notice import Notice
 from isthmus.app.shell.palette import Keys, Palette, find
 from isthmus.app.shell.spine import Spine
 from isthmus.patch.numbers import write_numbers
+from isthmus.plural import many
 from isthmus.profiles.colour import warm
 from isthmus.show import Show
 from isthmus.show.recovery import Found
@@ -312,7 +313,7 @@ class Window(QWidget):
         revision = (
             f"rev {show.paper.revision}"
             if show.paper.revision
-            else f"{len(show.paper.rows)} lines"
+            else many(len(show.paper.rows), "line")
             if show.paper.rows
             else "none"
         )

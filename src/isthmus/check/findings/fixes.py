@@ -17,6 +17,7 @@ from isthmus.check.setting import Change
 from isthmus.patch.addresses import blocks_at, put
 from isthmus.patch.edits import change_units, set_mode
 from isthmus.patch.limits import set_handling
+from isthmus.plural import many
 from isthmus.profiles import profiles_of
 from isthmus.routes import Reach
 from isthmus.routes.edits import change_output
@@ -90,7 +91,7 @@ def _places(model: Model, cause: Cause, matches: Sequence[Match]) -> list[Fix]:
         return []
     targets = {u: (s.mode, s.places[0][1], s.places[0][2]) for u, s in cause.states.items()}
     count = len(targets)
-    who = str(model.units[next(iter(targets))].number) if count == 1 else f"{count} units"
+    who = str(model.units[next(iter(targets))].number) if count == 1 else many(count, "unit")
     what = "mode" if cause.kind == "mode" else "addresses" if count > 1 else "address"
     out = [Fix(f"Take the {what} of {who} into the patch as it is", lambda s: as_hung(s, targets))]
     if cause.kind == "double":  # two units at one address would stay so in the patch as well

@@ -19,6 +19,7 @@ from isthmus.check.findings.words import advice, evidence_for, headline, say
 from isthmus.check.matched import Match, told_of
 from isthmus.check.verdicts import now
 from isthmus.errors import EntryFault
+from isthmus.plural import many
 from isthmus.routes.edits import change_output
 from isthmus.show.records import Answer, Show
 
@@ -121,7 +122,8 @@ def _off(show: Show) -> list[FindingTold]:
         )
         if units:
             words = (
-                f"The output of universe {output.universe} is off, so {len(units)} units cannot "
+                f"The output of universe {output.universe} is off, so "
+                f"{many(len(units), 'unit')} cannot "
                 "answer."
             )
             fix = Fix(

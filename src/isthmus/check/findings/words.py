@@ -12,6 +12,7 @@ from isthmus.check.findings.evidence import SILENT, Evidence
 from isthmus.check.findings.model import Model
 from isthmus.check.verdicts import WAYS
 from isthmus.patch.limits import limits_in_words
+from isthmus.plural import many
 from isthmus.profiles import profiles_of
 from isthmus.routes import Reach, write_number
 
@@ -33,15 +34,15 @@ def say(model: Model, cause: Cause) -> str:
     if cause.kind in ("address", "double"):
         state = cause.states[str(about[0])]
         if state.fault == ELSEWHERE:
-            return f"{number(about[0])} listens at another address, which is not known yet."
+            return f"Unit {number(about[0])} listens at another address, which is not known yet."
         own = model.expected(str(about[0])).places[0]
         by = state.places[0][2] - own[2]
         if cause.kind == "double":
             return (
-                f"{number(about[0])} is set to {address(about[0])}, the address of "
+                f"Unit {number(about[0])} is set to {address(about[0])}, the address of "
                 f"{number(about[1])}."
             )
-        return f"{number(about[0])} is set to {address(about[0])}: off by {signed(by)}."
+        return f"Unit {number(about[0])} is set to {address(about[0])}: off by {signed(by)}."
     if cause.kind == "shifted":
         hang, universe, by = about[:3]
         some = len(cause.states)
@@ -50,7 +51,8 @@ def say(model: Model, cause: Cause) -> str:
     if cause.kind == "run":
         unit, mode, by = about
         return (
-            f"{number(unit)} is in mode {mode}, and the {len(cause.states) - 1} after it on the "
+            f"Unit {number(unit)} is in mode {mode}, and the {len(cause.states) - 1} after "
+            "it on the "
             f"same hang are shifted by {signed(by)}."
         )
     if cause.kind in ("port dark", "port number"):
@@ -64,16 +66,16 @@ def say(model: Model, cause: Cause) -> str:
             f"{universe} does not come out there."
         )
     sentences = {
-        "dead": f"{number(about[0])} is dead: no power, or broken.",
-        "lamp": f"The lamp of {number(about[0])} is out, or its shutter shut; it moves.",
-        "swapped": f"{number(about[0])} has pan and tilt swapped.",
-        "pan inverted": f"{number(about[0])} pans the other way.",
-        "tilt inverted": f"{number(about[0])} tilts the other way.",
-        "pan": f"{number(about[0])} does not pan.",
-        "tilt": f"{number(about[0])} does not tilt.",
-        "mode": f"{number(about[0])} is in another mode: {about[-1]}.",
-        "line": f"{number(about[0])} hangs on another line: universe {about[-1]} comes to it.",
-        "exchanged": f"{' and '.join(number(u) for u in about)} are exchanged.",
+        "dead": f"Unit {number(about[0])} is dead: no power, or broken.",
+        "lamp": f"Unit {number(about[0])} moves, but its lamp is out or its shutter shut.",
+        "swapped": f"Unit {number(about[0])} has pan and tilt swapped.",
+        "pan inverted": f"Unit {number(about[0])} pans the other way.",
+        "tilt inverted": f"Unit {number(about[0])} tilts the other way.",
+        "pan": f"Unit {number(about[0])} does not pan.",
+        "tilt": f"Unit {number(about[0])} does not tilt.",
+        "mode": f"Unit {number(about[0])} is in another mode: {about[-1]}.",
+        "line": f"Unit {number(about[0])} hangs on another line: universe {about[-1]} comes to it.",
+        "exchanged": f"Units {' and '.join(number(u) for u in about)} are exchanged.",
         "hang dark": (
             f"{about[0] or 'One hang'} gets nothing of universe {about[-1]}: one cable or one "
             "break in its line."
@@ -90,9 +92,10 @@ def say(model: Model, cause: Cause) -> str:
         ),
         "sender": f"A second sender lights universe {about[0]}.",
         "show": (
-            f"The show itself keeps {number(about[0])} like that: {_kept(model, str(about[0]))}."
+            f"Unit {number(about[0])} is kept like that by the show itself: "
+            f"{_kept(model, str(about[0]))}."
         ),
-        "unknown": f"Nothing known explains {number(about[0])}.",
+        "unknown": f"Unit {number(about[0])}: nothing known explains it.",
     }
     return sentences[cause.kind]
 
@@ -131,7 +134,7 @@ def evidence_for(model: Model, evidence: Evidence, cause: Cause) -> list[str]:
     counts = Counter(evidence.verdicts[u].result for u in seen)
     if len(units) > 1 and counts:
         said = ", ".join(f"{n} {result}" for result, n in counts.most_common())
-        out.append(f"Of {len(units)} units called there: {said}.")
+        out.append(f"Of {many(len(units), 'unit')} called there: {said}.")
     for unit in sorted(seen, key=lambda u: model.units[u].number):
         verdict = evidence.verdicts[unit]
         n = model.units[unit].number
@@ -240,5 +243,5 @@ def headline(model: Model, units: Sequence[str]) -> str:
     return (
         f"{numbers_of(model.show, units)}"
         if count <= 8
-        else f"{count} units: {numbers_of(model.show, units)}"
+        else f"{many(count, 'unit')}: {numbers_of(model.show, units)}"
     )

@@ -18,6 +18,7 @@ from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import ParseError, fromstring
 
 from isthmus.errors import FileFault
+from isthmus.plural import many
 from isthmus.profiles import records as r
 from isthmus.profiles.gdtf.reading import Notice, Reader
 from isthmus.profiles.gdtf.writing import description_tree, write_description
@@ -79,7 +80,9 @@ def _guarded(archive: zipfile.ZipFile, where: str) -> tuple[bytes, list[str], li
     names = archive.namelist()
     if len(names) > MAX_MEMBERS:
         raise FileFault(
-            f"it holds {len(names)} files.", where=where, do=f"At most {MAX_MEMBERS} are read."
+            f"it holds {many(len(names), 'file')}.",
+            where=where,
+            do=f"At most {MAX_MEMBERS} are read.",
         )
     bad = next((name for name in names if not safe_name(name)), None)
     if bad:

@@ -8,6 +8,7 @@ import re
 from collections import Counter
 from collections.abc import Iterable, Iterator
 
+from isthmus.plural import many
 from isthmus.profiles import records as r
 from isthmus.profiles.chart import chart
 from isthmus.profiles.gdtf.archive import Gdtf, read_archive, read_members
@@ -224,7 +225,7 @@ def _modes(profile: r.Profile) -> Iterator[Notice]:
             if count > 1:
                 yield Notice(
                     place,
-                    f"{count} channels use slot "
+                    f"{many(count, 'channel')} use slot "
                     f"{offset}{f' of block {block}' if block > 1 else ''}.",
                 )
         names = Counter(channel_name(c) for c in mode.channels)
@@ -235,7 +236,7 @@ def _modes(profile: r.Profile) -> Iterator[Notice]:
             for f in p.functions
         }
         yield from (
-            Notice(place, f"{count} channels are called “{name}”.")
+            Notice(place, f"{many(count, 'channel')} are called “{name}”.")
             for name, count in names.items()
             if count > 1
         )

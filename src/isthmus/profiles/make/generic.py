@@ -14,6 +14,7 @@ from typing import Literal
 from msgspec.structs import replace
 
 from isthmus.errors import EntryFault
+from isthmus.plural import many
 from isthmus.profiles import records as r
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.make.bodies import Body
@@ -197,7 +198,8 @@ def plan_of(recipe: Recipe) -> ModePlan:
     )
     if total > 512:
         raise EntryFault(
-            f"that takes {total} channels; a universe has 512.", do="Choose fewer cells or 8 bit."
+            f"that takes {many(total, 'channel')}; a universe has 512.",
+            do="Choose fewer cells or 8 bit.",
         )
     return ModePlan(
         _title(recipe, total),

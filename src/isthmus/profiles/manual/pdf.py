@@ -11,6 +11,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from isthmus.errors import Cancelled, EntryFault, FileFault, IsthmusError
+from isthmus.plural import many
 from isthmus.profiles.manual.rows import ManualChart
 from isthmus.profiles.manual.text import read_chart
 from isthmus.show.container import read_file
@@ -38,7 +39,9 @@ def page_texts(
             count = min(len(document.pages), MAX_PAGES)
             wanted = [page for page in (pages or range(1, count + 1)) if 1 <= page <= count]
             if not wanted:
-                raise FileFault(f"it has {count} pages.", where=path.name, do="Choose one of them.")
+                raise FileFault(
+                    f"it has {many(count, 'page')}.", where=path.name, do="Choose one of them."
+                )
             found = {}
             for done, number in enumerate(wanted):
                 if told is not None:

@@ -15,6 +15,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 from isthmus.errors import EntryFault
+from isthmus.plural import many
 from isthmus.profiles.manual.cells import (
     Value,
     bare_hexadecimal,
@@ -366,7 +367,8 @@ def read_chart(text: str) -> list[ManualChart]:
     raw = text.splitlines()
     if len(raw) > MAX_LINES:
         notes.append(
-            f"Only the first {MAX_LINES} of {len(raw)} lines were read; paste the table alone."
+            f"Only the first {MAX_LINES} of {many(len(raw), 'line')} were read; paste the "
+            "table alone."
         )
     lines = [tidy(line[:MAX_LINE]) for line in raw[:MAX_LINES]]
     mark = _splitter(lines)

@@ -30,6 +30,7 @@ from isthmus.errors import EntryFault
 from isthmus.patch import edits
 from isthmus.patch.addresses import Placing
 from isthmus.patch.hanglist import MAX_BYTES, unread_as_table
+from isthmus.plural import many
 from isthmus.routes import universes_known
 from isthmus.show.container import read_file
 from isthmus.snags import Snag
@@ -148,13 +149,13 @@ class PatchPage(Page):
     def copy_units(self) -> None:
         units = self.bench.selected()
         made, ids = edits.copy_units(self.bench.show, [u.id for u in units])
-        self.bench.commit(f"copy {len(units)} unit{'s' * (len(units) != 1)}", made)
+        self.bench.commit(f"copy {many(len(units), 'unit')}", made)
         self.bench.select(ids)
 
     def remove(self) -> None:
         units = self.bench.selected()
         self.bench.commit(
-            f"remove {len(units)} unit{'s' * (len(units) != 1)}",
+            f"remove {many(len(units), 'unit')}",
             edits.remove_units(self.bench.show, [u.id for u in units]),
         )
 
@@ -179,18 +180,11 @@ class PatchPage(Page):
             made = edits.renumber_from(
                 self.bench.show, [u.id for u in units], int(values[0]), gaps == "kept"
             )
-            self.bench.commit(
-                f"renumber {len(units)} unit{'s' * (len(units) != 1)} from {values[0].strip()}",
-                made,
-            )
+            self.bench.commit(f"renumber {many(len(units), 'unit')} from {values[0].strip()}", made)
 
         fields = [("First number", str(units[0].number)), ("Gaps (kept or closed)", "closed")]
         EntryDialog(
-            self.house.over,
-            f"Renumber {len(units)} unit{'s' * (len(units) != 1)}",
-            "Renumber",
-            fields,
-            take,
+            self.house.over, f"Renumber {many(len(units), 'unit')}", "Renumber", fields, take
         ).exec()
 
     def unpatch(self) -> None:
@@ -202,6 +196,5 @@ class PatchPage(Page):
         ids = list(self.bench.selection)
         words = "lock" if locked else "unlock"
         self.bench.commit(
-            f"{words} {len(ids)} address{'es' * (len(ids) != 1)}",
-            edits.set_locked(self.bench.show, ids, locked),
+            f"{words} {many(len(ids), 'address')}", edits.set_locked(self.bench.show, ids, locked)
         )

@@ -52,7 +52,7 @@ def actions_of(page: PlanPage) -> list[Action]:
         Action("plan.underlay", "Background drawing…", page.underlay, group="Plan"),
         Action(
             "choose.text",
-            "Choose by number or name…",
+            "Select by number or name…",
             arranging.by_text,
             "Ctrl+Alt+N",
             group="Plan",

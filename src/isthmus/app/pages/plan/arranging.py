@@ -20,6 +20,7 @@ from isthmus.layout.choose import ORDERS, alike, every, in_order, inverted
 from isthmus.patch.choose import read_choice
 from isthmus.patch.edits import change_units
 from isthmus.patch.groups import members
+from isthmus.plural import many
 from isthmus.sheets.sheets import half_sizes
 
 EDGE_WORDS = {
@@ -52,12 +53,12 @@ class Arranging:
         ids = [i for i in self.bench.selection if i in laid.row]
         if len(ids) < least:
             raise EntryFault(
-                f"{name.capitalize()} needs {least} units on this sheet.", do="Choose more."
+                f"{name.capitalize()} needs {least} units on this sheet.", do="Select more."
             )
         points = np.array([laid.points[laid.row[i]] for i in ids])
         made = change(points, half_sizes(self.bench.show, self.canvas.sheet, ids))
         self.canvas.lay(
-            f"{name} {len(ids)} units",
+            f"{name} {many(len(ids), 'unit')}",
             {i: (float(x), float(y)) for i, (x, y) in zip(ids, made, strict=True)},
             settle=False,
         )
@@ -149,8 +150,12 @@ class Arranging:
         units = self.bench.selected()
         on = not all(u.pinned for u in units)
         show = change_units(self.bench.show, {u.id for u in units}, lambda u: replace(u, pinned=on))
-        self.bench.commit(f"{'lock' if on else 'unlock'} the places of {len(units)} units", show)
-        self.bench.tell("note", f"{len(units)} places are {'locked' if on else 'free to move'}.")
+        self.bench.commit(
+            f"{'lock' if on else 'unlock'} the places of {many(len(units), 'unit')}", show
+        )
+        self.bench.tell(
+            "note", f"{many(len(units), 'place')} are {'locked' if on else 'free to move'}."
+        )
 
     def menu(self) -> QMenu:
         bench = self.bench

@@ -27,6 +27,7 @@ from isthmus.app.pages.plan.views.lux_layer import LuxLayer
 from isthmus.app.pages.plan.views.place_bar import PlaceBar
 from isthmus.errors import IsthmusError
 from isthmus.layout import set_out
+from isthmus.plural import many
 from isthmus.sheets.sheets import add_units, duplicate, remove, rename, reorder, sheets_of, take_off
 
 
@@ -83,7 +84,7 @@ class PlanPage(Page):
         self.filter.textChanged.connect(lambda _: self._filter())
         row.addWidget(self.filter, 1)
         self.chooser = button(
-            "Choose ▾",
+            "Select ▾",
             run=lambda: self._drop(self.chooser, self.arranging.choose_menu()),
             name="choose menu",
         )
@@ -236,7 +237,9 @@ class PlanPage(Page):
         left = [u.id for u in self.bench.show.units if u.position is None]
         self.canvas.setFocus()  # the button goes; its focus must not land in a field
         self.bench.guard(
-            lambda: self.bench.commit(f"place {len(left)} units", set_out(self.bench.show, left))
+            lambda: self.bench.commit(
+                f"place {many(len(left), 'unit')}", set_out(self.bench.show, left)
+            )
         )
 
     def _drop(self, under: QPushButton, menu: QMenu) -> None:
@@ -280,7 +283,8 @@ class PlanPage(Page):
         act(
             take,
             lambda: bench.commit(
-                f"remove {len(hand)} units from {one.name}", take_off(bench.show, one.id, hand)
+                f"remove {many(len(hand), 'unit')} from {one.name}",
+                take_off(bench.show, one.id, hand),
             ),
             bool(hand),
         )

@@ -28,6 +28,7 @@ from isthmus.library import importing
 from isthmus.library.shelf import keep_own
 from isthmus.patch.follow import grown
 from isthmus.patch.swap_profile import preview_swap, swap_profile, using
+from isthmus.plural import many
 from isthmus.profiles.gdtf import read_members
 from isthmus.profiles.records import Profile
 from isthmus.profiles.sheet import sheet
@@ -279,7 +280,7 @@ class ProfilesPage(Page):
             f"{'; '.join(c.differs[:4]) or 'nothing differs'}"
             for c in changes
         )
-        words = f"{len(units)} units of this show use {key}.\n\n{told}"
+        words = f"{many(len(units), 'unit')} of this show use {key}.\n\n{told}"
         if (
             ask(
                 self.house.over,
@@ -291,7 +292,7 @@ class ProfilesPage(Page):
         ):
             after = swap_profile(self.bench.show, key, stored)
             self.bench.place(
-                f"give {len(units)} units {stored.key}",
+                f"give {many(len(units), 'unit')} {stored.key}",
                 grown(self.bench.show, after, [u.id for u in units]),
             )
 

@@ -24,6 +24,7 @@ from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.readiness.naming import Naming
+from isthmus.plural import many
 from isthmus.snags import ORDER, STEPS
 
 NAMES = {
@@ -31,7 +32,7 @@ NAMES = {
     "address": "Address",
     "route": "Route",
     "place": "Place",
-    "answered": "Answered",
+    "answered": "Proven",
 }
 HALF = 56  # half the full width of the neck, px
 HEIGHT = 268
@@ -273,7 +274,7 @@ class CrossingChart(QWidget):
                     p,
                     x - 12 + k,
                     cy + HALF + 12,
-                    f"{units} unit{'s' * (units != 1)}",
+                    many(units, "unit"),
                     font("caption"),
                     "text2",
                     height=20,
@@ -299,7 +300,7 @@ class CrossingChart(QWidget):
             ("Profiles", str(len(show.profiles))),
         ]
         rig = [
-            ("Answering", str(count["works"])),
+            ("Works", str(count["works"])),
             ("Wrong", str(count["wrong"])),
             ("Silent", str(count["silent"])),
             ("Not called yet", str(left_over)),

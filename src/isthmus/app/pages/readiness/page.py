@@ -33,6 +33,7 @@ from isthmus.app.model.house import House
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.base import Page
 from isthmus.app.pages.readiness.chart import CrossingChart
+from isthmus.plural import many
 from isthmus.snags import ATTENTION, FAULT, NOTE, Snag
 
 ROW = 33
@@ -120,7 +121,7 @@ class Lines(QStyledItemDelegate):
 
     def _chips(self, p: QPainter, snag: Snag, x: float, y: float) -> None:
         numbers = [self.view.numbers[u] for u in snag.units if u in self.view.numbers]
-        words = [str(n) for n in numbers] if len(numbers) <= 3 else [f"{len(numbers)} units"]
+        words = [str(n) for n in numbers] if len(numbers) <= 3 else [many(len(numbers), "unit")]
         for chip in words:
             number, _, rest = chip.partition(" ")
             mono, sans = font("caption", 500, mono=True), font("caption")
@@ -216,7 +217,7 @@ class SnagHead(QWidget):
         p = QPainter(self)
         h = self.height()
         x = paint.text(p, 0, 6, "Snags", font(15, 600), "text", height=h - 8) + 18
-        kinds = ((FAULT, "faults"), (ATTENTION, "warnings"), (NOTE, "notes"))
+        kinds = ((FAULT, "fault"), (ATTENTION, "warning"), (NOTE, "note"))
         for kind, words in kinds:
             count = sum(s.severity == kind for s in self.bench.snags)
             if count:
@@ -228,7 +229,18 @@ class SnagHead(QWidget):
                     )
                     + 5
                 )
-                x += paint.text(p, x, 6, words, font("table"), "text2", height=h - 8) + 16
+                x += (
+                    paint.text(
+                        p,
+                        x,
+                        6,
+                        many(count, words).partition(" ")[2],
+                        font("table"),
+                        "text2",
+                        height=h - 8,
+                    )
+                    + 16
+                )
         if not self.bench.snags and self.bench.show.units:
             paint.severity(p, "ok", x + 6, h / 2 + 2, 6)
             paint.text(p, x + 18, 6, "No snags", font("table"), "text2", height=h - 8)

@@ -46,7 +46,7 @@ class RollCallPage(Page):
         self.add_switches(VIEWS)
         self.call = CallView(bench, actions)
         self.findings = FindingsView(bench, self.checks, net)
-        self.discovery = DiscoveryView(bench, self.checks, net, over)
+        self.discovery = DiscoveryView(bench, actions, self.checks, net, over)
         self.hunt = HuntView(bench, self.checks)
         self.phones = PhonesView(bench, self.call, over)
         self.record = RecordView(bench, self.checks, over)

@@ -18,7 +18,7 @@ from isthmus.app.pages.routes.views.watch import WatchView
 from isthmus.routes import routed, universes_in_use
 from isthmus.snags import Snag
 
-VIEWS = ("Routes", "Nodes", "Network", "Watch", "Rig")
+VIEWS = ("Routes", "Nodes", "Network", "Watch", "Simulator")
 
 
 class RoutesPage(Page):

@@ -45,6 +45,7 @@ from isthmus.patch.groups import groups_for
 from isthmus.patch.hanglist import Library
 from isthmus.patch.index import Room, index_of
 from isthmus.patch.numbers import MAX_COUNT, read_numbers, write_numbers
+from isthmus.plural import many
 from isthmus.profiles import chart
 from isthmus.profiles.store import load_stored
 from isthmus.show import read_address, write_address
@@ -354,7 +355,7 @@ class AddDialog(Frame):
         self.again.setEnabled(True)
         found = self._preview
         count = len(found.units)
-        self.primary.setText(f"Add {count} unit{'s' * (count != 1)}")
+        self.primary.setText(f"Add {many(count, 'unit')}")
         self.ruler.preview(found.spans)
         words = [write_numbers([u.number for u in found.units])]
         if found.spans:
@@ -413,7 +414,7 @@ class AddDialog(Frame):
             max(u.number for u in units),
             spot,
         )
-        self.bench.commit(f"add {len(ids)} unit{'s' * (len(ids) != 1)}", made)
+        self.bench.commit(f"add {many(len(ids), 'unit')}", made)
         self.bench.select(ids)
         return True
 

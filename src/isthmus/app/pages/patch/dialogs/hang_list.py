@@ -33,6 +33,7 @@ from isthmus.library.at_hand import at_hand
 from isthmus.patch.groups import groups_for
 from isthmus.patch.hanglist import COLUMNS, NEEDED, PLAIN, HangList, parse_hang_list
 from isthmus.patch.paper import added_to, changes_between, next_revision, paper_address, take_paper
+from isthmus.plural import many
 from isthmus.show.records import Paper, PaperRow
 
 FIELDS = ("number", "type", "mode", "address", "hangs_on", "gel")
@@ -293,7 +294,7 @@ class HangListDialog(Frame):
             changed = {
                 change.number for change in changes_between(self.bench.show.paper, self._paper())
             }
-            text += f" Against the paper there is, {len(changed)} units differ."
+            text += f" Against the paper there is, {many(len(changed), 'unit')} differ."
         self.counts.setText(" ".join([text, *found.notes]))
         self.model.show_list(found, dict(self.edits))
         ignored = f"Not read: {', '.join(found.ignored)}. " if found.ignored else ""
@@ -322,7 +323,7 @@ class HangListDialog(Frame):
         for y, unknown in enumerate(near[:ASKED]):
             profile = self.library.profiles.profiles[unknown.key]
             words = (
-                f"“{unknown.text[:40]}” in {unknown.count} line{'s' * (unknown.count != 1)}: "
+                f"“{unknown.text[:40]}” in {many(unknown.count, 'line')}: "
                 f"perhaps {profile.in_full}; {unknown.why}."
             )
             self.asked.addWidget(label(words, wrap=True), y, 0)

@@ -19,6 +19,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.patch.index import index_of
 from isthmus.patch.readdress import HOWS, Plan, Wanted, readdress
+from isthmus.plural import many
 from isthmus.show import write_address
 from isthmus.show.records import SLOTS, Show
 
@@ -80,7 +81,7 @@ class Overview(QWidget):
             index = index_of(show)
             x = side * (width + 24)
             count = len(index.universes)
-            told = f"{words}: {count} universe{'s' * (count != 1)}" + (
+            told = f"{words}: {many(count, 'universe')}" + (
                 f", the first {self.MOST} drawn" if count > self.MOST else ""
             )
             paint.text(p, x, 0, told, font("caption", 500), "text2", height=16)
@@ -234,7 +235,7 @@ class ReaddressDialog(Frame):
             else "Everything may stay where it is."
             + (text[text.find(".") + 1 :] if plan.left else "")
         )
-        self.primary.setText(f"Re-address {count} units" if count else "Re-address")
+        self.primary.setText(f"Re-address {many(count, 'unit')}" if count else "Re-address")
         self.primary.setEnabled(bool(count))
         self._show()
 
@@ -258,6 +259,6 @@ class ReaddressDialog(Frame):
     def _take(self) -> bool:
         if self.plan is None:
             return False
-        self.bench.commit(f"re-address {len(self.plan.moves)} units", self.plan.show)
+        self.bench.commit(f"re-address {many(len(self.plan.moves), 'unit')}", self.plan.show)
         self.bench.select([move.unit for move in self.plan.moves])
         return True

@@ -10,6 +10,7 @@ from isthmus.app.kit.widgets import choice, field, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.patch.models.units import NAMES, PatchModel
 from isthmus.patch.cells import COLUMNS, Cell, replaced
+from isthmus.plural import many
 
 TEXTS = [
     column.key for column in COLUMNS if column.writable and column.key not in ("number", "locked")
@@ -60,9 +61,7 @@ class ReplaceDialog(Frame):
     def _count(self, *_: object) -> None:
         cells = self._cells()
         self.primary.setEnabled(bool(cells))
-        self.primary.setText(
-            f"Replace in {len(cells)} cell{'s' * (len(cells) != 1)}" if cells else "Replace"
-        )
+        self.primary.setText(f"Replace in {many(len(cells), 'cell')}" if cells else "Replace")
         units = {unit.id: unit.number for unit in self.bench.show.units}
         first = "; ".join(
             f"{units[u]} {NAMES[k].lower()}: {text or 'empty'}" for u, k, text in cells[:3]
@@ -87,5 +86,5 @@ class ReplaceDialog(Frame):
     def _take(self) -> bool:
         cells = self._cells()
         return self.model.write_units(
-            cells, f"replace “{self.needle.text()[:20]}” in {len(cells)} cells"
+            cells, f"replace “{self.needle.text()[:20]}” in {many(len(cells), 'cell')}"
         )

@@ -21,6 +21,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.library.at_hand import at_hand
 from isthmus.patch.replace import KEPT, LOST, MOVED, Replaced, replace_type
+from isthmus.plural import many
 from isthmus.profiles import chart
 
 ROLES = {KEPT: "text2", MOVED: "ochre", LOST: "fault"}
@@ -111,7 +112,5 @@ class SwapDialog(Frame):
         if self.found is None:
             return False
         count = len(self.found.lines)
-        self.bench.commit(
-            f"change profile or mode for {count} unit{'s' * (count != 1)}", self.found.show
-        )
+        self.bench.commit(f"change profile or mode for {many(count, 'unit')}", self.found.show)
         return True

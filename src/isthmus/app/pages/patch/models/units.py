@@ -17,6 +17,7 @@ from isthmus.patch import cells as core
 from isthmus.patch.cells import BY_KEY, Column
 from isthmus.patch.choose import read_choice
 from isthmus.patch.index import index_of
+from isthmus.plural import many
 from isthmus.profiles import ProfileSet, profiles_of
 from isthmus.show.records import Show, Unit, Verdict
 
@@ -320,7 +321,7 @@ class PatchModel(QAbstractTableModel):
         name = what or (
             f"{NAMES[wanted[0][1]].lower()} of {unit.number}"
             if len(wanted) == 1
-            else f"write {len(wanted)} cells"
+            else f"write {many(len(wanted), 'cell')}"
         )
         return self.write_units(wanted, name)
 

@@ -36,6 +36,7 @@ from isthmus.app.pages.patch.views.table import swatch_color
 from isthmus.gels import books_at_hand, keep_book
 from isthmus.gels.books import MAX_BYTES
 from isthmus.gels.resolve import find_gels
+from isthmus.plural import many
 from isthmus.show.container import read_file
 from isthmus.show.records import Gel
 
@@ -184,9 +185,11 @@ class GelsView(PageView):
         for made in (self.give_it, self.stack):
             made.setEnabled(bool(gel and count))
         self.clear.setEnabled(bool(count))
-        hand = f"{count} unit{'s' * (count != 1)} selected" if count else "nothing selected"
+        hand = f"{many(count, 'unit')} selected" if count else "nothing selected"
         self.what.setText(
-            f"{gel.code} {gel.name}; {hand}" if gel else f"{len(self.model.rows)} gels; {hand}"
+            f"{gel.code} {gel.name}; {hand}"
+            if gel
+            else f"{many(len(self.model.rows), 'gel')}; {hand}"
         )
 
     def give(self, stack: bool) -> None:
@@ -208,8 +211,7 @@ class GelsView(PageView):
         ids = list(self.bench.selection)
         self.bench.guard(
             lambda: self.bench.commit(
-                f"gel of {len(ids)} unit{'s' * (len(ids) != 1)}",
-                write_gel(self.bench.show, ids, text),
+                f"gel of {many(len(ids), 'unit')}", write_gel(self.bench.show, ids, text)
             )
         )
 
@@ -230,7 +232,12 @@ class GelsView(PageView):
         self._books()
         self.book.setCurrentIndex(self.book.findData(path.stem))
         self.refresh()
-        faults = f" {len(book.faults)} lines were left out: {book.faults[0]}" if book.faults else ""
+        faults = (
+            f" {many(len(book.faults), 'line')} were left out: {book.faults[0]}"
+            if book.faults
+            else ""
+        )
         self.bench.tell(
-            "attention" if book.faults else "ok", f"{len(book.gels)} gels of “{book.name}”.{faults}"
+            "attention" if book.faults else "ok",
+            f"{many(len(book.gels), 'gel')} of “{book.name}”.{faults}",
         )

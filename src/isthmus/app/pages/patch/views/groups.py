@@ -13,6 +13,7 @@ from isthmus.patch import groups as core
 from isthmus.patch.choose import complete, read_choice
 from isthmus.patch.index import index_of
 from isthmus.patch.naming import name_for
+from isthmus.plural import many
 from isthmus.show.records import Group
 
 
@@ -110,9 +111,7 @@ class GroupsView(PageView):
         for group, depth in lines:
             count = len(core.members(show, group))
             how = "in step" if group.rule else "frozen"
-            item = QListWidgetItem(
-                f"{'      ' * depth}{group.name}   {count} unit{'s' * (count != 1)}, {how}"
-            )
+            item = QListWidgetItem(f"{'      ' * depth}{group.name}   {many(count, 'unit')}, {how}")
             item.setData(Qt.ItemDataRole.UserRole, group.id)
             self.list.addItem(item)
         ids = [group.id for group, _ in lines]
@@ -165,7 +164,7 @@ class GroupsView(PageView):
                 self.understood.setText(read_choice(self.bench.show, self.units.text()).words)
             else:
                 count = len(self.bench.selection)
-                self.understood.setText(f"{count} unit{'s' * (count != 1)} selected")
+                self.understood.setText(f"{many(count, 'unit')} selected")
         except EntryFault as fault:
             self.understood.setText(str(fault))
 

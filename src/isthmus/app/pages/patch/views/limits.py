@@ -38,6 +38,7 @@ from isthmus.output.shape import curve_table
 from isthmus.patch import limits as core
 from isthmus.patch.index import index_of
 from isthmus.patch.limits import CURVES
+from isthmus.plural import many
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import ChartChannel
 from isthmus.profiles.natural import ranges, write_level
@@ -237,9 +238,9 @@ class LimitsView(PageView):
     def refresh(self) -> None:
         units = self.bench.selected()
         self.hand.setText(
-            f"For {len(units)} unit{'s' * (len(units) != 1)} selected"
+            f"For {many(len(units), 'unit')} selected"
             if units
-            else "Nothing selected: choose units to limit them"
+            else "Nothing selected: select units to limit them"
         )
         chosen = self.attribute.currentData()
         found = core.attributes_of(self.bench.show, [u.id for u in units])
@@ -269,7 +270,7 @@ class LimitsView(PageView):
         self.model.take(core.listed(self.bench.show))
         rows, ids = self.model.rows, {r.unit for r in self.model.rows}
         self.count.setText(
-            f"{len(rows)} in force on {len(ids)} units; they bind everything that is sent"
+            f"{len(rows)} in force on {many(len(ids), 'unit')}; they bind everything that is sent"
             if rows
             else "No limit is in force"
         )
@@ -307,7 +308,7 @@ class LimitsView(PageView):
 
     def _name(self, what: str) -> str:
         count = len(self.bench.selection)
-        return f"{what} of {count} unit{'s' * (count != 1)}"
+        return f"{what} of {many(count, 'unit')}"
 
     def _limit(self) -> None:
         attribute = self.attribute.currentData()
@@ -422,7 +423,7 @@ class LimitsView(PageView):
         show = self.bench.show
         for line in rows:
             show = core.take_off_line(show, line)
-        self.bench.commit(f"remove {len(rows)} limit{'s' * (len(rows) != 1)}", show)
+        self.bench.commit(f"remove {many(len(rows), 'limit')}", show)
 
     def take_all_off(self) -> None:
         show = self.bench.show

@@ -29,6 +29,7 @@ from isthmus.patch import paper as core
 from isthmus.patch.follow import grown
 from isthmus.patch.index import index_of
 from isthmus.patch.paper import EXTRA, FIELDS, MISSING, Difference
+from isthmus.plural import many
 
 FILTERS = [
     ("", "Every difference"),
@@ -173,11 +174,11 @@ class PaperView(PageView):
         if paper.rows:
             units = len({d.number for d in found})
             revision = f", revision {paper.revision}" if paper.revision else ""
-            name = f"{paper.title or 'The hang list'}{revision}: {len(paper.rows)} lines"
+            name = f"{paper.title or 'The hang list'}{revision}: {many(len(paper.rows), 'line')}"
             self.what.setText(
                 f"{name}. "
                 + (
-                    f"{len(found)} differences in {units} units."
+                    f"{many(len(found), 'difference')} in {many(units, 'unit')}."
                     if found
                     else "The patch is as the paper says."
                 )
@@ -187,9 +188,7 @@ class PaperView(PageView):
                 "No paper yet: read a hang list or paste one, and it stays beside the patch."
             )
         self.unread.setVisible(bool(paper.unread))
-        self.unread.setText(
-            f"Correct {len(paper.unread)} unread line{'s' * (len(paper.unread) != 1)}…"
-        )
+        self.unread.setText(f"Correct {many(len(paper.unread), 'unread line')}…")
         kept = [
             (i, f"since revision {p.revision or i + 1}") for i, p in enumerate(show.earlier_papers)
         ][::-1]
@@ -214,7 +213,7 @@ class PaperView(PageView):
         self.changes_table.setVisible(bool(rows))
         units = len({r.number for r in rows})
         self.changed.setText(
-            f"{len(rows)} changes on paper, in {units} units"
+            f"{many(len(rows), 'change')} on paper, in {many(units, 'unit')}"
             if rows
             else "A newer revision shows here what it changed."
         )
@@ -243,7 +242,7 @@ class PaperView(PageView):
     def take_paper(self) -> None:
         found = [d for d in self.chosen() if d.field not in (MISSING, EXTRA)]
         shelf = at_hand(self.bench.show)
-        words = f"use paper for {len(found)} differences"
+        words = f"use paper for {many(len(found), 'difference')}"
 
         def run() -> None:
             ids = core.units_of(found)
@@ -258,7 +257,7 @@ class PaperView(PageView):
         found = self.chosen()
         self.bench.guard(
             lambda: self.bench.commit(
-                f"correct the paper in {len(found)} places",
+                f"correct the paper in {many(len(found), 'place')}",
                 core.take_patch_side(self.bench.show, found),
             )
         )

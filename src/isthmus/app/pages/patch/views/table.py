@@ -45,6 +45,7 @@ from isthmus.app.pages.patch.models.units import NAMES, RIGHT, ROOM, PatchModel
 from isthmus.errors import EntryFault
 from isthmus.gels import colour_of, split_gels
 from isthmus.patch.cells import BY_KEY, addresses_continued, continued
+from isthmus.plural import many
 from isthmus.profiles.colour import encode_srgb
 from isthmus.show import read_address
 from isthmus.show.records import Unit
@@ -566,10 +567,10 @@ class PatchTable(TextTable):
         if len(top_lines := block) > len(self.patch.rows) - top:
             self.bench.tell(
                 "attention",
-                f"{len(top_lines)} lines were pasted and {len(self.patch.rows) - top} rows "
+                f"{many(len(top_lines), 'line')} were pasted and {len(self.patch.rows) - top} rows "
                 "are there; the rest was left out.",
             )
-        self.patch.write(writable, f"paste {len(writable)} cells")
+        self.patch.write(writable, f"paste {many(len(writable), 'cell')}")
 
     def write_block(self, text: str) -> None:
         """One value into every chosen cell that can be typed in."""
@@ -583,7 +584,7 @@ class PatchTable(TextTable):
             cells = [
                 cell for cell in cells if self.patch.columns[cell[1]] not in ("number", "mode")
             ]
-        self.patch.write(cells, f"write {len(cells)} cells" if len(cells) > 1 else "")
+        self.patch.write(cells, f"write {many(len(cells), 'cell')}" if len(cells) > 1 else "")
 
     def fill_down(self) -> None:
         """The top cell of each column of the block into those below it."""
@@ -622,9 +623,9 @@ class PatchTable(TextTable):
             ]
         if not cells:
             raise EntryFault(
-                "Choose several rows of a column first: the first cell is what is filled down."
+                "Select several rows of a column first: the first cell is what is filled down."
             )
-        self.patch.write(cells, f"fill {len(cells)} cells")
+        self.patch.write(cells, f"fill {many(len(cells), 'cell')}")
 
 
 def _rises(texts: list[str], key: str) -> bool:

@@ -14,6 +14,7 @@ from isthmus.app.kit.widgets import RowsModel, bind, label, plain_table
 from isthmus.app.model.workbench import Workbench
 from isthmus.patch.index import index_of
 from isthmus.patch.limits import set_limit
+from isthmus.plural import many
 from isthmus.profiles import chart
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import ChartChannel
@@ -123,7 +124,7 @@ class ChannelsModel(RowsModel):
         units = list(self.bench.selection)
 
         def run() -> None:
-            name = f"limit {plain(item.attribute)} of {len(units)} unit{'s' * (len(units) != 1)}"
+            name = f"limit {plain(item.attribute)} of {many(len(units), 'unit')}"
             self.bench.commit(name, set_limit(self.bench.show, units, item.attribute, low, high))
 
         return self.bench.guard(run)

@@ -28,6 +28,7 @@ from isthmus.app.pages.patch.views.ruler import Ruler
 from isthmus.app.pages.patch.views.table import PatchTable
 from isthmus.app.pages.patch.views.unfold import Unfolded
 from isthmus.patch.choose import complete
+from isthmus.plural import many
 from isthmus.routes import universes_known
 
 
@@ -165,7 +166,8 @@ class UnitsView(PageView):
         self.first.show_if(not total)
         hidden = total - shown
         self.sign.say(
-            f"{hidden} of {total} rows hidden" if hidden else f"{total} rows", bool(hidden)
+            f"{hidden} of {many(total, 'row')} hidden" if hidden else many(total, "row"),
+            bool(hidden),
         )
         self.loud.setVisible(self.model.filtered)
         self.bench.say_filter("Patch", f"{hidden} of {total} hidden" if hidden else "")

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout
 from isthmus.app.kit.widgets import PageView, button, column_of, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.patch.views.universe_map import UniverseMap
+from isthmus.plural import many
 
 
 class UniversesView(PageView):
@@ -37,6 +38,7 @@ class UniversesView(PageView):
     def _say_scale(self) -> None:
         how = "each slot with attribute and value" if self.map.scale >= 26 else "by unit"
         self.scale.setText(
-            f"{len(self.map.known)} universes, {how}. Drag a span to re-address it; Ctrl and "
+            f"{many(len(self.map.known), 'universe')}, {how}. Drag a span to re-address it; "
+            "Ctrl and "
             "wheel zoom."
         )

@@ -13,6 +13,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.patch.groups import members
 from isthmus.patch.naming import name_for
+from isthmus.plural import many
 from isthmus.sheets.files import pdf, svg
 from isthmus.sheets.marks import LABELS, PAPERS, SCALES, fitting_scale, pages
 from isthmus.sheets.sheets import free_sheet, keep
@@ -145,7 +146,7 @@ class PrintDialog(Frame):
                 )
             )
             self.says.setText(
-                f"{count} page{'s' * (count != 1)} of {self.paper.currentData()}, with title "
+                f"{many(count, 'page')} of {self.paper.currentData()}, with title "
                 "block, scale bar and key."
             )
             self.say_trouble("")

@@ -17,6 +17,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.layout.choose import in_order
 from isthmus.layout.laying import Laying
+from isthmus.plural import many
 
 WORDS = {"one": "One by one", "line": "Line", "path": "Path", "circle": "Circle", "grid": "Grid"}
 FIELDS = {
@@ -89,7 +90,7 @@ class PlaceBar(QWidget):
             if not self.bench.selection:
                 self.bench.tell(
                     "attention",
-                    "No units are selected. Choose those to be placed, in the order they "
+                    "No units are selected. Select those to be placed, in the order they "
                     "will have.",
                 )
             self.end()
@@ -282,7 +283,7 @@ class PlaceBar(QWidget):
 
     def _lay_some(self, places: dict[str, tuple[float, float]], typed: bool = False) -> bool:
         words = WORDS[self.kind].lower() if self.kind else "place"
-        what = f"{len(places)} units" if len(places) != 1 else "1 unit"
+        what = many(len(places), "unit") if len(places) != 1 else "1 unit"
         return self.canvas.lay(f"place {what}: {words}", places, settle=not typed)
 
     def _other_tool(self) -> None:

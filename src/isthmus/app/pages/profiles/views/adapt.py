@@ -30,6 +30,7 @@ from isthmus.app.pages.profiles.dialogs.questions import NameDialog
 from isthmus.app.pages.profiles.views.chart import ChartView
 from isthmus.app.pages.profiles.views.finder import attribute_field, attribute_of
 from isthmus.errors import EntryFault
+from isthmus.plural import many
 from isthmus.profiles import adapt
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.clock import now
@@ -357,7 +358,7 @@ class AdaptView(PageView):
         self.undo_.setEnabled(bool(self._undo))
         self.redo_.setEnabled(bool(self._redo))
         if profile is None or self.source is None:
-            self.name.setText("Choose a profile in the library, and adapt a copy of it")
+            self.name.setText("Select a profile in the library, and adapt a copy of it")
             return
         self.name.setText(profile.title)
         self.modes.clear()
@@ -365,14 +366,14 @@ class AdaptView(PageView):
         self.modes.setCurrentText(self.mode)
         told = adapt.edits_listed(self.source, profile)
         self.differs_head.setText(
-            f"{len(told)} differences from {self.source.title}"
+            f"{many(len(told), 'difference')} from {self.source.title}"
             if told
             else f"The same as {self.source.title}"
         )
         self.differs.setPlainText("\n".join(f"• {text}" for text in told))
         found = adapt.check_mode(profile, self.mode)
         self.check_head.setText(
-            f"{len(found)} warnings" if found else "Nothing is wrong with this mode"
+            many(len(found), "warning") if found else "Nothing is wrong with this mode"
         )
         self.checks.setPlainText("\n".join(f"• {finding.text}" for finding in found))
         mode = profile.mode(self.mode)

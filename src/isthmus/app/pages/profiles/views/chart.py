@@ -264,7 +264,7 @@ class ChartView(QAbstractScrollArea):
         top = self.verticalScrollBar().value()
         if self.sheet is None or not self._rows:
             paint.text(
-                p, 8, 12, "Choose a mode to read its chart.", font("body", italic=True), "text3"
+                p, 8, 12, "Select a mode to read its chart.", font("body", italic=True), "text3"
             )
             return
         for row in self._rows:

@@ -40,6 +40,7 @@ from isthmus.library.exchange import (
 from isthmus.library.sources import downloads_folder
 from isthmus.patch.follow import grown
 from isthmus.patch.swap_profile import preview_swap, swap_profile
+from isthmus.plural import many
 from isthmus.show.records import StoredProfile
 
 if TYPE_CHECKING:
@@ -180,7 +181,7 @@ class ExchangeView(PageView):
         self.offers.take(shown, here)
         hidden = len(entries) - len(shown)
         self.state.setText(
-            f"{len(entries)} profiles on "
+            f"{many(len(entries), 'profile')} on "
             f"offer{f', {hidden} hidden by the filter' if hidden else ''}."
             if entries
             else "Nothing has been seen of the exchange yet."
@@ -247,7 +248,9 @@ class ExchangeView(PageView):
 
     def _failed(self, error: IsthmusError) -> None:
         self.bench.tell("fault", str(error))
-        self.state.setText(f"{self.state.text().split(' Away:')[0]} Away: {error.what}")
+        self.state.setText(
+            f"{self.state.text().split(' Not connected:')[0]} Not connected: {error.what}"
+        )
 
     def _ended(self) -> None:
         self._task = None
@@ -290,7 +293,7 @@ class ExchangeView(PageView):
     def download(self) -> None:
         entry = self.chosen()
         if entry is None:
-            self.bench.tell("attention", "Choose an offer first.")
+            self.bench.tell("attention", "Select an offer first.")
             return
         self._get(entry)
 
@@ -362,7 +365,7 @@ class ExchangeView(PageView):
     def share(self) -> None:
         view = self.page.library
         if view.stored is None or view.entry is None or view.entry.source != "own":
-            self.bench.tell("attention", "Choose one of your own profiles in the library first.")
+            self.bench.tell("attention", "Select one of your own profiles in the library first.")
             return
         exchange, stored = self._exchange(), view.stored
         self._run(

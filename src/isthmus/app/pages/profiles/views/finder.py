@@ -89,7 +89,7 @@ class _SourceRow(QWidget):
         self.box.setToolTip(plain_tip(source.path or source.name))
         self.box.toggled.connect(lambda on: self.switched.emit(source.id, on))
         row.addWidget(self.box, 1)
-        words = "away" if away else "off" if not source.on else str(count)
+        words = "not connected" if away else "off" if not source.on else str(count)
         state = label(
             words, "attention" if away else "quiet", "caption", mono=not away and source.on
         )

@@ -7,6 +7,7 @@ from dataclasses import replace
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.theme import font
 from isthmus.app.kit.widgets import (
     Choice,
@@ -25,6 +26,7 @@ from isthmus.app.pages.profiles.views.finder import Finder
 from isthmus.app.pages.profiles.views.results import ResultsView, marks_in_words
 from isthmus.errors import IsthmusError
 from isthmus.library import Entry
+from isthmus.plural import many
 from isthmus.profiles.records import Mode, Profile
 from isthmus.profiles.sheet import Sheet, sheet
 from isthmus.show.records import StoredProfile
@@ -95,6 +97,11 @@ class LibraryView(PageView):
         column.addWidget(self.liking)
         self.results = ResultsView()
         column.addWidget(self.results, 1)
+        self.first = FirstSteps(
+            self.results,
+            "Reading the library",
+            "Profiles are read once; this takes a moment. What is found appears here.",
+        )
         return column
 
     def _right(self) -> Panel:
@@ -166,14 +173,15 @@ class LibraryView(PageView):
         except IsthmusError as error:
             self.told.emit("fault", str(error))
             return
-        words = f"{answer.total} mode{'s' * (answer.total != 1)}"
+        self.first.show_if(self.link.busy and not len(self.link.shelf.columns))
+        words = many(answer.total, "mode")
         if answer.near:
             words += f", and {len(answer.near)} near misses, nearest first"
         elif answer.total > len(answer.hits):
             words += f"; the first {len(answer.hits)} are listed"
         self.count.setText(words)
         self.maker.clear()
-        self.maker.addItem(f"{len(answer.makers)} maker{'s' * (len(answer.makers) != 1)}", "")
+        self.maker.addItem(many(len(answer.makers), "maker"), "")
         for maker in answer.makers[:200]:
             self.maker.addItem(f"{maker.maker}  {maker.modes}", maker.maker)
             for line, count in maker.lines[:12] if len(maker.lines) > 1 else ():
@@ -249,7 +257,7 @@ class LibraryView(PageView):
         apart = f" in {blocks} blocks" if blocks > 1 else ""
         revision = f"; revision of {profile.revision[:10]}" if profile.revision else ""
         self.facts.setText(
-            f"{whole.footprint} channel{'s' * (whole.footprint != 1)}{cells}{apart}. "
+            f"{many(whole.footprint, 'channel')}{cells}{apart}. "
             f"{profile.description}\n{self._marks(entry)}{revision}."
         )
         self._show_chart()

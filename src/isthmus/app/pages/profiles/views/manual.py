@@ -30,6 +30,7 @@ from isthmus.app.pages.profiles.dialogs.questions import NameDialog
 from isthmus.app.pages.profiles.views.chart import ChartView
 from isthmus.app.pages.profiles.views.finder import attribute_of
 from isthmus.errors import EntryFault
+from isthmus.plural import many
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.clock import now
 from isthmus.profiles.compare import compare
@@ -292,7 +293,7 @@ class ManualView(PageView):
             )
         self.pages.show()
         self._take_page(likely[0] if likely else next(iter(texts)))
-        self.told.setText(f"{path.name}: {len(texts)} pages. {self.told.text()}")
+        self.told.setText(f"{path.name}: {many(len(texts), 'page')}. {self.told.text()}")
 
     def _take_page(self, page: int) -> None:
         self.pages.setCurrentIndex(self.pages.findData(page))
@@ -439,7 +440,7 @@ class ManualView(PageView):
     def _hold(self) -> None:
         view = self.page.library
         if view.profile is None or view.mode is None:
-            self.bench.tell("attention", "Choose a mode in the library first.")
+            self.bench.tell("attention", "Select a mode in the library first.")
             return
         self.against = sheet(view.profile, view.mode)
         self.against_words.setText(f"Left the manual, right {self.against.title}.")

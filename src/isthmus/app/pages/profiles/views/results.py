@@ -50,7 +50,7 @@ def marks_in_words(entry: Entry) -> str:
     """Everything there is to know before choosing, in words."""
     parts = [
         source_name(entry.source)
-        + (", away now" if entry.away else ", not downloaded" if entry.offered else "")
+        + (", not connected" if entry.away else ", not downloaded" if entry.offered else "")
     ]
     parts.append(BODY_WORDS[entry.body])
     if entry.borrowed:

@@ -16,6 +16,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.check.calls import Call, Left, callable_units
 from isthmus.check.verdicts import holds, say
 from isthmus.patch.cells import addresses
+from isthmus.plural import many
 from isthmus.show.records import Unit, Verdict
 
 GLYPH = {"works": "ok", "wrong": "attention", "silent": "fault", "skipped": "note"}
@@ -100,7 +101,7 @@ class CallModel(RowsModel):
         call = self.bench.call
         ids = call.calls[row.at].units if call else ()
         done = sum(self.fresh.get(u, False) for u in ids)
-        return f"{done} of {len(ids)} units have a verdict" if ids else ""
+        return f"{done} of {many(len(ids), 'unit')} have a verdict" if ids else ""
 
 
 def _left(left: Left, units: dict[str, Unit]) -> Row:

@@ -41,10 +41,11 @@ from isthmus.check.acts import BEAM, CELLS, COLOUR, LIGHT, MOVEMENT
 from isthmus.check.calls import ORDERS
 from isthmus.check.calls import WAYS as CALL_WAYS
 from isthmus.check.rollcall import RESTS, Manner, length, sentence
-from isthmus.check.verdicts import WAYS, tally
+from isthmus.check.verdicts import WAYS, tally, tally_words
 from isthmus.errors import EntryFault
 from isthmus.patch.cells import addresses
 from isthmus.patch.choose import complete, read_choice
+from isthmus.plural import many
 from isthmus.profiles import profiles_of
 from isthmus.show.records import Unit
 
@@ -62,7 +63,7 @@ SHORT = {
 
 
 class Progress(QWidget):
-    """How many of the called units answer, are wrong, are silent, are left."""
+    """How many of the called units work, are wrong, are silent, are left."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -110,6 +111,7 @@ class CallView(PageView):
         self.timer = QTimer(self)
         self.timer.timeout.connect(self._beat)
         self._left_of_stop = 0.0
+        self._here: tuple[tuple[str, ...], int] = ((), -1)  # units of the step shown, and its place
         bind(bench.changed, self, self.refresh)
         bind(bench.call_changed, self, self.refresh)
         bind(bench.sending_changed, self, self.refresh)
@@ -233,8 +235,8 @@ class CallView(PageView):
         self.steps = [
             self.acts.button("call.act", "Next test  D", "quiet", 30, "next act"),
             button("By timer", "quiet", self._time, 30, "by timer"),
-            self.acts.button("call.again", "Again  G", "quiet", 30, "again"),
-            self.acts.button("call.back", "Back  B", "quiet", 30, "back"),
+            self.acts.button("call.again", "Repeat  G", "quiet", 30, "again"),
+            self.acts.button("call.back", "Previous  B", "quiet", 30, "back"),
             self.acts.button("call.next", "Next  N", "quiet", 30, "next"),
         ]
         self.steps[1].setCheckable(True)
@@ -289,8 +291,9 @@ class CallView(PageView):
         self._clear()
         self.bench.mark(result, note, what, others, by)
 
-    def _clear(self) -> None:
-        self.note.clear()
+    def _clear(self, note: bool = True) -> None:
+        if note:
+            self.note.clear()
         self.others.clear()
         for made in self.ways.values():
             made.setChecked(False)
@@ -375,9 +378,15 @@ class CallView(PageView):
         self.loud.setVisible(bool(outside))
         if call and outside:
             self.loud.setText(
-                f"Only {call.only} is called: {len(call.order)} of {len(show.units)} units. "
+                f"Only {call.only} is called: {len(call.order)} of "
+                f"{many(len(show.units), 'unit')}. "
                 f"{outside} are left out by that."
             )
+        here = (call.call.units, call.at) if call else ((), -1)
+        if here != self._here:  # faults that were ticked are those of the unit before
+            self._here = here
+            self._clear(note=False)
+            self.plan.near(list(here[0]))
         if call:
             self._show_stop()
             row = next(
@@ -392,7 +401,7 @@ class CallView(PageView):
             self.where.setText("")
             self.picture.take(None, "")
             words = (
-                "Begin lights one unit after another, from the first without a verdict; "
+                "Start lights one unit after another, from the first without a verdict; "
                 "previous levels are restored at the end."
             )
             off = (
@@ -404,10 +413,7 @@ class CallView(PageView):
             set_property(self.see, "kind", "")
 
     def _tally_words(self, count, out: int) -> str:
-        words = (
-            f"{count['answers']} answer, {count['wrong']} wrong, {count['silent']} silent, "
-            f"{count['left']} still to call"
-        )
+        words = f"{tally_words(count)}, {count['left']} still to call"
         words += f", {count['stale']} of them out of date" if count["stale"] else ""
         words += f", {count['skipped']} skipped" if count["skipped"] else ""
         return words + (f"; {out} left out, see the end of the list" if out else "")
@@ -430,7 +436,7 @@ class CallView(PageView):
         else:
             self.number.hide()
             self.name.setText(call.call.title)
-            self.where.setText(f"stop {call.at + 1} of {len(call.calls)}")
+            self.where.setText(f"step {call.at + 1} of {len(call.calls)}")
         words = sentence(call, show)
         words = (
             f"You should now see: {words[0].lower()}{words[1:]}"

@@ -31,6 +31,7 @@ from isthmus.check.findings.fixes import as_hung
 from isthmus.check.prove import ProveSlots
 from isthmus.errors import IsthmusError
 from isthmus.patch.cells import addresses
+from isthmus.plural import many
 from isthmus.show.records import Unit
 
 Index = QModelIndex | QPersistentModelIndex
@@ -310,6 +311,7 @@ class Codes(QWidget):
             self.checks.hunted.pop(unit, None)
         bench.tell(
             "ok",
-            f"{len(targets)} units are patched where they listen. Call them again to prove it.",
+            f"{many(len(targets), 'unit')} are patched where they listen. Call them again to "
+            "prove it.",
         )
         self.ended.emit()

@@ -11,7 +11,9 @@ from typing import Any
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
+from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.dialogs import Entry, Frame
+from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.tasks import Step, Task
 from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import (
@@ -33,6 +35,7 @@ from isthmus.check.setting import Change, Done, apply, changes_for, label_change
 from isthmus.errors import EntryFault
 from isthmus.net.talk import Talker
 from isthmus.patch.cells import addresses
+from isthmus.plural import many
 
 Index = QModelIndex | QPersistentModelIndex
 SHOW_SECONDS = 0.7  # between two looks at what has answered so far
@@ -129,7 +132,9 @@ class ChangesModel(RowsModel):
 
 
 class DiscoveryView(PageView):
-    def __init__(self, bench: Workbench, checks: Checks, net: NetLink, window: QWidget) -> None:
+    def __init__(
+        self, bench: Workbench, actions: Registry, checks: Checks, net: NetLink, window: QWidget
+    ) -> None:
         super().__init__()
         self.bench, self.checks, self.net, self.window_ = bench, checks, net, window
         self.task: Task | None = None
@@ -156,11 +161,20 @@ class DiscoveryView(PageView):
             self.model,
             "devices",
             "Units and the devices that answer",
-            (104, 46, 66, 56, 72, 80, 124, 150, 60, 62),
+            (104, 46, 66, 56, 88, 80, 118, 138, 54, 84),
             7,
         )
         self.table.doubleClicked.connect(lambda index: self._select(index.row()))
         column.addWidget(self.table, 1)
+        self.first = FirstSteps(
+            self.table,
+            "No devices asked yet",
+            "Discovery needs nodes that pass RDM: switch their RDM on, then search for them here.",
+            [
+                actions.button("rdm.discover", "Discover", height=30),
+                actions.button("nodes.look", "Look for nodes", height=30),
+            ],
+        )
         self.odd = label("", "attention", wrap=True)
         column.addWidget(self.odd)
         foot = QHBoxLayout()
@@ -302,13 +316,13 @@ class DiscoveryView(PageView):
     def _identified(self, fresh: list[Device], on: bool) -> None:
         what, count = "on" if on else "off", len(fresh)
         self._take_fresh(fresh)
-        self.bench.tell("ok", f"Identify is {what} for {count} device{'s' * (count != 1)}.")
+        self.bench.tell("ok", f"Identify is {what} for {many(count, 'device')}.")
 
     def set_one(self) -> None:
         """Address, mode and label of one device, as typed."""
         devices = [m.device for m in self.chosen() if m.device and m.device.info]
         if len(devices) != 1:
-            self.bench.tell("note", "Choose one device that tells of itself.")
+            self.bench.tell("note", "Select one device that tells of itself.")
             return
         device = devices[0]
         modes = ", ".join(name for name, _ in device.personalities)
@@ -408,6 +422,7 @@ class DiscoveryView(PageView):
         self.buttons[-1].setEnabled(not busy and bool(self.checks.done))
         self.odd.setText("  ".join(found.odd[:4]) if found else "")
         self.odd.setVisible(bool(found and found.odd))
+        self.first.show_if(not busy and found is None)
         if busy:
             return
         if found is None:
@@ -424,8 +439,8 @@ class DiscoveryView(PageView):
             }
             said = ", ".join(f"{n} {way}" for way, n in count.items() if n)
             where = (
-                f"behind {len(found.asked)} ports"
+                f"behind {many(len(found.asked), 'port')}"
                 if not found.ended
                 else "so far; it was stopped before all were asked"
             )
-            self.state.setText(f"{len(found.devices)} devices {where}: {said or 'none'}.")
+            self.state.setText(f"{many(len(found.devices), 'device')} {where}: {said or 'none'}.")

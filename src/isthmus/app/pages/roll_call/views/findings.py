@@ -35,6 +35,7 @@ from isthmus.check.findings.fixes import Fix
 from isthmus.check.findings.model import Model
 from isthmus.check.findings.told import FindingTold, Rival, answer
 from isthmus.check.prove import ProveActs, ProveSlots
+from isthmus.plural import many
 
 MOST_PICTURES = 4
 TOLD_BY_DEVICES = (
@@ -192,7 +193,7 @@ class FindingsView(PageView):
         units = {u for told in findings for u in told.units}
         if findings:
             words = (
-                f"{len(findings)} finding{'s' * (len(findings) != 1)} about {len(units)} "
+                f"{many(len(findings), 'finding')} about {len(units)} "
                 f"unit{'s' * (len(units) != 1)}."
             )
         elif self.bench.show.verdicts:
@@ -225,6 +226,7 @@ class FindingsView(PageView):
         """
         if self._shown is not None and self.isVisible():
             self.bench.select(self._shown.units)
+            self.plan.near(self._shown.units)
 
     def _tell(self) -> None:
         at = self.list.currentRow()

@@ -9,6 +9,7 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt, Signa
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
+from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import (
@@ -34,6 +35,7 @@ from isthmus.check.prove import ProveSlots
 from isthmus.errors import EntryFault
 from isthmus.patch.cells import addresses
 from isthmus.patch.choose import complete, read_choice
+from isthmus.plural import many
 from isthmus.show.records import SLOTS
 
 Index = QModelIndex | QPersistentModelIndex
@@ -200,12 +202,16 @@ class HuntView(PageView):
             self.looks, "looks", "Steps of this hunt, newest first", (52, 460, 90, 110), 1
         )
         KeysFirst(self.looks_table, self._key)
-        column.addWidget(self.looks_table, 1)
+        self.plan = PlanCanvas(bench)  # where the unit is that is hunted
+        self.plan.names = False
+        below = QHBoxLayout()
+        below.setSpacing(12)
+        below.addWidget(self.looks_table, 11)
+        below.addWidget(self.plan, 9)
+        column.addLayout(below, 1)
         self.codes = Codes(bench, checks)
         self.codes.ended.connect(self.end)
         column.addWidget(self.codes, 1)
-        self.space = QWidget()
-        column.addWidget(self.space, 1)
         bind(bench.selection_changed, self, self._follow)
         bind(bench.proof_changed, self, self._ended_elsewhere)
         self.refresh()
@@ -329,7 +335,8 @@ class HuntView(PageView):
         asked = hunt.asked if hunt else []
         self.looks.take([(i, *one) for i, one in reversed(list(enumerate(asked, 1)))])
         self.looks_table.setVisible(bool(asked) and not self.several)
-        self.space.setVisible(not asked and not self.several)
+        self.plan.setVisible(not self.several)
+        self.plan.near([self.hunt.unit.id] if self.hunt else list(self.bench.selection[:1]))
         while self.results.count():
             item = self.results.takeAt(0)
             widget = item.widget() if item else None
@@ -365,7 +372,7 @@ class HuntView(PageView):
         if hunt.dark:
             self.question.setText(f"{number} lights at no address here.")
             self.state.setText(
-                f"{hunt.used} look{'s' * (hunt.used != 1)}. It may have no power, a dead "
+                f"{many(hunt.used, 'step')}. It may have no power, a dead "
                 "lamp, no data, or hang on another universe. "
                 "The patch is unchanged."
             )

@@ -29,13 +29,18 @@ from isthmus.check import record
 from isthmus.check.findings.told import FindingTold
 from isthmus.check.verdicts import by_place, changes, new_round
 from isthmus.errors import FileFault, os_reason
+from isthmus.plural import many
 
 Index = QModelIndex | QPersistentModelIndex
 RESULT_COLORS = {"works": "teal", "wrong": "ochre", "silent": "fault"}
 
 
 class PlacesModel(RowsModel):
-    COLUMNS = ("Position", "Works", "Wrong", "Silent", "Left")
+    """The tally of each position, or of each universe: `of` heads the first column."""
+
+    def __init__(self, of: str) -> None:
+        super().__init__()
+        self.COLUMNS = (of, "Works", "Wrong", "Silent", "Left")
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         name, count = self.rows[index.row()]
@@ -104,7 +109,8 @@ class RecordView(PageView):
         both = QHBoxLayout()
         both.setSpacing(18)
         left, right = QVBoxLayout(), QVBoxLayout()
-        self.positions, self.universes, self.rounds = PlacesModel(), PlacesModel(), RoundsModel()
+        self.positions, self.universes = PlacesModel("Position"), PlacesModel("Universe")
+        self.rounds = RoundsModel()
         left.addWidget(Section("By position"))
         left.addWidget(
             plain_table(
@@ -151,7 +157,8 @@ class RecordView(PageView):
         count = len(show.rounds) + 1
         names = f" Marked by {', '.join(who)}." if who else ""
         self.state.setText(
-            f"Round {count}: {len(show.verdicts)} verdicts of {len(show.units)} units.{names}"
+            f"Round {count}: {many(len(show.verdicts), 'verdict')} of "
+            f"{many(len(show.units), 'unit')}.{names}"
         )
         self.none.setText(
             ""

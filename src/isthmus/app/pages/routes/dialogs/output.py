@@ -13,6 +13,7 @@ from isthmus.app.kit.widgets import choice, field, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.patch.numbers import read_numbers
+from isthmus.plural import many
 from isthmus.routes import edits as core
 from isthmus.routes import notations, read_hosts, read_number, read_universe, write_number
 from isthmus.show.records import Output, new_id
@@ -38,7 +39,7 @@ class OutputDialog(Frame):
             if not outputs
             else "Change the output"
             if len(outputs) == 1
-            else f"Change {len(outputs)} outputs"
+            else f"Change {many(len(outputs), 'output')}"
         )
         super().__init__(parent, title, "Add it" if not outputs else "Change", self._act_now, 560)
         self.bench, self.outputs = bench, list(outputs)
@@ -178,7 +179,7 @@ class OutputDialog(Frame):
                 show = core.add(core.remove_outputs(show, ids), *made)
                 order = {o.id: at for at, o in enumerate(self.bench.show.outputs)}
                 show = replace(show, outputs=tuple(sorted(show.outputs, key=lambda o: order[o.id])))
-                self.bench.commit(f"change {len(made)} output{'s' * (len(made) != 1)}", show)
+                self.bench.commit(f"change {many(len(made), 'output')}", show)
             else:
                 names = (
                     f"{made[0].universe}"

@@ -272,7 +272,7 @@ class NetworkView(PageView):
         view = self.bench.network or View()
         if not rows or rows[0].row() >= len(self.devices.rows):
             self.calculated.setText(
-                "Choose one to see how it is calculated."
+                "Select one to see how it is calculated."
                 if self.devices.rows
                 else "Nothing is sent anywhere yet."
             )

@@ -31,6 +31,7 @@ from isthmus.errors import EntryFault
 from isthmus.net import Difference, FoundNode, FoundPort, View
 from isthmus.net.found import IN, OUT, as_expected, compare, pair
 from isthmus.net.setting import PortWish, Wish
+from isthmus.plural import many
 from isthmus.routes import edits as core
 from isthmus.routes import read_host, read_port_address, write_number
 from isthmus.show.records import Node
@@ -411,7 +412,7 @@ class NodesView(PageView):
         self.ports.show_node(row)
         name = row and (row.node.name if row.node else row.real.name if row.real else "")
         says = f"; it says “{row.real.report}”" if row and row.real and row.real.report else ""
-        self.head.words = f"Ports and settings of {name}{says}" if name else "Choose a node"
+        self.head.words = f"Ports and settings of {name}{says}" if name else "Select a node"
         self.head.update()
         self._able()
 
@@ -512,7 +513,7 @@ class NodesView(PageView):
             node = as_expected(real)
             more = {"protocol": node.protocol, "inputs": node.inputs, "mask": node.mask}
             show = core.add_node(show, node.name, node.ip, node.place, node.ports, **more)
-        self.bench.commit(f"expect {len(rows)} node{'s' * (len(rows) != 1)}", show)
+        self.bench.commit(f"expect {many(len(rows), 'node')}", show)
 
 
 def _few(numbers: tuple[int, ...]) -> str:

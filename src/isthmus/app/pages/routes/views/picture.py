@@ -16,6 +16,7 @@ from isthmus.app.kit.widgets import plain_tip
 from isthmus.app.model.workbench import Workbench
 from isthmus.net import FoundNode, compare
 from isthmus.net.found import pair
+from isthmus.plural import many
 from isthmus.routes import (
     Port,
     Reach,
@@ -349,13 +350,7 @@ class RoutePicture(QWidget):
             + 12
         )
         paint.text(
-            p,
-            x,
-            box.y(),
-            f"{units} unit{'s' * (units != 1)}",
-            font("caption"),
-            "text2",
-            height=box.height(),
+            p, x, box.y(), many(units, "unit"), font("caption"), "text2", height=box.height()
         )
         state = self.bench.masters.universes.get(universe, "")
         end = box.right() - (30 if units and not leads else 12)

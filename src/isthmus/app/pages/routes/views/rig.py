@@ -26,6 +26,7 @@ from isthmus.app.kit.widgets import (
 )
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
+from isthmus.plural import many
 from isthmus.standin import RigClient
 from isthmus.standin.scenario import FAULTS
 
@@ -43,10 +44,7 @@ class _Sign(QWidget):
         p = QPainter(self)
         p.fillRect(self.rect(), theme.color("select_row"))
         p.fillRect(0, 0, 3, self.height(), theme.color("ochre"))
-        words = (
-            "Simulation: a simulator on this computer. Nothing here hangs anywhere, and "
-            "nothing here is part of the show."
-        )
+        words = "A simulator on this computer, not the real rig. Nothing here is part of the show."
         paint.text(p, 14, 0, words, font("table", 500), "text", height=self.height())
 
 
@@ -125,6 +123,10 @@ class UnitsModel(RowsModel):
         return None
 
 
+def _said(fault: str) -> str:
+    return fault[:1].upper() + fault[1:].replace("rdm", "RDM")
+
+
 class RigView(PageView):
     """`address` is the stand-in's local socket; None where none runs."""
 
@@ -169,7 +171,11 @@ class RigView(PageView):
         )
         right.addWidget(self.unit_table, 1)
         faults = [
-            (fault.capitalize(), f"rig fault {fault}", partial(self._fault, fault))
+            (
+                fault[:1].upper() + fault[1:].replace("rdm", "RDM"),
+                f"rig fault {fault}",
+                partial(self._fault, fault),
+            )
             for fault in FAULTS
         ]
         half = (len(faults) + 1) // 2
@@ -238,7 +244,7 @@ class RigView(PageView):
         others = len(state["others"])
         lit = sum(1 for unit in state["units"] if unit["level"])
         self.told.setText(
-            f"{lit} of {len(state['units'])} units give light. {others or 'No'} second "
+            f"{lit} of {many(len(state['units']), 'unit')} give light. {others or 'No'} second "
             f"sender{'s' * (others != 1)}."
         )
 

@@ -21,6 +21,7 @@ from isthmus.errors import EntryFault
 from isthmus.patch.choose import read_choice
 from isthmus.patch.index import index_of
 from isthmus.patch.numbers import read_numbers
+from isthmus.plural import many
 from isthmus.routes import Reach, propose, read_host, read_number, routed, universes_in_use
 from isthmus.routes import edits as core
 from isthmus.routes.ports import WORDS
@@ -220,7 +221,7 @@ class RoutesView(PageView):
 
     def remove_chosen(self) -> None:
         chosen = self._chosen()
-        name = "remove an output" if len(chosen) == 1 else f"remove {len(chosen)} outputs"
+        name = "remove an output" if len(chosen) == 1 else f"remove {many(len(chosen), 'output')}"
         self.bench.commit(name, core.remove_outputs(self.bench.show, {o.id for o in chosen}))
 
     def propose(self, by: str) -> None:
@@ -246,18 +247,22 @@ class RoutesView(PageView):
         protocol = chosen[0].protocol
         if any(o.protocol != protocol for o in chosen):
             raise EntryFault(
-                "Art-Net and sACN outputs are numbered apart.", do="Choose outputs of one protocol."
+                "Art-Net and sACN outputs are numbered apart.", do="Select outputs of one protocol."
             )
 
         def take(values: list[str]) -> None:
             first, step = read_number(protocol, values[0]), read_numbers(values[1])[0]
             made = core.number_in_order(self.bench.show, [o.id for o in chosen], first, step)
-            self.bench.commit(f"number {len(chosen)} outputs from {first}", made)
+            self.bench.commit(f"number {many(len(chosen), 'output')} from {first}", made)
 
         words = "First port-address" if protocol == "artnet" else "First universe"
         fields = [(words, str(chosen[0].number)), ("Step", "1")]
         Entry(
-            self.window_, f"Number {len(chosen)} outputs in order", "Number them", fields, take
+            self.window_,
+            f"Number {many(len(chosen), 'output')} in order",
+            "Number them",
+            fields,
+            take,
         ).open()
 
     def mirror(self) -> None:

@@ -15,6 +15,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.layout.fan import CURVES, WAYS, fan
 from isthmus.output.fanning import Fannable, fan_live, fan_placed, fannables
+from isthmus.plural import many
 from isthmus.stage.mount import mount_of
 
 
@@ -135,7 +136,7 @@ class FanDialog(Frame):
             return True
         return self.bench.guard(
             lambda: self.bench.commit(
-                f"fan {what.words} over {len(self.ids)} units",
+                f"fan {what.words} over {many(len(self.ids), 'unit')}",
                 fan_placed(self.bench.show, self.ids, what.key, self._values()),
             )
         )

@@ -27,6 +27,7 @@ from isthmus.app.kit.widgets import Section, button, choice, field, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch.edits import change_units
+from isthmus.plural import many
 from isthmus.show.container import read_file, write_atomically
 from isthmus.stage.drawing import (
     BODIES,
@@ -283,7 +284,7 @@ class LookDialog(Frame):
         )
         self.bench.guard(
             lambda: self.bench.commit(
-                f"{'do not draw' if off else 'draw'} the beams of {len(units)} units", show
+                f"{'do not draw' if off else 'draw'} the beams of {many(len(units), 'unit')}", show
             )
         )
         self._say_beams()
