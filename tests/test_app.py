@@ -422,7 +422,7 @@ def test_the_inspector_edits_all_in_hand_at_once_and_shows_what_differs(
     rows = {name: state for name, _, _, state in window.inspector.paper.rows}
     assert rows["Mode"] == "attention" and rows["Model"] == "same"
     settle()
-    press(window.inspector, "Take Short from the paper")
+    press(window.inspector, "Use Short from the paper")
     assert bench.show.unit("u208").mode == "Short"
 
 

@@ -327,7 +327,7 @@ def test_the_command_calls_a_rig_over_the_network_and_names_what_is_planted(
         and causes[(314,)] == "address"
     )
     assert next(f for f in told["findings"] if f["units"] == [203])["cause"].startswith(
-        "203 is set to 2.067"
+        "Unit 203 is set to 2.067"
     )
     assert {x["unit"] for x in told["left"]} >= {421, 502}
 

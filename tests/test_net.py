@@ -202,7 +202,7 @@ def test_a_node_with_many_ports_answers_in_pages_that_are_put_together() -> None
         ({"ip": "127.0.0.9"}, "moved", "answers at 127.0.0.9"),
         ({"ip": "127.0.0.9", "name": "Skiff"}, "missing", "does not answer"),
         ({"twin": True}, "twice", "2 devices have the address"),
-        ({"ports": (0,)}, "fewer", "has 1 ports"),
+        ({"ports": (0,)}, "fewer", "has 1 port;"),
     ],
 )
 def test_what_answers_is_compared_with_what_is_expected_and_can_be_taken(

@@ -407,7 +407,7 @@ def test_gels_groups_re_addressing_and_both_sides_of_the_paper_in_the_window(
         "Code,Name,Colour\nT105,Other barley,#FF8800\nQ1,Sluice,20 90 200\nbad,,nothing\n"
     )
     page.gels.read_book(tmp_path / "Quay.csv")
-    assert "2 gels" in window.notice.words and "1 lines were left out" in window.notice.words
+    assert "2 gels" in window.notice.words and "Left out, 1 line:" in window.notice.words
     page.gels.book.setCurrentIndex(page.gels.book.findData("Tidewater"))
     retype(page.gels.needle, "T105")
     page.gels.table.selectRow(0)

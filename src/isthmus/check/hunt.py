@@ -272,7 +272,7 @@ class Hunt:
             if len(self.universes) > 1
             else f"1 to {address} of universe {universe}"
         )
-        words = f"Addresses {where} are lit. Does {self.unit.number} light?"
+        words = f"Addresses {where} are lit. Does unit {self.unit.number} light?"
         return HuntLook(self._lit_up_to(last), words, self._left, self._reach <= last)
 
     def _everything(self) -> HuntLook:
@@ -285,7 +285,7 @@ class Hunt:
             if len(self.universes) == 1
             else many(len(self.universes), "universe")
         )
-        words = f"Everything in {where} is lit. Does {self.unit.number} light?"
+        words = f"Everything in {where} is lit. Does unit {self.unit.number} light?"
         return HuntLook(self._lit_up_to(total), words, self._left, self._reach <= total)
 
     @property
@@ -319,7 +319,7 @@ class Hunt:
         _, slot, lit = best
         universe, address = self._spot(slot)
         slots = self._lit_up_to(len(self.universes) * SLOTS) | {(universe, address): 0}
-        words = f"All is lit but address {universe}.{address:03d}. Does {self.unit.number} light?"
+        words = f"All is lit but address {universe}.{address:03d}. Does unit {self.unit.number} light?"
         return HuntLook(slots, words, len(alive), lit)
 
     def _with_dark(self, slot: int) -> NDArray[np.bool_]:

@@ -5,6 +5,7 @@ Limits come last.
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,9 +14,10 @@ from numpy.typing import NDArray
 from isthmus.output.bounds import limited
 from isthmus.output.compile import Compiled, Levels
 from isthmus.profiles.chart import ChartChannel
-from isthmus.show.records import PLAIN_HANDLING, Handling, Show
+from isthmus.show.records import PLAIN_HANDLING, Handling, Show, Unit
 
 Index = NDArray[np.int64]
+Place = tuple[int, str, int, ChartChannel]  # cell, attribute, parameter, channel
 CURVE_STEPS = 257
 
 
@@ -76,77 +78,98 @@ def curve_table(handling: Handling) -> Levels | None:
     return None
 
 
-def shape_show(show: Show, compiled: Compiled) -> Shaping:
-    """Prepare the shaping of all units that have any."""
-    swaps: list[tuple[int, int]] = []
-    inverted: list[int] = []
-    offsets: dict[int, float] = {}
-    curves: dict[tuple[str, tuple], list[int]] = defaultdict(list)
-    tables: dict[tuple[str, tuple], Levels] = {}
-    limits: dict[int, tuple[float, float]] = {}
-    dimmed: list[tuple[list[int], float]] = []
-    spans: dict[int, float] = {}  # degrees from end to end
-    special = [u for u in show.units if u.limits or u.handling != PLAIN_HANDLING]
-    for unit in special:
-        how = unit.handling
-        mine = list(compiled.places.of_unit(unit.id))
-        axes: dict[str, list[int]] = {}
+class _Gathering:
+    """Of all units with limits or a handling of their own: what is done to which parameter."""
+
+    def __init__(self, compiled: Compiled) -> None:
+        self.places = compiled.places
+        self.swaps: list[tuple[int, int]] = []
+        self.inverted: list[int] = []
+        self.offsets: dict[int, float] = {}
+        self.curves: dict[tuple[str, tuple], list[int]] = defaultdict(list)
+        self.tables: dict[tuple[str, tuple], Levels] = {}
+        self.limits: dict[int, tuple[float, float]] = {}
+        self.dimmed: list[tuple[list[int], float]] = []
+
+    def add(self, unit: Unit) -> None:
+        mine = list(self.places.of_unit(unit.id))
+        self._add_axes(unit.handling, mine)
+        self._add_curve(unit.handling, mine)
+        self._add_limits(unit, mine)
+
+    def _add_axes(self, how: Handling, mine: Sequence[Place]) -> None:
+        axes: dict[str, list[tuple[int, float]]] = {"Pan": [], "Tilt": []}
         for _, attribute, place, item in mine:
-            if attribute in ("Pan", "Tilt"):
-                axes.setdefault(attribute, []).append(place)
-                spans[place] = _span(item)
-        if how.swap and "Pan" in axes and "Tilt" in axes:
-            swaps.extend(zip(axes["Pan"], axes["Tilt"], strict=False))
+            if attribute in axes:
+                axes[attribute].append((place, _span(item)))
+        if how.swap:
+            pairs = zip(axes["Pan"], axes["Tilt"], strict=False)
+            self.swaps.extend((pan, tilt) for (pan, _), (tilt, _) in pairs)
         for name, inverts, by in (
             ("Pan", how.invert_pan, how.pan_offset),
             ("Tilt", how.invert_tilt, how.tilt_offset),
         ):
-            for place in axes.get(name, ()):
+            for place, span in axes[name]:
                 if inverts:
-                    inverted.append(place)
-                if by and spans[place]:
-                    offsets[place] = by / spans[place]
+                    self.inverted.append(place)
+                if by and span:
+                    self.offsets[place] = by / span
+
+    def _add_curve(self, how: Handling, mine: Sequence[Place]) -> None:
         table = curve_table(how)
         if table is not None:
             key = how.curve, how.points
-            tables[key] = table
-            curves[key] += [place for _, attribute, place, _ in mine if attribute == "Dimmer"]
+            self.tables[key] = table
+            self.curves[key] += [place for _, attribute, place, _ in mine if attribute == "Dimmer"]
+
+    def _add_limits(self, unit: Unit, mine: Sequence[Place]) -> None:
         places: dict[int, list[int]] = defaultdict(list)
         for _, _, place, item in mine:
             places[id(item)].append(place)
+        items = {id(item): item for _, _, _, item in mine}
         for limit in unit.limits:
-            bound = limited(limit, {id(item): item for _, _, _, item in mine}.values())
-            limits.update(
-                {
-                    place: (low / item.top, high / item.top)
-                    for item, low, high in bound
-                    for place in places[id(item)]
-                }
-            )
-            if limit.attribute == "Dimmer" and any(
-                item.attribute != "Dimmer" for item, _, _ in bound
-            ):
-                dimmed.append(
-                    ([place for item, _, _ in bound for place in places[id(item)]], limit.high)
-                )
-    ends = np.array(list(limits.values()), np.float32).reshape(-1, 2)
-    pairs = np.array(swaps, np.int64).reshape(-1, 2)
-    return Shaping(
-        (pairs[:, 0], pairs[:, 1]),
-        np.array(inverted, np.int64),
-        (np.array(list(offsets), np.int64), np.array(list(offsets.values()), np.float32)),
-        tuple(
-            (np.array(places, np.int64), tables[key]) for key, places in curves.items() if places
-        ),
-        (
-            np.array([p for places, _ in dimmed for p in places], np.int64),
-            np.cumsum([0, *(len(places) for places, _ in dimmed)][:-1], dtype=np.int64)
-            if dimmed
-            else np.zeros(0, np.int64),
-            np.array([most for _, most in dimmed], np.float32),
-        ),
-        (np.array(list(limits), np.int64), ends[:, 0], ends[:, 1]),
-    )
+            bound = limited(limit, items.values())
+            for item, low, high in bound:
+                for place in places[id(item)]:
+                    self.limits[place] = low / item.top, high / item.top
+            # a level limited on colours is the light of them together, not of each
+            if limit.attribute == "Dimmer" and any(i.attribute != "Dimmer" for i, _, _ in bound):
+                all_of = [place for item, _, _ in bound for place in places[id(item)]]
+                self.dimmed.append((all_of, limit.high))
+
+    def shaping(self) -> Shaping:
+        ends = np.array(list(self.limits.values()), np.float32).reshape(-1, 2)
+        pairs = np.array(self.swaps, np.int64).reshape(-1, 2)
+        offsets = np.array(list(self.offsets.values()), np.float32)
+        return Shaping(
+            (pairs[:, 0], pairs[:, 1]),
+            np.array(self.inverted, np.int64),
+            (np.array(list(self.offsets), np.int64), offsets),
+            tuple(
+                (np.array(places, np.int64), self.tables[key])
+                for key, places in self.curves.items()
+                if places
+            ),
+            self._colours(),
+            (np.array(list(self.limits), np.int64), ends[:, 0], ends[:, 1]),
+        )
+
+    def _colours(self) -> tuple[Index, Index, Levels]:
+        counts = [len(places) for places, _ in self.dimmed]
+        return (
+            np.array([p for places, _ in self.dimmed for p in places], np.int64),
+            np.cumsum([0, *counts], dtype=np.int64)[:-1],
+            np.array([most for _, most in self.dimmed], np.float32),
+        )
+
+
+def shape_show(show: Show, compiled: Compiled) -> Shaping:
+    """Prepare the shaping of all units that have any."""
+    gathering = _Gathering(compiled)
+    for unit in show.units:
+        if unit.limits or unit.handling != PLAIN_HANDLING:
+            gathering.add(unit)
+    return gathering.shaping()
 
 
 def _span(item: ChartChannel) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from msgspec.structs import replace
@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from isthmus.errors import EntryFault
 from isthmus.patch.addresses import Spot, blocks_at
 from isthmus.patch.edits import check_free_numbers
-from isthmus.patch.index import Room, index_of
+from isthmus.patch.index import PatchIndex, Room, index_of
 from isthmus.patch.numbers import MAX_COUNT
 from isthmus.patch.spans import Clash, Span
 from isthmus.profiles import Mode, Profile, chart, profiles_of
@@ -157,43 +157,20 @@ def _places(
     """The patch of each unit in turn; never past the end of a universe."""
     index, sizes = index_of(show), chart(profile, mode).footprints
     length = sum(size for _, size in sizes)
-    spacing = add.spacing or length
     if add.place == NOWHERE or not length or (add.place == AT and add.start is None):
         yield from ((),) * len(numbers)
         return
     if max(size for _, size in sizes) > SLOTS:
         raise EntryFault(f"This mode takes {length} slots in one block, more than a universe has.")
-    room = Room(index.universes)
-    at = add.start or (min(index.universes, default=1), 1)
-    if add.place == AFTER:
-        universe, last = index.last_used()
-        at = (universe, last + 1)
-    elif add.place == STRETCH and length <= SLOTS:
-        whole = spacing * (len(numbers) - 1) + length
-        spot = room.find(min(whole, SLOTS), *at)
-        at = spot or at
-        if whole > SLOTS:
-            notes.append(
-                f"They take {whole} slots, more than one universe has, so they begin in an "
-                "empty one."
-            )
+    room, spacing = Room(index.universes), add.spacing or length
+    at = _first_place(index, room, add, spacing * (len(numbers) - 1) + length, length, notes)
+    if length > SLOTS:
+        for _ in numbers:
+            yield _apart(room, sizes, at)
+        return
     for number in numbers:
-        if length > SLOTS:  # each block whole, in the next universe that takes it
-            entries = []
-            for block, size in sizes:
-                spot = room.find(size, *at)
-                if spot is None:
-                    raise EntryFault(f"There is no universe after {UNIVERSES}.")
-                entries.append(Patched(universe=spot[0], address=spot[1], block=block))
-                room.take(*spot, size)
-            yield tuple(entries)
-            continue
         if add.place == GAPS:
-            spot = room.find(max(length, kept), *at) or room.find(length, *at)
-            if spot is None:
-                raise EntryFault(f"There is no universe after {UNIVERSES}.")
-            room.take(*spot, max(length, min(kept, SLOTS - spot[1] + 1)))
-            at = spot
+            at = _gap(room, length, kept, at)
         elif at[1] + length - 1 > SLOTS:
             if at[1] <= SLOTS or number != numbers[0]:
                 notes.append(
@@ -201,6 +178,51 @@ def _places(
                 )
             at = (at[0] + 1, 1)
         if at[0] > UNIVERSES:
-            raise EntryFault(f"There is no universe after {UNIVERSES}.")
+            raise NoUniverse()
         yield blocks_at(profile, mode, *at, min(kept, SLOTS - at[1] + 1))
-        at = (at[0], at[1] + spacing) if add.place != GAPS else at
+        if add.place != GAPS:
+            at = (at[0], at[1] + spacing)
+
+
+class NoUniverse(EntryFault):
+    def __init__(self) -> None:
+        super().__init__(f"There is no universe after {UNIVERSES}.")
+
+
+def _first_place(
+    index: PatchIndex, room: Room, add: Add, whole: int, length: int, notes: list[str]
+) -> Spot:
+    """Where the first unit is tried. `whole` is what all of them take, `length` what one takes."""
+    at = add.start or (min(index.universes, default=1), 1)
+    if add.place == AFTER:
+        universe, last = index.last_used()
+        return universe, last + 1
+    if add.place == STRETCH and length <= SLOTS:
+        if whole > SLOTS:
+            notes.append(
+                f"They take {whole} slots, more than one universe has, so they begin in an "
+                "empty one."
+            )
+        return room.find(min(whole, SLOTS), *at) or at
+    return at
+
+
+def _apart(room: Room, sizes: Sequence[tuple[int, int]], at: Spot) -> tuple[Patched, ...]:
+    """A unit longer than a universe: each block whole, in the next universe that takes it."""
+    entries = []
+    for block, size in sizes:
+        spot = room.find(size, *at)
+        if spot is None:
+            raise NoUniverse()
+        entries.append(Patched(universe=spot[0], address=spot[1], block=block))
+        room.take(*spot, size)
+    return tuple(entries)
+
+
+def _gap(room: Room, length: int, kept: int, at: Spot) -> Spot:
+    """The next gap for one unit: with the room it keeps where there is such a gap."""
+    spot = room.find(max(length, kept), *at) or room.find(length, *at)
+    if spot is None:
+        raise NoUniverse()
+    room.take(*spot, max(length, min(kept, SLOTS - spot[1] + 1)))
+    return spot

@@ -144,53 +144,62 @@ class PatchIndex:
         for unit_id in gone:
             del by_id[unit_id]
         by_id.update((unit.id, unit) for unit in fresh)
-        if profiles is not self.profiles:
-            known = {
-                key
-                for key, profile in profiles.profiles.items()
-                if self.profiles.profiles.get(key) is profile
-            }
-            away = {unit.id for unit in fresh}
-            fresh += [u for u in show.units if u.profile not in known and u.id not in away]
-        spans, universes, numbers = dict(self.spans), dict(self.universes), dict(self.numbers)
-        leave: dict[int, set[str]] = defaultdict(set)
+        fresh += self._of_other_profiles(show, profiles, {unit.id for unit in fresh})
+        touched = {*gone, *(unit.id for unit in fresh)}
+        spans, universes = self._spans_after(touched, fresh, profiles)
+        renumbered = {old.number for i in touched if (old := self.by_id.get(i))}
+        renumbered.update(unit.number for unit in fresh)
+        numbers = self._numbers_after(touched, fresh, renumbered)
+        made = PatchIndex(show, profiles, by_id, spans, universes, numbers)
+        made.doubled = (self.doubled - renumbered) | {
+            n for n in renumbered if len(numbers.get(n, ())) > 1
+        }
+        return made
+
+    def _of_other_profiles(self, show: Show, profiles: ProfileSet, away: set[str]) -> list[Unit]:
+        """Units that are the same objects, but whose profile is not what it was."""
+        if profiles is self.profiles:
+            return []
+        before = self.profiles.profiles
+        known = {key for key, profile in profiles.profiles.items() if before.get(key) is profile}
+        return [u for u in show.units if u.profile not in known and u.id not in away]
+
+    def _spans_after(
+        self, touched: set[str], fresh: list[Unit], profiles: ProfileSet
+    ) -> tuple[dict[str, tuple[Span, ...]], dict[int, Universe]]:
+        """The spans of all units, and the universes, after the touched ones left and the fresh
+        ones came.
+        """
+        spans, universes = dict(self.spans), dict(self.universes)
         enter: dict[int, list[Span]] = defaultdict(list)
-        renumbered: set[int] = set()
-        for unit_id in (*gone, *(unit.id for unit in fresh)):
-            for span in spans.pop(unit_id, ()):
-                leave[span.universe].add(unit_id)
-            if old := self.by_id.get(unit_id):
-                renumbered.add(old.number)
+        changed = {span.universe for i in touched for span in spans.pop(i, ())}
         for unit in fresh:
-            renumbered.add(unit.number)
             made = spans[unit.id] = tuple(unit_spans(unit, profiles))
             for span in made:
                 enter[span.universe].append(span)
-        for universe in leave.keys() | enter.keys():
-            kept = [
-                s for s in universes.get(universe, EMPTY).spans if s.unit not in leave[universe]
-            ] + enter[universe]
+        for universe in changed | enter.keys():
+            before = universes.get(universe, EMPTY).spans
+            kept = [s for s in before if s.unit not in touched] + enter[universe]
             if kept:
                 universes[universe] = Universe.of(kept)
             else:
                 universes.pop(universe, None)
-        if renumbered:
-            away = {*gone, *(unit.id for unit in fresh)}
-            back: dict[int, list[str]] = {
-                n: [i for i in self.numbers.get(n, ()) if i not in away] for n in renumbered
-            }
-            for unit in fresh:
-                back[unit.number].append(unit.id)
-            for number, ids in back.items():
-                if ids:
-                    numbers[number] = tuple(ids)
-                else:
-                    numbers.pop(number, None)
-        made_index = PatchIndex(show, profiles, by_id, spans, universes, numbers)
-        made_index.doubled = (self.doubled - renumbered) | {
-            n for n in renumbered if len(numbers.get(n, ())) > 1
-        }
-        return made_index
+        return spans, universes
+
+    def _numbers_after(
+        self, touched: set[str], fresh: list[Unit], renumbered: set[int]
+    ) -> dict[int, tuple[str, ...]]:
+        """Which units have which number, where only the renumbered ones are looked at."""
+        numbers = dict(self.numbers)
+        back = {n: [i for i in self.numbers.get(n, ()) if i not in touched] for n in renumbered}
+        for unit in fresh:
+            back[unit.number].append(unit.id)
+        for number, ids in back.items():
+            if ids:
+                numbers[number] = tuple(ids)
+            else:
+                numbers.pop(number, None)
+        return numbers
 
     # ------------------------------------------------------------ questions
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from dataclasses import replace as replace_made
 
 from msgspec.structs import replace
 
@@ -13,9 +14,9 @@ from isthmus.errors import EntryFault
 from isthmus.patch.add import with_profile
 from isthmus.patch.edits import change_units
 from isthmus.patch.follow import followed, places_of
-from isthmus.patch.index import Room, index_of
+from isthmus.patch.index import PatchIndex, Room, index_of
 from isthmus.patch.limits import bound_channel
-from isthmus.profiles import chart, profiles_of
+from isthmus.profiles import Mode, Profile, chart, profiles_of
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import Chart
 from isthmus.show.address import write_address
@@ -47,66 +48,16 @@ def replace_type(show: Show, ids: Sequence[str], stored: StoredProfile, mode_nam
     if profile is None or mode is None:
         has = f"It has {', '.join(m.name for m in profile.modes)}." if profile else ""
         raise EntryFault(f"{stored.key} has no mode “{mode_name}”.", do=has)
-    lay = chart(profile, mode)
     index = index_of(show)
     chosen = [index.by_id[i] for i in ids if i in index.by_id]
-    room = Room(index.universes, [span for unit in chosen for span in index.spans[unit.id]])
-    made: dict[str, tuple[tuple[Patched, ...], tuple[int, str, str]]] = {}
-    for stays in (True, False):  # those that can stay are given their places first
-        for unit in chosen:
-            if unit.id in made:
-                continue
-            if not unit.patch or not lay.footprint:
-                made[unit.id] = (
-                    (),
-                    (
-                        unit.number,
-                        KEPT,
-                        "it takes no slots" if unit.patch else "without an address",
-                    ),
-                )
-                continue
-            entries = followed(unit.patch, index.profiles.mode_of(unit), profile, mode)
-            fits = all(room.fits(p.universe, p.address, lay.span(p.block)) for p in entries)
-            if not fits and stays:
-                continue
-            here = addresses_of(entries)
-            if fits:
-                made[unit.id] = entries, (unit.number, KEPT, f"stays at {here}")
-            elif unit.locked:
-                made[unit.id] = (
-                    (),
-                    (unit.number, LOST, f"does not fit at {here}, and its address is locked"),
-                )
-                continue
-            else:
-                entries = _moved(room, entries, lay)
-                if not entries:
-                    made[unit.id] = (
-                        (),
-                        (
-                            unit.number,
-                            LOST,
-                            f"does not fit at {here}, and no universe has the room",
-                        ),
-                    )
-                    continue
-                words = (
-                    f"moves from {here} to {addresses_of(entries)}: {lay.footprint} slots do not "
-                    "fit there"
-                )
-                made[unit.id] = entries, (unit.number, MOVED, words)
-            for p in entries:
-                room.take(
-                    p.universe,
-                    p.address,
-                    max(lay.span(p.block), min(p.room, SLOTS - p.address + 1)),
-                )
+    placing = _Placing(index, chosen, profile, mode)
+    for unit in chosen:  # those that can stay are given their places first
+        placing.stay(unit)
     for unit in chosen:
-        what = made[unit.id]
-        if unit.patch and what[0] and len(what[0]) < len(unit.patch) and len(lay.footprints) == 1:
-            lost = f"; {len(unit.patch) - len(what[0])} addresses of breaks it no longer has go"
-            made[unit.id] = what[0], (what[1][0], what[1][1], what[1][2] + lost)
+        placing.move(unit)
+    for unit in chosen:
+        placing.tell_lost_breaks(unit)
+    made = placing.made
     dropped: dict[str, str] = {}
 
     def change(unit: Unit) -> Unit:
@@ -117,14 +68,80 @@ def replace_type(show: Show, ids: Sequence[str], stored: StoredProfile, mode_nam
         if gone:
             dropped[unit.id] = f"; its limit of {', '.join(gone)} goes"
         return replace(
-            unit, profile=stored.key, mode=mode_name, patch=made[unit.id][0], limits=limits
+            unit, profile=stored.key, mode=mode_name, patch=made[unit.id].patch, limits=limits
         )
 
     after = change_units(base, list(made), change)
-    lines = tuple(
-        (n, what, words + dropped.get(unit, "")) for unit, (_, (n, what, words)) in made.items()
-    )
+    lines = ((m.number, m.what, m.words + dropped.get(unit, "")) for unit, m in made.items())
     return Replaced(after, tuple(sorted(lines)))
+
+
+@dataclass(frozen=True)
+class _Made:
+    """What becomes of one unit."""
+
+    patch: tuple[Patched, ...]
+    number: int
+    what: str
+    words: str
+
+
+class _Placing:
+    """Places of units in their new mode, each found in the room that the others leave."""
+
+    def __init__(
+        self, index: PatchIndex, chosen: Sequence[Unit], profile: Profile, mode: Mode
+    ) -> None:
+        self.profiles, self.profile, self.mode = index.profiles, profile, mode
+        self.lay = chart(profile, mode)
+        self.room = Room(index.universes, [s for unit in chosen for s in index.spans[unit.id]])
+        self.made: dict[str, _Made] = {}
+
+    def stay(self, unit: Unit) -> None:
+        """Where it is, when it fits there whole."""
+        if not unit.patch or not self.lay.footprint:
+            words = "it takes no slots" if unit.patch else "without an address"
+            self.made[unit.id] = _Made((), unit.number, KEPT, words)
+            return
+        entries = self._followed(unit)
+        if all(self.room.fits(p.universe, p.address, self.lay.span(p.block)) for p in entries):
+            words = f"stays at {addresses_of(entries)}"
+            self.made[unit.id] = _Made(entries, unit.number, KEPT, words)
+            self._take(entries)
+
+    def move(self, unit: Unit) -> None:
+        """To the next free place, when it could not stay."""
+        if unit.id in self.made:
+            return
+        entries = self._followed(unit)
+        here = addresses_of(entries)
+        moved = () if unit.locked else _moved(self.room, entries, self.lay)
+        if moved:
+            words = (
+                f"moves from {here} to {addresses_of(moved)}: {self.lay.footprint} slots do not "
+                "fit there"
+            )
+            self.made[unit.id] = _Made(moved, unit.number, MOVED, words)
+            self._take(moved)
+            return
+        why = "its address is locked" if unit.locked else "no universe has the room"
+        words = f"does not fit at {here}, and {why}"
+        self.made[unit.id] = _Made((), unit.number, LOST, words)
+
+    def tell_lost_breaks(self, unit: Unit) -> None:
+        made = self.made[unit.id]
+        lost = len(unit.patch) - len(made.patch)
+        if made.patch and lost > 0 and len(self.lay.footprints) == 1:
+            words = f"{made.words}; {lost} addresses of breaks it no longer has go"
+            self.made[unit.id] = replace_made(made, words=words)
+
+    def _followed(self, unit: Unit) -> tuple[Patched, ...]:
+        return followed(unit.patch, self.profiles.mode_of(unit), self.profile, self.mode)
+
+    def _take(self, entries: Sequence[Patched]) -> None:
+        for p in entries:
+            size = max(self.lay.span(p.block), min(p.room, SLOTS - p.address + 1))
+            self.room.take(p.universe, p.address, size)
 
 
 def addresses_of(entries: Sequence[Patched]) -> str:

@@ -95,12 +95,9 @@ def _picture(show: Show, mark: Image) -> bytes | None:
     )
 
 
-def pdf(show: Show, pages: Sequence[PaperPage], title: str) -> bytes:
-    """All pages as a PDF with the shipped fonts inside."""
-    from reportlab.lib.utils import ImageReader  # half a second, and only for printing
+def _register_fonts() -> None:
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
-    from reportlab.pdfgen.canvas import Canvas
 
     for name in _FONTS.values():
         try:
@@ -111,58 +108,91 @@ def pdf(show: Show, pages: Sequence[PaperPage], title: str) -> bytes:
                 where=f"{name}.ttf",
                 do="Install Isthmus again.",
             ) from error
-    out = io.BytesIO()
-    canvas = Canvas(out, pageCompression=1, invariant=1)
-    canvas.setTitle(title)
-    canvas.setCreator("Isthmus")
 
-    def draw(mark: Mark, high: float) -> None:
-        if isinstance(mark, Poly):
-            path = canvas.beginPath()
-            for i, (x, y) in enumerate(mark.points):
-                (path.lineTo if i else path.moveTo)(x * POINTS, (high - y) * POINTS)
-            if mark.closed:
-                path.close()
-            canvas.setLineWidth(mark.width * POINTS)
-            canvas.setStrokeColor(mark.stroke)
-            if mark.fill:
-                canvas.setFillColor(mark.fill)
-            canvas.drawPath(path, stroke=1, fill=1 if mark.fill else 0)
-        elif isinstance(mark, Words):
-            canvas.setFillColor(mark.colour)
-            canvas.setFont(_FONTS[(mark.bold, mark.mono)], mark.size * POINTS)
-            put = {
-                "start": canvas.drawString,
-                "middle": canvas.drawCentredString,
-                "end": canvas.drawRightString,
-            }[mark.anchor]
-            put(mark.x * POINTS, (high - mark.y) * POINTS, mark.text)
-        elif (data := _picture(show, mark)) is not None:
-            canvas.saveState()
-            canvas.setFillAlpha(mark.light)
-            canvas.translate(mark.x * POINTS, (high - mark.y) * POINTS)
-            canvas.rotate(mark.turn)
-            w, h = mark.wide * POINTS, mark.high * POINTS
-            canvas.drawImage(ImageReader(io.BytesIO(data)), -w / 2, -h / 2, w, h, mask="auto")
-            canvas.restoreState()
 
-    for page in pages:
+class _Paper:
+    """A PDF in the making. ReportLab measures in points with y upwards, marks in mm with y
+    downwards.
+    """
+
+    def __init__(self, show: Show, title: str) -> None:
+        from reportlab.pdfgen.canvas import Canvas  # half a second, and only for printing
+
+        _register_fonts()
+        self.show, self.out = show, io.BytesIO()
+        self.canvas = Canvas(self.out, pageCompression=1, invariant=1)
+        self.canvas.setTitle(title)
+        self.canvas.setCreator("Isthmus")
+
+    def page(self, page: PaperPage) -> None:
+        canvas = self.canvas
         canvas.setPageSize((page.wide * POINTS, page.high * POINTS))
-        left, up, right, down = page.frame
+        left, up, right, down = (edge * POINTS for edge in page.frame)
         canvas.saveState()
         clip = canvas.beginPath()
-        clip.rect(
-            left * POINTS,
-            (page.high - down) * POINTS,
-            (right - left) * POINTS,
-            (down - up) * POINTS,
-        )
+        clip.rect(left, page.high * POINTS - down, right - left, down - up)
         canvas.clipPath(clip, stroke=0, fill=0)
         for mark in page.inside:
-            draw(mark, page.high)
+            self._draw(mark, page.high)
         canvas.restoreState()
         for mark in page.around:
-            draw(mark, page.high)
+            self._draw(mark, page.high)
         canvas.showPage()
-    canvas.save()
-    return out.getvalue()
+
+    def _draw(self, mark: Mark, high: float) -> None:
+        if isinstance(mark, Poly):
+            self._poly(mark, high)
+        elif isinstance(mark, Words):
+            self._words(mark, high)
+        else:
+            self._image(mark, high)
+
+    def _poly(self, mark: Poly, high: float) -> None:
+        canvas, path = self.canvas, self.canvas.beginPath()
+        for i, (x, y) in enumerate(mark.points):
+            (path.lineTo if i else path.moveTo)(x * POINTS, (high - y) * POINTS)
+        if mark.closed:
+            path.close()
+        canvas.setLineWidth(mark.width * POINTS)
+        canvas.setStrokeColor(mark.stroke)
+        if mark.fill:
+            canvas.setFillColor(mark.fill)
+        canvas.drawPath(path, stroke=1, fill=1 if mark.fill else 0)
+
+    def _words(self, mark: Words, high: float) -> None:
+        canvas = self.canvas
+        canvas.setFillColor(mark.colour)
+        canvas.setFont(_FONTS[(mark.bold, mark.mono)], mark.size * POINTS)
+        put = {
+            "start": canvas.drawString,
+            "middle": canvas.drawCentredString,
+            "end": canvas.drawRightString,
+        }[mark.anchor]
+        put(mark.x * POINTS, (high - mark.y) * POINTS, mark.text)
+
+    def _image(self, mark: Image, high: float) -> None:
+        from reportlab.lib.utils import ImageReader
+
+        data = _picture(self.show, mark)
+        if data is None:
+            return
+        canvas = self.canvas
+        canvas.saveState()
+        canvas.setFillAlpha(mark.light)
+        canvas.translate(mark.x * POINTS, (high - mark.y) * POINTS)
+        canvas.rotate(mark.turn)
+        w, h = mark.wide * POINTS, mark.high * POINTS
+        canvas.drawImage(ImageReader(io.BytesIO(data)), -w / 2, -h / 2, w, h, mask="auto")
+        canvas.restoreState()
+
+    def done(self) -> bytes:
+        self.canvas.save()
+        return self.out.getvalue()
+
+
+def pdf(show: Show, pages: Sequence[PaperPage], title: str) -> bytes:
+    """All pages as a PDF with the shipped fonts inside."""
+    paper = _Paper(show, title)
+    for page in pages:
+        paper.page(page)
+    return paper.done()

@@ -21,7 +21,7 @@ from isthmus.sheets.outlines import outline
 from isthmus.sheets.sheets import Measure, measures, points_of
 from isthmus.sheets.symbols import NAMES, SHAPES, kind_of
 from isthmus.show.address import write_address
-from isthmus.show.records import Sheet, Show, Unit
+from isthmus.show.records import Sheet, Show, Underlay, Unit
 from isthmus.stage.mount import mount_of
 
 PAPERS = {"A4": (297.0, 210.0), "A3": (420.0, 297.0), "A2": (594.0, 420.0), "A1": (841.0, 594.0)}
@@ -29,6 +29,8 @@ SCALES = (10, 20, 25, 33, 50, 75, 100, 150, 200, 500)
 MARGIN, COLUMN, OVERLAP = 10.0, 52.0, 5.0
 MOST_PAGES = 120
 SMALLEST = 2.2  # mm a symbol takes at least
+FLAT = ("hull", "deck")  # what others stand and hang over
+Named = tuple[str, labels.Wish]  # words, and where they may stand
 INK, SOFT, FAINT, GROUND, WASH = "#16242a", "#51636a", "#b9c4c6", "#ffffff", "#eef2f1"
 LABELS = (
     "number",
@@ -193,96 +195,77 @@ def _drawing(
     show: Show, one: Sheet, per: float, only: Sequence[str] | None
 ) -> tuple[list[Mark], list[str]]:
     """Everything of a sheet in mm, y downwards, and the kinds of symbols it uses."""
-    marks: list[Mark] = []
-    named: list[tuple[str, labels.Wish]] = []
-    if one.underlay is not None:
-        u = one.underlay
-        marks.append(
-            Image(
-                u.file,
-                u.middle[0] * per,
-                -u.middle[1] * per,
-                u.width * per,
-                u.width * u.aspect * per,
-                u.turn,
-                u.light,
-                u.crop,
-            )
-        )
+    marks: list[Mark] = [] if one.underlay is None else [_underlay(one.underlay, per)]
+    named: list[Named] = []
     if one.kind != "free":
-        for s in sorted(
-            show.structures, key=lambda s: (s.kind not in ("hull", "deck"), s.position[2])
-        ):
-            for path in outline(s, one.kind):
-                flat = s.kind in ("hull", "deck")
-                points = tuple((x * per, -y * per) for x, y in path.points)
-                marks.append(
-                    Poly(
-                        points,
-                        path.closed,
-                        WASH if flat and path.closed else "",
-                        SOFT,
-                        0.25 if path.heavy else 0.12,
-                    )
-                )
-            if s.name:
-                at = np.array([p for path in outline(s, one.kind) for p in path.points])
-                named.append(
-                    (
-                        s.name,
-                        labels.Wish(
-                            float(at[:, 0].mean()) * per,
-                            -float(at[:, 1].max()) * per,
-                            0.6,
-                            len(s.name) * 1.05,
-                            2.0,
-                        ),
-                    )
-                )
+        lines, named = _structures(show, one, per)
+        marks += lines
     marks += [Words(n.x * per, -n.y * per, n.text, 3.2, True) for n in one.notes]
-    places = points_of(show, one)
-    chosen = set(only) if only is not None else None
-    units = [u for u in show.units if u.id in places and (chosen is None or u.id in chosen)]
-    profiles, sizes = profiles_of(show), measures(show)
-    used: list[str] = []
-    wishes: list[labels.Wish] = []
-    texts: list[str] = []
-    taken: list[labels.Box] = []
-    for unit in units:
-        found = profiles.mode_of(unit)
-        kind = kind_of(found, light_program(*found) if found else None)
-        if kind not in used:
-            used.append(kind)
-        x, y = places[unit.id]
-        x, y = x * per, -y * per
-        size = sizes[unit.id]
-        long, wide = body_on_sheet(kind, size, per, SMALLEST)
-        turn = math.radians(mount_of(unit.rotation).turn) if one.kind != "free" else 0.0
-        gel = colour_of(show.gels, unit.gel) if unit.gel else None
-        fill = _hex(gel) if gel is not None else GROUND
-        marks += symbol_marks(kind, x, y, long, wide, turn, fill)
-        words = label_of(unit, one.labels)
-        half = max(long, wide) / 2
-        taken.append(
-            (x - half, y - half, x + half, y + half)
-            if long < 3 * wide
-            else (x - wide / 2, y - wide / 2, x + wide / 2, y + wide / 2)
-        )
-        if words:
-            texts.append(words)
-            wishes.append(
-                labels.Wish(x, y, max(long, wide) / 2 + 0.4, len(words) * 1.25 + 0.4, 2.4)
-            )
-    wishes = [*wishes, *(wish for _, wish in named)]
-    found = labels.place_all(wishes, taken)
+    bodies, used, texts, taken = _units(show, one, per, only)
+    marks += bodies
+    found = labels.place_all([wish for _, wish in [*texts, *named]], taken)
     for (words, _), place in zip(named, found[len(texts) :], strict=True):
         if place is not None:
             marks.append(Words(place[0], place[1] + 1.6, words, 1.9, colour=SOFT))
-    for words, wish, place in zip(texts, wishes, found[: len(texts)], strict=False):
+    for (words, wish), place in zip(texts, found[: len(texts)], strict=True):
         if place is None:  # no room: it is written over others rather than left away
             place = (wish.x - wish.wide / 2, wish.y + wish.off)
         marks.append(Words(place[0], place[1] + 1.9, words, 2.1, mono=True))
     return marks, used
+
+
+def _underlay(u: Underlay, per: float) -> Image:
+    x, y, wide = u.middle[0] * per, -u.middle[1] * per, u.width * per
+    return Image(u.file, x, y, wide, wide * u.aspect, u.turn, u.light, u.crop)
+
+
+def _structures(show: Show, one: Sheet, per: float) -> tuple[list[Mark], list[Named]]:
+    """Their outlines, what is flat and low below the others, and where their names may stand."""
+    marks: list[Mark] = []
+    named: list[Named] = []
+    flat_first = sorted(show.structures, key=lambda s: (s.kind not in FLAT, s.position[2]))
+    for s in flat_first:
+        paths = outline(s, one.kind)
+        for path in paths:
+            points = tuple((x * per, -y * per) for x, y in path.points)
+            fill = WASH if s.kind in FLAT and path.closed else ""
+            marks.append(Poly(points, path.closed, fill, SOFT, 0.25 if path.heavy else 0.12))
+        if s.name:
+            at = np.array([p for path in paths for p in path.points]) * per
+            x, y = float(at[:, 0].mean()), -float(at[:, 1].max())
+            named.append((s.name, labels.Wish(x, y, 0.6, len(s.name) * 1.05, 2.0)))
+    return marks, named
+
+
+def _units(
+    show: Show, one: Sheet, per: float, only: Sequence[str] | None
+) -> tuple[list[Mark], list[str], list[Named], list[labels.Box]]:
+    """The symbols, the kinds of them, where their labels may stand, and the room they take."""
+    marks: list[Mark] = []
+    used: list[str] = []
+    texts: list[Named] = []
+    taken: list[labels.Box] = []
+    places, profiles, sizes = points_of(show, one), profiles_of(show), measures(show)
+    chosen = set(only) if only is not None else places.keys()
+    for unit in (u for u in show.units if u.id in places and u.id in chosen):
+        found = profiles.mode_of(unit)
+        kind = kind_of(found, light_program(*found) if found else None)
+        if kind not in used:
+            used.append(kind)
+        x, y = places[unit.id][0] * per, -places[unit.id][1] * per
+        long, wide = body_on_sheet(kind, sizes[unit.id], per, SMALLEST)
+        turn = math.radians(mount_of(unit.rotation).turn) if one.kind != "free" else 0.0
+        gel = colour_of(show.gels, unit.gel) if unit.gel else None
+        fill = _hex(gel) if gel is not None else GROUND
+        marks += symbol_marks(kind, x, y, long, wide, turn, fill)
+        # a long strip turned would claim a square of empty paper
+        half = (max(long, wide) if long < 3 * wide else wide) / 2
+        taken.append((x - half, y - half, x + half, y + half))
+        words = label_of(unit, one.labels)
+        if words:
+            off = max(long, wide) / 2 + 0.4
+            texts.append((words, labels.Wish(x, y, off, len(words) * 1.25 + 0.4, 2.4)))
+    return marks, used, texts, taken
 
 
 def symbol_marks(

@@ -148,21 +148,27 @@ class Node:
             self.synced = now
             for port in self.ports:
                 port.put_out() if port.waiting else None
-        elif isinstance(packet, artnet.ArtPoll):
+        elif packet is None:
+            self.bad += 1
+        else:
+            return self._asked(packet, sender)
+        return []
+
+    def _asked(self, packet: object, sender: str) -> list[Reply]:
+        """What is answered: polls, settings and RDM."""
+        if isinstance(packet, artnet.ArtPoll):
             return self.answers(sender)
-        elif isinstance(packet, artnet.ArtAddress):
+        if isinstance(packet, artnet.ArtAddress):
             self._set(packet)
             return self.answers(sender)
-        elif isinstance(packet, artnet.ArtInput):
+        if isinstance(packet, artnet.ArtInput):
             for port, off in zip(self._page(packet.bind_index), packet.disabled, strict=False):
                 port.disabled = off
             return self.answers(sender)
-        elif isinstance(packet, artnet.ArtIpProg):
+        if isinstance(packet, artnet.ArtIpProg):
             return self._programmed(packet, sender)
-        elif isinstance(packet, (artnet.ArtTodRequest, artnet.ArtTodControl, artnet.ArtRdm)):
+        if isinstance(packet, (artnet.ArtTodRequest, artnet.ArtTodControl, artnet.ArtRdm)):
             return self._rdm(packet, sender)
-        elif packet is None:
-            self.bad += 1
         return []
 
     def _within_cap(self, number: int, now: float) -> bool:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QRect, QTimer
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
@@ -13,8 +16,10 @@ from isthmus.app.kit.theme import SIZE, theme
 from isthmus.app.kit.widgets import label, plain_tip, set_property
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.shell.hand_parts import Chips, Colour, Intensity, PanTilt
+from isthmus.output import Live
 from isthmus.patch.limits import bounds_of, limits_of_many
 from isthmus.plural import many
+from isthmus.profiles.chart import ChartChannel
 
 REFRESH_MS = 40
 PAD, NARROW, NARROW_PAD = 178, 960, 96  # pixels
@@ -26,6 +31,51 @@ def _divider() -> QFrame:
     line.setFixedWidth(1)
     line.setStyleSheet("background: palette(mid);")
     return line
+
+
+class Has:
+    """What the selected units have to be set by hand, and what is asked of them."""
+
+    def __init__(self) -> None:
+        self.levels: set[float] = set()
+        self.points: list[tuple[float, float]] = []  # pan and tilt, degrees
+        self.ranges: dict[str, list[tuple[float, float]]] = {"Pan": [], "Tilt": []}
+        self.turning = ""  # the first unit that has both axes
+        self.colours = False
+        self.light: NDArray[np.float64] | None = None  # of the first unit that gives any, RGB
+
+    @property
+    def level(self) -> float | None:
+        """The level all of them have; None when they differ, 0 where none has one."""
+        if len(self.levels) > 1:
+            return None
+        return next(iter(self.levels), 0.0)
+
+    def add(self, live: Live, unit: str) -> None:
+        program = live.program(unit)
+        if program is None:
+            return
+        channels = program.chart.channels
+        self._add_level(live, unit, channels)
+        pan, tilt = live.axis(unit, "Pan"), live.axis(unit, "Tilt")
+        if pan is not None and tilt is not None:
+            self.points.append((round(pan, 1), round(tilt, 1)))
+            self.turning = self.turning or unit
+            for axis, found in self.ranges.items():
+                if span := live.axis_range(unit, axis):
+                    found.append(span)
+        self.colours = self.colours or any(c.attribute.startswith("Color") for c in channels)
+        state = live.state_of(unit)
+        if self.light is None and state is not None and state.rgb.size:
+            self.light = state.rgb[0, int(np.argmax(state.rgb[0].sum(axis=1)))]
+
+    def _add_level(self, live: Live, unit: str, channels: Sequence[ChartChannel]) -> None:
+        """Of its dimmer; a unit without one is as bright as its brightest emitter."""
+        dimmer = next((c for c in channels if c.attribute == "Dimmer"), None)
+        own = [dimmer] if dimmer else [c for c in channels if c.attribute.startswith("ColorAdd_")]
+        if own:
+            asked = max(live.level(unit, c.attribute, c.cell) or 0.0 for c in own)
+            self.levels.add(round(asked, 3))
 
 
 def _all_of(ranges: list[tuple[float, float]], usual: float) -> tuple[float, float]:
@@ -174,42 +224,9 @@ class Hand(QWidget):
         live, chosen = self.bench.live, self.bench.selection
         for part in (self.intensity, self.pan_tilt, self.colour, self.light):
             part.setEnabled(bool(chosen))
-        levels, points, can, result = set(), [], False, None
-        ranges: dict[str, list[tuple[float, float]]] = {"Pan": [], "Tilt": []}
-        turning = ""  # the first that has both axes
+        has = Has()
         for unit in chosen:
-            program = live.program(unit)
-            if program is None:
-                continue
-            attributes = {c.attribute for c in program.chart.channels}
-            state = live.state_of(unit)
-            dimmer = next((c for c in program.chart.channels if c.attribute == "Dimmer"), None)
-            if dimmer is not None:
-                levels.add(round(live.level(unit, "Dimmer", dimmer.cell) or 0.0, 3))
-            elif any(a.startswith("ColorAdd_") for a in attributes):
-                levels.add(
-                    round(
-                        max(
-                            (
-                                live.level(unit, c.attribute, c.cell) or 0.0
-                                for c in program.chart.channels
-                                if c.attribute.startswith("ColorAdd_")
-                            ),
-                            default=0.0,
-                        ),
-                        3,
-                    )
-                )
-            pan, tilt = live.axis(unit, "Pan"), live.axis(unit, "Tilt")
-            if pan is not None and tilt is not None:
-                points.append((round(pan, 1), round(tilt, 1)))
-                turning = turning or unit
-                for axis, found in ranges.items():
-                    if span := live.axis_range(unit, axis):
-                        found.append(span)
-            can = can or any(a.startswith("Color") for a in attributes)
-            if result is None and state is not None and state.rgb.size:
-                result = state.rgb[0, int(np.argmax(state.rgb[0].sum(axis=1)))]
+            has.add(live, unit)
         first = chosen[0] if chosen else ""
         sent = live.sent_level(first, "Dimmer") if first else None
         asked = live.level(first, "Dimmer") if first else None
@@ -217,31 +234,31 @@ class Hand(QWidget):
             sent if sent is not None and asked is not None and abs(sent - asked) > 0.004 else None
         )
         bounds = bounds_of(self.bench.show, first) if first else {}
-        self.intensity.set(
-            next(iter(levels)) if len(levels) == 1 else None if levels else 0.0,
-            other,
-            bounds.pop("Dimmer", None),
-        )
+        self.intensity.set(has.level, other, bounds.pop("Dimmer", None))
         self.pan_tilt.set(
-            points,
-            (_all_of(ranges["Pan"], 270.0), _all_of(ranges["Tilt"], 135.0)),
+            has.points,
+            (_all_of(has.ranges["Pan"], 270.0), _all_of(has.ranges["Tilt"], 135.0)),
             {name: bounds[name] for name in ("Pan", "Tilt") if name in bounds},
         )
         self._show_limits()
-        self.colour.set(result, can)
-        lit = len(live.lit())
+        self.colour.set(has.light, has.colours)
+        self.words.setText(self._words(has))
+
+    def _words(self, has: Has) -> str:
+        """What is going on, and the axes of the first unit that turns."""
+        lit = len(self.bench.live.lit())
         words = f"{many(lit, 'unit')} asked to light" if lit else "nothing is lit"
         if self.bench.call:
             words = "the roll call holds the levels"
         if not self.bench.sending and (lit or self.bench.call):
             words += "; output is off, so nothing lights"
-        if points and self.open:
+        if has.points and self.open:
             axes = [
-                self._axis(turning, name, asked)
-                for name, asked in zip(("Pan", "Tilt"), points[0], strict=True)
+                self._axis(has.turning, name, asked)
+                for name, asked in zip(("Pan", "Tilt"), has.points[0], strict=True)
             ]
             words = f"{'   '.join(axes)}   ·   {words}".replace("-", "−")
-        self.words.setText(words)
+        return words
 
     def _show_limits(self) -> None:
         """Every limited attribute of what is selected, with its bounds."""

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
@@ -31,6 +32,7 @@ from isthmus.patch.cells import addresses
 from isthmus.patch.choose import read_choice
 from isthmus.patch.numbers import BUT
 from isthmus.show import read_address
+from isthmus.snags import Snag
 
 SHOWN = 14
 
@@ -42,77 +44,86 @@ class Hit:
     run: Callable[[], object]
 
 
+class Finding:
+    """The hits for a text, each with its place: the lower, the better it is meant."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text.strip()
+        self.words = text.lower().split()
+        self.hits: list[tuple[int, Hit]] = []
+
+    def offer(self, subject: str, kind: str, base: int, run: Callable[[], object]) -> None:
+        """A hit where every word is in the subject; better when it begins with them."""
+        low = subject.lower()
+        if all(word in low for word in self.words):
+            place = base - 3 * low.startswith(self.text.lower())
+            self.hits.append((place, Hit(subject, kind, run)))
+
+    def offer_address(self, bench: Workbench, go: Callable[[str], None]) -> None:
+        """Which unit has the address that is typed."""
+        try:
+            spot = read_address(self.text)
+        except EntryFault:
+            return
+        if spot is None:
+            return
+        universe, at = spot
+        index = index_of(bench.show)
+        for span in index.universe(universe).spans:
+            if span.start <= at <= span.end:
+                unit = index.by_id[span.unit]
+                words = f"{self.text} belongs to {unit.number} {unit.name}"
+                run = partial(_go_to, bench, go, unit.id)
+                self.hits.append((0, Hit(words, "address", run)))
+
+    def offer_choice(self, bench: Workbench) -> None:
+        """The units that numbers, ranges or names mean."""
+        try:
+            chosen = read_choice(bench.show, self.text)
+        except EntryFault:
+            return
+        if chosen.ids:
+            meant = self.text[:1].isdigit() or BUT.search(self.text)
+            run = partial(bench.select, chosen.ids)
+            self.hits.append((1 if meant else 15, Hit(chosen.words, "select", run)))
+
+
+def _go_to(bench: Workbench, go: Callable[[str], None], unit: str) -> None:
+    bench.select([unit])
+    go("Patch")
+
+
 def find(
     text: str, bench: Workbench, actions: Registry, pages: Sequence[str], go: Callable[[str], None]
 ) -> list[Hit]:
-    """Best first: a unit of that very number, who sits on that address, then everything that
+    """Best first: a unit of that very number, the one with that address, then everything that
     mentions the words.
     """
-    words = text.lower().split()
-    hits: list[tuple[int, Hit]] = []
-
-    def rank(subject: str, base: int) -> int | None:
-        low = subject.lower()
-        if not all(word in low for word in words):
-            return None
-        return base - 3 * low.startswith(text.lower().strip())
-
-    def offer(subject: str, kind: str, base: int, run: Callable[[], object]) -> None:
-        place = rank(subject, base)
-        if place is not None:
-            hits.append((place, Hit(subject, kind, run)))
-
-    units = sorted(bench.show.units, key=lambda u: u.number)
-    if "." in text or "/" in text:
-        try:
-            spot = read_address(text)
-        except EntryFault:
-            spot = None
-        index = index_of(bench.show)
-        for span in index.universe(spot[0]).spans if spot else ():
-            if spot and span.start <= spot[1] <= span.end:
-                unit = index.by_id[span.unit]
-                hits.append(
-                    (
-                        0,
-                        Hit(
-                            f"{text.strip()} belongs to {unit.number} {unit.name}",
-                            "address",
-                            lambda u=unit.id: (bench.select([u]), go("Patch")),
-                        ),
-                    )
-                )
-    if text.strip() and not text.strip().isdigit():
-        try:
-            chosen = read_choice(bench.show, text)
-        except EntryFault:
-            chosen = None
-        if chosen and chosen.ids:
-            hits.append(
-                (
-                    1 if text.strip()[:1].isdigit() or BUT.search(text) else 15,
-                    Hit(chosen.words, "take", lambda: bench.select(chosen.ids)),
-                )
-            )
-    for unit in units:
-        base = 0 if text.strip() == str(unit.number) else 20
-        offer(
-            f"{unit.number} {unit.name}  {addresses(unit)}  {unit.hangs_on}",
-            "unit",
-            base,
-            lambda u=unit.id: bench.select([u]),
-        )
+    found = Finding(text)
+    if "." in found.text or "/" in found.text:
+        found.offer_address(bench, go)
+    if found.text and not found.text.isdigit():
+        found.offer_choice(bench)
+    for unit in sorted(bench.show.units, key=lambda u: u.number):
+        base = 0 if found.text == str(unit.number) else 20
+        subject = f"{unit.number} {unit.name}  {addresses(unit)}  {unit.hangs_on}"
+        found.offer(subject, "unit", base, partial(bench.select, [unit.id]))
     for page in pages:
-        offer(page, "page", 10, lambda n=page: go(n))
+        found.offer(page, "page", 10, partial(go, page))
     for action in actions.all():
         if actions.enabled(action):
             key = f"   {action.key}" if action.key else ""
-            offer(
-                f"{actions.text(action.id)}{key}", "act", 12, lambda a=action.id: actions.trigger(a)
-            )
+            subject = f"{actions.text(action.id)}{key}"
+            found.offer(subject, "action", 12, partial(actions.trigger, action.id))
     for snag in bench.snags:
-        offer(snag.text, "snag", 30, lambda s=snag: (go("Readiness"), bench.select(s.units)))
-    return [hit for _, hit in sorted(hits, key=lambda item: item[0])][:SHOWN]
+        run = partial(_show_snag, bench, go, snag)
+        found.offer(snag.text, "snag", 30, run)
+    return [hit for _, hit in sorted(found.hits, key=lambda item: item[0])][:SHOWN]
+
+
+def _show_snag(bench: Workbench, go: Callable[[str], None], snag: Snag) -> None:
+    go("Readiness")
+    bench.select(snag.units)
 
 
 class Palette(QDialog):

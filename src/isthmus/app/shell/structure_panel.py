@@ -25,6 +25,35 @@ from isthmus.stage.runs import SIDES, UPRIGHT_KINDS, along_of, run_of, usual_sid
 WAYS = {"spacing": "keep their spacing", "ends": "keep to the ends", "refit": "are spread again"}
 
 
+PLACE = ("Across x", "Upstage y", "Height z")
+
+
+def _read_marks(one: Structure, text: str) -> tuple[float, ...]:
+    """Metres from the start of a structure, in order. Raises EntryFault."""
+    marks = tuple(sorted(read_figure(t, "mark") for t in text.replace(";", " ").split()))
+    long = run_of(one).length
+    if any(not -1e-6 <= mark <= long + 1e-6 for mark in marks):
+        raise EntryFault(f"{one.name} is {long:.2f} m long.", do="Write metres from its start.")
+    return marks
+
+
+def _fields_for(one: Structure, name: str, value: float, text: str) -> dict[str, object]:
+    """The members of a structure that a figure changes. Raises EntryFault."""
+    if name in PLACE:
+        return {"position": _with(one.position, PLACE.index(name), value)}
+    if name == "Depth":
+        return {"size": _with(one.size, 1, value)}
+    if name == "Thickness":
+        return {"size": _with(one.size, 0 if one.kind in UPRIGHT_KINDS else 2, value)}
+    if name == "Arc":
+        return {"arc": value}
+    if not math.isclose(value, round(value)):
+        raise EntryFault(f"“{text[:12]}” is not a whole number.")
+    if name == "Steps" and not 0 <= value <= 40:
+        raise EntryFault("A deck has 0 to 40 steps.")
+    return {name.lower(): round(value)}  # Chords, Steps
+
+
 class StructurePanel(QWidget):
     """Shown by the inspector while a structure is selected."""
 
@@ -184,61 +213,36 @@ class StructurePanel(QWidget):
             return
         text = self.fields[name].text()
         self.bench.see(None)
+        if text.strip() == self._figure(one, name):
+            return
+        self._edit(name.lower(), lambda show, key: self._changed(show, key, one, name, text))
+        now = self.structure()
+        if now is not None:  # as it is now: leaving the field again then changes nothing
+            self.fields[name].setText(self._figure(now, name))
+        self.refresh()
 
-        def change(show: Show, key: str) -> Show:
-            if name == "Name":
-                words = " ".join(text.split())
-                if not 0 < len(words) <= 80:
-                    raise EntryFault("A structure needs a name of 1 to 80 letters.")
-                return structures.change(
-                    show, key, lambda s: replace(s, name=words) if s.name != words else s
-                )
-            if name == "Marks":
-                marks = tuple(
-                    sorted(read_figure(t, "mark") for t in text.replace(";", " ").split())
-                )
-                if any(not -1e-6 <= m <= run_of(one).length + 1e-6 for m in marks):
-                    raise EntryFault(
-                        f"{one.name} is {run_of(one).length:.2f} m long.",
-                        do="Write metres from its start.",
-                    )
-                return structures.change(show, key, lambda s: replace(s, marks=marks))
-            value = read_figure(text)
-            if name in ("Across x", "Upstage y", "Height z"):
-                axis = ("Across x", "Upstage y", "Height z").index(name)
-                return structures.change(
-                    show, key, lambda s: replace(s, position=_with(s.position, axis, value))
-                )
-            if name == "Turn":
-                return turned(show, key, value - mount_of(one.rotation).turn)
-            if name == "Length":
-                made = lengthened(show, key, value, self.bench.length_way)
-                if made.words:
-                    self.bench.tell("attention", made.words)
-                return made.show
-            upright = one.kind in UPRIGHT_KINDS
-            if name in ("Depth", "Thickness"):
-                axis = 1 if name == "Depth" else 0 if upright else 2
-                return structures.change(
-                    show, key, lambda s: replace(s, size=_with(s.size, axis, value))
-                )
-            if not math.isclose(value, round(value)) and name != "Arc":
-                raise EntryFault(f"“{text[:12]}” is not a whole number.")
-            if name == "Steps" and not 0 <= value <= 40:
-                raise EntryFault("A deck has 0 to 40 steps.")
-            changed = {
-                "Chords": {"chords": round(value)},
-                "Arc": {"arc": value},
-                "Steps": {"steps": round(value)},
-            }[name]
-            return structures.change(show, key, lambda s: replace(s, **changed))
-
-        if text.strip() != self._figure(one, name):
-            self._edit(name.lower(), change)
-            now = self.structure()
-            if now is not None:  # as it is now: leaving the field again then changes nothing
-                self.fields[name].setText(self._figure(now, name))
-            self.refresh()
+    def _changed(self, show: Show, key: str, one: Structure, name: str, text: str) -> Show:
+        """The show with one figure of a structure as it was typed. Raises EntryFault."""
+        if name == "Name":
+            words = " ".join(text.split())
+            if not 0 < len(words) <= 80:
+                raise EntryFault("A structure needs a name of 1 to 80 letters.")
+            return structures.change(
+                show, key, lambda s: replace(s, name=words) if s.name != words else s
+            )
+        if name == "Marks":
+            marks = _read_marks(one, text)
+            return structures.change(show, key, lambda s: replace(s, marks=marks))
+        value = read_figure(text)
+        if name == "Turn":
+            return turned(show, key, value - mount_of(one.rotation).turn)
+        if name == "Length":
+            made = lengthened(show, key, value, self.bench.length_way)
+            if made.words:
+                self.bench.tell("attention", made.words)
+            return made.show
+        fields = _fields_for(one, name, value, text)
+        return structures.change(show, key, lambda s: replace(s, **fields))
 
     def _figure(self, one: Structure, name: str) -> str:
         """What the field shows for what is: leaving it untouched changes nothing."""

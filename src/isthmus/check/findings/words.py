@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Container, Iterable, Iterator, Sequence
 
 from isthmus.check.calls import numbers_of
 from isthmus.check.findings.cause import ELSEWHERE, Cause
@@ -15,6 +15,7 @@ from isthmus.patch.limits import limits_in_words
 from isthmus.plural import many
 from isthmus.profiles import profiles_of
 from isthmus.routes import Reach, write_number
+from isthmus.show.records import Verdict
 
 LINES = 7
 
@@ -107,81 +108,106 @@ def _kept(model: Model, unit: str) -> str:
 
 
 def evidence_for(model: Model, evidence: Evidence, cause: Cause) -> list[str]:
-    """What speaks for a cause, in words, the strongest first."""
-    show, units = model.show, set(cause.states)
-    out: list[str] = []
-    for node in show.nodes:
+    """What speaks for a cause, in words, the strongest first; LINES at most."""
+    units = set(cause.states)
+    out = [
+        *_from_the_network(model, evidence, units),
+        *_from_the_call(model, evidence, units),
+        *_from_other_calls(model, evidence, units),
+        *_from_the_devices(model, evidence, units),
+        *_from_answers(model, evidence, units),
+    ]
+    return out[:LINES]
+
+
+def _on(model: Model, units: set[str], universes: Container[int]) -> bool:
+    """Whether one of the units has an address in one of the universes."""
+    return any(p.universe in universes for u in units for p in model.units[u].patch)
+
+
+def _by_number(model: Model, units: Iterable[str]) -> list[str]:
+    return sorted(units, key=lambda u: model.units[u].number)
+
+
+def _from_the_network(model: Model, evidence: Evidence, units: set[str]) -> Iterator[str]:
+    """Nodes that are silent, ports with another number, other senders."""
+    for node in model.show.nodes:
         if evidence.nodes.get(node.id) == SILENT and _behind(model, node.id) & units:
-            out.append(f"{node.name}, {node.ip}, does not answer.")
-    reach = Reach(show)
+            yield f"{node.name}, {node.ip}, does not answer."
+    reach = Reach(model.show)
     for port in reach.ports:
         real = evidence.ports.get((port.node.id, port.index))
         fed = {o.universe for o in reach.of_port.get(port.key, ()) if o.enabled}
-        if (
-            real is not None
-            and real != port.number
-            and any(p.universe in fed for u in units for p in model.units[u].patch)
-        ):
+        if real is not None and real != port.number and _on(model, units, fed):
             now = write_number(port.protocol, real)
-            out.append(
+            yield (
                 f"{port.node.name} says that its port {port.index} listens to {now}; the "
                 f"show expects {port.words}."
             )
     for universe, names in evidence.senders.items():
-        if any(p.universe == universe for u in units for p in model.units[u].patch):
-            out.append(f"{', '.join(names)} sends universe {universe} too.")
-    seen = [u for u in units if u in evidence.verdicts]
+        if _on(model, units, (universe,)):
+            yield f"{', '.join(names)} sends universe {universe} too."
+
+
+def _from_the_call(model: Model, evidence: Evidence, units: set[str]) -> Iterator[str]:
+    """What was seen when these units were called."""
+    seen = _by_number(model, (u for u in units if u in evidence.verdicts))
     counts = Counter(evidence.verdicts[u].result for u in seen)
     if len(units) > 1 and counts:
         said = ", ".join(f"{n} {result}" for result, n in counts.most_common())
-        out.append(f"Of {many(len(units), 'unit')} called there: {said}.")
-    for unit in sorted(seen, key=lambda u: model.units[u].number):
-        verdict = evidence.verdicts[unit]
-        n = model.units[unit].number
+        yield f"Of {many(len(units), 'unit')} called there: {said}."
+    for unit in seen:
+        verdict, number = evidence.verdicts[unit], model.units[unit].number
         if verdict.others:
-            too = "too" if "too" in verdict.what else "instead"
-            out.append(f"When {n} was called, {numbers_of(show, verdict.others)} lit {too}.")
+            lit = numbers_of(model.show, verdict.others)
+            yield f"When {number} was called, {lit} lit {_too_or_instead(verdict)}."
         elif verdict.result == "wrong" and len(units) <= 2:
             ways = ", ".join(WAYS[w] for w in verdict.what)
-            out.append(
-                f"{n} was wrong in {ways}." if ways else f"{n} was wrong; no one said in which way."
-            )
+            how = f" in {ways}." if ways else "; no one said in which way."
+            yield f"{number} was wrong{how}"
         elif verdict.result == "silent" and len(units) <= 2:
-            out.append(f"{n} stayed silent.")
+            yield f"{number} stayed silent."
         if verdict.note and len(units) <= 2:
-            out.append(f"Noted of {n}: {verdict.note}")
+            yield f"Noted of {number}: {verdict.note}"
+
+
+def _too_or_instead(verdict: Verdict) -> str:
+    return "too" if "too" in verdict.what else "instead"
+
+
+def _from_other_calls(model: Model, evidence: Evidence, units: set[str]) -> Iterator[str]:
+    """When other units were called and these lit."""
     for caller, verdict in evidence.verdicts.items():
         mine = units.intersection(verdict.others)
         if mine and caller not in units and caller in model.units:
-            how = "too" if "too" in verdict.what else "instead"
-            out.append(
-                f"When {model.units[caller].number} was called, {numbers_of(show, mine)} lit {how}."
-            )
-    for unit in sorted(units, key=lambda u: model.units[u].number):
-        told = evidence.told.get(unit)
-        n = model.units[unit].number
+            number, lit = model.units[caller].number, numbers_of(model.show, mine)
+            yield f"When {number} was called, {lit} lit {_too_or_instead(verdict)}."
+
+
+def _from_the_devices(model: Model, evidence: Evidence, units: set[str]) -> Iterator[str]:
+    """What discovery or a hunt found of these units."""
+    for unit in _by_number(model, units & evidence.told.keys()):
+        told, number = evidence.told[unit], model.units[unit].number
         _, universe, address = model.expected(unit).places[0]
-        if told and told.there and (told.address != address or told.universe not in (0, universe)):
-            where = (
-                f"{told.universe}.{told.address:03d}"
-                if told.universe not in (0, universe)
-                else f"address {told.address:03d}"
-            )
-            out.append(f"{'Discovery' if told.uid else 'The hunt'} finds {n} at {where}.")
-        elif told and not told.there:
-            out.append(f"Discovery does not find {n}.")
-        elif told and told.uid and len(units) <= 2:
-            out.append(f"Discovery finds {n} at its address: it has power, and is reached.")
+        elsewhere = told.universe not in (0, universe)
+        if not told.there:
+            yield f"Discovery does not find {number}."
+        elif elsewhere or told.address != address:
+            spot = f"{told.address:03d}"
+            where = f"{told.universe}.{spot}" if elsewhere else f"address {spot}"
+            yield f"{'Discovery' if told.uid else 'The hunt'} finds {number} at {where}."
+        elif told.uid and len(units) <= 2:
+            yield f"Discovery finds {number} at its address: it has power, and is reached."
+
+
+def _from_answers(model: Model, evidence: Evidence, units: set[str]) -> Iterator[str]:
+    """What was answered to the questions of a finding."""
+    seen_in = {UNIVERSE: "with its universe at full", EVERYTHING: "with everything at full"}
     for (look, unit), yes in evidence.answers.items():
         if unit in units:
-            n = model.units[unit].number
-            did = "lit" if look in (UNIVERSE, EVERYTHING) else "moved"
-            where = {
-                UNIVERSE: "with its universe at full",
-                EVERYTHING: "with everything at full",
-            }.get(look, "while it was called")
-            out.append(f"{n} {did} {where}." if yes else f"{n} never {did} {where}.")
-    return out[:LINES]
+            did = "lit" if look in seen_in else "moved"
+            where = seen_in.get(look, "while it was called")
+            yield f"{model.units[unit].number} {'' if yes else 'never '}{did} {where}."
 
 
 def _behind(model: Model, node_id: str) -> set[str]:

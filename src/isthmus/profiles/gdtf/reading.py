@@ -169,53 +169,60 @@ class Reader:
         """The fields that stand in attributes; unknown ones under `more`."""
         values: dict[str, Any] = {}
         more: list[tuple[str, str]] = []
-        known, size = spec.by_xml, self.size
+        known = spec.by_xml
         for name, text in element.attrib.items():
             attr = known.get(name)
             if attr is None:
-                right = spec.by_lower.get(name.lower())
-                if right and right != name and right not in element.attrib:
-                    self.tell(
-                        f"Attribute “{name}” is spelt “{right}” in the standard.",
-                        once=f"{spec.tag} {name}",
-                    )
-                    attr = spec.by_xml.get(right)
-                if attr is None:
-                    if name not in spec.kept and right is None:
-                        self.tell(
-                            f"Attribute “{name}” is not in the standard; it is kept.",
-                            once=f"{spec.tag} {name}",
-                        )
-                    more.append((right or name, text))
-                    continue
-            if attr.codec is s.TEXT:
+                attr, name = self._misspelt(element, spec, name)
+            if attr is None:
+                more.append((name, text))
+            elif attr.codec is s.TEXT:
                 values[attr.field] = text
             elif text.strip() and text != "None":
-                try:
-                    values[attr.field] = attr.codec.read(text, size)
-                    if attr.codec is s.DMX and past_the_channel(text, size):
-                        self.tell(
-                            f"{attr.xml} “{text[:30]}” is past what its bytes hold; the "
-                            "highest is taken."
-                        )
-                except (ValueError, OverflowError):
-                    self.tell(
-                        f"{attr.xml} “{text[:40]}” is not {attr.codec.says}; it is taken as "
-                        "not given."
-                    )
-        for attr in spec.attrs if not spec.needed <= values.keys() else ():
-            if (
-                attr.need
-                and attr.field not in values
-                and not (self.old and (spec.tag, attr.xml) in SINCE_1_1)
-            ):
+                self._value(attr, text, values)
+        if not spec.needed <= values.keys():
+            self._tell_missing(spec, values)
+        if more:
+            values["more"] = tuple(more)
+        return values
+
+    def _misspelt(self, element: Element, spec: s.Spec, name: str) -> tuple[s.Attr | None, str]:
+        """The attribute that is meant by a name in other letters, and the name to keep it under."""
+        right = spec.by_lower.get(name.lower())
+        if right is None:
+            if name not in spec.kept:
+                self.tell(
+                    f"Attribute “{name}” is not in the standard; it is kept.",
+                    once=f"{spec.tag} {name}",
+                )
+            return None, name
+        if right == name or right in element.attrib:
+            return None, right
+        self.tell(
+            f"Attribute “{name}” is spelt “{right}” in the standard.", once=f"{spec.tag} {name}"
+        )
+        return spec.by_xml.get(right), right
+
+    def _value(self, attr: s.Attr, text: str, values: dict[str, Any]) -> None:
+        try:
+            values[attr.field] = attr.codec.read(text, self.size)
+            if attr.codec is s.DMX and past_the_channel(text, self.size):
+                self.tell(
+                    f"{attr.xml} “{text[:30]}” is past what its bytes hold; the highest is taken."
+                )
+        except (ValueError, OverflowError):
+            self.tell(
+                f"{attr.xml} “{text[:40]}” is not {attr.codec.says}; it is taken as not given."
+            )
+
+    def _tell_missing(self, spec: s.Spec, values: dict[str, Any]) -> None:
+        for attr in spec.attrs:
+            newer = self.old and (spec.tag, attr.xml) in SINCE_1_1
+            if attr.need and attr.field not in values and not newer:
                 self.tell(
                     f"{attr.xml} is missing.",
                     once=f"missing {spec.tag} {attr.xml}" if attr.xml != "Name" else "",
                 )
-        if more:
-            values["more"] = tuple(more)
-        return values
 
     def read(self, element: Element, spec: s.Spec) -> Any:
         """One element with its attributes and children by the table."""

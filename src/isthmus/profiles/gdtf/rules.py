@@ -7,6 +7,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
 
 from isthmus.plural import many
 from isthmus.profiles import records as r
@@ -191,103 +192,113 @@ def _reaches(start: str, goal: str, tops: dict[str, r.Geometry], seen: set[str])
     return False
 
 
+@dataclass(frozen=True)
+class _Defined:
+    """The names a profile defines, that its modes may refer to."""
+
+    names: dict[str, set[str]]  # by the member of a function that refers to them
+    wheels: dict[str, r.Wheel]
+    geometry: set[str]
+    gamuts: set[str]
+
+    @staticmethod
+    def by(profile: r.Profile) -> _Defined:
+        wheels = {wheel.name: wheel for wheel in profile.wheels}
+        names = {
+            "attribute": {a.name for a in profile.attributes},
+            "wheel": set(wheels),
+            "emitter": {e.name for e in profile.emitters},
+            "filter": {f.name for f in profile.filters},
+        }
+        gamuts = {
+            name
+            for text in profile.physical_other
+            for name in re.findall(r'<Gamut [^>]*Name="([^"]*)"', text)
+        }
+        return _Defined(names, wheels, {g.name for g in _walk(profile.geometries)}, gamuts)
+
+
 def _modes(profile: r.Profile) -> Iterator[Notice]:
-    wheels = {wheel.name: wheel for wheel in profile.wheels}
-    known = {
-        "attribute": {a.name for a in profile.attributes},
-        "wheel": set(wheels),
-        "emitter": {e.name for e in profile.emitters},
-        "filter": {f.name for f in profile.filters},
-    }
-    geometry = {g.name for g in _walk(profile.geometries)}
-    gamuts = {
-        name
-        for text in profile.physical_other
-        for name in re.findall(r'<Gamut [^>]*Name="([^"]*)"', text)
-    }
-    if profile.rdm is not None:
-        modes = {mode.name for mode in profile.modes}
-        for software in profile.rdm.software:
-            for personality in software.personalities:
-                if personality.mode not in modes:
-                    yield Notice(
-                        f"FTRDM / DMXPersonality “{personality.value}”",
-                        f"its mode “{personality.mode}” does not exist.",
-                    )
+    defined = _Defined.by(profile)
+    yield from _personalities(profile)
     for mode in profile.modes:
         place = f"DMXMode “{mode.name}”"
-        lay = chart(profile, mode)
-        for block, size in lay.footprints:
-            if size > UNIVERSE:
-                yield Notice(place, f"block {block} takes {size} slots; a universe has {UNIVERSE}.")
-        owners = Counter(slot for item in lay.channels for slot in item.slots)
-        for (block, offset), count in sorted(owners.items()):
-            if count > 1:
-                yield Notice(
-                    place,
-                    f"{many(count, 'channel')} use slot "
-                    f"{offset}{f' of block {block}' if block > 1 else ''}.",
-                )
+        yield from _slots(profile, mode, place)
         names = Counter(channel_name(c) for c in mode.channels)
+        for name, count in names.items():
+            if count > 1:
+                yield Notice(place, f"{many(count, 'channel')} are called “{name}”.")
         functions = {
             f"{channel_name(c)}.{p.attribute}.{f.name}"
             for c in mode.channels
             for p in c.logical
             for f in p.functions
         }
-        yield from (
-            Notice(place, f"{many(count, 'channel')} are called “{name}”.")
-            for name, count in names.items()
-            if count > 1
-        )
-        links = {*names, *functions}
         for channel in mode.channels:
-            for part in channel.logical:
-                for f in part.functions:
-                    if f.mode_master and f.mode_master not in links:
-                        yield Notice(
-                            f"{place} / ChannelFunction “{f.name}”",
-                            f"its mode master “{f.mode_master}” is not in the mode.",
-                        )
-            yield from _channel(
-                channel,
-                f"{place} / DMXChannel {','.join(map(str, channel.offsets)) or 'virtual'}",
-                known,
-                wheels,
-                geometry,
-                gamuts,
-            )
-        for relation in mode.relations:
-            where = f"{place} / Relation “{relation.name}”"
-            if relation.kind not in ("Multiply", "Override"):
-                yield Notice(where, f"Type “{relation.kind}” is neither Multiply nor Override.")
-            if relation.master not in names:
-                yield Notice(where, f"its master “{relation.master}” is not a channel of the mode.")
-            if relation.follower not in functions:
+            yield from _masters(channel, place, {*names, *functions})
+            slots = ",".join(map(str, channel.offsets)) or "virtual"
+            yield from _channel(channel, f"{place} / DMXChannel {slots}", defined)
+        yield from _relations(mode, place, set(names), functions)
+
+
+def _personalities(profile: r.Profile) -> Iterator[Notice]:
+    modes = {mode.name for mode in profile.modes}
+    for software in profile.rdm.software if profile.rdm is not None else ():
+        for personality in software.personalities:
+            if personality.mode not in modes:
                 yield Notice(
-                    where, f"its follower “{relation.follower}” is not a function of the mode."
+                    f"FTRDM / DMXPersonality “{personality.value}”",
+                    f"its mode “{personality.mode}” does not exist.",
                 )
 
 
-def _channel(
-    channel: r.DmxChannel,
-    place: str,
-    known: dict[str, set[str]],
-    wheels: dict[str, r.Wheel],
-    geometry: set[str],
-    gamuts: set[str],
-) -> Iterator[Notice]:
-    top = 256**channel.resolution - 1
-    if channel.geometry not in geometry:
+def _slots(profile: r.Profile, mode: r.Mode, place: str) -> Iterator[Notice]:
+    """Blocks longer than a universe, and slots that several channels use."""
+    lay = chart(profile, mode)
+    for block, size in lay.footprints:
+        if size > UNIVERSE:
+            yield Notice(place, f"block {block} takes {size} slots; a universe has {UNIVERSE}.")
+    owners = Counter(slot for item in lay.channels for slot in item.slots)
+    for (block, offset), count in sorted(owners.items()):
+        if count > 1:
+            where = f"{offset}{f' of block {block}' if block > 1 else ''}"
+            yield Notice(place, f"{many(count, 'channel')} use slot {where}.")
+
+
+def _masters(channel: r.DmxChannel, place: str, links: set[str]) -> Iterator[Notice]:
+    for part in channel.logical:
+        for f in part.functions:
+            if f.mode_master and f.mode_master not in links:
+                yield Notice(
+                    f"{place} / ChannelFunction “{f.name}”",
+                    f"its mode master “{f.mode_master}” is not in the mode.",
+                )
+
+
+def _relations(mode: r.Mode, place: str, names: set[str], functions: set[str]) -> Iterator[Notice]:
+    for relation in mode.relations:
+        where = f"{place} / Relation “{relation.name}”"
+        if relation.kind not in ("Multiply", "Override"):
+            yield Notice(where, f"Type “{relation.kind}” is neither Multiply nor Override.")
+        if relation.master not in names:
+            yield Notice(where, f"its master “{relation.master}” is not a channel of the mode.")
+        if relation.follower not in functions:
+            yield Notice(
+                where, f"its follower “{relation.follower}” is not a function of the mode."
+            )
+
+
+def _channel(channel: r.DmxChannel, place: str, defined: _Defined) -> Iterator[Notice]:
+    functions = [f for part in channel.logical for f in part.functions]
+    if channel.geometry not in defined.geometry:
         yield Notice(place, f"its geometry “{channel.geometry}” does not exist.")
-    if not any(part.functions for part in channel.logical):
+    if not functions:
         yield Notice(place, "it has no function.")
     if len(set(channel.offsets)) != len(channel.offsets):
         yield Notice(place, "two of its bytes use one slot.")
-    if channel.initial and not any(
-        f.name == channel.initial for part in channel.logical for f in part.functions
-    ):
+    if channel.initial and all(f.name != channel.initial for f in functions):
         yield Notice(place, f"its initial function “{channel.initial}” does not exist.")
+    top = 256**channel.resolution - 1
     for part in channel.logical:
         starts = Counter(f.dmx_from for f in part.functions if not f.mode_master)
         for start, count in starts.items():
@@ -297,25 +308,27 @@ def _channel(
                 )
         for function in part.functions:
             where = f"{place} / ChannelFunction “{function.name}”"
-            for field, defined in known.items():
-                name = getattr(function, field)
-                if name and name != "NoFeature" and name not in defined:
-                    yield Notice(where, f"its {field} “{name}” is not defined.")
-            if function.dmx_from > top:
-                yield Notice(where, f"it begins at {function.dmx_from}, past {top}.")
-            if (
-                function.mode_from
-                and function.mode_to
-                and _dmx(function.mode_from) > _dmx(function.mode_to)
-            ):
-                yield Notice(
-                    where, f"ModeFrom {function.mode_from} is above ModeTo {function.mode_to}."
-                )
-            if function.gamut and function.gamut not in gamuts:
-                yield Notice(where, f"its gamut “{function.gamut}” is not defined.")
-            if function.default > top:
-                yield Notice(where, f"its default {function.default} is past {top}.")
-            yield from _sets(function, where, wheels.get(function.wheel))
+            yield from _function(function, where, top, defined)
+            yield from _sets(function, where, defined.wheels.get(function.wheel))
+
+
+def _function(
+    function: r.ChannelFunction, where: str, top: int, defined: _Defined
+) -> Iterator[Notice]:
+    """`top` is the highest value the bytes of the channel hold."""
+    for field, names in defined.names.items():
+        name = getattr(function, field)
+        if name and name != "NoFeature" and name not in names:
+            yield Notice(where, f"its {field} “{name}” is not defined.")
+    if function.dmx_from > top:
+        yield Notice(where, f"it begins at {function.dmx_from}, past {top}.")
+    low, high = function.mode_from, function.mode_to
+    if low and high and _dmx(low) > _dmx(high):
+        yield Notice(where, f"ModeFrom {low} is above ModeTo {high}.")
+    if function.gamut and function.gamut not in defined.gamuts:
+        yield Notice(where, f"its gamut “{function.gamut}” is not defined.")
+    if function.default > top:
+        yield Notice(where, f"its default {function.default} is past {top}.")
 
 
 def _sets(function: r.ChannelFunction, where: str, wheel: r.Wheel | None) -> Iterator[Notice]:

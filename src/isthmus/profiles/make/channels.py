@@ -269,25 +269,8 @@ def with_definitions(profile: r.Profile) -> r.Profile:
     """The profile with every attribute, feature, activation group, wheel and emitter its modes use
     defined; what was defined stays.
     """
-    used: dict[str, None] = {}
-    wheels = {wheel.name: wheel for wheel in profile.wheels}
-    emitters = {emitter.name: emitter for emitter in profile.emitters}
-    for mode in profile.modes:
-        for channel in mode.channels:
-            for logical in channel.logical:
-                used[logical.attribute] = None
-                for function in logical.functions:
-                    used[function.attribute] = None
-                    if function.emitter and function.emitter not in emitters:
-                        emitters[function.emitter] = r.Emitter(
-                            name=function.emitter,
-                            color=TYPICAL_EMITTERS.get(function.emitter, r.WHITE),
-                        )
-                wheel = wheel_of(logical.functions)
-                if wheel and (
-                    wheel.name not in wheels or len(wheels[wheel.name].slots) < len(wheel.slots)
-                ):
-                    wheels[wheel.name] = wheel
+    parts = [p for mode in profile.modes for channel in mode.channels for p in channel.logical]
+    used = [name for p in parts for name in (p.attribute, *(f.attribute for f in p.functions))]
     have = {attribute.name: attribute for attribute in profile.attributes}
     for name in used:
         if name and name not in have:
@@ -298,8 +281,42 @@ def with_definitions(profile: r.Profile) -> r.Profile:
                 unit=unit_of(name),
                 activation=activation_of(name),
             )
-    groups = {group.name: group for group in profile.features}
-    for attribute in have.values():
+    return replace(
+        profile,
+        attributes=tuple(have.values()),
+        features=_features(profile.features, have.values()),
+        activations=_activations(profile.activations, have.values()),
+        wheels=_wheels(profile.wheels, parts),
+        emitters=_emitters(profile.emitters, parts),
+    )
+
+
+def _emitters(
+    defined: Iterable[r.Emitter], parts: Iterable[r.LogicalChannel]
+) -> tuple[r.Emitter, ...]:
+    made = {emitter.name: emitter for emitter in defined}
+    for part in parts:
+        for name in (function.emitter for function in part.functions):
+            if name and name not in made:
+                made[name] = r.Emitter(name=name, color=TYPICAL_EMITTERS.get(name, r.WHITE))
+    return tuple(made.values())
+
+
+def _wheels(defined: Iterable[r.Wheel], parts: Iterable[r.LogicalChannel]) -> tuple[r.Wheel, ...]:
+    """One by each name: the one with the most slots."""
+    made = {wheel.name: wheel for wheel in defined}
+    for part in parts:
+        wheel = wheel_of(part.functions)
+        if wheel and (wheel.name not in made or len(made[wheel.name].slots) < len(wheel.slots)):
+            made[wheel.name] = wheel
+    return tuple(made.values())
+
+
+def _features(
+    defined: Iterable[r.FeatureGroup], attributes: Iterable[r.Attribute]
+) -> tuple[r.FeatureGroup, ...]:
+    groups = {group.name: group for group in defined}
+    for attribute in attributes:
         group, _, feature = attribute.feature.partition(".")
         if not group:
             continue
@@ -307,17 +324,12 @@ def with_definitions(profile: r.Profile) -> r.Profile:
         if all(item.name != feature for item in old.features):
             old = replace(old, features=(*old.features, r.Feature(name=feature)))
         groups[group] = old
-    activations = {group.name: group for group in profile.activations}
-    for name in ACTIVATION_GROUPS:
-        if name not in activations and any(
-            attribute.activation == name for attribute in have.values()
-        ):
-            activations[name] = r.ActivationGroup(name=name)
-    return replace(
-        profile,
-        attributes=tuple(have.values()),
-        features=tuple(groups.values()),
-        activations=tuple(activations.values()),
-        wheels=tuple(wheels.values()),
-        emitters=tuple(emitters.values()),
-    )
+    return tuple(groups.values())
+
+
+def _activations(
+    defined: tuple[r.ActivationGroup, ...], attributes: Iterable[r.Attribute]
+) -> tuple[r.ActivationGroup, ...]:
+    have, used = {group.name for group in defined}, {a.activation for a in attributes}
+    new = (name for name in ACTIVATION_GROUPS if name in used and name not in have)
+    return (*defined, *(r.ActivationGroup(name=name) for name in new))

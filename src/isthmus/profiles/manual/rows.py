@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass, field, replace
 
-from isthmus.profiles.manual.cells import Scale, Value
+from isthmus.profiles.manual.cells import Value
 from isthmus.profiles.manual.naming import propose, propose_band
 from isthmus.profiles.sheet import Band, Line, Sheet
 
@@ -104,33 +105,9 @@ def _band(value: Value, name: str, source: int, size: int, wide: bool) -> tuple[
 
 
 def row_of(draft: Draft) -> Row:
+    """The row a draft makes, its ranges in slot values, with what is doubtful about it."""
     name = re.sub(r"\s+", " ", " ".join(dict.fromkeys(draft.names))).strip(" :-")
-    size = len(draft.slots)
-    scales: set[Scale] = {value.scale for value, _, _ in draft.bands}
-    wide = any(value.scale != "percent" and value.end > 255 for value, _, _ in draft.bands)
-    if scales == {"percent"} and len(draft.bands) == 1 and draft.bands[0][0].end == 100:
-        draft.bands = []
-    bands = []
-    for value, text, source in draft.bands:
-        band, doubt = _band(value, text, source, size, wide)
-        bands.append(band)
-        if doubt:
-            draft.doubt(doubt, 0.25 if "backwards" in doubt or "past" in doubt else 0.1)
-    if bands and scales == {"percent"}:
-        bands = [
-            replace(a, end=b.start - 1) if a.start < b.start <= a.end else a
-            for a, b in zip(bands, [*bands[1:], bands[-1]], strict=True)
-        ]
-    if not name and bands and 0 < (cut := bands[0].name.find(":")) < 40:
-        name, bands[0] = (
-            bands[0].name[:cut].strip(),
-            replace(bands[0], name=bands[0].name[cut + 1 :].strip()),
-        )
-    if len(bands) == 1 and bands[0].start == 0 and bands[0].end >= 255:
-        if not name:
-            name = bands[0].name
-        if not bands[0].name or _FULL.match(bands[0].name) or bands[0].name == name:
-            bands = []
+    name, bands = _named(name, _bands(draft))
     guess = propose(name, [band.name for band in bands])
     if not name:
         draft.doubt("it has no name of its own", 0.2)
@@ -140,23 +117,55 @@ def row_of(draft: Draft) -> Row:
         draft.doubt(
             "its attribute is guessed from part of its name", round(0.85 - guess.confidence, 2)
         )
-    starts = [band.start for band in bands]
-    if starts != sorted(starts):
+    in_order = sorted(bands, key=lambda band: band.start)
+    if [band.start for band in bands] != [band.start for band in in_order]:
         draft.doubt("its ranges are out of order", 0.15)
-        bands.sort(key=lambda band: band.start)
-    confidence = 1.0
-    for cost in draft.doubts.values():
-        confidence *= 1.0 - cost
+    confidence = math.prod(1.0 - cost for cost in draft.doubts.values())
     return Row(
         tuple(draft.slots),
         name,
         guess.attribute,
-        tuple(bands),
+        tuple(in_order),
         draft.default,
         (draft.first, draft.last),
         round(confidence, 2),
         tuple(draft.doubts),
     )
+
+
+def _bands(draft: Draft) -> list[RowBand]:
+    """The ranges in slot values; doubts about them go to the draft."""
+    size, values = len(draft.slots), [value for value, _, _ in draft.bands]
+    percent = {value.scale for value in values} == {"percent"}
+    if percent and len(values) == 1 and values[0].end == 100:
+        return []  # 0 to 100 % is all of it: no range of its own
+    wide = any(value.scale != "percent" and value.end > 255 for value in values)
+    bands = []
+    for value, text, source in draft.bands:
+        band, doubt = _band(value, text, source, size, wide)
+        bands.append(band)
+        if doubt:
+            draft.doubt(doubt, 0.25 if "backwards" in doubt or "past" in doubt else 0.1)
+    if not percent:
+        return bands
+    # rounded from percent, the end of one may be the start of the next
+    return [
+        replace(a, end=b.start - 1) if a.start < b.start <= a.end else a
+        for a, b in zip(bands, [*bands[1:], *bands[-1:]], strict=True)
+    ]
+
+
+def _named(name: str, bands: list[RowBand]) -> tuple[str, list[RowBand]]:
+    """A name that stands in its first range only, and a single range that says nothing more."""
+    if not name and bands and 0 < (cut := bands[0].name.find(":")) < 40:
+        own, rest = bands[0].name[:cut].strip(), bands[0].name[cut + 1 :].strip()
+        name, bands = own, [replace(bands[0], name=rest), *bands[1:]]
+    if len(bands) == 1 and bands[0].start == 0 and bands[0].end >= 255:
+        only = bands[0].name
+        name = name or only
+        if not only or _FULL.match(only) or only == name:
+            return name, []
+    return name, bands
 
 
 def joined(rows: list[Row]) -> list[Row]:

@@ -233,7 +233,7 @@ class GelsView(PageView):
         self.book.setCurrentIndex(self.book.findData(path.stem))
         self.refresh()
         faults = (
-            f" {many(len(book.faults), 'line')} were left out: {book.faults[0]}"
+            f" Left out, {many(len(book.faults), 'line')}: {book.faults[0]}"
             if book.faults
             else ""
         )

@@ -255,17 +255,7 @@ class FindingsView(PageView):
             column.addWidget(Section("Evidence"))
             for line in told.evidence:
                 column.addWidget(_point(line))
-        pictures = QHBoxLayout()
-        for unit in told.units:
-            picture = picture_of(self.bench.show, unit)
-            found = self.bench.show.unit(unit)
-            if picture is not None and found and pictures.count() < MOST_PICTURES:
-                thumb = Thumb(self, (120, 90))
-                thumb.take(picture, str(found.number))
-                pictures.addWidget(thumb)
-        if pictures.count():
-            pictures.addStretch(1)
-            column.addLayout(pictures)
+        self._fill_pictures(column, told)
         if told.rivals:
             column.addWidget(Section("It could also be"))
             for rival in told.rivals:
@@ -281,6 +271,22 @@ class FindingsView(PageView):
             column.addLayout(buttons)
             self.seen = label("", "quiet", wrap=True)
             column.addWidget(self.seen)
+        self._fill_fixes(column, told)
+
+    def _fill_pictures(self, column: QVBoxLayout, told: FindingTold) -> None:
+        pictures = QHBoxLayout()
+        for unit in told.units:
+            picture = picture_of(self.bench.show, unit)
+            found = self.bench.show.unit(unit)
+            if picture is not None and found and pictures.count() < MOST_PICTURES:
+                thumb = Thumb(self, (120, 90))
+                thumb.take(picture, str(found.number))
+                pictures.addWidget(thumb)
+        if pictures.count():
+            pictures.addStretch(1)
+            column.addLayout(pictures)
+
+    def _fill_fixes(self, column: QVBoxLayout, told: FindingTold) -> None:
         ask = told.kind in TOLD_BY_DEVICES and self.checks.found is None
         if not told.fixes and not told.hunt and not ask:
             return

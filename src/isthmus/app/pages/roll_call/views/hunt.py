@@ -361,7 +361,7 @@ class HuntView(PageView):
                 else ""
             )
             self.state.setText(
-                f"Look {hunt.used + 1} of at most {hunt.most}; {look.count} places are "
+                f"Step {hunt.used + 1} of at most {hunt.most}; {look.count} places are "
                 f"left.{glow}{off}"
             )
         else:
