@@ -319,7 +319,7 @@ class Hunt:
         _, slot, lit = best
         universe, address = self._spot(slot)
         slots = self._lit_up_to(len(self.universes) * SLOTS) | {(universe, address): 0}
-        words = f"All is lit but address {universe}.{address:03d}. Does unit {self.unit.number} light?"
+        words = f"All is lit but {universe}.{address:03d}. Does unit {self.unit.number} light?"
         return HuntLook(slots, words, len(alive), lit)
 
     def _with_dark(self, slot: int) -> NDArray[np.bool_]:
