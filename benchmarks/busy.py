@@ -55,7 +55,7 @@ class Busy:
                 wanted[unit.id, 0, "Tilt"] = 0.5 + 0.12 * math.sin(1.3 * t + i * 0.7)
             live.ask(wanted)
 
-        bench.levels(change)
+        bench.levels.change(change)
 
     def spin(self, seconds: float) -> None:
         loop = QEventLoop()

@@ -42,7 +42,7 @@ def measure(moving: bool, clicks: bool) -> tuple[float, list[float]]:
         if clicks:
             # real clicks on the stage and on the spine: from the event until everything it brings
             # about is painted
-            busy.window.bench.select([])
+            busy.window.bench.selection.select([])
             asked = time.perf_counter()
             QTest.mouseClick(
                 view,

@@ -176,16 +176,17 @@ def test_a_roll_call_in_the_way_a_missing_route_and_nothing_to_call_are_told(
 ) -> None:
     window = make_window(demo)
     bench = window.bench
-    bench.select(["u101"])
+    bench.selection.select(["u101"])
     window.go("Roll call")
     key(window.pages["Roll call"].call.table, Qt.Key.Key_Return)
-    assert bench.call
-    bench.levels(lambda live: live.light_up(["u102"]))
+    assert bench.session.call
+    bench.levels.change(lambda live: live.light_up(["u102"]))
     assert (
-        "The roll call holds the levels" in window.notice.words and "u102" not in bench.live.lit()
+        "The roll call holds the levels" in window.notice.words
+        and "u102" not in bench.levels.live.lit()
     )
     bench.commit("remove", edits.remove_units(bench.show, {"u105"}))
-    assert bench.call is None  # a called unit has gone
+    assert bench.session.call is None  # a called unit has gone
     bench.adopt(Show(), None)
     window.actions_.trigger("call.begin")
     assert "No unit can be called" in window.notice.words
@@ -203,7 +204,7 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     ).findChild(QLineEdit)
     keys(field, "bow wash 3")
     key(field, Qt.Key.Key_Return)
-    assert [u.number for u in bench.selected()] == [203]
+    assert [u.number for u in bench.selection.units()] == [203]
     shortcut(window, Qt.Key.Key_3, CTRL | Qt.KeyboardModifier.AltModifier)
     assert window.spine.current == "Patch"
     table = window.pages["Patch"].units.table
@@ -215,26 +216,26 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     key(editor, Qt.Key.Key_A, CTRL)
     keys(editor, "Bow wash three")
     key(editor, Qt.Key.Key_Return)
-    assert bench.show.unit("u203").name == "Bow wash three" and bench.selection != [
+    assert bench.show.unit("u203").name == "Bow wash three" and bench.selection.ids != [
         "u203"
     ]  # Enter went down
     key(table, Qt.Key.Key_Up)
     shortcut(window, Qt.Key.Key_U)
-    assert set(bench.live.lit()) == {"u203"}
+    assert set(bench.levels.live.lit()) == {"u203"}
     window.hand.intensity.setFocus()
     for _ in range(3):
         key(window.hand.intensity, Qt.Key.Key_PageDown)
-    assert bench.live.level("u203", "Dimmer") == pytest.approx(0.7)
+    assert bench.levels.live.level("u203", "Dimmer") == pytest.approx(0.7)
     window.hand.pan_tilt.setFocus()
     key(window.hand.pan_tilt, Qt.Key.Key_Right, SHIFT)
-    assert bench.live.axis("u203", "Pan") == pytest.approx(10, abs=0.1)
+    assert bench.levels.live.axis("u203", "Pan") == pytest.approx(10, abs=0.1)
     window.hand.colour.setFocus()
     for _ in range(8):
         key(window.hand.colour, Qt.Key.Key_Up)
-    red, green, _ = bench.live.state_of("u203").rgb[0, 0]
+    red, green, _ = bench.levels.live.state_of("u203").rgb[0, 0]
     assert red > 1.5 * green
     shortcut(window, Qt.Key.Key_Backspace)
-    assert not bench.live.lit()
+    assert not bench.levels.live.lit()
     shortcut(window, Qt.Key.Key_7, CTRL | Qt.KeyboardModifier.AltModifier)
     window.go("Roll call")
     key(window.pages["Roll call"].call.table, Qt.Key.Key_Return)
@@ -245,12 +246,12 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
         102: "silent",
     }
     shortcut(window, Qt.Key.Key_E)
-    assert bench.call is None and not bench.live.lit()
-    bench.begin_call(start="u102")
+    assert bench.session.call is None and not bench.levels.live.lit()
+    bench.session.begin(start="u102")
     shortcut(window, Qt.Key.Key_C, NONE)
     assert [bench.show.unit(v.unit).number for v in bench.show.verdicts] == [
         101
-    ] and bench.call.unit == "u102"
+    ] and bench.session.call.unit == "u102"
 
 
 def test_typing_a_note_never_marks(make_window, demo: Show) -> None:
@@ -281,10 +282,10 @@ def test_the_palette_finds_who_sits_on_an_address_pages_snags_and_acts(
     assert (
         any(h.kind == "snag" for h in seek("both use")) and seek("highlight") == []
     )  # nothing selected
-    window.bench.select(["u101"])
-    assert seek("highlight")[0].kind == "act" and seek("zzz") == []
+    window.bench.selection.select(["u101"])
+    assert seek("highlight")[0].kind == "action" and seek("zzz") == []
     seek("1.030")[0].run()
-    assert window.spine.current == "Patch" and window.bench.selection == ["u102"]
+    assert window.spine.current == "Patch" and window.bench.selection.ids == ["u102"]
 
 
 def test_every_act_is_declared_once_and_shown_on_the_page_of_keys(make_window, demo: Show) -> None:
@@ -308,7 +309,7 @@ def test_every_act_is_declared_once_and_shown_on_the_page_of_keys(make_window, d
 def test_the_table_copies_and_pastes_as_spreadsheets_do(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
     bench, table = window.bench, window.pages["Patch"].units.table
-    bench.select(["u201", "u202"])
+    bench.selection.select(["u201", "u202"])
     activate(window)
     table.setFocus()
     key(table, Qt.Key.Key_C, CTRL)
@@ -331,12 +332,12 @@ def test_the_table_copies_and_pastes_as_spreadsheets_do(make_window, demo: Show)
     before = bench.show
     key(table, Qt.Key.Key_V, CTRL)
     assert bench.show is before and "nonsense" in window.notice.words  # all or nothing
-    bench.select(["u401", "u402"])
+    bench.selection.select(["u401", "u402"])
     gel = window.pages["Patch"].units.model.index(
         window.pages["Patch"].units.model.row_of("u401"), 7
     )
     table.selectionModel().setCurrentIndex(gel, QItemSelectionModel.SelectionFlag.ClearAndSelect)
-    bench.select(["u401", "u402"])
+    bench.selection.select(["u401", "u402"])
     QGuiApplication.clipboard().setText("Kelp 7")
     key(table, Qt.Key.Key_V, CTRL)
     assert [bench.show.unit(u).gel for u in ("u401", "u402")] == ["Kelp 7", "Kelp 7"]
@@ -369,9 +370,9 @@ def test_the_filter_is_loud_sorting_sorts_and_the_ruler_takes_units_in_hand(
     page.units.ruler.set_universe(2)
     k = page.units.ruler.width() / 128
     click(page.units.ruler, QPointF(k * 12, 32 + 20))  # slot 12 to 13: unit 202
-    assert window.bench.selection == ["u202"]
+    assert window.bench.selection.ids == ["u202"]
     click(page.units.ruler, QPointF(k * 24, 32 + 20), CTRL)
-    assert window.bench.selection == ["u202", "u203"] and page.units.table.ordinals == {
+    assert window.bench.selection.ids == ["u202", "u203"] and page.units.table.ordinals == {
         "u202": 1,
         "u203": 2,
     }
@@ -385,7 +386,7 @@ def test_the_filter_is_loud_sorting_sorts_and_the_ruler_takes_units_in_hand(
             QPointF(page.units.table.visualRect(page.units.model.index(row, 1)).center()),
             modifier,
         )
-    assert window.bench.selection == ["u101", "u103"]
+    assert window.bench.selection.ids == ["u101", "u103"]
 
 
 def test_the_inspector_edits_all_in_hand_at_once_and_shows_what_differs(
@@ -393,7 +394,7 @@ def test_the_inspector_edits_all_in_hand_at_once_and_shows_what_differs(
 ) -> None:
     window = make_window(demo)
     bench, fields = window.bench, window.inspector.fields
-    bench.select(["u201", "u202", "u211"])
+    bench.selection.select(["u201", "u202", "u211"])
     assert (
         fields["Mode"].placeholderText().startswith("≠")
         and fields["Mode"].property("mixed")
@@ -406,8 +407,8 @@ def test_the_inspector_edits_all_in_hand_at_once_and_shows_what_differs(
         423,
     ]
     retype(fields["Height z"], "6,5")
-    assert {bench.show.unit(u).position[2] for u in bench.selection} == {6.5} and len(
-        {bench.show.unit(u).position[0] for u in bench.selection}
+    assert {bench.show.unit(u).position[2] for u in bench.selection.ids} == {6.5} and len(
+        {bench.show.unit(u).position[0] for u in bench.selection.ids}
     ) == 3
     before = bench.show
     retype(fields["Upstage y"], "far")
@@ -417,8 +418,8 @@ def test_the_inspector_edits_all_in_hand_at_once_and_shows_what_differs(
         and fields["Upstage y"].text() != "far"
     )
     retype(fields["Unit"], "801-803")
-    assert sorted(u.number for u in bench.selected()) == [801, 802, 803]
-    bench.select(["u208"])
+    assert sorted(u.number for u in bench.selection.units()) == [801, 802, 803]
+    bench.selection.select(["u208"])
     rows = {name: state for name, _, _, state in window.inspector.paper.rows}
     assert rows["Mode"] == "attention" and rows["Model"] == "same"
     settle()
@@ -441,7 +442,9 @@ def test_routes_are_typed_switched_and_taken_away_and_wrong_entries_stay_out(
     )
     box = page.routes.table.visualRect(page.routes.table.model().index(1, 9))
     click(page.routes.table.viewport(), QPointF(box.left() + 10, box.center().y()))
-    assert not bench.show.outputs[1].enabled and any("switched off" in s.text for s in bench.snags)
+    assert not bench.show.outputs[1].enabled and any(
+        "switched off" in s.text for s in bench.known.snags
+    )
     press(window, "Route unrouted universes")
     assert bench.show.outputs[-1].universe == 4
     press(window, "Add an output…")
@@ -496,8 +499,8 @@ def test_the_plan_zooms_about_the_pointer_fits_and_nudges_in_steps(make_window, 
     shortcut(window, Qt.Key.Key_0)
     corners = [canvas.to_px(u.position[0], u.position[1]) for u in bench.show.units if u.position]
     assert all(canvas.rect().contains(c.toPoint()) for c in corners)
-    bench.select(["u214"])
-    bench.rearrange(True)
+    bench.selection.select(["u214"])
+    bench.plan.rearrange(True)
     canvas.setFocus()
     start = bench.show.unit("u214").position
     key(canvas, Qt.Key.Key_Right)
@@ -531,7 +534,7 @@ def test_the_stage_draws_turns_chooses_and_says_when_it_cannot(
     settle(0.6)
     assert view.pictures == count  # a still scene costs nothing
     dark = view.grab().toImage()
-    window.bench.select(["u214"])
+    window.bench.selection.select(["u214"])
     shortcut(window, Qt.Key.Key_U)
     count = view.pictures
     assert until(lambda: view.pictures > count + 3)
@@ -544,14 +547,14 @@ def test_the_stage_draws_turns_chooses_and_says_when_it_cannot(
     assert bright(lit) > bright(dark) + 200
     camera = view.camera
     drag(view, QPointF(400, 300), QPointF(460, 290))
-    assert view.camera.bearing != camera.bearing and window.bench.selection == ["u214"]
+    assert view.camera.bearing != camera.bearing and window.bench.selection.ids == ["u214"]
     key(view, Qt.Key.Key_Left)
     choose(window.pages["Stage"].places, "Top")
     key(window.pages["Stage"].places, Qt.Key.Key_Return)
     window.pages["Stage"].see_from(window.pages["Stage"].places.currentText())
     assert view.camera == VIEWS["Top"]
     click(view, QPointF(3, 3))
-    assert window.bench.selection == []
+    assert window.bench.selection.ids == []
     monkeypatch.setenv("__EGL_VENDOR_LIBRARY_FILENAMES", "/nowhere.json")
     blind = make_window(demo, page="Stage")
     assert until(lambda: blind.pages["Stage"].view.failure, 20)
@@ -569,20 +572,20 @@ def test_a_rig_that_goes_away_is_told_and_its_coming_back_is_seen(make_window, d
 def test_the_hand_controls_keep_order_and_shut_to_chips(make_window, demo: Show) -> None:
     window = make_window(demo)
     bench, hand = window.bench, window.hand
-    bench.select(["u203", "u204", "u202", "u205"])
+    bench.selection.select(["u203", "u204", "u202", "u205"])
     press(hand, "Reverse")
-    assert bench.selection == ["u205", "u202", "u204", "u203"]
+    assert bench.selection.ids == ["u205", "u202", "u204", "u203"]
     press(hand, "Every other")
-    assert bench.selection == ["u205", "u204"]
+    assert bench.selection.ids == ["u205", "u204"]
     click(hand.chips, QPointF(20, 10))
-    assert bench.selection == ["u204"]
+    assert bench.selection.ids == ["u204"]
     press(hand, "Highlight")
-    bench.select(["u204", "u205"])
+    bench.selection.select(["u204", "u205"])
     assert hand.intensity.value is None  # they differ
     height = hand.height()
     shortcut(window, Qt.Key.Key_J)
     assert hand.height() < height and hand.small.isVisible()
-    bench.select(["u401"])
+    bench.selection.select(["u401"])
     assert hand.pan_tilt.points == [] and not hand.colour.can
 
 
@@ -593,11 +596,11 @@ def test_readiness_goes_where_a_snag_is_mended_by_hand(make_window, demo: Show) 
     listed.setCurrentIndex(listed.snags.index(row))
     listed.setFocus()
     key(listed, Qt.Key.Key_Return)
-    assert window.spine.current == "Roll call" and window.bench.selection == ["u104"]
+    assert window.spine.current == "Roll call" and window.bench.selection.ids == ["u104"]
     window.go("Readiness")
-    while mendable := next((s for s in window.bench.snags if s.fix), None):
+    while mendable := next((s for s in window.bench.known.snags if s.fix), None):
         window.readiness.follow(mendable)
-    assert [s.rule for s in window.bench.snags] == ["silent"] and window.readiness.head.parts[
+    assert [s.rule for s in window.bench.known.snags] == ["silent"] and window.readiness.head.parts[
         -2
     ] == "1"
     assert window.readiness.list.snags.rowCount() == len(find_snags(window.bench.show))
@@ -672,7 +675,7 @@ def test_every_page_stands_in_small_and_large_windows_in_both_themes(
     try:
         theme.set(name)
         window.resize(*size)
-        window.bench.select(["u101", "u203", "u502"])
+        window.bench.selection.select(["u101", "u203", "u502"])
         for page in window.pages:
             window.go(page)
             settle()

@@ -148,7 +148,7 @@ def test_a_rig_with_this_fault_is_called_told_and_fixed(
         window = make_window(called(made.show, client, wire), page="Roll call")
         page, bench = window.pages["Roll call"], window.bench
         press(page, "view Findings")
-        assert until(lambda: bench.network.looked, 20)
+        assert until(lambda: bench.known.network.looked, 20)
 
         def told() -> FindingTold:
             findings_now(page.checks)

@@ -54,7 +54,7 @@ def test_a_show_from_nothing_reaches_a_real_unit(
     bench = window.bench
     assert (
         bench.show == Show()
-        and not bench.snags
+        and not bench.known.snags
         and window.readiness.head.parts[:3] == ["0", "of", "0"]
     )
     answer_file_dialog(str(tmp_path / "mine.isthmus"))
@@ -95,9 +95,9 @@ def test_a_show_from_nothing_reaches_a_real_unit(
     window.go("Plan")
     assert not window.pages["Plan"].unplaced.isVisible()  # they stand there since they were added
     assert all(u.position for u in bench.show.units) and "no place" not in " ".join(
-        s.text for s in bench.snags
+        s.text for s in bench.known.snags
     )
-    bench.select([bench.show.units[0].id])
+    bench.selection.select([bench.show.units[0].id])
     shortcut(window, Qt.Key.Key_U)
     shortcut(window, Qt.Key.Key_Return)
     assert until(lambda: lit(rig) == {"401": 1.0})
@@ -140,7 +140,7 @@ def test_the_show_menu_and_the_context_menu_hold_the_same_acts_as_the_keys(
     words = [a.text() for a in menu.actions() if a.text()]
     assert words[:3] == ["New show", "Open…", "Open the demo show"] and "Undo" in words
     menu.close()
-    window.bench.select(["u501"])
+    window.bench.selection.select(["u501"])
     at = QPoint(200, 200)
     QApplication.sendEvent(
         window.pages["Patch"],
@@ -187,7 +187,7 @@ def test_snags_take_their_units_in_hand_and_a_double_click_goes_to_their_page(
     row = next(i for i, s in enumerate(listed.snags.snags) if s.rule == "no-route")
     at = listed.visualRect(listed.snags.index(row)).center() - QPoint(200, 0)
     click(listed.viewport(), QPointF(at))
-    assert len(window.bench.selection) == 11 and window.spine.current == "Readiness"
+    assert len(window.bench.selection.ids) == 11 and window.spine.current == "Readiness"
     QTest.mouseDClick(listed.viewport(), Qt.MouseButton.LeftButton, NONE, at)
     settle()
     assert window.spine.current == "Routes"
@@ -202,9 +202,9 @@ def test_a_call_of_the_units_in_hand_jumps_marks_and_says_when_nothing_is_sent(
 ) -> None:
     window = make_window(demo, page="Roll call")
     bench, page = window.bench, window.pages["Roll call"].call
-    bench.select(["u204", "u202", "u502", "u205"])
+    bench.selection.select(["u204", "u202", "u502", "u205"])
     shortcut(window, Qt.Key.Key_C, CTRL | SHIFT)
-    assert bench.call and bench.call.order == ("u202", "u204", "u205")
+    assert bench.session.call and bench.session.call.order == ("u202", "u204", "u205")
     assert "Output is off" in page.see.text()
     shortcut(window, Qt.Key.Key_Return)
     assert "one unit lit" in page.see.text()
@@ -213,7 +213,7 @@ def test_a_call_of_the_units_in_hand_jumps_marks_and_says_when_nothing_is_sent(
     at = page.table.visualRect(page.model.index(row, 1)).center()
     click(page.table.viewport(), QPointF(at))
     QTest.mouseDClick(page.table.viewport(), Qt.MouseButton.LeftButton, NONE, at)
-    assert bench.call.unit == "u205" and bench.selection == ["u205"]
+    assert bench.session.call.unit == "u205" and bench.selection.ids == ["u205"]
     shortcut(window, Qt.Key.Key_A, NONE)
     assert (
         "That was the last one called" in window.notice.words
@@ -228,7 +228,7 @@ def test_a_call_of_the_units_in_hand_jumps_marks_and_says_when_nothing_is_sent(
     ] and page.progress.parts[0] == 0  # out of date
     answer_question("Do not save")
     window.close()
-    assert bench.call is None and not window.isVisible()
+    assert bench.session.call is None and not window.isVisible()
 
 
 def test_a_box_with_ctrl_adds_and_the_sheet_moves_with_the_right_button(
@@ -236,7 +236,7 @@ def test_a_box_with_ctrl_adds_and_the_sheet_moves_with_the_right_button(
 ) -> None:
     window = make_window(demo, page="Plan")
     canvas, bench = window.pages["Plan"].canvas, window.bench
-    bench.select(["u101"])
+    bench.selection.select(["u101"])
     spots = [u.position for u in demo.units if u.position and u.number in (441, 442)]
     drag(
         canvas,
@@ -244,19 +244,19 @@ def test_a_box_with_ctrl_adds_and_the_sheet_moves_with_the_right_button(
         canvas.to_px(max(x for x, _, _ in spots) + 0.3, -4.6),
         CTRL,
     )
-    assert bench.selection[0] == "u101" and {"u441", "u442"} <= set(bench.selection)
+    assert bench.selection.ids[0] == "u101" and {"u441", "u442"} <= set(bench.selection.ids)
     centre = canvas.port.centre
     QTest.mousePress(canvas, Qt.MouseButton.RightButton, NONE, QPoint(300, 200))
     QTest.mouseMove(canvas, QPoint(340, 240))
     QTest.mouseRelease(canvas, Qt.MouseButton.RightButton, NONE, QPoint(340, 240))
     settle()
-    assert bench.selection[0] == "u101" and canvas.port.centre != centre
+    assert bench.selection.ids[0] == "u101" and canvas.port.centre != centre
     canvas.fit(["u441", "u442"])
     assert canvas.to_metres(QPointF(canvas.width() / 2, canvas.height() / 2))[0] == pytest.approx(
         sum(x for x, _, _ in spots) / 2
     )
     key(canvas, Qt.Key.Key_Escape)
-    assert bench.selection == []
+    assert bench.selection.ids == []
 
 
 def test_what_is_told_stays_until_it_is_put_away_and_a_note_never_covers_a_fault(
@@ -429,7 +429,7 @@ def test_the_neck_of_land_is_as_wide_at_each_gate_as_what_has_crossed_it(
             if land.contains(QPointF(x, y))
         ]
         assert len(inside) == pytest.approx(2 * h, abs=2.5)
-    assert window.bench.crossing.done["address"] == 63 and drawn.accessibleName()
+    assert window.bench.known.crossing.done["address"] == 63 and drawn.accessibleName()
 
 
 def test_a_span_on_the_ruler_is_where_its_slots_are(make_window, demo: Show) -> None:

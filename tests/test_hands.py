@@ -25,7 +25,7 @@ def test_typing_in_the_patch_is_never_taken_for_acts_and_enter_goes_down(
         window.pages["Patch"].units.model,
     )
     if called:
-        bench.begin_call()
+        bench.session.begin()
     rows = [u.id for u in model.rows][:3]
     column = list(model.columns).index("name")
     table.setCurrentIndex(model.index(0, column))
@@ -38,7 +38,11 @@ def test_typing_in_the_patch_is_never_taken_for_acts_and_enter_goes_down(
         key(QApplication.focusWidget(), Qt.Key.Key_Return)
         assert QApplication.activeModalWidget() is None
     assert [bench.show.unit(u).name for u in rows] == list(words)
-    assert not bench.rearranging and not bench.show.verdicts and bool(bench.call) == called
+    assert (
+        not bench.plan.rearranging
+        and not bench.show.verdicts
+        and bool(bench.session.call) == called
+    )
     table.setCurrentIndex(model.index(0, list(model.columns).index("address")))
     for address in ("9.101", "9.201"):  # two addresses one by one go to two units
         keys(QApplication.focusWidget(), address[0])
@@ -52,7 +56,7 @@ def test_typing_in_the_patch_is_never_taken_for_acts_and_enter_goes_down(
     assert table.currentIndex().column() == list(model.columns).index(
         "address"
     ) + 1 and not table.findChildren(QLineEdit, "")
-    bench.end_call()
+    bench.session.end()
 
 
 def test_adding_begins_in_the_profile_field_with_nothing_chosen(make_window, demo: Show) -> None:

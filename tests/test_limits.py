@@ -283,7 +283,7 @@ def test_limits_are_seen_where_hands_are_tested_and_passed_only_when_asked(
     )
     window = make_window(show, page="Patch")
     bench = window.bench
-    bench.select(["u101"])
+    bench.selection.select(["u101"])
     assert (
         "dimmer from 0 % to 50 %" in window.hand.limits.text()
         and "tilt from −45° to 45°" in window.hand.limits.text()
@@ -297,16 +297,16 @@ def test_limits_are_seen_where_hands_are_tested_and_passed_only_when_asked(
     window.pages["Patch"].show_view("Limits")
     view._test()
     words: set[str] = set()
-    proof = bench.proof
+    proof = bench.proving.proof
     for step in range(240):
-        bench.step_proof(proof.began + step / 10)
+        bench.proving.step(proof.began + step / 10)
         words |= {f"{b.attribute} {b.held}" for b in proof.beside()}
         assert (
             outside(
                 show,
                 {
-                    u: bench.live.frame[r * 512 : r * 512 + 512]
-                    for r, u in enumerate(bench.live.compiled.universes)
+                    u: bench.levels.live.frame[r * 512 : r * 512 + 512]
+                    for r, u in enumerate(bench.levels.live.compiled.universes)
                 },
             )
             == []
@@ -318,25 +318,27 @@ def test_limits_are_seen_where_hands_are_tested_and_passed_only_when_asked(
         "tilt False",
     } <= words and "asked" in view.testing.text()
     view._test()
-    assert bench.proof is None and bench.live.snapshot() == {}
+    assert bench.proving.proof is None and bench.levels.live.snapshot() == {}
     at = index_of(show).by_id["u101"].patch[0]
     dimmer = next(
         c
-        for c in chart(*profiles_of(show).mode_of(bench.selected()[0])).channels
+        for c in chart(*profiles_of(show).mode_of(bench.selection.units()[0])).channels
         if c.attribute == "Dimmer"
     )
     address = at.address + dimmer.slots[0][1] - 1
-    row = bench.live.compiled.universes.index(at.universe) * 512 + address - 1
+    row = bench.levels.live.compiled.universes.index(at.universe) * 512 + address - 1
     for said, sends, sign in (
         ("Keep the limits", 127, False),
         ("Send beyond them this once", 255, True),
     ):
         bench._past.clear()
         heard = answer_question(said)
-        bench.begin_proof(lambda: ProveSlot(bench.show, bench.live, 0.0, at.universe, address))
-        assert heard == ["Limits apply"] and bench.live.frame[row] == sends
+        bench.proving.begin(
+            lambda: ProveSlot(bench.show, bench.levels.live, 0.0, at.universe, address)
+        )
+        assert heard == ["Limits apply"] and bench.levels.live.frame[row] == sends
         window.output.on = True
         assert ("Beyond the limits of " in "".join(t for t, _ in window.output.words())) == sign
         window.output.on = False
-        bench.end_proof()
-        assert bench.live.frame[row] <= 127 and not bench.past_numbers
+        bench.proving.end()
+        assert bench.levels.live.frame[row] <= 127 and not bench.proving.past_numbers

@@ -136,15 +136,15 @@ def test_keys_of_spreadsheets_win_and_letters_act_on_their_pages_only(make_windo
     bench, table = window.bench, window.pages["Patch"].units.table
     window.go("Readiness")
     shortcut(window, Qt.Key.Key_R, Qt.KeyboardModifier.NoModifier)
-    assert not bench.rearranging
+    assert not bench.plan.rearranging
     window.go("Plan")
     shortcut(window, Qt.Key.Key_R, Qt.KeyboardModifier.NoModifier)
-    assert bench.rearranging
+    assert bench.plan.rearranging
     shortcut(window, Qt.Key.Key_R, Qt.KeyboardModifier.NoModifier)
     shortcut(window, Qt.Key.Key_A, CTRL)
-    assert len(bench.selection) == len(demo.units)
+    assert len(bench.selection.ids) == len(demo.units)
     key(window.pages["Plan"].canvas, Qt.Key.Key_Escape)
-    assert not bench.selection
+    assert not bench.selection.ids
     window.go("Patch")
     column = window.pages["Patch"].units.model.columns.index("hangs_on")
     table.setCurrentIndex(table.model().index(0, column))
@@ -176,7 +176,7 @@ def test_an_empty_show_says_what_to_do_first_on_every_page(make_window) -> None:
 
 def test_the_right_button_offers_on_every_page_what_can_be_done_there(make_window, demo) -> None:
     window = make_window(demo, page="Plan")
-    window.bench.select(["u101"])
+    window.bench.selection.select(["u101"])
     for title, surface in (
         ("Plan", lambda p: p.canvas),
         ("Stage", lambda p: p.view),
@@ -203,7 +203,7 @@ def test_figures_typed_with_a_sign_change_each_unit_from_its_own(make_window, de
     window = make_window(demo, page="Plan")
     bench, fields = window.bench, window.inspector.fields
     before = {u: bench.show.unit(u).position for u in ("u201", "u202")}
-    bench.select(list(before))
+    bench.selection.select(list(before))
 
     def typed(name: str, text: str) -> list[float]:
         retype(fields[name], text)
@@ -214,7 +214,7 @@ def test_figures_typed_with_a_sign_change_each_unit_from_its_own(make_window, de
     assert typed("Across x", "+0.3") == pytest.approx([x + 0.3 for x in was])
     assert typed("Across x", "-0.5") == pytest.approx([x - 0.2 for x in was])
     assert typed("Across x", "=-1.5") == pytest.approx([-1.5, -1.5])
-    bench.select(["u201"])
+    bench.selection.select(["u201"])
     assert typed("Across x", "-2")[0] == pytest.approx(-2.0)  # one unit: the figure itself
 
 
@@ -222,7 +222,7 @@ def test_a_narrow_window_has_the_inspector_over_the_page(make_window, demo) -> N
     window = make_window(demo, page="Plan")
     window.resize(1024, 700)
     settle(0.1)
-    window.bench.select(["u101"])
+    window.bench.selection.select(["u101"])
     assert not window.inspector.isVisible() and window.bar.inspect.isVisible()
     press(window.bar, "Inspector")
     field = window.inspector.fields["Turn"]

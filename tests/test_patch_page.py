@@ -150,7 +150,7 @@ def test_sixty_lines_of_paper_are_patched_by_keyboard_alone_and_the_mix_up_shows
     )
     assert window.pages["Patch"].paper.model.rows == [found]
     assert (
-        any(s.rule == "paper-type" and "138" in s.text for s in bench.snags)
+        any(s.rule == "paper-type" and "138" in s.text for s in bench.known.snags)
         and table.model().rowCount() == 60
     )
 
@@ -292,7 +292,7 @@ def test_retyping_onto_others_asks_and_one_key_answers(make_window, demo: Show) 
     asked = dialog("ways out")
     QTest.keyClick(asked, Qt.Key.Key_Escape)
     assert until(lambda: QApplication.activeModalWidget() is None) and bench.show is before
-    bench.select(["u203"])
+    bench.selection.select(["u203"])
     shortcut(window, Qt.Key.Key_K, CTRL | SHIFT)
     type_in_cell(table, model.row_of("u203"), COLUMN["address"], "2.400")
     assert "locked" in window.notice.words and bench.show.unit("u203").patch[0].address == 23
@@ -323,7 +323,7 @@ def test_a_span_is_dragged_zoomed_into_and_told_of(make_window, demo: Show) -> N
     assert (
         (patch.universe, patch.address) == (4, 101)
         and bench.history.undo_name == "move 202 to 4.101"
-        and bench.selection == ["u202"]
+        and bench.selection.ids == ["u202"]
     )
     there = chart.rect_of(2, 1, 11)
     drag(
@@ -339,7 +339,7 @@ def test_a_span_is_dragged_zoomed_into_and_told_of(make_window, demo: Show) -> N
     )
     press(page, "Channels with values")
     assert chart.scale > 26 and "attribute" in page.universes.scale.text()
-    bench.levels(lambda live: live.light_up(["u204"]))
+    bench.levels.change(lambda live: live.light_up(["u204"]))
     chart.go_to(2, 34)
     settle(0.1)
     at = chart.rect_of(2, 34 + 4, 1).center()
@@ -354,7 +354,7 @@ def test_limits_typed_in_degrees_bind_what_is_sent_and_are_seen_and_taken_off(
 ) -> None:
     window = make_window(demo, page="Patch")
     page, bench = window.pages["Patch"], window.bench
-    bench.select(["u101", "u102"])
+    bench.selection.select(["u101", "u102"])
     page.show_view("Limits")
     limits = page.limits
     limits.attribute.setCurrentIndex(limits.attribute.findData("Tilt"))
@@ -366,32 +366,32 @@ def test_limits_typed_in_degrees_bind_what_is_sent_and_are_seen_and_taken_off(
     retype(limits.high, "45")
     press(page, "Limit")
     assert [line.words for line in limits.model.rows] == ["tilt from −90° to 45°"] * 2
-    bench.levels(lambda live: live.set_axis(["u101"], "Tilt", 120))
-    assert bench.live.state_of("u101").tilt[0] == pytest.approx(45, abs=0.1) and bench.live.axis(
-        "u101", "Tilt"
-    ) == pytest.approx(120, abs=0.1)
+    bench.levels.change(lambda live: live.set_axis(["u101"], "Tilt", 120))
+    assert bench.levels.live.state_of("u101").tilt[0] == pytest.approx(
+        45, abs=0.1
+    ) and bench.levels.live.axis("u101", "Tilt") == pytest.approx(120, abs=0.1)
     page.show_view("Units")
     shortcut(window, Qt.Key.Key_E, CTRL | SHIFT)
     rows = page.units.unfolded.model
     tilt = next(i for i in range(rows.rowCount()) if rows.index(i, 1).data() == "tilt")
     assert [rows.index(tilt, c).data() for c in (2, 3, 5, 6)] == ["120°", "45°", "−90°", "45°"]
     rows.setData(rows.index(tilt, 6), "60")
-    assert bench.live.state_of("u101").tilt[0] == pytest.approx(60, abs=0.1)
+    assert bench.levels.live.state_of("u101").tilt[0] == pytest.approx(60, abs=0.1)
     page.show_view("Limits")
     click(child(page, "invert_pan"), QPointF(8, 9))
-    bench.levels(lambda live: live.set_axis(["u101"], "Pan", 30))
-    assert bench.live.state_of("u101").pan[0] == pytest.approx(-30, abs=0.1)
+    bench.levels.change(lambda live: live.set_axis(["u101"], "Pan", 30))
+    assert bench.levels.live.state_of("u101").pan[0] == pytest.approx(-30, abs=0.1)
     retype(limits.offsets["pan_offset"], "10")
-    assert bench.live.state_of("u101").pan[0] == pytest.approx(-20, abs=0.1)
+    assert bench.levels.live.state_of("u101").pan[0] == pytest.approx(-20, abs=0.1)
     choose(limits.curve, "Square")
     limits._curve()
-    bench.levels(lambda live: live.set_intensity(["u101"], 0.5))
+    bench.levels.change(lambda live: live.set_intensity(["u101"], 0.5))
     assert (
-        bench.live.sent_level("u101", "Dimmer") == pytest.approx(0.25, abs=0.01)
-        and bench.live.level("u101", "Dimmer") == 0.5
+        bench.levels.live.sent_level("u101", "Dimmer") == pytest.approx(0.25, abs=0.01)
+        and bench.levels.live.level("u101", "Dimmer") == 0.5
     )
     press(page, "Remove all")
-    assert not limits.model.rows and bench.live.state_of("u101").tilt[0] == pytest.approx(
+    assert not limits.model.rows and bench.levels.live.state_of("u101").tilt[0] == pytest.approx(
         120, abs=0.1
     )
 
@@ -401,7 +401,7 @@ def test_gels_groups_re_addressing_and_both_sides_of_the_paper_in_the_window(
 ) -> None:
     window = make_window(lantern_tide(), page="Patch")
     page, bench = window.pages["Patch"], window.bench
-    bench.select(["u401", "u402"])
+    bench.selection.select(["u401", "u402"])
     page.show_view("Gels")
     (tmp_path / "Quay.csv").write_text(
         "Code,Name,Colour\nT105,Other barley,#FF8800\nQ1,Sluice,20 90 200\nbad,,nothing\n"
@@ -427,9 +427,9 @@ def test_gels_groups_re_addressing_and_both_sides_of_the_paper_in_the_window(
     names = [g.name for g in bench.show.groups]
     page.groups.list.setCurrentRow(names.index("Bow rail"))
     press(page, "Select it")
-    assert [bench.show.unit(u).hangs_on for u in bench.selection] == ["Bow rail"] * len(
-        bench.selection
-    ) and len(bench.selection) > 5
+    assert [bench.show.unit(u).hangs_on for u in bench.selection.ids] == ["Bow rail"] * len(
+        bench.selection.ids
+    ) and len(bench.selection.ids) > 5
     retype(page.groups.name, "Front")
     retype(page.groups.units, "201-208 but 203")
     press(page, "Make a group")
@@ -489,7 +489,7 @@ def test_a_list_is_corrected_in_place_and_its_columns_remembered(make_window, de
     )
     press(listed, "Take")
     assert until(lambda: len(bench.show.units) == 69) and len(bench.show.paper.rows) == 69
-    assert index_of(bench.show).by_id[bench.selection[0]].mode == "Short"
+    assert index_of(bench.show).by_id[bench.selection.ids[0]].mode == "Short"
     QGuiApplication.clipboard().setText(text)
     window.pages["Patch"].paste_list()
     again = dialog("hang list")
@@ -546,9 +546,10 @@ def test_five_thousand_rows_are_scrolled_and_edited(make_window, demo: Show) -> 
     block(table, (4990, 4999), (COLUMN["name"], COLUMN["name"]))
     shortcut(window, Qt.Key.Key_D, CTRL | ALT)
     assert (
-        window.bench.show.units[4999].name != units[4999].name and len(window.bench.selection) == 10
+        window.bench.show.units[4999].name != units[4999].name
+        and len(window.bench.selection.ids) == 10
     )
-    window.bench.select([u.id for u in units])
+    window.bench.selection.select([u.id for u in units])
     assert len(table.ordinals) == 5000 and np.isfinite(table.verticalScrollBar().value())
 
 
@@ -599,12 +600,12 @@ def test_batches_go_on_from_the_last_and_the_inspector_asks_as_the_table_does(
     assert again._key().endswith("Turnstone 7") and again.address.text() == "9.026"
     again.reject()
     activate(window)
-    bench.select(["u203"])
+    bench.selection.select(["u203"])
     retype(window.inspector.fields["Address"], "2.060")
     QTest.keyClick(dialog("ways out"), Qt.Key.Key_1)
     assert until(lambda: bench.show.unit("u203").patch[0].address == 60)
     activate(window)
-    bench.select(["u101", "u102"])
+    bench.selection.select(["u101", "u102"])
     retype(window.inspector.fields["Address"], "8.001")
     assert [bench.show.unit(u).patch[0].address for u in ("u101", "u102")] == [1, 22]
 
@@ -612,7 +613,7 @@ def test_batches_go_on_from_the_last_and_the_inspector_asks_as_the_table_does(
 def test_another_mode_for_many_is_seen_before_it_is_done(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
     bench = window.bench
-    bench.select(["u201", "u202"])
+    bench.selection.select(["u201", "u202"])
     shortcut(window, Qt.Key.Key_M, CTRL | ALT)
     asked = dialog("another profile")
     asked.mode.setCurrentIndex(asked.mode.findData("Wide"))
@@ -643,7 +644,7 @@ def test_ranges_are_taken_from_the_palette_and_completed_where_units_are_typed(
     QTest.keyClick(palette.field, Qt.Key.Key_Return)
     assert until(
         lambda: (
-            [bench.show.unit(u).number for u in bench.selection]
+            [bench.show.unit(u).number for u in bench.selection.ids]
             == [201, 202, 204, 205, 206, 207, 208]
         )
     )
@@ -679,7 +680,7 @@ def test_groups_are_ordered_nested_renamed_and_taken_away_by_buttons(
     assert bench.show.groups[1].parent == bench.show.groups[0].id
     page.list.setCurrentRow(0)
     press(page, "Select it")
-    assert len(bench.selection) == 18
+    assert len(bench.selection.ids) == 18
     page.list.setCurrentRow(1)
     press(page, "group Un-nest")
     assert not bench.show.groups[1].parent
@@ -697,10 +698,10 @@ def test_groups_are_ordered_nested_renamed_and_taken_away_by_buttons(
 def test_what_is_sent_stands_beside_what_is_asked(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
     bench = window.bench
-    bench.select(["u101"])
+    bench.selection.select(["u101"])
     bench.commit("limits", edits.change_units(bench.show, ["u101"], lambda u: _limited(u)))
-    bench.levels(lambda live: live.set_intensity(["u101"], 1.0))
-    bench.levels(lambda live: live.set_axis(["u101"], "Tilt", 90))
+    bench.levels.change(lambda live: live.set_intensity(["u101"], 1.0))
+    bench.levels.change(lambda live: live.set_axis(["u101"], "Tilt", 90))
     assert until(lambda: window.hand.intensity.sent == pytest.approx(0.6, abs=0.01))
     assert until(lambda: "(sent" in window.hand.words.text()) and window.hand.intensity.value == 1.0
     table = window.pages["Patch"].units.model
@@ -756,7 +757,7 @@ def test_two_hundred_universes_are_drawn_zoomed_and_found(make_window, demo: Sho
         and chart.verticalScrollBar().maximum() > 0
         and "200 universes" in page.universes.scale.text()
     )
-    bench.select(["m150.7"])
+    bench.selection.select(["m150.7"])
     settle(0.05)
     seen = chart.rect_of(150, 85, 11)
     assert (
@@ -801,7 +802,7 @@ def test_a_re_addressing_that_is_put_away_changes_nothing_and_one_of_some_units_
     )
     asked.reject()
     assert bench.show is before
-    bench.select(["u201", "u202", "u203"])
+    bench.selection.select(["u201", "u202", "u203"])
     window.pages["Patch"].readdress()
     asked = dialog("re-address")
     asked.hand.click()

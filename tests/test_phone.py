@@ -48,7 +48,7 @@ class Hub:
             try:
                 if op.do == "mark":
                     self.show = take_mark(self.show, op)
-                    if is_stop(self.call.call, op):
+                    if is_stop(self.call.stop, op):
                         self.call = step(self.call, self.show, self.live, 1)
                 elif op.do == "picture":
                     self.show = take_picture(self.show, op)

@@ -81,12 +81,12 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(
     window = make_window(as_hung(), page="Plan")
     bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
     ids = ["u101", "u102", "u103", "u104"]
-    bench.select(ids)
+    bench.selection.select(ids)
     drag(canvas, canvas.to_px(-3, 0), canvas.to_px(1, 0))
     assert bench.show == as_hung()  # using: nothing moves
-    bench.select(ids)
+    bench.selection.select(ids)
     shortcut(window, Qt.Key.Key_R, Qt.KeyboardModifier.NoModifier)
-    assert bench.rearranging and "Rearranging" in page.words.text() and page.place.isVisible()
+    assert bench.plan.rearranging and "Rearranging" in page.words.text() and page.place.isVisible()
 
     # a line by dragging, shown while it is drawn
     press(page, "place line")
@@ -129,9 +129,9 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(
     # a truss is put up, and they are hung on it at a spacing
     pick_in_menu("Add", "Straight truss")
     press(page, "structures of plan")
-    truss = bench.structure
+    truss = bench.selection.structure
     panel = window.inspector.structure
-    assert truss and panel.isVisible() and bench.selection == ids
+    assert truss and panel.isVisible() and bench.selection.ids == ids
     retype(panel.fields["Across x"], "0")
     retype(panel.fields["Upstage y"], "-1")
     retype(panel.fields["Height z"], "6")
@@ -161,14 +161,15 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(
     click(panel.fields["Length"])
     key(panel.fields["Length"], Qt.Key.Key_A, CTRL)
     keys(panel.fields["Length"], f"{one.size[0] / 2:.2f}")
-    assert bench.preview and structures.structure(bench.preview, truss).size[0] == pytest.approx(
-        one.size[0] / 2, abs=0.01
-    )
+    assert bench.plan.preview and structures.structure(bench.plan.preview, truss).size[
+        0
+    ] == pytest.approx(one.size[0] / 2, abs=0.01)
     assert (
-        "spread again" in bench.preview_words and structures.structure(bench.show, truss) == one
+        "spread again" in bench.plan.preview_words
+        and structures.structure(bench.show, truss) == one
     )  # shown, not done yet
     key(panel.fields["Length"], Qt.Key.Key_Tab)
-    assert bench.preview is None
+    assert bench.plan.preview is None
     run = run_of(structures.structure(bench.show, truss))
     assert run.length == pytest.approx(one.size[0] / 2, abs=0.01)
     assert along_of(structures.structure(bench.show, truss), tuple(places(bench, ids)[0])) > 0
@@ -183,9 +184,9 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(
     assert structures.structure(bench.show, truss).size[0] == pytest.approx(one.size[0])
 
     # aimed by a click, and what goes out makes the beams of the stand-in's units meet there
-    bench.select(ids)
+    bench.selection.select(ids)
     window.output.switch(True)
-    bench.levels(lambda live: live.light_up(ids))
+    bench.levels.change(lambda live: live.light_up(ids))
     assert until(lambda: {"101", "102", "103", "104"} - set(lit(rig)) <= {"104"})
     shortcut(window, Qt.Key.Key_T)
     spot = (1.5, -3.0)
@@ -194,21 +195,21 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(
         window.notice.words == "4 of 4 beams meet there."
         and "lands at" in page.aim_bar.lands.text()
     )
-    beams, _ = bench.view.pose(bench.live.frame)
+    beams, _ = bench.levels.view.pose(bench.levels.live.frame)
     points, _ = land(beams.origin[:0], beams.direction[:0], surfaces(bench.show.structures))
-    rows = [int(np.flatnonzero(beams.unit == bench.view.rig.order.index(u))[0]) for u in ids]
+    rows = [int(np.flatnonzero(beams.unit == bench.levels.view.rig.order.index(u))[0]) for u in ids]
     points, _ = land(beams.origin[rows], beams.direction[rows], surfaces(bench.show.structures))
     assert np.allclose(points[:, :2], spot, atol=0.05)
-    bench.turn_to("front")
+    bench.plan.turn_to("front")
     page.switch_aim()
     page.aim_bar.at[1].setText("-1.5")
     click(canvas, canvas.to_px(2.0, 1.0))  # an elevation gives x and z; how far upstage is typed
     assert page.aim_bar.typed() == pytest.approx((2.0, -1.5, 1.0), abs=0.02)
-    bench.turn_to("plan")
+    bench.plan.turn_to("plan")
     page.switch_aim()
     click(canvas, canvas.to_px(*spot))
     sent = {
-        u: bench.live.frame[(bench.show.unit(u).patch[0].address - 1) :][:4].tolist()
+        u: bench.levels.live.frame[(bench.show.unit(u).patch[0].address - 1) :][:4].tolist()
         for u in ("u101", "u102")
     }
     assert until(lambda: {u: window_slots(rig, u[1:])[:4] for u in sent} == sent)
@@ -225,8 +226,8 @@ def test_paths_circles_grids_and_one_by_one(make_window) -> None:
     window = make_window(as_hung(), page="Plan")
     bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
     ids = [f"u{n}" for n in (421, 422, 423, 424, 411, 412)]
-    bench.rearrange(True)
-    bench.select(ids)
+    bench.plan.rearrange(True)
+    bench.selection.select(ids)
     press(page, "place circle")
     for name, text in (
         ("middle x", "0"),
@@ -267,7 +268,7 @@ def test_paths_circles_grids_and_one_by_one(make_window) -> None:
     assert laid == pytest.approx(
         np.array([[-4, -2], [-2.6, -2], [-1.2, -2], [0, -1.8], [0, -0.4], [0, 1]]), abs=0.12
     )  # 7 m in five steps
-    bench.select(ids[:3])
+    bench.selection.select(ids[:3])
     press(page, "place one")
     for n, (x, y) in enumerate(((3.0, -3.0), (4.0, -3.0), (5.0, -2.0))):
         assert canvas.tool.words.startswith(f"{n + 1} of 3")
@@ -282,8 +283,8 @@ def test_paths_circles_grids_and_one_by_one(make_window) -> None:
     assert "not a figure" in window.notice.words
     canvas.setFocus()
     key(canvas, Qt.Key.Key_Escape)
-    assert not page.place.kind and not page.place.figures.isVisible() and bench.selection
-    bench.select([])
+    assert not page.place.kind and not page.place.figures.isVisible() and bench.selection.ids
+    bench.selection.select([])
     press(page, "place line")
     assert "No units are selected" in window.notice.words
 
@@ -297,7 +298,7 @@ def test_choosing_by_lasso_number_menu_and_order(make_window, demo: Show) -> Non
         drag_to(canvas, at, ALT)
     QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, ALT, corners[-1].toPoint())
     settle()
-    lassoed = {bench.show.unit(u).number for u in bench.selection}
+    lassoed = {bench.show.unit(u).number for u in bench.selection.ids}
     inside = {
         u.number
         for u in demo.units
@@ -307,27 +308,27 @@ def test_choosing_by_lasso_number_menu_and_order(make_window, demo: Show) -> Non
     answer_text("201-204")
     pick_in_menu("By number or name")
     press(page, "choose menu")
-    assert bench.selection == ["u201", "u202", "u203", "u204"]
+    assert bench.selection.ids == ["u201", "u202", "u203", "u204"]
     pick_in_menu("Order", "right to left")
     press(page, "choose menu")
-    assert bench.selection == ["u204", "u203", "u202", "u201"]
+    assert bench.selection.ids == ["u204", "u203", "u202", "u201"]
     pick_in_menu("Every n-th", "every second, from the first")
     press(page, "choose menu")
-    assert bench.selection == ["u204", "u202"]
+    assert bench.selection.ids == ["u204", "u202"]
     pick_in_menu("Similar")
     press(page, "choose menu")
-    assert set(bench.selection) == {f"u20{n}" for n in range(1, 9)}
+    assert set(bench.selection.ids) == {f"u20{n}" for n in range(1, 9)}
     pick_in_menu("Hanging on", "Mast bridge")
     press(page, "choose menu")
-    assert bench.selection[0] == "u211" and {
-        bench.show.unit(u).structure for u in bench.selection
+    assert bench.selection.ids[0] == "u211" and {
+        bench.show.unit(u).structure for u in bench.selection.ids
     } == {"bridge"}
-    count = len(bench.selection)
+    count = len(bench.selection.ids)
     pick_in_menu("Invert")
     press(page, "choose menu")
-    assert len(bench.selection) == len(canvas.laid.row) - count
+    assert len(bench.selection.ids) == len(canvas.laid.row) - count
     drag(canvas, canvas.to_px(-9.5, -3.6), canvas.to_px(9.5, -4.8), CTRL | SHIFT)  # removed again
-    assert not {"u201", "u442"} & set(bench.selection)
+    assert not {"u201", "u442"} & set(bench.selection.ids)
 
 
 def drag_to(canvas, at: QPointF, modifier: Qt.KeyboardModifier) -> None:
@@ -361,7 +362,7 @@ def test_a_filter_is_loud_and_keeps_out_of_the_choice(make_window, demo: Show) -
         assert canvas.shown and (count is None or len(canvas.shown) == count)
     plain = canvas.grab().toImage().pixelColor(canvas.width() - 100, 12)
     drag(canvas, QPointF(4, 40), QPointF(canvas.width() - 4, canvas.height() - 60))
-    assert set(bench.selection) == {"u101", "u102", "u103"}
+    assert set(bench.selection.ids) == {"u101", "u102", "u103"}
     retype(page.filter, "no one here", Qt.Key.Key_Return)
     assert page.filter.property("bad") and "not a number" in page.filter.toolTip()
     retype(page.filter, "", Qt.Key.Key_Return)
@@ -376,7 +377,7 @@ def test_sheets_are_made_from_the_window_with_places_of_their_own(
 ) -> None:
     window = make_window(demo, page="Plan")
     bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
-    bench.select(["u101", "u102", "u103"])
+    bench.selection.select(["u101", "u102", "u103"])
     page.new_sheet()
     made = dialog("new sheet")
     assert child(made, "sheet name").text() == "Port mast, upper"  # what the three have in common
@@ -386,12 +387,12 @@ def test_sheets_are_made_from_the_window_with_places_of_their_own(
     keys(child(made, "sheet name"), "Focus")
     press(made, "Create")
     assert (
-        until(lambda: bench.sheet.name == "Focus")
+        until(lambda: bench.plan.sheet.name == "Focus")
         and len(canvas.laid.row) == 3
         and page.sheets.currentText() == "Focus"
     )
-    bench.rearrange(True)
-    bench.select(["u102"])
+    bench.plan.rearrange(True)
+    bench.selection.select(["u102"])
     activate(window)
     canvas.setFocus()
     before = sheet_place(bench, "u102")
@@ -403,8 +404,8 @@ def test_sheets_are_made_from_the_window_with_places_of_their_own(
     page.sheets.setFocus()
     key(page.sheets, Qt.Key.Key_Home)
     choose(child(page, "sheet", Choice), "Front")
-    assert bench.sheet_id == "front" and canvas.sheet.kind == "front"
-    bench.select(["u101"])
+    assert bench.plan.sheet_id == "front" and canvas.sheet.kind == "front"
+    bench.selection.select(["u101"])
     canvas.setFocus()
     key(canvas, Qt.Key.Key_Up, SHIFT)
     assert bench.show.unit("u101").position[2] == pytest.approx(demo.unit("u101").position[2] + 0.5)
@@ -418,7 +419,7 @@ def test_sheets_are_made_from_the_window_with_places_of_their_own(
         until(lambda: (tmp_path / "front.pdf").exists())
         and (tmp_path / "front.pdf").read_bytes()[:5] == b"%PDF-"
     )
-    bench.turn_to("plan")
+    bench.plan.turn_to("plan")
     pick_in_menu("Unplace selected units")
     press(page, "sheet menu")
     assert bench.show.unit("u101").position is None and bench.show.unit("u101").patch
@@ -428,7 +429,7 @@ def test_sheets_are_made_from_the_window_with_places_of_their_own(
 
 
 def sheet_place(bench, unit: str) -> tuple[float, float]:
-    return next((s.x, s.y) for s in bench.sheet.spots if s.unit == unit)
+    return next((s.x, s.y) for s in bench.plan.sheet.spots if s.unit == unit)
 
 
 def test_a_drawing_is_laid_beneath_scaled_locked_and_kept(
@@ -451,15 +452,15 @@ def test_a_drawing_is_laid_beneath_scaled_locked_and_kept(
     answer_file_dialog(str(tmp_path / "site.png"))
     press(box, "choose underlay")
     assert until(
-        lambda: bench.sheet.underlay is not None
-    ) and bench.sheet.underlay.aspect == pytest.approx(2 / 3)
+        lambda: bench.plan.sheet.underlay is not None
+    ) and bench.plan.sheet.underlay.aspect == pytest.approx(2 / 3)
     spot = canvas.to_px(-8.0, 3.0)
     shown = canvas.grab().toImage().pixelColor(spot.toPoint())
     press(box, "scale underlay")
     click(canvas, canvas.to_px(0, 0))
     answer_text("6")
     click(canvas, canvas.to_px(3, 0))
-    wide = bench.sheet.underlay.width
+    wide = bench.plan.sheet.underlay.width
     assert wide == pytest.approx(2 * (17.8), rel=0.15) and canvas.tool is None
     activate(box)
     retype(child(box, "underlay turn"), "30")
@@ -467,8 +468,8 @@ def test_a_drawing_is_laid_beneath_scaled_locked_and_kept(
     retype(child(box, "underlay width"), "3")
     assert (
         "is locked" in window.notice.words
-        and bench.sheet.underlay.width == wide
-        and bench.sheet.underlay.turn == 30
+        and bench.plan.sheet.underlay.width == wide
+        and bench.plan.sheet.underlay.turn == 30
     )
     press(box, "lock underlay")
     retype(child(box, "underlay crop left"), "99")
@@ -476,12 +477,13 @@ def test_a_drawing_is_laid_beneath_scaled_locked_and_kept(
     answer_file_dialog(str(tmp_path / "site.svg"))
     press(box, "choose underlay")
     assert (
-        until(lambda: bench.sheet.underlay.aspect == pytest.approx(0.5))
+        until(lambda: bench.plan.sheet.underlay.aspect == pytest.approx(0.5))
         and len(bench.show.files) == 2
     )
     press(box, "remove underlay")
     assert (
-        bench.sheet.underlay is None and canvas.grab().toImage().pixelColor(spot.toPoint()) != shown
+        bench.plan.sheet.underlay is None
+        and canvas.grab().toImage().pixelColor(spot.toPoint()) != shown
     )
     box.close()
 
@@ -489,7 +491,7 @@ def test_a_drawing_is_laid_beneath_scaled_locked_and_kept(
 def test_lux_is_shown_over_the_deck_and_read_under_the_pointer(make_window) -> None:
     window = make_window(as_hung(), page="Plan")
     bench, page, canvas = window.bench, window.pages["Plan"], window.pages["Plan"].canvas
-    bench.levels(lambda live: live.light_up(["u211", "u212"]))
+    bench.levels.change(lambda live: live.light_up(["u211", "u212"]))
     press(page, "lux")
     assert (
         until(lambda: canvas.lux is not None)
@@ -502,7 +504,7 @@ def test_lux_is_shown_over_the_deck_and_read_under_the_pointer(make_window) -> N
     QTest.mouseMove(canvas, canvas.to_px(x, y).toPoint())
     assert until(lambda: "lux" in page.foot.text() and "here" in page.foot.text())
     before = canvas.lux
-    bench.levels(lambda live: live.let_go(["u211", "u212"]))
+    bench.levels.change(lambda live: live.let_go(["u211", "u212"]))
     assert until(lambda: canvas.lux is not before)
     press(page, "lux")
     assert canvas.lux is None
@@ -516,9 +518,9 @@ def test_zoom_goes_back_and_a_fan_shows_its_figures(make_window, demo: Show) -> 
     assert canvas.port.scale > where[0]
     shortcut(window, Qt.Key.Key_0, CTRL | ALT)
     assert (canvas.port.scale, canvas.port.centre) == where
-    bench.select(["u101", "u102", "u103"])
-    bench.levels(lambda live: live.light_up(bench.selection))
-    asked = bench.live.snapshot()
+    bench.selection.select(["u101", "u102", "u103"])
+    bench.levels.change(lambda live: live.light_up(bench.selection.ids))
+    asked = bench.levels.live.snapshot()
     canvas.setFocus()
     shortcut(window, Qt.Key.Key_F, Qt.KeyboardModifier.NoModifier)
     fan = dialog("fan")
@@ -526,10 +528,10 @@ def test_zoom_goes_back_and_a_fan_shows_its_figures(make_window, demo: Show) -> 
     choose(child(fan, "fan what", Choice), "pan (live)")
     retype(child(fan, "fan start"), "-20")
     retype(child(fan, "fan end"), "20")
-    assert bench.figures == {"u101": "-20.0°", "u102": "0.0°", "u103": "20.0°"}
-    assert [round(bench.live.axis(u, "Pan")) for u in bench.selection] == [-20, 0, 20]
+    assert bench.plan.figures == {"u101": "-20.0°", "u102": "0.0°", "u103": "20.0°"}
+    assert [round(bench.levels.live.axis(u, "Pan")) for u in bench.selection.ids] == [-20, 0, 20]
     key(fan, Qt.Key.Key_Escape)
-    assert bench.live.snapshot() == asked and bench.figures == {}
+    assert bench.levels.live.snapshot() == asked and bench.plan.figures == {}
     shortcut(window, Qt.Key.Key_F, Qt.KeyboardModifier.NoModifier)
     fan = dialog("fan")
     choose(child(fan, "fan what", Choice), "height z")
@@ -546,12 +548,12 @@ def test_zoom_goes_back_and_a_fan_shows_its_figures(make_window, demo: Show) -> 
 def test_locked_places_stay_and_are_named_and_drags_snap_in_line(make_window) -> None:
     window = make_window(as_hung(), page="Plan")
     bench, canvas = window.bench, window.pages["Plan"].canvas
-    bench.rearrange(True)
-    bench.select(["u421"])
+    bench.plan.rearrange(True)
+    bench.selection.select(["u421"])
     pick_in_menu("Lock or unlock")
     press(window.pages["Plan"], "arrange menu")
     assert bench.show.unit("u421").pinned
-    bench.select(["u421", "u422"])
+    bench.selection.select(["u421", "u422"])
     activate(window)
     canvas.setFocus()
     key(canvas, Qt.Key.Key_Right)
@@ -563,7 +565,7 @@ def test_locked_places_stay_and_are_named_and_drags_snap_in_line(make_window) ->
     before = bench.show.unit("u422").position
     press(window.pages["Plan"], "arrange menu")
     assert bench.show.unit("u422").position == pytest.approx((before[0], -4 - before[1], before[2]))
-    bench.select(["u423"])
+    bench.selection.select(["u423"])
     x, y, _ = bench.show.unit("u423").position
     goal = bench.show.unit("u203").position
     start = canvas.to_px(x, y)
@@ -571,13 +573,13 @@ def test_locked_places_stay_and_are_named_and_drags_snap_in_line(make_window) ->
     assert bench.show.unit("u423").position[0] == pytest.approx(goal[0])  # in line with 203
     assert math.isclose(bench.show.unit("u423").position[1], -1.5, abs_tol=0.06)
     QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=QPoint(6, 6))
-    assert bench.selection == []
+    assert bench.selection.ids == []
 
 
 def test_levels_are_written_where_they_are_wanted_and_two_fingers_zoom(make_window) -> None:
     window = make_window(as_hung(), page="Plan")
     bench, canvas = window.bench, window.pages["Plan"].canvas
-    bench.levels(lambda live: live.light_up(["u213"], 0.5))
+    bench.levels.change(lambda live: live.light_up(["u213"], 0.5))
     settle(0.1)
     plain = canvas.grab().toImage()
     pick_in_menu("Labels")
@@ -585,7 +587,7 @@ def test_levels_are_written_where_they_are_wanted_and_two_fingers_zoom(make_wind
     box = dialog("sheet words")
     click(child(box, "label level"), QPoint(8, 8))
     press(box, "Apply")
-    assert "level" in bench.sheet.labels
+    assert "level" in bench.plan.sheet.labels
     settle(0.1)
     written = canvas.grab().toImage()
     at = canvas.to_px(*bench.show.unit("u213").position[:2]).toPoint()

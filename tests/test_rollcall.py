@@ -72,7 +72,7 @@ def test_no_call_of_any_kind_enters_a_range_that_resets_or_puts_out(demo: Show, 
     seen = 0
     for _ in range(stops):
         for _ in range(3 if by == "address" else 30):
-            assert not in_danger(demo, live), call.call.title
+            assert not in_danger(demo, live), call.stop.title
             seen += 1
             call, _ = step_phase(call, demo, live)
         call = step(call, demo, live, 1)
@@ -231,11 +231,11 @@ def test_whatever_is_called_and_however_the_levels_come_back(
             call, seconds = step_phase(call, show, live)
             assert 0 < seconds < 5
         assert sentence(call, show) and 0 <= call.act < length(call, show)
-        others = set(live.lit()) - set(call.call.units)
+        others = set(live.lit()) - set(call.stop.units)
         if rest == "dark":
             assert not others - {"u105"} or by == "address"
         elif rest == "leave":
-            assert {"u411", "u301", "u105"} - set(call.call.units) <= set(live.lit())
+            assert {"u411", "u301", "u105"} - set(call.stop.units) <= set(live.lit())
     end(call, live)
     assert (live.frame == before).all() and live.snapshot() == asked and live.over == over
 

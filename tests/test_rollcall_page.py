@@ -60,12 +60,12 @@ def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
     window.go("Stage")
     window.actions_.trigger("call.begin")
     assert window.pages["Stage"].isVisible()  # which shows it too
-    bench.end_call()
+    bench.session.end()
     window.go("Readiness")
     window.actions_.trigger("call.begin")
     assert page.call.isVisible()  # where it can be seen
     assert (
-        len(bench.call.calls) == 4
+        len(bench.session.call.calls) == 4
         and "62 are left out" in view.loud.text()
         and view.loud.isVisible()
     )
@@ -97,17 +97,17 @@ def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
     key(view.table, Qt.Key.Key_B)
     key(view.table, Qt.Key.Key_D)
     key(view.table, Qt.Key.Key_G)
-    assert bench.call.act == 0 and bench.call.at == 2
+    assert bench.session.call.act == 0 and bench.session.call.at == 2
     view.table.setCurrentIndex(view.model.index(0, 1))
     key(view.table, Qt.Key.Key_Return)
-    assert bench.call.call.units == ("u101",)
-    bench.select(["u103"])  # as from the plan
+    assert bench.session.call.stop.units == ("u101",)
+    bench.selection.select(["u103"])  # as from the plan
     key(view.table, Qt.Key.Key_J)
-    assert bench.call.call.units == ("u103",)
+    assert bench.session.call.stop.units == ("u103",)
     press(view, "end call")
-    assert bench.call is None and until(lambda: not lit(rig))
+    assert bench.session.call is None and until(lambda: not lit(rig))
     window.go("Readiness")
-    snag = next(s for s in bench.snags if s.page == "Roll call" and "u104" in s.units)
+    snag = next(s for s in bench.known.snags if s.page == "Roll call" and "u104" in s.units)
     window.go("Roll call", snag)
     assert page.view in ("Call", "Findings") and (
         page.view == "Findings" or view.table.currentIndex().data() == "104"
@@ -121,7 +121,7 @@ def test_the_timer_goes_on_by_itself_and_addresses_name_their_owner(called, rig)
     press(window, "begin call")
     view.seconds.setValue(1)
     press(view, "by timer")
-    assert until(lambda: bench.call.at == 2, 10)
+    assert until(lambda: bench.session.call.at == 2, 10)
     assert until(lambda: not view.timer.isActive(), 10)
     press(view, "end call")
     view.by.setCurrentIndex(view.by.findData("address"))
@@ -133,7 +133,7 @@ def test_the_timer_goes_on_by_itself_and_addresses_name_their_owner(called, rig)
         and "1.001" in view.name.text()
     )
     key(view.table, Qt.Key.Key_A)
-    assert not bench.show.verdicts and bench.call.at == 1  # an address proves no unit
+    assert not bench.show.verdicts and bench.session.call.at == 1  # an address proves no unit
     key(view.table, Qt.Key.Key_S)
     [fault] = bench.show.verdicts  # one that does nothing is a fault of its owner
     assert (fault.unit, fault.result, fault.what) == (
@@ -156,12 +156,12 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
             bench.show,
             rig,
             lambda live: (
-                bench.live.restore(live.snapshot()),
-                bench.levels_changed.emit(),
+                bench.levels.live.restore(live.snapshot()),
+                bench.levels.changed.emit(),
                 settle(0.05),
             ),
         )
-        caller.live.restore(bench.live.snapshot())
+        caller.live.restore(bench.levels.live.snapshot())
         ids = [u.id for u in bench.show.units if str(u.number) in numbers.split(",")]
         bench.commit("a round of the observer", caller.round(Manner(kinds=kinds), ids))
 
@@ -171,7 +171,7 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     assert until(lambda: len(page.checks.findings) == 3)
     kinds = {f.title: f.kind for f in page.checks.findings}
     assert kinds["203"] == "double" and kinds["208"] == "mode"
-    assert [s.rule for s in bench.snags if "u203" in s.units and s.step == "answered"] == [
+    assert [s.rule for s in bench.known.snags if "u203" in s.units and s.step == "answered"] == [
         "finding"
     ]
     # discovery settles who is dead and which units listen elsewhere
@@ -191,7 +191,7 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     press(page, "identify")
     assert until(lambda: page.discovery.task is None) and "on for 1 device" in window.notice.words
     assert any("identifying" in model.index(i, 0).data() for i in range(model.rowCount()))
-    bench.select(["u207"])
+    bench.selection.select(["u207"])
     window.actions_.trigger("rdm.identify")  # from the patch
     assert until(
         lambda: (
@@ -265,10 +265,10 @@ def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_fix(called, rig) 
     press(page, "view Findings")
     assert until(lambda: page.checks.findings and page.findings._shown)
     press(page, "do the look")
-    assert bench.proof is not None and until(lambda: "105" in lit(rig))
+    assert bench.proving.proof is not None and until(lambda: "105" in lit(rig))
     assert "answer yes or no" in page.findings.seen.text()
     press(page, "look yes")
-    assert bench.proof is None and until(lambda: "105" not in lit(rig))
+    assert bench.proving.proof is None and until(lambda: "105" not in lit(rig))
     assert until(lambda: page.findings._shown and page.findings._shown.kind == "address")
     assert page.findings._shown.hunt == "u105"
     press(page, "hunt it")
@@ -277,14 +277,14 @@ def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_fix(called, rig) 
     for _ in range(10):
         if hunt.look is None:
             break
-        bench.levels_changed.emit()
+        bench.levels.changed.emit()
         settle(0.25)
         state = next(u for u in rig.ask("state")["units"] if u["label"] == "105")
         hunt.setFocus()
         key(hunt, Qt.Key.Key_Y if hunt.hunt.lights(max(state["cells"])) else Qt.Key.Key_N)
     assert "105 listens at 1.300" in hunt.question.text() and hunt.hunt.used <= 10
     press(hunt, "take hunted")
-    assert bench.show.unit("u105").patch[0].address == 300 and bench.proof is None
+    assert bench.show.unit("u105").patch[0].address == 300 and bench.proving.proof is None
     press(page, "view Call")
     keys(page.call.only, "105")
     press(window, "begin call")
@@ -295,11 +295,11 @@ def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_fix(called, rig) 
 
 def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     window, page, bench = called()
-    bench.levels(lambda live: live.light_up(["u301"], 0.5))
-    before = bench.live.frame.copy()
+    bench.levels.change(lambda live: live.light_up(["u301"], 0.5))
+    before = bench.levels.live.frame.copy()
     press(page, "view Hunt")
     hunt = page.hunt
-    bench.select(["u203"])
+    bench.selection.select(["u203"])
     assert hunt.unit.text() == "203"
     press(hunt, "begin hunt")
     assert "Everything in universe 2 is lit" in hunt.look.words
@@ -322,7 +322,7 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     press(hunt, "hunt back")
     assert hunt.look.words == first
     key(hunt, Qt.Key.Key_Escape)
-    assert hunt.hunt is None and (bench.live.frame == before).all()
+    assert hunt.hunt is None and (bench.levels.live.frame == before).all()
     hunt.unit.setText("101, 501")
     press(hunt, "begin hunt")
     assert (
@@ -350,7 +350,7 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     ] and "set one of them" in codes.words.text()
     assert page.checks.hunted["u203"].address == 67
     press(hunt, "code back")
-    assert bench.proof is not None
+    assert bench.proving.proof is not None
     key(codes.table, Qt.Key.Key_U)
     assert codes.model.index(codes.table.currentIndex().row(), 3).data() == "· not sure"
     key(codes.table, Qt.Key.Key_Right)
@@ -362,9 +362,9 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     )
     hunt.unit.setText("203, 207")
     press(hunt, "begin hunt")
-    assert until(lambda: bench.proof is not None)
+    assert until(lambda: bench.proving.proof is not None)
     window.go("Patch")
-    assert bench.proof is None and (bench.live.frame == before).all()
+    assert bench.proving.proof is None and (bench.levels.live.frame == before).all()
 
 
 def test_rounds_and_the_record_are_kept_and_saved(
@@ -379,7 +379,7 @@ def test_rounds_and_the_record_are_kept_and_saved(
     answer_text("Before focus")
     press(page, "new round")
     assert [r.name for r in bench.show.rounds] == ["Before focus"] and not bench.show.verdicts
-    bench.mark_unit("u104", "works")
+    bench.session.mark_unit("u104", "works")
     assert page.record.rounds.heads == ("Unit", "Name", "Before focus", "now")
     assert (
         page.record.rounds.index(0, 0).data() == "104"
@@ -439,7 +439,7 @@ def test_a_phone_joins_steps_and_marks_in_the_window(called, tmp_path) -> None:
         phone.click("[data-mark=works]")
         patiently("document.querySelector('#number').innerText == '102'")
         [kept] = bench.show.verdicts
-        assert (kept.by, kept.result, bench.call.call.units) == (
+        assert (kept.by, kept.result, bench.session.call.stop.units) == (
             "Ada",
             "works",
             ("u102",),
@@ -454,7 +454,7 @@ def test_a_phone_joins_steps_and_marks_in_the_window(called, tmp_path) -> None:
         phone.type("#wanted", "207")
         phone.click("#jump button")
         patiently("document.querySelector('#number').innerText == '207'")
-        bench.end_call()
+        bench.session.end()
         patiently("document.querySelector('#title').innerText == 'Roll call not started'")
         view.table.selectRow(0)
         press(page, "put phone out")
@@ -476,10 +476,10 @@ window = Window(lantern_tide())
 window.show()
 def go():
     bench = window.bench
-    bench.levels(lambda live: live.light_up(["u301"], 0.5))
+    bench.levels.change(lambda live: live.light_up(["u301"], 0.5))
     window.go("Roll call")
     window.pages["Roll call"].call.begin()
-    bench.mark("works"); bench.mark("silent", "fuse")
+    bench.session.mark("works"); bench.session.mark("silent", "fuse")
     QTimer.singleShot(2500, lambda: os.kill(os.getpid(), signal.SIGKILL))
 QTimer.singleShot(1500, go)
 app.exec()
@@ -508,11 +508,13 @@ def test_killed_in_the_middle_of_a_call_verdicts_are_there_and_levels_safe(
     window.offer_recovered([found])
     bench = window.bench
     assert (
-        len(bench.show.verdicts) == 2 and bench.call is None and set(bench.live.lit()) == {"u301"}
+        len(bench.show.verdicts) == 2
+        and bench.session.call is None
+        and set(bench.levels.live.lit()) == {"u301"}
     )
-    assert bench.live.level("u301", "Shutter1") is not None and not bench.sending
+    assert bench.levels.live.level("u301", "Shutter1") is not None and not bench.levels.sending
     activate(window)
     press(window, "begin call")
-    assert bench.show.unit(bench.call.unit).number == 103  # it begins where it stopped
+    assert bench.show.unit(bench.session.call.unit).number == 103  # it begins where it stopped
     press(window, "end call")
-    assert set(bench.live.lit()) == {"u301"}
+    assert set(bench.levels.live.lit()) == {"u301"}

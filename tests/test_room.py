@@ -202,7 +202,7 @@ def test_no_word_is_cut_off_in_any_view_or_question_of_the_patch(
     window.resize(*size)
     page, bench = window.pages["Patch"], window.bench
     bench.commit("groups", propose_groups(set_limit(demo, ["u101"], "Tilt", "-90", "45")))
-    bench.select(["u101", "u102"])
+    bench.selection.select(["u101", "u102"])
     trouble: dict[str, list[str]] = {}
     for view in PATCH_VIEWS:
         page.show_view(view)
@@ -237,7 +237,7 @@ def test_every_field_of_the_patch_has_a_name_and_can_be_reached_by_keys(
     make_window, demo: Show
 ) -> None:
     window = make_window(demo, page="Patch")
-    window.bench.select(["u101"])
+    window.bench.selection.select(["u101"])
     for view in PATCH_VIEWS:
         window.pages["Patch"].show_view(view)
         settle(0.05)

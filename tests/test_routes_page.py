@@ -179,7 +179,7 @@ def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(
     window = make_window(demo, rig.address, page="Routes")
     bench, page = window.bench, window.pages["Routes"]
     click(window.bar.sign)
-    bench.levels(lambda live: live.light_up(["u101", "u401"]))
+    bench.levels.change(lambda live: live.light_up(["u101", "u401"]))
     assert until(lambda: set(lit(rig)) == {"101", "401"})
     page.routes.choose("o1")
     press(window, "master Dark")
@@ -190,7 +190,7 @@ def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(
     press(window, "master Resume")
     assert until(lambda: set(lit(rig)) == {"101", "401"})
     press(window, "master Hold")
-    bench.levels(lambda live: live.let_go(["u101", "u401"]))
+    bench.levels.change(lambda live: live.let_go(["u101", "u401"]))
     assert until(lambda: set(lit(rig)) == {"101"})
     press(window, "master Resume")
     assert until(lambda: not lit(rig))
@@ -202,10 +202,10 @@ def test_dark_hold_and_proofs_reach_the_rig_and_end_as_they_began(
     assert "Universe 3 flashes its number: 3" in page.routes.seen.text()
     for on in (True, False, True):
         assert until(lambda on=on: ("401" in lit(rig)) == on, 6)
-    bench.levels(lambda live: live.light_up(["u101"]))
+    bench.levels.change(lambda live: live.light_up(["u101"]))
     assert "output test holds the levels" in window.notice.words
     press(window, "end proof")
-    assert until(lambda: not lit(rig)) and bench.proof is None
+    assert until(lambda: not lit(rig)) and bench.proving.proof is None
     retype(page.routes.what, "unit 102", Qt.Key.Key_Tab)
     retype(page.routes.what, "102", Qt.Key.Key_Tab)
     press(window, "prove Unit")
@@ -220,7 +220,7 @@ def test_a_node_is_found_different_taken_set_from_here_and_read_back(
     bench, page = window.bench, window.pages["Routes"]
     shortcut(window, Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
     nodes = page.nodes
-    assert until(lambda: bench.network and bench.network.looked)
+    assert until(lambda: bench.known.network and bench.known.network.looked)
     assert [row.state for row in nodes.model.rows] == ["as expected", "as expected"]
     rig.do("node", name="Ferry B", ports=[16, 21])
     assert until(lambda: any("listens to Art-Net 0.1.5 = 21" in d.text for d in nodes._found))
@@ -254,12 +254,12 @@ def test_a_node_is_found_different_taken_set_from_here_and_read_back(
     rig.do("node", name="Ferry B", on=False)
     assert until(
         lambda: any(
-            s.rule == "node-missing" and "Ferry B" in s.text and s.fix for s in bench.snags
+            s.rule == "node-missing" and "Ferry B" in s.text and s.fix for s in bench.known.snags
         ),
         15,
     )
     assert until(lambda: [row.state for row in nodes.model.rows][1] == "does not answer")
-    fix = next(s.fix for s in bench.snags if s.rule == "node-missing" and "Ferry B" in s.text)
+    fix = next(s.fix for s in bench.known.snags if s.rule == "node-missing" and "Ferry B" in s.text)
     bench.commit(fix.label, fix.edit(bench.show))
     assert [(o.host, o.enabled) for o in bench.show.outputs if o.universe == 3] == [
         ("127.0.0.3", False),
@@ -277,7 +277,7 @@ def test_a_range_fault_shows_its_reckoning_its_fix_and_the_plan(
     bench, page = window.bench, window.pages["Routes"]
     view = page.network
     page.show_view("Network")
-    bench.see_network(
+    bench.known.see_network(
         View(
             (Adapter("eth0", "2.0.0.5", "255.0.0.0"), Adapter("lo", "127.0.0.1", "255.0.0.0")),
             {p: Choice(None, "") for p in ("artnet", "sacn")},
@@ -356,7 +356,7 @@ def test_the_watch_shows_who_sends_and_the_rig_page_breaks_things(
     assert watch.levels._levels[100] == 40 and watch.levels._differ.any()
     click(window.bar.sign)
     assert until(lambda: watch.model.index(0, 7).data() == "second sender")
-    assert until(lambda: any(s.rule == "second-sender" for s in bench.snags))
+    assert until(lambda: any(s.rule == "second-sender" for s in bench.known.snags))
     answer_file_dialog(str(tmp_path / "heard.pcapng"))
     press(window, "Capture…")
     assert until(lambda: window.net.hub.watch.counts().captured > 20)
@@ -375,7 +375,7 @@ def test_the_watch_shows_who_sends_and_the_rig_page_breaks_things(
 
 def test_a_watch_that_dies_comes_back_and_the_page_goes_on(make_window, rig: RigClient) -> None:
     window = make_window(lantern_tide(), rig.address, page="Routes")
-    assert until(lambda: window.bench.network and window.bench.network.looked)
+    assert until(lambda: window.bench.known.network and window.bench.known.network.looked)
     os.kill(window.net.hub.watch.pid, signal.SIGKILL)
     assert until(lambda: window.net.hub.watch.restarts == 1, 8)
     time.sleep(0.2)
@@ -423,7 +423,7 @@ def test_universes_are_assigned_in_order_and_expected_nodes_changed_with_their_o
             == [("127.0.0.30", 32), ("127.0.0.30", 33)]
         )
     )
-    assert any(s.rule == "over-cap" for s in bench.snags)
+    assert any(s.rule == "over-cap" for s in bench.known.snags)
     bench.commit("another name", replace(bench.show, name="Lantern Ebb"))
     assert identity(bench.show).cid == first  # receivers still know who it is
     press(window, "nodes Remove it")
@@ -440,7 +440,11 @@ def test_what_a_node_does_not_take_is_said_and_the_show_does_not_follow(
     rig.do("node", name="Ferry A", fixed=True)
     window.pages["Routes"].show_view("Nodes")
     assert until(
-        lambda: bench.network and bench.network.looked and not bench.network.nodes[0].direction_able
+        lambda: (
+            bench.known.network
+            and bench.known.network.looked
+            and not bench.known.network.nodes[0].direction_able
+        )
     )
     take_row(nodes.table, 0)
     type_in_cell(nodes.port_table, 0, 4, "in")
@@ -462,7 +466,7 @@ def test_what_a_node_does_not_take_is_said_and_the_show_does_not_follow(
     assert until(lambda: "did not take everything" in asked.trouble.text(), 15)
     assert bench.show is before and asked.isVisible()
     asked.reject()
-    silent = until(lambda: bench.network.nodes[0].silent, 15)
+    silent = until(lambda: bench.known.network.nodes[0].silent, 15)
     assert silent and nodes.model.rows[0].state == "does not answer"
     take_row(nodes.table, 0)
     press(window, "Set at the node…") if nodes.set.isEnabled() else None
@@ -473,11 +477,11 @@ def test_an_adapter_is_chosen_kept_and_one_that_is_gone_is_told(make_window, dem
     window = make_window(demo, page="Routes")
     bench, view = window.bench, window.pages["Routes"].network
     shortcut(window, Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
-    assert until(lambda: bench.network and bench.network.adapters)
+    assert until(lambda: bench.known.network and bench.known.network.adapters)
     choose(view.by["artnet"], "lo, 127.0.0.1")
     view.by["artnet"].activated.emit(view.by["artnet"].currentIndex())
     assert (
-        bench.network.choices["artnet"].why == "chosen by you"
+        bench.known.network.choices["artnet"].why == "chosen by you"
         and window.settings.adapters["artnet"] == "127.0.0.1"
     )
     window.net.choose("sacn", "9.9.9.9")  # as it was kept on another day
@@ -486,9 +490,11 @@ def test_an_adapter_is_chosen_kept_and_one_that_is_gone_is_told(make_window, dem
     bench.commit(
         "sacn", core.change_output(bench.show, "o1", protocol="sacn", delivery="multicast", sacn=1)
     )
-    assert until(lambda: any(s.rule == "adapter-gone" and "9.9.9.9" in s.text for s in bench.snags))
+    assert until(
+        lambda: any(s.rule == "adapter-gone" and "9.9.9.9" in s.text for s in bench.known.snags)
+    )
     window.net.choose("sacn", "")
-    assert until(lambda: not any(s.rule == "adapter-gone" for s in bench.snags))
+    assert until(lambda: not any(s.rule == "adapter-gone" for s in bench.known.snags))
     view.source.setFocus()
     retype(view.source, "Barge hub")
     click(view.changed_only)
@@ -505,7 +511,7 @@ def test_what_we_send_is_compared_with_what_arrives(make_window, demo: Show) -> 
     bench, watch = window.bench, window.pages["Routes"].watch
     window.pages["Routes"].show_view("Watch")
     click(window.bar.sign)
-    bench.levels(lambda live: live.light_up(["u101"]))
+    bench.levels.change(lambda live: live.light_up(["u101"]))
     assert until(lambda: [(s.number, own) for s, _, own, _ in watch.model.rows] == [(1, True)])
     assert until(lambda: watch.model.index(0, 7).data() == "arrives as sent")
     assert (
@@ -521,7 +527,7 @@ def test_what_we_send_is_compared_with_what_arrives(make_window, demo: Show) -> 
     assert until(
         lambda: watch.model.index(0, 6).data() == "ended"
     )  # told by the stream itself, not guessed from silence
-    assert not any(s.rule == "second-sender" for s in bench.snags)
+    assert not any(s.rule == "second-sender" for s in bench.known.snags)
 
 
 def test_outputs_that_wait_to_be_asked_for_find_their_nodes_and_follow_them(
@@ -533,14 +539,16 @@ def test_outputs_that_wait_to_be_asked_for_find_their_nodes_and_follow_them(
     window = make_window(show, page="Routes")  # no one looks for nodes yet
     assert not window.net.view.looking
     click(window.bar.sign)
-    window.bench.levels(lambda live: live.light_up(["u101", "u401"]))
+    window.bench.levels.change(lambda live: live.light_up(["u101", "u401"]))
     assert until(lambda: set(lit(rig)) == {"101", "401"}) and window.net.view.looking
     rig.do("node", name="Ferry B", ports=[40, 41])  # set at the node itself, by hand
     assert until(
-        lambda: any(s.rule == "no-listener" and "Universe 3" in s.text for s in window.bench.snags)
+        lambda: any(
+            s.rule == "no-listener" and "Universe 3" in s.text for s in window.bench.known.snags
+        )
     )
     window.bench.commit("follow", core.change_output(window.bench.show, "o3", port_address=40))
-    window.bench.levels(lambda live: live.set_intensity(["u401"], 0.5))
+    window.bench.levels.change(lambda live: live.set_intensity(["u401"], 0.5))
     assert until(lambda: 0.3 < lit(rig).get("401", 0) < 0.7)
 
 

@@ -55,11 +55,13 @@ def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_
     view.set_camera(VIEWS["Corner"])
     assert not view.handles()
     shortcut(window, Qt.Key.Key_R, PLAIN)
-    assert bench.rearranging and window.pages["Stage"].mode.isChecked()
+    assert bench.plan.rearranging and window.pages["Stage"].mode.isChecked()
     run = np.array([[-0.1, 1.5, 6.3]])
     (at,), _ = view.camera.project(run, view.width(), view.height())
     click(view, QPointF(*at))
-    assert bench.structure == "bridge" and window.inspector.heading.text() == "Mast bridge"
+    assert (
+        bench.selection.structure == "bridge" and window.inspector.heading.text() == "Mast bridge"
+    )
     mine = [u.id for u in structures.hanging(bench.show, "bridge")]
     before = places(bench, mine)
     grips = {h.name: h for h in view.handles()}
@@ -88,8 +90,8 @@ def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_
     )
     shortcut(window, Qt.Key.Key_Z)
     assert places(bench, mine) == pytest.approx(before)
-    bench.select(["u421"])
-    assert bench.structure == ""  # selected units put the structure away
+    bench.selection.select(["u421"])
+    assert bench.selection.structure == ""  # selected units put the structure away
     grips = {h.name: h for h in view.handles()}
     drag(
         view, view.handle_px(grips["move"]), pixel(view, replace_point(grips["move"].point, x=-1.0))
@@ -117,14 +119,16 @@ def test_beams_follow_the_pointer_a_line_a_circle_and_figures(make_window) -> No
     bench, page, view = window.bench, window.pages["Stage"], window.pages["Stage"].view
     view.set_camera(VIEWS["Corner"])
     ids = ["u101", "u102", "u103", "u104"]
-    bench.select(ids)
-    bench.levels(lambda live: live.light_up(ids))
+    bench.selection.select(ids)
+    bench.levels.change(lambda live: live.light_up(ids))
     press(page, "aim on stage")
     bar = page.aim_bar
 
     def landed() -> np.ndarray:
-        beams, _ = bench.view.pose(bench.live.frame)
-        rows = [int(np.flatnonzero(beams.unit == bench.view.rig.order.index(u))[0]) for u in ids]
+        beams, _ = bench.levels.view.pose(bench.levels.live.frame)
+        rows = [
+            int(np.flatnonzero(beams.unit == bench.levels.view.rig.order.index(u))[0]) for u in ids
+        ]
         return land(beams.origin[rows], beams.direction[rows], surfaces(bench.show.structures))[0][
             :, :2
         ]
@@ -146,7 +150,7 @@ def test_beams_follow_the_pointer_a_line_a_circle_and_figures(make_window) -> No
     bar.at[0].setText("east")
     press(page, "aim there")
     assert "not a place" in window.notice.words
-    bench.select(["u401"])
+    bench.selection.select(["u401"])
     bar.at[0].setText("2")
     press(page, "aim there")
     assert "401: no pan and no tilt" in window.notice.words
@@ -236,7 +240,7 @@ def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(
     assert until(lambda: window.settings.drawings == (mine,))
     key(box.sliders["drift"], Qt.Key.Key_Home)
     assert page.view.look.drift == 0 and page.other.look.drift == 0
-    bench.select(["u101", "u102"])
+    bench.selection.select(["u101", "u102"])
     box._say_beams()
     press(box, "beams off")
     assert (
@@ -265,7 +269,7 @@ def test_paper_and_rig_are_set_side_by_side_and_where_they_differ_is_said(
     window = make_window(demo, rig.address, "Stage")
     bench, page = window.bench, window.pages["Stage"]
     window.output.switch(True)
-    bench.levels(lambda live: live.light_up(["u301", "u104", "u203"]))
+    bench.levels.change(lambda live: live.light_up(["u301", "u104", "u203"]))
     assert until(lambda: "301" in lit(rig))
     press(page, "view Side by side")
     assert page.other.isVisible() and until(
@@ -318,7 +322,7 @@ def test_the_stage_goes_out_as_pictures_and_into_other_windows(make_window, tmp_
     window = make_window(as_hung(), page="Stage")
     bench, page = window.bench, window.pages["Stage"]
     assert until(lambda: page.view.pictures > 0, 30)
-    bench.levels(lambda live: live.light_up(["u211", "u212"]))
+    bench.levels.change(lambda live: live.light_up(["u211", "u212"]))
     shortcut(window, Qt.Key.Key_P, CTRL | ALT)
     box = dialog("picture")
     box.wide.setText("9")
@@ -328,7 +332,7 @@ def test_the_stage_goes_out_as_pictures_and_into_other_windows(make_window, tmp_
         if box is None or not box.isVisible():
             shortcut(window, Qt.Key.Key_P, CTRL | ALT)
             box = dialog("picture")
-        bench.select(["u211", "u212"])
+        bench.selection.select(["u211", "u212"])
         box.kind.setCurrentIndex(box.kind.findData(kind))
         box.wide.setText("160")
         box.high.setText("100")
@@ -356,7 +360,7 @@ def test_the_stage_goes_out_as_pictures_and_into_other_windows(make_window, tmp_
     shortcut(window, Qt.Key.Key_S, CTRL | ALT)
     assert page.split.indexOf(page.plan) == 0 and page.plan.isVisible() and page.view.isVisible()
     click(page.plan, page.plan.to_px(*bench.show.unit("u213").position[:2]))
-    assert bench.selection == ["u213"]  # one choice for both
+    assert bench.selection.ids == ["u213"]  # one choice for both
     shortcut(window, Qt.Key.Key_S, CTRL | ALT)
     assert page.plan is None and page.split.count() == 2
 
@@ -386,6 +390,8 @@ def test_a_mesh_is_brought_in_as_a_set_piece(make_window, tmp_path: Path) -> Non
         and made.size == pytest.approx((2, 1, 4))
         and bench.show.files[0].name == made.mesh
     )
-    assert bench.structure == made.id and isinstance(child(window, "structure Name"), QWidget)
+    assert bench.selection.structure == made.id and isinstance(
+        child(window, "structure Name"), QWidget
+    )
     assert until(lambda: page.view.pictures > count, 30) and not page.view.failure
     assert child(window, "view from", Choice).currentText() == "Seats"

@@ -85,7 +85,7 @@ def test_the_walk_from_paper_to_an_answering_rig(
     assert "would both claim" not in outcome.text() and "4.200 to 4.208" in outcome.text()
     key(wish, Qt.Key.Key_Return)
     assert until(lambda: not QApplication.activeModalWidget()) and [
-        u.number for u in bench.selected()
+        u.number for u in bench.selection.units()
     ] == [651, 652, 653]
     # … and correct in the table: an address into a clash, which is a snag at once; undone
     patch = child(window, "patch table", QTableView)
@@ -95,7 +95,7 @@ def test_the_walk_from_paper_to_an_answering_rig(
     key(dialog("ways out"), Qt.Key.Key_4)  # allowed
     assert (
         any(s.rule == "overlap" for s in find_snags(bench.show))
-        and window.spine.bench.snags[0].rule == "overlap"
+        and window.spine.bench.known.snags[0].rule == "overlap"
     )
     shortcut(window, Qt.Key.Key_Z)
     assert not clashes(all_spans(bench.show))
@@ -132,7 +132,7 @@ def test_the_walk_from_paper_to_an_answering_rig(
         canvas.to_px(min(xs) - 0.25, max(ys) + 0.2),
         canvas.to_px(max(xs) + 0.25, min(ys) - 0.2),
     )
-    assert {u.number for u in bench.selected()} >= {201, 202, 203, 204}
+    assert {u.number for u in bench.selection.units()} >= {201, 202, 203, 204}
     where = bench.show.unit("u201").position
     click(canvas, canvas.to_px(where[0], where[1]))
     drag(canvas, canvas.to_px(where[0], where[1]), canvas.to_px(where[0], where[1] - 1))
@@ -145,8 +145,8 @@ def test_the_walk_from_paper_to_an_answering_rig(
     drag(canvas, canvas.to_px(where[0], where[1]), canvas.to_px(where[0] - 0.5, where[1] - 0.4))
     moved = bench.show.unit("u201").position
     assert moved == pytest.approx((where[0] - 0.5, where[1] - 0.4, where[2]), abs=0.06)
-    rig_row = list(bench.view.rig.order).index("u201")
-    assert tuple(bench.view.rig.positions[rig_row]) == moved  # 3-D is the same arrangement
+    rig_row = list(bench.levels.view.rig.order).index("u201")
+    assert tuple(bench.levels.view.rig.positions[rig_row]) == moved  # 3-D is the same arrangement
     key(canvas, Qt.Key.Key_R)
 
     # 5 Hand controls: light up goes out as DMX, and the real unit obeys
@@ -155,12 +155,12 @@ def test_the_walk_from_paper_to_an_answering_rig(
     click(window.spine, window.spine.places()["Stage"].center())
     view = window.pages["Stage"].view
     spot, _ = view.camera.project(
-        bench.view.rig.positions[[list(bench.view.rig.order).index("u301")]],
+        bench.levels.view.rig.positions[[list(bench.levels.view.rig.order).index("u301")]],
         view.width(),
         view.height(),
     )
     click(view, QPointF(*spot[0]))
-    assert [u.number for u in bench.selected()] == [301] and window.pages[
+    assert [u.number for u in bench.selection.units()] == [301] and window.pages[
         "Patch"
     ].units.table.ordinals == {"u301": 1}
     press(window, "Highlight")
@@ -173,28 +173,28 @@ def test_the_walk_from_paper_to_an_answering_rig(
         return next(u for u in rig.ask("state")["units"] if u["label"] == "301")
 
     assert until(lambda: batten()["colour"][0] > 0.9 and batten()["colour"][2] < 0.4), batten()
-    bench.select(["u101"])
+    bench.selection.select(["u101"])
     pad = window.hand.pan_tilt
     click(pad, QPointF(pad.width() * 0.75, pad.height() * 0.5))
     assert until(
         lambda: 120 < next(u["pan"] for u in rig.ask("state")["units"] if u["label"] == "101") < 145
     )
-    before = window.bench.live.frame.copy()
+    before = window.bench.levels.live.frame.copy()
 
     # 6 Roll call: the two faults of the rig are found by looking at what it does
     click(window.spine, window.spine.places()["Roll call"].center())
     press(window, "begin call")
     assert (
-        bench.call
-        and bench.show.unit(bench.call.unit).number == 101
-        and bench.selection == [bench.call.unit]
+        bench.session.call
+        and bench.show.unit(bench.session.call.unit).number == 101
+        and bench.selection.ids == [bench.session.call.unit]
     )
     left_out = {r.unit.number for r in window.pages["Roll call"].call.model.rows if r.why}
     assert left_out == {502}  # only the one without an address
     seen: dict[str, str] = {}
     real: set[str] = set()
-    for _ in range(len(bench.call.order)):
-        called = bench.show.unit(bench.call.unit)
+    for _ in range(len(bench.session.call.order)):
+        called = bench.show.unit(bench.session.call.unit)
         label = str(called.number)
         until(
             lambda gone=real - {label}: not gone & set(lit(rig))
@@ -223,12 +223,12 @@ def test_the_walk_from_paper_to_an_answering_rig(
     notes = {bench.show.unit(v.unit).number: v.note for v in bench.show.verdicts if v.note}
     assert notes == {104: "lit: no one", 203: "lit: no one", 207: "lit: 203, 207"}
     press(window, "end call")
-    assert bench.call is None and (bench.live.frame == before).all()
+    assert bench.session.call is None and (bench.levels.live.frame == before).all()
     assert until(lambda: set(lit(rig)) == {"301"})
 
     # the stage shows paper and rig apart
     click(window.spine, window.spine.places()["Stage"].center())
-    bench.select(["u203"])
+    bench.selection.select(["u203"])
     press(window, "Highlight")
     assert until(lambda: set(lit(rig)) == {"301"})  # paper: 203 at 2.023; the rig has it at 2.067
     press(window, "view Simulated rig")
@@ -259,5 +259,5 @@ def test_the_walk_from_paper_to_an_answering_rig(
     shortcut(again, Qt.Key.Key_O)
     assert (
         until(lambda: again.bench.show == saved)
-        and again.bench.crossing.done["answered"] == bench.crossing.done["answered"]
+        and again.bench.known.crossing.done["answered"] == bench.known.crossing.done["answered"]
     )

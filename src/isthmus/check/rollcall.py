@@ -59,13 +59,13 @@ class RollCall:
     only: str = ""
 
     @property
-    def call(self) -> Call:
+    def stop(self) -> Call:
         return self.calls[self.at]
 
     @property
     def unit(self) -> str | None:
         """The unit called, when it is one alone."""
-        return self.call.units[0] if len(self.call.units) == 1 else None
+        return self.stop.units[0] if len(self.stop.units) == 1 else None
 
     @property
     def order(self) -> tuple[str, ...]:
@@ -112,24 +112,24 @@ _last: list[
 def acts_now(call: RollCall, show: Show) -> Doing:
     """What each unit of this stop does, act by act."""
     for of_show, stop, manner, found in _last:
-        if of_show is show and stop is call.call and manner is call.manner:
+        if of_show is show and stop is call.stop and manner is call.manner:
             return found
     found = _work_out(call, show)
-    _last[:] = [(show, call.call, call.manner, found)]
+    _last[:] = [(show, call.stop, call.manner, found)]
     return found
 
 
 def _work_out(call: RollCall, show: Show) -> Doing:
     profiles, by_id = profiles_of(show), index_of(show).by_id
     found = []
-    for unit_id in call.call.units:
+    for unit_id in call.stop.units:
         unit = by_id.get(unit_id)
         mode = profiles.mode_of(unit) if unit else None
         if unit and mode:
             program = light_program(*mode)
             kinds = (
                 call.manner.kinds
-                if call.manner.by in ("unit", "cell") and not call.call.slot
+                if call.manner.by in ("unit", "cell") and not call.stop.slot
                 else (LIGHT,)
             )
             found.append((program, unit, acts_of(program, unit, call.manner.level, kinds)))
@@ -144,7 +144,7 @@ def length(call: RollCall, show: Show) -> int:
 def show_call(call: RollCall, show: Show, live: Live) -> None:
     """Put the stop on the live levels: what is called, and the rest as was chosen."""
     doing = acts_now(call, show)
-    called = set(call.call.units)
+    called = set(call.stop.units)
     if call.manner.rest == "leave":
         base = {key: value for key, value in call.before.items() if key[0] not in called}
     else:
@@ -156,15 +156,15 @@ def show_call(call: RollCall, show: Show, live: Live) -> None:
     for _, _, acts in doing:
         act = acts[min(call.act, len(acts) - 1)]
         wish |= act.phases[min(call.phase, len(act.phases) - 1)]
-    if call.call.cell:
+    if call.stop.cell:
         wish = {
-            k: (0.0 if k[1] not in (0, call.call.cell) and _bright(k[2]) else v)
+            k: (0.0 if k[1] not in (0, call.stop.cell) and _bright(k[2]) else v)
             for k, v in wish.items()
         }
     live.ask(wish)
     live.lay_over(
-        {call.call.slot: value}
-        if call.call.slot and (value := slot_value(call, show)) is not None
+        {call.stop.slot: value}
+        if call.stop.slot and (value := slot_value(call, show)) is not None
         else {}
     )
 
@@ -177,13 +177,13 @@ def slot_value(call: RollCall, show: Show) -> int | None:
     """The byte laid on the called address: the level, or the safe one nearest to it; None when it
     is left alone.
     """
-    assert call.call.slot
+    assert call.stop.slot
     best: float | None = call.manner.level
-    for _, item, byte in owners(show, call.call.slot):
+    for _, item, byte in owners(show, call.stop.slot):
         if byte == 0 and best is not None and not call.manner.armed:
             best = safe_level(item, best)
     if best is not None:
-        for low, high in limits_at(show, call.call.slot):
+        for low, high in limits_at(show, call.stop.slot):
             best = min(max(best, low), high)
     return None if best is None else min(255, int(best * 255 + 0.5))
 
@@ -208,8 +208,8 @@ def limits_at(show: Show, slot: tuple[int, int]) -> list[tuple[float, float]]:
 def sentence(call: RollCall, show: Show) -> str:
     """What should be seen now."""
     doing = acts_now(call, show)
-    if call.call.slot:
-        owner = say_slot(show, call.call.slot)
+    if call.stop.slot:
+        owner = say_slot(show, call.stop.slot)
         value = slot_value(call, show)
         if value is None:
             return (
@@ -217,20 +217,20 @@ def sentence(call: RollCall, show: Show) -> str:
                 "Arm it to go there."
             )
         held = any(
-            not low <= call.manner.level <= high for low, high in limits_at(show, call.call.slot)
+            not low <= call.manner.level <= high for low, high in limits_at(show, call.stop.slot)
         )
         return (
             f"{owner} at {value}{', where its limit holds it' if held else ''}; its light is on "
             "so that it shows."
         )
     if len(doing) > 1:
-        return f"{many(len(doing), 'unit')} lit together: {numbers_of(show, call.call.units)}."
+        return f"{many(len(doing), 'unit')} lit together: {numbers_of(show, call.stop.units)}."
     if not doing:
         return ""
     acts = doing[0][2]
     act = acts[min(call.act, len(acts) - 1)]
-    if call.call.cell:
-        return f"One cell alone lit: the {_ordinal(call.call.cell)}."
+    if call.stop.cell:
+        return f"One cell alone lit: the {_ordinal(call.stop.cell)}."
     return (
         act.words
         if act.kind == LIGHT and len(act.phases) == 1

@@ -42,7 +42,7 @@ def state_of(show: Show, call: RollCall | None, sending: bool = True) -> dict[st
     }
     if call is None:
         return state
-    stop = call.call
+    stop = call.stop
     unit = show.unit(call.unit) if call.unit else None
     verdict = next((v for v in show.verdicts if unit and v.unit == unit.id), None)
     first = max(0, min(call.at - 1, len(call.calls) - 2 * AROUND))

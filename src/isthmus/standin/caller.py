@@ -115,7 +115,7 @@ class Caller:
     def _one(self, model: Model, call: rollcall.RollCall) -> tuple[Said, rollcall.RollCall]:
         """One unit goes through its acts, and is looked at in each phase."""
         show = self.show
-        unit = model.units[call.call.units[0]]
+        unit = model.units[call.stop.units[0]]
         by_label = {str(u.number): u.id for u in show.units}
         acts = rollcall.acts_now(call, show)[0][2]
         states: list[State | None] = []

@@ -53,13 +53,13 @@ class AimBar(QWidget):
         row.addWidget(self.way)
         self.lands = label("", "quiet", italic=False)
         row.addWidget(self.lands, 1)
-        for signal in (bench.selection_changed, bench.levels_changed):
+        for signal in (bench.selection.changed, bench.levels.changed):
             bind(signal, self, self.refresh)
         self.setVisible(False)
 
     @property
     def words(self) -> str:
-        count = len(self.bench.selection)
+        count = len(self.bench.selection.ids)
         if not count:
             return "Select units first; then click where their beams shall meet."
         return {
@@ -82,7 +82,7 @@ class AimBar(QWidget):
             self._aim(targets, not last)
 
     def _targets(self, start: Vec3, at: Vec3, shape: str) -> object:
-        count = len(self.bench.selection)
+        count = len(self.bench.selection.ids)
         if shape == "a point":
             return np.array(at)
         apart = math.hypot(at[0] - start[0], at[1] - start[1])
@@ -112,21 +112,23 @@ class AimBar(QWidget):
         self.bench.guard(run)
 
     def _aim(self, targets: object, quiet: bool) -> list[Aiming]:
-        return self.bench.aim(list(self.bench.selection), targets, self.way.currentData(), quiet)
+        return self.bench.levels.aim(
+            list(self.bench.selection.ids), targets, self.way.currentData(), quiet
+        )
 
     def refresh(self) -> None:
         """Where the first selected beam lands, and how bright it is there."""
         if not self.isVisible():
             return
-        bench, view = self.bench, self.bench.view
-        first = next((u for u in bench.selected() if u.id in view.rig.order), None)
+        bench, view = self.bench, self.bench.levels.view
+        first = next((u for u in bench.selection.units() if u.id in view.rig.order), None)
         self.lands.setText("")
         if first is None:
             return
-        program = bench.live.program(first.id)
+        program = bench.levels.live.program(first.id)
         if program is None or centre_beam(program.assembly) is None:
             return
-        beams, _ = view.pose(bench.live.frame, Drawn(hide_off=False))
+        beams, _ = view.pose(bench.levels.live.frame, Drawn(hide_off=False))
         rows = np.flatnonzero(beams.unit == view.rig.order.index(first.id))
         row = rows[len(rows) // 2]
         on = surfaces(bench.show.structures)

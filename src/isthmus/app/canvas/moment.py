@@ -33,7 +33,7 @@ class Moment:
         self.canvas, self.p, self.bench = canvas, p, canvas.bench
         self.laid, self.port = canvas.laid, canvas.port
         self.px = self.laid.px(self.port)
-        self.held = [i for i in self.bench.selection if i in self.laid.row]
+        self.held = [i for i in self.bench.selection.ids if i in self.laid.row]
         self._in_hand = set(self.held)
         self._moved = np.array(canvas.dragged or (0.0, 0.0)) * [self.port.scale, -self.port.scale]
 
@@ -46,7 +46,7 @@ class Moment:
 
     def units(self) -> None:
         p, canvas, rows = self.p, self.canvas, self.laid.row
-        glow = self.bench.view.glow(self.bench.live.frame)
+        glow = self.bench.levels.view.glow(self.bench.levels.live.frame)
         faded = {u for u in rows if u not in canvas.shown} if canvas.shown is not None else set()
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.color("text3", 0.5))
@@ -64,7 +64,7 @@ class Moment:
                 if v.unit in rows and v.unit not in faded
             }
         )
-        called = self.bench.call.unit if self.bench.call else None
+        called = self.bench.session.call.unit if self.bench.session.call else None
         if called in rows:
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(pen("coral", 2))
@@ -126,7 +126,7 @@ class Moment:
 
     def _order(self) -> None:
         """Place in the order and number beside what is selected."""
-        nth = {u: i for i, u in enumerate(self.bench.selection, 1)}
+        nth = {u: i for i, u in enumerate(self.bench.selection.ids, 1)}
         found = [
             (self.place(u), nth[u], str(self.laid.drawn[self.laid.row[u]].unit.number))
             for u in self.held
@@ -137,7 +137,7 @@ class Moment:
             for at, _, _ in found:
                 self.p.drawEllipse(at, 3.0, 3.0)
             return
-        words = {nth[u]: text for u, text in self.bench.figures.items() if u in nth}
+        words = {nth[u]: text for u, text in self.bench.plan.figures.items() if u in nth}
         marks(self.p, found, words, QRectF(self.canvas.rect()).adjusted(-10, -10, 10, 10))
 
     def _ghosts(self) -> None:
@@ -150,7 +150,7 @@ class Moment:
 
     def structure_held(self) -> None:
         for one, paths in self.laid.outlines:
-            if one.id == self.bench.structure:
+            if one.id == self.bench.selection.structure:
                 self.p.setPen(pen("coral", 1.8))
                 self.p.setBrush(Qt.BrushStyle.NoBrush)
                 for path in paths[:2]:

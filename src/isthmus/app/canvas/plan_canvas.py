@@ -103,27 +103,27 @@ class PlanCanvas(QWidget):
         self._rest.timeout.connect(self._settled)
         bind(bench.changed, self, self._changed)
         for signal in (
-            bench.selection_changed,
-            bench.levels_changed,
-            bench.held_changed,
-            bench.state_changed,
-            bench.figures_changed,
-            bench.preview_changed,
+            bench.selection.changed,
+            bench.levels.changed,
+            bench.selection.held_changed,
+            bench.plan.state_changed,
+            bench.plan.figures_changed,
+            bench.plan.preview_changed,
             theme.changed,
         ):
             bind(signal, self, self.update)
         if follow:
-            bind(bench.sheet_changed, self, self._other_sheet)
+            bind(bench.plan.sheet_changed, self, self._other_sheet)
 
     # ------------------------------------------------------------ what is shown
 
     @property
     def sheet(self) -> Sheet:
-        return self.bench.sheet if self.follow else sheet(self.bench.show, "plan")
+        return self.bench.plan.sheet if self.follow else sheet(self.bench.show, "plan")
 
     @property
     def laid(self) -> drawing.Laid:
-        show, one = self.bench.shown, self.sheet
+        show, one = self.bench.plan.shown, self.sheet
         if self._laid is None or not self._laid.holds(show, one):
             self._laid = drawing.Laid(show, one)
         return self._laid
@@ -272,7 +272,7 @@ class PlanCanvas(QWidget):
         near = np.flatnonzero(away <= GRAB)
         if not len(near):
             return None
-        held = set(self.bench.selection)
+        held = set(self.bench.selection.ids)
         units = [
             laid.drawn[i].unit
             for i in near
@@ -297,7 +297,7 @@ class PlanCanvas(QWidget):
 
     @property
     def rearranging(self) -> bool:
-        return self.follow and self.bench.rearranging
+        return self.follow and self.bench.plan.rearranging
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
@@ -323,15 +323,15 @@ class PlanCanvas(QWidget):
             many = event.modifiers() & (
                 Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
             )
-            if many and unit.id in self.bench.selection:
+            if many and unit.id in self.bench.selection.ids:
                 self._let_go = (
                     unit.id
                 )  # on release, unless it was a drag: Shift also keeps a drag straight
             elif many:
-                self.bench.toggle(unit.id)
-            elif unit.id not in self.bench.selection:
-                self.bench.select([unit.id])
-            if self.rearranging and unit.id in self.bench.selection:
+                self.bench.selection.toggle(unit.id)
+            elif unit.id not in self.bench.selection.ids:
+                self.bench.selection.select([unit.id])
+            if self.rearranging and unit.id in self.bench.selection.ids:
                 self._drag = (0.0, 0.0)
                 self._grabbed = unit.id
         elif alt:
@@ -391,7 +391,7 @@ class PlanCanvas(QWidget):
         )
 
     def _others(self) -> np.ndarray:
-        held = set(self.bench.selection)
+        held = set(self.bench.selection.ids)
         return np.array(
             [
                 p
@@ -483,15 +483,15 @@ class PlanCanvas(QWidget):
         elif self._box is not None and not event.modifiers():
             self._click_beside(at)
         elif self._let_go:
-            self.bench.toggle(self._let_go)
+            self.bench.selection.toggle(self._let_go)
         self._end()
 
     def _click_beside(self, at: QPointF) -> None:
         """A click that meets no unit: a structure while rearranging, else nothing is selected."""
         found = self.structure_at(at) if self.rearranging else ""
-        self.bench.hold(found)
+        self.bench.selection.hold(found)
         if not found:
-            self.bench.select([])
+            self.bench.selection.select([])
 
     def _end(self) -> None:
         self._press = self._drag = self._box = self._lasso = None
@@ -518,12 +518,14 @@ class PlanCanvas(QWidget):
         shift = modifiers & Qt.KeyboardModifier.ShiftModifier
         if ctrl and shift:
             gone = set(found)
-            self.bench.select([u for u in self.bench.selection if u not in gone])
+            self.bench.selection.select([u for u in self.bench.selection.ids if u not in gone])
         else:
-            self.bench.select([*(self.bench.selection if ctrl or shift else []), *found])
+            self.bench.selection.select(
+                [*(self.bench.selection.ids if ctrl or shift else []), *found]
+            )
 
     def move_selection(self, dx: float, dy: float, settle: bool = False) -> None:
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         points = {
             u.id: self.laid.points[self.laid.row[u.id]] for u in units if u.id in self.laid.row
         }
@@ -558,7 +560,7 @@ class PlanCanvas(QWidget):
             Qt.Key.Key_Up: (0, 1),
             Qt.Key.Key_Down: (0, -1),
         }
-        if event.key() in moves and self.bench.selection and self.rearranging:
+        if event.key() in moves and self.bench.selection.ids and self.rearranging:
             dx, dy = moves[Qt.Key(event.key())]
             self.move_selection(dx * step, dy * step)
         elif event.key() in moves:
@@ -572,8 +574,8 @@ class PlanCanvas(QWidget):
             if self.tool is not None:
                 self.set_tool(None)
             elif not busy:
-                self.bench.hold("")
-                self.bench.select([])
+                self.bench.selection.hold("")
+                self.bench.selection.select([])
         else:
             super().keyPressEvent(event)
 
@@ -661,7 +663,7 @@ class PlanCanvas(QWidget):
 
     def _faded(self) -> set[str]:
         """Who is not in the still layer: filtered out, or on the move."""
-        moving = set(self.preview) | (set(self.bench.selection) if self.dragged else set())
+        moving = set(self.preview) | (set(self.bench.selection.ids) if self.dragged else set())
         if self.shown is None:
             return moving
         return moving | {d.unit.id for d in self.laid.drawn if d.unit.id not in self.shown}
@@ -712,7 +714,7 @@ class PlanCanvas(QWidget):
 
     def _words(self, p: QPainter) -> None:
         """What is being done, at the top left; a filter in force loudly at the top right."""
-        words = self.bench.preview_words or self.wrong
+        words = self.bench.plan.preview_words or self.wrong
         if self.dragged:
             dx, dy = self.dragged
             up = "upstage" if self.sheet.kind == "plan" else "up"

@@ -26,19 +26,26 @@ class Pulling:
 
     def structure(self) -> Structure | None:
         """The selected structure, as it would be when released now."""
-        return next((s for s in self.bench.shown.structures if s.id == self.bench.structure), None)
+        return next(
+            (s for s in self.bench.plan.shown.structures if s.id == self.bench.selection.structure),
+            None,
+        )
 
     def handles(self, units: bool) -> list[Handle]:
         """Those of the selected structure; else, with `units`, of the units. None while nothing may
         move.
         """
-        if not self.bench.rearranging:
+        if not self.bench.plan.rearranging:
             return []
         held = self.structure()
         if held is not None:
             return handles_of(held)
-        chosen = set(self.bench.selection)
-        return unit_handles([u for u in self.bench.shown.units if u.id in chosen]) if units else []
+        chosen = set(self.bench.selection.ids)
+        return (
+            unit_handles([u for u in self.bench.plan.shown.units if u.id in chosen])
+            if units
+            else []
+        )
 
     def take(self, handle: Handle, at: Vec3) -> None:
         """Take hold of a handle at a point on its level or its vertical."""
@@ -49,30 +56,39 @@ class Pulling:
         assert self.handle is not None
         bench, name = self.bench, self.handle.name
         try:
-            if bench.structure:
+            if bench.selection.structure:
                 made = pull(
-                    bench.show, bench.structure, name, self._start, to, bench.length_way, free
+                    bench.show,
+                    bench.selection.structure,
+                    name,
+                    self._start,
+                    to,
+                    bench.plan.length_way,
+                    free,
                 )
-                bench.see(
+                bench.plan.see(
                     made.show,
                     _words(
-                        next(s for s in made.show.structures if s.id == bench.structure), made.words
+                        next(s for s in made.show.structures if s.id == bench.selection.structure),
+                        made.words,
                     ),
                 )
             else:
-                show = pull_units(bench.show, bench.selection, name, self._start, to, free)
-                bench.see(
+                show = pull_units(bench.show, bench.selection.ids, name, self._start, to, free)
+                bench.plan.see(
                     show,
-                    _moved(bench.show, show, bench.selection[0]) if name != "turn" else "turning",
+                    _moved(bench.show, show, bench.selection.ids[0])
+                    if name != "turn"
+                    else "turning",
                 )
         except IsthmusError as error:
-            bench.see(bench.preview, str(error))
+            bench.plan.see(bench.plan.preview, str(error))
 
     def let_go(self) -> None:
         """What is shown becomes an edit."""
-        bench, handle, made = self.bench, self.handle, self.bench.preview
+        bench, handle, made = self.bench, self.handle, self.bench.plan.preview
         held = self.structure()
-        what = held.name if held else many(len(bench.selection), "unit")
+        what = held.name if held else many(len(bench.selection.ids), "unit")
         self.drop()
         if made is not None and handle is not None:
             bench.guard(lambda: bench.commit(f"{DEEDS[handle.name]} {what}", made))
@@ -80,7 +96,7 @@ class Pulling:
     def drop(self) -> None:
         """As it was before it was taken."""
         self.handle = None
-        self.bench.see(None)
+        self.bench.plan.see(None)
 
 
 def _words(one: Structure, past: str) -> str:

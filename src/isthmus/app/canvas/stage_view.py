@@ -118,15 +118,15 @@ class StageView(QWidget):
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self.ask)
         for signal in (
-            bench.selection_changed,
-            bench.levels_changed,
-            bench.held_changed,
-            bench.state_changed,
-            bench.preview_changed,
+            bench.selection.changed,
+            bench.levels.changed,
+            bench.selection.held_changed,
+            bench.plan.state_changed,
+            bench.plan.preview_changed,
         ):
             bind(signal, self, self.renew)
         bind(bench.changed, self, self.renew)
-        for signal in (theme.changed, bench.figures_changed):
+        for signal in (theme.changed, bench.plan.figures_changed):
             bind(signal, self, self.update)
 
     # ------------------------------------------------------------ pictures
@@ -178,15 +178,15 @@ class StageView(QWidget):
     def source(self) -> tuple[RigView, NDArray[np.uint8]]:
         if self.rig_view is not None and self.rig_frame is not None:
             return self.rig_view, self.rig_frame
-        if self.bench.preview is not None:
-            return self._preview_view(), self.bench.live.frame
-        return self.bench.view, self.bench.live.frame
+        if self.bench.plan.preview is not None:
+            return self._preview_view(), self.bench.levels.live.frame
+        return self.bench.levels.view, self.bench.levels.live.frame
 
     def _preview_view(self) -> RigView:
         """The show as it would be when the handle were released now."""
-        shown = self.bench.shown
+        shown = self.bench.plan.shown
         if self._preview is None or self._preview[0] is not shown:
-            self._preview = (shown, RigView(shown, self.bench.live.compiled))
+            self._preview = (shown, RigView(shown, self.bench.levels.live.compiled))
         return self._preview[1]
 
     def shown_show(self) -> Show:
@@ -195,7 +195,7 @@ class StageView(QWidget):
         """
         if self.rig_view is not None and self.rig_show is not None:
             return self.rig_show
-        return self.bench.shown
+        return self.bench.plan.shown
 
     def space(self) -> Space:
         rig = self.source()[0].rig
@@ -235,7 +235,7 @@ class StageView(QWidget):
 
     def held(self, view: RigView) -> list[int]:
         """Rows of the selected units: by id, or by number where the rig's own truth is shown."""
-        chosen = set(self.bench.selection)
+        chosen = set(self.bench.selection.ids)
         if self.rig_view is None:
             return [i for i, unit in enumerate(view.rig.order) if unit in chosen]
         numbers = {u.number for u in self.bench.show.units if u.id in chosen}
@@ -482,14 +482,14 @@ class StageView(QWidget):
             None,
         )
         if unit and more:
-            self.bench.toggle(unit)
+            self.bench.selection.toggle(unit)
         elif unit:
-            self.bench.select([unit])
-        elif not more and self.bench.rearranging and (structure := self.structure_at(at)):
-            self.bench.hold(structure)
+            self.bench.selection.select([unit])
+        elif not more and self.bench.plan.rearranging and (structure := self.structure_at(at)):
+            self.bench.selection.hold(structure)
         elif not more:
-            self.bench.hold("")
-            self.bench.select([])
+            self.bench.selection.hold("")
+            self.bench.selection.select([])
 
     def structure_at(self, at: QPointF) -> str:
         """The structure whose run lies under the pointer; empty when there is none."""
@@ -588,7 +588,7 @@ class StageView(QWidget):
             p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             p.drawImage(self.rect(), self._image)
             self._overlay(p)
-        if self.bench.rearranging and not self.failure:
+        if self.bench.plan.rearranging and not self.failure:
             p.setPen(pen("coral", 2))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
@@ -608,8 +608,8 @@ class StageView(QWidget):
             self.handle_px,
             self.pulling.handle.name if self.pulling.handle else self._over,
         )
-        if self.bench.preview_words:
-            tag(p, QPointF(12, 10), self.bench.preview_words)
+        if self.bench.plan.preview_words:
+            tag(p, QPointF(12, 10), self.bench.plan.preview_words)
         elif self.tool is not None:
             tag(p, QPointF(12, 10), self.tool.words)
         if self.out_of_view():
@@ -648,7 +648,10 @@ class StageView(QWidget):
                     )
 
     def _structure_lines(self, p: QPainter) -> None:
-        held = next((s for s in self.shown_show().structures if s.id == self.bench.structure), None)
+        held = next(
+            (s for s in self.shown_show().structures if s.id == self.bench.selection.structure),
+            None,
+        )
         if held is None or self.rig_view is not None:
             return
         at, depth = self.camera.project(corners(held), self.width(), self.height())
@@ -677,9 +680,9 @@ class StageView(QWidget):
         held = self.held(view)
         if not held:
             return
-        order = {u: i for i, u in enumerate(self.bench.selection, 1)}
+        order = {u: i for i, u in enumerate(self.bench.selection.ids, 1)}
         by_number = {
-            u.number: (order[u.id], self.bench.figures.get(u.id, ""))
+            u.number: (order[u.id], self.bench.plan.figures.get(u.id, ""))
             for u in self.bench.show.units
             if u.id in order
         }

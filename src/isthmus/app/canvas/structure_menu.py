@@ -38,8 +38,8 @@ def structure_menu(parent: QWidget, bench: Workbench) -> QMenu:
     for one in bench.show.structures:
         act = menu.addAction(f"{one.name or one.kind}")
         act.setCheckable(True)
-        act.setChecked(one.id == bench.structure)
-        act.triggered.connect(lambda _=False, i=one.id: bench.hold(i))
+        act.setChecked(one.id == bench.selection.structure)
+        act.triggered.connect(lambda _=False, i=one.id: bench.selection.hold(i))
     menu.addSeparator()
     fresh = menu.addMenu("Add")
     for kind, words in WORDS.items():
@@ -54,8 +54,8 @@ def put_up(bench: Workbench, kind: str) -> None:
     def run() -> None:
         show, made = structures.add(bench.show, kind)
         bench.commit(f"add a {WORDS[kind].lower()}", show)
-        bench.rearrange(True)
-        bench.hold(made)
+        bench.plan.rearrange(True)
+        bench.selection.hold(made)
 
     bench.guard(run)
 
@@ -86,5 +86,5 @@ def bring_in(parent: QWidget, bench: Workbench) -> None:
         title = structures.free_name(show, "mesh")
     show, made = structures.add(show, "mesh", size=(x, y, z), name=title, mesh=kept.name)
     bench.commit(f"import {path.name}", show)
-    bench.rearrange(True)
-    bench.hold(made)
+    bench.plan.rearrange(True)
+    bench.selection.hold(made)

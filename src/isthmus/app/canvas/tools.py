@@ -44,7 +44,7 @@ class OneByOne(Tool):
         self, canvas: PlanCanvas, lay: Callable[[dict[str, Metres]], bool], done: Callable[[], None]
     ) -> None:
         super().__init__(canvas)
-        self.ids = list(canvas.bench.selection)
+        self.ids = list(canvas.bench.selection.ids)
         self.at, self._lay, self._done = 0, lay, done
 
     @property
@@ -83,10 +83,8 @@ class Shape(Tool):
 
     @property
     def words(self) -> str:  # type: ignore[override]
-        return (
-            f"{len(self.canvas.bench.selection)} selected: {HINTS[self._now().kind]}, or type the "
-            "figures"
-        )
+        count = len(self.canvas.bench.selection.ids)
+        return f"{count} selected: {HINTS[self._now().kind]}, or type the figures"
 
     def press(self, at: Metres) -> None:
         self._start, self._path = at, [at]

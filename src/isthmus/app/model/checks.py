@@ -51,7 +51,7 @@ class Checks(QObject):
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self._think)
         bench.changed.connect(self._follow)
-        bench.network_changed.connect(self.soon)
+        bench.known.network_changed.connect(self.soon)
 
     def _follow(self, old: Show, new: Show) -> None:
         if {u.id for u in old.units} != {u.id for u in new.units}:
@@ -62,7 +62,7 @@ class Checks(QObject):
 
     def soon(self) -> None:
         """Work findings out again in a moment."""
-        self._timer.start(WAIT_MS if self.bench.call is None else CALLED_MS)
+        self._timer.start(WAIT_MS if self.bench.session.call is None else CALLED_MS)
 
     def now(self) -> None:
         """A person looks at them: no long wait, whether units are called or not."""
@@ -98,7 +98,7 @@ class Checks(QObject):
         """What findings rest on. Of the network only what they look at: ages and counters change
         all the time.
         """
-        evidence = gather(self.bench.show, self.bench.network)
+        evidence = gather(self.bench.show, self.bench.known.network)
         network = (
             tuple(evidence.nodes.items()),
             tuple(evidence.ports.items()),
@@ -116,7 +116,7 @@ class Checks(QObject):
             return
         show, network, matches, hunted = (
             self.bench.show,
-            self.bench.network,
+            self.bench.known.network,
             list(self.matches),
             dict(self.hunted),
         )
@@ -145,9 +145,9 @@ class Checks(QObject):
         self._seen = ground
         if findings != self.findings:
             self.findings = findings
-            self.bench.concluded = [_snag(f) for f in findings if f.kind != "output off"]
+            self.bench.known.concluded = [_snag(f) for f in findings if f.kind != "output off"]
             self.changed.emit()
-            self.bench.concluded_changed.emit()
+            self.bench.known.concluded_changed.emit()
 
     def conclude(self, then: Callable[[list[FindingTold]], object]) -> None:
         """Call `then` with the findings of what is known now: at once where they are there, else

@@ -42,8 +42,8 @@ class Keeper(QObject):
         bench.keep = self._keep
         bench.adopted.connect(self._begin)
         bench.saved.connect(self._begin)
-        bench.call_changed.connect(self._levels)
-        bench.proof_changed.connect(self._levels)
+        bench.session.changed.connect(self._levels)
+        bench.proving.changed.connect(self._levels)
         self._begin()
 
     def _tell(self, words: str) -> None:
@@ -67,7 +67,7 @@ class Keeper(QObject):
         """The levels a roll call, a proof or a hunt will give back, so that a crash gives them back
         too.
         """
-        holder = self.bench.call or self.bench.proof
+        holder = self.bench.session.call or self.bench.proving.proof
         levels: Levels = (
             tuple((*key, float(level)) for key, level in holder.before.items()) if holder else ()
         )

@@ -111,14 +111,14 @@ class NetLink(QObject):
         if self.hub and (old.outputs is not new.outputs or old.nodes is not new.nodes):
             try:
                 self._want(self.hub)
-                if self.bench.sending:
+                if self.bench.levels.sending:
                     self.look_if_asked()
             except IsthmusError as error:
                 self.bench.tell("fault", str(error))
 
     def _take(self, view: View) -> None:
         if self.hub is not None:
-            self.bench.see_network(view)
+            self.bench.known.see_network(view)
             self.changed.emit()
 
     def stop(self) -> None:

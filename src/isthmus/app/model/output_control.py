@@ -25,13 +25,13 @@ class OutputControl(QObject):
         super().__init__(parent)
         self._bench, self._net = bench, net
         self.engine = Engine(note=settings.recovery_folder().parent / "engine.pid")
-        self.composer = Composer(bench.masters)
+        self.composer = Composer(bench.levels.masters)
         self.on = False
         self._started = False
         self._said_port = False
         self._errors = 0
         self.stats: EngineStats = self.engine.stats()
-        bench.levels_changed.connect(self.publish)
+        bench.levels.changed.connect(self.publish)
         net.outlets.connect(self.engine.use)
         net.changed.connect(self._asked)
         self._timer = QTimer(self)
@@ -52,8 +52,8 @@ class OutputControl(QObject):
             self._net.look_if_asked()
         self.publish()
         self.engine.enable(on)
-        self._bench.sending = on
-        self._bench.sending_changed.emit()
+        self._bench.levels.sending = on
+        self._bench.levels.sending_changed.emit()
         self._watch()
 
     def publish(self) -> None:
@@ -62,7 +62,9 @@ class OutputControl(QObject):
             self.engine.pace(
                 sending.artnet_rate, sending.sacn_rate, sending.changed_only, sending.artnet_sync
             )
-            self.engine.publish(*self.composer.compose(show, self._bench.live), identity(show))
+            self.engine.publish(
+                *self.composer.compose(show, self._bench.levels.live), identity(show)
+            )
         except IsthmusError as error:
             self._bench.tell("fault", str(error))
 
@@ -85,8 +87,8 @@ class OutputControl(QObject):
                     f"{self.engine.stats().returned_at}.",
                 )
         except IsthmusError as error:
-            self._started = self.on = self._bench.sending = False
-            self._bench.sending_changed.emit()
+            self._started = self.on = self._bench.levels.sending = False
+            self._bench.levels.sending_changed.emit()
             self._bench.tell("fault", str(error))
         self.stats = self.engine.stats()
         if self.on and self.stats.source_port not in (0, 6454) and not self._said_port:
@@ -109,12 +111,12 @@ class OutputControl(QObject):
         """The output sign, as (text, is a number)."""
         if not self.on:
             return [("Output off", False)]
-        if self._bench.past_numbers:
+        if self._bench.proving.past_numbers:
             return [
                 ("Beyond the limits of ", False),
-                (write_numbers(self._bench.past_numbers), True),
+                (write_numbers(self._bench.proving.past_numbers), True),
             ]
-        stats, state = self.stats, self._bench.masters.everything
+        stats, state = self.stats, self._bench.levels.masters.everything
         if stats.state == "gone":
             return [("Output is starting…", False)]
         if state:

@@ -299,8 +299,8 @@ class Bar(QWidget):
         row.addWidget(self.inspect)
         row.addWidget(self.sign)
         bench.title_changed.connect(self.renew)
-        bind(bench.call_changed, self, self._called)
-        bind(bench.filter_changed, self, self._filters)
+        bind(bench.session.changed, self, self._called)
+        bind(bench.filters.changed, self, self._filters)
         theme.changed.connect(self.update)
         self.renew()
 
@@ -329,12 +329,12 @@ class Bar(QWidget):
         """While a roll call is on every page shows whom it calls and how to end it; A, W, S, N and
         B work everywhere.
         """
-        call = self.bench.call
+        call = self.bench.session.call
         self.end_call.setVisible(call is not None)
         if call is not None:
             unit = self.bench.show.unit(call.unit) if call.unit else None
             self.end_call.setText(
-                f"Roll call at {unit.number if unit else call.call.title}: end it"
+                f"Roll call at {unit.number if unit else call.stop.title}: end it"
             )
             self.end_call.setToolTip(
                 "A works, W wrong, S silent, N next, B back, C clears the verdict, Ctrl+E ends"
@@ -342,13 +342,13 @@ class Bar(QWidget):
 
     def _filters(self) -> None:
         """A filter in force is told on every page; a click goes where it can be cleared."""
-        told = {page: words for page, words in self.bench.filters.items() if words}
+        told = {page: words for page, words in self.bench.filters.words.items() if words}
         self.filtered.setVisible(bool(told))
         self.filtered.setText("   ".join(f"{page} filter: {words}" for page, words in told.items()))
         self.filtered.setToolTip("A filter hides units. Click to go to it.")
 
     def _to_filter(self) -> None:
-        page = next(page for page, words in self.bench.filters.items() if words)
+        page = next(page for page, words in self.bench.filters.words.items() if words)
         self.acts.trigger(f"go.{page.lower()}")
 
     def _menu(self) -> None:

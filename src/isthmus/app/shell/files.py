@@ -273,7 +273,7 @@ class ShowFiles:
         self.adopt(item.show, path, hold, saved=False, stamp=stamp)
         stands = self.keeper.take_up(item)
         if item.levels:
-            self.bench.levels(
+            self.bench.levels.change(
                 lambda live: live.restore({(u, c, a): level for u, c, a, level in item.levels})
             )
         words = (

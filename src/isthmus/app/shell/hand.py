@@ -135,7 +135,7 @@ class Hand(QWidget):
         row.addWidget(_divider())
         self.intensity = Intensity()
         self.intensity.moved.connect(
-            lambda v: bench.levels(lambda live: live.set_intensity(bench.selection, v))
+            lambda v: bench.levels.change(lambda live: live.set_intensity(bench.selection.ids, v))
         )
         row.addWidget(self.intensity, 3)
         row.addWidget(_divider())
@@ -145,7 +145,7 @@ class Hand(QWidget):
         row.addWidget(_divider())
         self.colour = Colour()
         self.colour.moved.connect(
-            lambda rgb: bench.levels(lambda live: live.set_colour(bench.selection, rgb))
+            lambda rgb: bench.levels.change(lambda live: live.set_colour(bench.selection.ids, rgb))
         )
         row.addWidget(self.colour)
         row.addWidget(_divider())
@@ -164,9 +164,9 @@ class Hand(QWidget):
         self._later.setSingleShot(True)
         self._later.setInterval(REFRESH_MS)
         self._later.timeout.connect(self.refresh)
-        bench.selection_changed.connect(self.refresh)
-        bench.levels_changed.connect(self.refresh_soon)
-        bench.sending_changed.connect(self.refresh)
+        bench.selection.changed.connect(self.refresh)
+        bench.levels.changed.connect(self.refresh_soon)
+        bench.levels.sending_changed.connect(self.refresh)
         theme.changed.connect(self.update)
         self._open(True)
         self.refresh()
@@ -203,16 +203,16 @@ class Hand(QWidget):
 
     def _aim(self, pan: float, tilt: float) -> None:
         def change(live) -> None:
-            live.set_axis(self.bench.selection, "Pan", pan)
-            live.set_axis(self.bench.selection, "Tilt", tilt)
+            live.set_axis(self.bench.selection.ids, "Pan", pan)
+            live.set_axis(self.bench.selection.ids, "Tilt", tilt)
 
-        self.bench.levels(change)
+        self.bench.levels.change(change)
 
     def _axis(self, unit: str, name: str, asked: float) -> str:
         """What is asked, and what is sent where a limit or an inversion makes that another
         angle.
         """
-        sent = self.bench.live.sent_axis(unit, name)
+        sent = self.bench.levels.live.sent_axis(unit, name)
         differs = sent is not None and abs(sent - asked) > 0.15
         return f"{name} {asked:+.1f}°" + (f" (sent {sent:+.1f}°)" if differs else "")
 
@@ -221,7 +221,7 @@ class Hand(QWidget):
             self._later.start()
 
     def refresh(self) -> None:
-        live, chosen = self.bench.live, self.bench.selection
+        live, chosen = self.bench.levels.live, self.bench.selection.ids
         for part in (self.intensity, self.pan_tilt, self.colour, self.light):
             part.setEnabled(bool(chosen))
         has = Has()
@@ -246,11 +246,11 @@ class Hand(QWidget):
 
     def _words(self, has: Has) -> str:
         """What is going on, and the axes of the first unit that turns."""
-        lit = len(self.bench.live.lit())
+        lit = len(self.bench.levels.live.lit())
         words = f"{many(lit, 'unit')} asked to light" if lit else "nothing is lit"
-        if self.bench.call:
+        if self.bench.session.call:
             words = "the roll call holds the levels"
-        if not self.bench.sending and (lit or self.bench.call):
+        if not self.bench.levels.sending and (lit or self.bench.session.call):
             words += "; output is off, so nothing lights"
         if has.points and self.open:
             axes = [
@@ -262,7 +262,7 @@ class Hand(QWidget):
 
     def _show_limits(self) -> None:
         """Every limited attribute of what is selected, with its bounds."""
-        words = limits_of_many(self.bench.show, self.bench.selected())
+        words = limits_of_many(self.bench.show, self.bench.selection.units())
         self.limits.setVisible(bool(words))
         text = f"Limited: {'; '.join(words)}"
         self.limits.setText(
@@ -286,7 +286,7 @@ def register(actions: Registry, hand: Hand) -> None:
         Action(
             "units.light",
             "Highlight",
-            lambda: bench.levels(lambda live: live.light_up(bench.selection)),
+            lambda: bench.levels.change(lambda live: live.light_up(bench.selection.ids)),
             "Ctrl+U",
             "selection",
             help="Lights the selected units: home position, full, open and white",
@@ -295,7 +295,7 @@ def register(actions: Registry, hand: Hand) -> None:
         Action(
             "units.home",
             "Home",
-            lambda: bench.levels(lambda live: live.home(bench.selection)),
+            lambda: bench.levels.change(lambda live: live.home(bench.selection.ids)),
             "Ctrl+H",
             "selection",
             group="Hand controls",
@@ -303,7 +303,7 @@ def register(actions: Registry, hand: Hand) -> None:
         Action(
             "units.release",
             "Release the selected units",
-            lambda: bench.levels(lambda live: live.let_go(bench.selection)),
+            lambda: bench.levels.change(lambda live: live.let_go(bench.selection.ids)),
             "Ctrl+Backspace",
             "selection",
             help="Clears the levels asked of the selected units",
@@ -312,14 +312,14 @@ def register(actions: Registry, hand: Hand) -> None:
         Action(
             "units.release_all",
             "Release everything",
-            lambda: bench.levels(lambda live: live.restore({})),
+            lambda: bench.levels.change(lambda live: live.restore({})),
             "Ctrl+Shift+Backspace",
             group="Hand controls",
         ),
         Action(
             "hand.reverse",
             "Reverse the order of the selection",
-            lambda: bench.select(bench.selection[::-1]),
+            lambda: bench.selection.select(bench.selection.ids[::-1]),
             "Ctrl+I",
             "selection",
             group="Hand controls",
@@ -327,7 +327,7 @@ def register(actions: Registry, hand: Hand) -> None:
         Action(
             "hand.every_other",
             "Select every other",
-            lambda: bench.select(bench.selection[::2]),
+            lambda: bench.selection.select(bench.selection.ids[::2]),
             "Ctrl+2",
             "selection",
             group="Hand controls",
@@ -335,7 +335,7 @@ def register(actions: Registry, hand: Hand) -> None:
         Action(
             "hand.let_go",
             "Deselect all",
-            lambda: bench.select([]),
+            lambda: bench.selection.select([]),
             "Ctrl+Shift+D",
             "selection",
             group="Hand controls",
@@ -343,7 +343,9 @@ def register(actions: Registry, hand: Hand) -> None:
         Action(
             "hand.all",
             "Select all units",
-            lambda: bench.select([u.id for u in sorted(bench.show.units, key=lambda u: u.number)]),
+            lambda: bench.selection.select(
+                [u.id for u in sorted(bench.show.units, key=lambda u: u.number)]
+            ),
             "Ctrl+A",
             group="Hand controls",
         ),

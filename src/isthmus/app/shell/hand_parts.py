@@ -32,7 +32,7 @@ class Chips(QWidget):
         self.setMinimumHeight(CHIP_H + 2)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setToolTip("In the order taken; a click deselects one")
-        bench.selection_changed.connect(self.update)
+        bench.selection.changed.connect(self.update)
         bind(bench.changed, self, self.update)
 
     def sizeHint(self) -> QSize:
@@ -43,13 +43,13 @@ class Chips(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         index = int(event.position().x() // (CHIP_W + 13))
-        if index < min(self.room(), len(self.bench.selection)):
-            self.bench.toggle(self.bench.selection[index])
+        if index < min(self.room(), len(self.bench.selection.ids)):
+            self.bench.selection.toggle(self.bench.selection.ids[index])
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         x = 0.0
         for i, unit in enumerate(units[: self.room()]):
             r = QRectF(x + 0.5, 0.5, CHIP_W, CHIP_H)

@@ -323,8 +323,8 @@ class Inspector(Panel):
         self.snag_column.setSpacing(6)
         column.addWidget(self.snag_box)
         column.addStretch(1)
-        bench.selection_changed.connect(self.refresh)
-        bench.held_changed.connect(self.refresh)
+        bench.selection.changed.connect(self.refresh)
+        bench.selection.held_changed.connect(self.refresh)
         bind(bench.changed, self, self.refresh)
         self.refresh()
 
@@ -333,7 +333,7 @@ class Inspector(Panel):
         QPainter(self).fillRect(QRectF(0, 0, 1, self.height()), theme.color("line"))
 
     def refresh(self) -> None:
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         profiles = profiles_of(self.bench.show)
         self.heading.setText(
             f"{len(units)} selected units"
@@ -441,7 +441,7 @@ class Inspector(Panel):
             if widget:
                 widget.setParent(None)
                 widget.deleteLater()
-        found = [s for s in self.bench.snags if units & set(s.units)]
+        found = [s for s in self.bench.known.snags if units & set(s.units)]
         self.snag_title.setVisible(bool(found))
         for snag in found[:6]:
             box = QWidget()
@@ -496,7 +496,7 @@ class Inspector(Panel):
         if text == field.original or (not text and field.property("mixed")):
             return
         write = next(w for n, _, _, w in self.FIELDS if n == name)
-        ids = list(self.bench.selection)
+        ids = list(self.bench.selection.ids)
         field.original = text
         if name == "Address" and self._placed(ids, text):
             return

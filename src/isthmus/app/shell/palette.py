@@ -84,12 +84,12 @@ class Finding:
             return
         if chosen.ids:
             meant = self.text[:1].isdigit() or BUT.search(self.text)
-            run = partial(bench.select, chosen.ids)
+            run = partial(bench.selection.select, chosen.ids)
             self.hits.append((1 if meant else 15, Hit(chosen.words, "select", run)))
 
 
 def _go_to(bench: Workbench, go: Callable[[str], None], unit: str) -> None:
-    bench.select([unit])
+    bench.selection.select([unit])
     go("Patch")
 
 
@@ -107,7 +107,7 @@ def find(
     for unit in sorted(bench.show.units, key=lambda u: u.number):
         base = 0 if found.text == str(unit.number) else 20
         subject = f"{unit.number} {unit.name}  {addresses(unit)}  {unit.hangs_on}"
-        found.offer(subject, "unit", base, partial(bench.select, [unit.id]))
+        found.offer(subject, "unit", base, partial(bench.selection.select, [unit.id]))
     for page in pages:
         found.offer(page, "page", 10, partial(go, page))
     for action in actions.all():
@@ -115,7 +115,7 @@ def find(
             key = f"   {action.key}" if action.key else ""
             subject = f"{actions.text(action.id)}{key}"
             found.offer(subject, "action", 12, partial(actions.trigger, action.id))
-    for snag in bench.snags:
+    for snag in bench.known.snags:
         run = partial(_show_snag, bench, go, snag)
         found.offer(snag.text, "snag", 30, run)
     return [hit for _, hit in sorted(found.hits, key=lambda item: item[0])][:SHOWN]
@@ -123,7 +123,7 @@ def find(
 
 def _show_snag(bench: Workbench, go: Callable[[str], None], snag: Snag) -> None:
     go("Readiness")
-    bench.select(snag.units)
+    bench.selection.select(snag.units)
 
 
 class Palette(QDialog):

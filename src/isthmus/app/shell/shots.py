@@ -72,7 +72,7 @@ def light_the_stage(window: Window) -> None:
             [of[n] for n in (*range(411, 417), *range(431, 435), 441, 442) if n in of], 0.35
         )
 
-    bench.levels(change)
+    bench.levels.change(change)
 
 
 def take_shots(app: QApplication, folder: Path) -> int:
@@ -108,19 +108,19 @@ def take_shots(app: QApplication, folder: Path) -> int:
         shot("readiness")
         _profiles(window, shot)
         window.go("Patch")
-        bench.select(["u313", "u314", "u311", "u312"])
-        bench.levels(lambda live: live.light_up(["u313"]))
+        bench.selection.select(["u313", "u314", "u311", "u312"])
+        bench.levels.change(lambda live: live.light_up(["u313"]))
         shot("patch")
         window.page(PatchPage).show_view("Paper")
         shot("paper")
         window.page(PatchPage).show_view("Units")
-        bench.levels(lambda live: live.restore({}))
-        bench.select([])
+        bench.levels.change(lambda live: live.restore({}))
+        bench.selection.select([])
         _routes(window, shot)
         light_the_stage(window)
         _plan(window, shot)
         _stage(window, shot)
-        bench.levels(lambda live: live.restore({}))
+        bench.levels.change(lambda live: live.restore({}))
         _roll_call(window, shot)
         window._closing = True
         window.shut_down()
@@ -149,14 +149,14 @@ def _profiles(window: Window, shot: Callable[[str], None]) -> None:
 def _plan(window: Window, shot: Callable[..., None]) -> None:
     """The plan in use in both themes, and light in false colours."""
     bench, page = window.bench, window.page(PlanPage)
-    bench.select(["u211", "u212", "u213"])
+    bench.selection.select(["u211", "u212", "u213"])
     window.go("Plan")
     shot("plan")
     theme.set("day")
     shot("plan-day")
     theme.set("night")
     page.switch_lux()
-    bench.select([])
+    bench.selection.select([])
     wait(1.0)
     page.canvas.hovered.emit(-6.2, 1.2)
     shot("plan-lux")
@@ -175,9 +175,9 @@ def _roll_call(window: Window, shot: Callable[..., None]) -> None:
         page.call.only.setText("101-110, 201-208")
         page.call.kinds["movement"].setChecked(True)
         bench.guard(page.call.begin)
-        bench.step_act()
+        bench.session.step_act()
         shot("roll-call", 1.5)
-        bench.end_call()
+        bench.session.end()
         show = bench.show
         seen = {
             "u104": ("silent", (), ()),
@@ -216,7 +216,7 @@ def _roll_call(window: Window, shot: Callable[..., None]) -> None:
             wait(0.2)
         shot("discovery")
         page.show_view("Hunt")
-        bench.select(["u104"])
+        bench.selection.select(["u104"])
         page.hunt.begin()
         for answer in ("yes", "no", "yes"):
             page.hunt.say(answer)
@@ -229,13 +229,15 @@ def _stage(window: Window, shot: Callable[..., None]) -> None:
     """From the seats with heads aimed, and from above."""
     bench, page = window.bench, window.page(StagePage)
     heads = ["u101", "u102", "u103", "u104", "u105", "u106"]
-    bench.levels(lambda live: live.ask({(u, 0, "Gobo1"): 60 / 255 for u in ("u101", "u106")}))
-    bench.aim(heads, (0.0, -1.0, 0.0), quiet=True)
-    bench.select(["u101", "u106"])
+    bench.levels.change(
+        lambda live: live.ask({(u, 0, "Gobo1"): 60 / 255 for u in ("u101", "u106")})
+    )
+    bench.levels.aim(heads, (0.0, -1.0, 0.0), quiet=True)
+    bench.selection.select(["u101", "u106"])
     window.go("Stage")
     pictures(page.view, 14)
     shot("stage")
-    bench.select(heads)
+    bench.selection.select(heads)
     page.see_from("Top")
     page.switch_aim()
     pictures(page.view, 8)
@@ -306,7 +308,7 @@ def _routes(window: Window, shot: Callable[..., None]) -> None:
         page.show_view("Routes")
         end = time.monotonic() + 12
         while (
-            not any(s.rule == "node-missing" and "Ferry B" in s.text for s in bench.snags)
+            not any(s.rule == "node-missing" and "Ferry B" in s.text for s in bench.known.snags)
             and time.monotonic() < end
         ):
             wait(0.2)  # a node that has gone is told after some silence
@@ -322,7 +324,7 @@ def _routes(window: Window, shot: Callable[..., None]) -> None:
         while bench.show is not before:
             bench.undo()
         window.notice.hide()
-        bench.levels(lambda live: live.restore({}))
+        bench.levels.change(lambda live: live.restore({}))
 
 
 @contextlib.contextmanager

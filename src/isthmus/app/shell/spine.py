@@ -40,8 +40,8 @@ class Spine(QWidget):
         self.setAccessibleName("Pages")
         self.setObjectName("spine")
         bind(bench.changed, self, self.update)
-        bind(bench.concluded_changed, self, self.update)
-        bind(bench.network_changed, self, self.update)
+        bind(bench.known.concluded_changed, self, self.update)
+        bind(bench.known.network_changed, self, self.update)
         theme.changed.connect(self.update)
 
     def set_current(self, name: str) -> None:
@@ -61,7 +61,7 @@ class Spine(QWidget):
         return found
 
     def fraction(self, name: str) -> float:
-        crossing = self.bench.crossing
+        crossing = self.bench.known.crossing
         if not crossing.total:
             return 0.0
         step = self.entries[name].step
@@ -165,7 +165,7 @@ class Spine(QWidget):
             "text2" if fraction else "text3",
             height=18,
         )
-        snags = [s for s in self.bench.snags if s.page == name]
+        snags = [s for s in self.bench.known.snags if s.page == name]
         if snags:
             paint.severity(
                 p, min(snags, key=lambda s: ORDER[s.severity]).severity, 112, cy + 9, 5.2

@@ -132,12 +132,14 @@ class StructurePanel(QWidget):
         self.list = label("", "quiet", wrap=True, mono=True)
         self.list.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.list)
-        for signal in (bench.held_changed, bench.selection_changed):
+        for signal in (bench.selection.held_changed, bench.selection.changed):
             bind(signal, self, self.refresh)
         bind(bench.changed, self, self.refresh)
 
     def structure(self) -> Structure | None:
-        return next((s for s in self.bench.show.structures if s.id == self.bench.structure), None)
+        return next(
+            (s for s in self.bench.show.structures if s.id == self.bench.selection.structure), None
+        )
 
     def refresh(self) -> None:
         one = self.structure()
@@ -171,12 +173,12 @@ class StructurePanel(QWidget):
         ]
         more = f"\nand {len(hanging) - 14} more" if len(hanging) > 14 else ""
         self.list.setText("\n".join(lines) + more if lines else "nothing")
-        count = len(self.bench.selection)
+        count = len(self.bench.selection.ids)
         self.hang_title.words = f"Hang the {count} selected" if count else "Hang units: select some"
         self.hang_title.update()
 
     def _other_way(self) -> None:
-        self.bench.length_way = self.way.currentData()
+        self.bench.plan.length_way = self.way.currentData()
         if self.fields["Length"].isModified():
             self._preview()
 
@@ -186,14 +188,16 @@ class StructurePanel(QWidget):
         try:
             length = read_figure(self.fields["Length"].text())
             made = (
-                lengthened(self.bench.show, one.id, length, self.bench.length_way) if one else None
+                lengthened(self.bench.show, one.id, length, self.bench.plan.length_way)
+                if one
+                else None
             )
         except IsthmusError as error:
-            self.bench.see(None, str(error))
+            self.bench.plan.see(None, str(error))
             return
         if made is not None:
-            self.bench.see(
-                made.show, f"{length:.2f} m: units {WAYS[self.bench.length_way]}. {made.words}"
+            self.bench.plan.see(
+                made.show, f"{length:.2f} m: units {WAYS[self.bench.plan.length_way]}. {made.words}"
             )
 
     def _edit(self, name: str, make: Callable[[Show, str], Show]) -> None:
@@ -212,7 +216,7 @@ class StructurePanel(QWidget):
         if one is None:
             return
         text = self.fields[name].text()
-        self.bench.see(None)
+        self.bench.plan.see(None)
         if text.strip() == self._figure(one, name):
             return
         self._edit(name.lower(), lambda show, key: self._changed(show, key, one, name, text))
@@ -237,7 +241,7 @@ class StructurePanel(QWidget):
         if name == "Turn":
             return turned(show, key, value - mount_of(one.rotation).turn)
         if name == "Length":
-            made = lengthened(show, key, value, self.bench.length_way)
+            made = lengthened(show, key, value, self.bench.plan.length_way)
             if made.words:
                 self.bench.tell("attention", made.words)
             return made.show
@@ -283,7 +287,7 @@ class StructurePanel(QWidget):
         self._edit("remove", structures.remove)
 
     def _hang(self, how: str) -> None:
-        ids = list(self.bench.selection)
+        ids = list(self.bench.selection.ids)
 
         def make(show: Show, key: str) -> Show:
             if not ids:

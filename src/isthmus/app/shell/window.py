@@ -77,7 +77,7 @@ class Window(QWidget):
         self.output = OutputControl(self.bench, self.net, self)
         self.rig = _watch(rig) if rig else None
         self.files = ShowFiles(self)
-        self.bench.ask_past = self._ask_past
+        self.bench.proving.ask_past = self._ask_past
         self.crash = CrashPath(self.files.keeper.now)
         self.crash.tell = lambda words: self.bench.tell("fault", words)
         self._closing = False
@@ -98,10 +98,10 @@ class Window(QWidget):
         self.bench.title_changed.connect(self._retitle)
         self.bench.told.connect(self.notice.tell)
         for signal in (
-            self.bench.selection_changed,
+            self.bench.selection.changed,
             self.bench.title_changed,
-            self.bench.call_changed,
-            self.bench.state_changed,
+            self.bench.session.changed,
+            self.bench.plan.state_changed,
         ):
             signal.connect(self.actions_.refresh)
         self._retitle()
@@ -122,11 +122,11 @@ class Window(QWidget):
 
     def _conditions(self) -> None:
         bench, conditions = self.bench, self.actions_
-        conditions.condition("selection", lambda: bool(bench.selection))
+        conditions.condition("selection", lambda: bool(bench.selection.ids))
         conditions.condition("undo", lambda: bench.history.undo_name is not None)
         conditions.condition("redo", lambda: bench.history.redo_name is not None)
-        conditions.condition("call", lambda: bench.call is not None)
-        conditions.condition("no call", lambda: bench.call is None)
+        conditions.condition("call", lambda: bench.session.call is not None)
+        conditions.condition("no call", lambda: bench.session.call is None)
         conditions.condition("rig", lambda: self.rig is not None)
 
     def _build(self) -> None:
@@ -323,8 +323,8 @@ class Window(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and self.notice.isVisible():
             self.notice.clear()
-        elif event.key() == Qt.Key.Key_Escape and self.bench.selection:
-            self.bench.select([])
+        elif event.key() == Qt.Key.Key_Escape and self.bench.selection.ids:
+            self.bench.selection.select([])
         else:
             super().keyPressEvent(event)
 
@@ -423,8 +423,8 @@ class Window(QWidget):
         """The roll call gives the levels back, the engine goes dark, the drawing and the rig's
         watcher end.
         """
-        self.bench.end_proof()
-        self.bench.end_call()
+        self.bench.proving.end()
+        self.bench.session.end()
         self.output.stop()
         for page in reversed(self.pages.values()):
             page.shut_down()

@@ -147,13 +147,13 @@ class PatchPage(Page):
         self.bench.tell("ok", "The rows are copied with headings.")
 
     def copy_units(self) -> None:
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         made, ids = edits.copy_units(self.bench.show, [u.id for u in units])
         self.bench.commit(f"copy {many(len(units), 'unit')}", made)
-        self.bench.select(ids)
+        self.bench.selection.select(ids)
 
     def remove(self) -> None:
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         self.bench.commit(
             f"remove {many(len(units), 'unit')}",
             edits.remove_units(self.bench.show, [u.id for u in units]),
@@ -162,12 +162,12 @@ class PatchPage(Page):
     def next_free(self) -> None:
         self.bench.commit(
             "patch at the next free address",
-            edits.address_next_free(self.bench.show, list(self.bench.selection)),
+            edits.address_next_free(self.bench.show, list(self.bench.selection.ids)),
         )
 
     def renumber(self) -> None:
         """Numbers from a first one on, in one edit."""
-        units = sorted(self.bench.selected(), key=lambda u: u.number)
+        units = sorted(self.bench.selection.units(), key=lambda u: u.number)
 
         def take(values: list[str]) -> None:
             if not values[0].strip().isdigit():
@@ -189,11 +189,11 @@ class PatchPage(Page):
 
     def unpatch(self) -> None:
         self.bench.commit(
-            "unpatch", edits.set_address(self.bench.show, list(self.bench.selection), None)
+            "unpatch", edits.set_address(self.bench.show, list(self.bench.selection.ids), None)
         )
 
     def lock(self, locked: bool) -> None:
-        ids = list(self.bench.selection)
+        ids = list(self.bench.selection.ids)
         words = "lock" if locked else "unlock"
         self.bench.commit(
             f"{words} {many(len(ids), 'address')}", edits.set_locked(self.bench.show, ids, locked)

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 def actions_of(page: PlanPage) -> list[Action]:
     bench, canvas, arranging = page.bench, page.canvas, page.arranging
-    page.acts.condition("rearranging", lambda: bench.rearranging and bool(bench.selection))
+    page.acts.condition("rearranging", lambda: bench.plan.rearranging and bool(bench.selection.ids))
     return [
         Action(
             "plan.rearrange",
@@ -28,7 +28,7 @@ def actions_of(page: PlanPage) -> list[Action]:
         Action(
             "plan.fit_hand",
             "Fit selection",
-            lambda: canvas.fit(list(bench.selection)),
+            lambda: canvas.fit(list(bench.selection.ids)),
             "Ctrl+Shift+0",
             "selection",
             group="Plan",
@@ -61,7 +61,7 @@ def actions_of(page: PlanPage) -> list[Action]:
             Action(
                 f"place.{kind}",
                 f"Place: {words}",
-                lambda k=kind: (bench.rearrange(True), page.place.begin(k)),
+                lambda k=kind: (bench.plan.rearrange(True), page.place.begin(k)),
                 "",
                 "selection",
                 group="Plan",
@@ -119,7 +119,7 @@ def actions_of(page: PlanPage) -> list[Action]:
         Action(
             "units.set_out",
             "Place on plan",
-            lambda: bench.commit("place", set_out(bench.show, list(bench.selection))),
+            lambda: bench.commit("place", set_out(bench.show, list(bench.selection.ids))),
             "Ctrl+Shift+P",
             "selection",
             help="Place units on the structure their position names, else in front",

@@ -50,7 +50,7 @@ class Arranging:
         self, name: str, change: Callable[[np.ndarray, np.ndarray], np.ndarray], least: int = 1
     ) -> None:
         laid = self.canvas.laid
-        ids = [i for i in self.bench.selection if i in laid.row]
+        ids = [i for i in self.bench.selection.ids if i in laid.row]
         if len(ids) < least:
             raise EntryFault(
                 f"{name.capitalize()} needs {least} units on this sheet.", do="Select more."
@@ -147,7 +147,7 @@ class Arranging:
         return read_figure(value), np.array([read_figure(p) for p in parts])
 
     def lock(self) -> None:
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         on = not all(u.pinned for u in units)
         show = change_units(self.bench.show, {u.id for u in units}, lambda u: replace(u, pinned=on))
         self.bench.commit(
@@ -194,11 +194,15 @@ class Arranging:
             made.setEnabled(on)
             made.triggered.connect(lambda _=False: bench.guard(run))
 
-        some = bool(bench.selection)
+        some = bool(bench.selection.ids)
         here = list(self.canvas.laid.row)
         act(menu, "By number or name…", self.by_text)
-        act(menu, "All on this sheet", lambda: bench.select(here))
-        act(menu, "Invert", lambda: bench.select(inverted(bench.show, bench.selection, set(here))))
+        act(menu, "All on this sheet", lambda: bench.selection.select(here))
+        act(
+            menu,
+            "Invert",
+            lambda: bench.selection.select(inverted(bench.show, bench.selection.ids, set(here))),
+        )
         nth = menu.addMenu("Every n-th")
         for step in (2, 3, 4):
             for first in range(1, step + 1):
@@ -209,7 +213,9 @@ class Arranging:
                 act(
                     nth,
                     words,
-                    lambda s=step, f=first: bench.select(every(bench.selection, s, f)),
+                    lambda s=step, f=first: bench.selection.select(
+                        every(bench.selection.ids, s, f)
+                    ),
                     some,
                 )
         act(nth, "every n-th…", self.every_nth, some)
@@ -222,12 +228,15 @@ class Arranging:
             ("similar", "Similar: type, gel and structure"),
         ):
             act(
-                menu, words, lambda h=how: bench.select(alike(bench.show, bench.selection, h)), some
+                menu,
+                words,
+                lambda h=how: bench.selection.select(alike(bench.show, bench.selection.ids, h)),
+                some,
             )
         groups = menu.addMenu("Group")
         groups.setEnabled(bool(bench.show.groups))
         for group in bench.show.groups:
-            act(groups, group.name, lambda g=group: bench.select(members(bench.show, g)))
+            act(groups, group.name, lambda g=group: bench.selection.select(members(bench.show, g)))
         on = menu.addMenu("Hanging on")
         for structure in bench.show.structures:
             mine = [u.id for u in bench.show.units if u.structure == structure.id]
@@ -235,13 +244,17 @@ class Arranging:
                 act(
                     on,
                     f"{structure.name} ({len(mine)})",
-                    lambda m=mine: bench.select(in_order(bench.show, m, "left to right")),
+                    lambda m=mine: bench.selection.select(in_order(bench.show, m, "left to right")),
                 )
         order = menu.addMenu("Order")
         order.setEnabled(some)
         for words in ORDERS:
             act(
-                order, words, lambda w=words: bench.select(in_order(bench.show, bench.selection, w))
+                order,
+                words,
+                lambda w=words: bench.selection.select(
+                    in_order(bench.show, bench.selection.ids, w)
+                ),
             )
         return menu
 
@@ -250,7 +263,7 @@ class Arranging:
             self.parent, "Choose", "Numbers, ranges or names: 101-106, all but 103, Bow rail"
         )
         if text is not None:
-            self.bench.select(read_choice(self.bench.show, text).ids)
+            self.bench.selection.select(read_choice(self.bench.show, text).ids)
 
     def every_nth(self) -> None:
         text = ask_text(
@@ -262,9 +275,9 @@ class Arranging:
         if text is None:
             return
         step, _, first = text.partition("from")
-        self.bench.select(
+        self.bench.selection.select(
             every(
-                self.bench.selection,
+                self.bench.selection.ids,
                 round(read_figure(step)),
                 round(read_figure(first)) if first else 1,
             )

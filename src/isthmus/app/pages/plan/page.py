@@ -64,7 +64,7 @@ class PlanPage(Page):
         self.lux = LuxLayer(bench, self.canvas)
         self.sheets = choice("sheet")
         self.sheets.setMinimumWidth(120)
-        self.sheets.activated.connect(lambda _: bench.turn_to(self.sheets.currentData()))
+        self.sheets.activated.connect(lambda _: bench.plan.turn_to(self.sheets.currentData()))
         self.head.add(self.sheets)
         self.sheet_more = button("Sheet ▾", run=self._sheet_menu, name="sheet menu")
         self.head.add(self.sheet_more)
@@ -138,7 +138,7 @@ class PlanPage(Page):
             ],
         )
         bind(bench.changed, self, self.refresh)
-        for signal in (bench.sheet_changed, bench.state_changed):
+        for signal in (bench.plan.sheet_changed, bench.plan.state_changed):
             bind(signal, self, self.refresh)
         self.refresh()
 
@@ -154,7 +154,7 @@ class PlanPage(Page):
         self.first.show_if(not show.units and not show.structures)
         self.head.say(str(placed), "of", str(len(show.units)), "units placed")
         left = [u for u in show.units if u.position is None]
-        self.unplaced.setVisible(bool(left) and bench.sheet.kind != "free")
+        self.unplaced.setVisible(bool(left) and bench.plan.sheet.kind != "free")
         self.unplaced.setText(
             f"Place the {len(left)} unplaced units"
             if len(left) != 1
@@ -163,8 +163,8 @@ class PlanPage(Page):
         self.sheets.clear()
         for one in sheets_of(show):
             self.sheets.addItem(one.name, one.id)
-        self.sheets.setCurrentIndex(max(0, self.sheets.findData(bench.sheet_id)))
-        on = bench.rearranging
+        self.sheets.setCurrentIndex(max(0, self.sheets.findData(bench.plan.sheet_id)))
+        on = bench.plan.rearranging
         self.mode.setChecked(on)
         set_property(self.words, "kind", "attention" if on else "quiet")
         self.words.setText(
@@ -208,7 +208,7 @@ class PlanPage(Page):
                 set_property(self.filter, "bad", True)
                 self.filter.setToolTip(plain_tip(str(error)))
         shown, total = self.canvas.shown, len(self.bench.show.units)
-        self.bench.say_filter(
+        self.bench.filters.say(
             "Plan",
             f"{total - len(shown)} of {total} hidden"
             if shown is not None and len(shown) < total
@@ -217,7 +217,7 @@ class PlanPage(Page):
         self.canvas.update()
 
     def toggle(self) -> None:
-        self.bench.rearrange(not self.bench.rearranging)
+        self.bench.plan.rearrange(not self.bench.plan.rearranging)
 
     def switch_aim(self) -> None:
         self.canvas.set_tool(None if self.canvas.tool is self._aimer else self._aimer)
@@ -249,7 +249,7 @@ class PlanPage(Page):
     # ------------------------------------------------------------ sheets
 
     def _sheet_menu(self) -> None:
-        bench, one = self.bench, self.bench.sheet
+        bench, one = self.bench, self.bench.plan.sheet
         menu = QMenu(self)
         free = one.kind == "free"
 
@@ -269,7 +269,7 @@ class PlanPage(Page):
         act("Later", lambda: bench.commit("order of sheets", reorder(bench.show, one.id, 1)), free)
         act("Remove this sheet", self.remove_sheet, free)
         menu.addSeparator()
-        hand = list(bench.selection)
+        hand = list(bench.selection.ids)
         act(
             "Add selected units to it",
             lambda: bench.commit("units on a sheet", add_units(bench.show, one.id, hand)),
@@ -289,7 +289,7 @@ class PlanPage(Page):
             bool(hand),
         )
         menu.addSeparator()
-        act("Labels…", lambda: LabelsDialog(self.window(), bench, bench.sheet).open())
+        act("Labels…", lambda: LabelsDialog(self.window(), bench, bench.plan.sheet).open())
         act("Background drawing…", self.underlay)
         act("Print to PDF or SVG…", self.print)
         self._drop(self.sheet_more, menu)
@@ -298,28 +298,31 @@ class PlanPage(Page):
         NewSheet(self.window(), self.bench).open()
 
     def print(self) -> None:
-        PrintDialog(self.window(), self.bench, self.bench.sheet).open()
+        PrintDialog(self.window(), self.bench, self.bench.plan.sheet).open()
 
     def underlay(self) -> None:
         UnderlayDialog(self.window(), self.bench, self.canvas).show()
 
     def duplicate(self) -> None:
-        name = ask_text(self, "Duplicate", "Name of the new sheet", f"{self.bench.sheet.name} 2")
+        name = ask_text(
+            self, "Duplicate", "Name of the new sheet", f"{self.bench.plan.sheet.name} 2"
+        )
         if name:
-            show, made = duplicate(self.bench.show, self.bench.sheet_id, name)
+            show, made = duplicate(self.bench.show, self.bench.plan.sheet_id, name)
             self.bench.commit(f"sheet {name}", show)
-            self.bench.turn_to(made)
+            self.bench.plan.turn_to(made)
 
     def rename(self) -> None:
-        name = ask_text(self, "Rename", "Name of the sheet", self.bench.sheet.name)
+        name = ask_text(self, "Rename", "Name of the sheet", self.bench.plan.sheet.name)
         if name:
             self.bench.commit(
-                f"rename sheet to {name}", rename(self.bench.show, self.bench.sheet_id, name)
+                f"rename sheet to {name}", rename(self.bench.show, self.bench.plan.sheet_id, name)
             )
 
     def remove_sheet(self) -> None:
         self.bench.commit(
-            f"remove sheet {self.bench.sheet.name}", remove(self.bench.show, self.bench.sheet_id)
+            f"remove sheet {self.bench.plan.sheet.name}",
+            remove(self.bench.show, self.bench.plan.sheet_id),
         )
 
     def shut_down(self) -> None:

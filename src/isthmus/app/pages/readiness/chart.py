@@ -79,7 +79,7 @@ class CrossingChart(QWidget):
             Naming(self.bench, self.window()).open_at(self.mapToGlobal(self._title.bottomLeft()))
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        crossing, ratio = self.bench.crossing, self.devicePixelRatioF()
+        crossing, ratio = self.bench.known.crossing, self.devicePixelRatioF()
         key = (id(self.bench.show), theme.name, self.width(), ratio)
         if self._picture is None or self._picture[0] != key:
             pixmap = QPixmap(self.size() * ratio)
@@ -256,7 +256,7 @@ class CrossingChart(QWidget):
                 80,
                 16,
             )
-            snags = [s for s in self.bench.snags if s.step == step]
+            snags = [s for s in self.bench.known.snags if s.step == step]
             if snags:
                 worst = min(snags, key=lambda s: ORDER[s.severity]).severity
                 units = len({u for s in snags for u in s.units})

@@ -184,7 +184,7 @@ class SnagList(QListView):
             if self.link_rect(index).contains(event.position()):
                 self.follow.emit(snag)
             else:
-                self.bench.select(snag.units)
+                self.bench.selection.select(snag.units)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         index = self.indexAt(event.position().toPoint())
@@ -219,7 +219,7 @@ class SnagHead(QWidget):
         x = paint.text(p, 0, 6, "Snags", font(15, 600), "text", height=h - 8) + 18
         kinds = ((FAULT, "fault"), (ATTENTION, "warning"), (NOTE, "note"))
         for kind, words in kinds:
-            count = sum(s.severity == kind for s in self.bench.snags)
+            count = sum(s.severity == kind for s in self.bench.known.snags)
             if count:
                 paint.severity(p, kind, x + 6, h / 2 + 2, 6)
                 x += 18
@@ -241,7 +241,7 @@ class SnagHead(QWidget):
                     )
                     + 16
                 )
-        if not self.bench.snags and self.bench.show.units:
+        if not self.bench.known.snags and self.bench.show.units:
             paint.severity(p, "ok", x + 6, h / 2 + 2, 6)
             paint.text(p, x + 18, 6, "No snags", font("table"), "text2", height=h - 8)
         paint.text(p, 0, 6, "worst first", font("table"), "text3", paint.RIGHT, self.width(), h - 8)
@@ -256,7 +256,9 @@ class ReadinessPage(Page):
         bench = self.bench
         self.list = SnagList(bench)
         self.list.follow.connect(self.follow)
-        self.list.visit.connect(lambda snag: (bench.select(snag.units), house.go(snag.page, snag)))
+        self.list.visit.connect(
+            lambda snag: (bench.selection.select(snag.units), house.go(snag.page, snag))
+        )
         self.snag_head = SnagHead(bench)
         self.column.addWidget(CrossingChart(bench))
         self.column.addWidget(self.snag_head)
@@ -272,19 +274,19 @@ class ReadinessPage(Page):
             ],
         )
         bind(bench.changed, self, self.refresh)
-        bind(bench.concluded_changed, self, self.refresh)
-        bind(bench.network_changed, self, self.refresh)
+        bind(bench.known.concluded_changed, self, self.refresh)
+        bind(bench.known.network_changed, self, self.refresh)
         self.refresh()
 
     def entered(self) -> None:
         self.list.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def refresh(self) -> None:
-        crossing = self.bench.crossing
-        self.list.set(self.bench.snags)
+        crossing = self.bench.known.crossing
+        self.list.set(self.bench.known.snags)
         self.snag_head.update()
         self.first.show_if(not self.bench.show.units)
-        count = len(self.bench.snags)
+        count = len(self.bench.known.snags)
         self.head.say(
             str(crossing.done["answered"]),
             "of",
@@ -296,7 +298,7 @@ class ReadinessPage(Page):
 
     def follow(self, snag: Snag) -> None:
         """Fix it where there is a fix, else go where it is seen."""
-        self.bench.select(snag.units)
+        self.bench.selection.select(snag.units)
         if snag.fix:
             edit, name = snag.fix.edit, snag.fix.label
             self.bench.guard(

@@ -78,7 +78,7 @@ def actions_of(page: RoutesPage) -> list[Action]:
         ),
         Action("routes.flash", "Flash universe number", routes.prove_number, group=group),
         Action("routes.chase", "Chase over selected universes", routes.prove_chase, group=group),
-        Action("routes.end_proof", "End output test", bench.end_proof, group=group),
+        Action("routes.end_proof", "End output test", bench.proving.end, group=group),
         Action(
             "nodes.look",
             "Look for nodes",
@@ -95,4 +95,4 @@ def actions_of(page: RoutesPage) -> list[Action]:
 
 
 def _toggle(bench: Workbench, state: str) -> None:
-    bench.master(LIVE if bench.masters.everything == state else state)
+    bench.levels.master(LIVE if bench.levels.masters.everything == state else state)

@@ -54,7 +54,7 @@ class RoutesPage(Page):
         made: tuple[PageView, ...] = (self.routes, self.nodes, self.network, self.watch, self.rig)
         self.take_views(dict(zip(VIEWS, made, strict=True)))
         bind(bench.changed, self, self.refresh)
-        bind(bench.network_changed, self, self._told)
+        bind(bench.known.network_changed, self, self._told)
         theme.changed.connect(self.refresh)
         self.refresh()
 

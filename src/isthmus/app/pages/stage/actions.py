@@ -21,7 +21,7 @@ def actions_of(page: StagePage) -> list[Action]:
 
     def keep() -> None:
         taken = [v.name for v in bench.show.views]
-        proposed = name_for(bench.show, bench.selected(), taken)
+        proposed = name_for(bench.show, bench.selection.units(), taken)
         name = ask_text(over, "Save view", "Name of the view", proposed)
         if name:
             page.take_view(name)

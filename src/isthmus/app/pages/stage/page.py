@@ -153,8 +153,8 @@ class StagePage(Page):
         bind(self.view.tool_changed, self, self._say_tool)
         self.view.menu_wanted.connect(self.show_context)
         bind(bench.changed, self, self.refresh)
-        bind(bench.state_changed, self, self._say_state)
-        bind(bench.levels_changed, self, self._compare)
+        bind(bench.plan.state_changed, self, self._say_state)
+        bind(bench.levels.changed, self, self._compare)
         if rig is not None:
             rig.described.connect(self._described)
             rig.state.connect(self._state)
@@ -221,7 +221,7 @@ class StagePage(Page):
             view.renew()
 
     def _say_state(self) -> None:
-        self.mode.setChecked(self.bench.rearranging)
+        self.mode.setChecked(self.bench.plan.rearranging)
 
     def _say_rate(self) -> None:
         view = self.view
@@ -376,7 +376,7 @@ class StagePage(Page):
         if self.truth != "Difference" or self._rig_view is None or self._frame is None:
             return
         self.differ = differences(
-            (self.bench.view, self.bench.live.frame), (self._rig_view, self._frame)
+            (self.bench.levels.view, self.bench.levels.live.frame), (self._rig_view, self._frame)
         )
         self.foot.setText(in_words(self.differ))
         ids = {u.number: u.id for u in self.bench.show.units}

@@ -415,7 +415,7 @@ class AddDialog(Frame):
             spot,
         )
         self.bench.commit(f"add {many(len(ids), 'unit')}", made)
-        self.bench.select(ids)
+        self.bench.selection.select(ids)
         return True
 
     def _add_on(self) -> None:

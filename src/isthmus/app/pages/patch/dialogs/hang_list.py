@@ -369,5 +369,5 @@ class HangListDialog(Frame):
         fresh = [u.id for u in made.units if u.id not in before]
         made = groups_for(resolve_gels(made, fresh, books_at_hand()), fresh)
         self.bench.commit(f"read hang list “{paper.title}”", set_out(made, fresh))
-        self.bench.select(fresh)
+        self.bench.selection.select(fresh)
         return True

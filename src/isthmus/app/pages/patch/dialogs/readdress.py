@@ -119,8 +119,8 @@ class ReaddressDialog(Frame):
             self._spin("first universe", 1, 1, 63999),
         )
         self.together = QCheckBox("Identical units follow one another")
-        self.hand = QCheckBox(f"Only what is selected ({len(bench.selection)})")
-        self.hand.setEnabled(len(bench.selection) > 1)
+        self.hand = QCheckBox(f"Only what is selected ({len(bench.selection.ids)})")
+        self.hand.setEnabled(len(bench.selection.ids) > 1)
         for box in (self.together, self.hand):
             box.setFont(font("table"))
         rows = (
@@ -181,7 +181,7 @@ class ReaddressDialog(Frame):
         return made
 
     def _wanted(self) -> Wanted:
-        units = tuple(self.bench.selection) if self.hand.isChecked() else ()
+        units = tuple(self.bench.selection.ids) if self.hand.isChecked() else ()
         return Wanted(
             self.how.currentData(),
             self.spare.value(),
@@ -260,5 +260,5 @@ class ReaddressDialog(Frame):
         if self.plan is None:
             return False
         self.bench.commit(f"re-address {many(len(self.plan.moves), 'unit')}", self.plan.show)
-        self.bench.select([move.unit for move in self.plan.moves])
+        self.bench.selection.select([move.unit for move in self.plan.moves])
         return True

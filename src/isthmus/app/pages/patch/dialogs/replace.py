@@ -30,7 +30,7 @@ class ReplaceDialog(Frame):
         self.where.setCurrentIndex(max(0, self.where.findData(key)))
         self.whole = QCheckBox("Whole cells only")
         self.hand = QCheckBox("Only selected units")
-        self.hand.setChecked(len(bench.selection) > 1)
+        self.hand.setChecked(len(bench.selection.ids) > 1)
         for box in (self.whole, self.hand):
             box.setFont(font("table"))
         for y, (words, widget) in enumerate(
@@ -53,7 +53,7 @@ class ReplaceDialog(Frame):
 
     def _cells(self) -> list[Cell]:
         keys = [self.where.currentData()] if self.where.currentData() else TEXTS
-        ids = self.bench.selection if self.hand.isChecked() else [u.id for u in self.model.rows]
+        ids = self.bench.selection.ids if self.hand.isChecked() else [u.id for u in self.model.rows]
         return replaced(
             self.bench.show, ids, keys, self.needle.text(), self.put.text(), self.whole.isChecked()
         )

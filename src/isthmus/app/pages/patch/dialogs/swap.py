@@ -34,7 +34,7 @@ class SwapDialog(Frame):
         self.bench = bench
         self.found: Replaced | None = None
         self.shelf = at_hand(bench.show)
-        units = bench.selected()
+        units = bench.selection.units()
         self.profile = choice(
             "new profile",
             [
@@ -88,7 +88,7 @@ class SwapDialog(Frame):
             return
         try:
             self.found = replace_type(
-                self.bench.show, self.bench.selection, self.shelf.stored[key], mode
+                self.bench.show, self.bench.selection.ids, self.shelf.stored[key], mode
             )
         except EntryFault as fault:
             self.say_trouble(str(fault))

@@ -160,7 +160,7 @@ class PatchModel(QAbstractTableModel):
         """What rows are ordered by; kept for units that did not change."""
         name = self.order[0]
         if name in ("crossing", "verdict"):
-            states = self.bench.crossing.states
+            states = self.bench.known.crossing.states
             return {
                 u.id: (self.verdict(u) if name == "verdict" else states.get(u.id, ""), u.number)
                 for u in self.bench.show.units
@@ -217,7 +217,7 @@ class PatchModel(QAbstractTableModel):
         if self.universe and not any(p.universe == self.universe for p in unit.patch):
             return False
         if self.snags_only and not any(
-            letter in "fa" for letter in self.bench.crossing.states.get(unit.id, "")
+            letter in "fa" for letter in self.bench.known.crossing.states.get(unit.id, "")
         ):
             return False
         if self.chosen is not None:

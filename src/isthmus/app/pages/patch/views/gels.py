@@ -130,7 +130,7 @@ class GelsView(PageView):
         self.book.currentIndexChanged.connect(lambda _: self.refresh())
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._told())
         self.table.doubleClicked.connect(lambda _: self.give(False))
-        bench.selection_changed.connect(self._told)
+        bench.selection.changed.connect(self._told)
         bind(bench.changed, self, self.refresh)
         theme.changed.connect(self.update)
         self._books()
@@ -181,7 +181,7 @@ class GelsView(PageView):
         )
 
     def _told(self) -> None:
-        gel, count = self.chosen(), len(self.bench.selection)
+        gel, count = self.chosen(), len(self.bench.selection.ids)
         for made in (self.give_it, self.stack):
             made.setEnabled(bool(gel and count))
         self.clear.setEnabled(bool(count))
@@ -204,11 +204,11 @@ class GelsView(PageView):
             == 1
         )
         name = gel.code if alone else f"{gel.book} {gel.code}"
-        before = self.bench.selected()[0].gel if stack and self.bench.selection else ""
+        before = self.bench.selection.units()[0].gel if stack and self.bench.selection.ids else ""
         self._set(f"{before} + {name}" if before else name)
 
     def _set(self, text: str) -> None:
-        ids = list(self.bench.selection)
+        ids = list(self.bench.selection.ids)
         self.bench.guard(
             lambda: self.bench.commit(
                 f"gel of {many(len(ids), 'unit')}", write_gel(self.bench.show, ids, text)
@@ -233,9 +233,7 @@ class GelsView(PageView):
         self.book.setCurrentIndex(self.book.findData(path.stem))
         self.refresh()
         faults = (
-            f" Left out, {many(len(book.faults), 'line')}: {book.faults[0]}"
-            if book.faults
-            else ""
+            f" Left out, {many(len(book.faults), 'line')}: {book.faults[0]}" if book.faults else ""
         )
         self.bench.tell(
             "attention" if book.faults else "ok",

@@ -90,7 +90,7 @@ class GroupsView(PageView):
         self.list.itemActivated.connect(lambda _: self.take())
         self.units.textChanged.connect(self._understand)
         bind(bench.changed, self, self.refresh)
-        bench.selection_changed.connect(self._understand)
+        bench.selection.changed.connect(self._understand)
         self.refresh()
 
     # ------------------------------------------------------------ what is so
@@ -147,13 +147,15 @@ class GroupsView(PageView):
 
     def _ids(self) -> list[str]:
         text = self.units.text().strip()
-        return list(read_choice(self.bench.show, text).ids) if text else list(self.bench.selection)
+        return (
+            list(read_choice(self.bench.show, text).ids) if text else list(self.bench.selection.ids)
+        )
 
     def _offer_name(self) -> None:
         """The name of what is selected is offered, ready to be typed over."""
         if self.name.text() in ("", self._offered):
             taken = [g.name for g in self.bench.show.groups]
-            self._offered = name_for(self.bench.show, self.bench.selected(), taken)
+            self._offered = name_for(self.bench.show, self.bench.selection.units(), taken)
             self.name.setText(self._offered)
             self.name.selectAll()
 
@@ -163,7 +165,7 @@ class GroupsView(PageView):
             if self.units.text().strip():
                 self.understood.setText(read_choice(self.bench.show, self.units.text()).words)
             else:
-                count = len(self.bench.selection)
+                count = len(self.bench.selection.ids)
                 self.understood.setText(f"{many(count, 'unit')} selected")
         except EntryFault as fault:
             self.understood.setText(str(fault))
@@ -245,4 +247,6 @@ class GroupsView(PageView):
     def take(self) -> None:
         if group := self.group():
             index = index_of(self.bench.show)
-            self.bench.select([u for u in core.members(self.bench.show, group) if u in index.by_id])
+            self.bench.selection.select(
+                [u for u in core.members(self.bench.show, group) if u in index.by_id]
+            )

@@ -227,16 +227,16 @@ class LimitsView(PageView):
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._buttons())
         self._pulse = QTimer(self)
         self._pulse.setInterval(50)
-        self._pulse.timeout.connect(lambda: bench.step_proof(time.monotonic()))
-        bind(bench.proof_changed, self, self._tested)
-        bench.selection_changed.connect(self.refresh)
+        self._pulse.timeout.connect(lambda: bench.proving.step(time.monotonic()))
+        bind(bench.proving.changed, self, self._tested)
+        bench.selection.changed.connect(self.refresh)
         bind(bench.changed, self, self.refresh)
         self.refresh()
 
     # ------------------------------------------------------------ what is so
 
     def refresh(self) -> None:
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         self.hand.setText(
             f"For {many(len(units), 'unit')} selected"
             if units
@@ -282,7 +282,7 @@ class LimitsView(PageView):
         self.all_off.setEnabled(bool(self.model.rows))
 
     def _item(self) -> tuple[Unit, ChartChannel] | None:
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         for unit in units:
             mode = index_of(self.bench.show).profiles.mode_of(unit)
             item = (
@@ -307,7 +307,7 @@ class LimitsView(PageView):
     # ------------------------------------------------------------ acts
 
     def _name(self, what: str) -> str:
-        count = len(self.bench.selection)
+        count = len(self.bench.selection.ids)
         return f"{what} of {many(count, 'unit')}"
 
     def _limit(self) -> None:
@@ -319,7 +319,11 @@ class LimitsView(PageView):
                     "Neither end is typed.", do="Type the lowest, the highest, or both."
                 )
             made = core.set_limit(
-                self.bench.show, self.bench.selection, attribute, self.low.text(), self.high.text()
+                self.bench.show,
+                self.bench.selection.ids,
+                attribute,
+                self.low.text(),
+                self.high.text(),
             )
             self.bench.commit(self._name(f"limit {plain(attribute)}"), made)
 
@@ -330,8 +334,8 @@ class LimitsView(PageView):
         attribute = self.attribute.currentData()
         levels = {
             u: found
-            for u in self.bench.selection
-            if attribute and (found := self.bench.live.sent_levels(u, attribute))
+            for u in self.bench.selection.ids
+            if attribute and (found := self.bench.levels.live.sent_levels(u, attribute))
         }
         if not levels:
             self.bench.tell(
@@ -345,15 +349,17 @@ class LimitsView(PageView):
 
     def _test(self) -> None:
         bench = self.bench
-        if isinstance(bench.proof, ProveLimits):
-            bench.end_proof()
+        if isinstance(bench.proving.proof, ProveLimits):
+            bench.proving.end()
             return
         bench.guard(
-            lambda: bench.begin_proof(
-                lambda: ProveLimits(bench.show, bench.live, time.monotonic(), list(bench.selection))
+            lambda: bench.proving.begin(
+                lambda: ProveLimits(
+                    bench.show, bench.levels.live, time.monotonic(), list(bench.selection.ids)
+                )
             )
         )
-        if bench.proof is not None and not bench.sending:
+        if bench.proving.proof is not None and not bench.levels.sending:
             bench.tell(
                 "attention",
                 "Output is off: nothing of this test leaves the computer until you switch it on.",
@@ -361,7 +367,9 @@ class LimitsView(PageView):
 
     def _tested(self) -> None:
         """While the test runs: what is asked beside what is sent."""
-        proof = self.bench.proof if isinstance(self.bench.proof, ProveLimits) else None
+        proof = (
+            self.bench.proving.proof if isinstance(self.bench.proving.proof, ProveLimits) else None
+        )
         self.test.setText("End the test" if proof else "Test limits")
         self.testing.setVisible(proof is not None)
         if proof is None:
@@ -379,7 +387,7 @@ class LimitsView(PageView):
         )
 
     def _handle(self, **changes: Any) -> None:
-        ids = list(self.bench.selection)
+        ids = list(self.bench.selection.ids)
         self.bench.guard(
             lambda: self.bench.commit(
                 self._name("handling"), core.set_handling(self.bench.show, ids, **changes)
@@ -396,7 +404,7 @@ class LimitsView(PageView):
                 "fault", f"“{text[:20]}” is not an offset. Write degrees, such as -12.5."
             )
             return
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         if any(getattr(u.handling, name) != value for u in units):
             self._handle(**{name: value})
 
@@ -410,7 +418,7 @@ class LimitsView(PageView):
             except EntryFault as fault:
                 self.bench.tell("fault", str(fault))
                 return
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         if any(
             u.handling.curve != kind
             or ("points" in changes and u.handling.points != changes["points"])

@@ -237,7 +237,7 @@ class PaperView(PageView):
         if some:
             ids = core.units_of(found)
             if ids:
-                self.bench.select(ids)
+                self.bench.selection.select(ids)
 
     def take_paper(self) -> None:
         found = [d for d in self.chosen() if d.field not in (MISSING, EXTRA)]

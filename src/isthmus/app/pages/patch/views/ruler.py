@@ -41,7 +41,7 @@ class Ruler(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Address ruler")
         bind(bench.changed, self, self.reload)
-        bench.selection_changed.connect(self._follow)
+        bench.selection.changed.connect(self._follow)
         theme.changed.connect(self.update)
         self.reload()
 
@@ -77,7 +77,7 @@ class Ruler(QWidget):
         return sorted({*universes_known(self.bench.show), *(s.universe for s in self.extra)}) or [1]
 
     def _follow(self) -> None:
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         if (
             units
             and units[0].patch
@@ -120,9 +120,9 @@ class Ruler(QWidget):
             if event.modifiers() & (
                 Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
             ):
-                self.bench.toggle(span.unit)
+                self.bench.selection.toggle(span.unit)
             else:
-                self.bench.select([span.unit])
+                self.bench.selection.select([span.unit])
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         span = self.span_at(event.position().x(), event.position().y())
@@ -336,9 +336,9 @@ class Ruler(QWidget):
                 width=r.width() - 6,
                 height=BLOCK,
             )
-        if span.unit in self.bench.selection:
+        if span.unit in self.bench.selection.ids:
             p.fillRect(QRectF(r.x(), r.bottom() - 1, r.width(), 3), theme.color("coral"))
-            ordinal = str(self.bench.selection.index(span.unit) + 1)
+            ordinal = str(self.bench.selection.ids.index(span.unit) + 1)
             if r.width() > 56:
                 paint.text(
                     p,

@@ -92,7 +92,7 @@ class Rows(QStyledItemDelegate):
             paint.crossing(
                 p,
                 QRectF(x + 4, y, w - 10, h - 1),
-                table.bench.crossing.states.get(unit.id, "wwwww"),
+                table.bench.known.crossing.states.get(unit.id, "wwwww"),
             )
         elif key == "gel":
             self._gel(p, box, unit.gel)
@@ -327,9 +327,9 @@ class PatchTable(TextTable):
             Qt.WidgetAttribute.WA_OpaquePaintEvent
         )  # so that scrolling moves what is painted
         model.modelReset.connect(self._rows_changed)
-        bench.selection_changed.connect(self.follow)
+        bench.selection.changed.connect(self.follow)
         bind(bench.changed, self, self.refresh)
-        bench.levels_changed.connect(self.relight)
+        bench.levels.changed.connect(self.relight)
         theme.changed.connect(self.viewport().update)
         self.lay_out()
         self.refresh()
@@ -396,7 +396,7 @@ class PatchTable(TextTable):
     def relight(self) -> None:
         if not self.isVisible():
             return
-        lit = set(self.bench.live.lit())
+        lit = set(self.bench.levels.live.lit())
         if lit != self.lit:
             self.lit = lit
             self.viewport().update()
@@ -405,8 +405,8 @@ class PatchTable(TextTable):
 
     def follow(self) -> None:
         """Show the workbench's selection; a block that touches just those rows stays as it is."""
-        self.ordinals = {unit: i for i, unit in enumerate(self.bench.selection, 1)}
-        rows = [row for unit in self.bench.selection if (row := self.patch.row_of(unit)) >= 0]
+        self.ordinals = {unit: i for i, unit in enumerate(self.bench.selection.ids, 1)}
+        rows = [row for unit in self.bench.selection.ids if (row := self.patch.row_of(unit)) >= 0]
         if set(rows) != self._rows_chosen():
             column = max(0, self.currentIndex().column())
             wanted = QItemSelection()
@@ -440,7 +440,7 @@ class PatchTable(TextTable):
             return
         chosen = self._rows_chosen()
         rows = {self.patch.rows[row].id for row in chosen if row < len(self.patch.rows)}
-        kept = [u for u in self.bench.selection if u in rows]
+        kept = [u for u in self.bench.selection.ids if u in rows]
         known = set(kept)
         fresh = [
             u
@@ -448,8 +448,10 @@ class PatchTable(TextTable):
             if row < len(self.patch.rows) and (u := self.patch.rows[row].id) not in known
         ]
         control = QGuiApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier
-        hidden = [u for u in self.bench.selection if self.patch.row_of(u) < 0] if control else []
-        self.bench.select([*hidden, *kept, *fresh])
+        hidden = (
+            [u for u in self.bench.selection.ids if self.patch.row_of(u) < 0] if control else []
+        )
+        self.bench.selection.select([*hidden, *kept, *fresh])
 
     # ------------------------------------------------------------ spreadsheet habits
 

@@ -74,7 +74,7 @@ class ChannelsModel(RowsModel):
 
     def text(self, item: ChartChannel, column: int) -> str:
         assert self.unit
-        live = self.bench.live
+        live = self.bench.levels.live
         asked = live.level(self.unit.id, item.attribute, item.cell)
         sent = live.sent_level(self.unit.id, item.attribute, item.cell)
         if column == 0:
@@ -121,7 +121,7 @@ class ChannelsModel(RowsModel):
         item = self.items[index.row()]
         low, high = self.text(item, 5), self.text(item, 6)
         low, high = (str(value), high) if index.column() == 5 else (low, str(value))
-        units = list(self.bench.selection)
+        units = list(self.bench.selection.ids)
 
         def run() -> None:
             name = f"limit {plain(item.attribute)} of {many(len(units), 'unit')}"
@@ -151,9 +151,9 @@ class Unfolded(QWidget):
             4,
         )
         column.addWidget(self.table)
-        bench.selection_changed.connect(self.refresh)
+        bench.selection.changed.connect(self.refresh)
         bind(bench.changed, self, self.refresh)
-        bench.levels_changed.connect(self._levels)
+        bench.levels.changed.connect(self._levels)
         self.refresh()
 
     def _levels(self) -> None:
@@ -161,7 +161,7 @@ class Unfolded(QWidget):
             self.model.repaint()
 
     def refresh(self) -> None:
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         self.model.show_unit(units[0] if units else None)
         if not units:
             self.title.setText("Channels: nothing selected")

@@ -170,7 +170,7 @@ class UnitsView(PageView):
             bool(hidden),
         )
         self.loud.setVisible(self.model.filtered)
-        self.bench.say_filter("Patch", f"{hidden} of {total} hidden" if hidden else "")
+        self.bench.filters.say("Patch", f"{hidden} of {total} hidden" if hidden else "")
         self.understood.setText(f"The filter reads: {words}" if words else "")
 
     def show_all(self) -> None:

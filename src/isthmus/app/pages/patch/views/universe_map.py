@@ -66,8 +66,8 @@ class UniverseMap(QAbstractScrollArea):
             Qt.WidgetAttribute.WA_OpaquePaintEvent
         )  # so that scrolling moves what is painted
         bind(bench.changed, self, self.reload)
-        bench.selection_changed.connect(self._follow)
-        bench.levels_changed.connect(self._relight)
+        bench.selection.changed.connect(self._follow)
+        bench.levels.changed.connect(self._relight)
         theme.changed.connect(self.viewport().update)
         self.reload()
 
@@ -156,7 +156,7 @@ class UniverseMap(QAbstractScrollArea):
             )
 
     def _follow(self) -> None:
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         if units and units[0].patch and not self._pressed and self.isVisible():
             spot = units[0].patch[0]
             if spot.universe in self.known and not self.viewport().rect().intersects(
@@ -191,9 +191,9 @@ class UniverseMap(QAbstractScrollArea):
         if event.modifiers() & (
             Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
         ):
-            self.bench.toggle(span.unit)
-        elif span.unit not in self.bench.selection:
-            self.bench.select([span.unit])
+            self.bench.selection.toggle(span.unit)
+        elif span.unit not in self.bench.selection.ids:
+            self.bench.selection.select([span.unit])
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
@@ -290,7 +290,7 @@ class UniverseMap(QAbstractScrollArea):
         ]
         item = self.channel_at(span, spot[1])
         if item is not None:
-            level = self.bench.live.sent_level(unit.id, item.attribute, item.cell) or 0.0
+            level = self.bench.levels.live.sent_level(unit.id, item.attribute, item.cell) or 0.0
             cell = f" of cell {unit.number}.{item.cell}" if item.cell else ""
             words.append(
                 f"{write_address(*spot)}: {plain(item.attribute)}{cell}, "
@@ -319,7 +319,7 @@ class UniverseMap(QAbstractScrollArea):
         top = self.verticalScrollBar().value() - 4
         first = max(0, (top + event.rect().top()) // self.row)
         last = min(len(self.known), (top + event.rect().bottom()) // self.row + 1)
-        lit = self.bench.live.lit()
+        lit = self.bench.levels.live.lit()
         low = int(self.horizontalScrollBar().value() / self.scale) + 1
         high = min(SLOTS, low + int(self.viewport().width() / self.scale) + 1)
         for number in self.known[first:last]:
@@ -405,7 +405,7 @@ class UniverseMap(QAbstractScrollArea):
             )
         if span.unit in lit:
             p.fillRect(QRectF(r.x() + 1, r.y() + 1, r.width() - 2, 2.5), theme.color("ochre"))
-        if span.unit in self.bench.selection:
+        if span.unit in self.bench.selection.ids:
             p.fillRect(QRectF(r.x(), r.bottom() - 2, r.width(), 3), theme.color("coral"))
 
     def _paint_slots(self, p: QPainter, span: Span, r: QRectF) -> None:
@@ -421,14 +421,14 @@ class UniverseMap(QAbstractScrollArea):
             width=max(10.0, r.right() - left - 6),
             height=15,
         )
-        rows = {n: i for i, n in enumerate(self.bench.live.compiled.universes)}
+        rows = {n: i for i, n in enumerate(self.bench.levels.live.compiled.universes)}
         for slot in range(span.start, min(span.end, SLOTS) + 1):
             x = self.x_of(slot)
             if x + self.scale < LEFT or x > self.viewport().width():
                 continue
             item = self.channel_at(span, slot)
             value = (
-                int(self.bench.live.frame[rows[span.universe] * SLOTS + slot - 1])
+                int(self.bench.levels.live.frame[rows[span.universe] * SLOTS + slot - 1])
                 if span.universe in rows
                 else 0
             )

@@ -29,7 +29,9 @@ class NewSheet(Frame):
         self.setObjectName("new sheet")
         self.bench = bench
         taken = [s.name for s in bench.show.sheets]
-        self.name = field("sheet name", name_for(bench.show, bench.selected(), taken), "its name")
+        self.name = field(
+            "sheet name", name_for(bench.show, bench.selection.units(), taken), "its name"
+        )
         self.name.selectAll()
         self.how = choice("sheet how", [("grid", "in rows"), ("true", "as on plan")])
         grid = QGridLayout()
@@ -39,7 +41,7 @@ class NewSheet(Frame):
         grid.addWidget(self.how, 1, 1)
         self.body.addLayout(grid)
         self.body.addWidget(label("With, side by side", "quiet"))
-        count = len(bench.selection)
+        count = len(bench.selection.ids)
         self.hand = QCheckBox(f"the {count} selected units" if count else "no units selected")
         self.hand.setObjectName("sheet hand")
         self.hand.setChecked(count > 0)
@@ -63,7 +65,7 @@ class NewSheet(Frame):
 
     def _make(self) -> bool:
         bench = self.bench
-        blocks = [("", list(bench.selection))] if self.hand.isChecked() else []
+        blocks = [("", list(bench.selection.ids))] if self.hand.isChecked() else []
         blocks += [
             (group.name, list(members(bench.show, group)))
             for box, group in self.groups
@@ -76,7 +78,7 @@ class NewSheet(Frame):
             self.primary.setEnabled(True)
             return False
         bench.commit(f"sheet {self.name.text().strip()}", show)
-        bench.turn_to(made)
+        bench.plan.turn_to(made)
         return True
 
 

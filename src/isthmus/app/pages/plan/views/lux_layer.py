@@ -58,7 +58,7 @@ class LuxLayer(QObject):
         self._later.setSingleShot(True)
         self._later.setInterval(WAIT_MS)
         self._later.timeout.connect(self._begin)
-        for signal in (bench.changed, bench.levels_changed, bench.held_changed):
+        for signal in (bench.changed, bench.levels.changed, bench.selection.held_changed):
             bind(signal, self, self._soon)
 
     def switch(self, on: bool) -> None:
@@ -73,7 +73,7 @@ class LuxLayer(QObject):
         level = [
             s for s in surfaces(self.bench.show.structures) if s.structure and s.normal[2] > 0.9
         ]
-        held = [s for s in level if s.structure == self.bench.structure]
+        held = [s for s in level if s.structure == self.bench.selection.structure]
         return (
             held[0]
             if held
@@ -97,7 +97,7 @@ class LuxLayer(QObject):
             self.canvas.lux = None
             self.words = "There is no deck to calculate light for."
             return
-        beams, _ = self.bench.view.pose(self.bench.live.frame, Drawn(hide_off=False))
+        beams, _ = self.bench.levels.view.pose(self.bench.levels.live.frame, Drawn(hide_off=False))
         long, deep = (2 * float(np.linalg.norm(v)) for v in (deck.along, deck.across))
         across, along = SIDE, max(8, min(2 * SIDE, round(SIDE * deep / long)))
         self._task = Task(lambda step: over(beams, deck, across, along), self)

@@ -78,7 +78,7 @@ class PlaceBar(QWidget):
         self.go = button("Place", run=self.by_figures, name="place now")
         row.addWidget(self.go)
         row.addStretch(1)
-        bind(bench.selection_changed, self, self._other_hand)
+        bind(bench.selection.changed, self, self._other_hand)
         bind(canvas.tool_changed, self, self._other_tool)
         self._show("")
 
@@ -86,8 +86,8 @@ class PlaceBar(QWidget):
 
     def begin(self, kind: str) -> None:
         """Choose a method of placing, or end it when it is selected already."""
-        if kind == self.kind or not self.bench.selection:
-            if not self.bench.selection:
+        if kind == self.kind or not self.bench.selection.ids:
+            if not self.bench.selection.ids:
                 self.bench.tell(
                     "attention",
                     "No units are selected. Select those to be placed, in the order they "
@@ -114,7 +114,7 @@ class PlaceBar(QWidget):
         x, y = self.canvas.port.centre
         rows = [
             self.canvas.laid.points[self.canvas.laid.row[i]]
-            for i in self.bench.selection
+            for i in self.bench.selection.ids
             if i in self.canvas.laid.row
         ]
         start = (
@@ -135,7 +135,7 @@ class PlaceBar(QWidget):
                 start=start,
                 across=1.0,
                 down=1.0,
-                columns=max(1, round(len(self.bench.selection) ** 0.5)),
+                columns=max(1, round(len(self.bench.selection.ids) ** 0.5)),
             )
         return Laying(kind, start=start, end=end)
 
@@ -237,7 +237,7 @@ class PlaceBar(QWidget):
     # ------------------------------------------------------------ placing
 
     def ids(self) -> list[str]:
-        ids = list(self.bench.selection)
+        ids = list(self.bench.selection.ids)
         return (
             in_order(self.bench.show, ids, "by number")
             if self.order.currentData() == "number"
@@ -294,5 +294,5 @@ class PlaceBar(QWidget):
 
     def _other_hand(self) -> None:
         """Another selection is placed by its own figures."""
-        if self.kind == "one" or (self.kind and not self.bench.selection):
+        if self.kind == "one" or (self.kind and not self.bench.selection.ids):
             self.end()

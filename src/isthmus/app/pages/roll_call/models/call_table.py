@@ -43,7 +43,7 @@ class CallModel(RowsModel):
         self.fresh: dict[str, bool] = {}
 
     def reload(self) -> None:
-        show, call = self.bench.show, self.bench.call
+        show, call = self.bench.show, self.bench.session.call
         units = {u.id: u for u in show.units}
         if call:
             stops, left = list(call.calls), call.left
@@ -74,7 +74,7 @@ class CallModel(RowsModel):
         unit = row.unit
         if unit is None:
             return ("", "", row.title, "", self._of_many(row))[index.column()]
-        call = self.bench.call
+        call = self.bench.session.call
         slot = (
             call.calls[row.at].slot if call and not row.why and row.at < len(call.calls) else None
         )
@@ -98,7 +98,7 @@ class CallModel(RowsModel):
         return f"{stale}{say(self.bench.show, verdict)}  {verdict.at[11:16]}{by}"
 
     def _of_many(self, row: Row) -> str:
-        call = self.bench.call
+        call = self.bench.session.call
         ids = call.calls[row.at].units if call else ()
         done = sum(self.fresh.get(u, False) for u in ids)
         return f"{done} of {many(len(ids), 'unit')} have a verdict" if ids else ""
@@ -116,7 +116,7 @@ class Rows(QStyledItemDelegate):
     def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         model = self.model
         row: Row = model.rows[index.row()]
-        unit, call = row.unit, model.bench.call
+        unit, call = row.unit, model.bench.session.call
         current = call is not None and not row.why and row.at == call.at
         r = QRectF(option.rect)  # type: ignore[attr-defined]
         x, y, w, h = r.x(), r.y(), r.width(), r.height()

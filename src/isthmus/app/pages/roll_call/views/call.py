@@ -113,8 +113,8 @@ class CallView(PageView):
         self._left_of_stop = 0.0
         self._here: tuple[tuple[str, ...], int] = ((), -1)  # units of the step shown, and its place
         bind(bench.changed, self, self.refresh)
-        bind(bench.call_changed, self, self.refresh)
-        bind(bench.sending_changed, self, self.refresh)
+        bind(bench.session.changed, self, self.refresh)
+        bind(bench.levels.sending_changed, self, self.refresh)
         self.refresh()
 
     # ------------------------------------------------------------ how it is called
@@ -198,7 +198,7 @@ class CallView(PageView):
                     f"“{text[:40]}” names no unit.",
                     do="Write numbers, a name, a position, or leave it empty.",
                 )
-        self.bench.begin_call(self.manner, only, None, words)
+        self.bench.session.begin(self.manner, only, None, words)
 
     # ------------------------------------------------------------ the card
 
@@ -289,7 +289,7 @@ class CallView(PageView):
             what.append("other")
         note = self.note.text()
         self._clear()
-        self.bench.mark(result, note, what, others, by)
+        self.bench.session.mark(result, note, what, others, by)
 
     def _clear(self, note: bool = True) -> None:
         if note:
@@ -301,7 +301,7 @@ class CallView(PageView):
     # ------------------------------------------------------------ by timer
 
     def _time(self) -> None:
-        if self.steps[1].isChecked() and self.bench.call:
+        if self.steps[1].isChecked() and self.bench.session.call:
             self._left_of_stop = float(self.seconds.value())
             self.timer.start(100)
             self._phase_left = 0.0
@@ -315,7 +315,7 @@ class CallView(PageView):
         """Acts go on automatically; when the stop has had its seconds and its acts, the next one
         comes.
         """
-        call = self.bench.call
+        call = self.bench.session.call
         if call is None:
             self._time()
             return
@@ -328,9 +328,9 @@ class CallView(PageView):
                 self._time()
                 return
             self._left_of_stop = float(self.seconds.value())
-            self.bench.step_call(1)
+            self.bench.session.step(1)
         elif self._phase_left <= 0 and len(call.manner.kinds) > 1:
-            self._phase_left = self.bench.step_phase()
+            self._phase_left = self.bench.session.step_phase()
 
     # ------------------------------------------------------------ what is shown
 
@@ -339,7 +339,7 @@ class CallView(PageView):
         self.refresh()
 
     def refresh(self) -> None:
-        call, show = self.bench.call, self.bench.show
+        call, show = self.bench.session.call, self.bench.show
         self.model.reload()
         for widget in (
             *self.marks,
@@ -382,7 +382,7 @@ class CallView(PageView):
                 f"{many(len(show.units), 'unit')}. "
                 f"{outside} are left out by that."
             )
-        here = (call.call.units, call.at) if call else ((), -1)
+        here = (call.stop.units, call.at) if call else ((), -1)
         if here != self._here:  # faults that were ticked are those of the unit before
             self._here = here
             self._clear(note=False)
@@ -406,7 +406,7 @@ class CallView(PageView):
             )
             off = (
                 ""
-                if self.bench.sending
+                if self.bench.levels.sending
                 else " Output is off: switch it on in the top bar (Ctrl+Return)."
             )
             self.see.setText(words + off)
@@ -419,36 +419,36 @@ class CallView(PageView):
         return words + (f"; {out} left out, see the end of the list" if out else "")
 
     def _show_stop(self) -> None:
-        call, show = self.bench.call, self.bench.show
+        call, show = self.bench.session.call, self.bench.show
         assert call
         unit = show.unit(call.unit) if call.unit else None
         self.picture.take(
             picture_of(show, unit.id) if unit else None, str(unit.number) if unit else ""
         )
-        if unit and not call.call.slot:
+        if unit and not call.stop.slot:
             found = profiles_of(show).mode_of(unit)
             self.number.show()
             self.number.setText(str(unit.number))
-            cell = f", cell {call.call.cell}" if call.call.cell else ""
+            cell = f", cell {call.stop.cell}" if call.stop.cell else ""
             self.name.setText(unit.name + cell)
             kind = f"{found[0].name}, {unit.mode}" if found else ""
             self.where.setText(f"{unit.hangs_on or 'nowhere yet'}  ·  {addresses(unit)}  ·  {kind}")
         else:
             self.number.hide()
-            self.name.setText(call.call.title)
+            self.name.setText(call.stop.title)
             self.where.setText(f"step {call.at + 1} of {len(call.calls)}")
         words = sentence(call, show)
         words = (
             f"You should now see: {words[0].lower()}{words[1:]}"
-            if words and not words.startswith("Now") and not call.call.slot
+            if words and not words.startswith("Now") and not call.stop.slot
             else words
         )
-        if not self.bench.sending:
+        if not self.bench.levels.sending:
             words = (
                 "Output is off: nothing leaves this computer, so no unit can answer. Switch it on "
                 "in the top bar (Ctrl+Return)."
             )
-        set_property(self.see, "kind", "" if self.bench.sending else "attention")
+        set_property(self.see, "kind", "" if self.bench.levels.sending else "attention")
         self.see.setText(words)
 
     def find(self, unit: str) -> None:
@@ -459,27 +459,27 @@ class CallView(PageView):
             self.table.scrollTo(
                 self.model.index(row, 1), QAbstractItemView.ScrollHint.PositionAtCenter
             )
-            self.bench.select([unit])
+            self.bench.selection.select([unit])
 
     def jump_to_hand(self) -> None:
         """Test the selected unit now, chosen on whatever page. Raises EntryFault when it is not
         among those called.
         """
-        for unit in self.bench.selection[:1]:
-            self.bench.jump_call(unit)
+        for unit in self.bench.selection.ids[:1]:
+            self.bench.session.jump(unit)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.bench.call is None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.bench.session.call is None:
             self.acts.trigger("call.begin")
         else:
             super().keyPressEvent(event)
 
     def _jump(self, index) -> None:
         """Enter, or a double click: start the roll call, or call the unit of this row."""
-        if self.bench.call is None:
+        if self.bench.session.call is None:
             self.acts.trigger("call.begin")
             return
         row: Row = self.model.rows[index.row()]
         unit: Unit | None = row.unit
         if not row.why and unit:
-            self.bench.guard(lambda: self.bench.jump_call(unit.id))
+            self.bench.guard(lambda: self.bench.session.jump(unit.id))

@@ -140,7 +140,7 @@ class Codes(QWidget):
         )
         row.addStretch(1)
         column.addLayout(row)
-        bind(bench.proof_changed, self, self._proof_changed)
+        bind(bench.proving.changed, self, self._proof_changed)
 
     def begin(
         self, ids: Sequence[str], universes: Sequence[int], any_mode: bool, wrong: int
@@ -222,7 +222,7 @@ class Codes(QWidget):
     def _proof_changed(self) -> None:
         if (
             self.code
-            and self.bench.proof is None
+            and self.bench.proving.proof is None
             and self.model.at < self.model.count_pictures
             and not self._turning
         ):
@@ -235,13 +235,19 @@ class Codes(QWidget):
         self._turning = True
         if at < self.model.count_pictures:
             slots = code.slots(at)
-            bench.begin_proof(
+            bench.proving.begin(
                 lambda: ProveSlots(
-                    bench.show, bench.live, time.monotonic(), slots, f"Light code, picture {at + 1}"
+                    bench.show,
+                    bench.levels.live,
+                    time.monotonic(),
+                    slots,
+                    f"Light code, picture {at + 1}",
                 ),
                 "Light codes",
             )
-            off = "" if bench.sending else " Output is off: switch it on first (Ctrl+Return)."
+            off = (
+                "" if bench.levels.sending else " Output is off: switch it on first (Ctrl+Return)."
+            )
             glow = (
                 " They only glow: brighter values are not safe for all units there."
                 if code.value < GLOW
@@ -252,7 +258,7 @@ class Codes(QWidget):
                 f"lit, then go on.{glow}{off}"
             )
         else:
-            bench.end_proof()
+            bench.proving.end()
             self._read(code)
         self._turning = False
         self._show_keys()

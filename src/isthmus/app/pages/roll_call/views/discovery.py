@@ -287,7 +287,7 @@ class DiscoveryView(PageView):
 
     def identify_in_hand(self) -> None:
         """From the patch: the devices matched to the selected units show themselves."""
-        hand = set(self.bench.selection)
+        hand = set(self.bench.selection.ids)
         self.identify(
             True,
             [m.device for m in self.checks.matches if m.device and m.unit and m.unit.id in hand],
@@ -403,7 +403,7 @@ class DiscoveryView(PageView):
     def _select(self, row: int) -> None:
         unit = self.model.rows[row].unit
         if unit:
-            self.bench.select([unit.id])
+            self.bench.selection.select([unit.id])
 
     def refresh(self) -> None:
         busy = self.task is not None

@@ -166,7 +166,7 @@ class FindingsView(PageView):
         row.addWidget(self.detail, 6)
         self._shown: FindingTold | None = None
         bind(checks.changed, self, self.refresh)
-        bind(bench.proof_changed, self, self._proof)
+        bind(bench.proving.changed, self, self._proof)
         self.refresh()
 
     def entered(self) -> None:
@@ -225,7 +225,7 @@ class FindingsView(PageView):
         show them.
         """
         if self._shown is not None and self.isVisible():
-            self.bench.select(self._shown.units)
+            self.bench.selection.select(self._shown.units)
             self.plan.near(self._shown.units)
 
     def _tell(self) -> None:
@@ -344,17 +344,17 @@ class FindingsView(PageView):
 
         def make() -> ProveSlots | ProveActs:
             if slots:
-                return ProveSlots(bench.show, bench.live, time.monotonic(), slots, words)
-            return ProveActs(bench.show, bench.live, time.monotonic(), look.unit, words)
+                return ProveSlots(bench.show, bench.levels.live, time.monotonic(), slots, words)
+            return ProveActs(bench.show, bench.levels.live, time.monotonic(), look.unit, words)
 
-        bench.guard(lambda: bench.begin_proof(make))
+        bench.guard(lambda: bench.proving.begin(make))
 
     def say(self, said: str) -> None:
         told = self._shown
         if told is None or told.look is None:
             return
         look = told.look
-        self.bench.end_proof()
+        self.bench.proving.end()
         self.bench.guard(
             lambda: self.bench.commit(
                 "keep the result of a check", answer(self.bench.show, look.name, look.unit, said)
@@ -376,13 +376,17 @@ class FindingsView(PageView):
 
     def _proof(self) -> None:
         if self._shown and self._shown.look:
-            on = self.bench.proof is not None
-            off = "" if self.bench.sending else " Output is off: switch it on first (Ctrl+Return)."
+            on = self.bench.proving.proof is not None
+            off = (
+                ""
+                if self.bench.levels.sending
+                else " Output is off: switch it on first (Ctrl+Return)."
+            )
             self.seen.setText(f"It is shown now: look, then answer yes or no.{off}" if on else "")
 
     def left(self) -> None:
-        if isinstance(self.bench.proof, (ProveSlots, ProveActs)):
-            self.bench.end_proof()
+        if isinstance(self.bench.proving.proof, (ProveSlots, ProveActs)):
+            self.bench.proving.end()
 
 
 def _point(words: str) -> QLabel:

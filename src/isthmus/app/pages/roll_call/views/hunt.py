@@ -212,13 +212,13 @@ class HuntView(PageView):
         self.codes = Codes(bench, checks)
         self.codes.ended.connect(self.end)
         column.addWidget(self.codes, 1)
-        bind(bench.selection_changed, self, self._follow)
-        bind(bench.proof_changed, self, self._ended_elsewhere)
+        bind(bench.selection.changed, self, self._follow)
+        bind(bench.proving.changed, self, self._ended_elsewhere)
         self.refresh()
 
     def _follow(self) -> None:
-        if self.hunt is None and not self.several and self.bench.selection:
-            self.unit.setText(" ".join(str(u.number) for u in self.bench.selected()[:12]))
+        if self.hunt is None and not self.several and self.bench.selection.ids:
+            self.unit.setText(" ".join(str(u.number) for u in self.bench.selection.units()[:12]))
 
     def take(self, unit: str) -> None:
         """Which unit is hunted next."""
@@ -260,14 +260,14 @@ class HuntView(PageView):
         self._beginning = True
         if look is not None:
             about = f"The hunt for {hunt.unit.number}"
-            bench.begin_proof(
+            bench.proving.begin(
                 lambda: ProveSlots(
-                    bench.show, bench.live, time.monotonic(), look.slots, look.words
+                    bench.show, bench.levels.live, time.monotonic(), look.slots, look.words
                 ),
                 about,
             )
         else:
-            bench.end_proof()
+            bench.proving.end()
         self._beginning = False
         places = hunt.found
         if places:
@@ -290,12 +290,12 @@ class HuntView(PageView):
         self.hunt = self.look = None
         self.several = False
         self.codes.end()
-        if isinstance(self.bench.proof, ProveSlots):
-            self.bench.end_proof()
+        if isinstance(self.bench.proving.proof, ProveSlots):
+            self.bench.proving.end()
         self.refresh()
 
     def _ended_elsewhere(self) -> None:
-        if self.hunt and self.look and self.bench.proof is None and not self._beginning:
+        if self.hunt and self.look and self.bench.proving.proof is None and not self._beginning:
             self.end()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -336,7 +336,7 @@ class HuntView(PageView):
         self.looks.take([(i, *one) for i, one in reversed(list(enumerate(asked, 1)))])
         self.looks_table.setVisible(bool(asked) and not self.several)
         self.plan.setVisible(not self.several)
-        self.plan.near([self.hunt.unit.id] if self.hunt else list(self.bench.selection[:1]))
+        self.plan.near([self.hunt.unit.id] if self.hunt else list(self.bench.selection.ids[:1]))
         while self.results.count():
             item = self.results.takeAt(0)
             widget = item.widget() if item else None
@@ -357,7 +357,7 @@ class HuntView(PageView):
             )
             off = (
                 " Output is off: switch it on first (Ctrl+Return)."
-                if not self.bench.sending
+                if not self.bench.levels.sending
                 else ""
             )
             self.state.setText(

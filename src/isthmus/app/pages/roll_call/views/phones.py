@@ -132,7 +132,7 @@ class PhonesView(PageView):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._publish)
-        for signal in (bench.changed, bench.call_changed, bench.sending_changed):
+        for signal in (bench.changed, bench.session.changed, bench.levels.sending_changed):
             bind(signal, self, self._soon)
         self.refresh()
 
@@ -189,7 +189,9 @@ class PhonesView(PageView):
         from isthmus.phone.shown import state_of
 
         if self.server is not None:
-            self.server.publish(state_of(self.bench.show, self.bench.call, self.bench.sending))
+            self.server.publish(
+                state_of(self.bench.show, self.bench.session.call, self.bench.levels.sending)
+            )
 
     def _take(self, op: Op) -> None:
         if self.server is None:
@@ -206,14 +208,14 @@ class PhonesView(PageView):
     def _do(self, op: Op) -> None:
         from isthmus.phone.shown import STALE_STEP, is_stop, take_mark, take_picture, unit_called
 
-        bench, call = self.bench, self.bench.call
+        bench, call = self.bench, self.bench.session.call
         if op.do == "mark":
             acts = call.manner.kinds if call else ()
             marked = take_mark(bench.show, op, acts)
             if marked is not bench.show:  # an address that answers changes nothing
                 bench.commit(f"{op.phone} marks {op.data.get('result', '')}", marked)
-            if call and is_stop(call.call, op) and op.ago < STALE_STEP:
-                bench.step_call(1)
+            if call and is_stop(call.stop, op) and op.ago < STALE_STEP:
+                bench.session.step(1)
         elif op.do == "picture":
             bench.commit(f"{op.phone} adds a picture", take_picture(bench.show, op))
         elif op.ago >= STALE_STEP:
@@ -222,11 +224,11 @@ class PhonesView(PageView):
             self.call_view.begin()
         elif call:
             if op.do == "step":
-                bench.step_call(1 if op.data.get("by") == 1 else -1)
+                bench.session.step(1 if op.data.get("by") == 1 else -1)
             elif op.do == "jump":
-                bench.jump_call(unit_called(bench.show, op))
+                bench.session.jump(unit_called(bench.show, op))
             elif op.do == "act":
-                bench.step_act()
+                bench.session.step_act()
 
     # ------------------------------------------------------------ what is shown
 

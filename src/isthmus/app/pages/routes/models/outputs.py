@@ -120,7 +120,9 @@ class OutputsModel(RowsModel):
         if column == WRITTEN:
             return write_number(output.protocol, output.number).split(" ", 1)[1]
         if column == STATE:
-            return " ".join(part for part in (output.role, self.bench.masters.of(output)) if part)
+            return " ".join(
+                part for part in (output.role, self.bench.levels.masters.of(output)) if part
+            )
         plain = {
             UNIVERSE: str(output.universe),
             UNITS: str(self._use.get(output.universe, 0)),

@@ -156,7 +156,7 @@ class NetworkView(PageView):
         column.addLayout(lower, 1)
         self._troubles: list[Trouble] = []
         self._shown: object = None
-        bind(bench.network_changed, self, self.refresh)
+        bind(bench.known.network_changed, self, self.refresh)
 
     def _choices(self) -> QGridLayout:
         grid = QGridLayout()
@@ -203,11 +203,11 @@ class NetworkView(PageView):
 
     def entered(self) -> None:
         self.bench.guard(self.net.start)
-        self.bench.see_network(self.net.view)
+        self.bench.known.see_network(self.net.view)
         self.refresh()
 
     def refresh(self) -> None:
-        view, show = self.bench.network or View(), self.bench.show
+        view, show = self.bench.known.network or View(), self.bench.show
         used: dict[str, list[str]] = {}
         for protocol, choice_ in view.choices.items():
             if choice_.adapter:
@@ -269,7 +269,7 @@ class NetworkView(PageView):
 
     def _explain(self) -> None:
         rows = self.device_table.selectionModel().selectedRows()
-        view = self.bench.network or View()
+        view = self.bench.known.network or View()
         if not rows or rows[0].row() >= len(self.devices.rows):
             self.calculated.setText(
                 "Select one to see how it is calculated."
@@ -344,4 +344,4 @@ class NetworkView(PageView):
         )
 
     def plan(self) -> None:
-        PlanDialog(self.window_, self.bench, self.bench.network or View()).open()
+        PlanDialog(self.window_, self.bench, self.bench.known.network or View()).open()

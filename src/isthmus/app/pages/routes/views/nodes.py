@@ -48,7 +48,7 @@ class Row:
 
 
 def rows_of(bench: Workbench) -> list[Row]:
-    view = bench.network or View()
+    view = bench.known.network or View()
     pairs = pair(bench.show, view.nodes)
     wrong = {d.node for d in compare(bench.show, view.nodes)}
     rows = []
@@ -287,7 +287,7 @@ class NodesView(PageView):
         self._row: Row | None = None
         self._found: list[Difference] = []
         self._shown: object = None
-        bind(bench.network_changed, self, self.refresh)
+        bind(bench.known.network_changed, self, self.refresh)
 
     def _setting(self) -> QVBoxLayout:
         made = QVBoxLayout()
@@ -340,11 +340,11 @@ class NodesView(PageView):
 
     def entered(self) -> None:
         self.bench.guard(self.net.start)
-        self.bench.see_network(self.net.view)
+        self.bench.known.see_network(self.net.view)
         self.refresh()
 
     def refresh(self) -> None:
-        view = self.bench.network or View()
+        view = self.bench.known.network or View()
         self.look.setChecked(view.looking)
         state = (
             "Nodes are asked every 2.5 s."
@@ -492,7 +492,7 @@ class NodesView(PageView):
         )
 
     def toggle(self) -> None:
-        looking = not (self.bench.network and self.bench.network.looking)
+        looking = not (self.bench.known.network and self.bench.known.network.looking)
         self.net.settings.look_for_nodes = looking
         self.net.look(looking)
 

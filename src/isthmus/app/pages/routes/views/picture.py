@@ -66,7 +66,7 @@ class RoutePicture(QWidget):
         theme.changed.connect(self.update)
 
     def refresh(self) -> None:
-        show, view = self.bench.show, self.bench.network
+        show, view = self.bench.show, self.bench.known.network
         self._reach, self._use, self._known = (
             Reach(show),
             universes_in_use(show),
@@ -352,7 +352,7 @@ class RoutePicture(QWidget):
         paint.text(
             p, x, box.y(), many(units, "unit"), font("caption"), "text2", height=box.height()
         )
-        state = self.bench.masters.universes.get(universe, "")
+        state = self.bench.levels.masters.universes.get(universe, "")
         end = box.right() - (30 if units and not leads else 12)
         paint.text(
             p, end - 110, box.y(), state, font("caption"), "ochre", paint.RIGHT, 110, box.height()
@@ -362,7 +362,7 @@ class RoutePicture(QWidget):
         self._knob(p, QPointF(box.right(), box.center().y()))
 
     def _paint_pill(self, p: QPainter, output: Output, box: QRectF) -> None:
-        state = self.bench.masters.of(output) if output.enabled else "off"
+        state = self.bench.levels.masters.of(output) if output.enabled else "off"
         chosen = output.id == self.chosen
         style = Qt.PenStyle.SolidLine if output.enabled else Qt.PenStyle.DashLine
         p.setPen(pen("coral" if chosen else "line_strong", 1.6 if chosen else 1, style))

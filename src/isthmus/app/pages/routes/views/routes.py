@@ -121,9 +121,9 @@ class RoutesView(PageView):
         column.addWidget(self.split, 1)
         self._timer = QTimer(self)
         self._timer.setInterval(STEP_MS)
-        self._timer.timeout.connect(lambda: bench.step_proof(time.monotonic()))
-        bind(bench.proof_changed, self, self._tell_proof)
-        bind(bench.levels_changed, self, self.picture.update)
+        self._timer.timeout.connect(lambda: bench.proving.step(time.monotonic()))
+        bind(bench.proving.changed, self, self._tell_proof)
+        bind(bench.levels.changed, self, self.picture.update)
         self._tell_proof()
 
     def _acts(self, actions: Registry) -> QHBoxLayout:
@@ -164,7 +164,7 @@ class RoutesView(PageView):
             row.addWidget(
                 button(words, run=lambda r=run: self.bench.guard(r), name=f"prove {words}")
             )
-        self.ending = button("End", run=self.bench.end_proof, name="end proof")
+        self.ending = button("End", run=self.bench.proving.end, name="end proof")
         row.addWidget(self.ending)
         self.seen = label("", size="table")
         row.addWidget(self.seen, 1)
@@ -365,12 +365,12 @@ class RoutesView(PageView):
     def master(self, state: str) -> None:
         """Dark, hold or live for the chosen outputs; for a chosen universe, all of it."""
         if self.picture.universe:
-            self.bench.master(state, universe=self.picture.universe)
+            self.bench.levels.master(state, universe=self.picture.universe)
         else:
             for output in self._chosen():
-                self.bench.master(state, output=output.id)
+                self.bench.levels.master(state, output=output.id)
                 if not state:
-                    self.bench.master(state, universe=output.universe)
+                    self.bench.levels.master(state, universe=output.universe)
         self.refresh()
 
     # ------------------------------------------------------------ proving
@@ -382,8 +382,10 @@ class RoutesView(PageView):
         return found
 
     def _begin(self, make) -> None:
-        self.bench.begin_proof(lambda: make(self.bench.show, self.bench.live, time.monotonic()))
-        if not self.bench.sending:
+        self.bench.proving.begin(
+            lambda: make(self.bench.show, self.bench.levels.live, time.monotonic())
+        )
+        if not self.bench.levels.sending:
             self.bench.tell(
                 "attention",
                 "Output is off: nothing of this leaves the machine until you switch it on.",
@@ -415,7 +417,7 @@ class RoutesView(PageView):
         self._begin(lambda show, live, now: prove.ProveChase(show, live, now, universes))
 
     def _tell_proof(self) -> None:
-        proof = self.bench.proof
+        proof = self.bench.proving.proof
         self.ending.setEnabled(proof is not None)
         self.seen.setText(proof.words if proof else "")
         if proof is not None and not self._timer.isActive():

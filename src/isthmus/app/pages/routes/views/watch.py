@@ -257,10 +257,10 @@ class WatchView(PageView):
     def _ours(self, source: Source) -> NDArray[np.uint8] | None:
         """What this show sends under the same number; None when it does not."""
         output = self._output(source)
-        compiled = self.bench.live.compiled
+        compiled = self.bench.levels.live.compiled
         if output is None or output.universe not in compiled.universes:
             return None
-        return row_of(self.bench.live.frame, compiled.universes.index(output.universe))
+        return row_of(self.bench.levels.live.frame, compiled.universes.index(output.universe))
 
     def _output(self, source: Source) -> Output | None:
         """Our output of the same number."""
@@ -275,7 +275,7 @@ class WatchView(PageView):
 
     def _against(self, source: Source, own: bool) -> str:
         ours = self._ours(source)
-        if ours is None or not self.bench.sending:
+        if ours is None or not self.bench.levels.sending:
             return "not sent by us" if ours is None else "our output is off"
         if not own:
             return "second sender" if not source.silent else "second sender, silent"
@@ -390,7 +390,7 @@ class WatchView(PageView):
 
     def begin_playback(self, path: Path) -> None:
         """Raises FileFault. Refused while the output is on: two senders would fight."""
-        if self.bench.sending:
+        if self.bench.levels.sending:
             raise EntryFault(
                 "The output is on: it and the playback would fight.",
                 do="Switch the output off first.",

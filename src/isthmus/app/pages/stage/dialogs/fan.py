@@ -24,13 +24,13 @@ class FanDialog(Frame):
         super().__init__(parent, "Fan", "Apply", self._take, 460)
         self.setObjectName("fan")
         self.bench = bench
-        self.ids = list(bench.selection)
-        self._asked = bench.live.snapshot()
+        self.ids = list(bench.selection.ids)
+        self._asked = bench.levels.live.snapshot()
         self.what = choice(
             "fan what",
             [
                 (f, f"{f.words}{' (live)' if f.live else ''}")
-                for f in fannables(bench.live, self.ids)
+                for f in fannables(bench.levels.live, self.ids)
             ],
         )
         self.way = choice("fan way", [(w, w) for w in WAYS])
@@ -86,11 +86,11 @@ class FanDialog(Frame):
         if unit is None:
             return 0.0
         if what.live:
-            found = self.bench.live.axis(unit_id, what.key) if what.unit == "°" else None
+            found = self.bench.levels.live.axis(unit_id, what.key) if what.unit == "°" else None
             return (
                 found
                 if found is not None
-                else 100 * (self.bench.live.level(unit_id, what.key) or 0.0)
+                else 100 * (self.bench.levels.live.level(unit_id, what.key) or 0.0)
             )
         if what.key in ("turn", "lean"):
             mount = mount_of(unit.rotation)
@@ -117,8 +117,10 @@ class FanDialog(Frame):
             values = self._values()
             self.say_trouble("")
             if what.live:
-                self.bench.live.restore(self._asked)
-                self.bench.levels(lambda live: live.ask(fan_live(live, self.ids, what.key, values)))
+                self.bench.levels.live.restore(self._asked)
+                self.bench.levels.change(
+                    lambda live: live.ask(fan_live(live, self.ids, what.key, values))
+                )
             else:
                 fan_placed(self.bench.show, self.ids, what.key, values)
         except IsthmusError as error:
@@ -126,7 +128,7 @@ class FanDialog(Frame):
             return
         digits = 1 if what.unit in ("°", "%") else 2
         texts = [f"{v:.{digits}f}{what.unit}" for v in values]
-        self.bench.say_figures(dict(zip(self.ids, texts, strict=True)))
+        self.bench.plan.say_figures(dict(zip(self.ids, texts, strict=True)))
         shown = "  ".join(texts[:10])
         self.shown.setText(f"{shown}{'  …' if len(texts) > 10 else ''}")
 
@@ -142,6 +144,6 @@ class FanDialog(Frame):
         )
 
     def _end(self, taken: bool) -> None:
-        self.bench.say_figures({})
+        self.bench.plan.say_figures({})
         if not taken:  # live values go back to what they were
-            self.bench.levels(lambda live: live.restore(self._asked))
+            self.bench.levels.change(lambda live: live.restore(self._asked))

@@ -265,7 +265,7 @@ class LookDialog(Frame):
                 self._use(found[0])
 
     def _say_beams(self) -> None:
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         self.beam_off.setEnabled(bool(units))
         on = any(u.beam_off for u in units)
         self.beam_off.setText(
@@ -275,7 +275,7 @@ class LookDialog(Frame):
         )
 
     def _beams(self) -> None:
-        units = self.bench.selected()
+        units = self.bench.selection.units()
         off = not any(u.beam_off for u in units)
         show = change_units(
             self.bench.show,

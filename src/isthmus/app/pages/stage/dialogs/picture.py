@@ -85,7 +85,7 @@ class PictureDialog(Frame):
                     f"A GIF has 2 to 360 pictures of at most {GIF_SIDE} pixels a side, in "
                     "0.2 to 120 seconds."
                 )
-            if kind == "chase" and not self.bench.selection:
+            if kind == "chase" and not self.bench.selection.ids:
                 raise EntryFault("No units are selected.", do="Select the units to light in turn.")
         except IsthmusError as error:
             self.say_trouble(str(error))
@@ -110,12 +110,12 @@ class PictureDialog(Frame):
         show, frame, camera = self.view.shown_show(), self.view.source()[1].copy(), self.view.camera
         drawing, look = self.view.drawing, self.view.look
         view = (
-            RigView(show, self.bench.live.compiled)
+            RigView(show, self.bench.levels.live.compiled)
             if self.view.rig_view is None
             else self.view.rig_view
         )
         how = Drawn(drawing.cells, 0.0, False, True, drawing.bodies == "boxes")
-        chosen = list(self.bench.selection)
+        chosen = list(self.bench.selection.ids)
 
         def work(step: Step) -> str:
             if kind == "png":

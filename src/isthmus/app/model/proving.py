@@ -1,0 +1,65 @@
+"""Output tests: slots, units and universes shown on the rig to prove a route."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, Signal
+
+from isthmus.app.model.levels import Levels
+from isthmus.check.prove import Proof
+
+
+class Proving(QObject):
+    """One test at a time. The levels are given back when it ends."""
+
+    changed = Signal()
+
+    def __init__(self, levels: Levels) -> None:
+        super().__init__()
+        self._levels = levels
+        self.proof: Proof | None = None
+        self.first: Callable[[], object] = lambda: None  # what ends before a test begins
+        # may a test go past these units' limits
+        self.ask_past: Callable[[str, list[int]], bool] = lambda about, numbers: False
+        self.past_numbers: list[int] = []  # units whose limits the test that runs goes past
+        self._past: dict[str, bool] = {}
+
+    def begin(self, make: Callable[[], Proof], about: str = "") -> None:
+        """Raises EntryFault when it cannot be. The levels are given back when it ends.
+
+        Where limits are in its way it is asked whether this one may go past them: once for a row of
+        tests about the same, such as the steps of a hunt, until `end`. The limits hold
+        unless the person says so.
+        """
+        self.first()
+        self._end()
+        proof = make()
+        numbers = self._levels.live.held_back(proof.bytes_laid())
+        if numbers:
+            about = about or proof.words
+            if about not in self._past:
+                self._past = {about: self.ask_past(about, numbers)}
+            proof.past = self._past[about]
+            self.past_numbers = numbers if proof.past else []
+        self.proof = proof
+        self.step(self.proof.began)
+        self.changed.emit()
+
+    def step(self, now: float) -> None:
+        if self.proof is not None and self.proof.step(now):
+            self._levels.changed.emit()
+            self.changed.emit()
+
+    def end(self) -> None:
+        """The levels are given back; what was allowed for it is not allowed any more."""
+        self._past = {}
+        self._end()
+
+    def _end(self) -> None:
+        if self.proof is not None:
+            proof, self.proof = self.proof, None
+            self.past_numbers = []
+            proof.end()
+            self.changed.emit()
+            self._levels.changed.emit()
