@@ -66,7 +66,7 @@ def _repaints() -> Iterator[tuple[str, float, float, str, str]]:
         frames = []
         for step in range(40):  # as a hand moves the sheet and turns the wheel
             canvas.port.pan(6, 3) if step % 2 else canvas.port.zoom(1.02, QPointF(300, 200))
-            canvas._rest.start()
+            canvas.sight._rest.start()
             frames.append(best(lambda: canvas.render(picture), 1))
         yield (
             "5 000 units panned and zoomed, a frame, 95 % / a bare fill",
@@ -77,8 +77,8 @@ def _repaints() -> Iterator[tuple[str, float, float, str, str]]:
         )
 
         def again() -> None:
-            canvas._rest.stop()
-            canvas._layer = None
+            canvas.sight._rest.stop()
+            canvas.still._layer = None
             canvas.render(picture)
 
         yield (
@@ -98,7 +98,7 @@ def _repaints() -> Iterator[tuple[str, float, float, str, str]]:
         QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=QPoint(200, 200))
         yield (
             "unit under the pointer among 5 000 / a bare fill",
-            best(lambda: canvas.unit_at(QPointF(333, 222))),
+            best(lambda: canvas.under.unit(QPointF(333, 222))),
             base,
             "ms",
             "under 5 ms",

@@ -30,13 +30,13 @@ def measure(moving: bool, clicks: bool) -> tuple[float, list[float]]:
     busy = Busy(moving)
     view = busy.window.page(StagePage).view
     end = time.monotonic() + 30
-    while view.pictures < 30 and time.monotonic() < end:
+    while view.pictures.count < 30 and time.monotonic() < end:
         busy.spin(0.1)
     always = QTimer()  # the unlit stage would rest: keep asking for the next picture
-    always.timeout.connect(view.renew)
+    always.timeout.connect(view.pictures.renew)
     if not moving:
         always.start(8)
-    before, started, answers = view.pictures, time.monotonic(), []
+    before, started, answers = view.pictures.count, time.monotonic(), []
     while time.monotonic() - started < SECONDS:
         busy.spin(0.05)
         if clicks:
@@ -58,7 +58,7 @@ def measure(moving: bool, clicks: bool) -> tuple[float, list[float]]:
             )
             busy.app.processEvents()
             answers.append((time.perf_counter() - asked) * 1e3)
-    rate = (view.pictures - before) / (time.monotonic() - started)
+    rate = (view.pictures.count - before) / (time.monotonic() - started)
     busy.close()
     return rate, answers
 

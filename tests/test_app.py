@@ -528,16 +528,16 @@ def test_the_stage_draws_turns_chooses_and_says_when_it_cannot(
     window = make_window(demo, page="Stage")
     view = window.pages["Stage"].view
     view.room_set = True  # no working light: what is lit is to be measured
-    assert until(lambda: view.pictures > 0, 30)
+    assert until(lambda: view.pictures.count > 0, 30)
     settle(0.5)
-    count = view.pictures
+    count = view.pictures.count
     settle(0.6)
-    assert view.pictures == count  # a still scene costs nothing
+    assert view.pictures.count == count  # a still scene costs nothing
     dark = view.grab().toImage()
     window.bench.selection.select(["u214"])
     shortcut(window, Qt.Key.Key_U)
-    count = view.pictures
-    assert until(lambda: view.pictures > count + 3)
+    count = view.pictures.count
+    assert until(lambda: view.pictures.count > count + 3)
     lit = view.grab().toImage()
     bright = lambda image: sum(  # noqa: E731
         QColor(image.pixel(x, y)).value()
@@ -557,7 +557,7 @@ def test_the_stage_draws_turns_chooses_and_says_when_it_cannot(
     assert window.bench.selection.ids == []
     monkeypatch.setenv("__EGL_VENDOR_LIBRARY_FILENAMES", "/nowhere.json")
     blind = make_window(demo, page="Stage")
-    assert until(lambda: blind.pages["Stage"].view.failure, 20)
+    assert until(lambda: blind.pages["Stage"].view.pictures.failure, 20)
     blind.go("Plan")
     blind.go("Stage")
     assert blind.pages["Stage"].view.grab().toImage().width() > 100  # the page says why instead

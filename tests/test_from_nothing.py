@@ -217,7 +217,7 @@ def test_a_call_of_the_units_in_hand_jumps_marks_and_says_when_nothing_is_sent(
     shortcut(window, Qt.Key.Key_A, NONE)
     assert (
         "That was the last one called" in window.notice.words
-        and "2 of the units called have no verdict" in window.notice.words
+        and "2 units called have no verdict" in window.notice.words
     )
     bench.commit("move", edits.set_address(bench.show, ["u205"], (2, 400)))
     page.refresh()
@@ -251,7 +251,7 @@ def test_a_box_with_ctrl_adds_and_the_sheet_moves_with_the_right_button(
     QTest.mouseRelease(canvas, Qt.MouseButton.RightButton, NONE, QPoint(340, 240))
     settle()
     assert bench.selection.ids[0] == "u101" and canvas.port.centre != centre
-    canvas.fit(["u441", "u442"])
+    canvas.sight.fit(["u441", "u442"])
     assert canvas.to_metres(QPointF(canvas.width() / 2, canvas.height() / 2))[0] == pytest.approx(
         sum(x for x, _, _ in spots) / 2
     )

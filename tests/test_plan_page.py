@@ -143,15 +143,15 @@ def test_units_are_placed_arranged_hung_shortened_and_aimed_and_the_rig_obeys(
     )
 
     # the truss is moved by its handle, turned by figures and shortened: what hangs on it goes along
-    grip = {h.name: h for h in canvas.handles()}
-    at = canvas.handle_px(grip["move"])
+    grip = {h.name: h for h in canvas.hands.handles()}
+    at = canvas.hands.handle_px(grip["move"])
     drag(canvas, at, at + QPointF(0, -canvas.port.scale))
     assert (
         places(bench, ids)[:, 1] == pytest.approx([0, 0, 0, 0], abs=0.06)
         and "move Truss 1" in bench.history.undo_name
     )
-    ends = {h.name: h for h in canvas.handles()}
-    tip = canvas.handle_px(ends["end"])
+    ends = {h.name: h for h in canvas.hands.handles()}
+    tip = canvas.hands.handle_px(ends["end"])
     drag(canvas, tip, tip - QPointF(canvas.port.scale, 0))
     one = structures.structure(bench.show, truss)
     assert one.size[0] == pytest.approx(5.0, abs=0.06) and places(bench, ids)[
@@ -514,7 +514,7 @@ def test_zoom_goes_back_and_a_fan_shows_its_figures(make_window, demo: Show) -> 
     window = make_window(demo, page="Plan")
     bench, canvas = window.bench, window.pages["Plan"].canvas
     where = canvas.port.scale, canvas.port.centre
-    canvas.fit(["u101", "u102"])
+    canvas.sight.fit(["u101", "u102"])
     assert canvas.port.scale > where[0]
     shortcut(window, Qt.Key.Key_0, CTRL | ALT)
     assert (canvas.port.scale, canvas.port.centre) == where

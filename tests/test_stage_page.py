@@ -53,7 +53,7 @@ def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_
     window = make_window(as_hung(), page="Stage")
     bench, view = window.bench, window.pages["Stage"].view
     view.set_camera(VIEWS["Corner"])
-    assert not view.handles()
+    assert not view.hands.handles()
     shortcut(window, Qt.Key.Key_R, PLAIN)
     assert bench.plan.rearranging and window.pages["Stage"].mode.isChecked()
     run = np.array([[-0.1, 1.5, 6.3]])
@@ -64,9 +64,9 @@ def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_
     )
     mine = [u.id for u in structures.hanging(bench.show, "bridge")]
     before = places(bench, mine)
-    grips = {h.name: h for h in view.handles()}
+    grips = {h.name: h for h in view.hands.handles()}
     goal = replace_point(grips["move"].point, x=1.0, y=-1.0)
-    drag(view, view.handle_px(grips["move"]), pixel(view, goal))
+    drag(view, view.hands.handle_px(grips["move"]), pixel(view, goal))
     moved = places(bench, mine) - before
     assert (
         np.allclose(moved, moved[0])
@@ -74,16 +74,20 @@ def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_
         and moved[0, 2] == 0
     )
     assert bench.history.undo_name == "move Mast bridge"
-    grips = {h.name: h for h in view.handles()}
+    grips = {h.name: h for h in view.hands.handles()}
     up = replace_point(grips["height"].point, z=0.8)
-    drag(view, view.handle_px(grips["height"]), pixel(view, up))
+    drag(view, view.hands.handle_px(grips["height"]), pixel(view, up))
     assert places(bench, mine)[:, 2] == pytest.approx(before[:, 2] + 0.8, abs=0.12)
     for _ in range(2):
         shortcut(window, Qt.Key.Key_Z)
     assert places(bench, mine) == pytest.approx(before)
     choose(child(window, "length way", Choice), "spread again")
-    grips = {h.name: h for h in view.handles()}
-    drag(view, view.handle_px(grips["end"]), pixel(view, replace_point(grips["end"].point, x=-2.0)))
+    grips = {h.name: h for h in view.hands.handles()}
+    drag(
+        view,
+        view.hands.handle_px(grips["end"]),
+        pixel(view, replace_point(grips["end"].point, x=-2.0)),
+    )
     shorter = structures.structure(bench.show, "bridge").size[0] / 12.6
     assert 0.8 < shorter < 0.88 and np.diff(places(bench, mine)[:, 0]) == pytest.approx(
         np.diff(before[:, 0]) * shorter, abs=1e-6
@@ -92,9 +96,11 @@ def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_
     assert places(bench, mine) == pytest.approx(before)
     bench.selection.select(["u421"])
     assert bench.selection.structure == ""  # selected units put the structure away
-    grips = {h.name: h for h in view.handles()}
+    grips = {h.name: h for h in view.hands.handles()}
     drag(
-        view, view.handle_px(grips["move"]), pixel(view, replace_point(grips["move"].point, x=-1.0))
+        view,
+        view.hands.handle_px(grips["move"]),
+        pixel(view, replace_point(grips["move"].point, x=-1.0)),
     )
     assert bench.show.unit("u421").position[0] == pytest.approx(
         as_hung().unit("u421").position[0] - 1, abs=0.1
@@ -102,7 +108,9 @@ def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_
     shortcut(window, Qt.Key.Key_R, PLAIN)
     camera = view.camera
     drag(view, QPointF(300, 200), QPointF(340, 210))
-    assert view.camera != camera and not view.handles()  # using: a drag only turns the picture
+    assert (
+        view.camera != camera and not view.hands.handles()
+    )  # using: a drag only turns the picture
 
 
 def replace_point(point: tuple, x: float = 0.0, y: float = 0.0, z: float = 0.0) -> tuple:
@@ -162,7 +170,7 @@ def test_beams_follow_the_pointer_a_line_a_circle_and_figures(make_window) -> No
 def test_views_are_kept_walked_sat_in_and_the_way_back_is_shown(make_window) -> None:
     window = make_window(as_hung(), page="Stage")
     bench, page, view = window.bench, window.pages["Stage"], window.pages["Stage"].view
-    assert until(lambda: view.pictures > 0, 30)
+    assert until(lambda: view.pictures.count > 0, 30)
     view.setFocus()
     target = view.camera.target
     key(view, Qt.Key.Key_Up, SHIFT)
@@ -203,7 +211,10 @@ def test_views_are_kept_walked_sat_in_and_the_way_back_is_shown(make_window) -> 
         ),
     )
     bench.commit("one far off", far)
-    assert view.space().strays and view.source()[0].rig.numbers[view.space().strays[0]] == 421
+    assert (
+        view.staged.space().strays
+        and view.staged.source()[0].rig.numbers[view.staged.space().strays[0]] == 421
+    )
 
 
 def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(
@@ -211,7 +222,7 @@ def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(
 ) -> None:
     window = make_window(demo, page="Stage")
     bench, page = window.bench, window.pages["Stage"]
-    assert until(lambda: page.view.pictures > 0, 30)
+    assert until(lambda: page.view.pictures.count > 0, 30)
     press(page, "drawing")
     box = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "light and drawing")
     activate(box)
@@ -273,7 +284,7 @@ def test_paper_and_rig_are_set_side_by_side_and_where_they_differ_is_said(
     assert until(lambda: "301" in lit(rig))
     press(page, "view Side by side")
     assert page.other.isVisible() and until(
-        lambda: page.other.rig_view is not None and page.other.pictures > 1, 30
+        lambda: page.other.rig_view is not None and page.other.pictures.count > 1, 30
     )
     press(page, "view Difference")
     assert until(lambda: len(page.differ) >= 2, 20)
@@ -321,7 +332,7 @@ def test_a_difference_is_told_in_kind() -> None:
 def test_the_stage_goes_out_as_pictures_and_into_other_windows(make_window, tmp_path: Path) -> None:
     window = make_window(as_hung(), page="Stage")
     bench, page = window.bench, window.pages["Stage"]
-    assert until(lambda: page.view.pictures > 0, 30)
+    assert until(lambda: page.view.pictures.count > 0, 30)
     bench.levels.change(lambda live: live.light_up(["u211", "u212"]))
     shortcut(window, Qt.Key.Key_P, CTRL | ALT)
     box = dialog("picture")
@@ -372,14 +383,14 @@ def test_a_mesh_is_brought_in_as_a_set_piece(make_window, tmp_path: Path) -> Non
     (tmp_path / "broken.glb").write_bytes(b"glTF" + bytes(40))
     window = make_window(as_hung(), page="Stage")
     bench, page = window.bench, window.pages["Stage"]
-    assert until(lambda: page.view.pictures > 0, 30)
+    assert until(lambda: page.view.pictures.count > 0, 30)
     answer_file_dialog(str(tmp_path / "broken.glb"))
     pick_in_menu("Import mesh")
     press(page, "structures of stage")
     assert until(lambda: "mesh" in window.notice.words) and len(bench.show.structures) == len(
         as_hung().structures
     )
-    count = page.view.pictures
+    count = page.view.pictures.count
     answer_file_dialog(str(tmp_path / "Lighthouse.obj"))
     pick_in_menu("Import mesh")
     press(page, "structures of stage")
@@ -393,5 +404,5 @@ def test_a_mesh_is_brought_in_as_a_set_piece(make_window, tmp_path: Path) -> Non
     assert bench.selection.structure == made.id and isinstance(
         child(window, "structure Name"), QWidget
     )
-    assert until(lambda: page.view.pictures > count, 30) and not page.view.failure
+    assert until(lambda: page.view.pictures.count > count, 30) and not page.view.pictures.failure
     assert child(window, "view from", Choice).currentText() == "Seats"

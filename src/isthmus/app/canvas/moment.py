@@ -35,7 +35,10 @@ class Moment:
         self.px = self.laid.px(self.port)
         self.held = [i for i in self.bench.selection.ids if i in self.laid.row]
         self._in_hand = set(self.held)
-        self._moved = np.array(canvas.dragged or (0.0, 0.0)) * [self.port.scale, -self.port.scale]
+        self._moved = np.array(canvas.hands.dragged or (0.0, 0.0)) * [
+            self.port.scale,
+            -self.port.scale,
+        ]
 
     def place(self, unit: str) -> QPointF:
         """Where a unit is shown now: previewed, dragged, or at rest."""
@@ -52,7 +55,7 @@ class Moment:
         p.setBrush(theme.color("text3", 0.5))
         for unit in faded - self._in_hand:
             p.drawEllipse(QPointF(*self.px[rows[unit]]), 1.6, 1.6)
-        if canvas.dragged or canvas.preview:
+        if canvas.hands.dragged or canvas.preview:
             self._ghosts()
         for unit in (*glow, *(i for i in self.held if i not in glow)):
             if unit in rows and (unit not in faded or unit in self._in_hand):
@@ -159,7 +162,7 @@ class Moment:
 
     def guides(self) -> None:
         """What a point came to lie in line with, and how far away."""
-        for guide in self.canvas.guides:
+        for guide in self.canvas.snapping.guides:
             a, b = self.port.to_px(*guide.start), self.port.to_px(*guide.end)
             self.p.setPen(pen("ochre", 1, Qt.PenStyle.DashLine))
             self.p.drawLine(a, b)

@@ -248,8 +248,8 @@ def _stage(window: Window, shot: Callable[..., None]) -> None:
 
 def pictures(view: StageView, count: int) -> None:
     """Wait until so many more pictures are drawn."""
-    goal, end = view.pictures + count, time.monotonic() + 15
-    while view.pictures < goal and not view.failure and time.monotonic() < end:
+    goal, end = view.pictures.count + count, time.monotonic() + 15
+    while view.pictures.count < goal and not view.pictures.failure and time.monotonic() < end:
         wait(0.1)
 
 

@@ -77,7 +77,7 @@ class StagePage(Page):
         known = {d.name: d for d in (*LEVELS, *kept.drawings)}
         for view in (self.view, self.other):
             view.drawing = known.get(kept.drawing, view.drawing)
-            view.seen = self._say_rate
+            view.pictures.seen = self._say_rate
         self.add_switches(TRUTHS)
         self.switches[0].setChecked(True)
         self.mode = actions.button("plan.rearrange", "Rearrange", name="rearrange stage")
@@ -218,21 +218,21 @@ class StagePage(Page):
         for view in (self.view, self.other):
             view.look = replace(view.look, **{name: value})
             view.room_set = view.room_set or name == "room"
-            view.renew()
+            view.pictures.renew()
 
     def _say_state(self) -> None:
         self.mode.setChecked(self.bench.plan.rearranging)
 
     def _say_rate(self) -> None:
         view = self.view
-        if view.pictures % 8:
+        if view.pictures.count % 8:
             return
-        coarser = view.drawn_scale > view.drawing.coarse
-        words = f"{view.drawing.name}: {view.rate:.0f}/s"
+        coarser = view.pictures.scale > view.drawing.coarse
+        words = f"{view.drawing.name}: {view.pictures.rate:.0f}/s"
         self.pace.setText(
             words
             + (
-                f", beams drawn {view.drawn_scale} px coarse to hold {view.drawing.hold}/s"
+                f", beams drawn {view.pictures.scale} px coarse to hold {view.drawing.hold}/s"
                 if coarser
                 else ""
             )
@@ -337,7 +337,7 @@ class StagePage(Page):
             else "The levels this show sends, on the units as patched."
         )
         self._watch()
-        self.view.renew()
+        self.view.pictures.renew()
 
     def _watch(self) -> None:
         if self.rig:
@@ -357,7 +357,7 @@ class StagePage(Page):
         shown = {"Simulated rig": self.view, "Side by side": self.other}.get(self.truth)
         if shown is not None:
             shown.rig_view, shown.rig_frame, shown.rig_show = self._rig_view, frame, self._rig_show
-            shown.renew()
+            shown.pictures.renew()
         lit = [u["label"] for u in state["units"] if u["level"] > 0.002]
         packets = sum(p["packets"] for p in state["ports"])
         words = (
@@ -412,8 +412,8 @@ class StagePage(Page):
     def shut_down(self) -> None:
         if self._apart is not None:
             self._apart.close()
-        self.view.stop()
-        self.other.stop()
+        self.view.pictures.stop()
+        self.other.pictures.stop()
 
 
 class _Seat:

@@ -386,7 +386,7 @@ class CallView(PageView):
         if here != self._here:  # faults that were ticked are those of the unit before
             self._here = here
             self._clear(note=False)
-            self.plan.near(list(here[0]))
+            self.plan.sight.near(list(here[0]))
         if call:
             self._show_stop()
             row = next(

@@ -226,7 +226,7 @@ class FindingsView(PageView):
         """
         if self._shown is not None and self.isVisible():
             self.bench.selection.select(self._shown.units)
-            self.plan.near(self._shown.units)
+            self.plan.sight.near(self._shown.units)
 
     def _tell(self) -> None:
         at = self.list.currentRow()

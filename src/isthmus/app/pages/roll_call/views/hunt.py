@@ -336,7 +336,9 @@ class HuntView(PageView):
         self.looks.take([(i, *one) for i, one in reversed(list(enumerate(asked, 1)))])
         self.looks_table.setVisible(bool(asked) and not self.several)
         self.plan.setVisible(not self.several)
-        self.plan.near([self.hunt.unit.id] if self.hunt else list(self.bench.selection.ids[:1]))
+        self.plan.sight.near(
+            [self.hunt.unit.id] if self.hunt else list(self.bench.selection.ids[:1])
+        )
         while self.results.count():
             item = self.results.takeAt(0)
             widget = item.widget() if item else None

@@ -160,7 +160,7 @@ class LookDialog(Frame):
     def _look(self, name: str, value: float) -> None:
         for view in self.views:
             view.look = replace(view.look, **{name: value})
-            view.renew()
+            view.pictures.renew()
 
     def _show(self, one: Drawing) -> None:
         widgets = (
@@ -213,7 +213,7 @@ class LookDialog(Frame):
     def _draw(self, one: Drawing) -> None:
         for view in self.views:
             view.drawing = one
-            view.renew()
+            view.pictures.renew()
         self.kept.drawing = one.name
 
     def _keep(self) -> None:

@@ -107,7 +107,11 @@ class PictureDialog(Frame):
     def _begin(
         self, path: Path, kind: str, size: tuple[int, int], count: int, seconds: float
     ) -> None:
-        show, frame, camera = self.view.shown_show(), self.view.source()[1].copy(), self.view.camera
+        show, frame, camera = (
+            self.view.staged.shown_show(),
+            self.view.staged.source()[1].copy(),
+            self.view.camera,
+        )
         drawing, look = self.view.drawing, self.view.look
         view = (
             RigView(show, self.bench.levels.live.compiled)
