@@ -17,7 +17,7 @@ from msgspec import structs
 from benchmarks.patch import large_show
 from isthmus.check.findings.model import SEEN_ACTS
 from isthmus.check.findings.told import findings_of
-from isthmus.check.verdicts import proof
+from isthmus.check.verdicts import rests_on
 from isthmus.demo import shipped_profiles
 from isthmus.show.records import Verdict
 from isthmus.standin.generate import KINDS, MadeRig, make_rig
@@ -49,7 +49,7 @@ def _another_mark(count: int) -> tuple[float, float]:
     """
     show = large_show(count)
     verdicts = [
-        Verdict(unit=u.id, result="works", at="", proven=proof(show, u), acts=SEEN_ACTS)
+        Verdict(unit=u.id, result="works", at="", proven=rests_on(show, u), acts=SEEN_ACTS)
         for u in show.units
     ]
     for at in (5, 100, 333):

@@ -14,11 +14,11 @@ from collections.abc import Callable, Iterator
 
 from isthmus.errors import IsthmusError
 from isthmus.library.sources import shipped_folders
+from isthmus.profiles.channel_table import channel_table, table
 from isthmus.profiles.gdtf import read_archive
 from isthmus.profiles.gdtf.rules import check_gdtf
 from isthmus.profiles.judge import judge
 from isthmus.profiles.manual import read_chart
-from isthmus.profiles.sheet import sheet, table
 
 CASES = 10_000
 _VALUES = (
@@ -139,7 +139,7 @@ def run(cases: int = CASES) -> Iterator[tuple[str, float, float, str, str]]:
     charts = []
     for path in paths[:20]:
         profile = read_archive(path.read_bytes(), path.name).profile
-        rows = table(sheet(profile, profile.modes[0]))
+        rows = table(channel_table(profile, profile.modes[0]))
         charts += ["\n".join(mark.join(row) for row in rows) for mark in ("\t", "   ", " | ")]
 
     def one_chart() -> None:

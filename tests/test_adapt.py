@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 from isthmus.demo import shipped_profiles
 from isthmus.errors import EntryFault
 from isthmus.profiles import adapt
+from isthmus.profiles.channel_table import Band, channel_table
 from isthmus.profiles.gdtf import read_archive, write_gdtf
 from isthmus.profiles.gdtf.rules import check_gdtf
 from isthmus.profiles.make.channels import Channel
 from isthmus.profiles.records import Profile, WheelSlot
-from isthmus.profiles.sheet import Band, sheet
 from isthmus.profiles.store import read_stored
 
 
@@ -30,7 +30,9 @@ def index_of(profile: Profile, mode: str, attribute: str) -> int:
 
 
 def laid(profile: Profile, mode: str) -> list[tuple[str, tuple[int, ...]]]:
-    return [(line.attribute, line.slots) for line in sheet(profile, profile.mode(mode)).lines]
+    return [
+        (line.attribute, line.slots) for line in channel_table(profile, profile.mode(mode)).lines
+    ]
 
 
 @given(
@@ -51,7 +53,8 @@ def test_any_run_of_edits_leaves_the_chart_a_plain_list_would_have(
     source = shipped("Lapwing 19")
     profile = adapt.own_copy(source, "Copy")
     oracle = [
-        (line.attribute, len(line.slots)) for line in sheet(source, source.mode("Wide")).lines
+        (line.attribute, len(line.slots))
+        for line in channel_table(source, source.mode("Wide")).lines
     ]
     fresh = iter(f"Gobo{n}" for n in range(2, 40))
     for kind, a, b in edits:
@@ -94,7 +97,7 @@ def test_cells_grow_and_move_together_and_leave_other_modes_alone() -> None:
     profile = adapt.own_copy(source, "Strip of one's own")
     blue = index_of(profile, "Cells", "ColorAdd_B")
     profile = adapt.insert(profile, "Cells", 4, Channel("ColorAdd_W"), beside=blue)
-    lines = sheet(profile, profile.mode("Cells")).lines
+    lines = channel_table(profile, profile.mode("Cells")).lines
     assert [line.slots[0] for line in lines if line.attribute == "ColorAdd_W"] == [
         6,
         10,
@@ -108,7 +111,9 @@ def test_cells_grow_and_move_together_and_leave_other_modes_alone() -> None:
     ) == laid(source, "Whole")
     profile = adapt.remove(profile, "Cells", index_of(profile, "Cells", "Dimmer"))
     assert [
-        line.slots[0] for line in sheet(profile, profile.mode("Cells")).lines if line.cell == 6
+        line.slots[0]
+        for line in channel_table(profile, profile.mode("Cells")).lines
+        if line.cell == 6
     ] == [22, 23, 24, 25]
     with pytest.raises(EntryFault, match="inside"):
         adapt.insert(profile, "Cells", 4, Channel("Zoom"))
@@ -130,7 +135,9 @@ def test_ranges_limits_defaults_home_attribute_and_wheel_are_set_checked_and_lis
     profile = adapt.set_bands(profile, "Short", dimmer, combined)
     profile = adapt.set_limits(profile, "Short", dimmer, "Shutter1Strobe", 140, 230)
     bands = next(
-        line for line in sheet(profile, profile.mode("Short")).lines if line.attribute == "Dimmer"
+        line
+        for line in channel_table(profile, profile.mode("Short")).lines
+        if line.attribute == "Dimmer"
     ).bands
     assert [(b.start, b.end, b.attribute) for b in bands] == [
         (0, 127, "Dimmer"),

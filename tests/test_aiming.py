@@ -65,7 +65,7 @@ def test_whatever_a_head_can_point_at_it_is_pointed_at(
     lens, way = oracle(chain, base, pan, tilt)
     target = lens + way * away
     now = np.array([pan / 2]), np.array([tilt])
-    for how in aim.WAYS:
+    for how in aim.AIM_WAYS:
         found = aim.aim(chain, base[None], target, reach(1), now, how)
         start, direction = oracle(chain, base, float(found.pan[0]), float(found.tilt[0]))
         to = target - start

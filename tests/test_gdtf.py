@@ -20,6 +20,7 @@ from isthmus.errors import FileFault
 from isthmus.library.facts import facts_of
 from isthmus.library.quick import Odd, facts_of_bytes, quick_facts
 from isthmus.library.sources import shipped_folders
+from isthmus.profiles.channel_table import channel_table
 from isthmus.profiles.gdtf import (
     read_archive,
     read_description,
@@ -31,7 +32,6 @@ from isthmus.profiles.gdtf import (
 from isthmus.profiles.gdtf.rules import check_gdtf
 from isthmus.profiles.make.generic import usual_profiles
 from isthmus.profiles.make.plausible import plausible_profiles
-from isthmus.profiles.sheet import sheet
 
 SHIPPED = [path for folder in shipped_folders() for path in sorted(folder.glob("*.gdtf"))]
 
@@ -106,9 +106,14 @@ def test_the_shipped_library_is_as_large_and_varied_as_promised_and_its_meshes_a
     assert {"Pan", "Blade1A", "Haze1", "MediaContent1", "StrobeDuration", "ColorSub_C", "CTC"} <= {
         a.name for p in profiles for a in p.attributes
     }
-    assert max(sheet(p, m).cells for p in profiles for m in p.modes) >= 36
+    assert max(channel_table(p, m).cells for p in profiles for m in p.modes) >= 36
     assert (
-        max(len({line.block for line in sheet(p, m).lines}) for p in profiles for m in p.modes) == 3
+        max(
+            len({line.block for line in channel_table(p, m).lines})
+            for p in profiles
+            for m in p.modes
+        )
+        == 3
     )
     meshes = [
         data
@@ -252,7 +257,7 @@ def test_what_real_files_get_wrong_is_read_and_told(kind: str) -> None:
     text, says = TAKEN[kind]
     read = read_description(text.encode(), "odd.gdtf")
     assert any(says in str(notice) for notice in read.notices), [str(n) for n in read.notices]
-    lines = sheet(read.profile, read.profile.modes[0]).lines
+    lines = channel_table(read.profile, read.profile.modes[0]).lines
     assert [(line.attribute, line.slots) for line in lines] == [("Dimmer", (1,))]
     assert write_description(read.profile)
 
@@ -261,7 +266,7 @@ def test_two_modes_of_one_name_are_told_apart_and_version_one_keeps_its_channel_
     mode = '<DMXMode Name="M" Geometry="Base"><DMXChannels><DMXChannel DMXBreak="1" Offset="1" Default="77/1" Geometry="Base"><LogicalChannel Attribute="Dimmer"><ChannelFunction Name="D" Attribute="Dimmer" DMXFrom="0/1"/></LogicalChannel></DMXChannel></DMXChannels></DMXMode>'
     text = f'<GDTF DataVersion="1.0"><FixtureType {ROOM}><Geometries><Geometry Name="Base"/></Geometries><DMXModes>{mode}{mode}</DMXModes></FixtureType></GDTF>'
     profile = read_description(text.encode(), "x").profile
-    assert [m.name for m in profile.modes] == ["M", "M (2)"] and sheet(
+    assert [m.name for m in profile.modes] == ["M", "M (2)"] and channel_table(
         profile, profile.modes[1]
     ).lines[0].default == 77
 

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from isthmus.errors import EntryFault
 from isthmus.layout import arrange, lay
 from isthmus.layout.choose import alike, every, in_order, inverted
-from isthmus.layout.fan import CURVES, WAYS, fan
+from isthmus.layout.fan import CURVES, FAN_WAYS, fan
 from isthmus.layout.laying import Laying
 from isthmus.layout.snap import snap
 from isthmus.output import Live
@@ -260,7 +260,7 @@ def test_fans_by_figures() -> None:
     st.integers(1, 80),
     st.floats(-500, 500),
     st.floats(-500, 500),
-    st.sampled_from(WAYS),
+    st.sampled_from(FAN_WAYS),
     st.sampled_from(CURVES),
     st.integers(1, 9),
 )

@@ -33,10 +33,10 @@ from isthmus.library.sources import folder_source
 from isthmus.patch.swap_profile import preview_swap, swap_profile
 from isthmus.profiles import profiles_of
 from isthmus.profiles.adapt import borrow
+from isthmus.profiles.channel_table import ChannelLine, ChannelTable, channel_table
 from isthmus.profiles.gdtf import Gdtf, read_archive, write_gdtf
 from isthmus.profiles.make.generic import KINDS, Recipe, generic_profile, plan_of
 from isthmus.profiles.make.plausible import plausible_profiles
-from isthmus.profiles.sheet import Line, Sheet, sheet
 from isthmus.profiles.store import load_stored, stored_of
 from isthmus.standin.exchange import TOKEN, ExchangeServer
 
@@ -79,7 +79,7 @@ def test_a_generic_is_found_by_typing_what_it_is() -> None:
     assert all("four channels" in title and "master first" in title for title in found[:6])
     profile_id = shelf.find_id("Generic Colour mixer GRB")
     _, profile = shelf.take(profile_id)
-    lines = sheet(
+    lines = channel_table(
         profile,
         next(m for m in profile.modes if m.name == "three colours, master first, four channels"),
     ).lines
@@ -98,7 +98,7 @@ def test_any_recipe_makes_the_chart_it_says(
 ) -> None:
     recipe = Recipe(kind, "".join(order[:count]), master, strobe, bits, cells)
     profile = generic_profile([recipe])
-    lines = sheet(profile, profile.modes[0]).lines
+    lines = channel_table(profile, profile.modes[0]).lines
     slots = [slot for line in lines for slot in line.slots]
     assert sorted(slots) == list(range(1, len(slots) + 1))
     name = plan_of(recipe).name
@@ -171,13 +171,15 @@ def test_near_misses_say_what_differs_and_a_chart_finds_its_own_like(many: Shelf
     )
     entry = shelf.entry(shelf.search(Query("skerry 600 full")).hits[row])
     _, profile = shelf.take(entry.profile_id)
-    own = sheet(profile, profile.modes[0])
-    without_iris = Sheet("asked", tuple(line for line in own.lines if line.attribute != "Iris"))
+    own = channel_table(profile, profile.modes[0])
+    without_iris = ChannelTable(
+        "asked", tuple(line for line in own.lines if line.attribute != "Iris")
+    )
     best = shelf.entry(shelf.search(Query(like=without_iris)).near[0])
     assert (best.model, best.mode) in (("Skerry 600", "Full"), ("Skerry 900 F", "Plain")) and any(
         "iris" in text for text in best.differs
     )
-    assert shelf.search(Query(like=Sheet("x", (Line((1,), "NeverSeen"),)))).total == 0
+    assert shelf.search(Query(like=ChannelTable("x", (ChannelLine((1,), "NeverSeen"),)))).total == 0
 
 
 def test_folders_are_watched_go_away_and_come_back_and_files_that_do_not_read_are_named(

@@ -25,6 +25,14 @@ from isthmus.profiles.attributes import (
     plain,
     unit_of,
 )
+from isthmus.profiles.channel_table import (
+    Band,
+    ChannelLine,
+    ChannelTable,
+    channel_table,
+    physical_text,
+    table,
+)
 from isthmus.profiles.chart import chart
 from isthmus.profiles.compare import compare, overlap
 from isthmus.profiles.gdtf import read_archive, write_gdtf
@@ -46,7 +54,6 @@ from isthmus.profiles.make.generic import (
     usual_profiles,
 )
 from isthmus.profiles.make.glb import box, drum, glb, mesh_files, mesh_of
-from isthmus.profiles.sheet import Band, Line, Sheet, physical_text, sheet, table
 
 # ---------------------------------------------------------------- channels
 
@@ -80,7 +87,7 @@ def test_named_ranges_come_back_out_of_the_file_as_they_went_in(
         "Reed and Oar", "R", Body("can"), [ModePlan("M", (Channel("Gobo1", size, wanted),))]
     )
     read = read_archive(write_gdtf(profile), "x")
-    (line,) = sheet(read.profile, read.profile.modes[0]).lines
+    (line,) = channel_table(read.profile, read.profile.modes[0]).lines
     assert [
         (b.start, b.end, b.name, b.attribute) for b in line.bands if b.name.startswith("Range")
     ] == [(b.start, b.end, b.name, b.attribute) for b in wanted]
@@ -151,11 +158,12 @@ def test_blocks_and_given_slots_stand_where_they_are_wanted() -> None:
     )
     profile = compose("Reed and Oar", "B", Body("can"), [plan])
     found = {
-        line.attribute: (line.block, line.slots) for line in sheet(profile, profile.modes[0]).lines
+        line.attribute: (line.block, line.slots)
+        for line in channel_table(profile, profile.modes[0]).lines
     }
     assert found == {"Dimmer": (1, (3,)), "Zoom": (2, (1,)), "Iris": (1, (5, 9))}
-    assert sheet(profile, profile.modes[0]).footprint == 10
-    assert [row[0] for row in table(sheet(profile, profile.modes[0]))[1:]] == [
+    assert channel_table(profile, profile.modes[0]).footprint == 10
+    assert [row[0] for row in table(channel_table(profile, profile.modes[0]))[1:]] == [
         "3",
         "5+9",
         "block 2: 1",
@@ -164,19 +172,19 @@ def test_blocks_and_given_slots_stand_where_they_are_wanted() -> None:
 
 def test_a_profile_from_a_sheet_keeps_every_line_even_those_nobody_understands() -> None:
     lines = (
-        Line((1,), "Dimmer", "Intensity"),
-        Line((2,), "", "Doodad", (Band(0, 99, "a"), Band(100, 255, "b"))),
-        Line((3, 4), "Pan"),
+        ChannelLine((1,), "Dimmer", "Intensity"),
+        ChannelLine((2,), "", "Doodad", (Band(0, 99, "a"), Band(100, 255, "b"))),
+        ChannelLine((3, 4), "Pan"),
     )
-    profile = from_sheet(Sheet("m", lines), "Reed and Oar", "Odd", "M", body_for({"Dimmer", "Pan"}))
-    assert [(line.slots, line.attribute) for line in sheet(profile, profile.modes[0]).lines] == [
-        ((1,), "Dimmer"),
-        ((2,), "NoFeature"),
-        ((3, 4), "Pan"),
-    ]
+    profile = from_sheet(
+        ChannelTable("m", lines), "Reed and Oar", "Odd", "M", body_for({"Dimmer", "Pan"})
+    )
+    assert [
+        (line.slots, line.attribute) for line in channel_table(profile, profile.modes[0]).lines
+    ] == [((1,), "Dimmer"), ((2,), "NoFeature"), ((3, 4), "Pan")]
     assert [
         v.state
-        for v in compare(Sheet("m", lines), sheet(profile, profile.modes[0]))
+        for v in compare(ChannelTable("m", lines), channel_table(profile, profile.modes[0]))
         if v.left and v.left.attribute
     ] == ["same", "same"]
 
@@ -264,7 +272,7 @@ def test_moving_cells_turn_each_for_itself() -> None:
             )
         ],
     )
-    lines = sheet(profile, profile.modes[0]).lines
+    lines = channel_table(profile, profile.modes[0]).lines
     assert [(line.cell, line.attribute) for line in lines[1:4]] == [
         (1, "Pan"),
         (1, "Tilt"),
@@ -326,7 +334,7 @@ def test_every_usual_generic_says_its_count_of_channels_and_has_them() -> None:
     words = {number_word(n): n for n in range(1, 21)}
     for profile in usual_profiles():
         for mode in profile.modes:
-            footprint = sheet(profile, mode).footprint
+            footprint = channel_table(profile, mode).footprint
             said = next(
                 part.split()[0]
                 for part in mode.name.split(", ")
@@ -334,7 +342,7 @@ def test_every_usual_generic_says_its_count_of_channels_and_has_them() -> None:
             )
             assert words.get(said, 0) == footprint or said == str(footprint), mode.name
             if "16 bit" in mode.name:
-                assert any(line.size == 2 for line in sheet(profile, mode).lines)
+                assert any(line.size == 2 for line in channel_table(profile, mode).lines)
     assert {
         "HTP" in m.name: m.channels[0].logical[0].master for m in usual_profiles()[0].modes
     } == {True: "Grand", False: "None"}
@@ -360,10 +368,10 @@ def test_every_order_is_offered_and_wrong_parts_are_refused_in_words() -> None:
         master = kind not in (*MACHINES, "dimmer")
         each = [
             line.attribute
-            for line in sheet(one, one.modes[0]).lines
+            for line in channel_table(one, one.modes[0]).lines
             if not (master and line.attribute == "Dimmer")
         ]
-        lines = sheet(many, many.modes[0]).lines
+        lines = channel_table(many, many.modes[0]).lines
         assert [line.attribute for line in lines] == ["Dimmer"] * master + each * 5 and {
             line.cell for line in lines
         } - {0} == {1, 2, 3, 4, 5}
@@ -371,7 +379,7 @@ def test_every_order_is_offered_and_wrong_parts_are_refused_in_words() -> None:
     names = [m.name for p in usual_profiles() for m in p.modes if p.name == "Colour mixer RGBW"]
     assert "four colours, no master, strobe last, five channels" in names and len(names) == 18
     mover = generic_profile([Recipe("mover", "RGB", "first", "first", 16)])
-    assert [line.attribute for line in sheet(mover, mover.modes[0]).lines] == [
+    assert [line.attribute for line in channel_table(mover, mover.modes[0]).lines] == [
         "Pan",
         "Tilt",
         "Dimmer",
@@ -389,7 +397,7 @@ def test_every_order_is_offered_and_wrong_parts_are_refused_in_words() -> None:
         ("white", ["Dimmer", "ColorAdd_WW", "ColorAdd_CW"]),
     ):
         made = generic_profile([Recipe(kind, master="first")])
-        assert [line.attribute for line in sheet(made, made.modes[0]).lines] == attributes
+        assert [line.attribute for line in channel_table(made, made.modes[0]).lines] == attributes
 
 
 # ---------------------------------------------------------------- words
@@ -452,11 +460,11 @@ def test_overlap_is_the_share_of_values_two_ranges_have_in_common(
 def test_a_chart_compared_with_a_shuffle_of_itself_loses_and_gains_nothing(
     attributes: list[str], rng
 ) -> None:
-    left = tuple(Line((i,), a) for i, a in enumerate(attributes, 1))
+    left = tuple(ChannelLine((i,), a) for i, a in enumerate(attributes, 1))
     order = list(attributes)
     rng.shuffle(order)
-    right = tuple(Line((i,), a) for i, a in enumerate(order, 1))
-    verdicts = compare(Sheet("l", left), Sheet("r", right))
+    right = tuple(ChannelLine((i,), a) for i, a in enumerate(order, 1))
+    verdicts = compare(ChannelTable("l", left), ChannelTable("r", right))
     assert not [v for v in verdicts if v.state in ("absent", "extra")] and len(verdicts) == len(
         left
     )
@@ -473,7 +481,7 @@ def test_gaps_and_overlaps_are_exactly_the_values_described_never_or_twice(
 ) -> None:
     bands = tuple(Band(min(p), max(p), f"r{i}") for i, p in enumerate(pairs))
     times = [sum(b.start <= v <= b.end for b in bands) for v in range(256)]
-    found = judge(Sheet("x", (Line((1,), "Gobo1", "Gobo", bands),)))
+    found = judge(ChannelTable("x", (ChannelLine((1,), "Gobo1", "Gobo", bands),)))
     told = {kind: [f.text for f in found if f.kind == kind] for kind in ("gap", "overlap")}
     missing = set()
     for text in told["gap"]:

@@ -15,12 +15,12 @@ from hypothesis import strategies as st
 
 from isthmus.demo import shipped_profiles
 from isthmus.errors import EntryFault, FileFault
+from isthmus.profiles.channel_table import Band, ChannelLine, ChannelTable, channel_table, table
 from isthmus.profiles.compare import compare, differences
 from isthmus.profiles.judge import judge, note_to_maker
 from isthmus.profiles.manual import propose, read_chart
 from isthmus.profiles.manual.pdf import best_chart, likely_pages, page_texts
 from isthmus.profiles.records import Profile
-from isthmus.profiles.sheet import Band, Line, Sheet, sheet, table
 from isthmus.profiles.store import read_stored
 
 # what the unit does, as (slots, name, attribute, ranges); every way of writing it below must come back to this
@@ -302,19 +302,19 @@ def test_a_ruled_table_with_merged_cells_is_read_from_its_page(tmp_path: Path) -
 
 def test_the_judgement_names_every_gap_overlap_and_empty_word_and_the_note_asks_them() -> None:
     lines = (
-        Line((1,), "Dimmer", "Dimmer"),
-        Line((2,), "Gobo1", "Gobo"),
-        Line(
+        ChannelLine((1,), "Dimmer", "Dimmer"),
+        ChannelLine((2,), "Gobo1", "Gobo"),
+        ChannelLine(
             (4,),
             "Shutter1",
             "Shutter",
             (Band(0, 9, "Closed"), Band(5, 20, "Strobe"), Band(30, 255, "function 3")),
         ),
-        Line((4,), "Zoom", "Zoom"),
-        Line((5,), "", "Doodad"),
-        Line((6,), "Dimmer", "Dimmer again"),
+        ChannelLine((4,), "Zoom", "Zoom"),
+        ChannelLine((5,), "", "Doodad"),
+        ChannelLine((6,), "Dimmer", "Dimmer again"),
     )
-    found = judge(Sheet("M", lines))
+    found = judge(ChannelTable("M", lines))
     kinds = {
         kind: next(f for f in found if f.kind == kind).text for kind in {f.kind for f in found}
     }
@@ -334,13 +334,13 @@ def test_the_judgement_names_every_gap_overlap_and_empty_word_and_the_note_asks_
         and "channel 3" in kinds["missing channel"]
         and "Channel 4" in kinds["shared slot"]
     )
-    note = note_to_maker(Sheet("M", lines), found, "Reed and Oar", "Nine")
+    note = note_to_maker(ChannelTable("M", lines), found, "Reed and Oar", "Nine")
     assert (
         "Dear Reed and Oar" in note
         and "What does channel 4 do from 21 to 29?" in note
         and "1. " in note
     )
-    assert note_to_maker(Sheet("M", lines[:1]), judge(Sheet("M", lines[:1]))) == ""
+    assert note_to_maker(ChannelTable("M", lines[:1]), judge(ChannelTable("M", lines[:1]))) == ""
 
 
 def shipped(name: str) -> Profile:
@@ -354,7 +354,7 @@ def test_a_profile_agrees_with_its_own_chart_written_out_and_read_back() -> None
         profile = read_stored(stored)
         assert isinstance(profile, Profile)
         for mode in profile.modes:
-            own = sheet(profile, mode)
+            own = channel_table(profile, mode)
             if own.cells or own.footprint < 2:
                 continue
             text = "\n".join("\t".join(row) for row in table(own))
@@ -370,10 +370,10 @@ def test_channels_put_in_shift_what_stands_behind_them_and_nothing_else(
     at: int, count: int
 ) -> None:
     profile = shipped("Lapwing 19")
-    own = sheet(profile, profile.modes[0])
+    own = channel_table(profile, profile.modes[0])
     first = [line.slots[0] for line in own.lines]
     moved = tuple(
-        Line(
+        ChannelLine(
             tuple(s + count if s > at else s for s in line.slots)
             if line.slots[0] > at
             else line.slots,
@@ -384,16 +384,16 @@ def test_channels_put_in_shift_what_stands_behind_them_and_nothing_else(
         )
         for line in own.lines
     )
-    verdicts = compare(own, Sheet("moved", moved))
+    verdicts = compare(own, ChannelTable("moved", moved))
     assert [v.state for v in verdicts] == ["shifted" if slot > at else "same" for slot in first]
     assert {v.shift for v in verdicts if v.state == "shifted"} <= {count}
 
 
 def test_ranges_get_a_verdict_each_and_differences_are_told_in_words() -> None:
-    left = Sheet(
+    left = ChannelTable(
         "l",
         (
-            Line(
+            ChannelLine(
                 (1,),
                 "Shutter1",
                 "",
@@ -406,10 +406,10 @@ def test_ranges_get_a_verdict_each_and_differences_are_told_in_words() -> None:
             ),
         ),
     )
-    right = Sheet(
+    right = ChannelTable(
         "r",
         (
-            Line(
+            ChannelLine(
                 (1,),
                 "Shutter1",
                 "",
@@ -420,7 +420,7 @@ def test_ranges_get_a_verdict_each_and_differences_are_told_in_words() -> None:
                     Band(211, 229, "Sparkle"),
                 ),
             ),
-            Line((2,), "Zoom"),
+            ChannelLine((2,), "Zoom"),
         ),
     )
     shutter, zoom = compare(left, right)

@@ -410,3 +410,17 @@ def test_the_demo_has_the_snags_it_was_given_and_no_others() -> None:
         "no-slots",
     } & set(rules)
     assert edits.set_locked(lantern_tide(), ["u101"], True).units[0].locked
+
+
+def test_snags_of_one_rule_stand_in_the_order_of_their_unit_numbers() -> None:
+    from isthmus.snags import find_snags
+
+    numbers, gels = (1000, 9, 100, 10), ("404", "1000", "10", "100")
+    units = tuple(
+        replace(unit, number=number, gel=gel)
+        for unit, number, gel in zip(lantern_tide().units, numbers, gels, strict=False)
+    )
+    show = replace(lantern_tide(), units=units)
+    by_id = {unit.id: unit.number for unit in units}
+    unknown = [by_id[s.units[0]] for s in find_snags(show) if s.rule == "gel-unknown"]
+    assert unknown == sorted(numbers)

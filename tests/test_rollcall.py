@@ -14,7 +14,7 @@ from msgspec.structs import replace
 
 from isthmus.check import begin, end, mark, record, step
 from isthmus.check.acts import KINDS, acts_of
-from isthmus.check.calls import ORDERS, WAYS, in_walking_order, plan_calls
+from isthmus.check.calls import CALLED_BY, ORDERS, in_walking_order, plan_calls
 from isthmus.check.rollcall import Manner, length, sentence, slot_value, step_act, step_phase
 from isthmus.check.safe import column_bytes, dangers, guarded, safe_level
 from isthmus.check.slots import mark_slot, say_slot
@@ -164,7 +164,7 @@ def test_units_show_colour_movement_within_their_limits_and_each_cell(demo: Show
 
 def test_calls_go_by_group_position_type_port_and_universe_in_the_order_wished(demo: Show) -> None:
     show = propose_groups(demo)
-    for by in WAYS:
+    for by in CALLED_BY:
         plan = plan_calls(show, by)
         units = {u for c in plan.calls for u in c.units}
         assert plan.calls and all(c.title for c in plan.calls)
@@ -203,7 +203,7 @@ def test_calls_go_by_group_position_type_port_and_universe_in_the_order_wished(d
 
 
 @given(
-    st.sampled_from(list(WAYS)),
+    st.sampled_from(list(CALLED_BY)),
     st.sampled_from(["dark", "dim", "leave"]),
     st.lists(st.integers(0, 3), max_size=12),
 )

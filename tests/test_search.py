@@ -13,6 +13,7 @@ from isthmus.library import Query, Shelf
 from isthmus.library.facts import Facts, ModeFacts, facts_of, sheet_of
 from isthmus.library.index import FileSeen
 from isthmus.profiles.attributes import plain
+from isthmus.profiles.channel_table import ChannelLine, ChannelTable
 from isthmus.profiles.gdtf import Gdtf
 from isthmus.profiles.make.plausible import plausible_profiles
 from isthmus.profiles.manual.cells import (
@@ -23,7 +24,6 @@ from isthmus.profiles.manual.cells import (
     whole_range,
 )
 from isthmus.profiles.manual.naming import propose, propose_band, words_of
-from isthmus.profiles.sheet import Line, Sheet
 
 MADE: list[Facts] = [facts_of(Gdtf(profile, ())) for profile in plausible_profiles(120, 12)]
 MODES: list[tuple[Facts, ModeFacts]] = [(facts, mode) for facts in MADE for mode in facts.modes]
@@ -190,7 +190,9 @@ def test_a_chart_is_answered_by_the_share_of_channels_to_insert_or_remove(shelf:
         assert any(
             MODES[row][1].lines == mode.lines for row in rows
         )  # what it was taken from is among the nearest
-    assert shelf.search(Query(like=Sheet("none", (Line((1,), "NeverSeen"),)))).total == 0
+    assert (
+        shelf.search(Query(like=ChannelTable("none", (ChannelLine((1,), "NeverSeen"),)))).total == 0
+    )
 
 
 def test_an_empty_library_answers_everything_with_nothing(tmp_path: Path) -> None:
@@ -199,7 +201,7 @@ def test_an_empty_library_answers_everything_with_nothing(tmp_path: Path) -> Non
         Query(),
         Query("skerry"),
         Query(footprint=(1, 9), on=((1, "Dimmer"),)),
-        Query(like=Sheet("x", (Line((1,), "Dimmer"),))),
+        Query(like=ChannelTable("x", (ChannelLine((1,), "Dimmer"),))),
     ):
         answer = empty.search(query)
         assert (answer.hits, answer.near, answer.total, answer.makers) == ((), (), 0, ())

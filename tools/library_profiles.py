@@ -7,11 +7,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from isthmus.profiles.channel_table import Band
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make import Body, Channel, ModePlan, compose
 from isthmus.profiles.make.glb import mesh_files
 from isthmus.profiles.records import Beam, Profile
-from isthmus.profiles.sheet import Band
 from isthmus.profiles.store import file_name
 
 OUT = Path(__file__).parent.parent / "src/isthmus/library/shipped"

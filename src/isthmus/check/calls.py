@@ -14,7 +14,7 @@ from isthmus.profiles import chart, profiles_of
 from isthmus.routes import Reach, routed
 from isthmus.show.records import Show, Unit
 
-WAYS = {
+CALLED_BY = {
     "unit": "unit by unit",
     "cell": "cell by cell",
     "address": "address by address",
@@ -106,10 +106,10 @@ def plan_calls(
     show: Show, by: str = "unit", order: str = "number", only: Sequence[str] | None = None
 ) -> CallPlan:
     """Raises EntryFault for an unknown way or order, or when nothing can be called."""
-    if by not in WAYS or order not in ORDERS:
+    if by not in CALLED_BY or order not in ORDERS:
         raise EntryFault(
             f"“{by}, {order}” is not a way to call.",
-            do=f"Use {', '.join(WAYS)}; ordered by {', '.join(ORDERS)}.",
+            do=f"Use {', '.join(CALLED_BY)}; ordered by {', '.join(ORDERS)}.",
         )
     units, left = callable_units(show)
     if only is not None:
@@ -142,7 +142,8 @@ def plan_calls(
         calls = _together(show, units, by)
     if not calls:
         raise EntryFault(
-            f"Nothing can be called {WAYS[by]}.", do="Make groups first, or choose another way."
+            f"Nothing can be called {CALLED_BY[by]}.",
+            do="Make groups first, or choose another way.",
         )
     return CallPlan(tuple(calls), tuple(left))
 

@@ -58,8 +58,8 @@ def ways_wrong(wished: Sights, seen: Sights, kinds: Sequence[str]) -> tuple[str,
     """In which ways what is seen differs from what is wished over the same moments; `kinds` names
     the act of each.
 
-    Empty when all is as wished; ("silent",) when nothing at all happens; see `verdicts.WAYS` for
-    the rest.
+    Empty when all is as wished; ("silent",) when nothing at all happens; see
+    `verdicts.WRONG_IN` for the rest.
     """
     if wished.cells.shape[1] == 0:
         return ()

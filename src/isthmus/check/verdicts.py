@@ -17,7 +17,7 @@ from isthmus.routes import way_key
 from isthmus.show.records import CallRound, Output, Show, Unit, Verdict
 
 RESULTS = ("works", "wrong", "silent", "skipped")
-WAYS = {
+WRONG_IN = {
     "other": "another unit lights instead",
     "too": "another unit lights too",
     "dim": "dim",
@@ -51,7 +51,7 @@ def _by_universe(outputs: Iterable[Output]) -> dict[int, list[Output]]:
     return made
 
 
-def proof(show: Show, unit: Unit) -> str:
+def rests_on(show: Show, unit: Unit) -> str:
     """What a verdict rests on: profile, mode, addresses and where their universes go."""
     ways = _outputs_of(show)
     outputs = [
@@ -70,7 +70,7 @@ def proof(show: Show, unit: Unit) -> str:
 def holds(show: Show, verdict: Verdict) -> bool:
     """False when the unit has since been changed, so that the verdict is out of date."""
     unit = index_of(show).by_id.get(verdict.unit)
-    return unit is not None and verdict.proven == proof(show, unit)
+    return unit is not None and verdict.proven == rests_on(show, unit)
 
 
 def mark(
@@ -91,10 +91,10 @@ def mark(
         raise EntryFault("That unit is no longer in the show.")
     if result not in RESULTS:
         raise EntryFault(f"“{result[:20]}” is not a verdict.", do=f"Use {', '.join(RESULTS)}.")
-    unknown = [w for w in what if w not in WAYS]
+    unknown = [w for w in what if w not in WRONG_IN]
     if unknown:
         raise EntryFault(
-            f"“{unknown[0][:20]}” is not a way of being wrong.", do=f"Use {', '.join(WAYS)}."
+            f"“{unknown[0][:20]}” is not a way of being wrong.", do=f"Use {', '.join(WRONG_IN)}."
         )
     known = index_of(show).by_id
     verdict = Verdict(
@@ -102,8 +102,8 @@ def mark(
         result=result,
         note=note.strip()[:MAX_NOTE],
         at=at or now(),
-        proven=proof(show, unit),
-        what=tuple(w for w in WAYS if w in what),
+        proven=rests_on(show, unit),
+        what=tuple(w for w in WRONG_IN if w in what),
         others=tuple(dict.fromkeys(u for u in others if u in known and u != unit_id)),
         acts=tuple(acts),
         by=by.strip()[:60],
@@ -150,12 +150,12 @@ def _still(show: Show, unit_id: str):
 
 def say(show: Show, verdict: Verdict) -> str:
     """A verdict in words: `wrong: colour, another unit lights (104)`."""
-    ways = [WAYS[w] for w in verdict.what if w in WAYS]
+    ways = [WRONG_IN[w] for w in verdict.what if w in WRONG_IN]
     if verdict.others:
         by_id = index_of(show).by_id
         numbers = ", ".join(str(by_id[u].number) for u in verdict.others if u in by_id)
         ways = [
-            w.replace("another unit", numbers) if w in (WAYS["other"], WAYS["too"]) else w
+            w.replace("another unit", numbers) if w in (WRONG_IN["other"], WRONG_IN["too"]) else w
             for w in ways
         ] or [f"{numbers} lights too"]
     said = [verdict.result + (f": {', '.join(ways)}" if ways else "")]

@@ -34,6 +34,7 @@ from isthmus.library.shelf import keep_own
 from isthmus.library.sources import folder_source
 from isthmus.plural import many
 from isthmus.profiles.attributes import KNOWN, plain
+from isthmus.profiles.channel_table import ChannelLine, ChannelTable, channel_table, physical_text
 from isthmus.profiles.clock import now
 from isthmus.profiles.compare import compare
 from isthmus.profiles.gdtf.rules import check_file
@@ -43,7 +44,6 @@ from isthmus.profiles.make.compose import body_for
 from isthmus.profiles.manual import ManualChart, propose, read_chart
 from isthmus.profiles.manual.pdf import best_chart, likely_pages, page_texts
 from isthmus.profiles.records import Mode, Profile
-from isthmus.profiles.sheet import Line, Sheet, physical_text, sheet
 from isthmus.profiles.store import load_stored
 from isthmus.show.container import MAX_MEMBER, read_file, write_atomically
 from isthmus.standin.exchange import serve_forever
@@ -123,7 +123,7 @@ def mode_of(profile: Profile, name: str) -> Mode:
     return found
 
 
-def chart_named(name: str, mode: str | None) -> Sheet:
+def chart_named(name: str, mode: str | None) -> ChannelTable:
     """A chart from `PROFILE[:MODE]`, or from a text, CSV or PDF file of a manual. Raises
     EntryFault, FileFault.
     """
@@ -133,7 +133,7 @@ def chart_named(name: str, mode: str | None) -> Sheet:
     if mode is None and colon and not Path(name).exists():
         name, mode = head, tail
     profile = profile_named(name, None)
-    return sheet(profile, mode_of(profile, mode or ""))
+    return channel_table(profile, mode_of(profile, mode or ""))
 
 
 def read_file_charts(path: Path, page: int | None = None) -> list[ManualChart]:
@@ -190,8 +190,8 @@ def search(options: argparse.Namespace) -> Result:
     return DONE, data, [f"{many(answer.total, 'mode')} found.", *lines]
 
 
-def _sheet_data(whole: Sheet) -> dict[str, Any]:
-    def ranges(line: Line) -> list[dict[str, Any]]:
+def _sheet_data(whole: ChannelTable) -> dict[str, Any]:
+    def ranges(line: ChannelLine) -> list[dict[str, Any]]:
         return [asdict(band) | {"physical": physical_text(band)} for band in line.bands]
 
     channels = [
@@ -207,7 +207,7 @@ def _sheet_data(whole: Sheet) -> dict[str, Any]:
     }
 
 
-def _sheet_lines(whole: Sheet) -> list[str]:
+def _sheet_lines(whole: ChannelTable) -> list[str]:
     told = [
         (
             f"{whole.title}: {whole.footprint} "

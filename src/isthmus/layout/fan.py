@@ -11,7 +11,7 @@ from isthmus.errors import EntryFault
 
 Array = NDArray[np.float64]
 CURVES = ("linear", "smooth", "sine")
-WAYS = ("from to", "about the middle", "mirrored")
+FAN_WAYS = ("from to", "about the middle", "mirrored")
 
 
 def fan(
@@ -31,10 +31,10 @@ def fan(
     """
     if not (np.isfinite(start) and np.isfinite(end)):
         raise EntryFault("That is not a figure to fan.")
-    if way not in WAYS or curve not in CURVES:
+    if way not in FAN_WAYS or curve not in CURVES:
         raise EntryFault(
             f"There is no fan “{way}, {curve}”.",
-            do=f"Ways: {', '.join(WAYS)}; curves: {', '.join(CURVES)}.",
+            do=f"Ways: {', '.join(FAN_WAYS)}; curves: {', '.join(CURVES)}.",
         )
     block = max(1, block)
     groups = -(-count // block)

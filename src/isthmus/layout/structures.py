@@ -36,7 +36,7 @@ SIZES: dict[str, Vec3] = {  # what a new one measures
     "mesh": (1.0, 1.0, 1.0),
 }
 OVERHEAD = ("truss", "circle", "corner", "pipe")
-WAYS = ("spacing", "ends", "refit")
+LENGTH_WAYS = ("spacing", "ends", "refit")
 
 
 def structure(show: Show, structure_id: str) -> Structure:
@@ -188,8 +188,8 @@ def resize(show: Show, structure_id: str, length: float, way: str = "spacing") -
     ends: the outermost keep their distance to the ends, those between are spread as they were.
     refit: all keep their share of the length. Raises EntryFault for no length.
     """
-    if way not in WAYS:
-        raise EntryFault(f"There is no way “{way}”.", do=f"Choose {', '.join(WAYS)}.")
+    if way not in LENGTH_WAYS:
+        raise EntryFault(f"There is no way “{way}”.", do=f"Choose {', '.join(LENGTH_WAYS)}.")
     old = structure(show, structure_id)
     upright = old.kind in UPRIGHT_KINDS
     size = (old.size[0], old.size[1], length) if upright else (length, old.size[1], old.size[2])

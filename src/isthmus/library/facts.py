@@ -11,11 +11,11 @@ from typing import Annotated, Any, Literal
 
 import msgspec
 
+from isthmus.profiles.channel_table import Band, ChannelLine, ChannelTable, make_sheet
 from isthmus.profiles.chart import Chart, lay_flat
 from isthmus.profiles.gdtf import Gdtf, body_file
 from isthmus.profiles.manual.naming import propose_band
 from isthmus.profiles.records import Model, Profile
-from isthmus.profiles.sheet import Band, Line, Sheet, make_sheet
 from isthmus.show.records import StoredProfile
 
 # bounds for facts that come from elsewhere; what is made here keeps within them
@@ -125,7 +125,7 @@ def _functions(lay: Chart) -> list[tuple[str, int]]:
     )
 
 
-def _mode(chart: Sheet, name: str, lay: Chart) -> ModeFacts:
+def _mode(chart: ChannelTable, name: str, lay: Chart) -> ModeFacts:
     lines = []
     for line in chart.lines[:MAX_LINES]:
         pairs = [
@@ -178,7 +178,7 @@ def unpack(data: bytes) -> Facts:
     return msgspec.msgpack.decode(data, type=Facts)
 
 
-def sheet_of(title: str, lines: list[Any]) -> Sheet:
+def sheet_of(title: str, lines: list[Any]) -> ChannelTable:
     """The chart again from a mode's lines: attributes, places and ranges, without the names of
     ranges.
     """
@@ -186,5 +186,5 @@ def sheet_of(title: str, lines: list[Any]) -> Sheet:
     for attribute, slots, cell, pairs, block in lines:
         shift = 8 * (max(1, len(slots)) - 1)
         bands = tuple(Band(low << shift, ((high + 1) << shift) - 1) for low, high in pairs)
-        made.append(Line(tuple(slots), attribute, "", bands, None, block, cell))
-    return Sheet(title, tuple(made))
+        made.append(ChannelLine(tuple(slots), attribute, "", bands, None, block, cell))
+    return ChannelTable(title, tuple(made))

@@ -27,8 +27,8 @@ from isthmus.library.columns import Columns
 from isthmus.library.facts import sheet_of
 from isthmus.library.words import tokens
 from isthmus.profiles.attributes import plain
+from isthmus.profiles.channel_table import ChannelTable
 from isthmus.profiles.compare import compare, in_words, overlap
-from isthmus.profiles.sheet import Sheet
 
 Floats = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -109,7 +109,7 @@ class Query:
     proven_3d: bool = False
     proven_unit: bool = False
     rating: float = 0.0
-    like: Sheet | None = None
+    like: ChannelTable | None = None
 
     @property
     def asks_facts(self) -> bool:
@@ -321,7 +321,7 @@ def _allowed(columns: Columns, query: Query) -> Mask:
     return profiles[columns.m_profile]
 
 
-def _chart_distance(columns: Columns, sheet: Sheet) -> Floats:
+def _chart_distance(columns: Columns, sheet: ChannelTable) -> Floats:
     """By mode: the share of channels to insert or remove to come to the chart asked for."""
     letters = "".join(
         chr(0x4000 + columns.attribute_id.get(line.attribute, 0x3FFF))
@@ -333,7 +333,7 @@ def _chart_distance(columns: Columns, sheet: Sheet) -> Floats:
     )[0]
 
 
-def outline(db: sqlite3.Connection, columns: Columns, row: int) -> Sheet:
+def outline(db: sqlite3.Connection, columns: Columns, row: int) -> ChannelTable:
     """The chart of a mode as the index keeps it; empty when the index has gone on since the columns
     were read.
     """
@@ -343,7 +343,7 @@ def outline(db: sqlite3.Connection, columns: Columns, row: int) -> Sheet:
     return sheet_of(title, msgspec.msgpack.decode(found[0]) if found else [])
 
 
-def _range_badness(asked: Sheet, other: Sheet) -> float:
+def _range_badness(asked: ChannelTable, other: ChannelTable) -> float:
     """1 − how well the ranges of channels of one attribute overlap, 0 … 1; channels without ranges
     say nothing.
     """
@@ -474,7 +474,7 @@ def _near_charts(
     columns: Columns,
     db: sqlite3.Connection,
     query: Query,
-    asked: Sheet,
+    asked: ChannelTable,
     rows: NDArray[np.int64],
     distance: Floats,
     costs: list,

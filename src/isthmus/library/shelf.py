@@ -14,10 +14,10 @@ from isthmus.library.exchange import put_catalogue, read_catalogue
 from isthmus.library.index import Index, Outcome, Progress, Trust
 from isthmus.library.search import Answer, Hit, Query, outline, search
 from isthmus.library.sources import EXCHANGE, Source, data_folder, own_folder, read_sources
+from isthmus.profiles.channel_table import ChannelTable
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make.generic import usual_profiles
 from isthmus.profiles.records import Profile
-from isthmus.profiles.sheet import Sheet
 from isthmus.profiles.store import file_name, load_stored, read_stored, stored_of
 from isthmus.show.container import write_atomically
 from isthmus.show.records import StoredProfile
@@ -131,7 +131,7 @@ class Shelf:
                 "the index was damaged and is being made again.", do="Search again in a moment."
             ) from error
 
-    def outline(self, entry: Entry) -> Sheet:
+    def outline(self, entry: Entry) -> ChannelTable:
         """The chart of an entry as the index keeps it, without the names of ranges: readable while
         its file is away.
         """

@@ -19,7 +19,7 @@ FIRST_NODE = 10  # below it: this computer and others that send
 
 
 @dataclass(frozen=True)
-class Line:
+class PlannedDevice:
     """One device of the plan."""
 
     name: str
@@ -35,7 +35,7 @@ class Line:
         return self.now == self.address
 
 
-def plan(adapters: Sequence[Adapter], nodes: Sequence[Node], wanted: str) -> list[Line]:
+def plan(adapters: Sequence[Adapter], nodes: Sequence[Node], wanted: str) -> list[PlannedDevice]:
     """Lines for adapters that lead somewhere and for all nodes. Devices that lie in the range
     already keep their address.
 
@@ -72,24 +72,26 @@ def plan(adapters: Sequence[Adapter], nodes: Sequence[Node], wanted: str) -> lis
     return found
 
 
-def _line(device: Adapter | Node, address: str, mask: str, bits: int) -> Line:
+def _line(device: Adapter | Node, address: str, mask: str, bits: int) -> PlannedDevice:
     if isinstance(device, Adapter):
         right = device.ip == address and device.mask == mask
         words = (
             f"{device.name} of this computer {'has' if right else 'gets'} {address}, mask {mask}."
         )
         commands = () if right else (f"ip address add {address}/{bits} dev {device.name}",)
-        return Line(device.name, "this computer", device.ip, address, mask, words, commands)
+        return PlannedDevice(
+            device.name, "this computer", device.ip, address, mask, words, commands
+        )
     right = device.ip == address and device.mask in ("", mask)
     where = f" ({device.place})" if device.place else ""
     words = (
         f"{device.name}{where} {'keeps' if right else 'is set to'} {address}, mask "
         f"{mask}{'' if right else f', instead of {device.ip}'}."
     )
-    return Line(device.name, device.place, device.ip, address, mask, words)
+    return PlannedDevice(device.name, device.place, device.ip, address, mask, words)
 
 
-def sheet(title: str, lines: Sequence[Line]) -> str:
+def sheet(title: str, lines: Sequence[PlannedDevice]) -> str:
     """The plan as a page to print, as HTML: a table to tick off, then the sentences."""
     e = html.escape
     rows = "".join(

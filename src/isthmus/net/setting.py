@@ -42,7 +42,7 @@ class Wish:
 
 
 @dataclass(frozen=True)
-class Line:
+class WouldChange:
     """One thing that would change. `along` marks what was not asked for and changes anyway."""
 
     what: str
@@ -113,20 +113,20 @@ def after(node: FoundNode, wish: Wish) -> tuple[FoundPort, ...]:
     return tuple(made)
 
 
-def before_after(node: FoundNode, wish: Wish) -> list[Line]:
+def before_after(node: FoundNode, wish: Wish) -> list[WouldChange]:
     """Everything that would change, in order. Raises EntryFault."""
     asked = {w.index for w in wish.ports}
     lines = []
     if wish.name and wish.name != node.name:
-        lines.append(Line("Name", node.name, wish.name))
+        lines.append(WouldChange("Name", node.name, wish.name))
     if wish.long_name and wish.long_name != node.long_name:
-        lines.append(Line("Long name", node.long_name, wish.long_name))
+        lines.append(WouldChange("Long name", node.long_name, wish.long_name))
     words = {OUT: "puts DMX out", IN: "takes DMX in"}
     for old, new in zip(node.ports, after(node, wish), strict=True):
         name, along = f"Port {old.index}", old.index not in asked
         if old.number != new.number:
             lines.append(
-                Line(
+                WouldChange(
                     name,
                     write_number("artnet", old.number),
                     write_number("artnet", new.number),
@@ -134,14 +134,16 @@ def before_after(node: FoundNode, wish: Wish) -> list[Line]:
                 )
             )
         if old.direction != new.direction:
-            lines.append(Line(name, words[old.direction], words[new.direction], along))
+            lines.append(WouldChange(name, words[old.direction], words[new.direction], along))
         if old.merge != new.merge:
             lines.append(
-                Line(name, f"merges {old.merge.upper()}", f"merges {new.merge.upper()}", along)
+                WouldChange(
+                    name, f"merges {old.merge.upper()}", f"merges {new.merge.upper()}", along
+                )
             )
         if old.disabled != new.disabled:
             lines.append(
-                Line(
+                WouldChange(
                     name,
                     "input off" if old.disabled else "input on",
                     "input off" if new.disabled else "input on",
@@ -151,7 +153,9 @@ def before_after(node: FoundNode, wish: Wish) -> list[Line]:
     if wish.ip and (wish.ip != node.ip or wish.mask not in ("", node.mask)):
         before = f"{node.ip}{f', mask {node.mask}' if node.mask else ''}"
         lines.append(
-            Line("Address", before, f"{wish.ip}, mask {wish.mask or ipv4.usual_mask(wish.ip)}")
+            WouldChange(
+                "Address", before, f"{wish.ip}, mask {wish.mask or ipv4.usual_mask(wish.ip)}"
+            )
         )
     return lines
 

@@ -11,9 +11,9 @@ from msgspec.structs import replace
 
 from isthmus.errors import EntryFault
 from isthmus.patch.follow import followed
+from isthmus.profiles.channel_table import channel_table
 from isthmus.profiles.compare import differences
 from isthmus.profiles.records import Mode, Profile
-from isthmus.profiles.sheet import sheet
 from isthmus.profiles.store import profiles_of, read_stored
 from isthmus.show.records import Show, StoredProfile, Unit
 
@@ -39,7 +39,10 @@ def mode_for(profile: Profile, mode: Mode, fresh: Profile) -> Mode:
     """
     same = fresh.mode(mode.name)
     return same or min(
-        fresh.modes, key=lambda other: len(differences(sheet(profile, mode), sheet(fresh, other)))
+        fresh.modes,
+        key=lambda other: len(
+            differences(channel_table(profile, mode), channel_table(fresh, other))
+        ),
     )
 
 
@@ -52,7 +55,11 @@ def preview_swap(show: Show, key: str, stored: StoredProfile) -> list[ModeChange
     for name in dict.fromkeys(unit.mode for unit in using(show, key)):
         mode = old.mode(name) if old else None
         target = mode_for(old, mode, fresh) if old and mode else fresh.mode(name) or fresh.modes[0]
-        told = tuple(differences(sheet(old, mode), sheet(fresh, target))) if old and mode else ()
+        told = (
+            tuple(differences(channel_table(old, mode), channel_table(fresh, target)))
+            if old and mode
+            else ()
+        )
         made.append(
             ModeChange(name, target.name, sum(unit.mode == name for unit in using(show, key)), told)
         )

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from isthmus.check.calls import Call, numbers_of
 from isthmus.check.rollcall import RollCall, sentence
 from isthmus.check.slots import mark_slot
-from isthmus.check.verdicts import WAYS, holds, mark, say, tally
+from isthmus.check.verdicts import WRONG_IN, holds, mark, say, tally
 from isthmus.errors import EntryFault
 from isthmus.patch.cells import addresses
 from isthmus.phone.server import Op
@@ -38,7 +38,7 @@ def state_of(show: Show, call: RollCall | None, sending: bool = True) -> dict[st
         "on": call is not None,
         "sending": sending,
         "plan": plan,
-        "ways": WAYS,
+        "ways": WRONG_IN,
     }
     if call is None:
         return state

@@ -19,11 +19,11 @@ from msgspec.structs import replace
 from isthmus.errors import EntryFault
 from isthmus.profiles import records as r
 from isthmus.profiles.attributes import plain
+from isthmus.profiles.channel_table import Band, bands_of, channel_table
 from isthmus.profiles.chart import chart
 from isthmus.profiles.compare import differences
 from isthmus.profiles.judge import Finding, judge
 from isthmus.profiles.make.channels import Channel, channel_of, with_definitions
-from isthmus.profiles.sheet import Band, bands_of, sheet
 
 UNIVERSE = 512
 
@@ -64,7 +64,7 @@ def edits_listed(source: r.Profile, own: r.Profile) -> list[str]:
             told.append(f"Mode {mode.name} is new.")
             continue
         if before is not mode:
-            for text in differences(sheet(source, before), sheet(own, mode)):
+            for text in differences(channel_table(source, before), channel_table(own, mode)):
                 told.append(
                     f"{mode.name}: "
                     f"{text.replace('is extra', 'is new').replace('is absent', 'is taken out')}"
@@ -100,7 +100,9 @@ def check_mode(profile: r.Profile, name: str) -> list[Finding]:
     past 512.
     """
     mode = _mode(profile, name)
-    found = [finding for finding in judge(sheet(profile, mode)) if finding.kind != "says nothing"]
+    found = [
+        finding for finding in judge(channel_table(profile, mode)) if finding.kind != "says nothing"
+    ]
     for block, size in chart(profile, mode).footprints:
         if size > UNIVERSE:
             found.append(

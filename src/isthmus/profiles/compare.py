@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from rapidfuzz import fuzz
 
 from isthmus.plural import many
-from isthmus.profiles.sheet import Band, Line, Sheet
+from isthmus.profiles.channel_table import Band, ChannelLine, ChannelTable
 
 LineState = Literal["same", "shifted", "ranges", "size", "absent", "extra"]
 BandState = Literal["same", "shifted", "other range", "absent", "extra"]
@@ -54,8 +54,8 @@ class LineVerdict:
     """
 
     state: LineState
-    left: Line | None
-    right: Line | None
+    left: ChannelLine | None
+    right: ChannelLine | None
     shift: int = 0
     bands: tuple[BandVerdict, ...] = ()
 
@@ -84,7 +84,7 @@ def _family(attribute: str) -> str:
 
 
 def _same(
-    left: Sequence[Line], right: Sequence[Line], key: Callable[[str], str]
+    left: Sequence[ChannelLine], right: Sequence[ChannelLine], key: Callable[[str], str]
 ) -> NDArray[np.bool_]:
     """Where the attributes of two lists of lines are equal under `key`; lines without one equal
     nothing.
@@ -99,7 +99,7 @@ def _same(
     return a[:, None] == b[None, :]
 
 
-def _pair(left: Sequence[Line], right: Sequence[Line]) -> list[tuple[int, int]]:
+def _pair(left: Sequence[ChannelLine], right: Sequence[ChannelLine]) -> list[tuple[int, int]]:
     """Which lines speak of the same thing: the cheapest assignment by attribute, name and
     distance.
     """
@@ -142,7 +142,7 @@ def overlap(a: Band, b: Band) -> float:
     return max(0.0, common / union) if union > 0 else 0.0
 
 
-def compare_bands(left: Line, right: Line) -> tuple[BandVerdict, ...]:
+def compare_bands(left: ChannelLine, right: ChannelLine) -> tuple[BandVerdict, ...]:
     """The ranges of two lines, in the left one's resolution. A line without ranges says nothing
     about them.
     """
@@ -189,7 +189,7 @@ def compare_bands(left: Line, right: Line) -> tuple[BandVerdict, ...]:
     return tuple(made)
 
 
-def _rescaled(band: Band, own: Line, other: Line) -> Band:
+def _rescaled(band: Band, own: ChannelLine, other: ChannelLine) -> Band:
     if own.size == other.size:
         return band
     shift = 8 * (other.size - own.size)
@@ -202,7 +202,7 @@ def _rescaled(band: Band, own: Line, other: Line) -> Band:
     )
 
 
-def compare(left: Sheet, right: Sheet) -> list[LineVerdict]:
+def compare(left: ChannelTable, right: ChannelTable) -> list[LineVerdict]:
     """A verdict for every line of both, in the order of the left one, extras where they stand."""
     pairs = dict(_pair(left.lines, right.lines))
     made: list[LineVerdict] = []
@@ -275,7 +275,7 @@ def in_words(verdicts: Sequence[LineVerdict]) -> list[str]:
     return told
 
 
-def differences(left: Sheet, right: Sheet) -> list[str]:
+def differences(left: ChannelTable, right: ChannelTable) -> list[str]:
     """What differs, in words, ranges and defaults included; empty when the charts agree."""
     verdicts = compare(left, right)
     told = in_words(verdicts)

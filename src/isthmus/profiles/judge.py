@@ -9,7 +9,7 @@ from collections import Counter
 from dataclasses import dataclass
 from typing import Literal
 
-from isthmus.profiles.sheet import Line, Sheet
+from isthmus.profiles.channel_table import ChannelLine, ChannelTable
 
 Kind = Literal[
     "no ranges",
@@ -38,15 +38,15 @@ _NOTHING = re.compile(
 @dataclass(frozen=True)
 class Finding:
     kind: Kind
-    line: Line | None
+    line: ChannelLine | None
     text: str
     ask: str = ""  # the question to the maker; empty when it is not theirs to answer
 
 
-def judge(sheet: Sheet) -> list[Finding]:
+def judge(sheet: ChannelTable) -> list[Finding]:
     """Every finding in the order of the chart."""
     found: list[Finding] = []
-    owners: dict[tuple[int, int], list[Line]] = {}
+    owners: dict[tuple[int, int], list[ChannelLine]] = {}
     for line in sheet.lines:
         found.extend(_line(line))
         for slot in line.slots:
@@ -93,7 +93,7 @@ def judge(sheet: Sheet) -> list[Finding]:
     return found
 
 
-def _line(line: Line) -> list[Finding]:
+def _line(line: ChannelLine) -> list[Finding]:
     name = f"{line.words.capitalize()} (channel {line.where()})"
     bands = sorted((band for band in line.bands if not band.when), key=lambda band: band.start)
     if not line.attribute:
@@ -178,7 +178,9 @@ def _runs(numbers: set[int]) -> list[tuple[int, int]]:
     return runs
 
 
-def note_to_maker(sheet: Sheet, findings: list[Finding], maker: str = "", model: str = "") -> str:
+def note_to_maker(
+    sheet: ChannelTable, findings: list[Finding], maker: str = "", model: str = ""
+) -> str:
     """A letter ready to send; empty when the chart leaves nothing open."""
     questions = list(dict.fromkeys(finding.ask for finding in findings if finding.ask))
     if not questions:

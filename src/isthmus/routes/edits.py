@@ -13,7 +13,7 @@ from isthmus.routes.ports import MAX_PORT_ADDRESS, write_output
 from isthmus.routes.reach import MIRROR, SPARE, Port, Reach
 from isthmus.show.records import UNIVERSES, Node, Output, Sending, Show, new_id
 
-WAYS = {"artnet": ("unicast", "asked", "broadcast"), "sacn": ("multicast", "unicast")}
+DELIVERIES = {"artnet": ("unicast", "asked", "broadcast"), "sacn": ("multicast", "unicast")}
 MAX_PRIORITY = 200
 
 
@@ -22,10 +22,10 @@ def _check(output: Output) -> None:
         raise EntryFault(
             f"{output.universe} is not a universe.", do=f"Universes go from 1 to {UNIVERSES}."
         )
-    if output.protocol not in WAYS or output.delivery not in WAYS[output.protocol]:
+    if output.protocol not in DELIVERIES or output.delivery not in DELIVERIES[output.protocol]:
         raise EntryFault(
             f"{output.protocol} cannot go {output.delivery}.",
-            do=f"Choose {' or '.join(WAYS.get(output.protocol, WAYS))}.",
+            do=f"Choose {' or '.join(DELIVERIES.get(output.protocol, DELIVERIES))}.",
         )
     if output.protocol == "artnet" and not 0 <= output.port_address <= MAX_PORT_ADDRESS:
         raise EntryFault(

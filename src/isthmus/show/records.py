@@ -340,9 +340,9 @@ class Verdict(Record, frozen=True, kw_only=True):
     """What roll call found out about one unit. `proven` tells what it was proven with, so that it
     can go stale.
 
-    `what` says in which ways it is wrong (see `check.verdicts.WAYS`), `others` are the units that
-    lit instead of it or with it, `acts` what it was made to do besides lighting, `by` is who saw
-    it, `picture` the name of a stored file.
+    `what` says in which ways it is wrong (see `check.verdicts.WRONG_IN`), `others` are the units
+    that lit instead of it or with it, `acts` what it was made to do besides lighting, `by` is who
+    saw it, `picture` the name of a stored file.
     """
 
     unit: str

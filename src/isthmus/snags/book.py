@@ -8,7 +8,7 @@ is kept by inserting into a sorted list.
 from __future__ import annotations
 
 from bisect import bisect_left, insort
-from collections.abc import Hashable, Iterable
+from collections.abc import Hashable, Iterable, Mapping
 from typing import TYPE_CHECKING
 
 from isthmus.check import holds
@@ -26,9 +26,8 @@ from isthmus.snags.rules_universe import UNIVERSE_RULES
 if TYPE_CHECKING:
     from isthmus.net import View
 
-Key = tuple[
-    int, int, int, str, int
-]  # severity, rank of the rule, number, text, a counter that parts equals
+# severity, rank of the rule, lowest unit number or the universe, text, a counter that parts equals
+Key = tuple[int, int, int, str, int]
 
 
 class SnagBook:
@@ -80,14 +79,17 @@ class SnagBook:
             self._put(
                 ("unit", unit_id),
                 (s for rule in UNIT_RULES for s in rule(at, unit)) if unit else (),
+                index.by_id,
             )
         for number in self._universes_touched(before, at, changed):
             self._put(
-                ("universe", number), (snag for rule in UNIVERSE_RULES for snag in rule(at, number))
+                ("universe", number),
+                (snag for rule in UNIVERSE_RULES for snag in rule(at, number)),
+                index.by_id,
             )
         for rule, ground in SHOW_RULES:
             if changed.intersection(ground):
-                self._put(("show", rule.__name__), rule(at))
+                self._put(("show", rule.__name__), rule(at), index.by_id)
         self._show, self._index, self._at, self._network = show, index, at, network
         self._cross(at, units)
         self.snags = [snag for _, snag in self._sorted]
@@ -138,7 +140,8 @@ class SnagBook:
 
     # ------------------------------------------------------------ keeping them
 
-    def _put(self, part: Hashable, snags: Iterable[Snag]) -> None:
+    def _put(self, part: Hashable, snags: Iterable[Snag], now: Mapping[str, Unit]) -> None:
+        """The snags of a part take the place of those it had. `now` are the units by id."""
         for key, snag in self._parts.pop(part, ()):
             del self._sorted[bisect_left(self._sorted, key, key=lambda pair: pair[0])]
             del self._by_key[key]
@@ -148,14 +151,8 @@ class SnagBook:
         kept = []
         for snag in snags:
             self._counter += 1
-            unit = self._number(snag)
-            key = (
-                ORDER[snag.severity],
-                RANK[snag.rule],
-                unit or snag.universe,
-                snag.text,
-                self._counter,
-            )
+            first = min((now[u].number for u in snag.units if u in now), default=snag.universe)
+            key = (ORDER[snag.severity], RANK[snag.rule], first, snag.text, self._counter)
             kept.append((key, snag))
             insort(self._sorted, (key, snag), key=lambda pair: pair[0])
             self._by_key[key] = snag
@@ -164,11 +161,6 @@ class SnagBook:
                 self._dirty.add(concerned)
         if kept:
             self._parts[part] = kept
-
-    @staticmethod
-    def _number(snag: Snag) -> int:
-        head = snag.text.split(" ", 1)[0].rstrip(":")
-        return int(head) if head.isdigit() else 0
 
     # ------------------------------------------------------------ how far each has crossed
 

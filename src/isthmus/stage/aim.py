@@ -24,7 +24,7 @@ from isthmus.stage.transforms import turns_about
 Array = NDArray[np.float64]
 REACHED = 1e-3  # metres the beam may pass beside the point
 FULL = 360.0
-WAYS = ("nearest", "least travel", "same way")
+AIM_WAYS = ("nearest", "least travel", "same way")
 
 
 @dataclass(frozen=True)

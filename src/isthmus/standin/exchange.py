@@ -28,9 +28,9 @@ from isthmus.library.facts import facts_of
 from isthmus.library.sources import shipped_folders
 from isthmus.profiles import records as r
 from isthmus.profiles.adapt import set_bands
+from isthmus.profiles.channel_table import Band
 from isthmus.profiles.gdtf import read_archive, read_members, write_gdtf
 from isthmus.profiles.make.plausible import plausible_profiles
-from isthmus.profiles.sheet import Band
 
 Fault = Literal["", "slow", "wrong checksum", "garbage", "cut short", "server error"]
 MAX_UPLOAD = 16 * 1024 * 1024

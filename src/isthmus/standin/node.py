@@ -39,7 +39,7 @@ class Feed:
 
 
 @dataclass
-class Port:
+class SimPort:
     """One port: its senders, and what comes out."""
 
     number: int
@@ -114,7 +114,7 @@ class Node:
         self.on = True
         self.short_name, self.long_name = settings.name[:17], f"Stand-in node {settings.name}"
         self.ports = [
-            Port(
+            SimPort(
                 number,
                 index in settings.inputs,
                 settings.merge,
@@ -255,9 +255,9 @@ class Node:
 
     # ------------------------------------------------------------ who it is
 
-    def _pages(self) -> list[list[Port]]:
+    def _pages(self) -> list[list[SimPort]]:
         """Ports by pages of up to four that share net and sub-net."""
-        pages: list[list[Port]] = []
+        pages: list[list[SimPort]] = []
         for port in self.ports:
             if pages and len(pages[-1]) < 4 and pages[-1][0].number >> 4 == port.number >> 4:
                 pages[-1].append(port)
@@ -265,7 +265,7 @@ class Node:
                 pages.append([port])
         return pages
 
-    def _page(self, bind_index: int) -> list[Port]:
+    def _page(self, bind_index: int) -> list[SimPort]:
         pages = self._pages()
         return pages[max(1, bind_index) - 1] if max(1, bind_index) <= len(pages) else []
 

@@ -26,7 +26,7 @@ from numpy.typing import NDArray
 from isthmus.errors import FileFault, IsthmusError, NetworkFault, os_reason
 from isthmus.sockets import Opened, join, open_receivers
 from isthmus.sockets.opening import plain
-from isthmus.standin.node import Node, Port, Reply
+from isthmus.standin.node import Node, Reply, SimPort
 from isthmus.standin.other import RATE, OtherSender
 from isthmus.standin.responder import Responder
 from isthmus.standin.scenario import Loaded, SimNode, SimUnit, check_node
@@ -262,7 +262,7 @@ class StandInRig:
         }
 
     @staticmethod
-    def _port(node: Node, index: int, port: Port, now: float) -> dict[str, Any]:
+    def _port(node: Node, index: int, port: SimPort, now: float) -> dict[str, Any]:
         return {
             "node": node.settings.name,
             "ip": node.ip,

@@ -12,7 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.check.acts import MOVEMENT
-from isthmus.check.findings.cause import ELSEWHERE
 from isthmus.check.findings.chances import AXIS, MOVES, slots_of_look
 from isthmus.check.findings.evidence import SILENT, WORKS, Evidence, Told
 from isthmus.check.findings.looks import Look, next_look
@@ -220,9 +219,7 @@ def to_hunt(finding: Finding) -> bool:
     alike.
     """
     cause = finding.cause
-    if cause.kind == "address" and cause.states[cause.units[0]].fault == ELSEWHERE:
-        return True
-    return finding.ranked[0].chance < SURE and cause.kind in ("shifted", "run", "address", "double")
+    return cause.elsewhere or (finding.ranked[0].chance < SURE and cause.HUNT_TELLS)
 
 
 def place_of(fault: Fault, findings: list[Finding], model: Model) -> int:

@@ -16,7 +16,7 @@ from isthmus.errors import EntryFault
 from isthmus.layout import lay
 from isthmus.output.aiming import Aiming, centre_beam
 from isthmus.show.records import Vec3
-from isthmus.stage.aim import WAYS
+from isthmus.stage.aim import AIM_WAYS
 from isthmus.stage.landing import land, surfaces
 from isthmus.stage.photometry import illuminance
 from isthmus.stage.rig import Drawn
@@ -45,7 +45,7 @@ class AimBar(QWidget):
             row.addWidget(one)
             one.returnPressed.connect(self.by_figures)
         row.addWidget(button("Aim there", run=self.by_figures, name="aim there"))
-        self.way = choice("aim way", [(w, w) for w in WAYS])
+        self.way = choice("aim way", [(w, w) for w in AIM_WAYS])
         self.way.setToolTip(
             "nearest: the smallest turn from now. least travel: the quickest. same way: "
             "never flips over."

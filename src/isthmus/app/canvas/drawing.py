@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPixmap, QPolygonF
 
-from isthmus.app.canvas.port import Port
 from isthmus.app.canvas.symbols import symbol
+from isthmus.app.canvas.viewport import Viewport
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import advance, font, pen, theme
 from isthmus.errors import FileFault
@@ -128,7 +128,7 @@ class Laid:
         low, high = points.min(axis=0), points.max(axis=0)
         return (float(low[0]), float(low[1])), (float(high[0]), float(high[1]))
 
-    def px(self, port: Port) -> NDArray[np.float64]:
+    def px(self, port: Viewport) -> NDArray[np.float64]:
         """Where units are in the window, (n, 2)."""
         return (self.points - np.array(port.centre)) * np.array(
             [port.scale, -port.scale]
@@ -154,7 +154,7 @@ class Lux:
 
 def still(
     laid: Laid,
-    port: Port,
+    port: Viewport,
     ratio: float,
     faded: Collection[str],
     names: bool,
@@ -189,7 +189,7 @@ def still(
     return made
 
 
-def _grid(p: QPainter, port: Port) -> None:
+def _grid(p: QPainter, port: Viewport) -> None:
     step = next((s for s in (0.5, 1, 2, 5, 10, 20, 50, 100) if s * port.scale >= 24), 500)
     x0, y1 = port.to_metres(QPointF(0, 0))
     x1, y0 = port.to_metres(QPointF(port.wide, port.high))
@@ -201,7 +201,7 @@ def _grid(p: QPainter, port: Port) -> None:
         p.fillRect(QRectF(0, y, port.wide, 1), theme.color("line" if i == 0 else "graticule"))
 
 
-def _false_colours(p: QPainter, port: Port, lux: Lux) -> None:
+def _false_colours(p: QPainter, port: Viewport, lux: Lux) -> None:
     on = lux.surface
     long, deep = (2 * float(np.hypot(*v[:2])) * port.scale for v in (on.along, on.across))
     p.save()
@@ -212,7 +212,7 @@ def _false_colours(p: QPainter, port: Port, lux: Lux) -> None:
     p.restore()
 
 
-def lux_legend(p: QPainter, port: Port, lux: Lux, colours: QImage) -> None:
+def lux_legend(p: QPainter, port: Viewport, lux: Lux, colours: QImage) -> None:
     """What the colours mean: a bar from dark to the brightest."""
     wide, x, y = 180.0, port.wide - 200.0, port.high - 22.0
     p.drawImage(QRectF(x, y, wide, 6), colours)
@@ -233,7 +233,7 @@ def lux_legend(p: QPainter, port: Port, lux: Lux, colours: QImage) -> None:
         )
 
 
-def _underlay(p: QPainter, laid: Laid, port: Port, picture: QImage) -> None:
+def _underlay(p: QPainter, laid: Laid, port: Viewport, picture: QImage) -> None:
     under = laid.sheet.underlay
     assert under is not None
     p.save()
@@ -276,7 +276,7 @@ def underlay_image(show: Show, one: Sheet) -> QImage | None:
     return made if not made.isNull() else None
 
 
-def _structures(p: QPainter, laid: Laid, port: Port) -> None:
+def _structures(p: QPainter, laid: Laid, port: Viewport) -> None:
     for one, paths in laid.outlines:
         for index, path in enumerate(paths):
             shape = QPolygonF([port.to_px(x, y) for x, y in path.points])
@@ -306,7 +306,7 @@ def _structures(p: QPainter, laid: Laid, port: Port) -> None:
                 p.drawEllipse(middle, 4, 4)
 
 
-def _names(p: QPainter, laid: Laid, port: Port, labels: Labels) -> None:
+def _names(p: QPainter, laid: Laid, port: Viewport, labels: Labels) -> None:
     if port.scale <= 14:
         return
     tick = font("tick")
@@ -329,7 +329,7 @@ def _names(p: QPainter, laid: Laid, port: Port, labels: Labels) -> None:
 
 
 def _units(
-    p: QPainter, laid: Laid, port: Port, ratio: float, faded: Collection[str], labels: Labels
+    p: QPainter, laid: Laid, port: Viewport, ratio: float, faded: Collection[str], labels: Labels
 ) -> None:
     px = laid.px(port)
     seen = np.flatnonzero(
@@ -366,7 +366,7 @@ def _units(
             paint.text(p, place[0], place[1], d.words, ghost, "text2", height=13)
 
 
-def furniture(p: QPainter, port: Port, plan: bool) -> None:
+def furniture(p: QPainter, port: Viewport, plan: bool) -> None:
     """Scale bar, and where the audience is."""
     length = next((s for s in (100, 50, 20, 10, 5, 2, 1, 0.5, 0.2) if s * port.scale <= 160), 0.1)
     x, y = 16.0, port.high - 18.0

@@ -25,12 +25,12 @@ from isthmus.app.canvas import drawing
 from isthmus.app.canvas.moment import Moment
 from isthmus.app.canvas.overlay import draw_handles, sign, tag
 from isthmus.app.canvas.plan_hands import PlanHands
-from isthmus.app.canvas.port import Port
 from isthmus.app.canvas.sight import Sight
 from isthmus.app.canvas.snapping import NUDGE, Snapping
 from isthmus.app.canvas.still_layer import StillLayer
 from isthmus.app.canvas.tools import Tool
 from isthmus.app.canvas.under import Under
+from isthmus.app.canvas.viewport import Viewport
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind
@@ -57,7 +57,7 @@ class PlanCanvas(QWidget):
     def __init__(self, bench: Workbench, follow: bool = False) -> None:
         super().__init__()
         self.bench, self.follow = bench, follow
-        self.port = Port()
+        self.port = Viewport()
         self.names = True
         self.tool: Tool | None = None
         self.shown: set[str] | None = None  # a filter: only these

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QImage, QPainter, QPixmap
 
 from isthmus.app.canvas import drawing
-from isthmus.app.canvas.port import Port
+from isthmus.app.canvas.viewport import Viewport
 from isthmus.app.kit.theme import theme
 
 if TYPE_CHECKING:
@@ -22,7 +22,7 @@ class StillLayer:
         self.canvas = canvas
         self._layer: QPixmap | None = None
         self._layer_key: object = None
-        self._layer_port = Port()
+        self._layer_port = Viewport()
         self._underlay: tuple[object, QImage | None] = (None, None)
 
     def _faded(self) -> set[str]:
@@ -80,5 +80,5 @@ class StillLayer:
                 laid, port, ratio, what[1], self.canvas.names, self._underlay[1], lux
             )
             self._layer_key = (what, where)
-            self._layer_port = Port(port.wide, port.high, port.scale, port.centre)
+            self._layer_port = Viewport(port.wide, port.high, port.scale, port.centre)
         p.drawPixmap(0, 0, self._layer)

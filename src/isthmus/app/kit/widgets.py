@@ -223,7 +223,7 @@ class Choice(QComboBox):
         paint.chevron(p, self.width() - 13, self.height() / 2 + 0.5, True)
 
 
-class Line(QLineEdit):
+class LineField(QLineEdit):
     """A line to type in. With nothing of its own to undo it leaves Ctrl+Z and its reverse to the
     show.
     """
@@ -242,7 +242,7 @@ class Line(QLineEdit):
 
 def field(name: str, value: str = "", hint: str = "", mono: bool = False) -> QLineEdit:
     """A line to type in, named for those who cannot see it."""
-    made = Line(value)
+    made = LineField(value)
     made.setObjectName(name)
     made.setAccessibleName(name)
     made.setPlaceholderText(hint)

@@ -17,7 +17,7 @@ from isthmus.app.kit.figures import read_change, write_figure
 from isthmus.app.kit.help import HELP
 from isthmus.app.kit.theme import SIZE, font, pen, theme
 from isthmus.app.kit.widgets import (
-    Line,
+    LineField,
     Panel,
     Section,
     SeverityMark,
@@ -146,7 +146,7 @@ def _metres(axis: int) -> Callable[[Unit], str]:
     return lambda unit: f"{unit.position[axis]:.2f}" if unit.position else "none"
 
 
-class Field(Line):
+class Field(LineField):
     """One property of all selected units; different values show as ≠ with their counts until
     something is typed.
     """

@@ -22,7 +22,11 @@ from isthmus.show.records import Show, Structure, Vec3
 from isthmus.stage.mount import mount_of
 from isthmus.stage.runs import SIDES, UPRIGHT_KINDS, along_of, run_of, usual_side
 
-WAYS = {"spacing": "keep their spacing", "ends": "keep to the ends", "refit": "are spread again"}
+LENGTH_WORDS = {
+    "spacing": "keep their spacing",
+    "ends": "keep to the ends",
+    "refit": "are spread again",
+}
 
 
 PLACE = ("Across x", "Upstage y", "Height z")
@@ -94,7 +98,7 @@ class StructurePanel(QWidget):
         grid.setColumnStretch(1, 1)
         for made in self.fields.values():
             made.setMinimumWidth(60)
-        self.way = choice("length way", [(k, f"units {w}") for k, w in WAYS.items()])
+        self.way = choice("length way", [(k, f"units {w}") for k, w in LENGTH_WORDS.items()])
         self.way.setToolTip("What units do when the length changes")
         self.fields["Length"].textEdited.connect(lambda _: self._preview())
         self.way.currentIndexChanged.connect(lambda _: self._other_way())
@@ -197,7 +201,8 @@ class StructurePanel(QWidget):
             return
         if made is not None:
             self.bench.plan.see(
-                made.show, f"{length:.2f} m: units {WAYS[self.bench.plan.length_way]}. {made.words}"
+                made.show,
+                f"{length:.2f} m: units {LENGTH_WORDS[self.bench.plan.length_way]}. {made.words}",
             )
 
     def _edit(self, name: str, make: Callable[[Show, str], Show]) -> None:

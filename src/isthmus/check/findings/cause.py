@@ -1,53 +1,77 @@
-"""A cause: how some units would really be, and how likely that is beforehand."""
+"""A cause: how some units would really be, how likely that is beforehand, how it is said, and what
+mends it. Each kind is a class; those of units are in `unit_causes`, those of lines in
+`line_causes`.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from math import log
+from typing import TYPE_CHECKING, ClassVar
 
-from isthmus.check.findings.model import State
+from isthmus.check.findings.model import Model, State
+
+if TYPE_CHECKING:
+    from isthmus.check.findings.fixes import Fix
+    from isthmus.check.matched import Match
 
 ELSEWHERE, ALWAYS = (
     "elsewhere",
     "lit",
 )  # faults of a State: listens at an unknown address; lights whatever is called
-# how often each happens to one unit, port, node, hang; from what the trade meets, and they only
-# settle near ties
-PRIOR = {
-    "dead": 0.012,
-    "lamp": 0.012,
-    "address": 0.03,
-    "double": 0.012,
-    "mode": 0.015,
-    "swapped": 0.008,
-    "pan inverted": 0.010,
-    "tilt inverted": 0.008,
-    "pan": 0.004,
-    "tilt": 0.004,
-    "line": 0.003,
-    "exchanged": 0.006,
-    "shifted": 0.010,
-    "run": 0.010,
-    "hang dark": 0.006,
-    "port dark": 0.012,
-    "node dark": 0.012,
-    "port number": 0.015,
-    "ports exchanged": 0.012,
-    "sender": 0.003,
-    "output off": 0.3,  # it is known to be off
-}
 KNOWN = 6.0  # what a node or a discovered device says itself, as a logarithm of odds
 
 
 @dataclass(frozen=True)
 class Cause:
-    """`states` is how each unit it concerns would be; `about` what tells causes of a kind apart."""
+    """`states` is how each unit it concerns would be; `about` what tells causes of a kind apart;
+    `prior` the logarithm of its chance beforehand.
 
-    kind: str
+    `RARITY` is how often it happens to one unit, port, node or hang: from what the trade meets,
+    and it only settles near ties.
+    """
+
+    KIND: ClassVar[str] = ""
+    RARITY: ClassVar[float] = 1.0
+    DEVICES_TELL: ClassVar[bool] = False  # discovery would settle it
+    HUNT_TELLS: ClassVar[bool] = False  # a hunt for the address would settle it
+
     states: Mapping[str, State] = field(compare=False)
     about: tuple[object, ...]
-    prior: float = field(compare=False)  # a logarithm
+    prior: float = field(compare=False)
+
+    @classmethod
+    def odds(cls, share: float = 1.0) -> float:
+        """The prior of one that makes up a share of its kind."""
+        return log(cls.RARITY * share)
+
+    @property
+    def kind(self) -> str:
+        return self.KIND
 
     @property
     def units(self) -> tuple[str, ...]:
         return tuple(self.states)
+
+    @property
+    def unit(self) -> str:
+        """The unit it is about, where it is about one."""
+        return str(self.about[0])
+
+    @property
+    def elsewhere(self) -> bool:
+        """Whether it says that units listen at addresses that are not known yet."""
+        return any(state.fault == ELSEWHERE for state in self.states.values())
+
+    def say(self, model: Model) -> str:
+        """The cause in one sentence."""
+        raise NotImplementedError
+
+    def advice(self, model: Model) -> str:
+        """What to do by hand, in words."""
+        return "Say so in the patch, or fix it at the unit."
+
+    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
+        """What could be done about it from here, the edit of the show first."""
+        return []

@@ -7,18 +7,42 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
-from math import log
 
-from isthmus.check.findings.cause import ELSEWHERE, PRIOR, Cause
+from isthmus.check.findings.cause import ELSEWHERE, Cause
 from isthmus.check.findings.evidence import Evidence
+from isthmus.check.findings.line_causes import HangDark, Run, Shifted
 from isthmus.check.findings.lines import Lines
 from isthmus.check.findings.model import NOWHERE, Model, State
 from isthmus.check.findings.seen import Seen
+from isthmus.check.findings.unit_causes import (
+    Address,
+    Dead,
+    Double,
+    Exchanged,
+    Lamp,
+    NoPan,
+    NoTilt,
+    OtherLine,
+    OtherMode,
+    PanInverted,
+    Swapped,
+    TiltInverted,
+)
 from isthmus.patch.index import index_of
 from isthmus.profiles import chart
 from isthmus.show.records import SLOTS
 
 NEAR = 24  # addresses
+# faults of one unit, and the attributes a unit must have for it
+OF_ONE = (
+    (Dead, set()),
+    (Lamp, set()),
+    (Swapped, {"Pan", "Tilt"}),
+    (PanInverted, {"Pan"}),
+    (NoPan, {"Pan"}),
+    (TiltInverted, {"Tilt"}),
+    (NoTilt, {"Tilt"}),
+)
 
 
 def how_likely(by: int, widths: tuple[int, ...], meets: bool, digits: bool) -> float:
@@ -53,27 +77,13 @@ class Causes:
     def of_unit(self, unit: str) -> Iterator[Cause]:
         model, normal = self.model, self.model.expected(unit)
         attributes = {c.attribute for c in model.programs[unit].chart.channels}
-        yield self._one(unit, "dead", replace(normal, fault="dead"))
-        yield self._one(unit, "lamp", replace(normal, fault="lamp"))
-        if {"Pan", "Tilt"} <= attributes:
-            yield self._one(unit, "swapped", replace(normal, fault="swapped"))
-        for axis in ("Pan", "Tilt"):
-            if axis in attributes:
-                low = axis.lower()
-                yield self._one(unit, f"{low} inverted", replace(normal, fault=f"{low} inverted"))
-                yield self._one(unit, low, replace(normal, fault=low))
+        for kind, needs in OF_ONE:
+            if needs <= attributes:
+                yield kind.of(unit, replace(normal, fault=kind.KIND))
         for mode in model.programs[unit].profile.modes:
             if mode.name != normal.mode:
-                yield Cause(
-                    "mode",
-                    {unit: replace(normal, mode=mode.name)},
-                    (unit, mode.name),
-                    log(PRIOR["mode"]),
-                )
+                yield OtherMode.of(unit, replace(normal, mode=mode.name), (mode.name,))
         yield from self._addresses(unit)
-
-    def _one(self, unit: str, kind: str, state: State) -> Cause:
-        return Cause(kind, {unit: state}, (unit,), log(PRIOR[kind]))
 
     def _addresses(self, unit: str) -> Iterator[Cause]:
         """Addresses at which it would light when it was seen to, and one unknown when it was
@@ -119,20 +129,11 @@ class Causes:
         made.sort(key=lambda pair: -pair[0])
         yield from (cause for _, cause in made[:12])
         if not lit_by and not own_lit and not (told and told.there):
-            yield Cause(
-                "address",
-                {unit: replace(normal, fault=ELSEWHERE)},
-                (unit, None),
-                log(PRIOR["address"] * 0.7),
-            )
+            yield Address.of(unit, replace(normal, fault=ELSEWHERE), (None,), 0.7)
         others = [u for u in self.lines.units if u != universe]
         for other in others:
-            yield Cause(
-                "line",
-                {unit: normal.fed({universe: other})},
-                (unit, other),
-                log(PRIOR["line"] / len(others)),
-            )
+            state = normal.fed({universe: other})
+            yield OtherLine.of(unit, state, (other,), 1 / len(others))
 
     def at_address(self, unit: str, normal: State, by: int, universe: int) -> Cause:
         model = self.model
@@ -150,18 +151,12 @@ class Causes:
         told = self.evidence.told.get(unit)
         if told and told.there and told.address == address + by and told.universe in (0, universe):
             share = 1.0  # it says so itself
-        prior = log(PRIOR["address"] * min(1.0, share)) + (log(0.1) if universe != own else 0.0)
         state = normal.moved(by).fed({own: universe})
+        apart = 1.0 if universe == own else 0.1  # on another line too: two faults at once
         if meets is not None and meets != unit:
-            return Cause(
-                "double",
-                {unit: state},
-                (unit, meets),
-                log(PRIOR["double"] * 0.5) + (log(0.1) if universe != own else 0.0),
-            )
-        return Cause(
-            "address", {unit: state}, (unit, by) if universe == own else (unit, by, universe), prior
-        )
+            return Double.of(unit, state, (meets,), 0.5 * apart)
+        about = (by,) if universe == own else (by, universe)
+        return Address.of(unit, state, about, min(1.0, share) * apart)
 
     def _quick(self, unit: str, state: State) -> float:
         """How well a state fits where the unit lit, without its own call."""
@@ -183,9 +178,7 @@ class Causes:
                         b: replace(right, places=left.places),
                     }
                     if len(left.places) == len(right.places):
-                        yield Cause(
-                            "exchanged", states, tuple(sorted(pair)), log(PRIOR["exchanged"])
-                        )
+                        yield Exchanged(states, tuple(sorted(pair)), Exchanged.odds())
 
     def of_hangs(self, deviants: set[str], steps: Mapping[str, set[int]]) -> Iterator[Cause]:
         """Hangs that are dark, or shifted by a step from one unit on; `steps` are what each unit
@@ -201,7 +194,7 @@ class Causes:
                 states = {u: self.model.expected(u) for u in mine}
                 if len(mine) < len(units):
                     cause = {u: s.fed({universe: NOWHERE}) for u, s in states.items()}
-                    yield Cause("hang dark", cause, (hang, universe), log(PRIOR["hang dark"]))
+                    yield HangDark(cause, (hang, universe), HangDark.odds())
                 yield from self._shifts(hang, universe, mine, deviants, steps)
 
     def _shifts(
@@ -232,10 +225,9 @@ class Causes:
             for by in offered:
                 states = {u: self.model.expected(u).moved(by) for u in mine[first:]}
                 if all(1 <= s.places[0][2] <= SLOTS for s in states.values()):
-                    likely = log(
-                        PRIOR["shifted"] * min(1.0, 2 * how_likely(by, widths, False, False))
-                    ) - (1.5 if first else 0.0)
-                    yield Cause("shifted", states, (hang, universe, by, mine[first]), likely)
+                    share = min(1.0, 2 * how_likely(by, widths, False, False))
+                    likely = Shifted.odds(share) - (1.5 if first else 0.0)
+                    yield Shifted(states, (hang, universe, by, mine[first]), likely)
         for at, unit in enumerate(mine[:-1]):
             own, normal = self.model.programs[unit], self.model.expected(unit)
             for mode in own.profile.modes if off[at] and off[at + 1] else ():
@@ -243,4 +235,4 @@ class Causes:
                 if mode.name != normal.mode and by:
                     states = {u: self.model.expected(u).moved(by) for u in mine[at + 1 :]}
                     states[unit] = replace(normal, mode=mode.name)
-                    yield Cause("run", states, (unit, mode.name, by), log(PRIOR["run"] / 2))
+                    yield Run(states, (unit, mode.name, by), Run.odds(0.5))

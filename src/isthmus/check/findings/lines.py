@@ -7,14 +7,21 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
-from math import log
 
-from isthmus.check.findings.cause import ALWAYS, KNOWN, PRIOR, Cause
+from isthmus.check.findings.cause import ALWAYS, KNOWN, Cause
 from isthmus.check.findings.evidence import SILENT, Evidence
+from isthmus.check.findings.line_causes import (
+    NodeDark,
+    OutputOff,
+    PortDark,
+    PortNumber,
+    PortsExchanged,
+    Sender,
+    reaches,
+)
 from isthmus.check.findings.model import NOWHERE, Model, State
 from isthmus.routes import Port, Reach
 from isthmus.routes.reach import SPARE
-from isthmus.show.records import Output
 
 MOSTLY = 0.75  # of a hang that went wrong: an eye may err
 LONELY = 1.5  # that no one hangs behind the other ports of a universe
@@ -44,36 +51,42 @@ class Lines:
 
     def causes(self, deviants: set[str]) -> Iterator[Cause]:
         """Universes that do not come out where they should, or come out somewhere else."""
-        evidence = self.evidence
         touched = [u for u, units in self.units.items() if deviants.intersection(units)]
         for universe in touched:
             for port in self.ports.get(universe, []):
                 units = self.behind(universe, port)
                 if units:
-                    silent = evidence.nodes.get(port.node.id) == SILENT
-                    prior = (
-                        log(PRIOR["port dark"]) - 3 * silent - KNOWN * self._alive(universe, port)
-                    )
-                    prior -= LONELY * (
-                        len(units) == len(self.units[universe]) and len(self.ports[universe]) > 1
-                    )
-                    yield Cause(
-                        "port dark",
-                        self._fed({universe: NOWHERE}, units),
-                        (port.key, universe),
-                        prior,
-                    )
+                    states = self._fed({universe: NOWHERE}, units)
+                    yield PortDark(states, (port.key, universe), self._dark(universe, port, units))
                     yield from self._numbered(universe, port, units)
                     yield from self._exchanges(universe, port, units, touched)
             for output in self.off.get(universe, ()):
                 states = self._fed({universe: NOWHERE}, self.behind(universe, None))
-                yield Cause("output off", states, (universe, output), log(PRIOR["output off"]))
-            seen = evidence.senders.get(universe)
-            prior = log(PRIOR["sender"]) + (KNOWN if seen else -2.0 if evidence.looked else 0.0)
-            always = {
-                u: replace(self.model.expected(u), fault=ALWAYS) for u in self.units[universe]
-            }
-            yield Cause("sender", always, (universe,), prior)
+                yield OutputOff(states, (universe, output), OutputOff.odds())
+            yield self._sender(universe)
+        yield from self._nodes(deviants)
+
+    def _dark(self, universe: int, port: Port, units: Sequence[str]) -> float:
+        """How likely a port is dark: less so when its node is silent as a whole, a device behind it
+        answers, or it had to feed all of the universe that other ports feed too.
+        """
+        silent = self.evidence.nodes.get(port.node.id) == SILENT
+        all_of_it = len(units) == len(self.units[universe]) and len(self.ports[universe]) > 1
+        alive = self._alive(universe, port)
+        return PortDark.odds() - 3 * silent - KNOWN * alive - LONELY * all_of_it
+
+    def _sender(self, universe: int) -> Cause:
+        """Another sender: far likelier when one was seen, less so when the network was looked at
+        and none was.
+        """
+        seen = self.evidence.senders.get(universe)
+        prior = Sender.odds() + (KNOWN if seen else -2.0 if self.evidence.looked else 0.0)
+        expected = {u: self.model.expected(u) for u in self.units[universe]}
+        always = {u: replace(state, fault=ALWAYS) for u, state in expected.items()}
+        return Sender(always, (universe,), prior)
+
+    def _nodes(self, deviants: set[str]) -> Iterator[Cause]:
+        """Nodes that are dark as a whole."""
         for node in self.model.show.nodes:
             dark: dict[str, State] = {}
             for universe, ports in self.ports.items():
@@ -81,9 +94,9 @@ class Lines:
                     if port.node.id == node.id:
                         dark |= self._fed({universe: NOWHERE}, self.behind(universe, port))
             if deviants.intersection(dark):
-                says = evidence.nodes.get(node.id)
+                says = self.evidence.nodes.get(node.id)
                 known = 0.0 if not says else KNOWN if says == SILENT else -2 * KNOWN
-                yield Cause("node dark", dark, (node.id,), log(PRIOR["node dark"]) + known)
+                yield NodeDark(dark, (node.id,), NodeDark.odds() + known)
 
     def behind(self, universe: int, port: Port | None) -> list[str]:
         """The units behind a port; None stands for one that gets nothing.
@@ -133,13 +146,12 @@ class Lines:
         for other in touched:
             for theirs in self.ports.get(other, []) if other > universe else ():
                 near = port.node.id == theirs.node.id
-                prior = log(PRIOR["ports exchanged"]) - (0.0 if near else 1.5)
+                prior = PortsExchanged.odds() - (0.0 if near else 1.5)
                 both = self._crossed(port, theirs, (universe, other))
                 crossed = [*units, *self.behind(other, theirs)]
                 states = self._fed({universe: other, other: universe}, crossed)
-                yield Cause(
-                    "ports exchanged", states, (universe, other, port.key, theirs.key), prior + both
-                )
+                about = (universe, other, port.key, theirs.key)
+                yield PortsExchanged(states, about, prior + both)
 
     def _says(self, port: Port, number: int) -> float:
         """What the node itself says about a port having a number."""
@@ -171,27 +183,14 @@ class Lines:
         near = {port.number - 1, port.number + 1, *([] if real is None else [real])} - {port.number}
         for number in sorted(n for n in near if n >= 0):
             comes = sent.get((port.protocol, number), NOWHERE)
-            prior = log(PRIOR["port number"] / 2) + self._says(port, number)
-            yield Cause(
-                "port number",
-                self._fed({universe: comes}, units),
-                (port.key, universe, number),
-                prior,
-            )
+            prior = PortNumber.odds(1 / 2) + self._says(port, number)
+            states = self._fed({universe: comes}, units)
+            yield PortNumber(states, (port.key, universe, number), prior)
         for (_, number), other in sent.items():
             if other != universe and number not in near:
-                prior = log(PRIOR["port number"] / 12) + self._says(port, number)
-                yield Cause(
-                    "port number",
-                    self._fed({universe: other}, units),
-                    (port.key, universe, number),
-                    prior,
-                )
+                prior = PortNumber.odds(1 / 12) + self._says(port, number)
+                states = self._fed({universe: other}, units)
+                yield PortNumber(states, (port.key, universe, number), prior)
 
     def _fed(self, universes: dict[int, int], units: Sequence[str]) -> dict[str, State]:
         return {u: self.model.expected(u).fed(universes) for u in units}
-
-
-def reaches(output: Output, ip: str) -> bool:
-    """Whether what an output sends gets to a node."""
-    return not output.hosts or ip in output.hosts

@@ -19,6 +19,7 @@ from isthmus.check.findings.causes import Causes
 from isthmus.check.findings.chances import chance_of_yes
 from isthmus.check.findings.evidence import Evidence
 from isthmus.check.findings.model import NOWHERE, Model, State
+from isthmus.check.findings.unit_causes import Address, ByTheShow, Unknown
 from isthmus.profiles import chart
 
 # how an eye errs
@@ -205,13 +206,11 @@ class Reason:
         single = [c for unit in sorted(self.deviants) for c in self.causes.of_unit(unit)]
         steps: dict[str, set[int]] = {}
         for cause in single:
-            if cause.kind in ("address", "double"):
-                unit = cause.about[0]
-                state = cause.states[str(unit)]
-                if state.fault != ELSEWHERE:
-                    normal = self.normal[str(unit)].places[0]
-                    if normal[1] == state.places[0][1]:
-                        steps.setdefault(str(unit), set()).add(state.places[0][2] - normal[2])
+            if isinstance(cause, Address) and not cause.elsewhere:
+                _, universe, address = cause.states[cause.unit].places[0]
+                normal = self.normal[cause.unit].places[0]
+                if normal[1] == universe:
+                    steps.setdefault(cause.unit, set()).add(address - normal[2])
         causes = self.causes
         several = [
             *causes.of_pairs(self.deviants),
@@ -350,13 +349,9 @@ class Reason:
                 verdict.result == "wrong"
                 and not (verdict.others and explained.issuperset(verdict.others))
             ):
-                kind = "show" if seen and seen <= ways else "unknown"  # an eye may miss some of it
-                out.append(
-                    Finding(
-                        (unit,),
-                        (Ranked(Cause(kind, {unit: self.normal[unit]}, (unit,), 0.0), 1.0),),
-                    )
-                )
+                kind = ByTheShow if seen and seen <= ways else Unknown  # an eye may miss some
+                cause = kind.of(unit, self.normal[unit])
+                out.append(Finding((unit,), (Ranked(cause, 1.0),)))
         return out
 
 

@@ -11,11 +11,11 @@ from typing import TYPE_CHECKING
 from msgspec.structs import replace
 
 from isthmus.check.findings.evidence import Evidence, Told, gather
-from isthmus.check.findings.fixes import Fix, mends_for
+from isthmus.check.findings.fixes import Fix
 from isthmus.check.findings.looks import Look, next_look
 from isthmus.check.findings.model import Model, Models
 from isthmus.check.findings.reason import Finding, reason
-from isthmus.check.findings.words import advice, evidence_for, headline, say
+from isthmus.check.findings.words import evidence_for, headline
 from isthmus.check.matched import Match, told_of
 from isthmus.check.verdicts import now
 from isthmus.errors import EntryFault
@@ -51,6 +51,7 @@ class FindingTold:
     hunt: str
     fixes: tuple[Fix, ...]
     do: str
+    devices_tell: bool = False  # discovery would settle it
 
 
 def findings_of(
@@ -79,7 +80,7 @@ def tell(
 ) -> FindingTold:
     cause = finding.cause
     rivals = tuple(
-        Rival(r.cause.kind, say(model, r.cause), r.chance)
+        Rival(r.cause.kind, r.cause.say(model), r.chance)
         for r in finding.ranked[1:4]
         if r.chance > LIKELY
     )
@@ -88,25 +89,21 @@ def tell(
         if finding.ranked[0].chance < 0.95
         else None
     )
-    unknown = cause.kind == "address" and cause.about[1] is None
-    hunt = (
-        finding.units[0]
-        if unknown
-        or (look is None and rivals and cause.kind in ("shifted", "run", "address", "double"))
-        else ""
-    )
+    open_still = look is None and rivals and cause.HUNT_TELLS
+    hunt = finding.units[0] if cause.elsewhere or open_still else ""
     return FindingTold(
         finding.units,
         headline(model, finding.units),
-        say(model, cause),
+        cause.say(model),
         finding.ranked[0].chance,
         cause.kind,
         tuple(evidence_for(model, evidence, cause)),
         rivals,
         look,
         hunt,
-        tuple(mends_for(model, cause, matches)),
-        advice(model, cause),
+        tuple(cause.fixes(model, matches)),
+        cause.advice(model),
+        cause.DEVICES_TELL,
     )
 
 

@@ -16,8 +16,8 @@ from msgspec.structs import replace
 
 from isthmus.profiles import records as r
 from isthmus.profiles.attributes import ACTIVATION_GROUPS, activation_of, feature_of, plain, unit_of
+from isthmus.profiles.channel_table import Band
 from isthmus.profiles.colour import TYPICAL_EMITTERS
-from isthmus.profiles.sheet import Band
 
 _SNAP = re.compile(
     r"(Shutter|Gobo\d+$|Color\d|Control|ColorMacro|Prism\d+$|Effects\d+$|Media|PlayMode)"

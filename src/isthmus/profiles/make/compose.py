@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from isthmus.profiles import records as r
+from isthmus.profiles.channel_table import ChannelTable
 from isthmus.profiles.make.bodies import Body, geometry_of
 from isthmus.profiles.make.channels import Channel, channel_of, with_definitions
-from isthmus.profiles.sheet import Sheet
 
 _SPACE = uuid.UUID("5a1d0c6e-6a77-4f0a-9d6c-27c3b1f0e001")
 
@@ -125,7 +125,7 @@ def _mode(plan: ModePlan, body: Body, root: str) -> r.Mode:
 
 
 def from_sheet(
-    chart: Sheet,
+    chart: ChannelTable,
     maker: str,
     name: str,
     mode: str,

@@ -17,10 +17,10 @@ from isthmus.errors import EntryFault
 from isthmus.plural import many
 from isthmus.profiles import records as r
 from isthmus.profiles.attributes import plain
+from isthmus.profiles.channel_table import Band
 from isthmus.profiles.make.bodies import Body
 from isthmus.profiles.make.channels import Channel
 from isthmus.profiles.make.compose import ModePlan, body_for, compose, profile_id
-from isthmus.profiles.sheet import Band
 
 MAKER = "Generic"
 Place = Literal["none", "first", "last"]

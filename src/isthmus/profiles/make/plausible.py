@@ -9,10 +9,10 @@ import random
 from collections.abc import Iterator
 
 from isthmus.profiles import records as r
+from isthmus.profiles.channel_table import Band
 from isthmus.profiles.make.bodies import Body
 from isthmus.profiles.make.channels import Channel
 from isthmus.profiles.make.compose import ModePlan, body_for, compose
-from isthmus.profiles.sheet import Band
 
 _HEADS = [
     "Bar",

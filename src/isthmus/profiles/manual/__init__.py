@@ -3,7 +3,7 @@ each.
 """
 
 from isthmus.profiles.manual.naming import propose
-from isthmus.profiles.manual.rows import ManualChart, Row
+from isthmus.profiles.manual.rows import ManualChart, ManualRow
 from isthmus.profiles.manual.text import read_chart
 
-__all__ = ["ManualChart", "Row", "propose", "read_chart"]
+__all__ = ["ManualChart", "ManualRow", "propose", "read_chart"]

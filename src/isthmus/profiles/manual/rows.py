@@ -6,9 +6,9 @@ import math
 import re
 from dataclasses import dataclass, field, replace
 
+from isthmus.profiles.channel_table import Band, ChannelLine, ChannelTable
 from isthmus.profiles.manual.cells import Value
 from isthmus.profiles.manual.naming import propose, propose_band
-from isthmus.profiles.sheet import Band, Line, Sheet
 
 _FULL = re.compile(
     r"^(0\s*-\s*100\s*%?|0\s*-\s*255|min(imum)?\s*(-|to)\s*max(imum)?|dark\s*(-|to)\s*bright)$",
@@ -25,7 +25,7 @@ class RowBand:
 
 
 @dataclass(frozen=True)
-class Row:
+class ManualRow:
     """One channel read from a manual. `doubts` say what lowered the confidence (0 … 1)."""
 
     slots: tuple[int, ...]
@@ -41,23 +41,23 @@ class Row:
 @dataclass(frozen=True)
 class ManualChart:
     title: str
-    rows: tuple[Row, ...]
+    rows: tuple[ManualRow, ...]
     notes: tuple[str, ...] = ()
 
     @property
     def confidence(self) -> float:
         return sum(row.confidence for row in self.rows) / len(self.rows) if self.rows else 0.0
 
-    def sheet(self) -> Sheet:
+    def sheet(self) -> ChannelTable:
         """The chart for comparing and judging."""
-        return Sheet(self.title, tuple(_line(row) for row in self.rows))
+        return ChannelTable(self.title, tuple(_line(row) for row in self.rows))
 
 
-def _line(row: Row) -> Line:
+def _line(row: ManualRow) -> ChannelLine:
     bands = tuple(
         Band(b.start, b.end, b.name, propose_band(b.name, row.attribute)) for b in row.bands
     )
-    return Line(row.slots, row.attribute, row.name, bands, row.default)
+    return ChannelLine(row.slots, row.attribute, row.name, bands, row.default)
 
 
 @dataclass
@@ -104,7 +104,7 @@ def _band(value: Value, name: str, source: int, size: int, wide: bool) -> tuple[
     ), doubt
 
 
-def row_of(draft: Draft) -> Row:
+def row_of(draft: Draft) -> ManualRow:
     """The row a draft makes, its ranges in slot values, with what is doubtful about it."""
     name = re.sub(r"\s+", " ", " ".join(dict.fromkeys(draft.names))).strip(" :-")
     name, bands = _named(name, _bands(draft))
@@ -121,7 +121,7 @@ def row_of(draft: Draft) -> Row:
     if [band.start for band in bands] != [band.start for band in in_order]:
         draft.doubt("its ranges are out of order", 0.15)
     confidence = math.prod(1.0 - cost for cost in draft.doubts.values())
-    return Row(
+    return ManualRow(
         tuple(draft.slots),
         name,
         guess.attribute,
@@ -168,9 +168,9 @@ def _named(name: str, bands: list[RowBand]) -> tuple[str, list[RowBand]]:
     return name, bands
 
 
-def joined(rows: list[Row]) -> list[Row]:
+def joined(rows: list[ManualRow]) -> list[ManualRow]:
     """Fine channels put to the coarse ones they belong to."""
-    made: list[Row] = []
+    made: list[ManualRow] = []
     for row in rows:
         guess = propose(row.name)
         if guess.fine and len(row.slots) == 1:
@@ -202,7 +202,7 @@ def joined(rows: list[Row]) -> list[Row]:
     return made
 
 
-def colours_together(rows: list[Row]) -> list[Row]:
+def colours_together(rows: list[ManualRow]) -> list[ManualRow]:
     """Cyan, magenta and yellow beside red, green and blue are emitters; alone they take
     light away.
     """

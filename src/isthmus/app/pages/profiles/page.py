@@ -29,9 +29,9 @@ from isthmus.library.shelf import keep_own
 from isthmus.patch.follow import grown
 from isthmus.patch.swap_profile import preview_swap, swap_profile, using
 from isthmus.plural import many
+from isthmus.profiles.channel_table import channel_table
 from isthmus.profiles.gdtf import read_members
 from isthmus.profiles.records import Profile
-from isthmus.profiles.sheet import sheet
 from isthmus.profiles.store import profiles_of, stored_of
 from isthmus.show.container import write_atomically
 from isthmus.show.records import StoredProfile
@@ -170,7 +170,7 @@ class ProfilesPage(Page):
     def find_its_like(self) -> None:
         view = self.library
         if view.profile is not None and view.mode is not None:
-            view.look_for_like(sheet(view.profile, view.mode))
+            view.look_for_like(channel_table(view.profile, view.mode))
 
     def download_chosen(self) -> None:
         """Fetch the offer that is chosen, and choose it again once it is here."""
@@ -181,7 +181,7 @@ class ProfilesPage(Page):
     def compare_from_here(self) -> None:
         view = self.library
         if view.profile is not None and view.mode is not None:
-            view.compare_with(sheet(view.profile, view.mode))
+            view.compare_with(channel_table(view.profile, view.mode))
 
     def adapt_copy(self) -> None:
         view = self.library

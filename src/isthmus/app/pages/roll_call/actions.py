@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from isthmus.app.kit.actions import Action
-from isthmus.check.verdicts import WAYS
+from isthmus.check.verdicts import WRONG_IN
 
 if TYPE_CHECKING:
     from isthmus.app.pages.roll_call.page import RollCallPage
@@ -109,6 +109,6 @@ def actions_of(page: RollCallPage) -> list[Action]:
                 "call",
                 group=group,
             )
-            for n, (way, words) in enumerate(WAYS.items(), 1)
+            for n, (way, words) in enumerate(WRONG_IN.items(), 1)
         ),
     ]

@@ -61,7 +61,7 @@ def swatch_color(rgb: np.ndarray) -> QColor:
     return QColor.fromRgbF(r, g, b)
 
 
-class Rows(QStyledItemDelegate):
+class PatchRows(QStyledItemDelegate):
     """Paints cells straight from the unit."""
 
     def __init__(self, table: PatchTable) -> None:
@@ -302,7 +302,7 @@ class PatchTable(TextTable):
         self.setObjectName("patch table")
         self.setAccessibleName("Patch")
         self.setModel(model)
-        self.setItemDelegate(Rows(self))
+        self.setItemDelegate(PatchRows(self))
         self.setHorizontalHeader(Header(self))
         self.verticalHeader().hide()
         self.verticalHeader().setMinimumSectionSize(SIZE["table_row"])

@@ -17,11 +17,11 @@ from isthmus.app.kit.widgets import choice, field, label
 from isthmus.app.pages.profiles.views.chart import ChartView
 from isthmus.errors import IsthmusError
 from isthmus.profiles.adapt import borrow
+from isthmus.profiles.channel_table import channel_table
 from isthmus.profiles.clock import now
 from isthmus.profiles.make.compose import profile_id
 from isthmus.profiles.make.generic import KINDS, MACHINES, MAKER, ORDERS, Recipe, generic_profile
 from isthmus.profiles.records import Profile
-from isthmus.profiles.sheet import sheet
 
 if TYPE_CHECKING:
     from isthmus.app.pages.profiles.page import ProfilesPage
@@ -183,7 +183,7 @@ class GenericDialog(Frame):
             widget.setEnabled(on)
         try:
             self.profile = generic_profile([self.recipe()])
-            self.chart.show_sheet(sheet(self.profile, self.profile.modes[0]))
+            self.chart.show_sheet(channel_table(self.profile, self.profile.modes[0]))
             self.words.setText(f"{MAKER} {self.profile.name}: {self.profile.modes[0].name}.")
             self.say_trouble("")
         except IsthmusError as error:

@@ -33,10 +33,10 @@ from isthmus.errors import EntryFault
 from isthmus.plural import many
 from isthmus.profiles import adapt
 from isthmus.profiles.attributes import plain
+from isthmus.profiles.channel_table import Band, bands_of, channel_table
 from isthmus.profiles.clock import now
 from isthmus.profiles.make.channels import Channel
 from isthmus.profiles.records import DmxChannel, Profile, Revision, WheelSlot
-from isthmus.profiles.sheet import Band, bands_of, sheet
 
 if TYPE_CHECKING:
     from isthmus.app.pages.profiles.page import ProfilesPage
@@ -377,7 +377,7 @@ class AdaptView(PageView):
         )
         self.checks.setPlainText("\n".join(f"• {finding.text}" for finding in found))
         mode = profile.mode(self.mode)
-        self.chart.show_sheet(sheet(profile, mode) if mode else None, keep=True)
+        self.chart.show_sheet(channel_table(profile, mode) if mode else None, keep=True)
         kept = self.wheel.currentText()
         self.wheel.clear()
         self.wheel.addItems([wheel.name for wheel in profile.wheels])

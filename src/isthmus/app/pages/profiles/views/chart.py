@@ -25,8 +25,8 @@ from PySide6.QtWidgets import QAbstractScrollArea, QToolTip
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import plain_tip
+from isthmus.profiles.channel_table import Band, ChannelLine, ChannelTable, physical_text, table
 from isthmus.profiles.compare import LineVerdict, compare
-from isthmus.profiles.sheet import Band, Line, Sheet, physical_text, table
 
 ROW, BAND = 24, 18
 LABEL = 212
@@ -46,8 +46,8 @@ class _Row:
 
     y: int
     height: int
-    line: Line | None
-    other: Line | None
+    line: ChannelLine | None
+    other: ChannelLine | None
     verdict: LineVerdict | None
     band: Band | None = None
     other_band: Band | None = None
@@ -66,8 +66,8 @@ class ChartView(QAbstractScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("DMX chart")
         self.setObjectName("chart")
-        self.sheet: Sheet | None = None
-        self.other: Sheet | None = None
+        self.sheet: ChannelTable | None = None
+        self.other: ChannelTable | None = None
         self.verdicts: list[LineVerdict] = []
         self.listed = True
         self.needle = ""
@@ -79,7 +79,7 @@ class ChartView(QAbstractScrollArea):
     # ------------------------------------------------------------ what is shown
 
     def show_sheet(
-        self, sheet: Sheet | None, other: Sheet | None = None, keep: bool = False
+        self, sheet: ChannelTable | None, other: ChannelTable | None = None, keep: bool = False
     ) -> None:
         """A chart, alone or beside another. `keep` leaves the view where it is (while it is being
         edited).
@@ -157,7 +157,7 @@ class ChartView(QAbstractScrollArea):
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._lay_out()
 
-    def lines(self) -> Sequence[Line]:
+    def lines(self) -> Sequence[ChannelLine]:
         return self.sheet.lines if self.sheet else ()
 
     # ------------------------------------------------------------ hands
@@ -310,7 +310,7 @@ class ChartView(QAbstractScrollArea):
         left, wide = self._bar()
         self._paint_bar(p, line, QRectF(left, y + 5, wide, ROW - 11))
 
-    def _paint_bar(self, p: QPainter, line: Line, r: QRectF) -> None:
+    def _paint_bar(self, p: QPainter, line: ChannelLine, r: QRectF) -> None:
         """The ranges of a line along 0 … top, the default marked."""
         p.fillRect(r, theme.color("shoal"))
         scale = r.width() / (line.top + 1)

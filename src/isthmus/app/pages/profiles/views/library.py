@@ -27,8 +27,8 @@ from isthmus.app.pages.profiles.views.results import ResultsView, marks_in_words
 from isthmus.errors import IsthmusError
 from isthmus.library import Entry
 from isthmus.plural import many
+from isthmus.profiles.channel_table import ChannelTable, channel_table
 from isthmus.profiles.records import Mode, Profile
-from isthmus.profiles.sheet import Sheet, sheet
 from isthmus.show.records import StoredProfile
 
 TYPING_MS = 40
@@ -47,8 +47,8 @@ class LibraryView(PageView):
         self.stored: StoredProfile | None = None
         self.profile: Profile | None = None
         self.mode: Mode | None = None
-        self.beside: Sheet | None = None
-        self.like: Sheet | None = None  # a chart whose like is looked for
+        self.beside: ChannelTable | None = None
+        self.like: ChannelTable | None = None  # a chart whose like is looked for
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(14)
@@ -216,7 +216,7 @@ class LibraryView(PageView):
         if chosen := self.maker.currentData():
             self.needle.setText(chosen)
 
-    def look_for_like(self, chart: Sheet | None) -> None:
+    def look_for_like(self, chart: ChannelTable | None) -> None:
         """Rank the library by how near its charts come to this one; None ends it."""
         self.like = chart
         self.liking.setVisible(chart is not None)
@@ -250,7 +250,7 @@ class LibraryView(PageView):
         if profile is None or self.mode is None or entry is None:
             return
         self.pick_mode.setCurrentText(name)
-        whole = sheet(profile, self.mode)
+        whole = channel_table(profile, self.mode)
         cells = f", {whole.cells} cells" if whole.cells else ""
         blocks = len({line.block for line in whole.lines})
         self.name.setText(f"{profile.title}")
@@ -276,13 +276,13 @@ class LibraryView(PageView):
     def _show_chart(self) -> None:
         if self.profile is None or self.mode is None:
             return
-        own = sheet(self.profile, self.mode)
+        own = channel_table(self.profile, self.mode)
         if self.beside is not None:
             self.chart.show_sheet(self.beside, own)
         else:
             self.chart.show_sheet(own)
 
-    def compare_with(self, other: Sheet | None) -> None:
+    def compare_with(self, other: ChannelTable | None) -> None:
         """Hold the charts that are chosen from now on against this one; None reads them alone."""
         self.beside = other
         self.against.setVisible(other is not None)

@@ -32,15 +32,15 @@ from isthmus.app.pages.profiles.views.finder import attribute_of
 from isthmus.errors import EntryFault
 from isthmus.plural import many
 from isthmus.profiles.attributes import plain
+from isthmus.profiles.channel_table import ChannelTable, channel_table
 from isthmus.profiles.clock import now
 from isthmus.profiles.compare import compare
 from isthmus.profiles.judge import judge, note_to_maker
 from isthmus.profiles.make import from_sheet
 from isthmus.profiles.make.compose import body_for
-from isthmus.profiles.manual import ManualChart, Row, read_chart
+from isthmus.profiles.manual import ManualChart, ManualRow, read_chart
 from isthmus.profiles.manual.pdf import best_chart, likely_pages, page_texts
 from isthmus.profiles.manual.rows import RowBand
-from isthmus.profiles.sheet import Sheet, sheet
 from isthmus.show.container import read_file
 
 if TYPE_CHECKING:
@@ -56,7 +56,7 @@ HINT = """Paste the DMX chart of a manual here, however it comes:
                    240…255   open"""
 
 
-class Rows(RowsModel):
+class ManualRows(RowsModel):
     """The rows of one chart; channel, name and attribute can be typed over."""
 
     COLUMNS = ("Ch", "Name in the manual", "Attribute", "Confidence", "Verdict")
@@ -64,11 +64,11 @@ class Rows(RowsModel):
     def __init__(self, view: ManualView) -> None:
         super().__init__()
         self.view = view
-        self.rows: list[Row] = []
-        self.read_as: list[Row] = []  # as the reader had them, before anybody corrected them
+        self.rows: list[ManualRow] = []
+        self.read_as: list[ManualRow] = []  # as the reader had them, before anybody corrected them
         self.verdicts: list[str] = []
 
-    def take(self, rows: list[Row]) -> None:
+    def take(self, rows: list[ManualRow]) -> None:
         self.beginResetModel()
         self.read_as = list(rows)
         self.rows = [self.view.corrections.get(row, row) for row in rows]
@@ -134,7 +134,7 @@ class Rows(RowsModel):
         self.correct(index.row(), row)
         return True
 
-    def correct(self, index: int, row: Row) -> None:
+    def correct(self, index: int, row: ManualRow) -> None:
         """A row as the person has it."""
         row = replace(row, confidence=1.0, doubts=())
         self.view.corrections[self.read_as[index]] = row
@@ -148,9 +148,9 @@ class ManualView(PageView):
         self.bench, self.page = bench, page
         self.charts: list[ManualChart] = []
         self.corrections: dict[
-            Row, Row
+            ManualRow, ManualRow
         ] = {}  # kept while the source is typed in: a row that reads as before stays corrected
-        self.against: Sheet | None = None
+        self.against: ChannelTable | None = None
         self._pdf: dict[int, list[str]] = {}
         self._task: Task | None = None
         self._quiet = False
@@ -201,7 +201,7 @@ class ManualView(PageView):
         self.make = button("Make a profile…", "primary", self._make, 28)
         top.addWidget(self.make)
         column.addLayout(top)
-        self.model = Rows(self)
+        self.model = ManualRows(self)
         self.table = plain_table(
             self.model, "manual rows", "Rows read from the manual", (44, 110, 110, 44, 80), 1
         )
@@ -338,7 +338,7 @@ class ManualView(PageView):
         else:
             self._row(-1)
 
-    def current_sheet(self) -> Sheet | None:
+    def current_sheet(self) -> ChannelTable | None:
         if not self.model.rows:
             return None
         title = self.charts[max(0, self.which.currentIndex())].title or "The manual"
@@ -442,7 +442,7 @@ class ManualView(PageView):
         if view.profile is None or view.mode is None:
             self.bench.tell("attention", "Select a mode in the library first.")
             return
-        self.against = sheet(view.profile, view.mode)
+        self.against = channel_table(view.profile, view.mode)
         self.against_words.setText(f"Left the manual, right {self.against.title}.")
         self.against_words.setToolTip(plain_tip(self.against.title))
         self.edited()

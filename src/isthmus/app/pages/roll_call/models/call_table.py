@@ -24,7 +24,7 @@ Index = QModelIndex | QPersistentModelIndex
 
 
 @dataclass(frozen=True)
-class Row:
+class CallRow:
     """A stop with its place in the call, or a unit left out with the reason."""
 
     title: str
@@ -51,7 +51,7 @@ class CallModel(RowsModel):
             found, left = callable_units(show)
             stops = [Call(u.name, (u.id,)) for u in found]
         rows = [
-            Row(c.title, units.get(c.units[0]) if len(c.units) == 1 else None, i)
+            CallRow(c.title, units.get(c.units[0]) if len(c.units) == 1 else None, i)
             for i, c in enumerate(stops)
         ]
         rows += [_left(x, units) for x in left if x.unit in units]
@@ -62,7 +62,7 @@ class CallModel(RowsModel):
         self.endResetModel()
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        row: Row = self.rows[index.row()]
+        row: CallRow = self.rows[index.row()]
         if role == Qt.ItemDataRole.ToolTipRole:  # notes are longer than the column is wide
             return (
                 plain_tip(self.words(row.unit))
@@ -97,25 +97,25 @@ class CallModel(RowsModel):
         by = f", {verdict.by}" if verdict.by else ""
         return f"{stale}{say(self.bench.show, verdict)}  {verdict.at[11:16]}{by}"
 
-    def _of_many(self, row: Row) -> str:
+    def _of_many(self, row: CallRow) -> str:
         call = self.bench.session.call
         ids = call.calls[row.at].units if call else ()
         done = sum(self.fresh.get(u, False) for u in ids)
         return f"{done} of {many(len(ids), 'unit')} have a verdict" if ids else ""
 
 
-def _left(left: Left, units: dict[str, Unit]) -> Row:
-    return Row("", units[left.unit], -1, left.why)
+def _left(left: Left, units: dict[str, Unit]) -> CallRow:
+    return CallRow("", units[left.unit], -1, left.why)
 
 
-class Rows(QStyledItemDelegate):
+class CallRows(QStyledItemDelegate):
     def __init__(self, model: CallModel) -> None:
         super().__init__(model)
         self.model = model
 
     def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         model = self.model
-        row: Row = model.rows[index.row()]
+        row: CallRow = model.rows[index.row()]
         unit, call = row.unit, model.bench.session.call
         current = call is not None and not row.why and row.at == call.at
         r = QRectF(option.rect)  # type: ignore[attr-defined]

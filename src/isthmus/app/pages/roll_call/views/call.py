@@ -35,13 +35,12 @@ from isthmus.app.kit.widgets import (
     units_field,
 )
 from isthmus.app.model.workbench import Workbench
-from isthmus.app.pages.roll_call.models.call_table import CallModel, Row, Rows
+from isthmus.app.pages.roll_call.models.call_table import CallModel, CallRow, CallRows
 from isthmus.app.pages.roll_call.views.seen import Thumb, picture_of
 from isthmus.check.acts import BEAM, CELLS, COLOUR, LIGHT, MOVEMENT
-from isthmus.check.calls import ORDERS
-from isthmus.check.calls import WAYS as CALL_WAYS
+from isthmus.check.calls import CALLED_BY, ORDERS
 from isthmus.check.rollcall import RESTS, Manner, length, sentence
-from isthmus.check.verdicts import WAYS, tally, tally_words
+from isthmus.check.verdicts import WRONG_IN, tally, tally_words
 from isthmus.errors import EntryFault
 from isthmus.patch.cells import addresses
 from isthmus.patch.choose import complete, read_choice
@@ -98,7 +97,7 @@ class CallView(PageView):
         self.table = plain_table(
             self.model, "call table", "Units called", (34, 52, 130, 64, 180), 4
         )
-        self.table.setItemDelegate(Rows(self.model))
+        self.table.setItemDelegate(CallRows(self.model))
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.table.setTabKeyNavigation(False)
         self.table.verticalHeader().setDefaultSectionSize(SIZE["table_row"])
@@ -127,7 +126,7 @@ class CallView(PageView):
         second.setSpacing(10)
         both.addLayout(row)
         both.addLayout(second)
-        self.by = choice("call by", list(CALL_WAYS.items()))
+        self.by = choice("call by", list(CALLED_BY.items()))
         self.order = choice("call order", list(ORDERS.items()))
         self.level = QSpinBox()
         self.level.setRange(5, 100)
@@ -260,10 +259,10 @@ class CallView(PageView):
         ways.setSpacing(4)
         ways.addWidget(label("Fault", "quiet", "caption"))
         self.ways: dict[str, QPushButton] = {}
-        for number, way in enumerate(WAYS, 1):
+        for number, way in enumerate(WRONG_IN, 1):
             made = button(f"{number} {SHORT[way]}", "quiet", height=24, name=f"way {way}")
             made.setCheckable(True)
-            made.setToolTip(WAYS[way])
+            made.setToolTip(WRONG_IN[way])
             self.ways[way] = made
             ways.addWidget(made)
         ways.addStretch(1)
@@ -479,7 +478,7 @@ class CallView(PageView):
         if self.bench.session.call is None:
             self.acts.trigger("call.begin")
             return
-        row: Row = self.model.rows[index.row()]
+        row: CallRow = self.model.rows[index.row()]
         unit: Unit | None = row.unit
         if not row.why and unit:
             self.bench.guard(lambda: self.bench.session.jump(unit.id))

@@ -38,18 +38,6 @@ from isthmus.check.prove import ProveActs, ProveSlots
 from isthmus.plural import many
 
 MOST_PICTURES = 4
-TOLD_BY_DEVICES = (
-    "address",
-    "double",
-    "exchanged",
-    "mode",
-    "run",
-    "shifted",
-    "dead",
-    "line",
-    "port dark",
-    "hang dark",
-)
 TOLD = Qt.ItemDataRole.UserRole
 
 
@@ -287,7 +275,7 @@ class FindingsView(PageView):
             column.addLayout(pictures)
 
     def _fill_fixes(self, column: QVBoxLayout, told: FindingTold) -> None:
-        ask = told.kind in TOLD_BY_DEVICES and self.checks.found is None
+        ask = told.devices_tell and self.checks.found is None
         if not told.fixes and not told.hunt and not ask:
             return
         column.addWidget(Section("Fix"))

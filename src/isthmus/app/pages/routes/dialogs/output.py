@@ -18,7 +18,7 @@ from isthmus.routes import edits as core
 from isthmus.routes import notations, read_hosts, read_number, read_universe, write_number
 from isthmus.show.records import Output, new_id
 
-WAYS = (
+DELIVERIES = (
     ("unicast", "Unicast to these addresses"),
     ("asked", "Unicast to subscribed nodes"),
     ("broadcast", "Broadcast"),
@@ -97,8 +97,8 @@ class OutputDialog(Frame):
         sacn = self.protocol.currentData() == "sacn"
         self.way.blockSignals(True)
         self.way.clear()
-        for key, words in WAYS:
-            if key in core.WAYS[str(self.protocol.currentData())]:
+        for key, words in DELIVERIES:
+            if key in core.DELIVERIES[str(self.protocol.currentData())]:
                 self.way.addItem(words, key)
         at = (
             self.way.findData(way)

@@ -17,7 +17,7 @@ from isthmus.app.kit.widgets import RowsModel, button, choice, label, plain_tabl
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import FileFault, IsthmusError, os_reason
 from isthmus.net import View, ipv4
-from isthmus.net.plan import RANGES, Line, plan, sheet
+from isthmus.net.plan import RANGES, PlannedDevice, plan, sheet
 from isthmus.routes.edits import change_node
 
 
@@ -27,7 +27,7 @@ class _Model(RowsModel):
     def data(
         self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
     ) -> Any:
-        line: Line = self.rows[index.row()]
+        line: PlannedDevice = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             return (line.name, line.place, line.now, line.address, line.mask)[index.column()]
         if role == Qt.ItemDataRole.FontRole:

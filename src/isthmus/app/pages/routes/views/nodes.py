@@ -38,7 +38,7 @@ from isthmus.show.records import Node
 
 
 @dataclass(frozen=True)
-class Row:
+class NodeRow:
     """An expected node, one that answers, or both."""
 
     node: Node | None
@@ -47,7 +47,7 @@ class Row:
     severity: str
 
 
-def rows_of(bench: Workbench) -> list[Row]:
+def rows_of(bench: Workbench) -> list[NodeRow]:
     view = bench.known.network or View()
     pairs = pair(bench.show, view.nodes)
     wrong = {d.node for d in compare(bench.show, view.nodes)}
@@ -64,10 +64,10 @@ def rows_of(bench: Workbench) -> list[Row]:
             state, severity = (
                 ("does not answer", "fault") if view.looked else ("not asked yet", "note")
             )
-        rows.append(Row(node, real, state, severity))
+        rows.append(NodeRow(node, real, state, severity))
     known = {real.ip for real in pairs.values()} | {node.ip for node in bench.show.nodes}
     return rows + [
-        Row(None, real, "silent" if real.silent else "not expected", "note")
+        NodeRow(None, real, "silent" if real.silent else "not expected", "note")
         for real in view.nodes
         if real.ip not in known
     ]
@@ -79,7 +79,7 @@ class NodesModel(RowsModel):
     def data(
         self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
     ) -> Any:
-        row: Row = self.rows[index.row()]
+        row: NodeRow = self.rows[index.row()]
         node, real, column = row.node, row.real, index.column()
         if role == Qt.ItemDataRole.DisplayRole:
             return (
@@ -137,7 +137,7 @@ class PortsModel(RowsModel):
         super().__init__()
         self.wishes: dict[int, PortWish] = {}
 
-    def show_node(self, row: Row | None) -> None:
+    def show_node(self, row: NodeRow | None) -> None:
         ports: list[tuple[int, str, FoundPort | None]] = []
         if row is not None:
             node, real = row.node, row.real
@@ -284,7 +284,7 @@ class NodesView(PageView):
         lower.addLayout(self._setting(), 3)
         lower.addLayout(self._differences(), 2)
         column.addLayout(lower, 1)
-        self._row: Row | None = None
+        self._row: NodeRow | None = None
         self._found: list[Difference] = []
         self._shown: object = None
         bind(bench.known.network_changed, self, self.refresh)

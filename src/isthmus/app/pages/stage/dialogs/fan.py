@@ -13,7 +13,7 @@ from isthmus.app.kit.theme import SIZE, font
 from isthmus.app.kit.widgets import choice, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import IsthmusError
-from isthmus.layout.fan import CURVES, WAYS, fan
+from isthmus.layout.fan import CURVES, FAN_WAYS, fan
 from isthmus.output.fanning import Fannable, fan_live, fan_placed, fannables
 from isthmus.plural import many
 from isthmus.stage.mount import mount_of
@@ -33,7 +33,7 @@ class FanDialog(Frame):
                 for f in fannables(bench.levels.live, self.ids)
             ],
         )
-        self.way = choice("fan way", [(w, w) for w in WAYS])
+        self.way = choice("fan way", [(w, w) for w in FAN_WAYS])
         self.curve = choice("fan curve", [(c, c) for c in CURVES])
         self.start, self.end = figure_field("fan start", 0.0, 90), figure_field("fan end", 0.0, 90)
         self.block = QSpinBox()

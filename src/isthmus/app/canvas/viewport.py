@@ -11,7 +11,7 @@ KEPT = 40
 
 
 @dataclass
-class Port:
+class Viewport:
     """`scale` px a metre about `centre` (metres) in the middle of `wide` by `high` px. x right, y
     up.
     """

@@ -32,7 +32,7 @@ class Band:
 
 
 @dataclass(frozen=True)
-class Line:
+class ChannelLine:
     """One channel: `slots` from coarse to fine, counted from 1 in its DMX block."""
 
     slots: tuple[int, ...]
@@ -68,9 +68,9 @@ class Line:
 
 
 @dataclass(frozen=True)
-class Sheet:
+class ChannelTable:
     title: str
-    lines: tuple[Line, ...]
+    lines: tuple[ChannelLine, ...]
 
     @property
     def footprint(self) -> int:
@@ -148,7 +148,7 @@ def bands_of(functions: Sequence[ChannelFunction], top: int) -> tuple[Band, ...]
     return tuple(sorted(made, key=lambda band: (band.start, band.end)))
 
 
-def _line(item: ChartChannel, ranges: dict[int, tuple[Band, ...]]) -> Line:
+def _line(item: ChartChannel, ranges: dict[int, tuple[Band, ...]]) -> ChannelLine:
     """A channel of a laid-out chart as a line; `ranges` keeps those of a channel for its other
     cells.
     """
@@ -157,7 +157,7 @@ def _line(item: ChartChannel, ranges: dict[int, tuple[Band, ...]]) -> Line:
     key = id(item.channel)
     if key not in ranges:
         ranges[key] = bands_of(functions, item.top)
-    return Line(
+    return ChannelLine(
         slots=tuple(offset for _, offset in item.slots),
         attribute=item.attribute,
         name=name,
@@ -169,18 +169,18 @@ def _line(item: ChartChannel, ranges: dict[int, tuple[Band, ...]]) -> Line:
     )
 
 
-def make_sheet(profile: Profile, mode: Mode, lay: Chart) -> Sheet:
+def make_sheet(profile: Profile, mode: Mode, lay: Chart) -> ChannelTable:
     """The chart of a mode that was laid flat; see `sheet` for the kept one."""
     ranges: dict[int, tuple[Band, ...]] = {}
-    return Sheet(
+    return ChannelTable(
         f"{profile.title}, {mode.name}", tuple(_line(item, ranges) for item in lay.channels)
     )
 
 
-_KEPT: KeptByMode[Sheet] = KeptByMode(256)
+_KEPT: KeptByMode[ChannelTable] = KeptByMode(256)
 
 
-def sheet(profile: Profile, mode: Mode) -> Sheet:
+def channel_table(profile: Profile, mode: Mode) -> ChannelTable:
     """The chart of a mode, cells written out; made once for each profile object."""
     return _KEPT.get(profile, mode, lambda p, m: make_sheet(p, m, chart(p, m)))
 
@@ -221,7 +221,7 @@ def physical_text(band: Band) -> str:
     return f"{low} {sign}" if low == high else f"{low} to {high} {sign}"
 
 
-def table(whole: Sheet) -> list[list[str]]:
+def table(whole: ChannelTable) -> list[list[str]]:
     """The chart as rows of text, one for each range, for copying and for CSV."""
     rows = [list(TABLE_HEAD)]
     for line in whole.lines:

@@ -1,0 +1,222 @@
+"""Causes that lie in one unit, or in two of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+from msgspec.structs import replace
+
+from isthmus.check.findings.cause import Cause
+from isthmus.check.findings.fixes import Fix, place_fixes
+from isthmus.check.findings.model import Model, State
+from isthmus.check.matched import Match
+from isthmus.patch.edits import change_units
+from isthmus.patch.limits import limits_in_words, set_handling
+from isthmus.profiles import profiles_of
+from isthmus.show.records import PLAIN_HANDLING
+
+
+def number(model: Model, unit: object) -> str:
+    """The number of a unit, or "?" for one that is no longer in the show."""
+    found = model.units.get(str(unit))
+    return str(found.number) if found else "?"
+
+
+def signed(by: object) -> str:
+    """A shift with its sign: +3 or −3."""
+    return f"{by:+d}".replace("-", "−")
+
+
+def _where(model: Model, unit: str) -> str:
+    """Where a unit hangs, after a comma; empty when it is not known."""
+    hangs_on = model.units[unit].hangs_on if unit in model.units else ""
+    return f", {hangs_on}" if hangs_on else ""
+
+
+def _set_back(model: Model, unit: str) -> str:
+    address = model.expected(unit).places[0][2]
+    return f"Set {number(model, unit)} to {address:03d} at the unit."
+
+
+class OfUnit(Cause):
+    """A fault of one unit; `about` begins with it."""
+
+    @classmethod
+    def of(cls, unit: str, state: State, about: Sequence[object] = (), share: float = 1.0) -> Cause:
+        return cls({unit: state}, (unit, *about), cls.odds(share))
+
+
+class Dead(OfUnit):
+    KIND, RARITY, DEVICES_TELL = "dead", 0.012, True
+
+    def say(self, model: Model) -> str:
+        return f"Unit {number(model, self.unit)} is dead: no power, or broken."
+
+    def advice(self, model: Model) -> str:
+        who = f"{number(model, self.unit)}{_where(model, self.unit)}"
+        return f"Look at the power and the data cable of {who}; then change it."
+
+
+class Lamp(OfUnit):
+    KIND, RARITY = "lamp", 0.012
+
+    def say(self, model: Model) -> str:
+        return f"Unit {number(model, self.unit)} moves, but its lamp is out or its shutter shut."
+
+    def advice(self, model: Model) -> str:
+        who = f"{number(model, self.unit)}{_where(model, self.unit)}"
+        return f"Strike or change the lamp of {who}."
+
+
+class Handled(OfUnit):
+    """The unit is mounted or set otherwise, which the show can allow for."""
+
+    MEMBER: ClassVar[str] = ""  # of its handling in the show
+    DOES: ClassVar[str] = ""
+    LABEL: ClassVar[str] = ""
+
+    def say(self, model: Model) -> str:
+        return f"Unit {number(model, self.unit)} {self.DOES}."
+
+    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
+        unit = model.units.get(self.unit)
+        if unit is None:
+            return []
+        turned = {self.MEMBER: not getattr(unit.handling, self.MEMBER)}
+        label = f"{self.LABEL} of {unit.number} in the show"
+        return [Fix(label, lambda s: set_handling(s, [self.unit], **turned))]
+
+
+class Swapped(Handled):
+    KIND, RARITY = "swapped", 0.008
+    MEMBER, DOES, LABEL = "swap", "has pan and tilt swapped", "Swap pan and tilt"
+
+
+class PanInverted(Handled):
+    KIND, RARITY = "pan inverted", 0.010
+    MEMBER, DOES, LABEL = "invert_pan", "pans the other way", "Invert pan"
+
+
+class TiltInverted(Handled):
+    KIND, RARITY = "tilt inverted", 0.008
+    MEMBER, DOES, LABEL = "invert_tilt", "tilts the other way", "Invert tilt"
+
+
+class NoPan(OfUnit):
+    KIND, RARITY = "pan", 0.004
+
+    def say(self, model: Model) -> str:
+        return f"Unit {number(model, self.unit)} does not pan."
+
+
+class NoTilt(OfUnit):
+    KIND, RARITY = "tilt", 0.004
+
+    def say(self, model: Model) -> str:
+        return f"Unit {number(model, self.unit)} does not tilt."
+
+
+class OtherMode(OfUnit):
+    KIND, RARITY, DEVICES_TELL = "mode", 0.015, True
+
+    def say(self, model: Model) -> str:
+        return f"Unit {number(model, self.unit)} is in another mode: {self.about[-1]}."
+
+    def advice(self, model: Model) -> str:
+        who = number(model, self.unit)
+        return f"Set {who} to its mode at the unit, or take its mode into the patch."
+
+    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
+        return place_fixes(model, self.states, matches, what="mode")
+
+
+class Address(OfUnit):
+    """About the unit and its shift; on another universe that too. A shift of None: not known."""
+
+    KIND, RARITY, DEVICES_TELL, HUNT_TELLS = "address", 0.03, True, True
+
+    def say(self, model: Model) -> str:
+        who = f"Unit {number(model, self.unit)}"
+        if self.elsewhere:
+            return f"{who} listens at another address, which is not known yet."
+        by = self.states[self.unit].places[0][2] - model.expected(self.unit).places[0][2]
+        return f"{who} is set to {self._address()}: off by {signed(by)}."
+
+    def _address(self) -> str:
+        _, universe, at = self.states[self.unit].places[0]
+        return f"{universe}.{at:03d}"
+
+    def advice(self, model: Model) -> str:
+        return _set_back(model, self.unit)
+
+    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
+        return place_fixes(model, self.states, matches)
+
+
+class Double(Address):
+    """At the address of another unit, which `about` names second."""
+
+    KIND, RARITY = "double", 0.012
+
+    def say(self, model: Model) -> str:
+        other = number(model, self.about[1])
+        return (
+            f"Unit {number(model, self.unit)} is set to {self._address()}, the address of {other}."
+        )
+
+    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
+        # two units at one address would stay so in the patch as well
+        return [fix for fix in super().fixes(model, matches) if fix.edit is None]
+
+
+class OtherLine(OfUnit):
+    KIND, RARITY, DEVICES_TELL = "line", 0.003, True
+
+    def say(self, model: Model) -> str:
+        who, universe = number(model, self.unit), self.about[-1]
+        return f"Unit {who} hangs on another line: universe {universe} comes to it."
+
+    def advice(self, model: Model) -> str:
+        return "Follow its cable to the node."
+
+
+class Exchanged(Cause):
+    KIND, RARITY, DEVICES_TELL = "exchanged", 0.006, True
+
+    def say(self, model: Model) -> str:
+        return f"Units {' and '.join(number(model, u) for u in self.about)} are exchanged."
+
+    def advice(self, model: Model) -> str:
+        return "Exchange the addresses at the units, or in the patch."
+
+    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
+        return place_fixes(model, self.states, matches)
+
+
+class ByTheShow(OfUnit):
+    KIND = "show"
+
+    def say(self, model: Model) -> str:
+        unit = model.units.get(self.unit)
+        words = limits_in_words(unit, profiles_of(model.show)) if unit else ""
+        why = words or "its address is shared, or its handling bends it"
+        return f"Unit {number(model, self.unit)} is kept like that by the show itself: {why}."
+
+    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
+        if self.unit not in model.units:
+            return []
+        free = lambda s: change_units(  # noqa: E731
+            s, [self.unit], lambda u: replace(u, limits=(), handling=PLAIN_HANDLING)
+        )
+        return [Fix(f"Take limits and handling off {number(model, self.unit)}", free)]
+
+
+class Unknown(OfUnit):
+    KIND = "unknown"
+
+    def say(self, model: Model) -> str:
+        return f"Unit {number(model, self.unit)}: nothing known explains it."
+
+    def advice(self, model: Model) -> str:
+        return "Call it again, and say more exactly what is wrong."
