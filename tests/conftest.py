@@ -232,13 +232,12 @@ def make_window(qtbot, monkeypatch: pytest.MonkeyPatch):
     def make(
         show: Show | None = None, rig: tuple[str, int] | None = None, page: str = ""
     ) -> Window:
-        window = Window(show, rig)
+        window = Window(show, rig, ahead=False)  # most tests need one page
         window.crash.happened.connect(lambda text: made_crash.append(text))
         window.resize(1280, 800)
         window.show()
         qtbot.waitExposed(window)
         window.activateWindow()
-        qtbot.waitUntil(lambda: len(window.pages) > 1, timeout=20_000)
         with_keys = QApplication.focusWidget()
         assert (
             with_keys is None or with_keys.isVisible()

@@ -293,7 +293,7 @@ def test_every_act_is_declared_once_and_shown_on_the_page_of_keys(make_window, d
     shortcut(window, Qt.Key.Key_F1, NONE)
     page = dialog()
     words = {w.text() for w in page.findChildren(QWidget) if hasattr(w, "text")}
-    for action in window.actions_.all():
+    for action in (a for a in window.actions_.all() if a.button is None):
         assert action.text in words and (not action.key or action.key in words)
     page.reject()
     registry = Registry(QWidget(), lambda run: run())

@@ -331,7 +331,7 @@ def test_limits_are_seen_where_hands_are_tested_and_passed_only_when_asked(
         ("Keep the limits", 127, False),
         ("Send beyond them this once", 255, True),
     ):
-        bench._past.clear()
+        bench.proving._past.clear()
         heard = answer_question(said)
         bench.proving.begin(
             lambda: ProveSlot(bench.show, bench.levels.live, 0.0, at.universe, address)

@@ -12,10 +12,11 @@ from hands import child, dialog, key, press, retype, settle, shortcut
 from isthmus.app.kit.actions import Action
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.help import controls
-from isthmus.app.kit.widgets import PageView
+from isthmus.app.kit.widgets import Button, PageView
 from isthmus.app.pages import PAGES
 from isthmus.app.pages.base import Entry, Page
-from isthmus.app.shell.palette import find
+from isthmus.app.pages.patch.page import PatchPage
+from isthmus.app.shell.palette import Hit, find
 from isthmus.app.shell.window import Window
 from isthmus.demo import lantern_tide
 from isthmus.show import Show
@@ -129,6 +130,37 @@ def test_every_control_and_every_action_says_what_it_does(make_window, demo) -> 
     for action in window.actions_.all():  # menus show it, with the key
         shown = window.actions_.menu([action.id], window).actions()[0].toolTip()
         assert action.help[:20] in shown and (not action.key or action.key in shown)
+
+
+@pytest.mark.parametrize("title", [entry.title for entry in PAGES])
+def test_a_page_made_when_units_are_selected_leaves_them_selected(make_window, demo, title) -> None:
+    window = make_window(demo)
+    window.bench.selection.select(["u102", "u208"])
+    window.go(title)
+    settle()
+    assert window.bench.selection.ids == ["u102", "u208"] and window.bench.show is demo
+
+
+def test_every_button_of_a_page_is_found_and_from_elsewhere_leads_to_itself(
+    make_window, demo
+) -> None:
+    window = make_window(demo)
+    window.complete()
+    for title, page in window.pages.items():
+        assert not [b.objectName() for b in page.findChildren(Button) if b.run and not b.action]
+        assert page.title == title
+
+    def search(words: str) -> list[Hit]:
+        return find(words, window.bench, window.actions_, window.spine.titles, window.go)
+
+    (made,) = [b for b in window.findChildren(Button) if b.text() == "Make a group"]
+    (hit,) = search("make a group")
+    before = window.bench.show
+    hit.run()  # it may change the show: from another page it is only led to
+    assert window.bench.show is before and window.page(PatchPage).view == "Groups"
+    assert made.hasFocus() and made.isVisible()
+    (off,) = [b for b in window.findChildren(Button) if b.text() == "Undo settings"]
+    assert not off.isEnabled() and not search("undo settings")  # an action is as its button
 
 
 def test_keys_of_spreadsheets_win_and_letters_act_on_their_pages_only(make_window, demo) -> None:

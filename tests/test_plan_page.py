@@ -512,6 +512,7 @@ def test_lux_is_shown_over_the_deck_and_read_under_the_pointer(make_window) -> N
 
 def test_zoom_goes_back_and_a_fan_shows_its_figures(make_window, demo: Show) -> None:
     window = make_window(demo, page="Plan")
+    window.complete()  # the fan comes from Stage
     bench, canvas = window.bench, window.pages["Plan"].canvas
     where = canvas.port.scale, canvas.port.centre
     canvas.sight.fit(["u101", "u102"])

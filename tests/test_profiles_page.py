@@ -445,7 +445,7 @@ def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away
             lambda: view.offers.data(view.offers.index(2, 7)) == "yes" or (view._fill() or False),
             20,
         )
-        press(page, "Share the chosen own profile")
+        press(page, "Share the selected profile")
         assert "one of your own" in page.house.over.notice.words
         server.fault = "wrong checksum"
         table.selectRow(4)
@@ -465,7 +465,7 @@ def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away
         press(page, "view Exchange")
         assert until(lambda: view._task is None, 20)
         retype(child(page, "token", QLineEdit), TOKEN)
-        press(page, "Share the chosen own profile")
+        press(page, "Share the selected profile")
         assert until(lambda: any(e.model == "Tow 1" for e in server.wares.entries.values()), 20)
     finally:
         server.close()

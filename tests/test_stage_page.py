@@ -51,6 +51,7 @@ CTRL, ALT, SHIFT = (
 
 def test_a_truss_is_taken_pulled_and_lifted_in_space_with_what_hangs_on_it(make_window) -> None:
     window = make_window(as_hung(), page="Stage")
+    window.complete()  # R comes from Plan
     bench, view = window.bench, window.pages["Stage"].view
     view.set_camera(VIEWS["Corner"])
     assert not view.hands.handles()

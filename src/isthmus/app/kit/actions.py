@@ -7,13 +7,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QAction, QKeySequence
-from PySide6.QtWidgets import QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QMenu, QWidget
 
 from isthmus.app.kit.help_actions import help_for
 from isthmus.app.kit.theme import SIZE
-from isthmus.app.kit.widgets import bind, button, plain_tip
+from isthmus.app.kit.widgets import Button, bind, button, plain_tip
 
 
 @dataclass(frozen=True)
@@ -30,6 +30,7 @@ class Action:
     help: str = ""
     group: str = "Show"
     pages: tuple[str, ...] = ()
+    button: Button | None = field(default=None, compare=False)  # whose it is, when it has one
 
 
 class Registry(QObject):
@@ -41,8 +42,9 @@ class Registry(QObject):
         self._guard = guard
         self._actions: dict[str, Action] = {}
         self._qt: dict[str, QAction] = {}
-        self._waiting: dict[str, list[QPushButton]] = {}  # buttons made before their actions
+        self._waiting: dict[str, list[Button]] = {}  # buttons made before their actions
         self._conditions: dict[str, Callable[[], bool]] = {"": lambda: True}
+        self._places: dict[str, str] = {}  # of buttons: page and view
         self.page: Callable[[], str] = lambda: ""  # title of the page shown
         self.complete: Callable[[], None] = lambda: None  # makes the pages that are not there yet
 
@@ -74,8 +76,48 @@ class Registry(QObject):
         if self.enabled(action):
             self._guard(action.run)
 
+    def adopt(
+        self,
+        buttons: Iterable[Button],
+        group: str,
+        view_of: Callable[[Button], str] = lambda made: "",
+        come: Callable[[str], object] | None = None,
+    ) -> None:
+        """Give buttons actions, so that they can be found: from elsewhere an action leads to its
+        button (`come` shows the view it is on), at the button it is pressed. Without `come` it is
+        there only while the button is seen.
+        """
+        wanting = [made for made in buttons if made.run is not None and not made.action]
+        self.add(*(self._of(made, group, view_of(made), come) for made in wanting))
+
+    def _of(
+        self, made: Button, group: str, view: str, come: Callable[[str], object] | None
+    ) -> Action:
+        name, run = f"{group} {view} {made.objectName()}".lower(), made.run
+        assert run is not None
+        taken = self._places.keys() | self._actions.keys()
+        names = (name, *(f"{name} {n}" for n in range(2, 99)))
+        action_id = made.action = next(i for i in names if i not in taken)
+
+        def press() -> None:
+            if come is None or made.isVisible():
+                run()
+            else:
+                come(view)
+                made.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+        made.run = lambda: self.trigger(action_id)
+        self._places[action_id] = f"{group}, {view}" if view else group
+        self._conditions[action_id] = (
+            made.isVisible if come is None else lambda: not _put_away(made)
+        )
+        text, tip = made.text() or made.accessibleName(), made.toolTip()
+        return Action(action_id, text, press, "", action_id, tip, group, button=made)
+
     def enabled(self, action: Action) -> bool:
         here = not action.pages or self.page() in action.pages
+        if action.button is not None:
+            here = here and action.button.isEnabled()
         return here and self._conditions[action.when]()
 
     @staticmethod
@@ -91,11 +133,12 @@ class Registry(QObject):
         kind: str = "plain",
         height: int = SIZE["control"],
         name: str = "",
-    ) -> QPushButton:
+    ) -> Button:
         """A button for an action, which may be added later: with its help and key, and enabled as
         it is. `words` are shorter ones than its own.
         """
         made = button(words, kind, lambda: self.trigger(action_id), height, name or words)
+        made.action = action_id
         self._waiting.setdefault(action_id, []).append(made)
         if action_id in self._actions:
             self._dress(action_id)
@@ -122,15 +165,33 @@ class Registry(QObject):
         return list(self._actions.values())
 
     def text(self, action_id: str) -> str:
-        return self._qt[action_id].text()
+        """The words of an action; of a button those it has now, and where it is."""
+        made = self._actions[action_id].button
+        if made is None:
+            return self._qt[action_id].text()
+        words = made.text().split("  ")[0] or made.accessibleName()  # without its key
+        return f"{words}: {self._places[action_id]}"
+
+    def __contains__(self, action_id: str) -> bool:
+        return action_id in self._actions
 
     def menu(self, ids: Iterable[str], parent: QWidget) -> QMenu:
         """A menu of actions; an empty id is a line between."""
         made = QMenu(parent)
         made.setToolTipsVisible(True)
+        ids = tuple(ids)
+        if any(action_id and action_id not in self._actions for action_id in ids):
+            self.complete()
         for action_id in ids:
             if action_id:
                 made.addAction(self._qt[action_id])
             else:
                 made.addSeparator()
         return made
+
+
+def _put_away(made: QWidget) -> bool:
+    """Whether a button is hidden on purpose, not only because its view is."""
+    return made.testAttribute(Qt.WidgetAttribute.WA_WState_ExplicitShowHide) and made.testAttribute(
+        Qt.WidgetAttribute.WA_WState_Hidden
+    )

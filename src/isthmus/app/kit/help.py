@@ -117,7 +117,7 @@ HELP = {
     "token": "Your token, needed for sharing",
     "Ask again": "Ask the exchange what it has",
     "Stop": "Stop; what has been read is kept",
-    "Share the chosen own profile": "Send your profile to the exchange",
+    "Share the selected profile": "Send your profile to the exchange",
     "Download": "Download the selected profile",
     "Mode being adapted": "The mode that is changed",
     "Undo": "Undo the last change of this copy",

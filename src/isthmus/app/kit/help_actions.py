@@ -64,7 +64,6 @@ HELP = {
     "nodes.change": "Change address, ports and place of the selected expected node",
     "nodes.remove": "Remove the selected node from those the show expects",
     "nodes.expect": "Add every node that answers to those the show expects",
-    "network.plan": "Propose addresses for this computer and all nodes",
     "plan.fit": "Show all of the sheet",
     "plan.fit_hand": "Show the selected units as large as they fit",
     "plan.back": "Back to the part of the sheet shown before",

@@ -54,6 +54,17 @@ def plain_tip(text: str) -> str:
     return f"<qt>{escape(text, quote=False).replace(chr(10), '<br>')}</qt>"
 
 
+class Button(QPushButton):
+    """A button that does something; `action` is the id of the action it triggers, which is given
+    to it when its page has been made.
+    """
+
+    def __init__(self, label: str, run: Callable[[], object] | None = None) -> None:
+        super().__init__(label)
+        self.run, self.action = run, ""
+        self.clicked.connect(lambda _=False: self.run() if self.run else None)
+
+
 def button(
     label: str,
     kind: str = "plain",
@@ -61,16 +72,14 @@ def button(
     height: int = SIZE["control"],
     name: str = "",
     tip: str = "",
-) -> QPushButton:
-    made = QPushButton(label)
+) -> Button:
+    made = Button(label, run)
     made.setProperty("kind", kind)
     made.setFont(font("body" if kind == "primary" else "table", 600 if kind == "primary" else 500))
     made.setFixedHeight(height if kind != "link" else 20)
     made.setObjectName(name or label)
     made.setAccessibleName(label)
     made.setToolTip(plain_tip(tip))
-    if run:
-        made.clicked.connect(lambda _=False: run())
     return made
 
 

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QPushButton, QStackedWidget, QVBoxLayout
 
 from isthmus.app.kit.actions import Action
 from isthmus.app.kit.theme import SIZE
-from isthmus.app.kit.widgets import Head, PageView, Panel, button
+from isthmus.app.kit.widgets import Button, Head, PageView, Panel, button
 from isthmus.app.model.house import House
 from isthmus.snags import Snag
 
@@ -75,6 +75,7 @@ class Page(Panel):
                 tip=f"{self.title}: {name} (Alt+{number})",
             )
             made.setCheckable(True)
+            made.action = f"{self.title.lower()}.view.{name}"
             self.switches.append(made)
             self.head.add(made)
 
@@ -117,6 +118,19 @@ class Page(Panel):
     def actions(self) -> list[Action]:
         """What can be done here; asked for once, when the page has been made."""
         return []
+
+    def adopt_buttons(self) -> None:
+        """Every button that was made without an action gets one of its own."""
+
+        def view_of(made: Button) -> str:
+            return next((n for n, view in self.views.items() if view.isAncestorOf(made)), "")
+
+        def come(view: str) -> None:
+            self.house.go(self.title)
+            if view:
+                self.show_view(view)
+
+        self.acts.adopt(self.findChildren(Button), self.title, view_of, come)
 
     def view_actions(self) -> list[Action]:
         return [

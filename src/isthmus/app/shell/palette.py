@@ -199,12 +199,13 @@ class Keys(Frame):
         inside = QWidget()
         area.setWidget(inside)
         column = QVBoxLayout(inside)
-        for group in dict.fromkeys(a.group for a in actions.all()):
+        listed = [a for a in actions.all() if a.button is None]  # buttons say it themselves
+        for group in dict.fromkeys(a.group for a in listed):
             column.addWidget(Section(group))
             grid = QGridLayout()
             grid.setVerticalSpacing(3)
             grid.setColumnStretch(2, 1)
-            for y, action in enumerate(a for a in actions.all() if a.group == group):
+            for y, action in enumerate(a for a in listed if a.group == group):
                 grid.addWidget(label(action.key or "", mono=True), y, 0)
                 words = label(action.text)
                 words.setToolTip(plain_tip(action.help))

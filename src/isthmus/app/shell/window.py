@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
@@ -23,6 +23,7 @@ from isthmus.app.kit.dialogs import ask
 from isthmus.app.kit.help import dress
 from isthmus.app.kit.tasks import Task
 from isthmus.app.kit.theme import theme
+from isthmus.app.kit.widgets import Button
 from isthmus.app.model.house import House
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.output_control import OutputControl
@@ -39,6 +40,7 @@ from isthmus.app.shell.log import LogDialog
 from isthmus.app.shell.notice import Notice
 from isthmus.app.shell.palette import Keys, Palette, find
 from isthmus.app.shell.spine import Spine
+from isthmus.patch.addresses import Placing
 from isthmus.patch.numbers import write_numbers
 from isthmus.plural import many
 from isthmus.profiles.colour import warm
@@ -62,15 +64,43 @@ def _watch(address: tuple[str, int]) -> RigLink:
     return RigLink(address)
 
 
+class Pages(Mapping[str, Page]):
+    """The pages by title, each made when it is first asked for."""
+
+    def __init__(self, entries: Sequence[Entry], make: Callable[[Entry], Page]) -> None:
+        self._entries = {entry.title: entry for entry in entries}
+        self._make = make
+        self.made: dict[str, Page] = {}
+
+    def __getitem__(self, title: str) -> Page:
+        if title not in self.made:
+            self.made[title] = self._make(self._entries[title])
+        return self.made[title]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._entries)
+
+    def __len__(self) -> int:
+        return len(self._entries)
+
+    @property
+    def next(self) -> str:
+        """The first that has not been made; empty when all have."""
+        return next((title for title in self._entries if title not in self.made), "")
+
+
 class Window(QWidget):
+    """`ahead`: pages that nobody has asked for are made after the first picture, one by one."""
+
     def __init__(
         self,
         show: Show | None = None,
         rig: tuple[str, int] | None = None,
         entries: Sequence[Entry] = PAGES,
+        ahead: bool = True,
     ) -> None:
         super().__init__()
-        self.entries = tuple(entries)
+        self.entries, self.ahead = tuple(entries), ahead
         self.settings = settings.load()
         self.bench = Workbench(show)
         self.net = NetLink(self.bench, self.settings, self)
@@ -97,6 +127,7 @@ class Window(QWidget):
         self._register()
         self.bench.title_changed.connect(self._retitle)
         self.bench.told.connect(self.notice.tell)
+        self.bench.clashing.connect(self._ask_ways)
         for signal in (
             self.bench.selection.changed,
             self.bench.title_changed,
@@ -148,7 +179,7 @@ class Window(QWidget):
         top = self.top = QHBoxLayout()
         top.setSpacing(0)
         right.addLayout(top, 1)
-        self.pages: dict[str, Page] = {}
+        self.pages = Pages(self.entries, self._make)
         self.stack = QStackedWidget()
         self.house = House(
             bench,
@@ -162,7 +193,6 @@ class Window(QWidget):
             self._drawer,
             self.stack,
         )
-        self._make(self.entries[0])
         self.readiness = self.page(ReadinessPage)
         top.addWidget(self.stack, 1)
         self.inspector = Inspector(bench, self.readiness.follow)
@@ -172,23 +202,39 @@ class Window(QWidget):
         self.hand = hand.Hand(bench, actions)
         right.addWidget(self.hand)
         theme.changed.connect(self.update)
-        for part in (self.bar, self.inspector, self.hand):
+        for part, name in ((self.bar, "Bar"), (self.inspector, "Inspector"), (self.hand, "Hand")):
             dress(part)
+            actions.adopt(part.findChildren(Button), name)
 
-    def _make(self, entry: Entry) -> None:
-        page = self.pages[entry.title] = entry.make(self.house)
+    def _make(self, entry: Entry) -> Page:
+        page = entry.make(self.house)
         self.stack.addWidget(page)
         self.actions_.add(*page.actions(), *page.view_actions())
         dress(page)
+        page.adopt_buttons()
+        return page
 
     def complete(self) -> None:
-        """Make the other pages: after the first picture, or as soon as one of them is wanted."""
-        for entry in self.entries[len(self.pages) :]:
-            self._make(entry)
+        """Make the pages that have not been made."""
+        while title := self.pages.next:
+            self.pages[title]
+
+    def _ask_ways(self, placing: Placing, name: str) -> None:
+        from isthmus.app.pages.patch.page import PatchPage  # not before the first picture
+
+        self.page(PatchPage).ask_ways(placing, name)
+
+    def _one_more(self) -> None:
+        """The next page, then whatever else has come up in the window, then another."""
+        if (title := self.pages.next) and not self._closing:
+            self.pages[title]
+            QTimer.singleShot(0, self, self._one_more)
 
     def page(self, kind: type[P]) -> P:
-        """The page of a kind, made by now."""
-        return next(page for page in self.pages.values() if isinstance(page, kind))
+        """The page of a kind."""
+        page = self.pages[kind.title]
+        assert isinstance(page, kind)
+        return page
 
     def _register(self) -> None:
         bench, actions, files = self.bench, self.actions_, self.files
@@ -261,22 +307,21 @@ class Window(QWidget):
 
     def go(self, name: str, snag: Snag | None = None) -> None:
         """Show a page; with a snag, what the snag is about."""
-        if name != self.entries[0].title:
-            self.complete()
-        before = self.pages.get(self.spine.current)
+        page = self.pages[name]
+        before = self.pages.made.get(self.spine.current)
         if before is not None and self.spine.current != name:
             before.left()
         entry = self.spine.entries[name]
         self.spine.set_current(name)
-        self.stack.setCurrentWidget(self.pages[name])
-        self.pages[name].entered()
+        self.stack.setCurrentWidget(page)
+        page.entered()
         self.hand.lead(entry.lights)
         self.hand.setVisible(entry.hand)
         self._drawer()
         self._inspect()
         self.actions_.refresh()
         if snag is not None:
-            self.pages[name].visit(snag)
+            page.visit(snag)
 
     def _drawer(self) -> None:
         """The hand controls are folded where no unit is lit by hand."""
@@ -379,7 +424,8 @@ class Window(QWidget):
         QPainter(self).fillRect(self.rect(), theme.color("deep"))
         if not self._painted:
             self._painted = True
-            QTimer.singleShot(0, self.complete)
+            if self.ahead:
+                QTimer.singleShot(0, self, self._one_more)
 
     def changeEvent(self, event: QEvent) -> None:
         super().changeEvent(event)
@@ -426,7 +472,7 @@ class Window(QWidget):
         self.bench.proving.end()
         self.bench.session.end()
         self.output.stop()
-        for page in reversed(self.pages.values()):
+        for page in reversed(self.pages.made.values()):
             page.shut_down()
         self.net.stop()
         if self.rig:

@@ -1,5 +1,5 @@
 """A cause: how some units would really be, how likely that is beforehand, how it is said, and what
-mends it. Each kind is a class; those of units are in `unit_causes`, those of lines in
+fixes it. Each kind is a class; those of units are in `unit_causes`, those of lines in
 `line_causes`.
 """
 

@@ -67,7 +67,6 @@ class PatchPage(Page):
         self.gels = GelsView(bench, house.over)
         made = (self.units, self.universes, self.paper, self.limits, self.groups, self.gels)
         self.take_views(dict(zip(VIEWS, made, strict=True)))
-        bench.clashing.connect(self._ways)
         bind(bench.changed, self, self._say)
         self._say()
 
@@ -92,7 +91,7 @@ class PatchPage(Page):
 
     # ------------------------------------------------------------ acts
 
-    def _ways(self, placing: Placing, name: str) -> None:
+    def ask_ways(self, placing: Placing, name: str) -> None:
         WaysDialog(self.bench, placing, name, self.house.over).open()
 
     def add_units(self) -> None:

@@ -90,7 +90,6 @@ def actions_of(page: RoutesPage) -> list[Action]:
         Action("nodes.change", "Change expected node…", nodes.change, group=group),
         Action("nodes.remove", "Remove selected node", nodes.remove, group=group),
         Action("nodes.expect", "Add all found nodes", nodes.expect_all, group=group),
-        Action("network.plan", "Address plan…", page.network.plan, group=group),
     ]
 
 

@@ -298,7 +298,7 @@ class PatchTable(TextTable):
         self.headed: set[int] = set()
         self.blocked = False  # several cells are chosen
         self._gels: dict[str, QColor | None] = {}
-        self._following = False
+        self._following = True  # until it is made: an empty table selects no unit
         self.setObjectName("patch table")
         self.setAccessibleName("Patch")
         self.setModel(model)
@@ -331,6 +331,7 @@ class PatchTable(TextTable):
         bind(bench.changed, self, self.refresh)
         bench.levels.changed.connect(self.relight)
         theme.changed.connect(self.viewport().update)
+        self._following = False
         self.lay_out()
         self.refresh()
 

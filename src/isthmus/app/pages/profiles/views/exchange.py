@@ -145,7 +145,7 @@ class ExchangeView(PageView):
         acts.addWidget(self.progress)
         acts.addWidget(self.stop_it)
         acts.addStretch(1)
-        acts.addWidget(button("Share the chosen own profile", run=self.share))
+        acts.addWidget(button("Share the selected profile", run=self.share))
         self.get = button("Download", "primary", self.download, 28)
         acts.addWidget(self.get)
         column.addLayout(acts)

@@ -114,7 +114,7 @@ class Field(QWidget):
 
 
 class LooksModel(RowsModel):
-    """What was asked so far, the last look first."""
+    """What was asked so far, the last step first."""
 
     COLUMNS = ("Step", "What was asked", "Answer", "Places before")
 
@@ -394,7 +394,8 @@ class HuntView(PageView):
             f"{number} listens at {' or '.join(_words(p, hunt) for p in hunt.found)}."
         )
         self.state.setText(
-            f"The patch has it at {now} in mode {hunt.unit.mode}. {hunt.used} looks."
+            f"The patch has it at {now} in mode {hunt.unit.mode}. "
+            f"Found in {many(hunt.used, 'step')}."
         )
         for place in hunt.found:
             self.results.addWidget(
