@@ -6,8 +6,6 @@ import atexit
 import contextlib
 import ctypes
 import fcntl
-import io
-import json
 import logging
 import os
 import shutil
@@ -15,21 +13,18 @@ import socket
 import sqlite3
 import struct
 import subprocess
-import sys
 import threading
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
-from typing import Any, NamedTuple
 
 import pytest
 from hypothesis import settings
 
-from isthmus.cli import main
-from isthmus.demo import SCENARIO, lantern_tide
+from helpers.tools import running_rig, until
+from isthmus.demo import lantern_tide
 from isthmus.library.sources import data_folder
 from isthmus.show.records import Show
-from isthmus.standin import RigClient, StandInRig, read_scenario
+from isthmus.standin import RigClient
 
 settings.register_profile("patient", deadline=None)  # this computer stops for a while at times
 settings.load_profile("patient")
@@ -68,103 +63,14 @@ def demo() -> Show:
     return lantern_tide()
 
 
-def until(
-    test: Callable[[], object], seconds: float = 12.0, wait: Callable[[float], object] = time.sleep
-) -> bool:
-    """True as soon as `test` holds. What is waited for gets far longer than it needs: a busy machine is not a fault.
-
-    Under three seconds the time itself is what is tried.
-    """
-    end = time.monotonic() + (seconds if seconds < 3 else max(40.0, seconds))
-    while time.monotonic() < end:
-        if test():
-            return True
-        wait(0.02)
-    return bool(test())
-
-
-@contextlib.contextmanager
-def running_rig() -> Iterator[RigClient]:
-    """The demo's simulator in a thread, with its nodes on 127.0.0.2 and 127.0.0.3."""
-    stand_in = StandInRig(read_scenario(SCENARIO))
-    thread = threading.Thread(target=stand_in.serve)
-    thread.start()
-    client = RigClient(stand_in.address, timeout=30)
-    try:
-        yield client
-    finally:
-        client.close()
-        stand_in.stop()
-        thread.join()
-        stand_in.close()
-
-
 @pytest.fixture
 def rig() -> Iterator[RigClient]:
     with running_rig() as client:
         yield client
 
 
-def lit(client: RigClient) -> dict[str, float]:
-    """Which units of the rig give light, by the label stuck on them."""
-    return {u["label"]: u["level"] for u in client.ask("state")["units"] if u["level"] > 0.002}
-
-
-class Done(NamedTuple):
-    returncode: int
-    stdout: str
-    stderr: str
-
-
-def command(*arguments: str) -> Done:
-    """Run the `isthmus` command; in this process, for most of a short command is the start of Python."""
-    out, err = io.StringIO(), io.StringIO()
-    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
-        try:
-            code = main(arguments)
-        except SystemExit as end:
-            code = int(end.code or 0)
-    return Done(code, out.getvalue(), err.getvalue())
-
-
-def apart(*arguments: str, **more: Any) -> subprocess.CompletedProcess[str]:
-    """Run it as a person does, in a process of its own."""
-    return subprocess.run(
-        [sys.executable, "-m", "isthmus.cli", *arguments],
-        capture_output=True,
-        text=True,
-        timeout=60,
-        **more,
-    )
-
-
-def answer(*arguments: str) -> tuple[int, Any]:
-    done = command(*arguments, "--json")
-    return done.returncode, json.loads(done.stdout)
-
-
-def udp_listener(address: str = "127.0.0.9") -> socket.socket:
-    sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-    sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 20)
-    try:
-        sock.bind((address, 6454))
-    except OSError:
-        sock.close()
-        raise
-    sock.settimeout(3)
-    return sock
-
-
-NETWORK = {
-    "test_app",
-    "test_cli",
-    "test_from_nothing",
-    "test_output",
-    "test_properties",
-    "test_room",
-    "test_standin",
-    "test_walk",
-}
+# in other folders than `network`: they start the simulator, or a window that listens
+NETWORK = {"test_app", "test_from_nothing", "test_layout", "test_properties", "test_walk"}
 CLONE_NEWNET, SIOCSIFFLAGS, IFF_UP = 0x40000000, 0x8914, 1
 
 
@@ -180,18 +86,20 @@ def _own_network() -> bool:
 OWN_NETWORK = bool(os.environ.get("PYTEST_XDIST_WORKER")) and _own_network()
 
 
-LONG = {"test_walk", "test_from_nothing", "test_closed_loop"}
+LONG = {"test_walk", "test_layout", "test_from_nothing", "test_closed_loop"}
 
 
 @pytest.hookimpl(tryfirst=True)  # before xdist reads the marks
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Where workers share a network, tests that listen on the simulator's addresses run in one of them, one by one."""
-    for item in [] if OWN_NETWORK else items:
+    """What listens on the simulator's addresses is marked; where workers share a network it runs in one of them, one by one."""
+    for item in items:
         if (
-            item.path.stem in NETWORK
+            item.path.parent.name == "network"
+            or item.path.stem in NETWORK
             or "rig" in getattr(item, "fixturenames", ())
-            or item.get_closest_marker("network")
         ):
+            item.add_marker("network")
+        if item.get_closest_marker("network") and not OWN_NETWORK:
             item.add_marker(pytest.mark.xdist_group("network"))
     items.sort(
         key=lambda item: item.path.stem not in LONG
@@ -282,6 +190,6 @@ def page(make_window, demo: Show, tmp_path_factory: pytest.TempPathFactory):
 
 def _pause(seconds: float) -> None:
     """Wait while the window goes on."""
-    from hands import settle
+    from helpers.hands import settle
 
     settle(seconds)

@@ -406,10 +406,44 @@ def plain_table(
     header.setFixedHeight(26)
     header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     for column, width in enumerate(widths):
-        made.setColumnWidth(column, width)
-    header.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
+        made.setColumnWidth(column, max(width, _heading_width(made, column)))
+    GivesWay(made, stretch)
     CopyKeys(made)
     return made
+
+
+def _heading_width(table: QTableView, column: int) -> int:
+    words = table.model().headerData(column, Qt.Orientation.Horizontal)
+    return table.horizontalHeader().fontMetrics().horizontalAdvance(str(words or "")) + 12
+
+
+class GivesWay(QObject):
+    """Lets one column of a table take the room that is left, but never less than its heading needs:
+    then the table scrolls.
+    """
+
+    def __init__(self, table: QTableView, column: int) -> None:
+        super().__init__(table)
+        self.table, self.column = table, column
+        table.viewport().installEventFilter(self)
+        self._fit()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Resize:
+            self._fit()
+        return False
+
+    def _fit(self) -> None:
+        header, column = self.table.horizontalHeader(), self.column
+        if column >= header.count():
+            return
+        others = sum(header.sectionSize(i) for i in range(header.count()) if i != column)
+        need = _heading_width(self.table, column)
+        fits = self.table.viewport().width() - others >= need
+        modes = QHeaderView.ResizeMode
+        header.setSectionResizeMode(column, modes.Stretch if fits else modes.Interactive)
+        if not fits:
+            self.table.setColumnWidth(column, need)
 
 
 class PageView(QWidget):

@@ -22,7 +22,9 @@ from isthmus.plural import many
 from isthmus.profiles.chart import ChartChannel
 
 REFRESH_MS = 40
-PAD, NARROW, NARROW_PAD = 178, 960, 96  # pixels
+NARROW = 960  # pixels
+PAD, NARROW_PAD = 178, 96
+SLIDER, NARROW_SLIDER = 150, 118
 
 
 def _divider() -> QFrame:
@@ -183,8 +185,15 @@ class Hand(QWidget):
         set_property(self.light, "kind", "primary" if primary else "plain")
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """In a narrow window the pad gives way, so that nothing is cut off."""
-        self.pan_tilt.setFixedWidth(PAD if self.width() >= NARROW else NARROW_PAD)
+        """In a narrow window pad, slider and gaps give way, so that nothing is cut off."""
+        wide = self.width() >= NARROW
+        self.pan_tilt.setFixedWidth(PAD if wide else NARROW_PAD)
+        self.intensity.setMinimumWidth(SLIDER if wide else NARROW_SLIDER)
+        if row := self.body.layout():
+            row.setSpacing(14 if wide else 8)
+        if outer := self.layout():
+            side = 16 if wide else 8
+            outer.setContentsMargins(side, 4, side, 6)
 
     def toggle(self) -> None:
         self._open(not self.open)

@@ -126,6 +126,9 @@ def read_arguments(arguments: Sequence[str]) -> argparse.Namespace:
     parser.add_argument(
         "--shots", metavar="DIR", help="save a picture of every main view of the demo, then end"
     )
+    parser.add_argument(
+        "--only", nargs="+", default=(), metavar="NAME", help="with --shots: only these pictures"
+    )
     return parser.parse_args(arguments)
 
 
@@ -208,7 +211,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     if options.shots:
         from isthmus.app.shell.shots import take_shots
 
-        return take_shots(app, Path(options.shots))
+        return take_shots(app, Path(options.shots), options.only)
     _pulse = ends_on_signals(app)  # before anything runs beside it
     if options.rig_window:
         return rig_window(app, options.rig_window)

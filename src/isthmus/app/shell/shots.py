@@ -7,7 +7,7 @@ import os
 import tempfile
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -26,10 +26,13 @@ from isthmus.app.shell.window import Window
 from isthmus.check import callable_units, mark
 from isthmus.check.acts import KINDS
 from isthmus.demo import SCENARIO, lantern_tide
+from isthmus.errors import EntryFault
 from isthmus.routes import edits as core
 from isthmus.standin import RigClient, StandInRig, read_scenario
 
 SIZE = (1280, 800)
+Shot = Callable[..., None]  # takes the picture of a name, after a pause in seconds
+Scene = Callable[..., None]
 
 
 def wait(seconds: float) -> None:
@@ -75,61 +78,76 @@ def light_the_stage(window: Window) -> None:
     bench.levels.change(change)
 
 
-def take_shots(app: QApplication, folder: Path) -> int:
-    """Save the pictures; the person's own settings and autosaved work are left alone."""
+def take_shots(app: QApplication, folder: Path, only: Sequence[str] = ()) -> int:
+    """Save the pictures, all or those named; the person's own settings and autosaved work are left
+    alone. Raises EntryFault for a name that no picture has.
+    """
+    wanted = set(only) or {name for names, _ in SCENES for name in names}
+    unknown = wanted.difference(*(names for names, _ in SCENES))
+    if unknown:
+        names = ", ".join(name for group, _ in SCENES for name in group)
+        raise EntryFault(f"There is no picture “{min(unknown)}”.", do=f"There are {names}.")
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as state:
-        os.environ["ISTHMUS_CONFIG"] = os.environ["ISTHMUS_STATE"] = os.environ["ISTHMUS_DATA"] = (
-            state
-        )
-        show = lantern_tide()
-        for number, result, note in (
-            (101, "works", ""),
-            (102, "works", ""),
-            (103, "works", ""),
-            (104, "silent", "no light, no movement; fuse?"),
-            (105, "works", ""),
-            (106, "wrong", "iris sticks"),
-        ):
-            show = mark(
-                show, f"u{number}", result, note, at=f"2026-06-12T19:{30 + number % 100:02d}:00"
-            )
-        window = Window(show)
-        window.resize(*SIZE)
-        window.show()
-        bench = window.bench
-        wait(0.6)
+        for folder_of in ("ISTHMUS_CONFIG", "ISTHMUS_STATE", "ISTHMUS_DATA"):
+            os.environ[folder_of] = state
+        scenes = [scene for names, scene in SCENES if wanted.intersection(names)]
+        if scenes != [_two_truths]:
+            _one_window([s for s in scenes if s is not _two_truths], folder, wanted)
+        if _two_truths in scenes:
+            _two_truths(folder)
+    return 0
 
-        def shot(name: str, pause: float = 0.35) -> None:
+
+def _one_window(scenes: Sequence[Scene], folder: Path, wanted: set[str]) -> None:
+    show = lantern_tide()
+    for number, result, note in (
+        (101, "works", ""),
+        (102, "works", ""),
+        (103, "works", ""),
+        (104, "silent", "no light, no movement; fuse?"),
+        (105, "works", ""),
+        (106, "wrong", "iris sticks"),
+    ):
+        at = f"2026-06-12T19:{30 + number % 100:02d}:00"
+        show = mark(show, f"u{number}", result, note, at=at)
+    window = Window(show)
+    window.resize(*SIZE)
+    window.show()
+    wait(0.6)
+
+    def shot(name: str, pause: float = 0.35) -> None:
+        if name in wanted:
             wait(pause)
             window.grab().save(str(folder / f"{name}.png"))
             print(folder / f"{name}.png")
 
-        shot("readiness")
-        _profiles(window, shot)
-        window.go("Patch")
-        bench.selection.select(["u313", "u314", "u311", "u312"])
-        bench.levels.change(lambda live: live.light_up(["u313"]))
-        shot("patch")
-        window.page(PatchPage).show_view("Paper")
-        shot("paper")
-        window.page(PatchPage).show_view("Units")
-        bench.levels.change(lambda live: live.restore({}))
-        bench.selection.select([])
-        _routes(window, shot)
-        light_the_stage(window)
-        _plan(window, shot)
-        _stage(window, shot)
-        bench.levels.change(lambda live: live.restore({}))
-        _roll_call(window, shot)
-        window._closing = True
-        window.shut_down()
-        window.close()
-        _two_truths(folder)
-    return 0
+    for scene in scenes:
+        scene(window, shot)
+    window._closing = True
+    window.shut_down()
+    window.close()
 
 
-def _profiles(window: Window, shot: Callable[[str], None]) -> None:
+def _readiness(window: Window, shot: Shot) -> None:
+    shot("readiness")
+
+
+def _patch(window: Window, shot: Shot) -> None:
+    """The table with its ruler, and paper beside patch."""
+    bench = window.bench
+    window.go("Patch")
+    bench.selection.select(["u313", "u314", "u311", "u312"])
+    bench.levels.change(lambda live: live.light_up(["u313"]))
+    shot("patch")
+    window.page(PatchPage).show_view("Paper")
+    shot("paper")
+    window.page(PatchPage).show_view("Units")
+    bench.levels.change(lambda live: live.restore({}))
+    bench.selection.select([])
+
+
+def _profiles(window: Window, shot: Shot) -> None:
     """Finding a profile, and making one from a manual."""
     window.go("Profiles")
     page = window.page(ProfilesPage)
@@ -146,8 +164,9 @@ def _profiles(window: Window, shot: Callable[[str], None]) -> None:
     shot("profiles")
 
 
-def _plan(window: Window, shot: Callable[..., None]) -> None:
+def _plan(window: Window, shot: Shot) -> None:
     """The plan in use in both themes, and light in false colours."""
+    light_the_stage(window)
     bench, page = window.bench, window.page(PlanPage)
     bench.selection.select(["u211", "u212", "u213"])
     window.go("Plan")
@@ -164,7 +183,7 @@ def _plan(window: Window, shot: Callable[..., None]) -> None:
     window.notice.hide()
 
 
-def _roll_call(window: Window, shot: Callable[..., None]) -> None:
+def _roll_call(window: Window, shot: Shot) -> None:
     """A call under way, what its verdicts lead to, what answers RDM, and a hunt; the simulator
     hangs beside it.
     """
@@ -225,8 +244,9 @@ def _roll_call(window: Window, shot: Callable[..., None]) -> None:
         window.net.look(False)
 
 
-def _stage(window: Window, shot: Callable[..., None]) -> None:
+def _stage(window: Window, shot: Shot) -> None:
     """From the seats with heads aimed, and from above."""
+    light_the_stage(window)
     bench, page = window.bench, window.page(StagePage)
     heads = ["u101", "u102", "u103", "u104", "u105", "u106"]
     bench.levels.change(
@@ -244,6 +264,7 @@ def _stage(window: Window, shot: Callable[..., None]) -> None:
     shot("stage-top")
     page.switch_aim()
     page.see_from("Seats")
+    bench.levels.change(lambda live: live.restore({}))
 
 
 def pictures(view: StageView, count: int) -> None:
@@ -272,7 +293,7 @@ def _two_truths(folder: Path) -> None:
         window.close()
 
 
-def _routes(window: Window, shot: Callable[..., None]) -> None:
+def _routes(window: Window, shot: Shot) -> None:
     """The views of the Routes page, with a simulator beside it in which a node has failed and
     another program sends.
     """
@@ -341,3 +362,16 @@ def running_rig() -> Iterator[RigClient]:
         rig.stop()
         thread.join()
         rig.close()
+
+
+# the names of the pictures, and what takes them
+SCENES: tuple[tuple[tuple[str, ...], Scene], ...] = (
+    (("readiness",), _readiness),
+    (("profiles",), _profiles),
+    (("patch", "paper"), _patch),
+    (("watch", "routes", "nodes"), _routes),
+    (("plan", "plan-day", "plan-lux"), _plan),
+    (("stage", "stage-top"), _stage),
+    (("roll-call", "findings", "findings-day", "discovery", "hunt"), _roll_call),
+    (("stage-rig",), _two_truths),
+)

@@ -28,7 +28,7 @@ ROOM = {
     "profile": 106,
     "mode": 66,
     "address": 76,
-    "takes": 48,
+    "takes": 66,
     "room": 48,
     "hangs_on": 142,
 }

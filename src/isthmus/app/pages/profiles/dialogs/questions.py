@@ -113,6 +113,7 @@ class GenericDialog(Frame):
             "merging", [(True, "highest takes precedence"), (False, "latest takes precedence")]
         )
         self.cells = QSpinBox()
+        self.cells.setAccessibleName("Cells")
         self.cells.setRange(0, 170)
         self.cells.setFixedHeight(SIZE["control"])
         self.cells.setFont(font("table", mono=True))

@@ -119,8 +119,8 @@ class LookDialog(Frame):
             ("Light falls off", self.fall),
             ("Pixels a beam sample", self.coarse),
             ("Smoothing", self.samples),
-            ("Pictures a second at most", self.cap),
-            ("Hold pictures a second", self.hold),
+            ("Frames/s at most", self.cap),
+            ("Frames/s to hold", self.hold),
             ("", self.uneven),
         )
         for index, (words, one) in enumerate(pairs):

@@ -1,0 +1,261 @@
+"""The show as a value: files that come back the same, files that do not, and history."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from pathlib import Path
+
+import jsonschema
+import msgspec
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from isthmus.errors import EntryFault, FileFault
+from isthmus.show import History, open_show, read_address, save_show, write_address
+from isthmus.show import container as box
+from isthmus.show.change import apply_change
+from isthmus.show.migrations import STEPS
+from isthmus.show.records import (
+    FORMAT,
+    Node,
+    Output,
+    Patched,
+    Show,
+    StoredProfile,
+    Structure,
+    Unit,
+    Verdict,
+)
+
+words = st.text(st.characters(codec="utf-8", exclude_categories=["Cs"]), max_size=12)
+metres = st.floats(-400, 400)
+place = st.tuples(metres, metres, metres)
+patched = st.builds(
+    Patched, universe=st.integers(1, 63999), address=st.integers(1, 512), block=st.integers(1, 4)
+)
+unit = st.builds(
+    Unit, id=words, number=st.integers(1, 9999), name=words, profile=words, mode=words, patch=st.lists(patched, max_size=3).map(tuple),
+    position=st.none() | place, rotation=st.tuples(metres, metres, metres, metres), gel=words,
+)  # fmt: skip
+shows = st.builds(
+    Show, name=words, units=st.lists(unit, max_size=5).map(tuple),
+    structures=st.lists(st.builds(Structure, id=words, kind=words, position=place, size=place), max_size=2).map(tuple),
+    nodes=st.lists(st.builds(Node, id=words, name=words, ip=words, ports=st.lists(st.integers(0, 32767), max_size=4).map(tuple)), max_size=2).map(tuple),
+    outputs=st.lists(st.builds(Output, id=words, universe=st.integers(1, 9), host=words, port_address=st.integers(0, 9), enabled=st.booleans()), max_size=3).map(tuple),
+    verdicts=st.lists(st.builds(Verdict, unit=words, result=words, note=words), max_size=2).map(tuple),
+    profiles=st.lists(st.integers(0, 99), max_size=3, unique=True).flatmap(
+        lambda numbers: st.tuples(*(st.builds(StoredProfile, key=words, file=st.just(f"p{n}.gdtf"), data=st.binary(max_size=40)) for n in numbers))
+    ),
+)  # fmt: skip
+
+
+@given(shows)
+@settings(max_examples=40)
+def test_every_show_comes_back_the_same_and_fits_the_published_schema(show: Show) -> None:
+    data = box.encode_show(show)
+    assert box.decode_show(data, "x") == show
+    assert box.encode_show(box.decode_show(data, "x")) == data
+    published = json.loads((Path(__file__).parents[2] / "docs/show.schema.json").read_text())
+    jsonschema.validate(json.loads(zipfile.ZipFile(io.BytesIO(data)).read("show.json")), published)
+
+
+json_values = st.recursive(
+    st.none() | st.booleans() | st.integers(-99, 99) | words,
+    lambda inner: st.lists(inner, max_size=2) | st.dictionaries(words, inner, max_size=2),
+    max_leaves=4,
+)
+
+
+@given(
+    st.dictionaries(words.map(lambda w: "new-" + w), json_values, min_size=1, max_size=3),
+    st.integers(0, 2),
+)
+@settings(max_examples=40)
+def test_members_of_a_newer_program_survive_an_edit_and_a_save(extra: dict, depth: int) -> None:
+    raw: dict = {
+        "format": 1,
+        "name": "Reed",
+        "units": [{"id": "a", "number": 5, "patch": [{"universe": 1, "address": 7}]}],
+    }
+    at = [raw, raw["units"][0], raw["units"][0]["patch"][0]][depth]
+    at.update(extra)
+    show = box.decode_show(_zip({"show.json": json.dumps(raw)}), "x")
+    edited = replace(show, units=(replace(show.units[0], name="edited"),))
+    again = json.loads(zipfile.ZipFile(io.BytesIO(box.encode_show(edited))).read("show.json"))
+    back = [again, again["units"][0], again["units"][0]["patch"][0]][depth]
+    assert {key: back[key] for key in extra} == extra
+    assert again["units"][0]["name"] == "edited"
+
+
+def _zip(members: dict[str, str | bytes]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in members.items():
+            archive.writestr(name, data)
+    return out.getvalue()
+
+
+DATA = Path(__file__).parents[1] / "data"
+
+
+def test_a_show_of_format_1_opens_as_it_was_and_so_does_a_journal_of_it(tmp_path: Path) -> None:
+    """The file was saved by the program of that time; what it holds was noted then."""
+    show = open_show(DATA / "format-1.isthmus")
+    assert [u.number for u in show.units] == [101, 102, 201, 313, 441] and show.format == FORMAT
+    assert {o.delivery for o in show.outputs} == {"unicast"} and len(show.outputs) == 3
+    found = {v.unit: (v.result, v.note, v.what, v.acts) for v in show.verdicts}
+    assert found == {
+        "u101": ("works", "", (), ()),
+        "u102": ("wrong", "iris sticks", ("beam",), ("colour",)),
+        "u201": ("silent", "no light", (), ()),
+    }
+    save_show(show, tmp_path / "again.isthmus")
+    assert open_show(tmp_path / "again.isthmus") == show
+    old = msgspec.msgpack.encode(  # as a journal of format 1 has a new output and a new verdict
+        [
+            "edit",
+            {},
+            {
+                "outputs": [[0, 0, [{"id": "o9", "universe": 9, "way": "multicast"}]]],
+                "verdicts": [
+                    [0, 2, []],
+                    [0, 0, [{"unit": "u441", "result": "answers", "extra": {}}]],
+                ],
+            },
+        ]
+    )
+    name, after = apply_change(show, old, 1)
+    assert name == "edit" and [(o.id, o.delivery) for o in after.outputs] == [("o9", "multicast")]
+    assert [(v.unit, v.result) for v in after.verdicts] == [
+        ("u101", "works"),
+        ("u102", "wrong"),
+        ("u441", "works"),
+    ]
+
+
+def test_every_format_before_has_a_step_and_a_file() -> None:
+    assert set(STEPS) == set(range(2, FORMAT + 1))
+    assert {p.name for p in DATA.glob("*.isthmus")} == {
+        f"format-{n}.isthmus" for n in range(1, FORMAT)
+    }
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"", "not an Isthmus show"),
+        (b"PK\x03\x04 nonsense", "cut short"),
+        (_zip({"other.txt": "x"}), "not an Isthmus show"),
+        (_zip({"show.json": "{"}), "cannot be read"),
+        (_zip({"show.json": "[" * 100_000}), "cannot be read"),
+        (_zip({"show.json": '{"format": 99}'}), "newer Isthmus"),
+        (
+            _zip({"show.json": '{"format": 1, "units": [{"id": "a", "number": "x"}]}'}),
+            "cannot be read",
+        ),
+        (_zip({"show.json": '{"format": 1}', "../evil": "x"}), "leads outside"),
+    ],
+)
+def test_a_foreign_newer_or_damaged_file_is_refused_in_a_sentence(
+    data: bytes, says: str, tmp_path: Path
+) -> None:
+    file = tmp_path / "bad.isthmus"
+    file.write_bytes(data)
+    with pytest.raises(FileFault, match=says) as caught:
+        open_show(file)
+    assert "bad.isthmus" in str(caught.value) and caught.value.do
+    assert file.read_bytes() == data
+
+
+@given(st.data())
+@settings(max_examples=150)
+def test_no_mangled_file_gets_past_the_reader_as_anything_but_a_fault(data: st.DataObject) -> None:
+    good = bytearray(
+        box.encode_show(
+            Show(
+                name="Reed",
+                units=(Unit(id="a", number=1),),
+                profiles=(StoredProfile(key="p", file="p.gdtf", data=b"abc"),),
+            )
+        )
+    )
+    if data.draw(st.booleans()):
+        good = good[: data.draw(st.integers(0, len(good) - 1))]
+    for _ in range(data.draw(st.integers(1, 4))):
+        if good:
+            good[data.draw(st.integers(0, len(good) - 1))] = data.draw(st.integers(0, 255))
+    try:
+        assert isinstance(box.decode_show(bytes(good), "x"), Show)
+    except FileFault as fault:
+        assert fault.what
+
+
+def test_a_failed_save_leaves_the_old_file_whole(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "show.isthmus"
+    save_show(Show(name="first"), file)
+
+    def full(fd: int) -> None:
+        raise OSError(28, "No space left on device")
+
+    with monkeypatch.context() as trouble, pytest.raises(FileFault, match="disk is full"):
+        trouble.setattr(box.os, "fsync", full)
+        save_show(Show(name="second"), file)
+    assert open_show(file).name == "first"
+    assert [p.name for p in tmp_path.glob("*isthmus*")] == ["show.isthmus"]
+
+
+@given(st.lists(st.sampled_from(["edit", "same", "undo", "redo", "save"]), max_size=40))
+def test_history_is_a_line_of_values_and_knows_how_far_the_saved_one_is(acts: list[str]) -> None:
+    history = History(Show(name="0"))
+    line, at, saved, count = ["0"], 0, "0", 0
+    for act in acts:
+        if act == "edit":
+            count += 1
+            del line[at + 1 :]
+            line.append(str(count))
+            at += 1
+            assert history.commit(f"make {count}", Show(name=str(count)))
+        elif act == "same":
+            assert not history.commit("nothing", Show(name=history.show.name))
+        elif act == "undo" and at:
+            at -= 1
+            history.undo()
+        elif act == "redo" and at + 1 < len(line):
+            at += 1
+            history.redo()
+        elif act == "save":
+            history.mark_saved()
+            saved = line[at]
+        assert history.show.name == line[at]
+        assert (history.unsaved == 0) == (line[at] == saved)
+        assert (history.undo_name is None) == (at == 0) and (history.redo_name is None) == (
+            at == len(line) - 1
+        )
+
+
+@given(st.integers(1, 63999), st.integers(1, 512))
+def test_addresses_read_as_they_are_written_and_in_the_usual_ways(
+    universe: int, address: int
+) -> None:
+    for text in (
+        write_address(universe, address),
+        f"{universe}/{address}",
+        f" {universe}:{address} ",
+        f"{universe} {address}",
+        str((universe - 1) * 512 + address),
+    ):
+        assert read_address(text) == (universe, address)
+
+
+@pytest.mark.parametrize(
+    "text", ["2.513", "2.0", "0.5", "64000.1", "abc", "1.2.3", "-4", "0", "2.1x"]
+)
+def test_what_is_no_address_is_told(text: str) -> None:
+    with pytest.raises(EntryFault):
+        read_address(text)

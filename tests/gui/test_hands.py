@@ -1,0 +1,87 @@
+"""Hands on the keyboard: what begins or goes on with text belongs to the text."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication, QLineEdit
+
+from helpers.hands import activate, dialog, key, keys, shortcut, until
+from isthmus.patch.addresses import place
+from isthmus.patch.index import index_of
+from isthmus.show import Show
+
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+@pytest.mark.parametrize("called", [False, True])
+def test_typing_in_the_patch_is_never_taken_for_acts_and_enter_goes_down(
+    make_window, demo: Show, called: bool
+) -> None:
+    window = make_window(demo, page="Patch")
+    bench, table, model = (
+        window.bench,
+        window.pages["Patch"].units.table,
+        window.pages["Patch"].units.model,
+    )
+    if called:
+        bench.session.begin()
+    rows = [u.id for u in model.rows][:3]
+    column = list(model.columns).index("name")
+    table.setCurrentIndex(model.index(0, column))
+    activate(window)
+    table.setFocus()
+    words = ("rear", "front", "t105") if not called else ("aft", "wash", "silent 2")
+    for word in words:  # typed as a person does: letters, Enter, letters, Enter
+        keys(QApplication.focusWidget(), word[0])
+        keys(QApplication.focusWidget(), word[1:])
+        key(QApplication.focusWidget(), Qt.Key.Key_Return)
+        assert QApplication.activeModalWidget() is None
+    assert [bench.show.unit(u).name for u in rows] == list(words)
+    assert (
+        not bench.plan.rearranging
+        and not bench.show.verdicts
+        and bool(bench.session.call) == called
+    )
+    table.setCurrentIndex(model.index(0, list(model.columns).index("address")))
+    for address in ("9.101", "9.201"):  # two addresses one by one go to two units
+        keys(QApplication.focusWidget(), address[0])
+        keys(QApplication.focusWidget(), address[1:])
+        key(QApplication.focusWidget(), Qt.Key.Key_Return)
+    at = index_of(bench.show).by_id
+    assert [at[u].patch[0].address for u in rows[:2]] == [101, 201] and at[rows[0]].patch[
+        0
+    ].universe == 9
+    key(table, Qt.Key.Key_Tab)
+    assert table.currentIndex().column() == list(model.columns).index(
+        "address"
+    ) + 1 and not table.findChildren(QLineEdit, "")
+    bench.session.end()
+
+
+def test_adding_begins_in_the_profile_field_with_nothing_chosen(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Patch")
+    shortcut(window, Qt.Key.Key_A, CTRL | SHIFT)
+    wish = dialog("add units")
+    assert (
+        until(lambda: QApplication.focusWidget() is wish.profile)
+        or wish.profile.lineEdit().hasFocus()
+    )
+    key(QApplication.focusWidget(), Qt.Key.Key_Return)  # nothing is chosen, so nothing is added
+    assert window.bench.show is demo and wish.isVisible()
+    keys(QApplication.focusWidget(), "lapwing 19")
+    assert wish._key().endswith("Lapwing 19") and len(wish._preview.units) == 1
+    wish.reject()
+
+
+def test_units_that_want_one_place_are_asked_about_and_the_first_gets_it(demo: Show) -> None:
+    ids = ["u201", "u202", "u203"]
+    wish = place(demo, {u: [(9, 1)] for u in ids})
+    assert [u.id for u in wish.in_the_way] == ids[1:]
+    ways = {w.key: w for w in wish.ways}
+    room = index_of(ways["room"].show).by_id
+    length = index_of(demo).spans["u201"][0].length
+    assert [room[u].patch[0].address for u in ids] == [1, 1 + length, 1 + 2 * length]
+    assert [len(index_of(ways["take"].show).by_id[u].patch) for u in ids] == [1, 0, 0] and ways[
+        "swap"
+    ].show is None

@@ -1,0 +1,1 @@
+"""What tests of all folders share."""

@@ -1,0 +1,201 @@
+"""Whether words have the room they need, on every page, view and dialog: run as a program it walks through all of them and prints what does not fit. A screen is simulated by `QT_SCALE_FACTOR`."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterator
+
+from PySide6.QtCore import QRect, Qt
+from PySide6.QtGui import QFontMetrics
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractScrollArea,
+    QAbstractSpinBox,
+    QApplication,
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QTableView,
+    QWidget,
+)
+
+from helpers.hands import settle, until
+
+SIZES = ((1024, 700), (1280, 800), (1920, 1080))
+EXTRA = {QPushButton: 10, QComboBox: 24, QCheckBox: 20, QLineEdit: 12}  # what surrounds the words
+
+
+def words_of(widget: QWidget) -> str:
+    if isinstance(widget, QLineEdit):
+        words = widget.placeholderText() if not widget.text() else ""
+        return "" if words.startswith("≠") else words  # a summary, elided; the tool tip has all
+    if isinstance(widget, QLabel) and widget.wordWrap():
+        return ""
+    return widget.text() if isinstance(widget, (QAbstractButton, QLabel)) else ""
+
+
+def cut_off(top: QWidget) -> Iterator[str]:
+    """Words wider than their widget, wrapped words higher than theirs, headings wider than their column, and buttons that are outside of what is around them."""
+    for widget in top.findChildren(QWidget):
+        if not widget.isVisible() or widget.width() <= 1:
+            continue
+        metrics = QFontMetrics(widget.font())
+        words = words_of(widget).replace("&", "")
+        wide = max((metrics.horizontalAdvance(line) for line in words.splitlines()), default=0)
+        extra = next((room for kind, room in EXTRA.items() if isinstance(widget, kind)), 0)
+        if widget.property("kind") in ("link", "quiet"):
+            extra = 0
+        if words and wide + extra > widget.width() + 2:
+            yield f"{type(widget).__name__} “{words}” needs {wide + extra}, has {widget.width()}"
+        if isinstance(widget, QLabel) and widget.wordWrap() and widget.text():
+            need = widget.heightForWidth(widget.width())
+            if need > widget.height() + 2:
+                yield f"label “{widget.text()[:50]}” needs {need} of height, has {widget.height()}"
+        if isinstance(widget, QPushButton) and not scrolls(widget):
+            around = widget.parentWidget()
+            if around and not around.rect().contains(QRect(widget.pos(), widget.size())):
+                yield f"button “{words}” is outside"
+        if isinstance(widget, QTableView) and not widget.horizontalHeader().isHidden():
+            yield from headings_cut(widget)
+
+
+def headings_cut(table: QTableView) -> Iterator[str]:
+    header = table.horizontalHeader()
+    metrics = QFontMetrics(header.font())
+    for column in range(header.count()):
+        text = str(table.model().headerData(column, Qt.Orientation.Horizontal) or "")
+        if not header.isSectionHidden(column):
+            need = metrics.horizontalAdvance(text) + 6
+            if need > header.sectionSize(column) + 2:
+                has = header.sectionSize(column)
+                yield f"heading “{text}” of {table.objectName()} needs {need}, has {has}"
+
+
+def scrolls(widget: QWidget) -> bool:
+    return any(isinstance(up, QAbstractScrollArea) for up in ancestors(widget))
+
+
+def ancestors(widget: QWidget) -> list[QWidget]:
+    found, up = [], widget.parentWidget()
+    while up is not None:
+        found.append(up)
+        up = up.parentWidget()
+    return found
+
+
+def overlapping(top: QWidget) -> Iterator[str]:
+    """Buttons, fields and labels of one parent that are on one another."""
+    kinds = (QPushButton, QComboBox, QLineEdit, QPlainTextEdit, QTableView, QLabel)
+    groups: dict[int, list[QWidget]] = {}
+    for w in top.findChildren(QWidget):
+        if isinstance(w, kinds) and w.isVisible() and not (isinstance(w, QLabel) and not w.text()):
+            groups.setdefault(id(w.parentWidget()), []).append(w)
+    for siblings in groups.values():
+        for i, a in enumerate(siblings):
+            for b in siblings[i + 1 :]:
+                mine, other = a.geometry(), b.geometry()
+                if mine.adjusted(1, 1, -1, -1).intersects(other.adjusted(1, 1, -1, -1)):
+                    yield f"{named(a)} and {named(b)} overlap"
+
+
+def named(widget: QWidget) -> str:
+    return widget.objectName() or words_of(widget) or type(widget).__name__
+
+
+def outside(top: QWidget, size: tuple[int, int]) -> Iterator[str]:
+    if top.width() > size[0] or top.height() > size[1]:
+        yield f"it takes {top.width()} x {top.height()} of {size[0]} x {size[1]}"
+
+
+def nameless(top: QWidget) -> Iterator[str]:
+    """Fields and tables that say no name, or that the Tab key does not reach."""
+    kinds = (QAbstractSpinBox, QComboBox, QLineEdit, QPlainTextEdit, QTableView, QCheckBox)
+    for w in top.findChildren(QWidget):
+        inside = any(
+            isinstance(up, (QAbstractSpinBox, QComboBox, QTableView)) for up in ancestors(w)
+        )
+        if not isinstance(w, kinds) or not w.isVisible() or inside:
+            continue
+        if not (w.accessibleName() or words_of(w)):
+            yield f"{type(w).__name__} {w.objectName()} has no name"
+        if w.isEnabled() and w.focusPolicy() == Qt.FocusPolicy.NoFocus:
+            yield f"{type(w).__name__} {w.objectName()} cannot be reached"
+
+
+def trouble_in(top: QWidget) -> list[str]:
+    """What does not fit once the layout has come to rest."""
+    until(lambda: not [*cut_off(top), *overlapping(top)], 1)
+    return [*cut_off(top), *overlapping(top)]
+
+
+def kinds_of(kind: type) -> set[type]:
+    """All dialogs of the application, by class."""
+    found = {kind} if kind.__module__.startswith("isthmus") else set()
+    return found.union(*(kinds_of(below) for below in kind.__subclasses__()))
+
+
+def walk() -> dict[str, list[str]]:
+    """Place → what does not fit there."""
+    from helpers.places import dialogs_of, show_of
+    from isthmus.app.shell.main import make_application
+    from isthmus.app.shell.window import Window
+
+    app = make_application(["room"])
+    app.setQuitOnLastWindowClosed(False)
+    window = Window(show_of(), ahead=False)
+    window.resize(*SIZES[0])
+    window.show()
+    window.complete()
+    window.go("Profiles")
+    profiles = window.pages["Profiles"]
+    until(lambda: len(profiles.link.shelf.columns) > 500 and not profiles.link.busy, 60)
+    profiles.library.search()
+    trouble: dict[str, list[str]] = {}
+    opened: set[type] = set()
+    try:
+        for name, opens in dialogs_of(window):
+            opens()
+            until(lambda: bool(dialogs()), 5)
+            for shown in dialogs():
+                opened.add(type(shown))
+                settle(0.1)
+                if found := [*trouble_in(shown), *outside(shown, SIZES[0]), *nameless(shown)]:
+                    trouble[f"dialog {name}"] = found
+                shown.close()
+            until(lambda: not dialogs(), 5)
+        for title, page in window.pages.items():
+            window.go(title)
+            for view in page.view_names or ("",):
+                if view:
+                    page.show_view(view)
+                if found := list(nameless(page)):
+                    trouble[f"{title} {view}"] = found
+                for size in SIZES:
+                    window.resize(*size)
+                    settle(0.08)
+                    if found := [*trouble_in(window), *outside(window, size)]:
+                        trouble[f"{title} {view} at {size[0]}"] = found
+    finally:
+        window._closing = True
+        window.close()
+        window.shut_down()
+    never = [kind.__name__ for kind in kinds_of(QDialog) - opened if kind.__name__ not in BASES]
+    if never:
+        trouble["dialogs never opened"] = never
+    return trouble
+
+
+BASES = {"Frame"}
+
+
+def dialogs() -> list[QDialog]:
+    return [w for w in QApplication.topLevelWidgets() if isinstance(w, QDialog) and w.isVisible()]
+
+
+if __name__ == "__main__":
+    sys.stdout.write(json.dumps(walk()))

@@ -1,0 +1,99 @@
+"""Waiting, running the command, and the simulator in a thread."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import json
+import socket
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable, Iterator
+from typing import Any, NamedTuple
+
+from isthmus.cli import main
+from isthmus.demo import SCENARIO
+from isthmus.standin import RigClient, StandInRig, read_scenario
+
+
+def until(
+    test: Callable[[], object], seconds: float = 12.0, wait: Callable[[float], object] = time.sleep
+) -> bool:
+    """True as soon as `test` holds. What is waited for gets far longer than it needs: a busy machine is not a fault.
+
+    Under three seconds the time itself is what is tried.
+    """
+    end = time.monotonic() + (seconds if seconds < 3 else max(40.0, seconds))
+    while time.monotonic() < end:
+        if test():
+            return True
+        wait(0.02)
+    return bool(test())
+
+
+@contextlib.contextmanager
+def running_rig() -> Iterator[RigClient]:
+    """The demo's simulator in a thread, with its nodes on 127.0.0.2 and 127.0.0.3."""
+    stand_in = StandInRig(read_scenario(SCENARIO))
+    thread = threading.Thread(target=stand_in.serve)
+    thread.start()
+    client = RigClient(stand_in.address, timeout=30)
+    try:
+        yield client
+    finally:
+        client.close()
+        stand_in.stop()
+        thread.join()
+        stand_in.close()
+
+
+def lit(client: RigClient) -> dict[str, float]:
+    """Which units of the rig give light, by the label stuck on them."""
+    return {u["label"]: u["level"] for u in client.ask("state")["units"] if u["level"] > 0.002}
+
+
+class Done(NamedTuple):
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def command(*arguments: str) -> Done:
+    """Run the `isthmus` command; in this process, for most of a short command is the start of Python."""
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        try:
+            code = main(arguments)
+        except SystemExit as end:
+            code = int(end.code or 0)
+    return Done(code, out.getvalue(), err.getvalue())
+
+
+def apart(*arguments: str, **more: Any) -> subprocess.CompletedProcess[str]:
+    """Run it as a person does, in a process of its own."""
+    return subprocess.run(
+        [sys.executable, "-m", "isthmus.cli", *arguments],
+        capture_output=True,
+        text=True,
+        timeout=60,
+        **more,
+    )
+
+
+def answer(*arguments: str) -> tuple[int, Any]:
+    done = command(*arguments, "--json")
+    return done.returncode, json.loads(done.stdout)
+
+
+def udp_listener(address: str = "127.0.0.9") -> socket.socket:
+    sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 20)
+    try:
+        sock.bind((address, 6454))
+    except OSError:
+        sock.close()
+        raise
+    sock.settimeout(3)
+    return sock
