@@ -46,6 +46,7 @@ def oracle(
     return whole[:3, 3], -whole[:3, 2]
 
 
+@pytest.mark.slow
 @given(
     offset,
     offset,

@@ -39,6 +39,7 @@ def edited(told, show: Show, at: int = 0) -> Show:
     return edit(show)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", KINDS)
 def test_each_kind_of_fault_is_named_first_in_made_up_rigs(kind: str) -> None:
     """The observer sees only what stand-in units do; the rig's truth is never shown to findings."""
@@ -54,6 +55,7 @@ def test_each_kind_of_fault_is_named_first_in_made_up_rigs(kind: str) -> None:
     assert asked and first >= asked - 1, kind
 
 
+@pytest.mark.slow
 def test_rigs_with_several_faults_are_told_apart() -> None:
     places: Counter[int] = Counter()
     for seed in range(8):
@@ -64,6 +66,7 @@ def test_rigs_with_several_faults_are_told_apart() -> None:
     assert places[1] >= 0.9 * places.total()
 
 
+@pytest.mark.slow
 def test_one_cause_that_explains_many_beats_many_causes() -> None:
     show = as_hung()
     line = [u.id for u in show.units if u.patch and u.patch[0].universe == 3]

@@ -97,6 +97,7 @@ def two_breaks(name: str, first: int, second: int):
     return stored_of(made, write_gdtf(made))
 
 
+@pytest.mark.slow
 @given(
     st.lists(
         st.tuples(st.integers(1, 5), st.integers(1, 400)), min_size=1, max_size=4, unique=True

@@ -292,6 +292,7 @@ def test_the_checker_names_each_deviation_with_its_place(kind: str) -> None:
     )
 
 
+@pytest.mark.slow
 def test_mangled_files_end_in_a_sentence_whichever_way_they_are_read() -> None:
     rng = random.Random(8)
     sources = [

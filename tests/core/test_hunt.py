@@ -40,6 +40,7 @@ def lights(hunt: Hunt, look, universe: int, address: int, mode: str = "") -> boo
     return seen > full / 2
 
 
+@pytest.mark.slow
 @given(st.sampled_from(UNITS), st.integers(1, 470), st.booleans(), st.integers(0, 12))
 @settings(max_examples=60)
 def test_any_address_is_found_in_ten_looks_and_with_one_lie_in_a_few_more(

@@ -112,6 +112,7 @@ def test_what_is_doubtful_lowers_the_confidence_and_says_why() -> None:
     )
 
 
+@pytest.mark.slow
 def test_nonsense_ends_in_a_sentence_and_a_hundred_thousand_rows_end_soon() -> None:
     for text in (
         "",

@@ -272,6 +272,7 @@ def test_packing_uses_no_more_universes_than_slots_ask_for_and_positions_stay_to
 # ---------------------------------------------------------------- kept up to date
 
 
+@pytest.mark.slow
 @given(st.integers(0, 2**32), st.lists(st.sampled_from(sorted(EDITS)), min_size=1, max_size=8))
 @settings(max_examples=40)
 def test_the_index_and_the_snags_kept_up_to_date_are_those_made_anew(

@@ -59,6 +59,7 @@ def in_danger(show: Show, live: Live) -> list[str]:
     return found
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("by", ["unit", "cell", "address", "position", "universe"])
 def test_no_call_of_any_kind_enters_a_range_that_resets_or_puts_out(demo: Show, by: str) -> None:
     live = Live(demo)

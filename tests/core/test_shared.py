@@ -102,6 +102,7 @@ def test_routes_and_the_frame_laid_out_for_them_are_taken_together_while_others_
     assert len(taken) > 20  # and it does get on
 
 
+@pytest.mark.slow
 @given(
     st.lists(st.integers(0, 3), min_size=8, max_size=8),
     st.randoms(use_true_random=False),

@@ -302,6 +302,7 @@ def test_a_drawing_is_scaled_by_two_points_and_a_length() -> None:
         scaled_by(replace(under, pinned=True), (0, 0), (1, 0), 2.0)
 
 
+@pytest.mark.slow
 def test_pictures_are_told_by_their_bytes_bounded_and_kept_once(demo: Show) -> None:
     jpeg = io.BytesIO()
     Image.new("RGB", (50, 20), (9, 9, 9)).save(jpeg, "JPEG")

@@ -53,6 +53,7 @@ shows = st.builds(
 )  # fmt: skip
 
 
+@pytest.mark.slow
 @given(shows)
 @settings(max_examples=40)
 def test_every_show_comes_back_the_same_and_fits_the_published_schema(show: Show) -> None:

@@ -281,6 +281,7 @@ def test_a_manual_in_pdf_is_read_by_command_with_the_note_to_its_maker(tmp_path:
     assert near and near[0]["distance"] < 0.5 and near[0]["differs"]
 
 
+@pytest.mark.slow
 def test_the_stand_in_exchange_serves_is_asked_and_ends_by_command(tmp_path: Path) -> None:
     offered = plausible(1, 66)[0]
     (tmp_path / "mine.gdtf").write_bytes(write_gdtf(offered))
@@ -457,6 +458,7 @@ def test_some_units_alone_keep_both_profiles_under_names_of_their_own(demo: Show
         swap_profile(demo, key, replace(stored, data=b"PK"))
 
 
+@pytest.mark.slow
 def test_the_index_survives_being_killed_while_it_is_built(tmp_path: Path) -> None:
     folder = tmp_path / "many"
     folder.mkdir()
