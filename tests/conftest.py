@@ -4,14 +4,10 @@ from __future__ import annotations
 
 import atexit
 import contextlib
-import ctypes
-import fcntl
 import logging
 import os
 import shutil
-import socket
 import sqlite3
-import struct
 import subprocess
 import threading
 from collections.abc import Iterator
@@ -20,7 +16,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
-from helpers.tools import running_rig, until
+from helpers.tools import OWN_NETWORK, running_rig, until
 from isthmus.demo import lantern_tide
 from isthmus.library.sources import data_folder
 from isthmus.show.records import Show
@@ -71,21 +67,6 @@ def rig() -> Iterator[RigClient]:
 
 # in other folders than `network`: they start the simulator, or a window that listens
 NETWORK = {"test_app", "test_from_nothing", "test_layout", "test_properties", "test_walk"}
-CLONE_NEWNET, SIOCSIFFLAGS, IFF_UP = 0x40000000, 0x8914, 1
-
-
-def _own_network() -> bool:
-    """A network of this process's own, with nothing but a loopback: needs root. False where it is not allowed."""
-    if ctypes.CDLL(None, use_errno=True).unshare(CLONE_NEWNET):
-        return False
-    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sock:
-        fcntl.ioctl(sock, SIOCSIFFLAGS, struct.pack("16sh14x", b"lo", IFF_UP))
-    return True
-
-
-OWN_NETWORK = bool(os.environ.get("PYTEST_XDIST_WORKER")) and _own_network()
-
-
 LONG = {"test_walk", "test_layout", "test_from_nothing", "test_closed_loop"}
 
 

@@ -55,7 +55,7 @@ shows = st.builds(
 
 @pytest.mark.slow
 @given(shows)
-@settings(max_examples=40)
+@settings(max_examples=20)
 def test_every_show_comes_back_the_same_and_fits_the_published_schema(show: Show) -> None:
     data = box.encode_show(show)
     assert box.decode_show(data, "x") == show

@@ -30,6 +30,14 @@ SIZES = ((1024, 700), (1280, 800), (1920, 1080))
 EXTRA = {QPushButton: 10, QComboBox: 24, QCheckBox: 20, QLineEdit: 12}  # what surrounds the words
 
 
+def seen(top: QWidget) -> Iterator[QWidget]:
+    """All visible widgets below one; what is hidden is not gone into."""
+    for child in top.children():
+        if isinstance(child, QWidget) and child.isVisible() and not child.isWindow():
+            yield child
+            yield from seen(child)
+
+
 def words_of(widget: QWidget) -> str:
     if isinstance(widget, QLineEdit):
         words = widget.placeholderText() if not widget.text() else ""
@@ -41,8 +49,8 @@ def words_of(widget: QWidget) -> str:
 
 def cut_off(top: QWidget) -> Iterator[str]:
     """Words wider than their widget, wrapped words higher than theirs, headings wider than their column, and buttons that are outside of what is around them."""
-    for widget in top.findChildren(QWidget):
-        if not widget.isVisible() or widget.width() <= 1:
+    for widget in seen(top):
+        if widget.width() <= 1:
             continue
         metrics = QFontMetrics(widget.font())
         words = words_of(widget).replace("&", "")
@@ -92,8 +100,8 @@ def overlapping(top: QWidget) -> Iterator[str]:
     """Buttons, fields and labels of one parent that are on one another."""
     kinds = (QPushButton, QComboBox, QLineEdit, QPlainTextEdit, QTableView, QLabel)
     groups: dict[int, list[QWidget]] = {}
-    for w in top.findChildren(QWidget):
-        if isinstance(w, kinds) and w.isVisible() and not (isinstance(w, QLabel) and not w.text()):
+    for w in seen(top):
+        if isinstance(w, kinds) and not (isinstance(w, QLabel) and not w.text()):
             groups.setdefault(id(w.parentWidget()), []).append(w)
     for siblings in groups.values():
         for i, a in enumerate(siblings):
@@ -115,11 +123,11 @@ def outside(top: QWidget, size: tuple[int, int]) -> Iterator[str]:
 def nameless(top: QWidget) -> Iterator[str]:
     """Fields and tables that say no name, or that the Tab key does not reach."""
     kinds = (QAbstractSpinBox, QComboBox, QLineEdit, QPlainTextEdit, QTableView, QCheckBox)
-    for w in top.findChildren(QWidget):
+    for w in seen(top):
         inside = any(
             isinstance(up, (QAbstractSpinBox, QComboBox, QTableView)) for up in ancestors(w)
         )
-        if not isinstance(w, kinds) or not w.isVisible() or inside:
+        if not isinstance(w, kinds) or inside:
             continue
         if not (w.accessibleName() or words_of(w)):
             yield f"{type(w).__name__} {w.objectName()} has no name"
@@ -129,8 +137,14 @@ def nameless(top: QWidget) -> Iterator[str]:
 
 def trouble_in(top: QWidget) -> list[str]:
     """What does not fit once the layout has come to rest."""
-    until(lambda: not [*cut_off(top), *overlapping(top)], 1)
-    return [*cut_off(top), *overlapping(top)]
+    found: list[str] = []
+
+    def fits() -> bool:
+        found[:] = [*cut_off(top), *overlapping(top)]
+        return not found
+
+    until(fits, 1)
+    return found
 
 
 def kinds_of(kind: type) -> set[type]:
