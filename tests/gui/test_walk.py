@@ -138,7 +138,7 @@ def test_the_walk_from_paper_to_an_answering_rig(
     drag(canvas, canvas.to_px(where[0], where[1]), canvas.to_px(where[0], where[1] - 1))
     assert bench.show.unit("u201").position == where  # using: nothing moves
     canvas.setFocus()
-    key(canvas, Qt.Key.Key_R)
+    shortcut(window, Qt.Key.Key_R, Qt.KeyboardModifier.NoModifier)
     assert canvas.rearranging
     click(canvas, canvas.to_px(-12, -6))
     click(canvas, canvas.to_px(where[0], where[1]))
@@ -147,7 +147,7 @@ def test_the_walk_from_paper_to_an_answering_rig(
     assert moved == pytest.approx((where[0] - 0.5, where[1] - 0.4, where[2]), abs=0.06)
     rig_row = list(bench.levels.view.rig.order).index("u201")
     assert tuple(bench.levels.view.rig.positions[rig_row]) == moved  # 3-D is the same arrangement
-    key(canvas, Qt.Key.Key_R)
+    shortcut(window, Qt.Key.Key_R, Qt.KeyboardModifier.NoModifier)
 
     # 5 Hand controls: light up goes out as DMX, and the real unit obeys
     click(window.bar.sign)

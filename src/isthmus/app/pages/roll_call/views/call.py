@@ -379,7 +379,7 @@ class CallView(PageView):
             self.loud.setText(
                 f"Only {call.only} is called: {len(call.order)} of "
                 f"{many(len(show.units), 'unit')}. "
-                f"{outside} are left out by that."
+                f"{outside} are left out."
             )
         here = (call.stop.units, call.at) if call else ((), -1)
         if here != self._here:  # faults that were ticked are those of the unit before

@@ -139,7 +139,7 @@ class RoutesView(PageView):
         ):
             row.addWidget(actions.button(action, words))
         row.addStretch(1)
-        row.addWidget(label("Chosen:", "quiet"))
+        row.addWidget(label("Selected:", "quiet"))
         for words, action in (
             ("Dark", "routes.dark"),
             ("Hold", "routes.hold"),
@@ -151,7 +151,7 @@ class RoutesView(PageView):
     def _proving(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(6)
-        row.addWidget(label("Prove it:", "quiet"))
+        row.addWidget(label("Test:", "quiet"))
         self.what = field("prove what", "", "slot 1-512, or unit 101", mono=True)
         self.what.setFixedWidth(214)
         row.addWidget(self.what)
