@@ -25,11 +25,12 @@ from isthmus.library import (
     update_library,
     write_sources,
 )
+from isthmus.library.at_hand import at_hand, stored_at_hand
 from isthmus.library.exchange import Exchange, newer_in, read_catalogue
 from isthmus.library.facts import facts_of
 from isthmus.library.index import FileSeen
 from isthmus.library.shelf import keep_own, read_columns
-from isthmus.library.sources import folder_source
+from isthmus.library.sources import folder_source, own_folder
 from isthmus.patch.swap_profile import preview_swap, swap_profile
 from isthmus.profiles import profiles_of
 from isthmus.profiles.adapt import borrow
@@ -38,6 +39,7 @@ from isthmus.profiles.gdtf import Gdtf, read_archive, write_gdtf
 from isthmus.profiles.make.generic import KINDS, Recipe, generic_profile, plan_of
 from isthmus.profiles.make.plausible import plausible_profiles
 from isthmus.profiles.store import load_stored, stored_of
+from isthmus.show.records import Show
 from isthmus.standin.exchange import TOKEN, ExchangeServer
 
 MADE = [facts_of(Gdtf(profile, ())) for profile in plausible_profiles(160, 5)]
@@ -454,3 +456,15 @@ def test_a_shelf_that_does_not_follow_answers_with_what_it_was_given_until_it_is
     still.adopt(read_columns(still.path)[0])
     assert still.search(Query("skerry 600")).total == 3
     still.close()
+
+
+def test_what_a_show_asks_for_is_what_the_whole_library_has() -> None:
+    """The quick way by file names is held against reading all of it, an own file with any name first."""
+    whole = at_hand(Show()).stored
+    assert len(whole) > 90 and stored_at_hand([*whole, "Nobody Nothing"]) == whole
+    ours = own_folder()
+    ours.mkdir(parents=True)
+    key = "Halyard Optics Lapwing 19"
+    (ours / "any name.gdtf").write_bytes(whole[key].data + b"\0")  # after its end: still a zip
+    assert stored_at_hand([key])[key].data.endswith(b"\0")
+    assert stored_at_hand(whole) == at_hand(Show()).stored

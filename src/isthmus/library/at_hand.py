@@ -4,6 +4,7 @@ on.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from functools import lru_cache
 from pathlib import Path
 
@@ -15,13 +16,14 @@ from isthmus.library.sources import (
     OWN,
     SHIPPED,
     FileSeen,
+    Source,
     files_of,
     read_sources,
 )
 from isthmus.patch.hanglist import Library, plain
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make.generic import usual_profiles
-from isthmus.profiles.store import load_stored, stored_of
+from isthmus.profiles.store import is_usual_file, load_stored, stored_of
 from isthmus.show.records import Show, StoredProfile
 
 ORDER = (
@@ -51,13 +53,41 @@ def _generic() -> tuple[StoredProfile, ...]:
     return tuple(stored_of(profile, write_gdtf(profile)) for profile in usual_profiles())
 
 
+def stored_at_hand(keys: Collection[str]) -> dict[str, StoredProfile]:
+    """The profiles with these keys that `at_hand` would have, without reading all of the shipped
+    and making all of the generic ones: a show asks for its few at every start.
+    """
+    wanted, found = set(keys), dict[str, StoredProfile]()
+    for source in _sources():
+        missing = wanted - found.keys()
+        if not missing:
+            break
+        if source.kind == GENERIC:
+            stored_ones = _generic()
+        else:
+            files = sorted(files_of(source), key=lambda file: file.path)[:MOST]
+            if source.kind == SHIPPED:  # these are called as what is in them
+                files = [
+                    f for f in files if any(is_usual_file(Path(f.path).stem, k) for k in missing)
+                ]
+            stored_ones = tuple(_read(file) for file in files)
+        for stored in stored_ones:
+            if stored is not None and stored.key in missing:
+                found.setdefault(stored.key, stored)
+    return found
+
+
+def _sources() -> list[Source]:
+    return sorted((s for s in read_sources() if s.on), key=lambda s: ORDER.index(s.kind))
+
+
 def at_hand(show: Show) -> Library:
     """The show's profiles first, then one's own, the shipped, the generic, downloaded ones and
     those of folders.
     """
     found: list[StoredProfile | None] = []
     large: list[FileSeen] = []
-    for source in sorted((s for s in read_sources() if s.on), key=lambda s: ORDER.index(s.kind)):
+    for source in _sources():
         if source.kind == GENERIC:
             found.extend(_generic())
             continue

@@ -77,4 +77,13 @@ def stored_of(profile: Profile, data: bytes) -> StoredProfile:
 
 def file_name(profile: Profile) -> str:
     """The usual name of a profile's file, safe on any disk."""
-    return re.sub(r"[^\w@ .-]", "_", f"{profile.maker}@{profile.name}")[:110] + ".gdtf"
+    return _on_disk(f"{profile.maker}@{profile.name}") + ".gdtf"
+
+
+def is_usual_file(stem: str, key: str) -> bool:
+    """Whether a file of this name, without its ending, may be the usual one of a profile."""
+    return stem.replace("@", " ", 1) == _on_disk(key)
+
+
+def _on_disk(words: str) -> str:
+    return re.sub(r"[^\w@ .-]", "_", words)[:110]

@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from isthmus.errors import IsthmusError
-from isthmus.library.at_hand import at_hand
+from isthmus.library.at_hand import stored_at_hand
 from isthmus.patch import add, edits
 from isthmus.plural import many
 from isthmus.profiles.records import Profile
 from isthmus.profiles.store import read_stored
-from isthmus.show.records import Show
 from isthmus.snags.context import Context
 from isthmus.snags.records import ATTENTION, FAULT, NOTE, Fix, Snag
 from isthmus.snags.rules_routes import ROUTE_RULES
@@ -37,11 +36,11 @@ def profiles_elsewhere(at: Context) -> Iterator[Snag]:
     was patched.
     """
     try:
-        shelf = at_hand(Show())
+        shelf = stored_at_hand([stored.key for stored in at.show.profiles])
     except IsthmusError:
         return
     for stored in at.show.profiles:
-        mine, theirs = read_stored(stored), shelf.stored.get(stored.key)
+        mine, theirs = read_stored(stored), shelf.get(stored.key)
         if isinstance(mine, Profile) and theirs is None:
             text = (
                 f"{mine.label} is neither among the shipped nor your own profiles: only this "
@@ -55,9 +54,9 @@ def profiles_elsewhere(at: Context) -> Iterator[Snag]:
                 tuple(u.id for u in at.show.units if u.profile == stored.key),
             )
         if isinstance(mine, Profile) and theirs is not None and theirs.data != stored.data:
-            other = shelf.profiles.profiles.get(stored.key)
+            other = read_stored(theirs)
             if (
-                other is not None
+                isinstance(other, Profile)
                 and other.id == mine.id
                 and (other.revision, other.modes) != (mine.revision, mine.modes)
             ):
