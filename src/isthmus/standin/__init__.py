@@ -2,8 +2,19 @@
 own truth.
 """
 
-from isthmus.standin.client import RigClient, rig_show, slots_by_unit
-from isthmus.standin.rig import StandInRig
-from isthmus.standin.scenario import read_scenario
+from typing import TYPE_CHECKING
+
+from isthmus.lazy import on_demand
+
+if TYPE_CHECKING:
+    from isthmus.standin.client import RigClient, rig_show, slots_by_unit
+    from isthmus.standin.rig import StandInRig
+    from isthmus.standin.scenario import read_scenario
+else:
+    __getattr__ = on_demand(
+        __name__,
+        dict.fromkeys(("RigClient", "rig_show", "slots_by_unit"), "client")
+        | {"StandInRig": "rig", "read_scenario": "scenario"},
+    )
 
 __all__ = ["RigClient", "StandInRig", "read_scenario", "rig_show", "slots_by_unit"]
