@@ -4,7 +4,7 @@ what should be seen.
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
 from isthmus.check.safe import safe_level
@@ -14,6 +14,7 @@ from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import ChartChannel
 from isthmus.profiles.light import LightProgram
 from isthmus.profiles.natural import level_for, physical_for
+from isthmus.profiles.records import ChannelFunction
 from isthmus.show.records import Unit
 
 LIGHT, COLOUR, MOVEMENT, BEAM, CELLS = KINDS = ("light", "colour", "movement", "beam", "cells")
@@ -94,43 +95,46 @@ def _light(program: LightProgram, lit: Asked, level: float) -> Act:
 
 
 def _colour(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
-    channels = program.chart.channels
-    adds = [c.attribute for c in channels if c.attribute.startswith("ColorAdd_")]
-    names = list(dict.fromkeys(adds))
-    if len(names) > 1:
-        bright = {key: value for key, value in lit.items() if key[2] in names}
-        top = max(bright.values(), default=1.0) or 1.0
-        phases = tuple(
-            lit | {key: top if key[2] == name else 0.0 for key in bright} for name in names[:8]
-        )
-        return Act(
-            COLOUR, f"{_listed(_colour_name(n) for n in names[:8])} in turn.".capitalize(), phases
-        )
-    subs = [c for c in channels if c.attribute in ("ColorSub_C", "ColorSub_M", "ColorSub_Y")]
-    if subs:
-        order = sorted(
-            dict.fromkeys(c.attribute for c in subs), key=lambda name: "CMY".index(name[-1])
-        )
-        phases = tuple(
-            lit | {(unit.id, c.cell, c.attribute): float(c.attribute == name) for c in subs}
-            for name in order
-        )
-        words = {"C": "cyan", "M": "magenta", "Y": "yellow"}
-        return Act(COLOUR, f"{_listed(words[n[-1]] for n in order)} in turn.".capitalize(), phases)
-    for c in channels:
+    """Its colours in turn: of its emitters, else of its filters, else of its wheel."""
+    return _emitters(program, lit) or _filters(program, unit, lit) or _wheel(program, unit, lit)
+
+
+def _emitters(program: LightProgram, lit: Asked) -> Act | None:
+    found = (c.attribute for c in program.chart.channels)
+    names = list(dict.fromkeys(a for a in found if a.startswith("ColorAdd_")))
+    if len(names) < 2:
+        return None
+    bright = {key: value for key, value in lit.items() if key[2] in names}
+    top = max(bright.values(), default=1.0) or 1.0
+    phases = tuple(
+        lit | {key: top if key[2] == name else 0.0 for key in bright} for name in names[:8]
+    )
+    words = f"{_listed(_colour_name(n) for n in names[:8])} in turn."
+    return Act(COLOUR, words.capitalize(), phases)
+
+
+def _filters(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
+    words = {"ColorSub_C": "cyan", "ColorSub_M": "magenta", "ColorSub_Y": "yellow"}
+    subs = [c for c in program.chart.channels if c.attribute in words]
+    order = [name for name in words if any(c.attribute == name for c in subs)]
+    if not subs:
+        return None
+    phases = tuple(
+        lit | {(unit.id, c.cell, c.attribute): float(c.attribute == name) for c in subs}
+        for name in order
+    )
+    return Act(COLOUR, f"{_listed(words[n] for n in order)} in turn.".capitalize(), phases)
+
+
+def _wheel(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
+    for c in program.chart.channels:
         slots = program.wheel_slots(c.attribute) if c.attribute.startswith("Color") else []
         if slots:
-            chosen = [value / c.top for value, _ in slots[:6]]
-            phases = tuple(
-                lit | {(unit.id, c.cell, c.attribute): value}
-                for value in chosen
-                if safe_level(c, value) == value
-            )
-            return (
-                Act(COLOUR, f"The first {len(phases)} colours of its wheel in turn.", phases)
-                if phases
-                else None
-            )
+            levels = [value / c.top for value, _ in slots[:6]]
+            safe = [level for level in levels if safe_level(c, level) == level]
+            phases = tuple(lit | {(unit.id, c.cell, c.attribute): level} for level in safe)
+            words = f"The first {len(phases)} colours of its wheel in turn."
+            return Act(COLOUR, words, phases) if phases else None
     return None
 
 
@@ -183,39 +187,38 @@ def _reach(item: ChartChannel, unit: Unit, by: float) -> tuple[float, float, flo
 def _beam(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
     phases, words = [], []
     for item in program.chart.channels:
-        key = unit.id, item.cell, item.attribute
-        if item.cell or item.attribute not in ("Zoom", "Iris", "Gobo1", "Shutter1"):
+        if item.cell or item.attribute not in _SHOWN:
             continue
-        if item.attribute in ("Zoom", "Iris"):
-            wished = [0.0, 1.0]
-            words.append(
-                "zooms narrow and wide" if item.attribute == "Zoom" else "closes and opens its iris"
-            )
-        elif item.attribute == "Gobo1":
-            functions = [
-                f
-                for logical in item.channel.logical
-                for f in logical.functions
-                if f.wheel and f.attribute == "Gobo1"
-            ]
-            picks = [s.dmx_from / item.top for f in functions for s in f.sets if s.wheel_slot > 1][
-                :2
-            ]
-            wished = picks
-            if picks:
-                words.append(f"shows {'two gobos' if len(picks) == 2 else 'a gobo'}")
-        else:
-            shut = [
-                f
-                for logical in item.channel.logical
-                for f in logical.functions
-                if f.attribute == "Shutter1" and f.physical_from < 0.5
-            ]
-            wished = [shut[0].dmx_from / item.top] if shut else []
-            if shut:
-                words.append("shuts and opens again")
+        wished, does = _SHOWN[item.attribute](item)
+        words += [does] if does else []
+        key = unit.id, item.cell, item.attribute
         phases += [lit | {key: value} for value in wished if safe_level(item, value) == value]
     return Act(BEAM, f"It {_listed(words)}.", (*phases, lit)) if phases else None
+
+
+def _functions(item: ChartChannel) -> list[ChannelFunction]:
+    return [f for logical in item.channel.logical for f in logical.functions]
+
+
+def _gobos(item: ChartChannel) -> tuple[list[float], str]:
+    """The first two gobos of its wheel."""
+    functions = [f for f in _functions(item) if f.wheel and f.attribute == "Gobo1"]
+    picks = [s.dmx_from / item.top for f in functions for s in f.sets if s.wheel_slot > 1][:2]
+    return picks, f"shows {'two gobos' if len(picks) == 2 else 'a gobo'}" if picks else ""
+
+
+def _shut(item: ChartChannel) -> tuple[list[float], str]:
+    shut = [f for f in _functions(item) if f.attribute == "Shutter1" and f.physical_from < 0.5]
+    return ([shut[0].dmx_from / item.top], "shuts and opens again") if shut else ([], "")
+
+
+# what is done with a channel of the beam: the levels, and what is seen then
+_SHOWN: dict[str, Callable[[ChartChannel], tuple[list[float], str]]] = {
+    "Zoom": lambda item: ([0.0, 1.0], "zooms narrow and wide"),
+    "Iris": lambda item: ([0.0, 1.0], "closes and opens its iris"),
+    "Gobo1": _gobos,
+    "Shutter1": _shut,
+}
 
 
 def _cells(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:

@@ -114,38 +114,44 @@ def plan_calls(
     units, left = callable_units(show)
     if only is not None:
         chosen = set(only)
-        left = [x for x in left if x.unit in chosen] + [
-            Left(u.id, u.number, "it is outside the filter", True)
-            for u in show.units
-            if u.id not in chosen
-        ]
+        outside = (u for u in show.units if u.id not in chosen)
+        left = [x for x in left if x.unit in chosen]
+        left += [Left(u.id, u.number, "it is outside the filter", True) for u in outside]
         units = [u for u in units if u.id in chosen]
     if not units:
         raise EntryFault(
             "No unit can be called.",
-            do="Units need a profile, an address and a universe that leads somewhere.",
+            do="Units need a profile, an address and a universe that has an output.",
         )
-    if order == "hand" and only is not None:
-        place = {unit: at for at, unit in enumerate(only)}
-        units.sort(key=lambda u: place[u.id])
-    elif order == "hang":
-        units = in_walking_order(units)
-    elif order == "address":
-        units.sort(key=lambda u: (u.patch[0].universe, u.patch[0].address))
-    if by == "unit":
-        calls = [Call(f"{u.number} {u.name}".strip(), (u.id,)) for u in units]
-    elif by == "cell":
-        calls = [call for u in units for call in _cells(show, u)]
-    elif by == "address":
-        calls = _addresses(show, units)
-    else:
-        calls = _together(show, units, by)
+    calls = _called_by(show, by, _ordered(units, order, only))
     if not calls:
         raise EntryFault(
             f"Nothing can be called {CALLED_BY[by]}.",
             do="Make groups first, or choose another way.",
         )
     return CallPlan(tuple(calls), tuple(left))
+
+
+def _ordered(units: list[Unit], order: str, only: Sequence[str] | None) -> list[Unit]:
+    """In hand is the order of what was selected; units come by number."""
+    if order == "hand" and only is not None:
+        place = {unit: at for at, unit in enumerate(only)}
+        return sorted(units, key=lambda u: place[u.id])
+    if order == "hang":
+        return in_walking_order(units)
+    if order == "address":
+        return sorted(units, key=lambda u: (u.patch[0].universe, u.patch[0].address))
+    return units
+
+
+def _called_by(show: Show, by: str, units: list[Unit]) -> list[Call]:
+    if by == "unit":
+        return [Call(f"{u.number} {u.name}".strip(), (u.id,)) for u in units]
+    if by == "cell":
+        return [call for u in units for call in _cells(show, u)]
+    if by == "address":
+        return _addresses(show, units)
+    return _together(show, units, by)
 
 
 def _cells(show: Show, unit: Unit) -> list[Call]:

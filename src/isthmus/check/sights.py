@@ -64,29 +64,28 @@ def ways_wrong(wished: Sights, seen: Sights, kinds: Sequence[str]) -> tuple[str,
     if wished.cells.shape[1] == 0:
         return ()
     lit = wished.level > DARK
-    moves = [name for name in ("pan", "tilt") if np.ptp(getattr(wished, name)) > TURN]
+
+    def moments(*names: str) -> list[int]:
+        return [i for i, kind in enumerate(kinds) if kind in names]
+
     if not (seen.level[lit] > DARK * wished.level[lit].clip(0.05)).any():
-        alive = any(np.ptp(getattr(seen, name)) > TURN / 2 for name in ("pan", "tilt"))
-        return ("dark",) if moves and alive else ("silent",)
-    found = []
-    plain = [i for i, kind in enumerate(kinds) if kind == "light" and lit[i]]
+        return ("dark",) if _moves(wished, TURN) and _moves(seen, TURN / 2) else ("silent",)
+    plain, part = [i for i in moments("light") if lit[i]], moments("light", "cells")
     same = seen.cells.shape == wished.cells.shape
-    if plain and (seen.level[plain] < DIM * wished.level[plain]).any():
-        found.append("dim")
-    if _colour_differs(
-        wished, seen, [i for i, kind in enumerate(kinds) if kind in ("light", "colour")]
-    ):
-        found.append("colour")
-    for name in ("pan", "tilt"):
-        if (np.abs(getattr(wished, name) - getattr(seen, name)) > TURN).any():
-            found.append(name)
-    beam = [i for i, kind in enumerate(kinds) if kind == "beam"]
-    if beam and same and _beam_differs(wished, seen, beam):
-        found.append("beam")
-    part = [i for i, kind in enumerate(kinds) if kind in ("light", "cells")]
-    if not same or ((wished.cells[part] > DARK) != (seen.cells[part] > DARK)).any():
-        found.append("cell")
-    return tuple(found)
+    differs = {
+        "dim": bool(plain) and (seen.level[plain] < DIM * wished.level[plain]).any(),
+        "colour": _colour_differs(wished, seen, moments("light", "colour")),
+        "pan": (np.abs(wished.pan - seen.pan) > TURN).any(),
+        "tilt": (np.abs(wished.tilt - seen.tilt) > TURN).any(),
+        "beam": same and bool(moments("beam")) and _beam_differs(wished, seen, moments("beam")),
+        "cell": not same or ((wished.cells[part] > DARK) != (seen.cells[part] > DARK)).any(),
+    }
+    return tuple(way for way, wrong in differs.items() if wrong)
+
+
+def _moves(sights: Sights, by: float) -> bool:
+    """Whether an axis turns by more than so many degrees over the moments."""
+    return bool(np.ptp(sights.pan) > by or np.ptp(sights.tilt) > by)
 
 
 def _colour_differs(wished: Sights, seen: Sights, moments: list[int]) -> bool:

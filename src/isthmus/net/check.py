@@ -5,7 +5,7 @@ how to fix it.
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from isthmus.net import ipv4
@@ -70,6 +70,9 @@ def devices(show: Show, found: Sequence[FoundNode] = ()) -> list[Device]:
     ]
 
 
+WORDS = {"artnet": "Art-Net", "sacn": "sACN"}
+
+
 def check(
     show: Show,
     adapters: Sequence[Adapter],
@@ -77,80 +80,63 @@ def check(
     found: Sequence[FoundNode] = (),
 ) -> list[Trouble]:
     """`choices` are the adapters by protocol ("artnet", "sacn")."""
-    out: list[Trouble] = []
     all_devices = devices(show, found)
     taken = frozenset([d.ip for d in all_devices] + [a.ip for a in adapters])
-    words = {"artnet": "Art-Net", "sacn": "sACN"}
     used = {o.protocol for o in show.outputs if o.enabled} | {n.protocol for n in show.nodes}
+    out: list[Trouble] = []
     for protocol, choice in choices.items():
-        if protocol not in used:
-            continue
-        if choice.adapter is None:
-            out.append(Trouble(GONE, "fault", f"{words[protocol]} goes nowhere: {choice.why}."))
-            continue
-        if not choice.adapter.up:
-            text = (
-                f"{choice.adapter.name} has no link: nothing of {words[protocol]} leaves "
-                "this computer."
-            )
-            out.append(
-                Trouble(
-                    DOWN,
-                    "fault",
-                    text,
-                    "Look at its cable, and at the lamp beside its socket.",
-                    (),
-                    choice.adapter.ip,
-                )
-            )
-        mine = [d for d in all_devices if not d.ip.startswith("127.") or choice.adapter.local]
-        if choice.asked and mine and not any(choice.adapter.holds(d.ip) for d in mine):
-            text = (
-                f"{choice.adapter.words}, chosen for {words[protocol]}, leads to none of the "
-                f"{many(len(mine), 'node')}."
-            )
-            better = max(adapters, key=lambda a: sum(a.holds(d.ip) for d in mine), default=None)
-            count = sum(better.holds(d.ip) for d in mine) if better else 0
-            why = (
-                f"{better.words} would lead to {count} of them."
-                if better and count
-                else "No adapter of this computer does."
-            )
-            out.append(Trouble(LEADS_NOWHERE, "fault", text, why, (), choice.adapter.ip))
+        if protocol in used:
+            out += _chosen(WORDS[protocol], choice, adapters, all_devices)
     for device in all_devices:
         out += _device(device, adapters, choices, taken)
+    return [*out, *_same_address(all_devices, adapters), *_answers_twice(found)]
+
+
+def _chosen(
+    protocol: str, choice: Choice, adapters: Sequence[Adapter], all_devices: Sequence[Device]
+) -> Iterator[Trouble]:
+    """What is wrong with the adapter of a protocol."""
+    adapter = choice.adapter
+    if adapter is None:
+        yield Trouble(GONE, "fault", f"{protocol} goes nowhere: {choice.why}.")
+        return
+    if not adapter.up:
+        text = f"{adapter.name} has no link: nothing of {protocol} leaves this computer."
+        do = "Look at its cable, and at the lamp beside its socket."
+        yield Trouble(DOWN, "fault", text, do, (), adapter.ip)
+    mine = [d for d in all_devices if not d.ip.startswith("127.") or adapter.local]
+    if choice.asked and mine and not any(adapter.holds(d.ip) for d in mine):
+        text = (
+            f"{adapter.words}, chosen for {protocol}, leads to none of the "
+            f"{many(len(mine), 'node')}."
+        )
+        better = max(adapters, key=lambda a: sum(a.holds(d.ip) for d in mine), default=None)
+        count = sum(better.holds(d.ip) for d in mine) if better else 0
+        why = "No adapter of this computer does."
+        if better and count:
+            why = f"{better.words} would lead to {count} of them."
+        yield Trouble(LEADS_NOWHERE, "fault", text, why, (), adapter.ip)
+
+
+def _same_address(all_devices: Sequence[Device], adapters: Sequence[Adapter]) -> Iterator[Trouble]:
     for ip, count in Counter([d.ip for d in all_devices] + [a.ip for a in adapters]).items():
         if count > 1 and not ip.startswith("127."):
-            names = [d.name for d in all_devices if d.ip == ip] + [
-                f"{a.name} of this computer" for a in adapters if a.ip == ip
-            ]
-            out.append(
-                Trouble(
-                    TWICE,
-                    "fault",
-                    f"{' and '.join(names)} have the same address, {ip}.",
-                    "Give one of them another.",
-                    (),
-                    ip,
-                )
-            )
+            names = [d.name for d in all_devices if d.ip == ip]
+            names += [f"{a.name} of this computer" for a in adapters if a.ip == ip]
+            text = f"{' and '.join(names)} have the same address, {ip}."
+            yield Trouble(TWICE, "fault", text, "Give one of them another.", (), ip)
+
+
+def _answers_twice(found: Sequence[FoundNode]) -> Iterator[Trouble]:
+    """One address, and more than one network card that answers for it."""
     for node in found:
         if len(node.macs) > 1:
+            text = f"{many(len(node.macs), 'device')} have the address {node.ip}."
             why = (
                 f"Hardware addresses {' and '.join(node.macs)} answer for it. Switch one device "
                 "off and see which one goes silent."
             )
-            out.append(
-                Trouble(
-                    TWICE,
-                    "fault",
-                    f"{many(len(node.macs), 'device')} have the address {node.ip}.",
-                    why,
-                    (),
-                    node.ip,
-                )
-            )
-    return out
+            yield Trouble(TWICE, "fault", text, why, (), node.ip)
 
 
 def _device(

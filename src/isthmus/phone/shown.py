@@ -80,17 +80,10 @@ def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
 
     Raises EntryFault for unknown units or words.
     """
-    units, slot, result, note = (
-        op.data.get("units"),
-        op.data.get("slot"),
-        str(op.data.get("result", "")),
-        str(op.data.get("note", "")),
-    )
-    what = (
-        [str(w) for w in op.data.get("what", ()) if isinstance(w, str)]
-        if isinstance(op.data.get("what", []), list)
-        else []
-    )
+    units, slot = op.data.get("units"), op.data.get("slot")
+    result, note = str(op.data.get("result", "")), str(op.data.get("note", ""))
+    named = op.data.get("what", [])
+    what = [str(w) for w in named if isinstance(w, str)] if isinstance(named, list) else []
     if isinstance(slot, list) and len(slot) == 2 and all(isinstance(x, int) for x in slot):
         return mark_slot(show, (slot[0], slot[1]), result, note, what, op.phone)
     if not isinstance(units, list) or not 1 <= len(units) <= 512:
@@ -103,22 +96,28 @@ def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
     at = time.strftime("%Y-%m-%dT%H:%M:%S", time.localtime(time.time() - op.ago))
     for unit in units:
         have = next((v for v in show.verdicts if v.unit == unit), None)
-        newer_there = have is not None and (
-            have.at > at or (have.at == at and op.ago > 0.3)
-        )  # times are whole seconds
-        if have is not None and have.result != "skipped" and newer_there and holds(show, have):
-            if have.result != result or note:
-                seen = Verdict(
-                    unit=have.unit, result=result, what=tuple(what), others=tuple(others), note=note
-                )
-                added = f"{op.phone} {at[11:16]}: {say(show, seen)}"
-                newer = replace(have, note="; ".join(x for x in (have.note, added) if x)[:500])
-                show = replace(
-                    show, verdicts=tuple(newer if v is have else v for v in show.verdicts)
-                )
-        else:
+        if have is None or not _stands(show, have, at, op.ago):
             show = mark(show, str(unit), result, note, at, what, others, acts, op.phone)
+        elif have.result != result or note:
+            seen = Verdict(
+                unit=have.unit, result=result, what=tuple(what), others=tuple(others), note=note
+            )
+            show = _noted(show, have, f"{op.phone} {at[11:16]}: {say(show, seen)}")
     return show
+
+
+def _stands(show: Show, have: Verdict, at: str, ago: float) -> bool:
+    """Whether a verdict is newer than a mark made at a time, which came `ago` seconds late. Times
+    are whole seconds.
+    """
+    newer = have.at > at or (have.at == at and ago > 0.3)
+    return have.result != "skipped" and newer and holds(show, have)
+
+
+def _noted(show: Show, verdict: Verdict, words: str) -> Show:
+    note = "; ".join(x for x in (verdict.note, words) if x)[:500]
+    newer = replace(verdict, note=note)
+    return replace(show, verdicts=tuple(newer if v is verdict else v for v in show.verdicts))
 
 
 def _lit_instead(show: Show, text: str) -> tuple[list[str], str]:

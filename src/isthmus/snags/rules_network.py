@@ -6,15 +6,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from isthmus.net import check, compare, is_own, source_name
+from isthmus.net import View, check, compare, is_own, source_name
 from isthmus.output import identity
 from isthmus.plural import many
 from isthmus.routes import Reach, write_number, write_output
 from isthmus.routes import edits as route_edits
 from isthmus.routes.edits import spares_for
-from isthmus.show.records import Output
+from isthmus.show.records import Output, Show
 from isthmus.snags.context import Context
 from isthmus.snags.records import ATTENTION, FAULT, NOTE, Fix, Snag
+from isthmus.watch import Source
 
 _RULES = {
     "missing": "node-missing",
@@ -121,68 +122,49 @@ def second_senders(at: Context) -> Iterator[Snag]:
     view = at.network
     if view is None:
         return
-    others = [
-        s for s in view.sources if not s.silent and not is_own(s, view, identity(at.show).cid.hex())
-    ]
+    own = identity(at.show).cid.hex()
+    others = [s for s in view.sources if not s.silent and not is_own(s, view, own)]
     for o in at.show.outputs:
         for source in others if o.enabled else ():
-            if (source.protocol, source.number) != (o.protocol, o.number):
-                continue
-            who = f"{source_name(source, view)} at {source.ip}"
-            if o.protocol == "sacn" and source.priority > o.priority and not source.preview:
-                theirs = (
-                    f"{who} sends {write_number('sacn', o.number)} with priority {source.priority}"
-                )
-                text = (
-                    f"{theirs}, we send universe {o.universe} with {o.priority}: receivers take "
-                    "theirs."
-                )
-                yield Snag(
-                    "priority-lower",
-                    FAULT,
-                    text,
-                    "Routes",
-                    (),
-                    "route",
-                    _raise(o, source.priority),
-                    o.universe,
-                )
-            else:
-                text = (
-                    f"Two senders for {write_number(o.protocol, o.number)}: {at.show.name} "
-                    f"(universe {o.universe}) and {who}."
-                )
-                yield Snag(
-                    "second-sender",
-                    NOTE if o.merge else FAULT,
-                    text,
-                    "Routes",
-                    (),
-                    "",
-                    None,
-                    o.universe,
-                )
+            if (source.protocol, source.number) == (o.protocol, o.number):
+                who = f"{source_name(source, view)} at {source.ip}"
+                yield _beside(at.show, o, source, who)
+    yield from _merging(at, view)
+
+
+def _beside(show: Show, o: Output, source: Source, who: str) -> Snag:
+    """One of ours and one of theirs on the same universe."""
+    if o.protocol == "sacn" and source.priority > o.priority and not source.preview:
+        text = (
+            f"{who} sends {write_number('sacn', o.number)} with priority {source.priority}, we "
+            f"send universe {o.universe} with {o.priority}: receivers take theirs."
+        )
+        fix = _raise(o, source.priority)
+        return Snag("priority-lower", FAULT, text, "Routes", (), "route", fix, o.universe)
+    text = (
+        f"Two senders for {write_number(o.protocol, o.number)}: {show.name} "
+        f"(universe {o.universe}) and {who}."
+    )
+    severity = NOTE if o.merge else FAULT
+    return Snag("second-sender", severity, text, "Routes", universe=o.universe)
+
+
+def _merging(at: Context, view: View) -> Iterator[Snag]:
+    """Ports that say themselves that they merge two senders."""
     reach = Reach(at.show)
     for node in view.nodes:
-        for port in node.ports:
+        for port in node.ports if not node.silent else ():
+            if not port.merging:
+                continue
             mine = [p for p in reach.ports if p.node.ip == node.ip and p.index == port.index]
-            meant = any(o.merge for p in mine for o in reach.of_port.get(p.key, ()))
-            if port.merging and not node.silent:
-                text = (
-                    f"Port {port.index} of {node.name} merges two senders on {port.words} by "
-                    f"{port.merge.upper()}."
-                )
-                universes = [o.universe for p in mine for o in reach.of_port.get(p.key, ())]
-                yield Snag(
-                    "second-sender",
-                    NOTE if meant else ATTENTION,
-                    text,
-                    "Routes",
-                    (),
-                    "",
-                    None,
-                    universes[0] if universes else 0,
-                )
+            outputs = [o for p in mine for o in reach.of_port.get(p.key, ())]
+            text = (
+                f"Port {port.index} of {node.name} merges two senders on {port.words} by "
+                f"{port.merge.upper()}."
+            )
+            severity = NOTE if any(o.merge for o in outputs) else ATTENTION
+            universe = outputs[0].universe if outputs else 0
+            yield Snag("second-sender", severity, text, "Routes", universe=universe)
 
 
 def _raise(output: Output, theirs: int) -> Fix | None:
