@@ -133,7 +133,7 @@ def plan_calls(
 
 
 def _ordered(units: list[Unit], order: str, only: Sequence[str] | None) -> list[Unit]:
-    """In hand is the order of what was selected; units come by number."""
+    """Units come by number; “hand” is the order in which they were selected."""
     if order == "hand" and only is not None:
         place = {unit: at for at, unit in enumerate(only)}
         return sorted(units, key=lambda u: place[u.id])

@@ -90,7 +90,7 @@ class Pages(Mapping[str, Page]):
 
 
 class Window(QWidget):
-    """`ahead`: pages that nobody has asked for are made after the first picture, one by one."""
+    """`ahead`: pages that have not been asked for are made after the first picture, one by one."""
 
     def __init__(
         self,
