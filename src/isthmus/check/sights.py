@@ -34,6 +34,7 @@ class Sights:
 
     @staticmethod
     def of(state: LightState) -> Sights:
+        """What is seen of a batch of states (k,)."""
         cells = state.rgb @ LUMINANCE
         peak = state.rgb.max(axis=2, keepdims=True, initial=0.0)
         return Sights(cells, state.rgb / np.maximum(peak, 1e-9), state.pan, state.tilt, state.field)

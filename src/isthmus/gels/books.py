@@ -35,6 +35,7 @@ class Book:
     faults: tuple[str, ...] = ()
 
     def gel(self, code: str) -> Gel | None:
+        """The gel of a code, in capitals or not; None where there is none."""
         return next((gel for gel in self.gels if gel.code.lower() == code.lower()), None)
 
 
@@ -168,6 +169,7 @@ def _colour(text: str, code: str) -> tuple[float, float, float]:
 
 
 def books_folder() -> Path:
+    """Where a person's own books are."""
     return data_folder() / "books"
 
 

@@ -68,6 +68,7 @@ def handles_of(structure: Structure) -> list[Handle]:
 
 
 def stepped(value: float, step: float, free: bool = False) -> float:
+    """A figure in whole steps; as it is when free."""
     return value if free else round(value / step) * step
 
 

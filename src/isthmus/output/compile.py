@@ -84,6 +84,7 @@ class Places:
         self._entries = entries
 
     def get(self, key: Key) -> list[int]:
+        """The parameters of (unit, cell, attribute), ascending; [] where there is none."""
         unit, cell, attribute = key
         entries = self._entries.get(unit, ())
         return [
@@ -119,9 +120,11 @@ class Compiled:
 
     @property
     def slots(self) -> int:
+        """Bytes of a frame: 512 for each universe."""
         return len(self.universes) * SLOTS
 
     def frame(self) -> NDArray[np.uint8]:
+        """An empty frame, (slots,) bytes."""
         return np.zeros(self.slots, np.uint8)
 
     def render(self, levels: Levels, frame: NDArray[np.uint8]) -> None:

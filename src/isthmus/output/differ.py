@@ -82,6 +82,7 @@ def _words(asked: tuple[float, NDArray, NDArray], done: tuple[float, NDArray, ND
 
 
 def in_words(found: Sequence[Difference]) -> str:
+    """The differences as one sentence."""
     if not found:
         return "The rig does what is sent."
     shown = "; ".join(f"{d.number} {d.words}" for d in found[:4])

@@ -134,9 +134,11 @@ class Live:
     # ------------------------------------------------------------ asking
 
     def snapshot(self) -> Asked:
+        """What is asked now, for `restore`."""
         return dict(self._asked)
 
     def restore(self, asked: Asked) -> None:
+        """Ask for this and nothing else."""
         self._asked = dict(asked)
         self._refresh()
 
@@ -173,11 +175,13 @@ class Live:
         self._refresh()
 
     def asked_units(self) -> set[str]:
+        """Units of which anything is asked."""
         return {key[0] for key in self._asked}
 
     # ------------------------------------------------------------ what is so
 
     def program(self, unit_id: str) -> LightProgram | None:
+        """What a unit's mode does with its slots; None for an unknown mode."""
         unit = self._units.get(unit_id)
         found = profiles_of(self.show).mode_of(unit) if unit else None
         return light_program(*found) if found else None

@@ -40,6 +40,7 @@ class Masters:
         return DARK if DARK in asked else HOLD if HOLD in asked else LIVE
 
     def set(self, state: str, universe: int | None = None, output: str | None = None) -> None:
+        """One state for everything, a universe or one output."""
         if output is not None:
             self.outputs[output] = state
         elif universe is not None:
@@ -63,9 +64,11 @@ class Masters:
         return self._held.setdefault(universe, now.copy())
 
     def forget(self, still_held: set[int]) -> None:
+        """Drop held rows that nothing holds any more."""
         for universe in self._held.keys() - still_held:
             del self._held[universe]
 
 
 def row_of(frame: NDArray[np.uint8], row: int) -> NDArray[np.uint8]:
+    """The 512 bytes of a row, a view."""
     return frame[row * SLOTS : (row + 1) * SLOTS]

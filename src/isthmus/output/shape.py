@@ -36,6 +36,7 @@ class Shaping:
 
     @property
     def plain(self) -> bool:
+        """Whether nothing is done to any parameter."""
         return not (
             len(self.swaps[0])
             or len(self.inverted)
@@ -92,6 +93,7 @@ class _Gathering:
         self.dimmed: list[tuple[list[int], float]] = []
 
     def add(self, unit: Unit) -> None:
+        """Gather what is done to the parameters of a unit."""
         mine = list(self.places.of_unit(unit.id))
         self._add_axes(unit.handling, mine)
         self._add_curve(unit.handling, mine)
@@ -138,6 +140,7 @@ class _Gathering:
                 self.dimmed.append((all_of, limit.high))
 
     def shaping(self) -> Shaping:
+        """What was gathered, as index arrays."""
         ends = np.array(list(self.limits.values()), np.float32).reshape(-1, 2)
         pairs = np.array(self.swaps, np.int64).reshape(-1, 2)
         offsets = np.array(list(self.offsets.values()), np.float32)

@@ -43,6 +43,7 @@ class SlotTable:
         self._last: list[tuple[NDArray[np.uint8], LightState] | None] = [None] * len(self.columns)
 
     def slots(self, frame: NDArray[np.uint8]) -> list[NDArray[np.uint8]]:
+        """For each mode, the bytes of its units, (k, slots of the mode)."""
         padded = np.append(frame, np.uint8(0))
         return [padded[at] for at in self.columns]
 

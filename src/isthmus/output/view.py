@@ -27,6 +27,7 @@ class RigView:
         return self._table.states(frame)
 
     def pose(self, frame: NDArray[np.uint8], how: Drawn = Drawn()) -> tuple[Beams, Bodies]:  # noqa: B008
+        """Beams and bodies as a frame (slots,) has them."""
         return pose(self.rig, self.states(frame), how)
 
     def glow(self, frame: NDArray[np.uint8]) -> dict[str, tuple[float, tuple[float, float, float]]]:

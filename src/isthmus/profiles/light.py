@@ -51,6 +51,9 @@ class _Reader:
     functions: tuple[ChannelFunction, ...]
 
     def raw(self, slots: NDArray[np.uint8]) -> NDArray[np.int64]:
+        """The value of this channel for each of k units, (k,), from bytes (k, slots): coarse and
+        fine put together.
+        """
         value = np.zeros(len(slots), np.int64)
         for column in self.columns:
             value = (value << 8) | slots[:, column]
@@ -111,6 +114,7 @@ class LightProgram:
 
     @property
     def has_dimmer(self) -> bool:
+        """Whether light has a channel of its own besides colours."""
         return any(attribute == "Dimmer" for attribute, _ in self._readers)
 
     def _find_emitters(self) -> dict[int, list[tuple[_Reader, Array]]]:

@@ -125,6 +125,7 @@ class _Paper:
         self.canvas.setCreator("Isthmus")
 
     def page(self, page: PaperPage) -> None:
+        """Put one more page to the file."""
         canvas = self.canvas
         canvas.setPageSize((page.wide * POINTS, page.high * POINTS))
         left, up, right, down = (edge * POINTS for edge in page.frame)
@@ -186,6 +187,7 @@ class _Paper:
         canvas.restoreState()
 
     def done(self) -> bytes:
+        """The whole file."""
         self.canvas.save()
         return self.out.getvalue()
 

@@ -61,6 +61,7 @@ def keep(show: Show, changed: Sheet) -> Show:
 
 
 def rename(show: Show, sheet_id: str, name: str) -> Show:
+    """Raises EntryFault for an empty name, or one that another sheet has."""
     name = " ".join(name.split())
     if not name or len(name) > 60:
         raise EntryFault("A sheet needs a name of 1 to 60 letters.")

@@ -29,18 +29,22 @@ class Camera:
 
     @property
     def eye(self) -> tuple[float, float, float]:
+        """Where the eye is, metres."""
         b, h = math.radians(self.bearing), math.radians(self.height)
         flat = math.cos(h) * self.distance
         x, y, z = self.target
         return (x + flat * math.sin(b), y - flat * math.cos(b), z + math.sin(h) * self.distance)
 
     def view(self) -> Array:
+        """World to eye, (4, 4); its first rows are right and up in the world."""
         return look_at(self.eye, self.target)
 
     def projection(self, aspect: float) -> Array:
+        """Eye to clip space, (4, 4), for a picture `aspect` times as wide as high."""
         return perspective(self.fov, aspect, self.near, self.far)
 
     def turned(self, bearing: float, height: float) -> Camera:
+        """Turned about its target by degrees; the height stays within -5 and 89."""
         return replace(
             self,
             bearing=(self.bearing + bearing) % 360,
@@ -48,6 +52,7 @@ class Camera:
         )
 
     def nearer(self, factor: float) -> Camera:
+        """`factor` times as far from its target, within 1.5 and 90 m."""
         return replace(self, distance=min(90.0, max(1.5, self.distance * factor)))
 
     def moved(self, right: float, up: float) -> Camera:

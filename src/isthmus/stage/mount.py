@@ -31,6 +31,7 @@ class Mount:
 
     @property
     def rotation(self) -> Quat:
+        """As a unit quaternion (w, x, y, z)."""
         z, x = (0.0, 0.0, 1.0), (1.0, 0.0, 0.0)
         return quat_multiply(
             quat_about(z, self.turn),

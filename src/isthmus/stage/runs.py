@@ -49,6 +49,7 @@ class Run:
 
     @property
     def length(self) -> float:
+        """Along the run, metres."""
         return float(self.at[-1])
 
     def place(self, along: float) -> tuple[Array, Array]:

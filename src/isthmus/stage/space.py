@@ -28,6 +28,7 @@ class Space:
 
     @property
     def middle(self) -> tuple[float, float, float]:
+        """The middle of the box, metres."""
         a, b, c = ((x + y) / 2 for x, y in zip(self.low, self.high, strict=True))
         return a, b, c
 

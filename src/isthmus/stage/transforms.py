@@ -16,6 +16,9 @@ Array = NDArray[np.float64]
 
 
 def quat_about(axis: Vec3, degrees: float) -> Quat:
+    """The unit quaternion (w, x, y, z) of a turn by degrees about a unit vector (3,),
+    right-handed.
+    """
     half = math.radians(degrees) / 2
     length = math.hypot(*axis)
     s = math.sin(half) / length
