@@ -226,7 +226,7 @@ class Window(QWidget):
 
     def _one_more(self) -> None:
         """The next page, then whatever else has come up in the window, then another."""
-        if (title := self.pages.next) and not self._closing:
+        if self.ahead and (title := self.pages.next):
             self.pages[title]
             QTimer.singleShot(0, self, self._one_more)
 
@@ -469,6 +469,7 @@ class Window(QWidget):
         """The roll call gives the levels back, the engine goes dark, the drawing and the rig's
         watcher end.
         """
+        self.ahead = False  # a page made now would start what nothing ends
         self.bench.proving.end()
         self.bench.session.end()
         self.output.stop()

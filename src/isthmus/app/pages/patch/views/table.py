@@ -419,7 +419,6 @@ class PatchTable(TextTable):
                 self.selectionModel().setCurrentIndex(
                     self.patch.index(rows[-1], column), QItemSelectionModel.SelectionFlag.NoUpdate
                 )
-            if rows:  # selected elsewhere, by the palette for one, while the keys are here
                 self.scrollTo(self.patch.index(max(rows), 0))
                 self.scrollTo(self.patch.index(min(rows), 0))
             self._following = False
