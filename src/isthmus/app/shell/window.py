@@ -467,8 +467,11 @@ class Window(QWidget):
 
     def end_processes(self) -> None:
         """The roll call gives the levels back, the engine goes dark, the drawing and the rig's
-        watcher end.
+        watcher end; threads of the start are waited for.
         """
+        self._warm_later.stop()
+        self._look_later.stop()
+        self._warmer.wait()
         self.ahead = False  # a page made now would start what nothing ends
         self.bench.proving.end()
         self.bench.session.end()
@@ -483,9 +486,6 @@ class Window(QWidget):
         """End everything that was started, and give up what was kept for a crash; safe to call
         twice.
         """
-        self._warm_later.stop()
-        self._look_later.stop()
-        self._warmer.wait()
         self.end_processes()
         self.files.end(forget=True)
         self.settings.window = (self.width(), self.height())
