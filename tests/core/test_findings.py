@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import replace as also
 
+import pdfplumber
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -315,7 +316,8 @@ def test_the_commands_tell_findings_and_write_the_record(tmp_path) -> None:
     from isthmus.show import save_show
 
     path = tmp_path / "called.isthmus"
-    save_show(all_answer(lantern_tide(), {"u105": {"result": "silent"}}), path)
+    show = all_answer(lantern_tide(), {"u105": {"result": "silent"}, "u106": {"result": "wrong"}})
+    save_show(show, path)
     code, told = answer("findings", str(path))
     assert code == 1 and told[0]["units"] == [105] and told[0]["look"]
     for name in ("record.csv", "record.pdf"):
@@ -324,3 +326,6 @@ def test_the_commands_tell_findings_and_write_the_record(tmp_path) -> None:
             and (tmp_path / name).stat().st_size > 1000
         )
     assert answer("record", str(path), str(tmp_path / "record.doc"))[0] == 3
+    works = sum(verdict.result == "works" for verdict in show.verdicts)  # counted by hand
+    with pdfplumber.open(tmp_path / "record.pdf") as pdf:
+        assert f"{works} work, 1 wrong, 1 silent" in pdf.pages[0].extract_text()

@@ -636,6 +636,8 @@ def test_ranges_are_taken_from_the_palette_and_completed_where_units_are_typed(
 ) -> None:
     window = make_window(demo, page="Patch")
     bench = window.bench
+    window.pages["Patch"].units.table.setFocus()
+    window.pages["Patch"].units.table.scrollToBottom()
     shortcut(window, Qt.Key.Key_K)
     assert until(lambda: QApplication.activePopupWidget() is not None)
     palette = QApplication.activePopupWidget()
@@ -648,6 +650,11 @@ def test_ranges_are_taken_from_the_palette_and_completed_where_units_are_typed(
             == [201, 202, 204, 205, 206, 207, 208]
         )
     )
+    table, model = window.pages["Patch"].units.table, window.pages["Patch"].units.model
+    row = model.index(model.row_of("u201"), 0)
+    assert (
+        table.viewport().rect().contains(table.visualRect(row).center())
+    )  # though it has the keys
     window.pages["Patch"].show_view("Groups")
     line = window.pages["Patch"].groups.units
     click(line)

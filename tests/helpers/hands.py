@@ -41,8 +41,13 @@ def until(test: Callable[[], object], seconds: float = 12.0) -> bool:
 
 def activate(widget: QWidget) -> None:
     """Without a window manager no one gives the focus back when a dialog closes."""
-    widget.window().activateWindow()
-    until(lambda: widget.window().isActiveWindow(), 1)
+    window = widget.window()
+
+    def active() -> bool:
+        window.activateWindow()  # asked again: on a busy machine the first may come too early
+        return window.isActiveWindow()
+
+    until(active, 2.9)
 
 
 def child(parent: QWidget, name: str, kind: type = QWidget) -> QWidget:
@@ -167,7 +172,7 @@ def type_in_cell(table: QTableView, row: int, column: int, text: str) -> None:
     at = cell(table, row, column)
     click(table.viewport(), at)
     QTest.mouseDClick(table.viewport(), Qt.MouseButton.LeftButton, NONE, at.toPoint())
-    settle()
+    until(lambda: any(e.isVisible() for e in table.viewport().findChildren(QLineEdit)))
     editor = child(table.viewport(), "", QLineEdit)
     key(editor, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
     keys(editor, text)

@@ -11,6 +11,7 @@ from PySide6.QtGui import QMouseEvent
 
 from isthmus.app.canvas.overlay import handle_at
 from isthmus.app.canvas.pulling import Pulling
+from isthmus.app.canvas.under import distance
 from isthmus.layout.handles import Handle
 from isthmus.show.records import Vec3
 from isthmus.stage.landing import land, surfaces
@@ -165,10 +166,7 @@ class StageHands:
             path, depth = self.view.project(world_run(s))
             if (depth < 0.3).any():
                 continue
-            a, way = path[:-1], np.diff(path, axis=0)
-            square = np.maximum((way * way).sum(axis=1), 1e-9)
-            share = np.clip(((np.array([at.x(), at.y()]) - a) * way).sum(axis=1) / square, 0, 1)
-            away = float(np.hypot(*(a + way * share[:, None] - (at.x(), at.y())).T).min())
+            away = distance(path, at)
             if away < best:
                 best, found = away, s.id
         return found

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 
 from isthmus.app.canvas.tools import inside
@@ -14,6 +15,16 @@ if TYPE_CHECKING:
     from isthmus.app.canvas.plan_canvas import PlanCanvas
 
 GRAB = 13  # px around a symbol that count as it
+
+
+def distance(path: NDArray[np.float64], at: QPointF) -> float:
+    """Pixels from a point to the nearest of a path (n, 2), taken as straight from one to the
+    next.
+    """
+    here, a, way = np.array([at.x(), at.y()]), path[:-1], np.diff(path, axis=0)
+    square = np.maximum((way * way).sum(axis=1), 1e-9)
+    share = np.clip(((here - a) * way).sum(axis=1) / square, 0, 1)
+    return float(np.hypot(*(a + way * share[:, None] - here).T).min())
 
 
 class Under:
@@ -60,11 +71,7 @@ class Under:
                 px = np.array(
                     [(p.x(), p.y()) for p in (self.canvas.port.to_px(x, y) for x, y in path.points)]
                 )
-                a, b = px, np.roll(px, -1, axis=0)
-                way = b - a
-                square = np.maximum((way * way).sum(axis=1), 1e-9)
-                share = np.clip(((np.array([at.x(), at.y()]) - a) * way).sum(axis=1) / square, 0, 1)
-                away = float(np.hypot(*(a + way * share[:, None] - (at.x(), at.y())).T).min())
+                away = distance(np.vstack([px, px[:1]]), at)
                 thin = one.kind not in ("hull", "deck")
                 inner = thin and inside([QPointF(*p) for p in px], at.x(), at.y())
                 away = min(away, 1.0) if inner else away + (0 if thin else 3)

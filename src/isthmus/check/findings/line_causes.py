@@ -7,16 +7,16 @@ from collections.abc import Collection, Sequence
 from msgspec.structs import replace
 
 from isthmus.check.findings.cause import Cause
-from isthmus.check.findings.fixes import Fix, place_fixes
+from isthmus.check.findings.fixes import Fix
 from isthmus.check.findings.model import Model
-from isthmus.check.findings.unit_causes import number, signed
+from isthmus.check.findings.unit_causes import Placed, number, signed
 from isthmus.check.matched import Match
 from isthmus.routes import Reach, write_number
 from isthmus.routes.edits import change_output
 from isthmus.show.records import Node, Output, Show
 
 
-class Shifted(Cause):
+class Shifted(Placed):
     """About the hang, its universe, the shift, and the first unit."""
 
     KIND, RARITY, DEVICES_TELL, HUNT_TELLS = "shifted", 0.010, True, True
@@ -29,11 +29,8 @@ class Shifted(Cause):
     def advice(self, model: Model) -> str:
         return "Set the addresses at the units again, or move the patch to where they are."
 
-    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
-        return place_fixes(model, self.states, matches)
 
-
-class Run(Cause):
+class Run(Placed):
     """One unit in another mode, and those addressed after it shifted by the difference."""
 
     KIND, RARITY, DEVICES_TELL, HUNT_TELLS = "run", 0.010, True, True
@@ -50,9 +47,6 @@ class Run(Cause):
             f"Set {number(model, self.unit)} back to its mode and the others to their addresses, "
             "or take it all into the patch."
         )
-
-    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
-        return place_fixes(model, self.states, matches)
 
 
 class HangDark(Cause):

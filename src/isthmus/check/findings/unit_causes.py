@@ -39,6 +39,17 @@ def _set_back(model: Model, unit: str) -> str:
     return f"Set {number(model, unit)} to {address:03d} at the unit."
 
 
+class Placed(Cause):
+    """Units that are at other addresses or in other modes: the patch takes them as they are, or
+    they are set as the patch has them.
+    """
+
+    WHAT: ClassVar[str] = "address"
+
+    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
+        return place_fixes(model, self.states, matches, self.WHAT)
+
+
 class OfUnit(Cause):
     """A fault of one unit; `about` begins with it."""
 
@@ -117,8 +128,8 @@ class NoTilt(OfUnit):
         return f"Unit {number(model, self.unit)} does not tilt."
 
 
-class OtherMode(OfUnit):
-    KIND, RARITY, DEVICES_TELL = "mode", 0.015, True
+class OtherMode(OfUnit, Placed):
+    KIND, RARITY, DEVICES_TELL, WHAT = "mode", 0.015, True, "mode"
 
     def say(self, model: Model) -> str:
         return f"Unit {number(model, self.unit)} is in another mode: {self.about[-1]}."
@@ -127,11 +138,8 @@ class OtherMode(OfUnit):
         who = number(model, self.unit)
         return f"Set {who} to its mode at the unit, or take its mode into the patch."
 
-    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
-        return place_fixes(model, self.states, matches, what="mode")
 
-
-class Address(OfUnit):
+class Address(OfUnit, Placed):
     """About the unit and its shift; on another universe that too. A shift of None: not known."""
 
     KIND, RARITY, DEVICES_TELL, HUNT_TELLS = "address", 0.03, True, True
@@ -149,9 +157,6 @@ class Address(OfUnit):
 
     def advice(self, model: Model) -> str:
         return _set_back(model, self.unit)
-
-    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
-        return place_fixes(model, self.states, matches)
 
 
 class Double(Address):
@@ -181,7 +186,7 @@ class OtherLine(OfUnit):
         return "Follow its cable to the node."
 
 
-class Exchanged(Cause):
+class Exchanged(Placed):
     KIND, RARITY, DEVICES_TELL = "exchanged", 0.006, True
 
     def say(self, model: Model) -> str:
@@ -189,9 +194,6 @@ class Exchanged(Cause):
 
     def advice(self, model: Model) -> str:
         return "Exchange the addresses at the units, or in the patch."
-
-    def fixes(self, model: Model, matches: Sequence[Match] = ()) -> list[Fix]:
-        return place_fixes(model, self.states, matches)
 
 
 class ByTheShow(OfUnit):

@@ -419,6 +419,7 @@ class PatchTable(TextTable):
                 self.selectionModel().setCurrentIndex(
                     self.patch.index(rows[-1], column), QItemSelectionModel.SelectionFlag.NoUpdate
                 )
+            if rows:
                 self.scrollTo(self.patch.index(max(rows), 0))
                 self.scrollTo(self.patch.index(min(rows), 0))
             self._following = False
