@@ -109,6 +109,11 @@ def keys(widget: QWidget, text: str) -> None:
 
 
 def key(widget: QWidget, code: Qt.Key, modifier: Qt.KeyboardModifier = NONE) -> None:
+    """One key. Letters that act on a page do so in an active window only, and no window manager
+    makes it that again when a dialog closes.
+    """
+    if widget.window().windowType() != Qt.WindowType.Popup:
+        activate(widget)
     QTest.keyClick(widget, code, modifier)
     settle()
 
