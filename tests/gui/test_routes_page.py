@@ -30,7 +30,7 @@ from helpers.hands import (
     type_in_cell,
     until,
 )
-from helpers.tools import lit
+from helpers.tools import catches_signals, lit
 from isthmus.app.kit.widgets import take_row
 from isthmus.demo import lantern_tide
 from isthmus.net import Adapter, Choice, View
@@ -595,10 +595,9 @@ def test_the_stand_in_has_a_window_of_its_own_that_ends_when_told(rig: RigClient
         stderr=subprocess.PIPE,
         text=True,
     ) as window:
-        time.sleep(4)
-        assert window.poll() is None  # it is there
+        assert until(lambda: catches_signals(window.pid)) and window.poll() is None
         window.terminate()
-        assert window.wait(15) == 0 and window.stderr and not window.stderr.read().strip()
+        assert window.wait(60) == 0 and window.stderr and not window.stderr.read().strip()
     assert len(rig.ask("state")["units"]) == 66
 
 

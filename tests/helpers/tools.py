@@ -8,6 +8,7 @@ import fcntl
 import io
 import json
 import os
+import signal
 import socket
 import struct
 import subprocess
@@ -35,6 +36,13 @@ def until(
             return True
         wait(0.02)
     return bool(test())
+
+
+def catches_signals(pid: int) -> bool:
+    """Whether a process has got as far as to end in its own way when told to, as the kernel sees it."""
+    with open(f"/proc/{pid}/status", encoding="ascii") as status:
+        caught = next(line.split()[1] for line in status if line.startswith("SigCgt"))
+    return bool(int(caught, 16) >> (signal.SIGTERM - 1) & 1)
 
 
 @contextlib.contextmanager

@@ -26,6 +26,7 @@ from isthmus.profiles.records import Mode, Profile
 from isthmus.show.records import SLOTS, UNIVERSES, Patched, Show, Unit
 
 MOST_TRIES = 300_000
+MOST_MATCHED = 2500  # universes: matching takes time with the cube of them
 PACK, POSITION, PORT = "pack", "position", "port"
 HOWS = {
     PACK: "Pack into as few universes as will do",
@@ -74,6 +75,9 @@ class _Bundle:
     def length(self) -> int:
         return sum(size for _, size in self.units)
 
+    def may_go(self, universe: int) -> bool:
+        return self.allowed is None or universe in self.allowed
+
 
 @dataclass
 class _State:
@@ -104,9 +108,28 @@ class _State:
         self.taken[spot[0]] = self.taken.get(spot[0], 0) | bits(spot[1], spot[1] + size - 1)
         self.spots[unit.id] = spot
 
+    def put_all(self, placed: Iterable[tuple[Unit, int, Spot]]) -> bool:
+        """All of them, or none."""
+        done: list[tuple[Unit, int]] = []
+        for unit, size, spot in placed:
+            if not self.fits(spot, size):
+                self.drop_all(done)
+                return False
+            self.put(unit, size, spot)
+            done.append((unit, size))
+        return True
+
     def drop(self, unit: Unit, size: int) -> None:
         universe, at = self.spots.pop(unit.id)
         self.taken[universe] &= ~bits(at, at + size - 1)
+
+    def drop_all(self, units: Iterable[tuple[Unit, int]]) -> None:
+        for unit, size in units:
+            self.drop(unit, size)
+
+    def universes_of(self, bundle: _Bundle) -> set[int]:
+        """Where its units are put."""
+        return {self.spots[u.id][0] for u, _ in bundle.units if u.id in self.spots}
 
     def find(self, universe: int, size: int) -> int:
         used = self.taken.get(universe, 0)
@@ -117,16 +140,7 @@ def readdress(show: Show, wanted: Wanted, told: Told | None = None) -> Plan:
     """Solve. `told` is called with a fraction and may raise to cancel. Raises EntryFault for what
     cannot be asked.
     """
-    if wanted.how not in HOWS:
-        raise EntryFault(
-            f"“{wanted.how}” is not a way to re-address.", do=f"Use {', '.join(HOWS)}."
-        )
-    if (
-        not 0 <= wanted.spare < SLOTS
-        or not 1 <= wanted.every <= SLOTS
-        or not 1 <= wanted.first <= UNIVERSES
-    ):
-        raise EntryFault("Spare room lies between 0 and 511 slots, round starts between 1 and 512.")
+    _check(wanted)
     index = index_of(show)
     items, left = _items(index, wanted)
     if not items:
@@ -134,13 +148,7 @@ def readdress(show: Show, wanted: Wanted, told: Told | None = None) -> Plan:
             "No unit can be re-addressed.",
             do=left[0][1] if left else "Choose units with a profile.",
         )
-    base = _State({}, SLOTS - wanted.spare, wanted.every)
-    moving = {unit.id for unit, _ in items}
-    for unit_id, spans in index.spans.items():
-        for span in spans if unit_id not in moving else ():
-            base.taken[span.universe] = base.taken.get(span.universe, 0) | bits(
-                span.start, max(span.end, span.start + span.room - 1)
-            )
+    base = _in_the_way(index, {unit.id for unit, _ in items}, wanted)
     bundles = _bundles(show, index, items, wanted)
     step = told or (lambda _: None)
     plans = []
@@ -157,6 +165,32 @@ def readdress(show: Show, wanted: Wanted, told: Told | None = None) -> Plan:
     ]
     used = len(index.universes), len(index_of(after).universes)
     return Plan(after, moves_between(show, after), used, len(items), tuple(sorted(left)))
+
+
+def _check(wanted: Wanted) -> None:
+    if wanted.how not in HOWS:
+        raise EntryFault(
+            f"“{wanted.how}” is not a way to re-address.", do=f"Use {', '.join(HOWS)}."
+        )
+    if (
+        not 0 <= wanted.spare < SLOTS
+        or not 1 <= wanted.every <= SLOTS
+        or not 1 <= wanted.first <= UNIVERSES
+    ):
+        raise EntryFault("Spare room lies between 0 and 511 slots, round starts between 1 and 512.")
+
+
+def _in_the_way(index: PatchIndex, moving: set[str], wanted: Wanted) -> _State:
+    """The slots of everything that stays where it is, with the room kept behind it."""
+    state = _State({}, SLOTS - wanted.spare, wanted.every)
+    for unit_id, spans in index.spans.items():
+        if unit_id in moving:
+            continue
+        for span in spans:
+            state.taken[span.universe] = state.taken.get(span.universe, 0) | bits(
+                span.start, max(span.end, span.start + span.room - 1)
+            )
+    return state
 
 
 def _in_one_piece(unit: Unit, profile: Profile, mode: Mode) -> bool:
@@ -176,65 +210,81 @@ def _items(
     for unit in sorted(index.by_id.values(), key=lambda u: u.number):
         if chosen and unit.id not in chosen:
             continue
-        mode = index.profiles.mode_of(unit)
-        lay = chart(*mode) if mode else None
-        if lay is None:
-            left.append((unit.number, "its profile or mode is unknown"))
-        elif unit.locked:
-            left.append((unit.number, "its address is locked"))
-        elif not 0 < lay.footprint <= SLOTS:
-            left.append(
-                (
-                    unit.number,
-                    "its mode takes no slots"
-                    if not lay.footprint
-                    else "it takes more than a universe",
-                )
-            )
-        elif unit.patch and not _in_one_piece(unit, *mode):  # type: ignore[misc]
-            left.append((unit.number, "its blocks have addresses of their own"))
+        size = _movable(index, unit)
+        if isinstance(size, str):
+            left.append((unit.number, size))
         else:
-            items.append(
-                (unit, min(SLOTS, max(lay.footprint, unit.patch[0].room if unit.patch else 0)))
-            )
+            items.append((unit, size))
     return items, left
+
+
+def _movable(index: PatchIndex, unit: Unit) -> int | str:
+    """The slots a unit takes or keeps, or why it stays."""
+    mode = index.profiles.mode_of(unit)
+    lay = chart(*mode) if mode else None
+    if mode is None or lay is None:
+        return "its profile or mode is unknown"
+    if unit.locked:
+        return "its address is locked"
+    if not lay.footprint:
+        return "its mode takes no slots"
+    if lay.footprint > SLOTS:
+        return "it takes more than a universe"
+    if not unit.patch:
+        return lay.footprint
+    if not _in_one_piece(unit, *mode):
+        return "its blocks have addresses of their own"
+    return min(SLOTS, max(lay.footprint, unit.patch[0].room))
 
 
 def _bundles(
     show: Show, index: PatchIndex, items: list[tuple[Unit, int]], wanted: Wanted
 ) -> list[_Bundle]:
-    keys: dict[tuple, list[tuple[Unit, int]]] = defaultdict(list)
+    """What must stay in one universe, by the way asked for."""
     node_of = {o.universe: o.host for o in show.outputs if o.enabled}
     universes_of: dict[str, list[int]] = defaultdict(list)
     for universe, host in sorted(node_of.items()):
         universes_of[host].append(universe)
+    found = []
+    for key, group in _grouped(items, node_of, wanted).items():
+        allowed = tuple(universes_of[key[0]]) if wanted.how == PORT and key[0] else None
+        found += [_Bundle(part, allowed) for part in _cut(group, SLOTS - wanted.spare)]
+    return found
+
+
+def _grouped(
+    items: list[tuple[Unit, int]], node_of: dict[int, str], wanted: Wanted
+) -> dict[tuple, list[tuple[Unit, int]]]:
+    """Units that go together. The first of a key is the node where ports are asked for."""
     usual: dict[str, Counter[str]] = defaultdict(Counter)  # the node most of a position goes to
     for unit, _ in items:
         if node := _node(unit, node_of):
             usual[unit.hangs_on][node] += 1
+    keys: dict[tuple, list[tuple[Unit, int]]] = defaultdict(list)
     for unit, size in items:
         kind = (unit.profile, unit.mode) if wanted.together else ()
         if wanted.how == POSITION:
-            keys[(unit.hangs_on, *kind) if unit.hangs_on else (unit.id,)].append((unit, size))
+            key = (unit.hangs_on, *kind) if unit.hangs_on else (unit.id,)
         elif wanted.how == PORT:
-            node = _node(unit, node_of) or next(
-                (n for n, _ in usual[unit.hangs_on].most_common(1)), ""
-            )
-            keys[(node, *kind) if kind else (node, unit.id)].append((unit, size))
+            near = [node for node, _ in usual[unit.hangs_on].most_common(1)]
+            key = (_node(unit, node_of) or next(iter(near), ""), *(kind or (unit.id,)))
         else:
-            keys[kind or (unit.id,)].append((unit, size))
-    found = []
-    for key, group in keys.items():
-        allowed = tuple(universes_of[key[0]]) if wanted.how == PORT and key[0] else None
-        most = SLOTS - wanted.spare
-        part: list[tuple[Unit, int]] = []
-        for unit, size in group:  # what does not fit in one universe is cut where it is full
-            if part and sum(s for _, s in part) + size > most:
-                found.append(_Bundle(part, allowed))
-                part = []
-            part.append((unit, size))
-        found.append(_Bundle(part, allowed))
-    return found
+            key = kind or (unit.id,)
+        keys[key].append((unit, size))
+    return keys
+
+
+def _cut(group: list[tuple[Unit, int]], most: int) -> list[list[tuple[Unit, int]]]:
+    """A group cut where a universe is full, so that each part can be whole somewhere."""
+    parts: list[list[tuple[Unit, int]]] = [[]]
+    length = 0
+    for unit, size in group:
+        if parts[-1] and length + size > most:
+            parts.append([])
+            length = 0
+        parts[-1].append((unit, size))
+        length += size
+    return parts
 
 
 def _node(unit: Unit, node_of: dict[int, str]) -> str:
@@ -262,31 +312,24 @@ def _stay(state: _State, bundles: Sequence[_Bundle], index: PatchIndex, wanted: 
 
 
 def _stays(state: _State, bundle: _Bundle, wanted: Wanted) -> bool:
-    here = [_here(unit) for unit, _ in bundle.units]
-    if any(spot is None for spot in here):
+    """Put a bundle where it stands, when that is one universe it may be in and is free."""
+    spots = [spot for unit, _ in bundle.units if (spot := _here(unit)) is not None]
+    if len(spots) < len(bundle.units) or len({universe for universe, _ in spots}) > 1:
         return False
-    spots = [spot for spot in here if spot is not None]
-    if spots[0][0] < wanted.first:
+    universe = spots[0][0]
+    if universe < wanted.first or not bundle.may_go(universe):
         return False
-    if len({universe for universe, _ in spots}) > 1 or (
-        bundle.allowed is not None and spots[0][0] not in bundle.allowed
-    ):
+    if wanted.together and not _follow_on(spots, bundle, wanted.every):
         return False
-    if wanted.together and len(spots) > 1:
-        ordered = sorted(zip(spots, (size for _, size in bundle.units), strict=True))
-        if any(
-            a[0][1] + _stride(a[1], wanted.every) != b[0][1] for a, b in itertools.pairwise(ordered)
-        ):
-            return False
-    done = []
-    for (unit, size), spot in zip(bundle.units, spots, strict=True):
-        if not state.fits(spot, size):
-            for earlier, its_size in done:
-                state.drop(earlier, its_size)
-            return False
-        state.put(unit, size, spot)
-        done.append((unit, size))
-    return True
+    return state.put_all(
+        [(unit, size, spot) for (unit, size), spot in zip(bundle.units, spots, strict=True)]
+    )
+
+
+def _follow_on(spots: Sequence[Spot], bundle: _Bundle, every: int) -> bool:
+    """Whether units stand one behind the other, each start as round as asked."""
+    ordered = sorted(zip(spots, (size for _, size in bundle.units), strict=True))
+    return all(a[0][1] + _stride(a[1], every) == b[0][1] for a, b in itertools.pairwise(ordered))
 
 
 def _stride(size: int, every: int) -> int:
@@ -301,21 +344,12 @@ def _home(bundle: _Bundle) -> list[int]:
 
 def _place(state: _State, bundle: _Bundle, wanted: Wanted, first: Iterable[int]) -> bool:
     """Put a bundle whole into one universe, else in halves. False when none takes it."""
-    tried: set[int] = set()
-    allowed = bundle.allowed
-    candidates: Iterable[int] = (
-        allowed if allowed is not None else sorted(u for u in state.taken if u >= wanted.first)
-    )
-    for universe in (*(u for u in first if allowed is None or u in allowed), *candidates):
-        if universe not in tried and universe >= wanted.first:
-            tried.add(universe)
-            if _fit(state, bundle, universe, wanted):
-                return True
-    if allowed is None:
-        universe = wanted.first
-        while state.taken.get(universe, 0):
-            universe += 1
-        if universe <= UNIVERSES and _fit(state, bundle, universe, wanted):
+    for universe in dict.fromkeys((*first, *_candidates(state, bundle, wanted))):
+        if (
+            universe >= wanted.first
+            and bundle.may_go(universe)
+            and _fit(state, bundle, universe, wanted)
+        ):
             return True
     if len(bundle.units) > 1:  # it does not go whole: in halves
         middle = len(bundle.units) // 2
@@ -324,6 +358,16 @@ def _place(state: _State, bundle: _Bundle, wanted: Wanted, first: Iterable[int])
         return True
     state.undone += len(bundle.units)
     return False
+
+
+def _candidates(state: _State, bundle: _Bundle, wanted: Wanted) -> Iterable[int]:
+    """Universes in use, then the first that is empty."""
+    if bundle.allowed is not None:
+        return bundle.allowed
+    empty = wanted.first
+    while state.taken.get(empty, 0):
+        empty += 1
+    return [*sorted(state.taken), *([empty] if empty <= UNIVERSES else [])]
 
 
 def _fit(state: _State, bundle: _Bundle, universe: int, wanted: Wanted) -> bool:
@@ -335,23 +379,7 @@ def _fit(state: _State, bundle: _Bundle, universe: int, wanted: Wanted) -> bool:
     if used.bit_count() + bundle.length > state.most:
         return False
     if wanted.together and len(bundle.units) > 1:
-        strides = [_stride(size, wanted.every) for _, size in bundle.units]
-        whole = sum(strides[:-1]) + bundle.units[-1][1]
-        at = first_start(used, whole, 1, wanted.every) if whole <= SLOTS else 0
-        if not at:
-            return False
-        spots = [at + sum(strides[:i]) for i in range(len(strides))]
-        mine = {
-            unit.patch[0].address: unit
-            for unit, _ in bundle.units
-            if unit.patch and unit.patch[0].universe == universe
-        }
-        sizes = {size for _, size in bundle.units}
-        order = [mine.get(spot) for spot in spots] if len(sizes) == 1 else [None] * len(spots)
-        others = iter([unit for unit, _ in bundle.units if unit not in [o for o in order if o]])
-        for spot, keeper, (_, size) in zip(spots, order, bundle.units, strict=True):
-            state.put(keeper or next(others), size, (universe, spot))
-        return True
+        return _fit_in_a_row(state, bundle, universe, wanted.every)
     put_here: list[tuple[Unit, int]] = []
     later = []
     for unit, size in bundle.units:
@@ -364,11 +392,31 @@ def _fit(state: _State, bundle: _Bundle, universe: int, wanted: Wanted) -> bool:
     for unit, size in later:
         at = state.find(universe, size)
         if not at:
-            for earlier, its_size in put_here:
-                state.drop(earlier, its_size)
+            state.drop_all(put_here)
             return False
         state.put(unit, size, (universe, at))
         put_here.append((unit, size))
+    return True
+
+
+def _fit_in_a_row(state: _State, bundle: _Bundle, universe: int, every: int) -> bool:
+    """Put units one behind the other. Where all are of one size, those that stand at one of the
+    places keep it, so that fewer have to be set again.
+    """
+    strides = [_stride(size, every) for _, size in bundle.units]
+    whole = sum(strides[:-1]) + bundle.units[-1][1]
+    used = state.taken.get(universe, 0)
+    at = first_start(used, whole, 1, every) if whole <= SLOTS else 0
+    if not at:
+        return False
+    spots = [at + sum(strides[:i]) for i in range(len(strides))]
+    order: list[Unit | None] = [None] * len(spots)
+    if len({size for _, size in bundle.units}) == 1:
+        standing = {_here(unit): unit for unit, _ in bundle.units}
+        order = [standing.get((universe, spot)) for spot in spots]
+    others = iter([unit for unit, _ in bundle.units if unit not in [o for o in order if o]])
+    for spot, keeper, (_, size) in zip(spots, order, bundle.units, strict=True):
+        state.put(keeper or next(others), size, (universe, spot))
     return True
 
 
@@ -384,8 +432,7 @@ def _emptied(
         return state
     of_universe: dict[int, list[_Bundle]] = defaultdict(list)
     for bundle in bundles:
-        where = {state.spots[u.id][0] for u, _ in bundle.units if u.id in state.spots}
-        for universe in where:
+        for universe in state.universes_of(bundle):
             of_universe[universe].append(bundle)
     closed: set[int] = set()
     for universe in sorted(of_universe, key=lambda n: (state.taken.get(n, 0).bit_count(), -n)):
@@ -393,18 +440,10 @@ def _emptied(
             break  # a plan made fresh is better where so much has to move
         if universe in fixed or state.undone:
             continue
-        others = [
-            n
-            for n in sorted(state.taken)
-            if n != universe and n not in closed and state.taken[n] and n >= wanted.first
-        ]
-        room = sum(state.most - state.taken[n].bit_count() for n in others)
         group = of_universe[universe]
-        if room < state.taken[universe].bit_count() or any(
-            {state.spots[u.id][0] for u, _ in b.units} != {universe} for b in group
-        ):
+        others = _with_room(state, {n for n in state.taken if n >= wanted.first} - closed, universe)
+        if not others or any(state.universes_of(b) != {universe} for b in group):
             continue
-        others.sort(key=lambda n: -state.taken[n].bit_count())
         if _moved(state, group, others, wanted):
             for bundle in group:
                 of_universe[state.spots[bundle.units[0][0].id][0]].append(bundle)
@@ -412,12 +451,20 @@ def _emptied(
     return state
 
 
+def _with_room(state: _State, open_: set[int], universe: int) -> list[int]:
+    """Universes in use that could together take what is in this one, the fullest first."""
+    others = [n for n in sorted(open_) if n != universe and state.taken[n]]
+    room = sum(state.most - state.taken[n].bit_count() for n in others)
+    if room < state.taken[universe].bit_count():
+        return []
+    return sorted(others, key=lambda n: -state.taken[n].bit_count())
+
+
 def _moved(state: _State, group: Sequence[_Bundle], others: Sequence[int], wanted: Wanted) -> bool:
     """Put all these bundles into the other universes, or leave them as they were."""
-    before = {unit.id: state.spots[unit.id] for bundle in group for unit, _ in bundle.units}
+    before = [(u, size, state.spots[u.id]) for bundle in group for u, size in bundle.units]
     for bundle in group:
-        for unit, size in bundle.units:
-            state.drop(unit, size)
+        state.drop_all(bundle.units)
     done: list[_Bundle] = []
     since: dict[int, int] = {}  # length → the others before this one do not take it
     for bundle in sorted(group, key=lambda b: -b.length):
@@ -431,11 +478,9 @@ def _moved(state: _State, group: Sequence[_Bundle], others: Sequence[int], wante
     else:
         return True
     for bundle in done:
-        for unit, size in bundle.units:
-            state.drop(unit, size)
-    for bundle in group:
-        for unit, size in bundle.units:
-            state.put(unit, size, before[unit.id])
+        state.drop_all(bundle.units)
+    for unit, size, spot in before:
+        state.put(unit, size, spot)
     return False
 
 
@@ -467,50 +512,50 @@ def _fresh(state: _State, bundles: Sequence[_Bundle], index: PatchIndex, wanted:
 
 def _matched(state: _State, bins: dict[int, list[_Bundle]], wanted: Wanted) -> _State | None:
     """The same bins in the universes where most of their units are already, and those units left
-    in place.
+    in place. None when they cannot be exchanged so.
     """
     from scipy.optimize import linear_sum_assignment
 
-    units = [unit for group in bins.values() for bundle in group for unit, _ in bundle.units]
-    standing = {
-        unit.patch[0].universe
-        for unit in units
-        if unit.patch and unit.patch[0].universe >= wanted.first
-    }
+    spots = [_here(unit) for group in bins.values() for b in group for unit, _ in b.units]
+    standing = {spot[0] for spot in spots if spot and spot[0] >= wanted.first}
     numbers = sorted(n for n in {*bins, *standing} if not state.taken.get(n))
-    rows = list(bins)
-    if len(numbers) < len(rows) or len(numbers) > 2500:
+    if len(numbers) < len(bins) or len(numbers) > MOST_MATCHED:
         return None
-    column = {n: i for i, n in enumerate(numbers)}
-    worth = np.zeros((len(rows), len(numbers)))
-    for i, row in enumerate(rows):
-        for bundle in bins[row]:
-            for unit, _ in bundle.units:
-                spot = _here(unit)
-                if spot and spot[0] in column:
-                    worth[i, column[spot[0]]] += 1
-    chosen = linear_sum_assignment(worth, maximize=True)
+    groups = list(bins.values())
+    chosen = linear_sum_assignment(_standing_in(groups, numbers), maximize=True)
     made = state.copy()
     for i, j in zip(*chosen, strict=True):
-        universe, group = numbers[j], bins[rows[i]]
-        trial = made.copy()
-        here = [
-            b for b in group if all(u.patch and u.patch[0].universe == universe for u, _ in b.units)
-        ]
-        stay = [b for b in here if _stays(trial, b, wanted)]
-        moving = [b for b in group if b not in stay]
-        if not all(
-            _fit(trial, bundle, universe, wanted)
-            for bundle in sorted(moving, key=lambda b: -b.length)
-        ):
-            trial = made.copy()
-            if not all(
-                _fit(trial, bundle, universe, wanted)
-                for bundle in sorted(group, key=lambda b: -b.length)
-            ):
-                return None
+        trial = _laid_in(made, groups[i], numbers[j], wanted)
+        if trial is None:
+            return None
         made = trial
     return made
+
+
+def _standing_in(groups: Sequence[Sequence[_Bundle]], numbers: Sequence[int]) -> np.ndarray:
+    """How many units of each group stand in each universe: shape (groups, universes)."""
+    column = {n: i for i, n in enumerate(numbers)}
+    worth = np.zeros((len(groups), len(numbers)))
+    for i, group in enumerate(groups):
+        for unit, _ in itertools.chain.from_iterable(bundle.units for bundle in group):
+            spot = _here(unit)
+            if spot and spot[0] in column:
+                worth[i, column[spot[0]]] += 1
+    return worth
+
+
+def _laid_in(
+    state: _State, group: Sequence[_Bundle], universe: int, wanted: Wanted
+) -> _State | None:
+    """A group in one universe: bundles that stand there stay when the rest then still fits."""
+    here = [b for b in group if all((_here(u) or (0,))[0] == universe for u, _ in b.units)]
+    for keep in (here, []):
+        trial = state.copy()
+        stay = [b for b in keep if _stays(trial, b, wanted)]
+        moving = sorted((b for b in group if b not in stay), key=lambda b: -b.length)
+        if all(_fit(trial, bundle, universe, wanted) for bundle in moving):
+            return trial
+    return None
 
 
 def _worth(

@@ -4,8 +4,10 @@ borrowed one.
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections import Counter
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
+from itertools import count
 
 from msgspec.structs import replace
 
@@ -46,23 +48,27 @@ def mode_for(profile: Profile, mode: Mode, fresh: Profile) -> Mode:
     )
 
 
+def _target(old: Profile | None, name: str, fresh: Profile) -> Mode:
+    """The mode units of a mode by name get; the first where nobody knows what the old one was."""
+    mode = old.mode(name) if old else None
+    if old and mode:
+        return mode_for(old, mode, fresh)
+    return fresh.mode(name) or fresh.modes[0]
+
+
 def preview_swap(show: Show, key: str, stored: StoredProfile) -> list[ModeChange]:
     """What would change for the units of profile `key`, by mode in use. Raises EntryFault when the
     new one cannot be read.
     """
     fresh, old = _both(show, key, stored)
     made = []
-    for name in dict.fromkeys(unit.mode for unit in using(show, key)):
+    for name, units in Counter(unit.mode for unit in using(show, key)).items():
         mode = old.mode(name) if old else None
-        target = mode_for(old, mode, fresh) if old and mode else fresh.mode(name) or fresh.modes[0]
-        told = (
-            tuple(differences(channel_table(old, mode), channel_table(fresh, target)))
-            if old and mode
-            else ()
-        )
-        made.append(
-            ModeChange(name, target.name, sum(unit.mode == name for unit in using(show, key)), told)
-        )
+        target = _target(old, name, fresh)
+        told: tuple[str, ...] = ()
+        if old and mode:
+            told = tuple(differences(channel_table(old, mode), channel_table(fresh, target)))
+        made.append(ModeChange(name, target.name, units, told))
     return made
 
 
@@ -85,30 +91,31 @@ def swap_profile(
     kept beside it under its revision.
     """
     fresh, old = _both(show, key, stored)
-    chosen = {unit.id for unit in using(show, key) if ids is None or unit.id in ids}
-    whole = len(chosen) == len(using(show, key))
-    taken = {kept.key for kept in show.profiles if not (kept.key == key and whole)}
-    name = stored.key
-    if (
-        name in taken
-        and next(kept.data for kept in show.profiles if kept.key == name) != stored.data
-    ):
-        name = next(text for n in range(2, 10_000) if (text := f"{stored.key} ({n})") not in taken)
+    users = using(show, key)
+    chosen = {unit.id for unit in users if ids is None or unit.id in ids}
+    gone = key if len(chosen) == len(users) else None
+    others = {kept.key: kept for kept in show.profiles if kept.key != gone}
+    name = _free_key(stored, others)
     kept = StoredProfile(
         key=name, file=stored.file if name == stored.key else f"{name}.gdtf", data=stored.data
     )
-    profiles = tuple(p for p in show.profiles if p.key != name and not (p.key == key and whole))
+    others.pop(name, None)
 
     def change(unit: Unit) -> Unit:
         mode = old.mode(unit.mode) if old else None
-        target = (
-            mode_for(old, mode, fresh) if old and mode else fresh.mode(unit.mode) or fresh.modes[0]
-        )
+        target = _target(old, unit.mode, fresh)
         patch = followed(unit.patch, (old, mode) if old and mode else None, fresh, target)
         return replace(unit, profile=name, mode=target.name, patch=patch)
 
     return replace(
         show,
-        profiles=(*profiles, kept),
+        profiles=(*others.values(), kept),
         units=tuple(change(unit) if unit.id in chosen else unit for unit in show.units),
     )
+
+
+def _free_key(stored: StoredProfile, others: Mapping[str, StoredProfile]) -> str:
+    """Its own key, or that with a number where another profile has it already."""
+    if stored.key not in others or others[stored.key].data == stored.data:
+        return stored.key
+    return next(text for n in count(2) if (text := f"{stored.key} ({n})") not in others)

@@ -45,6 +45,9 @@ def bind(signal: Any, owner: QObject, run: Callable[[], object]) -> None:
     owner.destroyed.connect(lambda: QObject.disconnect(connection))
 
 
+Index = QModelIndex | QPersistentModelIndex
+
+
 def plain_tip(text: str) -> str:
     """A tool tip that shows just these words: names from files may look like HTML, and Qt would
     draw what they ask for.
@@ -351,11 +354,17 @@ class CopyKeys(QObject):
 
 
 class RowsModel(QAbstractTableModel):
-    """A table with a fixed head; a subclass says what stands in its rows, and how many there are if
-    not `rows`.
+    """A table with a fixed head. A subclass says the words of a row, and where they are not plain
+    their colour, what the pointer tells, and their face.
+
+    Columns by number: MEDIUM ones name what the row is about, MONO ones hold figures, TOLD ones are
+    slanted, for they are told by the rig and not by the show.
     """
 
     COLUMNS: tuple[str, ...] = ()
+    MEDIUM: tuple[int, ...] = (0,)
+    MONO: tuple[int, ...] = ()
+    TOLD: tuple[int, ...] = ()
 
     def __init__(self) -> None:
         super().__init__()
@@ -364,6 +373,49 @@ class RowsModel(QAbstractTableModel):
     def count(self) -> int:
         return len(self.rows)
 
+    def row_at(self, number: int) -> Any:
+        return self.rows[number]
+
+    def cells(self, row: Any) -> Sequence[str]:
+        """The words of a row, column by column."""
+        raise NotImplementedError
+
+    def words(self, row: Any, column: int) -> str:
+        """The words of one cell, where not all of a row are made together."""
+        return self.cells(row)[column]
+
+    def tip(self, row: Any, column: int) -> str:
+        """What the pointer tells, if anything."""
+        return ""
+
+    def ink(self, row: Any, column: int) -> str:
+        """The name of a colour of the theme; none for that of a table."""
+        return ""
+
+    def weight(self, row: Any, column: int) -> int:
+        return 500 if column in self.MEDIUM else 400
+
+    def slanted(self, row: Any, column: int) -> bool:
+        return column in self.TOLD
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        row, column = self.row_at(index.row()), index.column()
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return self.words(row, column)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return plain_tip(self.tip(row, column)) or None
+        if role == Qt.ItemDataRole.FontRole:
+            return font(
+                "table",
+                self.weight(row, column),
+                mono=column in self.MONO,
+                italic=self.slanted(row, column),
+            )
+        if role == Qt.ItemDataRole.ForegroundRole:
+            name = self.ink(row, column)
+            return theme.color(name) if name else None
+        return None
+
     def take(self, rows: Sequence[Any]) -> None:
         """Show these rows; the same ones again change nothing."""
         if rows != self.rows:
@@ -371,10 +423,10 @@ class RowsModel(QAbstractTableModel):
             self.rows = rows
             self.endResetModel()
 
-    def rowCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
+    def rowCount(self, parent: Index | None = None) -> int:
         return self.count()
 
-    def columnCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
+    def columnCount(self, parent: Index | None = None) -> int:
         return len(self.COLUMNS)
 
     def headerData(

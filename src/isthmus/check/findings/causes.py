@@ -5,7 +5,7 @@ likely that is beforehand.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
 from isthmus.check.findings.cause import ELSEWHERE, Cause
@@ -89,45 +89,22 @@ class Causes:
         """Addresses at which it would light when it was seen to, and one unknown when it was
         not.
         """
-        model, evidence, normal = self.model, self.evidence, self.model.expected(unit)
+        evidence, normal = self.evidence, self.model.expected(unit)
         told = evidence.told.get(unit)
         _, universe, address = normal.places[0]
         lit_by = self.seen.callers.get(unit, [])
         own_lit = (
             unit in evidence.verdicts and unit in evidence.lit(unit) and bool(evidence.ways(unit))
         )
-        found: dict[tuple[int, int], None] = {}
+        found: dict[tuple[int, int], None] = {}  # in the order found: equals stay in it
         if told and told.address and told.there:
             found[(told.universe or universe, told.address)] = None
-        if own_lit:  # it lights, and wrongly: it may just miss its own slots
-            widths = (
-                model.programs[unit].width,
-                *(
-                    chart(model.programs[unit].profile, m).footprint
-                    for m in model.programs[unit].profile.modes
-                ),
-            )
-            near = {sign * step for step in (1, 2, 3, 10, *widths) for sign in (1, -1)}
-            found |= {(universe, address + by): None for by in near if 1 <= address + by <= SLOTS}
-        for caller in [*lit_by[:3], *([unit] if own_lit else [])]:
-            at = model.place[caller]
-            fed = dict.fromkeys([universe, *(p.universe for p in model.units[caller].patch)])
-            for other in fed:
-                found |= dict.fromkeys(
-                    (other, int(a))
-                    for a in model.scan(unit, normal.mode, model.lights.moment(at, other))
-                )
-        made: list[tuple[float, Cause]] = []
-        for other, start in found:
-            if (other, start) != (universe, address):
-                cause = self.at_address(unit, normal, start - address, other)
-                state = next(iter(cause.states.values()))
-                exact = own_lit and frozenset(
-                    model.ways(unit, state, evidence.verdicts[unit].acts)
-                ) == evidence.ways(unit)
-                made.append((self._quick(unit, state) + cause.prior + 6.0 * exact, cause))
-        made.sort(key=lambda pair: -pair[0])
-        yield from (cause for _, cause in made[:12])
+        if own_lit:
+            found |= dict.fromkeys((universe, by) for by in self._near(unit, address))
+        callers = [*lit_by[:3], *([unit] if own_lit else [])]
+        found |= dict.fromkeys(self._lit_with(unit, universe, callers))
+        found.pop((universe, address), None)
+        yield from self._best_of(unit, found, own_lit)
         if not lit_by and not own_lit and not (told and told.there):
             yield Address.of(unit, replace(normal, fault=ELSEWHERE), (None,), 0.7)
         others = [u for u in self.lines.units if u != universe]
@@ -135,18 +112,56 @@ class Causes:
             state = normal.fed({universe: other})
             yield OtherLine.of(unit, state, (other,), 1 / len(others))
 
+    def _near(self, unit: str, address: int) -> Iterator[int]:
+        """Addresses at which a unit that lights, and wrongly, may just miss its own slots."""
+        program = self.model.programs[unit]
+        widths = (program.width, *self._footprints(unit))
+        for by in {sign * step for step in (1, 2, 3, 10, *widths) for sign in (1, -1)}:
+            if 1 <= address + by <= SLOTS:
+                yield address + by
+
+    def _lit_with(
+        self, unit: str, universe: int, callers: Iterable[str]
+    ) -> Iterator[tuple[int, int]]:
+        """Universe and address at which a unit would light in these calls."""
+        model, mode = self.model, self.model.expected(unit).mode
+        for caller in callers:
+            at = model.place[caller]
+            for fed in dict.fromkeys([universe, *(p.universe for p in model.units[caller].patch)]):
+                for start in model.scan(unit, mode, model.lights.moment(at, fed)):
+                    yield fed, int(start)
+
+    def _best_of(
+        self, unit: str, found: Iterable[tuple[int, int]], own_lit: bool
+    ) -> Iterator[Cause]:
+        """The twelve addresses that fit best at a quick look, for each costs a whole one later."""
+        evidence, normal = self.evidence, self.model.expected(unit)
+        address = normal.places[0][2]
+        made: list[tuple[float, Cause]] = []
+        for other, start in found:
+            cause = self.at_address(unit, normal, start - address, other)
+            state = next(iter(cause.states.values()))
+            exact = own_lit and frozenset(
+                self.model.ways(unit, state, evidence.verdicts[unit].acts)
+            ) == evidence.ways(unit)
+            made.append((self._quick(unit, state) + cause.prior + 6.0 * exact, cause))
+        made.sort(key=lambda pair: -pair[0])
+        return (cause for _, cause in made[:12])
+
+    def _footprints(self, unit: str) -> tuple[int, ...]:
+        """Slots of every mode of a unit's profile."""
+        profile = self.model.programs[unit].profile
+        return tuple(dict.fromkeys(chart(profile, m).footprint for m in profile.modes))
+
     def at_address(self, unit: str, normal: State, by: int, universe: int) -> Cause:
-        model = self.model
+        """The cause that a unit is off by so many slots, on its own line or on another."""
         _, own, address = normal.places[0]
-        widths = tuple(
-            dict.fromkeys(
-                chart(model.programs[unit].profile, m).footprint
-                for m in model.programs[unit].profile.modes
-            )
-        )
         meets = self.starts.get((universe, address + by))
         share = how_likely(
-            by, widths, meets is not None, same_digits(address, max(1, address + by))
+            by,
+            self._footprints(unit),
+            meets is not None,
+            same_digits(address, max(1, address + by)),
         )
         told = self.evidence.told.get(unit)
         if told and told.there and told.address == address + by and told.universe in (0, universe):
@@ -166,19 +181,23 @@ class Causes:
 
     def of_pairs(self, deviants: set[str]) -> Iterator[Cause]:
         """Two units that have taken each other's place or address."""
-        done = set()
-        for a in deviants:
-            for b in self.evidence.verdicts[a].others if a in self.evidence.verdicts else ():
-                pair = frozenset((a, b))
-                if b in self.model.place and pair not in done:
-                    done.add(pair)
-                    left, right = self.model.expected(a), self.model.expected(b)
-                    states = {
-                        a: replace(left, places=right.places),
-                        b: replace(right, places=left.places),
-                    }
-                    if len(left.places) == len(right.places):
-                        yield Exchanged(states, tuple(sorted(pair)), Exchanged.odds())
+        verdicts = self.evidence.verdicts
+        pairs = dict.fromkeys(
+            frozenset((a, b))
+            for a in deviants
+            if a in verdicts
+            for b in verdicts[a].others
+            if b in self.model.place
+        )
+        for pair in pairs:
+            a, b = min(pair), max(pair)
+            left, right = self.model.expected(a), self.model.expected(b)
+            if a != b and len(left.places) == len(right.places):
+                states = {
+                    a: replace(left, places=right.places),
+                    b: replace(right, places=left.places),
+                }
+                yield Exchanged(states, (a, b), Exchanged.odds())
 
     def of_hangs(self, deviants: set[str], steps: Mapping[str, set[int]]) -> Iterator[Cause]:
         """Hangs that are dark, or shifted by a step from one unit on; `steps` are what each unit
@@ -210,29 +229,40 @@ class Causes:
         """
         mine = sorted(mine, key=lambda u: self.model.expected(u).places[0][2])
         off = [u in deviants for u in mine]
-        widths = tuple({self.model.programs[u].width for u in mine})
-        usual = {
-            step * sign
-            for step in (1, 2, 10, 100, *widths, *(2 * w for w in widths))
-            for sign in (1, -1)
-        }
-        offered = usual | {by for u in mine for by in steps.get(u, ())}
-        for first in range(len(mine) - 1):
-            if not all(off[first : first + 2]) or (
-                first and off[first - 1] and not steps.get(mine[first])
-            ):
-                continue
-            for by in offered:
-                states = {u: self.model.expected(u).moved(by) for u in mine[first:]}
-                if all(1 <= s.places[0][2] <= SLOTS for s in states.values()):
-                    share = min(1.0, 2 * how_likely(by, widths, False, False))
-                    likely = Shifted.odds(share) - (1.5 if first else 0.0)
-                    yield Shifted(states, (hang, universe, by, mine[first]), likely)
-        for at, unit in enumerate(mine[:-1]):
-            own, normal = self.model.programs[unit], self.model.expected(unit)
-            for mode in own.profile.modes if off[at] and off[at + 1] else ():
-                by = chart(own.profile, mode).footprint - own.chart.footprint
-                if mode.name != normal.mode and by:
-                    states = {u: self.model.expected(u).moved(by) for u in mine[at + 1 :]}
-                    states[unit] = replace(normal, mode=mode.name)
-                    yield Run(states, (unit, mode.name, by), Run.odds(0.5))
+        offered = self._usual_steps(mine) | {by for u in mine for by in steps.get(u, ())}
+        both = [at for at in range(len(mine) - 1) if off[at] and off[at + 1]]
+        for first in both:
+            # a run that is off already begins further up, unless this one alone fits a step
+            if not first or not off[first - 1] or steps.get(mine[first]):
+                yield from self._shifted_from(hang, universe, mine, first, offered)
+        for at in both:
+            yield from self._other_mode_at(mine, at)
+
+    def _usual_steps(self, units: list[str]) -> set[int]:
+        """Steps people are off by: one, a digit, a footprint or two, to either side."""
+        widths = self._widths(units)
+        sizes = (1, 2, 10, 100, *widths, *(2 * w for w in widths))
+        return {step * sign for step in sizes for sign in (1, -1)}
+
+    def _widths(self, units: list[str]) -> set[int]:
+        return {self.model.programs[u].width for u in units}
+
+    def _shifted_from(
+        self, hang: str, universe: int, mine: list[str], first: int, offered: Iterable[int]
+    ) -> Iterator[Cause]:
+        for by in offered:
+            states = {u: self.model.expected(u).moved(by) for u in mine[first:]}
+            if all(1 <= s.places[0][2] <= SLOTS for s in states.values()):
+                share = min(1.0, 2 * how_likely(by, tuple(self._widths(mine)), False, False))
+                likely = Shifted.odds(share) - (1.5 if first else 0.0)
+                yield Shifted(states, (hang, universe, by, mine[first]), likely)
+
+    def _other_mode_at(self, mine: list[str], at: int) -> Iterator[Cause]:
+        unit = mine[at]
+        own, normal = self.model.programs[unit], self.model.expected(unit)
+        for mode in own.profile.modes:
+            by = chart(own.profile, mode).footprint - own.chart.footprint
+            if mode.name != normal.mode and by:
+                states = {u: self.model.expected(u).moved(by) for u in mine[at + 1 :]}
+                states[unit] = replace(normal, mode=mode.name)
+                yield Run(states, (unit, mode.name, by), Run.odds(0.5))

@@ -98,16 +98,13 @@ def usual_default(channel: Channel) -> int:
 def functions_of(channel: Channel) -> tuple[r.ChannelFunction, ...]:
     """The functions of a channel with their sets."""
     low, high = usual_span(channel.attribute)
-    low, high = (
-        (low if channel.low is None else channel.low),
-        (high if channel.high is None else channel.high),
-    )
+    low = low if channel.low is None else channel.low
+    high = high if channel.high is None else channel.high
     default = usual_default(channel) if channel.default is None else channel.default
-    emitter = channel.attribute[9:] if channel.attribute.startswith("ColorAdd_") else ""
-    bands = sorted(
-        (band for band in channel.bands if band.start <= channel.top), key=lambda band: band.start
-    )
-    if not bands:
+    emitter = channel.attribute.removeprefix("ColorAdd_")
+    emitter = emitter if emitter != channel.attribute else ""
+    runs = _runs(channel)
+    if not runs:
         name = channel.name or plain(channel.attribute).capitalize()
         return (
             r.ChannelFunction(
@@ -120,60 +117,18 @@ def functions_of(channel: Channel) -> tuple[r.ChannelFunction, ...]:
                 emitter=emitter,
             ),
         )
-    runs: list[list[Band]] = []
-    for band in bands:
-        attribute = band.attribute or channel.attribute
-        own = attribute.startswith("Shutter")
-        if runs and not own and (runs[-1][0].attribute or channel.attribute) == attribute:
-            runs[-1].append(band)
-        else:
-            runs.append([band])
     made: list[r.ChannelFunction] = []
-    slot = 0
+    slot = 0  # slots of a wheel are counted on over all of its runs
     for index, run in enumerate(runs):
         attribute = run[0].attribute or channel.attribute
+        own = attribute == channel.attribute
         start = 0 if index == 0 else run[0].start
         end = (runs[index + 1][0].start if index + 1 < len(runs) else channel.top + 1) - 1
-        wheel = (
-            plain(attribute).capitalize()
-            if _WHEEL.fullmatch(attribute) and attribute == channel.attribute
-            else ""
-        )
-        sets: list[r.ChannelSet] = (
-            [r.ChannelSet(name="", dmx_from=0)] if start < run[0].start else []
-        )
-        for at, band in enumerate(run):
-            slot += 1 if wheel else 0
-            sets.append(
-                r.ChannelSet(
-                    name=_name(band.name),
-                    dmx_from=band.start,
-                    physical_from=band.low,
-                    physical_to=band.high,
-                    wheel_slot=slot if wheel else 0,
-                )
-            )
-            following = run[at + 1].start if at + 1 < len(run) else end + 1
-            if band.end + 1 < following:
-                sets.append(r.ChannelSet(name="", dmx_from=band.end + 1))
-        first, last = _ends(
-            attribute,
-            run,
-            low if attribute == channel.attribute else None,
-            high if attribute == channel.attribute else None,
-        )
-        taken = {function.name for function in made}
-        base = _name(
-            run[0].name if len(run) == 1 and run[0].name else plain(attribute).capitalize()
-        )
-        name = next(
-            text
-            for n in range(1, len(runs) + 2)
-            if (text := base if n == 1 else f"{base} {n}") not in taken
-        )
+        wheel = plain(attribute).capitalize() if own and _WHEEL.fullmatch(attribute) else ""
+        first, last = _ends(attribute, run, low if own else None, high if own else None)
         made.append(
             r.ChannelFunction(
-                name=name,
+                name=_free_name(run, attribute, {function.name for function in made}),
                 attribute=attribute,
                 dmx_from=start,
                 dmx_to=end,
@@ -182,10 +137,58 @@ def functions_of(channel: Channel) -> tuple[r.ChannelFunction, ...]:
                 physical_to=last,
                 wheel=wheel,
                 emitter=emitter,
-                sets=tuple(sets),
+                sets=tuple(_sets(run, start, end, slot if wheel else None)),
             )
         )
+        slot += len(run) if wheel else 0
     return tuple(made)
+
+
+def _runs(channel: Channel) -> list[list[Band]]:
+    """The bands a channel really has, those of one attribute together; each band of a shutter
+    is a function of its own, for it opens, closes or strobes.
+    """
+    runs: list[list[Band]] = []
+    before = ""
+    for band in sorted(channel.bands, key=lambda band: band.start):
+        if band.start > channel.top:
+            continue
+        attribute = band.attribute or channel.attribute
+        if attribute == before and not attribute.startswith("Shutter"):
+            runs[-1].append(band)
+        else:
+            runs.append([band])
+        before = attribute
+    return runs
+
+
+def _sets(run: Sequence[Band], start: int, end: int, slot: int | None) -> list[r.ChannelSet]:
+    """The sets of a function from start to end; what lies between bands gets a set without a
+    name. `slot`: slots of the wheel before this run, None where there is none.
+    """
+    sets = [r.ChannelSet(name="", dmx_from=0)] if start < run[0].start else []
+    for at, band in enumerate(run):
+        sets.append(
+            r.ChannelSet(
+                name=_name(band.name),
+                dmx_from=band.start,
+                physical_from=band.low,
+                physical_to=band.high,
+                wheel_slot=0 if slot is None else slot + at + 1,
+            )
+        )
+        following = run[at + 1].start if at + 1 < len(run) else end + 1
+        if band.end + 1 < following:
+            sets.append(r.ChannelSet(name="", dmx_from=band.end + 1))
+    return sets
+
+
+def _free_name(run: Sequence[Band], attribute: str, taken: set[str]) -> str:
+    """A band alone lends its name, others have their attribute's; counted where it is taken."""
+    alone = run[0].name if len(run) == 1 else ""
+    base = _name(alone or plain(attribute).capitalize())
+    counted = (f"{base} {n}" for n in range(2, len(taken) + 3))
+    return next(text for text in (base, *counted) if text not in taken)
 
 
 def _ends(

@@ -6,15 +6,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import (
-    QAbstractListModel,
-    QModelIndex,
-    QPersistentModelIndex,
-    QRectF,
-    QSize,
-    Qt,
-    Signal,
-)
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -28,7 +20,7 @@ from PySide6.QtWidgets import (
 from isthmus.app.kit import paint
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.theme import advance, font, pen, theme
-from isthmus.app.kit.widgets import bind, plain_tip
+from isthmus.app.kit.widgets import Index, bind, plain_tip
 from isthmus.app.model.house import House
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.base import Page
@@ -39,7 +31,6 @@ from isthmus.snags import ATTENTION, FAULT, NOTE, Snag
 ROW = 33
 FIX = 190
 CHIPS = 118
-Index = QModelIndex | QPersistentModelIndex
 
 
 class SnagModel(QAbstractListModel):

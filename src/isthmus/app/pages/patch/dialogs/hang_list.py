@@ -13,17 +13,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QTableView, QWidget
 
 from isthmus.app.kit import settings
 from isthmus.app.kit.dialogs import Frame, ask
-from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import (
-    Choice,
-    RowsModel,
-    button,
-    choice,
-    field,
-    label,
-    plain_table,
-    plain_tip,
-)
+from isthmus.app.kit.widgets import Choice, RowsModel, button, choice, field, label, plain_table
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import FileFault
 from isthmus.gels import books_at_hand
@@ -58,6 +48,8 @@ class LinesModel(RowsModel):
     """The lines with what is wrong, those that need a hand first; their cells can be typed over."""
 
     COLUMNS = HEADINGS
+    MEDIUM = (0, 1)
+    MONO = (0, 1, 4)
 
     def __init__(self, edit: Callable[[int, str, str], object]) -> None:
         super().__init__()
@@ -97,25 +89,18 @@ class LinesModel(RowsModel):
             return paper_address(row)
         return str(row.number or "?") if name == "number" else getattr(row, name)
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        row, wrong = self.rows[index.row()]
-        last = index.column() == len(HEADINGS) - 1
-        if role in (
-            Qt.ItemDataRole.DisplayRole,
-            Qt.ItemDataRole.EditRole,
-            Qt.ItemDataRole.ToolTipRole,
-        ):
-            words = wrong[:1].upper() + wrong[1:] if last else self.text(row, index.column())
-            return plain_tip(words) if role == Qt.ItemDataRole.ToolTipRole else words
-        if role == Qt.ItemDataRole.ForegroundRole and wrong and (last or index.column() == 0):
-            return theme.color("fault")
-        if role == Qt.ItemDataRole.FontRole:
-            return font(
-                "table", 500 if index.column() in (0, 1) else 400, mono=index.column() in (0, 1, 4)
-            )
-        return None
+    def words(self, row: tuple[PaperRow, str], column: int) -> str:
+        line, wrong = row
+        if column == len(HEADINGS) - 1:
+            return wrong[:1].upper() + wrong[1:]
+        return self.text(line, column)
+
+    def tip(self, row: tuple[PaperRow, str], column: int) -> str:
+        """The cell in full: lines are longer than their columns."""
+        return self.words(row, column)
+
+    def ink(self, row: tuple[PaperRow, str], column: int) -> str:
+        return "fault" if row[1] and column in (0, len(HEADINGS) - 1) else ""
 
     def flags(self, index: QModelIndex | QPersistentModelIndex) -> Qt.ItemFlag:
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable

@@ -4,9 +4,9 @@ on the rig.
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt, QTimer
+from PySide6.QtCore import QRectF, QTimer
 from PySide6.QtGui import QGuiApplication, QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QSpinBox, QWidget
 
@@ -17,41 +17,30 @@ from isthmus.app.kit.theme import SIZE, font, pen, theme
 from isthmus.app.kit.widgets import RowsModel, button, choice, label, plain_table
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import IsthmusError
+from isthmus.patch.addresses import Move
 from isthmus.patch.index import index_of
 from isthmus.patch.readdress import HOWS, Plan, Wanted, readdress
 from isthmus.plural import many
 from isthmus.show import write_address
-from isthmus.show.records import SLOTS, Show
+from isthmus.show.records import SLOTS, Patched, Show
+
+
+def _places(patch: Sequence[Patched]) -> str:
+    return ", ".join(write_address(p.universe, p.address) for p in patch) or "none"
 
 
 class MovesModel(RowsModel):
     COLUMNS = ("Unit", "Name", "Position", "Now", "Then")
+    MONO = (0, 3, 4)
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        move = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            unit = index_of(self.bench.show).by_id.get(move.unit)
-            places = [
-                ", ".join(write_address(p.universe, p.address) for p in patch) or "none"
-                for patch in (move.before, move.after)
-            ]
-            return (
-                str(move.number),
-                unit.name if unit else "",
-                unit.hangs_on if unit else "",
-                *places,
-            )[index.column()]
-        if role == Qt.ItemDataRole.FontRole:
-            return font(
-                "table", 500 if index.column() == 0 else 400, mono=index.column() in (0, 3, 4)
-            )
-        return None
+    def cells(self, row: Move) -> Sequence[str]:
+        unit = index_of(self.bench.show).by_id.get(row.unit)
+        named = (unit.name, unit.hangs_on) if unit else ("", "")
+        return str(row.number), *named, _places(row.before), _places(row.after)
 
 
 class Overview(QWidget):

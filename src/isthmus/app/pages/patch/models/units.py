@@ -7,8 +7,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
 
+from isthmus.app.kit.widgets import Index
 from isthmus.app.model.workbench import Workbench
 from isthmus.check import holds
 from isthmus.errors import EntryFault
@@ -21,7 +22,6 @@ from isthmus.plural import many
 from isthmus.profiles import ProfileSet, profiles_of
 from isthmus.show.records import Show, Unit, Verdict
 
-Index = QModelIndex | QPersistentModelIndex
 ROOM = {
     "number": 62,
     "name": 150,

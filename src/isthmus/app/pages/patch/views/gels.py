@@ -4,6 +4,7 @@ from CSV.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -19,8 +20,9 @@ from PySide6.QtWidgets import (
 )
 
 from isthmus.app.kit import paint
-from isthmus.app.kit.theme import SIZE, font, theme
+from isthmus.app.kit.theme import SIZE, theme
 from isthmus.app.kit.widgets import (
+    Index,
     PageView,
     RowsModel,
     bind,
@@ -43,6 +45,7 @@ from isthmus.show.records import Gel
 
 class GelsModel(RowsModel):
     COLUMNS = ("Code", "Name", "Over 3200 K", "Over 5600 K", "Transmission", "Book", "Units")
+    MONO = (0, 4)
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -54,27 +57,16 @@ class GelsModel(RowsModel):
         self.rows, self.used = rows, used
         self.endResetModel()
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        gel = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            luminance = 0.2126729 * gel.rgb[0] + 0.7151522 * gel.rgb[1] + 0.0721750 * gel.rgb[2]
-            used = self.used.get(gel.code, 0)
-            return (
-                gel.code,
-                gel.name,
-                "",
-                "",
-                f"{100 * luminance:.0f} %",
-                gel.book,
-                str(used or ""),
-            )[index.column()]
-        if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if index.column() == 0 else 400, mono=index.column() in (0, 4))
+    def cells(self, row: Gel) -> Sequence[str]:
+        luminance = 0.2126729 * row.rgb[0] + 0.7151522 * row.rgb[1] + 0.0721750 * row.rgb[2]
+        used = self.used.get(row.code, 0)
+        return row.code, row.name, "", "", f"{100 * luminance:.0f} %", row.book, str(used or "")
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role == Qt.ItemDataRole.AccessibleTextRole:
+            gel: Gel = self.rows[index.row()]
             return f"{gel.book} {gel.code} {gel.name}"
-        return None
+        return super().data(index, role)
 
 
 class Swatches(QStyledItemDelegate):

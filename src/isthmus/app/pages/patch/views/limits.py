@@ -5,9 +5,10 @@ or all.
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt, QTimer
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -37,7 +38,7 @@ from isthmus.errors import EntryFault
 from isthmus.output.shape import curve_table
 from isthmus.patch import limits as core
 from isthmus.patch.index import index_of
-from isthmus.patch.limits import CURVES
+from isthmus.patch.limits import CURVES, Limited
 from isthmus.plural import many
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import ChartChannel
@@ -54,14 +55,9 @@ class LimitsModel(RowsModel):
         super().__init__()
         self.bench = bench
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        if role == Qt.ItemDataRole.DisplayRole:
-            found = self.rows[index.row()]
-            unit = index_of(self.bench.show).by_id.get(found.unit)
-            return (str(found.number), unit.name if unit else "", found.words)[index.column()]
-        return None
+    def cells(self, row: Limited) -> Sequence[str]:
+        unit = index_of(self.bench.show).by_id.get(row.unit)
+        return str(row.number), unit.name if unit else "", row.words
 
 
 class CurvePicture(QWidget):

@@ -4,15 +4,17 @@ revision changed.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from isthmus.app.kit.actions import Registry
-from isthmus.app.kit.theme import font, theme
+from isthmus.app.kit.theme import font
 from isthmus.app.kit.widgets import (
     Choice,
+    Index,
     PageView,
     RowsModel,
     bind,
@@ -28,7 +30,7 @@ from isthmus.library.at_hand import at_hand
 from isthmus.patch import paper as core
 from isthmus.patch.follow import grown
 from isthmus.patch.index import index_of
-from isthmus.patch.paper import EXTRA, FIELDS, MISSING, Difference
+from isthmus.patch.paper import EXTRA, FIELDS, MISSING, Difference, RowChange
 from isthmus.plural import many
 
 FILTERS = [
@@ -40,67 +42,59 @@ FILTERS = [
 WORDS = {MISSING: "not patched", EXTRA: "not on the paper"}
 
 
+WHY_NOT = {
+    "type": (
+        "No profile of the show or at hand has exactly this name. Give the unit its "
+        "profile by hand, or correct the paper."
+    ),
+    "address": "Its address is locked.",
+}
+
+
 class DifferencesModel(RowsModel):
     COLUMNS = ("Unit", "Name", "What", "Paper", "Patch", "")
+    MONO = (0,)
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        found = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            unit = index_of(self.bench.show).by_id.get(found.unit)
-            why = (
-                ""
-                if found.takeable or found.field in (MISSING, EXTRA)
-                else "paper cannot be used: see tooltip"
-            )
-            what = WORDS.get(found.field, found.plain)
-            return (
-                str(found.number),
-                unit.name if unit else "",
-                what,
-                found.paper,
-                found.patch or "none",
-                why,
-            )[index.column()]
-        if role == Qt.ItemDataRole.ToolTipRole and not found.takeable:
-            return {
-                "type": (
-                    "No profile of the show or at hand has exactly this name. Give the unit its "
-                    "profile by hand, or correct the paper."
-                ),
-                "address": "Its address is locked.",
-            }.get(found.field, "Read the list again to add its unit, or strike it from the paper.")
-        if role == Qt.ItemDataRole.ForegroundRole and index.column() == 2:
-            return theme.color(
-                "ochre" if found.field in ("type", "mode", "address", MISSING) else "text2"
-            )
-        if role == Qt.ItemDataRole.FontRole:
-            return font(
-                "table",
-                500 if index.column() == 0 else 400,
-                mono=index.column() == 0 or (found.field == "address" and index.column() in (3, 4)),
-            )
-        return None
+    def cells(self, row: Difference) -> Sequence[str]:
+        unit = index_of(self.bench.show).by_id.get(row.unit)
+        usable = row.takeable or row.field in (MISSING, EXTRA)
+        return (
+            str(row.number),
+            unit.name if unit else "",
+            WORDS.get(row.field, row.plain),
+            row.paper,
+            row.patch or "none",
+            "" if usable else "paper cannot be used: see tooltip",
+        )
+
+    def tip(self, row: Difference, column: int) -> str:
+        if row.takeable:
+            return ""
+        return WHY_NOT.get(
+            row.field, "Read the list again to add its unit, or strike it from the paper."
+        )
+
+    def ink(self, row: Difference, column: int) -> str:
+        if column != 2:
+            return ""
+        return "ochre" if row.field in ("type", "mode", "address", MISSING) else "text2"
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role == Qt.ItemDataRole.FontRole and index.column() in (3, 4):
+            return font("table", mono=self.rows[index.row()].field == "address")
+        return super().data(index, role)
 
 
 class ChangesModel(RowsModel):
     COLUMNS = ("Unit", "What", "Before", "Now")
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        found = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            what = {MISSING: "struck", EXTRA: "new"}.get(
-                found.field, FIELDS.get(found.field, found.field)
-            )
-            return (str(found.number), what, found.before, found.after)[index.column()]
-        return None
+    def cells(self, row: RowChange) -> Sequence[str]:
+        what = {MISSING: "struck", EXTRA: "new"}.get(row.field, FIELDS.get(row.field, row.field))
+        return str(row.number), what, row.before, row.after
 
 
 class PaperView(PageView):

@@ -74,28 +74,23 @@ class ChannelsModel(RowsModel):
 
     def text(self, item: ChartChannel, column: int) -> str:
         assert self.unit
-        live = self.bench.levels.live
-        asked = live.level(self.unit.id, item.attribute, item.cell)
-        sent = live.sent_level(self.unit.id, item.attribute, item.cell)
         if column == 0:
             return self._slots(item)
         if column == 1:
-            return plain(item.attribute) + (
-                f"  {self.unit.number}.{item.cell}" if item.cell else ""
-            )
+            cell = f"  {self.unit.number}.{item.cell}" if item.cell else ""
+            return plain(item.attribute) + cell
+        if column > 4:
+            mine = [found for found in self.unit.limits if found.attribute == item.attribute]
+            return write_level(item, mine[0].low if column == 5 else mine[0].high) if mine else ""
+        live = self.bench.levels.live
+        asked = live.level(self.unit.id, item.attribute, item.cell)
+        sent = live.sent_level(self.unit.id, item.attribute, item.cell)
         if column == 2:
             return "" if asked is None else write_level(item, asked)
         if column == 3:
             return "not sent" if sent is None else write_level(item, sent)
-        if column == 4:
-            level = sent if sent is not None else asked
-            return "" if level is None or len(ranges(item)) < 2 else range_in_force(item, level)
-        limit = next(
-            (found for found in self.unit.limits if found.attribute == item.attribute), None
-        )
-        if limit is None:
-            return ""
-        return write_level(item, limit.low if column == 5 else limit.high)
+        level = sent if sent is not None else asked
+        return "" if level is None or len(ranges(item)) < 2 else range_in_force(item, level)
 
     def data(
         self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole

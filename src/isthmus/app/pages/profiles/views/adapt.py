@@ -5,16 +5,16 @@ listed as one goes.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
-from PySide6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, Qt, QTimer
+from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout
 
-from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import (
+    Index,
     PageView,
     RowsModel,
     Section,
@@ -41,7 +41,6 @@ from isthmus.profiles.records import DmxChannel, Profile, Revision, WheelSlot
 if TYPE_CHECKING:
     from isthmus.app.pages.profiles.page import ProfilesPage
 
-Index = QModelIndex | QPersistentModelIndex
 _RANGE = re.compile(
     r"\s*(\d{1,10})\s*(?:-|–|…|\.\.+|to)\s*(\d{1,10})\s*(.*?)\s*(?:\[([^\]]*)\])?\s*$"
 )
@@ -81,6 +80,8 @@ def read_ranges(text: str, own: str) -> list[Band]:
 
 class _Channels(RowsModel):
     COLUMNS = ("Ch", "Attribute", "Bits", "Default", "Shown at", "Merge", "In")
+    MEDIUM = (0, 1)
+    MONO = (0, 2, 3, 4)
 
     def __init__(self, view: AdaptView) -> None:
         super().__init__()
@@ -94,35 +95,28 @@ class _Channels(RowsModel):
     def count(self) -> int:
         return len(self.channels)
 
+    def row_at(self, number: int) -> DmxChannel:
+        return self.channels[number]
+
     def flags(self, index: Index) -> Qt.ItemFlag:
         base = super().flags(index)  # type: ignore[arg-type]
         return base | Qt.ItemFlag.ItemIsEditable if index.column() in (0, 1, 3, 4, 5) else base
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        channel, column = self.channels[index.row()], index.column()
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            first = channel.first
-            cell = channel.block == 0
-            return (
-                "+".join(map(str, channel.offsets)) or "virtual",
-                plain(channel.logical[0].attribute) if channel.logical else "",
-                str(8 * channel.resolution),
-                str(first.default) if first else "0",
-                "" if channel.highlight is None else str(channel.highlight),
-                ""
-                if not channel.logical
-                else "LTP"
-                if channel.logical[0].master == "None"
-                else "HTP",
-                f"each cell ({channel.geometry})"
-                if cell
-                else channel.geometry + (f", block {channel.block}" if channel.block > 1 else ""),
-            )[column]
-        if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if column < 2 else 400, mono=column in (0, 2, 3, 4))
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color("text" if column < 2 else "text2")
-        return None
+    def cells(self, row: DmxChannel) -> Sequence[str]:
+        first, logical = row.first, row.logical[0] if row.logical else None
+        block = f", block {row.block}" if row.block > 1 else ""
+        return (
+            "+".join(map(str, row.offsets)) or "virtual",
+            plain(logical.attribute) if logical else "",
+            str(8 * row.resolution),
+            str(first.default) if first else "0",
+            "" if row.highlight is None else str(row.highlight),
+            ("LTP" if logical.master == "None" else "HTP") if logical else "",
+            f"each cell ({row.geometry})" if row.block == 0 else row.geometry + block,
+        )
+
+    def ink(self, row: DmxChannel, column: int) -> str:
+        return "text" if column < 2 else "text2"
 
     def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         row, text = index.row(), str(value).strip()

@@ -4,14 +4,14 @@ one's own.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QVBoxLayout, QWidget
 
 from isthmus.app.kit.dialogs import ask
 from isthmus.app.kit.tasks import Step, Task
-from isthmus.app.kit.theme import font, theme
+from isthmus.app.kit.theme import font
 from isthmus.app.kit.widgets import (
     PageView,
     RowsModel,
@@ -46,59 +46,44 @@ from isthmus.show.records import StoredProfile
 if TYPE_CHECKING:
     from isthmus.app.pages.profiles.page import ProfilesPage
 
-Index = QModelIndex | QPersistentModelIndex
 WIDTHS = (160, 180, 56, 130, 150, 90, 96, 50)
 
 
 class Offers(RowsModel):
     COLUMNS = ("Maker", "Model", "Modes", "By", "Proven", "Rating", "Revision", "Here")
+    MEDIUM = (1,)
+    MONO = (2, 5, 6)
 
     def __init__(self) -> None:
         super().__init__()
-        self.entries: list[CatalogueEntry] = []
         self.here: set[str] = set()
 
-    def take(self, entries: list[CatalogueEntry], here: set[str]) -> None:
+    def show_offers(self, entries: list[CatalogueEntry], here: set[str]) -> None:
         self.beginResetModel()
-        self.entries, self.here = entries, here
+        self.rows, self.here = entries, here
         self.endResetModel()
 
-    def count(self) -> int:
-        return len(self.entries)
+    def cells(self, row: CatalogueEntry) -> Sequence[str]:
+        proven = [
+            words
+            for words, yes in (("in 3-D", row.proven_3d), ("on a unit", row.proven_unit))
+            if yes
+        ]
+        return (
+            row.maker,
+            row.model,
+            str(len(row.facts.modes)),
+            f"{row.uploader}, {'the maker' if row.by_maker else 'a user'}",
+            " and ".join(proven) or "not yet",
+            f"{row.rating:.1f} of {row.ratings}" if row.ratings else "none yet",
+            row.revision[:10],
+            "yes" if row.ident in self.here else "",
+        )
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        e, column = self.entries[index.row()], index.column()
-        if role == Qt.ItemDataRole.DisplayRole:
-            proven = " and ".join(
-                words
-                for words, yes in (("in 3-D", e.proven_3d), ("on a unit", e.proven_unit))
-                if yes
-            )
-            by = f"{e.uploader}, the maker" if e.by_maker else f"{e.uploader}, a user"
-            rating = f"{e.rating:.1f} of {e.ratings}" if e.ratings else "none yet"
-            return (
-                e.maker,
-                e.model,
-                str(len(e.facts.modes)),
-                by,
-                proven or "not yet",
-                rating,
-                e.revision[:10],
-                "yes" if e.ident in self.here else "",
-            )[column]
-        if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if column == 1 else 400, mono=column in (2, 5, 6))
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color(
-                "text"
-                if column == 1
-                else "teal"
-                if column == 7
-                else "text3"
-                if column == 4 and not (e.proven_3d or e.proven_unit)
-                else "text2"
-            )
-        return None
+    def ink(self, row: CatalogueEntry, column: int) -> str:
+        if column == 4 and not (row.proven_3d or row.proven_unit):
+            return "text3"
+        return {1: "text", 7: "teal"}.get(column, "text2")
 
 
 class ExchangeView(PageView):
@@ -178,7 +163,7 @@ class ExchangeView(PageView):
                 "LIKE 'exchange:%'"
             )
         }
-        self.offers.take(shown, here)
+        self.offers.show_offers(shown, here)
         hidden = len(entries) - len(shown)
         self.state.setText(
             f"{many(len(entries), 'profile')} on "
@@ -288,7 +273,7 @@ class ExchangeView(PageView):
 
     def chosen(self) -> CatalogueEntry | None:
         row = self.table.currentIndex().row()
-        return self.offers.entries[row] if 0 <= row < len(self.offers.entries) else None
+        return self.offers.rows[row] if 0 <= row < len(self.offers.rows) else None
 
     def download(self) -> None:
         entry = self.chosen()

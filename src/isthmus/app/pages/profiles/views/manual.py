@@ -4,17 +4,19 @@ by side.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QTextCursor
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QTextEdit, QVBoxLayout
 
 from isthmus.app.kit.tasks import Step, Task
-from isthmus.app.kit.theme import font, theme
+from isthmus.app.kit.theme import theme
 from isthmus.app.kit.widgets import (
+    Index,
     PageView,
     RowsModel,
     bind,
@@ -46,7 +48,6 @@ from isthmus.show.container import read_file
 if TYPE_CHECKING:
     from isthmus.app.pages.profiles.page import ProfilesPage
 
-Index = QModelIndex | QPersistentModelIndex
 HINT = """Paste the DMX chart of a manual here, however it comes:
 
 1   Pan            0-255
@@ -60,6 +61,8 @@ class ManualRows(RowsModel):
     """The rows of one chart; channel, name and attribute can be typed over."""
 
     COLUMNS = ("Ch", "Name in the manual", "Attribute", "Confidence", "Verdict")
+    MEDIUM = (0, 2)
+    MONO = (0, 3)
 
     def __init__(self, view: ManualView) -> None:
         super().__init__()
@@ -87,31 +90,34 @@ class ManualRows(RowsModel):
         base = super().flags(index)  # type: ignore[arg-type]
         return base | Qt.ItemFlag.ItemIsEditable if index.column() <= 2 else base
 
+    def row_at(self, number: int) -> tuple[ManualRow, str]:
+        return self.rows[number], self.verdicts[number]
+
+    def cells(self, row: tuple[ManualRow, str]) -> Sequence[str]:
+        read, verdict = row
+        return (
+            "+".join(map(str, read.slots)),
+            read.name,
+            plain(read.attribute) if read.attribute else "not known",
+            f"{read.confidence:.0%}",
+            verdict,
+        )
+
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        row, column = self.rows[index.row()], index.column()
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            words = plain(row.attribute) if row.attribute else "not known"
-            if role == Qt.ItemDataRole.EditRole and column == 2:
-                return plain(row.attribute) if row.attribute else ""
-            return (
-                "+".join(map(str, row.slots)),
-                row.name,
-                words,
-                f"{row.confidence:.0%}",
-                self.verdicts[index.row()],
-            )[column]
-        if role == Qt.ItemDataRole.ToolTipRole:
-            return plain_tip("; ".join(row.doubts) or "nothing doubtful")
-        if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if column in (0, 2) else 400, mono=column in (0, 3))
-        if role == Qt.ItemDataRole.ForegroundRole:
-            doubtful = (
-                (column == 3 and row.confidence < 0.8)
-                or (column == 2 and not row.attribute)
-                or (column == 4 and self.verdicts[index.row()] not in ("", "same"))
-            )
-            return theme.color("ochre" if doubtful else "text2" if column in (1, 3) else "text")
-        return None
+        if role == Qt.ItemDataRole.EditRole and index.column() == 2:
+            attribute = self.rows[index.row()].attribute  # what is not known is typed from nothing
+            return plain(attribute) if attribute else ""
+        return super().data(index, role)
+
+    def tip(self, row: tuple[ManualRow, str], column: int) -> str:
+        return "; ".join(row[0].doubts) or "nothing doubtful"
+
+    def ink(self, row: tuple[ManualRow, str], column: int) -> str:
+        read, verdict = row
+        doubtful = {2: not read.attribute, 3: read.confidence < 0.8, 4: verdict not in ("", "same")}
+        if doubtful.get(column):
+            return "ochre"
+        return "text2" if column in (1, 3) else "text"
 
     def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         row, text = self.rows[index.row()], str(value).strip()

@@ -4,16 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import (
-    QModelIndex,
-    QPersistentModelIndex,
-    QPointF,
-    QRect,
-    QRectF,
-    QSize,
-    Qt,
-    Signal,
-)
+from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -26,13 +17,12 @@ from PySide6.QtWidgets import (
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
-from isthmus.app.kit.widgets import CopyKeys, RowsModel, plain_tip
+from isthmus.app.kit.widgets import CopyKeys, Index, RowsModel, plain_tip
 from isthmus.library import Answer, Entry
 from isthmus.library.facts import BODY_WORDS
 from isthmus.library.shelf import Shelf
 from isthmus.library.sources import FIXED, MARKS
 
-Index = QModelIndex | QPersistentModelIndex
 WIDTHS = (160, 96, 34, 42, 58)
 ROW, NEAR, LINE = 38, 56, 22
 

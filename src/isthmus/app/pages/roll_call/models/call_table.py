@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import RowsModel, plain_tip
+from isthmus.app.kit.widgets import Index, RowsModel
 from isthmus.app.model.workbench import Workbench
 from isthmus.check.calls import Call, Left, callable_units
 from isthmus.check.verdicts import holds, say
@@ -20,7 +20,6 @@ from isthmus.plural import many
 from isthmus.show.records import Unit, Verdict
 
 GLYPH = {"works": "ok", "wrong": "attention", "silent": "fault", "skipped": "note"}
-Index = QModelIndex | QPersistentModelIndex
 
 
 @dataclass(frozen=True)
@@ -61,35 +60,30 @@ class CallModel(RowsModel):
         self.rows = rows
         self.endResetModel()
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        row: CallRow = self.rows[index.row()]
-        if role == Qt.ItemDataRole.ToolTipRole:  # notes are longer than the column is wide
-            return (
-                plain_tip(self.words(row.unit))
-                if row.unit and index.column() == 4 and not row.why
-                else None
-            )
-        if role != Qt.ItemDataRole.DisplayRole:
-            return None
-        unit = row.unit
+    def cells(self, row: CallRow) -> Sequence[str]:
+        unit, call = row.unit, self._call_of(row)
         if unit is None:
-            return ("", "", row.title, "", self._of_many(row))[index.column()]
-        call = self.bench.session.call
-        slot = (
-            call.calls[row.at].slot if call and not row.why and row.at < len(call.calls) else None
-        )
-        cell = call.calls[row.at].cell if call and not row.why and row.at < len(call.calls) else 0
-        name = f"{unit.name}, cell {cell}" if cell else unit.name
-        where = f"{slot[0]}.{slot[1]:03d}" if slot else addresses(unit)
+            return "", "", row.title, "", self._of_many(row)
+        name = f"{unit.name}, cell {call.cell}" if call and call.cell else unit.name
+        slot = call.slot if call else None
         return (
             "",
             str(unit.number),
             name,
-            where,
-            f"left out: {row.why}" if row.why else self.words(unit),
-        )[index.column()]
+            f"{slot[0]}.{slot[1]:03d}" if slot else addresses(unit),
+            f"left out: {row.why}" if row.why else self.verdict_words(unit),
+        )
 
-    def words(self, unit: Unit) -> str:
+    def tip(self, row: CallRow, column: int) -> str:
+        """Notes are longer than their column is wide."""
+        return self.verdict_words(row.unit) if row.unit and column == 4 and not row.why else ""
+
+    def _call_of(self, row: CallRow) -> Call | None:
+        call = self.bench.session.call
+        called = call is not None and not row.why and row.at < len(call.calls)
+        return call.calls[row.at] if call and called else None
+
+    def verdict_words(self, unit: Unit) -> str:
         verdict = self.verdicts.get(unit.id)
         if verdict is None:
             return ""

@@ -6,14 +6,12 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
-from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from isthmus.app.kit.tasks import Task
-from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import (
     KeysFirst,
     RowsModel,
@@ -22,7 +20,6 @@ from isthmus.app.kit.widgets import (
     column_of,
     label,
     plain_table,
-    plain_tip,
 )
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.workbench import Workbench
@@ -34,7 +31,6 @@ from isthmus.patch.cells import addresses
 from isthmus.plural import many
 from isthmus.show.records import Unit
 
-Index = QModelIndex | QPersistentModelIndex
 SIGNS = {True: "●", False: "○", None: "·"}
 GLOW = 100  # below this byte a hunted unit only glows
 NOW = {True: "● lit", False: "○ dark", None: "· not sure"}
@@ -46,6 +42,7 @@ class CodesModel(RowsModel):
     """
 
     COLUMNS = ("Unit", "Name", "Patched", "Lit now", "Noted", "Listens at")
+    MONO = (0, 2, 4, 5)
 
     def __init__(self) -> None:
         super().__init__()
@@ -59,25 +56,23 @@ class CodesModel(RowsModel):
         self.take([])
         self.take([c.unit for c in code.units])
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        unit: Unit = self.rows[index.row()]
-        column, noted = index.column(), self.seen[unit.id]
-        showing = self.at < self.count_pictures
-        if role == Qt.ItemDataRole.DisplayRole:
-            spelt = "".join(SIGNS[on] for on in noted[: self.at])
-            now = NOW[noted[self.at]] if showing else ""
-            return (str(unit.number), unit.name, addresses(unit), now, spelt, self._where(unit))[
-                column
-            ]
-        if role == Qt.ItemDataRole.ToolTipRole and column == 5:
-            return plain_tip(self._where(unit))
-        if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if column == 0 else 400, mono=column in (0, 2, 4, 5))
-        if role == Qt.ItemDataRole.ForegroundRole:
-            if column == 3:
-                return theme.color("coral" if showing and noted[self.at] else "text2")
-            return theme.color("teal" if column == 5 else "text" if column < 2 else "text2")
-        return None
+    def cells(self, row: Unit) -> Sequence[str]:
+        noted = self.seen[row.id]
+        spelt = "".join(SIGNS[on] for on in noted[: self.at])
+        now = NOW[noted[self.at]] if self.showing else ""
+        return str(row.number), row.name, addresses(row), now, spelt, self._where(row)
+
+    def tip(self, row: Unit, column: int) -> str:
+        return self._where(row) if column == 5 else ""
+
+    def ink(self, row: Unit, column: int) -> str:
+        lit = self.showing and bool(self.seen[row.id][self.at])
+        return ("text", "text", "text2", "coral" if lit else "text2", "text2", "teal")[column]
+
+    @property
+    def showing(self) -> bool:
+        """Whether a picture stands that has not been noted yet."""
+        return self.at < self.count_pictures
 
     def _where(self, unit: Unit) -> str:
         spelt = self.found.get(unit.id)

@@ -8,24 +8,14 @@ import time
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.dialogs import Entry, Frame
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.tasks import Step, Task
-from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import (
-    PageView,
-    RowsModel,
-    bind,
-    button,
-    column_of,
-    label,
-    plain_table,
-    plain_tip,
-)
+from isthmus.app.kit.widgets import PageView, RowsModel, bind, button, column_of, label, plain_table
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.workbench import Workbench
@@ -37,7 +27,6 @@ from isthmus.net.talk import Talker
 from isthmus.patch.cells import addresses
 from isthmus.plural import many
 
-Index = QModelIndex | QPersistentModelIndex
 SHOW_SECONDS = 0.7  # between two looks at what has answered so far
 COLORS = {IN_PLACE: "teal", MISSING: "fault", UNKNOWN: "text2"}
 
@@ -55,40 +44,43 @@ class MatchModel(RowsModel):
         "Label",
         "Lamp hours",
     )
+    MEDIUM = (0, 1)
+    MONO = (1, 2, 3, 6, 9)
+    TOLD = (3, 4, 5, 6, 7, 8, 9)
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        m: Match = self.rows[index.row()]
-        column, device = index.column(), m.device
-        if role == Qt.ItemDataRole.DisplayRole:
-            return (
-                ", ".join((*m.ways, *(("identifying",) if device and device.identifying else ()))),
-                str(m.unit.number) if m.unit else "",
-                addresses(m.unit) if m.unit else "",
-                f"{device.address:03d}" if device and device.address else "",
-                (device.mode or str(device.footprint)) if device and device.info else "",
-                f"{device.node}, {device.port}" if device else "",
-                device.name if device else "",
-                f"{device.maker} {device.model}".strip() if device else "",
-                device.label if device else "",
-                f"{device.lamp_hours} h" if device and device.lamp_hours is not None else "",
-            )[column]
-        if role == Qt.ItemDataRole.ToolTipRole:
-            sensors = "; ".join(f"{s.words}: {s.value}" for s in device.sensors) if device else ""
-            return plain_tip(
-                "\n".join(x for x in (m.words, sensors, *(device.trouble if device else ())) if x)
-            )
-        if role == Qt.ItemDataRole.FontRole:
-            return font(
-                "table",
-                500 if column < 2 else 400,
-                mono=column in (1, 2, 3, 6, 9),
-                italic=column > 2,
-            )
-        if role == Qt.ItemDataRole.ForegroundRole:
-            if column == 0:
-                return theme.color(COLORS.get(m.ways[0], "ochre"))
-            return theme.color("text" if column in (1, 3) else "text2")
-        return None
+    def cells(self, row: Match) -> Sequence[str]:
+        unit, device = row.unit, row.device
+        ways = (*row.ways, *(("identifying",) if device and device.identifying else ()))
+        return (
+            ", ".join(ways),
+            str(unit.number) if unit else "",
+            addresses(unit) if unit else "",
+            *(_device_cells(device) if device else ("",) * 7),
+        )
+
+    def tip(self, row: Match, column: int) -> str:
+        said = [row.words]
+        if row.device:
+            said.append("; ".join(f"{s.words}: {s.value}" for s in row.device.sensors))
+            said += row.device.trouble
+        return "\n".join(x for x in said if x)
+
+    def ink(self, row: Match, column: int) -> str:
+        if column == 0:
+            return COLORS.get(row.ways[0], "ochre")
+        return "text" if column in (1, 3) else "text2"
+
+
+def _device_cells(device: Device) -> Sequence[str]:
+    return (
+        f"{device.address:03d}" if device.address else "",
+        (device.mode or str(device.footprint)) if device.info else "",
+        f"{device.node}, {device.port}",
+        device.name,
+        f"{device.maker} {device.model}".strip(),
+        device.label,
+        "" if device.lamp_hours is None else f"{device.lamp_hours} h",
+    )
 
 
 class SettingsDialog(Frame):
@@ -117,18 +109,12 @@ class SettingsDialog(Frame):
 class ChangesModel(RowsModel):
     COLUMNS = ("Device", "What", "Before", "After")
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        change: Change = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            named = f"{change.device.label} " if change.device.label else ""
-            return (f"{named}{change.device.name}", change.what, change.before, change.after)[
-                index.column()
-            ]
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color(
-                "coral" if index.column() == 3 else "text" if index.column() == 0 else "text2"
-            )
-        return None
+    def cells(self, row: Change) -> Sequence[str]:
+        named = f"{row.device.label} " if row.device.label else ""
+        return f"{named}{row.device.name}", row.what, row.before, row.after
+
+    def ink(self, row: Change, column: int) -> str:
+        return ("text", "text2", "text2", "coral")[column]
 
 
 class DiscoveryView(PageView):

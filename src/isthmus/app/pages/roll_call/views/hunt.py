@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import time
-from typing import Any
+from collections.abc import Sequence
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt, Signal
+from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -37,8 +37,6 @@ from isthmus.patch.cells import addresses
 from isthmus.patch.choose import complete, read_choice
 from isthmus.plural import many
 from isthmus.show.records import SLOTS
-
-Index = QModelIndex | QPersistentModelIndex
 
 
 class Field(QWidget):
@@ -117,17 +115,16 @@ class LooksModel(RowsModel):
     """What was asked so far, the last step first."""
 
     COLUMNS = ("Step", "What was asked", "Answer", "Places before")
+    MEDIUM = ()
+    MONO = (0, 3)
+    TOLD = (2,)
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        number, look, answer = self.rows[index.row()]
-        column = index.column()
-        if role == Qt.ItemDataRole.DisplayRole:
-            return (str(number), look.words, answer, str(look.count))[column]
-        if role == Qt.ItemDataRole.FontRole:
-            return font("table", mono=column in (0, 3), italic=column == 2)
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color("text" if column == 2 else "text2")
-        return None
+    def cells(self, row: tuple[int, HuntLook, str]) -> Sequence[str]:
+        number, look, answer = row
+        return str(number), look.words, answer, str(look.count)
+
+    def ink(self, row: tuple[int, HuntLook, str], column: int) -> str:
+        return "text" if column == 2 else "text2"
 
 
 class HuntView(PageView):

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import io
 import time
-from typing import TYPE_CHECKING, Any
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import (
     PageView,
     Panel,
@@ -31,38 +31,31 @@ from isthmus.net import read_adapters
 if TYPE_CHECKING:
     from isthmus.phone.server import Op, PhoneServer
 
-Index = QModelIndex | QPersistentModelIndex
 NEWS_MS = 150
 
 
 class PhonesModel(RowsModel):
     COLUMNS = ("Name", "From", "State", "Marks")
+    MONO = (1, 3)
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        name, ip, on, marks = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            return (name, ip, "connected" if on else "gone for now", str(marks))[index.column()]
-        if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if index.column() == 0 else 400, mono=index.column() in (1, 3))
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color(
-                ("text", "text2", "teal" if on else "ochre", "text2")[index.column()]
-            )
-        return None
+    def cells(self, row: tuple[str, str, bool, int]) -> Sequence[str]:
+        name, ip, on, marks = row
+        return name, ip, "connected" if on else "gone for now", str(marks)
+
+    def ink(self, row: tuple[str, str, bool, int], column: int) -> str:
+        return ("text", "text2", "teal" if row[2] else "ochre", "text2")[column]
 
 
 class RefusedModel(RowsModel):
     COLUMNS = ("At", "From", "Why")
+    MEDIUM = ()
+    MONO = (0, 1)
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        at, ip, why = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            return (at, ip, why)[index.column()]
-        if role == Qt.ItemDataRole.FontRole:
-            return font("table", mono=index.column() < 2)
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color("ochre" if index.column() == 2 else "text2")
-        return None
+    def cells(self, row: tuple[str, str, str]) -> Sequence[str]:
+        return row
+
+    def ink(self, row: tuple[str, str, str], column: int) -> str:
+        return ("text2", "text2", "ochre")[column]
 
 
 class PhonesView(PageView):

@@ -4,16 +4,16 @@ paper.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.kit.dialogs import ask_text
-from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import (
+    Index,
     PageView,
     RowsModel,
     Section,
@@ -30,37 +30,33 @@ from isthmus.check.findings.told import FindingTold
 from isthmus.check.verdicts import by_place, changes, new_round
 from isthmus.errors import FileFault, os_reason
 from isthmus.plural import many
+from isthmus.show.records import Unit
 
-Index = QModelIndex | QPersistentModelIndex
 RESULT_COLORS = {"works": "teal", "wrong": "ochre", "silent": "fault"}
 
 
 class PlacesModel(RowsModel):
     """The tally of each position, or of each universe: `of` heads the first column."""
 
+    COUNTED = ("works", "wrong", "silent", "left")
+    MONO = (1, 2, 3, 4)
+
     def __init__(self, of: str) -> None:
         super().__init__()
         self.COLUMNS = (of, "Works", "Wrong", "Silent", "Left")
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        name, count = self.rows[index.row()]
-        column = index.column()
-        if role == Qt.ItemDataRole.DisplayRole:
-            return (
-                name
-                if column == 0
-                else str(count[("works", "wrong", "silent", "left")[column - 1]] or "")
-            )
-        if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if column == 0 else 400, mono=column > 0)
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color(("text", "teal", "ochre", "fault", "text2")[column])
-        return None
+    def cells(self, row: tuple[str, Mapping[str, int]]) -> Sequence[str]:
+        name, count = row
+        return name, *(str(count[what] or "") for what in self.COUNTED)
+
+    def ink(self, row: tuple[str, Mapping[str, int]], column: int) -> str:
+        return ("text", "teal", "ochre", "fault", "text2")[column]
 
 
 class RoundsModel(RowsModel):
     """Units whose verdicts differ from round to round."""
 
+    MONO = (0,)
     heads: tuple[str, ...] = ("Unit", "Name", "now")
 
     def columnCount(self, parent: Index | None = None) -> int:
@@ -73,23 +69,15 @@ class RoundsModel(RowsModel):
             return self.heads[section]
         return None
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        unit, said = self.rows[index.row()]
-        cells = (str(unit.number), unit.name, *said)
-        if role == Qt.ItemDataRole.DisplayRole:
-            return cells[index.column()]
-        if role == Qt.ItemDataRole.FontRole:
-            return font(
-                "table",
-                500 if index.column() == 0 else 400,
-                mono=index.column() == 0,
-                italic=index.column() > 1,
-            )
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color(
-                RESULT_COLORS.get(cells[index.column()], "text2") if index.column() > 1 else "text"
-            )
-        return None
+    def cells(self, row: tuple[Unit, Sequence[str]]) -> Sequence[str]:
+        unit, said = row
+        return str(unit.number), unit.name, *said
+
+    def slanted(self, row: tuple[Unit, Sequence[str]], column: int) -> bool:
+        return column > 1
+
+    def ink(self, row: tuple[Unit, Sequence[str]], column: int) -> str:
+        return "text" if column < 2 else RESULT_COLORS.get(self.words(row, column), "text2")
 
 
 class RecordView(PageView):

@@ -4,15 +4,15 @@ the show expects.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
 
-from PySide6.QtCore import QMarginsF, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import QMarginsF, Qt
 from PySide6.QtGui import QGuiApplication, QPageLayout, QPageSize, QPdfWriter, QTextDocument
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from isthmus.app.kit.dialogs import Frame
-from isthmus.app.kit.theme import font, theme
+from isthmus.app.kit.theme import font
 from isthmus.app.kit.widgets import RowsModel, button, choice, label, plain_table
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import FileFault, IsthmusError, os_reason
@@ -23,22 +23,16 @@ from isthmus.routes.edits import change_node
 
 class _Model(RowsModel):
     COLUMNS = ("Device", "Place", "Now", "Proposed", "Mask")
+    MONO = (2, 3, 4)
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        line: PlannedDevice = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            return (line.name, line.place, line.now, line.address, line.mask)[index.column()]
-        if role == Qt.ItemDataRole.FontRole:
-            return font(
-                "table",
-                600 if index.column() == 3 and not line.stays else 400,
-                mono=index.column() > 1,
-            )
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color("text2" if line.stays or index.column() in (1, 2) else "text")
-        return None
+    def cells(self, row: PlannedDevice) -> Sequence[str]:
+        return row.name, row.place, row.now, row.address, row.mask
+
+    def weight(self, row: PlannedDevice, column: int) -> int:
+        return 600 if column == 3 and not row.stays else 400
+
+    def ink(self, row: PlannedDevice, column: int) -> str:
+        return "text2" if row.stays or column in (1, 2) else "text"
 
 
 class PlanDialog(Frame):

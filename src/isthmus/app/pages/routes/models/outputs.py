@@ -9,8 +9,8 @@ from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, 
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QTableView
 
-from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import RowsModel, plain_table
+from isthmus.app.kit.theme import font
+from isthmus.app.kit.widgets import Index, RowsModel, plain_table
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch.numbers import read_numbers
@@ -86,6 +86,8 @@ def read_cell(show: Show, output: Output, column: int, text: str) -> Show:
 
 class OutputsModel(RowsModel):
     COLUMNS = COLUMNS
+    MEDIUM = (UNIVERSE, NUMBER)
+    MONO = (UNIVERSE, UNITS, HOST, NUMBER, WRITTEN, PRIORITY)
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -106,7 +108,8 @@ class OutputsModel(RowsModel):
         else:
             self.take(outputs)
 
-    def words(self, output: Output, column: int) -> str:
+    def words(self, row: Output, column: int) -> str:
+        output = row
         if column == TO:
             ports = self._reach.of_output.get(output.id, [])
             more = f" +{len(ports) - 1}" if len(ports) > 1 else ""
@@ -136,26 +139,18 @@ class OutputsModel(RowsModel):
         }
         return plain.get(column, "")
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        output, column = self.rows[index.row()], index.column()
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            return self.words(output, column)
-        if role == Qt.ItemDataRole.CheckStateRole and column == ON:
+    def ink(self, row: Output, column: int) -> str:
+        if column == STATE:
+            return "ochre"
+        return "text" if column in (UNIVERSE, NUMBER, LABEL) and row.enabled else "text2"
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        output: Output = self.rows[index.row()]
+        if role == Qt.ItemDataRole.CheckStateRole and index.column() == ON:
             return Qt.CheckState.Checked if output.enabled else Qt.CheckState.Unchecked
-        if role == Qt.ItemDataRole.FontRole:
-            mono = column in (UNIVERSE, UNITS, HOST, NUMBER, WRITTEN, PRIORITY)
-            return font("table", 500 if column in (UNIVERSE, NUMBER) else 400, mono=mono)
-        if role == Qt.ItemDataRole.ForegroundRole:
-            if column == STATE:
-                return theme.color("ochre")
-            return theme.color(
-                "text" if column in (UNIVERSE, NUMBER, LABEL) and output.enabled else "text2"
-            )
         if role == Qt.ItemDataRole.UserRole:
             return output.id
-        return None
+        return super().data(index, role)
 
     def flags(self, index: QModelIndex | QPersistentModelIndex) -> Qt.ItemFlag:
         plain = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -44,62 +45,31 @@ _WORDS = {"artnet": "Art-Net", "sacn": "sACN"}
 
 class AdaptersModel(RowsModel):
     COLUMNS = ("Adapter", "Address", "Mask", "Link", "Speed", "Used for")
+    MONO = (1, 2, 4)
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        adapter, used = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            speed = f"{adapter.speed} Mbit/s" if adapter.speed else ""
-            return (
-                adapter.name,
-                adapter.ip,
-                adapter.mask,
-                "up" if adapter.up else "no link",
-                speed,
-                used,
-            )[index.column()]
-        if role == Qt.ItemDataRole.FontRole:
-            return font(
-                "table", 500 if index.column() == 0 else 400, mono=index.column() in (1, 2, 4)
-            )
-        if role == Qt.ItemDataRole.ForegroundRole:
-            down = index.column() == 3 and not adapter.up
-            return theme.color(
-                "fault"
-                if down
-                else "teal"
-                if index.column() == 5
-                else "text"
-                if index.column() < 2
-                else "text2"
-            )
-        return None
+    def cells(self, row: tuple[Adapter, str]) -> Sequence[str]:
+        adapter, used = row
+        speed = f"{adapter.speed} Mbit/s" if adapter.speed else ""
+        link = "up" if adapter.up else "no link"
+        return adapter.name, adapter.ip, adapter.mask, link, speed, used
+
+    def ink(self, row: tuple[Adapter, str], column: int) -> str:
+        link = "text2" if row[0].up else "fault"
+        return ("text", "text", "text2", link, "text2", "teal")[column]
 
 
 class DevicesModel(RowsModel):
     COLUMNS = ("Destination", "Address", "Reached by", "Universes")
+    MONO = (1, 3)
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        device, by = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            universes = ", ".join(map(str, device.universes[:8])) + (
-                " …" if len(device.universes) > 8 else ""
-            )
-            return (device.name, device.ip, by or "no adapter", universes)[index.column()]
-        if role == Qt.ItemDataRole.FontRole:
-            return font("table", 500 if index.column() == 0 else 400, mono=index.column() in (1, 3))
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color(
-                "fault"
-                if index.column() == 2 and not by
-                else "text"
-                if index.column() == 0
-                else "text2"
-            )
-        return None
+    def cells(self, row: tuple[Device, str]) -> Sequence[str]:
+        device, by = row
+        more = " …" if len(device.universes) > 8 else ""
+        universes = ", ".join(map(str, device.universes[:8])) + more
+        return device.name, device.ip, by or "no adapter", universes
+
+    def ink(self, row: tuple[Device, str], column: int) -> str:
+        return ("text", "text2", "text2" if row[1] else "fault", "text2")[column]
 
 
 class NetworkView(PageView):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -36,6 +37,8 @@ from isthmus.routes import edits as core
 from isthmus.routes import read_host, read_port_address, write_number
 from isthmus.show.records import Node
 
+SEVERITIES = {"fault": "fault", "attention": "ochre", "ok": "teal"}
+
 
 @dataclass(frozen=True)
 class NodeRow:
@@ -45,6 +48,11 @@ class NodeRow:
     real: FoundNode | None
     state: str
     severity: str
+
+    @property
+    def name(self) -> str:
+        either = self.node or self.real
+        return either.name if either else ""
 
 
 def rows_of(bench: Workbench) -> list[NodeRow]:
@@ -75,34 +83,30 @@ def rows_of(bench: Workbench) -> list[NodeRow]:
 
 class NodesModel(RowsModel):
     COLUMNS = ("", "Node", "Address", "Answers at", "Place", "Ports", "Firmware", "RDM")
+    MEDIUM = (1,)
+    MONO = (2, 3, 5, 6)
+    TOLD = (0, 3, 6, 7)
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        row: NodeRow = self.rows[index.row()]
-        node, real, column = row.node, row.real, index.column()
-        if role == Qt.ItemDataRole.DisplayRole:
-            return (
-                row.state,
-                node.name if node else real.name if real else "",
-                node.ip if node else "",
-                real.ip if real else "",
-                node.place if node else real.long_name if real else "",
-                str(len(real.ports) if real else len(node.ports) if node else 0),
-                str(real.firmware) if real else "",
-                ("yes" if real.rdm else "no") if real else "",
-            )[column]
-        if role == Qt.ItemDataRole.FontRole:
-            told = column in (0, 3, 6, 7) or node is None
-            return font(
-                "table", 500 if column == 1 else 400, mono=column in (2, 3, 5, 6), italic=told
-            )
-        if role == Qt.ItemDataRole.ForegroundRole:
-            color = {"fault": "fault", "attention": "ochre", "ok": "teal"}.get(
-                row.severity, "text2"
-            )
-            return theme.color(color if column == 0 else "text" if column == 1 else "text2")
-        return None
+    def cells(self, row: NodeRow) -> Sequence[str]:
+        node, real = row.node, row.real
+        ports = real.ports if real else node.ports if node else ()
+        return (
+            row.state,
+            row.name,
+            node.ip if node else "",
+            real.ip if real else "",
+            node.place if node else real.long_name if real else "",
+            str(len(ports)),
+            *((str(real.firmware), "yes" if real.rdm else "no") if real else ("", "")),
+        )
+
+    def slanted(self, row: NodeRow, column: int) -> bool:
+        return column in self.TOLD or row.node is None
+
+    def ink(self, row: NodeRow, column: int) -> str:
+        if column == 0:
+            return SEVERITIES.get(row.severity, "text2")
+        return "text" if column == 1 else "text2"
 
 
 def read_direction(text: str, port: FoundPort) -> dict[str, Any]:
@@ -127,10 +131,29 @@ def write_direction(port: FoundPort, wish: PortWish) -> str:
     return f"{direction} off" if off and direction == IN else direction
 
 
+PortRow = tuple[int, str, FoundPort | None]  # number, what the show expects, what the node says
+
+
+def _expected(node: Node, at: int) -> str:
+    written = write_number(node.protocol, node.ports[at]) if at < len(node.ports) else ""
+    return written + (" in" if at + 1 in node.inputs else "")
+
+
+def _state_of(port: FoundPort) -> str:
+    said = (
+        (port.merging, "merges two senders"),
+        (port.active, "live"),
+        (port.disabled, "input off"),
+    )
+    return next((words for true, words in said if true), "nothing yet")
+
+
 class PortsModel(RowsModel):
     """The ports of one node; what is typed here is only a wish until it is set."""
 
     COLUMNS = ("Port", "Expected", "Reported", "Set to", "Direction", "Merge", "State")
+    MONO = (0, 1, 2, 3)
+    TOLD = (2, 4, 5, 6)
     wished = Signal()
 
     def __init__(self) -> None:
@@ -138,85 +161,57 @@ class PortsModel(RowsModel):
         self.wishes: dict[int, PortWish] = {}
 
     def show_node(self, row: NodeRow | None) -> None:
-        ports: list[tuple[int, str, FoundPort | None]] = []
-        if row is not None:
-            node, real = row.node, row.real
-            count = max(len(node.ports) if node else 0, len(real.ports) if real else 0)
-            for at in range(count):
-                expected = (
-                    write_number(node.protocol, node.ports[at])
-                    if node and at < len(node.ports)
-                    else ""
+        node, real = (row.node, row.real) if row else (None, None)
+        count = max(len(node.ports) if node else 0, len(real.ports) if real else 0)
+        self.take(
+            [
+                (
+                    at + 1,
+                    _expected(node, at) if node else "",
+                    real.ports[at] if real and at < len(real.ports) else None,
                 )
-                way = " in" if node and at + 1 in node.inputs else ""
-                ports.append(
-                    (
-                        at + 1,
-                        expected + way,
-                        real.ports[at] if real and at < len(real.ports) else None,
-                    )
-                )
-        self.take(ports)
+                for at in range(count)
+            ]
+        )
 
     def wish(self, index: int) -> PortWish:
         return self.wishes.get(index, PortWish(index))
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        number, expected, port = self.rows[index.row()]
-        wish, column = self.wish(number), index.column()
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            if port is None:
-                return (str(number), expected, "", "", "", "", "")[column]
-            state = (
-                "merges two senders"
-                if port.merging
-                else "live"
-                if port.active
-                else "input off"
-                if port.disabled
-                else "nothing yet"
-            )
-            wanted = "" if wish.number is None else str(wish.number)
-            merge = (wish.merge or port.merge).upper()
-            return (
-                str(number),
-                expected,
-                port.words,
-                wanted,
-                write_direction(port, wish),
-                merge,
-                state,
-            )[column]
-        if role == Qt.ItemDataRole.FontRole:
-            changed = (column == 4 and (wish.direction or wish.disabled is not None)) or (
-                column == 5 and wish.merge
-            )
-            return font(
-                "table",
-                600 if changed else 400,
-                mono=column < 4,
-                italic=column in (2, 6) or (column in (4, 5) and not changed),
-            )
-        if role == Qt.ItemDataRole.ForegroundRole:
-            differs = (
-                column == 2
-                and port is not None
-                and expected
-                and not expected.startswith(port.words)
-            )
-            wanted = column in (3, 4, 5) and number in self.wishes
-            return theme.color(
-                "ochre"
-                if differs
-                else "coral"
-                if wanted and self.data(index)
-                else "text"
-                if column < 2
-                else "text2"
-            )
-        return None
+    def cells(self, row: PortRow) -> Sequence[str]:
+        number, expected, port = row
+        if port is None:
+            return str(number), expected, "", "", "", "", ""
+        wish = self.wish(number)
+        return (
+            str(number),
+            expected,
+            port.words,
+            "" if wish.number is None else str(wish.number),
+            write_direction(port, wish),
+            (wish.merge or port.merge).upper(),
+            _state_of(port),
+        )
+
+    def _changed(self, row: PortRow, column: int) -> bool:
+        """Whether a cell shows what is wished and not what the node says."""
+        wish = self.wish(row[0])
+        return {4: bool(wish.direction) or wish.disabled is not None, 5: bool(wish.merge)}.get(
+            column, False
+        )
+
+    def weight(self, row: PortRow, column: int) -> int:
+        return 600 if self._changed(row, column) else 400
+
+    def slanted(self, row: PortRow, column: int) -> bool:
+        return column in self.TOLD and not self._changed(row, column)
+
+    def ink(self, row: PortRow, column: int) -> str:
+        number, expected, port = row
+        if column == 2 and port is not None and expected and not expected.startswith(port.words):
+            return "ochre"
+        if column in (3, 4, 5) and number in self.wishes and self.words(row, column):
+            return "coral"
+        return "text" if column < 2 else "text2"
 
     def flags(self, index: QModelIndex | QPersistentModelIndex) -> Qt.ItemFlag:
         plain = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
@@ -249,6 +244,20 @@ class PortsModel(RowsModel):
         self.dataChanged.emit(index, index)
         self.wished.emit()
         return True
+
+
+def _senders(view: View) -> list[str]:
+    """Who sends; what tells nothing of itself is known by what it sends."""
+    told = [f"{s.name} at {s.ip} sends sACN {_few(s.universes)}" for s in view.sacn]
+    answering = {node.ip for node in view.nodes}
+    heard: dict[str, list[int]] = {}
+    for source in view.sources:
+        if source.protocol == "artnet" and not source.silent and source.ip not in answering:
+            heard.setdefault(source.ip, []).append(source.number)
+    return told + [
+        f"{ip} sends Art-Net {_few(tuple(numbers))} and does not answer polls"
+        for ip, numbers in heard.items()
+    ]
 
 
 class NodesView(PageView):
@@ -356,62 +365,45 @@ class NodesView(PageView):
         self.model.take(rows_of(self.bench))
         if self.model.rows:
             take_row(self.table, max(0, min(kept, len(self.model.rows) - 1)))
-        found = compare(self.bench.show, view.nodes) if view.looked else []
-        shown = (theme.name, view.looked, [d.text for d in found])
-        if shown != self._shown:
+        self._show_differences(view)
+        self.senders.setText(". ".join(_senders(view)))
+        self._chosen()
+
+    def _show_differences(self, view: View) -> None:
+        self._found = compare(self.bench.show, view.nodes) if view.looked else []
+        shown = (theme.name, view.looked, [d.text for d in self._found])
+        if shown != self._shown:  # rows made anew would lose the one that is chosen
             self._shown = shown
             self.list.clear()
-            for d in found:
-                item = QListWidgetItem(d.text)
-                item.setForeground(
-                    theme.color({"fault": "fault", "attention": "ochre"}.get(d.severity, "text2"))
-                )
-                self.list.addItem(item)
-        if not self.list.count():
-            item = QListWidgetItem(
-                "Everything answers as the show expects it."
-                if view.looked
-                else "Not known before nodes have been asked."
-            )
-            item.setForeground(theme.color("teal" if view.looked else "text2"))
-            self.list.addItem(item)
-        self._found = found
-        told = [f"{s.name} at {s.ip} sends sACN {_few(s.universes)}" for s in view.sacn]
-        heard: dict[str, list[int]] = {}  # what tells nothing of itself is known by what it sends
-        for source in view.sources:
-            if (
-                source.protocol == "artnet"
-                and not source.silent
-                and source.ip not in {node.ip for node in view.nodes}
-            ):
-                heard.setdefault(source.ip, []).append(source.number)
-        told += [
-            f"{ip} sends Art-Net {_few(tuple(numbers))} and does not answer polls"
-            for ip, numbers in heard.items()
-        ]
-        self.senders.setText(". ".join(told))
-        self._chosen()
+            for d in self._found:
+                self._add_line(d.text, SEVERITIES.get(d.severity, "text2"))
+        if not self.list.count() and view.looked:
+            self._add_line("Everything answers as the show expects it.", "teal")
+        elif not self.list.count():
+            self._add_line("Not known before nodes have been asked.", "text2")
+
+    def _add_line(self, text: str, color: str) -> None:
+        item = QListWidgetItem(text)
+        item.setForeground(theme.color(color))
+        self.list.addItem(item)
 
     def _chosen(self) -> None:
         at = self.table.currentIndex().row()
-        row = self.model.rows[at] if 0 <= at < len(self.model.rows) else None
-        mine = row and (row.node and row.node.id, row.real and row.real.ip)
+        row: NodeRow | None = self.model.rows[at] if 0 <= at < len(self.model.rows) else None
+        real = row.real if row else None
+        self._row = row
+        mine = row and (row.node and row.node.id, real and real.ip)
         if mine != self._key:
             self._key = mine
             self.ports.wishes.clear()
-            real = row.real if row else None
-            for line, text in (
-                (self.name, real and real.name),
-                (self.ip, real and real.ip),
-                (self.mask_, real and real.mask),
-            ):
-                line.setText(text or "")
-        if row and row.real and not self.mask_.text() and not self.mask_.hasFocus():
-            self.mask_.setText(row.real.mask)  # asked apart, and told a moment later
-        self._row = row
+            typed = (real.name, real.ip, real.mask) if real else ("", "", "")
+            for line, text in zip((self.name, self.ip, self.mask_), typed, strict=True):
+                line.setText(text)
+        if real and not self.mask_.text() and not self.mask_.hasFocus():
+            self.mask_.setText(real.mask)  # asked apart, and told a moment later
         self.ports.show_node(row)
-        name = row and (row.node.name if row.node else row.real.name if row.real else "")
-        says = f"; it says “{row.real.report}”" if row and row.real and row.real.report else ""
+        says = f"; it says “{real.report}”" if real and real.report else ""
+        name = row.name if row else ""
         self.head.words = f"Ports and settings of {name}{says}" if name else "Select a node"
         self.head.update()
         self._able()

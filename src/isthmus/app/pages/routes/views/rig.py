@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer
+from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -60,67 +60,36 @@ class NodesModel(RowsModel):
         "Highest",
         "Power",
     )
+    MONO = (1, 2, 3, 4, 5, 6, 7, 8)
+    TOLD = (0, 1, 2, 3, 4, 5, 6, 7, 8)
+    KEYS = ("node", "ip", "port", "port_address", "direction", "packets", "senders", "highest")
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        port = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            keys = (
-                "node",
-                "ip",
-                "port",
-                "port_address",
-                "direction",
-                "packets",
-                "senders",
-                "highest",
-            )
-            return (
-                ("on" if port["on"] else "off")
-                if index.column() == 8
-                else str(port[keys[index.column()]])
-            )
-        if role == Qt.ItemDataRole.FontRole:
-            return font(
-                "table", 500 if index.column() == 0 else 400, mono=index.column() != 0, italic=True
-            )
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color(
-                "fault" if not port["on"] else "text" if index.column() == 0 else "text2"
-            )
-        return None
+    def cells(self, row: dict[str, Any]) -> Sequence[str]:
+        return *(str(row[key]) for key in self.KEYS), "on" if row["on"] else "off"
+
+    def ink(self, row: dict[str, Any], column: int) -> str:
+        if not row["on"]:
+            return "fault"
+        return "text" if column == 0 else "text2"
 
 
 class UnitsModel(RowsModel):
     COLUMNS = ("Unit", "Serial", "Address", "Mode", "Level", "Faults")
+    MONO = (0, 1, 2, 4)
+    TOLD = (0, 1, 2, 3, 4, 5)
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        unit = self.rows[index.row()]
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            level = f"{unit['level'] * 100:.0f} %" if unit["level"] else ""
-            return (
-                unit["label"],
-                unit["serial"],
-                str(unit["address"]),
-                unit["mode"],
-                level,
-                ", ".join(unit["faults"]),
-            )[index.column()]
-        if role == Qt.ItemDataRole.FontRole:
-            return font(
-                "table",
-                500 if index.column() == 0 else 400,
-                mono=index.column() in (0, 1, 2, 4),
-                italic=True,
-            )
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color(
-                "fault" if index.column() == 5 else "text" if index.column() in (0, 4) else "text2"
-            )
-        return None
+    def cells(self, row: dict[str, Any]) -> Sequence[str]:
+        return (
+            row["label"],
+            row["serial"],
+            str(row["address"]),
+            row["mode"],
+            f"{row['level'] * 100:.0f} %" if row["level"] else "",
+            ", ".join(row["faults"]),
+        )
+
+    def ink(self, row: dict[str, Any], column: int) -> str:
+        return {0: "text", 4: "text", 5: "fault"}.get(column, "text2")
 
 
 def _said(fault: str) -> str:

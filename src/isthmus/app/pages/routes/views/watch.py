@@ -5,15 +5,15 @@ send.
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, QTimer
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
-from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import (
     PageView,
     RowsModel,
@@ -46,6 +46,9 @@ REFRESH_MS = 200
 ARRIVES, SENT, DIFFERENCE = "arrives", "sent", "difference"
 
 
+SourceRow = tuple[Source, str, bool, str]  # its name, whether it is ours, and how it differs
+
+
 class SourcesModel(RowsModel):
     COLUMNS = (
         "Universe",
@@ -57,69 +60,49 @@ class SourcesModel(RowsModel):
         "Last heard",
         "Against ours",
     )
+    MONO = (0, 2, 3, 4, 5)
+    TOLD = (0, 1, 2, 3, 4, 5, 6, 7)
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        source, name, own, against = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            last = (
-                "ended" if source.ended else f"{source.age:.0f} s ago" if source.silent else "now"
-            )
-            marks = [
-                m
-                for m, on in (("preview", source.preview), ("by address", source.per_address))
-                if on
-            ]
-            return (
-                write_number(source.protocol, source.number),
-                name + (" (this show)" if own else ""),
-                source.ip,
-                " ".join(
-                    [str(source.priority) if source.protocol == "sacn" else "", *marks]
-                ).strip(),
-                f"{source.rate:.1f} Hz",
-                str(source.lost),
-                last,
-                against,
-            )[index.column()]
-        if role == Qt.ItemDataRole.FontRole:
-            return font(
-                "table",
-                500 if index.column() == 0 else 400,
-                mono=index.column() in (0, 2, 3, 4, 5),
-                italic=True,
-            )
-        if role == Qt.ItemDataRole.ForegroundRole:
-            if index.column() == 7:
-                return theme.color(
-                    "fault"
-                    if against.startswith("second")
-                    else "ochre"
-                    if "differ" in against
-                    else "teal"
-                )
-            return theme.color(
-                "text3" if source.silent else "text" if index.column() < 2 else "text2"
-            )
-        return None
+    def cells(self, row: SourceRow) -> Sequence[str]:
+        source, name, own, against = row
+        last = "ended" if source.ended else f"{source.age:.0f} s ago" if source.silent else "now"
+        marks = [("preview", source.preview), ("by address", source.per_address)]
+        priority = str(source.priority) if source.protocol == "sacn" else ""
+        return (
+            write_number(source.protocol, source.number),
+            name + (" (this show)" if own else ""),
+            source.ip,
+            " ".join([priority, *(words for words, on in marks if on)]).strip(),
+            f"{source.rate:.1f} Hz",
+            str(source.lost),
+            last,
+            against,
+        )
+
+    def ink(self, row: SourceRow, column: int) -> str:
+        source, _, _, against = row
+        if column == 7 and against.startswith("second"):
+            return "fault"
+        if column == 7:
+            return "ochre" if "differ" in against else "teal"
+        if source.silent:
+            return "text3"
+        return "text" if column < 2 else "text2"
 
 
 class SlotsModel(RowsModel):
     """The levels by unit."""
 
     COLUMNS = ("Unit", "Name", "Address", "Levels, slot by slot")
+    MEDIUM = ()
+    MONO = (0, 2, 3)
+    TOLD = (3,)
 
-    def data(
-        self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        if role == Qt.ItemDataRole.DisplayRole:
-            return self.rows[index.row()][index.column()]
-        if role == Qt.ItemDataRole.FontRole:
-            return font("table", mono=index.column() != 1, italic=index.column() == 3)
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return theme.color("text" if index.column() in (0, 3) else "text2")
-        return None
+    def cells(self, row: Sequence[str]) -> Sequence[str]:
+        return row
+
+    def ink(self, row: Sequence[str], column: int) -> str:
+        return "text" if column in (0, 3) else "text2"
 
 
 class WatchView(PageView):
