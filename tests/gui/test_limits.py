@@ -148,6 +148,34 @@ def rigs(draw) -> Show:
     return replace(DEMO, units=tuple(made))
 
 
+def act(kind: str, value, show: Show, live: Live, masters: Masters, named: set) -> set:
+    """Do one thing that could bring light past a limit; the slots a proof was allowed by name."""
+    if kind == "ask":
+        live.ask({(value[0], c, value[1]): value[2] for c in range(7)})
+        return named
+    if kind == "master":
+        masters.set(value)
+        return named
+    if kind == "light":
+        live.light_up(u.id for u in PATCHED)
+        return named
+    if kind == "prove":
+        proof = ProveSlot(show, live, 0.0, *value[0], 1.0)
+        proof.past = value[1]
+        live.lay_over({})
+        proof.step(0.0)
+        return {value[0]} if value[1] else set()
+    if kind == "over":
+        live.lay_over(value)
+    elif kind == "all":
+        slots = {(u, a): value for u in (1, 2, 3, 4) for a in range(1, 513)}
+        ProveSlots(show, live, 0.0, slots, "hunt").step(0.0)
+    elif kind == "call":
+        with contextlib.suppress(EntryFault):  # nothing can be called
+            rollcall.begin(show, live, Manner(by=value))
+    return set()
+
+
 @given(
     rigs(),
     LIMITS,
@@ -175,34 +203,7 @@ def test_no_byte_on_the_wire_is_outside_its_limit_but_those_a_proof_was_allowed_
     live.set_show(show)
     named: set[tuple[int, int]] = set()
     for kind, value in acts:
-        if kind == "ask":
-            live.ask({(value[0], c, value[1]): value[2] for c in range(7)})
-        elif kind == "over":
-            named = set()
-            live.lay_over(value)
-        elif kind == "prove":
-            proof = ProveSlot(show, live, 0.0, *value[0], 1.0)
-            proof.past = value[1]
-            named = {value[0]} if value[1] else set()
-            live.lay_over({})
-            proof.step(0.0)
-        elif kind == "all":
-            named = set()
-            ProveSlots(
-                show,
-                live,
-                0.0,
-                {(u, a): value for u in (1, 2, 3, 4) for a in range(1, 513)},
-                "hunt",
-            ).step(0.0)
-        elif kind == "call":
-            named = set()
-            with contextlib.suppress(EntryFault):  # nothing can be called
-                rollcall.begin(show, live, Manner(by=value))
-        elif kind == "master":
-            masters.set(value)
-        else:
-            live.light_up(u.id for u in PATCHED)
+        named = act(kind, value, show, live, masters, named)
         for rows in sent_rows(show, live, composer):
             assert outside(show, rows, named) == []
     packets = CaptureLimits(show)

@@ -63,6 +63,13 @@ def test_killed_at_any_moment_of_editing_saving_and_recovering_nothing_accepted_
     assert accepted > 0 and (lost, unreadable) == (0, 0)
 
 
+def put(names: dict[Path, int], path: Path, file: int | None) -> None:
+    """A name for a file, or gone."""
+    names.pop(path, None)
+    if file is not None:
+        names[path] = file
+
+
 class Disk:
     """What a disk was told, in order, so that lost power can be played.
 
@@ -106,10 +113,9 @@ class Disk:
         written: list[bytes] = []
         for name, path, *rest in self.done[:count]:
             if name == "folder":
-                kept |= {n: f for folder, n, f in pending if folder == path and f is not None}
-                for folder, n, f in pending:
-                    if folder == path and f is None:
-                        kept.pop(n, None)
+                for p in pending:
+                    if p[0] == path:
+                        put(kept, *p[1:])
                 pending = [p for p in pending if p[0] != path]
             elif name in ("write", "fsync"):
                 if path not in names:
@@ -126,9 +132,7 @@ class Disk:
             elif name == "unlink" and names.pop(path, None) is not None:
                 pending.append((path.parent, path, None))
         for _, path, at in pending[: chance.randrange(len(pending) + 1)]:
-            kept.pop(path, None)
-            if at is not None:
-                kept[path] = at
+            put(kept, path, at)
         torn = {
             at: written[at][: chance.randrange(len(synced[at]), len(written[at]) + 1)]
             for at in kept.values()

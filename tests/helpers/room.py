@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Iterator
+from typing import Any
 
 from PySide6.QtCore import QRect, Qt
 from PySide6.QtGui import QFontMetrics
@@ -153,6 +154,21 @@ def kinds_of(kind: type) -> set[type]:
     return found.union(*(kinds_of(below) for below in kind.__subclasses__()))
 
 
+def in_page(window: Any, title: str, page: Any) -> dict[str, list[str]]:
+    """What does not fit in the views of a page, at each size."""
+    trouble: dict[str, list[str]] = {}
+    window.go(title)
+    for view in page.view_names or ("",):
+        if view:
+            page.show_view(view)
+        trouble[f"{title} {view}"] = list(nameless(page))
+        for size in SIZES:
+            window.resize(*size)
+            settle(0.08)
+            trouble[f"{title} {view} at {size[0]}"] = [*trouble_in(window), *outside(window, size)]
+    return {place: found for place, found in trouble.items() if found}
+
+
 def walk() -> dict[str, list[str]]:
     """Place → what does not fit there."""
     from helpers.places import dialogs_of, show_of
@@ -183,17 +199,7 @@ def walk() -> dict[str, list[str]]:
                 shown.close()
             until(lambda: not dialogs(), 5)
         for title, page in window.pages.items():
-            window.go(title)
-            for view in page.view_names or ("",):
-                if view:
-                    page.show_view(view)
-                if found := list(nameless(page)):
-                    trouble[f"{title} {view}"] = found
-                for size in SIZES:
-                    window.resize(*size)
-                    settle(0.08)
-                    if found := [*trouble_in(window), *outside(window, size)]:
-                        trouble[f"{title} {view} at {size[0]}"] = found
+            trouble |= in_page(window, title, page)
     finally:
         window._closing = True
         window.close()

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import contextlib
 import struct
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
@@ -95,19 +95,37 @@ def discover(
     ]
     out = into if into is not None else Discovered()
     count = _Count(progress, len(ports))
+    # all tables first: how many devices there are is then known, and progress is true
+    tables = [_table(talker, node, port, out, count) for node, port in ports]
+    todo = _devices_of(ports, tables, out)
+    count.all += len(todo)
+    for device in todo:
+        count.on(f"Asking {device.name}")
+        out.devices.append(ask(talker, device))
+    return out
 
-    def table(port: tuple[FoundNode, FoundPort]) -> tuple[list[bytes], str]:
-        node, at = port
-        count.on(f"Asking for devices at {node.name or node.ip}, port {at.index}")
-        out.asked.append((node.ip, at.number))
-        try:
-            return talker.table(node.ip, at.number)
-        except NetworkFault as fault:
-            return [], fault.what.rstrip(".")
 
+def _table(
+    talker: Talker, node: FoundNode, port: FoundPort, out: Discovered, count: _Count
+) -> tuple[list[bytes], str]:
+    """The devices behind a port, and what is odd about the answer."""
+    count.on(f"Asking for devices at {node.name or node.ip}, port {port.index}")
+    out.asked.append((node.ip, port.number))
+    try:
+        return talker.table(node.ip, port.number)
+    except NetworkFault as fault:
+        return [], fault.what.rstrip(".")
+
+
+def _devices_of(
+    ports: Sequence[tuple[FoundNode, FoundPort]],
+    tables: Sequence[tuple[list[bytes], str]],
+    out: Discovered,
+) -> list[Device]:
+    """What is to be asked, port by port; what is odd is told in `out`."""
     todo: list[Device] = []
     seen: dict[bytes, str] = {}
-    for (node, port), (uids, odd) in zip(ports, [table(p) for p in ports], strict=True):
+    for (node, port), (uids, odd) in zip(ports, tables, strict=True):
         where = f"{node.name or node.ip}, port {port.index}"
         if odd:
             out.odd.append(f"{where}: {odd}.")
@@ -117,12 +135,7 @@ def discover(
                 out.odd.append(f"{both}: two devices with one number, or one line seen twice.")
             seen.setdefault(uid, where)
             todo.append(Device(uid, node.ip, node.name or node.ip, port.index, port.number))
-    count.all += len(todo)
-
-    for device in todo:
-        count.on(f"Asking {device.name}")
-        out.devices.append(ask(talker, device))
-    return out
+    return todo
 
 
 class _Count:

@@ -11,6 +11,7 @@ import numpy as np
 from isthmus.check.devices import Device
 from isthmus.check.findings.evidence import Told
 from isthmus.profiles import chart, profiles_of
+from isthmus.profiles.records import Profile
 from isthmus.routes import Reach
 from isthmus.show.records import Show, Unit
 
@@ -48,55 +49,56 @@ def match(
 
     A unit counts as missing only where its port was asked.
     """
+    ports = _ports_of_universes(show)
+    units = sorted(
+        (u for u in show.units if u.patch and profiles_of(show).mode_of(u)), key=lambda u: u.number
+    )
+    able = [d for d in devices if d.info is not None and d.footprint]
+    pairs = _pairs(_costs(show, units, able, ports))
+    asked = set(asked)
+    out = []
+    for row, unit in enumerate(units):
+        if row in pairs:
+            out.append(_differences(show, unit, able[pairs[row]], ports))
+        elif asked & ports.get(unit.patch[0].universe, set()):
+            words = f"{unit.number} does not answer where it should be."
+            out.append(Match(unit, None, (MISSING,), words))
+    used = {able[c].uid for c in pairs.values()}
+    return out + [_unknown(device) for device in devices if device.uid not in used]
+
+
+def _ports_of_universes(show: Show) -> dict[int, set[tuple[str, int]]]:
+    """Universe → the ports it goes to, each by address of the node and port-address."""
     reach = Reach(show)
     ports: dict[int, set[tuple[str, int]]] = {}
     for port in reach.ports:
         for output in reach.of_port.get(port.key, ()):
             if output.enabled:
                 ports.setdefault(output.universe, set()).add((port.node.ip, port.number))
-    units = sorted(
-        (u for u in show.units if u.patch and profiles_of(show).mode_of(u)), key=lambda u: u.number
-    )
-    able = [d for d in devices if d.info is not None and d.footprint]
-    cost = _costs(show, units, able, ports)
-    pairs: dict[int, int] = {}
-    if units and able:
-        size = len(units) + len(able)
-        whole = np.full((size, size), NO_MATCH / 2)
-        whole[: len(units), : len(able)] = cost
-        whole[len(units) :, len(able) :] = 0.0
-        from scipy.optimize import linear_sum_assignment  # slow to import, and only needed here
+    return ports
 
-        rows, columns = linear_sum_assignment(whole)
-        pairs = {
-            int(r): int(c)
-            for r, c in zip(rows, columns, strict=True)
-            if r < len(units) and c < len(able)
-        }
-    asked = set(asked)
-    out = []
-    for row, unit in enumerate(units):
-        device = able[pairs[row]] if row in pairs else None
-        if device is None:
-            mine = ports.get(unit.patch[0].universe, set())
-            if asked & mine:
-                out.append(
-                    Match(
-                        unit, None, (MISSING,), f"{unit.number} does not answer where it should be."
-                    )
-                )
-            continue
-        out.append(_differences(show, unit, device, ports))
-    used = {able[c].uid for c in pairs.values()}
-    for device in devices:
-        if device.uid not in used:
-            what = f"{device.maker} {device.model}".strip() or "A device"
-            where = f"{device.node}, port {device.port}"
-            words = f"{what} {device.name} behind {where}" + (
-                f": {device.trouble[0]}." if device.trouble else " is not in the patch."
-            )
-            out.append(Match(None, device, (UNKNOWN,), words))
-    return out
+
+def _pairs(cost: np.ndarray) -> dict[int, int]:
+    """Row → column of the cheapest matching. Each side may stay alone at half the price of a bad
+    match: the matrix is bordered by as many that stand for nobody.
+    """
+    from scipy.optimize import linear_sum_assignment  # slow to import, and only needed here
+
+    units, devices = cost.shape
+    if not units or not devices:
+        return {}
+    whole = np.full((units + devices, units + devices), NO_MATCH / 2)
+    whole[:units, :devices] = cost
+    whole[units:, devices:] = 0.0
+    rows, columns = linear_sum_assignment(whole)
+    return {int(r): int(c) for r, c in zip(rows, columns, strict=True) if r < units and c < devices}
+
+
+def _unknown(device: Device) -> Match:
+    what = f"{device.maker} {device.model}".strip() or "A device"
+    why = f": {device.trouble[0]}." if device.trouble else " is not in the patch."
+    words = f"{what} {device.name} behind {device.node}, port {device.port}{why}"
+    return Match(None, device, (UNKNOWN,), words)
 
 
 def _costs(
@@ -106,17 +108,18 @@ def _costs(
     ports: dict[int, set[tuple[str, int]]],
 ) -> np.ndarray:
     """(units, devices), all at once."""
+    out = np.zeros((len(units), len(devices)))
     if not units or not devices:
-        return np.zeros((len(units), len(devices)))
+        return out
     profiles = profiles_of(show)
     address = np.array([d.address for d in devices])
     width = np.array([d.footprint for d in devices])
-    out = np.zeros((len(units), len(devices)))
     for row, unit in enumerate(units):
         found = profiles.mode_of(unit)
         assert found
         profile, mode = found
         mine = ports.get(unit.patch[0].universe, set())
+        number = str(unit.number)
         widths = [chart(profile, m).footprint for m in profile.modes]
         apart = np.abs(address - unit.patch[0].address)
         out[row] += np.where(apart == 0, 0.0, COSTS["address"] + np.minimum(apart, 200) / 100)
@@ -126,25 +129,21 @@ def _costs(
             np.where(np.isin(width, widths), 1.0, COSTS["footprint"]),
         )
         out[row] += [0.0 if (d.ip, d.port_address) in mine else COSTS["port"] for d in devices]
-        if profile.rdm and profile.rdm.model:
-            ids = (_hex(profile.rdm.maker), _hex(profile.rdm.model))
-            out[row] += [
-                0.0
-                if d.info and (struct.unpack(">H", d.uid[:2])[0], d.info.model) == ids
-                else COSTS["model"]
-                for d in devices
-            ]
-        else:
-            names = f"{profile.maker} {profile.name}".casefold()
-            out[row] += [
-                0.0 if not d.model or d.model.casefold() in names else COSTS["model"]
-                for d in devices
-            ]
-        out[row] += [
-            COSTS["label"] if d.label and d.label.split()[0] == str(unit.number) else 0.0
-            for d in devices
-        ]
+        out[row] += [0.0 if _may_be(profile, d) else COSTS["model"] for d in devices]
+        out[row] += [COSTS["label"] if d.label.split()[:1] == [number] else 0.0 for d in devices]
     return out
+
+
+def _may_be(profile: Profile, device: Device) -> bool:
+    """Whether a device can be of a profile: by the numbers of RDM where it has them, else by
+    name.
+    """
+    if profile.rdm and profile.rdm.model:
+        maker = struct.unpack(">H", device.uid[:2])[0]
+        ids = (_hex(profile.rdm.maker), _hex(profile.rdm.model))
+        return device.info is not None and (maker, device.info.model) == ids
+    names = f"{profile.maker} {profile.name}".casefold()
+    return not device.model or device.model.casefold() in names
 
 
 def _hex(text: str) -> int:

@@ -83,44 +83,17 @@ def patch_list(options: argparse.Namespace) -> Result:
 
 
 def patch_add(options: argparse.Namespace) -> Result:
+    """Add units of one mode, and say what was added."""
     show = load(options.show)
-    shelf = at_hand(show)
-    match = shelf.match(options.profile)
-    if match is None:
-        near = shelf.nearest(options.profile)
-        raise EntryFault(
-            f"no profile is called “{options.profile}”.",
-            do=f"Perhaps {shelf.profiles.profiles[near].name}?" if near else "",
-        )
-    key, profile = match
-    mode = options.mode or (profile.modes[0].name if len(profile.modes) == 1 else "")
-    if not mode:
-        raise EntryFault(
-            f"{profile.name} has several modes.",
-            do=f"Say --mode {' or '.join(m.name for m in profile.modes)}.",
-        )
-    numbers = read_numbers(options.number) if options.number else []
-    add = Add(
-        shelf.stored[key],
-        mode,
-        options.count,
-        numbers[0] if numbers else None,
-        read_address(options.address) if options.address else None,
-        options.spacing,
-        options.name or "",
-        options.hangs_on or "",
-        numbers=tuple(numbers) if len(numbers) > 1 else (),
-        place=options.place,
-    )
-    preview = preview_add(show, add)
+    preview = preview_add(show, _add_of(show, options))
     clashing = [
         f"{c.a.number} and {c.b.number} both claim {write_address(c.a.universe, c.first)}"
         for c in preview.clashes
     ]
     if clashing and not options.allow_clash:
+        more = f", and {len(clashing) - 1} more" if len(clashing) > 1 else ""
         raise EntryFault(
-            f"{clashing[0]}{f', and {len(clashing) - 1} more' if len(clashing) > 1 else ''}.",
-            do="Choose another address, or say --allow-clash.",
+            f"{clashing[0]}{more}.", do="Choose another address, or say --allow-clash."
         )
     rows = [
         {
@@ -138,6 +111,38 @@ def patch_add(options: argparse.Namespace) -> Result:
         DONE,
         {"added": rows, "notes": preview.notes, "clashes": clashing, "saved": saved},
         [*lines, *preview.notes, words],
+    )
+
+
+def _add_of(show: Show, options: argparse.Namespace) -> Add:
+    """What the options ask to be added. Raises EntryFault for a profile or mode unknown."""
+    shelf = at_hand(show)
+    match = shelf.match(options.profile)
+    if match is None:
+        near = shelf.nearest(options.profile)
+        raise EntryFault(
+            f"no profile is called “{options.profile}”.",
+            do=f"Perhaps {shelf.profiles.profiles[near].name}?" if near else "",
+        )
+    key, profile = match
+    mode = options.mode or (profile.modes[0].name if len(profile.modes) == 1 else "")
+    if not mode:
+        raise EntryFault(
+            f"{profile.name} has several modes.",
+            do=f"Say --mode {' or '.join(m.name for m in profile.modes)}.",
+        )
+    numbers = read_numbers(options.number) if options.number else []
+    return Add(
+        shelf.stored[key],
+        mode,
+        options.count,
+        numbers[0] if numbers else None,
+        read_address(options.address) if options.address else None,
+        options.spacing,
+        options.name or "",
+        options.hangs_on or "",
+        numbers=tuple(numbers) if len(numbers) > 1 else (),
+        place=options.place,
     )
 
 
@@ -336,51 +341,54 @@ def limits(options: argparse.Namespace) -> Result:
 def groups(options: argparse.Namespace) -> Result:
     """List groups; make, change or take one away."""
     show = load(options.show)
-    after = show
-    by_name = {group.name.lower(): group for group in show.groups}
-
-    def named() -> str:
-        if options.name.lower() not in by_name:
-            raise EntryFault(
-                f"there is no group “{options.name}”.",
-                do=f"There are {', '.join(g.name for g in show.groups[:8]) or 'none yet'}.",
-            )
-        return by_name[options.name.lower()].id
-
-    if options.propose:
-        after = propose_groups(show)
-    elif options.make:
-        ids = read_choice(show, options.units).ids if options.units else ()
-        if not ids and not options.rule:
-            raise EntryFault(
-                "a group needs units or a rule.", do="Say --units 1-8 or --rule type:NAME."
-            )
-        after = make_group(
-            show,
-            options.make,
-            ids,
-            options.rule or "",
-            by_name[options.inside.lower()].id if options.inside else "",
-        )
-    elif options.name and options.away:
-        after = remove_groups(show, [named()])
-    elif options.name and options.freeze:
-        after = freeze(show, named())
-    elif options.name and options.units:
-        after = change_group(show, named(), units=read_choice(show, options.units).ids, rule="")
+    after = _groups_changed(show, options)
     saved, words = keep(options, after) if after is not show else (None, "")
     index = index_of(after)
+    names = {group.id: group.name for group in after.groups}
     rows = [
         {
             "name": g.name,
             "rule": g.rule,
-            "parent": next((p.name for p in after.groups if p.id == g.parent), ""),
+            "parent": names.get(g.parent, ""),
             "units": [index.by_id[u].number for u in members(after, g)],
         }
         for g in after.groups
     ]
     lines = [f"{g.name:24} {told(after, g)}" for g in after.groups] or ["No groups."]
     return DONE, {"groups": rows, "saved": saved}, [*lines, words] if words else lines
+
+
+def _groups_changed(show: Show, options: argparse.Namespace) -> Show:
+    """The show after what the options ask for, the same when they ask for nothing."""
+    if options.propose:
+        return propose_groups(show)
+    if options.make:
+        ids = read_choice(show, options.units).ids if options.units else ()
+        if not ids and not options.rule:
+            raise EntryFault(
+                "a group needs units or a rule.", do="Say --units 1-8 or --rule type:NAME."
+            )
+        inside = _group_named(show, options.inside) if options.inside else ""
+        return make_group(show, options.make, ids, options.rule or "", inside)
+    if options.name and options.away:
+        return remove_groups(show, [_group_named(show, options.name)])
+    if options.name and options.freeze:
+        return freeze(show, _group_named(show, options.name))
+    if options.name and options.units:
+        ids = read_choice(show, options.units).ids
+        return change_group(show, _group_named(show, options.name), units=ids, rule="")
+    return show
+
+
+def _group_named(show: Show, name: str) -> str:
+    """The id of a group. Raises EntryFault."""
+    for group in show.groups:
+        if group.name.lower() == name.lower():
+            return group.id
+    raise EntryFault(
+        f"there is no group “{name}”.",
+        do=f"There are {', '.join(g.name for g in show.groups[:8]) or 'none yet'}.",
+    )
 
 
 def add_verbs(verbs: Any, verb: Callable[..., argparse.ArgumentParser]) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -55,15 +56,17 @@ def parse_book(data: bytes, name: str, where: str) -> Book:
     rows = read_table(data, where)
     head = [cell.strip().lower() for cell in rows[0]] if rows else []
     columns = {
-        field: next((i for i, cell in enumerate(head) if cell in names), -1)
+        field: next(i for i, cell in enumerate(head) if cell in names)
         for field, names in NAMES.items()
+        if set(names) & set(head)
     }
     waves = {
         i: float(m[1])
         for i, cell in enumerate(head)
         if (m := re.fullmatch(r"(\d{3})(?:\s*nm)?", cell))
     }
-    if columns["code"] < 0 or (columns["colour"] < 0 and columns["curve"] < 0 and len(waves) < 4):
+    coloured = columns.keys() & {"colour", "curve"} or len(waves) >= 4
+    if "code" not in columns or not coloured:
         raise FileFault(
             "this is not a swatch book: it needs a column Code, and a Colour, a Curve or "
             "columns of wavelengths.",
@@ -73,21 +76,12 @@ def parse_book(data: bytes, name: str, where: str) -> Book:
     gels: dict[str, Gel] = {}
     faults: list[str] = []
     for line, row in enumerate(rows[1 : MAX_GELS + 1], 2):
-
-        def cell(field: str, row: list[str] = row) -> str:
-            return row[columns[field]].strip() if 0 <= columns[field] < len(row) else ""
-
         if not any(row):
             continue
+        cells = {field: row[i].strip() for field, i in columns.items() if i < len(row)}
+        curve = {w: row[i] for i, w in waves.items() if i < len(row)}
         try:
-            made = _gel(
-                name,
-                cell("code"),
-                cell("name"),
-                cell("colour"),
-                cell("curve"),
-                {w: row[i] for i, w in waves.items() if i < len(row)},
-            )
+            made = _gel(name, cells, curve)
             if made.code.lower() in gels:
                 raise EntryFault(f"the code {made.code} stands in an earlier line.")
             gels[made.code.lower()] = made
@@ -100,29 +94,37 @@ def parse_book(data: bytes, name: str, where: str) -> Book:
     return Book(name, tuple(gels.values()), tuple(faults))
 
 
-def _gel(book: str, code: str, name: str, colour: str, curve: str, waves: dict[float, str]) -> Gel:
-    if not code or len(code) > 60 or "+" in code:
-        raise EntryFault(
-            "the code is missing."
-            if not code
-            else f"“{code[:20]}” is not a code: it is too long, or has a plus sign."
-        )
+def _gel(book: str, cells: Mapping[str, str], waves: dict[float, str]) -> Gel:
+    """A gel of one line: by its curve where there is one, else by its colour. Raises EntryFault."""
+    code, name = cells.get("code", ""), cells.get("name", "")
+    if not code:
+        raise EntryFault("the code is missing.")
+    if len(code) > 60 or "+" in code:
+        raise EntryFault(f"“{code[:20]}” is not a code: it is too long, or has a plus sign.")
     points = {w: _number(v) for w, v in waves.items() if v.strip()}
-    if curve and not points:
-        values = [_number(v) for v in curve.split()]
+    if not points and cells.get("curve"):
+        values = [_number(v) for v in cells["curve"].split()]
         if not 4 <= len(values) <= 400:
             raise EntryFault(f"the curve of {code} has {len(values)} values; 31 are usual.")
         points = dict(zip(np.linspace(400, 700, len(values)), values, strict=True))
     if len(points) >= 4:
-        wave, value = np.array(sorted(points)), np.array([points[w] for w in sorted(points)])
-        value = value / 100 if value.max() > 1.5 else value
-        if not np.isfinite(value).all() or value.min() < 0 or value.max() > 1.001:
-            raise EntryFault(f"the curve of {code} leaves 0 to 100 %.")
-        through = np.interp(NM, wave, value)
+        through = np.interp(NM, *_curve(points, code))
         return make_gel(book, code, name, tuple(round(float(v), 4) for v in through))
-    rgb = _colour(colour, code)
+    rgb = _colour(cells.get("colour", ""), code)
     daylight = rgb_through(curve_from_rgb(np.array(rgb)), DAYLIGHT)
     return Gel(book=book, code=code, name=name[:80], rgb=rgb, daylight=_three(daylight))
+
+
+def _curve(points: Mapping[float, float], code: str) -> tuple[np.ndarray, np.ndarray]:
+    """Wavelengths (n,) in nm, rising, and what goes through at each, 0 … 1. Raises EntryFault."""
+    wave = np.array(sorted(points))
+    value = np.array([points[w] for w in sorted(points)])
+    value = (
+        value / 100 if value.max() > 1.5 else value
+    )  # no gel lets more than all through: percent
+    if not np.isfinite(value).all() or value.min() < 0 or value.max() > 1.001:
+        raise EntryFault(f"the curve of {code} leaves 0 to 100 %.")
+    return wave, value
 
 
 def make_gel(book: str, code: str, name: str, curve: tuple[float, ...]) -> Gel:

@@ -6,10 +6,11 @@ from __future__ import annotations
 
 import itertools
 import sqlite3
+from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -202,10 +203,6 @@ def load(db: sqlite3.Connection, stamp: int) -> Columns:
 
 def _load(db: sqlite3.Connection, stamp: int) -> Columns:
     attributes = [name for (name,) in db.execute("SELECT name FROM attribute ORDER BY id")]
-    trust: dict[str, tuple[Any, ...]] = {
-        r[0]: r[1:]
-        for r in db.execute("SELECT ident, by_maker, proven_3d, proven_unit, rating FROM trust")
-    }
     profiles = db.execute(
         "SELECT id, maker, model, source, body, borrowed, ident, words, offered FROM profile "
         "ORDER BY id"
@@ -216,36 +213,14 @@ def _load(db: sqlite3.Connection, stamp: int) -> Columns:
     )
     sources = sorted(set(p_source_id))
     source_at = {name: index for index, name in enumerate(sources[:_SOURCES_MAX])}
-    none = (False, False, False, 0.0)
-    trusted = [trust.get(ident, none) for ident in p_ident] if trust else [none] * len(p_ident)
-    parts: list[NDArray[np.int64]] = []
-    sequence, sizes, functions = bytearray(), bytearray(), bytearray()
-    m_name: list[str] = []
-    names: dict[str, str] = {}
-    fields = (
-        "id, profile, footprint, cells, wheel + 2 * ranges, length(sequence), length(functions), "
-        "name, sequence, sizes, functions"
-    )
-    cursor = db.execute(f"SELECT {fields} FROM mode ORDER BY id")
-    while rows := cursor.fetchmany(8192):
-        *numbers, own, blobs, widths, more = zip(*rows, strict=True)
-        parts.append(np.array(numbers, np.int64).T)
-        m_name.extend(
-            [names.setdefault(name, name) for name in own]
-        )  # few different ones, kept once each
-        sequence += b"".join(blobs)
-        sizes += b"".join(widths)
-        functions += b"".join(more)
-    m = np.concatenate(parts) if parts else np.zeros((0, 7), np.int64)
-    also = np.frombuffer(functions, np.uint16).reshape(-1, 2)
-    del parts
+    trusted = _trusted(db, p_ident)
+    modes = _modes(db)
+    m, pairs, also = modes.numbers, modes.sequence, modes.functions
     row_of = np.zeros((max(p_id) if p_id else 0) + 2, np.int32)
     row_of[np.array(p_id, np.int64)] = np.arange(len(p_id))
-    pairs = np.frombuffer(sequence, np.uint16).reshape(-1, 2)
-    starts = np.concatenate([[0], np.cumsum(m[:, 5]) >> 2])
     words = Words()
     distinct: dict[str, int] = {}
-    m_words = np.array([distinct.setdefault(name, len(distinct)) for name in m_name], np.int32)
+    m_words = np.array([distinct.setdefault(name, len(distinct)) for name in modes.names], np.int32)
     made = Columns(
         stamp=stamp,
         attributes=attributes,
@@ -264,15 +239,15 @@ def _load(db: sqlite3.Connection, stamp: int) -> Columns:
         p_rating=np.array([t[3] or 0 for t in trusted], np.float32),
         m_id=m[:, 0].copy(),
         m_profile=row_of[m[:, 1]],
-        m_name=m_name,
+        m_name=modes.names,
         m_footprint=m[:, 2].astype(np.int32),
         m_cells=m[:, 3].astype(np.int32),
         m_wheel=(m[:, 4] & 1) > 0,
         m_ranges=(m[:, 4] & 2) > 0,
         seq_attr=np.ascontiguousarray(pairs[:, 0]),
         seq_slot=np.ascontiguousarray(pairs[:, 1]),
-        seq_start=starts,
-        seq_size=np.frombuffer(sizes, np.uint8),
+        seq_start=np.concatenate([[0], np.cumsum(m[:, 5]) >> 2]),
+        seq_size=np.frombuffer(modes.sizes, np.uint8),
         f_attr=np.ascontiguousarray(also[:, 0]),
         f_slot=np.ascontiguousarray(also[:, 1]),
         f_owner=np.repeat(np.arange(len(m), dtype=np.int32), m[:, 6] >> 2),
@@ -282,3 +257,49 @@ def _load(db: sqlite3.Connection, stamp: int) -> Columns:
     made.n_words = words.column([tokens(name) for name in distinct])
     made.vocabulary = list(words.ids)
     return made
+
+
+def _trusted(db: sqlite3.Connection, idents: Sequence[str]) -> list[tuple[Any, ...]]:
+    """By whom a profile is and what is proven of it: by_maker, in 3-D, on a unit, rating."""
+    trust: dict[str, tuple[Any, ...]] = {
+        r[0]: r[1:]
+        for r in db.execute("SELECT ident, by_maker, proven_3d, proven_unit, rating FROM trust")
+    }
+    none = (False, False, False, 0.0)
+    return [trust.get(ident, none) for ident in idents]
+
+
+class _Modes(NamedTuple):
+    """All modes as they lie in the file."""
+
+    numbers: NDArray[np.int64]  # (modes, 7): id, profile, footprint, cells, marks, two lengths
+    names: list[str]
+    sequence: NDArray[np.uint16]  # (channels, 2): attribute, slot
+    sizes: bytes
+    functions: NDArray[np.uint16]  # (functions, 2)
+
+
+def _modes(db: sqlite3.Connection) -> _Modes:
+    parts: list[NDArray[np.int64]] = []
+    sequence, sizes, functions = bytearray(), bytearray(), bytearray()
+    names: list[str] = []
+    kept: dict[str, str] = {}  # few different ones, kept once each
+    fields = (
+        "id, profile, footprint, cells, wheel + 2 * ranges, length(sequence), length(functions), "
+        "name, sequence, sizes, functions"
+    )
+    cursor = db.execute(f"SELECT {fields} FROM mode ORDER BY id")
+    while rows := cursor.fetchmany(8192):
+        *numbers, own, blobs, widths, more = zip(*rows, strict=True)
+        parts.append(np.array(numbers, np.int64).T)
+        names.extend([kept.setdefault(name, name) for name in own])
+        sequence += b"".join(blobs)
+        sizes += b"".join(widths)
+        functions += b"".join(more)
+    return _Modes(
+        np.concatenate(parts) if parts else np.zeros((0, 7), np.int64),
+        names,
+        np.frombuffer(sequence, np.uint16).reshape(-1, 2),
+        bytes(sizes),
+        np.frombuffer(functions, np.uint16).reshape(-1, 2),
+    )

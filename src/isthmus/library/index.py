@@ -295,49 +295,23 @@ class Index:
         A source that is off or gone from the list is taken out; one that is away keeps what was
         last seen of it.
         """
+        on = [source for source in sources if source.on]
+        removed = self._forget_all_but({source.id for source in on})
         changed: list[tuple[str, FileSeen]] = []
-        removed = 0
-        self.db.execute("BEGIN")
-        for (old,) in list(self.db.execute("SELECT id FROM source")):
-            if old not in {source.id for source in sources if source.on}:
-                removed += self._forget(old)
-        self.db.execute("COMMIT")
-        for source in (s for s in sources if s.on and s.kind != GENERIC):
+        for source in on:
+            if source.kind == GENERIC:
+                continue
             if is_away(source):
                 self.db.execute(
                     "INSERT INTO source VALUES (?,1,0) ON CONFLICT (id) DO UPDATE SET away=1",
                     (source.id,),
                 )
                 continue
-            have = {
-                path: (size, at)
-                for path, size, at in self.db.execute(
-                    "SELECT path, size, changed FROM file WHERE source=? AND path NOT LIKE "
-                    "'exchange:%'",
-                    (source.id,),
-                )
-            }
-            seen = {file.path: file for file in files_of(source)}
-            gone = [path for path in have if path not in seen]
-            self.db.execute("BEGIN")
-            self._drop(source.id, gone)
-            self.db.execute(
-                "INSERT INTO source VALUES (?,0,?) ON CONFLICT (id) DO UPDATE SET away=0, "
-                "files=excluded.files",
-                (source.id, len(seen)),
-            )
-            self.db.execute("COMMIT")
-            removed += len(gone)
-            changed.extend(
-                (source.id, file)
-                for file in seen.values()
-                if have.get(file.path) != (file.size, file.changed)
-            )
-        generic = next((s for s in sources if s.kind == GENERIC and s.on), None)
-        if (
-            generic
-            and not self.db.execute("SELECT 1 FROM source WHERE id=?", (generic.id,)).fetchone()
-        ):
+            gone, fresh = self._look_through(source)
+            removed += gone
+            changed += ((source.id, file) for file in fresh)
+        generic = next((s for s in on if s.kind == GENERIC), None)
+        if generic and not self._has(generic.id):
             self._put_generic(generic)
         read, faults, stopped = self._read_all(changed, told, workers)
         downloaded = [path for (path,) in self.db.execute(_OFFERS_THAT_ARE_HERE)]
@@ -346,6 +320,36 @@ class Index:
         self._bump()
         self.db.execute("COMMIT")
         return Outcome(read, removed, faults, stopped)
+
+    def _forget_all_but(self, kept: set[str]) -> int:
+        """Take out sources that are not wanted any more; how many profiles went with them."""
+        self.db.execute("BEGIN")
+        known = [source for (source,) in self.db.execute("SELECT id FROM source")]
+        removed = sum(self._forget(source) for source in known if source not in kept)
+        self.db.execute("COMMIT")
+        return removed
+
+    def _look_through(self, source: Source) -> tuple[int, list[FileSeen]]:
+        """Take out files of a source that are gone; how many, and those that are new or changed."""
+        rows = self.db.execute(
+            "SELECT path, size, changed FROM file WHERE source=? AND path NOT LIKE 'exchange:%'",
+            (source.id,),
+        )
+        have = {path: (size, at) for path, size, at in rows}
+        seen = {file.path: file for file in files_of(source)}
+        gone = [path for path in have if path not in seen]
+        self.db.execute("BEGIN")
+        self._drop(source.id, gone)
+        self.db.execute(
+            "INSERT INTO source VALUES (?,0,?) ON CONFLICT (id) DO UPDATE SET away=0, "
+            "files=excluded.files",
+            (source.id, len(seen)),
+        )
+        self.db.execute("COMMIT")
+        return len(gone), [f for f in seen.values() if have.get(f.path) != (f.size, f.changed)]
+
+    def _has(self, source: str) -> bool:
+        return bool(self.db.execute("SELECT 1 FROM source WHERE id=?", (source,)).fetchone())
 
     def _put_generic(self, source: Source) -> None:
         made = [

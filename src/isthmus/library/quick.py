@@ -225,27 +225,32 @@ def _ranges(logical: list[Element], size: int) -> Pairs:
     shift, top = 8 * (size - 1), 256**size - 1
     made: Pairs = []
     for part in logical:
-        functions = [
-            (dmx_value(f.get("DMXFrom") or "0/1", size), f)
-            for f in part
-            if f.tag == "ChannelFunction"
-        ]
-        functions.sort(key=lambda pair: pair[0])
+        functions = sorted(_starts(part, "ChannelFunction", size), key=lambda pair: pair[0])
         for index, (start, function) in enumerate(functions):
             end = next((later for later, _ in functions[index + 1 :] if later > start), top + 1) - 1
             sets = sorted(
-                (dmx_value(s.get("DMXFrom") or "0/1", size), s.get("Name", ""))
-                for s in function
-                if s.tag == "ChannelSet"
+                (at, s.get("Name", "")) for at, s in _starts(function, "ChannelSet", size)
             )
-            inside = [(at, name) for at, name in sets if start <= at <= end]
-            if not inside or inside[0][0] > start:
-                made.append((start, (inside[0][0] if inside else end + 1) - 1))
-            for place, (at, name) in enumerate(inside):
-                if name.strip() or len(inside) == 1:
-                    stop = (inside[place + 1][0] if place + 1 < len(inside) else end + 1) - 1
-                    made.append((at, max(stop, at)))
+            made += _of_function(start, end, [(at, n) for at, n in sets if start <= at <= end])
     return [(low >> shift, min(high, top) >> shift) for low, high in sorted(made)]
+
+
+def _starts(parent: Element, tag: str, size: int) -> list[tuple[int, Element]]:
+    return [(dmx_value(e.get("DMXFrom") or "0/1", size), e) for e in parent if e.tag == tag]
+
+
+def _of_function(start: int, end: int, sets: list[tuple[int, str]]) -> Pairs:
+    """Ranges of one function: what lies before its first set, and the sets that have a name."""
+    if not sets:
+        return [(start, end)]
+    made: Pairs = [(start, sets[0][0] - 1)] if sets[0][0] > start else []
+    stops = [*(at - 1 for at, _ in sets[1:]), end]
+    made += (
+        (at, max(stop, at))
+        for (at, name), stop in zip(sets, stops, strict=True)
+        if name.strip() or len(sets) == 1
+    )
+    return made
 
 
 def facts_of_bytes(data: bytes, where: str) -> Facts:

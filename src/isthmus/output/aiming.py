@@ -4,7 +4,7 @@ of axes honoured.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -90,62 +90,61 @@ def aim_units(
     points = np.broadcast_to(np.asarray(targets, np.float64), (len(ids), 3))
     target = dict(zip(ids, points, strict=True))
     by_id = {unit.id: unit for unit in show.units}
+    known = [by_id[i] for i in ids if i in by_id]
     wanted: Asked = {}
-    answers: dict[str, Aiming] = {}
-    placed = [by_id[i] for i in ids if i in by_id and by_id[i].position is not None]
-    for i in ids:
-        if i in by_id and by_id[i].position is None:
-            answers[i] = Aiming(i, by_id[i].number, 0.0, 0.0, False, float("inf"), "no place")
+    answers = {u.id: _not_aimed(u, "no place") for u in known if u.position is None}
+    placed = [u for u in known if u.position is not None]
     for program, units in group_by_mode(placed, profiles_of(show)):
-        pan_item, tilt_item = _axis(program, "Pan"), _axis(program, "Tilt")
+        axes = {name: _axis(program, name) for name in ("Pan", "Tilt")}
         beam = centre_beam(program.assembly)
-        if beam is None or (pan_item is None and tilt_item is None):
+        if beam is None or not any(axes.values()):
             why = "no pan and no tilt" if beam else "no light"
-            answers |= {
-                u.id: Aiming(u.id, u.number, 0.0, 0.0, False, float("inf"), why) for u in units
-            }
+            answers |= {u.id: _not_aimed(u, why) for u in units}
             continue
-        chain = core.chain_of(beam.chain)
-        base = placements(
-            [u.position or (0.0, 0.0, 0.0) for u in units], [u.rotation for u in units]
-        )
-        stops = np.array(
-            [[*_stops(pan_item, u, "Pan"), *_stops(tilt_item, u, "Tilt")] for u in units]
-        )
-        now = np.array(
-            [
-                [live.sent_axis(u.id, "Pan") or 0.0, live.sent_axis(u.id, "Tilt") or 0.0]
-                for u in units
-            ]
-        )
         goal = np.array([target[u.id] for u in units])
-        found = core.aim(chain, base, goal, core.Reach(*stops.T), (now[:, 0], now[:, 1]), way)
-        pan, tilt = _as_sent(pan_item, found.pan), _as_sent(tilt_item, found.tilt)
-        miss = core.residual(*core.forward(chain, base, pan, tilt), goal)
-        for row, unit in enumerate(units):
-            levels: dict[str, float] = {}
-            spans: dict[str, float] = {}
-            for name, item, value in (
-                ("Pan", pan_item, found.pan[row]),
-                ("Tilt", tilt_item, found.tilt[row]),
-            ):
-                if item is not None and item.channel.first is not None:
-                    levels[name] = level_for(item, float(value))
-                    spans[name] = item.channel.first.physical_to - item.channel.first.physical_from
-            asked = _asked_for(unit, levels, spans)
-            why = (
-                ""
-                if found.reached[row]
-                else "out of reach"
-                if not unit.limits
-                else "limits or stops in the way"
-            )
-            if asked is None:
-                why = "offsets past the end of the range"
-            for name, item in (("Pan", pan_item), ("Tilt", tilt_item)):
-                if item is not None and asked is not None and name in asked:
-                    wanted[(unit.id, item.cell, name)] = asked[name]
-            answers[unit.id] = Aiming(
+        asked, aimed = _aim_alike(live, axes, core.chain_of(beam.chain), units, goal, way)
+        wanted |= asked
+        answers |= {answer.unit: answer for answer in aimed}
+    return wanted, [answers[i] for i in ids if i in answers]
+
+
+def _not_aimed(unit: Unit, why: str) -> Aiming:
+    return Aiming(unit.id, unit.number, 0.0, 0.0, False, float("inf"), why)
+
+
+def _aim_alike(
+    live: Live,
+    axes: Mapping[str, ChartChannel | None],
+    chain: core.Chain,
+    units: Sequence[Unit],
+    goal: NDArray[np.float64],
+    way: str,
+) -> tuple[Asked, list[Aiming]]:
+    """Units of one mode, all at once: goal (units, 3) in metres."""
+    base = placements([u.position or (0.0, 0.0, 0.0) for u in units], [u.rotation for u in units])
+    stops = np.array(
+        [[end for name, item in axes.items() for end in _stops(item, u, name)] for u in units]
+    )
+    now = [np.array([live.sent_axis(u.id, name) or 0.0 for u in units]) for name in axes]
+    found = core.aim(chain, base, goal, core.Reach(*stops.T), (now[0], now[1]), way)
+    pan, tilt = _as_sent(axes["Pan"], found.pan), _as_sent(axes["Tilt"], found.tilt)
+    miss = core.residual(*core.forward(chain, base, pan, tilt), goal)
+    wanted: Asked = {}
+    answers = []
+    for row, unit in enumerate(units):
+        values = {"Pan": float(found.pan[row]), "Tilt": float(found.tilt[row])}
+        asked = _levels_for(unit, axes, values)
+        why = ""
+        if asked is None:
+            why = "offsets past the end of the range"
+        elif not found.reached[row]:
+            why = "limits or stops in the way" if unit.limits else "out of reach"
+        for name, level in (asked or {}).items():
+            item = axes[name]
+            if item is not None:
+                wanted[(unit.id, item.cell, name)] = level
+        answers.append(
+            Aiming(
                 unit.id,
                 unit.number,
                 float(pan[row]),
@@ -154,7 +153,23 @@ def aim_units(
                 float(miss[row]),
                 why,
             )
-    return wanted, [answers[i] for i in ids if i in answers]
+        )
+    return wanted, answers
+
+
+def _levels_for(
+    unit: Unit, axes: Mapping[str, ChartChannel | None], values: Mapping[str, float]
+) -> dict[str, float] | None:
+    """The levels that bring axes to these angles in degrees; None when the unit's offsets lead
+    past the end of one.
+    """
+    levels: dict[str, float] = {}
+    spans: dict[str, float] = {}
+    for name, item in axes.items():
+        if item is not None and item.channel.first is not None:
+            levels[name] = level_for(item, values[name])
+            spans[name] = item.channel.first.physical_to - item.channel.first.physical_from
+    return _asked_for(unit, levels, spans)
 
 
 def _as_sent(item: ChartChannel | None, degrees: Array) -> Array:

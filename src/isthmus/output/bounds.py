@@ -10,7 +10,7 @@ by name go past.
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from isthmus.output.compile import Compiled
 from isthmus.profiles import chart, profiles_of
 from isthmus.profiles.chart import ChartChannel
-from isthmus.show.records import SLOTS, Limit, Show
+from isthmus.show.records import SLOTS, Limit, Show, Unit
 
 Slot = tuple[int, int]  # universe, address
 _EPS = 1e-6  # of a DMX step
@@ -73,17 +73,8 @@ class Bounds:
             channels = chart(*mode).channels if mode else ()
             for limit in unit.limits if channels else ():
                 for item, low, high in limited(limit, channels):
-                    for patched in unit.patch:
-                        row = self._rows.get(patched.universe)
-                        at = [
-                            patched.address + offset - 1
-                            for block, offset in item.slots
-                            if block == patched.block
-                        ]
-                        if row is not None and at and min(at) >= 1 and max(at) <= SLOTS:
-                            found.setdefault(len(at), []).append(
-                                (tuple(row * SLOTS + a - 1 for a in at), low, high, unit.number)
-                            )
+                    for at in self._places(unit, item):
+                        found.setdefault(len(at), []).append((at, low, high, unit.number))
         self._groups = [
             _Group(
                 np.array([f[0] for f in items], np.int64).reshape(-1, resolution),
@@ -91,6 +82,20 @@ class Bounds:
             )
             for resolution, items in sorted(found.items())
         ]
+
+    def _places(self, unit: Unit, item: ChartChannel) -> Iterator[tuple[int, ...]]:
+        """Where a channel lies in the flat frame, coarse first, for each block of the unit that has
+        it and is sent.
+        """
+        for patched in unit.patch:
+            row = self._rows.get(patched.universe)
+            at = [
+                patched.address + offset - 1
+                for block, offset in item.slots
+                if block == patched.block
+            ]
+            if row is not None and at and min(at) >= 1 and max(at) <= SLOTS:
+                yield tuple(row * SLOTS + a - 1 for a in at)
 
     def __bool__(self) -> bool:
         return bool(self._groups)

@@ -165,13 +165,13 @@ def _places(
     room, spacing = Room(index.universes), add.spacing or length
     at = _first_place(index, room, add, spacing * (len(numbers) - 1) + length, length, notes)
     if length > SLOTS:
-        for _ in numbers:
-            yield _apart(room, sizes, at)
+        yield from (_apart(room, sizes, at) for _ in numbers)
         return
     for number in numbers:
         if add.place == GAPS:
             at = _gap(room, length, kept, at)
         elif at[1] + length - 1 > SLOTS:
+            # a unit that ends just at the end of a universe leaves nothing to tell of
             if at[1] <= SLOTS or number != numbers[0]:
                 notes.append(
                     f"{number} would run past {at[0]}.{SLOTS}, so it goes to universe {at[0] + 1}."

@@ -88,15 +88,12 @@ def write_cells(show: Show, cells: Iterable[Cell], write_gel: GelWriter | None =
                 f"The column {BY_KEY[key].name if key in BY_KEY else key} cannot be typed in."
             )
     before, moded = show, by_column.get("mode", {})
-    for mode, ids in _by_text(moded).items():
-        show = set_mode(show, ids, mode)
-    for key in ("name", "hangs_on", "purpose", "note"):
+    for key in WRITERS:
         for text, ids in _by_text(by_column.get(key, {})).items():
-            show = set_text(show, ids, key, text)
-    for text, ids in _by_text(by_column.get("gel", {})).items():
-        show = write_gel(show, ids, text) if write_gel else set_text(show, ids, "gel", text)
-    for text, ids in _by_text(by_column.get("locked", {})).items():
-        show = set_locked(show, ids, text.lower() in YES)
+            if key == "gel" and write_gel:
+                show = write_gel(show, ids, text)
+            else:
+                show = WRITERS[key](show, ids, text)
     if wanted := by_column.get("number"):
         show = renumber(show, {unit: one_number(text) for unit, text in wanted.items()})
     if wanted := by_column.get("address"):
@@ -104,6 +101,18 @@ def write_cells(show: Show, cells: Iterable[Cell], write_gel: GelWriter | None =
     else:
         placing = grown(before, show, moded)
     return Written(placing.show, placing if placing.in_the_way else None)
+
+
+def _text_writer(key: str) -> GelWriter:
+    return lambda show, ids, text: set_text(show, ids, key, text)
+
+
+# in this order: a mode first, for what follows may hang on it
+WRITERS: dict[str, GelWriter] = {
+    "mode": set_mode,
+    **{key: _text_writer(key) for key in ("name", "hangs_on", "purpose", "note", "gel")},
+    "locked": lambda show, ids, text: set_locked(show, ids, text.lower() in YES),
+}
 
 
 def _by_text(wanted: Mapping[str, str]) -> dict[str, list[str]]:

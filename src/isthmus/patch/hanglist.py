@@ -207,108 +207,105 @@ def parse_hang_list(
     rows = read_table(data, where)
     start, found, guessed = match_columns(rows, library)
     at = dict(columns) if columns is not None else found
-    lacking = [PLAIN[name] for name in NEEDED if name not in at]
-    width = max((len(row) for row in rows), default=0)
-    heads = [
-        rows[start][i]
-        if start >= 0 and i < len(rows[start]) and rows[start][i]
-        else f"column {i + 1}"
-        for i in range(width)
-    ]
+    heads = _heads(rows, start)
+    names = {name: heads[i] for name, i in at.items() if i < len(heads)}
+    lacking = tuple(PLAIN[name] for name in NEEDED if name not in at)
     if lacking and not lenient:
-        told = (
-            ", ".join(f"“{cell[:20]}”" for cell in (rows[0] if rows else []) if cell) or "nothing"
-        )
-        raise FileFault(
-            f"no column is called {' or '.join(lacking)}, and none looks like it; line 1 has "
-            f"{told[:160]}.",
-            where=where,
-            do="Name the columns Unit, Type, Mode, Address, Position.",
-        )
+        raise _lacks(rows, lacking, where)
+    title = Path(where).stem
     if lacking:
-        names = {name: heads[i] for name, i in at.items() if i < len(heads)}
         return HangList(
-            Paper(title=Path(where).stem),
-            (),
-            (),
-            names,
-            (),
-            heads=tuple(heads),
-            at=dict(at),
-            lacking=tuple(lacking),
+            Paper(title=title), (), (), names, (), heads=heads, at=dict(at), lacking=lacking
         )
-    agreed = {plain(text): key for text, key in (aliases or {}).items()}
-    good: list[PaperRow] = []
-    rejected: list[PaperRow] = []
-    faults: list[LineFault] = []
-    unread: list[UnreadLine] = []
-    seen: dict[int, int] = {}
-    unknown: Counter[str] = Counter()
-    above: dict[str, str] = {}
-    filled: Counter[str] = Counter()
-    fills = [
+    lines = _Lines(library, {plain(text): key for text, key in (aliases or {}).items()})
+    lines.fills = [
         name
         for name in ("type", "mode", "hangs_on")
         if _merged(rows[start + 1 :], at.get(name, -1))
     ]
     for line, row in enumerate(rows[start + 1 :], start + 2):
-        if not any(row):
-            continue
-        cells = {name: row[i] if i < len(row) else "" for name, i in at.items()}
-        cells |= {name: text for (at_line, name), text in (edits or {}).items() if at_line == line}
-        if cells.get("number"):
-            had_type = bool(cells.get("type"))
-            for name in fills:  # merged cells come out empty below the first
-                if (
-                    name in cells
-                    and not cells[name]
-                    and above.get(name)
-                    and (name != "mode" or not had_type)
-                ):
-                    cells[name] = above[name]
-                    filled[name] += 1
-            above = {name: cells.get(name, "") for name in ("type", "mode", "hangs_on")}
-        found_row, mine = _row(cells, line, library, agreed)
-        if any(fault.column == "type" for fault in mine) and cells.get("type"):
-            unknown[cells["type"]] += 1
-        if found_row.number in seen and found_row.number:
-            text = f"unit {found_row.number} stands in line {seen[found_row.number]} already."
-            mine.append(LineFault(line, "number", text, "Give one of them another number."))
-        elif found_row.number:
-            seen[found_row.number] = line
-        faults.extend(mine)
-        (rejected if mine else good).append(found_row)
-        if mine:
-            unread.append(
-                UnreadLine(
-                    line=line,
-                    cells={n: t[:200] for n, t in cells.items() if t},
-                    why=" ".join(str(f) for f in mine),
-                )
-            )
+        if any(row):
+            cells = {name: row[i] if i < len(row) else "" for name, i in at.items()}
+            typed = {name: text for (of, name), text in (edits or {}).items() if of == line}
+            lines.take(cells | typed, line)
+    headed = {i for i, head in enumerate(heads) if not head.startswith("column ")}
     return HangList(
-        Paper(title=Path(where).stem, rows=tuple(good), unread=tuple(unread)),
-        tuple(rejected),
-        tuple(faults),
-        {name: heads[i] for name, i in at.items() if i < len(heads)},
-        tuple(
-            head
-            for i, head in enumerate(heads)
-            if i not in at.values() and not head.startswith("column ")
-        ),
-        tuple(_unknown(text, count, library) for text, count in unknown.most_common()),
+        Paper(title=title, rows=tuple(lines.good), unread=tuple(lines.unread)),
+        tuple(lines.rejected),
+        tuple(lines.faults),
+        names,
+        tuple(heads[i] for i in sorted(headed - set(at.values()))),
+        tuple(_unknown(text, count, library) for text, count in lines.unknown.most_common()),
         tuple(
             f"{PLAIN[name]} was empty in {many(count, 'line')} and taken from the line above."
-            for name, count in filled.items()
+            for name, count in lines.filled.items()
         ),
-        tuple(heads),
+        heads,
         dict(at),
-        tuple(
-            name
-            for name in guessed
-            if columns is None and start >= 0 and not heads[at[name]].startswith("column ")
-        ),
+        tuple(n for n in guessed if columns is None and start >= 0 and at[n] in headed),
     )
+
+
+def _heads(rows: Sequence[Sequence[str]], start: int) -> tuple[str, ...]:
+    """What stands at the head of each column, its number where nothing does."""
+    width = max((len(row) for row in rows), default=0)
+    head = rows[start] if start >= 0 else ()
+    return tuple(head[i] if i < len(head) and head[i] else f"column {i + 1}" for i in range(width))
+
+
+def _lacks(rows: Sequence[Sequence[str]], lacking: Sequence[str], where: str) -> FileFault:
+    told = ", ".join(f"“{cell[:20]}”" for cell in (rows[0] if rows else []) if cell) or "nothing"
+    return FileFault(
+        f"no column is called {' or '.join(lacking)}, and none looks like it; line 1 has "
+        f"{told[:160]}.",
+        where=where,
+        do="Name the columns Unit, Type, Mode, Address, Position.",
+    )
+
+
+class _Lines:
+    """The lines of a list as they are read, one after the other."""
+
+    def __init__(self, library: Library, agreed: Mapping[str, str]) -> None:
+        self.library, self.agreed = library, agreed
+        self.good: list[PaperRow] = []
+        self.rejected: list[PaperRow] = []
+        self.faults: list[LineFault] = []
+        self.unread: list[UnreadLine] = []
+        self.unknown: Counter[str] = Counter()  # models no profile has
+        self.fills: Sequence[str] = ()  # columns that have merged cells
+        self.filled: Counter[str] = Counter()
+        self._seen: dict[int, int] = {}  # unit → its line
+        self._above: dict[str, str] = {}
+
+    def take(self, cells: dict[str, str], line: int) -> None:
+        if cells.get("number"):
+            self._fill(cells)
+        row, mine = _row(cells, line, self.library, self.agreed)
+        if any(fault.column == "type" for fault in mine) and cells.get("type"):
+            self.unknown[cells["type"]] += 1
+        first = self._seen.setdefault(row.number, line) if row.number else line
+        if first != line:
+            text = f"unit {row.number} stands in line {first} already."
+            mine.append(LineFault(line, "number", text, "Give one of them another number."))
+        self.faults.extend(mine)
+        (self.rejected if mine else self.good).append(row)
+        if mine:
+            written = {n: t[:200] for n, t in cells.items() if t}
+            why = " ".join(str(fault) for fault in mine)
+            self.unread.append(UnreadLine(line=line, cells=written, why=why))
+
+    def _fill(self, cells: dict[str, str]) -> None:
+        """Merged cells come out empty below the first. A mode is not taken from above where the
+        line names a type of its own.
+        """
+        had_type = bool(cells.get("type"))
+        for name in self.fills:
+            empty = name in cells and not cells[name] and self._above.get(name)
+            if empty and (name != "mode" or not had_type):
+                cells[name] = self._above[name]
+                self.filled[name] += 1
+        self._above = {name: cells.get(name, "") for name in ("type", "mode", "hangs_on")}
 
 
 def unread_as_table(paper: Paper) -> bytes:

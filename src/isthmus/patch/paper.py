@@ -186,34 +186,13 @@ def take_paper_side(
 
     Raises EntryFault when an address runs past its universe.
     """
-    index = index_of(show)
+    units = index_of(show).by_id
     rows = {row.number: row for row in show.paper.rows}
-    found = list(found)
-    show = renumber(
-        show, {d.unit: int(d.paper) for d in found if d.field == "number" and d.unit in index.by_id}
-    )
-    chosen = [d for d in found if d.unit in index.by_id and d.number in rows]
+    found = [d for d in found if d.unit in units]
+    show = renumber(show, {d.unit: int(d.paper) for d in found if d.field == "number"})
+    chosen = [d for d in found if d.number in rows]
     for difference in chosen:
-        row = rows[difference.number]
-        if difference.field == "type":
-            shelf = library or Library.of(show.profiles)
-            match = shelf.match(row.type)
-            mode = (
-                (
-                    match[1].mode(row.mode)
-                    or (match[1].modes[0] if len(match[1].modes) == 1 else None)
-                )
-                if match
-                else None
-            )
-            if match and mode:
-                show = replace_type(show, [difference.unit], shelf.stored[match[0]], mode.name).show
-        elif difference.field == "mode" and difference.takeable:
-            show = set_mode(show, [difference.unit], row.mode)
-        elif difference.field in ("gel", "hangs_on", "purpose"):
-            show = set_text(
-                show, [difference.unit], difference.field, getattr(row, difference.field)
-            )
+        show = _taken(show, difference, rows[difference.number], library)
     spots = {d.unit: rows[d.number] for d in chosen if d.field == "address" and d.takeable}
     profiles = index_of(show).profiles
 
@@ -224,6 +203,27 @@ def take_paper_side(
         )
 
     return change_units(show, spots, address)
+
+
+def _taken(show: Show, difference: Difference, row: PaperRow, library: Library | None) -> Show:
+    """One field of one unit as the paper has it; numbers and addresses are not given singly."""
+    field, unit = difference.field, [difference.unit]
+    if field == "type":
+        return _type_taken(show, difference.unit, row, library or Library.of(show.profiles))
+    if field == "mode" and difference.takeable:
+        return set_mode(show, unit, row.mode)
+    if field in ("gel", "hangs_on", "purpose"):
+        return set_text(show, unit, field, getattr(row, field))
+    return show
+
+
+def _type_taken(show: Show, unit: str, row: PaperRow, shelf: Library) -> Show:
+    match = shelf.match(row.type)
+    if not match:
+        return show
+    key, profile = match
+    mode = profile.mode(row.mode) or (profile.modes[0] if len(profile.modes) == 1 else None)
+    return replace_type(show, [unit], shelf.stored[key], mode.name).show if mode else show
 
 
 def take_patch_side(show: Show, found: Iterable[Difference]) -> Show:

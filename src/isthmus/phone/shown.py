@@ -27,51 +27,52 @@ MAX_PICTURES = 200
 
 
 def state_of(show: Show, call: RollCall | None, sending: bool = True) -> dict[str, Any]:
+    """What a phone shows: always the plan with its verdicts, and the stop that is called."""
     held = {v.unit: v.result for v in show.verdicts if holds(show, v)}
-    plan = [
-        [u.id, round(u.position[0], 2), round(u.position[1], 2), held.get(u.id, "")]
-        for u in show.units
-        if u.position
-    ]
     state: dict[str, Any] = {
         "show": show.name,
         "on": call is not None,
         "sending": sending,
-        "plan": plan,
+        "plan": [
+            [u.id, round(u.position[0], 2), round(u.position[1], 2), held.get(u.id, "")]
+            for u in show.units
+            if u.position
+        ],
         "ways": WRONG_IN,
     }
-    if call is None:
-        return state
+    return state if call is None else state | _stop_of(show, call, sending, held)
+
+
+def _stop_of(show: Show, call: RollCall, sending: bool, held: dict[str, str]) -> dict[str, Any]:
     stop = call.stop
     unit = show.unit(call.unit) if call.unit else None
     verdict = next((v for v in show.verdicts if unit and v.unit == unit.id), None)
     first = max(0, min(call.at - 1, len(call.calls) - 2 * AROUND))
-    rows = []
-    for at, other in enumerate(call.calls[first : first + 2 * AROUND], first):
-        one = show.unit(other.units[0]) if len(other.units) == 1 else None
-        rows.append(
-            [
-                other.units[0],
-                str(one.number) if one else "",
-                one.name if one else other.title,
-                held.get(other.units[0], ""),
-                at == call.at,
-            ]
-        )
-    return state | {
-        "stop": f"{call.at}:{stop.title}:{stop.cell}",
-        "units": list(stop.units),
-        "slot": stop.slot,
+    near = enumerate(call.calls[first : first + 2 * AROUND], first)
+    of_unit = {
         "number": str(unit.number) if unit else "",
         "title": (unit.name or str(unit.number)) if unit else stop.title,
         "where": f"{unit.hangs_on or 'nowhere yet'}, {addresses(unit)}"
         if unit
         else numbers_of(show, stop.units),
+    }
+    return of_unit | {
+        "stop": f"{call.at}:{stop.title}:{stop.cell}",
+        "units": list(stop.units),
+        "slot": stop.slot,
         "see": sentence(call, show) if sending else OFF,
         "verdict": say(show, verdict) if verdict else "",
         "left": tally(show, call.order)["left"],
-        "next": rows,
+        "next": [[*_line_of(show, other, held), at == call.at] for at, other in near],
     }
+
+
+def _line_of(show: Show, other: Call, held: dict[str, str]) -> list[str]:
+    """A stop among those around the one called: unit, number, title, verdict."""
+    first = other.units[0]
+    one = show.unit(first) if len(other.units) == 1 else None
+    named = [str(one.number), one.name] if one else ["", other.title]
+    return [first, *named, held.get(first, "")]
 
 
 def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
@@ -94,15 +95,19 @@ def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
     if (others or strange) and result == "wrong" and not {"other", "too"} & set(what):
         what.append("other")
     at = time.strftime("%Y-%m-%dT%H:%M:%S", time.localtime(time.time() - op.ago))
+    seen = Verdict(unit="", at=at, result=result, what=tuple(what), others=tuple(others), note=note)
     for unit in units:
-        have = next((v for v in show.verdicts if v.unit == unit), None)
-        if have is None or not _stands(show, have, at, op.ago):
-            show = mark(show, str(unit), result, note, at, what, others, acts, op.phone)
-        elif have.result != result or note:
-            seen = Verdict(
-                unit=have.unit, result=result, what=tuple(what), others=tuple(others), note=note
-            )
-            show = _noted(show, have, f"{op.phone} {at[11:16]}: {say(show, seen)}")
+        show = _marked(show, replace(seen, unit=str(unit)), op, acts)
+    return show
+
+
+def _marked(show: Show, seen: Verdict, op: Op, acts: tuple[str, ...]) -> Show:
+    have = next((v for v in show.verdicts if v.unit == seen.unit), None)
+    if have is None or not _stands(show, have, seen.at, op.ago):
+        what, others = list(seen.what), list(seen.others)
+        return mark(show, seen.unit, seen.result, seen.note, seen.at, what, others, acts, op.phone)
+    if have.result != seen.result or seen.note:
+        return _noted(show, have, f"{op.phone} {seen.at[11:16]}: {say(show, seen)}")
     return show
 
 

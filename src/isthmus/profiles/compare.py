@@ -7,7 +7,7 @@ by 1” below it and not as everything wrong.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -110,19 +110,8 @@ def _pair(left: Sequence[ChannelLine], right: Sequence[ChannelLine]) -> list[tup
     cost = np.full((len(left), len(right)), _NEVER)
     cost[_same(left, right, _family)] = 2.0
     cost[_same(left, right, str)] = 0.0
-    nameless = (
-        [(i, a) for i, a in enumerate(left) if a.name and not a.attribute],
-        [(j, b) for j, b in enumerate(right) if b.name and not b.attribute],
-    )
-    for i, a in nameless[0] or list(enumerate(left)) * bool(nameless[1]):
-        for j, b in nameless[1] if a.attribute else enumerate(right):
-            if (
-                a.name
-                and b.name
-                and cost[i, j] == _NEVER
-                and fuzz.token_sort_ratio(a.name.lower(), b.name.lower()) >= 80
-            ):
-                cost[i, j] = 3.0
+    for i, j in _named_alike(left, right):
+        cost[i, j] = min(cost[i, j], 3.0)
     at, to = (
         np.array([line.slots[0] if line.slots else 0 for line in lines]) for lines in (left, right)
     )
@@ -133,6 +122,20 @@ def _pair(left: Sequence[ChannelLine], right: Sequence[ChannelLine]) -> list[tup
     cost = np.where(cost < _NEVER, cost + 1.5 * np.minimum(1.0, away / 128) ** 1.5, _NEVER)
     rows, columns = linear_sum_assignment(cost)
     return [(int(i), int(j)) for i, j in zip(rows, columns, strict=True) if cost[i, j] < _NEVER]
+
+
+def _named_alike(
+    left: Sequence[ChannelLine], right: Sequence[ChannelLine]
+) -> Iterator[tuple[int, int]]:
+    """Pairs in which an attribute is missing, and the names are nearly the same."""
+    named = [(j, b) for j, b in enumerate(right) if b.name]
+    nameless = [(j, b) for j, b in named if not b.attribute]
+    for i, a in enumerate(left):
+        if not a.name:
+            continue
+        for j, b in nameless if a.attribute else named:
+            if fuzz.token_sort_ratio(a.name.lower(), b.name.lower()) >= 80:
+                yield i, j
 
 
 def overlap(a: Band, b: Band) -> float:
@@ -148,45 +151,38 @@ def compare_bands(left: ChannelLine, right: ChannelLine) -> tuple[BandVerdict, .
     """
     from scipy.optimize import linear_sum_assignment
 
-    if (
-        not left.bands
-        or not right.bands
-        or (len(left.bands) == 1 and len(right.bands) == 1 and not left.bands[0].name)
-    ):
+    alone = len(left.bands) == 1 and len(right.bands) == 1
+    if not left.bands or not right.bands or (alone and not left.bands[0].name):
         return ()
     theirs = [_rescaled(band, right, left) for band in right.bands]
-    cost = np.zeros((len(left.bands), len(theirs)))
-    for i, a in enumerate(left.bands):
-        for j, b in enumerate(theirs):
-            alike = (
-                fuzz.token_sort_ratio(a.name.lower(), b.name.lower()) / 100
-                if a.name and b.name
-                else 0.3
-            )
-            shared = overlap(a, b)
-            named = 1.2 if alike >= 0.85 else 0.7  # the same name says more than the same place
-            cost[i, j] = (
-                -(shared + named * alike)
-                if shared >= 0.5 or alike >= 0.6 or not (a.name and b.name)
-                else 0.0
-            )
-    rows, columns = linear_sum_assignment(cost)
-    partner = {int(i): int(j) for i, j in zip(rows, columns, strict=True) if -cost[i, j] > 0.45}
-    made: list[BandVerdict] = []
-    for i, band in enumerate(left.bands):
-        j = partner.get(i)
-        if j is None:
-            made.append(BandVerdict("absent", band, None))
-            continue
-        other = theirs[j]
-        ahead, behind = other.start - band.start, other.end - band.end
-        state: BandState = (
-            "same" if ahead == behind == 0 else "shifted" if ahead == behind else "other range"
-        )
-        made.append(BandVerdict(state, band, other, ahead if state == "shifted" else 0))
+    worth = np.array([[_alike(a, b) for b in theirs] for a in left.bands])
+    rows, columns = linear_sum_assignment(worth, maximize=True)
+    partner = {int(i): int(j) for i, j in zip(rows, columns, strict=True) if worth[i, j] > 0.45}
+    made = [
+        _verdict(band, theirs[partner[i]]) if i in partner else BandVerdict("absent", band, None)
+        for i, band in enumerate(left.bands)
+    ]
     taken = set(partner.values())
     made.extend(BandVerdict("extra", None, band) for j, band in enumerate(theirs) if j not in taken)
     return tuple(made)
+
+
+def _alike(a: Band, b: Band) -> float:
+    """How much two ranges speak of the same thing, by place and name."""
+    both_named = bool(a.name and b.name)
+    alike = fuzz.token_sort_ratio(a.name.lower(), b.name.lower()) / 100 if both_named else 0.3
+    shared = overlap(a, b)
+    if both_named and shared < 0.5 and alike < 0.6:
+        return 0.0
+    # the same name says more than the same place
+    return shared + (1.2 if alike >= 0.85 else 0.7) * alike
+
+
+def _verdict(band: Band, other: Band) -> BandVerdict:
+    ahead, behind = other.start - band.start, other.end - band.end
+    if ahead != behind:
+        return BandVerdict("other range", band, other, 0)
+    return BandVerdict("shifted" if ahead else "same", band, other, ahead)
 
 
 def _rescaled(band: Band, own: ChannelLine, other: ChannelLine) -> Band:

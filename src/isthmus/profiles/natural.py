@@ -100,16 +100,7 @@ def read_level(item: ChartChannel, text: str, high: bool = False) -> float:
     if match := _NUMBER.match(text):
         value, unit = float(match[1].replace(",", ".").replace("−", "-")), (match[2] or "").lower()
         if unit in ("°", "deg", "degrees") or (not unit and in_degrees(item)):
-            first = item.channel.first
-            ends = sorted((first.physical_from, first.physical_to)) if first else [0.0, 0.0]
-            if not in_degrees(item) or not ends[0] - 1e-6 <= value <= ends[1] + 1e-6:
-                where = (
-                    f"It goes from {ends[0]:g}° to {ends[1]:g}°."
-                    if in_degrees(item)
-                    else "Write percent."
-                )
-                raise EntryFault(f"“{text}” is out of reach of {plain(item.attribute)}.", do=where)
-            return level_for(item, value)
+            return _read_degrees(item, value, text)
         level = value / item.top if unit == "dmx" else value / 100
         if not 0 <= level <= 1:
             raise EntryFault(
@@ -117,17 +108,28 @@ def read_level(item: ChartChannel, text: str, high: bool = False) -> float:
             )
         return level
     low = text.lower()
-    named = [r for r in ranges(item) if r[2].lower() == low] or [
-        r for r in ranges(item) if low and r[2].lower().startswith(low)
+    known = ranges(item)
+    named = [r for r in known if r[2].lower() == low] or [
+        r for r in known if low and r[2].lower().startswith(low)
     ]
     if not named:
-        names = ", ".join(dict.fromkeys(name for _, _, name in ranges(item)[:6]))
+        names = ", ".join(dict.fromkeys(name for _, _, name in known[:6]))
         ways = "percent, degrees" if in_degrees(item) else "percent"
         raise EntryFault(
             f"“{text[:30]}” is not a level of {plain(item.attribute)}.",
             do=f"Write {ways}, or {names}.",
         )
     return (named[0][1] if high else named[0][0]) / item.top
+
+
+def _read_degrees(item: ChartChannel, value: float, text: str) -> float:
+    first = item.channel.first
+    low, high = sorted((first.physical_from, first.physical_to)) if first else (0.0, 0.0)
+    # room for rounding: what write_level wrote is read again
+    if in_degrees(item) and low - 1e-6 <= value <= high + 1e-6:
+        return level_for(item, value)
+    where = f"It goes from {low:g}° to {high:g}°." if in_degrees(item) else "Write percent."
+    raise EntryFault(f"“{text}” is out of reach of {plain(item.attribute)}.", do=where)
 
 
 def channel_of(chart: Chart, attribute: str, cell: int | None = None) -> ChartChannel | None:

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -214,48 +214,64 @@ def hull(length: float, depth: float, height: float) -> Mesh:
 
 def structure_mesh(structure: Structure, own: NDArray[np.float32] | None = None) -> Mesh:
     """One structure where it stands; `own` is its mesh when it is a piece of one's own."""
-    length, depth, height = structure.size
-    x, y, z = length / 2, depth / 2, height / 2
-    kind = structure.kind
-    if kind == "truss":
-        mesh = truss(length, depth, height, structure.chords)
-    elif kind in ("circle", "corner"):
-        mesh = bent_truss(run_of(structure).points, depth, height, structure.chords)
-    elif kind == "tower":
-        mesh = bent_truss(
-            np.array([(0, 0, 0), (0, 0, height)], float),
-            length,
-            depth,
-            structure.chords,
-            np.array([0.0, 1.0, 0.0]),
-        )
-    elif kind == "rail":
-        mesh = (
-            rail(length)
-            if structure.position[2] > 0.5
-            else tube((-x, 0, 0), (x, 0, 0), 0.05, STEEL)
-        )
-    elif kind in ("mast", "boom"):
-        mesh = tube((0, 0, 0), (0, 0, height), max(length, 0.05) / 2, STEEL, 10)
-    elif kind == "pipe":
-        mesh = tube((-x, 0, 0), (x, 0, 0), max(depth, 0.04) / 2, STEEL)
-    elif kind == "hull":
-        mesh = hull(length, depth, height)
-    elif kind == "drape":
-        mesh = drape(length, depth, height)
-    elif kind == "deck":
-        mesh = deck(structure)
-    elif kind == "mesh" and own is not None:
+    if structure.kind == "mesh" and own is not None:
         mesh = piece(own, structure.size)
-    elif kind == "mesh":
-        mesh = box((-x, -y, 0.0), (x, y, height), STONE)
     else:
-        mesh = box((-x, -y, -z), (x, y, z), SCREEN if kind == "screen" else WALL)
+        mesh = SHAPES.get(structure.kind, _wall)(structure)
     place = placements([structure.position], [structure.rotation])[0].astype(np.float32)
     mesh = mesh.copy()
     mesh[:, :3] = mesh[:, :3] @ place[:3, :3].T + place[:3, 3]
     mesh[:, 3:6] = mesh[:, 3:6] @ place[:3, :3].T
     return mesh
+
+
+def _bent(s: Structure) -> Mesh:
+    return bent_truss(run_of(s).points, s.size[1], s.size[2], s.chords)
+
+
+def _tower(s: Structure) -> Mesh:
+    upwards = np.array([(0, 0, 0), (0, 0, s.size[2])], float)
+    return bent_truss(upwards, s.size[0], s.size[1], s.chords, np.array([0.0, 1.0, 0.0]))
+
+
+def _lying_tube(s: Structure, across: float) -> Mesh:
+    x = s.size[0] / 2
+    return tube((-x, 0, 0), (x, 0, 0), across, STEEL)
+
+
+def _rail(s: Structure) -> Mesh:
+    """A railing with its posts; on the floor there is no room for them."""
+    return rail(s.size[0]) if s.position[2] > 0.5 else _lying_tube(s, 0.05)
+
+
+def _mast(s: Structure) -> Mesh:
+    return tube((0, 0, 0), (0, 0, s.size[2]), max(s.size[0], 0.05) / 2, STEEL, 10)
+
+
+def _wall(s: Structure) -> Mesh:
+    x, y, z = (side / 2 for side in s.size)
+    return box((-x, -y, -z), (x, y, z), SCREEN if s.kind == "screen" else WALL)
+
+
+def _block(s: Structure) -> Mesh:
+    x, y = s.size[0] / 2, s.size[1] / 2
+    return box((-x, -y, 0.0), (x, y, s.size[2]), STONE)
+
+
+SHAPES: dict[str, Callable[[Structure], Mesh]] = {
+    "truss": lambda s: truss(*s.size, s.chords),
+    "circle": _bent,
+    "corner": _bent,
+    "tower": _tower,
+    "rail": _rail,
+    "mast": _mast,
+    "boom": _mast,
+    "pipe": lambda s: _lying_tube(s, max(s.size[1], 0.04) / 2),
+    "hull": lambda s: hull(*s.size),
+    "drape": lambda s: drape(*s.size),
+    "deck": deck,
+    "mesh": _block,
+}
 
 
 @dataclass(frozen=True)

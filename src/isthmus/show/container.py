@@ -252,9 +252,8 @@ def _members(data: bytes, where: str, damage: Damage) -> Members:
     except ZIP_ERRORS:
         if not data.startswith(_LOCAL):
             raise
-    if (
-        data.startswith(_LOCAL) and "show.json" not in names
-    ):  # the directory may be that of a profile before the cut
+    # the directory may be that of a profile before the cut
+    if data.startswith(_LOCAL) and "show.json" not in names:
         found = _before_the_cut(data)
         if "show.json" in found or not names:
             damage.words.append("The file is cut short: its end is missing.")
@@ -266,33 +265,34 @@ def _members(data: bytes, where: str, damage: Damage) -> Members:
             where=where,
             do="It was not opened.",
         )
-    total = 0
+    return _Reading(archive, names, where)
 
-    def read(name: str) -> bytes | None:
-        nonlocal total
-        if name not in names:
+
+class _Reading:
+    """Reads the members of an archive, all together no more than a show may hold."""
+
+    def __init__(self, archive: zipfile.ZipFile, names: set[str], where: str) -> None:
+        self.archive, self.names, self.where = archive, names, where
+        self.total = 0
+
+    def __call__(self, name: str) -> bytes | None:
+        if name not in self.names:
             return None
+        most = MAX_JSON if name == "show.json" else MAX_MEMBER
         try:
-            found = read_member(
-                archive,
-                archive.getinfo(name),
-                MAX_JSON if name == "show.json" else MAX_MEMBER,
-                where,
-            )
+            found = read_member(self.archive, self.archive.getinfo(name), most, self.where)
         except (*ZIP_ERRORS, OSError):
             if name == "show.json":
                 raise
             return None
-        total += len(found)
-        if total > MAX_TOTAL:
+        self.total += len(found)
+        if self.total > MAX_TOTAL:
             raise FileFault(
                 "its profiles and pictures are larger than 1 GB together.",
-                where=where,
+                where=self.where,
                 do="Such a file is not opened.",
             )
         return found
-
-    return read
 
 
 _LOCAL = b"PK\x03\x04"

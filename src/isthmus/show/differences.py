@@ -4,7 +4,7 @@ by their id.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from msgspec.structs import replace
@@ -62,26 +62,31 @@ def differences(old: Show, new: Show) -> list[str]:
             )
     if replace(old.sending, cid="") != replace(new.sending, cid=""):
         found.append("Rates or names of what the show sends are others.")
-    for member, (one, many, key) in KINDS.items():
+    for member in KINDS:
         before, after = getattr(old, member), getattr(new, member)
-        if before == after:
-            continue
-        was, now = {key(x): x for x in before}, {key(x): x for x in after}
-        sizes = len(found)
+        if before != after:
+            found += _of_kind(member, before, after)
+    return found
+
+
+def _of_kind(member: str, before: Sequence[Any], after: Sequence[Any]) -> list[str]:
+    """What was added, removed and changed among the things of one kind."""
+    one, many, key = KINDS[member]
+    was, now = {key(x): x for x in before}, {key(x): x for x in after}
+    found = [
+        f"{_count(things, one, many)} {words}{_which(things)}."
         for words, things in (
             ("added", [x for k, x in now.items() if k not in was]),
             ("removed", [x for k, x in was.items() if k not in now]),
-        ):
-            if things:
-                found.append(f"{_count(things, one, many)} {words}{_which(things)}.")
-        changed = [(was[k], x) for k, x in now.items() if k in was and was[k] != x]
-        if member == "units":
-            found += _units(changed)
-        elif changed:
-            found.append(f"{_count(changed, one, many)} changed.")
-        if len(found) == sizes:
-            found.append(f"The {many} are in another order.")
-    return found
+        )
+        if things
+    ]
+    changed = [(was[k], x) for k, x in now.items() if k in was and was[k] != x]
+    if member == "units":
+        found += _units(changed)
+    elif changed:
+        found.append(f"{_count(changed, one, many)} changed.")
+    return found or [f"The {many} are in another order."]
 
 
 def contents(show: Show) -> list[str]:

@@ -55,38 +55,17 @@ class SnagBook:
             return self
         old, before = self._show, self._index
         index = index_of(show)
-        at = Context(
-            show,
-            index,
-            profiles_of(show),
-            self._at.rows
-            if self._at and old and old.paper is show.paper
-            else {row.number: row for row in show.paper.rows},
-            self._at.verdicts
-            if self._at and old and old.verdicts is show.verdicts
-            else {v.unit: v for v in show.verdicts},
-            frozenset(routed(show)),
-            self._at.gelled
-            if self._at and old and old.paper is show.paper
-            else any(row.gel for row in show.paper.rows),
-            network,
-        )
+        at = self._context(show, index, network)
         self._dirty = set()
         changed = _changed(old, show) | ({"network"} if network is not self._network else set())
         units = self._units_touched(before, at, changed)
         for unit_id in units:
             unit = index.by_id.get(unit_id)
-            self._put(
-                ("unit", unit_id),
-                (s for rule in UNIT_RULES for s in rule(at, unit)) if unit else (),
-                index.by_id,
-            )
+            found = (s for rule in UNIT_RULES for s in rule(at, unit)) if unit else ()
+            self._put(("unit", unit_id), found, index.by_id)
         for number in self._universes_touched(before, at, changed):
-            self._put(
-                ("universe", number),
-                (snag for rule in UNIVERSE_RULES for snag in rule(at, number)),
-                index.by_id,
-            )
+            found = (snag for rule in UNIVERSE_RULES for snag in rule(at, number))
+            self._put(("universe", number), found, index.by_id)
         for rule, ground in SHOW_RULES:
             if changed.intersection(ground):
                 self._put(("show", rule.__name__), rule(at), index.by_id)
@@ -94,6 +73,21 @@ class SnagBook:
         self._cross(at, units)
         self.snags = [snag for _, snag in self._sorted]
         return self
+
+    def _context(self, show: Show, index: PatchIndex, network: View | None) -> Context:
+        """What rules look at; what was made from the same paper or verdicts is taken again."""
+        old, at = self._show, self._at
+        if old and at and old.paper is show.paper:
+            rows, gelled = at.rows, at.gelled
+        else:
+            rows = {row.number: row for row in show.paper.rows}
+            gelled = any(row.gel for row in show.paper.rows)
+        if old and at and old.verdicts is show.verdicts:
+            verdicts = at.verdicts
+        else:
+            verdicts = {v.unit: v for v in show.verdicts}
+        sent = frozenset(routed(show))
+        return Context(show, index, profiles_of(show), rows, verdicts, sent, gelled, network)
 
     # ------------------------------------------------------------ what has to be looked at
 
@@ -104,17 +98,10 @@ class SnagBook:
             return {*have, *now}
         fresh, gone = changed_units(before.show.units, at.index.show.units, have)
         found = {unit.id for unit in fresh} | gone
-        old = self._at
-        if old and old.rows is not at.rows:
-            for number in old.rows.keys() | at.rows.keys():
-                if old.gelled != at.gelled or old.rows.get(number) != at.rows.get(number):
-                    found.update(at.index.numbers.get(number, ()))
-        if old and old.verdicts is not at.verdicts:
-            found.update(
-                u
-                for u in old.verdicts.keys() | at.verdicts.keys()
-                if old.verdicts.get(u) is not at.verdicts.get(u)
-            )
+        if self._at:
+            for number in _rows_changed(self._at, at):
+                found.update(at.index.numbers.get(number, ()))
+            found |= _verdicts_changed(self._at, at)
         if changed & {"outputs", "nodes"}:
             found.update(at.verdicts)
         if "gels" in changed:
@@ -205,3 +192,22 @@ def _changed(old: Show | None, show: Show) -> set[str]:
         for name in show.__struct_fields__
         if old is None or getattr(old, name) is not getattr(show, name)
     }
+
+
+def _rows_changed(old: Context, now: Context) -> Iterable[int]:
+    """Numbers whose line of the paper is another; all of them when gels are told for the first
+    time or no longer.
+    """
+    if old.rows is now.rows:
+        return ()
+    numbers = old.rows.keys() | now.rows.keys()
+    if old.gelled != now.gelled:
+        return numbers
+    return [number for number in numbers if old.rows.get(number) != now.rows.get(number)]
+
+
+def _verdicts_changed(old: Context, now: Context) -> set[str]:
+    if old.verdicts is now.verdicts:
+        return set()
+    units = old.verdicts.keys() | now.verdicts.keys()
+    return {u for u in units if old.verdicts.get(u) is not now.verdicts.get(u)}

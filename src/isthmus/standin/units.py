@@ -126,26 +126,27 @@ def broken(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8]) -> ND
     """What the faults of a unit make of its slots."""
     if not unit.faults:
         return slots
-    places: dict[str, list[int]] = {}
-    for channel in program.chart.channels:
-        starts = [
-            program.block_starts.get(block, 0) + offset - 1 for block, offset in channel.slots
-        ]
-        places.setdefault(
-            "Shutter" if channel.attribute.startswith("Shutter") else channel.attribute, []
-        ).extend(starts)
+    places = _places(program)
     out = slots.copy()
-    if "swapped" in unit.faults and "Pan" in places and "Tilt" in places:
-        pan, tilt = places["Pan"], places["Tilt"]
-        for a, b in zip(pan, tilt, strict=False):
+    if "swapped" in unit.faults:
+        for a, b in zip(places.get("Pan", []), places.get("Tilt", []), strict=False):
             out[a], out[b] = slots[b], slots[a]
     for axis in ("Pan", "Tilt"):
-        for at in places.get(axis, []) if f"{axis.lower()} inverted" in unit.faults else ():
+        if f"{axis.lower()} inverted" in unit.faults:
+            at = places.get(axis, [])
             out[at] = 255 - out[at]
-    if "pan" in unit.faults:
-        for at in places.get("Pan", []):
-            out[at] = 0
-    if "shutter" in unit.faults:
-        for at in places.get("Shutter", []):
-            out[at] = 0
+    for fault, attribute in (("pan", "Pan"), ("shutter", "Shutter")):
+        if fault in unit.faults:
+            out[places.get(attribute, [])] = 0
     return out
+
+
+def _places(program: LightProgram) -> dict[str, list[int]]:
+    """Attribute → its slots, from 0; shutters of all numbers together."""
+    places: dict[str, list[int]] = {}
+    for channel in program.chart.channels:
+        name = "Shutter" if channel.attribute.startswith("Shutter") else channel.attribute
+        places.setdefault(name, []).extend(
+            program.block_starts.get(block, 0) + offset - 1 for block, offset in channel.slots
+        )
+    return places

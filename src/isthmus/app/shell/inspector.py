@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable
+from typing import Literal
 
 from msgspec.structs import replace
 from PySide6.QtCore import QRectF, Qt
@@ -39,10 +40,11 @@ from isthmus.patch.cells import addresses, addresses_continued
 from isthmus.patch.follow import grown
 from isthmus.patch.limits import limits_of_many
 from isthmus.patch.numbers import read_numbers, write_numbers
+from isthmus.patch.paper import paper_address
 from isthmus.plural import many
 from isthmus.profiles import profiles_of
-from isthmus.show import Show, read_address, write_address
-from isthmus.show.records import PaperRow, Quat, Unit
+from isthmus.show import Show, read_address
+from isthmus.show.records import Quat, Unit
 from isthmus.snags import Snag
 from isthmus.stage.mount import HANGS, hang_of, hung, leaned, mount_of, turned
 from isthmus.stage.runs import along_of
@@ -234,6 +236,13 @@ class PaperAndRig(QWidget):
             p.fillRect(QRectF(0, y + 23, w, 1), theme.color("line_faint"))
 
 
+def _compared(paper: str, patch: str) -> str:
+    """How a pair is shown; paper that says nothing is no difference."""
+    if paper == patch:
+        return "same"
+    return "attention" if paper else ""
+
+
 class Inspector(Panel):
     FIELDS: tuple[tuple[str, bool, Callable[[Unit], str] | None, Write | None], ...] = (
         ("Unit", True, None, _numbers),
@@ -334,21 +343,15 @@ class Inspector(Panel):
 
     def refresh(self) -> None:
         units = self.bench.selection.units()
-        profiles = profiles_of(self.bench.show)
-        self.heading.setText(
-            f"{len(units)} selected units"
-            if len(units) != 1
-            else f"{units[0].number}  {units[0].name}"
-        )
-        if not units:
-            self.heading.setText("Nothing selected")
-            self.below.setText("Select units in a table, on the plan or the stage.")
         held = self.structure.structure()
         self.structure.setVisible(held is not None)
         if held is not None:
             self.heading.setText(held.name)
             self.below.setText(f"{held.kind}, selected")
             units = []
+        elif not units:
+            self.heading.setText("Nothing selected")
+            self.below.setText("Select units in a table, on the plan or the stage.")
         for widget in (
             self.form,
             self.paper_title,
@@ -359,39 +362,39 @@ class Inspector(Panel):
             self.snag_box,
         ):
             widget.setVisible(bool(units))
-        if not units:
-            return
-        models = Counter(
-            profiles.profiles[u.profile].in_full or u.profile
-            if u.profile in profiles.profiles
-            else u.profile
-            for u in units
-        )
+        if units:
+            self._show_units(units)
+
+    def _show_units(self, units: list[Unit]) -> None:
+        one = units[0] if len(units) == 1 else None
+        self.heading.setText(f"{one.number}  {one.name}" if one else f"{len(units)} selected units")
+        models = Counter(self._model(u, "in_full") for u in units)
         self.below.setText(", ".join(models) if len(models) == 1 else many(len(models), "profile"))
-        for name, _, read, _ in self.FIELDS:
-            field = self.fields[name]
-            if name == "Unit":
-                field.show_values([write_numbers([u.number for u in units])])
-            elif name == "Profile":
-                field.show_values(
-                    [
-                        profiles.profiles[u.profile].label
-                        if u.profile in profiles.profiles
-                        else u.profile
-                        for u in units
-                    ]
-                )
-            elif name == "Footprint":
-                field.show_values([str(footprint(u, profiles)) for u in units])
-            elif name == "Along":
-                field.show_values([self._along(u) for u in units])
-            elif read:
-                field.show_values([read(u) for u in units])
+        self._show_fields(units)
         words = limits_of_many(self.bench.show, units)
         self.limits.setVisible(bool(words))
         self.limits.setText("Limited: " + "; ".join(words) + ".")
-        self._show_paper(units[0] if len(units) == 1 else None)
+        self._show_paper(one)
         self._show_snags({u.id for u in units})
+
+    def _show_fields(self, units: list[Unit]) -> None:
+        profiles = profiles_of(self.bench.show)
+        told: dict[str, Callable[[Unit], str]] = {
+            "Profile": lambda u: self._model(u, "label"),
+            "Footprint": lambda u: str(footprint(u, profiles)),
+            "Along": self._along,
+        }
+        for name, _, read, _ in self.FIELDS:
+            reader = told.get(name, read)
+            if name == "Unit":
+                self.fields[name].show_values([write_numbers([u.number for u in units])])
+            elif reader:
+                self.fields[name].show_values([reader(u) for u in units])
+
+    def _model(self, unit: Unit, how: Literal["in_full", "label"]) -> str:
+        """The name of a unit's profile, or the key it has where no profile is known by it."""
+        profile = profiles_of(self.bench.show).profiles.get(unit.profile)
+        return (getattr(profile, how) if profile else "") or unit.profile
 
     def _along(self, unit: Unit) -> str:
         """Metres from the start of what it hangs on."""
@@ -399,41 +402,28 @@ class Inspector(Panel):
         return write_figure(along_of(on, unit.position)) if on and unit.position else ""
 
     def _show_paper(self, unit: Unit | None) -> None:
-        row: PaperRow | None = next(
-            (r for r in self.bench.show.paper.rows if unit and r.number == unit.number), None
-        )
-        verdict = next((v for v in self.bench.show.verdicts if unit and v.unit == unit.id), None)
+        """What paper and roll call say of a unit, where one alone is selected."""
+        show = self.bench.show
+        row = next((r for r in show.paper.rows if unit and r.number == unit.number), None)
+        verdict = next((v for v in show.verdicts if unit and v.unit == unit.id), None)
         self.paper_title.setVisible(row is not None)
         self.paper.setVisible(row is not None)
         self.verdict.setVisible(verdict is not None)
         if verdict:
-            stale = "" if holds(self.bench.show, verdict) else " It has been changed since."
+            stale = "" if holds(show, verdict) else " It has been changed since."
             self.verdict.setText(
                 f"Roll call {verdict.at[11:16]}: {verdict.result}. {verdict.note}{stale}"
             )
         if row is None or unit is None:
             return
-        profiles = profiles_of(self.bench.show)
-        model = (
-            profiles.profiles[unit.profile].label
-            if unit.profile in profiles.profiles
-            else unit.profile
-        )
-        address = write_address(row.universe, row.address) if row.universe else ""
         pairs = [
-            ("Model", row.type, model),
+            ("Model", row.type, self._model(unit, "label")),
             ("Mode", row.mode, unit.mode),
-            ("Address", address, addresses(unit)),
+            ("Address", paper_address(row), addresses(unit)),
             ("Position", row.hangs_on, unit.hangs_on),
             ("Gel", row.gel, unit.gel),
         ]
-        self.paper.set(
-            [
-                (n, a, b, "same" if a == b else "" if not a else "attention")
-                for n, a, b in pairs
-                if a or b
-            ]
-        )
+        self.paper.set([(n, a, b, _compared(a, b)) for n, a, b in pairs if a or b])
 
     def _show_snags(self, units: set[str]) -> None:
         while item := self.snag_column.takeAt(0):

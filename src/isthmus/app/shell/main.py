@@ -195,11 +195,7 @@ def begin(window: Window, path: str, asked: bool) -> None:
 def main(arguments: Sequence[str] | None = None) -> int:
     given = list(sys.argv if arguments is None else arguments)
     options = read_arguments(given[1:])
-    if (
-        not os.environ.get("DISPLAY")
-        and not os.environ.get("WAYLAND_DISPLAY")
-        and not os.environ.get("QT_QPA_PLATFORM")
-    ):
+    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
         print(
             "isthmus-app: there is no display. Use ./run app, which starts a virtual one, or "
             "set DISPLAY.",
@@ -215,6 +211,14 @@ def main(arguments: Sequence[str] | None = None) -> int:
     _pulse = ends_on_signals(app)  # before anything runs beside it
     if options.rig_window:
         return rig_window(app, options.rig_window)
+    try:
+        return run(app, options)
+    finally:
+        log.end()
+
+
+def run(app: QApplication, options: argparse.Namespace) -> int:
+    """The window from its beginning to its end, with what the demo runs beside it."""
     rig = DemoRig() if options.demo else None
     exchange = DemoExchange() if options.demo and not os.environ.get("ISTHMUS_EXCHANGE") else None
     address = read_place(options.rig) if options.rig else rig.address if rig else None
@@ -228,7 +232,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         QTimer.singleShot(wait, window.fit)
     QTimer.singleShot(0, lambda: begin(window, path, asked=bool(options.show)))
     try:
-        code = app.exec()
+        return app.exec()
     finally:
         if not window._closing:  # a signal: what is not saved is offered at the next start
             window.end_processes()
@@ -236,8 +240,6 @@ def main(arguments: Sequence[str] | None = None) -> int:
         for beside in (rig, exchange):
             if beside:
                 beside.stop()
-        log.end()
-    return code
 
 
 if __name__ == "__main__":

@@ -69,44 +69,50 @@ def gather(
     """Everything known about a show: its verdicts that hold, looks answered, and the network as it
     is seen.
     """
-    verdicts = {v.unit: v for v in show.verdicts if v.result != "skipped" and holds(show, v)}
-    answers = {
-        (a.look, a.unit): a.answer == "yes" for a in show.answers if a.answer in ("yes", "no")
-    }
-    nodes: dict[str, str] = {}
-    ports: dict[tuple[str, int], int] = {}
-    senders: dict[int, tuple[str, ...]] = {}
-    if network is not None and network.looked:
-        from isthmus.net import (
-            is_own,
-        )  # here, so that a roll call without a network needs none of it
-        from isthmus.net.found import pair
-
-        pairs = pair(show, network.nodes)
-        for node in show.nodes:
-            real = pairs.get(node.id)
-            if node.protocol == "artnet":
-                nodes[node.id] = WORKS if real else SILENT
-            for port in real.ports if real else ():
-                ports[(node.id, port.index)] = port.number
-        by_number = {
-            (o.protocol, o.number): o.universe
-            for o in show.outputs
-            if o.enabled and o.universe in routed(show)
-        }
-        own = identity(show).cid.hex()
-        others: dict[int, list[str]] = {}
-        for source in network.sources:
-            universe = by_number.get((source.protocol, source.number))
-            if universe and not source.silent and not is_own(source, network, own):
-                others.setdefault(universe, []).append(source.name or source.ip)
-        senders = {u: tuple(dict.fromkeys(names)) for u, names in others.items()}
+    looked = network if network is not None and network.looked else None
+    nodes, ports = _nodes_seen(show, looked) if looked else ({}, {})
     return Evidence(
-        verdicts,
-        answers,
+        {v.unit: v for v in show.verdicts if v.result != "skipped" and holds(show, v)},
+        {(a.look, a.unit): a.answer == "yes" for a in show.answers if a.answer in ("yes", "no")},
         nodes,
         ports,
-        senders,
+        _others_sending(show, looked) if looked else {},
         dict(told or {}),
-        network is not None and network.looked,
+        looked is not None,
     )
+
+
+def _nodes_seen(show: Show, network: View) -> tuple[dict[str, str], dict[tuple[str, int], int]]:
+    """Whether each node that can be asked answers, and the number each port of it says."""
+    from isthmus.net.found import pair  # here: a roll call without a network needs none of it
+
+    pairs = pair(show, network.nodes)
+    nodes = {
+        node.id: WORKS if node.id in pairs else SILENT
+        for node in show.nodes
+        if node.protocol == "artnet"
+    }
+    ports = {
+        (node.id, port.index): port.number
+        for node in show.nodes
+        if (real := pairs.get(node.id))
+        for port in real.ports
+    }
+    return nodes, ports
+
+
+def _others_sending(show: Show, network: View) -> dict[int, tuple[str, ...]]:
+    """Universe → who else sends it."""
+    from isthmus.net import is_own
+
+    sent = routed(show)
+    by_number = {
+        (o.protocol, o.number): o.universe for o in show.outputs if o.enabled and o.universe in sent
+    }
+    own = identity(show).cid.hex()
+    others: dict[int, list[str]] = {}
+    for source in network.sources:
+        universe = by_number.get((source.protocol, source.number))
+        if universe and not source.silent and not is_own(source, network, own):
+            others.setdefault(universe, []).append(source.name or source.ip)
+    return {u: tuple(dict.fromkeys(names)) for u, names in others.items()}

@@ -7,6 +7,7 @@ found by typing just that.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache
 from typing import Literal
@@ -165,37 +166,16 @@ def plan_of(recipe: Recipe) -> ModePlan:
         raise EntryFault(f"{recipe.bits} bit is neither 8 nor 16.", do="Choose one of them.")
     if not 0 <= recipe.cells <= MAX_CELLS:
         raise EntryFault(f"{recipe.cells} cells are too many.", do=f"Choose up to {MAX_CELLS}.")
-    size = recipe.bits // 8
-    lit = recipe.kind not in MACHINES
-    master = [Channel("Dimmer", size, htp=recipe.htp)] if lit and recipe.kind != "dimmer" else []
-    strobe = [Channel("Shutter1", 1, STROBE, default=0)] if lit else []
-    turning = [Channel("Pan", size), Channel("Tilt", size)] if recipe.kind == "mover" else []
-    core = (
-        _colours(recipe)
-        if lit
-        else tuple(
-            Channel(name)
-            for name in MACHINES[recipe.kind]
-            if recipe.fan or name != "Fan1" or recipe.kind == "fan"
-        )
-    )
-    first = [
-        *(master if recipe.master == "first" else []),
-        *(strobe if recipe.strobe == "first" else []),
-    ]
-    last = [
-        *(master if recipe.master == "last" else []),
-        *(strobe if recipe.strobe == "last" else []),
-    ]
+    turning: list[Channel] = []
+    if recipe.kind == "mover":
+        turning = [Channel("Pan", recipe.bits // 8), Channel("Tilt", recipe.bits // 8)]
+    core = _machine(recipe) if recipe.kind in MACHINES else _colours(recipe)
+    first, last = _masters(recipe, "first"), _masters(recipe, "last")
     if recipe.cells > 1:
         plan = ModePlan("", tuple(first), recipe.cells, (*turning, *core), tuple(last))
     else:
         plan = ModePlan("", (*turning, *first, *core, *last))
-    total = (
-        sum(c.size for c in plan.channels)
-        + plan.cells * sum(c.size for c in plan.cell)
-        + sum(c.size for c in plan.tail)
-    )
+    total = _slots(plan.channels) + plan.cells * _slots(plan.cell) + _slots(plan.tail)
     if total > 512:
         raise EntryFault(
             f"that takes {many(total, 'channel')}; a universe has 512.",
@@ -209,6 +189,22 @@ def plan_of(recipe: Recipe) -> ModePlan:
         plan.tail,
         description=", ".join(plain(c.attribute) for c in (*turning, *first, *core, *last)),
     )
+
+
+def _slots(channels: Iterable[Channel]) -> int:
+    return sum(channel.size for channel in channels)
+
+
+def _masters(recipe: Recipe, place: str) -> list[Channel]:
+    """Intensity and strobe of the whole unit that stand in this place: first or last."""
+    if recipe.kind in MACHINES:
+        return []
+    made = []
+    if recipe.master == place and recipe.kind != "dimmer":
+        made.append(Channel("Dimmer", recipe.bits // 8, htp=recipe.htp))
+    if recipe.strobe == place:
+        made.append(Channel("Shutter1", 1, STROBE, default=0))
+    return made
 
 
 def _title(recipe: Recipe, total: int) -> str:

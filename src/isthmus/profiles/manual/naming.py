@@ -107,32 +107,34 @@ def _match(words: Sequence[str]) -> tuple[Known, int, int] | None:
     best: tuple[int, int, Known, int] | None = None
     for start in range(len(words)):
         for row, phrase in _phrases().get((words[start],), ()):
-            at, number = start, 0
-            for word in phrase:
-                # a number may stand inside a name (“gobo wheel 2 rotation”); the placeholder takes
-                # one
-                if at < len(words) and words[at].isdigit() and word != words[at]:
-                    number = number or int(words[at])
-                    at += 1
-                    if word == "0":
-                        continue
-                if at < len(words) and words[at] == word:
-                    at += 1
-                elif word == "0":
-                    continue
-                else:
-                    break
-            else:
-                size = sum(1 for word in phrase if word != "0")
-                key = (size, -start, row, number)
-                if best is None or key[:2] > best[:2]:
-                    best = key
+            number = _follows(words[start:], phrase)
+            size = sum(1 for word in phrase if word != "0")
+            if number is not None and (best is None or (size, -start) > best[:2]):
+                best = (size, -start, row, number)
     if best is None:
         return None
     size, _, row, number = best
     if not number:
         number = next((int(word) for word in words if word.isdigit() and 1 <= int(word) <= 8), 0)
     return row, size, number
+
+
+def _follows(words: Sequence[str], phrase: Sequence[str]) -> int | None:
+    """The number inside a name (“gobo wheel 2 rotation”), 0 when there is none, or None when words
+    do not begin with the phrase. Its placeholder 0 takes a number, or nothing.
+    """
+    at = number = 0
+    for word in phrase:
+        if at < len(words) and words[at].isdigit() and word != words[at]:
+            number = number or int(words[at])
+            at += 1
+            if word == "0":
+                continue
+        if at < len(words) and words[at] == word:
+            at += 1
+        elif word != "0":
+            return None
+    return number
 
 
 @lru_cache(4096)

@@ -102,32 +102,49 @@ def _by_header(grid: list[list[str]]) -> list[list[str]]:
     """Rows of a table whose head names a column each for where a range begins and ends, with the
     two put together.
     """
-    heads = (
-        (number, [cell.strip().lower() for cell in row]) for number, row in enumerate(grid[:12])
-    )
-    at, names = next(
-        ((number, names) for number, names in heads if _FROM & set(names) and _TO & set(names)),
-        (-1, []),
-    )
-    if at < 0:
-        return grid
+    for at, row in enumerate(grid[:12]):
+        names = [cell.strip().lower() for cell in row]
+        if _FROM & set(names) and _TO & set(names):
+            return grid[: at + 1] + [_with_range(names, row) for row in grid[at + 1 :]]
+    return grid
+
+
+def _with_range(names: list[str], row: list[str]) -> list[str]:
+    """A row of such a table: the range in one cell, its default told, other columns left out."""
     low = next(i for i, name in enumerate(names) if name in _FROM)
     high = next(i for i, name in enumerate(names) if name in _TO)
     default = next((i for i, name in enumerate(names) if name in ("default", "home")), None)
     drop = {high, default, *(i for i, name in enumerate(names) if name in _BESIDE)}
-    made = grid[: at + 1]
-    for row in grid[at + 1 :]:
-        cells = row + [""] * (len(names) - len(row))
-        if cells[low] and cells[high]:
-            cells[low] = f"{cells[low]}-{cells[high]}"
-        kept = [cell for i, cell in enumerate(cells) if i not in drop]
-        if default is not None and cells[default]:
-            kept.insert(1, f"default {cells[default]}")
-        made.append(kept)
-    return made
+    cells = row + [""] * (len(names) - len(row))
+    if cells[low] and cells[high]:
+        cells[low] = f"{cells[low]}-{cells[high]}"
+    kept = [cell for i, cell in enumerate(cells) if i not in drop]
+    if default is not None and cells[default]:
+        kept.insert(1, f"default {cells[default]}")
+    return kept
 
 
 # ---------------------------------------------------------------- lines
+
+
+def _with_the_next(value: Value, after: list[str]) -> tuple[Value, list[str]]:
+    """A range may stand in two cells: where it begins and ends, or once in slots and once in
+    percent or hexadecimal. Then the slots count.
+    """
+    second = whole_range(after[0]) if after else None
+    if second is None:
+        return value, after
+    if value.start == value.end and second.start == second.end >= value.start:
+        value, after = replace(value, end=second.end), after[1:]
+        second = whole_range(after[0]) if after else None
+        if second is None:
+            return value, after
+    if value.scale == "percent" and second.scale != "percent":
+        return second, after[1:]
+    if value.scale == "hex" or second.scale in ("percent", "hex"):
+        better = value.scale == "hex" and second.scale == "dec"
+        return (second if better else value), after[1:]
+    return value, after
 
 
 class _Reader:
@@ -217,14 +234,14 @@ class _Reader:
     def plausible(self, numbers: Sequence[int], said: bool, dashed: bool, more: bool) -> bool:
         """Could these be the channel numbers due here, and not values?"""
         first, due = numbers[0], self.table.due
-        if any(not 1 <= number <= MAX_CHANNEL for number in numbers) or any(
-            b <= a for a, b in itertools.pairwise(numbers)
-        ):
+        if not all(1 <= number <= MAX_CHANNEL for number in numbers):
+            return False
+        if any(b <= a for a, b in itertools.pairwise(numbers)):
             return False
         if said:
             return True
         if dashed and len(numbers) == 2 and numbers[1] - numbers[0] > 3:
-            return False
+            return False  # channels of more than four slots are rare, ranges are not
         draft = self.table.drafts[-1] if self.table.drafts else None
         continues = draft is not None and draft.bands and draft.bands[-1][0].end + 1 == first
         if first == due:
@@ -263,41 +280,13 @@ class _Reader:
         for index, cell in enumerate(cells):
             value = whole_range(cell, self.bare_hex)
             if value is not None:
-                after = list(cells[index + 1 :])
-                if (
-                    value.start == value.end
-                    and after
-                    and (second := whole_range(after[0]))
-                    and second.start == second.end >= value.start
-                ):
-                    value, after = (
-                        replace(value, end=second.end),
-                        after[1:],
-                    )  # where it begins and ends, in a cell each
-                if (
-                    value.scale == "percent"
-                    and after
-                    and (second := whole_range(after[0]))
-                    and second.scale != "percent"
-                ):
-                    value, after = second, after[1:]  # both are given: the slot values count
-                elif (
-                    after
-                    and (second := whole_range(after[0]))
-                    and (second.scale in ("percent", "hex") or value.scale == "hex")
-                ):
-                    value, after = (
-                        (second if value.scale == "hex" and second.scale == "dec" else value),
-                        after[1:],
-                    )
+                value, after = _with_the_next(value, list(cells[index + 1 :]))
                 return value, list(cells[:index]), after
         for index, cell in enumerate(cells):
             value = find_range(cell, self.bare_hex)
             if value is not None and value.scale != "percent":
-                before, after = (
-                    cell[: value.at[0]].strip(" :-(["),
-                    cell[value.at[1] :].strip(" :-=)]"),
-                )
+                before = cell[: value.at[0]].strip(" :-([")
+                after = cell[value.at[1] :].strip(" :-=)]")
                 return (
                     value,
                     [*cells[:index], *([before] if before else [])],

@@ -24,6 +24,13 @@ HEAD = 32
 KEY = 42
 
 
+def _longest_part(first: int, last: int) -> tuple[int, int]:
+    """Of a gap that goes over several rows, the longest piece in one: there its words stand."""
+    rows = ((r * PER_ROW + 1, (r + 1) * PER_ROW) for r in range(SLOTS // PER_ROW))
+    parts = [(max(first, low), min(last, high)) for low, high in rows]
+    return max((p for p in parts if p[0] <= p[1]), key=lambda part: part[1] - part[0])
+
+
 class Ruler(QWidget):
     """`extra` spans (a preview) are drawn over the patch; clicking a span selects its unit."""
 
@@ -241,26 +248,8 @@ class Ruler(QWidget):
         k = self.width() / PER_ROW
         y = HEAD + row * ROW + 13
         low, high = row * PER_ROW + 1, (row + 1) * PER_ROW
-        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        p.fillRect(QRectF(0, y, self.width(), BLOCK), theme.color("water2"))
-        p.fillRect(QRectF(0, y - 1, self.width(), 1), theme.color("line_strong"))
-        for i in range(0, PER_ROW, 4):
-            p.fillRect(
-                QRectF(round(i * k), y - (7 if i % 16 == 0 else 4), 1, 6 if i % 16 == 0 else 3),
-                theme.color("line_strong" if i % 8 == 0 else "line"),
-            )
-        for i in range(0, PER_ROW, 16):
-            paint.text(
-                p, i * k + 3, y - 14, str(low + i), font("tick", mono=True), "text3", height=11
-            )
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        for span in self._spans:
-            last = min(SLOTS, span.start + span.room - 1)
-            if last > span.end and last >= low and span.end < high:  # room that is kept for it
-                a, b = max(span.end + 1, low), min(last, high)
-                p.setPen(pen("line_strong", 1, Qt.PenStyle.DotLine))
-                p.drawRect(QRectF((a - low) * k, y + 2.5, (b - a + 1) * k - 1, BLOCK - 5))
+        self._paint_scale(p, y, k, low)
+        self._paint_kept(p, y, k, low, high)
         fresh = {s.unit for s in self.extra}
         for index, span in enumerate(self._spans):
             if span.end >= low and span.start <= high:
@@ -268,14 +257,10 @@ class Ruler(QWidget):
         for clash in self._clashes:
             first, last = max(clash.first, low), min(clash.last, high)
             if first <= last:
-                self._paint_clash(
-                    p, QRectF((first - low) * k, y, max((last - first + 1) * k, 3), BLOCK)
-                )
+                width = max((last - first + 1) * k, 3)
+                self._paint_clash(p, QRectF((first - low) * k, y, width, BLOCK))
         for first, last in gaps:
-            parts = [(max(first, r * PER_ROW + 1), min(last, (r + 1) * PER_ROW)) for r in range(4)]
-            a, b = max(
-                (part for part in parts if part[0] <= part[1]), key=lambda part: part[1] - part[0]
-            )
+            a, b = _longest_part(first, last)
             if low <= a <= high and (b - a + 1) * k > 46:
                 paint.text(
                     p,
@@ -288,6 +273,32 @@ class Ruler(QWidget):
                     (b - a + 1) * k,
                     BLOCK,
                 )
+
+    def _paint_scale(self, p: QPainter, y: float, k: float, low: int) -> None:
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        p.fillRect(QRectF(0, y, self.width(), BLOCK), theme.color("water2"))
+        p.fillRect(QRectF(0, y - 1, self.width(), 1), theme.color("line_strong"))
+        for i in range(0, PER_ROW, 4):
+            long = i % 16 == 0
+            p.fillRect(
+                QRectF(round(i * k), y - (7 if long else 4), 1, 6 if long else 3),
+                theme.color("line_strong" if i % 8 == 0 else "line"),
+            )
+        for i in range(0, PER_ROW, 16):
+            paint.text(
+                p, i * k + 3, y - 14, str(low + i), font("tick", mono=True), "text3", height=11
+            )
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+
+    def _paint_kept(self, p: QPainter, y: float, k: float, low: int, high: int) -> None:
+        """The room behind units that is kept for them."""
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(pen("line_strong", 1, Qt.PenStyle.DotLine))
+        for span in self._spans:
+            last = min(SLOTS, span.start + span.room - 1)
+            if last > span.end and last >= low and span.end < high:
+                a, b = max(span.end + 1, low), min(last, high)
+                p.drawRect(QRectF((a - low) * k, y + 2.5, (b - a + 1) * k - 1, BLOCK - 5))
 
     def _paint_span(
         self,

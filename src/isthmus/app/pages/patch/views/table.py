@@ -549,32 +549,36 @@ class PatchTable(TextTable):
             return
         here = next((part for part in self._parts() if part.contains(at)), None)
         top, left = (here.top(), here.left()) if here else (at.row(), at.column())
-        heads = {name: key for key, name in NAMES.items()}
-        columns = list(range(left, left + max(map(len, block))))
-        if (
-            sum(head in heads for head in block[0]) == len(block[0]) and len(block) > 1
-        ):  # headings say where each column goes
-            found = [heads[head] for head in block[0]]
-            columns = [
-                self.patch.columns.index(key) if key in self.patch.columns else -1 for key in found
-            ]
+        columns = self._named_columns(block[0]) if len(block) > 1 else None
+        if columns is None:
+            columns = list(range(left, left + max(map(len, block))))
+        else:
             block = block[1:]
+        room = len(self.patch.rows) - top
+        writable = {c for c in columns if c >= 0 and (k := self.patch.column(c)) and k.writable}
         cells = [
-            (top + i, columns[j], value)
-            for i, line in enumerate(block)
-            for j, value in enumerate(line)
-            if top + i < len(self.patch.rows) and 0 <= columns[j] < len(self.patch.columns)
+            (top + i, column, value)
+            for i, line in enumerate(block[:room])
+            for column, value in zip(columns, line, strict=False)
+            if column in writable
         ]
-        writable = [
-            cell for cell in cells if (column := self.patch.column(cell[1])) and column.writable
-        ]
-        if len(top_lines := block) > len(self.patch.rows) - top:
+        if len(block) > room:
             self.bench.tell(
                 "attention",
-                f"{many(len(top_lines), 'line')} were pasted and {len(self.patch.rows) - top} rows "
-                "are there; the rest was left out.",
+                f"{many(len(block), 'line')} were pasted and {room} rows are there; the rest was "
+                "left out.",
             )
-        self.patch.write(writable, f"paste {many(len(writable), 'cell')}")
+        self.patch.write(cells, f"paste {many(len(cells), 'cell')}")
+
+    def _named_columns(self, heads: list[str]) -> list[int] | None:
+        """Where each column of a block goes when its first line is headings, -1 for nowhere; None
+        when it is not.
+        """
+        keys = {name: key for key, name in NAMES.items()}
+        if not all(head in keys for head in heads):
+            return None
+        shown = self.patch.columns
+        return [shown.index(keys[head]) if keys[head] in shown else -1 for head in heads]
 
     def write_block(self, text: str) -> None:
         """One value into every chosen cell that can be typed in."""

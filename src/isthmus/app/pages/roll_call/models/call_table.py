@@ -110,69 +110,45 @@ class CallRows(QStyledItemDelegate):
     def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         model = self.model
         row: CallRow = model.rows[index.row()]
-        unit, call = row.unit, model.bench.session.call
+        call, column = model.bench.session.call, index.column()
         current = call is not None and not row.why and row.at == call.at
         r = QRectF(option.rect)  # type: ignore[attr-defined]
-        x, y, w, h = r.x(), r.y(), r.width(), r.height()
         p.save()
         p.fillRect(r, theme.color("select_row" if current else "deep"))
         p.fillRect(
-            QRectF(x, y + h - 1, w, 1),
+            QRectF(r.x(), r.bottom() - 1, r.width(), 1),
             theme.color("line" if index.row() % 5 == 4 else "line_faint"),
         )
-        column, words = index.column(), str(index.data() or "")
         if column == 0:
-            if current:
-                p.fillRect(QRectF(x, y, 3, h - 1), theme.color("coral"))
-            verdict = model.verdicts.get(unit.id) if unit else None
-            if verdict and unit:
-                paint.severity(
-                    p,
-                    GLYPH[verdict.result] if model.fresh[unit.id] else "note",
-                    x + 18,
-                    y + h / 2 - 0.5,
-                    5.6,
-                )
-        elif column in (1, 3):
-            color = "text3" if row.why else "text"
-            paint.text(
-                p,
-                x + 6,
-                y,
-                words or ("none" if unit else ""),
-                font("table", 500, mono=True),
-                color,
-                width=w - 8,
-                height=h - 1,
-            )
-        elif column == 2:
-            color = "text3" if row.why else "text"
-            paint.text(
-                p,
-                x + 6,
-                y,
-                words,
-                font("table", 500 if current else 400),
-                color,
-                width=w - 8,
-                height=h - 1,
-            )
+            self._paint_mark(p, r, row, current)
         else:
-            stale = row.why or (unit is not None and not model.fresh.get(unit.id, True))
-            color = "text2" if stale else "text"
-            paint.text(
-                p,
-                x + 6,
-                y,
-                words,
-                font("table", italic=not row.why),
-                color,
-                width=w - 8,
-                height=h - 1,
-            )
-        state = option.state  # type: ignore[attr-defined]
-        if state & QStyle.StateFlag.State_HasFocus:
+            self._paint_words(p, r, row, column, current)
+        if option.state & QStyle.StateFlag.State_HasFocus:  # type: ignore[attr-defined]
             p.setPen(QPen(theme.color("text"), 1.5))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRect(r.adjusted(1, 1, -2, -2))
         p.restore()
+
+    def _paint_mark(self, p: QPainter, r: QRectF, row: CallRow, current: bool) -> None:
+        if current:
+            p.fillRect(QRectF(r.x(), r.y(), 3, r.height() - 1), theme.color("coral"))
+        verdict = self.model.verdicts.get(row.unit.id) if row.unit else None
+        if verdict:
+            glyph = GLYPH[verdict.result] if self.model.fresh[verdict.unit] else "note"
+            paint.severity(p, glyph, r.x() + 18, r.center().y() - 0.5, 5.6)
+
+    def _paint_words(
+        self, p: QPainter, r: QRectF, row: CallRow, column: int, current: bool
+    ) -> None:
+        words, unit = self.model.words(row, column), row.unit
+        if column == 4:
+            stale = row.why or (unit is not None and not self.model.fresh.get(unit.id, True))
+            face, color = font("table", italic=not row.why), "text2" if stale else "text"
+        else:
+            color = "text3" if row.why else "text"
+            figures = column in (1, 3)
+            face = font("table", 500 if figures or current else 400, mono=figures)
+            words = words or ("none" if figures and unit else "")
+        paint.text(
+            p, r.x() + 6, r.y(), words, face, color, width=r.width() - 8, height=r.height() - 1
+        )

@@ -340,39 +340,15 @@ class CallView(PageView):
     def refresh(self) -> None:
         call, show = self.bench.session.call, self.bench.show
         self.model.reload()
-        for widget in (
-            *self.marks,
-            *self.steps,
-            self.note,
-            self.others,
-            *self.ways.values(),
-            self.seconds,
-        ):
-            widget.setEnabled(call is not None)
-        for widget in (
-            self.by,
-            self.order,
-            self.level,
-            self.rest,
-            self.only,
-            self.armed,
-            *self.kinds.values(),
-        ):
-            widget.setEnabled(call is None)
-        self.begin_button.setVisible(call is None)
-        self.end_button.setVisible(call is not None)
+        self._enable(call is not None)
         if call is None and self.timer.isActive():
             self._time()
-        ids = (
-            set(call.order)
-            if call
-            else {r.unit.id for r in self.model.rows if r.unit and not r.why}
-        )
+        rows = self.model.rows
+        ids = set(call.order) if call else {r.unit.id for r in rows if r.unit and not r.why}
         count = tally(show, ids)
         self.progress.parts = (count["works"], count["wrong"], count["silent"], count["left"])
         self.progress.update()
-        out = [r for r in self.model.rows if r.why]
-        self.tally.setText(self._tally_words(count, len(out)))
+        self.tally.setText(self._tally_words(count, sum(bool(r.why) for r in rows)))
         outside = len(call.outside) if call else 0
         self.loud.setVisible(bool(outside))
         if call and outside:
@@ -386,30 +362,52 @@ class CallView(PageView):
             self._here = here
             self._clear(note=False)
             self.plan.sight.near(list(here[0]))
-        if call:
-            self._show_stop()
-            row = next(
-                (i for i, r in enumerate(self.model.rows) if r.at == call.at and not r.why), 0
-            )
-            self.table.scrollTo(
-                self.model.index(row, 0), QAbstractItemView.ScrollHint.PositionAtCenter
-            )
-        else:
-            self.number.hide()
-            self.name.setText("Roll call not started")
-            self.where.setText("")
-            self.picture.take(None, "")
-            words = (
-                "Start lights one unit after another, from the first without a verdict; "
-                "previous levels are restored at the end."
-            )
-            off = (
-                ""
-                if self.bench.levels.sending
-                else " Output is off: switch it on in the top bar (Ctrl+Return)."
-            )
-            self.see.setText(words + off)
-            set_property(self.see, "kind", "")
+        if call is None:
+            self._show_not_started()
+            return
+        self._show_stop()
+        row = next((i for i, r in enumerate(rows) if r.at == call.at and not r.why), 0)
+        self.table.scrollTo(self.model.index(row, 0), QAbstractItemView.ScrollHint.PositionAtCenter)
+
+    def _enable(self, called: bool) -> None:
+        """What marks is for a roll call that runs; what says how it goes is for one to begin."""
+        marking = (
+            *self.marks,
+            *self.steps,
+            self.note,
+            self.others,
+            *self.ways.values(),
+            self.seconds,
+        )
+        manner = (
+            self.by,
+            self.order,
+            self.level,
+            self.rest,
+            self.only,
+            self.armed,
+            *self.kinds.values(),
+        )
+        for widget in marking:
+            widget.setEnabled(called)
+        for widget in manner:
+            widget.setEnabled(not called)
+        self.begin_button.setVisible(not called)
+        self.end_button.setVisible(called)
+
+    def _show_not_started(self) -> None:
+        self.number.hide()
+        self.name.setText("Roll call not started")
+        self.where.setText("")
+        self.picture.take(None, "")
+        words = (
+            "Start lights one unit after another, from the first without a verdict; "
+            "previous levels are restored at the end."
+        )
+        if not self.bench.levels.sending:
+            words += " Output is off: switch it on in the top bar (Ctrl+Return)."
+        self.see.setText(words)
+        set_property(self.see, "kind", "")
 
     def _tally_words(self, count, out: int) -> str:
         words = f"{tally_words(count)}, {count['left']} still to call"

@@ -199,29 +199,33 @@ class PhonesView(PageView):
         self.refresh()
 
     def _do(self, op: Op) -> None:
-        from isthmus.phone.shown import STALE_STEP, is_stop, take_mark, take_picture, unit_called
+        from isthmus.phone.shown import STALE_STEP, take_picture, unit_called
 
         bench, call = self.bench, self.bench.session.call
         if op.do == "mark":
-            acts = call.manner.kinds if call else ()
-            marked = take_mark(bench.show, op, acts)
-            if marked is not bench.show:  # an address that answers changes nothing
-                bench.commit(f"{op.phone} marks {op.data.get('result', '')}", marked)
-            if call and is_stop(call.stop, op) and op.ago < STALE_STEP:
-                bench.session.step(1)
+            self._mark(op)
         elif op.do == "picture":
             bench.commit(f"{op.phone} adds a picture", take_picture(bench.show, op))
         elif op.ago >= STALE_STEP:
             return  # meant for a stop that has gone
         elif op.do == "begin" and call is None:
             self.call_view.begin()
-        elif call:
-            if op.do == "step":
-                bench.session.step(1 if op.data.get("by") == 1 else -1)
-            elif op.do == "jump":
-                bench.session.jump(unit_called(bench.show, op))
-            elif op.do == "act":
-                bench.session.step_act()
+        elif call and op.do == "step":
+            bench.session.step(1 if op.data.get("by") == 1 else -1)
+        elif call and op.do == "jump":
+            bench.session.jump(unit_called(bench.show, op))
+        elif call and op.do == "act":
+            bench.session.step_act()
+
+    def _mark(self, op: Op) -> None:
+        from isthmus.phone.shown import STALE_STEP, is_stop, take_mark
+
+        bench, call = self.bench, self.bench.session.call
+        marked = take_mark(bench.show, op, call.manner.kinds if call else ())
+        if marked is not bench.show:  # an address that answers changes nothing
+            bench.commit(f"{op.phone} marks {op.data.get('result', '')}", marked)
+        if call and is_stop(call.stop, op) and op.ago < STALE_STEP:
+            bench.session.step(1)
 
     # ------------------------------------------------------------ what is shown
 
