@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import argparse
 import json
 import subprocess
 import sys
+from importlib import import_module
 from pathlib import Path
 
 from helpers.tools import answer, apart, command
+from isthmus.cli import MODULES
 from isthmus.demo import SCENARIO
 from isthmus.show import open_show
 from isthmus.standin import RigClient
@@ -223,3 +226,15 @@ def test_nodes_are_asked_others_watched_captured_and_played_back_headless(
     code, sent = answer("send", "demo", "--unit", "401", "--seconds", "2.5")
     assert code == 0 and sent["errors"] == 0 and sent["packets"] > 20 and 10 < sent["rate"] < 48
     assert next(p for p in rig.ask("state")["ports"] if p["port_address"] == 16)["packets"] > 50
+
+
+def test_every_verb_stands_in_the_module_that_is_imported_for_it() -> None:
+    for module, verbs in MODULES.items():
+        top = argparse.ArgumentParser()
+        group = top.add_subparsers()
+
+        def verb(where, name, run, text, show=True):
+            return where.add_parser(name)
+
+        import_module(f"isthmus.cli.{module}").add_verbs(group, verb)
+        assert tuple(group.choices) == verbs

@@ -10,83 +10,26 @@ import argparse
 import json
 import sys
 from collections.abc import Callable, Sequence
-from pathlib import Path
+from importlib import import_module
 from typing import Any
 
 from isthmus import __version__
-from isthmus.cli import check as check_verbs
-from isthmus.cli import network as network_verbs
-from isthmus.cli import patch as patch_verbs
-from isthmus.cli import profiles as profile_verbs
-from isthmus.cli import stage as stage_verbs
-from isthmus.cli.common import DONE, FAILED, INTERRUPTED, SNAGS, Result, load
-from isthmus.demo import lantern_tide
+from isthmus.cli.common import FAILED, INTERRUPTED, Result
 from isthmus.errors import IsthmusError
-from isthmus.plural import many
-from isthmus.routes import universes_in_use
-from isthmus.show import save_show
-from isthmus.show.container import schema
-from isthmus.snags import SnagBook, find_snags
+
+# Module → its verbs. One is imported when its verb is called, for each takes half a second.
+MODULES = {
+    "shows": ("show", "snags"),
+    "patch": ("patch", "limits", "groups"),
+    "profiles": ("profiles", "exchange"),
+    "network": ("routes", "nodes", "net", "watch", "send", "rig"),
+    "check": ("rollcall", "findings", "discover", "hunt", "record"),
+    "stage": ("stage", "plan"),
+}
 
 
-def show_info(options: argparse.Namespace) -> Result:
-    show = load(options.show)
-    steps = SnagBook().update(show).crossing
-    use = universes_in_use(show)
-    data = {
-        "name": show.name,
-        "venue": show.venue,
-        "format": show.format,
-        "units": len(show.units),
-        "profiles": len(show.profiles),
-        "universes": {str(universe): count for universe, count in use.items()},
-        "outputs": len(show.outputs),
-        "crossing": steps.done,
-    }
-    lines = [
-        f"{show.name}{', ' + show.venue if show.venue else ''}",
-        (
-            f"{many(len(show.units), 'unit')} of {many(len(show.profiles), 'profile')} on "
-            f"{many(len(use), 'universe')}, {many(len(show.outputs), 'output')}"
-        ),
-    ]
-    return (
-        DONE,
-        data,
-        [*lines, *(f"  {step:9} {count} of {steps.total}" for step, count in steps.done.items())],
-    )
-
-
-def show_schema(options: argparse.Namespace) -> Result:
-    made = schema()
-    return DONE, made, [json.dumps(made, indent=1)]
-
-
-def demo_save(options: argparse.Namespace) -> Result:
-    save_show(lantern_tide(), Path(options.out))
-    return DONE, {"saved": options.out}, [f"Saved {options.out}"]
-
-
-def snags(options: argparse.Namespace) -> Result:
-    show = load(options.show)
-    found = find_snags(show)
-    numbers = {u.id: u.number for u in show.units}
-    rows = [
-        {
-            "rule": s.rule,
-            "severity": s.severity,
-            "text": s.text,
-            "page": s.page,
-            "units": [numbers[u] for u in s.units],
-            "fix": s.fix.label if s.fix else None,
-        }
-        for s in found
-    ]
-    lines = [f"{s.severity:10} {s.text}{f'  → {s.fix.label}' if s.fix else ''}" for s in found]
-    return (SNAGS if found else DONE), rows, lines or ["No snags."]
-
-
-def parser() -> argparse.ArgumentParser:
+def parser(wanted: str | None = None) -> argparse.ArgumentParser:
+    """Reads the command line: all of it, or only what the module of one verb has."""
     top = argparse.ArgumentParser(
         prog="isthmus",
         description="Prepare a show's rig, without a window.",
@@ -110,18 +53,9 @@ def parser() -> argparse.ArgumentParser:
             made.add_argument("show", help="a .isthmus file, or “demo”")
         return made
 
-    shows = verbs.add_parser("show", help="what a show holds").add_subparsers(
-        required=True, metavar="WHAT"
-    )
-    verb(shows, "info", show_info, "units, universes and how far they have crossed")
-    verb(shows, "schema", show_schema, "the JSON Schema of show.json", show=False)
-    verb(shows, "demo", demo_save, "save the demo show as a file", show=False).add_argument("out")
-    patch_verbs.add_verbs(verbs, verb)
-    profile_verbs.add_verbs(verbs, verb)
-    verb(verbs, "snags", snags, "what is wrong or missing; exit code 1 when there is anything")
-    network_verbs.add_verbs(verbs, verb)
-    check_verbs.add_verbs(verbs, verb)
-    stage_verbs.add_verbs(verbs, verb)
+    for module, mine in MODULES.items():
+        if wanted is None or wanted in mine:
+            import_module(f"isthmus.cli.{module}").add_verbs(verbs, verb)
     return top
 
 
@@ -137,7 +71,10 @@ def _with_points(arguments: Sequence[str]) -> list[str]:
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    options = parser().parse_args(_with_points(sys.argv[1:] if arguments is None else arguments))
+    given = _with_points(sys.argv[1:] if arguments is None else arguments)
+    known = {verb for verbs in MODULES.values() for verb in verbs}
+    wanted = given[0] if given and given[0] in known else None
+    options = parser(wanted).parse_args(given)
     try:
         code, data, lines = options.run(options)
     except IsthmusError as error:
