@@ -422,7 +422,7 @@ def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away
         )
         retype(child(page, "only offers that mention", QLineEdit), "lapwing")
         assert view.offers.rowCount() == 1 and "24 hidden" in view.state.text()
-        entry = view.offers.entries[0]
+        entry = view.offers.rows[0]
         heard = answer_question("Use newer")
         press(page, "newer Halyard Optics Lapwing 19")
         assert until(
@@ -718,7 +718,7 @@ def test_an_offer_is_read_before_it_is_downloaded_and_patched_after(page) -> Non
         page.exchange.url.setText(server.url)
         press(page, "view Exchange")
         assert until(lambda: page.exchange.offers.rowCount() == 25 and not page.link.busy, 20)
-        offer = page.exchange.offers.entries[3]
+        offer = page.exchange.offers.rows[3]
         press(page, "view Library")
         search(page, f"{offer.maker} {offer.model}")
         entry = page.library.entry

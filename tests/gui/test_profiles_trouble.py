@@ -133,7 +133,7 @@ def test_a_slow_download_is_stopped_kept_and_gone_on_with(page) -> None:
         )
         press(page, "view Exchange")
         assert until(lambda: view.offers.rowCount() == 26 and view._task is None, 20)
-        largest = max(range(26), key=lambda row: view.offers.entries[row].size)
+        largest = max(range(26), key=lambda row: view.offers.rows[row].size)
         server.fault = "slow"
         child(page, "offers", QTableView).selectRow(largest)
         press(page, "Download")
