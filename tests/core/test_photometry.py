@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import io
 import math
+import zipfile
+from xml.etree import ElementTree
 
 import numpy as np
 import pytest
@@ -12,8 +15,10 @@ from msgspec.structs import replace
 from scipy.integrate import quad
 
 from helpers.tools import answer, command
-from isthmus.demo import as_hung
+from isthmus.demo import as_hung, shipped_profiles
 from isthmus.output import Live, RigView
+from isthmus.profiles.store import read_stored
+from isthmus.show.records import Patched, Show, StoredProfile, Unit
 from isthmus.stage import Drawn
 from isthmus.stage.landing import surfaces
 from isthmus.stage.photometry import axial_intensity, contributions, illuminance, over, shape_of
@@ -202,3 +207,77 @@ def test_nothing_lit_is_dark_and_near_a_lens_the_law_stops() -> None:
     )
     one = beams({"at": (0, 0, 0.1)})
     assert illuminance(one, [[0, 0, 0.0]])[0] < 1000 * 1000  # not without end
+
+
+def _written(stored: StoredProfile) -> tuple[float, ...] | None:
+    """Beam angle, field angle and lumens of the first mode's lights in a file, by a plain reader of XML."""
+    with zipfile.ZipFile(io.BytesIO(stored.data)) as archive:
+        root = ElementTree.fromstring(archive.read("description.xml"))
+    top = root.find(".//DMXMode").get("Geometry")
+    tree = root.find(f".//Geometries/*[@Name='{top}']")
+    parts = {r.get("Geometry") for r in tree.iter("GeometryReference")}
+    said = {
+        tuple(float(b.get(name, otherwise)) for name, otherwise in ANGLES_AND_LUMENS)
+        for where in [tree, *(root.find(f".//Geometries/*[@Name='{p}']") for p in parts)]
+        for b in where.iter("Beam")
+    }
+    return said.pop() if said else None
+
+
+ANGLES_AND_LUMENS = (("BeamAngle", "25"), ("FieldAngle", "25"), ("LuminousFlux", "10000"))
+
+
+def _quadrature(beam: float, field: float, flux: float):
+    """Candela by the angle from the axis: what is half at the beam angle and a tenth at the field angle of a curve
+    exp(-k·tanᵖ), its constant from the lumens by adaptive quadrature. Nothing is taken from the application."""
+    a, b = math.tan(math.radians(beam / 2)), math.tan(math.radians(field / 2))
+    p = math.log(math.log(10) / math.log(2)) / math.log(b / a)
+    k = math.log(2) / a**p
+    curve = lambda angle: math.exp(-k * math.tan(angle) ** p)  # noqa: E731
+    edges = [math.atan(a), math.atan(b)]
+    whole, _ = quad(
+        lambda x: curve(x) * 2 * math.pi * math.sin(x),
+        0,
+        math.pi / 2 - 1e-9,
+        points=edges,
+        limit=500,
+    )
+    return lambda angle: flux * curve(angle) / whole
+
+
+@pytest.mark.parametrize("stored", shipped_profiles(), ids=lambda s: s.key)
+def test_every_shipped_light_gives_what_its_angles_and_lumens_say(stored: StoredProfile) -> None:
+    """Near and far, on the axis and off it, on faces that lie, stand and lean; and all of its lumens arrive."""
+    written, profile = _written(stored), read_stored(stored)
+    unit = Unit(
+        id="u", number=1, profile=stored.key, mode=profile.modes[0].name,
+        patch=(Patched(universe=1, address=1),), position=(1.0, -2.0, 6.0),
+    )  # fmt: skip
+    show = Show(profiles=(stored,), units=(unit,))
+    live = Live(show)
+    live.light_up(["u"])
+    lights, _ = RigView(show, live.compiled).pose(live.frame, Drawn(hide_off=False))
+    if written is None or not len(lights.tan):
+        assert written is None and not len(lights.tan)
+        return
+    beam, field, flux = written
+    now = 2 * math.degrees(math.atan(lights.tan[0]))  # where a zoom stands; both angles go with it
+    candela = _quadrature(beam * now / field, now, flux)
+    origin, axis = lights.origin[0], lights.direction[0]
+    across = np.cross(axis, [0.0, 1.0, 0.3])
+    across /= np.linalg.norm(across)
+    for share in (0.0, 0.4, 0.8, 1.0, 1.3):
+        angle = math.radians(now / 2) * share
+        way = math.cos(angle) * axis + math.sin(angle) * across
+        for far in (0.8, 6.0, 40.0):
+            for normal in (-axis, -way, np.array([0.6, -0.48, 0.64])):
+                lux = contributions(lights, [origin + far * way], normal)[0, 0]
+                meant = candela(angle) * max(0.0, float(-way @ normal)) / far**2
+                assert lux == pytest.approx(meant, rel=2e-3, abs=1e-6)
+    nodes, weights = np.polynomial.legendre.leggauss(200)
+    angles = math.pi / 4 * (nodes + 1)
+    ways = np.cos(angles)[:, None] * axis + np.sin(angles)[:, None] * across
+    around = contributions(lights, origin + ways, -ways)[:, 0]  # on a sphere of one metre
+    assert (around * 2 * math.pi * np.sin(angles) * weights).sum() * math.pi / 4 == pytest.approx(
+        flux, rel=0.01
+    )

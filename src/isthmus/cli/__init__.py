@@ -63,7 +63,12 @@ def _with_points(arguments: Sequence[str]) -> list[str]:
     """`--at -8,1,0` as `--at=-8,1,0`: a point that begins with a minus is not an option."""
     made: list[str] = []
     for word in arguments:
-        if made and made[-1] in ("--at", "--aim") and word[:1] in "-−" and word[1:2].isdigit():
+        if (
+            made
+            and made[-1] in ("--at", "--aim", "--facing")
+            and word[:1] in "-−"
+            and word[1:2].isdigit()
+        ):
             made[-1] += f"={word}"
         else:
             made.append(word)

@@ -26,6 +26,7 @@ from isthmus.stage import VIEWS, Camera, Drawn
 from isthmus.stage.drawing import LEVELS
 from isthmus.stage.landing import land, surfaces
 from isthmus.stage.photometry import contributions, over
+from isthmus.stage.rig import Beams
 from isthmus.stage.space import space_of
 
 Verb = Callable[..., argparse.ArgumentParser]
@@ -118,33 +119,19 @@ def stage_land(options: argparse.Namespace) -> Result:
 
 
 def stage_lux(options: argparse.Namespace) -> Result:
+    """Lux at a point by unit, or over a surface."""
     show, live, _ = _lit(options)
     view = RigView(show, live.compiled)
     beams, _ = view.pose(live.frame, Drawn(hide_off=False))
     if options.over:
-        on = [s for s in surfaces(show.structures) if s.structure]
-        one = next((s for s in on if s.name.lower() == options.over.lower()), None)
-        if one is None:
-            raise EntryFault(
-                f"No surface is called “{options.over}”.",
-                do=f"There are {', '.join(s.name for s in on)}.",
-            )
-        lux = over(beams, one, options.grid, options.grid)
-        data = {
-            "low": float(lux.min()),
-            "mean": float(lux.mean()),
-            "high": float(lux.max()),
-            "grid": np.round(lux, 2).tolist(),
-        }
-        return (
-            DONE,
-            data,
-            [f"{one.name}: {lux.min():.0f} to {lux.max():.0f} lux, {lux.mean():.0f} on average"],
-        )
+        return _lux_over(show, beams, options.over, options.grid)
     if not options.at:
         raise EntryFault("Where?", do="Say --at X,Y,Z or --over DECK.")
-    point = _point(options.at)
-    each = contributions(beams, [point])[0]
+    facing = np.array(_point(options.facing))
+    length = float(np.linalg.norm(facing))
+    if length < 1e-9:
+        raise EntryFault("A surface faces somewhere.", do="Say --facing 0,-1,0 for an upright one.")
+    each = contributions(beams, [_point(options.at)], facing / length)[0]
     by_unit: dict[int, float] = {}
     for index, value in enumerate(each):
         if value > 0:
@@ -157,6 +144,19 @@ def stage_lux(options: argparse.Namespace) -> Result:
         f"  {r['unit']:6}  {r['lux']:.1f}" for r in rows if r["lux"] >= SURELY
     ]
     return DONE, {"lux": round(sum(by_unit.values()), 3), "units": rows}, lines
+
+
+def _lux_over(show: Show, beams: Beams, name: str, grid: int) -> Result:
+    on = [s for s in surfaces(show.structures) if s.structure]
+    one = next((s for s in on if s.name.lower() == name.lower()), None)
+    if one is None:
+        raise EntryFault(
+            f"No surface is called “{name}”.", do=f"There are {', '.join(s.name for s in on)}."
+        )
+    lux = over(beams, one, grid, grid)
+    low, mean, high = float(lux.min()), float(lux.mean()), float(lux.max())
+    data = {"low": low, "mean": mean, "high": high, "grid": np.round(lux, 2).tolist()}
+    return DONE, data, [f"{one.name}: {low:.0f} to {high:.0f} lux, {mean:.0f} on average"]
 
 
 def _camera(show: Show, name: str) -> Camera:
@@ -238,6 +238,9 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     aim.add_argument("--units", "--unit", help="which units (all without): 101-104, a name")
     lux = verb(stages, "lux", stage_lux, "illuminance at a point, or over a surface")
     lux.add_argument("--at", help="metres: X,Y,Z")
+    lux.add_argument(
+        "--facing", default="0,0,1", help="which way the surface at the point faces (default: up)"
+    )
     lux.add_argument("--over", help="the name of a deck, hull, wall, drape or screen")
     lux.add_argument(
         "--grid",

@@ -141,8 +141,10 @@ def _joined(parts: list[dict[str, Array]]) -> Beams:
 def _beams(group: Group, state: LightState, index: int, at: Array, how: Drawn) -> dict[str, Array]:
     """One beam of all units of a group."""
     n, beam = len(group.units), group.program.assembly.beams[index].beam
-    tan = np.tan(np.radians(np.clip(state.field[:, index], 0.5, 160) / 2))
+    # a zoom changes both angles alike: what the profile says of one holds for the other
+    field = np.radians(np.clip(state.field[:, index], 0.5, 160))
     ratio = min(1.0, max(0.05, beam.beam_angle / beam.field_angle)) if beam.field_angle > 0 else 1.0
+    tan, half = np.tan(field / 2), np.tan(field * ratio / 2)
     rgb = state.rgb[:, index] * group.gel * (beam.flux / FLUX_UNIT)
     if how.flash and state.strobe.any():  # a short flash at the beginning of each period
         rgb = (
@@ -160,7 +162,7 @@ def _beams(group: Group, state: LightState, index: int, at: Array, how: Drawn) -
         "right": at[:, :3, 0],
         "rgb": rgb,
         "tan": tan,
-        "half": tan * ratio,
+        "half": half,
         "lens": np.full(n, beam.radius),
         "kind": kind,
         "unit": np.arange(group.first, group.first + n),
@@ -175,8 +177,8 @@ def _beams(group: Group, state: LightState, index: int, at: Array, how: Drawn) -
             "blades": blank,
         }
     if optics.frost.any():
-        tan = tan * (1 + (_WIDER - 1) * optics.frost)
-        made |= {"tan": tan, "half": tan * ratio * (1 - 0.45 * optics.frost)}
+        wider = 1 + (_WIDER - 1) * optics.frost
+        made |= {"tan": tan * wider, "half": half * wider * (1 - 0.45 * optics.frost)}
     names = np.array([*group.gobos, -1])
     turn = np.radians(optics.turn + (optics.spin * how.time if how.flash else 0.0))
     return made | {
