@@ -47,7 +47,8 @@ def activate(widget: QWidget) -> None:
         window.activateWindow()  # asked again: on a busy machine the first may come too early
         return window.isActiveWindow()
 
-    until(active, 2.9)
+    if not window.isActiveWindow():
+        until(active, 2.9)
 
 
 def child(parent: QWidget, name: str, kind: type = QWidget) -> QWidget:

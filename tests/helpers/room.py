@@ -180,6 +180,7 @@ def walk() -> dict[str, list[str]]:
     window = Window(show_of(), ahead=False)
     window.resize(*SIZES[0])
     window.show()
+    window.setUpdatesEnabled(False)  # rooms are measured, not painted
     window.complete()
     window.go("Profiles")
     profiles = window.pages["Profiles"]

@@ -370,6 +370,9 @@ def _source(s: Source) -> dict[str, Any]:
 # ---------------------------------------------------------------- sending
 
 
+STARTS_WITHIN = 10.0  # seconds the engine is waited for
+
+
 def send(options: argparse.Namespace) -> Result:
     """Light units, or play a capture back, from this computer, with the same engine as the
     application.
@@ -398,8 +401,9 @@ def send(options: argparse.Namespace) -> Result:
         engine.pace(
             sending.artnet_rate, sending.sacn_rate, sending.changed_only, sending.artnet_sync
         )
-        end = time.monotonic() + options.seconds
-        first = True
+        begun = time.monotonic()
+        end = begun + options.seconds
+        first = waiting = True
         while time.monotonic() < end:
             if first or hub.view.asking != composer.asking:
                 composer.asking, composer.broadcast = hub.view.asking, hub.outlets.broadcast
@@ -408,6 +412,10 @@ def send(options: argparse.Namespace) -> Result:
                 first = False
             engine.beat()
             engine.check()
+            # the seconds asked for count from where it sends: a process takes a while to begin
+            if waiting and time.monotonic() - begun < STARTS_WITHIN:
+                waiting = engine.stats().state in ("idle", "gone")
+                end = time.monotonic() + options.seconds
             time.sleep(min(0.1, max(0.0, end - time.monotonic())))
         stats = engine.stats()
     finally:
