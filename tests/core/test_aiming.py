@@ -12,11 +12,12 @@ from msgspec.structs import replace
 from scipy.spatial.transform import Rotation
 
 from helpers.tools import answer, command
+from isthmus.demo import lantern_tide
 from isthmus.output import Live, RigView
 from isthmus.output.aiming import aim_units, in_words
 from isthmus.profiles.geometry import Link
 from isthmus.show.records import Handling, Limit, Show
-from isthmus.stage import aim
+from isthmus.stage import Drawn, aim
 from isthmus.stage.landing import land, rim, surfaces
 
 angle = st.floats(-180, 180)
@@ -271,3 +272,33 @@ def test_the_command_aims_and_says_where_beams_land() -> None:
     )
     for wrong in ("1,2,x", "nan,0,0", "1e9,0,0"):
         assert command("stage", "aim", "demo", "--at", wrong).returncode == 3
+
+
+@given(
+    st.floats(-90, 90),
+    st.booleans(),
+    st.sampled_from(["nearest", "least travel", "same way"]),
+    st.tuples(st.floats(-12, 12), st.floats(-9, 9), st.floats(0, 3)),
+)
+@settings(max_examples=60, deadline=None)
+def test_an_offset_takes_no_point_from_a_head_that_can_turn_the_other_way(
+    by: float, inverted: bool, way: str, target: tuple
+) -> None:
+    """540 degrees of pan less 90 still go once round: every point is met, as the light itself shows."""
+    show, ids = lantern_tide(), ["u101", "u104"]
+    how = Handling(pan_offset=by, invert_pan=inverted)
+    show = replace(
+        show,
+        units=tuple(replace(u, handling=how, limits=()) if u.id in ids else u for u in show.units),
+    )
+    live = Live(show)
+    asked, answers = aim_units(live, ids, target, way)
+    assert [a.why for a in answers] == ["", ""]
+    live.ask(asked)
+    view = RigView(show, live.compiled)
+    beams, _ = view.pose(live.frame, Drawn(hide_off=False))
+    for unit in ids:
+        row = list(beams.unit).index(view.rig.order.index(unit))
+        to = np.array(target) - beams.origin[row]
+        beside = np.linalg.norm(np.cross(to, beams.direction[row]))
+        assert beside < 0.02 * max(1.0, np.linalg.norm(to)) and to @ beams.direction[row] > 0

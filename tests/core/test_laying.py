@@ -364,3 +364,11 @@ def test_labels_never_cover_each_other_unless_they_must(rows: list) -> None:
     for i, a in enumerate(boxes):
         for b in boxes[i + 1 :]:
             assert not (a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3])
+
+
+def test_an_arc_over_no_degrees_is_refused_and_a_mirrored_sine_ends_in_the_middle() -> None:
+    with pytest.raises(EntryFault, match="one spot"):
+        lay.circle(3, (0.0, 0.0), 2.0, 90.0, 0.0)
+    assert lay.circle(1, (0.0, 0.0), 2.0, 90.0, 0.0)[0] == pytest.approx((0.0, 2.0))
+    values = fan(7, 10.0, 50.0, "mirrored", "sine")
+    assert values == pytest.approx([10, 30, 10 + 40 * 3**0.5 / 2, 50, 10 + 40 * 3**0.5 / 2, 30, 10])

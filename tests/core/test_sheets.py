@@ -15,6 +15,7 @@ from PIL import Image
 
 from helpers.tools import answer, command
 from isthmus.errors import EntryFault, FileFault
+from isthmus.patch import edits
 from isthmus.profiles import light_program, profiles_of
 from isthmus.sheets import sheets
 from isthmus.sheets.files import POINTS, pdf, svg
@@ -63,7 +64,15 @@ def test_what_is_laid_on_a_structure_hangs_on_it_and_what_is_drawn_off_it_does_n
     demo: Show,
 ) -> None:
     plan = sheets.TRUE[0]
-    on = sheets.put_points(demo, plan, {"u424": (1.0, 1.55)}, settle_them=True)
+    low = sheets.put_points(demo, plan, {"u424": (1.0, 1.55)}, settle_them=True)
+    assert low.unit("u424").structure == "" and low.unit("u424").position == (1.0, 1.55, 0.0)
+    assert sheets.newly_held(demo, low, ["u424"]) == []  # a bridge six metres up takes nobody
+    bridge = next(s.name for s in demo.structures if s.id == "bridge")
+    named = edits.set_text(demo, ["u424"], "hangs_on", bridge)
+    asked = sheets.put_points(demo, plan, {"u424": (1.0, 1.55)}, any_height=True)
+    on = sheets.put_points(named, plan, {"u424": (1.0, 1.55)}, settle_them=True)
+    assert asked.unit("u424").position == on.unit("u424").position
+    assert sheets.newly_held(demo, asked, ["u424"]) == [f"424 now hangs on {bridge}."]
     assert on.unit("u424").structure == "bridge" and on.unit("u424").position == pytest.approx(
         (1.0, 1.5, 6.15)
     )
@@ -72,6 +81,7 @@ def test_what_is_laid_on_a_structure_hangs_on_it_and_what_is_drawn_off_it_does_n
         2
     ] == pytest.approx(6.15)
     off = sheets.put_points(along, plan, {"u424": (3.0, -1.0)}, settle_them=True)
+    assert sheets.newly_held(along, off, ["u424"]) == [f"424 does not hang on {bridge} now."]
     assert off.unit("u424").structure == "" and off.unit("u424").position[2] == pytest.approx(6.15)
     same = sheets.put_points(demo, plan, {"u201": (-7.0, -4.3)}, settle_them=True)
     assert (

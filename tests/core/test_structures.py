@@ -16,6 +16,7 @@ from isthmus.layout import structures
 from isthmus.layout.handles import handles_of, lengthened, pull, pull_units, turned, unit_handles
 from isthmus.sheets.outlines import hull_of, outline
 from isthmus.show.records import Show, Structure
+from isthmus.snags import SnagBook, find_snags
 from isthmus.stage.runs import KINDS, SIDES, along_of, run_of, spot, world_run
 from isthmus.stage.space import corners, space_of
 from isthmus.stage.transforms import matrices, quat_about
@@ -286,3 +287,67 @@ def test_a_far_stray_is_named_and_left_out_of_the_space() -> None:
         space_of(np.array([[0.0, 0, 0], [5.0, 0, 0]]), ()).strays == ()
     )  # two lone ones are not strays
     assert space_of(np.zeros((0, 3)), ()).size > 1
+
+
+def snags_of(show: Show) -> list[tuple[str, list[int]]]:
+    numbers = {u.id: u.number for u in show.units}
+    return [
+        (s.rule, [numbers[u] for u in s.units])
+        for s in find_snags(show)
+        if s.rule in ("off-structure", "hangs-elsewhere", "below-ground", "one-spot")
+    ]
+
+
+def put(show: Show, unit: str, **more) -> Show:
+    return replace(show, units=tuple(replace(u, **more) if u.id == unit else u for u in show.units))
+
+
+def test_a_unit_that_does_not_touch_its_structure_stays_and_is_told_until_it_does() -> None:
+    show = as_hung()
+    assert snags_of(show) == []
+    mine = structures.hanging(show, ON)
+    one, number = mine[0], mine[0].number
+    assert one.position
+    x, y, z = one.position
+    beside = put(show, one.id, position=(x, y + 2.0, z))
+    assert snags_of(beside) == [("off-structure", [number])]
+    moved = structures.change(beside, ON, lambda s: replace(s, position=(9.0, 9.0, 9.0)))
+    assert moved.unit(one.id).position == (x, y + 2.0, z)  # it is not carried
+    assert moved.unit(mine[1].id).position != show.unit(mine[1].id).position
+    snag = next(s for s in find_snags(beside) if s.rule == "off-structure")
+    assert snags_of(snag.fix.edit(beside)) == []
+    # 1.5 m past the end: told so, and lengthening brings it back within without moving it
+    end = structures.structure(show, ON)
+    past = put(show, one.id, position=(end.position[0] - end.size[0] / 2 - 1.5, y, z))
+    told = next(s for s in find_snags(past) if s.rule == "off-structure")
+    assert "1.50 m past the end" in told.text
+    longer = structures.resize(past, ON, end.size[0] + 3.2)
+    assert longer.show.unit(one.id).position == past.unit(one.id).position
+    assert snags_of(longer.show) == [] and not longer.past
+
+
+def test_a_book_of_snags_kept_up_to_date_sees_structures_that_go_and_come() -> None:
+    show = as_hung()
+    book = SnagBook().update(show)
+    away = replace(
+        show,
+        structures=tuple(
+            replace(s, position=(s.position[0], s.position[1] + 3.0, s.position[2]), name="Away")
+            if s.id == ON
+            else s
+            for s in show.structures
+        ),
+    )
+    sunk = put(away, "u101", position=(50.0, 0.0, -4.0))
+    twice = put(sunk, "u102", position=(50.0, 0.0, -4.0))
+    for state in (away, sunk, twice, show):
+        assert [s.text for s in book.update(state).snags] == [s.text for s in find_snags(state)]
+    mine = {u.number for u in structures.hanging(show, ON)}
+    assert {n for rule, numbers in snags_of(away) for n in numbers} == mine
+    assert ("one-spot", [101, 102]) in snags_of(twice)
+    assert ("below-ground", [101]) in snags_of(twice)
+    other = next(s for s in show.structures if s.id != ON and s.kind == "pipe")
+    named = put(show, structures.hanging(show, ON)[0].id, hangs_on=other.name)
+    assert [rule for rule, _ in snags_of(named)] == ["hangs-elsewhere"]
+    snag = next(s for s in find_snags(named) if s.rule == "hangs-elsewhere")
+    assert snags_of(snag.fix.edit(named)) == []

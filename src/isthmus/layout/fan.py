@@ -56,7 +56,8 @@ def fan(
     if curve == "smooth":
         share = share * share * (3.0 - 2.0 * share)
     elif curve == "sine":
-        share = np.sin(np.pi * share)
+        # mirrored it is a quarter there and a quarter back: the end stays in the middle
+        share = np.sin((np.pi / 2 if way == "mirrored" else np.pi) * share)
     values = (
         start + (2.0 * share - 1.0) * end
         if way == "about the middle"

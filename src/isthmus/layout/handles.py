@@ -150,9 +150,9 @@ def lengthened(
         )
         after = structures.structure(shown, structure_id)
         run = run_of(after)
-        local = [
+        local = [  # of those it held before: one past its end is not held any more
             (u.number, structures.local_of(after, u.position or (0.0, 0.0, 0.0))[0])
-            for u in structures.hanging(shown, structure_id)
+            for u in structures.hanging(show, structure_id)
         ]
         return structures.Resized(
             shown, tuple(n for n, x in local if abs(x) > run.length / 2 + 1e-6)

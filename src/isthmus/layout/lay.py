@@ -16,6 +16,7 @@ from isthmus.plural import many
 Array = NDArray[np.floating]
 Point = tuple[float, float]
 SMALLEST = 1e-4  # metres; two points nearer than this are one
+LEAST_SWEEP = 0.01  # degrees
 
 
 def _finite(what: str, *values: float) -> None:
@@ -91,6 +92,11 @@ def circle(
     _finite("circle", *centre, radius, start, sweep)
     if radius <= SMALLEST:
         raise EntryFault("That circle has no radius.", do="Write a radius in metres.")
+    if count > 1 and abs(sweep) < LEAST_SWEEP:
+        raise EntryFault(
+            f"An arc over {sweep:g}° lays all units on one spot.",
+            do="Write degrees: 180 for half a circle, 360 for a whole one.",
+        )
     whole = abs(sweep) >= 360.0 - 1e-9
     if whole:
         angle = start + math.copysign(360.0, sweep) * np.arange(count) / max(count, 1)

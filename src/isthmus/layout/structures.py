@@ -17,6 +17,7 @@ from isthmus.patch.numbers import write_numbers
 from isthmus.plural import many
 from isthmus.show.records import UPRIGHT, Quat, Show, Structure, Unit, Vec3, new_id
 from isthmus.stage.runs import KINDS, SHORTEST, UPRIGHT_KINDS, local_of, run_of, spot
+from isthmus.stage.touching import touches
 from isthmus.stage.transforms import matrices, quat_about, quat_multiply
 
 SIZES: dict[str, Vec3] = {  # what a new one measures
@@ -48,13 +49,18 @@ def structure(show: Show, structure_id: str) -> Structure:
 
 
 def hanging(show: Show, structure_id: str) -> list[Unit]:
-    """Units on a structure that have a place, in order along it."""
-    units = [u for u in show.units if u.structure == structure_id and u.position is not None]
+    """Units that a structure holds, in order along it: said to hang on it, and touching it."""
     at = next((s for s in show.structures if s.id == structure_id), None)
     if at is None:
-        return units
+        return []
+    units = [u for u in show.units if u.structure == structure_id and held_by(at, u)]
     run = run_of(at)
-    return sorted(units, key=lambda u: run.nearest(local_of(at, u.position or (0.0, 0.0, 0.0))))
+    return sorted(units, key=lambda u: run.nearest(local_of(at, u.position or at.position)))
+
+
+def held_by(on: Structure, unit: Unit) -> bool:
+    """Whether a unit goes where its structure goes: one that was drawn off it stays."""
+    return unit.position is not None and touches(on, unit.position)
 
 
 def add(
@@ -145,7 +151,7 @@ def change(show: Show, structure_id: str, edit: Callable[[Structure], Structure]
         return show
     swing = matrices([new.rotation])[0] @ matrices([old.rotation])[0].T
     by = _difference(new.rotation, old.rotation)
-    ids = {u.id for u in show.units if u.structure == structure_id and u.position is not None}
+    ids = {u.id for u in show.units if u.structure == structure_id and held_by(old, u)}
 
     def carried(unit: Unit) -> Unit:
         x, y, z = (
@@ -200,7 +206,7 @@ def resize(show: Show, structure_id: str, length: float, way: str = "spacing") -
     before, after = run_of(old), run_of(new)
     units = hanging(show, structure_id)
     grown = after.length - before.length
-    places = [before.nearest(local_of(old, u.position or old.position)) for u in units]
+    places = [before.nearest(local_of(old, u.position or old.position), beyond=True) for u in units]
     if way == "refit" or old.kind == "circle":
         wanted = [a * after.length / before.length for a in places]
     elif way == "ends" and len(places) > 1 and places[-1] - places[0] > 1e-9:

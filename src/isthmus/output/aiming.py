@@ -48,15 +48,20 @@ def _axis(program: LightProgram, name: str) -> ChartChannel | None:
 
 
 def _stops(item: ChartChannel | None, unit: Unit, name: str) -> tuple[float, float]:
-    """Degrees an axis may be sent to: its range, narrowed by the unit's limits."""
+    """Degrees an axis may be sent to: its range, narrowed by the unit's limits and by its offset,
+    which pushes one end of what can be asked past the end of what can be sent.
+    """
     first = item.channel.first if item else None
     if item is None or first is None:
         return 0.0, 0.0
-    ends = [first.physical_from, first.physical_to]
+    low, high = sorted((first.physical_from, first.physical_to))
+    by = unit.handling.pan_offset if name == "Pan" else unit.handling.tilt_offset
+    ends = [max(low, low + by), min(high, high + by)]
     for limit in unit.limits:
         if limit.attribute == name:
-            ends = [physical_for(item, limit.low), physical_for(item, limit.high)]
-    return min(ends), max(ends)
+            bounds = sorted((physical_for(item, limit.low), physical_for(item, limit.high)))
+            ends = [max(ends[0], bounds[0]), min(ends[1], bounds[1])]
+    return ends[0], max(ends)
 
 
 def _asked_for(

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from isthmus.sheets.outlines import steps_of
 from isthmus.show.records import Structure
+from isthmus.stage.ground import ground_level
 from isthmus.stage.runs import run_of
 from isthmus.stage.transforms import placements
 
@@ -24,7 +25,6 @@ WOOD: Color = (0.110, 0.098, 0.086)
 HULL: Color = (0.050, 0.060, 0.068)
 WALL: Color = (0.190, 0.168, 0.150)
 WATER: Color = (0.022, 0.042, 0.050)
-WATER_LEVEL = -0.9
 GROUND_REACH = 60.0
 FLOOR: Color = (0.05, 0.052, 0.056)
 CLOTH: Color = (0.07, 0.068, 0.078)
@@ -284,9 +284,10 @@ class Ground:
 
 
 def ground_of(structures: Sequence[Structure]) -> Ground:
-    if any(s.kind == "hull" for s in structures):
-        return Ground(WATER_LEVEL, WATER, (0.16, 0.22, 0.25))
-    return Ground(0.0, FLOOR, (0.55, 0.55, 0.55))
+    level = ground_level(structures)
+    if level < 0:
+        return Ground(level, WATER, (0.16, 0.22, 0.25))
+    return Ground(level, FLOOR, (0.55, 0.55, 0.55))
 
 
 def ground_mesh(ground: Ground) -> Mesh:

@@ -31,6 +31,7 @@ from isthmus.render.packing import (
 from isthmus.render.scene import Scene
 from isthmus.stage.camera import Camera
 from isthmus.stage.drawing import FALLS
+from isthmus.stage.ground import WATER_LEVEL
 from isthmus.stage.rig import Beams, Bodies
 
 UPSIDE_DOWN = np.diag(
@@ -113,7 +114,7 @@ class Renderer:
         self._still_mesh: moderngl.Buffer | None = None
         self.planes: list[Plane] = []
         self.deck = (0.0, 0.0, 0.0, 0.0)
-        self.ground = meshes.WATER_LEVEL
+        self.ground = WATER_LEVEL
         self.set_scene(Scene(()))
 
     def _buffer(self, array: NDArray) -> moderngl.Buffer:

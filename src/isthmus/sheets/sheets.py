@@ -16,8 +16,19 @@ from isthmus.errors import EntryFault
 from isthmus.layout import lay
 from isthmus.layout.place import LIMIT, put_units
 from isthmus.patch.edits import change_units
+from isthmus.patch.numbers import write_numbers
 from isthmus.profiles import light_program, profiles_of
-from isthmus.show.records import Sheet, SheetNote, SheetSpot, Show, Structure, Unit, new_id
+from isthmus.show.records import (
+    Quat,
+    Sheet,
+    SheetNote,
+    SheetSpot,
+    Show,
+    Structure,
+    Unit,
+    Vec3,
+    new_id,
+)
 from isthmus.stage.runs import along_of, run_of, spot, world_run
 from isthmus.stage.transforms import matrices
 
@@ -193,23 +204,21 @@ def points_of(show: Show, one: Sheet) -> dict[str, tuple[float, float]]:
 
 
 def put_points(
-    show: Show, one: Sheet, places: Mapping[str, tuple[float, float]], settle_them: bool = False
+    show: Show,
+    one: Sheet,
+    places: Mapping[str, tuple[float, float]],
+    settle_them: bool = False,
+    any_height: bool = False,
 ) -> Show:
     """Lay units at places of a sheet. On a true one the third coordinate stays as it is (0 for
     those without a place).
 
-    Units whose place is locked stay. With `settle_them` those laid on a structure hang on it.
-    Raises EntryFault when one would leave the world.
+    Units whose place is locked stay. With `settle_them` those laid on a structure about as high
+    hang on it, with `any_height` on whatever is above or below. Raises EntryFault when one would
+    leave the world.
     """
     if one.kind == "free":
-        for x, y in places.values():
-            if not (math.isfinite(x) and math.isfinite(y) and abs(x) <= LIMIT and abs(y) <= LIMIT):
-                raise EntryFault(
-                    f"A unit would lie more than {LIMIT:.0f} m away.", do="Write a place in metres."
-                )
-        there = {s.unit: s for s in one.spots}
-        there.update({u: SheetSpot(unit=u, x=x, y=y) for u, (x, y) in places.items()})
-        return keep(show, replace(sheet(show, one.id), spots=tuple(there.values())))
+        return _put_freely(show, one, places)
     right, up = AXES[one.kind]
     wanted = {}
     for unit in show.units:
@@ -217,11 +226,45 @@ def put_points(
             at = list(unit.position or (0.0, 0.0, 0.0))
             at[right], at[up] = (float(v) for v in places[unit.id])
             wanted[unit.id] = (at[0], at[1], at[2])
-    new = {
-        u.id for u in show.units if u.id in wanted and u.position is None
-    }  # no height is known of these yet
+    new = {u.id for u in show.units if u.id in wanted and u.position is None}
     show = put_units(show, wanted)
-    return settle(show, wanted, new) if settle_them and one.kind == "plan" else show
+    if one.kind != "plan" or not (settle_them or any_height):
+        return show
+    return settle(show, wanted, new, any_height)
+
+
+def _put_freely(show: Show, one: Sheet, places: Mapping[str, tuple[float, float]]) -> Show:
+    for x, y in places.values():
+        if not (math.isfinite(x) and math.isfinite(y) and abs(x) <= LIMIT and abs(y) <= LIMIT):
+            raise EntryFault(
+                f"A unit would lie more than {LIMIT:.0f} m away.", do="Write a place in metres."
+            )
+    there = {s.unit: s for s in one.spots}
+    there.update({u: SheetSpot(unit=u, x=x, y=y) for u, (x, y) in places.items()})
+    return keep(show, replace(sheet(show, one.id), spots=tuple(there.values())))
+
+
+def newly_held(before: Show, after: Show, ids: Iterable[str]) -> list[str]:
+    """In words: which of these units hang on a structure they did not hang on before, or on none
+    any more.
+    """
+    names = {s.id: s.name for s in (*before.structures, *after.structures)}
+    old = {u.id: u.structure for u in before.units}
+    wanted = set(ids)
+    moved: dict[tuple[str, str], list[int]] = {}
+    for unit in after.units:
+        was = old.get(unit.id, "")
+        if unit.id in wanted and unit.structure != was:
+            moved.setdefault((was, unit.structure), []).append(unit.number)
+    words = []
+    for (was, now), numbers in moved.items():
+        one = len(numbers) == 1
+        who = write_numbers(numbers)
+        if now:
+            words.append(f"{who} now hang{'s' * one} on {names.get(now, 'it')}.")
+        else:
+            words.append(f"{who} {'does' if one else 'do'} not hang on {names.get(was, 'it')} now.")
+    return words
 
 
 def locked_among(show: Show, ids: Iterable[str]) -> list[int]:
@@ -230,29 +273,31 @@ def locked_among(show: Show, ids: Iterable[str]) -> list[int]:
     return [u.number for u in show.units if u.id in chosen and u.pinned]
 
 
-def under(show: Show, x: float, y: float, keep_to: str = "") -> Structure | None:
-    """The structure a unit laid at a point of the plan would hang on: the one it hangs on already,
-    else the highest.
-    """
+def under(show: Show, x: float, y: float) -> list[Structure]:
+    """The structures a unit laid at a point of the plan could hang on, the highest first."""
     found = []
     for s in show.structures:
         if s.kind in ("hull", "deck", "mesh", "wall"):
             continue
-        path = world_run(s)[:, :2]
+        run = world_run(s)
+        path = run[:, :2]
         start, way = path[:-1], np.diff(path, axis=0)
         square = np.maximum((way * way).sum(axis=1), 1e-12)
         share = np.clip(((np.array([x, y]) - start) * way).sum(axis=1) / square, 0, 1)
         away = float(np.hypot(*(start + way * share[:, None] - (x, y)).T).min())
         if away <= CATCH + s.size[1] / 2:
-            found.append((s.id != keep_to, -float(world_run(s)[:, 2].max()), s))
-    return min(found, key=lambda f: f[:2])[2] if found else None
+            found.append((-float(run[:, 2].max()), s))
+    return [s for _, s in sorted(found, key=lambda f: f[0])]
 
 
-def settle(show: Show, ids: Iterable[str], new: Collection[str] = ()) -> Show:
+def settle(
+    show: Show, ids: Iterable[str], new: Collection[str] = (), any_height: bool = False
+) -> Show:
     """Units that lie on a structure in plan, and about as high, hang on it; those drawn far off
     theirs hang on nothing any more.
 
-    `new` are units that had no place before, so that their height says nothing.
+    `new` are units that had no place before, so that their height says nothing: they hang on the
+    structure they name. With `any_height`, because it was asked for, all hang on the highest there.
     """
     wanted = set(ids)
     by_id = {s.id: s for s in show.structures}
@@ -260,14 +305,12 @@ def settle(show: Show, ids: Iterable[str], new: Collection[str] = ()) -> Show:
     for unit in show.units:
         if unit.id not in wanted or unit.position is None:
             continue
-        on = by_id.get(unit.structure)
-        below = under(show, unit.position[0], unit.position[1], unit.structure)
-        if below is not None and below is not on:
-            position, rotation = spot(
-                below, along_of(below, (unit.position[0], unit.position[1], below.position[2]))
-            )
-            if unit.id not in new and abs(position[2] - unit.position[2]) > REACH:
-                continue  # it passes under a structure metres above it, or over one below
+        on, there = by_id.get(unit.structure), under(show, *unit.position[:2])
+        if on is not None and on in there:
+            continue
+        catching = _catching(unit, there, unit.id in new, any_height)
+        if catching is not None:
+            below, position, rotation = catching
             made[unit.id] = replace(
                 unit,
                 structure=below.id,
@@ -275,11 +318,27 @@ def settle(show: Show, ids: Iterable[str], new: Collection[str] = ()) -> Show:
                 position=position,
                 rotation=rotation,
             )
-        elif on is not None and below is None:
+        elif on is not None:
             away = float(np.linalg.norm(world_run_nearest(on, unit.position)[:2]))
             if away > LET_GO + max(on.size[1], 0.0) / 2:
                 made[unit.id] = replace(unit, structure="")
     return change_units(show, made, lambda unit: made[unit.id])
+
+
+def _catching(
+    unit: Unit, there: Sequence[Structure], new: bool, any_height: bool
+) -> tuple[Structure, Vec3, Quat] | None:
+    """The structure a unit comes to hang on, with its place and turn there."""
+    if unit.position is None:
+        return None
+    x, y, height = unit.position
+    named = unit.hangs_on.strip().lower()
+    for s in there:
+        position, rotation = spot(s, along_of(s, (x, y, s.position[2])))
+        near = s.name.lower() == named if new else abs(position[2] - height) <= REACH
+        if any_height or near:
+            return s, position, rotation
+    return None
 
 
 def world_run_nearest(structure: Structure, position: tuple[float, float, float]) -> Array:

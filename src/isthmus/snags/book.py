@@ -22,6 +22,7 @@ from isthmus.snags.records import ORDER, RANK, Snag
 from isthmus.snags.rules_show import SHOW_RULES
 from isthmus.snags.rules_unit import UNIT_RULES
 from isthmus.snags.rules_universe import UNIVERSE_RULES
+from isthmus.stage.ground import ground_level
 
 if TYPE_CHECKING:
     from isthmus.net import View
@@ -87,7 +88,18 @@ class SnagBook:
         else:
             verdicts = {v.unit: v for v in show.verdicts}
         sent = frozenset(routed(show))
-        return Context(show, index, profiles_of(show), rows, verdicts, sent, gelled, network)
+        return Context(
+            show,
+            index,
+            profiles_of(show),
+            rows,
+            verdicts,
+            sent,
+            gelled,
+            network,
+            {s.id: s for s in show.structures},
+            ground_level(show.structures),
+        )
 
     # ------------------------------------------------------------ what has to be looked at
 
@@ -104,6 +116,8 @@ class SnagBook:
             found |= _verdicts_changed(self._at, at)
         if changed & {"outputs", "nodes"}:
             found.update(at.verdicts)
+        if "structures" in changed and self._at:
+            found |= _near_structures(self._at, at)
         if "gels" in changed:
             found.update(i for i, unit in now.items() if unit.gel)
         return found
@@ -211,3 +225,17 @@ def _verdicts_changed(old: Context, now: Context) -> set[str]:
         return set()
     units = old.verdicts.keys() | now.verdicts.keys()
     return {u for u in units if old.verdicts.get(u) is not now.verdicts.get(u)}
+
+
+def _near_structures(old: Context, now: Context) -> set[str]:
+    """Units that hang on, or name, a structure that is another now; all when the ground moved."""
+    if old.ground != now.ground:
+        return set(now.index.by_id)
+    ids = old.structures.keys() | now.structures.keys()
+    other = {i for i in ids if old.structures.get(i) is not now.structures.get(i)}
+    names = {s.name.lower() for at in (old, now) for i, s in at.structures.items() if i in other}
+    return {
+        unit.id
+        for unit in now.index.by_id.values()
+        if unit.structure in other or (unit.structure and unit.hangs_on.strip().lower() in names)
+    }

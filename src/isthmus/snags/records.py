@@ -49,6 +49,9 @@ RULES = (
     *(
         "node-new",
         "no-place",
+        "off-structure",
+        "hangs-elsewhere",
+        "below-ground",
         "paper-missing",
         "paper-type",
         "paper-mode",
@@ -67,6 +70,7 @@ RULES = (
         "verdict-stale",
         "empty-universe",
         "room-used",
+        "one-spot",
         "gel-unknown",
     ),
     *("no-position", "profile-changed", "profile-here-only"),

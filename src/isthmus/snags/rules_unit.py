@@ -15,6 +15,7 @@ from isthmus.profiles import chart
 from isthmus.show.records import SLOTS, Unit
 from isthmus.snags.context import Context
 from isthmus.snags.records import ATTENTION, FAULT, NOTE, Fix, Snag
+from isthmus.snags.rules_place import PLACE_RULES
 
 UnitRule = Callable[[Context, Unit], Iterator[Snag]]
 
@@ -184,6 +185,7 @@ UNIT_RULES: tuple[UnitRule, ...] = (
     past_the_end,
     too_wide,
     no_place,
+    *PLACE_RULES,
     unknown_gel,
     limit_against_home,
     paper_differs,

@@ -63,15 +63,20 @@ class Run:
         way = way / max(float(np.linalg.norm(way)), 1e-12)
         return self.points[index] + way * (along - self.at[index]), way
 
-    def nearest(self, point: Array) -> float:
+    def nearest(self, point: Array, beyond: bool = False) -> float:
         """Metres along the run to what lies nearest to a point in the structure's own
-        coordinates.
+        coordinates; with `beyond` also before its start and past its end, where it goes straight
+        on.
         """
         start, way = self.points[:-1], np.diff(self.points, axis=0)
         square = np.maximum((way * way).sum(axis=1), 1e-12)
-        share = np.clip(((point - start) * way).sum(axis=1) / square, 0, 1)
+        free = ((point - start) * way).sum(axis=1) / square
+        share = np.clip(free, 0, 1)
         foot = start + way * share[:, None]
         best = int(np.argmin(np.linalg.norm(foot - point, axis=1)))
+        past = (best == 0 and free[0] < 0) or (best == len(way) - 1 and free[-1] > 1)
+        if beyond and past and not self.closed:
+            share = free
         return float(self.at[best] + share[best] * np.sqrt(square[best]))
 
 

@@ -36,7 +36,7 @@ from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind
 from isthmus.app.model.workbench import Workbench
 from isthmus.plural import many
-from isthmus.sheets.sheets import locked_among, put_points, sheet
+from isthmus.sheets.sheets import locked_among, newly_held, put_points, sheet
 from isthmus.show.records import Sheet
 from isthmus.stage.landing import land, surfaces
 
@@ -207,19 +207,29 @@ class PlanCanvas(QWidget):
         name = f"move {many(len(units), 'unit')}" if len(units) > 1 else f"move {units[0].number}"
         self.lay(name, places, settle)
 
-    def lay(self, name: str, places: dict[str, tuple[float, float]], settle: bool = True) -> bool:
-        """Put units at places of the sheet; those that are locked stay, and are named."""
-        bench = self.bench
-        locked = locked_among(bench.show, places) if self.sheet.kind != "free" else []
+    def lay(
+        self,
+        name: str,
+        places: dict[str, tuple[float, float]],
+        settle: bool = True,
+        any_height: bool = False,
+    ) -> bool:
+        """Put units at places of the sheet; those that are locked stay, and are named, and so are
+        those that come to hang on a structure or let go of one.
+        """
+        bench, before = self.bench, self.bench.show
+        locked = locked_among(before, places) if self.sheet.kind != "free" else []
         done = bench.guard(
-            lambda: bench.commit(name, put_points(bench.show, self.sheet, places, settle))
+            lambda: bench.commit(name, put_points(before, self.sheet, places, settle, any_height))
         )
+        words = newly_held(before, bench.show, places) if done else []
         if done and locked:
-            bench.tell(
-                "attention",
-                f"{', '.join(map(str, locked[:8]))} {'is' if len(locked) == 1 else 'are'} "
-                "locked and stayed.",
+            one = len(locked) == 1
+            words.append(
+                f"{', '.join(map(str, locked[:8]))} {'is' if one else 'are'} locked and stayed."
             )
+        if words:
+            bench.tell("attention" if locked else "note", " ".join(words))
         return done
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -75,6 +75,14 @@ class PlaceBar(QWidget):
             made.toggled.connect(lambda _: self._ticked())
             self.checks[name] = made
             row.addWidget(made)
+        self.hang = QCheckBox("hang on structures")
+        self.hang.setObjectName("place hang")
+        self.hang.setFont(font("caption"))
+        self.hang.setToolTip(
+            "Units hang on the structure above or below where they are laid, however high it is. "
+            "Without it, only on one about as high, or one that is their hang position."
+        )
+        row.addWidget(self.hang)
         self.go = button("Place", run=self.by_figures, name="place now")
         row.addWidget(self.go)
         row.addStretch(1)
@@ -148,6 +156,7 @@ class PlaceBar(QWidget):
             self.names[name].setVisible(name in wanted)
         for name, check in self.checks.items():
             check.setVisible(name in CHECKS.get(kind, ()))
+        self.hang.setVisible(bool(kind) and self.canvas.sheet.kind == "plan")
         self.figures.setVisible(bool(wanted))
 
     # ------------------------------------------------------------ figures
@@ -284,7 +293,8 @@ class PlaceBar(QWidget):
     def _lay_some(self, places: dict[str, tuple[float, float]], typed: bool = False) -> bool:
         words = WORDS[self.kind].lower() if self.kind else "place"
         what = many(len(places), "unit") if len(places) != 1 else "1 unit"
-        return self.canvas.lay(f"place {what}: {words}", places, settle=not typed)
+        asked = self.hang.isChecked() and self.canvas.sheet.kind == "plan"
+        return self.canvas.lay(f"place {what}: {words}", places, not typed, asked)
 
     def _other_tool(self) -> None:
         """Something else is in use now, or nothing: Escape, or aiming."""
