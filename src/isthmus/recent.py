@@ -10,7 +10,7 @@ V = TypeVar("V")
 
 
 class Recent(Generic[V]):
-    """Values by the identity of what they were made from, newest first.
+    """Values by the identity of what they were made from, those asked for last first.
 
     Only for values that are never changed after they are made: they are handed to every thread
     that asks. Two threads that ask at once may both make one; each gets a whole one.
@@ -22,11 +22,13 @@ class Recent(Generic[V]):
         self._kept: list[tuple[tuple[object, ...], V]] = []
 
     def get(self, ground: tuple[object, ...], make: Callable[[V | None], V]) -> V:
-        """The value made from `ground`; `make` is given the newest one to go on from, if any."""
+        """The value made from `ground`; `make` is given the last one asked for to go on from."""
         with self._lock:
             newest = self._kept[0][1] if self._kept else None
-            for known, value in self._kept:
+            for at, (known, value) in enumerate(self._kept):
                 if all(a is b for a, b in zip(known, ground, strict=True)):
+                    if at:  # after an undo one goes on from here, not from what was taken back
+                        self._kept.insert(0, self._kept.pop(at))
                     return value
         made = make(newest)
         with self._lock:

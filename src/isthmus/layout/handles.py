@@ -17,7 +17,7 @@ from isthmus.layout.place import move_units
 from isthmus.patch.edits import change_units
 from isthmus.show.records import Show, Structure, Unit, Vec3
 from isthmus.stage.runs import UPRIGHT_KINDS, run_of
-from isthmus.stage.transforms import matrices, quat_about, quat_multiply
+from isthmus.stage.transforms import quat_about, quat_multiply, turn_of
 
 Array = NDArray[np.float64]
 STEP = 0.05  # metres handles move in
@@ -42,7 +42,7 @@ def _three(v: Array) -> Vec3:
 
 def handles_of(structure: Structure) -> list[Handle]:
     """Where a structure can be taken hold of."""
-    turn, at = matrices([structure.rotation])[0], np.array(structure.position)
+    turn, at = turn_of(structure.rotation), np.array(structure.position)
     upright = structure.kind in UPRIGHT_KINDS
     reach = max(0.8, structure.size[0] / 4 if not upright else 0.8)
     found = [
@@ -118,7 +118,7 @@ def pull(
         away = float(np.linalg.norm((np.array(to) - np.array(one.position))[:2]))
         length = away * (2 if one.kind == "circle" else 1)
         return structures.resize(show, structure_id, max(0.1, stepped(length, STEP, free)), way)
-    along = matrices([one.rotation])[0] @ np.array([1.0, 0.0, 0.0])
+    along = turn_of(one.rotation) @ np.array([1.0, 0.0, 0.0])
     sign = 1.0 if name == "end" else -1.0
     length = max(0.1, stepped(one.size[0] + sign * float(by @ along), STEP, free))
     return lengthened(show, structure_id, length, way, name)
@@ -136,7 +136,7 @@ def lengthened(
     if end == "middle" or one.kind in (*UPRIGHT_KINDS, "circle", "corner"):
         return structures.resize(show, structure_id, length, way)
     shift = (length - one.size[0]) / 2 * (1 if end == "end" else -1)
-    by = matrices([one.rotation])[0] @ np.array([shift, 0.0, 0.0])
+    by = turn_of(one.rotation) @ np.array([shift, 0.0, 0.0])
     made = structures.resize(show, structure_id, length, way)
     if way == "spacing":  # the middle moves, the units do not
         shown = replace(

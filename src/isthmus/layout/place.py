@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from isthmus.errors import EntryFault
 from isthmus.patch.edits import change_units
 from isthmus.show.records import UPRIGHT, Quat, Show, Structure, Unit, Vec3
-from isthmus.stage.transforms import matrices, quat_about, quat_multiply
+from isthmus.stage.transforms import quat_about, quat_multiply, turn_of
 
 STANDING: Quat = quat_about((1.0, 0.0, 0.0), 180.0)  # light goes up
 LIMIT = 500.0  # metres; further away is a slip
@@ -27,7 +27,7 @@ def spots(structure: Structure, count: int) -> list[tuple[Vec3, Quat]]:
     vertical = structure.kind in _UPRIGHT_KINDS
     run = height if vertical else length
     margin = min(_EDGE, run / 4)
-    turn = matrices([structure.rotation])[0]
+    turn = turn_of(structure.rotation)
     made = []
     for index in range(count):
         along = margin + (run - 2 * margin) * (

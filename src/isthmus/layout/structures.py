@@ -18,7 +18,7 @@ from isthmus.plural import many
 from isthmus.show.records import UPRIGHT, Quat, Show, Structure, Unit, Vec3, new_id
 from isthmus.stage.runs import KINDS, SHORTEST, UPRIGHT_KINDS, local_of, run_of, spot
 from isthmus.stage.touching import touches
-from isthmus.stage.transforms import matrices, quat_about, quat_multiply
+from isthmus.stage.transforms import quat_about, quat_multiply, turn_of
 
 SIZES: dict[str, Vec3] = {  # what a new one measures
     "truss": (6.0, 0.3, 0.3),
@@ -149,7 +149,7 @@ def change(show: Show, structure_id: str, edit: Callable[[Structure], Structure]
     )
     if new.position == old.position and new.rotation == old.rotation:
         return show
-    swing = matrices([new.rotation])[0] @ matrices([old.rotation])[0].T
+    swing = turn_of(new.rotation) @ turn_of(old.rotation).T
     by = _difference(new.rotation, old.rotation)
     ids = {u.id for u in show.units if u.structure == structure_id and held_by(old, u)}
 
@@ -214,7 +214,7 @@ def resize(show: Show, structure_id: str, length: float, way: str = "spacing") -
         wanted = [places[0] + (a - places[0]) / span * (span + grown) for a in places]
     else:
         wanted = [a + (grown if upright else grown / 2) for a in places]
-    turn = matrices([old.rotation])[0]
+    turn = turn_of(old.rotation)
     moved: dict[str, Vec3] = {}
     past = []
     for unit, was, now in zip(units, places, wanted, strict=True):
@@ -310,8 +310,8 @@ def slide(show: Show, unit_id: str, along: float) -> Show:
     there, onward = run.place(along)
     bend = math.degrees(math.atan2(onward[1], onward[0]) - math.atan2(way[1], way[0]))
     own = quat_about((0.0, 0.0, 1.0), bend)  # a circle or a corner turns it along
-    local = there + matrices([own])[0] @ (local_of(on, unit.position) - here)
-    x, y, z = (float(v) for v in matrices([on.rotation])[0] @ local + np.array(on.position))
+    local = there + turn_of(own) @ (local_of(on, unit.position) - here)
+    x, y, z = (float(v) for v in turn_of(on.rotation) @ local + np.array(on.position))
     swing = quat_multiply(on.rotation, quat_multiply(own, _difference(UPRIGHT, on.rotation)))
     rotation = quat_multiply(swing, unit.rotation) if bend else unit.rotation
     return change_units(

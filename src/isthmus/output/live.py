@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from isthmus.output.bounds import Bounds
 from isthmus.output.compile import Compiled, Key, Levels, compile_show
+from isthmus.output.glow import Glow, glow_of
 from isthmus.output.shape import shape_show
 from isthmus.output.slots import SlotTable
 from isthmus.profiles import light_program, profiles_of
@@ -52,6 +53,7 @@ class Live:
         self.frame: NDArray[np.uint8] = self.compiled.frame()
         self._table = SlotTable([], self.compiled)
         self._units: dict[str, Unit] = {}
+        self._programs: dict[str, LightProgram | None] = {}  # by unit, while the show is the same
         self.set_show(show)
 
     def set_show(self, show: Show) -> None:
@@ -65,6 +67,7 @@ class Live:
         if same and old.units is not show.units:
             same = _patched_alike(old.units, show.units)
         if not same:
+            self._programs = {}
             self._units = {unit.id: unit for unit in show.units}
             self.compiled = compile_show(show)
             patched = [unit for unit in show.units if unit.patch]
@@ -182,9 +185,11 @@ class Live:
 
     def program(self, unit_id: str) -> LightProgram | None:
         """What a unit's mode does with its slots; None for an unknown mode."""
-        unit = self._units.get(unit_id)
-        found = profiles_of(self.show).mode_of(unit) if unit else None
-        return light_program(*found) if found else None
+        if unit_id not in self._programs:
+            unit = self._units.get(unit_id)
+            found = profiles_of(self.show).mode_of(unit) if unit else None
+            self._programs[unit_id] = light_program(*found) if found else None
+        return self._programs[unit_id]
 
     def level(self, unit: str, attribute: str, cell: int = 0) -> float | None:
         """The asked or default level; None when the unit has no such channel."""
@@ -266,6 +271,12 @@ class Live:
                 }
             )
         return found
+
+    def glow(self) -> Glow:
+        """What light each unit gives with what is sent."""
+        units = self._units
+        groups = [(program, [units[u.id] for u in mine]) for program, mine in self._groups]
+        return glow_of(self.show, groups, self._read())
 
     # ------------------------------------------------------------ plain wishes
 

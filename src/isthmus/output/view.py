@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.output.compile import Compiled
+from isthmus.output.glow import Glow, glow_of
 from isthmus.output.slots import SlotTable
 from isthmus.profiles.light import LightState
 from isthmus.show.records import Show
@@ -17,6 +18,7 @@ class RigView:
     """A rig with, for each group, where in a flat frame its units find their slots."""
 
     def __init__(self, show: Show, compiled: Compiled) -> None:
+        self.show = show
         self.rig: Rig = build_rig(show)
         self._table = SlotTable(
             [(group.program, group.units) for group in self.rig.groups], compiled
@@ -30,15 +32,7 @@ class RigView:
         """Beams and bodies as a frame (slots,) has them."""
         return pose(self.rig, self.states(frame), how)
 
-    def glow(self, frame: NDArray[np.uint8]) -> dict[str, tuple[float, tuple[float, float, float]]]:
-        """Unit → (intensity 0…1, linear sRGB of its brightest beam with the gel) of all that give
-        light.
-        """
-        found: dict[str, tuple[float, tuple[float, float, float]]] = {}
-        for group, state in zip(self.rig.groups, self.states(frame), strict=True):
-            level = state.intensity()
-            for index in np.flatnonzero(level > 0.002):
-                rgb = state.rgb[index].max(axis=0) * group.gel[index]
-                r, g, b = (float(v) for v in rgb / max(float(rgb.max()), 1e-9))
-                found[group.units[index].id] = min(1.0, float(level[index])), (r, g, b)
-        return found
+    def glow(self, frame: NDArray[np.uint8]) -> Glow:
+        """What light each unit gives with a frame."""
+        groups = [(group.program, group.units) for group in self.rig.groups]
+        return glow_of(self.show, groups, self.states(frame))

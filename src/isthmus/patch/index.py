@@ -108,6 +108,14 @@ class Universe:
         )
 
 
+def _patched_otherwise(old: Unit | None, new: Unit) -> bool:
+    """Whether the patch has to look at a unit again: not when it only moved or has another name."""
+    if old is None:
+        return True
+    before = old.number, old.profile, old.mode, old.patch
+    return before != (new.number, new.profile, new.mode, new.patch)
+
+
 def _past(ordered: list[Span]) -> bool:
     return bool(ordered) and ordered[-1].end > SLOTS
 
@@ -144,6 +152,7 @@ class PatchIndex:
         for unit_id in gone:
             del by_id[unit_id]
         by_id.update((unit.id, unit) for unit in fresh)
+        fresh = [unit for unit in fresh if _patched_otherwise(self.by_id.get(unit.id), unit)]
         fresh += self._of_other_profiles(show, profiles, {unit.id for unit in fresh})
         touched = {*gone, *(unit.id for unit in fresh)}
         spans, universes = self._spans_after(touched, fresh, profiles)

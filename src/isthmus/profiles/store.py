@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from isthmus.errors import IsthmusError
@@ -38,11 +38,15 @@ class ProfileSet:
 
     profiles: dict[str, Profile]
     faults: dict[str, IsthmusError]
+    _modes: dict[tuple[str, str], tuple[Profile, Mode] | None] = field(default_factory=dict)
 
     def mode_of(self, unit: Unit) -> tuple[Profile, Mode] | None:
-        profile = self.profiles.get(unit.profile)
-        mode = profile.mode(unit.mode) if profile else None
-        return (profile, mode) if profile and mode else None
+        key = unit.profile, unit.mode
+        if key not in self._modes:
+            profile = self.profiles.get(unit.profile)
+            mode = profile.mode(unit.mode) if profile else None
+            self._modes[key] = (profile, mode) if profile and mode else None
+        return self._modes[key]
 
 
 _SETS: Recent[ProfileSet] = Recent()

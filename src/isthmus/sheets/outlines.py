@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from isthmus.show.records import Structure
 from isthmus.stage.runs import UPRIGHT_KINDS, run_of
 from isthmus.stage.space import corners
-from isthmus.stage.transforms import matrices
+from isthmus.stage.transforms import turn_of
 
 Array = NDArray[np.float64]
 _AXES = {"plan": (0, 1), "front": (0, 2), "side": (1, 2)}
@@ -28,7 +28,7 @@ class Path:
 
 def flat(structure: Structure, local: Array, view: str) -> tuple[tuple[float, float], ...]:
     """Points (n, 3) in a structure's own coordinates, seen flat."""
-    world = local @ matrices([structure.rotation])[0].T + np.array(structure.position)
+    world = local @ turn_of(structure.rotation).T + np.array(structure.position)
     right, up = _AXES[view]
     return tuple((float(p[right]), float(p[up])) for p in world)
 

@@ -4,6 +4,7 @@ written.
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -30,7 +31,7 @@ from isthmus.show.records import (
     new_id,
 )
 from isthmus.stage.runs import along_of, run_of, spot, world_run
-from isthmus.stage.transforms import matrices
+from isthmus.stage.transforms import turn_of
 
 Array = NDArray[np.float64]
 TRUE = (
@@ -273,21 +274,29 @@ def locked_among(show: Show, ids: Iterable[str]) -> list[int]:
     return [u.number for u in show.units if u.id in chosen and u.pinned]
 
 
-def under(show: Show, x: float, y: float) -> list[Structure]:
-    """The structures a unit laid at a point of the plan could hang on, the highest first."""
-    found = []
+def under(show: Show, points: Array) -> list[list[Structure]]:
+    """The structures units laid at points (n, 2) of the plan could hang on, the highest first."""
+    found: list[list[tuple[float, Structure]]] = [[] for _ in points]
     for s in show.structures:
         if s.kind in ("hull", "deck", "mesh", "wall"):
             continue
         run = world_run(s)
-        path = run[:, :2]
-        start, way = path[:-1], np.diff(path, axis=0)
-        square = np.maximum((way * way).sum(axis=1), 1e-12)
-        share = np.clip(((np.array([x, y]) - start) * way).sum(axis=1) / square, 0, 1)
-        away = float(np.hypot(*(start + way * share[:, None] - (x, y)).T).min())
-        if away <= CATCH + s.size[1] / 2:
-            found.append((-float(run[:, 2].max()), s))
-    return [s for _, s in sorted(found, key=lambda f: f[0])]
+        height = -float(run[:, 2].max())
+        for row in np.flatnonzero(_away(points, run[:, :2]) <= CATCH + s.size[1] / 2):
+            found[row].append((height, s))
+    return [[s for _, s in sorted(there, key=lambda f: f[0])] for there in found]
+
+
+def _away(points: Array, path: Array) -> Array:
+    """Metres from each point (n, 2) to the nearest of a path (m, 2): (n,)."""
+    nearest = np.full(len(points), np.inf)
+    for start, end in itertools.pairwise(path):  # few: one for what is straight
+        way = end - start
+        square = max(float(way @ way), 1e-12)
+        share = np.clip((points - start) @ way / square, 0, 1)
+        off = points - start - share[:, None] * way
+        nearest = np.minimum(nearest, np.hypot(off[:, 0], off[:, 1]))
+    return nearest
 
 
 def settle(
@@ -302,11 +311,11 @@ def settle(
     wanted = set(ids)
     by_id = {s.id: s for s in show.structures}
     made: dict[str, Unit] = {}
-    for unit in show.units:
-        if unit.id not in wanted or unit.position is None:
-            continue
-        on, there = by_id.get(unit.structure), under(show, *unit.position[:2])
-        if on is not None and on in there:
+    laid = [u for u in show.units if u.id in wanted and u.position is not None]
+    points = np.array([u.position[:2] for u in laid if u.position], np.float64).reshape(-1, 2)
+    for unit, there in zip(laid, under(show, points), strict=True):
+        on = by_id.get(unit.structure)
+        if unit.position is None or any(s is on for s in there):
             continue
         catching = _catching(unit, there, unit.id in new, any_height)
         if catching is not None:
@@ -344,9 +353,7 @@ def _catching(
 def world_run_nearest(structure: Structure, position: tuple[float, float, float]) -> Array:
     """From the nearest point of a structure's run to a world point, (3,)."""
     point, _ = run_of(structure).place(along_of(structure, position))
-    return np.array(position) - (
-        matrices([structure.rotation])[0] @ point + np.array(structure.position)
-    )
+    return np.array(position) - (turn_of(structure.rotation) @ point + np.array(structure.position))
 
 
 # ---------------------------------------------------------------- sizes
@@ -397,6 +404,6 @@ def half_sizes(show: Show, one: Sheet, ids: Sequence[str]) -> Array:
         m = sizes[i]
         box = np.array([m.length, m.width, m.height]) / 2
         if one.kind != "free":
-            box = np.abs(matrices([units[i].rotation])[0]) @ box
+            box = np.abs(turn_of(units[i].rotation)) @ box
         made.append((box[right], box[up]))
     return np.array(made, np.float64).reshape(-1, 2)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.show.records import Structure
-from isthmus.stage.transforms import matrices
+from isthmus.stage.transforms import turn_of
 
 Array = NDArray[np.float64]
 FLOOR = "floor"
@@ -33,7 +33,7 @@ def surfaces(structures: Sequence[Structure], floor: float = 0.0) -> list[Surfac
     """Tops of decks and hulls, fronts of walls, drapes and screens, and an endless floor."""
     found = []
     for s in structures:
-        turn = matrices([s.rotation])[0]
+        turn = turn_of(s.rotation)
         length, depth, height = (v / 2 for v in s.size)
         if s.kind in ("deck", "hull"):
             local, along, across, normal = (0, 0, height), (length, 0, 0), (0, depth, 0), (0, 0, 1)

@@ -10,9 +10,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 from isthmus.show.records import Quat, Unit
-from isthmus.stage.transforms import matrices, quat_about, quat_multiply
+from isthmus.stage.transforms import quat_about, quat_multiply, turn_of
 
 HANGS = ("below", "above", "side", "floor")
 LEANS = {"below": 0.0, "above": 180.0, "side": 90.0, "floor": 180.0}
@@ -39,9 +40,10 @@ class Mount:
         )
 
 
+@lru_cache(65536)
 def mount_of(rotation: Quat) -> Mount:
     """The mount of a rotation; lean 0…180, turn and spin −180…180."""
-    m = matrices([rotation])[0]
+    m = turn_of(rotation)
     lean = math.degrees(math.acos(max(-1.0, min(1.0, float(m[2, 2])))))
     if math.hypot(m[0, 2], m[1, 2]) < _STRAIGHT:
         return Mount(math.degrees(math.atan2(m[1, 0], m[0, 0])), 0.0 if m[2, 2] > 0 else 180.0, 0.0)

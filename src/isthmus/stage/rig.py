@@ -148,7 +148,7 @@ def build_rig(show: Show) -> Rig:
                 program,
                 tuple(units),
                 placements(place, [unit.rotation for unit in units]),
-                np.array([_gel(show, unit, program) for unit in units]),
+                np.array([gel_of(show, unit, program) for unit in units]),
                 len(order),
                 tuple(gobos.setdefault(key, len(gobos)) for key in keys),
                 off if off.any() else None,
@@ -178,7 +178,7 @@ def mesh_key(profile: str, model: Model) -> MeshKey:
     )
 
 
-def _gel(show: Show, unit: Unit, program: LightProgram) -> Array:
+def gel_of(show: Show, unit: Unit, program: LightProgram) -> Array:
     """The gel's colour over the lamp this unit has: tungsten or daylight, whichever is nearer."""
     beams = program.assembly.beams
     daylight = bool(beams) and beams[0].beam.color_temperature > NEARER_DAYLIGHT

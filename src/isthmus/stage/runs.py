@@ -5,12 +5,13 @@ hang on.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.show.records import Quat, Structure, Vec3
-from isthmus.stage.transforms import matrices, quat_about, quat_multiply
+from isthmus.stage.transforms import quat_about, quat_multiply, turn_of
 
 Array = NDArray[np.float64]
 KINDS = (
@@ -68,6 +69,8 @@ class Run:
         coordinates; with `beyond` also before its start and past its end, where it goes straight
         on.
         """
+        if len(self.points) == 2:  # most are straight, and every unit of a rig asks
+            return self._nearest_straight(point, beyond)
         start, way = self.points[:-1], np.diff(self.points, axis=0)
         square = np.maximum((way * way).sum(axis=1), 1e-12)
         free = ((point - start) * way).sum(axis=1) / square
@@ -78,6 +81,18 @@ class Run:
         if beyond and past and not self.closed:
             share = free
         return float(self.at[best] + share[best] * np.sqrt(square[best]))
+
+    def _nearest_straight(self, point: Array, beyond: bool) -> float:
+        (ax, ay, az), (bx, by, bz) = self._ends
+        x, y, z = bx - ax, by - ay, bz - az
+        long = max(self.length, 1e-6)
+        px, py, pz = point.tolist()
+        along = ((px - ax) * x + (py - ay) * y + (pz - az) * z) / long
+        return along if beyond else min(long, max(0.0, along))
+
+    @cached_property
+    def _ends(self) -> tuple[tuple[float, ...], tuple[float, ...]]:
+        return tuple(self.points[0].tolist()), tuple(self.points[-1].tolist())
 
 
 def _run(points: list, closed: bool = False) -> Run:
@@ -93,21 +108,22 @@ def run_of(structure: Structure) -> Run:
     """The run of a structure. Straight ones run along x through their middle, upright ones from the
     top down.
     """
-    length, _depth, height = structure.size
-    if structure.kind in UPRIGHT_KINDS:
+    return _run_of(structure.kind, structure.size, structure.arc)
+
+
+@lru_cache(4096)
+def _run_of(kind: str, size: Vec3, arc: float) -> Run:
+    length, _depth, height = size
+    if kind in UPRIGHT_KINDS:
         return _run([(0, 0, height), (0, 0, 0)])
-    if structure.kind == "circle":
-        arc = np.radians(min(360.0, abs(structure.arc)))
-        angle = (
-            np.linspace(0, arc, CIRCLE_STEPS + 1)
-            - np.pi / 2
-            - (0 if abs(structure.arc) >= 360 else arc / 2)
-        )
+    if kind == "circle":
+        whole, span = abs(arc) >= 360, np.radians(min(360.0, abs(arc)))
+        angle = np.linspace(0, span, CIRCLE_STEPS + 1) - np.pi / 2 - (0 if whole else span / 2)
         ring = np.stack(
             [np.cos(angle) * length / 2, np.sin(angle) * length / 2, np.zeros_like(angle)], axis=1
         )
-        return _run(list(ring), abs(structure.arc) >= 360)
-    if structure.kind == "corner":
+        return _run(list(ring), whole)
+    if kind == "corner":
         return _run([(length, 0, 0), (0, 0, 0), (0, length, 0)])
     return _run([(-length / 2, 0, 0), (length / 2, 0, 0)])
 
@@ -149,14 +165,14 @@ def spot(
         if side == "above":
             own = quat_multiply(own, quat_about((1.0, 0.0, 0.0), 180.0))
     local = point + np.array(out, np.float64) * (half + offset)
-    turn = matrices([structure.rotation])[0]
+    turn = turn_of(structure.rotation)
     x, y, z = (float(v) for v in turn @ local + np.array(structure.position))
     return (x, y, z), quat_multiply(structure.rotation, own)
 
 
 def local_of(structure: Structure, position: Vec3) -> Array:
     """A world point in the structure's own coordinates (3,)."""
-    return matrices([structure.rotation])[0].T @ (np.array(position) - np.array(structure.position))
+    return turn_of(structure.rotation).T @ (np.array(position) - np.array(structure.position))
 
 
 def along_of(structure: Structure, position: Vec3) -> float:
@@ -167,4 +183,4 @@ def along_of(structure: Structure, position: Vec3) -> float:
 def world_run(structure: Structure) -> Array:
     """The run in the world, (m, 3)."""
     run = run_of(structure)
-    return run.points @ matrices([structure.rotation])[0].T + np.array(structure.position)
+    return run.points @ turn_of(structure.rotation).T + np.array(structure.position)

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.show.records import Structure
-from isthmus.stage.transforms import matrices
+from isthmus.stage.transforms import turn_of
 
 Array = NDArray[np.float64]
 FAR = 4.0  # times the usual distance from the middle
@@ -57,7 +57,7 @@ def corners(structure: Structure) -> Array:
             for k in (0, 1)
         ]
     )
-    return local @ matrices([structure.rotation])[0].T + np.array(structure.position)
+    return local @ turn_of(structure.rotation).T + np.array(structure.position)
 
 
 def space_of(positions: Array, structures: Sequence[Structure]) -> Space:

@@ -7,7 +7,7 @@ from functools import lru_cache
 
 from isthmus.show.records import Quat, Structure, Vec3
 from isthmus.stage.runs import UPRIGHT_KINDS, local_of, run_of
-from isthmus.stage.transforms import matrices
+from isthmus.stage.transforms import turn_of
 
 TOUCH = 0.6  # metres: clamps, yokes and short brackets between a unit's mount and what holds it
 
@@ -19,7 +19,7 @@ def _frame(kind: str, position: Vec3, rotation: Quat, size: Vec3) -> tuple[Row, 
     """The middle of a structure, its three axes and half its measures: plain figures, for they are
     asked for every unit of a show.
     """
-    turn = matrices([rotation])[0]
+    turn = turn_of(rotation)
     length, depth, height = size
     up = height / 2 if kind in (*UPRIGHT_KINDS, "mesh") else 0.0  # these stand on their origin
     x, y, z = (float(v) for v in turn @ (0.0, 0.0, up))

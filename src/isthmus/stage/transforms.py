@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -56,6 +57,16 @@ def matrices(quats: ArrayLike) -> Array:
         ],
         axis=1,
     ).reshape(-1, 3, 3)
+
+
+@lru_cache(65536)
+def turn_of(rotation: Quat) -> Array:
+    """The rotation matrix (3, 3) of one quaternion, not to be written to. Kept: the units of a rig
+    share a few turns.
+    """
+    made = matrices([rotation])[0]
+    made.flags.writeable = False
+    return made
 
 
 def placements(positions: ArrayLike, quats: ArrayLike) -> Array:

@@ -21,11 +21,11 @@ from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.colour import encode_srgb
 from isthmus.sheets.labels import Labels, Wish
 from isthmus.sheets.marks import label_of
-from isthmus.sheets.outlines import outline
+from isthmus.sheets.outlines import Path, outline
 from isthmus.sheets.pictures import as_png
-from isthmus.sheets.sheets import measures, points_of
+from isthmus.sheets.sheets import Measure, measures, points_of
 from isthmus.sheets.symbols import kind_of
-from isthmus.show.records import Sheet, Show, Unit
+from isthmus.show.records import Sheet, Show, Structure, Unit
 from isthmus.stage.landing import Surface
 from isthmus.stage.mount import mount_of
 
@@ -49,59 +49,86 @@ class Drawn:
     words: str
 
 
+class Fresh:
+    """Makes what is drawn of units, looking up once what many of them share."""
+
+    def __init__(self, show: Show, one: Sheet) -> None:
+        self.show, self.sheet = show, one
+        self._sizes: dict[str, Measure] | None = None
+        self._kinds: dict[tuple[str, str], str] = {}
+        self._gels: dict[str, str] = {}
+
+    def drawn(self, unit: Unit) -> Drawn:
+        if self._sizes is None:
+            self._sizes = measures(self.show)
+        size, kind = self._sizes[unit.id], self._kind(unit)
+        head = kind.endswith("head")
+        long, wide = size.length, size.width
+        if self.sheet.kind in ("front", "side") and not head:
+            wide = size.height
+        if head:
+            long = wide = max(long, wide)
+        turn = mount_of(unit.rotation).turn if self.sheet.kind == "plan" else 0.0
+        words = label_of(unit, self.sheet.labels)
+        return Drawn(unit, kind, long, wide, turn, self._gel(unit.gel), words)
+
+    def _kind(self, unit: Unit) -> str:
+        key = unit.profile, unit.mode
+        if key not in self._kinds:
+            found = profiles_of(self.show).mode_of(unit)
+            self._kinds[key] = kind_of(found, light_program(*found) if found else None)
+        return self._kinds[key]
+
+    def _gel(self, gel: str) -> str:
+        """Its colour as a name, or "" for none and for one nobody knows."""
+        if gel and gel not in self._gels:
+            rgb = colour_of(self.show.gels, gel)
+            shown = [] if rgb is None else [float(v) for v in encode_srgb(rgb)]
+            self._gels[gel] = QColor.fromRgbF(*shown).name() if shown else ""
+        return self._gels.get(gel, "")
+
+
+def _outlines(show: Show, one: Sheet) -> list[tuple[Structure, list[Path]]]:
+    """Structures from below to above; a free sheet has none."""
+    if one.kind == "free":
+        return []
+    ordered = sorted(show.structures, key=lambda s: (s.kind not in ("hull", "deck"), s.position[2]))
+    return [(s, outline(s, one.kind)) for s in ordered]
+
+
 class Laid:
     """Everything of one sheet of one show that does not depend on where one looks from. Made once
     for each of them.
     """
 
-    def __init__(self, show: Show, one: Sheet) -> None:
+    def __init__(self, show: Show, one: Sheet, before: Laid | None = None) -> None:
         self.show, self.sheet = show, one
         places = points_of(show, one)
-        profiles, sizes = profiles_of(show), measures(show)
-        kinds: dict[tuple[str, str], str] = {}
-        gels: dict[str, str] = {}
         units = [u for u in show.units if u.id in places]
         if one.kind != "free":
             units.sort(key=lambda u: (u.position or (0.0, 0.0, 0.0))[2])
+        kept = before._kept(show, one) if before else {}
+        fresh = Fresh(show, one)
         self.drawn: list[Drawn] = []
         for unit in units:
-            key = unit.profile, unit.mode
-            if key not in kinds:
-                found = profiles.mode_of(unit)
-                kinds[key] = kind_of(found, light_program(*found) if found else None)
-            if unit.gel and unit.gel not in gels:
-                rgb = colour_of(show.gels, unit.gel)
-                gels[unit.gel] = (
-                    QColor.fromRgbF(*(float(v) for v in encode_srgb(rgb))).name()
-                    if rgb is not None
-                    else ""
-                )
-            size, kind = sizes[unit.id], kinds[key]
-            long, wide = size.length, size.width
-            if one.kind in ("front", "side"):
-                wide = size.height if not kind.endswith("head") else size.width
-            if kind.endswith("head"):
-                long = wide = max(long, wide)
-            turn = mount_of(unit.rotation).turn if one.kind == "plan" else 0.0
-            self.drawn.append(
-                Drawn(
-                    unit, kind, long, wide, turn, gels.get(unit.gel, ""), label_of(unit, one.labels)
-                )
-            )
+            drawn = kept.get(unit.id)
+            self.drawn.append(drawn if drawn and drawn.unit is unit else fresh.drawn(unit))
         self.points: NDArray[np.float64] = np.array(
             [places[u.id] for u in units], np.float64
         ).reshape(-1, 2)
         self.row = {u.id: i for i, u in enumerate(units)}
-        self.outlines = (
-            [
-                (s, outline(s, one.kind))
-                for s in sorted(
-                    show.structures, key=lambda s: (s.kind not in ("hull", "deck"), s.position[2])
-                )
-            ]
-            if one.kind != "free"
-            else []
-        )
+        if before and kept and before.show.structures is show.structures:
+            self.outlines = before.outlines
+        else:
+            self.outlines = _outlines(show, one)
+
+    def _kept(self, show: Show, one: Sheet) -> dict[str, Drawn]:
+        """What was made of units for this sheet and would be made the same again."""
+        mine, sheet = self.show, self.sheet
+        same = mine.profiles is show.profiles and mine.gels is show.gels
+        if not same or (sheet.kind, sheet.labels) != (one.kind, one.labels):
+            return {}
+        return {d.unit.id: d for d in self.drawn}
 
     def holds(self, show: Show, one: Sheet) -> bool:
         """Whether it is this sheet of this show still: what it draws from has not changed."""

@@ -102,7 +102,7 @@ class PlanCanvas(QWidget):
     def laid(self) -> drawing.Laid:
         show, one = self.bench.plan.shown, self.sheet
         if self._laid is None or not self._laid.holds(show, one):
-            self._laid = drawing.Laid(show, one)
+            self._laid = drawing.Laid(show, one, self._laid)
         return self._laid
 
     def _changed(self) -> None:
@@ -199,10 +199,8 @@ class PlanCanvas(QWidget):
             self.menu_wanted.emit(event.globalPos())
 
     def move_selection(self, dx: float, dy: float, settle: bool = False) -> None:
-        units = self.bench.selection.units()
-        points = {
-            u.id: self.laid.points[self.laid.row[u.id]] for u in units if u.id in self.laid.row
-        }
+        units, laid = self.bench.selection.units(), self.laid
+        points = {u.id: laid.points[laid.row[u.id]] for u in units if u.id in laid.row}
         places = {i: (float(p[0]) + dx, float(p[1]) + dy) for i, p in points.items()}
         name = f"move {many(len(units), 'unit')}" if len(units) > 1 else f"move {units[0].number}"
         self.lay(name, places, settle)

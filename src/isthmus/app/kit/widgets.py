@@ -45,6 +45,34 @@ def bind(signal: Any, owner: QObject, run: Callable[[], object]) -> None:
     owner.destroyed.connect(lambda: QObject.disconnect(connection))
 
 
+class _WhileSeen(QObject):
+    """Runs something while a widget is in view, and once when it comes there, if it was missed."""
+
+    def __init__(self, owner: QWidget, run: Callable[[], object]) -> None:
+        super().__init__(owner)
+        self._owner, self._run, self._missed = owner, run, False
+        owner.installEventFilter(self)
+
+    def come(self) -> None:
+        if self._owner.isVisible():
+            self._run()
+        else:
+            self._missed = True
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Show and self._missed:
+            self._missed = False
+            self._run()
+        return False
+
+
+def bind_seen(signal: Any, owner: QWidget, run: Callable[[], object]) -> None:
+    """As `bind`, but only while the owner is in view: pages beside it cost nothing. For what is
+    only looked at.
+    """
+    bind(signal, owner, _WhileSeen(owner, run).come)
+
+
 Index = QModelIndex | QPersistentModelIndex
 
 

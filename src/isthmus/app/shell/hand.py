@@ -43,6 +43,7 @@ class Has:
         self.points: list[tuple[float, float]] = []  # pan and tilt, degrees
         self.ranges: dict[str, list[tuple[float, float]]] = {"Pan": [], "Tilt": []}
         self.turning = ""  # the first unit that has both axes
+        self._seen: set[int] = set()  # modes
         self.colours = False
         self.light: NDArray[np.float64] | None = None  # of the first unit that gives any, RGB
 
@@ -63,13 +64,17 @@ class Has:
         if pan is not None and tilt is not None:
             self.points.append((round(pan, 1), round(tilt, 1)))
             self.turning = self.turning or unit
-            for axis, found in self.ranges.items():
-                if span := live.axis_range(unit, axis):
-                    found.append(span)
-        self.colours = self.colours or any(c.attribute.startswith("Color") for c in channels)
-        state = live.state_of(unit)
-        if self.light is None and state is not None and state.rgb.size:
-            self.light = state.rgb[0, int(np.argmax(state.rgb[0].sum(axis=1)))]
+            if id(program) not in self._seen:  # ranges are those of the mode
+                for axis, found in self.ranges.items():
+                    if span := live.axis_range(unit, axis):
+                        found.append(span)
+        if id(program) not in self._seen:
+            self._seen.add(id(program))
+            self.colours = self.colours or any(c.attribute.startswith("Color") for c in channels)
+        if self.light is None:
+            state = live.state_of(unit)
+            if state is not None and state.rgb.size:
+                self.light = state.rgb[0, int(np.argmax(state.rgb[0].sum(axis=1)))]
 
     def _add_level(self, live: Live, unit: str, channels: Sequence[ChartChannel]) -> None:
         """Of its dimmer; a unit without one is as bright as its brightest emitter."""

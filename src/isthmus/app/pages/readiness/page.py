@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from isthmus.app.kit import paint
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.theme import advance, font, pen, theme
-from isthmus.app.kit.widgets import Index, bind, plain_tip
+from isthmus.app.kit.widgets import Index, bind, bind_seen, plain_tip
 from isthmus.app.model.house import House
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.base import Page
@@ -264,7 +264,7 @@ class ReadinessPage(Page):
                 self.acts.button("show.demo", "Open the demo", height=30),
             ],
         )
-        bind(bench.changed, self, self.refresh)
+        bind_seen(bench.changed, self, self.refresh)
         bind(bench.known.concluded_changed, self, self.refresh)
         bind(bench.known.network_changed, self, self.refresh)
         self.refresh()

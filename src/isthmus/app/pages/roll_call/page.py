@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtCore import Qt
 
 from isthmus.app.kit.actions import Action
-from isthmus.app.kit.widgets import PageView, bind, button
+from isthmus.app.kit.widgets import PageView, bind, bind_seen, button
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.house import House
 from isthmus.app.pages.base import Page
@@ -63,7 +63,7 @@ class RollCallPage(Page):
         self.findings.discover_wanted.connect(self._discover)
         self.findings.fix_devices.connect(self.discovery.offer)
         self.findings.fix_port.connect(self._set_port)
-        bind(bench.changed, self, self._say)
+        bind_seen(bench.changed, self, self._say)
         bind(self.checks.changed, self, self._say)
         self._say()
 

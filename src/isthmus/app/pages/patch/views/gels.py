@@ -25,7 +25,7 @@ from isthmus.app.kit.widgets import (
     Index,
     PageView,
     RowsModel,
-    bind,
+    bind_seen,
     button,
     choice,
     field,
@@ -123,7 +123,7 @@ class GelsView(PageView):
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._told())
         self.table.doubleClicked.connect(lambda _: self.give(False))
         bench.selection.changed.connect(self._told)
-        bind(bench.changed, self, self.refresh)
+        bind_seen(bench.changed, self, self.refresh)
         theme.changed.connect(self.update)
         self._books()
         self.refresh()

@@ -26,6 +26,7 @@ from isthmus.app.kit.widgets import (
     RowsModel,
     Section,
     bind,
+    bind_seen,
     button,
     choice,
     field,
@@ -226,7 +227,7 @@ class LimitsView(PageView):
         self._pulse.timeout.connect(lambda: bench.proving.step(time.monotonic()))
         bind(bench.proving.changed, self, self._tested)
         bench.selection.changed.connect(self.refresh)
-        bind(bench.changed, self, self.refresh)
+        bind_seen(bench.changed, self, self.refresh)
         self.refresh()
 
     # ------------------------------------------------------------ what is so

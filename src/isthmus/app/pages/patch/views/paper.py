@@ -17,7 +17,7 @@ from isthmus.app.kit.widgets import (
     Index,
     PageView,
     RowsModel,
-    bind,
+    bind_seen,
     button,
     choice,
     label,
@@ -156,7 +156,7 @@ class PaperView(PageView):
         self.only.currentIndexChanged.connect(lambda _: self.refresh())
         self.revisions.currentIndexChanged.connect(lambda _: self._show_changes())
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._chosen())
-        bind(bench.changed, self, self.refresh)
+        bind_seen(bench.changed, self, self.refresh)
         self.refresh()
 
     def refresh(self) -> None:

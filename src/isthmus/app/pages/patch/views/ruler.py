@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import SIZE, TYPE, font, pen, theme
-from isthmus.app.kit.widgets import bind, plain_tip
+from isthmus.app.kit.widgets import bind_seen, plain_tip
 from isthmus.app.model.workbench import Workbench
 from isthmus.patch.index import EMPTY, Universe, free_runs, index_of
 from isthmus.patch.spans import Clash, Span
@@ -47,7 +47,7 @@ class Ruler(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Address ruler")
-        bind(bench.changed, self, self.reload)
+        bind_seen(bench.changed, self, self.reload)
         bench.selection.changed.connect(self._follow)
         theme.changed.connect(self.update)
         self.reload()

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QFrame, QToolTip
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
-from isthmus.app.kit.widgets import bind, plain_tip
+from isthmus.app.kit.widgets import bind_seen, plain_tip
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch.addresses import Placing, place
@@ -65,7 +65,7 @@ class UniverseMap(QAbstractScrollArea):
         self.viewport().setAttribute(
             Qt.WidgetAttribute.WA_OpaquePaintEvent
         )  # so that scrolling moves what is painted
-        bind(bench.changed, self, self.reload)
+        bind_seen(bench.changed, self, self.reload)
         bench.selection.changed.connect(self._follow)
         bench.levels.changed.connect(self._relight)
         theme.changed.connect(self.viewport().update)

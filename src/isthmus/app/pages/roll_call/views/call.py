@@ -25,6 +25,7 @@ from isthmus.app.kit.widgets import (
     PageView,
     Panel,
     bind,
+    bind_seen,
     button,
     choice,
     column_of,
@@ -111,7 +112,7 @@ class CallView(PageView):
         self.timer.timeout.connect(self._beat)
         self._left_of_stop = 0.0
         self._here: tuple[tuple[str, ...], int] = ((), -1)  # units of the step shown, and its place
-        bind(bench.changed, self, self.refresh)
+        bind_seen(bench.changed, self, self.refresh)
         bind(bench.session.changed, self, self.refresh)
         bind(bench.levels.sending_changed, self, self.refresh)
         self.refresh()

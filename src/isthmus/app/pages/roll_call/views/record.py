@@ -17,7 +17,7 @@ from isthmus.app.kit.widgets import (
     PageView,
     RowsModel,
     Section,
-    bind,
+    bind_seen,
     button,
     column_of,
     label,
@@ -123,7 +123,7 @@ class RecordView(PageView):
         both.addLayout(left, 1)
         both.addLayout(right, 1)
         column.addLayout(both, 1)
-        bind(bench.changed, self, self.refresh)
+        bind_seen(bench.changed, self, self.refresh)
         self.refresh()
 
     def entered(self) -> None:
