@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from isthmus.recent import Recent
 from isthmus.routes.ports import write_number
 from isthmus.show.records import Node, Output, Show
 
@@ -43,11 +44,18 @@ class Port:
 
 def universes_in_use(show: Show) -> dict[int, int]:
     """Universe → how many units have slots in it, in order."""
+    return dict(_IN_USE.get((show.units,), lambda _: _count_units(show)))
+
+
+def _count_units(show: Show) -> dict[int, int]:
     found: dict[int, set[str]] = {}
     for unit in show.units:
         for patched in unit.patch:
             found.setdefault(patched.universe, set()).add(unit.id)
     return {universe: len(found[universe]) for universe in sorted(found)}
+
+
+_IN_USE: Recent[dict[int, int]] = Recent()
 
 
 def universes_known(show: Show) -> list[int]:

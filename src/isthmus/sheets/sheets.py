@@ -18,7 +18,9 @@ from isthmus.layout import lay
 from isthmus.layout.place import LIMIT, put_units
 from isthmus.patch.edits import change_units
 from isthmus.patch.numbers import write_numbers
-from isthmus.profiles import light_program, profiles_of
+from isthmus.profiles import ProfileSet, light_program, profiles_of
+from isthmus.profiles.keep import KeptByMode
+from isthmus.profiles.records import Mode, Profile
 from isthmus.show.records import (
     Quat,
     Sheet,
@@ -372,26 +374,28 @@ _USUAL = Measure(0.3, 0.3, 0.4)
 
 
 def measures(show: Show) -> dict[str, Measure]:
-    """The body of each unit, once worked out for each mode."""
+    """The body of each unit."""
     profiles = profiles_of(show)
-    kept: dict[int, Measure] = {}
-    found = {}
-    for unit in show.units:
-        mode = profiles.mode_of(unit)
-        if mode is None:
-            found[unit.id] = _USUAL
-            continue
-        program = light_program(*mode)
-        if id(program) not in kept:
-            parts = [p.model for p in program.assembly.parts]
-            length = max((m.length for m in parts), default=0.3)
-            width = max((m.width for m in parts), default=0.3)
-            height = sum(m.height for m in parts[:3])
-            kept[id(program)] = Measure(
-                min(max(length, 0.1), 6.0), min(max(width, 0.1), 6.0), min(max(height, 0.1), 6.0)
-            )
-        found[unit.id] = kept[id(program)]
-    return found
+    return {unit.id: measure_of(unit, profiles) for unit in show.units}
+
+
+def measure_of(unit: Unit, profiles: ProfileSet) -> Measure:
+    """The body of one unit; a usual one where its mode is unknown."""
+    mode = profiles.mode_of(unit)
+    return _MEASURES.get(*mode, _measured) if mode else _USUAL
+
+
+def _measured(profile: Profile, mode: Mode) -> Measure:
+    parts = [p.model for p in light_program(profile, mode).assembly.parts]
+    length = max((m.length for m in parts), default=0.3)
+    width = max((m.width for m in parts), default=0.3)
+    height = sum(m.height for m in parts[:3])
+    return Measure(
+        min(max(length, 0.1), 6.0), min(max(width, 0.1), 6.0), min(max(height, 0.1), 6.0)
+    )
+
+
+_MEASURES: KeptByMode[Measure] = KeptByMode(512)
 
 
 def half_sizes(show: Show, one: Sheet, ids: Sequence[str]) -> Array:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
 from msgspec.structs import replace
 
 from isthmus.patch.edits import change_units, set_text
@@ -81,17 +82,23 @@ def _lifted(show: Show, unit_id: str, level: float) -> Show:
 
 def on_one_spot(at: Context) -> Iterator[Snag]:
     """Units in one another, to the centimetre."""
-    cells: dict[tuple[int, int, int], list[Unit]] = {}
-    for unit in at.show.units:
-        if unit.position is not None:
-            x, y, z = unit.position
-            key = (round(x / ONE_SPOT), round(y / ONE_SPOT), round(z / ONE_SPOT))
-            cells.setdefault(key, []).append(unit)
-    for units in cells.values():
-        if len(units) > 1:
-            numbers = write_numbers([u.number for u in units])
-            text = f"{numbers} are placed on one spot."
-            yield Snag("one-spot", NOTE, text, "Plan", tuple(u.id for u in units))
+    placed = [unit for unit in at.show.units if unit.position is not None]
+    if len(placed) < 2:
+        return
+    points = np.rint(np.array([unit.position for unit in placed]) / ONE_SPOT)
+    order = np.lexsort(points.T)
+    same = (np.diff(points[order], axis=0) == 0).all(axis=1)
+    for first, last in _stretches(same):
+        units = sorted((placed[i] for i in order[first : last + 1]), key=lambda u: u.number)
+        text = f"{write_numbers([u.number for u in units])} are placed on one spot."
+        yield Snag("one-spot", NOTE, text, "Plan", tuple(u.id for u in units))
+
+
+def _stretches(same: np.ndarray) -> Iterator[tuple[int, int]]:
+    """First and last of each run of neighbours that are the same, (n − 1,) flags."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], same.astype(np.int8), [0]])))
+    for first, last in edges.reshape(-1, 2):
+        yield int(first), int(last)
 
 
 PLACE_RULES = (off_structure, hangs_elsewhere, below_ground)

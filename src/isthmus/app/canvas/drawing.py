@@ -23,7 +23,7 @@ from isthmus.sheets.labels import Labels, Wish
 from isthmus.sheets.marks import label_of
 from isthmus.sheets.outlines import Path, outline
 from isthmus.sheets.pictures import as_png
-from isthmus.sheets.sheets import Measure, measures, points_of
+from isthmus.sheets.sheets import measure_of, points_of
 from isthmus.sheets.symbols import kind_of
 from isthmus.show.records import Sheet, Show, Structure, Unit
 from isthmus.stage.landing import Surface
@@ -54,14 +54,12 @@ class Fresh:
 
     def __init__(self, show: Show, one: Sheet) -> None:
         self.show, self.sheet = show, one
-        self._sizes: dict[str, Measure] | None = None
+        self._profiles = profiles_of(show)
         self._kinds: dict[tuple[str, str], str] = {}
         self._gels: dict[str, str] = {}
 
     def drawn(self, unit: Unit) -> Drawn:
-        if self._sizes is None:
-            self._sizes = measures(self.show)
-        size, kind = self._sizes[unit.id], self._kind(unit)
+        size, kind = measure_of(unit, self._profiles), self._kind(unit)
         head = kind.endswith("head")
         long, wide = size.length, size.width
         if self.sheet.kind in ("front", "side") and not head:
@@ -75,7 +73,7 @@ class Fresh:
     def _kind(self, unit: Unit) -> str:
         key = unit.profile, unit.mode
         if key not in self._kinds:
-            found = profiles_of(self.show).mode_of(unit)
+            found = self._profiles.mode_of(unit)
             self._kinds[key] = kind_of(found, light_program(*found) if found else None)
         return self._kinds[key]
 
