@@ -81,7 +81,7 @@ def test_what_is_laid_on_a_structure_hangs_on_it_and_what_is_drawn_off_it_does_n
         2
     ] == pytest.approx(6.15)
     off = sheets.put_points(along, plan, {"u424": (3.0, -1.0)}, settle_them=True)
-    assert sheets.newly_held(along, off, ["u424"]) == [f"424 does not hang on {bridge} now."]
+    assert sheets.newly_held(along, off, ["u424"]) == [f"424 no longer hangs on {bridge}."]
     assert off.unit("u424").structure == "" and off.unit("u424").position[2] == pytest.approx(6.15)
     same = sheets.put_points(demo, plan, {"u201": (-7.0, -4.3)}, settle_them=True)
     assert (

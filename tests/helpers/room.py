@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 )
 
 from helpers.hands import settle, until
+from isthmus.app.pages.plan.views.place_bar import PlaceBar
 
 SIZES = ((1024, 700), (1280, 800), (1920, 1080))
 EXTRA = {QPushButton: 10, QComboBox: 24, QCheckBox: 20, QLineEdit: 12}  # what surrounds the words
@@ -158,6 +159,10 @@ def in_page(window: Any, title: str, page: Any) -> dict[str, list[str]]:
     """What does not fit in the views of a page, at each size."""
     trouble: dict[str, list[str]] = {}
     window.go(title)
+    if title == "Plan":  # the row of figures is there only while units are placed
+        window.bench.selection.select(["u101", "u102"])
+        window.bench.plan.rearrange(True)
+        page.findChild(PlaceBar).begin("grid")
     for view in page.view_names or ("",):
         if view:
             page.show_view(view)

@@ -266,7 +266,7 @@ def newly_held(before: Show, after: Show, ids: Iterable[str]) -> list[str]:
         if now:
             words.append(f"{who} now hang{'s' * one} on {names.get(now, 'it')}.")
         else:
-            words.append(f"{who} {'does' if one else 'do'} not hang on {names.get(was, 'it')} now.")
+            words.append(f"{who} no longer hang{'s' * one} on {names.get(was, 'it')}.")
     return words
 
 

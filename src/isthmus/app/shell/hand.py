@@ -291,7 +291,8 @@ class Hand(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(self.rect(), theme.color("abyss"))
         p.fillRect(QRect(0, 0, self.width(), 1), theme.color("line_strong"))
-        paint.chevron(p, 20, 17, self.open)
+        if outer := self.layout():
+            paint.chevron(p, outer.contentsMargins().left() + 4, 17, self.open)
 
 
 def register(actions: Registry, hand: Hand) -> None:

@@ -53,6 +53,14 @@ class PlaceBar(QWidget):
             row.addWidget(made)
         self.order = choice("placing order", [("hand", "as selected"), ("number", "by number")])
         row.addWidget(self.order)
+        self.hang = QCheckBox("hang on structures")
+        self.hang.setObjectName("place hang")
+        self.hang.setFont(font("caption"))
+        self.hang.setToolTip(
+            "Units hang on the structure above or below where they are laid, however high it is. "
+            "Without it, only on one about as high, or one that is their hang position."
+        )
+        row.addWidget(self.hang)
         row.addStretch(1)
         self.figures = QWidget()
         column.addWidget(self.figures)
@@ -75,14 +83,6 @@ class PlaceBar(QWidget):
             made.toggled.connect(lambda _: self._ticked())
             self.checks[name] = made
             row.addWidget(made)
-        self.hang = QCheckBox("hang on structures")
-        self.hang.setObjectName("place hang")
-        self.hang.setFont(font("caption"))
-        self.hang.setToolTip(
-            "Units hang on the structure above or below where they are laid, however high it is. "
-            "Without it, only on one about as high, or one that is their hang position."
-        )
-        row.addWidget(self.hang)
         self.go = button("Place", run=self.by_figures, name="place now")
         row.addWidget(self.go)
         row.addStretch(1)
