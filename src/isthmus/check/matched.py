@@ -80,7 +80,7 @@ def _ports_of_universes(show: Show) -> dict[int, set[tuple[str, int]]]:
 
 def _pairs(cost: np.ndarray) -> dict[int, int]:
     """Row → column of the cheapest matching. Each side may stay alone at half the price of a bad
-    match: the matrix is bordered by as many that stand for nobody.
+    match: the matrix is bordered by as many that stand for none.
     """
     from scipy.optimize import linear_sum_assignment  # slow to import, and only needed here
 

@@ -264,7 +264,7 @@ def _lacks(rows: Sequence[Sequence[str]], lacking: Sequence[str], where: str) ->
 
 
 class _Lines:
-    """The lines of a list as they are read, one after the other."""
+    """The lines of a list as they are read, one by one."""
 
     def __init__(self, library: Library, agreed: Mapping[str, str]) -> None:
         self.library, self.agreed = library, agreed

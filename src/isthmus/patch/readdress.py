@@ -327,7 +327,7 @@ def _stays(state: _State, bundle: _Bundle, wanted: Wanted) -> bool:
 
 
 def _follow_on(spots: Sequence[Spot], bundle: _Bundle, every: int) -> bool:
-    """Whether units stand one behind the other, each start as round as asked."""
+    """Whether units follow each other, each start as round as asked."""
     ordered = sorted(zip(spots, (size for _, size in bundle.units), strict=True))
     return all(a[0][1] + _stride(a[1], every) == b[0][1] for a, b in itertools.pairwise(ordered))
 

@@ -49,7 +49,7 @@ def mode_for(profile: Profile, mode: Mode, fresh: Profile) -> Mode:
 
 
 def _target(old: Profile | None, name: str, fresh: Profile) -> Mode:
-    """The mode units of a mode by name get; the first where nobody knows what the old one was."""
+    """The mode units of a mode by name get; the first where the old one is unknown."""
     mode = old.mode(name) if old else None
     if old and mode:
         return mode_for(old, mode, fresh)

@@ -78,7 +78,7 @@ class Fresh:
         return self._kinds[key]
 
     def _gel(self, gel: str) -> str:
-        """Its colour as a name, or "" for none and for one nobody knows."""
+        """Its colour as a name, or "" for none and for an unknown one."""
         if gel and gel not in self._gels:
             rgb = colour_of(self.show.gels, gel)
             shown = [] if rgb is None else [float(v) for v in encode_srgb(rgb)]

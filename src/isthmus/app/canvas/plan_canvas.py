@@ -213,7 +213,7 @@ class PlanCanvas(QWidget):
         any_height: bool = False,
     ) -> bool:
         """Put units at places of the sheet; those that are locked stay, and are named, and so are
-        those that come to hang on a structure or let go of one.
+        those that come to hang on a structure or leave one.
         """
         bench, before = self.bench, self.bench.show
         locked = locked_among(before, places) if self.sheet.kind != "free" else []

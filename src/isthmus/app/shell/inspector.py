@@ -237,7 +237,7 @@ class PaperAndRig(QWidget):
 
 
 def _compared(paper: str, patch: str) -> str:
-    """How a pair is shown; paper that says nothing is no difference."""
+    """How a pair is shown; paper that says nothing does not differ."""
     if paper == patch:
         return "same"
     return "attention" if paper else ""
