@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from helpers.profiles import SHIPPED
+from helpers.profiles import SHIPPED, mode
 from isthmus.profiles import chart, light_program
 from isthmus.profiles.gdtf import read_description
 from isthmus.profiles.records import ChannelFunction, Geometry, Mode, Profile
@@ -243,3 +243,69 @@ def test_a_cell_made_of_parts_is_one_cell_in_the_chart_and_in_the_picture() -> N
     ]
     bright = program.read(np.array([[255, 0]], np.uint8)).rgb.max(axis=2) > 0.1
     assert bright.tolist() == [[True, True, False, False]]
+
+
+LIT = '<Geometries><Geometry Name="Base"><Beam Name="Lens" LuminousFlux="1000"/></Geometry></Geometries>'
+
+
+def _channel(offset: int, *logical: tuple[str, str]) -> str:
+    inner = "".join(f'<LogicalChannel Attribute="{a}">{f}</LogicalChannel>' for a, f in logical)
+    return f'<DMXChannel Geometry="Base" Offset="{offset}">{inner}</DMXChannel>'
+
+
+def _function(attribute: str, start: int, low: float, high: float, master: str = "") -> str:
+    return (
+        f'<ChannelFunction Name="F{start}{attribute}{len(master)}" Attribute="{attribute}" DMXFrom="{start}/1" '
+        f'PhysicalFrom="{low}" PhysicalTo="{high}" {master}/>'
+    )
+
+
+def _light(channels: str, *slots: int) -> tuple[float, float]:
+    """Intensity and strobe of one unit."""
+    profile = read_description(mode(channels, LIT), "made by hand").profile
+    state = light_program(profile, profile.modes[0]).read(np.array([slots], np.uint8))
+    return float(state.intensity()[0]), float(state.strobe[0])
+
+
+def test_a_mode_master_says_which_functions_are_in_force() -> None:
+    """A shutter of two modes, chosen by a channel of its own: below 32 it is closed in the first; in the second
+    it is open to 199 and flashes above."""
+    first, second = (
+        f'ModeMaster="Base_Control1" ModeFrom="{low}/1" ModeTo="{high}/1"'
+        for low, high in ((0, 127), (128, 255))
+    )
+    channels = _channel(1, ("Control1", _function("Control1", 0, 0, 1))) + _channel(
+        2,
+        (
+            "Shutter1",
+            _function("Shutter1", 0, 0, 0, first)
+            + _function("Shutter1", 0, 1, 1, second)
+            + _function("Shutter1", 32, 1, 1, first)
+            + _function("Shutter1Strobe", 200, 1, 12, second),
+        ),
+    )
+    for control, shutter, meant in (
+        (0, 10, (0.0, 0.0)),
+        (127, 31, (0.0, 0.0)),
+        (0, 32, (1.0, 0.0)),
+        (0, 220, (1.0, 0.0)),
+        (128, 10, (1.0, 0.0)),
+        (255, 199, (1.0, 0.0)),
+        (200, 200, (1.0, 1.0)),
+        (200, 255, (1.0, 12.0)),
+    ):
+        assert _light(channels, control, shutter) == pytest.approx(meant), (control, shutter)
+
+
+def test_a_dimmer_with_a_strobe_above_it_gives_the_light_it_really_gives() -> None:
+    dimmer = ("Dimmer", _function("Dimmer", 0, 0, 1))
+    above = ("Shutter1Strobe", _function("Shutter1Strobe", 200, 2, 13))
+    channels = _channel(1, dimmer, above)
+    for value, meant in (
+        (0, (0, 0)),
+        (100, (100 / 199, 0)),
+        (199, (1, 0)),
+        (200, (1, 2)),
+        (255, (1, 13)),
+    ):
+        assert _light(channels, value) == pytest.approx(meant), value

@@ -207,6 +207,9 @@ def _channel(element: Element) -> tuple[r.DmxChannel, Pairs]:
         ):
             raise Odd
         logical = [child for child in element if child.tag == "LogicalChannel"]
+        # where functions end is then not said by what follows them alone
+        if len(logical) > 1 or any(f.get("ModeMaster") for part in logical for f in part):
+            raise Odd
         pairs = sorted(_ranges(logical, max(1, len(offsets))))
     except ValueError:
         raise Odd from None

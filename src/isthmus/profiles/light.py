@@ -7,13 +7,17 @@ received.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
+from itertools import zip_longest
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.profiles.chart import Chart, ChartChannel, chart
 from isthmus.profiles.colour import TYPICAL_EMITTERS, XYZ_TO_RGB, rgb_of, white_rgb, xyz_of
+from isthmus.profiles.gdtf.values import dmx_value
 from isthmus.profiles.geometry import Assembly, assemble
 from isthmus.profiles.keep import KeptByMode
 from isthmus.profiles.natural import physical_for
@@ -43,21 +47,50 @@ class LightState:
 
 
 @dataclass(frozen=True)
+class _Guard:
+    """While another channel stands in a range, a function is in force (a mode master)."""
+
+    columns: tuple[int, ...]
+    low: int
+    high: int
+
+    def holds(self, slots: NDArray[np.uint8]) -> NDArray[np.bool_]:
+        value = _value(slots, self.columns)
+        return (value >= self.low) & (value <= self.high)
+
+
+def _value(slots: NDArray[np.uint8], columns: tuple[int, ...]) -> NDArray[np.int64]:
+    """The value (k,) in these columns of bytes (k, slots), coarse first."""
+    value = np.zeros(len(slots), np.int64)
+    for column in columns:
+        value = (value << 8) | slots[:, column]
+    return value
+
+
+@dataclass(frozen=True)
 class _Reader:
-    """Reads one chart channel from slots: which columns, which functions."""
+    """Reads one chart channel from slots: its columns, its functions and what these wait for."""
 
     item: ChartChannel
     columns: tuple[int, ...]
     functions: tuple[ChannelFunction, ...]
+    guards: tuple[_Guard | None, ...] = ()
 
     def raw(self, slots: NDArray[np.uint8]) -> NDArray[np.int64]:
         """The value of this channel for each of k units, (k,), from bytes (k, slots): coarse and
         fine put together.
         """
-        value = np.zeros(len(slots), np.int64)
-        for column in self.columns:
-            value = (value << 8) | slots[:, column]
-        return value
+        return _value(slots, self.columns)
+
+    def in_force(
+        self, slots: NDArray[np.uint8], *attributes: str
+    ) -> Iterator[tuple[ChannelFunction, NDArray[np.bool_]]]:
+        """Functions of these attributes, and for which units (k,) each is in force."""
+        raw = self.raw(slots)
+        for function, guard in zip_longest(self.functions, self.guards):
+            if function.attribute in attributes:
+                here = (raw >= function.dmx_from) & (raw <= function.dmx_to)
+                yield function, here if guard is None else here & guard.holds(slots)
 
     def physical(
         self, slots: NDArray[np.uint8], *attributes: str
@@ -67,18 +100,30 @@ class _Reader:
         """
         raw = self.raw(slots)
         value, live = np.zeros(len(raw)), np.zeros(len(raw), bool)
-        for function in self.functions:
-            if function.attribute in attributes:
-                here = (raw >= function.dmx_from) & (raw <= function.dmx_to)
-                along = (raw - function.dmx_from) / max(1, function.dmx_to - function.dmx_from)
-                value = np.where(
-                    here,
-                    function.physical_from
-                    + along * (function.physical_to - function.physical_from),
-                    value,
-                )
-                live |= here
+        for function, here in self.in_force(slots, *attributes):
+            along = (raw - function.dmx_from) / max(1, function.dmx_to - function.dmx_from)
+            span = function.physical_to - function.physical_from
+            value = np.where(here, function.physical_from + along * span, value)
+            live |= here
         return value, live
+
+    @cached_property
+    def gates(self) -> bool:
+        """Whether it dims, closes or flashes the light."""
+        return any(f.attribute in ("Dimmer", "Shutter1", *STROBES) for f in self.functions)
+
+    def share(self, slots: NDArray[np.uint8]) -> Array:
+        """How far a colour is open, 0 … 1 (k,); nothing while another mode takes its channel."""
+        share = self.raw(slots) / self.item.top
+        if not any(self.guards):
+            return share
+        live = np.zeros(len(slots), bool)
+        for _, here in self.in_force(slots, self.item.attribute):
+            live |= here
+        return np.where(live, share, 0.0)
+
+
+STROBES = ("Shutter1Strobe", "Shutter1StrobePulse", "Shutter1StrobeRandom")
 
 
 class LightProgram:
@@ -98,11 +143,12 @@ class LightProgram:
             if item.slots:
                 functions = tuple(f for logical in item.channel.logical for f in logical.functions)
                 columns = tuple(starts[block] + offset - 1 for block, offset in item.slots)
+                guards = tuple(self._guard(f, item.cell) for f in functions)
                 self._readers.setdefault(
-                    (item.attribute, item.cell), _Reader(item, columns, functions)
+                    (item.attribute, item.cell), _Reader(item, columns, functions, guards)
                 )
         self._emitters = self._find_emitters()
-        self._shades: dict[int, list[tuple[int, int, Array]]] = {}
+        self._shades: dict[int, list[tuple[int, int, Array, _Guard | None]]] = {}
         self._wheels = {wheel.name: wheel for wheel in profile.wheels}
         iris = next((r.item for (name, _), r in self._readers.items() if name == "Iris"), None)
         iris_open = physical_for(iris, iris.default_level) if iris else 1.0
@@ -111,6 +157,30 @@ class LightProgram:
         self._white = np.array([white_rgb(b.beam.color_temperature) for b in beams]).reshape(
             len(beams), 3
         )
+
+    def _guard(self, function: ChannelFunction, cell: int) -> _Guard | None:
+        """What a function waits for: its master by the name of the channel, in the same cell where
+        there are several. A master that is not in the mode binds nothing.
+        """
+        name = function.mode_master.split(".")[0]
+        masters = [
+            item
+            for item in self.chart.channels
+            if name
+            and item.slots
+            and item.channel.logical
+            and f"{item.channel.geometry}_{item.channel.logical[0].attribute}" == name
+        ]
+        if not masters:
+            return None
+        master = next((item for item in masters if item.cell == cell), masters[0])
+        size = len(master.slots)
+        low, high = (
+            dmx_value(text or otherwise, size)
+            for text, otherwise in ((function.mode_from, "0/1"), (function.mode_to, "255/1"))
+        )
+        columns = tuple(self.block_starts[block] + offset - 1 for block, offset in master.slots)
+        return _Guard(columns, low, high)
 
     @property
     def has_dimmer(self) -> bool:
@@ -189,24 +259,30 @@ class LightProgram:
         )
 
     def _gate(self, slots: NDArray[np.uint8], cell: int) -> tuple[Array, Array]:
-        """Dimmer times shutter (n,), and the strobe rate in Hz (n,)."""
+        """Dimmer times shutter (n,), and the strobe rate in Hz (n,).
+
+        Each may be a function of a channel of the other, or of a third: where its function is in
+        force it counts. A channel that is a dimmer or a shutter first gives no light where none of
+        its functions for light is.
+        """
         light, strobe = np.ones(len(slots)), np.zeros(len(slots))
-        if dimmer := self._readers.get(("Dimmer", cell)):
-            value, live = dimmer.physical(slots, "Dimmer")
-            light = np.where(live, np.clip(value, 0, 1), 0.0)
-        if shutter := self._readers.get(("Shutter1", cell)):
-            value, live = shutter.physical(slots, "Shutter1")
-            rate, flashing = shutter.physical(
-                slots, "Shutter1Strobe", "Shutter1StrobePulse", "Shutter1StrobeRandom"
-            )
-            light = light * np.where(live, np.clip(value, 0, 1), np.where(flashing, 1.0, 0.0))
-            strobe = np.where(flashing, rate, 0.0)
+        for (attribute, at), reader in self._readers.items():
+            if at != cell or not reader.gates:
+                continue
+            gate = np.full(len(slots), 0.0 if attribute in ("Dimmer", "Shutter1") else 1.0)
+            rate, flashing = reader.physical(slots, *STROBES)
+            gate[flashing] = 1.0
+            for name in ("Shutter1", "Dimmer"):
+                value, live = reader.physical(slots, name)
+                gate = np.where(live, np.clip(value, 0, 1), gate)
+            light = light * gate
+            strobe = np.where(flashing, rate, strobe)
         return light, strobe
 
     def _emitted(self, slots: NDArray[np.uint8], cell: int) -> Array:
         total = np.zeros((len(slots), 3))
         for reader, rgb in self._emitters[cell]:
-            total += (reader.raw(slots) / reader.item.top)[:, None] * rgb
+            total += reader.share(slots)[:, None] * rgb
         return total
 
     def _tint(self, slots: NDArray[np.uint8], cell: int) -> Array:
@@ -214,28 +290,30 @@ class LightProgram:
         tint = np.ones((len(slots), 3))
         for index, attribute in enumerate(("ColorSub_C", "ColorSub_M", "ColorSub_Y")):
             if reader := self._readers.get((attribute, cell)):
-                tint[:, index] *= 1.0 - reader.raw(slots) / reader.item.top
+                tint[:, index] *= 1.0 - reader.share(slots)
         for (attribute, at), reader in self._readers.items():
             if (
                 at == cell
                 and attribute.startswith("Color")
                 and any(f.wheel for f in reader.functions)
             ):
-                tint *= self._wheel(reader, reader.raw(slots))
+                tint *= self._wheel(reader, slots)
         return tint
 
-    def _wheel(self, reader: _Reader, raw: NDArray[np.int64]) -> Array:
+    def _wheel(self, reader: _Reader, slots: NDArray[np.uint8]) -> Array:
+        raw = reader.raw(slots)
         tint = np.ones((len(raw), 3))
         kept = self._shades.get(id(reader))
         if kept is None:
             kept = self._shades[id(reader)] = [
-                (item.dmx_from, function.dmx_to, rgb)
-                for function in reader.functions
+                (item.dmx_from, function.dmx_to, rgb, guard)
+                for function, guard in zip_longest(reader.functions, reader.guards)
                 for item in (function.sets if function.wheel in self._wheels else ())
                 if (rgb := _slot_rgb(self._wheels[function.wheel], item.wheel_slot)) is not None
             ]
-        for first, last, rgb in kept:  # later ranges overwrite earlier ones
-            tint[(raw >= first) & (raw <= last)] = rgb
+        for first, last, rgb, guard in kept:  # later ranges overwrite earlier ones
+            here = (raw >= first) & (raw <= last)
+            tint[here if guard is None else here & guard.holds(slots)] = rgb
         return tint
 
     def _axis(self, slots: NDArray[np.uint8], attribute: str) -> Array:

@@ -8,6 +8,7 @@ usable chart is a fault.
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache
 from typing import TYPE_CHECKING, Any
@@ -98,6 +99,34 @@ _RIGHT_TAGS = {
     )
 }
 ALL_TAGS = frozenset(_RIGHT_TAGS.values())
+
+
+def _one_above_another(logical: Iterable[r.LogicalChannel]) -> tuple[r.LogicalChannel, ...]:
+    """Logical channels of one DMX channel share its values: one that begins above another (a strobe
+    over a dimmer) ends it there. Those that begin together are in force together.
+    """
+    parts = tuple(logical)
+    firsts = [min((f.dmx_from for f in part.functions), default=0) for part in parts]
+
+    def ended(at: int, function: r.ChannelFunction) -> r.ChannelFunction:
+        above = [
+            first
+            for other, first in enumerate(firsts)
+            if other != at and function.dmx_from < first <= function.dmx_to
+            if any(_beside(function, f) for f in parts[other].functions)
+        ]
+        return replace(function, dmx_to=min(above) - 1) if above else function
+
+    return tuple(
+        replace(part, functions=tuple(ended(at, f) for f in part.functions))
+        for at, part in enumerate(parts)
+    )
+
+
+def _beside(a: r.ChannelFunction, b: r.ChannelFunction) -> bool:
+    """Whether two functions are in force together, so that one ends where the other begins."""
+    mine = a.mode_master, a.mode_from, a.mode_to
+    return mine == (b.mode_master, b.mode_from, b.mode_to)
 
 
 class Reader:
@@ -501,7 +530,7 @@ class Reader:
         self.size = max(1, len(offsets))
         made: r.DmxChannel = self.read(element, s.CHANNEL)
         fallback = made.default
-        logical = tuple(
+        logical = _one_above_another(
             self.functions_in_order(part, child, fallback)
             for part, child in zip(made.logical, element.iterfind("LogicalChannel"), strict=True)
         )
@@ -536,18 +565,9 @@ class Reader:
         ends = 256**self.size
         made = []
         for index, (function, has_default) in enumerate(pairs):
-            # functions with a mode master share a range: each ends before the next *later* start
-            end = (
-                next(
-                    (
-                        later.dmx_from
-                        for later, _ in pairs[index + 1 :]
-                        if later.dmx_from > function.dmx_from
-                    ),
-                    ends,
-                )
-                - 1
-            )
+            # what stands under one mode master divides the range among itself
+            starts = (later.dmx_from for later, _ in pairs[index + 1 :] if _beside(function, later))
+            end = next((start for start in starts if start > function.dmx_from), ends) - 1
             attribute = function.attribute or part.attribute
             made.append(
                 replace(
