@@ -237,29 +237,12 @@ def aim(
     pan_now, tilt_now = now
     seeds = (
         _closed(chain, base, target) if chain.pans and chain.tilts and not chain.tilt_first else []
-    )
-    exact = bool(seeds)
-    if not exact:
-        middle_pan, middle_tilt = (
-            (reach.pan_low + reach.pan_high) / 2,
-            (reach.tilt_low + reach.tilt_high) / 2,
-        )
-        spread = np.linspace(0.05, 0.95, 7) - 0.5
-        seeds = [
-            (
-                middle_pan + a * (reach.pan_high - reach.pan_low),
-                middle_tilt + b * (reach.tilt_high - reach.tilt_low),
-            )
-            for a, b in itertools.product(
-                spread if chain.pans else [0.0], spread if chain.tilts else [0.0]
-            )
-        ]
-    ways_p, ways_t, besides = [], [], []
-    for pan, tilt in seeds:
-        beside = residual(*forward(chain, base, pan, tilt), target)
-        if (beside > REACHED / 100).any():
-            pan, tilt = _polish(chain, base, pan, tilt, target, None)
-            beside = residual(*forward(chain, base, pan, tilt), target)
+    ) or _spread_out(chain, reach)
+    ways_p: list[Array] = []
+    ways_t: list[Array] = []
+    besides: list[Array] = []
+    for seed in seeds:
+        pan, tilt, beside = _brought(chain, base, seed, target)
         ways_p.append(
             _wrapped(pan, reach.pan_low, reach.pan_high) if chain.pans else np.zeros((1, n))
         )
@@ -309,6 +292,33 @@ def aim(
         np.clip(tilt, reach.tilt_low, reach.tilt_high),
     )
     return Aimed(pan, tilt, miss, reached)
+
+
+def _spread_out(chain: Chain, reach: Reach) -> list[tuple[Array, Array]]:
+    """Where to begin when no closed form says: seven places on each axis there is."""
+    spread = [float(v) for v in np.linspace(-0.45, 0.45, 7)]
+    pan, tilt = (reach.pan_low + reach.pan_high) / 2, (reach.tilt_low + reach.tilt_high) / 2
+    wide, high = reach.pan_high - reach.pan_low, reach.tilt_high - reach.tilt_low
+    return [
+        (pan + a * wide, tilt + b * high)
+        for a, b in itertools.product(
+            spread if chain.pans else [0.0], spread if chain.tilts else [0.0]
+        )
+    ]
+
+
+def _brought(
+    chain: Chain, base: Array, seed: tuple[Array, Array], target: Array
+) -> tuple[Array, Array, Array]:
+    """Pan, tilt, and how far beside the target they pass: the seed where it is near enough, else
+    what Newton makes of it.
+    """
+    pan, tilt = seed
+    beside = residual(*forward(chain, base, pan, tilt), target)
+    if not (beside > REACHED / 100).any():
+        return pan, tilt, beside
+    pan, tilt = _polish(chain, base, pan, tilt, target, None)
+    return pan, tilt, residual(*forward(chain, base, pan, tilt), target)
 
 
 def _of(reach: Reach, which: NDArray[np.bool_]) -> Reach:
