@@ -15,11 +15,11 @@ from isthmus.errors import EntryFault
 from isthmus.layout import structures
 from isthmus.layout.handles import handles_of, lengthened, pull, pull_units, turned, unit_handles
 from isthmus.sheets.outlines import hull_of, outline
-from isthmus.show.records import Show, Structure
+from isthmus.show.records import Show, Structure, Unit
 from isthmus.snags import SnagBook, find_snags
 from isthmus.stage.runs import KINDS, SIDES, along_of, run_of, spot, world_run
 from isthmus.stage.space import corners, space_of
-from isthmus.stage.transforms import matrices, quat_about
+from isthmus.stage.transforms import matrices, quat_about, quat_multiply
 
 ON = "bridge"
 
@@ -351,3 +351,29 @@ def test_a_book_of_snags_kept_up_to_date_sees_structures_that_go_and_come() -> N
     assert [rule for rule, _ in snags_of(named)] == ["hangs-elsewhere"]
     snag = next(s for s in find_snags(named) if s.rule == "hangs-elsewhere")
     assert snags_of(snag.fix.edit(named)) == []
+
+
+@given(
+    st.sampled_from(KINDS),
+    st.sampled_from(SIDES),
+    st.floats(0, 1),
+    st.floats(0, 2.5),
+    st.tuples(*[st.floats(-180, 180)] * 2),
+)
+@settings(max_examples=80)
+def test_what_is_hung_at_a_distance_is_held_and_goes_along(
+    kind: str, side: str, share: float, offset: float, turns: tuple[float, float]
+) -> None:
+    """Whatever a person asks for by figures counts as hung."""
+    rotation = quat_multiply(
+        quat_about((0.0, 0.0, 1.0), turns[0]), quat_about((1.0, 0.0, 0.0), turns[1])
+    )
+    show, on = structures.add(Show(), kind, (3.0, -2.0, 6.0), rotation=rotation)
+    show = replace(show, units=(Unit(id="u", number=1, profile="p", mode="m"),))
+    one = structures.structure(show, on)
+    along = share * run_of(one).length
+    position, turn = spot(one, along, side, offset)
+    show = put(show, "u", structure=on, position=position, rotation=turn)
+    assert not [s for s in find_snags(show) if s.rule == "off-structure"]
+    moved = structures.change(show, on, lambda s: replace(s, position=(4.0, -2.0, 6.0)))
+    assert np.subtract(moved.unit("u").position, position) == pytest.approx((1, 0, 0), abs=1e-6)

@@ -10,6 +10,8 @@ from isthmus.stage.runs import UPRIGHT_KINDS, local_of, run_of
 from isthmus.stage.transforms import turn_of
 
 TOUCH = 0.6  # metres: clamps, yokes and short brackets between a unit's mount and what holds it
+ARM = 3.0  # metres of a drop bar or side arm, straight away from the run
+STRAIGHT = 0.02  # metres an arm may lean
 
 Row = tuple[float, float, float]
 
@@ -50,5 +52,19 @@ def gap(structure: Structure, position: Vec3) -> float:
 
 
 def touches(structure: Structure, position: Vec3) -> bool:
-    """Whether it is near enough to be held by it, and so to go where it goes."""
-    return gap(structure, position) <= TOUCH
+    """Whether it is near enough to be held by it, and so to go where it goes: against it, or on an
+    arm that stands straight away from its run, as one hung at a distance does.
+    """
+    return gap(structure, position) <= TOUCH or _on_an_arm(structure, position)
+
+
+def _on_an_arm(structure: Structure, position: Vec3) -> bool:
+    run, point = run_of(structure), local_of(structure, position)
+    foot, way = run.place(run.nearest(point))
+    away = point - foot
+    x, y, z = (abs(float(v)) for v in away)
+    if abs(float(away @ way)) > STRAIGHT or math.hypot(x, y, z) > ARM:
+        return False  # past an end, or further than any arm
+    if structure.kind in UPRIGHT_KINDS:
+        return min(x, y) <= STRAIGHT
+    return z <= STRAIGHT or math.hypot(x, y) <= STRAIGHT

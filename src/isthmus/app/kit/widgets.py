@@ -20,6 +20,7 @@ from PySide6.QtCore import (
 )
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QCompleter,
     QFrame,
@@ -302,6 +303,15 @@ def units_field(name: str, hint: str, offers: Callable[[str], list[str]]) -> QLi
     finder.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
     made.setCompleter(finder)
     made.textEdited.connect(lambda text: words.setStringList(offers(text)))
+    return made
+
+
+def tick(words: str, name: str, tip: str = "", size: str = "table") -> QCheckBox:
+    """A box to tick with its words."""
+    made = QCheckBox(words)
+    made.setObjectName(name)
+    made.setFont(font(size))
+    made.setToolTip(tip)
     return made
 
 

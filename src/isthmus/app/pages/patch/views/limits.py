@@ -32,6 +32,7 @@ from isthmus.app.kit.widgets import (
     field,
     label,
     plain_table,
+    tick,
 )
 from isthmus.app.model.workbench import Workbench
 from isthmus.check.prove_limits import ProveLimits
@@ -147,12 +148,11 @@ class LimitsView(PageView):
         acts.addWidget(self.set_it)
         left.addLayout(acts)
         more = QHBoxLayout()
-        self.together = QCheckBox("One limit for all")
-        self.together.setObjectName("one limit for all")
-        self.together.setFont(font("table"))
-        self.together.setToolTip(
+        self.together = tick(
+            "One limit for all",
+            "one limit for all",
             "From now: the widest of what is sent to the selected units becomes the limit of "
-            "all of them"
+            "all of them",
         )
         more.addWidget(self.together)
         more.addStretch(1)

@@ -11,8 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QWidget
 from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.canvas.tools import OneByOne, Shape
 from isthmus.app.kit.figures import figure_field, read_figure, write_figure
-from isthmus.app.kit.theme import font
-from isthmus.app.kit.widgets import bind, button, choice, column_of, label
+from isthmus.app.kit.widgets import bind, button, choice, column_of, label, tick
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.layout.choose import in_order
@@ -53,12 +52,12 @@ class PlaceBar(QWidget):
             row.addWidget(made)
         self.order = choice("placing order", [("hand", "as selected"), ("number", "by number")])
         row.addWidget(self.order)
-        self.hang = QCheckBox("hang on structures")
-        self.hang.setObjectName("place hang")
-        self.hang.setFont(font("caption"))
-        self.hang.setToolTip(
+        self.hang = tick(
+            "hang on structures",
+            "place hang",
             "Units hang on the structure above or below where they are laid, however high it is. "
-            "Without it, only on one about as high, or one that is their hang position."
+            "Without it, only on one about as high, or one that is their hang position.",
+            "caption",
         )
         row.addWidget(self.hang)
         row.addStretch(1)
@@ -77,9 +76,7 @@ class PlaceBar(QWidget):
             row.addWidget(self.fields[name])
         self.checks: dict[str, QCheckBox] = {}
         for name in ("closed", "by columns", "serpentine"):
-            made = QCheckBox(name)
-            made.setObjectName(f"place {name}")
-            made.setFont(font("caption"))
+            made = tick(name, f"place {name}", size="caption")
             made.toggled.connect(lambda _: self._ticked())
             self.checks[name] = made
             row.addWidget(made)

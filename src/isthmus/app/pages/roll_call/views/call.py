@@ -33,6 +33,7 @@ from isthmus.app.kit.widgets import (
     label,
     plain_table,
     set_property,
+    tick,
     units_field,
 )
 from isthmus.app.model.workbench import Workbench
@@ -155,12 +156,11 @@ class CallView(PageView):
             self.kinds[kind].setObjectName(f"act {kind}")
             self.kinds[kind].setFont(font("table"))
             second.addWidget(self.kinds[kind])
-        self.armed = QCheckBox("Include lamp and reset ranges")
-        self.armed.setObjectName("armed")
-        self.armed.setFont(font("table"))
-        self.armed.setToolTip(
+        self.armed = tick(
+            "Include lamp and reset ranges",
+            "armed",
             "Address by address only: otherwise ranges that put a lamp out or reset a unit "
-            "are never entered"
+            "are never entered",
         )
         second.addWidget(self.armed)
         second.addStretch(1)
