@@ -63,8 +63,10 @@ def _on_an_arm(structure: Structure, position: Vec3) -> bool:
     foot, way = run.place(run.nearest(point))
     away = point - foot
     x, y, z = (abs(float(v)) for v in away)
-    if abs(float(away @ way)) > STRAIGHT or math.hypot(x, y, z) > ARM:
-        return False  # past an end, or further than any arm
+    # beside what is bent, the nearest place need not be the one an arm begins at
+    past = structure.kind not in ("circle", "corner") and abs(float(away @ way)) > STRAIGHT
+    if past or gap(structure, position) > ARM:
+        return False
     if structure.kind in UPRIGHT_KINDS:
         return min(x, y) <= STRAIGHT
     return z <= STRAIGHT or math.hypot(x, y) <= STRAIGHT
