@@ -88,9 +88,9 @@ def test_angles_and_the_light_let_through_agree_with_reading_the_chart_by_hand(
     bright = program.read(_opened(program, rows))
     for row, slots in enumerate(rows):
         slow = Slow(profile, mode, [int(v) for v in slots])
-        for attribute, found in (("Pan", state.pan), ("Tilt", state.tilt)):
-            items = slow.channels(attribute, 0)
-            assert found[row] == pytest.approx(slow.physical(items[0]) if items else 0.0, abs=1e-6)
+        for (attribute, cell), found in state.axes.items():
+            item = slow.channels(attribute, cell)[0]
+            assert found[row] == pytest.approx(slow.physical(item), abs=1e-6)
         for beam, instance in enumerate(program.assembly.beams):
             zoom = slow.channels("Zoom", 0)
             assert state.field[row, beam] == pytest.approx(
@@ -211,7 +211,7 @@ def test_any_layout_of_channels_cells_and_blocks_is_laid_flat_as_it_was_meant(ma
     assert (
         program.width == lay.footprint and len(program.assembly.parts) >= 1
     )  # the stand-in body: never an invisible unit
-    assert program.read(np.zeros((2, program.width), np.uint8)).pan.shape == (2,)
+    assert program.read(np.zeros((2, program.width), np.uint8)).pan.shape == (2, 1)
 
 
 def test_a_geometry_that_refers_to_itself_does_not_go_round_for_ever() -> None:
@@ -264,7 +264,7 @@ def _light(channels: str, *slots: int) -> tuple[float, float]:
     """Intensity and strobe of one unit."""
     profile = read_description(mode(channels, LIT), "made by hand").profile
     state = light_program(profile, profile.modes[0]).read(np.array([slots], np.uint8))
-    return float(state.intensity()[0]), float(state.strobe[0])
+    return float(state.intensity()[0]), float(state.strobe[0, 0])
 
 
 def test_a_mode_master_says_which_functions_are_in_force() -> None:

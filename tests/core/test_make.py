@@ -110,8 +110,8 @@ def test_a_shutter_is_open_or_closed_by_the_names_of_its_ranges_and_light_follow
     state = program.read(np.array([[255, 0], [255, 100], [255, 230], [0, 230]], np.uint8))
     assert (
         (state.intensity() > 0.5).tolist() == [False, True, True, False]
-        and state.strobe[1] > 0.5
-        and state.strobe[2] == 0
+        and state.strobe[1, 0] > 0.5
+        and state.strobe[2, 0] == 0
     )
     assert (
         chart(profile, profile.modes[0]).channels[1].default == 255

@@ -197,15 +197,15 @@ def test_a_dimmer_alone_gives_light_in_proportion_and_a_closed_shutter_gives_non
     assert light("Lapwing 19", "Wide", **full).intensity()[0] == pytest.approx(1.0, abs=1e-3)
     assert light("Lapwing 19", "Wide", **full, Shutter1=0.0).intensity()[0] == 0
     flashing = light("Lapwing 19", "Wide", **full, Shutter1=120 / 255)
-    assert flashing.intensity()[0] > 0.9 and 5 < flashing.strobe[0] < 12
+    assert flashing.intensity()[0] > 0.9 and 5 < flashing.strobe[0, 0] < 12
 
 
 def test_angles_follow_the_profile_from_end_to_end() -> None:
     assert (
-        light("Skerry 400", "Full", Pan=0.0).pan[0],
-        light("Skerry 400", "Full", Pan=1.0).pan[0],
+        light("Skerry 400", "Full", Pan=0.0).pan[0, 0],
+        light("Skerry 400", "Full", Pan=1.0).pan[0, 0],
     ) == (-270, 270)
-    assert light("Skerry 400", "Full").tilt[0] == pytest.approx(0, abs=0.01)
+    assert light("Skerry 400", "Full").tilt[0, 0] == pytest.approx(0, abs=0.01)
     assert (
         light("Lapwing 19", "Short", Zoom=0.0).field[0, 0] == 52
         and light("Lapwing 19", "Short", Zoom=1.0).field[0, 0] == 8

@@ -83,8 +83,13 @@ def test_no_call_of_any_kind_enters_a_range_that_resets_or_puts_out(demo: Show, 
 
 def test_dangerous_ranges_are_known_and_only_an_armed_call_goes_there(demo: Show) -> None:
     control = next(c for c in program(demo, "u101").chart.channels if c.attribute == "Control1")
-    assert [name for _, _, name in dangers(control)] == ["Lamp on", "Lamp off", "Reset"]
-    assert safe_level(control, 1.0) == 49 / 255 and safe_level(control, 0.1) == 0.1
+    assert [name for _, _, name in dangers(program(demo, "u101"), control)] == [
+        "Lamp on",
+        "Lamp off",
+        "Reset",
+    ]
+    assert safe_level(program(demo, "u101"), control, 1.0) == 49 / 255
+    assert safe_level(program(demo, "u101"), control, 0.1) == 0.1
     assert (
         not column_bytes(program(demo, "u101"))[20, 50:].any()
         and column_bytes(program(demo, "u101"))[20, :50].all()

@@ -367,7 +367,7 @@ def test_limits_typed_in_degrees_bind_what_is_sent_and_are_seen_and_taken_off(
     press(page, "Limit")
     assert [line.words for line in limits.model.rows] == ["tilt from −90° to 45°"] * 2
     bench.levels.change(lambda live: live.set_axis(["u101"], "Tilt", 120))
-    assert bench.levels.live.state_of("u101").tilt[0] == pytest.approx(
+    assert bench.levels.live.state_of("u101").tilt[0, 0] == pytest.approx(
         45, abs=0.1
     ) and bench.levels.live.axis("u101", "Tilt") == pytest.approx(120, abs=0.1)
     page.show_view("Units")
@@ -376,13 +376,13 @@ def test_limits_typed_in_degrees_bind_what_is_sent_and_are_seen_and_taken_off(
     tilt = next(i for i in range(rows.rowCount()) if rows.index(i, 1).data() == "tilt")
     assert [rows.index(tilt, c).data() for c in (2, 3, 5, 6)] == ["120°", "45°", "−90°", "45°"]
     rows.setData(rows.index(tilt, 6), "60")
-    assert bench.levels.live.state_of("u101").tilt[0] == pytest.approx(60, abs=0.1)
+    assert bench.levels.live.state_of("u101").tilt[0, 0] == pytest.approx(60, abs=0.1)
     page.show_view("Limits")
     click(child(page, "invert_pan"), QPointF(8, 9))
     bench.levels.change(lambda live: live.set_axis(["u101"], "Pan", 30))
-    assert bench.levels.live.state_of("u101").pan[0] == pytest.approx(-30, abs=0.1)
+    assert bench.levels.live.state_of("u101").pan[0, 0] == pytest.approx(-30, abs=0.1)
     retype(limits.offsets["pan_offset"], "10")
-    assert bench.levels.live.state_of("u101").pan[0] == pytest.approx(-20, abs=0.1)
+    assert bench.levels.live.state_of("u101").pan[0, 0] == pytest.approx(-20, abs=0.1)
     choose(limits.curve, "Square")
     limits._curve()
     bench.levels.change(lambda live: live.set_intensity(["u101"], 0.5))
@@ -391,7 +391,7 @@ def test_limits_typed_in_degrees_bind_what_is_sent_and_are_seen_and_taken_off(
         and bench.levels.live.level("u101", "Dimmer") == 0.5
     )
     press(page, "Remove all")
-    assert not limits.model.rows and bench.levels.live.state_of("u101").tilt[0] == pytest.approx(
+    assert not limits.model.rows and bench.levels.live.state_of("u101").tilt[0, 0] == pytest.approx(
         120, abs=0.1
     )
 

@@ -177,7 +177,9 @@ def test_the_walk_from_paper_to_an_answering_rig(
     pad = window.hand.pan_tilt
     click(pad, QPointF(pad.width() * 0.75, pad.height() * 0.5))
     assert until(
-        lambda: 120 < next(u["pan"] for u in rig.ask("state")["units"] if u["label"] == "101") < 145
+        lambda: (
+            120 < next(u["pan"][0] for u in rig.ask("state")["units"] if u["label"] == "101") < 145
+        )
     )
     before = window.bench.levels.live.frame.copy()
 

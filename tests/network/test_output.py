@@ -122,7 +122,7 @@ def test_light_up_shows_every_unit_lit_open_white_and_home_and_release_gives_all
     for unit in patched:
         state = live.state_of(unit)
         assert state is not None and state.intensity()[0] > 0.95, unit
-        assert abs(state.pan[0]) < 0.1 and abs(state.tilt[0]) < 0.1
+        assert abs(state.pan[0, 0]) < 0.1 and abs(state.tilt[0, 0]) < 0.1
     assert set(live.lit()) >= set(patched)
     live.let_go(patched)
     assert (live.frame == dark).all() and not live.asked_units()

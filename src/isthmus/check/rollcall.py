@@ -179,9 +179,10 @@ def slot_value(call: RollCall, show: Show) -> int | None:
     """
     assert call.stop.slot
     best: float | None = call.manner.level
-    for _, item, byte in owners(show, call.stop.slot):
-        if byte == 0 and best is not None and not call.manner.armed:
-            best = safe_level(item, best)
+    for unit, item, byte in owners(show, call.stop.slot):
+        mode = profiles_of(show).mode_of(unit)
+        if byte == 0 and best is not None and mode and not call.manner.armed:
+            best = safe_level(light_program(*mode), item, best)
     if best is not None:
         for low, high in limits_at(show, call.stop.slot):
             best = min(max(best, low), high)

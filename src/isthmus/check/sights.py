@@ -22,8 +22,8 @@ LUMINANCE = np.array([0.2126729, 0.7151522, 0.0721750])
 
 @dataclass(frozen=True)
 class Sights:
-    """One unit over k moments: light of each cell (k, b), its colour where lit (k, b, 3), angles
-    (k,), field (k, b).
+    """One unit over k moments: light of each cell (k, b), its colour where lit (k, b, 3), angles of
+    each head (k, h), field (k, b).
     """
 
     cells: Array
@@ -76,8 +76,8 @@ def ways_wrong(wished: Sights, seen: Sights, kinds: Sequence[str]) -> tuple[str,
     differs = {
         "dim": bool(plain) and (seen.level[plain] < DIM * wished.level[plain]).any(),
         "colour": _colour_differs(wished, seen, moments("light", "colour")),
-        "pan": (np.abs(wished.pan - seen.pan) > TURN).any(),
-        "tilt": (np.abs(wished.tilt - seen.tilt) > TURN).any(),
+        "pan": _axis_differs(wished.pan, seen.pan),
+        "tilt": _axis_differs(wished.tilt, seen.tilt),
         "beam": same and bool(moments("beam")) and _beam_differs(wished, seen, moments("beam")),
         "cell": not same or ((wished.cells[part] > DARK) != (seen.cells[part] > DARK)).any(),
     }
@@ -85,8 +85,16 @@ def ways_wrong(wished: Sights, seen: Sights, kinds: Sequence[str]) -> tuple[str,
 
 
 def _moves(sights: Sights, by: float) -> bool:
-    """Whether an axis turns by more than so many degrees over the moments."""
-    return bool(np.ptp(sights.pan) > by or np.ptp(sights.tilt) > by)
+    """Whether an axis of a head turns by more than so many degrees over the moments."""
+    return any(np.ptp(axis, axis=0).max(initial=0.0) > by for axis in (sights.pan, sights.tilt))
+
+
+def _axis_differs(wished: Array, seen: Array) -> bool:
+    """Whether a head stands elsewhere; another number of heads (another mode) compares the
+    first.
+    """
+    heads = min(wished.shape[1], seen.shape[1])
+    return bool((np.abs(wished[:, :heads] - seen[:, :heads]) > TURN).any())
 
 
 def _colour_differs(wished: Sights, seen: Sights, moments: list[int]) -> bool:

@@ -72,6 +72,7 @@ def stage_aim(options: argparse.Namespace) -> Result:
     rows = [
         {
             "unit": a.number,
+            "head": a.head,
             "pan": round(a.pan, 3),
             "tilt": round(a.tilt, 3),
             "reached": a.reached,
@@ -81,7 +82,7 @@ def stage_aim(options: argparse.Namespace) -> Result:
         for a in answers
     ]
     lines = [
-        f"{a.number:6}  pan {a.pan:8.2f}°  tilt {a.tilt:8.2f}°  "
+        f"{a.name:>14}  pan {a.pan:8.2f}°  tilt {a.tilt:8.2f}°  "
         f"{'meets it' if a.reached else a.why}"
         for a in answers
     ]

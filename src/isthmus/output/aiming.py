@@ -1,9 +1,10 @@
 """Aiming live: which levels make the beams of a selection meet points, with limits and the handling
-of axes honoured.
+of axes honoured. Each head of a unit is aimed by its own geometry.
 """
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -13,8 +14,8 @@ from numpy.typing import NDArray
 from isthmus.output.live import Asked, Live
 from isthmus.profiles import profiles_of
 from isthmus.profiles.chart import ChartChannel
-from isthmus.profiles.geometry import Assembly, BeamInstance
 from isthmus.profiles.groups import group_by_mode
+from isthmus.profiles.heads import Head, heads_of
 from isthmus.profiles.light import LightProgram
 from isthmus.profiles.natural import level_for, physical_for
 from isthmus.show.records import Show, Unit
@@ -26,25 +27,23 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Aiming:
-    """One unit's answer: degrees as they are sent, whether it gets there, how far beside the point
-    its beam passes with the resolution it has (metres), and why not."""
+    """One head's answer: degrees as they are sent, whether it gets there, how far beside the point
+    its beam passes with the resolution it has (metres), and why not. `head` is 0 for a unit with
+    one."""
 
     unit: str
     number: int
+    head: int
     pan: float
     tilt: float
     reached: bool
     miss: float
     why: str = ""
 
-
-def centre_beam(assembly: Assembly) -> BeamInstance | None:
-    """The beam a unit is aimed by: the middle one of those it has."""
-    return assembly.beams[len(assembly.beams) // 2] if assembly.beams else None
-
-
-def _axis(program: LightProgram, name: str) -> ChartChannel | None:
-    return next((c for c in program.chart.channels if c.attribute == name), None)
+    @property
+    def name(self) -> str:
+        """`401`, or `401 head 3`."""
+        return f"{self.number} head {self.head}" if self.head else str(self.number)
 
 
 def _stops(item: ChartChannel | None, unit: Unit, name: str) -> tuple[float, float]:
@@ -97,42 +96,77 @@ def aim_units(
     by_id = {unit.id: unit for unit in show.units}
     known = [by_id[i] for i in ids if i in by_id]
     wanted: Asked = {}
-    answers = {u.id: _not_aimed(u, "no place") for u in known if u.position is None}
+    answers = {u.id: [_not_aimed(u, "no place")] for u in known if u.position is None}
     placed = [u for u in known if u.position is not None]
     for program, units in group_by_mode(placed, profiles_of(show)):
-        axes = {name: _axis(program, name) for name in ("Pan", "Tilt")}
-        beam = centre_beam(program.assembly)
-        if beam is None or not any(axes.values()):
-            why = "no pan and no tilt" if beam else "no light"
-            answers |= {u.id: _not_aimed(u, why) for u in units}
+        heads = heads_of(program)
+        if not heads or not any(heads[0].axes.values()):
+            why = "no pan and no tilt" if heads else "no light"
+            answers |= {u.id: [_not_aimed(u, why)] for u in units}
             continue
         goal = np.array([target[u.id] for u in units])
-        asked, aimed = _aim_alike(live, axes, core.chain_of(beam.chain), units, goal, way)
+        asked, aimed = _aim_alike(live, program, heads, units, goal, way)
         wanted |= asked
-        answers |= {answer.unit: answer for answer in aimed}
-    return wanted, [answers[i] for i in ids if i in answers]
+        answers |= aimed
+    return wanted, [answer for i in ids if i in answers for answer in answers[i]]
 
 
 def _not_aimed(unit: Unit, why: str) -> Aiming:
-    return Aiming(unit.id, unit.number, 0.0, 0.0, False, float("inf"), why)
+    return Aiming(unit.id, unit.number, 0, 0.0, 0.0, False, float("inf"), why)
 
 
 def _aim_alike(
     live: Live,
-    axes: Mapping[str, ChartChannel | None],
+    program: LightProgram,
+    heads: Sequence[Head],
+    units: Sequence[Unit],
+    goal: Array,
+    way: str,
+) -> tuple[Asked, dict[str, list[Aiming]]]:
+    """Units of one mode, all at once, head by head: goal (units, 3) in metres.
+
+    An axis that several heads share turns as the middle one of them needs it; the others do what
+    their own axes still can.
+    """
+    shared = Counter(id(item) for head in heads for item in head.axes.values() if item)
+    turned: dict[int, Array] = {}  # by channel: degrees it is sent to
+    wanted: Asked = {}
+    answers: dict[int, list[Aiming]] = {}
+    for head in sorted(heads, key=lambda h: abs(h.number - (len(heads) + 1) / 2)):
+        axes = head.axes
+        stops = [[end for n, item in axes.items() for end in _stops(item, u, n)] for u in units]
+        reach = np.array(stops).T
+        for place, item in enumerate(axes.values()):
+            if id(item) in turned:
+                reach[2 * place] = reach[2 * place + 1] = turned[id(item)]
+        chain = core.chain_of(program.assembly.beams[head.middle].chain)
+        asked, found, degrees = _aim_head(live, head, chain, units, goal, core.Reach(*reach), way)
+        wanted |= asked
+        answers[head.number] = found
+        turned |= {
+            id(item): value
+            for item, value in zip(axes.values(), degrees, strict=True)
+            if shared[id(item)] > 1
+        }
+    in_order = [answers[head.number] for head in heads]
+    return wanted, {u.id: [found[row] for found in in_order] for row, u in enumerate(units)}
+
+
+def _aim_head(
+    live: Live,
+    head: Head,
     chain: core.Chain,
     units: Sequence[Unit],
-    goal: NDArray[np.float64],
+    goal: Array,
+    reach: core.Reach,
     way: str,
-) -> tuple[Asked, list[Aiming]]:
-    """Units of one mode, all at once: goal (units, 3) in metres."""
+) -> tuple[Asked, list[Aiming], tuple[Array, Array]]:
+    """One head of units of one mode: what to ask, the answers, and the degrees that are meant."""
+    axes = head.axes
     base = placements([u.position or (0.0, 0.0, 0.0) for u in units], [u.rotation for u in units])
-    stops = np.array(
-        [[end for name, item in axes.items() for end in _stops(item, u, name)] for u in units]
-    )
-    now = [np.array([live.sent_axis(u.id, name) or 0.0 for u in units]) for name in axes]
-    found = core.aim(chain, base, goal, core.Reach(*stops.T), (now[0], now[1]), way)
-    pan, tilt = _as_sent(axes["Pan"], found.pan), _as_sent(axes["Tilt"], found.tilt)
+    now = [np.array([_sent_degrees(live, u, item) for u in units]) for item in axes.values()]
+    found = core.aim(chain, base, goal, reach, (now[0], now[1]), way)
+    pan, tilt = _as_sent(head.pan, found.pan), _as_sent(head.tilt, found.tilt)
     miss = core.residual(*core.forward(chain, base, pan, tilt), goal)
     wanted: Asked = {}
     answers = []
@@ -148,18 +182,15 @@ def _aim_alike(
             item = axes[name]
             if item is not None:
                 wanted[(unit.id, item.cell, name)] = level
-        answers.append(
-            Aiming(
-                unit.id,
-                unit.number,
-                float(pan[row]),
-                float(tilt[row]),
-                not why,
-                float(miss[row]),
-                why,
-            )
-        )
-    return wanted, answers
+        sent = float(pan[row]), float(tilt[row])
+        beside = float(miss[row])
+        answers.append(Aiming(unit.id, unit.number, head.number, *sent, not why, beside, why))
+    return wanted, answers, (found.pan, found.tilt)
+
+
+def _sent_degrees(live: Live, unit: Unit, item: ChartChannel | None) -> float:
+    level = live.sent_level(unit.id, item.attribute, item.cell) if item else None
+    return physical_for(item, level) if item and level is not None else 0.0
 
 
 def _levels_for(
@@ -186,11 +217,11 @@ def _as_sent(item: ChartChannel | None, degrees: Array) -> Array:
 
 
 def in_words(answers: Sequence[Aiming]) -> str:
-    """Who meets the point, and who does not and why."""
+    """Who meets the point, and who does not and why. Every head counts."""
     lost = [a for a in answers if not a.reached]
     met = len(answers) - len(lost)
     words = f"{met} of {len(answers)} beams meet there."
     for why in dict.fromkeys(a.why for a in lost):
-        mine = [str(a.number) for a in lost if a.why == why]
+        mine = [a.name for a in lost if a.why == why]
         words += f" {', '.join(mine[:8])}{' …' if len(mine) > 8 else ''}: {why}."
     return words

@@ -254,9 +254,8 @@ class Live:
         if place is None:
             return None
         state, row = self._read()[place[0]], slice(place[1], place[1] + 1)
-        return LightState(
-            state.rgb[row], state.pan[row], state.tilt[row], state.field[row], state.strobe[row]
-        )
+        axes = {key: value[row] for key, value in state.axes.items()}
+        return LightState(state.rgb[row], axes, state.field[row], state.strobe[row])
 
     def lit(self) -> dict[str, float]:
         """Units that give light with what is sent, and how much."""
@@ -403,25 +402,23 @@ class Live:
                     (unit, cell, name): float(level)
                     for (name, _), level in zip(emitters, levels, strict=True)
                 }
-        attributes = {c.attribute for c in program.chart.channels}
-        if "ColorSub_C" in attributes:
-            wanted |= {
-                (unit, 0, f"ColorSub_{letter}"): float(1 - shade[i])
-                for i, letter in enumerate("CMY")
-            }
+        filters = {f"ColorSub_{letter}": float(1 - shade[i]) for i, letter in enumerate("CMY")}
+        items = [c for c in program.chart.channels if c.attribute.startswith("Color")]
+        if any(c.attribute == "ColorSub_C" for c in items):
+            for c in items:
+                if c.attribute in filters:
+                    wanted[(unit, c.cell, c.attribute)] = filters[c.attribute]
         elif not wanted:
-            for attribute in sorted(a for a in attributes if a.startswith("Color")):
-                slots = program.wheel_slots(attribute)
-                if slots:
-                    item = next(c for c in program.chart.channels if c.attribute == attribute)
-                    best = min(
-                        slots,
-                        key=lambda slot: float(
-                            np.abs(slot[1] / max(slot[1].max(), 1e-9) - shade).sum()
-                        ),
-                    )
-                    wanted[(unit, item.cell, attribute)] = best[0] / item.top
+            for c in items:
+                if slots := program.wheel_slots(c.attribute, c.cell):
+                    value, _, _ = min(slots, key=lambda slot: _apart(slot[1], shade))
+                    wanted[(unit, c.cell, c.attribute)] = value / c.top
         return wanted
+
+
+def _apart(rgb: NDArray[np.float64], shade: NDArray[np.float64]) -> float:
+    """How far a colour, whatever its brightness, is from a shade."""
+    return float(np.abs(rgb / max(rgb.max(), 1e-9) - shade).sum())
 
 
 def _opens(item: ChartChannel) -> bool:

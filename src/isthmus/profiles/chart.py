@@ -1,7 +1,9 @@
 """A mode laid flat: its channels with the cells written out, and its footprint block by block.
 
 A channel of a geometry that is referred to several times (a cell) stands once for each reference,
-its offsets counted from the reference's break (DIN SPEC 15800, GeometryReference).
+its offsets counted from the reference's break (DIN SPEC 15800, GeometryReference). Where a profile
+draws its heads side by side instead, each as geometries of its own with the same attributes, every
+such branch of the tree is a cell as well: `isthmus.profiles.branches`.
 """
 
 from __future__ import annotations
@@ -10,6 +12,7 @@ import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from isthmus.profiles.branches import branches, names_in
 from isthmus.profiles.keep import KeptByMode
 from isthmus.profiles.records import DmxChannel, Geometry, Mode, Profile
 
@@ -65,7 +68,8 @@ def _references(geometry: Geometry) -> list[Geometry]:
     return found
 
 
-Chain = tuple[Geometry, ...]  # references from the outermost in: a panel's row, the row's cell
+# references from the outermost in: a panel's row, the row's cell; or a branch alone
+Chain = tuple[Geometry, ...]
 
 
 def _chains(profile: Profile, geometry: Geometry, above: Chain = ()) -> Iterator[Chain]:
@@ -83,12 +87,9 @@ def _chains(profile: Profile, geometry: Geometry, above: Chain = ()) -> Iterator
             yield from _chains(profile, target, chain)
 
 
-def _names(geometry: Geometry) -> set[str]:
-    return {geometry.name}.union(*(_names(child) for child in geometry.children))
-
-
 def cells_of(profile: Profile, mode: Mode) -> list[Chain]:
-    """The cells of a mode in their order, each as the references that lead to it.
+    """The cells of a mode in their order, each as the references that lead to it, or as the branch
+    of the tree it is.
 
     A reference within a cell is a cell of its own where channels are said of what it refers to;
     else it is a part of the cell around it. One that only holds such cells is none.
@@ -97,9 +98,10 @@ def cells_of(profile: Profile, mode: Mode) -> list[Chain]:
     used = {channel.geometry for channel in mode.channels}
     chains = list(itertools.islice(_chains(profile, root) if root else (), MAX_CHANNELS))
     targets = {id(c[-1]): profile.geometry(c[-1].refers_to) for c in chains}
-    with_channels = {key for key, target in targets.items() if target and _names(target) & used}
+    with_channels = {key for key, target in targets.items() if target and names_in(target) & used}
     holding = {id(c[0]) for c in chains if len(c) > 1 and id(c[-1]) in with_channels}
-    return [
+    beside = branches(root, mode.channels) if root else []
+    return [(branch,) for branch in beside] + [
         c for c in chains if id(c[-1]) in with_channels or (len(c) == 1 and id(c[0]) not in holding)
     ]
 
@@ -109,16 +111,21 @@ def lay_flat(profile: Profile, mode: Mode) -> Chart:
     inside: dict[str, list[tuple[int, Chain]]] = {}
     cells = cells_of(profile, mode)
     for number, chain in enumerate(cells, 1):
-        target = profile.geometry(chain[-1].refers_to)
-        for name in _names(target) if target else ():
-            inside.setdefault(name, []).append((number, chain))
+        branch = chain[-1].kind != "Reference"
+        target = chain[-1] if branch else profile.geometry(chain[-1].refers_to)
+        for name in names_in(target) if target else ():
+            if branch:  # branches stand from the outside in: the innermost has the channel
+                inside[name] = [(number, chain)]
+            else:
+                inside.setdefault(name, []).append((number, chain))
     channels: list[ChartChannel] = []
     spans: dict[int, int] = {}
     for channel in mode.channels:
         attribute = channel.logical[0].attribute if channel.logical else ""
         for cell, chain in inside.get(channel.geometry, [(0, ())]):
             block, start = max(1, channel.block), 1
-            for reference in chain:  # each counts from where the one around it begins
+            # each counts from where the one around it begins; a branch counts nothing
+            for reference in chain:
                 # the last break serves channels whose own break is "Overwrite"
                 found = (
                     (reference.breaks[-1] if reference.breaks else None)

@@ -35,13 +35,22 @@ class Link:
 
     matrix: Array
     turns: str = ""  # "", Pan, Tilt
+    cell: int = 0  # whose channel turns it: 0 the unit's own, else a cell's
 
 
 @dataclass(frozen=True)
 class BeamInstance:
+    """One lens. `around` are the cells that hold it, from the innermost out to 0, the unit."""
+
     beam: Beam
     cell: int
     chain: tuple[Link, ...]
+    around: tuple[int, ...] = (0,)
+
+    @property
+    def axes(self) -> tuple[tuple[str, int], ...]:
+        """(attribute, cell) of the channels that turn it, from the base outwards, each once."""
+        return tuple(dict.fromkeys((k.turns, k.cell) for k in self.chain if k.turns))
 
 
 @dataclass(frozen=True)
@@ -59,60 +68,72 @@ class Assembly:
 def assemble(profile: Profile, mode: Mode) -> Assembly:
     """Walk the tree of a mode. A unit with no body of any size gets a stand-in one from its kind
     and the measures of its geometry, so that it is never invisible."""
-    turns = {
-        c.geometry: c.logical[0].attribute
-        for c in mode.channels
-        if c.logical and c.logical[0].attribute in ("Pan", "Tilt")
-    }
-    models = {model.name: model for model in profile.models}
-    beams: list[BeamInstance] = []
-    parts: list[BodyPart] = []
-    seen: list[tuple[Geometry, tuple[Link, ...], int]] = []
-    visits = 0
-    cells = {
-        tuple(map(id, references)): number
-        for number, references in enumerate(cells_of(profile, mode), 1)
-    }
-
-    def walk(
-        geometry: Geometry,
-        chain: tuple[Link, ...],
-        cell: int,
-        depth: int,
-        way: tuple[int, ...] = (),
-    ) -> None:
-        nonlocal visits
-        visits += 1  # references may go round in a ring
-        if depth > MAX_DEPTH or visits > MAX_PARTS:
-            return
-        chain = (
-            *chain,
-            Link(
-                np.array(geometry.matrix),
-                turns.get(geometry.name, "") if geometry.kind == "Axis" else "",
-            ),
-        )
-        seen.append((geometry, chain, cell))
-        model = models.get(geometry.model)
-        if model is not None and (model.file or model.length * model.width * model.height > 0):
-            parts.append(BodyPart(model, chain))
-        if geometry.kind == "Reference":
-            target, inner = profile.geometry(geometry.refers_to), (*way, id(geometry))
-            if (
-                target is not None
-            ):  # a reference inside a cell that is none itself belongs to that cell
-                walk(target, chain, cells.get(inner, cell), depth + 1, inner)
-        if geometry.beam is not None:
-            beams.append(BeamInstance(geometry.beam, cell, chain))
-        for child in geometry.children:
-            walk(child, chain, cell, depth + 1, way)
-
+    walk = _Walk(profile, mode)
     root = profile.geometry(mode.geometry)
     if root is not None:
-        walk(root, (), 0, 0)
-    if not parts:
-        parts = _stand_in(seen)
-    return Assembly(tuple(beams), tuple(parts))
+        walk.down(root, (), (0,))
+    return Assembly(tuple(walk.beams), tuple(walk.parts or _stand_in(walk.seen)))
+
+
+class _Walk:
+    """Down the tree of a mode, through what it refers to: every beam and body on the way."""
+
+    def __init__(self, profile: Profile, mode: Mode) -> None:
+        self._profile = profile
+        self._turns = {
+            c.geometry: c.logical[0].attribute
+            for c in mode.channels
+            if c.logical and c.logical[0].attribute in ("Pan", "Tilt")
+        }
+        self._models = {model.name: model for model in profile.models}
+        self._cells = {
+            tuple(map(id, chain)): number for number, chain in enumerate(cells_of(profile, mode), 1)
+        }
+        self.beams: list[BeamInstance] = []
+        self.parts: list[BodyPart] = []
+        self.seen: list[tuple[Geometry, tuple[Link, ...], int]] = []
+
+    def down(
+        self,
+        geometry: Geometry,
+        chain: tuple[Link, ...],
+        around: tuple[int, ...],
+        way: tuple[int, ...] = (),
+    ) -> None:
+        """`chain` leads here, `around` are the cells passed on the way, `way` the references."""
+        # references may go round in a ring
+        if len(chain) > MAX_DEPTH or len(self.seen) >= MAX_PARTS:
+            return
+        if geometry.kind != "Reference":
+            around = _within(self._cells.get((id(geometry),)), around)
+        turn = self._turns.get(geometry.name, "") if geometry.kind == "Axis" else ""
+        chain = (*chain, Link(np.array(geometry.matrix), turn, around[0] if turn else 0))
+        self.seen.append((geometry, chain, around[0]))
+        model = self._models.get(geometry.model)
+        if model is not None and (model.file or model.length * model.width * model.height > 0):
+            self.parts.append(BodyPart(model, chain))
+        if geometry.kind == "Reference":
+            self._refer(geometry, chain, around, way)
+        if geometry.beam is not None:
+            self.beams.append(BeamInstance(geometry.beam, around[0], chain, around))
+        for child in geometry.children:
+            self.down(child, chain, around, way)
+
+    def _refer(
+        self,
+        reference: Geometry,
+        chain: tuple[Link, ...],
+        around: tuple[int, ...],
+        way: tuple[int, ...],
+    ) -> None:
+        target, inner = self._profile.geometry(reference.refers_to), (*way, id(reference))
+        # a reference inside a cell that is none itself belongs to that cell
+        if target is not None:
+            self.down(target, chain, _within(self._cells.get(inner), around), inner)
+
+
+def _within(cell: int | None, around: tuple[int, ...]) -> tuple[int, ...]:
+    return around if cell is None else (cell, *around)
 
 
 def _stand_in(seen: list[tuple[Geometry, tuple[Link, ...], int]]) -> list[BodyPart]:

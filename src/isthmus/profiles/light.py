@@ -7,21 +7,20 @@ received.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import zip_longest
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.profiles.chart import Chart, ChartChannel, chart
 from isthmus.profiles.colour import TYPICAL_EMITTERS, XYZ_TO_RGB, rgb_of, white_rgb, xyz_of
-from isthmus.profiles.gdtf.values import dmx_value
 from isthmus.profiles.geometry import Assembly, assemble
 from isthmus.profiles.keep import KeptByMode
+from isthmus.profiles.masters import waits_for
 from isthmus.profiles.natural import physical_for
-from isthmus.profiles.optics import Optics, OpticsReader
+from isthmus.profiles.optics import GoboSlot, Optics, OpticsReader, shapes
 from isthmus.profiles.records import ChannelFunction, Mode, Profile, Wheel
 
 Array = NDArray[np.float64]
@@ -30,15 +29,28 @@ Array = NDArray[np.float64]
 @dataclass(frozen=True)
 class LightState:
     """Of n units with b beams each. `rgb` is linear sRGB relative to the open lamp at full; angles
-    in degrees.
+    in degrees. `axes` are by attribute and cell: each head has its own, or one they share.
     """
 
     rgb: Array  # (n, b, 3)
-    pan: Array  # (n,)
-    tilt: Array  # (n,)
+    axes: Mapping[tuple[str, int], Array]  # (n,) each
     field: Array  # (n, b) full field angle
-    strobe: Array  # (n,) Hz, 0 when steady
-    optics: Optics | None = None  # None when the mode has none of these channels
+    strobe: Array  # (n, b) Hz, 0 when steady
+    optics: tuple[Optics | None, ...] = ()  # by beam; None where it has none of these channels
+
+    @property
+    def pan(self) -> Array:
+        """(n, heads) degrees of every pan axis, at least one column."""
+        return self._all_of("Pan")
+
+    @property
+    def tilt(self) -> Array:
+        """(n, heads) degrees of every tilt axis, at least one column."""
+        return self._all_of("Tilt")
+
+    def _all_of(self, name: str) -> Array:
+        found = [value for (attribute, _), value in self.axes.items() if attribute == name]
+        return np.stack(found, axis=1) if found else np.zeros((len(self.rgb), 1))
 
     def intensity(self) -> Array:
         """(n,) luminance 0…1 of the brightest beam of each unit."""
@@ -74,7 +86,7 @@ class _Reader:
     item: ChartChannel
     columns: tuple[int, ...]
     functions: tuple[ChannelFunction, ...]
-    guards: tuple[_Guard | None, ...] = ()
+    guards: tuple[_Guard | None, ...]  # as many as functions
 
     def raw(self, slots: NDArray[np.uint8]) -> NDArray[np.int64]:
         """The value of this channel for each of k units, (k,), from bytes (k, slots): coarse and
@@ -82,15 +94,20 @@ class _Reader:
         """
         return _value(slots, self.columns)
 
+    def free(self, slots: NDArray[np.uint8], function: int) -> NDArray[np.bool_]:
+        """For which units (k,) nothing holds back the function at this index."""
+        guard = self.guards[function]
+        return np.ones(len(slots), bool) if guard is None else guard.holds(slots)
+
     def in_force(
         self, slots: NDArray[np.uint8], *attributes: str
     ) -> Iterator[tuple[ChannelFunction, NDArray[np.bool_]]]:
         """Functions of these attributes, and for which units (k,) each is in force."""
         raw = self.raw(slots)
-        for function, guard in zip_longest(self.functions, self.guards):
+        for place, function in enumerate(self.functions):
             if function.attribute in attributes:
                 here = (raw >= function.dmx_from) & (raw <= function.dmx_to)
-                yield function, here if guard is None else here & guard.holds(slots)
+                yield function, here & self.free(slots, place)
 
     def physical(
         self, slots: NDArray[np.uint8], *attributes: str
@@ -150,37 +167,45 @@ class LightProgram:
         self._emitters = self._find_emitters()
         self._shades: dict[int, list[tuple[int, int, Array, _Guard | None]]] = {}
         self._wheels = {wheel.name: wheel for wheel in profile.wheels}
-        iris = next((r.item for (name, _), r in self._readers.items() if name == "Iris"), None)
-        iris_open = physical_for(iris, iris.default_level) if iris else 1.0
-        self.optics = OpticsReader(self._readers, self._wheels, iris_open)
+        self._by_cell: dict[int, list[_Reader]] = {}
+        for (_, cell), reader in self._readers.items():
+            self._by_cell.setdefault(cell, []).append(reader)
+        self.gobos: list[GoboSlot] = []
+        self._optics: dict[tuple[int, ...], OpticsReader] = {}
         beams = self.assembly.beams
+        self._shaped_by = [self._shaping_cells(instance.around) for instance in beams]
+        for cells in filter(None, self._shaped_by):
+            if cells not in self._optics:
+                self._optics[cells] = self._optics_of(cells)
         self._white = np.array([white_rgb(b.beam.color_temperature) for b in beams]).reshape(
             len(beams), 3
         )
 
     def _guard(self, function: ChannelFunction, cell: int) -> _Guard | None:
-        """What a function waits for: its master by the name of the channel, in the same cell where
-        there are several. A master that is not in the mode binds nothing.
-        """
-        name = function.mode_master.split(".")[0]
-        masters = [
-            item
-            for item in self.chart.channels
-            if name
-            and item.slots
-            and item.channel.logical
-            and f"{item.channel.geometry}_{item.channel.logical[0].attribute}" == name
-        ]
-        if not masters:
+        waits = waits_for(self.chart, function, cell)
+        if waits is None:
             return None
-        master = next((item for item in masters if item.cell == cell), masters[0])
-        size = len(master.slots)
-        low, high = (
-            dmx_value(text or otherwise, size)
-            for text, otherwise in ((function.mode_from, "0/1"), (function.mode_to, "255/1"))
+        slots = waits.master.slots
+        columns = tuple(self.block_starts[block] + offset - 1 for block, offset in slots)
+        return _Guard(columns, waits.low, waits.high)
+
+    def _shaping_cells(self, around: tuple[int, ...]) -> tuple[int, ...]:
+        """Those of a beam's cells that have a channel which shapes it: gobos, prism, framing …"""
+        return tuple(
+            cell
+            for cell in around
+            if any(shapes(reader.item.attribute) for reader in self._by_cell.get(cell, ()))
         )
-        columns = tuple(self.block_starts[block] + offset - 1 for block, offset in master.slots)
-        return _Guard(columns, low, high)
+
+    def _optics_of(self, cells: tuple[int, ...]) -> OpticsReader:
+        """Of each attribute the channel in the innermost of these cells."""
+        near: dict[str, _Reader] = {}
+        for cell in cells:
+            for reader in self._by_cell[cell]:
+                near.setdefault(reader.item.attribute, reader)
+        iris = near["Iris"].item if "Iris" in near else None
+        iris_open = physical_for(iris, iris.default_level) if iris else 1.0
+        return OpticsReader(near, self._wheels, iris_open, self.gobos)
 
     @property
     def has_dimmer(self) -> bool:
@@ -210,55 +235,45 @@ class LightProgram:
         """The additive colour attributes of a cell with their linear sRGB at full."""
         return [(reader.item.attribute, rgb) for reader, rgb in self._emitters.get(cell, [])]
 
-    def wheel_slots(self, attribute: str) -> list[tuple[int, Array]]:
+    def wheel_slots(self, attribute: str, cell: int) -> list[tuple[int, Array, ChannelFunction]]:
         """Each colour a wheel channel can show: (DMX value in the middle of its range, linear sRGB
-        relative to open).
+        relative to open, the function it is of).
         """
-        found: list[tuple[int, Array]] = []
-        for (name, _), reader in self._readers.items():
-            for function in reader.functions if name == attribute else ():
-                wheel = self._wheels.get(function.wheel)
-                for index, item in enumerate(function.sets if wheel else ()):
-                    rgb = _slot_rgb(wheel, item.wheel_slot)
-                    if rgb is not None:
-                        end = (
-                            function.sets[index + 1].dmx_from - 1
-                            if index + 1 < len(function.sets)
-                            else function.dmx_to
-                        )
-                        found.append(((item.dmx_from + end) // 2, rgb))
+        found: list[tuple[int, Array, ChannelFunction]] = []
+        reader = self._readers.get((attribute, cell))
+        for function in reader.functions if reader else ():
+            wheel = self._wheels.get(function.wheel)
+            for index, item in enumerate(function.sets if wheel else ()):
+                rgb = _slot_rgb(wheel, item.wheel_slot)
+                if rgb is not None:
+                    last = index + 1 == len(function.sets)
+                    end = function.dmx_to if last else function.sets[index + 1].dmx_from - 1
+                    found.append(((item.dmx_from + end) // 2, rgb, function))
         return found
 
     def read(self, slots: NDArray[np.uint8]) -> LightState:
         """slots: (n, width) bytes, the blocks one by one."""
         n, beams = len(slots), self.assembly.beams
         rgb = np.zeros((n, len(beams), 3))
-        field = np.zeros((n, len(beams)))
-        by_cell: dict[int, tuple[Array, Array]] = {}
-        unit_light, strobe = self._gate(slots, 0)
-        unit_tint = self._tint(slots, 0)
+        field, strobe = np.zeros((n, len(beams))), np.zeros((n, len(beams)))
+        through = _Through(self, slots)
         for index, instance in enumerate(beams):
-            cell = instance.cell
-            if cell not in by_cell:
-                light, tint = unit_light, unit_tint
-                if cell:
-                    light, tint = light * self._gate(slots, cell)[0], tint * self._tint(slots, cell)
-                by_cell[cell] = light, tint
-            light, tint = by_cell[cell]
-            own = cell if cell in self._emitters else 0
-            source = (
-                self._emitted(slots, own)
-                if own in self._emitters
-                else np.broadcast_to(self._white[index], (n, 3))
-            )
+            light, strobe[:, index], tint = through(instance.around)
+            source = through.emitted(instance.around)
+            if source is None:
+                source = np.broadcast_to(self._white[index], (n, 3))
             rgb[:, index] = np.maximum(source * tint, 0.0) * light[:, None]
-            field[:, index] = self._angle(slots, instance.beam.field_angle)
-        pan, tilt = self._axis(slots, "Pan"), self._axis(slots, "Tilt")
-        return LightState(
-            rgb, pan, tilt, field, strobe, self.optics.read(slots) if self.optics.any else None
-        )
+            field[:, index] = through.angle(instance.around, instance.beam.field_angle)
+        axes = {
+            key: reader.physical(slots, key[0])[0]
+            for key, reader in self._readers.items()
+            if key[0] in ("Pan", "Tilt")
+        }
+        shaped = {cells: reader.read(slots) for cells, reader in self._optics.items()}
+        optics = tuple(map(shaped.get, self._shaped_by)) if shaped else ()
+        return LightState(rgb, axes, field, strobe, optics)
 
-    def _gate(self, slots: NDArray[np.uint8], cell: int) -> tuple[Array, Array]:
+    def gate(self, slots: NDArray[np.uint8], cell: int) -> tuple[Array, Array]:
         """Dimmer times shutter (n,), and the strobe rate in Hz (n,).
 
         Each may be a function of a channel of the other, or of a third: where its function is in
@@ -266,10 +281,11 @@ class LightProgram:
         its functions for light is.
         """
         light, strobe = np.ones(len(slots)), np.zeros(len(slots))
-        for (attribute, at), reader in self._readers.items():
-            if at != cell or not reader.gates:
+        for reader in self._by_cell.get(cell, ()):
+            if not reader.gates:
                 continue
-            gate = np.full(len(slots), 0.0 if attribute in ("Dimmer", "Shutter1") else 1.0)
+            own = reader.item.attribute in ("Dimmer", "Shutter1")
+            gate = np.full(len(slots), 0.0 if own else 1.0)
             rate, flashing = reader.physical(slots, *STROBES)
             gate[flashing] = 1.0
             for name in ("Shutter1", "Dimmer"):
@@ -279,26 +295,39 @@ class LightProgram:
             strobe = np.where(flashing, rate, strobe)
         return light, strobe
 
-    def _emitted(self, slots: NDArray[np.uint8], cell: int) -> Array:
+    def emits(self, cell: int) -> bool:
+        """Whether a cell has colours of its own to mix light from."""
+        return cell in self._emitters
+
+    def emitted(self, slots: NDArray[np.uint8], cell: int) -> Array:
+        """Linear sRGB (n, 3) of what a cell's own emitters give."""
         total = np.zeros((len(slots), 3))
         for reader, rgb in self._emitters[cell]:
             total += reader.share(slots)[:, None] * rgb
         return total
 
-    def _tint(self, slots: NDArray[np.uint8], cell: int) -> Array:
+    def tint(self, slots: NDArray[np.uint8], cell: int) -> Array:
         """Subtractive mixing, colour temperature and wheels together (n, 3)."""
         tint = np.ones((len(slots), 3))
         for index, attribute in enumerate(("ColorSub_C", "ColorSub_M", "ColorSub_Y")):
             if reader := self._readers.get((attribute, cell)):
                 tint[:, index] *= 1.0 - reader.share(slots)
-        for (attribute, at), reader in self._readers.items():
-            if (
-                at == cell
-                and attribute.startswith("Color")
-                and any(f.wheel for f in reader.functions)
-            ):
+        for reader in self._by_cell.get(cell, ()):
+            colours = reader.item.attribute.startswith("Color")
+            if colours and any(f.wheel for f in reader.functions):
                 tint *= self._wheel(reader, slots)
         return tint
+
+    def zoom(self, slots: NDArray[np.uint8], around: tuple[int, ...]) -> Array | None:
+        """(n,) full field angle in degrees by the innermost zoom, NaN where it does not say; None
+        without one.
+        """
+        readers = (self._readers.get(("Zoom", cell)) for cell in around)
+        reader = next((r for r in readers if r), None)
+        if reader is None:
+            return None
+        value, live = reader.physical(slots, "Zoom")
+        return np.where(live & (value > 0.1), np.clip(value, 0.5, 170), np.nan)
 
     def _wheel(self, reader: _Reader, slots: NDArray[np.uint8]) -> Array:
         raw = reader.raw(slots)
@@ -307,7 +336,7 @@ class LightProgram:
         if kept is None:
             kept = self._shades[id(reader)] = [
                 (item.dmx_from, function.dmx_to, rgb, guard)
-                for function, guard in zip_longest(reader.functions, reader.guards)
+                for function, guard in zip(reader.functions, reader.guards, strict=True)
                 for item in (function.sets if function.wheel in self._wheels else ())
                 if (rgb := _slot_rgb(self._wheels[function.wheel], item.wheel_slot)) is not None
             ]
@@ -316,15 +345,44 @@ class LightProgram:
             tint[here if guard is None else here & guard.holds(slots)] = rgb
         return tint
 
-    def _axis(self, slots: NDArray[np.uint8], attribute: str) -> Array:
-        reader = next((r for (name, _), r in self._readers.items() if name == attribute), None)
-        return reader.physical(slots, attribute)[0] if reader else np.zeros(len(slots))
 
-    def _angle(self, slots: NDArray[np.uint8], field: float) -> Array:
-        if zoom := self._readers.get(("Zoom", 0)):
-            value, live = zoom.physical(slots, "Zoom")
-            return np.where(live & (value > 0.1), np.clip(value, 0.5, 170), field)
-        return np.full(len(slots), np.clip(field, 0.5, 170.0))
+class _Through:
+    """What the channels of cells, and of those around them, make of their light; each cell is read
+    once.
+    """
+
+    def __init__(self, program: LightProgram, slots: NDArray[np.uint8]) -> None:
+        self._program, self._slots = program, slots
+        self._kept: dict[tuple[int, ...], tuple[Array, Array, Array]] = {}
+        self._emitted: dict[int, Array] = {}
+        self._zooms: dict[tuple[int, ...], Array | None] = {}
+
+    def __call__(self, around: tuple[int, ...]) -> tuple[Array, Array, Array]:
+        """Light 0 … 1 (n,), strobe in Hz (n,), tint (n, 3) of a cell within others."""
+        found = self._kept.get(around)
+        if found is None:
+            light, strobe = self._program.gate(self._slots, around[0])
+            tint = self._program.tint(self._slots, around[0])
+            if around[1:]:
+                light_around, strobe_around, tint_around = self(around[1:])
+                light, tint = light * light_around, tint * tint_around
+                strobe = np.where(strobe > 0, strobe, strobe_around)
+            found = self._kept[around] = light, strobe, tint
+        return found
+
+    def emitted(self, around: tuple[int, ...]) -> Array | None:
+        """Linear sRGB (n, 3) of the innermost emitters; None where the lamp's own white counts."""
+        cell = next((cell for cell in around if self._program.emits(cell)), None)
+        if cell is not None and cell not in self._emitted:
+            self._emitted[cell] = self._program.emitted(self._slots, cell)
+        return None if cell is None else self._emitted[cell]
+
+    def angle(self, around: tuple[int, ...], field: float) -> Array:
+        """Full field angle in degrees (n,): of the zoom where it says, else of the lens."""
+        if around not in self._zooms:
+            self._zooms[around] = self._program.zoom(self._slots, around)
+        zoom, still = self._zooms[around], np.full(len(self._slots), np.clip(field, 0.5, 170.0))
+        return still if zoom is None else np.where(np.isnan(zoom), still, zoom)
 
 
 def _slot_rgb(wheel: Wheel | None, index: int) -> Array | None:

@@ -7,7 +7,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,15 +21,33 @@ _COUNTS = {"two": 2, "three": 3, "four": 4, "five": 5, "six": 6, "seven": 7, "ei
 _OPEN = ("open", "none", "off", "no gobo", "no prism", "out")
 
 
+def shapes(attribute: str) -> bool:
+    """Whether a channel of this attribute shapes the beam."""
+    return bool(re.fullmatch(r"Gobo\d+|Prism1|Iris|Frost\d+|Blade\d[AB]", attribute))
+
+
 class Reader(Protocol):
     """How one channel is read, as the light program has it."""
 
     @property
     def functions(self) -> tuple[ChannelFunction, ...]: ...
     def raw(self, slots: NDArray[np.uint8]) -> NDArray[np.int64]: ...
+    def free(self, slots: NDArray[np.uint8], function: int) -> NDArray[np.bool_]: ...
     def physical(
         self, slots: NDArray[np.uint8], *attributes: str
     ) -> tuple[Array, NDArray[np.bool_]]: ...
+
+
+GoboSlot = tuple[str, int, WheelSlot]  # wheel, slot from 1, its record
+
+
+class Range(NamedTuple):
+    """DMX values of a channel that bring in `what`, while the function they are of is in force."""
+
+    first: int
+    last: int
+    function: int  # its index in the reader
+    what: int
 
 
 @dataclass(frozen=True)
@@ -51,20 +69,20 @@ class Optics:
 
 
 class OpticsReader:
-    """Made once for a mode that has any of these channels."""
+    """Made once for the beams of a cell; `first` are the channels that serve them. What gobos it
+    has it adds to `gobos`, which all cells of a mode share.
+    """
 
     def __init__(
         self,
-        readers: Mapping[tuple[str, int], Reader],
+        first: Mapping[str, Reader],
         wheels: Mapping[str, Wheel],
         iris_open: float,
+        gobos: list[GoboSlot],
     ) -> None:
-        first: dict[str, Reader] = {}
-        for (attribute, _), reader in readers.items():
-            first.setdefault(attribute, reader)
         self._first = first
-        self.gobos: list[tuple[str, int, WheelSlot]] = []
-        self._gobo_ranges: list[tuple[Reader, list[tuple[int, int, int]]]] = []
+        self._gobos = gobos
+        self._gobo_ranges: list[tuple[Reader, list[Range]]] = []
         for attribute in sorted(a for a in first if re.fullmatch(r"Gobo\d+", a)):
             self._gobo_ranges.append(
                 (first[attribute], self._slots(first[attribute], wheels, self._add_gobo))
@@ -73,26 +91,21 @@ class OpticsReader:
         self._prism_ranges = self._slots(prism, wheels, _copies) if prism else []
         self._iris_open = iris_open
         self._framed = any(re.fullmatch(r"Blade\d[AB]", a) for a in first)
-        self.any = bool(
-            self._gobo_ranges
-            or prism
-            or "Iris" in first
-            or any(re.fullmatch(r"Frost\d+|Blade\d[AB]", a) for a in first)
-        )
 
     def _add_gobo(self, wheel: str, index: int, slot: WheelSlot) -> int:
-        self.gobos.append((wheel, index, slot))
-        return len(self.gobos) - 1
+        if (wheel, index, slot) not in self._gobos:
+            self._gobos.append((wheel, index, slot))
+        return self._gobos.index((wheel, index, slot))
 
     @staticmethod
     def _slots(
         reader: Reader, wheels: Mapping[str, Wheel], make: Callable[[str, int, WheelSlot], int]
-    ) -> list[tuple[int, int, int]]:
-        """(first, last, what) of every range that is not open; `make` gives what, from wheel name,
+    ) -> list[Range]:
+        """Every range that is not open; `make` gives what, from wheel name,
         slot and its record.
         """
         found = []
-        for function in reader.functions:
+        for place, function in enumerate(reader.functions):
             wheel = wheels.get(function.wheel)
             sets = sorted(function.sets, key=lambda s: s.dmx_from)
             for index, item in enumerate(sets):
@@ -108,14 +121,15 @@ class OpticsReader:
                     and item.name.strip().lower() not in _OPEN
                     and end >= item.dmx_from
                 ):
-                    found.append((item.dmx_from, end, make(function.wheel, item.wheel_slot, slot)))
+                    what = make(function.wheel, item.wheel_slot, slot)
+                    found.append(Range(item.dmx_from, end, place, what))
             if (
                 not sets
                 and function.attribute.startswith("Prism")
                 and "Pos" not in function.attribute
             ):
                 middle = (function.dmx_from + function.dmx_to) // 2 + 1
-                found.append((middle, function.dmx_to, 3))
+                found.append(Range(middle, function.dmx_to, place, 3))
         return found
 
     def read(self, slots: NDArray[np.uint8]) -> Optics:
@@ -183,12 +197,12 @@ class OpticsReader:
 
 
 def _in_ranges(
-    reader: Reader, slots: NDArray[np.uint8], ranges: Sequence[tuple[int, int, int]], otherwise: int
+    reader: Reader, slots: NDArray[np.uint8], ranges: Sequence[Range], otherwise: int
 ) -> NDArray[np.int64]:
     raw = reader.raw(slots)
     found = np.full(len(raw), otherwise)
-    for first, last, what in ranges:
-        found[(raw >= first) & (raw <= last)] = what
+    for first, last, function, what in ranges:
+        found[(raw >= first) & (raw <= last) & reader.free(slots, function)] = what
     return found
 
 

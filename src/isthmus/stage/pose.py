@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import fields
 
 import numpy as np
 
 from isthmus.profiles.geometry import Link
 from isthmus.profiles.light import LightState
-from isthmus.profiles.optics import BLADES
+from isthmus.profiles.optics import BLADES, Optics
 from isthmus.stage.rig import FLUX_UNIT, ROUND, Beams, Bodies, Drawn, Group, Rig, mesh_key
 from isthmus.stage.transforms import Array, turns_about
 
@@ -52,9 +53,11 @@ def pose(rig: Rig, states: list[LightState], how: Drawn) -> tuple[Beams, Bodies]
                     else []
                 ),
             ]
+        # cells drawn as one have the prism of the first
+        prisms = state.optics or (None,)
         parts += [
-            _split(m, state) if state.optics is not None and state.optics.prism.any() else m
-            for m in mine
+            _split(m, prism) if prism is not None and prism.prism.any() else m
+            for m, prism in zip(mine, itertools.cycle(prisms), strict=False)
         ]
         units = np.arange(group.first, group.first + len(group.units))
         for part in group.program.assembly.parts:
@@ -96,7 +99,7 @@ class _Places:
 
     def __init__(self, group: Group, state: LightState) -> None:
         self._base = group.base
-        self._turns: dict[str, Array] = {}
+        self._turns: dict[tuple[str, int], Array] = {}
         self._state = state
         self._kept: dict[tuple[int, ...], Array] = {}
 
@@ -114,17 +117,18 @@ class _Places:
                 moved[:, :3, 3] += found[:, :3, :3] @ link.matrix[:3, 3]
             else:
                 moved = found @ link.matrix
-            found = self._kept[key] = moved @ self._turn(link.turns) if link.turns else moved
+            found = moved @ self._turn(link) if link.turns else moved
+            self._kept[key] = found
         return found
 
-    def _turn(self, name: str) -> Array:
-        if name not in self._turns:
-            self._turns[name] = (
-                turns_about(2, self._state.pan)
-                if name == "Pan"
-                else turns_about(0, self._state.tilt)
-            )
-        return self._turns[name]
+    def _turn(self, link: Link) -> Array:
+        key = link.turns, link.cell
+        if key not in self._turns:
+            angle = self._state.axes.get(key)
+            if angle is None:  # a virtual channel: nothing turns it
+                angle = np.zeros(len(self._base))
+            self._turns[key] = turns_about(2 if link.turns == "Pan" else 0, angle)
+        return self._turns[key]
 
 
 _UNTURNED = np.eye(3)
@@ -146,13 +150,10 @@ def _beams(group: Group, state: LightState, index: int, at: Array, how: Drawn) -
     ratio = min(1.0, max(0.05, beam.beam_angle / beam.field_angle)) if beam.field_angle > 0 else 1.0
     tan, half = np.tan(field / 2), np.tan(field * ratio / 2)
     rgb = state.rgb[:, index] * group.gel * (beam.flux / FLUX_UNIT)
-    if how.flash and state.strobe.any():  # a short flash at the beginning of each period
-        rgb = (
-            rgb
-            * np.where(
-                (state.strobe > 0) & (np.mod(how.time * state.strobe, 1.0) > 0.35), 0.0, 1.0
-            )[:, None]
-        )
+    strobe = state.strobe[:, index]
+    if how.flash and strobe.any():  # a short flash at the beginning of each period
+        shut = (strobe > 0) & (np.mod(how.time * strobe, 1.0) > 0.35)
+        rgb = rgb * np.where(shut, 0.0, 1.0)[:, None]
     kind = np.zeros(n, np.int64)
     if group.off is not None and how.hide_off:
         kind[group.off] = 2
@@ -167,7 +168,7 @@ def _beams(group: Group, state: LightState, index: int, at: Array, how: Drawn) -
         "kind": kind,
         "unit": np.arange(group.first, group.first + n),
     }
-    optics = state.optics
+    optics = state.optics[index] if state.optics else None
     if optics is None:
         blank = np.full((n, BLADES, 2), np.inf)
         return made | {
@@ -210,10 +211,8 @@ def _averaged(parts: list[dict[str, Array]]) -> dict[str, Array]:
     return made
 
 
-def _split(part: dict[str, Array], state: LightState) -> dict[str, Array]:
+def _split(part: dict[str, Array], optics: Optics) -> dict[str, Array]:
     """Each beam behind a prism as its copies, leaning apart, sharing its light."""
-    optics = state.optics
-    assert optics is not None
     copies = np.maximum(optics.prism, 1)
     rows = np.repeat(np.arange(len(copies)), copies)
     nth = np.arange(len(rows)) - np.repeat(np.cumsum(copies) - copies, copies)

@@ -136,9 +136,7 @@ def build_rig(show: Show) -> Rig:
         [unit for unit in show.units if unit.position is not None], profiles
     ):
         place = [unit.position or (0.0, 0.0, 0.0) for unit in units]
-        keys = [
-            GoboKey(units[0].profile, slot.media, slot.name) for _, _, slot in program.optics.gobos
-        ]
+        keys = [GoboKey(units[0].profile, slot.media, slot.name) for _, _, slot in program.gobos]
         for part in program.assembly.parts:
             if part.model.file or part.model.primitive in MADE:
                 meshes.setdefault(mesh_key(units[0].profile, part.model), len(meshes))

@@ -42,8 +42,8 @@ def sights_of(states: Sequence[Mapping[str, Any]]) -> Sights:
     return Sights(
         np.array([s["cells"] for s in states], float).reshape(len(states), -1),
         np.array([s["tints"] for s in states], float).reshape(len(states), -1, 3),
-        np.array([s["pan"] for s in states], float),
-        np.array([s["tilt"] for s in states], float),
+        np.array([s["pan"] for s in states], float).reshape(len(states), -1),
+        np.array([s["tilt"] for s in states], float).reshape(len(states), -1),
         np.array([s["field"] for s in states], float).reshape(len(states), -1),
     )
 

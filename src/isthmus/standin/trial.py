@@ -164,7 +164,8 @@ class Trial:
                 look.unit, frames.at([i for i, k in enumerate(kinds) if k == MOVEMENT])
             )
             turns = [
-                float(np.ptp(a)) > TURN / 2 if len(a) else False for a in (sights.pan, sights.tilt)
+                float(np.ptp(a, axis=0).max()) > TURN / 2 if len(a) else False
+                for a in (sights.pan, sights.tilt)
             ]
             return any(turns) if look.name == MOVES else all(turns)
         return bool(

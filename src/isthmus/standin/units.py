@@ -89,8 +89,8 @@ class Units:
                 for tint in light.rgb[0] / np.maximum(light.rgb[0].max(axis=1, keepdims=True), 1e-9)
             ],
             "field": [round(float(f), 2) for f in light.field[0]],
-            "pan": 0.0 if dead else round(float(light.pan[0]), 2),
-            "tilt": 0.0 if dead else round(float(light.tilt[0]), 2),
+            "pan": [0.0 if dead else round(float(a), 2) for a in light.pan[0]],
+            "tilt": [0.0 if dead else round(float(a), 2) for a in light.tilt[0]],
             "slots": "" if dead or "lamp" in unit.faults else slots.tobytes().hex(),
             "address": unit.address,
             "mode": unit.mode,

@@ -14,7 +14,7 @@ from isthmus.app.kit.widgets import bind, button, choice, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.layout import lay
-from isthmus.output.aiming import Aiming, centre_beam
+from isthmus.output.aiming import Aiming
 from isthmus.show.records import Vec3
 from isthmus.stage.aim import AIM_WAYS
 from isthmus.stage.landing import land, surfaces
@@ -126,7 +126,7 @@ class AimBar(QWidget):
         if first is None:
             return
         program = bench.levels.live.program(first.id)
-        if program is None or centre_beam(program.assembly) is None:
+        if program is None or not program.assembly.beams:
             return
         beams, _ = view.pose(bench.levels.live.frame, Drawn(hide_off=False))
         rows = np.flatnonzero(beams.unit == view.rig.order.index(first.id))

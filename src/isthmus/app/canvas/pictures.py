@@ -77,7 +77,7 @@ class Pictures:
         states = view.states(frame)
         lit = any(state.rgb.any() for state in states)
         moving = any(
-            state.strobe.any() or (state.optics is not None and state.optics.spin.any())
+            state.strobe.any() or any(o is not None and o.spin.any() for o in state.optics)
             for state in states
         )
         if (

@@ -70,7 +70,7 @@ def _swing(model: Model, unit: str, state: State, axes: Sequence[str]) -> bool:
     if not moments:
         return False
     sights = model.see(unit, state, frames.at(moments))
-    return any(np.ptp(getattr(sights, axis)) > TURN / 2 for axis in axes)
+    return any((np.ptp(getattr(sights, axis), axis=0) > TURN / 2).any() for axis in axes)
 
 
 def slots_of_look(model: Model, look: str, unit: str) -> dict[tuple[int, int], int]:
