@@ -7,6 +7,7 @@ import signal
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from helpers.tools import until
 from isthmus.demo import as_hung
@@ -15,6 +16,7 @@ from isthmus.render import Look, Picture, RenderClient, Request, scene_of
 from isthmus.render.packing import pack_beams, planes_of, pool_rows
 from isthmus.render.process import paced
 from isthmus.render.renderer import Renderer, standalone_context
+from isthmus.show.records import Show, Structure
 from isthmus.stage import Camera
 
 SIZE = (320, 200)
@@ -74,6 +76,46 @@ def test_haze_shows_the_beam_from_the_side_and_none_hides_it(renderer: Renderer)
     )
 
 
+def test_a_balcony_keeps_haze_and_deck_below_it_dark_and_a_unit_in_a_beam_is_lit(
+    renderer: Renderer,
+) -> None:
+    show = as_hung()
+    camera, look = Camera(target=(0, 0, 2), distance=24, height=9), Look(uneven=0.0, scale=2)
+    x, y, _ = next(u.position for u in show.units if u.id == "u211")
+    balcony = Structure(
+        id="b", kind="deck", name="Balcony", position=(x, y, 2.6), size=(5.0, 2.0, 0.2)
+    )
+    built = replace(show, structures=(*show.structures, balcony))
+    points = np.array([[x, y, 0.0], [x, y, 1.2], [x, y, 4.2]])  # the deck, haze below and above
+
+    def gain(of: Show, lit: str, at: np.ndarray) -> list[int]:
+        bright, dark = Live(of), Live(of)
+        bright.light_up([lit])
+        both = [picture(renderer, live, camera, look).sum(axis=2) for live in (bright, dark)]
+        places, _ = camera.project(at, *SIZE)
+        return [int((both[0] - both[1])[int(py), int(px)]) for px, py in places]
+
+    free, built_over = gain(show, "u211", points), gain(built, "u211", points)
+    assert min(free) > 20
+    assert built_over[0] == 0 and built_over[1] < 0.2 * free[1] and built_over[2] > 0.8 * free[2]
+    # a unit that stands in the beam is brighter, its neighbour aside is not
+    for aside, lit in ((0.0, True), (4.0, False)):
+        stood = replace(
+            show,
+            units=tuple(
+                replace(u, position=(x + aside, y, 1.0)) if u.id == "u501" else u
+                for u in show.units
+            ),
+        )
+        with_haze_off = Look(uneven=0.0, scale=2, haze=0.0)
+        bright, dark = Live(stood), Live(stood)
+        bright.light_up(["u211"])
+        shots = [picture(renderer, live, camera, with_haze_off) for live in (bright, dark)]
+        (place,), _ = camera.project(np.array([[x + aside, y, 1.0]]), *SIZE)
+        near = (shots[0] - shots[1])[int(place[1]) - 2 : int(place[1]) + 3, int(place[0])]
+        assert (near.max() > 6) == lit, (aside, near.max())
+
+
 def test_pools_stay_on_their_plane_and_the_deck_shades_the_water() -> None:
     show = as_hung()
     live = Live(show)
@@ -84,9 +126,9 @@ def test_pools_stay_on_their_plane_and_the_deck_shades_the_water() -> None:
     for plane in planes_of(show.structures):
         rows = pool_rows(packed, plane, deck)
         assert (
-            (rows[:, 32:] >= -1).all()
-            and (rows[:, 32:] <= 1).all()
-            and (rows[:, 32] < rows[:, 33]).all()
+            (rows[:, 36:] >= -1).all()
+            and (rows[:, 36:] <= 1).all()
+            and (rows[:, 36] < rows[:, 37]).all()
         )
     water = pool_rows(packed, planes_of(show.structures)[-1], deck)
     assert len(water) < len(pool_rows(packed, planes_of(show.structures)[-1], (0, 0, 0, 0)))

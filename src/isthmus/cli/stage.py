@@ -24,9 +24,10 @@ from isthmus.show import Show
 from isthmus.show.container import write_atomically
 from isthmus.stage import VIEWS, Camera, Drawn
 from isthmus.stage.drawing import LEVELS
-from isthmus.stage.landing import land, surfaces
+from isthmus.stage.landing import backs, land, surfaces
 from isthmus.stage.photometry import contributions, over
 from isthmus.stage.rig import Beams
+from isthmus.stage.shade import shade_of
 from isthmus.stage.space import space_of
 
 Verb = Callable[..., argparse.ArgumentParser]
@@ -93,7 +94,7 @@ def stage_land(options: argparse.Namespace) -> Result:
     show, live, ids = _lit(options)
     view = RigView(show, live.compiled)
     beams, _ = view.pose(live.frame, Drawn(hide_off=False))
-    on = surfaces(show.structures)
+    on = [*surfaces(show.structures), *backs(show.structures)]
     points, which = land(beams.origin, beams.direction, on)
     chosen = set(ids)
     rows, lines = [], []
@@ -132,7 +133,7 @@ def stage_lux(options: argparse.Namespace) -> Result:
     length = float(np.linalg.norm(facing))
     if length < 1e-9:
         raise EntryFault("A surface faces somewhere.", do="Say --facing 0,-1,0 for an upright one.")
-    each = contributions(beams, [_point(options.at)], facing / length)[0]
+    each = contributions(beams, [_point(options.at)], facing / length, shade_of(show))[0]
     by_unit: dict[int, float] = {}
     for index, value in enumerate(each):
         if value > 0:
@@ -154,7 +155,7 @@ def _lux_over(show: Show, beams: Beams, name: str, grid: int) -> Result:
         raise EntryFault(
             f"No surface is called “{name}”.", do=f"There are {', '.join(s.name for s in on)}."
         )
-    lux = over(beams, one, grid, grid)
+    lux = over(beams, one, grid, grid, shade_of(show))
     low, mean, high = float(lux.min()), float(lux.mean()), float(lux.max())
     data = {"low": low, "mean": mean, "high": high, "grid": np.round(lux, 2).tolist()}
     return DONE, data, [f"{one.name}: {low:.0f} to {high:.0f} lux, {mean:.0f} on average"]

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from isthmus.sheets.outlines import steps_of
 from isthmus.show.records import Structure
 from isthmus.stage.ground import ground_level
+from isthmus.stage.meshes_in import standing
 from isthmus.stage.runs import run_of
 from isthmus.stage.transforms import placements
 
@@ -170,12 +171,7 @@ def deck(structure: Structure) -> Mesh:
 
 def piece(triangles: NDArray[np.float32], size: tuple[float, float, float]) -> Mesh:
     """A set piece of one's own, standing on its origin, brought to its size."""
-    flat = triangles.reshape(-1, 3).astype(np.float64)
-    low, high = flat.min(axis=0), flat.max(axis=0)
-    span = np.maximum(high - low, 1e-6)
-    corners = (
-        (flat - (low + high) / 2) / span * np.array(size) + np.array([0, 0, size[2] / 2])
-    ).reshape(-1, 3, 3)
+    corners = standing(triangles, size)
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-12)
     rows = np.concatenate(

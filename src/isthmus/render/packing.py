@@ -16,7 +16,9 @@ REACH = 34.0  # metres a beam is drawn
 SOFT_HULL = 1.21  # (1−r²)² reaches 10 % at the field's edge
 SOFT_RATIO = 0.655  # and 50 % at this share of it: the softest beam
 MAX_PLANES = 16
-PLAIN, SHAPED = 16, 32  # floats a beam: without and with gobo and blades
+PLAIN, SHAPED = 20, 36  # floats a beam: without and with gobo and blades
+SHADES = slice(16, 20)
+MAX_BOXES = 32
 _ALBEDO = {
     "deck": (1.0, 0.95, 0.88),
     "hull": (1.0, 0.95, 0.88),
@@ -34,6 +36,7 @@ class Plane:
     across: tuple[float, float, float]
     normal: tuple[float, float, float]
     albedo: tuple[float, float, float]
+    structure: str = ""
 
 
 def planes_of(structures: tuple[Structure, ...]) -> list[Plane]:
@@ -47,6 +50,7 @@ def planes_of(structures: tuple[Structure, ...]) -> list[Plane]:
             _three(s.across),
             _three(s.normal),
             _ALBEDO[kinds[s.structure]],
+            s.structure,
         )
         for s in surfaces(structures)
         if s.structure
@@ -62,8 +66,9 @@ def _three(v: NDArray) -> tuple[float, float, float]:
 
 
 def pack_beams(beams: Beams, fog: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
-    """(k, 32): virtual apex and T; direction and lens distance; colour and end; hardness, iris,
-    gobo and haze; then for shaped beams right and turn, blade distances, blade angles."""
+    """(k, 36): virtual apex and T; direction and lens distance; colour and end; hardness, iris,
+    gobo and haze; boxes that shade it, none yet; then for shaped beams right and turn, blade
+    distances, blade angles."""
     field = np.minimum(beams.tan, 4.0)
     hard = np.clip(
         (beams.half / np.maximum(beams.tan, 1e-6) - SOFT_RATIO) / (1 - SOFT_RATIO), 0.0, 1.0
@@ -97,6 +102,7 @@ def pack_beams(beams: Beams, fog: NDArray[np.bool_] | None = None) -> NDArray[np
             (np.where(beams.iris < 0.999, beams.iris, 2.0) / hull)[:, None],
             beams.gobo[:, None].astype(float),
             in_haze[:, None],
+            np.full((len(tan), 4), -1.0),
             beams.right,
             beams.turn[:, None],
             blades,
@@ -110,7 +116,7 @@ def pack_beams(beams: Beams, fog: NDArray[np.bool_] | None = None) -> NDArray[np
 
 def shaped(packed: NDArray) -> NDArray:
     """Which beams have a gobo or a blade in them."""
-    return np.asarray((packed[:, 14] >= 0) | (packed[:, 20:24] < _OUT).any(axis=1))
+    return np.asarray((packed[:, 14] >= 0) | (packed[:, 24:28] < _OUT).any(axis=1))
 
 
 def within(
@@ -125,7 +131,7 @@ def within(
 
 
 def pool_rows(packed: NDArray, plane: Plane, deck: tuple[float, float, float, float]) -> NDArray:
-    """The beams that reach a plane, (k, 36): the beam, then the box of its pool in the plane's own
+    """The beams that reach a plane, (k, 40): the beam, then the box of its pool in the plane's own
     axes (−1…1).
     """
     normal, centre = np.array(plane.normal), np.array(plane.centre)

@@ -8,7 +8,8 @@ Light is scattered analytically: one quad a beam (see beam.frag).
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from dataclasses import fields
 from importlib import resources
 
 import moderngl
@@ -20,6 +21,7 @@ from isthmus.render.gobo_plate import ANGLES, OFFSETS, radon
 from isthmus.render.look import Look
 from isthmus.render.packing import (
     PLAIN,
+    SHADES,
     SHAPED,
     Plane,
     pack_beams,
@@ -29,6 +31,7 @@ from isthmus.render.packing import (
     within,
 )
 from isthmus.render.scene import Scene
+from isthmus.render.shading import Blocks, light_on_bodies
 from isthmus.stage.camera import Camera
 from isthmus.stage.drawing import FALLS
 from isthmus.stage.ground import WATER_LEVEL
@@ -41,15 +44,23 @@ ONE_MINUS_SRC_COLOR = 0x0301
 EXPOSURE = 3.8  # with one beam; the eye closes as more are lit
 DST_COLOR = 0x0306
 _LAYOUT = {
-    PLAIN: ("4f 4f 4f 4f/i", "iA", "iD", "iC", "iE"),
-    SHAPED: ("4f 4f 4f 4f 4f 4f 4f 4f/i", "iA", "iD", "iC", "iE", "iR", "iB", "iG", "iH"),
+    PLAIN: ("4f 4f 4f 4f 4f/i", "iA", "iD", "iC", "iE", "iS"),
+    SHAPED: ("4f 4f 4f 4f 4f 4f 4f 4f 4f/i", "iA", "iD", "iC", "iE", "iS", "iR", "iB", "iG", "iH"),
 }
+
+
+# beams as they are, with a gobo or a blade in them, with a box before them, with both
+KINDS = ("", " shaped", " shaded", " shaped shaded")
+_SHADE = "// shade.glsl\n"
 
 
 def _source(name: str, *defines: str, prefix: str = "") -> str:
     text = (resources.files("isthmus.render") / "shaders" / name).read_text()
     if prefix:
         text = (resources.files("isthmus.render") / "shaders" / prefix).read_text() + text
+    if _SHADE in text:
+        inner = (resources.files("isthmus.render") / "shaders" / "shade.glsl").read_text()
+        text = text.replace(_SHADE, inner)
     return text.replace(
         "#version 330\n", "#version 330\n" + "".join(f"#define {d}\n" for d in defines), 1
     )
@@ -74,22 +85,20 @@ class Renderer:
         self.programs = {
             "mesh": program("mesh.vert", "surface.frag"),
             "body": program("body.vert", "surface.frag", defines=("FLAT",)),
-            "quad": program("quad.vert", "beam.frag", prefix="beam.glsl"),
-            "cone": program("cone.vert", "beam.frag", prefix="beam.glsl"),
-            "quad shaped": program(
-                "quad.vert", "beam.frag", prefix="beam.glsl", defines=("SHAPED",)
-            ),
-            "cone shaped": program(
-                "cone.vert", "beam.frag", prefix="beam.glsl", defines=("SHAPED",)
-            ),
-            "pool": program("pool.vert", "pool.frag"),
-            "pool shaped": program("pool.vert", "pool.frag", defines=("SHAPED",)),
             "flare": program("flare.vert", "flare.frag"),
             "depth": program("full.vert", "depth.frag"),
             "haze": program("full.vert", "haze.frag"),
             "tone": program("full.vert", "tone.frag"),
             "composite": program("full.vert", "composite.frag"),
         }
+        for name, vert, frag, prefix in (
+            ("quad", "quad.vert", "beam.frag", "beam.glsl"),
+            ("cone", "cone.vert", "beam.frag", "beam.glsl"),
+            ("pool", "pool.vert", "pool.frag", ""),
+        ):
+            for kind in KINDS:
+                made = program(vert, frag, prefix, tuple(kind.upper().split()))
+                self.programs[name + kind] = made
         full = self._buffer(np.array([(-1, -1, 0), (3, -1, 0), (-1, 3, 0)]))
         self.full = {
             name: context.vertex_array(self.programs[name], [(full, "3f", "p")])
@@ -135,6 +144,11 @@ class Renderer:
         )
         self.planes = planes_of(structures)
         self.ground = ground.level
+        self.blocks = Blocks(structures, ground.level)
+        for program in self.programs.values():
+            boxes = program.get("boxes", None)
+            if isinstance(boxes, moderngl.Uniform):
+                boxes.write(self.blocks.matrices)
         hull = next((s for s in structures if s.kind == "hull"), None)
         self.deck = (0.0, 0.0, 0.0, 0.0)
         if hull:
@@ -282,7 +296,7 @@ class Renderer:
             deck=self.deck,
         )
         self._draw_still(vp, size, look, tuple(glow))
-        self._draw_bodies(bodies, tint)
+        self._draw_bodies(bodies, tint, self._light_on(bodies, beams, exposure))
         if not len(packed) and not len(lenses):
             return
         c.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
@@ -340,21 +354,31 @@ class Renderer:
             self._kept = key
         self.c.copy_framebuffer(self.scene_fb, self.still_fb)
 
-    def _draw_bodies(self, bodies: Bodies, tint: NDArray) -> None:
+    def _light_on(self, bodies: Bodies, beams: Beams, exposure: float) -> NDArray:
+        """(m, 6): whence light of the beams comes to each body part, and how much."""
+        lit = np.flatnonzero((beams.rgb.max(axis=1, initial=0) > 1e-4) & (beams.kind != 2))
+        if not len(lit) or not len(bodies.unit):
+            return np.zeros((len(bodies.unit), 6))
+        some = Beams(**{f.name: getattr(beams, f.name)[lit] for f in fields(Beams)})
+        lamp, rgb = light_on_bodies(bodies, some, pack_beams(some), self.blocks.shade)
+        return np.concatenate([lamp, rgb * exposure], axis=1)
+
+    def _draw_bodies(self, bodies: Bodies, tint: NDArray, light: NDArray) -> None:
         self._into(self.scene_fb, self.size or (1, 1))
         self.c.enable(moderngl.DEPTH_TEST)
         self.c.disable(moderngl.CULL_FACE)
         for shape, mesh in enumerate(self.shapes):
             here = bodies.shape == shape
             if here.any():
+                matrix = bodies.matrix[here, :3].reshape(-1, 12)
                 rows = np.concatenate(
-                    [bodies.matrix[here, :3].reshape(-1, 12), tint[bodies.unit[here]]], axis=1
+                    [matrix, tint[bodies.unit[here]], light[here]], axis=1
                 ).astype(np.float32)
                 self._instanced(
                     "body",
                     mesh,
                     rows,
-                    ("4f 4f 4f 3f/i", "iR0", "iR1", "iR2", "iC"),
+                    ("4f 4f 4f 3f 3f 3f/i", "iR0", "iR1", "iR2", "iC", "iL", "iK"),
                     moderngl.TRIANGLES,
                 )
 
@@ -390,15 +414,18 @@ class Renderer:
         off = np.sqrt(np.maximum((to * to).sum(axis=1) - axial**2, 0))
         inside = (axial > -0.5) & (off < np.maximum(axial, 0) * packed[:, 3] * 1.3 + 0.6)
         special = shaped(packed) if self.plates is not None else np.zeros(len(packed), bool)
-        for name, width, which in (("", PLAIN, ~special), (" shaped", SHAPED, special)):
+        packed = packed.copy()
+        packed[:, 15] = self.blocks.ends(packed)
+        packed[:, SHADES] = self.blocks.shading_haze(packed)
+        for kind, width, which in _by_kind(packed, special):
             self._instanced(
-                "quad" + name, self.quad, packed[which & ~inside][:, :width], _LAYOUT[width]
+                "quad" + kind, self.quad, packed[which & ~inside][:, :width], _LAYOUT[width]
             )
             if (which & inside).any():
                 self.c.enable(moderngl.CULL_FACE)
                 self.c.cull_face = "back"  # upside down, so the other way round
                 self._instanced(
-                    "cone" + name,
+                    "cone" + kind,
                     self.cone,
                     packed[which & inside][:, :width],
                     _LAYOUT[width],
@@ -420,18 +447,27 @@ class Renderer:
                 )
                 special = shaped(rows) if self.gobos is not None else np.zeros(len(rows), bool)
                 box = rows[:, SHAPED:]
-                for name, width, which in (
-                    ("pool", PLAIN, ~special),
-                    ("pool shaped", SHAPED, special),
-                ):
+                rows[:, SHADES] = self.blocks.shading_pools(rows, plane)
+                for kind, width, which in _by_kind(rows, special):
                     formats, *names = _LAYOUT[width]
                     layout = (formats.replace("/i", " 4f/i"), *names, "iQ")
                     self._instanced(
-                        name,
+                        "pool" + kind,
                         self.square,
                         np.concatenate([rows[which][:, :width], box[which]], axis=1),
                         layout,
                     )
+
+
+def _by_kind(
+    packed: NDArray, special: NDArray[np.bool_]
+) -> Iterator[tuple[str, int, NDArray[np.bool_]]]:
+    """For each kind of beams: its name, how many floats it takes, and which they are."""
+    dark = packed[:, SHADES.start] >= 0
+    for kind in KINDS:
+        which = (special == ("shaped" in kind)) & (dark == ("shaded" in kind))
+        if which.any():
+            yield kind, SHAPED if "shaped" in kind else PLAIN, which
 
 
 def _cone(sides: int) -> NDArray[np.float64]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -13,6 +14,7 @@ from isthmus.stage.transforms import turn_of
 
 Array = NDArray[np.float64]
 FLOOR = "floor"
+FLAT, UPRIGHT = ("deck", "hull"), ("wall", "drape", "screen")  # lit from above, and from the front
 
 
 @dataclass(frozen=True)
@@ -35,9 +37,9 @@ def surfaces(structures: Sequence[Structure], floor: float = 0.0) -> list[Surfac
     for s in structures:
         turn = turn_of(s.rotation)
         length, depth, height = (v / 2 for v in s.size)
-        if s.kind in ("deck", "hull"):
+        if s.kind in FLAT:
             local, along, across, normal = (0, 0, height), (length, 0, 0), (0, depth, 0), (0, 0, 1)
-        elif s.kind in ("wall", "drape", "screen"):
+        elif s.kind in UPRIGHT:
             local, along, across, normal = (
                 (0, -depth, 0),
                 (length, 0, 0),
@@ -55,6 +57,26 @@ def surfaces(structures: Sequence[Structure], floor: float = 0.0) -> list[Surfac
         *found,
         Surface(FLOOR, level, np.array([far, 0, 0]), np.array([0, far, 0]), np.array([0.0, 0, 1])),
     ]
+
+
+def backs(structures: Sequence[Structure]) -> list[Surface]:
+    """The other sides of what `surfaces` has the lit side of: they end a beam as well."""
+    found = []
+    for s in structures:
+        if s.kind not in (*FLAT, *UPRIGHT):
+            continue
+        turn, half = turn_of(s.rotation), np.array(s.size) / 2
+        lit = (2, 1.0) if s.kind in FLAT else (1, -1.0)
+        for axis, sign in itertools.product(range(3), (-1.0, 1.0)):
+            if (axis, sign) == lit:
+                continue
+            normal, along, across = np.zeros(3), np.zeros(3), np.zeros(3)
+            normal[axis] = sign
+            one, other = (i for i in range(3) if i != axis)
+            along[one], across[other] = half[one], half[other]
+            centre = turn @ (normal * half[axis]) + np.array(s.position)
+            found.append(Surface(s.name, centre, turn @ along, turn @ across, turn @ normal, s.id))
+    return found
 
 
 def land(origin: Array, direction: Array, on: Sequence[Surface]) -> tuple[Array, NDArray[np.int64]]:

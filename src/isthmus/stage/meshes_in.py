@@ -168,3 +168,12 @@ def fitted(triangles: Triangles, size: tuple[float, float, float]) -> Triangles:
     wanted = np.array(size, np.float32)
     factor = np.where((wanted > 1e-4) & (span > 1e-6), wanted / np.maximum(span, 1e-6), 1.0)
     return (triangles * factor).astype(np.float32)
+
+
+def standing(triangles: Triangles, size: tuple[float, float, float]) -> NDArray[np.float64]:
+    """A set piece brought to its size, standing on the middle of its base, (n, 3, 3)."""
+    flat = triangles.reshape(-1, 3).astype(np.float64)
+    low, high = flat.min(axis=0), flat.max(axis=0)
+    span = np.maximum(high - low, 1e-6)
+    whole = (flat - (low + high) / 2) / span * np.array(size) + np.array([0, 0, size[2] / 2])
+    return whole.reshape(-1, 3, 3)

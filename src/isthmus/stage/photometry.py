@@ -3,7 +3,7 @@
 A beam's intensity falls with the angle θ from its axis as I₀·exp(−ln2·(tanθ/t)ᵖ): half of it is
 left at the beam angle, a tenth at the field angle, which fixes t and p; the lumens of the profile
 fix I₀ (∫ I dΩ = Φ, dΩ = 2π sinθ dθ). From the lens on, E = I·cosα/d² (inverse square and cosine
-law). Nothing stands in the way of light here; surfaces that look away from a beam get nothing.
+law). Surfaces that look away from a beam get nothing, nor what lies behind a structure (`Shade`).
 """
 
 from __future__ import annotations
@@ -15,6 +15,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from isthmus.stage.landing import Surface
 from isthmus.stage.rig import FLUX_UNIT, Beams
+from isthmus.stage.shade import Shade
 
 Array = NDArray[np.float64]
 LUMINANCE = np.array([0.2126729, 0.7151522, 0.0721750])
@@ -50,15 +51,24 @@ def lumens(beams: Beams) -> Array:
     return np.maximum(beams.rgb @ LUMINANCE, 0.0) * FLUX_UNIT
 
 
-def illuminance(beams: Beams, points: ArrayLike, normals: ArrayLike = (0.0, 0.0, 1.0)) -> Array:
+def illuminance(
+    beams: Beams,
+    points: ArrayLike,
+    normals: ArrayLike = (0.0, 0.0, 1.0),
+    behind: Shade | None = None,
+) -> Array:
     """Lux at points (n, 3) on surfaces with these normals ((3,) or (n, 3)), from all beams
-    together: (n,).
+    together: (n,). `behind` is what stands in the way.
     """
-    return contributions(beams, points, normals, together=True)[:, 0]
+    return contributions(beams, points, normals, behind, together=True)[:, 0]
 
 
 def contributions(
-    beams: Beams, points: ArrayLike, normals: ArrayLike = (0.0, 0.0, 1.0), together: bool = False
+    beams: Beams,
+    points: ArrayLike,
+    normals: ArrayLike = (0.0, 0.0, 1.0),
+    behind: Shade | None = None,
+    together: bool = False,
 ) -> Array:
     """Lux at each point from each beam, (n, k); (n, 1) when taken together."""
     p = np.asarray(points, np.float64).reshape(-1, 3)
@@ -75,6 +85,8 @@ def contributions(
     for first in range(0, len(p), step):
         part = slice(first, first + step)
         value = _lux(p[part], normal[part], beams, lit, t, power, candela, limit)
+        if behind is not None and not behind.empty:
+            _shaded(value, behind, p[part], beams.origin[lit])
         if together:
             out[part, 0] = value.sum(axis=1)
         else:
@@ -113,6 +125,13 @@ def _lux(
     return value
 
 
+def _shaded(value: Array, behind: Shade, points: Array, origins: Array) -> None:
+    """Take away, in place, what does not arrive: (points, beams) in lux."""
+    point, beam = np.nonzero(value > 1e-9)
+    stopped = behind.stops(points[point], origins[beam])
+    value[point[stopped], beam[stopped]] = 0.0
+
+
 def _through(
     beams: Beams,
     lit: NDArray[np.bool_],
@@ -144,7 +163,9 @@ def _through(
     return passed
 
 
-def over(beams: Beams, surface: Surface, across: int = 100, along: int = 100) -> Array:
+def over(
+    beams: Beams, surface: Surface, across: int = 100, along: int = 100, behind: Shade | None = None
+) -> Array:
     """Lux on a surface, (along, across): rows from its front or lower edge, columns from
     its left.
     """
@@ -155,4 +176,4 @@ def over(beams: Beams, surface: Surface, across: int = 100, along: int = 100) ->
         + v.reshape(-1, 1) * surface.across
         + _LIFT * surface.normal
     )
-    return illuminance(beams, points, surface.normal).reshape(along, across)
+    return illuminance(beams, points, surface.normal, behind).reshape(along, across)

@@ -1,7 +1,7 @@
 #version 330
 // Light scattered towards the camera along this pixel's ray: the exact integral through the beam, ended at the surface
 // behind it. Across the beam it is (1−r²)² when soft, even when hard, and between them. Iris and blades end the chord;
-// a gobo's mean along it comes from its plate.
+// a gobo's mean along it comes from its plate. What a box keeps dark is asked where the ray comes nearest to the axis.
 flat in vec3 w; flat in vec3 col; flat in vec3 fz; flat in vec2 edge; in vec4 v;
 #ifdef SHAPED
 flat in vec4 bl; flat in vec4 bx; flat in vec4 by; flat in vec4 gob;
@@ -9,6 +9,10 @@ uniform sampler2DArray plates;
 #endif
 out vec4 o;
 uniform sampler2D dep; uniform float px; uniform float fall;
+#ifdef SHADED
+in vec3 u; flat in vec3 ap; flat in vec4 sh; uniform vec3 cam;
+// shade.glsl
+#endif
 void main() {
   float wx = w.x, wz = w.z, ny = wz * v.x - wx * v.z, nx = -wz * v.y;
   float C2 = ny * ny + nx * nx + 1e-8, vc = v.x * ny - v.y * nx, wc = wx * ny;
@@ -33,6 +37,10 @@ void main() {
   float u1 = s1 * s1, u0 = s0 * s0;
   float S = 0.9375 * (s1 * (1.0 + u1 * (-0.66667 + 0.2 * u1)) - s0 * (1.0 + u0 * (-0.66667 + 0.2 * u0)));
   float I = mix(q * q * S, 0.3125 * (s1 - s0), edge.x) * a * iC * 0.56 / gl_FragCoord.w;
+#ifdef SHADED
+  float tm = clamp(ts, 0.0, te), zm = wz + tm * v.z;
+  if (zm > max(fz.x, sh.w) && shut(sh, ap, cam + u * tm, fz.x / zm, 0.99)) discard;
+#endif
   I *= clamp((zs - fz.x) * fz.y, 0.0, 1.0) * max(0.0, 1.0 - zs * fz.z);
   if (fall < 1.5) I *= pow(max(zs, 0.3) * 0.25, 2.0 - fall);
 #ifdef SHAPED

@@ -1,8 +1,11 @@
 #version 330
 // A beam: iA = virtual apex and T (tan of the compact hull), iD = direction and axial distance of the lens,
 // iC = colour and axial distance of its end. In the beam's own frame X lies towards the camera; x and y are divided by T.
-// iE = hardness, iris, gobo, in haze; iR = right and turn of the gobo; iB, iG = distances and angles of four blades; iH = hull.
+// iE = hardness, iris, gobo, where something ends it; iS = boxes that may shade it, and where they begin; iR = right and turn of the gobo; iB, iG = distances and angles of four blades; iH = hull.
 in vec3 p; in vec4 iA; in vec4 iD; in vec4 iC; in vec4 iE;
+#ifdef SHADED
+in vec4 iS; out vec3 u; flat out vec3 ap; flat out vec4 sh;
+#endif
 #ifdef SHAPED
 in vec4 iR; in vec4 iB; in vec4 iG; in vec4 iH;
 flat out vec4 bl; flat out vec4 bx; flat out vec4 by; flat out vec4 gob;
@@ -17,9 +20,12 @@ void frame(vec3 A, vec3 d, out vec3 X, out vec3 Y) {
 }
 
 void finish(vec3 q, vec3 A, vec3 d, vec3 X, vec3 Y, float T) {
-  vec3 r = cam - A; vec3 u = q - cam;
+  vec3 r = cam - A; vec3 ray = q - cam;
+#ifdef SHADED
+  u = ray; ap = A; sh = iS;
+#endif
   w = vec3(dot(r, X) / T, T, dot(r, d));
-  v = vec4(dot(u, X) / T, dot(u, Y) / T, dot(u, d), length(u));
+  v = vec4(dot(ray, X) / T, dot(ray, Y) / T, dot(ray, d), length(ray));
   // Henyey and Greenstein, g = 0.45: haze throws light forward
   const float g = 0.45; float cg = -dot(d, normalize(A + d * 3.0 - cam));
   col = iC.rgb * (expo * (1.0 - g * g) * pow(1.0 + g * g - 2.0 * g * cg, -1.5) / (T * T));

@@ -1,5 +1,5 @@
 #version 330
-// Illuminance on the plane, where nothing stands before it; `deck` shades what lies below it.
+// Illuminance on the plane, where nothing stands before it; `deck` shades what lies below it, and boxes what lies behind them.
 flat in vec3 A; flat in vec4 D; flat in vec3 col; flat in vec2 edge; in vec3 q;
 #ifdef SHAPED
 flat in vec3 R; flat in vec3 U; flat in vec4 bl; flat in vec4 bx; flat in vec4 by; flat in vec4 gob;
@@ -7,9 +7,16 @@ uniform sampler2DArray gobos;
 #endif
 out vec4 o;
 uniform sampler2D dep; uniform vec4 plane; uniform vec3 albedo; uniform vec4 deck; uniform float fall;
+#ifdef SHADED
+flat in vec4 sh; flat in float lens;
+// shade.glsl
+#endif
 void main() {
   vec3 v = q - A;
   if (q.z < -0.05 && A.z > 0.0) { vec2 at = A.xy + v.xy * (-A.z / v.z); if (at.x > deck.x && at.x < deck.y && at.y > deck.z && at.y < deck.w) discard; }
+#ifdef SHADED
+  if (dot(v, D.xyz) > sh.w && shut(sh, A, q, lens / max(dot(v, D.xyz), 1e-3), 1.0 - 0.03 / length(v))) discard;
+#endif
   float z = dot(v, D.xyz), r2 = dot(v, v), iz2 = 1.0 / (z * z), m2 = (r2 * iz2 - 1.0) * D.w, g = max(0.0, 1.0 - m2);
   float rim = clamp((1.0 - m2) * 12.0, 0.0, 1.0);
   g = mix(g * g, 0.34 * rim, edge.x) * clamp((edge.y - m2) * 16.0, 0.0, 1.0);

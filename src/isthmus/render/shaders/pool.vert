@@ -7,8 +7,15 @@ flat out vec3 R; flat out vec3 U; flat out vec4 bl; flat out vec4 bx; flat out v
 #endif
 uniform vec4 plane; uniform vec3 centre; uniform vec3 along; uniform vec3 across; uniform float expo; uniform mat4 vp;
 flat out vec3 A; flat out vec4 D; flat out vec3 col; flat out vec2 edge; out vec3 q;
+#ifdef SHADED
+in vec4 iS; flat out vec4 sh; flat out float lens;
+#endif
 void main() {
-  float T = iA.w; A = iA.xyz; D = vec4(iD.xyz, 1.0 / (T * T));
+  float T = iA.w; A = iA.xyz;
+#ifdef SHADED
+  sh = iS; lens = iD.w;
+#endif
+  D = vec4(iD.xyz, 1.0 / (T * T));
   q = centre + along * mix(iQ.x, iQ.y, p.x * 0.5 + 0.5) + across * mix(iQ.z, iQ.w, p.y * 0.5 + 0.5) + plane.xyz * 0.004;
   col = iC.rgb * (expo * 9.0 * pow(T, -1.3));
   edge = vec2(iE.x, iE.y * iE.y);

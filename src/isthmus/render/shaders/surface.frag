@@ -5,6 +5,7 @@ in vec3 base;
 out vec4 o;
 uniform vec3 cam; uniform vec3 amb; uniform float room;
 #ifdef FLAT
+flat in vec3 lamp; flat in vec3 lit;  // whence light of the beams comes, and how much
 #else
 in vec3 wn;
 #endif
@@ -18,6 +19,9 @@ void main() {
   float d = 0.35 + 0.45 * max(0.0, dot(N, normalize(vec3(0.3, -0.55, 0.8)))) + 0.25 * max(0.0, dot(N, normalize(vec3(-0.8, -0.4, 0.1))));
   float edge = 1.0 - abs(dot(N, V)); edge *= edge;
   vec3 c = base * d * room + base * 0.7 * room * edge * edge + base * amb * (0.6 - 0.4 * N.z);
+#ifdef FLAT
+  c += base * lit * (0.15 + 0.85 * max(0.0, dot(N, lamp)));
+#endif
   c /= 1.0 + pow(distance(cam, wp) / 55.0, 4.0);  // the far water goes down in the dark
   o = vec4(1.0 - exp(-c), 1.0);
 }

@@ -18,6 +18,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.stage.landing import Surface, surfaces
 from isthmus.stage.photometry import illuminance, over
 from isthmus.stage.rig import Beams, Drawn
+from isthmus.stage.shade import shade_of
 
 SIDE = 120  # points along the longer side
 STOPS = (0.0, 0.02, 0.1, 0.35, 0.7, 1.0)
@@ -100,7 +101,8 @@ class LuxLayer(QObject):
         beams, _ = self.bench.levels.view.pose(self.bench.levels.live.frame, Drawn(hide_off=False))
         long, deep = (2 * float(np.linalg.norm(v)) for v in (deck.along, deck.across))
         across, along = SIDE, max(8, min(2 * SIDE, round(SIDE * deep / long)))
-        self._task = Task(lambda step: over(beams, deck, across, along), self)
+        behind = shade_of(self.bench.show)
+        self._task = Task(lambda step: over(beams, deck, across, along, behind), self)
         self._task.done.connect(lambda lux: self._show(lux, deck, beams))
         self._task.ended.connect(self._ended)
         self._task.start()
@@ -129,7 +131,8 @@ class LuxLayer(QObject):
         if self._beams is None or self._deck is None or not np.isfinite(x):
             return None
         point = (x, y, float(self._deck.centre[2]) + 1e-3)
-        return float(illuminance(self._beams, [point], self._deck.normal)[0])
+        behind = shade_of(self.bench.show)
+        return float(illuminance(self._beams, [point], self._deck.normal, behind)[0])
 
     def stop(self) -> None:
         self._later.stop()
