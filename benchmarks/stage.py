@@ -17,10 +17,11 @@ from benchmarks.plan import spread_show
 from isthmus.app.pages.stage.page import StagePage
 from isthmus.demo import as_hung
 from isthmus.output import Live, RigView
-from isthmus.render import Look, scene_of
+from isthmus.render import scene_of
+from isthmus.render.look import look_of
 from isthmus.render.renderer import Renderer, standalone_context
 from isthmus.show.records import Show
-from isthmus.stage import VIEWS, Drawn
+from isthmus.stage import VIEWS
 from isthmus.stage.drawing import EVEN, FINE, QUICK, Drawing
 
 SECONDS = 8.0
@@ -71,11 +72,8 @@ def drawn(
     if light:
         live.light_up([u.id for u in show.units])
     view = RigView(show, live.compiled)
-    how = Drawn(cells=drawing.cells, boxes=drawing.bodies == "boxes")
-    renderer.set_scene(scene_of(show, view.rig))
-    look = Look(
-        scale=drawing.coarse, samples=drawing.samples, uneven=1.0 if drawing.uneven else 0.0
-    )
+    how, look = drawing.drawn(), look_of(drawing)
+    renderer.set_scene(scene_of(show, view.rig, drawing.triangles))
     tint = np.full((len(view.rig.order), 3), 0.17)
     out = bytearray(size[0] * size[1] * 4)
     movers = [u.id for u in show.units if 100 < u.number < 230 or u.number > 1000][:60]

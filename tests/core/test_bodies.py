@@ -225,7 +225,7 @@ def test_bodies_come_from_their_files_or_are_made_and_gobos_have_pictures() -> N
     assert {k.name for k in rig.gobos} == {"Net", "Ripples", "Shingle", "Gull wings"} and all(
         p.shape == (GOBO_SIZE, GOBO_SIZE) for p in plates
     )
-    _, _, parts = posed(show, Live(show), "u101", Drawn(boxes=True))
+    _, _, parts = posed(show, Live(show), "u101", Drawn(bodies="boxes"))
     assert set(np.unique(parts.shape)) == {0}
 
 

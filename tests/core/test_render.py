@@ -81,7 +81,7 @@ def test_a_balcony_keeps_haze_and_deck_below_it_dark_and_a_unit_in_a_beam_is_lit
 ) -> None:
     show = as_hung()
     camera, look = Camera(target=(0, 0, 2), distance=24, height=9), Look(uneven=0.0, scale=2)
-    x, y, _ = next(u.position for u in show.units if u.id == "u211")
+    x, y, _ = next(u.position for u in show.units if u.position and u.id == "u211")
     balcony = Structure(
         id="b", kind="deck", name="Balcony", position=(x, y, 2.6), size=(5.0, 2.0, 0.2)
     )

@@ -527,7 +527,7 @@ def test_the_stage_draws_turns_chooses_and_says_when_it_cannot(
 ) -> None:
     window = make_window(demo, page="Stage")
     view = window.pages["Stage"].view
-    view.room_set = True  # no working light: what is lit is to be measured
+    view.choice.room_set = True  # no working light: what is lit is to be measured
     assert until(lambda: view.pictures.count > 0, 30)
     settle(0.5)
     count = view.pictures.count

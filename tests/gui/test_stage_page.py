@@ -228,20 +228,26 @@ def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(
     press(page, "drawing")
     box = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "light and drawing")
     activate(box)
+    key(box.sliders["exposure"], Qt.Key.Key_End)
     choose(child(box, "drawing level"), "Fine")
-    box._use(FINE)
-    assert page.view.drawing == FINE == page.other.drawing
-    choose(child(box, "fall"), "truly")
-    box.fall.setCurrentIndex(0)
-    box.fall.activated.emit(0)
+    page.choice.use(FINE)
+    assert page.view.drawing == replace(FINE, exposure=2.0) == page.other.drawing
+    key(child(box, "bodies"), Qt.Key.Key_Home)
+    assert page.view.drawing.bodies == "none"
+    choose(child(box, "bodies"), "outline")
+    box.boxes["fall"].setCurrentIndex(0)
+    box.boxes["fall"].activated.emit(0)
     assert page.view.drawing.fall == "none" and page.view.drawing.name == "Fine"
+    key(page.sliders["haze"], Qt.Key.Key_Home)  # beside the stage, and so in the dialog
+    assert page.view.drawing.haze == 0 and box.sliders["haze"].value() == 0
     keys(child(box, "own drawing name"), "Quick")
     press(box, "keep drawing")
     assert "shipped" in window.notice.words
     retype(child(box, "own drawing name"), "Rehearsal")
     press(box, "keep drawing")
     mine = page.view.drawing
-    assert mine.name == "Rehearsal" and mine.fall == "none" and window.settings.drawings == (mine,)
+    assert (mine.name, mine.fall, mine.haze, mine.exposure) == ("Rehearsal", "none", 0.0, 2.0)
+    assert window.settings.drawings == (mine,)
     answer_file_dialog(str(tmp_path / "own.json"))
     press(box, "drawing to file")
     assert until(lambda: (tmp_path / "own.json").exists()) and read_settings(
@@ -252,7 +258,8 @@ def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(
     press(box, "drawing from file")
     assert until(lambda: window.settings.drawings == (mine,))
     key(box.sliders["drift"], Qt.Key.Key_Home)
-    assert page.view.look.drift == 0 and page.other.look.drift == 0
+    assert page.view.drawing.drift == 0 and page.other.drawing.drift == 0
+    assert page.sliders["haze"].value() == 0  # of the file
     bench.selection.select(["u101", "u102"])
     box._say_beams()
     press(box, "beams off")
@@ -274,6 +281,8 @@ def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(
         and QUICK.hold == 25
         and Drawing(name="a").cap == EVEN.cap
     )
+    old = b'{"kind": "isthmus drawing settings 1", "settings": [{"name": "x", "uneven": false}]}'
+    assert read_settings(old, "as it was first kept") == (Drawing(name="x", uneven=0.0),)
 
 
 def test_paper_and_rig_are_set_side_by_side_and_where_they_differ_is_said(

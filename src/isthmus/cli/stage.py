@@ -15,7 +15,6 @@ from isthmus.errors import EntryFault
 from isthmus.output import Live, RigView
 from isthmus.output.aiming import aim_units, in_words
 from isthmus.patch.choose import read_choice
-from isthmus.render import Look
 from isthmus.render.still import gif, png, stills, turntable
 from isthmus.sheets.files import pdf, svg
 from isthmus.sheets.marks import PAPERS, fitting_scale, pages
@@ -178,15 +177,13 @@ def stage_render(options: argparse.Namespace) -> Result:
     view = RigView(show, live.compiled)
     size, camera = _size(options.size), _camera(show, options.view)
     drawing = next(d for d in LEVELS if d.name.lower() == options.drawing)
-    look = Look(scale=drawing.coarse, samples=drawing.samples, fall=drawing.fall)
-    how = Drawn(cells=drawing.cells, boxes=drawing.bodies == "boxes")
     if options.turn:
         shots = [(c, live.frame) for c in turntable(camera, options.turn)]
-        data = gif(stills(show, view, shots, size, look, how), size, options.seconds)
+        data = gif(stills(show, view, shots, size, drawing), size, options.seconds)
     else:
-        data = png(next(iter(stills(show, view, [(camera, live.frame)], size, look, how))), size)
+        data = png(next(iter(stills(show, view, [(camera, live.frame)], size, drawing))), size)
     write_atomically(Path(options.out), data)
-    beams, _ = view.pose(live.frame, how)
+    beams, _ = view.pose(live.frame, drawing.drawn())
     strays = [view.rig.numbers[i] for i in space_of(view.rig.positions, view.rig.structures).strays]
     more = [f"Far off and left out of the haze: {', '.join(map(str, strays))}"] if strays else []
     return (

@@ -5,7 +5,7 @@ starts.
 """
 
 from isthmus.render.client import Picture, RenderClient, Request
-from isthmus.render.look import Look
+from isthmus.render.look import Look, look_of
 from isthmus.render.scene import Scene, scene_of
 
-__all__ = ["Look", "Picture", "RenderClient", "Request", "Scene", "scene_of"]
+__all__ = ["Look", "Picture", "RenderClient", "Request", "Scene", "look_of", "scene_of"]

@@ -299,6 +299,13 @@ def unit_box() -> NDArray[np.float32]:
     return box((-0.5, -0.5, -1.0), (0.5, 0.5, 0.0), (0, 0, 0))[:, :3].copy()
 
 
+def unit_edges() -> NDArray[np.float32]:
+    """The twelve edges of the same cube, (24, 3)."""
+    corners = [np.array(c) for c in itertools.product((-0.5, 0.5), (-0.5, 0.5), (-1.0, 0.0))]
+    pairs = itertools.combinations(corners, 2)
+    return np.array([p for pair in pairs if ((pair[0] != pair[1]).sum() == 1) for p in pair])
+
+
 def unit_drum(sides: int = 9) -> NDArray[np.float32]:
     """A drum of diameter and height 1, hanging like the cube, slightly waisted at the ends,
     (n, 3).

@@ -108,6 +108,7 @@ class Renderer:
         self.noise = context.texture(field.shape, 1, field.tobytes())
         self.noise.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self.shapes = [self._buffer(meshes.unit_box()), self._buffer(meshes.unit_drum())]
+        self.edges = self._buffer(meshes.unit_edges())
         self.own_shapes = len(self.shapes)
         self.plates: moderngl.TextureArray | None = None
         self.gobos: moderngl.TextureArray | None = None
@@ -260,11 +261,12 @@ class Renderer:
         packed = pack_beams(beams, within(beams.origin, look.space))[lit].astype(np.float32)
         kind = beams.kind[lit]
         lenses, packed = packed[kind != 1], packed[kind != 2]
-        exposure = EXPOSURE * look.strength / (1 + len(packed) / 110)
+        exposure = EXPOSURE * look.strength * look.exposure / (1 + len(packed) / 110)
         glow = (
             (packed[:, 8:11] * packed[:, 3:4]).sum(axis=0)
             * 0.5
             * look.strength
+            * look.exposure
             / (1 + 0.02 * len(packed))
         )
         glow = np.round(glow * 20) / 20  # in steps, so that the still layer outlives small changes
@@ -278,7 +280,7 @@ class Renderer:
             px=2 * half / self.small[1],
             nf=(camera.near, camera.far),
             sc=look.scale,
-            room=look.room,
+            room=look.room * look.exposure,
             amb=tuple(glow),
             floorz=self.ground,
             fall=float(FALLS.index(look.fall)),
@@ -296,7 +298,8 @@ class Renderer:
             deck=self.deck,
         )
         self._draw_still(vp, size, look, tuple(glow))
-        self._draw_bodies(bodies, tint, self._light_on(bodies, beams, exposure))
+        light = self._light_on(bodies, beams, exposure if look.shade else 0.0)
+        self._draw_bodies(bodies, tint, light, look.lines)
         if not len(packed) and not len(lenses):
             return
         c.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
@@ -313,12 +316,12 @@ class Renderer:
             self.plates.use(2)
             self.gobos.use(3)
         if look.haze > 0:
-            self._draw_beams(packed[packed[:, 15] > 0], camera)
+            self._draw_beams(packed[packed[:, 15] > 0], camera, look.shade)
             c.blend_func = DST_COLOR, moderngl.ZERO
             self.full["haze"].render()
             c.blend_func = moderngl.ONE, moderngl.ONE
         self._set(expo=exposure)
-        self._draw_pools(packed)
+        self._draw_pools(packed, look.shade)
         self._instanced("flare", self.square, lenses[:, :PLAIN], _LAYOUT[PLAIN])
         c.disable(moderngl.BLEND)
         self._into(self.toned_fb, self.small)
@@ -343,7 +346,7 @@ class Renderer:
         self, vp: NDArray, size: tuple[int, int], look: Look, glow: tuple[float, ...]
     ) -> None:
         """Structures, smoothed, kept as long as the camera and the room light stay."""
-        key = (vp.tobytes(), size, look.room, glow)
+        key = (vp.tobytes(), size, look.room * look.exposure, glow)
         if key != self._kept and self._statics is not None:
             self._into(self.smooth_fb, size)
             self.c.enable(moderngl.DEPTH_TEST)
@@ -357,17 +360,18 @@ class Renderer:
     def _light_on(self, bodies: Bodies, beams: Beams, exposure: float) -> NDArray:
         """(m, 6): whence light of the beams comes to each body part, and how much."""
         lit = np.flatnonzero((beams.rgb.max(axis=1, initial=0) > 1e-4) & (beams.kind != 2))
-        if not len(lit) or not len(bodies.unit):
+        if not len(lit) or not len(bodies.unit) or not exposure:
             return np.zeros((len(bodies.unit), 6))
         some = Beams(**{f.name: getattr(beams, f.name)[lit] for f in fields(Beams)})
         lamp, rgb = light_on_bodies(bodies, some, pack_beams(some), self.blocks.shade)
         return np.concatenate([lamp, rgb * exposure], axis=1)
 
-    def _draw_bodies(self, bodies: Bodies, tint: NDArray, light: NDArray) -> None:
+    def _draw_bodies(self, bodies: Bodies, tint: NDArray, light: NDArray, lines: bool) -> None:
         self._into(self.scene_fb, self.size or (1, 1))
         self.c.enable(moderngl.DEPTH_TEST)
         self.c.disable(moderngl.CULL_FACE)
-        for shape, mesh in enumerate(self.shapes):
+        for shape, solid in enumerate(self.shapes):
+            mesh = self.edges if lines and shape == 0 else solid
             here = bodies.shape == shape
             if here.any():
                 matrix = bodies.matrix[here, :3].reshape(-1, 12)
@@ -379,7 +383,7 @@ class Renderer:
                     mesh,
                     rows,
                     ("4f 4f 4f 3f 3f 3f/i", "iR0", "iR1", "iR2", "iC", "iL", "iK"),
-                    moderngl.TRIANGLES,
+                    moderngl.LINES if mesh is self.edges else moderngl.TRIANGLES,
                 )
 
     def _instanced(
@@ -408,15 +412,17 @@ class Renderer:
         array.release()
         data.release()
 
-    def _draw_beams(self, packed: NDArray, camera: Camera) -> None:
+    def _draw_beams(self, packed: NDArray, camera: Camera, shade: bool) -> None:
         to = np.array(camera.eye, np.float32) - packed[:, :3]
         axial = (to * packed[:, 4:7]).sum(axis=1)
         off = np.sqrt(np.maximum((to * to).sum(axis=1) - axial**2, 0))
         inside = (axial > -0.5) & (off < np.maximum(axial, 0) * packed[:, 3] * 1.3 + 0.6)
         special = shaped(packed) if self.plates is not None else np.zeros(len(packed), bool)
         packed = packed.copy()
-        packed[:, 15] = self.blocks.ends(packed)
-        packed[:, SHADES] = self.blocks.shading_haze(packed)
+        packed[:, 15] = packed[:, 11]
+        if shade:
+            packed[:, 15] = self.blocks.ends(packed)
+            packed[:, SHADES] = self.blocks.shading_haze(packed)
         for kind, width, which in _by_kind(packed, special):
             self._instanced(
                 "quad" + kind, self.quad, packed[which & ~inside][:, :width], _LAYOUT[width]
@@ -433,7 +439,7 @@ class Renderer:
                 )
                 self.c.disable(moderngl.CULL_FACE)
 
-    def _draw_pools(self, packed: NDArray) -> None:
+    def _draw_pools(self, packed: NDArray, shade: bool) -> None:
         for plane in self.planes:
             rows = pool_rows(packed, plane, self.deck)
             if len(rows):
@@ -447,7 +453,8 @@ class Renderer:
                 )
                 special = shaped(rows) if self.gobos is not None else np.zeros(len(rows), bool)
                 box = rows[:, SHAPED:]
-                rows[:, SHADES] = self.blocks.shading_pools(rows, plane)
+                if shade:
+                    rows[:, SHADES] = self.blocks.shading_pools(rows, plane)
                 for kind, width, which in _by_kind(rows, special):
                     formats, *names = _LAYOUT[width]
                     layout = (formats.replace("/i", " 4f/i"), *names, "iQ")

@@ -24,12 +24,16 @@ class Scene:
     pieces: dict[str, NDArray[np.float32]] = field(default_factory=dict)
 
 
-def scene_of(show: Show, rig: Rig) -> Scene:
-    """The scene of a rig; the show gives the profiles' files and the kept meshes."""
+def scene_of(show: Show, rig: Rig, triangles: int = bodies.BODY) -> Scene:
+    """The scene of a rig; the show gives the profiles' files and the kept meshes. A body has so
+    many triangles at most, 0: as many as its file has.
+    """
     wanted = {s.mesh for s in rig.structures if s.kind == "mesh"}
     pieces = {
         f.name: found
         for f in show.files
         if f.name in wanted and (found := bodies.set_piece(f.data, f.name)) is not None
     }
-    return Scene(rig.structures, bodies.bodies(show, rig), bodies.gobos(show, rig), pieces)
+    return Scene(
+        rig.structures, bodies.bodies(show, rig, triangles), bodies.gobos(show, rig), pieces
+    )

@@ -14,10 +14,11 @@ from numpy.typing import NDArray
 from isthmus.errors import EntryFault, NetworkFault
 from isthmus.output.view import RigView
 from isthmus.render.client import MAX_PIXELS, Picture, RenderClient, Request
-from isthmus.render.look import Look
+from isthmus.render.look import look_of
 from isthmus.render.scene import scene_of
 from isthmus.show.records import Show
-from isthmus.stage import Camera, Drawn
+from isthmus.stage import Camera
+from isthmus.stage.drawing import Drawing
 from isthmus.stage.space import space_of
 
 BODY = (0.17, 0.175, 0.19)
@@ -30,24 +31,22 @@ def stills(
     view: RigView,
     shots: Iterable[tuple[Camera, NDArray[np.uint8]]],
     size: tuple[int, int],
-    look: Look,
-    how: Drawn = Drawn(),  # noqa: B008
+    drawing: Drawing,
 ) -> Iterator[bytes]:
     """RGBA bytes for each (camera, frame), drawn by a process of its own. Raises NetworkFault when
     it cannot be drawn.
     """
     check_size(size)
-    if look.space is None:
-        space = space_of(view.rig.positions, view.rig.structures)
-        look = replace(look, space=(space.low, space.high))
+    space = space_of(view.rig.positions, view.rig.structures)
+    look = replace(look_of(drawing), space=(space.low, space.high))
     client = RenderClient()
     client.start()
     try:
         _expect(client, "ready")
-        scene = scene_of(show, view.rig)
+        scene = scene_of(show, view.rig, drawing.triangles)
         tint = np.tile(np.array(BODY), (max(1, len(view.rig.order)), 1))
         for camera, frame in shots:
-            beams, bodies = view.pose(frame, how)
+            beams, bodies = view.pose(frame, drawing.drawn())
             client.ask(Request(size, camera, beams, bodies, tint, look, scene))
             scene = None
             yield bytes(client.pixels(_expect(client, "picture")))

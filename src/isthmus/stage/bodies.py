@@ -29,7 +29,8 @@ _FOLDERS = (
     ("models/3ds", "3ds"),
     ("models/3ds_high", "3ds"),
 )
-_BODY = 3_000  # triangles of one part of a unit: there may be hundreds of them
+BODY = 3_000  # triangles of one part of a unit: there may be hundreds of them
+MOST = 40_000  # of anything
 
 
 @lru_cache(maxsize=256)
@@ -48,22 +49,26 @@ def _member(data: bytes, names: tuple[str, ...]) -> bytes | None:
 
 
 @lru_cache(maxsize=512)
-def _body(data: bytes, key: MeshKey) -> Triangles | None:
+def _body(data: bytes, key: MeshKey, triangles: int) -> Triangles | None:
     found = _member(data, tuple(f"{folder}/{key.file}.{ending}" for folder, ending in _FOLDERS))
     if found is None:
         return None
     try:
-        return simplified(fitted(read_mesh(found, key.file), key.size), _BODY)
+        most = min(triangles or MOST, MOST)
+        return simplified(fitted(read_mesh(found, key.file), key.size), most)
     except IsthmusError:
         return None  # a stand-in body takes its place
 
 
-def bodies(show: Show, rig: Rig) -> tuple[Triangles, ...]:
-    """The mesh of each of the rig's bodies; one made here where it is missing or cannot be read."""
+def bodies(show: Show, rig: Rig, triangles: int = BODY) -> tuple[Triangles, ...]:
+    """The mesh of each of the rig's bodies, of so many triangles at most (0: all); one made here
+    where it is missing or cannot be read.
+    """
     profiles = {p.key: p for p in show.profiles}
     found = []
     for key in rig.meshes:
-        read = _body(profiles[key.profile].data, key) if key.profile in profiles else None
+        stored = profiles.get(key.profile)
+        read = _body(stored.data, key, triangles) if stored else None
         found.append(read if read is not None else _made(key))
     return tuple(found)
 
@@ -79,7 +84,7 @@ def _made(key: MeshKey) -> Triangles:
 def set_piece(data: bytes, name: str) -> Triangles | None:
     """A kept mesh of a structure."""
     try:
-        return simplified(read_mesh(data, name), 40_000)
+        return simplified(read_mesh(data, name), MOST)
     except IsthmusError:
         return None
 

@@ -60,29 +60,16 @@ def pose(rig: Rig, states: list[LightState], how: Drawn) -> tuple[Beams, Bodies]
             for m, prism in zip(mine, itertools.cycle(prisms), strict=False)
         ]
         units = np.arange(group.first, group.first + len(group.units))
-        for part in group.program.assembly.parts:
-            model = part.model
-            index = meshes.get(mesh_key(group.units[0].profile, model), -1) if not how.boxes else -1
-            if index >= 0:
-                matrix.append(place(part.chain))
-            else:
-                matrix.append(
-                    place(part.chain)
-                    * np.array(
-                        [
-                            max(model.length, 0.02),
-                            max(model.width, 0.02),
-                            max(model.height, 0.02),
-                            1.0,
-                        ]
-                    )
-                )
-            shape.append(
-                np.full(
-                    len(units),
-                    2 + index if index >= 0 else int(model.primitive in ROUND and not how.boxes),
-                )
-            )
+        for part in group.program.assembly.parts if how.bodies != "none" else ():
+            model, turned = part.model, place(part.chain)
+            key = mesh_key(group.units[0].profile, model)
+            index = meshes.get(key, -1) if how.meshed(key) else -1
+            if index < 0:
+                size = [max(v, 0.02) for v in (model.length, model.width, model.height)]
+                turned = turned * np.array([*size, 1.0])
+            matrix.append(turned)
+            drum = int(model.primitive in ROUND and how.bodies != "boxes")
+            shape.append(np.full(len(units), 2 + index if index >= 0 else drum))
             owner.append(units)
     bodies = Bodies(
         np.concatenate(matrix) if matrix else np.zeros((0, 4, 4)),

@@ -110,14 +110,19 @@ class Bodies:
 @dataclass(frozen=True)
 class Drawn:
     """How units are turned into beams: cells each, averaged or pattern; seconds for what spins and
-    flashes; whether units whose beam is switched off keep only their lens; bodies as plain boxes.
+    flashes; whether units whose beam is switched off keep only their lens; bodies by their meshes:
+    all, those of our own shapes, as plain boxes, or none.
     """
 
     cells: str = "each"
     time: float = 0.0
     flash: bool = False
     hide_off: bool = True
-    boxes: bool = False
+    bodies: str = "shaped"  # "own", "boxes" or "none"
+
+    def meshed(self, key: MeshKey) -> bool:
+        """Whether a body is drawn by its mesh."""
+        return self.bodies == "shaped" or (self.bodies == "own" and not key.profile)
 
 
 NEARER_DAYLIGHT = 4200.0  # kelvin: 1e6/4200 lies between 3200 and 5600

@@ -73,6 +73,7 @@ class Pictures:
         """Only drifting haze, flashing and turning need new pictures without a change: a still
         scene costs nothing.
         """
+        drawing = self.view.drawing
         view, frame = self.view.staged.source()
         states = view.states(frame)
         lit = any(state.rgb.any() for state in states)
@@ -81,12 +82,7 @@ class Pictures:
             for state in states
         )
         if (
-            (
-                lit
-                and self.view.look.haze > 0
-                and self.view.look.drift > 0
-                and self.view.drawing.uneven
-            )
+            (lit and drawing.haze > 0 and drawing.drift > 0 and drawing.uneven > 0)
             or (lit and moving)
             or self._stale
         ):

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import QWidget
 
 from isthmus.app.canvas.overlay import sign
 from isthmus.app.canvas.pictures import Pictures
+from isthmus.app.canvas.stage_drawing import StageDrawing
 from isthmus.app.canvas.stage_hands import StageHands
 from isthmus.app.canvas.stage_over import StageOver
 from isthmus.app.canvas.staged import Staged
@@ -31,11 +32,10 @@ from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind
 from isthmus.app.model.workbench import Workbench
 from isthmus.output import RigView
-from isthmus.render import Look
 from isthmus.show.records import Show, Vec3
 from isthmus.stage import VIEWS, Camera
 from isthmus.stage.camera import seen_from
-from isthmus.stage.drawing import EVEN, Drawing
+from isthmus.stage.drawing import Drawing
 from isthmus.stage.space import corners
 
 Floats = NDArray[np.float64]
@@ -62,13 +62,11 @@ class StageView(QWidget):
     tool_changed = Signal()
     menu_wanted = Signal(object)  # where on the screen
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, bench: Workbench, choice: StageDrawing) -> None:
         super().__init__()
         self.bench = bench
         self.camera = VIEWS["Seats"]
-        self.look = Look()
-        self.room_set = False  # the room light was set by hand
-        self.drawing: Drawing = EVEN
+        self.choice = choice
         self.tool: Tool | None = None
         # units that do something else than asked: words and severity
         self.wrong: dict[str, tuple[str, str]] = {}
@@ -95,6 +93,11 @@ class StageView(QWidget):
         bind(bench.changed, self, self.pictures.renew)
         for signal in (theme.changed, bench.plan.figures_changed):
             bind(signal, self, self.update)
+
+    @property
+    def drawing(self) -> Drawing:
+        """How it is drawn, as it is set now."""
+        return self.choice.now
 
     def showEvent(self, event: QShowEvent) -> None:
         self.pictures.show()

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from isthmus.output import RigView
 from isthmus.render import Request, scene_of
+from isthmus.render.look import look_of
 from isthmus.show.records import Show
-from isthmus.stage import Drawn
 from isthmus.stage.space import Space, space_of
 
 if TYPE_CHECKING:
@@ -61,25 +61,18 @@ class Staged:
     def request(self, size: tuple[int, int]) -> Request:
         view, frame = self.source()
         drawing, seconds = self.view.drawing, time.monotonic() - self._born
-        beams, bodies = view.pose(
-            frame, Drawn(drawing.cells, seconds, True, True, drawing.bodies == "boxes")
-        )
+        beams, bodies = view.pose(frame, drawing.drawn(seconds, True))
         tint = np.tile(BODY, (max(1, len(view.rig.order)), 1))
         for index in self.held(view):
             tint[index] = HELD
         space = space_of(view.rig.positions, view.rig.structures)
         look = replace(
-            self.view.look,
-            room=self.room_light(),
-            time=seconds,
-            scale=drawing.coarse,
-            samples=drawing.samples,
-            fall=drawing.fall,
-            uneven=self.view.look.uneven if drawing.uneven else 0.0,
-            space=(space.low, space.high),
+            look_of(drawing), room=self.room_light(), time=seconds, space=(space.low, space.high)
         )
-        key = (id(view.rig.structures), view.rig.meshes, view.rig.gobos)
-        scene = scene_of(self.shown_show(), view.rig) if key != self.view.pictures.scene else None
+        key = (id(view.rig.structures), view.rig.meshes, view.rig.gobos, drawing.triangles)
+        scene = None
+        if key != self.view.pictures.scene:
+            scene = scene_of(self.shown_show(), view.rig, drawing.triangles)
         self._kept_structures = view.rig.structures  # so that its identity is not used again
         self.view.pictures.asked_scene = key
         return Request(size, self.view.camera, beams, bodies, tint, look, scene, drawing.hold)
@@ -88,7 +81,8 @@ class Staged:
         """The room as it is set; while nothing is lit and it was not set, a working light."""
         view, frame = self.source()
         lit = any(state.rgb.any() for state in view.states(frame))
-        return self.view.look.room if lit or self.view.room_set else WORKING_LIGHT
+        choice = self.view.choice
+        return choice.now.room if lit or choice.room_set else WORKING_LIGHT
 
     def held(self, view: RigView) -> list[int]:
         """Rows of the selected units: by id, or by number where the rig's own truth is shown."""

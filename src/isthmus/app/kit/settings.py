@@ -13,7 +13,7 @@ import platformdirs
 from isthmus.app.kit.log import state_folder
 from isthmus.errors import IsthmusError
 from isthmus.show.container import write_atomically
-from isthmus.stage.drawing import Drawing
+from isthmus.stage.drawing import Drawing, as_now
 
 
 class Settings(msgspec.Struct, kw_only=True):
@@ -29,6 +29,7 @@ class Settings(msgspec.Struct, kw_only=True):
     look_for_nodes: bool = False
     drawing: str = "Even"  # the drawing setting in use, by name
     drawings: tuple[Drawing, ...] = ()  # own ones
+    drawn: Drawing | None = None  # as it was last set, with what was changed since it was chosen
     patch_columns: tuple[str, ...] = ()
     paper_columns: dict[
         str, dict[str, str]
@@ -50,7 +51,10 @@ def load() -> Settings:
     """Never fails: a file that cannot be read is set aside and the defaults are taken."""
     file = config_file()
     try:
-        found = msgspec.json.decode(file.read_bytes(), type=Settings)
+        raw = msgspec.json.decode(file.read_bytes())
+        if isinstance(raw, dict) and "drawings" in raw:
+            raw["drawings"] = as_now(raw["drawings"])
+        found = msgspec.convert(raw, Settings)
     except FileNotFoundError:
         return Settings()
     except (OSError, msgspec.MsgspecError, UnicodeDecodeError):

@@ -11,7 +11,7 @@ in vec3 wn;
 #endif
 void main() {
 #ifdef FLAT
-  vec3 N = normalize(cross(dFdy(wp), dFdx(wp)));
+  vec3 N = cross(dFdy(wp), dFdx(wp)); N = dot(N, N) > 1e-14 ? normalize(N) : normalize(cam - wp);  // a line has none
 #else
   vec3 N = normalize(wn);
 #endif

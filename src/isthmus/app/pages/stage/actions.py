@@ -74,7 +74,7 @@ def actions_of(page: StagePage) -> list[Action]:
         Action(
             "stage.look",
             "Light and drawing…",
-            lambda: LookDialog(over, bench, [view, page.other], page.house.settings).show(),
+            lambda: LookDialog(over, bench, page.choice, page.house.settings).show(),
             "Ctrl+Alt+G",
             group="Stage",
         ),

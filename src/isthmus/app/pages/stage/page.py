@@ -4,13 +4,12 @@ they differ.
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from msgspec.structs import replace as with_changes
 from numpy.typing import NDArray
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -24,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from isthmus.app.canvas.aim_bar import AimBar
 from isthmus.app.canvas.plan_canvas import PlanCanvas
+from isthmus.app.canvas.stage_drawing import StageDrawing
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.canvas.structure_menu import structure_menu
 from isthmus.app.kit.actions import Action
@@ -37,7 +37,6 @@ from isthmus.output import RigView, compile_show
 from isthmus.output.differ import Difference, differences, in_words
 from isthmus.show.records import SLOTS, SavedView, Show, Vec3
 from isthmus.stage import VIEWS, Camera
-from isthmus.stage.drawing import LEVELS
 from isthmus.standin import rig_show, slots_by_unit
 
 TRUTHS = ("Sent", "Simulated rig", "Side by side", "Difference")
@@ -64,8 +63,9 @@ class StagePage(Page):
         bench, actions, rig, kept = house.bench, house.actions, house.rig, house.settings
         self.rig = rig
         self.plan: PlanCanvas | None = None  # beside the stage, when it is wanted there
-        self.view = StageView(bench)
-        self.other = StageView(bench)  # the rig's, when both are shown
+        self.choice = StageDrawing(kept)
+        self.view = StageView(bench, self.choice)
+        self.other = StageView(bench, self.choice)  # the rig's, when both are shown
         self.other.hide()
         self.truth = TRUTHS[0]
         self.differ: list[Difference] = []
@@ -74,9 +74,7 @@ class StagePage(Page):
         self._frame: NDArray[np.uint8] | None = None
         self._apart: _Apart | None = None
         self._alone: Camera | None = None  # where one looked from before both were shown
-        known = {d.name: d for d in (*LEVELS, *kept.drawings)}
         for view in (self.view, self.other):
-            view.drawing = known.get(kept.drawing, view.drawing)
             view.pictures.seen = self._say_rate
         self.add_switches(TRUTHS)
         self.switches[0].setChecked(True)
@@ -106,12 +104,13 @@ class StagePage(Page):
             row.addWidget(label(words, "quiet"))
             slider = QSlider(Qt.Orientation.Horizontal)
             slider.setRange(0, 200)
-            slider.setValue(100)
             slider.setFixedWidth(48)
             slider.setAccessibleName(words)
-            slider.valueChanged.connect(lambda v, n=name: self._look(n, v / 100))
+            slider.valueChanged.connect(lambda v, n=name: self.choice.change(**{n: v / 100}))
             self.sliders[name] = slider
             row.addWidget(slider)
+        bind(self.choice.changed, self, self._show_drawing)
+        self._show_drawing()
         row.addWidget(actions.button("stage.look", "Drawing…", "quiet", name="drawing"))
         self.more = button("More ▾", "quiet", self._more, name="more of stage")
         row.addWidget(self.more)
@@ -214,10 +213,11 @@ class StagePage(Page):
             self.places.addItem(name)
         self.places.setCurrentIndex(max(0, self.places.findText(now)))
 
-    def _look(self, name: str, value: float) -> None:
+    def _show_drawing(self) -> None:
+        for name, slider in self.sliders.items():
+            with QSignalBlocker(slider):
+                slider.setValue(round(100 * getattr(self.choice.now, name)))
         for view in (self.view, self.other):
-            view.look = replace(view.look, **{name: value})
-            view.room_set = view.room_set or name == "room"
             view.pictures.renew()
 
     def _say_state(self) -> None:

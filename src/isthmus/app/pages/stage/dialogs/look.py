@@ -4,13 +4,14 @@ and back.
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Sequence
 from pathlib import Path
 
 import msgspec
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
     QCheckBox,
+    QComboBox,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -19,11 +20,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from isthmus.app.canvas.stage_view import StageView
+from isthmus.app.canvas.stage_drawing import StageDrawing
 from isthmus.app.kit import settings
 from isthmus.app.kit.dialogs import Frame
 from isthmus.app.kit.theme import SIZE, font
-from isthmus.app.kit.widgets import Section, button, choice, field, label
+from isthmus.app.kit.widgets import Section, bind, button, field, label
+from isthmus.app.kit.widgets import choice as choice_box
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch.edits import change_units
@@ -34,21 +36,30 @@ from isthmus.stage.drawing import (
     CELLS,
     FALLS,
     LEVELS,
-    Drawing,
+    LIGHT,
+    TRIANGLES,
     checked,
     read_settings,
     write_settings,
 )
 
-SLIDERS = (
-    ("haze", "Haze", 200),
-    ("uneven", "Unevenness", 100),
-    ("grain", "Grain", 300),
-    ("depth", "Depth", 200),
-    ("drift", "Drift", 300),
-    ("room", "Room light", 200),
-    ("strength", "Beams", 200),
+HAZE = (
+    ("haze", "How thick"),
+    ("uneven", "How uneven"),
+    ("grain", "Size of its clouds"),
+    ("depth", "How deep they reach"),
+    ("drift", "How fast it drifts"),
 )
+LIGHTS = (("room", "Room light"), ("strength", "Beams"), ("exposure", "Exposure"))
+BODY_WORDS = {
+    "none": "not drawn",
+    "outlines": "outline boxes",
+    "boxes": "boxes",
+    "own": "own shapes",
+    "shaped": "own shapes and meshes",
+}
+CELL_WORDS = {"each": "each cell", "averaged": "averaged", "pattern": "as a pattern"}
+FALL_WORDS = {"none": "not at all", "gentle": "gently", "true": "truly (1/d²)"}
 MAX_FILE = 1_000_000
 
 
@@ -56,178 +67,148 @@ class LookDialog(Frame):
     """Works at once; there is nothing to take or refuse."""
 
     def __init__(
-        self, parent: QWidget, bench: Workbench, views: list[StageView], kept: settings.Settings
+        self, parent: QWidget, bench: Workbench, choice: StageDrawing, kept: settings.Settings
     ) -> None:
-        super().__init__(parent, "Light and drawing", "Done", lambda: True, 520)
+        super().__init__(parent, "Light and drawing", "Done", lambda: True, 560)
         self.setObjectName("light and drawing")
         self.setModal(False)
-        self.bench, self.views, self.kept = bench, views, kept
-        view = views[0]
-        self.body.addWidget(Section("Light"))
-        grid = QGridLayout()
+        self.cancel.hide()  # it works at once
+        self.bench, self.choice, self.kept = bench, choice, kept
+        self._named()
         self.sliders: dict[str, QSlider] = {}
-        for index, (name, words, most) in enumerate(SLIDERS):
-            slider = QSlider(Qt.Orientation.Horizontal)
-            slider.setRange(0, most)
-            slider.setValue(round(100 * getattr(view.look, name)))
-            slider.setObjectName(f"look {name}")
-            slider.setAccessibleName(words)
-            slider.valueChanged.connect(lambda v, n=name: self._look(n, v / 100))
-            grid.addWidget(label(words, "quiet"), index // 2, index % 2 * 2)
-            grid.addWidget(slider, index // 2, index % 2 * 2 + 1)
-            self.sliders[name] = slider
-        self.body.addLayout(grid)
-        self.body.addWidget(Section("Drawing"))
+        self.boxes: dict[str, QComboBox] = {}
+        self.spins: dict[str, QSpinBox] = {}
+        self._section("Haze", [self._slider(name, words) for name, words in HAZE])
+        falls = self._box("fall", "Falls off", [(f, FALL_WORDS[f]) for f in FALLS])
+        self._section("Light", [*(self._slider(name, words) for name, words in LIGHTS), falls])
+        sizes = [(n, f"{n} triangles" if n else "all triangles") for n in TRIANGLES]
+        exact = self._box("bodies", "Drawn", [(b, BODY_WORDS[b]) for b in BODIES])
+        self._section("Bodies", [exact, self._box("triangles", "Meshes up to", sizes)])
+        smooth = [(n, f"{n} samples" if n else "off") for n in (0, 2, 4)]
+        self.shade = QCheckBox("structures shade, bodies are lit")
+        self.shade.setObjectName("shade")
+        self.shade.toggled.connect(lambda on: choice.change(shade=on))
+        self._section(
+            "Fast or faithful",
+            [
+                self._box("cells", "Cells", [(c, CELL_WORDS[c]) for c in CELLS]),
+                self._spin("coarse", "Pixels a beam sample", 1, 4),
+                self._box("samples", "Smoothing", smooth),
+                self._spin("cap", "Frames/s at most", 1, 240),
+                self._spin("hold", "Frames/s to hold", 0, 120),
+                ("", self.shade),
+            ],
+        )
+        self.spins["hold"].setSpecialValueText("off")
+        self._files()
+        bind(choice.changed, self, self._show)
+        self._show()
+        self._say_beams()
+
+    def _named(self) -> None:
         row = QHBoxLayout()
-        self.level = choice("drawing level")
+        self.level = choice_box("drawing level")
+        self.level.setToolTip("Quick, Even and Fine leave haze and light as they are.")
         self._fill()
+        self.level.activated.connect(lambda _: self.choice.use(self.level.currentData()))
         row.addWidget(self.level, 1)
         self.name = field("own drawing name", hint="name of your own")
         row.addWidget(self.name)
-        row.addWidget(button("Keep", run=lambda: bench.guard(self._keep), name="keep drawing"))
+        keep = button("Keep", run=lambda: self.bench.guard(self._keep), name="keep drawing")
+        keep.setToolTip("Keep everything that is set here under this name")
+        row.addWidget(keep)
         self.body.addLayout(row)
-        form = QGridLayout()
-        self.bodies = choice(
-            "bodies",
-            [(b, {"boxes": "as boxes", "shaped": "shaped, with meshes"}[b]) for b in BODIES],
-        )
-        self.cells = choice(
-            "cells",
-            [
-                (c, {"each": "each cell", "averaged": "averaged", "pattern": "as a pattern"}[c])
-                for c in CELLS
-            ],
-        )
-        self.fall = choice(
-            "fall",
-            [
-                (f, {"none": "not at all", "gentle": "gently", "true": "truly (1/d²)"}[f])
-                for f in FALLS
-            ],
-        )
-        self.coarse, self.samples = (
-            _spin("beam resolution", 1, 4),
-            choice("smoothing", [(s, "off" if not s else f"{s} samples") for s in (0, 2, 4)]),
-        )
-        self.cap, self.hold = _spin("frame cap", 1, 240), _spin("hold", 0, 120)
-        self.uneven = QCheckBox("uneven haze")
-        self.uneven.setObjectName("uneven haze")
-        self.hold.setSpecialValueText("off")
-        pairs = (
-            ("Bodies", self.bodies),
-            ("Cells", self.cells),
-            ("Light falls off", self.fall),
-            ("Pixels a beam sample", self.coarse),
-            ("Smoothing", self.samples),
-            ("Frames/s at most", self.cap),
-            ("Frames/s to hold", self.hold),
-            ("", self.uneven),
-        )
+
+    def _section(self, title: str, pairs: Sequence[tuple[str, QWidget]]) -> None:
+        """What a person asks, with what answers it, two a row."""
+        self.body.addWidget(Section(title))
+        grid = QGridLayout()
+        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(3, 1)
+        grid.setColumnMinimumWidth(0, 118)
+        grid.setColumnMinimumWidth(2, 136)
         for index, (words, one) in enumerate(pairs):
-            form.addWidget(label(words, "quiet"), index // 2, index % 2 * 2)
-            form.addWidget(one, index // 2, index % 2 * 2 + 1)
-        self.body.addLayout(form)
+            if words:
+                grid.addWidget(label(words, "quiet"), index // 2, index % 2 * 2)
+            grid.addWidget(one, index // 2, index % 2 * 2 + 1)
+        self.body.addLayout(grid)
+
+    def _slider(self, name: str, words: str) -> tuple[str, QWidget]:
+        slider = QSlider(Qt.Orientation.Horizontal)
+        slider.setRange(0, round(100 * LIGHT[name]))
+        slider.setObjectName(f"look {name}")
+        slider.setAccessibleName(words)
+        slider.valueChanged.connect(lambda v: self.choice.change(**{name: v / 100}))
+        self.sliders[name] = slider
+        return words, slider
+
+    def _box(
+        self, name: str, words: str, items: Sequence[tuple[object, str]]
+    ) -> tuple[str, QWidget]:
+        box = choice_box(name, items)
+        box.setAccessibleName(words)
+        box.activated.connect(lambda _: self.choice.change(**{name: box.currentData()}))
+        self.boxes[name] = box
+        return words, box
+
+    def _spin(self, name: str, words: str, low: int, high: int) -> tuple[str, QWidget]:
+        made = QSpinBox()
+        made.setRange(low, high)
+        made.setObjectName(name)
+        made.setAccessibleName(words)
+        made.setFont(font("table", 500, mono=True))
+        made.setFixedHeight(SIZE["control"])
+        made.valueChanged.connect(lambda v: self.choice.change(**{name: v}))
+        self.spins[name] = made
+        return words, made
+
+    def _files(self) -> None:
         files = QHBoxLayout()
+        guard = self.bench.guard
         files.addWidget(
-            button("To a file…", run=lambda: bench.guard(self._to_file), name="drawing to file")
+            button("To a file…", run=lambda: guard(self._to_file), name="drawing to file")
         )
         files.addWidget(
-            button(
-                "From a file…", run=lambda: bench.guard(self._from_file), name="drawing from file"
-            )
+            button("From a file…", run=lambda: guard(self._from_file), name="drawing from file")
         )
         files.addStretch(1)
         self.beam_off = button("", run=self._beams, name="beams off")
         files.addWidget(self.beam_off)
         self.body.addLayout(files)
-        self._show(view.drawing)
-        self.level.activated.connect(lambda _: self._use(self.level.currentData()))
-        for box in (self.bodies, self.cells, self.fall, self.samples):
-            box.activated.connect(lambda _: self._changed())
-        for spin in (self.coarse, self.cap, self.hold):
-            spin.valueChanged.connect(lambda _: self._changed())
-        self.uneven.toggled.connect(lambda _: self._changed())
-        self._say_beams()
-
-    def _all(self) -> list[Drawing]:
-        return [*LEVELS, *self.kept.drawings]
 
     def _fill(self) -> None:
         self.level.clear()
-        for one in self._all():
+        for one in self.choice.all():
             self.level.addItem(one.name, one)
 
-    def _look(self, name: str, value: float) -> None:
-        for view in self.views:
-            view.look = replace(view.look, **{name: value})
-            view.pictures.renew()
-
-    def _show(self, one: Drawing) -> None:
-        widgets = (
-            self.bodies,
-            self.cells,
-            self.fall,
-            self.samples,
-            self.coarse,
-            self.cap,
-            self.hold,
-            self.uneven,
-        )
-        for widget in widgets:
-            widget.blockSignals(True)
-        for box, value in (
-            (self.bodies, one.bodies),
-            (self.cells, one.cells),
-            (self.fall, one.fall),
-            (self.samples, one.samples),
-        ):
-            box.setCurrentIndex(box.findData(value))
-        for spin, value in ((self.coarse, one.coarse), (self.cap, one.cap), (self.hold, one.hold)):
-            spin.setValue(value)
-        self.uneven.setChecked(one.uneven)
-        for widget in widgets:
-            widget.blockSignals(False)
-        at = next((i for i, d in enumerate(self._all()) if d.name == one.name), 0)
-        self.level.setCurrentIndex(at)
-
-    def _now(self, name: str) -> Drawing:
-        return Drawing(
-            name=name,
-            bodies=self.bodies.currentData(),
-            cells=self.cells.currentData(),
-            fall=self.fall.currentData(),
-            samples=self.samples.currentData(),
-            coarse=self.coarse.value(),
-            cap=self.cap.value(),
-            hold=self.hold.value(),
-            uneven=self.uneven.isChecked(),
-        )
-
-    def _changed(self) -> None:
-        self._draw(self._now(self.views[0].drawing.name))
-
-    def _use(self, one: Drawing) -> None:
-        self._draw(one)
-        self._show(one)
-
-    def _draw(self, one: Drawing) -> None:
-        for view in self.views:
-            view.drawing = one
-            view.pictures.renew()
-        self.kept.drawing = one.name
+    def _show(self) -> None:
+        one = self.choice.now
+        for name, slider in self.sliders.items():
+            with QSignalBlocker(slider):
+                slider.setValue(round(100 * getattr(one, name)))
+        for name, box in self.boxes.items():
+            with QSignalBlocker(box):
+                box.setCurrentIndex(box.findData(getattr(one, name)))
+        for name, spin in self.spins.items():
+            with QSignalBlocker(spin):
+                spin.setValue(getattr(one, name))
+        with QSignalBlocker(self.shade):
+            self.shade.setChecked(one.shade)
+        self.boxes["triangles"].setEnabled(one.bodies == "shaped")
+        self.level.setCurrentIndex(max(0, self.level.findText(one.name)))
 
     def _keep(self) -> None:
         name = " ".join(self.name.text().split())
         if any(d.name.lower() == name.lower() for d in LEVELS):
             raise EntryFault(f"“{name}” is one of the shipped settings.", do="Choose another name.")
-        made = checked(self._now(name))
+        made = checked(msgspec.structs.replace(self.choice.now, name=name))
         self.kept.drawings = (
             *(d for d in self.kept.drawings if d.name.lower() != name.lower()),
             made,
         )
         settings.save(self.kept)
         self._fill()
-        self._use(made)
+        self.choice.use(made)
 
     def _to_file(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
@@ -238,9 +219,7 @@ class LookDialog(Frame):
             options=QFileDialog.Option.DontUseNativeDialog,
         )
         if name:
-            own = self.kept.drawings or (
-                msgspec.structs.replace(self._now("Mine"), name=self.views[0].drawing.name),
-            )
+            own = self.kept.drawings or (self.choice.now,)
             write_atomically(Path(name), write_settings(own))
 
     def _from_file(self) -> None:
@@ -262,7 +241,7 @@ class LookDialog(Frame):
             settings.save(self.kept)
             self._fill()
             if found:
-                self._use(found[0])
+                self.choice.use(found[0])
 
     def _say_beams(self) -> None:
         units = self.bench.selection.units()
@@ -288,13 +267,3 @@ class LookDialog(Frame):
             )
         )
         self._say_beams()
-
-
-def _spin(name: str, low: int, high: int) -> QSpinBox:
-    made = QSpinBox()
-    made.setRange(low, high)
-    made.setObjectName(name)
-    made.setAccessibleName(name)
-    made.setFont(font("table", 500, mono=True))
-    made.setFixedHeight(SIZE["control"])
-    return made

@@ -18,7 +18,6 @@ from isthmus.errors import EntryFault, IsthmusError
 from isthmus.output import Live, RigView
 from isthmus.render.still import GIF_SIDE, check_size, gif, png, stills, turntable
 from isthmus.show.container import write_atomically
-from isthmus.stage import Drawn
 
 KINDS = (
     ("png", "One picture (PNG)"),
@@ -112,13 +111,12 @@ class PictureDialog(Frame):
             self.view.staged.source()[1].copy(),
             self.view.camera,
         )
-        drawing, look = self.view.drawing, self.view.look
+        drawing = self.view.drawing
         view = (
             RigView(show, self.bench.levels.live.compiled)
             if self.view.rig_view is None
             else self.view.rig_view
         )
-        how = Drawn(drawing.cells, 0.0, False, True, drawing.bodies == "boxes")
         chosen = list(self.bench.selection.ids)
 
         def work(step: Step) -> str:
@@ -133,7 +131,7 @@ class PictureDialog(Frame):
                     live.let_go(chosen)
                     live.light_up([chosen[index * len(chosen) // count]])
                     shots.append((camera, live.frame.copy()))
-            pictures = stills(show, view, shots, size, look, how)
+            pictures = stills(show, view, shots, size, drawing)
             if kind == "png":
                 data = png(next(iter(pictures)), size)
             else:
