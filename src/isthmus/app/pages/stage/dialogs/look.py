@@ -85,8 +85,9 @@ class LookDialog(Frame):
         exact = self._box("bodies", "Drawn", [(b, BODY_WORDS[b]) for b in BODIES])
         self._section("Bodies", [exact, self._box("triangles", "Meshes up to", sizes)])
         smooth = [(n, f"{n} samples" if n else "off") for n in (0, 2, 4)]
-        self.shade = QCheckBox("structures shade, bodies are lit")
+        self.shade = QCheckBox("shade and lit bodies")
         self.shade.setObjectName("shade")
+        self.shade.setToolTip("Structures stop light, and bodies are lit by the beams they are in")
         self.shade.toggled.connect(lambda on: choice.change(shade=on))
         self._section(
             "Fast or faithful",
