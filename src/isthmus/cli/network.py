@@ -19,6 +19,7 @@ from isthmus.errors import EntryFault
 from isthmus.net import Hub, View, check, compare
 from isthmus.net.ipv4 import Change
 from isthmus.net.plan import RANGES, plan
+from isthmus.net.serial_ports import serial_ports
 from isthmus.output import Composer, Live, Masters, identity
 from isthmus.output.captured import CaptureLimits
 from isthmus.patch.choose import read_choice
@@ -94,7 +95,7 @@ def routes_set(options: argparse.Namespace) -> Result:
         made = core.remove_outputs(show, {o.id for o in gone})
         words = f"Removed {many(len(gone), 'output')}."
     else:
-        protocol = "sacn" if options.sacn else "artnet"
+        protocol = "dmx" if options.dmx else "sacn" if options.sacn else "artnet"
         hosts = read_hosts(options.to) if options.to else ()
         first = (
             read_number(protocol, options.sacn or options.artnet)
@@ -102,7 +103,7 @@ def routes_set(options: argparse.Namespace) -> Result:
             else 0
         )
         way = options.way or (
-            "unicast" if hosts else "multicast" if protocol == "sacn" else "asked"
+            core.DELIVERIES[protocol][0] if hosts or protocol != "artnet" else "asked"
         )
         outputs = []
         for at, universe in enumerate(universes):
@@ -111,7 +112,11 @@ def routes_set(options: argparse.Namespace) -> Result:
                 if first or options.artnet
                 else universe - (protocol == "artnet")
             )
-            numbers = {"port_address": number} if protocol == "artnet" else {"sacn": number}
+            numbers = {
+                "artnet": {"port_address": number},
+                "sacn": {"sacn": number},
+                "dmx": {"device": options.dmx},
+            }[protocol]
             more = {
                 "host": hosts[0] if hosts else "",
                 "more_hosts": hosts[1:],
@@ -296,6 +301,14 @@ def _settled(options: argparse.Namespace, show: Show) -> View:
     return hub.view
 
 
+def net_ports(options: argparse.Namespace) -> Result:
+    """The serial ports of this computer, and why one cannot be used."""
+    found = serial_ports()
+    rows = [{"device": p.device, "what": p.words, "trouble": p.trouble} for p in found]
+    lines = [f"{p.device:44} {p.words}{f': {p.trouble}' if p.trouble else ''}" for p in found]
+    return DONE, rows, lines or ["No serial adapter is plugged in."]
+
+
 def net_plan(options: argparse.Namespace) -> Result:
     """Propose addresses."""
     show = load(options.show)
@@ -399,7 +412,11 @@ def send(options: argparse.Namespace) -> Result:
         engine.start()
         sending = show.sending
         engine.pace(
-            sending.artnet_rate, sending.sacn_rate, sending.changed_only, sending.artnet_sync
+            sending.artnet_rate,
+            sending.sacn_rate,
+            sending.changed_only,
+            sending.artnet_sync,
+            sending.dmx_rate,
         )
         begun = time.monotonic()
         end = begun + options.seconds
@@ -428,6 +445,9 @@ def send(options: argparse.Namespace) -> Result:
         "error": stats.error,
         "rate": stats.rate,
         "spread_ms": stats.spread_ms,
+        "dmx_ports": [
+            {"device": p.device, "state": p.state, "packets": p.packets} for p in stats.ports
+        ],
         "outputs": stats.routes,
         "not_reached": dark,
     }
@@ -504,6 +524,7 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     made.add_argument("universes", help="1, or 1-4")
     made.add_argument("--artnet", metavar="ADDRESS", help="first port-address: 16, or 0.1.0")
     made.add_argument("--sacn", metavar="UNIVERSE", help="first sACN universe")
+    made.add_argument("--dmx", metavar="DEVICE", help="a DMX port of this computer: /dev/ttyUSB0")
     made.add_argument(
         "--to",
         metavar="HOSTS",
@@ -532,6 +553,7 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     made = verb(groups, "plan", net_plan, "propose addresses for this computer and the nodes")
     made.add_argument("--range", choices=list(RANGES), default="2.x")
     _adapter(made)
+    verb(groups, "ports", net_ports, "serial ports DMX may go out by", show=False)
     made = verb(verbs, "watch", watch, "what each device sends on the network", show=False)
     made.add_argument("--seconds", type=float, default=3.0)
     made.add_argument("--universes", help="sACN universes to join: 1-8")

@@ -5,7 +5,17 @@ is doing.
 dies. Nothing here knows of shows or profiles: rows of 512 bytes go to addresses.
 """
 
-from isthmus.engine.shared import ARTNET, SACN, SACN_PRIORITY, Identity, Route
-from isthmus.engine.supervisor import Engine, EngineStats
+from isthmus.engine.shared import ARTNET, DMX, SACN, SACN_PRIORITY, Identity, Route
+from isthmus.engine.supervisor import Engine, EngineStats, PortStats
 
-__all__ = ["ARTNET", "SACN", "SACN_PRIORITY", "Engine", "EngineStats", "Identity", "Route"]
+__all__ = [
+    "ARTNET",
+    "DMX",
+    "SACN",
+    "SACN_PRIORITY",
+    "Engine",
+    "EngineStats",
+    "Identity",
+    "PortStats",
+    "Route",
+]

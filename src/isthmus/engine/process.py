@@ -23,6 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.engine import shared as sh
+from isthmus.engine.dmx_ports import DmxPorts
 from isthmus.engine.lane import ENDINGS, GROUP, LOCAL, Lane, side_of
 from isthmus.sockets import Sender, receive_message
 from isthmus.sockets.outlets import NAMES
@@ -60,6 +61,7 @@ class Engine:
         self.generation = -1
         self.used = 0  # rows that any route reads
         self.frame: NDArray[np.uint8] = np.zeros((0, sh.SLOTS), np.uint8)
+        self.ports = DmxPorts(self.words)
         self.ending: list[tuple[Lane, set[tuple[str, int]] | None, int]] = []
         self.orphaned_at = 0.0
         self.discovered_at = -sacn.DISCOVERY_SECONDS
@@ -90,6 +92,7 @@ class Engine:
         self.generation, self.who, self.used, self.frame = generation, who, used, frame
         for at, kinds in enumerate(((sh.ARTNET,), (sh.SACN, sh.SACN_PRIORITY))):
             self._lay_out(at, [r for r in routes if r.kind in kinds])
+        self.ports.lay_out([r for r in routes if r.kind == sh.DMX])
         self.words[sh.S_ROUTES] = len(routes)
 
     def _lay_out(self, at: int, routes: list[sh.Route]) -> None:
@@ -140,6 +143,7 @@ class Engine:
         if bunch == 0:
             self.take()
             self._settle(now)
+            self.ports.feed(self.frame, self.state in (sh.SENDING, sh.HOLDING))
         lane = self.lanes[at]
         if (
             lane is not None
@@ -212,6 +216,7 @@ class Engine:
                 if lane is not None:
                     lane.end(self.post)
             time.sleep(0.005)
+        self.ports.end()
 
 
 class Clock:

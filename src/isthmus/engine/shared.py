@@ -52,7 +52,8 @@ WRITING = -1  # instead of the generation of a buffer that is being filled
     _S1,
     _S2,
     W_ROUTE_SUM,
-) = range(22)
+    W_RATE_DMX,  # millihertz
+) = range(23)
 # words the engine writes
 (
     S_TICKS,
@@ -67,13 +68,16 @@ WRITING = -1  # instead of the generation of a buffer that is being filled
     S_PRIORITY,
     S_LATE,
 ) = range(32, 43)
+MAX_DEVICES = 8  # DMX ports of this computer
+S_PORT_STATE, S_PORT_PACKETS = 44, 52  # one for each of them
 IDLE, SENDING, HOLDING, DARK = range(4)
-ARTNET, SACN, SACN_PRIORITY = range(3)
+ARTNET, SACN, SACN_PRIORITY, DMX = range(4)
 
 _HEAD = 64
 _IDENTITY = 96  # bytes: CID and source name
 _ROUTE_WORDS = 8
-_ROUTES_AT = _HEAD * 8 + _IDENTITY
+_DEVICE = 128  # bytes of a device's name
+_ROUTES_AT = _HEAD * 8 + _IDENTITY + MAX_DEVICES * _DEVICE
 _FRAMES_AT = _ROUTES_AT + MAX_ROUTES * _ROUTE_WORDS * 8
 _BYTES = _FRAMES_AT + BUFFERS * MAX_ROWS * SLOTS
 
@@ -94,12 +98,17 @@ def checksum(data: NDArray[np.uint8], seed: int) -> int:
     return (total & 0xFFFF_FFFF_FFFF_FFFF) - 2**63
 
 
+def _dotted(ip: int) -> str:
+    return socket.inet_ntoa(struct.pack(">I", ip))
+
+
 @dataclass(frozen=True)
 class Route:
     """One row of a frame on its way: to an Art-Net port-address or an sACN universe (`number`) at
     one host or group.
 
-    A row of kind SACN_PRIORITY holds priorities, sent with start code 0xDD.
+    A row of kind SACN_PRIORITY holds priorities, sent with start code 0xDD. One of kind DMX goes to
+    a serial port of this computer: `host` is its device.
     """
 
     row: int
@@ -130,7 +139,11 @@ class SharedFrames:
         self.fd = fd
         self.map = mmap.mmap(fd, _BYTES)
         self.words: NDArray[np.int64] = np.frombuffer(self.map, np.int64, _HEAD)
-        self.identity: NDArray[np.uint8] = np.frombuffer(self.map, np.uint8, _IDENTITY, _HEAD * 8)
+        self.who: NDArray[np.uint8] = np.frombuffer(
+            self.map, np.uint8, _ROUTES_AT - _HEAD * 8, _HEAD * 8
+        )  # identity and devices
+        self.identity = self.who[:_IDENTITY]
+        self.devices = self.who[_IDENTITY:].reshape(MAX_DEVICES, _DEVICE)
         self.routes: NDArray[np.int64] = np.frombuffer(
             self.map, np.int64, MAX_ROUTES * _ROUTE_WORDS, _ROUTES_AT
         ).reshape(MAX_ROUTES, _ROUTE_WORDS)
@@ -154,10 +167,14 @@ class SharedFrames:
         self, routes: list[Route], frame: NDArray[np.uint8], identity: Identity | None = None
     ) -> None:
         """New routes together with the first frame laid out for them."""
+        devices = list(dict.fromkeys(r.host for r in routes if r.kind == DMX))[:MAX_DEVICES]
+        routes = [r for r in routes if r.kind != DMX or r.host in devices]
         table = [
             (
                 r.row,
-                struct.unpack(">I", socket.inet_aton(r.host))[0],
+                devices.index(r.host)
+                if r.kind == DMX
+                else struct.unpack(">I", socket.inet_aton(r.host))[0],
                 r.number,
                 r.port,
                 r.kind,
@@ -174,10 +191,14 @@ class SharedFrames:
         self.identity[:] = np.frombuffer(
             (who.cid + who.source.encode()[:79]).ljust(_IDENTITY, b"\0"), np.uint8
         )
+        self.devices[:] = 0
+        for at, device in enumerate(devices):
+            name = np.frombuffer(device.encode()[:_DEVICE], np.uint8)
+            self.devices[at, : len(name)] = name
         self.words[W_ROUTE_COUNT] = len(table)
         self.words[W_ROUTE_GENERATION] += 1
         self.words[W_ROUTE_SUM] = self._route_sum(
-            self.routes[: len(table)], self.identity, int(self.words[W_ROUTE_GENERATION])
+            self.routes[: len(table)], self.who, int(self.words[W_ROUTE_GENERATION])
         )
         self.write_frame(frame)
         self.words[W_ROUTE_SEQ] += 1
@@ -188,16 +209,17 @@ class SharedFrames:
         if before % 2:
             return None
         rows = self.routes[: int(self.words[W_ROUTE_COUNT])].copy()
-        identity = self.identity.copy()
-        who = identity.tobytes()
+        copied = self.who.copy()
+        who, names = copied[:_IDENTITY].tobytes(), copied[_IDENTITY:].reshape(MAX_DEVICES, -1)
+        devices = [bytes(name).rstrip(b"\0").decode(errors="replace") for name in names]
         generation = int(self.words[W_ROUTE_GENERATION])
-        if int(self.words[W_ROUTE_SUM]) != self._route_sum(rows, identity, generation):
+        if int(self.words[W_ROUTE_SUM]) != self._route_sum(rows, copied, generation):
             return None
         if int(self.words[W_ROUTE_SEQ]) != before:
             return None
         routes = [
-            Route(row, socket.inet_ntoa(struct.pack(">I", ip)), *more)
-            for row, ip, *more in rows.tolist()
+            Route(row, devices[ip] if kind == DMX else _dotted(ip), number, port, kind, *more)
+            for row, ip, number, port, kind, *more in rows.tolist()
         ]
         return (
             generation,
@@ -224,5 +246,5 @@ class SharedFrames:
         return frame.reshape(-1, SLOTS)[:rows] if rows <= high else None
 
     @staticmethod
-    def _route_sum(rows: NDArray[np.int64], identity: NDArray[np.uint8], generation: int) -> int:
-        return checksum(rows.reshape(-1).view(np.uint8), checksum(identity, generation))
+    def _route_sum(rows: NDArray[np.int64], who: NDArray[np.uint8], generation: int) -> int:
+        return checksum(rows.reshape(-1).view(np.uint8), checksum(who, generation))

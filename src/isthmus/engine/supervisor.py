@@ -9,6 +9,7 @@ import socket
 import subprocess
 import sys
 import time
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -21,7 +22,22 @@ from isthmus.sockets import Outlets, send_message
 
 HOLD_SECONDS = 30
 RATE = 44.0
+DMX_RATE = 40.0
 _WAIT_BETWEEN_STARTS = 0.3
+
+
+@dataclass(frozen=True)
+class PortStats:
+    """A DMX port of this computer: off, sending, gone, denied (not allowed), taken (by another
+    program) or unfit.
+    """
+
+    device: str
+    state: str
+    packets: int
+
+
+PORT_STATES = ("off", "sending", "gone", "denied", "taken", "unfit")
 
 
 @dataclass(frozen=True)
@@ -41,6 +57,7 @@ class EngineStats:
     restarts: int
     pid: int
     returned_at: str
+    ports: tuple[PortStats, ...] = ()
 
 
 _STATES = {sh.IDLE: "idle", sh.SENDING: "sending", sh.HOLDING: "holding", sh.DARK: "dark"}
@@ -58,6 +75,7 @@ class Engine:
         self.frames = sh.SharedFrames()
         words = self.frames.words
         words[sh.W_RATE_ARTNET] = words[sh.W_RATE_SACN] = int(RATE * 1000)
+        words[sh.W_RATE_DMX] = int(DMX_RATE * 1000)
         words[sh.W_HOLD_MS] = int(hold_seconds * 1000)
         self.outlets: Outlets | None = None
         self._own_outlets = False
@@ -160,10 +178,12 @@ class Engine:
         sacn: float = RATE,
         changed_only: bool = False,
         artnet_sync: bool = False,
+        dmx: float = DMX_RATE,
     ) -> None:
         """Rates in Hz and habits; they hold from the next tick on."""
         words = self.frames.words
         words[sh.W_RATE_ARTNET], words[sh.W_RATE_SACN] = int(artnet * 1000), int(sacn * 1000)
+        words[sh.W_RATE_DMX] = int(dmx * 1000)
         words[sh.W_CHANGED_ONLY], words[sh.W_ARTNET_SYNC] = int(changed_only), int(artnet_sync)
 
     def enable(self, on: bool) -> None:
@@ -202,7 +222,15 @@ class Engine:
             self.restarts,
             self._process.pid if self._process else 0,
             self._returned_at,
+            tuple(self._port_stats()) if alive else (),
         )
+
+    def _port_stats(self) -> Iterator[PortStats]:
+        words = self.frames.words
+        devices = dict.fromkeys(r.host for r in self._routes or () if r.kind == sh.DMX)
+        for at, device in enumerate(list(devices)[: sh.MAX_DEVICES]):
+            state = PORT_STATES[int(words[sh.S_PORT_STATE + at]) % len(PORT_STATES)]
+            yield PortStats(device, state, int(words[sh.S_PORT_PACKETS + at]))
 
     def stop(self) -> None:
         """End the streams, tell receivers, end."""

@@ -12,7 +12,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.engine import SACN, SACN_PRIORITY, Identity, Route
+from isthmus.engine import DMX, SACN, SACN_PRIORITY, Identity, Route
 from isthmus.output.compile import Compiled
 from isthmus.output.live import Live
 from isthmus.output.masters import DARK, HOLD, Masters, row_of
@@ -46,6 +46,8 @@ def hosts_of(output: Output, asking: Asking, broadcast: str) -> tuple[str, ...]:
 
 
 def routes_of(output: Output, row: int, asking: Asking, broadcast: str) -> list[Route]:
+    if output.protocol == "dmx":
+        return [Route(row, output.device, output.number, 0, DMX)]
     hosts = hosts_of(output, asking, broadcast)
     if output.protocol == "artnet":
         return [Route(row, host, output.port_address) for host in hosts]

@@ -2,6 +2,7 @@
 
 from isthmus.routes.edits import add_output, change_output, remove_outputs
 from isthmus.routes.ports import (
+    WORDS,
     notations,
     read_host,
     read_hosts,
@@ -25,6 +26,7 @@ from isthmus.routes.reach import (
 )
 
 __all__ = [
+    "WORDS",
     "Port",
     "Reach",
     "add_output",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Sequence
 from typing import Any
 
@@ -13,7 +14,11 @@ from isthmus.routes.ports import MAX_PORT_ADDRESS, write_output
 from isthmus.routes.reach import MIRROR, SPARE, Port, Reach
 from isthmus.show.records import UNIVERSES, Node, Output, Sending, Show, new_id
 
-DELIVERIES = {"artnet": ("unicast", "asked", "broadcast"), "sacn": ("multicast", "unicast")}
+DELIVERIES = {
+    "artnet": ("unicast", "asked", "broadcast"),
+    "sacn": ("multicast", "unicast"),
+    "dmx": ("serial",),
+}
 MAX_PRIORITY = 200
 
 
@@ -42,6 +47,14 @@ def _check(output: Output) -> None:
             f"{output.priority} is not a priority.",
             do=f"sACN priorities go from 0 to {MAX_PRIORITY}; 100 is usual.",
         )
+    is_device = re.fullmatch(r"/dev/[\w./:+-]{1,120}", output.device) and ".." not in output.device
+    if output.protocol == "dmx" and not is_device:
+        raise EntryFault(
+            f"“{output.device[:40]}” is not a port of this computer."
+            if output.device
+            else "It has no port to go out by.",
+            do="Choose a port, or type its device such as /dev/ttyUSB0.",
+        )
     if output.delivery == "unicast" and not output.hosts:
         raise EntryFault(
             "It has no address to go to.",
@@ -50,7 +63,9 @@ def _check(output: Output) -> None:
 
 
 def place(output: Output) -> tuple[object, ...]:
-    """What two outputs may not share."""
+    """What two outputs may not share. A DMX port sends one universe."""
+    if output.protocol == "dmx":
+        return output.protocol, output.device
     return output.universe, output.protocol, output.delivery, output.hosts, output.number
 
 
@@ -111,9 +126,14 @@ def change_output(show: Show, output_id: str, **changes: object) -> Show:
 def change_protocol(show: Show, ids: Collection[str], protocol: str) -> Show:
     """The other protocol, with the number that means the same universe there, and its usual way."""
     for output in [o for o in show.outputs if o.id in ids and o.protocol != protocol]:
+        if protocol == "dmx":
+            raise EntryFault(
+                "An output by a DMX port needs the port.", do="Change the output, and choose it."
+            )
         if protocol == "sacn":
             changes = {
                 "protocol": "sacn",
+                "device": "",
                 "delivery": "unicast" if output.hosts else "multicast",
                 "sacn": output.universe,
             }
@@ -121,6 +141,7 @@ def change_protocol(show: Show, ids: Collection[str], protocol: str) -> Show:
             number = min(output.universe - 1, MAX_PORT_ADDRESS)
             changes = {
                 "protocol": "artnet",
+                "device": "",
                 "delivery": "unicast" if output.hosts else "asked",
                 "port_address": number,
             }
@@ -302,7 +323,8 @@ def remove_nodes(show: Show, ids: Collection[str]) -> Show:
 def change_sending(show: Show, **changes: object) -> Show:
     """Change how the show sends. Raises EntryFault for a rate that cannot be."""
     made: Sending = replace(show.sending, **changes)
-    for words, rate in (("Art-Net", made.artnet_rate), ("sACN", made.sacn_rate)):
+    rates = ("Art-Net", made.artnet_rate), ("sACN", made.sacn_rate), ("DMX", made.dmx_rate)
+    for words, rate in rates:
         if not 1 <= rate <= 44:
             raise EntryFault(
                 f"{words} cannot be sent at {rate:g} Hz.",

@@ -13,7 +13,7 @@ from isthmus.errors import EntryFault
 from isthmus.show.records import UNIVERSES, Output
 
 MAX_PORT_ADDRESS = 0x7FFF
-WORDS = {"artnet": "Art-Net", "sacn": "sACN"}
+WORDS = {"artnet": "Art-Net", "sacn": "sACN", "dmx": "DMX"}
 
 
 def write_port_address(port_address: int) -> str:
@@ -22,16 +22,18 @@ def write_port_address(port_address: int) -> str:
 
 
 def write_number(protocol: str, number: int) -> str:
-    """`Art-Net 0.1.3 = 19` or `sACN 5`: the same thing in every notation it has."""
-    return (
-        f"Art-Net {write_port_address(number)} = {number}"
-        if protocol == "artnet"
-        else f"sACN {number}"
-    )
+    """`Art-Net 0.1.3 = 19`, `sACN 5` or `DMX 5`: the same thing in every notation it has. A DMX
+    port has no number of its own: its universe's is said.
+    """
+    if protocol == "artnet":
+        return f"Art-Net {write_port_address(number)} = {number}"
+    return f"{WORDS[protocol]} {number}"
 
 
 def write_output(output: Output) -> str:
     """Where an output goes, in words."""
+    if output.protocol == "dmx":
+        return f"the DMX port {output.device}"
     how = {"multicast": "multicast", "broadcast": "broadcast", "asked": "to nodes that ask"}.get(
         output.delivery, ", ".join(output.hosts)
     )

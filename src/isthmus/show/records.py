@@ -237,7 +237,8 @@ class Output(Record, frozen=True, kw_only=True):
     Art-Net (`port_address`): `delivery` unicast to `host`, asked (to whichever nodes say that they
     want it) or broadcast. sACN (`sacn`, the universe there; 0 is the same number): unicast to
     `host` and `more_hosts`, or multicast. `per_address` sends a priority for each slot: that of the
-    output where a unit listens, none elsewhere. `role` is empty, mirror (sent as well) or spare
+    output where a unit listens, none elsewhere. DMX (`dmx`, `delivery` serial): a serial port of
+    this computer, `device`. `role` is empty, mirror (sent as well) or spare
     (stands by for another output).
     """
 
@@ -257,6 +258,7 @@ class Output(Record, frozen=True, kw_only=True):
     per_address: bool = False
     merge: str = ""
     role: str = ""
+    device: str = ""
 
     @property
     def number(self) -> int:
@@ -283,6 +285,7 @@ class Sending(Record, frozen=True, kw_only=True):
     source: str = ""
     artnet_rate: float = 44.0
     sacn_rate: float = 44.0
+    dmx_rate: float = 40.0
     changed_only: bool = False
     artnet_sync: bool = False
 

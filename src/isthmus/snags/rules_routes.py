@@ -21,7 +21,7 @@ def doubled_ports(at: Context) -> Iterator[Snag]:
     found: dict[tuple[object, ...], list[Output]] = defaultdict(list)
     for output in at.show.outputs:
         if output.enabled:
-            for host in output.hosts or (output.delivery,):
+            for host in output.hosts or (output.device or output.delivery,):
                 found[output.protocol, output.number, host].append(output)
     for (protocol, number, host), outputs in found.items():
         universes = sorted({o.universe for o in outputs})
@@ -42,7 +42,7 @@ def stray_outputs(at: Context) -> Iterator[Snag]:
             not output.enabled
             or not at.show.nodes
             or reach.of_output[output.id]
-            or output.delivery == "multicast"
+            or output.delivery in ("multicast", "serial")
         ):
             continue
         near = reach.off_by_one(output)

@@ -24,6 +24,7 @@ class Known(QObject):
         self._show = show
         self._book = SnagBook()
         self.network: View | None = None  # as the hub last told it
+        self.ports: dict[str, str] = {}  # DMX ports of this computer that are sent to, and how
         self.concluded: list[Snag] = []  # findings of roll call, kept by `Checks`
 
     @property
@@ -47,4 +48,9 @@ class Known(QObject):
     def see_network(self, view: View) -> None:
         """Take what is known of the network now."""
         self.network = view
+        self.network_changed.emit()
+
+    def see_ports(self, ports: dict[str, str]) -> None:
+        """Take how the DMX ports of this computer are."""
+        self.ports = ports
         self.network_changed.emit()

@@ -11,6 +11,7 @@ from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.workbench import Workbench
 from isthmus.engine import Engine, EngineStats
 from isthmus.errors import IsthmusError
+from isthmus.net.serial_ports import said
 from isthmus.output import Composer, identity
 from isthmus.patch.numbers import write_numbers
 from isthmus.plural import many
@@ -30,6 +31,7 @@ class OutputControl(QObject):
         self._started = False
         self._said_port = False
         self._errors = 0
+        self._ports: dict[str, str] = {}  # DMX port → how it last was
         self.stats: EngineStats = self.engine.stats()
         bench.levels.changed.connect(self.publish)
         net.outlets.connect(self.engine.use)
@@ -60,7 +62,11 @@ class OutputControl(QObject):
         show, sending = self._bench.show, self._bench.show.sending
         try:
             self.engine.pace(
-                sending.artnet_rate, sending.sacn_rate, sending.changed_only, sending.artnet_sync
+                sending.artnet_rate,
+                sending.sacn_rate,
+                sending.changed_only,
+                sending.artnet_sync,
+                sending.dmx_rate,
             )
             self.engine.publish(
                 *self.composer.compose(show, self._bench.levels.live), identity(show)
@@ -105,7 +111,22 @@ class OutputControl(QObject):
                     f"Packets cannot be sent. {self.stats.error} See Network on the Routes page.",
                 )
             self._errors = self.stats.errors
+        self._watch_ports()
         self.changed.emit()
+
+    def _watch_ports(self) -> None:
+        """DMX ports that go away while they are sent to, and come back."""
+        now = {port.device: port.state for port in self.stats.ports} if self.on else {}
+        if now == self._ports:
+            return
+        for device, state in now.items():
+            before = self._ports.get(device)
+            if state not in ("off", "sending") and state != before:
+                self._bench.tell("fault", f"DMX port {device}: {said(state, device)}.")
+            elif state == "sending" and before not in (None, "off", "sending"):
+                self._bench.tell("ok", f"DMX port {device} is back and sends.")
+        self._ports = now
+        self._bench.known.see_ports(now)
 
     def words(self) -> list[tuple[str, bool]]:
         """The output sign, as (text, is a number)."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from msgspec.structs import replace
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
 
 from isthmus.app.kit.dialogs import Frame
@@ -12,17 +13,20 @@ from isthmus.app.kit.theme import font
 from isthmus.app.kit.widgets import choice, field, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
+from isthmus.net.serial_ports import serial_ports
 from isthmus.patch.numbers import read_numbers
 from isthmus.plural import many
+from isthmus.routes import WORDS, notations, read_hosts, read_number, read_universe, write_number
 from isthmus.routes import edits as core
-from isthmus.routes import notations, read_hosts, read_number, read_universe, write_number
 from isthmus.show.records import Output, new_id
 
+ROLE_TIP = Qt.ItemDataRole.ToolTipRole
 DELIVERIES = (
     ("unicast", "Unicast to these addresses"),
     ("asked", "Unicast to subscribed nodes"),
     ("broadcast", "Broadcast"),
     ("multicast", "Multicast"),
+    ("serial", "By a serial port of this computer"),
 )
 
 
@@ -52,10 +56,17 @@ class OutputDialog(Frame):
             ", ".join(str(o.universe) for o in outputs) or str(start.universe),
             "1, or 1-4 for several",
         )
-        self.protocol = choice("Protocol", [("artnet", "Art-Net"), ("sacn", "sACN")])
+        self.protocol = choice("Protocol", [*WORDS.items()])
         self._put("Protocol", self.protocol)
         self.way = choice("Delivery")
         self._put("Delivery", self.way)
+        self.device = choice("DMX port")
+        self.device.setEditable(True)
+        for port in serial_ports():
+            self.device.addItem(port.device)
+            self.device.setItemData(self.device.count() - 1, port.words, ROLE_TIP)
+        self.device.setCurrentText(start.device or self.device.itemText(0))
+        self._put("DMX port", self.device)
         self.hosts = self._line("Host", ", ".join(start.hosts), "2.0.0.10; several with commas")
         self.number = self._line("Port-address", str(start.number), "")
         self.step = self._line("Step", "1", "2 leaves every other one free")
@@ -78,6 +89,7 @@ class OutputDialog(Frame):
         self.protocol.setCurrentIndex(self.protocol.findData(start.protocol))
         self.protocol.currentIndexChanged.connect(lambda _: self._protocol())
         self.way.currentIndexChanged.connect(lambda _: self._look())
+        self.device.currentTextChanged.connect(lambda _: self._look())
         for line in (self.universe, self.hosts, self.number, self.step, self.priority, self.sync):
             line.textEdited.connect(lambda _: self._look())
         self._protocol(start.delivery)
@@ -109,6 +121,10 @@ class OutputDialog(Frame):
         self.way.blockSignals(False)
         for widget in (self.priority, self.sync, self.preview, self.per_address):
             widget.setEnabled(sacn)
+        dmx = self.protocol.currentData() == "dmx"
+        self.device.setEnabled(dmx)
+        for widget in (self.number, self.step, self.merge):
+            widget.setEnabled(not dmx)
         self._look()
 
     def _look(self) -> None:
@@ -121,6 +137,11 @@ class OutputDialog(Frame):
             self.told.setText(str(error))
             return
         one, last = made[0], made[-1]
+        if one.protocol == "dmx":
+            port = next((p for p in serial_ports() if p.device == one.device), None)
+            about = f": {port.trouble or port.words}" if port else ", which is not there now"
+            self.told.setText(f"Universe {one.universe} goes out by {one.device}{about}.")
+            return
         alike = " = ".join(f"{name} {number}" for name, number in notations(one.universe))
         words = (
             f"Universe {one.universe} goes out as {write_number(one.protocol, one.number)}. Kept "
@@ -140,11 +161,15 @@ class OutputDialog(Frame):
         if not universes:
             raise EntryFault("No universe is named.", do="Write a number, or 1-4.")
         hosts = read_hosts(self.hosts.text()) if way == "unicast" else ()
-        first = read_number(protocol, self.number.text())
+        dmx = protocol == "dmx"
+        if dmx and len(universes) > 1:
+            raise EntryFault("A DMX port sends one universe.", do="Name one universe.")
+        first = 0 if dmx else read_number(protocol, self.number.text())
         step = read_universe(self.step.text())
         common = {
             "protocol": protocol,
             "delivery": way,
+            "device": self.device.currentText().strip() if dmx else "",
             "host": hosts[0] if hosts else "",
             "more_hosts": hosts[1:],
             "priority": int(self.priority.text())
@@ -161,7 +186,10 @@ class OutputDialog(Frame):
         made = []
         for at, universe in enumerate(universes):
             number = first + at * step
-            numbers = {"port_address": number} if protocol == "artnet" else {"sacn": number}
+            numbers = {
+                "port_address": number if protocol == "artnet" else 0,
+                "sacn": number if protocol == "sacn" else 0,
+            }
             old = self.outputs[at] if self.outputs else Output(id=new_id(), universe=universe)
             made.append(
                 Output(

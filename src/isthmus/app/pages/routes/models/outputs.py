@@ -15,6 +15,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch.numbers import read_numbers
 from isthmus.routes import (
+    WORDS,
     Reach,
     read_hosts,
     read_number,
@@ -45,7 +46,6 @@ UNIVERSE, UNITS, TO, PROTOCOL, WAY, HOST, NUMBER, WRITTEN, PRIORITY, ON, STATE, 
     range(len(COLUMNS))
 )
 WIDTHS = (66, 44, 166, 66, 78, 116, 62, 118, 56, 34, 62, 120, 110)
-_PROTOCOLS = {"artnet": "Art-Net", "sacn": "sACN"}
 _TOLD = (UNITS, TO, WRITTEN, STATE)
 
 
@@ -54,7 +54,7 @@ def read_cell(show: Show, output: Output, column: int, text: str) -> Show:
     text = " ".join(text.split())
     if column == PROTOCOL:
         key = text.casefold().replace("-", "").replace(" ", "")
-        if key not in _PROTOCOLS:
+        if key not in WORDS:
             raise EntryFault(f"“{text[:30]}” is not a protocol.", do="Write Art-Net or sACN.")
         return core.change_protocol(show, {output.id}, key)
     changes: dict[str, object]
@@ -63,18 +63,9 @@ def read_cell(show: Show, output: Output, column: int, text: str) -> Show:
     elif column == WAY:
         changes = {"delivery": text.casefold()}
     elif column == HOST:
-        hosts = read_hosts(text)
-        changes = {
-            "host": hosts[0] if hosts else "",
-            "more_hosts": hosts[1:],
-            "delivery": "unicast" if hosts else output.delivery,
-        }
+        changes = {"device": text} if output.protocol == "dmx" else _to_hosts(output, text)
     elif column == NUMBER:
-        changes = {
-            "port_address" if output.protocol == "artnet" else "sacn": read_number(
-                output.protocol, text
-            )
-        }
+        changes = _to_number(output, text)
     elif column == PRIORITY:
         changes = {"priority": read_universe(text) if text != "0" else 0}
     elif column == ON:
@@ -82,6 +73,22 @@ def read_cell(show: Show, output: Output, column: int, text: str) -> Show:
     else:
         changes = {"label" if column == LABEL else "merge": text[:80]}
     return core.change_output(show, output.id, **changes)
+
+
+def _to_hosts(output: Output, text: str) -> dict[str, object]:
+    hosts = read_hosts(text)
+    return {
+        "host": hosts[0] if hosts else "",
+        "more_hosts": hosts[1:],
+        "delivery": "unicast" if hosts else output.delivery,
+    }
+
+
+def _to_number(output: Output, text: str) -> dict[str, object]:
+    if output.protocol == "dmx":
+        raise EntryFault("A DMX port has no number.", do="Change its universe, or its port.")
+    key = "port_address" if output.protocol == "artnet" else "sacn"
+    return {key: read_number(output.protocol, text)}
 
 
 class OutputsModel(RowsModel):
@@ -110,6 +117,8 @@ class OutputsModel(RowsModel):
 
     def words(self, row: Output, column: int) -> str:
         output = row
+        if output.protocol == "dmx" and column in (TO, NUMBER, WRITTEN):
+            return "this computer" if column == TO else ""
         if column == TO:
             ports = self._reach.of_output.get(output.id, [])
             more = f" +{len(ports) - 1}" if len(ports) > 1 else ""
@@ -129,9 +138,9 @@ class OutputsModel(RowsModel):
         plain = {
             UNIVERSE: str(output.universe),
             UNITS: str(self._use.get(output.universe, 0)),
-            PROTOCOL: _PROTOCOLS[output.protocol],
+            PROTOCOL: WORDS[output.protocol],
             WAY: output.delivery,
-            HOST: ", ".join(output.hosts),
+            HOST: output.device or ", ".join(output.hosts),
             NUMBER: str(output.number),
             PRIORITY: str(output.priority) if output.protocol == "sacn" else "",
             LABEL: output.label,

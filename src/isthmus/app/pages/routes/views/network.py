@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt
@@ -37,6 +38,7 @@ from isthmus.errors import EntryFault
 from isthmus.net import Adapter, Trouble, View, check, ipv4
 from isthmus.net.adapters import adapter_for
 from isthmus.net.check import Device, devices
+from isthmus.net.serial_ports import said, serial_ports, trouble_of
 from isthmus.output import identity
 from isthmus.routes.edits import change_sending
 
@@ -72,6 +74,18 @@ class DevicesModel(RowsModel):
         return ("text", "text2", "text2" if row[1] else "fault", "text2")[column]
 
 
+class PortsModel(RowsModel):
+    COLUMNS = ("DMX port", "What it is", "Universe", "State")
+    MONO = (0, 2)
+
+    def cells(self, row: tuple[str, str, str, str]) -> Sequence[str]:
+        return row
+
+    def ink(self, row: tuple[str, str, str, str], column: int) -> str:
+        fine = row[3] in ("ready", "sending")
+        return ("text", "text2", "text", "text2" if fine else "fault")[column]
+
+
 class NetworkView(PageView):
     def __init__(self, bench: Workbench, net: NetLink, window: QWidget) -> None:
         super().__init__()
@@ -82,6 +96,14 @@ class NetworkView(PageView):
         table = plain_table(self.adapters, "adapters", "Adapters", (120, 130, 130, 70, 110, 200), 5)
         table.setFixedHeight(84)
         column.addWidget(table)
+        self.ports = PortsModel()
+        self.port_table = plain_table(
+            self.ports, "DMX ports", "DMX ports of this computer", (260, 240, 80, 200), 3
+        )
+        self.port_table.setFixedHeight(84)
+        self.port_head = Section("DMX ports of this computer")
+        column.addWidget(self.port_head)
+        column.addWidget(self.port_table)
         column.addLayout(self._choices())
         lower = QHBoxLayout()
         lower.setSpacing(18)
@@ -163,6 +185,14 @@ class NetworkView(PageView):
         for widget in (self.source, self.cid, self.changed_only, self.sync):
             row.addWidget(widget)
         row.addStretch(1)
+        self.dmx_rate = field("DMX rate", "", mono=True)
+        self.dmx_rate.setFixedWidth(52)
+        self.dmx_rate.setToolTip("Packets a second by the DMX ports of this computer, 1 to 44")
+        self.dmx_rate.editingFinished.connect(lambda: self._rate("dmx"))
+        row.addSpacing(12)
+        for widget in (label("DMX at", "quiet"), self.dmx_rate, label("Hz", "quiet")):
+            row.insertWidget(row.count() - 1, widget)
+        self.rate["dmx"] = self.dmx_rate
         grid.addWidget(label("Source name", "quiet"), 2, 0)
         self.source.setFixedWidth(140)
         grid.addLayout(row, 2, 1, 1, 5)
@@ -188,8 +218,9 @@ class NetworkView(PageView):
         self.adapters.take([(a, " and ".join(used.get(a.ip, []))) for a in view.adapters])
         for protocol, box in self.by.items():
             self._offer(protocol, box, view.adapters)
-            if not self.rate[protocol].hasFocus():
-                self.rate[protocol].setText(f"{getattr(show.sending, f'{protocol}_rate'):g}")
+        for protocol, line in self.rate.items():
+            if not line.hasFocus():
+                line.setText(f"{getattr(show.sending, f'{protocol}_rate'):g}")
         if not self.source.hasFocus():
             self.source.setText(identity(show).source)
         self.cid.setText(f"CID {identity(show).cid.hex()[:8]}…")
@@ -198,6 +229,7 @@ class NetworkView(PageView):
         )
         self.changed_only.setChecked(show.sending.changed_only)
         self.sync.setChecked(show.sending.artnet_sync)
+        self._show_ports()
         self.devices.take([(d, self._by(view, d)) for d in devices(show, view.nodes)])
         troubles = check(show, view.adapters, view.choices, view.nodes) if view.adapters else []
         if (theme.name, troubles) != self._shown:
@@ -220,6 +252,24 @@ class NetworkView(PageView):
             self.list.setCurrentRow(min(kept, self.list.count() - 1))
         self._show_trouble()
         self._explain()
+
+    def _show_ports(self) -> None:
+        """Those that are there, and those that outputs name; nothing where there is neither."""
+        routed = {o.device: o for o in self.bench.show.outputs if o.device}
+        there = {port.device: port for port in serial_ports()}
+        rows = []
+        for device in sorted({*routed, *there}):
+            port, output = there.get(device), routed.get(device)
+            state = self.bench.known.ports.get(device, "")
+            plain = (port.trouble if port else trouble_of(device)) or "ready"
+            if not state and port is None and not Path(device).exists():
+                state = "gone"
+            words = said(state, device) if state else plain
+            universe = f"{output.universe}{'' if output.enabled else ' (off)'}" if output else ""
+            rows.append((device, port.words if port else "", universe, words))
+        self.ports.take(rows)
+        for part in (self.port_head, self.port_table):
+            part.setVisible(bool(rows))
 
     @staticmethod
     def _by(view: View, device: Device) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable
+from pathlib import PurePath
 from typing import Any
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
@@ -383,6 +384,7 @@ class RoutePicture(QWidget):
             + 6
         )
         number = write_number(output.protocol, output.number).split(" ", 1)[1].replace(" = ", " · ")
+        number = "" if output.device else number
         x += (
             paint.text(
                 p, x, box.y(), number, font("table", 500, mono=True), role, height=box.height()
@@ -395,6 +397,8 @@ class RoutePicture(QWidget):
             or (
                 ""
                 if output.delivery == "unicast"
+                else PurePath(output.device).name
+                if output.device
                 else {"asked": "subscribers"}.get(output.delivery, output.delivery)
             )
         )
