@@ -189,9 +189,10 @@ class NetworkView(PageView):
         self.dmx_rate.setFixedWidth(52)
         self.dmx_rate.setToolTip("Packets a second by the DMX ports of this computer, 1 to 44")
         self.dmx_rate.editingFinished.connect(lambda: self._rate("dmx"))
-        row.addSpacing(12)
-        for widget in (label("DMX at", "quiet"), self.dmx_rate, label("Hz", "quiet")):
-            row.insertWidget(row.count() - 1, widget)
+        self.dmx_row = [label("DMX ports send", "quiet"), label("at", "quiet"), self.dmx_rate]
+        self.dmx_row.append(label("Hz", "quiet"))
+        for widget, x in zip(self.dmx_row, (0, 2, 3, 4), strict=True):
+            grid.addWidget(widget, 3, x)
         self.rate["dmx"] = self.dmx_rate
         grid.addWidget(label("Source name", "quiet"), 2, 0)
         self.source.setFixedWidth(140)
@@ -268,7 +269,7 @@ class NetworkView(PageView):
             universe = f"{output.universe}{'' if output.enabled else ' (off)'}" if output else ""
             rows.append((device, port.words if port else "", universe, words))
         self.ports.take(rows)
-        for part in (self.port_head, self.port_table):
+        for part in (self.port_head, self.port_table, *self.dmx_row):
             part.setVisible(bool(rows))
 
     @staticmethod
