@@ -177,6 +177,15 @@ class Live:
         self._asked = {key: value for key, value in self._asked.items() if key[0] not in gone}
         self._refresh()
 
+    def kind_of(self, unit: str) -> tuple[str, str] | None:
+        """Profile and mode of a unit."""
+        one = self._units.get(unit)
+        return (one.profile, one.mode) if one else None
+
+    def asked_of(self, unit: str) -> bool:
+        """Whether anything is asked of a unit."""
+        return unit in self._asking
+
     def asked_units(self) -> set[str]:
         """Units of which anything is asked."""
         return {key[0] for key in self._asked}

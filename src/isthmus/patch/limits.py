@@ -47,8 +47,9 @@ def attributes_of(show: Show, ids: Collection[str]) -> list[str]:
     """Attributes any of these units has, in the order of their charts."""
     index = index_of(show)
     found: dict[str, None] = {}
-    for unit_id in ids:
-        mode = index.profiles.mode_of(index.by_id[unit_id]) if unit_id in index.by_id else None
+    units = (index.by_id[unit_id] for unit_id in ids if unit_id in index.by_id)
+    for unit in {(u.profile, u.mode): u for u in units}.values():
+        mode = index.profiles.mode_of(unit)
         for item in chart(*mode).channels if mode else ():
             if item.attribute and item.slots:
                 found.setdefault(item.attribute)
@@ -283,7 +284,7 @@ def limits_of_many(show: Show, units: Collection[Unit]) -> list[str]:
     """
     counted: Counter[str] = Counter()
     profiles = index_of(show).profiles
-    for unit in units:
+    for unit in (u for u in units if u.limits):
         counted.update(limit_words(limit, profiles.mode_of(unit)) for limit in unit.limits)
     return [
         words if count == len(units) else f"{words} ({count} of {len(units)})"

@@ -32,7 +32,7 @@ from isthmus.show.records import (
     Vec3,
     new_id,
 )
-from isthmus.stage.runs import along_of, run_of, spot, world_run
+from isthmus.stage.runs import along_of, spot, world_run
 from isthmus.stage.transforms import turn_of
 
 Array = NDArray[np.float64]
@@ -315,7 +315,8 @@ def settle(
     made: dict[str, Unit] = {}
     laid = [u for u in show.units if u.id in wanted and u.position is not None]
     points = np.array([u.position[:2] for u in laid if u.position], np.float64).reshape(-1, 2)
-    for unit, there in zip(laid, under(show, points), strict=True):
+    off = _off_their_own(laid, points, by_id)
+    for unit, there, away in zip(laid, under(show, points), off, strict=True):
         on = by_id.get(unit.structure)
         if unit.position is None or any(s is on for s in there):
             continue
@@ -329,11 +330,23 @@ def settle(
                 position=position,
                 rotation=rotation,
             )
-        elif on is not None:
-            away = float(np.linalg.norm(world_run_nearest(on, unit.position)[:2]))
-            if away > LET_GO + max(on.size[1], 0.0) / 2:
-                made[unit.id] = replace(unit, structure="")
+        elif on is not None and away > LET_GO + max(on.size[1], 0.0) / 2:
+            made[unit.id] = replace(unit, structure="")
     return change_units(show, made, lambda unit: made[unit.id])
+
+
+def _off_their_own(
+    units: Sequence[Unit], points: Array, structures: Mapping[str, Structure]
+) -> Array:
+    """How far in plan each unit is from the run of what it hangs on, metres; 0 for none."""
+    rows: dict[str, list[int]] = {}
+    for row, unit in enumerate(units):
+        rows.setdefault(unit.structure, []).append(row)
+    off = np.zeros(len(units))
+    for name, mine in rows.items():
+        if name in structures:
+            off[mine] = _away(points[mine], world_run(structures[name])[:, :2])
+    return off
 
 
 def _catching(
@@ -350,12 +363,6 @@ def _catching(
         if any_height or near:
             return s, position, rotation
     return None
-
-
-def world_run_nearest(structure: Structure, position: tuple[float, float, float]) -> Array:
-    """From the nearest point of a structure's run to a world point, (3,)."""
-    point, _ = run_of(structure).place(along_of(structure, position))
-    return np.array(position) - (turn_of(structure.rotation) @ point + np.array(structure.position))
 
 
 # ---------------------------------------------------------------- sizes

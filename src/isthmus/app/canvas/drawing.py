@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPixmap, QPolygonF
+from PySide6.QtGui import QColor, QImage, QPainter, QPixmap, QPolygonF, QRegion
 
 from isthmus.app.canvas.symbols import symbol
 from isthmus.app.canvas.viewport import Viewport
@@ -31,6 +31,7 @@ from isthmus.stage.mount import mount_of
 
 SMALLEST = 13.0  # px a symbol takes at least where there is room
 TINY = 4.0  # below this many px between units they are dots
+REACH = 60  # px a symbol reaches at most from its middle
 LABELLED = 1400  # so many units in view carry words at most
 
 
@@ -191,8 +192,55 @@ def still(
     """
     made = QPixmap(round(port.wide * ratio), round(port.high * ratio))
     made.setDevicePixelRatio(ratio)
-    made.fill(theme.color("water2"))
     p = QPainter(made)
+    _still(p, laid, port, ratio, faded, names, background, lux)
+    p.end()
+    return made
+
+
+def mended(
+    picture: QPixmap,
+    within: Sequence[QRectF],
+    laid: Laid,
+    port: Viewport,
+    ratio: float,
+    faded: Collection[str],
+    names: bool,
+    background: QImage | None,
+    lux: Lux | None = None,
+) -> None:
+    """The same, drawn anew only in a few boxes of a picture that was right but for them."""
+    p = QPainter(picture)
+    region = QRegion()
+    for box in within:
+        region += box.toAlignedRect()
+    p.setClipRegion(region)
+    _still(p, laid, port, ratio, faded, names, background, lux, within)
+    p.end()
+
+
+def speaks(laid: Laid, port: Viewport) -> bool:
+    """Whether units carry their words: then one that moves moves the words of others."""
+    return port.scale >= 12 and len(_in_view(laid.px(port), port)) <= LABELLED
+
+
+def _in_view(px: NDArray[np.float64], port: Viewport) -> NDArray[np.int64]:
+    edge = np.array([port.wide + 60, port.high + 60])
+    return np.flatnonzero(((px > -60) & (px < edge)).all(axis=1))
+
+
+def _still(
+    p: QPainter,
+    laid: Laid,
+    port: Viewport,
+    ratio: float,
+    faded: Collection[str],
+    names: bool,
+    background: QImage | None,
+    lux: Lux | None,
+    within: Sequence[QRectF] = (),
+) -> None:
+    p.fillRect(QRectF(0, 0, port.wide, port.high), theme.color("water2"))
     if laid.sheet.underlay is None:
         _grid(p, port)
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -204,14 +252,12 @@ def still(
         _grid(p, port)
     if lux is not None:
         _false_colours(p, port, lux)
-    _units(p, laid, port, ratio, faded, labels)
+    _units(p, laid, port, ratio, faded, labels, within)
     if names:
         _names(p, laid, port, labels)
     for note in laid.sheet.notes:
         at = port.to_px(note.x, note.y)
         paint.text(p, at.x(), at.y() - 12, note.text, font("body", 600), "text", height=20)
-    p.end()
-    return made
 
 
 def _grid(p: QPainter, port: Viewport) -> None:
@@ -354,18 +400,28 @@ def _names(p: QPainter, laid: Laid, port: Viewport, labels: Labels) -> None:
 
 
 def _units(
-    p: QPainter, laid: Laid, port: Viewport, ratio: float, faded: Collection[str], labels: Labels
+    p: QPainter,
+    laid: Laid,
+    port: Viewport,
+    ratio: float,
+    faded: Collection[str],
+    labels: Labels,
+    within: Sequence[QRectF] = (),
 ) -> None:
     px = laid.px(port)
-    seen = np.flatnonzero(
-        ((px > -60) & (px < np.array([port.wide + 60, port.high + 60]))).all(axis=1)
-    )
+    seen = _in_view(px, port)
+    if within:
+        at, near = px[seen], np.zeros(len(seen), bool)
+        for box in within:
+            low, high = (box.left() - REACH, box.top() - REACH), (box.right(), box.bottom())
+            near |= ((at > np.array(low)) & (at < np.array(high) + REACH)).all(axis=1)
+        seen = seen[near]
     if port.scale < TINY:
         p.setPen(pen("text2", 3))
         p.drawPoints([QPointF(float(px[i, 0]), float(px[i, 1])) for i in seen])
         return
     small = font("tick", 500, mono=True)
-    spoken = len(seen) <= LABELLED and port.scale >= 12
+    spoken = not within and len(seen) <= LABELLED and port.scale >= 12
     drawn, put = laid.drawn, p.drawPixmap
     wishes: list[tuple[Drawn, Wish]] = []
     for i in seen.tolist():

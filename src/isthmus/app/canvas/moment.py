@@ -4,11 +4,13 @@ over the still layer.
 
 from __future__ import annotations
 
+import math
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPixmap, QPolygonF
 
 from isthmus.app.canvas import drawing
 from isthmus.app.canvas.overlay import marks, tag
@@ -21,9 +23,46 @@ if TYPE_CHECKING:
     from isthmus.app.canvas.plan_canvas import PlanCanvas
 
 SMALL = 24.0  # pixels a metre, below which units are too close for a mark each
+MARKED = 800  # so many selected are drawn again, as selected
 NAMED = 60  # so many selected carry their place in the order and their number
 VERDICTS = {"works": "ok", "wrong": "attention", "silent": "fault"}
 _HALO = ((2.0, 0.10), (1.4, 0.16), (0.95, 0.22))
+
+
+@lru_cache(maxsize=512)
+def halo(colour: str, level: float, reach: int, ratio: float) -> QPixmap:
+    """The light around a unit at a level 0 … 1, `reach` pixels its symbol's half; kept, for it is
+    made of wide soft discs.
+    """
+    side = 2 * math.ceil(reach * max(radius for radius, _ in _HALO)) + 2
+    made = QPixmap(round(side * ratio), round(side * ratio))
+    made.setDevicePixelRatio(ratio)
+    made.fill(Qt.GlobalColor.transparent)
+    p = QPainter(made)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.setPen(Qt.PenStyle.NoPen)
+    for radius, alpha in _HALO:
+        shade = QColor(colour)
+        shade.setAlphaF(alpha * (0.35 + 0.65 * level))
+        p.setBrush(shade)
+        p.drawEllipse(QPointF(side / 2, side / 2), reach * radius, reach * radius)
+    p.end()
+    return made
+
+
+@lru_cache(maxsize=8)
+def _point(_theme: str, ratio: float) -> QPixmap:
+    """The mark of a selected unit among thousands, 8 pixels wide."""
+    made = QPixmap(round(8 * ratio), round(8 * ratio))
+    made.setDevicePixelRatio(ratio)
+    made.fill(Qt.GlobalColor.transparent)
+    p = QPainter(made)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.setPen(pen("abyss", 1))
+    p.setBrush(theme.color("coral"))
+    p.drawEllipse(QPointF(4, 4), 3.0, 3.0)
+    p.end()
+    return made
 
 
 class Moment:
@@ -57,7 +96,9 @@ class Moment:
             p.drawEllipse(QPointF(*self.px[rows[unit]]), 1.6, 1.6)
         if canvas.hands.dragged or canvas.preview:
             self._ghosts()
-        for unit in (*glow, *(i for i in self.held if i not in glow)):
+        # thousands of selected units are told by their marks alone
+        held = self.held if len(self.held) <= MARKED else []
+        for unit in (*glow, *(i for i in held if i not in glow)):
             if unit in rows and (unit not in faded or unit in self._in_hand):
                 self._unit(unit, glow.get(unit))
         self._verdicts(
@@ -103,12 +144,11 @@ class Moment:
             level, rgb = lit
             color = QColor.fromRgbF(*(float(v) for v in encode_srgb(np.array(rgb))))
             fill = color.name()
-            p.setPen(Qt.PenStyle.NoPen)
-            reach = max(10.0, min(long, wide))
-            for radius, alpha in _HALO if self.canvas.lux is None else ():
-                color.setAlphaF(alpha * (0.35 + 0.65 * level))
-                p.setBrush(color)
-                p.drawEllipse(at, reach * radius, reach * radius)
+            if self.canvas.lux is None:
+                reach = round(max(10.0, min(long, wide)))
+                around = halo(fill, round(level, 2), reach, self.canvas.devicePixelRatioF())
+                half = around.width() / around.devicePixelRatio() / 2
+                p.drawPixmap(QPointF(at.x() - half, at.y() - half), around)
         ratio = self.canvas.devicePixelRatioF()
         picture = symbol(d.kind, long, wide, d.turn, fill, unit in self._in_hand, ratio)
         half = picture.width() / ratio / 2
@@ -129,6 +169,9 @@ class Moment:
 
     def _order(self) -> None:
         """Place in the order and number beside what is selected."""
+        if len(self.held) > MARKED:
+            self._points()
+            return
         nth = {u: i for i, u in enumerate(self.bench.selection.ids, 1)}
         found = [
             (self.place(u), nth[u], str(self.laid.drawn[self.laid.row[u]].unit.number))
@@ -142,6 +185,20 @@ class Moment:
             return
         words = {nth[u]: text for u, text in self.bench.plan.figures.items() if u in nth}
         marks(self.p, found, words, QRectF(self.canvas.rect()).adjusted(-10, -10, 10, 10))
+
+    def _points(self) -> None:
+        """A point at each selected unit, all at once."""
+        rows = [self.laid.row[u] for u in self.held if u not in self.canvas.preview]
+        at = self.px[rows] + self._moved
+        shown = [self.port.to_px(*spot) for spot in self.canvas.preview.values()]
+        at = np.concatenate([at, np.array([(s.x(), s.y()) for s in shown]).reshape(-1, 2)])
+        # thousands lie on each other: one point for each pixel is enough
+        spots = np.unique(np.round(at), axis=0)
+        inside = ((spots > -4) & (spots < (self.port.wide + 4, self.port.high + 4))).all(axis=1)
+        mark = _point(theme.name, self.canvas.devicePixelRatioF())
+        put, half = self.p.drawPixmap, 4.0
+        for x, y in spots[inside].tolist():
+            put(QPointF(x - half, y - half), mark)
 
     def _ghosts(self) -> None:
         """Where the units on the move were."""

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QImage, QPainter, QPixmap
 
@@ -15,13 +16,16 @@ if TYPE_CHECKING:
     from isthmus.app.canvas.plan_canvas import PlanCanvas
 
 
+MENDED = 24  # so many units may differ for the layer to be mended rather than drawn again
+
+
 class StillLayer:
     """Structures, underlay and resting units."""
 
     def __init__(self, canvas: PlanCanvas) -> None:
         self.canvas = canvas
         self._layer: QPixmap | None = None
-        self._layer_key: object = None
+        self._layer_key: tuple[tuple[Any, ...], object] | None = None
         self._layer_port = Viewport()
         self._underlay: tuple[object, QImage | None] = (None, None)
 
@@ -35,6 +39,29 @@ class StillLayer:
         return moving | {
             d.unit.id for d in self.canvas.laid.drawn if d.unit.id not in self.canvas.shown
         }
+
+    def _to_mend(self, what: tuple[Any, ...], where: object) -> list[QRectF] | None:
+        """Where the kept layer differs from the one wanted, when only a few units do; else None."""
+        if self._layer_key is None:
+            return None
+        before, was = self._layer_key
+        # all but the sheet as it is laid and who is faded must be the same
+        if was != where or before[2:] != what[2:]:
+            return None
+        old, new = before[0], what[0]
+        if len(old.drawn) != len(new.drawn) or old.outlines is not new.outlines:
+            return None
+        if old.sheet is not new.sheet or drawing.speaks(new, self.canvas.port):
+            return None
+        pairs = zip(old.drawn, new.drawn, strict=True)
+        rows = {i for i, (a, b) in enumerate(pairs) if a is not b}
+        rows |= set(np.flatnonzero((old.points != new.points).any(axis=1)).tolist())
+        rows |= {new.row[u] for u in before[1] ^ what[1] if u in new.row}
+        if len(rows) > MENDED:
+            return None
+        half = drawing.REACH
+        places = [laid.px(self.canvas.port)[row] for laid in (old, new) for row in rows]
+        return [QRectF(x - half, y - half, 2 * half, 2 * half) for x, y in places]
 
     def paint(self, p: QPainter) -> None:
         """The layer of what stands still: drawn again when one has come to rest, until then moved
@@ -57,7 +84,7 @@ class StillLayer:
             self._layer is not None
             and self.canvas.sight.moving
             and self._layer_key is not None
-            and self._layer_key[0] == what  # type: ignore[index]
+            and self._layer_key[0] == what
         ):
             old = self._layer_port
             p.fillRect(self.canvas.rect(), theme.color("water2"))
@@ -76,9 +103,12 @@ class StillLayer:
                     under,
                     drawing.underlay_image(self.canvas.bench.show, self.canvas.sheet),
                 )
-            self._layer = drawing.still(
-                laid, port, ratio, what[1], self.canvas.names, self._underlay[1], lux
-            )
+            how = (laid, port, ratio, what[1], self.canvas.names, self._underlay[1], lux)
+            boxes = self._to_mend(what, where)
+            if boxes is None or self._layer is None:
+                self._layer = drawing.still(*how)
+            elif boxes:
+                drawing.mended(self._layer, boxes, *how)
             self._layer_key = (what, where)
             self._layer_port = Viewport(port.wide, port.high, port.scale, port.centre)
         p.drawPixmap(0, 0, self._layer)

@@ -44,6 +44,9 @@ class Has:
         self.ranges: dict[str, list[tuple[float, float]]] = {"Pan": [], "Tilt": []}
         self.turning = ""  # the first unit that has both axes
         self._seen: set[int] = set()  # modes
+        self._resting: set[object] = (
+            set()
+        )  # modes of which a unit that nothing is asked of was seen
         self.colours = False
         self.light: NDArray[np.float64] | None = None  # of the first unit that gives any, RGB
 
@@ -55,6 +58,11 @@ class Has:
         return next(iter(self.levels), 0.0)
 
     def add(self, live: Live, unit: str) -> None:
+        if not live.asked_of(unit):  # all of a mode that nothing is asked of are alike
+            kind = live.kind_of(unit)
+            if kind in self._resting:
+                return
+            self._resting.add(kind)
         program = live.program(unit)
         if program is None:
             return
@@ -64,10 +72,8 @@ class Has:
         if pan is not None and tilt is not None:
             self.points.append((round(pan, 1), round(tilt, 1)))
             self.turning = self.turning or unit
-            if id(program) not in self._seen:  # ranges are those of the mode
-                for axis, found in self.ranges.items():
-                    if span := live.axis_range(unit, axis):
-                        found.append(span)
+            if id(program) not in self._seen:
+                self._add_ranges(live, unit)
         if id(program) not in self._seen:
             self._seen.add(id(program))
             self.colours = self.colours or any(c.attribute.startswith("Color") for c in channels)
@@ -75,6 +81,12 @@ class Has:
             state = live.state_of(unit)
             if state is not None and state.rgb.size:
                 self.light = state.rgb[0, int(np.argmax(state.rgb[0].sum(axis=1)))]
+
+    def _add_ranges(self, live: Live, unit: str) -> None:
+        """Ranges are those of the mode."""
+        for axis, found in self.ranges.items():
+            if span := live.axis_range(unit, axis):
+                found.append(span)
 
     def _add_level(self, live: Live, unit: str, channels: Sequence[ChartChannel]) -> None:
         """Of its dimmer; a unit without one is as bright as its brightest emitter."""

@@ -5,7 +5,8 @@ snags.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
+from operator import attrgetter
 from typing import Literal
 
 from msgspec.structs import replace
@@ -161,8 +162,8 @@ class Field(LineField):
         self.setFixedHeight(SIZE["control"])
         self.original = ""
 
-    def show_values(self, values: list[str]) -> None:
-        counted = Counter(values)
+    def show_values(self, counted: Counter[str]) -> None:
+        """What the selected units have, and how many have it."""
         mixed = len(counted) > 1
         set_property(self, "mixed", mixed)
         self.original = "" if mixed else next(iter(counted), "")
@@ -241,6 +242,30 @@ def _compared(paper: str, patch: str) -> str:
     if paper == patch:
         return "same"
     return "attention" if paper else ""
+
+
+MOST_READ = 200  # different values of a field that are read: more are not shown
+_PLACE, _TURNED = attrgetter("position"), attrgetter("rotation")
+# what a field's words rest on: units that are alike in it have the same words
+_RESTS_ON: dict[str, Callable[[Unit], Hashable]] = {
+    "Name": attrgetter("name"),
+    "Profile": attrgetter("profile"),
+    "Mode": attrgetter("mode"),
+    "Address": lambda u: tuple((p.universe, p.address) for p in u.patch),
+    "Footprint": attrgetter("profile", "mode"),
+    "Position": attrgetter("hangs_on"),
+    "Gel": attrgetter("gel"),
+    "Purpose": attrgetter("purpose"),
+    "Across x": _PLACE,
+    "Upstage y": _PLACE,
+    "Height z": lambda u: u.position and u.position[2],
+    "Along": attrgetter("structure", "position"),
+    "Hangs": _TURNED,
+    "Turn": _TURNED,
+    "Lean": _TURNED,
+    "Pan offset": attrgetter("handling.pan_offset"),
+    "Tilt offset": attrgetter("handling.tilt_offset"),
+}
 
 
 class Inspector(Panel):
@@ -368,7 +393,8 @@ class Inspector(Panel):
     def _show_units(self, units: list[Unit]) -> None:
         one = units[0] if len(units) == 1 else None
         self.heading.setText(f"{one.number}  {one.name}" if one else f"{len(units)} selected units")
-        models = Counter(self._model(u, "in_full") for u in units)
+        profiles = {u.profile: u for u in units}
+        models = dict.fromkeys(self._model(u, "in_full") for u in profiles.values())
         self.below.setText(", ".join(models) if len(models) == 1 else many(len(models), "profile"))
         self._show_fields(units)
         words = limits_of_many(self.bench.show, units)
@@ -378,18 +404,32 @@ class Inspector(Panel):
         self._show_snags({u.id for u in units})
 
     def _show_fields(self, units: list[Unit]) -> None:
+        """Units that have the same are read once, so that thousands cost no more than they
+        differ.
+        """
         profiles = profiles_of(self.bench.show)
         told: dict[str, Callable[[Unit], str]] = {
             "Profile": lambda u: self._model(u, "label"),
             "Footprint": lambda u: str(footprint(u, profiles)),
             "Along": self._along,
         }
+        alike: dict[object, tuple[dict[Hashable, Unit], list[tuple[Hashable, int]]]] = {}
         for name, _, read, _ in self.FIELDS:
             reader = told.get(name, read)
             if name == "Unit":
-                self.fields[name].show_values([write_numbers([u.number for u in units])])
+                numbers = write_numbers([u.number for u in units])
+                self.fields[name].show_values(Counter([numbers]))
             elif reader:
-                self.fields[name].show_values([reader(u) for u in units])
+                key = _RESTS_ON[name]
+                if key not in alike:
+                    keys = list(map(key, units))
+                    some = dict(zip(keys, units, strict=True))
+                    alike[key] = some, Counter(keys).most_common(MOST_READ)
+                some, counts = alike[key]
+                words: Counter[str] = Counter()
+                for what, count in counts:
+                    words[reader(some[what])] += count
+                self.fields[name].show_values(words)
 
     def _model(self, unit: Unit, how: Literal["in_full", "label"]) -> str:
         """The name of a unit's profile, or the key it has where no profile is known by it."""

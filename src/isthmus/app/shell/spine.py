@@ -34,6 +34,7 @@ class Spine(QWidget):
         self.titles = tuple(self.entries)
         self.current = self.titles[0]
         self._over = ""
+        self._snags: dict[str, tuple[int, str]] = {}  # by page: how many, and the worst
         self.setFixedWidth(SIZE["spine"])
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -103,6 +104,10 @@ class Spine(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(self.rect(), theme.color("abyss"))
         p.fillRect(QRectF(self.width() - 1, 0, 1, self.height()), theme.color("line"))
+        self._snags.clear()
+        for snag in self.bench.known.snags:  # worst first
+            many, worst = self._snags.get(snag.page, (0, snag.severity))
+            self._snags[snag.page] = many + 1, min(worst, snag.severity, key=ORDER.__getitem__)
         places = self.places()
         first, last = places[self.titles[1]], places[self.titles[-1]]
         self._coast(p, first.top() - 15, "PAPER", 1)
@@ -165,14 +170,10 @@ class Spine(QWidget):
             "text2" if fraction else "text3",
             height=18,
         )
-        snags = [s for s in self.bench.known.snags if s.page == name]
-        if snags:
-            paint.severity(
-                p, min(snags, key=lambda s: ORDER[s.severity]).severity, 112, cy + 9, 5.2
-            )
-            paint.text(
-                p, 121, cy, str(len(snags)), font("caption", 500, mono=True), "text", height=18
-            )
+        many, worst = self._snags.get(name, (0, ""))
+        if many:
+            paint.severity(p, worst, 112, cy + 9, 5.2)
+            paint.text(p, 121, cy, str(many), font("caption", 500, mono=True), "text", height=18)
 
     def _coast(self, p: QPainter, y: float, words: str, side: int) -> None:
         wide = self.width() - 1

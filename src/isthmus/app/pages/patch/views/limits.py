@@ -226,7 +226,7 @@ class LimitsView(PageView):
         self._pulse.setInterval(50)
         self._pulse.timeout.connect(lambda: bench.proving.step(time.monotonic()))
         bind(bench.proving.changed, self, self._tested)
-        bench.selection.changed.connect(self.refresh)
+        bind_seen(bench.selection.changed, self, self.refresh)
         bind_seen(bench.changed, self, self.refresh)
         self.refresh()
 
