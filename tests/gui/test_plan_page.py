@@ -597,3 +597,19 @@ def test_the_demo_still_sets_out_who_has_no_place(make_window) -> None:
         all(u.position for u in window.bench.show.units)
         and sheet(window.bench.show, "plan").kind == "plan"
     )
+
+
+def test_a_click_is_not_quite_still_and_narrows_what_is_selected(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Plan")
+    bench, canvas = window.bench, window.pages["Plan"].canvas
+    bench.plan.rearrange(True)
+    bench.selection.select(["u101", "u102", "u103"])
+    before = bench.show
+    x, y, _ = bench.show.unit("u102").position
+    start = canvas.to_px(x, y)
+    drag(canvas, start, start + QPointF(2, 1))  # a hand shakes
+    assert bench.show is before and bench.selection.ids == ["u102"]
+    bench.selection.select(["u101", "u102", "u103"])
+    drag(canvas, start, start + QPointF(30, 0))  # a drag takes all of them
+    moved = [u.id for a, u in zip(before.units, bench.show.units, strict=True) if a is not u]
+    assert moved == ["u101", "u102", "u103"] == bench.selection.ids

@@ -219,6 +219,55 @@ def test_views_are_kept_walked_sat_in_and_the_way_back_is_shown(make_window) -> 
     )
 
 
+def test_live_acts_are_taken_back_apart_from_the_show(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Stage")
+    bench, live = window.bench, window.bench.levels.live
+    bench.selection.select(["u101", "u102"])
+    shortcut(window, Qt.Key.Key_U, Qt.KeyboardModifier.ControlModifier)  # Highlight
+    lit = live.snapshot()
+    bench.levels.aim(["u101"], (1.0, 0.0, 0.0))
+    aimed = live.snapshot()
+    bench.commit("rename", replace(bench.show, name="Another"))
+    assert lit and aimed != lit
+    both = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
+    shortcut(window, Qt.Key.Key_Z, both)
+    assert live.snapshot() == lit and bench.show.name == "Another"
+    assert "aim" in window.notice.words and "The show stays" in window.notice.words
+    shortcut(window, Qt.Key.Key_Z, both)
+    assert live.snapshot() == {} and bench.history.undo_name == "rename"
+    for _ in range(2):
+        shortcut(window, Qt.Key.Key_Z, both | Qt.KeyboardModifier.ShiftModifier)
+    assert live.snapshot() == aimed
+    # a fader that is moved is one act, whatever steps it takes
+    for value in (0.1, 0.2, 0.3):
+        window.hand.intensity.moved.emit(value)
+    shortcut(window, Qt.Key.Key_Z, both)
+    assert live.snapshot() == aimed
+
+
+def test_named_views_show_a_rig_wherever_it_stands(make_window, demo: Show) -> None:
+    wide = replace(
+        demo,
+        units=tuple(
+            replace(u, position=(6 * u.position[0], u.position[1], u.position[2]))
+            if u.position
+            else u
+            for u in demo.units
+        ),
+    )
+    window = make_window(wide, page="Stage")
+    page = window.pages["Stage"]
+    placed = np.array([u.position for u in wide.units if u.position])
+    for name in VIEWS:
+        page.see_from(name)
+        at, depth = page.view.project(placed)
+        size = page.view.width(), page.view.height()
+        assert ((at >= 0) & (at <= size)).all() and (depth > 0).all(), name
+    window.bench.commit("as it was", demo)
+    page.see_from("Seats")
+    assert page.view.camera == VIEWS["Seats"]  # what is in the picture stays as it is known
+
+
 def test_drawing_settings_are_chosen_kept_and_carried_in_a_file(
     make_window, demo: Show, tmp_path: Path
 ) -> None:

@@ -22,10 +22,11 @@ from isthmus.sheets.sheets import sheet, sheets_of
 from isthmus.show import Show
 from isthmus.show.container import write_atomically
 from isthmus.stage import VIEWS, Camera, Drawn
+from isthmus.stage.camera import named
 from isthmus.stage.drawing import LEVELS
 from isthmus.stage.landing import backs, land, surfaces
 from isthmus.stage.photometry import contributions, over
-from isthmus.stage.rig import Beams
+from isthmus.stage.rig import Beams, Rig
 from isthmus.stage.shade import shade_of
 from isthmus.stage.space import space_of
 
@@ -160,10 +161,12 @@ def _lux_over(show: Show, beams: Beams, name: str, grid: int) -> Result:
     return DONE, data, [f"{one.name}: {low:.0f} to {high:.0f} lux, {mean:.0f} on average"]
 
 
-def _camera(show: Show, name: str) -> Camera:
-    for view, camera in VIEWS.items():
+def _camera(show: Show, name: str, aspect: float, rig: Rig) -> Camera:
+    for view in VIEWS:
         if view.lower() == name.lower():
-            return camera
+            space = space_of(rig.positions, rig.structures)
+            there = np.delete(rig.positions, space.strays, axis=0)
+            return named(view, there, space.low, space.high, aspect)
     for kept in show.views:
         if kept.name.lower() == name.lower():
             return Camera(kept.target, kept.distance, kept.bearing, kept.height, kept.fov)
@@ -175,7 +178,8 @@ def stage_render(options: argparse.Namespace) -> Result:
     """Draw the stage to a PNG or a turning GIF, without a window or a display."""
     show, live, _ = _lit(options)
     view = RigView(show, live.compiled)
-    size, camera = _size(options.size), _camera(show, options.view)
+    size = _size(options.size)
+    camera = _camera(show, options.view, size[0] / size[1], view.rig)
     drawing = next(d for d in LEVELS if d.name.lower() == options.drawing)
     if options.turn:
         shots = [(c, live.frame) for c in turntable(camera, options.turn)]

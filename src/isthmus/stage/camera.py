@@ -10,6 +10,7 @@ import numpy as np
 
 from isthmus.stage.transforms import Array, look_at, perspective
 
+Vec = Sequence[float]
 _SNUG = 0.8  # corners of a box are seldom all in the way: a little nearer than its ball asks
 
 
@@ -96,6 +97,18 @@ class Camera:
         x, y, z = (float(v) for v in (a + b) / 2)
         return replace(self, target=(x, y, z), distance=away, far=max(140.0, 3 * away))
 
+    def around(self, points: Array, aspect: float) -> Camera:
+        """As far off as it takes for all points (n, 3) to be in the picture; from where it is."""
+        made = self
+        for _ in range(24):
+            at, depth = made.project(points, aspect, 1.0)
+            seen = (depth > made.near) & (at > 0).all(axis=1) & (at < (aspect, 1.0)).all(axis=1)
+            if seen.all():
+                break
+            away = made.distance * 1.12
+            made = replace(made, distance=away, far=max(140.0, 3 * away))
+        return made
+
     def shows(self, points: Array, width: float, height: float) -> bool:
         """Whether any of the points (n, 3) lies in the picture."""
         if not len(points):
@@ -132,6 +145,16 @@ class Camera:
         hit = np.where((along > 0) & (off < reach), along, np.inf)
         best = int(np.argmin(hit))
         return best if np.isfinite(hit[best]) else None
+
+
+def named(name: str, points: Array, low: Vec, high: Vec, aspect: float) -> Camera:
+    """One of VIEWS. Where it would leave out some of the units at these points (n, 3), it goes as
+    far off as their box asks.
+    """
+    view = VIEWS[name]
+    at, depth = view.project(points, aspect, 1.0)
+    seen = (depth > view.near) & (at > 0).all(axis=1) & (at < (aspect, 1.0)).all(axis=1)
+    return view if seen.all() else view.fitted(low, high, aspect).around(points, aspect)
 
 
 def seen_from(eye: Sequence[float], target: Sequence[float], fov: float = 50.0) -> Camera:

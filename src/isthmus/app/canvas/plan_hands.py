@@ -38,6 +38,7 @@ class PlanHands:
         self._drag: tuple[float, float] | None = None
         self._right: QPointF | None = None
         self._let_go = ""
+        self._narrow = ""  # one of several selected that was pressed: on release it alone stays
 
     @property
     def dragged(self) -> tuple[float, float] | None:
@@ -76,6 +77,8 @@ class PlanHands:
                 self.canvas.bench.selection.toggle(unit.id)
             elif unit.id not in self.canvas.bench.selection.ids:
                 self.canvas.bench.selection.select([unit.id])
+            else:
+                self._narrow = unit.id
             if self.canvas.rearranging and unit.id in self.canvas.bench.selection.ids:
                 self._drag = (0.0, 0.0)
                 self.grabbed = unit.id
@@ -100,6 +103,8 @@ class PlanHands:
             free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
             self.pulling.pull(self._on_sheet(self.pulling.handle, at), free)
         elif self.pressed is not None and self._drag is not None:
+            if not self.dragged and (at - self.pressed).manhattanLength() < CLICK:
+                return  # a hand that clicks is not quite still
             self._drag = self.canvas.snapping.shift(at, event.modifiers())
             self.canvas.update()
         elif self.pressed is not None and self.lasso is not None:
@@ -160,6 +165,8 @@ class PlanHands:
             self._click_beside(at)
         elif self._let_go:
             self.canvas.bench.selection.toggle(self._let_go)
+        elif self._narrow:
+            self.canvas.bench.selection.select([self._narrow])
         self.end()
 
     def _click_beside(self, at: QPointF) -> None:
@@ -171,7 +178,7 @@ class PlanHands:
 
     def end(self) -> None:
         self.pressed = self._drag = self.box = self.lasso = None
-        self._let_go = self.grabbed = ""
+        self._let_go = self._narrow = self.grabbed = ""
         if self.pulling.handle is not None:
             self.pulling.drop()
         self.canvas.snapping.guides = ()

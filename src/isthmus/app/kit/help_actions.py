@@ -16,6 +16,8 @@ HELP = {
     "show.quit": "Close Isthmus; asks when something is not saved",
     "edit.undo": "Undo the last edit",
     "edit.redo": "Redo the edit undone last",
+    "levels.undo": "Take back the last aim, fan, Highlight, Home or level; the show stays",
+    "levels.redo": "Do the live act again that was taken back last",
     "output.switch": "Start or stop sending levels to the network",
     "help.find": "Find a unit, an address, a snag, a page or an action",
     "help.keys": "List every key and what it does",

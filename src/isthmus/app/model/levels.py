@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QObject, Signal
 
 from isthmus.output import Live, Masters, RigView
 from isthmus.output.aiming import Aiming, aim_units, in_words
+from isthmus.output.live import Asked
 from isthmus.show import Show
+
+Act = tuple[str, Asked]
+TOGETHER = 1.0  # seconds within which the same thing again is one act: a fader that is moved
+GOING_ON = ("levels", "intensity", "colour", "pan and tilt", "aim", "fan")
+MOST_ACTS = 100
 
 
 class Levels(QObject):
@@ -16,23 +23,68 @@ class Levels(QObject):
 
     changed = Signal()
     sending_changed = Signal()
+    acts_changed = Signal()  # what can be taken back, or done again
 
     def __init__(self, show: Callable[[], Show], tell: Callable[[str, str], object]) -> None:
         super().__init__()
         self._show, self._tell = show, tell
         self.live = Live(show())
         self.masters = Masters()
+        self._acts: list[Act] = []  # what was asked before each, the newest last
+        self._undone: list[Act] = []
+        self._last = ("", 0.0)  # the newest act, and when it went on
         self.sending = False  # kept by the output control
         self.held_by: Callable[[], str] = lambda: ""  # what holds the levels, in words
         self._view: tuple[tuple[object, ...], RigView] | None = None
 
-    def change(self, change: Callable[[Live], object]) -> None:
-        """Change live levels, unless something holds them."""
+    def change(self, change: Callable[[Live], object], name: str = "levels") -> None:
+        """Change live levels, unless something holds them. `name` says what is done: one of
+        GOING_ON again within a moment is the same act.
+        """
         if who := self.held_by():
             self._tell("attention", f"The {who} holds the levels. End it to use hand controls.")
             return
+        now = time.monotonic()
+        going_on = name in GOING_ON and name == self._last[0] and now - self._last[1] < TOGETHER
+        if not going_on:
+            self._acts.append((name, self.live.snapshot()))
+            del self._acts[:-MOST_ACTS]
+        self._last, self._undone = (name, now), []
         change(self.live)
         self.changed.emit()
+        if not going_on:
+            self.acts_changed.emit()
+
+    @property
+    def undo_name(self) -> str | None:
+        """The live act `undo` would take back."""
+        return self._acts[-1][0] if self._acts else None
+
+    @property
+    def redo_name(self) -> str | None:
+        return self._undone[-1][0] if self._undone else None
+
+    def undo(self) -> None:
+        """Take the last live act back: what was asked before it. The show's own history is apart
+        from this.
+        """
+        self._go_back(self._acts, self._undone, "Taken back")
+
+    def redo(self) -> None:
+        """The live act that was taken back last, again."""
+        self._go_back(self._undone, self._acts, "Again")
+
+    def _go_back(self, of: list[Act], to: list[Act], words: str) -> None:
+        if who := self.held_by():
+            self._tell("attention", f"The {who} holds the levels. End it to use hand controls.")
+        elif of:
+            name, asked = of.pop()
+            to.append((name, self.live.snapshot()))
+            self._last = ("", 0.0)
+            self.live.restore(asked)
+            self._tell("ok", f"{words}: {name}. The show stays as it is.")
+            self.changed.emit()
+            self.acts_changed.emit()
 
     def master(self, state: str, universe: int | None = None, output: str | None = None) -> None:
         """Dark, hold or live again: everything, a universe or one output."""
@@ -52,7 +104,7 @@ class Levels(QObject):
             answers.extend(found)
             live.ask(wanted)
 
-        self.change(point)
+        self.change(point, "aim")
         if answers and not quiet:
             reached = all(a.reached for a in answers)
             self._tell("ok" if reached else "attention", in_words(answers))
@@ -73,4 +125,5 @@ class Levels(QObject):
     def begin_anew(self) -> None:
         """Another show: nothing is asked of it yet."""
         self.masters.clear()
+        self._acts, self._undone, self._last = [], [], ("", 0.0)
         self.live = Live(self._show())

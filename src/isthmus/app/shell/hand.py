@@ -154,7 +154,9 @@ class Hand(QWidget):
         row.addWidget(_divider())
         self.intensity = Intensity()
         self.intensity.moved.connect(
-            lambda v: bench.levels.change(lambda live: live.set_intensity(bench.selection.ids, v))
+            lambda v: bench.levels.change(
+                lambda live: live.set_intensity(bench.selection.ids, v), "intensity"
+            )
         )
         row.addWidget(self.intensity, 3)
         row.addWidget(_divider())
@@ -164,7 +166,9 @@ class Hand(QWidget):
         row.addWidget(_divider())
         self.colour = Colour()
         self.colour.moved.connect(
-            lambda rgb: bench.levels.change(lambda live: live.set_colour(bench.selection.ids, rgb))
+            lambda rgb: bench.levels.change(
+                lambda live: live.set_colour(bench.selection.ids, rgb), "colour"
+            )
         )
         row.addWidget(self.colour)
         row.addWidget(_divider())
@@ -232,7 +236,7 @@ class Hand(QWidget):
             live.set_axis(self.bench.selection.ids, "Pan", pan)
             live.set_axis(self.bench.selection.ids, "Tilt", tilt)
 
-        self.bench.levels.change(change)
+        self.bench.levels.change(change, "pan and tilt")
 
     def _axis(self, unit: str, name: str, asked: float) -> str:
         """What is asked, and what is sent where a limit or an inversion makes that another
@@ -313,7 +317,9 @@ def register(actions: Registry, hand: Hand) -> None:
         Action(
             "units.light",
             "Highlight",
-            lambda: bench.levels.change(lambda live: live.light_up(bench.selection.ids)),
+            lambda: bench.levels.change(
+                lambda live: live.light_up(bench.selection.ids), "Highlight"
+            ),
             "Ctrl+U",
             "selection",
             help="Lights the selected units: home position, full, open and white",
@@ -322,7 +328,7 @@ def register(actions: Registry, hand: Hand) -> None:
         Action(
             "units.home",
             "Home",
-            lambda: bench.levels.change(lambda live: live.home(bench.selection.ids)),
+            lambda: bench.levels.change(lambda live: live.home(bench.selection.ids), "Home"),
             "Ctrl+H",
             "selection",
             group="Hand controls",
@@ -330,7 +336,7 @@ def register(actions: Registry, hand: Hand) -> None:
         Action(
             "units.release",
             "Release the selected units",
-            lambda: bench.levels.change(lambda live: live.let_go(bench.selection.ids)),
+            lambda: bench.levels.change(lambda live: live.let_go(bench.selection.ids), "Release"),
             "Ctrl+Backspace",
             "selection",
             help="Clears the levels asked of the selected units",
@@ -339,7 +345,7 @@ def register(actions: Registry, hand: Hand) -> None:
         Action(
             "units.release_all",
             "Release everything",
-            lambda: bench.levels.change(lambda live: live.restore({})),
+            lambda: bench.levels.change(lambda live: live.restore({}), "Release all"),
             "Ctrl+Shift+Backspace",
             group="Hand controls",
         ),

@@ -130,6 +130,7 @@ class Window(QWidget):
         self.bench.clashing.connect(self._ask_ways)
         for signal in (
             self.bench.selection.changed,
+            self.bench.levels.acts_changed,
             self.bench.title_changed,
             self.bench.session.changed,
             self.bench.plan.state_changed,
@@ -156,6 +157,8 @@ class Window(QWidget):
         conditions.condition("selection", lambda: bool(bench.selection.ids))
         conditions.condition("undo", lambda: bench.history.undo_name is not None)
         conditions.condition("redo", lambda: bench.history.redo_name is not None)
+        conditions.condition("live undo", lambda: bench.levels.undo_name is not None)
+        conditions.condition("live redo", lambda: bench.levels.redo_name is not None)
         conditions.condition("call", lambda: bench.session.call is not None)
         conditions.condition("no call", lambda: bench.session.call is None)
         conditions.condition("rig", lambda: self.rig is not None)
@@ -249,6 +252,22 @@ class Window(QWidget):
             Action("show.quit", "Quit", self.close, "Ctrl+Q"),
             Action("edit.undo", "Undo", bench.undo, "Ctrl+Z", "undo"),
             Action("edit.redo", "Redo", bench.redo, "Ctrl+Shift+Z", "redo"),
+            Action(
+                "levels.undo",
+                "Undo live act",
+                bench.levels.undo,
+                "Ctrl+Alt+Z",
+                "live undo",
+                group="Hand controls",
+            ),
+            Action(
+                "levels.redo",
+                "Redo live act",
+                bench.levels.redo,
+                "Ctrl+Alt+Shift+Z",
+                "live redo",
+                group="Hand controls",
+            ),
             Action(
                 "output.switch",
                 "Send or stop sending",

@@ -37,6 +37,7 @@ from isthmus.output import RigView, compile_show
 from isthmus.output.differ import Difference, differences, in_words
 from isthmus.show.records import SLOTS, SavedView, Show, Vec3
 from isthmus.stage import VIEWS, Camera
+from isthmus.stage.camera import named
 from isthmus.standin import rig_show, slots_by_unit
 
 TRUTHS = ("Sent", "Simulated rig", "Side by side", "Difference")
@@ -244,11 +245,18 @@ class StagePage(Page):
 
     def see_from(self, name: str) -> None:
         kept = next((v for v in self.bench.show.views if v.name == name), None)
-        camera = VIEWS.get(name) or (
-            Camera(kept.target, kept.distance, kept.bearing, kept.height, kept.fov)
-            if kept
-            else None
-        )
+        if name in VIEWS:
+            space = self.view.staged.space()
+            rig = self.view.staged.source()[0].rig
+            there = np.delete(rig.positions, space.strays, axis=0)
+            aspect = self.view.width() / max(self.view.height(), 1)
+            camera = named(name, there, space.low, space.high, aspect)
+        else:
+            camera = (
+                Camera(kept.target, kept.distance, kept.bearing, kept.height, kept.fov)
+                if kept
+                else None
+            )
         if camera is not None:
             self.view.set_camera(camera)
             self.places.setCurrentIndex(self.places.findText(name))

@@ -4,6 +4,7 @@ put back.
 
 from __future__ import annotations
 
+import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtWidgets import QGridLayout, QSpinBox, QWidget
 
@@ -14,6 +15,7 @@ from isthmus.app.kit.widgets import choice, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import IsthmusError
 from isthmus.layout.fan import CURVES, FAN_WAYS, fan
+from isthmus.output import Live
 from isthmus.output.fanning import Fannable, fan_live, fan_placed, fannables
 from isthmus.plural import many
 from isthmus.stage.mount import mount_of
@@ -117,10 +119,7 @@ class FanDialog(Frame):
             values = self._values()
             self.say_trouble("")
             if what.live:
-                self.bench.levels.live.restore(self._asked)
-                self.bench.levels.change(
-                    lambda live: live.ask(fan_live(live, self.ids, what.key, values))
-                )
+                self.bench.levels.change(lambda live: self._fanned(live, what.key, values), "fan")
             else:
                 fan_placed(self.bench.show, self.ids, what.key, values)
         except IsthmusError as error:
@@ -131,6 +130,10 @@ class FanDialog(Frame):
         self.bench.plan.say_figures(dict(zip(self.ids, texts, strict=True)))
         shown = "  ".join(texts[:10])
         self.shown.setText(f"{shown}{'  …' if len(texts) > 10 else ''}")
+
+    def _fanned(self, live: Live, key: str, values: NDArray[np.float64]) -> None:
+        live.restore(self._asked)
+        live.ask(fan_live(live, self.ids, key, values))
 
     def _take(self) -> bool:
         what = self._fannable()
@@ -146,4 +149,4 @@ class FanDialog(Frame):
     def _end(self, taken: bool) -> None:
         self.bench.plan.say_figures({})
         if not taken:  # live values go back to what they were
-            self.bench.levels.change(lambda live: live.restore(self._asked))
+            self.bench.levels.change(lambda live: live.restore(self._asked), "fan")
