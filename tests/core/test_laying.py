@@ -6,19 +6,21 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
 
 from isthmus.errors import EntryFault
 from isthmus.layout import arrange, lay
 from isthmus.layout.choose import alike, every, in_order, inverted
+from isthmus.layout.facing import faced, ways
 from isthmus.layout.fan import CURVES, FAN_WAYS, fan
 from isthmus.layout.laying import Laying
 from isthmus.layout.snap import snap
 from isthmus.output import Live
 from isthmus.output.fanning import fan_live, fan_placed, fannables
 from isthmus.sheets.labels import Wish, place_all
-from isthmus.show.records import Show
+from isthmus.show.records import Show, Unit
 from isthmus.stage.mount import HANGS, Mount, hang_of, hung, leaned, mount_of, turned
 from isthmus.stage.transforms import matrices
 
@@ -372,3 +374,35 @@ def test_an_arc_over_no_degrees_is_refused_and_a_mirrored_sine_ends_in_the_middl
     assert lay.circle(1, (0.0, 0.0), 2.0, 90.0, 0.0)[0] == pytest.approx((0.0, 2.0))
     values = fan(7, 10.0, 50.0, "mirrored", "sine")
     assert values == pytest.approx([10, 30, 10 + 40 * 3**0.5 / 2, 50, 10 + 40 * 3**0.5 / 2, 30, 10])
+
+
+@given(
+    st.integers(2, 9),
+    st.floats(-170, 170),
+    st.floats(20, 360),
+    st.sampled_from(["below", "above", "floor"]),
+)
+@settings(max_examples=40, deadline=None)
+def test_units_laid_on_a_circle_look_to_its_centre_outwards_or_along_it(
+    count: int, angle: float, sweep: float, hang: str
+) -> None:
+    """SciPy turns each unit's front and long side by the rotation it was given."""
+    laying = Laying("circle", start=(1.0, -2.0), radius=3.0, angle=angle, sweep=sweep)
+    ids = [f"u{i}" for i in range(count)]
+    places = laying.places(count)
+    upright = hung((1.0, 0.0, 0.0, 0.0), hang)
+    units = tuple(
+        Unit(id=u, number=i, position=(float(x), float(y), 4.0), rotation=upright)
+        for i, (u, (x, y)) in enumerate(zip(ids, places, strict=True))
+    )
+    show = Show(units=units)
+    for facing, local in (("centre", (0, -1, 0)), ("outwards", (0, -1, 0)), ("along", (1, 0, 0))):
+        made = faced(show, ids, ways(laying, count, facing), facing)
+        for unit in made.units:
+            w, x, y, z = unit.rotation
+            look = Rotation.from_quat([x, y, z, w]).apply(local)
+            out = np.array(unit.position[:2]) - laying.start
+            out /= np.linalg.norm(out)
+            meant = {"centre": -out, "outwards": out, "along": np.array([-out[1], out[0]])}[facing]
+            assert look == pytest.approx((*meant, 0.0), abs=1e-6)
+            assert hang_of(unit) == ("floor" if hang == "above" else hang)

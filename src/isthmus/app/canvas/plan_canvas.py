@@ -4,6 +4,8 @@ Plan and Roll call.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
@@ -37,7 +39,7 @@ from isthmus.app.kit.widgets import bind
 from isthmus.app.model.workbench import Workbench
 from isthmus.plural import many
 from isthmus.sheets.sheets import locked_among, newly_held, put_points, sheet
-from isthmus.show.records import Sheet
+from isthmus.show.records import Sheet, Show
 from isthmus.stage.landing import land, surfaces
 
 FINE_NUDGE, WIDE_NUDGE = 0.01, 0.5  # metres
@@ -211,14 +213,17 @@ class PlanCanvas(QWidget):
         places: dict[str, tuple[float, float]],
         settle: bool = True,
         any_height: bool = False,
+        then: Callable[[Show], Show] = lambda show: show,
     ) -> bool:
         """Put units at places of the sheet; those that are locked stay, and are named, and so are
-        those that come to hang on a structure or leave one.
+        those that come to hang on a structure or leave one. `then` belongs to the same edit.
         """
         bench, before = self.bench, self.bench.show
         locked = locked_among(before, places) if self.sheet.kind != "free" else []
         done = bench.guard(
-            lambda: bench.commit(name, put_points(before, self.sheet, places, settle, any_height))
+            lambda: bench.commit(
+                name, then(put_points(before, self.sheet, places, settle, any_height))
+            )
         )
         words = newly_held(before, bench.show, places) if done else []
         if done and locked:

@@ -4,6 +4,7 @@ before or after.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QWidget
@@ -15,8 +16,10 @@ from isthmus.app.kit.widgets import bind, button, choice, column_of, label, tick
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.layout.choose import in_order
+from isthmus.layout.facing import FACINGS, faced, ways
 from isthmus.layout.laying import Laying
 from isthmus.plural import many
+from isthmus.show.records import Show
 
 WORDS = {"one": "One by one", "line": "Line", "path": "Path", "circle": "Circle", "grid": "Grid"}
 FIELDS = {
@@ -52,6 +55,12 @@ class PlaceBar(QWidget):
             row.addWidget(made)
         self.order = choice("placing order", [("hand", "as selected"), ("number", "by number")])
         row.addWidget(self.order)
+        self.facing = choice("turn when placing", list(FACINGS.items()))
+        self.facing.setToolTip(
+            "How units are turned as they are placed: their fronts to the centre of what is drawn "
+            "or away from it, or their long sides along it"
+        )
+        row.addWidget(self.facing)
         self.hang = tick(
             "hang on structures",
             "place hang",
@@ -153,6 +162,8 @@ class PlaceBar(QWidget):
             self.names[name].setVisible(name in wanted)
         for name, check in self.checks.items():
             check.setVisible(name in CHECKS.get(kind, ()))
+        plan = self.canvas.sheet.kind == "plan"
+        self.facing.setVisible(kind in FIELDS and kind != "one" and plan)
         self.hang.setVisible(bool(kind) and self.canvas.sheet.kind == "plan")
         self.figures.setVisible(bool(wanted))
 
@@ -283,15 +294,25 @@ class PlaceBar(QWidget):
         """What is typed is kept to the figure; what is drawn hangs on the structure it lies on."""
         ids = self.ids()
         places = made.places(len(ids))
+        facing = str(self.facing.currentData()) if self.canvas.sheet.kind == "plan" else ""
+
+        def turn(show: Show) -> Show:
+            return faced(show, ids, ways(made, len(ids), facing), facing) if facing else show
+
         self._lay_some(
-            {u: (float(x), float(y)) for u, (x, y) in zip(ids, places, strict=True)}, typed
+            {u: (float(x), float(y)) for u, (x, y) in zip(ids, places, strict=True)}, typed, turn
         )
 
-    def _lay_some(self, places: dict[str, tuple[float, float]], typed: bool = False) -> bool:
+    def _lay_some(
+        self,
+        places: dict[str, tuple[float, float]],
+        typed: bool = False,
+        then: Callable[[Show], Show] = lambda show: show,
+    ) -> bool:
         words = WORDS[self.kind].lower() if self.kind else "place"
         what = many(len(places), "unit") if len(places) != 1 else "1 unit"
         asked = self.hang.isChecked() and self.canvas.sheet.kind == "plan"
-        return self.canvas.lay(f"place {what}: {words}", places, not typed, asked)
+        return self.canvas.lay(f"place {what}: {words}", places, not typed, asked, then)
 
     def _other_tool(self) -> None:
         """Something else is in use now, or nothing: Escape, or aiming."""
