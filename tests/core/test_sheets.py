@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import itertools
 import re
 import xml.etree.ElementTree as ET
 from pathlib import Path
@@ -14,15 +15,18 @@ from msgspec.structs import replace
 from PIL import Image
 
 from helpers.tools import answer, command
+from isthmus.demo import as_hung
 from isthmus.errors import EntryFault, FileFault
 from isthmus.patch import edits
 from isthmus.profiles import light_program, profiles_of
 from isthmus.sheets import sheets
 from isthmus.sheets.files import POINTS, pdf, svg
-from isthmus.sheets.marks import PAPERS, Poly, Words, fitting_scale, label_of, pages
+from isthmus.sheets.marks import PAPERS, Poly, Words, fitting_scale, pages
 from isthmus.sheets.pictures import clean_svg, kind_of, take_picture
+from isthmus.sheets.sheets import sheets_of
 from isthmus.sheets.symbols import NAMES, SHAPES
 from isthmus.sheets.symbols import kind_of as symbol_kind
+from isthmus.sheets.together import label_of
 from isthmus.sheets.underlays import scaled_by, with_picture
 from isthmus.show import open_show, save_show
 from isthmus.show.records import SavedView, Show, StoredFile, Underlay
@@ -371,3 +375,42 @@ def test_an_svg_is_cleaned_of_everything_that_leads_outside() -> None:
     for bad in (bomb, outside, b"<svg", b"<html/>", b"\x00\x01"):
         with pytest.raises(FileFault):
             clean_svg(bad, "x.svg")
+
+
+@pytest.mark.parametrize("kind", ["front", "side"])
+def test_an_elevation_on_paper_names_every_unit_and_prints_nothing_over_another(kind: str) -> None:
+    """Read back by another library: labels stay apart and on the paper, and no unit is without its number."""
+    show = as_hung()
+    one = replace(
+        next(s for s in sheets_of(show) if s.kind == kind),
+        labels=("number",),
+        name="The rig as it is seen by whoever stands at the far end of the quay on a clear evening",
+    )
+    show = replace(
+        show,
+        name="Lantern Tide on the Floating Barge Stage of Sandre Haven, Second and Last Evening",
+        venue="Oberhafenverwaltungsgebaeudeeingangstreppenhausbeleuchtungsprobe",
+    )
+    made = pages(show, one, fitting_scale(show, one, "A4"), "A4")
+    with pdfplumber.open(io.BytesIO(pdf(show, made, "x"))) as read:
+        said: set[int] = set()
+        for page in read.pages:
+            words = page.extract_words(x_tolerance=1, y_tolerance=1)
+            for word in words:
+                assert word["x0"] > 0 and word["x1"] < page.width and word["bottom"] < page.height
+            numbers = [w for w in words if re.fullmatch(r"[\d–,]+", w["text"]) and w["x0"] < 690]
+            for a, b in itertools.combinations(numbers, 2):
+                apart = (
+                    a["x1"] <= b["x0"] + 0.2
+                    or b["x1"] <= a["x0"] + 0.2
+                    or a["bottom"] <= b["top"] + 1.2
+                    or b["bottom"] <= a["top"] + 1.2
+                )
+                assert apart, (a["text"], b["text"])
+            for word in numbers:
+                for part in word["text"].strip(",").split(","):
+                    first, _, last = part.partition("–")
+                    said |= set(range(int(first), int(last or first) + 1))
+            assert "Evening" in page.extract_text()
+    placed = {u.number for u in show.units if u.position is not None}
+    assert placed <= said

@@ -11,14 +11,9 @@ from isthmus import fonts
 from isthmus.errors import FileFault
 from isthmus.sheets.marks import Image, Mark, PaperPage, Poly, Words
 from isthmus.sheets.pictures import as_png, kind_of
+from isthmus.sheets.widths import FACES
 from isthmus.show.records import Show
 
-_FONTS = {
-    (False, False): "IBMPlexSans-Regular",
-    (True, False): "IBMPlexSans-SemiBold",
-    (False, True): "IBMPlexMono-Medium",
-    (True, True): "IBMPlexMono-SemiBold",
-}
 POINTS = 72 / 25.4
 PAGE_GAP = 8.0
 
@@ -99,7 +94,7 @@ def _register_fonts() -> None:
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
 
-    for name in _FONTS.values():
+    for name in FACES.values():
         try:
             pdfmetrics.registerFont(TTFont(name, str(fonts.FOLDER / f"{name}.ttf")))
         except Exception as error:  # ReportLab raises its own kinds for a font it cannot read
@@ -163,7 +158,7 @@ class _Paper:
     def _words(self, mark: Words, high: float) -> None:
         canvas = self.canvas
         canvas.setFillColor(mark.colour)
-        canvas.setFont(_FONTS[(mark.bold, mark.mono)], mark.size * POINTS)
+        canvas.setFont(FACES[(mark.bold, mark.mono)], mark.size * POINTS)
         put = {
             "start": canvas.drawString,
             "middle": canvas.drawCentredString,

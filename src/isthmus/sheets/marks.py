@@ -20,7 +20,8 @@ from isthmus.sheets import labels
 from isthmus.sheets.outlines import outline
 from isthmus.sheets.sheets import Measure, measures, points_of
 from isthmus.sheets.symbols import NAMES, SHAPES, kind_of
-from isthmus.show.address import write_address
+from isthmus.sheets.together import label_for, together
+from isthmus.sheets.widths import broken, wide_of
 from isthmus.show.records import Sheet, Show, Underlay, Unit
 from isthmus.stage.mount import mount_of
 
@@ -28,19 +29,13 @@ PAPERS = {"A4": (297.0, 210.0), "A3": (420.0, 297.0), "A2": (594.0, 420.0), "A1"
 SCALES = (10, 20, 25, 33, 50, 75, 100, 150, 200, 500)
 MARGIN, COLUMN, OVERLAP = 10.0, 52.0, 5.0
 MOST_PAGES = 120
+ON_ONE_SPOT = 1.0  # mm between units that carry one label
+LABEL_SIZE = 2.1
+RINGS, STEP = 30, 2.6  # how far off a label may stand, in steps of mm
 SMALLEST = 2.2  # mm a symbol takes at least
 FLAT = ("hull", "deck")  # what others stand and hang over
 Named = tuple[str, labels.Wish]  # words, and where they may stand
 INK, SOFT, FAINT, GROUND, WASH = "#16242a", "#51636a", "#b9c4c6", "#ffffff", "#eef2f1"
-LABELS = (
-    "number",
-    "address",
-    "gel",
-    "name",
-    "purpose",
-    "height",
-    "level",
-)  # a level is live: only the window writes it
 
 
 @dataclass(frozen=True)
@@ -203,15 +198,38 @@ def _drawing(
     marks += [Words(n.x * per, -n.y * per, n.text, 3.2, True) for n in one.notes]
     bodies, used, texts, taken = _units(show, one, per, only)
     marks += bodies
-    found = labels.place_all([wish for _, wish in [*texts, *named]], taken)
-    for (words, _), place in zip(named, found[len(texts) :], strict=True):
+    free = labels.Labels()
+    for box in taken:
+        free.block(box)
+    for words, wish in texts:
+        left, top, led = _placed(free, wish)
+        if led is not None:
+            marks.append(Poly((led, (wish.x, wish.y)), False, "", SOFT, 0.1))
+        marks.append(Words(left, top + 1.9, words, LABEL_SIZE, mono=True))
+    for words, wish in named:
+        place = free.place(wish)
         if place is not None:
             marks.append(Words(place[0], place[1] + 1.6, words, 1.9, colour=SOFT))
-    for (words, wish), place in zip(texts, found[: len(texts)], strict=True):
-        if place is None:  # no room: it is written over others rather than left away
-            place = (wish.x - wish.wide / 2, wish.y + wish.off)
-        marks.append(Words(place[0], place[1] + 1.9, words, 2.1, mono=True))
     return marks, used
+
+
+def _placed(
+    free: labels.Labels, wish: labels.Wish
+) -> tuple[float, float, tuple[float, float] | None]:
+    """Left and top of a label: beside its mark where there is room, else as near as there is, with
+    the point a thin line leads from.
+    """
+    place = free.place(wish)
+    if place is not None:
+        return *place, None
+    for ring in range(1, RINGS):
+        off = wish.off + ring * STEP
+        place = free.place(labels.Wish(wish.x, wish.y, off, wish.wide, wish.high))
+        if place is not None:
+            left, top = place
+            x = min(max(wish.x, left), left + wish.wide)
+            return left, top, (x, top if wish.y < top else top + wish.high)
+    return wish.x - wish.wide / 2, wish.y + wish.off, None
 
 
 def _underlay(u: Underlay, per: float) -> Image:
@@ -243,7 +261,7 @@ def _units(
     """The symbols, the kinds of them, where their labels may stand, and the room they take."""
     marks: list[Mark] = []
     used: list[str] = []
-    texts: list[Named] = []
+    laid: list[tuple[float, float, Unit, float]] = []  # where each unit lies, and its label begins
     taken: list[labels.Box] = []
     places, profiles, sizes = points_of(show, one), profiles_of(show), measures(show)
     chosen = set(only) if only is not None else places.keys()
@@ -261,11 +279,21 @@ def _units(
         # a long strip turned would claim a square of empty paper
         half = (max(long, wide) if long < 3 * wide else wide) / 2
         taken.append((x - half, y - half, x + half, y + half))
-        words = label_of(unit, one.labels)
+        laid.append((x, y, unit, max(long, wide) / 2 + 0.4))
+    return marks, used, _unit_labels(one, laid), taken
+
+
+def _unit_labels(one: Sheet, laid: Sequence[tuple[float, float, Unit, float]]) -> list[Named]:
+    """What is written at units and where: at those on one spot once for all of them."""
+    texts: list[Named] = []
+    for heap in together([(x, y) for x, y, _, _ in laid], ON_ONE_SPOT):
+        x, y, _, _ = laid[heap[0]]
+        words = label_for([laid[i][2] for i in heap], one.labels)
         if words:
-            off = max(long, wide) / 2 + 0.4
-            texts.append((words, labels.Wish(x, y, off, len(words) * 1.25 + 0.4, 2.4)))
-    return marks, used, texts, taken
+            off = max(laid[i][3] for i in heap)
+            wide = wide_of(words, LABEL_SIZE, mono=True) + 0.4
+            texts.append((words, labels.Wish(x, y, off, wide, 2.4)))
+    return texts
 
 
 def symbol_marks(
@@ -296,21 +324,6 @@ def body_on_sheet(kind: str, size: Measure, per: float, smallest: float) -> tupl
     return (max(long, wide), max(long, wide)) if kind.endswith("head") else (long, wide)
 
 
-def label_of(unit: Unit, wanted: Sequence[str]) -> str:
-    """What is written at a unit: in the order of LABELS, those that are wanted and there."""
-    parts = {
-        "number": str(unit.number),
-        "address": write_address(unit.patch[0].universe, unit.patch[0].address)
-        if unit.patch
-        else "",
-        "gel": unit.gel,
-        "name": unit.name,
-        "purpose": unit.purpose,
-        "height": f"{unit.position[2]:.1f} m" if unit.position else "",
-    }
-    return " · ".join(parts[name] for name in LABELS if name in wanted and parts.get(name))
-
-
 def _hex(rgb: np.ndarray) -> str:
     r, g, b = (round(255 * float(v)) for v in np.clip(encode_srgb(np.asarray(rgb)), 0, 1))
     return f"#{r:02x}{g:02x}{b:02x}"
@@ -337,44 +350,56 @@ def _column(
         )
         marks.append(Words(left + 10, y + 0.8, NAMES[kind], 2.2))
         y += 7.0
+    block = _title_block(show, one, page, scale, f"page {number} of {count}")
+    over = bottom - max(36.0, sum(size + 2.2 for _, size, _ in block) + 2.0)
     if one.kind == "plan":
         marks.append(
             Poly(
-                ((left + 2, bottom - 60), (left + 6, bottom - 60), (left + 4, bottom - 55)),
+                ((left + 2, over - 24), (left + 6, over - 24), (left + 4, over - 19)),
                 True,
                 SOFT,
                 SOFT,
                 0.1,
             )
         )
-        marks.append(Words(left + 10, bottom - 57, "towards the audience", 2.2, colour=SOFT))
+        marks.append(Words(left + 10, over - 21, "towards the audience", 2.2, colour=SOFT))
     length = next((s for s in (50, 20, 10, 5, 2, 1, 0.5, 0.2, 0.1) if s * per <= COLUMN - 12), 0.1)
     for i in range(4):
         x = left + i * length * per / 4
         box = (
-            (x, bottom - 46),
-            (x + length * per / 4, bottom - 46),
-            (x + length * per / 4, bottom - 44.6),
-            (x, bottom - 44.6),
+            (x, over - 10),
+            (x + length * per / 4, over - 10),
+            (x + length * per / 4, over - 8.6),
+            (x, over - 8.6),
         )
         marks.append(Poly(box, True, INK if i % 2 == 0 else GROUND, INK, 0.15))
-    marks.append(Words(left, bottom - 48, f"{length:g} m", 2.2, mono=True))
+    marks.append(Words(left, over - 12, f"{length:g} m", 2.2, mono=True))
+    y = over
+    marks.append(Poly(((left, y), (right, y)), False, "", INK, 0.3))
+    for words, size, bold in block:
+        y += size + 2.2
+        marks.append(Words(left, y, words, size, bold))
+    return marks
+
+
+def _title_block(
+    show: Show, one: Sheet, page: PaperPage, scale: int, number: str
+) -> list[tuple[str, float, bool]]:
+    """Its lines with their size and weight; what is longer than the column goes on in the next
+    one.
+    """
+    paper = next(name for name, size in PAPERS.items() if size[0] == page.wide)
+    revision = f"hang list {show.paper.revision}" if show.paper.revision else ""
     lines = [
         (show.name, 3.6, True),
         (show.venue, 2.3, False),
         (one.name, 3.0, True),
-        (
-            f"1:{scale} on {next(name for name, size in PAPERS.items() if size[0] == page.wide)}",
-            2.3,
-            False,
-        ),
-        (f"hang list {show.paper.revision}" if show.paper.revision else "", 2.3, False),
-        (f"page {number} of {count}", 2.3, False),
+        (f"1:{scale} on {paper}", 2.3, False),
+        (revision, 2.3, False),
+        (number, 2.3, False),
     ]
-    y = bottom - 36
-    marks.append(Poly(((left, y), (right, y)), False, "", INK, 0.3))
-    for words, size, bold in lines:
-        if words:
-            y += size + 2.2
-            marks.append(Words(left, y, words[:40], size, bold))
-    return marks
+    return [
+        (part, size, bold)
+        for words, size, bold in lines
+        for part in broken(words, COLUMN - 3, size, bold)
+    ]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,17 +20,18 @@ from isthmus.gels import colour_of
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.colour import encode_srgb
 from isthmus.sheets.labels import Labels, Wish
-from isthmus.sheets.marks import label_of
 from isthmus.sheets.outlines import Path, outline
 from isthmus.sheets.pictures import as_png
 from isthmus.sheets.sheets import measure_of, points_of
 from isthmus.sheets.symbols import kind_of
+from isthmus.sheets.together import label_for, label_of, together
 from isthmus.show.records import Sheet, Show, Structure, Unit
 from isthmus.stage.landing import Surface
 from isthmus.stage.mount import mount_of
 
 SMALLEST = 13.0  # px a symbol takes at least where there is room
 TINY = 4.0  # below this many px between units they are dots
+ON_ONE_SPOT = 4.0  # px between units that carry one label
 REACH = 60  # px a symbol reaches at most from its middle
 LABELLED = 1400  # so many units in view carry words at most
 
@@ -424,6 +425,7 @@ def _units(
     spoken = not within and len(seen) <= LABELLED and port.scale >= 12
     drawn, put = laid.drawn, p.drawPixmap
     wishes: list[tuple[Drawn, Wish]] = []
+    alone: list[int] = []  # units at rest that carry words
     for i in seen.tolist():
         d = drawn[i]
         if d.unit.id in faded:
@@ -437,14 +439,16 @@ def _units(
             c, s = abs(math.cos(math.radians(d.turn))), abs(math.sin(math.radians(d.turn)))
             right, up = (long * c + wide * s) / 2 + 1, (long * s + wide * c) / 2 + 1
             labels.block((x - right, y - up, x + right, y + up))
-            wishes.append(
-                (d, Wish(x, y, right + 2, advance(small, d.words) + 2, 13, off_up=up + 2))
-            )
-    ghost = font("tick", 500, mono=True)
-    for d, wish in wishes:
-        place = labels.place(wish)
+            alone.append(i)
+            wishes.append((d, Wish(x, y, right + 2, 0, 13, off_up=up + 2)))
+    for heap in together([(px[i, 0], px[i, 1]) for i in alone], ON_ONE_SPOT):
+        one, wish = wishes[heap[0]]
+        words = one.words
+        if len(heap) > 1:
+            words = label_for([wishes[i][0].unit for i in heap], laid.sheet.labels)
+        place = labels.place(replace(wish, wide=advance(small, words) + 2))
         if place is not None:
-            paint.text(p, place[0], place[1], d.words, ghost, "text2", height=13)
+            paint.text(p, place[0], place[1], words, small, "text2", height=13)
 
 
 def furniture(p: QPainter, port: Viewport, plan: bool) -> None:

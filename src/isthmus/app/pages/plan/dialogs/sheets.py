@@ -15,8 +15,9 @@ from isthmus.patch.groups import members
 from isthmus.patch.naming import name_for
 from isthmus.plural import many
 from isthmus.sheets.files import pdf, svg
-from isthmus.sheets.marks import LABELS, PAPERS, SCALES, fitting_scale, pages
+from isthmus.sheets.marks import PAPERS, SCALES, fitting_scale, pages
 from isthmus.sheets.sheets import free_sheet, keep
+from isthmus.sheets.together import LABELS
 from isthmus.show.container import write_atomically
 from isthmus.show.records import Sheet
 
