@@ -74,7 +74,7 @@ def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
     view.table.setFocus()
     key(view.table, Qt.Key.Key_D)
     assert "swings" in view.see.text() and until(
-        lambda: any(abs(u["pan"]) > 30 for u in rig.ask("state")["units"] if u["label"] == "101")
+        lambda: any(abs(u["pan"][0]) > 30 for u in rig.ask("state")["units"] if u["label"] == "101")
     )
     key(view.table, Qt.Key.Key_A)
     key(view.table, Qt.Key.Key_7)
