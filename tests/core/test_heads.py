@@ -253,7 +253,7 @@ def test_a_roll_call_moves_one_head_after_the_other_and_a_stuck_one_is_seen() ->
     # out by pan, then by tilt as well, while the others stay; home at the end
     heads = [sorted(np.flatnonzero(row).tolist()) for row in moved]
     assert heads == [[0], [0], [1], [1], [2], [2], []]
-    assert "3 heads one after the other" in acts[MOVEMENT].words
+    assert "3 heads one by one" in acts[MOVEMENT].words
     wished = Sights.of(program.read(np.array(frames)))
     stuck = np.array(frames)
     stuck[:, 8:10] = (128, 0)  # the tilt of the second head stays

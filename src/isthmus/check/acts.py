@@ -247,7 +247,7 @@ def _heads_in_turn(unit: Unit, heads: Sequence[Head], lit: Asked) -> Act:
     turns: dict[int, list[ChartChannel]] = {}  # whose turn it is: what it moves, one by one
     for head in heads:
         for item in filter(None, head.axes.values()):
-            whose = -1 if uses[id(item)] > 1 else head.number
+            whose = -1 if uses[id(item)] > 1 else head.nth
             turns.setdefault(whose, [])
             if item not in turns[whose]:
                 turns[whose].append(item)
@@ -261,7 +261,7 @@ def _heads_in_turn(unit: Unit, heads: Sequence[Head], lit: Asked) -> Act:
             wish = wish | {(unit.id, item.cell, item.attribute): level_for(item, far)}
             phases.append(wish)
     words = (
-        f"Its {many(len(heads), 'head')} one after the other, from the first to the last: each "
+        f"Its {many(len(heads), 'head')} one by one, from the first to the last: each "
         "turns and comes back; all end at home."
     )
     return Act(MOVEMENT, words, (*phases[: MOST_PHASES - 1], lit))

@@ -52,7 +52,7 @@ class DmxPort(threading.Thread):
         self._line: serial.Serial | None = None
 
     def stop(self) -> None:
-        """Dark, then quiet. The thread ends by itself, within half a second."""
+        """Dark, then quiet. The thread ends within half a second."""
         self.on = False
         self._ended.set()
 

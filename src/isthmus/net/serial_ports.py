@@ -79,7 +79,7 @@ def said(state: str, device: str) -> str:
     return {
         "off": "ready",
         "sending": "sending",
-        "gone": "not there: plug it in, and it goes on by itself",
-        "taken": "in use by another program: end that one, and it goes on by itself",
+        "gone": "not there: plug it in, and sending goes on",
+        "taken": "in use by another program: end that one, and sending goes on",
         "unfit": "does not keep the speed of DMX: it is another kind of port",
     }.get(state, state)

@@ -132,7 +132,7 @@ def _aim_alike(
     turned: dict[int, Array] = {}  # by channel: degrees it is sent to
     wanted: Asked = {}
     answers: dict[int, list[Aiming]] = {}
-    for head in sorted(heads, key=lambda h: abs(h.number - (len(heads) + 1) / 2)):
+    for head in sorted(heads, key=lambda h: abs(h.nth - (len(heads) + 1) / 2)):
         axes = head.axes
         stops = [[end for n, item in axes.items() for end in _stops(item, u, n)] for u in units]
         reach = np.array(stops).T
@@ -142,13 +142,13 @@ def _aim_alike(
         chain = core.chain_of(program.assembly.beams[head.middle].chain)
         asked, found, degrees = _aim_head(live, head, chain, units, goal, core.Reach(*reach), way)
         wanted |= asked
-        answers[head.number] = found
+        answers[head.nth] = found
         turned |= {
             id(item): value
             for item, value in zip(axes.values(), degrees, strict=True)
             if shared[id(item)] > 1
         }
-    in_order = [answers[head.number] for head in heads]
+    in_order = [answers[head.nth] for head in heads]
     return wanted, {u.id: [found[row] for found in in_order] for row, u in enumerate(units)}
 
 
@@ -184,7 +184,7 @@ def _aim_head(
                 wanted[(unit.id, item.cell, name)] = level
         sent = float(pan[row]), float(tilt[row])
         beside = float(miss[row])
-        answers.append(Aiming(unit.id, unit.number, head.number, *sent, not why, beside, why))
+        answers.append(Aiming(unit.id, unit.number, head.nth, *sent, not why, beside, why))
     return wanted, answers, (found.pan, found.tilt)
 
 

@@ -13,9 +13,9 @@ AXES = ("Pan", "Tilt")
 
 @dataclass(frozen=True)
 class Head:
-    """`number` counts from 1, 0 where the unit has but one; `beams` are indices of the assembly."""
+    """`nth` counts from 1, 0 where the unit has but one; `beams` are indices of the assembly."""
 
-    number: int
+    nth: int
     beams: tuple[int, ...]
     pan: ChartChannel | None
     tilt: ChartChannel | None
@@ -45,8 +45,8 @@ def heads_of(program: LightProgram) -> tuple[Head, ...]:
     moving = {pair: beams for pair, beams in turned.items() if any(pair)} or turned
     many = len(moving) > 1
     return tuple(
-        Head(number if many else 0, tuple(beams), *pair)
-        for number, (pair, beams) in enumerate(moving.items(), 1)
+        Head(nth if many else 0, tuple(beams), *pair)
+        for nth, (pair, beams) in enumerate(moving.items(), 1)
     )
 
 

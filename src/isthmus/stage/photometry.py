@@ -126,7 +126,7 @@ def _lux(
 
 
 def _shaded(value: Array, behind: Shade, points: Array, origins: Array) -> None:
-    """Take away, in place, what does not arrive: (points, beams) in lux."""
+    """Remove, in place, what does not arrive: (points, beams) in lux."""
     point, beam = np.nonzero(value > 1e-9)
     stopped = behind.stops(points[point], origins[beam])
     value[point[stopped], beam[stopped]] = 0.0

@@ -210,7 +210,7 @@ def mended(
     background: QImage | None,
     lux: Lux | None = None,
 ) -> None:
-    """The same, drawn anew only in a few boxes of a picture that was right but for them."""
+    """Only a few boxes of a picture drawn again, where the rest of it is right."""
     p = QPainter(picture)
     region = QRegion()
     for box in within:
