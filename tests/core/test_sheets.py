@@ -20,6 +20,7 @@ from isthmus.errors import EntryFault, FileFault
 from isthmus.patch import edits
 from isthmus.profiles import light_program, profiles_of
 from isthmus.sheets import sheets
+from isthmus.sheets.arrangement import arrangement_of, keep_arrangement, laid_again
 from isthmus.sheets.files import POINTS, pdf, svg
 from isthmus.sheets.marks import PAPERS, Poly, Words, fitting_scale, pages
 from isthmus.sheets.pictures import clean_svg, kind_of, take_picture
@@ -29,7 +30,7 @@ from isthmus.sheets.symbols import kind_of as symbol_kind
 from isthmus.sheets.together import label_of
 from isthmus.sheets.underlays import scaled_by, with_picture
 from isthmus.show import open_show, save_show
-from isthmus.show.records import SavedView, Show, StoredFile, Underlay
+from isthmus.show.records import Group, SavedView, Show, StoredFile, Underlay
 
 
 def png(size: tuple[int, int] = (40, 30), colour: tuple = (200, 30, 30)) -> bytes:
@@ -414,3 +415,44 @@ def test_an_elevation_on_paper_names_every_unit_and_prints_nothing_over_another(
             assert "Evening" in page.extract_text()
     placed = {u.number for u in show.units if u.position is not None}
     assert placed <= said
+
+
+def test_a_group_keeps_an_arrangement_that_new_sheets_take_over() -> None:
+    show = as_hung()
+    show = replace(
+        show, groups=(Group(id="g1", name="Masts", units=("u101", "u102", "u103", "u104")),)
+    )
+    show, made = sheets.free_sheet(show, "Drawn", [("", ["u101", "u102", "u103"])])
+    fan = {"u101": (0.0, 0.0), "u102": (2.0, 1.0), "u103": (4.0, 0.0)}
+    show = sheets.put_points(show, sheets.sheet(show, made), fan)
+    show = keep_arrangement(show, "g1", sheets.sheet(show, made))
+    (group,) = show.groups
+    assert arrangement_of(group) == {"u101": (-2, -0.5), "u102": (0, 0.5), "u103": (2, -0.5)}
+    # another sheet: the same triangle, and the one without a spot in a row below
+    kept = {"Masts": arrangement_of(group)}
+    show, new = sheets.free_sheet(show, "New", [("Masts", list(group.units))], "grid", kept)
+    at = sheets.points_of(show, sheets.sheet(show, new))
+    assert np.subtract(at["u102"], at["u101"]) == pytest.approx((2, 1))
+    assert np.subtract(at["u103"], at["u101"]) == pytest.approx((4, 0))
+    assert at["u104"][1] < min(at["u101"][1], at["u103"][1])
+    with pytest.raises(EntryFault, match="None of the units of group"):
+        keep_arrangement(
+            replace(show, groups=(replace(group, units=("u301",)),)), "g1", sheets.sheet(show, new)
+        )
+
+
+def test_a_free_sheet_is_laid_again_from_the_true_places_about_its_middle() -> None:
+    show, made = sheets.free_sheet(as_hung(), "Rows", [("", ["u211", "u212", "u213", "u301"])])
+    before = sheets.points_of(show, sheets.sheet(show, made))
+    laid = laid_again(show, sheets.sheet(show, made), ["u211", "u212", "u213"])
+    after = sheets.points_of(laid, sheets.sheet(laid, made))
+    assert after["u301"] == before["u301"]  # not among those asked for
+    true = {u.id: u.position for u in show.units}
+    for a, b in (("u211", "u212"), ("u212", "u213")):
+        meant = np.subtract(true[b][:2], true[a][:2])
+        assert np.subtract(after[b], after[a]) == pytest.approx(meant, abs=1e-3)
+    chosen = np.array([[before[u], after[u]] for u in ("u211", "u212", "u213")])
+    middle = (chosen.min(axis=0) + chosen.max(axis=0)) / 2
+    assert middle[0] == pytest.approx(middle[1], abs=1e-3)
+    with pytest.raises(EntryFault):
+        laid_again(show, sheets.sheet(show, "plan"), ["u211"])

@@ -334,9 +334,10 @@ def test_the_haze_room_and_beam_sliders_reach_the_picture(make_window, demo: Sho
     slider = window.pages["Stage"].sliders["haze"]
     slider.setFocus()
     key(slider, Qt.Key.Key_Home)
-    assert window.pages["Stage"].view.look.haze == 0 and window.pages["Stage"].view.look.room == 1
+    drawing = window.pages["Stage"].choice
+    assert drawing.now.haze == 0 and drawing.now.room == 1
     key(window.pages["Stage"].sliders["room"], Qt.Key.Key_End)
-    assert window.pages["Stage"].view.look.room == 2
+    assert drawing.now.room == 2
 
 
 def test_adding_into_a_full_place_and_without_an_address_is_said_before_it_is_done(

@@ -116,12 +116,16 @@ def reorder(show: Show, sheet_id: str, by: int) -> Show:
 
 
 def free_sheet(
-    show: Show, name: str, blocks: Sequence[tuple[str, Sequence[str]]], how: str = "grid"
+    show: Show,
+    name: str,
+    blocks: Sequence[tuple[str, Sequence[str]]],
+    how: str = "grid",
+    kept: Mapping[str, Mapping[str, tuple[float, float]]] | None = None,
 ) -> tuple[Show, str]:
     """A free sheet with a block for each (title, units), side by side.
 
-    grid: each block in rows. true: each as its units are in plan; those without a place in rows
-    below.
+    grid: each block in rows. true: each as its units are in plan. Blocks of a title in `kept` are
+    laid as it says. Units of a block without a place stand in rows below.
     """
     spots: list[SheetSpot] = []
     notes: list[SheetNote] = []
@@ -132,9 +136,10 @@ def free_sheet(
         seen |= set(mine)
         if not mine:
             continue
+        own = (kept or {}).get(title) or (points_of(show, TRUE[0]) if how == "true" else {})
         points = (
-            _true_block(show, mine)
-            if how == "true"
+            _block(own, mine)
+            if own
             else lay.grid(len(mine), (0.0, 0.0), 1.0, 1.0, math.ceil(math.sqrt(len(mine) * 1.6)))
         )
         low, high = points.min(axis=0), points.max(axis=0)
@@ -150,8 +155,7 @@ def free_sheet(
     return rename(keep(show, made), made.id, name), made.id
 
 
-def _true_block(show: Show, ids: Sequence[str]) -> Array:
-    placed = points_of(show, TRUE[0])
+def _block(placed: Mapping[str, tuple[float, float]], ids: Sequence[str]) -> Array:
     points = np.array([placed.get(u, (math.nan, math.nan)) for u in ids], np.float64).reshape(-1, 2)
     lost = np.isnan(points[:, 0])
     if lost.any():

@@ -101,7 +101,8 @@ class Group(Record, frozen=True, kw_only=True):
     is frozen.
 
     A rule is "type", "position" or "purpose", a colon, and what units must have there; `parent` is
-    the id of the group it stands in.
+    the id of the group it stands in. `spots` are its own arrangement, metres about its middle,
+    which new sheets take over; none: laid in rows.
     """
 
     id: str
@@ -109,6 +110,7 @@ class Group(Record, frozen=True, kw_only=True):
     units: tuple[str, ...] = ()
     rule: str = ""
     parent: str = ""
+    spots: tuple[SheetSpot, ...] = ()
 
 
 class StoredProfile(Record, frozen=True, kw_only=True):

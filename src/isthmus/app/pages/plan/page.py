@@ -28,7 +28,9 @@ from isthmus.app.pages.plan.views.place_bar import PlaceBar
 from isthmus.errors import IsthmusError
 from isthmus.layout import set_out
 from isthmus.plural import many
+from isthmus.sheets.arrangement import keep_arrangement, laid_again, laid_by_group
 from isthmus.sheets.sheets import add_units, duplicate, remove, rename, reorder, sheets_of, take_off
+from isthmus.show.records import Sheet
 
 
 class PlanPage(Page):
@@ -275,6 +277,15 @@ class PlanPage(Page):
             lambda: bench.commit("units on a sheet", add_units(bench.show, one.id, hand)),
             free and bool(hand),
         )
+        on_it = hand or [s.unit for s in one.spots]
+        act(
+            f"Lay {'selected units' if hand else 'it'} again from plan",
+            lambda: bench.commit(
+                f"lay {many(len(on_it), 'unit')} again", laid_again(bench.show, one, on_it)
+            ),
+            free,
+        )
+        self._group_menus(menu, one)
         take = (
             "Remove selected units from it"
             if free
@@ -293,6 +304,30 @@ class PlanPage(Page):
         act("Background drawing…", self.underlay)
         act("Print to PDF or SVG…", self.print)
         self._drop(self.sheet_more, menu)
+
+    def _group_menus(self, menu: QMenu, one: Sheet) -> None:
+        """A group keeps how its units lie here, or they are laid as it keeps them."""
+        bench = self.bench
+        keeping = menu.addMenu("Keep the arrangement for group")
+        laying = menu.addMenu("Lay as a group keeps it")
+        for group in bench.show.groups:
+            keeping.addAction(group.name).triggered.connect(
+                lambda _=False, g=group: bench.guard(
+                    lambda: bench.commit(
+                        f"arrangement of group {g.name}", keep_arrangement(bench.show, g.id, one)
+                    )
+                )
+            )
+            if group.spots and one.kind == "free":
+                laying.addAction(group.name).triggered.connect(
+                    lambda _=False, g=group: bench.guard(
+                        lambda: bench.commit(
+                            f"lay group {g.name}", laid_by_group(bench.show, one, g)
+                        )
+                    )
+                )
+        for part in (keeping, laying):
+            part.setEnabled(bool(part.actions()))
 
     def new_sheet(self) -> None:
         NewSheet(self.window(), self.bench).open()

@@ -14,6 +14,7 @@ from isthmus.errors import IsthmusError
 from isthmus.patch.groups import members
 from isthmus.patch.naming import name_for
 from isthmus.plural import many
+from isthmus.sheets.arrangement import arrangement_of
 from isthmus.sheets.files import pdf, svg
 from isthmus.sheets.marks import PAPERS, SCALES, fitting_scale, pages
 from isthmus.sheets.sheets import free_sheet, keep
@@ -52,7 +53,8 @@ class NewSheet(Frame):
         inside = QWidget()
         column = column_of(inside, 4)
         for group in bench.show.groups:
-            box = QCheckBox(f"group {group.name} ({len(members(bench.show, group))})")
+            own = ", as it is kept" if group.spots else ""
+            box = QCheckBox(f"group {group.name} ({len(members(bench.show, group))}{own})")
             box.setObjectName(f"sheet group {group.name}")
             self.groups.append((box, group))
             column.addWidget(box)
@@ -73,7 +75,9 @@ class NewSheet(Frame):
             if box.isChecked()
         ]
         try:
-            show, made = free_sheet(bench.show, self.name.text(), blocks, self.how.currentData())
+            kept = {group.name: arrangement_of(group) for _, group in self.groups if group.spots}
+            how = self.how.currentData()
+            show, made = free_sheet(bench.show, self.name.text(), blocks, how, kept)
         except IsthmusError as error:
             self.say_trouble(str(error))
             self.primary.setEnabled(True)
