@@ -9,10 +9,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
+from scipy.spatial.transform import Rotation
 
 from isthmus.demo import as_hung
 from isthmus.errors import EntryFault
 from isthmus.layout import structures
+from isthmus.layout.attitude import Attitude, attitude_of, set_attitude
 from isthmus.layout.handles import handles_of, lengthened, pull, pull_units, turned, unit_handles
 from isthmus.sheets.outlines import hull_of, outline
 from isthmus.show.records import Show, Structure, Unit
@@ -377,3 +379,32 @@ def test_what_is_hung_at_a_distance_is_held_and_goes_along(
     assert not [s for s in find_snags(show) if s.rule == "off-structure"]
     moved = structures.change(show, on, lambda s: replace(s, position=(4.0, -2.0, 6.0)))
     assert np.subtract(moved.unit("u").position, position) == pytest.approx((1, 0, 0), abs=1e-6)
+
+
+@given(st.floats(-179, 179), st.floats(-80, 80), st.floats(-170, 170))
+@settings(max_examples=40, deadline=None)
+def test_turn_tilt_and_lean_are_what_scipy_makes_of_them_and_read_back(
+    turn: float, tilt: float, lean: float
+) -> None:
+    w, x, y, z = Attitude(turn, tilt, lean).rotation
+    meant = Rotation.from_euler("ZYX", [turn, -tilt, lean], degrees=True)
+    assert np.allclose(Rotation.from_quat([x, y, z, w]).as_matrix(), meant.as_matrix(), atol=1e-9)
+    assert attitude_of((w, x, y, z)) == pytest.approx((turn, tilt, lean), abs=1e-6)
+
+
+def test_what_hangs_on_a_truss_goes_along_when_it_is_tilted_and_a_copy_is_empty() -> None:
+    show = as_hung()
+    truss = next(s for s in show.structures if s.name == "Mast bridge")
+    hung_there = [u for u in show.units if u.structure == truss.id]
+    tilted = set_attitude(show, truss.id, tilt=30.0)
+    swing = Rotation.from_euler("y", -30.0, degrees=True)
+    for unit in hung_there:
+        meant = swing.apply(np.subtract(unit.position, truss.position)) + truss.position
+        assert tilted.unit(unit.id).position == pytest.approx(meant, abs=1e-6)
+    far = max(hung_there, key=lambda u: u.position[0])
+    assert tilted.unit(far.id).position[2] > far.position[2] + 0.5  # the far end goes up
+    copied, made = structures.duplicate(show, truss.id)
+    again, third = structures.duplicate(copied, made)
+    one, two = (next(s for s in again.structures if s.id == i) for i in (made, third))
+    assert (one.name, two.name) == ("Mast bridge 2", "Mast bridge 3")
+    assert one.size == truss.size and structures.hanging(again, made) == []

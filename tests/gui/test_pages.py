@@ -266,3 +266,21 @@ def test_a_narrow_window_has_the_inspector_over_the_page(make_window, demo) -> N
     assert window.inspector.mapTo(window, QPoint(0, 0)).x() >= (
         window.stack.mapTo(window, window.stack.rect().topRight()).x()
     )
+
+
+def test_a_structure_is_selected_and_hung_on_from_the_palette(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Patch")
+    bench = window.bench
+    bridge = next(s for s in demo.structures if s.name == "Mast bridge")
+    bench.selection.select(["u431", "u432"])
+    (hang, held) = (
+        h
+        for h in find("mast bridge", bench, window.actions_, [], window.go)
+        if h.kind == "structure"
+    )
+    assert hang.words == "Hang 2 selected units on Mast bridge"
+    hang.run()
+    assert {bench.show.unit(u).structure for u in ("u431", "u432")} == {bridge.id}
+    assert bench.history.undo_name == "hang 2 units on Mast bridge"
+    held.run()
+    assert bench.selection.structure == bridge.id and window.spine.current == "Plan"

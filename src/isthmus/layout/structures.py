@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -108,6 +109,21 @@ def free_name(show: Show, kind: str) -> str:
         for n in range(1, len(taken) + 2)
         if (name := f"{kind.capitalize()} {n}").lower() not in taken
     )
+
+
+def duplicate(show: Show, structure_id: str) -> tuple[Show, str]:
+    """Another one like it, a metre upstage of it, with nothing on it; returns the show and its
+    id.
+    """
+    one = structure(show, structure_id)
+    taken = {s.name.lower() for s in show.structures}
+    stem = re.sub(r"\s+\d+$", "", one.name)
+    number = next(n for n in range(2, len(taken) + 3) if f"{stem} {n}".lower() not in taken)
+    x, y, z = one.position
+    made = replace(
+        one, id=new_id(), name=f"{stem} {number}", position=(x, y + 1.0, z), pinned=False
+    )
+    return replace(show, structures=(*show.structures, made)), made.id
 
 
 def remove(show: Show, structure_id: str) -> Show:

@@ -27,10 +27,12 @@ from isthmus.app.kit.theme import font
 from isthmus.app.kit.widgets import Section, label, plain_tip
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
+from isthmus.layout.structures import hang
 from isthmus.patch import index_of
 from isthmus.patch.cells import addresses
 from isthmus.patch.choose import read_choice
 from isthmus.patch.numbers import BUT
+from isthmus.plural import many
 from isthmus.show import read_address
 from isthmus.snags import Snag
 
@@ -108,6 +110,12 @@ def find(
         base = 0 if found.text == str(unit.number) else 20
         subject = f"{unit.number} {unit.name}  {addresses(unit)}  {unit.hangs_on}"
         found.offer(subject, "unit", base, partial(bench.selection.select, [unit.id]))
+    for one in bench.show.structures:
+        count = len(bench.selection.ids)
+        if count and one.kind not in ("wall", "mesh"):
+            words = f"Hang {many(count, 'selected unit')} on {one.name}"
+            found.offer(words, "structure", 14, partial(_hang, bench, one.id, one.name))
+        found.offer(f"Structure {one.name}", "structure", 18, partial(_hold, bench, go, one.id))
     for page in pages:
         found.offer(page, "page", 10, partial(go, page))
     for action in actions.all():
@@ -119,6 +127,21 @@ def find(
         run = partial(_show_snag, bench, go, snag)
         found.offer(snag.text, "snag", 30, run)
     return [hit for _, hit in sorted(found.hits, key=lambda item: item[0])][:SHOWN]
+
+
+def _hang(bench: Workbench, structure: str, name: str) -> None:
+    """Evenly, as the inspector does it."""
+    ids = list(bench.selection.ids)
+    bench.guard(
+        lambda: bench.commit(
+            f"hang {many(len(ids), 'unit')} on {name}", hang(bench.show, ids, structure)
+        )
+    )
+
+
+def _hold(bench: Workbench, go: Callable[[str], None], structure: str) -> None:
+    go("Plan")
+    bench.selection.hold(structure)
 
 
 def _show_snag(bench: Workbench, go: Callable[[str], None], snag: Snag) -> None:

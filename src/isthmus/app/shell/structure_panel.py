@@ -16,10 +16,10 @@ from isthmus.app.kit.widgets import Section, bind, button, choice, field, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.layout import structures
-from isthmus.layout.handles import lengthened, turned
+from isthmus.layout.attitude import attitude_of, set_attitude
+from isthmus.layout.handles import lengthened
 from isthmus.plural import many
 from isthmus.show.records import Show, Structure, Vec3
-from isthmus.stage.mount import mount_of
 from isthmus.stage.runs import SIDES, UPRIGHT_KINDS, along_of, run_of, usual_side
 
 LENGTH_WORDS = {
@@ -29,6 +29,7 @@ LENGTH_WORDS = {
 }
 
 
+ANGLES = ("Turn", "Tilt", "Lean")
 PLACE = ("Across x", "Upstage y", "Height z")
 
 
@@ -79,6 +80,8 @@ class StructurePanel(QWidget):
                 "Upstage y",
                 "Height z",
                 "Turn",
+                "Tilt",
+                "Lean",
                 "Length",
                 "Depth",
                 "Thickness",
@@ -107,6 +110,7 @@ class StructurePanel(QWidget):
         self.lock = button("Lock", run=self._lock, name="lock structure")
         self.lock.setCheckable(True)
         row.addWidget(self.lock)
+        row.addWidget(button("Duplicate", run=self._duplicate, name="duplicate structure"))
         row.addWidget(button("Remove", run=self._remove, name="take structure away"))
         column.addLayout(row)
         column.addSpacing(8)
@@ -243,8 +247,8 @@ class StructurePanel(QWidget):
             marks = _read_marks(one, text)
             return structures.change(show, key, lambda s: replace(s, marks=marks))
         value = read_figure(text)
-        if name == "Turn":
-            return turned(show, key, value - mount_of(one.rotation).turn)
+        if name in ANGLES:
+            return set_attitude(show, key, **{name.lower(): value})
         if name == "Length":
             made = lengthened(show, key, value, self.bench.plan.length_way)
             if made.words:
@@ -272,12 +276,9 @@ class StructurePanel(QWidget):
             "Steps": str(one.steps),
             "Marks": " ".join(f"{m:g}" for m in one.marks),
         }
-        return plain.get(
-            name,
-            write_figure(one.arc, 0)
-            if name == "Arc"
-            else write_figure(mount_of(one.rotation).turn, 1),
-        )
+        if name in ANGLES:
+            return write_figure(getattr(attitude_of(one.rotation), name.lower()), 1)
+        return plain.get(name, write_figure(one.arc, 0))
 
     def _lock(self) -> None:
         self._edit(
@@ -287,6 +288,18 @@ class StructurePanel(QWidget):
             ),
         )
         self.refresh()
+
+    def _duplicate(self) -> None:
+        one = self.structure()
+        if one is None:
+            return
+
+        def run() -> None:
+            show, made = structures.duplicate(self.bench.show, one.id)
+            self.bench.commit(f"duplicate {one.name}", show)
+            self.bench.selection.hold(made)
+
+        self.bench.guard(run)
 
     def _remove(self) -> None:
         self._edit("remove", structures.remove)
