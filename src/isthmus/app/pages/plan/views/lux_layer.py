@@ -61,6 +61,7 @@ class LuxLayer(QObject):
         self._later.timeout.connect(self._begin)
         for signal in (bench.changed, bench.levels.changed, bench.selection.held_changed):
             bind(signal, self, self._soon)
+        bind(theme.changed, self, self._soon)  # its colours are the theme's
 
     def switch(self, on: bool) -> None:
         self.on = on
