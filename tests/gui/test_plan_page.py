@@ -34,6 +34,7 @@ from helpers.hands import (
     until,
 )
 from helpers.tools import lit
+from isthmus.app.canvas import drawing
 from isthmus.app.kit.widgets import Choice
 from isthmus.app.pages.stage.dialogs.fan import FanDialog
 from isthmus.demo import as_hung, lantern_tide
@@ -42,6 +43,7 @@ from isthmus.sheets.sheets import sheet, sheets_of
 from isthmus.show.records import Show, Verdict
 from isthmus.stage.landing import land, surfaces
 from isthmus.stage.runs import along_of, run_of
+from isthmus.stage.transforms import quat_about
 from isthmus.standin import slots_by_unit
 
 CTRL, SHIFT, ALT = (
@@ -613,3 +615,40 @@ def test_a_click_is_not_quite_still_and_narrows_what_is_selected(make_window, de
     drag(canvas, start, start + QPointF(30, 0))  # a drag takes all of them
     moved = [u.id for a, u in zip(before.units, bench.show.units, strict=True) if a is not u]
     assert moved == ["u101", "u102", "u103"] == bench.selection.ids
+
+
+def test_a_plan_that_is_mended_is_the_plan_drawn_whole(make_window, demo: Show) -> None:
+    """Far off, where units carry no words: after moves, turns and an undo, pixel for pixel."""
+    window = make_window(demo, page="Plan")
+    bench, canvas = window.bench, window.pages["Plan"].canvas
+    canvas.sight.fitted = False
+    canvas.port.scale = 8.0
+    chance = np.random.default_rng(3)
+    mends = []
+    real = drawing.mended
+    drawing.mended = lambda *given: (mends.append(len(given[1])), real(*given))[1]
+    try:
+        for turn in range(8):
+            units = [u for u in bench.show.units if u.position]
+            one = units[int(chance.integers(len(units)))]
+            x, y, z = one.position
+            to = (x + float(chance.uniform(-3, 3)), y + float(chance.uniform(-2, 2)), z)
+            moved = replace(one, position=to, rotation=quat_about((0, 0, 1.0), 40.0 * turn))
+            others = tuple(moved if u.id == one.id else u for u in bench.show.units)
+            if turn == 5:
+                bench.undo()
+            else:
+                bench.commit("move", replace(bench.show, units=others))
+            canvas.grab()  # paints
+            whole = drawing.still(
+                canvas.laid,
+                canvas.port,
+                canvas.devicePixelRatioF(),
+                frozenset(),
+                canvas.names,
+                None,
+            )
+            assert canvas.still._layer.toImage() == whole.toImage(), turn
+    finally:
+        drawing.mended = real
+    assert len(mends) >= 6 and max(mends) <= 4  # not drawn whole each time
