@@ -224,6 +224,8 @@ def test_a_port_is_chosen_in_the_window_and_what_becomes_of_it_is_told(
     finally:
         seen.set()
         taking.join()
+    # nobody takes what is sent any more: the line is full
+    assert hands.until(lambda: "does not take what is sent" in window.notice.words, 20)
     line.pull()
-    assert hands.until(lambda: "plug it in" in window.notice.words, 20)
+    assert hands.until(lambda: "plug it in," in window.notice.words, 20)
     line.plug()

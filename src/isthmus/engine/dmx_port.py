@@ -23,7 +23,7 @@ MARK = 12e-6  # after the break: at least so long, at most a second
 ENDINGS = 3  # dark packets when nothing is sent any more
 LOOK = 1.0  # seconds between looks for a port that is not there
 IDLE = 0.02  # seconds between looks whether it is to send
-OFF, SENDING, GONE, DENIED, TAKEN, UNFIT = range(6)
+OFF, SENDING, GONE, DENIED, TAKEN, UNFIT, STUCK = range(7)
 
 
 def state_of(error: OSError) -> int:
@@ -107,8 +107,12 @@ class DmxPort(threading.Thread):
             time.sleep(MARK)
             line.write(b"\0" + levels)
             line.flush()  # until the last bit is out: the next break must not cut it off
-        except OSError:
-            self._close(GONE)
+        except OSError as error:
+            import serial  # loaded long since: only where a port is sent to
+
+            full = isinstance(error, serial.SerialTimeoutException)
+            self._close(STUCK if full else GONE)
+            self._ended.wait(LOOK)
             return
         self._sent += 1
         self._tell(SENDING, self._sent)

@@ -29,7 +29,7 @@ _WAIT_BETWEEN_STARTS = 0.3
 @dataclass(frozen=True)
 class PortStats:
     """A DMX port of this computer: off, sending, gone, denied (not allowed), taken (by another
-    program) or unfit.
+    program), unfit or stuck (it takes nothing).
     """
 
     device: str
@@ -37,7 +37,7 @@ class PortStats:
     packets: int
 
 
-PORT_STATES = ("off", "sending", "gone", "denied", "taken", "unfit")
+PORT_STATES = ("off", "sending", "gone", "denied", "taken", "unfit", "stuck")
 
 
 @dataclass(frozen=True)

@@ -81,5 +81,6 @@ def said(state: str, device: str) -> str:
         "sending": "sending",
         "gone": "not there: plug it in, and sending goes on",
         "taken": "in use by another program: end that one, and sending goes on",
+        "stuck": "does not take what is sent: unplug the adapter and plug it in again",
         "unfit": "does not keep the speed of DMX: it is another kind of port",
     }.get(state, state)

@@ -4,12 +4,14 @@ it is.
 
 from __future__ import annotations
 
+import time
+
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from isthmus.app.kit import settings
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.workbench import Workbench
-from isthmus.engine import Engine, EngineStats
+from isthmus.engine import Engine, EngineStats, PortStats
 from isthmus.errors import IsthmusError
 from isthmus.net.serial_ports import said
 from isthmus.output import Composer, identity
@@ -17,6 +19,7 @@ from isthmus.patch.numbers import write_numbers
 from isthmus.plural import many
 
 BEAT_MS = 200
+STUCK = 3.0  # seconds without a packet after which a DMX port counts as stuck
 
 
 class OutputControl(QObject):
@@ -32,6 +35,7 @@ class OutputControl(QObject):
         self._said_port = False
         self._errors = 0
         self._ports: dict[str, str] = {}  # DMX port → how it last was
+        self._moved: dict[str, tuple[int, float]] = {}  # packets it had sent, and since when
         self.stats: EngineStats = self.engine.stats()
         bench.levels.changed.connect(self.publish)
         net.outlets.connect(self.engine.use)
@@ -116,7 +120,7 @@ class OutputControl(QObject):
 
     def _watch_ports(self) -> None:
         """DMX ports that go away while they are sent to, and come back."""
-        now = {port.device: port.state for port in self.stats.ports} if self.on else {}
+        now = {port.device: self._state_of(port) for port in self.stats.ports} if self.on else {}
         if now == self._ports:
             return
         for device, state in now.items():
@@ -127,6 +131,14 @@ class OutputControl(QObject):
                 self._bench.tell("ok", f"DMX port {device} is back and sends.")
         self._ports = now
         self._bench.known.see_ports(now)
+
+    def _state_of(self, port: PortStats) -> str:
+        """A port that says it sends, but counts no further, is stuck."""
+        sent, since = self._moved.get(port.device, (-1, 0.0))
+        if port.state != "sending" or port.packets != sent:
+            self._moved[port.device] = port.packets, time.monotonic()
+            return port.state
+        return "stuck" if time.monotonic() - since > STUCK else port.state
 
     def words(self) -> list[tuple[str, bool]]:
         """The output sign, as (text, is a number)."""
