@@ -306,7 +306,7 @@ class PlanPage(Page):
         self._drop(self.sheet_more, menu)
 
     def _group_menus(self, menu: QMenu, one: Sheet) -> None:
-        """A group keeps how its units lie here, or they are laid as it keeps them."""
+        """A group keeps the arrangement of its units here, or they are laid by it."""
         bench = self.bench
         keeping = menu.addMenu("Keep the arrangement for group")
         laying = menu.addMenu("Lay as a group keeps it")
