@@ -19,8 +19,8 @@ Place = tuple[float, float]
 
 
 def keep_arrangement(show: Show, group_id: str, one: Sheet) -> Show:
-    """The group keeps the places of its units on this sheet, about their middle. Raises EntryFault when
-    none of them is on it.
+    """The group keeps the places of its units on this sheet, about their middle. Raises EntryFault
+    when none of them is on it.
     """
     group = next(g for g in show.groups if g.id == group_id)
     there = points_of(show, one)
