@@ -626,7 +626,7 @@ def test_a_plan_that_is_mended_is_the_plan_drawn_whole(make_window, demo: Show) 
     chance = np.random.default_rng(3)
     mends = []
     real = drawing.mended
-    drawing.mended = lambda *given: (mends.append(len(given[1])), real(*given))[1]
+    drawing.mended = lambda *given: (mends.append(len(given[2])), real(*given))[1]
     try:
         for turn in range(8):
             units = [u for u in bench.show.units if u.position]
@@ -640,14 +640,8 @@ def test_a_plan_that_is_mended_is_the_plan_drawn_whole(make_window, demo: Show) 
             else:
                 bench.commit("move", replace(bench.show, units=others))
             canvas.grab()  # paints
-            whole = drawing.still(
-                canvas.laid,
-                canvas.port,
-                canvas.devicePixelRatioF(),
-                frozenset(),
-                canvas.names,
-                None,
-            )
+            ratio = canvas.devicePixelRatioF()
+            whole = drawing.still(drawing.Stillness(canvas.laid, canvas.port, ratio))
             assert canvas.still._layer.toImage() == whole.toImage(), turn
     finally:
         drawing.mended = real

@@ -179,44 +179,42 @@ class Lux:
     top: float
 
 
-def still(
-    laid: Laid,
-    port: Viewport,
-    ratio: float,
-    faded: Collection[str],
-    names: bool,
-    background: QImage | None,
-    lux: Lux | None = None,
-) -> QPixmap:
+@dataclass(frozen=True)
+class Stillness:
+    """What stands still on a sheet as it is seen: `faded` units are left out, `names` of structures
+    are written, `background` is the drawing below.
+    """
+
+    laid: Laid
+    port: Viewport
+    ratio: float  # pixels of the device for one of the window
+    faded: Collection[str] = frozenset()
+    names: bool = True
+    background: QImage | None = None
+    lux: Lux | None = None
+
+
+def still(what: Stillness) -> QPixmap:
     """Ground, grid, underlay, structures, false colours, units at rest and their words, as one
     picture.
     """
+    port, ratio = what.port, what.ratio
     made = QPixmap(round(port.wide * ratio), round(port.high * ratio))
     made.setDevicePixelRatio(ratio)
     p = QPainter(made)
-    _still(p, laid, port, ratio, faded, names, background, lux)
+    _still(p, what)
     p.end()
     return made
 
 
-def mended(
-    picture: QPixmap,
-    within: Sequence[QRectF],
-    laid: Laid,
-    port: Viewport,
-    ratio: float,
-    faded: Collection[str],
-    names: bool,
-    background: QImage | None,
-    lux: Lux | None = None,
-) -> None:
+def mended(picture: QPixmap, what: Stillness, within: Sequence[QRectF]) -> None:
     """Only a few boxes of a picture drawn again, where the rest of it is right."""
     p = QPainter(picture)
     region = QRegion()
     for box in within:
         region += box.toAlignedRect()
     p.setClipRegion(region)
-    _still(p, laid, port, ratio, faded, names, background, lux, within)
+    _still(p, what, within)
     p.end()
 
 
@@ -230,17 +228,8 @@ def _in_view(px: NDArray[np.float64], port: Viewport) -> NDArray[np.int64]:
     return np.flatnonzero(((px > -60) & (px < edge)).all(axis=1))
 
 
-def _still(
-    p: QPainter,
-    laid: Laid,
-    port: Viewport,
-    ratio: float,
-    faded: Collection[str],
-    names: bool,
-    background: QImage | None,
-    lux: Lux | None,
-    within: Sequence[QRectF] = (),
-) -> None:
+def _still(p: QPainter, what: Stillness, within: Sequence[QRectF] = ()) -> None:
+    laid, port = what.laid, what.port
     p.fillRect(QRectF(0, 0, port.wide, port.high), theme.color("water2"))
     if laid.sheet.underlay is None:
         _grid(p, port)
@@ -248,13 +237,13 @@ def _still(
     p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
     labels = Labels((0.0, 0.0, float(port.wide), float(port.high)))
     _structures(p, laid, port)
-    if background is not None and laid.sheet.underlay is not None:
-        _underlay(p, laid, port, background)
+    if what.background is not None and laid.sheet.underlay is not None:
+        _underlay(p, laid, port, what.background)
         _grid(p, port)
-    if lux is not None:
-        _false_colours(p, port, lux)
-    _units(p, laid, port, ratio, faded, labels, within)
-    if names:
+    if what.lux is not None:
+        _false_colours(p, port, what.lux)
+    _units(p, what, labels, within)
+    if what.names:
         _names(p, laid, port, labels)
     for note in laid.sheet.notes:
         at = port.to_px(note.x, note.y)
@@ -400,15 +389,8 @@ def _names(p: QPainter, laid: Laid, port: Viewport, labels: Labels) -> None:
             paint.text(p, place[0], place[1], one.name, tick, "text3", height=14)
 
 
-def _units(
-    p: QPainter,
-    laid: Laid,
-    port: Viewport,
-    ratio: float,
-    faded: Collection[str],
-    labels: Labels,
-    within: Sequence[QRectF] = (),
-) -> None:
+def _units(p: QPainter, what: Stillness, labels: Labels, within: Sequence[QRectF] = ()) -> None:
+    laid, port, ratio = what.laid, what.port, what.ratio
     px = laid.px(port)
     seen = _in_view(px, port)
     if within:
@@ -428,7 +410,7 @@ def _units(
     alone: list[int] = []  # units at rest that carry words
     for i in seen.tolist():
         d = drawn[i]
-        if d.unit.id in faded:
+        if d.unit.id in what.faded:
             continue
         long, wide = size_px(d, port.scale)
         picture = symbol(d.kind, long, wide, d.turn, d.gel, False, ratio)

@@ -103,12 +103,14 @@ class StillLayer:
                     under,
                     drawing.underlay_image(self.canvas.bench.show, self.canvas.sheet),
                 )
-            how = (laid, port, ratio, what[1], self.canvas.names, self._underlay[1], lux)
+            how = drawing.Stillness(
+                laid, port, ratio, what[1], self.canvas.names, self._underlay[1], lux
+            )
             boxes = self._to_mend(what, where)
             if boxes is None or self._layer is None:
-                self._layer = drawing.still(*how)
+                self._layer = drawing.still(how)
             elif boxes:
-                drawing.mended(self._layer, boxes, *how)
+                drawing.mended(self._layer, how, boxes)
             self._layer_key = (what, where)
             self._layer_port = Viewport(port.wide, port.high, port.scale, port.centre)
         p.drawPixmap(0, 0, self._layer)
