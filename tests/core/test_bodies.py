@@ -12,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from helpers.lights import drawn_as
 from isthmus.demo import as_hung
 from isthmus.errors import FileFault
 from isthmus.output import Live, RigView
@@ -263,7 +264,7 @@ def pool(renderer: Renderer, wanted: dict, kind: str = "deck") -> np.ndarray:
         beams,
         made,
         np.full((1, 3), 0.0),
-        Look(haze=0.0, room=0.0, scale=1, samples=0),
+        drawn_as(haze=0.0, room=0.0, coarse=1, samples=0),
     )
     out = bytearray(SIZE[0] * SIZE[1] * 4)
     renderer.read_into(out)
@@ -323,9 +324,9 @@ def test_light_falls_off_as_it_is_told_and_stray_lamps_hang_in_clear_air(
         )
         return np.array([picture[int(y), int(x)] for x, y in points])
 
-    looks = {fall: column(Look(uneven=0.0, fall=fall)) for fall in ("true", "gentle", "none")}
+    looks = {fall: column(drawn_as(uneven=0.0, fall=fall)) for fall in ("true", "gentle", "none")}
     share = {fall: low / high for fall, (high, low) in looks.items()}
     assert share["true"] < share["gentle"] < share["none"]
     nowhere = ((100.0, 100.0, 0.0), (110.0, 110.0, 9.0))
-    clear = column(Look(uneven=0.0, space=nowhere))
+    clear = column(drawn_as(nowhere, uneven=0.0))
     assert clear.sum() < 0.5 * looks["true"].sum()

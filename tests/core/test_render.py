@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from helpers.lights import drawn_as
 from helpers.tools import until
 from isthmus.demo import as_hung
 from isthmus.output import Live, RigView
@@ -43,7 +44,7 @@ def test_light_shows_where_the_beam_goes_in_its_colour_and_nowhere_else(renderer
     dark, lit = Live(show), Live(show)
     lit.light_up(["u211"])  # on the bridge, hung, straight down on the deck
     lit.set_colour(["u211"], np.array([1.0, 0.0, 0.0]))
-    look = Look(uneven=0.0, scale=2)
+    look = drawn_as(uneven=0.0, coarse=2)
     gain = picture(renderer, lit, TOP, look) - picture(renderer, dark, TOP, look)
     bright = np.argwhere(gain[:, :, 0] > 60)
     assert len(bright) > 10 and gain[:, :, 0].max() > 2 * gain[:, :, 2].max()
@@ -60,9 +61,9 @@ def test_haze_shows_the_beam_from_the_side_and_none_hides_it(renderer: Renderer)
     live = Live(as_hung())
     live.light_up(["u214"])
     camera = Camera(target=(0, 0, 3.4), distance=26, height=0.5, fov=34)
-    still = picture(renderer, Live(as_hung()), camera, Look())
+    still = picture(renderer, Live(as_hung()), camera, drawn_as())
     hazy, clear = (
-        picture(renderer, live, camera, Look(haze=h, uneven=0.0)) - still for h in (1.0, 0.0)
+        picture(renderer, live, camera, drawn_as(haze=h, uneven=0.0)) - still for h in (1.0, 0.0)
     )
     place = next(u.position for u in live.show.units if u.id == "u214")
     assert place
@@ -71,7 +72,7 @@ def test_haze_shows_the_beam_from_the_side_and_none_hides_it(renderer: Renderer)
     )
     along = [(int(y), int(x)) for x, y in points]
     assert min(hazy[at].sum() for at in along) > 40 > 3 * max(clear[at].sum() for at in along)
-    assert picture(renderer, live, camera, Look(strength=0.0)).sum() == pytest.approx(
+    assert picture(renderer, live, camera, drawn_as(strength=0.0)).sum() == pytest.approx(
         still.sum(), rel=0.02
     )
 
@@ -80,7 +81,7 @@ def test_a_balcony_keeps_haze_and_deck_below_it_dark_and_a_unit_in_a_beam_is_lit
     renderer: Renderer,
 ) -> None:
     show = as_hung()
-    camera, look = Camera(target=(0, 0, 2), distance=24, height=9), Look(uneven=0.0, scale=2)
+    camera, look = Camera(target=(0, 0, 2), distance=24, height=9), drawn_as(uneven=0.0, coarse=2)
     x, y, _ = next(u.position for u in show.units if u.position and u.id == "u211")
     balcony = Structure(
         id="b", kind="deck", name="Balcony", position=(x, y, 2.6), size=(5.0, 2.0, 0.2)
@@ -107,7 +108,7 @@ def test_a_balcony_keeps_haze_and_deck_below_it_dark_and_a_unit_in_a_beam_is_lit
                 for u in show.units
             ),
         )
-        with_haze_off = Look(uneven=0.0, scale=2, haze=0.0)
+        with_haze_off = drawn_as(uneven=0.0, coarse=2, haze=0.0)
         bright, dark = Live(stood), Live(stood)
         bright.light_up(["u211"])
         shots = [picture(renderer, live, camera, with_haze_off) for live in (bright, dark)]
@@ -148,14 +149,14 @@ def test_the_render_process_answers_comes_back_when_killed_and_gives_up_in_words
             beams,
             bodies,
             np.full((len(view.rig.order), 3), 0.2),
-            Look(),
+            drawn_as(),
             scene_of(show, view.rig),
         )
         assert client.ask(request) and not client.ask(request)  # one at a time
         news = client.wait(20)
         assert isinstance(news, Picture) and (news.width, news.height) == SIZE
         assert max(client.pixels(news)) > 10
-        assert not client.ask(Request((99999, 99999), TOP, beams, bodies, request.tint, Look()))
+        assert not client.ask(Request((99999, 99999), TOP, beams, bodies, request.tint, drawn_as()))
         for turn in ("restarted", "restarted", "failed"):
             os.kill(client.pid, signal.SIGKILL)
             assert until(lambda t=turn: client.poll() == t, 5)

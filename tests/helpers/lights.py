@@ -1,10 +1,19 @@
-"""Beams as figures, without a rig."""
+"""Beams as figures, without a rig, and looks by single settings."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
+from isthmus.render import Look, look_of
+from isthmus.stage.drawing import Drawing
 from isthmus.stage.rig import FLUX_UNIT, Beams
+
+
+def drawn_as(space: tuple | None = None, **settings: object) -> Look:
+    """A look with some settings of its own, with haze in a box alone."""
+    return replace(look_of(Drawing(name="of a test", **settings)), space=space)
 
 
 def beams(*rows: dict) -> Beams:

@@ -253,7 +253,8 @@ class Renderer:
         look: Look,
     ) -> None:
         """tint: (units, 3) colour of the bodies of each unit."""
-        self._resize(size, look.scale, look.samples)
+        drawing = look.drawing
+        self._resize(size, look.scale, drawing.samples)
         c, view = self.c, camera.view()
         vp = UPSIDE_DOWN @ camera.projection(size[0] / size[1]) @ view
         half = math.tan(math.radians(camera.fov) / 2)
@@ -261,12 +262,12 @@ class Renderer:
         packed = pack_beams(beams, within(beams.origin, look.space))[lit].astype(np.float32)
         kind = beams.kind[lit]
         lenses, packed = packed[kind != 1], packed[kind != 2]
-        exposure = EXPOSURE * look.strength * look.exposure / (1 + len(packed) / 110)
+        exposure = EXPOSURE * drawing.strength * drawing.exposure / (1 + len(packed) / 110)
         glow = (
             (packed[:, 8:11] * packed[:, 3:4]).sum(axis=0)
             * 0.5
-            * look.strength
-            * look.exposure
+            * drawing.strength
+            * drawing.exposure
             / (1 + 0.02 * len(packed))
         )
         glow = np.round(glow * 20) / 20  # in steps, so that the still layer outlives small changes
@@ -280,15 +281,15 @@ class Renderer:
             px=2 * half / self.small[1],
             nf=(camera.near, camera.far),
             sc=look.scale,
-            room=look.room * look.exposure,
+            room=look.room * drawing.exposure,
             amb=tuple(glow),
             floorz=self.ground,
-            fall=float(FALLS.index(look.fall)),
-            expo=exposure * look.haze,
-            time=look.time * look.drift,
-            depth=camera.distance * 0.9 * look.depth,
-            uneven=look.uneven,
-            grain=1.0 / max(look.grain, 0.1),
+            fall=float(FALLS.index(drawing.fall)),
+            expo=exposure * drawing.haze,
+            time=look.time * drawing.drift,
+            depth=camera.distance * 0.9 * drawing.depth,
+            uneven=drawing.uneven,
+            grain=1.0 / max(drawing.grain, 0.1),
             dep=0,
             hw=0,
             noise=1,
@@ -298,8 +299,8 @@ class Renderer:
             deck=self.deck,
         )
         self._draw_still(vp, size, look, tuple(glow))
-        light = self._light_on(bodies, beams, exposure if look.shade else 0.0)
-        self._draw_bodies(bodies, tint, light, look.lines)
+        light = self._light_on(bodies, beams, exposure if drawing.shade else 0.0)
+        self._draw_bodies(bodies, tint, light, drawing.bodies == "outlines")
         if not len(packed) and not len(lenses):
             return
         c.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
@@ -315,13 +316,13 @@ class Renderer:
         if self.plates is not None and self.gobos is not None:
             self.plates.use(2)
             self.gobos.use(3)
-        if look.haze > 0:
-            self._draw_beams(packed[packed[:, 15] > 0], camera, look.shade)
+        if drawing.haze > 0:
+            self._draw_beams(packed[packed[:, 15] > 0], camera, drawing.shade)
             c.blend_func = DST_COLOR, moderngl.ZERO
             self.full["haze"].render()
             c.blend_func = moderngl.ONE, moderngl.ONE
         self._set(expo=exposure)
-        self._draw_pools(packed, look.shade)
+        self._draw_pools(packed, drawing.shade)
         self._instanced("flare", self.square, lenses[:, :PLAIN], _LAYOUT[PLAIN])
         c.disable(moderngl.BLEND)
         self._into(self.toned_fb, self.small)
@@ -346,7 +347,7 @@ class Renderer:
         self, vp: NDArray, size: tuple[int, int], look: Look, glow: tuple[float, ...]
     ) -> None:
         """Structures, smoothed, kept as long as the camera and the room light stay."""
-        key = (vp.tobytes(), size, look.room * look.exposure, glow)
+        key = (vp.tobytes(), size, look.room * look.drawing.exposure, glow)
         if key != self._kept and self._statics is not None:
             self._into(self.smooth_fb, size)
             self.c.enable(moderngl.DEPTH_TEST)
