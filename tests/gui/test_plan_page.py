@@ -39,6 +39,7 @@ from isthmus.app.kit.widgets import Choice
 from isthmus.app.pages.stage.dialogs.fan import FanDialog
 from isthmus.demo import as_hung, lantern_tide
 from isthmus.layout import structures
+from isthmus.layout.attitude import attitude_of
 from isthmus.sheets.sheets import sheet, sheets_of
 from isthmus.show.records import Show, Verdict
 from isthmus.stage.landing import land, surfaces
@@ -646,3 +647,50 @@ def test_a_plan_that_is_mended_is_the_plan_drawn_whole(make_window, demo: Show) 
     finally:
         drawing.mended = real
     assert len(mends) >= 6 and max(mends) <= 4  # not drawn whole each time
+
+
+def test_several_structures_are_moved_tilted_and_copied_together(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Plan")
+    bench, canvas = window.bench, window.pages["Plan"].canvas
+    bench.plan.rearrange(True)
+    at = {s.name: s for s in demo.structures}
+    bridge, rail = at["Mast bridge"], at["Bow rail"]
+    free = canvas.to_px(-3.3, rail.position[1])
+    canvas.setFocus()
+    bench.selection.hold(rail.id)
+    click(canvas, canvas.to_px(0.2, bridge.position[1]), Qt.KeyboardModifier.ControlModifier)
+    assert bench.selection.structures == [rail.id, bridge.id], free
+    assert window.inspector.heading.text() == "2 structures"
+    panel = window.inspector.structure
+    retype(panel.fields["Upstage y"], "+0.5")
+    moved = {s.id: s for s in bench.show.structures}
+    for one in (bridge, rail):
+        assert moved[one.id].position[1] == pytest.approx(one.position[1] + 0.5)
+    assert bench.history.undo_name == "upstage y of 2 structures"
+    retype(panel.fields["Turn"], "=15")
+    retype(panel.fields["Tilt"], "5")
+    now = {s.id: s for s in bench.show.structures}
+    for one in (bridge, rail):
+        assert attitude_of(now[one.id].rotation) == pytest.approx((15, 5, 0), abs=1e-6)
+        on = [u for u in demo.units if u.structure == one.id]
+        assert all(bench.show.unit(u.id).position != u.position for u in on)
+    press(panel, "duplicate structure")
+    assert len(bench.show.structures) == len(demo.structures) + 2
+    assert len(bench.selection.structures) == 2 and rail.id not in bench.selection.structures
+    press(panel, "take structure away")
+    assert {s.id for s in bench.show.structures} == {s.id for s in demo.structures}
+    assert bench.selection.structures == []
+    for _ in range(5):
+        bench.undo()
+    assert bench.show.structures == demo.structures
+    # a handle takes all of them along
+    bench.selection.hold_all([rail.id, bridge.id])
+    handle = next(h for h in canvas.hands.handles() if h.name == "move")
+    start = canvas.hands.handle_px(handle)
+    drag(canvas, start, start + QPointF(40, 0), ALT)
+    by = [
+        np.subtract(next(s for s in bench.show.structures if s.id == o.id).position, o.position)
+        for o in (bridge, rail)
+    ]
+    assert by[0] == pytest.approx(by[1]) and by[0][0] > 0.3
+    assert bench.history.undo_name == "move 2 structures"

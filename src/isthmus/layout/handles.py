@@ -13,6 +13,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from isthmus.layout import structures
+from isthmus.layout.attitude import attitude_of
 from isthmus.layout.place import move_units
 from isthmus.patch.edits import change_units
 from isthmus.show.records import Show, Structure, Unit, Vec3
@@ -122,6 +123,36 @@ def pull(
     sign = 1.0 if name == "end" else -1.0
     length = max(0.1, stepped(one.size[0] + sign * float(by @ along), STEP, free))
     return lengthened(show, structure_id, length, way, name)
+
+
+def pull_together(
+    show: Show,
+    ids: Sequence[str],
+    name: str,
+    start: Vec3,
+    to: Vec3,
+    way: str = "spacing",
+    free: bool = False,
+) -> structures.Resized:
+    """As `pull` of the last one; where it is moved, lifted or turned the others go along, each
+    turned about its own origin. Those that are locked stay.
+    """
+    *others, last = ids
+    before = structures.structure(show, last)
+    made = pull(show, last, name, start, to, way, free)
+    if name not in ("move", "height", "turn"):
+        return made
+    after = structures.structure(made.show, last)
+    by = np.array(after.position) - np.array(before.position)
+    turn = attitude_of(after.rotation).turn - attitude_of(before.rotation).turn
+    show = made.show
+    for other in others:
+        if not structures.structure(show, other).pinned:
+            show = structures.change(
+                show, other, lambda s: replace(s, position=_three(np.array(s.position) + by))
+            )
+            show = turned(show, other, turn) if turn else show
+    return structures.Resized(show, made.past)
 
 
 def lengthened(

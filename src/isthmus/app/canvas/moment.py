@@ -210,7 +210,7 @@ class Moment:
 
     def structure_held(self) -> None:
         for one, paths in self.laid.outlines:
-            if one.id == self.bench.selection.structure:
+            if one.id in self.bench.selection.structures:
                 self.p.setPen(pen("coral", 1.8))
                 self.p.setBrush(Qt.BrushStyle.NoBrush)
                 for path in paths[:2]:

@@ -161,19 +161,21 @@ class PlanHands:
                 [i for i, p in self.canvas.under.units_px() if self.box.contains(QPointF(*p))],
                 event.modifiers(),
             )
-        elif self.box is not None and not event.modifiers():
-            self._click_beside(at)
+        elif self.box is not None:
+            self._click_beside(at, bool(event.modifiers()))
         elif self._let_go:
             self.canvas.bench.selection.toggle(self._let_go)
         elif self._narrow:
             self.canvas.bench.selection.select([self._narrow])
         self.end()
 
-    def _click_beside(self, at: QPointF) -> None:
-        """A click that meets no unit: a structure while rearranging, else nothing is selected."""
+    def _click_beside(self, at: QPointF, more: bool) -> None:
+        """A click that meets no unit: a structure while rearranging, with `more` beside those that
+        are selected; else nothing is selected.
+        """
         found = self.canvas.under.structure(at) if self.canvas.rearranging else ""
-        self.canvas.bench.selection.hold(found)
-        if not found:
+        self.canvas.bench.selection.hold(found, more)
+        if not found and not more:
             self.canvas.bench.selection.select([])
 
     def end(self) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import IsthmusError
-from isthmus.layout.handles import Handle, handles_of, pull, pull_units, unit_handles
+from isthmus.layout.handles import Handle, handles_of, pull_together, pull_units, unit_handles
 from isthmus.plural import many
 from isthmus.show.records import Show, Structure, Vec3
 from isthmus.stage.runs import run_of
@@ -57,9 +57,9 @@ class Pulling:
         bench, name = self.bench, self.handle.name
         try:
             if bench.selection.structure:
-                made = pull(
+                made = pull_together(
                     bench.show,
-                    bench.selection.structure,
+                    bench.selection.structures,
                     name,
                     self._start,
                     to,
@@ -88,7 +88,10 @@ class Pulling:
         """What is shown becomes an edit."""
         bench, handle, made = self.bench, self.handle, self.bench.plan.preview
         held = self.structure()
-        what = held.name if held else many(len(bench.selection.ids), "unit")
+        count = len(bench.selection.structures)
+        what = many(len(bench.selection.ids), "unit")
+        if held:
+            what = held.name if count == 1 else many(count, "structure")
         self.drop()
         if made is not None and handle is not None:
             bench.guard(lambda: bench.commit(f"{DEEDS[handle.name]} {what}", made))

@@ -153,8 +153,8 @@ class StageHands:
             self.view.bench.selection.toggle(unit)
         elif unit:
             self.view.bench.selection.select([unit])
-        elif not more and self.view.bench.plan.rearranging and (structure := self.structure_at(at)):
-            self.view.bench.selection.hold(structure)
+        elif self.view.bench.plan.rearranging and (structure := self.structure_at(at)):
+            self.view.bench.selection.hold(structure, more)
         elif not more:
             self.view.bench.selection.hold("")
             self.view.bench.selection.select([])

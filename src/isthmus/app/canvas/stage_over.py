@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainter
 from isthmus.app.canvas.overlay import draw_handles, marks, sign, tag
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import pen, theme
+from isthmus.show.records import Structure
 from isthmus.stage.space import corners
 
 if TYPE_CHECKING:
@@ -77,17 +78,15 @@ class StageOver:
                     )
 
     def _structure_lines(self, p: QPainter) -> None:
-        held = next(
-            (
-                s
-                for s in self.view.staged.shown_show().structures
-                if s.id == self.view.bench.selection.structure
-            ),
-            None,
-        )
-        if held is None or self.view.rig_view is not None:
-            return
-        at, depth = self.view.project(corners(held))
+        chosen = self.view.bench.selection.structures
+        if self.view.rig_view is None:
+            for one in self.view.staged.shown_show().structures:
+                if one.id in chosen:
+                    self._box(p, one)
+
+    def _box(self, p: QPainter, structure: Structure) -> None:
+        """The edges of a structure's box, where all of it is before the eye."""
+        at, depth = self.view.project(corners(structure))
         if (depth < 0.3).any():
             return
         p.setPen(pen("coral", 1.2))

@@ -38,8 +38,18 @@ def structure_menu(parent: QWidget, bench: Workbench) -> QMenu:
     for one in bench.show.structures:
         act = menu.addAction(f"{one.name or one.kind}")
         act.setCheckable(True)
-        act.setChecked(one.id == bench.selection.structure)
+        act.setChecked(one.id in bench.selection.structures)
         act.triggered.connect(lambda _=False, i=one.id: bench.selection.hold(i))
+    menu.addSeparator()
+    beside = menu.addMenu("Select one more")
+    for one in bench.show.structures:
+        if one.id not in bench.selection.structures:
+            beside.addAction(one.name or one.kind).triggered.connect(
+                lambda _=False, i=one.id: bench.selection.hold(i, True)
+            )
+    menu.addAction("Select all structures").triggered.connect(
+        lambda _=False: bench.selection.hold_all(s.id for s in bench.show.structures)
+    )
     menu.addSeparator()
     fresh = menu.addMenu("Add")
     for kind, words in WORDS.items():

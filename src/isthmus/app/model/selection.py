@@ -20,7 +20,7 @@ class Selection(QObject):
         super().__init__()
         self._show = show
         self.ids: list[str] = []
-        self.structure = ""  # the selected structure
+        self.structures: list[str] = []  # the selected structures, in the order they were
 
     def select(self, ids: Iterable[str]) -> None:
         """In the order given, each once."""
@@ -41,12 +41,26 @@ class Selection(QObject):
         units = {unit.id: unit for unit in self._show().units}
         return [units[unit] for unit in self.ids if unit in units]
 
-    def hold(self, structure: str) -> None:
-        """Select a structure, or none. The selected units stay selected, so that they can be
-        hung on it.
+    @property
+    def structure(self) -> str:
+        """The structure selected last: handles and figures are its; "" for none."""
+        return self.structures[-1] if self.structures else ""
+
+    def hold(self, structure: str, more: bool = False) -> None:
+        """Select a structure, or none; with `more` beside those that are, or no longer. The
+        selected units stay selected, so that they can be hung on it.
         """
-        if structure != self.structure:
-            self.structure = structure
+        others = [s for s in self.structures if s != structure]
+        if not more:
+            self.hold_all([structure] if structure else [])
+        elif structure:
+            self.hold_all(others if structure in self.structures else [*others, structure])
+
+    def hold_all(self, structures: Iterable[str]) -> None:
+        """Select these structures, the last one with handles."""
+        wanted = list(structures)
+        if wanted != self.structures:
+            self.structures = wanted
             self.held_changed.emit()
 
     def follow(self) -> None:
@@ -56,5 +70,5 @@ class Selection(QObject):
         kept = [unit for unit in self.ids if unit in there]
         if kept != self.ids:  # selecting units lets go of the structure
             self.select(kept)
-        if self.structure and all(s.id != self.structure for s in show.structures):
-            self.hold("")
+        standing = {s.id for s in show.structures}
+        self.hold_all([s for s in self.structures if s in standing])

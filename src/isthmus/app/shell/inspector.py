@@ -371,8 +371,11 @@ class Inspector(Panel):
         held = self.structure.structure()
         self.structure.setVisible(held is not None)
         if held is not None:
-            self.heading.setText(held.name)
-            self.below.setText(f"{held.kind}, selected")
+            count = len(self.bench.selection.structures)
+            self.heading.setText(held.name if count == 1 else many(count, "structure"))
+            self.below.setText(
+                f"{held.kind}, selected" if count == 1 else f"{held.name} has the handles"
+            )
             units = []
         elif not units:
             self.heading.setText("Nothing selected")

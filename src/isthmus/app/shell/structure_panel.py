@@ -5,13 +5,13 @@ units on it.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from isthmus.app.kit.figures import figure_field, read_figure, write_figure
+from isthmus.app.kit.figures import figure_field, read_change, read_figure, write_figure
 from isthmus.app.kit.widgets import Section, bind, button, choice, field, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
@@ -29,6 +29,7 @@ LENGTH_WORDS = {
 }
 
 
+FOR_MANY = ("Across x", "Upstage y", "Height z", "Turn", "Tilt", "Lean", "Depth", "Thickness")
 ANGLES = ("Turn", "Tilt", "Lean")
 PLACE = ("Across x", "Upstage y", "Height z")
 
@@ -149,12 +150,17 @@ class StructurePanel(QWidget):
             (s for s in self.bench.show.structures if s.id == self.bench.selection.structure), None
         )
 
+    def held(self) -> list[Structure]:
+        """The selected structures; the last has the handles."""
+        standing = {s.id: s for s in self.bench.show.structures}
+        return [standing[i] for i in self.bench.selection.structures if i in standing]
+
     def refresh(self) -> None:
-        one = self.structure()
+        one, held = self.structure(), self.held()
         if one is None:
             return
         upright = one.kind in UPRIGHT_KINDS
-        figures = {name: self._figure(one, name) for name in self.fields}
+        figures = {name: {self._figure(s, name) for s in held} for name in self.fields}
         shown = {
             "Chords": one.kind in ("truss", "circle", "corner", "tower"),
             "Arc": one.kind == "circle",
@@ -164,11 +170,13 @@ class StructurePanel(QWidget):
             "Height" if upright else "Diameter" if one.kind == "circle" else "Length"
         )
         self._labels["Thickness"].setText("Width" if upright else "Tall")
-        for name, text in figures.items():
+        for name, texts in figures.items():
             made = self.fields[name]
             if not made.hasFocus() or made.text() == "":
-                made.setText(text)
+                made.setText(next(iter(texts)) if len(texts) == 1 else "")
+                made.setPlaceholderText("≠" if len(texts) > 1 else "")
                 made.setCursorPosition(0)
+            made.setEnabled(len(held) == 1 or name in FOR_MANY)
             made.setVisible(shown.get(name, True))
             self._labels[name].setVisible(shown.get(name, True))
         self.lock.setChecked(one.pinned)
@@ -209,11 +217,20 @@ class StructurePanel(QWidget):
                 f"{length:.2f} m: units {LENGTH_WORDS[self.bench.plan.length_way]}. {made.words}",
             )
 
-    def _edit(self, name: str, make: Callable[[Show, str], Show]) -> None:
-        one = self.structure()
-        if one is None or not self.bench.guard(
-            lambda: self.bench.commit(f"{name} of {one.name}", make(self.bench.show, one.id))
-        ):
+    def _edit(
+        self, name: str, make: Callable[[Show, str], Show], only: Sequence[Structure] = ()
+    ) -> None:
+        """Change every selected structure, or only some, as one edit."""
+        held = list(only) or self.held()
+
+        def run() -> None:
+            show = self.bench.show
+            for one in held:
+                show = make(show, one.id)
+            who = held[0].name if len(held) == 1 else many(len(held), "structure")
+            self.bench.commit(f"{name} of {who}", show)
+
+        if not held or not self.bench.guard(run):
             self.refresh_all()
 
     def refresh_all(self) -> None:
@@ -226,16 +243,21 @@ class StructurePanel(QWidget):
             return
         text = self.fields[name].text()
         self.bench.plan.see(None)
-        if text.strip() == self._figure(one, name):
+        several = len(self.held()) > 1
+        same = not text.strip() or not self.fields[name].isModified() if several else False
+        if same or (not several and text.strip() == self._figure(one, name)):
             return
-        self._edit(name.lower(), lambda show, key: self._changed(show, key, one, name, text))
+        self._edit(name.lower(), lambda show, key: self._changed(show, key, name, text))
         now = self.structure()
         if now is not None:  # as it is now: leaving the field again then changes nothing
             self.fields[name].setText(self._figure(now, name))
         self.refresh()
 
-    def _changed(self, show: Show, key: str, one: Structure, name: str, text: str) -> Show:
-        """The show with one figure of a structure as it was typed. Raises EntryFault."""
+    def _changed(self, show: Show, key: str, name: str, text: str) -> Show:
+        """The show with one figure of a structure as it was typed; `+0.3` changes it from its own.
+        Raises EntryFault.
+        """
+        one = structures.structure(show, key)
         if name == "Name":
             words = " ".join(text.split())
             if not 0 < len(words) <= 80:
@@ -246,7 +268,8 @@ class StructurePanel(QWidget):
         if name == "Marks":
             marks = _read_marks(one, text)
             return structures.change(show, key, lambda s: replace(s, marks=marks))
-        value = read_figure(text)
+        old = read_figure(self._figure(one, name))
+        value = read_change(text, many=len(self.held()) > 1)(old)
         if name in ANGLES:
             return set_attitude(show, key, **{name.lower(): value})
         if name == "Length":
@@ -281,23 +304,24 @@ class StructurePanel(QWidget):
         return plain.get(name, write_figure(one.arc, 0))
 
     def _lock(self) -> None:
+        on = self.lock.isChecked()
         self._edit(
-            "lock",
-            lambda show, key: structures.change(
-                show, key, lambda s: replace(s, pinned=not s.pinned)
-            ),
+            "lock" if on else "unlock",
+            lambda show, key: structures.change(show, key, lambda s: replace(s, pinned=on)),
         )
         self.refresh()
 
     def _duplicate(self) -> None:
-        one = self.structure()
-        if one is None:
-            return
+        held = self.held()
 
         def run() -> None:
-            show, made = structures.duplicate(self.bench.show, one.id)
-            self.bench.commit(f"duplicate {one.name}", show)
-            self.bench.selection.hold(made)
+            show, copies = self.bench.show, []
+            for one in held:
+                show, made = structures.duplicate(show, one.id)
+                copies.append(made)
+            who = held[0].name if len(held) == 1 else many(len(held), "structure")
+            self.bench.commit(f"duplicate {who}", show)
+            self.bench.selection.hold_all(copies)
 
         self.bench.guard(run)
 
@@ -323,7 +347,8 @@ class StructurePanel(QWidget):
                 read_figure(self.offset.text(), "distance"),
             )
 
-        self._edit(f"hang {many(len(ids), 'unit')} on", make)
+        one = self.structure()
+        self._edit(f"hang {many(len(ids), 'unit')} on", make, [one] if one else [])
 
 
 def _with(v: Vec3, axis: int, value: float) -> Vec3:
