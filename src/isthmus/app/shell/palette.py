@@ -115,7 +115,7 @@ def find(
         if count and one.kind not in ("wall", "mesh"):
             words = f"Hang {many(count, 'selected unit')} on {one.name}"
             found.offer(words, "structure", 14, partial(_hang, bench, one.id, one.name))
-        found.offer(f"Structure {one.name}", "structure", 18, partial(_hold, bench, go, one.id))
+        found.offer(f"{one.name}, {one.kind}", "structure", 18, partial(_hold, bench, go, one.id))
     for page in pages:
         found.offer(page, "page", 10, partial(go, page))
     for action in actions.all():
