@@ -49,6 +49,23 @@ def limited(limit: Limit, items: Iterable[ChartChannel]) -> list[tuple[ChartChan
     ]
 
 
+def bound(
+    limits: Iterable[Limit], items: Iterable[ChartChannel]
+) -> list[tuple[ChartChannel, int, int]]:
+    """(channel, lowest, highest DMX value) of every channel that limits of a unit bind.
+
+    Where two bind one channel, what both allow; where nothing is, the lower of the highest values:
+    rather dark than too bright.
+    """
+    channels, found = list(items), {}
+    for limit in limits:
+        for item, low, high in limited(limit, channels):
+            _, lowest, highest = found.get(id(item), (item, low, high))
+            highest = min(high, highest)
+            found[id(item)] = item, min(max(low, lowest), highest), highest
+    return list(found.values())
+
+
 @dataclass(frozen=True)
 class _Group:
     """Limited channels of one resolution. slots: (n, resolution) places in the flat frame, coarse
@@ -71,10 +88,9 @@ class Bounds:
         for unit in (u for u in show.units if u.limits):
             mode = profiles.mode_of(unit)
             channels = chart(*mode).channels if mode else ()
-            for limit in unit.limits if channels else ():
-                for item, low, high in limited(limit, channels):
-                    for at in self._places(unit, item):
-                        found.setdefault(len(at), []).append((at, low, high, unit.number))
+            for item, low, high in bound(unit.limits, channels):
+                for at in self._places(unit, item):
+                    found.setdefault(len(at), []).append((at, low, high, unit.number))
         self._groups = [
             _Group(
                 np.array([f[0] for f in items], np.int64).reshape(-1, resolution),

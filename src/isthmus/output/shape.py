@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.output.bounds import limited
+from isthmus.output.bounds import bound, limited
 from isthmus.output.compile import Compiled, Levels
 from isthmus.profiles.chart import ChartChannel
 from isthmus.show.records import PLAIN_HANDLING, Handling, Show, Unit
@@ -129,14 +129,14 @@ class _Gathering:
         for _, _, place, item in mine:
             places[id(item)].append(place)
         items = {id(item): item for _, _, _, item in mine}
+        for item, low, high in bound(unit.limits, items.values()):
+            for place in places[id(item)]:
+                self.limits[place] = low / item.top, high / item.top
         for limit in unit.limits:
-            bound = limited(limit, items.values())
-            for item, low, high in bound:
-                for place in places[id(item)]:
-                    self.limits[place] = low / item.top, high / item.top
             # a level limited on colours is the light of them together, not of each
-            if limit.attribute == "Dimmer" and any(i.attribute != "Dimmer" for i, _, _ in bound):
-                all_of = [place for item, _, _ in bound for place in places[id(item)]]
+            capped = [i for i, _, _ in limited(limit, items.values()) if i.attribute != "Dimmer"]
+            if limit.attribute == "Dimmer" and capped:
+                all_of = [place for item in capped for place in places[id(item)]]
                 self.dimmed.append((all_of, limit.high))
 
     def shaping(self) -> Shaping:
