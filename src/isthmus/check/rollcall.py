@@ -16,7 +16,7 @@ from isthmus.check.slots import owners, say_slot
 from isthmus.check.verdicts import holds
 from isthmus.errors import EntryFault
 from isthmus.output import Live
-from isthmus.output.bounds import limited
+from isthmus.output.bounds import bound
 from isthmus.output.live import Asked
 from isthmus.patch.index import index_of
 from isthmus.plural import many
@@ -198,11 +198,8 @@ def limits_at(show: Show, slot: tuple[int, int]) -> list[tuple[float, float]]:
         mode = profiles_of(show).mode_of(unit)
         if mode is None or byte:
             continue
-        for limit in unit.limits:
-            bound = limited(limit, light_program(*mode).chart.channels)
-            found += [
-                (low / item.top, high / item.top) for other, low, high in bound if other is item
-            ]
+        bounds = bound(unit.limits, light_program(*mode).chart.channels)
+        found += [(low / item.top, high / item.top) for other, low, high in bounds if other is item]
     return found
 
 

@@ -125,42 +125,39 @@ def _closed(chain: Chain, base: Array, target: Array) -> list[tuple[Array, Array
         :, 0
     ]  # turned back into the axis's own coordinates
     t = chain.between[:3, 3]
-    o, d = chain.after[:3, 3], -chain.after[:3, 2]
     radius = np.hypot(p[:, 0], p[:, 1])
-    aside = float(o[0] + t[0])
+    aside = float(chain.after[0, 3] + t[0])
     with np.errstate(invalid="ignore", divide="ignore"):
         lean = np.arccos(
             np.clip(np.where(radius > 1e-12, aside / np.maximum(radius, 1e-12), 0.0), -1.0, 1.0)
         )
     heading = np.arctan2(p[:, 1], p[:, 0])
-    found = []
+    found: list[tuple[Array, Array]] = []
     for sign in (1.0, -1.0):
-        pan = heading + sign * lean
+        pan: Array = heading + sign * lean
         c, s = np.cos(pan), np.sin(pan)
-        y = -s * p[:, 0] + c * p[:, 1] - t[1]
-        z = p[:, 2] - t[2]
-        # turn (y, z) by −tilt so that it lies on the line through o along d, ahead of the lens
-        normal = np.array([-d[2], d[1]])
-        size = float(np.hypot(*normal)) or 1.0
-        normal = normal / size
-        off = float(normal @ o[1:3])
-        span = np.hypot(y, z)
-        base_angle = np.arctan2(z, y)
-        bend = np.arccos(np.clip(off / np.maximum(span, 1e-12), -1.0, 1.0))
-        want = np.arctan2(normal[1], normal[0])
-        best, best_along = None, None
-        for turn in (1.0, -1.0):
-            tilt = base_angle - (want + turn * bend)
-            ry, rz = np.cos(tilt) * y + np.sin(tilt) * z, -np.sin(tilt) * y + np.cos(tilt) * z
-            along = (ry - o[1]) * d[1] + (rz - o[2]) * d[2]
-            if best is None or best_along is None:
-                best, best_along = tilt, along
-            else:
-                better = along > best_along
-                best, best_along = np.where(better, tilt, best), np.maximum(along, best_along)
-        assert best is not None
-        found.append((np.degrees(pan), np.degrees(best)))
+        tilt = _tilted(chain, -s * p[:, 0] + c * p[:, 1] - t[1], p[:, 2] - t[2])
+        found.append((np.degrees(pan), np.degrees(tilt)))
     return found
+
+
+def _tilted(chain: Chain, y: Array, z: Array) -> Array:
+    """Radians (n,) that turn (y, z), seen from the tilt axis, onto the line of the beam, ahead of
+    the lens.
+    """
+    o, d = chain.after[:3, 3], -chain.after[:3, 2]
+    normal: Array = np.array([-d[2], d[1]])
+    normal = normal / (float(np.hypot(*normal)) or 1.0)
+    off = float(normal @ o[1:3])
+    bend = np.arccos(np.clip(off / np.maximum(np.hypot(y, z), 1e-12), -1.0, 1.0))
+    middle = np.arctan2(z, y) - np.arctan2(normal[1], normal[0])
+    near, far = middle - bend, middle + bend
+
+    def along(tilt: Array) -> Array:
+        ry, rz = np.cos(tilt) * y + np.sin(tilt) * z, -np.sin(tilt) * y + np.cos(tilt) * z
+        return (ry - o[1]) * d[1] + (rz - o[2]) * d[2]
+
+    return np.where(along(far) > along(near), far, near)
 
 
 def _offsets(chain: Chain, base: Array, pan: Array, tilt: Array, target: Array) -> Array:
@@ -180,40 +177,53 @@ def _polish(
     rounds: int = 12,
 ) -> tuple[Array, Array]:
     """Gauss and Newton on the true chain, kept inside the reach where one is given."""
-    step = 1e-3
     for _ in range(rounds):
         r = _offsets(chain, base, pan, tilt, target)
         if np.abs(r).max(initial=0.0) < 1e-10:
             break
-        a = (
-            (_offsets(chain, base, pan + step, tilt, target) - r) / step
-            if chain.pans
-            else np.zeros_like(r)
-        )
-        b = (
-            (_offsets(chain, base, pan, tilt + step, target) - r) / step
-            if chain.tilts
-            else np.zeros_like(r)
-        )
-        aa, bb, ab = (a * a).sum(1) + 1e-14, (b * b).sum(1) + 1e-14, (a * b).sum(1)
-        ar, br = (a * r).sum(1), (b * r).sum(1)
-        det = aa * bb - ab * ab
-        safe = np.where(np.abs(det) > 1e-22, det, 1e-22)
-        dp, dt = (ab * br - bb * ar) / safe, (ab * ar - aa * br) / safe
-        if reach is not None:  # an axis at its stop leaves the other one free to do its best
-            stuck_p = ((pan <= reach.pan_low) & (dp < 0)) | ((pan >= reach.pan_high) & (dp > 0))
-            stuck_t = ((tilt <= reach.tilt_low) & (dt < 0)) | ((tilt >= reach.tilt_high) & (dt > 0))
-            dt = np.where(stuck_p, -br / bb, dt)
-            dp = np.where(stuck_p, 0.0, np.where(stuck_t, -ar / aa, dp))
-            dt = np.where(stuck_t, 0.0, dt)
-        big = np.maximum(np.maximum(np.abs(dp), np.abs(dt)) / 30.0, 1.0)
-        pan, tilt = pan + dp / big * chain.pans, tilt + dt / big * chain.tilts
-        if reach is not None:
-            pan, tilt = (
-                np.clip(pan, reach.pan_low, reach.pan_high),
-                np.clip(tilt, reach.tilt_low, reach.tilt_high),
-            )
+        pan, tilt = _newton(chain, base, pan, tilt, target, r, reach)
     return pan, tilt
+
+
+def _newton(
+    chain: Chain,
+    base: Array,
+    pan: Array,
+    tilt: Array,
+    target: Array,
+    r: Array,
+    reach: Reach | None,
+) -> tuple[Array, Array]:
+    """Pan and tilt one round nearer; `r` are the offsets (n, 3) they have now."""
+    step, still = 1e-3, np.zeros_like(r)
+    a: Array = still
+    b: Array = still
+    if chain.pans:
+        a = (_offsets(chain, base, pan + step, tilt, target) - r) / step
+    if chain.tilts:
+        b = (_offsets(chain, base, pan, tilt + step, target) - r) / step
+    aa, bb, ab = (a * a).sum(1) + 1e-14, (b * b).sum(1) + 1e-14, (a * b).sum(1)
+    ar, br = (a * r).sum(1), (b * r).sum(1)
+    det = aa * bb - ab * ab
+    safe = np.where(np.abs(det) > 1e-22, det, 1e-22)
+    dp: Array = (ab * br - bb * ar) / safe
+    dt: Array = (ab * ar - aa * br) / safe
+    if reach is not None:  # an axis at its stop leaves the other one free to do its best
+        stuck_p = ((pan <= reach.pan_low) & (dp < 0)) | ((pan >= reach.pan_high) & (dp > 0))
+        stuck_t = ((tilt <= reach.tilt_low) & (dt < 0)) | ((tilt >= reach.tilt_high) & (dt > 0))
+        dt = np.where(stuck_p, -br / bb, dt)
+        dp = np.where(stuck_p, 0.0, np.where(stuck_t, -ar / aa, dp))
+        dt = np.where(stuck_t, 0.0, dt)
+    big = np.maximum(np.maximum(np.abs(dp), np.abs(dt)) / 30.0, 1.0)
+    pan, tilt = pan + dp / big * chain.pans, tilt + dt / big * chain.tilts
+    return (pan, tilt) if reach is None else _within(pan, tilt, reach)
+
+
+def _within(pan: Array, tilt: Array, reach: Reach) -> tuple[Array, Array]:
+    return (
+        np.clip(pan, reach.pan_low, reach.pan_high),
+        np.clip(tilt, reach.tilt_low, reach.tilt_high),
+    )
 
 
 def aim(
@@ -287,11 +297,7 @@ def aim(
         miss[lost] = residual(*forward(chain, base[lost], pan[lost], tilt[lost]), target[lost])
         # the search at the stops may find what the closed form overlooked (a target on an axis)
         reached[lost] = miss[lost] <= REACHED
-    pan, tilt = (
-        np.clip(pan, reach.pan_low, reach.pan_high),
-        np.clip(tilt, reach.tilt_low, reach.tilt_high),
-    )
-    return Aimed(pan, tilt, miss, reached)
+    return Aimed(*_within(pan, tilt, reach), miss, reached)
 
 
 def _spread_out(chain: Chain, reach: Reach) -> list[tuple[Array, Array]]:
@@ -364,10 +370,7 @@ def _as_near(
         np.linspace(0, 1, 13 if plain else 61),
         np.linspace(0, 1, 9 if plain else 41),
     )
-    starts = [
-        (np.clip(p, reach.pan_low, reach.pan_high), np.clip(t, reach.tilt_low, reach.tilt_high))
-        for p, t in zip(pans, tilts, strict=True)
-    ]
+    starts = [_within(p, t, reach) for p, t in zip(pans, tilts, strict=True)]
     starts += [
         (
             reach.pan_low + a * (reach.pan_high - reach.pan_low),
