@@ -186,13 +186,7 @@ def _polish(
 
 
 def _newton(
-    chain: Chain,
-    base: Array,
-    pan: Array,
-    tilt: Array,
-    target: Array,
-    r: Array,
-    reach: Reach | None,
+    chain: Chain, base: Array, pan: Array, tilt: Array, target: Array, r: Array, reach: Reach | None
 ) -> tuple[Array, Array]:
     """Pan and tilt one round nearer; `r` are the offsets (n, 3) they have now."""
     step, still = 1e-3, np.zeros_like(r)
