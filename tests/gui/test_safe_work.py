@@ -6,6 +6,7 @@ import json
 import os
 import random
 import shutil
+import threading
 import subprocess
 import sys
 import zipfile
@@ -79,6 +80,7 @@ class Disk:
 
     def __init__(self, patch: pytest.MonkeyPatch, root: Path) -> None:
         self.root, self.done = root, []
+        self.turn = threading.Lock()  # the window and its syncing thread, each in its order
         self.real = {name: getattr(os, name) for name in ("write", "fsync", "replace", "unlink")}
         for name in ("write", "fsync"):
             patch.setattr(
@@ -88,20 +90,22 @@ class Disk:
         patch.setattr(os, "unlink", lambda a, **more: self.on_path("unlink", a))
 
     def on_descriptor(self, name: str, fd: int, *rest):
-        path = Path(f"/proc/self/fd/{fd}").readlink()
-        result = self.real[name](fd, *rest)
-        if self.root in (path, *path.parents):
-            if name == "fsync" and path.is_dir():
-                self.done.append(("folder", path))
-            else:
-                self.done.append(
-                    (name, path, bytes(rest[0][:result]) if rest else path.read_bytes())
-                )
+        with self.turn:
+            path = Path(f"/proc/self/fd/{fd}").readlink()
+            result = self.real[name](fd, *rest)
+            gone = path.name.endswith(" (deleted)")  # synced all the same, and nobody's any more
+            if self.root in (path, *path.parents) and not gone:
+                if name == "fsync" and path.is_dir():
+                    self.done.append(("folder", path))
+                else:
+                    data = bytes(rest[0][:result]) if rest else path.read_bytes()
+                    self.done.append((name, path, data))
         return result
 
     def on_path(self, name: str, *paths):
-        result = self.real[name](*paths)
-        self.done.append((name, *map(Path, paths)))
+        with self.turn:
+            result = self.real[name](*paths)
+            self.done.append((name, *map(Path, paths)))
         return result
 
     def after(self, count: int, chance: random.Random) -> dict[Path, bytes]:
