@@ -14,6 +14,7 @@ from collections.abc import Iterator
 from PySide6.QtCore import QEventLoop, QTimer
 
 from isthmus.app.shell.main import make_application
+from isthmus.app.shell.memory import keep_still
 from isthmus.app.shell.shots import light_the_stage
 from isthmus.app.shell.window import Window
 from isthmus.demo import lantern_tide
@@ -76,6 +77,7 @@ def quiet_window(show: Show, page: str) -> Iterator[Window]:
         os.environ["ISTHMUS_CONFIG"] = os.environ["ISTHMUS_STATE"] = state
         app = make_application(["bench"])
         window = Window(show)
+        keep_still(window.bench)
         window.resize(1280, 800)
         window.show()
         window.go(page)

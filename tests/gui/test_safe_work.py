@@ -6,9 +6,9 @@ import json
 import os
 import random
 import shutil
-import threading
 import subprocess
 import sys
+import threading
 import zipfile
 from pathlib import Path
 

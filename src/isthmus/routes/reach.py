@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -48,11 +48,11 @@ def universes_in_use(show: Show) -> dict[int, int]:
 
 
 def _count_units(show: Show) -> dict[int, int]:
-    found: dict[int, set[str]] = {}
+    found = Counter(unit.patch[0].universe for unit in show.units if len(unit.patch) == 1)
     for unit in show.units:
-        for patched in unit.patch:
-            found.setdefault(patched.universe, set()).add(unit.id)
-    return {universe: len(found[universe]) for universe in sorted(found)}
+        if len(unit.patch) > 1:  # several DMX breaks in a universe are one unit
+            found.update({patched.universe for patched in unit.patch})
+    return {universe: found[universe] for universe in sorted(found)}
 
 
 _IN_USE: Recent[dict[int, int]] = Recent()

@@ -1,24 +1,27 @@
 """All snags of a show, kept up to date: after an edit only what it touched is looked at again.
 
-Snags stand in parts: one for each unit, each universe and each rule about the whole show. A part
-whose ground has not changed keeps its snags. The order (worst first, then by rule, then by number)
-is kept by inserting into a sorted list.
+Snags stand in parts: two for each unit (its place, and all else), one for each universe and each
+rule about the whole show. A part whose ground has not changed keeps its snags. The order (worst
+first, then by rule, then by number) is kept in a sorted list.
 """
 
 from __future__ import annotations
 
 from bisect import bisect_left, insort
 from collections.abc import Hashable, Iterable, Mapping
+from operator import itemgetter
 from typing import TYPE_CHECKING
 
 from isthmus.check import holds
 from isthmus.patch.index import EMPTY, PatchIndex, changed_units, index_of
 from isthmus.profiles import profiles_of
 from isthmus.routes import routed
+from isthmus.show.moved import only_moved
 from isthmus.show.records import Show, Unit
 from isthmus.snags.context import Context
 from isthmus.snags.crossing import STEPS, Crossing, state_of
 from isthmus.snags.records import ORDER, RANK, Snag
+from isthmus.snags.rules_place import place_snags
 from isthmus.snags.rules_show import SHOW_RULES
 from isthmus.snags.rules_unit import UNIT_RULES
 from isthmus.snags.rules_universe import UNIVERSE_RULES
@@ -29,6 +32,8 @@ if TYPE_CHECKING:
 
 # severity, rank of the rule, lowest unit number or the universe, text, a counter that parts equals
 Key = tuple[int, int, int, str, int]
+_key_of = itemgetter(0)
+FEW = 16  # snags that are put into the sorted list one by one; more are sorted in together
 
 
 class SnagBook:
@@ -47,6 +52,8 @@ class SnagBook:
         self._states: dict[str, str] = {}
         self._done = [0] * len(STEPS)
         self._dirty: set[str] = set()
+        self._gone: set[Key] = set()
+        self._fresh: list[tuple[Key, Snag]] = []
         self.crossing = Crossing({}, dict.fromkeys(STEPS, 0), 0)
         self.snags: list[Snag] = []
 
@@ -59,19 +66,22 @@ class SnagBook:
         at = self._context(show, index, network)
         self._dirty = set()
         changed = _changed(old, show) | ({"network"} if network is not self._network else set())
-        units = self._units_touched(before, at, changed)
+        units, moved = self._units_touched(before, at, changed)
         for unit_id in units:
             unit = index.by_id.get(unit_id)
             found = (s for rule in UNIT_RULES for s in rule(at, unit)) if unit else ()
             self._put(("unit", unit_id), found, index.by_id)
+        for unit_id, found in place_snags(at, units | moved):
+            self._put(("place", unit_id), found, index.by_id)
         for number in self._universes_touched(before, at, changed):
             found = (snag for rule in UNIVERSE_RULES for snag in rule(at, number))
             self._put(("universe", number), found, index.by_id)
         for rule, ground in SHOW_RULES:
             if changed.intersection(ground):
                 self._put(("show", rule.__name__), rule(at), index.by_id)
+        self._sort()
+        self._cross(at, units | _placed_or_not(before, index, moved))
         self._show, self._index, self._at, self._network = show, index, at, network
-        self._cross(at, units)
         self.snags = [snag for _, snag in self._sorted]
         return self
 
@@ -103,13 +113,17 @@ class SnagBook:
 
     # ------------------------------------------------------------ what has to be looked at
 
-    def _units_touched(self, before: PatchIndex | None, at: Context, changed: set[str]) -> set[str]:
+    def _units_touched(
+        self, before: PatchIndex | None, at: Context, changed: set[str]
+    ) -> tuple[set[str], set[str]]:
+        """Units to be looked at anew, and those of which only the place is."""
         have = before.by_id if before else {}
         now = at.index.by_id
         if before is None or at.profiles is not before.profiles:
-            return {*have, *now}
+            return {*have, *now}, set()
         fresh, gone = changed_units(before.show.units, at.index.show.units, have)
-        found = {unit.id for unit in fresh} | gone
+        moved = {unit.id for unit in fresh if only_moved(have.get(unit.id), unit)}
+        found = {unit.id for unit in fresh if unit.id not in moved} | gone
         if self._at:
             for number in _rows_changed(self._at, at):
                 found.update(at.index.numbers.get(number, ()))
@@ -117,10 +131,10 @@ class SnagBook:
         if changed & {"outputs", "nodes"}:
             found.update(at.verdicts)
         if "structures" in changed and self._at:
-            found |= _near_structures(self._at, at)
+            moved |= _near_structures(self._at, at)
         if "gels" in changed:
             found.update(i for i, unit in now.items() if unit.gel)
-        return found
+        return found, moved
 
     def _universes_touched(
         self, before: PatchIndex | None, at: Context, changed: set[str]
@@ -144,7 +158,7 @@ class SnagBook:
     def _put(self, part: Hashable, snags: Iterable[Snag], now: Mapping[str, Unit]) -> None:
         """The snags of a part take the place of those it had. `now` are the units by id."""
         for key, snag in self._parts.pop(part, ()):
-            del self._sorted[bisect_left(self._sorted, key, key=lambda pair: pair[0])]
+            self._gone.add(key)
             del self._by_key[key]
             for unit in snag.units if snag.step else ():
                 self._of_unit[unit].discard(key)
@@ -155,13 +169,25 @@ class SnagBook:
             first = min((now[u].number for u in snag.units if u in now), default=snag.universe)
             key = (ORDER[snag.severity], RANK[snag.rule], first, snag.text, self._counter)
             kept.append((key, snag))
-            insort(self._sorted, (key, snag), key=lambda pair: pair[0])
             self._by_key[key] = snag
             for concerned in snag.units if snag.step else ():
                 self._of_unit.setdefault(concerned, set()).add(key)
                 self._dirty.add(concerned)
         if kept:
             self._parts[part] = kept
+            self._fresh += kept
+
+    def _sort(self) -> None:
+        """Take what went out of the sorted list, and what came in."""
+        if len(self._gone) + len(self._fresh) > FEW:
+            kept = [pair for pair in self._sorted if pair[0] not in self._gone]
+            self._sorted = sorted(kept + self._fresh, key=_key_of)
+        else:
+            for key in self._gone:
+                del self._sorted[bisect_left(self._sorted, key, key=_key_of)]
+            for pair in self._fresh:
+                insort(self._sorted, pair, key=_key_of)
+        self._gone, self._fresh = set(), []
 
     # ------------------------------------------------------------ how far each has crossed
 
@@ -206,6 +232,14 @@ def _changed(old: Show | None, show: Show) -> set[str]:
         for name in show.__struct_fields__
         if old is None or getattr(old, name) is not getattr(show, name)
     }
+
+
+def _placed_or_not(before: PatchIndex | None, now: PatchIndex, moved: set[str]) -> set[str]:
+    """Of units that moved, those that had no place before or have none now."""
+    if before is None:
+        return set()
+    pairs = ((before.by_id[i], now.by_id[i]) for i in moved if i in before.by_id)
+    return {new.id for old, new in pairs if (old.position is None) != (new.position is None)}
 
 
 def _rows_changed(old: Context, now: Context) -> Iterable[int]:

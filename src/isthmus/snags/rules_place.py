@@ -2,39 +2,78 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 import numpy as np
 from msgspec.structs import replace
 
+from isthmus.layout import set_out
 from isthmus.patch.edits import change_units, set_text
 from isthmus.patch.numbers import write_numbers
 from isthmus.show.records import Show, Unit
 from isthmus.snags.context import Context
 from isthmus.snags.records import ATTENTION, NOTE, Fix, Snag
-from isthmus.stage.runs import along_of, local_of, run_of, spot
-from isthmus.stage.touching import gap, touches
+from isthmus.stage.runs import along_of, spot
+from isthmus.stage.touching import gaps, past_the_end, touching
 
 ONE_SPOT = 0.01  # metres
 UNDER = 0.05  # metres a unit may sink into the ground: nobody measures a stage to the millimetre
 
 
-def off_structure(at: Context, unit: Unit) -> Iterator[Snag]:
-    """It is said to hang on a structure, and stands in the air beside it."""
-    on = at.structures.get(unit.structure)
-    if on is None or unit.position is None or touches(on, unit.position):
-        return
-    run, point = run_of(on), local_of(on, unit.position)
-    along = run.nearest(point, beyond=True)
-    past = max(-along, along - run.length)
-    where = (
-        f"{past:.2f} m past the end of {on.name}"
-        if past > 0 and not run.closed
-        else f"{gap(on, unit.position):.2f} m off {on.name}"
-    )
+def place_snags(at: Context, ids: Iterable[str]) -> Iterator[tuple[str, list[Snag]]]:
+    """What is wrong with the places of units, a unit at a time; nothing is with one that is gone.
+
+    Whether they touch what they hang on is reckoned for all of them at once: a hand moves
+    thousands.
+    """
+    units = [(unit_id, at.index.by_id.get(unit_id)) for unit_id in ids]
+    loose = _loose(at, [unit for _, unit in units if unit])
+    for unit_id, unit in units:
+        found: list[Snag] = []
+        if unit is not None:
+            rules = (no_place, hangs_elsewhere, below_ground)
+            found += [snag for rule in rules if (snag := rule(at, unit))]
+            if unit_id in loose:
+                found.append(off_structure(at, unit, *loose[unit_id]))
+        yield unit_id, found
+
+
+def _loose(at: Context, units: Sequence[Unit]) -> dict[str, tuple[float, float]]:
+    """Units that do not touch the structure they are said to hang on: how far off it they are, and
+    how far past its end (0 for none), metres.
+    """
+    hung: dict[str, list[Unit]] = {}
+    for unit in units:
+        if unit.structure in at.structures and unit.position is not None:
+            hung.setdefault(unit.structure, []).append(unit)
+    found: dict[str, tuple[float, float]] = {}
+    for structure, mine in hung.items():
+        on, points = at.structures[structure], np.array([u.position for u in mine])
+        rows = np.flatnonzero(~touching(on, points))
+        if rows.size:
+            off, past = gaps(on, points[rows]).tolist(), past_the_end(on, points[rows]).tolist()
+            found.update((mine[r].id, (o, p)) for r, o, p in zip(rows, off, past, strict=True))
+    return found
+
+
+def no_place(at: Context, unit: Unit) -> Snag | None:
+    if unit.position is not None:
+        return None
+    text = f"Unit {unit.number} {unit.name} is not placed on plan."
+    fix = Fix("Place", lambda s: set_out(s, [unit.id]))
+    return Snag("no-place", ATTENTION, text, "Plan", (unit.id,), "place", fix)
+
+
+def off_structure(at: Context, unit: Unit, off: float, past: float) -> Snag:
+    """It is said to hang on a structure, and stands in the air beside it, metres off it or past its
+    end.
+    """
+    on = at.structures[unit.structure]
+    where = f"{past:.2f} m past the end of" if past else f"{off:.2f} m off"
+    where = f"{where} {on.name}"
     text = f"Unit {unit.number} is {where}, and does not move with it."
     fix = Fix(f"Hang it on {on.name}", lambda s: hung_back(s, unit.id))
-    yield Snag("off-structure", ATTENTION, text, "Plan", (unit.id,), "", fix)
+    return Snag("off-structure", ATTENTION, text, "Plan", (unit.id,), "", fix)
 
 
 def hung_back(show: Show, unit_id: str) -> Show:
@@ -47,29 +86,29 @@ def hung_back(show: Show, unit_id: str) -> Show:
     return change_units(show, [unit_id], lambda u: replace(u, position=position))
 
 
-def hangs_elsewhere(at: Context, unit: Unit) -> Iterator[Snag]:
+def hangs_elsewhere(at: Context, unit: Unit) -> Snag | None:
     """Its hang position names one structure, and it hangs on another."""
     on, named = at.structures.get(unit.structure), at.named.get(unit.hangs_on.strip().lower())
     if on is None or named is None or named.id == on.id:
-        return
+        return None
     if named.name.lower() == on.name.lower():
-        return  # two structures of one name: either is meant
+        return None  # two structures of one name: either is meant
     text = f"Unit {unit.number} hangs on {on.name}; its hang position is {named.name}."
     fix = Fix(
         f"Write {on.name} as its hang position",
         lambda s: set_text(s, [unit.id], "hangs_on", on.name),
     )
-    yield Snag("hangs-elsewhere", ATTENTION, text, "Plan", (unit.id,), "", fix)
+    return Snag("hangs-elsewhere", ATTENTION, text, "Plan", (unit.id,), "", fix)
 
 
-def below_ground(at: Context, unit: Unit) -> Iterator[Snag]:
+def below_ground(at: Context, unit: Unit) -> Snag | None:
     level = at.ground
     if unit.position is None or unit.position[2] >= level - UNDER:
-        return
+        return None
     under = "the water" if level < 0 else "the floor"
     text = f"Unit {unit.number} is {level - unit.position[2]:.2f} m below {under}."
     fix = Fix("Lift it up to there", lambda s: _lifted(s, unit.id, level))
-    yield Snag("below-ground", ATTENTION, text, "Plan", (unit.id,), "", fix)
+    return Snag("below-ground", ATTENTION, text, "Plan", (unit.id,), "", fix)
 
 
 def _lifted(show: Show, unit_id: str, level: float) -> Show:
@@ -99,6 +138,3 @@ def _stretches(same: np.ndarray) -> Iterator[tuple[int, int]]:
     edges = np.flatnonzero(np.diff(np.concatenate([[0], same.astype(np.int8), [0]])))
     for first, last in edges.reshape(-1, 2):
         yield int(first), int(last)
-
-
-PLACE_RULES = (off_structure, hangs_elsewhere, below_ground)

@@ -1,4 +1,6 @@
-"""Rules that look at one unit with its profile, its line on the paper and its verdict."""
+"""Rules that look at one unit with its profile, its line on the paper and its verdict; those about
+its place are apart.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,6 @@ from collections.abc import Callable, Iterator
 from isthmus.check import holds
 from isthmus.gels import books_at_hand
 from isthmus.gels.resolve import find_gels, resolve_gels, split_gels
-from isthmus.layout import set_out
 from isthmus.patch import edits
 from isthmus.patch.limits import excluding_home, take_off
 from isthmus.patch.paper import Difference, differences_of, take_paper_side
@@ -15,7 +16,6 @@ from isthmus.profiles import chart
 from isthmus.show.records import SLOTS, Unit
 from isthmus.snags.context import Context
 from isthmus.snags.records import ATTENTION, FAULT, NOTE, Fix, Snag
-from isthmus.snags.rules_place import PLACE_RULES
 
 UnitRule = Callable[[Context, Unit], Iterator[Snag]]
 
@@ -66,20 +66,6 @@ def too_wide(at: Context, unit: Unit) -> Iterator[Snag]:
             "Patch",
             (unit.id,),
             "address",
-        )
-
-
-def no_place(at: Context, unit: Unit) -> Iterator[Snag]:
-    if unit.position is None:
-        text = f"Unit {unit.number} {unit.name} is not placed on plan."
-        yield Snag(
-            "no-place",
-            ATTENTION,
-            text,
-            "Plan",
-            (unit.id,),
-            "place",
-            Fix("Place", lambda s: set_out(s, [unit.id])),
         )
 
 
@@ -184,8 +170,6 @@ UNIT_RULES: tuple[UnitRule, ...] = (
     no_slots,
     past_the_end,
     too_wide,
-    no_place,
-    *PLACE_RULES,
     unknown_gel,
     limit_against_home,
     paper_differs,

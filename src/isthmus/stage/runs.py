@@ -57,12 +57,18 @@ class Run:
         """The point and the direction (both (3,)) so many metres from the start; beyond an end it
         goes straight on.
         """
+        points, ways = self.places(np.array([along]))
+        return points[0], ways[0]
+
+    def places(self, along: Array) -> tuple[Array, Array]:
+        """Points and directions (n, 3) so many metres (n,) from the start."""
         if self.closed and self.length > 0:
             along = along % self.length
-        index = int(np.clip(np.searchsorted(self.at, along, side="right") - 1, 0, len(self.at) - 2))
+        index = np.searchsorted(self.at, along, side="right") - 1
+        index = np.clip(index, 0, len(self.at) - 2)
         way = self.points[index + 1] - self.points[index]
-        way = way / max(float(np.linalg.norm(way)), 1e-12)
-        return self.points[index] + way * (along - self.at[index]), way
+        way = way / np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
+        return self.points[index] + way * (along - self.at[index])[:, None], way
 
     def nearest(self, point: Array, beyond: bool = False) -> float:
         """Metres along the run to what lies nearest to a point in the structure's own
@@ -71,16 +77,23 @@ class Run:
         """
         if len(self.points) == 2:  # most are straight, and every unit of a rig asks
             return self._nearest_straight(point, beyond)
+        return float(self.nearest_each(point[None], beyond)[0])
+
+    def nearest_each(self, points: Array, beyond: bool = False) -> Array:
+        """The same for points (n, 3), metres (n,)."""
         start, way = self.points[:-1], np.diff(self.points, axis=0)
         square = np.maximum((way * way).sum(axis=1), 1e-12)
-        free = ((point - start) * way).sum(axis=1) / square
+        free = ((points[:, None] - start) * way).sum(axis=2) / square  # (n, pieces of the run)
         share = np.clip(free, 0, 1)
-        foot = start + way * share[:, None]
-        best = int(np.argmin(np.linalg.norm(foot - point, axis=1)))
-        past = (best == 0 and free[0] < 0) or (best == len(way) - 1 and free[-1] > 1)
-        if beyond and past and not self.closed:
-            share = free
-        return float(self.at[best] + share[best] * np.sqrt(square[best]))
+        foot = start + way * share[..., None]
+        best = np.argmin(np.linalg.norm(foot - points[:, None], axis=2), axis=1)
+        who = np.arange(len(points))
+        taken = share[who, best]
+        if beyond and not self.closed:
+            own = free[who, best]
+            past = ((best == 0) & (own < 0)) | ((best == len(way) - 1) & (own > 1))
+            taken = np.where(past, own, taken)
+        return self.at[best] + taken * np.sqrt(square[best])
 
     def _nearest_straight(self, point: Array, beyond: bool) -> float:
         (ax, ay, az), (bx, by, bz) = self._ends
@@ -173,6 +186,11 @@ def spot(
 def local_of(structure: Structure, position: Vec3) -> Array:
     """A world point in the structure's own coordinates (3,)."""
     return turn_of(structure.rotation).T @ (np.array(position) - np.array(structure.position))
+
+
+def locals_of(structure: Structure, points: Array) -> Array:
+    """World points (n, 3) in the structure's own coordinates."""
+    return (points - np.array(structure.position)) @ turn_of(structure.rotation)
 
 
 def along_of(structure: Structure, position: Vec3) -> float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,9 +23,10 @@ from isthmus.profiles.colour import encode_srgb
 from isthmus.sheets.labels import Labels, Wish
 from isthmus.sheets.outlines import Path, outline
 from isthmus.sheets.pictures import as_png
-from isthmus.sheets.sheets import measure_of, points_of
+from isthmus.sheets.sheets import AXES, measure_of, points_of
 from isthmus.sheets.symbols import kind_of
 from isthmus.sheets.together import label_for, label_of, together
+from isthmus.show.moved import only_moved
 from isthmus.show.records import Sheet, Show, Structure, Unit
 from isthmus.stage.landing import Surface
 from isthmus.stage.mount import mount_of
@@ -33,11 +35,11 @@ SMALLEST = 13.0  # px a symbol takes at least where there is room
 TINY = 4.0  # below this many px between units they are dots
 ON_ONE_SPOT = 4.0  # px between units that carry one label
 REACH = 60  # px a symbol reaches at most from its middle
+FEW = 200  # units an edit changed that are laid again one by one
 LABELLED = 1400  # so many units in view carry words at most
 
 
-@dataclass(frozen=True)
-class Drawn:
+class Drawn(NamedTuple):
     """A unit on a sheet, ready to be drawn: its symbol, the measures of its body (metres), turn,
     gel and words.
     """
@@ -60,7 +62,12 @@ class Fresh:
         self._kinds: dict[tuple[str, str], str] = {}
         self._gels: dict[str, str] = {}
 
-    def drawn(self, unit: Unit) -> Drawn:
+    def drawn(self, unit: Unit, before: Drawn | None = None) -> Drawn:
+        """A unit ready to be drawn; `before` is what was made of it last for this sheet."""
+        if before is not None and before.unit is unit:
+            return before
+        if before is not None and self._only_elsewhere(before.unit, unit):
+            return before._replace(unit=unit)
         size, kind = measure_of(unit, self._profiles), self._kind(unit)
         head = kind.endswith("head")
         long, wide = size.length, size.width
@@ -71,6 +78,11 @@ class Fresh:
         turn = mount_of(unit.rotation).turn if self.sheet.kind == "plan" else 0.0
         words = label_of(unit, self.sheet.labels)
         return Drawn(unit, kind, long, wide, turn, self._gel(unit.gel), words)
+
+    def _only_elsewhere(self, old: Unit, new: Unit) -> bool:
+        """Whether it is drawn as it was, turned and with the same words, at another place."""
+        turned, high = old.rotation is not new.rotation, "height" in self.sheet.labels
+        return not turned and not high and only_moved(old, new)
 
     def _kind(self, unit: Unit) -> str:
         key = unit.profile, unit.mode
@@ -96,6 +108,13 @@ def _outlines(show: Show, one: Sheet) -> list[tuple[Structure, list[Path]]]:
     return [(s, outline(s, one.kind)) for s in ordered]
 
 
+def _as_high(old: Unit, new: Unit) -> bool:
+    """Whether a unit is drawn over the same others as before, or still not at all."""
+    if old.position is None or new.position is None:
+        return old.id == new.id and old.position is new.position
+    return old.id == new.id and old.position[2] == new.position[2]
+
+
 class Laid:
     """Everything of one sheet of one show that does not depend on where one looks from. Made once
     for each of them.
@@ -103,32 +122,52 @@ class Laid:
 
     def __init__(self, show: Show, one: Sheet, before: Laid | None = None) -> None:
         self.show, self.sheet = show, one
-        places = points_of(show, one)
-        units = [u for u in show.units if u.id in places]
-        if one.kind != "free":
-            units.sort(key=lambda u: (u.position or (0.0, 0.0, 0.0))[2])
-        kept = before._kept(show, one) if before else {}
-        fresh = Fresh(show, one)
+        self._fresh = Fresh(show, one)
         self.drawn: list[Drawn] = []
-        for unit in units:
-            drawn = kept.get(unit.id)
-            self.drawn.append(drawn if drawn and drawn.unit is unit else fresh.drawn(unit))
-        self.points: NDArray[np.float64] = np.array(
-            [places[u.id] for u in units], np.float64
-        ).reshape(-1, 2)
-        self.row = {u.id: i for i, u in enumerate(units)}
-        if before and kept and before.show.structures is show.structures:
+        self.points: NDArray[np.float64] = np.zeros((0, 2))
+        self.row: dict[str, int] = {}
+        before = before if before and before._like(show, one) else None
+        if before is None or not self._go_on(before):
+            self._make(before)
+        if before and before.show.structures is show.structures:
             self.outlines = before.outlines
         else:
             self.outlines = _outlines(show, one)
 
-    def _kept(self, show: Show, one: Sheet) -> dict[str, Drawn]:
-        """What was made of units for this sheet and would be made the same again."""
+    def _make(self, before: Laid | None) -> None:
+        places = points_of(self.show, self.sheet)
+        units = [u for u in self.show.units if u.id in places]
+        if self.sheet.kind != "free":
+            units.sort(key=lambda u: u.position[2] if u.position else 0.0)
+        kept = {d.unit.id: d for d in before.drawn} if before else {}
+        self.drawn = [self._fresh.drawn(unit, kept.get(unit.id)) for unit in units]
+        self.points = np.array([places[u.id] for u in units], np.float64).reshape(-1, 2)
+        self.row = {u.id: i for i, u in enumerate(units)}
+
+    def _go_on(self, before: Laid) -> bool:
+        """Take over what was laid but for a few units; not where who is drawn, or over whom,
+        changed.
+        """
+        old, new, sheet = before.show.units, self.show.units, self.sheet
+        if sheet.kind == "free" or len(old) != len(new):
+            return False
+        changed = [(a, b) for a, b in zip(old, new, strict=True) if a is not b]
+        if len(changed) > FEW or not all(_as_high(a, b) for a, b in changed):
+            return False
+        right, up = AXES[sheet.kind]
+        self.row, self.drawn, self.points = before.row, before.drawn.copy(), before.points.copy()
+        for _, unit in changed:
+            if unit.position is not None:
+                row = self.row[unit.id]
+                self.drawn[row] = self._fresh.drawn(unit, self.drawn[row])
+                self.points[row] = unit.position[right], unit.position[up]
+        return True
+
+    def _like(self, show: Show, one: Sheet) -> bool:
+        """Whether what was made of units for this sheet would be made the same again."""
         mine, sheet = self.show, self.sheet
         same = mine.profiles is show.profiles and mine.gels is show.gels
-        if not same or (sheet.kind, sheet.labels) != (one.kind, one.labels):
-            return {}
-        return {d.unit.id: d for d in self.drawn}
+        return same and (sheet.kind, sheet.labels) == (one.kind, one.labels)
 
     def holds(self, show: Show, one: Sheet) -> bool:
         """Whether it is this sheet of this show still: what it draws from has not changed."""

@@ -108,12 +108,8 @@ class PlanCanvas(QWidget):
         return self._laid
 
     def _changed(self) -> None:
-        if (
-            self.sight.fitted
-            and self.isVisible()
-            and not (self.hands.pressed or self.hands.panning)
-        ):
-            self.sight.fit()
+        if self.isVisible() and not (self.hands.pressed or self.hands.panning):
+            self.sight.follow()
         self.update()
 
     def showEvent(self, event: QShowEvent) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import QObject, Signal
 
+from isthmus.patch.index import index_of
 from isthmus.show import Show
 from isthmus.show.records import Unit
 
@@ -38,7 +39,7 @@ class Selection(QObject):
             self.select([*self.ids, unit])
 
     def units(self) -> list[Unit]:
-        units = {unit.id: unit for unit in self._show().units}
+        units = index_of(self._show()).by_id
         return [units[unit] for unit in self.ids if unit in units]
 
     @property
@@ -66,7 +67,7 @@ class Selection(QObject):
     def follow(self) -> None:
         """Forget what is no longer in the show."""
         show = self._show()
-        there = {unit.id for unit in show.units}
+        there = index_of(show).by_id
         kept = [unit for unit in self.ids if unit in there]
         if kept != self.ids:  # selecting units lets go of the structure
             self.select(kept)

@@ -474,7 +474,7 @@ class Inspector(Panel):
             if widget:
                 widget.setParent(None)
                 widget.deleteLater()
-        found = [s for s in self.bench.known.snags if units & set(s.units)]
+        found = [s for s in self.bench.known.snags if not units.isdisjoint(s.units)]
         self.snag_title.setVisible(bool(found))
         for snag in found[:6]:
             box = QWidget()

@@ -23,6 +23,7 @@ from isthmus.app.kit import settings
 from isthmus.app.kit.log import Log
 from isthmus.app.kit.theme import font, load_fonts, theme
 from isthmus.app.model.workbench import Workbench
+from isthmus.app.shell.memory import keep_still
 from isthmus.app.shell.window import Window
 from isthmus.demo import SCENARIO, lantern_tide
 from isthmus.show.recovery import left_behind
@@ -224,6 +225,7 @@ def run(app: QApplication, options: argparse.Namespace) -> int:
     address = read_place(options.rig) if options.rig else rig.address if rig else None
     window = Window(lantern_tide() if options.demo else None, address)
     window.crash.install()
+    keep_still(window.bench)
     if rig and rig.trouble:
         window.bench.tell("attention", f"The simulator is not running. {rig.trouble}")
     window.show()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections import Counter
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
@@ -105,9 +106,10 @@ class Spine(QWidget):
         p.fillRect(self.rect(), theme.color("abyss"))
         p.fillRect(QRectF(self.width() - 1, 0, 1, self.height()), theme.color("line"))
         self._snags.clear()
-        for snag in self.bench.known.snags:  # worst first
-            many, worst = self._snags.get(snag.page, (0, snag.severity))
-            self._snags[snag.page] = many + 1, min(worst, snag.severity, key=ORDER.__getitem__)
+        counts = Counter((snag.page, snag.severity) for snag in self.bench.known.snags)
+        for (page, severity), count in counts.items():
+            many, worst = self._snags.get(page, (0, severity))
+            self._snags[page] = many + count, min(worst, severity, key=ORDER.__getitem__)
         places = self.places()
         first, last = places[self.titles[1]], places[self.titles[-1]]
         self._coast(p, first.top() - 15, "PAPER", 1)
