@@ -694,3 +694,39 @@ def test_several_structures_are_moved_tilted_and_copied_together(make_window, de
     ]
     assert by[0] == pytest.approx(by[1]) and by[0][0] > 0.3
     assert bench.history.undo_name == "move 2 structures"
+
+
+def test_nothing_moves_under_the_hand_but_what_is_moved(make_window, demo: Show) -> None:
+    """Rows and notices come and go, and units are dragged: the rest of a fitted plan stays put."""
+    window = make_window(demo, page="Plan")
+    bench, page = window.bench, window.pages["Plan"]
+    canvas = page.canvas
+
+    def on_screen(unit: str) -> QPoint:
+        x, y, _ = bench.show.unit(unit).position
+        return canvas.mapToGlobal(canvas.to_px(x, y).toPoint())
+
+    def apart(a: QPoint, b: QPoint) -> int:
+        return (a - b).manhattanLength()
+
+    settle(0.2)
+    there, high = on_screen("u404"), canvas.height()
+    bench.plan.rearrange(True)
+    bench.selection.select(["u101"])
+    bench.tell("attention", "The simulator is not running.")
+    settle(0.2)
+    assert canvas.height() != high and apart(on_screen("u404"), there) <= 2
+    x, y, _ = bench.show.unit("u101").position
+    drag(canvas, canvas.to_px(x, y), canvas.to_px(x, y) + QPointF(40, 25), ALT)
+    assert bench.show.unit("u101") != demo.unit("u101") and apart(on_screen("u404"), there) <= 2
+    # far out of sight all is fitted again, and so it is when the window gets another size
+    one = bench.show.unit("u101")
+    far = tuple(replace(u, position=(-80.0, 0.0, 5.0)) if u is one else u for u in bench.show.units)
+    bench.commit("far", replace(bench.show, units=far))
+    assert canvas.rect().contains(canvas.to_px(-80, 0).toPoint())
+    bench.undo()
+    window.resize(1180, 720)
+    settle(0.2)
+    low, high = (canvas.to_px(*corner) for corner in canvas.laid.extent())
+    assert canvas.rect().contains(low.toPoint()) and canvas.rect().contains(high.toPoint())
+    assert abs(high.x() - low.x()) > canvas.width() * 0.6 or low.y() - high.y() > 300

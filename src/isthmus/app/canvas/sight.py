@@ -5,14 +5,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, QTimer
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, QTimer
 from PySide6.QtWidgets import QPinchGesture
 
 if TYPE_CHECKING:
     from isthmus.app.canvas.plan_canvas import PlanCanvas
 
+BESIDE = 90  # px: as much as a notice or a row of figures takes that comes beside a canvas
 SETTLE_MS = 70  # of rest after which the still layer is drawn again
 NEAR, NEAR_EDGE = 9.0, 40.0  # metres around units that are come near to; pixels they keep clear
+
+
+def _little(old: QSize, new: QSize) -> bool:
+    return abs(old.width() - new.width()) < BESIDE and abs(old.height() - new.height()) < BESIDE
 
 
 class Sight:
@@ -21,6 +26,8 @@ class Sight:
     def __init__(self, canvas: PlanCanvas) -> None:
         self.canvas = canvas
         self.fitted = True
+        self._bare = True  # there was nothing to fit
+        self._frame = QSize(), QPoint()  # the window, and where the canvas was in it, when fitted
         self._near: list[str] = []
         self._rest = QTimer(canvas)
         self._rest.setSingleShot(True)
@@ -38,7 +45,20 @@ class Sight:
             self.canvas.port.remember()
         self.canvas.port.fit(*self.canvas.laid.extent(ids))
         self.fitted = ids is None
+        self._bare = not (self.canvas.laid.drawn or self.canvas.laid.outlines)
         self.canvas.update()
+
+    def follow(self) -> None:
+        """After an edit: fit again what has come out of sight, or what there is at last. Otherwise
+        nothing moves under the hand.
+        """
+        corners = self.canvas.laid.extent()
+        seen = QRectF(self.canvas.rect())
+        if self.fitted and (self._bare or not all(seen.contains(self._px(c)) for c in corners)):
+            self.fit()
+
+    def _px(self, at: tuple[float, float]) -> QPointF:
+        return self.canvas.to_px(*at)
 
     def near(self, ids: Sequence[str]) -> None:
         """Come near to some units and what is around them; everything, when none of them is on this
@@ -68,11 +88,19 @@ class Sight:
             self.canvas.update()
 
     def resized(self) -> None:
-        self.canvas.port.wide, self.canvas.port.high = (
-            max(1, self.canvas.width()),
-            max(1, self.canvas.height()),
-        )
-        if self.fitted:
+        port, canvas = self.canvas.port, self.canvas
+        window = canvas.window()
+        frame, (was, at) = (window.size(), canvas.mapTo(window, QPoint(0, 0))), self._frame
+        before = QSize(port.wide, port.high)
+        port.wide, port.high = max(1, canvas.width()), max(1, canvas.height())
+        self._frame = frame
+        if self.fitted and was == window.size() and _little(before, canvas.size()):
+            moved = QPointF(
+                frame[1] - at
+            )  # what came beside it leaves all where it is in the window
+            grown = QPointF(port.wide - before.width(), port.high - before.height()) / 2
+            port.pan(-moved.x() - grown.x(), -moved.y() - grown.y())
+        elif self.fitted:
             self.fit()
         elif self._near:
             self.fitted = True  # as it is now it was for another size
