@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import math
+from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -10,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
+from isthmus.cli import main
 from isthmus.errors import EntryFault
 from isthmus.layout import arrange, lay
 from isthmus.layout.choose import alike, every, in_order, inverted
@@ -406,3 +410,37 @@ def test_units_laid_on_a_circle_look_to_its_centre_outwards_or_along_it(
             meant = {"centre": -out, "outwards": out, "along": np.array([-out[1], out[0]])}[facing]
             assert look == pytest.approx((*meant, 0.0), abs=1e-6)
             assert hang_of(unit) == ("floor" if hang == "above" else hang)
+
+
+def test_units_are_laid_hung_and_moved_headless(tmp_path: Path, capsys) -> None:
+    def answer(*words: str) -> tuple[int, Any]:
+        code = main([*words, "--json"])
+        return code, json.loads(capsys.readouterr().out or "null")
+
+    file = str(tmp_path / "laid.isthmus")
+    code, laid = answer(
+        "plan", "lay", "demo", "--units", "101-106", "--as", "circle", "--at", "-1,2",
+        "--radius", "3", "--facing", "centre", "--save", file,
+    )  # fmt: skip
+    at = np.array([u["at"] for u in laid["units"]])
+    assert code == 0 and np.hypot(at[:, 0] + 1, at[:, 1] - 2) == pytest.approx([3.0] * 6, abs=2e-4)
+    steps = np.linalg.norm(at[:, :2] - np.roll(at[:, :2], 1, axis=0), axis=1)
+    assert steps == pytest.approx([3.0] * 6, abs=2e-4)  # a hexagon's side is its radius
+    code, again = answer("plan", "lay", file, "--units", "103,101,102", "--as", "line", "--at", "0,0",
+                         "--at", "4,0", "--save", file)  # fmt: skip
+    assert code == 0 and [(u["unit"], *u["at"][:2]) for u in again["units"]] == [
+        (103, 0, 0), (101, 2, 0), (102, 4, 0),
+    ]  # fmt: skip
+    code, hung = answer(
+        "plan", "hang", file, "--units", "101,102", "--on", "Mast bridge", "--dry-run"
+    )
+    assert code == 0 and len({u["on"] for u in hung["units"]}) == 1 and hung["saved"] is None
+    assert "101–102 now hang on Mast bridge" in hung["hanging"][0]
+    code, moved = answer("plan", "move", file, "--units", "101", "--by", "-0.5,0,-1", "--dry-run")
+    z = again["units"][1]["at"][2]
+    assert moved["units"][0]["at"] == pytest.approx([1.5, 0, z - 1])
+    for wrong in (
+        ["--as", "line", "--at", "0,0"],
+        ["--as", "circle", "--at", "0,0", "--over", "0"],
+    ):
+        assert answer("plan", "lay", "demo", "--units", "101-103", *wrong, "--dry-run")[0] == 3

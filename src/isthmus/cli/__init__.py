@@ -24,7 +24,8 @@ MODULES = {
     "profiles": ("profiles", "exchange"),
     "network": ("routes", "nodes", "net", "watch", "send", "rig"),
     "check": ("rollcall", "findings", "discover", "hunt", "record"),
-    "stage": ("stage", "plan"),
+    "stage": ("stage",),
+    "plan": ("plan",),
 }
 
 
@@ -65,7 +66,7 @@ def _with_points(arguments: Sequence[str]) -> list[str]:
     for word in arguments:
         if (
             made
-            and made[-1] in ("--at", "--aim", "--facing")
+            and made[-1] in ("--at", "--aim", "--by", "--facing")
             and word[:1] in "-−"
             and word[1:2].isdigit()
         ):

@@ -1,4 +1,4 @@
-"""The verbs of plan and stage: aim, lux, land, render, turntable; sheets and their export."""
+"""The verbs of the stage: aim, lux, land, render, turntable."""
 
 from __future__ import annotations
 
@@ -16,9 +16,6 @@ from isthmus.output import Live, RigView
 from isthmus.output.aiming import aim_units, in_words
 from isthmus.patch.choose import read_choice
 from isthmus.render.still import gif, png, stills, turntable
-from isthmus.sheets.files import pdf, svg
-from isthmus.sheets.marks import PAPERS, fitting_scale, pages
-from isthmus.sheets.sheets import sheet, sheets_of
 from isthmus.show import Show
 from isthmus.show.container import write_atomically
 from isthmus.stage import VIEWS, Camera, Drawn
@@ -34,7 +31,7 @@ Verb = Callable[..., argparse.ArgumentParser]
 SURELY = 0.5  # lux below which a unit is not named
 
 
-def _point(text: str) -> tuple[float, float, float]:
+def read_point(text: str) -> tuple[float, float, float]:
     parts = re.split(r"[,; ]+", text.strip().replace("−", "-"))
     try:
         x, y, z = (float(p) for p in (parts if len(parts) == 3 else [*parts, "0"]))
@@ -61,7 +58,7 @@ def _lit(options: argparse.Namespace) -> tuple[Show, Live, list[str]]:
     ids = list(read_choice(show, options.units or "all").ids)
     live.light_up(ids, options.level / 100)
     if options.aim:
-        live.ask(aim_units(live, ids, _point(options.aim))[0])
+        live.ask(aim_units(live, ids, read_point(options.aim))[0])
     return show, live, ids
 
 
@@ -69,7 +66,7 @@ def stage_aim(options: argparse.Namespace) -> Result:
     show = load(options.show)
     live = Live(show)
     ids = list(read_choice(show, options.units or "all").ids)
-    _, answers = aim_units(live, ids, _point(options.at), options.way)
+    _, answers = aim_units(live, ids, read_point(options.at), options.way)
     rows = [
         {
             "unit": a.number,
@@ -129,11 +126,11 @@ def stage_lux(options: argparse.Namespace) -> Result:
         return _lux_over(show, beams, options.over, options.grid)
     if not options.at:
         raise EntryFault("Where?", do="Say --at X,Y,Z or --over DECK.")
-    facing = np.array(_point(options.facing))
+    facing = np.array(read_point(options.facing))
     length = float(np.linalg.norm(facing))
     if length < 1e-9:
         raise EntryFault("A surface faces somewhere.", do="Say --facing 0,-1,0 for an upright one.")
-    each = contributions(beams, [_point(options.at)], facing / length, shade_of(show))[0]
+    each = contributions(beams, [read_point(options.at)], facing / length, shade_of(show))[0]
     by_unit: dict[int, float] = {}
     for index, value in enumerate(each):
         if value > 0:
@@ -197,40 +194,6 @@ def stage_render(options: argparse.Namespace) -> Result:
     )
 
 
-def plan_sheets(options: argparse.Namespace) -> Result:
-    show = load(options.show)
-    rows = [
-        {
-            "id": s.id,
-            "name": s.name,
-            "kind": s.kind,
-            "units": len(s.spots) if s.kind == "free" else None,
-        }
-        for s in sheets_of(show)
-    ]
-    return DONE, rows, [f"{r['name']} ({r['kind']})" for r in rows]
-
-
-def plan_export(options: argparse.Namespace) -> Result:
-    show = load(options.show)
-    one = sheet(show, options.sheet)
-    scale = options.scale or fitting_scale(show, one, options.paper)
-    only = read_choice(show, options.units).ids if options.units else None
-    made = pages(show, one, scale, options.paper, only)
-    kind = Path(options.out).suffix.lower()
-    if kind not in (".pdf", ".svg"):
-        raise EntryFault(
-            f"“{options.out}” is neither PDF nor SVG.", do="End the name in .pdf or .svg."
-        )
-    data = pdf(show, made, f"{show.name}: {one.name}") if kind == ".pdf" else svg(show, made)
-    write_atomically(Path(options.out), data)
-    words = (
-        f"Saved {options.out}: {one.name} at 1:{scale} on {len(made)} "
-        f"page{'s' * (len(made) != 1)} of {options.paper}"
-    )
-    return DONE, {"saved": options.out, "scale": scale, "pages": len(made)}, [words]
-
-
 def add_verbs(verbs: Any, verb: Verb) -> None:
     stages = verbs.add_parser("stage", help="the stage in 3-D").add_subparsers(
         required=True, metavar="WHAT"
@@ -280,15 +243,3 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
         )
         one.add_argument("--level", type=float, default=100.0, help="percent they are lit at")
         one.add_argument("--aim", help="aim them at X,Y,Z first")
-    plans = verbs.add_parser("plan", help="sheets of the plan").add_subparsers(
-        required=True, metavar="WHAT"
-    )
-    verb(plans, "sheets", plan_sheets, "which sheets there are")
-    export = verb(plans, "export", plan_export, "a sheet as PDF or SVG, at a true scale")
-    export.add_argument("out", help="OUT.pdf or OUT.svg")
-    export.add_argument("--sheet", default="Plan")
-    export.add_argument(
-        "--scale", type=int, help="50 for 1:50; the largest that fits one page without"
-    )
-    export.add_argument("--paper", choices=list(PAPERS), default="A3")
-    export.add_argument("--units", help="only these units")
