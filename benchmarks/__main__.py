@@ -7,6 +7,7 @@ from __future__ import annotations
 import sys
 
 from benchmarks import (
+    dmx_port,
     engine,
     findings,
     frame,
@@ -27,6 +28,7 @@ MODULES = (
     start,
     frame,
     engine,
+    dmx_port,
     network,
     stage,
     plan,
