@@ -73,8 +73,8 @@ class _Guard:
 
 def _value(slots: NDArray[np.uint8], columns: tuple[int, ...]) -> NDArray[np.int64]:
     """The value (k,) in these columns of bytes (k, slots), coarse first."""
-    value = np.zeros(len(slots), np.int64)
-    for column in columns:
+    value = slots[:, columns[0]].astype(np.int64)
+    for column in columns[1:]:
         value = (value << 8) | slots[:, column]
     return value
 
@@ -101,13 +101,17 @@ class _Reader:
 
     def in_force(
         self, slots: NDArray[np.uint8], *attributes: str
-    ) -> Iterator[tuple[ChannelFunction, NDArray[np.bool_]]]:
-        """Functions of these attributes, and for which units (k,) each is in force."""
+    ) -> Iterator[tuple[ChannelFunction, NDArray[np.int64], NDArray[np.bool_]]]:
+        """Functions of these attributes, with the values of the channel (k,), and for which units
+        (k,) each is in force.
+        """
+        if self.attributes.isdisjoint(attributes):
+            return
         raw = self.raw(slots)
-        for place, function in enumerate(self.functions):
+        for function, guard in zip(self.functions, self.guards, strict=True):
             if function.attribute in attributes:
                 here = (raw >= function.dmx_from) & (raw <= function.dmx_to)
-                yield function, here & self.free(slots, place)
+                yield function, raw, here if guard is None else here & guard.holds(slots)
 
     def physical(
         self, slots: NDArray[np.uint8], *attributes: str
@@ -115,9 +119,8 @@ class _Reader:
         """Physical value and whether one of `attributes` is in force (n,), linear between each
         function's ends.
         """
-        raw = self.raw(slots)
-        value, live = np.zeros(len(raw)), np.zeros(len(raw), bool)
-        for function, here in self.in_force(slots, *attributes):
+        value, live = np.zeros(len(slots)), np.zeros(len(slots), bool)
+        for function, raw, here in self.in_force(slots, *attributes):
             along = (raw - function.dmx_from) / max(1, function.dmx_to - function.dmx_from)
             span = function.physical_to - function.physical_from
             value = np.where(here, function.physical_from + along * span, value)
@@ -125,9 +128,14 @@ class _Reader:
         return value, live
 
     @cached_property
+    def attributes(self) -> frozenset[str]:
+        """Of all its functions."""
+        return frozenset(f.attribute for f in self.functions)
+
+    @cached_property
     def gates(self) -> bool:
         """Whether it dims, closes or flashes the light."""
-        return any(f.attribute in ("Dimmer", "Shutter1", *STROBES) for f in self.functions)
+        return not self.attributes.isdisjoint(("Dimmer", "Shutter1", *STROBES))
 
     def share(self, slots: NDArray[np.uint8]) -> Array:
         """How far a colour is open, 0 … 1 (k,); nothing while another mode takes its channel."""
@@ -135,7 +143,7 @@ class _Reader:
         if not any(self.guards):
             return share
         live = np.zeros(len(slots), bool)
-        for _, here in self.in_force(slots, self.item.attribute):
+        for *_, here in self.in_force(slots, self.item.attribute):
             live |= here
         return np.where(live, share, 0.0)
 
@@ -286,13 +294,15 @@ class LightProgram:
                 continue
             own = reader.item.attribute in ("Dimmer", "Shutter1")
             gate = np.full(len(slots), 0.0 if own else 1.0)
-            rate, flashing = reader.physical(slots, *STROBES)
-            gate[flashing] = 1.0
+            if not reader.attributes.isdisjoint(STROBES):
+                rate, flashing = reader.physical(slots, *STROBES)
+                gate[flashing] = 1.0
+                strobe = np.where(flashing, rate, strobe)
             for name in ("Shutter1", "Dimmer"):
-                value, live = reader.physical(slots, name)
-                gate = np.where(live, np.clip(value, 0, 1), gate)
+                if name in reader.attributes:
+                    value, live = reader.physical(slots, name)
+                    gate = np.where(live, np.minimum(np.maximum(value, 0.0), 1.0), gate)
             light = light * gate
-            strobe = np.where(flashing, rate, strobe)
         return light, strobe
 
     def emits(self, cell: int) -> bool:
