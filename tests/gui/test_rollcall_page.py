@@ -19,6 +19,7 @@ from helpers.hands import (
     click,
     dialog,
     findings_now,
+    heard,
     key,
     keys,
     press,
@@ -336,7 +337,7 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     codes = hunt.codes
     assert until(lambda: codes.code is not None)
     for _ in codes.code.pictures:
-        settle(0.12)
+        assert heard(rig)
         now = {u["label"]: max(u["cells"], default=0.0) for u in rig.ask("state")["units"]}
         for row, coded in enumerate(codes.code.units):
             if coded.lights(now[str(coded.unit.number)]):

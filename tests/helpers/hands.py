@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from helpers.tools import until as patient
+from isthmus.standin import RigClient
 
 NONE = Qt.KeyboardModifier.NoModifier
 
@@ -285,3 +286,15 @@ def pick_in_menu(*path: str) -> None:
 
 def places(bench, ids) -> np.ndarray:
     return np.array([bench.show.unit(u).position for u in ids])
+
+
+def heard(rig: RigClient, times: int = 2) -> bool:
+    """Wait until the simulator has had so many more packets on every port that gets any, so that
+    it does what is asked now.
+    """
+
+    def counts() -> dict[int, int]:
+        return {p["port_address"]: p["packets"] for p in rig.ask("state")["ports"] if p["packets"]}
+
+    before = counts()
+    return until(lambda: all(counts().get(p, 0) >= n + times for p, n in before.items()))

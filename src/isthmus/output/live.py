@@ -6,7 +6,7 @@ Levels are kept by unit, cell and attribute, so that they survive any change of 
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,6 +25,7 @@ from isthmus.profiles.natural import level_for, physical_for
 from isthmus.show.records import SLOTS, Show, Unit
 
 Asked = dict[Key, float]
+Make = Callable[[LightProgram, str], Asked]
 
 
 class Live:
@@ -303,18 +304,25 @@ class Live:
             },
         )
 
-    def _wish(self, units: Iterable[str], make) -> None:
+    def _wish(self, units: Iterable[str], make: Make) -> None:
+        self.ask(self._wished(units, make))
+
+    def _wished(self, units: Iterable[str], make: Make) -> Asked:
         wanted: Asked = {}
         for unit in units:
             program = self.program(unit)
             if program is not None:
                 wanted.update(make(program, unit))
-        self.ask(wanted)
+        return wanted
 
     def set_intensity(self, units: Iterable[str], value: float) -> None:
         """The dimmer where there is one (cells too), else the colour channels together, keeping the
         colour.
         """
+        self.ask(self.wish_intensity(units, value))
+
+    def wish_intensity(self, units: Iterable[str], value: float) -> Asked:
+        """What to ask for it."""
 
         def make(program: LightProgram, unit: str) -> Asked:
             dimmers = [c for c in program.chart.channels if c.attribute == "Dimmer"]
@@ -340,7 +348,7 @@ class Live:
             peak = max(now.values(), default=0.0)
             return {key: (level / peak if peak > 0 else 1.0) * value for key, level in now.items()}
 
-        self._wish(units, make)
+        return self._wished(units, make)
 
     def set_axis(self, units: Iterable[str], attribute: str, degrees: float) -> None:
         """Pan, Tilt or Zoom in the profile's own degrees; out of reach goes to the nearest end."""

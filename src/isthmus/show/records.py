@@ -379,6 +379,48 @@ class Answer(Record, frozen=True, kw_only=True):
     at: str = ""
 
 
+class Wish(Record, frozen=True, kw_only=True):
+    """What is wished of the light of a unit, in terms that hold for any profile. None and "" say
+    nothing.
+
+    `intensity` is 0…1. `colour` is a CIE 1931 chromaticity (x, y); `named` a gel or the slot of a
+    wheel, which goes before it where a unit has it. `point` is a place on stage, metres; `pan` and
+    `tilt` are degrees of the unit itself. `angle` is the full field angle in degrees, `iris` and
+    `frost` are 0…1 (open; frosted), `gobo` and `prism` names (“open” for none), `strobe` is in Hz
+    (0 for none).
+    """
+
+    intensity: float | None = None
+    colour: tuple[float, float] | None = None
+    named: str = ""
+    point: Vec3 | None = None
+    pan: float | None = None
+    tilt: float | None = None
+    angle: float | None = None
+    iris: float | None = None
+    frost: float | None = None
+    gobo: str = ""
+    prism: str = ""
+    strobe: float | None = None
+
+
+class Palette(Record, frozen=True, kw_only=True):
+    """Wishes of one kind (intensity, colour, position, beam) under a number and a name: for all
+    units, for those of a profile (by its key), for single ones (by id); the narrower goes first.
+
+    `made` says which of the starter set it is; "" for what a person made or changed.
+    """
+
+    id: str
+    number: int
+    kind: str
+    name: str = ""
+    wish: Wish = Wish()
+    types: dict[str, Wish] = {}
+    units: dict[str, Wish] = {}
+    made: str = ""
+
+
 class Show(Record, frozen=True, kw_only=True):
     format: int = FORMAT
     name: str = "Untitled show"
@@ -400,6 +442,7 @@ class Show(Record, frozen=True, kw_only=True):
     verdicts: tuple[Verdict, ...] = ()
     rounds: tuple[CallRound, ...] = ()  # earlier ones, oldest first
     answers: tuple[Answer, ...] = ()
+    palettes: tuple[Palette, ...] = ()
 
     def unit(self, unit_id: str) -> Unit | None:
         return next((unit for unit in self.units if unit.id == unit_id), None)

@@ -116,7 +116,7 @@ class SnagBook:
     def _units_touched(
         self, before: PatchIndex | None, at: Context, changed: set[str]
     ) -> tuple[set[str], set[str]]:
-        """Units to be looked at anew, and those of which only the place is."""
+        """Units to be looked at again, and those of which only the place is."""
         have = before.by_id if before else {}
         now = at.index.by_id
         if before is None or at.profiles is not before.profiles:

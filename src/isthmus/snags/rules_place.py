@@ -23,7 +23,7 @@ UNDER = 0.05  # metres a unit may sink into the ground: nobody measures a stage 
 def place_snags(at: Context, ids: Iterable[str]) -> Iterator[tuple[str, list[Snag]]]:
     """What is wrong with the places of units, a unit at a time; nothing is with one that is gone.
 
-    Whether they touch what they hang on is reckoned for all of them at once: a hand moves
+    Whether they touch what they hang on is found for all of them at once: a hand moves
     thousands.
     """
     units = [(unit_id, at.index.by_id.get(unit_id)) for unit_id in ids]

@@ -1,0 +1,136 @@
+"""A beam made with what a mode has: zoom, iris, frost, gobos and prisms by name, strobe in Hz."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from isthmus.profiles.chart import ChartChannel
+from isthmus.profiles.light import STROBES, LightProgram
+from isthmus.profiles.natural import level_for, physical_for, ranges
+from isthmus.profiles.records import ChannelFunction
+from isthmus.show.records import Wish
+
+Levels = dict[tuple[int, str], float]
+OPEN = "open"
+NEAR = 0.5  # degrees of field angle, and Hz, that are no difference
+
+
+def beam_levels(program: LightProgram, wish: Wish) -> tuple[Levels, list[str]]:
+    """What to ask for the beam of a wish, and in words what cannot be had."""
+    levels: Levels = {}
+    short: list[str] = []
+    if wish.angle is not None:
+        _angle(program, wish.angle, levels, short)
+    for name, share, what in (("Iris", wish.iris, "iris"), ("Frost1", wish.frost, "frost")):
+        if share is not None:
+            _share(program, name, share, what, levels, short)
+    if wish.gobo:
+        _named(program, "Gobo", wish.gobo, "gobo", levels, short)
+    if wish.prism:
+        _prism(program, wish.prism, levels, short)
+    if wish.strobe is not None:
+        _strobe(program, wish.strobe, levels, short)
+    return levels, short
+
+
+def _of(program: LightProgram, *attributes: str) -> list[ChartChannel]:
+    return [c for c in program.chart.channels if c.attribute in attributes]
+
+
+def _angle(program: LightProgram, angle: float, levels: Levels, short: list[str]) -> None:
+    zooms = _of(program, "Zoom")
+    for item in zooms:
+        levels[item.cell, item.attribute] = level_for(item, angle)
+    if zooms:
+        now = physical_for(zooms[0], levels[zooms[0].cell, "Zoom"])
+        if abs(now - angle) > NEAR:
+            short.append(f"{now:.1f}° instead of {angle:.1f}°")
+    elif program.assembly.beams:
+        field = program.assembly.beams[0].beam.field_angle
+        if abs(field - angle) > max(NEAR, 0.1 * angle):
+            short.append(f"fixed at {field:.1f}°")
+
+
+def _share(
+    program: LightProgram, name: str, share: float, what: str, levels: Levels, short: list[str]
+) -> None:
+    """Open is where a channel stands by default: charts write an iris either way."""
+    items = _of(program, name)
+    for item in items:
+        rest = item.default_level
+        other = 0.0 if rest > 0.5 else 1.0
+        levels[item.cell, name] = rest + (other - rest) * (1.0 - share if name == "Iris" else share)
+    if not items and share != (1.0 if name == "Iris" else 0.0):
+        short.append(f"no {what}")
+
+
+def _functions(item: ChartChannel) -> Iterator[ChannelFunction]:
+    for logical in item.channel.logical:
+        yield from logical.functions
+
+
+def names_of(program: LightProgram, kind: str) -> dict[str, tuple[ChartChannel, float]]:
+    """Names of what the wheels of a kind (Gobo, Prism) can show: the channel and its level."""
+    found: dict[str, tuple[ChartChannel, float]] = {}
+    for item in program.chart.channels:
+        if item.attribute[: len(kind)] == kind and item.attribute[len(kind) :].isdigit():
+            for first, last, name in ranges(item):
+                found.setdefault(name, (item, (first + last) // 2 / item.top))
+    return found
+
+
+def _named(
+    program: LightProgram, kind: str, wanted: str, what: str, levels: Levels, short: list[str]
+) -> None:
+    names = names_of(program, kind)
+    low = wanted.strip().casefold()
+    match = next((name for name in names if name.casefold() == low), None)
+    wheels = {id(item): item for item, _ in names.values()}
+    for item in wheels.values():  # what else turns in the beam is taken out of it
+        levels[item.cell, item.attribute] = item.default_level
+    if match is not None:
+        item, level = names[match]
+        levels[item.cell, item.attribute] = level
+    elif low != OPEN:
+        short.append(f"no {what} “{wanted}”" if names else f"no {what}s")
+
+
+def _prism(program: LightProgram, wanted: str, levels: Levels, short: list[str]) -> None:
+    """By its name, or “in” for whichever there is."""
+    items = [c for c in program.chart.channels if c.attribute in ("Prism1", "Prism2")]
+    low = wanted.strip().casefold()
+    names = names_of(program, "Prism")
+    if any(name.casefold() == low for name in names) and low != OPEN:
+        _named(program, "Prism", wanted, "prism", levels, short)
+        return
+    for item in items:
+        levels[item.cell, item.attribute] = item.default_level if low == OPEN else 1.0
+        if low != OPEN:
+            break
+    if low != OPEN and not items:
+        short.append("no prism")
+
+
+def _strobe(program: LightProgram, rate: float, levels: Levels, short: list[str]) -> None:
+    items = [
+        c for c in program.chart.channels if any(f.attribute in STROBES for f in _functions(c))
+    ]
+    if rate <= 0:
+        for item in items:
+            mark = item.channel.highlight
+            levels[item.cell, item.attribute] = (
+                item.default_level if mark is None else mark / item.top
+            )
+        return
+    if not items:
+        short.append("no strobe")
+    for item in items:
+        function = next(f for f in _functions(item) if f.attribute in STROBES)
+        low, high = function.physical_from, function.physical_to
+        span = high - low
+        along = min(1.0, max(0.0, (rate - low) / span)) if span else 0.0
+        value = function.dmx_from + along * (function.dmx_to - function.dmx_from)
+        levels[item.cell, item.attribute] = value / item.top
+        now = low + along * span
+        if abs(now - rate) > NEAR and f"{now:.1f} Hz" not in " ".join(short):
+            short.append(f"{now:.1f} Hz instead of {rate:.1f} Hz")
