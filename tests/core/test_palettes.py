@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import itertools
+import json
+from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -10,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from isthmus.cli import main
 from isthmus.demo import as_hung, lantern_tide
 from isthmus.errors import EntryFault
 from isthmus.looks import apply, edits, in_words, realise, together, wish_of
@@ -262,6 +266,25 @@ def test_the_starter_set_is_made_again_without_touching_what_was_changed_by_hand
     with pytest.raises(EntryFault, match="is Full"):
         edits.add(again, Palette(id="", number=1, kind="intensity", name="Mine"))
     assert len(edits.remove(again, [centre.id]).palettes) == len(again.palettes) - 1
+
+
+def test_palettes_are_made_listed_and_used_headless(tmp_path: Path, capsys) -> None:
+    def answer(*words: str) -> tuple[int, Any]:
+        code = main([*words, "--json"])
+        return code, json.loads(capsys.readouterr().out or "null")
+
+    file = str(tmp_path / "looks.isthmus")
+    assert answer("palettes", "list", "demo") == (0, [])
+    code, made = answer("palettes", "make-starters", "demo", "--save", file)
+    assert code == 0 and made["made"] > 40 and made["again"] == 0
+    code, listed = answer("palettes", "list", file)
+    assert len(listed) == made["made"] and listed[0]["words"] == "100 %"
+    code, used = answer("palettes", "use", file, "--palette", "Deck centre", "--units", "101,401")
+    assert {row["unit"] for row in used["levels"]} == {101}
+    assert used["short"] == [
+        {"unit": 401, "kind": "position", "why": "no pan and no tilt", "apart": None}
+    ]
+    assert answer("palettes", "use", file, "--palette", "colour 99")[0] == 3
 
 
 def test_every_mode_of_the_demo_mixes_what_it_says(demo: Show) -> None:

@@ -90,7 +90,7 @@ def test_a_page_appears_everywhere_by_one_line_and_its_views_hear_of_coming_and_
         and any("Tides: Low" in w for w in words)
     )
     shortcut(
-        window, Qt.Key.Key_8, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
+        window, Qt.Key.Key_9, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
     )
     assert window.spine.current == "Tides" and heard == ["High entered"]
     shortcut(window, Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)

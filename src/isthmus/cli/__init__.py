@@ -26,6 +26,7 @@ MODULES = {
     "check": ("rollcall", "findings", "discover", "hunt", "record"),
     "stage": ("stage",),
     "plan": ("plan",),
+    "looks": ("palettes",),
 }
 
 

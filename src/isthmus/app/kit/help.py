@@ -20,6 +20,15 @@ from PySide6.QtWidgets import (
 KINDS = (QAbstractButton, QComboBox, QLineEdit, QAbstractSlider, QAbstractSpinBox, QPlainTextEdit)
 
 HELP = {
+    # looks
+    "palette number": "Number of the palette; each kind counts for itself",
+    "palette name": "Name of the palette",
+    "use palette": "Set the selected units to what the palette wishes (Enter)",
+    "rename palette": "Take the number and name typed here",
+    "update palette": "Set the palette to what the selected units do now",
+    "remove palette": "Remove the palette",
+    "first starters": "Make palettes from what the units and the stage of this show have",
+    "make starters": "Make palettes from what the units and the stage of this show have",
     # window and inspector
     "find anything": "Find a unit, an address, a snag or an action (Ctrl+K)",
     "filter in force": "A filter hides units. Click to go to it",

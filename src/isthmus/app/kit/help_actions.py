@@ -66,6 +66,12 @@ HELP = {
     "nodes.change": "Change address, ports and place of the selected expected node",
     "nodes.remove": "Remove the selected node from those the show expects",
     "nodes.expect": "Add every node that answers to those the show expects",
+    "looks.use": "Set the selected units to what the palette wishes (Enter on a palette)",
+    "looks.rename": "Change number and name of the palette (F2 on a palette)",
+    "looks.update": "Set the palette to what the selected units do now",
+    "looks.remove": "Remove the palette",
+    "looks.starters": "Make palettes from what the units and the stage of this show have; palettes "
+    "changed by hand stay",
     "plan.fit": "Show all of the sheet",
     "plan.fit_hand": "Show the selected units as large as they fit",
     "plan.back": "Back to the part of the sheet shown before",

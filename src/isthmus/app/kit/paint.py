@@ -212,6 +212,12 @@ def calls(p: QPainter, color: QColor) -> None:
         p.drawArc(QRectF(-4.6 - r, -r, 2 * r, 2 * r), -42 * 16, 84 * 16)
 
 
+def two_lights(p: QPainter, color: QColor) -> None:
+    """Two pools of light that overlap."""
+    for x in (-2.6, 2.6):
+        p.drawEllipse(QPointF(x, 0), 4.6, 4.6)
+
+
 def sheet(p: QPainter, color: QColor) -> None:
     """A chart: a leaf with bars of unequal length."""
     p.drawRect(QRectF(-5.6, -7, 11.2, 14))

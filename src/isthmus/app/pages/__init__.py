@@ -6,6 +6,7 @@ A new page is one line here and a folder beside.
 
 from isthmus.app.kit import paint
 from isthmus.app.pages.base import Entry
+from isthmus.plural import many
 
 _HERE = "isthmus.app.pages"
 PAGES = (
@@ -30,6 +31,13 @@ PAGES = (
     ),
     Entry("Plan", f"{_HERE}.plan.page:PlanPage", paint.barge, "place"),
     Entry("Stage", f"{_HERE}.stage.page:StagePage", paint.box, "place"),
+    Entry(
+        "Looks",
+        f"{_HERE}.looks.page:LooksPage",
+        paint.two_lights,
+        lights=False,
+        told=lambda show: many(len(show.palettes), "palette") if show.palettes else "none yet",
+    ),
     Entry(
         "Roll call",
         f"{_HERE}.roll_call.page:RollCallPage",

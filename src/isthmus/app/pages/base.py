@@ -14,6 +14,7 @@ from isthmus.app.kit.actions import Action
 from isthmus.app.kit.theme import SIZE
 from isthmus.app.kit.widgets import Button, Head, PageView, Panel, button
 from isthmus.app.model.house import House
+from isthmus.show import Show
 from isthmus.snags import Snag
 
 
@@ -28,6 +29,7 @@ class Entry:
     inspector: bool = True
     hand: bool = True  # hand controls below it
     lights: bool = True  # the filled button is that of the hand controls
+    told: Callable[[Show], str] | None = None  # in place of how far a step is
 
     def make(self, house: House) -> Page:
         module, name = self.place.split(":")

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QApplication
 
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.theme import theme
+from isthmus.app.pages.looks.page import LooksPage
 from isthmus.app.pages.patch.page import PatchPage
 from isthmus.app.pages.plan.page import PlanPage
 from isthmus.app.pages.profiles.page import ProfilesPage
@@ -257,13 +258,24 @@ def _stage(window: Window, shot: Shot) -> None:
     window.go("Stage")
     pictures(page.view, 14)
     shot("stage")
-    bench.selection.select(heads)
-    page.see_from("Top")
-    page.switch_aim()
-    pictures(page.view, 8)
-    shot("stage-top")
-    page.switch_aim()
-    page.see_from("Seats")
+    bench.levels.change(lambda live: live.restore({}))
+
+
+def _looks(window: Window, shot: Shot) -> None:
+    """The starter set, and who of some selected units cannot do one of it."""
+    light_the_stage(window)
+    bench = window.bench
+    bench.selection.select(["u101", "u102", "u107", "u211", "u221", "u301", "u401"])
+    window.go("Looks")
+    view = window.page(LooksPage).palettes
+    view.make_starters()
+    view.choose(next(p.id for p in bench.show.palettes if p.name == "Sodium"))
+    wait(1.5)
+    window.notice.hide()
+    shot("looks")
+    bench.undo()
+    window.notice.hide()
+    bench.selection.select([])
     bench.levels.change(lambda live: live.restore({}))
 
 
@@ -371,7 +383,8 @@ SCENES: tuple[tuple[tuple[str, ...], Scene], ...] = (
     (("patch", "paper"), _patch),
     (("watch", "routes", "nodes"), _routes),
     (("plan", "plan-day", "plan-lux"), _plan),
-    (("stage", "stage-top"), _stage),
+    (("stage",), _stage),
+    (("looks",), _looks),
     (("roll-call", "findings", "findings-day", "discovery", "hunt"), _roll_call),
     (("stage-rig",), _two_truths),
 )

@@ -146,7 +146,9 @@ class Spine(QWidget):
             p.drawRoundedRect(places[self.current].adjusted(5, 5, -3, -5), 3, 3)
 
     def _item(self, p: QPainter, name: str, r: QRectF, x: float) -> None:
-        current, cy, fraction = name == self.current, r.center().y(), self.fraction(name)
+        told = self.entries[name].told
+        current, cy = name == self.current, r.center().y()
+        fraction = self.fraction(name) if told is None else 0.0
         if current:
             p.fillRect(r.adjusted(0, 4, 0, -4), theme.color("shelf"))
             p.fillRect(
@@ -163,6 +165,8 @@ class Spine(QWidget):
         paint.glyph(p, self.entries[name].glyph, x, cy, color, 0.92)
         paint.text(p, 58, cy - 19, name, font("body", 600 if current else 500), "text", height=20)
         words = f"{fraction * 100:.0f} %" if fraction else "not yet"
+        if told is not None:
+            words = told(self.bench.show)
         paint.text(
             p,
             58,

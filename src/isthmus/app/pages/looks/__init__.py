@@ -1,0 +1,1 @@
+"""Looks: palettes of what light can be."""
