@@ -82,7 +82,7 @@ class _Painter(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         view: Any = option.widget
-        return view.gridSize() if view is not None else QSize(LEAST, HIGH)
+        return QSize(view.wide if view is not None else LEAST, HIGH)
 
     def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         given: Any = option
@@ -132,7 +132,7 @@ class SwatchList(QListView):
 
     def __init__(self, kind: str, show: Callable[[], Show], stage: Callable[[], StageOutline]):
         super().__init__()
-        self.kind = kind
+        self.kind, self.wide = kind, LEAST
         self.swatches = Swatches(show)
         self.setModel(self.swatches)
         self._painter = _Painter(stage)
@@ -151,7 +151,8 @@ class SwatchList(QListView):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         room = self.width() - self.verticalScrollBar().sizeHint().width() - 2
-        self.setGridSize(QSize(room // max(1, room // LEAST), HIGH))
+        self.wide = room // max(1, room // LEAST)
+        self.scheduleDelayedItemsLayout()
         super().resizeEvent(event)
 
     def palette_here(self) -> Palette | None:
