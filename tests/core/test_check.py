@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from isthmus.check import Manner, begin, callable_units, end, holds, jump, mark, step, unmark
+from isthmus.check.handles import handles_of, set_by_words, set_share
 from isthmus.demo import as_hung, lantern_tide
 from isthmus.errors import EntryFault
 from isthmus.output import Live
@@ -227,3 +228,53 @@ def test_snags_stand_any_patch_however_mad(rows: list[tuple[int, int, int]]) -> 
     show = replace(base, units=units, paper=paper)
     find_snags(show)
     assert SnagBook().update(show).crossing.total == len(rows) and Live(show).frame is not None
+
+
+def test_every_attribute_is_set_by_what_people_say_and_the_light_shows_it(demo: Show) -> None:
+    """Several types at once, each by its own ranges; judged by the light read from the slots."""
+    live, ids = Live(demo), ["u101", "u201", "u221", "u401"]
+    live.light_up(ids)
+
+    def say(attribute: str, text: str, cell: int | None = None) -> str:
+        asked, lost = set_by_words(live, ids, attribute, text, cell)
+        live.ask(asked)
+        return lost
+
+    def field(unit: str) -> float:
+        return float(live.state_of(unit).field[0, 0])
+
+    assert say("Zoom", "12°") == "" and [round(field(u), 1) for u in ids[:2]] == [12.0, 12.0]
+    say("Zoom", "+5")
+    assert [round(field(u), 1) for u in ids[:2]] == [17.0, 17.0] and round(field("u221"), 1) == 4.2
+    assert say("Zoom", "7") == "201: “7” is out of reach of zoom. It goes from 8° to 52°."
+    say("Shutter1", "2 Hz")
+    assert live.state_of("u101").strobe[0, 0] == pytest.approx(2.0, abs=0.05)
+    say("Shutter1", "+1 Hz")
+    assert live.state_of("u201").strobe[0, 0] == pytest.approx(3.0, abs=0.09)
+    say("Shutter1", "open")
+    assert live.state_of("u101").strobe[0, 0] == 0
+    assert say("Tilt", "-30") == "" and live.axis("u101", "Tilt") == pytest.approx(-30, abs=0.01)
+    say("Tilt", "+10")
+    assert live.axis("u101", "Tilt") == pytest.approx(-20, abs=0.01)
+    say("Dimmer", "-40")
+    assert live.level("u401", "Dimmer") == pytest.approx(0.6)
+    say("Gobo1", "ripples")
+    handles = {h.attribute: h for h in handles_of(live, ids)}
+    assert handles["Gobo1"].values == {"Ripples": 2} and "Net" in handles["Gobo1"].names
+    assert (handles["Zoom"].low, handles["Zoom"].high) == (6.0, 52.0)
+    assert handles["Control1"].guarded and not handles["Gobo1"].guarded
+    # what resets a unit is not sent, by name, by figure or by a slider
+    for text in ("Reset", "90%"):
+        with pytest.raises(EntryFault, match="resets or switches"):
+            say("Control1", text)
+    assert set_share(live, ids, "Control1", 0.9) == {}
+    with pytest.raises(EntryFault, match="not a level of gobo"):
+        say("Gobo1", "herrings")
+    # a slider goes along the degrees of the first, the same for all
+    live.ask(set_share(live, ids, "Zoom", 0.5))
+    assert [round(field(u), 1) for u in ids[:2]] == [22.0, 22.0]
+    # one cell of several
+    ids = ["u301"]
+    live.light_up(ids)
+    say("ColorAdd_R", "25%", 3)
+    assert [live.level("u301", "ColorAdd_R", cell) for cell in (2, 3)] == [1.0, 0.25]

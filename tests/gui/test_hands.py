@@ -6,7 +6,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLineEdit
 
-from helpers.hands import activate, dialog, key, keys, shortcut, until
+from helpers.hands import activate, choose, dialog, key, keys, press, retype, shortcut, until
 from isthmus.patch.addresses import place
 from isthmus.patch.index import index_of
 from isthmus.show import Show
@@ -85,3 +85,49 @@ def test_units_that_want_one_place_are_asked_about_and_the_first_gets_it(demo: S
     assert [len(index_of(ways["take"].show).by_id[u].patch) for u in ids] == [1, 0, 0] and ways[
         "swap"
     ].show is None
+
+
+def test_every_attribute_has_a_strip_set_by_words_names_slider_and_cell(make_window, demo) -> None:
+    window = make_window(demo, page="Stage")
+    bench, hand = window.bench, window.hand
+    bench.selection.select(["u101", "u201", "u401"])
+    press(window, "All attributes")
+    strips, live = hand.strips.strips, bench.levels.live
+    assert hand.strips.isVisible() and {"Zoom", "Gobo1", "Iris", "ColorAdd_R"} <= set(strips)
+    zoom = strips["Zoom"]
+    retype(zoom.field, "12")
+    key(zoom.field, Qt.Key.Key_Return)
+    assert [round(live.axis(u, "Zoom"), 1) for u in ("u101", "u201")] == [12.0, 12.0]
+    assert zoom.field.text() == "12°"
+    retype(zoom.field, "7")
+    key(zoom.field, Qt.Key.Key_Return)
+    assert (
+        "It goes from 8° to 52°" in window.notice.words
+        and "≠ 7°, 12°" in zoom.field.placeholderText()
+    )
+    choose(strips["Gobo1"].ranges, "Net")
+    assert 24 <= live.level("u101", "Gobo1") * 255 < 48 and strips["Gobo1"].field.text() == "Net"
+    before = live.level("u101", "Iris")
+    strips["Iris"].slider.setFocus()
+    key(strips["Iris"].slider, Qt.Key.Key_PageUp)
+    assert live.level("u101", "Iris") == pytest.approx(before + 0.05)
+    control = strips["Control1"]
+    choose(control.ranges, "Reset")
+    assert (
+        "not sent by hand controls" in window.notice.words and live.level("u101", "Control1") == 0
+    )
+    # one cell of a bar; other attributes, so other strips
+    bench.selection.select(["u301"])
+    assert set(hand.strips.strips) == {
+        "Dimmer",
+        "Shutter1",
+        "ColorAdd_R",
+        "ColorAdd_G",
+        "ColorAdd_B",
+    }
+    choose(hand.strips.cells, "cell 3")
+    retype(hand.strips.strips["ColorAdd_R"].field, "40%")
+    key(hand.strips.strips["ColorAdd_R"].field, Qt.Key.Key_Return)
+    assert [live.level("u301", "ColorAdd_R", c) for c in (2, 3)] == [0.0, 0.4]
+    press(window, "All attributes")
+    assert hand.usual.isVisible() and not hand.strips.isVisible()

@@ -53,16 +53,18 @@ class Line:
             os.close(end)
 
     def packets(self, seconds: float) -> list[tuple[float, bytes]]:
-        """(when, bytes) of what comes in so long; packets are told apart by the gap before each."""
+        """(when, bytes) of the packets that come in so long; several may be read together where the
+        machine was busy.
+        """
         found: list[tuple[float, bytes]] = []
         end = time.monotonic() + seconds
         while (left := end - time.monotonic()) > 0:
             if select.select([self.far], [], [], left)[0]:
                 now, data = time.monotonic(), os.read(self.far, 4096)
-                if found and len(found[-1][1]) < 513:
-                    found[-1] = found[-1][0], found[-1][1] + data
-                else:
-                    found.append((now, data))
+                if found and (less := 513 - len(found[-1][1])) > 0:
+                    found[-1] = found[-1][0], found[-1][1] + data[:less]
+                    data = data[less:]
+                found += [(now, data[at : at + 513]) for at in range(0, len(data), 513)]
         return found
 
 

@@ -27,6 +27,7 @@ HELP = {
     "hand.every_other": "Keep the first, third, fifth … of the selection",
     "hand.let_go": "Select nothing (Escape does the same where nothing is open)",
     "hand.all": "Select every unit of the show, by number",
+    "hand.every": "Set every attribute of the selected units by hand: a strip each",
     "hand.drawer": "Fold or unfold the hand controls",
     "profiles.search": "Go to the library and type what to search for",
     "profiles.manual": "Paste a DMX chart or open a PDF, and make a profile of it",

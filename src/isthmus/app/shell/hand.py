@@ -8,7 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRect, QTimer
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.actions import Action, Registry
@@ -16,6 +24,7 @@ from isthmus.app.kit.theme import SIZE, theme
 from isthmus.app.kit.widgets import label, plain_tip, set_property
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.shell.hand_parts import Chips, Colour, Intensity, PanTilt
+from isthmus.app.shell.hand_strips import Strips
 from isthmus.output import Live
 from isthmus.patch.limits import bounds_of, limits_of_many
 from isthmus.plural import many
@@ -119,10 +128,15 @@ class Hand(QWidget):
         head.addSpacing(16)
         self.title = label("Hand controls", size="section", weight=600)
         head.addWidget(self.title)
+        self.every = actions.button("hand.every", "All attributes", "quiet")
+        self.every.setCheckable(True)
+        self.every.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        head.addWidget(self.every)
         self.small = Chips(bench)
         self.words = label("", "text3")
         self.words.setProperty("kind", "quiet")
         head.addWidget(self.small, 1)
+        head.addStretch(1)
         head.addWidget(self.words)
         outer.addLayout(head)
         self.body = QWidget()
@@ -152,25 +166,34 @@ class Hand(QWidget):
         left.addStretch(1)
         row.addLayout(left, 4)
         row.addWidget(_divider())
+        self.usual = QWidget()
+        usual = QHBoxLayout(self.usual)
+        usual.setContentsMargins(0, 0, 0, 0)
+        usual.setSpacing(14)
+        self.strips = Strips(bench)
+        self.middle = QStackedWidget()
+        self.middle.addWidget(self.usual)
+        self.middle.addWidget(self.strips)
+        row.addWidget(self.middle, 9)
         self.intensity = Intensity()
         self.intensity.moved.connect(
             lambda v: bench.levels.change(
                 lambda live: live.set_intensity(bench.selection.ids, v), "intensity"
             )
         )
-        row.addWidget(self.intensity, 3)
-        row.addWidget(_divider())
+        usual.addWidget(self.intensity, 3)
+        usual.addWidget(_divider())
         self.pan_tilt = PanTilt()
         self.pan_tilt.moved.connect(self._aim)
-        row.addWidget(self.pan_tilt)
-        row.addWidget(_divider())
+        usual.addWidget(self.pan_tilt)
+        usual.addWidget(_divider())
         self.colour = Colour()
         self.colour.moved.connect(
             lambda rgb: bench.levels.change(
                 lambda live: live.set_colour(bench.selection.ids, rgb), "colour"
             )
         )
-        row.addWidget(self.colour)
+        usual.addWidget(self.colour)
         row.addWidget(_divider())
         grid = QGridLayout()
         grid.setSpacing(6)
@@ -198,6 +221,7 @@ class Hand(QWidget):
         self.open = on
         self.body.setVisible(on)
         self.small.setVisible(not on)
+        self.every.setVisible(on)
         self.setFixedHeight(SIZE["drawer_open"] + 6 if on else SIZE["drawer_shut"])
         self.update()
 
@@ -210,11 +234,21 @@ class Hand(QWidget):
         wide = self.width() >= NARROW
         self.pan_tilt.setFixedWidth(PAD if wide else NARROW_PAD)
         self.intensity.setMinimumWidth(SLIDER if wide else NARROW_SLIDER)
-        if row := self.body.layout():
-            row.setSpacing(14 if wide else 8)
+        for row in (self.body.layout(), self.usual.layout()):
+            if row is not None:
+                row.setSpacing(14 if wide else 8)
         if outer := self.layout():
             side = 16 if wide else 8
             outer.setContentsMargins(side, 4, side, 6)
+
+    def show_every(self) -> None:
+        """Every attribute, or intensity, pan and tilt, and colour."""
+        if not self.open:
+            self.toggle()
+        on = self.middle.currentWidget() is self.usual
+        self.middle.setCurrentWidget(self.strips if on else self.usual)
+        self.every.setChecked(on)
+        self.strips.refresh()
 
     def toggle(self) -> None:
         self._open(not self.open)
@@ -272,6 +306,7 @@ class Hand(QWidget):
         )
         self._show_limits()
         self.colour.set(has.light, has.colours)
+        self.strips.refresh()
         self.words.setText(self._words(has))
 
     def _words(self, has: Has) -> str:
@@ -381,6 +416,9 @@ def register(actions: Registry, hand: Hand) -> None:
             ),
             "Ctrl+A",
             group="Hand controls",
+        ),
+        Action(
+            "hand.every", "All attributes", hand.show_every, "Ctrl+Alt+J", group="Hand controls"
         ),
         Action(
             "hand.drawer",

@@ -1,0 +1,232 @@
+"""Every attribute of some units as something to set by hand: by percent, degrees, Hz or the name of
+a range, at once for several types, each by its own ranges.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+
+from isthmus.check.safe import dangers
+from isthmus.errors import EntryFault
+from isthmus.output import Live
+from isthmus.output.live import Asked
+from isthmus.patch.numbers import write_numbers
+from isthmus.profiles.attributes import plain
+from isthmus.profiles.chart import ChartChannel
+from isthmus.profiles.light import STROBES, LightProgram
+from isthmus.profiles.natural import (
+    in_degrees,
+    level_for,
+    physical_for,
+    range_in_force,
+    ranges,
+    read_level,
+    write_level,
+)
+from isthmus.profiles.records import ChannelFunction
+
+READ = 300  # units whose values are read: more are set all the same
+_STEP = re.compile(r"^([+\-−])\s*(\d+(?:[.,]\d+)?)\s*(°|%|hz)?$", re.IGNORECASE)
+_HERTZ = re.compile(r"^(\d+(?:[.,]\d+)?)\s*hz$", re.IGNORECASE)
+
+
+@dataclass
+class Handle:
+    """One attribute of the selected units. `values` are what they have, in words, most first;
+    `level` is the first unit's; `names` are the ranges any of them has, in order; `low` and `high`
+    are its ends in degrees where it has some.
+    """
+
+    attribute: str
+    name: str
+    values: Counter[str] = field(default_factory=Counter)
+    level: float = 0.0
+    low: float | None = None
+    high: float | None = None
+    names: dict[str, None] = field(default_factory=dict)
+    cells: set[int] = field(default_factory=set)
+    guarded: bool = False  # some of its ranges reset or switch a lamp
+
+
+def handles_of(live: Live, ids: Sequence[str], cell: int | None = None) -> list[Handle]:
+    """The attributes of units in the order of their charts; with `cell` those of one cell."""
+    found: dict[str, Handle] = {}
+    seen: set[int] = set()
+    for unit in ids[:READ]:
+        program = live.program(unit)
+        if program is None:
+            continue
+        for item in _items(program, None, cell):
+            handle = found.setdefault(item.attribute, Handle(item.attribute, plain(item.attribute)))
+            level = live.level(unit, item.attribute, item.cell) or 0.0
+            if not handle.values:
+                handle.level = level
+            handle.values[say_level(item, level)] += 1
+            if id(item) not in seen:
+                seen.add(id(item))
+                _take_ranges(handle, program, item)
+    return list(found.values())
+
+
+def _items(
+    program: LightProgram, attribute: str | None, cell: int | None
+) -> Iterator[ChartChannel]:
+    for item in program.chart.channels:
+        if attribute in (None, item.attribute) and cell in (None, item.cell):
+            yield item
+
+
+def _take_ranges(handle: Handle, program: LightProgram, item: ChartChannel) -> None:
+    handle.cells.add(item.cell)
+    handle.guarded = handle.guarded or bool(dangers(program, item))
+    named = [name for _, _, name in ranges(item)]
+    if len(named) > 1:
+        handle.names.update(dict.fromkeys(named))
+    first = item.channel.first
+    if in_degrees(item) and first is not None:
+        low, high = sorted((first.physical_from, first.physical_to))
+        handle.low = low if handle.low is None else min(handle.low, low)
+        handle.high = high if handle.high is None else max(handle.high, high)
+
+
+def say_level(item: ChartChannel, level: float) -> str:
+    """A level as a person says it: degrees, Hz, the name of the range it is in, or percent."""
+    value = round(level * item.top)
+    flash = _flash(item, value)
+    if flash is not None:
+        return f"{_rate(flash, value):.1f} Hz".replace(".0 Hz", " Hz")
+    name = range_in_force(item, level)
+    own = len(ranges(item)) > 1
+    return name if own and name and not in_degrees(item) else write_level(item, level)
+
+
+def _flash(item: ChartChannel, value: int | None = None) -> ChannelFunction | None:
+    """The function that strobes, at a value or at all."""
+    for logical in item.channel.logical:
+        for function in logical.functions:
+            inside = value is None or function.dmx_from <= value <= function.dmx_to
+            if function.attribute in STROBES and inside:
+                return function
+    return None
+
+
+def _rate(function: ChannelFunction, value: float) -> float:
+    span = max(1, function.dmx_to - function.dmx_from)
+    along = (value - function.dmx_from) / span
+    return function.physical_from + along * (function.physical_to - function.physical_from)
+
+
+def set_by_words(
+    live: Live, ids: Iterable[str], attribute: str, text: str, cell: int | None = None
+) -> tuple[Asked, str]:
+    """What to ask so that an attribute is as typed: `45°`, `60 %`, `2 Hz`, the name of a range, or
+    a step from where each is, `+5`. Also, in words, who cannot. Raises EntryFault when nobody can,
+    and for a range that is not safe.
+    """
+    asked: Asked = {}
+    lost: dict[str, list[int]] = {}
+    numbers = {u.id: u.number for u in live.show.units}
+    fault: EntryFault | None = None
+    for unit in ids:
+        program = live.program(unit)
+        for item in _items(program, attribute, cell) if program is not None else ():
+            assert program is not None
+            try:
+                now = live.level(unit, attribute, item.cell) or 0.0
+                level = _read(item, text, now)
+            except EntryFault as found:
+                fault = fault or found
+                lost.setdefault(str(found), []).append(numbers[unit])
+                continue
+            _check(program, item, level)
+            asked[unit, item.cell, attribute] = level
+    if fault is not None and not asked:
+        raise fault
+    missing = [f"{write_numbers(list(dict.fromkeys(n)))}: {why}" for why, n in lost.items()]
+    return asked, " ".join(missing[:3])
+
+
+def set_share(
+    live: Live, ids: Iterable[str], attribute: str, share: float, cell: int | None = None
+) -> Asked:
+    """What to ask so that an attribute is so far, 0…1, along its range: in degrees the same for
+    all, where they have some. Stops at the edge of what is not safe.
+    """
+    asked: Asked = {}
+    ends: tuple[float, float] | None = None
+    for unit in ids:
+        program = live.program(unit)
+        for item in _items(program, attribute, cell) if program is not None else ():
+            assert program is not None
+            first, level = item.channel.first, share
+            if in_degrees(item) and first is not None:
+                ends = ends or (
+                    min(first.physical_from, first.physical_to),
+                    max(first.physical_from, first.physical_to),
+                )
+                level = level_for(item, ends[0] + share * (ends[1] - ends[0]))
+            if not _unsafe(program, item, level):
+                asked[unit, item.cell, attribute] = level
+    return asked
+
+
+def share_of(handle: Handle, live: Live, unit: str) -> float:
+    """Where a slider stands: along the degrees of the first unit, else its level."""
+    program = live.program(unit)
+    item = next(_items(program, handle.attribute, None), None) if program else None
+    first = item.channel.first if item else None
+    if item is None or first is None or not in_degrees(item):
+        return handle.level
+    low, high = sorted((first.physical_from, first.physical_to))
+    return (physical_for(item, handle.level) - low) / max(high - low, 1e-9)
+
+
+def _read(item: ChartChannel, text: str, now: float) -> float:
+    """The level a text means for one channel. Raises EntryFault."""
+    words = " ".join(text.split())
+    flash = _flash(item)
+    if match := _HERTZ.match(words):
+        return _by_rate(item, flash, float(match[1].replace(",", ".")))
+    match = None if in_degrees(item) and _plainly_degrees(words) else _STEP.match(words)
+    if match is None:
+        return read_level(item, words)
+    by = float(match[2].replace(",", ".")) * (1 if match[1] == "+" else -1)
+    unit = (match[3] or "").lower()
+    if unit == "hz" and flash is not None:
+        return _by_rate(item, flash, _rate(flash, now * item.top) + by)
+    if in_degrees(item) and unit != "%":
+        return level_for(item, physical_for(item, now) + by)
+    return min(1.0, max(0.0, now + by / 100))
+
+
+def _plainly_degrees(words: str) -> bool:
+    """`−30°` is an angle; a step has a plus, or a minus before a space."""
+    return words[:1] in "-−" and words[1:2].isdigit()
+
+
+def _by_rate(item: ChartChannel, flash: ChannelFunction | None, rate: float) -> float:
+    if flash is None:
+        raise EntryFault(f"{plain(item.attribute)} does not flash.")
+    low, high = sorted((flash.physical_from, flash.physical_to))
+    if not low - 0.05 <= rate <= high + 0.05:
+        raise EntryFault(f"{rate:g} Hz is out of reach: it goes from {low:g} to {high:g} Hz.")
+    span = flash.physical_to - flash.physical_from
+    along = (rate - flash.physical_from) / span if span else 0.0
+    return (flash.dmx_from + along * (flash.dmx_to - flash.dmx_from)) / item.top
+
+
+def _unsafe(program: LightProgram, item: ChartChannel, level: float) -> str:
+    """The name of the range that is not safe to send, if the level is in one."""
+    value = round(level * item.top)
+    return next((n for first, last, n in dangers(program, item) if first <= value <= last), "")
+
+
+def _check(program: LightProgram, item: ChartChannel, level: float) -> None:
+    if name := _unsafe(program, item, level):
+        raise EntryFault(
+            f"“{name}” resets or switches a unit, so it is not sent by hand controls.",
+            do="Send it by an output test of its address, on Routes.",
+        )
