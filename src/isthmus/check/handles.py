@@ -123,7 +123,7 @@ def set_by_words(
     live: Live, ids: Iterable[str], attribute: str, text: str, cell: int | None = None
 ) -> tuple[Asked, str]:
     """What to ask so that an attribute is as typed: `45°`, `60 %`, `2 Hz`, the name of a range, or
-    a step from where each is, `+5`. Also, in words, who cannot. Raises EntryFault when nobody can,
+    a step from where each is, `+5`. Also, in words, who cannot. Raises EntryFault when none can,
     and for a range that is not safe.
     """
     asked: Asked = {}
