@@ -200,7 +200,7 @@ def test_a_unit_is_found_renamed_lit_and_marked_by_keys_alone(make_window, demo:
     bench = window.bench
     shortcut(window, Qt.Key.Key_K)
     field = next(
-        w for w in QApplication.topLevelWidgets() if w.objectName() == "palette" and w.isVisible()
+        w for w in QApplication.topLevelWidgets() if w.objectName() == "finder" and w.isVisible()
     ).findChild(QLineEdit)
     keys(field, "bow wash 3")
     key(field, Qt.Key.Key_Return)
@@ -270,10 +270,10 @@ def test_typing_a_note_never_marks(make_window, demo: Show) -> None:
     )
 
 
-def test_the_palette_finds_who_sits_on_an_address_pages_snags_and_acts(
+def test_the_finder_finds_who_sits_on_an_address_pages_snags_and_acts(
     make_window, demo: Show
 ) -> None:
-    from isthmus.app.shell.palette import find
+    from isthmus.app.shell.finder import find
 
     window = make_window(demo)
     seek = lambda text: find(text, window.bench, window.actions_, window.spine.titles, window.go)  # noqa: E731

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 
 from helpers.hands import child, click, key, press, retype, settle, shortcut, until
+from isthmus.app.shell.finder import find
 from isthmus.show.records import Show
 
 
@@ -40,6 +41,13 @@ def test_palettes_are_made_used_taken_from_now_and_told_who_cannot(make_window, 
         window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
     )
     assert live.state_of("u101").rgb[0, 0][1] > 0.1  # a live act is taken back by itself
+
+    # and found by a few letters
+    hits = find("harbour blue", bench, window.actions_, window.spine.titles, window.go)
+    hit = next(h for h in hits if h.kind == "palette")
+    assert hit.words == "Colour 14 Harbour blue on 3 selected units"
+    hit.run()
+    assert live.state_of("u101").rgb[0, 0].argmax() == 2
 
     # from now, named at once, and used on others
     press(view, "new beam")

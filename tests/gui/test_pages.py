@@ -16,7 +16,7 @@ from isthmus.app.kit.widgets import Button, PageView
 from isthmus.app.pages import PAGES
 from isthmus.app.pages.base import Entry, Page
 from isthmus.app.pages.patch.page import PatchPage
-from isthmus.app.shell.palette import Hit, find
+from isthmus.app.shell.finder import Hit, find
 from isthmus.app.shell.window import Window
 from isthmus.demo import lantern_tide
 from isthmus.show import Show
@@ -268,7 +268,7 @@ def test_a_narrow_window_has_the_inspector_over_the_page(make_window, demo) -> N
     )
 
 
-def test_a_structure_is_selected_and_hung_on_from_the_palette(make_window, demo: Show) -> None:
+def test_a_structure_is_selected_and_hung_on_from_the_finder(make_window, demo: Show) -> None:
     window = make_window(demo, page="Patch")
     bench = window.bench
     bridge = next(s for s in demo.structures if s.name == "Mast bridge")

@@ -631,7 +631,7 @@ def test_another_mode_for_many_is_seen_before_it_is_done(make_window, demo: Show
     assert bench.show is before
 
 
-def test_ranges_are_taken_from_the_palette_and_completed_where_units_are_typed(
+def test_ranges_are_taken_from_the_finder_and_completed_where_units_are_typed(
     make_window, demo: Show
 ) -> None:
     window = make_window(demo, page="Patch")
@@ -640,10 +640,10 @@ def test_ranges_are_taken_from_the_palette_and_completed_where_units_are_typed(
     window.pages["Patch"].units.table.scrollToBottom()
     shortcut(window, Qt.Key.Key_K)
     assert until(lambda: QApplication.activePopupWidget() is not None)
-    palette = QApplication.activePopupWidget()
-    QTest.keyClicks(palette.field, "201-208 but 203")
-    assert "7 units" in palette.list.item(0).text()
-    QTest.keyClick(palette.field, Qt.Key.Key_Return)
+    finder = QApplication.activePopupWidget()
+    QTest.keyClicks(finder.field, "201-208 but 203")
+    assert "7 units" in finder.list.item(0).text()
+    QTest.keyClick(finder.field, Qt.Key.Key_Return)
     assert until(
         lambda: (
             [bench.show.unit(u).number for u in bench.selection.ids]

@@ -475,7 +475,7 @@ def test_the_exchange_is_browsed_downloaded_from_shared_with_and_borne_when_away
     assert view.offers.rowCount() >= 25  # what was seen last is still there
 
 
-def test_everything_on_the_page_has_a_key_or_a_name_in_the_palette_and_long_lists_stay_quick(
+def test_everything_on_the_page_has_a_key_or_a_name_in_the_finder_and_long_lists_stay_quick(
     page,
 ) -> None:
     known = {a.id: a.text for a in page.acts.all()}

@@ -70,7 +70,7 @@ def dialogs_of(window: Window) -> list[tuple[str, Opens]]:
     return [
         ("log", lambda: acts("help.log")),
         ("keys", window.show_keys),
-        ("palette", window.find),
+        ("finder", window.find),
         ("add units", patch.add_units),
         ("change profile", with_units(patch.swap)),
         ("find and replace", patch.replace),

@@ -1,4 +1,4 @@
-"""One list of everything a person can do. Menus, context menus, shortcuts, the palette and the
+"""One list of everything a person can do. Menus, context menus, shortcuts, the finder and the
 shortcut page come from it.
 """
 

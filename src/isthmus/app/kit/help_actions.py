@@ -1,6 +1,6 @@
 """A sentence of help for each action that does not bring its own, by its id.
 
-Buttons, menus, the palette and the page of keys show it with the action's key.
+Buttons, menus, the finder and the page of keys show it with the action's key.
 """
 
 from __future__ import annotations

@@ -7,10 +7,13 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QObject, Signal
 
+from isthmus.looks import apply
+from isthmus.looks import in_words as looks_in_words
 from isthmus.output import Live, Masters, RigView
 from isthmus.output.aiming import Aiming, aim_units, in_words
 from isthmus.output.live import Asked
 from isthmus.show import Show
+from isthmus.show.records import Palette
 
 Act = tuple[str, Asked]
 TOGETHER = 1.0  # seconds within which the same thing again is one act: a fader that is moved
@@ -109,6 +112,22 @@ class Levels(QObject):
             reached = all(a.reached for a in answers)
             self._tell("ok" if reached else "attention", in_words(answers))
         return answers
+
+    def use(self, palette: Palette, ids: Sequence[str]) -> None:
+        """Ask units for what a palette wishes; who comes short is told."""
+        if not ids:
+            self._tell("attention", "No units are selected. Select those it is for.")
+            return
+        told: list[str] = []
+
+        def change(live: Live) -> None:
+            asked, short = apply(live, palette, ids)
+            live.ask(asked)
+            told.append(looks_in_words(short))
+
+        self.change(change, palette.name or palette.kind)
+        if told and told[0]:
+            self._tell("attention", f"{palette.name}: {told[0]}.")
 
     @property
     def view(self) -> RigView:

@@ -20,7 +20,7 @@ from isthmus.snags import Snag
 
 @dataclass(frozen=True)
 class Entry:
-    """A page in the list. Spine, window, palette, keys and pictures are made from these."""
+    """A page in the list. Spine, window, finder, keys and pictures are made from these."""
 
     title: str
     place: str  # "module:Class", read when the page is first wanted

@@ -1,3 +1,3 @@
-"""The window and what is around the pages: bar, spine, palette, notice, hand controls, inspector,
+"""The window and what is around the pages: bar, spine, finder, notice, hand controls, inspector,
 and the start.
 """

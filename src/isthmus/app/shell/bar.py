@@ -217,7 +217,7 @@ class OutputSign(QPushButton):
 
 
 class FindField(QPushButton):
-    """Looks like a field and opens the palette."""
+    """Looks like a field and opens the finder."""
 
     def __init__(self) -> None:
         super().__init__()

@@ -35,10 +35,10 @@ from isthmus.app.shell import hand
 from isthmus.app.shell.bar import Bar
 from isthmus.app.shell.crash import CrashPath
 from isthmus.app.shell.files import ShowFiles
+from isthmus.app.shell.finder import Finder, Keys, find
 from isthmus.app.shell.inspector import Inspector
 from isthmus.app.shell.log import LogDialog
 from isthmus.app.shell.notice import Notice
-from isthmus.app.shell.palette import Keys, Palette, find
 from isthmus.app.shell.spine import Spine
 from isthmus.patch.addresses import Placing
 from isthmus.patch.numbers import write_numbers
@@ -359,7 +359,7 @@ class Window(QWidget):
 
     def find(self) -> None:
         self.complete()
-        made = Palette(
+        made = Finder(
             self, lambda text: find(text, self.bench, self.actions_, self.spine.titles, self.go)
         )
         made.move(

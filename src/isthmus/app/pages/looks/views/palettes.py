@@ -9,17 +9,16 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.widgets import PageView, bind, bind_seen, button, column_of, field, label
 from isthmus.app.model.workbench import Workbench
-from isthmus.app.pages.looks.views.missing import Missing
+from isthmus.app.pages.looks.views.missing import MOST, Missing
 from isthmus.app.pages.looks.views.pictures import StageOutline
 from isthmus.app.pages.looks.views.swatches import SwatchList
 from isthmus.errors import EntryFault
-from isthmus.looks import apply, in_words
 from isthmus.looks import edits as core
+from isthmus.looks import in_words
 from isthmus.looks.edits import squeezed
 from isthmus.looks.starters import with_starters
 from isthmus.looks.taken import taken
 from isthmus.looks.words import say_palette
-from isthmus.output import Live
 from isthmus.patch.numbers import read_numbers
 from isthmus.plural import many
 from isthmus.show.records import Palette, Show
@@ -182,7 +181,7 @@ class PalettesView(PageView):
         else:
             self.title.setText(f"{one.kind.capitalize()} {one.number}  {one.name}")
             self.words.setText(say_palette(self.bench.show, one) + ".")
-            short = self.missing.of(one) if ids else []
+            short = self.missing.of(one) if 0 < len(ids) <= MOST else []
             self.short.setText(f"Of the selected units {in_words(short)}." if short else "")
         self.short.setVisible(bool(self.short.text()))
 
@@ -190,20 +189,9 @@ class PalettesView(PageView):
 
     def use(self) -> None:
         """Ask the selected units for what the palette wishes."""
-        one, ids = self.palette_here(), self.bench.selection.ids
-        if one is None:
-            return
-        if not ids:
-            self.bench.tell("attention", "No units are selected. Select those it is for.")
-            return
-
-        def change(live: Live) -> None:
-            asked, short = apply(live, one, ids)
-            live.ask(asked)
-            if short:
-                self.bench.tell("attention", f"{one.name}: {in_words(short)}.")
-
-        self.bench.levels.change(change, one.name or one.kind)
+        one = self.palette_here()
+        if one is not None:
+            self.bench.levels.use(one, self.bench.selection.ids)
 
     def _taken(self, kind: str, name: str) -> Palette:
         ids = self.bench.selection.ids

@@ -110,12 +110,8 @@ def find(
         base = 0 if found.text == str(unit.number) else 20
         subject = f"{unit.number} {unit.name}  {addresses(unit)}  {unit.hangs_on}"
         found.offer(subject, "unit", base, partial(bench.selection.select, [unit.id]))
-    for one in bench.show.structures:
-        count = len(bench.selection.ids)
-        if count and one.kind not in ("wall", "mesh"):
-            words = f"Hang {many(count, 'selected unit')} on {one.name}"
-            found.offer(words, "structure", 14, partial(_hang, bench, one.id, one.name))
-        found.offer(f"{one.name}, {one.kind}", "structure", 18, partial(_hold, bench, go, one.id))
+    _offer_structures(found, bench, go)
+    _offer_palettes(found, bench)
     for page in pages:
         found.offer(page, "page", 10, partial(go, page))
     for action in actions.all():
@@ -127,6 +123,23 @@ def find(
         run = partial(_show_snag, bench, go, snag)
         found.offer(snag.text, "snag", 30, run)
     return [hit for _, hit in sorted(found.hits, key=lambda item: item[0])][:SHOWN]
+
+
+def _offer_structures(found: Finding, bench: Workbench, go: Callable[[str], None]) -> None:
+    for one in bench.show.structures:
+        count = len(bench.selection.ids)
+        if count and one.kind not in ("wall", "mesh"):
+            words = f"Hang {many(count, 'selected unit')} on {one.name}"
+            found.offer(words, "structure", 14, partial(_hang, bench, one.id, one.name))
+        found.offer(f"{one.name}, {one.kind}", "structure", 18, partial(_hold, bench, go, one.id))
+
+
+def _offer_palettes(found: Finding, bench: Workbench) -> None:
+    for palette in bench.show.palettes if bench.selection.ids else ():
+        on = many(len(bench.selection.ids), "selected unit")
+        words = f"{palette.kind.capitalize()} {palette.number} {palette.name} on {on}"
+        run = partial(bench.levels.use, palette, list(bench.selection.ids))
+        found.offer(words, "palette", 15, run)
 
 
 def _hang(bench: Workbench, structure: str, name: str) -> None:
@@ -149,18 +162,18 @@ def _show_snag(bench: Workbench, go: Callable[[str], None], snag: Snag) -> None:
     bench.selection.select(snag.units)
 
 
-class Palette(QDialog):
+class Finder(QDialog):
     def __init__(self, parent: QWidget, search: Callable[[str], list[Hit]]) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setObjectName("palette")
+        self.setObjectName("finder")
         self._search = search
         self._hits: list[Hit] = []
         self.setFixedWidth(560)
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 8, 8, 8)
         self.field = QLineEdit()
-        self.field.setObjectName("palette field")
+        self.field.setObjectName("finder field")
         self.field.setFont(font("body"))
         self.field.setFixedHeight(32)
         self.field.setPlaceholderText("201-208 but 203, 2.101, a name, a snag, or what to do")
