@@ -12,8 +12,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QItemSelectionModel, QObject, QPoint, QPointF, Qt, Signal, qWarning
-from PySide6.QtGui import QColor, QGuiApplication, QWheelEvent
+from PySide6.QtCore import QItemSelectionModel, QObject, QPointF, Qt, Signal, qWarning
+from PySide6.QtGui import QColor, QGuiApplication
 from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
 
 from helpers.hands import (
@@ -33,6 +33,7 @@ from helpers.hands import (
     shortcut,
     type_in_cell,
     until,
+    wheel,
 )
 from helpers.tools import until as wait_until
 from isthmus.app.kit import settings
@@ -481,18 +482,7 @@ def test_the_plan_zooms_about_the_pointer_fits_and_nudges_in_steps(make_window, 
     at = QPointF(120, 90)
     before = canvas.to_metres(at)
     for turn in (120, 120, -120):
-        place, none = QPointF(canvas.mapToGlobal(at.toPoint())), QPoint()
-        event = QWheelEvent(
-            at,
-            place,
-            none,
-            QPoint(0, turn),
-            Qt.MouseButton.NoButton,
-            NONE,
-            Qt.ScrollPhase.NoScrollPhase,
-            False,
-        )
-        QApplication.sendEvent(canvas, event)
+        wheel(canvas, turn, at)
     assert canvas.to_metres(at) == pytest.approx(before, abs=1e-6) and canvas.port.scale > 40
     x, y = canvas.to_metres(canvas.to_px(3.25, -1.5))
     assert (x, y) == pytest.approx((3.25, -1.5))

@@ -6,7 +6,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLineEdit
 
-from helpers.hands import activate, choose, dialog, key, keys, press, retype, shortcut, until
+from helpers.hands import activate, choose, dialog, key, keys, press, retype, shortcut, until, wheel
 from isthmus.patch.addresses import place
 from isthmus.patch.index import index_of
 from isthmus.show import Show
@@ -111,6 +111,10 @@ def test_every_attribute_has_a_strip_set_by_words_names_slider_and_cell(make_win
     strips["Iris"].slider.setFocus()
     key(strips["Iris"].slider, Qt.Key.Key_PageUp)
     assert live.level("u101", "Iris") == pytest.approx(before + 0.05)
+    bar = hand.strips.area.horizontalScrollBar()
+    was, stood = live.frame.copy(), bar.value()
+    wheel(strips["Iris"].slider, 120)
+    assert (live.frame == was).all() and bar.value() != stood  # looked for, not turned
     control = strips["Control1"]
     retype(control.field, "Reset")
     key(control.field, Qt.Key.Key_Return)

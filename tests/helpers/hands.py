@@ -288,6 +288,15 @@ def places(bench, ids) -> np.ndarray:
     return np.array([bench.show.unit(u).position for u in ids])
 
 
+def wheel(widget: QWidget, by: int, at: QPointF | None = None) -> None:
+    """Turn the wheel over a widget; what it does not take goes to what it is in."""
+    at = at or QPointF(widget.rect().center())
+    window = widget.window()
+    place = QPointF(widget.mapTo(window, at.toPoint()))
+    QTest.wheelEvent(window.windowHandle(), place, QPoint(0, by))
+    settle()
+
+
 def heard(rig: RigClient, times: int = 2) -> bool:
     """Wait until the simulator has had so many more packets on every port that gets any, so that
     it does what is asked now.

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QSlider, QVBoxLayout, QWidget
 
 from isthmus.app.kit.widgets import Choice, choice, field, label, plain_tip
@@ -17,6 +18,23 @@ from isthmus.output.live import Asked
 
 WIDE, HIGH, STEPS = 114, 22, 1000
 ALL = -1  # of the choice of cells
+
+
+class _Slider(QSlider):
+    """The wheel scrolls past it: a light must not turn because someone looks for an attribute."""
+
+    def wheelEvent(self, e: QWheelEvent) -> None:
+        e.ignore()
+
+
+class _Sideways(QScrollArea):
+    """Either wheel scrolls it sideways."""
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        by = event.angleDelta()
+        bar = self.horizontalScrollBar()
+        bar.setValue(bar.value() - (by.x() or by.y()))
+        event.accept()
 
 
 class Strip(QWidget):
@@ -34,7 +52,7 @@ class Strip(QWidget):
         self.title = label("", "quiet", "caption")
         self.field = field(f"hand {attribute}", mono=True)
         self.field.setFixedHeight(HIGH)
-        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider = _Slider(Qt.Orientation.Horizontal)
         self.slider.setObjectName(f"slide {attribute}")
         self.slider.setRange(0, STEPS)
         self.slider.setPageStep(STEPS // 20)
@@ -106,7 +124,7 @@ class Strips(QFrame):
         self.row.setContentsMargins(0, 0, 0, 0)
         self.row.setSpacing(10)
         self.row.addStretch(1)
-        self.area = QScrollArea()
+        self.area = _Sideways()
         self.area.setObjectName("attributes")
         self.area.setAccessibleName("Attributes")
         self.area.setWidget(inner)

@@ -262,6 +262,7 @@ class PalettesView(PageView):
         if bench.guard(lambda: made.append(with_starters(bench.show))):
             show, fresh, changed = made[0]
             bench.commit("make the starter set", show)
+            self.lists["colour"].setFocus(Qt.FocusReason.OtherFocusReason)
             if fresh or changed:
                 again = f", {many(changed, 'palette')} made again" if changed else ""
                 bench.tell("ok", f"{many(fresh, 'palette')} made{again}.")

@@ -20,7 +20,7 @@ from PySide6.QtGui import QKeyEvent, QPainter, QResizeEvent
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from isthmus.app.kit import paint
-from isthmus.app.kit.theme import font, pen, theme
+from isthmus.app.kit.theme import advance, font, pen, theme
 from isthmus.app.kit.widgets import plain_tip
 from isthmus.app.pages.looks.views.pictures import StageOutline, paint_palette
 from isthmus.looks.words import say_palette
@@ -94,30 +94,24 @@ class _Painter(QStyledItemDelegate):
         picture = QRectF(box.x() + 1, box.y() + 1, box.width() - 2, PICTURE)
         paint_palette(p, picture, one, self._stage())
         y = box.y() + PICTURE + 3
-        wide = paint.text(
-            p, box.x() + 5, y, str(one.number), font("caption", 500, mono=True), "text2", height=18
-        )
+        mono = font("caption", 500, mono=True)
+        number = QRectF(picture.x(), picture.y(), advance(mono, str(one.number)) + 7, 16)
+        p.fillRect(number, theme.color("abyss", 0.8))
+        paint.text(p, number.x() + 3, number.y() - 1, str(one.number), mono, "text", height=17)
+        short = getattr(index.model(), "missing", {}).get(one.id, 0)
+        tag = advance(mono, str(short)) + 5 if short else 0.0
         paint.text(
             p,
-            box.x() + 9 + wide,
+            box.x() + 5,
             y,
             one.name,
             font("caption", 600 if chosen else 500),
             "text",
-            width=box.width() - wide - 13,
+            width=box.width() - 8 - tag,
             height=18,
         )
-        short = getattr(index.model(), "missing", {}).get(one.id, 0)
-        if short:
-            count = str(short)
-            tag = QRectF(picture.left() + 3, picture.top() + 3, 21, 15)
-            p.setPen(Qt.PenStyle.NoPen)
-            p.setBrush(theme.color("abyss", 0.85))
-            p.drawRoundedRect(tag, 2, 2)
-            paint.text(
-                p, tag.x(), tag.y(), count, font("caption", 600, mono=True), "ochre",
-                paint.CENTER, tag.width(), tag.height(),
-            )  # fmt: skip
+        if short:  # how many of the selected units cannot
+            paint.text(p, box.right() - tag, y, str(short), mono, "ochre", height=18)
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(pen("coral" if chosen else "line", 1.4 if chosen else 1))
         p.drawRect(box)
