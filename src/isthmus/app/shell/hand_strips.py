@@ -128,6 +128,8 @@ class Strips(QFrame):
         self.area.setObjectName("attributes")
         self.area.setAccessibleName("Attributes")
         self.area.setWidget(inner)
+        for part in (self.area.viewport(), inner):  # the drawer shows through
+            part.setAutoFillBackground(False)
         self.area.setWidgetResizable(True)
         self.area.setFrameShape(QFrame.Shape.NoFrame)
         self.area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -93,6 +93,7 @@ class _Painter(QStyledItemDelegate):
         p.fillRect(box, theme.color("select_row" if chosen else "shelf"))
         picture = QRectF(box.x() + 1, box.y() + 1, box.width() - 2, PICTURE)
         paint_palette(p, picture, one, self._stage())
+        p.fillRect(QRectF(picture.x(), picture.bottom(), picture.width(), 1), theme.color("line"))
         y = box.y() + PICTURE + 3
         mono = font("caption", 500, mono=True)
         number = QRectF(picture.x(), picture.y(), advance(mono, str(one.number)) + 7, 16)
