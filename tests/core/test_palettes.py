@@ -86,7 +86,7 @@ REAL = np.array([(0.708, 0.292), (0.170, 0.797), (0.131, 0.046)])
 
 
 @pytest.mark.parametrize("name", SETS)
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(st.tuples(st.floats(0, 1), st.floats(0, 1), st.floats(0.01, 1)))
 def test_a_colour_is_as_near_and_as_bright_as_trying_everything_finds(
     name: str, shares: tuple[float, float, float]

@@ -101,15 +101,19 @@ def ancestors(widget: QWidget) -> list[QWidget]:
 def overlapping(top: QWidget) -> Iterator[str]:
     """Buttons, fields and labels of one parent that are on one another."""
     kinds = (QPushButton, QComboBox, QLineEdit, QPlainTextEdit, QTableView, QLabel)
-    groups: dict[int, list[QWidget]] = {}
+    groups: dict[int, list[tuple[int, int, int, int, QWidget]]] = {}
     for w in seen(top):
         if isinstance(w, kinds) and not (isinstance(w, QLabel) and not w.text()):
-            groups.setdefault(id(w.parentWidget()), []).append(w)
+            box = w.geometry()
+            edges = box.left() + 1, box.right() - 1, box.top() + 1, box.bottom() - 1
+            groups.setdefault(id(w.parentWidget()), []).append((*edges, w))
     for siblings in groups.values():
-        for i, a in enumerate(siblings):
-            for b in siblings[i + 1 :]:
-                mine, other = a.geometry(), b.geometry()
-                if mine.adjusted(1, 1, -1, -1).intersects(other.adjusted(1, 1, -1, -1)):
+        siblings.sort(key=lambda one: one[0])  # from the left: then few lie beside one another
+        for i, (_, right, top_, bottom, a) in enumerate(siblings):
+            for left, _, other_top, other_bottom, b in siblings[i + 1 :]:
+                if left > right:
+                    break
+                if other_top <= bottom and top_ <= other_bottom:
                     yield f"{named(a)} and {named(b)} overlap"
 
 

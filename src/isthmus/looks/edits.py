@@ -93,20 +93,22 @@ def squeezed(
     """A palette of wishes by unit, said once where all units, or all of a profile, wish the same.
     `profiles` are the keys of the units' profiles.
     """
-    shared = set(map(_key, wishes.values()))
-    if len(shared) <= 1:
-        wish = next(iter(wishes.values()), Wish())
-        return Palette(id="", number=number, kind=kind, name=name, wish=wish)
+    shared = _shared(wishes)
+    if shared is not None:
+        return Palette(id="", number=number, kind=kind, name=name, wish=shared)
     types: dict[str, Wish] = {}
     units: dict[str, Wish] = {}
     for profile in dict.fromkeys(profiles[u] for u in wishes):
         mine = {u: w for u, w in wishes.items() if profiles[u] == profile}
-        if len(set(map(_key, mine.values()))) == 1:
-            types[profile] = next(iter(mine.values()))
+        alike = _shared(mine)
+        if alike is not None:
+            types[profile] = alike
         else:
             units |= mine
     return Palette(id="", number=number, kind=kind, name=name, types=types, units=units)
 
 
-def _key(wish: Wish) -> str:
-    return repr(wish)
+def _shared(wishes: dict[str, Wish]) -> Wish | None:
+    """The wish of all units, where they wish the same."""
+    some = list(wishes.values()) or [Wish()]
+    return some[0] if all(wish == some[0] for wish in some) else None

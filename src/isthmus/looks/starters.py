@@ -37,6 +37,7 @@ WHITES = (3200, 4200, 5600)
 LEVELS = (100, 75, 50, 25, 0)
 
 Programs = dict[str, list[LightProgram]]  # by profile
+_NOTHING = Wish()
 
 
 def starters(show: Show) -> list[Palette]:
@@ -83,8 +84,11 @@ def _programs(show: Show) -> Programs:
     return {profile: list(modes.values()) for profile, modes in found.items()}
 
 
-def _palette(kind: str, mark: str, name: str, **wishes: object) -> Palette:
-    return Palette(id="", number=0, kind=kind, name=name, made=f"{kind} {mark}", **wishes)  # type: ignore[arg-type]
+def _palette(
+    kind: str, mark: str, name: str, wish: Wish = _NOTHING, types: dict[str, Wish] | None = None
+) -> Palette:
+    made = f"{kind} {mark}"
+    return Palette(id="", number=0, kind=kind, name=name, made=made, wish=wish, types=types or {})
 
 
 def _intensities() -> Iterator[Palette]:
