@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPolygonF
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
@@ -16,7 +16,6 @@ from isthmus.sheets.outlines import outline
 from isthmus.show.records import Palette, Show, Wish
 
 Line = list[tuple[float, float]]
-DARK, LIGHT = QColor("#101b1f"), QColor("#efe6cf")  # a picture of light is so in either theme
 NARROW, WIDE = 3.0, 60.0  # degrees drawn as the smallest and the widest beam
 
 
@@ -80,9 +79,11 @@ def _colour(p: QPainter, box: QRectF, wish: Wish) -> None:
 
 def _intensity(p: QPainter, box: QRectF, wish: Wish) -> None:
     level = wish.intensity or 0.0
-    p.fillRect(box, DARK)
+    p.fillRect(box, theme.color("picture_dark"))
     high = box.height() * level
-    p.fillRect(QRectF(box.x(), box.bottom() - high, box.width(), high), LIGHT)
+    p.fillRect(
+        QRectF(box.x(), box.bottom() - high, box.width(), high), theme.color("picture_light")
+    )
 
 
 def _position(p: QPainter, box: QRectF, palette: Palette, stage: StageOutline) -> None:
@@ -112,13 +113,13 @@ def _position(p: QPainter, box: QRectF, palette: Palette, stage: StageOutline) -
 
 def _beam(p: QPainter, box: QRectF, wish: Wish) -> None:
     """The light on a wall: as wide as the beam, with what stands in it."""
-    p.fillRect(box, DARK)
+    p.fillRect(box, theme.color("picture_dark"))
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
     share = math.log(min(max(wish.angle or 16.0, NARROW), WIDE) / NARROW) / math.log(WIDE / NARROW)
     radius = (0.16 + 0.34 * share) * box.height() * (wish.iris if wish.iris is not None else 1.0)
     middle = box.center()
     p.setPen(Qt.PenStyle.NoPen)
-    p.setBrush(LIGHT)
+    p.setBrush(theme.color("picture_light"))
     copies = 3 if wish.prism and wish.prism.casefold() != OPEN else 1
     for index in range(copies):
         turn = 2 * math.pi * index / copies - math.pi / 2
@@ -128,7 +129,7 @@ def _beam(p: QPainter, box: QRectF, wish: Wish) -> None:
         p.drawEllipse(at, radius, radius)
     p.setOpacity(1.0)
     if wish.gobo and wish.gobo.casefold() != OPEN:
-        p.setPen(QPen(DARK, 1.6))
+        p.setPen(pen("picture_dark", 1.6))
         for step in (-0.5, 0.0, 0.5):
             half = radius * math.sqrt(1 - step * step)
             y, x = middle.y() + step * radius, middle.x() + step * radius
@@ -136,7 +137,7 @@ def _beam(p: QPainter, box: QRectF, wish: Wish) -> None:
             p.drawLine(QPointF(x, middle.y() - half), QPointF(x, middle.y() + half))
     if wish.strobe:
         p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(DARK)
+        p.setBrush(theme.color("picture_dark"))
         count = 3 if wish.strobe < 5 else 6
         wide = 2 * radius / (2 * count)
         for index in range(count):
