@@ -197,7 +197,7 @@ def _by_attribute(program: LightProgram) -> dict[str, list[ChartChannel]]:
 
 def _own(item: ChartChannel) -> ChannelFunction | None:
     """The function that does what the channel is named after."""
-    return next((f for f in _functions(item) if f.attribute == item.attribute), None)
+    return next((f for f in item.functions if f.attribute == item.attribute), None)
 
 
 def _colour_name(attribute: str) -> str:
@@ -291,10 +291,6 @@ def _beam(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
     return Act(BEAM, f"It {_listed(words)}.", (*phases, lit)) if phases else None
 
 
-def _functions(item: ChartChannel) -> list[ChannelFunction]:
-    return [f for logical in item.channel.logical for f in logical.functions]
-
-
 Shown = tuple[Sequence[tuple[float, ChannelFunction | None]], str]
 
 
@@ -304,13 +300,13 @@ def _ends(item: ChartChannel, words: str) -> Shown:
 
 def _gobos(item: ChartChannel) -> Shown:
     """The first two gobos of its wheel."""
-    functions = [f for f in _functions(item) if f.wheel and f.attribute == "Gobo1"]
+    functions = [f for f in item.functions if f.wheel and f.attribute == "Gobo1"]
     picks = [(s.dmx_from / item.top, f) for f in functions for s in f.sets if s.wheel_slot > 1][:2]
     return picks, f"shows {'two gobos' if len(picks) == 2 else 'a gobo'}" if picks else ""
 
 
 def _shut(item: ChartChannel) -> Shown:
-    shut = [f for f in _functions(item) if f.attribute == "Shutter1" and f.physical_from < 0.5]
+    shut = [f for f in item.functions if f.attribute == "Shutter1" and f.physical_from < 0.5]
     return ([(shut[0].dmx_from / item.top, shut[0])], "shuts and opens again") if shut else ([], "")
 
 

@@ -16,14 +16,17 @@ from isthmus.output.live import Asked
 from isthmus.patch.numbers import write_numbers
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import ChartChannel
-from isthmus.profiles.light import STROBES, LightProgram
+from isthmus.profiles.light import LightProgram
 from isthmus.profiles.natural import (
     in_degrees,
     level_for,
+    physical_at,
     physical_for,
     range_in_force,
     ranges,
     read_level,
+    strobe_of,
+    value_at,
     write_level,
 )
 from isthmus.profiles.records import ChannelFunction
@@ -95,28 +98,12 @@ def _take_ranges(handle: Handle, program: LightProgram, item: ChartChannel) -> N
 def say_level(item: ChartChannel, level: float) -> str:
     """A level as a person says it: degrees, Hz, the name of the range it is in, or percent."""
     value = round(level * item.top)
-    flash = _flash(item, value)
+    flash = strobe_of(item, value)
     if flash is not None:
-        return f"{_rate(flash, value):.1f} Hz".replace(".0 Hz", " Hz")
+        return f"{physical_at(flash, value):.1f} Hz".replace(".0 Hz", " Hz")
     name = range_in_force(item, level)
     own = len(ranges(item)) > 1
     return name if own and name and not in_degrees(item) else write_level(item, level)
-
-
-def _flash(item: ChartChannel, value: int | None = None) -> ChannelFunction | None:
-    """The function that strobes, at a value or at all."""
-    for logical in item.channel.logical:
-        for function in logical.functions:
-            inside = value is None or function.dmx_from <= value <= function.dmx_to
-            if function.attribute in STROBES and inside:
-                return function
-    return None
-
-
-def _rate(function: ChannelFunction, value: float) -> float:
-    span = max(1, function.dmx_to - function.dmx_from)
-    along = (value - function.dmx_from) / span
-    return function.physical_from + along * (function.physical_to - function.physical_from)
 
 
 def set_by_words(
@@ -187,7 +174,7 @@ def share_of(handle: Handle, live: Live, unit: str) -> float:
 def _read(item: ChartChannel, text: str, now: float) -> float:
     """The level a text means for one channel. Raises EntryFault."""
     words = " ".join(text.split())
-    flash = _flash(item)
+    flash = strobe_of(item)
     if match := _HERTZ.match(words):
         return _by_rate(item, flash, float(match[1].replace(",", ".")))
     match = None if in_degrees(item) and _plainly_degrees(words) else _STEP.match(words)
@@ -196,7 +183,7 @@ def _read(item: ChartChannel, text: str, now: float) -> float:
     by = float(match[2].replace(",", ".")) * (1 if match[1] == "+" else -1)
     unit = (match[3] or "").lower()
     if unit == "hz" and flash is not None:
-        return _by_rate(item, flash, _rate(flash, now * item.top) + by)
+        return _by_rate(item, flash, physical_at(flash, now * item.top) + by)
     if in_degrees(item) and unit != "%":
         return level_for(item, physical_for(item, now) + by)
     return min(1.0, max(0.0, now + by / 100))
@@ -213,9 +200,7 @@ def _by_rate(item: ChartChannel, flash: ChannelFunction | None, rate: float) -> 
     low, high = sorted((flash.physical_from, flash.physical_to))
     if not low - 0.05 <= rate <= high + 0.05:
         raise EntryFault(f"{rate:g} Hz is out of reach: it goes from {low:g} to {high:g} Hz.")
-    span = flash.physical_to - flash.physical_from
-    along = (rate - flash.physical_from) / span if span else 0.0
-    return (flash.dmx_from + along * (flash.dmx_to - flash.dmx_from)) / item.top
+    return value_at(flash, rate) / item.top
 
 
 def _unsafe(program: LightProgram, item: ChartChannel, level: float) -> str:

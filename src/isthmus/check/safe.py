@@ -121,8 +121,7 @@ def _columns(profile: Profile, mode: Mode) -> NDArray[np.bool_]:
     out = np.ones((program.width, 256), bool)
     for item in program.chart.channels:
         if item.slots:
-            block, offset = item.slots[0]
-            out[program.block_starts[block] + offset - 1] &= safe_bytes(program, item)
+            out[program.columns_of(item)[0]] &= safe_bytes(program, item)
     return out
 
 

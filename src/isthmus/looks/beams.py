@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 from isthmus.profiles.chart import ChartChannel
-from isthmus.profiles.light import STROBES, LightProgram
-from isthmus.profiles.natural import level_for, physical_for, ranges
-from isthmus.profiles.records import ChannelFunction
+from isthmus.profiles.light import LightProgram
+from isthmus.profiles.natural import (
+    level_for,
+    physical_at,
+    physical_for,
+    ranges,
+    strobe_of,
+    value_at,
+)
 from isthmus.show.records import Wish
 
 Levels = dict[tuple[int, str], float]
@@ -64,11 +68,6 @@ def _share(
         short.append(f"no {what}")
 
 
-def _functions(item: ChartChannel) -> Iterator[ChannelFunction]:
-    for logical in item.channel.logical:
-        yield from logical.functions
-
-
 def names_of(program: LightProgram, kind: str) -> dict[str, tuple[ChartChannel, float]]:
     """Names of what the wheels of a kind (Gobo, Prism) can show: the channel and its level."""
     found: dict[str, tuple[ChartChannel, float]] = {}
@@ -112,25 +111,19 @@ def _prism(program: LightProgram, wanted: str, levels: Levels, short: list[str])
 
 
 def _strobe(program: LightProgram, rate: float, levels: Levels, short: list[str]) -> None:
-    items = [
-        c for c in program.chart.channels if any(f.attribute in STROBES for f in _functions(c))
-    ]
+    items = [(c, f) for c in program.chart.channels if (f := strobe_of(c)) is not None]
     if rate <= 0:
-        for item in items:
+        for item, _ in items:
             mark = item.channel.highlight
-            levels[item.cell, item.attribute] = (
-                item.default_level if mark is None else mark / item.top
-            )
+            level = item.default_level if mark is None else mark / item.top
+            levels[item.cell, item.attribute] = level
         return
     if not items:
         short.append("no strobe")
-    for item in items:
-        function = next(f for f in _functions(item) if f.attribute in STROBES)
-        low, high = function.physical_from, function.physical_to
-        span = high - low
-        along = min(1.0, max(0.0, (rate - low) / span)) if span else 0.0
-        value = function.dmx_from + along * (function.dmx_to - function.dmx_from)
+    for item, function in items:
+        value = value_at(function, rate)
         levels[item.cell, item.attribute] = value / item.top
-        now = low + along * span
-        if abs(now - rate) > NEAR and f"{now:.1f} Hz" not in " ".join(short):
-            short.append(f"{now:.1f} Hz instead of {rate:.1f} Hz")
+        now = physical_at(function, value)
+        words = f"{now:.1f} Hz instead of {rate:.1f} Hz"
+        if abs(now - rate) > NEAR and words not in short:
+            short.append(words)

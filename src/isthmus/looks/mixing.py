@@ -10,6 +10,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.looks.beams import names_of
 from isthmus.looks.difference import apart
 from isthmus.profiles.colour import RGB_TO_XYZ, XYZ_TO_RGB, xyz_of
 from isthmus.profiles.light import LightProgram
@@ -124,25 +125,17 @@ def slots_of(program: LightProgram, levels: Levels) -> NDArray[np.uint8]:
     made = np.zeros((1, program.width), np.uint8)
     for item in program.chart.channels:
         level = levels.get((item.cell, item.attribute), item.default_level)
-        size = item.channel.resolution
-        value = round(min(1.0, max(0.0, level)) * item.top).to_bytes(size, "big")
-        for (block, offset), byte in zip(item.slots, value, strict=False):
-            made[0, program.block_starts[block] + offset - 1] = byte
+        value = round(min(1.0, max(0.0, level)) * item.top)
+        for place, column in enumerate(reversed(program.columns_of(item))):
+            made[0, column] = value >> (8 * place) & 255
     return made
 
 
 def _by_name(program: LightProgram, name: str) -> Levels:
     wanted = name.casefold()
-    for item in program.chart.channels:
-        for function in (f for logical in item.channel.logical for f in logical.functions):
-            wheel = function.wheel if item.attribute.startswith("Color") else ""
-            sets = function.sets if wheel else ()
-            for index, one in enumerate(sets):
-                if one.name.strip().casefold() == wanted:
-                    last = index + 1 == len(sets)
-                    end = function.dmx_to if last else sets[index + 1].dmx_from - 1
-                    middle = (one.dmx_from + max(end, one.dmx_from)) // 2
-                    return {(item.cell, item.attribute): middle / item.top}
+    for own, (item, level) in names_of(program, "Color").items():
+        if own.casefold() == wanted:
+            return {(item.cell, item.attribute): level}
     return {}
 
 

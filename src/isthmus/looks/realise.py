@@ -18,7 +18,7 @@ from isthmus.looks.mixing import mixed
 from isthmus.output import Live
 from isthmus.output.aiming import aim_units
 from isthmus.output.live import Asked
-from isthmus.profiles.colour import RGB_TO_XYZ, white_rgb
+from isthmus.profiles.colour import RGB_TO_XYZ, chromaticity, white_rgb
 from isthmus.profiles.light import LightProgram
 from isthmus.profiles.natural import level_for, physical_for
 from isthmus.show.records import Palette, Unit, Vec3, Wish
@@ -148,13 +148,6 @@ def gel_colour(live: Live, named: str) -> tuple[float, float] | None:
     """The chromaticity of a gel of the show over tungsten, if this names one."""
     rgb = colour_of(live.show.gels, named) if named else None
     return None if rgb is None else chromaticity(rgb * white_rgb(3200.0))
-
-
-def chromaticity(rgb: np.ndarray) -> tuple[float, float] | None:
-    """CIE 1931 x and y of linear sRGB (3,); None of darkness."""
-    xyz = RGB_TO_XYZ @ rgb
-    total = float(xyz.sum())
-    return (float(xyz[0] / total), float(xyz[1] / total)) if total > 1e-9 else None
 
 
 def _own_gel_apart(

@@ -13,7 +13,7 @@ from isthmus.looks.mixing import mixed
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.colour import planck_xy
 from isthmus.profiles.light import LightProgram
-from isthmus.profiles.natural import physical_for
+from isthmus.profiles.natural import physical_for, range_in_force, strobe_of
 from isthmus.sheets.sheets import sheet
 from isthmus.show.records import Palette, Show, Structure, Vec3, Wish, new_id
 from isthmus.stage.landing import land, surfaces
@@ -110,10 +110,8 @@ def _colours(programs: Programs) -> Iterator[Palette]:
             yield _palette("colour", name, name, wish=Wish(colour=colour))
     slots: dict[str, tuple[float, float]] = {}
     for program in all_of:
-        for item in program.chart.channels:
-            if program.wheel_slots(item.attribute, item.cell):
-                for name, at in _slots(program, item.attribute):
-                    slots.setdefault(name, at)
+        for name, at in _slots(program):
+            slots.setdefault(name, at)
     for name, at in slots.items():
         yield _palette("colour", f"wheel {name}", name, wish=Wish(colour=at, named=name))
 
@@ -122,13 +120,14 @@ def _mixes(program: LightProgram) -> bool:
     return any(c.attribute.startswith(("ColorAdd_", "ColorSub_")) for c in program.chart.channels)
 
 
-def _slots(program: LightProgram, attribute: str) -> Iterator[tuple[str, tuple[float, float]]]:
-    """Names of the colours of a wheel with what they look like before the lamp's own white."""
-    for name in names_of(program, attribute[:5]):
-        found = mixed(program, 1 / 3, 1 / 3, name)
-        x, y, z = found.xyz
-        if name.casefold() != OPEN and x + y + z > 0:
-            yield name, (round(x / (x + y + z), 4), round(y / (x + y + z), 4))
+def _slots(program: LightProgram) -> Iterator[tuple[str, tuple[float, float]]]:
+    """Names of the colours of its wheels with what they look like before the lamp's own white."""
+    for item in program.chart.channels:
+        for value, _, _ in program.wheel_slots(item.attribute, item.cell):
+            name = range_in_force(item, value / item.top)
+            x, y, z = mixed(program, 1 / 3, 1 / 3, name).xyz
+            if name and name.casefold() != OPEN and x + y + z > 0:
+                yield name, (round(x / (x + y + z), 4), round(y / (x + y + z), 4))
 
 
 # ---------------------------------------------------------------- positions
@@ -223,13 +222,6 @@ def _beams(programs: Programs) -> Iterator[Palette]:
             yield _palette("beam", f"gobo {name}", name, wish=Wish(gobo=name))
     if "Prism1" in has:
         yield _palette("beam", "prism", "Prism", wish=Wish(prism="in"))
-    if any(f.attribute.startswith("Shutter1Strobe") for f in _functions(all_of)):
+    if any(strobe_of(c) for p in all_of for c in p.chart.channels):
         for name, rate in (("Strobe slow", 2.0), ("Strobe fast", 10.0)):
             yield _palette("beam", name, name, wish=Wish(strobe=rate))
-
-
-def _functions(programs: list[LightProgram]) -> Iterator:
-    for program in programs:
-        for item in program.chart.channels:
-            for logical in item.channel.logical:
-                yield from logical.functions

@@ -10,12 +10,11 @@ import numpy as np
 
 from isthmus.looks.beams import OPEN, names_of
 from isthmus.looks.mixing import light_of
-from isthmus.looks.realise import chromaticity
 from isthmus.output import Live, RigView
 from isthmus.profiles.attributes import plain
-from isthmus.profiles.colour import XYZ_TO_RGB
-from isthmus.profiles.light import STROBES, LightProgram
-from isthmus.profiles.natural import range_in_force
+from isthmus.profiles.colour import XYZ_TO_RGB, chromaticity
+from isthmus.profiles.light import LightProgram
+from isthmus.profiles.natural import physical_at, range_in_force, strobe_of
 from isthmus.show.records import Vec3, Wish
 from isthmus.stage import Drawn
 from isthmus.stage.landing import backs, land, surfaces
@@ -114,16 +113,10 @@ def _beam(live: Live, unit: str, program: LightProgram) -> Wish | None:
     rest = channels["Iris"].default_level if "Iris" in channels else 0.0
     strobe = None
     for item in program.chart.channels:
-        for function in (f for one in item.channel.logical for f in one.functions):
-            if function.attribute in STROBES:
-                value = round((live.level(unit, item.attribute, item.cell) or 0.0) * item.top)
-                span = max(1, function.dmx_to - function.dmx_from)
-                along = (value - function.dmx_from) / span
-                inside = 0 <= along <= 1
-                physical = function.physical_from + along * (
-                    function.physical_to - function.physical_from
-                )
-                strobe = round(physical, 2) if inside else strobe or 0.0
+        if strobe_of(item) is not None:
+            value = round((live.level(unit, item.attribute, item.cell) or 0.0) * item.top)
+            flashing = strobe_of(item, value)
+            strobe = round(physical_at(flashing, value), 2) if flashing else strobe or 0.0
     gobo = ""
     if names_of(program, "Gobo"):
         shown = [

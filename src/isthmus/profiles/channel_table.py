@@ -152,7 +152,7 @@ def _line(item: ChartChannel, ranges: dict[int, tuple[Band, ...]]) -> ChannelLin
     """A channel of a laid-out chart as a line; `ranges` keeps those of a channel for its other
     cells.
     """
-    functions = [function for logical in item.channel.logical for function in logical.functions]
+    functions = item.functions
     name = functions[0].name if len(functions) == 1 else ""
     key = id(item.channel)
     if key not in ranges:

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 from isthmus.profiles.branches import branches, names_in
 from isthmus.profiles.keep import KeptByMode
-from isthmus.profiles.records import DmxChannel, Geometry, Mode, Profile
+from isthmus.profiles.records import ChannelFunction, DmxChannel, Geometry, Mode, Profile
 
 MAX_CHANNELS = 8192
 MAX_NESTED = 6
@@ -35,6 +35,11 @@ class ChartChannel:
     @property
     def top(self) -> int:
         return 256**self.channel.resolution - 1
+
+    @property
+    def functions(self) -> tuple[ChannelFunction, ...]:
+        """Of all its logical channels."""
+        return tuple(f for logical in self.channel.logical for f in logical.functions)
 
     @property
     def default(self) -> int:

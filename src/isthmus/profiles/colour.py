@@ -57,6 +57,13 @@ def rgb_of(x: float, y: float, luminance: float = 1.0) -> Array:
     return rgb * (luminance / seen) if seen > 1e-9 else rgb
 
 
+def chromaticity(rgb: Array) -> tuple[float, float] | None:
+    """CIE 1931 x and y of linear sRGB (3,); None of darkness."""
+    xyz = RGB_TO_XYZ @ rgb
+    total = float(xyz.sum())
+    return (float(xyz[0] / total), float(xyz[1] / total)) if total > 1e-9 else None
+
+
 def planck_xy(kelvin: float) -> tuple[float, float]:
     """Chromaticity of a black body, 1667–25000 K (cubic fit of Kim et al., US patent 7024034,
     2006).

@@ -19,7 +19,7 @@ from isthmus.profiles.colour import TYPICAL_EMITTERS, XYZ_TO_RGB, rgb_of, white_
 from isthmus.profiles.geometry import Assembly, assemble
 from isthmus.profiles.keep import KeptByMode
 from isthmus.profiles.masters import waits_for
-from isthmus.profiles.natural import physical_for
+from isthmus.profiles.natural import STROBES, physical_for
 from isthmus.profiles.optics import GoboSlot, Optics, OpticsReader, shapes
 from isthmus.profiles.records import ChannelFunction, Mode, Profile, Wheel
 
@@ -148,9 +148,6 @@ class _Reader:
         return np.where(live, share, 0.0)
 
 
-STROBES = ("Shutter1Strobe", "Shutter1StrobePulse", "Shutter1StrobeRandom")
-
-
 class LightProgram:
     """A mode prepared for reading light out of slots; made once, used every frame."""
 
@@ -166,12 +163,9 @@ class LightProgram:
         self._readers: dict[tuple[str, int], _Reader] = {}
         for item in self.chart.channels:
             if item.slots:
-                functions = tuple(f for logical in item.channel.logical for f in logical.functions)
-                columns = tuple(starts[block] + offset - 1 for block, offset in item.slots)
-                guards = tuple(self._guard(f, item.cell) for f in functions)
-                self._readers.setdefault(
-                    (item.attribute, item.cell), _Reader(item, columns, functions, guards)
-                )
+                guards = tuple(self._guard(f, item.cell) for f in item.functions)
+                reader = _Reader(item, self.columns_of(item), item.functions, guards)
+                self._readers.setdefault((item.attribute, item.cell), reader)
         self._emitters = self._find_emitters()
         self._shades: dict[int, list[tuple[int, int, Array, _Guard | None]]] = {}
         self._wheels = {wheel.name: wheel for wheel in profile.wheels}
@@ -193,9 +187,11 @@ class LightProgram:
         waits = waits_for(self.chart, function, cell)
         if waits is None:
             return None
-        slots = waits.master.slots
-        columns = tuple(self.block_starts[block] + offset - 1 for block, offset in slots)
-        return _Guard(columns, waits.low, waits.high)
+        return _Guard(self.columns_of(waits.master), waits.low, waits.high)
+
+    def columns_of(self, item: ChartChannel) -> tuple[int, ...]:
+        """Where a channel stands among all slots of the mode, from 0, coarse first."""
+        return tuple(self.block_starts[block] + offset - 1 for block, offset in item.slots)
 
     def _shaping_cells(self, around: tuple[int, ...]) -> tuple[int, ...]:
         """Those of a beam's cells that have a channel which shapes it: gobos, prism, framing …"""

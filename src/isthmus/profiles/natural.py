@@ -7,6 +7,7 @@ import re
 from isthmus.errors import EntryFault
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import Chart, ChartChannel
+from isthmus.profiles.records import ChannelFunction
 
 DEGREES = ("Pan", "Tilt", "Zoom", "XYZ_X", "XYZ_Y", "Iris")
 _NUMBER = re.compile(
@@ -19,19 +20,38 @@ def level_for(item: ChartChannel, physical: float) -> float:
     first = item.channel.first
     if first is None or first.physical_to == first.physical_from:
         return item.default_level
-    along = min(
-        1.0, max(0.0, (physical - first.physical_from) / (first.physical_to - first.physical_from))
-    )
-    return (first.dmx_from + along * (first.dmx_to - first.dmx_from)) / item.top
+    return value_at(first, physical) / item.top
 
 
 def physical_for(item: ChartChannel, level: float) -> float:
     """The reverse of `level_for`."""
     first = item.channel.first
-    if first is None:
-        return level
-    along = (level * item.top - first.dmx_from) / max(1, first.dmx_to - first.dmx_from)
-    return first.physical_from + along * (first.physical_to - first.physical_from)
+    return level if first is None else physical_at(first, level * item.top)
+
+
+def physical_at(function: ChannelFunction, value: float) -> float:
+    """The physical value of a DMX value within a function, linear between its ends."""
+    along = (value - function.dmx_from) / max(1, function.dmx_to - function.dmx_from)
+    return function.physical_from + along * (function.physical_to - function.physical_from)
+
+
+def value_at(function: ChannelFunction, physical: float) -> float:
+    """The reverse of `physical_at`, clipped to the ends of the function."""
+    span = function.physical_to - function.physical_from
+    along = (physical - function.physical_from) / span if span else 0.0
+    return function.dmx_from + min(1.0, max(0.0, along)) * (function.dmx_to - function.dmx_from)
+
+
+STROBES = ("Shutter1Strobe", "Shutter1StrobePulse", "Shutter1StrobeRandom")
+
+
+def strobe_of(item: ChartChannel, value: int | None = None) -> ChannelFunction | None:
+    """The function of a channel that flashes, in Hz: at a DMX value, or any."""
+    for function in item.functions:
+        inside = value is None or function.dmx_from <= value <= function.dmx_to
+        if function.attribute in STROBES and inside:
+            return function
+    return None
 
 
 def in_degrees(item: ChartChannel) -> bool:
@@ -58,21 +78,15 @@ def in_angle(item: ChartChannel, text: str) -> bool:
 def ranges(item: ChartChannel) -> list[tuple[int, int, str]]:
     """(first, last, name) of every named range of a channel, in DMX values."""
     found = []
-    for logical in item.channel.logical:
-        for function in logical.functions:
-            sets = sorted(function.sets, key=lambda s: s.dmx_from)
-            for index, inner in enumerate(sets):
-                end = sets[index + 1].dmx_from - 1 if index + 1 < len(sets) else function.dmx_to
-                if inner.name.strip():
-                    found.append((inner.dmx_from, max(inner.dmx_from, end), inner.name.strip()))
-            if not any(s.name.strip() for s in sets):
-                found.append(
-                    (
-                        function.dmx_from,
-                        function.dmx_to,
-                        function.name.strip() or plain(function.attribute),
-                    )
-                )
+    for function in item.functions:
+        sets = sorted(function.sets, key=lambda s: s.dmx_from)
+        for index, inner in enumerate(sets):
+            end = sets[index + 1].dmx_from - 1 if index + 1 < len(sets) else function.dmx_to
+            if inner.name.strip():
+                found.append((inner.dmx_from, max(inner.dmx_from, end), inner.name.strip()))
+        if not any(s.name.strip() for s in sets):
+            name = function.name.strip() or plain(function.attribute)
+            found.append((function.dmx_from, function.dmx_to, name))
     return sorted(found)
 
 

@@ -146,7 +146,5 @@ def _places(program: LightProgram) -> dict[str, list[int]]:
     places: dict[str, list[int]] = {}
     for channel in program.chart.channels:
         name = "Shutter" if channel.attribute.startswith("Shutter") else channel.attribute
-        places.setdefault(name, []).extend(
-            program.block_starts.get(block, 0) + offset - 1 for block, offset in channel.slots
-        )
+        places.setdefault(name, []).extend(program.columns_of(channel))
     return places

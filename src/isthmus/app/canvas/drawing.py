@@ -122,29 +122,29 @@ class Laid:
 
     def __init__(self, show: Show, one: Sheet, before: Laid | None = None) -> None:
         self.show, self.sheet = show, one
-        self._fresh = Fresh(show, one)
+        fresh = Fresh(show, one)
         self.drawn: list[Drawn] = []
         self.points: NDArray[np.float64] = np.zeros((0, 2))
         self.row: dict[str, int] = {}
         before = before if before and before._like(show, one) else None
-        if before is None or not self._go_on(before):
-            self._make(before)
+        if before is None or not self._go_on(before, fresh):
+            self._make(before, fresh)
         if before and before.show.structures is show.structures:
             self.outlines = before.outlines
         else:
             self.outlines = _outlines(show, one)
 
-    def _make(self, before: Laid | None) -> None:
+    def _make(self, before: Laid | None, fresh: Fresh) -> None:
         places = points_of(self.show, self.sheet)
         units = [u for u in self.show.units if u.id in places]
         if self.sheet.kind != "free":
             units.sort(key=lambda u: u.position[2] if u.position else 0.0)
         kept = {d.unit.id: d for d in before.drawn} if before else {}
-        self.drawn = [self._fresh.drawn(unit, kept.get(unit.id)) for unit in units]
+        self.drawn = [fresh.drawn(unit, kept.get(unit.id)) for unit in units]
         self.points = np.array([places[u.id] for u in units], np.float64).reshape(-1, 2)
         self.row = {u.id: i for i, u in enumerate(units)}
 
-    def _go_on(self, before: Laid) -> bool:
+    def _go_on(self, before: Laid, fresh: Fresh) -> bool:
         """Take over what was laid but for a few units; not where who is drawn, or over whom,
         changed.
         """
@@ -159,7 +159,7 @@ class Laid:
         for _, unit in changed:
             if unit.position is not None:
                 row = self.row[unit.id]
-                self.drawn[row] = self._fresh.drawn(unit, self.drawn[row])
+                self.drawn[row] = fresh.drawn(unit, self.drawn[row])
                 self.points[row] = unit.position[right], unit.position[up]
         return True
 

@@ -95,9 +95,8 @@ class Sight:
         port.wide, port.high = max(1, canvas.width()), max(1, canvas.height())
         self._frame = frame
         if self.fitted and was == window.size() and _little(before, canvas.size()):
-            moved = QPointF(
-                frame[1] - at
-            )  # what came beside it leaves all where it is in the window
+            # what came beside it leaves all where it is in the window
+            moved = QPointF(frame[1] - at)
             grown = QPointF(port.wide - before.width(), port.high - before.height()) / 2
             port.pan(-moved.x() - grown.x(), -moved.y() - grown.y())
         elif self.fitted:

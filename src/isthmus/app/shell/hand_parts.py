@@ -16,7 +16,7 @@ from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind
 from isthmus.app.model.workbench import Workbench
-from isthmus.profiles.colour import RGB_TO_XYZ, decode_srgb, encode_srgb, planck_xy
+from isthmus.profiles.colour import chromaticity, decode_srgb, encode_srgb, planck_xy
 
 CHIP_W, CHIP_H = 62, 23
 
@@ -433,11 +433,11 @@ class Colour(Dial):
             p.setPen(pen(QColor("white"), 1.4))
             p.drawEllipse(at, 4, 4)
         box = QRectF(132.5, 0.5, 40, 40)
-        if self.result is not None and self.result.max() > 1e-6:
+        at = None if self.result is None else chromaticity(self.result)
+        if self.result is not None and at is not None:
             shown = encode_srgb(self.result / self.result.max())
             paint.swatch(p, box, QColor.fromRgbF(*(float(v) for v in shown)), 10)
-            xyz = RGB_TO_XYZ @ self.result
-            x, y = xyz[0] / xyz.sum(), xyz[1] / xyz.sum()
+            x, y = at
             n = (x - 0.3320) / (0.1858 - y)  # McCamy 1992
             kelvin = 449 * n**3 + 3525 * n**2 + 6823.3 * n + 5520.33
             rows = [("x", f"{x:.3f}"), ("y", f"{y:.3f}")] + (

@@ -194,7 +194,7 @@ def _broken(program: LightProgram, fault: str, slots: NDArray[np.uint8]) -> NDAr
     if fault not in ("swapped", "pan inverted", "tilt inverted", "pan", "tilt"):
         return slots
     columns = {
-        c.attribute: [program.block_starts[b] + o - 1 for b, o in c.slots]
+        c.attribute: program.columns_of(c)
         for c in program.chart.channels
         if c.attribute in ("Pan", "Tilt")
     }
