@@ -4,8 +4,6 @@ the profile's XML on its own and turns its geometry by SciPy's rotations."""
 from __future__ import annotations
 
 import io
-import re
-import xml.etree.ElementTree as ET
 import zipfile
 from pathlib import Path
 
@@ -15,6 +13,7 @@ from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
+from helpers.geometry import Judge
 from isthmus.check.acts import COLOUR, MOVEMENT, acts_of
 from isthmus.check.safe import dangers, safe_level
 from isthmus.check.sights import Sights, ways_wrong
@@ -97,50 +96,6 @@ RIGS = {
     "shared pan": _shared_pan,
     "referred to": (SHIPPED / "Oakum and Pitch@Glint 6 Bar.gdtf").read_bytes,
 }
-
-
-class Judge:
-    """Where the beams of a unit are, from its XML and the bytes it receives."""
-
-    def __init__(self, data: bytes, mode: str) -> None:
-        root = ET.fromstring(zipfile.ZipFile(io.BytesIO(data)).read("description.xml"))
-        self.tops = {g.get("Name"): g for g in root.find(".//Geometries")}
-        self.mode = next(m for m in root.iter("DMXMode") if m.get("Name") == mode)
-
-    def beams(self, slots: np.ndarray, base: np.ndarray) -> list[tuple[np.ndarray, np.ndarray]]:
-        found: list[tuple[np.ndarray, np.ndarray]] = []
-
-        def walk(node: ET.Element, at: np.ndarray, shift: int) -> None:
-            rows = re.findall(r"\{([^}]*)\}", node.get("Position", ""))
-            if rows:
-                at = at @ np.array([[float(v) for v in row.split(",")] for row in rows])
-            if node.tag == "GeometryReference":
-                shift = int(node.find("Break").get("DMXOffset", "1")) - 1
-                target = self.tops[node.get("Geometry")]
-                walk(target, at, shift)
-                return
-            for channel in self.mode.iter("DMXChannel") if node.tag == "Axis" else ():
-                name = channel.find("LogicalChannel").get("Attribute")
-                if channel.get("Geometry") == node.get("Name") and name in ("Pan", "Tilt"):
-                    function = next(channel.iter("ChannelFunction"))
-                    offsets = [int(o) + shift for o in channel.get("Offset").split(",")]
-                    raw = 0
-                    for offset in offsets:
-                        raw = raw * 256 + int(slots[offset - 1])
-                    low, high = (float(function.get(k)) for k in ("PhysicalFrom", "PhysicalTo"))
-                    turn = low + (high - low) * raw / (256 ** len(offsets) - 1)
-                    spun = np.eye(4)
-                    spun[:3, :3] = Rotation.from_euler(
-                        "z" if name == "Pan" else "x", turn, degrees=True
-                    ).as_matrix()
-                    at = at @ spun
-            if node.tag == "Beam":
-                found.append((at[:3, 3], at[:3, :3] @ [0, 0, -1]))
-            for child in node:
-                walk(child, at, shift)
-
-        walk(self.tops[self.mode.get("Geometry")], base, 0)
-        return found
 
 
 def _rig(

@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from helpers.geometry import beams_sent
 from isthmus.cli import main
 from isthmus.demo import as_hung, lantern_tide
 from isthmus.errors import EntryFault
@@ -21,10 +22,9 @@ from isthmus.looks.difference import delta_e
 from isthmus.looks.mixing import emitter_levels, mixed
 from isthmus.looks.starters import with_starters
 from isthmus.looks.taken import taken
-from isthmus.output import Live, RigView
+from isthmus.output import Live
 from isthmus.profiles import light_program, profiles_of
 from isthmus.show.records import Palette, Show, Wish
-from isthmus.stage import Drawn
 from isthmus.stage.transforms import quat_about, quat_multiply
 
 # Sharma, Wu and Dalal, “The CIEDE2000 color-difference formula”, 2005, table 1
@@ -110,14 +110,11 @@ def test_a_colour_is_as_near_and_as_bright_as_trying_everything_finds(
 
 
 def beside(show: Show, live: Live, unit: str, point: tuple[float, float, float]) -> float:
-    """Metres the beam of a unit passes beside a point, from where it is drawn."""
-    view = RigView(show, live.compiled)
-    beams, _ = view.pose(live.frame, Drawn(hide_off=False))
-    row = int(np.flatnonzero(beams.unit == view.rig.order.index(unit))[0])
-    way = np.array(point) - beams.origin[row]
-    along = float(way @ beams.direction[row])
-    assert along > 0
-    return float(np.linalg.norm(way - along * beams.direction[row]))
+    """Metres the beam of a unit passes beside a point, by its profile's XML and SciPy."""
+    origin, direction = beams_sent(show, live, unit)[0]
+    way = np.array(point) - origin
+    assert float(way @ direction) > 0
+    return float(np.linalg.norm(np.cross(way, direction)))
 
 
 @settings(max_examples=15)
