@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
@@ -21,6 +22,7 @@ from isthmus.show.records import Show, Structure, Unit
 from isthmus.snags import SnagBook, find_snags
 from isthmus.stage.runs import KINDS, SIDES, along_of, run_of, spot, world_run
 from isthmus.stage.space import corners, space_of
+from isthmus.stage.touching import gaps, touches, touching
 from isthmus.stage.transforms import matrices, quat_about, quat_multiply
 
 ON = "bridge"
@@ -408,3 +410,27 @@ def test_what_hangs_on_a_truss_goes_along_when_it_is_tilted_and_a_copy_is_empty(
     one, two = (next(s for s in again.structures if s.id == i) for i in (made, third))
     assert (one.name, two.name) == ("Mast bridge 2", "Mast bridge 3")
     assert one.size == truss.size and structures.hanging(again, made) == []
+
+
+@settings(max_examples=25)
+@given(st.data())
+def test_the_air_between_units_and_a_structure_is_what_a_mesh_of_its_box_says(data) -> None:
+    """Judged by another library's nearest points; many points at once and one by one."""
+    kind = data.draw(st.sampled_from(["truss", "pipe", "deck", "wall", "boom", "tower"]))
+    size = tuple(data.draw(st.floats(0.2, 8)) for _ in range(3))
+    at = tuple(data.draw(st.floats(-5, 5)) for _ in range(3))
+    turn = Rotation.from_euler("xyz", [data.draw(st.floats(-180, 180)) for _ in range(3)], True)
+    x, y, z, w = turn.as_quat()
+    made = Structure(id="s", kind=kind, position=at, rotation=(w, x, y, z), size=size)
+    points = np.array(
+        data.draw(st.lists(st.tuples(*[st.floats(-9, 9)] * 3), min_size=3, max_size=9))
+    )
+    placed = np.eye(4)
+    placed[:3, :3] = turn.as_matrix()
+    placed[:3, 3] = turn.apply([0, 0, size[2] / 2 if kind in ("boom", "tower") else 0]) + at
+    box = trimesh.creation.box(size, placed)
+    inside = (np.abs((points - placed[:3, 3]) @ placed[:3, :3]) <= np.array(size) / 2).all(axis=1)
+    wanted = np.where(inside, 0.0, trimesh.proximity.closest_point(box, points)[1])
+    assert gaps(made, points) == pytest.approx(wanted, abs=1e-6)
+    assert touching(made, points)[wanted <= 0.6 - 1e-6].all()
+    assert list(touching(made, points)) == [touches(made, tuple(p)) for p in points]
