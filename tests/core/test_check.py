@@ -259,6 +259,12 @@ def test_every_attribute_is_set_by_what_people_say_and_the_light_shows_it(demo: 
     say("Dimmer", "-40")
     assert live.level("u401", "Dimmer") == pytest.approx(0.6)
     say("Gobo1", "ripples")
+    say("Gobo1Pos", "90")  # degrees of the gobo, 0 to 360 over 16 bits
+    assert live.snapshot()["u101", 0, "Gobo1Pos"] * 65535 == pytest.approx(16384, abs=1)
+    say("Gobo1Pos", "+45°")
+    assert {h.attribute: h for h in handles_of(live, ids)}["Gobo1Pos"].values == {"135°": 1}
+    with pytest.raises(EntryFault, match="Dimmer is not said in Hz"):
+        say("Dimmer", "3 Hz")
     handles = {h.attribute: h for h in handles_of(live, ids)}
     assert handles["Gobo1"].values == {"Ripples": 2} and "Net" in handles["Gobo1"].names
     assert (handles["Zoom"].low, handles["Zoom"].high) == (6.0, 52.0)

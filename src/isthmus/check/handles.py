@@ -4,12 +4,12 @@ a range, at once for several types, each by its own ranges.
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from isthmus.check.safe import dangers
+from isthmus.check.spoken import ends_in_degrees, read_spoken, say_level
 from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.output.live import Asked
@@ -17,23 +17,9 @@ from isthmus.patch.numbers import write_numbers
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import ChartChannel
 from isthmus.profiles.light import LightProgram
-from isthmus.profiles.natural import (
-    in_degrees,
-    level_for,
-    physical_at,
-    physical_for,
-    range_in_force,
-    ranges,
-    read_level,
-    strobe_of,
-    value_at,
-    write_level,
-)
-from isthmus.profiles.records import ChannelFunction
+from isthmus.profiles.natural import level_for, physical_for, ranges
 
 READ = 300  # units whose values are read: more are set all the same
-_STEP = re.compile(r"^([+\-−])\s*(\d+(?:[.,]\d+)?)\s*(°|%|hz)?$", re.IGNORECASE)
-_HERTZ = re.compile(r"^(\d+(?:[.,]\d+)?)\s*hz$", re.IGNORECASE)
 
 
 @dataclass
@@ -50,7 +36,6 @@ class Handle:
     low: float | None = None
     high: float | None = None
     names: dict[str, None] = field(default_factory=dict)
-    cells: set[int] = field(default_factory=set)
     guarded: bool = False  # some of its ranges reset or switch a lamp
 
 
@@ -83,27 +68,14 @@ def _items(
 
 
 def _take_ranges(handle: Handle, program: LightProgram, item: ChartChannel) -> None:
-    handle.cells.add(item.cell)
     handle.guarded = handle.guarded or bool(dangers(program, item))
     named = [name for _, _, name in ranges(item)]
     if len(named) > 1:
         handle.names.update(dict.fromkeys(named))
-    first = item.channel.first
-    if in_degrees(item) and first is not None:
-        low, high = sorted((first.physical_from, first.physical_to))
-        handle.low = low if handle.low is None else min(handle.low, low)
-        handle.high = high if handle.high is None else max(handle.high, high)
-
-
-def say_level(item: ChartChannel, level: float) -> str:
-    """A level as a person says it: degrees, Hz, the name of the range it is in, or percent."""
-    value = round(level * item.top)
-    flash = strobe_of(item, value)
-    if flash is not None:
-        return f"{physical_at(flash, value):.1f} Hz".replace(".0 Hz", " Hz")
-    name = range_in_force(item, level)
-    own = len(ranges(item)) > 1
-    return name if own and name and not in_degrees(item) else write_level(item, level)
+    ends = ends_in_degrees(item)
+    if ends is not None:
+        handle.low = ends[0] if handle.low is None else min(handle.low, ends[0])
+        handle.high = ends[1] if handle.high is None else max(handle.high, ends[1])
 
 
 def set_by_words(
@@ -123,7 +95,7 @@ def set_by_words(
             assert program is not None
             try:
                 now = live.level(unit, attribute, item.cell) or 0.0
-                level = _read(item, text, now)
+                level = read_spoken(item, text, now)
             except EntryFault as found:
                 fault = fault or found
                 lost.setdefault(str(found), []).append(numbers[unit])
@@ -148,12 +120,9 @@ def set_share(
         program = live.program(unit)
         for item in _items(program, attribute, cell) if program is not None else ():
             assert program is not None
-            first, level = item.channel.first, share
-            if in_degrees(item) and first is not None:
-                ends = ends or (
-                    min(first.physical_from, first.physical_to),
-                    max(first.physical_from, first.physical_to),
-                )
+            level, own = share, ends_in_degrees(item)
+            if own is not None:
+                ends = ends or own
                 level = level_for(item, ends[0] + share * (ends[1] - ends[0]))
             if not _unsafe(program, item, level):
                 asked[unit, item.cell, attribute] = level
@@ -164,43 +133,10 @@ def share_of(handle: Handle, live: Live, unit: str) -> float:
     """Where a slider stands: along the degrees of the first unit, else its level."""
     program = live.program(unit)
     item = next(_items(program, handle.attribute, None), None) if program else None
-    first = item.channel.first if item else None
-    if item is None or first is None or not in_degrees(item):
+    ends = ends_in_degrees(item) if item else None
+    if item is None or ends is None:
         return handle.level
-    low, high = sorted((first.physical_from, first.physical_to))
-    return (physical_for(item, handle.level) - low) / max(high - low, 1e-9)
-
-
-def _read(item: ChartChannel, text: str, now: float) -> float:
-    """The level a text means for one channel. Raises EntryFault."""
-    words = " ".join(text.split())
-    flash = strobe_of(item)
-    if match := _HERTZ.match(words):
-        return _by_rate(item, flash, float(match[1].replace(",", ".")))
-    match = None if in_degrees(item) and _plainly_degrees(words) else _STEP.match(words)
-    if match is None:
-        return read_level(item, words)
-    by = float(match[2].replace(",", ".")) * (1 if match[1] == "+" else -1)
-    unit = (match[3] or "").lower()
-    if unit == "hz" and flash is not None:
-        return _by_rate(item, flash, physical_at(flash, now * item.top) + by)
-    if in_degrees(item) and unit != "%":
-        return level_for(item, physical_for(item, now) + by)
-    return min(1.0, max(0.0, now + by / 100))
-
-
-def _plainly_degrees(words: str) -> bool:
-    """`−30°` is an angle; a step has a plus, or a minus before a space."""
-    return words[:1] in "-−" and words[1:2].isdigit()
-
-
-def _by_rate(item: ChartChannel, flash: ChannelFunction | None, rate: float) -> float:
-    if flash is None:
-        raise EntryFault(f"{plain(item.attribute)} does not flash.")
-    low, high = sorted((flash.physical_from, flash.physical_to))
-    if not low - 0.05 <= rate <= high + 0.05:
-        raise EntryFault(f"{rate:g} Hz is out of reach: it goes from {low:g} to {high:g} Hz.")
-    return value_at(flash, rate) / item.top
+    return (physical_for(item, handle.level) - ends[0]) / max(ends[1] - ends[0], 1e-9)
 
 
 def _unsafe(program: LightProgram, item: ChartChannel, level: float) -> str:

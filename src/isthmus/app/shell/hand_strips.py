@@ -81,6 +81,8 @@ class Strip(QWidget):
             ends = f" from {handle.low:g}° to {handle.high:g}°".replace("-", "−")
         how = "degrees" if ends else "percent"
         tip = f"{name}{ends}: type {how}, a range by name, or a step such as +5"
+        if handle.guarded:
+            tip += "\nWhat resets a unit or switches a lamp is not sent from here"
         self.field.setToolTip(plain_tip(tip if same else f"{tip}\nNow {words}"))
         self.slider.setToolTip(f"{name}{ends}")
         for part in (self.field, self.slider, self.ranges):
