@@ -71,12 +71,12 @@ class Busy:
 
 
 @contextlib.contextmanager
-def quiet_window(show: Show, page: str) -> Iterator[Window]:
-    """A 1280x800 window with a show on a page, nothing moving."""
+def quiet_window(show: Show, page: str, ahead: bool = True) -> Iterator[Window]:
+    """A 1280x800 window with a show on a page, nothing moving; `ahead`: others are made as well."""
     with tempfile.TemporaryDirectory() as state:
         os.environ["ISTHMUS_CONFIG"] = os.environ["ISTHMUS_STATE"] = state
         app = make_application(["bench"])
-        window = Window(show)
+        window = Window(show, ahead=ahead)
         keep_still(window.bench)
         window.resize(1280, 800)
         window.show()
