@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import re
 import subprocess
@@ -176,6 +177,31 @@ def test_what_ci_runs_is_the_test_command() -> None:
         and os.access(ROOT / ".ci/run", os.X_OK)
         and os.access(ROOT / "run", os.X_OK)
     )
+
+
+@pytest.mark.parametrize(("tests", "types"), [(0, 0), (0, 1), (1, 0), (5, 0)])
+def test_the_test_command_passes_when_the_tests_and_the_types_do_and_only_then(
+    tmp_path: Path, tests: int, types: int
+) -> None:
+    """A folder of its own, where each tool is a script that only ends as it is told."""
+    want = hashlib.sha256()
+    (tmp_path / "run").write_text((ROOT / "run").read_text())
+    for name in ("requirements.lock", "pyproject.toml"):
+        (tmp_path / name).write_text(name)
+        want.update(name.encode())
+    (tmp_path / ".venv/bin").mkdir(parents=True)
+    (tmp_path / ".venv/.isthmus-stamp").write_text(f"{want.hexdigest()} {tmp_path}")
+    ends = {"ruff": 0, "lint-imports": 0, "pyright": types, "python": tests}
+    for name, code in ends.items():
+        tool = tmp_path / ".venv/bin" / name
+        tool.write_text(f"#!/bin/bash\necho {name} ran\nexit {code}\n")
+        tool.chmod(0o755)
+    env = {**os.environ, "DISPLAY": ":none"}
+    env.pop("ISTHMUS_VENV", None)
+    done = subprocess.run(
+        ["/bin/bash", str(tmp_path / "run"), "test"], capture_output=True, text=True, env=env
+    )
+    assert done.stdout.count(" ran") == 5 and done.returncode == (tests or types), done
 
 
 def test_where_things_are_is_where_they_are() -> None:
