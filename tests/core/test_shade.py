@@ -64,7 +64,7 @@ def test_boxes_stop_the_rays_another_library_sees_stopped(rows: list, seed: int)
         ]
         # what the light itself is in does not count
         alone = [(box, box.contains(ends[1])) for box in boxes]
-        return np.logical_or.reduce([_judged([box], *ends) & ~within for box, within in alone])
+        return np.array([_judged([box], *ends) & ~within for box, within in alone])
 
     ends = np.random.default_rng(seed).uniform(-6, 6, (2, 60, 3))
     thin, thick = (
@@ -72,7 +72,8 @@ def test_boxes_stop_the_rays_another_library_sees_stopped(rows: list, seed: int)
         judged(0.04),
     )  # a ray that only grazes an edge may be read either way
     found = shade(structures, {}).stops(*ends)
-    assert (found == thin)[thin == thick].all()
+    sure = (thin == thick).all(axis=0)  # of each box: two that are not may cancel out
+    assert (found == thin.any(axis=0))[sure].all()
 
 
 def _place(at: tuple, turned: tuple) -> np.ndarray:

@@ -6,6 +6,7 @@ Levels are kept by unit, cell and attribute, so that they survive any change of 
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Callable, Iterable
 
 import numpy as np
@@ -49,6 +50,9 @@ class Live:
         self.compiled: Compiled = compile_show(Show())
         self._shaping = shape_show(Show(), self.compiled)
         self.bounds = Bounds(Show(), self.compiled)
+        self.played: Levels | None = None  # of cue lists, below what is asked by hand
+        self.playing: frozenset[str] = frozenset()  # units they have a say in
+        self.by_hand = np.zeros(0, bool)  # which parameters are asked for by hand
         self.levels: Levels = self.compiled.defaults.copy()  # what is asked
         self.sent: Levels = self.levels  # what is sent
         self.frame: NDArray[np.uint8] = self.compiled.frame()
@@ -71,6 +75,7 @@ class Live:
             self._programs = {}
             self._units = {unit.id: unit for unit in show.units}
             self.compiled = compile_show(show)
+            self.played, self.playing = None, frozenset()
             patched = [unit for unit in show.units if unit.patch]
             self._groups = group_by_mode(patched, profiles_of(show))
             self._table = SlotTable(self._groups, self.compiled)
@@ -88,7 +93,9 @@ class Live:
         self._refresh()
 
     def _refresh(self) -> None:
-        self.levels = self.compiled.defaults.copy()
+        home = self.compiled.defaults
+        self.levels = (home if self.played is None else self.played).copy()
+        self.by_hand = np.zeros(len(home), bool)
         self._put(self._asked)
         self.frame = self.compiled.frame()
         self._render()
@@ -98,6 +105,7 @@ class Live:
         for key, value in wanted.items():
             for index in places.get(key):
                 self.levels[index] = value
+                self.by_hand[index] = True
 
     def _render(self) -> None:
         self.sent = self._shaping.apply(self.levels)
@@ -109,7 +117,7 @@ class Live:
                     self.frame[rows[universe] * SLOTS + address - 1] = value
         self.bounds.hold(self.frame, self.beyond)
         self._light = self._dark = None
-        self._asking = self.asked_units()
+        self._asking = self.asked_units() | self.playing
 
     def dark_frame(self) -> NDArray[np.uint8]:
         """What is sent with every light out and all else as it is: dimmers at 0, and colours where
@@ -136,6 +144,21 @@ class Live:
         return self._dark
 
     # ------------------------------------------------------------ asking
+
+    def blank(self) -> Live:
+        """The same rig with nothing asked and nothing played. The show must stay as it is."""
+        made = copy.copy(self)
+        made._asked, made._asking, made.over = {}, set(), {}
+        made.played, made.playing, made.beyond = None, frozenset(), frozenset()
+        made._refresh()
+        return made
+
+    def play(self, levels: Levels | None, units: frozenset[str] = frozenset()) -> None:
+        """What cue lists make of all parameters, (p,), and the units they have a say in; None when
+        none runs. What is asked by hand stays in front.
+        """
+        self.played, self.playing = levels, units
+        self._refresh()
 
     def snapshot(self) -> Asked:
         """What is asked now, for `restore`."""
@@ -193,6 +216,11 @@ class Live:
 
     # ------------------------------------------------------------ what is so
 
+    def number_of(self, unit: str) -> int:
+        """The number of a unit, 0 for one that is not there."""
+        one = self._units.get(unit)
+        return one.number if one else 0
+
     def program(self, unit_id: str) -> LightProgram | None:
         """What a unit's mode does with its slots; None for an unknown mode."""
         if unit_id not in self._programs:
@@ -212,9 +240,12 @@ class Live:
             if program
             else None
         )
-        return (
-            None if item is None else self._asked.get((unit, cell, attribute), item.default_level)
-        )
+        if item is None:
+            return None
+        key = unit, cell, attribute
+        if self.played is not None and key not in self._asked:
+            return next((float(self.played[at]) for at in self.compiled.places.get(key)), None)
+        return self._asked.get(key, item.default_level)
 
     def sent_level(self, unit: str, attribute: str, cell: int = 0) -> float | None:
         """The level that goes out; None for what has no address, or has no such channel."""

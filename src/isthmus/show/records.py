@@ -421,6 +421,69 @@ class Palette(Record, frozen=True, kw_only=True):
     made: str = ""
 
 
+class LookLine(Record, frozen=True, kw_only=True):
+    """One line of a look: who (units and groups by id) gets what: palettes by id, the later in
+    front, and before them a wish of its own.
+
+    `levels` are for what no wish has words for: attribute, or `attribute/cell`, → 0…1 of its DMX
+    range.
+    """
+
+    units: tuple[str, ...] = ()
+    groups: tuple[str, ...] = ()
+    palettes: tuple[str, ...] = ()
+    wish: Wish = Wish()
+    levels: dict[str, float] = {}
+
+
+class Look(Record, frozen=True, kw_only=True):
+    """A state of light under a number and a name. Where two lines say something of the same of a
+    unit, the lower one counts.
+    """
+
+    id: str
+    number: int
+    name: str = ""
+    lines: tuple[LookLine, ...] = ()
+
+
+class Cue(Record, frozen=True, kw_only=True):
+    """A look with its times, seconds. `up` and `down` are for intensities that rise and fall,
+    `move` for all else (None: as `up`); `follow` is how long after its fade the next cue goes by
+    itself (None: it does not).
+    """
+
+    id: str
+    number: float
+    look: str = ""
+    name: str = ""
+    up: float = 3.0
+    down: float = 3.0
+    move: float | None = None
+    delay: float = 0.0
+    follow: float | None = None
+    note: str = ""
+
+
+class CueList(Record, frozen=True, kw_only=True):
+    """Cues in order of their numbers.
+
+    One that is `round` runs by itself as a chase: `rate` steps a minute, forth, back, or to and
+    fro; `crossfade` is the share of a step that is spent fading. `release` is how long it takes to
+    give up what it holds.
+    """
+
+    id: str
+    number: int
+    name: str = ""
+    cues: tuple[Cue, ...] = ()
+    round: bool = False
+    rate: float = 60.0
+    direction: str = "forth"
+    crossfade: float = 0.0
+    release: float = 3.0
+
+
 class Show(Record, frozen=True, kw_only=True):
     format: int = FORMAT
     name: str = "Untitled show"
@@ -443,6 +506,8 @@ class Show(Record, frozen=True, kw_only=True):
     rounds: tuple[CallRound, ...] = ()  # earlier ones, oldest first
     answers: tuple[Answer, ...] = ()
     palettes: tuple[Palette, ...] = ()
+    looks: tuple[Look, ...] = ()
+    cue_lists: tuple[CueList, ...] = ()
 
     def unit(self, unit_id: str) -> Unit | None:
         return next((unit for unit in self.units if unit.id == unit_id), None)

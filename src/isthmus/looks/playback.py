@@ -1,0 +1,284 @@
+"""Where cue lists are, and what they make of the parameters at any time.
+
+Fades are straight lines between a value and the next, worked out from the time alone: whoever asks
+at the same time gets the same answer, however often or seldom they ask. Times are seconds of one
+clock. A list gives each of its parameters a value and a weight, 0…1: how far it has taken the
+parameter over from what is below it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isthmus.looks.programme import Programme, Timing
+
+Floats = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Act:
+    """Something asked of a list at a time: `to` the cue with an index, pause, resume or release.
+    `time` takes the place of all times of the cue.
+    """
+
+    at: float
+    list: str
+    what: str
+    cue: int = -1
+    time: float = math.nan
+
+
+@dataclass(frozen=True)
+class Position:
+    """Where a list stands. All arrays are (n,), over the parameters of its programme.
+
+    `order` is when it was last asked for each: where several lists want one, the later counts.
+    """
+
+    cue: int
+    start: float
+    timing: Timing
+    from_value: Floats
+    to_value: Floats
+    from_weight: Floats
+    to_weight: Floats
+    seconds: Floats  # how long each fades
+    order: NDArray[np.float64]
+    forth: bool = True
+    paused: float = math.nan
+    releasing: bool = False
+
+    def at(self, time: float) -> tuple[Floats, Floats]:
+        """(value, weight) of each parameter."""
+        part = self.parts(time)
+        return (
+            self.from_value + (self.to_value - self.from_value) * part,
+            self.from_weight + (self.to_weight - self.from_weight) * part,
+        )
+
+    def parts(self, time: float) -> Floats:
+        """How far along its fade each parameter is, 0…1."""
+        gone = self.gone(time)
+        if gone >= self.timing.whole:
+            return np.ones(len(self.seconds), np.float32)
+        if gone < self.timing.delay:
+            return np.zeros(len(self.seconds), np.float32)
+        since = np.float32(gone - self.timing.delay)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            part = np.minimum(since / self.seconds, np.float32(1))
+        part[self.seconds <= 0] = 1
+        return part
+
+    def gone(self, time: float) -> float:
+        """Seconds since its Go, those it was paused left out."""
+        return (time if math.isnan(self.paused) else min(time, self.paused)) - self.start
+
+    def done(self, time: float) -> bool:
+        """Whether nothing of it fades any more."""
+        return self.gone(time) >= self.timing.whole or not math.isnan(self.paused)
+
+
+def _nowhere(programme: Programme) -> Position:
+    none = np.zeros(len(programme.index), np.float32)
+    still = Timing(0.0, 0.0, 0.0, 0.0, math.nan)
+    never = np.full(len(none), -math.inf)
+    return Position(-1, -math.inf, still, none, none, none, none, none, never)
+
+
+@dataclass
+class Playback:
+    """The lists that run. Acts must come in the order of their times; one that comes late counts
+    from its own time on.
+    """
+
+    programmes: dict[str, Programme] = field(default_factory=dict)
+    positions: dict[str, Position] = field(default_factory=dict)  # only of lists that hold anything
+
+    # ------------------------------------------------------------ what is asked
+
+    def act(self, act: Act) -> None:
+        """Take something asked; of a list or cue that is not there any more it is nothing."""
+        programme = self.programmes.get(act.list)
+        if programme is None:
+            return
+        position = self.positions.get(act.list)
+        if act.what == "to" and 0 <= act.cue < len(programme.times):
+            self._go(programme, act)
+        elif position is None:
+            return
+        elif act.what == "pause" and math.isnan(position.paused):
+            self.positions[act.list] = replace(position, paused=act.at)
+        elif act.what == "resume" and not math.isnan(position.paused):
+            self.positions[act.list] = _resumed(position, act.at)
+        elif act.what == "release":
+            self._release(programme, position, act)
+
+    def _go(self, programme: Programme, act: Act, forth: bool | None = None) -> None:
+        old = self.positions.get(programme.id) or _nowhere(programme)
+        timing = programme.times[act.cue]
+        if not math.isnan(act.time):
+            timing = Timing(act.time, act.time, act.time, 0.0, timing.follow)
+        value, weight = old.at(act.at)
+        owned = programme.owned[act.cue]
+        target = np.where(owned, programme.targets[act.cue], value)
+        fresh = owned & (weight <= 0)  # fades in over what is below it
+        value = np.where(fresh, target, value)
+        rising = fresh | (target > value)
+        seconds = np.where(rising, np.float32(timing.up), np.float32(timing.down))
+        seconds = np.where(programme.intensity, seconds, np.float32(timing.move))
+        seconds[programme.steps] = 0
+        changed = owned & (programme.named[act.cue] | fresh | (old.to_value != target))
+        if programme.round:  # the steps of a chase take nothing from what came after its Go
+            changed &= old.order == -math.inf if forth is not None else True
+        order = np.where(changed, act.at, old.order)
+        self.positions[programme.id] = Position(
+            act.cue,
+            act.at,
+            timing,
+            value.astype(np.float32),
+            target.astype(np.float32),
+            weight.astype(np.float32),
+            owned.astype(np.float32),
+            seconds.astype(np.float32),
+            order,
+            old.forth if forth is None else forth,
+        )
+
+    def _release(self, programme: Programme, position: Position, act: Act) -> None:
+        time = programme.release if math.isnan(act.time) else act.time
+        value, weight = position.at(act.at)
+        self.positions[programme.id] = replace(
+            position,
+            start=act.at,
+            timing=Timing(time, time, time, 0.0, math.nan),
+            from_value=value,
+            to_value=value,
+            from_weight=weight,
+            to_weight=np.zeros_like(weight),
+            seconds=np.full(len(weight), time, np.float32),
+            paused=math.nan,
+            releasing=True,
+        )
+
+    # ------------------------------------------------------------ what goes by itself
+
+    def due(self, list_id: str) -> tuple[float, int, bool]:
+        """When a list goes on by itself, to which cue, and whether it runs forth: (inf, …) where it
+        waits.
+        """
+        programme, position = self.programmes[list_id], self.positions[list_id]
+        if position.releasing or not math.isnan(position.paused):
+            return math.inf, -1, True
+        if programme.round and len(programme.times) > 1:
+            cue, forth = stepped(
+                position.cue, len(programme.times), programme.direction, position.forth
+            )
+            return position.start + programme.step, cue, forth
+        follow = position.timing.follow
+        if math.isnan(follow) or position.cue + 1 >= len(programme.times):
+            return math.inf, -1, True
+        return position.start + position.timing.whole + follow, position.cue + 1, True
+
+    def next_due(self) -> float:
+        return min((self.due(name)[0] for name in self.positions), default=math.inf)
+
+    def advance(self, time: float) -> bool:
+        """Take all that was due until now. Whether anything was."""
+        any_due = False
+        for name in list(self.positions):
+            self._skip_rounds(name, time)
+            while (due := self.due(name))[0] <= time:
+                at, cue, forth = due
+                self._go(self.programmes[name], Act(at, name, "to", cue), forth)
+                any_due = True
+            position = self.positions[name]
+            if position.releasing and position.done(time):
+                del self.positions[name]
+                any_due = True
+        return any_due
+
+    def _skip_rounds(self, name: str, time: float) -> None:
+        """A chase left alone for long is where it would be: whole rounds change nothing."""
+        programme, position = self.programmes[name], self.positions[name]
+        if not programme.round or self.due(name)[0] == math.inf:
+            return
+        count = len(programme.times)
+        fro = programme.direction == "to and fro"
+        round_ = programme.step * (2 * (count - 1) if fro else count)
+        behind = math.floor((time - position.start) / round_) - 1
+        if behind > 0:
+            self.positions[name] = replace(position, start=position.start + behind * round_)
+
+    def moving(self, time: float) -> bool:
+        """Whether anything fades."""
+        return any(not position.done(time) for position in self.positions.values())
+
+    # ------------------------------------------------------------ another programme
+
+    def take(self, programmes: Iterable[Programme], remap: Mapping[int, int] | None = None) -> None:
+        """The lists as they are now edited; those that run go on where they are. `remap` says where
+        a parameter of before is now; without it they are where they were.
+        """
+        before, self.programmes = self.programmes, {p.id: p for p in programmes}
+        for name, position in list(self.positions.items()):
+            old, new = before[name], self.programmes.get(name)
+            if new is None or not new.times:
+                del self.positions[name]
+            elif old is not new:
+                self.positions[name] = _carried(old, new, position, remap)
+
+
+def stepped(cue: int, count: int, direction: str, forth: bool) -> tuple[int, bool]:
+    """The next step of a chase, and whether it now runs forth."""
+    if direction == "to and fro":
+        forth = forth if 0 <= cue + (1 if forth else -1) < count else not forth
+    else:
+        forth = direction != "back"
+    return (cue + (1 if forth else -1)) % count, forth
+
+
+def _resumed(position: Position, at: float) -> Position:
+    return replace(position, start=position.start + at - position.paused, paused=math.nan)
+
+
+def _carried(
+    old: Programme, new: Programme, position: Position, remap: Mapping[int, int] | None
+) -> Position:
+    """A position over the parameters of another programme. It stays at its cue (or, when that is
+    gone, at its place) and goes to what that cue asks now.
+    """
+    name = old.cues[position.cue] if position.cue >= 0 else ""
+    cue = new.cues.index(name) if name in new.cues else min(position.cue, len(new.times) - 1)
+    was = old.index if remap is None else np.array([remap.get(int(i), -1) for i in old.index])
+    found = np.searchsorted(new.index, was)
+    found = np.minimum(found, max(0, len(new.index) - 1))
+    same = (new.index[found] == was) if len(new.index) else np.zeros(len(was), bool)
+
+    def moved(values: NDArray, empty: NDArray) -> NDArray:
+        made = empty.copy()
+        made[found[same]] = values[same]
+        return made
+
+    owned = new.owned[cue]
+    none = np.zeros(len(new.index), np.float32)
+    target = np.where(owned, new.targets[cue], moved(position.to_value, none)).astype(np.float32)
+    if position.releasing:
+        target = moved(position.to_value, none)
+    known = moved(np.ones(len(was), np.float32), none) > 0
+    weight = none if position.releasing else owned.astype(np.float32)
+    return replace(
+        position,
+        cue=cue,
+        timing=position.timing if position.releasing else new.times[cue],
+        from_value=np.where(known, moved(position.from_value, none), target).astype(np.float32),
+        to_value=target,
+        from_weight=moved(position.from_weight, none),
+        to_weight=weight,
+        seconds=moved(position.seconds, none),
+        order=moved(position.order, np.full(len(none), -math.inf)),
+    )
