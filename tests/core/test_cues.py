@@ -21,7 +21,7 @@ from isthmus.looks.programme import Programme, Timing, compile_list
 from isthmus.output import Live
 from isthmus.show.records import Cue, CueList, Look, LookLine, Palette, Show, Wish
 
-PARAMETERS = 7
+PARAMETERS = 3
 
 
 # ------------------------------------------------------------ the oracle: no arrays, nothing of ours but the data
@@ -141,7 +141,7 @@ def programmes(draw: st.DrawFn) -> list[Programme]:
     return made
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=250, deadline=None)
 @given(st.data())
 def test_lists_fade_and_merge_as_plain_arithmetic_says(data: st.DataObject) -> None:
     lists = data.draw(programmes())
@@ -149,37 +149,35 @@ def test_lists_fade_and_merge_as_plain_arithmetic_says(data: st.DataObject) -> N
     playback = Playback({p.id: p for p in lists})
     log: list[Act] = []
     time = 10.0
-    for _ in range(data.draw(st.integers(1, 8))):
-        time += data.draw(st.sampled_from([0.1, 0.7, 2.0, 5.0]))
+    for _ in range(data.draw(st.integers(3, 10))):
+        time += data.draw(st.sampled_from([0.1, 0.3, 0.7, 2.0]))
         p = data.draw(st.sampled_from(lists))
-        what = data.draw(st.sampled_from(["to", "to", "to", "pause", "resume", "release"]))
         mine = [a.what for a in log if a.list == p.id]
-        running = bool(mine) and (mine + ["release"])[-1] != "release" and "release" not in mine
-        if what != "to" and not running:
-            continue
         paused = [w for w in mine if w in ("pause", "resume", "to")][-1:] == ["pause"]
-        if (what == "pause" and paused) or (what == "resume" and not paused):
+        can = ["to", "to"]  # a list given up is not taken up again here
+        if "release" in mine:
             continue
+        if mine:
+            can += ["resume", "resume"] if paused else ["pause", "release"]
+        what = data.draw(st.sampled_from(can))
         cue = data.draw(st.integers(0, len(p.times) - 1)) if what == "to" else -1
         own = (
             data.draw(st.sampled_from([math.nan, math.nan, 0.0, 2.0]))
             if what in ("to", "release")
             else math.nan
         )
-        if what == "to" and "release" in mine:
-            continue  # a list given up begins from nothing: the next test
         act = Act(time, p.id, what, cue, own)
         playback.advance(time)
         playback.act(act)
         log.append(act)
-        for later in data.draw(st.lists(st.sampled_from([0.0, 0.05, 0.3, 0.9]), max_size=2)):
+        for later in (0.0, 0.05, 0.4):
             now = time + later
             found = merged(playback, now, np.array(base, np.float32))
             for at in range(PARAMETERS):
                 level, who = naive(lists, log, now, base, at)
                 assert found[at] == pytest.approx(level, abs=2e-5), (at, log)
                 assert winner(playback, now, at) in who
-        time += 0.9
+        time += 0.4
 
 
 def test_a_list_runs_by_itself_where_it_is_told_to_and_a_chase_goes_round() -> None:
