@@ -126,6 +126,7 @@ def programmes(draw: st.DrawFn) -> list[Programme]:
         made.append(
             Programme(
                 name,
+                tuple((str(at), 0, "") for at in index.tolist()),
                 index,
                 flags[0],
                 flags[1],
@@ -188,6 +189,7 @@ def test_a_list_runs_by_itself_where_it_is_told_to_and_a_chase_goes_round() -> N
         grid = np.ones((cues, 1), bool)
         return Programme(
             "a",
+            (("u", 0, ""),),
             np.array([0]),
             one,
             ~one,

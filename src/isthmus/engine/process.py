@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 from isthmus.engine import shared as sh
 from isthmus.engine.dmx_ports import DmxPorts
 from isthmus.engine.lane import ENDINGS, GROUP, LOCAL, Lane, side_of
+from isthmus.engine.steady import raise_priority
 from isthmus.sockets import Sender, receive_message
 from isthmus.sockets.outlets import NAMES
 from isthmus.wire import artnet, sacn
@@ -34,19 +35,6 @@ SETTLE = 22
 WINDOW = 440  # ticks the spread is computed over: ten seconds
 SPREAD_OVER = 0.45  # of a period the bunches are spread over
 LOCAL_BROADCAST = "127.255.255.255"
-
-
-def raise_priority() -> int:
-    """Ask for steady timing; 2 real time, 1 raised, 0 ordinary (usual without privileges)."""
-    try:
-        os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(10))
-        return 2
-    except OSError:
-        try:
-            os.nice(-11)
-            return 1
-        except OSError:
-            return 0
 
 
 class Engine:
@@ -251,6 +239,7 @@ class Clock:
         if bunch == 0:
             self._measure(at, now, period)
             self.start[at] = self.due[at]
+            self.words[sh.S_DUE + at] = int((self.start[at] + period) * 1e9)
         self.engine.tick(at, bunch, now)
         lane = self.engine.lanes[at]
         count = max(1, len(lane.bunches)) if lane else 1

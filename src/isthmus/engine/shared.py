@@ -70,6 +70,8 @@ WRITING = -1  # instead of the generation of a buffer that is being filled
 ) = range(32, 43)
 MAX_DEVICES = 8  # DMX ports of this computer
 S_PORT_STATE, S_PORT_PACKETS = 44, 52  # one for each of them
+S_DUE = 60  # when Art-Net, and after it sACN, takes a frame next, in ns of the monotonic clock
+P_ALIVE, P_FRAMES = 62, 63  # the player writes these, where there is one
 IDLE, SENDING, HOLDING, DARK = range(4)
 ARTNET, SACN, SACN_PRIORITY, DMX = range(4)
 

@@ -9,7 +9,7 @@ import socket
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.engine import shared as sh
+from isthmus.engine.publisher import Publisher
 from isthmus.errors import NetworkFault, os_reason
 from isthmus.sockets import Outlets, send_message
 
@@ -80,8 +81,8 @@ class Engine:
         self.outlets: Outlets | None = None
         self._own_outlets = False
         self._note = note
-        self._routes: list[sh.Route] | None = None
-        self._identity: sh.Identity | None = None
+        self._routes: Sequence[sh.Route] = ()
+        self._publisher = Publisher(self.frames)
         self._process: subprocess.Popen[bytes] | None = None
         self._channel: socket.socket | None = None
         self._started = 0.0
@@ -158,19 +159,18 @@ class Engine:
         return False
 
     def publish(
-        self, frame: NDArray[np.uint8], routes: list[sh.Route], identity: sh.Identity | None = None
+        self,
+        frame: NDArray[np.uint8],
+        routes: Sequence[sh.Route],
+        identity: sh.Identity | None = None,
     ) -> None:
         """A flat frame of whole rows, and where each row goes."""
-        if len(frame) > sh.MAX_ROWS * sh.SLOTS or len(routes) > sh.MAX_ROUTES:
-            raise NetworkFault(
-                f"more than {sh.MAX_ROWS} universes or {sh.MAX_ROUTES} outputs cannot be sent.",
-                do="Take some routes away.",
-            )
-        if routes != self._routes or identity != self._identity:
-            self._routes, self._identity = list(routes), identity
-            self.frames.write_routes(routes, frame, identity)
-        else:
-            self.frames.write_frame(frame)
+        self._routes = routes
+        self._publisher.publish(frame, routes, identity)
+
+    def know(self, routes: Sequence[sh.Route]) -> None:
+        """Where another process that publishes sends to."""
+        self._routes = routes
 
     def pace(
         self,
@@ -227,7 +227,7 @@ class Engine:
 
     def _port_stats(self) -> Iterator[PortStats]:
         words = self.frames.words
-        devices = dict.fromkeys(r.host for r in self._routes or () if r.kind == sh.DMX)
+        devices = dict.fromkeys(r.host for r in self._routes if r.kind == sh.DMX)
         for at, device in enumerate(list(devices)[: sh.MAX_DEVICES]):
             state = PORT_STATES[int(words[sh.S_PORT_STATE + at]) % len(PORT_STATES)]
             yield PortStats(device, state, int(words[sh.S_PORT_PACKETS + at]))

@@ -9,7 +9,7 @@ parameter over from what is below it.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -56,10 +56,9 @@ class Position:
     def at(self, time: float) -> tuple[Floats, Floats]:
         """(value, weight) of each parameter."""
         part = self.parts(time)
-        return (
-            self.from_value + (self.to_value - self.from_value) * part,
-            self.from_weight + (self.to_weight - self.from_weight) * part,
-        )
+        value = self.from_value + (self.to_value - self.from_value) * part
+        weight = self.from_weight + (self.to_weight - self.from_weight) * part
+        return value.astype(np.float32, copy=False), weight.astype(np.float32, copy=False)
 
     def parts(self, time: float) -> Floats:
         """How far along its fade each parameter is, 0…1."""
@@ -71,8 +70,7 @@ class Position:
         since = np.float32(gone - self.timing.delay)
         with np.errstate(divide="ignore", invalid="ignore"):
             part = np.minimum(since / self.seconds, np.float32(1))
-        part[self.seconds <= 0] = 1
-        return part
+        return np.where(self.seconds <= 0, np.float32(1), part).astype(np.float32)
 
     def gone(self, time: float) -> float:
         """Seconds since its Go, those it was paused left out."""
@@ -220,17 +218,15 @@ class Playback:
 
     # ------------------------------------------------------------ another programme
 
-    def take(self, programmes: Iterable[Programme], remap: Mapping[int, int] | None = None) -> None:
-        """The lists as they are now edited; those that run go on where they are. `remap` says where
-        a parameter of before is now; without it they are where they were.
-        """
+    def take(self, programmes: Iterable[Programme]) -> None:
+        """The lists as they are now edited; those that run go on where they are."""
         before, self.programmes = self.programmes, {p.id: p for p in programmes}
         for name, position in list(self.positions.items()):
             old, new = before[name], self.programmes.get(name)
             if new is None or not new.times:
                 del self.positions[name]
             elif old is not new:
-                self.positions[name] = _carried(old, new, position, remap)
+                self.positions[name] = _carried(old, new, position)
 
 
 def stepped(cue: int, count: int, direction: str, forth: bool) -> tuple[int, bool]:
@@ -246,39 +242,50 @@ def _resumed(position: Position, at: float) -> Position:
     return replace(position, start=position.start + at - position.paused, paused=math.nan)
 
 
-def _carried(
-    old: Programme, new: Programme, position: Position, remap: Mapping[int, int] | None
-) -> Position:
+def _columns(old: Programme, new: Programme) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Which columns of one programme are which of another: the nth parameter of the same key."""
+
+    def named(programme: Programme) -> dict[tuple[object, int], int]:
+        count: dict[object, int] = {}
+        found = {}
+        for column, key in enumerate(programme.keys):
+            count[key] = count.get(key, 0) + 1
+            found[key, count[key]] = column
+        return found
+
+    there = named(new)
+    pairs = [(there[name], column) for name, column in named(old).items() if name in there]
+    to, of = np.array(pairs, np.int64).reshape(-1, 2).T
+    return to, of
+
+
+def _carried(old: Programme, new: Programme, position: Position) -> Position:
     """A position over the parameters of another programme. It stays at its cue (or, when that is
     gone, at its place) and goes to what that cue asks now.
     """
-    name = old.cues[position.cue] if position.cue >= 0 else ""
+    name = old.cues[position.cue]
     cue = new.cues.index(name) if name in new.cues else min(position.cue, len(new.times) - 1)
-    was = old.index if remap is None else np.array([remap.get(int(i), -1) for i in old.index])
-    found = np.searchsorted(new.index, was)
-    found = np.minimum(found, max(0, len(new.index) - 1))
-    same = (new.index[found] == was) if len(new.index) else np.zeros(len(was), bool)
+    to, of = _columns(old, new)
+    count = len(new.index)
 
-    def moved(values: NDArray, empty: NDArray) -> NDArray:
-        made = empty.copy()
-        made[found[same]] = values[same]
+    def moved(values: NDArray, empty: float = 0.0) -> NDArray:
+        made = np.full(count, empty, values.dtype)
+        made[to] = values[of]
         return made
 
-    owned = new.owned[cue]
-    none = np.zeros(len(new.index), np.float32)
-    target = np.where(owned, new.targets[cue], moved(position.to_value, none)).astype(np.float32)
-    if position.releasing:
-        target = moved(position.to_value, none)
-    known = moved(np.ones(len(was), np.float32), none) > 0
-    weight = none if position.releasing else owned.astype(np.float32)
+    known = np.zeros(count, bool)
+    known[to] = True
+    going = not position.releasing
+    owned = new.owned[cue] & going
+    target = np.where(owned, new.targets[cue], moved(position.to_value))
     return replace(
         position,
         cue=cue,
-        timing=position.timing if position.releasing else new.times[cue],
-        from_value=np.where(known, moved(position.from_value, none), target).astype(np.float32),
-        to_value=target,
-        from_weight=moved(position.from_weight, none),
-        to_weight=weight,
-        seconds=moved(position.seconds, none),
-        order=moved(position.order, np.full(len(none), -math.inf)),
+        timing=new.times[cue] if going else position.timing,
+        from_value=np.where(known, moved(position.from_value), target).astype(np.float32),
+        to_value=target.astype(np.float32),
+        from_weight=moved(position.from_weight),
+        to_weight=owned.astype(np.float32),
+        seconds=moved(position.seconds),
+        order=moved(position.order, position.start),
     )

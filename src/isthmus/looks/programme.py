@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from isthmus.looks.realise import NOTHING, Short, together
 from isthmus.looks.resolve import Book, Wanted, is_intensity, levels_of
 from isthmus.output import Live
+from isthmus.output.compile import Key
 from isthmus.output.live import Asked
 from isthmus.profiles.chart import ChartChannel
 from isthmus.show.records import Cue, CueList, Show
@@ -52,6 +53,7 @@ class Programme:
     """
 
     id: str
+    keys: tuple[Key, ...]  # whose parameters they are, (n,)
     index: Index
     intensity: Flags  # fades by up and down
     steps: Flags  # picks among ranges: changes at once
@@ -171,6 +173,7 @@ def _arrays(
         key: [at for at in places.get(key) if at in rows] for key in (asked[-1] if asked else {})
     }
     index = np.array(sorted({at for found in used.values() for at in found}), np.int64)
+    whose = {at: key for key, found in used.items() for at in found}
     column = {int(at): place for place, at in enumerate(index)}
     count = len(index)
     targets = np.zeros((len(asked), count), np.float32)
@@ -189,8 +192,11 @@ def _arrays(
     order = in_order(cues)
     return Programme(
         cues.id,
+        tuple(whose[int(at)] for at in index),
         index,
-        *(np.ascontiguousarray(flags[:, i]) for i in range(3)),
+        flags[:, 0].copy(),
+        flags[:, 1].copy(),
+        flags[:, 2].copy(),
         targets,
         owned,
         own,

@@ -7,8 +7,9 @@ resolution, one multiplication and one scatter a byte, with no gather.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -62,6 +63,14 @@ class _Template:
                 self.found.setdefault((item.cell, item.attribute), []).append(
                     (resolution, place, item)
                 )
+        self.dimmers = self._where(lambda name: name == "Dimmer")
+        self.emitters = self._where(lambda name: name.startswith("ColorAdd_"))
+
+    def _where(self, wanted: Callable[[str], bool]) -> list[tuple[int, int]]:
+        """(resolution, place in it) of the channels with such an attribute."""
+        return [
+            (r, at) for (_, name), some in self.found.items() if wanted(name) for r, at, _ in some
+        ]
 
     def within(self, address: int) -> _Template:
         """What of it lies inside a universe when it starts there."""
@@ -100,6 +109,16 @@ class Places:
                 for resolution, at, item in found:
                     yield cell, attribute, starts[resolution] + at, item
 
+    def light(self) -> Iterator[int]:
+        """The parameters that are how bright units are: dimmers, or colours where a unit has
+        none.
+        """
+        for entries in self._entries.values():
+            dimmed = any(template.dimmers for template, _ in entries)
+            for template, starts in entries:
+                for resolution, at in template.dimmers if dimmed else template.emitters:
+                    yield starts[resolution] + at
+
     def __iter__(self) -> Iterator[Key]:
         for unit in self._entries:
             yield from dict.fromkeys(
@@ -122,6 +141,11 @@ class Compiled:
     def slots(self) -> int:
         """Bytes of a frame: 512 for each universe."""
         return len(self.universes) * SLOTS
+
+    @cached_property
+    def light(self) -> Index:
+        """The parameters that are how bright units are."""
+        return np.array(list(self.places.light()), np.int64)
 
     def frame(self) -> NDArray[np.uint8]:
         """An empty frame, (slots,) bytes."""

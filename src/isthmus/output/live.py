@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from isthmus.output.bounds import Bounds
 from isthmus.output.compile import Compiled, Key, Levels, compile_show
 from isthmus.output.glow import Glow, glow_of
-from isthmus.output.shape import shape_show
+from isthmus.output.rendering import render_show
 from isthmus.output.slots import SlotTable
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.chart import ChartChannel
@@ -23,7 +23,7 @@ from isthmus.profiles.colour import mix_additive
 from isthmus.profiles.groups import group_by_mode
 from isthmus.profiles.light import LightProgram, LightState
 from isthmus.profiles.natural import level_for, physical_for
-from isthmus.show.records import SLOTS, Show, Unit
+from isthmus.show.records import Show, Unit
 
 Asked = dict[Key, float]
 Make = Callable[[LightProgram, str], Asked]
@@ -43,13 +43,11 @@ class Live:
         self._asking: set[str] = set()
         self._light: list[LightState] | None = None
         self._dark: NDArray[np.uint8] | None = None
-        self._dims: tuple[Compiled, NDArray[np.int64]] | None = None
         self._groups: list[tuple[LightProgram, tuple[Unit, ...]]] = []
         self._place: dict[str, tuple[int, int]] = {}
         self.show = show
         self.compiled: Compiled = compile_show(Show())
-        self._shaping = shape_show(Show(), self.compiled)
-        self.bounds = Bounds(Show(), self.compiled)
+        self.rendering = render_show(Show(), self.compiled)
         self.played: Levels | None = None  # of cue lists, below what is asked by hand
         self.playing: frozenset[str] = frozenset()  # units they have a say in
         self.by_hand = np.zeros(0, bool)  # which parameters are asked for by hand
@@ -88,9 +86,13 @@ class Live:
             return
         else:
             self._units = {unit.id: unit for unit in show.units}
-        self._shaping = shape_show(show, self.compiled)
-        self.bounds = Bounds(show, self.compiled)
+        self.rendering = render_show(show, self.compiled)
         self._refresh()
+
+    @property
+    def bounds(self) -> Bounds:
+        """The limits of the show over its frame."""
+        return self.rendering.bounds
 
     def _refresh(self) -> None:
         home = self.compiled.defaults
@@ -108,39 +110,15 @@ class Live:
                 self.by_hand[index] = True
 
     def _render(self) -> None:
-        self.sent = self._shaping.apply(self.levels)
-        self.compiled.render(self.sent, self.frame)
-        if self.over:
-            rows = {universe: row for row, universe in enumerate(self.compiled.universes)}
-            for (universe, address), value in self.over.items():
-                if universe in rows:
-                    self.frame[rows[universe] * SLOTS + address - 1] = value
-        self.bounds.hold(self.frame, self.beyond)
+        self.sent = self.rendering.shaped(self.levels)
+        self.rendering.write(self.sent, self.frame, self.over, self.beyond)
         self._light = self._dark = None
         self._asking = self.asked_units() | self.playing
 
     def dark_frame(self) -> NDArray[np.uint8]:
-        """What is sent with every light out and all else as it is: dimmers at 0, and colours where
-        there is no dimmer.
-        """
-        if self._dims is None or self._dims[0] is not self.compiled:
-            places = self.compiled.places
-            found = []
-            for unit in self._units:
-                channels = list(places.of_unit(unit))
-                dimmed = any(attribute == "Dimmer" for _, attribute, _, _ in channels)
-                found += [
-                    at
-                    for _, name, at, _ in channels
-                    if name == "Dimmer" or (not dimmed and name.startswith("ColorAdd_"))
-                ]
-            self._dims = self.compiled, np.array(found, np.int64)
+        """What is sent with every light out and all else as it is."""
         if self._dark is None:
-            levels = self.sent.copy()
-            levels[self._dims[1]] = 0
-            self._dark = self.compiled.frame()
-            self.compiled.render(levels, self._dark)
-            self.bounds.hold(self._dark)
+            self._dark = self.rendering.dark(self.sent)
         return self._dark
 
     # ------------------------------------------------------------ asking

@@ -26,7 +26,7 @@ class Masters:
     everything: str = LIVE
     universes: dict[int, str] = field(default_factory=dict)
     outputs: dict[str, str] = field(default_factory=dict)
-    _held: dict[int, NDArray[np.uint8]] = field(
+    rows: dict[int, NDArray[np.uint8]] = field(
         default_factory=dict
     )  # universe → its slots when it was held
 
@@ -53,20 +53,7 @@ class Masters:
         self.everything = LIVE
         self.universes.clear()
         self.outputs.clear()
-        self._held.clear()
-
-    def quiet(self) -> bool:
-        """Whether everything is live."""
-        return not any((self.everything, *self.universes.values(), *self.outputs.values()))
-
-    def held(self, universe: int, now: NDArray[np.uint8]) -> NDArray[np.uint8]:
-        """The slots a held universe goes on with: those of the first time it was asked for."""
-        return self._held.setdefault(universe, now.copy())
-
-    def forget(self, still_held: set[int]) -> None:
-        """Drop held rows that nothing holds any more."""
-        for universe in self._held.keys() - still_held:
-            del self._held[universe]
+        self.rows.clear()
 
 
 def row_of(frame: NDArray[np.uint8], row: int) -> NDArray[np.uint8]:

@@ -7,12 +7,14 @@ by address.
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.engine import DMX, SACN, SACN_PRIORITY, Identity, Route
+from isthmus.output.bounds import Bounds
 from isthmus.output.compile import Compiled
 from isthmus.output.live import Live
 from isthmus.output.masters import DARK, HOLD, Masters, row_of
@@ -20,6 +22,7 @@ from isthmus.patch.index import index_of
 from isthmus.show.records import SLOTS, Output, Show
 from isthmus.wire import sacn
 
+PRIORITY = "priority"
 LOCAL_BROADCAST = "127.255.255.255"
 _NAMESPACE = uuid.UUID("6d1c2c0e-5a53-4f1f-9d7b-0b6a5f0e1157")
 Asking = Mapping[int, Sequence[str]]  # port-address → hosts of the nodes that said they want it
@@ -71,10 +74,51 @@ def engine_routes(
     ]
 
 
-class Composer:
-    """Frame and routes of one show after another; the routes are made again only when something
-    about them changed.
+@dataclass(frozen=True)
+class Extra:
+    """A row behind the universes: one of them dark or held, or the priorities of its slots, which
+    `data` are.
     """
+
+    kind: str
+    universe: int
+    source: int  # the row of the universe itself
+    data: bytes = b""
+
+
+@dataclass(frozen=True)
+class Plan:
+    """Which rows a frame has behind those of its universes, and where each row goes."""
+
+    extra: tuple[Extra, ...]
+    routes: tuple[Route, ...]
+
+    def fill(
+        self,
+        frame: NDArray[np.uint8],
+        dark: Callable[[], NDArray[np.uint8]],
+        bounds: Bounds,
+        held: dict[int, NDArray[np.uint8]],
+    ) -> NDArray[np.uint8]:
+        """The whole flat frame. `held` keeps what a held universe went on with since it was held;
+        what nothing holds any more is dropped from it.
+        """
+        rows: list[NDArray[np.uint8]] = []
+        for one in self.extra:
+            if one.kind == DARK:
+                rows.append(row_of(dark(), one.source))
+            elif one.kind == HOLD:
+                kept = held.setdefault(one.universe, row_of(frame, one.source).copy())
+                rows.append(bounds.hold_row(one.universe, kept))
+            else:
+                rows.append(np.frombuffer(one.data, np.uint8))
+        for universe in held.keys() - {e.universe for e in self.extra if e.kind == HOLD}:
+            del held[universe]
+        return np.concatenate([frame, *rows]) if rows else frame
+
+
+class Composer:
+    """Frame and routes of one show after another."""
 
     def __init__(self, masters: Masters) -> None:
         self.masters = masters
@@ -83,56 +127,43 @@ class Composer:
 
     def compose(self, show: Show, live: Live) -> tuple[NDArray[np.uint8], list[Route]]:
         """(flat frame, routes)."""
-        compiled = live.compiled
-        rows = {universe: row for row, universe in enumerate(compiled.universes)}
+        plan = self.plan(show, live)
+        frame = plan.fill(live.frame, live.dark_frame, live.bounds, self.masters.rows)
+        return frame, list(plan.routes)
+
+    def plan(self, show: Show, live: Live) -> Plan:
+        """What is sent of the universes, as the masters say."""
+        rows = {universe: row for row, universe in enumerate(live.compiled.universes)}
         on = [o for o in show.outputs if o.enabled and o.universe in rows]
-        plain = self.masters.quiet() and not any(o.per_address and o.protocol == "sacn" for o in on)
-        if plain:
-            self.masters.forget(set())
-            return live.frame, [
-                r for o in on for r in routes_of(o, rows[o.universe], self.asking, self.broadcast)
-            ]
-        extra: list[NDArray[np.uint8]] = []
-        at: dict[tuple[str, int, int], int] = {}
+        extra: dict[tuple[str, int, int], Extra] = {}
 
         def row(kind: str, universe: int, priority: int = 0) -> int:
             key = kind, universe, priority
-            if key not in at:
-                source = rows[universe]
-                if kind == DARK:
-                    made = row_of(live.dark_frame(), source)
-                elif kind == HOLD:
-                    made = live.bounds.hold_row(
-                        universe, self.masters.held(universe, row_of(live.frame, source))
-                    )
-                else:
-                    made = priorities(show, universe, priority)
-                at[key] = len(rows) + len(extra)
-                extra.append(made)
-            return at[key]
+            if key not in extra:
+                data = priorities(show, universe, priority).tobytes() if priority else b""
+                extra[key] = Extra(kind, universe, rows[universe], data)
+            return len(rows) + list(extra).index(key)
 
-        routes, held = [], set()
+        routes: list[Route] = []
         for output in on:
             state = self.masters.of(output)
-            held |= {output.universe} if state == HOLD else set()
             source = row(state, output.universe) if state else rows[output.universe]
             routes += routes_of(output, source, self.asking, self.broadcast)
             if output.per_address and output.protocol == "sacn":
-                mine = row("priority", output.universe, output.priority)
-                for host in hosts_of(output, self.asking, self.broadcast):
-                    routes.append(
-                        Route(
-                            mine,
-                            host,
-                            output.number,
-                            sacn.PORT,
-                            SACN_PRIORITY,
-                            output.priority,
-                            output.sync,
-                        )
+                mine = row(PRIORITY, output.universe, output.priority)
+                routes += [
+                    Route(
+                        mine,
+                        host,
+                        output.number,
+                        sacn.PORT,
+                        SACN_PRIORITY,
+                        output.priority,
+                        output.sync,
                     )
-        self.masters.forget(held)
-        return np.concatenate([live.frame, *extra]), routes
+                    for host in hosts_of(output, self.asking, self.broadcast)
+                ]
+        return Plan(tuple(extra.values()), tuple(routes))
 
 
 def priorities(show: Show, universe: int, priority: int) -> NDArray[np.uint8]:

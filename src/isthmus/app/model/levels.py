@@ -30,7 +30,7 @@ class Levels(QObject):
 
     def __init__(self, show: Callable[[], Show], tell: Callable[[str, str], object]) -> None:
         super().__init__()
-        self._show, self._tell = show, tell
+        self._show, self.tell = show, tell
         self.live = Live(show())
         self.masters = Masters()
         self._acts: list[Act] = []  # what was asked before each, the newest last
@@ -45,7 +45,7 @@ class Levels(QObject):
         GOING_ON again within a moment is the same act.
         """
         if who := self.held_by():
-            self._tell("attention", f"The {who} holds the levels. End it to use hand controls.")
+            self.tell("attention", f"The {who} holds the levels. End it to use hand controls.")
             return
         now = time.monotonic()
         going_on = name in GOING_ON and name == self._last[0] and now - self._last[1] < TOGETHER
@@ -79,13 +79,13 @@ class Levels(QObject):
 
     def _go_back(self, of: list[Act], to: list[Act], words: str) -> None:
         if who := self.held_by():
-            self._tell("attention", f"The {who} holds the levels. End it to use hand controls.")
+            self.tell("attention", f"The {who} holds the levels. End it to use hand controls.")
         elif of:
             name, asked = of.pop()
             to.append((name, self.live.snapshot()))
             self._last = ("", 0.0)
             self.live.restore(asked)
-            self._tell("ok", f"{words}: {name}. The show stays as it is.")
+            self.tell("ok", f"{words}: {name}. The show stays as it is.")
             self.changed.emit()
             self.acts_changed.emit()
 
@@ -110,13 +110,13 @@ class Levels(QObject):
         self.change(point, "aim")
         if answers and not quiet:
             reached = all(a.reached for a in answers)
-            self._tell("ok" if reached else "attention", in_words(answers))
+            self.tell("ok" if reached else "attention", in_words(answers))
         return answers
 
     def use(self, palette: Palette, ids: Sequence[str]) -> None:
         """Ask units for what a palette wishes; who comes short is told."""
         if not ids:
-            self._tell("attention", "No units are selected. Select those it is for.")
+            self.tell("attention", "No units are selected. Select those it is for.")
             return
         told: list[str] = []
 
@@ -127,7 +127,7 @@ class Levels(QObject):
 
         self.change(change, palette.name or palette.kind)
         if told and told[0]:
-            self._tell("attention", f"{palette.name}: {told[0]}.")
+            self.tell("attention", f"{palette.name}: {told[0]}.")
 
     @property
     def view(self) -> RigView:

@@ -13,9 +13,11 @@ from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.workbench import Workbench
 from isthmus.engine import Engine, EngineStats, PortStats
 from isthmus.errors import IsthmusError
+from isthmus.looks.playback import Act
 from isthmus.net.serial_ports import said
 from isthmus.output import Composer, identity
 from isthmus.patch.numbers import write_numbers
+from isthmus.player import PlayerLink, State, Telling
 from isthmus.plural import many
 
 BEAT_MS = 200
@@ -29,6 +31,10 @@ class OutputControl(QObject):
         super().__init__(parent)
         self._bench, self._net = bench, net
         self.engine = Engine(note=settings.recovery_folder().parent / "engine.pid")
+        self.player = PlayerLink(
+            self.engine.frames, lambda: State(dict(bench.playing.playback.positions))
+        )
+        self.telling = Telling(self.player)
         self.composer = Composer(bench.levels.masters)
         self.on = False
         self._started = False
@@ -38,6 +44,7 @@ class OutputControl(QObject):
         self._moved: dict[str, tuple[int, float]] = {}  # packets it had sent, and since when
         self.stats: EngineStats = self.engine.stats()
         bench.levels.changed.connect(self.publish)
+        bench.playing.acted.connect(self._act)
         net.outlets.connect(self.engine.use)
         net.changed.connect(self._asked)
         self._timer = QTimer(self)
@@ -52,6 +59,7 @@ class OutputControl(QObject):
                 hub.reopen()
             self.engine.use(hub.outlets)
             self.engine.start()
+            self.player.start()
             self._started = True
         self.on = on
         if on:
@@ -63,20 +71,32 @@ class OutputControl(QObject):
         self._watch()
 
     def publish(self) -> None:
-        show, sending = self._bench.show, self._bench.show.sending
+        """What is wanted, told to the player; while there is none, the frame itself to the
+        engine.
+        """
+        show, sending, live = self._bench.show, self._bench.show.sending, self._bench.levels.live
+        self.engine.pace(
+            sending.artnet_rate,
+            sending.sacn_rate,
+            sending.changed_only,
+            sending.artnet_sync,
+            sending.dmx_rate,
+        )
         try:
-            self.engine.pace(
-                sending.artnet_rate,
-                sending.sacn_rate,
-                sending.changed_only,
-                sending.artnet_sync,
-                sending.dmx_rate,
-            )
-            self.engine.publish(
-                *self.composer.compose(show, self._bench.levels.live), identity(show)
-            )
+            if not self._started:
+                self.engine.publish(*self.composer.compose(show, live), identity(show))
+                return
+            plan, alone = self.composer.plan(show, live), bool(self._bench.levels.held_by())
+            self.engine.know(plan.routes)
+            self.telling.tell(live, plan, identity(show), self._bench.playing.running, alone)
         except IsthmusError as error:
             self._bench.tell("fault", str(error))
+
+    def _act(self, act: Act) -> None:
+        """Something asked of a list; the player must know the list before."""
+        if self._started:
+            self.publish()
+            self.player.act(act)
 
     def _asked(self) -> None:
         """Nodes have said what they want."""
@@ -96,6 +116,8 @@ class OutputControl(QObject):
                     "The output engine had stopped and was restarted at "
                     f"{self.engine.stats().returned_at}.",
                 )
+            if self._started and self.player.check():
+                self._bench.tell("attention", "The player had stopped and was started again.")
         except IsthmusError as error:
             self._started = self.on = self._bench.levels.sending = False
             self._bench.levels.sending_changed.emit()
@@ -187,4 +209,5 @@ class OutputControl(QObject):
 
     def stop(self) -> None:
         self._timer.stop()
+        self.player.stop()
         self.engine.stop()

@@ -18,6 +18,7 @@ from isthmus.app.model.filters import Filters
 from isthmus.app.model.known import Known
 from isthmus.app.model.levels import Levels
 from isthmus.app.model.plan_state import PlanState
+from isthmus.app.model.playing import Playing
 from isthmus.app.model.proving import Proving
 from isthmus.app.model.selection import Selection
 from isthmus.app.model.session import CallSession
@@ -65,6 +66,9 @@ class Workbench(QObject):
         # a call and a test both hold the levels: the one that begins ends the other
         self.session.first, self.proving.first = self.proving.end, self.session.end
         self.levels.held_by = self._holder
+        self.playing = Playing(now, self.levels)
+        for holder in (self.session, self.proving):  # who has the levels may have changed
+            holder.changed.connect(self.playing.follow)
 
     def _holder(self) -> str:
         if self.session.call is not None:
@@ -97,6 +101,7 @@ class Workbench(QObject):
             self.history.mark_unsaved()
         self.path, self.stamp, self.read_only, self.damage = path, stamp, read_only, list(damage)
         self.last_added = None
+        self.playing.begin_anew()
         self.levels.begin_anew()
         self.adopted.emit()
         self._after(old)
@@ -148,6 +153,7 @@ class Workbench(QObject):
 
     def _after(self, old: Show) -> None:
         self.levels.live.set_show(self.show)
+        self.playing.follow()
         self.plan.see(None)
         self.session.follow()
         self.changed.emit(old, self.show)

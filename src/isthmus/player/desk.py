@@ -1,0 +1,110 @@
+"""What the player plays: cue lists, and in front of them what is asked by hand, as one frame."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isthmus.engine.publisher import Publisher
+from isthmus.engine.shared import Identity
+from isthmus.looks.merge import merged
+from isthmus.looks.playback import Act, Playback, Position
+from isthmus.looks.programme import Programme
+from isthmus.output.rendering import Rendering
+from isthmus.output.routing import Plan
+
+
+@dataclass(frozen=True)
+class Rig:
+    """What is rendered with, all of it at once. `home` (p,) are the levels of which nothing is
+    asked.
+    """
+
+    rendering: Rendering
+    home: NDArray[np.float32]
+    plan: Plan
+    identity: Identity
+
+
+@dataclass(frozen=True)
+class Lists:
+    """The lists that may run, over the parameters of the rig."""
+
+    programmes: tuple[Programme, ...] = ()
+
+
+@dataclass(frozen=True)
+class Hand:
+    """What goes before all lists: levels of some parameters, bytes laid over, slots allowed past
+    their limits. `alone`: the lists have no say while it lasts.
+    """
+
+    index: NDArray[np.int64]
+    levels: NDArray[np.float32]
+    over: Mapping[tuple[int, int], int] = field(default_factory=dict)
+    beyond: frozenset[tuple[int, int]] = frozenset()
+    alone: bool = False
+
+
+NO_HAND = Hand(np.zeros(0, np.int64), np.zeros(0, np.float32))
+
+
+@dataclass(frozen=True)
+class State:
+    """Where the lists are: for a player that takes over from another."""
+
+    positions: dict[str, Position]
+
+
+class Desk:
+    """Takes messages, and renders the frame of any time."""
+
+    def __init__(self, publisher: Publisher) -> None:
+        self.publisher = publisher
+        self.rig: Rig | None = None
+        self.hand = NO_HAND
+        self.playback = Playback()
+        self.held: dict[int, NDArray[np.uint8]] = {}
+        self.rendered = -np.inf  # the time of the last frame
+
+    def take(self, message: object) -> None:
+        """One message of the window, or several that belong to one frame."""
+        match message:
+            case list():
+                for one in message:
+                    self.take(one)
+            case Rig():
+                self.rig = message
+            case Lists():
+                self.playback.take(message.programmes)
+            case Hand():
+                self.hand = message
+            case Act():
+                self.playback.advance(message.at)
+                self.playback.act(message)
+            case State():
+                self.playback.positions = dict(message.positions)
+
+    def waiting_for(self) -> float:
+        """When anything changes by itself next: now (−inf) while something fades."""
+        playback = self.playback
+        return -np.inf if playback.moving(self.rendered) else playback.next_due()
+
+    def render(self, time: float) -> None:
+        """The frame of a time, published."""
+        rig, hand = self.rig, self.hand
+        self.rendered = time
+        if rig is None:
+            return
+        self.playback.advance(time)
+        levels = rig.home.copy() if hand.alone else merged(self.playback, time, rig.home)
+        if len(hand.index) and hand.index[-1] < len(levels):
+            levels[hand.index] = hand.levels
+        rendering = rig.rendering
+        sent, frame = rendering.shaped(levels), rendering.compiled.frame()
+        rendering.write(sent, frame, hand.over, hand.beyond)
+        whole = rig.plan.fill(frame, lambda: rendering.dark(sent), rendering.bounds, self.held)
+        self.publisher.publish(whole, rig.plan.routes, rig.identity)
