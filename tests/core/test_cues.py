@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,6 @@ from msgspec.structs import replace
 from isthmus.demo import as_hung
 from isthmus.errors import EntryFault
 from isthmus.looks import cue_edits, edits, look_edits
-from isthmus.looks.merge import merged, winner
 from isthmus.looks.playback import Act, Playback
 from isthmus.looks.programme import Programme, Timing, compile_list
 from isthmus.output import Live
@@ -33,64 +33,70 @@ def along(since: float, seconds: float) -> float:
     return 1.0 if seconds == 0 else min(1.0, since / seconds)
 
 
-def oracle(p: Programme, log: list[Act], k: int, time: float) -> tuple[float, float, float]:
-    """(value, weight, when it was last asked for) of the kth parameter of a list after the acts of a log."""
-    last = max((i for i, a in enumerate(log) if a.what in ("to", "release")), default=-1)
-    if last < 0:
-        return 0.0, 0.0, -math.inf
-    act, since = log[last], log[last + 1 :]
-    value, weight, asked = oracle(p, log[:last], k, act.at)
-    pauses = [a.at for a in since if a.what == "pause"]
-    stands = 0.0
-    for pause in pauses:
-        stands += next((a.at for a in since if a.what == "resume" and a.at >= pause), time) - pause
-    gone = time - act.at - stands
-    if act.what == "release":
-        seconds = p.release if math.isnan(act.time) else act.time
-        return value, weight * (1 - along(gone, seconds)), asked
-    t = p.times[act.cue]
-    target, owned = float(p.targets[act.cue][k]), bool(p.owned[act.cue][k])
-    delay = t.delay if math.isnan(act.time) else 0.0
-    if not owned:
-        target = value
-    was = next((a for a in reversed(log[:last]) if a.what == "to"), None)
-    led_to = value if was is None else oracle(p, log[:last], k, 1e9)[0]
-    fresh = owned and weight <= 0
-    rises = fresh or target > value
-    asks = (t.up if rises else t.down) if p.intensity[k] else t.move
-    seconds = 0.0 if p.steps[k] else asks if math.isnan(act.time) else act.time
-    if fresh:
-        value = target
-    if owned and (p.named[act.cue][k] or fresh or led_to != target):
-        asked = act.at
-    part = along(gone - delay, seconds)
-    return value + (target - value) * part, weight + (float(owned) - weight) * part, asked
+class Oracle:
+    """What one parameter of the show does: every question goes back to the acts before it."""
 
+    def __init__(self, programmes: list[Programme], log: list[Act], base: float, at: int) -> None:
+        self.log, self.base = log, base
+        self.k = {p.id: p.index.tolist().index(at) for p in programmes if at in p.index.tolist()}
+        self.lists = {p.id: p for p in programmes if p.id in self.k}
+        self.highest = any(bool(p.highest[self.k[p.id]]) for p in self.lists.values())
+        self.share = cache(self.share)
 
-def naive(
-    programmes: list[Programme], log: list[Act], time: float, base: list[float], at: int
-) -> tuple[float, list[str]]:
-    """The level of one parameter of the show, and which list has the say (several where they say the same)."""
-    says = []
-    highest = False
-    for p in programmes:
-        mine = [a for a in log if a.list == p.id]
-        if at in p.index.tolist() and any(a.what == "to" for a in mine):
-            k = p.index.tolist().index(at)
-            highest = bool(p.highest[k])
-            value, weight, asked = oracle(p, mine, k, time)
-            if weight > 0:
-                says.append((asked, value, weight, p.id))
-    if not says:
-        return base[at], [""]
-    if highest:
-        left = 1 - max(w for _, _, w, _ in says)
-        best = max(value * weight for _, value, weight, _ in says)
-        return max(best, base[at] * left), [s[3] for s in says if s[1] * s[2] > best - 1e-5]
-    level = base[at]
-    for _, value, weight, _ in sorted(says, key=lambda s: s[0]):
-        level += (value - level) * weight
-    return level, [max(says, key=lambda s: s[0])[3]]
+    def level(self, acts: int, time: float) -> tuple[float, list[str]]:
+        """After so many acts of the log: the level, and who has the say (several where they say the same)."""
+        says = [(*self.share(name, acts, time), name) for name in self.lists]
+        says = [s for s in says if s[1] > 0]
+        if not says:
+            return self.base, [""]
+        if self.highest:
+            left = 1 - max(weight for _, weight, _, _ in says)
+            best = max(value * weight for value, weight, _, _ in says)
+            who = [s[3] for s in says if s[0] * s[1] > best - 1e-5]
+            return max(best, self.base * left), who
+        level = self.base
+        for value, weight, _, _ in sorted(says, key=lambda s: s[2]):
+            level += (value - level) * weight
+        return level, [max(says, key=lambda s: s[2])[3]]
+
+    def share(self, name: str, acts: int, time: float) -> tuple[float, float, float]:
+        """(value, weight, when it was last asked) of one list."""
+        mine = [i for i in range(acts) if self.log[i].list == name]
+        last = next((i for i in reversed(mine) if self.log[i].what in ("to", "release")), -1)
+        if last < 0:
+            return 0.0, 0.0, -math.inf
+        p, k, act = self.lists[name], self.k[name], self.log[last]
+        value, weight, asked = self.share(name, last, act.at)
+        gone = time - act.at - self.stood(mine, last, time)
+        if act.what == "release":
+            seconds = p.release if math.isnan(act.time) else act.time
+            return value, weight * (1 - along(gone, seconds)), asked
+        target, owned = float(p.targets[act.cue][k]), bool(p.owned[act.cue][k])
+        if not owned:
+            return value, weight * (1 - self.part(act, p, k, gone, False)), asked
+        was = [i for i in mine if i < last and self.log[i].what == "to"]
+        led_to = self.share(name, last, 1e9)[0] if was else 0.0
+        if p.named[act.cue][k] or weight <= 0 or led_to != target:
+            asked = act.at
+            if not self.highest:  # from what is there
+                value = self.level(last, act.at)[0]
+        if self.highest:  # from its share of what is there
+            taken = max(self.share(other, last, act.at)[1] for other in self.lists)
+            value = max(value * weight, self.base * (1 - taken))
+        return value + (target - value) * self.part(act, p, k, gone, target > value), 1.0, asked
+
+    def stood(self, mine: list[int], last: int, time: float) -> float:
+        """Seconds it was paused since an act."""
+        since = [self.log[i] for i in mine if i > last]
+        resumed = [a.at for a in since if a.what == "resume"]
+        pauses = [a.at for a in since if a.what == "pause"]
+        return sum(next((r for r in resumed if r >= at), time) - at for at in pauses)
+
+    def part(self, act: Act, p: Programme, k: int, gone: float, rises: bool) -> float:
+        t, own = p.times[act.cue], not math.isnan(act.time)
+        asks = (t.up if rises else t.down) if p.intensity[k] else t.move
+        seconds = 0.0 if p.steps[k] else act.time if own else asks
+        return along(gone - (0.0 if own else t.delay), seconds)
 
 
 levels_ = st.integers(0, 4).map(lambda n: n / 4)
@@ -147,7 +153,7 @@ def programmes(draw: st.DrawFn) -> list[Programme]:
 def test_lists_fade_and_merge_as_plain_arithmetic_says(data: st.DataObject) -> None:
     lists = data.draw(programmes())
     base = data.draw(st.lists(levels_, min_size=PARAMETERS, max_size=PARAMETERS))
-    playback = Playback({p.id: p for p in lists})
+    playback = Playback(np.array(base, np.float32), {p.id: p for p in lists})
     log: list[Act] = []
     time = 10.0
     for _ in range(data.draw(st.integers(3, 10))):
@@ -173,11 +179,11 @@ def test_lists_fade_and_merge_as_plain_arithmetic_says(data: st.DataObject) -> N
         log.append(act)
         for later in (0.0, 0.05, 0.4):
             now = time + later
-            found = merged(playback, now, np.array(base, np.float32))
+            found = playback.levels(now)
             for at in range(PARAMETERS):
-                level, who = naive(lists, log, now, base, at)
+                level, who = Oracle(lists, log, base[at], at).level(len(log), now)
                 assert found[at] == pytest.approx(level, abs=2e-5), (at, log)
-                assert winner(playback, now, at) in who
+                assert playback.winner(now, at) in who
         time += 0.4
 
 
@@ -203,24 +209,28 @@ def test_a_list_runs_by_itself_where_it_is_told_to_and_a_chase_goes_round() -> N
 
     base = np.zeros(1, np.float32)
     follows = Timing(2, 2, 2, 1, 4)
-    playback = Playback({"a": programme(times=(follows, follows, Timing(0, 0, 0, 0, math.nan)))})
+    playback = Playback(
+        base, {"a": programme(times=(follows, follows, Timing(0, 0, 0, 0, math.nan)))}
+    )
     playback.act(Act(100, "a", "to", 0))
     # 1 s delay and 2 s fade are over at 103, 4 s later cue 2 goes, from 108 to 110 it fades, at 114 cue 3
     for time, level in ((107, 0), (108.5, 0.125), (110, 0.5), (113.99, 0.5), (114, 1), (1e6, 1)):
         playback.advance(time)
-        assert merged(playback, time, base)[0] == pytest.approx(level), time
+        assert playback.levels(time)[0] == pytest.approx(level), time
     assert playback.next_due() == math.inf and not playback.moving(1e6)
 
     def chase(direction: str) -> list[int]:
         step = Timing(0, 0, 0, 0, math.nan)
-        p = Playback({"a": programme(times=(step,) * 3, round=True, step=0.5, direction=direction)})
+        p = Playback(
+            base, {"a": programme(times=(step,) * 3, round=True, step=0.5, direction=direction)}
+        )
         p.act(Act(0, "a", "to", 1))
         seen = []
         for n in range(8):
             p.advance(0.5 * n + 0.1)
             seen.append(p.positions["a"].cue)
         p.advance(0.5 * 4_000_001 + 0.1)  # left alone for weeks: at once, and in step
-        q = Playback(p.programmes)
+        q = Playback(base, p.programmes)
         q.act(Act(0, "a", "to", 1))
         while q.positions["a"].start < 0.5 * 13:
             q.advance(q.next_due())
@@ -363,12 +373,15 @@ def test_a_cue_is_the_same_walked_to_or_jumped_to(walk: list[int], last: int) ->
     )
     programme, _ = compile_list(made.show, made.show.cue_lists[0], made.blank)
     base = made.blank.levels
-    walked, jumped = Playback({programme.id: programme}), Playback({programme.id: programme})
+    walked, jumped = (
+        Playback(base, {programme.id: programme}),
+        Playback(base, {programme.id: programme}),
+    )
     for n, cue in enumerate(walk):
         walked.act(Act(float(n), programme.id, "to", cue))
     for playback in (walked, jumped):
         playback.act(Act(10.0, programme.id, "to", last))
-    assert merged(walked, 20.0, base) == pytest.approx(merged(jumped, 20.0, base), abs=1e-6)
+    assert walked.levels(20.0) == pytest.approx(jumped.levels(20.0), abs=1e-6)
 
 
 def test_a_look_taken_from_now_does_again_what_was_done_and_names_the_palettes(demo: Show) -> None:

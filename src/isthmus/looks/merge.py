@@ -1,41 +1,53 @@
 """Several lists at once on the same parameters: the highest counts where a channel says so (HTP),
-else the latest (LTP), each as far as it has taken the parameter over.
+else the latest (LTP), each as far as it has a say.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import NamedTuple
+
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.looks.playback import Playback
+from isthmus.looks.position import Floats, Position
+from isthmus.looks.programme import Programme
 
-Levels = NDArray[np.float32]
+Running = Sequence[tuple[Programme, Position]]
 
 
-def merged(playback: Playback, time: float, base: Levels) -> Levels:
+class Stack(NamedTuple):
+    """All parameters any list has: (m,) which and whether the highest counts; (lists, m) value,
+    weight, and when it was last asked.
+    """
+
+    index: NDArray[np.int64]
+    highest: NDArray[np.bool_]
+    value: Floats
+    weight: Floats
+    order: NDArray[np.float64]
+
+
+def merged(running: Running, time: float, base: Floats) -> Floats:
     """The levels of all parameters: `base` (p,) where no list has any say."""
     found = base.copy()
-    if not playback.positions:
+    if not running:
         return found
-    index, value, weight, order, highest = stacked(playback, time)
-    below = base[index]
-    high = np.maximum((value * weight).max(axis=0), below * (1 - weight.max(axis=0)))
+    one = stacked(running, time)
+    below = base[one.index]
+    high = np.maximum((one.value * one.weight).max(axis=0), below * (1 - one.weight.max(axis=0)))
     latest = below
-    for row in np.argsort(order, axis=0, kind="stable")[:, None]:
-        v, w = np.take_along_axis(value, row, 0)[0], np.take_along_axis(weight, row, 0)[0]
+    for row in np.argsort(one.order, axis=0, kind="stable")[:, None]:
+        v, w = np.take_along_axis(one.value, row, 0)[0], np.take_along_axis(one.weight, row, 0)[0]
         latest = latest + (v - latest) * w
-    found[index] = np.where(highest, high, latest)
+    found[one.index] = np.where(one.highest, high, latest)
     return found
 
 
-def stacked(
-    playback: Playback, time: float
-) -> tuple[NDArray[np.int64], Levels, Levels, NDArray[np.float64], NDArray[np.bool_]]:
-    """Of all parameters any list has: (m,) which, (lists, m) value, weight and order of each list,
-    (m,) whether the highest counts.
-    """
-    running = [(playback.programmes[name], p) for name, p in playback.positions.items()]
-    index = np.unique(np.concatenate([programme.index for programme, _ in running]))
+def stacked(running: Running, time: float) -> Stack:
+    index = running[0][0].index
+    if len(running) > 1:
+        index = np.unique(np.concatenate([programme.index for programme, _ in running]))
     shape = len(running), len(index)
     value, weight = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
     order, highest = np.full(shape, -np.inf), np.zeros(len(index), bool)
@@ -44,17 +56,24 @@ def stacked(
         value[row, at], weight[row, at] = position.at(time)
         order[row, at] = position.order
         highest[at] = programme.highest
-    return index, value, weight, order, highest
+    return Stack(index, highest, value, weight, order)
 
 
-def winner(playback: Playback, time: float, parameter: int) -> str:
+def say(running: Running, time: float, index: NDArray[np.int64]) -> Floats:
+    """How much of a say any list has on parameters, (n,), 0…1."""
+    one = stacked(running, time)
+    whole = np.zeros(int(max(index.max(initial=0), one.index.max(initial=0))) + 1, np.float32)
+    whole[one.index] = one.weight.max(axis=0)
+    return whole[index]
+
+
+def winner(running: Running, time: float, parameter: int) -> str:
     """The id of the list that has the say on a parameter; "" where none has."""
-    if not playback.positions:
+    if not running:
         return ""
-    names = list(playback.positions)
-    index, value, weight, order, highest = stacked(playback, time)
-    at = int(np.searchsorted(index, parameter))
-    if at >= len(index) or index[at] != parameter or not (weight[:, at] > 0).any():
+    one = stacked(running, time)
+    at = int(np.searchsorted(one.index, parameter))
+    if at >= len(one.index) or one.index[at] != parameter or not (one.weight[:, at] > 0).any():
         return ""
-    says = value[:, at] * weight[:, at] if highest[at] else order[:, at]
-    return names[int(np.where(weight[:, at] > 0, says, -np.inf).argmax())]
+    says = one.value[:, at] * one.weight[:, at] if one.highest[at] else one.order[:, at]
+    return running[int(np.where(one.weight[:, at] > 0, says, -np.inf).argmax())][0].id

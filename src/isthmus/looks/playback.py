@@ -15,9 +15,9 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.looks.merge import merged, say, winner
+from isthmus.looks.position import Floats, Position
 from isthmus.looks.programme import Programme, Timing
-
-Floats = NDArray[np.float32]
 
 
 @dataclass(frozen=True)
@@ -33,54 +33,6 @@ class Act:
     time: float = math.nan
 
 
-@dataclass(frozen=True)
-class Position:
-    """Where a list stands. All arrays are (n,), over the parameters of its programme.
-
-    `order` is when it was last asked for each: where several lists want one, the later counts.
-    """
-
-    cue: int
-    start: float
-    timing: Timing
-    from_value: Floats
-    to_value: Floats
-    from_weight: Floats
-    to_weight: Floats
-    seconds: Floats  # how long each fades
-    order: NDArray[np.float64]
-    forth: bool = True
-    paused: float = math.nan
-    releasing: bool = False
-
-    def at(self, time: float) -> tuple[Floats, Floats]:
-        """(value, weight) of each parameter."""
-        part = self.parts(time)
-        value = self.from_value + (self.to_value - self.from_value) * part
-        weight = self.from_weight + (self.to_weight - self.from_weight) * part
-        return value.astype(np.float32, copy=False), weight.astype(np.float32, copy=False)
-
-    def parts(self, time: float) -> Floats:
-        """How far along its fade each parameter is, 0…1."""
-        gone = self.gone(time)
-        if gone >= self.timing.whole:
-            return np.ones(len(self.seconds), np.float32)
-        if gone < self.timing.delay:
-            return np.zeros(len(self.seconds), np.float32)
-        since = np.float32(gone - self.timing.delay)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            part = np.minimum(since / self.seconds, np.float32(1))
-        return np.where(self.seconds <= 0, np.float32(1), part).astype(np.float32)
-
-    def gone(self, time: float) -> float:
-        """Seconds since its Go, those it was paused left out."""
-        return (time if math.isnan(self.paused) else min(time, self.paused)) - self.start
-
-    def done(self, time: float) -> bool:
-        """Whether nothing of it fades any more."""
-        return self.gone(time) >= self.timing.whole or not math.isnan(self.paused)
-
-
 def _nowhere(programme: Programme) -> Position:
     none = np.zeros(len(programme.index), np.float32)
     still = Timing(0.0, 0.0, 0.0, 0.0, math.nan)
@@ -94,6 +46,7 @@ class Playback:
     from its own time on.
     """
 
+    home: Floats  # (p,) levels of all parameters of which nothing is asked
     programmes: dict[str, Programme] = field(default_factory=dict)
     positions: dict[str, Position] = field(default_factory=dict)  # only of lists that hold anything
 
@@ -124,15 +77,15 @@ class Playback:
         value, weight = old.at(act.at)
         owned = programme.owned[act.cue]
         target = np.where(owned, programme.targets[act.cue], value)
-        fresh = owned & (weight <= 0)  # fades in over what is below it
-        value = np.where(fresh, target, value)
-        rising = fresh | (target > value)
+        fresh = owned & (weight <= 0)
+        changed = owned & (programme.named[act.cue] | fresh | (old.to_value != target))
+        if programme.round and forth is not None:  # of the steps of a chase only the first takes
+            changed &= old.order == -math.inf
+        value = self._from(programme, act.at, value, weight, owned, changed)
+        rising = target > value
         seconds = np.where(rising, np.float32(timing.up), np.float32(timing.down))
         seconds = np.where(programme.intensity, seconds, np.float32(timing.move))
         seconds[programme.steps] = 0
-        changed = owned & (programme.named[act.cue] | fresh | (old.to_value != target))
-        if programme.round:  # the steps of a chase take nothing from what came after its Go
-            changed &= old.order == -math.inf if forth is not None else True
         order = np.where(changed, act.at, old.order)
         self.positions[programme.id] = Position(
             act.cue,
@@ -140,12 +93,44 @@ class Playback:
             timing,
             value.astype(np.float32),
             target.astype(np.float32),
-            weight.astype(np.float32),
+            np.where(owned, 1, weight).astype(np.float32),
             owned.astype(np.float32),
             seconds.astype(np.float32),
             order,
             old.forth if forth is None else forth,
         )
+
+    def _from(
+        self,
+        programme: Programme,
+        at: float,
+        value: Floats,
+        weight: Floats,
+        owned: NDArray[np.bool_],
+        changed: NDArray[np.bool_],
+    ) -> NDArray:
+        """Where its parameters begin a fade: the latest counts, so from what is there now; where
+        the highest counts, from its own share of it.
+        """
+        index = programme.index
+        home = self.home[index]
+        taken = say(self.running, at, index) if self.positions else np.zeros_like(home)
+        now = merged(self.running, at, self.home)[index]
+        own = np.maximum(value * weight, home * (1 - taken))
+        return np.where(owned & programme.highest, own, np.where(changed, now, value))
+
+    @property
+    def running(self) -> list[tuple[Programme, Position]]:
+        """The lists that hold anything, and where they are."""
+        return [(self.programmes[name], p) for name, p in self.positions.items()]
+
+    def levels(self, time: float) -> Floats:
+        """The levels of all parameters."""
+        return merged(self.running, time, self.home)
+
+    def winner(self, time: float, parameter: int) -> str:
+        """The id of the list that has the say on a parameter; "" where none has."""
+        return winner(self.running, time, parameter)
 
     def _release(self, programme: Programme, position: Position, act: Act) -> None:
         time = programme.release if math.isnan(act.time) else act.time
@@ -218,8 +203,12 @@ class Playback:
 
     # ------------------------------------------------------------ another programme
 
-    def take(self, programmes: Iterable[Programme]) -> None:
-        """The lists as they are now edited; those that run go on where they are."""
+    def take(self, programmes: Iterable[Programme], home: Floats | None = None) -> None:
+        """The lists as they are now edited; those that run go on where they are. `home` when the
+        parameters are others.
+        """
+        if home is not None:
+            self.home = home
         before, self.programmes = self.programmes, {p.id: p for p in programmes}
         for name, position in list(self.positions.items()):
             old, new = before[name], self.programmes.get(name)

@@ -45,7 +45,7 @@ class Timing:
         return self.delay + max(self.up, self.down, self.move)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Programme:
     """n parameters of a show over c cues. `index` (n,) says which, ascending; `targets` (c, n)
     are levels 0…1 and mean something where `owned` (c, n); `named` (c, n): the cue's own look says

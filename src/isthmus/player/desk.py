@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from isthmus.engine.publisher import Publisher
 from isthmus.engine.shared import Identity
-from isthmus.looks.merge import merged
-from isthmus.looks.playback import Act, Playback, Position
+from isthmus.looks.playback import Act, Playback
+from isthmus.looks.position import Position
 from isthmus.looks.programme import Programme
 from isthmus.output.rendering import Rendering
 from isthmus.output.routing import Plan
@@ -19,20 +19,20 @@ from isthmus.output.routing import Plan
 
 @dataclass(frozen=True)
 class Rig:
-    """What is rendered with, all of it at once. `home` (p,) are the levels of which nothing is
-    asked.
-    """
+    """What is rendered with, all of it at once."""
 
     rendering: Rendering
-    home: NDArray[np.float32]
     plan: Plan
     identity: Identity
 
 
 @dataclass(frozen=True)
 class Lists:
-    """The lists that may run, over the parameters of the rig."""
+    """The lists that may run, over the parameters of the rig. `home` (p,) are the levels of which
+    nothing is asked.
+    """
 
+    home: NDArray[np.float32]
     programmes: tuple[Programme, ...] = ()
 
 
@@ -49,6 +49,7 @@ class Hand:
     alone: bool = False
 
 
+NO_LISTS = Lists(np.zeros(0, np.float32))
 NO_HAND = Hand(np.zeros(0, np.int64), np.zeros(0, np.float32))
 
 
@@ -66,7 +67,7 @@ class Desk:
         self.publisher = publisher
         self.rig: Rig | None = None
         self.hand = NO_HAND
-        self.playback = Playback()
+        self.playback = Playback(NO_LISTS.home)
         self.held: dict[int, NDArray[np.uint8]] = {}
         self.rendered = -np.inf  # the time of the last frame
 
@@ -79,7 +80,7 @@ class Desk:
             case Rig():
                 self.rig = message
             case Lists():
-                self.playback.take(message.programmes)
+                self.playback.take(message.programmes, message.home)
             case Hand():
                 self.hand = message
             case Act():
@@ -99,8 +100,9 @@ class Desk:
         self.rendered = time
         if rig is None:
             return
-        self.playback.advance(time)
-        levels = rig.home.copy() if hand.alone else merged(self.playback, time, rig.home)
+        playback = self.playback
+        playback.advance(time)
+        levels = playback.home.copy() if hand.alone else playback.levels(time)
         if len(hand.index) and hand.index[-1] < len(levels):
             levels[hand.index] = hand.levels
         rendering = rig.rendering

@@ -19,7 +19,7 @@ from queue import SimpleQueue
 from isthmus.engine import shared as sh
 from isthmus.errors import NetworkFault, os_reason
 from isthmus.looks.playback import Act
-from isthmus.player.desk import NO_HAND, Hand, Lists, Rig, State
+from isthmus.player.desk import NO_HAND, NO_LISTS, Hand, Lists, Rig, State
 
 HUNG = 0.6  # seconds without a sign of life
 STARTING = 10.0  # seconds it may take until the first one
@@ -32,13 +32,18 @@ class PlayerLink:
         self._frames, self._state = frames, state
         self._process: subprocess.Popen[bytes] | None = None
         self._queue: SimpleQueue[object] = SimpleQueue()
-        self._told: tuple[Rig | None, Lists, Hand] = None, Lists(), NO_HAND
+        self._told: tuple[Rig | None, Lists, Hand] = None, NO_LISTS, NO_HAND
         self._started = 0.0
         self.restarts = 0
 
     @property
     def pid(self) -> int:
         return self._process.pid if self._process else 0
+
+    @property
+    def alive(self) -> bool:
+        """Whether it has shown a sign of life since it was started."""
+        return self._process is not None and bool(self._frames.words[sh.P_ALIVE])
 
     def start(self) -> None:
         """Raises NetworkFault when no process can be started."""

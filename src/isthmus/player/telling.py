@@ -12,7 +12,7 @@ from isthmus.looks.programme import Programme
 from isthmus.output import Live
 from isthmus.output.rendering import Rendering
 from isthmus.output.routing import Plan
-from isthmus.player.desk import NO_HAND, Hand, Lists, Rig
+from isthmus.player.desk import NO_HAND, NO_LISTS, Hand, Lists, Rig
 from isthmus.player.link import PlayerLink
 
 
@@ -21,7 +21,7 @@ class Telling:
         self._link = link
         self._rendering: Rendering | None = None
         self._rig: Rig | None = None
-        self._lists, self._hand = Lists(), NO_HAND
+        self._lists, self._hand = NO_LISTS, NO_HAND
 
     def tell(
         self,
@@ -33,30 +33,22 @@ class Telling:
     ) -> None:
         """Raises NetworkFault for more universes or outputs than can be sent."""
         rig = self._rig_of(live, plan, identity)
-        if len(programmes) != len(self._lists.programmes) or any(
-            a is not b for a, b in zip(programmes, self._lists.programmes, strict=True)
-        ):
-            self._lists = Lists(tuple(programmes))
+        home, old = live.compiled.defaults, self._lists
+        if home is not old.home or list(programmes) != list(old.programmes):
+            self._lists = Lists(home, tuple(programmes))
         hand = hand_of(live, alone)
         if not _same(hand, self._hand):
             self._hand = hand
         self._link.show(rig, self._lists, self._hand)
 
     def _rig_of(self, live: Live, plan: Plan, identity: Identity) -> Rig:
-        old = self._rig
-        if (
-            old
-            and self._rendering is live.rendering
-            and (old.plan, old.identity) == (plan, identity)
-        ):
+        old, same = self._rig, self._rendering is live.rendering
+        if old and same and (old.plan, old.identity) == (plan, identity):
             return old
         fits(live.compiled.slots + SLOTS * len(plan.extra), len(plan.routes))
-        if old and self._rendering is live.rendering:
-            abroad = old.rendering
-        else:
-            abroad = live.rendering.abroad()
+        abroad = old.rendering if old and same else live.rendering.abroad()
         self._rendering = live.rendering
-        self._rig = Rig(abroad, live.compiled.defaults, plan, identity)
+        self._rig = Rig(abroad, plan, identity)
         return self._rig
 
 

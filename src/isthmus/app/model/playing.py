@@ -15,8 +15,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from isthmus.app.model.levels import Levels
 from isthmus.looks import Short
 from isthmus.looks.cue_edits import cue_list, say_number
-from isthmus.looks.merge import merged, winner
-from isthmus.looks.playback import Act, Playback, Position
+from isthmus.looks.playback import Act, Playback
+from isthmus.looks.position import Position
 from isthmus.looks.programme import Programme, compile_list, in_order
 from isthmus.show import Show
 from isthmus.show.records import Cue, CueList
@@ -32,7 +32,7 @@ class Playing(QObject):
     def __init__(self, show: Callable[[], Show], levels: Levels) -> None:
         super().__init__()
         self._show, self._levels = show, levels
-        self.playback = Playback()
+        self.playback = Playback(levels.live.compiled.defaults)
         self._made: dict[str, tuple[tuple[object, ...], Programme, dict[str, list[Short]]]] = {}
         self._timer = QTimer(self)
         self._timer.setInterval(PICTURES_MS)
@@ -143,7 +143,7 @@ class Playing(QObject):
         """Which list and cue has the say on a parameter, in words; "" when none has."""
         if self._muted:
             return ""
-        found = winner(self.playback, time.monotonic(), parameter)
+        found = self.playback.winner(time.monotonic(), parameter)
         cue = self.cue_now(found) if found else None
         if cue is None:
             return ""
@@ -166,9 +166,9 @@ class Playing(QObject):
         """The lists that run, as the show has them now."""
         there = {cues.id for cues in self._show().cue_lists}
         running = [self.programme(n) for n in self.playback.positions if n in there]
-        old = self.running
-        if len(running) != len(old) or any(a is not b for a, b in zip(running, old, strict=True)):
-            self.playback.take(running)
+        home = self._levels.live.compiled.defaults
+        if home is not self.playback.home or running != list(self.running):
+            self.playback.take(running, home)
 
     def _look(self, told: bool = True) -> None:
         """What the lists make of the levels now."""
@@ -177,7 +177,7 @@ class Playing(QObject):
         live = self._levels.live
         if self.playback.positions and not self._muted:
             units = frozenset(key[0] for p in self.running for key in p.keys)
-            live.play(merged(self.playback, now, live.compiled.defaults), units)
+            live.play(self.playback.levels(now), units)
         elif live.played is not None:
             live.play(None)
         busy = self.playback.moving(now) or self.playback.next_due() < math.inf
@@ -191,7 +191,7 @@ class Playing(QObject):
 
     def begin_anew(self) -> None:
         """Another show: nothing runs."""
-        self.playback, self._made = Playback(), {}
+        self.playback, self._made = Playback(self._levels.live.compiled.defaults), {}
         self._timer.stop()
         self.changed.emit()
 

@@ -1,0 +1,190 @@
+"""The player, from acts to packets: fades on the wire are straight lines of the time they were asked at, whoever sleeps, dies or hangs."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import threading
+import time
+from collections.abc import Iterator
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from helpers.tools import until
+from isthmus.demo import as_hung
+from isthmus.engine import Engine
+from isthmus.looks import cue_edits, look_edits
+from isthmus.looks.playback import Act, Playback
+from isthmus.looks.programme import compile_list
+from isthmus.output import Composer, Live, Masters, identity
+from isthmus.player import PlayerLink, State, Telling
+from isthmus.show.records import PLAIN_HANDLING, SLOTS, Cue, CueList, Look, LookLine, Output, Wish
+from isthmus.wire import artnet
+
+HERE = "127.0.0.7"
+
+
+class House:
+    """What a window does, without one: a show with a dimmer that fades from 0 to full in 4 s, and back."""
+
+    def __init__(self) -> None:
+        demo = as_hung()
+        live = Live(demo)
+        self.unit = next(
+            u.id
+            for u in demo.units
+            if u.patch
+            and (u.limits, u.handling) == ((), PLAIN_HANDLING)
+            and (p := live.program(u.id))
+            and [c.channel.resolution for c in p.chart.channels if c.attribute == "Dimmer"] == [2]
+        )
+        found = demo.unit(self.unit)
+        assert found
+        universe = found.patch[0].universe
+        show = replace(
+            demo, outputs=(Output(id="o", universe=universe, host=HERE, port_address=5),)
+        )
+        show, self.list = cue_edits.put_list(show, CueList(id="", number=0))
+        for level in (0.0, 1.0):
+            line = LookLine(units=(self.unit,), wish=Wish(intensity=level))
+            show, look = look_edits.put(show, Look(id="", number=0, lines=(line,)))
+            show, _ = cue_edits.put_cue(
+                show, self.list, Cue(id="", number=0, look=look, up=4, down=4)
+            )
+        self.live, self.show = Live(show), show
+        programme, _ = compile_list(show, show.cue_lists[0], self.live.blank())
+        self.playback = Playback(self.live.compiled.defaults, {programme.id: programme})
+        self.engine = Engine()
+        self.player = PlayerLink(self.engine.frames, lambda: State(dict(self.playback.positions)))
+        self.telling = Telling(self.player)
+        self.composer = Composer(Masters())
+        (at,) = self.live.compiled.places.get((self.unit, 0, "Dimmer"))
+        group = next(g for g in self.live.compiled.groups if g.first <= at < g.last)
+        coarse, fine = (int(s[at - group.first]) for s in group.slots)
+        row = self.live.compiled.universes.index(universe) * SLOTS
+        self.slots = coarse - row, fine - row
+        self.seen: list[tuple[float, float]] = []  # (when, level 0…1)
+        self.sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        self.sock.bind((HERE, artnet.PORT))
+        self.sock.settimeout(0.1)
+        self.open = True
+        self.thread = threading.Thread(target=self._listen)
+        self.thread.start()
+
+    def _listen(self) -> None:
+        while self.open:
+            try:
+                data = self.sock.recv(2048)
+            except TimeoutError:
+                continue
+            packet = artnet.decode(data)
+            if isinstance(packet, artnet.ArtDmx):
+                coarse, fine = (packet.slots[s] for s in self.slots)
+                self.seen.append((time.monotonic(), (256 * coarse + fine) / 65535))
+
+    def begin(self) -> None:
+        self.engine.start()
+        self.player.start()
+        self.engine.enable(True)
+        self.tell()
+        assert until(lambda: self.player.alive and len(self.seen) > 5, wait=self.wait)
+
+    def tell(self) -> None:
+        plan = self.composer.plan(self.show, self.live)
+        self.telling.tell(
+            self.live, plan, identity(self.show), tuple(self.playback.programmes.values())
+        )
+
+    def go(self, cue: int) -> float:
+        act = Act(time.monotonic(), self.list, "to", cue)
+        self.playback.act(act)
+        self.player.act(act)
+        return act.at
+
+    def wait(self, seconds: float) -> None:
+        self.engine.beat()
+        time.sleep(seconds)
+
+    def end(self) -> None:
+        self.player.stop()
+        self.engine.stop()
+        self.open = False
+        self.thread.join()
+        self.sock.close()
+
+    def since(self, begun: float) -> np.ndarray:
+        """(n, 2) seconds since, and level, of what was received."""
+        return np.array([(t - begun, level) for t, level in self.seen if t > begun]).reshape(-1, 2)
+
+
+@pytest.fixture
+def house() -> Iterator[House]:
+    made = House()
+    try:
+        made.begin()
+        yield made
+    finally:
+        made.end()
+
+
+def test_a_fade_goes_on_evenly_while_the_window_does_nothing_at_all(house: House) -> None:
+    house.go(0)
+    begun = house.go(1)
+    time.sleep(2.0)  # no beat, no message
+    house.wait(0)
+    time.sleep(1.0)
+    got = house.since(begun)
+    fading = got[(got[:, 0] > 0.2) & (got[:, 0] < 2.9)]
+    # a packet is rendered for the moment it goes out, and arrives a little later
+    late = fading[:, 0] - fading[:, 1] * 4.0
+    assert np.median(np.abs(late)) < 0.03 and (late > -0.03).all()
+    steps = np.diff(fading[:, 1])
+    assert (steps >= 0).all() and len(np.unique(fading[:, 1])) > 0.9 * len(fading) > 40
+    assert np.percentile(steps, 95) < 1.5 * 0.25 / 44
+
+
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP])
+def test_a_player_that_dies_or_hangs_is_there_again_with_its_state(house: House, how: int) -> None:
+    house.live.ask({(house.unit, 0, "Pan"): 0.25})
+    house.go(0)
+    begun = house.go(1)
+    house.tell()
+    assert until(lambda: house.since(begun)[-1:, 1].sum() > 0.2, wait=house.wait)
+    os.kill(house.player.pid, how)
+    stopped = time.monotonic()
+    assert until(house.player.check, wait=house.wait)
+    assert house.player.restarts == 1
+    held = {level for t, level in house.seen if stopped + 0.1 < t}
+    assert len(held) <= 1  # the engine goes on with the last frame
+    assert until(lambda: house.player.alive, wait=house.wait)
+    assert until(lambda: house.since(begun)[-1, 1] == 1.0, wait=house.wait)
+    got = house.since(begun)
+    moving = got[(got[:, 1] > got[got[:, 0] < stopped - begun][-1, 1] + 0.02) & (got[:, 1] < 1)]
+    assert len(moving) == 0 or np.median(np.abs(moving[:, 0] - 4 * moving[:, 1])) < 0.1
+    assert house.engine.stats().errors == 0
+
+
+def test_what_the_hand_holds_stays_in_front_and_what_is_edited_comes_between_two_frames(
+    house: House,
+) -> None:
+    house.go(0)
+    house.go(1)
+    house.live.ask({(house.unit, 0, "Dimmer"): 0.125})
+    house.tell()
+    assert until(lambda: house.seen[-1][1] == pytest.approx(0.125, abs=1e-4), wait=house.wait)
+    house.live.let_go([house.unit])
+    house.tell()
+    assert until(lambda: house.seen[-1][1] == 1.0, wait=house.wait)
+    look = house.show.looks[1]
+    line = replace(look.lines[0], wish=Wish(intensity=0.5))
+    house.show, _ = look_edits.put(house.show, replace(look, lines=(line,)))
+    house.live.set_show(house.show)
+    programme, _ = compile_list(house.show, house.show.cue_lists[0], house.live.blank())
+    house.playback.take([programme], house.live.compiled.defaults)
+    mark = len(house.seen)
+    house.tell()
+    assert until(lambda: house.seen[-1][1] == pytest.approx(0.5, abs=1e-4), wait=house.wait)
+    assert {round(level, 3) for _, level in house.seen[mark:]} <= {1.0, 0.5}
