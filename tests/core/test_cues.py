@@ -41,7 +41,7 @@ class Oracle:
         self.k = {p.id: p.index.tolist().index(at) for p in programmes if at in p.index.tolist()}
         self.lists = {p.id: p for p in programmes if p.id in self.k}
         self.highest = any(bool(p.highest[self.k[p.id]]) for p in self.lists.values())
-        self.share = cache(self.share)
+        self.share, self.level = cache(self.share), cache(self.level)
 
     def level(self, acts: int, time: float) -> tuple[float, list[str]]:
         """After so many acts of the log: the level, and who has the say (several where they say the same)."""
@@ -74,9 +74,7 @@ class Oracle:
         target, owned = float(p.targets[act.cue][k]), bool(p.owned[act.cue][k])
         if not owned:
             return value, weight * (1 - self.part(act, p, k, gone, False)), asked
-        was = [i for i in mine if i < last and self.log[i].what == "to"]
-        led_to = self.share(name, last, 1e9)[0] if was else 0.0
-        if p.named[act.cue][k] or weight <= 0 or led_to != target:
+        if p.named[act.cue][k] or weight <= 0 or self.heading(name, last) != target:
             asked = act.at
             if not self.highest:  # from what is there
                 value = self.level(last, act.at)[0]
@@ -84,6 +82,19 @@ class Oracle:
             taken = max(self.share(other, last, act.at)[1] for other in self.lists)
             value = max(value * weight, self.base * (1 - taken))
         return value + (target - value) * self.part(act, p, k, gone, target > value), 1.0, asked
+
+    def heading(self, name: str, acts: int) -> float:
+        """Where the cue before leads, however far it got."""
+        was = [i for i in range(acts) if (self.log[i].list, self.log[i].what) == (name, "to")]
+        if not was:
+            return 0.0
+        p, k, cue = self.lists[name], self.k[name], self.log[was[-1]].cue
+        owned = p.owned[cue][k]
+        return (
+            float(p.targets[cue][k])
+            if owned
+            else self.share(name, was[-1], self.log[was[-1]].at)[0]
+        )
 
     def stood(self, mine: list[int], last: int, time: float) -> float:
         """Seconds it was paused since an act."""
@@ -150,7 +161,7 @@ def programmes(draw: st.DrawFn) -> list[Programme]:
     return made
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=250, deadline=None)
 @given(st.data())
 def test_lists_fade_and_merge_as_plain_arithmetic_says(data: st.DataObject) -> None:
     lists = data.draw(programmes())
@@ -159,7 +170,7 @@ def test_lists_fade_and_merge_as_plain_arithmetic_says(data: st.DataObject) -> N
     log: list[Act] = []
     time = 10.0
     for _ in range(data.draw(st.integers(3, 10))):
-        time += data.draw(st.sampled_from([0.1, 0.3, 0.7, 2.0]))
+        time += data.draw(st.sampled_from([0.1031, 0.3177, 0.7243, 2.0391]))
         p = data.draw(st.sampled_from(lists))
         mine = [a.what for a in log if a.list == p.id]
         paused = [w for w in mine if w in ("pause", "resume", "to")][-1:] == ["pause"]
@@ -179,14 +190,14 @@ def test_lists_fade_and_merge_as_plain_arithmetic_says(data: st.DataObject) -> N
         playback.advance(time)
         playback.act(act)
         log.append(act)
-        for later in (0.0, 0.05, 0.4):
+        for later in (0.0, 0.0513, 0.4129):
             now = time + later
             found = playback.levels(now)
             for at in range(PARAMETERS):
                 level, who = Oracle(lists, log, base[at], at).level(len(log), now)
                 assert found[at] == pytest.approx(level, abs=2e-5), (at, log)
                 assert playback.winner(now, at) in who
-        time += 0.4
+        time += 0.4129
 
 
 def test_a_list_runs_by_itself_where_it_is_told_to_and_a_chase_goes_round() -> None:
