@@ -10,15 +10,14 @@ from typing import Any
 import msgspec
 
 from isthmus.cli.common import DONE, Result, keep, load, saving
-from isthmus.errors import EntryFault
 from isthmus.looks import KINDS, apply, in_words
 from isthmus.looks.edits import of_kind
+from isthmus.looks.lines import named
 from isthmus.looks.starters import with_starters
 from isthmus.looks.words import say_palette
 from isthmus.output import Live
 from isthmus.patch.choose import read_choice
 from isthmus.plural import many
-from isthmus.show.records import Palette, Show
 
 Verb = Callable[..., argparse.ArgumentParser]
 
@@ -41,7 +40,7 @@ def palettes_make_starters(options: argparse.Namespace) -> Result:
 def palettes_use(options: argparse.Namespace) -> Result:
     """What units would be asked for, and who comes short."""
     show = load(options.show)
-    one = _named(show, options.palette)
+    one = named(show, options.palette)
     live = Live(show)
     ids = read_choice(show, options.units or "all").ids
     asked, short = apply(live, one, ids)
@@ -64,18 +63,6 @@ def palettes_use(options: argparse.Namespace) -> Result:
     lines = [words, *(f"{s.number:>6}  {s.words}" for s in short)]
     data = {"palette": one.name, "levels": levels, "short": misses, "words": in_words(short)}
     return DONE, data, lines
-
-
-def _named(show: Show, text: str) -> Palette:
-    """`colour 4`, or a name. Raises EntryFault for what names none or several."""
-    low = " ".join(text.split()).casefold()
-    found = [p for p in show.palettes if f"{p.kind} {p.number}" == low] or [
-        p for p in show.palettes if p.name.casefold() == low
-    ]
-    if len(found) != 1:
-        why = f"{len(found)} palettes are called" if found else "no palette is called"
-        raise EntryFault(f"{why} “{text}”.", do="Say kind and number, such as “colour 4”.")
-    return found[0]
 
 
 def add_verbs(verbs: Any, verb: Verb) -> None:

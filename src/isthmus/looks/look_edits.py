@@ -12,6 +12,7 @@ from isthmus.looks.edits import LONGEST, MOST
 from isthmus.looks.realise import KINDS, apply, together
 from isthmus.looks.taken import OF_KIND, taken
 from isthmus.output import Live
+from isthmus.patch.groups import members
 from isthmus.show.records import Look, LookLine, Show, Wish, new_id
 
 Used = Mapping[tuple[str, str], str]  # (unit, kind) → the palette it was last asked for
@@ -53,6 +54,18 @@ def put(show: Show, one: Look) -> tuple[Show, str]:
     there = any(o.id == made.id for o in show.looks)
     kept = tuple(made if o.id == made.id else o for o in show.looks)
     return replace(show, looks=kept if there else (*show.looks, made)), made.id
+
+
+def named(show: Show, text: str) -> Look:
+    """`3`, `3 Dawn` or `Dawn`. Raises EntryFault for what names none or several."""
+    low = " ".join(text.split()).casefold()
+    found = [o for o in show.looks if f"{o.number} {o.name}".strip().casefold() == low] or [
+        o for o in show.looks if low in (str(o.number), o.name.casefold())
+    ]
+    if len(found) != 1:
+        why = f"{len(found)} looks are called" if found else "no look is called"
+        raise EntryFault(f"{why} “{text}”.", do="Write the number of a look.")
+    return found[0]
 
 
 def remove(show: Show, look_id: str) -> Show:
@@ -164,7 +177,7 @@ def looks_with(
     show: Show, palettes: Collection[str] = (), units: Collection[str] = ()
 ) -> list[Look]:
     """Looks that name any of these palettes or units, by themselves or by a group."""
-    groups = {g.id for g in show.groups if set(g.units) & set(units)}
+    groups = {g.id for g in show.groups if units and set(members(show, g)) & set(units)}
     return [
         one
         for one in by_number(show)

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from isthmus.looks.realise import NOTHING, Short, realise, together, wish_of
 from isthmus.output import Live
 from isthmus.output.live import Asked
+from isthmus.patch.groups import members
 from isthmus.profiles.light import LightProgram
 from isthmus.show.records import Look, LookLine, Palette, Show, Unit, Wish
 
@@ -33,7 +34,7 @@ class Book:
 
     def __init__(self, show: Show) -> None:
         self.units: dict[str, Unit] = {u.id: u for u in show.units}
-        self.groups = {g.id: g.units for g in show.groups}
+        self.groups = {g.id: members(show, g) for g in show.groups}
         self.palettes: dict[str, Palette] = {p.id: p for p in show.palettes}
 
     def units_of(self, line: LookLine) -> list[str]:

@@ -122,7 +122,7 @@ def _mixes(program: LightProgram) -> bool:
 
 def _slots(program: LightProgram) -> Iterator[tuple[str, tuple[float, float]]]:
     """Names of the colours of its wheels with what they look like before the lamp's own white."""
-    for item in program.chart.channels:
+    for item in (c for c in program.chart.channels if c.attribute.startswith("Color")):
         for value, _, _ in program.wheel_slots(item.attribute, item.cell):
             name = range_in_force(item, value / item.top)
             x, y, z = mixed(program, 1 / 3, 1 / 3, name).xyz

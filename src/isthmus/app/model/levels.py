@@ -9,11 +9,12 @@ from PySide6.QtCore import QObject, Signal
 
 from isthmus.looks import apply
 from isthmus.looks import in_words as looks_in_words
+from isthmus.looks.resolve import Book, levels_of
 from isthmus.output import Live, Masters, RigView
 from isthmus.output.aiming import Aiming, aim_units, in_words
 from isthmus.output.live import Asked
 from isthmus.show import Show
-from isthmus.show.records import Palette
+from isthmus.show.records import Look, Palette
 
 Act = tuple[str, Asked]
 TOGETHER = 1.0  # seconds within which the same thing again is one act: a fader that is moved
@@ -33,6 +34,7 @@ class Levels(QObject):
         self._show, self.tell = show, tell
         self.live = Live(show())
         self.masters = Masters()
+        self.used: dict[tuple[str, str], str] = {}  # unit, kind → the palette it was last set to
         self._acts: list[Act] = []  # what was asked before each, the newest last
         self._undone: list[Act] = []
         self._last = ("", 0.0)  # the newest act, and when it went on
@@ -126,8 +128,23 @@ class Levels(QObject):
             told.append(looks_in_words(short))
 
         self.change(change, palette.name or palette.kind)
+        self.used |= {(unit, palette.kind): palette.id for unit in ids}
         if told and told[0]:
             self.tell("attention", f"{palette.name}: {told[0]}.")
+
+    def use_look(self, look: Look) -> None:
+        """Ask for what a look says, by hand; who comes short is told."""
+        told: list[str] = []
+
+        def change(live: Live) -> None:
+            book = Book(self._show())
+            levels, short = levels_of(live.blank(), book.wanted(look))
+            live.ask({key: level for its in levels.values() for key, level in its.items()})
+            told.append(looks_in_words(short))
+
+        self.change(change, look.name or f"look {look.number}")
+        if told and told[0]:
+            self.tell("attention", f"{look.name or f'Look {look.number}'}: {told[0]}.")
 
     @property
     def view(self) -> RigView:
@@ -144,5 +161,5 @@ class Levels(QObject):
     def begin_anew(self) -> None:
         """Another show: nothing is asked of it yet."""
         self.masters.clear()
-        self._acts, self._undone, self._last = [], [], ("", 0.0)
+        self._acts, self._undone, self._last, self.used = [], [], ("", 0.0), {}
         self.live = Live(self._show())

@@ -1,52 +1,70 @@
-"""The Looks page: palettes of what light can be."""
+"""The Looks page: palettes, looks made of them, and cue lists that play looks."""
 
 from __future__ import annotations
 
+from isthmus.app.canvas.stage_drawing import StageDrawing
+from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.actions import Action
-from isthmus.app.kit.widgets import bind
+from isthmus.app.kit.widgets import PageView, bind
 from isthmus.app.model.house import House
 from isthmus.app.pages.base import Page
+from isthmus.app.pages.looks.views.cues import CuesView
+from isthmus.app.pages.looks.views.looks import LooksView
 from isthmus.app.pages.looks.views.palettes import PalettesView
 from isthmus.plural import many
+
+VIEWS = ("Palettes", "Looks", "Cues")
 
 
 class LooksPage(Page):
     title = "Looks"
     context = (
-        "looks.use",
-        "looks.rename",
-        "looks.update",
-        "",
-        "looks.remove",
-        "",
-        "looks.starters",
+        *("looks.use", "looks.rename", "looks.update", "looks.remove", "", "looks.starters", ""),
+        *("cues.go", "cues.back", "cues.pause", "cues.release"),
     )
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
-        self.palettes = PalettesView(house.bench)
-        self.column.addWidget(self.palettes, 1)
-        bind(house.bench.changed, self, self._say)
+        bench = house.bench
+        self.add_switches(VIEWS)
+        drawing = StageDrawing(house.settings)
+        self.palettes = PalettesView(bench)
+        self.looks = LooksView(bench, StageView(bench, drawing))
+        self.cues = CuesView(bench, StageView(bench, drawing))
+        made: tuple[PageView, ...] = (self.palettes, self.looks, self.cues)
+        self.take_views(dict(zip(VIEWS, made, strict=True)))
+        bind(bench.changed, self, self._say)
         self._say()
 
     def _say(self) -> None:
-        count = len(self.bench.show.palettes)
-        self.head.say(*many(count, "palette").split(" ", 1))
+        show = self.bench.show
+        counts = {
+            "Palettes": many(len(show.palettes), "palette"),
+            "Looks": many(len(show.looks), "look"),
+            "Cues": many(sum(len(one.cues) for one in show.cue_lists), "cue"),
+        }
+        self.head.say(*counts[self.view].split(" ", 1))
 
-    def entered(self) -> None:
-        self.palettes.entered()
-
-    def left(self) -> None:
-        self.palettes.left()
+    def show_view(self, name: str) -> None:
+        super().show_view(name)
+        self._say()
 
     def actions(self) -> list[Action]:
-        view = self.palettes
+        view, cues = self.palettes, self.cues
+        palettes = [
+            ("use", "Use the palette", view.use, "selection"),
+            ("rename", "Rename the palette", view.begin_naming, ""),
+            ("update", "Update the palette from now", view.update_from_now, ""),
+            ("remove", "Remove the palette", view.remove, ""),
+            ("starters", "Make the starter set", view.make_starters, ""),
+        ]
+        going = [
+            ("go", "Go: the next cue", cues.go, "F8"),
+            ("back", "Back: the cue before", cues.back, "Shift+F8"),
+            ("pause", "Pause the cue list, or go on", cues.pause, "F9"),
+            ("release", "Release the cue list", cues.release, "Shift+F9"),
+        ]
         return [
-            Action("looks.use", "Use the palette", view.use, when="selection", group="Looks"),
-            Action("looks.rename", "Rename the palette", view.begin_naming, group="Looks"),
-            Action(
-                "looks.update", "Update the palette from now", view.update_from_now, group="Looks"
-            ),
-            Action("looks.remove", "Remove the palette", view.remove, group="Looks"),
-            Action("looks.starters", "Make the starter set", view.make_starters, group="Looks"),
+            *(Action(f"looks.{n}", w, r, when=c, group="Looks") for n, w, r, c in palettes),
+            *(Action(f"cues.{n}", w, r, k, group="Looks") for n, w, r, k in going),
         ]
