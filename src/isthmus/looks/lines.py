@@ -66,7 +66,7 @@ def read_palettes(show: Show, text: str) -> tuple[str, ...]:
     twice = next((k for k in kinds if kinds.count(k) > 1), None)
     if twice:
         raise EntryFault(f"Two palettes are of kind {twice}.", do="Name one of each kind.")
-    return tuple(found)
+    return tuple(dict.fromkeys(found))
 
 
 def named(show: Show, text: str) -> Palette:

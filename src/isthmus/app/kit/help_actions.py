@@ -73,6 +73,10 @@ HELP = {
     "looks.remove": "Remove the palette",
     "looks.starters": "Make palettes from what the units and the stage of this show have; palettes "
     "changed by hand stay",
+    "cues.go": "Fade to the next cue of the list under Cues; to its first when it does not run",
+    "cues.back": "Fade to the cue before, in its own times",
+    "cues.pause": "Stop a fade where it is, or go on with it",
+    "cues.release": "Give up what the cue list holds, in its release time",
     "plan.fit": "Show all of the sheet",
     "plan.fit_hand": "Show the selected units as large as they fit",
     "plan.back": "Back to the part of the sheet shown before",

@@ -1,0 +1,189 @@
+"""Looks and cues by hand: an evening of twelve cues made by clicks and walked with Go, each packet on the wire held against straight lines between the levels that were set."""
+
+from __future__ import annotations
+
+import socket
+import threading
+import time
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from PySide6.QtCore import Qt
+
+from helpers.hands import child, click, key, press, retype, settle, shortcut, type_in_cell, until
+from isthmus.demo import as_hung
+from isthmus.show.records import PLAIN_HANDLING, Output, Show, Unit
+from isthmus.wire import artnet
+
+HERE = "127.0.0.8"
+UNITS, FADE = 4, 0.4
+
+
+class Wire:
+    """What arrives at an address, with when."""
+
+    def __init__(self) -> None:
+        self.frames: list[tuple[float, bytes]] = []
+        self.sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        self.sock.bind((HERE, artnet.PORT))
+        self.sock.settimeout(0.1)
+        self.open = True
+        self.thread = threading.Thread(target=self._listen)
+        self.thread.start()
+
+    def _listen(self) -> None:
+        while self.open:
+            try:
+                packet = artnet.decode(self.sock.recv(2048))
+            except TimeoutError:
+                continue
+            if isinstance(packet, artnet.ArtDmx):
+                self.frames.append((time.monotonic(), bytes(packet.slots)))
+
+    def close(self) -> None:
+        self.open = False
+        self.thread.join()
+        self.sock.close()
+
+
+def dimmers(show: Show) -> list[Unit]:
+    """Units of one slot, their dimmer, in one universe."""
+    found = [u for u in show.units if u.mode == "Dimmer" and "Groyne" in u.profile and u.patch]
+    plain = [u for u in found if not u.limits and u.handling == PLAIN_HANDLING]
+    first = plain[0].patch[0].universe
+    return [u for u in plain if u.patch[0].universe == first][:UNITS]
+
+
+@pytest.mark.network
+def test_an_evening_is_made_by_clicks_and_each_go_fades_in_straight_lines(make_window) -> None:
+    show = as_hung()
+    units = dimmers(show)
+    assert len(units) == UNITS
+    universe = units[0].patch[0].universe
+    show = replace(show, outputs=(Output(id="o", universe=universe, host=HERE, port_address=3),))
+    window = make_window(show, page="Looks")
+    bench, page = window.bench, window.pages["Looks"]
+    press(page, "view Cues")
+    view = page.cues
+    press(view, "first list")
+    retype(view.name, "Evening", Qt.Key.Key_Return)
+    assert bench.show.cue_lists[0].name == "Evening"
+
+    # twelve cues: levels set by hand, taken from now
+    rng = np.random.default_rng(12)
+    levels = [[0.0] * UNITS] + [
+        [float(v) for v in rng.integers(0, 256, UNITS) / 255] for _ in range(12)
+    ]
+    for now in levels[1:]:
+        for unit, level in zip(units, now, strict=True):
+            bench.levels.change(lambda live, u=unit, v=level: live.set_intensity([u.id], v))
+        press(view, "cue from now")
+    bench.levels.change(lambda live: live.let_go([u.id for u in units]))
+    cues = bench.show.cue_lists[0].cues
+    assert [c.number for c in cues] == list(range(1, 13)) and len(bench.show.looks) == 12
+    for row in range(12):
+        for column in (4, 5):
+            type_in_cell(view.table, row, column, f"{FADE}")
+    assert {(c.up, c.down) for c in bench.show.cue_lists[0].cues} == {(FADE, FADE)}
+    type_in_cell(view.table, 0, 4, "soon")
+    assert "is not a time" in window.notice.words and bench.show.cue_lists[0].cues[0].up == FADE
+
+    wire = Wire()
+    try:
+        shortcut(window, Qt.Key.Key_Return)
+        assert until(lambda: window.output.player.alive and len(wire.frames) > 5)
+        slots = [u.patch[0].address - 1 for u in units]
+        for at, (before, after) in enumerate(pairwise(levels)):
+            begun = time.monotonic()
+            press(view, "go") if at % 2 else key(window, Qt.Key.Key_F8)
+            sent = bytes(round(255 * level) for level in after)
+            assert until(lambda s=sent: bytes(wire.frames[-1][1][i] for i in slots) == s)
+            assert f"Cue {at + 1}" in view.clock.text()
+            on = np.array([[f[s] / 255 for s in slots] for t, f in wire.frames if t > begun])
+            low, high = np.minimum(before, after), np.maximum(before, after)
+            assert (on >= low - 0.003).all() and (on <= high + 0.003).all()
+            # all of them are equally far along at any packet: one straight line each
+            span = np.array(after) - np.array(before)
+            moved = np.abs(span) > 0.1
+            along = ((on - before) / np.where(moved, span, 1))[:, moved]
+            assert (np.ptp(along, axis=1) < 0.06).all()
+            middle = (along[:, :1] > 0.01) & (along[:, :1] < 0.99)
+            assert middle.any()
+        assert view.cues.here == cues[-1].id
+
+        # back, jump, pause, the hand in front, release
+        press(view, "back")
+        assert until(lambda: wire.frames[-1][1][slots[0]] == round(255 * levels[11][0]))
+        view.choose(cues[1].id)
+        press(view, "jump")
+        assert until(lambda: wire.frames[-1][1][slots[1]] == round(255 * levels[2][1]))
+        bench.levels.change(lambda live: live.set_intensity([units[0].id], 0.2))
+        assert until(lambda: wire.frames[-1][1][slots[0]] == 51)
+        bench.levels.change(lambda live: live.let_go([units[0].id]))
+        press(view, "release")
+        assert until(lambda: not any(wire.frames[-1][1][s] for s in slots))
+        assert until(lambda: "Not running" in view.clock.text())
+    finally:
+        wire.close()
+
+
+def test_a_look_is_changed_line_by_line_and_seen_blind(make_window, demo: Show) -> None:
+    window = make_window(demo, page="Looks")
+    bench, page = window.bench, window.pages["Looks"]
+    press(page.palettes, "first starters")
+    press(page, "view Looks")
+    view = page.looks
+    press(view, "first look")
+    assert "Nothing is asked" in window.notice.words
+    bench.selection.select(["u101", "u102"])
+    bench.levels.change(lambda live: live.set_intensity(["u101", "u102"], 0.8))
+    bench.levels.use(
+        next(p for p in bench.show.palettes if p.name == "Deck centre"), ["u101", "u102"]
+    )
+    press(view, "first look")
+    key(view.table.focusWidget() or view.table, Qt.Key.Key_Escape)
+    look = view.look_here()
+    assert look and view.lines.cells((0, look.lines[0]))[:3] == ("101–102", "Deck centre", "80 %")
+    sent = bench.levels.live.frame.copy()
+
+    bench.selection.select(["u201"])
+    press(view, "add line")
+    type_in_cell(view.who, 1, 1, "colour 4")
+    type_in_cell(view.who, 1, 2, "35 %")
+    type_in_cell(view.who, 1, 2, "135 %")
+    assert "is not a level" in window.notice.words
+    type_in_cell(view.who, 1, 1, "colour 4, colour 5")
+    assert "Two palettes are of kind colour" in window.notice.words
+    look = view.look_here()
+    assert look and look.lines[1].wish.intensity == 0.35
+    blind = view.stage.rig_view.states(view.stage.rig_frame)
+    live = bench.levels.live
+    assert until(lambda: view.stage.rig_frame is not None)
+    assert (live.frame == sent).all() and live.asked_units() == {"u101", "u102"}
+    order = {
+        u: (g, i)
+        for g, group in enumerate(view.stage.rig_view.rig.groups)
+        for i, u in enumerate(u.id for u in group.units)
+    }
+    group, row = order["u201"]
+    red, green, blue = blind[group].rgb[row].max(axis=0)
+    assert red > 0.05 and red > 5 * max(green, blue)
+
+    type_in_cell(view.who, 0, 0, "101, Nowhere wash")
+    assert "Nowhere wash" in window.notice.words
+    press(view, "use look")
+    assert "u201" in live.asked_units()
+    view.who.selectRow(1)
+    press(view, "line up")
+    assert view.look_here().lines[0].units == ("u201",)
+    press(view, "remove line")
+    assert [line.units for line in view.look_here().lines] == [("u101", "u102")]
+    shortcut(window, Qt.Key.Key_Z)
+    assert len(view.look_here().lines) == 2
+    press(view, "remove look")
+    assert not bench.show.looks and view.first.isVisible()
+    settle()
+    click(view.first)
+    assert child(view, "use look").isEnabled() is False
