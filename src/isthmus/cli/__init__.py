@@ -26,7 +26,8 @@ MODULES = {
     "check": ("rollcall", "findings", "discover", "hunt", "record"),
     "stage": ("stage",),
     "plan": ("plan",),
-    "looks": ("palettes",),
+    "looks": ("palettes", "looks", "cues"),
+    "play": ("play",),
 }
 
 

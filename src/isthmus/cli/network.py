@@ -165,7 +165,7 @@ def routes_propose(options: argparse.Namespace) -> Result:
 # ---------------------------------------------------------------- the network
 
 
-def _hub(options: argparse.Namespace, show: Show | None) -> Hub:
+def hub_of(options: argparse.Namespace, show: Show | None) -> Hub:
     hub = Hub()
     hosts = (
         {
@@ -193,7 +193,7 @@ def _hub(options: argparse.Namespace, show: Show | None) -> Hub:
 def nodes(options: argparse.Namespace) -> Result:
     """Ask who is there."""
     show = load(options.show) if options.show else None
-    hub = _hub(options, show)
+    hub = hub_of(options, show)
     try:
         hub.look(True)
         time.sleep(options.seconds)
@@ -296,7 +296,7 @@ def _fix(way: Change) -> dict[str, Any]:
 
 
 def _settled(options: argparse.Namespace, show: Show) -> View:
-    hub = _hub(options, show)
+    hub = hub_of(options, show)
     hub.stop()
     return hub.view
 
@@ -332,7 +332,7 @@ def net_plan(options: argparse.Namespace) -> Result:
 
 def watch(options: argparse.Namespace) -> Result:
     """Listen, and say what each device sends."""
-    hub = _hub(options, None)
+    hub = hub_of(options, None)
     try:
         if options.capture:
             hub.watch.capture(options.capture)
@@ -403,7 +403,7 @@ def send(options: argparse.Namespace) -> Result:
     units = [u for u in show.units if u.id in chosen]
     dark = [u.number for u in units if not any(p.universe in routed(show) for p in u.patch)]
     live.light_up([u.id for u in units], options.level / 100)
-    hub, engine = _hub(options, show), Engine()
+    hub, engine = hub_of(options, show), Engine()
     composer = Composer(Masters())
     asks = any(o.delivery == "asked" for o in show.outputs)
     try:
@@ -468,7 +468,7 @@ def send(options: argparse.Namespace) -> Result:
 def _play(options: argparse.Namespace) -> Result:
     playing = Playing(read_capture(Path(options.capture)), options.to or "")
     limits = CaptureLimits(load(options.show))
-    hub, sent = _hub(options, None), 0
+    hub, sent = hub_of(options, None), 0
     try:
         while not playing.done:
             for payload, (host, port) in playing.due():
