@@ -13,8 +13,10 @@ from msgspec.structs import replace
 from PySide6.QtCore import Qt
 
 from helpers.hands import child, click, key, press, retype, settle, shortcut, type_in_cell, until
+from isthmus.app.model.winning import who_wins
 from isthmus.demo import as_hung
-from isthmus.show.records import PLAIN_HANDLING, Output, Show, Unit
+from isthmus.demo.evening import with_evening
+from isthmus.show.records import PLAIN_HANDLING, Limit, Output, Show, Unit
 from isthmus.wire import artnet
 
 HERE = "127.0.0.8"
@@ -187,3 +189,59 @@ def test_a_look_is_changed_line_by_line_and_seen_blind(make_window, demo: Show) 
     settle()
     click(view.first)
     assert child(view, "use look").isEnabled() is False
+
+
+def test_who_has_the_say_is_told_and_looks_that_do_not_stand_are_snags(make_window) -> None:
+    show = with_evening(as_hung())
+    window = make_window(show, page="Looks")
+    bench, view = window.bench, window.pages["Looks"].cues
+    evening, water = (c.id for c in bench.show.cue_lists)
+    bench.playing.jump(evening, bench.show.cue_lists[0].cues[5].id, 0.0)  # Red tide
+    edge = next(u.id for u in bench.show.units if u.purpose == "Water edge" and u.patch)
+    assert who_wins(bench, edge, "Dimmer") == "From Evening, cue 6."
+    assert who_wins(bench, edge, "ColorAdd_B", 1) == "From Evening, cue 6."
+    bench.playing.go(water)
+    # of its colours the latest counts, of its dimmer the highest: 70 % against 50 %
+    assert until(lambda: "From Water, cue" in who_wins(bench, edge, "ColorAdd_B", 1))
+    assert who_wins(bench, edge, "Dimmer") == "From Evening, cue 6."
+    assert bench.levels.live.level(edge, "Dimmer") == pytest.approx(0.7, abs=0.01)
+    bench.levels.change(lambda live: live.ask({(edge, 0, "Dimmer"): 0.5}))
+    assert who_wins(bench, edge, "Dimmer").startswith("Set by hand")
+    bench.session.begin(only={edge})
+    assert who_wins(bench, edge, "Dimmer") == "Set by the roll call."
+    press(window.pages["Looks"], "view Cues")
+    press(view, "go")
+    assert "The roll call holds the levels" in window.notice.words
+    other = next(u.id for u in bench.show.units if u.purpose == "Top wash" and u.patch)
+    assert who_wins(bench, other, "Dimmer").startswith("At home")  # the rig is the call's alone
+    assert bench.levels.live.level(other, "Dimmer") == 0
+    bench.session.end()
+    assert who_wins(bench, other, "Dimmer") == "From Evening, cue 6."
+    assert bench.levels.live.level(other, "Dimmer") == pytest.approx(0.9, abs=0.01)
+    press(view, "release all")
+    assert until(lambda: not bench.playing.playback.positions and bench.levels.live.played is None)
+
+    # the mast is let down into the water: its heads cannot reach where the looks want them
+    def texts() -> str:
+        return " ".join(s.text for s in bench.known.snags)
+
+    assert until(lambda: "Storm" not in texts())
+    moved = tuple(
+        replace(u, position=(u.position[0], u.position[1], -60.0), rotation=(1.0, 0.0, 0.0, 0.0))
+        if u.purpose == "Key, moving" and u.position
+        else u
+        for u in bench.show.units
+    )
+    limited = tuple(
+        replace(u, limits=(Limit(attribute="Dimmer", high=0.5),))
+        if u.purpose == "Back light"
+        else u
+        for u in moved
+    )
+    lost = tuple(replace(u, patch=()) if u.purpose == "Side, moving" else u for u in limited)
+    bench.commit("spoil it", replace(bench.show, units=lost))
+    assert "names 107–110, which have no address" in texts()
+    assert until(lambda: "more than their limits let through" in texts())
+    assert "is out of reach" in texts() and "m beside" in texts()
+    bench.undo()
+    assert until(lambda: "out of reach" not in texts() and "limits" not in texts())

@@ -2,10 +2,12 @@
 unit has crossed.
 """
 
+from isthmus.output import Live
 from isthmus.show.records import Show
 from isthmus.snags.book import SnagBook
 from isthmus.snags.crossing import STEPS, Crossing
-from isthmus.snags.records import ATTENTION, FAULT, NOTE, ORDER, Fix, Snag
+from isthmus.snags.records import ATTENTION, FAULT, NOTE, ORDER, RANK, Fix, Snag
+from isthmus.snags.rules_looks import standing_snags
 
 __all__ = [
     "ATTENTION",
@@ -25,4 +27,8 @@ def find_snags(show: Show) -> list[Snag]:
     """All snags, worst first, looked for again; a `SnagBook` keeps them while a show is
     worked on.
     """
-    return SnagBook().update(show).snags
+    found = SnagBook().update(show).snags
+    if show.looks:
+        standing = standing_snags(show, Live(show))
+        found = sorted([*found, *standing], key=lambda s: (ORDER[s.severity], RANK[s.rule]))
+    return found

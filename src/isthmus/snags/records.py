@@ -73,6 +73,7 @@ RULES = (
         "one-spot",
         "gel-unknown",
     ),
+    *("palette-reach", "palette-nobody", "look-no-address", "look-gone", "limit-cuts", "cue-empty"),
     *("no-position", "profile-changed", "profile-here-only"),
 )
 RANK = {rule: rank for rank, rule in enumerate(RULES)}

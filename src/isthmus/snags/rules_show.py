@@ -12,6 +12,7 @@ from isthmus.profiles.records import Profile
 from isthmus.profiles.store import read_stored
 from isthmus.snags.context import Context
 from isthmus.snags.records import ATTENTION, FAULT, NOTE, Fix, Snag
+from isthmus.snags.rules_looks import GROUND, LOOK_RULES
 from isthmus.snags.rules_place import on_one_spot
 from isthmus.snags.rules_routes import ROUTE_RULES
 
@@ -151,4 +152,5 @@ SHOW_RULES: tuple[tuple[ShowRule, tuple[str, ...]], ...] = (
     *((rule, ("outputs", "nodes")) for rule in ROUTE_RULES),
     (network, ("outputs", "nodes", "units", "network")),
     (on_paper_only, ("paper", "units")),
+    *((rule, GROUND) for rule in LOOK_RULES),
 )

@@ -26,12 +26,13 @@ class Known(QObject):
         self.network: View | None = None  # as the hub last told it
         self.ports: dict[str, str] = {}  # DMX ports of this computer that are sent to, and how
         self.concluded: list[Snag] = []  # findings of roll call, kept by `Checks`
+        self.standing: list[Snag] = []  # of looks, kept by `Standing`
 
     @property
     def snags(self) -> list[Snag]:
         """Worst first. A finding stands for the verdicts it explains."""
         found = self._book.update(self._show(), self.network).snags
-        if not self.concluded:
+        if not self.concluded and not self.standing:
             return found
         explained = {unit for snag in self.concluded for unit in snag.units}
         rest = [
@@ -39,7 +40,8 @@ class Known(QObject):
             for s in found
             if s.rule not in ("silent", "wrong") or not explained.issuperset(s.units)
         ]
-        return sorted([*self.concluded, *rest], key=lambda s: (ORDER[s.severity], RANK[s.rule]))
+        more = [*self.concluded, *self.standing]
+        return sorted([*more, *rest], key=lambda s: (ORDER[s.severity], RANK[s.rule]))
 
     @property
     def crossing(self) -> Crossing:

@@ -11,6 +11,7 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QSlider, QVBoxLayout, QWidget
 
 from isthmus.app.kit.widgets import Choice, choice, field, label, plain_tip
+from isthmus.app.model.winning import who_wins
 from isthmus.app.model.workbench import Workbench
 from isthmus.check.handles import Handle, handles_of, set_by_words, set_share, share_of
 from isthmus.output import Live
@@ -67,7 +68,8 @@ class Strip(QWidget):
         self.slider.valueChanged.connect(lambda value: slid(value / STEPS))
         self.ranges.activated.connect(lambda _: typed(self.ranges.currentText()))
 
-    def show_handle(self, handle: Handle, share: float) -> None:
+    def show_handle(self, handle: Handle, share: float, who: str = "") -> None:
+        """`who` says who has the say on the first unit's."""
         name = handle.name[:1].upper() + handle.name[1:]
         self.title.setText(name)
         words = ", ".join(handle.values)
@@ -83,8 +85,10 @@ class Strip(QWidget):
         tip = f"{name}{ends}: type {how}, a range by name, or a step such as +5"
         if handle.guarded:
             tip += "\nWhat resets a unit or switches a lamp is not sent from here"
-        self.field.setToolTip(plain_tip(tip if same else f"{tip}\nNow {words}"))
-        self.slider.setToolTip(f"{name}{ends}")
+        told = [tip, "" if same else f"Now {words}", who]
+        self.field.setToolTip(plain_tip("\n".join(t for t in told if t)))
+        self.title.setToolTip(plain_tip(who))
+        self.slider.setToolTip(plain_tip(f"{name}{ends}\n{who}".rstrip()))
         for part in (self.field, self.slider, self.ranges):
             part.setAccessibleName(name)
         if not self.slider.isSliderDown():
@@ -160,7 +164,9 @@ class Strips(QFrame):
         if wanted != list(self.strips):
             self._rebuild(wanted)
         for handle in found:
-            self.strips[handle.attribute].show_handle(handle, share_of(handle, live, ids[0]))
+            who = who_wins(self.bench, ids[0], handle.attribute, self.cell)
+            share = share_of(handle, live, ids[0])
+            self.strips[handle.attribute].show_handle(handle, share, who)
 
     def _show_cells(self, live: Live, ids: list[str]) -> None:
         cells: set[int] = set()

@@ -7,6 +7,7 @@ from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.actions import Action
 from isthmus.app.kit.widgets import PageView, bind
 from isthmus.app.model.house import House
+from isthmus.app.model.standing import Standing
 from isthmus.app.pages.base import Page
 from isthmus.app.pages.looks.views.cues import CuesView
 from isthmus.app.pages.looks.views.looks import LooksView
@@ -33,6 +34,7 @@ class LooksPage(Page):
         self.cues = CuesView(bench, StageView(bench, drawing))
         made: tuple[PageView, ...] = (self.palettes, self.looks, self.cues)
         self.take_views(dict(zip(VIEWS, made, strict=True)))
+        self.standing = Standing(bench)
         bind(bench.changed, self, self._say)
         self._say()
 
@@ -48,6 +50,9 @@ class LooksPage(Page):
     def show_view(self, name: str) -> None:
         super().show_view(name)
         self._say()
+
+    def shut_down(self) -> None:
+        self.standing.shut_down()
 
     def actions(self) -> list[Action]:
         view, cues = self.palettes, self.cues

@@ -16,6 +16,7 @@ from isthmus.errors import EntryFault
 from isthmus.looks import edits as core
 from isthmus.looks import in_words
 from isthmus.looks.edits import squeezed
+from isthmus.looks.look_edits import looks_with
 from isthmus.looks.starters import with_starters
 from isthmus.looks.taken import taken
 from isthmus.looks.words import say_palette
@@ -180,7 +181,9 @@ class PalettesView(PageView):
             self.short.setText("")
         else:
             self.title.setText(f"{one.kind.capitalize()} {one.number}  {one.name}")
-            self.words.setText(say_palette(self.bench.show, one) + ".")
+            used = ", ".join(str(o.number) for o in looks_with(self.bench.show, [one.id]))
+            told = f" Used in looks {used}." if used else ""
+            self.words.setText(say_palette(self.bench.show, one) + "." + told)
             short = self.missing.of(one) if 0 < len(ids) <= MOST else []
             self.short.setText(f"Of the selected units {in_words(short)}." if short else "")
         self.short.setVisible(bool(self.short.text()))
@@ -230,6 +233,9 @@ class PalettesView(PageView):
             now = self._taken(one.kind, one.name)
             changed = replace(one, wish=now.wish, types=now.types, units=now.units)
             self.bench.commit(f"update {one.name}", core.change(self.bench.show, changed))
+            used = [str(o.number) for o in looks_with(self.bench.show, [one.id])]
+            if used:
+                self.bench.tell("note", f"{one.name} changes looks {', '.join(used)} too.")
 
         self.bench.guard(run)
 
