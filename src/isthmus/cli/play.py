@@ -28,7 +28,7 @@ Verb = Callable[..., argparse.ArgumentParser]
 
 
 class Desk:
-    """One list, played: what a person says, and what goes by itself."""
+    """One list, played: what a person says, and what goes automatically."""
 
     def __init__(self, show: Show, cues: CueList, live: Live) -> None:
         self.cues, self.order = cues, in_order(cues)
@@ -113,7 +113,7 @@ def _playing(options: argparse.Namespace, show: Show) -> Iterator[tuple[Any, ...
 
 
 def play(options: argparse.Namespace) -> Result:
-    """Go through a cue list: by lines typed, or by itself every so many seconds."""
+    """Go through a cue list: by lines typed, or automatically every so many seconds."""
     show = load_evening(options.show)
     cues = list_of(show, options.list)
     live = Live(show)
@@ -151,6 +151,6 @@ def play(options: argparse.Namespace) -> Result:
 def add_verbs(verbs: Any, verb: Verb) -> None:
     made = verb(verbs, "play", play, f"send a cue list from this computer. {WAYS}")
     made.add_argument("--list", default="1", help="number or name of the cue list")
-    made.add_argument("--every", type=float, metavar="SECONDS", help="go by itself, so often")
+    made.add_argument("--every", type=float, metavar="SECONDS", help="go automatically, so often")
     made.add_argument("--seconds", type=float, help="end after so many seconds")
     made.add_argument("--adapter", default="", help="name or address of the network adapter")

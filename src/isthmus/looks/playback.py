@@ -151,8 +151,8 @@ class Playback:
     # ------------------------------------------------------------ what goes by itself
 
     def due(self, list_id: str) -> tuple[float, int, bool]:
-        """When a list goes on by itself, to which cue, and whether it runs forth: (inf, …) where it
-        waits.
+        """When a list goes on automatically, to which cue, and whether it runs forth: (inf, …)
+        where it waits.
         """
         programme, position = self.programmes[list_id], self.positions[list_id]
         if position.releasing or not math.isnan(position.paused):

@@ -90,7 +90,7 @@ class Desk:
                 self.playback.positions = dict(message.positions)
 
     def waiting_for(self) -> float:
-        """When anything changes by itself next: now (−inf) while something fades."""
+        """When anything changes automatically next: now (−inf) while something fades."""
         playback = self.playback
         return -np.inf if playback.moving(self.rendered) else playback.next_due()
 

@@ -468,7 +468,7 @@ class Cue(Record, frozen=True, kw_only=True):
 class CueList(Record, frozen=True, kw_only=True):
     """Cues in order of their numbers.
 
-    One that is `round` runs by itself as a chase: `rate` steps a minute, forth, back, or to and
+    One that is `round` runs automatically as a chase: `rate` steps a minute, forth, back, or to and
     fro; `crossfade` is the share of a step that is spent fading. `release` is how long it takes to
     give up what it holds.
     """

@@ -1,4 +1,4 @@
-"""What is wrong with looks and cues: who has no address, what is empty, what nobody can do."""
+"""What is wrong with looks and cues: who has no address, what is empty, what no unit can do."""
 
 from __future__ import annotations
 

@@ -48,7 +48,7 @@ HELP = {
     "cue from now": "Make a look of what the selected units, or all, do now, and a cue of it",
     "add cue": "Add a cue without a look; write the number of one into it",
     "remove cue": "Remove the selected cue; its look stays",
-    "runs round": "The list runs by itself, one cue a step, again and again",
+    "runs round": "The list runs automatically, one cue a step, again and again",
     "rate": "Steps a minute",
     "direction": "Which way it runs round",
     "crossfade": "How much of a step is spent fading, 0 to 100 %",

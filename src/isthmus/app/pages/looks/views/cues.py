@@ -74,7 +74,7 @@ class CuesView(PageView):
         self.first = FirstSteps(
             self,
             "No cue lists yet",
-            "A cue list plays looks one after the other, each with times of its own. "
+            "A cue list plays looks in order, each with times of its own. "
             "Go, back and jump to any of them.",
             [button("New cue list", "plain", self.new_list, 30, "first list")],
         )

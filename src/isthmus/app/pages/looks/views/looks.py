@@ -1,4 +1,4 @@
-"""Looks: all of them, the lines of the one in hand, and how it would be on stage, without a packet
+"""Looks: all of them, the lines of the one selected, and how it would be on stage, without a packet
 sent.
 """
 

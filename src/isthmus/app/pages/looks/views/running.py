@@ -1,4 +1,4 @@
-"""How a cue list runs: by Go, or by itself as a chase; and how long its release takes."""
+"""How a cue list runs: by Go, or automatically as a chase; and how long its release takes."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ class ListSettings(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(6)
-        self.round = tick("Runs round by itself", "runs round", "A chase: each step in its time")
+        self.round = tick("Runs round", "runs round", "A chase: each step in its time")
         self.round.clicked.connect(lambda on: change(round=on))
         row.addWidget(self.round)
         self.rate = self._field(row, "Rate", "rate", "steps/min", 56)
