@@ -12,7 +12,19 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
 
-from helpers.hands import child, click, key, press, retype, settle, shortcut, type_in_cell, until
+from helpers.geometry import beams_sent
+from helpers.hands import (
+    child,
+    choose,
+    click,
+    key,
+    press,
+    retype,
+    settle,
+    shortcut,
+    type_in_cell,
+    until,
+)
 from isthmus.app.model.winning import who_wins
 from isthmus.demo import as_hung
 from isthmus.demo.evening import with_evening
@@ -245,3 +257,45 @@ def test_who_has_the_say_is_told_and_looks_that_do_not_stand_are_snags(make_wind
     assert "is out of reach" in texts() and "m beside" in texts()
     bench.undo()
     assert until(lambda: "out of reach" not in texts() and "limits" not in texts())
+
+
+def test_focus_goes_through_a_position_and_the_palette_learns(make_window) -> None:
+    window = make_window(with_evening(as_hung()), page="Looks")
+    bench, page = window.bench, window.pages["Looks"]
+    bench.levels.change(lambda live: live.set_intensity(["u301"], 0.4))
+    before = bench.levels.live.snapshot()
+    bench.selection.select(["u101", "u102", "u103", "u401"])  # the last does not turn
+    press(page, "view Focus")
+    view = page.focus
+    choose(view.which, "2  Deck centre")
+    press(view, "begin focus")
+    assert "1 of 3:  101" in view.title.text() and bench.selection.ids == ["u101"]
+    lit = bench.levels.live.lit()
+    assert lit.get("u101", 0) > 0.9 and "u102" not in lit
+    press(view, "focus next")  # as it was: nothing is learnt
+    assert bench.history.undo_name is None
+
+    # aimed by mouse in the plan: the beam meets the point, and the palette keeps it
+    click(view.plan, view.plan.to_px(1.5, 2.0))
+    assert "by hand" in view.state.text()
+    press(view, "focus next")
+    palette = next(p for p in bench.show.palettes if p.name == "Deck centre")
+    learnt = palette.units["u102"].point
+    assert list(palette.units) == ["u102"] and learnt == pytest.approx(
+        (1.5, 2.0, learnt[2]), abs=0.1
+    )
+
+    # turned by hand controls, for all: where the beam lands, by an independent reading
+    bench.levels.change(lambda live: live.set_axis(["u103"], "Tilt", -20.0))
+    origin, direction = beams_sent(bench.show, bench.levels.live, "u103")[0]
+    click(view.all)
+    press(view, "focus next")
+    palette = next(p for p in bench.show.palettes if p.name == "Deck centre")
+    point = np.array(palette.wish.point)
+    off = point - origin
+    assert np.linalg.norm(off - direction * (off @ direction)) < 0.01
+    assert "That was the last of 3" in window.notice.words and not view.focus.running
+    assert bench.levels.live.snapshot() == before  # what was asked before is back
+    assert child(view, "focus next").isEnabled() is False
+    shortcut(window, Qt.Key.Key_Z)
+    assert next(p for p in bench.show.palettes if p.name == "Deck centre").wish.point == (0, 0, 0)

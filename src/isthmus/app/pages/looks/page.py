@@ -10,11 +10,13 @@ from isthmus.app.model.house import House
 from isthmus.app.model.standing import Standing
 from isthmus.app.pages.base import Page
 from isthmus.app.pages.looks.views.cues import CuesView
+from isthmus.app.pages.looks.views.focus import FocusView
 from isthmus.app.pages.looks.views.looks import LooksView
 from isthmus.app.pages.looks.views.palettes import PalettesView
 from isthmus.plural import many
+from isthmus.stage.camera import VIEWS as VIEWS_OF_STAGE
 
-VIEWS = ("Palettes", "Looks", "Cues")
+VIEWS = ("Palettes", "Focus", "Looks", "Cues")
 
 
 class LooksPage(Page):
@@ -30,9 +32,12 @@ class LooksPage(Page):
         self.add_switches(VIEWS)
         drawing = StageDrawing(house.settings)
         self.palettes = PalettesView(bench)
-        self.looks = LooksView(bench, StageView(bench, drawing))
-        self.cues = CuesView(bench, StageView(bench, drawing))
-        made: tuple[PageView, ...] = (self.palettes, self.looks, self.cues)
+        self.stage = StageView(bench, drawing)  # one for all views: each takes it when it is seen
+        self.stage.set_camera(VIEWS_OF_STAGE["Seats"])
+        self.looks = LooksView(bench, self.stage)
+        self.cues = CuesView(bench, self.stage)
+        self.focus = FocusView(bench, self.stage)
+        made: tuple[PageView, ...] = (self.palettes, self.focus, self.looks, self.cues)
         self.take_views(dict(zip(VIEWS, made, strict=True)))
         self.standing = Standing(bench)
         bind(bench.changed, self, self._say)
@@ -42,6 +47,7 @@ class LooksPage(Page):
         show = self.bench.show
         counts = {
             "Palettes": many(len(show.palettes), "palette"),
+            "Focus": many(sum(p.kind == "position" for p in show.palettes), "position"),
             "Looks": many(len(show.looks), "look"),
             "Cues": many(sum(len(one.cues) for one in show.cue_lists), "cue"),
         }
@@ -53,6 +59,7 @@ class LooksPage(Page):
 
     def shut_down(self) -> None:
         self.standing.shut_down()
+        self.stage.pictures.stop()
 
     def actions(self) -> list[Action]:
         view, cues = self.palettes, self.cues

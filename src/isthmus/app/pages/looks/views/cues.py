@@ -34,7 +34,6 @@ from isthmus.looks import cue_edits as core
 from isthmus.looks import in_words, look_edits
 from isthmus.looks.programme import in_order, step_times, timing
 from isthmus.show.records import Cue, CueList, Look, Show
-from isthmus.stage.camera import VIEWS
 
 CLOCK_MS = 50
 
@@ -43,9 +42,6 @@ class CuesView(PageView):
     def __init__(self, bench: Workbench, stage: StageView) -> None:
         super().__init__()
         self.bench, self.stage, self.playing = bench, stage, bench.playing
-        stage.setObjectName("stage beside cues")
-        stage.setAccessibleName("Stage as it is sent")
-        stage.set_camera(VIEWS["Seats"])
         self.list_id = ""
         column = column_of(self)
         column.addLayout(self._head())
@@ -61,7 +57,8 @@ class CuesView(PageView):
         row.addWidget(self.table, 2)
         side = QVBoxLayout()
         side.setSpacing(4)
-        side.addWidget(stage, 1)
+        self.slot = QVBoxLayout()
+        side.addLayout(self.slot, 1)
         self.fade = FadePicture()
         side.addWidget(self.fade)
         row.addLayout(side, 1)
@@ -132,6 +129,9 @@ class CuesView(PageView):
     # ------------------------------------------------------------ what is so
 
     def entered(self) -> None:
+        self.slot.addWidget(self.stage)
+        self.stage.setObjectName("stage beside cues")
+        self.stage.setAccessibleName("Stage as it is sent")
         self.stage.fit()
         self._moved()
         self.table.setFocus(Qt.FocusReason.OtherFocusReason)

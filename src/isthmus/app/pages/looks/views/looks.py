@@ -22,16 +22,12 @@ from isthmus.looks.resolve import Book, levels_of
 from isthmus.patch.numbers import read_numbers
 from isthmus.plural import many
 from isthmus.show.records import Look, LookLine
-from isthmus.stage.camera import VIEWS
 
 
 class LooksView(PageView):
     def __init__(self, bench: Workbench, stage: StageView) -> None:
         super().__init__()
         self.bench, self.stage = bench, stage
-        stage.setObjectName("blind stage")
-        stage.setAccessibleName("The look on stage, not sent")
-        stage.set_camera(VIEWS["Seats"])
         self._drawn: object = None
         row = QHBoxLayout()
         row.setSpacing(16)
@@ -89,7 +85,8 @@ class LooksView(PageView):
         self.short = label("", "attention", wrap=True)
         self.short.setObjectName("who cannot do the look")
         column.addWidget(self.short)
-        column.addWidget(self.stage, 3)
+        self.slot = QVBoxLayout()
+        column.addLayout(self.slot, 3)
         self.blind = label("Blind: how the look would be. Nothing of it is sent.", "quiet")
         column.addWidget(self.blind)
         last = QHBoxLayout()
@@ -109,11 +106,17 @@ class LooksView(PageView):
     # ------------------------------------------------------------ what is so
 
     def entered(self) -> None:
+        self.slot.addWidget(self.stage)
+        self.stage.setObjectName("blind stage")
+        self.stage.setAccessibleName("The look on stage, not sent")
         self._drawn = None
         self._draw()
         self.stage.fit()
         if self.look_here() is None and self.looks.rows:
             take_row(self.table, 0)
+
+    def left(self) -> None:
+        self.stage.rig_view = self.stage.rig_frame = None
 
     def refresh(self) -> None:
         here = self.look_here()
