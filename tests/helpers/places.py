@@ -14,6 +14,7 @@ from isthmus.app.shell.window import Window
 from isthmus.check.devices import Device
 from isthmus.check.setting import Change
 from isthmus.demo import EXTRA_LIST, as_hung
+from isthmus.demo.evening import with_evening
 from isthmus.net.found import FoundNode, FoundPort
 from isthmus.net.setting import PortWish, Wish
 from isthmus.patch.addresses import place
@@ -25,9 +26,9 @@ Opens = Callable[[], object]
 
 
 def show_of() -> Show:
-    """The demo as it hangs, with groups, a limit, verdicts and what findings say of them."""
+    """The demo as it hangs, with looks, cues, groups, a limit, verdicts and what findings say."""
     show = all_answer(
-        as_hung(),
+        with_evening(as_hung()),
         {
             "u105": {"result": "silent"},
             "u203": {"result": "wrong", "what": ["pan", "too"], "others": ["u204"]},

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 from collections.abc import Iterator
 from typing import Any
@@ -29,6 +30,8 @@ from helpers.hands import settle, until
 from isthmus.app.pages.plan.views.place_bar import PlaceBar
 
 SIZES = ((1024, 700), (1280, 800), (1920, 1080))
+if os.environ.get("QT_SCALE_FACTOR", "1") != "1":
+    SIZES = SIZES[:1]  # what has room there has it in larger windows too, as scale 1 shows
 EXTRA = {QPushButton: 10, QComboBox: 24, QCheckBox: 20, QLineEdit: 12}  # what surrounds the words
 
 
