@@ -17,7 +17,6 @@ from PySide6.QtWidgets import QApplication
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.theme import theme
 from isthmus.app.pages.looks.page import LooksPage
-from isthmus.app.pages.patch.page import PatchPage
 from isthmus.app.pages.plan.page import PlanPage
 from isthmus.app.pages.profiles.page import ProfilesPage
 from isthmus.app.pages.roll_call.page import RollCallPage
@@ -27,6 +26,7 @@ from isthmus.app.shell.window import Window
 from isthmus.check import callable_units, mark
 from isthmus.check.acts import KINDS
 from isthmus.demo import SCENARIO, lantern_tide
+from isthmus.demo.evening import with_evening
 from isthmus.errors import EntryFault
 from isthmus.routes import edits as core
 from isthmus.standin import RigClient, StandInRig, read_scenario
@@ -166,15 +166,12 @@ def _profiles(window: Window, shot: Shot) -> None:
 
 
 def _plan(window: Window, shot: Shot) -> None:
-    """The plan in use in both themes, and light in false colours."""
+    """The plan in use, and light in false colours."""
     light_the_stage(window)
     bench, page = window.bench, window.page(PlanPage)
     bench.selection.select(["u211", "u212", "u213"])
     window.go("Plan")
     shot("plan")
-    theme.set("day")
-    shot("plan-day")
-    theme.set("night")
     page.switch_lux()
     bench.selection.select([])
     wait(1.0)
@@ -262,18 +259,51 @@ def _stage(window: Window, shot: Shot) -> None:
 
 
 def _looks(window: Window, shot: Shot) -> None:
-    """The starter set, and who of some selected units cannot do one of it."""
+    """Palettes and who cannot do one, a look blind on stage, a head being focused, and a cue list
+    that runs.
+    """
     light_the_stage(window)
-    bench = window.bench
+    bench, page = window.bench, window.page(LooksPage)
+    before = bench.show
+    bench.commit("looks and cues", with_evening(before))
     bench.selection.select(["u101", "u102", "u107", "u211", "u221", "u301", "u401"])
     window.go("Looks")
-    view = window.page(LooksPage).palettes
-    view.make_starters()
+    view = page.palettes
     view.choose(next(p.id for p in bench.show.palettes if p.name == "Sodium"))
     wait(1.5)
     window.notice.hide()
     shot("looks")
-    bench.undo()
+    bench.selection.select([])
+    bench.levels.change(lambda live: live.restore({}))
+    page.show_view("Cues")
+    evening = page.cues.list_id
+    bench.playing.jump(evening, bench.show.cue_lists[0].cues[8].id, 0.0)
+    pictures(page.stage, 4)
+    page.cues.go()
+    page.cues.choose(bench.show.cue_lists[0].cues[9].id)
+    wait(2.6)
+    shot("cues", 0.1)
+    page.cues.release()
+    bench.playing.release_all()
+    theme.set("day")
+    page.show_view("Looks")
+    page.looks.choose(bench.show.looks[5].id)
+    pictures(page.stage, 4)
+    shot("look-day")
+    bench.selection.select([])
+    page.show_view("Focus")
+    page.focus.which.setCurrentIndex(2)
+    page.focus.begin()
+    page.focus.keep()
+    page.focus.point((-1.4, 0.6, 0.0), True)
+    window.notice.hide()
+    pictures(page.stage, 4)
+    shot("focus-day")
+    page.focus.focus.end()
+    theme.set("night")
+    page.show_view("Palettes")
+    while bench.show is not before:
+        bench.undo()
     window.notice.hide()
     bench.selection.select([])
     bench.levels.change(lambda live: live.restore({}))
@@ -333,10 +363,6 @@ def _routes(window: Window, shot: Shot) -> None:
         client.do("node", name="Ferry A", ports=[0, 5])
         client.do("send", protocol="sacn", number=1, to="127.0.0.1", level=60, priority=100)
         wait(1.0)
-        page.show_view("Watch")
-        wait(2.5)
-        page.watch.table.selectRow(0)
-        shot("watch")
         client.do("node", name="Ferry B", on=False)
         page.show_view("Routes")
         end = time.monotonic() + 12
@@ -347,11 +373,6 @@ def _routes(window: Window, shot: Shot) -> None:
             wait(0.2)  # a node that has gone is told after some silence
         page.routes.choose("o3")
         shot("routes")
-        theme.set("day")
-        page.show_view("Nodes")
-        page.nodes.table.selectRow(0)
-        shot("nodes", 1.0)
-        theme.set("night")
         window.output.switch(False)
         window.net.look(False)
         while bench.show is not before:
@@ -381,10 +402,10 @@ SCENES: tuple[tuple[tuple[str, ...], Scene], ...] = (
     (("readiness",), _readiness),
     (("profiles",), _profiles),
     (("patch", "paper"), _patch),
-    (("watch", "routes", "nodes"), _routes),
-    (("plan", "plan-day", "plan-lux"), _plan),
+    (("routes",), _routes),
+    (("plan", "plan-lux"), _plan),
     (("stage",), _stage),
-    (("looks",), _looks),
+    (("looks", "look-day", "focus-day", "cues"), _looks),
     (("roll-call", "findings", "findings-day", "discovery", "hunt"), _roll_call),
     (("stage-rig",), _two_truths),
 )

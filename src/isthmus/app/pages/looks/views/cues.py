@@ -51,7 +51,7 @@ class CuesView(PageView):
         row.setSpacing(14)
         column.addLayout(row, 1)
         self.cues = CuesModel(lambda: bench.show, self._write)
-        widths = (44, 40, 100, 104, 36, 44, 44, 46, 50, 60)
+        widths = (44, 40, 100, 76, 36, 44, 44, 46, 50, 56)
         self.table = plain_table(self.cues, "cues", "Cues of the list", widths, 2)
         self.table.selectionModel().currentRowChanged.connect(lambda *_: self._tell())
         row.addWidget(self.table, 2)
