@@ -84,7 +84,9 @@ class ShowFiles:
 
     def open_demo(self) -> None:
         if self.may_leave():
-            self.adopt(lantern_tide(), None)
+            from isthmus.demo.evening import with_evening  # half of the core: only where wanted
+
+            self.adopt(with_evening(lantern_tide()), None)
 
     # ------------------------------------------------------------ opening
 

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QApplication
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.theme import theme
 from isthmus.app.pages.looks.page import LooksPage
+from isthmus.app.pages.patch.page import PatchPage
 from isthmus.app.pages.plan.page import PlanPage
 from isthmus.app.pages.profiles.page import ProfilesPage
 from isthmus.app.pages.roll_call.page import RollCallPage
