@@ -258,6 +258,16 @@ def test_who_has_the_say_is_told_and_looks_that_do_not_stand_are_snags(make_wind
     bench.undo()
     assert until(lambda: "out of reach" not in texts() and "limits" not in texts())
 
+    # another structure: the starter set is offered again, in one step
+    mast = next(s for s in bench.show.structures if s.kind == "truss")
+    more = replace(mast, id="new", name="Crane arm")
+    bench.commit("a crane", replace(bench.show, structures=(*bench.show.structures, more)))
+    assert until(lambda: "starter set would have 1 palette more" in texts())
+    fix = next(s.fix for s in bench.known.snags if s.rule == "starters-new")
+    bench.commit(fix.label, fix.edit(bench.show))
+    assert "Crane arm" in {p.name for p in bench.show.palettes}
+    assert until(lambda: "starter set" not in texts())
+
 
 def test_focus_goes_through_a_position_and_the_palette_learns(make_window) -> None:
     window = make_window(with_evening(as_hung()), page="Looks")

@@ -28,7 +28,7 @@ def find_snags(show: Show) -> list[Snag]:
     worked on.
     """
     found = SnagBook().update(show).snags
-    if show.looks:
+    if show.looks or show.palettes:
         standing = standing_snags(show, Live(show))
         found = sorted([*found, *standing], key=lambda s: (ORDER[s.severity], RANK[s.rule]))
     return found

@@ -73,7 +73,15 @@ RULES = (
         "one-spot",
         "gel-unknown",
     ),
-    *("palette-reach", "palette-nobody", "look-no-address", "look-gone", "limit-cuts", "cue-empty"),
+    *(
+        "palette-reach",
+        "palette-nobody",
+        "look-no-address",
+        "look-gone",
+        "limit-cuts",
+        "cue-empty",
+        "starters-new",
+    ),
     *("no-position", "profile-changed", "profile-here-only"),
 )
 RANK = {rule: rank for rank, rule in enumerate(RULES)}

@@ -11,6 +11,7 @@ from isthmus.looks import Short, apply, in_words
 from isthmus.looks.cue_edits import say_number
 from isthmus.looks.programme import in_order
 from isthmus.looks.resolve import Book, levels_of
+from isthmus.looks.starters import with_starters
 from isthmus.output import Live
 from isthmus.output.bounds import bound
 from isthmus.patch.numbers import write_numbers
@@ -127,7 +128,24 @@ def standing_snags(
     for look in show.looks:
         if limited and going_on():
             found += _cut(blank, book, look, limited)
+    if going_on():
+        found += _starters(show)
     return found
+
+
+def _starters(show: Show) -> Iterator[Snag]:
+    """Units or a stage that came after the starter set was made."""
+    if not any(p.made for p in show.palettes):
+        return
+    _, fresh, changed = with_starters(show)
+    if fresh or changed:
+        told = [f"{many(fresh, 'palette')} more"] if fresh else []
+        told += [f"{many(changed, 'palette')} otherwise"] if changed else []
+        text = (
+            f"The starter set would have {' and '.join(told)} now, of units and stage as they are."
+        )
+        fix = Fix("Make the starter set", lambda now: with_starters(now)[0])
+        yield Snag("starters-new", NOTE, text, PAGE, (), "", fix)
 
 
 def _of_palette(blank: Live, palette: Palette, units: list[str]) -> Iterator[Snag]:

@@ -41,7 +41,7 @@ class Standing(QObject):
         ground, show = self._ground(), self.bench.show
         if self._task is not None or ground == self._seen:
             return
-        if not show.looks:
+        if not show.looks and not show.palettes:
             self._take(ground, [])
             return
         self._task = Task(
