@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication
 
 from helpers.geometry import beams_sent
 from helpers.hands import (
@@ -101,6 +102,11 @@ def test_an_evening_is_made_by_clicks_and_each_go_fades_in_straight_lines(make_w
         for column in (4, 5):
             type_in_cell(view.table, row, column, f"{FADE}")
     assert {(c.up, c.down) for c in bench.show.cue_lists[0].cues} == {(FADE, FADE)}
+    view.choose(cues[0].id)
+    key(view.table, Qt.Key.Key_F2)  # by keys: the first cell that takes typing, its number
+    key(QApplication.focusWidget(), Qt.Key.Key_7)
+    key(QApplication.focusWidget(), Qt.Key.Key_Return)
+    assert "Cue 7 is there already" in window.notice.words
     type_in_cell(view.table, 0, 4, "soon")
     assert "is not a time" in window.notice.words and bench.show.cue_lists[0].cues[0].up == FADE
 

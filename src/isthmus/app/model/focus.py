@@ -167,8 +167,3 @@ class Focus(QObject):
 
 def _same(one: Asked, other: Asked) -> bool:
     return one.keys() == other.keys() and all(abs(v - other[k]) < SAME for k, v in one.items())
-
-
-def wanted_of(palette: Palette, unit: str) -> Wish:
-    """The wish of a palette for one unit: its own, or that of all."""
-    return palette.units.get(unit, palette.wish)

@@ -21,12 +21,12 @@ from isthmus.app.kit.widgets import (
     column_of,
     field,
     label,
-    plain_table,
     take_row,
 )
 from isthmus.app.model.playing import lists_of, name_of
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.looks.models.cues import TIMES, CuesModel
+from isthmus.app.pages.looks.models.edited import edited_table
 from isthmus.app.pages.looks.views.fade import FadePicture
 from isthmus.app.pages.looks.views.running import ListSettings
 from isthmus.errors import EntryFault
@@ -52,7 +52,7 @@ class CuesView(PageView):
         column.addLayout(row, 1)
         self.cues = CuesModel(lambda: bench.show, self._write)
         widths = (44, 40, 100, 76, 36, 44, 44, 46, 50, 56)
-        self.table = plain_table(self.cues, "cues", "Cues of the list", widths, 2)
+        self.table = edited_table(self.cues, "cues", "Cues of the list", widths, 2)
         self.table.selectionModel().currentRowChanged.connect(lambda *_: self._tell())
         row.addWidget(self.table, 2)
         side = QVBoxLayout()
@@ -134,6 +134,8 @@ class CuesView(PageView):
         self.stage.setAccessibleName("Stage as it is sent")
         self.stage.fit()
         self._moved()
+        if self.cues.rows and not self.table.selectionModel().hasSelection():
+            take_row(self.table, max(0, self.table.currentIndex().row()))
         self.table.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def left(self) -> None:

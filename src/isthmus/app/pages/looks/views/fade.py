@@ -79,12 +79,16 @@ class FadePicture(QWidget):
     def _marks(self, p: QPainter, box: QRectF, whole: float, x: Callable[[float], float]) -> None:
         """Seconds below, not closer than words need."""
         step = next((s for s in (0.5, 1, 2, 5, 10, 30, 60, 300, 900) if whole / s <= 8), 1800)
+        before = -math.inf
         for n in range(int(whole / step) + 1):
             at = x(n * step)
             p.setPen(pen("line"))
             p.drawLine(QPointF(at, box.bottom()), QPointF(at, box.bottom() + 3))
             words = f"{say_seconds(n * step) or '0'} s"
             left = min(at, box.right() - 24)
+            if left < before + 34:
+                break  # it would run into the words before it
+            before = left
             paint.text(p, left, box.bottom() + 1, words, font("caption"), "text2")
 
     def _key(self, p: QPainter) -> None:

@@ -19,8 +19,9 @@ from isthmus.app.kit.widgets import (
     label,
     tick,
 )
-from isthmus.app.model.focus import Focus, wanted_of
+from isthmus.app.model.focus import Focus
 from isthmus.app.model.workbench import Workbench
+from isthmus.looks import wish_of
 from isthmus.looks.edits import of_kind
 from isthmus.looks.words import say
 from isthmus.plural import many
@@ -144,7 +145,7 @@ class FocusView(PageView):
             return
         self.whom.setText("")
         self.title.setText(f"{focus.at + 1} of {len(focus.ids)}:  {unit.number}  {unit.name}")
-        self.wish.setText(f"{palette.name}: {say(wanted_of(palette, unit.id))}")
+        self.wish.setText(f"{palette.name}: {say(wish_of(palette, unit))}")
         self.state.setText(focus.words())
 
     # ------------------------------------------------------------ acts
@@ -162,5 +163,5 @@ class FocusView(PageView):
     def _rest(self) -> Vec3:
         """What a sheet does not show of a point: that of the palette."""
         unit, palette = self.focus.unit, self.focus.palette
-        wish = wanted_of(palette, unit.id) if unit and palette else None
+        wish = wish_of(palette, unit) if unit and palette else None
         return (wish.point if wish else None) or (0.0, 0.0, 0.0)

@@ -7,12 +7,14 @@ from __future__ import annotations
 from typing import Any
 
 from msgspec.structs import replace
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.first import FirstSteps
-from isthmus.app.kit.widgets import PageView, bind, button, column_of, label, plain_table, take_row
+from isthmus.app.kit.widgets import PageView, bind, button, column_of, label, take_row
 from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.looks.models.edited import edited_table
 from isthmus.app.pages.looks.models.looks import LinesModel, LooksModel, Row
 from isthmus.errors import EntryFault
 from isthmus.looks import in_words
@@ -48,7 +50,7 @@ class LooksView(PageView):
         column = QVBoxLayout()
         column.setSpacing(6)
         self.looks = LooksModel(lambda: self.bench.show, self._write_look)
-        self.table = plain_table(self.looks, "looks", "Looks", (40, 120, 60), 1)
+        self.table = edited_table(self.looks, "looks", "Looks", (40, 120, 60), 1)
         self.table.selectionModel().currentRowChanged.connect(lambda *_: self._chosen())
         column.addWidget(self.table, 1)
         buttons = QHBoxLayout()
@@ -66,7 +68,7 @@ class LooksView(PageView):
         self.title = label("", size="section", weight=600)
         column.addWidget(self.title)
         self.lines = LinesModel(lambda: self.bench.show, self._write_line)
-        self.who = plain_table(
+        self.who = edited_table(
             self.lines, "look lines", "Lines of the look", (130, 200, 56, 110), 1
         )
         column.addWidget(self.who, 2)
@@ -112,8 +114,9 @@ class LooksView(PageView):
         self._drawn = None
         self._draw()
         self.stage.fit()
-        if self.look_here() is None and self.looks.rows:
-            take_row(self.table, 0)
+        if self.looks.rows and not self.table.selectionModel().hasSelection():
+            take_row(self.table, max(0, self.table.currentIndex().row()))
+        self.table.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def left(self) -> None:
         self.stage.rig_view = self.stage.rig_frame = None
