@@ -21,14 +21,16 @@ ADDRESS = "127.0.0.9"
 
 
 class Receiver:
-    """Notes when each packet arrived."""
+    """Notes each packet, and when it arrived by the kernel's own time stamps."""
 
-    def __init__(self) -> None:
+    def __init__(self, address: str = ADDRESS) -> None:
         self.sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self.sock.setsockopt(socket.SOL_SOCKET, SO_TIMESTAMPNS, 1)
-        self.sock.bind((ADDRESS, 6454))
+        self.sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 22)
+        self.sock.bind((address, 6454))
         self.sock.settimeout(0.2)
         self.times: list[float] = []
+        self.got: list[tuple[float, bytes]] = []
         self._on = True
         self._thread = threading.Thread(target=self._run)
         self._thread.start()
@@ -36,11 +38,15 @@ class Receiver:
     def _run(self) -> None:
         while self._on:
             try:
-                _, extra, _, _ = self.sock.recvmsg(1024, 128)
+                data, extra, _, _ = self.sock.recvmsg(1024, 128)
             except TimeoutError:
                 continue
             seconds, nanoseconds = struct.unpack("qq", extra[0][2][:16])
             self.times.append(seconds + nanoseconds / 1e9)
+            self.got.append((self.times[-1], data))
+
+    def between(self, begun: float, end: float) -> list[tuple[float, bytes]]:
+        return [g for g in self.got if begun <= g[0] <= end]
 
     def off_by(self) -> tuple[float, float]:
         """(99th percentile, worst) of |spacing − 22.7 ms|, milliseconds, after one second of

@@ -4,11 +4,8 @@ blocked, and how long a hand control takes to the wire.
 
 from __future__ import annotations
 
-import socket
-import struct
 import subprocess
 import sys
-import threading
 import time
 from collections.abc import Callable, Iterator
 
@@ -18,6 +15,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QApplication
 
 from benchmarks.busy import quiet_window
+from benchmarks.engine import Receiver
 from benchmarks.gestures import hung_show
 from isthmus.app.shell.window import Window
 from isthmus.demo import as_hung
@@ -33,7 +31,6 @@ from isthmus.wire import artnet
 
 HERE, BARE = "127.0.0.9", "127.0.0.10"
 PARAMETERS, SECONDS, BLOCKED, FADE = 4000, 8, 2.0, 8.0
-SO_TIMESTAMPNS = 35
 UNIT = "u101"
 BARE_SENDER = """
 import socket, sys, time
@@ -44,38 +41,6 @@ while True:
     time.sleep(max(0, due - time.monotonic()))
     s.sendto(bytes(530), (sys.argv[1], 6454))
 """
-
-
-class Wire:
-    """What arrives at an address, with the kernel's own time stamps."""
-
-    def __init__(self, address: str) -> None:
-        self.sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-        self.sock.setsockopt(socket.SOL_SOCKET, SO_TIMESTAMPNS, 1)
-        self.sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 22)
-        self.sock.bind((address, 6454))
-        self.sock.settimeout(0.2)
-        self.got: list[tuple[float, bytes]] = []
-        self._on = True
-        self._thread = threading.Thread(target=self._run)
-        self._thread.start()
-
-    def _run(self) -> None:
-        while self._on:
-            try:
-                data, extra, _, _ = self.sock.recvmsg(1024, 128)
-            except TimeoutError:
-                continue
-            seconds, nanoseconds = struct.unpack("qq", extra[0][2][:16])
-            self.got.append((seconds + nanoseconds / 1e9, data))
-
-    def between(self, begun: float, end: float) -> list[tuple[float, bytes]]:
-        return [g for g in self.got if begun <= g[0] <= end]
-
-    def close(self) -> None:
-        self._on = False
-        self._thread.join()
-        self.sock.close()
 
 
 def cost() -> tuple[float, float]:
@@ -157,11 +122,11 @@ def reader(show: Show) -> Callable[[bytes], float]:
     return lambda data: int.from_bytes(bytes(data[s] for s in slots), "big") / item.top
 
 
-def blocked(window: Window, list_id: str, wire: Wire) -> tuple[float, float, float]:
+def blocked(window: Window, list_id: str, wire: Receiver) -> tuple[float, float, float]:
     """Largest gap of the player's packets and of a bare sender's, seconds; largest step of the
     fade, in slopes. The window does nothing for two seconds in a fade of eight.
     """
-    bare = Wire(BARE)
+    bare = Receiver(BARE)
     sender = subprocess.Popen([sys.executable, "-c", BARE_SENDER, BARE])
     try:
         spin(1.0)
@@ -186,7 +151,7 @@ def blocked(window: Window, list_id: str, wire: Wire) -> tuple[float, float, flo
     return gaps[0], gaps[1], float(np.diff(levels).max() / slope)
 
 
-def latency(window: Window, wire: Wire, times: int = 40) -> float:
+def latency(window: Window, wire: Receiver, times: int = 40) -> float:
     """The 95th percentile of seconds from a change of a level to its packet."""
     read, found = reader(window.bench.show), []
     rng = np.random.default_rng(1)
@@ -204,7 +169,7 @@ def run() -> Iterator[tuple[str, float, float, str, str]]:
     what = f"player: a frame of a fade of {PARAMETERS} / bare arithmetic"
     yield what, *cost(), "ms", "under 3 ms"
     show, list_id = faded_show()
-    wire = Wire(HERE)
+    wire = Receiver(HERE)
     with quiet_window(show, "Patch") as window:
         window.output.switch(True)
         spin(2.0)

@@ -13,6 +13,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from helpers.tools import answer
+from isthmus.cli.looks import load_evening
 from isthmus.demo import as_hung
 from isthmus.errors import EntryFault
 from isthmus.looks import cue_edits, edits, look_edits
@@ -441,3 +443,31 @@ def test_cues_refuse_what_they_cannot_be() -> None:
     for wrong in ("nan", "three", "-1", "1:2:3", "inf"):
         with pytest.raises(EntryFault, match="is not a time"):
             cue_edits.read_seconds(wrong, "Up")
+
+
+def test_the_commands_say_what_looks_and_cues_do() -> None:
+    code, rows = answer("cues", "list", "demo")
+    assert code == 0 and [r["cue"] for r in rows if r["list"] == 1] == list(range(1, 13))
+    # cue 1 lights the house to a half in 5 s: after 4 s a dimmer of 8 bits stands at 0.5 · 4/5
+    show = load_evening("demo")
+    house = next(u for u in show.units if u.purpose == "House" and u.patch)
+    code, frame = answer("cues", "render", "demo", "--cue", "1", "--at", "4")
+    at = house.patch[0]
+    assert frame["whole"] == 5 and frame["universes"][str(at.universe)][at.address - 1] == round(
+        0.4 * 255
+    )
+    code, rows = answer("cues", "go", "demo", "--cue", "2")  # house out, the water stays
+    gone = [r for r in rows if r["unit"] == house.number and r["attribute"] == "Dimmer"]
+    assert gone and {(r["from"], r["to"], r["seconds"]) for r in gone} == {(0.5, 0.0, 8.0)}
+    code, look = answer("looks", "render", "demo", "--look", "Duet")
+    dimmed = {r["unit"]: r["level"] for r in look["levels"] if r["attribute"] == "Dimmer"}
+    keys = [u.number for u in show.units if u.purpose == "Key, moving" and u.patch]
+    assert {dimmed[n] for n in keys} == {0.9}
+    code, looks = answer("looks", "list", "demo")
+    assert {"list": "Evening", "cue": 10.0} in next(o for o in looks if o["name"] == "Duet")["cues"]
+    for wrong in (
+        ("cues", "go", "demo", "--cue", "99"),
+        ("cues", "go", "demo", "--list", "9", "--cue", "1"),
+        ("looks", "render", "demo", "--look", "Nothing"),
+    ):
+        assert answer(*wrong)[0] == 3

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import socket
-import threading
 import time
 from itertools import pairwise
 
@@ -26,41 +24,14 @@ from helpers.hands import (
     type_in_cell,
     until,
 )
+from helpers.tools import Heard
 from isthmus.app.model.winning import who_wins
 from isthmus.demo import as_hung
 from isthmus.demo.evening import with_evening
 from isthmus.show.records import PLAIN_HANDLING, Limit, Output, Show, Unit
-from isthmus.wire import artnet
 
 HERE = "127.0.0.8"
 UNITS, FADE = 4, 0.4
-
-
-class Wire:
-    """What arrives at an address, with when."""
-
-    def __init__(self) -> None:
-        self.frames: list[tuple[float, bytes]] = []
-        self.sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-        self.sock.bind((HERE, artnet.PORT))
-        self.sock.settimeout(0.1)
-        self.open = True
-        self.thread = threading.Thread(target=self._listen)
-        self.thread.start()
-
-    def _listen(self) -> None:
-        while self.open:
-            try:
-                packet = artnet.decode(self.sock.recv(2048))
-            except TimeoutError:
-                continue
-            if isinstance(packet, artnet.ArtDmx):
-                self.frames.append((time.monotonic(), bytes(packet.slots)))
-
-    def close(self) -> None:
-        self.open = False
-        self.thread.join()
-        self.sock.close()
 
 
 def dimmers(show: Show) -> list[Unit]:
@@ -110,7 +81,7 @@ def test_an_evening_is_made_by_clicks_and_each_go_fades_in_straight_lines(make_w
     type_in_cell(view.table, 0, 4, "soon")
     assert "is not a time" in window.notice.words and bench.show.cue_lists[0].cues[0].up == FADE
 
-    wire = Wire()
+    wire = Heard(HERE)
     try:
         shortcut(window, Qt.Key.Key_Return)
         assert until(lambda: window.output.player.alive and len(wire.frames) > 5)

@@ -21,6 +21,7 @@ from typing import Any, NamedTuple
 from isthmus.cli import main
 from isthmus.demo import SCENARIO
 from isthmus.standin import RigClient, StandInRig, read_scenario
+from isthmus.wire import artnet
 
 
 def until(
@@ -109,6 +110,32 @@ def udp_listener(address: str = "127.0.0.9") -> socket.socket:
         raise
     sock.settimeout(3)
     return sock
+
+
+class Heard:
+    """What arrives at an address as Art-Net, slots and when, on a thread of its own."""
+
+    def __init__(self, address: str) -> None:
+        self.frames: list[tuple[float, bytes]] = []
+        self._sock = udp_listener(address)
+        self._sock.settimeout(0.1)
+        self._open = True
+        self._thread = threading.Thread(target=self._listen)
+        self._thread.start()
+
+    def _listen(self) -> None:
+        while self._open:
+            try:
+                packet = artnet.decode(self._sock.recv(2048))
+            except TimeoutError:
+                continue
+            if isinstance(packet, artnet.ArtDmx):
+                self.frames.append((time.monotonic(), bytes(packet.slots)))
+
+    def close(self) -> None:
+        self._open = False
+        self._thread.join()
+        self._sock.close()
 
 
 CLONE_NEWNET, SIOCSIFFLAGS, IFF_UP = 0x40000000, 0x8914, 1

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import os
 import signal
-import socket
-import threading
 import time
 from collections.abc import Iterator
 
@@ -13,7 +11,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from helpers.tools import until
+from helpers.tools import Heard, until
 from isthmus.demo import as_hung
 from isthmus.engine import Engine
 from isthmus.looks import cue_edits, look_edits
@@ -22,7 +20,6 @@ from isthmus.looks.programme import compile_list
 from isthmus.output import Composer, Live, Masters, identity
 from isthmus.player import PlayerLink, State, Telling
 from isthmus.show.records import PLAIN_HANDLING, SLOTS, Cue, CueList, Look, LookLine, Output, Wish
-from isthmus.wire import artnet
 
 HERE = "127.0.0.7"
 
@@ -66,24 +63,13 @@ class House:
         coarse, fine = (int(s[at - group.first]) for s in group.slots)
         row = self.live.compiled.universes.index(universe) * SLOTS
         self.slots = coarse - row, fine - row
-        self.seen: list[tuple[float, float]] = []  # (when, level 0…1)
-        self.sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-        self.sock.bind((HERE, artnet.PORT))
-        self.sock.settimeout(0.1)
-        self.open = True
-        self.thread = threading.Thread(target=self._listen)
-        self.thread.start()
+        self.wire = Heard(HERE)
 
-    def _listen(self) -> None:
-        while self.open:
-            try:
-                data = self.sock.recv(2048)
-            except TimeoutError:
-                continue
-            packet = artnet.decode(data)
-            if isinstance(packet, artnet.ArtDmx):
-                coarse, fine = (packet.slots[s] for s in self.slots)
-                self.seen.append((time.monotonic(), (256 * coarse + fine) / 65535))
+    @property
+    def seen(self) -> list[tuple[float, float]]:
+        """(when, level 0…1) of all that was received."""
+        coarse, fine = self.slots
+        return [(t, (256 * f[coarse] + f[fine]) / 65535) for t, f in self.wire.frames]
 
     def begin(self) -> None:
         self.engine.start()
@@ -111,9 +97,7 @@ class House:
     def end(self) -> None:
         self.player.stop()
         self.engine.stop()
-        self.open = False
-        self.thread.join()
-        self.sock.close()
+        self.wire.close()
 
     def since(self, begun: float) -> np.ndarray:
         """(n, 2) seconds since, and level, of what was received."""

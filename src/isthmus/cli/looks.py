@@ -12,7 +12,7 @@ import msgspec
 from isthmus.cli.common import DONE, Result, keep, load, saving
 from isthmus.errors import EntryFault
 from isthmus.looks import KINDS, Short, apply, in_words, look_edits
-from isthmus.looks.cue_edits import say_number, say_seconds
+from isthmus.looks.cue_edits import LONGEST_TIME, say_number, say_seconds
 from isthmus.looks.edits import of_kind
 from isthmus.looks.lines import named, say_palettes, say_values, say_who
 from isthmus.looks.playback import Act, Playback
@@ -165,19 +165,25 @@ def cues_list(options: argparse.Namespace) -> Result:
     return DONE, rows, lines or ["No cue lists."]
 
 
-def cues_render(options: argparse.Namespace) -> Result:
-    """The slots that are sent so many seconds after the Go of a cue, the one before it done."""
+def _gone_to(options: argparse.Namespace) -> tuple[Show, Live, Playback, dict[str, list[Short]]]:
+    """A list just gone to a cue, the one before it done; and, by cue, who comes short."""
     show = load_evening(options.show)
     cues, live = list_of(show, options.list), Live(show)
     at = _cue_of(cues, options.cue)
     programme, short = compile_list(show, cues, live.blank())
     playback = Playback(live.compiled.defaults, {cues.id: programme})
-    for number, cue in enumerate(range(max(0, at - 1), at + 1)):
-        playback.act(Act(7200.0 * number, cues.id, "to", cue))
-    begun = playback.positions[cues.id].start
-    whole = programme.times[at].whole
+    for cue in range(max(0, at - 1), at + 1):
+        playback.act(Act(2 * LONGEST_TIME * cue, cues.id, "to", cue))
+    return show, live, playback, short
+
+
+def cues_render(options: argparse.Namespace) -> Result:
+    """The slots that are sent so many seconds after the Go of a cue, the one before it done."""
+    _, live, playback, short = _gone_to(options)
+    ((programme, position),) = playback.running
+    whole = position.timing.whole
     seconds = whole if options.at is None else options.at
-    live.play(playback.levels(begun + seconds))
+    live.play(playback.levels(position.start + seconds))
     rows = {
         str(universe): live.frame[row * SLOTS : (row + 1) * SLOTS].tolist()
         for row, universe in enumerate(live.compiled.universes)
@@ -187,20 +193,13 @@ def cues_render(options: argparse.Namespace) -> Result:
         *(f"universe {u}: {sum(v > 0 for v in slots)} slots not 0" for u, slots in rows.items()),
     ]
     data = {"cue": options.cue, "seconds": seconds, "whole": whole, "universes": rows}
-    return DONE, data | {"short": _short_rows(short[programme.cues[at]])}, lines
+    return DONE, data | {"short": _short_rows(short[programme.cues[position.cue]])}, lines
 
 
 def cues_go(options: argparse.Namespace) -> Result:
     """What the Go of a cue changes: from what, to what, in how many seconds."""
-    show = load_evening(options.show)
-    cues, live = list_of(show, options.list), Live(show)
-    at = _cue_of(cues, options.cue)
-    programme, _ = compile_list(show, cues, live.blank())
-    playback = Playback(live.compiled.defaults, {cues.id: programme})
-    if at:
-        playback.act(Act(0.0, cues.id, "to", at - 1))
-    playback.act(Act(7200.0, cues.id, "to", at))
-    position = playback.positions[cues.id]
+    show, _, playback, _ = _gone_to(options)
+    ((programme, position),) = playback.running
     number = {u.id: u.number for u in show.units}
     rows = [
         {

@@ -22,6 +22,7 @@ from isthmus.net.plan import RANGES, plan
 from isthmus.net.serial_ports import serial_ports
 from isthmus.output import Composer, Live, Masters, identity
 from isthmus.output.captured import CaptureLimits
+from isthmus.output.routing import set_pace
 from isthmus.patch.choose import read_choice
 from isthmus.patch.numbers import read_numbers
 from isthmus.plural import many
@@ -410,14 +411,7 @@ def send(options: argparse.Namespace) -> Result:
         hub.look(asks)
         engine.use(hub.outlets)
         engine.start()
-        sending = show.sending
-        engine.pace(
-            sending.artnet_rate,
-            sending.sacn_rate,
-            sending.changed_only,
-            sending.artnet_sync,
-            sending.dmx_rate,
-        )
+        set_pace(engine, show.sending)
         begun = time.monotonic()
         end = begun + options.seconds
         first = waiting = True

@@ -19,6 +19,7 @@ from isthmus.looks.cue_edits import say_number
 from isthmus.looks.playback import Act, Playback
 from isthmus.looks.programme import compile_list, in_order
 from isthmus.output import Composer, Live, Masters, identity
+from isthmus.output.routing import set_pace
 from isthmus.player import PlayerLink, State, Telling
 from isthmus.show.records import CueList, Show
 
@@ -80,19 +81,13 @@ def _playing(options: argparse.Namespace, show: Show) -> Iterator[tuple[Any, ...
     player = PlayerLink(
         engine.frames, lambda: State(dict(positions[0].positions) if positions else {})
     )
-    telling, sending = Telling(player), show.sending
+    telling = Telling(player)
     try:
         hub.look(any(o.delivery == "asked" for o in show.outputs))
         engine.use(hub.outlets)
         engine.start()
         player.start()
-        engine.pace(
-            sending.artnet_rate,
-            sending.sacn_rate,
-            sending.changed_only,
-            sending.artnet_sync,
-            sending.dmx_rate,
-        )
+        set_pace(engine, show.sending)
 
         def tell(live: Live, playback: Playback) -> None:
             positions[:] = [playback]

@@ -13,13 +13,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.engine import DMX, SACN, SACN_PRIORITY, Identity, Route
+from isthmus.engine import DMX, SACN, SACN_PRIORITY, Engine, Identity, Route
 from isthmus.output.bounds import Bounds
 from isthmus.output.compile import Compiled
 from isthmus.output.live import Live
 from isthmus.output.masters import DARK, HOLD, Masters, row_of
 from isthmus.patch.index import index_of
-from isthmus.show.records import SLOTS, Output, Show
+from isthmus.show.records import SLOTS, Output, Sending, Show
 from isthmus.wire import sacn
 
 PRIORITY = "priority"
@@ -35,6 +35,17 @@ def identity(show: Show) -> Identity:
         first = show.units[0].id if show.units else ""
         cid = uuid.uuid5(_NAMESPACE, f"{show.name}/{show.venue}/{first}").bytes
     return Identity(cid, show.sending.source or show.name)
+
+
+def set_pace(engine: Engine, sending: Sending) -> None:
+    """Let an engine send as a show does."""
+    engine.pace(
+        sending.artnet_rate,
+        sending.sacn_rate,
+        sending.changed_only,
+        sending.artnet_sync,
+        sending.dmx_rate,
+    )
 
 
 def hosts_of(output: Output, asking: Asking, broadcast: str) -> tuple[str, ...]:

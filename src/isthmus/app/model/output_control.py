@@ -16,6 +16,7 @@ from isthmus.errors import IsthmusError
 from isthmus.looks.playback import Act
 from isthmus.net.serial_ports import said
 from isthmus.output import Composer, identity
+from isthmus.output.routing import set_pace
 from isthmus.patch.numbers import write_numbers
 from isthmus.player import PlayerLink, State, Telling
 from isthmus.plural import many
@@ -74,14 +75,8 @@ class OutputControl(QObject):
         """What is wanted, told to the player; while there is none, the frame itself to the
         engine.
         """
-        show, sending, live = self._bench.show, self._bench.show.sending, self._bench.levels.live
-        self.engine.pace(
-            sending.artnet_rate,
-            sending.sacn_rate,
-            sending.changed_only,
-            sending.artnet_sync,
-            sending.dmx_rate,
-        )
+        show, live = self._bench.show, self._bench.levels.live
+        set_pace(self.engine, show.sending)
         try:
             if not self._started:
                 self.engine.publish(*self.composer.compose(show, live), identity(show))
