@@ -17,9 +17,10 @@ from helpers.geometry import beams_sent
 from isthmus.cli import main
 from isthmus.demo import as_hung, lantern_tide
 from isthmus.errors import EntryFault
-from isthmus.looks import apply, edits, in_words, realise, together, wish_of
+from isthmus.looks import apply, edits, in_words, together, wish_of
 from isthmus.looks.difference import delta_e
 from isthmus.looks.mixing import emitter_levels, mixed
+from isthmus.looks.realise import realise
 from isthmus.looks.starters import with_starters
 from isthmus.looks.taken import taken
 from isthmus.output import Live

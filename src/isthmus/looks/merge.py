@@ -10,8 +10,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.looks.compiled import Programme
 from isthmus.looks.position import Floats, Position
-from isthmus.looks.programme import Programme
 
 Running = Sequence[tuple[Programme, Position]]
 

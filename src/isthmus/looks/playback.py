@@ -15,9 +15,9 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.looks.compiled import Programme, Timing
 from isthmus.looks.merge import merged, say, winner
 from isthmus.looks.position import Floats, Position
-from isthmus.looks.programme import Programme, Timing
 
 
 @dataclass(frozen=True)

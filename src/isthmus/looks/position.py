@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.looks.programme import Timing
+from isthmus.looks.compiled import Timing
 
 Floats = NDArray[np.float32]
 

@@ -8,16 +8,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from isthmus.looks.compiled import Programme, Timing
 from isthmus.looks.realise import NOTHING, Short, together
 from isthmus.looks.resolve import Book, Wanted, is_intensity, levels_of
 from isthmus.output import Live
-from isthmus.output.compile import Key
 from isthmus.output.live import Asked
 from isthmus.profiles.chart import ChartChannel
 from isthmus.show.records import Cue, CueList, Show
@@ -27,46 +26,6 @@ Flags = NDArray[np.bool_]
 Index = NDArray[np.int64]
 STEPPED = ("Shutter", "Prism", "Control", "Effects", "Macro", "Gobo", "Color")
 DIRECTIONS = ("forth", "back", "to and fro")
-
-
-@dataclass(frozen=True)
-class Timing:
-    """Seconds of one cue. `follow` is NaN where it waits for a Go."""
-
-    up: float
-    down: float
-    move: float
-    delay: float
-    follow: float
-
-    @property
-    def whole(self) -> float:
-        """From its Go until all of it is done."""
-        return self.delay + max(self.up, self.down, self.move)
-
-
-@dataclass(frozen=True, eq=False)
-class Programme:
-    """n parameters of a show over c cues. `index` (n,) says which, ascending; `targets` (c, n)
-    are levels 0…1 and mean something where `owned` (c, n); `named` (c, n): the cue's own look says
-    it.
-    """
-
-    id: str
-    keys: tuple[Key, ...]  # whose parameters they are, (n,)
-    index: Index
-    intensity: Flags  # fades by up and down
-    steps: Flags  # picks among ranges: changes at once
-    highest: Flags  # the highest of several lists counts (HTP), else the latest (LTP)
-    targets: Floats
-    owned: Flags
-    named: Flags
-    cues: tuple[str, ...]
-    times: tuple[Timing, ...]
-    round: bool = False
-    step: float = 1.0  # seconds
-    direction: str = "forth"
-    release: float = 3.0
 
 
 def timing(cue: Cue) -> Timing:

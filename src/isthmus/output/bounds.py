@@ -12,14 +12,16 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.output.compile import Compiled
-from isthmus.profiles import chart, profiles_of
-from isthmus.profiles.chart import ChartChannel
 from isthmus.show.records import SLOTS, Limit, Show, Unit
+
+if TYPE_CHECKING:
+    from isthmus.profiles.chart import ChartChannel
 
 Slot = tuple[int, int]  # universe, address
 _EPS = 1e-6  # of a DMX step
@@ -84,6 +86,8 @@ class Bounds:
     def __init__(self, show: Show, compiled: Compiled) -> None:
         self._rows = {universe: row for row, universe in enumerate(compiled.universes)}
         found: dict[int, list[tuple[tuple[int, ...], int, int, int]]] = {}
+        from isthmus.profiles import chart, profiles_of  # who only holds to them needs none
+
         profiles = profiles_of(show)
         for unit in (u for u in show.units if u.limits):
             mode = profiles.mode_of(unit)

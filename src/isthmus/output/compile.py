@@ -10,13 +10,15 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.profiles import chart, profiles_of
-from isthmus.profiles.chart import ChartChannel
 from isthmus.show.records import SLOTS, Show
+
+if TYPE_CHECKING:
+    from isthmus.profiles.chart import ChartChannel
 
 Levels = NDArray[np.float32]
 Index = NDArray[np.int64]
@@ -174,6 +176,8 @@ def compile_show(show: Show, universes: tuple[int, ...] | None = None) -> Compil
     Python walks over the stretches of slots only; their parameters are laid out by NumPy, all units
     of a mode at once.
     """
+    from isthmus.profiles import chart, profiles_of  # who only renders needs none
+
     profiles = profiles_of(show)
     if universes is None:
         universes = tuple(

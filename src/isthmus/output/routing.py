@@ -7,17 +7,16 @@ by address.
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.engine import DMX, SACN, SACN_PRIORITY, Engine, Identity, Route
-from isthmus.output.bounds import Bounds
 from isthmus.output.compile import Compiled
 from isthmus.output.live import Live
-from isthmus.output.masters import DARK, HOLD, Masters, row_of
+from isthmus.output.masters import Masters
+from isthmus.output.rows import Extra, Plan
 from isthmus.patch.index import index_of
 from isthmus.show.records import SLOTS, Output, Sending, Show
 from isthmus.wire import sacn
@@ -83,49 +82,6 @@ def engine_routes(
         if o.enabled and o.universe in rows
         for r in routes_of(o, rows[o.universe], asking or {}, broadcast)
     ]
-
-
-@dataclass(frozen=True)
-class Extra:
-    """A row behind the universes: one of them dark or held, or the priorities of its slots, which
-    `data` are.
-    """
-
-    kind: str
-    universe: int
-    source: int  # the row of the universe itself
-    data: bytes = b""
-
-
-@dataclass(frozen=True)
-class Plan:
-    """Which rows a frame has behind those of its universes, and where each row goes."""
-
-    extra: tuple[Extra, ...]
-    routes: tuple[Route, ...]
-
-    def fill(
-        self,
-        frame: NDArray[np.uint8],
-        dark: Callable[[], NDArray[np.uint8]],
-        bounds: Bounds,
-        held: dict[int, NDArray[np.uint8]],
-    ) -> NDArray[np.uint8]:
-        """The whole flat frame. `held` keeps what a held universe went on with since it was held;
-        what nothing holds any more is dropped from it.
-        """
-        rows: list[NDArray[np.uint8]] = []
-        for one in self.extra:
-            if one.kind == DARK:
-                rows.append(row_of(dark(), one.source))
-            elif one.kind == HOLD:
-                kept = held.setdefault(one.universe, row_of(frame, one.source).copy())
-                rows.append(bounds.hold_row(one.universe, kept))
-            else:
-                rows.append(np.frombuffer(one.data, np.uint8))
-        for universe in held.keys() - {e.universe for e in self.extra if e.kind == HOLD}:
-            del held[universe]
-        return np.concatenate([frame, *rows]) if rows else frame
 
 
 class Composer:

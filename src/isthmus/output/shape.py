@@ -7,17 +7,21 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.output.bounds import bound, limited
 from isthmus.output.compile import Compiled, Levels
-from isthmus.profiles.chart import ChartChannel
 from isthmus.show.records import PLAIN_HANDLING, Handling, Show, Unit
 
+if TYPE_CHECKING:
+    from isthmus.profiles.chart import ChartChannel
+
+    Place = tuple[int, str, int, ChartChannel]  # cell, attribute, parameter, channel
+
 Index = NDArray[np.int64]
-Place = tuple[int, str, int, ChartChannel]  # cell, attribute, parameter, channel
 CURVE_STEPS = 257
 
 

@@ -4,8 +4,15 @@ The window says what is wanted and when; the player renders it at each tick of t
 the window is doing.
 """
 
-from isthmus.player.desk import State
-from isthmus.player.link import PlayerLink
-from isthmus.player.telling import Telling
+from typing import TYPE_CHECKING
+
+from isthmus.lazy import on_demand
+
+if TYPE_CHECKING:
+    from isthmus.player.desk import State
+    from isthmus.player.link import PlayerLink
+    from isthmus.player.telling import Telling
+else:  # the process reads its own side only
+    __getattr__ = on_demand(__name__, {"State": "desk", "PlayerLink": "link", "Telling": "telling"})
 
 __all__ = ["PlayerLink", "State", "Telling"]

@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 
 from isthmus.engine.publisher import Publisher
 from isthmus.engine.shared import Identity
+from isthmus.looks.compiled import Programme
 from isthmus.looks.playback import Act, Playback
 from isthmus.looks.position import Position
-from isthmus.looks.programme import Programme
 from isthmus.output.rendering import Rendering
-from isthmus.output.routing import Plan
+from isthmus.output.rows import Plan
 
 
 @dataclass(frozen=True)

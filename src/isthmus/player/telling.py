@@ -8,7 +8,7 @@ import numpy as np
 
 from isthmus.engine.publisher import fits
 from isthmus.engine.shared import SLOTS, Identity
-from isthmus.looks.programme import Programme
+from isthmus.looks.compiled import Programme
 from isthmus.output import Live
 from isthmus.output.rendering import Rendering
 from isthmus.output.routing import Plan
