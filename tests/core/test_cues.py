@@ -21,6 +21,7 @@ from isthmus.looks import cue_edits, edits, look_edits
 from isthmus.looks.playback import Act, Playback
 from isthmus.looks.programme import Programme, Timing, compile_list
 from isthmus.output import Live
+from isthmus.patch import edits as patch_edits
 from isthmus.show.records import Cue, CueList, Look, LookLine, Palette, Show, Wish
 
 PARAMETERS = 2
@@ -399,6 +400,36 @@ def test_a_cue_is_the_same_walked_to_or_jumped_to(walk: list[int], last: int) ->
     assert walked.levels(20.0) == pytest.approx(jumped.levels(20.0), abs=1e-6)
 
 
+def test_a_list_goes_on_when_its_units_are_patched_elsewhere_in_the_middle_of_a_fade(
+    demo: Show,
+) -> None:
+    a, b = units_with(demo, "Pan", "Dimmer")[:2]
+    made = evening(
+        demo,
+        [LookLine(units=(a, b), wish=Wish(intensity=1.0, pan=30.0))],
+        [LookLine(units=(a,), wish=Wish(intensity=0.2, pan=-30.0))],
+    )
+    programme, _ = compile_list(made.show, made.show.cue_lists[0], made.blank)
+    playback = Playback(made.blank.compiled.defaults, {programme.id: programme})
+    for at, cue in ((0.0, 0), (1.0, 1)):
+        playback.act(Act(at, programme.id, "to", cue))
+    keys = [(u, 0, name) for u in (a, b) for name in ("Dimmer", "Pan")]
+
+    def levels(live: Live, time: float) -> list[float]:
+        found = playback.levels(time)
+        return [float(found[live.compiled.places.get(key)[0]]) for key in keys]
+
+    before = levels(made.blank, 2.5), levels(made.blank, 9.0)
+    moved = patch_edits.set_address(made.show, [a], (40, 17))
+    moved = replace(moved, units=moved.units[::-1])  # all its parameters are others now
+    live = Live(moved).blank()
+    assert live.compiled.places.get(keys[0]) != made.blank.compiled.places.get(keys[0])
+    again, _ = compile_list(moved, moved.cue_lists[0], live)
+    playback.take([again], live.compiled.defaults)
+    assert levels(live, 2.5) == pytest.approx(before[0], abs=1e-6)
+    assert levels(live, 9.0) == pytest.approx(before[1], abs=1e-6) and before[0] != before[1]
+
+
 def test_a_look_taken_from_now_does_again_what_was_done_and_names_the_palettes(demo: Show) -> None:
     live = Live(demo)
     a, b, c = units_with(demo, "Pan", "Dimmer", "Zoom")[:3]
@@ -465,6 +496,8 @@ def test_the_commands_say_what_looks_and_cues_do() -> None:
     assert {dimmed[n] for n in keys} == {0.9}
     code, looks = answer("looks", "list", "demo")
     assert {"list": "Evening", "cue": 10.0} in next(o for o in looks if o["name"] == "Duet")["cues"]
+    code, some = answer("looks", "list", "demo", "--units", str(house.number))
+    assert [o["name"] for o in some] == ["House open", "House in"]
     for wrong in (
         ("cues", "go", "demo", "--cue", "99"),
         ("cues", "go", "demo", "--list", "9", "--cue", "1"),

@@ -137,6 +137,12 @@ def test_a_look_is_changed_line_by_line_and_seen_blind(make_window, demo: Show) 
     key(view.table.focusWidget() or view.table, Qt.Key.Key_Escape)
     look = view.look_here()
     assert look and view.lines.cells((0, look.lines[0]))[:3] == ("101–102", "Deck centre", "80 %")
+    click(view.whole)  # all they do: their colour and beam too, though no one asked for them
+    press(view, "update look")
+    whole = view.look_here().lines[0].wish
+    assert whole.colour is not None and whole.gobo == "open"
+    shortcut(window, Qt.Key.Key_Z)
+    assert view.look_here().lines[0].wish.colour is None
     sent = bench.levels.live.frame.copy()
 
     bench.selection.select(["u201"])

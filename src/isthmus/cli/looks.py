@@ -110,7 +110,10 @@ def _level_rows(show: Show, asked: Asked) -> list[dict[str, Any]]:
 def looks_list(options: argparse.Namespace) -> Result:
     show = load_evening(options.show)
     rows = []
-    for one in look_edits.by_number(show):
+    found = look_edits.by_number(show)
+    if options.units:  # where these are used
+        found = look_edits.looks_with(show, units=read_choice(show, options.units).ids)
+    for one in found:
         lines = [
             {
                 "who": say_who(show, line),
@@ -245,7 +248,8 @@ def _look_verbs(verbs: Any, verb: Verb) -> None:
     group = verbs.add_parser("looks", help="looks made of palettes").add_subparsers(
         required=True, metavar="WHAT"
     )
-    verb(group, "list", looks_list, "all looks, line by line, and the cues that play them")
+    told = verb(group, "list", looks_list, "all looks, line by line, and the cues that play them")
+    told.add_argument("--units", "--unit", help="only looks that use any of these units")
     render = verb(group, "render", looks_render, "what a look asks of each unit, and who cannot")
     render.add_argument("--look", required=True, help="number or name")
     group = verbs.add_parser("cues", help="cue lists").add_subparsers(required=True, metavar="WHAT")

@@ -39,6 +39,7 @@ HELP = {
     "stage to focus on": "Click or drag where the unit is to point",
     "first look": "Make a look of what the selected units, or all, are asked to do now",
     "new look": "Make a look of what the selected units, or all, are asked to do now",
+    "all of now": "Take all that the units do into a look, not only what was asked of them",
     "remove look": "Remove the look; cues that have it go dark",
     "add line": "Add a line for the selected units; write palettes and a level into it",
     "remove line": "Remove the selected line",

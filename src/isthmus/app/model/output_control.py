@@ -60,7 +60,11 @@ class OutputControl(QObject):
                 hub.reopen()
             self.engine.use(hub.outlets)
             self.engine.start()
-            self.player.start()
+            try:
+                self.player.start()
+            except IsthmusError:
+                self.engine.stop()
+                raise
             self._started = True
         self.on = on
         if on:
@@ -114,6 +118,7 @@ class OutputControl(QObject):
             if self._started and self.player.check():
                 self._bench.tell("attention", "The player had stopped and was started again.")
         except IsthmusError as error:
+            self.player.stop()  # from here on the window writes the frames itself
             self._started = self.on = self._bench.levels.sending = False
             self._bench.levels.sending_changed.emit()
             self._bench.tell("fault", str(error))

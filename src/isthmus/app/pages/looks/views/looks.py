@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.first import FirstSteps
-from isthmus.app.kit.widgets import PageView, bind, button, column_of, label, take_row
+from isthmus.app.kit.widgets import PageView, bind, button, column_of, label, take_row, tick
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.looks.models.edited import edited_table
 from isthmus.app.pages.looks.models.looks import LinesModel, LooksModel, Row
@@ -59,6 +59,8 @@ class LooksView(PageView):
         self.gone = button("Remove", run=self.remove, name="remove look")
         buttons.addWidget(self.gone)
         buttons.addStretch(1)
+        self.whole = tick("All they do", "all of now")
+        column.addWidget(self.whole, 0, Qt.AlignmentFlag.AlignLeft)
         column.addLayout(buttons)
         return column
 
@@ -172,7 +174,7 @@ class LooksView(PageView):
 
     def _lines_now(self, ids: list[str]) -> tuple[LookLine, ...]:
         levels = self.bench.levels
-        lines = core.lines_now(levels.live, ids, levels.used)
+        lines = core.lines_now(levels.live, ids, levels.used, not self.whole.isChecked())
         if not lines:
             raise EntryFault(
                 "Nothing is asked of the units.", do="Set them by hand or by palettes first."
