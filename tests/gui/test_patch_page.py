@@ -530,6 +530,25 @@ def test_wrong_lines_are_kept_with_the_paper_and_corrected_later(
     assert len(bench.show.paper.unread) == 5
 
 
+def test_what_is_being_typed_stays_whatever_happens_elsewhere(make_window, demo: Show) -> None:
+    """A phone steps and marks, another part of the window renumbers: the cell stays open, and its unit takes the words."""
+    window = make_window(demo, page="Patch")
+    bench, table = window.bench, window.pages["Patch"].units.table
+    row = table.patch.row_of("u102")
+    activate(table)
+    click(table.viewport(), QPointF(table.visualRect(table.patch.index(row, 1)).center()))
+    pressed(Qt.Key.Key_F2)
+    pressed(Qt.Key.Key_A, CTRL)
+    typed("Mast ")
+    bench.selection.select(["u201"])
+    bench.commit("renumber 102", edits.set_number(bench.show, "u102", 990))
+    settle(0.2)
+    typed("high two")
+    pressed(Qt.Key.Key_Return)
+    assert {u.number: u.name for u in bench.show.units}[990] == "Mast high two"
+    assert table.patch.rows[-1].id == "u102"  # and the order is made up for
+
+
 def test_five_thousand_rows_are_scrolled_and_edited(make_window, demo: Show) -> None:
     from msgspec.structs import replace
 

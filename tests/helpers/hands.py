@@ -174,16 +174,23 @@ def cell(table: QTableView, row: int, column: int) -> QPointF:
 
 
 def type_in_cell(table: QTableView, row: int, column: int, text: str) -> None:
-    activate(table)
-    table.scrollTo(table.model().index(row, column))
-    at = cell(table, row, column)
-    click(table.viewport(), at)
-    QTest.mouseDClick(table.viewport(), Qt.MouseButton.LeftButton, NONE, at.toPoint())
-    until(lambda: any(e.isVisible() for e in table.viewport().findChildren(QLineEdit)))
-    editor = child(table.viewport(), "", QLineEdit)
-    key(editor, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
-    keys(editor, text)
-    key(editor, Qt.Key.Key_Return)
+    editors: list[QLineEdit] = []
+
+    def opened() -> bool:
+        """A window that loses the keys for a moment, with no window manager to give them back, closes a cell just begun."""
+        activate(table)
+        table.scrollTo(table.model().index(row, column))
+        at = cell(table, row, column)
+        click(table.viewport(), at)
+        QTest.mouseDClick(table.viewport(), Qt.MouseButton.LeftButton, NONE, at.toPoint())
+        settle()
+        editors[:] = [e for e in table.viewport().findChildren(QLineEdit) if e.hasFocus()]
+        return bool(editors)
+
+    assert until(opened), f"no cell opens at {row}, {column}"
+    key(editors[0], Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    keys(editors[0], text)
+    key(editors[0], Qt.Key.Key_Return)
 
 
 def dialog(name: str = "") -> QDialog:

@@ -299,6 +299,7 @@ class PatchTable(TextTable):
         self.blocked = False  # several cells are chosen
         self._gels: dict[str, QColor | None] = {}
         self._following = True  # until it is made: an empty table selects no unit
+        self._taking = self._behind = False  # a cell is being taken; the show went on meanwhile
         self.setObjectName("patch table")
         self.setAccessibleName("Patch")
         self.setModel(model)
@@ -352,6 +353,10 @@ class PatchTable(TextTable):
             header.setSortIndicator(self.patch.columns.index(order[0]), up)
 
     def refresh(self) -> None:
+        typing = self.state() == QAbstractItemView.State.EditingState
+        self._behind = typing and not self._taking
+        if self._behind:  # rows in another order would close the cell and lose what is typed
+            return
         self._gels.clear()
         self.patch.reload()
         self._find_headings()
@@ -415,7 +420,8 @@ class PatchTable(TextTable):
                 wanted.select(self.patch.index(first, column), self.patch.index(last, column))
             self._following = True
             self.selectionModel().select(wanted, QItemSelectionModel.SelectionFlag.ClearAndSelect)
-            if rows and not self.hasFocus():
+            typing = self.state() == QAbstractItemView.State.EditingState
+            if rows and not typing and not self.hasFocus():  # another cell would take what is typed
                 self.selectionModel().setCurrentIndex(
                     self.patch.index(rows[-1], column), QItemSelectionModel.SelectionFlag.NoUpdate
                 )
@@ -491,13 +497,19 @@ class PatchTable(TextTable):
         at, rows = self.currentIndex(), self.patch.rows
         here, below = (rows[r].id if 0 <= r < len(rows) else "" for r in (at.row(), at.row() + 1))
         self._typed = here, below, at.column()
-        super().commitData(editor)
+        self._taking = True
+        try:
+            super().commitData(editor)
+        finally:
+            self._taking = False
 
     def closeEditor(self, editor: QWidget, hint: QStyledItemDelegate.EndEditHint) -> None:
         """Enter goes down, Tab to the right, without opening the next cell."""
         end = QStyledItemDelegate.EndEditHint
         sideways = {end.EditNextItem: 1, end.EditPreviousItem: -1}.get(hint, 0)
         super().closeEditor(editor, end.NoHint if sideways else hint)
+        if self._behind:
+            self.refresh()
         here, below, column = self._typed
         self._typed = "", "", 0
         if hint == end.SubmitModelCache or sideways:
