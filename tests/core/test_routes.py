@@ -14,6 +14,7 @@ from isthmus.engine import SACN, SACN_PRIORITY
 from isthmus.errors import EntryFault
 from isthmus.output import Composer, Live, Masters, compile_show, engine_routes, identity
 from isthmus.output.masters import DARK, HOLD, LIVE, row_of
+from isthmus.output.turns import Clock
 from isthmus.routes import Reach, notations, propose, read_hosts, read_number, write_number
 from isthmus.routes import edits as core
 from isthmus.routes.propose import BY_CAPACITY
@@ -295,10 +296,20 @@ def test_a_flashed_number_can_be_read_back(universe: int) -> None:
             digits += "0" if zero else str(count)
             count = 0
     assert digits == str(universe)
-    total = sum(seconds for _, seconds in prove.flashes(universe))
-    assert prove.pattern_at(prove.flashes(universe), 0.01) and prove.pattern_at(
-        prove.flashes(universe), total + 0.01
-    )
+
+
+@given(st.lists(st.sampled_from([0.25, 0.7, 0.9, 1.6]), min_size=1, max_size=20), st.floats(0, 100))
+def test_steps_take_turns_as_counting_them_off_says(seconds: list[float], gone: float) -> None:
+    """Counted off one by one, on and on, as a person with a watch would."""
+    clock, left, at = Clock(1000.0, tuple(seconds)), gone, 0
+    while left >= seconds[at]:
+        left, at = left - seconds[at], (at + 1) % len(seconds)
+    step, share = clock.at(1000.0 + gone)
+    along = min(left, seconds[at] - left)  # how far from a change, where rounding decides
+    if along > 1e-6:
+        assert step == at and share == pytest.approx(left / seconds[at], abs=1e-6)
+        if len(seconds) > 1:
+            assert clock.ends(1000.0 + gone) == pytest.approx(1000.0 + gone + seconds[at] - left)
 
 
 def test_a_proof_lights_what_it_says_and_gives_everything_back(live: Live) -> None:

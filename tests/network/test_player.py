@@ -6,20 +6,34 @@ import os
 import signal
 import time
 from collections.abc import Iterator
+from itertools import pairwise
 
 import numpy as np
 import pytest
 from msgspec.structs import replace
 
 from helpers.tools import Heard, until
+from isthmus.check.prove import ProveNumber
+from isthmus.check.prove_limits import ProveLimits
 from isthmus.demo import as_hung
 from isthmus.engine import Engine
 from isthmus.looks import cue_edits, look_edits
 from isthmus.looks.playback import Act, Playback
 from isthmus.looks.programme import compile_list
 from isthmus.output import Composer, Live, Masters, identity
-from isthmus.player import PlayerLink, State, Telling
-from isthmus.show.records import PLAIN_HANDLING, SLOTS, Cue, CueList, Look, LookLine, Output, Wish
+from isthmus.player import Front, PlayerLink, State, Telling
+from isthmus.show.records import (
+    PLAIN_HANDLING,
+    SLOTS,
+    Cue,
+    CueList,
+    Limit,
+    Look,
+    LookLine,
+    Output,
+    Show,
+    Wish,
+)
 
 HERE = "127.0.0.7"
 
@@ -78,11 +92,13 @@ class House:
         self.tell()
         assert until(lambda: self.player.alive and len(self.seen) > 5, wait=self.wait)
 
-    def tell(self) -> None:
-        plan = self.composer.plan(self.show, self.live)
-        self.telling.tell(
-            self.live, plan, identity(self.show), tuple(self.playback.programmes.values())
-        )
+    def tell(self, front: Front = Front()) -> None:  # noqa: B008
+        plan, running = self.composer.plan(self.show, self.live), self.playback.programmes.values()
+        self.telling.tell(self.live, plan, identity(self.show), tuple(running), front)
+
+    def edit(self, show: Show) -> None:
+        self.show = show
+        self.live.set_show(show)
 
     def go(self, cue: int) -> float:
         act = Act(time.monotonic(), self.list, "to", cue)
@@ -164,11 +180,47 @@ def test_what_the_hand_holds_stays_in_front_and_what_is_edited_comes_between_two
     assert until(lambda: house.seen[-1][1] == 1.0, wait=house.wait)
     look = house.show.looks[1]
     line = replace(look.lines[0], wish=Wish(intensity=0.5))
-    house.show, _ = look_edits.put(house.show, replace(look, lines=(line,)))
-    house.live.set_show(house.show)
+    house.edit(look_edits.put(house.show, replace(look, lines=(line,)))[0])
     programme, _ = compile_list(house.show, house.show.cue_lists[0], house.live.blank())
     house.playback.take([programme], house.live.compiled.defaults)
     mark = len(house.seen)
     house.tell()
     assert until(lambda: house.seen[-1][1] == pytest.approx(0.5, abs=1e-4), wait=house.wait)
     assert {round(level, 3) for _, level in house.seen[mark:]} <= {1.0, 0.5}
+
+
+def test_a_test_of_the_output_keeps_its_time_while_the_window_does_nothing(house: House) -> None:
+    """A person at the rig reads the number off the flashes; a limit is come to in a straight line, and kept."""
+    bare = Output(id="bare", universe=21, host=HERE, port_address=5)
+    house.edit(replace(house.show, outputs=(bare,)))
+    proof = ProveNumber(house.show, house.live, time.monotonic(), 21)
+    mark = len(house.wire.frames)
+    house.tell(Front(proof.alone, proof.turns))
+    time.sleep(2.0)
+    house.wait(0)
+    time.sleep(2.4)
+    house.wait(0)
+    lit = [(proof.began, False)]  # it is dark before
+    lit += [(t, f[7] > 0) for t, f in house.wire.frames[mark:]]
+    changes = [now for before, now in pairwise(lit) if now[1] != before[1]]
+    flashes, digits = 0, ""
+    for (t, on), (after, _) in pairwise(changes):
+        flashes += on
+        if not on and after - t > 0.6:  # a gap that anyone sees
+            digits, flashes = digits + str(flashes), 0
+    assert digits == "21"
+
+    unit = house.show.unit(house.unit)
+    assert unit
+    limited = replace(unit, limits=(Limit(attribute="Dimmer", high=0.6),))
+    units = tuple(limited if u is unit else u for u in house.show.units)
+    there = replace(bare, universe=unit.patch[0].universe)
+    house.edit(replace(house.show, units=units, outputs=(there,)))
+    swept = ProveLimits(house.show, house.live, time.monotonic() - 2.5, [house.unit])
+    house.tell(Front(swept.alone, swept.turns))
+    time.sleep(1.6)
+    got = house.since(swept.began + 0.2)
+    got = got[got[:, 0] > 2.5] + (0.2, 0)
+    rising = got[got[:, 0] < 3.5]
+    assert len(rising) > 20 and np.abs(rising[:, 1] - rising[:, 0] / 6).max() < 0.01
+    assert got[-1, 1] == pytest.approx(0.6, abs=1e-3) and got[:, 1].max() <= 0.6005

@@ -8,12 +8,14 @@ that moves or resets anything is touched); where nothing is patched yet, all slo
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping, Sequence
+from functools import cached_property
 
 from isthmus.check.acts import KINDS, acts_of
 from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.output.live import Asked
+from isthmus.output.turns import Step, Turns
 from isthmus.patch.index import index_of
 from isthmus.profiles import light_program, profiles_of
 from isthmus.show.records import SLOTS, Show
@@ -35,27 +37,19 @@ def flashes(number: int) -> list[tuple[bool, float]]:
     return [*found, (False, PAUSE)]
 
 
-def pattern_at(pattern: Sequence[tuple[bool, float]], seconds: float) -> bool:
-    """Whether the light is on at a time of a pattern that goes round."""
-    left = seconds % sum(length for _, length in pattern)
-    for on, length in pattern:
-        if left < length:
-            return on
-        left -= length
-    return False
-
-
 class Proof:
-    """One proof while it runs. Call `step` often; `end` gives the levels back. `words` say what
-    should be seen.
+    """One proof while it runs: steps in turns. Call `step` often; `end` gives the levels back.
+    `words` say what should be seen.
     """
+
+    alone = True  # nothing but what it asks is sent: cue lists have no say while it lasts
 
     def __init__(self, show: Show, live: Live, now: float) -> None:
         self.show, self.live, self.began = show, live, now
         self.words = ""
         self.before: Asked = live.snapshot()
         self._over = dict(live.over)
-        self._state: object = None
+        self._shown: object = None
         # its bytes go past limits: asked for by name, and said in the output sign while it lasts
         self.past = False
 
@@ -63,45 +57,47 @@ class Proof:
         """The bytes it lays over what is sent, for whoever asks whether limits are in its way."""
         return {}
 
-    def _named(self) -> Collection[tuple[int, int]]:
-        """The slots that may go past their limits."""
-        return self.bytes_laid() if self.past else ()
+    @cached_property
+    def turns(self) -> Turns:
+        """What it asks as a function of the time. Asked for when `past` is decided."""
+        return Turns(self.began, self._steps(), frozenset(self.bytes_laid() if self.past else ()))
+
+    def _steps(self) -> Sequence[Step]:
+        raise NotImplementedError
 
     def step(self, now: float) -> bool:
         """True when something was changed."""
-        wanted = self._wanted(now - self.began)
-        if wanted == self._state:
+        at = self.turns.clock.at(now)
+        moves = self.turns.steps[at[0]].to
+        if (shown := at if moves else at[0]) == self._shown:
             return False
-        self._state = wanted
-        self._raise(wanted)
+        self._shown = shown
+        asked, over = self.turns.at(now)
+        self.live.restore(asked)
+        self.live.lay_over(dict(over), self.turns.beyond)
+        self._tell(at[0])
         return True
 
-    def _wanted(self, seconds: float) -> object:
-        raise NotImplementedError
-
-    def _raise(self, wanted: object) -> None:
-        raise NotImplementedError
-
-    def _light(self, universes: set[int], level: float = 1.0) -> None:
-        """The light of these universes alone."""
-        index = index_of(self.show)
-        self.live.restore({})
-        units = {span.unit for universe in universes for span in index.universe(universe).spans}
-        bare = [u for u in universes if not index.universe(u).spans]
-        self.live.light_up(units, level)
-        self.live.lay_over(
-            {(u, slot): round(255 * level) for u in bare for slot in range(1, SLOTS + 1)}
-            if level
-            else {}
-        )
+    def _tell(self, at: int) -> None:
+        """Say what is seen in a step, where that differs."""
 
     def end(self) -> None:
         self.live.lay_over(self._over)
         self.live.restore(self.before)
 
 
+def _light(show: Show, live: Live, universe: int, seconds: float, level: float = 1.0) -> Step:
+    """The light of a universe alone."""
+    spans = index_of(show).universe(universe).spans
+    every = range(1, SLOTS + 1) if level and not spans else ()
+    over = {(universe, slot): round(255 * level) for slot in every}
+    return Step(seconds, live.wish_light({span.unit for span in spans}, level), over)
+
+
 class ProveSlot(Proof):
-    """One slot at a level; everything else is left as it is."""
+    """One slot at a level; everything else is left as it is, cue lists too."""
+
+    alone = False
 
     def __init__(
         self, show: Show, live: Live, now: float, universe: int, address: int, level: float = 1.0
@@ -115,11 +111,8 @@ class ProveSlot(Proof):
         self.place, self.level = (universe, address), round(255 * level)
         self.words = f"Slot {universe}.{address:03d} is at {self.level}, everything else as it was."
 
-    def _wanted(self, seconds: float) -> object:
-        return self.level
-
-    def _raise(self, wanted: object) -> None:
-        self.live.lay_over(self._over | self.bytes_laid(), self._named())
+    def _steps(self) -> Sequence[Step]:
+        return [Step(1.0, self.before, self._over | self.bytes_laid())]
 
     def bytes_laid(self) -> dict[tuple[int, int], int]:
         return {self.place: self.level}
@@ -134,12 +127,8 @@ class ProveUnit(Proof):
         found = show.unit(unit)
         self.words = f"Unit {found.number if found else ''} alone is lit."
 
-    def _wanted(self, seconds: float) -> object:
-        return self.unit
-
-    def _raise(self, wanted: object) -> None:
-        self.live.restore({})
-        self.live.light_up([self.unit], self.level)
+    def _steps(self) -> Sequence[Step]:
+        return [Step(1.0, self.live.wish_light([self.unit], self.level))]
 
 
 class ProveNumber(Proof):
@@ -150,15 +139,14 @@ class ProveNumber(Proof):
     ) -> None:
         super().__init__(show, live, now)
         self.universe, self.level = universe, level
-        self.pattern = flashes(universe)
         digits = ", ".join("one long" if d == "0" else d for d in str(universe))
         self.words = f"Universe {universe} flashes its number: {digits}, then a pause."
 
-    def _wanted(self, seconds: float) -> object:
-        return pattern_at(self.pattern, seconds)
-
-    def _raise(self, wanted: object) -> None:
-        self._light({self.universe}, self.level if wanted else 0.0)
+    def _steps(self) -> Sequence[Step]:
+        return [
+            _light(self.show, self.live, self.universe, seconds, self.level if on else 0.0)
+            for on, seconds in flashes(self.universe)
+        ]
 
 
 class ProveChase(Proof):
@@ -175,13 +163,11 @@ class ProveChase(Proof):
         super().__init__(show, live, now)
         self.universes, self.level = list(universes), level
 
-    def _wanted(self, seconds: float) -> object:
-        return int(seconds / STEP) % len(self.universes)
+    def _steps(self) -> Sequence[Step]:
+        return [_light(self.show, self.live, one, STEP, self.level) for one in self.universes]
 
-    def _raise(self, wanted: object) -> None:
-        at = int(str(wanted))
+    def _tell(self, at: int) -> None:
         self.words = f"Universe {self.universes[at]} is lit, {at + 1} of {len(self.universes)}."
-        self._light({self.universes[at]}, self.level)
 
 
 class ProveSlots(Proof):
@@ -193,12 +179,8 @@ class ProveSlots(Proof):
         super().__init__(show, live, now)
         self.slots, self.words = dict(slots), words
 
-    def _wanted(self, seconds: float) -> object:
-        return True
-
-    def _raise(self, wanted: object) -> None:
-        self.live.restore({})
-        self.live.lay_over(self.slots, self._named())
+    def _steps(self) -> Sequence[Step]:
+        return [Step(1.0, {}, self.slots)]
 
     def bytes_laid(self) -> dict[tuple[int, int], int]:
         return self.slots
@@ -225,20 +207,7 @@ class ProveActs(Proof):
             )
         super().__init__(show, live, now)
         self.words = words
-        self.phases = [
-            (phase, act.seconds)
-            for act in acts_of(light_program(*mode), found, 1.0, kinds)
-            for phase in act.phases
-        ]
+        self._acts = acts_of(light_program(*mode), found, 1.0, kinds)
 
-    def _wanted(self, seconds: float) -> object:
-        left = seconds % sum(length for _, length in self.phases)
-        for at, (_, length) in enumerate(self.phases):
-            if left < length:
-                return at
-            left -= length
-        return 0
-
-    def _raise(self, wanted: object) -> None:
-        self.live.restore({})
-        self.live.ask(self.phases[int(str(wanted))][0])
+    def _steps(self) -> Sequence[Step]:
+        return [Step(act.seconds, phase) for act in self._acts for phase in act.phases]

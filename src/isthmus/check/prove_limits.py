@@ -14,7 +14,9 @@ from isthmus.check.prove import Proof
 from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.output.bounds import limited
+from isthmus.output.compile import Key
 from isthmus.output.live import Asked, highlight
+from isthmus.output.turns import Step
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.attributes import plain
 from isthmus.profiles.chart import ChartChannel
@@ -22,7 +24,6 @@ from isthmus.profiles.natural import write_level
 from isthmus.show.records import Limit, Show
 
 SWEEP = 12.0  # seconds from one end to the other and back
-STEPS = 240
 
 
 @dataclass(frozen=True)
@@ -33,6 +34,10 @@ class Through:
     number: int
     limit: Limit
     item: ChartChannel
+
+    @property
+    def key(self) -> Key:
+        return self.unit, self.item.cell, self.item.attribute
 
 
 @dataclass(frozen=True)
@@ -73,24 +78,27 @@ class ProveLimits(Proof):
                 "None of these units has a limit and an address.",
                 do="Select units that are limited.",
             )
-        self.turns = list(by_attribute.values())
+        self._each = list(by_attribute.values())
         self.words = "Limits are tested."
 
-    def _wanted(self, seconds: float) -> object:
-        turn = int(seconds / SWEEP) % len(self.turns)
-        along = seconds % SWEEP / SWEEP
-        return turn, round((2 * along if along < 0.5 else 2 - 2 * along) * STEPS) / STEPS
+    def _steps(self) -> Sequence[Step]:
+        """From end to end of one after the other, and back."""
+        return [
+            Step(
+                SWEEP / 2,
+                self._lit | {t.key: low for t in through},
+                to={t.key: 1 - low for t in through},
+            )
+            for through in self._each
+            for low in (0.0, 1.0)
+        ]
 
-    def _raise(self, wanted: object) -> None:
-        turn, level = wanted if isinstance(wanted, tuple) else (0, 0.0)
-        through = self.turns[turn]
-        self.live.restore({})
-        self.live.ask(self._lit | {(t.unit, t.item.cell, t.item.attribute): level for t in through})
+    def _tell(self, at: int) -> None:
+        self._now = through = self._each[at // 2]
         held = [b for b in self.beside() if b.held]
         self.words = f"Testing limits of {plain(through[0].limit.attribute)}: " + (
             f"{len(held)} of {len(through)} held back." if held else f"{len(through)} inside."
         )
-        self._now = through
 
     _now: Sequence[Through] = ()
 

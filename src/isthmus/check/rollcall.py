@@ -18,6 +18,7 @@ from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.output.bounds import bound
 from isthmus.output.live import Asked
+from isthmus.output.turns import Step, Turns
 from isthmus.patch.index import index_of
 from isthmus.plural import many
 from isthmus.profiles import light_program, profiles_of
@@ -143,30 +144,59 @@ def length(call: RollCall, show: Show) -> int:
 
 def show_call(call: RollCall, show: Show, live: Live) -> None:
     """Put the stop on the live levels: what is called, and the rest as was chosen."""
+    asked, over = wanted(call, show, live)
+    live.restore(asked)
+    live.lay_over(over)
+
+
+def wanted(call: RollCall, show: Show, live: Live) -> tuple[Asked, dict[tuple[int, int], int]]:
+    """(levels asked, bytes laid over) of a stop, in the phase it stands in."""
     doing = acts_now(call, show)
     called = set(call.stop.units)
-    if call.manner.rest == "leave":
-        base = {key: value for key, value in call.before.items() if key[0] not in called}
-    else:
-        base = {}
-    live.restore(base)
-    if call.manner.rest == "dim":
-        live.light_up([u.id for u in show.units if u.id not in called and u.patch], DIMMED)
     wish: Asked = {}
+    if call.manner.rest == "leave":
+        wish = {key: value for key, value in call.before.items() if key[0] not in called}
+    elif call.manner.rest == "dim":
+        others = [u.id for u in show.units if u.id not in called and u.patch]
+        wish = live.wish_light(others, DIMMED)
     for _, _, acts in doing:
         act = acts[min(call.act, len(acts) - 1)]
-        wish |= act.phases[min(call.phase, len(act.phases) - 1)]
-    if call.stop.cell:
-        wish = {
-            k: (0.0 if k[1] not in (0, call.stop.cell) and _bright(k[2]) else v)
-            for k, v in wish.items()
-        }
-    live.ask(wish)
-    live.lay_over(
-        {call.stop.slot: value}
-        if call.stop.slot and (value := slot_value(call, show)) is not None
-        else {}
-    )
+        phase = act.phases[min(call.phase, len(act.phases) - 1)]
+        if call.stop.cell:
+            phase = {
+                k: (0.0 if k[1] not in (0, call.stop.cell) and _bright(k[2]) else v)
+                for k, v in phase.items()
+            }
+        wish |= phase
+    value = slot_value(call, show) if call.stop.slot else None
+    return wish, {call.stop.slot: value} if call.stop.slot and value is not None else {}
+
+
+Phase = tuple[int, int, float]  # act, phase of it, seconds
+
+
+def phases_now(call: RollCall, show: Show, through: bool) -> list[Phase]:
+    """What takes turns while a stop stands: the phases of its act, or of all its acts from that one
+    on.
+    """
+    acts = max((acts for _, _, acts in acts_now(call, show)), key=len, default=())
+    at = [(call.act + i) % len(acts) for i in range(len(acts) if through else 1)] if acts else []
+    return [(i, phase, acts[i].seconds) for i in at for phase in range(len(acts[i].phases))]
+
+
+def turns(call: RollCall, show: Show, live: Live, phases: Sequence[Phase], began: float) -> Turns:
+    """The phases of a stop as a function of the time."""
+    steps = []
+    for act, phase, seconds in phases:
+        asked, over = wanted(replace(call, act=act, phase=phase), show, live)
+        steps.append(Step(seconds, asked, over))
+    return Turns(began, steps)
+
+
+def turned(call: RollCall, phases: Sequence[Phase], of: Turns, time: float) -> RollCall:
+    """The call in the phase of a time."""
+    act, phase, _ = phases[of.clock.at(time)[0]]
+    return replace(call, act=act, phase=phase)
 
 
 def _bright(attribute: str) -> bool:

@@ -302,7 +302,11 @@ class Live:
         """Home with the light on, open and white: the profile's defaults and its highlight
         values.
         """
-        self._wish(units, lambda program, unit: highlight(program, unit, level))
+        self.ask(self.wish_light(units, level))
+
+    def wish_light(self, units: Iterable[str], level: float = 1.0) -> Asked:
+        """What to ask for it."""
+        return self._wished(units, lambda program, unit: highlight(program, unit, level))
 
     def home(self, units: Iterable[str]) -> None:
         """Every attribute at its default, held there."""

@@ -11,8 +11,10 @@ from isthmus.lazy import on_demand
 if TYPE_CHECKING:
     from isthmus.player.desk import State
     from isthmus.player.link import PlayerLink
-    from isthmus.player.telling import Telling
+    from isthmus.player.telling import Front, Telling
 else:  # the process reads its own side only
-    __getattr__ = on_demand(__name__, {"State": "desk", "PlayerLink": "link", "Telling": "telling"})
+    __getattr__ = on_demand(
+        __name__, {"Front": "telling", "State": "desk", "PlayerLink": "link", "Telling": "telling"}
+    )
 
-__all__ = ["PlayerLink", "State", "Telling"]
+__all__ = ["Front", "PlayerLink", "State", "Telling"]

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +16,7 @@ from isthmus.looks.playback import Act, Playback
 from isthmus.looks.position import Position
 from isthmus.output.rendering import Rendering
 from isthmus.output.rows import Plan
+from isthmus.output.turns import Clock
 
 
 @dataclass(frozen=True)
@@ -48,6 +50,37 @@ class Hand:
     beyond: frozenset[tuple[int, int]] = frozenset()
     alone: bool = False
 
+    def at(self, time: float) -> Hand:
+        return self
+
+    def next(self, time: float) -> float:
+        return math.inf
+
+
+@dataclass(frozen=True, eq=False)
+class Hands:
+    """Hands that take turns. The levels of each go on to `to` (as many) in a straight line."""
+
+    clock: Clock
+    hands: tuple[Hand, ...]
+    to: tuple[NDArray[np.float32], ...]
+
+    def at(self, time: float) -> Hand:
+        step, share = self.clock.at(time)
+        hand, to = self.hands[step], self.to[step]
+        return hand if to is hand.levels else replace(hand, levels=_between(hand.levels, to, share))
+
+    def next(self, time: float) -> float:
+        """When it changes next: now (−inf) while anything of it moves."""
+        step, _ = self.clock.at(time)
+        return self.clock.ends(time) if self.to[step] is self.hands[step].levels else -np.inf
+
+
+def _between(
+    low: NDArray[np.float32], high: NDArray[np.float32], share: float
+) -> NDArray[np.float32]:
+    return (low + (high - low) * share).astype(np.float32)
+
 
 NO_LISTS = Lists(np.zeros(0, np.float32))
 NO_HAND = Hand(np.zeros(0, np.int64), np.zeros(0, np.float32))
@@ -66,7 +99,7 @@ class Desk:
     def __init__(self, publisher: Publisher) -> None:
         self.publisher = publisher
         self.rig: Rig | None = None
-        self.hand = NO_HAND
+        self.hand: Hand | Hands = NO_HAND
         self.playback = Playback(NO_LISTS.home)
         self.held: dict[int, NDArray[np.uint8]] = {}
         self.rendered = -np.inf  # the time of the last frame
@@ -81,7 +114,7 @@ class Desk:
                 self.rig = message
             case Lists():
                 self.playback.take(message.programmes, message.home)
-            case Hand():
+            case Hand() | Hands():
                 self.hand = message
             case Act():
                 self.playback.advance(message.at)
@@ -92,11 +125,13 @@ class Desk:
     def waiting_for(self) -> float:
         """When anything changes automatically next: now (−inf) while something fades."""
         playback = self.playback
-        return -np.inf if playback.moving(self.rendered) else playback.next_due()
+        if playback.moving(self.rendered):
+            return -np.inf
+        return min(playback.next_due(), self.hand.next(self.rendered))
 
     def render(self, time: float) -> None:
         """The frame of a time, published."""
-        rig, hand = self.rig, self.hand
+        rig, hand = self.rig, self.hand.at(time)
         self.rendered = time
         if rig is None:
             return

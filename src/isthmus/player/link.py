@@ -19,7 +19,7 @@ from queue import SimpleQueue
 from isthmus.engine import shared as sh
 from isthmus.errors import NetworkFault, os_reason
 from isthmus.looks.playback import Act
-from isthmus.player.desk import NO_HAND, NO_LISTS, Hand, Lists, Rig, State
+from isthmus.player.desk import NO_HAND, NO_LISTS, Hand, Hands, Lists, Rig, State
 
 HUNG = 0.6  # seconds without a sign of life
 STARTING = 10.0  # seconds it may take until the first one
@@ -32,7 +32,7 @@ class PlayerLink:
         self._frames, self._state = frames, state
         self._process: subprocess.Popen[bytes] | None = None
         self._queue: SimpleQueue[object] = SimpleQueue()
-        self._told: tuple[Rig | None, Lists, Hand] = None, NO_LISTS, NO_HAND
+        self._told: tuple[Rig | None, Lists, Hand | Hands] = None, NO_LISTS, NO_HAND
         self._started = 0.0
         self.restarts = 0
 
@@ -70,7 +70,7 @@ class PlayerLink:
         if self._told[0] is not None:
             self._queue.put([*self._told, self._state()])
 
-    def show(self, rig: Rig, lists: Lists, hand: Hand) -> None:
+    def show(self, rig: Rig, lists: Lists, hand: Hand | Hands) -> None:
         """What is rendered with, which lists may run, and what goes before them. What is the same
         as before is not told again; what is new belongs to one frame.
         """

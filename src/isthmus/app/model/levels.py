@@ -40,6 +40,7 @@ class Levels(QObject):
         self._last = ("", 0.0)  # the newest act, and when it went on
         self.sending = False  # kept by the output control
         self.held_by: Callable[[], str] = lambda: ""  # what holds the levels, in words
+        self.alone: Callable[[], bool] = lambda: False  # whether cue lists have no say meanwhile
         self._view: tuple[tuple[object, ...], RigView] | None = None
 
     def change(self, change: Callable[[Live], object], name: str = "levels") -> None:

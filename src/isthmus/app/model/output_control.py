@@ -18,7 +18,7 @@ from isthmus.net.serial_ports import said
 from isthmus.output import Composer, identity
 from isthmus.output.routing import set_pace
 from isthmus.patch.numbers import write_numbers
-from isthmus.player import PlayerLink, State, Telling
+from isthmus.player import Front, PlayerLink, State, Telling
 from isthmus.plural import many
 
 BEAT_MS = 200
@@ -85,9 +85,10 @@ class OutputControl(QObject):
             if not self._started:
                 self.engine.publish(*self.composer.compose(show, live), identity(show))
                 return
-            plan, alone = self.composer.plan(show, live), bool(self._bench.levels.held_by())
+            plan, bench = self.composer.plan(show, live), self._bench
             self.engine.know(plan.routes)
-            self.telling.tell(live, plan, identity(show), self._bench.playing.running, alone)
+            asked = Front(bench.levels.alone(), bench.turns)
+            self.telling.tell(live, plan, identity(show), bench.playing.running, asked)
         except IsthmusError as error:
             self._bench.tell("fault", str(error))
 

@@ -153,8 +153,8 @@ class Playing(QObject):
 
     @property
     def _muted(self) -> bool:
-        """A roll call and an output test have the rig to themselves."""
-        return bool(self._levels.held_by())
+        """A roll call and an output test may have the rig to themselves."""
+        return self._levels.alone()
 
     def follow(self) -> None:
         """The show was edited, or who holds the levels has changed."""

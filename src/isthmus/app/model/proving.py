@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from isthmus.app.model.levels import Levels
 from isthmus.check.prove import Proof
+from isthmus.output.turns import Turns
+
+LOOK_MS = 50  # between two looks at which step it is
 
 
 class Proving(QObject):
@@ -24,6 +28,19 @@ class Proving(QObject):
         self.ask_past: Callable[[str, list[int]], bool] = lambda about, numbers: False
         self.past_numbers: list[int] = []  # units whose limits the test that runs goes past
         self._past: dict[str, bool] = {}
+        self._timer = QTimer(self)
+        self._timer.setInterval(LOOK_MS)
+        self._timer.timeout.connect(lambda: self.step(time.monotonic()))
+
+    @property
+    def turns(self) -> Turns | None:
+        """The steps of the test that runs."""
+        return self.proof.turns if self.proof is not None else None
+
+    @property
+    def alone(self) -> bool:
+        """Whether nothing else may be sent while it runs."""
+        return self.proof is not None and self.proof.alone
 
     def begin(self, make: Callable[[], Proof], about: str = "") -> None:
         """Raises EntryFault when it cannot be. The levels are given back when it ends.
@@ -44,6 +61,9 @@ class Proving(QObject):
             self.past_numbers = numbers if proof.past else []
         self.proof = proof
         self.step(self.proof.began)
+        steps = self.proof.turns.steps
+        if len(steps) > 1 or steps[0].to:
+            self._timer.start()
         self.changed.emit()
 
     def step(self, now: float) -> None:
@@ -59,6 +79,7 @@ class Proving(QObject):
     def _end(self) -> None:
         if self.proof is not None:
             proof, self.proof = self.proof, None
+            self._timer.stop()
             self.past_numbers = []
             proof.end()
             self.changed.emit()

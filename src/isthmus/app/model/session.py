@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Sequence
 from typing import Any, Protocol
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from isthmus.app.model.levels import Levels
 from isthmus.app.model.selection import Selection
 from isthmus.check import rollcall, verdicts
 from isthmus.check.slots import mark_slot
+from isthmus.output.turns import Turns
 from isthmus.plural import many
 from isthmus.show import Show
+
+LOOK_MS = 50  # between two looks at which phase it is
 
 
 class _Keeps(Protocol):
@@ -34,6 +38,12 @@ class CallSession(QObject):
         self._keeps, self._levels, self._selection = keeps, levels, selection
         self.call: rollcall.RollCall | None = None
         self.first: Callable[[], object] = lambda: None  # what ends before a call begins
+        self.turns: Turns | None = None  # the phases of what is done now, where there are several
+        self._phases: list[rollcall.Phase] = []
+        self._through = False
+        self._timer = QTimer(self)
+        self._timer.setInterval(LOOK_MS)
+        self._timer.timeout.connect(self._look)
 
     def begin(
         self,
@@ -70,14 +80,17 @@ class CallSession(QObject):
             self.call = rollcall.step_act(self.call, self._keeps.show, self._levels.live, by)
             self._acted()
 
-    def step_phase(self) -> float:
-        """On by one phase of the act; returns the seconds it is to stand."""
-        if not self.call:
-            return 1.0
-        show, live = self._keeps.show, self._levels.live
-        self.call, seconds = rollcall.step_phase(self.call, show, live)
-        self._acted()
-        return seconds
+    @property
+    def alone(self) -> bool:
+        """Whether nothing else may be sent while it runs."""
+        return self.call is not None and self.call.manner.rest != "leave"
+
+    def run_through(self, on: bool) -> None:
+        """Go through all acts of a stop; else the one act goes round."""
+        if on != self._through:
+            self._through = on
+            if self.call:
+                self._acted()
 
     def mark(
         self,
@@ -134,6 +147,7 @@ class CallSession(QObject):
     def end(self) -> None:
         if self.call:
             call, self.call = self.call, None
+            self._take_turns()
             rollcall.end(call, self._levels.live)
             self.changed.emit()
             self._levels.changed.emit()
@@ -150,5 +164,29 @@ class CallSession(QObject):
         self._acted()
 
     def _acted(self) -> None:
+        self._take_turns()
         self.changed.emit()
         self._levels.changed.emit()
+
+    def _take_turns(self) -> None:
+        """Phases take turns from now on: the player works out which from the time, and so does the
+        window.
+        """
+        call, show = self.call, self._keeps.show
+        self._phases = rollcall.phases_now(call, show, self._through) if call else []
+        self.turns = None
+        if call and len(self._phases) > 1:
+            now = time.monotonic()
+            self.turns = rollcall.turns(call, show, self._levels.live, self._phases, now)
+            self._timer.start()
+        else:
+            self._timer.stop()
+
+    def _look(self) -> None:
+        if self.call and self.turns:
+            call = rollcall.turned(self.call, self._phases, self.turns, time.monotonic())
+            if call != self.call:
+                self.call = call
+                rollcall.show_call(call, self._keeps.show, self._levels.live)
+                self.changed.emit()
+                self._levels.changed.emit()

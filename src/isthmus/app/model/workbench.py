@@ -24,6 +24,7 @@ from isthmus.app.model.selection import Selection
 from isthmus.app.model.session import CallSession
 from isthmus.errors import IsthmusError
 from isthmus.output import identity
+from isthmus.output.turns import Turns
 from isthmus.patch.addresses import Placing
 from isthmus.show import History, Show
 from isthmus.show.container import encode_show, open_damaged, save_show, write_atomically
@@ -66,6 +67,7 @@ class Workbench(QObject):
         # a call and a test both hold the levels: the one that begins ends the other
         self.session.first, self.proving.first = self.proving.end, self.session.end
         self.levels.held_by = self._holder
+        self.levels.alone = lambda: self.session.alone or self.proving.alone
         self.playing = Playing(now, self.levels)
         for holder in (self.session, self.proving):  # who has the levels may have changed
             holder.changed.connect(self.playing.follow)
@@ -74,6 +76,11 @@ class Workbench(QObject):
         if self.session.call is not None:
             return "roll call"
         return "output test" if self.proving.proof is not None else ""
+
+    @property
+    def turns(self) -> Turns | None:
+        """What a roll call or an output test asks as a function of the time."""
+        return self.session.turns or self.proving.turns
 
     # ------------------------------------------------------------ the show
 

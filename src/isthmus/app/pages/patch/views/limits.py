@@ -8,7 +8,7 @@ import time
 from collections.abc import Sequence
 from typing import Any
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -222,9 +222,6 @@ class LimitsView(PageView):
         row.addLayout(right, 1)
         self.attribute.currentIndexChanged.connect(lambda _: self._reach())
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._buttons())
-        self._pulse = QTimer(self)
-        self._pulse.setInterval(50)
-        self._pulse.timeout.connect(lambda: bench.proving.step(time.monotonic()))
         bind(bench.proving.changed, self, self._tested)
         bind_seen(bench.selection.changed, self, self.refresh)
         bind_seen(bench.changed, self, self.refresh)
@@ -370,10 +367,7 @@ class LimitsView(PageView):
         self.test.setText("End the test" if proof else "Test limits")
         self.testing.setVisible(proof is not None)
         if proof is None:
-            self._pulse.stop()
             return
-        if not self._pulse.isActive():
-            self._pulse.start()
         rows = proof.beside()
         lines = [
             f"{b.number} {b.attribute}: asked {b.asked}, sent {b.sent}{'  held' if b.held else ''}"

@@ -301,36 +301,30 @@ class CallView(PageView):
     # ------------------------------------------------------------ by timer
 
     def _time(self) -> None:
-        if self.steps[1].isChecked() and self.bench.session.call:
+        on = self.steps[1].isChecked() and self.bench.session.call is not None
+        if on:
             self._left_of_stop = float(self.seconds.value())
             self.timer.start(100)
-            self._phase_left = 0.0
         else:
             self.timer.stop()
             self.steps[1].setChecked(False)
-
-    _phase_left = 0.0
+        self.bench.session.run_through(on)
 
     def _beat(self) -> None:
-        """Acts go on automatically; when the stop has had its seconds and its acts, the next one
-        comes.
-        """
+        """When the stop has had its seconds and its acts, the next one comes."""
         call = self.bench.session.call
         if call is None:
             self._time()
             return
         self._left_of_stop -= 0.1
-        self._phase_left -= 0.1
         last = call.act == length(call, self.bench.show) - 1
-        if self._left_of_stop <= 0 and (last or len(call.manner.kinds) == 1):
+        if self._left_of_stop <= 0 and last:
             if call.at + 1 >= len(call.calls):
                 self.steps[1].setChecked(False)
                 self._time()
                 return
             self._left_of_stop = float(self.seconds.value())
             self.bench.session.step(1)
-        elif self._phase_left <= 0 and len(call.manner.kinds) > 1:
-            self._phase_left = self.bench.session.step_phase()
 
     # ------------------------------------------------------------ what is shown
 

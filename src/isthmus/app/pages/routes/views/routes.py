@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from typing import Any
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from isthmus.app.kit.actions import Registry
@@ -26,9 +26,6 @@ from isthmus.routes import Reach, propose, read_host, read_number, routed, unive
 from isthmus.routes import edits as core
 from isthmus.routes.ports import WORDS
 from isthmus.show.records import Node, Output
-
-STEP_MS = 40
-
 
 NODE_FIELDS = [
     ("Name", ""),
@@ -119,9 +116,6 @@ class RoutesView(PageView):
         self.split.setSizes([330, 270])
         self.split.setChildrenCollapsible(False)
         column.addWidget(self.split, 1)
-        self._timer = QTimer(self)
-        self._timer.setInterval(STEP_MS)
-        self._timer.timeout.connect(lambda: bench.proving.step(time.monotonic()))
         bind(bench.proving.changed, self, self._tell_proof)
         bind(bench.levels.changed, self, self.picture.update)
         self._tell_proof()
@@ -420,7 +414,3 @@ class RoutesView(PageView):
         proof = self.bench.proving.proof
         self.ending.setEnabled(proof is not None)
         self.seen.setText(proof.words if proof else "")
-        if proof is not None and not self._timer.isActive():
-            self._timer.start()
-        elif proof is None:
-            self._timer.stop()
