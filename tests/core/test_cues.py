@@ -20,6 +20,7 @@ from isthmus.errors import EntryFault
 from isthmus.looks import cue_edits, edits, look_edits
 from isthmus.looks.playback import Act, Playback
 from isthmus.looks.programme import Programme, Timing, compile_list
+from isthmus.looks.used import cues_with, looks_with
 from isthmus.output import Live
 from isthmus.patch import edits as patch_edits
 from isthmus.show.records import Cue, CueList, Look, LookLine, Palette, Show, Wish
@@ -368,8 +369,8 @@ def test_a_palette_changed_changes_every_look_that_names_it(demo: Show) -> None:
     changed = edits.change(made.show, replace(one, wish=Wish(pan=-20.0, tilt=10.0)))
     after = Evening(changed, made.list_id, made.blank)
     assert after.target(0, a, "Pan") != old[0] and after.target(0, b, "Pan") == old[1]
-    assert [o.number for o in look_edits.looks_with(changed, palettes=[palette])] == [1]
-    assert look_edits.cues_with(changed, changed.looks[0].id) == [("1", 1.0)]
+    assert [o.number for o in looks_with(changed, palettes=[palette])] == [1]
+    assert cues_with(changed, changed.looks[0].id) == [("1", 1.0)]
     gone = look_edits.remove(changed, changed.looks[0].id)
     assert gone.cue_lists[0].cues[0].look == "" and not gone.looks
 

@@ -167,6 +167,8 @@ def test_a_look_is_changed_line_by_line_and_seen_blind(make_window, demo: Show) 
     group, row = order["u201"]
     red, green, blue = blind[group].rgb[row].max(axis=0)
     assert red > 0.05 and red > 5 * max(green, blue)
+    assert "u201" in view.plan.live.glow() and "u201" not in live.glow()
+    assert "In look 1." in child(window, "used in looks").text()
 
     type_in_cell(view.who, 0, 0, "101, Nowhere wash")
     assert "Nowhere wash" in window.notice.words

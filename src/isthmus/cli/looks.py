@@ -19,6 +19,7 @@ from isthmus.looks.playback import Act, Playback
 from isthmus.looks.programme import compile_list, in_order
 from isthmus.looks.resolve import Book, levels_of
 from isthmus.looks.starters import with_starters
+from isthmus.looks.used import by_number, cues_with, looks_with
 from isthmus.looks.words import say_palette
 from isthmus.output import Live
 from isthmus.output.live import Asked
@@ -110,9 +111,9 @@ def _level_rows(show: Show, asked: Asked) -> list[dict[str, Any]]:
 def looks_list(options: argparse.Namespace) -> Result:
     show = load_evening(options.show)
     rows = []
-    found = look_edits.by_number(show)
+    found = by_number(show)
     if options.units:  # where these are used
-        found = look_edits.looks_with(show, units=read_choice(show, options.units).ids)
+        found = looks_with(show, units=read_choice(show, options.units).ids)
     for one in found:
         lines = [
             {
@@ -123,7 +124,7 @@ def looks_list(options: argparse.Namespace) -> Result:
             }
             for line in one.lines
         ]
-        used = [{"list": name, "cue": n} for name, n in look_edits.cues_with(show, one.id)]
+        used = [{"list": name, "cue": n} for name, n in cues_with(show, one.id)]
         rows.append({"number": one.number, "name": one.name, "lines": lines, "cues": used})
     said = []
     for row in rows:

@@ -12,7 +12,6 @@ from isthmus.looks.edits import LONGEST, MOST
 from isthmus.looks.realise import KINDS, apply, together
 from isthmus.looks.taken import OF_KIND, taken
 from isthmus.output import Live
-from isthmus.patch.groups import members
 from isthmus.show.records import Look, LookLine, Show, Wish, new_id
 
 Used = Mapping[tuple[str, str], str]  # (unit, kind) → the palette it was last asked for
@@ -26,10 +25,6 @@ def look(show: Show, look_id: str) -> Look:
     if found is None:
         raise EntryFault("That look is gone.")
     return found
-
-
-def by_number(show: Show) -> list[Look]:
-    return sorted(show.looks, key=lambda one: one.number)
 
 
 def free_number(show: Show) -> int:
@@ -168,33 +163,3 @@ def _beyond_words(live: Live, units: list[str]) -> dict[str, dict[str, float]]:
             key = f"{name}/{cell}" if cell else name
             found.setdefault(unit, {})[key] = round(level, 6)
     return found
-
-
-# ------------------------------------------------------------ where things are used
-
-
-def looks_with(
-    show: Show, palettes: Collection[str] = (), units: Collection[str] = ()
-) -> list[Look]:
-    """Looks that name any of these palettes or units, by themselves or by a group."""
-    groups = {g.id for g in show.groups if units and set(members(show, g)) & set(units)}
-    return [
-        one
-        for one in by_number(show)
-        if any(
-            set(line.palettes) & set(palettes)
-            or set(line.units) & set(units)
-            or set(line.groups) & groups
-            for line in one.lines
-        )
-    ]
-
-
-def cues_with(show: Show, look_id: str) -> list[tuple[str, float]]:
-    """(list, cue number) of every cue that plays a look."""
-    return [
-        (cues.name or str(cues.number), cue.number)
-        for cues in show.cue_lists
-        for cue in cues.cues
-        if cue.look == look_id
-    ]

@@ -88,7 +88,7 @@ class Moment:
 
     def units(self) -> None:
         p, canvas, rows = self.p, self.canvas, self.laid.row
-        glow = self.bench.levels.live.glow()
+        glow = (canvas.live or self.bench.levels.live).glow()
         faded = {u for u in rows if u not in canvas.shown} if canvas.shown is not None else set()
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.color("text3", 0.5))

@@ -37,6 +37,7 @@ from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind
 from isthmus.app.model.workbench import Workbench
+from isthmus.output import Live
 from isthmus.plural import many
 from isthmus.sheets.sheets import locked_among, newly_held, put_points, sheet
 from isthmus.show.records import Sheet, Show
@@ -64,6 +65,7 @@ class PlanCanvas(QWidget):
         self.tool: Tool | None = None
         self.shown: set[str] | None = None  # a filter: only these
         self.preview: dict[str, tuple[float, float]] = {}
+        self.live: Live | None = None  # shown in place of what is sent
         self.lux: drawing.Lux | None = None
         self.lux_colours = QImage()
         self.wrong = ""

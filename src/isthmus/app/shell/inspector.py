@@ -35,6 +35,7 @@ from isthmus.check import holds
 from isthmus.errors import EntryFault
 from isthmus.layout import put_unit
 from isthmus.layout.structures import slide
+from isthmus.looks.used import used_in
 from isthmus.patch import edits, footprint
 from isthmus.patch.addresses import place, read_addresses
 from isthmus.patch.cells import addresses, addresses_continued
@@ -345,6 +346,10 @@ class Inspector(Panel):
         self.limits.setObjectName("inspector limits")
         column.addSpacing(6)
         column.addWidget(self.limits)
+        self.used = label("", "quiet", wrap=True)
+        self.used.setObjectName("used in looks")
+        column.addSpacing(6)
+        column.addWidget(self.used)
         self.verdict = label("", "quiet", italic=True, wrap=True)
         column.addSpacing(6)
         column.addWidget(self.verdict)
@@ -385,6 +390,7 @@ class Inspector(Panel):
             self.paper_title,
             self.paper,
             self.limits,
+            self.used,
             self.verdict,
             self.snag_title,
             self.snag_box,
@@ -403,6 +409,9 @@ class Inspector(Panel):
         words = limits_of_many(self.bench.show, units)
         self.limits.setVisible(bool(words))
         self.limits.setText("Limited: " + "; ".join(words) + ".")
+        used = used_in(self.bench.show, {u.id for u in units})
+        self.used.setVisible(bool(used))
+        self.used.setText(used)
         self._show_paper(one)
         self._show_snags({u.id for u in units})
 

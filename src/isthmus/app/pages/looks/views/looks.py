@@ -8,8 +8,9 @@ from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout
 
+from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.widgets import PageView, bind, button, column_of, label, take_row, tick
@@ -21,6 +22,7 @@ from isthmus.looks import in_words
 from isthmus.looks import look_edits as core
 from isthmus.looks.lines import read_level, read_palettes, read_who, with_line
 from isthmus.looks.resolve import Book, levels_of
+from isthmus.looks.used import by_number, cues_with
 from isthmus.patch.numbers import read_numbers
 from isthmus.plural import many
 from isthmus.show.records import Look, LookLine
@@ -89,8 +91,14 @@ class LooksView(PageView):
         self.short = label("", "attention", wrap=True)
         self.short.setObjectName("who cannot do the look")
         column.addWidget(self.short)
-        self.slot = QVBoxLayout()
-        column.addLayout(self.slot, 3)
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.setChildrenCollapsible(False)
+        self.plan = PlanCanvas(self.bench)
+        self.plan.setObjectName("blind plan")
+        self.plan.setAccessibleName("The look on the plan, not sent")
+        self.plan.names = False
+        self.split.addWidget(self.plan)
+        column.addWidget(self.split, 3)
         self.blind = label("Blind: how the look would be. Nothing of it is sent.", "quiet")
         column.addWidget(self.blind)
         last = QHBoxLayout()
@@ -110,7 +118,8 @@ class LooksView(PageView):
     # ------------------------------------------------------------ what is so
 
     def entered(self) -> None:
-        self.slot.addWidget(self.stage)
+        self.split.insertWidget(0, self.stage)
+        self.split.setSizes([500, 500])
         self.stage.setObjectName("blind stage")
         self.stage.setAccessibleName("The look on stage, not sent")
         self._drawn = None
@@ -125,7 +134,7 @@ class LooksView(PageView):
 
     def refresh(self) -> None:
         here = self.look_here()
-        rows = core.by_number(self.bench.show)
+        rows = by_number(self.bench.show)
         self.first.show_if(not rows)
         self.looks.take(rows)
         if here is not None:
@@ -167,6 +176,8 @@ class LooksView(PageView):
             told = in_words(short)
         self.stage.rig_view, self.stage.rig_frame = self.bench.levels.view, blank.frame
         self.stage.pictures.renew()
+        self.plan.live = blank
+        self.plan.update()
         self.short.setText(f"Cannot: {told}." if told else "")
         self.short.setVisible(bool(told))
 
@@ -222,7 +233,7 @@ class LooksView(PageView):
     def remove(self) -> None:
         one = self.look_here()
         if one is not None:
-            used = core.cues_with(self.bench.show, one.id)
+            used = cues_with(self.bench.show, one.id)
             self.bench.commit(f"remove look {one.number}", core.remove(self.bench.show, one.id))
             if used:
                 self.bench.tell(

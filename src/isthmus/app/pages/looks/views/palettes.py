@@ -16,9 +16,9 @@ from isthmus.errors import EntryFault
 from isthmus.looks import edits as core
 from isthmus.looks import in_words
 from isthmus.looks.edits import squeezed
-from isthmus.looks.look_edits import looks_with
 from isthmus.looks.starters import with_starters
 from isthmus.looks.taken import taken
+from isthmus.looks.used import looks_with
 from isthmus.looks.words import say_palette
 from isthmus.patch.numbers import read_numbers
 from isthmus.plural import many
