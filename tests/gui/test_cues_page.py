@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
+from helpers.browser import BROWSER, Browser
 from helpers.geometry import beams_sent
 from helpers.hands import (
     child,
@@ -294,3 +295,59 @@ def test_focus_goes_through_a_position_and_the_palette_learns(make_window) -> No
     assert child(view, "focus next").isEnabled() is False
     shortcut(window, Qt.Key.Key_Z)
     assert next(p for p in bench.show.palettes if p.name == "Deck centre").wish.point == (0, 0, 0)
+
+
+@pytest.mark.skipif(BROWSER is None, reason="no browser here: apt-get install chromium")
+def test_a_phone_moves_the_point_by_its_joystick_and_the_palette_learns(
+    make_window, tmp_path
+) -> None:
+    window = make_window(with_evening(as_hung()), page="Roll call")
+    bench, phones = window.bench, window.pages["Roll call"].phones
+    phones.adapter.addItem("here", "127.0.0.1")
+    phones.begin()
+    window.go("Looks")
+    view = window.pages["Looks"].focus
+    bench.selection.select(["u101", "u102"])
+    press(window.pages["Looks"], "view Focus")
+    choose(view.which, "2  Deck centre")
+    browser = Browser(tmp_path / "profile")
+    try:
+        phone = browser.page(phones.server.join_url)
+        assert until(lambda: phone.run("document.body && document.body.dataset.ready"))
+        phone.click("#join button")
+        assert until(lambda: phone.run("!document.querySelector('#call').hidden"))
+        assert phone.run("document.querySelector('#focus').hidden")
+        press(view, "begin focus")
+        assert until(lambda: phone.text("#f-number") == "101")
+
+        def there() -> np.ndarray:
+            """Where its beam comes to the deck, by an independent reading."""
+            origin, direction = beams_sent(bench.show, bench.levels.live, "u101")[0]
+            return (origin - direction * origin[2] / direction[2])[:2]
+
+        assert there() == pytest.approx((0, 0), abs=0.05)
+        phone.hold("#pad", 0, 60)
+        assert until(lambda: there()[1] > 0.8)
+        phone.let_go()
+        settle(0.3)
+        stopped = there()
+        settle(0.5)
+        assert there() == pytest.approx(stopped, abs=1e-9)
+        assert abs(stopped[0]) < 0.05 and 0.8 < stopped[1] < 4
+        phone.click("#facing")  # what was upstage is now towards oneself
+        phone.hold("#pad", 60, 0)
+        assert until(lambda: there()[0] < -0.5)
+        phone.let_go()
+        settle(0.3)
+        at = there()
+        phone.click("[data-focus=next]")
+        assert until(lambda: phone.text("#f-number") == "102")
+        palette = next(p for p in bench.show.palettes if p.name == "Deck centre")
+        assert list(palette.units) == ["u101"]
+        assert palette.units["u101"].point == pytest.approx((*at, 0), abs=0.05)
+        phone.click("[data-focus=end]")
+        assert until(lambda: phone.run("document.querySelector('#focus').hidden"))
+        assert not view.focus.running
+    finally:
+        browser.close()
+        phones.end()

@@ -163,15 +163,22 @@ class BrowserPage:
             f"(() => {{ const r = document.querySelector({found}).getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; }})()"
         )
         for kind in ("mousePressed", "mouseReleased"):
-            self.browser.ask(
-                "Input.dispatchMouseEvent",
-                self.session,
-                type=kind,
-                x=box[0],
-                y=box[1],
-                button="left",
-                clickCount=1,
-            )
+            self._mouse(kind, *box)
+
+    def hold(self, what: str, right: float, up: float) -> None:
+        """Press the middle of an element and draw it so many pixels; it stays held."""
+        box = self.run(
+            f"(() => {{ const r = document.querySelector({json.dumps(what)}).getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; }})()"
+        )
+        self._mouse("mousePressed", *box)
+        self._mouse("mouseMoved", box[0] + right, box[1] - up)
+
+    def let_go(self) -> None:
+        self._mouse("mouseReleased", 0, 0)
+
+    def _mouse(self, kind: str, x: float, y: float) -> None:
+        event = {"type": kind, "x": x, "y": y, "button": "left", "clickCount": 1}
+        self.browser.ask("Input.dispatchMouseEvent", self.session, buttons=1, **event)
 
     def type(self, what: str, text: str) -> None:
         self.run(f"document.querySelector({json.dumps(what)}).focus()")

@@ -82,7 +82,7 @@ class ProveLimits(Proof):
         self.words = "Limits are tested."
 
     def _steps(self) -> Sequence[Step]:
-        """From end to end of one after the other, and back."""
+        """Each limit in turn, from one end to the other and back."""
         return [
             Step(
                 SWEEP / 2,

@@ -11,16 +11,19 @@ from PySide6.QtCore import QObject, Signal
 
 from isthmus.app.model.workbench import Workbench
 from isthmus.looks import Short, apply, edits, in_words
+from isthmus.looks.realise import wish_of
 from isthmus.looks.taken import taken
 from isthmus.output import Live
 from isthmus.output.live import Asked
 from isthmus.show.records import Palette, Unit, Vec3, Wish
+from isthmus.stage.landing import backs, surfaces
 
 SAME = 1e-4  # of a level: what was set by hand differs by more
 
 
 class Focus(QObject):
     changed = Signal()
+    turned = Signal()  # the unit lit is aimed elsewhere
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -32,6 +35,7 @@ class Focus(QObject):
         self._before: Asked = {}  # what was asked before it began
         self._given: Asked = {}  # what the palette asks of the unit
         self._aimed: tuple[Wish, Asked] = Wish(), {}  # the point it was aimed at last, and how
+        self._lost = ""  # why it does not come to that point
         bench.changed.connect(self._follow)
 
     @property
@@ -90,8 +94,36 @@ class Focus(QObject):
     def point(self, at: Vec3, last: bool) -> None:
         """Aim the unit lit at a point of the stage."""
         if self.running:
-            self.bench.levels.aim([self._here], at, quiet=not last)
+            answers = self.bench.levels.aim([self._here], at, quiet=not last)
+            self._lost = next((a.why for a in answers if not a.reached), "")
             self._aimed = Wish(point=at), self._turned()
+            self.turned.emit()
+
+    def shift(self, across: float, upstage: float) -> None:
+        """Aim the unit lit so many metres beside where it points."""
+        if self.running:
+            x, y, z = self.where()
+            self.point((x + across, y + upstage, z), last=False)
+
+    def where(self) -> Vec3:
+        """Where the unit lit points: at the point it was aimed at or the palette has, else where
+        its beam meets the height of the floor.
+        """
+        point, turned = self._aimed
+        if point.point is not None and _same(turned, self._turned()):
+            return point.point
+        palette, unit = self.palette, self.unit
+        wish = wish_of(palette, unit) if palette and unit and not self.moved else None
+        return (wish.point if wish else None) or self._landing()
+
+    def _landing(self) -> Vec3:
+        levels, show = self.bench.levels, self.bench.show
+        on = [*surfaces(show.structures), *backs(show.structures)]
+        found = levels.view.landing(levels.live.frame, self._here, on)
+        if found is None or found.surface < 0:
+            return (0.0, 0.0, 0.0)
+        x, y, z = (float(v) for v in found.point)
+        return x, y, z
 
     def end(self) -> None:
         """What was asked before comes back."""
@@ -119,7 +151,8 @@ class Focus(QObject):
         if not self.running:
             return ""
         if self.moved:
-            return "Set otherwise by hand: Next keeps it in the palette."
+            lost = f"It does not come there: {self._lost}. " if self._lost else ""
+            return f"{lost}Set otherwise by hand: Next keeps it in the palette."
         return f"Cannot: {in_words(self.short)}." if self.short else "As the palette has it."
 
     def _light(self) -> None:
@@ -135,7 +168,7 @@ class Focus(QObject):
             live.ask(asked)
 
         self.bench.levels.change(change, "focus")
-        self._given = self._turned()
+        self._given, self._lost = self._turned(), ""
         self.bench.selection.select([here])
         self.changed.emit()
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.settings import Settings
+from isthmus.app.model.focus import Focus
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.rig_link import RigLink
 from isthmus.app.model.workbench import Workbench
@@ -23,6 +24,7 @@ class House:
     """
 
     bench: Workbench
+    focus: Focus
     actions: Registry
     net: NetLink
     rig: RigLink | None

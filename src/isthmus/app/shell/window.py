@@ -24,6 +24,7 @@ from isthmus.app.kit.help import dress
 from isthmus.app.kit.tasks import Task
 from isthmus.app.kit.theme import theme
 from isthmus.app.kit.widgets import Button
+from isthmus.app.model.focus import Focus
 from isthmus.app.model.house import House
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.output_control import OutputControl
@@ -186,6 +187,7 @@ class Window(QWidget):
         self.stack = QStackedWidget()
         self.house = House(
             bench,
+            Focus(bench),
             actions,
             self.net,
             self.rig,

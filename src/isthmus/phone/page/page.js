@@ -58,7 +58,8 @@ function hear(told) {
     else if (told.picture) tell("The picture has arrived.");
     say();
   } else if (told.kind === "state") {
-    const changed = state.stop !== undefined && told.stop !== state.stop;
+    const unit = told => told.focus && told.focus.unit;
+    const changed = (state.stop !== undefined && told.stop !== state.stop) || (state.focus && unit(told) !== unit(state));
     state = told;
     if (changed) { unfold(false); if (navigator.vibrate) navigator.vibrate(60); document.body.dataset.changes = +(document.body.dataset.changes || 0) + 1; }
     draw();
@@ -87,6 +88,9 @@ function draw() {
   at("said").textContent = Date.now() < news.until ? news.words : on && state.verdict ? "So far: " + state.verdict : "";
   at("left").textContent = on ? state.left + " left" : "";
   at("begin").hidden = on;
+  at("focus").hidden = !state.focus;
+  at("rollcall").hidden = !!state.focus;
+  if (state.focus) drawFocus(state.focus);
   at("keys").hidden = !on;
   plan(); list();
 }

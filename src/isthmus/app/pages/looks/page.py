@@ -36,7 +36,7 @@ class LooksPage(Page):
         self.stage.set_camera(VIEWS_OF_STAGE["Seats"])
         self.looks = LooksView(bench, self.stage)
         self.cues = CuesView(bench, self.stage)
-        self.focus = FocusView(bench, self.stage)
+        self.focus = FocusView(bench, house.focus, self.stage)
         made: tuple[PageView, ...] = (self.palettes, self.focus, self.looks, self.cues)
         self.take_views(dict(zip(VIEWS, made, strict=True)))
         self.standing = Standing(bench)

@@ -48,7 +48,7 @@ class RollCallPage(Page):
         self.findings = FindingsView(bench, self.checks, net)
         self.discovery = DiscoveryView(bench, actions, self.checks, net, over)
         self.hunt = HuntView(bench, self.checks)
-        self.phones = PhonesView(bench, self.call, over)
+        self.phones = PhonesView(bench, self.call, house.focus, over)
         self.record = RecordView(bench, self.checks, over)
         made: tuple[PageView, ...] = (
             self.call,

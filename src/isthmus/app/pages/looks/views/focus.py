@@ -29,9 +29,9 @@ from isthmus.show.records import Vec3
 
 
 class FocusView(PageView):
-    def __init__(self, bench: Workbench, stage: StageView) -> None:
+    def __init__(self, bench: Workbench, focus: Focus, stage: StageView) -> None:
         super().__init__()
-        self.bench, self.stage, self.focus = bench, stage, Focus(bench)
+        self.bench, self.stage, self.focus = bench, stage, focus
         self.plan = PlanCanvas(bench)
         self.words = "Click or drag where the unit is to point"
         column = column_of(self)

@@ -23,6 +23,8 @@ from isthmus.app.kit.widgets import (
     label,
     plain_table,
 )
+from isthmus.app.model.focus import Focus
+from isthmus.app.model.stick import Stick
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.views.call import CallView
 from isthmus.errors import IsthmusError
@@ -58,13 +60,31 @@ class RefusedModel(RowsModel):
         return ("text2", "text2", "ochre")[column]
 
 
+FOCUS_STEPS = {"next": (1, True), "skip": (1, False), "back": (-1, False)}
+
+
+def focus_of(focus: Focus) -> dict[str, object] | None:
+    """What phones show of the unit that is focused; None while none is."""
+    unit, palette = focus.unit, focus.palette
+    if unit is None or palette is None:
+        return None
+    return {
+        "unit": unit.id,
+        "number": str(unit.number),
+        "title": unit.name or str(unit.number),
+        "where": f"{palette.name}, {focus.at + 1} of {len(focus.ids)}",
+        "words": focus.words(),
+    }
+
+
 class PhonesView(PageView):
     _op = Signal(object)
     _news = Signal()
 
-    def __init__(self, bench: Workbench, call: CallView, window: QWidget) -> None:
+    def __init__(self, bench: Workbench, call: CallView, focus: Focus, window: QWidget) -> None:
         super().__init__()
         self.bench, self.call_view, self.window_ = bench, call, window
+        self.focus, self.stick = focus, Stick(focus)
         self.server: PhoneServer | None = None
         column = column_of(self, 8)
         row = QHBoxLayout()
@@ -125,7 +145,13 @@ class PhonesView(PageView):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._publish)
-        for signal in (bench.changed, bench.session.changed, bench.levels.sending_changed):
+        for signal in (
+            bench.changed,
+            bench.session.changed,
+            bench.levels.sending_changed,
+            focus.changed,
+            focus.turned,
+        ):
             bind(signal, self, self._soon)
         self.refresh()
 
@@ -182,12 +208,14 @@ class PhonesView(PageView):
         from isthmus.phone.shown import state_of
 
         if self.server is not None:
-            self.server.publish(
-                state_of(self.bench.show, self.bench.session.call, self.bench.levels.sending)
-            )
+            state = state_of(self.bench.show, self.bench.session.call, self.bench.levels.sending)
+            self.server.publish(state | {"focus": focus_of(self.focus)})
 
     def _take(self, op: Op) -> None:
         if self.server is None:
+            return
+        if op.do == "push":  # many a second, each for its moment only
+            self.stick.hold(op.data.get("x"), op.data.get("y"))
             return
         try:
             self._do(op)
@@ -210,12 +238,25 @@ class PhonesView(PageView):
             return  # meant for a stop that has gone
         elif op.do == "begin" and call is None:
             self.call_view.begin()
+        elif op.do == "focus":
+            self._step_focus(op)
         elif call and op.do == "step":
             bench.session.step(1 if op.data.get("by") == 1 else -1)
         elif call and op.do == "jump":
             bench.session.jump(unit_called(bench.show, op))
         elif call and op.do == "act":
             bench.session.step_act()
+
+    def _step_focus(self, op: Op) -> None:
+        """Only of the unit that is seen there: a second press of another phone is not the next."""
+        unit, do = self.focus.unit, op.data.get("act")
+        if unit is None or op.data.get("unit") != unit.id:
+            return
+        if do == "end":
+            self.focus.end()
+        elif do in FOCUS_STEPS:
+            by, learn = FOCUS_STEPS[do]
+            self.focus.step(by, learn, for_all=learn and op.data.get("all") is True)
 
     def _mark(self, op: Op) -> None:
         from isthmus.phone.shown import STALE_STEP, is_stop, take_mark
