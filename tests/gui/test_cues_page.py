@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QFileDialog
 
 from helpers.browser import BROWSER, Browser
 from helpers.geometry import beams_sent
@@ -255,7 +255,9 @@ def test_who_has_the_say_is_told_and_looks_that_do_not_stand_are_snags(make_wind
     assert until(lambda: "starter set" not in texts())
 
 
-def test_focus_goes_through_a_position_and_the_palette_learns(make_window) -> None:
+def test_focus_goes_through_a_position_and_the_palette_learns(
+    make_window, tmp_path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     window = make_window(with_evening(as_hung()), page="Looks")
     bench, page = window.bench, window.pages["Looks"]
     bench.levels.change(lambda live: live.set_intensity(["u301"], 0.4))
@@ -295,6 +297,15 @@ def test_focus_goes_through_a_position_and_the_palette_learns(make_window) -> No
     assert child(view, "focus next").isEnabled() is False
     shortcut(window, Qt.Key.Key_Z)
     assert next(p for p in bench.show.palettes if p.name == "Deck centre").wish.point == (0, 0, 0)
+
+    # on paper, from both views
+    for name, button in (("focus.csv", "focus sheet"), ("cues", "cue sheet")):
+        chosen = str(tmp_path / name), "*.pdf"
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, c=chosen: c)
+        press(page, button)
+        press(page, "view Cues")
+    assert "1.50, 2.00" in (tmp_path / "focus.csv").read_text()
+    assert (tmp_path / "cues.pdf").read_bytes().startswith(b"%PDF")
 
 
 @pytest.mark.skipif(BROWSER is None, reason="no browser here: apt-get install chromium")

@@ -27,6 +27,7 @@ MODULES = {
     "stage": ("stage",),
     "plan": ("plan",),
     "looks": ("palettes", "looks", "cues"),
+    "papers": ("papers",),
     "play": ("play",),
 }
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from xml.sax.saxutils import escape, quoteattr
 
 from isthmus import fonts
@@ -90,11 +90,12 @@ def _picture(show: Show, mark: Image) -> bytes | None:
     )
 
 
-def _register_fonts() -> None:
+def register_fonts(names: Iterable[str] = tuple(FACES.values())) -> None:
+    """Make the shipped faces known to ReportLab. Raises FileFault for one that cannot be read."""
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
 
-    for name in FACES.values():
+    for name in names:
         try:
             pdfmetrics.registerFont(TTFont(name, str(fonts.FOLDER / f"{name}.ttf")))
         except Exception as error:  # ReportLab raises its own kinds for a font it cannot read
@@ -113,7 +114,7 @@ class _Paper:
     def __init__(self, show: Show, title: str) -> None:
         from reportlab.pdfgen.canvas import Canvas  # half a second, and only for printing
 
-        _register_fonts()
+        register_fonts()
         self.show, self.out = show, io.BytesIO()
         self.canvas = Canvas(self.out, pageCompression=1, invariant=1)
         self.canvas.setTitle(title)

@@ -52,6 +52,8 @@ HELP = {
     "cue list": "Which cue list is shown",
     "list name": "Name of the cue list (Enter takes it)",
     "first list": "Make an empty cue list",
+    "cue sheet": "Save the cues of the list with their times, as PDF or CSV",
+    "focus sheet": "Save where each unit points, position by position, as PDF or CSV",
     "new list": "Make an empty cue list",
     "remove list": "Release the cue list and remove it; its looks stay",
     "cue from now": "Make a look of what the selected units, or all, do now, and a cue of it",

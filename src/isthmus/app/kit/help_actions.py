@@ -76,6 +76,8 @@ HELP = {
     "cues.go": "Fade to the next cue of the list under Cues; to its first when it does not run",
     "cues.back": "Fade to the cue before, in its own times",
     "cues.pause": "Stop a fade where it is, or go on with it",
+    "cues.sheet": "The cues of the list with their times as PDF, or as CSV for a spreadsheet",
+    "cues.focus_sheet": "Where each unit points, position by position, as PDF or CSV",
     "cues.release": "Give up what the cue list holds, in its release time",
     "plan.fit": "Show all of the sheet",
     "plan.fit_hand": "Show the selected units as large as they fit",

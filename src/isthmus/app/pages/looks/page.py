@@ -23,7 +23,8 @@ class LooksPage(Page):
     title = "Looks"
     context = (
         *("looks.use", "looks.rename", "looks.update", "looks.remove", "", "looks.starters", ""),
-        *("cues.go", "cues.back", "cues.pause", "cues.release"),
+        *("cues.go", "cues.back", "cues.pause", "cues.release", ""),
+        *("cues.sheet", "cues.focus_sheet"),
     )
 
     def __init__(self, house: House) -> None:
@@ -75,6 +76,8 @@ class LooksPage(Page):
             ("back", "Back: the cue before", cues.back, "Shift+F8"),
             ("pause", "Pause the cue list, or go on", cues.pause, "F9"),
             ("release", "Release the cue list", cues.release, "Shift+F9"),
+            ("sheet", "Save the cue sheet…", cues.save_sheet, ""),
+            ("focus_sheet", "Save the focus sheet…", self.focus.save_sheet, ""),
         ]
         return [
             *(Action(f"looks.{n}", w, r, when=c, group="Looks") for n, w, r, c in palettes),

@@ -24,6 +24,7 @@ from isthmus.app.kit.widgets import (
     take_row,
 )
 from isthmus.app.model.playing import lists_of, name_of
+from isthmus.app.model.saving import save_paper
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.looks.models.cues import TIMES, CuesModel
 from isthmus.app.pages.looks.models.edited import edited_table
@@ -33,6 +34,7 @@ from isthmus.errors import EntryFault
 from isthmus.looks import cue_edits as core
 from isthmus.looks import in_words, look_edits
 from isthmus.looks.programme import in_order, step_times, timing
+from isthmus.papers.evening import cue_sheet
 from isthmus.show.records import Cue, CueList, Look, Show
 
 CLOCK_MS = 50
@@ -46,7 +48,11 @@ class CuesView(PageView):
         column = column_of(self)
         column.addLayout(self._head())
         self.settings = ListSettings(self._change_list)
-        column.addWidget(self.settings)
+        both = QHBoxLayout()
+        both.addWidget(self.settings, 1)
+        self.sheet = button("Cue sheet…", run=self.save_sheet, name="cue sheet")
+        both.addWidget(self.sheet)
+        column.addLayout(both)
         row = QHBoxLayout()
         row.setSpacing(14)
         column.addLayout(row, 1)
@@ -125,6 +131,13 @@ class CuesView(PageView):
         self.all = button("Release all", run=self.playing.release_all, name="release all")
         row.addWidget(self.all)
         return row
+
+    def save_sheet(self) -> None:
+        """The cues of the list on paper."""
+        if self.list_id:
+            save_paper(
+                self.bench, self, "cue sheet", lambda: cue_sheet(self.bench.show, self.list_id)
+            )
 
     # ------------------------------------------------------------ what is so
 

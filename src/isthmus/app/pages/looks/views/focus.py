@@ -20,10 +20,12 @@ from isthmus.app.kit.widgets import (
     tick,
 )
 from isthmus.app.model.focus import Focus
+from isthmus.app.model.saving import save_paper
 from isthmus.app.model.workbench import Workbench
 from isthmus.looks import wish_of
 from isthmus.looks.edits import of_kind
 from isthmus.looks.words import say
+from isthmus.papers.evening import focus_sheet
 from isthmus.plural import many
 from isthmus.show.records import Vec3
 
@@ -75,6 +77,7 @@ class FocusView(PageView):
         row.addWidget(self.start)
         self.whom = label("", "quiet")
         row.addWidget(self.whom, 1)
+        row.addWidget(button("Focus sheet…", run=self.save_sheet, name="focus sheet"))
         return row
 
     def _foot(self) -> QHBoxLayout:
@@ -149,6 +152,10 @@ class FocusView(PageView):
         self.state.setText(focus.words())
 
     # ------------------------------------------------------------ acts
+
+    def save_sheet(self) -> None:
+        """Where each unit points, on paper."""
+        save_paper(self.bench, self, "focus sheet", lambda: focus_sheet(self.bench.show))
 
     def begin(self) -> None:
         self.focus.begin(self.which.currentData() or "", self.focus.able())

@@ -5,11 +5,10 @@ paper.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.kit.dialogs import ask_text
 from isthmus.app.kit.widgets import (
@@ -24,11 +23,11 @@ from isthmus.app.kit.widgets import (
     plain_table,
 )
 from isthmus.app.model.checks import Checks
+from isthmus.app.model.saving import save_made
 from isthmus.app.model.workbench import Workbench
 from isthmus.check import record
 from isthmus.check.findings.told import FindingTold
 from isthmus.check.verdicts import by_place, changes, new_round
-from isthmus.errors import FileFault, os_reason
 from isthmus.plural import many
 from isthmus.show.records import Unit
 
@@ -169,23 +168,7 @@ class RecordView(PageView):
             )
 
     def _save(self, what: str, ending: str, make: Callable[[], bytes]) -> None:
-        name = f"{self.bench.show.name} {what}.{ending}"
-        chosen, _ = QFileDialog.getSaveFileName(
-            self.window_, f"Save the {what}", name, f"*.{ending}"
-        )
-        if not chosen:
-            return
-
-        def write() -> None:
-            try:
-                Path(chosen).write_bytes(make())
-            except OSError as error:
-                raise FileFault(
-                    f"the {what} could not be saved. {os_reason(error)}", where=Path(chosen).name
-                ) from error
-            self.bench.tell("ok", f"Saved {Path(chosen).name}.")
-
-        self.bench.guard(write)
+        save_made(self.bench, self.window_, what, [ending], lambda _: make())
 
     def save_csv(self) -> None:
         self._save("record", "csv", lambda: record.as_csv(self.bench.show))
