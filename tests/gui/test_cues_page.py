@@ -196,25 +196,27 @@ def test_who_has_the_say_is_told_and_looks_that_do_not_stand_are_snags(make_wind
     evening, water = (c.id for c in bench.show.cue_lists)
     bench.playing.jump(evening, bench.show.cue_lists[0].cues[5].id, 0.0)  # Red tide
     edge = next(u.id for u in bench.show.units if u.purpose == "Water edge" and u.patch)
-    assert who_wins(bench, edge, "Dimmer") == "From Evening, cue 6."
-    assert who_wins(bench, edge, "ColorAdd_B", 1) == "From Evening, cue 6."
+    assert who_wins(bench, edge, "Dimmer").words == "From Evening, cue 6."
+    assert who_wins(bench, edge, "ColorAdd_B", 1).words == "From Evening, cue 6."
     bench.playing.go(water)
     # of its colours the latest counts, of its dimmer the highest: 70 % against 50 %
-    assert until(lambda: "From Water, cue" in who_wins(bench, edge, "ColorAdd_B", 1))
-    assert who_wins(bench, edge, "Dimmer") == "From Evening, cue 6."
+    assert until(lambda: "From Water, cue" in who_wins(bench, edge, "ColorAdd_B", 1).words)
+    assert who_wins(bench, edge, "Dimmer").words == "From Evening, cue 6."
     assert bench.levels.live.level(edge, "Dimmer") == pytest.approx(0.7, abs=0.01)
     bench.levels.change(lambda live: live.ask({(edge, 0, "Dimmer"): 0.5}))
-    assert who_wins(bench, edge, "Dimmer").startswith("Set by hand")
+    assert who_wins(bench, edge, "Dimmer").words.startswith("Set by hand")
     bench.session.begin(only={edge})
-    assert who_wins(bench, edge, "Dimmer") == "Set by the roll call."
+    assert who_wins(bench, edge, "Dimmer").words == "Set by the roll call."
     press(window.pages["Looks"], "view Cues")
     press(view, "go")
     assert "The roll call holds the levels" in window.notice.words
     other = next(u.id for u in bench.show.units if u.purpose == "Top wash" and u.patch)
-    assert who_wins(bench, other, "Dimmer").startswith("At home")  # the rig is the call's alone
+    assert who_wins(bench, other, "Dimmer").words.startswith(
+        "At home"
+    )  # the rig is the call's alone
     assert bench.levels.live.level(other, "Dimmer") == 0
     bench.session.end()
-    assert who_wins(bench, other, "Dimmer") == "From Evening, cue 6."
+    assert who_wins(bench, other, "Dimmer").words == "From Evening, cue 6."
     assert bench.levels.live.level(other, "Dimmer") == pytest.approx(0.9, abs=0.01)
     press(view, "release all")
     assert until(lambda: not bench.playing.playback.positions and bench.levels.live.played is None)
@@ -304,7 +306,8 @@ def test_focus_goes_through_a_position_and_the_palette_learns(
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, c=chosen: c)
         press(page, button)
         press(page, "view Cues")
-    assert "1.50, 2.00" in (tmp_path / "focus.csv").read_text()
+    said = ", ".join(f"{v:.2f}" for v in learnt)
+    assert f'"{said}"' in (tmp_path / "focus.csv").read_text()
     assert (tmp_path / "cues.pdf").read_bytes().startswith(b"%PDF")
 
 

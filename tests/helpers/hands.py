@@ -2,11 +2,22 @@
 
 from __future__ import annotations
 
+import traceback
+import warnings
 from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QCoreApplication, QEvent, QEventLoop, QPoint, QPointF, Qt, QTimer
+from PySide6.QtCore import (
+    QCoreApplication,
+    QEvent,
+    QEventLoop,
+    QObject,
+    QPoint,
+    QPointF,
+    Qt,
+    QTimer,
+)
 from PySide6.QtGui import QGuiApplication, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
@@ -21,6 +32,7 @@ from PySide6.QtWidgets import (
     QTableView,
     QWidget,
 )
+from shiboken6 import isValid
 
 from helpers.tools import until as patient
 from isthmus.standin import RigClient
@@ -173,24 +185,49 @@ def cell(table: QTableView, row: int, column: int) -> QPointF:
     return QPointF(table.visualRect(table.model().index(row, column)).center())
 
 
+class _Story(QObject):
+    """What becomes of the focus and of editors while something is typed."""
+
+    KINDS = ("FocusIn", "FocusOut", "WindowActivate", "WindowDeactivate", "Hide")
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.lines: list[str] = []
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        name = event.type().name
+        if name in self.KINDS and (isinstance(watched, QLineEdit) or name.startswith("Window")):
+            calls = " ".join(f"{f.name}:{f.lineno}" for f in traceback.extract_stack()[-8:-1])
+            self.lines.append(f"{name} {type(watched).__name__} in {calls}")
+        return False
+
+
 def type_in_cell(table: QTableView, row: int, column: int, text: str) -> None:
-    editors: list[QLineEdit] = []
-
-    def opened() -> bool:
-        """A window that loses the keys for a moment, with no window manager to give them back, closes a cell just begun."""
-        activate(table)
-        table.scrollTo(table.model().index(row, column))
-        at = cell(table, row, column)
-        click(table.viewport(), at)
-        QTest.mouseDClick(table.viewport(), Qt.MouseButton.LeftButton, NONE, at.toPoint())
-        settle()
-        editors[:] = [e for e in table.viewport().findChildren(QLineEdit) if e.hasFocus()]
-        return bool(editors)
-
-    assert until(opened), f"no cell opens at {row}, {column}"
-    key(editors[0], Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
-    keys(editors[0], text)
-    key(editors[0], Qt.Key.Key_Return)
+    """A window may lose the keys for a moment, with no window manager to give them back: a cell that closes then is
+    begun again, and what happened is told.
+    """
+    app = QApplication.instance()
+    assert app is not None
+    for _ in range(3):
+        story = _Story()
+        app.installEventFilter(story)
+        try:
+            activate(table)
+            table.scrollTo(table.model().index(row, column))
+            at = cell(table, row, column)
+            click(table.viewport(), at)
+            QTest.mouseDClick(table.viewport(), Qt.MouseButton.LeftButton, NONE, at.toPoint())
+            until(lambda: any(e.isVisible() for e in table.viewport().findChildren(QLineEdit)))
+            editor = child(table.viewport(), "", QLineEdit)
+            key(editor, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+            if isValid(editor) and editor.hasFocus():
+                keys(editor, text)
+                key(editor, Qt.Key.Key_Return)
+                return
+        finally:
+            app.removeEventFilter(story)
+        warnings.warn(f"cell {row}, {column} closed: {story.lines[-30:]}", stacklevel=2)
+    raise AssertionError(f"no cell stays open at {row}, {column}: {story.lines}")
 
 
 def dialog(name: str = "") -> QDialog:

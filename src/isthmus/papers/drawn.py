@@ -130,13 +130,13 @@ def _numbered(title: str) -> Any:
 
         def showPage(self) -> None:
             self._pages.append(dict(self.__dict__))
-            self._startPage()
+            self._startPage()  # type: ignore[attr-defined]
 
         def save(self) -> None:
             for number, page in enumerate(self._pages, 1):
                 self.__dict__.update(page)
                 self.setFont(PLAIN, 8)
-                wide, _ = self._pagesize
+                wide, _ = self._pagesize  # type: ignore[attr-defined]
                 self.drawString(MARGIN, MARGIN, title)
                 self.drawRightString(wide - MARGIN, MARGIN, f"{number} of {len(self._pages)}")
                 super().showPage()

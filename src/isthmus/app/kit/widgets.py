@@ -568,12 +568,14 @@ def column_of(widget: QWidget, spacing: int = 6) -> QVBoxLayout:
 
 def take_row(table: QTableView, row: int) -> None:
     """Choose one row, whatever keys are held: `selectRow` would take it as a wish to add or
-    remove.
+    remove. In the row it is in already the column stays: a cell may be typed into.
     """
+    now = table.currentIndex()
+    column = now.column() if now.row() == row else 0
     flags = (
         QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
     )
-    table.selectionModel().setCurrentIndex(table.model().index(row, 0), flags)
+    table.selectionModel().setCurrentIndex(table.model().index(row, column), flags)
 
 
 class SeverityMark(QWidget):

@@ -36,7 +36,7 @@ PAGES = (
         f"{_HERE}.looks.page:LooksPage",
         paint.two_lights,
         lights=False,
-        told=lambda show: many(len(show.palettes), "palette") if show.palettes else "none yet",
+        told=lambda show: many(len(show.looks), "look") if show.looks else "none yet",
     ),
     Entry(
         "Roll call",

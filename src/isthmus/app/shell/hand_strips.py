@@ -7,17 +7,17 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtGui import QFontMetrics, QWheelEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QSlider, QVBoxLayout, QWidget
 
-from isthmus.app.kit.widgets import Choice, choice, field, label, plain_tip
-from isthmus.app.model.winning import who_wins
+from isthmus.app.kit.widgets import Choice, choice, field, label, plain_tip, set_property
+from isthmus.app.model.winning import NO_ONE, Winner, who_wins
 from isthmus.app.model.workbench import Workbench
 from isthmus.check.handles import Handle, handles_of, set_by_words, set_share, share_of
 from isthmus.output import Live
 from isthmus.output.live import Asked
 
-WIDE, HIGH, STEPS = 114, 22, 1000
+WIDE, HIGH, STEPS = 114, 20, 1000
 ALL = -1  # of the choice of cells
 
 
@@ -49,7 +49,7 @@ class Strip(QWidget):
         self.setFixedWidth(WIDE)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
+        column.setSpacing(1)
         self.title = label("", "quiet", "caption")
         self.field = field(f"hand {attribute}", mono=True)
         self.field.setFixedHeight(HIGH)
@@ -59,16 +59,19 @@ class Strip(QWidget):
         self.slider.setPageStep(STEPS // 20)
         self.ranges = choice(f"range {attribute}")
         self.ranges.setFixedHeight(HIGH)
-        self.slider.setFixedHeight(16)
-        self.title.setFixedHeight(15)
-        for part in (self.title, self.field, self.slider, self.ranges):
+        self.slider.setFixedHeight(14)
+        self.title.setFixedHeight(14)
+        self.whose = label("", "quiet", 10)
+        self.whose.setObjectName(f"whose {attribute}")
+        self.whose.setFixedHeight(12)
+        for part in (self.title, self.field, self.slider, self.ranges, self.whose):
             column.addWidget(part)
         column.addStretch(1)
         self.field.returnPressed.connect(lambda: typed(self.field.text()))
         self.slider.valueChanged.connect(lambda value: slid(value / STEPS))
         self.ranges.activated.connect(lambda _: typed(self.ranges.currentText()))
 
-    def show_handle(self, handle: Handle, share: float, who: str = "") -> None:
+    def show_handle(self, handle: Handle, share: float, who: Winner = NO_ONE) -> None:
         """`who` says who has the say on the first unit's."""
         name = handle.name[:1].upper() + handle.name[1:]
         self.title.setText(name)
@@ -85,10 +88,14 @@ class Strip(QWidget):
         tip = f"{name}{ends}: type {how}, a range by name, or a step such as +5"
         if handle.guarded:
             tip += "\nWhat resets a unit or switches a lamp is not sent from here"
-        told = [tip, "" if same else f"Now {words}", who]
+        told = [tip, "" if same else f"Now {words}", who.words]
         self.field.setToolTip(plain_tip("\n".join(t for t in told if t)))
-        self.title.setToolTip(plain_tip(who))
-        self.slider.setToolTip(plain_tip(f"{name}{ends}\n{who}".rstrip()))
+        room = QFontMetrics(self.whose.font())
+        self.whose.setText(room.elidedText(who.short, Qt.TextElideMode.ElideRight, WIDE))
+        set_property(self.whose, "kind", "attention" if who.limited else "quiet")
+        for part in (self.title, self.whose):
+            part.setToolTip(plain_tip(who.words))
+        self.slider.setToolTip(plain_tip(f"{name}{ends}\n{who.words}".rstrip()))
         for part in (self.field, self.slider, self.ranges):
             part.setAccessibleName(name)
         if not self.slider.isSliderDown():

@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
@@ -30,6 +31,7 @@ from isthmus.demo import SCENARIO, lantern_tide
 from isthmus.demo.evening import with_evening
 from isthmus.errors import EntryFault
 from isthmus.routes import edits as core
+from isthmus.show.records import Limit
 from isthmus.standin import RigClient, StandInRig, read_scenario
 
 SIZE = (1280, 800)
@@ -222,11 +224,8 @@ def _roll_call(window: Window, shot: Shot) -> None:
         while not known and time.monotonic() < end:
             wait(0.1)
         page.show_view("Findings")
-        shot("findings")
-        theme.set("day")
         page.findings.choose("u203")
-        shot("findings-day")
-        theme.set("night")
+        shot("findings")
         page.show_view("Discovery")
         page.discovery.discover()
         end = time.monotonic() + 60
@@ -284,6 +283,7 @@ def _looks(window: Window, shot: Shot) -> None:
     page.cues.choose(bench.show.cue_lists[0].cues[9].id)
     wait(2.6)
     shot("cues", 0.1)
+    _who_wins(window, shot)
     page.cues.release()
     bench.playing.release_all()
     theme.set("day")
@@ -308,6 +308,24 @@ def _looks(window: Window, shot: Shot) -> None:
     window.notice.hide()
     bench.selection.select([])
     bench.levels.change(lambda live: live.restore({}))
+
+
+def _who_wins(window: Window, shot: Shot) -> None:
+    """All attributes of lights that an evening, a chase, the hand and a limit want at once."""
+    bench = window.bench
+    edge = [u.id for u in bench.show.units if u.purpose == "Water edge" and u.patch][:3]
+    held = Limit(attribute="ColorAdd_R", high=0.1)
+    units = tuple(replace(u, limits=(held,)) if u.id in edge else u for u in bench.show.units)
+    bench.commit("a limit", replace(bench.show, units=units))
+    bench.playing.go(bench.show.cue_lists[1].id)
+    bench.selection.select(edge)
+    wait(0.4)
+    bench.levels.change(lambda live: live.ask({(u, 1, "ColorAdd_G"): 0.4 for u in edge}))
+    window.house.actions.trigger("hand.every")
+    shot("who-wins", 0.6)
+    window.house.actions.trigger("hand.every")
+    bench.levels.change(lambda live: live.restore({}))
+    bench.selection.select([])
 
 
 def pictures(view: StageView, count: int) -> None:
@@ -406,7 +424,7 @@ SCENES: tuple[tuple[tuple[str, ...], Scene], ...] = (
     (("routes",), _routes),
     (("plan", "plan-lux"), _plan),
     (("stage",), _stage),
-    (("looks", "look-day", "focus-day", "cues"), _looks),
-    (("roll-call", "findings", "findings-day", "discovery", "hunt"), _roll_call),
+    (("looks", "look-day", "focus-day", "cues", "who-wins"), _looks),
+    (("roll-call", "findings", "discovery", "hunt"), _roll_call),
     (("stage-rig",), _two_truths),
 )

@@ -167,6 +167,7 @@ class Spine(QWidget):
         words = f"{fraction * 100:.0f} %" if fraction else "not yet"
         if told is not None:
             words = told(self.bench.show)
+        many, worst = self._snags.get(name, (0, ""))
         paint.text(
             p,
             58,
@@ -174,9 +175,9 @@ class Spine(QWidget):
             words,
             font("caption", mono=bool(fraction)),
             "text2" if fraction else "text3",
+            width=46 if many else self.width() - 66,
             height=18,
         )
-        many, worst = self._snags.get(name, (0, ""))
         if many:
             paint.severity(p, worst, 112, cy + 9, 5.2)
             paint.text(p, 121, cy, str(many), font("caption", 500, mono=True), "text", height=18)
