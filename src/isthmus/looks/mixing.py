@@ -18,6 +18,8 @@ from isthmus.profiles.light import LightProgram
 Array = NDArray[np.float64]
 Levels = Mapping[tuple[int, str], float]  # (cell, attribute) → 0…1
 _INSIDE = 1e-7  # of light that may be left over where a colour is met
+_CORNERS = 10  # emitters up to which all corners are looked at
+_ENDS = [np.array(list(itertools.product((0.0, 1.0), repeat=n))) for n in range(_CORNERS + 1)]
 _STEPS, _ROUNDS = 25, 4  # shares of a light that are tried, and how often finer
 
 
@@ -40,19 +42,61 @@ class Mixed:
 def emitter_levels(emitters: Array, x: float, y: float) -> Array:
     """Levels (k,) of emitters with these XYZ at full (k, 3): the brightest light of a chromaticity,
     or where it cannot be met, the light nearest to it for an eye.
-
-    The brightest is a linear programme: most Y, with X and Z in the wished proportion to it.
     """
-    from scipy.optimize import linprog  # half the start of the window when imported with the module
-
     if not len(emitters):
         return np.zeros(0)
     want = xyz_of(x, y)
+    # X and Z in the wished proportion to Y: two equations, no light left over
     even = np.stack([emitters[:, i] - want[i] * emitters[:, 1] for i in (0, 2)])
-    found = linprog(-emitters[:, 1], A_eq=even, b_eq=np.zeros(2), bounds=(0, 1), method="highs")
-    if found.x is not None and emitters[:, 1] @ found.x > _INSIDE * emitters[:, 1].sum():
-        return np.asarray(found.x, np.float64)
+    found = (_brightest if len(emitters) <= _CORNERS else _programmed)(even, emitters[:, 1])
+    if found is not None and emitters[:, 1] @ found > _INSIDE * emitters[:, 1].sum():
+        return found
     return _nearest(emitters, x, y)
+
+
+def _brightest(even: Array, light: Array) -> Array | None:
+    """The levels of most light (k,) among those that `even` (2, k) takes to nothing.
+
+    A linear programme with two equations has its best in a corner: all levels are 0 or 1 but two,
+    so all corners are looked at. (A solver takes thirty times as long, and half a second to load.)
+    """
+    count, scale = len(light), float(max(np.abs(even).max(), light.max()))
+    best, found = -1.0, None
+    for size in (2, 1, 0):
+        for free in itertools.combinations(range(count), size):
+            rest = [i for i in range(count) if i not in free]
+            ends = _ENDS[len(rest)]
+            left = -ends @ even[:, rest].T
+            inner = _solved(even[:, list(free)], left, scale)
+            if inner is None:
+                continue
+            off = np.abs(inner @ even[:, list(free)].T - left).max(axis=1)
+            fits = (off < _INSIDE * scale) & (np.abs(inner - 0.5) <= 0.5 + 1e-9).all(axis=1)
+            total = np.where(fits, ends @ light[rest] + inner @ light[list(free)], -1.0)
+            at = int(np.argmax(total))
+            if total[at] > best:
+                best, found = float(total[at]), np.zeros(count)
+                found[rest], found[list(free)] = ends[at], np.clip(inner[at], 0, 1)
+    return found
+
+
+def _solved(free: Array, left: Array, scale: float) -> Array | None:
+    """Levels (m, f) of f ≤ 2 emitters that come nearest to what is left (m, 2); None where they are
+    not told apart.
+    """
+    if free.shape[1] == 0:
+        return np.zeros((len(left), 0))
+    square = free.T @ free
+    if np.linalg.det(square) <= (1e-9 * scale) ** (2 * free.shape[1]):
+        return None
+    return left @ free @ np.linalg.inv(square)
+
+
+def _programmed(even: Array, light: Array) -> Array | None:
+    """The same by a solver, for more emitters than have corners that can be counted."""
+    from scipy.optimize import linprog  # half a second to load
+
+    return linprog(-light, A_eq=even, b_eq=np.zeros(2), bounds=(0, 1), method="highs").x
 
 
 def _nearest(emitters: Array, x: float, y: float) -> Array:
