@@ -28,6 +28,7 @@ MODULES = {
     "plan": ("plan",),
     "looks": ("palettes", "looks", "cues"),
     "papers": ("papers",),
+    "pixels": ("pixels",),
     "play": ("play",),
 }
 

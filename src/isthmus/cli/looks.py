@@ -52,7 +52,7 @@ def palettes_use(options: argparse.Namespace) -> Result:
     live = Live(show)
     ids = read_choice(show, options.units or "all").ids
     asked, short = apply(live, one, ids)
-    levels, misses = _level_rows(show, asked), _short_rows(short)
+    levels, misses = level_rows(show, asked), _short_rows(short)
     touched = len({key[0] for key in asked})
     words = f"{one.kind.capitalize()} {one.number} {one.name}: {many(touched, 'unit')} do it."
     lines = [words, *(f"{s.number:>6}  {s.words}" for s in short)]
@@ -100,7 +100,7 @@ def _short_rows(short: Iterable[Short]) -> list[dict[str, Any]]:
     ]
 
 
-def _level_rows(show: Show, asked: Asked) -> list[dict[str, Any]]:
+def level_rows(show: Show, asked: Asked) -> list[dict[str, Any]]:
     number = {u.id: u.number for u in show.units}
     return [
         {"unit": number[unit], "cell": cell, "attribute": name, "level": round(level, 6)}
@@ -145,7 +145,7 @@ def looks_render(options: argparse.Namespace) -> Result:
     asked = {key: level for its in levels.values() for key, level in its.items()}
     words = f"Look {one.number} {one.name}: {many(len(levels), 'unit')}."
     lines = [words, *(f"{s.number:>6}  {s.words}" for s in short)]
-    rows = {"look": one.number, "levels": _level_rows(show, asked), "short": _short_rows(short)}
+    rows = {"look": one.number, "levels": level_rows(show, asked), "short": _short_rows(short)}
     return DONE, rows, lines
 
 

@@ -484,6 +484,28 @@ class CueList(Record, frozen=True, kw_only=True):
     release: float = 3.0
 
 
+class GridCell(Record, frozen=True, kw_only=True):
+    """A cell of a unit (0 for a unit without cells) at a place of a grid, from the left and from
+    the top.
+    """
+
+    unit: str
+    cell: int = 0
+    x: int = 0
+    y: int = 0
+
+
+class PixelGrid(Record, frozen=True, kw_only=True):
+    """Cells that make a picture together, under a number and a name."""
+
+    id: str
+    number: int
+    name: str = ""
+    width: int = 1
+    height: int = 1
+    cells: tuple[GridCell, ...] = ()
+
+
 class Show(Record, frozen=True, kw_only=True):
     format: int = FORMAT
     name: str = "Untitled show"
@@ -508,6 +530,7 @@ class Show(Record, frozen=True, kw_only=True):
     palettes: tuple[Palette, ...] = ()
     looks: tuple[Look, ...] = ()
     cue_lists: tuple[CueList, ...] = ()
+    grids: tuple[PixelGrid, ...] = ()
 
     def unit(self, unit_id: str) -> Unit | None:
         return next((unit for unit in self.units if unit.id == unit_id), None)

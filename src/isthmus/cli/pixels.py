@@ -1,0 +1,85 @@
+"""`isthmus pixels`: grids of cells, proposed from the rig, and test pictures on them."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from msgspec.structs import replace
+
+from isthmus.cli.common import DONE, Result, keep, load, saving
+from isthmus.cli.looks import level_rows
+from isthmus.errors import EntryFault
+from isthmus.output import Live
+from isthmus.patch.choose import read_choice
+from isthmus.pixels.grids import VIEWS, grid_named, propose, put_grid
+from isthmus.pixels.shown import ask_picture
+from isthmus.pixels.wiring_pictures import PICTURES
+from isthmus.plural import many
+from isthmus.show.records import SLOTS, PixelGrid, Show
+
+
+def _told(show: Show, grid: PixelGrid) -> dict[str, Any]:
+    number = {unit.id: unit.number for unit in show.units}
+    cells = [{"unit": number.get(c.unit), "cell": c.cell, "x": c.x, "y": c.y} for c in grid.cells]
+    return {
+        "number": grid.number,
+        "name": grid.name,
+        "width": grid.width,
+        "height": grid.height,
+    } | {"cells": cells}
+
+
+def pixels_propose(options: argparse.Namespace) -> Result:
+    """A grid from where the cells of units are; kept where it is to be saved."""
+    show = load(options.show)
+    found = propose(show, read_choice(show, options.units).ids, options.view)
+    made, _ = put_grid(show, replace(found.grid, name=options.name))
+    target, said = keep(options, made)
+    told = _told(show, made.grids[-1]) | {"words": found.in_words(), "saved": target}
+    return DONE, told, [found.in_words(), said]
+
+
+def pixels_list(options: argparse.Namespace) -> Result:
+    show = load(options.show)
+    lines = [
+        f"{g.number:>3}  {g.name}  {g.width} × {g.height}, {many(len(g.cells), 'cell')}"
+        for g in show.grids
+    ]
+    return DONE, [_told(show, grid) for grid in show.grids], lines or ["No grids yet."]
+
+
+def pixels_test(options: argparse.Namespace) -> Result:
+    """What a test picture asks of each cell, and the slots that are sent then."""
+    show = load(options.show)
+    grid = grid_named(show, options.grid)
+    if not 0 <= options.level <= 100:
+        raise EntryFault(f"{options.level:g} % is not a level.", do="Write 0 to 100.")
+    live = Live(show)
+    picture = PICTURES[options.picture](grid.width, grid.height, options.at)
+    asked = ask_picture(live, grid, picture, options.level / 100)
+    live.ask(asked)
+    universes = {
+        str(universe): live.frame[row * SLOTS : (row + 1) * SLOTS].tolist()
+        for row, universe in enumerate(live.compiled.universes)
+    }
+    lit = sum(bool(v.any()) for v in picture.reshape(-1, 3))
+    lines = [f"{options.picture} on {grid.width} × {grid.height}: {many(lit, 'place')} lit."]
+    return DONE, {"asked": level_rows(show, asked), "universes": universes}, lines
+
+
+def add_verbs(verbs: Any, verb: Any) -> None:
+    group = verbs.add_parser("pixels", help="grids of cells").add_subparsers(
+        required=True, metavar="WHAT"
+    )
+    made = verb(group, "propose", pixels_propose, "a grid from where the cells of units are")
+    made.add_argument("--units", "--unit", required=True, help="whose cells")
+    made.add_argument("--view", choices=VIEWS, default="best", help="where it is seen from")
+    made.add_argument("--name", default="", help="what the grid is called")
+    saving(made)
+    verb(group, "list", pixels_list, "all grids and their cells")
+    test = verb(group, "test", pixels_test, "what a test picture asks of each cell")
+    test.add_argument("--grid", default="1", help="number or name of the grid")
+    test.add_argument("--picture", choices=list(PICTURES), default="letter", help="which one")
+    test.add_argument("--at", type=float, default=0.0, help="seconds since it began")
+    test.add_argument("--level", type=float, default=100.0, help="how bright, in percent")

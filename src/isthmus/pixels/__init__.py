@@ -1,0 +1,1 @@
+"""Pixels: grids of cells as the rig has them in space, and what pictures make of them."""

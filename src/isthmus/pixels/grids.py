@@ -1,0 +1,152 @@
+"""Grids of cells: proposed from where the rig has them, and turned and moved by hand."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Collection
+from dataclasses import dataclass
+
+import numpy as np
+from msgspec.structs import replace
+
+from isthmus.errors import EntryFault
+from isthmus.pixels.lattice import Lattice, find_lattice
+from isthmus.pixels.places import ABOVE, FRONT, Cells, Plane, best_plane, cells_in_space
+from isthmus.plural import many
+from isthmus.show.records import GridCell, PixelGrid, Show, new_id
+
+VIEWS = ("best", "front", "above")
+MOST = 100_000  # places of a grid
+LONGEST = 40  # letters of a name
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A grid that the rig suggests, as it would be taken."""
+
+    cells: Cells
+    plane: Plane
+    lattice: Lattice
+    grid: PixelGrid
+
+    def in_words(self) -> str:
+        """`16 × 25, 400 of 400 cells on the lattice, pitch 62.5 mm`, and what is odd about it."""
+        found = self.lattice
+        on = int(found.fits.sum())
+        across, down = (1000 * p for p in found.pitch)
+        pitch = f"{across:.1f}" if abs(across - down) < 0.5 else f"{across:.1f} × {down:.1f}"
+        told = [
+            f"{found.width} × {found.height}",
+            f"{on} of {many(len(found.places), 'cell')} on the lattice",
+            f"pitch {pitch} mm",
+        ]
+        turn = math.degrees(found.turn)
+        told += [f"turned {turn:.1f}°"] if abs(turn) >= 0.5 else []
+        told += [f"{many(found.missing, 'place')} empty"] if found.missing else []
+        told += [f"{many(found.doubled, 'cell')} at a place of another"] if found.doubled else []
+        return ", ".join(told)
+
+
+def propose(show: Show, units: Collection[str], view: str = "best") -> Proposal:
+    """The grid of these units' cells, seen from the front, from above, or on the plane that fits
+    them best. Raises EntryFault when none of them has a place, or they lie on no lattice.
+    """
+    cells = cells_in_space(show, units)
+    if not cells.names:
+        raise EntryFault(
+            "None of these units gives light and has a place.", do="Place them on the plan first."
+        )
+    plane = {"front": FRONT, "above": ABOVE}.get(view) or best_plane(cells.at)
+    found = find_lattice(plane.on(cells.at))
+    if found.width * found.height > min(MOST, 4 * len(cells.names) + 60):
+        raise EntryFault(
+            f"These {many(len(cells.names), 'cell')} lie on no lattice: it would take "
+            f"{found.width} × {found.height} places.",
+            do="Look at them from another side, or take fewer units.",
+        )
+    placed = tuple(
+        GridCell(unit=unit, cell=cell, x=int(x), y=int(y))
+        for (unit, cell), (x, y) in zip(cells.names, found.places, strict=True)
+    )
+    number = 1 + max((grid.number for grid in show.grids), default=0)
+    grid = PixelGrid(id="", number=number, width=found.width, height=found.height, cells=placed)
+    return Proposal(cells, plane, found, grid)
+
+
+def put_grid(show: Show, grid: PixelGrid) -> tuple[Show, str]:
+    """A grid added, or changed when its id is there. Raises EntryFault for a number that is taken,
+    or cells beside it.
+    """
+    name = grid.name.strip()
+    if len(name) > LONGEST:
+        raise EntryFault(f"A name has {LONGEST} letters at most.")
+    if any(g.number == grid.number and g.id != grid.id for g in show.grids):
+        raise EntryFault(f"Grid {grid.number} is there already.", do="Take another number.")
+    if any(not (0 <= c.x < grid.width and 0 <= c.y < grid.height) for c in grid.cells):
+        raise EntryFault("Some cells would lie beside the grid.", do="Make it wider or higher.")
+    made = replace(grid, id=grid.id or new_id(), name=name)
+    others = tuple(made if g.id == made.id else g for g in show.grids)
+    fresh = all(g.id != made.id for g in show.grids)
+    return replace(show, grids=(*others, made) if fresh else others), made.id
+
+
+def grid_named(show: Show, text: str) -> PixelGrid:
+    """By its number or name. Raises EntryFault."""
+    plain = text.strip().casefold()
+    for grid in show.grids:
+        if plain in (str(grid.number), grid.name.casefold()):
+            return grid
+    raise EntryFault(f"There is no grid “{text}”.")
+
+
+# ------------------------------------------------------------ mended by hand
+
+
+Move = Callable[[int, int, int, int], tuple[int, int]]  # x, y, width, height of what is moved
+TURNS: dict[str, Move] = {
+    "left": lambda x, y, w, h: (y, w - 1 - x),
+    "right": lambda x, y, w, h: (h - 1 - y, x),
+    "round": lambda x, y, w, h: (w - 1 - x, h - 1 - y),
+    "sideways": lambda x, y, w, h: (w - 1 - x, y),
+    "upside down": lambda x, y, w, h: (x, h - 1 - y),
+}
+
+
+def turn_units(grid: PixelGrid, units: Collection[str], how: str) -> PixelGrid:
+    """Each of these units turned or mirrored in its own place: a panel cabled another way round.
+
+    A quarter turn of one that is not square needs room beside it; where it would leave the grid it
+    is moved inwards. Raises EntryFault where the grid is too small for it.
+    """
+    move = TURNS[how]
+    moved: dict[int, GridCell] = {}
+    for unit in units:
+        mine = [i for i, c in enumerate(grid.cells) if c.unit == unit]
+        if not mine:
+            continue
+        at = np.array([(grid.cells[i].x, grid.cells[i].y) for i in mine])
+        low, size = at.min(axis=0), np.ptp(at, axis=0) + 1
+        turned = np.array([move(*map(int, place - low), *map(int, size)) for place in at])
+        room = np.array([grid.width, grid.height]) - (turned.max(axis=0) + 1)
+        if (room < 0).any():
+            raise EntryFault("A unit turned so does not fit the grid.", do="Make the grid larger.")
+        low = np.minimum(low, room)
+        for i, (x, y) in zip(mine, turned + low, strict=True):
+            moved[i] = replace(grid.cells[i], x=int(x), y=int(y))
+    return replace(grid, cells=tuple(moved.get(i, c) for i, c in enumerate(grid.cells)))
+
+
+def swap_units(grid: PixelGrid, one: str, other: str) -> PixelGrid:
+    """Two units exchanged: each takes the places of the other, cell by cell in their order. Raises
+    EntryFault when they have not as many cells.
+    """
+    a, b = ([i for i, c in enumerate(grid.cells) if c.unit == u] for u in (one, other))
+    if len(a) != len(b) or not a:
+        raise EntryFault("Only units with as many cells can be exchanged.")
+    cells = list(grid.cells)
+    for i, j in zip(a, b, strict=True):
+        cells[i], cells[j] = (
+            replace(grid.cells[i], x=grid.cells[j].x, y=grid.cells[j].y),
+            replace(grid.cells[j], x=grid.cells[i].x, y=grid.cells[i].y),
+        )
+    return replace(grid, cells=tuple(cells))
