@@ -98,7 +98,8 @@ def test_functions_end_before_the_next_begins_and_defaults_come_from_the_initial
 
 @pytest.mark.parametrize("kind", HARM)
 def test_a_harmful_or_broken_profile_is_refused_in_a_sentence_and_soon(kind: str) -> None:
-    data, says = HARM[kind]
+    make, says = HARM[kind]
+    data = make()
     started = time.process_time()
     with pytest.raises(FileFault, match=says) as caught:
         read_gdtf(data, "evil.gdtf")

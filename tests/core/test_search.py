@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -25,16 +26,22 @@ from isthmus.profiles.manual.cells import (
 )
 from isthmus.profiles.manual.naming import propose, propose_band, words_of
 
-MADE: list[Facts] = [facts_of(Gdtf(profile, ())) for profile in plausible_profiles(120, 12)]
-MODES: list[tuple[Facts, ModeFacts]] = [(facts, mode) for facts in MADE for mode in facts.modes]
-ATTRIBUTES = sorted({line[0] for _, mode in MODES for line in mode.lines})
+
+@cache
+def made() -> list[Facts]:
+    return [facts_of(Gdtf(profile, ())) for profile in plausible_profiles(120, 12)]
+
+
+@cache
+def modes() -> list[tuple[Facts, ModeFacts]]:
+    return [(facts, mode) for facts in made() for mode in facts.modes]
 
 
 @pytest.fixture(scope="module")
 def shelf(tmp_path_factory: pytest.TempPathFactory) -> Shelf:
-    made = Shelf(tmp_path_factory.mktemp("search") / "library.sqlite")
-    made.index.put("own", [(FileSeen(f"/{i}", 1, 1), facts) for i, facts in enumerate(MADE)])
-    return made
+    built = Shelf(tmp_path_factory.mktemp("search") / "library.sqlite")
+    built.index.put("own", [(FileSeen(f"/{i}", 1, 1), facts) for i, facts in enumerate(made())])
+    return built
 
 
 def slips_between(a: str, b: str) -> int:
@@ -68,7 +75,7 @@ def test_every_hit_meets_every_word_and_a_name_finds_itself_with_a_slip(
     shelf: Shelf, seed: int
 ) -> None:
     rng = random.Random(seed)
-    facts, mode = rng.choice(MODES)
+    facts, mode = rng.choice(modes())
     words = words_of(f"{facts.maker} {facts.model} {mode.name}")
     asked = [rng.choice(words)[: rng.randint(2, 9)] for _ in range(rng.randint(1, 3))]
     answer = shelf.search(Query(" ".join(asked)), 2000)
@@ -132,7 +139,7 @@ def stated_distance(query: Query, mode: ModeFacts) -> float:
 def test_near_misses_have_the_stated_distance_and_are_the_nearest_there_are(
     shelf: Shelf, data: st.DataObject
 ) -> None:
-    attribute = st.sampled_from(ATTRIBUTES)
+    attribute = st.sampled_from(sorted({line[0] for _, mode in modes() for line in mode.lines}))
     low = data.draw(st.integers(3, 30))
     query = Query(
         footprint=data.draw(st.sampled_from([None, (low, low), (low, low + 4)])),
@@ -144,7 +151,7 @@ def test_near_misses_have_the_stated_distance_and_are_the_nearest_there_are(
         cells=data.draw(st.sampled_from([None, (4, 8)])),
         wheel=data.draw(st.sampled_from([None, True, False])),
     )
-    expected = sorted(stated_distance(query, mode) for _, mode in MODES)
+    expected = sorted(stated_distance(query, mode) for _, mode in modes())
     answer = shelf.search(query)
     assert answer.total == sum(d < 1e-6 for d in expected)
     missed = [d for d in expected if 1e-6 <= d < 2.5]
@@ -153,7 +160,7 @@ def test_near_misses_have_the_stated_distance_and_are_the_nearest_there_are(
     )
     assert len(answer.near) == min(20, len(missed))
     for hit in answer.near[:5]:
-        _, mode = MODES[hit.row]
+        _, mode = modes()[hit.row]
         assert hit.distance == pytest.approx(stated_distance(query, mode), abs=1e-4)
         for slot, name in query.on:  # and the words say where it is instead
             places = places_of(mode, name)
@@ -177,18 +184,18 @@ def longest_common(a: list[str], b: list[str]) -> int:
 def test_a_chart_is_answered_by_the_share_of_channels_to_insert_or_remove(shelf: Shelf) -> None:
     rng = random.Random(6)
     for _ in range(12):
-        _, mode = rng.choice(MODES)
+        _, mode = rng.choice(modes())
         kept = [line for line in mode.lines if rng.random() > 0.15] or mode.lines
         asked = sheet_of("asked", kept)
         answer = shelf.search(Query(like=asked))
         wanted = [line[0] for line in kept]
         rows = {hit.row for hit in answer.near} | {hit.row for hit in answer.hits}
         for hit in answer.near:
-            own = [line[0] for line in MODES[hit.row][1].lines]
+            own = [line[0] for line in modes()[hit.row][1].lines]
             edit = 1 - 2 * longest_common(wanted, own) / (len(wanted) + len(own))
             assert 0.75 * edit - 1e-3 <= hit.distance <= 0.75 * edit + 0.25 + 1e-3
         assert any(
-            MODES[row][1].lines == mode.lines for row in rows
+            modes()[row][1].lines == mode.lines for row in rows
         )  # what it was taken from is among the nearest
     assert (
         shelf.search(Query(like=ChannelTable("none", (ChannelLine((1,), "NeverSeen"),)))).total == 0

@@ -171,7 +171,8 @@ def test_trust_and_ratings_come_from_the_exchange_and_order_what_is_equal(tmp_pa
 
 @pytest.mark.parametrize("kind", HARM)
 def test_the_quick_reader_refuses_what_the_whole_one_refuses(kind: str) -> None:
-    data, says = HARM[kind]
+    make, says = HARM[kind]
+    data = make()
     with pytest.raises(FileFault, match=says):
         facts_of_bytes(data, "evil.gdtf")
 

@@ -15,6 +15,7 @@ from isthmus.check.devices import Device
 from isthmus.check.setting import Change
 from isthmus.demo import EXTRA_LIST, as_hung
 from isthmus.demo.evening import with_evening
+from isthmus.demo.wall import with_wall
 from isthmus.net.found import FoundNode, FoundPort
 from isthmus.net.setting import PortWish, Wish
 from isthmus.patch.addresses import place
@@ -26,9 +27,9 @@ Opens = Callable[[], object]
 
 
 def show_of() -> Show:
-    """The demo as it hangs, with looks, cues, groups, a limit, verdicts and what findings say."""
+    """The demo as it hangs, with looks, cues, a wall, groups, a limit, verdicts and what findings say."""
     show = all_answer(
-        with_evening(as_hung()),
+        with_wall(with_evening(as_hung())),
         {
             "u105": {"result": "silent"},
             "u203": {"result": "wrong", "what": ["pan", "too"], "others": ["u204"]},

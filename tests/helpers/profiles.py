@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
+from collections.abc import Callable
 
 from isthmus.demo import shipped_profiles
 from isthmus.profiles.records import Profile
@@ -40,21 +41,22 @@ def packed(description: bytes, **more: bytes) -> bytes:
     return out.getvalue()
 
 
-HARM = {
-    "not a zip": (b"GDTF but not really" * 40, "not a whole GDTF"),
-    "cut short": (packed(mode(""))[:-30], "not a whole GDTF"),
-    "no description": (b"PK\x05\x06" + bytes(18), "no description.xml"),
-    "escaping path": (packed(mode(""), **{"../../etc/cron.d/x": b"x"}), "leads outside"),
-    "absolute path": (packed(mode(""), **{"/tmp/x": b"x"}), "leads outside"),
-    "entity bomb": (packed(b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]><GDTF>&b;</GDTF>'), "entities"),
-    "outside entity": (packed(b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a SYSTEM "file:///etc/passwd">]><GDTF>&a;</GDTF>'), "entities"),
-    "zip bomb": (packed(b"<GDTF>" + b" " * 60_000_000 + b"</GDTF>"), "unpack to far more"),
-    "ten megabytes of tags": (packed(b'<GDTF DataVersion="1.2"><FixtureType>' + b"".join(b"<F%d/>" % (i * 7919 % 999_983) for i in range(1_000_000)) + b"</FixtureType></GDTF>"), "tags; at most"),
-    "not GDTF": (packed(b"<html/>"), "not GDTF"),
-    "torn XML": (packed(b"<GDTF><FixtureType>"), "cannot be read"),
-    "no mode": (packed(describe(GEOMETRY)), "no DMX mode"),
-    "lost geometry": (packed(describe('<DMXModes><DMXMode Name="M" Geometry="Gone"/></DMXModes>')), "does not exist"),
-    "five bytes": (packed(mode('<DMXChannel Offset="1,2,3,4,5" Geometry="Base"/>')), "1 to 4 channels"),
-    "channel zero": (packed(mode('<DMXChannel Offset="0" Geometry="Base"/>')), "1 to 4 channels"),
-    "nested too deep": (packed(mode("", '<Geometries><Geometry Name="Base">' + "<Geometry>" * 200 + "</Geometry>" * 200 + "</Geometry></Geometries>")), "deeper"),
+# made when they are wanted: some are large
+HARM: dict[str, tuple[Callable[[], bytes], str]] = {
+    "not a zip": (lambda: b"GDTF but not really" * 40, "not a whole GDTF"),
+    "cut short": (lambda: packed(mode(""))[:-30], "not a whole GDTF"),
+    "no description": (lambda: b"PK\x05\x06" + bytes(18), "no description.xml"),
+    "escaping path": (lambda: packed(mode(""), **{"../../etc/cron.d/x": b"x"}), "leads outside"),
+    "absolute path": (lambda: packed(mode(""), **{"/tmp/x": b"x"}), "leads outside"),
+    "entity bomb": (lambda: packed(b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]><GDTF>&b;</GDTF>'), "entities"),
+    "outside entity": (lambda: packed(b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a SYSTEM "file:///etc/passwd">]><GDTF>&a;</GDTF>'), "entities"),
+    "zip bomb": (lambda: packed(b"<GDTF>" + b" " * 60_000_000 + b"</GDTF>"), "unpack to far more"),
+    "ten megabytes of tags": (lambda: packed(b'<GDTF DataVersion="1.2"><FixtureType>' + b"".join(b"<F%d/>" % (i * 7919 % 999_983) for i in range(1_000_000)) + b"</FixtureType></GDTF>"), "tags; at most"),
+    "not GDTF": (lambda: packed(b"<html/>"), "not GDTF"),
+    "torn XML": (lambda: packed(b"<GDTF><FixtureType>"), "cannot be read"),
+    "no mode": (lambda: packed(describe(GEOMETRY)), "no DMX mode"),
+    "lost geometry": (lambda: packed(describe('<DMXModes><DMXMode Name="M" Geometry="Gone"/></DMXModes>')), "does not exist"),
+    "five bytes": (lambda: packed(mode('<DMXChannel Offset="1,2,3,4,5" Geometry="Base"/>')), "1 to 4 channels"),
+    "channel zero": (lambda: packed(mode('<DMXChannel Offset="0" Geometry="Base"/>')), "1 to 4 channels"),
+    "nested too deep": (lambda: packed(mode("", '<Geometries><Geometry Name="Base">' + "<Geometry>" * 200 + "</Geometry>" * 200 + "</Geometry></Geometries>")), "deeper"),
 }  # fmt: skip

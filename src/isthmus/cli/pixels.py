@@ -19,6 +19,16 @@ from isthmus.plural import many
 from isthmus.show.records import SLOTS, PixelGrid, Show
 
 
+def _load(name: str) -> Show:
+    """A show file; the demo show comes with its picture wall."""
+    show = load(name)
+    if name == "demo":
+        from isthmus.demo.wall import with_wall  # a profile is made for it
+
+        return with_wall(show)
+    return show
+
+
 def _told(show: Show, grid: PixelGrid) -> dict[str, Any]:
     number = {unit.id: unit.number for unit in show.units}
     cells = [{"unit": number.get(c.unit), "cell": c.cell, "x": c.x, "y": c.y} for c in grid.cells]
@@ -32,7 +42,7 @@ def _told(show: Show, grid: PixelGrid) -> dict[str, Any]:
 
 def pixels_propose(options: argparse.Namespace) -> Result:
     """A grid from where the cells of units are; kept where it is to be saved."""
-    show = load(options.show)
+    show = _load(options.show)
     found = propose(show, read_choice(show, options.units).ids, options.view)
     made, _ = put_grid(show, replace(found.grid, name=options.name))
     target, said = keep(options, made)
@@ -41,7 +51,7 @@ def pixels_propose(options: argparse.Namespace) -> Result:
 
 
 def pixels_list(options: argparse.Namespace) -> Result:
-    show = load(options.show)
+    show = _load(options.show)
     lines = [
         f"{g.number:>3}  {g.name}  {g.width} × {g.height}, {many(len(g.cells), 'cell')}"
         for g in show.grids
@@ -51,7 +61,7 @@ def pixels_list(options: argparse.Namespace) -> Result:
 
 def pixels_test(options: argparse.Namespace) -> Result:
     """What a test picture asks of each cell, and the slots that are sent then."""
-    show = load(options.show)
+    show = _load(options.show)
     grid = grid_named(show, options.grid)
     if not 0 <= options.level <= 100:
         raise EntryFault(f"{options.level:g} % is not a level.", do="Write 0 to 100.")

@@ -20,6 +20,21 @@ from PySide6.QtWidgets import (
 KINDS = (QAbstractButton, QComboBox, QLineEdit, QAbstractSlider, QAbstractSpinBox, QPlainTextEdit)
 
 HELP = {
+    # pixels
+    "first grid": "Find the grid of the selected units' cells from where they are",
+    "propose grid": "Find the grid of the selected units' cells from where they are",
+    "grid view": "Which side the units are looked at from",
+    "remove grid": "Remove the grid; its units stay as they are",
+    "cells left": "Turn the cells of the selected units a quarter to the left",
+    "cells right": "Turn the cells of the selected units a quarter to the right",
+    "cells round": "Turn the cells of the selected units by half",
+    "cells sideways": "Exchange left and right within the selected units",
+    "cells upside down": "Exchange top and bottom within the selected units",
+    "exchange units": "The two selected units take each other's places",
+    "cell order": "Show the order of the cells as a line; a dot is where they begin",
+    "test picture": "Which picture tells how the grid is wired",
+    "test level": "How bright the test picture is (Enter takes it)",
+    "test grid": "Light the cells of the grid in the test picture; again ends it",
     # looks
     "palette number": "Number of the palette; each kind counts for itself",
     "palette name": "Name of the palette",

@@ -155,6 +155,16 @@ def glyph(
     p.restore()
 
 
+def cells(p: QPainter, color: QColor) -> None:
+    """Nine cells of a wall, five of them lit."""
+    for at in range(9):
+        box = QRectF(-7 + at % 3 * 5, -7 + at // 3 * 5, 4, 4)
+        if at % 2 == 0:
+            p.fillRect(box, color)
+        else:
+            p.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5))
+
+
 def star(p: QPainter, color: QColor) -> None:
     points = [
         ((7.4 if i % 2 == 0 else 2.2) * math.cos(a), (7.4 if i % 2 == 0 else 2.2) * math.sin(a))

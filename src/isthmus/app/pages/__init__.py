@@ -39,6 +39,14 @@ PAGES = (
         told=lambda show: many(len(show.looks), "look") if show.looks else "none yet",
     ),
     Entry(
+        "Pixels",
+        f"{_HERE}.pixels.page:PixelsPage",
+        paint.cells,
+        hand=False,
+        lights=False,
+        told=lambda show: many(len(show.grids), "grid") if show.grids else "none yet",
+    ),
+    Entry(
         "Roll call",
         f"{_HERE}.roll_call.page:RollCallPage",
         paint.calls,

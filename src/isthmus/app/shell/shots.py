@@ -19,7 +19,7 @@ from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.theme import theme
 from isthmus.app.pages.looks.page import LooksPage
 from isthmus.app.pages.patch.page import PatchPage
-from isthmus.app.pages.plan.page import PlanPage
+from isthmus.app.pages.pixels.page import PixelsPage
 from isthmus.app.pages.profiles.page import ProfilesPage
 from isthmus.app.pages.roll_call.page import RollCallPage
 from isthmus.app.pages.routes.page import RoutesPage
@@ -29,6 +29,7 @@ from isthmus.check import callable_units, mark
 from isthmus.check.acts import KINDS
 from isthmus.demo import SCENARIO, lantern_tide
 from isthmus.demo.evening import with_evening
+from isthmus.demo.wall import with_wall
 from isthmus.errors import EntryFault
 from isthmus.routes import edits as core
 from isthmus.show.records import Limit
@@ -169,19 +170,13 @@ def _profiles(window: Window, shot: Shot) -> None:
 
 
 def _plan(window: Window, shot: Shot) -> None:
-    """The plan in use, and light in false colours."""
+    """The plan in use."""
     light_the_stage(window)
-    bench, page = window.bench, window.page(PlanPage)
+    bench = window.bench
     bench.selection.select(["u211", "u212", "u213"])
     window.go("Plan")
     shot("plan")
-    page.switch_lux()
     bench.selection.select([])
-    wait(1.0)
-    page.canvas.hovered.emit(-6.2, 1.2)
-    shot("plan-lux")
-    page.switch_lux()
-    window.notice.hide()
 
 
 def _roll_call(window: Window, shot: Shot) -> None:
@@ -328,6 +323,21 @@ def _who_wins(window: Window, shot: Shot) -> None:
     bench.selection.select([])
 
 
+def _pixels(window: Window, shot: Shot) -> None:
+    """A wall found from where it hangs, with a test picture on it."""
+    bench, page, before = window.bench, window.page(PixelsPage), window.bench.show
+    bench.commit("a wall", with_wall(before))
+    window.go("Pixels")
+    page.grid.test()
+    bench.selection.select(["w3"])
+    window.notice.hide()
+    shot("pixels")
+    bench.proving.end()
+    bench.undo()
+    window.notice.hide()
+    bench.selection.select([])
+
+
 def pictures(view: StageView, count: int) -> None:
     """Wait until so many more pictures are drawn."""
     goal, end = view.pictures.count + count, time.monotonic() + 15
@@ -422,9 +432,10 @@ SCENES: tuple[tuple[tuple[str, ...], Scene], ...] = (
     (("profiles",), _profiles),
     (("patch", "paper"), _patch),
     (("routes",), _routes),
-    (("plan", "plan-lux"), _plan),
+    (("plan",), _plan),
     (("stage",), _stage),
     (("looks", "look-day", "focus-day", "cues", "who-wins"), _looks),
+    (("pixels",), _pixels),
     (("roll-call", "findings", "discovery", "hunt"), _roll_call),
     (("stage-rig",), _two_truths),
 )

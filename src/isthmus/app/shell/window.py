@@ -306,7 +306,7 @@ class Window(QWidget):
                     f"go.{name.lower()}",
                     f"Go to {name}",
                     lambda n=name: self.go(n),
-                    f"Ctrl+Alt+{i}",
+                    f"Ctrl+Alt+{i}" if i < 10 else "",
                     group="Window",
                 )
                 for i, name in enumerate(self.spine.titles, 1)

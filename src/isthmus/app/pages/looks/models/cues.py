@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from isthmus.app.pages.looks.models.edited import EditedRows, Write
+from isthmus.app.kit.edited import EditedRows, Write
 from isthmus.looks.cue_edits import say_number, say_seconds
 from isthmus.show.records import Cue, Look, Show
 

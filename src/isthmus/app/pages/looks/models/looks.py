@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from isthmus.app.pages.looks.models.edited import EditedRows, Write
+from isthmus.app.kit.edited import EditedRows, Write
 from isthmus.looks.cue_edits import say_number
 from isthmus.looks.lines import say_level, say_palettes, say_values, say_who
 from isthmus.looks.used import cues_with

@@ -11,6 +11,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from isthmus.app.canvas.stage_view import StageView
+from isthmus.app.kit.edited import edited_table
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.widgets import (
     PageView,
@@ -27,7 +28,6 @@ from isthmus.app.model.playing import lists_of, name_of
 from isthmus.app.model.saving import save_paper
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.looks.models.cues import TIMES, CuesModel
-from isthmus.app.pages.looks.models.edited import edited_table
 from isthmus.app.pages.looks.views.fade import FadePicture
 from isthmus.app.pages.looks.views.running import ListSettings
 from isthmus.errors import EntryFault

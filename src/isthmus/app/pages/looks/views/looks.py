@@ -12,10 +12,10 @@ from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout
 
 from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.canvas.stage_view import StageView
+from isthmus.app.kit.edited import edited_table
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.widgets import PageView, bind, button, column_of, label, take_row, tick
 from isthmus.app.model.workbench import Workbench
-from isthmus.app.pages.looks.models.edited import edited_table
 from isthmus.app.pages.looks.models.looks import LinesModel, LooksModel, Row
 from isthmus.errors import EntryFault
 from isthmus.looks import in_words

@@ -1,0 +1,39 @@
+"""The Pixels page: grids of cells, and what is shown on them."""
+
+from __future__ import annotations
+
+from isthmus.app.kit.actions import Action
+from isthmus.app.kit.widgets import bind
+from isthmus.app.model.house import House
+from isthmus.app.pages.base import Page
+from isthmus.app.pages.pixels.views.grid import GridView
+from isthmus.plural import many
+
+
+class PixelsPage(Page):
+    title = "Pixels"
+    context = ("pixels.propose", "pixels.test", "", "pixels.remove")
+
+    def __init__(self, house: House) -> None:
+        super().__init__(house)
+        self.grid = GridView(house.bench)
+        self.column.addWidget(self.grid, 1)
+        bind(house.bench.changed, self, self._say)
+        self._say()
+
+    def _say(self) -> None:
+        self.head.say(*many(len(self.bench.show.grids), "grid").split(" ", 1))
+
+    def entered(self) -> None:
+        self.grid.entered()
+
+    def left(self) -> None:
+        self.grid.left()
+
+    def actions(self) -> list[Action]:
+        acts = [
+            ("propose", "Propose a grid of the selected units", self.grid.propose, "selection"),
+            ("test", "Show a test picture, or end it", self.grid.test, ""),
+            ("remove", "Remove the grid", self.grid.remove, ""),
+        ]
+        return [Action(f"pixels.{n}", w, r, when=c, group="Pixels") for n, w, r, c in acts]

@@ -1,0 +1,153 @@
+"""A grid as it hangs: its cells with the light they give now, units outlined with their numbers,
+and the order of the cells as a line.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from isthmus.app.kit import paint
+from isthmus.app.kit.theme import font, pen, theme
+from isthmus.app.kit.widgets import bind
+from isthmus.app.model.workbench import Workbench
+from isthmus.profiles.colour import encode_srgb
+from isthmus.show.records import PixelGrid
+
+PAD, LARGEST = 16, 64.0  # pixels: around the grid, and of a cell
+NUMBERED = 22.0  # a cell that large says its number
+Place = tuple[int, int, int]  # group of the rig, row of the unit, beam
+
+
+class GridPicture(QWidget):
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self.bench = bench
+        self.grid: PixelGrid | None = None
+        self.order = True
+        self._of: tuple[object, object] = (None, None)
+        self._places: list[Place | None] = []
+        self.setObjectName("grid picture")
+        self.setAccessibleName("Cells of the grid; a click selects their unit")
+        self.setMinimumSize(200, 160)
+        for signal in (bench.levels.changed, bench.selection.changed, theme.changed):
+            bind(signal, self, self.update)
+
+    def take(self, grid: PixelGrid | None) -> None:
+        if grid != self.grid:
+            self.grid = grid
+            self.update()
+
+    # ------------------------------------------------------------ where and what
+
+    def box(self, x: float, y: float) -> QRectF:
+        """Where a place of the grid is drawn."""
+        grid = self.grid or PixelGrid(id="", number=1)
+        room = min(
+            (self.width() - 2 * PAD) / grid.width, (self.height() - 2 * PAD) / grid.height, LARGEST
+        )
+        left = (self.width() - room * grid.width) / 2
+        top = (self.height() - room * grid.height) / 2
+        return QRectF(left + x * room, top + y * room, room, room)
+
+    def _find(self) -> None:
+        """Which beam of the rig each cell is."""
+        view = self.bench.levels.view
+        if self._of == (self.grid, view) or self.grid is None:
+            return
+        self._of = self.grid, view
+        rows = {
+            unit.id: (g, row)
+            for g, group in enumerate(view.rig.groups)
+            for row, unit in enumerate(group.units)
+        }
+        self._places = []
+        for cell in self.grid.cells:
+            at = rows.get(cell.unit)
+            beams = view.rig.groups[at[0]].program.assembly.beams if at else ()
+            beam = next((i for i, b in enumerate(beams) if b.cell == cell.cell), None)
+            self._places.append(None if at is None or beam is None else (*at, beam))
+
+    def colours(self) -> list[QColor]:
+        """What each cell shows of what is sent; the brightest of all is full."""
+        self._find()
+        states = self.bench.levels.view.states(self.bench.levels.live.frame)
+        rgb = np.array(
+            [(0, 0, 0) if p is None else states[p[0]].rgb[p[1], p[2]] for p in self._places], float
+        ).reshape(-1, 3)
+        shown = encode_srgb(rgb / max(float(rgb.max(initial=0.0)), 1e-9)) if rgb.any() else rgb
+        return [QColor.fromRgbF(*map(float, np.clip(one, 0, 1))) for one in shown]
+
+    # ------------------------------------------------------------ drawn
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), theme.color("abyss"))
+        grid = self.grid
+        if grid is None:
+            return
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        size = self.box(0, 0).width()
+        p.setPen(pen("line"))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        whole = self.box(0, 0).united(self.box(grid.width - 1, grid.height - 1))
+        p.drawRect(whole)
+        for cell, colour in zip(grid.cells, self.colours(), strict=True):
+            inner = self.box(cell.x, cell.y).adjusted(1, 1, -1, -1)
+            p.fillRect(inner, colour)
+            p.setPen(pen("line"))
+            p.drawRect(inner)
+        units: dict[str, list[int]] = {}
+        for at, cell in enumerate(grid.cells):
+            units.setdefault(cell.unit, []).append(at)
+        numbers = {u.id: u.number for u in self.bench.show.units}
+        chosen = set(self.bench.selection.ids)
+        for unit, mine in units.items():
+            self._unit(p, grid, mine, str(numbers.get(unit, "gone")), unit in chosen, size)
+
+    def _unit(
+        self, p: QPainter, grid: PixelGrid, mine: list[int], number: str, chosen: bool, size: float
+    ) -> None:
+        boxes = [self.box(grid.cells[i].x, grid.cells[i].y) for i in mine]
+        outline = boxes[0]
+        for box in boxes[1:]:
+            outline = outline.united(box)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(pen("coral" if chosen else "line_strong", 2 if chosen else 1.2))
+        p.drawRect(outline.adjusted(0.5, 0.5, -0.5, -0.5))
+        line = theme.color("coral")
+        if self.order and len(mine) > 1:
+            p.setPen(QPen(line, 1.2))
+            p.drawPolyline(QPolygonF([box.center() for box in boxes]))
+        if self.order:  # where its cells begin
+            p.setBrush(line)
+            p.setPen(pen("abyss", 1))
+            radius = min(5.0, max(2.0, size / 6))
+            p.drawEllipse(boxes[0].center(), radius, radius)
+        words = font("caption", 600, mono=True)
+        wide = 7.0 * len(number) + 6
+        if outline.width() > wide + 4 and outline.height() > 18:
+            tag = QRectF(outline.left() + 2, outline.top() + 2, wide, 14)
+            p.fillRect(tag, theme.color("shelf"))
+            paint.text(p, tag.left() + 3, tag.top(), number, words, "text", height=14)
+
+    # ------------------------------------------------------------ by mouse
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """A click selects the unit of a cell, with Ctrl it is added or deselected."""
+        found = self.unit_at(event.position())
+        held = list(self.bench.selection.ids)
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            if found:
+                more = [u for u in held if u != found]
+                self.bench.selection.select(more if found in held else [*held, found])
+        else:
+            self.bench.selection.select([found] if found else [])
+
+    def unit_at(self, at: QPointF) -> str:
+        for cell in self.grid.cells if self.grid else ():
+            if self.box(cell.x, cell.y).contains(at):
+                return cell.unit
+        return ""
