@@ -119,6 +119,20 @@ def test_the_timer_goes_on_by_itself_and_addresses_name_their_owner(called, rig)
     window, page, bench = called()
     view = page.call
     keys(view.only, "101-103")
+    click(view.kinds["movement"])
+    press(window, "begin call")
+    press(view, "next act")  # it goes through its phases without the timer
+    poses: set[str] = set()
+
+    def posed() -> bool:
+        [unit] = [u for u in rig.ask("state")["units"] if u["label"] == "101"]
+        poses.add(str((unit["pan"], unit["tilt"])))
+        return len(poses) >= 3
+
+    assert until(posed)
+    assert bench.session.call.at == 0
+    press(view, "end call")
+    click(view.kinds["movement"])
     press(window, "begin call")
     view.seconds.setValue(1)
     press(view, "by timer")
