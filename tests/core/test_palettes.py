@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
+from scipy.optimize import linprog
 
 from helpers.geometry import beams_sent
 from isthmus.cli import main
@@ -108,6 +109,25 @@ def test_a_colour_is_as_near_and_as_bright_as_trying_everything_finds(
     assert mine <= others.min() + 0.02
     alike = tried[others <= mine + 1e-6]  # nobody who is as near is brighter
     assert not len(alike) or levels @ light[:, 1] >= (alike @ light[:, 1]).max() - 1e-6
+
+
+@given(st.integers(1, 11), st.integers(0, 2**32 - 1))
+def test_a_mixture_is_as_bright_as_a_solver_finds(count: int, seed: int) -> None:
+    """Random emitters, some of the same colour, and a colour they can mix: SciPy's linear programme finds no more light."""
+    rng = np.random.default_rng(seed)
+    x = rng.uniform(0.1, 0.65, count)
+    y = rng.uniform(0.05, 0.7, count) * (1 - x)
+    if count > 2 and seed % 4 == 0:
+        x[1], y[1] = x[0], y[0]
+    light = np.stack([x / y, np.ones(count), (1 - x - y) / y], axis=1)
+    light *= rng.uniform(0.1, 3, count)[:, None]
+    mix = rng.dirichlet(np.full(count, 0.5)) @ light
+    even = np.stack([light[:, i] - mix[i] / mix[1] * light[:, 1] for i in (0, 2)])
+    best = linprog(-light[:, 1], A_eq=even, b_eq=[0, 0], bounds=(0, 1))
+    levels = emitter_levels(light, mix[0] / mix.sum(), mix[1] / mix.sum())
+    assert (levels >= 0).all() and (levels <= 1 + 1e-9).all()
+    assert np.abs(even @ levels).max() < 1e-5 * light.max()  # it is the colour
+    assert levels @ light[:, 1] >= -best.fun * (1 - 1e-5)
 
 
 def beside(show: Show, live: Live, unit: str, point: tuple[float, float, float]) -> float:

@@ -9,19 +9,22 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 from scipy.optimize import linprog
 
 from helpers.geometry import beams_sent
 from helpers.tools import answer, command
-from isthmus.demo import as_hung
+from isthmus.demo import as_hung, lantern_tide
+from isthmus.demo.wall import with_wall
+from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.pixels.colours import ColourTable, _nodes
-from isthmus.pixels.grids import TURNS, turn_units
+from isthmus.pixels.grids import TURNS, propose, turn_units
 from isthmus.pixels.lattice import find_lattice
 from isthmus.pixels.places import best_plane, cells_in_space
 from isthmus.pixels.wiring_pictures import PICTURES
 from isthmus.show import save_show
-from isthmus.show.records import GridCell, PixelGrid
+from isthmus.show.records import GridCell, PixelGrid, SavedView
 
 
 @given(
@@ -145,6 +148,20 @@ def test_cells_are_where_the_profile_says_and_a_grid_of_them_is_kept(tmp_path: P
     assert lit == {(port[i // 6].number, i % 6 + 1) for i in third}
     done = command("pixels", "test", str(out), "--grid", "7")
     assert done.returncode == 3 and "There is no grid “7”" in done.stderr
+
+
+def test_a_wall_seen_from_behind_is_mirrored_and_an_unknown_view_is_told() -> None:
+    behind = SavedView(name="Behind", target=(0, 4.7, 3), distance=9, bearing=180, height=0)
+    show = replace(with_wall(lantern_tide()), views=(behind,), grids=())
+    wall = [u.id for u in show.units if u.purpose == "Wall"]
+    front, back = (propose(show, wall, view).grid for view in ("front", "behind"))
+    assert front.name == "Boathouse front" and (front.width, front.height) == (30, 8)
+    seen = {(c.unit, c.cell): (29 - c.x, c.y) for c in back.cells}
+    assert seen == {(c.unit, c.cell): (c.x, c.y) for c in front.cells}
+    above = propose(show, wall, "above").grid  # a wall from above is a line, row behind row
+    assert (above.width, above.height) == (30, 1)
+    with pytest.raises(EntryFault, match="no view “Beside”"):
+        propose(show, wall, "Beside")
 
 
 def grid_of(width: int, height: int, panel: tuple[int, int]) -> PixelGrid:

@@ -6,8 +6,9 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QLineEdit
 
-from helpers.hands import child, choose, click, key, press, retype, shortcut, until
+from helpers.hands import child, choose, click, key, keys, press, retype, shortcut, until
 from isthmus.demo import lantern_tide
 from isthmus.demo.wall import PITCH, with_wall
 from isthmus.show.records import Show, Unit
@@ -44,7 +45,14 @@ def test_a_wall_is_proposed_mended_tested_and_undone(make_window) -> None:
     bench.selection.select([u.id for u in show.units if u.purpose == "Wall"])
     press(view, "first grid")
     assert "30 × 8, 240 of 240 cells on the lattice, pitch 120.0 mm" in window.notice.words
-    assert "30 × 8" in view.title.text() and len(view.picture.colours()) == 240
+    assert isinstance(QApplication.focusWidget(), QLineEdit)  # the name proposed is typed over
+    keys(QApplication.focusWidget(), "House wall")
+    key(QApplication.focusWidget(), Qt.Key.Key_Return)
+    assert "House wall  30 × 8" in view.title.text()
+    assert len(view.picture.colours()) == 240
+    assert view.picture.words_at(view.picture.box(6, 3).center()) == (
+        "702 Wall 2, cell 1: column 7, row 4"
+    )
 
     # the picture is on the wall as one sees it from the house
     choose(view.which, "Columns")
@@ -98,7 +106,7 @@ def test_a_wall_is_proposed_mended_tested_and_undone(make_window) -> None:
     assert not bench.show.grids and child(view, "first grid").isVisible()
 
 
-def test_a_picture_that_goes_on_is_stepped_and_leaving_the_page_ends_it(make_window) -> None:
+def test_a_picture_that_goes_on_is_stepped_wherever_one_looks(make_window) -> None:
     window = make_window(with_wall(lantern_tide()), page="Pixels")
     bench, view = window.bench, window.pages["Pixels"].grid
     choose(view.which, "Rows")
@@ -112,9 +120,11 @@ def test_a_picture_that_goes_on_is_stepped_and_leaving_the_page_ends_it(make_win
         return len(rows) == 3
 
     assert until(seen)
-    window.go("Plan")
-    assert bench.proving.proof is None and not wall_seen(window).any()
+    window.go("Stage")  # where it is looked at too
+    assert wall_seen(window).any()
     window.go("Pixels")
+    press(view, "test grid")
+    assert bench.proving.proof is None and not wall_seen(window).any()
     choose(view.which, "One by one")
     press(view, "test grid")
     assert until(lambda: (wall_seen(window).any(axis=2)).sum() == 1)

@@ -44,7 +44,7 @@ def pixels_propose(options: argparse.Namespace) -> Result:
     """A grid from where the cells of units are; kept where it is to be saved."""
     show = _load(options.show)
     found = propose(show, read_choice(show, options.units).ids, options.view)
-    made, _ = put_grid(show, replace(found.grid, name=options.name))
+    made, _ = put_grid(show, replace(found.grid, name=options.name or found.grid.name))
     target, said = keep(options, made)
     told = _told(show, made.grids[-1]) | {"words": found.in_words(), "saved": target}
     return DONE, told, [found.in_words(), said]
@@ -84,7 +84,7 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     )
     made = verb(group, "propose", pixels_propose, "a grid from where the cells of units are")
     made.add_argument("--units", "--unit", required=True, help="whose cells")
-    made.add_argument("--view", choices=VIEWS, default="best", help="where it is seen from")
+    made.add_argument("--view", default="best", help=f"{', '.join(VIEWS)}, or a saved view")
     made.add_argument("--name", default="", help="what the grid is called")
     saving(made)
     verb(group, "list", pixels_list, "all grids and their cells")

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import NamedTuple
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,17 +10,8 @@ from isthmus.output.glow import Glow, glow_of
 from isthmus.output.slots import SlotTable
 from isthmus.profiles.light import LightState
 from isthmus.show.records import Show
-from isthmus.stage.landing import Surface, land
 from isthmus.stage.pose import pose
 from isthmus.stage.rig import Beams, Bodies, Drawn, Rig, build_rig
-
-
-class Landing(NamedTuple):
-    """All beams, the point (3,) where one lands, and on which surface; −1 for none."""
-
-    beams: Beams
-    point: NDArray[np.float64]
-    surface: int
 
 
 class RigView:
@@ -43,18 +31,6 @@ class RigView:
     def pose(self, frame: NDArray[np.uint8], how: Drawn = Drawn()) -> tuple[Beams, Bodies]:  # noqa: B008
         """Beams and bodies as a frame (slots,) has them."""
         return pose(self.rig, self.states(frame), how)
-
-    def landing(self, frame: NDArray[np.uint8], unit: str, on: Sequence[Surface]) -> Landing | None:
-        """Where the middle beam of a unit lands; None for one without a beam."""
-        if unit not in self.rig.order:
-            return None
-        beams, _ = self.pose(frame, Drawn(hide_off=False))
-        rows = np.flatnonzero(beams.unit == self.rig.order.index(unit))
-        if not len(rows):
-            return None
-        row = rows[len(rows) // 2]
-        points, which = land(beams.origin[row : row + 1], beams.direction[row : row + 1], on)
-        return Landing(beams, points[0], int(which[0]))
 
     def glow(self, frame: NDArray[np.uint8]) -> Glow:
         """What light each unit gives with a frame."""

@@ -10,12 +10,14 @@ import numpy as np
 from msgspec.structs import replace
 
 from isthmus.errors import EntryFault
+from isthmus.patch.naming import name_for
 from isthmus.pixels.lattice import Lattice, find_lattice
 from isthmus.pixels.places import ABOVE, FRONT, Cells, Plane, best_plane, cells_in_space
 from isthmus.plural import many
 from isthmus.show.records import GridCell, PixelGrid, Show, new_id
+from isthmus.stage.camera import Camera
 
-VIEWS = ("best", "front", "above")
+VIEWS = ("best", "front", "above")  # and the saved views of a show by name
 MOST = 100_000  # places of a grid
 LONGEST = 40  # letters of a name
 
@@ -34,11 +36,13 @@ class Proposal:
         found = self.lattice
         on = int(found.fits.sum())
         across, down = (1000 * p for p in found.pitch)
-        pitch = f"{across:.1f}" if abs(across - down) < 0.5 else f"{across:.1f} × {down:.1f}"
+        pitch = (
+            _length(across) if abs(across - down) < 0.5 else f"{_length(across)} × {_length(down)}"
+        )
         told = [
             f"{found.width} × {found.height}",
             f"{on} of {many(len(found.places), 'cell')} on the lattice",
-            f"pitch {pitch} mm",
+            f"pitch {pitch}",
         ]
         turn = math.degrees(found.turn)
         told += [f"turned {turn:.1f}°"] if abs(turn) >= 0.5 else []
@@ -47,16 +51,35 @@ class Proposal:
         return ", ".join(told)
 
 
+def _length(millimetres: float) -> str:
+    return f"{millimetres:.1f} mm" if millimetres < 1000 else f"{millimetres / 1000:.2f} m"
+
+
+def _plane(show: Show, cells: Cells, view: str) -> Plane:
+    """Raises EntryFault for a view there is not."""
+    if view == "best":
+        return best_plane(cells.at)
+    if view in (planes := {"front": FRONT, "above": ABOVE}):
+        return planes[view]
+    kept = next((v for v in show.views if v.name.casefold() == view.strip().casefold()), None)
+    if kept is None:
+        names = ", ".join((*VIEWS, *(v.name for v in show.views)))
+        raise EntryFault(f"There is no view “{view}”.", do=f"There are {names}.")
+    axes = Camera(kept.target, kept.distance, kept.bearing, kept.height, kept.fov).view()
+    return Plane(axes[0, :3], axes[1, :3])
+
+
 def propose(show: Show, units: Collection[str], view: str = "best") -> Proposal:
-    """The grid of these units' cells, seen from the front, from above, or on the plane that fits
-    them best. Raises EntryFault when none of them has a place, or they lie on no lattice.
+    """The grid of these units' cells, seen from the front, from above, from a saved view of the
+    show, or on the plane that fits them best. Raises EntryFault when none of them has a place, or
+    they lie on no lattice.
     """
     cells = cells_in_space(show, units)
     if not cells.names:
         raise EntryFault(
             "None of these units gives light and has a place.", do="Place them on the plan first."
         )
-    plane = {"front": FRONT, "above": ABOVE}.get(view) or best_plane(cells.at)
+    plane = _plane(show, cells, view)
     found = find_lattice(plane.on(cells.at))
     if found.width * found.height > min(MOST, 4 * len(cells.names) + 60):
         raise EntryFault(
@@ -69,7 +92,13 @@ def propose(show: Show, units: Collection[str], view: str = "best") -> Proposal:
         for (unit, cell), (x, y) in zip(cells.names, found.places, strict=True)
     )
     number = 1 + max((grid.number for grid in show.grids), default=0)
-    grid = PixelGrid(id="", number=number, width=found.width, height=found.height, cells=placed)
+    held = set(units)
+    name = name_for(
+        show, [u for u in show.units if u.id in held], [grid.name for grid in show.grids]
+    )
+    grid = PixelGrid(
+        id="", number=number, name=name, width=found.width, height=found.height, cells=placed
+    )
     return Proposal(cells, plane, found, grid)
 
 

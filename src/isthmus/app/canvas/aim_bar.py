@@ -17,8 +17,9 @@ from isthmus.layout import lay
 from isthmus.output.aiming import Aiming
 from isthmus.show.records import Vec3
 from isthmus.stage.aim import AIM_WAYS
-from isthmus.stage.landing import backs, surfaces
+from isthmus.stage.landing import backs, land, surfaces
 from isthmus.stage.photometry import illuminance
+from isthmus.stage.rig import Drawn
 from isthmus.stage.shade import shade_of
 
 SHAPES = ("a point", "a line", "a circle")
@@ -125,15 +126,18 @@ class AimBar(QWidget):
         self.lands.setText("")
         if first is None:
             return
-        on = [*surfaces(bench.show.structures), *backs(bench.show.structures)]
-        found = view.landing(bench.levels.live.frame, first.id, on)
-        if found is None:
+        program = bench.levels.live.program(first.id)
+        if program is None or not program.assembly.beams:
             return
-        if found.surface < 0:
+        beams, _ = view.pose(bench.levels.live.frame, Drawn(hide_off=False))
+        rows = np.flatnonzero(beams.unit == view.rig.order.index(first.id))
+        row = rows[len(rows) // 2]
+        on = [*surfaces(bench.show.structures), *backs(bench.show.structures)]
+        points, which = land(beams.origin[row : row + 1], beams.direction[row : row + 1], on)
+        if which[0] < 0:
             self.lands.setText(f"{first.number} lands on nothing")
             return
         behind = shade_of(bench.show)
-        at = found.point[None, :]
-        lux = float(illuminance(found.beams, at, on[found.surface].normal, behind)[0])
-        place = ", ".join(write_figure(float(v)) for v in found.point)
+        lux = float(illuminance(beams, points, on[which[0]].normal, behind)[0])
+        place = ", ".join(write_figure(float(v)) for v in points[0])
         self.lands.setText(f"{first.number} lands at {place}: {lux:.0f} lux")

@@ -9,7 +9,7 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QTableView
 
-from isthmus.app.kit.widgets import KeysFirst, RowsModel, plain_table
+from isthmus.app.kit.widgets import KeysFirst, RowsModel, plain_table, take_row
 
 Index = QModelIndex | QPersistentModelIndex
 Write = Callable[[Any, int, str], bool]  # row, column, what was typed; whether it was taken
@@ -29,6 +29,36 @@ class EditedRows(RowsModel):
     def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         row, column, text = self.row_at(index.row()), index.column(), str(value).strip()
         return text != self.words(row, column) and self._write(row, column, text)
+
+    def take(self, rows: Sequence[Any]) -> None:
+        """As many rows as before leave the cell that is typed into open."""
+        if len(rows) != len(self.rows) or not rows:
+            super().take(rows)
+        elif rows != self.rows:
+            self.rows = rows
+            last = self.index(len(rows) - 1, len(self.COLUMNS) - 1)
+            self.dataChanged.emit(self.index(0, 0), last)
+
+
+def row_here(table: QTableView, model: EditedRows) -> Any:
+    """The current row; None without one."""
+    at = table.currentIndex().row()
+    return model.rows[at] if 0 <= at < len(model.rows) else None
+
+
+def choose_row(table: QTableView, model: EditedRows, row_id: str) -> None:
+    """Make the row of a thing current, where it is there."""
+    at = next((i for i, row in enumerate(model.rows) if row.id == row_id), -1)
+    if at >= 0:
+        take_row(table, at)
+
+
+def show_rows(table: QTableView, model: EditedRows, rows: Sequence[Any]) -> None:
+    """Other rows; what was current stays so, wherever it now stands."""
+    here = row_here(table, model)
+    model.take(rows)
+    if here is not None:
+        choose_row(table, model, here.id)
 
 
 def edited_table(

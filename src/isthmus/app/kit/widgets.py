@@ -455,19 +455,10 @@ class RowsModel(QAbstractTableModel):
         return None
 
     def take(self, rows: Sequence[Any]) -> None:
-        """Show these rows; the same ones again change nothing, and as many others leave the cell
-        that is typed into open.
-        """
-        if rows == self.rows:
-            return
-        same = len(rows) == len(self.rows) > 0
-        if not same:
+        """Show these rows; the same ones again change nothing."""
+        if rows != self.rows:
             self.beginResetModel()
-        self.rows = rows
-        if same:
-            last = self.index(len(rows) - 1, len(self.COLUMNS) - 1)
-            self.dataChanged.emit(self.index(0, 0), last)
-        else:
+            self.rows = rows
             self.endResetModel()
 
     def rowCount(self, parent: Index | None = None) -> int:

@@ -16,7 +16,6 @@ from isthmus.looks.taken import taken
 from isthmus.output import Live
 from isthmus.output.live import Asked
 from isthmus.show.records import Palette, Unit, Vec3, Wish
-from isthmus.stage.landing import backs, surfaces
 
 SAME = 1e-4  # of a level: what was set by hand differs by more
 
@@ -107,23 +106,16 @@ class Focus(QObject):
 
     def where(self) -> Vec3:
         """Where the unit lit points: at the point it was aimed at or the palette has, else where
-        its beam meets the height of the floor.
+        its beam lands; the middle of the stage where it lands on nothing.
         """
         point, turned = self._aimed
         if point.point is not None and _same(turned, self._turned()):
             return point.point
         palette, unit = self.palette, self.unit
         wish = wish_of(palette, unit) if palette and unit and not self.moved else None
-        return (wish.point if wish else None) or self._landing()
-
-    def _landing(self) -> Vec3:
-        levels, show = self.bench.levels, self.bench.show
-        on = [*surfaces(show.structures), *backs(show.structures)]
-        found = levels.view.landing(levels.live.frame, self._here, on)
-        if found is None or found.surface < 0:
-            return (0.0, 0.0, 0.0)
-        x, y, z = (float(v) for v in found.point)
-        return x, y, z
+        if wish is None or wish.point is None:
+            wish = taken(self.bench.levels.live, [self._here], "position").get(self._here)
+        return (wish.point if wish else None) or (0.0, 0.0, 0.0)
 
     def end(self) -> None:
         """What was asked before comes back."""

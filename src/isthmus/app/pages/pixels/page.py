@@ -27,9 +27,6 @@ class PixelsPage(Page):
     def entered(self) -> None:
         self.grid.entered()
 
-    def left(self) -> None:
-        self.grid.left()
-
     def actions(self) -> list[Action]:
         acts = [
             ("propose", "Propose a grid of the selected units", self.grid.propose, "selection"),

@@ -11,7 +11,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from isthmus.app.canvas.stage_view import StageView
-from isthmus.app.kit.edited import edited_table
+from isthmus.app.kit.edited import choose_row, edited_table, row_here, show_rows
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.widgets import (
     PageView,
@@ -159,8 +159,7 @@ class CuesView(PageView):
         return next((o for o in self.bench.show.cue_lists if o.id == self.list_id), None)
 
     def cue_here(self) -> Cue | None:
-        at = self.table.currentIndex().row()
-        return self.cues.rows[at] if 0 <= at < len(self.cues.rows) else None
+        return row_here(self.table, self.cues)
 
     def refresh(self) -> None:
         lists = lists_of(self.bench.show)
@@ -171,12 +170,10 @@ class CuesView(PageView):
         for one in lists:
             self.which.addItem(f"{one.number}  {name_of(one)}", one.id)
         self.which.setCurrentIndex(max(0, self.which.findData(self.list_id)))
-        one, cue = self.list_here, self.cue_here()
+        one = self.list_here
         self.name.setText(one.name if one else "")
         self.settings.take(one)
-        self.cues.take(in_order(one) if one else [])
-        if cue is not None:
-            self.choose(cue.id)
+        show_rows(self.table, self.cues, in_order(one) if one else [])
         for part in (self.now, self.add, self.less, self.gone, self.name, self.go_button):
             part.setEnabled(one is not None)
         if self.isVisible():
@@ -187,9 +184,7 @@ class CuesView(PageView):
         self.refresh()
 
     def choose(self, cue_id: str) -> None:
-        at = next((i for i, c in enumerate(self.cues.rows) if c.id == cue_id), -1)
-        if at >= 0:
-            take_row(self.table, at)
+        choose_row(self.table, self.cues, cue_id)
 
     def _moved(self) -> None:
         """The list went somewhere: mark where it is, and what comes next."""

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout
 
 from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.canvas.stage_view import StageView
-from isthmus.app.kit.edited import edited_table
+from isthmus.app.kit.edited import choose_row, edited_table, row_here, show_rows
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.widgets import PageView, bind, button, column_of, label, take_row, tick
 from isthmus.app.model.workbench import Workbench
@@ -133,22 +133,16 @@ class LooksView(PageView):
         self.stage.rig_view = self.stage.rig_frame = None
 
     def refresh(self) -> None:
-        here = self.look_here()
         rows = by_number(self.bench.show)
         self.first.show_if(not rows)
-        self.looks.take(rows)
-        if here is not None:
-            self.choose(here.id)
+        show_rows(self.table, self.looks, rows)
         self._chosen()
 
     def look_here(self) -> Look | None:
-        at = self.table.currentIndex().row()
-        return self.looks.rows[at] if 0 <= at < len(self.looks.rows) else None
+        return row_here(self.table, self.looks)
 
     def choose(self, look_id: str) -> None:
-        at = next((i for i, o in enumerate(self.looks.rows) if o.id == look_id), -1)
-        if at >= 0:
-            take_row(self.table, at)
+        choose_row(self.table, self.looks, look_id)
 
     def _chosen(self) -> None:
         one = self.look_here()

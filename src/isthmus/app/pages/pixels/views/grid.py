@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from isthmus.app.kit.edited import edited_table
+from isthmus.app.kit.edited import choose_row, edited_table, row_here, show_rows
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.widgets import (
     PageView,
@@ -56,8 +56,8 @@ class GridView(PageView):
         self.first = FirstSteps(
             self,
             "No grids yet",
-            "Select units whose cells make a picture together. Isthmus finds their grid from where "
-            "they are on the plan.",
+            "Select units whose cells make a picture together: in the patch, on the plan, or by "
+            "their numbers with Ctrl+K. Isthmus finds their grid from where they hang.",
             [button("Propose from selected units", "plain", self.propose, 30, "first grid")],
         )
         bind(bench.changed, self, self.refresh)
@@ -73,7 +73,7 @@ class GridView(PageView):
         self.table.selectionModel().currentRowChanged.connect(lambda *_: self._chosen())
         column.addWidget(self.table, 1)
         column.addWidget(label("Seen", "quiet"))
-        self.view = choice("grid view", [(view, SEEN[view]) for view in VIEWS])
+        self.view = choice("grid view")
         column.addWidget(self.view)
         buttons = QHBoxLayout()
         buttons.setSpacing(6)
@@ -131,27 +131,25 @@ class GridView(PageView):
             take_row(self.table, max(0, self.table.currentIndex().row()))
         self.table.setFocus(Qt.FocusReason.OtherFocusReason)
 
-    def left(self) -> None:
-        if isinstance(self.bench.proving.proof, ProvePicture):
-            self.bench.proving.end()
-
     def refresh(self) -> None:
-        here = self.grid_here()
+        self._list_views()
         rows = sorted(self.bench.show.grids, key=lambda grid: grid.number)
         self.first.show_if(not rows)
-        self.grids.take(rows)
-        if here is not None:
-            self.choose(here.id)
+        show_rows(self.table, self.grids, rows)
         self._chosen()
 
-    def grid_here(self) -> PixelGrid | None:
-        at = self.table.currentIndex().row()
-        return self.grids.rows[at] if 0 <= at < len(self.grids.rows) else None
+    def _list_views(self) -> None:
+        """Saved views of the stage count as well."""
+        views = (*VIEWS, *(view.name for view in self.bench.show.views))
+        if tuple(self.view.itemData(i) for i in range(self.view.count())) != views:
+            here = self.view.currentData()
+            self.view.clear()
+            for view in views:
+                self.view.addItem(SEEN.get(view, f"from {view}"), view)
+            self.view.setCurrentIndex(max(0, self.view.findData(here)))
 
-    def choose(self, grid_id: str) -> None:
-        at = next((i for i, g in enumerate(self.grids.rows) if g.id == grid_id), -1)
-        if at >= 0:
-            take_row(self.table, at)
+    def grid_here(self) -> PixelGrid | None:
+        return row_here(self.table, self.grids)
 
     def _chosen(self) -> None:
         grid = self.grid_here()
@@ -195,7 +193,9 @@ class GridView(PageView):
             found = propose(bench.show, bench.selection.ids, self.view.currentData())
             show, made = put_grid(bench.show, found.grid)
             bench.commit(f"propose grid {found.grid.number}", show)
-            self.choose(made)
+            choose_row(self.table, self.grids, made)
+            self.table.setFocus()
+            self.table.edit(self.grids.index(self.table.currentIndex().row(), 1))
             bench.tell("ok", f"Proposed {found.in_words()}.")
 
         bench.guard(run)

@@ -5,13 +5,13 @@ and the order of the cells as a line.
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QWidget
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QToolTip, QWidget
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
-from isthmus.app.kit.widgets import bind
+from isthmus.app.kit.widgets import bind, plain_tip
 from isthmus.app.model.workbench import Workbench
 from isthmus.profiles.colour import encode_srgb
 from isthmus.show.records import PixelGrid
@@ -135,6 +135,26 @@ class GridPicture(QWidget):
 
     # ------------------------------------------------------------ by mouse
 
+    def event(self, event: QEvent) -> bool:
+        """The pointer tells which cell it is over."""
+        if isinstance(event, QHelpEvent):
+            words = self.words_at(QPointF(event.pos()))
+            QToolTip.showText(event.globalPos(), plain_tip(words), self)
+            return True
+        return super().event(event)
+
+    def words_at(self, at: QPointF) -> str:
+        """Unit, cell and place under a point; "" beside the grid."""
+        cells = self.grid.cells if self.grid else ()
+        here = [c for c in cells if self.box(c.x, c.y).contains(at)]
+        told = []
+        for cell in here:
+            unit = self.bench.show.unit(cell.unit)
+            who = f"{unit.number} {unit.name}" if unit else "A unit that is gone"
+            which = f", cell {cell.cell}" if cell.cell else ""
+            told.append(f"{who}{which}: column {cell.x + 1}, row {cell.y + 1}")
+        return "\n".join(told)
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """A click selects the unit of a cell, with Ctrl it is added or deselected."""
         found = self.unit_at(event.position())
@@ -147,7 +167,5 @@ class GridPicture(QWidget):
             self.bench.selection.select([found] if found else [])
 
     def unit_at(self, at: QPointF) -> str:
-        for cell in self.grid.cells if self.grid else ():
-            if self.box(cell.x, cell.y).contains(at):
-                return cell.unit
-        return ""
+        cells = self.grid.cells if self.grid else ()
+        return next((c.unit for c in cells if self.box(c.x, c.y).contains(at)), "")
