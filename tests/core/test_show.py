@@ -21,14 +21,22 @@ from isthmus.show.change import apply_change
 from isthmus.show.migrations import STEPS
 from isthmus.show.records import (
     FORMAT,
+    Cue,
+    CueList,
+    GridCell,
+    Look,
+    LookLine,
     Node,
     Output,
+    Palette,
     Patched,
+    PixelGrid,
     Show,
     StoredProfile,
     Structure,
     Unit,
     Verdict,
+    Wish,
 )
 
 words = st.text(st.characters(codec="utf-8", exclude_categories=["Cs"]), max_size=12)
@@ -47,6 +55,10 @@ shows = st.builds(
     nodes=st.lists(st.builds(Node, id=words, name=words, ip=words, ports=st.lists(st.integers(0, 32767), max_size=4).map(tuple)), max_size=2).map(tuple),
     outputs=st.lists(st.builds(Output, id=words, universe=st.integers(1, 9), host=words, port_address=st.integers(0, 9), enabled=st.booleans()), max_size=3).map(tuple),
     verdicts=st.lists(st.builds(Verdict, unit=words, result=words, note=words), max_size=2).map(tuple),
+    palettes=st.lists(st.builds(Palette, id=words, number=st.integers(1, 99), kind=words, wish=st.builds(Wish, intensity=st.none() | metres, gobo=words)), max_size=2).map(tuple),
+    looks=st.lists(st.builds(Look, id=words, number=st.integers(1, 99), lines=st.lists(st.builds(LookLine, units=st.tuples(words), levels=st.dictionaries(words, metres, max_size=2)), max_size=2).map(tuple)), max_size=2).map(tuple),
+    cue_lists=st.lists(st.builds(CueList, id=words, number=st.integers(1, 99), cues=st.lists(st.builds(Cue, id=words, number=metres, follow=st.none() | metres), max_size=2).map(tuple)), max_size=2).map(tuple),
+    grids=st.lists(st.builds(PixelGrid, id=words, number=st.integers(1, 99), cells=st.lists(st.builds(GridCell, unit=words, cell=st.integers(0, 99), x=st.integers(0, 99)), max_size=2).map(tuple)), max_size=2).map(tuple),
     profiles=st.lists(st.integers(0, 99), max_size=3, unique=True).flatmap(
         lambda numbers: st.tuples(*(st.builds(StoredProfile, key=words, file=st.just(f"p{n}.gdtf"), data=st.binary(max_size=40)) for n in numbers))
     ),

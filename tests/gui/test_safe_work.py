@@ -16,7 +16,7 @@ import pytest
 from benchmarks.kill import edited, kills
 from hypothesis import given
 from hypothesis import strategies as st
-from msgspec.structs import replace
+from msgspec.structs import fields, replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
@@ -26,6 +26,8 @@ from isthmus.app.model.workbench import UNTITLED
 from isthmus.app.shell import files
 from isthmus.app.shell.main import begin
 from isthmus.demo import lantern_tide
+from isthmus.demo.evening import with_evening
+from isthmus.demo.wall import with_wall
 from isthmus.errors import FileFault
 from isthmus.patch import edits
 from isthmus.show import History, Show, open_show, save_show
@@ -395,3 +397,18 @@ def test_how_two_shows_differ_is_said_by_kind_and_number(demo: Show) -> None:
         "2 units have another purpose" in words for words in told
     )
     assert any("Elsewhere" in words for words in told) and differences(demo, lantern_tide()) == []
+
+
+def test_nothing_a_show_holds_is_left_out_of_what_differs(demo: Show) -> None:
+    """A person who chooses between two shows after a crash must hear of each kind of thing, however new it is."""
+    whole = with_wall(with_evening(demo))
+    for field in fields(Show):
+        held = getattr(whole, field.name)
+        if isinstance(held, tuple) and held:
+            less = replace(whole, **{field.name: held[1:]})
+            assert any("removed" in words for words in differences(whole, less)), field.name
+        elif isinstance(held, tuple):
+            assert field.name in {"verdicts", "rounds", "answers", "views", "files", "sheets"} | {
+                "earlier_papers"
+            }, f"{field.name} is tried nowhere"
+    assert "2 grids of cells removed (1, 2)." in differences(whole, replace(whole, grids=()))

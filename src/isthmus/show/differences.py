@@ -27,6 +27,10 @@ KINDS: dict[
     "verdicts": ("verdict", "verdicts", lambda x: x.unit),
     "rounds": ("round of roll call", "rounds of roll call", lambda x: (x.name, x.at)),
     "answers": ("answer", "answers", lambda x: (x.look, x.unit)),
+    "palettes": ("palette", "palettes", lambda x: x.id),
+    "looks": ("look", "looks", lambda x: x.id),
+    "cue_lists": ("cue list", "cue lists", lambda x: x.id),
+    "grids": ("grid of cells", "grids of cells", lambda x: x.id),
     "earlier_papers": ("earlier hang list", "earlier hang lists", lambda x: (x.title, x.revision)),
 }
 UNIT = {

@@ -69,7 +69,7 @@ class GridView(PageView):
         column = QVBoxLayout()
         column.setSpacing(6)
         self.grids = GridsModel(self._write)
-        self.table = edited_table(self.grids, "grids", "Grids", (36, 90, 66, 50), 1)
+        self.table = edited_table(self.grids, "grids", "Grids", (30, 90, 60, 44), 1)
         self.table.selectionModel().currentRowChanged.connect(lambda *_: self._chosen())
         column.addWidget(self.table, 1)
         column.addWidget(label("Seen", "quiet"))
