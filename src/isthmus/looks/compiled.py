@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,3 +52,9 @@ class Programme:
     step: float = 1.0  # seconds
     direction: str = "forth"
     release: float = 3.0
+    pictures: tuple[tuple[str, ...], ...] = ()  # layer sets of each cue, the later in front
+    covers: Mapping[str, str] = field(default_factory=dict)  # layer set → the grid it covers whole
+
+    def pictures_of(self, cue: int) -> tuple[str, ...]:
+        """The layer sets that a cue shows."""
+        return self.pictures[cue] if cue < len(self.pictures) else ()

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from isthmus.looks.compiled import Programme, Timing
 from isthmus.looks.merge import merged, say, winner
-from isthmus.looks.position import Floats, Position
+from isthmus.looks.position import Fading, Floats, Position, turned_over
 
 
 @dataclass(frozen=True)
@@ -98,6 +98,9 @@ class Playback:
             seconds.astype(np.float32),
             order,
             old.forth if forth is None else forth,
+            pictures=turned_over(
+                old.pictures, programme.pictures_of(act.cue), programme.covers, act.at, timing
+            ),
         )
 
     def _from(
@@ -128,6 +131,11 @@ class Playback:
         """The levels of all parameters."""
         return merged(self.running, time, self.home)
 
+    def shown(self, time: float) -> list[tuple[str, float, float]]:
+        """(layer set, since when, its weight), the list that last went to a cue in front."""
+        order = sorted(self.positions.values(), key=lambda position: position.start)
+        return [one for position in order for one in position.shown(time)]
+
     def winner(self, time: float, parameter: int) -> str:
         """The id of the list that has the say on a parameter; "" where none has."""
         return winner(self.running, time, parameter)
@@ -146,6 +154,9 @@ class Playback:
             seconds=np.full(len(weight), time, np.float32),
             paused=math.nan,
             releasing=True,
+            pictures=turned_over(
+                position.pictures, (), {}, act.at, Timing(time, time, time, 0.0, math.nan)
+            ),
         )
 
     # ------------------------------------------------------------ what goes by itself
@@ -228,7 +239,9 @@ def stepped(cue: int, count: int, direction: str, forth: bool) -> tuple[int, boo
 
 
 def _resumed(position: Position, at: float) -> Position:
-    return replace(position, start=position.start + at - position.paused, paused=math.nan)
+    since = at - position.paused
+    pictures = tuple(replace(one, start=one.start + since) for one in position.pictures)
+    return replace(position, start=position.start + since, paused=math.nan, pictures=pictures)
 
 
 def _columns(old: Programme, new: Programme) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -277,4 +290,18 @@ def _carried(old: Programme, new: Programme, position: Position) -> Position:
         to_weight=owned.astype(np.float32),
         seconds=moved(position.seconds),
         order=moved(position.order, position.start),
+        pictures=_carried_pictures(new, position, cue, going),
     )
+
+
+def _carried_pictures(
+    new: Programme, position: Position, cue: int, going: bool
+) -> tuple[Fading, ...]:
+    """What a cue shows now, at once; what fades out goes on with it."""
+    wanted = new.pictures_of(cue) if going else ()
+    there = {one.set: one for one in position.pictures if one.after > 0}
+    kept = [
+        there.get(name) or Fading(name, position.start, -math.inf, 0.0, 1.0, 1.0) for name in wanted
+    ]
+    fading = [one for one in position.pictures if one.after == 0 and one.set not in wanted]
+    return (*fading, *kept)

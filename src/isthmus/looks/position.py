@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,6 +12,52 @@ from numpy.typing import NDArray
 from isthmus.looks.compiled import Timing
 
 Floats = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Fading:
+    """A layer set that a list shows since `began`: from `start` on its weight goes to another in so
+    many seconds.
+    """
+
+    set: str
+    began: float
+    start: float
+    seconds: float
+    before: float
+    after: float
+
+    def weight(self, time: float) -> float:
+        if time >= self.start + self.seconds:
+            return self.after
+        share = max(0.0, time - self.start) / self.seconds if self.seconds > 0 else 0.0
+        return self.before + (self.after - self.before) * share
+
+
+def turned_over(
+    old: Iterable[Fading],
+    wanted: Collection[str],
+    covers: Mapping[str, str],
+    at: float,
+    timing: Timing,
+) -> tuple[Fading, ...]:
+    """What a cue that begins at a time makes of what is shown. What another picture comes over
+    stays until that one is there, so that nothing below shines through.
+    """
+    start = at + timing.delay
+    covered = {covers[name] for name in wanted if name in covers}
+    found: list[Fading] = []
+    held: dict[str, Fading] = {}
+    for one in old:
+        weight = one.weight(at)
+        if one.set in wanted:
+            held[one.set] = Fading(one.set, one.began, start, timing.up, weight, 1.0)
+        elif weight > 0 and covers.get(one.set) in covered:
+            found.append(Fading(one.set, one.began, start + timing.up, 0.0, weight, 0.0))
+        elif weight > 0:
+            found.append(Fading(one.set, one.began, start, timing.down, weight, 0.0))
+    found += [held.get(name) or Fading(name, start, start, timing.up, 0.0, 1.0) for name in wanted]
+    return tuple(found)
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,6 +79,13 @@ class Position:
     forth: bool = True
     paused: float = math.nan
     releasing: bool = False
+    pictures: tuple[Fading, ...] = ()  # from back to front
+
+    def shown(self, time: float) -> list[tuple[str, float, float]]:
+        """(layer set, since when, its weight) of what has any."""
+        until = time if math.isnan(self.paused) else min(time, self.paused)
+        found = [(one.set, one.began, one.weight(until)) for one in self.pictures]
+        return [one for one in found if one[2] > 0]
 
     def at(self, time: float) -> tuple[Floats, Floats]:
         """(value, weight) of each parameter."""

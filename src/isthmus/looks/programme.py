@@ -6,6 +6,7 @@ beam stay as the cues before left them. So a cue is the same whether it was walk
 
 from __future__ import annotations
 
+import dataclasses
 import math
 from collections.abc import Sequence
 
@@ -94,7 +95,18 @@ def compile_list(
         asked.append({key: level for its in state.values() for key, level in its.items()})
         named.append(own)
         before = now
-    return _arrays(cues, asked, named, blank), short
+    return _with_pictures(_arrays(cues, asked, named, blank), show, cues), short
+
+
+def _with_pictures(programme: Programme, show: Show, cues: CueList) -> Programme:
+    """With the layer sets that the looks of its cues show."""
+    looks = {look.id: look.pictures for look in show.looks}
+    sets = {one.id: one for one in show.layer_sets}
+    pictures = tuple(
+        tuple(p for p in looks.get(cue.look, ()) if p in sets) for cue in in_order(cues)
+    )
+    covers = {p: sets[p].grid for cue in pictures for p in cue if sets[p].dark}
+    return dataclasses.replace(programme, pictures=pictures, covers=covers)
 
 
 def _track(before: Wanted, now: Wanted, lit: set[str]) -> None:

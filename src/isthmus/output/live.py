@@ -50,6 +50,7 @@ class Live:
         self.rendering = render_show(Show(), self.compiled)
         self.played: Levels | None = None  # of cue lists, below what is asked by hand
         self.playing: frozenset[str] = frozenset()  # units they have a say in
+        self.covered: tuple[NDArray[np.int64], Levels] | None = None  # by pictures, above all else
         self.by_hand = np.zeros(0, bool)  # which parameters are asked for by hand
         self.levels: Levels = self.compiled.defaults.copy()  # what is asked
         self.sent: Levels = self.levels  # what is sent
@@ -73,7 +74,7 @@ class Live:
             self._programs = {}
             self._units = {unit.id: unit for unit in show.units}
             self.compiled = compile_show(show)
-            self.played, self.playing = None, frozenset()
+            self.played, self.playing, self.covered = None, frozenset(), None
             patched = [unit for unit in show.units if unit.patch]
             self._groups = group_by_mode(patched, profiles_of(show))
             self._table = SlotTable(self._groups, self.compiled)
@@ -99,6 +100,7 @@ class Live:
         self.levels = (home if self.played is None else self.played).copy()
         self.by_hand = np.zeros(len(home), bool)
         self._put(self._asked)
+        self._cover()
         self.frame = self.compiled.frame()
         self._render()
 
@@ -108,6 +110,11 @@ class Live:
             for index in places.get(key):
                 self.levels[index] = value
                 self.by_hand[index] = True
+
+    def _cover(self) -> None:
+        if self.covered is not None:
+            index, levels = self.covered
+            self.levels[index] = levels
 
     def _render(self) -> None:
         self.sent = self.rendering.shaped(self.levels)
@@ -128,6 +135,7 @@ class Live:
         made = copy.copy(self)
         made._asked, made._asking, made.over = {}, set(), {}
         made.played, made.playing, made.beyond = None, frozenset(), frozenset()
+        made.covered = None
         made._refresh()
         return made
 
@@ -136,6 +144,13 @@ class Live:
         none runs. What is asked by hand stays in front.
         """
         self.played, self.playing = levels, units
+        self._refresh()
+
+    def cover(self, covered: tuple[NDArray[np.int64], Levels] | None) -> None:
+        """What pictures shown by hand make of some parameters (n,), whatever else is asked of
+        them; None ends it.
+        """
+        self.covered = covered
         self._refresh()
 
     def snapshot(self) -> Asked:
@@ -152,6 +167,7 @@ class Live:
         clipped = {key: min(1.0, max(0.0, float(value))) for key, value in wanted.items()}
         self._asked.update(clipped)
         self._put(clipped)
+        self._cover()
         self._render()
 
     def held_back(self, slots: dict[tuple[int, int], int]) -> list[int]:

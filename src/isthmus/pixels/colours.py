@@ -1,9 +1,10 @@
-"""What the emitters of a cell are to do for the colours of a picture, by a table for each type."""
+"""What the channels of a cell are to do for the colours of a picture, by a table for each type."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +14,46 @@ from isthmus.profiles.colour import RGB_TO_XYZ
 from isthmus.profiles.light import LightProgram
 
 Array = NDArray[np.float64]
+Floats = NDArray[np.float32]
 STEPS = 32  # of the triangle of all mixtures of red, green and blue, each way
+LUMINANCE = RGB_TO_XYZ[1].astype(np.float32)
+
+
+class CellTable(Protocol):
+    """Levels of what `names` says for linear sRGB (n, 3): (n, k), 0…1."""
+
+    @property
+    def names(self) -> tuple[str, ...]: ...
+
+    def levels(self, rgb: NDArray) -> Floats: ...
+
+
+@dataclass(frozen=True)
+class FilterTable:
+    """A white light with filters before it: cyan, magenta and yellow take red, green and blue
+    away, and the dimmer does the rest.
+    """
+
+    names: tuple[str, ...]
+
+    def levels(self, rgb: NDArray) -> Floats:
+        light = np.clip(rgb, 0, 1).astype(np.float32)
+        peak = light.max(axis=1)
+        passed = light / np.maximum(peak, np.float32(1e-9))[:, None]
+        passed[peak <= 0] = 1  # dark is dark by the dimmer: filters rest
+        of = {f"ColorSub_{letter}": 1 - passed[:, i] for i, letter in enumerate("CMY")}
+        return np.stack([of.get(name, peak) for name in self.names], axis=1)
+
+
+@dataclass(frozen=True)
+class WhiteTable:
+    """A light without colours: as bright as the picture is there."""
+
+    names: tuple[str, ...]
+
+    def levels(self, rgb: NDArray) -> Floats:
+        light = np.clip(np.asarray(rgb, np.float32) @ LUMINANCE, 0, 1)
+        return np.repeat(light[:, None], len(self.names), axis=1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,48 +66,58 @@ class ColourTable:
     """
 
     names: tuple[str, ...]
-    nodes: Array
+    nodes: Floats
 
-    def levels(self, rgb: Array) -> Array:
-        """Levels (n, k), 0…1, for linear sRGB (n, 3), 0…1. What is brighter than the emitters can
-        be is as bright as they can, in its own hue.
-        """
-        total = rgb.sum(axis=1)
-        share = rgb[:, :2] / np.maximum(total, 1e-12)[:, None] * STEPS
-        low = np.minimum(share.astype(np.int64), STEPS - 1)
-        low[:, 1] = np.minimum(low[:, 1], STEPS - 1 - low[:, 0])
-        i, j = low.T
-        u, v = (share - low).T
+    def levels(self, rgb: NDArray) -> Floats:
+        """What is brighter than the emitters can be is as bright as they can, in its own hue."""
+        rgb = np.asarray(rgb, np.float32)
+        total = rgb[:, 0] + rgb[:, 1] + rgb[:, 2]
+        share = rgb[:, :2] * (np.float32(STEPS) / np.maximum(total, np.float32(1e-9)))[:, None]
+        i = np.minimum(share[:, 0].astype(np.int32), STEPS - 1)
+        j = np.minimum(share[:, 1].astype(np.int32), STEPS - 1 - i)
+        u, v = share[:, 0] - i, share[:, 1] - j
         over = (u + v > 1) & (i + j < STEPS - 1)
-        near = np.where(over, _node(i + 1, j + 1), _node(i, j))
+        low = _node(i, j)
+        # of a square of four nodes: the three of the half it lies in
+        right, up = low + (STEPS + 1 - i), low + 1
+        near = np.where(over, right + 1, low)
         weight = np.where(over, u + v - 1, 1 - u - v)
-        across, up = np.where(over, 1 - v, u), np.where(over, 1 - u, v)
-        made = (
-            self.nodes[near] * weight[:, None]
-            + self.nodes[_node(i + 1, j)] * across[:, None]
-            + self.nodes[_node(i, j + 1)] * up[:, None]
-        ) * total[:, None]
-        made = np.maximum(made, 0.0)
-        return made / np.maximum(made.max(axis=1, initial=0.0), 1.0)[:, None]
+        across, along = np.where(over, 1 - v, u), np.where(over, 1 - u, v)
+        made = self.nodes.take(near, axis=0) * (weight * total)[:, None]
+        made += self.nodes.take(right, axis=0) * (across * total)[:, None]
+        made += self.nodes.take(up, axis=0) * (along * total)[:, None]
+        np.maximum(made, 0, out=made)
+        peak = made.max(axis=1, initial=0.0)
+        if peak.max(initial=0.0) > 1:
+            made /= np.maximum(peak, 1)[:, None]
+        return made
 
 
-def _node(red: NDArray[np.int64], green: NDArray[np.int64]) -> NDArray[np.int64]:
+def _node(red: NDArray, green: NDArray) -> NDArray:
     """The row of a node: green runs within red."""
     return red * (STEPS + 1) - red * (red - 1) // 2 + green
 
 
 @lru_cache(256)
-def table_of(program: LightProgram, cell: int) -> ColourTable | None:
-    """The table of a cell's own emitters (0: the unit's); None for a cell without any."""
+def table_of(program: LightProgram, cell: int) -> CellTable | None:
+    """The table of a cell (0: the unit); None for one that gives no light of its own."""
+    held = {c.attribute for c in program.chart.channels if c.cell == cell}
     emitters = program.emitters(cell)
-    if not emitters:
-        return None
-    names = tuple(name for name, _ in emitters)
-    return ColourTable(names, _nodes(np.array([rgb for _, rgb in emitters]).tobytes()))
+    if emitters:
+        light = np.array([rgb for _, rgb in emitters]).tobytes()
+        return _mixed(tuple(name for name, _ in emitters), light)
+    filters = [f"ColorSub_{letter}" for letter in "CMY"]
+    if held.issuperset(filters):
+        return FilterTable((*filters, *(["Dimmer"] if "Dimmer" in held else [])))
+    return WhiteTable(("Dimmer",)) if "Dimmer" in held else None
 
 
 @lru_cache(64)
-def _nodes(emitters: bytes) -> Array:
+def _mixed(names: tuple[str, ...], emitters: bytes) -> ColourTable:
+    return ColourTable(names, _nodes(emitters))
+
+
+def _nodes(emitters: bytes) -> Floats:
     """Of types with the same emitters it is worked out once."""
     light = np.frombuffer(emitters).reshape(-1, 3) @ RGB_TO_XYZ.T
     white = emitter_levels(light, *_place(np.ones(3))) @ light[:, 1]
@@ -77,7 +127,7 @@ def _nodes(emitters: bytes) -> Array:
             rgb = np.array([red, green, STEPS - red - green]) / STEPS
             levels = emitter_levels(light, *_place(rgb))
             rows.append(levels * (RGB_TO_XYZ[1] @ rgb) * white / max(levels @ light[:, 1], 1e-12))
-    return np.array(rows)
+    return np.array(rows, np.float32)
 
 
 def _place(rgb: Array) -> tuple[float, float]:

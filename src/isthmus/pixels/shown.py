@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from isthmus.output import Live
 from isthmus.output.live import Asked
 from isthmus.pixels.colours import table_of
 from isthmus.pixels.wiring_pictures import Picture
-from isthmus.profiles.colour import RGB_TO_XYZ
 from isthmus.show.records import PixelGrid
 
 
@@ -27,15 +24,11 @@ def ask_picture(live: Live, grid: PixelGrid, picture: Picture, level: float = 1.
         cells = [grid.cells[row] for row in rows]
         program = live.program(cells[0].unit)
         assert program is not None
-        rgb = level * picture[[c.y for c in cells], [c.x for c in cells]]
         table = table_of(program, number)
-        if table is not None:
-            levels, names = table.levels(rgb), table.names
-        else:
-            levels, names = (rgb @ RGB_TO_XYZ[1])[:, None], ("Dimmer",)
-        held = {c.attribute for c in program.chart.channels if c.cell == number}
-        for cell, row in zip(cells, levels, strict=True):
-            for name, value in zip(names, row, strict=True):
-                if name in held:
-                    asked[cell.unit, number, name] = float(np.clip(value, 0, 1))
+        if table is None:
+            continue
+        rgb = level * picture[[c.y for c in cells], [c.x for c in cells]]
+        for cell, row in zip(cells, table.levels(rgb), strict=True):
+            for name, value in zip(table.names, row, strict=True):
+                asked[cell.unit, number, name] = float(value)
     return asked

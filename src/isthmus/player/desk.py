@@ -17,6 +17,7 @@ from isthmus.looks.position import Position
 from isthmus.output.rendering import Rendering
 from isthmus.output.rows import Plan
 from isthmus.output.turns import Clock
+from isthmus.pixels.painting import NO_PICTURES, Pictures, Shown
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,7 @@ class Lists:
 @dataclass(frozen=True)
 class Hand:
     """What goes before all lists: levels of some parameters, bytes laid over, slots allowed past
-    their limits. `alone`: the lists have no say while it lasts.
+    their limits. `alone`: the lists have no say while it lasts. `pictures` lie over all of it.
     """
 
     index: NDArray[np.int64]
@@ -49,6 +50,7 @@ class Hand:
     over: Mapping[tuple[int, int], int] = field(default_factory=dict)
     beyond: frozenset[tuple[int, int]] = frozenset()
     alone: bool = False
+    pictures: tuple[Shown, ...] = ()
 
     def at(self, time: float) -> Hand:
         return self
@@ -101,6 +103,7 @@ class Desk:
         self.rig: Rig | None = None
         self.hand: Hand | Hands = NO_HAND
         self.playback = Playback(NO_LISTS.home)
+        self.pictures = NO_PICTURES
         self.held: dict[int, NDArray[np.uint8]] = {}
         self.rendered = -np.inf  # the time of the last frame
 
@@ -116,6 +119,8 @@ class Desk:
                 self.playback.take(message.programmes, message.home)
             case Hand() | Hands():
                 self.hand = message
+            case Pictures():
+                self.pictures = message
             case Act():
                 self.playback.advance(message.at)
                 self.playback.act(message)
@@ -125,9 +130,15 @@ class Desk:
     def waiting_for(self) -> float:
         """When anything changes automatically next: now (−inf) while something fades."""
         playback = self.playback
-        if playback.moving(self.rendered):
+        if playback.moving(self.rendered) or self.pictures.rate(self._shown(self.rendered)):
             return -np.inf
         return min(playback.next_due(), self.hand.next(self.rendered))
+
+    def _shown(self, time: float) -> list[Shown]:
+        """Layer sets of lists and by hand, from back to front."""
+        hand = self.hand.at(time)
+        lists = () if hand.alone else self.playback.shown(time)
+        return [*(Shown(*one) for one in lists), *hand.pictures]
 
     def render(self, time: float) -> None:
         """The frame of a time, published."""
@@ -138,8 +149,11 @@ class Desk:
         playback = self.playback
         playback.advance(time)
         levels = playback.home.copy() if hand.alone else playback.levels(time)
+        if not hand.alone:
+            self.pictures.paint(levels, [Shown(*one) for one in playback.shown(time)], time)
         if len(hand.index) and hand.index[-1] < len(levels):
             levels[hand.index] = hand.levels
+        self.pictures.paint(levels, hand.pictures, time)
         rendering = rig.rendering
         sent, frame = rendering.shaped(levels), rendering.compiled.frame()
         rendering.write(sent, frame, hand.over, hand.beyond)

@@ -19,6 +19,7 @@ from queue import SimpleQueue
 from isthmus.engine import shared as sh
 from isthmus.errors import NetworkFault, os_reason
 from isthmus.looks.playback import Act
+from isthmus.pixels.painting import NO_PICTURES, Pictures
 from isthmus.player.desk import NO_HAND, NO_LISTS, Hand, Hands, Lists, Rig, State
 
 HUNG = 0.6  # seconds without a sign of life
@@ -32,7 +33,12 @@ class PlayerLink:
         self._frames, self._state = frames, state
         self._process: subprocess.Popen[bytes] | None = None
         self._queue: SimpleQueue[object] = SimpleQueue()
-        self._told: tuple[Rig | None, Lists, Hand | Hands] = None, NO_LISTS, NO_HAND
+        self._told: tuple[Rig | None, Lists, Hand | Hands, Pictures] = (
+            None,
+            NO_LISTS,
+            NO_HAND,
+            NO_PICTURES,
+        )
         self._started = 0.0
         self.restarts = 0
 
@@ -70,14 +76,13 @@ class PlayerLink:
         if self._told[0] is not None:
             self._queue.put([*self._told, self._state()])
 
-    def show(self, rig: Rig, lists: Lists, hand: Hand | Hands) -> None:
-        """What is rendered with, which lists may run, and what goes before them. What is the same
-        as before is not told again; what is new belongs to one frame.
+    def show(self, rig: Rig, lists: Lists, hand: Hand | Hands, pictures: Pictures) -> None:
+        """What is rendered with, which lists may run, what goes before them, and the pictures they
+        may show. What is the same as before is not told again; what is new belongs to one frame.
         """
-        news = [
-            new for new, old in zip((rig, lists, hand), self._told, strict=True) if new is not old
-        ]
-        self._told = rig, lists, hand
+        wanted = rig, lists, hand, pictures
+        news = [new for new, old in zip(wanted, self._told, strict=True) if new is not old]
+        self._told = wanted
         if news:
             self._queue.put(news)
 

@@ -16,18 +16,20 @@ from isthmus.output.compile import Compiled
 from isthmus.output.rendering import Rendering
 from isthmus.output.routing import Plan
 from isthmus.output.turns import Asked, Clock, Turns
+from isthmus.pixels.painting import NO_PICTURES, Pictures, Shown
 from isthmus.player.desk import NO_HAND, NO_LISTS, Hand, Hands, Lists, Rig
 from isthmus.player.link import PlayerLink
 
 
 @dataclass(frozen=True)
 class Front:
-    """What holds the levels, if anything: whether cue lists have no say meanwhile, and what is
-    asked in turns.
+    """What holds the levels, if anything: whether cue lists have no say meanwhile, what is asked in
+    turns, and the layer sets shown by hand.
     """
 
     alone: bool = False
     turns: Turns | None = None
+    pictures: tuple[Shown, ...] = ()
 
 
 class Telling:
@@ -47,6 +49,7 @@ class Telling:
         identity: Identity,
         programmes: Sequence[Programme] = (),
         front: Front = Front(),
+        pictures: Pictures = NO_PICTURES,
     ) -> None:
         """Raises NetworkFault for more universes or outputs than can be sent."""
         rig = self._rig_of(live, plan, identity)
@@ -54,7 +57,7 @@ class Telling:
         if home is not old.home or list(programmes) != list(old.programmes):
             self._lists = Lists(home, tuple(programmes))
         self._hand = self._hand_of(live, front)
-        self._link.show(rig, self._lists, self._hand)
+        self._link.show(rig, self._lists, self._hand, pictures)
 
     def _rig_of(self, live: Live, plan: Plan, identity: Identity) -> Rig:
         old, same = self._rig, self._rendering is live.rendering
@@ -69,7 +72,7 @@ class Telling:
     def _hand_of(self, live: Live, front: Front) -> Hand | Hands:
         """The same as before, where nothing about it is another."""
         if front.turns is None:
-            hand, old = hand_of(live, front.alone), self._hand
+            hand, old = hand_of(live, front.alone, front.pictures), self._hand
             return old if isinstance(old, Hand) and _same(hand, old) else hand
         compiled, before = self._turned or (None, None)
         if compiled is not live.compiled or before != front:
@@ -100,15 +103,15 @@ def _indexed(compiled: Compiled, asked: Asked) -> tuple[NDArray[np.int64], NDArr
     return index, levels
 
 
-def hand_of(live: Live, alone: bool = False) -> Hand:
+def hand_of(live: Live, alone: bool = False, pictures: tuple[Shown, ...] = ()) -> Hand:
     """What is asked by hand, ascending by parameter."""
     index = np.flatnonzero(live.by_hand)
-    return Hand(index, live.levels[index], dict(live.over), live.beyond, alone)
+    return Hand(index, live.levels[index], dict(live.over), live.beyond, alone, pictures)
 
 
 def _same(a: Hand, b: Hand) -> bool:
     return (
-        (a.over, a.beyond, a.alone) == (b.over, b.beyond, b.alone)
+        (a.over, a.beyond, a.alone, a.pictures) == (b.over, b.beyond, b.alone, b.pictures)
         and np.array_equal(a.index, b.index)
         and np.array_equal(a.levels, b.levels)
     )

@@ -31,6 +31,8 @@ KINDS: dict[
     "looks": ("look", "looks", lambda x: x.id),
     "cue_lists": ("cue list", "cue lists", lambda x: x.id),
     "grids": ("grid of cells", "grids of cells", lambda x: x.id),
+    "media": ("picture brought in", "pictures brought in", lambda x: x.id),
+    "layer_sets": ("layer set", "layer sets", lambda x: x.id),
     "earlier_papers": ("earlier hang list", "earlier hang lists", lambda x: (x.title, x.revision)),
 }
 UNIT = {

@@ -445,6 +445,7 @@ class Look(Record, frozen=True, kw_only=True):
     number: int
     name: str = ""
     lines: tuple[LookLine, ...] = ()
+    pictures: tuple[str, ...] = ()  # layer sets by id, the later in front
 
 
 class Cue(Record, frozen=True, kw_only=True):
@@ -486,17 +487,23 @@ class CueList(Record, frozen=True, kw_only=True):
 
 class GridCell(Record, frozen=True, kw_only=True):
     """A cell of a unit (0 for a unit without cells) at a place of a grid, from the left and from
-    the top.
+    the top. `at`: where its middle truly is, in places from the top left corner, when it is on no
+    lattice.
     """
 
     unit: str
     cell: int = 0
     x: int = 0
     y: int = 0
+    at: tuple[float, float] | None = None
 
 
 class PixelGrid(Record, frozen=True, kw_only=True):
-    """Cells that make a picture together, under a number and a name."""
+    """Cells that make a picture together, under a number and a name.
+
+    Pictures are shown on it with linear light to the power of `gamma`, with a white of so many
+    kelvin (0: the white of the picture), and no brighter than `limit`, 0…1.
+    """
 
     id: str
     number: int
@@ -504,6 +511,76 @@ class PixelGrid(Record, frozen=True, kw_only=True):
     width: int = 1
     height: int = 1
     cells: tuple[GridCell, ...] = ()
+    gamma: float = 1.0
+    white: float = 0.0
+    limit: float = 1.0
+
+
+class Media(Record, frozen=True, kw_only=True):
+    """A picture or a moving picture, fitted to what grids need and kept in the show as `file`.
+
+    `source` is the SHA-256 of the file it came from, `path` where that was, `whole` its size in
+    pixels; `size`, `frames` and `rate` (a second) are of what is kept.
+    """
+
+    id: str
+    name: str
+    file: str
+    source: str = ""
+    path: str = ""
+    whole: tuple[int, int] = (1, 1)
+    size: tuple[int, int] = (1, 1)
+    frames: int = 1
+    rate: float = 25.0
+
+
+class PictureLayer(Record, frozen=True, kw_only=True):
+    """One picture among those that lie over each other on a grid.
+
+    `x`, `y` is its middle and `width`, `height` its size as shares of the grid, `turn` degrees
+    clockwise; `crop` the shares of the picture removed at left, top, right and bottom. Colours are
+    `#rrggbb`; `behind` is for what a picture of one colour leaves free ("": nothing). `begin` and
+    `end` (0: its own) are seconds of a moving picture. `units`: only cells of these.
+    """
+
+    id: str
+    source: str = "plain"
+    name: str = ""
+    settings: dict[str, float] = msgspec.field(default_factory=dict)
+    text: str = ""
+    media: str = ""
+    colour: str = "#ffffff"
+    behind: str = ""
+    hue: float = 0.0
+    x: float = 0.5
+    y: float = 0.5
+    width: float = 1.0
+    height: float = 1.0
+    turn: float = 0.0
+    fit: str = "fill"
+    crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+    speed: float = 1.0
+    way: str = "forth"
+    begin: float = 0.0
+    end: float = 0.0
+    blend: str = "over"
+    level: float = 1.0
+    mask: str = ""
+    units: tuple[str, ...] = ()
+    on: bool = True
+
+
+class LayerSet(Record, frozen=True, kw_only=True):
+    """Layers on a grid, the later in front, under a number and a name. `dark`: where none of them
+    is, the grid is dark; else what is below stays.
+    """
+
+    id: str
+    number: int
+    name: str = ""
+    grid: str = ""
+    layers: tuple[PictureLayer, ...] = ()
+    dark: bool = True
 
 
 class Show(Record, frozen=True, kw_only=True):
@@ -531,6 +608,8 @@ class Show(Record, frozen=True, kw_only=True):
     looks: tuple[Look, ...] = ()
     cue_lists: tuple[CueList, ...] = ()
     grids: tuple[PixelGrid, ...] = ()
+    media: tuple[Media, ...] = ()
+    layer_sets: tuple[LayerSet, ...] = ()
 
     def unit(self, unit_id: str) -> Unit | None:
         return next((unit for unit in self.units if unit.id == unit_id), None)

@@ -87,8 +87,12 @@ class OutputControl(QObject):
                 return
             plan, bench = self.composer.plan(show, live), self._bench
             self.engine.know(plan.routes)
-            asked = Front(bench.levels.alone(), bench.turns)
-            self.telling.tell(live, plan, identity(show), bench.playing.running, asked)
+            pictures = bench.playing.picturing
+            asked = Front(bench.levels.alone(), bench.turns, pictures.in_front())
+            running = bench.playing.running
+            self.telling.tell(
+                live, plan, identity(show), running, asked, pictures.pictures(running)
+            )
         except IsthmusError as error:
             self._bench.tell("fault", str(error))
 

@@ -13,6 +13,7 @@ from collections.abc import Callable, Sequence
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from isthmus.app.model.levels import Levels
+from isthmus.app.model.picturing import Picturing
 from isthmus.looks import Short
 from isthmus.looks.cue_edits import cue_list, say_number
 from isthmus.looks.playback import Act, Playback
@@ -22,7 +23,10 @@ from isthmus.show import Show
 from isthmus.show.records import Cue, CueList
 
 PICTURES_MS = 50  # between two looks at what moves
-GROUND = ("units", "profiles", "structures", "gels", "groups", "looks", "palettes")
+GROUND = (
+    *("units", "profiles", "structures", "gels", "groups", "looks", "palettes"),
+    *("layer_sets", "grids"),
+)
 
 
 class Playing(QObject):
@@ -33,6 +37,7 @@ class Playing(QObject):
         super().__init__()
         self._show, self._levels = show, levels
         self.playback = Playback(levels.live.compiled.defaults)
+        self.picturing = Picturing(show, levels)
         self._made: dict[str, tuple[tuple[object, ...], Programme, dict[str, list[Short]]]] = {}
         self._timer = QTimer(self)
         self._timer.setInterval(PICTURES_MS)
@@ -158,7 +163,7 @@ class Playing(QObject):
 
     def follow(self) -> None:
         """The show was edited, or who holds the levels has changed."""
-        if self.playback.programmes:
+        if self.playback.programmes or self.picturing.hand:
             self._take()
             self._look(told=False)
 
@@ -177,10 +182,14 @@ class Playing(QObject):
         live = self._levels.live
         if self.playback.positions and not self._muted:
             units = frozenset(key[0] for p in self.running for key in p.keys)
-            live.play(self.playback.levels(now), units)
+            made = self.playback.levels(now)
+            self.picturing.paint(made, self.playback, now)
+            live.play(made, units)
         elif live.played is not None:
             live.play(None)
+        self.picturing.cover(self.playback, now)
         busy = self.playback.moving(now) or self.playback.next_due() < math.inf
+        busy = busy or self.picturing.moving(self.playback, now)
         if busy != self._timer.isActive():
             self._timer.start() if busy else self._timer.stop()
         if told:
@@ -189,8 +198,24 @@ class Playing(QObject):
         elif went:
             self.changed.emit()
 
+    def show_set(self, set_id: str) -> None:
+        """Show a layer set by hand, in front of everything; it begins anew."""
+        if who := self._levels.held_by():
+            self._levels.tell(
+                "attention", f"The {who} holds the levels. End it, then pictures are shown."
+            )
+            return
+        self.picturing.show_set(set_id)
+        self._look()
+
+    def end_set(self, set_id: str = "") -> None:
+        """Show it no more by hand; all of them, when none is named."""
+        self.picturing.end_set(set_id)
+        self._look()
+
     def begin_anew(self) -> None:
         """Another show: nothing runs."""
+        self.picturing.end_set()
         self.playback, self._made = Playback(self._levels.live.compiled.defaults), {}
         self._timer.stop()
         self.changed.emit()

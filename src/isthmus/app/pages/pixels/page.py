@@ -7,30 +7,37 @@ from isthmus.app.kit.widgets import bind
 from isthmus.app.model.house import House
 from isthmus.app.pages.base import Page
 from isthmus.app.pages.pixels.views.grid import GridView
+from isthmus.app.pages.pixels.views.layers import LayersView
 from isthmus.plural import many
+
+VIEWS = ("Grids", "Layers")
 
 
 class PixelsPage(Page):
     title = "Pixels"
-    context = ("pixels.propose", "pixels.test", "", "pixels.remove")
+    context = (
+        *("pixels.propose", "pixels.test", "", "pixels.remove", ""),
+        *("pixels.show", "pixels.media"),
+    )
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
+        self.add_switches(VIEWS)
         self.grid = GridView(house.bench)
-        self.column.addWidget(self.grid, 1)
+        self.layers = LayersView(house.bench)
+        self.take_views(dict(zip(VIEWS, (self.grid, self.layers), strict=True)))
         bind(house.bench.changed, self, self._say)
         self._say()
 
     def _say(self) -> None:
         self.head.say(*many(len(self.bench.show.grids), "grid").split(" ", 1))
 
-    def entered(self) -> None:
-        self.grid.entered()
-
     def actions(self) -> list[Action]:
         acts = [
             ("propose", "Propose a grid of the selected units", self.grid.propose, "selection"),
             ("test", "Show a test picture, or end it", self.grid.test, ""),
             ("remove", "Remove the grid", self.grid.remove, ""),
+            ("show", "Show the layer set, or end it", self.layers.show_it, ""),
+            ("media", "Bring in a picture or a film…", self.layers.open_media, ""),
         ]
         return [Action(f"pixels.{n}", w, r, when=c, group="Pixels") for n, w, r, c in acts]
