@@ -23,6 +23,7 @@ from benchmarks import (
     soak,
     stage,
     start,
+    wiring,
 )
 
 MODULES = (
@@ -38,6 +39,7 @@ MODULES = (
     library,
     patch,
     findings,
+    wiring,
     fuzz,
     loss,
     soak,

@@ -42,7 +42,7 @@ from isthmus.routes import edits as core
 from isthmus.routes.propose import BY_CAPACITY, BY_POSITION
 from isthmus.show import Show
 from isthmus.show.records import Output, new_id
-from isthmus.standin import StandInRig, read_scenario
+from isthmus.standin import StandInRig, joined, read_scenario
 from isthmus.watch import Playing, Source, read_capture
 
 Verb = Callable[..., argparse.ArgumentParser]
@@ -478,7 +478,8 @@ def _play(options: argparse.Namespace) -> Result:
 
 
 def rig(options: argparse.Namespace) -> Result:
-    stand_in = StandInRig(read_scenario(Path(options.scenario)), options.port, options.udp_port)
+    loaded = joined([read_scenario(Path(name)) for name in options.scenario])
+    stand_in = StandInRig(loaded, options.port, options.udp_port)
     host, port = stand_in.address
     ready = {
         "ready": True,
@@ -568,7 +569,7 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     )
     _adapter(made)
     made = verb(verbs, "rig", rig, "run the simulator", show=False)
-    made.add_argument("--scenario", required=True)
+    made.add_argument("--scenario", required=True, action="append", help="a file; several may be")
     made.add_argument("--port", type=int, default=0, help="TCP port to be asked on (0: any)")
     made.add_argument("--udp-port", type=int, default=6454)
     made.add_argument("--with-parent", action="store_true", help="end when standard input closes")

@@ -23,6 +23,7 @@ HERE = Path(__file__).parent
 HANG_LIST = HERE / "lantern-tide-hang-list.csv"
 EXTRA_LIST = HERE / "quayside-extras.csv"
 SCENARIO = HERE / "lantern-tide-rig.json"
+WALL = HERE / "wall_rig" / "rig.json"  # of the picture wall
 
 GELS = (
     Gel(book="Marl", code="Marl 34", name="Lamp oil", rgb=(0.86, 0.42, 0.10)),
@@ -173,3 +174,11 @@ def lantern_tide() -> Show:
             replace(u, position=None, structure="") if u.id in lost else u for u in show.units
         ),
     )
+
+
+def whole_demo() -> Show:
+    """With its picture wall, looks and cues: half of the core, read only where it is wanted."""
+    from isthmus.demo.evening import with_evening
+    from isthmus.demo.wall import lit_at_dusk, with_wall
+
+    return lit_at_dusk(with_evening(with_wall(lantern_tide())))

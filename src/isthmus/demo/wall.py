@@ -5,18 +5,27 @@ battens along the waterline, as grids.
 from __future__ import annotations
 
 from functools import cache
+from pathlib import Path
 
+import msgspec
 from msgspec.structs import replace
 
-from isthmus.pixels.grids import propose, put_grid
-from isthmus.profiles.gdtf import write_gdtf
-from isthmus.profiles.make.bodies import Body
-from isthmus.profiles.make.channels import Channel
-from isthmus.profiles.make.compose import ModePlan, compose
-from isthmus.profiles.records import Beam
-from isthmus.profiles.store import stored_of
-from isthmus.show.records import Output, Patched, Show, StoredProfile, Unit
+from isthmus.profiles.store import load_stored
+from isthmus.show.records import (
+    LayerSet,
+    LookLine,
+    Node,
+    Output,
+    Patched,
+    PictureLayer,
+    PixelGrid,
+    Show,
+    StoredProfile,
+    Unit,
+    Wish,
+)
 
+HERE = Path(__file__).parent / "wall_rig"
 ACROSS, DOWN = 5, 2
 CELLS = (6, 4)
 PITCH = 0.12  # metres
@@ -24,29 +33,24 @@ FIRST = 701
 UNIVERSES = (11, 12)  # seven panels have room in one
 OUT = 4.72  # upstage: before the boathouse front
 FACING = (0.7071067811865476, -0.7071067811865476, 0.0, 0.0)  # its light goes to the audience
+NODE = Node(
+    id="boathouse",
+    name="Boathouse",
+    ip="127.0.0.4",
+    place="boathouse front, behind the wall",
+    ports=UNIVERSES,
+)
 
 
 @cache
 def panel() -> StoredProfile:
     """A panel of 24 cells with a dimmer for all."""
-    wide, high = (PITCH * count for count in CELLS)
-    light = Beam(
-        beam_angle=90, field_angle=110, flux=60, color_temperature=6500, radius=0.04, kind="Wash"
-    )
-    colours = tuple(Channel(f"ColorAdd_{letter}") for letter in "RGB")
-    made = compose(
-        "Halyard Optics",
-        "Plaice 24",
-        Body("cells", (wide, high, 0.09), light, CELLS[0]),
-        [ModePlan("Cells", (Channel("Dimmer"),), CELLS[0] * CELLS[1], colours)],
-        description="Panel of six by four cells",
-    )
-    return stored_of(made, write_gdtf(made))
+    return load_stored(HERE / "profiles" / "Halyard Optics@Plaice 24.gdtf")[0]
 
 
-def with_wall(show: Show) -> Show:
-    """The show with the wall, the outputs it needs, and both grids."""
-    stored, width = panel(), 1 + 3 * CELLS[0] * CELLS[1]
+def wall_units() -> list[Unit]:
+    """The panels, row by row from the upper left as one sees them."""
+    width = 1 + 3 * CELLS[0] * CELLS[1]
     each = 512 // width
     units = []
     for at in range(ACROSS * DOWN):
@@ -57,7 +61,7 @@ def with_wall(show: Show) -> Show:
                 number=FIRST + at,
                 name=f"Wall {at + 1}",
                 purpose="Wall",
-                profile=stored.key,
+                profile=panel().key,
                 mode="Cells",
                 patch=(Patched(universe=UNIVERSES[at // each], address=1 + at % each * width),),
                 hangs_on="Boathouse front",
@@ -69,17 +73,56 @@ def with_wall(show: Show) -> Show:
                 rotation=FACING,
             )
         )
+    return units
+
+
+def with_units(show: Show) -> Show:
+    """The show with the panels, and a node that feeds them."""
     outputs = tuple(
-        Output(id=f"wall-{universe}", universe=universe, host="127.0.0.3", port_address=universe)
+        Output(id=f"wall-{universe}", universe=universe, host=NODE.ip, port_address=universe)
         for universe in UNIVERSES
     )
-    made = replace(
+    return replace(
         show,
-        units=(*show.units, *units),
-        profiles=(*show.profiles, stored),
+        units=(*show.units, *wall_units()),
+        profiles=(*show.profiles, panel()),
+        nodes=(*show.nodes, NODE),
         outputs=(*show.outputs, *outputs),
     )
-    made, _ = put_grid(made, replace(propose(made, [u.id for u in units]).grid, name="Wall"))
-    edge = [u.id for u in made.units if u.purpose == "Water edge" and u.patch]
-    port = [u for u in edge if made.unit(u).hangs_on.endswith("port")]  # type: ignore[union-attr]
-    return put_grid(made, replace(propose(made, port).grid, name="Waterline, port"))[0]
+
+
+def with_wall(show: Show) -> Show:
+    """The show with the wall, both grids, and what is shown on it in the evening."""
+    grids = msgspec.json.decode((HERE / "grids.json").read_bytes(), type=tuple[PixelGrid, ...])
+    return replace(with_units(show), grids=grids, layer_sets=(water_and_words(grids[0].id),))
+
+
+def lit_at_dusk(show: Show) -> Show:
+    """The evening with the wall in its look Dusk."""
+    line = LookLine(units=tuple(u.id for u in wall_units()), wish=Wish(intensity=1.0))
+    looks = tuple(
+        replace(one, lines=(*one.lines, line), pictures=(show.layer_sets[0].id,))
+        if one.name == "Dusk"
+        else one
+        for one in show.looks
+    )
+    return replace(show, looks=looks)
+
+
+def water_and_words(grid: str) -> LayerSet:
+    """What the wall shows in the evening: moving water, a glow from below, the name of the show."""
+    water = PictureLayer(
+        id="water", source="noise", name="Water", colour="#2fd0e0", behind="#06283f",
+        settings={"size": 0.25, "hard": 0.6}, speed=0.5,
+    )  # fmt: skip
+    glow = PictureLayer(
+        id="glow", source="fire", name="Glow", blend="add", level=0.5, y=0.75, height=0.5,
+        settings={"size": 0.3, "flames": 0.7},
+    )  # fmt: skip
+    words = PictureLayer(
+        id="words", source="text", name="Name", text="LANTERN TIDE", colour="#ffe9c0",
+        settings={"run": 1, "scale": 1.15},
+    )  # fmt: skip
+    return LayerSet(
+        id="water-and-words", number=1, name="Water", grid=grid, layers=(water, glow, words)
+    )

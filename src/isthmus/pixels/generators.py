@@ -155,8 +155,8 @@ def fire(u: Array, v: Array, time: float, has: Settings) -> Array:
     """Flames from below: dark red to white, the hotter the lower."""
     size = has["size"]
     heat = _clouds(u, v, 2 * time, (size / 2, size), 0.5, np.float32(1.6))
-    heat = np.clip(heat + (v[:, None] - np.float32(1 - has["height"])) * np.float32(1.2), 0, 1)
-    heat = heat * np.clip(v[:, None] / np.float32(max(1e-3, 1 - has["height"])), 0, 1)
+    heat = np.clip(heat + (v[:, None] - np.float32(1 - has["flames"])) * np.float32(1.2), 0, 1)
+    heat = heat * np.clip(v[:, None] / np.float32(max(1e-3, 1 - has["flames"])), 0, 1)
     return np.stack([np.clip(3 * heat - i, 0, 1) ** 2 for i in range(3)], axis=-1)
 
 
@@ -182,6 +182,6 @@ GENERATORS: dict[str, Generator] = {
     "wipe": Generator(wipe, (Setting("seconds", 0.1, 120.0, 4.0), _SOFT)),
     "noise": Generator(noise, (_SIZE, Setting("hard", 0.0, 1.0, 0.3))),
     "sparkle": Generator(sparkle, (Setting("share", 0.01, 1.0, 0.2),)),
-    "fire": Generator(fire, (_SIZE, Setting("height", 0.05, 0.95, 0.6)), coloured=True),
+    "fire": Generator(fire, (_SIZE, Setting("flames", 0.05, 0.95, 0.6)), coloured=True),
     "plasma": Generator(plasma, (_SIZE,), coloured=True),
 }

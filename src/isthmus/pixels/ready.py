@@ -14,7 +14,7 @@ from isthmus.output import Live
 from isthmus.pixels.colours import CellTable, table_of
 from isthmus.pixels.generators import GENERATORS
 from isthmus.pixels.lettering import strip_of
-from isthmus.pixels.painting import Canvas, Heap, Pictures
+from isthmus.pixels.painting import Canvas, Heap, Pictures, Shown
 from isthmus.pixels.plans import LayerPlan, SetPlan
 from isthmus.pixels.sampling import Frame, sampling
 from isthmus.pixels.sources import Made, Source
@@ -55,6 +55,21 @@ class Studio:
             return old
         self._made = Pictures(canvases, plans)
         return self._made
+
+    def still(
+        self, show: Show, live: Live, sets: Iterable[str], seconds: float = 1.0
+    ) -> tuple[NDArray[np.int64], Floats] | None:
+        """What these sets make of which parameters, so many seconds after they began; None when
+        they show nothing.
+        """
+        names = list(sets)
+        pictures = self.pictures(show, live, names)
+        if not pictures.canvases:
+            return None
+        painted = live.levels.copy()
+        pictures.paint(painted, [Shown(name, 0.0) for name in names], seconds)
+        index = np.unique(np.concatenate([c.index for c in pictures.canvases.values()]))
+        return index, painted[index]
 
     def _set(self, show: Show, one: LayerSet, grid: PixelGrid) -> SetPlan:
         layers = [self.layer(show, layer, grid) for layer in one.layers if layer.on]

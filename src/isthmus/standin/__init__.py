@@ -9,12 +9,12 @@ from isthmus.lazy import on_demand
 if TYPE_CHECKING:
     from isthmus.standin.client import RigClient, rig_show, slots_by_unit
     from isthmus.standin.rig import StandInRig
-    from isthmus.standin.scenario import read_scenario
+    from isthmus.standin.scenario import joined, read_scenario
 else:
     __getattr__ = on_demand(
         __name__,
         dict.fromkeys(("RigClient", "rig_show", "slots_by_unit"), "client")
-        | {"StandInRig": "rig", "read_scenario": "scenario"},
+        | {"StandInRig": "rig", "joined": "scenario", "read_scenario": "scenario"},
     )
 
-__all__ = ["RigClient", "StandInRig", "read_scenario", "rig_show", "slots_by_unit"]
+__all__ = ["RigClient", "StandInRig", "joined", "read_scenario", "rig_show", "slots_by_unit"]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import msgspec
@@ -14,7 +15,11 @@ from isthmus.routes import read_host
 from isthmus.show.container import read_file, safe_name
 
 MAX_BYTES = 32 * 2**20
-FAULTS = ("dead", "lamp", "pan", "swapped", "pan inverted", "tilt inverted", "shutter", "no rdm")
+CELLS = ("turned round", "mirrored", "flipped", "zigzag", "columns", "backwards")
+FAULTS = (
+    *("dead", "lamp", "pan", "swapped", "pan inverted", "tilt inverted", "shutter", "no rdm"),
+    *(f"cells {way}" for way in CELLS),  # how they are wired inside
+)
 MAX_PORTS = 16
 
 
@@ -99,6 +104,19 @@ def check_node(node: SimNode, where: str = "") -> None:
             where=where,
             do=f"A node has 1 to {MAX_PORTS} ports, of artnet or sacn.",
         )
+
+
+def joined(parts: Sequence[Loaded]) -> Loaded:
+    """Several scenarios as one rig."""
+    return Loaded(
+        Scenario(
+            ", ".join(part.scenario.name for part in parts),
+            tuple(node for part in parts for node in part.scenario.nodes),
+            tuple(unit for part in parts for unit in part.scenario.units),
+        ),
+        {name: profile for part in parts for name, profile in part.profiles.items()},
+        tuple(mode for part in parts for mode in part.modes),
+    )
 
 
 def read_scenario(path: Path) -> Loaded:

@@ -16,6 +16,7 @@ from isthmus.errors import FileFault
 from isthmus.profiles import chart, light_program
 from isthmus.profiles.colour import encode_srgb
 from isthmus.profiles.light import LightProgram
+from isthmus.standin.cells import rewired
 from isthmus.standin.scenario import FAULTS, Loaded, SimUnit
 
 Slots = Callable[
@@ -135,6 +136,9 @@ def broken(unit: SimUnit, program: LightProgram, slots: NDArray[np.uint8]) -> ND
         if f"{axis.lower()} inverted" in unit.faults:
             at = places.get(axis, [])
             out[at] = 255 - out[at]
+    for fault in unit.faults:
+        if fault.startswith("cells "):
+            out = rewired(program, fault.removeprefix("cells "), out)
     for fault, attribute in (("pan", "Pan"), ("shutter", "Shutter")):
         if fault in unit.faults:
             out[places.get(attribute, [])] = 0

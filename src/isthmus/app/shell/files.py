@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QFileDialog
 from isthmus.app.kit import settings
 from isthmus.app.kit.dialogs import ask
 from isthmus.app.model.keeping import Keeper
-from isthmus.demo import lantern_tide
+from isthmus.demo import whole_demo
 from isthmus.errors import FileFault, IsthmusError
 from isthmus.plural import many
 from isthmus.show import Show
@@ -84,9 +84,7 @@ class ShowFiles:
 
     def open_demo(self) -> None:
         if self.may_leave():
-            from isthmus.demo.evening import with_evening  # half of the core: only where wanted
-
-            self.adopt(with_evening(lantern_tide()), None)
+            self.adopt(whole_demo(), None)
 
     # ------------------------------------------------------------ opening
 

@@ -25,8 +25,7 @@ from isthmus.app.kit.theme import font, load_fonts, theme
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.shell.memory import keep_still
 from isthmus.app.shell.window import Window
-from isthmus.demo import SCENARIO, lantern_tide
-from isthmus.show import Show
+from isthmus.demo import SCENARIO, WALL, whole_demo
 from isthmus.show.recovery import left_behind
 
 FRAME_MS = (0, 120, 500)  # a window manager puts its frame round a window when it pleases
@@ -77,7 +76,7 @@ class DemoRig(_Beside):
     """The simulator of the demo."""
 
     def __init__(self) -> None:
-        super().__init__("rig", "--scenario", str(SCENARIO))
+        super().__init__("rig", "--scenario", str(SCENARIO), "--scenario", str(WALL))
         answer = self.answer()
         self.address = (
             (str(answer["host"]), int(str(answer["port"]))) if answer.get("ready") else None
@@ -194,13 +193,6 @@ def begin(window: Window, path: str, asked: bool) -> None:
         window.offer_recovered(found)
 
 
-def _demo() -> Show:
-    """The demo with its looks and cues: half of the core, read only where it is wanted."""
-    from isthmus.demo.evening import with_evening
-
-    return with_evening(lantern_tide())
-
-
 def main(arguments: Sequence[str] | None = None) -> int:
     given = list(sys.argv if arguments is None else arguments)
     options = read_arguments(given[1:])
@@ -231,7 +223,7 @@ def run(app: QApplication, options: argparse.Namespace) -> int:
     rig = DemoRig() if options.demo else None
     exchange = DemoExchange() if options.demo and not os.environ.get("ISTHMUS_EXCHANGE") else None
     address = read_place(options.rig) if options.rig else rig.address if rig else None
-    window = Window(_demo() if options.demo else None, address)
+    window = Window(whole_demo() if options.demo else None, address)
     window.crash.install()
     keep_still(window.bench)
     if rig and rig.trouble:

@@ -3,21 +3,22 @@
 from __future__ import annotations
 
 from isthmus.app.kit.actions import Action
-from isthmus.app.kit.widgets import bind
+from isthmus.app.kit.widgets import PageView, bind
 from isthmus.app.model.house import House
 from isthmus.app.pages.base import Page
 from isthmus.app.pages.pixels.views.grid import GridView
 from isthmus.app.pages.pixels.views.layers import LayersView
+from isthmus.app.pages.pixels.views.wiring import WiringView
 from isthmus.plural import many
 
-VIEWS = ("Grids", "Layers")
+VIEWS = ("Grids", "Layers", "Wiring")
 
 
 class PixelsPage(Page):
     title = "Pixels"
     context = (
         *("pixels.propose", "pixels.test", "", "pixels.remove", ""),
-        *("pixels.show", "pixels.media"),
+        *("pixels.show", "pixels.media", "pixels.wiring"),
     )
 
     def __init__(self, house: House) -> None:
@@ -25,7 +26,9 @@ class PixelsPage(Page):
         self.add_switches(VIEWS)
         self.grid = GridView(house.bench)
         self.layers = LayersView(house.bench)
-        self.take_views(dict(zip(VIEWS, (self.grid, self.layers), strict=True)))
+        self.wiring = WiringView(house.bench)
+        made: tuple[PageView, ...] = (self.grid, self.layers, self.wiring)
+        self.take_views(dict(zip(VIEWS, made, strict=True)))
         bind(house.bench.changed, self, self._say)
         self._say()
 
@@ -37,7 +40,12 @@ class PixelsPage(Page):
             ("propose", "Propose a grid of the selected units", self.grid.propose, "selection"),
             ("test", "Show a test picture, or end it", self.grid.test, ""),
             ("remove", "Remove the grid", self.grid.remove, ""),
+            ("wiring", "Check the wiring of the grid", self.check_wiring, ""),
             ("show", "Show the layer set, or end it", self.layers.show_it, ""),
             ("media", "Bring in a picture or a film…", self.layers.open_media, ""),
         ]
         return [Action(f"pixels.{n}", w, r, when=c, group="Pixels") for n, w, r, c in acts]
+
+    def check_wiring(self) -> None:
+        self.here("Wiring")
+        self.wiring.begin()

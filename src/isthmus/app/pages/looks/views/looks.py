@@ -14,7 +14,7 @@ from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.edited import choose_row, edited_table, row_here, show_rows
 from isthmus.app.kit.first import FirstSteps
-from isthmus.app.kit.widgets import PageView, bind, button, column_of, label, take_row, tick
+from isthmus.app.kit.widgets import PageView, bind, button, column_of, field, label, take_row, tick
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.looks.models.looks import LinesModel, LooksModel, Row
 from isthmus.errors import EntryFault
@@ -24,6 +24,9 @@ from isthmus.looks.lines import read_level, read_palettes, read_who, with_line
 from isthmus.looks.resolve import Book, levels_of
 from isthmus.looks.used import by_number, cues_with
 from isthmus.patch.numbers import read_numbers
+from isthmus.pixels.layer_edits import read_sets, say_sets
+from isthmus.pixels.media import frames_of
+from isthmus.pixels.ready import Studio
 from isthmus.plural import many
 from isthmus.show.records import Look, LookLine
 
@@ -33,6 +36,7 @@ class LooksView(PageView):
         super().__init__()
         self.bench, self.stage = bench, stage
         self._drawn: object = None
+        self.studio = Studio(frames_of)
         row = QHBoxLayout()
         row.setSpacing(16)
         column_of(self).addLayout(row, 1)
@@ -87,6 +91,10 @@ class LooksView(PageView):
         for one in self.own:
             buttons.addWidget(one)
         buttons.addStretch(1)
+        buttons.addWidget(label("Pictures", "quiet"))
+        self.pictures = field("look pictures", hint="layer sets, such as Water, 3")
+        self.pictures.editingFinished.connect(self._write_pictures)
+        buttons.addWidget(self.pictures)
         column.addLayout(buttons)
         self.short = label("", "attention", wrap=True)
         self.short.setObjectName("who cannot do the look")
@@ -150,8 +158,10 @@ class LooksView(PageView):
         self.lines.take(list(enumerate(one.lines)) if one else [])
         if 0 <= at < len(self.lines.rows):
             take_row(self.who, at)
-        for part in (*self.own, self.gone):
+        for part in (*self.own, self.gone, self.pictures):
             part.setEnabled(one is not None)
+        if not (self.pictures.hasFocus() and self.pictures.isModified()):
+            self.pictures.setText(say_sets(self.bench.show, one.pictures) if one else "")
         self.title.setText(f"Look {one.number}  {one.name}" if one else "No look selected")
         self._draw()
 
@@ -168,6 +178,7 @@ class LooksView(PageView):
             levels, short = levels_of(blank, Book(self.bench.show).wanted(one))
             blank.ask({key: level for its in levels.values() for key, level in its.items()})
             told = in_words(short)
+            blank.cover(self.studio.still(self.bench.show, blank, one.pictures))
         self.stage.rig_view, self.stage.rig_frame = self.bench.levels.view, blank.frame
         self.stage.pictures.renew()
         self.plan.live = blank
@@ -180,11 +191,15 @@ class LooksView(PageView):
     def _lines_now(self, ids: list[str]) -> tuple[LookLine, ...]:
         levels = self.bench.levels
         lines = core.lines_now(levels.live, ids, levels.used, not self.whole.isChecked())
-        if not lines:
+        if not lines and not self._shown_now():
             raise EntryFault(
                 "Nothing is asked of the units.", do="Set them by hand or by palettes first."
             )
         return lines
+
+    def _shown_now(self) -> tuple[str, ...]:
+        """Layer sets shown by hand."""
+        return tuple(shown.set for shown in self.bench.playing.picturing.hand)
 
     def _units_now(self) -> list[str]:
         """The selected units; all that anything is asked of when none is selected."""
@@ -197,7 +212,8 @@ class LooksView(PageView):
         """A look of what was asked of the selected units, or of all."""
 
         def run() -> None:
-            made = Look(id="", number=0, lines=self._lines_now(self._units_now()))
+            lines = self._lines_now(self._units_now())
+            made = Look(id="", number=0, lines=lines, pictures=self._shown_now())
             show, found = core.put(self.bench.show, made)
             self.bench.commit(f"make look {core.look(show, found).number}", show)
             self.choose(found)
@@ -216,7 +232,8 @@ class LooksView(PageView):
             book = Book(self.bench.show)
             units = list(dict.fromkeys(u for line in one.lines for u in book.units_of(line)))
             units += [u for u in self.bench.selection.ids if u not in units]
-            self._put(one, "update", lines=self._lines_now(units))
+            shown = self._shown_now() or one.pictures
+            self._put(one, "update", lines=self._lines_now(units), pictures=shown)
 
         self.bench.guard(run)
 
@@ -238,6 +255,8 @@ class LooksView(PageView):
         one = self.look_here()
         if one is not None:
             self.bench.levels.use_look(one)
+            for name in one.pictures:
+                self.bench.playing.show_set(name)
 
     def select(self) -> None:
         one = self.look_here()
@@ -269,6 +288,19 @@ class LooksView(PageView):
             take_row(self.who, at + by)
 
     # ------------------------------------------------------------ typed into
+
+    def _write_pictures(self) -> None:
+        """Which layer sets the look shows."""
+        one, text = self.look_here(), self.pictures.text()
+        if one is None or not self.pictures.isModified():
+            return
+        self.pictures.setModified(False)
+
+        def run() -> None:
+            self._put(one, "change pictures of", pictures=read_sets(self.bench.show, text))
+
+        if not self.bench.guard(run):
+            self.pictures.setText(say_sets(self.bench.show, one.pictures))
 
     def _write_look(self, row: Look, column: int, text: str) -> bool:
         def run() -> None:

@@ -16,12 +16,14 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.profiles.colour import encode_srgb
 from isthmus.show.records import PixelGrid
 
-PAD, LARGEST = 16, 64.0  # pixels: around the grid, and of a cell
+PAD, LARGEST = 16, 64.0  # pixels: around a grid, and of a cell
 NUMBERED = 22.0  # a cell that large says its number
 Place = tuple[int, int, int]  # group of the rig, row of the unit, beam
 
 
 class GridPicture(QWidget):
+    pad = PAD  # pixels around the grid
+
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
@@ -46,7 +48,11 @@ class GridPicture(QWidget):
         """Where a place of the grid is drawn."""
         grid = self.grid or PixelGrid(id="", number=1)
         room = min(
-            (self.width() - 2 * PAD) / grid.width, (self.height() - 2 * PAD) / grid.height, LARGEST
+            *(
+                (self.width() - 2 * self.pad) / grid.width,
+                (self.height() - 2 * self.pad) / grid.height,
+            ),
+            LARGEST,
         )
         left = (self.width() - room * grid.width) / 2
         top = (self.height() - room * grid.height) / 2

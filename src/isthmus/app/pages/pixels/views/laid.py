@@ -28,6 +28,7 @@ Frame = tuple[float, float, float, float, float]  # x, y, width, height, turn
 class LaidPicture(GridPicture):
     """`plan` is the set made ready, to be looked at blind; None shows what is sent."""
 
+    pad = 34  # the dot that turns is beside the grid
     framed = Signal(dict)  # what of the current layer is another now
 
     def __init__(self, bench: Workbench, plan: Callable[[], SetPlan | None]) -> None:

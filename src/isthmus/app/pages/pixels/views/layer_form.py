@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QCompleter, QGridLayout, QLineEdit, QWidget
 
+from isthmus.app.kit.help import dress
 from isthmus.app.kit.widgets import choice, field, label
 from isthmus.pixels.fields import NAMES, Field, fields_of
 from isthmus.show.records import PictureLayer
@@ -58,6 +59,8 @@ class LayerForm(QWidget):
             self.table.addWidget(words, row, 2 * column)
             self.table.addWidget(widget, row, 2 * column + 1)
             self.parts[one.name] = one, widget
+        self.table.setRowStretch(len(self.parts), 1)
+        dress(self)
         for column in range(ACROSS):
             self.table.setColumnStretch(2 * column + 1, 1)
 

@@ -1,0 +1,280 @@
+"""The wiring check: a few pictures on the rig and on screen, and what differs marked."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+from msgspec.structs import replace
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from isthmus.app.kit import paint
+from isthmus.app.kit.theme import font, theme
+from isthmus.app.kit.widgets import PageView, bind, button, choice, column_of, label
+from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.pixels.views.grid_picture import GridPicture
+from isthmus.check.prove_picture import RUN, ProveLook
+from isthmus.check.wiring import PICTURES, Check, Look, panels_of
+from isthmus.errors import EntryFault
+from isthmus.pixels.grids import put_grid
+from isthmus.profiles.colour import encode_srgb
+from isthmus.show.records import PixelGrid
+
+SHOWN = 3  # causes that are told
+
+
+class Expected(GridPicture):
+    """The picture as it should be, with what was marked written on each panel."""
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__(bench)
+        self.light: list[np.ndarray] = []
+        self.marks: dict[str, str] = {}
+        self.order = False
+        self.setObjectName("expected picture")
+        self.setAccessibleName("How it should look; a click selects a panel that differs")
+
+    def colours(self) -> list[QColor]:
+        count = len(self.grid.cells) if self.grid else 0
+        step = int(time.monotonic() / RUN) % max(1, len(self.light))
+        light = self.light[step] if self.light else np.zeros((count, 3))
+        if len(light) != count:
+            light = np.zeros((count, 3))
+        return [QColor.fromRgbF(*map(float, one)) for one in encode_srgb(light)]
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if self.grid is None:
+            return
+        p = QPainter(self)
+        for unit, words in self.marks.items():
+            boxes = [self.box(c.x, c.y) for c in self.grid.cells if c.unit == unit]
+            if not boxes:
+                continue
+            outline = boxes[0]
+            for box in boxes[1:]:
+                outline = outline.united(box)
+            bar = outline.adjusted(2, outline.height() - 19, -2, -2)
+            p.fillRect(bar, theme.color("coral"))
+            paint.text(
+                p, bar.left() + 3, bar.top(), words, font("caption", 600), "on_coral",
+                width=bar.width() - 6, height=bar.height(),
+            )  # fmt: skip
+
+
+class WiringView(PageView):
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self.bench = bench
+        self.check: Check | None = None
+        self.look: Look | None = None
+        row = QHBoxLayout()
+        row.setSpacing(16)
+        column_of(self).addLayout(row, 1)
+        left = QWidget()
+        left.setFixedWidth(264)
+        left.setLayout(self._left())
+        row.addWidget(left)
+        row.addLayout(self._right(), 1)
+        bind(bench.changed, self, self._changed)
+        bind(bench.selection.changed, self, self._enable)
+        self._changed()
+
+    def _left(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(label("Grid", "quiet"))
+        self.grids = choice("wiring grid")
+        self.grids.activated.connect(lambda _: self.stop())
+        column.addWidget(self.grids)
+        self.begin_button = button("Begin the check", run=self.begin, name="begin wiring")
+        column.addWidget(self.begin_button)
+        self.asks = label("", size="body", weight=600, wrap=True)
+        self.asks.setObjectName("wiring question")
+        column.addWidget(self.asks)
+        self.how = label(
+            "Look at the rig. Click each panel that differs from the picture here and say what "
+            "it shows; several with Ctrl. When all is marked, go on.",
+            "quiet",
+            wrap=True,
+        )
+        column.addWidget(self.how)
+        self.answers = choice("wiring answer")
+        column.addWidget(self.answers)
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        self.mark_button = button("They show this", run=self.mark, name="mark wiring")
+        self.clear_button = button("As on screen", run=self.clear, name="clear wiring")
+        for one in (self.mark_button, self.clear_button):
+            line.addWidget(one)
+        line.addStretch(1)
+        column.addLayout(line)
+        self.next_button = button("Go on", "primary", self.go_on, 30, "next wiring")
+        column.addWidget(self.next_button)
+        self.found = label("", wrap=True)
+        self.found.setObjectName("wiring found")
+        column.addWidget(self.found)
+        self.mend_button = button("Change the grid so", "primary", self.mend, 30, "mend wiring")
+        column.addWidget(self.mend_button)
+        column.addStretch(1)
+        return column
+
+    def _right(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        self.title = label("", size="section", weight=600)
+        column.addWidget(self.title)
+        self.picture = Expected(self.bench)
+        column.addWidget(self.picture, 1)
+        return column
+
+    # ------------------------------------------------------------ what is so
+
+    def entered(self) -> None:
+        self.begin_button.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def left(self) -> None:
+        self.stop()
+
+    def _changed(self) -> None:
+        grids = sorted(self.bench.show.grids, key=lambda grid: grid.number)
+        here = self.grids.currentData()
+        self.grids.clear()
+        for grid in grids:
+            self.grids.addItem(f"{grid.number}  {grid.name}", grid.id)
+        self.grids.setCurrentIndex(max(0, self.grids.findData(here)))
+        grid = self.grid_here()
+        if self.check is not None and (grid is None or grid != self.check.panels.grid):
+            self.stop()
+        self._tell()
+
+    def grid_here(self) -> PixelGrid | None:
+        return next((g for g in self.bench.show.grids if g.id == self.grids.currentData()), None)
+
+    def _tell(self) -> None:
+        asking, ended = self.look is not None, self.check is not None and self.look is None
+        for part in (self.asks, self.how, self.answers, self.mark_button, self.clear_button):
+            part.setVisible(asking)
+        self.next_button.setVisible(asking)
+        for part in (self.found, self.mend_button):
+            part.setVisible(ended)
+        self.begin_button.setText("Begin anew" if self.check else "Begin the check")
+        grid = self.grid_here()
+        self.picture.take(grid)
+        name = (grid.name or f"grid {grid.number}") if grid else ""
+        self.title.setText(f"{name}: how it should look" if asking else name or "No grid yet")
+        if self.look is not None and self.check is not None:
+            self.asks.setText(f"{len(self.check.answers) + 1}. {self.look.asks}")
+            self.picture.light = self.look.steps(self.check.panels)
+        else:
+            self.picture.light = []
+        if ended:
+            self._tell_found()
+        self._enable()
+        self.picture.update()
+
+    def _tell_found(self) -> None:
+        assert self.check is not None
+        likely = self.check.likely()
+        lines = [f"{likely[0].fault.words} ({100 * likely[0].share:.0f} %)"]
+        if likely[0].fault.cable:
+            lines.append(f"At the rig: {likely[0].fault.cable}.")
+        others = [one for one in likely[1:SHOWN] if one.share >= 0.02]
+        lines += [f"Or: {one.fault.words} ({100 * one.share:.0f} %)" for one in others]
+        self.found.setText("\n".join(lines))
+        fault = likely[0].fault
+        self.mend_button.setVisible(fault.mends and fault.kind != "right")
+
+    def _enable(self) -> None:
+        self.begin_button.setEnabled(self.grid_here() is not None)
+        mine = bool(self._units())
+        self.mark_button.setEnabled(mine)
+        self.clear_button.setEnabled(bool(self.picture.marks))
+
+    def _units(self) -> list[str]:
+        there = set(self.check.panels.units) if self.check else set()
+        return [unit for unit in self.bench.selection.ids if unit in there]
+
+    # ------------------------------------------------------------ acts
+
+    def begin(self) -> None:
+        """The first picture."""
+        grid = self.grid_here()
+
+        def run() -> None:
+            if grid is None or not grid.cells:
+                raise EntryFault("This grid has no cells.", do="Propose one from units first.")
+            self.check = Check(panels_of(self.bench.show, grid))
+            self._next()
+            if not self.bench.levels.sending:
+                self.bench.tell("attention", "Output is off: nothing of it leaves the computer.")
+
+        self.bench.guard(run)
+
+    def _next(self) -> None:
+        """The picture that tells most; the end where enough is known."""
+        assert self.check is not None
+        name = self.check.next()
+        self.look = PICTURES.get(name)
+        self.picture.marks = {}
+        self.bench.selection.select([])
+        if self.look is None:
+            self._end_proof()
+        else:
+            self.answers.clear()
+            for words in self.look.answers:
+                self.answers.addItem(words[0].upper() + words[1:], words)
+            look, panels, bench = self.look, self.check.panels, self.bench
+            bench.proving.begin(
+                lambda: ProveLook(bench.show, bench.levels.live, time.monotonic(), panels, look)
+            )
+        self._tell()
+
+    def mark(self) -> None:
+        """What the selected panels show."""
+        self.picture.marks |= dict.fromkeys(self._units(), str(self.answers.currentData()))
+        self.bench.selection.select([])
+        self._enable()
+        self.picture.update()
+
+    def clear(self) -> None:
+        """The selected panels are as on screen; all, when none is selected."""
+        mine = self._units() or list(self.picture.marks)
+        for unit in mine:
+            self.picture.marks.pop(unit, None)
+        self._enable()
+        self.picture.update()
+
+    def go_on(self) -> None:
+        if self.check is not None and self.look is not None:
+            self.check.answer(self.look.name, self.picture.marks)
+            self._next()
+
+    def mend(self) -> None:
+        """The grid changed to what was found."""
+        check = self.check
+        if check is None:
+            return
+        fault = check.likely()[0].fault
+
+        def run() -> None:
+            made = replace(check.mended(fault), id=check.panels.grid.id)
+            show, _ = put_grid(self.bench.show, made)
+            self.stop()
+            self.bench.commit(f"mend the wiring of grid {made.number}", show)
+            self.bench.tell("ok", f"{fault.words} The grid has it so now.")
+
+        self.bench.guard(run)
+
+    def stop(self) -> None:
+        self._end_proof()
+        self.check = self.look = None
+        self.picture.marks = {}
+        self._tell()
+
+    def _end_proof(self) -> None:
+        if isinstance(self.bench.proving.proof, ProveLook):
+            self.bench.proving.end()
