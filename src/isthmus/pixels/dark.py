@@ -9,9 +9,9 @@ import numpy as np
 
 from isthmus.output import Live, RigView
 from isthmus.output.live import Asked
-from isthmus.pixels.ready import canvas_of
+from isthmus.pixels.painting import Canvas
 from isthmus.plural import many
-from isthmus.show.records import PixelGrid, Show
+from isthmus.show.records import PixelGrid
 
 
 @dataclass(frozen=True)
@@ -33,11 +33,9 @@ class Dark:
         return f"{count} dark: no light comes out, whatever is asked."
 
 
-def dark_units(show: Show, live: Live, grid: PixelGrid) -> list[Dark]:
+def dark_units(rig: RigView, live: Live, grid: PixelGrid, canvas: Canvas) -> list[Dark]:
     """What keeps units of a grid dark with the levels of now. `live` stays as it is."""
     units = [u for u in dict.fromkeys(c.unit for c in grid.cells) if live.program(u) is not None]
-    rig = RigView(show, live.compiled)
-    canvas = canvas_of(live, grid)
     white = np.ones((len(grid.cells), 4), np.float32)
 
     def lit(asked: Asked) -> set[str]:

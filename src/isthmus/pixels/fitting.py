@@ -31,6 +31,7 @@ SECONDS = 600.0  # of a moving picture
 KEPT = 160 << 20  # bytes of frames
 RATE = 30.0  # frames a second that are kept at most
 PIXELS = 64_000_000  # of one picture
+BROKEN = 500  # pieces of a film that may be damaged
 FINER = 4  # pixels each way, of each that is kept, that are averaged as light
 LINEAR = decode_srgb(np.arange(256) / 255).astype(np.float32)
 
@@ -147,35 +148,47 @@ def moving(path: Path, longest: int) -> tuple[Iterator[tuple[float, Codes]], dic
 
     def frames() -> Iterator[tuple[float, Codes]]:
         began, last, step = None, 0.0, 1 / 25
-        try:
-            for frame in container.decode(stream):
-                time = float(frame.pts * frame.time_base) if frame.pts is not None else last + step  # type: ignore[operator]
-                began = time if began is None else began
-                step, last = max(1e-3, time - last) if time > last else step, time
-                turned = round(getattr(frame, "rotation", 0) / 90) % 4
-                shape = (frame.width, frame.height)
-                size = fitted_size(shape, longest)
-                by = _finer(shape, size)
-                scaled = frame.reformat(
-                    size[0] * by,
-                    size[1] * by,
-                    "rgb24",
-                    interpolation=Interpolation.AREA,
-                    src_colorspace="ITU709" if _high(frame) else None,
-                )
-                yield (
-                    time - began,
-                    np.rot90(averaged(scaled.to_ndarray().astype(np.uint8), size), turned),
-                )
-        except (FFmpegError, ValueError) as error:
-            if began is None:
-                raise Unreadable("its pictures are damaged.") from error
-            info["damaged"] = True
+        for frame in _decoded(container, stream, info):
+            time = float(frame.pts * frame.time_base) if frame.pts is not None else last + step
+            began = time if began is None else began
+            step, last = max(1e-3, time - last) if time > last else step, time
+            turned = round(getattr(frame, "rotation", 0) / 90) % 4
+            shape = (frame.width, frame.height)
+            size = fitted_size(shape, longest)
+            by = _finer(shape, size)
+            scaled = frame.reformat(
+                size[0] * by,
+                size[1] * by,
+                "rgb24",
+                interpolation=Interpolation.AREA,
+                src_colorspace="ITU709" if _high(frame) else None,
+            )
+            codes = averaged(scaled.to_ndarray().astype(np.uint8), size)
+            yield time - began, np.rot90(codes, turned)
         if began is None:
-            raise Unreadable("there are no pictures in it.")
+            raise Unreadable("there are no pictures in it, or they are damaged.")
         yield last - began + step, np.zeros((0, 0, 3), np.uint8)
 
     return frames(), info
+
+
+def _decoded(container: Any, stream: Any, info: dict[str, Any]) -> Iterator[Any]:
+    """All frames that can be had; what is damaged is left out."""
+    from av.error import FFmpegError
+
+    packets = container.demux(stream)
+    while True:
+        try:
+            packet = next(packets, None)
+            if packet is None:
+                return
+            yield from packet.decode()
+        except EOFError:
+            return
+        except (FFmpegError, ValueError):
+            info["damaged"] = info.get("damaged", 0) + 1
+            if info["damaged"] > BROKEN:
+                return
 
 
 def _high(frame: Any) -> bool:
@@ -270,6 +283,7 @@ def fit(source: Path, longest: int, packed: Path) -> Codes:
     info = opened[1]
     if not frames:
         raise Unreadable("there are no pictures in it.")
+    short = len(frames) / rate < 0.9 * min(SECONDS, info.get("long", 0.0))
     clear = any(f.shape[2] == 4 and f[:, :, 3].min() < 255 for f in frames)
     made = np.stack([_as(f, clear) for f in frames])
     tell(share=1.0)
@@ -280,7 +294,7 @@ def fit(source: Path, longest: int, packed: Path) -> Codes:
         size=[made.shape[2], made.shape[1]],
         frames=len(made),
         rate=rate,
-        damaged=bool(info.get("damaged")),
+        damaged=bool(info.get("damaged") or (short and not info.get("cut"))),
         cut=bool(info.get("cut")),
     )
     return made

@@ -136,6 +136,8 @@ def _run(arguments: list[str], where: str, progress: Progress) -> dict:
     finally:
         timer.cancel()
         process.wait()
+        if process.stdout:
+            process.stdout.close()
     if found.get("fault"):
         raise FileFault(found["fault"], where=where)
     if not found.get("written"):

@@ -49,7 +49,7 @@ class Studio:
             if one is None or grid is None:
                 continue
             plans[name] = self._set(show, one, grid)
-            canvases[grid.id] = self._canvas(live, grid)
+            canvases[grid.id] = self.canvas(live, grid)
         old = self._made
         if _alike(old.sets, plans) and _alike(old.canvases, canvases):
             return old
@@ -100,7 +100,8 @@ class Studio:
             self._layers[layer.id] = ground, grid.cells, made
         return made
 
-    def _canvas(self, live: Live, grid: PixelGrid) -> Canvas:
+    def canvas(self, live: Live, grid: PixelGrid) -> Canvas:
+        """A grid on the rig as it is patched."""
         kept = self._canvases.get(grid.id)
         if kept is None or kept[0] is not grid or kept[1] is not live.compiled:
             kept = self._canvases[grid.id] = grid, live.compiled, canvas_of(live, grid)

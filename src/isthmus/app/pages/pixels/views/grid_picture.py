@@ -4,21 +4,56 @@ and the order of the cells as a line.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import (
+    QColor,
+    QHelpEvent,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind, plain_tip
 from isthmus.app.model.workbench import Workbench
+from isthmus.pixels.ready import middles
 from isthmus.profiles.colour import encode_srgb
 from isthmus.show.records import PixelGrid
 
 PAD, LARGEST = 16, 64.0  # pixels: around a grid, and of a cell
-NUMBERED = 22.0  # a cell that large says its number
+LINED = 5.0  # a cell that large has lines around it
+Codes = NDArray[np.uint8]
 Place = tuple[int, int, int]  # group of the rig, row of the unit, beam
+
+
+@dataclass(frozen=True, eq=False)
+class Outline:
+    """The cells of a unit and their middles (n, 2), in places."""
+
+    cells: tuple[int, ...]
+    middles: np.ndarray
+
+    @property
+    def low(self) -> list[float]:
+        return (self.middles.min(axis=0) - 0.5).tolist()
+
+    @property
+    def high(self) -> list[float]:
+        return (self.middles.max(axis=0) + 0.5).tolist()
+
+
+def screen_codes(light: np.ndarray) -> Codes:
+    """Linear light (n, 3), 0…1, as bytes of a screen."""
+    return (255 * encode_srgb(np.asarray(light, np.float64)) + 0.5).astype(np.uint8)
 
 
 class GridPicture(QWidget):
@@ -31,6 +66,8 @@ class GridPicture(QWidget):
         self.order = True
         self._of: tuple[object, object] = (None, None)
         self._places: list[Place | None] = []
+        self._outlined: tuple[PixelGrid | None, dict[str, Outline]] = (None, {})
+        self._middles = np.zeros((0, 2))
         self.setObjectName("grid picture")
         self.setAccessibleName("Cells of the grid; a click selects their unit")
         self.setMinimumSize(200, 160)
@@ -76,17 +113,30 @@ class GridPicture(QWidget):
             beam = next((i for i, b in enumerate(beams) if b.cell == cell.cell), None)
             self._places.append(None if at is None or beam is None else (*at, beam))
 
-    def colours(self) -> list[QColor]:
-        """What each cell shows of what is sent; the brightest of all is full."""
+    def colours(self) -> Codes:
+        """What each cell shows of what is sent (n, 3), as a screen has it; the brightest of all is
+        full.
+        """
         self._find()
         states = self.bench.levels.view.states(self.bench.levels.live.frame)
         rgb = np.array(
             [(0, 0, 0) if p is None else states[p[0]].rgb[p[1], p[2]] for p in self._places], float
         ).reshape(-1, 3)
-        shown = encode_srgb(rgb / max(float(rgb.max(initial=0.0)), 1e-9)) if rgb.any() else rgb
-        return [QColor.fromRgbF(*map(float, np.clip(one, 0, 1))) for one in shown]
+        return screen_codes(rgb / max(float(rgb.max(initial=0.0)), 1e-9))
 
     # ------------------------------------------------------------ drawn
+
+    def _outlines(self) -> dict[str, Outline]:
+        """Its units; worked out once for each grid."""
+        grid = self.grid
+        if grid is not self._outlined[0]:
+            found: dict[str, list[int]] = {}
+            for at, cell in enumerate(grid.cells if grid else ()):
+                found.setdefault(cell.unit, []).append(at)
+            self._middles = middles(grid) if grid else np.zeros((0, 2))
+            made = {u: Outline(tuple(mine), self._middles[mine]) for u, mine in found.items()}
+            self._outlined = grid, made
+        return self._outlined[1]
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
@@ -94,44 +144,68 @@ class GridPicture(QWidget):
         grid = self.grid
         if grid is None:
             return
+        outlines = self._outlines()
+        self._cells(p, grid)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        size = self.box(0, 0).width()
-        p.setPen(pen("line"))
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        whole = self.box(0, 0).united(self.box(grid.width - 1, grid.height - 1))
-        p.drawRect(whole)
-        for cell, colour in zip(grid.cells, self.colours(), strict=True):
-            inner = self.box(cell.x, cell.y).adjusted(1, 1, -1, -1)
-            p.fillRect(inner, colour)
-            p.setPen(pen("line"))
-            p.drawRect(inner)
-        units: dict[str, list[int]] = {}
-        for at, cell in enumerate(grid.cells):
-            units.setdefault(cell.unit, []).append(at)
         numbers = {u.id: u.number for u in self.bench.show.units}
         chosen = set(self.bench.selection.ids)
-        for unit, mine in units.items():
-            self._unit(p, grid, mine, str(numbers.get(unit, "gone")), unit in chosen, size)
+        for unit, outline in outlines.items():
+            self._unit(p, outline, str(numbers.get(unit, "gone")), unit in chosen)
 
-    def _unit(
-        self, p: QPainter, grid: PixelGrid, mine: list[int], number: str, chosen: bool, size: float
-    ) -> None:
-        boxes = [self.box(grid.cells[i].x, grid.cells[i].y) for i in mine]
-        outline = boxes[0]
-        for box in boxes[1:]:
-            outline = outline.united(box)
+    def _cells(self, p: QPainter, grid: PixelGrid) -> None:
+        """As one small picture drawn large; cells on no lattice one by one."""
+        whole = self.whole()
+        size = whole.width() / grid.width
+        codes = self.colours()
+        if any(cell.at for cell in grid.cells):
+            for (x, y), code in zip(self._middles, codes.tolist(), strict=True):
+                p.fillRect(self.box(x - 0.5, y - 0.5).adjusted(1, 1, -1, -1), QColor(*code))
+        else:
+            picture = np.zeros((grid.height, grid.width, 4), np.uint8)
+            picture[[c.y for c in grid.cells], [c.x for c in grid.cells], :3] = codes
+            picture[[c.y for c in grid.cells], [c.x for c in grid.cells], 3] = 255
+            data = picture.tobytes()
+            form = QImage.Format.Format_RGBA8888
+            p.drawImage(whole, QImage(data, grid.width, grid.height, 4 * grid.width, form))
+            if size >= LINED:
+                p.setPen(pen("abyss", 2))
+                for x in range(grid.width + 1):
+                    at = whole.left() + x * size
+                    p.drawLine(QPointF(at, whole.top()), QPointF(at, whole.bottom()))
+                for y in range(grid.height + 1):
+                    at = whole.top() + y * size
+                    p.drawLine(QPointF(whole.left(), at), QPointF(whole.right(), at))
+        p.setPen(pen("line"))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.drawRect(whole)
+
+    def whole(self) -> QRectF:
+        """Where the grid is drawn."""
+        one, grid = self.box(0, 0), self.grid
+        assert grid is not None
+        return QRectF(one.left(), one.top(), one.width() * grid.width, one.height() * grid.height)
+
+    def _unit(self, p: QPainter, of: Outline, number: str, chosen: bool) -> None:
+        (left, top), (right, bottom) = of.low, of.high
+        outline = self.box(left, top).united(self.box(right - 1, bottom - 1))
+        size = self.box(0, 0).width()
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(pen("coral" if chosen else "line_strong", 2 if chosen else 1.2))
         p.drawRect(outline.adjusted(0.5, 0.5, -0.5, -0.5))
         line = theme.color("coral")
-        if self.order and len(mine) > 1:
+        if self.order and size >= LINED:
+            corner = self.box(0, 0).topLeft()
+            points = [
+                QPointF(corner.x() + x * size, corner.y() + y * size)
+                for x, y in of.middles.tolist()
+            ]
             p.setPen(QPen(line, 1.2))
-            p.drawPolyline(QPolygonF([box.center() for box in boxes]))
-        if self.order:  # where its cells begin
-            p.setBrush(line)
+            if len(points) > 1:
+                p.drawPolyline(QPolygonF(points))
+            p.setBrush(line)  # where its cells begin
             p.setPen(pen("abyss", 1))
             radius = min(5.0, max(2.0, size / 6))
-            p.drawEllipse(boxes[0].center(), radius, radius)
+            p.drawEllipse(points[0], radius, radius)
         words = font("caption", 600, mono=True)
         wide = 7.0 * len(number) + 6
         if outline.width() > wide + 4 and outline.height() > 18:

@@ -8,15 +8,13 @@ import math
 import time
 from collections.abc import Callable
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
 
 from isthmus.app.kit.theme import pen, theme
 from isthmus.app.model.workbench import Workbench
-from isthmus.app.pages.pixels.views.grid_picture import GridPicture
+from isthmus.app.pages.pixels.views.grid_picture import Codes, GridPicture, screen_codes
 from isthmus.pixels.plans import SetPlan
-from isthmus.profiles.colour import encode_srgb
 from isthmus.show.records import PictureLayer
 
 GRIP, FAR = 5.0, 22.0  # pixels: half a handle, and how far the dot that turns is beside
@@ -60,24 +58,17 @@ class LaidPicture(GridPicture):
         super().hideEvent(event)
         self._timer.stop()
 
-    def colours(self) -> list[QColor]:
+    def colours(self) -> Codes:
         plan = self.plan()
         if plan is None or self.grid is None or plan.count != len(self.grid.cells):
             return super().colours()
-        seen = plan.colours(time.monotonic() - self.began)[:, :3]
-        shown = encode_srgb(np.asarray(seen, np.float64))
-        return [QColor.fromRgbF(*map(float, one)) for one in shown]
+        return screen_codes(plan.colours(time.monotonic() - self.began)[:, :3])
 
     # ------------------------------------------------------------ the frame
 
-    def _whole(self) -> QRectF:
-        grid = self.grid
-        assert grid is not None
-        return self.box(0, 0).united(self.box(grid.width - 1, grid.height - 1))
-
     def _points(self, frame: Frame) -> dict[str, QPointF]:
         """Corners, sides and the dot that turns, in pixels."""
-        whole = self._whole()
+        whole = self.whole()
         x, y, width, height, turn = frame
         middle = QPointF(whole.left() + x * whole.width(), whole.top() + y * whole.height())
         half = width * whole.width() / 2, height * whole.height() / 2
@@ -137,7 +128,7 @@ class LaidPicture(GridPicture):
         layer = self.layer
         if not self._held or layer is None:
             return
-        whole, at = self._whole(), event.position()
+        whole, at = self.whole(), event.position()
         free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         x, y, width, height, turn = layer.x, layer.y, layer.width, layer.height, layer.turn
         middle = self._points((x, y, width, height, turn))["middle"]
@@ -159,7 +150,7 @@ class LaidPicture(GridPicture):
         self, layer: PictureLayer, at: QPointF, middle: QPointF, free: bool
     ) -> tuple[float, float, float, float]:
         """A corner dragged: the one across from it stays."""
-        whole, angle = self._whole(), math.radians(layer.turn)
+        whole, angle = self.whole(), math.radians(layer.turn)
         opposite = {"-1-1": "11", "11": "-1-1", "1-1": "-11", "-11": "1-1"}[self._held]
         frame = layer.x, layer.y, layer.width, layer.height, layer.turn
         fixed = self._points(frame)[opposite]

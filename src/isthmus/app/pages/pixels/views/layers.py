@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from msgspec.structs import replace
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QVBoxLayout
 
 from isthmus.app.kit.edited import choose_row, edited_table, row_here, show_rows
@@ -23,7 +23,7 @@ from isthmus.errors import EntryFault
 from isthmus.looks import look_edits
 from isthmus.patch.numbers import read_numbers
 from isthmus.pixels import layer_edits as core
-from isthmus.pixels.dark import dark_units
+from isthmus.pixels.dark import Dark, dark_units
 from isthmus.pixels.fields import read_field, said
 from isthmus.pixels.grids import grid_named
 from isthmus.pixels.media import Brought, bring, frames_of, longest_for, put_media
@@ -33,6 +33,7 @@ from isthmus.plural import many
 from isthmus.show.records import LayerSet, Look, LookLine, PictureLayer, PixelGrid, Wish
 
 FILES = "Pictures and films (*.png *.jpg *.jpeg *.gif *.webp *.mp4 *.mov *.mkv *.webm *.avi)"
+LOOK_MS = 400
 WORDS = {"text": "words", "media": "own picture or film…"}
 
 
@@ -54,8 +55,10 @@ class LayersView(PageView):
             [],
         )
         bind(bench.changed, self, self.refresh)
-        bind(self.playing.changed, self, self._said)
-        bind(bench.levels.changed, self, self._said)
+        self._later = QTimer(self)  # what keeps cells dark is looked for now and then
+        self._later.setInterval(LOOK_MS)
+        self._later.timeout.connect(self._said)
+        bind(self.playing.changed, self, self._showing)
         self.refresh()
 
     def _left(self) -> QVBoxLayout:
@@ -81,7 +84,6 @@ class LayersView(PageView):
         add = QHBoxLayout()
         add.setSpacing(6)
         self.source = choice("new layer", [(s, WORDS.get(s, s)) for s in core.SOURCES])
-        self.source.setCurrentIndex(self.source.findData("fire"))
         add.addWidget(self.source, 1)
         add.addWidget(button("Add", run=self.add, name="add layer"))
         column.addLayout(add)
@@ -153,6 +155,7 @@ class LayersView(PageView):
         (self.strips if self.sets.rows else self.source).setFocus(Qt.FocusReason.OtherFocusReason)
 
     def left(self) -> None:
+        self._later.stop()
         self._cancel()
 
     def refresh(self) -> None:
@@ -216,16 +219,32 @@ class LayersView(PageView):
         made = self._studio.pictures(self.bench.show, self.bench.levels.live, [one.id])
         return made.sets.get(one.id)
 
+    def _showing(self) -> None:
+        """Told anew where another set is shown, or none."""
+        one = self.set_here()
+        shown = one is not None and self.playing.picturing.shows(one.id)
+        if shown != self._later.isActive() and self.isVisible():
+            self._said()
+
     def _said(self) -> None:
-        one, grid = self.set_here(), self.grid_here()
+        one = self.set_here()
         shown = one is not None and self.playing.picturing.shows(one.id)
         self.show_button.setText("End it" if shown else "Show it")
-        dark = dark_units(self.bench.show, self.bench.levels.live, grid) if shown and grid else []
+        if shown != self._later.isActive():
+            self._later.start() if shown and self.isVisible() else self._later.stop()
+        dark = self._dark() if shown else []
         self.raise_button.setVisible(any(d.why for d in dark))
         if shown:
             self.told.setText(" ".join(d.in_words() for d in dark) or "Shown on the rig.")
         else:
             self.told.setText("Blind: how the set would be. Nothing of it is sent." if one else "")
+
+    def _dark(self) -> list[Dark]:
+        grid, levels = self.grid_here(), self.bench.levels
+        if grid is None:
+            return []
+        canvas = self._studio.canvas(levels.live, grid)
+        return dark_units(levels.view, levels.live, grid, canvas)
 
     # ------------------------------------------------------------ sets
 
@@ -420,11 +439,9 @@ class LayersView(PageView):
 
     def light(self) -> None:
         """Ask for what lights the units that stay dark."""
-        grid = self.grid_here()
-        if grid is not None:
-            found = dark_units(self.bench.show, self.bench.levels.live, grid)
-            asks = {key: level for dark in found for key, level in dark.asks.items()}
-            self.bench.levels.change(lambda live: live.ask(asks), "raise the masters")
+        asks = {key: level for dark in self._dark() for key, level in dark.asks.items()}
+        self.bench.levels.change(lambda live: live.ask(asks), "raise the masters")
+        self._said()
 
     def new_look(self) -> None:
         """A look that lights the units of the grid and shows the set."""

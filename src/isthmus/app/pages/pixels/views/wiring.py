@@ -7,19 +7,18 @@ import time
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import PageView, bind, button, choice, column_of, label
 from isthmus.app.model.workbench import Workbench
-from isthmus.app.pages.pixels.views.grid_picture import GridPicture
+from isthmus.app.pages.pixels.views.grid_picture import Codes, GridPicture, screen_codes
 from isthmus.check.prove_picture import RUN, ProveLook
 from isthmus.check.wiring import PICTURES, Check, Look, panels_of
 from isthmus.errors import EntryFault
 from isthmus.pixels.grids import put_grid
-from isthmus.profiles.colour import encode_srgb
 from isthmus.show.records import PixelGrid
 
 SHOWN = 3  # causes that are told
@@ -36,13 +35,13 @@ class Expected(GridPicture):
         self.setObjectName("expected picture")
         self.setAccessibleName("How it should look; a click selects a panel that differs")
 
-    def colours(self) -> list[QColor]:
+    def colours(self) -> Codes:
         count = len(self.grid.cells) if self.grid else 0
         step = int(time.monotonic() / RUN) % max(1, len(self.light))
         light = self.light[step] if self.light else np.zeros((count, 3))
         if len(light) != count:
             light = np.zeros((count, 3))
-        return [QColor.fromRgbF(*map(float, one)) for one in encode_srgb(light)]
+        return screen_codes(light)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
@@ -50,12 +49,11 @@ class Expected(GridPicture):
             return
         p = QPainter(self)
         for unit, words in self.marks.items():
-            boxes = [self.box(c.x, c.y) for c in self.grid.cells if c.unit == unit]
-            if not boxes:
+            mine = self._outlines().get(unit)
+            if mine is None:
                 continue
-            outline = boxes[0]
-            for box in boxes[1:]:
-                outline = outline.united(box)
+            (left, top), (right, bottom) = mine.low, mine.high
+            outline = self.box(left, top).united(self.box(right - 1, bottom - 1))
             bar = outline.adjusted(2, outline.height() - 19, -2, -2)
             p.fillRect(bar, theme.color("coral"))
             paint.text(

@@ -1,0 +1,200 @@
+"""Layers in a real window, from nothing to a cue; and a wall with a panel hung wrongly, found by looking at the stand-in rig."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Iterator
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtWidgets import QApplication
+from test_pixels_page import wall_seen
+
+from helpers.hands import child, choose, click, drag, key, press, retype, until
+from helpers.tools import until as wait_until
+from isthmus.demo import WALL, lantern_tide
+from isthmus.demo.wall import with_wall
+from isthmus.looks import cue_edits
+from isthmus.standin import RigClient, StandInRig, read_scenario
+
+
+def test_three_layers_become_a_look_and_a_cue_plays_them(make_window) -> None:
+    show = replace(with_wall(lantern_tide()), grids=(), layer_sets=())
+    window = make_window(show, page="Pixels")
+    bench, page = window.bench, window.pages["Pixels"]
+    bench.selection.select([u.id for u in show.units if u.purpose == "Wall"])
+    press(page.grid, "first grid")
+    key(QApplication.focusWidget(), Qt.Key.Key_Return)
+    press(page, "view Layers")
+    view = page.layers
+
+    # a plate, from nothing: its set is made with it; shown, the wall is dark until its masters are up
+    choose(view.source, "plain")
+    press(view, "add layer")
+    assert len(bench.show.layer_sets) == 1 and len(bench.show.layer_sets[0].layers) == 1
+    press(view, "show layer set")
+    assert "Output is off" in window.notice.words and not wall_seen(window).any()
+    assert "10 units dark: the master is at zero." in view.told.text()
+    press(view, "raise masters")
+    assert until(lambda: wall_seen(window).max(axis=2).min() > 0.5)
+    retype(child(view, "layer colour"), "red", Qt.Key.Key_Return)
+    assert until(lambda: wall_seen(window)[:, :, 2].max() < 0.1)
+    retype(child(view, "layer colour"), "no such colour", Qt.Key.Key_Return)
+    assert "is no colour" in window.notice.words and child(view, "layer colour").text() == "#ff0000"
+
+    # dragged by a corner to the left half, by its middle to the right one; the arrows put it back
+    points = view.picture._points(view.picture._frame)
+    whole = view.picture.whole()
+    drag(view.picture, points["11"], QPointF(whole.center().x(), whole.bottom()))
+    left = np.zeros((8, 30), bool)
+    left[:, :15] = True
+    assert until(lambda: ((wall_seen(window).max(axis=2) > 0.3) == left).all())
+    middle = view.picture._points(view.picture._frame)["middle"]
+    drag(view.picture, middle, middle + QPointF(whole.width() / 2, 0))
+    assert until(lambda: ((wall_seen(window).max(axis=2) > 0.3) == ~left).all())
+    for _ in range(15):
+        key(view.picture, Qt.Key.Key_Left)
+    assert until(lambda: ((wall_seen(window).max(axis=2) > 0.3) == left).all())
+
+    # words that run over it, and a mask in front of all that leaves the upper row
+    choose(view.source, "words")
+    press(view, "add layer")
+    retype(child(view, "layer words"), "TIDE", Qt.Key.Key_Return)
+    choose(child(view, "layer moves"), "runs")
+    retype(child(view, "layer colour"), "#0000ff", Qt.Key.Key_Return)
+    key(view.source, Qt.Key.Key_Home)
+    press(view, "add layer")
+    choose(child(view, "layer blend"), "mask")
+    retype(child(view, "layer height"), "50 %", Qt.Key.Key_Return)
+    retype(child(view, "layer down"), "25 %", Qt.Key.Key_Return)
+    assert until(lambda: not wall_seen(window)[4:].any() and wall_seen(window)[:4].any())
+    one = wall_seen(window)
+    assert until(lambda: (wall_seen(window) != one).any())  # they run
+    key(view.strips, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)  # the mask below the words
+    assert [x.blend for x in bench.show.layer_sets[0].layers] == ["over", "mask", "over"]
+    key(view.strips, Qt.Key.Key_Space)
+    assert not bench.show.layer_sets[0].layers[1].on
+    press(view, "show layer set")
+    bench.levels.change(lambda live: live.restore({}))
+    assert not wall_seen(window).any()
+
+    # the look lights the wall too; a cue plays it, and what fades in is on its way
+    press(view, "look of layer set")
+    [look] = bench.show.looks
+    made, name = cue_edits.put_list(bench.show, cue_edits.CueList(id="", number=0))
+    made, _ = cue_edits.put_cue(made, name, cue_edits.Cue(id="", number=1, look=look.id, up=2.0))
+    bench.commit("a cue", made)
+    bench.playing.go(name)
+    at = bench.playing.position(name).start
+    dim = []
+    while time.monotonic() < at + 2.3:
+        QApplication.processEvents()
+        dim.append((time.monotonic() - at, wall_seen(window)[5, 2, 0]))
+    early = [level for seconds, level in dim if seconds < 0.4]
+    assert max(early) < 0.1 < 0.3 < max(level for _, level in dim)
+    window.go("Looks")
+    press(window.pages["Looks"], "view Looks")
+    looks = window.pages["Looks"].looks
+    assert looks.pictures.text() == bench.show.layer_sets[0].name
+    retype(looks.pictures, "nothing there", Qt.Key.Key_Return)
+    assert "There is no layer set" in window.notice.words
+    retype(looks.pictures, "", Qt.Key.Key_Return)
+    assert bench.show.looks[0].pictures == ()
+    assert until(lambda: not wall_seen(window).any() or wall_seen(window)[7, 29, 2] >= 0)
+
+
+@pytest.fixture
+def wall() -> Iterator[RigClient]:
+    stand_in = StandInRig(read_scenario(WALL))
+    thread = threading.Thread(target=stand_in.serve)
+    thread.start()
+    client = RigClient(stand_in.address, timeout=30)
+    try:
+        yield client
+    finally:
+        client.close()
+        stand_in.stop()
+        thread.join()
+        stand_in.close()
+
+
+def panels(client: RigClient) -> dict[str, np.ndarray]:
+    """What the lamps of each panel of the rig do, as one stands before it: (rows, columns, 3), by which of red, green and blue is lit. Cell 1 is at the lower left."""
+    found = {}
+    for unit in client.ask("state")["units"]:
+        light = np.array(unit["cells"])[:, None] * np.array(unit["tints"])
+        bright = light > 0.4 * max(1e-6, light.max())
+        found[unit["label"]] = bright.reshape(4, 6, 3)[::-1]
+    return found
+
+
+@pytest.mark.network
+def test_a_panel_hung_upside_down_is_found_and_the_grid_mended(make_window, wall) -> None:
+    """The person looks at the rig alone, and knows how panels should look from the screen."""
+    show = with_wall(lantern_tide())
+    window = make_window(show, page="Pixels")
+    window.output.switch(True)
+    bench, page = window.bench, window.pages["Pixels"]
+    press(page, "view Wiring")
+    view = page.wiring
+    press(view, "begin wiring")
+    marked = []
+    while view.next_button.isVisible():
+        name = view.look.name
+        if name == "running":  # no one needs it for this
+            press(view, "next wiring")
+            continue
+        right = {"letters": 1, "first cells": 2}.get(name, 0)
+        assert wait_until(lambda: settled(wall), wait=QApplicationWait)
+        seen = panels(wall)
+        usual = max(
+            (one.tobytes() for one in seen.values()), key=[o.tobytes() for o in seen.values()].count
+        )
+        for label, picture in seen.items():
+            if right and picture.tobytes() != usual:
+                at = [c for c in bench.show.grids[0].cells if c.unit == f"w{int(label) - 701}"]
+                click(view.picture, view.picture.box(at[0].x, at[0].y).center())
+                choose(
+                    view.answers,
+                    "Turned round" if name == "letters" else "Red top right, green beside it",
+                )
+                press(view, "mark wiring")
+                marked.append(label)
+        press(view, "next wiring")
+    assert set(marked) == {"704"}
+    assert "Unit 704 hangs upside down" in view.found.text()
+    press(view, "mend wiring")
+    assert "The grid has it so now" in window.notice.words
+
+    # pictures are upright everywhere now
+    press(page, "view Grids")
+    choose(page.grid.which, "Ramp")
+    press(page.grid, "test grid")
+
+    def upright() -> bool:
+        lit = {
+            u["label"]: np.array(u["cells"]).reshape(4, 6)[::-1] for u in wall.ask("state")["units"]
+        }
+        row = np.concatenate([lit[str(n)] for n in range(701, 706)], axis=1)
+        return bool(row.max() > 0.1 and (np.diff(row[0]) >= 0).all() and (row == row[:1]).all())
+
+    assert wait_until(upright, wait=QApplicationWait)
+    press(page.grid, "test grid")
+    window.output.switch(False)
+
+
+def QApplicationWait(seconds: float) -> None:
+    QApplication.processEvents()
+    time.sleep(seconds)
+
+
+def settled(wall: RigClient) -> bool:
+    one = panels(wall)
+    QApplicationWait(0.15)
+    two = panels(wall)
+    return all((one[label] == two[label]).all() for label in one) and any(
+        p.any() for p in one.values()
+    )
