@@ -18,6 +18,7 @@ from benchmarks import (
     loss,
     network,
     patch,
+    pixels,
     plan,
     player,
     soak,
@@ -38,6 +39,7 @@ MODULES = (
     gestures,
     library,
     patch,
+    pixels,
     findings,
     wiring,
     fuzz,
@@ -46,7 +48,7 @@ MODULES = (
     kill,
 )
 ALL = {module.__name__.split(".")[-1]: module.run for module in MODULES}
-LONG = {"soak", "findings", "kill"}  # asked for by name only
+LONG = {"soak", "findings", "kill", "wiring"}  # asked for by name only
 
 
 def main() -> int:

@@ -83,8 +83,8 @@ def _looked_at(middle, picture, frame: Frame, side: int) -> float:
 
 def test_layers_lie_over_each_other_as_computed_by_hand() -> None:
     """Grey 0.5 at full below a red of 0.8 half there; and on nothing at all."""
-    below = np.array([[0.5, 0.5, 0.5, 1.0]], np.float32)
-    above = np.array([[0.4, 0.0, 0.0, 0.5]], np.float32)
+    below = np.array([[0.5, 0.5, 0.5, 1.0]], np.float32).T
+    above = np.array([[0.4, 0.0, 0.0, 0.5]], np.float32).T
     by_hand = {
         "over": (0.65, 0.25, 0.25, 1),  # 0.5·0.5 + 0.5·0.8
         "add": (0.75, 0.5, 0.5, 1),  # half of min(1, 1.3)
@@ -95,9 +95,9 @@ def test_layers_lie_over_each_other_as_computed_by_hand() -> None:
     }
     assert by_hand.keys() == BLENDS.keys()
     for blend, wanted in by_hand.items():
-        assert lay(below, above, blend)[0] == pytest.approx(wanted, abs=1e-6), blend
+        assert lay(below, above, blend)[:, 0] == pytest.approx(wanted, abs=1e-6), blend
         on_nothing = (0, 0, 0, 0) if blend == "mask" else (0.4, 0, 0, 0.5)
-        assert lay(np.zeros((1, 4), np.float32), above, blend)[0] == pytest.approx(on_nothing)
+        assert lay(np.zeros((4, 1), np.float32), above, blend)[:, 0] == pytest.approx(on_nothing)
 
 
 def test_a_film_is_at_the_moment_a_person_would_count() -> None:

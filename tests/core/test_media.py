@@ -107,7 +107,7 @@ def test_a_film_a_gif_and_a_picture_arrive_cell_by_cell(tmp_path: Path) -> None:
         one.unlink()
     again = open_show(tmp_path / "show.isthmus")
     source = frames_of(again, next(m for m in again.media if m.id == media_id))
-    first = source.at(0.0).reshape(18, 60, 3)
+    first = source.at(0.0).T.reshape(18, 60, 3)
     assert first[4, 10, 0] > 0.8 > 0.2 > first[4, 10, 1] and first[4, 50, 1] > 0.8
     assert put_media(kept, brought)[0] is kept  # the same once more is the same
     gone = core.remove_media(kept, media_id)
@@ -122,7 +122,7 @@ def test_light_adds_up_when_a_picture_is_made_smaller(tmp_path: Path) -> None:
     lines[:120] = (255, 0, 0, 0)
     Image.fromarray(lines).save(tmp_path / "lines.png")
     source = frames_of_show(bring(tmp_path / "lines.png", 60))
-    seen = source.at(0.0).reshape(60, 60, 4)
+    seen = source.at(0.0).T.reshape(60, 60, 4)
     assert seen[45, 30] == pytest.approx([0.5, 0.5, 0.5, 1.0], abs=0.02)
     assert not seen[10, 30].any()
 
@@ -180,10 +180,10 @@ def test_a_damaged_film_gives_what_can_be_read_a_long_one_its_beginning_and_all_
     brought = bring(cut, 60)
     assert 5 < brought.media.frames < 40 and "It is damaged" in brought.words
     many = tmp_path / "many.gif"
-    frames = [Image.new("P", (4, 4), at % 250) for at in range(4_000)]
+    frames = [Image.new("L", (4, 4), at * 60 % 250) for at in range(4_000)]
     frames[0].save(many, save_all=True, append_images=frames[1:], duration=[190 + at % 2 * 20 for at in range(4_000)])  # fmt: skip
     brought = bring(many, 60)
-    assert 2_900 < brought.media.frames <= 3_100 and "Only its beginning" in brought.words
+    assert 2_800 < brought.media.frames <= 3_200 and "Only its beginning" in brought.words
 
     def stop(share: float, words: str) -> None:
         raise Cancelled

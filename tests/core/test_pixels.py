@@ -89,12 +89,12 @@ def test_a_colour_of_a_picture_is_met_by_the_emitters_of_a_cell(kind: str) -> No
     rgb = mixed @ to_rgb.T
     rgb = rgb[(rgb >= 0).all(axis=1)]  # and shown in a picture
     rgb *= (rng.uniform(0, 1, len(rgb)) / rgb.max(axis=1))[:, None]
-    levels = table.levels(rgb)
+    levels = table.levels(rgb.T).T
     assert len(rgb) > 300 and (levels >= 0).all() and (levels <= 1 + 1e-9).all()
     seen, want = levels @ light, rgb @ SRGB.T
     apart = np.linalg.norm(_uv(seen) - _uv(want), axis=1)
     assert np.percentile(apart, 95) < 0.0005 and apart.max() < 0.006  # 0.004 is what is just seen
-    full = table.levels(np.ones((1, 3)))[0] @ light
+    full = table.levels(np.ones((3, 1)))[:, 0] @ light
     share = seen[:, 1] / full[1]
     free = levels.max(axis=1) < 0.999
     assert np.abs(share - want[:, 1])[free].max() < 0.01 and free.sum() > 100

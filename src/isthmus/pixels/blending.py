@@ -1,6 +1,6 @@
 """Layers laid over each other in linear light (W3C Compositing and Blending Level 1).
 
-All colours are (n, 4): red, green, blue times how much of them there is, and how much, 0…1.
+All colours are (4, n): red, green and blue times how much of them there is, and how much, 0…1.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 Array = NDArray[np.floating]  # float32 throughout
 Blend = Callable[[Array, Array], Array]
 
-BLENDS: dict[str, Blend | None] = {  # of what is below and what is above, both (n, 3) and whole
+BLENDS: dict[str, Blend | None] = {  # of what is below and what is above, both (3, n) and whole
     "over": None,
     "add": lambda below, above: np.minimum(below + above, 1),
     "lighten": np.maximum,
@@ -21,26 +21,24 @@ BLENDS: dict[str, Blend | None] = {  # of what is below and what is above, both 
     "subtract": lambda below, above: np.maximum(below - above, 0),
     "mask": None,  # only so much of what is below stays as this is bright
 }
+LIGHT = np.array([0.2126, 0.7152, 0.0722], np.float32)  # luminance of linear sRGB (BT.709)
 
 
 def lay(below: Array, above: Array, blend: str = "over") -> Array:
     """What a layer makes of the layers below it."""
     if blend == "mask":
-        return below * (above[:, :3] @ LIGHT)[:, None]
-    there, here = below[:, 3:], above[:, 3:]
+        return below * (LIGHT @ above[:3])
+    there, here = below[3], above[3]
     function = BLENDS[blend]
     if function is None:
         return above + below * (1 - here)
     made = np.empty_like(below)
     mixed = function(_whole(below), _whole(above))
-    made[:, :3] = above[:, :3] * (1 - there) + below[:, :3] * (1 - here) + mixed * (there * here)
-    made[:, 3:] = here + there * (1 - here)
+    made[:3] = above[:3] * (1 - there) + below[:3] * (1 - here) + mixed * (there * here)
+    made[3] = here + there * (1 - here)
     return made
-
-
-LIGHT = np.array([0.2126, 0.7152, 0.0722], np.float32)  # luminance of linear sRGB (BT.709)
 
 
 def _whole(colours: Array) -> Array:
     """The colour itself, however much of it there is."""
-    return colours[:, :3] / np.maximum(colours[:, 3:], np.float32(1e-6))
+    return colours[:3] / np.maximum(colours[3], np.float32(1e-6))

@@ -20,7 +20,7 @@ LUMINANCE = RGB_TO_XYZ[1].astype(np.float32)
 
 
 class CellTable(Protocol):
-    """Levels of what `names` says for linear sRGB (n, 3): (n, k), 0…1."""
+    """Levels (k, n), 0…1, of the k channels `names` says, for linear sRGB (3, n)."""
 
     @property
     def names(self) -> tuple[str, ...]: ...
@@ -38,11 +38,11 @@ class FilterTable:
 
     def levels(self, rgb: NDArray) -> Floats:
         light = np.clip(rgb, 0, 1).astype(np.float32)
-        peak = light.max(axis=1)
-        passed = light / np.maximum(peak, np.float32(1e-9))[:, None]
-        passed[peak <= 0] = 1  # dark is dark by the dimmer: filters rest
-        of = {f"ColorSub_{letter}": 1 - passed[:, i] for i, letter in enumerate("CMY")}
-        return np.stack([of.get(name, peak) for name in self.names], axis=1)
+        peak = light.max(axis=0)
+        passed = light / np.maximum(peak, np.float32(1e-9))
+        passed[:, peak <= 0] = 1  # dark is dark by the dimmer: filters rest
+        of = {f"ColorSub_{letter}": 1 - passed[i] for i, letter in enumerate("CMY")}
+        return np.stack([of.get(name, peak) for name in self.names])
 
 
 @dataclass(frozen=True)
@@ -52,13 +52,13 @@ class WhiteTable:
     names: tuple[str, ...]
 
     def levels(self, rgb: NDArray) -> Floats:
-        light = np.clip(np.asarray(rgb, np.float32) @ LUMINANCE, 0, 1)
-        return np.repeat(light[:, None], len(self.names), axis=1)
+        light = np.clip(LUMINANCE @ np.asarray(rgb, np.float32), 0, 1)
+        return np.repeat(light[None], len(self.names), axis=0)
 
 
 @dataclass(frozen=True, eq=False)
 class ColourTable:
-    """Levels (m, k) of k emitters for the mixtures of a triangle, where red, green and blue add up
+    """Levels (k, m) of k emitters for the mixtures of a triangle, where red, green and blue add up
     to 1; white at full is the brightest white there is.
 
     The light of levels is linear in them, and what is wished linear in the picture: so between
@@ -70,26 +70,30 @@ class ColourTable:
 
     def levels(self, rgb: NDArray) -> Floats:
         """What is brighter than the emitters can be is as bright as they can, in its own hue."""
-        rgb = np.asarray(rgb, np.float32)
-        total = rgb[:, 0] + rgb[:, 1] + rgb[:, 2]
-        share = rgb[:, :2] * (np.float32(STEPS) / np.maximum(total, np.float32(1e-9)))[:, None]
-        i = np.minimum(share[:, 0].astype(np.int32), STEPS - 1)
-        j = np.minimum(share[:, 1].astype(np.int32), STEPS - 1 - i)
-        u, v = share[:, 0] - i, share[:, 1] - j
+        red, green, blue = np.asarray(rgb, np.float32)
+        total = red + green + blue
+        scale = np.float32(STEPS) / np.maximum(total, np.float32(1e-9))
+        u, v = red * scale, green * scale
+        i = np.minimum(u.astype(np.int32), STEPS - 1)
+        j = np.minimum(v.astype(np.int32), STEPS - 1 - i)
+        u -= i
+        v -= j
         over = (u + v > 1) & (i + j < STEPS - 1)
         low = _node(i, j)
         # of a square of four nodes: the three of the half it lies in
         right, up = low + (STEPS + 1 - i), low + 1
         near = np.where(over, right + 1, low)
-        weight = np.where(over, u + v - 1, 1 - u - v)
-        across, along = np.where(over, 1 - v, u), np.where(over, 1 - u, v)
-        made = self.nodes.take(near, axis=0) * (weight * total)[:, None]
-        made += self.nodes.take(right, axis=0) * (across * total)[:, None]
-        made += self.nodes.take(up, axis=0) * (along * total)[:, None]
+        weight = np.where(over, u + v - 1, 1 - u - v) * total
+        across, along = (np.where(over, 1 - v, u) * total, np.where(over, 1 - u, v) * total)
+        made = np.empty((len(self.nodes), len(total)), np.float32)
+        for node, out in zip(self.nodes, made, strict=True):
+            np.multiply(node.take(near), weight, out=out)
+            out += node.take(right) * across
+            out += node.take(up) * along
         np.maximum(made, 0, out=made)
-        peak = made.max(axis=1, initial=0.0)
+        peak = made.max(axis=0, initial=0.0)
         if peak.max(initial=0.0) > 1:
-            made /= np.maximum(peak, 1)[:, None]
+            made /= np.maximum(peak, 1)
         return made
 
 
@@ -127,7 +131,7 @@ def _nodes(emitters: bytes) -> Floats:
             rgb = np.array([red, green, STEPS - red - green]) / STEPS
             levels = emitter_levels(light, *_place(rgb))
             rows.append(levels * (RGB_TO_XYZ[1] @ rgb) * white / max(levels @ light[:, 1], 1e-12))
-    return np.array(rows, np.float32)
+    return np.ascontiguousarray(np.array(rows, np.float32).T)
 
 
 def _place(rgb: Array) -> tuple[float, float]:

@@ -36,7 +36,7 @@ class Dark:
 def dark_units(rig: RigView, live: Live, grid: PixelGrid, canvas: Canvas) -> list[Dark]:
     """What keeps units of a grid dark with the levels of now. `live` stays as it is."""
     units = [u for u in dict.fromkeys(c.unit for c in grid.cells) if live.program(u) is not None]
-    white = np.ones((len(grid.cells), 4), np.float32)
+    white = np.ones((4, len(grid.cells)), np.float32)
 
     def lit(asked: Asked) -> set[str]:
         """Which of them light with a white picture, and these levels besides."""

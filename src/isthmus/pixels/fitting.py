@@ -32,7 +32,7 @@ KEPT = 160 << 20  # bytes of frames
 RATE = 30.0  # frames a second that are kept at most
 PIXELS = 64_000_000  # of one picture
 BROKEN = 500  # pieces of a film that may be damaged
-FINER = 4  # pixels each way, of each that is kept, that are averaged as light
+STILL, FILM = 8, 2  # pixels each way, of each that is kept, that are averaged as light
 LINEAR = decode_srgb(np.arange(256) / 255).astype(np.float32)
 
 
@@ -50,8 +50,8 @@ def fitted_size(whole: tuple[int, int], longest: int) -> tuple[int, int]:
     return max(1, round(whole[0] * by)), max(1, round(whole[1] * by))
 
 
-def _finer(whole: tuple[int, int], size: tuple[int, int]) -> int:
-    return max(1, min(FINER, math.ceil(max(whole[0] / size[0], whole[1] / size[1]))))
+def _finer(whole: tuple[int, int], size: tuple[int, int], most: int) -> int:
+    return max(1, min(most, math.ceil(max(whole[0] / size[0], whole[1] / size[1]))))
 
 
 def averaged(codes: Codes, size: tuple[int, int]) -> Codes:
@@ -63,7 +63,10 @@ def averaged(codes: Codes, size: tuple[int, int]) -> Codes:
     if codes.shape[2] == 4:
         there = codes[:, :, 3:].astype(np.float32) / 255
         light = np.concatenate([light * there, there], axis=2)
-    mean = light.reshape(size[1], by, size[0], by, -1).mean(axis=(1, 3))
+    mean = np.zeros((size[1], size[0], light.shape[2]), np.float32)
+    for at in range(by * by):
+        mean += light[at // by :: by, at % by :: by]
+    mean /= by * by
     if codes.shape[2] == 4:
         mean[:, :, :3] /= np.maximum(mean[:, :, 3:], 1e-6)
     coded = encode_srgb(mean[:, :, :3])
@@ -111,7 +114,7 @@ def stills(path: Path, longest: int) -> tuple[Iterator[tuple[float, Codes]], dic
 def _codes(picture: Image, size: tuple[int, int]) -> Codes:
     from PIL import Image
 
-    by = _finer(picture.size, size)
+    by = _finer(picture.size, size, STILL)
     clear = picture.mode in ("RGBA", "LA", "PA") or "transparency" in picture.info
     fine = (size[0] * by, size[1] * by)
     if clear:
@@ -155,7 +158,7 @@ def moving(path: Path, longest: int) -> tuple[Iterator[tuple[float, Codes]], dic
             turned = round(getattr(frame, "rotation", 0) / 90) % 4
             shape = (frame.width, frame.height)
             size = fitted_size(shape, longest)
-            by = _finer(shape, size)
+            by = _finer(shape, size, FILM)
             scaled = frame.reformat(
                 size[0] * by,
                 size[1] * by,

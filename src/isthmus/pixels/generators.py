@@ -1,7 +1,7 @@
 """Pictures that are made: each a function of place and time, how much of its colour is where.
 
 Each maker takes columns u (w,) and rows v (h,), 0…1 from left and top, a time in seconds, and its
-settings, and returns (h, w) 0…1, or (h, w, 3) linear light where it has colours of its own.
+settings, and returns (h, w) 0…1, or (3, h, w) linear light where it has colours of its own.
 """
 
 from __future__ import annotations
@@ -157,7 +157,7 @@ def fire(u: Array, v: Array, time: float, has: Settings) -> Array:
     heat = _clouds(u, v, 2 * time, (size / 2, size), 0.5, np.float32(1.6))
     heat = np.clip(heat + (v[:, None] - np.float32(1 - has["flames"])) * np.float32(1.2), 0, 1)
     heat = heat * np.clip(v[:, None] / np.float32(max(1e-3, 1 - has["flames"])), 0, 1)
-    return np.stack([np.clip(3 * heat - i, 0, 1) ** 2 for i in range(3)], axis=-1)
+    return np.stack([np.clip(3 * heat - i, 0, 1) ** 2 for i in range(3)])
 
 
 def plasma(u: Array, v: Array, time: float, has: Settings) -> Array:
@@ -166,8 +166,8 @@ def plasma(u: Array, v: Array, time: float, has: Settings) -> Array:
     x, y = (u * near)[None, :], (v * near)[:, None]
     phase = np.sin(TAU * x + t) + np.sin(TAU * (y + x / 2) - t / 2) + np.sin(TAU * y / 2 + t / 3)
     hue = phase / np.float32(3) + t / np.float32(10)
-    thirds = np.arange(3, dtype=np.float32) / np.float32(3)
-    wheel = np.float32(0.5) + np.float32(0.5) * np.cos(TAU * (hue[:, :, None] - thirds))
+    thirds = (np.arange(3, dtype=np.float32) / np.float32(3))[:, None, None]
+    wheel = np.float32(0.5) + np.float32(0.5) * np.cos(TAU * (hue - thirds))
     return wheel * wheel
 
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 
-NEIGHBOURS = 10
+NEIGHBOURS, ENOUGH = 10, 2000
 SAME = 0.2  # of a pitch: a place that far from its line is on it
 GAP = 0.45  # of a pitch: what stands further apart is another line
 TWISTED = math.radians(10.0)  # steps of few places may seem that far from square
@@ -86,15 +86,18 @@ def _steps(points: Array) -> tuple[Array, Array]:
     count = min(NEIGHBOURS, len(points) - 1)
     if count < 1:
         return np.array([1.0, 0.0]), np.array([0.0, 1.0])
-    distances, indices = KDTree(points).query(points, count + 1)
+    asked = points
+    if len(points) > ENOUGH:  # some of them tell the steps as well as all
+        asked = points[np.random.default_rng(0).choice(len(points), ENOUGH, replace=False)]
+    distances, indices = KDTree(points).query(asked, count + 1)
     far, near = np.asarray(distances, np.float64), np.asarray(indices, np.int64)
-    apart = (points[near[:, 1:]] - points[:, None, :]).reshape(-1, 2)
+    apart = (points[near[:, 1:]] - asked[:, None, :]).reshape(-1, 2)
     length = far[:, 1:].ravel()
     own = length > 1e-6  # two at one spot tell nothing
     if not own.any():
         return np.array([1.0, 0.0]), np.array([0.0, 1.0])
     apart, length = apart[own], length[own]
-    steps = _common(apart, length, len(points))
+    steps = _common(apart, length, len(asked))
     first = steps[0]
     square = [s for s in steps[1:] if abs(_sine(first, s)) > math.cos(TWISTED)]
     second = square[0] if square else _rest(points, first)

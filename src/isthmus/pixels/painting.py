@@ -17,14 +17,14 @@ Index = NDArray[np.int64]
 
 @dataclass(frozen=True, eq=False)
 class Heap:
-    """Cells (m,) with the same emitters. Entry e of e.g. m × k: the level of emitter `column[e]` of
-    the cell `row[e]` of them goes to parameter `at[e]`.
+    """Cells (m,) with the same emitters. Entry e goes to parameter `at[e]`: the level `of[e]` of
+    all k × m of them, cell by cell within an emitter; `cell[e]` is which of the cells it is of.
     """
 
     cells: Index
     table: CellTable
-    row: Index
-    column: Index
+    of: Index
+    cell: Index
     at: Index
 
 
@@ -40,20 +40,23 @@ class Canvas:
     white: Floats
 
     def corrected(self, colours: Floats) -> Floats:
-        """Colours (n, 3 or 4) as this grid is to show them."""
-        rgb = colours[:, :3]
+        """Colours (3 or 4, n) as this grid is to show them, (3, n)."""
+        rgb = colours[:3]
         if self.gamma != 1.0:
             rgb = rgb ** np.float32(self.gamma)
-        return rgb * self.white
+        return rgb if (self.white == 1).all() else rgb * self.white[:, None]
 
     def paint(self, levels: Floats, colours: Floats, weight: float = 1.0) -> None:
-        """Lay colours (n, 4) over levels of all parameters (p,), in place."""
-        light, there = self.corrected(colours), colours[:, 3] * np.float32(weight)
+        """Lay colours (4, n) over levels of all parameters (p,), in place."""
+        light, there = self.corrected(colours), colours[3]
+        whole = weight >= 1 and float(there.min(initial=1.0)) >= 1
         for heap in self.heaps:
-            wanted = heap.table.levels(light[heap.cells])
-            made = wanted[heap.row, heap.column] * np.float32(weight)
-            stays = 1 - there[heap.cells[heap.row]]
-            levels[heap.at] = np.clip(levels[heap.at] * stays + made, 0, 1)
+            mine = light if len(heap.cells) == self.count else light[:, heap.cells]
+            made = heap.table.levels(mine).ravel().take(heap.of)
+            if not whole:
+                share = (there[heap.cells] * np.float32(weight)).take(heap.cell)
+                made = levels[heap.at] * (1 - share) + made * np.float32(weight)
+            levels[heap.at] = np.minimum(made, 1)
 
     @property
     def index(self) -> Index:

@@ -26,7 +26,7 @@ Array = NDArray[np.floating]  # float32 throughout
 class LayerPlan:
     """`seen` (n, pixels) is how much of which pixel a cell sees, `cover` (n,) how much of a cell it
     may touch at all. `colour` and `behind` (4,) are linear light times how much there is of it;
-    `turn` (3, 3) takes the colours of a source that has its own to those that are shown.
+    `turn` (3, 3) takes colours, from the left, of a source that has its own to those shown.
     """
 
     source: Source
@@ -41,21 +41,24 @@ class LayerPlan:
 
     @cached_property
     def within(self) -> Array:
-        """How much of each cell lies in the picture at all, (n, 1)."""
-        return np.asarray(self.seen.sum(axis=1), np.float32).reshape(-1, 1)
+        """How much of each cell lies in the picture at all, (n,)."""
+        return np.asarray(self.seen.sum(axis=1), np.float32).ravel()
 
     def colours(self, seconds: float) -> Array:
-        """What it shows to each cell, (n, 4), so many seconds after it began."""
+        """What it shows to each cell, (4, n), so many seconds after it began."""
         raster = self.source.at(self.clock.at(seconds))
-        found = np.asarray(self.seen @ raster, np.float32)
-        if found.shape[1] == 1:
-            made = found * self.colour + (self.within - found) * self.behind
+        found = [self.seen @ channel for channel in raster]
+        made = np.empty((4, len(self.cover)), np.float32)
+        if len(found) == 1:
+            np.multiply(self.colour[:, None], found[0], out=made)
+            if self.behind[3]:
+                made += self.behind[:, None] * (self.within - found[0])
         else:
-            made = np.empty((len(found), 4), np.float32)
-            np.matmul(found[:, :3], self.turn, out=made[:, :3])
-            made[:, 3] = self.within[:, 0] if found.shape[1] == 3 else found[:, 3]
-            np.maximum(made, 0, out=made)
-        return made * (self.cover * np.float32(self.level))[:, None]
+            np.matmul(self.turn.T, np.stack(found[:3]), out=made[:3])
+            np.maximum(made[:3], 0, out=made[:3])
+            made[3] = self.within if len(found) == 3 else found[3]
+        made *= self.cover * np.float32(self.level)
+        return made
 
     @property
     def rate(self) -> float:
@@ -74,14 +77,14 @@ class SetPlan:
     dark: bool = True
 
     def colours(self, seconds: float) -> Array:
-        """What all of them show to each cell, (n, 4)."""
-        found = np.zeros((self.count, 4), np.float32)
+        """What all of them show to each cell, (4, n)."""
+        found = np.zeros((4, self.count), np.float32)
         if self.dark:
-            found[:, 3] = 1
+            found[3] = 1
         for layer in self.layers:
             found = lay(found, layer.colours(seconds), layer.blend)
         if self.dark:  # a mask takes light away, not the say
-            found[:, 3] = 1
+            found[3] = 1
         return found
 
     @property

@@ -218,13 +218,14 @@ def canvas_of(live: Live, grid: PixelGrid) -> Canvas:
     found = []
     for table, cells in heaps.items():
         entries = [
-            (row, column, at)
+            (column * len(cells) + row, row, at)
             for row, cell in enumerate(cells)
             for column, name in enumerate(table.names)
             for at in places.get((grid.cells[cell].unit, grid.cells[cell].cell, name))
         ]
-        row, column, at = np.array(entries, np.int64).reshape(-1, 3).T
-        found.append(Heap(np.array(cells, np.int64), table, row, column, at))
+        entries.sort(key=lambda entry: entry[2])  # written one after another
+        of, row, at = np.array(entries, np.int64).reshape(-1, 3).T.copy()
+        found.append(Heap(np.array(cells, np.int64), table, of, row, at))
     white = np.ones(3)
     if grid.white:
         white = white_rgb(grid.white) / white_rgb(PICTURE_WHITE)

@@ -30,7 +30,7 @@ def ask_cells(live: Live, grid: PixelGrid, light: NDArray[np.float64], level: fl
         if table is not None:
             heaps.setdefault(table, []).append(at)
     for table, rows in heaps.items():
-        for at, levels in zip(rows, table.levels(level * light[rows]), strict=True):
+        for at, levels in zip(rows, table.levels(level * light[rows].T).T, strict=True):
             cell = grid.cells[at]
             for name, value in zip(table.names, levels, strict=True):
                 asked[cell.unit, cell.cell, name] = float(value)

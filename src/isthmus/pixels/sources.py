@@ -37,7 +37,7 @@ class Source(Protocol):
         ...
 
     def at(self, time: float) -> Array:
-        """(pixels, 1): how much of the layer's colour; (pixels, 3): linear light; (pixels, 4):
+        """(1, pixels): how much of the layer's colour; (3, pixels): linear light; (4, pixels):
         linear light times how much of it there is, and how much.
         """
         ...
@@ -63,7 +63,7 @@ class Made:
     def at(self, time: float) -> Array:
         one = GENERATORS[self.kind]
         made = one.make(*self._ways, time, dict(self.settings))
-        return made.reshape(self.size[0] * self.size[1], -1)
+        return made.reshape(-1, self.size[0] * self.size[1])
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,12 +83,12 @@ class Strip:
     def at(self, time: float) -> Array:
         wide, length = self.size[0], self.strip.shape[1]
         if not math.isfinite(self.long):
-            return self.strip[:, :wide].reshape(-1, 1)
+            return self.strip[:, :wide].reshape(1, -1)
         offset = time / self.long % 1 * length
         first = int(offset)
         seen = self.strip.take(np.arange(first, first + wide + 1), axis=1, mode="wrap")
         share = np.float32(offset - first)
-        return (seen[:, :-1] * (1 - share) + seen[:, 1:] * share).reshape(-1, 1)
+        return (seen[:, :-1] * (1 - share) + seen[:, 1:] * share).reshape(1, -1)
 
 
 @dataclass(frozen=True)
@@ -126,8 +126,8 @@ class Kept:
 
     def _linear(self, at: int) -> Array:
         codes = self._pictures[at].reshape(self.size[0] * self.size[1], -1)
-        made = LINEAR[codes[:, :3]]
+        made = LINEAR[codes[:, :3].T]
         if codes.shape[1] == 3:
             return made
-        there = codes[:, 3:].astype(np.float32) / np.float32(255)
-        return np.concatenate([made * there, there], axis=1)
+        there = codes[:, 3:].T.astype(np.float32) / np.float32(255)
+        return np.concatenate([made * there, there])

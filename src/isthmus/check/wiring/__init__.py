@@ -4,7 +4,7 @@ found, with an edit that mends it.
 
 from isthmus.check.wiring.faults import Fault, faults_of
 from isthmus.check.wiring.panels import Panels, panels_of
-from isthmus.check.wiring.pictures import LOOKS, PICTURES, Look, seen_by
+from isthmus.check.wiring.pictures import LOOKS, PICTURES, Look
 from isthmus.check.wiring.search import MOST_LOOKS, Check, Likely
 
 __all__ = [
@@ -18,5 +18,4 @@ __all__ = [
     "Panels",
     "faults_of",
     "panels_of",
-    "seen_by",
 ]

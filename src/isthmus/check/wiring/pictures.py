@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -240,46 +240,54 @@ LOOKS: tuple[Look, ...] = (
 PICTURES = {look.name: look for look in LOOKS}
 
 
-def boxed(panels: Panels, unit: int, light: Light) -> Light:
-    """The light of a panel (h, w, 3), or of its cells where it is no rectangle."""
-    left, top, w, h = map(int, panels.boxes[unit])
-    mine = panels.cells[unit]
-    if len(mine) != w * h:
-        return light[mine]
-    box = np.zeros((h, w, 3))
-    x, y = (panels.at[mine] - (left, top)).T
-    box[y, x] = light[mine]
-    return box
+class Traces:
+    """Which panels look otherwise with a fault, and what is lit where on them: worked out once for
+    all pictures.
+    """
+
+    def __init__(self, panels: Panels) -> None:
+        self.panels = panels
+        self._whose, self._same = panels.whose, np.arange(len(panels.at))
+        self.shapes: list[tuple[int, ...]] = []
+        self.orders: list[NDArray[np.int64]] = []  # the cells of each panel, rows from its top
+        for unit, mine in enumerate(panels.cells):
+            _, _, w, h = map(int, panels.boxes[unit])
+            x, y = panels.at[mine].T
+            self.orders.append(mine[np.lexsort((x, y))])
+            self.shapes.append((h, w, 3) if len(mine) == w * h else (len(mine), 3))
+
+    def of(self, fault: Fault) -> list[tuple[int, NDArray[np.int64]]]:
+        """(panel, for each of its cells in order which cell is sent to it; DARK: none)."""
+        other = np.flatnonzero(fault.lights != self._same)
+        to = fault.lights[other]
+        units = set(self._whose[other].tolist()) | set(self._whose[to[to != DARK]].tolist())
+        reached = self._same.copy()
+        reached[other] = DARK
+        reached[to[to != DARK]] = other[to != DARK]
+        return [(unit, reached[self.orders[unit]]) for unit in sorted(units)]
 
 
 class Seen:
-    """What one says of the panels of a grid while a picture is sent, for any fault."""
+    """What one says of the panels of a grid while a picture is sent."""
 
-    def __init__(self, panels: Panels, look: Look) -> None:
-        self.panels, self.look, self.sent = panels, look, look.sent(panels)
-        self._wanted = [boxed(panels, unit, self.sent) for unit in range(len(panels.units))]
-        self._whose, self._same = panels.whose, np.arange(len(panels.at))
+    def __init__(self, traces: Traces, look: Look) -> None:
+        self.traces, self.look = traces, look
+        sent = look.sent(traces.panels)
+        self._sent = np.concatenate([sent, np.zeros((1, 3))])  # the last is what no one sends
+        self._wanted = [sent[order] for order in traces.orders]
+        self._names = [wanted.tobytes() for wanted in self._wanted]
         self._known: dict[tuple[bytes, bytes], str] = {}
 
-    def __call__(self, fault: Fault) -> dict[int, str]:
+    def __call__(self, touched: list[tuple[int, NDArray[np.int64]]]) -> dict[int, str]:
         """By panel, of those that look otherwise than on screen."""
-        other = np.flatnonzero(fault.lights != self._same)
-        to = fault.lights[other]
-        touched = np.unique(np.concatenate([self._whose[other], self._whose[to[to != DARK]]]))
-        shown = np.zeros_like(self.sent)
-        lit = fault.lights != DARK
-        shown[fault.lights[lit]] = self.sent[lit]
         found = {}
-        for unit in touched.tolist():
-            wanted, seen = self._wanted[unit], boxed(self.panels, unit, shown)
-            key = wanted.tobytes(), seen.tobytes()
+        for unit, reached in touched:
+            seen = self._sent[reached]
+            key = self._names[unit], seen.tobytes()
             if key not in self._known:
-                self._known[key] = self.look.says(wanted, seen)
+                shape = self.traces.shapes[unit]
+                wanted = self._wanted[unit].reshape(shape)
+                self._known[key] = self.look.says(wanted, seen.reshape(shape))
             if self._known[key] != AS_SHOWN:
                 found[unit] = self._known[key]
         return found
-
-
-def seen_by(panels: Panels, look: Look, fault: Fault) -> Mapping[str, str]:
-    """What one says of each unit that looks otherwise, were this the fault."""
-    return {panels.units[unit]: said for unit, said in Seen(panels, look)(fault).items()}

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from isthmus.check.wiring.faults import DARK, Fault, faults_of
 from isthmus.check.wiring.panels import Panels
-from isthmus.check.wiring.pictures import AS_SHOWN, PICTURES, Look, Seen
+from isthmus.check.wiring.pictures import AS_SHOWN, PICTURES, Look, Seen, Traces
 from isthmus.show.records import PixelGrid
 
 MOST_LOOKS = 4
@@ -40,16 +40,18 @@ class Check:
         self.faults = faults_of(self.panels)
         weights = np.array([fault.weight for fault in self.faults])
         self._before = np.log(weights / weights.sum())
+        self._traces = Traces(self.panels)
+        self._touched = [self._traces.of(fault) for fault in self.faults]
         self._told: dict[str, np.ndarray] = {}
 
     def _codes(self, look: Look) -> np.ndarray:
         """(faults, panels): which answer each fault leads to, 0 for as on screen."""
         if look.name not in self._told:
             number = {words: at for at, words in enumerate((AS_SHOWN, *look.answers))}
-            seen = Seen(self.panels, look)
+            seen = Seen(self._traces, look)
             codes = np.zeros((len(self.faults), len(self.panels.units)), np.int16)
-            for row, fault in enumerate(self.faults):
-                for unit, words in seen(fault).items():
+            for row, touched in enumerate(self._touched):
+                for unit, words in seen(touched).items():
                     codes[row, unit] = number[words]
             self._told[look.name] = codes
         return self._told[look.name]

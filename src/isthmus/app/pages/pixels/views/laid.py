@@ -62,7 +62,7 @@ class LaidPicture(GridPicture):
         plan = self.plan()
         if plan is None or self.grid is None or plan.count != len(self.grid.cells):
             return super().colours()
-        return screen_codes(plan.colours(time.monotonic() - self.began)[:, :3])
+        return screen_codes(plan.colours(time.monotonic() - self.began)[:3].T)
 
     # ------------------------------------------------------------ the frame
 

@@ -31,15 +31,13 @@ TICK_MS = 100  # between two looks at what moves
 def picture_of(plan: LayerPlan, seconds: float) -> QImage:
     """What a layer shows now, its own picture whole, over nothing."""
     raster = plan.source.at(plan.clock.at(seconds))
-    if raster.shape[1] == 1:
-        rgba = raster * plan.colour + (1 - raster) * plan.behind
+    if len(raster) == 1:
+        rgb = raster.T * plan.colour[:3] + (1 - raster.T) * plan.behind[:3]
     else:
-        rgb = np.maximum(raster[:, :3] @ plan.turn, 0)
-        there = raster[:, 3:] if raster.shape[1] == 4 else np.ones((len(rgb), 1))
-        rgba = np.concatenate([rgb, there], axis=1)
+        rgb = np.maximum(raster[:3].T @ plan.turn, 0)
     wide, high = plan.source.size
     codes = np.zeros((high * wide, 4), np.uint8)
-    codes[:, :3] = 255 * encode_srgb(np.asarray(rgba[:, :3], np.float64)) + 0.5
+    codes[:, :3] = 255 * encode_srgb(np.asarray(rgb, np.float64)) + 0.5
     codes[:, 3] = 255
     data = np.ascontiguousarray(codes).tobytes()
     return QImage(data, wide, high, 4 * wide, QImage.Format.Format_RGBA8888).copy()
