@@ -73,7 +73,7 @@ def frame() -> tuple[float, float]:
     levels = live.compiled.defaults.copy()
     shown = [Shown(name, 0.0)]
     plans = pictures.sets[name].layers
-    wide = [np.ones((plan.seen.shape[1], 3), np.float32) for plan in plans]
+    wide = [np.ones((plan.source.size[0] * plan.source.size[1], 3), np.float32) for plan in plans]
     gc.disable()
     whole = best(lambda at: pictures.paint(levels, shown, at / 44))
     bare = best(lambda at: [plan.seen @ one for plan, one in zip(plans, wide, strict=True)])
@@ -90,7 +90,7 @@ def lattice() -> float:
 
 def film(path: Path) -> None:
     wide, high, rate, seconds = FILM
-    y, x = np.indices((high, wide))
+    y, x = np.arange(high)[:, None], np.arange(wide)[None, :]
     with av.open(str(path), "w") as out:
         stream = out.add_stream("mpeg4", rate=rate)
         stream.width, stream.height, stream.pix_fmt, stream.bit_rate = (

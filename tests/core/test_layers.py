@@ -19,6 +19,7 @@ from isthmus.pixels.ready import Studio, hue_turn
 from isthmus.pixels.sampling import Frame, sampling
 from isthmus.pixels.timing import Clock
 from isthmus.show.records import LayerSet, PictureLayer
+from isthmus.snags import find_snags
 
 shares = st.floats(0.05, 0.95)
 
@@ -172,6 +173,51 @@ def test_layers_arrive_on_the_wire_where_and_as_they_were_laid() -> None:
     assert sent(grey, limit=0.5)[0, 0] == pytest.approx(white / 4, rel=0.03)
     warm = sent(grey, white=3000.0)[0, 0] / white
     assert 0.5 > warm[0] > warm[1] > 1.3 * warm[2]
+
+
+def test_what_keeps_pictures_from_being_whole_is_told_and_mended() -> None:
+    """Each trouble made by hand, one at a time; its fix takes it away and nothing else."""
+    whole = SHOW
+    cells = WALL.cells
+    broken = {
+        "grid-cell-gone": replace(
+            whole, grids=(replace(WALL, cells=(*cells[:-1], replace(cells[-1], unit="none"))),)
+        ),
+        "grid-doubled": replace(
+            whole,
+            grids=(
+                replace(WALL, cells=(*cells[:-1], replace(cells[-1], x=cells[0].x, y=cells[0].y))),
+            ),
+        ),
+        "layer-no-media": replace(
+            whole,
+            layer_sets=(
+                replace(
+                    whole.layer_sets[0],
+                    layers=(PictureLayer(id="m", source="media", media="gone"),),
+                ),
+            ),
+        ),
+        "layers-no-grid": replace(whole, grids=whole.grids[1:]),
+        "grid-holes": replace(whole, grids=(replace(WALL, cells=cells[:-1]),)),
+        "grid-no-route": replace(
+            whole, outputs=tuple(o for o in whole.outputs if o.universe != 12)
+        ),
+    }
+    kept = {s.rule for s in find_snags(whole)}
+    for rule, show in broken.items():
+        new = [s for s in find_snags(show) if s.rule == rule]
+        assert len(new) == 1 and rule not in kept, rule
+        if new[0].fix:
+            mended = {s.rule for s in find_snags(new[0].fix.edit(show))}
+            assert not {r for r in mended - kept if r != "grid-holes"}, rule
+    assert (
+        sum(
+            s.rule == "grid-no-route" and len(s.units) == 3
+            for s in find_snags(broken["grid-no-route"])
+        )
+        == 1
+    )
 
 
 def test_words_run_from_right_to_left_and_still_words_stay_within_their_box() -> None:

@@ -408,7 +408,13 @@ def test_nothing_a_show_holds_is_left_out_of_what_differs(demo: Show) -> None:
             less = replace(whole, **{field.name: held[1:]})
             assert any("removed" in words for words in differences(whole, less)), field.name
         elif isinstance(held, tuple):
-            assert field.name in {"verdicts", "rounds", "answers", "views", "files", "sheets"} | {
-                "earlier_papers"
-            }, f"{field.name} is tried nowhere"
+            assert field.name in {
+                "verdicts",
+                "rounds",
+                "answers",
+                "views",
+                "files",
+                "sheets",
+                "media",
+            } | {"earlier_papers"}, f"{field.name} is tried nowhere"
     assert "2 grids of cells removed (1, 2)." in differences(whole, replace(whole, grids=()))

@@ -19,7 +19,7 @@ from isthmus.plural import many
 from isthmus.show.records import SLOTS, PixelGrid, Show
 
 
-def _load(name: str) -> Show:
+def load_pixels(name: str) -> Show:
     """A show file; the demo show comes with its picture wall."""
     show = load(name)
     if name == "demo":
@@ -42,7 +42,7 @@ def _told(show: Show, grid: PixelGrid) -> dict[str, Any]:
 
 def pixels_propose(options: argparse.Namespace) -> Result:
     """A grid from where the cells of units are; kept where it is to be saved."""
-    show = _load(options.show)
+    show = load_pixels(options.show)
     found = propose(show, read_choice(show, options.units).ids, options.view)
     made, _ = put_grid(show, replace(found.grid, name=options.name or found.grid.name))
     target, said = keep(options, made)
@@ -51,7 +51,7 @@ def pixels_propose(options: argparse.Namespace) -> Result:
 
 
 def pixels_list(options: argparse.Namespace) -> Result:
-    show = _load(options.show)
+    show = load_pixels(options.show)
     lines = [
         f"{g.number:>3}  {g.name}  {g.width} × {g.height}, {many(len(g.cells), 'cell')}"
         for g in show.grids
@@ -61,7 +61,7 @@ def pixels_list(options: argparse.Namespace) -> Result:
 
 def pixels_test(options: argparse.Namespace) -> Result:
     """What a test picture asks of each cell, and the slots that are sent then."""
-    show = _load(options.show)
+    show = load_pixels(options.show)
     grid = grid_named(show, options.grid)
     if not 0 <= options.level <= 100:
         raise EntryFault(f"{options.level:g} % is not a level.", do="Write 0 to 100.")
@@ -93,3 +93,6 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     test.add_argument("--picture", choices=list(PICTURES), default="letter", help="which one")
     test.add_argument("--at", type=float, default=0.0, help="seconds since it began")
     test.add_argument("--level", type=float, default=100.0, help="how bright, in percent")
+    from isthmus.cli.layers import add_layer_verbs
+
+    add_layer_verbs(group, verb)

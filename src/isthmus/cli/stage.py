@@ -44,7 +44,7 @@ def read_point(text: str) -> tuple[float, float, float]:
     return x, y, z
 
 
-def _size(text: str) -> tuple[int, int]:
+def size_of(text: str) -> tuple[int, int]:
     match = re.fullmatch(r"(\d{2,5})x(\d{2,5})", text)
     if not match:
         raise EntryFault(f"“{text}” is not a size.", do="Write 1280x800.")
@@ -158,7 +158,7 @@ def _lux_over(show: Show, beams: Beams, name: str, grid: int) -> Result:
     return DONE, data, [f"{one.name}: {low:.0f} to {high:.0f} lux, {mean:.0f} on average"]
 
 
-def _camera(show: Show, name: str, aspect: float, rig: Rig) -> Camera:
+def camera_named(show: Show, name: str, aspect: float, rig: Rig) -> Camera:
     for view in VIEWS:
         if view.lower() == name.lower():
             space = space_of(rig.positions, rig.structures)
@@ -175,8 +175,8 @@ def stage_render(options: argparse.Namespace) -> Result:
     """Draw the stage to a PNG or a turning GIF, without a window or a display."""
     show, live, _ = _lit(options)
     view = RigView(show, live.compiled)
-    size = _size(options.size)
-    camera = _camera(show, options.view, size[0] / size[1], view.rig)
+    size = size_of(options.size)
+    camera = camera_named(show, options.view, size[0] / size[1], view.rig)
     drawing = next(d for d in LEVELS if d.name.lower() == options.drawing)
     if options.turn:
         shots = [(c, live.frame) for c in turntable(camera, options.turn)]

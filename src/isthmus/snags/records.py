@@ -82,6 +82,16 @@ RULES = (
         "cue-empty",
         "starters-new",
     ),
+    *(
+        "grid-no-route",
+        "grid-cell-gone",
+        "grid-doubled",
+        "grid-cell-dull",
+        "layers-no-grid",
+        "layer-no-media",
+        "grid-hidden-cells",
+        "grid-holes",
+    ),
     *("no-position", "profile-changed", "profile-here-only"),
 )
 RANK = {rule: rank for rank, rule in enumerate(RULES)}

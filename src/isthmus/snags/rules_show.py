@@ -133,6 +133,15 @@ def network(at: Context) -> Iterator[Snag]:
             yield from rule(at)
 
 
+def pixels(at: Context) -> Iterator[Snag]:
+    """The rules about grids and layers, brought in where there are any."""
+    if at.show.grids or at.show.layer_sets:
+        from isthmus.snags.rules_pixels import PIXEL_RULES
+
+        for rule in PIXEL_RULES:
+            yield from rule(at)
+
+
 def on_paper_only(at: Context) -> Iterator[Snag]:
     missing = [number for number in at.rows if number not in at.index.numbers]
     if missing:
@@ -141,6 +150,7 @@ def on_paper_only(at: Context) -> Iterator[Snag]:
         yield Snag("paper-missing", ATTENTION, text, "Patch")
 
 
+PIXELS = ("grids", "layer_sets", "media", "units", "profiles", "outputs")
 # each with what it rests on: members of the show, in which a change has it asked again
 SHOW_RULES: tuple[tuple[ShowRule, tuple[str, ...]], ...] = (
     (unreadable_profiles, ("profiles", "units")),
@@ -153,4 +163,5 @@ SHOW_RULES: tuple[tuple[ShowRule, tuple[str, ...]], ...] = (
     (network, ("outputs", "nodes", "units", "network")),
     (on_paper_only, ("paper", "units")),
     *((rule, GROUND) for rule in LOOK_RULES),
+    (pixels, PIXELS),
 )

@@ -28,7 +28,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.plural import many
 from isthmus.standin import RigClient
-from isthmus.standin.scenario import FAULTS
+from isthmus.standin.scenario import CELLS, FAULTS
 
 REFRESH_MS = 400
 
@@ -147,11 +147,10 @@ class RigView(PageView):
             )
             for fault in FAULTS
         ]
-        half = (len(faults) + 1) // 2
-        right.addLayout(self._row(*faults[:half]))
-        right.addLayout(
-            self._row(*faults[half:], ("Whole again", "rig whole", partial(self._unit, faults=[])))
-        )
+        plain = len(faults) - len(CELLS)
+        faults.insert(plain, ("Whole again", "rig whole", partial(self._unit, faults=[])))
+        for some in (faults[:4], faults[4 : plain + 1], faults[plain + 1 : -3], faults[-3:]):
+            right.addLayout(self._row(*some))
         self.truth = field("rig unit change", "", "address=40, mode=Short")
         right.addLayout(
             self._row(("Change it", "rig change unit", self._change_unit), first=self.truth)
