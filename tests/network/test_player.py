@@ -15,22 +15,28 @@ from msgspec.structs import replace
 from helpers.tools import Heard, until
 from isthmus.check.prove import ProveNumber
 from isthmus.check.prove_limits import ProveLimits
-from isthmus.demo import as_hung
+from isthmus.demo import as_hung, lantern_tide
+from isthmus.demo.wall import with_wall
 from isthmus.engine import Engine
 from isthmus.looks import cue_edits, look_edits
 from isthmus.looks.playback import Act, Playback
 from isthmus.looks.programme import compile_list
 from isthmus.output import Composer, Live, Masters, identity
+from isthmus.pixels.media import frames_of
+from isthmus.pixels.painting import Shown
+from isthmus.pixels.ready import Studio
 from isthmus.player import Front, PlayerLink, State, Telling
 from isthmus.show.records import (
     PLAIN_HANDLING,
     SLOTS,
     Cue,
     CueList,
+    LayerSet,
     Limit,
     Look,
     LookLine,
     Output,
+    PictureLayer,
     Show,
     Wish,
 )
@@ -223,3 +229,38 @@ def test_a_test_of_the_output_keeps_its_time_while_the_window_does_nothing(house
     assert len(rising) > 20 and np.median(np.abs(rising[:, 1] - rising[:, 0] / 6)) < 0.01
     assert np.percentile(np.diff(rising[:, 1]), 95) < 1.5 / 6 / 44
     assert got[-1, 1] == pytest.approx(0.6, abs=1e-3) and got[:, 1].max() <= 0.6005
+
+
+def test_pictures_run_on_while_the_window_sleeps() -> None:
+    """A wipe over a wall: how many columns are lit is a straight line of the time, read off the packets of the upper row of panels."""
+    show = with_wall(lantern_tide())
+    out = Output(id="o", universe=11, host=HERE, port_address=5)
+    wipe = PictureLayer(id="w", source="wipe", settings={"seconds": 4.0, "soft": 0.02})
+    one = LayerSet(id="s", number=1, grid=show.grids[0].id, layers=(wipe,))
+    show = replace(show, outputs=(out,), layer_sets=(one,))
+    live, engine = Live(show), Engine()
+    live.set_intensity([u.id for u in show.units if u.purpose == "Wall"], 1.0)
+    player = PlayerLink(engine.frames, lambda: State({}))
+    telling, composer, wire = Telling(player), Composer(Masters()), Heard(HERE)
+    pictures = Studio(frames_of).pictures(show, live, ["s"])
+    try:
+        engine.start()
+        player.start()
+        engine.enable(True)
+        begun = time.monotonic()
+        front = Front(pictures=(Shown("s", begun),))
+        telling.tell(live, composer.plan(show, live), identity(show), (), front, pictures)
+        assert until(lambda: player.alive and len(wire.frames) > 5)
+        engine.beat()
+        asleep = time.monotonic()
+        time.sleep(2.0)
+        got = [(t - begun, f) for t, f in wire.frames if asleep < t < begun + 3.9]
+    finally:
+        player.stop()
+        engine.stop()
+        wire.close()
+    assert len(got) > 60
+    for seconds, frame in got:
+        panels = np.frombuffer(frame, np.uint8, 7 * 73).reshape(7, 73)[:5, 1:].reshape(5, 4, 6, 3)
+        lit = (panels.max(axis=(1, 3)) > 100).sum()
+        assert abs(lit / 30 - seconds / 4) < 0.06  # two columns, or a packet late

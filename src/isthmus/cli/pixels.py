@@ -12,7 +12,7 @@ from isthmus.cli.looks import level_rows
 from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.patch.choose import read_choice
-from isthmus.pixels.grids import VIEWS, grid_named, propose, put_grid
+from isthmus.pixels.grids import SHOWN, VIEWS, grid_named, propose, put_grid, read_shown, say_shown
 from isthmus.pixels.shown import ask_picture
 from isthmus.pixels.wiring_pictures import PICTURES
 from isthmus.plural import many
@@ -59,6 +59,20 @@ def pixels_list(options: argparse.Namespace) -> Result:
     return DONE, [_told(show, grid) for grid in show.grids], lines or ["No grids yet."]
 
 
+def pixels_grid(options: argparse.Namespace) -> Result:
+    """How pictures are shown on a grid."""
+    show = load_pixels(options.show)
+    grid = grid_named(show, options.grid)
+    for name in SHOWN:
+        if (text := getattr(options, name)) is not None:
+            grid = read_shown(grid, name, text)
+    made, _ = put_grid(show, grid)
+    target, said = keep(options, made)
+    told = {name: getattr(grid, name) for name in SHOWN} | {"saved": target}
+    lines = [", ".join(f"{SHOWN[n][0]} {say_shown(grid, n) or 'of the picture'}" for n in SHOWN)]
+    return DONE, told, [*lines, said]
+
+
 def pixels_test(options: argparse.Namespace) -> Result:
     """What a test picture asks of each cell, and the slots that are sent then."""
     show = load_pixels(options.show)
@@ -93,6 +107,12 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     test.add_argument("--picture", choices=list(PICTURES), default="letter", help="which one")
     test.add_argument("--at", type=float, default=0.0, help="seconds since it began")
     test.add_argument("--level", type=float, default=100.0, help="how bright, in percent")
+    shown = verb(group, "grid", pixels_grid, "how pictures are shown on a grid")
+    shown.add_argument("--grid", default="1", help="number or name of the grid")
+    shown.add_argument("--gamma", help="light to the power of it")
+    shown.add_argument("--white", help="kelvin; empty for the white of the picture")
+    shown.add_argument("--limit", help="how bright at most, in percent")
+    saving(shown)
     from isthmus.cli.layers import add_layer_verbs
 
     add_layer_verbs(group, verb)

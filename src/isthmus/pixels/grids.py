@@ -119,6 +119,37 @@ def put_grid(show: Show, grid: PixelGrid) -> tuple[Show, str]:
     return replace(show, grids=(*others, made) if fresh else others), made.id
 
 
+SHOWN = {  # how pictures are shown on a grid: words, unit, how often larger it is said, least, most
+    "gamma": ("Gamma", "", 1.0, 0.2, 5.0),
+    "white": ("White", " K", 1.0, 1000.0, 20_000.0),
+    "limit": ("Limit", " %", 100.0, 1.0, 100.0),
+}
+
+
+def say_shown(grid: PixelGrid, name: str) -> str:
+    """`2200 K`; nothing for the white of the picture."""
+    _, unit, by, _, _ = SHOWN[name]
+    value = getattr(grid, name)
+    return f"{value * by:.4g}{unit}" if value else ""
+
+
+def read_shown(grid: PixelGrid, name: str, text: str) -> PixelGrid:
+    """The grid with what was typed about how pictures are shown. Raises EntryFault."""
+    words, unit, by, least, most = SHOWN[name]
+    plain = text.strip().removesuffix(unit.strip()).strip().replace(",", ".")
+    if name == "white" and not plain:
+        return replace(grid, white=0.0)
+    try:
+        value = float(plain)
+    except ValueError:
+        value = math.nan
+    if not least <= value <= most:
+        raise EntryFault(
+            f"{words}: “{text.strip()}” cannot be.", do=f"Write {least:g} to {most:g}{unit}."
+        )
+    return replace(grid, **{name: value / by})
+
+
 def grid_named(show: Show, text: str) -> PixelGrid:
     """By its number or name. Raises EntryFault."""
     plain = text.strip().casefold()

@@ -11,7 +11,6 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import numpy as np
-from msgspec.structs import replace
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
@@ -32,7 +31,6 @@ from isthmus.demo.evening import with_evening
 from isthmus.demo.wall import with_wall
 from isthmus.errors import EntryFault
 from isthmus.routes import edits as core
-from isthmus.show.records import Limit
 from isthmus.standin import RigClient, StandInRig, read_scenario
 
 SIZE = (1280, 800)
@@ -238,9 +236,11 @@ def _roll_call(window: Window, shot: Shot) -> None:
 
 
 def _stage(window: Window, shot: Shot) -> None:
-    """From the seats with heads aimed, and from above."""
+    """From the seats with heads aimed, the wall lit."""
+    bench, page, before = window.bench, window.page(StagePage), window.bench.show
+    bench.commit("a wall", with_wall(before))
     light_the_stage(window)
-    bench, page = window.bench, window.page(StagePage)
+    bench.playing.show_set(bench.show.layer_sets[0].id)
     heads = ["u101", "u102", "u103", "u104", "u105", "u106"]
     bench.levels.change(
         lambda live: live.ask({(u, 0, "Gobo1"): 60 / 255 for u in ("u101", "u106")})
@@ -250,7 +250,10 @@ def _stage(window: Window, shot: Shot) -> None:
     window.go("Stage")
     pictures(page.view, 14)
     shot("stage")
+    bench.playing.end_set()
     bench.levels.change(lambda live: live.restore({}))
+    bench.undo()
+    window.notice.hide()
 
 
 def _looks(window: Window, shot: Shot) -> None:
@@ -278,14 +281,9 @@ def _looks(window: Window, shot: Shot) -> None:
     page.cues.choose(bench.show.cue_lists[0].cues[9].id)
     wait(2.6)
     shot("cues", 0.1)
-    _who_wins(window, shot)
     page.cues.release()
     bench.playing.release_all()
     theme.set("day")
-    page.show_view("Looks")
-    page.looks.choose(bench.show.looks[5].id)
-    pictures(page.stage, 4)
-    shot("look-day")
     bench.selection.select([])
     page.show_view("Focus")
     page.focus.which.setCurrentIndex(2)
@@ -305,26 +303,10 @@ def _looks(window: Window, shot: Shot) -> None:
     bench.levels.change(lambda live: live.restore({}))
 
 
-def _who_wins(window: Window, shot: Shot) -> None:
-    """All attributes of lights that an evening, a chase, the hand and a limit want at once."""
-    bench = window.bench
-    edge = [u.id for u in bench.show.units if u.purpose == "Water edge" and u.patch][:3]
-    held = Limit(attribute="ColorAdd_R", high=0.1)
-    units = tuple(replace(u, limits=(held,)) if u.id in edge else u for u in bench.show.units)
-    bench.commit("a limit", replace(bench.show, units=units))
-    bench.playing.go(bench.show.cue_lists[1].id)
-    bench.selection.select(edge)
-    wait(0.4)
-    bench.levels.change(lambda live: live.ask({(u, 1, "ColorAdd_G"): 0.4 for u in edge}))
-    window.house.actions.trigger("hand.every")
-    shot("who-wins", 0.6)
-    window.house.actions.trigger("hand.every")
-    bench.levels.change(lambda live: live.restore({}))
-    bench.selection.select([])
-
-
 def _pixels(window: Window, shot: Shot) -> None:
-    """A wall found from where it hangs, with a test picture on it."""
+    """A wall found from where it hangs with a test picture on it, layers on it, and its wiring
+    being checked.
+    """
     bench, page, before = window.bench, window.page(PixelsPage), window.bench.show
     bench.commit("a wall", with_wall(before))
     window.go("Pixels")
@@ -333,6 +315,23 @@ def _pixels(window: Window, shot: Shot) -> None:
     window.notice.hide()
     shot("pixels")
     bench.proving.end()
+    bench.selection.select([])
+    page.show_view("Layers")
+    page.layers.strips.choose("glow")
+    window.notice.hide()
+    shot("layers", 1.0)
+    theme.set("day")
+    page.show_view("Wiring")
+    page.wiring.begin()
+    bench.selection.select(["w3"])
+    page.wiring.answers.setCurrentIndex(3)
+    page.wiring.mark()
+    bench.selection.select(["w6"])
+    window.notice.hide()
+    shot("wiring-day")
+    page.wiring.stop()
+    theme.set("night")
+    page.show_view("Grids")
     bench.undo()
     window.notice.hide()
     bench.selection.select([])
@@ -434,8 +433,8 @@ SCENES: tuple[tuple[tuple[str, ...], Scene], ...] = (
     (("routes",), _routes),
     (("plan",), _plan),
     (("stage",), _stage),
-    (("looks", "look-day", "focus-day", "cues", "who-wins"), _looks),
-    (("pixels",), _pixels),
+    (("looks", "focus-day", "cues"), _looks),
+    (("pixels", "layers", "wiring-day"), _pixels),
     (("roll-call", "findings", "discovery", "hunt"), _roll_call),
     (("stage-rig",), _two_truths),
 )

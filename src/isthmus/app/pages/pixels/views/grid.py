@@ -30,7 +30,17 @@ from isthmus.check.prove_picture import ProvePicture
 from isthmus.errors import EntryFault
 from isthmus.looks.lines import read_level
 from isthmus.patch.numbers import read_numbers
-from isthmus.pixels.grids import TURNS, VIEWS, propose, put_grid, swap_units, turn_units
+from isthmus.pixels.grids import (
+    SHOWN,
+    TURNS,
+    VIEWS,
+    propose,
+    put_grid,
+    read_shown,
+    say_shown,
+    swap_units,
+    turn_units,
+)
 from isthmus.pixels.wiring_pictures import PICTURES
 from isthmus.show.records import PixelGrid
 
@@ -72,6 +82,17 @@ class GridView(PageView):
         self.table = edited_table(self.grids, "grids", "Grids", (30, 90, 60, 44), 1)
         self.table.selectionModel().currentRowChanged.connect(lambda *_: self._chosen())
         column.addWidget(self.table, 1)
+        shown = QHBoxLayout()
+        shown.setSpacing(6)
+        self.shown = {n: field(f"grid {n}", hint="as it is", mono=True) for n in SHOWN}
+        for name, line in self.shown.items():
+            part = QVBoxLayout()
+            part.setSpacing(2)
+            part.addWidget(label(SHOWN[name][0], "quiet"))
+            part.addWidget(line)
+            line.editingFinished.connect(lambda n=name: self._write_shown(n))
+            shown.addLayout(part)
+        column.addLayout(shown)
         column.addWidget(label("Seen", "quiet"))
         self.view = choice("grid view")
         column.addWidget(self.view)
@@ -158,6 +179,10 @@ class GridView(PageView):
         self.title.setText(
             f"Grid {grid.number}  {grid.name}  {size}" if grid else "No grid selected"
         )
+        for name, line in self.shown.items():
+            line.setEnabled(grid is not None)
+            if not (line.hasFocus() and line.isModified()):
+                line.setText(say_shown(grid, name) if grid else "")
         if isinstance(self.bench.proving.proof, ProvePicture):
             self._again()
         self._enable()
@@ -222,6 +247,19 @@ class GridView(PageView):
 
         if grid is not None:
             self.bench.guard(run)
+
+    def _write_shown(self, name: str) -> None:
+        grid, line = self.grid_here(), self.shown[name]
+        if grid is None or not line.isModified():
+            return
+        line.setModified(False)
+
+        def run() -> None:
+            show, _ = put_grid(self.bench.show, read_shown(grid, name, line.text()))
+            self.bench.commit(f"change {name} of grid {grid.number}", show)
+
+        if not self.bench.guard(run):
+            line.setText(say_shown(grid, name))
 
     def _write(self, row: Any, column: int, text: str) -> bool:
         def run() -> None:
