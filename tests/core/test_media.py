@@ -158,7 +158,7 @@ def huge(path: Path) -> None:
         (lambda p: p.write_text("#EXTM3U\n/etc/passwd\n"), ""),
         (sound, "only sound"),
         (huge, "64 million"),
-        (lambda p: p.mkdir(), "no file"),
+        (lambda p: p.mkdir(), "not a file"),
     ],
     ids=["empty", "noise", "playlist", "sound", "huge", "folder"],
 )

@@ -116,6 +116,36 @@ def _uv(xyz: np.ndarray) -> np.ndarray:
     return np.stack([4 * xyz[:, 0] / down, 9 * xyz[:, 1] / down], axis=1)
 
 
+def test_scattered_cells_keep_their_true_places() -> None:
+    """Units strewn over the stage: distances between their cells are those of their places, seen from above."""
+    rng = np.random.default_rng(5)
+    show = lantern_tide()
+    units = [u for u in show.units if u.position is not None][:24]
+    strewn = {u.id: tuple(map(float, rng.uniform(-9, 9, 3))) for u in units}
+    moved = tuple(replace(u, position=strewn.get(u.id, u.position)) for u in show.units)
+    show = replace(show, units=moved)
+    with pytest.raises(EntryFault, match="true places"):
+        propose(show, [u.id for u in units], "above")
+    found = propose(show, [u.id for u in units], "above", true_places=True)
+    at = {c.unit: np.array(c.at) for c in found.grid.cells if c.cell == 0}
+    pairs = [(a, b) for a in at for b in at if a < b]
+    drawn = np.array([np.linalg.norm(at[a] - at[b]) for a, b in pairs])
+    hung = np.array(
+        [math.dist(show.unit(a).position[:2], show.unit(b).position[:2]) for a, b in pairs]
+    )
+    scale = float(drawn @ hung / (hung @ hung))
+    assert (
+        len(pairs) > 100 and np.abs(drawn / scale - hung).max() < 0.35
+    )  # heads hang below their clamps
+    right, left = (
+        max(at, key=lambda u: show.unit(u).position[0]),
+        min(at, key=lambda u: show.unit(u).position[0]),
+    )
+    assert at[right][0] > at[left][0]
+    inside = np.array([c.at for c in found.grid.cells])
+    assert (inside >= 0).all() and (inside <= (found.grid.width, found.grid.height)).all()
+
+
 def test_cells_are_where_the_profile_says_and_a_grid_of_them_is_kept(tmp_path: Path) -> None:
     """Battens along the waterline, read from their profile's XML; proposed, saved and tested headless."""
     show = as_hung()

@@ -373,7 +373,7 @@ def test_pictures_are_saved_from_the_demo_and_the_docs_have_each(
 
     monkeypatch.setenv("ISTHMUS_CONFIG", str(tmp_path / "c"))
     app = make_application(["shots"])
-    some = ("readiness", "plan", "cues")
+    some = ("readiness", "plan")
     assert take_shots(app, tmp_path / "shots", some) == 0
     assert {p.stem for p in (tmp_path / "shots").glob("*.png")} == set(some)
     with pytest.raises(EntryFault, match="no picture “plane”"):

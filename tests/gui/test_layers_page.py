@@ -43,7 +43,9 @@ def test_three_layers_become_a_look_and_a_cue_plays_them(make_window) -> None:
     retype(child(view, "layer colour"), "red", Qt.Key.Key_Return)
     assert until(lambda: wall_seen(window)[:, :, 2].max() < 0.1)
     retype(child(view, "layer colour"), "no such colour", Qt.Key.Key_Return)
-    assert "is no colour" in window.notice.words and child(view, "layer colour").text() == "#ff0000"
+    assert (
+        "is not a colour" in window.notice.words and child(view, "layer colour").text() == "#ff0000"
+    )
 
     # dragged by a corner to the left half, by its middle to the right one; the arrows put it back
     points = view.picture._points(view.picture._frame)
@@ -166,7 +168,7 @@ def test_a_panel_hung_upside_down_is_found_and_the_grid_mended(make_window, wall
         press(view, "next wiring")
     assert set(marked) == {"704"}
     assert "Unit 704 hangs upside down" in view.found.text()
-    press(view, "mend wiring")
+    press(view, "fix wiring")
     assert "The grid has it so now" in window.notice.words
 
     # pictures are upright everywhere now

@@ -6,6 +6,7 @@ import asyncio
 import io
 import json
 import threading
+import time
 from collections.abc import Awaitable, Callable
 
 import aiohttp
@@ -289,6 +290,7 @@ def test_two_phones_mark_at_once_while_one_loses_its_connection(hub: Hub, tmp_pa
         ben.until("document.querySelector('#state').innerText.includes('1 kept here')")
         ben.run(TAKE_PICTURE)
         ben.until("document.querySelector('#state').innerText.includes('2 kept here')")
+        time.sleep(1.1)  # marks are told apart by the second
         for number in ("103", "104"):
             ada.until("!document.querySelector('[data-mark=silent]').disabled")
             before = ada.text("#number")

@@ -165,7 +165,7 @@ def pixels_check(options: argparse.Namespace) -> Result:
             number, _, words = (x.strip() for x in part.partition("="))
             if number not in units or words not in look.answers:
                 raise EntryFault(
-                    f"“{part.strip()}” is no answer to {look.name}.",
+                    f"“{part.strip()}” is not an answer to {look.name}.",
                     do=f"Write a unit and what it shows, 704={look.answers[0]}; "
                     f"there are {', '.join(look.answers)}.",
                 )
@@ -174,8 +174,8 @@ def pixels_check(options: argparse.Namespace) -> Result:
     likely, following = check.likely(), check.next()
     best = likely[0].fault
     target = None
-    if options.mend and best.mends:
-        made, _ = put_grid(show, check.mended(best))
+    if options.fix and best.fixable:
+        made, _ = put_grid(show, check.fixed(best))
         target, _ = keep(options, made)
     causes = [
         {"words": x.fault.words, "cable": x.fault.cable, "chance": round(x.share, 4)}
@@ -220,5 +220,5 @@ def add_layer_verbs(group: Any, verb: Any) -> None:
         metavar="PICTURE:UNIT=ANSWER;…",
         help="“letters:704=turned round”",
     )
-    check.add_argument("--mend", action="store_true", help="change the grid to what is likeliest")
+    check.add_argument("--fix", action="store_true", help="change the grid to what is likeliest")
     saving(check)

@@ -43,7 +43,8 @@ def _told(show: Show, grid: PixelGrid) -> dict[str, Any]:
 def pixels_propose(options: argparse.Namespace) -> Result:
     """A grid from where the cells of units are; kept where it is to be saved."""
     show = load_pixels(options.show)
-    found = propose(show, read_choice(show, options.units).ids, options.view)
+    units = read_choice(show, options.units).ids
+    found = propose(show, units, options.view, options.true_places)
     made, _ = put_grid(show, replace(found.grid, name=options.name or found.grid.name))
     target, said = keep(options, made)
     told = _told(show, made.grids[-1]) | {"words": found.in_words(), "saved": target}
@@ -100,6 +101,7 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     made.add_argument("--units", "--unit", required=True, help="whose cells")
     made.add_argument("--view", default="best", help=f"{', '.join(VIEWS)}, or a saved view")
     made.add_argument("--name", default="", help="what the grid is called")
+    made.add_argument("--true-places", action="store_true", help="on no lattice: as they hang")
     saving(made)
     verb(group, "list", pixels_list, "all grids and their cells")
     test = verb(group, "test", pixels_test, "what a test picture asks of each cell")

@@ -60,7 +60,7 @@ def number(text: str, words: str, least: float, most: float) -> float:
     try:
         value = float(plain.strip().replace(",", ".").replace("−", "-"))
     except ValueError:
-        raise EntryFault(f"“{text.strip()}” is no number.", do=f"{words}: a number.") from None
+        raise EntryFault(f"“{text.strip()}” is not a number.", do=f"{words}: a number.") from None
     if not least <= value <= most:
         raise EntryFault(
             f"{words}: {value:g} is not between {least:g} and {most:g}.", do="Type another."
@@ -112,7 +112,7 @@ def _colour(name: str, words: str, empty: bool, sources: frozenset[str] = ALL) -
             return {name: ""}
         if not re.fullmatch(r"[0-9a-f]{6}|[0-9a-f]{3}", plain):
             raise EntryFault(
-                f"“{text.strip()}” is no colour.",
+                f"“{text.strip()}” is not a colour.",
                 do="Write a name, such as amber, or red, green and blue: #ff8800.",
             )
         whole = plain if len(plain) == 6 else "".join(2 * letter for letter in plain)

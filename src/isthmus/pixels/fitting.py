@@ -79,7 +79,7 @@ def averaged(codes: Codes, size: tuple[int, int]) -> Codes:
 
 def stills(path: Path, longest: int) -> tuple[Iterator[tuple[float, Codes]], dict[str, Any]] | None:
     """PNG, JPEG, GIF, WebP and others: (seconds each begins, codes), and what it is. None for what
-    is no picture.
+    is not a picture.
     """
     from PIL import Image, ImageOps, UnidentifiedImageError
 

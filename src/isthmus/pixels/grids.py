@@ -28,12 +28,15 @@ class Proposal:
 
     cells: Cells
     plane: Plane
-    lattice: Lattice
+    lattice: Lattice | None  # None: cells are left where they truly are
     grid: PixelGrid
 
     def in_words(self) -> str:
         """`16 × 25, 400 of 400 cells on the lattice, pitch 62.5 mm`, and what is odd about it."""
         found = self.lattice
+        if found is None:
+            size = f"{self.grid.width} × {self.grid.height} places"
+            return f"{many(len(self.grid.cells), 'cell')} where they truly are, over {size}"
         on = int(found.fits.sum())
         across, down = (1000 * p for p in found.pitch)
         pitch = (
@@ -69,10 +72,12 @@ def _plane(show: Show, cells: Cells, view: str) -> Plane:
     return Plane(axes[0, :3], axes[1, :3])
 
 
-def propose(show: Show, units: Collection[str], view: str = "best") -> Proposal:
+def propose(
+    show: Show, units: Collection[str], view: str = "best", true_places: bool = False
+) -> Proposal:
     """The grid of these units' cells, seen from the front, from above, from a saved view of the
-    show, or on the plane that fits them best. Raises EntryFault when none of them has a place, or
-    they lie on no lattice.
+    show, or on the plane that fits them best; on their lattice, or where they truly are. Raises
+    EntryFault when none of them has a place, or they lie on no lattice.
     """
     cells = cells_in_space(show, units)
     if not cells.names:
@@ -80,26 +85,57 @@ def propose(show: Show, units: Collection[str], view: str = "best") -> Proposal:
             "None of these units gives light and has a place.", do="Place them on the plan first."
         )
     plane = _plane(show, cells, view)
+    if true_places:
+        return _as_they_are(show, units, cells, plane)
     found = find_lattice(plane.on(cells.at))
     if found.width * found.height > min(MOST, 4 * len(cells.names) + 60):
         raise EntryFault(
             f"These {many(len(cells.names), 'cell')} lie on no lattice: it would take "
             f"{found.width} × {found.height} places.",
-            do="Look at them from another side, or take fewer units.",
+            do="Look from another side, take fewer units, or leave them at their true places.",
         )
     placed = tuple(
         GridCell(unit=unit, cell=cell, x=int(x), y=int(y))
         for (unit, cell), (x, y) in zip(cells.names, found.places, strict=True)
     )
+    return Proposal(cells, plane, found, _grid(show, units, placed, found.width, found.height))
+
+
+def _grid(
+    show: Show, units: Collection[str], cells: tuple[GridCell, ...], width: int, height: int
+) -> PixelGrid:
     number = 1 + max((grid.number for grid in show.grids), default=0)
     held = set(units)
     name = name_for(
         show, [u for u in show.units if u.id in held], [grid.name for grid in show.grids]
     )
-    grid = PixelGrid(
-        id="", number=number, name=name, width=found.width, height=found.height, cells=placed
+    return PixelGrid(id="", number=number, name=name, width=width, height=height, cells=cells)
+
+
+def _as_they_are(show: Show, units: Collection[str], cells: Cells, plane: Plane) -> Proposal:
+    """Places as far apart as cells next to each other usually are."""
+    from scipy.spatial import KDTree
+
+    points = plane.on(cells.at)
+    near = 1.0
+    if len(points) > 1:
+        apart = np.asarray(KDTree(points).query(points, 2)[0])[:, 1]
+        near = float(np.median(apart[apart > 1e-6])) if (apart > 1e-6).any() else 1.0
+    low, high = points.min(axis=0), points.max(axis=0)
+    size = np.maximum(1, np.ceil((high - low) / near - 1e-6).astype(int) + 1)
+    if size.prod() > MOST:
+        raise EntryFault(
+            f"These {many(len(points), 'cell')} are too far apart for one picture.",
+            do="Take fewer units.",
+        )
+    room = size - (high - low) / near  # half of it on each side
+    at = np.stack([points[:, 0] - low[0], high[1] - points[:, 1]], axis=1) / near + room / 2
+    placed = tuple(
+        GridCell(unit=unit, cell=cell, x=int(x), y=int(y), at=(round(x, 4), round(y, 4)))
+        for (unit, cell), (x, y) in zip(cells.names, at.tolist(), strict=True)
     )
-    return Proposal(cells, plane, found, grid)
+    grid = _grid(show, units, placed, int(size[0]), int(size[1]))
+    return Proposal(cells, plane, None, grid)
 
 
 def put_grid(show: Show, grid: PixelGrid) -> tuple[Show, str]:

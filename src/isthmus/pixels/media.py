@@ -54,7 +54,7 @@ def bring(path: Path, longest: int, progress: Progress = lambda share, words: No
     try:
         facts = path.stat()
         if not path.is_file():
-            raise FileFault("this is no file.", where=where)
+            raise FileFault("this is not a file.", where=where)
         if facts.st_size > LARGEST:
             raise FileFault("it is larger than 4 GB.", where=where, do="Export it smaller.")
         digest = _digest(path)

@@ -41,7 +41,7 @@ class LayerPlan:
 
     @cached_property
     def within(self) -> Array:
-        """How much of each cell lies in the picture at all, (n,)."""
+        """How much of each cell is in the picture at all, (n,)."""
         return np.asarray(self.seen.sum(axis=1), np.float32).ravel()
 
     def colours(self, seconds: float) -> Array:

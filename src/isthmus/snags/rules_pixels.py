@@ -83,7 +83,7 @@ def doubled_cells(at: Context) -> Iterator[Snag]:
                 size = {"width": found.width, "height": found.height}
                 return put_grid(show, replace(grid, cells=found.cells, **size))[0]
 
-            fix = Fix("Propose the grid anew", anew)
+            fix = Fix("Propose the grid again", anew)
             yield Snag("grid-doubled", ATTENTION, f"{_name(grid)}: {told}.", PAGE, units, "", fix)
 
 

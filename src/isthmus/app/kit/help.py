@@ -34,6 +34,7 @@ HELP = {
     "cell order": "Show the order of the cells as a line; a dot is where they begin",
     "test picture": "Which picture tells how the grid is wired",
     "test level": "How bright the test picture is (Enter takes it)",
+    "true places": "Leave cells where they hang instead of on the places of a lattice",
     "grid gamma": "Light of pictures to the power of it: 1 leaves it, 2 makes halves darker",
     "grid white": "The white of pictures in kelvin; empty: as the picture has it",
     "grid limit": "How bright pictures are at most, in percent",
@@ -88,7 +89,7 @@ HELP = {
     "mark wiring": "Keep that the selected panels show this",
     "clear wiring": "The selected panels look as on screen; all, when none is selected",
     "next wiring": "All is marked: to the next picture, or to what was found",
-    "mend wiring": "Change the grid so that pictures are upright again",
+    "fix wiring": "Change the grid so that pictures are upright again",
     "test grid": "Light the cells of the grid in the test picture; again ends it",
     # looks
     "palette number": "Number of the palette; each kind counts for itself",

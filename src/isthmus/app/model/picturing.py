@@ -26,7 +26,7 @@ class Picturing:
         self.hand: tuple[Shown, ...] = ()
 
     def show_set(self, set_id: str) -> None:
-        """Show a set by hand, in front; it begins anew. One set a grid."""
+        """Show a set by hand, in front; it starts again. One set a grid."""
         grids = {one.id: one.grid for one in self._show().layer_sets}
         others = tuple(s for s in self.hand if grids.get(s.set) != grids.get(set_id))
         self.hand = (*others, Shown(set_id, time.monotonic()))

@@ -199,7 +199,7 @@ class Playing(QObject):
             self.changed.emit()
 
     def show_set(self, set_id: str) -> None:
-        """Show a layer set by hand, in front of everything; it begins anew."""
+        """Show a layer set by hand, in front of everything; it starts again."""
         if who := self._levels.held_by():
             self._levels.tell(
                 "attention", f"The {who} holds the levels. End it, then pictures are shown."

@@ -1,5 +1,5 @@
 """The wiring check: say what you see of a few pictures, and the likeliest fault of a grid is
-found, with an edit that mends it.
+found, with an edit that fixes it.
 """
 
 from isthmus.check.wiring.faults import Fault, faults_of

@@ -23,7 +23,7 @@ OFF = (1, -1, 2, -2)  # cells that a panel may begin too late or too early
 @dataclass(frozen=True, eq=False)
 class Fault:
     """`lights` (c,) is, for each cell of the grid as it is sent, which cell of the grid as it is
-    drawn stands where the light comes out (DARK: nowhere). `units` are those it is about; `mends`
+    drawn stands where the light comes out (DARK: nowhere). `units` are those it is about; `fixable`
     whether the grid can be edited to it.
     """
 
@@ -33,7 +33,7 @@ class Fault:
     units: tuple[str, ...]
     lights: Index
     weight: float
-    mends: bool = True
+    fixable: bool = True
 
 
 # within a box of w by h: where a place (x, y) comes to lie; None where the box must be square
@@ -174,13 +174,13 @@ class _Book:
         words: str,
         cable: str,
         weight: float,
-        mends: bool = True,
+        fixable: bool = True,
     ) -> None:
         if lights is None or lights.tobytes() in self._known:
             return
         self._known.add(lights.tobytes())
         ids = tuple(self.panels.units[u] for u in units)
-        self.found.append(Fault(kind, words, cable, ids, lights, weight, mends))
+        self.found.append(Fault(kind, words, cable, ids, lights, weight, fixable))
 
     def within(self, units: list[int], weight: float) -> None:
         """What may be wrong inside panels: all of them alike."""

@@ -107,7 +107,7 @@ class Check:
                 best, most = look.name, told
         return best
 
-    def mended(self, fault: Fault) -> PixelGrid:
+    def fixed(self, fault: Fault) -> PixelGrid:
         """The grid as it is wired: each cell where its light really comes out."""
         cells = self.panels.grid.cells
         made = [

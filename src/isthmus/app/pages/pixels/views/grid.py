@@ -96,6 +96,8 @@ class GridView(PageView):
         column.addWidget(label("Seen", "quiet"))
         self.view = choice("grid view")
         column.addWidget(self.view)
+        self.true_places = tick("At their true places", "true places")
+        column.addWidget(self.true_places)
         buttons = QHBoxLayout()
         buttons.setSpacing(6)
         buttons.addWidget(button("Propose", run=self.propose, name="propose grid"))
@@ -215,7 +217,12 @@ class GridView(PageView):
         def run() -> None:
             if not bench.selection.ids:
                 raise EntryFault("No units are selected.", do="Select those that make a picture.")
-            found = propose(bench.show, bench.selection.ids, self.view.currentData())
+            found = propose(
+                bench.show,
+                bench.selection.ids,
+                self.view.currentData(),
+                self.true_places.isChecked(),
+            )
             show, made = put_grid(bench.show, found.grid)
             bench.commit(f"propose grid {found.grid.number}", show)
             choose_row(self.table, self.grids, made)

@@ -220,7 +220,7 @@ class LayersView(PageView):
         return made.sets.get(one.id)
 
     def _showing(self) -> None:
-        """Told anew where another set is shown, or none."""
+        """Told again where another set is shown, or none."""
         one = self.set_here()
         shown = one is not None and self.playing.picturing.shows(one.id)
         if shown != self._later.isActive() and self.isVisible():

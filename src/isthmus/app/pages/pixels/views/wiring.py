@@ -115,8 +115,8 @@ class WiringView(PageView):
         self.found = label("", wrap=True)
         self.found.setObjectName("wiring found")
         column.addWidget(self.found)
-        self.mend_button = button("Change the grid so", "primary", self.mend, 30, "mend wiring")
-        column.addWidget(self.mend_button)
+        self.fix_button = button("Change the grid so", "primary", self.fix, 30, "fix wiring")
+        column.addWidget(self.fix_button)
         column.addStretch(1)
         return column
 
@@ -157,9 +157,9 @@ class WiringView(PageView):
         for part in (self.asks, self.how, self.answers, self.mark_button, self.clear_button):
             part.setVisible(asking)
         self.next_button.setVisible(asking)
-        for part in (self.found, self.mend_button):
+        for part in (self.found, self.fix_button):
             part.setVisible(ended)
-        self.begin_button.setText("Begin anew" if self.check else "Begin the check")
+        self.begin_button.setText("Begin again" if self.check else "Begin the check")
         grid = self.grid_here()
         self.picture.take(grid)
         name = (grid.name or f"grid {grid.number}") if grid else ""
@@ -184,7 +184,7 @@ class WiringView(PageView):
         lines += [f"Or: {one.fault.words} ({100 * one.share:.0f} %)" for one in others]
         self.found.setText("\n".join(lines))
         fault = likely[0].fault
-        self.mend_button.setVisible(fault.mends and fault.kind != "right")
+        self.fix_button.setVisible(fault.fixable and fault.kind != "right")
 
     def _enable(self) -> None:
         self.begin_button.setEnabled(self.grid_here() is not None)
@@ -251,7 +251,7 @@ class WiringView(PageView):
             self.check.answer(self.look.name, self.picture.marks)
             self._next()
 
-    def mend(self) -> None:
+    def fix(self) -> None:
         """The grid changed to what was found."""
         check = self.check
         if check is None:
@@ -259,10 +259,10 @@ class WiringView(PageView):
         fault = check.likely()[0].fault
 
         def run() -> None:
-            made = replace(check.mended(fault), id=check.panels.grid.id)
+            made = replace(check.fixed(fault), id=check.panels.grid.id)
             show, _ = put_grid(self.bench.show, made)
             self.stop()
-            self.bench.commit(f"mend the wiring of grid {made.number}", show)
+            self.bench.commit(f"fix the wiring of grid {made.number}", show)
             self.bench.tell("ok", f"{fault.words} The grid has it so now.")
 
         self.bench.guard(run)
