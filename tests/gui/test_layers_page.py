@@ -9,15 +9,17 @@ from collections.abc import Iterator
 import numpy as np
 import pytest
 from msgspec.structs import replace
+from PIL import Image
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QApplication
 from test_pixels_page import wall_seen
 
-from helpers.hands import child, choose, click, drag, key, press, retype, until
+from helpers.hands import answer_file_dialog, child, choose, click, drag, key, press, retype, until
 from helpers.tools import until as wait_until
 from isthmus.demo import WALL, lantern_tide
 from isthmus.demo.wall import with_wall
 from isthmus.looks import cue_edits
+from isthmus.show import open_show, save_show
 from isthmus.standin import RigClient, StandInRig, read_scenario
 
 
@@ -106,6 +108,36 @@ def test_three_layers_become_a_look_and_a_cue_plays_them(make_window) -> None:
     retype(looks.pictures, "", Qt.Key.Key_Return)
     assert bench.show.looks[0].pictures == ()
     assert until(lambda: not wall_seen(window).any() or wall_seen(window)[7, 29, 2] >= 0)
+
+
+def test_a_picture_is_brought_in_by_its_file_and_shown_where_it_never_was(
+    make_window, tmp_path, monkeypatch
+) -> None:
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    half = Image.new("RGB", (60, 16))
+    half.paste((0, 0, 255), (0, 0, 30, 16))
+    half.save(tmp_path / "half.png")
+    (tmp_path / "none.png").write_text("no picture")
+    show = replace(with_wall(lantern_tide()), layer_sets=())
+    window = make_window(show, page="Pixels")
+    bench, page = window.bench, window.pages["Pixels"]
+    press(page, "view Layers")
+    view = page.layers
+    choose(view.source, "own picture")
+    for name, words in (("none.png", "none.png: "), ("half.png", "kept as 60 × 16")):
+        answer_file_dialog(str(tmp_path / name))
+        press(view, "add layer")
+        assert until(lambda w=words: w in window.notice.words)
+    assert [m.name for m in bench.show.media] == ["half"] and "0.00 MB" in view.about.text()
+    save_show(bench.show, tmp_path / "kept.isthmus")
+
+    for one in (tmp_path / "cache").rglob("*.npy"):  # as on another computer
+        one.unlink()
+    other = make_window(open_show(tmp_path / "kept.isthmus"), page="Pixels")
+    other.bench.levels.change(lambda live: live.set_intensity([f"w{i}" for i in range(10)], 1.0))
+    other.bench.playing.show_set(other.bench.show.layer_sets[0].id)
+    left = np.arange(30) < 15
+    assert until(lambda: ((wall_seen(other)[:, :, 2].min(axis=0) > 0.3) == left).all())
 
 
 @pytest.fixture

@@ -206,6 +206,11 @@ def _keep(frames: Path, name: str) -> Path:
     return target
 
 
+def unpacked(media: Media) -> bool:
+    """Whether its frames lie ready: then they are had at once."""
+    return (cache() / f"{Path(media.file).name}.npy").exists()
+
+
 def frames_of(show: Show, media: Media) -> Source | None:
     """The frames of a picture of the show as a source; None where they cannot be had."""
     if Path(media.file).name != media.file:

@@ -7,11 +7,11 @@ from collections.abc import Callable, Iterable
 
 import numpy as np
 
+from isthmus.app.model.frames import Frames
 from isthmus.app.model.levels import Levels
 from isthmus.looks.compiled import Programme
 from isthmus.looks.playback import Playback
 from isthmus.output.compile import Levels as Floats
-from isthmus.pixels.media import frames_of
 from isthmus.pixels.painting import Pictures, Shown
 from isthmus.pixels.ready import Studio
 from isthmus.show import Show
@@ -22,7 +22,8 @@ class Picturing:
 
     def __init__(self, show: Callable[[], Show], levels: Levels) -> None:
         self._show, self._levels = show, levels
-        self._studio = Studio(frames_of)
+        self.frames = Frames()
+        self._studio = Studio(self.frames.of)
         self.hand: tuple[Shown, ...] = ()
 
     def show_set(self, set_id: str) -> None:

@@ -38,6 +38,7 @@ class Playing(QObject):
         self._show, self._levels = show, levels
         self.playback = Playback(levels.live.compiled.defaults)
         self.picturing = Picturing(show, levels)
+        self.picturing.frames.ready.connect(self._look)
         self._made: dict[str, tuple[tuple[object, ...], Programme, dict[str, list[Short]]]] = {}
         self._timer = QTimer(self)
         self._timer.setInterval(PICTURES_MS)
@@ -160,6 +161,10 @@ class Playing(QObject):
     def _muted(self) -> bool:
         """A roll call and an output test may have the rig to themselves."""
         return self._levels.alone()
+
+    def shut_down(self) -> None:
+        self._timer.stop()
+        self.picturing.frames.stop()
 
     def follow(self) -> None:
         """The show was edited, or who holds the levels has changed."""

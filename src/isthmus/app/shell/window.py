@@ -496,6 +496,7 @@ class Window(QWidget):
         self.ahead = False  # a page made now would start what nothing ends
         self.bench.proving.end()
         self.bench.session.end()
+        self.bench.playing.shut_down()
         self.output.stop()
         for page in reversed(self.pages.made.values()):
             page.shut_down()

@@ -49,3 +49,6 @@ class PixelsPage(Page):
     def check_wiring(self) -> None:
         self.here("Wiring")
         self.wiring.begin()
+
+    def shut_down(self) -> None:
+        self.layers.left()

@@ -25,7 +25,6 @@ from isthmus.looks.resolve import Book, levels_of
 from isthmus.looks.used import by_number, cues_with
 from isthmus.patch.numbers import read_numbers
 from isthmus.pixels.layer_edits import read_sets, say_sets
-from isthmus.pixels.media import frames_of
 from isthmus.pixels.ready import Studio
 from isthmus.plural import many
 from isthmus.show.records import Look, LookLine
@@ -36,7 +35,7 @@ class LooksView(PageView):
         super().__init__()
         self.bench, self.stage = bench, stage
         self._drawn: object = None
-        self.studio = Studio(frames_of)
+        self.studio = Studio(bench.playing.picturing.frames.of)
         row = QHBoxLayout()
         row.setSpacing(16)
         column_of(self).addLayout(row, 1)

@@ -26,7 +26,7 @@ from isthmus.pixels import layer_edits as core
 from isthmus.pixels.dark import Dark, dark_units
 from isthmus.pixels.fields import read_field, said
 from isthmus.pixels.grids import grid_named
-from isthmus.pixels.media import Brought, bring, frames_of, longest_for, put_media
+from isthmus.pixels.media import Brought, bring, longest_for, put_media
 from isthmus.pixels.plans import LayerPlan, SetPlan
 from isthmus.pixels.ready import Studio
 from isthmus.plural import many
@@ -41,7 +41,8 @@ class LayersView(PageView):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench, self.playing = bench, bench.playing
-        self._studio = Studio(frames_of)  # of what is looked at, apart from what is shown
+        # of what is looked at, apart from what is shown
+        self._studio = Studio(bench.playing.picturing.frames.of)
         self._task: Task | None = None
         row = QHBoxLayout()
         row.setSpacing(16)

@@ -159,7 +159,7 @@ class _Painter(QStyledItemDelegate):
         plan = self.strips.plan_of(layer)
         if plan is None:
             paint.text(
-                p, box.left(), box.top(), "missing", font("caption"), "attention",
+                p, box.left(), box.top(), "missing", font("caption"), "ochre",
                 width=box.width(), height=box.height(), align=Qt.AlignmentFlag.AlignCenter,
             )  # fmt: skip
         else:
