@@ -18,6 +18,7 @@ from isthmus.demo import as_hung, lantern_tide
 from isthmus.demo.wall import with_wall
 from isthmus.errors import EntryFault
 from isthmus.output import Live
+from isthmus.pixels.by_hand import Run
 from isthmus.pixels.colours import ColourTable, _nodes
 from isthmus.pixels.grids import TURNS, propose, turn_units
 from isthmus.pixels.lattice import find_lattice
@@ -114,6 +115,26 @@ def _uv(xyz: np.ndarray) -> np.ndarray:
     """CIE 1976 u′ v′."""
     down = xyz @ [1, 15, 3]
     return np.stack([4 * xyz[:, 0] / down, 9 * xyz[:, 1] / down], axis=1)
+
+
+def test_a_grid_laid_out_by_hand_is_the_one_the_rig_suggests() -> None:
+    """The wall by how it is wired, against where its cells hang; and a chain of single cells by hand-written places."""
+    show = replace(with_wall(lantern_tide()), grids=())
+    code, made = answer("pixels", "make", "demo", "--units", "701-710", "--across", "5", "--panel", "6x4", "--panel-start", "bottom left", "--dry-run")  # fmt: skip
+    wall = propose(show, [f"w{i}" for i in range(10)]).grid
+    number = {u.id: u.number for u in show.units}
+    hung = {(number[c.unit], c.cell): (c.x, c.y) for c in wall.cells}
+    assert code == 0 and (made["width"], made["height"]) == (30, 8)
+    assert {(c["unit"], c["cell"]): (c["x"], c["y"]) for c in made["cells"]} == hung
+    places = {
+        Run(): [(0, 0), (1, 0), (2, 0), (0, 1), (1, 1), (2, 1)],
+        Run("top right", False, True): [(2, 0), (1, 0), (0, 0), (0, 1), (1, 1), (2, 1)],
+        Run("bottom left", True): [(0, 1), (0, 0), (1, 1), (1, 0), (2, 1), (2, 0)],
+        Run("bottom right", True, True): [(2, 1), (2, 0), (1, 0), (1, 1), (0, 1), (0, 0)],
+    }
+    for run, wanted in places.items():
+        assert run.places(3, 2) == wanted
+    assert command("pixels", "make", "demo", "--units", "701", "--across", "1", "--panel", "2x2", "--dry-run").returncode == 3  # fmt: skip
 
 
 def test_scattered_cells_keep_their_true_places() -> None:

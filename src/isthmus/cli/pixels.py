@@ -12,6 +12,7 @@ from isthmus.cli.looks import level_rows
 from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.patch.choose import read_choice
+from isthmus.pixels.by_hand import STARTS, Run, lay_out
 from isthmus.pixels.grids import SHOWN, VIEWS, grid_named, propose, put_grid, read_shown, say_shown
 from isthmus.pixels.shown import ask_picture
 from isthmus.pixels.wiring_pictures import PICTURES
@@ -49,6 +50,31 @@ def pixels_propose(options: argparse.Namespace) -> Result:
     target, said = keep(options, made)
     told = _told(show, made.grids[-1]) | {"words": found.in_words(), "saved": target}
     return DONE, told, [found.in_words(), said]
+
+
+def pixels_make(options: argparse.Namespace) -> Result:
+    """A grid by how its cells follow each other."""
+    show = load_pixels(options.show)
+    panel = None
+    if options.panel:
+        try:
+            wide, high = map(int, options.panel.lower().split("x"))
+        except ValueError:
+            raise EntryFault(f"“{options.panel}” is not a panel.", do="Write 6x4.") from None
+        panel = wide, high
+    grid = lay_out(
+        show,
+        read_choice(show, options.units).ids,
+        options.across,
+        Run(options.start, options.columns, options.back_and_forth),
+        panel,
+        Run(options.panel_start, options.panel_columns, options.panel_back_and_forth),
+    )
+    number = 1 + max((one.number for one in show.grids), default=0)
+    made, _ = put_grid(show, replace(grid, number=number, name=options.name))
+    target, said = keep(options, made)
+    words = f"{grid.width} × {grid.height}, {many(len(grid.cells), 'cell')}."
+    return DONE, _told(show, made.grids[-1]) | {"saved": target}, [words, said]
 
 
 def pixels_list(options: argparse.Namespace) -> Result:
@@ -103,6 +129,20 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     made.add_argument("--name", default="", help="what the grid is called")
     made.add_argument("--true-places", action="store_true", help="on no lattice: as they hang")
     saving(made)
+    hand = verb(group, "make", pixels_make, "a grid by how its cells follow each other")
+    hand.add_argument("--units", "--unit", required=True, help="whose cells, in their order")
+    hand.add_argument("--across", type=int, required=True, help="cells, or panels, in each line")
+    hand.add_argument("--panel", default="", help="whole units of so many cells, such as 6x4")
+    hand.add_argument("--name", default="", help="what the grid is called")
+    for of, first in (("", "the first"), ("panel-", "the first cell of each panel")):
+        hand.add_argument(
+            f"--{of}start", choices=STARTS, default=STARTS[0], help=f"where {first} is"
+        )
+        hand.add_argument(f"--{of}columns", action="store_true", help="column by column")
+        hand.add_argument(
+            f"--{of}back-and-forth", action="store_true", help="each second line back"
+        )
+    saving(hand)
     verb(group, "list", pixels_list, "all grids and their cells")
     test = verb(group, "test", pixels_test, "what a test picture asks of each cell")
     test.add_argument("--grid", default="1", help="number or name of the grid")
