@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from msgspec.structs import replace
+from numpy.typing import NDArray
 
 from isthmus.errors import EntryFault
 from isthmus.patch.naming import name_for
@@ -184,6 +185,12 @@ def read_shown(grid: PixelGrid, name: str, text: str) -> PixelGrid:
             f"{words}: “{text.strip()}” cannot be.", do=f"Write {least:g} to {most:g}{unit}."
         )
     return replace(grid, **{name: value / by})
+
+
+def places_of(grid: PixelGrid) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Column and row of each cell (n,); what a file has beside the grid is at its edge."""
+    at = np.array([(cell.x, cell.y) for cell in grid.cells], np.int64).reshape(-1, 2)
+    return np.clip(at[:, 0], 0, grid.width - 1), np.clip(at[:, 1], 0, grid.height - 1)
 
 
 def grid_named(show: Show, text: str) -> PixelGrid:

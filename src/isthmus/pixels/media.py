@@ -21,7 +21,7 @@ import numpy as np
 from msgspec.structs import replace
 from platformdirs import user_cache_path
 
-from isthmus.errors import Cancelled, FileFault, os_reason
+from isthmus.errors import FileFault, os_reason
 from isthmus.pixels.sources import Kept, Source
 from isthmus.plural import many
 from isthmus.show.records import Media, Show, StoredFile, new_id
@@ -52,14 +52,18 @@ def bring(path: Path, longest: int, progress: Progress = lambda share, words: No
     """Raises FileFault for what cannot be read, Cancelled as `progress` does."""
     where = path.name
     try:
-        facts = path.stat()
-        if not path.is_file():
-            raise FileFault("this is not a file.", where=where)
-        if facts.st_size > LARGEST:
-            raise FileFault("it is larger than 4 GB.", where=where, do="Export it smaller.")
-        digest = _digest(path)
-    except OSError as error:
+        return _brought(path, longest, progress)
+    except OSError as error:  # a disk that is full, a drive that is gone
         raise FileFault(os_reason(error), where=where) from error
+
+
+def _brought(path: Path, longest: int, progress: Progress) -> Brought:
+    where = path.name
+    if not path.is_file():
+        raise FileFault("this is not a file." if path.exists() else "it is not there.", where=where)
+    if path.stat().st_size > LARGEST:
+        raise FileFault("it is larger than 4 GB.", where=where, do="Export it smaller.")
+    digest = _digest(path)
     with tempfile.TemporaryDirectory(prefix="isthmus-") as folder:
         target, packed = Path(folder, "frames.npy"), Path(folder, "packed")
         found = _run(
@@ -128,9 +132,10 @@ def _run(arguments: list[str], where: str, progress: Progress) -> dict:
             timer.cancel()
             timer = threading.Timer(SLOW, stop)
             timer.start()
-            found |= json.loads(line)
+            with contextlib.suppress(json.JSONDecodeError):  # cut off in the middle
+                found |= json.loads(line)
             progress(float(found.get("share", 0.0)), f"Reading {where}…")
-    except (Cancelled, json.JSONDecodeError):
+    except BaseException:  # cancelled, or nobody listens any more
         stop()
         raise
     finally:
@@ -144,6 +149,31 @@ def _run(arguments: list[str], where: str, progress: Progress) -> dict:
         why = "it takes too long to read." if slow.is_set() else "reading it failed."
         raise FileFault(why, where=where, do="Convert it to MP4, GIF or PNG.")
     return found
+
+
+def too_small(media: Media, longest: int) -> bool:
+    """Whether a grid needs more of a picture than is kept, and there is more of it."""
+    return max(media.size) < min(longest, max(media.whole))
+
+
+def fit_again(
+    media: Media, longest: int, progress: Progress = lambda share, words: None
+) -> Brought:
+    """The same picture, fitted to a grid that needs more. Raises FileFault when its file is gone or
+    another by now.
+    """
+    path = Path(media.path)
+    try:
+        same = path.is_file() and _digest(path) == media.source
+    except OSError as error:
+        raise FileFault(os_reason(error), where=path.name) from error
+    if not same:
+        raise FileFault(
+            f"the file that {media.name} came from is gone, or another by now.",
+            where=str(path),
+            do="Bring it in again.",
+        )
+    return bring(path, longest, progress)
 
 
 # ------------------------------------------------------------ in the show
@@ -220,16 +250,20 @@ def frames_of(show: Show, media: Media) -> Source | None:
         kept = next((f for f in show.files if f.name == media.file), None)
         if kept is None or not kept.data:
             return None
-        with tempfile.TemporaryDirectory(prefix="isthmus-") as folder:
-            packed, frames = Path(folder, "packed"), Path(folder, "frames.npy")
-            packed.write_bytes(kept.data)
-            try:
-                _run(["unpack", str(packed), str(frames)], media.name, lambda share, words: None)
-            except FileFault:
-                return None
-            target = _keep(frames, media.file)
+        try:
+            target = _unpack(kept, media)
+        except (FileFault, OSError):
+            return None
     try:
         frames, high, wide, _ = np.load(target, mmap_mode="r").shape
     except (OSError, ValueError):
         return None
     return Kept(str(target), (wide, high), frames, max(0.1, media.rate))
+
+
+def _unpack(kept: StoredFile, media: Media) -> Path:
+    with tempfile.TemporaryDirectory(prefix="isthmus-") as folder:
+        packed, frames = Path(folder, "packed"), Path(folder, "frames.npy")
+        packed.write_bytes(kept.data)
+        _run(["unpack", str(packed), str(frames)], media.name, lambda share, words: None)
+        return _keep(frames, media.file)

@@ -11,12 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.output import Live
+from isthmus.pixels.blending import BLENDS
 from isthmus.pixels.colours import CellTable, table_of
 from isthmus.pixels.generators import GENERATORS
 from isthmus.pixels.lettering import strip_of
 from isthmus.pixels.painting import Canvas, Heap, Pictures, Shown
 from isthmus.pixels.plans import LayerPlan, SetPlan
-from isthmus.pixels.sampling import Frame, sampling
+from isthmus.pixels.sampling import FITS, Frame, sampling
 from isthmus.pixels.sources import Made, Source
 from isthmus.pixels.timing import Clock
 from isthmus.profiles.colour import decode_srgb, white_rgb
@@ -24,6 +25,7 @@ from isthmus.show.records import LayerSet, Media, PictureLayer, PixelGrid, Show
 
 KEPT = 256  # layers
 PICTURE_WHITE = 6504.0  # kelvin: the white of a picture (D65, as sRGB has it)
+FAR, SIZES = (-20.0, 20.0), (0.005, 50.0)  # shares of the grid
 FINE, FEW = 2.0, 24_000  # pixels of a made picture for each place, and of all of it at most
 Floats = NDArray[np.float32]
 
@@ -120,9 +122,24 @@ def middles(grid: PixelGrid) -> NDArray[np.float64]:
 
 def frame_of(layer: PictureLayer, grid: tuple[int, int]) -> Frame:
     """Made pictures and words are as large as their box; those brought in are fitted."""
-    fit = layer.fit if layer.source == "media" else "stretch"
-    crop = layer.crop if layer.source == "media" else (0.0, 0.0, 0.0, 0.0)
-    return Frame(grid, layer.x, layer.y, layer.width, layer.height, layer.turn, fit, crop)
+    media = layer.source == "media"
+    left, top, right, bottom = (_within(c, 0, 0.95, 0) for c in layer.crop)
+    fits = media and left + right < 1 and top + bottom < 1
+    return Frame(
+        grid,
+        _within(layer.x, *FAR, 0.5),
+        _within(layer.y, *FAR, 0.5),
+        _within(layer.width, *SIZES, 1.0),
+        _within(layer.height, *SIZES, 1.0),
+        _within(layer.turn, -3600, 3600, 0.0),
+        layer.fit if media and layer.fit in FITS else "stretch",
+        (left, top, right, bottom) if fits else (0.0, 0.0, 0.0, 0.0),
+    )
+
+
+def _within(value: float, low: float, high: float, usual: float) -> float:
+    """What a file says, as far as it can be meant."""
+    return min(high, max(low, value)) if math.isfinite(value) else usual
 
 
 def source_of(layer: PictureLayer, grid: tuple[int, int]) -> Source | None:
@@ -158,19 +175,20 @@ def plan_of(layer: PictureLayer, grid: PixelGrid, source: Source) -> LayerPlan:
         mine = set(layer.units)
         cover = cover * np.array([cell.unit in mine for cell in grid.cells], np.float32)
     tint = linear(layer.colour)
-    end = layer.end if layer.end > layer.begin else source.long
+    begin = _within(layer.begin, 0, 1e5, 0.0)
+    end = layer.end if layer.end > begin else source.long
     if math.isfinite(source.long):
         end = min(end, source.long)
     return LayerPlan(
         source,
-        Clock(layer.speed, layer.way, layer.begin, end),
+        Clock(_within(layer.speed, 0, 100, 1.0), layer.way, begin, end),
         sampling(at, frame, source.size),
         cover.astype(np.float32),
         np.append(tint, np.float32(1)),
         np.append(linear(layer.behind), np.float32(1)) if layer.behind else np.zeros(4, np.float32),
         (hue_turn(layer.hue) * tint).astype(np.float32),
-        layer.blend,
-        min(1.0, max(0.0, layer.level)),
+        layer.blend if layer.blend in BLENDS else "over",
+        _within(layer.level, 0, 1, 1.0),
     )
 
 

@@ -18,7 +18,6 @@ if TYPE_CHECKING:
 Array = NDArray[np.float64]
 FITS = ("fill", "whole", "stretch")
 FEW, MANY = 6, 16  # points each way that a turned cell is looked at with
-MOST = 4_000_000  # pixels seen by cells, all together
 
 
 @dataclass(frozen=True)

@@ -8,13 +8,14 @@ from numpy.typing import NDArray
 from isthmus.output import Live
 from isthmus.output.live import Asked
 from isthmus.pixels.colours import CellTable, table_of
+from isthmus.pixels.grids import places_of
 from isthmus.pixels.wiring_pictures import Picture
 from isthmus.show.records import PixelGrid
 
 
 def ask_picture(live: Live, grid: PixelGrid, picture: Picture, level: float = 1.0) -> Asked:
     """Levels for a picture (height, width, 3), linear light."""
-    x, y = [cell.x for cell in grid.cells], [cell.y for cell in grid.cells]
+    x, y = places_of(grid)
     return ask_cells(live, grid, picture[y, x], level)
 
 

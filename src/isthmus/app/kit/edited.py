@@ -53,6 +53,12 @@ def choose_row(table: QTableView, model: EditedRows, row_id: str) -> None:
         take_row(table, at)
 
 
+def hold_row(table: QTableView) -> None:
+    """Some row is current and selected, where there is any: what keys act on."""
+    if table.model().rowCount() and not table.selectionModel().hasSelection():
+        take_row(table, max(0, table.currentIndex().row()))
+
+
 def show_rows(table: QTableView, model: EditedRows, rows: Sequence[Any]) -> None:
     """Other rows; what was current stays so, wherever it now stands."""
     here = row_here(table, model)

@@ -35,6 +35,7 @@ HELP = {
     "test picture": "Which picture tells how the grid is wired",
     "test level": "How bright the test picture is (Enter takes it)",
     "true places": "Leave cells where they hang instead of on the places of a lattice",
+    "rig answers": "Show below what the simulated rig does, where its lamps hang",
     "grid gamma": "Light of pictures to the power of it: 1 leaves it, 2 makes halves darker",
     "grid white": "The white of pictures in kelvin; empty: as the picture has it",
     "grid limit": "How bright pictures are at most, in percent",

@@ -17,6 +17,7 @@ from PySide6.QtCore import (
     QRect,
     QStringListModel,
     Qt,
+    QTimer,
 )
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
@@ -27,6 +28,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
+    QLayout,
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
@@ -72,6 +74,29 @@ def bind_seen(signal: Any, owner: QWidget, run: Callable[[], object]) -> None:
     only looked at.
     """
     bind(signal, owner, _WhileSeen(owner, run).come)
+
+
+class _Pulse(QObject):
+    """A timer that runs while a widget is in view."""
+
+    def __init__(self, owner: QWidget, milliseconds: int, run: Callable[[], object]) -> None:
+        super().__init__(owner)
+        self._timer = QTimer(self)
+        self._timer.setInterval(milliseconds)
+        self._timer.timeout.connect(run)
+        owner.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Show:
+            self._timer.start()
+        elif event.type() == QEvent.Type.Hide:
+            self._timer.stop()
+        return False
+
+
+def while_seen(owner: QWidget, milliseconds: int, run: Callable[[], object]) -> None:
+    """Run something again and again while its owner is in view: for pictures that move."""
+    _Pulse(owner, milliseconds, run)
 
 
 Index = QModelIndex | QPersistentModelIndex
@@ -547,6 +572,15 @@ class PageView(QWidget):
 
     def left(self) -> None:
         """It has gone out of view."""
+
+
+def beside(widget: QWidget, left: QLayout, right: QLayout) -> None:
+    """The layout of a view of two columns: what there is, and the one that is looked at."""
+    row = QHBoxLayout()
+    row.setSpacing(16)
+    column_of(widget).addLayout(row, 1)
+    row.addLayout(left, 2)
+    row.addLayout(right, 5)
 
 
 def column_of(widget: QWidget, spacing: int = 6) -> QVBoxLayout:

@@ -200,11 +200,12 @@ class _Book:
             self.add("late", units, lights, words, "set the address", weight / 3, False)
 
     def exchanged(self) -> None:
-        for one, other in _pairs(self.panels):
+        pairs = list(_pairs(self.panels))
+        for one, other in pairs:
             words = f"{_number(self.panels, one)} and {_number(self.panels, other)} are exchanged."
             lights = self.grid.renamed({one: other, other: one})
             cable = "swap their cables or addresses"
-            self.add("exchanged", [one, other], lights, words, cable, 12.0 / max(1, self.count))
+            self.add("exchanged", [one, other], lights, words, cable, 8.0 / len(pairs))
 
     def chains(self) -> None:
         """Panels fed from the other end, or back and forth."""

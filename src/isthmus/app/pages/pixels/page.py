@@ -24,9 +24,9 @@ class PixelsPage(Page):
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self.add_switches(VIEWS)
-        self.grid = GridView(house.bench)
+        self.grid = GridView(house.bench, house.rig)
         self.layers = LayersView(house.bench)
-        self.wiring = WiringView(house.bench)
+        self.wiring = WiringView(house.bench, house.rig)
         made: tuple[PageView, ...] = (self.grid, self.layers, self.wiring)
         self.take_views(dict(zip(VIEWS, made, strict=True)))
         bind(house.bench.changed, self, self._say)
@@ -51,4 +51,4 @@ class PixelsPage(Page):
         self.wiring.begin()
 
     def shut_down(self) -> None:
-        self.layers.left()
+        self.left()

@@ -11,7 +11,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from isthmus.app.canvas.stage_view import StageView
-from isthmus.app.kit.edited import choose_row, edited_table, row_here, show_rows
+from isthmus.app.kit.edited import choose_row, edited_table, hold_row, row_here, show_rows
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.widgets import (
     PageView,
@@ -22,7 +22,6 @@ from isthmus.app.kit.widgets import (
     column_of,
     field,
     label,
-    take_row,
 )
 from isthmus.app.model.playing import lists_of, name_of
 from isthmus.app.model.saving import save_paper
@@ -147,8 +146,7 @@ class CuesView(PageView):
         self.stage.setAccessibleName("Stage as it is sent")
         self.stage.fit()
         self._moved()
-        if self.cues.rows and not self.table.selectionModel().hasSelection():
-            take_row(self.table, max(0, self.table.currentIndex().row()))
+        hold_row(self.table)
         self.table.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def left(self) -> None:

@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout
 
 from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.canvas.stage_view import StageView
-from isthmus.app.kit.edited import choose_row, edited_table, row_here, show_rows
+from isthmus.app.kit.edited import choose_row, edited_table, hold_row, row_here, show_rows
 from isthmus.app.kit.first import FirstSteps
-from isthmus.app.kit.widgets import PageView, bind, button, column_of, field, label, take_row, tick
+from isthmus.app.kit.widgets import PageView, beside, bind, button, field, label, take_row, tick
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.looks.models.looks import LinesModel, LooksModel, Row
 from isthmus.errors import EntryFault
@@ -36,11 +36,7 @@ class LooksView(PageView):
         self.bench, self.stage = bench, stage
         self._drawn: object = None
         self.studio = Studio(bench.playing.picturing.frames.of)
-        row = QHBoxLayout()
-        row.setSpacing(16)
-        column_of(self).addLayout(row, 1)
-        row.addLayout(self._left(), 2)
-        row.addLayout(self._right(), 5)
+        beside(self, self._left(), self._right())
         self.first = FirstSteps(
             self,
             "No looks yet",
@@ -133,8 +129,7 @@ class LooksView(PageView):
         self._drawn = None
         self._draw()
         self.stage.fit()
-        if self.looks.rows and not self.table.selectionModel().hasSelection():
-            take_row(self.table, max(0, self.table.currentIndex().row()))
+        hold_row(self.table)
         self.table.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def left(self) -> None:

@@ -10,21 +10,13 @@ from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from isthmus.app.kit.edited import choose_row, edited_table, row_here, show_rows
+from isthmus.app.kit.edited import choose_row, edited_table, hold_row, row_here, show_rows
 from isthmus.app.kit.first import FirstSteps
-from isthmus.app.kit.widgets import (
-    PageView,
-    bind,
-    button,
-    choice,
-    column_of,
-    field,
-    label,
-    take_row,
-    tick,
-)
+from isthmus.app.kit.widgets import PageView, beside, bind, button, choice, field, label, tick
+from isthmus.app.model.rig_link import RigLink
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.pixels.models.grids import GridsModel
+from isthmus.app.pages.pixels.views.answered import RigBelow
 from isthmus.app.pages.pixels.views.grid_picture import GridPicture
 from isthmus.check.prove_picture import ProvePicture
 from isthmus.errors import EntryFault
@@ -55,14 +47,10 @@ WORDS = {
 
 
 class GridView(PageView):
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, bench: Workbench, rig: RigLink | None = None) -> None:
         super().__init__()
-        self.bench = bench
-        row = QHBoxLayout()
-        row.setSpacing(16)
-        column_of(self).addLayout(row, 1)
-        row.addLayout(self._left(), 2)
-        row.addLayout(self._right(), 5)
+        self.bench, self.rig = bench, rig
+        beside(self, self._left(), self._right())
         self.first = FirstSteps(
             self,
             "No grids yet",
@@ -84,7 +72,7 @@ class GridView(PageView):
         column.addWidget(self.table, 1)
         shown = QHBoxLayout()
         shown.setSpacing(6)
-        self.shown = {n: field(f"grid {n}", hint="as it is", mono=True) for n in SHOWN}
+        self.shown = {n: field(f"grid {n}", hint="own", mono=True) for n in SHOWN}
         for name, line in self.shown.items():
             part = QVBoxLayout()
             part.setSpacing(2)
@@ -114,6 +102,8 @@ class GridView(PageView):
         column.addWidget(self.title)
         self.picture = GridPicture(self.bench)
         column.addWidget(self.picture, 1)
+        self.below = RigBelow(self.bench, self.rig)
+        column.addWidget(self.below, 1)
         hands = QHBoxLayout()
         hands.setSpacing(6)
         self.turns = [
@@ -127,6 +117,10 @@ class GridView(PageView):
         self.order.setChecked(True)
         self.order.toggled.connect(self._show_order)
         hands.addWidget(self.order)
+        self.answers = tick("Simulated rig", "rig answers")
+        self.answers.setVisible(self.rig is not None)
+        self.answers.toggled.connect(self.below.setVisible)
+        hands.addWidget(self.answers)
         column.addLayout(hands)
         tests = QHBoxLayout()
         tests.setSpacing(6)
@@ -150,8 +144,7 @@ class GridView(PageView):
     # ------------------------------------------------------------ what is so
 
     def entered(self) -> None:
-        if self.grids.rows and not self.table.selectionModel().hasSelection():
-            take_row(self.table, max(0, self.table.currentIndex().row()))
+        hold_row(self.table)
         self.table.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def refresh(self) -> None:
@@ -177,6 +170,7 @@ class GridView(PageView):
     def _chosen(self) -> None:
         grid = self.grid_here()
         self.picture.take(grid)
+        self.below.take(grid)
         size = f"{grid.width} × {grid.height}" if grid else ""
         self.title.setText(
             f"Grid {grid.number}  {grid.name}  {size}" if grid else "No grid selected"

@@ -25,6 +25,7 @@ from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind, plain_tip
 from isthmus.app.model.workbench import Workbench
+from isthmus.pixels.grids import places_of
 from isthmus.pixels.ready import middles
 from isthmus.profiles.colour import encode_srgb
 from isthmus.show.records import PixelGrid
@@ -63,7 +64,7 @@ class GridPicture(QWidget):
         super().__init__()
         self.bench = bench
         self.grid: PixelGrid | None = None
-        self.order = True
+        self.order, self.numbered = True, True
         self._of: tuple[object, object] = (None, None)
         self._places: list[Place | None] = []
         self._outlined: tuple[PixelGrid | None, dict[str, Outline]] = (None, {})
@@ -162,8 +163,8 @@ class GridPicture(QWidget):
                 p.fillRect(self.box(x - 0.5, y - 0.5).adjusted(1, 1, -1, -1), QColor(*code))
         else:
             picture = np.zeros((grid.height, grid.width, 4), np.uint8)
-            picture[[c.y for c in grid.cells], [c.x for c in grid.cells], :3] = codes
-            picture[[c.y for c in grid.cells], [c.x for c in grid.cells], 3] = 255
+            x, y = places_of(grid)
+            picture[y, x, :3], picture[y, x, 3] = codes, 255
             data = picture.tobytes()
             form = QImage.Format.Format_RGBA8888
             p.drawImage(whole, QImage(data, grid.width, grid.height, 4 * grid.width, form))
@@ -206,6 +207,8 @@ class GridPicture(QWidget):
             p.setPen(pen("abyss", 1))
             radius = min(5.0, max(2.0, size / 6))
             p.drawEllipse(points[0], radius, radius)
+        if not self.numbered:
+            return
         words = font("caption", 600, mono=True)
         wide = 7.0 * len(number) + 6
         if outline.width() > wide + 4 and outline.height() > 18:

@@ -8,10 +8,11 @@ import math
 import time
 from collections.abc import Callable
 
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
 
 from isthmus.app.kit.theme import pen, theme
+from isthmus.app.kit.widgets import while_seen
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.pixels.views.grid_picture import Codes, GridPicture, screen_codes
 from isthmus.pixels.plans import SetPlan
@@ -40,23 +41,13 @@ class LaidPicture(GridPicture):
         self.setAccessibleName("The layer on the grid; arrows move it, with Ctrl they size it")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.order = False
-        self._timer = QTimer(self)
-        self._timer.setInterval(TICK_MS)
-        self._timer.timeout.connect(self.update)
+        while_seen(self, TICK_MS, self.update)
 
     def show_layer(self, layer: PictureLayer | None) -> None:
         self.layer = layer
         if layer is not None and not self._held:
             self._frame = layer.x, layer.y, layer.width, layer.height, layer.turn
         self.update()
-
-    def showEvent(self, event) -> None:
-        super().showEvent(event)
-        self._timer.start()
-
-    def hideEvent(self, event) -> None:
-        super().hideEvent(event)
-        self._timer.stop()
 
     def colours(self) -> Codes:
         plan = self.plan()

@@ -10,10 +10,10 @@ from msgspec.structs import replace
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QVBoxLayout
 
-from isthmus.app.kit.edited import choose_row, edited_table, row_here, show_rows
+from isthmus.app.kit.edited import choose_row, edited_table, hold_row, row_here, show_rows
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.tasks import Step, Task
-from isthmus.app.kit.widgets import PageView, bind, button, choice, column_of, label, take_row, tick
+from isthmus.app.kit.widgets import PageView, beside, bind, button, choice, label, take_row, tick
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.pixels.models.sets import SetsModel
 from isthmus.app.pages.pixels.views.laid import LaidPicture
@@ -44,11 +44,7 @@ class LayersView(PageView):
         # of what is looked at, apart from what is shown
         self._studio = Studio(bench.playing.picturing.frames.of)
         self._task: Task | None = None
-        row = QHBoxLayout()
-        row.setSpacing(16)
-        column_of(self).addLayout(row, 1)
-        row.addLayout(self._left(), 2)
-        row.addLayout(self._right(), 5)
+        beside(self, self._left(), self._right())
         self.first = FirstSteps(
             self,
             "No grids yet",
@@ -151,8 +147,7 @@ class LayersView(PageView):
     # ------------------------------------------------------------ what is so
 
     def entered(self) -> None:
-        if self.sets.rows and not self.table.selectionModel().hasSelection():
-            take_row(self.table, max(0, self.table.currentIndex().row()))
+        hold_row(self.table)
         (self.strips if self.sets.rows else self.source).setFocus(Qt.FocusReason.OtherFocusReason)
 
     def left(self) -> None:
@@ -199,7 +194,8 @@ class LayersView(PageView):
         self.only.setText("On all units" if layer and layer.units else "Only selected units")
 
     def _about(self, layer: PictureLayer) -> str:
-        show, told = self.bench.show, f"{said(layer).capitalize()}: {layer.source}"
+        show, source = self.bench.show, WORDS.get(layer.source, layer.source)
+        told = f"{said(layer)}: {source.removesuffix('…')}"
         media = next((m for m in show.media if m.id == layer.media), None)
         if media is not None:
             size = next((len(f.data) for f in show.files if f.name == media.file), 0)

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QDropEvent, QImage, QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
-from isthmus.app.kit.widgets import bind
+from isthmus.app.kit.widgets import bind, while_seen
 from isthmus.pixels.fields import said
 from isthmus.pixels.plans import LayerPlan
 from isthmus.profiles.colour import encode_srgb
@@ -60,9 +60,7 @@ class Strips(QListWidget):
         self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setItemDelegate(_Painter(self))
-        self._timer = QTimer(self)
-        self._timer.setInterval(TICK_MS)
-        self._timer.timeout.connect(self.viewport().update)
+        while_seen(self, TICK_MS, self.viewport().update)
         bind(theme.changed, self, self.viewport().update)
 
     def take(self, one: LayerSet | None) -> None:
@@ -114,14 +112,6 @@ class Strips(QListWidget):
             self.flipped.emit(self.layer_here())
         else:
             super().keyPressEvent(event)
-
-    def showEvent(self, event) -> None:
-        super().showEvent(event)
-        self._timer.start()
-
-    def hideEvent(self, event) -> None:
-        super().hideEvent(event)
-        self._timer.stop()
 
 
 class _Painter(QStyledItemDelegate):

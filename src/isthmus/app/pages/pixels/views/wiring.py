@@ -12,8 +12,10 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, theme
-from isthmus.app.kit.widgets import PageView, bind, button, choice, column_of, label
+from isthmus.app.kit.widgets import PageView, bind, button, choice, column_of, label, while_seen
+from isthmus.app.model.rig_link import RigLink
 from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.pixels.views.answered import RigBelow
 from isthmus.app.pages.pixels.views.grid_picture import Codes, GridPicture, screen_codes
 from isthmus.check.prove_picture import RUN, ProveLook
 from isthmus.check.wiring import PICTURES, Check, Look, panels_of
@@ -32,13 +34,15 @@ class Expected(GridPicture):
         self.light: list[np.ndarray] = []
         self.marks: dict[str, str] = {}
         self.order = False
+        while_seen(self, round(1000 * RUN / 4), self.update)
         self.setObjectName("expected picture")
         self.setAccessibleName("How it should look; a click selects a panel that differs")
 
     def colours(self) -> Codes:
         count = len(self.grid.cells) if self.grid else 0
-        step = int(time.monotonic() / RUN) % max(1, len(self.light))
-        light = self.light[step] if self.light else np.zeros((count, 3))
+        turns = self.bench.proving.turns  # in step with the rig
+        step = turns.clock.at(time.monotonic())[0] if turns and self.light else 0
+        light = self.light[step % len(self.light)] if self.light else np.zeros((count, 3))
         if len(light) != count:
             light = np.zeros((count, 3))
         return screen_codes(light)
@@ -63,9 +67,9 @@ class Expected(GridPicture):
 
 
 class WiringView(PageView):
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, bench: Workbench, rig: RigLink | None = None) -> None:
         super().__init__()
-        self.bench = bench
+        self.bench, self.rig = bench, rig
         self.check: Check | None = None
         self.look: Look | None = None
         row = QHBoxLayout()
@@ -127,6 +131,9 @@ class WiringView(PageView):
         column.addWidget(self.title)
         self.picture = Expected(self.bench)
         column.addWidget(self.picture, 1)
+        self.below = RigBelow(self.bench, self.rig)
+        self.below.setVisible(self.rig is not None)
+        column.addWidget(self.below, 1)
         return column
 
     # ------------------------------------------------------------ what is so
@@ -162,6 +169,7 @@ class WiringView(PageView):
         self.begin_button.setText("Begin again" if self.check else "Begin the check")
         grid = self.grid_here()
         self.picture.take(grid)
+        self.below.take(grid)
         name = (grid.name or f"grid {grid.number}") if grid else ""
         self.title.setText(f"{name}: how it should look" if asking else name or "No grid yet")
         if self.look is not None and self.check is not None:
@@ -169,6 +177,7 @@ class WiringView(PageView):
             self.picture.light = self.look.steps(self.check.panels)
         else:
             self.picture.light = []
+        self.picture.numbered = not asking
         if ended:
             self._tell_found()
         self._enable()
