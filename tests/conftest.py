@@ -83,6 +83,10 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
             item.add_marker("network")
         if item.get_closest_marker("network") and not OWN_NETWORK:
             item.add_marker(pytest.mark.xdist_group("network"))
+        elif (
+            item.path.stem == "test_dmx_port"
+        ):  # a number of a port pulled out is given to the next who asks, in whatever network
+            item.add_marker(pytest.mark.xdist_group("ports"))
     items.sort(
         key=lambda item: item.path.stem not in LONG
     )  # begun first, so that no worker is left alone with them at the end

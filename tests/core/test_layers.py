@@ -18,7 +18,7 @@ from isthmus.pixels.painting import Shown
 from isthmus.pixels.ready import Studio, hue_turn
 from isthmus.pixels.sampling import Frame, sampling
 from isthmus.pixels.timing import Clock
-from isthmus.show.records import LayerSet, PictureLayer
+from isthmus.show.records import GridCell, LayerSet, PictureLayer, PixelGrid
 from isthmus.snags import find_snags
 
 shares = st.floats(0.05, 0.95)
@@ -173,6 +173,28 @@ def test_layers_arrive_on_the_wire_where_and_as_they_were_laid() -> None:
     assert sent(grey, limit=0.5)[0, 0] == pytest.approx(white / 4, rel=0.03)
     warm = sent(grey, white=3000.0)[0, 0] / white
     assert 0.5 > warm[0] > warm[1] > 1.3 * warm[2]
+
+
+def test_a_light_with_filters_and_one_without_colours_show_a_picture_too() -> None:
+    """101 has cyan, magenta and yellow before its lamp, 401 a dimmer alone: the light let through is worked out here."""
+    show = lantern_tide()
+    ids = {u.number: u.id for u in show.units}
+    cells = (GridCell(unit=ids[101]), GridCell(unit=ids[401], x=1))
+    grid = PixelGrid(id="g", number=1, width=2, height=1, cells=cells)
+    live = Live(show)
+    canvas = Studio(lambda show, media: None).canvas(live, grid)
+    rng = np.random.default_rng(2)
+    for rgb in (*np.eye(3), np.ones(3), np.zeros(3), *rng.uniform(0, 1, (20, 3))):
+        levels = live.compiled.defaults.copy()
+        canvas.paint(levels, np.tile(np.append(rgb, 1), (2, 1)).T.astype(np.float32))
+
+        def at(unit: int, name: str, levels=levels) -> float:
+            return float(levels[live.compiled.places.get((ids[unit], 0, name))[0]])
+
+        through = np.array([1 - at(101, f"ColorSub_{letter}") for letter in "CMY"])
+        assert through * at(101, "Dimmer") == pytest.approx(rgb, abs=1e-5)
+        light = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2]  # ITU-R BT.709
+        assert at(401, "Dimmer") == pytest.approx(light, abs=2e-4)
 
 
 def test_what_keeps_pictures_from_being_whole_is_told_and_mended() -> None:

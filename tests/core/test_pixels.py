@@ -100,6 +100,8 @@ def test_a_colour_of_a_picture_is_met_by_the_emitters_of_a_cell(kind: str) -> No
     free = levels.max(axis=1) < 0.999
     assert np.abs(share - want[:, 1])[free].max() < 0.01 and free.sum() > 100
     assert (share <= want[:, 1] + 1e-6).all()
+    far = _lab(seen[free] / full[1], SRGB @ np.ones(3)) - _lab(want[free], SRGB @ np.ones(3))
+    assert np.linalg.norm(far, axis=1).max() < 2  # CIE 1976 ΔE*ab, of the white of the picture
     # the brightest white: a solver, from its own statement of the problem, finds none brighter
     white = SRGB @ np.ones(3)
     even = np.stack([light[:, i] - white[i] / white[1] * light[:, 1] for i in (0, 2)])
@@ -109,6 +111,13 @@ def test_a_colour_of_a_picture_is_met_by_the_emitters_of_a_cell(kind: str) -> No
 
 # IEC 61966-2-1
 SRGB = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
+
+
+def _lab(xyz: np.ndarray, white: np.ndarray) -> np.ndarray:
+    """CIE 1976 L*a*b* (ISO/CIE 11664-4)."""
+    t = np.maximum(xyz / white, 0)
+    f = np.where(t > (6 / 29) ** 3, np.cbrt(t), t / (3 * (6 / 29) ** 2) + 4 / 29)
+    return np.stack([116 * f[:, 1] - 16, 500 * (f[:, 0] - f[:, 1]), 200 * (f[:, 1] - f[:, 2])], 1)
 
 
 def _uv(xyz: np.ndarray) -> np.ndarray:

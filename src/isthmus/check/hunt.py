@@ -17,11 +17,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.check.safe import column_bytes
-from isthmus.check.sights import DARK, LUMINANCE
+from isthmus.check.sights import DARK
 from isthmus.errors import EntryFault
 from isthmus.patch.index import index_of
 from isthmus.plural import many
 from isthmus.profiles import light_program, profiles_of
+from isthmus.profiles.colour import LUMINANCE
 from isthmus.profiles.light import LightProgram
 from isthmus.show.records import SLOTS, Show, Unit
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.profiles.colour import LUMINANCE
 from isthmus.profiles.light import LightState
 
 DARK, DIM = 0.02, 0.6  # of the light wished
@@ -17,7 +18,6 @@ TURN = 10.0  # degrees
 SHADE = 0.25  # apart in colour
 ZOOMED = 0.35  # of the wished angle
 Array = NDArray[np.float64]
-LUMINANCE = np.array([0.2126729, 0.7151522, 0.0721750])
 
 
 @dataclass(frozen=True)

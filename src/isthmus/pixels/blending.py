@@ -10,6 +10,8 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.profiles.colour import LUMINANCE
+
 Array = NDArray[np.floating]  # float32 throughout
 Blend = Callable[[Array, Array], Array]
 
@@ -21,7 +23,7 @@ BLENDS: dict[str, Blend | None] = {  # of what is below and what is above, both 
     "subtract": lambda below, above: np.maximum(below - above, 0),
     "mask": None,  # only so much of what is below stays as this is bright
 }
-LIGHT = np.array([0.2126, 0.7152, 0.0722], np.float32)  # luminance of linear sRGB (BT.709)
+LIGHT = LUMINANCE.astype(np.float32)
 
 
 def lay(below: Array, above: Array, blend: str = "over") -> Array:

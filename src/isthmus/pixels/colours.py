@@ -10,13 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.looks.mixing import emitter_levels
-from isthmus.profiles.colour import RGB_TO_XYZ
+from isthmus.profiles.colour import LUMINANCE, RGB_TO_XYZ
 from isthmus.profiles.light import LightProgram
 
 Array = NDArray[np.float64]
 Floats = NDArray[np.float32]
 STEPS = 32  # of the triangle of all mixtures of red, green and blue, each way
-LUMINANCE = RGB_TO_XYZ[1].astype(np.float32)
+LIGHT = LUMINANCE.astype(np.float32)
 
 
 class CellTable(Protocol):
@@ -52,7 +52,7 @@ class WhiteTable:
     names: tuple[str, ...]
 
     def levels(self, rgb: NDArray) -> Floats:
-        light = np.clip(LUMINANCE @ np.asarray(rgb, np.float32), 0, 1)
+        light = np.clip(LIGHT @ np.asarray(rgb, np.float32), 0, 1)
         return np.repeat(light[None], len(self.names), axis=0)
 
 
@@ -130,7 +130,7 @@ def _nodes(emitters: bytes) -> Floats:
         for green in range(STEPS + 1 - red):
             rgb = np.array([red, green, STEPS - red - green]) / STEPS
             levels = emitter_levels(light, *_place(rgb))
-            rows.append(levels * (RGB_TO_XYZ[1] @ rgb) * white / max(levels @ light[:, 1], 1e-12))
+            rows.append(levels * (LUMINANCE @ rgb) * white / max(levels @ light[:, 1], 1e-12))
     return np.ascontiguousarray(np.array(rows, np.float32).T)
 
 

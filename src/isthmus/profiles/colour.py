@@ -20,6 +20,7 @@ XYZ_TO_RGB: Array = np.array(
     ]
 )
 RGB_TO_XYZ: Array = np.linalg.inv(XYZ_TO_RGB).astype(np.float64)
+LUMINANCE: Array = RGB_TO_XYZ[1]  # of linear sRGB (ITU-R BT.709)
 
 # Chromaticities taken for emitters whose profile gives none: typical dies, named as GDTF names
 # attributes.
@@ -53,7 +54,7 @@ def rgb_of(x: float, y: float, luminance: float = 1.0) -> Array:
     luminance.
     """
     rgb = np.maximum(XYZ_TO_RGB @ xyz_of(x, y, luminance), 0.0)
-    seen = float(RGB_TO_XYZ[1] @ rgb)
+    seen = float(LUMINANCE @ rgb)
     return rgb * (luminance / seen) if seen > 1e-9 else rgb
 
 

@@ -15,7 +15,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.profiles.chart import Chart, ChartChannel, chart
-from isthmus.profiles.colour import TYPICAL_EMITTERS, XYZ_TO_RGB, rgb_of, white_rgb, xyz_of
+from isthmus.profiles.colour import (
+    LUMINANCE,
+    TYPICAL_EMITTERS,
+    XYZ_TO_RGB,
+    rgb_of,
+    white_rgb,
+    xyz_of,
+)
 from isthmus.profiles.geometry import Assembly, assemble
 from isthmus.profiles.keep import KeptByMode
 from isthmus.profiles.masters import waits_for
@@ -54,7 +61,7 @@ class LightState:
 
     def intensity(self) -> Array:
         """(n,) luminance 0…1 of the brightest beam of each unit."""
-        luminance = self.rgb @ np.array([0.2126729, 0.7151522, 0.0721750])
+        luminance = self.rgb @ LUMINANCE
         return luminance.max(axis=1, initial=0.0)
 
 
@@ -229,7 +236,7 @@ class LightProgram:
                     attribute[9:], (0.3127, 0.329, 50.0)
                 )
                 found.setdefault(cell, []).append((reader, XYZ_TO_RGB @ xyz_of(*color)))
-        luminance_row = np.array([0.2126729, 0.7151522, 0.0721750])
+        luminance_row = LUMINANCE
         for cell, emitters in found.items():
             total = sum(float(luminance_row @ rgb) for _, rgb in emitters) or 1.0
             found[cell] = [(reader, rgb / total) for reader, rgb in emitters]

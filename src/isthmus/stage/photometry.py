@@ -13,12 +13,12 @@ import math
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from isthmus.profiles.colour import LUMINANCE
 from isthmus.stage.landing import Surface
 from isthmus.stage.rig import FLUX_UNIT, Beams
 from isthmus.stage.shade import Shade
 
 Array = NDArray[np.float64]
-LUMINANCE = np.array([0.2126729, 0.7151522, 0.0721750])
 FALL = math.log(10) / math.log(2)
 HARDEST = 400.0
 NEAREST = (

@@ -11,10 +11,9 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from isthmus.check.sights import LUMINANCE
 from isthmus.errors import FileFault
 from isthmus.profiles import chart, light_program
-from isthmus.profiles.colour import encode_srgb
+from isthmus.profiles.colour import LUMINANCE, encode_srgb
 from isthmus.profiles.light import LightProgram
 from isthmus.standin.cells import rewired
 from isthmus.standin.scenario import FAULTS, Loaded, SimUnit

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import (
@@ -39,6 +40,7 @@ from isthmus.gels import books_at_hand, keep_book
 from isthmus.gels.books import MAX_BYTES
 from isthmus.gels.resolve import find_gels
 from isthmus.plural import many
+from isthmus.profiles.colour import LUMINANCE
 from isthmus.show.container import read_file
 from isthmus.show.records import Gel
 
@@ -58,7 +60,7 @@ class GelsModel(RowsModel):
         self.endResetModel()
 
     def cells(self, row: Gel) -> Sequence[str]:
-        luminance = 0.2126729 * row.rgb[0] + 0.7151522 * row.rgb[1] + 0.0721750 * row.rgb[2]
+        luminance = float(LUMINANCE @ np.asarray(row.rgb))
         used = self.used.get(row.code, 0)
         return row.code, row.name, "", "", f"{100 * luminance:.0f} %", row.book, str(used or "")
 

@@ -15,9 +15,9 @@ from isthmus.app.kit.widgets import bind, column_of, label
 from isthmus.app.model.rig_link import RigLink
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.pixels.views.grid_picture import Codes, GridPicture, screen_codes
-from isthmus.check.sights import LUMINANCE
 from isthmus.errors import EntryFault
 from isthmus.pixels.grids import propose
+from isthmus.profiles.colour import LUMINANCE
 from isthmus.show.records import PixelGrid
 
 
