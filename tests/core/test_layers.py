@@ -96,7 +96,7 @@ def test_layers_lie_over_each_other_as_computed_by_hand() -> None:
     }
     assert by_hand.keys() == BLENDS.keys()
     for blend, wanted in by_hand.items():
-        assert lay(below, above, blend)[:, 0] == pytest.approx(wanted, abs=1e-6), blend
+        assert lay(below, above, blend)[:, 0] == pytest.approx(wanted, abs=1e-4), blend
         on_nothing = (0, 0, 0, 0) if blend == "mask" else (0.4, 0, 0, 0.5)
         assert lay(np.zeros((4, 1), np.float32), above, blend)[:, 0] == pytest.approx(on_nothing)
 
