@@ -89,6 +89,7 @@ RULES = (
         "grid-cell-dull",
         "layers-no-grid",
         "layer-no-media",
+        "layer-coarse",
         "grid-hidden-cells",
         "grid-holes",
     ),

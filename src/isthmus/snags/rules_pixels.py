@@ -14,6 +14,7 @@ from isthmus.patch.numbers import write_numbers
 from isthmus.pixels.colours import table_of
 from isthmus.pixels.grids import propose, put_grid
 from isthmus.pixels.layer_edits import remove_layer
+from isthmus.pixels.media import longest_for, too_small
 from isthmus.plural import many
 from isthmus.profiles import chart, light_program
 from isthmus.show.records import GridCell, PixelGrid, Show
@@ -159,4 +160,25 @@ def empty_layers(at: Context) -> Iterator[Snag]:
                 yield Snag("layer-no-media", ATTENTION, text, PAGE, (), "", fix)
 
 
-PIXEL_RULES = (lost_cells, doubled_cells, holes, unreached_cells, hidden_cells, empty_layers)
+def coarse_media(at: Context) -> Iterator[Snag]:
+    """Pictures kept for a smaller grid than they are shown on by now."""
+    grids = {grid.id: grid for grid in at.show.grids}
+    kept = {one.id: one for one in at.show.media}
+    for one in at.show.layer_sets:
+        grid = grids.get(one.grid)
+        for name in dict.fromkeys(layer.media for layer in one.layers if layer.on):
+            media = kept.get(name)
+            if grid and media and too_small(media, longest_for(grid.width, grid.height)):
+                text = f"{media.name} is kept coarser than {_name(grid)} shows: fit it again."
+                yield Snag("layer-coarse", NOTE, text, PAGE)
+
+
+PIXEL_RULES = (
+    coarse_media,
+    lost_cells,
+    doubled_cells,
+    holes,
+    unreached_cells,
+    hidden_cells,
+    empty_layers,
+)

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
@@ -25,12 +25,16 @@ Frame = tuple[float, float, float, float, float]  # x, y, width, height, turn
 
 
 class LaidPicture(GridPicture):
-    """`plan` is the set made ready, to be looked at blind; None shows what is sent."""
+    """`plan` is the set made ready, to be looked at blind, with what is dragged of its layer;
+    None shows what is sent.
+    """
 
     pad = 34  # the dot that turns is beside the grid
     framed = Signal(dict)  # what of the current layer is another now
 
-    def __init__(self, bench: Workbench, plan: Callable[[], SetPlan | None]) -> None:
+    def __init__(
+        self, bench: Workbench, plan: Callable[[Mapping[str, float]], SetPlan | None]
+    ) -> None:
         super().__init__(bench)
         self.plan, self.layer = plan, None
         self.began = time.monotonic()
@@ -50,7 +54,7 @@ class LaidPicture(GridPicture):
         self.update()
 
     def colours(self) -> Codes:
-        plan = self.plan()
+        plan = self.plan(self._changes(self._frame) if self._held else {})
         if plan is None or self.grid is None or plan.count != len(self.grid.cells):
             return super().colours()
         return screen_codes(plan.colours(time.monotonic() - self.began)[:3].T)
@@ -165,15 +169,18 @@ class LaidPicture(GridPicture):
         if held and self.layer is not None:
             self._tell(self._frame)
 
-    def _tell(self, frame: Frame) -> None:
+    def _changes(self, frame: Frame) -> dict[str, float]:
+        """What of the layer is another with this frame."""
         layer = self.layer
         names = ("x", "y", "width", "height", "turn")
-        changes = {
+        return {
             name: round(value, 4)
             for name, value in zip(names, frame, strict=True)
             if layer is not None and abs(getattr(layer, name) - value) > 1e-6
         }
-        if changes:
+
+    def _tell(self, frame: Frame) -> None:
+        if changes := self._changes(frame):
             self.framed.emit(changes)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout
 
 from isthmus.app.kit.edited import choose_row, edited_table, hold_row, row_here, show_rows
 from isthmus.app.kit.first import FirstSteps
-from isthmus.app.kit.tasks import Step, Task
 from isthmus.app.kit.widgets import PageView, beside, bind, button, choice, label, take_row, tick
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.pixels.models.sets import SetsModel
+from isthmus.app.pages.pixels.views.bringing import Bringing
 from isthmus.app.pages.pixels.views.laid import LaidPicture
 from isthmus.app.pages.pixels.views.layer_form import LayerForm
 from isthmus.app.pages.pixels.views.strips import Strips
@@ -26,13 +27,12 @@ from isthmus.pixels import layer_edits as core
 from isthmus.pixels.dark import Dark, dark_units
 from isthmus.pixels.fields import read_field, said
 from isthmus.pixels.grids import grid_named
-from isthmus.pixels.media import Brought, bring, longest_for, put_media
+from isthmus.pixels.media import Brought, longest_for, put_media, too_small
 from isthmus.pixels.plans import LayerPlan, SetPlan
 from isthmus.pixels.ready import Studio
 from isthmus.plural import many
-from isthmus.show.records import LayerSet, Look, LookLine, PictureLayer, PixelGrid, Wish
+from isthmus.show.records import LayerSet, Look, LookLine, Media, PictureLayer, PixelGrid, Wish
 
-FILES = "Pictures and films (*.png *.jpg *.jpeg *.gif *.webp *.mp4 *.mov *.mkv *.webm *.avi)"
 LOOK_MS = 400
 WORDS = {"text": "words", "media": "own picture or film…"}
 
@@ -43,7 +43,6 @@ class LayersView(PageView):
         self.bench, self.playing = bench, bench.playing
         # of what is looked at, apart from what is shown
         self._studio = Studio(bench.playing.picturing.frames.of)
-        self._task: Task | None = None
         beside(self, self._left(), self._right())
         self.first = FirstSteps(
             self,
@@ -123,7 +122,8 @@ class LayersView(PageView):
         self.on.clicked.connect(lambda on: self._change(self.strips.layer_here(), on=on))
         self.dark = tick("Dark where no layer is", "set dark")
         self.dark.clicked.connect(lambda on: self._put("change", dark=on))
-        for one in (self.only, self.on, self.dark):
+        self.finer = button("Fit again", run=self.fit_again, name="fit media")
+        for one in (self.only, self.on, self.dark, self.finer):
             own.addWidget(one)
         own.addStretch(1)
         column.addLayout(own)
@@ -135,11 +135,10 @@ class LayersView(PageView):
         last.addWidget(self.look_button)
         self.raise_button = button("Raise the masters", run=self.light, name="raise masters")
         last.addWidget(self.raise_button)
-        self.stop = button("Cancel", run=self._cancel, name="cancel media")
-        self.stop.hide()
-        last.addWidget(self.stop)
         self.told = label("", "quiet", wrap=True)
         self.told.setObjectName("layers told")
+        self.bringing = Bringing(self, self.bench, self.told, self._said)
+        last.addWidget(self.bringing.stop)
         last.addWidget(self.told, 1)
         column.addLayout(last)
         return column
@@ -152,7 +151,7 @@ class LayersView(PageView):
 
     def left(self) -> None:
         self._later.stop()
-        self._cancel()
+        self.bringing.cancel()
 
     def refresh(self) -> None:
         show = self.bench.show
@@ -188,19 +187,26 @@ class LayersView(PageView):
         for part in (*self.own, self.only, self.on):
             part.setEnabled(layer is not None)
         self.on.setChecked(layer is None or layer.on)
+        media = self._media(layer) if layer else None
+        self.finer.setVisible(media is not None and too_small(media, self._longest()))
         self.form.take(layer)
         self.picture.show_layer(layer)
         self.about.setText(self._about(layer) if layer else "Add a layer to show something.")
         self.only.setText("On all units" if layer and layer.units else "Only selected units")
 
+    def _media(self, layer: PictureLayer) -> Media | None:
+        return next((m for m in self.bench.show.media if m.id == layer.media), None)
+
     def _about(self, layer: PictureLayer) -> str:
         show, source = self.bench.show, WORDS.get(layer.source, layer.source)
         told = f"{said(layer)}: {source.removesuffix('…')}"
-        media = next((m for m in show.media if m.id == layer.media), None)
+        media = self._media(layer)
         if media is not None:
             size = next((len(f.data) for f in show.files if f.name == media.file), 0)
             of = f"{media.size[0]} × {media.size[1]}"
             told = f"{said(layer)}: {media.name}, {of}, {size / 1e6:.2f} MB in the show"
+            if too_small(media, self._longest()):
+                told += ", coarser than the grid"
         return told + (f"; only on {many(len(layer.units), 'unit')}" if layer.units else "")
 
     def plan_of(self, layer: PictureLayer) -> LayerPlan | None:
@@ -208,12 +214,16 @@ class LayersView(PageView):
         grid = self.grid_here()
         return self._studio.layer(self.bench.show, layer, grid) if grid else None
 
-    def blind_plan(self) -> SetPlan | None:
-        """The set as it would be; None while it is what is sent."""
-        one = self.set_here()
-        if one is None or self.playing.picturing.shows(one.id):
+    def blind_plan(self, dragged: Mapping[str, float]) -> SetPlan | None:
+        """The set as it would be, with what a hand changes of its layer just now; None while it is
+        what is sent.
+        """
+        one, show = self.set_here(), self.bench.show
+        if one is None or (self.playing.picturing.shows(one.id) and not dragged):
             return None
-        made = self._studio.pictures(self.bench.show, self.bench.levels.live, [one.id])
+        if dragged:
+            show, _ = core.put_set(show, core.change_layer(one, self.strips.layer_here(), dragged))
+        made = self._studio.pictures(show, self.bench.levels.live, [one.id])
         return made.sets.get(one.id)
 
     def _showing(self) -> None:
@@ -370,37 +380,18 @@ class LayersView(PageView):
 
     # ------------------------------------------------------------ pictures brought in
 
+    def _longest(self) -> int:
+        grid = self.grid_here()
+        return longest_for(grid.width, grid.height) if grid else 0
+
     def open_media(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self.window(),
-            "Bring in a picture or a film",
-            "",
-            f"{FILES};;All files (*)",
-            options=QFileDialog.Option.DontUseNativeDialog,
-        )
-        if name:
-            self.bring(Path(name))
+        if self.grid_here() is not None:
+            self.bringing.open(self._longest(), self._brought)
 
     def bring(self, path: Path) -> None:
-        """Read and fitted on a thread of its own, then a layer in front."""
-        grid = self.grid_here()
-        if grid is None:
-            return
-        longest = longest_for(grid.width, grid.height)
-
-        def work(step: Step) -> Brought:
-            return bring(path, longest, step)
-
-        self._cancel()
-        self.stop.show()
-        task = self._task = Task(work, self)
-        task.progressed.connect(
-            lambda share, words: self.told.setText(f"{words} {100 * share:.0f} %")
-        )
-        task.done.connect(self._brought)
-        task.failed.connect(lambda error: self.bench.tell("fault", str(error)))
-        task.ended.connect(lambda: (self.stop.hide(), self._said()))
-        task.start()
+        """Read and fitted, then a layer in front."""
+        if self.grid_here() is not None:
+            self.bringing.read(path, self._longest(), self._brought)
 
     def _brought(self, brought: Brought) -> None:
         one = self.set_here()
@@ -413,11 +404,16 @@ class LayersView(PageView):
         self.strips.choose(made.layers[-1].id)
         self.bench.tell("ok", brought.words)
 
-    def _cancel(self) -> None:
-        if self._task is not None:
-            self._task.cancel()
-            self._task.wait()
-            self._task = None
+    def fit_again(self) -> None:
+        """As fine as the grid is by now."""
+        media = self._media(self._layer(self.strips.layer_here()))
+        if media is not None:
+            self.bringing.fit_again(media, self._longest(), lambda b: self._fitted(media, b))
+
+    def _fitted(self, media: Media, brought: Brought) -> None:
+        show, _ = put_media(self.bench.show, brought, instead=media.id)
+        self.bench.commit(f"fit {media.name} again", show)
+        self.bench.tell("ok", brought.words)
 
     # ------------------------------------------------------------ shown
 
