@@ -26,7 +26,8 @@ def write_panel() -> None:
     """A panel of 24 cells with a dimmer for all."""
     wide, high = (PITCH * count for count in CELLS)
     light = Beam(
-        beam_angle=90, field_angle=110, flux=60, color_temperature=6500, radius=0.04, kind="Wash"
+        beam_angle=90, field_angle=110, flux=60, color_temperature=6500, radius=0.04, kind="Wash",
+        lamp="LED", power=9
     )
     colours = tuple(Channel(f"ColorAdd_{letter}") for letter in "RGB")
     made = compose(

@@ -20,12 +20,22 @@ from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.pixels.by_hand import Run
 from isthmus.pixels.colours import ColourTable, _nodes
-from isthmus.pixels.grids import TURNS, propose, turn_units
+from isthmus.pixels.grids import propose
 from isthmus.pixels.lattice import find_lattice
+from isthmus.pixels.moved import TURNS, move_cells, size_grid, turn_units
 from isthmus.pixels.places import best_plane, cells_in_space
+from isthmus.pixels.power import power_of
+from isthmus.pixels.ready import canvas_of
+from isthmus.pixels.shown import ask_picture
 from isthmus.pixels.wiring_pictures import PICTURES
+from isthmus.profiles.gdtf import write_gdtf
+from isthmus.profiles.make.bodies import Body
+from isthmus.profiles.make.channels import Channel
+from isthmus.profiles.make.compose import ModePlan, compose
+from isthmus.profiles.records import Beam
+from isthmus.profiles.store import stored_of
 from isthmus.show import save_show
-from isthmus.show.records import GridCell, PixelGrid, SavedView
+from isthmus.show.records import GridCell, Patched, PixelGrid, SavedView, Show, Unit
 
 
 @given(
@@ -261,6 +271,84 @@ def test_panels_turned_come_back_and_stay_in_their_place(
         corner = (first.x - low[0] > 0, first.y - low[1] > 0)  # right, bottom
         seen = {"left": (0, 1), "right": (1, 0), "round": (1, 1), "sideways": (1, 0)}
         assert corner == seen.get(how, (0, 1))
+
+
+@given(st.integers(1, 9), st.integers(1, 9), st.data())
+def test_cells_moved_take_places_and_leave_theirs(width: int, height: int, data) -> None:
+    """What moves is where it was put, as far as the edge; no place is lost or taken twice; the way back is a way back."""
+    whole = grid_of(width, height, (1, 1))
+    holes = data.draw(st.sets(st.integers(1, width * height)))
+    grid = replace(whole, cells=tuple(c for i, c in enumerate(whole.cells) if i not in holes))
+    rows = data.draw(st.sets(st.integers(0, len(grid.cells) - 1), min_size=1))
+    by = data.draw(st.tuples(st.integers(-12, 12), st.integers(-12, 12)))
+    moved = move_cells(grid, rows, *by)
+    steps = {
+        (b.x - a.x, b.y - a.y)
+        for i, (a, b) in enumerate(zip(grid.cells, moved.cells, strict=True))
+        if i in rows
+    }
+    [(across, down)] = steps
+    for gone, wish, low, high, size in (
+        (
+            across,
+            by[0],
+            min(grid.cells[i].x for i in rows),
+            max(grid.cells[i].x for i in rows),
+            width,
+        ),
+        (
+            down,
+            by[1],
+            min(grid.cells[i].y for i in rows),
+            max(grid.cells[i].y for i in rows),
+            height,
+        ),
+    ):
+        assert gone == wish or (gone == -low if wish < 0 else gone == size - 1 - high)
+    places = [(c.x, c.y) for c in moved.cells]
+    assert len(set(places)) == len(places) and all(
+        0 <= x < width and 0 <= y < height for x, y in places
+    )
+    if len(grid.cells) == width * height:
+        assert move_cells(moved, rows, -across, -down) == grid
+    wider = size_grid(grid, f"{width + 3} × {height}")
+    assert move_cells(wider, range(len(grid.cells)), 3, 0).cells[0].x == grid.cells[0].x + min(
+        3, 3 + width - 1 - max(c.x for c in grid.cells)
+    )
+
+
+def test_what_white_takes_follows_its_limit_and_its_lamps() -> None:
+    """Ten panels of 24 LEDs of 9 W, red, green and blue each, against what is sent for white; a filament by the rule of lamp makers."""
+    show = with_wall(lantern_tide())
+    live = Live(show)
+    live.ask(ask_picture(live, show.grids[0], np.ones((8, 30, 3)), 0.4))
+    sent = [
+        live.levels[i]
+        for unit in range(10)
+        for cell in range(1, 25)
+        for letter in "RGB"
+        for i in live.compiled.places.get((f"w{unit}", cell, f"ColorAdd_{letter}"))
+    ]
+    code, told = answer("pixels", "grid", "demo", "--limit", "40", "--dry-run")
+    assert code == 0 and told["power"]["unknown_cells"] == 0
+    assert told["power"]["now"] == pytest.approx(9 * 240 * np.mean(sent), rel=1e-4)
+    assert told["power"]["now"] == pytest.approx(0.4 * told["power"]["full"])
+
+    light = Beam(beam_angle=20, lamp="Halogen", power=750)
+    lamp = compose(
+        "Saltings",
+        "Ember",
+        Body("lens", (0.3, 0.3, 0.5), light, 1),
+        [ModePlan("One", (Channel("Dimmer"),))],
+    )
+    stored = stored_of(lamp, write_gdtf(lamp))
+    unit = Unit(
+        id="u", number=1, profile=stored.key, mode="One", patch=(Patched(universe=1, address=1),)
+    )
+    grid = PixelGrid(id="g", number=1, limit=0.5, cells=(GridCell(unit="u"),))
+    dark = Live(Show(units=(unit,), profiles=(stored,), grids=(grid,)))
+    taken = power_of(dark, grid, canvas_of(dark, grid))
+    assert taken.full == 750 and taken.now == pytest.approx(750 * 0.5 ** (1.6 / 3.4), rel=1e-3)
 
 
 def test_a_letter_f_tells_every_way_a_panel_can_hang() -> None:

@@ -14,12 +14,31 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QApplication
 from test_pixels_page import wall_seen
 
-from helpers.hands import answer_file_dialog, child, choose, click, drag, key, press, retype, until
+from helpers.hands import (
+    answer_file_dialog,
+    child,
+    choose,
+    click,
+    drag,
+    key,
+    press,
+    retype,
+    shortcut,
+    type_in_cell,
+    until,
+)
 from helpers.tools import until as wait_until
 from isthmus.demo import WALL, lantern_tide
-from isthmus.demo.wall import with_wall
+from isthmus.demo.wall import FACING, with_wall
 from isthmus.looks import cue_edits
+from isthmus.profiles.gdtf import write_gdtf
+from isthmus.profiles.make.bodies import Body
+from isthmus.profiles.make.channels import Channel
+from isthmus.profiles.make.compose import ModePlan, compose
+from isthmus.profiles.records import Beam
+from isthmus.profiles.store import stored_of
 from isthmus.show import open_show, save_show
+from isthmus.show.records import Output, Patched, Show, Unit
 from isthmus.standin import RigClient, StandInRig, read_scenario
 
 
@@ -34,7 +53,7 @@ def test_three_layers_become_a_look_and_a_cue_plays_them(make_window) -> None:
     view = page.layers
 
     # a plate, from nothing: its set is made with it; shown, the wall is dark until its masters are up
-    choose(view.source, "plain")
+    key(view.source, Qt.Key.Key_Home)
     press(view, "add layer")
     assert len(bench.show.layer_sets) == 1 and len(bench.show.layer_sets[0].layers) == 1
     press(view, "show layer set")
@@ -110,12 +129,70 @@ def test_three_layers_become_a_look_and_a_cue_plays_them(make_window) -> None:
     assert until(lambda: not wall_seen(window).any() or wall_seen(window)[7, 29, 2] >= 0)
 
 
+def test_sixteen_units_of_four_cells_show_a_moving_picture_after_eight_acts(make_window) -> None:
+    light = Beam(beam_angle=60, field_angle=80, flux=200, lamp="LED", power=20)
+    colours = tuple(Channel(f"ColorAdd_{letter}") for letter in "RGBW")
+    four = compose(
+        "Saltings", "Limpet 4", Body("cells", (0.4, 0.4, 0.1), light, 2),
+        [ModePlan("Four", (Channel("Dimmer"),), 4, colours)],
+    )  # fmt: skip
+    stored = stored_of(four, write_gdtf(four))
+    units = tuple(
+        Unit(
+            id=f"u{i}", number=1 + i, profile=stored.key, mode="Four", rotation=FACING,
+            patch=(Patched(universe=1, address=1 + 17 * i),),
+            position=(0.4 * (i % 4), 5.0, 3.0 - 0.4 * (i // 4)),
+        )
+        for i in range(16)
+    )  # fmt: skip
+    window = make_window(
+        Show(units=units, profiles=(stored,), outputs=(Output(id="o", universe=1),))
+    )
+    page = window.pages["Pixels"]
+    window.go("Patch")
+    acts = (
+        lambda: key(
+            window.pages["Patch"].units.table, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier
+        ),
+        lambda: shortcut(
+            window,
+            Qt.Key.Key_8,
+            Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier,
+        ),
+        lambda: press(page, "first grid"),
+        lambda: press(page, "view Layers"),
+        lambda: press(page, "add layer"),
+        lambda: press(page, "show layer set"),
+        lambda: press(page, "raise masters"),
+        lambda: window.output.switch(True),  # the switch in the bar
+    )
+    for act in acts:
+        act()
+    live = window.bench.levels.live
+    lit = np.zeros(16 * 17, bool)
+
+    def all_lit() -> bool:
+        lit[:] |= live.frame[: 16 * 17] > 20
+        return bool(
+            lit.reshape(16, 17)[:, 0].all()
+            and lit.reshape(16, 17)[:, 1:].reshape(64, 4).any(axis=1).all()
+        )
+
+    assert until(all_lit) and (
+        window.bench.show.grids[0].width,
+        window.bench.show.grids[0].height,
+    ) == (8, 8)
+    one = live.frame.copy()
+    assert until(lambda: (live.frame != one).any())
+    window.output.switch(False)
+
+
 def test_a_picture_is_brought_in_by_its_file_and_shown_where_it_never_was(
     make_window, tmp_path, monkeypatch
 ) -> None:
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
-    half = Image.new("RGB", (60, 16))
-    half.paste((0, 0, 255), (0, 0, 30, 16))
+    half = Image.new("RGB", (240, 64))
+    half.paste((0, 0, 255), (0, 0, 120, 64))
     half.save(tmp_path / "half.png")
     (tmp_path / "none.png").write_text("no picture")
     show = replace(with_wall(lantern_tide()), layer_sets=())
@@ -130,6 +207,21 @@ def test_a_picture_is_brought_in_by_its_file_and_shown_where_it_never_was(
         assert until(lambda w=words: w in window.notice.words)
     assert [m.name for m in bench.show.media] == ["half"] and "0.00 MB" in view.about.text()
     save_show(bench.show, tmp_path / "kept.isthmus")
+
+    # a grid that grew shows it coarse: it is fitted again from its file, while that is the same
+    assert not view.finer.isVisible()
+    whole = bench.show
+    press(page, "view Grids")
+    type_in_cell(page.grid.table, 0, 2, "60 x 16")
+    press(page, "view Layers")
+    assert view.finer.isVisible() and "coarser than the grid" in view.about.text()
+    (tmp_path / "half.png").rename(tmp_path / "away.png")
+    press(view, "fit media")
+    assert until(lambda: "is gone, or another by now" in window.notice.words)
+    (tmp_path / "away.png").rename(tmp_path / "half.png")
+    press(view, "fit media")
+    assert until(lambda: bench.show.media[0].size == (120, 32))
+    assert not view.finer.isVisible() and len(bench.show.files) == len(whole.files)
 
     for one in (tmp_path / "cache").rglob("*.npy"):  # as on another computer
         one.unlink()
@@ -205,7 +297,7 @@ def test_a_panel_hung_upside_down_is_found_and_the_grid_mended(make_window, wall
 
     # pictures are upright everywhere now
     press(page, "view Grids")
-    choose(page.grid.which, "Ramp")
+    choose(page.grid.tests.which, "Ramp")
     press(page.grid, "test grid")
 
     def upright() -> bool:

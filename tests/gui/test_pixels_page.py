@@ -8,7 +8,19 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit
 
-from helpers.hands import child, choose, click, key, keys, press, retype, shortcut, until
+from helpers.hands import (
+    child,
+    choose,
+    click,
+    dialog,
+    drag,
+    key,
+    keys,
+    press,
+    retype,
+    shortcut,
+    until,
+)
 from isthmus.demo import lantern_tide
 from isthmus.demo.wall import PITCH, with_wall
 from isthmus.show.records import Show, Unit
@@ -55,18 +67,18 @@ def test_a_wall_is_proposed_mended_tested_and_undone(make_window) -> None:
     )
 
     # the picture is on the wall as one sees it from the house
-    choose(view.which, "Columns")
+    choose(view.tests.which, "Columns")
     press(view, "test grid")
     assert until(lambda: bench.proving.proof is not None)
-    choose(view.which, "Bars")
+    choose(view.tests.which, "Bars")
     seen = wall_seen(window)
     assert (seen == seen[:1]).all()  # upright stripes
     left, right = seen[0, 0], seen[0, -1]
     assert left.min() > 0.2 and left.max() > 0.5 and not right.any()  # all three, in balance
     second = seen[0, 5]
     assert second[2] < 0.02 < 0.4 < min(second[:2])  # yellow: red and green
-    key(view.which, Qt.Key.Key_Home)
-    assert view.which.currentText() == "Letter"
+    key(view.tests.which, Qt.Key.Key_Home)
+    assert view.tests.which.currentText() == "Letter"
     wide = wall_seen(window).max(axis=2)
     assert wide[1:7, 7:11].min() > 0.5 and wide[6, 14:].max() == 0 and wide[1, 7:24].min() > 0.5
 
@@ -97,7 +109,7 @@ def test_a_wall_is_proposed_mended_tested_and_undone(make_window) -> None:
             and (wall_seen(window)[4:, :6] == before[:4, 6:12]).all()
         )
     )
-    retype(view.level, "20 %", Qt.Key.Key_Return)
+    retype(view.tests.level, "20 %", Qt.Key.Key_Return)
     assert until(lambda: 0.19 < wall_seen(window).max() < 0.21)
     press(view, "test grid")
     assert not wall_seen(window).any() and bench.proving.proof is None
@@ -106,10 +118,65 @@ def test_a_wall_is_proposed_mended_tested_and_undone(make_window) -> None:
     assert not bench.show.grids and child(view, "first grid").isVisible()
 
 
+def test_panels_and_single_cells_are_dragged_and_a_grid_is_laid_out_by_hand(make_window) -> None:
+    show = with_wall(lantern_tide())
+    window = make_window(show, page="Pixels")
+    bench, view = window.bench, window.pages["Pixels"].grid
+    picture, wall = view.picture, show.grids[0]
+
+    def places(unit: str) -> list[tuple[int, int]]:
+        return [(c.x, c.y) for c in bench.show.grids[0].cells if c.unit == unit]
+
+    # 701 dragged onto 707: each takes the place of the other
+    was = {f"w{i}": places(f"w{i}") for i in range(10)}
+    drag(picture, picture.box(1, 1).center(), picture.box(7, 5).center())
+    assert places("w0") == was["w6"] and places("w6") == was["w0"]
+    assert all(places(u) == was[u] for u in was if u not in ("w0", "w6"))
+    shortcut(window, Qt.Key.Key_Z)
+    assert bench.show.grids[0] == wall
+
+    # by keys: two selected move by one place, past the edge nothing does
+    bench.selection.select(["w0", "w5"])
+    key(picture, Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier)
+    assert places("w0") == [(x + 1, y) for x, y in was["w0"]]
+    assert {x for x, _ in places("w1")} == {0, *range(7, 12)}
+    key(picture, Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier)
+    key(picture, Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier)
+    assert bench.show.grids[0] == wall
+
+    # one cell alone changes with the one beside it
+    key(child(view, "single cells"), Qt.Key.Key_Space)
+    drag(picture, picture.box(0, 0).center(), picture.box(2, 0).center())
+    first, third = places("w0").index((2, 0)), places("w0").index((0, 0))
+    assert was["w0"][first] == (0, 0) and was["w0"][third] == (2, 0)
+    key(child(view, "single cells"), Qt.Key.Key_Space)
+
+    # by hand: the lower row back and forth, as a cable runs; read off the picture before it is made
+    bench.selection.select([f"w{i}" for i in range(10)])
+    press(view, "lay out grid")
+    box = dialog("grid by hand")
+    choose(child(box, "cells or panels"), "Whole units, as panels")
+    assert child(box, "panel size").text() == "6 x 4"
+    retype(child(box, "across"), "none")
+    assert "is not a number" in box.trouble.text() and not box.primary.isEnabled()
+    retype(child(box, "across"), "5")
+    key(child(box, "run back and forth"), Qt.Key.Key_Space)
+    choose(child(box, "panel start"), "Bottom left")
+    assert "30 × 8, 240 cells" in box.said.text()
+    retype(child(box, "grid name"), "As cabled")
+    click(box.primary)
+    made = bench.show.grids[-1]
+    lower = [unit for _, unit in sorted({(c.x // 6, c.unit) for c in made.cells if c.y >= 4})]
+    assert (made.name, lower) == ("As cabled", ["w9", "w8", "w7", "w6", "w5"])
+    assert {(c.cell, c.x, c.y) for c in made.cells if c.unit == "w0"} == {
+        (c.cell, c.x, c.y) for c in wall.cells if c.unit == "w0"
+    }
+
+
 def test_a_picture_that_goes_on_is_stepped_wherever_one_looks(make_window) -> None:
     window = make_window(with_wall(lantern_tide()), page="Pixels")
     bench, view = window.bench, window.pages["Pixels"].grid
-    choose(view.which, "Rows")
+    choose(view.tests.which, "Rows")
     press(view, "test grid")
     rows: set[int] = set()
 
@@ -125,7 +192,7 @@ def test_a_picture_that_goes_on_is_stepped_wherever_one_looks(make_window) -> No
     window.go("Pixels")
     press(view, "test grid")
     assert bench.proving.proof is None and not wall_seen(window).any()
-    choose(view.which, "One by one")
+    choose(view.tests.which, "One by one")
     press(view, "test grid")
     assert until(lambda: (wall_seen(window).any(axis=2)).sum() == 1)
     bench.commit("another show", replace(bench.show, grids=()))

@@ -95,6 +95,7 @@ def dialogs_of(window: Window) -> list[tuple[str, Opens]]:
         ("fan", with_units(lambda: (window.go("Stage"), acts("units.fan")))),
         ("set devices", lambda: SettingsDialog(over, changes, lambda: True).open()),
         ("name a profile", name),
+        ("grid by hand", with_units(lambda: acts("pixels.by_hand"))),
         ("borrow", borrow),
         ("generic profile", profiles.compose_generic),
     ]

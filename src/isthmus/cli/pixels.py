@@ -12,8 +12,19 @@ from isthmus.cli.looks import level_rows
 from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.patch.choose import read_choice
-from isthmus.pixels.by_hand import STARTS, Run, lay_out
-from isthmus.pixels.grids import SHOWN, VIEWS, grid_named, propose, put_grid, read_shown, say_shown
+from isthmus.pixels.by_hand import STARTS, Run, lay_out, read_panel
+from isthmus.pixels.grids import (
+    SHOWN,
+    VIEWS,
+    grid_named,
+    next_number,
+    propose,
+    put_grid,
+    read_shown,
+    say_shown,
+)
+from isthmus.pixels.power import power_of
+from isthmus.pixels.ready import canvas_of
 from isthmus.pixels.shown import ask_picture
 from isthmus.pixels.wiring_pictures import PICTURES
 from isthmus.plural import many
@@ -55,13 +66,7 @@ def pixels_propose(options: argparse.Namespace) -> Result:
 def pixels_make(options: argparse.Namespace) -> Result:
     """A grid by how its cells follow each other."""
     show = load_pixels(options.show)
-    panel = None
-    if options.panel:
-        try:
-            wide, high = map(int, options.panel.lower().split("x"))
-        except ValueError:
-            raise EntryFault(f"“{options.panel}” is not a panel.", do="Write 6x4.") from None
-        panel = wide, high
+    panel = read_panel(options.panel) if options.panel else None
     grid = lay_out(
         show,
         read_choice(show, options.units).ids,
@@ -70,8 +75,7 @@ def pixels_make(options: argparse.Namespace) -> Result:
         panel,
         Run(options.panel_start, options.panel_columns, options.panel_back_and_forth),
     )
-    number = 1 + max((one.number for one in show.grids), default=0)
-    made, _ = put_grid(show, replace(grid, number=number, name=options.name))
+    made, _ = put_grid(show, replace(grid, number=next_number(show), name=options.name))
     target, said = keep(options, made)
     words = f"{grid.width} × {grid.height}, {many(len(grid.cells), 'cell')}."
     return DONE, _told(show, made.grids[-1]) | {"saved": target}, [words, said]
@@ -95,8 +99,12 @@ def pixels_grid(options: argparse.Namespace) -> Result:
             grid = read_shown(grid, name, text)
     made, _ = put_grid(show, grid)
     target, said = keep(options, made)
+    live = Live(made)
+    power = power_of(live, grid, canvas_of(live, grid))
     told = {name: getattr(grid, name) for name in SHOWN} | {"saved": target}
+    told["power"] = {"now": power.now, "full": power.full, "unknown_cells": power.unknown}
     lines = [", ".join(f"{SHOWN[n][0]} {say_shown(grid, n) or 'of the picture'}" for n in SHOWN)]
+    lines += [power.in_words()] if power.in_words() else []
     return DONE, told, [*lines, said]
 
 

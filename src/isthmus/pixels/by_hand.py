@@ -39,6 +39,29 @@ class Run:
         return found
 
 
+def cells_of(show: Show, units: Sequence[str]) -> dict[str, list[int]]:
+    """The cells of each of these units that show pictures; 0 is a unit as one."""
+    live = Live(show).blank()
+    found: dict[str, list[int]] = {}
+    for unit in units:
+        program = live.program(unit)
+        if program is not None:
+            several = range(1, program.chart.cells + 1) if program.chart.cells else (0,)
+            found[unit] = [cell for cell in several if table_of(program, cell) is not None]
+    return {unit: cells for unit, cells in found.items() if cells}
+
+
+def read_panel(text: str) -> tuple[int, int]:
+    """`6x4`: columns and rows. Raises EntryFault."""
+    try:
+        wide, high = map(int, text.lower().replace("×", "x").split("x"))
+    except ValueError:
+        raise EntryFault(f"“{text}” is not a panel.", do="Write 6x4.") from None
+    if not (0 < wide <= MOST and 0 < high <= MOST):
+        raise EntryFault("A panel has a column and a row at least.", do="Write 6x4.")
+    return wide, high
+
+
 def lay_out(
     show: Show,
     units: Sequence[str],
@@ -51,13 +74,7 @@ def lay_out(
     panel of so many columns and rows, whole units, each wired `inside`. The grid has no number
     yet. Raises EntryFault for cells that do not fit.
     """
-    live = Live(show).blank()
-    cells: dict[str, list[int]] = {}
-    for unit in units:
-        program = live.program(unit)
-        if program is not None:
-            several = range(1, program.chart.cells + 1) if program.chart.cells else (0,)
-            cells[unit] = [cell for cell in several if table_of(program, cell) is not None]
+    cells = cells_of(show, units)
     count = sum(map(len, cells.values()))
     if not count or across < 1:
         raise EntryFault("None of these units has cells.", do="Select units that give light.")
@@ -78,9 +95,9 @@ def lay_out(
     found = []
     for (unit, mine), (column, row) in zip(cells.items(), places, strict=False):
         if len(mine) > len(within):
-            number = live.number_of(unit)
+            who = next(u.number for u in show.units if u.id == unit)
             raise EntryFault(
-                f"Unit {number} has {many(len(mine), 'cell')}, a panel of {panel[0]} × {panel[1]} "
+                f"Unit {who} has {many(len(mine), 'cell')}, a panel of {panel[0]} × {panel[1]} "
                 f"has room for {len(within)}."
             )
         for cell, (x, y) in zip(mine, within, strict=False):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Collection
+from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
@@ -105,12 +105,13 @@ def propose(
 def _grid(
     show: Show, units: Collection[str], cells: tuple[GridCell, ...], width: int, height: int
 ) -> PixelGrid:
-    number = 1 + max((grid.number for grid in show.grids), default=0)
     held = set(units)
     name = name_for(
         show, [u for u in show.units if u.id in held], [grid.name for grid in show.grids]
     )
-    return PixelGrid(id="", number=number, name=name, width=width, height=height, cells=cells)
+    return PixelGrid(
+        id="", number=next_number(show), name=name, width=width, height=height, cells=cells
+    )
 
 
 def _as_they_are(show: Show, units: Collection[str], cells: Cells, plane: Plane) -> Proposal:
@@ -137,6 +138,10 @@ def _as_they_are(show: Show, units: Collection[str], cells: Cells, plane: Plane)
     )
     grid = _grid(show, units, placed, int(size[0]), int(size[1]))
     return Proposal(cells, plane, None, grid)
+
+
+def next_number(show: Show) -> int:
+    return 1 + max((grid.number for grid in show.grids), default=0)
 
 
 def put_grid(show: Show, grid: PixelGrid) -> tuple[Show, str]:
@@ -200,56 +205,3 @@ def grid_named(show: Show, text: str) -> PixelGrid:
         if plain in (str(grid.number), grid.name.casefold()):
             return grid
     raise EntryFault(f"There is no grid “{text}”.")
-
-
-# ------------------------------------------------------------ mended by hand
-
-
-Move = Callable[[int, int, int, int], tuple[int, int]]  # x, y, width, height of what is moved
-TURNS: dict[str, Move] = {
-    "left": lambda x, y, w, h: (y, w - 1 - x),
-    "right": lambda x, y, w, h: (h - 1 - y, x),
-    "round": lambda x, y, w, h: (w - 1 - x, h - 1 - y),
-    "sideways": lambda x, y, w, h: (w - 1 - x, y),
-    "upside down": lambda x, y, w, h: (x, h - 1 - y),
-}
-
-
-def turn_units(grid: PixelGrid, units: Collection[str], how: str) -> PixelGrid:
-    """Each of these units turned or mirrored in its own place: a panel cabled another way round.
-
-    A quarter turn of one that is not square needs room beside it; where it would leave the grid it
-    is moved inwards. Raises EntryFault where the grid is too small for it.
-    """
-    move = TURNS[how]
-    moved: dict[int, GridCell] = {}
-    for unit in units:
-        mine = [i for i, c in enumerate(grid.cells) if c.unit == unit]
-        if not mine:
-            continue
-        at = np.array([(grid.cells[i].x, grid.cells[i].y) for i in mine])
-        low, size = at.min(axis=0), np.ptp(at, axis=0) + 1
-        turned = np.array([move(*map(int, place - low), *map(int, size)) for place in at])
-        room = np.array([grid.width, grid.height]) - (turned.max(axis=0) + 1)
-        if (room < 0).any():
-            raise EntryFault("A unit turned so does not fit the grid.", do="Make the grid larger.")
-        low = np.minimum(low, room)
-        for i, (x, y) in zip(mine, turned + low, strict=True):
-            moved[i] = replace(grid.cells[i], x=int(x), y=int(y))
-    return replace(grid, cells=tuple(moved.get(i, c) for i, c in enumerate(grid.cells)))
-
-
-def swap_units(grid: PixelGrid, one: str, other: str) -> PixelGrid:
-    """Two units exchanged: each takes the places of the other, cell by cell in their order. Raises
-    EntryFault when they have not as many cells.
-    """
-    a, b = ([i for i, c in enumerate(grid.cells) if c.unit == u] for u in (one, other))
-    if len(a) != len(b) or not a:
-        raise EntryFault("Only units with as many cells can be exchanged.")
-    cells = list(grid.cells)
-    for i, j in zip(a, b, strict=True):
-        cells[i], cells[j] = (
-            replace(grid.cells[i], x=grid.cells[j].x, y=grid.cells[j].y),
-            replace(grid.cells[j], x=grid.cells[i].x, y=grid.cells[i].y),
-        )
-    return replace(grid, cells=tuple(cells))

@@ -77,6 +77,7 @@ HELP = {
     "cues.back": "Fade to the cue before, in its own times",
     "cues.pause": "Stop a fade where it is, or go on with it",
     "pixels.propose": "Find the grid of the selected units' cells from where they are",
+    "pixels.by_hand": "Say how the cells of a grid follow each other, wherever its units hang",
     "pixels.test": "Light the cells of the grid in the test picture chosen; again ends it",
     "pixels.show": "Show the layer set on the rig; again ends it",
     "pixels.media": "Read a picture or a film, fitted to the grid, as a layer in front",

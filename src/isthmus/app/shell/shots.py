@@ -310,7 +310,7 @@ def _pixels(window: Window, shot: Shot) -> None:
     bench, page, before = window.bench, window.page(PixelsPage), window.bench.show
     bench.commit("a wall", with_wall(before))
     window.go("Pixels")
-    page.grid.test()
+    page.grid.tests.turn()
     bench.selection.select(["w3"])
     window.notice.hide()
     shot("pixels")

@@ -17,7 +17,7 @@ VIEWS = ("Grids", "Layers", "Wiring")
 class PixelsPage(Page):
     title = "Pixels"
     context = (
-        *("pixels.propose", "pixels.test", "", "pixels.remove", ""),
+        *("pixels.propose", "pixels.by_hand", "pixels.test", "", "pixels.remove", ""),
         *("pixels.show", "pixels.media", "pixels.wiring"),
     )
 
@@ -38,7 +38,8 @@ class PixelsPage(Page):
     def actions(self) -> list[Action]:
         acts = [
             ("propose", "Propose a grid of the selected units", self.grid.propose, "selection"),
-            ("test", "Show a test picture, or end it", self.grid.test, ""),
+            ("by_hand", "Lay out a grid by hand…", self.grid.by_hand, ""),
+            ("test", "Show a test picture, or end it", self.grid.tests.turn, ""),
             ("remove", "Remove the grid", self.grid.remove, ""),
             ("wiring", "Check the wiring of the grid", self.check_wiring, ""),
             ("show", "Show the layer set, or end it", self.layers.show_it, ""),

@@ -12,7 +12,7 @@ class GridsModel(EditedRows):
     COLUMNS = ("No", "Grid", "Size", "Cells")
     MEDIUM = (1,)
     MONO = (0, 2, 3)
-    EDITED = (0, 1)
+    EDITED = (0, 1, 2)
 
     def cells(self, row: PixelGrid) -> Sequence[str]:
         size = f"{row.width} × {row.height}"

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from typing import Any
 
@@ -15,25 +14,17 @@ from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.widgets import PageView, beside, bind, button, choice, field, label, tick
 from isthmus.app.model.rig_link import RigLink
 from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.pixels.dialogs.by_hand import ByHandDialog
 from isthmus.app.pages.pixels.models.grids import GridsModel
 from isthmus.app.pages.pixels.views.answered import RigBelow
-from isthmus.app.pages.pixels.views.grid_picture import GridPicture
-from isthmus.check.prove_picture import ProvePicture
+from isthmus.app.pages.pixels.views.moving import MovedPicture
+from isthmus.app.pages.pixels.views.picture_tests import PictureTests
 from isthmus.errors import EntryFault
-from isthmus.looks.lines import read_level
 from isthmus.patch.numbers import read_numbers
-from isthmus.pixels.grids import (
-    SHOWN,
-    TURNS,
-    VIEWS,
-    propose,
-    put_grid,
-    read_shown,
-    say_shown,
-    swap_units,
-    turn_units,
-)
-from isthmus.pixels.wiring_pictures import PICTURES
+from isthmus.pixels.grids import SHOWN, VIEWS, propose, put_grid, read_shown, say_shown
+from isthmus.pixels.moved import TURNS, move_cells, size_grid, swap_units, turn_units
+from isthmus.pixels.power import Power, power_of
+from isthmus.pixels.ready import canvas_of
 from isthmus.show.records import PixelGrid
 
 SEEN = {"best": "as they lie best", "front": "from the front", "above": "from above"}
@@ -50,17 +41,20 @@ class GridView(PageView):
     def __init__(self, bench: Workbench, rig: RigLink | None = None) -> None:
         super().__init__()
         self.bench, self.rig = bench, rig
+        self._powered: tuple[object, object, Power] = (None, None, Power(0.0, 0.0, 0))
         beside(self, self._left(), self._right())
         self.first = FirstSteps(
             self,
             "No grids yet",
             "Select units whose cells make a picture together: in the patch, on the plan, or by "
             "their numbers with Ctrl+K. Isthmus finds their grid from where they hang.",
-            [button("Propose from selected units", "plain", self.propose, 30, "first grid")],
+            [
+                button("Propose from selected units", "plain", self.propose, 30, "first grid"),
+                button("Lay out by hand…", "plain", self.by_hand, 30, "first lay out grid"),
+            ],
         )
         bind(bench.changed, self, self.refresh)
         bind(bench.selection.changed, self, self._enable)
-        bind(bench.proving.changed, self, self._tested)
         self.refresh()
 
     def _left(self) -> QVBoxLayout:
@@ -81,6 +75,9 @@ class GridView(PageView):
             line.editingFinished.connect(lambda n=name: self._write_shown(n))
             shown.addLayout(part)
         column.addLayout(shown)
+        self.power = label("", "quiet")
+        self.power.setObjectName("grid power")
+        column.addWidget(self.power)
         column.addWidget(label("Seen", "quiet"))
         self.view = choice("grid view")
         column.addWidget(self.view)
@@ -89,20 +86,39 @@ class GridView(PageView):
         buttons = QHBoxLayout()
         buttons.setSpacing(6)
         buttons.addWidget(button("Propose", run=self.propose, name="propose grid"))
+        buttons.addWidget(button("By hand…", run=self.by_hand, name="lay out grid"))
         self.gone = button("Remove", run=self.remove, name="remove grid")
         buttons.addWidget(self.gone)
         buttons.addStretch(1)
         column.addLayout(buttons)
         return column
 
+    def _heading(self) -> QHBoxLayout:
+        """What is looked at, and how."""
+        line = QHBoxLayout()
+        line.setSpacing(12)
+        self.title = label("", size="section", weight=600)
+        line.addWidget(self.title, 1)
+        self.below = RigBelow(self.bench, self.rig)
+        self.single = tick("Single cells", "single cells")
+        self.single.toggled.connect(self._move_single)
+        self.order = tick("Order of cells", "cell order")
+        self.order.setChecked(True)
+        self.order.toggled.connect(self._show_order)
+        self.answers = tick("Simulated rig", "rig answers")
+        self.answers.setVisible(self.rig is not None)
+        self.answers.toggled.connect(self.below.setVisible)
+        for one in (self.single, self.order, self.answers):
+            line.addWidget(one)
+        return line
+
     def _right(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(6)
-        self.title = label("", size="section", weight=600)
-        column.addWidget(self.title)
-        self.picture = GridPicture(self.bench)
+        column.addLayout(self._heading())
+        self.picture = MovedPicture(self.bench)
+        self.picture.moved.connect(self._move)
         column.addWidget(self.picture, 1)
-        self.below = RigBelow(self.bench, self.rig)
         column.addWidget(self.below, 1)
         hands = QHBoxLayout()
         hands.setSpacing(6)
@@ -113,32 +129,9 @@ class GridView(PageView):
         for one in (*self.turns, self.swap_button):
             hands.addWidget(one)
         hands.addStretch(1)
-        self.order = tick("Order of cells", "cell order")
-        self.order.setChecked(True)
-        self.order.toggled.connect(self._show_order)
-        hands.addWidget(self.order)
-        self.answers = tick("Simulated rig", "rig answers")
-        self.answers.setVisible(self.rig is not None)
-        self.answers.toggled.connect(self.below.setVisible)
-        hands.addWidget(self.answers)
         column.addLayout(hands)
-        tests = QHBoxLayout()
-        tests.setSpacing(6)
-        tests.addWidget(label("Test picture", "quiet"))
-        self.which = choice("test picture", [(n, n.capitalize()) for n in PICTURES])
-        self.which.activated.connect(lambda _: self._again())
-        tests.addWidget(self.which)
-        tests.addWidget(label("at", "quiet"))
-        self.level = field("test level", "60 %", mono=True)
-        self.level.setFixedWidth(64)
-        self.level.returnPressed.connect(self._again)
-        tests.addWidget(self.level)
-        self.test_button = button("Show it", "primary", self.test, 30, "test grid")
-        tests.addWidget(self.test_button)
-        self.told = label("", "quiet")
-        self.told.setObjectName("picture test")
-        tests.addWidget(self.told, 1)
-        column.addLayout(tests)
+        self.tests = PictureTests(self.bench)
+        column.addWidget(self.tests)
         return column
 
     # ------------------------------------------------------------ what is so
@@ -175,13 +168,21 @@ class GridView(PageView):
         self.title.setText(
             f"Grid {grid.number}  {grid.name}  {size}" if grid else "No grid selected"
         )
+        self.power.setText(self._power(grid) if grid else "")
         for name, line in self.shown.items():
             line.setEnabled(grid is not None)
             if not (line.hasFocus() and line.isModified()):
                 line.setText(say_shown(grid, name) if grid else "")
-        if isinstance(self.bench.proving.proof, ProvePicture):
-            self._again()
+        self.tests.take(grid)
         self._enable()
+
+    def _power(self, grid: PixelGrid) -> str:
+        live = self.bench.levels.live
+        old, compiled, power = self._powered
+        if old is not grid or compiled is not live.compiled:
+            power = power_of(live, grid, canvas_of(live, grid))
+            self._powered = grid, live.compiled, power
+        return power.in_words()
 
     def _enable(self) -> None:
         grid = self.grid_here()
@@ -189,8 +190,7 @@ class GridView(PageView):
         for one in self.turns:
             one.setEnabled(bool(mine))
         self.swap_button.setEnabled(len(mine) == 2)
-        for one in (self.gone, self.test_button):
-            one.setEnabled(grid is not None)
+        self.gone.setEnabled(grid is not None)
 
     def _units(self) -> list[str]:
         """The selected units that are in the grid."""
@@ -200,6 +200,10 @@ class GridView(PageView):
 
     def _show_order(self, on: bool) -> None:
         self.picture.order = on
+        self.picture.update()
+
+    def _move_single(self, on: bool) -> None:
+        self.picture.single = on
         self.picture.update()
 
     # ------------------------------------------------------------ acts
@@ -226,6 +230,13 @@ class GridView(PageView):
 
         bench.guard(run)
 
+    def by_hand(self) -> None:
+        ByHandDialog(
+            self.window(),
+            self.bench,
+            lambda made: (choose_row(self.table, self.grids, made), self.picture.setFocus()),
+        ).open()
+
     def remove(self) -> None:
         grid = self.grid_here()
         if grid is not None:
@@ -238,13 +249,18 @@ class GridView(PageView):
     def swap(self) -> None:
         self._edit("exchange units", lambda grid: swap_units(grid, *self._units()[:2]))
 
+    def _move(self, rows: set[int], across: int, down: int) -> None:
+        what = "a cell" if self.single.isChecked() else "units"
+        self._edit(f"move {what}", lambda grid: move_cells(grid, rows, across, down))
+
     def _edit(self, name: str, make: Callable[[PixelGrid], PixelGrid]) -> None:
         grid = self.grid_here()
 
         def run() -> None:
             assert grid is not None
             show, _ = put_grid(self.bench.show, make(grid))
-            self.bench.commit(f"{name} in grid {grid.number}", show)
+            if show.grids != self.bench.show.grids:  # the edge stops what is moved
+                self.bench.commit(f"{name} in grid {grid.number}", show)
 
         if grid is not None:
             self.bench.guard(run)
@@ -268,55 +284,9 @@ class GridView(PageView):
                 [number] = read_numbers(text)
                 made = replace(row, number=number)
             else:
-                made = replace(row, name=text)
+                made = replace(row, name=text) if column == 1 else size_grid(row, text)
             show, _ = put_grid(self.bench.show, made)
-            self.bench.commit(f"{'renumber' if column == 0 else 'rename'} grid {row.number}", show)
+            verb = ("renumber", "rename", "size")[column]
+            self.bench.commit(f"{verb} grid {row.number}", show)
 
         return self.bench.guard(run)
-
-    # ------------------------------------------------------------ test pictures
-
-    def test(self) -> None:
-        """Show the picture, or end it."""
-        if isinstance(self.bench.proving.proof, ProvePicture):
-            self.bench.proving.end()
-        else:
-            self._begin()
-
-    def _again(self) -> None:
-        """What is shown is shown as it is set now."""
-        proof = self.bench.proving.proof
-        wanted = (self.grid_here(), self.which.currentData())
-        if isinstance(proof, ProvePicture) and (
-            (proof.grid, proof.picture) != wanted or self.level.isModified()
-        ):
-            self._begin()
-
-    def _begin(self) -> None:
-        bench, grid = self.bench, self.grid_here()
-        if grid is None:
-            return
-
-        def run() -> None:
-            level = read_level(self.level.text())
-            self.level.setModified(False)
-            bench.proving.begin(
-                lambda: ProvePicture(
-                    bench.show,
-                    bench.levels.live,
-                    time.monotonic(),
-                    grid,
-                    self.which.currentData(),
-                    1.0 if level is None else level,
-                )
-            )
-            if not bench.levels.sending:
-                bench.tell("attention", "Output is off: nothing of it leaves the computer.")
-
-        bench.guard(run)
-
-    def _tested(self) -> None:
-        proof = self.bench.proving.proof
-        on = isinstance(proof, ProvePicture)
-        self.test_button.setText("End it" if on else "Show it")
-        self.told.setText(proof.words if on and proof else "")

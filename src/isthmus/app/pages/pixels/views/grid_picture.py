@@ -65,6 +65,7 @@ class GridPicture(QWidget):
         self.bench = bench
         self.grid: PixelGrid | None = None
         self.order, self.numbered = True, True
+        self.in_one_line = False  # the order of all cells, not of those of each unit
         self._of: tuple[object, object] = (None, None)
         self._places: list[Place | None] = []
         self._outlined: tuple[PixelGrid | None, dict[str, Outline]] = (None, {})
@@ -152,6 +153,8 @@ class GridPicture(QWidget):
         chosen = set(self.bench.selection.ids)
         for unit, outline in outlines.items():
             self._unit(p, outline, str(numbers.get(unit, "gone")), unit in chosen)
+        if self.in_one_line:
+            self._order(p, self._middles)
 
     def _cells(self, p: QPainter, grid: PixelGrid) -> None:
         """As one small picture drawn large; cells on no lattice one by one."""
@@ -193,20 +196,8 @@ class GridPicture(QWidget):
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(pen("coral" if chosen else "line_strong", 2 if chosen else 1.2))
         p.drawRect(outline.adjusted(0.5, 0.5, -0.5, -0.5))
-        line = theme.color("coral")
-        if self.order and size >= LINED:
-            corner = self.box(0, 0).topLeft()
-            points = [
-                QPointF(corner.x() + x * size, corner.y() + y * size)
-                for x, y in of.middles.tolist()
-            ]
-            p.setPen(QPen(line, 1.2))
-            if len(points) > 1:
-                p.drawPolyline(QPolygonF(points))
-            p.setBrush(line)  # where its cells begin
-            p.setPen(pen("abyss", 1))
-            radius = min(5.0, max(2.0, size / 6))
-            p.drawEllipse(points[0], radius, radius)
+        if self.order and not self.in_one_line and size >= LINED:
+            self._order(p, of.middles)
         if not self.numbered:
             return
         words = font("caption", 600, mono=True)
@@ -215,6 +206,19 @@ class GridPicture(QWidget):
             tag = QRectF(outline.left() + 2, outline.top() + 2, wide, 14)
             p.fillRect(tag, theme.color("shelf"))
             paint.text(p, tag.left() + 3, tag.top(), number, words, "text", height=14)
+
+    def _order(self, p: QPainter, places: np.ndarray) -> None:
+        """How cells (n, 2) follow each other, and where they begin."""
+        corner, size, line = self.box(0, 0).topLeft(), self.box(0, 0).width(), theme.color("coral")
+        points = [QPointF(corner.x() + x * size, corner.y() + y * size) for x, y in places.tolist()]
+        p.setPen(QPen(line, 1.2))
+        if len(points) > 1:
+            p.drawPolyline(QPolygonF(points))
+        p.setBrush(line)
+        p.setPen(pen("abyss", 1))
+        radius = min(5.0, max(2.0, size / 6))
+        if points:
+            p.drawEllipse(points[0], radius, radius)
 
     # ------------------------------------------------------------ by mouse
 

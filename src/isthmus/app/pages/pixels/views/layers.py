@@ -34,6 +34,7 @@ from isthmus.plural import many
 from isthmus.show.records import LayerSet, Look, LookLine, Media, PictureLayer, PixelGrid, Wish
 
 LOOK_MS = 400
+FIRST = "wave"  # what a first layer shows: something that moves
 WORDS = {"text": "words", "media": "own picture or film…"}
 
 
@@ -80,6 +81,7 @@ class LayersView(PageView):
         add = QHBoxLayout()
         add.setSpacing(6)
         self.source = choice("new layer", [(s, WORDS.get(s, s)) for s in core.SOURCES])
+        self.source.setCurrentIndex(self.source.findData(FIRST))
         add.addWidget(self.source, 1)
         add.addWidget(button("Add", run=self.add, name="add layer"))
         column.addLayout(add)
