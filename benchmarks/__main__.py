@@ -9,6 +9,7 @@ import sys
 from benchmarks import (
     dmx_port,
     engine,
+    film,
     findings,
     frame,
     fuzz,
@@ -40,6 +41,7 @@ MODULES = (
     library,
     patch,
     pixels,
+    film,
     findings,
     wiring,
     fuzz,
@@ -48,7 +50,7 @@ MODULES = (
     kill,
 )
 ALL = {module.__name__.split(".")[-1]: module.run for module in MODULES}
-LONG = {"soak", "findings", "kill", "wiring"}  # asked for by name only
+LONG = {"film", "soak", "findings", "kill", "wiring"}  # asked for by name only
 
 
 def main() -> int:

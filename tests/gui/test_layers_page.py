@@ -6,6 +6,7 @@ import threading
 import time
 from collections.abc import Iterator
 
+import av
 import numpy as np
 import pytest
 from msgspec.structs import replace
@@ -14,6 +15,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QApplication
 from test_pixels_page import wall_seen
 
+from helpers.browser import BROWSER, Browser
 from helpers.hands import (
     answer_file_dialog,
     child,
@@ -31,6 +33,8 @@ from helpers.tools import until as wait_until
 from isthmus.demo import WALL, lantern_tide
 from isthmus.demo.wall import FACING, with_wall
 from isthmus.looks import cue_edits
+from isthmus.pixels.layer_edits import add_layer, put_set
+from isthmus.pixels.media import bring, longest_for, put_media
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make.bodies import Body
 from isthmus.profiles.make.channels import Channel
@@ -38,7 +42,7 @@ from isthmus.profiles.make.compose import ModePlan, compose
 from isthmus.profiles.records import Beam
 from isthmus.profiles.store import stored_of
 from isthmus.show import open_show, save_show
-from isthmus.show.records import Output, Patched, Show, Unit
+from isthmus.show.records import LayerSet, Output, Patched, Show, Unit
 from isthmus.standin import RigClient, StandInRig, read_scenario
 
 
@@ -269,7 +273,7 @@ def test_a_panel_hung_upside_down_is_found_and_the_grid_mended(make_window, wall
     press(view, "begin wiring")
     marked = []
     while view.next_button.isVisible():
-        name = view.look.name
+        name = bench.grid_tests.look.name
         if name == "running":  # no one needs it for this
             press(view, "next wiring")
             continue
@@ -310,6 +314,112 @@ def test_a_panel_hung_upside_down_is_found_and_the_grid_mended(make_window, wall
     assert wait_until(upright, wait=QApplicationWait)
     press(page.grid, "test grid")
     window.output.switch(False)
+
+
+@pytest.mark.network
+def test_a_picture_a_gif_and_a_film_arrive_on_the_rig_cell_by_cell(make_window, wall, tmp_path, monkeypatch) -> None:
+    """Three files with known colours beside each other, as the lamps of the rig show them."""
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    rng = np.random.default_rng(4)
+    codes = 255 * rng.integers(0, 2, (8, 12, 3), np.uint8)
+    Image.fromarray(codes).resize((240, 160), Image.Resampling.NEAREST).save(tmp_path / "a.png")
+    red, green = (Image.new("RGB", (60, 80), name) for name in ("#ff0000", "#00ff00"))
+    red.save(tmp_path / "b.gif", save_all=True, append_images=[green], duration=500, loop=0)
+    field = np.zeros((160, 240, 3), np.uint8)
+    field[:80, :, 2] = field[80:, :, :2] = 255  # blue above yellow
+    with av.open(str(tmp_path / "c.mp4"), "w") as out:
+        stream = out.add_stream("mpeg4", rate=10)
+        stream.width, stream.height, stream.pix_fmt = 240, 160, "yuv420p"
+        for _ in range(20):
+            out.mux(stream.encode(av.VideoFrame.from_ndarray(field, format="rgb24")))
+        out.mux(stream.encode())
+    show = with_wall(lantern_tide())
+    one = LayerSet(id="", number=2, grid=show.grids[0].id)
+    for name, x, width in (("a.png", 6, 12), ("b.gif", 15, 6), ("c.mp4", 24, 12)):
+        show, media = put_media(show, bring(tmp_path / name, longest_for(30, 8)))
+        one = add_layer(one, "media", media=media, x=x / 30, width=width / 30, fit="stretch")
+    show, name = put_set(show, one)
+    window = make_window(show, page="Pixels")
+    window.bench.levels.change(lambda live: live.set_intensity([f"w{i}" for i in range(10)], 1.0))
+    window.output.switch(True)
+    window.bench.playing.show_set(name)
+    gif: set[tuple[bool, ...]] = set()
+
+    def arrived() -> bool:
+        seen = panels(wall)
+        rows = [[seen[str(n)] for n in range(first, first + 5)] for first in (701, 706)]
+        rows[0][3] = rows[0][3][::-1, ::-1]  # 704 hangs upside down
+        whole = np.concatenate([np.concatenate(row, axis=1) for row in rows])
+        middle = whole[:, 12:18].reshape(-1, 3)
+        if (middle == middle[0]).all():
+            gif.add(tuple(middle[0].tolist()))
+        still = (whole[:, :12] == (codes > 0)).all()
+        film = (whole[:4, 18:] == (False, False, True)).all() and (whole[4:, 18:] == (True, True, False)).all()
+        return bool(still and film and len(gif) == 2)
+
+    assert wait_until(arrived, wait=QApplicationWait)
+    assert gif == {(True, False, False), (False, True, False)}
+    window.output.switch(False)
+
+
+@pytest.mark.network
+@pytest.mark.skipif(BROWSER is None, reason="no browser here: apt-get install chromium")
+def test_a_phone_before_the_wall_shows_pictures_and_checks_the_wiring(
+    make_window, tmp_path
+) -> None:
+    """704 hangs upside down: the person says so from the phone, and the grid is changed from there."""
+    window = make_window(with_wall(lantern_tide()), page="Roll call")
+    bench, page = window.bench, window.pages["Roll call"]
+    press(page, "view Phones")
+    page.phones.adapter.setCurrentIndex(page.phones.adapter.findData("127.0.0.1"))
+    press(page, "serve phones")
+    browser = Browser(tmp_path / "profile")
+    try:
+        phone = browser.page(page.phones.server.join_url)
+
+        def patiently(script: str) -> None:
+            assert until(lambda: phone.run(f"!!({script})"), 20), phone.text("body")
+
+        patiently(
+            "document.body && document.body.dataset.ready && document.querySelector('#code').value.length == 6"
+        )
+        phone.click("#join button")
+        patiently("!document.querySelector('#to-pixels').hidden")
+        phone.click("#to-pixels")
+        patiently("document.querySelector('#p-pictures [data-words=ramp]')")
+        phone.click("#p-pictures [data-words=ramp]")
+        patiently("document.querySelector('#p-said').innerText.includes('Wall: ramp')")
+        seen = wall_seen(window).max(axis=2)
+        assert (np.diff(seen[0]) >= 0).all() and seen[0, -1] > 0.4
+        phone.click("#p-end")
+        assert until(lambda: not wall_seen(window).any())
+
+        phone.click("#p-begin")
+        assert until(lambda: bench.grid_tests.look)
+        while bench.grid_tests.look:
+            asked = bench.grid_tests.asks
+            patiently(f"document.querySelector('#p-asks').innerText == {asked!r}")
+            words = {"letters": "turned round", "first cells": "red top right, green beside it"}
+            if told := words.get(bench.grid_tests.look.name):
+                phone.click("#p-panels [data-number='704']")
+                phone.click(f"#p-answers [data-words='{told}']")
+                patiently(f"document.querySelector('#p-marks').innerText == '704 {told}'")
+            else:  # a late word about another picture is not heard
+                phone.run("put({do: 'wiring_mark', asks: 'x', units: ['w0'], words: 'dark'})")
+            phone.click("#p-next")
+            assert until(lambda a=asked: bench.grid_tests.asks != a)
+        patiently(
+            "document.querySelector('#p-found').innerText.includes('Unit 704 hangs upside down')"
+        )
+        before = bench.show.grids[0]
+        phone.click("#p-fix")
+        assert until(lambda: bench.show.grids[0] != before)
+        turned = {(c.cell, c.x - 18, c.y) for c in bench.show.grids[0].cells if c.unit == "w3"}
+        assert turned == {(c.cell, 5 - (c.x - 18), 3 - c.y) for c in before.cells if c.unit == "w3"}
+        assert not wall_seen(window).any() and bench.proving.proof is None
+        press(page, "end phones")
+    finally:
+        browser.close()
 
 
 def QApplicationWait(seconds: float) -> None:

@@ -24,8 +24,12 @@ PORT = 8462
 MAX_BODY = 12 * 2**20
 MAX_PICTURE = 1600  # pixels along its longer side
 MAX_TEXT = 20_000
-FILES = {"/": "index.html", **{f"/{name}": name for name in ("page.js", "focus.js", "page.css")}}
-DOES = {"mark", "begin", "step", "jump", "act", "focus", "push"}
+FILES = {
+    "/": "index.html",
+    **{f"/{name}": name for name in ("page.js", "focus.js", "pixels.js", "page.css")},
+}
+PIXELS = {"picture_test", "wiring_begin", "wiring_mark", "wiring_next", "wiring_fix", "wiring_end"}
+DOES = {"mark", "begin", "step", "jump", "act", "focus", "push", *PIXELS}
 LOOSE = {"push"}  # for its moment only: neither kept nor acknowledged
 SPACING = 0.02  # seconds between two of those of a phone; what comes sooner is dropped
 SAFE = {

@@ -91,7 +91,7 @@ def move_cells(grid: PixelGrid, chosen: Collection[int], across: int, down: int)
 
 
 def size_grid(grid: PixelGrid, text: str) -> PixelGrid:
-    """With room for what is moved. Raises EntryFault for what is no size, or leaves cells out."""
+    """With room for what is moved. Raises EntryFault for what cannot be a size."""
     parts = text.lower().replace("×", "x").split("x")
     try:
         width, height = (int(part) for part in parts)

@@ -15,6 +15,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from isthmus.app.model.filters import Filters
+from isthmus.app.model.grid_tests import GridTests
 from isthmus.app.model.known import Known
 from isthmus.app.model.levels import Levels
 from isthmus.app.model.plan_state import PlanState
@@ -69,6 +70,7 @@ class Workbench(QObject):
         self.levels.held_by = self._holder
         self.levels.alone = lambda: self.session.alone or self.proving.alone
         self.playing = Playing(now, self.levels)
+        self.grid_tests = GridTests(self)
         for holder in (self.session, self.proving):  # who has the levels may have changed
             holder.changed.connect(self.playing.follow)
 

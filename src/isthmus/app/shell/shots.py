@@ -329,7 +329,7 @@ def _pixels(window: Window, shot: Shot) -> None:
     bench.selection.select(["w6"])
     window.notice.hide()
     shot("wiring-day")
-    page.wiring.stop()
+    page.wiring.tests.stop()
     theme.set("night")
     page.show_view("Grids")
     bench.undo()

@@ -35,6 +35,11 @@ class Fault:
     weight: float
     fixable: bool = True
 
+    @property
+    def mends_grid(self) -> bool:
+        """Whether an edit of the grid makes pictures whole again."""
+        return self.fixable and self.kind != "right"
+
 
 # within a box of w by h: where a place (x, y) comes to lie; None where the box must be square
 Move = Callable[[int, int, int, int], tuple[int, int] | None]

@@ -14,6 +14,7 @@ from isthmus.check.wiring.pictures import AS_SHOWN, PICTURES, Look, Seen, Traces
 from isthmus.show.records import PixelGrid
 
 MOST_LOOKS = 4
+TOLD = 3  # causes
 SURE = 0.97  # of one fault: no more looks are needed
 SLIP = 0.04  # of a panel being told wrongly
 MISSED = 0.02  # of a panel that differs not being marked
@@ -68,6 +69,15 @@ class Check:
         share /= share.sum()
         order = np.argsort(-share, kind="stable")
         return [Likely(self.faults[i], float(share[i])) for i in order]
+
+    def told(self) -> list[str]:
+        """What the answers speak for, in lines; what else may be."""
+        best, *others = self.likely()
+        lines = [f"{best.fault.words} ({100 * best.share:.0f} %)"]
+        if best.fault.cable:
+            lines.append(f"At the rig: {best.fault.cable}.")
+        rest = [one for one in others[: TOLD - 1] if one.share >= 0.02]
+        return lines + [f"Or: {one.fault.words} ({100 * one.share:.0f} %)" for one in rest]
 
     def _log(self) -> np.ndarray:
         log = self._before.copy()

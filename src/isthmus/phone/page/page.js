@@ -91,6 +91,7 @@ function draw() {
   at("focus").hidden = !state.focus;
   at("rollcall").hidden = !!state.focus;
   if (state.focus) drawFocus(state.focus);
+  drawPixels(state.pixels);
   at("keys").hidden = !on;
   plan(); list();
 }

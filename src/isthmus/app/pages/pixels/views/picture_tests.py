@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import time
-
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from isthmus.app.kit.widgets import bind, button, choice, field, label
 from isthmus.app.model.workbench import Workbench
-from isthmus.check.prove_picture import ProvePicture
 from isthmus.looks.lines import read_level
 from isthmus.pixels.wiring_pictures import PICTURES
 from isthmus.show.records import PixelGrid
@@ -17,7 +14,7 @@ from isthmus.show.records import PixelGrid
 class PictureTests(QWidget):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
-        self.bench = bench
+        self.bench, self.tests = bench, bench.grid_tests
         self.grid: PixelGrid | None = None
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
@@ -36,7 +33,7 @@ class PictureTests(QWidget):
         self.told = label("", "quiet")
         self.told.setObjectName("picture test")
         line.addWidget(self.told, 1)
-        bind(bench.proving.changed, self, self._tested)
+        bind(self.tests.changed, self, self._tested)
 
     def take(self, grid: PixelGrid | None) -> None:
         """What is shown is shown on this grid, as it is now."""
@@ -46,45 +43,34 @@ class PictureTests(QWidget):
 
     def turn(self) -> None:
         """Show the picture, or end it."""
-        if isinstance(self.bench.proving.proof, ProvePicture):
-            self.bench.proving.end()
+        if self.tests.shown is not None:
+            self.tests.end_picture()
         else:
             self._begin()
 
     def _again(self) -> None:
         """What is shown is shown as it is set now."""
-        proof = self.bench.proving.proof
+        shown = self.tests.shown
         wanted = (self.grid, self.which.currentData())
-        if isinstance(proof, ProvePicture) and (
-            (proof.grid, proof.picture) != wanted or self.level.isModified()
-        ):
+        if shown is not None and ((shown.grid, shown.picture) != wanted or self.level.isModified()):
             self._begin()
 
     def _begin(self) -> None:
-        bench, grid = self.bench, self.grid
-        if grid is None:
-            return
+        grid = self.grid
 
         def run() -> None:
+            assert grid is not None
             level = read_level(self.level.text())
             self.level.setModified(False)
-            bench.proving.begin(
-                lambda: ProvePicture(
-                    bench.show,
-                    bench.levels.live,
-                    time.monotonic(),
-                    grid,
-                    self.which.currentData(),
-                    1.0 if level is None else level,
-                )
-            )
-            if not bench.levels.sending:
-                bench.tell("attention", "Output is off: nothing of it leaves the computer.")
+            self.tests.show_picture(grid, self.which.currentData(), 1.0 if level is None else level)
 
-        bench.guard(run)
+        if grid is not None:
+            self.bench.guard(run)
 
     def _tested(self) -> None:
-        proof = self.bench.proving.proof
-        on = isinstance(proof, ProvePicture)
-        self.button.setText("End it" if on else "Show it")
-        self.told.setText(proof.words if on and proof else "")
+        """Another picture, or none, may have been asked for by a phone."""
+        shown = self.tests.shown
+        self.button.setText("Show it" if shown is None else "End it")
+        self.told.setText(shown.words if shown else "")
+        if shown is not None and shown.grid == self.grid:
+            self.which.setCurrentIndex(self.which.findData(shown.picture))

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import time
-
 import numpy as np
-from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -17,13 +14,9 @@ from isthmus.app.model.rig_link import RigLink
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.pixels.views.answered import RigBelow
 from isthmus.app.pages.pixels.views.grid_picture import Codes, GridPicture, screen_codes
-from isthmus.check.prove_picture import RUN, ProveLook
-from isthmus.check.wiring import PICTURES, Check, Look, panels_of
-from isthmus.errors import EntryFault
-from isthmus.pixels.grids import put_grid
+from isthmus.check.prove_picture import RUN
+from isthmus.check.wiring import Look
 from isthmus.show.records import PixelGrid
-
-SHOWN = 3  # causes that are told
 
 
 class Expected(GridPicture):
@@ -32,7 +25,6 @@ class Expected(GridPicture):
     def __init__(self, bench: Workbench) -> None:
         super().__init__(bench)
         self.light: list[np.ndarray] = []
-        self.marks: dict[str, str] = {}
         self.order = False
         while_seen(self, round(1000 * RUN / 4), self.update)
         self.setObjectName("expected picture")
@@ -40,8 +32,7 @@ class Expected(GridPicture):
 
     def colours(self) -> Codes:
         count = len(self.grid.cells) if self.grid else 0
-        turns = self.bench.proving.turns  # in step with the rig
-        step = turns.clock.at(time.monotonic())[0] if turns and self.light else 0
+        step = self.bench.grid_tests.step  # in step with the rig
         light = self.light[step % len(self.light)] if self.light else np.zeros((count, 3))
         if len(light) != count:
             light = np.zeros((count, 3))
@@ -52,7 +43,7 @@ class Expected(GridPicture):
         if self.grid is None:
             return
         p = QPainter(self)
-        for unit, words in self.marks.items():
+        for unit, words in self.bench.grid_tests.marks.items():
             mine = self._outlines().get(unit)
             if mine is None:
                 continue
@@ -70,8 +61,7 @@ class WiringView(PageView):
     def __init__(self, bench: Workbench, rig: RigLink | None = None) -> None:
         super().__init__()
         self.bench, self.rig = bench, rig
-        self.check: Check | None = None
-        self.look: Look | None = None
+        self.tests = bench.grid_tests
         row = QHBoxLayout()
         row.setSpacing(16)
         column_of(self).addLayout(row, 1)
@@ -81,6 +71,7 @@ class WiringView(PageView):
         row.addWidget(left)
         row.addLayout(self._right(), 1)
         bind(bench.changed, self, self._changed)
+        bind(self.tests.changed, self, self._changed)
         bind(bench.selection.changed, self, self._enable)
         self._changed()
 
@@ -90,7 +81,7 @@ class WiringView(PageView):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(label("Grid", "quiet"))
         self.grids = choice("wiring grid")
-        self.grids.activated.connect(lambda _: self.stop())
+        self.grids.activated.connect(lambda _: self.tests.stop())
         column.addWidget(self.grids)
         self.begin_button = button("Begin the check", run=self.begin, name="begin wiring")
         column.addWidget(self.begin_button)
@@ -142,146 +133,83 @@ class WiringView(PageView):
         self.begin_button.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def left(self) -> None:
-        self.stop()
+        self.tests.stop()
 
     def _changed(self) -> None:
         grids = sorted(self.bench.show.grids, key=lambda grid: grid.number)
-        here = self.grids.currentData()
+        check = self.tests.check
+        here = check.panels.grid.id if check else self.grids.currentData()
         self.grids.clear()
         for grid in grids:
             self.grids.addItem(f"{grid.number}  {grid.name}", grid.id)
         self.grids.setCurrentIndex(max(0, self.grids.findData(here)))
-        grid = self.grid_here()
-        if self.check is not None and (grid is None or grid != self.check.panels.grid):
-            self.stop()
         self._tell()
 
     def grid_here(self) -> PixelGrid | None:
         return next((g for g in self.bench.show.grids if g.id == self.grids.currentData()), None)
 
     def _tell(self) -> None:
-        asking, ended = self.look is not None, self.check is not None and self.look is None
+        check, look = self.tests.check, self.tests.look
+        asking, ended = look is not None, check is not None and look is None
         for part in (self.asks, self.how, self.answers, self.mark_button, self.clear_button):
             part.setVisible(asking)
         self.next_button.setVisible(asking)
         for part in (self.found, self.fix_button):
             part.setVisible(ended)
-        self.begin_button.setText("Begin again" if self.check else "Begin the check")
+        self.begin_button.setText("Begin again" if check else "Begin the check")
         grid = self.grid_here()
         self.picture.take(grid)
         self.below.take(grid)
         name = (grid.name or f"grid {grid.number}") if grid else ""
         self.title.setText(f"{name}: how it should look" if asking else name or "No grid yet")
-        if self.look is not None and self.check is not None:
-            self.asks.setText(f"{len(self.check.answers) + 1}. {self.look.asks}")
-            self.picture.light = self.look.steps(self.check.panels)
-        else:
-            self.picture.light = []
+        if look is not None and check is not None:
+            self._ask(look)
+        elif check is not None:
+            self.found.setText("\n".join(check.told()))
+            self.fix_button.setVisible(check.likely()[0].fault.mends_grid)
+        self.picture.light = look.steps(check.panels) if look and check else []
         self.picture.numbered = not asking
-        if ended:
-            self._tell_found()
         self._enable()
         self.picture.update()
 
-    def _tell_found(self) -> None:
-        assert self.check is not None
-        likely = self.check.likely()
-        lines = [f"{likely[0].fault.words} ({100 * likely[0].share:.0f} %)"]
-        if likely[0].fault.cable:
-            lines.append(f"At the rig: {likely[0].fault.cable}.")
-        others = [one for one in likely[1:SHOWN] if one.share >= 0.02]
-        lines += [f"Or: {one.fault.words} ({100 * one.share:.0f} %)" for one in others]
-        self.found.setText("\n".join(lines))
-        fault = likely[0].fault
-        self.fix_button.setVisible(fault.fixable and fault.kind != "right")
+    def _ask(self, look: Look) -> None:
+        self.asks.setText(self.tests.asks)
+        if tuple(self.answers.itemData(i) for i in range(self.answers.count())) != look.answers:
+            self.answers.clear()
+            for words in look.answers:
+                self.answers.addItem(words[0].upper() + words[1:], words)
 
     def _enable(self) -> None:
         self.begin_button.setEnabled(self.grid_here() is not None)
         mine = bool(self._units())
         self.mark_button.setEnabled(mine)
-        self.clear_button.setEnabled(bool(self.picture.marks))
+        self.clear_button.setEnabled(bool(self.tests.marks))
 
     def _units(self) -> list[str]:
-        there = set(self.check.panels.units) if self.check else set()
+        check = self.tests.check
+        there = set(check.panels.units) if check else set()
         return [unit for unit in self.bench.selection.ids if unit in there]
 
     # ------------------------------------------------------------ acts
 
     def begin(self) -> None:
         """The first picture."""
-        grid = self.grid_here()
-
-        def run() -> None:
-            if grid is None or not grid.cells:
-                raise EntryFault("This grid has no cells.", do="Propose one from units first.")
-            self.check = Check(panels_of(self.bench.show, grid))
-            self._next()
-            if not self.bench.levels.sending:
-                self.bench.tell("attention", "Output is off: nothing of it leaves the computer.")
-
-        self.bench.guard(run)
-
-    def _next(self) -> None:
-        """The picture that tells most; the end where enough is known."""
-        assert self.check is not None
-        name = self.check.next()
-        self.look = PICTURES.get(name)
-        self.picture.marks = {}
-        self.bench.selection.select([])
-        if self.look is None:
-            self._end_proof()
-        else:
-            self.answers.clear()
-            for words in self.look.answers:
-                self.answers.addItem(words[0].upper() + words[1:], words)
-            look, panels, bench = self.look, self.check.panels, self.bench
-            bench.proving.begin(
-                lambda: ProveLook(bench.show, bench.levels.live, time.monotonic(), panels, look)
-            )
-        self._tell()
+        self.bench.guard(lambda: self.tests.begin(self.grid_here()))
 
     def mark(self) -> None:
         """What the selected panels show."""
-        self.picture.marks |= dict.fromkeys(self._units(), str(self.answers.currentData()))
+        mine = self._units()
         self.bench.selection.select([])
-        self._enable()
-        self.picture.update()
+        self.tests.mark(mine, str(self.answers.currentData()))
 
     def clear(self) -> None:
         """The selected panels are as on screen; all, when none is selected."""
-        mine = self._units() or list(self.picture.marks)
-        for unit in mine:
-            self.picture.marks.pop(unit, None)
-        self._enable()
-        self.picture.update()
+        self.tests.mark(self._units() or list(self.tests.marks), "")
 
     def go_on(self) -> None:
-        if self.check is not None and self.look is not None:
-            self.check.answer(self.look.name, self.picture.marks)
-            self._next()
+        self.bench.selection.select([])
+        self.tests.go_on()
 
     def fix(self) -> None:
         """The grid changed to what was found."""
-        check = self.check
-        if check is None:
-            return
-        fault = check.likely()[0].fault
-
-        def run() -> None:
-            made = replace(check.fixed(fault), id=check.panels.grid.id)
-            show, _ = put_grid(self.bench.show, made)
-            self.stop()
-            self.bench.commit(f"fix the wiring of grid {made.number}", show)
-            self.bench.tell("ok", f"{fault.words} The grid has it so now.")
-
-        self.bench.guard(run)
-
-    def stop(self) -> None:
-        self._end_proof()
-        self.check = self.look = None
-        self.picture.marks = {}
-        self._tell()
-
-    def _end_proof(self) -> None:
-        if isinstance(self.bench.proving.proof, ProveLook):
-            self.bench.proving.end()
+        self.bench.guard(self.tests.fix)

@@ -29,6 +29,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.views.call import CallView
 from isthmus.errors import IsthmusError
 from isthmus.net import read_adapters
+from isthmus.pixels.wiring_pictures import PICTURES
 
 if TYPE_CHECKING:
     from isthmus.phone.server import Op, PhoneServer
@@ -58,6 +59,42 @@ class RefusedModel(RowsModel):
 
     def ink(self, row: tuple[str, str, str], column: int) -> str:
         return ("text2", "text2", "ochre")[column]
+
+
+def pixels_of(bench: Workbench) -> dict[str, object] | None:
+    """What phones show of grids; None while there is none."""
+    from isthmus.phone.pixels import check_of, grids_of
+
+    told, tests = grids_of(bench.show), bench.grid_tests
+    if told is None:
+        return None
+    shown = tests.shown
+    now = shown and {"grid": shown.grid.id, "picture": shown.picture, "words": shown.words}
+    check = check_of(tests.check, tests.look, tests.marks, tests.step)
+    return told | {"shown": now, "check": check}
+
+
+def do_pixels(bench: Workbench, op: Op) -> None:
+    """A test picture, or a step of the wiring check. Raises EntryFault."""
+    tests, data = bench.grid_tests, op.data
+    grid = next((g for g in bench.show.grids if g.id == data.get("grid")), None)
+    asked = tests.check is not None and tests.look is not None
+    if op.do == "picture_test":
+        if data.get("end"):
+            tests.end_picture()
+        elif grid is not None and data.get("picture") in PICTURES:
+            tests.show_picture(grid, str(data["picture"]))
+    elif op.do == "wiring_begin":
+        tests.begin(grid)
+    elif op.do == "wiring_end":
+        tests.stop()
+    elif op.do == "wiring_fix":
+        tests.fix()
+    elif asked and data.get("asks") == tests.asks:  # not of a picture that has gone
+        if op.do == "wiring_next":
+            tests.go_on()
+        elif op.do == "wiring_mark" and isinstance(data.get("units"), list):
+            tests.mark([str(u) for u in data["units"]], str(data.get("words", "")))
 
 
 FOCUS_STEPS = {"next": (1, True), "skip": (1, False), "back": (-1, False)}
@@ -151,6 +188,7 @@ class PhonesView(PageView):
             bench.levels.sending_changed,
             focus.changed,
             focus.turned,
+            bench.grid_tests.changed,
         ):
             bind(signal, self, self._soon)
         self.refresh()
@@ -209,7 +247,8 @@ class PhonesView(PageView):
 
         if self.server is not None:
             state = state_of(self.bench.show, self.bench.session.call, self.bench.levels.sending)
-            self.server.publish(state | {"focus": focus_of(self.focus)})
+            state |= {"focus": focus_of(self.focus), "pixels": pixels_of(self.bench)}
+            self.server.publish(state)
 
     def _take(self, op: Op) -> None:
         if self.server is None:
@@ -227,6 +266,7 @@ class PhonesView(PageView):
         self.refresh()
 
     def _do(self, op: Op) -> None:
+        from isthmus.phone.server import PIXELS
         from isthmus.phone.shown import STALE_STEP, take_picture, unit_called
 
         bench, call = self.bench, self.bench.session.call
@@ -238,6 +278,8 @@ class PhonesView(PageView):
             return  # meant for a stop that has gone
         elif op.do == "begin" and call is None:
             self.call_view.begin()
+        elif op.do in PIXELS:
+            do_pixels(bench, op)
         elif op.do == "focus":
             self._step_focus(op)
         elif call and op.do == "step":
