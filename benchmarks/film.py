@@ -36,9 +36,7 @@ def made(path: Path) -> tuple[Show, str]:
     has = {"seconds": LONG, "soft": 1.0}
     one = add_layer(one, "wipe", units=("p0",), settings=has, height=4 / grid.height, **box)
     universes = sorted({p.universe for unit in show.units for p in unit.patch})
-    outputs = tuple(
-        Output(id=f"o{u}", universe=u, host=HERE, port_address=u) for u in universes
-    )
+    outputs = tuple(Output(id=f"o{u}", universe=u, host=HERE, port_address=u) for u in universes)
     return put_set(replace(show, outputs=outputs), one)
 
 

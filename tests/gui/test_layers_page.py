@@ -317,7 +317,9 @@ def test_a_panel_hung_upside_down_is_found_and_the_grid_mended(make_window, wall
 
 
 @pytest.mark.network
-def test_a_picture_a_gif_and_a_film_arrive_on_the_rig_cell_by_cell(make_window, wall, tmp_path, monkeypatch) -> None:
+def test_a_picture_a_gif_and_a_film_arrive_on_the_rig_cell_by_cell(
+    make_window, wall, tmp_path, monkeypatch
+) -> None:
     """Three files with known colours beside each other, as the lamps of the rig show them."""
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     rng = np.random.default_rng(4)
@@ -345,17 +347,26 @@ def test_a_picture_a_gif_and_a_film_arrive_on_the_rig_cell_by_cell(make_window, 
     window.bench.playing.show_set(name)
     gif: set[tuple[bool, ...]] = set()
 
+    def lamps(unit: dict) -> np.ndarray:
+        """Which of red, green and blue is lit in each cell; the rig tells brightness apart from tint."""
+        tints = np.array(unit["tints"])
+        weight = np.maximum(tints @ [0.2126, 0.7152, 0.0722], 1e-6)  # ITU-R BT.709
+        light = tints * (np.array(unit["cells"]) / weight)[:, None]
+        return (light > 0.2).reshape(4, 6, 3)[::-1]
+
     def arrived() -> bool:
-        seen = panels(wall)
+        seen = {unit["label"]: lamps(unit) for unit in wall.ask("state")["units"]}
         rows = [[seen[str(n)] for n in range(first, first + 5)] for first in (701, 706)]
         rows[0][3] = rows[0][3][::-1, ::-1]  # 704 hangs upside down
         whole = np.concatenate([np.concatenate(row, axis=1) for row in rows])
         middle = whole[:, 12:18].reshape(-1, 3)
-        if (middle == middle[0]).all():
-            gif.add(tuple(middle[0].tolist()))
         still = (whole[:, :12] == (codes > 0)).all()
-        film = (whole[:4, 18:] == (False, False, True)).all() and (whole[4:, 18:] == (True, True, False)).all()
-        return bool(still and film and len(gif) == 2)
+        film = (whole[:4, 18:] == (False, False, True)).all() and (
+            whole[4:, 18:] == (True, True, False)
+        ).all()
+        if still and film and (middle == middle[0]).all():
+            gif.add(tuple(middle[0].tolist()))
+        return len(gif) == 2
 
     assert wait_until(arrived, wait=QApplicationWait)
     assert gif == {(True, False, False), (False, True, False)}
