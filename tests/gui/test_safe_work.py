@@ -25,6 +25,7 @@ from isthmus.app.kit import settings as kept
 from isthmus.app.model.workbench import UNTITLED
 from isthmus.app.shell import files
 from isthmus.app.shell.main import begin
+from isthmus.compare.words import differences
 from isthmus.demo import lantern_tide
 from isthmus.demo.evening import with_evening
 from isthmus.demo.wall import with_wall
@@ -34,7 +35,6 @@ from isthmus.show import History, Show, open_show, save_show
 from isthmus.show import holding as holds
 from isthmus.show.change import apply_change, change_between
 from isthmus.show.container import open_damaged
-from isthmus.show.differences import differences
 from isthmus.show.journal import Journal
 from isthmus.show.records import Group, StoredProfile, Unit
 from isthmus.show.recovery import left_behind

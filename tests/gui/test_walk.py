@@ -185,14 +185,13 @@ def test_the_walk_from_paper_to_an_answering_rig(
 
     # 6 Roll call: the two faults of the rig are found by looking at what it does
     click(window.spine, window.spine.places()["Roll call"].center())
-    press(window, "begin call")
+    some = "101-107, 201-210, 301, 401, 501, 601"
+    retype(window.pages["Roll call"].call.only, some, Qt.Key.Key_Return)
     assert (
         bench.session.call
         and bench.show.unit(bench.session.call.unit).number == 101
         and bench.selection.ids == [bench.session.call.unit]
     )
-    left_out = {r.unit.number for r in window.pages["Roll call"].call.model.rows if r.why}
-    assert left_out == {502}  # only the one without an address
     seen: dict[str, str] = {}
     real: set[str] = set()
     for _ in range(len(bench.session.call.order)):
@@ -251,7 +250,7 @@ def test_the_walk_from_paper_to_an_answering_rig(
     while bench.history.undo_name:
         shortcut(window, Qt.Key.Key_Z)
         steps += 1
-    assert bench.show == demo and steps > 60 and f"({steps} not saved)" in window.windowTitle()
+    assert bench.show == demo and steps > 25 and f"({steps} not saved)" in window.windowTitle()
     for _ in range(steps):
         shortcut(window, Qt.Key.Key_Z, CTRL | SHIFT)
     assert bench.show is saved and bench.history.unsaved == 0

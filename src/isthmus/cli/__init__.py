@@ -20,6 +20,7 @@ from isthmus.errors import IsthmusError
 # Module → its verbs. One is imported when its verb is called, for each takes half a second.
 MODULES = {
     "shows": ("show", "snags"),
+    "compare": ("diff", "merge"),
     "patch": ("patch", "limits", "groups"),
     "profiles": ("profiles", "exchange"),
     "network": ("routes", "nodes", "net", "watch", "send", "rig"),

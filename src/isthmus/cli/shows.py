@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from isthmus.cli.common import DONE, SNAGS, Result, load
+from isthmus.compare.words import listing
 from isthmus.demo import lantern_tide
 from isthmus.plural import many
 from isthmus.routes import universes_in_use
@@ -74,6 +75,12 @@ def snags(options: argparse.Namespace) -> Result:
     return (SNAGS if found else DONE), rows, lines or ["No snags."]
 
 
+def show_text(options: argparse.Namespace) -> Result:
+    """Every thing and every member of it that is not as usual, in an order that stays."""
+    lines = listing(load(options.show))
+    return DONE, lines, lines
+
+
 def add_verbs(verbs: Any, verb: Callable[..., argparse.ArgumentParser]) -> None:
     """Put the verbs onto the command line."""
     shows = verbs.add_parser("show", help="what a show holds").add_subparsers(
@@ -81,5 +88,6 @@ def add_verbs(verbs: Any, verb: Callable[..., argparse.ArgumentParser]) -> None:
     )
     verb(shows, "info", show_info, "units, universes and how far they have crossed")
     verb(shows, "schema", show_schema, "the JSON Schema of show.json", show=False)
+    verb(shows, "text", show_text, "all a show says, a line each: what Git compares")
     verb(shows, "demo", demo_save, "save the demo show as a file", show=False).add_argument("out")
     verb(verbs, "snags", snags, "what is wrong or missing; exit code 1 when there is anything")

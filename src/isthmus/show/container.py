@@ -47,7 +47,7 @@ _FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same show gives the same bytes
 # ---------------------------------------------------------------- unknown members
 
 
-def _element_type(annotation: Any) -> Any:
+def element_type(annotation: Any) -> Any:
     """The record type inside `tuple[Record, ...]`, `Record | None` or `Record`; None for plain
     values.
     """
@@ -55,7 +55,7 @@ def _element_type(annotation: Any) -> Any:
         return annotation
     if typing.get_origin(annotation) in (tuple, list, typing.Union, types.UnionType):
         return next(
-            (found for part in typing.get_args(annotation) if (found := _element_type(part))), None
+            (found for part in typing.get_args(annotation) if (found := element_type(part))), None
         )
     return None
 
@@ -63,7 +63,7 @@ def _element_type(annotation: Any) -> Any:
 def _shapes(record: type[Record], seen: dict[type, dict[str, Any]]) -> dict[type, dict[str, Any]]:
     if record not in seen:
         hints = typing.get_type_hints(record)
-        seen[record] = {name: _element_type(hints[name]) for name in record.__struct_fields__}
+        seen[record] = {name: element_type(hints[name]) for name in record.__struct_fields__}
         for inner in seen[record].values():
             if inner:
                 _shapes(inner, seen)

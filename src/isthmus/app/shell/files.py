@@ -13,12 +13,12 @@ from PySide6.QtWidgets import QFileDialog
 from isthmus.app.kit import settings
 from isthmus.app.kit.dialogs import ask
 from isthmus.app.model.keeping import Keeper
+from isthmus.compare.words import contents, differences
 from isthmus.demo import whole_demo
 from isthmus.errors import FileFault, IsthmusError
 from isthmus.plural import many
 from isthmus.show import Show
 from isthmus.show.container import SUFFIX, open_damaged
-from isthmus.show.differences import contents, differences
 from isthmus.show.holding import Hold, Stamp, changed_since, free_name, holder_of, myself
 from isthmus.show.recovery import Found
 
