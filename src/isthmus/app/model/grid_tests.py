@@ -44,7 +44,7 @@ class GridTests(QObject):
             self.stop()
 
     def _another(self) -> None:
-        """Another test may have taken the rig: nobody sees the picture that is asked about."""
+        """Another test may have taken the rig: the picture asked about is not there to be seen."""
         if self.look is not None and not isinstance(self.bench.proving.proof, ProveLook):
             self.stop()
         if self.shown is not self._shown:
