@@ -91,7 +91,7 @@ def _alike(one: Changed, other: Changed) -> bool:
 
 
 def _order_of_both(one: Changed, other: Changed) -> Changed:
-    """Orders are not settled by hand: ours, with what only they have behind what it stood behind."""
+    """Orders are not settled by hand: ours, with what only they have behind what it was behind."""
     order = list(one.new)
     known = set(order)
     for at, key in enumerate(other.new):

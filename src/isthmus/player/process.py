@@ -23,6 +23,7 @@ from isthmus.player.desk import Desk
 
 AWAKE = 0.2  # seconds after which it shows that it is alive
 MARGIN = 0.003  # seconds before the engine takes a frame that it should be there
+CLEAR = 0.001  # seconds before the engine takes a frame that nothing is written any more
 STALE = 0.25  # seconds after which a tick that did not come is not waited for
 
 
@@ -54,15 +55,16 @@ class Player:
         self.ticks = Ticks(frames)
         self.channel = channel
         self.ended = False
+        self.asked = False  # something was heard that no frame has yet
         self.orphaned = math.inf  # since when the window is gone
-        self.cost = 0.0  # seconds a frame takes
+        self.cost = 0.0  # seconds a frame takes at most
 
     def run(self) -> None:
         while not self.ended:
             now = time.monotonic()
             self.words[sh.P_ALIVE] = int(now * 1e9)
             if self._hear() or self.desk.rendered == -math.inf:
-                self._render(self.ticks.next(time.monotonic()))
+                self._answer()
             self._wait()
             if time.monotonic() - self.orphaned > int(self.words[sh.W_HOLD_MS]) / 1e3:
                 self.ended = True
@@ -85,17 +87,27 @@ class Player:
             self.ticks.used = [sh.ARTNET in kinds, bool(kinds & {sh.SACN, sh.SACN_PRIORITY})]
         return heard
 
+    def _answer(self) -> None:
+        """What was heard is in the next frame, where there is time for it; else in the one after:
+        what is written while the engine takes a frame makes it keep the last one.
+        """
+        now = time.monotonic()
+        tick = self.ticks.next(now)
+        self.asked = now + self.cost + CLEAR > tick
+        if not self.asked:
+            self._render(tick)
+
     def _render(self, at: float) -> None:
-        begun = time.monotonic()
+        begun, self.asked = time.monotonic(), False
         self.desk.render(at)
-        self.cost = 0.9 * self.cost + 0.1 * (time.monotonic() - begun)
+        self.cost = max(0.98 * self.cost, time.monotonic() - begun)  # of the dearest of late
         self.words[sh.P_FRAMES] += 1
 
     def _wait(self) -> None:
         """Until a message comes or a frame is due, which is then rendered."""
         now = time.monotonic()
         tick = self.ticks.next(max(now, self.desk.rendered))
-        due = self.desk.waiting_for()
+        due = -math.inf if self.asked else self.desk.waiting_for()
         if due > tick:  # nothing changes at that tick
             tick = self.ticks.next(due - 1e-6) if due < now + AWAKE else math.inf
         begin = tick - MARGIN - min(0.015, 2 * self.cost)
