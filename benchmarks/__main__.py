@@ -7,6 +7,7 @@ from __future__ import annotations
 import sys
 
 from benchmarks import (
+    compare,
     dmx_port,
     engine,
     film,
@@ -32,6 +33,7 @@ MODULES = (
     start,
     frame,
     engine,
+    compare,
     dmx_port,
     network,
     stage,

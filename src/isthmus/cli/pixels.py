@@ -68,7 +68,7 @@ def pixels_make(options: argparse.Namespace) -> Result:
     show = load_pixels(options.show)
     panel = read_panel(options.panel) if options.panel else None
     grid = lay_out(
-        show,
+        Live(show).blank(),
         read_choice(show, options.units).ids,
         options.across,
         Run(options.start, options.columns, options.back_and_forth),

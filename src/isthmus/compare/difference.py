@@ -11,7 +11,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from isthmus.compare.matching import matched
-from isthmus.compare.references import KEYS, key_of, renamed_show
+from isthmus.compare.references import KEYS, keys_of, renamed_show
 from isthmus.show.records import Show
 
 WHOLE = [name for name in Show.__struct_fields__ if name not in KEYS]
@@ -103,16 +103,19 @@ def _of_kind(kind: str, before: Sequence[Any], after: Sequence[Any]) -> list[Cha
                 for name in thing.__struct_fields__
                 if getattr(old, name) != getattr(thing, name)
             ]
-    if list(_of_list(kind, before, found)) != names:
+    if list(_with_changes(dict(was), found)) != names:
         found.append(Changed(kind, "", ORDER, tuple(was), tuple(names)))
     return found
 
 
 def _by_key(kind: str, things: Sequence[Any]) -> dict[str, Any]:
     """Things by what they are known by; of two that go by the same, the second is told apart."""
-    found: dict[str, Any] = {}
-    for thing in things:
-        key = key_of(kind, thing)
+    keys = keys_of(kind, things)
+    found: dict[str, Any] = dict(zip(keys, things, strict=True))
+    if len(found) == len(things):
+        return found
+    found = {}
+    for key, thing in zip(keys, things, strict=True):
         while key in found:
             key += "\n"
         found[key] = thing
@@ -125,7 +128,7 @@ def apply(changes: Iterable[Changed], show: Show) -> Show:
     for one in changes:
         by_kind.setdefault(one.kind, []).append(one)
     made = {
-        kind: tuple(_of_list(kind, getattr(show, kind), mine).values())
+        kind: tuple(_with_changes(_by_key(kind, getattr(show, kind)), mine).values())
         for kind, mine in by_kind.items()
         if kind
     }
@@ -137,8 +140,7 @@ def apply(changes: Iterable[Changed], show: Show) -> Show:
     return show
 
 
-def _of_list(kind: str, things: Sequence[Any], changes: Iterable[Changed]) -> dict[str, Any]:
-    found = _by_key(kind, things)
+def _with_changes(found: dict[str, Any], changes: Iterable[Changed]) -> dict[str, Any]:
     members: dict[str, dict[str, Any]] = {}
     order: Sequence[str] = ()
     fresh: list[Changed] = []

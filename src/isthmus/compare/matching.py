@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from msgspec.msgpack import encode
 
-from isthmus.compare.references import key_of, references
+from isthmus.compare.references import key_of, keys_of, references
 from isthmus.show.records import Show, Unit
 
 # what things of a kind go by when nobody knows their ids; the first that tells them apart counts
@@ -39,8 +39,9 @@ def matched(old: Show, new: Show) -> dict[str, dict[str, str]]:
         before, after = getattr(old, kind), getattr(new, kind)
         if before is after:
             continue
-        keys = {key_of(kind, x) for x in before}
-        there = {key_of(kind, x) for x in after}
+        keys, there = set(keys_of(kind, before)), set(keys_of(kind, after))
+        if keys <= there or there <= keys:  # nothing that could be something else
+            continue
         left = [x for x in before if key_of(kind, x) not in there]
         fresh = [x for x in after if key_of(kind, x) not in keys]
         pairs: dict[str, str] = {}

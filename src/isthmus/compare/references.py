@@ -5,7 +5,8 @@ once.
 from __future__ import annotations
 
 import typing
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
+from operator import attrgetter
 from typing import Any
 
 from msgspec.structs import replace
@@ -59,6 +60,14 @@ Ids = Mapping[str, Mapping[str, str]]  # kind → id here → id there
 def key_of(kind: str, thing: Any) -> str:
     """What a thing is known by among those of its kind."""
     return "\n".join(getattr(thing, part) for part in KEYS[kind])
+
+
+def keys_of(kind: str, things: Sequence[Any]) -> list[str]:
+    """The same of all things of a list."""
+    first, *more = KEYS[kind]
+    if more:
+        return [key_of(kind, thing) for thing in things]
+    return list(map(attrgetter(first), things))
 
 
 def _inside() -> dict[type, dict[str, type]]:

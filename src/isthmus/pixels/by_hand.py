@@ -10,7 +10,7 @@ from isthmus.output import Live
 from isthmus.pixels.colours import table_of
 from isthmus.pixels.grids import MOST
 from isthmus.plural import many
-from isthmus.show.records import GridCell, PixelGrid, Show
+from isthmus.show.records import GridCell, PixelGrid
 
 STARTS = ("top left", "top right", "bottom left", "bottom right")
 
@@ -39,9 +39,8 @@ class Run:
         return found
 
 
-def cells_of(show: Show, units: Sequence[str]) -> dict[str, list[int]]:
+def cells_of(live: Live, units: Sequence[str]) -> dict[str, list[int]]:
     """The cells of each of these units that show pictures; 0 is a unit as one."""
-    live = Live(show).blank()
     found: dict[str, list[int]] = {}
     for unit in units:
         program = live.program(unit)
@@ -63,7 +62,7 @@ def read_panel(text: str) -> tuple[int, int]:
 
 
 def lay_out(
-    show: Show,
+    live: Live,
     units: Sequence[str],
     across: int,
     run: Run = Run(),
@@ -74,7 +73,7 @@ def lay_out(
     panel of so many columns and rows, whole units, each wired `inside`. The grid has no number
     yet. Raises EntryFault for cells that do not fit.
     """
-    cells = cells_of(show, units)
+    cells = cells_of(live, units)
     count = sum(map(len, cells.values()))
     if not count or across < 1:
         raise EntryFault("None of these units has cells.", do="Select units that give light.")
@@ -95,10 +94,9 @@ def lay_out(
     found = []
     for (unit, mine), (column, row) in zip(cells.items(), places, strict=False):
         if len(mine) > len(within):
-            who = next(u.number for u in show.units if u.id == unit)
             raise EntryFault(
-                f"Unit {who} has {many(len(mine), 'cell')}, a panel of {panel[0]} × {panel[1]} "
-                f"has room for {len(within)}."
+                f"Unit {live.number_of(unit)} has {many(len(mine), 'cell')}, a panel of "
+                f"{panel[0]} × {panel[1]} has room for {len(within)}."
             )
         for cell, (x, y) in zip(mine, within, strict=False):
             x, y = column * panel[0] + x, row * panel[1] + y

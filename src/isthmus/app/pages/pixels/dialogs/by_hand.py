@@ -111,7 +111,8 @@ class ByHandDialog(Frame):
 
     def _cells(self) -> dict[str, list[int]]:
         try:
-            return cells_of(self.bench.show, read_choice(self.bench.show, self.units.text()).ids)
+            ids = read_choice(self.bench.show, self.units.text()).ids
+            return cells_of(self.bench.levels.live, ids)
         except IsthmusError:
             return {}
 
@@ -140,7 +141,9 @@ class ByHandDialog(Frame):
             raise EntryFault(f"“{self.across.text()}” is not a number.") from None
         panel = read_panel(self.panel.text()) if self.by.currentData() == "panels" else None
         ids = read_choice(show, self.units.text()).ids
-        return lay_out(show, ids, across, self.outer.run(), panel, self.inner.run())
+        return lay_out(
+            self.bench.levels.live, ids, across, self.outer.run(), panel, self.inner.run()
+        )
 
     def _take(self) -> bool:
         grid = self._grid
