@@ -17,10 +17,19 @@ from benchmarks.kill import edited, kills
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import fields, replace
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import QItemSelectionModel, Qt, QTimer
+from PySide6.QtWidgets import QApplication, QTableView
 
-from helpers.hands import answer_file_dialog, answer_question, child, click, press, retype, shortcut
+from helpers.hands import (
+    answer_file_dialog,
+    answer_question,
+    child,
+    click,
+    key,
+    press,
+    retype,
+    shortcut,
+)
 from isthmus.app.kit import settings as kept
 from isthmus.app.model.workbench import UNTITLED
 from isthmus.app.shell import files
@@ -269,6 +278,52 @@ def test_recovered_work_is_told_in_sentences_and_its_copy_goes_only_when_another
     [again], _ = left_behind(kept.recovery_folder())
     assert again.show == later.bench.show and again.original == file and again.digest
     again.discard()
+
+
+def test_of_what_a_crash_left_some_is_taken_and_the_rest_can_be_had_by_undo(
+    make_window, demo: Show, tmp_path: Path
+) -> None:
+    file = tmp_path / "tide.isthmus"
+    save_show(demo, file)
+    window = make_window(None)
+    window.open_path(file)
+    one = edits.set_text(demo, ["u101"], "name", "Nearly lost")
+    both = edits.set_text(one, ["u102", "u103"], "purpose", "by mistake")
+    window.bench.commit("rename", one)
+    window.bench.commit("purpose", both)
+    assert window.files.keeper.journal.wait()
+    left = kept.recovery_folder() / "dead"
+    shutil.copytree(window.files.keeper.folder, left)
+    window.bench.adopt(Show(), None)
+    window.files.end(forget=True)
+    later = make_window(None)
+    later.open_path(file)
+
+    rows: list[list[str]] = []
+
+    def answer() -> None:
+        box = QApplication.activeModalWidget()
+        table = child(box, "changes", QTableView)
+        model = table.model()
+        rows.extend([model.index(y, x).data() for x in (1, 2, 4)] for y in range(model.rowCount()))
+        table.selectRow(1)
+        table.selectionModel().select(
+            table.model().index(2, 0),
+            QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows,
+        )
+        key(table, Qt.Key.Key_Space)
+        press(box, "Recover it")
+
+    QTimer.singleShot(300, answer)
+    later.offer_recovered(left_behind(kept.recovery_folder())[0])
+    assert rows == [
+        ["unit 101 Nearly lost", "name", "Nearly lost"],
+        *([f"unit {n} {demo.unit(f'u{n}').name}", "purpose", "by mistake"] for n in (102, 103)),
+    ]
+    assert later.bench.show.units == one.units
+    assert later.bench.history.undo_name == "recover 1 of 3 changes"
+    later.bench.undo()
+    assert later.bench.show.units == both.units
 
 
 def test_a_missing_or_damaged_part_never_keeps_the_rest_from_opening(

@@ -74,8 +74,18 @@ class Told:
 
 def told(found: Difference) -> list[Told]:
     """Every change, in the order of kinds."""
+    return [words for _, words in told_changes(found)]
+
+
+def told_changes(found: Difference) -> list[tuple[Changed, Told]]:
+    """Every change with its words, but for what only programs read."""
     names = _Names(found.old, found.new)
-    return [names.told(one) for one in found.changes if one.member != IDS]
+    return [(one, names.told(one)) for one in found.changes if not _within(one)]
+
+
+def _within(one: Changed) -> bool:
+    """Ids things have inside, and by which others know who sends."""
+    return one.member == IDS or (one.member == "sending" and not _sending_differs(one))
 
 
 class _Names:
@@ -141,7 +151,8 @@ class _Names:
         def say(limits: Any) -> str:
             from msgspec.structs import replace
 
-            return limits_in_words(replace(unit, limits=limits), profiles) if unit else ""
+            words = limits_in_words(replace(unit, limits=limits), profiles) if unit else ""
+            return words or "none"
 
         return say
 

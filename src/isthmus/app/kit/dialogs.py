@@ -66,16 +66,29 @@ class Frame(QDialog):
 
 
 def ask(
-    parent: QWidget, title: str, words: str, choices: list[tuple[str, str]], cancel: str = "Cancel"
+    parent: QWidget,
+    title: str,
+    words: str,
+    choices: list[tuple[str, str]],
+    cancel: str = "Cancel",
+    below: QWidget | None = None,
 ) -> str | None:
     """A question with named answers [(answer, label)], the first one primary; None when it is put
-    away.
+    away. `below` stands under its words, for what is chosen besides.
     """
     answer: list[str] = []
-    dialog = Frame(parent, title, choices[0][1], lambda: not answer.append(choices[0][0]), 460)
+    dialog = Frame(
+        parent,
+        title,
+        choices[0][1],
+        lambda: not answer.append(choices[0][0]),
+        760 if below else 460,
+    )
     dialog.setObjectName("question")
     dialog.cancel.setText(cancel)
     dialog.body.addWidget(label(words, size="body", wrap=True))
+    if below is not None:
+        dialog.body.addWidget(below, 1)
     for key, words_ in choices[1:]:
         other = button(words_, run=lambda k=key: (answer.append(k), dialog.accept()), height=30)
         other.setAutoDefault(False)

@@ -222,8 +222,8 @@ QSlider::sub-page:horizontal {{ background: {c["text2"]}; }}
 QSlider::handle:horizontal {{ width: 10px; margin: -6px 0; background: {c["text2"]}; border-radius: 2px; }}
 QSlider::handle:horizontal:focus {{ background: {c["coral"]}; }}
 QCheckBox {{ spacing: 8px; }}
-QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {c["line_strong"]}; border-radius: 3px; background: {c["shoal"]}; }}
-QCheckBox::indicator:checked {{ background: {c["coral"]}; border: 1px solid {c["coral"]}; }}
+QCheckBox::indicator, QTableView::indicator {{ width: 14px; height: 14px; border: 1px solid {c["line_strong"]}; border-radius: 3px; background: {c["shoal"]}; }}
+QCheckBox::indicator:checked, QTableView::indicator:checked {{ background: {c["coral"]}; border: 1px solid {c["coral"]}; }}
 QCheckBox:focus {{ border-bottom: 1px solid {c["focus"]}; }}
 QProgressBar {{ background: {c["shoal"]}; border: 1px solid {c["line"]}; border-radius: 3px; text-align: center; }}
 QProgressBar::chunk {{ background: {c["teal"]}; }}

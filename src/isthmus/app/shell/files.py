@@ -13,6 +13,8 @@ from PySide6.QtWidgets import QFileDialog
 from isthmus.app.kit import settings
 from isthmus.app.kit.dialogs import ask
 from isthmus.app.model.keeping import Keeper
+from isthmus.app.shell.changes import ChangesTable
+from isthmus.compare import difference
 from isthmus.compare.words import contents, differences
 from isthmus.demo import whole_demo
 from isthmus.errors import FileFault, IsthmusError
@@ -233,34 +235,38 @@ class ShowFiles:
     # ------------------------------------------------------------ after a crash
 
     def offer_recovered(self, found: list[Found]) -> None:
-        """Unsaved work of runs that ended: what differs from the saved file is said, and all or
-        none of it is taken.
+        """Unsaved work of runs that ended: what differs from the saved file is said, and all, some
+        or none of it is taken.
         """
         left = list(found)
         while left:
             item = left.pop(0)
             choices = [("take", "Recover it"), ("drop", "Discard it")]
+            saved = saved_show(item)
+            table = ChangesTable(difference(saved, item.show)) if saved is not None else None
             answer = ask(
                 self.window,
                 "Unsaved work was found",
-                recovered_words(item),
+                recovered_words(item, saved),
                 choices,
                 "Decide later",
+                table,
             )
             if answer == "drop":
                 item.discard()
             elif answer == "take":
-                self._take_up(item)
+                if self._take_up(item) and table is not None and not table.whole:
+                    self.bench.commit(table.words, table.applied())
                 break
             else:
                 item.let_go()
         for item in left:
             item.let_go()
 
-    def _take_up(self, item: Found) -> None:
+    def _take_up(self, item: Found) -> bool:
         if not self.may_leave():
             item.let_go()
-            return
+            return False
         path, hold, elsewhere = item.original, None, ""
         if path is not None:
             try:
@@ -289,6 +295,7 @@ class ShowFiles:
         words += [] if stands else [f"The recovered copy stays in {item.place} as well."]
         if words or elsewhere:
             self.bench.tell("note", " ".join(words) + elsewhere)
+        return True
 
     def end(self, forget: bool) -> None:
         """The window goes. `forget`: what is unsaved was given up."""
@@ -299,15 +306,19 @@ class ShowFiles:
         self._take_hold(None)
 
 
-def recovered_words(item: Found) -> str:
+def saved_show(item: Found) -> Show | None:
+    """What the file of unsaved work holds; None where there is none that can be read."""
+    if item.original is None:
+        return None
+    try:
+        return open_damaged(item.original)[0]
+    except IsthmusError:
+        return None
+
+
+def recovered_words(item: Found, saved: Show | None) -> str:
     """What was found, and how it differs from the saved file."""
     when = time.strftime("%d %B, %H:%M", time.localtime(item.when))
-    saved: Show | None = None
-    if item.original is not None:
-        try:
-            saved = open_damaged(item.original)[0]
-        except IsthmusError:
-            saved = None
     where = f" Its file is {item.original}." if item.original else " It was never saved to a file."
     if item.original and saved is None:
         where = f" Its file {item.original} is not there any more, or cannot be read."
