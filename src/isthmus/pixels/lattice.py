@@ -124,8 +124,9 @@ def _common(apart: Array, length: Array, count: int) -> list[Array]:
     for _ in range(2 * NEIGHBOURS):
         if not left.any():
             break
-        cells = np.round(apart[left] / grain).astype(np.int64)
-        _, back, counts = np.unique(cells, axis=0, return_inverse=True, return_counts=True)
+        # a cell of the raster as one number: sorting pairs takes ten times as long
+        cells = np.round(apart[left] / grain).astype(np.int64) @ np.array([1 << 32, 1])
+        _, back, counts = np.unique(cells, return_inverse=True, return_counts=True)
         best = np.flatnonzero(left)[back.ravel() == int(np.argmax(counts))]
         middle = np.median(apart[best], axis=0)
         heap = left
