@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Protocol
 
 import numpy as np
@@ -15,6 +15,7 @@ from isthmus.profiles.light import LightProgram
 
 Array = NDArray[np.float64]
 Floats = NDArray[np.float32]
+FLAT = 1e-6  # of a level: nodes that lie so near a plane are on it
 STEPS = 32  # of the triangle of all mixtures of red, green and blue, each way
 LIGHT = LUMINANCE.astype(np.float32)
 
@@ -68,9 +69,30 @@ class ColourTable:
     names: tuple[str, ...]
     nodes: Floats
 
+    @cached_property
+    def matrix(self) -> Floats | None:
+        """(k, 3) from a picture to levels, where all nodes lie on one plane: three emitters that
+        hold every colour of a picture. None for others.
+        """
+        at = [(r, g, STEPS - r - g) for r in range(STEPS + 1) for g in range(STEPS + 1 - r)]
+        rgb = np.array(at) / STEPS
+        found = np.linalg.lstsq(rgb, self.nodes.T.astype(np.float64), rcond=None)[0]
+        flat = np.abs(rgb @ found - self.nodes.T).max() < FLAT
+        return found.T.astype(np.float32) if flat else None
+
     def levels(self, rgb: NDArray) -> Floats:
         """What is brighter than the emitters can be is as bright as they can, in its own hue."""
-        red, green, blue = np.asarray(rgb, np.float32)
+        rgb = np.asarray(rgb, np.float32)
+        made = self._between(rgb) if self.matrix is None else self.matrix @ rgb
+        np.maximum(made, 0, out=made)
+        peak = made.max(axis=0, initial=0.0)
+        if peak.max(initial=0.0) > 1:
+            made /= np.maximum(peak, 1)
+        return made
+
+    def _between(self, rgb: Floats) -> Floats:
+        """From the three nodes around each mixture."""
+        red, green, blue = rgb
         total = red + green + blue
         scale = np.float32(STEPS) / np.maximum(total, np.float32(1e-9))
         u, v = red * scale, green * scale
@@ -90,10 +112,6 @@ class ColourTable:
             np.multiply(node.take(near), weight, out=out)
             out += node.take(right) * across
             out += node.take(up) * along
-        np.maximum(made, 0, out=made)
-        peak = made.max(axis=0, initial=0.0)
-        if peak.max(initial=0.0) > 1:
-            made /= np.maximum(peak, 1)
         return made
 
 
