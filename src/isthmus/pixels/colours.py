@@ -71,7 +71,7 @@ class ColourTable:
 
     @cached_property
     def matrix(self) -> Floats | None:
-        """(k, 3) from a picture to levels, where all nodes lie on one plane: three emitters that
+        """(k, 3) from a picture to levels, where all nodes are on one plane: three emitters that
         hold every colour of a picture. None for others.
         """
         at = [(r, g, STEPS - r - g) for r in range(STEPS + 1) for g in range(STEPS + 1 - r)]
