@@ -22,7 +22,7 @@ from isthmus.engine.steady import raise_priority
 from isthmus.player.desk import Desk
 
 AWAKE = 0.2  # seconds after which it shows that it is alive
-MARGIN = 0.003  # seconds before the engine takes a frame that it should be there
+MARGIN = 0.007  # seconds before the engine takes a frame that it should be there
 CLEAR = 0.001  # seconds before the engine takes a frame that nothing is written any more
 STALE = 0.25  # seconds after which a tick that did not come is not waited for
 
