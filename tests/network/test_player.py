@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import os
 import signal
+import socket
 import time
 from collections.abc import Iterator
 from itertools import pairwise
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from helpers.tools import Heard, until
@@ -26,6 +29,8 @@ from isthmus.pixels.media import frames_of
 from isthmus.pixels.painting import Shown
 from isthmus.pixels.ready import Studio
 from isthmus.player import Front, PlayerLink, State, Telling
+from isthmus.player.post import Inbox, send
+from isthmus.player.telling import hand_of
 from isthmus.show.records import (
     PLAIN_HANDLING,
     SLOTS,
@@ -267,3 +272,44 @@ def test_pictures_run_on_while_the_window_sleeps() -> None:
         panels = np.frombuffer(frame, np.uint8, 7 * 73).reshape(7, 73)[:5, 1:].reshape(5, 4, 6, 3)
         lit = (panels.max(axis=(1, 3)) > 100).sum()
         assert abs(lit / 30 - seconds / 4) < 0.06  # two columns, or a packet late
+
+
+@given(st.lists(st.binary(max_size=3000), max_size=6), st.integers(1, 2000))
+def test_messages_that_come_in_parts_are_whole_or_not_there_yet(
+    sent: list[bytes], part: int
+) -> None:
+    """Nothing is waited for: what has come by then is taken, in order; the end is told."""
+    mine, theirs = socket.socketpair()
+    inbox = Inbox(theirs)
+    with mine, theirs:
+        near, far = socket.socketpair()
+        with near, far:
+            for message in sent:
+                send(near, message)
+            near.shutdown(socket.SHUT_WR)
+            data = b"".join(iter(lambda: far.recv(1 << 16), b""))
+        found = []
+        for at in range(0, len(data), part):
+            mine.sendall(data[at : at + part])
+            found += inbox.take()
+        assert found == sent and inbox.take() == []
+        send(mine, "end")
+        mine.close()
+        assert inbox.take() == ["end"]
+        with pytest.raises(EOFError):
+            inbox.take()
+
+
+def test_a_picture_that_moves_over_what_is_asked_is_no_news_to_the_player() -> None:
+    live = Live(lantern_tide())
+    live.set_intensity(["u101", "u401"], 0.7)
+    index = np.arange(len(live.levels))
+    asked = hand_of(live)
+    for level in (0.2, 0.9):
+        live.cover((index, np.full(len(index), level, np.float32)))
+        assert (live.levels == np.float32(level)).all()
+        now = hand_of(live)
+        assert (now.index == asked.index).all() and (now.levels == asked.levels).all()
+    live.set_intensity(["u101"], 0.3)  # asked below a picture: seen when it ends
+    live.cover(None)
+    assert live.level("u101", "Dimmer") == pytest.approx(0.3)

@@ -52,7 +52,8 @@ class Live:
         self.playing: frozenset[str] = frozenset()  # units they have a say in
         self.covered: tuple[NDArray[np.int64], Levels] | None = None  # by pictures, above all else
         self.by_hand = np.zeros(0, bool)  # which parameters are asked for by hand
-        self.levels: Levels = self.compiled.defaults.copy()  # what is asked
+        self.below: Levels = self.compiled.defaults.copy()  # what is asked, below pictures
+        self.levels: Levels = self.below  # what is asked
         self.sent: Levels = self.levels  # what is sent
         self.frame: NDArray[np.uint8] = self.compiled.frame()
         self._table = SlotTable([], self.compiled)
@@ -97,7 +98,7 @@ class Live:
 
     def _refresh(self) -> None:
         home = self.compiled.defaults
-        self.levels = (home if self.played is None else self.played).copy()
+        self.below = (home if self.played is None else self.played).copy()
         self.by_hand = np.zeros(len(home), bool)
         self._put(self._asked)
         self._cover()
@@ -108,12 +109,14 @@ class Live:
         places = self.compiled.places
         for key, value in wanted.items():
             for index in places.get(key):
-                self.levels[index] = value
+                self.below[index] = value
                 self.by_hand[index] = True
 
     def _cover(self) -> None:
+        self.levels = self.below
         if self.covered is not None:
             index, levels = self.covered
+            self.levels = self.below.copy()
             self.levels[index] = levels
 
     def _render(self) -> None:

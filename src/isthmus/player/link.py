@@ -13,7 +13,6 @@ import sys
 import threading
 import time
 from collections.abc import Callable
-from multiprocessing.connection import Connection
 from queue import SimpleQueue
 
 from isthmus.engine import shared as sh
@@ -21,6 +20,7 @@ from isthmus.errors import NetworkFault, os_reason
 from isthmus.looks.playback import Act
 from isthmus.pixels.painting import NO_PICTURES, Pictures
 from isthmus.player.desk import NO_HAND, NO_LISTS, Hand, Hands, Lists, Rig, State
+from isthmus.player.post import send
 
 HUNG = 0.6  # seconds without a sign of life
 STARTING = 10.0  # seconds it may take until the first one
@@ -70,9 +70,7 @@ class PlayerLink:
             theirs.close()
         self._started = time.monotonic()
         self._queue = SimpleQueue()
-        threading.Thread(
-            target=_pass_on, args=(self._queue, Connection(mine.detach())), daemon=True
-        ).start()
+        threading.Thread(target=_pass_on, args=(self._queue, mine), daemon=True).start()
         if self._told[0] is not None:
             self._queue.put([*self._told, self._state()])
 
@@ -119,13 +117,13 @@ class PlayerLink:
         self._process = None
 
 
-def _pass_on(queue: SimpleQueue[object], channel: Connection) -> None:
+def _pass_on(queue: SimpleQueue[object], channel: socket.socket) -> None:
     """Send what is queued, until None. A player that is gone takes nothing; what it needs is told
     to the next one.
     """
     with contextlib.closing(channel):
         while (message := queue.get()) is not None:
             try:
-                channel.send(message)
-            except (OSError, ValueError):
+                send(channel, message)
+            except OSError:
                 return

@@ -12,18 +12,19 @@ import gc
 import math
 import select
 import signal
+import socket
 import sys
 import time
-from multiprocessing.connection import Connection
 
 from isthmus.engine import shared as sh
 from isthmus.engine.publisher import Publisher
 from isthmus.engine.steady import raise_priority
 from isthmus.player.desk import Desk
+from isthmus.player.post import Inbox
 
 AWAKE = 0.2  # seconds after which it shows that it is alive
-MARGIN = 0.007  # seconds before the engine takes a frame that it should be there
-CLEAR = 0.001  # seconds before the engine takes a frame that nothing is written any more
+MARGIN = 0.004  # seconds before the engine takes a frame that it should be there
+AHEAD = 0.012  # seconds that it is begun before at most: else it comes before the last is taken
 STALE = 0.25  # seconds after which a tick that did not come is not waited for
 
 
@@ -49,22 +50,21 @@ class Ticks:
 
 
 class Player:
-    def __init__(self, frames: sh.SharedFrames, channel: Connection) -> None:
+    def __init__(self, frames: sh.SharedFrames, channel: socket.socket) -> None:
         self.words = frames.words
         self.desk = Desk(Publisher(frames))
         self.ticks = Ticks(frames)
-        self.channel = channel
+        self.inbox = Inbox(channel)
         self.ended = False
-        self.asked = False  # something was heard that no frame has yet
         self.orphaned = math.inf  # since when the window is gone
-        self.cost = 0.0  # seconds a frame takes at most
+        self.cost = 0.0  # seconds a frame takes
 
     def run(self) -> None:
         while not self.ended:
             now = time.monotonic()
             self.words[sh.P_ALIVE] = int(now * 1e9)
             if self._hear() or self.desk.rendered == -math.inf:
-                self._answer()
+                self._render(self.ticks.next(time.monotonic()))
             self._wait()
             if time.monotonic() - self.orphaned > int(self.words[sh.W_HOLD_MS]) / 1e3:
                 self.ended = True
@@ -73,13 +73,12 @@ class Player:
         """Take all messages there are. Whether there were any."""
         heard = False
         try:
-            while self.orphaned == math.inf and not self.ended and self.channel.poll(0):
-                message = self.channel.recv()
+            for message in self.inbox.take() if self.orphaned == math.inf else ():
                 if message == "end":
                     self.ended = True
-                else:
-                    self.desk.take(message)
-                    heard = True
+                    break
+                self.desk.take(message)
+                heard = True
         except (EOFError, OSError):
             self.orphaned = time.monotonic()
         if heard and self.desk.rig is not None:
@@ -87,33 +86,23 @@ class Player:
             self.ticks.used = [sh.ARTNET in kinds, bool(kinds & {sh.SACN, sh.SACN_PRIORITY})]
         return heard
 
-    def _answer(self) -> None:
-        """What was heard is in the next frame, where there is time for it; else in the one after:
-        what is written while the engine takes a frame makes it keep the last one.
-        """
-        now = time.monotonic()
-        tick = self.ticks.next(now)
-        self.asked = now + self.cost + CLEAR > tick
-        if not self.asked:
-            self._render(tick)
-
     def _render(self, at: float) -> None:
-        begun, self.asked = time.monotonic(), False
+        begun = time.monotonic()
         self.desk.render(at)
-        self.cost = max(0.98 * self.cost, time.monotonic() - begun)  # of the dearest of late
+        self.cost = 0.9 * self.cost + 0.1 * (time.monotonic() - begun)
         self.words[sh.P_FRAMES] += 1
 
     def _wait(self) -> None:
         """Until a message comes or a frame is due, which is then rendered."""
         now = time.monotonic()
         tick = self.ticks.next(max(now, self.desk.rendered))
-        due = -math.inf if self.asked else self.desk.waiting_for()
+        due = self.desk.waiting_for()
         if due > tick:  # nothing changes at that tick
             tick = self.ticks.next(due - 1e-6) if due < now + AWAKE else math.inf
-        begin = tick - MARGIN - min(0.015, 2 * self.cost)
+        begin = tick - min(AHEAD, MARGIN + 2 * self.cost)
         pause = max(0.0, min(begin - now, AWAKE))
         if self.orphaned == math.inf:
-            ready, _, _ = select.select([self.channel], [], [], pause)
+            ready, _, _ = select.select([self.inbox.channel], [], [], pause)
         else:
             ready = []
             time.sleep(pause)
@@ -126,8 +115,10 @@ def main() -> int:
     parser.add_argument("--fd", type=int, required=True)
     parser.add_argument("--channel", type=int, required=True)
     options = parser.parse_args()
-    player = Player(sh.SharedFrames(options.fd), Connection(options.channel))
+    player = Player(sh.SharedFrames(options.fd), socket.socket(fileno=options.channel))
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl C in a terminal is the window's affair
+    import scipy.sparse  # noqa: F401  # a first picture brings it: no fade stands still meanwhile
+
     raise_priority()
     gc.collect()
     gc.freeze()

@@ -106,7 +106,7 @@ def _indexed(compiled: Compiled, asked: Asked) -> tuple[NDArray[np.int64], NDArr
 def hand_of(live: Live, alone: bool = False, pictures: tuple[Shown, ...] = ()) -> Hand:
     """What is asked by hand, ascending by parameter."""
     index = np.flatnonzero(live.by_hand)
-    return Hand(index, live.levels[index], dict(live.over), live.beyond, alone, pictures)
+    return Hand(index, live.below[index], dict(live.over), live.beyond, alone, pictures)
 
 
 def _same(a: Hand, b: Hand) -> bool:
