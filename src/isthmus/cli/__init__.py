@@ -21,6 +21,7 @@ from isthmus.errors import IsthmusError
 MODULES = {
     "shows": ("show", "snags"),
     "compare": ("diff", "merge"),
+    "versions": ("versions",),
     "patch": ("patch", "limits", "groups"),
     "profiles": ("profiles", "exchange"),
     "network": ("routes", "nodes", "net", "watch", "send", "rig"),

@@ -10,21 +10,32 @@ from typing import Any
 from isthmus.errors import EntryFault
 from isthmus.show import Show, save_show
 from isthmus.show.container import open_damaged
+from isthmus.show.versions import SAVED, risk, shown, version_named, with_version
 
 DONE, SNAGS, FAILED, INTERRUPTED = 0, 1, 3, 4  # 2 is argparse's own
 Result = tuple[int, Any, list[str]]
 
 
 def load(name: str) -> Show:
-    """A show file, or the demo show when the name is `demo`."""
+    """A show file, one of its versions (`FILE@3`), or the demo show when the name is `demo`."""
     if name == "demo":
         from isthmus.demo import lantern_tide  # half of the rooms of the house: only where wanted
 
         return lantern_tide()
+    if version := _version_in(name):
+        file, number = version
+        show = load(file)
+        return shown(show, version_named(show, number))
     show, damage = open_damaged(Path(name))
     for words in damage.words:
         print(f"isthmus: {name}: {words}", file=sys.stderr)
     return show
+
+
+def _version_in(name: str) -> tuple[str, int] | None:
+    """`FILE@3` as file and number; None for what is a file itself."""
+    file, _, number = name.rpartition("@")
+    return (file, int(number)) if file and number.isdecimal() and not Path(name).exists() else None
 
 
 def saving(parser: argparse.ArgumentParser) -> None:
@@ -36,11 +47,18 @@ def saving(parser: argparse.ArgumentParser) -> None:
 
 
 def keep(options: argparse.Namespace, show: Show) -> tuple[str | None, str]:
-    """Save a changed show where the options say. Returns the path, and a sentence."""
+    """Save a changed show where the options say, with what it was among its versions. Returns the
+    path, and a sentence.
+    """
     if options.dry_run:
         return None, "Nothing saved (dry run)."
     if options.show == "demo" and not options.save:
         raise EntryFault("the demo show has no file.", do="Say --save OUT.isthmus, or --dry-run.")
+    if _version_in(options.show) and not options.save:
+        raise EntryFault("A version stays as it is.", do="Say --save OUT.isthmus, or --dry-run.")
     target = Path(options.save or options.show)
+    if options.show != "demo":
+        old = load(options.show)
+        show = with_version(show, old, why=risk(old, show) or SAVED)
     save_show(show, target)
     return str(target), f"Saved {target}"

@@ -12,7 +12,7 @@ from isthmus.cli.looks import level_rows
 from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.patch.choose import read_choice
-from isthmus.pixels.by_hand import STARTS, Run, lay_out, read_panel
+from isthmus.pixels.by_hand import STARTS, Run, lay_out
 from isthmus.pixels.grids import (
     SHOWN,
     VIEWS,
@@ -21,6 +21,7 @@ from isthmus.pixels.grids import (
     propose,
     put_grid,
     read_shown,
+    read_size,
     say_shown,
 )
 from isthmus.pixels.power import power_of
@@ -66,7 +67,7 @@ def pixels_propose(options: argparse.Namespace) -> Result:
 def pixels_make(options: argparse.Namespace) -> Result:
     """A grid by how its cells follow each other."""
     show = load_pixels(options.show)
-    panel = read_panel(options.panel) if options.panel else None
+    panel = read_size(options.panel) if options.panel else None
     grid = lay_out(
         Live(show).blank(),
         read_choice(show, options.units).ids,

@@ -14,7 +14,8 @@ from isthmus.compare.matching import matched
 from isthmus.compare.references import KEYS, keys_of, renamed_show
 from isthmus.show.records import Show
 
-WHOLE = [name for name in Show.__struct_fields__ if name not in KEYS]
+OWN = ("format", "versions", "kept")  # of each show by itself
+WHOLE = [name for name in Show.__struct_fields__ if name not in (*KEYS, *OWN)]
 ORDER, IDS = "order", "ids"
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.pixels.colours import table_of
-from isthmus.pixels.grids import MOST
+from isthmus.pixels.grids import fits
 from isthmus.plural import many
 from isthmus.show.records import GridCell, PixelGrid
 
@@ -50,17 +50,6 @@ def cells_of(live: Live, units: Sequence[str]) -> dict[str, list[int]]:
     return {unit: cells for unit, cells in found.items() if cells}
 
 
-def read_panel(text: str) -> tuple[int, int]:
-    """`6x4`: columns and rows. Raises EntryFault."""
-    try:
-        wide, high = map(int, text.lower().replace("×", "x").split("x"))
-    except ValueError:
-        raise EntryFault(f"“{text}” is not a panel.", do="Write 6x4.") from None
-    if not (0 < wide <= MOST and 0 < high <= MOST):
-        raise EntryFault("A panel has a column and a row at least.", do="Write 6x4.")
-    return wide, high
-
-
 def lay_out(
     live: Live,
     units: Sequence[str],
@@ -80,8 +69,7 @@ def lay_out(
     blocks = len(cells) if panel else count
     lines = -(-blocks // across)
     wide, high = (lines, across) if run.columns else (across, lines)
-    if wide * high * (panel[0] * panel[1] if panel else 1) > MOST:
-        raise EntryFault(f"A grid has {MOST:,} places at most.".replace(",", " "))
+    fits(*((wide * panel[0], high * panel[1]) if panel else (wide, high)))
     places = run.places(wide, high)
     if panel is None:
         names = [(unit, cell) for unit, mine in cells.items() for cell in mine]

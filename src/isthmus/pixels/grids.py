@@ -23,6 +23,22 @@ MOST = 100_000  # places of a grid
 LONGEST = 40  # letters of a name
 
 
+def fits(width: int, height: int) -> None:
+    """Raises EntryFault for a size that no grid has."""
+    if not (0 < width <= MOST and 0 < height <= MOST and width * height <= MOST):
+        raise EntryFault(f"A grid has {MOST:,} places at most.".replace(",", "\u202f"))
+
+
+def read_size(text: str) -> tuple[int, int]:
+    """`20x10`: columns and rows. Raises EntryFault."""
+    try:
+        width, height = map(int, text.lower().replace("×", "x").split("x"))
+    except ValueError:
+        raise EntryFault(f"“{text}” cannot be a size.", do="Write 20x10.") from None
+    fits(width, height)
+    return width, height
+
+
 @dataclass(frozen=True)
 class Proposal:
     """A grid that the rig suggests, as it would be taken."""

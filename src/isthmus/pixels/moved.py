@@ -8,7 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from isthmus.errors import EntryFault
-from isthmus.pixels.grids import MOST
+from isthmus.pixels.grids import read_size
 from isthmus.show.records import GridCell, PixelGrid
 
 Move = Callable[[int, int, int, int], tuple[int, int]]  # x, y, width, height of what is moved
@@ -92,11 +92,5 @@ def move_cells(grid: PixelGrid, chosen: Collection[int], across: int, down: int)
 
 def size_grid(grid: PixelGrid, text: str) -> PixelGrid:
     """With room for what is moved. Raises EntryFault for what cannot be a size."""
-    parts = text.lower().replace("×", "x").split("x")
-    try:
-        width, height = (int(part) for part in parts)
-    except ValueError:
-        raise EntryFault(f"“{text}” cannot be a size.", do="Write 20 x 10.") from None
-    if not (0 < width <= MOST and 0 < height <= MOST and width * height <= MOST):
-        raise EntryFault(f"A grid has {MOST:,} places at most.".replace(",", "\u202f"))
+    width, height = read_size(text)
     return replace(grid, width=width, height=height)

@@ -15,6 +15,7 @@ from typing import Any
 
 import msgspec
 
+from isthmus.show.carried import taken, told
 from isthmus.show.migrations import migrate_records
 from isthmus.show.records import FORMAT, Show
 
@@ -35,12 +36,13 @@ class Run(msgspec.Struct, array_like=True):
 
 class Change(msgspec.Struct, array_like=True):
     """`name` says what was done; `members` are whole values, `runs` the lists that are told by
-    their runs.
+    their runs, `kept` what of the versions' parts is other.
     """
 
     name: str
     members: dict[str, msgspec.Raw] = {}
     runs: dict[str, list[Run]] = {}
+    kept: bytes = b""
 
 
 _CHANGE = msgspec.msgpack.Decoder(Change)
@@ -53,7 +55,9 @@ def change_between(name: str, old: Show, new: Show) -> bytes:
         before, after = getattr(old, member), getattr(new, member)
         if before is after:
             continue
-        if member in _LISTS:
+        if member == "kept":
+            made.kept = told(old, after)
+        elif member in _LISTS:
             made.runs[member] = _runs(before, after)
         else:
             made.members[member] = msgspec.Raw(_ENCODER.encode(after))
@@ -157,4 +161,6 @@ def apply_change(show: Show, data: bytes, format: int = FORMAT) -> tuple[str, Sh
             else:
                 built.extend(_records(member, run.new, format))
         values[member] = tuple(built)
+    if change.kept:
+        values["kept"] = taken(show, change.kept)
     return change.name, msgspec.structs.replace(show, **values)

@@ -1,4 +1,5 @@
-"""The `.isthmus` file: a zip with `show.json`, the profiles' own files, and nothing outside itself.
+"""The `.isthmus` file: a zip with `show.json`, the profiles' own files, the parts its versions are
+made of, and nothing outside itself.
 
 Written to a temporary file beside the target, flushed, and renamed over it, so that a full disk or
 a crash leaves the old file whole. A profile or picture that is missing or damaged is told and left
@@ -10,11 +11,10 @@ number is refused.
 from __future__ import annotations
 
 import io
+import lzma
 import os
 import struct
 import tempfile
-import types
-import typing
 import zipfile
 import zlib
 from collections.abc import Callable
@@ -25,85 +25,26 @@ from typing import Any
 import msgspec
 
 from isthmus.errors import FileFault, os_reason
-from isthmus.show.migrations import migrate
-from isthmus.show.records import FORMAT, Record, Show
+from isthmus.show.carried import blobs_of, packs_of, unpacked
+from isthmus.show.parts import whole
+from isthmus.show.plain import MAX_JSON, just_as_saved, show_of, text_of
+from isthmus.show.records import FORMAT, Show
+from isthmus.show.versions import before_migration
 
 SUFFIX = ".isthmus"
-MAX_JSON = 256 * 1024 * 1024
 MAX_MEMBER = 64 * 1024 * 1024
 MAX_TOTAL = 1024 * 1024 * 1024
 ZIP_ERRORS = (
     zipfile.BadZipFile,
     zipfile.LargeZipFile,
     zlib.error,
+    lzma.LZMAError,
     EOFError,
     NotImplementedError,
     RuntimeError,
 )
 _OTHER = "Try an earlier version or a copy."
 _FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same show gives the same bytes
-
-
-# ---------------------------------------------------------------- unknown members
-
-
-def element_type(annotation: Any) -> Any:
-    """The record type inside `tuple[Record, ...]`, `Record | None` or `Record`; None for plain
-    values.
-    """
-    if isinstance(annotation, type) and issubclass(annotation, Record):
-        return annotation
-    if typing.get_origin(annotation) in (tuple, list, typing.Union, types.UnionType):
-        return next(
-            (found for part in typing.get_args(annotation) if (found := element_type(part))), None
-        )
-    return None
-
-
-def _shapes(record: type[Record], seen: dict[type, dict[str, Any]]) -> dict[type, dict[str, Any]]:
-    if record not in seen:
-        hints = typing.get_type_hints(record)
-        seen[record] = {name: element_type(hints[name]) for name in record.__struct_fields__}
-        for inner in seen[record].values():
-            if inner:
-                _shapes(inner, seen)
-    return seen
-
-
-_SHAPES = _shapes(Show, {})
-
-
-def _fold(raw: Any, record: type[Record]) -> Any:
-    """Move members `record` does not know into its `extra`, all the way down."""
-    if isinstance(raw, list):
-        return [_fold(item, record) for item in raw]
-    if not isinstance(raw, dict):
-        return raw
-    shape = _SHAPES[record]
-    known: dict[str, Any] = {}
-    extra: dict[str, Any] = {}
-    for name, value in raw.items():
-        if name == "extra" or name not in shape:
-            extra[name] = value
-        else:
-            known[name] = _fold(value, shape[name]) if shape[name] else value
-    if extra:
-        known["extra"] = extra
-    return known
-
-
-def _unfold(raw: Any, record: type[Record]) -> Any:
-    """The reverse of `_fold`."""
-    if isinstance(raw, (list, tuple)):
-        return [_unfold(item, record) for item in raw]
-    if not isinstance(raw, dict):
-        return raw
-    shape = _SHAPES[record]
-    extra = raw.pop("extra", {})
-    return {
-        name: _unfold(value, shape[name]) if shape.get(name) else value
-        for name, value in raw.items()
-    } | extra
 
 
 # ---------------------------------------------------------------- bytes
@@ -113,33 +54,12 @@ def encode_show(show: Show) -> bytes:
     """The whole container as bytes."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
-        archive.writestr(zipfile.ZipInfo("show.json", _FIXED_DATE), _text_of(show))
-        for profile in show.profiles:
+        archive.writestr(zipfile.ZipInfo("show.json", _FIXED_DATE), text_of(show))
+        for name, data in (*blobs_of(show), *packs_of(show)):
             # one that was missing when the show was opened stays missing, and goes on being told
-            if profile.data:
-                archive.writestr(
-                    zipfile.ZipInfo(f"profiles/{profile.file}", _FIXED_DATE), profile.data
-                )
-        for kept in show.files:
-            if kept.data:
-                archive.writestr(zipfile.ZipInfo(f"files/{kept.name}", _FIXED_DATE), kept.data)
+            if data:
+                archive.writestr(zipfile.ZipInfo(name, _FIXED_DATE), data)
     return out.getvalue()
-
-
-def _text_of(show: Show) -> bytes:
-    """show.json: always the same text for the same show."""
-    bare = msgspec.structs.replace(
-        show,
-        profiles=tuple(msgspec.structs.replace(kept, data=b"") for kept in show.profiles),
-        files=tuple(msgspec.structs.replace(kept, data=b"") for kept in show.files),
-    )
-    text = msgspec.json.encode(bare)
-    if b'"extra":{' in text:  # members of a newer program
-        raw = _unfold(msgspec.to_builtins(bare), Show)
-        text = msgspec.json.encode({"format": show.format} | raw)
-    elif not text.startswith(b'{"format":'):  # the usual format, left out as all that is usual
-        text = b'{"format":%d%s%s' % (show.format, b"," if len(text) > 2 else b"", text[1:])
-    return msgspec.json.format(text, indent=1)
 
 
 def read_member(archive: zipfile.ZipFile, info: zipfile.ZipInfo, limit: int, where: str) -> bytes:
@@ -182,6 +102,7 @@ class Damage:
     words: list[str] = field(default_factory=list)
 
 
+Older = dict[str, Any] | None
 Members = Callable[[str], bytes | None]  # a member's bytes; None when it is not there or damaged
 
 
@@ -206,7 +127,9 @@ def decode_show(data: bytes, where: str, damage: Damage | None = None) -> Show:
                 where=where,
                 do="Choose a file ending in .isthmus.",
             )
-        return _with_data(_show_of(text, where), members, damage)
+        bare, older = _show_of(text, where)
+        show = _with_data(bare, members, damage)
+        return before_migration(show, older) if older else show
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise FileFault(
             f"its show.json cannot be read: {error}.", where=where, do=_OTHER
@@ -219,11 +142,13 @@ def decode_show(data: bytes, where: str, damage: Damage | None = None) -> Show:
         ) from error
 
 
-def _show_of(text: bytes, where: str) -> Show:
-    """The records in show.json. Raises FileFault, and what msgspec raises."""
-    show = _just_as_saved(text)
+def _show_of(text: bytes, where: str) -> tuple[Show, Older]:
+    """The records in show.json, and what it holds where its format is an older one. Raises
+    FileFault, and what msgspec raises.
+    """
+    show = just_as_saved(text)
     if show is not None:
-        return show
+        return show, None
     raw = msgspec.json.decode(text)
     if not isinstance(raw, dict) or not isinstance(raw.get("format"), int):
         raise FileFault(
@@ -238,7 +163,8 @@ def _show_of(text: bytes, where: str) -> Show:
             where=where,
             do="Update Isthmus to open it; nothing in the file was changed.",
         )
-    return msgspec.convert(_fold(migrate(raw), Show), Show)
+    older = msgspec.json.decode(text) if raw["format"] < FORMAT else None
+    return show_of(raw), older
 
 
 def _members(data: bytes, where: str, damage: Damage) -> Members:
@@ -278,7 +204,7 @@ class _Reading:
     def __call__(self, name: str) -> bytes | None:
         if name not in self.names:
             return None
-        most = MAX_JSON if name == "show.json" else MAX_MEMBER
+        most = MAX_MEMBER if name.startswith(("profiles/", "files/")) else MAX_JSON
         try:
             found = read_member(self.archive, self.archive.getinfo(name), most, self.where)
         except (*ZIP_ERRORS, OSError):
@@ -331,17 +257,6 @@ def _before_the_cut(data: bytes) -> dict[str, bytes]:
     return found
 
 
-def _just_as_saved(text: bytes) -> Show | None:
-    """The show, when the text is what this version would write for it: nothing is then unknown, and
-    nothing is folded.
-    """
-    try:
-        show = msgspec.json.decode(text, type=Show)
-    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
-        return None
-    return show if show.format == FORMAT and _text_of(show) == text else None
-
-
 def _with_data(show: Show, members: Members, damage: Damage) -> Show:
     """The show with the bytes of its profiles, pictures and meshes, as far as they are there."""
 
@@ -351,7 +266,7 @@ def _with_data(show: Show, members: Members, damage: Damage) -> Show:
             damage.words.append(f"{what} is missing or damaged.")
         return found or b""
 
-    return msgspec.structs.replace(
+    show = msgspec.structs.replace(
         show,
         profiles=tuple(
             msgspec.structs.replace(p, data=data(f"profiles/{p.file}", f"The profile “{p.key}”"))
@@ -362,6 +277,13 @@ def _with_data(show: Show, members: Members, damage: Damage) -> Show:
             for f in show.files
         ),
     )
+    if not show.versions:
+        return show
+    show = msgspec.structs.replace(show, kept=unpacked(members, dict(blobs_of(show))))
+    for version in show.versions:
+        if not whole(version.root, show.kept):
+            damage.words.append(f"Version {version.number} is missing or damaged.")
+    return show
 
 
 # ---------------------------------------------------------------- files

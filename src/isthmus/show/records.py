@@ -583,6 +583,17 @@ class LayerSet(Record, frozen=True, kw_only=True):
     dark: bool = True
 
 
+class Version(Record, frozen=True, kw_only=True):
+    """The show as it once was. `root` names the part that lists all of it (`show/parts`)."""
+
+    number: int
+    at: str = ""  # UTC, ISO 8601
+    note: str = ""  # by a person; such a version stays for ever
+    why: str = ""  # by the program: before what it was made
+    who: str = ""
+    root: str = ""
+
+
 class Show(Record, frozen=True, kw_only=True):
     format: int = FORMAT
     name: str = "Untitled show"
@@ -610,6 +621,8 @@ class Show(Record, frozen=True, kw_only=True):
     grids: tuple[PixelGrid, ...] = ()
     media: tuple[Media, ...] = ()
     layer_sets: tuple[LayerSet, ...] = ()
+    versions: tuple[Version, ...] = ()  # oldest first
+    kept: dict[str, bytes] = {}  # what versions consist of, by name; travels in the container
 
     def unit(self, unit_id: str) -> Unit | None:
         return next((unit for unit in self.units if unit.id == unit_id), None)

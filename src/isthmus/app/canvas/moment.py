@@ -13,7 +13,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPixmap, QPolygonF
 
 from isthmus.app.canvas import drawing
-from isthmus.app.canvas.overlay import marks, tag
+from isthmus.app.canvas.overlay import ghost, marks, tag
 from isthmus.app.canvas.symbols import symbol
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import font, pen, theme
@@ -207,6 +207,17 @@ class Moment:
         for unit in self.held:
             if not self.canvas.preview or unit in self.canvas.preview:
                 self.p.drawEllipse(QPointF(*self.px[self.laid.row[unit]]), 7, 7)
+
+    def haunted(self) -> None:
+        """Where units were in another show, with a line to where they are now."""
+        ghosts = self.bench.plan.ghosts
+        if ghosts is None:
+            return
+        self.p.setBrush(Qt.BrushStyle.NoBrush)
+        for unit, spot in ghosts.points(self.canvas.sheet).items():
+            was = self.port.to_px(*spot)
+            there = unit in self.laid.row
+            ghost(self.p, was, QPointF(*self.px[self.laid.row[unit]]) if there else None)
 
     def structure_held(self) -> None:
         for one, paths in self.laid.outlines:

@@ -130,3 +130,15 @@ def marks(
         p.drawRoundedRect(box, 3, 3)
         paint.text(p, box.x() + 4, box.y(), str(order), tick, "coral_text", height=17)
         paint.text(p, box.x(), box.y(), text, small, "text", paint.RIGHT, box.width() - 4, 17)
+
+
+def ghost(p: QPainter, was: QPointF, now: QPointF | None) -> None:
+    """Where something was, dotted, with a line to where it is now; crossed where it is gone."""
+    p.setPen(pen("ochre", 1.4, Qt.PenStyle.DotLine))
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.drawEllipse(was, 7, 7)
+    if now is not None:
+        p.drawLine(was, now)
+        return
+    for side in (-5, 5):
+        p.drawLine(was + QPointF(-5, side), was + QPointF(5, -side))

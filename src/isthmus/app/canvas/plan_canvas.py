@@ -90,6 +90,7 @@ class PlanCanvas(QWidget):
             bench.plan.state_changed,
             bench.plan.figures_changed,
             bench.plan.preview_changed,
+            bench.plan.ghosts_changed,
             theme.changed,
         ):
             bind(signal, self, self.update)
@@ -273,6 +274,8 @@ class PlanCanvas(QWidget):
         self.still.paint(p)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         moment = Moment(self, p)
+        if self.follow:
+            moment.haunted()
         moment.units()
         moment.structure_held()
         for role, shape in (("coral", self.hands.box),):
@@ -314,6 +317,8 @@ class PlanCanvas(QWidget):
             words = self.tool.words
         if words:
             tag(p, QPointF(12, 10), words)
+        elif self.follow and (ghosts := self.bench.plan.ghosts):
+            tag(p, QPointF(12, 10), ghosts.words)
         if self.shown is not None:
             count = sum(d.unit.id in self.shown for d in self.laid.drawn)
             text = f"Filter: {count} of {len(self.laid.drawn)} shown"

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QPainter
 
-from isthmus.app.canvas.overlay import draw_handles, marks, sign, tag
+from isthmus.app.canvas.overlay import draw_handles, ghost, marks, sign, tag
 from isthmus.app.kit import paint
 from isthmus.app.kit.theme import pen, theme
 from isthmus.show.records import Structure
@@ -28,6 +29,7 @@ class StageOver:
     def paint(self, p: QPainter) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._structure_lines(p)
+        self._haunted(p)
         self._marks(p)
         self._wrong(p)
         draw_handles(
@@ -42,6 +44,8 @@ class StageOver:
             tag(p, QPointF(12, 10), self.view.bench.plan.preview_words)
         elif self.view.tool is not None:
             tag(p, QPointF(12, 10), self.view.tool.words)
+        elif self.view.bench.plan.ghosts and self.view.rig_view is None:
+            tag(p, QPointF(12, 10), self.view.bench.plan.ghosts.words)
         if self.view.out_of_view():
             sign(
                 p,
@@ -61,6 +65,22 @@ class StageOver:
                 f"Far off, and left out of the haze: {numbers}{' …' if len(strays) > 6 else ''}",
                 "text",
             )
+
+    def _haunted(self, p: QPainter) -> None:
+        """Where units were in another show."""
+        ghosts = self.view.bench.plan.ghosts
+        if ghosts is None or self.view.rig_view is not None:
+            return
+        rig = self.view.staged.source()[0].rig
+        rows = {unit: i for i, unit in enumerate(rig.order)}
+        places = {u.id: u.position for u in ghosts.show.units if u.position is not None}
+        for unit in ghosts.units:
+            if unit in places:
+                now = rig.positions[rows[unit]] if unit in rows else places[unit]
+                at, depth = self.view.project(np.array([places[unit], now]))
+                if (depth > 0.3).all():
+                    was, here = (QPointF(float(x), float(y)) for x, y in at)
+                    ghost(p, was, here if unit in rows else None)
 
     def _wrong(self, p: QPainter) -> None:
         view = self.view.staged.source()[0]

@@ -88,6 +88,7 @@ class StageView(QWidget):
             bench.selection.held_changed,
             bench.plan.state_changed,
             bench.plan.preview_changed,
+            bench.plan.ghosts_changed,
         ):
             bind(signal, self, self.pictures.renew)
         bind(bench.changed, self, self.pictures.renew)

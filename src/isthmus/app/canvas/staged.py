@@ -37,6 +37,8 @@ class Staged:
             return self.view.rig_view, self.view.rig_frame
         if self.view.bench.plan.preview is not None:
             return self._preview_view(), self.view.bench.levels.live.frame
+        if (looked := self.view.bench.looked) is not None:
+            return looked.view, looked.live.frame
         return self.view.bench.levels.view, self.view.bench.levels.live.frame
 
     def _preview_view(self) -> RigView:

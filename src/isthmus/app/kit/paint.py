@@ -235,6 +235,13 @@ def sheet(p: QPainter, color: QColor) -> None:
         p.drawLine(QLineF(-3.2, y, -3.2 + length, y))
 
 
+def sheets(p: QPainter, color: QColor) -> None:
+    """Leaves behind each other: what was, behind what is."""
+    p.drawPolyline([QPointF(-2.4, -6.8), QPointF(6.8, -6.8), QPointF(6.8, 3.4)])
+    p.drawPolyline([QPointF(-4.6, -4.4), QPointF(4.4, -4.4), QPointF(4.4, 5.6)])
+    p.drawRect(QRectF(-6.8, -2, 8.8, 9))
+
+
 def ring(p: QPainter, cx: float, cy: float, r: float, fraction: float) -> None:
     p.save()
     p.setRenderHint(QPainter.RenderHint.Antialiasing)

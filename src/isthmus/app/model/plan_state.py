@@ -3,12 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, Signal
 
-from isthmus.sheets.sheets import sheets_of
+from isthmus.sheets.sheets import points_of, sheets_of
 from isthmus.show import Show
 from isthmus.show.records import Sheet
+
+
+@dataclass(frozen=True)
+class Ghosts:
+    """Units of another show, known by the ids they have here, that are elsewhere now or gone."""
+
+    show: Show
+    units: tuple[str, ...]
+    words: str  # which show it is
+
+    def points(self, one: Sheet) -> dict[str, tuple[float, float]]:
+        """Where they were on a sheet, metres."""
+        there = points_of(self.show, one)
+        return {unit: there[unit] for unit in self.units if unit in there}
 
 
 class PlanState(QObject):
@@ -18,6 +33,7 @@ class PlanState(QObject):
     sheet_changed = Signal()
     figures_changed = Signal()
     preview_changed = Signal()
+    ghosts_changed = Signal()
 
     def __init__(self, show: Callable[[], Show]) -> None:
         super().__init__()
@@ -29,6 +45,12 @@ class PlanState(QObject):
         # the show as it would be, while a handle is pulled or a length is typed
         self.preview: Show | None = None
         self.preview_words = ""
+        self.ghosts: Ghosts | None = None  # where units were in another show
+
+    def haunt(self, ghosts: Ghosts | None) -> None:
+        """Let plan and stage show where units were; None ends it."""
+        self.ghosts = ghosts
+        self.ghosts_changed.emit()
 
     def rearrange(self, on: bool) -> None:
         """Between using the plan and the stage, where nothing moves, and rearranging them."""

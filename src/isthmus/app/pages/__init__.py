@@ -54,4 +54,14 @@ PAGES = (
         hand=False,
         lights=False,
     ),
+    Entry(
+        "Versions",
+        f"{_HERE}.versions.page:VersionsPage",
+        paint.sheets,
+        inspector=False,
+        hand=False,
+        lights=False,
+        told=lambda show: many(len(show.versions), "version") if show.versions else "none yet",
+        course=False,
+    ),
 )

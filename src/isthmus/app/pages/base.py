@@ -30,6 +30,7 @@ class Entry:
     hand: bool = True  # hand controls below it
     lights: bool = True  # the filled button is that of the hand controls
     told: Callable[[Show], str] | None = None  # in place of how far a step is
+    course: bool = True  # a step of the work; else it stands beyond the last
 
     def make(self, house: House) -> Page:
         module, name = self.place.split(":")

@@ -11,9 +11,9 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QFileDialog
 
 from isthmus.app.kit import settings
+from isthmus.app.kit.changes import ChangesTable
 from isthmus.app.kit.dialogs import ask
 from isthmus.app.model.keeping import Keeper
-from isthmus.app.shell.changes import ChangesTable
 from isthmus.compare import difference
 from isthmus.compare.words import contents, differences
 from isthmus.demo import whole_demo
@@ -23,6 +23,7 @@ from isthmus.show import Show
 from isthmus.show.container import SUFFIX, open_damaged
 from isthmus.show.holding import Hold, Stamp, changed_since, free_name, holder_of, myself
 from isthmus.show.recovery import Found
+from isthmus.show.versions import with_all
 
 if TYPE_CHECKING:
     from isthmus.app.shell.window import Window
@@ -168,15 +169,17 @@ class ShowFiles:
         if path:
             self._save_to(path)
 
-    def save_copy(self) -> None:
-        path = self._ask_path("Save a copy")
+    def save_copy(self, versions: bool = True) -> None:
+        path = self._ask_path("Save a copy" if versions else "Save without versions")
         if path:
             hold = self._held(path)  # refused where it is open elsewhere
             if hold is not self.hold:
                 hold.let_go()
-            self.bench.save_copy(path)
+            self.bench.save_copy(path, versions)
+            bare = "" if versions else " without versions"
             self.bench.tell(
-                "ok", f"A copy is in {path}. You go on in {self.bench.path or 'the unsaved show'}."
+                "ok",
+                f"A copy{bare} is in {path}. You go on in {self.bench.path or 'the unsaved show'}.",
             )
 
     def _save_to(self, path: Path) -> None:
@@ -256,7 +259,7 @@ class ShowFiles:
                 item.discard()
             elif answer == "take":
                 if self._take_up(item) and table is not None and not table.whole:
-                    self.bench.commit(table.words, table.applied())
+                    self.bench.commit(table.words, with_all(table.applied(), item.show))
                 break
             else:
                 item.let_go()

@@ -33,6 +33,7 @@ class Spine(QWidget):
         self.bench, self._foot = bench, foot
         self.entries = {e.title: e for e in entries}
         self.titles = tuple(self.entries)
+        self.course = [e.title for e in entries[1:] if e.course]
         self.current = self.titles[0]
         self._over = ""
         self._snags: dict[str, tuple[int, str]] = {}  # by page: how many, and the worst
@@ -52,11 +53,11 @@ class Spine(QWidget):
 
     def places(self) -> dict[str, QRectF]:
         """Where each page's row is; rows close up when the window is low."""
-        room = self.height() - 10 - COAST - 64
+        room = self.height() - 10 - 2 * COAST - 54
         high = max(44.0, min(float(SIZE["spine_item"]), room / len(self.titles)))
         found, y = {}, 10.0
         for i, name in enumerate(self.titles):
-            if i == 1:
+            if i in (1, 1 + len(self.course)):
                 y += COAST
             found[name] = QRectF(0, y, self.width() - 1, high)
             y += high
@@ -111,12 +112,11 @@ class Spine(QWidget):
             many, worst = self._snags.get(page, (0, severity))
             self._snags[page] = many + count, min(worst, severity, key=ORDER.__getitem__)
         places = self.places()
-        first, last = places[self.titles[1]], places[self.titles[-1]]
+        first, last = places[self.course[0]], places[self.course[-1]]
         self._coast(p, first.top() - 15, "PAPER", 1)
         self._coast(p, last.bottom() + 16, "RIG", -1)
         x = 32.0
-        course = self.titles[1:]
-        for a, b in itertools.pairwise(course):
+        for a, b in itertools.pairwise(self.course):
             done = self.fraction(a) >= 1
             p.setPen(pen("teal", 1.4) if done else pen("line_strong", 1.3, Qt.PenStyle.DotLine))
             p.drawLine(

@@ -39,6 +39,7 @@ from isthmus.app.shell.files import ShowFiles
 from isthmus.app.shell.finder import Finder, Keys, find
 from isthmus.app.shell.inspector import Inspector
 from isthmus.app.shell.log import LogDialog
+from isthmus.app.shell.looked import LookedAt
 from isthmus.app.shell.notice import Notice
 from isthmus.app.shell.spine import Spine
 from isthmus.patch.addresses import Placing
@@ -182,6 +183,7 @@ class Window(QWidget):
         row.addLayout(right, 1)
         top = self.top = QHBoxLayout()
         top.setSpacing(0)
+        right.addWidget(LookedAt(bench, actions))
         right.addLayout(top, 1)
         self.pages = Pages(self.entries, self._make)
         self.stack = QStackedWidget()
@@ -251,6 +253,12 @@ class Window(QWidget):
             Action("show.save", "Save", files.save, "Ctrl+S"),
             Action("show.save_as", "Save as…", files.save_as, "Ctrl+Shift+S"),
             Action("show.copy", "Save a copy…", files.save_copy),
+            Action(
+                "show.passing_on",
+                "Save without versions…",
+                lambda: files.save_copy(versions=False),
+                help="A copy for passing on, that does not tell what the show once was",
+            ),
             Action("show.quit", "Quit", self.close, "Ctrl+Q"),
             Action("edit.undo", "Undo", bench.undo, "Ctrl+Z", "undo"),
             Action("edit.redo", "Redo", bench.redo, "Ctrl+Shift+Z", "redo"),
@@ -389,6 +397,8 @@ class Window(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and self.notice.isVisible():
             self.notice.clear()
+        elif event.key() == Qt.Key.Key_Escape and self.bench.looked:
+            self.bench.look_at(None)
         elif event.key() == Qt.Key.Key_Escape and self.bench.selection.ids:
             self.bench.selection.select([])
         else:

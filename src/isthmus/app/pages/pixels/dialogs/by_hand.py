@@ -14,8 +14,8 @@ from isthmus.app.pages.pixels.views.grid_picture import GridPicture
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.patch.choose import complete, read_choice
 from isthmus.patch.numbers import write_numbers
-from isthmus.pixels.by_hand import STARTS, Run, cells_of, lay_out, read_panel
-from isthmus.pixels.grids import next_number, put_grid
+from isthmus.pixels.by_hand import STARTS, Run, cells_of, lay_out
+from isthmus.pixels.grids import next_number, put_grid, read_size
 from isthmus.plural import many
 from isthmus.show.records import PixelGrid
 
@@ -139,7 +139,7 @@ class ByHandDialog(Frame):
             across = int(self.across.text())
         except ValueError:
             raise EntryFault(f"“{self.across.text()}” is not a number.") from None
-        panel = read_panel(self.panel.text()) if self.by.currentData() == "panels" else None
+        panel = read_size(self.panel.text()) if self.by.currentData() == "panels" else None
         ids = read_choice(show, self.units.text()).ids
         return lay_out(
             self.bench.levels.live, ids, across, self.outer.run(), panel, self.inner.run()

@@ -1,0 +1,55 @@
+"""The shows that can be held against each other: what is now, its versions, and other files."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from isthmus.app.model.looking import called
+from isthmus.app.model.workbench import Workbench
+from isthmus.show import Show, open_show
+from isthmus.show.versions import shown, version_named
+
+NOW = "now"
+
+
+class Sides:
+    """Each goes by a key: `now`, the number of a version, or the path of a file."""
+
+    def __init__(self, bench: Workbench) -> None:
+        self.bench = bench
+        self._files: dict[str, Show] = {}
+        self._versions: dict[str, Show] = {}  # by root
+        bench.adopted.connect(self._versions.clear)
+
+    def open(self, path: Path) -> str:
+        """Another show, read and never written; its key. Raises FileFault."""
+        key = str(path.resolve())
+        self._files[key] = open_show(path)
+        return key
+
+    @property
+    def names(self) -> list[tuple[str, str]]:
+        """Keys with what they are called, the newest first."""
+        versions = self.bench.history.show.versions
+        made = [(NOW, "Now")]
+        made += [(str(v.number), _begun(called(v))) for v in reversed(versions)]
+        return made + [(key, f"{Path(key).name} in {Path(key).parent}") for key in self._files]
+
+    def name(self, key: str) -> str:
+        return next((name for one, name in self.names if one == key), key)
+
+    def show(self, key: str) -> Show:
+        """Raises IsthmusError for what is damaged, or not there any more."""
+        now = self.bench.history.show
+        if key == NOW:
+            return now
+        if key in self._files:
+            return self._files[key]
+        version = version_named(now, int(key))
+        if version.root not in self._versions:
+            self._versions[version.root] = shown(now, version)
+        return self._versions[version.root]
+
+
+def _begun(words: str) -> str:
+    return words[:1].upper() + words[1:]
