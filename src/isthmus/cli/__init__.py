@@ -22,6 +22,7 @@ MODULES = {
     "shows": ("show", "snags"),
     "compare": ("diff", "merge"),
     "versions": ("versions",),
+    "bring": ("bring",),
     "patch": ("patch", "limits", "groups"),
     "profiles": ("profiles", "exchange"),
     "network": ("routes", "nodes", "net", "watch", "send", "rig"),

@@ -5,7 +5,7 @@ once.
 from __future__ import annotations
 
 import typing
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from operator import attrgetter
 from typing import Any
 
@@ -127,6 +127,50 @@ def renamed(thing: Any, ids: Ids) -> Any:
             if made is not value:
                 changed[member] = made
     return replace(thing, **changed) if changed else thing
+
+
+# records that are nothing without what they refer to
+BARE: dict[type, str] = {
+    r.SheetSpot: "unit",
+    r.Verdict: "unit",
+    r.Answer: "unit",
+    r.GridCell: "unit",
+}
+
+
+def kept_to(thing: Any, there: Mapping[str, Collection[str]]) -> Any:
+    """The record without what it refers to that is not there; None where nothing of it is left.
+    Kinds that are not named are left as they are.
+    """
+    changed: dict[str, Any] = {}
+    for member, kind in REFERS.get(type(thing), {}).items():
+        value = getattr(thing, member)
+        if kind in there and (made := _still_there(value, there[kind])) != value:
+            if BARE.get(type(thing)) == member:
+                return None
+            changed[member] = made
+    for member, kind in INSIDE[type(thing)].items():
+        value = getattr(thing, member)
+        if kind in HOLDING and value is not None:
+            made = _each_kept(value, there) if isinstance(value, tuple) else kept_to(value, there)
+            if made is not value:
+                changed[member] = made
+    return replace(thing, **changed) if changed else thing
+
+
+def _still_there(value: Any, held: Collection[str]) -> Any:
+    if isinstance(value, str):
+        return value if value in held else ""
+    if isinstance(value, dict):
+        return {one: said for one, said in value.items() if one in held}
+    return tuple(one for one in value if one in held)
+
+
+def _each_kept(things: tuple[Any, ...], there: Mapping[str, Collection[str]]) -> tuple[Any, ...]:
+    made = tuple(kept_to(one, there) for one in things)
+    if all(a is b for a, b in zip(made, things, strict=True)):
+        return things
+    return tuple(one for one in made if one is not None)
 
 
 def _other_names(value: Any, table: Mapping[str, str]) -> Any:

@@ -1,0 +1,366 @@
+"""What becomes of our show when things of another come: worked out whole, before anything is done.
+
+Their units get the numbers and addresses they are to have; each thing is held against the one of
+ours it would be; what comes then refers to ours wherever that stays, and to nothing that is not
+there.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from msgspec.structs import replace
+
+from isthmus.bringing.levels import levels_only, with_levels
+from isthmus.bringing.needs import closure, index_of
+from isthmus.bringing.stand_in import StandIn, stand_ins
+from isthmus.bringing.wanted import CURVES, LIMITS, Thing, Wanted
+from isthmus.compare.matching import SECOND, matched
+from isthmus.compare.references import KEYS, kept_to, key_of, references, renamed
+from isthmus.errors import EntryFault
+from isthmus.patch.spans import all_spans, clashes
+from isthmus.plural import many
+from isthmus.show.records import UNIVERSES, Show, new_id
+from isthmus.show.versions import with_version
+
+NEW, ALIKE = "new", "alike"
+MAX_NUMBER = 999_999
+NAMED = {"profiles", "gels", "verdicts", "answers", "rounds", "earlier_papers"}  # never anew
+NUMBERED = ("units", "palettes", "looks", "cue_lists", "grids", "layer_sets")
+
+
+@dataclass(frozen=True)
+class Coming:
+    """One thing of theirs. `how`: new, alike (nothing to do), mine, theirs, anew or levels; `mine`
+    is the one of ours it meets, `thing` what it is in our show then, None where ours stays.
+    """
+
+    kind: str
+    key: str
+    theirs: Any
+    mine: Any
+    how: str
+    why: str
+    thing: Any
+
+    @property
+    def place(self) -> Thing:
+        return self.kind, self.key
+
+    @property
+    def clashes(self) -> bool:
+        return self.mine is not None and self.how != ALIKE
+
+    @property
+    def hows(self) -> tuple[str, ...]:
+        """What can be chosen for it."""
+        anew = () if self.kind in NAMED else ("anew",)
+        return ("mine", "theirs", *anew, *(("levels",) if self.kind == "looks" else ()))
+
+
+@dataclass(frozen=True)
+class Plan:
+    """`show` is ours as it would be; `notes` what to look at before it is done."""
+
+    show: Show
+    coming: tuple[Coming, ...]
+    stand_ins: tuple[StandIn, ...]
+    notes: tuple[str, ...]
+
+
+def plan(show: Show, other: Show, wanted: Wanted, name: str = "") -> Plan:
+    """What comes of what is wanted; `name` is the other show's, for the version that is made before
+    it. Raises EntryFault for numbers or universes there are not.
+    """
+    why = closure(other, wanted.things)
+    other = _addressed(_numbered(other, why, wanted), why, wanted)
+    there = index_of(other)
+    meets = _meets(show, other, why, wanted)
+    asked = _units_asked(other, why)
+    stand = [
+        StandIn(one.theirs, wanted.units[one.theirs], "chosen")
+        if one.theirs in wanted.units
+        else one
+        for one in stand_ins(show, other, asked)
+    ]
+    coming: list[Coming] = []
+    ids: dict[str, dict[str, str]] = {kind: {} for kind in KEYS}
+    free = _Free(show)
+    alike = _alike(show, other, why, meets)
+    for thing in (one for one in there if one in why):  # in their order
+        kind, key = thing
+        mine = meets.get(thing)
+        how = NEW if mine is None else ALIKE if thing in alike else wanted.how(thing)
+        if (how == "anew" and kind in NAMED) or (how == "levels" and kind != "looks"):
+            how = "mine"
+        made = there[thing]
+        if how in (NEW, "anew"):
+            made = free.anew(kind, made)
+        elif how == "theirs":
+            made = free.in_place_of(kind, made, mine)
+        elif how == "levels":
+            made = levels_only(made, other)
+        ids[kind][key] = key_of(kind, made if how in (NEW, "anew") else mine)
+        coming.append(Coming(kind, key, there[thing], mine, how, why[thing], made))
+    for one in stand:
+        if one.ours:
+            ids["units"].setdefault(one.theirs, one.ours)
+    coming = [_referring(one, ids, show) for one in coming]
+    made = _joined(show, coming)
+    made = _handled(made, other, wanted, {one.theirs: one.ours for one in stand} | ids["units"])
+    if made != show:
+        made = with_version(made, show, why=f"before “{name or other.name}” was brought in")
+    return Plan(made, tuple(coming), tuple(stand), tuple(_notes(made, coming, stand)))
+
+
+# ------------------------------------------------------------ numbers and addresses
+
+
+def _numbered(other: Show, why: Mapping[Thing, str], wanted: Wanted) -> Show:
+    if wanted.first is None:
+        return other
+    units = sorted((u for u in other.units if ("units", u.id) in why), key=lambda u: u.number)
+    if not units:
+        return other
+    low = units[0].number
+    numbers = {
+        unit.id: wanted.first + (at if wanted.close else unit.number - low)
+        for at, unit in enumerate(units)
+    }
+    if not 1 <= wanted.first <= max(numbers.values()) <= MAX_NUMBER:
+        raise EntryFault(f"Unit numbers go from 1 to {MAX_NUMBER}.")
+    return replace(
+        other, units=tuple(replace(u, number=numbers.get(u.id, u.number)) for u in other.units)
+    )
+
+
+def _addressed(other: Show, why: Mapping[Thing, str], wanted: Wanted) -> Show:
+    if wanted.addresses == "keep":
+        return other
+    mine = [u for u in other.units if ("units", u.id) in why]
+    there = sorted({p.universe for u in mine for p in u.patch})
+    moved: dict[int, int] = {}
+    if isinstance(wanted.addresses, int):
+        by = wanted.addresses - there[0] if there else 0
+        moved = {universe: universe + by for universe in there}
+        if there and not 1 <= min(moved.values()) <= max(moved.values()) <= UNIVERSES:
+            raise EntryFault(f"Universes go from 1 to {UNIVERSES}.")
+    held = {u.id for u in mine}
+    return replace(
+        other,
+        units=tuple(
+            replace(
+                u,
+                patch=tuple(
+                    replace(p, universe=moved[p.universe]) for p in u.patch if p.universe in moved
+                ),
+            )
+            if u.id in held
+            else u
+            for u in other.units
+        ),
+    )
+
+
+# ------------------------------------------------------------ what meets what
+
+
+def _meets(show: Show, other: Show, why: Mapping[Thing, str], wanted: Wanted) -> dict[Thing, Any]:
+    """Which of ours each thing would be. Units with new numbers are others, unless the number is
+    taken.
+    """
+    ours = index_of(show)
+    same = matched(show, other)
+    found: dict[Thing, Any] = {}
+    by_number = {unit.number: unit for unit in show.units}
+    numbers = {unit.id: unit.number for unit in other.units}
+    for kind, key in why:
+        if kind == "units" and (wanted.first is not None or ("units", key) not in ours):
+            mine = by_number.get(numbers[key])
+        else:
+            mine = ours.get((kind, key)) or ours.get((kind, same.get(kind, {}).get(key, "")))
+        if mine is not None:
+            found[kind, key] = mine
+    return found | _by_second(ours, other, why, found)
+
+
+def _by_second(
+    ours: Mapping[Thing, Any], other: Show, why: Mapping[Thing, str], found: Mapping[Thing, Any]
+) -> dict[Thing, Any]:
+    """What goes by a number or a name that is taken, though it is another thing by its id."""
+    there = index_of(other)
+    held = {(kind, key_of(kind, mine)) for (kind, _), mine in found.items()}
+    more: dict[Thing, Any] = {}
+    for kind, key in why:
+        if (kind, key) in found or kind not in SECOND or kind == "units":
+            continue
+        for second in SECOND[kind]:
+            name = second(there[kind, key])
+            mine = next(
+                (
+                    one
+                    for (its, one_key), one in ours.items()
+                    if its == kind and (kind, one_key) not in held and second(one) == name
+                ),
+                None,
+            )
+            if name is not None and mine is not None:
+                more[kind, key] = mine
+                held.add((kind, key_of(kind, mine)))
+                break
+    return more
+
+
+def _alike(
+    show: Show, other: Show, why: Mapping[Thing, str], meets: Mapping[Thing, Any]
+) -> set[Thing]:
+    """What says the same as the one of ours it meets, once both go by the same ids."""
+    ids: dict[str, dict[str, str]] = {}
+    for (kind, key), mine in meets.items():
+        ids.setdefault(kind, {})[key] = key_of(kind, mine)
+    there = index_of(other)
+    return {
+        (kind, key)
+        for (kind, key), mine in meets.items()
+        if renamed(_called(kind, there[kind, key], mine), ids) == mine
+    }
+
+
+def _called(kind: str, thing: Any, mine: Any) -> Any:
+    """The thing under what ours is known by."""
+    return replace(thing, **{part: getattr(mine, part) for part in KEYS[kind]})
+
+
+def _units_asked(other: Show, why: Mapping[Thing, str]) -> list[str]:
+    """Units that things which come refer to and that do not come themselves."""
+    there = index_of(other)
+    names = [key for thing in why for kind, key in references(there[thing]) if kind == "units"]
+    return [name for name in dict.fromkeys(names) if ("units", name) not in why]
+
+
+# ------------------------------------------------------------ what they become
+
+
+class _Free:
+    """Ids, numbers and names that are free in our show."""
+
+    def __init__(self, show: Show) -> None:
+        self.keys = {kind: {key_of(kind, x) for x in getattr(show, kind)} for kind in KEYS}
+        self.numbers = {kind: {_series(x): x for x in getattr(show, kind)} for kind in NUMBERED}
+        self.names = {
+            kind: {x.name for x in getattr(show, kind)} for kind in ("groups", "views", "files")
+        }
+
+    def anew(self, kind: str, thing: Any) -> Any:
+        changed: dict[str, Any] = {}
+        [first, *_] = KEYS[kind]
+        if first == "id" and key_of(kind, thing) in self.keys[kind]:
+            changed["id"] = new_id()
+        if kind in self.numbers and _series(thing) in self.numbers[kind]:
+            changed["number"] = self._number(kind, thing)
+        if kind in self.names:
+            changed["name"] = self._name(kind, thing.name)
+        if kind == "cue_lists" and changed.get("id"):
+            changed["cues"] = tuple(replace(cue, id=new_id()) for cue in thing.cues)
+        made = replace(thing, **changed) if changed else thing
+        self._take(kind, made)
+        return made
+
+    def in_place_of(self, kind: str, thing: Any, mine: Any) -> Any:
+        """Theirs under our id; under our number too, where theirs is another's."""
+        made = _called(kind, thing, mine)
+        if kind in self.numbers and self.numbers[kind].get(_series(made), mine) is not mine:
+            made = replace(made, number=mine.number)
+        self._take(kind, made)
+        return made
+
+    def _take(self, kind: str, thing: Any) -> None:
+        self.keys[kind].add(key_of(kind, thing))
+        if kind in self.numbers:
+            self.numbers[kind][_series(thing)] = thing
+
+    def _number(self, kind: str, thing: Any) -> int:
+        """The next that is free behind it."""
+        number = thing.number
+        while _series(replace(thing, number=number)) in self.numbers[kind]:
+            number += 1
+        return number
+
+    def _name(self, kind: str, name: str) -> str:
+        made, count = name, 1
+        while made in self.names[kind]:
+            count += 1
+            made = f"{name} {count}"
+        self.names[kind].add(made)
+        return made
+
+
+def _series(thing: Any) -> tuple[Any, ...]:
+    """A number among those it must differ from: palettes have a series for each kind."""
+    return getattr(thing, "kind", ""), thing.number
+
+
+def _referring(one: Coming, ids: Mapping[str, Mapping[str, str]], show: Show) -> Coming:
+    """What comes refers to what its things are in our show, and to nothing that is not there."""
+    if one.how in ("mine", ALIKE):
+        return dataclasses.replace(one, thing=None)
+    known: dict[str, Collection[str]] = {
+        kind: table.keys() for kind, table in ids.items() if kind not in ("profiles", "files")
+    }
+    if one.kind == "palettes":
+        known["profiles"] = ids["profiles"].keys() | {p.key for p in show.profiles}
+    thing = kept_to(one.thing, known)
+    made = None if thing is None else renamed(thing, ids)
+    if one.how == "levels" and made is not None:
+        made = with_levels(one.mine, made, show)
+    return dataclasses.replace(one, thing=made)
+
+
+def _joined(show: Show, coming: Iterable[Coming]) -> Show:
+    made: dict[str, list[Any]] = {}
+    for one in coming:
+        if one.thing is None:
+            continue
+        things = made.setdefault(one.kind, list(getattr(show, one.kind)))
+        if one.how in ("theirs", "levels"):
+            key = key_of(one.kind, one.mine)
+            at = next(i for i, x in enumerate(things) if key_of(one.kind, x) == key)
+            things[at] = one.thing
+        else:
+            things.append(one.thing)
+    return replace(show, **{kind: tuple(things) for kind, things in made.items()}) if made else show
+
+
+def _handled(show: Show, other: Show, wanted: Wanted, ours: Mapping[str, str]) -> Show:
+    """Limits and curves of their units on those of ours that stand for them, or have the number."""
+    limits, curves = ((part, "") in wanted.things for part in (LIMITS, CURVES))
+    if not (limits or curves):
+        return show
+    by_number = {unit.number: unit for unit in other.units}
+    of = {mine: unit for unit in other.units if (mine := ours.get(unit.id))}
+    made = []
+    for unit in show.units:
+        theirs = of.get(unit.id) or by_number.get(unit.number)
+        if theirs is not None and theirs.profile == unit.profile:
+            changed = {
+                **({"limits": theirs.limits} if limits else {}),
+                **({"handling": theirs.handling} if curves else {}),
+            }
+            unit = replace(unit, **changed)
+        made.append(unit)
+    return replace(show, units=tuple(made))
+
+
+def _notes(made: Show, coming: Iterable[Coming], stand: Iterable[StandIn]) -> Iterable[str]:
+    fresh = [one.thing for one in coming if one.kind == "units" and one.thing is not None]
+    held = {name for clash in clashes(all_spans(made)) for name in (clash.a.unit, clash.b.unit)}
+    crowded = [unit for unit in fresh if unit.id in held]
+    if crowded:
+        names = ", ".join(str(unit.number) for unit in crowded[:6])
+        yield f"{many(len(crowded), 'unit')} would share addresses with others ({names})."
+    alone = [one for one in stand if not one.ours]
+    if alone:
+        yield f"{many(len(alone), 'unit')} of theirs nobody stands for: left out of what comes."
