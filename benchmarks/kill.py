@@ -2,9 +2,10 @@
 plain run.
 
 Each round starts the window in a process of its own, takes up what the last kill left, edits,
-undoes and saves, and says after each act that it was accepted. What is then found on the disk is
-held against the same script played here on plain lists: it must be the last accepted state, or the
-one that was just coming.
+undoes, saves and makes versions, compacting its journal every few entries, and says after each act
+that it was accepted. What is then found on the disk is held against the same script played here on
+plain lists: it must be the last accepted state, or the one that was just coming, with the versions
+a person made, each of which holds what it was made of.
 """
 
 from __future__ import annotations
@@ -24,9 +25,13 @@ from msgspec.structs import replace
 from isthmus.demo import lantern_tide
 from isthmus.show import Show, open_show, save_show
 from isthmus.show.recovery import left_behind
+from isthmus.show.versions import shown, without_versions
 
 KILLS = 200
-ACTS = ("edit", "edit", "edit", "many", "remove", "undo", "redo", "save")
+ACTS = ("edit", "edit", "edit", "many", "remove", "undo", "redo", "save", "version")
+FEW = 9  # entries after which the journal is compacted
+Versions = dict[str, Show]  # by note, what each was made of
+State = tuple[Show, Versions]
 
 
 def script(seed: int) -> Iterator[tuple[str, int]]:
@@ -49,18 +54,22 @@ def edited(show: Show, kind: str, dice: int) -> Show:
     return replace(show, units=tuple(units))
 
 
-def states(show: Show, seed: int) -> Iterator[Show]:
+def states(start: State, seed: int) -> Iterator[State]:
     """The states the script leads to, by a list and a place in it."""
-    line, at = [show], 0
+    line, at = [start], 0
     for kind, dice in script(seed):
+        show, versions = line[at]
         if kind == "undo":
             at = max(0, at - 1)
         elif kind == "redo":
             at = min(len(line) - 1, at + 1)
+        elif kind == "version":
+            line[at + 1 :] = [(show, {**versions, f"k{dice}": show})]
+            at += 1
         elif kind != "save":
-            made = edited(line[at], kind, dice)
-            if made != line[at]:
-                line[at + 1 :] = [made]
+            made = edited(show, kind, dice)
+            if made != show:
+                line[at + 1 :] = [(made, versions)]
                 at += 1
         yield line[at]
 
@@ -72,7 +81,9 @@ def child(file: Path, seed: int) -> None:
     from isthmus.app.shell import files
     from isthmus.app.shell.main import begin, make_application
     from isthmus.app.shell.window import Window
+    from isthmus.show import journal
 
+    journal.COMPACT_ENTRIES = FEW
     make_application(["kill"])
     files.ask = lambda *_: "take"  # pyright: ignore
     window = Window()
@@ -90,6 +101,8 @@ def child(file: Path, seed: int) -> None:
                 bench.redo()
         elif kind == "save":
             window.files.save()
+        elif kind == "version":
+            bench.keep_version(f"k{dice}")
         else:
             bench.commit(kind, edited(bench.show, kind, dice))
         print("done", flush=True)  # what the person sees is so
@@ -98,7 +111,18 @@ def child(file: Path, seed: int) -> None:
 
 
 def plain(show: Show) -> Show:
-    return replace(show, sending=Show().sending)  # the first edit gives a show its own CID
+    """The first edit gives a show its own CID; what it once was is held against apart."""
+    return replace(without_versions(show), sending=Show().sending)
+
+
+def alike(there: Show, state: State) -> bool:
+    show, versions = state
+    made = {v.note: v for v in there.versions if v.note}
+    return (
+        plain(there) == plain(show)
+        and made.keys() == versions.keys()
+        and all(plain(shown(there, v)) == plain(versions[note]) for note, v in made.items())
+    )
 
 
 def kills(count: int) -> tuple[int, int, int]:
@@ -109,10 +133,9 @@ def kills(count: int) -> tuple[int, int, int]:
         home = Path(folder)
         file = home / "show.isthmus"
         save_show(lantern_tide(), file)
-        expected = [open_show(file)]
+        now: State = open_show(file), {}
         for _ in range(count):
             seed = chance.randrange(1 << 30)
-            now = expected[0]
             environment = os.environ | {
                 "ISTHMUS_CONFIG": folder,
                 "ISTHMUS_DATA": folder,
@@ -136,15 +159,16 @@ def kills(count: int) -> tuple[int, int, int]:
                 saved = open_show(file)
             except Exception:
                 unreadable += 1
-                saved = now
+                saved = now[0]
             found, told = left_behind(home / "recovery")
             unreadable += len(told)
             there = found[0].show if found else saved
             for item in found:
                 item.let_go()
-            if plain(there) not in (plain(reached[done]), plain(reached[done + 1])):
+            last, coming = reached[done], reached[done + 1]
+            if not (alike(there, last) or alike(there, coming)):
                 lost += 1
-            expected = [there]
+            now = there, (coming if alike(there, coming) else last)[1]
     return accepted, lost, unreadable
 
 

@@ -15,7 +15,7 @@ from msgspec.structs import fields, replace
 from test_show import shows
 
 from helpers.tools import answer
-from isthmus.compare import apply, difference, merge
+from isthmus.compare import apply, base_of, difference, joined, merge, with_both
 from isthmus.compare.matching import matched
 from isthmus.compare.references import REFERS, renamed_show
 from isthmus.compare.words import told
@@ -27,6 +27,7 @@ from isthmus.patch.addresses import place
 from isthmus.show import Show, open_show, save_show
 from isthmus.show.container import encode_show
 from isthmus.show.records import Group, Record, new_id
+from isthmus.show.versions import with_all, with_version, without_versions
 
 WHOLE = with_wall(with_evening(lantern_tide()))
 TUPLES = [f.name for f in fields(Show) if isinstance(getattr(WHOLE, f.name), tuple)]
@@ -202,3 +203,36 @@ def test_git_joins_shows_and_shows_what_differs_by_the_recipe(tmp_path: Path) ->
 
     code, data = answer("diff", str(file), "demo")
     assert code == 1 and "1 unit has another name (203)." in data["sentences"]
+
+
+def test_the_base_is_the_last_version_that_both_hold_else_the_nearest() -> None:
+    start = with_version(edited(WHOLE, 1), WHOLE, "older")
+    mine = with_version(edited(start, 2), start, "copied")
+    theirs = with_version(edited(edited(start, 3), 4), edited(start, 3), "in between")
+    theirs = with_all(theirs, with_version(start, start, "copied"))
+    base = base_of(mine, theirs)
+    assert base.sure and base.show == without_versions(start)
+    # nothing changed on one side since: all of the other is taken
+    assert joined(mine, start)[1].show == without_versions(mine)
+    # joined once, what was joined is the base of what they do next
+    _, made = joined(mine, theirs)
+    both = with_both(made.show, mine, theirs, "theirs")
+    later = edits.set_text(theirs, [theirs.units[0].id], "note", "later")
+    later = with_version(later, theirs, why="as it was saved")
+    assert base_of(both, later).show == without_versions(theirs)
+    # a copy without versions: the nearest of ours
+    far = base_of(mine, without_versions(edited(start, 7)))
+    assert not far.sure and far.show == without_versions(start)
+
+
+def test_copies_without_a_version_are_joined_by_what_they_have_in_common() -> None:
+    mine = edits.set_text(WHOLE, ["u101"], "purpose", "key")
+    theirs = edits.set_text(WHOLE, ["u101"], "note", "squeaks")
+    theirs = replace(theirs, venue="Elsewhere", groups=theirs.groups[1:])
+    _, made = joined(mine, theirs)
+    assert {c.place[2] for c in made.conflicts} == {"purpose", "note", "venue"}
+    assert made.show.groups[-1] in WHOLE.groups and len(made.show.groups) == len(WHOLE.groups)
+    assert made.show.unit("u101") == mine.unit("u101") and made.show.venue == WHOLE.venue
+    settled = made.settled({c.place: c.place[2] != "purpose" for c in made.conflicts})
+    assert settled.unit("u101").purpose == "key" and settled.unit("u101").note == "squeaks"
+    assert settled.venue == "Elsewhere"

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from isthmus.cli.common import DONE, SNAGS, Result, load
-from isthmus.compare import difference, merge
+from isthmus.compare import difference, joined, merge, with_both
 from isthmus.compare.words import sentences, told, told_conflict
 from isthmus.errors import EntryFault
 from isthmus.plural import many
@@ -40,10 +40,13 @@ def _line(one: Any) -> str:
 
 def merge_shows(options: argparse.Namespace) -> Result:
     """Both sides' edits of a base in one show; with conflicts our side of them is kept."""
-    base, mine, theirs = load(options.base), load(options.mine), load(options.theirs)
-    made = merge(base, mine, theirs)
+    mine, theirs = load(options.mine), load(options.theirs)
+    if options.base == "-":
+        made = joined(mine, theirs)[1]
+    else:
+        made = merge(load(options.base), mine, theirs)
     side = {c.place: options.take == "theirs" for c in made.conflicts}
-    show = made.settled(side)
+    show = with_both(made.settled(side), mine, theirs, Path(options.theirs).name)
     if options.mine == "demo" and not options.out:
         raise EntryFault("the demo show has no file.", do="Say -o OUT.isthmus.")
     target = Path(options.out or options.mine)
@@ -64,7 +67,7 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     one.add_argument("new", help="another")
     one.add_argument("--text", action="store_true", help="each change in a line, as Git shows it")
     both = verb(verbs, "merge", merge_shows, "join edits of two copies of a show", show=False)
-    both.add_argument("base", help="the show both come from")
+    both.add_argument("base", help="the show both come from; - finds it among their versions")
     both.add_argument("mine", help="one copy")
     both.add_argument("theirs", help="the other")
     both.add_argument("-o", "--out", help="where it is saved; over MINE without it")

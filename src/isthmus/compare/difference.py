@@ -154,11 +154,11 @@ def _with_changes(found: dict[str, Any], changes: Iterable[Changed]) -> dict[str
             found.pop(one.key, None)
         else:
             fresh.append(one)
+    if fresh:
+        found = _with_fresh(found, fresh)
     for key, changed in members.items():
         if key in found:
             found[key] = replace(found[key], **changed)
-    if fresh:
-        found = _with_fresh(found, fresh)
     return _ordered(found, order) if order else found
 
 

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from isthmus.compare.difference import IDS, NOTHING, ORDER, Changed, apply, difference
-from isthmus.compare.references import renamed_show
 from isthmus.show.records import Show
 
 
@@ -65,6 +64,9 @@ def merge(base: Show, mine: Show, theirs: Show) -> Merged:
             taken.append(change)
         elif place[2] == ORDER and not place[1]:
             taken.append(_order_of_both(change, other))
+        elif not place[2] and NOTHING not in (change.new, other.new):
+            taken.append(change)
+            conflicts |= _by_member(change, other)
         else:
             conflicts[place] = [change], [other]
     for place, change in b.items():
@@ -90,6 +92,19 @@ def _alike(one: Changed, other: Changed) -> bool:
     return one.new is other.new or (type(one.new) is type(other.new) and one.new == other.new)
 
 
+def _by_member(
+    one: Changed, other: Changed
+) -> dict[tuple[str, str, str], tuple[list[Changed], list[Changed]]]:
+    """A thing that both added, differently: what they say of it differently."""
+    found = {}
+    for name in one.new.__struct_fields__:
+        a, b = getattr(one.new, name), getattr(other.new, name)
+        if a != b:
+            ends = [Changed(one.kind, one.key, name, NOTHING, value) for value in (a, b)]
+            found[one.kind, one.key, name] = [ends[0]], [ends[1]]
+    return found
+
+
 def _order_of_both(one: Changed, other: Changed) -> Changed:
     """Orders are not settled by hand: ours, with what only they have behind what it was behind."""
     order = list(one.new)
@@ -100,10 +115,3 @@ def _order_of_both(one: Changed, other: Changed) -> Changed:
             order.insert(order.index(before) + 1 if before is not None else 0, key)
             known.add(key)
     return Changed(one.kind, "", ORDER, one.old, tuple(order))
-
-
-def with_base_ids(base: Show, other: Show) -> Show:
-    """A show whose things have the ids of those of the base they are."""
-    from isthmus.compare.matching import matched
-
-    return renamed_show(other, matched(base, other))

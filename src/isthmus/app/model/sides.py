@@ -7,9 +7,11 @@ from pathlib import Path
 from isthmus.app.model.looking import called
 from isthmus.app.model.workbench import Workbench
 from isthmus.show import Show, open_show
+from isthmus.show.container import SUFFIX
 from isthmus.show.versions import shown, version_named
 
 NOW = "now"
+FILES = f"Isthmus shows (*{SUFFIX})"
 
 
 class Sides:
@@ -33,7 +35,12 @@ class Sides:
         versions = self.bench.history.show.versions
         made = [(NOW, "Now")]
         made += [(str(v.number), _begun(called(v))) for v in reversed(versions)]
-        return made + [(key, f"{Path(key).name} in {Path(key).parent}") for key in self._files]
+        return made + self.files
+
+    @property
+    def files(self) -> list[tuple[str, str]]:
+        """Other shows that were opened."""
+        return [(key, f"{Path(key).name} in {Path(key).parent}") for key in self._files]
 
     def name(self, key: str) -> str:
         return next((name for one, name in self.names if one == key), key)

@@ -14,21 +14,21 @@ from isthmus.app.kit import settings
 from isthmus.app.kit.changes import ChangesTable
 from isthmus.app.kit.dialogs import ask
 from isthmus.app.model.keeping import Keeper
-from isthmus.compare import difference
+from isthmus.app.model.sides import FILES
+from isthmus.compare import difference, joined, with_both
 from isthmus.compare.words import contents, differences
 from isthmus.demo import whole_demo
 from isthmus.errors import FileFault, IsthmusError
 from isthmus.plural import many
-from isthmus.show import Show
+from isthmus.show import Show, open_show
 from isthmus.show.container import SUFFIX, open_damaged
 from isthmus.show.holding import Hold, Stamp, changed_since, free_name, holder_of, myself
 from isthmus.show.recovery import Found
-from isthmus.show.versions import with_all
+from isthmus.show.versions import root_of, with_all
 
 if TYPE_CHECKING:
     from isthmus.app.shell.window import Window
 
-FILES = f"Isthmus shows (*{SUFFIX})"
 SENTENCES = 12  # of what differs, in a question
 
 
@@ -184,7 +184,7 @@ class ShowFiles:
 
     def _save_to(self, path: Path) -> None:
         hold = self._held(path)
-        if path == self.bench.path and changed_since(path, self.bench.stamp):
+        if path == self.bench.path and changed_since(path, self.bench.stamp) and self._other(path):
             beside = free_name(path)
             words = (
                 f"{path} was saved by another person or program since you opened it. Saving over "
@@ -194,9 +194,13 @@ class ShowFiles:
                 self.window,
                 "The file was changed",
                 words,
-                [("beside", f"Save beside it as {beside.name}"), ("over", "Save over it")],
+                [
+                    ("join", "Join both"),
+                    ("beside", f"Save beside it as {beside.name}"),
+                    ("over", "Save over it"),
+                ],
             )
-            if answer is None:
+            if answer is None or (answer == "join" and not self._join(path)):
                 return
             if answer == "beside":
                 path = beside
@@ -210,6 +214,29 @@ class ShowFiles:
         self._take_hold(hold)
         self._remember(path)
         self.bench.tell("ok", f"Saved {path}.")
+
+    def _other(self, path: Path) -> bool:
+        """Whether a file holds anything that is not among our versions."""
+        try:
+            return root_of(open_show(path)) not in {v.root for v in self.bench.show.versions}
+        except FileFault:
+            return True
+
+    def _join(self, path: Path) -> bool:
+        """What another person wrote to our file, joined with ours. False where that has to be
+        settled first; then it is shown, and saving again saves what came of it.
+        """
+        bench = self.bench
+        theirs = open_show(path)
+        _, made = joined(bench.show, theirs)
+        if made.conflicts:
+            self.window.join_with(path)
+            what = f"{many(len(made.conflicts), 'thing')} both changed differently."
+            bench.tell("attention", f"{what} Settle them, join, and save again.")
+            return False
+        bench.commit(f"Join with {path.name}", with_both(made.show, bench.show, theirs, path.name))
+        bench.tell("ok", f"Joined with what {path.name} held.")
+        return True
 
     def _folder(self) -> str:
         return str(self.bench.path.parent) if self.bench.path else str(Path.home())

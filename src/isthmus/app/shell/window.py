@@ -231,6 +231,14 @@ class Window(QWidget):
 
         self.page(PatchPage).ask_ways(placing, name)
 
+    def join_with(self, path: Path) -> None:
+        """What both changed differently is to be settled. Raises FileFault."""
+        from isthmus.app.pages.versions.page import VersionsPage  # not before the first picture
+
+        page = self.page(VersionsPage)
+        page.here("Join")
+        page.join.open_path(path)
+
     def _one_more(self) -> None:
         """The next page, then whatever else has come up in the window, then another."""
         if self.ahead and (title := self.pages.next):

@@ -35,8 +35,7 @@ class VersionsModel(RowsModel):
         self._next.timeout.connect(self._one)
 
     def show(self, versions: Sequence[Version]) -> None:
-        before = [None, *versions[:-1]]
-        self.take(list(zip(versions, before, strict=True))[::-1])
+        self.take(list(zip(versions, (None, *versions), strict=False))[::-1])
         self.go_on()
 
     def cells(self, row: Row) -> Sequence[str]:

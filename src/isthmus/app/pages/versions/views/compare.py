@@ -25,18 +25,15 @@ from isthmus.app.kit.widgets import (
 )
 from isthmus.app.model.plan_state import Ghosts
 from isthmus.app.model.saving import save_paper
-from isthmus.app.model.sides import NOW, Sides
+from isthmus.app.model.sides import FILES, NOW, Sides
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.versions.models.versions import VersionsModel, first_lines
 from isthmus.compare import apply, difference
 from isthmus.compare.words import KINDS, sentences
 from isthmus.papers.changes import changes_paper
 from isthmus.plural import many
-from isthmus.show.container import SUFFIX
 from isthmus.show.records import Version
 from isthmus.show.versions import RULE, gone_back, version_named
-
-FILES = f"Isthmus shows (*{SUFFIX})"
 
 
 class CompareView(PageView):
@@ -62,7 +59,7 @@ class CompareView(PageView):
         self.changed.setObjectName("what the version changed")
         column.addWidget(self.changed)
         self.versions.dataChanged.connect(lambda *_: self._say_changed())
-        self.note = field("version note", hint="note, such as: as hung")
+        self.note = field("version note", hint="such as: as hung")
         self.note.returnPressed.connect(self.make)
         line = QHBoxLayout()
         line.setSpacing(6)
