@@ -26,6 +26,7 @@ from benchmarks import (
     soak,
     stage,
     start,
+    versions,
     wiring,
 )
 
@@ -34,6 +35,7 @@ MODULES = (
     frame,
     engine,
     compare,
+    versions,
     dmx_port,
     network,
     stage,

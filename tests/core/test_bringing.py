@@ -59,7 +59,7 @@ def test_whatever_comes_leaves_nothing_dangling_and_nothing_doubled(seed: int, h
         things=chosen,
         first=dice.choice([None, 5001]),
         close=dice.random() < 0.5,
-        addresses=dice.choice(["keep", "off", 300]),
+        addresses=dice.choice(["keep", "off", (300,), (7, 301)]),
         clashes=dict.fromkeys(KEYS, how),
     )
     found = plan(ours, other, wanted)
@@ -112,7 +112,7 @@ def test_groups_come_with_all_they_need_under_other_numbers() -> None:
         things=frozenset(("groups", g.id) for g in groups),
         first=3001,
         close=True,
-        addresses=40,
+        addresses=(40, 45),
         clashes={"groups": "anew"},
     )
     found = plan(WHOLE, other, wanted)
@@ -174,7 +174,7 @@ def test_numbers_and_universes_there_are_not_are_told() -> None:
     with pytest.raises(EntryFault, match="Unit numbers"):
         plan(Show(), WHOLE, Wanted(things=things, first=999_990))
     with pytest.raises(EntryFault, match="Universes"):
-        plan(Show(), WHOLE, Wanted(things=things, addresses=63_999))
+        plan(Show(), WHOLE, Wanted(things=things, addresses=(63_999,)))
     with pytest.raises(EntryFault, match="None of its looks"):
         choose(WHOLE, "looks", "no such look")
     kept = plan(Show(), WHOLE, Wanted(things=things, addresses="off")).show

@@ -150,6 +150,13 @@ def test_a_show_of_format_1_opens_as_it_was_and_so_does_a_journal_of_it(tmp_path
     ]
 
 
+def test_a_show_of_format_2_opens_as_it_was() -> None:
+    show = open_show(DATA / "format-2.isthmus")
+    assert [u.number for u in show.units] == [101, 102, 203, 204, 301, 401]
+    assert len(show.palettes) == 12 and len(show.groups) == 23 and show.format == FORMAT
+    assert show.unit("u203").patch == (Patched(universe=2, address=23),)
+
+
 def test_every_format_before_has_a_step_and_a_file() -> None:
     assert set(STEPS) == set(range(2, FORMAT + 1))
     assert {p.name for p in DATA.glob("*.isthmus")} == {

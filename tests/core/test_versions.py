@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import random
 import zipfile
 from datetime import datetime, timedelta
@@ -19,7 +20,8 @@ from isthmus.errors import FileFault
 from isthmus.show import open_show, save_show
 from isthmus.show.change import apply_change, change_between
 from isthmus.show.container import Damage, decode_show, encode_show
-from isthmus.show.records import StoredFile, Version
+from isthmus.show.parts import Reading, joined
+from isthmus.show.records import FORMAT, StoredFile, Version
 from isthmus.show.versions import (
     gone_back,
     guarded,
@@ -134,11 +136,17 @@ def test_packs_that_were_made_to_do_harm_end_in_a_sentence(tmp_path: Path) -> No
                 shown(read, read.versions[0])
 
 
-def test_the_file_of_an_older_format_is_a_version_of_what_it_became() -> None:
-    show = open_show(Path(__file__).parent.parent / "data" / "format-1.isthmus")
+@pytest.mark.parametrize("number", range(1, FORMAT))
+def test_the_file_of_an_older_format_is_a_version_of_what_it_became(number: int) -> None:
+    file = Path(__file__).parents[1] / "data" / f"format-{number}.isthmus"
+    show = open_show(file)
     [was] = show.versions
-    assert was.why == f"before format 1 became {show.format}"
+    assert was.why == f"before format {number} became {FORMAT}"
     assert shown(show, was) == replace(show, versions=(), kept={})
+    with zipfile.ZipFile(file) as archive:  # as that program wrote it, to the last member
+        text = json.loads(archive.read("show.json"))
+    reading = Reading(show.kept)
+    assert joined(map(reading.text, reading.tree(was.root).parts)) == text
 
 
 def test_versions_by_command(tmp_path: Path) -> None:

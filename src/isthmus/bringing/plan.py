@@ -10,6 +10,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
+from itertools import chain, count
 from typing import Any
 
 from msgspec.structs import replace
@@ -143,10 +144,10 @@ def _addressed(other: Show, why: Mapping[Thing, str], wanted: Wanted) -> Show:
     mine = [u for u in other.units if ("units", u.id) in why]
     there = sorted({p.universe for u in mine for p in u.patch})
     moved: dict[int, int] = {}
-    if isinstance(wanted.addresses, int):
-        by = wanted.addresses - there[0] if there else 0
-        moved = {universe: universe + by for universe in there}
-        if there and not 1 <= min(moved.values()) <= max(moved.values()) <= UNIVERSES:
+    if isinstance(wanted.addresses, tuple):
+        more = (wanted.addresses[-1] + n for n in count(1))
+        moved = dict(zip(there, chain(wanted.addresses, more), strict=False))
+        if any(not 1 <= universe <= UNIVERSES for universe in moved.values()):
             raise EntryFault(f"Universes go from 1 to {UNIVERSES}.")
     held = {u.id for u in mine}
     return replace(

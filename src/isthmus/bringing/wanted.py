@@ -10,7 +10,7 @@ from isthmus.compare.words import KINDS, name_of
 from isthmus.errors import EntryFault
 from isthmus.patch.choose import read_choice
 from isthmus.patch.numbers import read_numbers
-from isthmus.show.records import Show
+from isthmus.show.records import UNIVERSES, Show
 
 Thing = tuple[str, str]  # kind, and what it is known by in the other show
 LIMITS, CURVES = "limits", "curves"  # of units that are there already
@@ -27,7 +27,8 @@ HOWS = {
 @dataclass(frozen=True)
 class Wanted:
     """`first`: the number of the first unit that comes (None: their own numbers); `close`: without
-    gaps. `addresses`: keep, off, or the universe their first one becomes. `clashes`: how what we
+    gaps. `addresses`: keep, off, or the universes theirs become, in order; more of theirs go on
+    from the last. `clashes`: how what we
     have already is met, by thing or by kind; else ours is kept. `units`: who stands for a unit of
     theirs in looks, in place of what is proposed; "" nobody.
     """
@@ -35,7 +36,7 @@ class Wanted:
     things: frozenset[Thing] = frozenset()
     first: int | None = None
     close: bool = False
-    addresses: str | int = "keep"
+    addresses: str | tuple[int, ...] = "keep"
     clashes: Mapping[Thing | str, str] = field(default_factory=dict)
     units: Mapping[str, str] = field(default_factory=dict)
 
@@ -68,6 +69,14 @@ def choose(show: Show, kind: str, text: str = "") -> list[Thing]:
     ]
     if not found:
         raise EntryFault(f"None of its {KINDS[kind][1]} is “{text.strip()[:40]}”.")
+    return found
+
+
+def read_universes(text: str) -> tuple[int, ...]:
+    """`40, 42-44`. Raises EntryFault."""
+    found = tuple(read_numbers(text)) if text.strip() else ()
+    if not found or not all(1 <= universe <= UNIVERSES for universe in found):
+        raise EntryFault(f"Universes go from 1 to {UNIVERSES}.", do="Write 40, or 40, 42-44.")
     return found
 
 

@@ -6,11 +6,12 @@ import argparse
 from typing import Any
 
 from isthmus.bringing import Wanted, choose, plan
-from isthmus.bringing.wanted import HOWS, ORDER, everything
+from isthmus.bringing.wanted import HOWS, ORDER, everything, read_universes
 from isthmus.bringing.words import told
 from isthmus.cli.common import DONE, Result, keep, load, saving
 from isthmus.errors import EntryFault
 from isthmus.plural import many
+from isthmus.show.records import Show
 
 
 def bring(options: argparse.Namespace) -> Result:
@@ -23,6 +24,7 @@ def bring(options: argparse.Namespace) -> Result:
         close=options.close,
         addresses=_addresses(options.addresses),
         clashes=dict(_clash(text) for text in options.clash),
+        units=dict(_stand_in(show, other, text) for text in options.stand_in),
     )
     found = plan(show, other, wanted, options.source)
     rows = [told(one) for one in found.coming]
@@ -54,12 +56,20 @@ def _wanted(other: Any, text: str) -> list[tuple[str, str]]:
     return choose(other, kind, words)
 
 
-def _addresses(text: str) -> str | int:
-    if text in ("keep", "off"):
-        return text
-    if not text.isdecimal():
-        raise EntryFault(f"“{text}” is no universe.", do="Say keep, off, or a universe.")
-    return int(text)
+def _addresses(text: str) -> str | tuple[int, ...]:
+    return text if text in ("keep", "off") else read_universes(text)
+
+
+def _stand_in(show: Show, other: Show, text: str) -> tuple[str, str]:
+    """`9=105`: their 9 is shown by our 105; `9=` by nobody."""
+    theirs, _, ours = text.partition("=")
+    found = []
+    for of, number in ((other, theirs), (show, ours)):
+        unit = next((u for u in of.units if str(u.number) == number.strip()), None)
+        if unit is None and (of is other or number.strip()):
+            raise EntryFault(f"There is no unit “{number}” in “{text}”.", do="Say 9=105.")
+        found.append(unit.id if unit else "")
+    return found[0], found[1]
 
 
 def _clash(text: str) -> tuple[str, str]:
@@ -82,7 +92,7 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     one.add_argument("--first", type=int, help="the number of the first unit that comes")
     one.add_argument("--close", action="store_true", help="without gaps between numbers")
     one.add_argument(
-        "--addresses", default="keep", help="keep, off, or the universe of the first address"
+        "--addresses", default="keep", help="keep, off, or the universes theirs become: 40,42-44"
     )
     one.add_argument(
         "--clash",
@@ -90,5 +100,12 @@ def add_verbs(verbs: Any, verb: Any) -> None:
         default=[],
         metavar="KIND=HOW",
         help="how what we have already is met: mine, theirs, anew, levels (of looks)",
+    )
+    one.add_argument(
+        "--stand-in",
+        action="append",
+        default=[],
+        metavar="THEIRS=OURS",
+        help="in looks our unit is lit for theirs, by number; nothing for nobody",
     )
     saving(one)

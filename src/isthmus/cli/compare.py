@@ -7,16 +7,21 @@ from pathlib import Path
 from typing import Any
 
 from isthmus.cli.common import DONE, SNAGS, Result, load
-from isthmus.compare import difference, joined, merge, with_both
+from isthmus.compare import Difference, difference, joined, merge, with_both
 from isthmus.compare.words import sentences, told, told_conflict
 from isthmus.errors import EntryFault
+from isthmus.papers.changes import changes_paper
+from isthmus.papers.drawn import as_csv, as_pdf, usual_size
 from isthmus.plural import many
-from isthmus.show import save_show
+from isthmus.show import Show, save_show
+from isthmus.show.container import write_atomically
+from isthmus.snags.together import only_together
 
 
 def diff_shows(options: argparse.Namespace) -> Result:
     """What differs between two shows: in sentences, or each change with --text."""
-    found = difference(load(options.old), load(options.new))
+    old, new = load(options.old), load(options.new)
+    found = difference(old, new)
     each = told(found)
     lines = sentences(found)
     if options.text:
@@ -28,7 +33,18 @@ def diff_shows(options: argparse.Namespace) -> Result:
             for x in each
         ],
     }
-    return (SNAGS if lines else DONE), data, lines or ["They are alike."]
+    if options.paper:
+        data["paper"] = _paper(options, new, found)
+        lines = [*lines, f"Saved {options.paper}"]
+    return (SNAGS if each else DONE), data, lines or ["They are alike."]
+
+
+def _paper(options: argparse.Namespace, show: Show, found: Difference) -> str:
+    paper = changes_paper(show, found, (options.old, options.new))
+    csv = options.paper.lower().endswith(".csv")
+    data = as_csv(paper).encode() if csv else as_pdf(paper, usual_size())
+    write_atomically(Path(options.paper), data)
+    return options.paper
 
 
 def _line(one: Any) -> str:
@@ -55,10 +71,16 @@ def merge_shows(options: argparse.Namespace) -> Result:
     rows = [{"what": x.what, "base": x.base, "mine": x.mine, "theirs": x.theirs} for x in told_of]
     lines = [f"{many(len(made.taken), 'change')} taken. Saved {target}"]
     lines += [f"{x.what}: mine {x.mine}, theirs {x.theirs}, before {x.base}" for x in told_of]
+    together = only_together(mine, theirs, show)
+    lines += [f"Wrong only together: {words}" for words in together]
     open_ = bool(made.conflicts) and not options.take
     if open_:
         lines.append(f"{many(len(rows), 'conflict')}: the file has mine.")
-    return (SNAGS if open_ else DONE), {"saved": str(target), "conflicts": rows}, lines
+    return (
+        (SNAGS if open_ else DONE),
+        {"saved": str(target), "conflicts": rows, "together": together},
+        lines,
+    )
 
 
 def add_verbs(verbs: Any, verb: Any) -> None:
@@ -66,6 +88,7 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     one.add_argument("old", help="a show file")
     one.add_argument("new", help="another")
     one.add_argument("--text", action="store_true", help="each change in a line, as Git shows it")
+    one.add_argument("--paper", metavar="FILE", help="each change on paper: .pdf or .csv")
     both = verb(verbs, "merge", merge_shows, "join edits of two copies of a show", show=False)
     both.add_argument("base", help="the show both come from; - finds it among their versions")
     both.add_argument("mine", help="one copy")

@@ -369,6 +369,7 @@ def schema() -> dict[str, Any]:
         if isinstance(properties, dict):
             properties.pop("extra", None)
             properties.pop("data", None)  # bytes are members of the zip
+            properties.pop("kept", None)
         return node
 
     made = clean(msgspec.json.schema(Show))

@@ -32,7 +32,8 @@ def _round_2(kept: Plain) -> None:
 
 # format → member of the show → what makes a record of the format before one of this
 STEPS: Mapping[int, Mapping[str, Callable[[Plain], None]]] = {
-    2: {"outputs": _output_2, "verdicts": _verdict_2, "rounds": _round_2}
+    2: {"outputs": _output_2, "verdicts": _verdict_2, "rounds": _round_2},
+    3: {},  # versions inside: a program of before would save a file without them
 }
 
 

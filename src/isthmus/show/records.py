@@ -15,7 +15,7 @@ Vec3 = tuple[float, float, float]
 Quat = tuple[float, float, float, float]
 UPRIGHT: Quat = (1.0, 0.0, 0.0, 0.0)
 
-FORMAT = 2
+FORMAT = 3
 SLOTS = 512
 UNIVERSES = 63999  # the highest universe sACN can name (ANSI E1.31-2018, 6.2.7)
 

@@ -47,7 +47,7 @@ HELP = {
     "bring first": "The number of the first unit that comes; nothing for their own numbers",
     "bring close": "Numbers one after the other, without the gaps there were",
     "bring addresses": "Whether units that come keep their addresses",
-    "bring universe": "The universe their first address moves to; the others follow",
+    "bring universe": "The universes theirs become, in order: 40, or 40, 42-44",
     "clash kind": "Only things of one kind",
     "meet mine": "Keep ours; what comes uses it",
     "meet theirs": "Theirs takes the place of ours",

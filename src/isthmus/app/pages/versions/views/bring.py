@@ -34,13 +34,13 @@ from isthmus.app.pages.versions.models.coming import (
 from isthmus.bringing import Coming, Plan, Wanted, choose, plan
 from isthmus.bringing.needs import CHOSEN
 from isthmus.bringing.stand_in import StandIn
-from isthmus.bringing.wanted import HOWS, PARTS, Thing, everything
+from isthmus.bringing.wanted import HOWS, PARTS, Thing, everything, read_universes
 from isthmus.compare.words import KINDS
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.plural import many
 from isthmus.show import Show
 
-ADDRESSES = (("keep", "As they are"), ("off", "Left off"), ("moved", "From universe"))
+ADDRESSES = (("keep", "As they are"), ("off", "Left off"), ("moved", "To universes"))
 ALL = "everything"
 
 
@@ -103,7 +103,7 @@ class BringView(PageView):
         self.addresses.activated.connect(lambda _: self._work_out())
         line.addWidget(self.addresses)
         self.universe = field("bring universe", "1", mono=True)
-        self.universe.setFixedWidth(72)
+        self.universe.setFixedWidth(112)
         self.universe.textEdited.connect(lambda _: self._work_out())
         line.addWidget(self.universe)
         line.addStretch(1)
@@ -209,12 +209,9 @@ class BringView(PageView):
         first = self.first.text().strip()
         if first and not first.isdecimal():
             raise EntryFault(f"“{first}” is not a number.")
-        addresses: str | int = self.addresses.currentData()
+        addresses: str | tuple[int, ...] = self.addresses.currentData()
         if addresses == "moved":
-            text = self.universe.text().strip()
-            if not text.isdecimal():
-                raise EntryFault(f"“{text}” is not a universe.")
-            addresses = int(text)
+            addresses = read_universes(self.universe.text())
         return Wanted(
             self.things,
             int(first) if first else None,

@@ -27,7 +27,7 @@ from isthmus.compare import Base, Merged, difference, joined, with_both
 from isthmus.compare.words import Told, sentences, told, told_conflict
 from isthmus.plural import many
 from isthmus.show import Show
-from isthmus.snags import find_snags
+from isthmus.snags.together import only_together
 
 
 class TakenModel(RowsModel):
@@ -200,8 +200,7 @@ class JoinView(PageView):
         self.together.setText("")
         if self.merged is None or other is None:
             return
-        before = {snag.text for show in (mine, other) for snag in find_snags(show)}
-        fresh = [s.text for s in find_snags(self.merged.show) if s.text not in before]
+        fresh = only_together(mine, other, self.merged.show)
         if fresh:
             self.together.setText(f"Wrong only together: {first_lines(fresh, 4)}")
 
