@@ -46,7 +46,7 @@ def bare(show: Show) -> Show:
     return without_versions(show)
 
 
-@given(st.integers(0, 10**6), st.sampled_from(["mine", "theirs", "anew", "levels"]))
+@given(st.integers(0, 10**6), st.sampled_from(["mine", "theirs", "another", "levels"]))
 def test_whatever_comes_leaves_nothing_dangling_and_nothing_doubled(seed: int, how: str) -> None:
     dice = random.Random(seed)
     ours = bare(edited(WHOLE, seed))
@@ -113,7 +113,7 @@ def test_groups_come_with_all_they_need_under_other_numbers() -> None:
         first=3001,
         close=True,
         addresses=(40, 45),
-        clashes={"groups": "anew"},
+        clashes={"groups": "another"},
     )
     found = plan(WHOLE, other, wanted)
     came = found.show.units[len(WHOLE.units) :]
@@ -145,12 +145,14 @@ def test_a_look_of_another_rig_is_shown_by_ours_and_its_levels_alone_can_come() 
     theirs = replace(old, id="look", lines=(line,), pictures=())
     other = Show(units=(unit, stranger), looks=(theirs,))
     things = frozenset(choose(other, "looks"))
-    found = plan(WHOLE, other, Wanted(things=things, clashes={"looks": "anew"}))
+    found = plan(WHOLE, other, Wanted(things=things, clashes={"looks": "another"}))
     [came] = found.show.looks[len(WHOLE.looks) :]
     assert came.lines[0].units == (second.id,) and came.lines[0].wish == line.wish
-    assert found.show.units == WHOLE.units and "nobody stands for" in found.notes[0]
+    assert found.show.units == WHOLE.units and "no stand-in" in found.notes[0]
     chosen = plan(
-        WHOLE, other, Wanted(things=things, clashes={"looks": "anew"}, units={"theirs": third.id})
+        WHOLE,
+        other,
+        Wanted(things=things, clashes={"looks": "another"}, units={"theirs": third.id}),
     )
     assert chosen.show.looks[-1].lines[0].units == (third.id,)
     levels = plan(WHOLE, other, Wanted(things=things, clashes={"looks": "levels"})).show

@@ -272,7 +272,7 @@ def test_clashes_are_met_one_by_one_and_who_stands_for_whom_is_typed(
     click_row(view.clash_table, 0)
     press(view, "meet theirs")
     click_row(view.clash_table, 2)
-    press(view, "meet anew")
+    press(view, "meet another")
     press(view, "bring in")
     now = {u.number: u.name for u in bench.show.units}
     assert now[101] == "Theirs" and now[102] == WHOLE.unit("u102").name
@@ -281,7 +281,7 @@ def test_clashes_are_met_one_by_one_and_who_stands_for_whom_is_typed(
     press(view, "want nothing")
     choose(child(view, "bring kind"), "Looks")
     retype(child(view, "bring words"), str(look.number), Qt.Key.Key_Return)
-    press(view, "meet anew")
+    press(view, "meet another")
     row = row_of(view.stand_table, "101")
     type_in_cell(view.stand_table, row, 1, "105")
     press(view, "bring in")

@@ -29,14 +29,21 @@ from isthmus.show.versions import with_version
 
 NEW, ALIKE = "new", "alike"
 MAX_NUMBER = 999_999
-NAMED = {"profiles", "gels", "verdicts", "answers", "rounds", "earlier_papers"}  # never anew
+NAMED = {
+    "profiles",
+    "gels",
+    "verdicts",
+    "answers",
+    "rounds",
+    "earlier_papers",
+}  # never under another
 NUMBERED = ("units", "palettes", "looks", "cue_lists", "grids", "layer_sets")
 
 
 @dataclass(frozen=True)
 class Coming:
-    """One thing of theirs. `how`: new, alike (nothing to do), mine, theirs, anew or levels; `mine`
-    is the one of ours it meets, `thing` what it is in our show then, None where ours stays.
+    """One thing of theirs. `how`: new, alike (nothing to do), mine, theirs, another or levels.
+    `mine` is the one of ours it meets, `thing` what it is in our show then, None where ours stays.
     """
 
     kind: str
@@ -58,8 +65,8 @@ class Coming:
     @property
     def hows(self) -> tuple[str, ...]:
         """What can be chosen for it."""
-        anew = () if self.kind in NAMED else ("anew",)
-        return ("mine", "theirs", *anew, *(("levels",) if self.kind == "looks" else ()))
+        another = () if self.kind in NAMED else ("another",)
+        return ("mine", "theirs", *another, *(("levels",) if self.kind == "looks" else ()))
 
 
 @dataclass(frozen=True)
@@ -95,16 +102,16 @@ def plan(show: Show, other: Show, wanted: Wanted, name: str = "") -> Plan:
         kind, key = thing
         mine = meets.get(thing)
         how = NEW if mine is None else ALIKE if thing in alike else wanted.how(thing)
-        if (how == "anew" and kind in NAMED) or (how == "levels" and kind != "looks"):
+        if (how == "another" and kind in NAMED) or (how == "levels" and kind != "looks"):
             how = "mine"
         made = there[thing]
-        if how in (NEW, "anew"):
-            made = free.anew(kind, made)
+        if how in (NEW, "another"):
+            made = free.another(kind, made)
         elif how == "theirs":
             made = free.in_place_of(kind, made, mine)
         elif how == "levels":
             made = levels_only(made, other)
-        ids[kind][key] = key_of(kind, made if how in (NEW, "anew") else mine)
+        ids[kind][key] = key_of(kind, made if how in (NEW, "another") else mine)
         coming.append(Coming(kind, key, there[thing], mine, how, why[thing], made))
     for one in stand:
         if one.ours:
@@ -255,7 +262,7 @@ class _Free:
             kind: {x.name for x in getattr(show, kind)} for kind in ("groups", "views", "files")
         }
 
-    def anew(self, kind: str, thing: Any) -> Any:
+    def another(self, kind: str, thing: Any) -> Any:
         changed: dict[str, Any] = {}
         [first, *_] = KEYS[kind]
         if first == "id" and key_of(kind, thing) in self.keys[kind]:
@@ -364,4 +371,4 @@ def _notes(made: Show, coming: Iterable[Coming], stand: Iterable[StandIn]) -> It
         yield f"{many(len(crowded), 'unit')} would share addresses with others ({names})."
     alone = [one for one in stand if not one.ours]
     if alone:
-        yield f"{many(len(alone), 'unit')} of theirs nobody stands for: left out of what comes."
+        yield f"{many(len(alone), 'unit')} of theirs have no stand-in: left out of what comes."

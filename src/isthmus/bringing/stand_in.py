@@ -12,7 +12,7 @@ from isthmus.show.records import Show, Unit
 
 @dataclass(frozen=True)
 class StandIn:
-    """`ours` is "" where nobody does; `by` says what they have in common."""
+    """`ours` is "" where none does; `by` says what they have in common."""
 
     theirs: str
     ours: str

@@ -19,7 +19,7 @@ ORDER = (*KEYS, *PARTS)
 HOWS = {
     "mine": "keep mine",
     "theirs": "take theirs",
-    "anew": "number anew",
+    "another": "another number",
     "levels": "levels only",
 }
 
@@ -30,7 +30,7 @@ class Wanted:
     gaps. `addresses`: keep, off, or the universes theirs become, in order; more of theirs go on
     from the last. `clashes`: how what we
     have already is met, by thing or by kind; else ours is kept. `units`: who stands for a unit of
-    theirs in looks, in place of what is proposed; "" nobody.
+    theirs in looks, in place of what is proposed; "" no unit.
     """
 
     things: frozenset[Thing] = frozenset()

@@ -39,7 +39,7 @@ def _becomes(one: Coming) -> str:
     words = _said(one.thing) if one.thing is not None else "nothing"
     if one.how == "theirs":
         return f"in the place of {name_of(one.mine)}: {words}"
-    return words if one.how == NEW else f"anew: {words}"
+    return words if one.how == NEW else f"under another number: {words}"
 
 
 def _said(thing: Any) -> str:

@@ -61,7 +61,7 @@ def _addresses(text: str) -> str | tuple[int, ...]:
 
 
 def _stand_in(show: Show, other: Show, text: str) -> tuple[str, str]:
-    """`9=105`: their 9 is shown by our 105; `9=` by nobody."""
+    """`9=105`: their 9 is shown by our 105; `9=` by no unit."""
     theirs, _, ours = text.partition("=")
     found = []
     for of, number in ((other, theirs), (show, ours)):
@@ -99,13 +99,13 @@ def add_verbs(verbs: Any, verb: Any) -> None:
         action="append",
         default=[],
         metavar="KIND=HOW",
-        help="how what we have already is met: mine, theirs, anew, levels (of looks)",
+        help="how what we have already is met: mine, theirs, another, levels (of looks)",
     )
     one.add_argument(
         "--stand-in",
         action="append",
         default=[],
         metavar="THEIRS=OURS",
-        help="in looks our unit is lit for theirs, by number; nothing for nobody",
+        help="in looks our unit is lit for theirs, by number; nothing for no unit",
     )
     saving(one)

@@ -51,7 +51,7 @@ def _stretches(records: Iterable[Any]) -> Iterator[list[Any]]:
 
 
 def split(members: Mapping[str, Any]) -> Iterator[bytes]:
-    """The texts of all parts: what is no list in the first, then each list by its stretches."""
+    """The texts of all parts: single values in the first, then each list by its stretches."""
     lists = {name: value for name, value in members.items() if isinstance(value, (list, tuple))}
     rest = {name: value for name, value in members.items() if name not in lists}
     yield msgspec.json.encode(["", rest])
@@ -61,7 +61,7 @@ def split(members: Mapping[str, Any]) -> Iterator[bytes]:
 
 
 def joined(texts: Iterable[bytes]) -> dict[str, Any]:
-    """The members the parts were made of. Raises msgspec's errors for what is no part."""
+    """The members the parts were made of. Raises msgspec's errors for anything else."""
     found: dict[str, Any] = {}
     for text in texts:
         name, value = msgspec.json.decode(text, type=tuple[str, dict[str, Any] | list[Any]])

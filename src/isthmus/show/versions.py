@@ -150,7 +150,7 @@ def day_of(version: Version) -> date:
 
 
 def time_of(version: Version) -> datetime | None:
-    """When it was made, by the clock on the wall; None where nobody wrote it."""
+    """When it was made, by the clock on the wall; None where it does not say."""
     try:
         return datetime.fromisoformat(version.at).astimezone()
     except (ValueError, OverflowError, OSError):

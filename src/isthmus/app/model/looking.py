@@ -32,8 +32,8 @@ class Looked:
 
 
 def called(version: Version) -> str:
-    """`version 3 of 1 December, 10:32, “as hung”`."""
+    """`version 3, “as hung”, of 1 December, 10:32`."""
     moment = time_of(version)
-    when = f" of {moment.day} {moment:%B, %H:%M}" if moment else ""
+    when = f", of {moment.day} {moment:%B, %H:%M}" if moment else ""
     name = f", “{version.note}”" if version.note else f", {version.why}" if version.why else ""
-    return f"version {version.number}{when}{name}"
+    return f"version {version.number}{name}{when}"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import shutil
 import tempfile
 import threading
 import time
@@ -11,26 +12,32 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.theme import theme
+from isthmus.app.kit.widgets import take_row
 from isthmus.app.pages.looks.page import LooksPage
-from isthmus.app.pages.patch.page import PatchPage
 from isthmus.app.pages.pixels.page import PixelsPage
 from isthmus.app.pages.profiles.page import ProfilesPage
 from isthmus.app.pages.roll_call.page import RollCallPage
 from isthmus.app.pages.routes.page import RoutesPage
 from isthmus.app.pages.stage.page import StagePage
+from isthmus.app.pages.versions.page import VersionsPage
 from isthmus.app.shell.window import Window
+from isthmus.bringing import choose
 from isthmus.check import callable_units, mark
 from isthmus.check.acts import KINDS
+from isthmus.compare.references import renamed_show
 from isthmus.demo import SCENARIO, lantern_tide
 from isthmus.demo.evening import with_evening
 from isthmus.demo.wall import with_wall
 from isthmus.errors import EntryFault
+from isthmus.patch.edits import set_text
 from isthmus.routes import edits as core
+from isthmus.show import Show, save_show
 from isthmus.standin import RigClient, StandInRig, read_scenario
 
 SIZE = (1280, 800)
@@ -143,9 +150,6 @@ def _patch(window: Window, shot: Shot) -> None:
     bench.selection.select(["u313", "u314", "u311", "u312"])
     bench.levels.change(lambda live: live.light_up(["u313"]))
     shot("patch")
-    window.page(PatchPage).show_view("Paper")
-    shot("paper")
-    window.page(PatchPage).show_view("Units")
     bench.levels.change(lambda live: live.restore({}))
     bench.selection.select([])
 
@@ -225,13 +229,6 @@ def _roll_call(window: Window, shot: Shot) -> None:
         while page.discovery.task is not None and time.monotonic() < end:
             wait(0.2)
         shot("discovery")
-        page.show_view("Hunt")
-        bench.selection.select(["u104"])
-        page.hunt.begin()
-        for answer in ("yes", "no", "yes"):
-            page.hunt.say(answer)
-        shot("hunt")
-        page.hunt.end()
         window.net.look(False)
 
 
@@ -257,9 +254,7 @@ def _stage(window: Window, shot: Shot) -> None:
 
 
 def _looks(window: Window, shot: Shot) -> None:
-    """Palettes and who cannot do one, a look blind on stage, a head being focused, and a cue list
-    that runs.
-    """
+    """Palettes and who cannot do one, and a cue list that runs."""
     light_the_stage(window)
     bench, page = window.bench, window.page(LooksPage)
     before = bench.show
@@ -283,18 +278,6 @@ def _looks(window: Window, shot: Shot) -> None:
     shot("cues", 0.1)
     page.cues.release()
     bench.playing.release_all()
-    theme.set("day")
-    bench.selection.select([])
-    page.show_view("Focus")
-    page.focus.which.setCurrentIndex(2)
-    page.focus.begin()
-    page.focus.keep()
-    page.focus.point((-1.4, 0.6, 0.0), True)
-    window.notice.hide()
-    pictures(page.stage, 4)
-    shot("focus-day")
-    page.focus.focus.end()
-    theme.set("night")
     page.show_view("Palettes")
     while bench.show is not before:
         bench.undo()
@@ -335,6 +318,75 @@ def _pixels(window: Window, shot: Shot) -> None:
     bench.undo()
     window.notice.hide()
     bench.selection.select([])
+
+
+def _versions(window: Window, shot: Shot) -> None:
+    """What a version was against now, where units were, and what another show has."""
+    bench, page, before = window.bench, window.page(VersionsPage), window.bench.show
+    bench.keep_version("as hung")
+    moved = {u.id: u.position for u in before.units if u.hangs_on == "Bow rail" and u.position}
+    bench.commit(
+        "move",
+        replace(
+            bench.show,
+            units=tuple(
+                replace(u, position=(at[0] + 0.9, at[1] + 1.6, at[2]))
+                if (at := moved.get(u.id))
+                else u
+                for u in bench.show.units
+            ),
+        ),
+    )
+    bench.commit("name", set_text(bench.show, ["u203", "u204"], "purpose", "Ferry wash"))
+    bench.keep_version("focus done")
+    gone = tuple(u for u in bench.show.units if u.number not in (421, 422, 442))
+    bench.commit("gone", replace(bench.show, units=gone))
+    window.go("Versions")
+    wait(0.6)
+    view = page.compare
+    take_row(view.table, 1)
+    view.tick(True)
+    window.notice.hide()
+    shot("versions")
+    view.haunt.setChecked(True)
+    window.go("Plan")
+    shot("ghosts")
+    view.haunt.setChecked(False)
+    while bench.show is not before:
+        bench.undo()
+    other = _gala(before)
+    folder = Path(tempfile.gettempdir()) / "Sandre Haven"
+    folder.mkdir(exist_ok=True)
+    file = folder / "Harbour gala.isthmus"
+    save_show(other, file)
+    theme.set("day")
+    window.go("Versions")
+    page.show_view("Bring in")
+    page.bring.open_path(file)
+    units, looks = choose(other, "units", "201-216"), choose(other, "looks", "1-4")
+    page.bring.things = frozenset((*units, *looks))
+    page.bring.refresh()
+    page.bring.clash_table.selectRow(2)
+    page.bring.meet("another")
+    page.bring.clash_table.selectRow(3)
+    window.notice.hide()
+    shot("bring-in-day")
+    page.bring.clear()
+    shutil.rmtree(folder)
+    theme.set("night")
+    page.show_view("Compare")
+
+
+def _gala(show: Show) -> Show:
+    """Another evening on the same barge, with other units hung."""
+    other = with_evening(show)
+    units = tuple(
+        replace(u, name=f"Gala {u.name}") if u.number < 210 else u
+        for u in other.units
+        if u.number not in (213, 214)
+    )
+    ids = {"units": {u.id: f"g{u.id}" for u in other.units if u.number < 210}}
+    return renamed_show(replace(other, name="Harbour gala", units=units), ids)
 
 
 def pictures(view: StageView, count: int) -> None:
@@ -429,12 +481,13 @@ def running_rig() -> Iterator[RigClient]:
 SCENES: tuple[tuple[tuple[str, ...], Scene], ...] = (
     (("readiness",), _readiness),
     (("profiles",), _profiles),
-    (("patch", "paper"), _patch),
+    (("patch",), _patch),
     (("routes",), _routes),
     (("plan",), _plan),
     (("stage",), _stage),
-    (("looks", "focus-day", "cues"), _looks),
+    (("looks", "cues"), _looks),
     (("pixels", "layers", "wiring-day"), _pixels),
-    (("roll-call", "findings", "discovery", "hunt"), _roll_call),
+    (("versions", "ghosts", "bring-in-day"), _versions),
+    (("roll-call", "findings", "discovery"), _roll_call),
     (("stage-rig",), _two_truths),
 )

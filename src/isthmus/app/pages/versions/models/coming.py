@@ -81,7 +81,7 @@ class ClashModel(RowsModel):
 
 
 class StandInModel(EditedRows):
-    """Who of ours stands for a unit of theirs: its number is typed, nothing for nobody."""
+    """Who of ours stands for a unit of theirs: its number is typed, nothing for no unit."""
 
     COLUMNS = ("Unit of theirs", "Stands for it", "By")
     EDITED = (1,)
@@ -103,5 +103,5 @@ class StandInModel(EditedRows):
         return (
             name_of(self.theirs[row.theirs]),
             str(mine.number) if mine else "",
-            row.by or "nobody",
+            row.by or "no unit",
         )

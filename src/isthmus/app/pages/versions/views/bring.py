@@ -126,7 +126,7 @@ class BringView(PageView):
         right.addLayout(line)
         self.met = ClashModel()
         self.clash_table = plain_table(
-            self.met, "clashes", "What we have already, both sides", (170, 130, 80), 1
+            self.met, "clashes", "What we have already, both sides", (170, 130, 104), 1
         )
         right.addWidget(self.clash_table, 3)
         line = _line()

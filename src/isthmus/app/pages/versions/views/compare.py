@@ -50,10 +50,11 @@ class CompareView(PageView):
         column.setSpacing(6)
         self.versions = VersionsModel(self.sides, self.isVisible)
         self.table = plain_table(
-            self.versions, "versions", "Versions, the newest first", (26, 92, 100, 60), 3
+            self.versions, "versions", "Versions, the newest first", (26, 104, 110, 60), 3
         )
         self.table.selectionModel().currentRowChanged.connect(lambda *_: self._chosen())
         self.table.doubleClicked.connect(lambda _: self.look())
+        self.table.setMinimumWidth(350)
         column.addWidget(self.table, 1)
         self.changed = label("", wrap=True)
         self.changed.setObjectName("what the version changed")
@@ -87,7 +88,7 @@ class CompareView(PageView):
         self.before, self.after = choice("compare from"), choice("compare to")
         for words, one in (("From", self.before), ("to", self.after)):
             line.addWidget(label(words, "quiet"))
-            one.setMinimumWidth(120)
+            one.setMinimumWidth(80)
             one.activated.connect(lambda _: self._compare())
             line.addWidget(one, 1)
         line.addWidget(button("Exchange", run=self.exchange, name="exchange sides"))
@@ -118,8 +119,8 @@ class CompareView(PageView):
         line.setSpacing(6)
         self.take_it = button("", "primary", self.take, 30, "take changes")
         line.addWidget(self.take_it)
-        line.addWidget(button("Tick all shown", run=lambda: self.tick(True), name="tick all"))
-        line.addWidget(button("Untick all shown", run=lambda: self.tick(False), name="untick all"))
+        line.addWidget(button("Tick all", run=lambda: self.tick(True), name="tick all"))
+        line.addWidget(button("Untick all", run=lambda: self.tick(False), name="untick all"))
         line.addStretch(1)
         line.addWidget(button("Save as a paper…", run=self.paper, name="compare paper"))
         column.addLayout(line)
@@ -164,10 +165,10 @@ class CompareView(PageView):
         at = self.table.currentIndex().row()
         rows = self.versions.rows
         words = self.versions.words(rows[at], 3) if 0 <= at < len(rows) else ""
-        self.changed.setText(f"Version {rows[at][0].number} changed: {words}" if words else "")
+        self.changed.setText(f"Version {rows[at][0].number}: {words}" if words else "")
 
     def _chosen(self) -> None:
-        """A version in hand is compared with what is now."""
+        """A version that is selected is compared with what is now."""
         version = self.version_here()
         self._say_changed()
         for one in self.own:

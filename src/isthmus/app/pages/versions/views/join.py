@@ -1,4 +1,4 @@
-"""Another copy of the show, edited by somebody else, joined with ours."""
+"""Another copy of the show, edited by another person, joined with ours."""
 
 from __future__ import annotations
 
