@@ -48,7 +48,7 @@ def test_every_version_is_what_the_show_was_in_file_and_journal(seed: int, count
     assert again == show
     for version, was in zip(again.versions, were, strict=True):
         assert shown(again, version) == was
-        assert root_of(was) == version.root
+        assert root_of(was) == root_of(shown(again, version)) == version.root
     back = gone_back(again, again.versions[0])
     assert replace(back, versions=(), kept={}) == were[0]
     assert shown(back, back.versions[-1]) == replace(show, versions=(), kept={})

@@ -86,9 +86,12 @@ def without_data(show: Show) -> Show:
 
 
 def members_of(show: Show) -> dict[str, Any]:
-    """The members of show.json, as `show_of` takes them."""
-    slim = without_data(show)
-    if b'"extra":{' in msgspec.json.encode(slim):  # members of a newer program
+    """The members of show.json, as `show_of` takes them: those of a show and of the same read from
+    its file are alike, to the last byte (a whole number of metres is 2 or 2.0 until then).
+    """
+    text = msgspec.json.encode(without_data(show))
+    slim = msgspec.json.decode(text, type=Show)
+    if b'"extra":{' in text:  # members of a newer program
         return {"format": show.format} | _unfold(msgspec.to_builtins(slim), Show)
     usual = Show()
     members = {name: getattr(slim, name) for name in Show.__struct_fields__ if name != "extra"}
