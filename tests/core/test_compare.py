@@ -26,7 +26,7 @@ from isthmus.patch import edits
 from isthmus.patch.addresses import place
 from isthmus.show import Show, open_show, save_show
 from isthmus.show.container import encode_show
-from isthmus.show.records import Group, Record, new_id
+from isthmus.show.records import Cue, Group, Record, new_id
 from isthmus.show.versions import with_all, with_version, without_versions
 
 WHOLE = with_wall(with_evening(lantern_tide()))
@@ -236,3 +236,30 @@ def test_copies_without_a_version_are_joined_by_what_they_have_in_common() -> No
     settled = made.settled({c.place: c.place[2] != "purpose" for c in made.conflicts})
     assert settled.unit("u101").purpose == "key" and settled.unit("u101").note == "squeaks"
     assert settled.venue == "Elsewhere"
+
+
+def test_cues_that_two_changed_are_joined_one_by_one_and_told_in_words() -> None:
+    [evening, *more] = WHOLE.cue_lists
+    first, second, third, *rest = evening.cues
+
+    def with_cues(*cues: Cue) -> Show:
+        return replace(WHOLE, cue_lists=(replace(evening, cues=cues), *more))
+
+    slow, called = replace(first, up=first.up + 4), replace(first, name="Doors")
+    fresh = replace(second, id="fresh", number=2.5)
+    mine = with_cues(slow, second, fresh, third, *rest)
+    theirs = with_cues(called, replace(second, note="late"), *rest)  # the third went
+    made = merge(WHOLE, mine, theirs)
+    assert not made.conflicts
+    both = (replace(slow, name="Doors"), replace(second, note="late"), fresh, *rest)
+    assert made.show.cue_lists[0].cues == both
+    [words] = [x.new for x in told(difference(WHOLE, mine)) if x.member == "cues"]
+    assert f"{first.number:g} " in words and f"up {slow.up:g}, not {first.up:g}" in words
+    assert "2.5" in words and "added" in words
+    # the same of one cue, or one that the other removed: asked
+    for other in (
+        with_cues(replace(first, up=99.0), *evening.cues[1:]),
+        with_cues(*evening.cues[1:]),
+    ):
+        [conflict] = merge(WHOLE, mine, other).conflicts
+        assert conflict.place == ("cue_lists", evening.id, "cues")

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from isthmus.compare import inside
 from isthmus.compare.difference import IDS, NOTHING, ORDER, Changed, apply, difference
 from isthmus.show.records import Show
 
@@ -67,6 +68,8 @@ def merge(base: Show, mine: Show, theirs: Show) -> Merged:
         elif not place[2] and NOTHING not in (change.new, other.new):
             taken.append(change)
             conflicts |= _by_member(change, other)
+        elif (made := inside.joined(change.old, change.new, other.new)) is not None:
+            taken.append(replace(change, new=made))
         else:
             conflicts[place] = [change], [other]
     for place, change in b.items():

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from isthmus.compare.difference import IDS, NOTHING, ORDER, Changed, Difference, difference
+from isthmus.compare.inside import in_words
 from isthmus.compare.merge import Conflict, Merged
 from isthmus.compare.references import key_of
 from isthmus.patch.cells import addresses
@@ -122,6 +123,8 @@ class _Names:
         words = UNIT.get(one.member, one.member) if one.kind == "units" else one.member
         say = self._saying(one)
         old, new = ("" if x is NOTHING else say(x) for x in (one.old, one.new))
+        if within := in_words(one.old, one.new, name_of, _value):
+            new = within
         return Told(kind, thing, words.replace("_", " "), old, new)
 
     def _saying(self, one: Changed) -> Callable[[Any], str]:
@@ -140,8 +143,6 @@ class _Names:
             return lambda ids: ", ".join(self.of("units", u) for u in ids)
         if one.kind == "structures" and one.member in ("position", "size"):
             return _metres
-        if one.kind == "cue_lists" and one.member == "cues":
-            return lambda cues: f"{len(cues)} cues"
         return _value
 
     def _limits(self, key: str) -> Callable[[Any], str]:
@@ -207,6 +208,7 @@ def listing(show: Show) -> list[str]:
 def name_of(thing: Any) -> str:
     """`203 Front wash 3`, `Front truss`: number and name, or whatever it has."""
     number, name = getattr(thing, "number", None), getattr(thing, "name", "")
+    number = f"{number:g}" if isinstance(number, float) else number
     if name or number is not None:
         return " ".join(str(part) for part in (number, name) if part not in (None, ""))
     for member in ("key", "code", "title", "kind"):
