@@ -25,6 +25,7 @@ from helpers.hands import (
 from helpers.tools import answer
 from isthmus.app.shell.window import Window
 from isthmus.bringing import Wanted, plan
+from isthmus.compare.references import renamed_show
 from isthmus.demo import lantern_tide
 from isthmus.demo.evening import with_evening
 from isthmus.demo.wall import with_wall
@@ -288,3 +289,27 @@ def test_clashes_are_met_one_by_one_and_who_stands_for_whom_is_typed(
     assert bench.show.looks[-1].lines[0].units == ("u105",)
     assert answer("bring", "demo", str(saved), "--want", "looks", "--dry-run")[0] == 0
     assert plan(WHOLE, theirs, Wanted()).show == WHOLE
+
+
+def test_changes_come_from_a_file_whose_things_have_other_ids(make_window, saved: Path) -> None:
+    ids = {"units": {u.id: f"x{u.id}" for u in WHOLE.units}}
+    theirs = renamed_show(edits.set_text(WHOLE, ["u101"], "name", "Theirs"), ids)
+    gone = replace(theirs, units=(*theirs.units[:3], *theirs.units[4:]))
+    save_show(gone, saved)
+    window = make_window(WHOLE, page="Versions")
+    bench, view = window.bench, window.pages["Versions"].compare
+    answer_file_dialog(str(saved))
+    press(view, "compare file")
+    assert [row[1].member for row in view.changes.model.rows] == ["", "name"]
+    press(view, "tick all")
+    press(view, "take changes")
+    left = (*WHOLE.units[:3], *WHOLE.units[4:])
+    assert bench.show.units == (replace(left[0], name="Theirs"), *left[1:])
+    bench.undo()
+    press(view, "exchange sides")  # the same, told the other way round
+    press(view, "tick all")
+    assert child(view, "take changes").text() == "Bring back 2 changes"
+    press(view, "take changes")
+    assert bench.show.units == (replace(left[0], name="Theirs"), *left[1:])
+    press(view, "exchange sides")
+    assert view.told.text() == "They are alike."

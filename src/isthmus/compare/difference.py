@@ -17,6 +17,7 @@ from isthmus.show.records import Show
 OWN = ("format", "versions", "kept")  # of each show by itself
 WHOLE = [name for name in Show.__struct_fields__ if name not in (*KEYS, *OWN)]
 ORDER, IDS = "order", "ids"
+FIRST, LAST = ("first",), ("last",)
 
 
 class _Nothing:
@@ -36,8 +37,9 @@ NOTHING = _Nothing()
 class Changed:
     """One change. `kind` is the list of the show it is in ("" for what is said of the show as a
     whole), `key` the thing, `member` what of it; without a member the thing itself came or went
-    (NOTHING on one side), and `after` is what it stands behind. The order of a list is a change of
-    its own, and so are the ids things are known by inside.
+    (NOTHING on one side), and `after` is what it stands behind, or stood. The order of a list is a
+    change of its own, and so are the ids things are known by inside: those are changed when all
+    else was, on the way back before (`after` says which).
     """
 
     kind: str
@@ -54,7 +56,10 @@ class Changed:
 
     def turned(self) -> Changed:
         """The way back."""
-        return Changed(self.kind, self.key, self.member, self.new, self.old, self.after)
+        after = self.after
+        if self.member == IDS:
+            after = FIRST if after == LAST else LAST
+        return Changed(self.kind, self.key, self.member, self.new, self.old, after)
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,6 +74,10 @@ class Difference:
 
     def __bool__(self) -> bool:
         return bool(self.changes)
+
+    def turned(self) -> Difference:
+        """What leads back; things are known by the same ids."""
+        return Difference(self.new, self.old, tuple(one.turned() for one in self.changes))
 
 
 def difference(old: Show, new: Show) -> Difference:
@@ -86,18 +95,23 @@ def difference(old: Show, new: Show) -> Difference:
             found += _of_kind(kind, before, after)
     if ids:
         back = {kind: {here: there for there, here in table.items()} for kind, table in ids.items()}
-        found.append(Changed("", "", IDS, ids, back))
+        found.append(Changed("", "", IDS, ids, back, LAST))
     return Difference(old, same, tuple(found))
 
 
 def _of_kind(kind: str, before: Sequence[Any], after: Sequence[Any]) -> list[Changed]:
     was, now = _by_key(kind, before), _by_key(kind, after)
-    found = [Changed(kind, key, "", thing, NOTHING) for key, thing in was.items() if key not in now]
+    names = list(was)
+    found = [
+        Changed(kind, key, "", thing, NOTHING, _before(names, at))
+        for at, (key, thing) in enumerate(was.items())
+        if key not in now
+    ]
     names = list(now)
     for at, (key, thing) in enumerate(now.items()):
         old = was.get(key)
         if old is None:
-            found.append(Changed(kind, key, "", NOTHING, thing, tuple(names[:at][:-9:-1])))
+            found.append(Changed(kind, key, "", NOTHING, thing, _before(names, at)))
         elif old is not thing and old != thing:
             found += [
                 Changed(kind, key, name, getattr(old, name), getattr(thing, name))
@@ -107,6 +121,11 @@ def _of_kind(kind: str, before: Sequence[Any], after: Sequence[Any]) -> list[Cha
     if list(_with_changes(dict(was), found)) != names:
         found.append(Changed(kind, "", ORDER, tuple(was), tuple(names)))
     return found
+
+
+def _before(names: Sequence[str], at: int) -> tuple[str, ...]:
+    """What stands before a place, the nearest first."""
+    return tuple(names[max(0, at - 8) : at][::-1])
 
 
 def _by_key(kind: str, things: Sequence[Any]) -> dict[str, Any]:
@@ -126,19 +145,20 @@ def _by_key(kind: str, things: Sequence[Any]) -> dict[str, Any]:
 def apply(changes: Iterable[Changed], show: Show) -> Show:
     """The show with these changes. One that is of a thing the show does not have does nothing."""
     by_kind: dict[str, list[Changed]] = {}
+    ids = {}
     for one in changes:
-        by_kind.setdefault(one.kind, []).append(one)
+        if one.member == IDS:
+            ids[one.after] = one.new
+        else:
+            by_kind.setdefault(one.kind, []).append(one)
+    show = renamed_show(show, ids.get(FIRST, {}))
     made = {
         kind: tuple(_with_changes(_by_key(kind, getattr(show, kind)), mine).values())
         for kind, mine in by_kind.items()
         if kind
     }
-    whole = {c.member: c.new for c in by_kind.get("", ()) if c.member != IDS}
-    show = replace(show, **made, **whole)
-    for one in by_kind.get("", ()):
-        if one.member == IDS:
-            show = renamed_show(show, one.new)
-    return show
+    whole = {c.member: c.new for c in by_kind.get("", ())}
+    return renamed_show(replace(show, **made, **whole), ids.get(LAST, {}))
 
 
 def _with_changes(found: dict[str, Any], changes: Iterable[Changed]) -> dict[str, Any]:

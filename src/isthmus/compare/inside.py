@@ -5,6 +5,7 @@ and told apart in words.
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import pairwise
 from typing import Any
 
 from msgspec import Struct
@@ -32,7 +33,8 @@ def joined(base: Any, mine: Any, theirs: Any) -> tuple[Any, ...] | None:
             return None
         if made is not None:
             found[key] = made
-    return tuple(found[key] for key in _order(list(ours), list(others)) if key in found)
+    order = _order(list(was), list(ours), list(others), found)
+    return None if order is None else tuple(found[key] for key in order)
 
 
 def _one(base: Any, mine: Any, theirs: Any) -> tuple[bool, Any]:
@@ -53,14 +55,35 @@ def _one(base: Any, mine: Any, theirs: Any) -> tuple[bool, Any]:
     return True, replace(mine, **changed)
 
 
-def _order(mine: list[str], theirs: list[str]) -> list[str]:
-    """Ours, with what only they have behind what it was behind."""
-    order = list(mine)
-    for at, key in enumerate(theirs):
-        if key not in order:
-            before = next((k for k in reversed(theirs[:at]) if k in order), None)
-            order.insert(order.index(before) + 1 if before is not None else 0, key)
-    return order
+def _order(
+    base: list[str], mine: list[str], theirs: list[str], found: dict[str, Any]
+) -> list[str] | None:
+    """The order of those found, the same whoever of both is asked; None where both changed it."""
+    stay = [key for key in base if key in found]
+    ours, others = ([key for key in side if key in set(stay)] for side in (mine, theirs))
+    if ours != others and stay not in (ours, others):
+        return None
+    order = others if ours == stay else ours
+    behind: dict[str, set[str]] = {}
+    for side in (mine, theirs):
+        there = [key for key in side if key in found]
+        for before, key in pairwise(("", *there)):
+            if key not in stay:
+                behind.setdefault(before, set()).add(key)
+    made: list[str] = []
+    for key in ("", *order):
+        waiting = [key]
+        while waiting:
+            one = waiting.pop()
+            if one and one not in made:
+                made.append(one)
+            fresh = behind.pop(one, set())
+            waiting += sorted(fresh, key=lambda k: _series(found[k], k), reverse=True)
+    return made
+
+
+def _series(record: Any, key: str) -> tuple[float, str]:
+    return float(getattr(record, "number", 0)), key
 
 
 def in_words(old: Any, new: Any, name_of: Callable[[Any], str], say: Callable[[Any], str]) -> str:

@@ -28,11 +28,13 @@ from isthmus.app.model.saving import save_paper
 from isthmus.app.model.sides import FILES, NOW, Sides
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.versions.models.versions import VersionsModel, first_lines
-from isthmus.compare import apply, difference
+from isthmus.compare import Difference, apply, difference
+from isthmus.compare.matching import matched
+from isthmus.compare.references import renamed_show
 from isthmus.compare.words import KINDS, sentences
 from isthmus.papers.changes import changes_paper
 from isthmus.plural import many
-from isthmus.show.records import Version
+from isthmus.show.records import Show, Version
 from isthmus.show.versions import RULE, gone_back, version_named
 
 
@@ -192,7 +194,7 @@ class CompareView(PageView):
             if self._held is not None and self._held[0] is old and self._held[1] is new:
                 return
             self._held = old, new
-            found = difference(old, new)
+            found = _difference(self.bench.history.show, old, new)
             self.changes.model.show(found, ticked=False)
             self.told.setText(first_lines(sentences(found), 4) or "They are alike.")
             self._kinds()
@@ -315,3 +317,10 @@ class CompareView(PageView):
             "comparison",
             lambda: changes_paper(self.bench.show, found, names, self.changes.model.rows),
         )
+
+
+def _difference(now: Show, old: Show, new: Show) -> Difference:
+    """Of two shows, with things known by the ids they have now: what is taken finds its thing."""
+    if new is now:
+        return difference(new, old).turned()
+    return difference(renamed_show(old, matched(now, old)) if old is not now else old, new)
