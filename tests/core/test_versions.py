@@ -17,11 +17,14 @@ from test_compare import WHOLE, edited
 
 from helpers.tools import answer, command
 from isthmus.errors import FileFault
+from isthmus.patch import edits
 from isthmus.show import open_show, save_show
 from isthmus.show.change import apply_change, change_between
 from isthmus.show.container import Damage, decode_show, encode_show
+from isthmus.show.journal import Journal
 from isthmus.show.parts import Reading, joined
 from isthmus.show.records import FORMAT, StoredFile, Version
+from isthmus.show.recovery import digest_of
 from isthmus.show.versions import (
     gone_back,
     guarded,
@@ -31,6 +34,7 @@ from isthmus.show.versions import (
     version_named,
     with_all,
     with_version,
+    without_versions,
 )
 
 
@@ -173,3 +177,30 @@ def test_versions_by_command(tmp_path: Path) -> None:
     assert open_show(tmp_path / "bare.isthmus") == WHOLE
     done = command("patch", "renumber", f"{file}@1", "--units", str(first), "--first", "9001")
     assert done.returncode == 3 and "A version stays as it is" in done.stderr
+
+
+def test_single_changes_and_unsaved_work_by_command(tmp_path: Path) -> None:
+    file = tmp_path / "tide.isthmus"
+    save_show(WHOLE, file)
+    named = edits.set_text(edits.set_text(WHOLE, ["u203"], "name", "Quay"), ["u204"], "note", "x")
+    journal = Journal(tmp_path / "runs" / "1")
+    journal.begin(WHOLE, file, digest_of(file))
+    journal.append("edit", WHOLE, named)
+    journal.wait()
+    journal.close(forget=False)
+    folder = ("--folder", str(tmp_path / "runs"))
+    _, told = answer("unsaved", *folder)
+    assert told["unsaved"][0]["sentences"] == [
+        "1 unit has another name (203).",
+        "1 unit has another note (204).",
+    ]
+    all_of, some = tmp_path / "all.isthmus", tmp_path / "some.isthmus"
+    assert command("unsaved", *folder, "--out", "1", str(all_of)).returncode == 0
+    assert open_show(all_of) == named
+    assert command("unsaved", *folder, "--out", "1", str(some), "--only", "203").returncode == 0
+    assert open_show(some) == edits.set_text(WHOLE, ["u203"], "name", "Quay")
+    assert answer("unsaved", *folder)[1]["unsaved"], "looked at, it went"
+    # one change alone, of two files
+    assert command("take", str(some), str(all_of), "--only", "unit 204").returncode == 0
+    assert without_versions(open_show(some)) == named
+    assert command("take", str(some), str(all_of), "--only", "no such").returncode == 3

@@ -48,7 +48,7 @@ from isthmus.errors import FileFault
 from isthmus.patch import edits
 from isthmus.routes import propose
 from isthmus.show import Show, open_show
-from isthmus.show.recovery import left_behind
+from isthmus.show.recovery import left_behind, recovery_folder
 from isthmus.snags import find_snags
 from isthmus.stage import VIEWS
 
@@ -118,7 +118,7 @@ def test_an_unexpected_failure_saves_the_work_says_so_and_goes_on(
         worker.start()
         worker.join()
         assert until(lambda: "Your work is kept in" in window.notice.words)
-        folder = settings.recovery_folder()
+        folder = recovery_folder()
         shutil.copytree(window.files.keeper.folder, folder / "copy")  # what a crash now would leave
         [found], told = left_behind(folder)
         assert found.show.unit("u101").name == "Before the fall" and not told

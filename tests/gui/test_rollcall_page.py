@@ -33,7 +33,7 @@ from isthmus.check.findings.model import SEEN_ACTS, Model
 from isthmus.demo import lantern_tide
 from isthmus.routes import edits as route_edits
 from isthmus.show import Show
-from isthmus.show.recovery import left_behind
+from isthmus.show.recovery import left_behind, recovery_folder
 from isthmus.standin.caller import Caller
 
 
@@ -504,7 +504,6 @@ app.exec()
 def test_killed_in_the_middle_of_a_call_verdicts_are_there_and_levels_safe(
     make_window, monkeypatch, demo: Show
 ) -> None:
-    from isthmus.app.kit import settings as kept
 
     done = subprocess.run(
         [sys.executable, "-c", KILLED],
@@ -512,7 +511,7 @@ def test_killed_in_the_middle_of_a_call_verdicts_are_there_and_levels_safe(
         timeout=60,
     )
     assert done.returncode == -signal.SIGKILL
-    folder = kept.recovery_folder()
+    folder = recovery_folder()
     [found], _ = left_behind(folder)
     assert {found.show.unit(v.unit).number: v.result for v in found.show.verdicts} == {
         101: "works",

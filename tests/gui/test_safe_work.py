@@ -30,7 +30,6 @@ from helpers.hands import (
     retype,
     shortcut,
 )
-from isthmus.app.kit import settings as kept
 from isthmus.app.model.workbench import UNTITLED
 from isthmus.app.shell import files
 from isthmus.app.shell.main import begin
@@ -46,7 +45,7 @@ from isthmus.show.change import apply_change, change_between
 from isthmus.show.container import open_damaged
 from isthmus.show.journal import Journal
 from isthmus.show.records import Group, StoredProfile, Unit
-from isthmus.show.recovery import left_behind
+from isthmus.show.recovery import left_behind, recovery_folder
 
 POOL = [Unit(id=f"u{i}", number=i, extra={"new": i} if i % 3 else {}) for i in range(12)]
 SHOWS = st.builds(
@@ -226,7 +225,7 @@ def test_a_signal_ends_without_a_question_and_what_is_not_saved_is_offered(
         capture_output=True,
         text=True,
     )
-    [found], _ = left_behind(kept.recovery_folder())
+    [found], _ = left_behind(recovery_folder())
     assert (
         done.returncode == 0
         and found.show.unit("u101").name == "Before the end"
@@ -242,7 +241,7 @@ def test_recovered_work_is_told_in_sentences_and_its_copy_goes_only_when_another
     window = make_window(demo)
     window.bench.save(file)
     window.bench.commit("rename", edits.set_text(demo, ["u101"], "name", "Nearly lost"))
-    left = kept.recovery_folder() / "dead"
+    left = recovery_folder() / "dead"
     assert window.files.keeper.journal.wait()
     shutil.copytree(
         window.files.keeper.folder, left
@@ -264,7 +263,7 @@ def test_recovered_work_is_told_in_sentences_and_its_copy_goes_only_when_another
         ],
     )
     heard = answer_question("Recover it")
-    later.offer_recovered(left_behind(kept.recovery_folder())[0])
+    later.offer_recovered(left_behind(recovery_folder())[0])
     assert heard == ["Unsaved work was found"] and "1 unit has another name (101)." in words[0]
     assert "The last edit was: rename." in words[0] and "was being written" in words[0]
     assert (
@@ -275,7 +274,7 @@ def test_recovered_work_is_told_in_sentences_and_its_copy_goes_only_when_another
     assert later.bench.path == file and "1 not saved" in later.windowTitle()
     assert later.files.keeper.journal.wait()
     shutil.copytree(later.files.keeper.folder, left)  # killed now, it is all there again
-    [again], _ = left_behind(kept.recovery_folder())
+    [again], _ = left_behind(recovery_folder())
     assert again.show == later.bench.show and again.original == file and again.digest
     again.discard()
 
@@ -292,7 +291,7 @@ def test_of_what_a_crash_left_some_is_taken_and_the_rest_can_be_had_by_undo(
     window.bench.commit("rename", one)
     window.bench.commit("purpose", both)
     assert window.files.keeper.journal.wait()
-    left = kept.recovery_folder() / "dead"
+    left = recovery_folder() / "dead"
     shutil.copytree(window.files.keeper.folder, left)
     window.bench.adopt(Show(), None)
     window.files.end(forget=True)
@@ -315,7 +314,7 @@ def test_of_what_a_crash_left_some_is_taken_and_the_rest_can_be_had_by_undo(
         press(box, "Recover it")
 
     QTimer.singleShot(300, answer)
-    later.offer_recovered(left_behind(kept.recovery_folder())[0])
+    later.offer_recovered(left_behind(recovery_folder())[0])
     assert rows == [
         ["unit 101 Nearly lost", "name", "Nearly lost"],
         *([f"unit {n} {demo.unit(f'u{n}').name}", "purpose", "by mistake"] for n in (102, 103)),

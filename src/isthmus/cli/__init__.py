@@ -20,8 +20,9 @@ from isthmus.errors import IsthmusError
 # Module → its verbs. One is imported when its verb is called, for each takes half a second.
 MODULES = {
     "shows": ("show", "snags"),
-    "compare": ("diff", "merge"),
+    "compare": ("diff", "take", "merge"),
     "versions": ("versions",),
+    "unsaved": ("unsaved",),
     "bring": ("bring",),
     "patch": ("patch", "limits", "groups"),
     "profiles": ("profiles", "exchange"),

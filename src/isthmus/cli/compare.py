@@ -1,4 +1,4 @@
-"""`isthmus diff` and `isthmus merge`: two shows told apart, edits of two people joined."""
+"""`isthmus diff`, `take` and `merge`: two shows told apart, and joined."""
 
 from __future__ import annotations
 
@@ -6,9 +6,9 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from isthmus.cli.common import DONE, SNAGS, Result, load
-from isthmus.compare import Difference, difference, joined, merge, with_both
-from isthmus.compare.words import sentences, told, told_conflict
+from isthmus.cli.common import DONE, SNAGS, Result, keep, load, saving
+from isthmus.compare import Changed, Difference, apply, difference, joined, merge, with_both
+from isthmus.compare.words import sentences, told, told_changes, told_conflict
 from isthmus.errors import EntryFault
 from isthmus.papers.changes import changes_paper
 from isthmus.papers.drawn import as_csv, as_pdf, usual_size
@@ -83,12 +83,36 @@ def merge_shows(options: argparse.Namespace) -> Result:
     )
 
 
+def take_changes(options: argparse.Namespace) -> Result:
+    """What another show has differently, taken into this one: the changes that say these words."""
+    show, other = load(options.show), load(options.source)
+    taken, lines = changes_with(difference(show, other), options.only)
+    if not taken:
+        raise EntryFault(f"No change says “{options.only}”.", do="See isthmus diff --text.")
+    saved, words = keep(options, apply(taken, show))
+    return DONE, {"saved": saved, "taken": lines}, [*lines, words]
+
+
+def changes_with(found: Difference, words: str) -> tuple[list[Changed], list[str]]:
+    """The changes whose line has all of these words, and the lines; without words all of them."""
+    wanted = words.lower().split()
+    rows = [(one, _line(x)) for one, x in told_changes(found)]
+    mine = [(one, line) for one, line in rows if all(word in line.lower() for word in wanted)]
+    if not words:
+        return list(found.changes), [line for _, line in mine]
+    return [one for one, _ in mine], [line for _, line in mine]
+
+
 def add_verbs(verbs: Any, verb: Any) -> None:
     one = verb(verbs, "diff", diff_shows, "what differs between two shows", show=False)
     one.add_argument("old", help="a show file")
     one.add_argument("new", help="another")
     one.add_argument("--text", action="store_true", help="each change in a line, as Git shows it")
     one.add_argument("--paper", metavar="FILE", help="each change on paper: .pdf or .csv")
+    some = verb(verbs, "take", take_changes, "take what another show has differently")
+    some.add_argument("source", help="the other show, or a version such as FILE@3")
+    some.add_argument("--only", default="", metavar="WORDS", help="such as “unit 203 name”")
+    saving(some)
     both = verb(verbs, "merge", merge_shows, "join edits of two copies of a show", show=False)
     both.add_argument("base", help="the show both come from; - finds it among their versions")
     both.add_argument("mine", help="one copy")

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import msgspec
+from platformdirs import user_state_dir
 
 from isthmus.errors import IsthmusError
 from isthmus.show.change import apply_change
@@ -19,6 +20,15 @@ from isthmus.show.journal import ABOUT, BEGIN, EDIT, LEVELS, About, Begin, Level
 from isthmus.show.records import Show
 
 MAX_JOURNAL = 1024 * 1024 * 1024
+
+
+def state_folder() -> Path:
+    """Where what belongs to this computer is kept; `ISTHMUS_STATE` puts it elsewhere."""
+    return Path(os.environ.get("ISTHMUS_STATE") or user_state_dir("isthmus"))
+
+
+def recovery_folder() -> Path:
+    return state_folder() / "recovery"
 
 
 @dataclass

@@ -11,12 +11,12 @@ import contextlib
 import faulthandler
 import logging
 import logging.handlers
-import os
 import re
 from pathlib import Path
 
-import platformdirs
 from PySide6.QtCore import QMessageLogContext, QtMsgType, qInstallMessageHandler
+
+from isthmus.show.recovery import state_folder
 
 LOG = logging.getLogger("isthmus")
 BYTES, FILES = 400_000, 3
@@ -29,10 +29,6 @@ _LEVELS = {
 }
 # what a platform of Qt cannot do and says again for every window; nothing follows from it
 _IDLE_TALK = re.compile(r"plugin does not support|Could not determine .* path")
-
-
-def state_folder() -> Path:
-    return Path(os.environ.get("ISTHMUS_STATE") or platformdirs.user_state_dir("isthmus"))
 
 
 def log_file() -> Path:

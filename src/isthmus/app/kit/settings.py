@@ -10,7 +10,6 @@ from pathlib import Path
 import msgspec
 import platformdirs
 
-from isthmus.app.kit.log import state_folder
 from isthmus.errors import IsthmusError
 from isthmus.show.container import write_atomically
 from isthmus.stage.drawing import Drawing, as_now
@@ -41,10 +40,6 @@ def config_file() -> Path:
         Path(os.environ.get("ISTHMUS_CONFIG") or platformdirs.user_config_dir("isthmus"))
         / "settings.json"
     )
-
-
-def recovery_folder() -> Path:
-    return state_folder() / "recovery"
 
 
 def load() -> Settings:

@@ -11,12 +11,11 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from isthmus.app.kit.settings import recovery_folder
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import FileFault
 from isthmus.show.journal import Journal, Levels
 from isthmus.show.records import Show
-from isthmus.show.recovery import Found
+from isthmus.show.recovery import Found, recovery_folder
 
 _RUNS = itertools.count(1)
 

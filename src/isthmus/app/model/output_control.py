@@ -8,7 +8,6 @@ import time
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from isthmus.app.kit import settings
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.workbench import Workbench
 from isthmus.engine import Engine, EngineStats, PortStats
@@ -20,6 +19,7 @@ from isthmus.output.routing import set_pace
 from isthmus.patch.numbers import write_numbers
 from isthmus.player import Front, PlayerLink, State, Telling
 from isthmus.plural import many
+from isthmus.show.recovery import recovery_folder
 
 BEAT_MS = 200
 STUCK = 3.0  # seconds without a packet after which a DMX port counts as stuck
@@ -31,7 +31,7 @@ class OutputControl(QObject):
     def __init__(self, bench: Workbench, net: NetLink, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._bench, self._net = bench, net
-        self.engine = Engine(note=settings.recovery_folder().parent / "engine.pid")
+        self.engine = Engine(note=recovery_folder().parent / "engine.pid")
         self.player = PlayerLink(
             self.engine.frames, lambda: State(dict(bench.playing.playback.positions))
         )

@@ -26,7 +26,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.app.shell.memory import keep_still
 from isthmus.app.shell.window import Window
 from isthmus.demo import SCENARIO, WALL, whole_demo
-from isthmus.show.recovery import left_behind
+from isthmus.show.recovery import left_behind, recovery_folder
 
 FRAME_MS = (0, 120, 500)  # a window manager puts its frame round a window when it pleases
 PULSE_MS = 200
@@ -186,7 +186,7 @@ def begin(window: Window, path: str, asked: bool) -> None:
         )
     elif path:
         bench.guard(lambda: window.open_path(Path(path)))
-    found, unread = left_behind(settings.recovery_folder())
+    found, unread = left_behind(recovery_folder())
     for words in unread:
         bench.tell("attention", words)
     if found:
