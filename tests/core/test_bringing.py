@@ -20,6 +20,7 @@ from isthmus.bringing.wanted import everything
 from isthmus.compare.references import KEYS, key_of, references, renamed_show
 from isthmus.errors import EntryFault
 from isthmus.patch.groups import members
+from isthmus.patch.limits import set_limit
 from isthmus.show import Show, open_show, save_show
 from isthmus.show.records import LookLine, Patched, Wish, new_id
 from isthmus.show.versions import without_versions
@@ -164,11 +165,13 @@ def test_a_look_of_another_rig_is_shown_by_ours_and_its_levels_alone_can_come() 
 
 
 def test_limits_and_curves_come_to_the_units_that_are_there() -> None:
+    ours = set_limit(WHOLE, [WHOLE.units[0].id], "Tilt", "-90", "45")
     other = as_from_elsewhere(WHOLE)
     limited = replace(other.units[0], limits=(), note="theirs")
     other = replace(other, units=(limited, *other.units[1:]))
-    found = plan(WHOLE, other, Wanted(things=frozenset(choose(other, "limits"))))
-    assert found.show.units[0] == replace(WHOLE.units[0], limits=())
+    found = plan(ours, other, Wanted(things=frozenset(choose(other, "limits"))))
+    assert found.show.units == (replace(WHOLE.units[0], limits=()), *WHOLE.units[1:])
+    assert found.handled == 1
 
 
 def test_numbers_and_universes_there_are_not_are_told() -> None:

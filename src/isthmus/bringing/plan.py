@@ -15,16 +15,17 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from isthmus.bringing.free import Free
 from isthmus.bringing.levels import levels_only, with_levels
+from isthmus.bringing.meeting import what_is_alike, what_meets
 from isthmus.bringing.needs import closure, index_of
 from isthmus.bringing.stand_in import StandIn, stand_ins
 from isthmus.bringing.wanted import CURVES, LIMITS, Thing, Wanted
-from isthmus.compare.matching import SECOND, matched
 from isthmus.compare.references import KEYS, kept_to, key_of, references, renamed
 from isthmus.errors import EntryFault
 from isthmus.patch.spans import all_spans, clashes
 from isthmus.plural import many
-from isthmus.show.records import UNIVERSES, Show, new_id
+from isthmus.show.records import UNIVERSES, Show
 from isthmus.show.versions import with_version
 
 NEW, ALIKE = "new", "alike"
@@ -37,7 +38,6 @@ NAMED = {
     "rounds",
     "earlier_papers",
 }  # never under another
-NUMBERED = ("units", "palettes", "looks", "cue_lists", "grids", "layer_sets")
 
 
 @dataclass(frozen=True)
@@ -77,6 +77,7 @@ class Plan:
     coming: tuple[Coming, ...]
     stand_ins: tuple[StandIn, ...]
     notes: tuple[str, ...]
+    handled: int = 0  # units of ours that get limits or curves of theirs
 
 
 def plan(show: Show, other: Show, wanted: Wanted, name: str = "") -> Plan:
@@ -86,7 +87,7 @@ def plan(show: Show, other: Show, wanted: Wanted, name: str = "") -> Plan:
     why = closure(other, wanted.things)
     other = _addressed(_numbered(other, why, wanted), why, wanted)
     there = index_of(other)
-    meets = _meets(show, other, why, wanted)
+    meets = what_meets(show, other, why, wanted)
     asked = _units_asked(other, why)
     stand = [
         StandIn(one.theirs, wanted.units[one.theirs], "chosen")
@@ -96,8 +97,8 @@ def plan(show: Show, other: Show, wanted: Wanted, name: str = "") -> Plan:
     ]
     coming: list[Coming] = []
     ids: dict[str, dict[str, str]] = {kind: {} for kind in KEYS}
-    free = _Free(show)
-    alike = _alike(show, other, why, meets)
+    free = Free(show)
+    alike = what_is_alike(show, other, why, meets)
     for thing in (one for one in there if one in why):  # in their order
         kind, key = thing
         mine = meets.get(thing)
@@ -117,11 +118,12 @@ def plan(show: Show, other: Show, wanted: Wanted, name: str = "") -> Plan:
         if one.ours:
             ids["units"].setdefault(one.theirs, one.ours)
     coming = [_referring(one, ids, show) for one in coming]
-    made = _joined(show, coming)
-    made = _handled(made, other, wanted, {one.theirs: one.ours for one in stand} | ids["units"])
+    joined = _joined(show, coming)
+    made = _handled(joined, other, wanted, {one.theirs: one.ours for one in stand} | ids["units"])
+    handled = sum(a is not b for a, b in zip(joined.units, made.units, strict=True))
     if made != show:
         made = with_version(made, show, why=f"before “{name or other.name}” was brought in")
-    return Plan(made, tuple(coming), tuple(stand), tuple(_notes(made, coming, stand)))
+    return Plan(made, tuple(coming), tuple(stand), tuple(_notes(made, coming, stand)), handled)
 
 
 # ------------------------------------------------------------ numbers and addresses
@@ -173,73 +175,7 @@ def _addressed(other: Show, why: Mapping[Thing, str], wanted: Wanted) -> Show:
     )
 
 
-# ------------------------------------------------------------ what meets what
-
-
-def _meets(show: Show, other: Show, why: Mapping[Thing, str], wanted: Wanted) -> dict[Thing, Any]:
-    """Which of ours each thing would be. Units with new numbers are others, unless the number is
-    taken.
-    """
-    ours = index_of(show)
-    same = matched(show, other)
-    found: dict[Thing, Any] = {}
-    by_number = {unit.number: unit for unit in show.units}
-    numbers = {unit.id: unit.number for unit in other.units}
-    for kind, key in why:
-        if kind == "units" and (wanted.first is not None or ("units", key) not in ours):
-            mine = by_number.get(numbers[key])
-        else:
-            mine = ours.get((kind, key)) or ours.get((kind, same.get(kind, {}).get(key, "")))
-        if mine is not None:
-            found[kind, key] = mine
-    return found | _by_second(ours, other, why, found)
-
-
-def _by_second(
-    ours: Mapping[Thing, Any], other: Show, why: Mapping[Thing, str], found: Mapping[Thing, Any]
-) -> dict[Thing, Any]:
-    """What goes by a number or a name that is taken, though it is another thing by its id."""
-    there = index_of(other)
-    held = {(kind, key_of(kind, mine)) for (kind, _), mine in found.items()}
-    more: dict[Thing, Any] = {}
-    for kind, key in why:
-        if (kind, key) in found or kind not in SECOND or kind == "units":
-            continue
-        for second in SECOND[kind]:
-            name = second(there[kind, key])
-            mine = next(
-                (
-                    one
-                    for (its, one_key), one in ours.items()
-                    if its == kind and (kind, one_key) not in held and second(one) == name
-                ),
-                None,
-            )
-            if name is not None and mine is not None:
-                more[kind, key] = mine
-                held.add((kind, key_of(kind, mine)))
-                break
-    return more
-
-
-def _alike(
-    show: Show, other: Show, why: Mapping[Thing, str], meets: Mapping[Thing, Any]
-) -> set[Thing]:
-    """What says the same as the one of ours it meets, once both go by the same ids."""
-    ids: dict[str, dict[str, str]] = {}
-    for (kind, key), mine in meets.items():
-        ids.setdefault(kind, {})[key] = key_of(kind, mine)
-    there = index_of(other)
-    return {
-        (kind, key)
-        for (kind, key), mine in meets.items()
-        if renamed(_called(kind, there[kind, key], mine), ids) == mine
-    }
-
-
-def _called(kind: str, thing: Any, mine: Any) -> Any:
-    """The thing under what ours is known by."""
-    return replace(thing, **{part: getattr(mine, part) for part in KEYS[kind]})
+# ------------------------------------------------------------ what they become
 
 
 def _units_asked(other: Show, why: Mapping[Thing, str]) -> list[str]:
@@ -247,68 +183,6 @@ def _units_asked(other: Show, why: Mapping[Thing, str]) -> list[str]:
     there = index_of(other)
     names = [key for thing in why for kind, key in references(there[thing]) if kind == "units"]
     return [name for name in dict.fromkeys(names) if ("units", name) not in why]
-
-
-# ------------------------------------------------------------ what they become
-
-
-class _Free:
-    """Ids, numbers and names that are free in our show."""
-
-    def __init__(self, show: Show) -> None:
-        self.keys = {kind: {key_of(kind, x) for x in getattr(show, kind)} for kind in KEYS}
-        self.numbers = {kind: {_series(x): x for x in getattr(show, kind)} for kind in NUMBERED}
-        self.names = {
-            kind: {x.name for x in getattr(show, kind)} for kind in ("groups", "views", "files")
-        }
-
-    def another(self, kind: str, thing: Any) -> Any:
-        changed: dict[str, Any] = {}
-        [first, *_] = KEYS[kind]
-        if first == "id" and key_of(kind, thing) in self.keys[kind]:
-            changed["id"] = new_id()
-        if kind in self.numbers and _series(thing) in self.numbers[kind]:
-            changed["number"] = self._number(kind, thing)
-        if kind in self.names:
-            changed["name"] = self._name(kind, thing.name)
-        if kind == "cue_lists" and changed.get("id"):
-            changed["cues"] = tuple(replace(cue, id=new_id()) for cue in thing.cues)
-        made = replace(thing, **changed) if changed else thing
-        self._take(kind, made)
-        return made
-
-    def in_place_of(self, kind: str, thing: Any, mine: Any) -> Any:
-        """Theirs under our id; under our number too, where theirs is another's."""
-        made = _called(kind, thing, mine)
-        if kind in self.numbers and self.numbers[kind].get(_series(made), mine) is not mine:
-            made = replace(made, number=mine.number)
-        self._take(kind, made)
-        return made
-
-    def _take(self, kind: str, thing: Any) -> None:
-        self.keys[kind].add(key_of(kind, thing))
-        if kind in self.numbers:
-            self.numbers[kind][_series(thing)] = thing
-
-    def _number(self, kind: str, thing: Any) -> int:
-        """The next that is free behind it."""
-        number = thing.number
-        while _series(replace(thing, number=number)) in self.numbers[kind]:
-            number += 1
-        return number
-
-    def _name(self, kind: str, name: str) -> str:
-        made, count = name, 1
-        while made in self.names[kind]:
-            count += 1
-            made = f"{name} {count}"
-        self.names[kind].add(made)
-        return made
-
-
-def _series(thing: Any) -> tuple[Any, ...]:
-    """A number among those it must differ from: palettes have a series for each kind."""
-    return getattr(thing, "kind", ""), thing.number
 
 
 def _referring(one: Coming, ids: Mapping[str, Mapping[str, str]], show: Show) -> Coming:
@@ -357,7 +231,8 @@ def _handled(show: Show, other: Show, wanted: Wanted, ours: Mapping[str, str]) -
                 **({"limits": theirs.limits} if limits else {}),
                 **({"handling": theirs.handling} if curves else {}),
             }
-            unit = replace(unit, **changed)
+            if any(getattr(unit, name) != value for name, value in changed.items()):
+                unit = replace(unit, **changed)
         made.append(unit)
     return replace(show, units=tuple(made))
 

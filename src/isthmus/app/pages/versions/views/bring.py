@@ -273,7 +273,11 @@ class BringView(PageView):
         changes = made is not None and made.show != self.bench.show
         chosen = sum(one.why == CHOSEN for one, _ in rows)
         needed = f", {many(len(rows) - chosen, 'thing')} they need" if len(rows) > chosen else ""
-        told = f"{many(chosen, 'thing')} wanted{needed}." if rows else "Nothing is wanted yet."
+        told = f"{many(chosen, 'thing')} wanted{needed}." if rows else ""
+        if any(kind in PARTS for kind, _ in self.things):
+            handled = made.handled if made else 0
+            told += f" {many(handled, 'unit')} of ours get limits or curves of theirs."
+        told = told.strip() or "Nothing is wanted yet."
         self.told.setText(trouble or told)
         self.do.setText(f"Bring in {many(new, 'thing')}" if new else "Bring in")
         self.do.setEnabled(changes)
