@@ -16,7 +16,7 @@ from isthmus.compare.references import key_of
 from isthmus.patch.cells import addresses
 from isthmus.patch.limits import handling_words, limits_in_words
 from isthmus.profiles import profiles_of
-from isthmus.show.records import Show, Unit
+from isthmus.show.records import Output, Show, Unit
 
 KINDS = {  # kind → one, several
     "units": ("unit", "units"),
@@ -207,6 +207,8 @@ def listing(show: Show) -> list[str]:
 
 def name_of(thing: Any) -> str:
     """`203 Front wash 3`, `Front truss`: number and name, or whatever it has."""
+    if isinstance(thing, Output):
+        return f"universe {thing.universe}"
     number, name = getattr(thing, "number", None), getattr(thing, "name", "")
     number = f"{number:g}" if isinstance(number, float) else number
     if name or number is not None:
@@ -214,8 +216,7 @@ def name_of(thing: Any) -> str:
     for member in ("key", "code", "title", "kind"):
         if value := getattr(thing, member, ""):
             return str(value)
-    universe = getattr(thing, "universe", None)
-    return f"universe {universe}" if universe is not None else ""
+    return ""
 
 
 def _value(value: Any) -> str:

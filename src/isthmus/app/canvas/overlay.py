@@ -133,12 +133,15 @@ def marks(
 
 
 def ghost(p: QPainter, was: QPointF, now: QPointF | None) -> None:
-    """Where something was, dotted, with a line to where it is now; crossed where it is gone."""
-    p.setPen(pen("ochre", 1.4, Qt.PenStyle.DotLine))
+    """Where something was, dotted, with a line to where it is now; crossed where it is gone. The
+    stage is dark in both themes: a ground of its own sets it off.
+    """
     p.setBrush(Qt.BrushStyle.NoBrush)
-    p.drawEllipse(was, 7, 7)
-    if now is not None:
-        p.drawLine(was, now)
-        return
-    for side in (-5, 5):
-        p.drawLine(was + QPointF(-5, side), was + QPointF(5, -side))
+    for stroke in (pen("deep", 3.4), pen("ochre", 1.4, Qt.PenStyle.DotLine)):
+        p.setPen(stroke)
+        p.drawEllipse(was, 7, 7)
+        if now is not None:
+            p.drawLine(was, now)
+            continue
+        for side in (-5, 5):
+            p.drawLine(was + QPointF(-5, side), was + QPointF(5, -side))
