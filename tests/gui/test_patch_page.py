@@ -461,6 +461,7 @@ def test_gels_groups_re_addressing_and_both_sides_of_the_paper_in_the_window(
     press(wish, "Copy labels for these")
     assert len(QGuiApplication.clipboard().text().splitlines()) == moves + 1
     wish._run()
+    assert bench.show.versions[-1].why == f"before {moves} units got new addresses"
     assert until(lambda: bench.history.undo_name == f"re-address {moves} units") and not clashes(
         all_spans(bench.show)
     )

@@ -23,6 +23,7 @@ from isthmus.patch.readdress import HOWS, Plan, Wanted, readdress
 from isthmus.plural import many
 from isthmus.show import write_address
 from isthmus.show.records import SLOTS, Patched, Show
+from isthmus.show.versions import with_version
 
 
 def _places(patch: Sequence[Patched]) -> str:
@@ -248,6 +249,11 @@ class ReaddressDialog(Frame):
     def _take(self) -> bool:
         if self.plan is None:
             return False
-        self.bench.commit(f"re-address {many(len(self.plan.moves), 'unit')}", self.plan.show)
+        moved = many(len(self.plan.moves), "unit")
+        made = with_version(
+            self.plan.show, self.bench.show, why=f"before {moved} got new addresses"
+        )
+        if self.plan.moves:
+            self.bench.commit(f"re-address {moved}", made)
         self.bench.selection.select([move.unit for move in self.plan.moves])
         return True
