@@ -4,20 +4,34 @@ from __future__ import annotations
 
 import csv
 import io
+import re
+from collections import Counter
+from html.parser import HTMLParser
 from pathlib import Path
 
 import numpy as np
 import pypdfium2
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from msgspec.structs import replace
+from test_compare import edited
 
 from helpers.geometry import beams_sent
 from helpers.tools import answer, command
 from isthmus.demo import as_hung
 from isthmus.demo.evening import with_evening
+from isthmus.demo.wall import with_wall
 from isthmus.output import Live
+from isthmus.papers import rig
 from isthmus.papers.drawn import as_csv, as_pdf
 from isthmus.papers.evening import cue_sheet, focus_sheet
+from isthmus.papers.marked import as_html
+from isthmus.papers.since import since
 from isthmus.papers.table import Column, Group, Paper
+from isthmus.patch.hanglist import Library, parse_hang_list
+from isthmus.show import save_show
+from isthmus.show.records import UPRIGHT
 
 
 def words_of(pdf: bytes) -> list[str]:
@@ -85,4 +99,131 @@ def test_the_cue_sheet_is_that_of_the_list_and_papers_come_headless(tmp_path: Pa
     assert answer("papers", "focus", "demo", "--to", str(out), "--size", "Letter")[0] == 0
     assert pypdfium2.PdfDocument(out)[0].get_size() in ((612, 792), (792, 612))
     done = command("papers", "focus", "demo", "--to", str(tmp_path / "x.doc"))
-    assert done.returncode == 3 and "neither PDF nor CSV" in done.stderr
+    assert done.returncode == 3 and "neither PDF, CSV nor HTML" in done.stderr
+
+
+RIG_SHOW = with_wall(with_evening(as_hung()))
+
+
+def table_of(paper: Paper) -> list[dict[str, str]]:
+    return list(csv.DictReader(io.StringIO(as_csv(paper))))
+
+
+def test_the_papers_of_the_rig_say_what_the_patch_says() -> None:
+    """Against counts of their own: slots by sets, gels by splitting at the plus, metres by Pythagoras."""
+    show = RIG_SHOW
+    rows = table_of(rig.by_number(show))
+    assert [int(row["Unit"]) for row in rows] == sorted(u.number for u in show.units)
+    library = Library.of(show.profiles)
+    read = parse_hang_list(as_csv(rig.by_number(show)), "paper", library).paper
+    assert {(r.number, r.universe, r.address, r.name) for r in read.rows} >= {
+        (u.number, u.patch[0].universe, u.patch[0].address, u.name) for u in show.units if u.patch
+    }
+    taken: dict[int, set[int]] = {}
+    for row in table_of(rig.by_address(show)):
+        if row["From"]:
+            (universe, first), (_, last) = (row[k].split(".") for k in ("From", "To"))
+            taken.setdefault(int(universe), set()).update(range(int(first), int(last) + 1))
+    for group in rig.by_address(show).groups:
+        if group.title.startswith("Universe"):
+            runs = re.search(r"Free: (.*)\.$", group.about)
+            free: set[int] = set()
+            for run in runs[1].split(", ") if runs else ():
+                first, _, last = run.partition("-")
+                free.update(range(int(first), int(last or first) + 1))
+            mine = taken[int(group.title.split()[1])]
+            assert not free & mine and free | mine == set(range(1, 513))
+    cut: dict[str, int] = {}
+    for unit in show.units:
+        for part in unit.gel.split("+"):
+            if part.strip() and part.strip().lower() not in ("open", "none"):
+                cut[part.strip()] = cut.get(part.strip(), 0) + 1
+    told: dict[str, int] = {}
+    for row in table_of(rig.gel_list(show)):
+        told[row["Gel"]] = told.get(row["Gel"], 0) + int(row["Pieces"])
+    assert told == cut and len(cut) > 2
+
+
+def test_hanging_order_and_metres_are_those_on_the_pipe() -> None:
+    show = RIG_SHOW
+    units = {str(u.number): u for u in show.units}
+    structures = {s.id: s for s in show.structures}
+    straight = 0
+    for group in rig.by_position(show).groups:
+        metres = [float(row[2]) for row in group.rows if row[2]]
+        assert metres == sorted(metres) or len({units[row[0]].structure for row in group.rows}) > 1
+        for row in group.rows:
+            on = structures.get(units[row[0]].structure)
+            if on and row[2] and on.kind in ("truss", "rail") and on.rotation == UPRIGHT:
+                end = on.position[0] - on.size[0] / 2
+                assert float(row[2]) == pytest.approx(units[row[0]].position[0] - end, abs=0.006)
+                straight += 1
+    assert straight > 12
+
+
+def test_weight_and_power_are_summed_and_what_is_unknown_is_counted() -> None:
+    paper = rig.weight_and_power(RIG_SHOW)
+    known = [float(row["W"]) for row in table_of(paper) if row["W"] != "unknown"]
+    unknown = sum(row["W"] == "unknown" for row in table_of(paper))
+    assert known and f"{sum(known):.0f} W and {unknown} units of unknown W" in paper.about
+    assert "0 kg" not in paper.about and "of unknown kg" in paper.about
+
+
+@given(st.integers(0, 10**6), st.sampled_from(sorted(rig.RIG)))
+def test_since_has_just_the_lines_that_are_other(seed: int, name: str) -> None:
+    """Held against the lines of both papers as plain text."""
+    make = rig.RIG[name][1]
+    old, new = make(RIG_SHOW, None), make(edited(RIG_SHOW, seed), None)
+    paper = since(old, new, "then")
+    before, after = (Counter(map(tuple, csv.reader(io.StringIO(as_csv(p))))) for p in (old, new))
+    shown: Counter[tuple[str, ...]] = Counter()
+    gone: Counter[tuple[str, ...]] = Counter()
+    grouped = any(group.title for group in new.groups) or any(g.title for g in old.groups)
+    for group in paper.groups:
+        for at, row in enumerate(group.rows):
+            line = (group.title, *row) if grouped else tuple(row)
+            (gone if group.marks[at].how == "gone" else shown)[line] += 1
+    assert shown == after - before
+    assert gone <= before - after
+    left = (before - after) - gone  # what was is either gone, or stands among the changed
+    keys = Counter(line[grouped : grouped + new.keys] for line in shown.elements())
+    assert not Counter(line[grouped : grouped + new.keys] for line in left.elements()) - keys
+
+
+def test_a_page_of_html_needs_nothing_else_and_holds_any_name() -> None:
+    show = replace(RIG_SHOW, name="<img src=x>&")
+    named = replace(show.units[0], name='Łuk <b>północny</b> "Θ"')
+    show = replace(show, units=(named, *show.units[1:]))
+    paper = since(rig.by_number(RIG_SHOW), rig.by_number(show), "before")
+    page = as_html(paper)
+
+    tags: list[str] = []
+    words: list[str] = []
+    reader = HTMLParser()
+    reader.handle_starttag = lambda tag, attrs: tags.append(tag)
+    reader.handle_data = words.append
+    reader.feed(page)
+    assert not {"img", "script", "link", "b"} & set(tags)
+    assert named.name in words and tags.count("mark") == 1
+    assert "http" not in page.replace("http-equiv", "")
+
+
+def test_papers_of_the_rig_by_command(tmp_path: Path) -> None:
+    file = tmp_path / "tide.isthmus"
+    save_show(RIG_SHOW, file)
+    assert command("versions", str(file), "--make", "as hung").returncode == 0
+    done = command("patch", "renumber", str(file), "--units", "208", "--first", "299")
+    assert done.returncode == 0
+    _, told = answer("papers", "number", str(file), "--since", "1")
+    assert [row["Unit"] for row in told["rows"]] == ["299", "208"]
+    _, told = answer("papers", "position", str(file), "--units", "201-204")
+    assert [row["Unit"] for row in told["rows"]] == ["201", "202", "203", "204"]
+    for ending in ("csv", "html"):
+        _, made = answer(
+            "papers", "all", str(file), "--out", str(tmp_path / "p"), "--ending", ending
+        )
+        assert {Path(p).stem for p in made["saved"]} == set(rig.RIG)
+    pdf = tmp_path / "loads.pdf"
+    assert command("papers", "loads", str(file), "--to", str(pdf)).returncode == 0
+    assert "Weight" in words_of(pdf.read_bytes())[0] or "weight" in words_of(pdf.read_bytes())[0]
+    assert "neither PDF, CSV" in command("papers", "gels", str(file), "--to", "x.doc").stderr

@@ -1,4 +1,4 @@
-"""`isthmus papers`: what people work from, as PDF, as CSV, or told."""
+"""`isthmus papers`: what people work from, as PDF, CSV or HTML, or told."""
 
 from __future__ import annotations
 
@@ -6,12 +6,17 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from isthmus.cli.common import DONE, Result
+from isthmus.cli.common import DONE, Result, load
 from isthmus.cli.looks import list_of, load_evening
-from isthmus.errors import EntryFault
+from isthmus.errors import EntryFault, FileFault, os_reason
 from isthmus.papers.drawn import SIZES, as_csv, as_pdf, usual_size
 from isthmus.papers.evening import cue_sheet, focus_sheet
+from isthmus.papers.marked import as_html
+from isthmus.papers.rig import RIG
+from isthmus.papers.since import since, units_then
 from isthmus.papers.table import Paper
+from isthmus.patch.choose import read_choice
+from isthmus.show import Show
 from isthmus.show.container import write_atomically
 
 
@@ -22,6 +27,55 @@ def papers_cues(options: argparse.Namespace) -> Result:
 
 def papers_focus(options: argparse.Namespace) -> Result:
     return _made(options, focus_sheet(load_evening(options.show)))
+
+
+def papers_rig(options: argparse.Namespace) -> Result:
+    """One of the papers of the rig; with --since only what changed since then."""
+    show = load(options.show)
+    only = set(read_choice(show, options.units).ids) if options.units else None
+    paper = RIG[options.paper][1](show, only)
+    if options.since:
+        old = _earlier(options)
+        was = RIG[options.paper][1](old, units_then(old, show, only))
+        paper = since(was, paper, options.since)
+    return _made(options, paper)
+
+
+def _earlier(options: argparse.Namespace) -> Show:
+    """A version of the show by its number, or another file."""
+    name = f"{options.show}@{options.since}" if options.since.isdecimal() else options.since
+    return load(name)
+
+
+def papers_all(options: argparse.Namespace) -> Result:
+    """Every paper of the rig in a folder."""
+    show, folder = load(options.show), Path(options.out)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise FileFault(
+            f"the folder cannot be made. {os_reason(error)}", where=str(folder)
+        ) from error
+    saved = []
+    for name, (_, make) in RIG.items():
+        target = folder / f"{name}.{options.ending}"
+        write_atomically(target, _drawn(make(show, None), target, options.size))
+        saved.append(str(target))
+    return DONE, {"saved": saved}, [f"Saved {name}" for name in saved]
+
+
+def _drawn(paper: Paper, target: Path, size: str | None) -> bytes:
+    """By the ending of its name."""
+    ending = target.suffix.lower()
+    if ending == ".csv":
+        return as_csv(paper).encode()
+    if ending == ".html":
+        return as_html(paper).encode()
+    if ending == ".pdf":
+        return as_pdf(paper, size or usual_size())
+    raise EntryFault(
+        f"“{target.name}” is neither PDF, CSV nor HTML.", do="End its name in .pdf, .csv or .html."
+    )
 
 
 def _made(options: argparse.Namespace, paper: Paper) -> Result:
@@ -40,15 +94,7 @@ def _made(options: argparse.Namespace, paper: Paper) -> Result:
             lines += ["  ".join(words for words in row if words) for row in group.rows]
         return DONE, data, lines
     target = Path(options.to)
-    if target.suffix.lower() == ".csv":
-        made = as_csv(paper).encode()
-    elif target.suffix.lower() == ".pdf":
-        made = as_pdf(paper, options.size or usual_size())
-    else:
-        raise EntryFault(
-            f"“{target.name}” is neither PDF nor CSV.", do="End its name in .pdf or .csv."
-        )
-    write_atomically(target, made)
+    write_atomically(target, _drawn(paper, target, options.size))
     return DONE, data | {"saved": str(target)}, [f"Saved {target}"]
 
 
@@ -59,6 +105,19 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     cues = verb(group, "cues", papers_cues, "the cues of a list with their times")
     cues.add_argument("--list", default="1", help="number or name of the cue list")
     focus = verb(group, "focus", papers_focus, "where each unit points, position by position")
-    for one in (cues, focus):
-        one.add_argument("--to", metavar="OUT", help="save as OUT.pdf or OUT.csv")
+    made = [cues, focus]
+    for name, (words, _) in RIG.items():
+        one = verb(group, name, papers_rig, words[0].lower() + words[1:])
+        one.set_defaults(paper=name)
+        one.add_argument("--units", help="only these: 101-110, a position, a group")
+        one.add_argument(
+            "--since", metavar="N", help="only what changed since version N, or since a file"
+        )
+        made.append(one)
+    whole = verb(group, "all", papers_all, "every paper of the rig in a folder")
+    whole.add_argument("--out", required=True, metavar="DIR", help="the folder; it is made")
+    whole.add_argument("--ending", choices=("pdf", "csv", "html"), default="pdf")
+    whole.add_argument("--size", choices=SIZES, help="of the paper (that of the locale without)")
+    for one in made:
+        one.add_argument("--to", metavar="OUT", help="save as OUT.pdf, OUT.csv or OUT.html")
         one.add_argument("--size", choices=SIZES, help="of the paper (that of the locale without)")

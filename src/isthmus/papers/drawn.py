@@ -9,13 +9,15 @@ import os
 from html import escape
 from typing import Any
 
-from isthmus.papers.table import Column, Group, Paper
+from isthmus.papers.since import GONE, NEW, OTHER
+from isthmus.papers.table import Column, Group, Mark, Paper
 from isthmus.sheets.files import register_fonts
 
 SIZES = ("A4", "Letter")
 # where paper is cut in inches: by territory of the locale
 INCHES = {"US", "CA", "MX", "PH", "CO", "CL", "VE", "GT", "CR", "PA", "DO"}
 MARGIN, FOOT, ROOM = 36.0, 24.0, 90.0  # points
+PAD = 6.0  # points that ReportLab leaves at each side of what it sets
 PLAIN, BOLD, FIGURES = "IBMPlexSans-Regular", "IBMPlexSans-SemiBold", "IBMPlexMono-Regular"
 
 
@@ -28,12 +30,22 @@ def usual_size() -> str:
 def as_csv(paper: Paper) -> str:
     """One table: what a row is grouped under stands in its first column."""
     grouped = any(group.title for group in paper.groups)
+    marked = any(group.marks for group in paper.groups)
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow([*(["Under"] if grouped else []), *(c.words for c in paper.columns)])
+    heads = [c.words for c in paper.columns]
+    writer.writerow([*(["Change"] * marked), *(["Under"] * grouped), *heads])
     for group in paper.groups:
-        writer.writerows([[group.title, *row] if grouped else row for row in group.rows])
+        for at, row in enumerate(group.rows):
+            change = _change(paper, group.marks.get(at, Mark()))
+            writer.writerow([*([change] * marked), *([group.title] * grouped), *row])
     return out.getvalue()
+
+
+def _change(paper: Paper, mark: Mark) -> str:
+    """`new`, `gone`, or which columns are other."""
+    names = [paper.columns[at].words for at in sorted(mark.columns)]
+    return mark.how if mark.how != OTHER else f"other: {', '.join(names)}"
 
 
 def as_pdf(paper: Paper, size: str = "A4") -> bytes:
@@ -52,7 +64,7 @@ def as_pdf(paper: Paper, size: str = "A4") -> bytes:
     wanted = sum(column.width for column in paper.columns) * 72 / 25.4
     if wanted > page[0] - 2 * MARGIN:
         page = landscape(page)
-    share = (page[0] - 2 * MARGIN) / wanted
+    share = (page[0] - 2 * MARGIN - 2 * PAD) / wanted
 
     def style(face: str, size: float, **more: Any) -> ParagraphStyle:
         return ParagraphStyle(
@@ -96,13 +108,13 @@ def _table(columns: Any, group: Group, share: float, plain: Any) -> Any:
     heads = head.clone("heads", alignment=TA_RIGHT)
 
     def cell(column: Column, words: str, one: Any, other: Any) -> Any:
-        return Paragraph(escape(words), other if column.figures else one)
+        return Paragraph(words, other if column.figures else one)
 
-    lines = [[cell(c, c.words, head, heads) for c in columns]]
-    lines += [
-        [cell(c, words, plain, figures) for c, words in zip(columns, row, strict=True)]
-        for row in group.rows
-    ]
+    lines = [[cell(c, escape(c.words), head, heads) for c in columns]]
+    for at, row in enumerate(group.rows):
+        gone = group.marks.get(at, Mark()).how == GONE
+        words = [f"<strike>{escape(text)}</strike>" if gone else escape(text) for text in row]
+        lines.append([cell(c, w, plain, figures) for c, w in zip(columns, words, strict=True)])
     return Table(
         lines,
         colWidths=[c.width * 72 / 25.4 * share for c in columns],
@@ -115,8 +127,22 @@ def _table(columns: Any, group: Group, share: float, plain: Any) -> Any:
             ("RIGHTPADDING", (0, 0), (-1, -1), 4),
             ("TOPPADDING", (0, 0), (-1, -1), 2),
             ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
+            *_marks(group),
         ],
     )
+
+
+def _marks(group: Group) -> list[tuple[Any, ...]]:
+    """What is new or other has a ground, what is gone a line through it."""
+    found: list[tuple[Any, ...]] = []
+    for at, mark in group.marks.items():
+        line = at + 1  # below the headings
+        if mark.how == GONE:
+            found.append(("BACKGROUND", (0, line), (-1, line), "#e4e4e4"))
+            continue
+        places = [(0, -1)] if mark.how == NEW else [(column, column) for column in mark.columns]
+        found += [("BACKGROUND", (a, line), (b, line), "#ffe08a") for a, b in places]
+    return found
 
 
 def _numbered(title: str) -> Any:
@@ -137,8 +163,8 @@ def _numbered(title: str) -> Any:
                 self.__dict__.update(page)
                 self.setFont(PLAIN, 8)
                 wide, _ = self._pagesize  # type: ignore[attr-defined]
-                self.drawString(MARGIN, MARGIN, title)
-                self.drawRightString(wide - MARGIN, MARGIN, f"{number} of {len(self._pages)}")
+                self.drawString(MARGIN + PAD, MARGIN, title)
+                self.drawRightString(wide - MARGIN - PAD, MARGIN, f"{number} of {len(self._pages)}")
                 super().showPage()
             super().save()
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 Row = Sequence[str]
 
@@ -20,12 +20,23 @@ class Column:
 
 
 @dataclass(frozen=True)
+class Mark:
+    """What became of a row since an earlier paper: `new`, `gone`, or the columns that are other."""
+
+    how: str = ""
+    columns: frozenset[int] = frozenset()
+
+
+@dataclass(frozen=True)
 class Group:
-    """Rows under a heading, with a sentence about them. Without a heading they are all there is."""
+    """Rows under a heading, with a sentence about them. Without a heading they are all there is.
+    `marks` are by the number of a row.
+    """
 
     title: str
     rows: Sequence[Row]
     about: str = ""
+    marks: Mapping[int, Mark] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -34,3 +45,4 @@ class Paper:
     about: str
     columns: Sequence[Column]
     groups: Sequence[Group]
+    keys: int = 1  # so many leading columns say what a row is about

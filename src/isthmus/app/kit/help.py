@@ -20,6 +20,11 @@ from PySide6.QtWidgets import (
 KINDS = (QAbstractButton, QComboBox, QLineEdit, QAbstractSlider, QAbstractSpinBox, QPlainTextEdit)
 
 HELP = {
+    # handover
+    "paper units": "Which units are on it: numbers, ranges, a position, a group; nothing for all",
+    "paper since": "Only what changed since a version",
+    "save paper": "As PDF, CSV, or HTML that opens on a phone",
+    "save all papers": "Every paper as PDF into a folder",
     # versions
     "version note": "What the version is, in a few words; Return makes it, and it stays",
     "make version": "Keep the show as it is now, under the note",

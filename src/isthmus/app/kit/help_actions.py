@@ -86,6 +86,8 @@ HELP = {
     "cues.sheet": "The cues of the list with their times as PDF, or as CSV for a spreadsheet",
     "cues.focus_sheet": "Where each unit points, position by position, as PDF or CSV",
     "cues.release": "Give up what the cue list holds, in its release time",
+    "handover.save": "Save the paper shown as PDF, CSV, or HTML that opens on a phone",
+    "handover.all": "Every paper of the rig as PDF into a folder",
     "versions.make": "Keep the show as it is now, under a note",
     "versions.look": "See the version in every page; nothing can be changed meanwhile",
     "versions.back": "The show becomes what the version is; what it is now stays as a version",

@@ -242,6 +242,13 @@ def sheets(p: QPainter, color: QColor) -> None:
     p.drawRect(QRectF(-6.8, -2, 8.8, 9))
 
 
+def handed(p: QPainter, color: QColor) -> None:
+    """A leaf that goes out."""
+    p.drawPolyline([QPointF(1.4, 6.6), QPointF(-6.6, 6.6), QPointF(-6.6, -6.6), QPointF(1.4, -6.6)])
+    p.drawLine(QPointF(-2.4, 0), QPointF(6.8, 0))
+    p.drawPolyline([QPointF(3.4, -3.4), QPointF(6.8, 0), QPointF(3.4, 3.4)])
+
+
 def ring(p: QPainter, cx: float, cy: float, r: float, fraction: float) -> None:
     p.save()
     p.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -55,6 +55,16 @@ PAGES = (
         lights=False,
     ),
     Entry(
+        "Handover",
+        f"{_HERE}.handover.page:HandoverPage",
+        paint.handed,
+        inspector=False,
+        hand=False,
+        lights=False,
+        told=lambda show: "papers",
+        course=False,
+    ),
+    Entry(
         "Versions",
         f"{_HERE}.versions.page:VersionsPage",
         paint.sheets,

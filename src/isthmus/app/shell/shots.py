@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QApplication
 from isthmus.app.canvas.stage_view import StageView
 from isthmus.app.kit.theme import theme
 from isthmus.app.kit.widgets import take_row
+from isthmus.app.pages.handover.page import HandoverPage
 from isthmus.app.pages.looks.page import LooksPage
 from isthmus.app.pages.pixels.page import PixelsPage
 from isthmus.app.pages.profiles.page import ProfilesPage
@@ -223,12 +224,6 @@ def _roll_call(window: Window, shot: Shot) -> None:
         page.show_view("Findings")
         page.findings.choose("u203")
         shot("findings")
-        page.show_view("Discovery")
-        page.discovery.discover()
-        end = time.monotonic() + 60
-        while page.discovery.task is not None and time.monotonic() < end:
-            wait(0.2)
-        shot("discovery")
         window.net.look(False)
 
 
@@ -348,6 +343,12 @@ def _versions(window: Window, shot: Shot) -> None:
     view.tick(True)
     window.notice.hide()
     shot("versions")
+    handover = window.page(HandoverPage)
+    window.go("Handover")
+    handover.papers.list.setCurrentRow(2)
+    handover.papers.since.setCurrentIndex(2)
+    handover.papers.refresh()
+    shot("handover")
     view.haunt.setChecked(True)
     window.go("Plan")
     shot("ghosts")
@@ -487,7 +488,7 @@ SCENES: tuple[tuple[tuple[str, ...], Scene], ...] = (
     (("stage",), _stage),
     (("looks", "cues"), _looks),
     (("pixels", "layers", "wiring-day"), _pixels),
-    (("versions", "ghosts", "bring-in-day"), _versions),
-    (("roll-call", "findings", "discovery"), _roll_call),
+    (("versions", "handover", "ghosts", "bring-in-day"), _versions),
+    (("roll-call", "findings"), _roll_call),
     (("stage-rig",), _two_truths),
 )

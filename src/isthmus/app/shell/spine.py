@@ -54,7 +54,7 @@ class Spine(QWidget):
     def places(self) -> dict[str, QRectF]:
         """Where each page's row is; rows close up when the window is low."""
         room = self.height() - 10 - 2 * COAST - 54
-        high = max(44.0, min(float(SIZE["spine_item"]), room / len(self.titles)))
+        high = max(40.0, min(float(SIZE["spine_item"]), room / len(self.titles)))
         found, y = {}, 10.0
         for i, name in enumerate(self.titles):
             if i in (1, 1 + len(self.course)):

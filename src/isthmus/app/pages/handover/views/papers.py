@@ -1,0 +1,176 @@
+"""Papers of the rig: one on the screen, saved alone or all of them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QVBoxLayout
+
+from isthmus.app.kit.widgets import (
+    PageView,
+    beside,
+    bind,
+    button,
+    choice,
+    label,
+    plain_table,
+    units_field,
+)
+from isthmus.app.model.saving import save_made
+from isthmus.app.model.sides import NOW, Sides
+from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.handover.models.paper import PaperModel
+from isthmus.errors import IsthmusError
+from isthmus.papers.drawn import as_csv, as_pdf, usual_size
+from isthmus.papers.marked import as_html
+from isthmus.papers.rig import RIG
+from isthmus.papers.since import since, units_then
+from isthmus.papers.table import Paper
+from isthmus.patch.choose import complete, read_choice
+from isthmus.plural import many
+from isthmus.show.container import write_atomically
+
+ENDINGS = ("pdf", "csv", "html")
+
+
+def drawn(paper: Paper, ending: str) -> bytes:
+    if ending == "pdf":
+        return as_pdf(paper, usual_size())
+    return (as_csv(paper) if ending == "csv" else as_html(paper)).encode()
+
+
+class PapersView(PageView):
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self.bench, self.sides = bench, Sides(bench)
+        self._made: tuple[object, ...] = ()
+        beside(self, self._left(), self._right())
+        bind(bench.changed, self, self.refresh)
+
+    def _left(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        self.list = QListWidget()
+        self.list.setObjectName("papers")
+        self.list.setAccessibleName("Papers")
+        self.list.setSpacing(3)
+        for words, _ in RIG.values():
+            self.list.addItem(words)
+        self.list.setCurrentRow(0)
+        self.list.currentRowChanged.connect(lambda _: self.refresh())
+        column.addWidget(self.list, 1)
+        column.addWidget(button("Save all…", run=self.save_all, name="save all papers"))
+        return column
+
+    def _right(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        line.addWidget(label("Only", "quiet"))
+        self.only = units_field(
+            "paper units", "all, or 101-110, a position", lambda t: complete(self.bench.show, t)
+        )
+        self.only.textChanged.connect(lambda _: self.refresh())
+        line.addWidget(self.only, 2)
+        line.addWidget(label("Since", "quiet"))
+        self.since = choice("paper since")
+        self.since.activated.connect(lambda _: self.refresh())
+        line.addWidget(self.since, 2)
+        line.addWidget(button("Save…", "primary", self.save, 30, "save paper"))
+        column.addLayout(line)
+        self.title = label("", size="section", weight=600)
+        self.about = label("", "quiet", wrap=True)
+        self.about.setObjectName("about the paper")
+        column.addWidget(self.title)
+        column.addWidget(self.about)
+        self.model = PaperModel()
+        self.table = plain_table(self.model, "paper", "The paper", (), 1)
+        column.addWidget(self.table, 1)
+        return column
+
+    # ------------------------------------------------------------ what is so
+
+    def entered(self) -> None:
+        self.refresh()
+        self.list.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def refresh(self) -> None:
+        if not self.isVisible():
+            return
+        held = self.since.currentData()
+        self.since.clear()
+        self.since.addItem("everything", None)
+        for key, name in self.sides.names:
+            if key != NOW:
+                self.since.addItem(name, key)
+        self.since.setCurrentIndex(max(0, self.since.findData(held)))
+        wanted = (
+            self.bench.show,
+            self.list.currentRow(),
+            self.only.text(),
+            self.since.currentData(),
+        )
+        if self._made and wanted[0] is self._made[0] and wanted[1:] == self._made[1:]:
+            return
+        self._made = wanted
+        try:
+            paper = self.paper()
+        except IsthmusError as error:
+            self.about.setText(str(error))
+            return
+        self._show(paper)
+
+    def _show(self, paper: Paper) -> None:
+        self.title.setText(paper.title)
+        self.about.setText(paper.about)
+        self.model.show(paper)
+        for at, column in enumerate(paper.columns):
+            self.table.setColumnWidth(at, round(2.6 * column.width) + 12)
+        self.table.clearSpans()
+        for row in range(self.model.rowCount()):
+            if self.model.heading(row):
+                self.table.setSpan(row, 0, 1, len(paper.columns))
+
+    def paper(self, at: int | None = None) -> Paper:
+        """The one that is chosen, or another, as it is set. Raises EntryFault for a choice of units
+        that is none.
+        """
+        make = list(RIG.values())[self.list.currentRow() if at is None else at][1]
+        show = self.bench.show
+        text = self.only.text().strip()
+        only = set(read_choice(show, text).ids) if text else None
+        made = make(show, only)
+        key = self.since.currentData()
+        if key is None:
+            return made
+        old = self.sides.show(key)
+        name = self.sides.name(key)
+        return since(make(old, units_then(old, show, only)), made, name[:1].lower() + name[1:])
+
+    # ------------------------------------------------------------ acts
+
+    def save(self) -> None:
+        what = list(RIG)[self.list.currentRow()]
+
+        def run() -> None:
+            paper = self.paper()
+            save_made(self.bench, self, what, ENDINGS, lambda ending: drawn(paper, ending))
+
+        self.bench.guard(run)
+
+    def save_all(self) -> None:
+        folder = QFileDialog.getExistingDirectory(
+            self.window(),
+            "Save all papers in a folder",
+            options=QFileDialog.Option.DontUseNativeDialog,
+        )
+        if folder:
+            self.bench.guard(lambda: self._save_into(Path(folder)))
+
+    def _save_into(self, folder: Path) -> None:
+        for at, name in enumerate(RIG):
+            target = folder / f"{self.bench.show.name} {name}.pdf".replace("/", "-")
+            write_atomically(target, drawn(self.paper(at), "pdf"))
+        self.bench.tell("ok", f"{many(len(RIG), 'paper')} saved in {folder}.")

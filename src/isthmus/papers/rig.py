@@ -1,0 +1,314 @@
+"""Papers of the rig: by number, by address, by position, gels, outputs, weight and power."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Collection, Iterable
+
+from isthmus.gels.resolve import find_gels, split_gels
+from isthmus.papers.loads import power_of, weight_of
+from isthmus.papers.table import Column, Group, Paper
+from isthmus.patch.cells import addresses
+from isthmus.patch.index import free_runs, index_of
+from isthmus.patch.spans import by_universe, footprint, unit_spans
+from isthmus.plural import many
+from isthmus.profiles import profiles_of
+from isthmus.routes.ports import write_output
+from isthmus.routes.reach import Port, goes_to, ports, universes_known
+from isthmus.show.address import write_address
+from isthmus.show.records import Output, Show, Unit
+from isthmus.stage.runs import along_of
+
+NOWHERE = "Nowhere yet"
+Only = Collection[str] | None  # ids of units; None for all
+UNIT = (Column("Unit", 14, figures=True), Column("Name", 42))
+
+
+def units_of(show: Show, only: Only) -> list[Unit]:
+    """By number."""
+    mine = [u for u in show.units if only is None or u.id in only]
+    return sorted(mine, key=lambda u: u.number)
+
+
+def _type(show: Show, unit: Unit) -> str:
+    profile = profiles_of(show).profiles.get(unit.profile)
+    return profile.label if profile else unit.profile
+
+
+def by_number(show: Show, only: Only = None) -> Paper:
+    columns = (
+        *UNIT,
+        Column("Type", 40),
+        Column("Mode", 22),
+        Column("Address", 22, figures=True),
+        Column("Slots", 12, figures=True),
+        Column("Position", 34),
+        Column("Purpose", 28),
+        Column("Gel", 20),
+        Column("Note", 30),
+    )
+    profiles = profiles_of(show)
+    rows = [
+        (
+            str(u.number),
+            u.name,
+            _type(show, u),
+            u.mode,
+            addresses(u) if u.patch else "",
+            str(footprint(u, profiles) or ""),
+            u.hangs_on,
+            u.purpose,
+            u.gel,
+            u.note,
+        )
+        for u in units_of(show, only)
+    ]
+    told = f"{many(len(rows), 'unit')}, {many(_slots(show, only), 'slot')}."
+    return Paper(f"{show.name}: units by number", told, columns, [Group("", rows)])
+
+
+def _slots(show: Show, only: Only) -> int:
+    profiles = profiles_of(show)
+    return sum(footprint(u, profiles) for u in units_of(show, only) if u.patch)
+
+
+def by_address(show: Show, only: Only = None) -> Paper:
+    """Universe by universe; where all units are on it, with the runs that are free."""
+    columns = (
+        Column("From", 16, figures=True),
+        Column("To", 16, figures=True),
+        *UNIT,
+        Column("Type", 42),
+        Column("Mode", 24),
+        Column("Position", 36),
+    )
+    profiles = profiles_of(show)
+    units = {u.id: u for u in units_of(show, only)}
+    spans = by_universe(s for u in units.values() for s in unit_spans(u, profiles))
+    index = index_of(show)
+    groups = []
+    for universe in sorted(spans):
+        rows = []
+        for span in spans[universe]:
+            unit = units[span.unit]
+            rows.append(
+                (
+                    write_address(universe, span.start),
+                    write_address(universe, span.end),
+                    str(unit.number),
+                    unit.name,
+                    _type(show, unit),
+                    unit.mode,
+                    unit.hangs_on,
+                )
+            )
+        free = free_runs(index.universe(universe).taken) if only is None else []
+        runs = ", ".join(f"{a}-{b}" if b > a else str(a) for a, b in free)
+        wire = goes_to(show, universe)
+        told = [f"Goes out as {wire}." if wire else "Has no output."]
+        told += [f"Free: {runs}."] if runs else ["Nothing is free."] if only is None else []
+        groups.append(Group(f"Universe {universe}", rows, " ".join(told)))
+    left = [u for u in units.values() if not u.patch]
+    if left:
+        rows = [("", "", str(u.number), u.name, _type(show, u), u.mode, u.hangs_on) for u in left]
+        groups.append(Group("Without an address", rows))
+    told = f"{many(len(units), 'unit')} in {many(len(spans), 'universe')}."
+    return Paper(f"{show.name}: units by address", told, columns, groups, keys=3)
+
+
+def hung(show: Show, only: Only = None) -> list[tuple[str, list[tuple[Unit, float | None]]]]:
+    """Positions with their units in hanging order, each with the metres from the left end of what
+    it hangs on; units that hang on nothing by their place from left to right.
+    """
+    structures = {s.id: s for s in show.structures}
+    found: dict[str, list[tuple[Unit, float | None]]] = {}
+    for unit in units_of(show, only):
+        on = structures.get(unit.structure)
+        along = along_of(on, unit.position) if on and unit.position else None
+        found.setdefault(unit.hangs_on or NOWHERE, []).append((unit, along))
+
+    def order(pair: tuple[Unit, float | None]) -> tuple[object, ...]:
+        unit, along = pair
+        across = unit.position[0] if unit.position else 1e9
+        return (unit.structure, along if along is not None else across, unit.number)
+
+    names = sorted(found, key=lambda name: (name == NOWHERE, name.lower()))
+    return [(name, sorted(found[name], key=order)) for name in names]
+
+
+def by_position(show: Show, only: Only = None) -> Paper:
+    columns = (
+        *UNIT,
+        Column("Metres", 14, figures=True),
+        Column("Type", 40),
+        Column("Mode", 22),
+        Column("Address", 22, figures=True),
+        Column("Gel", 22),
+        Column("Purpose", 30),
+        Column("Height", 14, figures=True),
+    )
+    groups = []
+    for name, units in hung(show, only):
+        rows = [
+            (
+                str(u.number),
+                u.name,
+                f"{along:.2f}" if along is not None else "",
+                _type(show, u),
+                u.mode,
+                addresses(u) if u.patch else "",
+                u.gel,
+                u.purpose,
+                f"{u.position[2]:.2f}" if u.position else "",
+            )
+            for u, along in units
+        ]
+        groups.append(Group(name, rows, f"{many(len(rows), 'unit')}, {_counted(show, units)}."))
+    told = "In hanging order; metres from the left end of what it hangs on, height over the floor."
+    return Paper(f"{show.name}: units by position", told, columns, groups)
+
+
+def _counted(show: Show, units: Iterable[tuple[Unit, float | None]]) -> str:
+    kinds = Counter(_type(show, u) for u, _ in units)
+    return ", ".join(f"{count} {name}" for name, count in kinds.most_common())
+
+
+def gel_list(show: Show, only: Only = None) -> Paper:
+    """What to cut: each gel with how many, by position. Of several in one frame each counts."""
+    columns = (
+        Column("Gel", 34),
+        Column("Name", 50),
+        Column("Book", 34),
+        Column("Pieces", 16, figures=True),
+        Column("Units", 100),
+    )
+    groups = []
+    for name, units in hung(show, only):
+        cut: dict[str, list[int]] = {}
+        for unit, _ in units:
+            for part in split_gels(unit.gel):
+                cut.setdefault(part, []).append(unit.number)
+        rows = []
+        for part in sorted(cut):
+            known = find_gels(show.gels, part)
+            gel = known[0] if len(known) == 1 else None
+            numbers = ", ".join(map(str, sorted(cut[part])))
+            rows.append(
+                (
+                    part,
+                    gel.name if gel else "not in a book of the show",
+                    gel.book if gel else "",
+                    str(len(cut[part])),
+                    numbers,
+                )
+            )
+        if rows:
+            groups.append(Group(name, rows))
+    pieces = sum(int(row[3]) for group in groups for row in group.rows)
+    return Paper(f"{show.name}: gels to cut", f"{many(pieces, 'piece')}.", columns, groups)
+
+
+def universes(show: Show, only: Only = None) -> Paper:
+    """Where each universe goes, and which port of which node is behind it."""
+    columns = (
+        Column("Universe", 18, figures=True),
+        Column("Units", 14, figures=True),
+        Column("Goes out as", 44),
+        Column("To", 40),
+        Column("Node and port", 50),
+        Column("Where", 44),
+    )
+    mine = {p.universe for u in units_of(show, only) for p in u.patch}
+    counts = Counter(n for u in units_of(show, only) for n in {p.universe for p in u.patch})
+    nodes: dict[tuple[str, int, str], Port] = {}
+    for port in ports(show):
+        if not port.is_input:
+            nodes.setdefault((port.protocol, port.number, port.node.ip), port)
+    rows = []
+    for universe in universes_known(show):
+        outputs = [o for o in show.outputs if o.universe == universe]
+        if only is not None and universe not in mine:
+            continue
+        for output in outputs or [None]:
+            rows.append(_output_row(universe, counts[universe], output, nodes))
+    told = f"{many(len(rows), 'line')}."
+    return Paper(f"{show.name}: universes and outputs", told, columns, [Group("", rows)], keys=1)
+
+
+def _output_row(
+    universe: int, count: int, output: Output | None, nodes: dict[tuple[str, int, str], Port]
+) -> tuple[str, ...]:
+    if output is None:
+        return str(universe), str(count), "no output", "", "", ""
+    hosts = [output.host, *output.more_hosts] if output.host else []
+    found = [nodes.get((output.protocol, output.number, host)) for host in hosts]
+    there = [port for port in found if port is not None]
+    off = "" if output.enabled else " (off)"
+    return (
+        str(universe),
+        str(count),
+        f"{write_output(output)}{off}",
+        ", ".join(hosts) or output.delivery,
+        ", ".join(port.label for port in there),
+        ", ".join(port.node.place for port in there if port.node.place),
+    )
+
+
+def weight_and_power(show: Show, only: Only = None) -> Paper:
+    """By position, from what profiles state; what they do not is counted, never taken for 0."""
+    columns = (
+        *UNIT,
+        Column("Metres", 16, figures=True),
+        Column("Type", 50),
+        Column("kg", 16, figures=True),
+        Column("W", 18, figures=True),
+    )
+    mine = units_of(show, only)
+    kinds = {(unit.profile, unit.mode): unit for unit in mine}
+    watts = {kind: power_of(show, unit) for kind, unit in kinds.items()}
+    groups = []
+    for name, units in hung(show, only):
+        weights = [weight_of(show, u) for u, _ in units]
+        powers = [watts[u.profile, u.mode] for u, _ in units]
+        rows = [
+            (
+                str(u.number),
+                u.name,
+                f"{along:.2f}" if along is not None else "",
+                _type(show, u),
+                _figure(kg, "{:.1f}"),
+                _figure(power, "{:.0f}"),
+            )
+            for (u, along), kg, power in zip(units, weights, powers, strict=True)
+        ]
+        told = f"{_sum(weights, 'kg', '{:.1f}')}; {_sum(powers, 'W', '{:.0f}')}."
+        groups.append(Group(name, rows, told))
+    all_kg = [weight_of(show, u) for u in mine]
+    all_w = [watts[u.profile, u.mode] for u in mine]
+    about = (
+        f"{_sum(all_kg, 'kg', '{:.1f}')}; {_sum(all_w, 'W', '{:.0f}')}. As profiles state it, "
+        "without cables and rigging."
+    )
+    return Paper(f"{show.name}: weight and power", about, columns, groups)
+
+
+def _figure(value: float | None, how: str) -> str:
+    return "unknown" if value is None else how.format(value)
+
+
+def _sum(values: list[float | None], unit: str, how: str) -> str:
+    known = [value for value in values if value is not None]
+    unknown = len(values) - len(known)
+    left = f"{many(unknown, 'unit')} of unknown {unit}" if unknown else ""
+    told = f"{how.format(sum(known))} {unit}" if known else ""
+    return " and ".join(words for words in (told, left) if words)
+
+
+RIG: dict[str, tuple[str, Callable[[Show, Only], Paper]]] = {
+    "number": ("Units by number", by_number),
+    "address": ("Units by address, with free runs", by_address),
+    "position": ("Units by position, in hanging order", by_position),
+    "gels": ("Gels to cut, by position", gel_list),
+    "universes": ("Universes, outputs and ports", universes),
+    "loads": ("Weight and power, by position", weight_and_power),
+}
