@@ -302,7 +302,11 @@ def test_rounds_are_put_aside_and_compared(marked: Show) -> None:
 
 
 def test_the_record_goes_out_as_csv_and_pdf_and_open_faults_by_position(marked: Show) -> None:
-    show = mark(new_round(marked, "First"), "u104", "silent", "no power")
+    foreign = {"u104": "Łuk północny", "u101": "Θάλασσα", "u102": "Причал"}
+    named = (replace(u, name=foreign.get(u.id, u.name)) for u in marked.units)
+    show = mark(
+        new_round(replace(marked, units=tuple(named)), "First"), "u104", "silent", "no power"
+    )
     rows = list(csv.DictReader(io.StringIO(record.as_csv(show).decode("utf-8-sig"))))
     assert {(r["Unit"], r["Round"], r["Verdict"]) for r in rows} >= {
         ("101", "First", "works"),
@@ -315,11 +319,13 @@ def test_the_record_goes_out_as_csv_and_pdf_and_open_faults_by_position(marked: 
     [(place, units)] = record.open_faults(show)
     assert place == show.unit("u104").hangs_on and units[0][0].number == 104
     for snags, wanted in (
-        (True, ["104", "no power"]),
-        (False, ["104", "First", "Unit by unit", "fuse <b>?"]),
+        (True, ["104", "no power", "Łuk północny"]),
+        (False, ["104", "First", "Unit by unit", "fuse <b>?", *foreign.values()]),
     ):
         with pdfplumber.open(io.BytesIO(record.as_pdf(show, (), snags))) as pdf:
             text = "\n".join(page.extract_text() for page in pdf.pages)
+            faces = {c["fontname"].split("+")[-1] for page in pdf.pages for c in page.chars}
         assert all(w in text for w in wanted) and show.name in text
+        assert all(face.startswith("IBMPlex") for face in faces)  # which have these letters
     with pdfplumber.open(io.BytesIO(record.as_pdf(replace(show, verdicts=()), (), True))) as pdf:
         assert "No open faults" in pdf.pages[0].extract_text()

@@ -13,8 +13,11 @@ from isthmus.check.findings.told import FindingTold
 from isthmus.check.verdicts import by_place, holds, say, tally, tally_words
 from isthmus.patch.cells import addresses
 from isthmus.profiles import profiles_of
+from isthmus.sheets.files import register_fonts
+from isthmus.sheets.widths import FACES
 from isthmus.show.records import Show, Unit, Verdict
 
+PLAIN, BOLD = FACES[False, False], FACES[True, False]
 HEAD = (
     "Unit",
     "Name",
@@ -106,6 +109,7 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
     from reportlab.lib.pagesizes import A4, landscape
     from reportlab.lib.styles import getSampleStyleSheet
     from reportlab.lib.utils import ImageReader
+    from reportlab.pdfbase.pdfmetrics import registerFontFamily
     from reportlab.platypus import Image, Paragraph, SimpleDocTemplate, Spacer, Table
 
     buffer = io.BytesIO()
@@ -120,9 +124,14 @@ def as_pdf(show: Show, findings: Sequence[FindingTold] = (), snags_only: bool = 
         topMargin=40,
         bottomMargin=40,
     )
+    register_fonts((PLAIN, BOLD))  # ReportLab's own know no Łuk and no Θάλασσα
+    for face in (PLAIN, BOLD):
+        registerFontFamily(face, face, face, face, face)
     styles = getSampleStyleSheet()
+    for name, face in (("BodyText", PLAIN), ("Title", BOLD), ("Heading2", BOLD)):
+        styles[name].fontName = face
     small = styles["BodyText"].clone("small", fontSize=8, leading=10)
-    bold = small.clone("bold", fontName="Helvetica-Bold")
+    bold = small.clone("bold", fontName=BOLD)
 
     def cell(words: str) -> Paragraph:
         return Paragraph(escape(words), small)
@@ -195,5 +204,6 @@ _LINES = [
     ("FONTSIZE", (0, 0), (-1, -1), 8),
     ("VALIGN", (0, 0), (-1, -1), "TOP"),
     ("LINEBELOW", (0, 0), (-1, -1), 0.25, "#888888"),
-    ("FONTNAME", (0, 0), (-1, 0), "Helvetica-Bold"),
+    ("FONTNAME", (0, 0), (-1, -1), PLAIN),
+    ("FONTNAME", (0, 0), (-1, 0), BOLD),
 ]
