@@ -24,6 +24,7 @@ from isthmus.demo.evening import with_evening
 from isthmus.demo.wall import with_wall
 from isthmus.output import Live
 from isthmus.papers import rig
+from isthmus.papers.all_papers import RIG
 from isthmus.papers.drawn import as_csv, as_pdf
 from isthmus.papers.evening import cue_sheet, focus_sheet
 from isthmus.papers.marked import as_html
@@ -169,10 +170,10 @@ def test_weight_and_power_are_summed_and_what_is_unknown_is_counted() -> None:
     assert "0 kg" not in paper.about and "of unknown kg" in paper.about
 
 
-@given(st.integers(0, 10**6), st.sampled_from(sorted(rig.RIG)))
+@given(st.integers(0, 10**6), st.sampled_from(sorted(RIG)))
 def test_since_has_just_the_lines_that_are_other(seed: int, name: str) -> None:
     """Held against the lines of both papers as plain text."""
-    make = rig.RIG[name][1]
+    make = RIG[name][1]
     old, new = make(RIG_SHOW, None), make(edited(RIG_SHOW, seed), None)
     paper = since(old, new, "then")
     before, after = (Counter(map(tuple, csv.reader(io.StringIO(as_csv(p))))) for p in (old, new))
@@ -222,8 +223,24 @@ def test_papers_of_the_rig_by_command(tmp_path: Path) -> None:
         _, made = answer(
             "papers", "all", str(file), "--out", str(tmp_path / "p"), "--ending", ending
         )
-        assert {Path(p).stem for p in made["saved"]} == set(rig.RIG)
+        assert {Path(p).stem for p in made["saved"]} == set(RIG)
     pdf = tmp_path / "loads.pdf"
     assert command("papers", "loads", str(file), "--to", str(pdf)).returncode == 0
     assert "Weight" in words_of(pdf.read_bytes())[0] or "weight" in words_of(pdf.read_bytes())[0]
     assert "neither PDF, CSV" in command("papers", "gels", str(file), "--to", "x.doc").stderr
+
+
+def test_the_address_plan_and_the_snags_are_those_of_the_show() -> None:
+    rows = table_of(RIG["network"][1](RIG_SHOW, None))
+    assert {(r["Node"], r["Address"]) for r in rows} == {(n.name, n.ip) for n in RIG_SHOW.nodes}
+    assert len(rows) == sum(len(n.ports) for n in RIG_SHOW.nodes)
+    told = {(r["Address"], int(u)) for r in rows for u in r["Universes"].split(", ") if u}
+    sent = {(o.host, o.universe) for o in RIG_SHOW.outputs if o.enabled and o.host}
+    assert told <= sent and len(told) >= 5
+    double = replace(RIG_SHOW.units[0], number=RIG_SHOW.units[1].number)
+    show = replace(RIG_SHOW, units=(double, *RIG_SHOW.units[1:]))
+    rows = table_of(RIG["snags"][1](show, None))
+    assert sum(row["Unit"] == str(double.number) for row in rows) >= 2
+    assert all(row["What"] and row["Done"] == "[  ]" for row in rows)
+    none = table_of(RIG["snags"][1](show, {RIG_SHOW.units[-1].id}))
+    assert len(none) < len(rows)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from helpers.hands import child, choose, key, press, retype
 from isthmus.demo import lantern_tide
-from isthmus.papers.rig import RIG
+from isthmus.papers.all_papers import RIG
 from isthmus.patch import edits
 
 

@@ -9,10 +9,10 @@ from typing import Any
 from isthmus.cli.common import DONE, Result, load
 from isthmus.cli.looks import list_of, load_evening
 from isthmus.errors import EntryFault, FileFault, os_reason
+from isthmus.papers.all_papers import RIG
 from isthmus.papers.drawn import SIZES, as_csv, as_pdf, usual_size
 from isthmus.papers.evening import cue_sheet, focus_sheet
 from isthmus.papers.marked import as_html
-from isthmus.papers.rig import RIG
 from isthmus.papers.since import since, units_then
 from isthmus.papers.table import Paper
 from isthmus.patch.choose import read_choice

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Collection, Iterable
 
 from isthmus.gels.resolve import find_gels, split_gels
 from isthmus.papers.loads import power_of, weight_of
@@ -302,13 +302,3 @@ def _sum(values: list[float | None], unit: str, how: str) -> str:
     left = f"{many(unknown, 'unit')} of unknown {unit}" if unknown else ""
     told = f"{how.format(sum(known))} {unit}" if known else ""
     return " and ".join(words for words in (told, left) if words)
-
-
-RIG: dict[str, tuple[str, Callable[[Show, Only], Paper]]] = {
-    "number": ("Units by number", by_number),
-    "address": ("Units by address, with free runs", by_address),
-    "position": ("Units by position, in hanging order", by_position),
-    "gels": ("Gels to cut, by position", gel_list),
-    "universes": ("Universes, outputs and ports", universes),
-    "loads": ("Weight and power, by position", weight_and_power),
-}

@@ -6,7 +6,7 @@ from isthmus.app.kit.actions import Action
 from isthmus.app.model.house import House
 from isthmus.app.pages.base import Page
 from isthmus.app.pages.handover.views.papers import PapersView
-from isthmus.papers.rig import RIG
+from isthmus.papers.all_papers import RIG
 from isthmus.plural import many
 
 

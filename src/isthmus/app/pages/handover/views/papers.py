@@ -22,9 +22,9 @@ from isthmus.app.model.sides import NOW, Sides
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.handover.models.paper import PaperModel
 from isthmus.errors import IsthmusError
+from isthmus.papers.all_papers import RIG
 from isthmus.papers.drawn import as_csv, as_pdf, usual_size
 from isthmus.papers.marked import as_html
-from isthmus.papers.rig import RIG
 from isthmus.papers.since import since, units_then
 from isthmus.papers.table import Paper
 from isthmus.patch.choose import complete, read_choice
