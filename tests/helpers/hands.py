@@ -222,8 +222,9 @@ def type_in_cell(table: QTableView, row: int, column: int, text: str) -> None:
             key(editor, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
             if isValid(editor) and editor.hasFocus():
                 keys(editor, text)
-                key(editor, Qt.Key.Key_Return)
-                return
+                if isValid(editor) and editor.hasFocus():  # nor between the letters
+                    key(editor, Qt.Key.Key_Return)
+                    return
         finally:
             app.removeEventFilter(story)
         warnings.warn(f"cell {row}, {column} closed: {story.lines[-30:]}", stacklevel=2)
