@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import io
 import itertools
 import json
+import zipfile
 from pathlib import Path
 from typing import Any
+from xml.etree import ElementTree
 
 import numpy as np
 import pytest
@@ -24,6 +27,7 @@ from isthmus.looks.mixing import emitter_levels, mixed
 from isthmus.looks.realise import realise
 from isthmus.looks.starters import with_starters
 from isthmus.looks.taken import taken
+from isthmus.looks.words import say
 from isthmus.output import Live
 from isthmus.profiles import light_program, profiles_of
 from isthmus.show.records import Palette, Show, Wish
@@ -252,6 +256,32 @@ def test_what_is_taken_from_now_does_the_same_again(demo: Show, kind: str) -> No
             assert a.field == pytest.approx(b.field)
     if kind == "beam":
         assert (found["u101"].gobo, found["u101"].strobe) == ("Net", 0.0)
+
+
+def test_a_focus_found_by_eye_is_taken_and_sent_to_another_unit(demo: Show) -> None:
+    """Judged by the byte at the offset that the profile's own XML gives."""
+    first, second, wash = (demo.unit(u) for u in ("u101", "u102", "u201"))
+    stored = next(p for p in demo.profiles if p.key == first.profile)
+    with zipfile.ZipFile(io.BytesIO(stored.data)) as archive:
+        tree = ElementTree.fromstring(archive.read("description.xml"))
+    [mode] = [m for m in tree.iter("DMXMode") if m.get("Name") == first.mode]
+    [offset] = [
+        int(c.get("Offset").split(",")[0])
+        for c in mode.iter("DMXChannel")
+        if c.find("LogicalChannel").get("Attribute") == "Focus1"
+    ]
+    live = Live(demo)
+    live.ask({("u101", 0, "Focus1"): 0.3})
+    wish = taken(live, ["u101"], "beam", True)["u101"]
+    assert wish.edge == pytest.approx(0.3) and "focus 30 %" in say(wish)
+    palette = Palette(id="edge", number=90, kind="beam", wish=Wish(edge=wish.edge))
+    asked, short = apply(live, palette, ["u102", "u201"])
+    assert [(one.unit, one.words) for one in short] == [(wash.id, "no focus")]
+    live.ask(asked)
+    spot = second.patch[0]
+    universes = sorted({p.universe for u in demo.units for p in u.patch})
+    row = live.frame.reshape(-1, 512)[universes.index(spot.universe)]
+    assert row[spot.address - 1 + offset - 1] == round(0.3 * 255)
 
 
 def test_the_starter_set_is_made_again_without_touching_what_was_changed_by_hand() -> None:

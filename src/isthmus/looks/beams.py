@@ -1,4 +1,4 @@
-"""A beam made with what a mode has: zoom, iris, frost, gobos and prisms by name, strobe in Hz."""
+"""A beam made with what a mode has: zoom, iris, frost, focus, gobos and prisms by name, strobe in Hz."""
 
 from __future__ import annotations
 
@@ -28,6 +28,8 @@ def beam_levels(program: LightProgram, wish: Wish) -> tuple[Levels, list[str]]:
     for name, share, what in (("Iris", wish.iris, "iris"), ("Frost1", wish.frost, "frost")):
         if share is not None:
             _share(program, name, share, what, levels, short)
+    if wish.edge is not None:
+        _edge(program, wish.edge, levels, short)
     if wish.gobo:
         _named(program, "Gobo", wish.gobo, "gobo", levels, short)
     if wish.prism:
@@ -66,6 +68,17 @@ def _share(
         levels[item.cell, name] = rest + (other - rest) * (1.0 - share if name == "Iris" else share)
     if not items and share != (1.0 if name == "Iris" else 0.0):
         short.append(f"no {what}")
+
+
+def _edge(program: LightProgram, edge: float, levels: Levels, short: list[str]) -> None:
+    """Where the beam is sharp depends on how far it goes and on the zoom, which no profile states:
+    it is kept as the share of the range, as it was found by eye.
+    """
+    items = _of(program, "Focus1")
+    for item in items:
+        levels[item.cell, "Focus1"] = edge
+    if not items:
+        short.append("no focus")
 
 
 def names_of(program: LightProgram, kind: str) -> dict[str, tuple[ChartChannel, float]]:

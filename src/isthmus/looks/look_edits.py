@@ -118,6 +118,7 @@ BEAM_BY = {
     "angle": "Zoom",
     "iris": "Iris",
     "frost": "Frost",
+    "edge": "Focus",
     "gobo": "Gobo",
     "prism": "Prism",
     "strobe": "Shutter",

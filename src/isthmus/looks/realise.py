@@ -30,7 +30,7 @@ KINDS = {
     "intensity": ("intensity",),
     "colour": ("colour", "named"),
     "position": ("point", "pan", "tilt"),
-    "beam": ("angle", "iris", "frost", "gobo", "prism", "strobe"),
+    "beam": ("angle", "iris", "frost", "edge", "gobo", "prism", "strobe"),
 }
 
 

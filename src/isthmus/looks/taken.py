@@ -23,7 +23,7 @@ OF_KIND = {
     "intensity": ("Dimmer", "ColorAdd_"),
     "colour": ("Color",),
     "position": ("Pan", "Tilt"),
-    "beam": ("Zoom", "Iris", "Frost", "Gobo", "Prism", "Shutter"),
+    "beam": ("Zoom", "Iris", "Frost", "Focus", "Gobo", "Prism", "Shutter"),
 }
 
 
@@ -129,6 +129,7 @@ def _beam(live: Live, unit: str, program: LightProgram) -> Wish | None:
         angle=None if angle is None else round(angle, 2),
         iris=None if iris is None else round(1.0 - abs(iris - rest), 4),
         frost=None if frost is None else round(frost, 4),
+        edge=None if (edge := level("Focus1")) is None else round(edge, 4),
         gobo=gobo,
         prism="" if prism is None else _prism_name(live, unit, program, prism),
         strobe=strobe,

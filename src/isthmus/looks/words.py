@@ -35,6 +35,8 @@ def _beam(wish: Wish) -> list[str]:
         parts.append("iris open" if wish.iris >= 1 else f"iris {100 * wish.iris:.0f} %")
     if wish.frost is not None:
         parts.append("no frost" if wish.frost <= 0 else f"frost {100 * wish.frost:.0f} %")
+    if wish.edge is not None:
+        parts.append(f"focus {100 * wish.edge:.0f} %")
     for name, what in (("gobo", wish.gobo), ("prism", wish.prism)):
         if what:
             parts.append(f"no {name}" if what.casefold() == OPEN else f"{name} {what}")
