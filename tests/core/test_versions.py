@@ -22,7 +22,7 @@ from isthmus.show import open_show, save_show
 from isthmus.show.change import apply_change, change_between
 from isthmus.show.container import Damage, decode_show, encode_show
 from isthmus.show.journal import Journal
-from isthmus.show.parts import Reading, joined
+from isthmus.show.parts import Texts, put_together
 from isthmus.show.records import FORMAT, StoredFile, Version
 from isthmus.show.recovery import digest_of
 from isthmus.show.versions import (
@@ -149,8 +149,8 @@ def test_the_file_of_an_older_format_is_a_version_of_what_it_became(number: int)
     assert shown(show, was) == replace(show, versions=(), kept={})
     with zipfile.ZipFile(file) as archive:  # as that program wrote it, to the last member
         text = json.loads(archive.read("show.json"))
-    reading = Reading(show.kept)
-    assert joined(map(reading.text, reading.tree(was.root).parts)) == text
+    texts = Texts(show.kept)
+    assert put_together(map(texts.text, texts.tree(was.root).parts)) == text
 
 
 def test_versions_by_command(tmp_path: Path) -> None:

@@ -11,10 +11,9 @@ from isthmus.cli.common import DONE, Result
 from isthmus.cli.compare import changes_with
 from isthmus.compare import apply, difference
 from isthmus.compare.words import contents, sentences
-from isthmus.errors import EntryFault, IsthmusError
+from isthmus.errors import EntryFault
 from isthmus.plural import many
-from isthmus.show import Show, save_show
-from isthmus.show.container import open_damaged
+from isthmus.show import save_show
 from isthmus.show.recovery import Found, left_behind, recovery_folder
 from isthmus.show.versions import with_all
 
@@ -42,15 +41,8 @@ def _numbered(found: list[Found], number: str) -> Found:
     return found[int(number) - 1]
 
 
-def _file_of(item: Found) -> Show | None:
-    try:
-        return open_damaged(item.original)[0] if item.original else None
-    except IsthmusError:
-        return None
-
-
 def _row(number: int, item: Found) -> dict[str, Any]:
-    saved = _file_of(item)
+    saved = item.saved()
     told = contents(item.show) if saved is None else sentences(difference(saved, item.show))
     return {
         "number": number,
@@ -63,7 +55,7 @@ def _row(number: int, item: Found) -> dict[str, Any]:
 
 def _saved(item: Found, target: Path, only: str) -> Result:
     """All of it, or into what its file holds only the changes that say these words."""
-    show, saved, lines = item.show, _file_of(item), []
+    show, saved, lines = item.show, item.saved(), []
     if only:
         if saved is None:
             raise EntryFault("Its file cannot be read.", do="Save all of it, without --only.")

@@ -19,7 +19,7 @@ def is_list(value: Any) -> bool:
     return isinstance(value, tuple) and all(hasattr(one, "id") for one in value)
 
 
-def joined(base: Any, mine: Any, theirs: Any) -> tuple[Any, ...] | None:
+def joined_list(base: Any, mine: Any, theirs: Any) -> tuple[Any, ...] | None:
     """Both sides' edits of a list of records; None where both changed the same of one, or a side
     changed one that the other removed.
     """

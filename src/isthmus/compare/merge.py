@@ -68,7 +68,7 @@ def merge(base: Show, mine: Show, theirs: Show) -> Merged:
         elif not place[2] and NOTHING not in (change.new, other.new):
             taken.append(change)
             conflicts |= _by_member(change, other)
-        elif (made := inside.joined(change.old, change.new, other.new)) is not None:
+        elif (made := inside.joined_list(change.old, change.new, other.new)) is not None:
             taken.append(replace(change, new=made))
         else:
             conflicts[place] = [change], [other]

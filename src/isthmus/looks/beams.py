@@ -1,4 +1,4 @@
-"""A beam made with what a mode has: zoom, iris, frost, focus, gobos and prisms by name, strobe in Hz."""
+"""A beam made with what a mode has: zoom, iris, frost, focus, gobo, prism, strobe."""
 
 from __future__ import annotations
 

@@ -60,7 +60,7 @@ def split(members: Mapping[str, Any]) -> Iterator[bytes]:
             yield msgspec.json.encode([name, mine])
 
 
-def joined(texts: Iterable[bytes]) -> dict[str, Any]:
+def put_together(texts: Iterable[bytes]) -> dict[str, Any]:
     """The members the parts were made of. Raises msgspec's errors for anything else."""
     found: dict[str, Any] = {}
     for text in texts:
@@ -86,8 +86,8 @@ def packed(
     """The root of a show, and all parts there are then. `before` is the root of the version before
     it; what is there already is the very same bytes.
     """
-    reading = Reading(there)
-    old = reading.tree(before) if whole(before, there) else Tree()
+    reader = Texts(there)
+    old = reader.tree(before) if whole(before, there) else Tree()
     follows = dict(pairwise(("", *old.parts)))
     stood = set(old.parts)
     names: list[str] = []
@@ -98,7 +98,7 @@ def packed(
         place = name if name in stood else follows.get(place, "")
         names.append(name)
         if name not in found:
-            found[name] = _pack(text, place, reading)
+            found[name] = _pack(text, place, reader)
     known = {id(data): name for name, data in there.items()}
     held: dict[str, str] = {}
     for member, data in blobs.items():
@@ -107,17 +107,17 @@ def packed(
     text = msgspec.json.encode((names, held))
     root = name_of(text)
     if root not in found:
-        found[root] = _pack(text, before, reading)
+        found[root] = _pack(text, before, reader)
     return root, found
 
 
-def _pack(text: bytes, base: str, reading: Reading) -> bytes:
+def _pack(text: bytes, base: str, texts: Texts) -> bytes:
     """16 bytes that name what it repeats, or zeros; then the text, packed."""
     alone = bytes(SIZE) + zlib.compress(text, LEVEL)
-    if not base or len(reading.line(base)) > DEEP:
+    if not base or len(texts.line(base)) > DEEP:
         return alone
     try:
-        made = zlib.compressobj(LEVEL, zdict=reading.text(base)[-WINDOW:])
+        made = zlib.compressobj(LEVEL, zdict=texts.text(base)[-WINDOW:])
     except (KeyError, ValueError):
         return alone
     upon = bytes.fromhex(base) + made.compress(text) + made.flush()
@@ -130,11 +130,11 @@ def _base_of(data: bytes) -> str:
 
 def whole(root: str, there: Mapping[str, bytes]) -> bool:
     """Whether a root is there with all it lists, and what that repeats."""
-    reading = Reading(there)
+    texts = Texts(there)
     try:
-        tree = reading.tree(root)
+        tree = texts.tree(root)
         return all(name in there for name in tree.blobs.values()) and all(
-            map(reading.line, tree.parts)
+            map(texts.line, tree.parts)
         )
     except (KeyError, ValueError):
         return False
@@ -142,21 +142,21 @@ def whole(root: str, there: Mapping[str, bytes]) -> bool:
 
 def needed(roots: Iterable[str], there: Parts) -> Parts:
     """What these roots list, and all that it repeats."""
-    reading = Reading(there)
+    texts = Texts(there)
     found: set[str] = set()
     for root in roots:
         try:
-            tree = reading.tree(root)
+            tree = texts.tree(root)
         except (KeyError, ValueError):
             continue
         found |= {root, *tree.blobs.values()}
         for name in (root, *tree.parts):
             if name not in found or name == root:
-                found.update(reading.line(name))
+                found.update(texts.line(name))
     return {name: data for name, data in there.items() if name in found}
 
 
-class Reading:
+class Texts:
     """The texts of packed parts, each of `most` bytes at most. Raises ValueError for what is
     damaged, KeyError for what is not there.
     """

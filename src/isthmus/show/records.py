@@ -386,8 +386,8 @@ class Wish(Record, frozen=True, kw_only=True):
     `intensity` is 0…1. `colour` is a CIE 1931 chromaticity (x, y); `named` a gel or the slot of a
     wheel, which goes before it where a unit has it. `point` is a place on stage, metres; `pan` and
     `tilt` are degrees of the unit itself. `angle` is the full field angle in degrees, `iris` and
-    `frost` are 0…1 (open; frosted), `edge` is 0…1 of the range of the focus, `gobo` and `prism` names (“open” for none), `strobe` is in Hz
-    (0 for none).
+    `frost` are 0…1 (open; frosted), `edge` is 0…1 of the range of the focus, `gobo` and `prism` are
+    names (“open” for none), `strobe` is in Hz (0 for none).
     """
 
     intensity: float | None = None

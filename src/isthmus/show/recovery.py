@@ -47,6 +47,13 @@ class Found:
     digest: str = ""  # what the show's file was (SHA-256) when this work began
     held: int = -1
 
+    def saved(self) -> Show | None:
+        """What its file holds; None where there is none that can be read."""
+        try:
+            return open_damaged(self.original)[0] if self.original else None
+        except IsthmusError:
+            return None
+
     def let_go(self) -> None:
         """Leave it where it is, for another time."""
         if self.held >= 0:

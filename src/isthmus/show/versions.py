@@ -18,7 +18,7 @@ from msgspec.structs import replace
 from isthmus.errors import EntryFault, FileFault
 from isthmus.plural import many
 from isthmus.show.carried import blobs_of
-from isthmus.show.parts import Reading, joined, needed, packed, split
+from isthmus.show.parts import Texts, needed, packed, put_together, split
 from isthmus.show.plain import MAX_JSON, members_of, show_of
 from isthmus.show.records import Show, Version
 
@@ -173,9 +173,9 @@ def version_named(show: Show, number: int) -> Version:
 def shown(show: Show, version: Version) -> Show:
     """The show as it was, without versions of its own. Raises FileFault where it is damaged."""
     try:
-        reading = Reading(show.kept, MAX_JSON)
-        tree = reading.tree(version.root)
-        was = show_of(joined(map(reading.text, tree.parts)))
+        texts = Texts(show.kept, MAX_JSON)
+        tree = texts.tree(version.root)
+        was = show_of(put_together(map(texts.text, tree.parts)))
     except (KeyError, ValueError, TypeError, msgspec.MsgspecError, RecursionError) as error:
         raise FileFault(
             f"version {version.number} is damaged.", do="Take one before or after it."

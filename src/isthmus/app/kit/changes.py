@@ -9,7 +9,7 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from isthmus.app.kit.widgets import KeysFirst, RowsModel, label, plain_table
+from isthmus.app.kit.widgets import KeysFirst, RowsModel, label, plain_table, selected_rows
 from isthmus.compare import Changed, Difference, apply
 from isthmus.compare.words import Told, told_changes
 from isthmus.show import Show
@@ -110,7 +110,7 @@ class ChangesTable(QWidget):
     def _key(self, event: QKeyEvent) -> bool:
         if event.key() != Qt.Key.Key_Space:
             return False
-        rows = [index.row() for index in self.table.selectionModel().selectedRows()]
+        rows = selected_rows(self.table)
         if rows:
             self.model.tick(rows, not self.model.ticked(rows[0]))
         return True

@@ -603,6 +603,10 @@ def take_row(table: QTableView, row: int) -> None:
     table.selectionModel().setCurrentIndex(table.model().index(row, column), flags)
 
 
+def selected_rows(table: QTableView) -> list[int]:
+    return [index.row() for index in table.selectionModel().selectedRows()]
+
+
 class SeverityMark(QWidget):
     """A severity glyph as a widget."""
 

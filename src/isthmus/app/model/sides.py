@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtWidgets import QFileDialog, QWidget
+
 from isthmus.app.model.looking import called
 from isthmus.app.model.workbench import Workbench
 from isthmus.show import Show, open_show
@@ -14,8 +16,18 @@ NOW = "now"
 FILES = f"Isthmus shows (*{SUFFIX})"
 
 
+def ask_show(over: QWidget, title: str, folder: str = "") -> Path | None:
+    """A show file that is there; None when the question is put away."""
+    name, _ = QFileDialog.getOpenFileName(
+        over.window(), title, folder, FILES, options=QFileDialog.Option.DontUseNativeDialog
+    )
+    return Path(name) if name else None
+
+
 class Sides:
-    """Each goes by a key: `now`, the number of a version, or the path of a file."""
+    """Each goes by a key: `now`, the number of a version, the path of a file, or `path@number` of a
+    version in one.
+    """
 
     def __init__(self, bench: Workbench) -> None:
         self.bench = bench
@@ -39,8 +51,16 @@ class Sides:
 
     @property
     def files(self) -> list[tuple[str, str]]:
-        """Other shows that were opened."""
-        return [(key, f"{Path(key).name} in {Path(key).parent}") for key in self._files]
+        """Other shows that were opened, each with its versions."""
+        found = []
+        for key, show in self._files.items():
+            name = f"{Path(key).name} in {Path(key).parent}"
+            found.append((key, name))
+            found += [
+                (f"{key}@{v.number}", f"{_begun(called(v))}, of {name}")
+                for v in reversed(show.versions)
+            ]
+        return found
 
     def name(self, key: str) -> str:
         return next((name for one, name in self.names if one == key), key)
@@ -52,9 +72,11 @@ class Sides:
             return now
         if key in self._files:
             return self._files[key]
-        version = version_named(now, int(key))
+        file, _, number = key.rpartition("@")
+        holder = self._files[file] if file else now
+        version = version_named(holder, int(number))
         if version.root not in self._versions:
-            self._versions[version.root] = shown(now, version)
+            self._versions[version.root] = shown(holder, version)
         return self._versions[version.root]
 
 

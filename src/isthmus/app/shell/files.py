@@ -14,14 +14,14 @@ from isthmus.app.kit import settings
 from isthmus.app.kit.changes import ChangesTable
 from isthmus.app.kit.dialogs import ask
 from isthmus.app.model.keeping import Keeper
-from isthmus.app.model.sides import FILES
+from isthmus.app.model.sides import FILES, ask_show
 from isthmus.compare import difference, joined, with_both
 from isthmus.compare.words import contents, differences
 from isthmus.demo import whole_demo
-from isthmus.errors import FileFault, IsthmusError
+from isthmus.errors import FileFault
 from isthmus.plural import many
 from isthmus.show import Show, open_show
-from isthmus.show.container import SUFFIX, open_damaged
+from isthmus.show.container import SUFFIX
 from isthmus.show.holding import Hold, Stamp, changed_since, free_name, holder_of, myself
 from isthmus.show.recovery import Found
 from isthmus.show.versions import root_of, with_all
@@ -94,15 +94,8 @@ class ShowFiles:
     def open(self) -> None:
         if not self.may_leave():
             return
-        name, _ = QFileDialog.getOpenFileName(
-            self.window,
-            "Open a show",
-            self._folder(),
-            FILES,
-            options=QFileDialog.Option.DontUseNativeDialog,
-        )
-        if name:
-            self.open_path(Path(name))
+        if path := ask_show(self.window, "Open a show", self._folder()):
+            self.open_path(path)
 
     def open_path(self, path: Path) -> None:
         """Open a file, or ask how when it is open elsewhere. Raises FileFault; the show here then
@@ -272,7 +265,7 @@ class ShowFiles:
         while left:
             item = left.pop(0)
             choices = [("take", "Recover it"), ("drop", "Discard it")]
-            saved = saved_show(item)
+            saved = item.saved()
             table = ChangesTable(difference(saved, item.show)) if saved is not None else None
             answer = ask(
                 self.window,
@@ -334,16 +327,6 @@ class ShowFiles:
         else:
             self.keeper.end()
         self._take_hold(None)
-
-
-def saved_show(item: Found) -> Show | None:
-    """What the file of unsaved work holds; None where there is none that can be read."""
-    if item.original is None:
-        return None
-    try:
-        return open_damaged(item.original)[0]
-    except IsthmusError:
-        return None
 
 
 def recovered_words(item: Found, saved: Show | None) -> str:

@@ -32,6 +32,7 @@ from isthmus.app.kit.widgets import (
     field,
     label,
     plain_table,
+    selected_rows,
     tick,
 )
 from isthmus.app.model.workbench import Workbench
@@ -418,7 +419,7 @@ class LimitsView(PageView):
             self._handle(**changes)
 
     def take_off(self) -> None:
-        rows = [self.model.rows[i.row()] for i in self.table.selectionModel().selectedRows()]
+        rows = [self.model.rows[at] for at in selected_rows(self.table)]
         show = self.bench.show
         for line in rows:
             show = core.take_off_line(show, line)

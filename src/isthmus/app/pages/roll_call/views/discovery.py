@@ -15,7 +15,16 @@ from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.dialogs import Entry, Frame
 from isthmus.app.kit.first import FirstSteps
 from isthmus.app.kit.tasks import Step, Task
-from isthmus.app.kit.widgets import PageView, RowsModel, bind, button, column_of, label, plain_table
+from isthmus.app.kit.widgets import (
+    PageView,
+    RowsModel,
+    bind,
+    button,
+    column_of,
+    label,
+    plain_table,
+    selected_rows,
+)
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.workbench import Workbench
@@ -269,7 +278,7 @@ class DiscoveryView(PageView):
     # ------------------------------------------------------------ setting
 
     def chosen(self) -> list[Match]:
-        return [self.model.rows[i.row()] for i in self.table.selectionModel().selectedRows()]
+        return [self.model.rows[at] for at in selected_rows(self.table)]
 
     def identify_in_hand(self) -> None:
         """From the patch: the devices matched to the selected units show themselves."""

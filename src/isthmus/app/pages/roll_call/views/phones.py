@@ -22,6 +22,7 @@ from isthmus.app.kit.widgets import (
     column_of,
     label,
     plain_table,
+    selected_rows,
 )
 from isthmus.app.model.focus import Focus
 from isthmus.app.model.stick import Stick
@@ -229,7 +230,7 @@ class PhonesView(PageView):
             self.server = None
 
     def put_out(self) -> None:
-        rows = [i.row() for i in self.table.selectionModel().selectedRows()]
+        rows = selected_rows(self.table)
         if self.server:
             phones = list(self.server.door.phones.values())
             for row in rows:

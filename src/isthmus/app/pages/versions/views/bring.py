@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLayout, QPushButton, QVBoxLayout, QWidget
 
 from isthmus.app.kit.edited import edited_table
 from isthmus.app.kit.widgets import (
@@ -20,9 +20,10 @@ from isthmus.app.kit.widgets import (
     field,
     label,
     plain_table,
+    selected_rows,
     tick,
 )
-from isthmus.app.model.sides import FILES, NOW, Sides
+from isthmus.app.model.sides import NOW, Sides, ask_show
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.versions.models.coming import (
     ClashModel,
@@ -286,15 +287,8 @@ class BringView(PageView):
     # ------------------------------------------------------------ acts
 
     def open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self.window(),
-            "Bring in from another show",
-            "",
-            FILES,
-            options=QFileDialog.Option.DontUseNativeDialog,
-        )
-        if name:
-            self.bench.guard(lambda: self.open_path(Path(name)))
+        if path := ask_show(self, "Bring in from another show"):
+            self.bench.guard(lambda: self.open_path(path))
 
     def open_path(self, path: Path) -> None:
         """Raises FileFault."""
@@ -328,13 +322,13 @@ class BringView(PageView):
     def _key(self, event: QKeyEvent) -> bool:
         if event.key() not in (Qt.Key.Key_Space, Qt.Key.Key_Delete):
             return False
-        rows = [i.row() for i in self.table.selectionModel().selectedRows()]
+        rows = selected_rows(self.table)
         self.leave([self.coming.rows[at][0] for at in rows])
         return True
 
     def meet(self, how: str) -> None:
         """The selected clashes are met so; with none selected, all there are."""
-        rows = [i.row() for i in self.clash_table.selectionModel().selectedRows()]
+        rows = selected_rows(self.clash_table)
         if not rows:
             rows = list(range(len(self.met.rows)))
         self.clashes |= {one.place: how for at in rows if how in (one := self.met.rows[at][0]).hows}

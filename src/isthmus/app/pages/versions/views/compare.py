@@ -7,7 +7,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from isthmus.app.kit.changes import ChangesTable, Row
 from isthmus.app.kit.edited import hold_row
@@ -25,7 +25,7 @@ from isthmus.app.kit.widgets import (
 )
 from isthmus.app.model.plan_state import Ghosts
 from isthmus.app.model.saving import save_paper
-from isthmus.app.model.sides import FILES, NOW, Sides
+from isthmus.app.model.sides import NOW, Sides, ask_show
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.versions.models.versions import VersionsModel, first_lines
 from isthmus.compare import Difference, apply, difference
@@ -277,15 +277,8 @@ class CompareView(PageView):
         self.hold(self.after.currentData(), self.before.currentData())
 
     def open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self.window(),
-            "Compare with another show",
-            "",
-            FILES,
-            options=QFileDialog.Option.DontUseNativeDialog,
-        )
-        if name:
-            self.bench.guard(lambda: self.open_path(Path(name)))
+        if path := ask_show(self, "Compare with another show"):
+            self.bench.guard(lambda: self.open_path(path))
 
     def open_path(self, path: Path) -> None:
         """Raises FileFault."""

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from isthmus.app.kit.widgets import (
     PageView,
@@ -17,9 +17,10 @@ from isthmus.app.kit.widgets import (
     column_of,
     label,
     plain_table,
+    selected_rows,
 )
 from isthmus.app.model.looking import called
-from isthmus.app.model.sides import FILES, Sides
+from isthmus.app.model.sides import Sides, ask_show
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.versions.models.joining import MINE, THEIRS, ConflictsModel
 from isthmus.app.pages.versions.models.versions import first_lines
@@ -207,15 +208,8 @@ class JoinView(PageView):
     # ------------------------------------------------------------ acts
 
     def open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self.window(),
-            "Join with another copy",
-            "",
-            FILES,
-            options=QFileDialog.Option.DontUseNativeDialog,
-        )
-        if name:
-            self.bench.guard(lambda: self.open_path(Path(name)))
+        if path := ask_show(self, "Join with another copy"):
+            self.bench.guard(lambda: self.open_path(path))
 
     def open_path(self, path: Path) -> None:
         """Raises FileFault."""
@@ -225,7 +219,7 @@ class JoinView(PageView):
         self._work_out()
 
     def settle(self, how: str) -> None:
-        rows = [i.row() for i in self.conflict_table.selectionModel().selectedRows()]
+        rows = selected_rows(self.conflict_table)
         self.conflicts.settle(rows or range(len(self.conflicts.rows)), how)
         self._settled()
 
