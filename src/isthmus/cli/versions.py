@@ -8,8 +8,7 @@ from typing import Any
 
 from isthmus.cli.common import DONE, Result, keep, load, saving
 from isthmus.compare import difference
-from isthmus.compare.words import sentences
-from isthmus.plural import many
+from isthmus.compare.words import first_sentences, sentences
 from isthmus.show import save_show
 from isthmus.show.versions import (
     gone_back,
@@ -68,9 +67,7 @@ def _rows(show: Any) -> list[dict[str, Any]]:
 
 def _line(row: dict[str, Any]) -> str:
     name = row["note"] or row["why"]
-    told = " ".join(row["changes"][:3])
-    more = len(row["changes"]) - 3
-    told += f" And {many(more, 'more difference')}." if more > 0 else ""
+    told = first_sentences(row["changes"], 3)
     return f"{row['number']}  {row['when']}  {name}" + (f": {told}" if told else "")
 
 

@@ -283,6 +283,12 @@ def sentences(found: Difference) -> list[str]:
     return lines
 
 
+def first_sentences(lines: Sequence[str], most: int) -> str:
+    """So many of them, and how many more there are."""
+    more = f" And {len(lines) - most} more." if len(lines) > most else ""
+    return " ".join(lines[:most]) + more
+
+
 def _sending_differs(one: Changed) -> bool:
     from msgspec.structs import replace
 

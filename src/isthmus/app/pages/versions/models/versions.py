@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any
 
 from PySide6.QtCore import QTimer
 
@@ -79,9 +78,3 @@ class VersionsModel(RowsModel):
 
 def _key(row: Row) -> tuple[str, str]:
     return (row[1].root if row[1] else "", row[0].root)
-
-
-def first_lines(lines: Sequence[Any], most: int) -> str:
-    """So many sentences, and how many more there are."""
-    more = f" And {len(lines) - most} more." if len(lines) > most else ""
-    return " ".join(lines[:most]) + more

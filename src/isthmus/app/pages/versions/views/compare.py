@@ -27,11 +27,11 @@ from isthmus.app.model.plan_state import Ghosts
 from isthmus.app.model.saving import save_paper
 from isthmus.app.model.sides import NOW, Sides, ask_show
 from isthmus.app.model.workbench import Workbench
-from isthmus.app.pages.versions.models.versions import VersionsModel, first_lines
+from isthmus.app.pages.versions.models.versions import VersionsModel
 from isthmus.compare import Difference, apply, difference
 from isthmus.compare.matching import matched
 from isthmus.compare.references import renamed_show
-from isthmus.compare.words import KINDS, sentences
+from isthmus.compare.words import KINDS, first_sentences, sentences
 from isthmus.papers.changes import changes_paper
 from isthmus.plural import many
 from isthmus.show.records import Show, Version
@@ -196,7 +196,7 @@ class CompareView(PageView):
             self._held = old, new
             found = _difference(self.bench.history.show, old, new)
             self.changes.model.show(found, ticked=False)
-            self.told.setText(first_lines(sentences(found), 4) or "They are alike.")
+            self.told.setText(first_sentences(sentences(found), 4) or "They are alike.")
             self._kinds()
             self._filter()
             self._haunt()

@@ -23,9 +23,8 @@ from isthmus.app.model.looking import called
 from isthmus.app.model.sides import Sides, ask_show
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.versions.models.joining import MINE, THEIRS, ConflictsModel
-from isthmus.app.pages.versions.models.versions import first_lines
 from isthmus.compare import Base, Merged, difference, joined, with_both
-from isthmus.compare.words import Told, sentences, told, told_conflict
+from isthmus.compare.words import Told, first_sentences, sentences, told, told_conflict
 from isthmus.plural import many
 from isthmus.show import Show
 from isthmus.snags.together import only_together
@@ -156,7 +155,7 @@ class JoinView(PageView):
         found = difference(mine, made.show) if made else None
         self.taken.take(told(found) if found else [])
         self.conflicts.show([(c, told_conflict(made, c)) for c in made.conflicts] if made else [])
-        come = first_lines(sentences(found), 3) if found else ""
+        come = first_sentences(sentences(found), 3) if found else ""
         self.told.setText(
             f"{self._base_words()} {come or 'Nothing comes from them.'}" if made else ""
         )
@@ -203,7 +202,7 @@ class JoinView(PageView):
             return
         fresh = only_together(mine, other, self.merged.show)
         if fresh:
-            self.together.setText(f"Wrong only together: {first_lines(fresh, 4)}")
+            self.together.setText(f"Wrong only together: {first_sentences(fresh, 4)}")
 
     # ------------------------------------------------------------ acts
 
