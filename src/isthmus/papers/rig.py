@@ -129,8 +129,9 @@ def hung(show: Show, only: Only = None) -> list[tuple[str, list[tuple[Unit, floa
 
     def order(pair: tuple[Unit, float | None]) -> tuple[object, ...]:
         unit, along = pair
-        across = unit.position[0] if unit.position else 1e9
-        return (unit.structure, along if along is not None else across, unit.number)
+        if unit.position is None:  # nowhere yet, behind what hangs
+            return (True, "", 0.0, unit.number)
+        return (False, unit.structure, unit.position[0] if along is None else along, unit.number)
 
     names = sorted(found, key=lambda name: (name == NOWHERE, name.lower()))
     return [(name, sorted(found[name], key=order)) for name in names]
