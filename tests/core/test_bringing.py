@@ -4,10 +4,13 @@ that a show refers to.
 
 from __future__ import annotations
 
+import json
 import random
 from collections import Counter
+from collections.abc import Iterator
 from pathlib import Path
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -37,14 +40,50 @@ def doubled(show: Show) -> list[tuple[str, str]]:
     return [key for key, count in keys.items() if count > 1]
 
 
+def bare(show: Show) -> Show:
+    return without_versions(show)
+
+
+def strings(value: object, under: str = "") -> Iterator[tuple[str, str]]:
+    """Every string of plain JSON with the member it is in; keys of tables too."""
+    if isinstance(value, str):
+        yield under, value
+    elif isinstance(value, dict):
+        for name, held in value.items():
+            yield "", name
+            yield from strings(held, name)
+    elif isinstance(value, list):
+        for held in value:
+            yield from strings(held, under)
+
+
+def ids_in(show: Show) -> set[str]:
+    return {x.id for kind, key in KEYS.items() if key == ("id",) for x in getattr(show, kind)}
+
+
+def strays(show: Show, once: set[str]) -> set[str]:
+    """What still stands in the plain text of a show of ids that are no thing's there: by no table
+    of what refers to what.
+    """
+    said = {text for _, text in strings(json.loads(msgspec.json.encode(bare(show))))}
+    return said & once - ids_in(show)
+
+
 def as_from_elsewhere(show: Show) -> Show:
     """The same show, made by somebody else: no id is the same."""
     kinds = [kind for kind, key in KEYS.items() if key == ("id",)]
     return renamed_show(show, {k: {x.id: new_id() for x in getattr(show, k)} for k in kinds})
 
 
-def bare(show: Show) -> Show:
-    return without_versions(show)
+def test_nothing_that_refers_to_a_thing_is_missing_in_the_table() -> None:
+    """Ids that are no word of anything else are gone from the text when all ids are others."""
+    plain = json.loads(msgspec.json.encode(WHOLE))
+    words = {
+        text for member, text in strings(plain) if member in ("kind", "name", "source", "role")
+    }
+    known = ids_in(WHOLE) - words
+    assert len(known) > 150
+    assert not strays(as_from_elsewhere(WHOLE), known)
 
 
 @given(st.integers(0, 10**6), st.sampled_from(["mine", "theirs", "another", "levels"]))
@@ -66,6 +105,8 @@ def test_whatever_comes_leaves_nothing_dangling_and_nothing_doubled(seed: int, h
     found = plan(ours, other, wanted)
     assert dangling(found.show) <= dangling(ours)
     assert set(doubled(found.show)) <= set(doubled(ours))
+    theirs = ids_in(other) - ids_in(WHOLE)  # made for this, and no word of anything else
+    assert strays(found.show, theirs) <= strays(ours, theirs)
     assert chosen <= {one.place for one in found.coming}
     for kind in KEYS:  # nothing of ours goes; only what is taken over is other
         taken = {
