@@ -11,7 +11,7 @@ from isthmus.compare.references import key_of, references
 from isthmus.compare.words import KINDS, name_of
 from isthmus.gels.resolve import find_gels, split_gels
 from isthmus.patch.groups import members
-from isthmus.show.records import Group, Palette, Show, Unit
+from isthmus.show.records import Group, Palette, Show, Structure, Unit
 
 CHOSEN = "chosen"
 # units of these are met by units of ours, not brought: a look is of a rig, not the rig
@@ -53,6 +53,8 @@ def _needs(show: Show, kind: str, thing: Any, of_a_rig: bool) -> Iterator[Thing]
         yield other, key
     if isinstance(thing, Group) and not of_a_rig:
         yield from (("units", unit) for unit in members(show, thing))
+    if isinstance(thing, (Unit, Structure)) and thing.uuid:
+        yield "beside", f"thing\n{thing.uuid}"
     if isinstance(thing, Unit) and thing.gel:
         for part in split_gels(thing.gel):
             for gel in find_gels(show.gels, part)[:1]:

@@ -37,6 +37,7 @@ NAMED = {
     "answers",
     "rounds",
     "earlier_papers",
+    "beside",
 }  # never under another
 
 

@@ -32,6 +32,7 @@ MODULES = {
     "plan": ("plan",),
     "looks": ("palettes", "looks", "cues"),
     "papers": ("papers",),
+    "mvr": ("mvr",),
     "pixels": ("pixels",),
     "play": ("play",),
 }

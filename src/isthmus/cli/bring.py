@@ -16,7 +16,8 @@ from isthmus.show.records import Show
 
 def bring(options: argparse.Namespace) -> Result:
     """What comes of what is wanted, why, and what it meets; it is saved unless --dry-run."""
-    show, other = load(options.show), load(options.source)
+    show = load(options.show)
+    other = load(options.source, show)
     things = [thing for text in options.want for thing in _wanted(other, text)]
     wanted = Wanted(
         things=frozenset(things or everything(other)),

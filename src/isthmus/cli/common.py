@@ -16,8 +16,10 @@ DONE, SNAGS, FAILED, INTERRUPTED = 0, 1, 3, 4  # 2 is argparse's own
 Result = tuple[int, Any, list[str]]
 
 
-def load(name: str) -> Show:
-    """A show file, one of its versions (`FILE@3`), or the demo show when the name is `demo`."""
+def load(name: str, known: Show | None = None) -> Show:
+    """A show file, one of its versions (`FILE@3`), or the demo show when the name is `demo`. An MVR
+    file is read as a show too: what somebody made of the one that is `known`.
+    """
     if name == "demo":
         from isthmus.demo import lantern_tide  # half of the rooms of the house: only where wanted
 
@@ -26,10 +28,22 @@ def load(name: str) -> Show:
         file, number = version
         show = load(file)
         return shown(show, version_named(show, number))
+    if name.lower().endswith(".mvr"):
+        return _load_mvr(Path(name), known)
     show, damage = open_damaged(Path(name))
     for words in damage.words:
         print(f"isthmus: {name}: {words}", file=sys.stderr)
     return show
+
+
+def _load_mvr(path: Path, known: Show | None) -> Show:
+    from isthmus.library.at_hand import at_hand  # half of the rooms of the house again
+    from isthmus.mvr import open_mvr
+
+    came = open_mvr(path, at_hand(known or Show()), known)
+    for notice in came.notices:
+        print(f"isthmus: {path}: {notice}", file=sys.stderr)
+    return came.show
 
 
 def _version_in(name: str) -> tuple[str, int] | None:

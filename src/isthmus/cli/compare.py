@@ -20,7 +20,8 @@ from isthmus.snags.together import only_together
 
 def diff_shows(options: argparse.Namespace) -> Result:
     """What differs between two shows: in sentences, or each change with --text."""
-    old, new = load(options.old), load(options.new)
+    old = load(options.old)
+    new = load(options.new, old)
     found = difference(old, new)
     each = told(found)
     lines = sentences(found)

@@ -35,6 +35,7 @@ KEYS: dict[str, tuple[str, ...]] = {  # kind of thing → what it is known by
     "media": ("id",),
     "layer_sets": ("id",),
     "earlier_papers": ("title", "revision"),
+    "beside": ("where", "of"),
 }
 # record → its members that name things of a kind: one, several, or the keys of a table
 REFERS: dict[type, dict[str, str]] = {
@@ -53,6 +54,7 @@ REFERS: dict[type, dict[str, str]] = {
     r.PictureLayer: {"media": "media", "units": "units"},
     r.LayerSet: {"grid": "grids"},
     r.Media: {"file": "files"},
+    r.Beside: {"files": "files"},
 }
 Ids = Mapping[str, Mapping[str, str]]  # kind → id here → id there
 

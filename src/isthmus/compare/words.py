@@ -39,6 +39,7 @@ KINDS = {  # kind → one, several
     "media": ("picture brought in", "pictures brought in"),
     "layer_sets": ("layer set", "layer sets"),
     "earlier_papers": ("earlier hang list", "earlier hang lists"),
+    "beside": ("part of an MVR file", "parts of MVR files"),
 }
 UNIT = {
     "number": "number",
@@ -54,6 +55,7 @@ UNIT = {
     "rotation": "direction",
     "limits": "limits",
     "handling": "axes and curves",
+    "uuid": "UUID",
 }
 WHOLE = {"name": "title", "venue": "venue", "paper": "hang list"}
 NUMBERS = 6  # this many are named

@@ -74,7 +74,10 @@ PLAIN_HANDLING = Handling()
 
 
 class Unit(Record, frozen=True, kw_only=True):
-    """One physical thing with a number. It may be unpatched, and it may not be placed yet."""
+    """One physical thing with a number. It may be unpatched, and it may not be placed yet.
+
+    `uuid` is what others know it by who exchange MVR; empty, one made of its id.
+    """
 
     id: str
     number: int
@@ -94,6 +97,7 @@ class Unit(Record, frozen=True, kw_only=True):
     beam_off: bool = False  # no beam is drawn for it
     limits: tuple[Limit, ...] = ()
     handling: Handling = PLAIN_HANDLING
+    uuid: str = ""
 
 
 class Group(Record, frozen=True, kw_only=True):
@@ -128,7 +132,7 @@ class Structure(Record, frozen=True, kw_only=True):
     Kinds: truss, circle, corner, pipe, rail, mast, boom, tower, deck, hull, wall, drape, screen,
     mesh. A circle's length is its diameter and `arc` how many degrees of it stand; a corner has two
     arms of its length. `marks` are metres from its start where units may hang; `mesh` names a kept
-    file.
+    file; `uuid` is as that of a unit.
     """
 
     id: str
@@ -143,6 +147,7 @@ class Structure(Record, frozen=True, kw_only=True):
     marks: tuple[float, ...] = ()
     mesh: str = ""
     pinned: bool = False
+    uuid: str = ""
 
 
 class StoredFile(Record, frozen=True, kw_only=True):
@@ -584,6 +589,20 @@ class LayerSet(Record, frozen=True, kw_only=True):
     dark: bool = True
 
 
+class Beside(Record, frozen=True, kw_only=True):
+    """What an MVR file says that no record here has a member for, as elements of XML, kept for the
+    next file that is written.
+
+    `where` is thing (`of` is its UUID), layer (its name) or aux (of the whole scene; `of` is "").
+    `files` are names of kept files it uses.
+    """
+
+    where: str = "thing"
+    of: str = ""
+    xml: tuple[str, ...] = ()
+    files: tuple[str, ...] = ()
+
+
 class Version(Record, frozen=True, kw_only=True):
     """The show as it once was. `root` names the part that lists all of it (`show/parts`)."""
 
@@ -622,6 +641,7 @@ class Show(Record, frozen=True, kw_only=True):
     grids: tuple[PixelGrid, ...] = ()
     media: tuple[Media, ...] = ()
     layer_sets: tuple[LayerSet, ...] = ()
+    beside: tuple[Beside, ...] = ()
     versions: tuple[Version, ...] = ()  # oldest first
     kept: dict[str, bytes] = {}  # what versions consist of, by name; travels in the container
 

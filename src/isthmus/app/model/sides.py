@@ -14,12 +14,14 @@ from isthmus.show.versions import shown, version_named
 
 NOW = "now"
 FILES = f"Isthmus shows (*{SUFFIX})"
+MVR = ".mvr"
+RIGS = f"Shows and MVR files (*{SUFFIX} *{MVR})"
 
 
-def ask_show(over: QWidget, title: str, folder: str = "") -> Path | None:
+def ask_show(over: QWidget, title: str, folder: str = "", kinds: str = FILES) -> Path | None:
     """A show file that is there; None when the question is put away."""
     name, _ = QFileDialog.getOpenFileName(
-        over.window(), title, folder, FILES, options=QFileDialog.Option.DontUseNativeDialog
+        over.window(), title, folder, kinds, options=QFileDialog.Option.DontUseNativeDialog
     )
     return Path(name) if name else None
 
@@ -36,10 +38,26 @@ class Sides:
         bench.adopted.connect(self._versions.clear)
 
     def open(self, path: Path) -> str:
-        """Another show, read and never written; its key. Raises FileFault."""
+        """Another show, read and never written; its key. An MVR file is what somebody made of ours.
+        Raises FileFault.
+        """
         key = str(path.resolve())
-        self._files[key] = open_show(path)
+        if path.suffix.lower() == MVR:
+            self._files[key] = self._read_mvr(path)
+        else:
+            self._files[key] = open_show(path)
         return key
+
+    def _read_mvr(self, path: Path) -> Show:
+        from isthmus.library.at_hand import at_hand  # these are not needed at the start
+        from isthmus.mvr import open_mvr
+
+        now = self.bench.history.show
+        came = open_mvr(path, at_hand(now), now)
+        for notice in came.notices[:1]:
+            more = f" (and {len(came.notices) - 1} more)" if len(came.notices) > 1 else ""
+            self.bench.told.emit("warning", f"{path.name}: {notice}{more}")
+        return came.show
 
     @property
     def names(self) -> list[tuple[str, str]]:

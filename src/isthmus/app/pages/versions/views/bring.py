@@ -23,7 +23,7 @@ from isthmus.app.kit.widgets import (
     selected_rows,
     tick,
 )
-from isthmus.app.model.sides import NOW, Sides, ask_show
+from isthmus.app.model.sides import NOW, RIGS, Sides, ask_show
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.versions.models.coming import (
     ClashModel,
@@ -287,7 +287,7 @@ class BringView(PageView):
     # ------------------------------------------------------------ acts
 
     def open(self) -> None:
-        if path := ask_show(self, "Bring in from another show"):
+        if path := ask_show(self, "Bring in from another show", kinds=RIGS):
             self.bench.guard(lambda: self.open_path(path))
 
     def open_path(self, path: Path) -> None:

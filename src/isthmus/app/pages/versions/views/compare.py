@@ -25,7 +25,7 @@ from isthmus.app.kit.widgets import (
 )
 from isthmus.app.model.plan_state import Ghosts
 from isthmus.app.model.saving import save_paper
-from isthmus.app.model.sides import NOW, Sides, ask_show
+from isthmus.app.model.sides import NOW, RIGS, Sides, ask_show
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.versions.models.versions import VersionsModel
 from isthmus.compare import Difference, apply, difference
@@ -277,7 +277,7 @@ class CompareView(PageView):
         self.hold(self.after.currentData(), self.before.currentData())
 
     def open(self) -> None:
-        if path := ask_show(self, "Compare with another show"):
+        if path := ask_show(self, "Compare with another show", kinds=RIGS):
             self.bench.guard(lambda: self.open_path(path))
 
     def open_path(self, path: Path) -> None:
