@@ -6,10 +6,10 @@ from pathlib import Path
 
 import pypdfium2
 from msgspec.structs import replace
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFileDialog
 
-from helpers.hands import child, choose, key, press, retype
+from helpers.hands import child, choose, dialog, key, keys, press, retype
 from isthmus.demo import lantern_tide
 from isthmus.papers.all_papers import RIG
 from isthmus.patch import edits
@@ -55,3 +55,54 @@ def test_a_paper_is_chosen_narrowed_held_against_a_version_and_saved(
     assert made == {f"Lantern Tide {name}" for name in RIG}
     text = pypdfium2.PdfDocument(tmp_path / "Lantern Tide gels.pdf")[0].get_textpage()
     assert "Lamp oil" in text.get_text_range()
+
+
+def test_a_revision_is_handed_over_and_the_set_labels_and_rig_go_along(
+    make_window, qtbot, tmp_path: Path, monkeypatch
+) -> None:
+    window = make_window(lantern_tide(), page="Handover")
+    bench, page = window.bench, window.pages["Handover"]
+
+    def fill() -> None:
+        asked = dialog("hand over")
+        keys(child(asked, "handed over to"), "Ada Quill")
+        key(child(asked, "handed over to"), Qt.Key.Key_Return)
+
+    QTimer.singleShot(200, fill)
+    press(page.papers, "hand over")
+    assert bench.show.versions[-1].letter == "A"
+    assert "revision A of" in page.head.parts[1] and "to Ada Quill" in page.papers.made.text()
+    bench.commit("name", edits.set_text(bench.show, ["u203"], "name", "Ferry wash"))
+    assert "after revision A" in page.head.parts[1]
+
+    def saved_as(name: str) -> Path:
+        target = tmp_path / name
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), ""))
+        return target
+
+    target = saved_as("set.pdf")
+    press(page.papers, "save the set")
+    qtbot.waitUntil(target.exists, timeout=20_000)
+    first = pypdfium2.PdfDocument(target)[0].get_textpage().get_text_range()
+    assert first.startswith("Contents") and "after revision A" in first
+
+    page.show_view("Labels")
+    retype(child(page.labels, "label units"), "201-204")
+    retype(child(page.labels, "first label"), "25")
+    assert "labels 1 to 24" in page.labels.told.text()
+    retype(child(page.labels, "first label"), "22")
+    assert page.labels.told.text().startswith("4 labels on 2 pages")
+    assert not page.labels.picture.pixmap().isNull()
+    target = saved_as("labels.pdf")
+    press(page.labels, "save labels")
+    assert len(pypdfium2.PdfDocument(target)) == 2
+
+    target = saved_as("rig.mvr")
+    window.actions_.trigger("handover.mvr")
+    assert "Saved rig.mvr" in window.notice.words
+    # brought back by Compare: nothing is other until somebody changes it
+    window.go("Versions")
+    compare = window.pages["Versions"].compare
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(target), ""))
+    press(compare, "compare file")
+    assert compare.told.text() == "They are alike."

@@ -93,6 +93,7 @@ def dialogs_of(window: Window) -> list[tuple[str, Opens]]:
         ("picture", lambda: acts("stage.picture")),
         ("drawing", lambda: acts("stage.look")),
         ("fan", with_units(lambda: (window.go("Stage"), acts("units.fan")))),
+        ("hand over", lambda: acts("handover.over")),
         ("set devices", lambda: SettingsDialog(over, changes, lambda: True).open()),
         ("name a profile", name),
         ("grid by hand", with_units(lambda: acts("pixels.by_hand"))),

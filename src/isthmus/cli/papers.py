@@ -6,18 +6,32 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from isthmus.cli.common import DONE, Result, load
+from isthmus.cli.common import DONE, Result, keep, load, saving
 from isthmus.cli.looks import list_of, load_evening
 from isthmus.errors import EntryFault, FileFault, os_reason
 from isthmus.papers.all_papers import RIG
-from isthmus.papers.drawn import SIZES, as_csv, as_pdf, usual_size
+from isthmus.papers.drawn import (
+    NO_BLOCK,
+    SIZES,
+    Block,
+    as_csv,
+    as_pdf,
+    as_set,
+    block_of,
+    usual_size,
+)
 from isthmus.papers.evening import cue_sheet, focus_sheet
+from isthmus.papers.label_sheets import SHEETS, read_sheet
+from isthmus.papers.labels import Labels, labelled, labels_pdf
 from isthmus.papers.marked import as_html
 from isthmus.papers.since import since, units_then
 from isthmus.papers.table import Paper
 from isthmus.patch.choose import read_choice
+from isthmus.plural import many
 from isthmus.show import Show
 from isthmus.show.container import write_atomically
+from isthmus.show.handovers import handed_over, handover_named, handovers, told
+from isthmus.show.versions import shown
 
 
 def papers_cues(options: argparse.Namespace) -> Result:
@@ -38,18 +52,57 @@ def papers_rig(options: argparse.Namespace) -> Result:
         old = _earlier(options)
         was = RIG[options.paper][1](old, units_then(old, show, only))
         paper = since(was, paper, options.since)
-    return _made(options, paper)
+    return _made(options, paper, block_of(show))
 
 
 def _earlier(options: argparse.Namespace) -> Show:
-    """A version of the show by its number, or another file."""
+    """A version of the show by its number, a revision by its letter, or another file."""
+    show = load(options.show)
+    if (made := handover_named(show, options.since)) and not Path(options.since).exists():
+        return shown(show, made)
     name = f"{options.show}@{options.since}" if options.since.isdecimal() else options.since
     return load(name)
 
 
+def hand_over(options: argparse.Namespace) -> Result:
+    """What the show is now, as its next revision; without --make those that were made."""
+    show = load(options.show)
+    if not options.make:
+        rows = [
+            {"letter": v.letter, "at": v.at, "to": v.to, "note": v.note, "version": v.number}
+            for v in handovers(show)
+        ]
+        lines = [f"{v.letter}  {told(v)}: {v.note}" for v in handovers(show)]
+        return DONE, {"handovers": rows}, lines or ["Nothing was handed over yet."]
+    made = handed_over(show, options.to_whom, options.note, options.letter)
+    saved, words = keep(options, made)
+    last = made.versions[-1]
+    return DONE, {"letter": last.letter, "saved": saved}, [f"Made {told(last)}. {words}"]
+
+
+def papers_labels(options: argparse.Namespace) -> Result:
+    """Address labels as PDF; without --to the sheets there are."""
+    if not options.to:
+        names = [sheet.name for sheet in SHEETS]
+        lines = [f"{at:>3}  {name}" for at, name in enumerate(names, 1)]
+        return DONE, {"sheets": names}, lines
+    show = load(options.show)
+    only = set(read_choice(show, options.units).ids) if options.units else None
+    wanted = Labels(read_sheet(options.sheet), options.first, options.url, not options.no_switches)
+    write_atomically(Path(options.to), labels_pdf(show, wanted, only))
+    count = len(labelled(show, only))
+    data = {"saved": options.to, "labels": count, "sheet": wanted.sheet.name}
+    return DONE, data, [f"Saved {options.to}: {many(count, 'label')}, {wanted.sheet.name}"]
+
+
 def papers_all(options: argparse.Namespace) -> Result:
-    """Every paper of the rig in a folder."""
+    """Every paper of the rig in a folder, or one behind the other in a PDF."""
     show, folder = load(options.show), Path(options.out)
+    if folder.suffix.lower() == ".pdf":
+        papers = [make(show, None) for _, make in RIG.values()]
+        data = as_set(papers, options.size or usual_size(), block_of(show))
+        write_atomically(folder, data)
+        return DONE, {"saved": [str(folder)]}, [f"Saved {folder}"]
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -59,12 +112,12 @@ def papers_all(options: argparse.Namespace) -> Result:
     saved = []
     for name, (_, make) in RIG.items():
         target = folder / f"{name}.{options.ending}"
-        write_atomically(target, _drawn(make(show, None), target, options.size))
+        write_atomically(target, _drawn(make(show, None), target, options.size, block_of(show)))
         saved.append(str(target))
     return DONE, {"saved": saved}, [f"Saved {name}" for name in saved]
 
 
-def _drawn(paper: Paper, target: Path, size: str | None) -> bytes:
+def _drawn(paper: Paper, target: Path, size: str | None, block: Block) -> bytes:
     """By the ending of its name."""
     ending = target.suffix.lower()
     if ending == ".csv":
@@ -72,13 +125,13 @@ def _drawn(paper: Paper, target: Path, size: str | None) -> bytes:
     if ending == ".html":
         return as_html(paper).encode()
     if ending == ".pdf":
-        return as_pdf(paper, size or usual_size())
+        return as_pdf(paper, size or usual_size(), block)
     raise EntryFault(
         f"“{target.name}” is neither PDF, CSV nor HTML.", do="End its name in .pdf, .csv or .html."
     )
 
 
-def _made(options: argparse.Namespace, paper: Paper) -> Result:
+def _made(options: argparse.Namespace, paper: Paper, block: Block = NO_BLOCK) -> Result:
     """Saved by the ending of its name, or told."""
     heads = [column.words for column in paper.columns]
     rows = [
@@ -94,7 +147,7 @@ def _made(options: argparse.Namespace, paper: Paper) -> Result:
             lines += ["  ".join(words for words in row if words) for row in group.rows]
         return DONE, data, lines
     target = Path(options.to)
-    write_atomically(target, _drawn(paper, target, options.size))
+    write_atomically(target, _drawn(paper, target, options.size, block))
     return DONE, data | {"saved": str(target)}, [f"Saved {target}"]
 
 
@@ -111,11 +164,26 @@ def add_verbs(verbs: Any, verb: Any) -> None:
         one.set_defaults(paper=name)
         one.add_argument("--units", help="only these: 101-110, a position, a group")
         one.add_argument(
-            "--since", metavar="N", help="only what changed since version N, or since a file"
+            "--since", metavar="N", help="only what changed since version N, revision B, or a file"
         )
         made.append(one)
-    whole = verb(group, "all", papers_all, "every paper of the rig in a folder")
-    whole.add_argument("--out", required=True, metavar="DIR", help="the folder; it is made")
+    labels = verb(group, "labels", papers_labels, "address labels for the units")
+    labels.add_argument("--to", metavar="OUT.pdf")
+    labels.add_argument("--sheet", default="1", help="number, name, “3x8 70x37 A4”, “roll 62x29”")
+    labels.add_argument("--first", type=int, default=1, help="label to begin with on a used sheet")
+    labels.add_argument("--units", help="only these: 101-110, a position, a group")
+    labels.add_argument("--url", default="", help="of the page for phones: adds a code to each")
+    labels.add_argument("--no-switches", action="store_true", help="leave address switches out")
+    over = verb(group, "handovers", hand_over, "what was handed over, or a new revision")
+    over.add_argument("--make", action="store_true", help="the show as it is now, as a revision")
+    over.add_argument("--to-whom", default="", metavar="NAME")
+    over.add_argument("--note", default="")
+    over.add_argument("--letter", default="", help="another than the next")
+    saving(over)
+    whole = verb(group, "all", papers_all, "every paper of the rig in a folder, or in one PDF")
+    whole.add_argument(
+        "--out", required=True, metavar="DIR", help="the folder, which is made; or OUT.pdf"
+    )
     whole.add_argument("--ending", choices=("pdf", "csv", "html"), default="pdf")
     whole.add_argument("--size", choices=SIZES, help="of the paper (that of the locale without)")
     for one in made:

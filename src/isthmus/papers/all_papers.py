@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from isthmus.papers import rig
 from isthmus.papers.network import address_plan
+from isthmus.papers.settings import settings
 from isthmus.papers.table import Paper
 from isthmus.papers.troubles import snag_list
 from isthmus.show.records import Show
@@ -14,6 +15,7 @@ RIG: dict[str, tuple[str, Callable[[Show, rig.Only], Paper]]] = {
     "number": ("Units by number", rig.by_number),
     "address": ("Units by address, with free runs", rig.by_address),
     "position": ("Units by position, in hanging order", rig.by_position),
+    "settings": ("What to set at the units since the last handover", settings),
     "gels": ("Gels to cut, by position", rig.gel_list),
     "universes": ("Universes, outputs and ports", rig.universes),
     "network": ("Address plan of the network", address_plan),

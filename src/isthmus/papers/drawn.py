@@ -6,19 +6,22 @@ import csv
 import io
 import locale
 import os
-from html import escape
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import date
 from typing import Any
 
-from isthmus.papers.since import GONE, NEW, OTHER
+from isthmus.papers.laid import MARGIN, Page, pages_of, wrapped
+from isthmus.papers.since import OTHER
 from isthmus.papers.table import Column, Group, Mark, Paper
-from isthmus.sheets.files import register_fonts
+from isthmus.papers.widths import PLAIN, width_of
+from isthmus.show.handovers import standing
+from isthmus.show.records import Show
 
 SIZES = ("A4", "Letter")
 # where paper is cut in inches: by territory of the locale
 INCHES = {"US", "CA", "MX", "PH", "CO", "CL", "VE", "GT", "CR", "PA", "DO"}
-MARGIN, FOOT, ROOM = 36.0, 24.0, 90.0  # points
-PAD = 6.0  # points that ReportLab leaves at each side of what it sets
-PLAIN, BOLD, FIGURES = "IBMPlexSans-Regular", "IBMPlexSans-SemiBold", "IBMPlexMono-Regular"
+Step = Callable[[float, str], None]  # the share that is done, and of what
 
 
 def usual_size() -> str:
@@ -48,124 +51,120 @@ def _change(paper: Paper, mark: Mark) -> str:
     return mark.how if mark.how != OTHER else f"other: {', '.join(names)}"
 
 
-def as_pdf(paper: Paper, size: str = "A4") -> bytes:
+@dataclass(frozen=True)
+class Block:
+    """The title block at the foot of each page."""
+
+    show: str = ""
+    venue: str = ""
+    revision: str = ""
+
+
+NO_BLOCK = Block()
+
+
+def block_of(show: Show) -> Block:
+    """Of a show as it is today: its revision, or what came after one."""
+    told = standing(show)
+    today = "" if told.startswith("revision") else f"as of {date.today():%Y-%m-%d}"
+    return Block(show.name, show.venue, ", ".join(words for words in (told, today) if words))
+
+
+def as_pdf(paper: Paper, size: str = "A4", block: Block = NO_BLOCK) -> bytes:
     """Upright where the columns have room for it, else across. The headings of the columns are on
     each page, a row is never split, pages are numbered. Raises FileFault where a face is damaged.
     """
-    from reportlab.lib.pagesizes import A4, landscape, letter
-    from reportlab.lib.styles import ParagraphStyle
-    from reportlab.pdfbase.pdfmetrics import registerFontFamily
-    from reportlab.platypus import CondPageBreak, Paragraph, SimpleDocTemplate, Spacer
+    return as_set([paper], size, block)
 
-    register_fonts((PLAIN, BOLD, FIGURES))
-    for face in (PLAIN, BOLD, FIGURES):  # each is a family of its own: nothing is bold within it
-        registerFontFamily(face, face, face, face, face)
-    page = letter if size == "Letter" else A4
-    wanted = sum(column.width for column in paper.columns) * 72 / 25.4
-    if wanted > page[0] - 2 * MARGIN:
-        page = landscape(page)
-    share = (page[0] - 2 * MARGIN - 2 * PAD) / wanted
 
-    def style(face: str, size: float, **more: Any) -> ParagraphStyle:
-        return ParagraphStyle(
-            f"{face}{size}", fontName=face, fontSize=size, leading=1.3 * size, **more
-        )
+def as_set(
+    papers: Sequence[Paper], size: str = "A4", block: Block = NO_BLOCK, step: Step | None = None
+) -> bytes:
+    """Several papers in one file, behind a list of contents; each can be gone to by its bookmark.
+    `step` hears the share that is done and may raise Cancelled.
+    """
+    from reportlab.lib.pagesizes import A4, letter
+    from reportlab.pdfgen.canvas import Canvas
 
-    title, heading = style(BOLD, 16), style(BOLD, 11, spaceBefore=10)
-    plain, about = style(PLAIN, 8.5), style(PLAIN, 8.5, spaceAfter=4)
-    story: list[Any] = [Paragraph(escape(paper.title), title), Spacer(1, 4)]
-    if paper.about:
-        story += [Paragraph(escape(paper.about), about), Spacer(1, 6)]
-    for group in paper.groups:
-        story.append(CondPageBreak(ROOM))  # a heading has some of its rows below it
-        if group.title:
-            story.append(Paragraph(escape(group.title), heading))
-        if group.about:
-            story.append(Paragraph(escape(group.about), plain))
-        if group.rows:
-            story.append(_table(paper.columns, group, share, plain))
+    page_size = letter if size == "Letter" else A4
+    laid: list[list[Page]] = []
+    for at, paper in enumerate(papers):
+        if step:
+            step(0.6 * at / len(papers), paper.title)
+        laid.append(pages_of(paper, page_size))
+    firsts = [1 + sum(map(len, laid[:at])) for at in range(len(laid))]
+    if len(papers) > 1:
+        contents = _contents(papers, firsts, page_size)
+        firsts = [first + len(contents) for first in firsts]
+        laid.insert(0, _contents(papers, firsts, page_size))
+        firsts.insert(0, 1)
+    titles = [*(["Contents"] if len(papers) > 1 else []), *(paper.title for paper in papers)]
     out = io.BytesIO()
-    doc = SimpleDocTemplate(
-        out,
-        pagesize=page,
-        title=paper.title,
-        author="Isthmus",
-        leftMargin=MARGIN,
-        rightMargin=MARGIN,
-        topMargin=MARGIN,
-        bottomMargin=MARGIN + FOOT,
-    )
-    doc.build(story, canvasmaker=_numbered(paper.title))
+    canvas = Canvas(out, pagesize=page_size)
+    canvas.setTitle(titles[0] if len(titles) == 1 else block.show or titles[0])
+    canvas.setAuthor("Isthmus")
+    pages = [(title, page) for title, each in zip(titles, laid, strict=True) for page in each]
+    starts = dict(zip(firsts, titles, strict=True))
+    for number, (title, page) in enumerate(pages, 1):
+        if step and number % 20 == 0:
+            step(0.6 + 0.4 * number / len(pages), title)
+        canvas.setPageSize((page.wide, page.high))
+        if number in starts:
+            canvas.bookmarkPage(f"paper {number}")
+            if len(papers) > 1:
+                canvas.addOutlineEntry(starts[number], f"paper {number}")
+        draw(canvas, page)
+        _foot(canvas, page, title, block, f"{number} of {len(pages)}")
+        canvas.showPage()
+    canvas.save()
     return out.getvalue()
 
 
-def _table(columns: Any, group: Group, share: float, plain: Any) -> Any:
-    from reportlab.lib.enums import TA_RIGHT
-    from reportlab.platypus import Paragraph, Table
-
-    figures = plain.clone("figures", fontName=FIGURES, alignment=TA_RIGHT)
-    head = plain.clone("head", fontName=BOLD)
-    heads = head.clone("heads", alignment=TA_RIGHT)
-
-    def cell(column: Column, words: str, one: Any, other: Any) -> Any:
-        return Paragraph(words, other if column.figures else one)
-
-    lines = [[cell(c, escape(c.words), head, heads) for c in columns]]
-    for at, row in enumerate(group.rows):
-        gone = group.marks.get(at, Mark()).how == GONE
-        words = [f"<strike>{escape(text)}</strike>" if gone else escape(text) for text in row]
-        lines.append([cell(c, w, plain, figures) for c, w in zip(columns, words, strict=True)])
-    return Table(
-        lines,
-        colWidths=[c.width * 72 / 25.4 * share for c in columns],
-        repeatRows=1,
-        style=[
-            ("VALIGN", (0, 0), (-1, -1), "TOP"),
-            ("LINEBELOW", (0, 0), (-1, 0), 0.8, "#000000"),
-            ("LINEBELOW", (0, 1), (-1, -1), 0.25, "#888888"),
-            ("LEFTPADDING", (0, 0), (-1, -1), 5),
-            ("RIGHTPADDING", (0, 0), (-1, -1), 4),
-            ("TOPPADDING", (0, 0), (-1, -1), 2),
-            ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
-            *_marks(group),
-        ],
-    )
+def _contents(
+    papers: Sequence[Paper], firsts: Sequence[int], size: tuple[float, float]
+) -> list[Page]:
+    columns = (Column("Paper", 70), Column("What is on it", 80), Column("Page", 14, figures=True))
+    rows = [
+        (paper.title, paper.about, str(first)) for paper, first in zip(papers, firsts, strict=True)
+    ]
+    return pages_of(Paper("Contents", "", columns, [Group("", rows)]), size)
 
 
-def _marks(group: Group) -> list[tuple[Any, ...]]:
-    """What is new or other has a ground, what is gone a line through it."""
-    found: list[tuple[Any, ...]] = []
-    for at, mark in group.marks.items():
-        line = at + 1  # below the headings
-        if mark.how == GONE:
-            found.append(("BACKGROUND", (0, line), (-1, line), "#e4e4e4"))
-            continue
-        places = [(0, -1)] if mark.how == NEW else [(column, column) for column in mark.columns]
-        found += [("BACKGROUND", (a, line), (b, line), "#ffe08a") for a, b in places]
-    return found
+def draw(canvas: Any, page: Page) -> None:
+    """What is laid out on a page, on a canvas of ReportLab."""
+    from reportlab.lib.colors import HexColor
+
+    for ground in page.grounds:
+        canvas.setFillColor(HexColor(ground.colour))
+        canvas.rect(ground.x, ground.y, ground.wide, ground.high, stroke=0, fill=1)
+    for rule in page.rules:
+        canvas.setStrokeColor(HexColor(rule.colour))
+        canvas.setLineWidth(rule.thick)
+        canvas.line(rule.x, rule.y, rule.x + rule.wide, rule.y)
+    canvas.setFillColor(HexColor("#000000"))
+    words = canvas.beginText()
+    face: tuple[str, float] = ("", 0.0)
+    for text in page.texts:
+        if (text.face, text.size) != face:
+            face = (text.face, text.size)
+            words.setFont(*face)
+        words.setTextOrigin(text.x, text.y)
+        words.textOut(text.words)
+    canvas.drawText(words)
+    canvas.setStrokeColor(HexColor("#000000"))
+    canvas.setLineWidth(0.6)
+    for text in page.texts:
+        if text.struck:
+            high = text.y + 0.32 * text.size
+            canvas.line(text.x, high, text.x + text.struck, high)
 
 
-def _numbered(title: str) -> Any:
-    """A canvas that knows how many pages there are when it writes their numbers."""
-    from reportlab.pdfgen.canvas import Canvas
-
-    class Numbered(Canvas):
-        def __init__(self, *given: Any, **named: Any) -> None:
-            super().__init__(*given, **named)
-            self._pages: list[dict[str, Any]] = []
-
-        def showPage(self) -> None:
-            self._pages.append(dict(self.__dict__))
-            self._startPage()  # type: ignore[attr-defined]
-
-        def save(self) -> None:
-            for number, page in enumerate(self._pages, 1):
-                self.__dict__.update(page)
-                self.setFont(PLAIN, 8)
-                wide, _ = self._pagesize  # type: ignore[attr-defined]
-                self.drawString(MARGIN + PAD, MARGIN, title)
-                self.drawRightString(wide - MARGIN - PAD, MARGIN, f"{number} of {len(self._pages)}")
-                super().showPage()
-            super().save()
-
-    return Numbered
+def _foot(canvas: Any, page: Page, title: str, block: Block, number: str) -> None:
+    """Rule, title block, title, page n of m."""
+    canvas.setFont(PLAIN, 8)
+    canvas.setLineWidth(0.4)
+    canvas.line(MARGIN, MARGIN + 11, page.wide - MARGIN, MARGIN + 11)
+    room = page.wide - 2 * MARGIN - width_of(number, PLAIN, 8) - 12
+    words = " · ".join(part for part in (title, block.venue, block.revision) if part)
+    canvas.drawString(MARGIN, MARGIN, wrapped(words, room, PLAIN, 8)[0])
+    canvas.drawRightString(page.wide - MARGIN, MARGIN, number)

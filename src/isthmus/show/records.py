@@ -604,7 +604,9 @@ class Beside(Record, frozen=True, kw_only=True):
 
 
 class Version(Record, frozen=True, kw_only=True):
-    """The show as it once was. `root` names the part that lists all of it (`show/parts`)."""
+    """The show as it once was. `root` names the part that lists all of it (`show/parts`). One that
+    was handed over has a revision letter, and `to` whom.
+    """
 
     number: int
     at: str = ""  # UTC, ISO 8601
@@ -612,6 +614,8 @@ class Version(Record, frozen=True, kw_only=True):
     why: str = ""  # by the program: before what it was made
     who: str = ""
     root: str = ""
+    letter: str = ""
+    to: str = ""
 
 
 class Show(Record, frozen=True, kw_only=True):

@@ -35,5 +35,8 @@ def called(version: Version) -> str:
     """`version 3, “as hung”, of 1 December, 10:32`."""
     moment = time_of(version)
     when = f", of {moment.day} {moment:%B, %H:%M}" if moment else ""
+    if version.letter:
+        to = f", to {version.to}" if version.to else ""
+        return f"revision {version.letter}{to}{when}"
     name = f", “{version.note}”" if version.note else f", {version.why}" if version.why else ""
     return f"version {version.number}{name}{when}"

@@ -4,6 +4,7 @@ const at = id => document.getElementById(id);
 let state = {}, socket = null, wait = 500, wrong = false, news = {words: "", until: 0};
 let line = JSON.parse(localStorage.getItem("line") || "[]");
 let pictures = null;  // a store of the phone's own, for those that wait
+let wanted = new URLSearchParams(location.search).get("unit");  // of the label that was read
 const keep = () => localStorage.setItem("line", JSON.stringify(line));
 const fresh = () => (self.crypto && crypto.randomUUID) ? crypto.randomUUID() : Date.now() + "-" + Math.random().toString(36).slice(2);
 
@@ -90,6 +91,8 @@ function draw() {
   at("begin").hidden = on;
   at("focus").hidden = !state.focus;
   at("rollcall").hidden = !!state.focus;
+  if (wanted && on) { put({do: "jump", number: wanted}); wanted = null; history.replaceState(null, "", "/"); }
+  else if (wanted) at("where").textContent = "Start the call: it goes to unit " + wanted + ".";
   if (state.focus) drawFocus(state.focus);
   drawPixels(state.pixels);
   at("keys").hidden = !on;

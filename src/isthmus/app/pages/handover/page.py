@@ -1,38 +1,80 @@
-"""The Handover page: papers people work from."""
+"""The Handover page: papers people work from, labels, and the rig as a file for others."""
 
 from __future__ import annotations
 
 from isthmus.app.kit.actions import Action
+from isthmus.app.kit.tasks import away
+from isthmus.app.kit.widgets import PageView, bind
 from isthmus.app.model.house import House
+from isthmus.app.model.saving import save_made
 from isthmus.app.pages.base import Page
+from isthmus.app.pages.handover.views.labels import LabelsView
 from isthmus.app.pages.handover.views.papers import PapersView
 from isthmus.papers.all_papers import RIG
 from isthmus.plural import many
+from isthmus.show.handovers import standing
+
+VIEWS = ("Papers", "Labels")
 
 
 class HandoverPage(Page):
     title = "Handover"
-    context = ("handover.save", "handover.all")
+    context = ("handover.over", "", "handover.save", "handover.set", "handover.mvr")
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
+        self.add_switches(VIEWS)
         self.papers = PapersView(house.bench)
-        self.take_views({"Papers": self.papers})
-        self.head.say(*many(len(RIG), "paper").split(" ", 1))
+        self.labels = LabelsView(house.bench)
+        made: tuple[PageView, ...] = (self.papers, self.labels)
+        self.take_views(dict(zip(VIEWS, made, strict=True)))
+        bind(house.bench.changed, self, self._say)
+        self._say()
 
-    def mark_switch(self, name: str) -> None:
-        """There is one view."""
+    def _say(self) -> None:
+        papers = many(len(RIG), "paper").split(" ", 1)
+        told = standing(self.bench.show) if self.isVisible() else ""
+        self.head.say(papers[0], ", ".join(words for words in (papers[1], told) if words))
 
     def actions(self) -> list[Action]:
+        acts = (
+            ("over", "Hand over…", self.papers.hand_over),
+            ("save", "Save the paper…", self._save),
+            ("set", "Save the whole set…", self._save_set),
+            ("all", "Save each paper in a folder…", self._save_all),
+            ("labels", "Save the labels…", self._save_labels),
+            ("mvr", "Save as MVR…", self._save_mvr),
+        )
         return [
-            Action("handover.save", "Save the paper…", self._save, group="Handover"),
-            Action("handover.all", "Save all papers…", self._save_all, group="Handover"),
+            Action(f"handover.{name}", words, run, group="Handover") for name, words, run in acts
         ]
+
+    def entered(self) -> None:
+        super().entered()
+        self._say()
+
+    def shut_down(self) -> None:
+        self.papers.whole.cancel()
+        super().shut_down()
 
     def _save(self) -> None:
         self.here("Papers")
         self.papers.save()
 
+    def _save_set(self) -> None:
+        self.here("Papers")
+        self.papers.save_set()
+
     def _save_all(self) -> None:
         self.here("Papers")
         self.papers.save_all()
+
+    def _save_labels(self) -> None:
+        self.here("Labels")
+        self.labels.save()
+
+    def _save_mvr(self) -> None:
+        from isthmus.mvr import write_show  # meshes and all: not needed at the start
+
+        show = self.bench.show
+        save_made(self.bench, self, "rig", ("mvr",), lambda _: away(lambda: write_show(show)))

@@ -20,23 +20,31 @@ from isthmus.app.kit.widgets import (
 from isthmus.app.model.saving import save_made
 from isthmus.app.model.sides import NOW, Sides
 from isthmus.app.model.workbench import Workbench
+from isthmus.app.pages.handover.dialogs import HandOverDialog
 from isthmus.app.pages.handover.models.paper import PaperModel
+from isthmus.app.pages.handover.views.whole_set import WholeSet
 from isthmus.errors import IsthmusError
 from isthmus.papers.all_papers import RIG
-from isthmus.papers.drawn import as_csv, as_pdf, usual_size
+from isthmus.papers.drawn import Block, as_csv, as_pdf, block_of, usual_size
 from isthmus.papers.marked import as_html
 from isthmus.papers.since import since, units_then
 from isthmus.papers.table import Paper
 from isthmus.patch.choose import complete, read_choice
 from isthmus.plural import many
 from isthmus.show.container import write_atomically
+from isthmus.show.handovers import handovers, told
+
+
+def _begun(words: str) -> str:
+    return words[:1].upper() + words[1:]
+
 
 ENDINGS = ("pdf", "csv", "html")
 
 
-def drawn(paper: Paper, ending: str) -> bytes:
+def drawn(paper: Paper, ending: str, block: Block) -> bytes:
     if ending == "pdf":
-        return as_pdf(paper, usual_size())
+        return as_pdf(paper, usual_size(), block)
     return (as_csv(paper) if ending == "csv" else as_html(paper)).encode()
 
 
@@ -60,7 +68,16 @@ class PapersView(PageView):
         self.list.setCurrentRow(0)
         self.list.currentRowChanged.connect(lambda _: self.refresh())
         column.addWidget(self.list, 1)
-        column.addWidget(button("Save all…", run=self.save_all, name="save all papers"))
+        self.made = label("", "quiet", wrap=True)
+        self.made.setObjectName("handovers")
+        column.addWidget(self.made)
+        column.addWidget(button("Hand over…", run=self.hand_over, name="hand over"))
+        self.whole = WholeSet(self, self.bench)
+        column.addLayout(self.whole.line())
+        column.addWidget(button("Save the whole set…", run=self.save_set, name="save the set"))
+        column.addWidget(
+            button("Save each in a folder…", run=self.save_all, name="save all papers")
+        )
         return column
 
     def _right(self) -> QVBoxLayout:
@@ -99,6 +116,8 @@ class PapersView(PageView):
     def refresh(self) -> None:
         if not self.isVisible():
             return
+        made = handovers(self.bench.show)[-6:]
+        self.made.setText("\n".join(_begun(told(version)) for version in made))
         held = self.since.currentData()
         self.since.clear()
         self.since.addItem("everything", None)
@@ -151,12 +170,22 @@ class PapersView(PageView):
 
     # ------------------------------------------------------------ acts
 
+    def hand_over(self) -> None:
+        HandOverDialog(self.window(), self.bench).exec()
+
     def save(self) -> None:
         what = list(RIG)[self.list.currentRow()]
 
         def run() -> None:
-            paper = self.paper()
-            save_made(self.bench, self, what, ENDINGS, lambda ending: drawn(paper, ending))
+            paper, block = self.paper(), block_of(self.bench.show)
+            save_made(self.bench, self, what, ENDINGS, lambda ending: drawn(paper, ending, block))
+
+        self.bench.guard(run)
+
+    def save_set(self) -> None:
+        def run() -> None:
+            text = self.only.text().strip()
+            self.whole.save(read_choice(self.bench.show, text).ids if text else None)
 
         self.bench.guard(run)
 
@@ -170,7 +199,8 @@ class PapersView(PageView):
             self.bench.guard(lambda: self._save_into(Path(folder)))
 
     def _save_into(self, folder: Path) -> None:
+        block = block_of(self.bench.show)
         for at, name in enumerate(RIG):
             target = folder / f"{self.bench.show.name} {name}.pdf".replace("/", "-")
-            write_atomically(target, drawn(self.paper(at), "pdf"))
+            write_atomically(target, drawn(self.paper(at), "pdf", block))
         self.bench.tell("ok", f"{many(len(RIG), 'paper')} saved in {folder}.")

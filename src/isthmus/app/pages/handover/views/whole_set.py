@@ -1,0 +1,79 @@
+"""All papers in one PDF, made on a thread of its own with progress and cancel."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from isthmus.app.kit.tasks import Step, Task
+from isthmus.app.kit.widgets import button, label
+from isthmus.app.model.workbench import Workbench
+from isthmus.papers.all_papers import RIG
+from isthmus.papers.drawn import as_set, block_of, usual_size
+from isthmus.show.container import write_atomically
+from isthmus.show.records import Show
+
+
+class WholeSet:
+    def __init__(self, view: QWidget, bench: Workbench) -> None:
+        self._view, self._bench = view, bench
+        self._task: Task | None = None
+        self.told: QLabel = label("", "quiet")
+        self.told.setObjectName("how far the set is")
+        self.stop: QPushButton = button("Cancel", run=self.cancel, name="cancel the set")
+        self.stop.hide()
+
+    def line(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.addWidget(self.told, 1)
+        line.addWidget(self.stop)
+        return line
+
+    def save(self, only: Sequence[str] | None) -> None:
+        """Ask where to; `only` are ids of units, None for all."""
+        name, _ = QFileDialog.getSaveFileName(
+            self._view.window(),
+            "Save the whole set",
+            f"{self._bench.show.name} papers.pdf",
+            "*.pdf",
+        )
+        if name:
+            target = Path(name)
+            if target.suffix.lower() != ".pdf":
+                target = target.with_name(f"{target.name}.pdf")
+            self.write(target, only)
+
+    def write(self, target: Path, only: Sequence[str] | None) -> None:
+        show = self._bench.show
+        self.cancel()
+        self.stop.show()
+        task = self._task = Task(lambda step: _made(show, only, target, step), self._view)
+        task.progressed.connect(lambda share, words: self.told.setText(f"{100 * share:.0f} %"))
+        task.done.connect(lambda _: self._bench.tell("ok", f"Saved {target.name}."))
+        task.failed.connect(lambda error: self._bench.tell("fault", str(error)))
+        task.ended.connect(self._over)
+        task.start()
+
+    def _over(self) -> None:
+        self.stop.hide()
+        self.told.setText("")
+
+    def cancel(self) -> None:
+        if self._task is not None:
+            self._task.cancel()
+            self._task.wait()
+            self._task = None
+
+
+def _made(show: Show, only: Sequence[str] | None, target: Path, step: Step) -> None:
+    chosen = None if only is None else set(only)
+    papers = []
+    for at, (words, make) in enumerate(RIG.values()):
+        step(0.2 * at / len(RIG), words)
+        papers.append(make(show, chosen))
+    data = as_set(
+        papers, usual_size(), block_of(show), lambda share, words: step(0.2 + 0.8 * share, words)
+    )
+    write_atomically(target, data)
