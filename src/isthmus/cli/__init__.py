@@ -33,6 +33,7 @@ MODULES = {
     "looks": ("palettes", "looks", "cues"),
     "papers": ("papers",),
     "mvr": ("mvr",),
+    "lists": ("compare",),
     "pixels": ("pixels",),
     "play": ("play",),
 }

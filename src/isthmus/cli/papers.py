@@ -112,12 +112,12 @@ def papers_all(options: argparse.Namespace) -> Result:
     saved = []
     for name, (_, make) in RIG.items():
         target = folder / f"{name}.{options.ending}"
-        write_atomically(target, _drawn(make(show, None), target, options.size, block_of(show)))
+        write_atomically(target, drawn(make(show, None), target, options.size, block_of(show)))
         saved.append(str(target))
     return DONE, {"saved": saved}, [f"Saved {name}" for name in saved]
 
 
-def _drawn(paper: Paper, target: Path, size: str | None, block: Block) -> bytes:
+def drawn(paper: Paper, target: Path, size: str | None, block: Block) -> bytes:
     """By the ending of its name."""
     ending = target.suffix.lower()
     if ending == ".csv":
@@ -147,7 +147,7 @@ def _made(options: argparse.Namespace, paper: Paper, block: Block = NO_BLOCK) ->
             lines += ["  ".join(words for words in row if words) for row in group.rows]
         return DONE, data, lines
     target = Path(options.to)
-    write_atomically(target, _drawn(paper, target, options.size, block))
+    write_atomically(target, drawn(paper, target, options.size, block))
     return DONE, data | {"saved": str(target)}, [f"Saved {target}"]
 
 

@@ -1,0 +1,90 @@
+"""`isthmus compare`: another's list of the rig, as CSV or MVR, beside ours."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from isthmus.cli.common import DONE, SNAGS, Result, keep, load, saving
+from isthmus.cli.papers import drawn
+from isthmus.compare.lists import FIELDS, beside, sentences
+from isthmus.compare.taking import lines, with_new, with_theirs
+from isthmus.errors import EntryFault
+from isthmus.library.at_hand import at_hand
+from isthmus.papers.drawn import block_of
+from isthmus.papers.lists import differences_paper
+from isthmus.patch.choose import read_choice
+from isthmus.patch.hanglist import read_hang_list
+from isthmus.patch.paper import row_of
+from isthmus.profiles import profiles_of
+from isthmus.show.container import write_atomically
+from isthmus.show.records import PaperRow, Show
+
+
+def rows_of(name: str, show: Show) -> list[PaperRow]:
+    """Lines of a list: an MVR file, a show, or a CSV."""
+    if Path(name).suffix.lower() in (".mvr", ".isthmus"):
+        other = load(name, Show(profiles=show.profiles))
+        profiles = profiles_of(other)
+        return [row_of(unit, profiles, line) for line, unit in enumerate(other.units, 1)]
+    read = read_hang_list(Path(name), at_hand(show))
+    return sorted((*read.paper.rows, *read.rejected), key=lambda row: row.line)
+
+
+def compare(options: argparse.Namespace) -> Result:
+    """What is other, shifts in one sentence each; --take takes their side."""
+    show = load(options.show)
+    theirs = rows_of(options.list, show)
+    found = beside(show, theirs)
+    told, each = sentences(found), lines(found)
+    data: dict[str, Any] = {
+        "sentences": told,
+        "numbers": found.numbers,
+        "universes": {str(a): b for a, b in found.universes.items()},
+        "addresses": found.slots,
+        "differences": [
+            {"unit": number, "field": field, "ours": ours, "theirs": there}
+            for _, number, field, ours, there in each
+        ],
+        "saved": None,
+    }
+    out = [*told, *(_line(*row[1:]) for row in each)]
+    if options.paper:
+        target = Path(options.paper)
+        paper = differences_paper(show, found, Path(options.list).name)
+        write_atomically(target, drawn(paper, target, None, block_of(show)))
+        out.append(f"Saved {target}")
+    if options.take:
+        fields = FIELDS if options.take == "all" else tuple(options.take.split(","))
+        unknown = [field for field in fields if field not in (*FIELDS, "new")]
+        if unknown:
+            raise EntryFault(
+                f"“{unknown[0][:40]}” cannot be taken.", do=f"Say {', '.join((*FIELDS, 'new'))}."
+            )
+        only = set(read_choice(show, options.units).ids) if options.units else None
+        made = with_theirs(show, found, at_hand(show), fields, only)
+        if "new" in fields:
+            made = with_new(made, found.theirs_only, at_hand(show))
+        data["saved"], words = keep(options, made)
+        out.append(words)
+    return (SNAGS if each or len(told) > 1 else DONE), data, out
+
+
+def _line(number: str, field: str, ours: str, theirs: str) -> str:
+    if field:
+        return f"{number:>6}  {field:10} ours {ours or 'none'}, theirs {theirs}"
+    return f"{number:>6}  only with {'us' if ours else 'them'}: {ours or theirs}"
+
+
+def add_verbs(verbs: Any, verb: Any) -> None:
+    one = verb(verbs, "compare", compare, "another's list of the rig beside ours (CSV or MVR)")
+    one.add_argument("list", help="their list: .csv, .mvr, or a show")
+    one.add_argument("--paper", metavar="OUT", help="the differences as OUT.pdf, .csv or .html")
+    one.add_argument(
+        "--take",
+        metavar="FIELDS",
+        help=f"take their side: all, or some of {','.join(FIELDS)}; new adds their units",
+    )
+    one.add_argument("--units", help="only of these")
+    saving(one)
