@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from pathlib import Path
 
 import pypdfium2
@@ -12,6 +14,8 @@ from PySide6.QtWidgets import QFileDialog
 from helpers.hands import child, choose, dialog, key, keys, press, retype
 from isthmus.demo import lantern_tide
 from isthmus.papers.all_papers import RIG
+from isthmus.papers.drawn import as_csv
+from isthmus.papers.rig import by_number
 from isthmus.patch import edits
 
 
@@ -106,3 +110,42 @@ def test_a_revision_is_handed_over_and_the_set_labels_and_rig_go_along(
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(target), ""))
     press(compare, "compare file")
     assert compare.told.text() == "They are alike."
+
+
+def test_a_list_off_by_a_universe_reads_as_a_sentence_and_is_taken(
+    make_window, tmp_path: Path, monkeypatch
+) -> None:
+    show = lantern_tide()
+    theirs = tmp_path / "theirs.csv"
+    rows = list(csv.DictReader(io.StringIO(as_csv(by_number(show)))))
+    for row in rows:
+        universe, dot, address = row["Address"].partition(".")
+        row["Address"] = f"{int(universe) + 1}{dot}{address}" if dot else ""
+    rows[2]["Name"] = "Strange name"
+    with theirs.open("w", newline="") as out:
+        writer = csv.DictWriter(out, list(rows[0]))
+        writer.writeheader()
+        writer.writerows(rows)
+    window = make_window(show, page="Handover")
+    bench, view = window.bench, window.pages["Handover"].lists
+    window.pages["Handover"].show_view("Lists")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(theirs), ""))
+    press(view, "open list")
+    assert view.told.text().startswith("Their universes are 1 higher (")
+    assert [row[1:4] for row in view.model.rows] == [("103", "name", "Mast high 3")]
+    press(view, "take addresses")
+    was = {u.id: u for u in show.units}
+    assert all(
+        [p.universe for p in u.patch] == [p.universe + 1 for p in was[u.id].patch]
+        for u in bench.show.units
+    )
+    assert "universes" not in view.told.text()
+    child(view, "list lines").selectRow(0)
+    press(view, "take lines")
+    assert next(u.name for u in bench.show.units if u.number == 103) == "Strange name"
+    assert view.told.text() == "66 units are alike." and not view.model.rows
+    bench.undo()
+    bench.undo()
+    assert bench.show.units == show.units
+    press(view, "keep list")
+    assert bench.show.paper.title == "theirs" and len(bench.show.paper.rows) == len(rows)

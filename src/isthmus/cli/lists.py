@@ -12,30 +12,17 @@ from isthmus.compare.lists import FIELDS, beside, sentences
 from isthmus.compare.taking import lines, with_new, with_theirs
 from isthmus.errors import EntryFault
 from isthmus.library.at_hand import at_hand
+from isthmus.mvr.uses import rows_of_file
 from isthmus.papers.drawn import block_of
 from isthmus.papers.lists import differences_paper
 from isthmus.patch.choose import read_choice
-from isthmus.patch.hanglist import read_hang_list
-from isthmus.patch.paper import row_of
-from isthmus.profiles import profiles_of
 from isthmus.show.container import write_atomically
-from isthmus.show.records import PaperRow, Show
-
-
-def rows_of(name: str, show: Show) -> list[PaperRow]:
-    """Lines of a list: an MVR file, a show, or a CSV."""
-    if Path(name).suffix.lower() in (".mvr", ".isthmus"):
-        other = load(name, Show(profiles=show.profiles))
-        profiles = profiles_of(other)
-        return [row_of(unit, profiles, line) for line, unit in enumerate(other.units, 1)]
-    read = read_hang_list(Path(name), at_hand(show))
-    return sorted((*read.paper.rows, *read.rejected), key=lambda row: row.line)
 
 
 def compare(options: argparse.Namespace) -> Result:
     """What is other, shifts in one sentence each; --take takes their side."""
     show = load(options.show)
-    theirs = rows_of(options.list, show)
+    theirs = rows_of_file(Path(options.list), show, at_hand(show))
     found = beside(show, theirs)
     told, each = sentences(found), lines(found)
     data: dict[str, Any] = {

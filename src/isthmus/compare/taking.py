@@ -8,9 +8,10 @@ from msgspec.structs import replace
 
 from isthmus.compare.lists import FIELDS, Beside, Pair, said
 from isthmus.errors import EntryFault
+from isthmus.patch.addresses import blocks_at
 from isthmus.patch.hanglist import Library
 from isthmus.patch.paper import take_paper
-from isthmus.show.records import SLOTS, UNIVERSES, Paper, PaperRow, Show, Unit
+from isthmus.show.records import SLOTS, UNIVERSES, Paper, PaperRow, Patched, Show, Unit
 
 
 def with_theirs(
@@ -60,17 +61,25 @@ def _taken(unit: Unit, pair: Pair, library: Library, fields: Collection[str]) ->
         elif field == "position":
             unit = replace(unit, hangs_on=theirs.hangs_on)
         elif field == "address":
-            unit = _moved(unit, theirs)
+            unit = _moved(unit, theirs, library)
         else:
             unit = _typed(unit, theirs, library)
     return unit
 
 
-def _moved(unit: Unit, theirs: PaperRow) -> Unit:
+def _moved(unit: Unit, theirs: PaperRow, library: Library) -> Unit:
     """The first block goes there, the others as far along."""
-    first = unit.patch[0] if unit.patch else None
-    if first is None or unit.locked:
+    if unit.locked:
         return unit
+    if not unit.patch:
+        profile = library.profiles.profiles.get(unit.profile)
+        mode = profile.mode(unit.mode) if profile else None
+        if profile is None or mode is None:
+            there = (Patched(universe=theirs.universe, address=theirs.address),)
+        else:
+            there = blocks_at(profile, mode, theirs.universe, theirs.address)
+        return replace(unit, patch=there)
+    first = unit.patch[0]
     by = (theirs.universe - first.universe) * SLOTS + theirs.address - first.address
     made = []
     for entry in unit.patch:

@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from msgspec.structs import replace
 
 from isthmus.errors import EntryFault
+from isthmus.mvr.archive import SUFFIX
+from isthmus.mvr.incoming import open_mvr
+from isthmus.patch.hanglist import Library, read_hang_list
 from isthmus.patch.paper import new_revision, row_of
 from isthmus.profiles import profiles_of
-from isthmus.show.records import Paper, Show, Unit
+from isthmus.show import open_show
+from isthmus.show.container import SUFFIX as SHOWS
+from isthmus.show.records import Paper, PaperRow, Show, Unit
 
 
 def with_paper(show: Show, other: Show, title: str) -> Show:
@@ -20,6 +27,17 @@ def with_paper(show: Show, other: Show, title: str) -> Show:
     units = sorted(other.units, key=lambda unit: unit.number)
     rows = tuple(row_of(unit, profiles, line) for line, unit in enumerate(units, 1))
     return new_revision(show, Paper(title=title, rows=rows))
+
+
+def rows_of_file(path: Path, show: Show, library: Library) -> list[PaperRow]:
+    """Lines of a list of the rig: a CSV, an MVR file, or a show. Raises FileFault."""
+    ending = path.suffix.lower()
+    if ending not in (SUFFIX, SHOWS):
+        read = read_hang_list(path, library)
+        return sorted((*read.paper.rows, *read.rejected), key=lambda row: row.line)
+    other = open_show(path) if ending == SHOWS else open_mvr(path, library).show
+    profiles = profiles_of(other)
+    return [row_of(unit, profiles, line) for line, unit in enumerate(other.units, 1)]
 
 
 def with_places(show: Show, other: Show) -> tuple[Show, list[int], list[int]]:

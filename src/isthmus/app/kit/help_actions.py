@@ -91,6 +91,7 @@ HELP = {
     "handover.set": "Every paper in one PDF, with contents and bookmarks",
     "handover.labels": "Address labels as PDF",
     "handover.mvr": "The rig as an MVR file for other programs",
+    "handover.list": "Hold a list or rig of another person or program beside ours",
     "handover.all": "Every paper of the rig as PDF into a folder",
     "versions.make": "Keep the show as it is now, under a note",
     "versions.look": "See the version in every page; nothing can be changed meanwhile",

@@ -9,24 +9,33 @@ from isthmus.app.model.house import House
 from isthmus.app.model.saving import save_made
 from isthmus.app.pages.base import Page
 from isthmus.app.pages.handover.views.labels import LabelsView
+from isthmus.app.pages.handover.views.lists import ListsView
 from isthmus.app.pages.handover.views.papers import PapersView
 from isthmus.papers.all_papers import RIG
 from isthmus.plural import many
 from isthmus.show.handovers import standing
 
-VIEWS = ("Papers", "Labels")
+VIEWS = ("Papers", "Labels", "Lists")
 
 
 class HandoverPage(Page):
     title = "Handover"
-    context = ("handover.over", "", "handover.save", "handover.set", "handover.mvr")
+    context = (
+        "handover.over",
+        "",
+        "handover.save",
+        "handover.set",
+        "handover.mvr",
+        "handover.list",
+    )
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self.add_switches(VIEWS)
         self.papers = PapersView(house.bench)
         self.labels = LabelsView(house.bench)
-        made: tuple[PageView, ...] = (self.papers, self.labels)
+        self.lists = ListsView(house.bench)
+        made: tuple[PageView, ...] = (self.papers, self.labels, self.lists)
         self.take_views(dict(zip(VIEWS, made, strict=True)))
         bind(house.bench.changed, self, self._say)
         self._say()
@@ -44,6 +53,7 @@ class HandoverPage(Page):
             ("all", "Save each paper in a folder…", self._save_all),
             ("labels", "Save the labels…", self._save_labels),
             ("mvr", "Save as MVR…", self._save_mvr),
+            ("list", "Open another's list…", self._open_list),
         )
         return [
             Action(f"handover.{name}", words, run, group="Handover") for name, words, run in acts
@@ -72,6 +82,10 @@ class HandoverPage(Page):
     def _save_labels(self) -> None:
         self.here("Labels")
         self.labels.save()
+
+    def _open_list(self) -> None:
+        self.here("Lists")
+        self.lists.open()
 
     def _save_mvr(self) -> None:
         from isthmus.mvr import write_show  # meshes and all: not needed at the start
