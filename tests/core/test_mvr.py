@@ -4,6 +4,7 @@ what the standard allows and what others get wrong.
 
 from __future__ import annotations
 
+import csv
 import io
 import random
 import re
@@ -417,3 +418,39 @@ def test_a_rig_goes_out_is_changed_elsewhere_and_comes_back(tmp_path: Path) -> N
     assert open_show(mine).units[0].position == (1.0, 2.0, 3.0)
     assert answer("mvr", "paper", str(mine), str(out))[1]["lines"] == len(theirs.units)
     assert {row.number for row in open_show(mine).paper.rows} == {u.number for u in theirs.units}
+
+
+def test_the_demo_set_is_one_rig_in_every_form(tmp_path: Path) -> None:
+    """Read by others: glTF by trimesh, the list by `csv`, the MVR by plain XML."""
+    assert command("demo-set", str(tmp_path)).returncode == 0
+    show = open_show(tmp_path / "lantern-tide.isthmus")
+    scene = trimesh.load_scene(tmp_path / "lantern-tide.glb")
+    nodes = set(scene.graph.nodes_geometry)
+    assert {s.name or s.kind for s in show.structures} == {
+        n.rsplit(" ", 1)[0]
+        for n in nodes
+        if n.rsplit(" ", 1)[-1] in {s.id for s in show.structures}
+    }
+    placed = {u.number: u for u in show.units if u.position}
+    seen = {int(n.split()[0]) for n in nodes if " part " in n}
+    assert seen == set(placed)
+    for number, unit in placed.items():  # bodies are near the unit: x right, y up, −z upstage
+        node = next(n for n in nodes if n.startswith(f"{number} part "))
+        x, y, z = scene.graph[node][0][:3, 3]
+        assert unit.position and np.abs(np.array([x, -z, y]) - unit.position).max() < 1.2
+    with (tmp_path / "lantern-tide.csv").open() as text:
+        listed = {int(row["Unit"]): row["Address"] for row in csv.DictReader(text)}
+    root = ET.fromstring(
+        zipfile.ZipFile(tmp_path / "lantern-tide.mvr").read("GeneralSceneDescription.xml")
+    )
+    for fixture_ in root.iter("Fixture"):
+        first = fixture_.find("Addresses/Address")
+        at = int(first.text or 0) if first is not None else 0
+        spot = f"{(at - 1) // 512 + 1}.{(at - 1) % 512 + 1:03d}" if at else ""
+        assert listed[int(fixture_.findtext("FixtureID") or 0)].split(",")[0] == spot
+    assert (
+        command(
+            "compare", str(tmp_path / "lantern-tide.isthmus"), str(tmp_path / "lantern-tide.mvr")
+        ).returncode
+        == 0
+    )

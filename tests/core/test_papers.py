@@ -31,7 +31,7 @@ from isthmus.papers.marked import as_html
 from isthmus.papers.since import since
 from isthmus.papers.table import Column, Group, Paper
 from isthmus.patch.hanglist import Library, parse_hang_list
-from isthmus.show import save_show
+from isthmus.show import open_show, save_show
 from isthmus.show.records import UPRIGHT
 
 
@@ -173,6 +173,37 @@ def test_weight_and_power_are_summed_and_what_is_unknown_is_counted() -> None:
     unknown = sum(row["W"] == "unknown" for row in table_of(paper))
     assert known and f"{sum(known):.0f} W and {unknown} units of unknown W" in paper.about
     assert "0 kg" not in paper.about and "of unknown kg" in paper.about
+
+
+def test_typed_weights_hang_where_the_plan_has_them(tmp_path: Path) -> None:
+    """Sum and centre of a straight pipe by hand: metres from its left end by subtraction."""
+    file = tmp_path / "tide.isthmus"
+    save_show(RIG_SHOW, file)
+    for of, value, more in (
+        ("--type", "Lapwing 19", ("--kg", "7.5", "--watts", "300")),
+        ("--units", "203", ("--kg", "12")),
+    ):
+        assert command("papers", "weigh", str(file), of, value, *more).returncode == 0
+    kg = {
+        u.number: 12.0 if u.number == 203 else 7.5 for u in RIG_SHOW.units if "Lapwing" in u.profile
+    }
+    _, told = answer("papers", "loads", str(file))
+    said = {int(row["Unit"]): row["kg"] for row in told["rows"]}
+    assert {n: float(said[n]) for n in kg} == kg
+    assert {said[n] for n in said if n not in kg} == {"unknown"}
+    assert {
+        row["W"] for row in told["rows"] if row["Type"] == "Lapwing 19" and row["Unit"] != "203"
+    } == {"300"}
+    paper = RIG["points"][1](open_show(file), None)
+    rail = next(s for s in RIG_SHOW.structures if s.name == "Bow rail")
+    hung = [u for u in RIG_SHOW.units if u.structure == rail.id and u.position and u.number in kg]
+    assert rail.rotation == UPRIGHT and len(hung) > 6
+    left = rail.position[0] - rail.size[0] / 2
+    total = sum(kg[u.number] for u in hung)
+    centre = sum(kg[u.number] * (u.position[0] - left) for u in hung if u.position) / total
+    about = next(g.about for g in paper.groups if g.title == "Bow rail")
+    assert f"{total:.1f} kg with their centre at {centre:.2f} m" in about
+    assert command("papers", "weigh", str(file), "--units", "203", "--kg", "much").returncode == 3
 
 
 @given(st.integers(0, 10**6), st.sampled_from(sorted(RIG)))

@@ -34,6 +34,7 @@ MODULES = {
     "papers": ("papers",),
     "mvr": ("mvr",),
     "lists": ("compare",),
+    "demo_set": ("demo-set",),
     "pixels": ("pixels",),
     "play": ("play",),
 }

@@ -9,6 +9,7 @@ from typing import Any
 from isthmus.cli.common import DONE, Result, keep, load, saving
 from isthmus.cli.looks import list_of, load_evening
 from isthmus.errors import EntryFault, FileFault, os_reason
+from isthmus.library.at_hand import at_hand
 from isthmus.papers.all_papers import RIG
 from isthmus.papers.drawn import (
     NO_BLOCK,
@@ -23,6 +24,7 @@ from isthmus.papers.drawn import (
 from isthmus.papers.evening import cue_sheet, focus_sheet
 from isthmus.papers.label_sheets import SHEETS, read_sheet
 from isthmus.papers.labels import Labels, labelled, labels_pdf
+from isthmus.papers.loads import HEAVIEST, STRONGEST, read_load, with_loads, with_type_loads
 from isthmus.papers.marked import as_html
 from isthmus.papers.since import since, units_then
 from isthmus.papers.table import Paper
@@ -93,6 +95,24 @@ def papers_labels(options: argparse.Namespace) -> Result:
     count = len(labelled(show, only))
     data = {"saved": options.to, "labels": count, "sheet": wanted.sheet.name}
     return DONE, data, [f"Saved {options.to}: {many(count, 'label')}, {wanted.sheet.name}"]
+
+
+def weigh(options: argparse.Namespace) -> Result:
+    """What units, or all of a type, weigh and take, as typed; nothing: as profiles state it."""
+    show = load(options.show)
+    weight = read_load(options.kg, HEAVIEST, "kilograms")
+    power = read_load(options.watts, STRONGEST, "watts")
+    if options.type:
+        match = at_hand(show).match(options.type)
+        keys = {one.key for one in show.profiles if match and one.key == match[0]}
+        if not keys:
+            raise EntryFault(f"There is no type “{options.type[:40]}” in the show.")
+        made, what = with_type_loads(show, keys, weight, power), ", ".join(keys)
+    else:
+        units = read_choice(show, options.units).ids
+        made, what = with_loads(show, units, weight, power), many(len(units), "unit")
+    saved, words = keep(options, made)
+    return DONE, {"saved": saved}, [f"{what}. {words}"]
 
 
 def papers_all(options: argparse.Namespace) -> Result:
@@ -174,6 +194,13 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     labels.add_argument("--units", help="only these: 101-110, a position, a group")
     labels.add_argument("--url", default="", help="of the page for phones: adds a code to each")
     labels.add_argument("--no-switches", action="store_true", help="leave address switches out")
+    one = verb(group, "weigh", weigh, "what units weigh and take, where profiles do not state it")
+    of = one.add_mutually_exclusive_group(required=True)
+    of.add_argument("--units", help="101-110, a position, a group")
+    of.add_argument("--type", help="all units of a type")
+    one.add_argument("--kg", default="", help="nothing: as the profile states it")
+    one.add_argument("--watts", default="", help="nothing: as the profile states it")
+    saving(one)
     over = verb(group, "handovers", hand_over, "what was handed over, or a new revision")
     over.add_argument("--make", action="store_true", help="the show as it is now, as a revision")
     over.add_argument("--to-whom", default="", metavar="NAME")

@@ -15,6 +15,7 @@ from isthmus.errors import EntryFault
 from isthmus.output import Live, RigView
 from isthmus.output.aiming import aim_units, in_words
 from isthmus.patch.choose import read_choice
+from isthmus.render.gltf import rig_gltf
 from isthmus.render.still import gif, png, stills, turntable
 from isthmus.show import Show
 from isthmus.show.container import write_atomically
@@ -194,6 +195,13 @@ def stage_render(options: argparse.Namespace) -> Result:
     )
 
 
+def stage_gltf(options: argparse.Namespace) -> Result:
+    """The rig for a viewer, as one binary glTF file."""
+    data = rig_gltf(load(options.show))
+    write_atomically(Path(options.to), data)
+    return DONE, {"saved": options.to}, [f"Saved {options.to}: {len(data) // 1024} kB"]
+
+
 def add_verbs(verbs: Any, verb: Verb) -> None:
     stages = verbs.add_parser("stage", help="the stage in 3-D").add_subparsers(
         required=True, metavar="WHAT"
@@ -216,6 +224,8 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
         metavar="N",
         help="points a side (default 20)",
     )
+    model = verb(stages, "gltf", stage_gltf, "structures and units as glTF for a viewer")
+    model.add_argument("--to", required=True, metavar="OUT.glb")
     landing = verb(stages, "land", stage_land, "where beams land")
     render = verb(
         stages, "render", stage_render, "draw the stage to a PNG or GIF, without a display"

@@ -56,6 +56,8 @@ UNIT = {
     "limits": "limits",
     "handling": "axes and curves",
     "uuid": "UUID",
+    "weight": "weight",
+    "power": "power",
 }
 WHOLE = {"name": "title", "venue": "venue", "paper": "hang list"}
 NUMBERS = 6  # this many are named

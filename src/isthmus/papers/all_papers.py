@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from isthmus.papers import rig
+from isthmus.papers.loads import point_loads
 from isthmus.papers.network import address_plan
 from isthmus.papers.settings import settings
 from isthmus.papers.table import Paper
@@ -20,5 +21,6 @@ RIG: dict[str, tuple[str, Callable[[Show, rig.Only], Paper]]] = {
     "universes": ("Universes, outputs and ports", rig.universes),
     "network": ("Address plan of the network", address_plan),
     "loads": ("Weight and power, by position", rig.weight_and_power),
+    "points": ("Point loads along each structure", point_loads),
     "snags": ("Snags by position, to tick", snag_list),
 }

@@ -76,7 +76,8 @@ PLAIN_HANDLING = Handling()
 class Unit(Record, frozen=True, kw_only=True):
     """One physical thing with a number. It may be unpatched, and it may not be placed yet.
 
-    `uuid` is what others know it by who exchange MVR; empty, one made of its id.
+    `uuid` is what others know it by who exchange MVR; empty, one made of its id. `weight`
+    (kilograms) and `power` (watts) were typed for it; None: as its profile has it.
     """
 
     id: str
@@ -98,6 +99,8 @@ class Unit(Record, frozen=True, kw_only=True):
     limits: tuple[Limit, ...] = ()
     handling: Handling = PLAIN_HANDLING
     uuid: str = ""
+    weight: float | None = None
+    power: float | None = None
 
 
 class Group(Record, frozen=True, kw_only=True):
@@ -118,11 +121,15 @@ class Group(Record, frozen=True, kw_only=True):
 
 
 class StoredProfile(Record, frozen=True, kw_only=True):
-    """A profile's own file, kept whole in the show. `data` travels as a member of the container."""
+    """A profile's own file, kept whole in the show. `data` travels as a member of the container.
+    `weight` (kilograms) and `power` (watts) were typed for all units of it; None: as it states.
+    """
 
     key: str
     file: str
     data: bytes = b""
+    weight: float | None = None
+    power: float | None = None
 
 
 class Structure(Record, frozen=True, kw_only=True):

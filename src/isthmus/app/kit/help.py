@@ -43,6 +43,8 @@ HELP = {
     "take list": "Their side of everything, and units that are only there",
     "keep list": "Beside the patch, as its hang list",
     "save differences": "As PDF or CSV",
+    "Kilograms": "What each of them weighs; nothing: as its profile states it",
+    "Watts": "What each of them takes from the mains; nothing: as its profile states it",
     "revision letter": "The letter this revision goes by",
     "handed over to": "Who gets it",
     "handover note": "What is new in it, in a few words",

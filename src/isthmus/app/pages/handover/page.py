@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from isthmus.app.kit.actions import Action
+from isthmus.app.kit.dialogs import Entry
 from isthmus.app.kit.tasks import away
 from isthmus.app.kit.widgets import PageView, bind
 from isthmus.app.model.house import House
@@ -12,6 +13,7 @@ from isthmus.app.pages.handover.views.labels import LabelsView
 from isthmus.app.pages.handover.views.lists import ListsView
 from isthmus.app.pages.handover.views.papers import PapersView
 from isthmus.papers.all_papers import RIG
+from isthmus.papers.loads import HEAVIEST, STRONGEST, read_load, with_loads
 from isthmus.plural import many
 from isthmus.show.handovers import standing
 
@@ -53,7 +55,9 @@ class HandoverPage(Page):
             ("all", "Save each paper in a folder…", self._save_all),
             ("labels", "Save the labels…", self._save_labels),
             ("mvr", "Save as MVR…", self._save_mvr),
+            ("gltf", "Save as glTF…", self._save_gltf),
             ("list", "Open another's list…", self._open_list),
+            ("loads", "Weight and power of the selection…", self._loads),
         )
         return [
             Action(f"handover.{name}", words, run, group="Handover") for name, words, run in acts
@@ -82,6 +86,34 @@ class HandoverPage(Page):
     def _save_labels(self) -> None:
         self.here("Labels")
         self.labels.save()
+
+    def _save_gltf(self) -> None:
+        from isthmus.render.gltf import rig_gltf
+
+        show = self.bench.show
+        save_made(self.bench, self, "rig", ("glb",), lambda _: away(lambda: rig_gltf(show)))
+
+    def _loads(self) -> None:
+        """Typed for the units that are selected; nothing typed: as their profiles state it."""
+        units = self.bench.selection.units()
+        if not units:
+            self.bench.tell("warning", "Select the units first, on any page.")
+            return
+        given = {(unit.weight, unit.power) for unit in units}
+        weight, power = given.pop() if len(given) == 1 else (None, None)
+
+        def take(values: list[str]) -> None:
+            kg = read_load(values[0], HEAVIEST, "kilograms")
+            watts = read_load(values[1], STRONGEST, "watts")
+            made = with_loads(self.bench.show, [unit.id for unit in units], kg, watts)
+            self.bench.commit(f"Weight of {many(len(units), 'unit')}", made)
+
+        fields = [
+            ("Kilograms", "" if weight is None else f"{weight:g}"),
+            ("Watts", "" if power is None else f"{power:g}"),
+        ]
+        title = f"Weight and power of {many(len(units), 'unit')}"
+        Entry(self.window(), title, "Take", fields, take).exec()
 
     def _open_list(self) -> None:
         self.here("Lists")

@@ -1,0 +1,44 @@
+"""`isthmus demo-set`: the demo as other programs would be given it, to be tried with it running."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from isthmus.cli.common import DONE, Result
+from isthmus.demo import whole_demo
+from isthmus.errors import FileFault, os_reason
+from isthmus.mvr import write_show
+from isthmus.papers.all_papers import RIG
+from isthmus.papers.drawn import as_csv, as_set, block_of, usual_size
+from isthmus.render.gltf import rig_gltf
+from isthmus.show.container import encode_show, write_atomically
+
+
+def demo_set(options: argparse.Namespace) -> Result:
+    """The show, its rig as MVR and glTF, its list as CSV, and its papers."""
+    folder, show = Path(options.folder), whole_demo()
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise FileFault(
+            f"the folder cannot be made. {os_reason(error)}", where=str(folder)
+        ) from error
+    papers = {name: make(show, None) for name, (_, make) in RIG.items()}
+    files = {
+        "lantern-tide.isthmus": encode_show(show),
+        "lantern-tide.mvr": write_show(show),
+        "lantern-tide.glb": rig_gltf(show),
+        "lantern-tide.csv": as_csv(papers["number"]).encode(),
+        "lantern-tide.pdf": as_set(list(papers.values()), usual_size(), block_of(show)),
+    }
+    for name, data in files.items():
+        write_atomically(folder / name, data)
+    saved = [str(folder / name) for name in files]
+    return DONE, {"saved": saved}, [f"Saved {name}" for name in saved]
+
+
+def add_verbs(verbs: Any, verb: Any) -> None:
+    one = verb(verbs, "demo-set", demo_set, "the demo as files for other programs", show=False)
+    one.add_argument("folder", metavar="DIR", help="it is made")
