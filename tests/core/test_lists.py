@@ -21,7 +21,7 @@ from isthmus.library.at_hand import at_hand
 from isthmus.patch.paper import row_of
 from isthmus.profiles import profiles_of
 from isthmus.show import open_show, save_show
-from isthmus.show.records import PaperRow, Show
+from isthmus.show.records import Output, PaperRow, Show
 
 SHOW = with_wall(with_evening(lantern_tide()))
 
@@ -131,3 +131,45 @@ def test_a_list_with_universes_off_by_one_is_told_in_a_sentence_and_taken(tmp_pa
         ]
         assert [(p.universe, p.address) for p in unit.patch] == there
     assert "cannot be taken" in command("compare", str(file), str(theirs), "--take", "price").stderr
+
+
+def test_universes_are_paired_with_what_others_listen_to(tmp_path: Path) -> None:
+    """Outputs numbered by hand: Art-Net 5, 6, 7 for universes 1 to 3, sACN 9 for 4."""
+    outputs = (
+        *(Output(id=f"o{n}", universe=n, host="127.0.0.2", port_address=4 + n) for n in (1, 2, 3)),
+        Output(id="o4", universe=4, protocol="sacn", delivery="multicast", sacn=9),
+    )
+    file = tmp_path / "tide.isthmus"
+    save_show(replace(SHOW, outputs=outputs), file)
+    expects = ("expects", str(file), "--expects", "1-3 = artnet 4, 4=sacn 9")
+    code, told = answer(*expects)
+    assert code == 1 and told["sentences"] == [
+        "1 of 4 universes goes out as expected.",
+        "3 universes are expected 1 lower than we send them.",
+    ]
+    assert answer(*expects, "--set")[1]["saved"]
+    assert [(o.universe, o.number) for o in open_show(file).outputs] == [
+        (1, 4),
+        (2, 5),
+        (3, 6),
+        (4, 9),
+    ]
+    assert answer(*expects)[0] == 0
+    theirs = tmp_path / "theirs.csv"
+    command("papers", "number", str(file), "--to", str(theirs))
+    text = theirs.read_text().splitlines()
+    table = list(csv.DictReader(text))
+    for row in table:  # what we call 1 is 11 with them, 2 is 12
+        universe, dot, address = row["Address"].partition(".")
+        row["Address"] = f"{int(universe) + 10}{dot}{address}" if dot else ""
+    with theirs.open("w", newline="") as out:
+        writer = csv.DictWriter(out, list(table[0]))
+        writer.writeheader()
+        writer.writerows(table)
+    code, told = answer("expects", str(file), "--list", str(theirs))
+    by = {one["universe"]: one["expected"] for one in told["universes"]}
+    assert by[1] == 10 and by[2] == 11  # Art-Net from 0 where they count from 1
+    assert "Universe 4 does not go out by Art-Net." in told["sentences"]
+    done = command("expects", str(file), "--expects", "1=morse 4")
+    assert done.returncode == 3 and "not understood" in done.stderr
+    assert "has no 40000" in command("expects", str(file), "--expects", "1=artnet 40000").stderr

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pypdfium2
 from msgspec.structs import replace
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
 
 from helpers.hands import child, choose, dialog, key, keys, press, retype
@@ -66,14 +66,10 @@ def test_a_revision_is_handed_over_and_the_set_labels_and_rig_go_along(
 ) -> None:
     window = make_window(lantern_tide(), page="Handover")
     bench, page = window.bench, window.pages["Handover"]
-
-    def fill() -> None:
-        asked = dialog("hand over")
-        keys(child(asked, "handed over to"), "Ada Quill")
-        key(child(asked, "handed over to"), Qt.Key.Key_Return)
-
-    QTimer.singleShot(200, fill)
     press(page.papers, "hand over")
+    asked = dialog("hand over")
+    keys(child(asked, "handed over to"), "Ada Quill")
+    key(child(asked, "handed over to"), Qt.Key.Key_Return)
     assert bench.show.versions[-1].letter == "A"
     assert "revision A of" in page.head.parts[1] and "to Ada Quill" in page.papers.made.text()
     bench.commit("name", edits.set_text(bench.show, ["u203"], "name", "Ferry wash"))
@@ -133,6 +129,16 @@ def test_a_list_off_by_a_universe_reads_as_a_sentence_and_is_taken(
     press(view, "open list")
     assert view.told.text().startswith("Their universes are 1 higher (")
     assert [row[1:4] for row in view.model.rows] == [("103", "name", "Mast high 3")]
+    assert "Universe 1 is expected as Art-Net 0.0.1 = 1" in view.pairs.text()
+    before = bench.show.outputs
+    press(view, "send as expected")
+    sent = {o.universe: o.port_address for o in before if o.protocol == "artnet"}
+    now = {o.universe: o.port_address for o in bench.show.outputs if o.protocol == "artnet"}
+    assert now == {universe: universe for universe in sent} and now != sent
+    bench.undo()
+    retype(child(view, "expects"), "1=morse 3")
+    assert "not understood" in view.pairs.text()
+    retype(child(view, "expects"), "")
     press(view, "take addresses")
     was = {u.id: u for u in show.units}
     assert all(

@@ -471,5 +471,5 @@ def test_nothing_a_show_holds_is_left_out_of_what_differs(demo: Show) -> None:
                 "sheets",
                 "media",
                 "versions",
-            } | {"earlier_papers"}, f"{field.name} is tried nowhere"
+            } | {"earlier_papers", "beside"}, f"{field.name} is tried nowhere"
     assert "2 grids of cells removed (1, 2)." in differences(whole, replace(whole, grids=()))

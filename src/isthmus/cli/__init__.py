@@ -33,7 +33,7 @@ MODULES = {
     "looks": ("palettes", "looks", "cues"),
     "papers": ("papers",),
     "mvr": ("mvr",),
-    "lists": ("compare",),
+    "lists": ("compare", "expects"),
     "demo_set": ("demo-set",),
     "pixels": ("pixels",),
     "play": ("play",),

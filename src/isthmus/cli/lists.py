@@ -8,6 +8,8 @@ from typing import Any
 
 from isthmus.cli.common import DONE, SNAGS, Result, keep, load, saving
 from isthmus.cli.papers import drawn
+from isthmus.compare.expected import expected_by, meetings, read_expected, with_routes
+from isthmus.compare.expected import sentences as in_words
 from isthmus.compare.lists import FIELDS, beside, sentences
 from isthmus.compare.taking import lines, with_new, with_theirs
 from isthmus.errors import EntryFault
@@ -58,6 +60,38 @@ def compare(options: argparse.Namespace) -> Result:
     return (SNAGS if each or len(told) > 1 else DONE), data, out
 
 
+def universes(options: argparse.Namespace) -> Result:
+    """What we send beside what is expected, by a list or typed; --set changes the outputs."""
+    show = load(options.show)
+    if options.expects:
+        expected = read_expected(options.expects)
+    elif options.list:
+        found = beside(show, rows_of_file(Path(options.list), show, at_hand(show)))
+        expected = expected_by(found, options.protocol, options.artnet_from)
+    else:
+        raise EntryFault("Nothing is expected yet.", do="Say --list FILE, or --expects 1=artnet 0.")
+    met = meetings(show, expected)
+    told = in_words(met)
+    data: dict[str, Any] = {
+        "sentences": told,
+        "universes": [
+            {
+                "universe": one.universe,
+                "protocol": one.protocol,
+                "expected": one.expected,
+                "sent": [output.number for output in one.outputs],
+                "right": one.right,
+            }
+            for one in met
+        ],
+        "saved": None,
+    }
+    if options.set:
+        data["saved"], words = keep(options, with_routes(show, expected))
+        told = [*told, words]
+    return (DONE if all(one.right for one in met) else SNAGS), data, told
+
+
 def _line(number: str, field: str, ours: str, theirs: str) -> str:
     if field:
         return f"{number:>6}  {field:10} ours {ours or 'none'}, theirs {theirs}"
@@ -75,3 +109,12 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     )
     one.add_argument("--units", help="only of these")
     saving(one)
+    pair = verb(verbs, "expects", universes, "what we send beside what another program listens to")
+    pair.add_argument("--list", metavar="FILE", help="their list: .csv, .mvr, or a show")
+    pair.add_argument("--expects", help="typed: “1=artnet 0, 2-4=sacn 11”")
+    pair.add_argument("--protocol", choices=("artnet", "sacn"), default="artnet")
+    pair.add_argument(
+        "--artnet-from", type=int, choices=(0, 1), default=1, help="which of theirs is Art-Net 0"
+    )
+    pair.add_argument("--set", action="store_true", help="send as is expected")
+    saving(pair)

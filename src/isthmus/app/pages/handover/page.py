@@ -113,7 +113,7 @@ class HandoverPage(Page):
             ("Watts", "" if power is None else f"{power:g}"),
         ]
         title = f"Weight and power of {many(len(units), 'unit')}"
-        Entry(self.window(), title, "Take", fields, take).exec()
+        Entry(self.window(), title, "Take", fields, take).open()
 
     def _open_list(self) -> None:
         self.here("Lists")

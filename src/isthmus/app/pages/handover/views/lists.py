@@ -12,15 +12,20 @@ from isthmus.app.kit.widgets import (
     RowsModel,
     bind,
     button,
+    choice,
     column_of,
+    field,
     label,
     plain_table,
     selected_rows,
 )
 from isthmus.app.model.saving import save_paper
 from isthmus.app.model.workbench import Workbench
+from isthmus.compare.expected import expected_by, meetings, read_expected, with_routes
+from isthmus.compare.expected import sentences as in_words
 from isthmus.compare.lists import FIELDS, Beside, beside, sentences
 from isthmus.compare.taking import lines, with_new, with_theirs
+from isthmus.errors import IsthmusError
 from isthmus.library.at_hand import at_hand
 from isthmus.papers.lists import differences_paper
 from isthmus.patch.paper import new_revision
@@ -74,6 +79,10 @@ class ListsView(PageView):
         self.model = LinesModel()
         self.table = plain_table(self.model, "list lines", "What is other", (90, 110, 320, 320), 3)
         column.addWidget(self.table, 1)
+        self.pairs = label("", "quiet", wrap=True)
+        self.pairs.setObjectName("universes paired")
+        column.addWidget(self.pairs)
+        column.addLayout(self._expects())
         acts = QHBoxLayout()
         acts.setSpacing(6)
         made = (
@@ -91,7 +100,42 @@ class ListsView(PageView):
         column.addLayout(acts)
         bind(bench.changed, self, self.refresh)
 
+    def _expects(self) -> QHBoxLayout:
+        """What they listen to: by their list, or typed."""
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        line.addWidget(label("They listen to", "quiet"))
+        self.expects = field("expects", "", "as their list has it, or 1=artnet 0, 2-4=sacn 11")
+        self.protocol = choice("expects by", (("artnet", "Art-Net"), ("sacn", "sACN")))
+        self.counted = choice("counted from", ((1, "their 1 is Art-Net 0"), (0, "as numbered")))
+        for part, stretch in ((self.expects, 3), (self.protocol, 0), (self.counted, 0)):
+            line.addWidget(part, stretch)
+        self.send = button("Send as they expect", run=self.send_so, name="send as expected")
+        line.addWidget(self.send)
+        self.expects.textChanged.connect(lambda _: self._pair())
+        self.protocol.activated.connect(lambda _: self._pair())
+        self.counted.activated.connect(lambda _: self._pair())
+        return line
+
     # ------------------------------------------------------------ what is so
+
+    def expected(self) -> dict[int, tuple[str, int]]:
+        """What they listen to, by our universes. Raises EntryFault."""
+        if self.expects.text().strip():
+            return read_expected(self.expects.text())
+        if self.found is None:
+            return {}
+        return expected_by(self.found, self.protocol.currentData(), self.counted.currentData())
+
+    def _pair(self) -> None:
+        self.counted.setEnabled(self.protocol.currentData() == "artnet")
+        try:
+            met = meetings(self.bench.show, self.expected())
+            self.pairs.setText(" ".join(in_words(met)[:5]) if met else "")
+        except IsthmusError as error:
+            met = []
+            self.pairs.setText(str(error))
+        self.send.setEnabled(any(not one.right and one.outputs for one in met))
 
     def entered(self) -> None:
         self.refresh()
@@ -99,6 +143,8 @@ class ListsView(PageView):
     def refresh(self) -> None:
         for one in self.buttons:
             one.setEnabled(bool(self.theirs))
+        if self.isVisible():
+            self._pair()
         if not self.theirs or not self.isVisible() or self._worked is self.bench.show:
             return
         self._worked = self.bench.show
@@ -106,6 +152,7 @@ class ListsView(PageView):
         self.file.setText(f"{self.name}: {many(len(self.theirs), 'line')}")
         self.told.setText("\n".join(sentences(found)))
         self.model.show(lines(found))
+        self._pair()
 
     # ------------------------------------------------------------ acts
 
@@ -157,9 +204,9 @@ class ListsView(PageView):
             show, library = self.bench.show, at_hand(self.bench.show)
             rows = [self.model.rows[at] for at in selected_rows(self.table)]
             made = show
-            for unit, _, field, _, _ in rows:
-                if unit and field:
-                    made = with_theirs(made, self.found, library, (field,), {unit})
+            for unit, _, what, _, _ in rows:
+                if unit and what:
+                    made = with_theirs(made, self.found, library, (what,), {unit})
             numbers = {number for unit, number, _, _, _ in rows if not unit}
             new = [row for row in self.found.theirs_only if str(row.number) in numbers]
             self.bench.commit(
@@ -167,6 +214,14 @@ class ListsView(PageView):
             )
 
         self.bench.guard(run)
+
+    def send_so(self) -> None:
+        """Our outputs go out under the numbers they listen to."""
+        self.bench.guard(
+            lambda: self.bench.commit(
+                "Send as is expected", with_routes(self.bench.show, self.expected())
+            )
+        )
 
     def keep(self) -> None:
         """As the hang list beside the patch; the one before stays among the earlier."""

@@ -171,7 +171,7 @@ class PapersView(PageView):
     # ------------------------------------------------------------ acts
 
     def hand_over(self) -> None:
-        HandOverDialog(self.window(), self.bench).exec()
+        HandOverDialog(self.window(), self.bench).open()
 
     def save(self) -> None:
         what = list(RIG)[self.list.currentRow()]
