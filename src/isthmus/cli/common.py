@@ -18,7 +18,7 @@ Result = tuple[int, Any, list[str]]
 
 def load(name: str, known: Show | None = None) -> Show:
     """A show file, one of its versions (`FILE@3`), or the demo show when the name is `demo`. An MVR
-    file is read as a show too: what somebody made of the one that is `known`.
+    file is read as a show too: what others made of the one that is `known`.
     """
     if name == "demo":
         from isthmus.demo import lantern_tide  # half of the rooms of the house: only where wanted

@@ -65,7 +65,7 @@ class _Found:
 
 def open_mvr(path: Path, library: Library | None = None, known: Show | None = None) -> Came:
     """Read a file as a show. `library` is asked for profiles. With a show that is `known`, the file
-    is what somebody made of that: things that go by the same UUID are those, and what a file says
+    is what others made of that: things that go by the same UUID are those, and what a file says
     nothing about is as it is there. Raises FileFault.
     """
     return as_show(read_mvr(read_file(path, MAX_TOTAL), path.name), path.stem, library, known)

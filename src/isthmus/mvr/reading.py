@@ -48,7 +48,7 @@ class Reader:
     # ------------------------------------------------------------ the scene
 
     def scene(self, root: Element) -> r.Scene:
-        """Raises FileFault for what is no scene."""
+        """Raises FileFault for what is not a scene."""
         root.tag = _bare(root.tag)
         if root.tag.lower() != "generalscenedescription":
             raise FileFault(

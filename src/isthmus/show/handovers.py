@@ -1,4 +1,4 @@
-"""Handovers: versions that were given to somebody, under a revision letter."""
+"""Handovers: versions that were given to others, under a revision letter."""
 
 from __future__ import annotations
 

@@ -38,7 +38,7 @@ class Sides:
         bench.adopted.connect(self._versions.clear)
 
     def open(self, path: Path) -> str:
-        """Another show, read and never written; its key. An MVR file is what somebody made of ours.
+        """Another show, read and never written; its key. An MVR file is what others made of ours.
         Raises FileFault.
         """
         key = str(path.resolve())
