@@ -66,7 +66,7 @@ class Beside:
 
     @property
     def apart(self) -> tuple[Pair, ...]:
-        """Pairs that differ in something that is no shift."""
+        """Pairs that differ in more than a shift."""
         return tuple(p for p in self.pairs if any(not self.shifted(p, f) for f in p.other))
 
 
