@@ -404,6 +404,9 @@ def test_a_rig_goes_out_is_changed_elsewhere_and_comes_back(tmp_path: Path) -> N
     assert answer("mvr", "write", str(mine), "--to", str(out))[1]["units"] == len(WHOLE.units)
     assert answer("mvr", "check", str(out))[0] == 0
     assert command("diff", str(mine), str(out)).stdout == "They are alike.\n"
+    before = out.read_bytes()
+    done = command("patch", "renumber", str(out), "--units", "208", "--first", "299")
+    assert done.returncode == 3 and "stays as it is" in done.stderr and out.read_bytes() == before
     one = WHOLE.units[0]
     new = Unit(id=new_id(), number=990, name="Theirs", profile=one.profile, mode=one.mode)
     theirs = replace(

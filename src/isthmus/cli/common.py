@@ -70,6 +70,8 @@ def keep(options: argparse.Namespace, show: Show) -> tuple[str | None, str]:
         raise EntryFault("the demo show has no file.", do="Say --save OUT.isthmus, or --dry-run.")
     if _version_in(options.show) and not options.save:
         raise EntryFault("A version stays as it is.", do="Say --save OUT.isthmus, or --dry-run.")
+    if options.show.lower().endswith(".mvr") and not options.save:
+        raise EntryFault("An MVR file stays as it is.", do="Say --save OUT.isthmus, or --dry-run.")
     target = Path(options.save or options.show)
     if options.show != "demo":
         old = load(options.show)

@@ -2,7 +2,7 @@
 one shift that holds for all.
 
 Lines and units are matched as a whole (an assignment with most in common), so that a list with
-other numbers does not read as all new.
+other numbers is not told as all new.
 """
 
 from __future__ import annotations
