@@ -322,6 +322,30 @@ def test_fixtures_without_profiles_get_stand_ins_of_their_footprint() -> None:
     assert found.show.units[0].profile == "Stand-in Ferrant Skerry 9"
 
 
+def test_structures_stay_what_they_are_through_programs_that_know_less() -> None:
+    """Meshes and trusses of ours go out, another program drops what it does not know and moves one."""
+    glb = bytes(trimesh.Scene(trimesh.creation.box(extents=(1, 3, 2))).export(file_type="glb"))
+    crate = f'<SceneObject uuid="{B}" name="Crate"><Geometries><Geometry3D fileName="b.glb"/></Geometries></SceneObject>'
+    ours = came(scene(layer(crate)), {"b.glb": glb}).show
+    show = replace(WHOLE, structures=(*WHOLE.structures, *ours.structures), files=ours.files)
+    archive = zipfile.ZipFile(io.BytesIO(write_show(show)))
+    root = ET.fromstring(archive.read("GeneralSceneDescription.xml"))
+    root.remove(root.find("UserData"))  # type: ignore[arg-type]
+    members = {n: archive.read(n) for n in archive.namelist() if not n.endswith(".xml")}
+    back = came(ET.tostring(root, encoding="unicode"), members, known=show).show
+    assert (back.structures, back.files) == (show.structures, show.files)
+    for key in (B, next(t.get("uuid") for t in root.iter("Truss"))):
+        matrix = root.find(f".//*[@uuid='{key}']/Matrix")
+        matrix.text = re.sub(r"\{[^{]*\}$", "{1000,2000,3000}", matrix.text)  # type: ignore[union-attr,type-var]
+    back = came(ET.tostring(root, encoding="unicode"), members, known=show).show
+    assert back.files == show.files
+    moved = [(a, b) for a, b in zip(show.structures, back.structures, strict=True) if a != b]
+    assert [b.position for _, b in moved] == [pytest.approx((1, 2, 3))] * 2
+    assert [replace(b, position=a.position) for a, b in moved] == [a for a, _ in moved] and len(
+        moved
+    ) == 2
+
+
 def test_focus_points_supports_and_unknown_members_survive() -> None:
     thing = (
         f'<GroupObject uuid="{C}" name="Points"><Matrix>{{1,0,0}}{{0,1,0}}{{0,0,1}}{{0,0,1000}}</Matrix><ChildList>'

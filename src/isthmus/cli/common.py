@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from isthmus.errors import EntryFault
+from isthmus.errors import EntryFault, FileFault, os_reason
 from isthmus.show import Show, save_show
 from isthmus.show.container import open_damaged
 from isthmus.show.versions import SAVED, risk, shown, version_named, with_version
@@ -50,6 +50,18 @@ def _version_in(name: str) -> tuple[str, int] | None:
     """`FILE@3` as file and number; None for what is a file itself."""
     file, _, number = name.rpartition("@")
     return (file, int(number)) if file and number.isdecimal() and not Path(name).exists() else None
+
+
+def made_folder(name: str) -> Path:
+    """A folder to save in, made where it is not there. Raises FileFault."""
+    folder = Path(name)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise FileFault(
+            f"the folder cannot be made. {os_reason(error)}", where=str(folder)
+        ) from error
+    return folder
 
 
 def saving(parser: argparse.ArgumentParser) -> None:

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 from typing import Any
 
-from isthmus.cli.common import DONE, Result
+from isthmus.cli.common import DONE, Result, made_folder
 from isthmus.demo import whole_demo
-from isthmus.errors import FileFault, os_reason
 from isthmus.mvr import write_show
 from isthmus.papers.all_papers import RIG
 from isthmus.papers.drawn import as_csv, as_set, block_of, usual_size
@@ -18,13 +16,7 @@ from isthmus.show.container import encode_show, write_atomically
 
 def demo_set(options: argparse.Namespace) -> Result:
     """The show, its rig as MVR and glTF, its list as CSV, and its papers."""
-    folder, show = Path(options.folder), whole_demo()
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise FileFault(
-            f"the folder cannot be made. {os_reason(error)}", where=str(folder)
-        ) from error
+    folder, show = made_folder(options.folder), whole_demo()
     papers = {name: make(show, None) for name, (_, make) in RIG.items()}
     files = {
         "lantern-tide.isthmus": encode_show(show),

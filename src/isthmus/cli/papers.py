@@ -6,9 +6,9 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from isthmus.cli.common import DONE, Result, keep, load, saving
+from isthmus.cli.common import DONE, Result, keep, load, made_folder, saving
 from isthmus.cli.looks import list_of, load_evening
-from isthmus.errors import EntryFault, FileFault, os_reason
+from isthmus.errors import EntryFault
 from isthmus.library.at_hand import at_hand
 from isthmus.papers.all_papers import RIG
 from isthmus.papers.drawn import (
@@ -123,12 +123,7 @@ def papers_all(options: argparse.Namespace) -> Result:
         data = as_set(papers, options.size or usual_size(), block_of(show))
         write_atomically(folder, data)
         return DONE, {"saved": [str(folder)]}, [f"Saved {folder}"]
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise FileFault(
-            f"the folder cannot be made. {os_reason(error)}", where=str(folder)
-        ) from error
+    folder = made_folder(options.out)
     saved = []
     for name, (_, make) in RIG.items():
         target = folder / f"{name}.{options.ending}"

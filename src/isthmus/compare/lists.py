@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from isthmus.compare.assigning import assigned
 from isthmus.patch.hanglist import plain
 from isthmus.patch.paper import row_of
 from isthmus.plural import many
@@ -174,25 +175,13 @@ def _assigned(
     ours: Sequence[PaperRow], theirs: Sequence[PaperRow], numbers: int, spots: int
 ) -> list[tuple[int, int]]:
     """Pairs of indices, in our order."""
-    if not ours or not theirs:
-        return []
-    from scipy.optimize import linear_sum_assignment
-
     if max(len(ours), len(theirs)) > MOST:
         return _by_keys(ours, theirs, numbers, spots)
-    common = np.zeros((len(ours), len(theirs)))
-    could = np.zeros_like(common)
-    for weight, of, shift in _weighed(numbers, spots):
-        a, b = _codes([of(row, shift) for row in ours], [of(row, 0) for row in theirs])
-        there = (a[:, None] >= 0) & (b[None, :] >= 0)
-        could += weight * there
-        common += weight * (there & (a[:, None] == b[None, :]))
-    rows, columns = linear_sum_assignment(-common)
-    return [
-        (a, b)
-        for a, b in zip(rows.tolist(), columns.tolist(), strict=True)
-        if could[a, b] and common[a, b] >= LIKE * could[a, b]
+    said = [
+        (weight, [of(row, shift) for row in ours], [of(row, 0) for row in theirs])
+        for weight, of, shift in _weighed(numbers, spots)
     ]
+    return assigned(said, LIKE)
 
 
 def _weighed(numbers: int, spots: int) -> list[tuple[float, Callable[[PaperRow, int], Any], int]]:
@@ -221,13 +210,6 @@ def _by_keys(
                 found[at] = there[key]
                 taken.add(there[key])
     return sorted(found.items())
-
-
-def _codes(left: list[Any], right: list[Any]) -> tuple[np.ndarray, np.ndarray]:
-    """Equal values by equal numbers; −1 where nothing is said."""
-    number: dict[Any, int] = {}
-    both = [-1 if v is None else number.setdefault(v, len(number)) for v in (*left, *right)]
-    return np.array(both[: len(left)]), np.array(both[len(left) :])
 
 
 def _other(ours: PaperRow, theirs: PaperRow) -> tuple[str, ...]:

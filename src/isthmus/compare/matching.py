@@ -7,9 +7,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
-import numpy as np
 from msgspec.msgpack import encode
 
+from isthmus.compare.assigning import assigned
 from isthmus.compare.references import key_of, keys_of, references
 from isthmus.show.records import Show, Unit
 
@@ -103,28 +103,13 @@ def _as_a_whole(left: list[Unit], fresh: list[Unit], have: dict[str, str]) -> di
     fresh = [u for u in fresh if u.id not in have]
     if not left or not fresh or max(len(left), len(fresh)) > MOST:
         return {}
-    from scipy.optimize import linear_sum_assignment
-
-    common = np.zeros((len(left), len(fresh)))
-    could = np.zeros_like(common)
-    for weight, of in SAID.values():
-        a, b = _codes([of(u) for u in left], [of(u) for u in fresh])
-        there = (a[:, None] >= 0) & (b[None, :] >= 0)
-        could += weight * there
-        common += weight * (there & (a[:, None] == b[None, :]))
-    rows, columns = linear_sum_assignment(-common)
-    return {
-        fresh[j].id: left[i].id
-        for i, j in zip(rows.tolist(), columns.tolist(), strict=True)
-        if could[i, j] and common[i, j] >= max(3.0, LIKE * could[i, j])
-    }
-
-
-def _codes(left: list[Any], fresh: list[Any]) -> tuple[np.ndarray, np.ndarray]:
-    """Equal values by equal numbers; −1 where nothing is said."""
-    number: dict[bytes, int] = {}
-    both = [
-        -1 if value is None else number.setdefault(encode(value), len(number))
-        for value in (*left, *fresh)
+    said = [
+        (weight, [_known(of(u)) for u in left], [_known(of(u)) for u in fresh])
+        for weight, of in SAID.values()
     ]
-    return np.array(both[: len(left)]), np.array(both[len(left) :])
+    return {fresh[j].id: left[i].id for i, j in assigned(said, LIKE, least=3.0)}
+
+
+def _known(value: Any) -> bytes | None:
+    """What is said as bytes, so that any two values can be told apart; None where nothing is."""
+    return None if value is None else encode(value)

@@ -8,19 +8,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from defusedxml import DefusedXmlException
-from defusedxml.ElementTree import ParseError
-
 from isthmus.errors import FileFault
 from isthmus.mvr import records as r
 from isthmus.mvr.reading import Reader
 from isthmus.mvr.writing import write_scene
-from isthmus.profiles.gdtf.guarding import CLEAN, Kind, guarded, parse
+from isthmus.profiles.gdtf.guarding import Kind, opened, parse, readable
 from isthmus.profiles.gdtf.reading import Notice
 from isthmus.show.container import MAX_MEMBER, ZIP_ERRORS, read_member
 
 DESCRIPTION = "GeneralSceneDescription.xml"
-KIND = Kind(DESCRIPTION, "an MVR file", ".mvr", 128 * 1024 * 1024, 1_500_000, 20_000)
+KIND = Kind(DESCRIPTION, "an MVR file", "MVR", ".mvr", 128 * 1024 * 1024, 1_500_000, 20_000)
 SUFFIX = ".mvr"
 _FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same scene gives the same bytes
 
@@ -62,30 +59,12 @@ class Mvr:
 
 def read_mvr(data: bytes, where: str) -> Mvr:
     """Read an MVR file. Raises FileFault with the reason where there is nothing to use."""
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            text, names, told = guarded(archive, where, KIND)
-    except (*ZIP_ERRORS, ValueError, OSError) as error:
-        raise FileFault(
-            "this is not a whole MVR file; it is cut short, damaged or another kind of file.",
-            where=where,
-            do="Ask for it again.",
-        ) from error
+    text, names, told = opened(data, where, KIND)
     reader = Reader(where)
     for words in told:
         reader.tell("Archive", words)
-    try:
+    with readable(where, KIND):
         scene = reader.scene(parse(text))
-    except DefusedXmlException as error:
-        raise FileFault(
-            "its description declares entities, which an MVR file never needs.",
-            where=where,
-            do=CLEAN,
-        ) from error
-    except (ParseError, UnicodeDecodeError, LookupError, RecursionError, ValueError) as error:
-        raise FileFault(
-            f"its description cannot be read: {error}.", where=where, do="Ask for it again."
-        ) from error
     return Mvr(scene, tuple(reader.notices), tuple(names), data)
 
 

@@ -231,6 +231,8 @@ class _Coming:
         base = mine or Structure(id=new_id(), uuid=thing.uuid, kind="mesh")
         base = _at(replace(base, name=thing.name or base.name), at)
         noted = self.noted.get(thing.uuid.lower(), Noted()).structure
+        if noted is None and mine is not None and mine.kind != "mesh":
+            noted = mine  # no other program says which kind it is
         if noted is not None and not at.scaled:
             made: Structure | None = replace(
                 noted,
@@ -260,11 +262,14 @@ class _Coming:
         low, high = corners.min(axis=0), corners.max(axis=0)
         foot = np.array([*(low + high)[:2] / 2, low[2]])
         position = np.array(at.position) + turn_of(at.rotation) @ foot
+        x, y, z = map(float, np.maximum(high - low, 1e-3))
+        px, py, pz = map(float, position)
+        if base.mesh and np.abs(np.subtract(base.size, (x, y, z))).max() < 20 * NEAR:
+            placed_at = Placed((px, py, pz), at.rotation, at.stretch)
+            return _at(base, placed_at)  # ours, where it is now
         data = glb((corners - foot).reshape(-1, 3, 3).astype(np.float32))
         name = f"{PREFIX}{hashlib.sha256(data).hexdigest()[:16]}.glb"
         self.files.setdefault(name, StoredFile(name=name, data=data))
-        x, y, z = map(float, np.maximum(high - low, 1e-3))
-        px, py, pz = map(float, position)
         return replace(base, mesh=name, size=(x, y, z), position=(px, py, pz))
 
     def _unused(self, thing: r.Thing) -> Iterator[str]:

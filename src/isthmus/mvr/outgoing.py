@@ -60,6 +60,8 @@ class _Going:
         show = self.show
         beside = {(one.where, one.of): one for one in show.beside}
         self.beside = beside
+        self.files = {one.name: one.data for one in show.files}
+        self.positions = {unit.hangs_on for unit in show.units if unit.hangs_on}
         self.specs = self._profiles()
         structures = {one.id: one for one in show.structures}
         order = _order(show, structures)
@@ -78,8 +80,7 @@ class _Going:
         names = dict.fromkeys((*layers, *kept))
         aux = beside.get(("aux", ""), Beside())
         for name in aux.files:
-            data = next((f.data for f in show.files if f.name == name), b"")
-            if data:
+            if data := self.files.get(name):
                 self.members.setdefault(name.removeprefix(PREFIX), data)
         positions = dict.fromkeys(unit.hangs_on for unit in show.units if unit.hangs_on)
         scene = r.Scene(
@@ -131,7 +132,7 @@ class _Going:
         """A structure lies in the layer of its name, where units have that position."""
         if self.layers == "structure":
             return structure.name or BARE
-        if self.layers == "position" and any(u.hangs_on == structure.name for u in self.show.units):
+        if self.layers == "position" and structure.name in self.positions:
             return structure.name or BARE
         return BARE
 
@@ -181,7 +182,7 @@ class _Going:
         uuid = self._uuid(structure)
         own = None
         if structure.kind == "mesh":
-            data = next((f.data for f in self.show.files if f.name == structure.mesh), b"")
+            data = self.files.get(structure.mesh)
             own = set_piece(data, structure.mesh) if data else None
         else:
             bare = replace(

@@ -7,9 +7,11 @@ from __future__ import annotations
 import re
 from bisect import bisect_right
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
-from isthmus.errors import IsthmusError
+from msgspec.structs import replace
+
+from isthmus.errors import FileFault, IsthmusError
 from isthmus.mvr import records as r
 from isthmus.mvr.archive import Mvr
 from isthmus.mvr.pieces import Tell
@@ -19,7 +21,7 @@ from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make import Channel, ModePlan, compose
 from isthmus.profiles.make.bodies import Body
 from isthmus.profiles.records import Profile
-from isthmus.profiles.store import read_stored, stored_of
+from isthmus.profiles.store import kept_of, read_stored, stored_of
 from isthmus.show.records import SLOTS, StoredProfile
 
 STAND_IN = "Stand-in"
@@ -77,26 +79,24 @@ class Types:
 
     def _read(self, member: str) -> StoredProfile | None:
         data = self.mvr.member(member)
-        profile: Profile | IsthmusError | None = None
-        stored = None
-        if data is not None:
-            stored = StoredProfile(key=member, file=member, data=data)
-            profile = read_stored(stored)
-        if not isinstance(profile, Profile) or stored is None:
-            why = profile.what if isinstance(profile, IsthmusError) else "it is damaged."
-            self.tell(f"“{member[:60]}”", f"The profile is not read: {why}", f"gdtf {member}")
+        same = next((one for one in self._known() if one.data == data), None)
+        if same is not None:
+            return same
+        try:
+            if data is None:
+                raise FileFault("it is damaged.", where=member)
+            made, _ = kept_of(data, member)
+        except IsthmusError as error:
+            words = f"The profile is not read: {error.what}"
+            self.tell(f"“{member[:60]}”", words, f"gdtf {member}")
             return None
-        for known in self.library.stored.values() if self.library else ():
-            if known.data == stored.data:
-                return known
-        made = stored_of(profile, stored.data)
-        others = {one.key for one in self._of.values() if one is not None}
-        if made.key in others:  # two files of one model
-            stem = member.rpartition("/")[2].rpartition(".")[0]
-            made = StoredProfile(
-                key=f"{made.key} ({stem})", file=member.rpartition("/")[2], data=made.data
-            )
-        return made
+        if made.key not in {one.key for one in self._of.values() if one is not None}:
+            return made
+        file = member.rpartition("/")[2]  # two files of one model
+        return replace(made, key=f"{made.key} ({file.removesuffix('.gdtf')})", file=file)
+
+    def _known(self) -> Iterable[StoredProfile]:
+        return self.library.stored.values() if self.library else ()
 
     def _mode(self, profile: Profile, thing: r.Thing) -> str:
         if profile.mode(thing.mode) is not None:

@@ -11,6 +11,7 @@ from typing import Any
 from isthmus.errors import EntryFault
 from isthmus.papers.label_sheets import LabelSheet
 from isthmus.papers.laid import MM, wrapped
+from isthmus.papers.naming import type_of
 from isthmus.papers.rig import Only, hung
 from isthmus.papers.settings import menu_words
 from isthmus.papers.widths import BOLD, FIGURES, PLAIN, width_of
@@ -136,12 +137,11 @@ def _lines(show: Show, unit: Unit, address: int) -> list[tuple[Parts, float]]:
     found = next((p for p in unit.patch if p.address == address), None)
     spot = write_address(found.universe, found.address) if found else "none"
     block = f" block {found.block}" if found and len({p.block for p in unit.patch}) > 1 else ""
-    model = profile.label if profile else unit.profile
     return [
         ([(f"{unit.number}   ", BOLD), (spot, FIGURES), (block, PLAIN)], 5.4),
         ([(unit.name, BOLD)], 4.0),
         ([(unit.hangs_on or "nowhere yet", PLAIN)], 3.6),
-        ([(f"{model}, {menu_words(profile, unit.mode)}", PLAIN)], 3.6),
+        ([(f"{type_of(show, unit)}, {menu_words(profile, unit.mode)}", PLAIN)], 3.6),
     ]
 
 

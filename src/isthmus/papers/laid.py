@@ -137,7 +137,9 @@ class _Laying:
             self.page.texts.append(Text(MARGIN, self.y, line, face, size))
 
     def _group(self, group: Group) -> None:
-        heads = self._cells([column.words for column in self.paper.columns], (BOLD,) * 99)
+        heads = self._cells(
+            [column.words for column in self.paper.columns], [BOLD] * len(self.faces)
+        )
         about = wrapped(group.about, self._across, PLAIN, SIZE) if group.about else ()
         rows = [self._cells(row, self.faces) for row in group.rows]
         first = _high(rows[0]) if rows else 0.0

@@ -9,6 +9,7 @@ from collections.abc import Collection
 from msgspec.structs import replace
 
 from isthmus.errors import EntryFault
+from isthmus.papers.naming import type_of
 from isthmus.papers.table import Column, Group, Paper
 from isthmus.patch.edits import change_units
 from isthmus.pixels.power import USUAL
@@ -111,7 +112,6 @@ def point_loads(show: Show, only: Collection[str] | None = None) -> Paper:
     """Each unit as a load at its metres from the left end of what it hangs on, with the sum and the
     centre of those whose weight is known: Σ m x / Σ m. Nothing about what a structure can bear.
     """
-    profiles = profiles_of(show).profiles
     groups = []
     for structure in sorted(show.structures, key=lambda one: one.name.lower()):
         found = [
@@ -130,14 +130,13 @@ def point_loads(show: Show, only: Collection[str] | None = None) -> Paper:
             weight = weight_of(show, unit)
             if weight is not None:
                 known.append((at, weight))
-            profile = profiles.get(unit.profile)
             rows.append(
                 (
                     f"{at:.2f}",
                     "unknown" if weight is None else f"{weight:.1f}",
                     str(unit.number),
                     unit.name,
-                    profile.label if profile else unit.profile,
+                    type_of(show, unit),
                 )
             )
         length = run_of(structure).length

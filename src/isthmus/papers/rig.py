@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterable
 
 from isthmus.gels.resolve import find_gels, split_gels
 from isthmus.papers.loads import power_of, weight_of
+from isthmus.papers.naming import type_of
 from isthmus.papers.table import Column, Group, Paper
 from isthmus.patch.cells import addresses
 from isthmus.patch.index import free_runs, index_of
@@ -30,11 +31,6 @@ def units_of(show: Show, only: Only) -> list[Unit]:
     return sorted(mine, key=lambda u: u.number)
 
 
-def _type(show: Show, unit: Unit) -> str:
-    profile = profiles_of(show).profiles.get(unit.profile)
-    return profile.label if profile else unit.profile
-
-
 def by_number(show: Show, only: Only = None) -> Paper:
     columns = (
         *UNIT,
@@ -52,7 +48,7 @@ def by_number(show: Show, only: Only = None) -> Paper:
         (
             str(u.number),
             u.name,
-            _type(show, u),
+            type_of(show, u),
             u.mode,
             addresses(u) if u.patch else "",
             str(footprint(u, profiles) or ""),
@@ -97,7 +93,7 @@ def by_address(show: Show, only: Only = None) -> Paper:
                     write_address(universe, span.end),
                     str(unit.number),
                     unit.name,
-                    _type(show, unit),
+                    type_of(show, unit),
                     unit.mode,
                     unit.hangs_on,
                 )
@@ -110,7 +106,7 @@ def by_address(show: Show, only: Only = None) -> Paper:
         groups.append(Group(f"Universe {universe}", rows, " ".join(told)))
     left = [u for u in units.values() if not u.patch]
     if left:
-        rows = [("", "", str(u.number), u.name, _type(show, u), u.mode, u.hangs_on) for u in left]
+        rows = [("", "", str(u.number), u.name, type_of(show, u), u.mode, u.hangs_on) for u in left]
         groups.append(Group("Without an address", rows))
     told = f"{many(len(units), 'unit')} in {many(len(spans), 'universe')}."
     return Paper(f"{show.name}: units by address", told, columns, groups, keys=3)
@@ -155,7 +151,7 @@ def by_position(show: Show, only: Only = None) -> Paper:
                 str(u.number),
                 u.name,
                 f"{along:.2f}" if along is not None else "",
-                _type(show, u),
+                type_of(show, u),
                 u.mode,
                 addresses(u) if u.patch else "",
                 u.gel,
@@ -170,7 +166,7 @@ def by_position(show: Show, only: Only = None) -> Paper:
 
 
 def _counted(show: Show, units: Iterable[tuple[Unit, float | None]]) -> str:
-    kinds = Counter(_type(show, u) for u, _ in units)
+    kinds = Counter(type_of(show, u) for u, _ in units)
     return ", ".join(f"{count} {name}" for name, count in kinds.most_common())
 
 
@@ -276,7 +272,7 @@ def weight_and_power(show: Show, only: Only = None) -> Paper:
                 str(u.number),
                 u.name,
                 f"{along:.2f}" if along is not None else "",
-                _type(show, u),
+                type_of(show, u),
                 _figure(kg, "{:.1f}"),
                 _figure(power, "{:.0f}"),
             )

@@ -4,6 +4,7 @@ handover.
 
 from __future__ import annotations
 
+from isthmus.papers.naming import type_of
 from isthmus.papers.rig import UNIT, Only, hung
 from isthmus.papers.table import Column, Group, Paper
 from isthmus.patch.cells import addresses
@@ -62,7 +63,7 @@ def settings(show: Show, only: Only = None) -> Paper:
                 (
                     str(unit.number),
                     unit.name,
-                    profiles[unit.profile].label if unit.profile in profiles else unit.profile,
+                    type_of(show, unit),
                     addresses(unit) if unit.patch else "none",
                     addresses(before) if before is not None and before.patch else "",
                     "" if same_mode else menu_words(profiles.get(unit.profile), unit.mode),

@@ -67,8 +67,12 @@ def _set_of(profiles: tuple[StoredProfile, ...]) -> ProfileSet:
 
 def load_stored(path: Path) -> tuple[StoredProfile, Profile]:
     """A GDTF file as it is kept in a show. Raises FileFault when it cannot be read."""
-    data = read_file(path, MAX_MEMBER)
-    profile = read_gdtf(data, path.name)
+    return kept_of(read_file(path, MAX_MEMBER), path.name)
+
+
+def kept_of(data: bytes, where: str) -> tuple[StoredProfile, Profile]:
+    """The same of its bytes. Raises FileFault."""
+    profile = read_gdtf(data, where)
     stored = stored_of(profile, data)
     _READ[id(stored)] = (stored, profile)
     return stored, profile

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from isthmus.app.model.looking import called
 from isthmus.app.model.workbench import Workbench
+from isthmus.plural import begun
 from isthmus.show import Show, open_show
 from isthmus.show.container import SUFFIX
 from isthmus.show.versions import shown, version_named
@@ -64,7 +65,7 @@ class Sides:
         """Keys with what they are called, the newest first."""
         versions = self.bench.history.show.versions
         made = [(NOW, "Now")]
-        made += [(str(v.number), _begun(called(v))) for v in reversed(versions)]
+        made += [(str(v.number), begun(called(v))) for v in reversed(versions)]
         return made + self.files
 
     @property
@@ -75,7 +76,7 @@ class Sides:
             name = f"{Path(key).name} in {Path(key).parent}"
             found.append((key, name))
             found += [
-                (f"{key}@{v.number}", f"{_begun(called(v))}, of {name}")
+                (f"{key}@{v.number}", f"{begun(called(v))}, of {name}")
                 for v in reversed(show.versions)
             ]
         return found
@@ -96,7 +97,3 @@ class Sides:
         if version.root not in self._versions:
             self._versions[version.root] = shown(holder, version)
         return self._versions[version.root]
-
-
-def _begun(words: str) -> str:
-    return words[:1].upper() + words[1:]

@@ -17,7 +17,7 @@ from defusedxml.ElementTree import ParseError
 
 from isthmus.errors import FileFault
 from isthmus.profiles import records as r
-from isthmus.profiles.gdtf.guarding import CLEAN, Kind, guarded, parse
+from isthmus.profiles.gdtf.guarding import Kind, guarded, opened, parse, readable
 from isthmus.profiles.gdtf.reading import Notice, Reader
 from isthmus.profiles.gdtf.writing import description_tree, write_description
 from isthmus.show.container import MAX_MEMBER, ZIP_ERRORS, read_member, safe_name
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
 
 DESCRIPTION = "description.xml"
-KIND = Kind(DESCRIPTION, "a GDTF profile", ".gdtf", 32 * 1024 * 1024, 200_000, 4096)
+KIND = Kind(DESCRIPTION, "a GDTF profile", "GDTF", ".gdtf", 32 * 1024 * 1024, 200_000, 4096)
 _FIXED_DATE = (1980, 1, 1, 0, 0, 0)  # the same profile gives the same bytes
 BODY_FOLDERS = {
     "models/gltf/": ".glb",
@@ -79,15 +79,7 @@ def read_archive(data: bytes, where: str, everywhere: bool = False) -> Gdtf:
     """Read a GDTF file; `everywhere` tells a deviation at each place. Raises FileFault with the
     place that leaves nothing to use.
     """
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            text, members, told = guarded(archive, where, KIND)
-    except (*ZIP_ERRORS, ValueError, OSError) as error:
-        raise FileFault(
-            "this is not a whole GDTF file; it is cut short, damaged or another kind of file.",
-            where=where,
-            do="Fetch it again from where it came.",
-        ) from error
+    text, members, told = opened(data, where, KIND)
     read = read_description(text, where, everywhere)
     notices = (*(Notice("Archive", words) for words in told), *read.notices)
     return Gdtf(read.profile, notices, tuple(members))
@@ -98,19 +90,9 @@ def read_description(text: bytes, where: str, everywhere: bool = False) -> Gdtf:
     reader = Reader(where, everywhere)
     if text[:2] in (b"\xff\xfe", b"\xfe\xff"):
         reader.tell("It is written in UTF-16; the standard asks for UTF-8.")
-    try:
+    with readable(where, KIND):
         root = parse(text)
         return Gdtf(reader.profile(root), tuple(reader.notices))
-    except DefusedXmlException as error:
-        raise FileFault(
-            "its description declares entities, which a profile never needs.", where=where, do=CLEAN
-        ) from error
-    except (ParseError, UnicodeDecodeError, LookupError, RecursionError, ValueError) as error:
-        raise FileFault(
-            f"its description cannot be read: {error}.",
-            where=where,
-            do="Fetch it again from where it came.",
-        ) from error
 
 
 def read_gdtf(data: bytes, where: str) -> r.Profile:

@@ -5,17 +5,21 @@ Sizes are bounded, entities are refused, paths that leave the archive are refuse
 
 from __future__ import annotations
 
+import io
 import re
 import zipfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 from xml.etree import ElementTree
 
-from defusedxml.ElementTree import fromstring
+from defusedxml import DefusedXmlException
+from defusedxml.ElementTree import ParseError, fromstring
 
 from isthmus.errors import FileFault
 from isthmus.plural import many
-from isthmus.show.container import MAX_MEMBER, read_member, safe_name
+from isthmus.show.container import MAX_MEMBER, ZIP_ERRORS, read_member, safe_name
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
@@ -32,10 +36,44 @@ class Kind:
 
     text: str
     what: str
+    short: str
     ending: str
     most: int  # bytes of the text
     tags: int
     members: int
+
+
+def opened(data: bytes, where: str, kind: Kind) -> tuple[bytes, list[str], list[str]]:
+    """`guarded`, of a file's bytes. Raises FileFault."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            return guarded(archive, where, kind)
+    except (*ZIP_ERRORS, ValueError, OSError) as error:
+        raise FileFault(
+            f"this is not a whole {kind.short} file; it is cut short, damaged or another kind of "
+            "file.",
+            where=where,
+            do="Fetch it again from where it came.",
+        ) from error
+
+
+@contextmanager
+def readable(where: str, kind: Kind) -> Iterator[None]:
+    """What goes wrong while a description is read, as a FileFault."""
+    try:
+        yield
+    except DefusedXmlException as error:
+        raise FileFault(
+            f"its description declares entities, which {kind.what} never needs.",
+            where=where,
+            do=CLEAN,
+        ) from error
+    except (ParseError, UnicodeDecodeError, LookupError, RecursionError, ValueError) as error:
+        raise FileFault(
+            f"its description cannot be read: {error}.",
+            where=where,
+            do="Fetch it again from where it came.",
+        ) from error
 
 
 def guarded(archive: zipfile.ZipFile, where: str, kind: Kind) -> tuple[bytes, list[str], list[str]]:

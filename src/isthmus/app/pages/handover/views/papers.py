@@ -30,14 +30,9 @@ from isthmus.papers.marked import as_html
 from isthmus.papers.since import since, units_then
 from isthmus.papers.table import Paper
 from isthmus.patch.choose import complete, read_choice
-from isthmus.plural import many
+from isthmus.plural import begun, many
 from isthmus.show.container import write_atomically
 from isthmus.show.handovers import handovers, told
-
-
-def _begun(words: str) -> str:
-    return words[:1].upper() + words[1:]
-
 
 ENDINGS = ("pdf", "csv", "html")
 
@@ -117,7 +112,7 @@ class PapersView(PageView):
         if not self.isVisible():
             return
         made = handovers(self.bench.show)[-6:]
-        self.made.setText("\n".join(_begun(told(version)) for version in made))
+        self.made.setText("\n".join(begun(told(version)) for version in made))
         held = self.since.currentData()
         self.since.clear()
         self.since.addItem("everything", None)
