@@ -129,7 +129,8 @@ def test_a_list_off_by_a_universe_reads_as_a_sentence_and_is_taken(
     press(view, "open list")
     assert view.told.text().startswith("Their universes are 1 higher (")
     assert [row[1:4] for row in view.model.rows] == [("103", "name", "Mast high 3")]
-    assert "Universe 1 is expected as Art-Net 0.0.1 = 1" in view.pairs.text()
+    first = view.wire.cells(view.wire.rows[0])
+    assert first[:2] == ("1", "other") and first[3] == "Art-Net 0.0.1 = 1"
     before = bench.show.outputs
     press(view, "send as expected")
     sent = {o.universe: o.port_address for o in before if o.protocol == "artnet"}

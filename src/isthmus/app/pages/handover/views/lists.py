@@ -7,6 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout
 
+from isthmus.app.kit.theme import SIZE
 from isthmus.app.kit.widgets import (
     PageView,
     RowsModel,
@@ -21,7 +22,7 @@ from isthmus.app.kit.widgets import (
 )
 from isthmus.app.model.saving import save_paper
 from isthmus.app.model.workbench import Workbench
-from isthmus.compare.expected import expected_by, meetings, read_expected, with_routes
+from isthmus.compare.expected import Meeting, expected_by, meetings, read_expected, with_routes
 from isthmus.compare.expected import sentences as in_words
 from isthmus.compare.lists import FIELDS, Beside, beside, sentences
 from isthmus.compare.taking import lines, with_new, with_theirs
@@ -30,6 +31,7 @@ from isthmus.library.at_hand import at_hand
 from isthmus.papers.lists import differences_paper
 from isthmus.patch.paper import new_revision
 from isthmus.plural import many
+from isthmus.routes.ports import write_number, write_output
 from isthmus.show.records import Paper, PaperRow
 
 KINDS = "Lists and rigs (*.csv *.mvr *.isthmus)"
@@ -59,6 +61,33 @@ class LinesModel(RowsModel):
         self.endResetModel()
 
 
+class WireModel(RowsModel):
+    """Universes, those that are other first."""
+
+    COLUMNS = ("Universe", "", "Goes out as", "Expected as")
+    MONO = (0,)
+
+    def cells(self, row: Meeting) -> tuple[str, ...]:
+        sent = ", ".join(write_output(output) for output in row.outputs) or "nothing"
+        return (
+            str(row.universe),
+            "as expected" if row.right else "other",
+            sent,
+            write_number(row.protocol, row.expected),
+        )
+
+    def tip(self, row: Meeting, column: int) -> str:
+        return self.words(row, column)
+
+    def ink(self, row: Meeting, column: int) -> str:
+        return "text2" if row.right else ("text", "ochre", "text", "text")[column]
+
+    def show(self, rows: list[Meeting]) -> None:
+        self.beginResetModel()
+        self.rows = rows
+        self.endResetModel()
+
+
 class ListsView(PageView):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -82,6 +111,16 @@ class ListsView(PageView):
         self.pairs = label("", "quiet", wrap=True)
         self.pairs.setObjectName("universes paired")
         column.addWidget(self.pairs)
+        self.wire = WireModel()
+        self.universes = plain_table(
+            self.wire,
+            "universes on the wire",
+            "What we send beside what they expect",
+            (90, 110, 320, 320),
+            3,
+        )
+        self.universes.setFixedHeight(26 + 5 * SIZE["table_row"])
+        column.addWidget(self.universes)
         column.addLayout(self._expects())
         acts = QHBoxLayout()
         acts.setSpacing(6)
@@ -131,10 +170,13 @@ class ListsView(PageView):
         self.counted.setEnabled(self.protocol.currentData() == "artnet")
         try:
             met = meetings(self.bench.show, self.expected())
-            self.pairs.setText(" ".join(in_words(met)[:5]) if met else "")
+            one_shift = len({one.off for one in met if not one.right}) == 1
+            self.pairs.setText(" ".join(in_words(met)[: 1 + one_shift]) if met else "")
         except IsthmusError as error:
             met = []
             self.pairs.setText(str(error))
+        self.wire.show([one for one in met if not one.right] + [one for one in met if one.right])
+        self.universes.setVisible(bool(met))
         self.send.setEnabled(any(not one.right and one.outputs for one in met))
 
     def entered(self) -> None:

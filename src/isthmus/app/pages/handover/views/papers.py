@@ -141,7 +141,8 @@ class PapersView(PageView):
         self.about.setText(paper.about)
         self.model.show(paper)
         for at, column in enumerate(paper.columns):
-            self.table.setColumnWidth(at, round(2.6 * column.width) + 12)
+            wide = max(2.4 * column.width + 10, 7 * len(column.words) + 14)
+            self.table.setColumnWidth(at, round(wide))
         self.table.clearSpans()
         for row in range(self.model.rowCount()):
             if self.model.heading(row):
