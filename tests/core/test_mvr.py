@@ -27,8 +27,10 @@ from helpers.tools import answer, command
 from isthmus.demo import shipped_profiles
 from isthmus.errors import FileFault
 from isthmus.mvr import Came, as_show, read_mvr, write_show
+from isthmus.patch.hanglist import Library
 from isthmus.profiles import profiles_of
 from isthmus.profiles.chart import chart
+from isthmus.profiles.gdtf import read_gdtf, write_gdtf
 from isthmus.show import Show, open_show, save_show
 from isthmus.show.container import decode_show, encode_show
 from isthmus.show.records import Unit, new_id
@@ -285,6 +287,24 @@ def test_what_is_spelt_missing_doubled_or_wrong_is_told_and_read() -> None:
         .decode()
     )
     assert "<Sparkle>7</Sparkle>" in again and "<FixtureID>Bow 12</FixtureID>" in again
+
+
+def test_profiles_are_those_of_the_library_by_content_then_by_name() -> None:
+    """Under whatever name the file has it; of another content it is theirs."""
+    ours = replace(TURNSTONE, key="As we call it")
+    library = Library.of((ours,))
+    spec = "<GDTFSpec>{}</GDTFSpec><GDTFMode>Three</GDTFMode><FixtureID>7</FixtureID>"
+    inside = scene(layer(fixture(spec.format("whatever.gdtf"))))
+    found = as_show(read_mvr(packed(inside, {"whatever.gdtf": TURNSTONE.data}), "a"), "a", library)
+    assert found.show.profiles == (ours,) and not found.notices
+    other = write_gdtf(replace(read_gdtf(TURNSTONE.data, "x"), description="Mended"))
+    found = as_show(read_mvr(packed(inside, {"whatever.gdtf": other}), "a"), "a", library)
+    assert [p.data for p in found.show.profiles] == [other]
+    missing = scene(layer(fixture(spec.format("Brackwater@Turnstone 7@2024.gdtf"))))
+    found = as_show(read_mvr(packed(missing), "a"), "a", library)
+    assert found.show.profiles == (ours,) and "the library's As we call it is taken" in told(found)
+    damaged = as_show(read_mvr(packed(inside, {"whatever.gdtf": b"PK no"}), "a"), "a", library)
+    assert damaged.show.units[0].profile.startswith("Stand-in") and "is not read" in told(damaged)
 
 
 def test_fixtures_without_profiles_get_stand_ins_of_their_footprint() -> None:
