@@ -55,6 +55,8 @@ def os_reason(error: OSError) -> str:
         errno.ENAMETOOLONG: "The name is too long.",
         errno.EADDRINUSE: "Another program already uses that port.",
         errno.EADDRNOTAVAIL: "This computer does not have that address.",
+        errno.ECONNREFUSED: "Nothing listens there.",
+        errno.EHOSTUNREACH: "Nothing with that address answers.",
         errno.ENETUNREACH: "No adapter leads to that network.",
     }
     return known.get(error.errno or 0, (error.strerror or str(error)).rstrip(".") + ".")

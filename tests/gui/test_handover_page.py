@@ -12,11 +12,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
 
 from helpers.hands import child, choose, dialog, key, keys, press, retype
+from helpers.stations import running_station
 from isthmus.demo import lantern_tide
 from isthmus.papers.all_papers import RIG
 from isthmus.papers.drawn import as_csv
 from isthmus.papers.rig import by_number
 from isthmus.patch import edits
+from isthmus.standin.station import changed_rig
 
 
 def lines(view) -> list[str]:
@@ -156,3 +158,51 @@ def test_a_list_off_by_a_universe_reads_as_a_sentence_and_is_taken(
     assert bench.show.units == show.units
     press(view, "keep list")
     assert bench.show.paper.title == "theirs" and len(bench.show.paper.rows) == len(rows)
+
+
+def test_another_program_offers_its_rig_and_fetches_ours(make_window, qtbot) -> None:
+    show = lantern_tide()
+    window = make_window(show, page="Handover")
+    bench, page = window.bench, window.pages["Handover"]
+    page.show_view("Stations")
+    view = page.stations
+    assert "Nothing is sent" in view.state.text() and not view.call.isEnabled()
+    with running_station(changed_rig(show), "Bow <b>lower</b>", "<img src='/dev/zero'>") as (
+        at,
+        told,
+    ):
+        key(child(view, "exchange adapter"), Qt.Key.Key_End)
+        press(view, "join group")
+        qtbot.waitUntil(lambda: view.call.isEnabled(), timeout=20_000)
+        assert "by their address" in view.state.text()
+        retype(child(view, "station address"), "nowhere")
+        press(view, "join station")
+        qtbot.waitUntil(
+            lambda: "not the address of a station" in window.notice.words, timeout=20_000
+        )
+        retype(child(view, "station address"), at)
+        press(view, "join station")
+        ready = lambda: view.offers.rows and view.give.isEnabled()  # noqa: E731
+        qtbot.waitUntil(ready, timeout=20_000)
+        assert view.stations.rows[0].name == "<img src='/dev/zero'>"
+        index = view.stations.index(0, 0)
+        assert "<img" not in str(view.stations.data(index, Qt.ItemDataRole.ToolTipRole))
+        keys(child(view, "offer comment"), "First hang")
+        press(view, "offer rig")
+        qtbot.waitUntil(lambda: any("Fetched" in words for words in told), timeout=30_000)
+        assert "Lantern Tide.mvr: First hang" in told[0]
+
+        qtbot.waitUntil(ready, timeout=20_000)
+        press(view, "fetch beside")  # the only one there is, so it is chosen
+        qtbot.waitUntil(lambda: page.view == "Lists", timeout=20_000)
+        assert any("502" in " ".join(page.lists.model.cells(row)) for row in page.lists.model.rows)
+        page.show_view("Stations")
+        press(view, "fetch compare")
+        versions = window.pages["Versions"]
+        qtbot.waitUntil(lambda: window.spine.current == "Versions", timeout=20_000)
+        assert "1 unit removed (502). 3 units have another place" in versions.compare.told.text()
+        assert bench.show is show  # nothing is taken by itself
+        window.go("Handover")
+        press(view, "leave group")
+        qtbot.waitUntil(lambda: not view.off.isVisible() and view.on.isEnabled(), timeout=20_000)
+        assert not view.stations.rows and not view.offers.rows

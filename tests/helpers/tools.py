@@ -150,4 +150,8 @@ def _own_network() -> bool:
     return True
 
 
+def ip(words: str) -> None:
+    subprocess.run(["ip", *words.split()], check=True, capture_output=True)
+
+
 OWN_NETWORK = bool(os.environ.get("PYTEST_XDIST_WORKER")) and _own_network()

@@ -19,7 +19,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from helpers.tools import OWN_NETWORK, until
+from helpers.tools import OWN_NETWORK, ip, until
 from isthmus.demo import lantern_tide
 from isthmus.engine import SACN, Engine, Identity, Route
 from isthmus.errors import FileFault
@@ -409,10 +409,6 @@ while True:
         port = node.ports[0]
         print(json.dumps({"packets": port.packets, "level": int(port.slots[0]), "lost": port.lost, "from": port.sender}), flush=True)
 """
-
-
-def ip(words: str) -> None:
-    subprocess.run(["ip", *words.split()], check=True, capture_output=True)
 
 
 class FarShore:

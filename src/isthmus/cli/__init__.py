@@ -33,6 +33,7 @@ MODULES = {
     "looks": ("palettes", "looks", "cues"),
     "papers": ("papers",),
     "mvr": ("mvr",),
+    "xchange": ("xchange", "xchange-station"),
     "lists": ("compare", "expects"),
     "demo_set": ("demo-set",),
     "pixels": ("pixels",),

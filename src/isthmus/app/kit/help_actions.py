@@ -92,6 +92,8 @@ HELP = {
     "handover.labels": "Address labels as PDF",
     "handover.mvr": "The rig as an MVR file for other programs",
     "handover.list": "Hold a list or rig of another person or program beside ours",
+    "handover.stations": "See other programs on the network, fetch their rig, offer ours",
+    "handover.move": "Ask every station of the group to go to another one",
     "handover.gltf": "Structures and units as one glTF file for a viewer",
     "handover.loads": "Type what the selected units weigh and take, where profiles do not say it",
     "handover.all": "Every paper of the rig as PDF into a folder",

@@ -29,6 +29,9 @@ class Settings(msgspec.Struct, kw_only=True):
     drawing: str = "Even"  # the drawing setting in use, by name
     drawings: tuple[Drawing, ...] = ()  # own ones
     drawn: Drawing | None = None  # as it was last set, with what was changed since it was chosen
+    station_uuid: str = ""  # what other stations know this computer by
+    station_name: str = ""
+    station_group: str = "Default"
     patch_columns: tuple[str, ...] = ()
     paper_columns: dict[
         str, dict[str, str]

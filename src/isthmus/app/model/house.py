@@ -14,6 +14,7 @@ from isthmus.app.kit.settings import Settings
 from isthmus.app.model.focus import Focus
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.rig_link import RigLink
+from isthmus.app.model.sides import Sides
 from isthmus.app.model.workbench import Workbench
 
 
@@ -29,6 +30,7 @@ class House:
     net: NetLink
     rig: RigLink | None
     settings: Settings
+    sides: Sides
     over: QWidget
     go: Callable[..., None]  # to a page by its title, and with a snag to what the snag is about
     current: Callable[[], str]  # title of the page shown

@@ -34,6 +34,7 @@ class Sides:
 
     def __init__(self, bench: Workbench) -> None:
         self.bench = bench
+        self.asked = ""  # the key of what another page wishes to be compared
         self._files: dict[str, Show] = {}
         self._versions: dict[str, Show] = {}  # by root
         bench.adopted.connect(self._versions.clear)

@@ -28,6 +28,7 @@ from isthmus.app.model.focus import Focus
 from isthmus.app.model.house import House
 from isthmus.app.model.net_link import NetLink
 from isthmus.app.model.output_control import OutputControl
+from isthmus.app.model.sides import Sides
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages import PAGES
 from isthmus.app.pages.base import Entry, Page
@@ -194,6 +195,7 @@ class Window(QWidget):
             self.net,
             self.rig,
             self.settings,
+            Sides(bench),
             self,
             self.go,
             lambda: self.spine.current,

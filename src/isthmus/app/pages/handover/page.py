@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from isthmus.app.kit.actions import Action
 from isthmus.app.kit.dialogs import Entry
 from isthmus.app.kit.tasks import away
@@ -12,12 +14,14 @@ from isthmus.app.pages.base import Page
 from isthmus.app.pages.handover.views.labels import LabelsView
 from isthmus.app.pages.handover.views.lists import ListsView
 from isthmus.app.pages.handover.views.papers import PapersView
+from isthmus.app.pages.handover.views.stations import StationsView
+from isthmus.errors import EntryFault
 from isthmus.papers.all_papers import RIG
 from isthmus.papers.loads import HEAVIEST, STRONGEST, read_load, with_loads
 from isthmus.plural import many
 from isthmus.show.handovers import standing
 
-VIEWS = ("Papers", "Labels", "Lists")
+VIEWS = ("Papers", "Labels", "Lists", "Stations")
 
 
 class HandoverPage(Page):
@@ -34,10 +38,11 @@ class HandoverPage(Page):
     def __init__(self, house: House) -> None:
         super().__init__(house)
         self.add_switches(VIEWS)
-        self.papers = PapersView(house.bench)
+        self.papers = PapersView(house.bench, house.sides)
         self.labels = LabelsView(house.bench)
         self.lists = ListsView(house.bench)
-        made: tuple[PageView, ...] = (self.papers, self.labels, self.lists)
+        self.stations = StationsView(house, self._beside)
+        made: tuple[PageView, ...] = (self.papers, self.labels, self.lists, self.stations)
         self.take_views(dict(zip(VIEWS, made, strict=True)))
         bind(house.bench.changed, self, self._say)
         self._say()
@@ -57,6 +62,8 @@ class HandoverPage(Page):
             ("mvr", "Save as MVR…", self._save_mvr),
             ("gltf", "Save as glTF…", self._save_gltf),
             ("list", "Open another's list…", self._open_list),
+            ("stations", "Stations of other programs", lambda: self.here("Stations")),
+            ("move", "Ask all stations to move…", self._ask_move),
             ("loads", "Weight and power of the selection…", self._loads),
         )
         return [
@@ -69,6 +76,7 @@ class HandoverPage(Page):
 
     def shut_down(self) -> None:
         self.papers.whole.cancel()
+        self.stations.shut_down()
         super().shut_down()
 
     def _save(self) -> None:
@@ -114,6 +122,22 @@ class HandoverPage(Page):
         ]
         title = f"Weight and power of {many(len(units), 'unit')}"
         Entry(self.window(), title, "Take", fields, take).open()
+
+    def _beside(self, path: Path) -> None:
+        self.here("Lists")
+        self.lists.open_path(path)
+
+    def _ask_move(self) -> None:
+        """All stations to another group, or to the host of one."""
+        self.here("Stations")
+        fields = [("Group or address of a host", "")]
+
+        def take(values: list[str]) -> None:
+            if not values[0].strip():
+                raise EntryFault("Type the name of a group, or an address as ws://host:port/.")
+            self.stations.ask_move(values[0].strip())
+
+        Entry(self.window(), "Ask all stations to move", "Ask", fields, take).open()
 
     def _open_list(self) -> None:
         self.here("Lists")

@@ -5,7 +5,6 @@ from __future__ import annotations
 from isthmus.app.kit.actions import Action
 from isthmus.app.kit.widgets import PageView, bind
 from isthmus.app.model.house import House
-from isthmus.app.model.sides import Sides
 from isthmus.app.pages.base import Page
 from isthmus.app.pages.versions.views.bring import BringView
 from isthmus.app.pages.versions.views.compare import CompareView
@@ -28,7 +27,7 @@ class VersionsPage(Page):
 
     def __init__(self, house: House) -> None:
         super().__init__(house)
-        self.sides = Sides(house.bench)
+        self.sides = house.sides
         self.add_switches(VIEWS)
         self.compare = CompareView(house.bench, self.sides)
         self.bring = BringView(house.bench, self.sides)
@@ -40,6 +39,13 @@ class VersionsPage(Page):
 
     def _say(self) -> None:
         self.head.say(*many(len(self.bench.history.show.versions), "version").split(" ", 1))
+
+    def entered(self) -> None:
+        super().entered()
+        asked, self.sides.asked = self.sides.asked, ""
+        if asked:
+            self.show_view("Compare")
+            self.compare.show_file(asked)
 
     def actions(self) -> list[Action]:
         acts = [

@@ -44,9 +44,9 @@ def drawn(paper: Paper, ending: str, block: Block) -> bytes:
 
 
 class PapersView(PageView):
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, bench: Workbench, sides: Sides) -> None:
         super().__init__()
-        self.bench, self.sides = bench, Sides(bench)
+        self.bench, self.sides = bench, sides
         self._made: tuple[object, ...] = ()
         beside(self, self._left(), self._right())
         bind(bench.changed, self, self.refresh)

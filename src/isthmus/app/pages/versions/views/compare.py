@@ -282,7 +282,10 @@ class CompareView(PageView):
 
     def open_path(self, path: Path) -> None:
         """Raises FileFault."""
-        key = self.sides.open(path)
+        self.show_file(self.sides.open(path))
+
+    def show_file(self, key: str) -> None:
+        """What is now beside another show, by its key among the sides."""
         self._fill()
         self.hold(NOW, key)
 
