@@ -13,7 +13,8 @@ from msgspec.structs import replace
 from benchmarks.gestures import hung_show
 from isthmus.mvr import as_show, read_mvr, write_show
 from isthmus.papers.all_papers import RIG
-from isthmus.papers.drawn import as_csv, as_pdf, as_set
+from isthmus.papers.drawn import as_csv, as_pdf
+from isthmus.papers.whole import whole_set
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make.plausible import plausible_profiles
 from isthmus.profiles.store import stored_of
@@ -71,7 +72,7 @@ def _papers(show: Show) -> Iterator[tuple[str, float, float, str, str]]:
     drawn = {name: taken(lambda paper=paper: as_pdf(paper), 1) for name, paper in papers.items()}
     slowest = max(drawn, key=lambda name: drawn[name])
     yield f"the slowest of them as PDF ({slowest}) / all as CSV", drawn[slowest], plain, "s", "3"
-    whole = taken(lambda: as_set([make(show, None) for _, make in RIG.values()]), 1)
+    whole = taken(lambda: whole_set(show, "A4"), 1)
     yield "all of them in one PDF / all as CSV", whole, plain, "s", "15"
 
 

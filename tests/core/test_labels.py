@@ -21,9 +21,10 @@ from isthmus.demo import as_hung
 from isthmus.demo.evening import with_evening
 from isthmus.errors import Cancelled, EntryFault
 from isthmus.papers.all_papers import RIG
-from isthmus.papers.drawn import as_set, block_of
+from isthmus.papers.drawn import block_of
 from isthmus.papers.label_sheets import SHEETS, read_sheet
 from isthmus.papers.labels import Labels, labelled, labels_pdf
+from isthmus.papers.whole import whole_set
 from isthmus.patch import edits
 from isthmus.patch.addresses import place
 from isthmus.show import Show, open_show, save_show
@@ -136,30 +137,37 @@ def test_the_whole_set_has_contents_that_are_right_bookmarks_and_a_title_block()
     show = handed_over(SHOW, "the house electrician")
     papers = [make(show, None) for _, make in RIG.values()]
     heard: list[float] = []
-    data = as_set(papers, "A4", block_of(show), lambda share, _: heard.append(share))
+    data = whole_set(show, "A4", None, lambda share, _: heard.append(share))
     assert heard == sorted(heard) and heard[-1] <= 1
     pdf = pypdfium2.PdfDocument(data)
     texts = [page.get_textpage().get_text_range() for page in pdf]
     marks: dict[str, int] = {m.get_title(): m.get_dest().get_index() for m in pdf.get_toc()}  # type: ignore
-    assert list(marks) == ["Contents", *(paper.title for paper in papers)]
+    assert list(marks)[: 1 + len(papers)] == ["Contents", *(paper.title for paper in papers)]
     for paper in papers:
         assert texts[marks[paper.title]].startswith(paper.title)
         at = texts[0].index(paper.title)
         assert f"{marks[paper.title] + 1}" in re.findall(r"\d+", texts[0][at : at + 400])
     for number, text in enumerate(texts, 1):
         assert f"{number} of {len(texts)}" in text
-        assert (
-            "revision A of" in text
-            and "to the house electrician" in text
-            and "Sandre Haven" in text
-        )
+        assert "Sandre Haven" in text
+        plan = number > marks["Lantern Tide: Plan"]
+        assert plan or ("revision A of" in text and "to the house electrician" in text)
+    plumbed = pdfplumber.open(io.BytesIO(data)).pages[marks["Lantern Tide: Plan"]]
+    scale = int(re.findall(r"1:(\d+) on A4", plumbed.extract_text())[0])
+    found = {w["text"]: (w["x0"] + w["x1"]) / 2 for w in plumbed.extract_words()}
+    first, last = ({u.number: u for u in show.units}[n].position for n in (201, 208))
+    assert first and last  # along the bow rail, as far apart on paper as in the world
+    apart = (found["208"] - found["201"]) / 72 * 0.0254 * scale
+    assert apart == pytest.approx(last[0] - first[0], abs=0.02)
+    some = whole_set(show, "A4", {"u201"})
+    assert not [m for m in pypdfium2.PdfDocument(some).get_toc() if "Plan" in m.get_title()]
 
     def stop(share: float, words: str) -> None:
         if share > 0.3:
             raise Cancelled
 
     with pytest.raises(Cancelled):
-        as_set(papers, step=stop)
+        whole_set(show, "A4", None, stop)
     changed = edits.set_text(show, [show.units[0].id], "name", "Other")
     assert "after revision A" in block_of(changed).revision
 

@@ -22,9 +22,11 @@ from helpers.tools import answer, command
 from isthmus.demo import as_hung
 from isthmus.demo.evening import with_evening
 from isthmus.demo.wall import with_wall
+from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.papers import rig
 from isthmus.papers.all_papers import RIG
+from isthmus.papers.choosing import complete_for, units_for
 from isthmus.papers.drawn import as_csv, as_pdf
 from isthmus.papers.evening import cue_sheet, focus_sheet
 from isthmus.papers.marked import as_html
@@ -32,7 +34,7 @@ from isthmus.papers.since import since
 from isthmus.papers.table import Column, Group, Paper
 from isthmus.patch.hanglist import Library, parse_hang_list
 from isthmus.show import open_show, save_show
-from isthmus.show.records import UPRIGHT
+from isthmus.show.records import UPRIGHT, Verdict
 
 
 def words_of(pdf: bytes) -> list[str]:
@@ -172,13 +174,16 @@ def test_weight_and_power_are_summed_and_what_is_unknown_is_counted() -> None:
     known = [float(row["W"]) for row in table_of(paper) if row["W"] != "unknown"]
     unknown = sum(row["W"] == "unknown" for row in table_of(paper))
     assert known and f"{sum(known):.0f} W and {unknown} units of unknown W" in paper.about
-    assert "0 kg" not in paper.about and "of unknown kg" in paper.about
+    bare = tuple(replace(one, weight=None, power=None) for one in RIG_SHOW.profiles)
+    about = rig.weight_and_power(replace(RIG_SHOW, profiles=bare)).about
+    assert "0 kg" not in about and "units of unknown kg" in about
 
 
 def test_typed_weights_hang_where_the_plan_has_them(tmp_path: Path) -> None:
     """Sum and centre of a straight pipe by hand: metres from its left end by subtraction."""
     file = tmp_path / "tide.isthmus"
-    save_show(RIG_SHOW, file)
+    bare = tuple(replace(one, weight=None, power=None) for one in RIG_SHOW.profiles)
+    save_show(replace(RIG_SHOW, profiles=bare), file)
     for of, value, more in (
         ("--type", "Lapwing 19", ("--kg", "7.5", "--watts", "300")),
         ("--units", "203", ("--kg", "12")),
@@ -204,6 +209,28 @@ def test_typed_weights_hang_where_the_plan_has_them(tmp_path: Path) -> None:
     about = next(g.about for g in paper.groups if g.title == "Bow rail")
     assert f"{total:.1f} kg with their centre at {centre:.2f} m" in about
     assert command("papers", "weigh", str(file), "--units", "203", "--kg", "much").returncode == 3
+
+
+def test_a_paper_is_of_the_units_behind_a_node_and_says_what_roll_call_found() -> None:
+    behind = {u.id for u in RIG_SHOW.units if u.patch and u.patch[0].universe == 3}
+    assert units_for(RIG_SHOW, "ferry b") == behind and len(behind) > 3  # it has universe 3 alone
+    assert units_for(RIG_SHOW, "Ferry B, 201-202") == behind | {"u201", "u202"}
+    assert units_for(RIG_SHOW, " ") is None and "Ferry A" in complete_for(RIG_SHOW, "ferr")
+    with pytest.raises(EntryFault):
+        units_for(RIG_SHOW, "Ferry Z")
+    seen = (
+        Verdict(unit="u201", result="works", by="Ada Łuk", at="2026-12-01T20:15:09Z"),
+        Verdict(unit="u202", result="silent", note="lamp?"),
+    )
+    called = replace(RIG_SHOW, verdicts=seen)
+    paper = RIG["calls"][1](called, {"u201", "u202", "u203"})
+    rows = {row["Unit"]: row for row in table_of(paper)}
+    assert "1 works, 0 wrong, 1 silent, 1 not proven" in paper.about
+    assert (rows["201"]["By"], rows["201"]["At"]) == ("Ada Łuk", "2026-12-01 20:15")
+    assert "lamp?" in rows["202"]["Seen"] and rows["203"]["Seen"] == ""
+    focus, only = RIG["focus"][1], {"u101"}
+    assert {row["Unit"] for row in table_of(focus(RIG_SHOW, only))} == {"101"}
+    assert {row["Unit"] for row in table_of(focus(RIG_SHOW, None))} > {"101", "102"}
 
 
 @given(st.integers(0, 10**6), st.sampled_from(sorted(RIG)))

@@ -217,7 +217,7 @@ def test_a_call_of_the_units_in_hand_jumps_marks_and_says_when_nothing_is_sent(
         "That was the last one called" in window.notice.words
         and "2 units called have no verdict" in window.notice.words
     )
-    assert page.tally.text().startswith("1 work, 0 wrong, 0 silent, 2 still to call")
+    assert page.tally.text().startswith("1 works, 0 wrong, 0 silent, 2 still to call")
     bench.commit("move", edits.set_address(bench.show, ["u205"], (2, 400)))
     page.refresh()
     assert [r.unit.id for r in page.model.rows][:3] == [

@@ -198,8 +198,9 @@ def tally(show: Show, units: Collection[str] | None = None) -> Counter[str]:
 
 
 def tally_words(count: Counter[str]) -> str:
-    """`3 work, 1 wrong, 2 silent`."""
-    return f"{count['works']} work, {count['wrong']} wrong, {count['silent']} silent"
+    """`3 work, 1 wrong, 2 silent`; `1 works`."""
+    works = "1 works" if count["works"] == 1 else f"{count['works']} work"
+    return f"{works}, {count['wrong']} wrong, {count['silent']} silent"
 
 
 def by_place(show: Show, kind: str = "position") -> list[tuple[str, Counter[str]]]:

@@ -8,8 +8,9 @@ from typing import Any
 from isthmus.cli.common import DONE, Result, made_folder
 from isthmus.demo import whole_demo
 from isthmus.mvr import write_show
-from isthmus.papers.all_papers import RIG
-from isthmus.papers.drawn import as_csv, as_set, block_of, usual_size
+from isthmus.papers.drawn import as_csv, usual_size
+from isthmus.papers.rig import by_number
+from isthmus.papers.whole import whole_set
 from isthmus.render.gltf import rig_gltf
 from isthmus.show.container import encode_show, write_atomically
 
@@ -17,13 +18,12 @@ from isthmus.show.container import encode_show, write_atomically
 def demo_set(options: argparse.Namespace) -> Result:
     """The show, its rig as MVR and glTF, its list as CSV, and its papers."""
     folder, show = made_folder(options.folder), whole_demo()
-    papers = {name: make(show, None) for name, (_, make) in RIG.items()}
     files = {
         "lantern-tide.isthmus": encode_show(show),
         "lantern-tide.mvr": write_show(show),
         "lantern-tide.glb": rig_gltf(show),
-        "lantern-tide.csv": as_csv(papers["number"]).encode(),
-        "lantern-tide.pdf": as_set(list(papers.values()), usual_size(), block_of(show)),
+        "lantern-tide.csv": as_csv(by_number(show)).encode(),
+        "lantern-tide.pdf": whole_set(show, usual_size()),
     }
     for name, data in files.items():
         write_atomically(folder / name, data)

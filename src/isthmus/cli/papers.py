@@ -11,23 +11,16 @@ from isthmus.cli.looks import list_of, load_evening
 from isthmus.errors import EntryFault
 from isthmus.library.at_hand import at_hand
 from isthmus.papers.all_papers import RIG
-from isthmus.papers.drawn import (
-    NO_BLOCK,
-    SIZES,
-    Block,
-    as_csv,
-    as_pdf,
-    as_set,
-    block_of,
-    usual_size,
-)
-from isthmus.papers.evening import cue_sheet, focus_sheet
+from isthmus.papers.choosing import units_for
+from isthmus.papers.drawn import NO_BLOCK, SIZES, Block, as_csv, as_pdf, block_of, usual_size
+from isthmus.papers.evening import cue_sheet
 from isthmus.papers.label_sheets import SHEETS, read_sheet
 from isthmus.papers.labels import Labels, labelled, labels_pdf
 from isthmus.papers.loads import HEAVIEST, STRONGEST, read_load, with_loads, with_type_loads
 from isthmus.papers.marked import as_html
 from isthmus.papers.since import since, units_then
 from isthmus.papers.table import Paper
+from isthmus.papers.whole import whole_set
 from isthmus.patch.choose import read_choice
 from isthmus.plural import many
 from isthmus.show import Show
@@ -36,19 +29,12 @@ from isthmus.show.handovers import handed_over, handover_named, handovers, told
 from isthmus.show.versions import shown
 
 
-def papers_cues(options: argparse.Namespace) -> Result:
-    show = load_evening(options.show)
-    return _made(options, cue_sheet(show, list_of(show, options.list).id))
-
-
-def papers_focus(options: argparse.Namespace) -> Result:
-    return _made(options, focus_sheet(load_evening(options.show)))
-
-
 def papers_rig(options: argparse.Namespace) -> Result:
     """One of the papers of the rig; with --since only what changed since then."""
-    show = load(options.show)
-    only = set(read_choice(show, options.units).ids) if options.units else None
+    show = load_evening(options.show)
+    if getattr(options, "list", None):
+        return _made(options, cue_sheet(show, list_of(show, options.list).id))
+    only = units_for(show, options.units)
     paper = RIG[options.paper][1](show, only)
     if options.since:
         old = _earlier(options)
@@ -117,11 +103,9 @@ def weigh(options: argparse.Namespace) -> Result:
 
 def papers_all(options: argparse.Namespace) -> Result:
     """Every paper of the rig in a folder, or one behind the other in a PDF."""
-    show, folder = load(options.show), Path(options.out)
+    show, folder = load_evening(options.show), Path(options.out)
     if folder.suffix.lower() == ".pdf":
-        papers = [make(show, None) for _, make in RIG.values()]
-        data = as_set(papers, options.size or usual_size(), block_of(show))
-        write_atomically(folder, data)
+        write_atomically(folder, whole_set(show, options.size or usual_size()))
         return DONE, {"saved": [str(folder)]}, [f"Saved {folder}"]
     folder = made_folder(options.out)
     saved = []
@@ -170,14 +154,13 @@ def add_verbs(verbs: Any, verb: Any) -> None:
     group = verbs.add_parser("papers", help="papers people work from").add_subparsers(
         required=True, metavar="WHAT"
     )
-    cues = verb(group, "cues", papers_cues, "the cues of a list with their times")
-    cues.add_argument("--list", default="1", help="number or name of the cue list")
-    focus = verb(group, "focus", papers_focus, "where each unit points, position by position")
-    made = [cues, focus]
+    made = []
     for name, (words, _) in RIG.items():
         one = verb(group, name, papers_rig, words[0].lower() + words[1:])
         one.set_defaults(paper=name)
-        one.add_argument("--units", help="only these: 101-110, a position, a group")
+        one.add_argument("--units", default="", help="101-110, a position, a group, a node")
+        if name == "cues":
+            one.add_argument("--list", help="only the cue list of this number or name")
         one.add_argument(
             "--since", metavar="N", help="only what changed since version N, revision B, or a file"
         )

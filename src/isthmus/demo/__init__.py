@@ -126,6 +126,19 @@ NODES = (
 )
 
 
+# Kilograms and watts as read off the units' plates; those of one type are yet to be weighed.
+PLATES = {
+    "Dunnet Works Skerry 400": (31.5, 750.0),
+    "Halyard Optics Lapwing 19": (13.2, 420.0),
+    "Dunnet Works Cormorant 3": (17.8, 380.0),
+    "Halyard Optics Dunlin Strip 6": (6.4, 160.0),
+    "Brackwater Groyne 24": (8.9, None),
+    "Brackwater Turnstone 7": (4.1, 90.0),
+    "Brackwater Plover 1k": (5.6, 1000.0),
+    "Brackwater Whelk 2": (3.2, 2000.0),
+}
+
+
 @cache
 def shipped_profiles() -> tuple[StoredProfile, ...]:
     """The profiles of the demo show, in order of their names."""
@@ -154,7 +167,11 @@ def as_hung() -> Show:
         Output(id=f"o{universe}", universe=universe, host=node.ip, port_address=node.ports[port])
         for universe, node, port in ways
     )
-    show = replace(show, outputs=outputs)
+    profiles = []
+    for one in show.profiles:
+        weight, power = PLATES.get(one.key, (None, None))
+        profiles.append(replace(one, weight=weight, power=power))
+    show = replace(show, outputs=outputs, profiles=tuple(profiles))
     return hang_by_name(show, [unit.id for unit in show.units])
 
 

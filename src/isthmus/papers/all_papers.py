@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from isthmus.papers import rig
+from isthmus.papers.calls import roll_call
+from isthmus.papers.evening import all_cues, focus_sheet
 from isthmus.papers.loads import point_loads
 from isthmus.papers.network import address_plan
 from isthmus.papers.settings import settings
@@ -23,4 +25,7 @@ RIG: dict[str, tuple[str, Callable[[Show, rig.Only], Paper]]] = {
     "loads": ("Weight and power, by position", rig.weight_and_power),
     "points": ("Point loads along each structure", point_loads),
     "snags": ("Snags by position, to tick", snag_list),
+    "calls": ("Record of roll call, by position", roll_call),
+    "focus": ("Focus, palette by palette", focus_sheet),
+    "cues": ("Cues of every list with their times", all_cues),
 }

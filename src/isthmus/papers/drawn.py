@@ -15,6 +15,8 @@ from isthmus.papers.laid import MARGIN, Page, pages_of, wrapped
 from isthmus.papers.since import OTHER
 from isthmus.papers.table import Column, Group, Mark, Paper
 from isthmus.papers.widths import PLAIN, width_of
+from isthmus.sheets.files import POINTS, draw_sheet, register_fonts
+from isthmus.sheets.marks import PaperPage
 from isthmus.show.handovers import standing
 from isthmus.show.records import Show
 
@@ -63,6 +65,16 @@ class Block:
 NO_BLOCK = Block()
 
 
+@dataclass(frozen=True)
+class Plan:
+    """Pages of a sheet, drawn to scale with a title block of their own."""
+
+    title: str
+    about: str
+    show: Show
+    pages: Sequence[PaperPage]
+
+
 def block_of(show: Show) -> Block:
     """Of a show as it is today: its revision, or what came after one."""
     told = standing(show)
@@ -78,7 +90,10 @@ def as_pdf(paper: Paper, size: str = "A4", block: Block = NO_BLOCK) -> bytes:
 
 
 def as_set(
-    papers: Sequence[Paper], size: str = "A4", block: Block = NO_BLOCK, step: Step | None = None
+    papers: Sequence[Paper | Plan],
+    size: str = "A4",
+    block: Block = NO_BLOCK,
+    step: Step | None = None,
 ) -> bytes:
     """Several papers in one file, behind a list of contents; each can be gone to by its bookmark.
     `step` hears the share that is done and may raise Cancelled.
@@ -87,18 +102,14 @@ def as_set(
     from reportlab.pdfgen.canvas import Canvas
 
     page_size = letter if size == "Letter" else A4
-    laid: list[list[Page]] = []
-    for at, paper in enumerate(papers):
-        if step:
-            step(0.6 * at / len(papers), paper.title)
-        laid.append(pages_of(paper, page_size))
+    laid = _laid(papers, page_size, step)
+    titles = [paper.title for paper in papers]
     firsts = [1 + sum(map(len, laid[:at])) for at in range(len(laid))]
     if len(papers) > 1:
         contents = _contents(papers, firsts, page_size)
-        firsts = [first + len(contents) for first in firsts]
-        laid.insert(0, _contents(papers, firsts, page_size))
-        firsts.insert(0, 1)
-    titles = [*(["Contents"] if len(papers) > 1 else []), *(paper.title for paper in papers)]
+        firsts = [1, *(first + len(contents) for first in firsts)]
+        laid.insert(0, _contents(papers, firsts[1:], page_size))
+        titles.insert(0, "Contents")
     out = io.BytesIO()
     canvas = Canvas(out, pagesize=page_size)
     canvas.setTitle(titles[0] if len(titles) == 1 else block.show or titles[0])
@@ -108,20 +119,48 @@ def as_set(
     for number, (title, page) in enumerate(pages, 1):
         if step and number % 20 == 0:
             step(0.6 + 0.4 * number / len(pages), title)
-        canvas.setPageSize((page.wide, page.high))
-        if number in starts:
+        if number in starts and len(papers) > 1:
             canvas.bookmarkPage(f"paper {number}")
-            if len(papers) > 1:
-                canvas.addOutlineEntry(starts[number], f"paper {number}")
-        draw(canvas, page)
-        _foot(canvas, page, title, block, f"{number} of {len(pages)}")
-        canvas.showPage()
+            canvas.addOutlineEntry(starts[number], f"paper {number}")
+        _put(canvas, page, title, block, f"{number} of {len(pages)}")
     canvas.save()
     return out.getvalue()
 
 
+def _laid(
+    papers: Sequence[Paper | Plan], size: tuple[float, float], step: Step | None
+) -> list[Sequence[Page | tuple[Show, PaperPage]]]:
+    """The pages of each."""
+    laid: list[Sequence[Page | tuple[Show, PaperPage]]] = []
+    for at, paper in enumerate(papers):
+        if step:
+            step(0.6 * at / len(papers), paper.title)
+        if isinstance(paper, Plan):
+            register_fonts()  # of all that sheets write in
+            laid.append([(paper.show, page) for page in paper.pages])
+        else:
+            laid.append(pages_of(paper, size))
+    return laid
+
+
+def _put(
+    canvas: Any, page: Page | tuple[Show, PaperPage], title: str, block: Block, number: str
+) -> None:
+    """One more page to the file."""
+    if isinstance(page, Page):
+        canvas.setPageSize((page.wide, page.high))
+        draw(canvas, page)
+        _foot(canvas, page, title, block, number)
+    else:
+        draw_sheet(canvas, *page)
+        canvas.setFillColorRGB(0, 0, 0)
+        canvas.setFont(PLAIN, 8)
+        canvas.drawRightString(page[1].wide * POINTS - MARGIN, MARGIN / 3, number)
+    canvas.showPage()
+
+
 def _contents(
-    papers: Sequence[Paper], firsts: Sequence[int], size: tuple[float, float]
+    papers: Sequence[Paper | Plan], firsts: Sequence[int], size: tuple[float, float]
 ) -> list[Page]:
     columns = (Column("Paper", 70), Column("What is on it", 80), Column("Page", 14, figures=True))
     rows = [

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from isthmus.gels import split_gels
 from isthmus.looks.cue_edits import cue_list, say_number, say_seconds
 from isthmus.looks.edits import of_kind
@@ -39,8 +41,24 @@ FOCUS = (
 def cue_sheet(show: Show, list_id: str) -> Paper:
     """The cues of a list with their times, seconds. Raises EntryFault for a list that is gone."""
     cues = cue_list(show, list_id)
+    title = f"{show.name}: cues of {_called(cues)}"
+    return Paper(title, _runs(cues), CUES, [Group("", _cues(show, cues))])
+
+
+def all_cues(show: Show, only: object = None) -> Paper:
+    """The cues of every list, whatever units are asked for."""
+    groups = [Group(_called(one), _cues(show, one), _runs(one)) for one in show.cue_lists]
+    told = f"{many(len(groups), 'cue list')}. Times are seconds."
+    return Paper(f"{show.name}: cues", told, CUES, groups)
+
+
+def _called(cues: CueList) -> str:
+    return cues.name or f"list {cues.number}"
+
+
+def _cues(show: Show, cues: CueList) -> list[tuple[str, ...]]:
     looks = {one.id: f"{one.number}  {one.name}" for one in show.looks}
-    rows = [
+    return [
         (
             say_number(cue.number),
             cue.name,
@@ -50,8 +68,6 @@ def cue_sheet(show: Show, list_id: str) -> Paper:
         )
         for cue in in_order(cues)
     ]
-    title = f"{show.name}: cues of {cues.name or f'list {cues.number}'}"
-    return Paper(title, _runs(cues), CUES, [Group("", rows)])
 
 
 def _runs(cues: CueList) -> str:
@@ -62,7 +78,7 @@ def _runs(cues: CueList) -> str:
     return told
 
 
-def focus_sheet(show: Show) -> Paper:
+def focus_sheet(show: Show, only: Collection[str] | None = None) -> Paper:
     """Where each unit points, position by position: of a palette, the units that looks use it for,
     or all that it can be for. Angles are those of the unit itself, degrees.
     """
@@ -72,7 +88,10 @@ def focus_sheet(show: Show) -> Paper:
         used = looks_with(show, [palette.id])
         lines = [line for look in used for line in look.lines if palette.id in line.palettes]
         ids = dict.fromkeys(u for line in lines for u in book.units_of(line)) or palette.units
-        units = sorted((u for u in show.units if u.id in ids and u.patch), key=lambda u: u.number)
+        wanted = [
+            u for u in show.units if u.id in ids and u.patch and (only is None or u.id in only)
+        ]
+        units = sorted(wanted, key=lambda u: u.number)
         rows = [_focused(live, palette, unit) for unit in units]
         about = (
             f"In {'look' if len(used) == 1 else 'looks'} {', '.join(str(o.number) for o in used)}."

@@ -283,8 +283,8 @@ def weight_and_power(show: Show, only: Only = None) -> Paper:
     all_kg = [weight_of(show, u) for u in mine]
     all_w = [watts[u.profile, u.mode] for u in mine]
     about = (
-        f"{_sum(all_kg, 'kg', '{:.1f}')}; {_sum(all_w, 'W', '{:.0f}')}. As profiles state it, "
-        "without cables and rigging."
+        f"{_sum(all_kg, 'kg', '{:.1f}')}; {_sum(all_w, 'W', '{:.0f}')}. As typed, else as "
+        "profiles state it; without cables and rigging."
     )
     return Paper(f"{show.name}: weight and power", about, columns, groups)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import io
 from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING
 from xml.sax.saxutils import escape, quoteattr
 
 from isthmus import fonts
@@ -13,6 +14,9 @@ from isthmus.sheets.marks import Image, Mark, PaperPage, Poly, Words
 from isthmus.sheets.pictures import as_png, kind_of
 from isthmus.sheets.widths import FACES
 from isthmus.show.records import Show
+
+if TYPE_CHECKING:
+    from reportlab.pdfgen.canvas import Canvas
 
 POINTS = 72 / 25.4
 PAGE_GAP = 8.0
@@ -106,37 +110,29 @@ def register_fonts(names: Iterable[str] = tuple(FACES.values())) -> None:
             ) from error
 
 
-class _Paper:
-    """A PDF in the making. ReportLab measures in points with y upwards, marks in mm with y
-    downwards.
-    """
+def draw_sheet(canvas: Canvas, show: Show, page: PaperPage) -> None:
+    """A page on a canvas of ReportLab, whose own size it becomes."""
+    canvas.setPageSize((page.wide * POINTS, page.high * POINTS))
+    brush = _Brush(show, canvas)
+    left, up, right, down = (edge * POINTS for edge in page.frame)
+    canvas.saveState()
+    clip = canvas.beginPath()
+    clip.rect(left, page.high * POINTS - down, right - left, down - up)
+    canvas.clipPath(clip, stroke=0, fill=0)
+    for mark in page.inside:
+        brush.draw(mark, page.high)
+    canvas.restoreState()
+    for mark in page.around:
+        brush.draw(mark, page.high)
 
-    def __init__(self, show: Show, title: str) -> None:
-        from reportlab.pdfgen.canvas import Canvas  # half a second, and only for printing
 
-        register_fonts()
-        self.show, self.out = show, io.BytesIO()
-        self.canvas = Canvas(self.out, pageCompression=1, invariant=1)
-        self.canvas.setTitle(title)
-        self.canvas.setCreator("Isthmus")
+class _Brush:
+    """ReportLab measures in points with y upwards, marks in mm with y downwards."""
 
-    def page(self, page: PaperPage) -> None:
-        """Put one more page to the file."""
-        canvas = self.canvas
-        canvas.setPageSize((page.wide * POINTS, page.high * POINTS))
-        left, up, right, down = (edge * POINTS for edge in page.frame)
-        canvas.saveState()
-        clip = canvas.beginPath()
-        clip.rect(left, page.high * POINTS - down, right - left, down - up)
-        canvas.clipPath(clip, stroke=0, fill=0)
-        for mark in page.inside:
-            self._draw(mark, page.high)
-        canvas.restoreState()
-        for mark in page.around:
-            self._draw(mark, page.high)
-        canvas.showPage()
+    def __init__(self, show: Show, canvas: Canvas) -> None:
+        self.show, self.canvas = show, canvas
 
-    def _draw(self, mark: Mark, high: float) -> None:
+    def draw(self, mark: Mark, high: float) -> None:
         if isinstance(mark, Poly):
             self._poly(mark, high)
         elif isinstance(mark, Words):
@@ -182,15 +178,18 @@ class _Paper:
         canvas.drawImage(ImageReader(io.BytesIO(data)), -w / 2, -h / 2, w, h, mask="auto")
         canvas.restoreState()
 
-    def done(self) -> bytes:
-        """The whole file."""
-        self.canvas.save()
-        return self.out.getvalue()
-
 
 def pdf(show: Show, pages: Sequence[PaperPage], title: str) -> bytes:
     """All pages as a PDF with the shipped fonts inside."""
-    paper = _Paper(show, title)
+    from reportlab.pdfgen.canvas import Canvas  # half a second, and only for printing
+
+    register_fonts()
+    out = io.BytesIO()
+    canvas = Canvas(out, pageCompression=1, invariant=1)
+    canvas.setTitle(title)
+    canvas.setCreator("Isthmus")
     for page in pages:
-        paper.page(page)
-    return paper.done()
+        draw_sheet(canvas, show, page)
+        canvas.showPage()
+    canvas.save()
+    return out.getvalue()

@@ -21,7 +21,7 @@ KINDS = (QAbstractButton, QComboBox, QLineEdit, QAbstractSlider, QAbstractSpinBo
 
 HELP = {
     # handover
-    "paper units": "Which units are on it: numbers, ranges, a position, a group; nothing for all",
+    "paper units": "Which units: numbers, ranges, a position, a group, a node; nothing for all",
     "paper since": "Only what changed since a version",
     "save paper": "As PDF, CSV, or HTML that opens on a phone",
     "hand over": "Keep the show as it is now under a revision letter, and to whom it went",

@@ -96,6 +96,7 @@ HELP = {
     "handover.move": "Ask every station of the group to go to another one",
     "handover.gltf": "Structures and units as one glTF file for a viewer",
     "handover.loads": "Type what the selected units weigh and take, where profiles do not say it",
+    "handover.type_loads": "Type what units of this type weigh and take, all of them in the show",
     "handover.all": "Every paper of the rig as PDF into a folder",
     "versions.make": "Keep the show as it is now, under a note",
     "versions.look": "See the version in every page; nothing can be changed meanwhile",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from isthmus.app.kit.actions import Action
@@ -17,10 +18,12 @@ from isthmus.app.pages.handover.views.papers import PapersView
 from isthmus.app.pages.handover.views.stations import StationsView
 from isthmus.errors import EntryFault
 from isthmus.papers.all_papers import RIG
-from isthmus.papers.loads import HEAVIEST, STRONGEST, read_load, with_loads
+from isthmus.papers.loads import HEAVIEST, STRONGEST, read_load, with_loads, with_type_loads
 from isthmus.plural import many
+from isthmus.show import Show
 from isthmus.show.handovers import standing
 
+Typed = Callable[[Show, Sequence[str], float | None, float | None], Show]
 VIEWS = ("Papers", "Labels", "Lists", "Stations")
 
 
@@ -65,6 +68,7 @@ class HandoverPage(Page):
             ("stations", "Stations of other programs", lambda: self.here("Stations")),
             ("move", "Ask all stations to move…", self._ask_move),
             ("loads", "Weight and power of the selection…", self._loads),
+            ("type_loads", "Weight and power of the types selected…", self._type_loads),
         )
         return [
             Action(f"handover.{name}", words, run, group="Handover") for name, words, run in acts
@@ -102,26 +106,42 @@ class HandoverPage(Page):
         save_made(self.bench, self, "rig", ("glb",), lambda _: away(lambda: rig_gltf(show)))
 
     def _loads(self) -> None:
-        """Typed for the units that are selected; nothing typed: as their profiles state it."""
+        """Typed for the units that are selected; nothing typed: as their types have it."""
         units = self.bench.selection.units()
-        if not units:
+        ids = [unit.id for unit in units]
+        given = {(unit.weight, unit.power) for unit in units}
+        self._ask_loads(many(len(units), "unit"), given, with_loads, ids)
+
+    def _type_loads(self) -> None:
+        """Typed for all units of the types selected; nothing typed: as their profiles state it."""
+        keys = {unit.profile for unit in self.bench.selection.units()}
+        types = [one for one in self.bench.show.profiles if one.key in keys]
+        words = types[0].key if len(types) == 1 else many(len(types), "type")
+        given = {(one.weight, one.power) for one in types}
+        self._ask_loads(words, given, with_type_loads, [one.key for one in types])
+
+    def _ask_loads(
+        self,
+        words: str,
+        given: set[tuple[float | None, float | None]],
+        typed: Typed,
+        keys: Sequence[str],
+    ) -> None:
+        if not keys:
             self.bench.tell("warning", "Select the units first, on any page.")
             return
-        given = {(unit.weight, unit.power) for unit in units}
         weight, power = given.pop() if len(given) == 1 else (None, None)
 
         def take(values: list[str]) -> None:
             kg = read_load(values[0], HEAVIEST, "kilograms")
             watts = read_load(values[1], STRONGEST, "watts")
-            made = with_loads(self.bench.show, [unit.id for unit in units], kg, watts)
-            self.bench.commit(f"Weight of {many(len(units), 'unit')}", made)
+            self.bench.commit(f"Weight of {words}", typed(self.bench.show, keys, kg, watts))
 
         fields = [
             ("Kilograms", "" if weight is None else f"{weight:g}"),
             ("Watts", "" if power is None else f"{power:g}"),
         ]
-        title = f"Weight and power of {many(len(units), 'unit')}"
-        Entry(self.window(), title, "Take", fields, take).open()
+        Entry(self.window(), f"Weight and power of {words}", "Take", fields, take).open()
 
     def _beside(self, path: Path) -> None:
         self.here("Lists")

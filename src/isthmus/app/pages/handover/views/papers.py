@@ -25,11 +25,11 @@ from isthmus.app.pages.handover.models.paper import PaperModel
 from isthmus.app.pages.handover.views.whole_set import WholeSet
 from isthmus.errors import IsthmusError
 from isthmus.papers.all_papers import RIG
+from isthmus.papers.choosing import complete_for, units_for
 from isthmus.papers.drawn import Block, as_csv, as_pdf, block_of, usual_size
 from isthmus.papers.marked import as_html
 from isthmus.papers.since import since, units_then
 from isthmus.papers.table import Paper
-from isthmus.patch.choose import complete, read_choice
 from isthmus.plural import begun, many
 from isthmus.show.container import write_atomically
 from isthmus.show.handovers import handovers, told
@@ -81,9 +81,8 @@ class PapersView(PageView):
         line = QHBoxLayout()
         line.setSpacing(6)
         line.addWidget(label("Only", "quiet"))
-        self.only = units_field(
-            "paper units", "all, or 101-110, a position", lambda t: complete(self.bench.show, t)
-        )
+        hint = "all, or 101-110, a position, a node"
+        self.only = units_field("paper units", hint, lambda t: complete_for(self.bench.show, t))
         self.only.textChanged.connect(lambda _: self.refresh())
         line.addWidget(self.only, 2)
         line.addWidget(label("Since", "quiet"))
@@ -154,8 +153,7 @@ class PapersView(PageView):
         """
         make = list(RIG.values())[self.list.currentRow() if at is None else at][1]
         show = self.bench.show
-        text = self.only.text().strip()
-        only = set(read_choice(show, text).ids) if text else None
+        only = units_for(show, self.only.text())
         made = make(show, only)
         key = self.since.currentData()
         if key is None:
@@ -180,8 +178,7 @@ class PapersView(PageView):
 
     def save_set(self) -> None:
         def run() -> None:
-            text = self.only.text().strip()
-            self.whole.save(read_choice(self.bench.show, text).ids if text else None)
+            self.whole.save(units_for(self.bench.show, self.only.text()))
 
         self.bench.guard(run)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QWidget
@@ -10,8 +9,8 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QWi
 from isthmus.app.kit.tasks import Step, Task
 from isthmus.app.kit.widgets import button, label
 from isthmus.app.model.workbench import Workbench
-from isthmus.papers.all_papers import RIG
-from isthmus.papers.drawn import as_set, block_of, usual_size
+from isthmus.papers.drawn import usual_size
+from isthmus.papers.whole import whole_set
 from isthmus.show.container import write_atomically
 from isthmus.show.records import Show
 
@@ -31,7 +30,7 @@ class WholeSet:
         line.addWidget(self.stop)
         return line
 
-    def save(self, only: Sequence[str] | None) -> None:
+    def save(self, only: set[str] | None) -> None:
         """Ask where to; `only` are ids of units, None for all."""
         name, _ = QFileDialog.getSaveFileName(
             self._view.window(),
@@ -45,7 +44,7 @@ class WholeSet:
                 target = target.with_name(f"{target.name}.pdf")
             self.write(target, only)
 
-    def write(self, target: Path, only: Sequence[str] | None) -> None:
+    def write(self, target: Path, only: set[str] | None) -> None:
         show = self._bench.show
         self.cancel()
         self.stop.show()
@@ -67,13 +66,5 @@ class WholeSet:
             self._task = None
 
 
-def _made(show: Show, only: Sequence[str] | None, target: Path, step: Step) -> None:
-    chosen = None if only is None else set(only)
-    papers = []
-    for at, (words, make) in enumerate(RIG.values()):
-        step(0.2 * at / len(RIG), words)
-        papers.append(make(show, chosen))
-    data = as_set(
-        papers, usual_size(), block_of(show), lambda share, words: step(0.2 + 0.8 * share, words)
-    )
-    write_atomically(target, data)
+def _made(show: Show, only: set[str] | None, target: Path, step: Step) -> None:
+    write_atomically(target, whole_set(show, usual_size(), only, step))

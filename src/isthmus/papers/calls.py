@@ -1,0 +1,48 @@
+"""What roll call found, position by position: the newest verdict of each unit."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from isthmus.check.verdicts import holds, say, tally_words
+from isthmus.papers.rig import NOWHERE, Only, units_of
+from isthmus.papers.table import Column, Group, Paper
+from isthmus.patch.cells import addresses
+from isthmus.show.records import Show, Unit, Verdict
+
+COLUMNS = (
+    Column("Unit", 14, figures=True),
+    Column("Name", 44),
+    Column("Address", 24, figures=True),
+    Column("Seen", 90),
+    Column("By", 30),
+    Column("At", 34, figures=True),
+    Column("Holds", 18),
+)
+KINDS = ("works", "wrong", "silent")
+
+
+def roll_call(show: Show, only: Only = None) -> Paper:
+    """One line for each unit; those not called have an empty one."""
+    held = {one.unit: one for one in show.verdicts}
+    by_place: dict[str, list[tuple[str, ...]]] = {}
+    units = sorted(units_of(show, only), key=lambda unit: unit.number)
+    for unit in units:
+        row = _row(show, unit, held.get(unit.id))
+        by_place.setdefault(unit.hangs_on or NOWHERE, []).append(row)
+    places = sorted(by_place, key=lambda place: (place == NOWHERE, place.lower()))
+    count = Counter(held[unit.id].result for unit in units if unit.id in held)
+    proven = sum(count[kind] for kind in KINDS)
+    told = f"{tally_words(count)}, {len(units) - proven} not proven."
+    groups = [Group(place, by_place[place]) for place in places]
+    return Paper(f"{show.name}: record of roll call", told, COLUMNS, groups)
+
+
+def _row(show: Show, unit: Unit, verdict: Verdict | None) -> tuple[str, ...]:
+    address = addresses(unit) if unit.patch else ""
+    head = (str(unit.number), unit.name, address)
+    if verdict is None:
+        return (*head, "", "", "", "")
+    at = verdict.at[:16].replace("T", " ")
+    fresh = "yes" if holds(show, verdict) else "out of date"
+    return (*head, say(show, verdict), verdict.by, at, fresh)
