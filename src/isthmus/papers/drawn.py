@@ -15,7 +15,7 @@ from isthmus.papers.laid import MARGIN, Page, pages_of, wrapped
 from isthmus.papers.since import OTHER
 from isthmus.papers.table import Column, Group, Mark, Paper
 from isthmus.papers.widths import PLAIN, width_of
-from isthmus.sheets.files import POINTS, draw_sheet, register_fonts
+from isthmus.sheets.files import POINTS, draw_sheet, ink_of, register_fonts
 from isthmus.sheets.marks import PaperPage
 from isthmus.show.handovers import standing
 from isthmus.show.records import Show
@@ -171,16 +171,14 @@ def _contents(
 
 def draw(canvas: Any, page: Page) -> None:
     """What is laid out on a page, on a canvas of ReportLab."""
-    from reportlab.lib.colors import HexColor
-
     for ground in page.grounds:
-        canvas.setFillColor(HexColor(ground.colour))
+        canvas.setFillColor(ink_of(ground.colour))
         canvas.rect(ground.x, ground.y, ground.wide, ground.high, stroke=0, fill=1)
     for rule in page.rules:
-        canvas.setStrokeColor(HexColor(rule.colour))
+        canvas.setStrokeColor(ink_of(rule.colour))
         canvas.setLineWidth(rule.thick)
         canvas.line(rule.x, rule.y, rule.x + rule.wide, rule.y)
-    canvas.setFillColor(HexColor("#000000"))
+    canvas.setFillColor(ink_of("#000000"))
     words = canvas.beginText()
     face: tuple[str, float] = ("", 0.0)
     for text in page.texts:
@@ -190,7 +188,7 @@ def draw(canvas: Any, page: Page) -> None:
         words.setTextOrigin(text.x, text.y)
         words.textOut(text.words)
     canvas.drawText(words)
-    canvas.setStrokeColor(HexColor("#000000"))
+    canvas.setStrokeColor(ink_of("#000000"))
     canvas.setLineWidth(0.6)
     for text in page.texts:
         if text.struck:

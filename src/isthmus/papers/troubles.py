@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import threading
+
 from isthmus.papers.rig import NOWHERE, Only, units_of
 from isthmus.papers.table import Column, Group, Paper
 from isthmus.patch.cells import addresses
 from isthmus.plural import many
 from isthmus.show.records import Show
-from isthmus.snags import find_snags
+from isthmus.snags import SnagBook, find_snags
+
+_kept = threading.local()  # the snags of the show before: a paper follows edits one by one
 
 COLUMNS = (
     Column("Unit", 14, figures=True),
@@ -23,7 +27,9 @@ def snag_list(show: Show, only: Only = None) -> Paper:
     mine = {unit.id: unit for unit in units_of(show, only)}
     by_place: dict[str, list[tuple[str, ...]]] = {}
     rest: list[tuple[str, ...]] = []
-    for snag in find_snags(show):
+    if not hasattr(_kept, "book"):
+        _kept.book = SnagBook()
+    for snag in find_snags(show, _kept.book):
         units = [mine[one] for one in snag.units if one in mine]
         for unit in units:
             row = (

@@ -8,11 +8,12 @@ from isthmus.papers.all_papers import RIG
 from isthmus.papers.drawn import Plan, as_set, block_of
 from isthmus.papers.rig import Only
 from isthmus.plural import many
-from isthmus.sheets.marks import fitting_scale, pages
+from isthmus.sheets.marks import PAPERS, fitting_scale, pages
 from isthmus.sheets.sheets import points_of, sheets_of
 from isthmus.show.records import Show
 
 Step = Callable[[float, str], None]
+READABLE, LARGEST = 100, "A1"  # 1:100; the page for all that is larger still
 MADE = 0.2  # the share of the work until all tables are there
 
 
@@ -36,12 +37,14 @@ def whole_set(
 
 
 def plans(show: Show) -> list[Plan]:
-    """The sheets that hold units, each on one page of A4 at the largest usual scale."""
+    """The sheets that hold units, each on one page: the smallest on which it can be read."""
     made = []
     for one in sheets_of(show):
         points = points_of(show, one)
         if points:
-            scale = fitting_scale(show, one, "A4")
-            told = f"1:{scale}, {many(len(points), 'unit')}."
-            made.append(Plan(f"{show.name}: {one.name}", told, show, pages(show, one, scale)))
+            scales = {paper: fitting_scale(show, one, paper) for paper in PAPERS}
+            paper = next((one for one, scale in scales.items() if scale <= READABLE), LARGEST)
+            told = f"1:{scales[paper]} on {paper}, {many(len(points), 'unit')}."
+            drawn = pages(show, one, scales[paper], paper)
+            made.append(Plan(f"{show.name}: {one.name}", told, show, drawn))
     return made

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any
 
 from isthmus.sheets.files import register_fonts
@@ -20,6 +20,7 @@ def _face(name: str) -> tuple[dict[int, float], float]:
     return face.charWidths, face.defaultWidth
 
 
+@lru_cache(65536)
 def width_of(words: str, face: str, size: float) -> float:
     """In points. Raises FileFault where a face is damaged."""
     widths, other = _face(face)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import io
 from collections.abc import Iterable, Sequence
+from functools import cache
 from typing import TYPE_CHECKING
 from xml.sax.saxutils import escape, quoteattr
 
@@ -16,6 +17,7 @@ from isthmus.sheets.widths import FACES
 from isthmus.show.records import Show
 
 if TYPE_CHECKING:
+    from reportlab.lib.colors import Color
     from reportlab.pdfgen.canvas import Canvas
 
 POINTS = 72 / 25.4
@@ -126,6 +128,14 @@ def draw_sheet(canvas: Canvas, show: Show, page: PaperPage) -> None:
         brush.draw(mark, page.high)
 
 
+@cache
+def ink_of(colour: str) -> Color:
+    """Of `#rrggbb`. ReportLab takes longer to understand one than to draw a whole symbol."""
+    from reportlab.lib.colors import HexColor
+
+    return HexColor(colour)
+
+
 class _Brush:
     """ReportLab measures in points with y upwards, marks in mm with y downwards."""
 
@@ -147,14 +157,14 @@ class _Brush:
         if mark.closed:
             path.close()
         canvas.setLineWidth(mark.width * POINTS)
-        canvas.setStrokeColor(mark.stroke)
+        canvas.setStrokeColor(ink_of(mark.stroke))
         if mark.fill:
-            canvas.setFillColor(mark.fill)
+            canvas.setFillColor(ink_of(mark.fill))
         canvas.drawPath(path, stroke=1, fill=1 if mark.fill else 0)
 
     def _words(self, mark: Words, high: float) -> None:
         canvas = self.canvas
-        canvas.setFillColor(mark.colour)
+        canvas.setFillColor(ink_of(mark.colour))
         canvas.setFont(FACES[(mark.bold, mark.mono)], mark.size * POINTS)
         put = {
             "start": canvas.drawString,

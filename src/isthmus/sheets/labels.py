@@ -4,7 +4,6 @@ cells for speed.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -30,10 +29,10 @@ class Labels:
     free, or none.
     """
 
-    CELL = 48.0
-
-    def __init__(self, bounds: Box | None = None) -> None:
+    def __init__(self, bounds: Box | None = None, cell: float = 48.0) -> None:
+        """`cell`: about the size of a label, in what positions are measured in."""
         self._bounds = bounds  # labels stay inside, unless they must be placed
+        self._cell = cell
         self._cells: dict[tuple[int, int], list[Box]] = {}
 
     def block(self, box: Box) -> None:
@@ -68,8 +67,12 @@ class Labels:
         return None
 
     def _over(self, box: Box) -> list[tuple[int, int]]:
-        left, top, right, bottom = (math.floor(v / self.CELL) for v in box)
-        return [(i, j) for i in range(left, right + 1) for j in range(top, bottom + 1)]
+        size = self._cell
+        i, j = int(box[0] // size), int(box[1] // size)
+        last_i, last_j = int(box[2] // size), int(box[3] // size)
+        if i == last_i and j == last_j:  # most of them
+            return [(i, j)]
+        return [(a, b) for a in range(i, last_i + 1) for b in range(j, last_j + 1)]
 
     def _free(self, box: Box) -> bool:
         left, top, right, bottom = box

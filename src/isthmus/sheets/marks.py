@@ -31,6 +31,7 @@ MARGIN, COLUMN, OVERLAP = 10.0, 52.0, 5.0
 MOST_PAGES = 120
 ON_ONE_SPOT = 1.0  # mm between units that carry one label
 LABEL_SIZE = 2.1
+LABEL_CELL = 6.0  # mm
 RINGS, STEP = 30, 2.6  # how far off a label may stand, in steps of mm
 SMALLEST = 2.2  # mm a symbol takes at least
 FLAT = ("hull", "deck")  # what others stand and hang over
@@ -198,7 +199,7 @@ def _drawing(
     marks += [Words(n.x * per, -n.y * per, n.text, 3.2, True) for n in one.notes]
     bodies, used, texts, taken = _units(show, one, per, only)
     marks += bodies
-    free = labels.Labels()
+    free = labels.Labels(cell=LABEL_CELL)
     for box in taken:
         free.block(box)
     for words, wish in texts:

@@ -23,11 +23,9 @@ __all__ = [
 ]
 
 
-def find_snags(show: Show) -> list[Snag]:
-    """All snags, worst first, looked for again; a `SnagBook` keeps them while a show is
-    worked on.
-    """
-    found = SnagBook().update(show).snags
+def find_snags(show: Show, book: SnagBook | None = None) -> list[Snag]:
+    """All snags, worst first; looked for again but for what a book has kept of the show before."""
+    found = (book or SnagBook()).update(show).snags
     if show.looks or show.palettes:
         standing = standing_snags(show, Live(show))
         found = sorted([*found, *standing], key=lambda s: (ORDER[s.severity], RANK[s.rule]))
