@@ -6,10 +6,12 @@ Whatever there is no member for is kept beside, for the next file that is writte
 from __future__ import annotations
 
 import hashlib
+import math
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from dataclasses import replace as dataclass_replace
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree as ET
@@ -32,6 +34,7 @@ from isthmus.show.records import (
     SLOTS,
     Beside,
     Group,
+    Handling,
     Patched,
     Show,
     StoredFile,
@@ -197,13 +200,16 @@ class _Coming:
             purpose=thing.function or base.purpose,
             gel=noted.gel,
             note=noted.note,
-            handling=replace(
-                base.handling,
-                invert_pan=self._flag(thing.invert_pan, base.handling.invert_pan),
-                invert_tilt=self._flag(thing.invert_tilt, base.handling.invert_tilt),
-            ),
+            handling=self._handling(thing, base.handling),
         )
         return made if thing.matrix is None else _at(made, at)
+
+    def _handling(self, thing: r.Thing, known: Handling) -> Handling:
+        pan = self._flag(thing.invert_pan, known.invert_pan)
+        tilt = self._flag(thing.invert_tilt, known.invert_tilt)
+        if (pan, tilt) == (known.invert_pan, known.invert_tilt):
+            return known
+        return replace(known, invert_pan=pan, invert_tilt=tilt)
 
     def _flag(self, said: bool | None, known: bool) -> bool:
         """What 1.4 has no element for stays; later, what is not said is off."""
@@ -265,7 +271,7 @@ class _Coming:
         x, y, z = map(float, np.maximum(high - low, 1e-3))
         px, py, pz = map(float, position)
         if base.mesh and np.abs(np.subtract(base.size, (x, y, z))).max() < 20 * NEAR:
-            placed_at = Placed((px, py, pz), at.rotation, at.stretch)
+            placed_at = dataclass_replace(at, position=(px, py, pz))
             return _at(base, placed_at)  # ours, where it is now
         data = glb((corners - foot).reshape(-1, 3, 3).astype(np.float32))
         name = f"{PREFIX}{hashlib.sha256(data).hexdigest()[:16]}.glb"
@@ -323,10 +329,11 @@ class _Coming:
 
 def _at(thing: Any, at: Placed) -> Any:
     """There; just where it was where the difference is only that of written figures."""
-    near = thing.position is not None and np.abs(np.subtract(thing.position, at.position)).max()
-    same = abs(float(np.dot(thing.rotation, at.rotation)) / np.linalg.norm(thing.rotation))
-    if near is not False and near < NEAR and same > 1 - TURNED:
-        return thing
+    if thing.position is not None:
+        near = max(abs(a - b) for a, b in zip(thing.position, at.position, strict=True))
+        both = sum(a * b for a, b in zip(thing.rotation, at.rotation, strict=True))
+        if near < NEAR and abs(both) > (1 - TURNED) * math.hypot(*thing.rotation):
+            return thing
     return replace(thing, position=at.position, rotation=at.rotation)
 
 

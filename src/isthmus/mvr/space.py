@@ -38,20 +38,14 @@ def rows_at(position: Vec3, rotation: Quat) -> Rows:
 @dataclass(frozen=True)
 class Placed:
     """A place in metres, a turn, and what the matrix did besides turning: `stretch` (3, 3), applied
-    before it.
+    before it, with whether it is more than none, and whether it mirrors.
     """
 
     position: Vec3
     rotation: Quat
     stretch: Array
-
-    @property
-    def scaled(self) -> bool:
-        return bool(np.abs(self.stretch - np.eye(3)).max() > SCALED)
-
-    @property
-    def mirrored(self) -> bool:
-        return bool(np.linalg.det(self.stretch) < 0)
+    scaled: bool
+    mirrored: bool
 
 
 def placed(matrices: Sequence[Array]) -> list[Placed]:
@@ -72,9 +66,10 @@ def placed(matrices: Sequence[Array]) -> list[Placed]:
     stretch = np.swapaxes(turn, 1, 2) @ stack[:, :3, :3]
     quats = Rotation.from_matrix(turn).as_quat()[:, [3, 0, 1, 2]]
     quats *= np.where(quats[:, :1] < 0, -1.0, 1.0)
+    scaled = np.abs(stretch - np.eye(3)).max(axis=(1, 2)) > SCALED
+    mirrored = np.linalg.det(stretch) < 0
+    parts = ((stack[:, :3, 3] / 1000.0), quats, scaled, mirrored)
     return [
-        Placed(tuple(p), tuple(q), s)  # type: ignore[arg-type]
-        for p, q, s in zip(
-            (stack[:, :3, 3] / 1000.0).tolist(), quats.tolist(), stretch, strict=True
-        )
+        Placed(tuple(p), tuple(q), s, more, turned)  # type: ignore[arg-type]
+        for p, q, more, turned, s in zip(*(part.tolist() for part in parts), stretch, strict=True)
     ]

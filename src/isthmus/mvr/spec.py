@@ -7,7 +7,6 @@ element has, in the order of the standard: those that are not in the table are c
 from __future__ import annotations
 
 import math
-import re
 from dataclasses import dataclass
 
 from isthmus.mvr.records import Rows
@@ -24,9 +23,12 @@ def _flag(text: str, _size: int = 1) -> bool:
     return found
 
 
+_BRACES = str.maketrans("{},", "   ")
+
+
 def _rows(text: str, _size: int = 1) -> Rows:
     """`{u}{v}{w}{o}` of three each; four rows of four, as GDTF writes them, are taken too."""
-    values = [float(part) for part in re.split(r"[{},\s]+", text) if part]
+    values = list(map(float, text.translate(_BRACES).split()))
     if len(values) == 16:
         values = [value for at, value in enumerate(values) if at % 4 < 3]
     if len(values) != 12 or not all(map(math.isfinite, values)):
