@@ -91,7 +91,10 @@ def _mvr(show: Show) -> Iterator[tuple[str, float, float, str, str]]:
         with zipfile.ZipFile(io.BytesIO(data)) as found:
             ET.fromstring(found.read("GeneralSceneDescription.xml"))
             for name in found.namelist():
-                found.read(name)
+                member = found.read(name)
+                if name.endswith(".gdtf"):  # a zip with an XML too, and read whole by us
+                    with zipfile.ZipFile(io.BytesIO(member)) as inside:
+                        ET.fromstring(inside.read("description.xml"))
 
     yield (
         f"MVR of {FIXTURES} fixtures of {TYPES} types written / bare zip and XML",
