@@ -470,7 +470,7 @@ def test_a_phone_joins_steps_and_marks_in_the_window(called, tmp_path) -> None:
         phone.click("#jump button")
         patiently("document.querySelector('#number').innerText == '207'")
         phone.run("location.assign('/?unit=204')")  # the code of a label, read by its camera
-        patiently("document.querySelector('#number').innerText == '204' && !location.search")
+        patiently("document.querySelector('#number')?.innerText == '204' && !location.search")
         assert bench.session.call.stop.units == ("u204",)
         bench.session.end()
         patiently("document.querySelector('#title').innerText == 'Roll call not started'")
