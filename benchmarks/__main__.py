@@ -15,6 +15,7 @@ from benchmarks import (
     frame,
     fuzz,
     gestures,
+    hunted,
     kill,
     library,
     loss,
@@ -48,6 +49,7 @@ MODULES = (
     pixels,
     film,
     findings,
+    hunted,
     wiring,
     papers,
     fuzz,
@@ -56,7 +58,7 @@ MODULES = (
     kill,
 )
 ALL = {module.__name__.split(".")[-1]: module.run for module in MODULES}
-LONG = {"film", "soak", "findings", "kill", "wiring"}  # asked for by name only
+LONG = {"film", "soak", "findings", "hunted", "kill", "wiring"}  # asked for by name only
 
 
 def main() -> int:

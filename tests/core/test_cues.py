@@ -165,7 +165,7 @@ def programmes(draw: st.DrawFn) -> list[Programme]:
     return made
 
 
-@settings(max_examples=250, deadline=None)
+@settings(max_examples=125, deadline=None)
 @given(st.data())
 def test_lists_fade_and_merge_as_plain_arithmetic_says(data: st.DataObject) -> None:
     lists = data.draw(programmes())

@@ -289,7 +289,7 @@ def test_tables_without_an_end_doubles_and_silence_are_bounded(demo: Show, monke
 
 
 @given(st.binary(max_size=300))
-@settings(max_examples=300)
+@settings(max_examples=150)
 def test_no_bytes_at_all_upset_the_reader(raw: bytes) -> None:
     talker = Talker(lambda packet, host: "", pause=0.0)
     talker.take(artnet.ArtRdm(0, raw), "127.0.0.2")

@@ -1,39 +1,52 @@
 """The hunt: at which address a unit really listens, by lighting ever smaller parts of what it could
 be.
 
-A look lights the slots 1…x of the universes in turn with one byte that lights the unit and is safe
-for every unit there. The unit then lights when the last slot it needs lies within, so looks halve
-the candidates; with lies allowed, each candidate is weighed by how many answers still could be
-wrong (Berlekamp's weights of Ulam's game).
+Each look lights some of the slots, and the places a unit could be at are weighed by the answer
+(Bayes). A place counts only where the unit would be plainly bright or fully dark (`hunt_looks`),
+so what a person takes for light does not matter. With answers that may be wrong it goes on until
+one place outweighs all others.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from math import comb
+from math import ceil, log2
 
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.check.hunt_looks import (
+    BRIGHT,
+    FEW,
+    GLIMMER,
+    QUESTIONS,
+    Question,
+    cuts,
+    runs,
+    told,
+    worth,
+)
+from isthmus.check.hunt_slots import levels, slot_bytes
 from isthmus.check.safe import column_bytes
 from isthmus.check.sights import DARK
 from isthmus.errors import EntryFault
 from isthmus.patch.index import index_of
-from isthmus.plural import many
 from isthmus.profiles import light_program, profiles_of
-from isthmus.profiles.colour import LUMINANCE
 from isthmus.profiles.light import LightProgram
 from isthmus.show.records import SLOTS, Show, Unit
 
 Slots = dict[tuple[int, int], int]
 VISIBLE = 1.5 * DARK
 YES, NO, UNSURE = "yes", "no", "not sure"
-
-
-def levels(program: LightProgram, windows: NDArray[np.uint8]) -> NDArray[np.float64]:
-    """(k,) light of a unit for each row of slots (k, width)."""
-    return (program.read(windows).rgb @ LUMINANCE).max(axis=1, initial=0.0)
+WRONG = 1 / 15  # how often an answer is wrong, where some may be
+SURE = 0.999  # the weight at which a place is taken then
+NEVER = 0.1  # how often a unit that is hunted is dead, before anything was seen
+TELLS = 0.02  # bits; a look that would tell less is not asked
+LITTLE = 5e-4  # the same where answers may be wrong: sureness comes bit by bit
+PLAIN_ENOUGH = 0.5  # of what the best look would tell: then a plain question goes before others
+MUTE = 0.02  # of its brightest: so dark a unit would be nothing to go by
+MOST = 40  # looks, with wrong answers
 
 
 def half_light(program: LightProgram, value: int) -> float:
@@ -115,24 +128,6 @@ def brightest(wanted: Sequence[LightProgram], everybody: Iterable[LightProgram])
     return best if wanted and light[best] > VISIBLE else 0
 
 
-def keeps_light(program: LightProgram, value: int) -> NDArray[np.bool_]:
-    """(width,) whether a unit still gives half its light when one slot alone is dark."""
-    holes = np.full((program.width, program.width), value, np.uint8)
-    np.fill_diagonal(holes, 0)
-    return levels(program, holes) > half_light(program, value)
-
-
-def last_needed(program: LightProgram, value: int) -> int:
-    """How many slots from its start must be lit, so that the unit gives half its light. 0 when it
-    needs none.
-    """
-    ramp = np.where(
-        np.arange(program.width) < np.arange(program.width + 1)[:, None], value, 0
-    ).astype(np.uint8)
-    light = levels(program, ramp)
-    return int(np.argmax(light > half_light(program, value)))
-
-
 @dataclass(frozen=True)
 class Place:
     """Where a unit could listen."""
@@ -151,18 +146,28 @@ NOWHERE = Place(0, 0, "")  # it lights at none: dead, unplugged, or on another l
 
 @dataclass(frozen=True)
 class HuntLook:
-    """What to send, and the question. `lit` says of each place whether a unit there would light;
-    `count` how many are left.
+    """What to send, and the question. `states` says of each place whether a unit there would be
+    bright, dark, or neither plainly; `count` how many places are left.
     """
 
     slots: Slots
     words: str
     count: int
-    lit: NDArray[np.bool_] = field(compare=False)
+    mask: NDArray[np.bool_] = field(compare=False)
+    states: NDArray[np.int8] = field(compare=False)
+    question: Question = field(compare=False, default=QUESTIONS[0])
+
+    def runs(self, row: int) -> list[tuple[int, int]]:
+        """Which slots of a universe are lit: from, counted from 0, and up to."""
+        mask = np.concatenate([[False], self.mask[row * SLOTS : (row + 1) * SLOTS], [False]])
+        edges = np.flatnonzero(np.diff(mask.astype(np.int8))).tolist()
+        return list(zip(edges[::2], edges[1::2], strict=True))
 
 
 class Hunt:
-    """One unit. Call `look`, send its slots, `answer`, until `found` names places."""
+    """One unit. Call `look`, send its slots, `answer`, until `look` is None. Then it is `dark`
+    everywhere, or `found` names what remains, or the answers `contradict` each other.
+    """
 
     def __init__(
         self,
@@ -174,49 +179,97 @@ class Hunt:
         leave_out: Iterable[Place] = (),
     ) -> None:
         """Universes default to the unit's own; `leave_out` are places it is known not to be at.
+        With `lies` any answer may be wrong.
 
         Raises EntryFault where it cannot be hunted by light.
         """
-        unit, programs = hunted_modes(show, unit_id, any_mode)
-        self.show, self.unit, self.lies = show, unit, lies
+        unit, self._programs = hunted_modes(show, unit_id, any_mode)
+        self.show, self.unit = show, unit
+        self.wrong = WRONG if lies else 0.0
         self.universes = hunted_universes(unit, universes)
-        everybody = [*programs_in(show, self.universes), *programs.values()]
-        self.value = brightest(list(programs.values()), everybody)
+        bytes_ = slot_bytes(show, self.universes, list(self._programs.values()))
         barred = set(leave_out)
-        self.places: list[Place] = []
-        self._keeps: dict[
-            str, NDArray[np.bool_]
-        ] = {}  # mode → whether it still lights with one slot dark, for each slot
-        reach: list[int] = []
-        for name, program in programs.items() if self.value else ():
-            needs = last_needed(program, self.value)
-            self._keeps[name] = keeps_light(program, self.value)
-            for at, universe in enumerate(self.universes):
-                for address in range(1, SLOTS - program.width + 2):
-                    place = Place(universe, address, name)
-                    if needs and place not in barred:
-                        self.places.append(place)
-                        reach.append(at * SLOTS + address + needs - 1)
-        if not self.places:
+        every = [
+            Place(universe, address, name)
+            for name, program in self._programs.items()
+            for universe in self.universes
+            for address in range(1, SLOTS - program.width + 2)
+        ]
+        self.places = [place for place in every if place not in barred]
+        if bytes_ is None or not self.places:
             raise EntryFault(
-                f"{unit.number} cannot be hunted by light: no byte lights it that is safe "
-                "for all units there, or no address is left.",
+                f"{unit.number} cannot be hunted by light: no byte lights it that is safe, or no "
+                "address is left.",
                 do="Read its address at the unit, or ask it by RDM.",
             )
+        self._bytes, self.value = bytes_, bytes_.value
+        row = {universe: at for at, universe in enumerate(self.universes)}
+        self._rows = np.array([row[place.universe] for place in self.places])
+        self._starts = np.array([place.address for place in self.places])
+        self._widths = np.array([self._programs[place.mode].width for place in self.places])
+        self._kinds = np.array([list(self._programs).index(place.mode) for place in self.places])
+        self._all = np.ones(len(self.universes) * SLOTS, bool)
+        self._full = self._light(self._all, np.arange(len(self.places)))
         self.places.append(NOWHERE)
-        reach.append(len(self.universes) * SLOTS + 1)  # no look lights it
-        self.bright = 2 * half_light(
-            programs.get(unit.mode) or next(iter(programs.values())), self.value
-        )
-        self._reach = np.array(reach, np.int64)
-        at = {universe: index * SLOTS for index, universe in enumerate(self.universes)}
-        self._starts = np.array(
-            [at[p.universe] + p.address for p in self.places[:-1]] + reach[-1:], np.int64
-        )
-        self._wrong = np.zeros(len(reach), np.int64)  # answers each place contradicts
+        self._needs = [_needed(program, self.value) for program in self._programs.values()]
+        self.bright = float(self._full.max())
+        self._mute = self._full < MUTE * self.bright  # what is safe there does not light it
+        self._first = np.full(len(self.places), (1 - NEVER) / (len(self.places) - 1))
+        self._first[-1] = NEVER
         self.asked: list[tuple[HuntLook, str]] = []
+        self._next: tuple[int, HuntLook | None] | None = None
 
-    # ------------------------------------------------------------ looks
+    # ------------------------------------------------------------ what a place would show
+
+    def _light(self, mask: NDArray[np.bool_], at: NDArray[np.int64]) -> NDArray[np.float64]:
+        """(k,) light of a unit at each of these places, without NOWHERE."""
+        return self._lights([mask], at)[0]
+
+    def _lights(
+        self, masks: Sequence[NDArray[np.bool_]], at: NDArray[np.int64]
+    ) -> NDArray[np.float64]:
+        """(masks, k)"""
+        stack = np.stack(masks).reshape(len(masks), len(self.universes), SLOTS)
+        slots = np.where(stack, self._bytes.lit, self._bytes.dark)
+        out = np.zeros((len(masks), len(at)))
+        for kind, program in enumerate(self._programs.values()):
+            mine = np.flatnonzero(self._kinds[at] == kind)
+            if len(mine):
+                columns = self._starts[at[mine], None] - 1 + np.arange(program.width)
+                windows = slots[:, self._rows[at[mine], None], columns]
+                found = levels(program, windows.reshape(-1, program.width))
+                out[:, mine] = found.reshape(len(masks), -1)
+        return out
+
+    def _states(
+        self, masks: Sequence[NDArray[np.bool_]], question: Question, at: NDArray[np.int64]
+    ) -> NDArray[np.int8]:
+        """(masks, k) of these places, NOWHERE among them."""
+        states = np.zeros((len(masks), len(at)), np.int8)  # nowhere is dark always
+        real = np.flatnonzero(at < len(self.places) - 1)
+        whole = np.where(self._mute[at[real]], self.bright, self._full[at[real]])
+        states[:, real] = question.of(self._lights(masks, at[real]) / whole)
+        return states
+
+    # ------------------------------------------------------------ what is known
+
+    @property
+    def weights(self) -> NDArray[np.float64]:
+        """(places,) how likely each is after the answers; all 0 where none fits them."""
+        weights = self._first.copy()
+        for look, answer in self.asked:
+            if answer != UNSURE:
+                right = look.states == (BRIGHT if answer == YES else 1 - BRIGHT)
+                chance = np.where(right, 1 - self.wrong, self.wrong)
+                weights *= np.where(look.states == GLIMMER, 0.5, chance)
+        total = weights.sum()
+        return weights / total if total > 0 else weights
+
+    @property
+    def alive(self) -> NDArray[np.bool_]:
+        """(places,) which of them the answers still allow."""
+        weights = self.weights
+        return weights > (weights.max() * 2e-3 if self.wrong else 0.0)
 
     @property
     def used(self) -> int:
@@ -224,125 +277,140 @@ class Hunt:
 
     @property
     def most(self) -> int:
-        """How many looks are needed at most: halving, with lies until their weights are spent, and
-        to tell modes apart.
-        """
-        count = len(np.unique(self._reach)) - 1  # the first look tells the unit that lights nowhere
-        looks = 0
-        while 2**looks < count * sum(comb(looks, k) for k in range(self.lies + 1)):
-            looks += 1
-        return (
-            1 + looks + (1 if self.lies else 0) + max(0, len(self._keeps) - 1) * (1 + 2 * self.lies)
-        )
-
-    def _weights(self) -> NDArray[np.float64]:
-        """What each place still weighs: in how many ways the answers to come could still lead to
-        it.
-        """
-        left = max(0, self.most - self.used - 1)
-        by_wrong = [
-            float(sum(comb(left, k) for k in range(self.lies - w + 1)))
-            for w in range(self.lies + 1)
-        ]
-        alive = self.alive
-        weights = np.zeros(len(self._wrong))
-        weights[alive] = np.array(by_wrong)[self._wrong[alive]]
-        return weights
-
-    def look(self) -> HuntLook | None:
-        """The next part to light; None when nothing is left to tell apart by light."""
-        if not self.asked:
-            return self._everything()
-        weights = self._weights()
-        slots = np.unique(self._reach[weights > 0])
-        if len(slots) < 2:
-            return self._between_modes()
-        heavy = np.zeros(len(slots))
-        np.maximum.at(heavy, np.searchsorted(slots, self._reach[weights > 0]), weights[weights > 0])
-        below = np.cumsum(heavy)
-        at = int(np.abs(below[:-1] - below[-1] / 2).argmin())
-        unsure = [look.lit for look, answer in self.asked if answer == UNSURE]
-        while any(np.array_equal(lit, self._reach <= slots[at]) for lit in unsure) and at + 2 < len(
-            slots
-        ):
-            at += 1  # a person was not sure: the same picture again would not help
-        last = int(slots[at])
-        universe, address = self._spot(last)
-        where = (
-            f"up to {universe}.{address:03d}"
-            if len(self.universes) > 1
-            else f"1 to {address} of universe {universe}"
-        )
-        words = f"Addresses {where} are lit. Does unit {self.unit.number} light?"
-        return HuntLook(self._lit_up_to(last), words, self._left, self._reach <= last)
-
-    def _everything(self) -> HuntLook:
-        """The first look: a unit that stays dark now listens nowhere here, and nothing else needs
-        to be asked.
-        """
-        total = len(self.universes) * SLOTS
-        where = (
-            f"universe {self.universes[0]}"
-            if len(self.universes) == 1
-            else many(len(self.universes), "universe")
-        )
-        words = f"Everything in {where} is lit. Does unit {self.unit.number} light?"
-        return HuntLook(self._lit_up_to(total), words, self._left, self._reach <= total)
+        """How many looks are needed at most, about: the first, and halving."""
+        if self.wrong:
+            return MOST
+        return 1 + ceil(log2(len(self.places) - 1)) + 2 * (len(self._programs) > 1)
 
     @property
-    def _left(self) -> int:
-        """Addresses the answers still allow."""
-        return int(self.alive[:-1].sum())
+    def contradicts(self) -> bool:
+        """Whether no place fits the answers."""
+        if not self.wrong:
+            return not self.weights.any()
+        return self.look() is None and len(self.doubted) > max(3, self.used // 3)
+
+    @property
+    def doubted(self) -> list[int]:
+        """Which answers do not fit the likeliest place, from 0."""
+        answers = [(look, answer) for look, answer in self.asked if answer != UNSURE]
+        if not answers:
+            return []
+        off = np.zeros(len(self.places), np.int64)
+        for look, answer in answers:
+            off += (look.states != GLIMMER) & ((look.states == BRIGHT) != (answer == YES))
+        best = int(off.argmin()) if not self.wrong else int(self.weights.argmax())
+        return [
+            at
+            for at, (look, answer) in enumerate(self.asked)
+            if answer != UNSURE
+            and look.states[best] != GLIMMER
+            and (look.states[best] == BRIGHT) != (answer == YES)
+        ]
 
     @property
     def dark(self) -> bool:
-        """Whether all that remains is that it lights nowhere here."""
-        alive = self._wrong == self._wrong.min()
-        return bool(self.asked) and not self.contradicts and bool(alive[-1]) and self.look() is None
+        """Whether it lights nowhere here, wherever it may be told by light."""
+        weights = self.weights
+        taken = SURE if self.wrong else 1.0
+        unlit = weights[-1] + weights[:-1][self._mute].sum()
+        return bool(self.asked) and bool(unlit >= taken - 1e-9)
 
-    def _between_modes(self) -> HuntLook | None:
-        """The slot that one mode needs and another does not, dark among lit ones."""
-        alive = np.flatnonzero(self.alive[:-1])
-        best: tuple[int, int, NDArray[np.bool_]] | None = None
-        for slot in sorted(
-            {
-                int(self._starts[i]) + o
-                for i in alive
-                for o in range(len(self._keeps[self.places[i].mode]))
-            }
-        ):
-            lit = self._with_dark(slot)
-            apart = min(int(lit[alive].sum()), int((~lit[alive]).sum()))
-            if apart and (best is None or apart > best[0]):
-                best = apart, slot, lit
-        if best is None:
+    @property
+    def found(self) -> list[Place]:
+        """What remains, the likeliest first: one place, or several that light does not tell apart,
+        or nothing yet.
+        """
+        if self.contradicts or self.dark or self.look() is not None:
+            return []
+        weights = self.weights
+        order = np.argsort(-weights, kind="stable")
+        enough = int(np.searchsorted(np.cumsum(weights[order]), SURE - 1e-9)) + 1
+        keep = order[:enough] if self.wrong else order[weights[order] > 0]
+        return [self.places[at] for at in keep.tolist() if at < len(self.places) - 1]
+
+    @property
+    def untold(self) -> int:
+        """Of how many addresses light tells nothing, for what is safe there does not light it."""
+        return int(self._mute.sum())
+
+    @property
+    def modes(self) -> tuple[str, ...]:
+        """In which modes it could be."""
+        return tuple(self._programs)
+
+    # ------------------------------------------------------------ looks
+
+    def look(self) -> HuntLook | None:
+        """The next part to light; None when nothing is left to tell apart by light."""
+        if self._next is None or self._next[0] != len(self.asked):
+            self._next = len(self.asked), self._choose()
+        return self._next[1]
+
+    def _choose(self) -> HuntLook | None:
+        if not self.asked:
+            return self._made(self._all, QUESTIONS[0])
+        weights = self.weights
+        if not weights.any() or self.used >= (MOST if self.wrong else 10 * self.most):
             return None
-        _, slot, lit = best
-        universe, address = self._spot(slot)
-        slots = self._lit_up_to(len(self.universes) * SLOTS) | {(universe, address): 0}
-        words = f"All is lit but {universe}.{address:03d}. Does unit {self.unit.number} light?"
-        return HuntLook(slots, words, len(alive), lit)
+        if self.wrong and weights.max() >= SURE:
+            return None
+        at = np.flatnonzero(weights > 1e-6)
+        best: tuple[float, NDArray[np.bool_], Question] | None = None
+        plain = 0.0
+        masks = list(self._pictures(weights, at))
+        for question in QUESTIONS if masks else ():
+            if question is not QUESTIONS[0] and plain > PLAIN_ENOUGH:
+                break
+            states = self._states(masks, question, at)
+            bits = [question.eases * worth(weights[at], row, self.wrong) for row in states]
+            top = int(np.argmax(bits))
+            if bits[top] > (LITTLE if self.wrong else TELLS) and (
+                best is None or bits[top] > best[0]
+            ):
+                best = bits[top], masks[top], question
+            plain = max(plain, bits[top]) if question is QUESTIONS[0] else plain
+        return None if best is None else self._made(best[1], best[2])
 
-    def _with_dark(self, slot: int) -> NDArray[np.bool_]:
-        """Of each place, whether a unit there lights while one slot alone is dark."""
-        offsets = slot - self._starts
-        out = np.ones(len(offsets), bool)
-        out[-1] = False
-        for at in np.flatnonzero(offsets[:-1] >= 0):
-            keeps = self._keeps[self.places[at].mode]
-            if offsets[at] < len(keeps):
-                out[at] = keeps[offsets[at]]
-        return out
+    def _pictures(
+        self, weights: NDArray[np.float64], at: NDArray[np.int64]
+    ) -> Iterator[NDArray[np.bool_]]:
+        """Those that could be shown next; none that was shown already, unless answers may be
+        wrong.
+        """
+        shown = [] if self.wrong else [look.mask for look, _ in self.asked]
+        if self.wrong:
+            shown = [look.mask for look, _ in self.asked[-3:]]
+            yield self._all
+        real = at[at < len(self.places) - 1]
+        if not len(real):
+            if not shown or not np.array_equal(shown[-1], self._all):
+                yield self._all
+            return
+        total = len(self._all)
+        starts = self._rows[real] * SLOTS + self._starts[real]
+        needs = np.array(self._needs)[self._kinds[real]]
+        made = list(cuts(starts + needs - 1, weights[real], total))
+        if len(real) <= FEW:
+            made += runs(starts.tolist(), self._widths[real].tolist(), total)
+        for mask in made:
+            if mask.any() and not any(np.array_equal(mask, one) for one in shown):
+                yield mask
 
-    def _spot(self, slot: int) -> tuple[int, int]:
-        return self.universes[(slot - 1) // SLOTS], (slot - 1) % SLOTS + 1
-
-    def _lit_up_to(self, last: int) -> Slots:
-        return {
-            (universe, address): self.value if at * SLOTS + address <= last else 0
-            for at, universe in enumerate(self.universes)
-            for address in range(1, SLOTS + 1)
+    def _made(self, mask: NDArray[np.bool_], question: Question) -> HuntLook:
+        sent = self._bytes.of(mask.reshape(len(self.universes), SLOTS))
+        slots = {
+            (universe, address + 1): int(sent[row, address])
+            for row, universe in enumerate(self.universes)
+            for address in range(SLOTS)
         }
+        states = self._states([mask], question, np.arange(len(self.places)))[0]
+        asked = question.words.format(self.unit.number)
+        left = int(self.alive[:-1].sum())
+        return HuntLook(
+            slots, f"{told(mask, self.universes)} {asked}", left, mask, states, question
+        )
+
+    # ------------------------------------------------------------ answers
 
     def answer(self, look: HuntLook, answer: str) -> None:
         """Take yes, no or not sure. Raises EntryFault for anything else."""
@@ -351,42 +419,23 @@ class Hunt:
                 f"“{answer[:20]}” is not an answer.", do=f"Say {YES}, {NO} or {UNSURE}."
             )
         self.asked.append((look, answer))
-        if answer != UNSURE:
-            self._wrong += look.lit != (answer == YES)
+        self._next = None
 
     def take_back(self) -> None:
         """Without the last answer."""
         if self.asked:
-            look, answer = self.asked.pop()
-            if answer != UNSURE:
-                self._wrong -= look.lit != (answer == YES)
+            self.asked.pop()
+            self._next = None
 
     def lights(self, level: float) -> bool:
-        """Whether a measured level, 0…1, counts as lighting: half of what all its slots would make
-        of it.
-        """
-        return level > self.bright / 2
+        """Whether a measured level, 0…1, counts as lighting, as plainly as is asked."""
+        look = self.look()
+        question = look.question if look else QUESTIONS[0]
+        return level > self.bright * (question.low + question.high) / 2
 
-    @property
-    def found(self) -> list[Place]:
-        """What remains: one place, one for each mode that looks alike, or nothing yet, or when the
-        answers contradict each other.
-        """
-        if self.contradicts or self.look() is not None or self.dark:
-            return []
-        alive = self._wrong == self._wrong.min()
-        return [place for place, ok in zip(self.places, alive, strict=True) if ok]
 
-    @property
-    def modes(self) -> tuple[str, ...]:
-        """In which modes it could be."""
-        return tuple(self._keeps)
-
-    @property
-    def alive(self) -> NDArray[np.bool_]:
-        """(places,) which of them the answers still allow."""
-        return self._wrong <= self.lies
-
-    @property
-    def contradicts(self) -> bool:
-        return not self.alive.any()
+def _needed(program: LightProgram, value: int) -> int:
+    """How many slots from its start must be lit until a unit is bright."""
+    steps = np.arange(program.width) < np.arange(program.width + 1)[:, None]
+    light = levels(program, np.where(steps, value, 0).astype(np.uint8))
+    return int(np.argmax(light >= QUESTIONS[0].high * light[-1]))

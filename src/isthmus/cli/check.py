@@ -269,10 +269,9 @@ def hunt(options: argparse.Namespace) -> Result:
         rows.append(
             {"unit": unit.number, "places": told, "looks": looks, "patched": addresses(unit)}
         )
-        where = " or ".join(f"{p.words} ({p.mode})" for p in places) or "nowhere the answers allow"
-        said.append(
-            f"{unit.number} listens at {where}; {looks} looks. The patch has {addresses(unit)}."
-        )
+        where = " or ".join(f"{p.words} ({p.mode})" for p in places)
+        lights = f"listens at {where}" if where else "lights at no address here"
+        said.append(f"{unit.number} {lights}; {looks} looks. The patch has {addresses(unit)}.")
     return (
         (DONE if all(places for _, places in found) else SNAGS),
         (rows[0] if len(rows) == 1 else {"units": rows}),
@@ -342,7 +341,7 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     )
     made.add_argument("--everywhere", action="store_true", help="in every universe that is sent")
     made.add_argument("--any-mode", action="store_true", help="mode unknown")
-    made.add_argument("--lie", action="store_true", help="one answer may be wrong")
+    made.add_argument("--lie", action="store_true", help="answers may be wrong")
     made = verb(verbs, "record", record_out, "the record of roll call as a file")
     made.add_argument("out", metavar="OUT.pdf|.csv")
     made.add_argument("--snags", action="store_true", help="open faults alone, by position")

@@ -507,7 +507,7 @@ HELP = {
     "hunted unit": "Unit numbers to hunt for",
     "hunt where": "Where the unit may listen",
     "mode unknown": "Look in every mode of its profile",
-    "one answer may be wrong": "Allow one wrong answer; takes a few more steps",
+    "answers may be wrong": "Any answer may be wrong; takes about twice as many steps",
     "end hunt": "End the hunt and restore the previous levels",
     "begin hunt": "Start the hunt",
     "hunt yes": "The unit is lit (Y)",

@@ -175,16 +175,18 @@ class Model:
             self._ways[key] = ways_wrong(wished.at(moments), seen, [kinds[i] for i in moments])
         return self._ways[key]
 
-    def scan(self, unit: str, mode: str, frame: NDArray[np.uint8]) -> NDArray[np.int64]:
-        """Start addresses, from 1, at which a unit in a mode would light with one universe's slots
-        (512,). One block only.
+    def scan(
+        self, unit: str, mode: str, frame: NDArray[np.uint8], least: float = DARK
+    ) -> NDArray[np.int64]:
+        """Start addresses, from 1, at which a unit in a mode would give more than the least light
+        with one universe's slots (512,). One block only.
         """
         program = self.program(unit, mode)
         if len(program.chart.footprints) != 1:
             return np.zeros(0, np.int64)
         padded = np.concatenate([frame, np.zeros(program.width, np.uint8)])
         windows = np.lib.stride_tricks.sliding_window_view(padded, program.width)[:SLOTS]
-        return np.flatnonzero(Sights.of(program.read(windows)).level > DARK) + 1
+        return np.flatnonzero(Sights.of(program.read(windows)).level > least) + 1
 
 
 def _broken(program: LightProgram, fault: str, slots: NDArray[np.uint8]) -> NDArray[np.uint8]:

@@ -9,12 +9,14 @@ from isthmus.check.findings.model import Model
 from isthmus.check.hunt import Place
 from isthmus.show.records import Show
 
+PLAIN = 0.5  # of all its light: less may have gone unseen
+
 
 def ruled_out(
     show: Show, unit: str, universes: Sequence[int] = (), any_mode: bool = False
 ) -> set[Place]:
-    """Places at which it would have lit in some call, and did not. Empty for a unit that cannot be
-    called.
+    """Places at which it would have lit plainly in some call, and did not. Empty for a unit that
+    cannot be called.
     """
     model = Model(show)
     if unit not in model.place:
@@ -43,6 +45,6 @@ def ruled_out(
             out |= {
                 Place(universe, int(a), mode)
                 for frame in frames
-                for a in model.scan(unit, mode, frame)
+                for a in model.scan(unit, mode, frame, PLAIN)
             }
     return out

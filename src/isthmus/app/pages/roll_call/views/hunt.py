@@ -27,7 +27,7 @@ from isthmus.app.kit.widgets import (
 )
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.workbench import Workbench
-from isthmus.app.pages.roll_call.views.codes import GLOW, Codes
+from isthmus.app.pages.roll_call.views.codes import Codes
 from isthmus.check.findings.fixes import as_hung
 from isthmus.check.findings.ruled_out import ruled_out
 from isthmus.check.hunt import NO, UNSURE, YES, Hunt, HuntLook, Place
@@ -37,6 +37,9 @@ from isthmus.patch.cells import addresses
 from isthmus.patch.choose import complete, read_choice
 from isthmus.plural import many
 from isthmus.show.records import SLOTS
+
+FAINT = 0.25  # of its light: less only glows
+SHOWN = 4  # places that remain
 
 
 class Field(QWidget):
@@ -65,15 +68,11 @@ class Field(QWidget):
             paint.text(p, 0, y, str(universe), font("table", 500, mono=True), "text2", height=20)
             p.fillRect(QRectF(left, y, wide, 20), theme.color("shelf"))
             if self.look:
-                lit = [a for a in range(1, SLOTS + 1) if self.look.slots.get((universe, a))]
-                if lit:
-                    p.fillRect(
-                        QRectF(left, y, wide * max(lit) / SLOTS, 20), theme.color("select_row")
-                    )
-                    p.fillRect(
-                        QRectF(left + wide * max(lit) / SLOTS - 1, y - 3, 2, 26),
-                        theme.color("coral"),
-                    )
+                for first, last in self.look.runs(row):
+                    x, end = left + wide * first / SLOTS, left + wide * last / SLOTS
+                    p.fillRect(QRectF(x, y, end - x, 20), theme.color("select_row"))
+                    for edge in (x, end) if last - first < SLOTS else ():
+                        p.fillRect(QRectF(edge - 1, y - 3, 2, 26), theme.color("coral"))
             for place, weight in zip(self.hunt.places, self.hunt.alive, strict=True):
                 if weight and place.universe == universe:
                     p.fillRect(
@@ -85,19 +84,7 @@ class Field(QWidget):
                         ),
                         theme.color("teal"),
                     )
-            for patched in self.hunt.unit.patch:
-                if patched.universe == universe:  # where the patch has it
-                    x = left + wide * (patched.address - 1) / SLOTS
-                    p.fillRect(QRectF(x, y + 20, 2, 5), theme.color("text2"))
-                    paint.text(
-                        p,
-                        x + 5,
-                        y + 19,
-                        f"patched {patched.address:03d}",
-                        font("caption"),
-                        "text2",
-                        height=14,
-                    )
+            self._patched(p, self.hunt, universe, y)
         for mark in (1, 128, 256, 384, 512):
             x = left + wide * (mark - 1) / SLOTS
             paint.text(
@@ -109,6 +96,23 @@ class Field(QWidget):
                 "text3",
                 height=16,
             )
+
+    def _patched(self, p: QPainter, hunt: Hunt, universe: int, y: float) -> None:
+        """Where the patch has it."""
+        left, wide = 44.0, self.width() - 46.0
+        for patched in hunt.unit.patch:
+            if patched.universe == universe:
+                x = left + wide * (patched.address - 1) / SLOTS
+                p.fillRect(QRectF(x, y + 20, 2, 5), theme.color("text2"))
+                paint.text(
+                    p,
+                    x + 5,
+                    y + 19,
+                    f"patched {patched.address:03d}",
+                    font("caption"),
+                    "text2",
+                    height=14,
+                )
 
 
 class LooksModel(RowsModel):
@@ -158,7 +162,7 @@ class HuntView(PageView):
             [("own", "in its own universe"), ("all", "in every universe that is sent")],
         )
         self.any_mode = QCheckBox("mode unknown")
-        self.lies = QCheckBox("one answer may be wrong")
+        self.lies = QCheckBox("answers may be wrong")
         self.begin_button = button("Hunt", "primary", self.begin, 30, "begin hunt")
         self.end_button = button("End hunt", run=self.end, height=30, name="end hunt")
         for widget in (self.unit, self.where, self.any_mode, self.lies):
@@ -344,14 +348,14 @@ class HuntView(PageView):
         if hunt is None:
             self.question.setText("No hunt running")
             self.state.setText(
-                "At most ten steps in one universe, the first with everything lit. Only what "
-                "is safe for every unit there is sent."
+                "About ten steps in one universe, the first with everything lit. Only what "
+                "is safe for each unit at its address is sent."
             )
         elif look is not None:
             self.question.setText(look.words)
             glow = (
-                " It only glows, or flashes: brighter values are not safe for all units here."
-                if hunt.value < GLOW
+                " It only glows: brighter values are not safe for it."
+                if hunt.bright < FAINT
                 else ""
             )
             off = (
@@ -359,9 +363,9 @@ class HuntView(PageView):
                 if not self.bench.levels.sending
                 else ""
             )
+            most = "as many as it takes" if hunt.wrong else f"about {hunt.most}"
             self.state.setText(
-                f"Step {hunt.used + 1} of at most {hunt.most}; {look.count} places are "
-                f"left.{glow}{off}"
+                f"Step {hunt.used + 1} of {most}; {look.count} places are left.{glow}{off}"
             )
         else:
             self._result(hunt)
@@ -370,31 +374,43 @@ class HuntView(PageView):
         number = hunt.unit.number
         if hunt.dark:
             self.question.setText(f"{number} lights at no address here.")
+            untold = (
+                f" At {many(hunt.untold, 'address', 'addresses')} what is safe would not light it."
+                if hunt.untold
+                else ""
+            )
             self.state.setText(
-                f"{many(hunt.used, 'step')}. It may have no power, a dead "
-                "lamp, no data, or hang on another universe. "
-                "The patch is unchanged."
+                f"{many(hunt.used, 'step')}. It may have no power, a dead lamp, no data, or hang "
+                f"on another universe.{untold} The patch is unchanged."
             )
             return
         if not hunt.found:
             self.question.setText(
                 f"The answers contradict each other: {number} listens nowhere they allow."
             )
+            which = ", ".join(str(at + 1) for at in hunt.doubted)
             ways = (
-                "Undo the last answer, or hunt again and let one answer be wrong: then "
-                "verdicts are not used either."
+                "Undo answers, or hunt again and let answers be wrong: then verdicts are not "
+                "used either."
             )
-            self.state.setText(f"{ways} It may also be dead, or on another line.")
+            fits = (
+                f"Without the answer of step {which} there is a place that fits. " if which else ""
+            )
+            self.state.setText(f"{fits}{ways} It may also be dead, or on another line.")
             return
         now = addresses(hunt.unit)
         self.question.setText(
-            f"{number} listens at {' or '.join(_words(p, hunt) for p in hunt.found)}."
+            f"{number} listens at {' or '.join(_words(p, hunt) for p in hunt.found[:SHOWN])}"
+            f"{f' or {len(hunt.found) - SHOWN} more' if len(hunt.found) > SHOWN else ''}."
         )
+        doubted = ", ".join(str(at + 1) for at in hunt.doubted)
+        off = f" The answer of step {doubted} does not fit." if doubted else ""
+        remain = " Light does not tell these apart." if len(hunt.found) > 1 else ""
         self.state.setText(
             f"The patch has it at {now} in mode {hunt.unit.mode}. "
-            f"Found in {many(hunt.used, 'step')}."
+            f"Found in {many(hunt.used, 'step')}.{off}{remain}"
         )
-        for place in hunt.found:
+        for place in hunt.found[:SHOWN]:
             self.results.addWidget(
                 button(
                     f"Take {_words(place, hunt)} into the patch",

@@ -1,0 +1,126 @@
+"""Looks of a hunt: which slots are lit, what is asked, and what each place would answer.
+
+A person's eye is not a meter. A place counts in an answer only where the unit would be plainly
+bright or fully dark there; where it would glimmer, either answer may come, and neither tells
+anything about that place. Where bright and dark cannot be had, what is asked is the level itself.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isthmus.show.records import SLOTS
+
+Mask = NDArray[np.bool_]
+Array = NDArray[np.float64]
+BRIGHT, DARK, GLIMMER = 1, 0, -1
+FEW = 48  # places that are left: from then on pictures of any run of slots are tried
+NEAR = 5  # cuts to either side of the middle that are tried
+RUNS = 14  # beginnings and ends of runs
+
+
+@dataclass(frozen=True)
+class Question:
+    """Of the light a unit gives with everything lit: at most `low` is a no, at least `high` a yes.
+    `eases` is how much less such an answer is worth than a plain one.
+    """
+
+    words: str
+    low: float
+    high: float
+    eases: float = 1.0
+
+    def of(self, share: Array) -> NDArray[np.int8]:
+        """(k,) BRIGHT, DARK or GLIMMER."""
+        found = np.full(share.shape, GLIMMER, np.int8)
+        found[share >= self.high] = BRIGHT
+        found[share <= self.low] = DARK
+        return found
+
+
+QUESTIONS = (
+    Question("Does unit {} light?", 0.001, 0.65),
+    Question("Does unit {} glow at all, however faintly?", 0.0005, 0.12, 0.6),
+    Question("Is unit {} as bright as with everything lit?", 0.3, 0.9, 0.5),
+)
+
+
+def worth(weights: Array, states: NDArray[np.int8], wrong: float) -> float:
+    """Bits that an answer tells: between what answers there will be and what they are uncertain
+    about anyway. An answer is wrong with chance `wrong`.
+    """
+    total = weights.sum()
+    bright = weights[states == BRIGHT].sum() / total
+    dark = weights[states == DARK].sum() / total
+    glimmer = max(0.0, 1.0 - bright - dark)
+    yes = bright * (1 - wrong) + dark * wrong + glimmer / 2
+    return _entropy(yes) - (bright + dark) * _entropy(wrong) - glimmer
+
+
+def _entropy(chance: float) -> float:
+    if chance <= 0.0 or chance >= 1.0:
+        return 0.0
+    return float(-chance * np.log2(chance) - (1 - chance) * np.log2(1 - chance))
+
+
+def cuts(ends: NDArray[np.int64], weights: Array, total: int) -> Iterator[Mask]:
+    """Pictures lit up to a slot, or from one on: around where the places left weigh as much on
+    either side. `ends` are the slots, 1 to `total`, up to which a place has to be lit.
+    """
+    order = np.argsort(ends, kind="stable")
+    below = np.cumsum(weights[order])
+    middle = int(np.searchsorted(below, below[-1] / 2))
+    slots = np.unique(ends[order][max(0, middle - 40) : middle + 41])
+    at = int(np.searchsorted(slots, ends[order][middle]))
+    for slot in slots[max(0, at - NEAR) : at + NEAR + 1].tolist():
+        mask = np.zeros(total, bool)
+        mask[:slot] = True
+        yield mask
+        yield ~mask
+
+
+def runs(starts: Sequence[int], widths: Sequence[int], total: int) -> Iterator[Mask]:
+    """For few places: one run of slots lit, or all but one run; runs begin and end where the
+    windows of places do. `starts` count from 1.
+    """
+    edges = sorted(set(starts) | {s + w for s, w in zip(starts, widths, strict=True)})
+    if len(edges) > RUNS:
+        edges = [edges[i] for i in np.linspace(0, len(edges) - 1, RUNS).round().astype(int)]
+    pairs = {(a, b) for a in edges for b in edges if a < b}
+    pairs |= {(s, s + w) for s, w in zip(starts[:RUNS], widths[:RUNS], strict=True)}
+    first, last = min(starts), max(s + w for s, w in zip(starts, widths, strict=True))
+    pairs |= {(slot, slot + 1) for slot in range(first, min(last, first + 96))}
+    for a, b in sorted(pairs):
+        mask = np.zeros(total, bool)
+        mask[a - 1 : b - 1] = True
+        yield mask
+        yield ~mask
+
+
+def told(mask: Mask, universes: Sequence[int]) -> str:
+    """Which addresses are lit, in words."""
+    total = len(mask)
+    if mask.all():
+        many = len(universes) > 1
+        where = f"{len(universes)} universes" if many else f"universe {universes[0]}"
+        return f"Everything in {where} is lit."
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
+    first, last = int(edges[0]) + 1, int(edges[1])
+
+    def spot(slot: int) -> str:
+        return f"{universes[(slot - 1) // SLOTS]}.{(slot - 1) % SLOTS + 1:03d}"
+
+    if len(edges) == 2 and len(universes) == 1 and (first == 1 or last == total):
+        return f"Addresses {first} to {last} of universe {universes[0]} are lit."
+    if len(edges) == 2:
+        if first == 1 or last == total:
+            way = f"up to {spot(last)}" if first == 1 else f"from {spot(first)} on"
+            return f"Addresses {way} are lit."
+        return f"Only {spot(first)}{f' to {spot(last)}' if last > first else ''} is lit."
+    first, last = last + 1, int(edges[2])
+    more = f" to {spot(last)}" if last > first else ""
+    return f"All is lit but {spot(first)}{more}."
