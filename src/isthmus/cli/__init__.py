@@ -1,13 +1,14 @@
 """The `isthmus` command: what the core can do, without a window.
 
-Exit codes: 0 done; 1 snags were found (only `snags`); 2 the command line is wrong; 3 something
-could not be done, told in one sentence; 4 interrupted.
+Exit codes: 0 done; 1 something is a snag, differs, or does not answer; 2 the command line is
+wrong; 3 something could not be done, told in one sentence; 4 interrupted.
 """
 
 from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Callable, Sequence
 from importlib import import_module
@@ -102,5 +103,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return FAILED
     except KeyboardInterrupt:
         return INTERRUPTED
-    print(json.dumps(data) if options.json else "\n".join(lines))
+    try:
+        print(json.dumps(data) if options.json else "\n".join(lines), flush=True)
+    except BrokenPipeError:  # `| head` has read enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
     return code

@@ -234,10 +234,11 @@ def discovery(options: argparse.Namespace) -> Result:
         for m in matches
     ]
     differ = any(m.ways != ("in place",) for m in matches)
+    there = any(m.device for m in matches)
     return (
-        (SNAGS if differ or odd else DONE),
+        (SNAGS if differ or odd or not there else DONE),
         {"devices": rows, "odd": odd},
-        [m.words for m in matches] + odd,
+        ([] if there else ["No device answers."]) + [m.words for m in matches] + odd,
     )
 
 

@@ -13,7 +13,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from isthmus.cli.common import DONE, Result, keep, load, saving
+from isthmus.cli.common import DONE, SNAGS, Result, keep, load, saving
 from isthmus.engine import Engine
 from isthmus.errors import EntryFault
 from isthmus.net import Hub, View, check, compare
@@ -238,10 +238,11 @@ def nodes(options: argparse.Namespace) -> Result:
         for n in view.nodes
     ]
     lines += [f"{d['severity']:10} {d['text']}" for d in differ]
+    told = any(d["severity"] == "fault" for d in differ) or not view.nodes
     return (
-        DONE,
+        SNAGS if told else DONE,
         {"nodes": found, "differences": differ, "senders": senders},
-        lines or ["No node answers."],
+        lines if view.nodes else ["No node answers.", *lines],
     )
 
 
@@ -393,6 +394,8 @@ def send(options: argparse.Namespace) -> Result:
     """
     if options.capture:
         return _play(options)
+    if not 0 <= options.level <= 100:
+        raise EntryFault("A level lies between 0 and 100 percent.")
     show = load(options.show)
     if options.outputs:
         show = replace(
@@ -452,8 +455,9 @@ def send(options: argparse.Namespace) -> Result:
         ),
         f"99 % of them went within {stats.spread_ms:.2f} ms of their time.",
     ]
+    wrong = not stats.packets or stats.errors or dark
     return (
-        DONE,
+        SNAGS if wrong else DONE,
         data,
         lines + [f"Unit {n} is not reached: its universe has no output." for n in dark],
     )

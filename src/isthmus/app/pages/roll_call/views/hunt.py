@@ -38,7 +38,7 @@ from isthmus.patch.choose import complete, read_choice
 from isthmus.plural import many
 from isthmus.show.records import SLOTS
 
-FAINT = 0.25  # of its light: less only glows
+FAINT = 0.1  # of its light: less only glows
 SHOWN = 4  # places that remain
 
 
@@ -354,9 +354,7 @@ class HuntView(PageView):
         elif look is not None:
             self.question.setText(look.words)
             glow = (
-                " It only glows: brighter values are not safe for it."
-                if hunt.bright < FAINT
-                else ""
+                " It only glows: brighter bytes are not safe for it." if hunt.bright < FAINT else ""
             )
             off = (
                 " Output is off: switch it on first (Ctrl+Return)."
