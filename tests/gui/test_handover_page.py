@@ -193,6 +193,7 @@ def test_another_program_offers_its_rig_and_fetches_ours(make_window, qtbot) -> 
         assert "Lantern Tide.mvr: First hang" in told[0]
 
         qtbot.waitUntil(ready, timeout=20_000)
+        assert window.focusWidget() is child(view, "offer rig")  # not lost to what else has keys
         press(view, "fetch beside")  # the only one there is, so it is chosen
         qtbot.waitUntil(lambda: page.view == "Lists", timeout=20_000)
         assert any("502" in " ".join(page.lists.model.cells(row)) for row in page.lists.model.rows)

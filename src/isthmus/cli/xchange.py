@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from isthmus.cli.common import DONE, Result, load
+from isthmus.demo import whole_demo
 from isthmus.errors import EntryFault, NetworkFault
 from isthmus.mvr import write_show
 from isthmus.net.adapters import Adapter, read_adapters
@@ -127,7 +128,7 @@ def station(options: argparse.Namespace) -> Result:
     if options.file:
         name, data = Path(options.file).name, read_file(Path(options.file), MAX_TOTAL)
     else:
-        show = load("demo")
+        show = whole_demo()  # as `./run demo` shows it
         name, data = f"{show.name}.mvr", changed_rig(show)
     heard: list[str] = []
 

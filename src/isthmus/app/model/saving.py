@@ -14,14 +14,20 @@ from isthmus.papers.table import Paper
 
 
 def save_made(
-    bench: Workbench, over: QWidget, what: str, endings: Sequence[str], make: Callable[[str], bytes]
+    bench: Workbench,
+    over: QWidget,
+    what: str,
+    endings: Sequence[str],
+    make: Callable[[str], bytes],
+    title: str = "",
 ) -> None:
     """Ask where to, make it by the ending that was chosen, write it, and say so. The first ending
     is that of a name without one.
     """
     name = f"{bench.show.name} {what}.{endings[0]}"
     kinds = ";;".join(f"*.{ending}" for ending in endings)
-    chosen, kind = QFileDialog.getSaveFileName(over, f"Save the {what}", name, kinds)
+    asked = title or f"Save the {what}"
+    chosen, kind = QFileDialog.getSaveFileName(over, asked, name, kinds)
     if not chosen:
         return
     target = Path(chosen)

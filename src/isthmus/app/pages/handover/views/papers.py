@@ -168,11 +168,14 @@ class PapersView(PageView):
         HandOverDialog(self.window(), self.bench).open()
 
     def save(self) -> None:
-        what = list(RIG)[self.list.currentRow()]
+        what, (words, _) = list(RIG.items())[self.list.currentRow()]
+        title = f"Save the paper: {words[:1].lower()}{words[1:]}"
 
         def run() -> None:
             paper, block = self.paper(), block_of(self.bench.show)
-            save_made(self.bench, self, what, ENDINGS, lambda ending: drawn(paper, ending, block))
+            save_made(
+                self.bench, self, what, ENDINGS, lambda ending: drawn(paper, ending, block), title
+            )
 
         self.bench.guard(run)
 

@@ -12,8 +12,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from isthmus.app.kit import settings
 from isthmus.app.kit.tasks import Step, Task
@@ -283,14 +283,17 @@ class StationsView(PageView):
         )
         task.done.connect(done)
         task.failed.connect(lambda error: self.bench.tell("fault", str(error)))
-        task.ended.connect(self._over)
+        held = self.window().focusWidget()  # a button that is off for a while loses the keys
+        task.ended.connect(lambda: self._over(held))
         task.start()
         self._able()
 
-    def _over(self) -> None:
+    def _over(self, held: QWidget | None) -> None:
         self._task = None
         self.told.setText("")
         self.refresh()
+        if held is not None and self.isAncestorOf(held) and held.isVisible():
+            held.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def cancel(self) -> None:
         if self._task is not None:
