@@ -179,6 +179,23 @@ def test_weight_and_power_are_summed_and_what_is_unknown_is_counted() -> None:
     assert "0 kg" not in about and "units of unknown kg" in about
 
 
+def test_a_line_takes_what_its_units_take_and_a_typed_unit_counts_alone() -> None:
+    first = next(u for u in RIG_SHOW.units if "Lapwing" in u.profile)
+    units = tuple(replace(u, power=9000.0) if u is first else u for u in RIG_SHOW.units)
+    show = replace(RIG_SHOW, units=units)
+    for name in ("loads", "lines"):
+        rows = table_of(RIG[name][1](show, None))
+        assert [row["Unit"] for row in rows if row["W"] == "9000"] == [str(first.number)], name
+    paper = RIG["lines"][1](show, None)
+    for group in paper.groups:
+        known = [float(row[5]) for row in group.rows if row[5] != "unknown"]
+        assert f"{sum(known):.0f} W" in group.about or not known
+        numbers = {int(row[0]) for row in group.rows}
+        universe = int(group.title.split()[-1]) if group.title[0] == "U" else None
+        on = [u for u in units if universe in {p.universe for p in u.patch}]
+        assert numbers == {u.number for u in (on if universe else units) if universe or not u.patch}
+
+
 def test_typed_weights_hang_where_the_plan_has_them(tmp_path: Path) -> None:
     """Sum and centre of a straight pipe by hand: metres from its left end by subtraction."""
     file = tmp_path / "tide.isthmus"

@@ -23,6 +23,7 @@ RIG: dict[str, tuple[str, Callable[[Show, rig.Only], Paper]]] = {
     "universes": ("Universes, outputs and ports", rig.universes),
     "network": ("Address plan of the network", address_plan),
     "loads": ("Weight and power, by position", rig.weight_and_power),
+    "lines": ("Weight and power, by DMX line", rig.weight_by_line),
     "points": ("Point loads along each structure", point_loads),
     "snags": ("Snags by position, to tick", snag_list),
     "calls": ("Record of roll call, by position", roll_call),

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Sequence
+
+from msgspec.structs import replace
 
 from isthmus.gels.resolve import find_gels, split_gels
 from isthmus.papers.loads import power_of, weight_of
@@ -252,7 +254,25 @@ def _output_row(
 
 
 def weight_and_power(show: Show, only: Only = None) -> Paper:
-    """By position, from what profiles state; what they do not is counted, never taken for 0."""
+    """By position, from what is typed or profiles state; what they do not is counted, never taken
+    for 0.
+    """
+    return _weighed(show, f"{show.name}: weight and power", hung(show, only))
+
+
+def weight_by_line(show: Show, only: Only = None) -> Paper:
+    """The same by DMX line: what the units of each universe weigh and take."""
+    lines: dict[int, list[tuple[Unit, float | None]]] = {}
+    for unit in sorted(units_of(show, only), key=lambda unit: unit.number):
+        for universe in sorted({patched.universe for patched in unit.patch}) or [0]:
+            lines.setdefault(universe, []).append((unit, None))
+    named = [(f"Universe {one}" if one else "On no line", lines[one]) for one in sorted(lines)]
+    return _weighed(show, f"{show.name}: weight and power by line", named)
+
+
+def _weighed(
+    show: Show, title: str, parts: Sequence[tuple[str, list[tuple[Unit, float | None]]]]
+) -> Paper:
     columns = (
         *UNIT,
         Column("Metres", 16, figures=True),
@@ -260,13 +280,17 @@ def weight_and_power(show: Show, only: Only = None) -> Paper:
         Column("kg", 16, figures=True),
         Column("W", 18, figures=True),
     )
-    mine = units_of(show, only)
-    kinds = {(unit.profile, unit.mode): unit for unit in mine}
-    watts = {kind: power_of(show, unit) for kind, unit in kinds.items()}
+    every = {unit.id: unit for _, units in parts for unit, _ in units}
+    kinds = {(unit.profile, unit.mode): unit for unit in every.values()}
+    stated = {kind: power_of(show, replace(unit, power=None)) for kind, unit in kinds.items()}
+
+    def watts(unit: Unit) -> float | None:
+        return stated[unit.profile, unit.mode] if unit.power is None else unit.power
+
     groups = []
-    for name, units in hung(show, only):
+    for name, units in parts:
         weights = [weight_of(show, u) for u, _ in units]
-        powers = [watts[u.profile, u.mode] for u, _ in units]
+        powers = [watts(u) for u, _ in units]
         rows = [
             (
                 str(u.number),
@@ -278,15 +302,17 @@ def weight_and_power(show: Show, only: Only = None) -> Paper:
             )
             for (u, along), kg, power in zip(units, weights, powers, strict=True)
         ]
-        told = f"{_sum(weights, 'kg', '{:.1f}')}; {_sum(powers, 'W', '{:.0f}')}."
-        groups.append(Group(name, rows, told))
-    all_kg = [weight_of(show, u) for u in mine]
-    all_w = [watts[u.profile, u.mode] for u in mine]
+        groups.append(Group(name, rows, f"{_sums(weights, powers)}."))
+    all_kg = [weight_of(show, unit) for unit in every.values()]
+    all_w = [watts(unit) for unit in every.values()]
     about = (
-        f"{_sum(all_kg, 'kg', '{:.1f}')}; {_sum(all_w, 'W', '{:.0f}')}. As typed, else as "
-        "profiles state it; without cables and rigging."
+        f"{_sums(all_kg, all_w)}. As typed, else as profiles state it; without cables and rigging."
     )
-    return Paper(f"{show.name}: weight and power", about, columns, groups)
+    return Paper(title, about, columns, groups)
+
+
+def _sums(weights: list[float | None], powers: list[float | None]) -> str:
+    return f"{_sum(weights, 'kg', '{:.1f}')}; {_sum(powers, 'W', '{:.0f}')}"
 
 
 def _figure(value: float | None, how: str) -> str:
