@@ -12,7 +12,15 @@ from collections.abc import Iterator
 import numpy as np
 from msgspec.structs import replace
 
-from benchmarks.watchers import Physics, Watcher, colours_first, dimmed_twice, of_three, plain
+from benchmarks.watchers import (
+    Physics,
+    Watcher,
+    colours_first,
+    curved,
+    dimmed_twice,
+    of_three,
+    plain,
+)
 from isthmus.check.hunt import NO, YES, Hunt
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make import Channel, ModePlan, compose
@@ -24,12 +32,11 @@ from isthmus.show.records import Patched, Unit
 
 Row = tuple[str, float, float, str, str]
 SLIPS = 15  # one answer in so many is the wrong one
+DIMMED = (Channel("Dimmer", 2), *(Channel(f"ColorAdd_{c}") for c in "RGB"), Channel("Pan", 2))
 KINDS = {
     "three": ((Channel("ColorAdd_R"), Channel("ColorAdd_G"), Channel("ColorAdd_B")), of_three),
-    "dimmed": (
-        (Channel("Dimmer", 2), *(Channel(f"ColorAdd_{c}") for c in "RGB"), Channel("Pan", 2)),
-        dimmed_twice,
-    ),
+    "dimmed": (DIMMED, dimmed_twice),
+    "curved": (DIMMED, curved),
     "last": (
         (
             *(Channel(f"ColorAdd_{c}") for c in "RGB"),
@@ -88,10 +95,10 @@ def run() -> Iterator[Row]:
         begun = time.perf_counter()
         for kind, (_, physics) in KINDS.items():
             show = rig_of(kind)
-            for _ in range(count):
+            for one in range(count):
                 hunt = Hunt(show, "u1", lies=int(bool(slips)))
                 at = 1, int(chance.integers(1, 505))
-                ends[hunted(hunt, physics, Watcher(chance, slips), at)] += 1
+                ends[hunted(hunt, physics, Watcher(chance, slips, one % 2 > 0), at)] += 1
                 looks.append(hunt.used)
         took = (time.perf_counter() - begun) / sum(looks)
         total = sum(ends.values())

@@ -20,6 +20,13 @@ def of_three(slots: Slots) -> float:
     return (RED * slots[0] + GREEN * slots[1] + BLUE * slots[2]) / 255
 
 
+def curved(slots: Slots) -> float:
+    """A dimmer of two bytes and three colours, each of a curve that keeps the lower half dark."""
+    level = (slots[0] * 256 + slots[1]) / 65535
+    parts = zip((RED, GREEN, BLUE), slots[2:5], strict=True)
+    return level**2.2 * sum(part * (slot / 255) ** 2 for part, slot in parts)
+
+
 def dimmed_twice(slots: Slots) -> float:
     """A dimmer of two bytes, then the three colours: the fine byte alone is a four-hundredth."""
     return (slots[0] * 256 + slots[1]) / 65535 * of_three(slots[2:5])
@@ -38,11 +45,13 @@ def plain(slots: Slots) -> float:
 @dataclass
 class Watcher:
     """Calls it light from a share of its own on, of what the unit gave when everything was lit.
-    Steps are felt as ratios. One answer in `slips` is the wrong one.
+    Steps are felt as ratios. One answer in `slips` is the wrong one. One who is `literal` has the
+    same eye whatever is asked, and takes "as bright" for anything from a fifth on.
     """
 
     chance: np.random.Generator
     slips: int = 0
+    literal: bool = False
     brightest: float = 0.0
 
     def __post_init__(self) -> None:
@@ -53,7 +62,10 @@ class Watcher:
         self.brightest = max(self.brightest, light)
         share = light / self.brightest if self.brightest else 0.0
         least = self.least
-        if "faintly" in question:  # who is asked for a glimmer looks for one
+        if self.literal:
+            if "as bright" in question:
+                least = math.exp(self.chance.uniform(math.log(0.2), math.log(0.95)))
+        elif "faintly" in question:  # who is asked for a glimmer looks for one
             least = math.exp(self.chance.uniform(math.log(0.002), math.log(0.1)))
         elif "as bright" in question:
             least = math.exp(self.chance.uniform(math.log(0.4), math.log(0.85)))

@@ -47,13 +47,15 @@ def test_any_address_is_found_whatever_a_person_takes_for_light(kind: str) -> No
     show, physics = rig_of(kind), KINDS[kind][1]
     ends: Counter[str] = Counter()
     looks = []
-    for _ in range(30):
+    for one in range(24):
         hunt = Hunt(show, "u1")
         at = (1, int(chance.integers(1, 505)))
-        ends[hunted(hunt, physics, Watcher(chance), at)] += 1
+        ends[hunted(hunt, physics, Watcher(chance, literal=one % 2 > 0), at)] += 1
         looks.append(hunt.used)
-    assert ends["right"] + ends["remain"] == 30 and ends["right"] >= 28, ends
-    assert np.median(looks) <= 11 and max(looks) <= 14  # the first shows whether it lights at all
+        assert {place.address - at[1] for place in hunt.found} in ({0}, {-1, 0}, {0, 1})
+    # three emitters without a dimmer glimmer at each other's slots: two neighbours remain
+    assert ends == ({"remain": 24} if kind == "three" else {"right": 24}), ends
+    assert np.median(looks) <= 12 and max(looks) <= 14  # the first shows whether it lights at all
     dead = Hunt(show, "u1")
     assert hunted(dead, physics, Watcher(chance), None) == "right" and dead.used == 1
 
@@ -63,16 +65,16 @@ def test_answers_that_slip_lead_to_no_wrong_address(kind: str) -> None:
     chance = np.random.default_rng(15)
     show, physics = rig_of(kind), KINDS[kind][1]
     ends: Counter[str] = Counter()
-    for _ in range(25):
+    for one in range(24):
         at = (1, int(chance.integers(1, 505)))
         hunt = Hunt(show, "u1", lies=1)
-        ends[hunted(hunt, physics, Watcher(chance, slips=15), at)] += 1
+        ends[hunted(hunt, physics, Watcher(chance, 15, one % 2 > 0), at)] += 1
         if hunt.found:
             best = hunt.found[0]
             assert all(
                 hunt.asked[at][0].states[hunt.places.index(best)] >= 0 for at in hunt.doubted
             )
-    assert not ends["wrong"] and ends["right"] + ends["remain"] == 25, ends
+    assert not ends["wrong"] and ends["right"] + ends["remain"] == 24, ends
 
 
 @given(st.sampled_from(UNITS), st.integers(1, 400), st.sampled_from([1, 2, 3]))
@@ -95,13 +97,14 @@ def test_it_is_found_across_universes_and_with_its_mode_unknown(
     assert hunt.used <= 20
 
 
-def test_a_last_look_tells_modes_apart_that_light_at_the_same_slot() -> None:
+def test_modes_that_light_at_the_same_slot_remain_side_by_side() -> None:
     show = lantern_tide()
     for mode, address in (("Full", 100), ("Short", 101)):
         hunt = Hunt(show, "u101", any_mode=True)
         while (look := hunt.look()) is not None:
             hunt.answer(look, YES if lights(hunt, look, 1, address, mode) else NO)
-        assert [(p.address, p.mode) for p in hunt.found] == [(address, mode)] and hunt.used <= 14
+        left = [(p.address, p.mode) for p in hunt.found]
+        assert (address, mode) in left and len(left) <= 2 and hunt.used <= 14
 
 
 def test_verdicts_rule_out_places_and_save_looks() -> None:

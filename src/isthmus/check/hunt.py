@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from isthmus.check.hunt_looks import (
     BRIGHT,
+    DARK,
     FEW,
     GLIMMER,
     QUESTIONS,
@@ -28,8 +29,6 @@ from isthmus.check.hunt_looks import (
     worth,
 )
 from isthmus.check.hunt_slots import levels, slot_bytes
-from isthmus.check.safe import column_bytes
-from isthmus.check.sights import DARK
 from isthmus.errors import EntryFault
 from isthmus.patch.index import index_of
 from isthmus.profiles import light_program, profiles_of
@@ -37,21 +36,15 @@ from isthmus.profiles.light import LightProgram
 from isthmus.show.records import SLOTS, Show, Unit
 
 Slots = dict[tuple[int, int], int]
-VISIBLE = 1.5 * DARK
 YES, NO, UNSURE = "yes", "no", "not sure"
 WRONG = 1 / 15  # how often an answer is wrong, where some may be
 SURE = 0.999  # the weight at which a place is taken then
 NEVER = 0.1  # how often a unit that is hunted is dead, before anything was seen
 TELLS = 0.02  # bits; a look that would tell less is not asked
-LITTLE = 5e-4  # the same where answers may be wrong: sureness comes bit by bit
-PLAIN_ENOUGH = 0.5  # of what the best look would tell: then a plain question goes before others
+LITTLE = 1e-3  # the same where answers may be wrong: sureness comes bit by bit
+NEARLY = 0.97  # of all weight: the places that matter for the next picture
 MUTE = 0.02  # of its brightest: so dark a unit would be nothing to go by
 MOST = 40  # looks, with wrong answers
-
-
-def half_light(program: LightProgram, value: int) -> float:
-    """Half of the light a unit gives with this byte in all its slots."""
-    return float(levels(program, np.full((1, program.width), value, np.uint8))[0]) / 2
 
 
 def scattered(program: LightProgram) -> bool:
@@ -113,21 +106,6 @@ def programs_in(show: Show, universes: Iterable[int]) -> list[LightProgram]:
     return list(found.values())
 
 
-def brightest(wanted: Sequence[LightProgram], everybody: Iterable[LightProgram]) -> int:
-    """The byte that, in every slot, makes the dimmest of these units brightest and is safe for
-    everybody; 0 when there is none.
-    """
-    allowed = np.ones(256, bool)
-    for program in everybody:
-        allowed &= column_bytes(program).all(axis=0)
-    light = np.where(allowed, np.inf, 0.0)
-    for program in wanted:
-        every = np.repeat(np.arange(256, dtype=np.uint8)[:, None], program.width, axis=1)
-        light = np.minimum(light, levels(program, every))
-    best = int(light.argmax())
-    return best if wanted and light[best] > VISIBLE else 0
-
-
 @dataclass(frozen=True)
 class Place:
     """Where a unit could listen."""
@@ -147,7 +125,7 @@ NOWHERE = Place(0, 0, "")  # it lights at none: dead, unplugged, or on another l
 @dataclass(frozen=True)
 class HuntLook:
     """What to send, and the question. `states` says of each place whether a unit there would be
-    bright, dark, or neither plainly; `count` how many places are left.
+    bright, dark, or neither plainly, `light` what it would give; `count` how many are left.
     """
 
     slots: Slots
@@ -155,6 +133,7 @@ class HuntLook:
     count: int
     mask: NDArray[np.bool_] = field(compare=False)
     states: NDArray[np.int8] = field(compare=False)
+    light: NDArray[np.float64] = field(compare=False)
     question: Question = field(compare=False, default=QUESTIONS[0])
 
     def runs(self, row: int) -> list[tuple[int, int]]:
@@ -217,6 +196,7 @@ class Hunt:
         self._first = np.full(len(self.places), (1 - NEVER) / (len(self.places) - 1))
         self._first[-1] = NEVER
         self.asked: list[tuple[HuntLook, str]] = []
+        self._measured = 0.0
         self._next: tuple[int, HuntLook | None] | None = None
 
     # ------------------------------------------------------------ what a place would show
@@ -247,8 +227,7 @@ class Hunt:
         """(masks, k) of these places, NOWHERE among them."""
         states = np.zeros((len(masks), len(at)), np.int8)  # nowhere is dark always
         real = np.flatnonzero(at < len(self.places) - 1)
-        whole = np.where(self._mute[at[real]], self.bright, self._full[at[real]])
-        states[:, real] = question.of(self._lights(masks, at[real]) / whole)
+        states[:, real] = question.of(self._lights(masks, at[real]) / self._brightest[at[real]])
         return states
 
     # ------------------------------------------------------------ what is known
@@ -260,10 +239,21 @@ class Hunt:
         for look, answer in self.asked:
             if answer != UNSURE:
                 right = look.states == (BRIGHT if answer == YES else 1 - BRIGHT)
-                chance = np.where(right, 1 - self.wrong, self.wrong)
-                weights *= np.where(look.states == GLIMMER, 0.5, chance)
+                wrong = max(self.wrong, look.question.wrong)
+                chance = np.where(right, 1 - wrong, wrong)
+                # where it would glimmer either answer fits as well as any
+                weights *= np.where(look.states == GLIMMER, 1 - self.wrong, chance)
         total = weights.sum()
         return weights / total if total > 0 else weights
+
+    @property
+    def _brightest(self) -> NDArray[np.float64]:
+        """(places,) without NOWHERE: the most light a unit there has given so far, beside which
+        all that follows is seen.
+        """
+        seen = [look.light for look, _ in self.asked]
+        most = np.max([self._full, *seen], axis=0)
+        return np.where(self._mute, self.bright, most)
 
     @property
     def alive(self) -> NDArray[np.bool_]:
@@ -355,21 +345,18 @@ class Hunt:
         if self.wrong and weights.max() >= SURE:
             return None
         at = np.flatnonzero(weights > 1e-6)
-        best: tuple[float, NDArray[np.bool_], Question] | None = None
-        plain = 0.0
+        asked = {look.question.words for look, _ in self.asked}
         masks = list(self._pictures(weights, at))
         for question in QUESTIONS if masks else ():
-            if question is not QUESTIONS[0] and plain > PLAIN_ENOUGH:
-                break
+            if question.wrong and question.words in asked:
+                continue  # what is likelier was said once; the same eye would say it again
             states = self._states(masks, question, at)
-            bits = [question.eases * worth(weights[at], row, self.wrong) for row in states]
+            wrong = max(self.wrong, question.wrong)
+            bits = [worth(weights[at], row, wrong) for row in states]
             top = int(np.argmax(bits))
-            if bits[top] > (LITTLE if self.wrong else TELLS) and (
-                best is None or bits[top] > best[0]
-            ):
-                best = bits[top], masks[top], question
-            plain = max(plain, bits[top]) if question is QUESTIONS[0] else plain
-        return None if best is None else self._made(best[1], best[2])
+            if bits[top] > (LITTLE if self.wrong else TELLS):
+                return self._made(masks[top], question)
+        return None
 
     def _pictures(
         self, weights: NDArray[np.float64], at: NDArray[np.int64]
@@ -390,8 +377,11 @@ class Hunt:
         starts = self._rows[real] * SLOTS + self._starts[real]
         needs = np.array(self._needs)[self._kinds[real]]
         made = list(cuts(starts + needs - 1, weights[real], total))
-        if len(real) <= FEW:
-            made += runs(starts.tolist(), self._widths[real].tolist(), total)
+        order = np.argsort(-weights[real], kind="stable")
+        share = np.cumsum(weights[real][order]) / weights[real].sum()
+        likely = order[: int(np.searchsorted(share, NEARLY)) + 1]
+        if len(likely) <= FEW:
+            made += runs(starts[likely].tolist(), self._widths[real][likely].tolist(), total)
         for mask in made:
             if mask.any() and not any(np.array_equal(mask, one) for one in shown):
                 yield mask
@@ -403,11 +393,12 @@ class Hunt:
             for row, universe in enumerate(self.universes)
             for address in range(SLOTS)
         }
-        states = self._states([mask], question, np.arange(len(self.places)))[0]
+        light = self._light(mask, np.arange(len(self.places) - 1))
+        states = np.append(question.of(light / self._brightest), DARK).astype(np.int8)
         asked = question.words.format(self.unit.number)
         left = int(self.alive[:-1].sum())
         return HuntLook(
-            slots, f"{told(mask, self.universes)} {asked}", left, mask, states, question
+            slots, f"{told(mask, self.universes)} {asked}", left, mask, states, light, question
         )
 
     # ------------------------------------------------------------ answers
@@ -428,10 +419,14 @@ class Hunt:
             self._next = None
 
     def lights(self, level: float) -> bool:
-        """Whether a measured level, 0…1, counts as lighting, as plainly as is asked."""
+        """Whether a measured level, 0…1, counts as lighting, as plainly as is asked, beside the
+        brightest measured so far.
+        """
         look = self.look()
         question = look.question if look else QUESTIONS[0]
-        return level > self.bright * (question.low + question.high) / 2
+        self._measured = max(self._measured, level)
+        least = max(MUTE * self.bright, self._measured * (question.low + question.high) / 2)
+        return level >= least
 
 
 def _needed(program: LightProgram, value: int) -> int:

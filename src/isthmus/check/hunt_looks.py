@@ -2,7 +2,8 @@
 
 A person's eye is not a meter. A place counts in an answer only where the unit would be plainly
 bright or fully dark there; where it would glimmer, either answer may come, and neither tells
-anything about that place. Where bright and dark cannot be had, what is asked is the level itself.
+anything about that place. Where bright and dark cannot be had, the level itself is asked for, and
+that answer only says which place is likelier.
 """
 
 from __future__ import annotations
@@ -19,20 +20,24 @@ Mask = NDArray[np.bool_]
 Array = NDArray[np.float64]
 BRIGHT, DARK, GLIMMER = 1, 0, -1
 FEW = 48  # places that are left: from then on pictures of any run of slots are tried
+LEAST = 1e-5  # of all weight: less on one side, and an answer tells nothing
 NEAR = 5  # cuts to either side of the middle that are tried
 RUNS = 14  # beginnings and ends of runs
+FEWEST, SHORT = 8, 4  # places from which on all runs of so many slots are tried too
 
 
 @dataclass(frozen=True)
 class Question:
     """Of the light a unit gives with everything lit: at most `low` is a no, at least `high` a yes.
-    `eases` is how much less such an answer is worth than a plain one.
+    `wrong` is how often such an answer is taken to be wrong at least: who goes by another measure
+    than is asked for does so every time, so nothing is concluded from it, it only says what is
+    likelier.
     """
 
     words: str
     low: float
     high: float
-    eases: float = 1.0
+    wrong: float = 0.0
 
     def of(self, share: Array) -> NDArray[np.int8]:
         """(k,) BRIGHT, DARK or GLIMMER."""
@@ -44,21 +49,22 @@ class Question:
 
 QUESTIONS = (
     Question("Does unit {} light?", 0.001, 0.65),
-    Question("Does unit {} glow at all, however faintly?", 0.0005, 0.12, 0.6),
-    Question("Is unit {} as bright as with everything lit?", 0.3, 0.9, 0.5),
+    Question("Does unit {} glow at all, however faintly?", 0.0005, 0.12, 0.25),
+    Question("Is unit {} as bright as with everything lit?", 0.3, 0.9, 0.25),
 )
 
 
 def worth(weights: Array, states: NDArray[np.int8], wrong: float) -> float:
-    """Bits that an answer tells: between what answers there will be and what they are uncertain
-    about anyway. An answer is wrong with chance `wrong`.
+    """Bits that an answer tells about the places that would be bright or dark; it is wrong with
+    chance `wrong`. Nothing where all of them would answer alike: what glimmers could answer so too.
     """
     total = weights.sum()
     bright = weights[states == BRIGHT].sum() / total
     dark = weights[states == DARK].sum() / total
-    glimmer = max(0.0, 1.0 - bright - dark)
-    yes = bright * (1 - wrong) + dark * wrong + glimmer / 2
-    return _entropy(yes) - (bright + dark) * _entropy(wrong) - glimmer
+    if min(bright, dark) < LEAST:
+        return 0.0
+    yes = (bright * (1 - wrong) + dark * wrong) / (bright + dark)
+    return float((bright + dark) * (_entropy(yes) - _entropy(wrong)))
 
 
 def _entropy(chance: float) -> float:
@@ -93,7 +99,8 @@ def runs(starts: Sequence[int], widths: Sequence[int], total: int) -> Iterator[M
     pairs = {(a, b) for a in edges for b in edges if a < b}
     pairs |= {(s, s + w) for s, w in zip(starts[:RUNS], widths[:RUNS], strict=True)}
     first, last = min(starts), max(s + w for s, w in zip(starts, widths, strict=True))
-    pairs |= {(slot, slot + 1) for slot in range(first, min(last, first + 96))}
+    for long in range(1, SHORT + 1 if len(starts) <= FEWEST else 2):
+        pairs |= {(slot, slot + long) for slot in range(first, min(last, first + 96))}
     for a, b in sorted(pairs):
         mask = np.zeros(total, bool)
         mask[a - 1 : b - 1] = True

@@ -6,25 +6,52 @@ channels. Of the others each guards the slots it is patched at, channel by chann
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from isthmus.check.safe import column_bytes
+from isthmus.check.sights import DARK
 from isthmus.patch.index import index_of
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.colour import LUMINANCE
 from isthmus.profiles.light import LightProgram
 from isthmus.show.records import SLOTS, Show
 
+VISIBLE = 1.5 * DARK
 Bytes = NDArray[np.uint8]
 
 
 def levels(program: LightProgram, windows: Bytes) -> NDArray[np.float64]:
     """(k,) light of a unit for each row of slots (k, width)."""
     return (program.read(windows).rgb @ LUMINANCE).max(axis=1, initial=0.0)
+
+
+def half_light(program: LightProgram, value: int) -> float:
+    """Half of the light a unit gives with this byte in all its slots."""
+    return float(levels(program, np.full((1, program.width), value, np.uint8))[0]) / 2
+
+
+def brightest(wanted: Sequence[LightProgram], everybody: Iterable[LightProgram]) -> int:
+    """The byte that, in every slot, makes the dimmest of these modes brightest and is safe for
+    everybody; 0 when none lights them.
+    """
+    light = np.where(_safe(everybody), np.inf, 0.0)
+    for program in wanted:
+        every = np.repeat(np.arange(256, dtype=np.uint8)[:, None], program.width, axis=1)
+        light = np.minimum(light, levels(program, every))
+    best = int(light.argmax())
+    return best if wanted and light[best] > VISIBLE else 0
+
+
+def _safe(programs: Iterable[LightProgram]) -> NDArray[np.bool_]:
+    """(256,) which bytes no slot of any of them minds."""
+    allowed = np.ones(256, bool)
+    for program in programs:
+        allowed &= column_bytes(program).all(axis=0)
+    return allowed
 
 
 @dataclass(frozen=True)
@@ -48,17 +75,10 @@ def slot_bytes(
     """The lit byte is the one that makes the dimmest of the modes wanted brightest; where it is
     dangerous to who stands at a slot, the nearest that is not. None where no byte lights them.
     """
-    own = np.ones(256, bool)
-    for program in wanted:
-        own &= column_bytes(program).all(axis=0)
-    light = np.where(own, np.inf, 0.0)
-    for program in wanted:
-        every = np.repeat(np.arange(256, dtype=np.uint8)[:, None], program.width, axis=1)
-        light = np.minimum(light, levels(program, every))
-    value = int(light.argmax())
-    if not wanted or light[value] <= 0.0:
+    value = brightest(wanted, wanted)
+    if not value:
         return None
-    allowed = np.stack([_allowed(show, universe) for universe in universes]) & own
+    allowed = np.stack([_allowed(show, universe) for universe in universes]) & _safe(wanted)
     # A slot that several units claim may have no byte that is safe for all: it stays as it rests.
     bare = ~allowed.any(axis=2)
     allowed[bare, 0] = True

@@ -88,8 +88,12 @@ class Checks(QObject):
             self.matches = match(self.bench.show, self.found.devices, self.found.asked)
 
     def take_hunted(self, unit: str, places: Sequence[Place], any_mode: bool) -> None:
-        """Where a unit was found to listen; a mode no one asked about says nothing."""
+        """Where a unit was found to listen; a mode no one asked about says nothing, and neither do
+        several addresses that remain.
+        """
         first = places[0]
+        if {(p.universe, p.address) for p in places} != {(first.universe, first.address)}:
+            return
         mode = first.mode if any_mode and len({p.mode for p in places}) == 1 else ""
         self.hunted[unit] = Told(first.address, mode, first.universe)
         self.soon()

@@ -10,7 +10,7 @@ from isthmus.check.acts import MOVEMENT
 from isthmus.check.findings.cause import ALWAYS, ELSEWHERE
 from isthmus.check.findings.model import Model, State
 from isthmus.check.findings.sent import Laid
-from isthmus.check.hunt import brightest
+from isthmus.check.hunt_slots import brightest
 from isthmus.check.sights import DARK, TURN
 from isthmus.show.records import SLOTS
 

@@ -273,7 +273,8 @@ class HuntView(PageView):
         places = hunt.found
         if places:
             self.checks.take_hunted(hunt.unit.id, places, len(hunt.modes) > 1)
-            self.found.emit(hunt.unit.id, places[0].address)
+            if len({(place.universe, place.address) for place in places}) == 1:
+                self.found.emit(hunt.unit.id, places[0].address)
         self.refresh()
 
     def say(self, answer: str) -> None:
