@@ -16,6 +16,7 @@ from benchmarks import (
     fuzz,
     gestures,
     hunted,
+    judged,
     kill,
     library,
     loss,
@@ -50,6 +51,7 @@ MODULES = (
     film,
     findings,
     hunted,
+    judged,
     wiring,
     papers,
     fuzz,
@@ -58,7 +60,7 @@ MODULES = (
     kill,
 )
 ALL = {module.__name__.split(".")[-1]: module.run for module in MODULES}
-LONG = {"film", "soak", "findings", "hunted", "kill", "wiring"}  # asked for by name only
+LONG = {"film", "soak", "findings", "hunted", "judged", "kill", "wiring"}  # asked for by name only
 
 
 def main() -> int:

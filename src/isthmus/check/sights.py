@@ -60,7 +60,7 @@ def ways_wrong(wished: Sights, seen: Sights, kinds: Sequence[str]) -> tuple[str,
     the act of each.
 
     Empty when all is as wished; ("silent",) when nothing at all happens; see
-    `verdicts.WRONG_IN` for the rest.
+    `ways.WRONG_IN` for the rest.
     """
     if wished.cells.shape[1] == 0:
         return ()

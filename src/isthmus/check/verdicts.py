@@ -10,6 +10,7 @@ from collections.abc import Collection, Iterable, Sequence
 
 from msgspec.structs import replace
 
+from isthmus.check.ways import WRONG_IN, in_words, kept_how, known_how
 from isthmus.errors import EntryFault
 from isthmus.patch.index import index_of
 from isthmus.recent import Recent
@@ -17,17 +18,6 @@ from isthmus.routes import way_key
 from isthmus.show.records import CallRound, Output, Show, Unit, Verdict
 
 RESULTS = ("works", "wrong", "silent", "skipped")
-WRONG_IN = {
-    "other": "another unit lights instead",
-    "too": "another unit lights too",
-    "dim": "dim",
-    "dark": "moves, but no light",
-    "colour": "colour",
-    "pan": "pan",
-    "tilt": "tilt",
-    "beam": "beam",
-    "cell": "a cell is missing",
-}
 MAX_NOTE, MAX_ROUNDS = 500, 50
 
 
@@ -83,9 +73,11 @@ def mark(
     others: Sequence[str] = (),
     acts: Sequence[str] = (),
     by: str = "",
+    how: Collection[str] = (),
 ) -> Show:
-    """Keep a verdict, in place of an earlier one, whose picture stays. Raises EntryFault for an
-    unknown unit, result or way of being wrong."""
+    """Keep a verdict, in place of an earlier one, whose picture stays. `how` says more of ways that
+    are marked. Raises EntryFault for an unknown unit, result or way of being wrong.
+    """
     unit = show.unit(unit_id)
     if unit is None:
         raise EntryFault("That unit is no longer in the show.")
@@ -96,6 +88,9 @@ def mark(
         raise EntryFault(
             f"“{unknown[0][:20]}” is not a way of being wrong.", do=f"Use {', '.join(WRONG_IN)}."
         )
+    strange = [h for h in how if not known_how(h)]
+    if strange:
+        raise EntryFault(f"“{strange[0][:20]}” does not say how something is wrong.")
     known = index_of(show).by_id
     verdict = Verdict(
         unit=unit_id,
@@ -104,6 +99,7 @@ def mark(
         at=at or now(),
         proven=rests_on(show, unit),
         what=tuple(w for w in WRONG_IN if w in what),
+        how=kept_how(what, how),
         others=tuple(dict.fromkeys(u for u in others if u in known and u != unit_id)),
         acts=tuple(acts),
         by=by.strip()[:60],
@@ -150,7 +146,7 @@ def _still(show: Show, unit_id: str):
 
 def say(show: Show, verdict: Verdict) -> str:
     """A verdict in words: `wrong: colour, another unit lights (104)`."""
-    ways = [WRONG_IN[w] for w in verdict.what if w in WRONG_IN]
+    ways = [in_words(w, verdict.how) for w in verdict.what if w in WRONG_IN]
     if verdict.others:
         by_id = index_of(show).by_id
         numbers = ", ".join(str(by_id[u].number) for u in verdict.others if u in by_id)

@@ -14,7 +14,8 @@ from msgspec.structs import replace
 from isthmus.check.calls import Call, numbers_of
 from isthmus.check.rollcall import RollCall, sentence
 from isthmus.check.slots import mark_slot
-from isthmus.check.verdicts import WRONG_IN, holds, mark, say, tally
+from isthmus.check.verdicts import holds, mark, say, tally
+from isthmus.check.ways import WRONG_IN
 from isthmus.errors import EntryFault
 from isthmus.patch.cells import addresses
 from isthmus.phone.server import Op

@@ -357,9 +357,9 @@ class Verdict(Record, frozen=True, kw_only=True):
     """What roll call found out about one unit. `proven` tells what it was proven with, so that it
     can go stale.
 
-    `what` says in which ways it is wrong (see `check.verdicts.WRONG_IN`), `others` are the units
-    that lit instead of it or with it, `acts` what it was made to do besides lighting, `by` is who
-    saw it, `picture` the name of a stored file.
+    `what` says in which ways it is wrong and `how` more of some of them (see `check.ways`),
+    `others` are the units that lit instead of it or with it, `acts` what it was made to do besides
+    lighting, `by` is who saw it, `picture` the name of a stored file.
     """
 
     unit: str
@@ -368,6 +368,7 @@ class Verdict(Record, frozen=True, kw_only=True):
     at: str = ""
     proven: str = ""
     what: tuple[str, ...] = ()
+    how: tuple[str, ...] = ()
     others: tuple[str, ...] = ()
     acts: tuple[str, ...] = ()
     by: str = ""

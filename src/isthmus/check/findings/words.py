@@ -10,7 +10,7 @@ from isthmus.check.findings.cause import Cause
 from isthmus.check.findings.chances import EVERYTHING, UNIVERSE
 from isthmus.check.findings.evidence import SILENT, Evidence
 from isthmus.check.findings.model import Model
-from isthmus.check.verdicts import WRONG_IN
+from isthmus.check.ways import WRONG_IN
 from isthmus.plural import many
 from isthmus.routes import Reach, write_number
 from isthmus.show.records import Verdict

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from isthmus.app.kit.actions import Action
-from isthmus.check.verdicts import WRONG_IN
+from isthmus.check.ways import WRONG_IN
 
 if TYPE_CHECKING:
     from isthmus.app.pages.roll_call.page import RollCallPage

@@ -42,7 +42,8 @@ from isthmus.app.pages.roll_call.views.seen import Thumb, picture_of
 from isthmus.check.acts import BEAM, CELLS, COLOUR, LIGHT, MOVEMENT
 from isthmus.check.calls import CALLED_BY, ORDERS
 from isthmus.check.rollcall import RESTS, Manner, length, sentence
-from isthmus.check.verdicts import WRONG_IN, tally, tally_words
+from isthmus.check.verdicts import tally, tally_words
+from isthmus.check.ways import WRONG_IN
 from isthmus.errors import EntryFault
 from isthmus.patch.cells import addresses
 from isthmus.patch.choose import complete, read_choice
