@@ -71,12 +71,8 @@ def _rows(person: str) -> Iterator[Row]:
     yield "    among the first three", rate("three", visible), 100.0, "%", aims[1]
     yield "    causes named that are not so", rate("false", named), 100.0, "%", aims[2]
     yield "    findings that cannot tell yet", float(count["open"]), float(visible), "", ""
-    yield (
-        "    looks, and hunts, a rig",
-        *(count[w] / count["rigs"] for w in ("looks", "hunts")),
-        "",
-        "",
-    )
+    looks, hunts = (count[what] / count["rigs"] for what in ("looks", "hunts"))
+    yield "    looks a rig, and hunts", looks, hunts, "", ""
     yield "    seconds of processor a rig", seconds / count["rigs"], 1.0, "s", ""
     for low, high in ((0.0, 0.5), (0.5, 0.8), (0.8, 0.95), (0.95, 1.01)):
         part = [so for chance, so in said if low <= chance < high]

@@ -26,8 +26,8 @@ def _one(kinds: str | Collection[str], unit: str, *about: object) -> Says:
 
 
 def broken(number: int, what: str, figure: float = 0.0) -> Fault:
-    """What is broken in a unit: dead, lamp, swapped, pan or tilt inverted or stuck, emitter (0 red),
-    cell (from 0), held (at most so much light), by itself.
+    """What is broken in a unit: dead, lamp, swapped, pan or tilt inverted or stuck, emitter
+    (from 0, red), cell (from 0), held (at most so much light), by itself.
     """
 
     def change(rig: Rig) -> Rig:
@@ -220,7 +220,13 @@ def counts_from(node: str, by: int) -> Fault:
     def change(rig: Rig) -> Rig:
         stands = rig.nodes[node]
         moved = replace(stands, numbers=tuple(n + by for n in stands.numbers))
-        return rig.with_node(moved).with_truth(_all("node numbers", _behind(rig, node), by))
+        units = _behind(rig, node)
+        whole = _all("node numbers", units, by)
+        if len({rig.units[u].line for u in units}) > 1:
+            return rig.with_node(moved).with_truth(whole)
+        # of one port alone, its own number says as much
+        says = _all("port number", units).says
+        return rig.with_node(moved).with_truth(replace(whole, says=says))
 
     return change
 

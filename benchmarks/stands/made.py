@@ -148,7 +148,7 @@ class _Spoiler:
         unit = self.free()
         if unit is None:
             return None
-        universe, first = self.rig.paper.unit(unit.id).patch[0].universe, self.chance.randint(1, 60)
+        universe, first = unit.number // 100, self.chance.randint(1, 60)
         rank = self.chance.choice(("beside", "above", "slots"))
         return f.sender(universe, range(first, first + self.chance.randint(10, 60)), rank)
 

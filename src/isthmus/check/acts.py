@@ -157,7 +157,7 @@ def _emitters(program: LightProgram, unit: Unit, lit: Asked) -> Act | None:
         dark = {key: 0.0 for key in bright if key[2] != name}
         wish = wishes.at(picks)
         phases += [wish | dark] if wish is not None else []
-    words = f"{_listed(_colour_name(n) for n in names[:8])} in turn."
+    words = f"{_listed(colour_name(n) for n in names[:8])} in turn."
     return Act(COLOUR, words.capitalize(), tuple(phases)) if phases else None
 
 
@@ -200,7 +200,8 @@ def _own(item: ChartChannel) -> ChannelFunction | None:
     return next((f for f in item.functions if f.attribute == item.attribute), None)
 
 
-def _colour_name(attribute: str) -> str:
+def colour_name(attribute: str) -> str:
+    """What the light of an emitter is called: `red` of ColorAdd_R."""
     return _BY_LETTER.get(attribute[len("ColorAdd_") :], plain(attribute))
 
 

@@ -212,6 +212,6 @@ def told_of(show: Show, matches: Sequence[Match]) -> dict[str, Told]:
             universe,
             True,
             m.device.name,
-            (m.device.ip, m.device.port_address),
+            behind=(m.device.ip, m.device.port_address),
         )
     return out

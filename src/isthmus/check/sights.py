@@ -14,6 +14,8 @@ from isthmus.profiles.colour import LUMINANCE
 from isthmus.profiles.light import LightState
 
 DARK, DIM = 0.02, 0.6  # of the light wished
+FADED = 0.1  # of the light of a colour: less is none of it
+PLAIN = 0.15  # of full light: what nobody takes for dark
 TURN = 10.0  # degrees
 SHADE = 0.25  # apart in colour
 ZOOMED = 0.35  # of the wished angle
@@ -84,6 +86,64 @@ def ways_wrong(wished: Sights, seen: Sights, kinds: Sequence[str]) -> tuple[str,
     return tuple(way for way, wrong in differs.items() if wrong)
 
 
+def how_wrong(wished: Sights, seen: Sights, kinds: Sequence[str]) -> set[str]:
+    """How it differs, as `ways.HOW` has it: which axis how, which colours, which cell."""
+    moments = [i for i, kind in enumerate(kinds) if kind in ("light", "movement")]
+    out = {f"pan {how}" for how in _axis_how(wished.pan, seen.pan, wished.tilt, moments)}
+    out |= {f"tilt {how}" for how in _axis_how(wished.tilt, seen.tilt, wished.pan, moments)}
+    for i, kind in enumerate(kinds):
+        if kind in ("light", "colour") and _colour_differs(wished, seen, [i]):
+            out |= {f"colour {name}" for name in _colour_names(wished, i)}
+        if kind == "light" and seen.cells.shape == wished.cells.shape:
+            missing = np.flatnonzero((wished.cells[i] > DARK) & (seen.cells[i] <= DARK)).tolist()
+            if len(missing) == 1:
+                out.add(f"cell {missing[0] + 1}")
+            if missing and missing == list(range(missing[0], wished.cells.shape[1])):
+                out.add(f"cell after {missing[0]}")
+    return out
+
+
+def _axis_how(wished: Array, seen: Array, other: Array, moments: list[int]) -> set[str]:
+    if not moments or not wished.shape[1] or not seen.shape[1]:
+        return set()
+    wish, saw = wished[moments, 0], seen[moments, 0]
+    spans = float(np.ptp(wish)), float(np.ptp(saw))
+    home = wish[0]
+    out = set()
+    if spans[1] < TURN / 2 < spans[0]:
+        out.add("stuck")
+    elif np.abs((saw - home) + (wish - home)).max() < 2 * TURN and spans[0] > TURN:
+        out.add("other way")
+    elif spans[1] < 0.75 * spans[0]:
+        out.add("too little")
+    elif spans[1] > 1.3 * spans[0]:
+        out.add("too far")
+    if other.shape[1] and spans[1] > TURN and spans[0] > TURN:
+        moved = np.abs(saw - saw[0]) > TURN
+        if (moved == (np.abs(other[moments, 0] - other[moments[0], 0]) > TURN)).all():
+            out.add("other axis")
+    return out
+
+
+def _colour_names(wished: Sights, moment: int) -> set[str]:
+    """What the colour wished is called: by which of red, green and blue are plainly in it."""
+    tint = wished.colour[moment, int(wished.cells[moment].argmax())]
+    red, green, blue = (bool(x) for x in tint > 0.5 * tint.max())
+    return {_NAMES[red, green, blue]}
+
+
+_NAMES = {
+    (True, False, False): "red",
+    (False, True, False): "green",
+    (False, False, True): "blue",
+    (True, True, False): "yellow",
+    (False, True, True): "cyan",
+    (True, False, True): "magenta",
+    (True, True, True): "white",
+    (False, False, False): "white",
+}
+
+
 def _moves(sights: Sights, by: float) -> bool:
     """Whether an axis of a head turns by more than so many degrees over the moments."""
     return any(np.ptp(axis, axis=0).max(initial=0.0) > by for axis in (sights.pan, sights.tilt))
@@ -102,7 +162,7 @@ def _colour_differs(wished: Sights, seen: Sights, moments: list[int]) -> bool:
         if wished.level[i] > DARK:
             a = wished.colour[i, int(wished.cells[i].argmax())]
             if (
-                seen.level[i] <= DARK
+                seen.level[i] <= FADED * wished.level[i]
                 or np.abs(a - seen.colour[i, int(seen.cells[i].argmax())]).max() > SHADE
             ):
                 return True

@@ -52,7 +52,7 @@ _HOW_SAID = {
     "following": r"follow(?:s|ing)?(?: something(?: else)?)?",
     "steady": r"steady",
 }
-_CELL = re.compile(r"\b(?:cells? (after|from) (\d+)|all (after) cell (\d+)|cell (\d+))\b")
+_CELL = re.compile(r"\b(?:cells? (after|from) (\d+)|(after) cell (\d+)|cell (\d+))\b")
 
 
 def known_how(words: str) -> bool:

@@ -16,10 +16,9 @@ if TYPE_CHECKING:
     from isthmus.check.findings.fixes import Fix
     from isthmus.check.matched import Match
 
-ELSEWHERE, ALWAYS = (
-    "elsewhere",
-    "lit",
-)  # faults of a State: listens at an unknown address; lights whatever is called
+# faults of a State: listens at an unknown address; lights whatever is called; somebody else has a
+# hand in what it does
+ELSEWHERE, ALWAYS, MIXED = "elsewhere", "lit", "mixed"
 KNOWN = 6.0  # what a node or a discovered device says itself, as a logarithm of odds
 
 

@@ -4,22 +4,29 @@ likely that is beforehand.
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
 
-from isthmus.check.findings.cause import ELSEWHERE, Cause
+from isthmus.check.findings.broken import BEAM, CELL, EMITTER, WHEEL, which_cell
+from isthmus.check.findings.cause import ALWAYS, ELSEWHERE, Cause
 from isthmus.check.findings.evidence import Evidence
-from isthmus.check.findings.line_causes import HangDark, Run, Shifted
+from isthmus.check.findings.line_causes import Break, HangDark, HangMode, Run, Shifted
 from isthmus.check.findings.lines import Lines
 from isthmus.check.findings.model import NOWHERE, Model, State
 from isthmus.check.findings.seen import Seen
 from isthmus.check.findings.unit_causes import (
     Address,
+    BeamStuck,
+    ByItself,
+    CellOut,
     Dead,
     Double,
     Exchanged,
+    Held,
     Lamp,
+    NoEmitter,
     NoPan,
     NoTilt,
     OtherLine,
@@ -27,6 +34,7 @@ from isthmus.check.findings.unit_causes import (
     PanInverted,
     Swapped,
     TiltInverted,
+    WheelStuck,
 )
 from isthmus.patch.index import index_of
 from isthmus.profiles import chart
@@ -36,7 +44,8 @@ NEAR = 24  # addresses
 # faults of one unit, and the attributes a unit must have for it
 OF_ONE = (
     (Dead, set()),
-    (Lamp, set()),
+    (Held, set()),
+    (Lamp, {"Pan"}),
     (Swapped, {"Pan", "Tilt"}),
     (PanInverted, {"Pan"}),
     (NoPan, {"Pan"}),
@@ -65,11 +74,14 @@ def same_digits(a: int, b: int) -> bool:
 class Causes:
     """Makes the causes worth weighing for one show and what was seen."""
 
-    def __init__(self, model: Model, evidence: Evidence) -> None:
-        self.model, self.evidence = model, evidence
+    def __init__(
+        self, model: Model, evidence: Evidence, fit: Callable[[str, State], float], seen: Seen
+    ) -> None:
+        """`fit` is how well a unit in a state fits what was seen of it."""
+        self.model, self.evidence, self.fit = model, evidence, fit
         self.index = index_of(model.show)
-        self.lines = Lines(model, evidence)
-        self.seen = Seen(model, evidence)
+        self.lines = Lines(model, evidence, fit)
+        self.seen = seen
         self.starts = {(p.universe, p.address): u for u in model.ids for p in model.units[u].patch}
 
     # ------------------------------------------------------------ one unit
@@ -80,10 +92,32 @@ class Causes:
         for kind, needs in OF_ONE:
             if needs <= attributes:
                 yield kind.of(unit, replace(normal, fault=kind.KIND))
+        yield from self._parts(unit, normal, attributes)
+        yield ByItself.of(unit, replace(normal, fault=ALWAYS))
         for mode in model.programs[unit].profile.modes:
             if mode.name != normal.mode:
                 yield OtherMode.of(unit, replace(normal, mode=mode.name), (mode.name,))
         yield from self._addresses(unit)
+
+    def _parts(self, unit: str, normal: State, attributes: set[str]) -> Iterator[Cause]:
+        """An emitter, a cell, a wheel or something of the beam that does not do its work."""
+        for name in sorted(a for a in attributes if a.startswith("ColorAdd_")):
+            yield NoEmitter.of(unit, replace(normal, fault=f"{EMITTER}{name}"), (name,), 0.5)
+        if any(re.fullmatch(r"Color\d+", a) for a in attributes):
+            yield WheelStuck.of(unit, replace(normal, fault=WHEEL))
+        if attributes & {"Zoom", "Iris", "Gobo1"}:
+            yield BeamStuck.of(unit, replace(normal, fault=BEAM))
+        verdict = self.evidence.verdicts.get(unit)
+        if verdict is None or "cell" not in verdict.what:
+            return
+        said = [h for h in verdict.how if h.startswith(CELL)]
+        cells = len(self.model.programs[unit].assembly.beams)
+        for fault in said:
+            cell, after = which_cell(fault)
+            if cell <= cells:
+                yield CellOut.of(unit, replace(normal, fault=fault), (cell, after))
+        if not said and cells:
+            yield CellOut.of(unit, replace(normal, fault=f"{CELL}1"), (0, False))
 
     def _addresses(self, unit: str) -> Iterator[Cause]:
         """Addresses at which it would light when it was seen to, and one unknown when it was
@@ -98,7 +132,8 @@ class Causes:
         )
         found: dict[tuple[int, int], None] = {}  # in the order found: equals stay in it
         if told and told.address and told.there:
-            found[(told.universe or universe, told.address)] = None
+            for at in (told.address, *told.also):
+                found[(told.universe or universe, at)] = None
         if own_lit:
             found |= dict.fromkeys((universe, by) for by in self._near(unit, address))
         callers = [*lit_by[:3], *([unit] if own_lit else [])]
@@ -135,16 +170,13 @@ class Causes:
         self, unit: str, found: Iterable[tuple[int, int]], own_lit: bool
     ) -> Iterator[Cause]:
         """The twelve addresses that fit best at a quick look, for each costs a whole one later."""
-        evidence, normal = self.evidence, self.model.expected(unit)
+        normal = self.model.expected(unit)
         address = normal.places[0][2]
         made: list[tuple[float, Cause]] = []
         for other, start in found:
             cause = self.at_address(unit, normal, start - address, other)
             state = next(iter(cause.states.values()))
-            exact = own_lit and frozenset(
-                self.model.ways(unit, state, evidence.verdicts[unit].acts)
-            ) == evidence.ways(unit)
-            made.append((self._quick(unit, state) + cause.prior + 6.0 * exact, cause))
+            made.append((self.fit(unit, state) + cause.prior, cause))
         made.sort(key=lambda pair: -pair[0])
         return (cause for _, cause in made[:12])
 
@@ -164,7 +196,8 @@ class Causes:
             same_digits(address, max(1, address + by)),
         )
         told = self.evidence.told.get(unit)
-        if told and told.there and told.address == address + by and told.universe in (0, universe):
+        here = told and told.there and address + by in (told.address, *told.also)
+        if told and here and told.universe in (0, universe):
             share = 1.0  # it says so itself
         state = normal.moved(by).fed({own: universe})
         apart = 1.0 if universe == own else 0.1  # on another line too: two faults at once
@@ -172,10 +205,6 @@ class Causes:
             return Double.of(unit, state, (meets,), 0.5 * apart)
         about = (by,) if universe == own else (by, universe)
         return Address.of(unit, state, about, min(1.0, share) * apart)
-
-    def _quick(self, unit: str, state: State) -> float:
-        """How well a state fits where the unit lit, without its own call."""
-        return -3.0 * sum(self.seen.differs(unit, self.model.lit(unit, state)))
 
     # ------------------------------------------------------------ several units
 
@@ -214,7 +243,36 @@ class Causes:
                 if len(mine) < len(units):
                     cause = {u: s.fed({universe: NOWHERE}) for u, s in states.items()}
                     yield HangDark(cause, (hang, universe), HangDark.odds())
+                yield from self._breaks(hang, universe, mine, deviants)
+                yield from self._modes(hang, mine)
                 yield from self._shifts(hang, universe, mine, deviants, steps)
+
+    def _breaks(
+        self, hang: str, universe: int, mine: list[str], deviants: set[str]
+    ) -> Iterator[Cause]:
+        """A cable that is out between two units: nothing comes to those on one side of it."""
+        line = sorted(mine, key=lambda u: self.model.expected(u).places[0][2])
+        for at in range(1, len(line)):
+            for last, rest in ((line[at - 1], line[at:]), (line[at], line[:at])):
+                ends = rest[0] if last == line[at - 1] else rest[-1]
+                if len(rest) > 1 and ends in deviants and last not in deviants:
+                    states = {u: self.model.expected(u).fed({universe: NOWHERE}) for u in rest}
+                    yield Break(states, (hang, universe, last), Break.odds())
+
+    def _modes(self, hang: str, mine: list[str]) -> Iterator[Cause]:
+        """All units of a kind of a hang in another mode."""
+        kinds: dict[tuple[int, str], list[str]] = defaultdict(list)
+        for unit in mine:
+            profile = self.model.programs[unit].profile
+            kinds[(id(profile), self.model.expected(unit).mode)].append(unit)
+        for (_, mode), units in kinds.items():
+            others = self.model.programs[units[0]].profile.modes if len(units) > 1 else ()
+            for other in others:
+                if other.name != mode:
+                    normal = ((u, self.model.expected(u)) for u in units)
+                    states = {u: replace(state, mode=other.name) for u, state in normal}
+                    share = 1 / (len(others) - 1)
+                    yield HangMode(states, (hang, other.name), HangMode.odds(share))
 
     def _shifts(
         self,
@@ -235,8 +293,11 @@ class Causes:
             # a run that is off already begins further up, unless this one alone fits a step
             if not first or not off[first - 1] or steps.get(mine[first]):
                 yield from self._shifted_from(hang, universe, mine, first, offered)
+        line = sorted(self.lines.units[universe], key=lambda u: self.model.expected(u).places[0][2])
         for at in both:
-            yield from self._other_mode_at(mine, at)
+            yield from self._other_mode_at(mine, at, False)
+            if mine[at] != line[-1] and line[line.index(mine[at]) + 1 :] != mine[at + 1 :]:
+                yield from self._other_mode_at(line, line.index(mine[at]), True)
 
     def _usual_steps(self, units: list[str]) -> set[int]:
         """Steps people are off by: one, a digit, a footprint or two, to either side."""
@@ -257,7 +318,7 @@ class Causes:
                 likely = Shifted.odds(share) - (1.5 if first else 0.0)
                 yield Shifted(states, (hang, universe, by, mine[first]), likely)
 
-    def _other_mode_at(self, mine: list[str], at: int) -> Iterator[Cause]:
+    def _other_mode_at(self, mine: list[str], at: int, whole: bool) -> Iterator[Cause]:
         unit = mine[at]
         own, normal = self.model.programs[unit], self.model.expected(unit)
         for mode in own.profile.modes:
@@ -265,4 +326,4 @@ class Causes:
             if mode.name != normal.mode and by:
                 states = {u: self.model.expected(u).moved(by) for u in mine[at + 1 :]}
                 states[unit] = replace(normal, mode=mode.name)
-                yield Run(states, (unit, mode.name, by), Run.odds(0.5))
+                yield Run(states, (unit, mode.name, by, whole), Run.odds(0.5))

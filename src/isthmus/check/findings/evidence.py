@@ -30,6 +30,7 @@ class Told:
     universe: int = 0  # whose data its port carries, 0 when unknown
     there: bool = True
     uid: str = ""
+    also: tuple[int, ...] = ()  # addresses that a hunt could not tell from the first
     behind: tuple[str, int] | None = (
         None  # (address of the node, number of the port) that it answers behind
     )

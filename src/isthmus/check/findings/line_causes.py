@@ -31,15 +31,17 @@ class Shifted(Placed):
 
 
 class Run(Placed):
-    """One unit in another mode, and those addressed after it shifted by the difference."""
+    """One unit in another mode, and those addressed after it shifted by the difference: on its
+    hang, or on its whole line.
+    """
 
     KIND, RARITY, DEVICES_TELL, HUNT_TELLS = "run", 0.010, True, True
 
     def say(self, model: Model) -> str:
-        unit, mode, by = self.about
+        unit, mode, by, whole = self.about
         return (
             f"Unit {number(model, unit)} is in mode {mode}, and the {len(self.states) - 1} after "
-            f"it on the same hang are shifted by {signed(by)}."
+            f"it on the same {'line' if whole else 'hang'} are shifted by {signed(by)}."
         )
 
     def advice(self, model: Model) -> str:
@@ -47,6 +49,35 @@ class Run(Placed):
             f"Set {number(model, self.unit)} back to its mode and the others to their addresses, "
             "or take it all into the patch."
         )
+
+
+class HangMode(Placed):
+    """About the hang and the mode."""
+
+    KIND, RARITY, DEVICES_TELL, WHAT = "hang mode", 0.008, True, "mode"
+
+    def say(self, model: Model) -> str:
+        hang, mode = self.about[:2]
+        return f"{len(self.states)} units of {hang or 'one hang'} are in another mode: {mode}."
+
+    def advice(self, model: Model) -> str:
+        return "Set the mode at the units again, or take it into the patch."
+
+
+class Break(Cause):
+    """About the hang, the universe, and the last unit that answers."""
+
+    KIND, RARITY, DEVICES_TELL = "break", 0.006, True
+
+    def say(self, model: Model) -> str:
+        hang, universe, last = self.about[:3]
+        return (
+            f"{len(self.states)} units of {hang or 'one hang'} get nothing of universe {universe}: "
+            f"the line ends at {number(model, last)}."
+        )
+
+    def advice(self, model: Model) -> str:
+        return f"Look at the cable and the plugs after {number(model, self.about[2])}."
 
 
 class HangDark(Cause):
@@ -167,6 +198,22 @@ class PortNumber(OfPort):
         return replace(show, nodes=nodes)
 
 
+class NodeNumbers(Cause):
+    """About the node, and by how much all its ports are off."""
+
+    KIND, RARITY = "node numbers", 0.010
+
+    def say(self, model: Model) -> str:
+        name = next((n.name for n in model.show.nodes if n.id == self.about[0]), "The node")
+        return (
+            f"All ports of {name} are off by {signed(self.about[1])}: it counts from "
+            f"{'nought' if self.about[1] == -1 else 'one'} where the show does not."
+        )
+
+    def advice(self, model: Model) -> str:
+        return "Set the ports to the numbers of the show, or the outputs to those of the node."
+
+
 class PortsExchanged(Cause):
     """About two universes and the two ports."""
 
@@ -217,9 +264,13 @@ class OutputOff(Cause):
 
 
 class Sender(Cause):
+    """About the universe, and whether the other counts alone there."""
+
     KIND, RARITY = "sender", 0.003
 
     def say(self, model: Model) -> str:
+        if self.about[1]:
+            return f"A second sender has universe {self.about[0]} to itself."
         return f"A second sender lights universe {self.about[0]}."
 
     def advice(self, model: Model) -> str:

@@ -5,13 +5,15 @@ second senders, outputs off.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
+from math import log
 
-from isthmus.check.findings.cause import ALWAYS, KNOWN, Cause
+from isthmus.check.findings.cause import ALWAYS, KNOWN, MIXED, Cause
 from isthmus.check.findings.evidence import SILENT, Evidence
 from isthmus.check.findings.line_causes import (
     NodeDark,
+    NodeNumbers,
     OutputOff,
     PortDark,
     PortNumber,
@@ -22,16 +24,20 @@ from isthmus.check.findings.line_causes import (
 from isthmus.check.findings.model import NOWHERE, Model, State
 from isthmus.routes import Port, Reach
 from isthmus.routes.reach import SPARE
+from isthmus.show.records import Node
 
 MOSTLY = 0.75  # of a hang that went wrong: an eye may err
+UNTOUCHED, HELD_UP, TOUCHED = log(0.9), log(0.3), log(0.1)  # by another sender, unit by unit
 LONELY = 1.5  # that no one hangs behind the other ports of a universe
 
 
 class Lines:
     """`units` are those of each universe, `ports` where it comes out."""
 
-    def __init__(self, model: Model, evidence: Evidence) -> None:
-        self.model, self.evidence = model, evidence
+    def __init__(
+        self, model: Model, evidence: Evidence, fit: Callable[[str, State], float]
+    ) -> None:
+        self.model, self.evidence, self.fit = model, evidence, fit
         reach = Reach(model.show)
         self.units: dict[int, list[str]] = defaultdict(list)
         for unit in model.ids:
@@ -63,7 +69,7 @@ class Lines:
             for output in self.off.get(universe, ()):
                 states = self._fed({universe: NOWHERE}, self.behind(universe, None))
                 yield OutputOff(states, (universe, output), OutputOff.odds())
-            yield self._sender(universe)
+            yield from self._senders(universe)
         yield from self._nodes(deviants)
 
     def _dark(self, universe: int, port: Port, units: Sequence[str]) -> float:
@@ -75,15 +81,30 @@ class Lines:
         alive = self._alive(universe, port)
         return PortDark.odds() - 3 * silent - KNOWN * alive - LONELY * all_of_it
 
-    def _sender(self, universe: int) -> Cause:
+    def _senders(self, universe: int) -> Iterator[Cause]:
         """Another sender: far likelier when one was seen, less so when the network was looked at
-        and none was.
+        and none was. It counts alone, so that nothing of ours comes; or beside ours, and touches
+        some units or none of them.
         """
         seen = self.evidence.senders.get(universe)
         prior = Sender.odds() + (KNOWN if seen else -2.0 if self.evidence.looked else 0.0)
-        expected = {u: self.model.expected(u) for u in self.units[universe]}
-        always = {u: replace(state, fault=ALWAYS) for u, state in expected.items()}
-        return Sender(always, (universe,), prior)
+        alone: dict[str, State] = {}
+        beside: dict[str, State] = {}
+        cost = 0.0
+        for unit in self.units[universe]:
+            normal = self.model.expected(unit)
+            always, mixed = replace(normal, fault=ALWAYS), replace(normal, fault=MIXED)
+            gone = normal.fed({universe: NOWHERE})
+            alone[unit] = max((gone, always), key=lambda s: self.fit(unit, s))
+            ways = ((normal, UNTOUCHED), (always, HELD_UP), (mixed, TOUCHED))
+            beside[unit], apart = max(ways, key=lambda w: self.fit(unit, w[0]) + w[1])
+            cost += apart
+        yield Sender(
+            alone,
+            (universe, True),
+            prior + log(0.3) * any(s.fault == ALWAYS for s in alone.values()),
+        )
+        yield Sender(beside, (universe, False), prior + cost)
 
     def _nodes(self, deviants: set[str]) -> Iterator[Cause]:
         """Nodes that are dark as a whole."""
@@ -95,8 +116,33 @@ class Lines:
                         dark |= self._fed({universe: NOWHERE}, self.behind(universe, port))
             if deviants.intersection(dark):
                 says = self.evidence.nodes.get(node.id)
-                known = 0.0 if not says else KNOWN if says == SILENT else -2 * KNOWN
+                # one that answers may still put nothing out
+                known = 0.0 if not says else KNOWN if says == SILENT else -2.0
                 yield NodeDark(dark, (node.id,), NodeDark.odds() + known)
+                yield from self._counts(node)
+
+    def _counts(self, node: Node) -> Iterator[Cause]:
+        """All its ports are off by one: it counts from nought, or the show does."""
+        mine = [
+            (universe, port)
+            for universe, ports in self.ports.items()
+            for port in ports
+            if port.node.id == node.id and self.behind(universe, port)
+        ]
+        for by in (-1, 1) if len(mine) > 1 else ():
+            states: dict[str, State] = {}
+            says = 0.0
+            for universe, port in mine:
+                comes = self._sent_to(port).get((port.protocol, port.number + by), NOWHERE)
+                states |= self._fed({universe: comes}, self.behind(universe, port))
+                says += self._says(port, port.number + by)
+            says = max(-KNOWN, min(KNOWN / 2, says))
+            yield NodeNumbers(states, (node.id, by), NodeNumbers.odds(0.5) + says)
+
+    def _sent_to(self, port: Port) -> dict[tuple[str, int], int]:
+        """What is sent to a port's node: number → universe."""
+        reaching = (o for o in self.model.show.outputs if o.enabled and reaches(o, port.node.ip))
+        return {(o.protocol, o.number): o.universe for o in reaching}
 
     def behind(self, universe: int, port: Port | None) -> list[str]:
         """The units behind a port; None stands for one that gets nothing.
@@ -177,8 +223,7 @@ class Lines:
 
     def _numbered(self, universe: int, port: Port, units: Sequence[str]) -> Iterator[Cause]:
         """The port is set to another number: the one next door, or whatever the node says."""
-        reaching = [o for o in self.model.show.outputs if o.enabled and reaches(o, port.node.ip)]
-        sent = {(o.protocol, o.number): o.universe for o in reaching}
+        sent = self._sent_to(port)
         real = self.evidence.ports.get((port.node.id, port.index))
         near = {port.number - 1, port.number + 1, *([] if real is None else [real])} - {port.number}
         for number in sorted(n for n in near if n >= 0):

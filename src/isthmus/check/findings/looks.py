@@ -8,7 +8,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from math import log2
 
-from isthmus.check.findings.chances import AXIS, EVERYTHING, MOVES, UNIVERSE, chance_of_yes
+from isthmus.check.findings.chances import (
+    AXIS,
+    EVERYTHING,
+    LINE,
+    MOVES,
+    NOUGHT,
+    UNIVERSE,
+    chance_of_yes,
+)
 from isthmus.check.findings.model import Model
 from isthmus.check.findings.reason import Finding
 
@@ -30,6 +38,7 @@ class Look:
 QUESTIONS = {
     UNIVERSE: "With every address of its universe at full: does {n} light?",
     EVERYTHING: "With every address of every universe at full: does {n} light?",
+    NOUGHT: "With every address of its universe at nought: does {n} still light?",
     MOVES: "While {n} is called and swings: does it move at all, lit or not?",
     AXIS: "While {n} swings and nods: does the axis that is wrong move at all?",
 }
@@ -48,7 +57,7 @@ def next_look(
     best: Look | None = None
     for unit in _asked_of(finding):
         number = model.units[unit].number
-        for name, question in QUESTIONS.items():
+        for name, question in _questions(finding, unit).items():
             if (name, unit) in answered:
                 continue
             yes, inside, whole = 0.0, 0.0, 0.0
@@ -67,6 +76,23 @@ def next_look(
             if bits > (best.bits + 1e-9 if best else WORTH):
                 best = Look(name, unit, question.format(n=number), bits)
     return best
+
+
+def _questions(finding: Finding, unit: str) -> dict[str, str]:
+    """What may be asked about a unit; of other lines, those it might hang on."""
+    others = {
+        universe
+        for ranked in finding.ranked
+        if unit in ranked.cause.states
+        for _, universe, _ in ranked.cause.states[unit].places
+    }
+    some = sorted(others - {0})[:4]
+    lines = {
+        f"{LINE}{u}": f"With every address of universe {u} at full: does {{n}} light?"
+        for u in some
+        if len(some) > 1
+    }
+    return QUESTIONS | lines
 
 
 def _asked_of(finding: Finding) -> list[str]:

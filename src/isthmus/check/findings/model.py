@@ -13,8 +13,9 @@ from numpy.typing import NDArray
 
 from isthmus.check.acts import BEAM, CELLS, COLOUR, LIGHT, MOVEMENT, acts_of
 from isthmus.check.calls import callable_units
-from isthmus.check.findings.sent import Frames, Sent, Universes
-from isthmus.check.sights import DARK, Sights, ways_wrong
+from isthmus.check.findings.broken import broken_sights, broken_slots
+from isthmus.check.findings.sent import AtRest, Frames, Sent, Universes
+from isthmus.check.sights import DARK, PLAIN, Sights, how_wrong, ways_wrong
 from isthmus.output.live import Asked
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.light import LightProgram
@@ -71,7 +72,9 @@ class Model:
         self._own: dict[str, tuple[Sent, Sights, tuple[str, ...]]] = {}
         touched = [{p.universe for p in u.patch} for u in units]
         self.lights = Sent(self._lines, touched, self._light)  # a moment for each call
-        self._rows: dict[tuple[str, State], NDArray[np.bool_]] = {}
+        self._at_rest = AtRest(self._lines)
+        self._rows: dict[tuple[str, State], NDArray[np.float64]] = {}
+        self._hows: dict[tuple[str, State, tuple[str, ...]], frozenset[str]] = {}
         self._ways: dict[tuple[str, State, tuple[str, ...]], tuple[str, ...]] = {}
 
     # ------------------------------------------------------------ frames
@@ -134,36 +137,38 @@ class Model:
                 continue
             part = frames.part(universe, address, size)
             out[:, start : start + part.shape[1]] = part
-        return _broken(program, state.fault, out)
+        return broken_slots(program, state.fault, out)
 
     def see(self, unit: str, state: State, frames: Frames) -> Sights:
         """What would be seen of a unit in this state while these frames are sent."""
         program = self.program(unit, state.mode)
         light = program.read(self.slots(unit, state, frames))
-        sights = Sights.of(light)
-        if state.fault in ("dead", "lamp"):
-            dark = np.zeros_like(sights.cells)
-            still = np.zeros_like(sights.pan)
-            sights = replace(sights, cells=dark, pan=still if state.fault == "dead" else sights.pan)
-            sights = replace(sights, tilt=still if state.fault == "dead" else sights.tilt)
-        if state.places and all(u == NOWHERE for _, u, _ in state.places):
-            still = np.zeros_like(sights.pan)
-            sights = replace(sights, cells=np.zeros_like(sights.cells), pan=still, tilt=still)
-        return sights
+        gone = bool(state.places) and all(u == NOWHERE for _, u, _ in state.places)
+        return broken_sights(state.fault, Sights.of(light), gone)
 
-    def lit(self, unit: str, state: State) -> NDArray[np.bool_]:
-        """(calls,) in which calls the unit would light."""
+    def light(self, unit: str, state: State) -> NDArray[np.float64]:
+        """(calls + 1,) how bright the unit would be in each call, and while nothing is called."""
         key = unit, state
         if key not in self._rows:
             calls = self.lights.changed({universe for _, universe, _ in state.places})
-            other = next(
-                (i for i in range(len(calls) + 1) if i not in set(calls.tolist())), 0
-            )  # a call of others, like all of those
-            level = self.see(unit, state, self.lights.at([*calls, other])).level > DARK
-            row = np.full(len(self.ids), level[-1])
-            row[calls] = level[:-1]
+            row = np.full(len(self.ids) + 1, self.see(unit, state, self._at_rest).level[0])
+            if len(calls):
+                row[calls] = self.see(unit, state, self.lights.at(calls)).level
             self._rows[key] = row
         return self._rows[key]
+
+    def lit(self, unit: str, state: State) -> NDArray[np.bool_]:
+        """(calls,) in which calls the unit would light."""
+        return self.light(unit, state)[:-1] > DARK
+
+    def plainly(self, unit: str, state: State) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+        """(calls,) in which calls it would plainly light, and in which it would plainly not."""
+        level = self.light(unit, state)[:-1]
+        return level > PLAIN, level <= DARK
+
+    def rests_lit(self, unit: str, state: State) -> bool:
+        """Whether the unit would plainly be lit while nothing is called."""
+        return bool(self.light(unit, state)[-1] > PLAIN)
 
     def ways(self, unit: str, state: State, acts: Collection[str] = SEEN_ACTS) -> tuple[str, ...]:
         """In which ways the unit's own call would look wrong, of light and these acts."""
@@ -174,6 +179,17 @@ class Model:
             seen = self.see(unit, state, frames.at(moments))
             self._ways[key] = ways_wrong(wished.at(moments), seen, [kinds[i] for i in moments])
         return self._ways[key]
+
+    def how(self, unit: str, state: State, acts: Collection[str] = SEEN_ACTS) -> frozenset[str]:
+        """How the unit's own call would look wrong, as `ways.HOW` has it."""
+        key = unit, state, tuple(acts)
+        if key not in self._hows:
+            frames, wished, kinds = self.own(unit)
+            moments = [i for i, kind in enumerate(kinds) if kind == LIGHT or kind in acts]
+            seen = self.see(unit, state, frames.at(moments))
+            named = [kinds[i] for i in moments]
+            self._hows[key] = frozenset(how_wrong(wished.at(moments), seen, named))
+        return self._hows[key]
 
     def scan(
         self, unit: str, mode: str, frame: NDArray[np.uint8], least: float = DARK
@@ -187,27 +203,6 @@ class Model:
         padded = np.concatenate([frame, np.zeros(program.width, np.uint8)])
         windows = np.lib.stride_tricks.sliding_window_view(padded, program.width)[:SLOTS]
         return np.flatnonzero(Sights.of(program.read(windows)).level > least) + 1
-
-
-def _broken(program: LightProgram, fault: str, slots: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """What a fault of the axes makes of the slots: two axes exchanged, one reversed, one that
-    stays.
-    """
-    if fault not in ("swapped", "pan inverted", "tilt inverted", "pan", "tilt"):
-        return slots
-    columns = {
-        c.attribute: program.columns_of(c)
-        for c in program.chart.channels
-        if c.attribute in ("Pan", "Tilt")
-    }
-    out = slots.copy()
-    if fault == "swapped":
-        for a, b in zip(columns.get("Pan", ()), columns.get("Tilt", ()), strict=False):
-            out[:, a], out[:, b] = slots[:, b], slots[:, a]
-    else:
-        for at in columns.get("Pan" if fault.startswith("pan") else "Tilt", ()):
-            out[:, at] = 255 - slots[:, at] if "inverted" in fault else 0
-    return out
 
 
 class Models:

@@ -10,24 +10,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from math import exp, log
+from math import exp
 
-import numpy as np
-
-from isthmus.check.findings.cause import ALWAYS, ELSEWHERE, KNOWN, Cause
+from isthmus.check.findings.cause import Cause
 from isthmus.check.findings.causes import Causes
-from isthmus.check.findings.chances import chance_of_yes
 from isthmus.check.findings.evidence import Evidence
-from isthmus.check.findings.model import NOWHERE, Model, State
+from isthmus.check.findings.fit import Fit
+from isthmus.check.findings.model import Model, State
+from isthmus.check.findings.seen import Seen
 from isthmus.check.findings.unit_causes import Address, ByTheShow, Unknown
-from isthmus.profiles import chart
 
-# how an eye errs
-SAME, OVERSEEN, IMAGINED = log(0.95), log(0.2), log(1e-5)
-ALL_OVERSEEN = log(0.005)
-LIGHT_WRONG, HALF_SEEN = log(1e-5), log(0.25)
-ROW_MISSED, ROW_IMAGINED = log(0.05), log(1e-4)
-YES_ERR = 0.03
 WORTH = 0.5  # a cause must add, as a logarithm
 MOST = 24  # causes in one explanation
 RIVALS = 6
@@ -57,12 +49,13 @@ class Reason:
 
     def __init__(self, model: Model, evidence: Evidence) -> None:
         self.model, self.evidence = model, evidence
-        self.causes = Causes(model, evidence)
-        self._scores: dict[tuple[str, State], float] = {}
+        self.seen = Seen(model, evidence)
+        self.fit = Fit(model, evidence, self.seen)
+        self.score, self.ways = self.fit.score, self.fit.ways
+        self.causes = Causes(model, evidence, self.score, self.seen)
         self._gains: dict[
             int, float
         ] = {}  # by the identity of a cause; all of them live as long as this does
-        self.seen = self.causes.seen
         elsewhere = {u for v in evidence.verdicts.values() for u in v.others}
         self.normal = {u: model.expected(u) for u in model.ids}
         self.deviants = {
@@ -72,97 +65,9 @@ class Reason:
             or u in elsewhere
             or (
                 (told := evidence.told.get(u)) is not None
-                and (not told.there or not self._fits(u, self.normal[u]))
+                and (not told.there or not self.fit.agrees(u, self.normal[u]))
             )
         }
-
-    # ------------------------------------------------------------ how well a state fits
-
-    def score(self, unit: str, state: State) -> float:
-        key = unit, state
-        if key not in self._scores:
-            self._scores[key] = (
-                self._own(unit, state)
-                + self._row(unit, state)
-                + self._looks(unit, state)
-                + self._told(unit, state)
-            )
-        return self._scores[key]
-
-    def _lit(self, unit: str, state: State) -> np.ndarray:
-        if state.fault == ALWAYS:
-            return np.ones(len(self.model.ids), bool)
-        if state.fault == ELSEWHERE:
-            return np.zeros(len(self.model.ids), bool)
-        return self.model.lit(unit, state)
-
-    def ways(self, unit: str, state: State) -> frozenset[str]:
-        if state.fault == ELSEWHERE:
-            return frozenset(("silent",))
-        verdict = self.evidence.verdicts.get(unit)
-        return frozenset(
-            ()
-            if state.fault == ALWAYS or verdict is None
-            else self.model.ways(unit, state, verdict.acts)
-        )
-
-    def _own(self, unit: str, state: State) -> float:
-        if unit not in self.seen.at:
-            return 0.0
-        wanted, seen = self.ways(unit, state), self.evidence.ways(unit)
-        if state.fault == ALWAYS:  # two senders mixed: whatever they make of it, it lights
-            return LIGHT_WRONG if "silent" in seen else HALF_SEEN
-        if wanted == seen:
-            return SAME
-        if "silent" in wanted or "silent" in seen:
-            return HALF_SEEN if wanted == {"dark"} else LIGHT_WRONG
-        if ("dark" in wanted) != ("dark" in seen):
-            return LIGHT_WRONG
-        if not seen:
-            return ALL_OVERSEEN
-        return OVERSEEN * len(wanted - seen) + IMAGINED * len(seen - wanted)
-
-    def _row(self, unit: str, state: State) -> float:
-        missed, imagined = self.seen.differs(unit, self._lit(unit, state))
-        return min(missed, 12) * ROW_MISSED + min(imagined, 12) * ROW_IMAGINED
-
-    def _looks(self, unit: str, state: State) -> float:
-        out = 0.0
-        for (look, about), answer in self.evidence.answers.items():
-            if about == unit:
-                yes = chance_of_yes(self.model, look, unit, state)
-                if yes is not None:
-                    yes = min(1 - YES_ERR, max(YES_ERR, yes))
-                    out += log(yes if answer else 1 - yes)
-        return out
-
-    def _fits(self, unit: str, state: State) -> bool:
-        told = self.evidence.told[unit]
-        _, universe, address = state.places[0]
-        return (
-            (not told.address or told.address == address)
-            and (not told.mode or self._width(unit, told.mode) == self._width(unit, state.mode))
-            and (not told.universe or told.universe == universe)
-        )
-
-    def _width(self, unit: str, mode: str) -> int:
-        profile = self.model.programs[unit].profile
-        found = profile.mode(mode)
-        return chart(profile, found).footprint if found else 0
-
-    def _told(self, unit: str, state: State) -> float:
-        """Discovery: what a device says of itself is believed, and that it is not there speaks for
-        no power or no line.
-        """
-        told = self.evidence.told.get(unit)
-        if told is None:
-            return 0.0
-        if not told.there:
-            gone = state.fault == "dead" or all(u == NOWHERE for _, u, _ in state.places)
-            return 0.0 if gone else log(0.1)
-        if state.fault == "dead" or state.fault == ELSEWHERE:
-            return -KNOWN
-        return 0.0 if self._fits(unit, state) else -KNOWN
 
     # ------------------------------------------------------------ explanations
 

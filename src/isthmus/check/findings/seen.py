@@ -9,8 +9,13 @@ from numpy.typing import NDArray
 
 from isthmus.check.findings.evidence import Evidence
 from isthmus.check.findings.model import Model
+from isthmus.show.records import Verdict
 
 Flags = NDArray[np.bool_]
+
+
+def _lit_unnamed(verdict: Verdict) -> bool:
+    return bool({"other", "too"} & set(verdict.what)) and not verdict.others
 
 
 class Seen:
@@ -22,18 +27,33 @@ class Seen:
         called = [u for u in evidence.verdicts if u in model.place]
         self.at = {u: i for i, u in enumerate(called)}
         self._places = np.array([model.place[u] for u in called], np.int64)
+        self._unnamed = np.array([_lit_unnamed(evidence.verdicts[u]) for u in called], bool)
         self.callers: dict[str, list[str]] = defaultdict(list)
         for caller in called:
             for other in evidence.verdicts[caller].others:
                 if other != caller:
                     self.callers[other].append(caller)
 
-    def differs(self, unit: str, lit: Flags) -> tuple[int, int]:
-        """`lit` (calls of the model,) is where a unit would light. In how many calls of others it
-        would have and was not seen to, and in how many it was seen to and would not have."""
+    @property
+    def calls(self) -> int:
+        return len(self._places)
+
+    def named(self, unit: str) -> int:
+        """In how many calls of others a unit was seen to light."""
+        return len(set(self.callers.get(unit, ())))
+
+    @property
+    def unnamed(self) -> int:
+        """In how many of them some other unit lit, nobody said which."""
+        return int(self._unnamed.sum())
+
+    def counts(self, unit: str, where: Flags) -> tuple[int, int]:
+        """Of the calls `where` (calls of the model,) holds: in how many the unit was named, and in
+        how many it was not, though whoever lit was. Its own call says more, and is left out.
+        """
         seen = np.zeros(len(self._places), bool)
         seen[[self.at[c] for c in self.callers.get(unit, ())]] = True
-        wanted = lit[self._places]
-        if unit in self.at:  # its own call says more than light, and is weighed apart
-            seen[self.at[unit]] = wanted[self.at[unit]]
-        return int((wanted & ~seen).sum()), int((seen & ~wanted).sum())
+        here = where[self._places]
+        if unit in self.at:
+            here[self.at[unit]] = False
+        return int((seen & here).sum()), int((~seen & here & ~self._unnamed).sum())

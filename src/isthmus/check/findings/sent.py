@@ -182,3 +182,16 @@ class Laid:
         if row is None:
             return np.zeros((1, max(0, min(size, SLOTS + 1 - address))), np.uint8)
         return row[None, address - 1 : address - 1 + size]
+
+
+class AtRest:
+    """The moment in which nothing is asked."""
+
+    def __init__(self, universes: Universes) -> None:
+        self._universes = universes
+
+    def __len__(self) -> int:
+        return 1
+
+    def part(self, universe: int, address: int, size: int) -> Bytes:
+        return self._universes.home(universe)[None, address - 1 : address - 1 + size]

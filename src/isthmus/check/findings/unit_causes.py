@@ -7,6 +7,7 @@ from typing import ClassVar
 
 from msgspec.structs import replace
 
+from isthmus.check.acts import colour_name
 from isthmus.check.findings.cause import Cause
 from isthmus.check.findings.fixes import Fix, place_fixes
 from isthmus.check.findings.model import Model, State
@@ -62,7 +63,10 @@ class Dead(OfUnit):
     KIND, RARITY, DEVICES_TELL = "dead", 0.012, True
 
     def say(self, model: Model) -> str:
-        return f"Unit {number(model, self.unit)} is dead: no power, or broken."
+        own = model.programs.get(self.unit)
+        heads = own is not None and any(c.attribute in ("Pan", "Tilt") for c in own.chart.channels)
+        why = "no power, or broken" if heads else "no power, its lamp out, or broken"
+        return f"Unit {number(model, self.unit)} is dead: {why}."
 
     def advice(self, model: Model) -> str:
         who = f"{number(model, self.unit)}{_where(model, self.unit)}"
@@ -126,6 +130,78 @@ class NoTilt(OfUnit):
 
     def say(self, model: Model) -> str:
         return f"Unit {number(model, self.unit)} does not tilt."
+
+
+class Held(OfUnit):
+    KIND, RARITY = "held", 0.006
+
+    def say(self, model: Model) -> str:
+        who = number(model, self.unit)
+        return f"Unit {who} is held back in its own menu: a limit, a curve or saving power."
+
+    def advice(self, model: Model) -> str:
+        who = number(model, self.unit)
+        return f"Look through the menu of {who} for a limit of its light; or its lamp is old."
+
+
+class NoEmitter(OfUnit):
+    """About the emitter's attribute, second."""
+
+    KIND, RARITY = "emitter", 0.005
+
+    def say(self, model: Model) -> str:
+        colour = colour_name(str(self.about[1]))
+        return f"The {colour} of unit {number(model, self.unit)} does not light."
+
+    def advice(self, model: Model) -> str:
+        return "Change the unit; until then its colours are mixed without it."
+
+
+class CellOut(OfUnit):
+    """About the cell, from 1, and whether it is all after it."""
+
+    KIND, RARITY = "cell", 0.006
+
+    def say(self, model: Model) -> str:
+        who, cell, after = number(model, self.unit), self.about[1], self.about[2]
+        if not cell:
+            return f"A cell of unit {who} does not light."
+        if after:
+            return f"Unit {who} lights no further than cell {cell}."
+        return f"Cell {cell} of unit {who} does not light."
+
+    def advice(self, model: Model) -> str:
+        return "Open it: a cell that is dead, or the ribbon after the last that lights."
+
+
+class WheelStuck(OfUnit):
+    KIND, RARITY = "wheel", 0.004
+
+    def say(self, model: Model) -> str:
+        return f"The colour wheel of unit {number(model, self.unit)} does not turn."
+
+
+class BeamStuck(OfUnit):
+    KIND, RARITY = "beam", 0.004
+
+    def say(self, model: Model) -> str:
+        return (
+            f"Something in the beam of unit {number(model, self.unit)} does not move: its zoom, "
+            "iris, gobo or shutter."
+        )
+
+
+class ByItself(OfUnit):
+    KIND, RARITY = "by itself", 0.004
+
+    def say(self, model: Model) -> str:
+        return (
+            f"Unit {number(model, self.unit)} runs by itself: a programme of its own, a test, or "
+            "what it does without data."
+        )
+
+    def advice(self, model: Model) -> str:
+        return f"Set {number(model, self.unit)} to follow DMX in its menu, and look at its cable."
 
 
 class OtherMode(OfUnit, Placed):

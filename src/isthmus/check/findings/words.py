@@ -7,10 +7,10 @@ from collections.abc import Container, Iterable, Iterator, Sequence
 
 from isthmus.check.calls import numbers_of
 from isthmus.check.findings.cause import Cause
-from isthmus.check.findings.chances import EVERYTHING, UNIVERSE
+from isthmus.check.findings.chances import EVERYTHING, LINE, NOUGHT, UNIVERSE
 from isthmus.check.findings.evidence import SILENT, Evidence
 from isthmus.check.findings.model import Model
-from isthmus.check.ways import WRONG_IN
+from isthmus.check.ways import in_words
 from isthmus.plural import many
 from isthmus.routes import Reach, write_number
 from isthmus.show.records import Verdict
@@ -73,7 +73,7 @@ def _from_the_call(model: Model, evidence: Evidence, units: set[str]) -> Iterato
             lit = numbers_of(model.show, verdict.others)
             yield f"When {number} was called, {lit} lit {_too_or_instead(verdict)}."
         elif verdict.result == "wrong" and len(units) <= 2:
-            ways = ", ".join(WRONG_IN[w] for w in verdict.what)
+            ways = ", ".join(in_words(w, verdict.how) for w in verdict.what)
             how = f" in {ways}." if ways else "; no one said in which way."
             yield f"{number} was wrong{how}"
         elif verdict.result == "silent" and len(units) <= 2:
@@ -114,10 +114,13 @@ def _from_the_devices(model: Model, evidence: Evidence, units: set[str]) -> Iter
 def _from_answers(model: Model, evidence: Evidence, units: set[str]) -> Iterator[str]:
     """What was answered to the questions of a finding."""
     seen_in = {UNIVERSE: "with its universe at full", EVERYTHING: "with everything at full"}
+    seen_in[NOUGHT] = "with its universe at nought"
     for (look, unit), yes in evidence.answers.items():
         if unit in units:
-            did = "lit" if look in seen_in else "moved"
+            line = look.removeprefix(LINE) if look.startswith(LINE) else ""
+            did = "lit" if look in seen_in or line else "moved"
             where = seen_in.get(look, "while it was called")
+            where = f"with universe {line} at full" if line else where
             yield f"{model.units[unit].number} {'' if yes else 'never '}{did} {where}."
 
 

@@ -1,0 +1,194 @@
+"""How well a state of a unit fits what was seen of it: the logarithm of how likely that is then.
+
+People forget, err and are in a hurry: single signs weigh as much as people can be relied on for
+them, and no verdict weighs more than the chance that it was given to the wrong unit.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Set
+from math import log
+
+import numpy as np
+from numpy.typing import NDArray
+
+from isthmus.check.findings.cause import ALWAYS, ELSEWHERE, KNOWN, MIXED
+from isthmus.check.findings.chances import chance_of_yes
+from isthmus.check.findings.evidence import Evidence
+from isthmus.check.findings.model import NOWHERE, Model, State
+from isthmus.check.findings.seen import Seen
+from isthmus.profiles import chart
+
+INVENTED = log(3e-4)  # a unit that is well is called wrong or silent: hardly ever
+PASSED = log(0.01)  # a unit that is wrong was passed as a whole
+GARBLED = log(2e-3)  # one that is wrong is said to be so in quite another way
+MISSED = {"dim": 0.35, "beam": 0.3, "colour": 0.2, "cell": 0.2, "pan": 0.15, "tilt": 0.15}
+IMPRECISE = log(0.07)  # a way that is marked beside others that are there
+OFF_ITS_TEST = log(0.2)  # a way that is marked though its test was not done
+NOT_SAID = log(0.3)  # wrong, and nobody said how
+HALF_SEEN = log(0.25)  # silent said of one that moves
+OTHERWISE = log(0.15)  # how it is wrong was said otherwise
+LIT_BEFORE, NOT_BEFORE = log(0.7), log(0.02)  # said of one that is lit always, of one that is not
+# of a unit in the call of another: named among those that light, and not
+NAMED = {"lit": (log(0.75), log(0.25)), "dark": (log(0.01), 0.0), "glimmer": (log(0.4), log(0.6))}
+STEADY = (log(0.4), log(0.6))  # of one that is always lit, which is soon taken for granted
+MOST_NOT_NAMED = -8.0
+YES_ERR = 0.03
+BESIDE = frozenset(("before", "home", "moves", "late"))  # ways no act shows
+Flags = NDArray[np.bool_]
+
+
+class Fit:
+    def __init__(self, model: Model, evidence: Evidence, seen: Seen) -> None:
+        self.model, self.evidence, self.seen = model, evidence, seen
+        self._scores: dict[tuple[str, State], float] = {}
+
+    def score(self, unit: str, state: State) -> float:
+        key = unit, state
+        if key not in self._scores:
+            self._scores[key] = (
+                self._own(unit, state)
+                + self._row(unit, state)
+                + self._looks(unit, state)
+                + self._told(unit, state)
+            )
+        return self._scores[key]
+
+    # ------------------------------------------------------------ its own call
+
+    def ways(self, unit: str, state: State) -> frozenset[str]:
+        """In which ways its own call would look wrong."""
+        if state.fault == ELSEWHERE:
+            return frozenset(("silent",))
+        verdict = self.evidence.verdicts.get(unit)
+        if verdict is None or state.fault in (ALWAYS, MIXED):
+            return frozenset()
+        return frozenset(self.model.ways(unit, state, verdict.acts))
+
+    def _own(self, unit: str, state: State) -> float:
+        if unit not in self.seen.at:
+            return 0.0
+        verdict = self.evidence.verdicts[unit]
+        seen = self.evidence.ways(unit)
+        before = self._before(unit, state, "before" in seen)
+        own = seen - BESIDE
+        if state.fault in (ALWAYS, MIXED):
+            return before + self._mixed(state, own)
+        if verdict.result == "wrong" and not verdict.what and not verdict.others:
+            wanted = self.ways(unit, state)
+            return before + (NOT_SAID if wanted - {"silent"} else GARBLED if wanted else INVENTED)
+        return before + self._ways(unit, state, own)
+
+    def _before(self, unit: str, state: State, said: bool) -> float:
+        lit = state.fault == ALWAYS or self._rests_lit(unit, state)
+        if lit:
+            return LIT_BEFORE if said else -0.7
+        return NOT_BEFORE - 1.0 if said else 0.0
+
+    def _rests_lit(self, unit: str, state: State) -> bool:
+        return state.fault not in (ELSEWHERE, MIXED) and self.model.rests_lit(unit, state)
+
+    def _mixed(self, state: State, seen: Set[str]) -> float:
+        """Of one that somebody else has a hand in: whatever they make of it."""
+        if "silent" in seen or "dark" in seen:
+            return GARBLED
+        return log(0.25) if state.fault == ALWAYS or not seen else log(0.15)
+
+    def _ways(self, unit: str, state: State, seen: frozenset[str]) -> float:
+        wanted = self.ways(unit, state)
+        if wanted == seen and not seen - {"silent", "dark"}:
+            return 0.0
+        if not wanted:
+            tests = 0.0 if "silent" in seen else self._strange(unit, seen)
+            return INVENTED + max(3 * IMPRECISE, tests - max(IMPRECISE, tests))
+        if "silent" in wanted or "silent" in seen or ("dark" in wanted) != ("dark" in seen):
+            half = wanted == {"dark"} and "silent" in seen
+            return HALF_SEEN if half else GARBLED if seen else PASSED
+        missed = sum(log(MISSED.get(way, 0.2)) for way in wanted - seen)
+        if not seen:
+            return max(PASSED, missed)
+        noted = sum(log(1 - MISSED.get(way, 0.2)) for way in wanted & seen)
+        strange = self._strange(unit, seen - wanted)
+        fits = missed + noted + strange + self._how(unit, state, wanted & seen)
+        return max(GARBLED + 2 * IMPRECISE, fits)
+
+    def _strange(self, unit: str, ways: Set[str]) -> float:
+        """Ways that are marked and are not there."""
+        tests = ("light", *self.evidence.verdicts[unit].acts)
+        done = (_TEST.get(way, "light") in tests for way in ways)
+        return sum(IMPRECISE if was else OFF_ITS_TEST for was in done)
+
+    def _how(self, unit: str, state: State, ways: Set[str]) -> float:
+        """What was said of how it is wrong, beside how it would be."""
+        verdict = self.evidence.verdicts[unit]
+        said = [h for h in verdict.how if h.split()[0] in ways]
+        if not said:
+            return 0.0
+        would = self.model.how(unit, state, verdict.acts)
+        return sum(0.0 if h in would else OTHERWISE for h in said)
+
+    # ------------------------------------------------------------ the calls of others
+
+    def _row(self, unit: str, state: State) -> float:
+        seen = self.seen
+        if state.fault == ALWAYS or self._rests_lit(unit, state):
+            named = seen.named(unit)
+            return named * STEADY[0] + max(0, seen.calls - seen.unnamed - named) * STEADY[1]
+        lit, dark = self._lit(unit, state)
+        out = 0.0
+        for name, where in (("lit", lit), ("dark", dark), ("glimmer", ~lit & ~dark)):
+            named, not_named = seen.counts(unit, where)
+            if_named, if_not = NAMED[name]
+            out += named * if_named + max(MOST_NOT_NAMED, not_named * if_not)
+        return out
+
+    def _lit(self, unit: str, state: State) -> tuple[Flags, Flags]:
+        """(calls,) in which it would plainly light, and in which it would be dark."""
+        if state.fault == ELSEWHERE:
+            none = np.zeros(len(self.model.ids), bool)
+            return none, ~none
+        return self.model.plainly(unit, state)
+
+    # ------------------------------------------------------------ looks, discovery, hunts
+
+    def _looks(self, unit: str, state: State) -> float:
+        out = 0.0
+        for (look, about), answer in self.evidence.answers.items():
+            if about == unit:
+                yes = chance_of_yes(self.model, look, unit, state)
+                if yes is not None:
+                    yes = min(1 - YES_ERR, max(YES_ERR, yes))
+                    out += log(yes if answer else 1 - yes)
+        return out
+
+    def agrees(self, unit: str, state: State) -> bool:
+        """Whether what a device or a hunt says of a unit is so in this state."""
+        told = self.evidence.told[unit]
+        _, universe, address = state.places[0]
+        return (
+            (not told.address or address in (told.address, *told.also))
+            and (not told.mode or self._width(unit, told.mode) == self._width(unit, state.mode))
+            and (not told.universe or told.universe == universe)
+        )
+
+    def _width(self, unit: str, mode: str) -> int:
+        profile = self.model.programs[unit].profile
+        found = profile.mode(mode)
+        return chart(profile, found).footprint if found else 0
+
+    def _told(self, unit: str, state: State) -> float:
+        """Discovery: what a device says of itself is believed, and that it is not there speaks for
+        no power or no line.
+        """
+        told = self.evidence.told.get(unit)
+        if told is None:
+            return 0.0
+        if not told.there:
+            gone = state.fault == "dead" or all(u == NOWHERE for _, u, _ in state.places)
+            return 0.0 if gone else log(0.1)
+        if state.fault == "dead" or state.fault == ELSEWHERE:
+            return -KNOWN
+        return 0.0 if self.agrees(unit, state) else -KNOWN
+
+
+_TEST = {"colour": "colour", "pan": "movement", "tilt": "movement", "beam": "beam", "cell": "cells"}
