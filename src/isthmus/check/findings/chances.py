@@ -54,7 +54,7 @@ def _lights(model: Model, look: str, unit: str, state: State) -> bool:
 
 def lit_universes(model: Model, look: str, unit: str) -> list[int]:
     """The universes a look lights from end to end."""
-    if look == EVERYTHING:
+    if look in (EVERYTHING, NOUGHT):
         return sorted(model.universes)
     if look.startswith(LINE):
         return [int(look.removeprefix(LINE))]

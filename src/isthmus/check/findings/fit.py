@@ -92,7 +92,7 @@ class Fit:
         """Of one that somebody else has a hand in: whatever they make of it."""
         if "silent" in seen or "dark" in seen:
             return GARBLED
-        return log(0.25) if state.fault == ALWAYS or not seen else log(0.15)
+        return log(0.1) if state.fault == ALWAYS else log(0.03) if seen else log(0.25)
 
     def _ways(self, unit: str, state: State, seen: frozenset[str]) -> float:
         wanted = self.ways(unit, state)
@@ -139,7 +139,8 @@ class Fit:
         for name, where in (("lit", lit), ("dark", dark), ("glimmer", ~lit & ~dark)):
             named, not_named = seen.counts(unit, where)
             if_named, if_not = NAMED[name]
-            out += named * if_named + max(MOST_NOT_NAMED, not_named * if_not)
+            unsaid = not_named * if_not
+            out += named * if_named + (max(MOST_NOT_NAMED, unsaid) if name == "lit" else unsaid)
         return out
 
     def _lit(self, unit: str, state: State) -> tuple[Flags, Flags]:

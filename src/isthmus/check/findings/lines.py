@@ -28,6 +28,7 @@ from isthmus.show.records import Node
 
 MOSTLY = 0.75  # of a hang that went wrong: an eye may err
 UNTOUCHED, HELD_UP, TOUCHED = log(0.9), log(0.3), log(0.1)  # by another sender, unit by unit
+UNSEEN = -3.0  # the network was looked at, and no such sender was seen
 LONELY = 1.5  # that no one hangs behind the other ports of a universe
 
 
@@ -87,7 +88,7 @@ class Lines:
         some units or none of them.
         """
         seen = self.evidence.senders.get(universe)
-        prior = Sender.odds() + (KNOWN if seen else -2.0 if self.evidence.looked else 0.0)
+        prior = Sender.odds() + (KNOWN if seen else UNSEEN if self.evidence.looked else 0.0)
         alone: dict[str, State] = {}
         beside: dict[str, State] = {}
         cost = 0.0

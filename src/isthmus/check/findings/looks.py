@@ -38,7 +38,7 @@ class Look:
 QUESTIONS = {
     UNIVERSE: "With every address of its universe at full: does {n} light?",
     EVERYTHING: "With every address of every universe at full: does {n} light?",
-    NOUGHT: "With every address of its universe at nought: does {n} still light?",
+    NOUGHT: "With every address of every universe at nought: does {n} still light?",
     MOVES: "While {n} is called and swings: does it move at all, lit or not?",
     AXIS: "While {n} swings and nods: does the axis that is wrong move at all?",
 }
@@ -57,7 +57,7 @@ def next_look(
     best: Look | None = None
     for unit in _asked_of(finding):
         number = model.units[unit].number
-        for name, question in _questions(finding, unit).items():
+        for name, question in _questions(model, finding, unit).items():
             if (name, unit) in answered:
                 continue
             yes, inside, whole = 0.0, 0.0, 0.0
@@ -78,19 +78,18 @@ def next_look(
     return best
 
 
-def _questions(finding: Finding, unit: str) -> dict[str, str]:
+def _questions(model: Model, finding: Finding, unit: str) -> dict[str, str]:
     """What may be asked about a unit; of other lines, those it might hang on."""
+    own = {universe for _, universe, _ in model.expected(unit).places}
     others = {
         universe
         for ranked in finding.ranked
         if unit in ranked.cause.states
         for _, universe, _ in ranked.cause.states[unit].places
     }
-    some = sorted(others - {0})[:4]
+    some = sorted(others - own - {0})[:4]
     lines = {
-        f"{LINE}{u}": f"With every address of universe {u} at full: does {{n}} light?"
-        for u in some
-        if len(some) > 1
+        f"{LINE}{u}": f"With every address of universe {u} at full: does {{n}} light?" for u in some
     }
     return QUESTIONS | lines
 

@@ -114,7 +114,7 @@ def _from_the_devices(model: Model, evidence: Evidence, units: set[str]) -> Iter
 def _from_answers(model: Model, evidence: Evidence, units: set[str]) -> Iterator[str]:
     """What was answered to the questions of a finding."""
     seen_in = {UNIVERSE: "with its universe at full", EVERYTHING: "with everything at full"}
-    seen_in[NOUGHT] = "with its universe at nought"
+    seen_in[NOUGHT] = "with everything at nought"
     for (look, unit), yes in evidence.answers.items():
         if unit in units:
             line = look.removeprefix(LINE) if look.startswith(LINE) else ""
