@@ -14,7 +14,7 @@ from benchmarks.stands.rig import NodeStands, Rig, Sent, Standing, Truth, Univer
 from isthmus.check import mark
 from isthmus.check.acts import KINDS
 from isthmus.check.findings.chances import AXIS, MOVES, slots_of_look
-from isthmus.check.findings.evidence import SILENT, WORKS, Evidence, Told
+from isthmus.check.findings.evidence import SILENT, WORKS, Evidence, Told, told_by_hunt
 from isthmus.check.findings.looks import Look as Question
 from isthmus.check.findings.looks import next_look
 from isthmus.check.findings.model import Model
@@ -173,10 +173,10 @@ class Round:
         slots = slots_of_look(model, look.name, look.unit)
         return self._sees(unit, slots) >= self.person.least
 
-    def hunt(self, unit: str) -> Told | None:
+    def hunt(self, unit: str, any_mode: bool) -> Told | None:
         """What a hunt with careful eyes says."""
         try:
-            hunt = Hunt(self.rig.paper, unit)
+            hunt = Hunt(self.rig.paper, unit, any_mode=any_mode)
         except IsthmusError:
             return None
         brightest = 0.0
@@ -186,11 +186,7 @@ class Round:
             hunt.answer(look, YES if light >= max(0.02, 0.1 * brightest) else NO)
         if hunt.dark:
             return Told(there=False)
-        places = {(p.universe, p.address) for p in hunt.found}
-        if len(places) != 1:
-            return None
-        universe, address = places.pop()
-        return Told(address, universe=universe)
+        return told_by_hunt(hunt.found, any_mode)
 
     # ------------------------------------------------------------ what is made of it
 
@@ -211,14 +207,15 @@ class Round:
                 answers[(look.name, look.unit)] = self.answer(model, look)
                 out.looks += 1
                 continue
-            lost = [u for f in out.found if (u := to_hunt(f)) and u not in hunted]
+            lost = [(u, f) for f in out.found if (u := to_hunt(f)) and u not in hunted]
             if not lost or out.hunts >= MOST_HUNTS:
                 break
-            hunted.add(lost[0])
+            unit, about = lost[0]
+            hunted.add(unit)
             out.hunts += 1
-            found = self.hunt(lost[0])
+            found = self.hunt(unit, any(r.cause.kind == "mode" for r in about.ranked))
             if found is not None:
-                told[lost[0]] = found
+                told[unit] = found
         self._grade(show, out)
         return out
 

@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from isthmus.app.kit.tasks import Task
 from isthmus.app.model.workbench import Workbench
 from isthmus.check.devices import Discovered
-from isthmus.check.findings.evidence import Told, gather
+from isthmus.check.findings.evidence import Told, gather, told_by_hunt
 from isthmus.check.findings.model import Models
 from isthmus.check.findings.told import FindingTold, findings_of
 from isthmus.check.hunt import Place
@@ -88,14 +88,13 @@ class Checks(QObject):
             self.matches = match(self.bench.show, self.found.devices, self.found.asked)
 
     def take_hunted(self, unit: str, places: Sequence[Place], any_mode: bool) -> None:
-        """Where a unit was found to listen; a mode no one asked about says nothing, and neither do
-        several addresses that remain.
+        """Where a unit was found to listen, or what remains; a mode no one asked about says
+        nothing.
         """
-        first = places[0]
-        if {(p.universe, p.address) for p in places} != {(first.universe, first.address)}:
+        told = told_by_hunt(places, any_mode)
+        if told is None:
             return
-        mode = first.mode if any_mode and len({p.mode for p in places}) == 1 else ""
-        self.hunted[unit] = Told(first.address, mode, first.universe)
+        self.hunted[unit] = told
         self.soon()
 
     def _ground(self) -> tuple[object, ...]:

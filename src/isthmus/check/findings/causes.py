@@ -132,7 +132,7 @@ class Causes:
         )
         found: dict[tuple[int, int], None] = {}  # in the order found: equals stay in it
         if told and told.address and told.there:
-            for at in (told.address, *told.also):
+            for at, _ in told.places:
                 found[(told.universe or universe, at)] = None
         if own_lit:
             found |= dict.fromkeys((universe, by) for by in self._near(unit, address))
@@ -196,7 +196,7 @@ class Causes:
             same_digits(address, max(1, address + by)),
         )
         told = self.evidence.told.get(unit)
-        here = told and told.there and address + by in (told.address, *told.also)
+        here = told and told.there and address + by in {at for at, _ in told.places}
         if told and here and told.universe in (0, universe):
             share = 1.0  # it says so itself
         state = normal.moved(by).fed({own: universe})

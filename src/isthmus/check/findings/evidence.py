@@ -4,10 +4,11 @@ discovered, senders.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+from isthmus.check.hunt import Place
 from isthmus.check.verdicts import holds
 from isthmus.output import identity
 from isthmus.routes import routed
@@ -30,10 +31,29 @@ class Told:
     universe: int = 0  # whose data its port carries, 0 when unknown
     there: bool = True
     uid: str = ""
-    also: tuple[int, ...] = ()  # addresses that a hunt could not tell from the first
+    # what a hunt could not tell from the first: (address, mode or "" of any)
+    also: tuple[tuple[int, str], ...] = ()
+
+    @property
+    def places(self) -> tuple[tuple[int, str], ...]:
+        """(address, mode) of all that remains; mode "" is any."""
+        return ((self.address, self.mode), *self.also)
+
     behind: tuple[str, int] | None = (
         None  # (address of the node, number of the port) that it answers behind
     )
+
+
+def told_by_hunt(places: Sequence[Place], any_mode: bool) -> Told | None:
+    """What a hunt says that ends with these places; a mode nobody asked about says nothing. None
+    where they are of several universes.
+    """
+    modes = [place.mode if any_mode else "" for place in places]
+    rest = dict.fromkeys(zip((p.address for p in places), modes, strict=True))
+    if not rest or len({p.universe for p in places}) > 1:
+        return None
+    (address, mode), *also = rest
+    return Told(address, mode, places[0].universe, also=tuple(also))
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ them, and no verdict weighs more than the chance that it was given to the wrong 
 from __future__ import annotations
 
 from collections.abc import Set
-from math import log
+from math import lgamma, log
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,7 +31,7 @@ OTHERWISE = log(0.15)  # how it is wrong was said otherwise
 LIT_BEFORE, NOT_BEFORE = log(0.7), log(0.02)  # said of one that is lit always, of one that is not
 # of a unit in the call of another: named among those that light, and not
 NAMED = {"lit": (log(0.75), log(0.25)), "dark": (log(0.01), 0.0), "glimmer": (log(0.4), log(0.6))}
-STEADY = (log(0.4), log(0.6))  # of one that is always lit, which is soon taken for granted
+CROWDED = {True: log(0.9), False: log(0.5)}  # not named though others were: who names but one
 MOST_NOT_NAMED = -8.0
 YES_ERR = 0.03
 BESIDE = frozenset(("before", "home", "moves", "late"))  # ways no act shows
@@ -73,7 +73,8 @@ class Fit:
         before = self._before(unit, state, "before" in seen)
         own = seen - BESIDE
         if state.fault in (ALWAYS, MIXED):
-            return before + self._mixed(state, own)
+            moved = any(h.startswith(_MOVED) for h in verdict.how)
+            return before + self._mixed(state, own) + (OTHERWISE if moved else 0.0)
         if verdict.result == "wrong" and not verdict.what and not verdict.others:
             wanted = self.ways(unit, state)
             return before + (NOT_SAID if wanted - {"silent"} else GARBLED if wanted else INVENTED)
@@ -125,22 +126,26 @@ class Fit:
         if not said:
             return 0.0
         would = self.model.how(unit, state, verdict.acts)
-        return sum(0.0 if h in would else OTHERWISE for h in said)
+        off = sum(h not in would for h in said)
+        return OTHERWISE * min(1.5, off) if len(would) else OTHERWISE / 2
 
     # ------------------------------------------------------------ the calls of others
 
     def _row(self, unit: str, state: State) -> float:
         seen = self.seen
         if state.fault == ALWAYS or self._rests_lit(unit, state):
-            named = seen.named(unit)
-            return named * STEADY[0] + max(0, seen.calls - seen.unnamed - named) * STEADY[1]
+            return _now_and_then(seen.named(unit), seen.calls - seen.unnamed)
         lit, dark = self._lit(unit, state)
         out = 0.0
         for name, where in (("lit", lit), ("dark", dark), ("glimmer", ~lit & ~dark)):
             named, not_named = seen.counts(unit, where)
             if_named, if_not = NAMED[name]
             unsaid = not_named * if_not
-            out += named * if_named + (max(MOST_NOT_NAMED, unsaid) if name == "lit" else unsaid)
+            if name == "lit":
+                crowded = seen.crowded(unit, where)
+                unsaid = (not_named - crowded) * if_not + crowded * CROWDED[seen.names_one]
+                unsaid = max(MOST_NOT_NAMED, unsaid)
+            out += named * if_named + unsaid
         return out
 
     def _lit(self, unit: str, state: State) -> tuple[Flags, Flags]:
@@ -166,10 +171,12 @@ class Fit:
         """Whether what a device or a hunt says of a unit is so in this state."""
         told = self.evidence.told[unit]
         _, universe, address = state.places[0]
-        return (
-            (not told.address or address in (told.address, *told.also))
-            and (not told.mode or self._width(unit, told.mode) == self._width(unit, state.mode))
-            and (not told.universe or told.universe == universe)
+        if told.universe not in (0, universe):
+            return False
+        width = self._width(unit, state.mode)
+        return any(
+            at in (0, address) and (not mode or self._width(unit, mode) == width)
+            for at, mode in told.places
         )
 
     def _width(self, unit: str, mode: str) -> int:
@@ -192,4 +199,12 @@ class Fit:
         return 0.0 if self.agrees(unit, state) else -KNOWN
 
 
+def _now_and_then(named: int, calls: int) -> float:
+    """One that is lit always is named as often as somebody cares to: any rate is as likely."""
+    rest = max(0, calls - named)
+    return lgamma(named + 1) + lgamma(rest + 1) - lgamma(named + rest + 2)
+
+
+# movements as nothing makes them that does not follow
+_MOVED = tuple(f"{axis} {how}" for axis in ("pan", "tilt") for how in ("other", "too far"))
 _TEST = {"colour": "colour", "pan": "movement", "tilt": "movement", "beam": "beam", "cell": "cells"}

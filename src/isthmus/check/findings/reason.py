@@ -21,8 +21,11 @@ from isthmus.check.findings.seen import Seen
 from isthmus.check.findings.unit_causes import Address, ByTheShow, Unknown
 
 WORTH = 0.5  # a cause must add, as a logarithm
+TWICE = 1.5  # what it costs that something is wrong with a unit in two ways at once
+LARGE, LARGEST = 3, 12  # causes of so many units, and the likeliest of them that are tried
 MOST = 24  # causes in one explanation
 RIVALS = 6
+SEEN_ONCE, SEEN_OF_MANY, LOOKED_TWICE = 0.11, 0.06, 0.02  # something else than all that is known
 ROUNDS = 5
 
 
@@ -78,7 +81,8 @@ class Reason:
             self.score(u, state) - self.score(u, self.normal[u])
             for u, state in self.states_of(chosen).items()
         )
-        return sum(c.prior for c in chosen) + better
+        over = sum(len(c.states) for c in chosen) - len(self.states_of(chosen))
+        return sum(c.prior for c in chosen) + better - TWICE * min(2, over)
 
     def states_of(self, chosen: Sequence[Cause]) -> dict[str, State]:
         states: dict[str, State] = {}
@@ -150,6 +154,18 @@ class Reason:
                 if (total := self.total(tried)) > best + 0.1:
                     chosen, best = tried, total
                     break
+        return self._swallowed(chosen, best, causes)
+
+    def _swallowed(self, chosen: list[Cause], best: float, causes: list[Cause]) -> list[Cause]:
+        """One of many units in place of all those that concern some of its units."""
+        large = [c for c in causes if len(c.states) >= LARGE and c not in chosen]
+        large.sort(key=lambda c: -self._alone(c))
+        for cause in large[:LARGEST]:
+            rest = [c for c in chosen if not c.states.keys() <= cause.states.keys()]
+            if len(chosen) - len(rest) > 1:
+                tried = self._greedy(causes, [*rest, cause])
+                if self.total(tried) > best + 0.1:
+                    return tried
         return chosen
 
     def _greedy(self, causes: list[Cause], chosen: list[Cause]) -> list[Cause]:
@@ -179,7 +195,8 @@ class Reason:
 
     def _gain(self, cause: Cause, states: Mapping[str, State]) -> float:
         """What a cause adds to an explanation in which units are in these states."""
-        gain = cause.prior
+        over = sum(unit in states for unit in cause.states)
+        gain = cause.prior - TWICE * min(2, over)
         for unit, state in cause.states.items():
             now = states.get(unit, self.normal[unit])
             then = _together(now, state, self.normal[unit]) if unit in states else state
@@ -234,11 +251,21 @@ class Reason:
                 kept.append((weight, rival))
         top = kept[0][0]
         parts = [exp(weight - top) for weight, _ in kept]
+        known = 1.0 - self._otherwise(kept[0][1])
         ranked = tuple(
-            Ranked(rival, part / sum(parts)) for part, (_, rival) in zip(parts, kept, strict=True)
+            Ranked(rival, known * part / sum(parts))
+            for part, (_, rival) in zip(parts, kept, strict=True)
         )
         numbers = {u: self.model.units[u].number for u in mine | set(ranked[0].cause.units)}
         return Finding(tuple(sorted(numbers, key=lambda u: numbers[u])), ranked)
+
+    def _otherwise(self, cause: Cause) -> float:
+        """How likely it is something nobody thought of: least where it was looked at twice."""
+        looked = {u for _, u in self.evidence.answers} | self.evidence.told.keys()
+        if looked & cause.states.keys():
+            return LOOKED_TWICE
+        marked = sum(u in self.evidence.verdicts for u in cause.states)
+        return SEEN_OF_MANY if marked >= LARGE else SEEN_ONCE
 
     def _by_the_show(self, explained: set[str]) -> list[Finding]:
         """Units that look wrong just as the show makes them: a limit, a curve, an address that two

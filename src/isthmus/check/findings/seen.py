@@ -28,6 +28,11 @@ class Seen:
         self.at = {u: i for i, u in enumerate(called)}
         self._places = np.array([model.place[u] for u in called], np.int64)
         self._unnamed = np.array([_lit_unnamed(evidence.verdicts[u]) for u in called], bool)
+        named = [len(evidence.verdicts[u].others) for u in called]
+        some = [n for n in named if n]
+        self._most_named = max(some) if len(some) > 2 else 0
+        self._named_some = np.zeros(len(model.ids), bool)
+        self._named_some[self._places[np.array(named, np.int64) > 0]] = True
         self.callers: dict[str, list[str]] = defaultdict(list)
         for caller in called:
             for other in evidence.verdicts[caller].others:
@@ -46,6 +51,15 @@ class Seen:
     def unnamed(self) -> int:
         """In how many of them some other unit lit, nobody said which."""
         return int(self._unnamed.sum())
+
+    @property
+    def names_one(self) -> bool:
+        """Whether whoever marks names one other unit and no more."""
+        return self._most_named == 1
+
+    def crowded(self, unit: str, where: Flags) -> int:
+        """In how many of the calls `where` holds others were named, and this unit was not."""
+        return self.counts(unit, where & self._named_some)[1]
 
     def counts(self, unit: str, where: Flags) -> tuple[int, int]:
         """Of the calls `where` (calls of the model,) holds: in how many the unit was named, and in
