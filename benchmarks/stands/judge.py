@@ -230,7 +230,7 @@ class Round:
             ]
             out.first += [t for t in ranks[0] if t in out.visible]
             out.three += [t for rank in ranks[:3] for t in rank if t in out.visible]
-            if finding.cause.kind == "unknown" or getattr(finding, "open", False):
+            if finding.cause.kind == "unknown" or finding.open:
                 out.open += 1
                 continue
             out.said.append((finding.ranked[0].chance, bool(ranks[0])))

@@ -7,6 +7,9 @@ from dataclasses import replace as also
 
 import pdfplumber
 import pytest
+from benchmarks.stands.judge import Round
+from benchmarks.stands.people import careful, hasty
+from benchmarks.stands.stories import STORIES, Story
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
@@ -15,13 +18,13 @@ from helpers.rigs import all_answer, device_of
 from helpers.tools import answer, running_rig
 from isthmus.check import mark, unmark
 from isthmus.check.findings.evidence import SILENT, WORKS, Evidence, Told, gather
-from isthmus.check.findings.looks import next_look
+from isthmus.check.findings.looks import QUESTIONS, next_look
 from isthmus.check.findings.model import Model, State
 from isthmus.check.findings.reason import reason
 from isthmus.check.findings.told import answer as keep_answer
 from isthmus.check.findings.told import findings_of
 from isthmus.check.matched import match
-from isthmus.demo import SCENARIO, as_hung, lantern_tide, shipped_profiles
+from isthmus.demo import SCENARIO, as_hung, lantern_tide
 from isthmus.errors import EntryFault
 from isthmus.net import View
 from isthmus.net.found import FoundNode, FoundPort
@@ -29,8 +32,6 @@ from isthmus.output import Live
 from isthmus.output.live import highlight
 from isthmus.patch.limits import set_limit
 from isthmus.show.records import SLOTS, Show
-from isthmus.standin.generate import make_rig
-from isthmus.standin.trial import Trial
 
 
 def edited(told, show: Show, at: int = 0) -> Show:
@@ -41,15 +42,22 @@ def edited(told, show: Show, at: int = 0) -> Show:
 
 
 @pytest.mark.slow
-def test_rigs_with_several_faults_are_told_apart() -> None:
-    """One of each kind is told over the network in `test_closed_loop`."""
-    places: Counter[int] = Counter()
-    for seed in range(8):
-        outcome = Trial(make_rig(9100 + seed, shipped_profiles(), 3)).run()
-        places.update(outcome.places.values())
-        units = Counter(u for f in outcome.findings for u in f.units)
-        assert max(units.values(), default=0) <= 2  # no crowd of findings about one unit
-    assert places[1] >= 0.9 * places.total()
+@pytest.mark.parametrize("story", STORIES[3::7], ids=lambda s: s.words)
+def test_a_story_told_by_somebody_else_is_seen_through(story: Story) -> None:
+    """Its light, its nodes and its people share nothing with the program."""
+    out = Round(story.as_it_stands(), careful(11)).judged()
+    assert out.first == out.visible and not out.false, [f.ranked[:2] for f in out.found]
+    units = Counter(u for f in out.found for u in f.units)
+    assert max(units.values(), default=0) <= 2  # no crowd of findings about one unit
+
+
+@pytest.mark.slow
+def test_hasty_marks_still_lead_to_most_causes() -> None:
+    seen = told = 0
+    for at, story in enumerate(STORIES[1::8]):
+        out = Round(story.as_it_stands(), hasty(at)).judged()
+        seen, told = seen + len(out.visible), told + len(out.three)
+    assert seen > 5 and told >= 0.7 * seen
 
 
 @pytest.mark.slow
@@ -64,7 +72,7 @@ def test_one_cause_that_explains_many_beats_many_causes() -> None:
     told = findings_of(dark, view)[0][0]
     assert (
         told.kind == "node dark"
-        and told.chance > 0.95
+        and told.chance > 0.9
         and "Ferry B, 127.0.0.3, does not answer." in told.evidence
     )
     both = View(
@@ -233,15 +241,9 @@ def test_evidence_of_the_network_is_read_as_it_is() -> None:
         "u101", also(state, fault="swapped")
     )
     finding = reason(model, gather(mark(show, "u101", "silent")))[0]
+    every = (*QUESTIONS, *(f"line {universe}" for universe in (1, 2, 3)))
     assert next_look(model, finding) is not None
-    assert (
-        next_look(
-            model,
-            finding,
-            [(n, u) for n in ("universe", "everything", "moves", "axis") for u in model.ids],
-        )
-        is None
-    )
+    assert next_look(model, finding, [(n, u) for n in every for u in model.ids]) is None
 
 
 @pytest.mark.network

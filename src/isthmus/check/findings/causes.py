@@ -138,7 +138,8 @@ class Causes:
             found |= dict.fromkeys((universe, by) for by in self._near(unit, address))
         callers = [*lit_by[:3], *([unit] if own_lit else [])]
         found |= dict.fromkeys(self._lit_with(unit, universe, callers))
-        found.pop((universe, address), None)
+        for other in self.lines.units:  # at its own address: on another line, and no other cause
+            found.pop((other, address), None)
         yield from self._best_of(unit, found, own_lit)
         if not lit_by and not own_lit and not (told and told.there):
             yield Address.of(unit, replace(normal, fault=ELSEWHERE), (None,), 0.7)

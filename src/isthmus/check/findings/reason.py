@@ -8,7 +8,7 @@ its place.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from math import exp
 
@@ -16,15 +16,17 @@ from isthmus.check.findings.cause import Cause
 from isthmus.check.findings.causes import Causes
 from isthmus.check.findings.evidence import Evidence
 from isthmus.check.findings.fit import Fit
+from isthmus.check.findings.line_causes import Sender
 from isthmus.check.findings.model import Model, State
 from isthmus.check.findings.seen import Seen
 from isthmus.check.findings.unit_causes import Address, ByTheShow, Unknown
 
 WORTH = 0.5  # a cause must add, as a logarithm
-TWICE = 1.5  # what it costs that something is wrong with a unit in two ways at once
 LARGE, LARGEST = 3, 12  # causes of so many units, and the likeliest of them that are tried
+MANY, UNFIT = 6, -9.0  # units that one cause explains; what fits worse than that is not explained
 MOST = 24  # causes in one explanation
 RIVALS = 6
+TOLD = 0.5
 SEEN_ONCE, SEEN_OF_MANY, LOOKED_TWICE = 0.11, 0.06, 0.02  # something else than all that is known
 ROUNDS = 5
 
@@ -45,6 +47,11 @@ class Finding:
     @property
     def cause(self) -> Cause:
         return self.ranked[0].cause
+
+    @property
+    def open(self) -> bool:
+        """Whether it cannot be told yet: no cause is likelier than all others together."""
+        return self.ranked[0].chance < TOLD
 
 
 class Reason:
@@ -82,7 +89,7 @@ class Reason:
             for u, state in self.states_of(chosen).items()
         )
         over = sum(len(c.states) for c in chosen) - len(self.states_of(chosen))
-        return sum(c.prior for c in chosen) + better - TWICE * min(2, over)
+        return sum(c.prior for c in chosen) + better - _twice(over)
 
     def states_of(self, chosen: Sequence[Cause]) -> dict[str, State]:
         states: dict[str, State] = {}
@@ -112,21 +119,54 @@ class Reason:
         return sorted(out, key=lambda f: (-len(f.units), f.units))
 
     def _candidates(self) -> list[Cause]:
-        single = [c for unit in sorted(self.deviants) for c in self.causes.of_unit(unit)]
+        """From the way to units inwards: what many units share and what explains them well spares
+        looking into each of them.
+        """
+        made: dict[tuple[str, tuple[object, ...]], Cause] = {}
+
+        def more(causes: Iterable[Cause]) -> None:
+            for cause in causes:
+                made.setdefault((cause.kind, cause.about), cause)
+
+        causes = self.causes
+        more(causes.lines.causes(self.deviants))
+        left = self._unexplained(list(made.values()))
+        more(causes.of_hangs(left, {}))
+        left = self._unexplained(list(made.values()))
+        more(c for unit in sorted(left) for c in causes.of_unit(unit))
+        more(causes.of_pairs(left))
+        more(causes.of_hangs(left, self._steps(made.values())))
+        return list(made.values())
+
+    def _unexplained(self, causes: list[Cause]) -> set[str]:
+        """The units that look wrong, without those that causes of many explain. A sender is no such
+        cause: it fits anything.
+        """
+        left = set(self.deviants)
+        for cause in self._greedy(causes, []):
+            if isinstance(cause, Sender) or len(self.deviants & cause.states.keys()) < MANY:
+                continue
+            better = {
+                u: self.score(u, s) - self.score(u, self.normal[u]) for u, s in cause.states.items()
+            }
+            if sum(by < -3.0 for by in better.values()) > len(better) // 12:
+                continue  # some of its units would not look as they do: of others it may be wrong
+            for unit, state in cause.states.items():
+                fits = self.score(unit, state)
+                if fits > UNFIT and better[unit] > 4.0:
+                    left.discard(unit)
+        return left
+
+    def _steps(self, causes: Iterable[Cause]) -> dict[str, set[int]]:
+        """By how much each unit alone may be off, on its own universe."""
         steps: dict[str, set[int]] = {}
-        for cause in single:
+        for cause in causes:
             if isinstance(cause, Address) and not cause.elsewhere:
                 _, universe, address = cause.states[cause.unit].places[0]
                 normal = self.normal[cause.unit].places[0]
                 if normal[1] == universe:
                     steps.setdefault(cause.unit, set()).add(address - normal[2])
-        causes = self.causes
-        several = [
-            *causes.of_pairs(self.deviants),
-            *causes.of_hangs(self.deviants, steps),
-            *causes.lines.causes(self.deviants),
-        ]
-        return single + several
+        return steps
 
     def _bettered(self, chosen: list[Cause], causes: list[Cause]) -> list[Cause]:
         """Each in turn gives way to its best rival, or to whatever the others need when it is left
@@ -196,7 +236,7 @@ class Reason:
     def _gain(self, cause: Cause, states: Mapping[str, State]) -> float:
         """What a cause adds to an explanation in which units are in these states."""
         over = sum(unit in states for unit in cause.states)
-        gain = cause.prior - TWICE * min(2, over)
+        gain = cause.prior - _twice(over)
         for unit, state in cause.states.items():
             now = states.get(unit, self.normal[unit])
             then = _together(now, state, self.normal[unit]) if unit in states else state
@@ -281,10 +321,16 @@ class Reason:
                 verdict.result == "wrong"
                 and not (verdict.others and explained.issuperset(verdict.others))
             ):
-                kind = ByTheShow if seen and seen <= ways else Unknown  # an eye may miss some
+                kind = ByTheShow if seen & ways else Unknown  # an eye may miss some, or add to it
                 cause = kind.of(unit, self.normal[unit])
-                out.append(Finding((unit,), (Ranked(cause, 1.0),)))
+                known = 0.0 if kind is Unknown else 1.0 - self._otherwise(cause)
+                out.append(Finding((unit,), (Ranked(cause, known),)))
         return out
+
+
+def _twice(units: int) -> float:
+    """What it costs that something is wrong with so many units in two ways at once."""
+    return 1.5 * min(2, units) + 0.3 * units
 
 
 def _together(under: State, over: State, normal: State) -> State:

@@ -15,6 +15,7 @@ from isthmus.check.findings.fixes import Fix
 from isthmus.check.findings.looks import Look, next_look
 from isthmus.check.findings.model import Model, Models
 from isthmus.check.findings.reason import Finding, reason
+from isthmus.check.findings.unit_causes import Unknown
 from isthmus.check.findings.words import evidence_for, headline
 from isthmus.check.matched import Match, told_of
 from isthmus.check.verdicts import now
@@ -51,6 +52,7 @@ class FindingTold:
     hunt: str
     fixes: tuple[Fix, ...]
     do: str
+    open: bool = False  # it cannot be told yet; the words say what is likeliest
     devices_tell: bool = False  # discovery would settle it
 
 
@@ -91,10 +93,13 @@ def tell(
     )
     open_still = look is None and rivals and cause.HUNT_TELLS
     hunt = finding.units[0] if cause.elsewhere or open_still else ""
+    words = cause.say(model)
+    if finding.open and cause.kind != Unknown.KIND:
+        words = f"It cannot be told yet. Likeliest: {words[0].lower()}{words[1:]}"
     return FindingTold(
         finding.units,
         headline(model, finding.units),
-        cause.say(model),
+        words,
         finding.ranked[0].chance,
         cause.kind,
         tuple(evidence_for(model, evidence, cause)),
@@ -103,6 +108,7 @@ def tell(
         hunt,
         tuple(cause.fixes(model, matches)),
         cause.advice(model),
+        finding.open,
         cause.DEVICES_TELL,
     )
 
