@@ -33,7 +33,7 @@ HOW = {  # "cell 4" and "cell after 4" are read with their figure
 }
 MAX_HOW = 12
 _WAY_SAID = {  # besides the name of the way itself
-    "dim": r"dim|half",
+    "dim": r"dim|half (?:bright|light|level)",
     "pan": r"pans?",
     "tilt": r"tilts?",
     "before": r"lit before|already lit|always (?:lit|on)|lit all the time",
@@ -41,7 +41,7 @@ _WAY_SAID = {  # besides the name of the way itself
     "late": r"late|delayed",
 }
 _HOW_SAID = {
-    "half": "half",
+    "half": r"half (?:bright|light|level)",
     "other way": r"(?:the )?(?:other|wrong) way(?: round)?|inverted|reversed",
     "other axis": r"(?:the )?other axis|swapped",
     "too little": r"too little|not far enough",

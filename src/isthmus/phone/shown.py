@@ -15,7 +15,7 @@ from isthmus.check.calls import Call, numbers_of
 from isthmus.check.rollcall import RollCall, sentence
 from isthmus.check.slots import mark_slot
 from isthmus.check.verdicts import holds, mark, say, tally
-from isthmus.check.ways import WRONG_IN
+from isthmus.check.ways import HOW, WRONG_IN, known_how, read_phrases
 from isthmus.errors import EntryFault
 from isthmus.patch.cells import addresses
 from isthmus.phone.server import Op
@@ -40,6 +40,7 @@ def state_of(show: Show, call: RollCall | None, sending: bool = True) -> dict[st
             if u.position
         ],
         "ways": WRONG_IN,
+        "how": HOW,
     }
     return state if call is None else state | _stop_of(show, call, sending, held)
 
@@ -84,8 +85,10 @@ def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
     """
     units, slot = op.data.get("units"), op.data.get("slot")
     result, note = str(op.data.get("result", "")), str(op.data.get("note", ""))
-    named = op.data.get("what", [])
-    what = [str(w) for w in named if isinstance(w, str)] if isinstance(named, list) else []
+    what, how = _strings(op.data.get("what")), _strings(op.data.get("how"))
+    if result == "wrong":
+        ways, more = read_phrases(note)
+        what, how = [*what, *ways], [h for h in how if known_how(h)] + more
     if isinstance(slot, list) and len(slot) == 2 and all(isinstance(x, int) for x in slot):
         return mark_slot(show, (slot[0], slot[1]), result, note, what, op.phone)
     if not isinstance(units, list) or not 1 <= len(units) <= 512:
@@ -96,17 +99,31 @@ def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
     if (others or strange) and result == "wrong" and not {"other", "too"} & set(what):
         what.append("other")
     at = time.strftime("%Y-%m-%dT%H:%M:%S", time.localtime(time.time() - op.ago))
-    seen = Verdict(unit="", at=at, result=result, what=tuple(what), others=tuple(others), note=note)
+    seen = Verdict(
+        unit="",
+        at=at,
+        result=result,
+        what=tuple(what),
+        how=tuple(how),
+        others=tuple(others),
+        note=note,
+    )
     for unit in units:
         show = _marked(show, replace(seen, unit=str(unit)), op, acts)
     return show
 
 
+def _strings(data: object) -> list[str]:
+    return [x for x in data if isinstance(x, str)] if isinstance(data, list) else []
+
+
 def _marked(show: Show, seen: Verdict, op: Op, acts: tuple[str, ...]) -> Show:
     have = next((v for v in show.verdicts if v.unit == seen.unit), None)
     if have is None or not _stands(show, have, seen.at, op.ago):
-        what, others = list(seen.what), list(seen.others)
-        return mark(show, seen.unit, seen.result, seen.note, seen.at, what, others, acts, op.phone)
+        return mark(
+            *(show, seen.unit, seen.result, seen.note, seen.at),
+            *(seen.what, seen.others, acts, op.phone, seen.how),
+        )
     if have.result != seen.result or seen.note:
         return _noted(show, have, f"{op.phone} {seen.at[11:16]}: {say(show, seen)}")
     return show

@@ -99,6 +99,7 @@ class CallSession(QObject):
         what: Sequence[str] = (),
         others: Sequence[str] = (),
         by: str = "",
+        how: Sequence[str] = (),
     ) -> None:
         """Keep a verdict of the units called, and go on to the next step. Raises EntryFault for a
         verdict that is not known.
@@ -111,7 +112,7 @@ class CallSession(QObject):
         else:
             for unit in stop.units:
                 show = verdicts.mark(
-                    show, unit, result, note, what=what, others=others, acts=kinds, by=by
+                    show, unit, result, note, what=what, others=others, acts=kinds, by=by, how=how
                 )
         if show is not self._keeps.show:
             self._keeps.commit(f"Mark {stop.title} {result}", show)

@@ -95,7 +95,7 @@ def tell(
     hunt = finding.units[0] if cause.elsewhere or open_still else ""
     words = cause.say(model)
     if finding.open and cause.kind != Unknown.KIND:
-        words = f"It cannot be told yet. Likeliest: {words[0].lower()}{words[1:]}"
+        words = f"Cannot be told yet; likeliest: {words[0].lower()}{words[1:]}"
     return FindingTold(
         finding.units,
         headline(model, finding.units),
@@ -107,10 +107,21 @@ def tell(
         look,
         hunt,
         tuple(cause.fixes(model, matches)),
-        cause.advice(model),
+        _tells_more(look, hunt, cause.DEVICES_TELL) if finding.open else cause.advice(model),
         finding.open,
         cause.DEVICES_TELL,
     )
+
+
+def _tells_more(look: Look | None, hunt: str, devices: bool) -> str:
+    """What to do while it cannot be told."""
+    if look is not None:
+        return "Answer the question below: it tells most."
+    if hunt:
+        return "Hunt its address."
+    if devices:
+        return "Ask the devices, or look at it from near."
+    return "Call it again, and say more exactly what is wrong."
 
 
 def _off(show: Show) -> list[FindingTold]:

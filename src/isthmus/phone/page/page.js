@@ -129,9 +129,9 @@ function list() {
   }));
 }
 
-function mark(result, what = [], others = "") {
+function mark(result, what = [], others = "", how = []) {
   if (!(state.units || []).length) return;
-  put({do: "mark", units: state.units, slot: state.slot, result, what, others, note: at("note").value});
+  put({do: "mark", units: state.units, slot: state.slot, result, what, how, others, note: at("note").value});
   at("note").value = "";
   unfold(false);
 }
@@ -146,15 +146,29 @@ function unfold(now) {  // the ways of being wrong: chosen, any number of them, 
   at("ways").replaceChildren(...Object.entries(now ? state.ways || {} : {}).map(([way, words]) => {
     const b = document.createElement("button");
     b.type = "button"; b.textContent = words; b.dataset.way = way; b.setAttribute("aria-pressed", "false");
-    b.onclick = () => b.setAttribute("aria-pressed", b.getAttribute("aria-pressed") === "false");
+    b.onclick = () => { press(b); hows(way, b); };
     return b;
   }));
 }
 
-const chosen = () => [...document.querySelectorAll("#ways [aria-pressed=true]")].map(b => b.dataset.way);
+const press = b => b.setAttribute("aria-pressed", b.getAttribute("aria-pressed") === "false");
+
+function hows(way, key) {  // below a way that is chosen, how: nothing of it has to be said
+  document.querySelectorAll(`#ways [data-of="${way}"]`).forEach(b => b.remove());
+  if (key.getAttribute("aria-pressed") === "false") return;
+  key.after(...((state.how || {})[way] || []).map(words => {
+    const b = document.createElement("button");
+    b.type = "button"; b.className = "how"; b.textContent = words; b.dataset.how = `${way} ${words}`;
+    b.dataset.of = way; b.setAttribute("aria-pressed", "false");
+    b.onclick = () => press(b);
+    return b;
+  }));
+}
+
+const pressed = kind => [...document.querySelectorAll(`#ways [data-${kind}][aria-pressed=true]`)].map(b => b.dataset[kind]);
 document.querySelectorAll("[data-mark]").forEach(key => key.onclick = () => {
   if (key.dataset.mark !== "wrong") mark(key.dataset.mark);
-  else if (wrong) mark("wrong", chosen(), at("others").value);
+  else if (wrong) mark("wrong", pressed("way"), at("others").value, pressed("how"));
   else unfold(true);
 });
 document.querySelectorAll("[data-step]").forEach(key => key.onclick = () => put({do: "step", by: +key.dataset.step}));

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from isthmus.app.kit.actions import Action
+from isthmus.app.pages.roll_call.views.ways import KEYS
 from isthmus.check.ways import WRONG_IN
 
 if TYPE_CHECKING:
@@ -104,11 +105,11 @@ def actions_of(page: RollCallPage) -> list[Action]:
             Action(
                 f"call.way.{way}",
                 f"Fault: {words}",
-                lambda w=way: call.toggle_way(w),
-                str(n),
+                lambda w=way: call.wrong_in.toggle(w),
+                KEYS[way],
                 "call",
                 group=group,
             )
-            for n, (way, words) in enumerate(WRONG_IN.items(), 1)
+            for way, words in WRONG_IN.items()
         ),
     ]

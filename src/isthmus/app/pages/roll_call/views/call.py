@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
     QHBoxLayout,
-    QPushButton,
     QSpinBox,
     QVBoxLayout,
     QWidget,
@@ -39,29 +38,18 @@ from isthmus.app.kit.widgets import (
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.models.call_table import CallModel, CallRow, CallRows
 from isthmus.app.pages.roll_call.views.seen import Thumb, picture_of
+from isthmus.app.pages.roll_call.views.ways import Ways
 from isthmus.check.acts import BEAM, CELLS, COLOUR, LIGHT, MOVEMENT
 from isthmus.check.calls import CALLED_BY, ORDERS
 from isthmus.check.rollcall import RESTS, Manner, length, sentence
 from isthmus.check.verdicts import tally, tally_words
-from isthmus.check.ways import WRONG_IN
+from isthmus.check.ways import read_phrases
 from isthmus.errors import EntryFault
 from isthmus.patch.cells import addresses
 from isthmus.patch.choose import complete, read_choice
 from isthmus.plural import many
 from isthmus.profiles import profiles_of
 from isthmus.show.records import Unit
-
-SHORT = {
-    "other": "another instead",
-    "too": "another too",
-    "dim": "dim",
-    "dark": "moves, no light",
-    "colour": "colour",
-    "pan": "pan",
-    "tilt": "tilt",
-    "beam": "beam",
-    "cell": "cell",
-}
 
 
 class Progress(QWidget):
@@ -226,7 +214,7 @@ class CallView(PageView):
         column.addWidget(self.see)
         keys = QHBoxLayout()
         keys.setSpacing(6)
-        self.note = field("note", hint="Note")
+        self.note = field("note", hint="Note, or how: pans the other way, no red, cell 4")
         self.marks = [
             self.acts.button("call.works", "Works  A", height=30, name="works"),
             self.acts.button("call.wrong", "Wrong  W", height=30, name="wrong"),
@@ -251,53 +239,48 @@ class CallView(PageView):
         self.seconds.setAccessibleName("Seconds for each step, with the timer on")
         for widget in self.marks:
             keys.addWidget(widget)
-        keys.addWidget(self.note, 1)
+        keys.addStretch(1)
         for widget in self.steps:
             keys.addWidget(widget)
             if widget is self.steps[1]:
                 keys.addWidget(self.seconds)
         column.addLayout(keys)
-        ways = QHBoxLayout()
-        ways.setSpacing(4)
-        ways.addWidget(label("Fault", "quiet", "caption"))
-        self.ways: dict[str, QPushButton] = {}
-        for number, way in enumerate(WRONG_IN, 1):
-            made = button(f"{number} {SHORT[way]}", "quiet", height=24, name=f"way {way}")
-            made.setCheckable(True)
-            made.setToolTip(WRONG_IN[way])
-            self.ways[way] = made
-            ways.addWidget(made)
-        ways.addStretch(1)
+        self.wrong_in = Ways(self._say_how)
+        self.ways = self.wrong_in.keys
+        self.note.textChanged.connect(
+            lambda text: self.wrong_in.show_said(read_phrases(text)[0]) if text else None
+        )
         self.others = field("lit instead", hint="which lit: 105 107")
         self.others.setMaximumWidth(150)
-        ways.addWidget(self.others)
-        column.addLayout(ways)
+        said = QHBoxLayout()
+        said.setSpacing(6)
+        said.addWidget(self.note, 1)
+        said.addWidget(self.others)
+        column.addLayout(said)
+        column.addWidget(self.wrong_in)
         return card
 
-    def toggle_way(self, way: str) -> None:
-        self.ways[way].setChecked(not self.ways[way].isChecked())
+    def _say_how(self, words: str) -> None:
+        """A few words at the end of the note."""
+        self.note.setText(", ".join(filter(None, (self.note.text().strip(), words))))
 
     def mark(self, result: str, by: str = "") -> None:
         """Raises EntryFault for numbers no unit has."""
-        what = (
-            [way for way, made in self.ways.items() if made.isChecked()]
-            if result == "wrong"
-            else []
-        )
-        lit = self.others.text().strip() if result == "wrong" else ""
+        wrong, note = result == "wrong", self.note.text()
+        ways, how = read_phrases(note) if wrong else ([], [])
+        what = list(dict.fromkeys((*self.wrong_in.chosen(), *ways))) if wrong else []
+        lit = self.others.text().strip() if wrong else ""
         others = read_choice(self.bench.show, lit).ids if lit else ()
         if others and not {"other", "too"} & set(what):
             what.append("other")
-        note = self.note.text()
         self._clear()
-        self.bench.session.mark(result, note, what, others, by)
+        self.bench.session.mark(result, note, what, others, by, how)
 
     def _clear(self, note: bool = True) -> None:
         if note:
             self.note.clear()
         self.others.clear()
-        for made in self.ways.values():
-            made.setChecked(False)
+        self.wrong_in.clear()
 
     # ------------------------------------------------------------ by timer
 

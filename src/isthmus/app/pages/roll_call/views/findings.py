@@ -286,7 +286,7 @@ class FindingsView(PageView):
                 _left(
                     button(
                         fix.label,
-                        "primary" if fix is told.fixes[0] else "",
+                        "primary" if fix is told.fixes[0] and not told.open else "",
                         lambda m=fix: self.fix(m),
                         name="fix",
                     )
