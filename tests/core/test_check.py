@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from isthmus.check import Manner, begin, callable_units, end, holds, jump, mark, step, unmark
 from isthmus.check.handles import handles_of, set_by_words, set_share
+from isthmus.check.ways import known_how, read_phrases
 from isthmus.demo import as_hung, lantern_tide
 from isthmus.errors import EntryFault
 from isthmus.output import Live
@@ -166,6 +167,25 @@ def test_it_goes_on_where_it_stopped_and_jumps_only_to_those_called(demo: Show) 
     )
     with pytest.raises(EntryFault):
         jump(call, show, live, "u421")
+
+
+@pytest.mark.parametrize(
+    ("note", "ways", "how"),
+    [
+        ("pans the wrong way round", {"pan"}, {"pan other way"}),
+        ("tilt stuck, and half bright", {"tilt", "dim"}, {"tilt stuck", "dim half"}),
+        ("no blue; cell 3 out", {"colour", "cell"}, {"colour blue", "cell 3"}),
+        ("nothing from cell 5 on", {"cell"}, {"cell after 4"}),
+        ("was lit before, flickering", {"before"}, {"before flickering"}),
+        ("Late. Pan jerks", {"late", "pan"}, {"pan jerks"}),
+        ("half a turn loose, white paint on the lens, see Ada", set(), set()),
+        ("", set(), set()),
+    ],
+)
+def test_a_note_says_how_a_unit_is_wrong(note: str, ways: set[str], how: set[str]) -> None:
+    said = read_phrases(note)
+    assert (set(said[0]), set(said[1])) == (ways, how)
+    assert all(known_how(h) for h in said[1])
 
 
 def test_verdicts_replace_each_other_and_go_out_of_date_with_what_they_rest_on(demo: Show) -> None:

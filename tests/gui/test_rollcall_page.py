@@ -83,10 +83,14 @@ def test_a_filter_is_loud_and_verdicts_say_in_which_way(called, rig) -> None:
     assert view.ways["tilt"].isChecked() and view.ways["too"].isChecked()
     click(view.others)
     keys(view.others, "105 103")
+    click(view.note)
+    keys(view.note, "Pans the other way; nothing of all after cell 4")
     press(view, "wrong")
     first, second = bench.show.verdicts
     assert first.result == "works" and first.acts == ("light", "movement")
-    assert second.what == ("too", "tilt") and set(second.others) == {"u105", "u103"}
+    assert set(second.what) == {"too", "tilt", "pan", "cell"}  # what the note says counts too
+    assert second.how == ("pan other way", "cell after 4")
+    assert set(second.others) == {"u105", "u103"}
     assert "105" in view.model.index(1, 4).data() and not view.ways["tilt"].isChecked()
     keys(view.others, "is not known")
     press(view, "wrong")

@@ -284,6 +284,7 @@ def test_two_phones_mark_at_once_while_one_loses_its_connection(hub: Hub, tmp_pa
         ben.type("#note", "flickers")
         ben.click("[data-mark=wrong]")
         ben.click("[data-way=colour]")
+        ben.click("[data-how='colour red']")
         ben.click("[data-way=too]")
         ben.type("#others", "105, 9999")
         ben.click("[data-mark=wrong]")  # of 102, kept on the phone
@@ -312,7 +313,7 @@ def test_two_phones_mark_at_once_while_one_loses_its_connection(hub: Hub, tmp_pa
             by["u102"].result == "silent" and "Ben" in by["u102"].note
         )  # the older is kept beside
         assert (
-            "wrong: 105 lights too, colour; flickers; lit: 9999, which no unit has"
+            "wrong: 105 lights too, colour (red); flickers; lit: 9999, which no unit has"
             in by["u102"].note
             and by["u102"].picture
         )

@@ -52,7 +52,7 @@ _HOW_SAID = {
     "following": r"follow(?:s|ing)?(?: something(?: else)?)?",
     "steady": r"steady",
 }
-_CELL = re.compile(r"\b(?:cells? (after|from) (\d+)|(after) cell (\d+)|cell (\d+))\b")
+_CELL = re.compile(r"\b(?:cells? (after|from) (\d+)|(after|from) cell (\d+)|cell (\d+))\b")
 
 
 def known_how(words: str) -> bool:
@@ -71,7 +71,11 @@ def read_phrases(text: str) -> tuple[list[str], list[str]]:
     how: dict[str, None] = {}
     for part in re.split(r"[,;.]| and ", text.lower()[:500]):
         said = " ".join(part.split())
-        for way, more in _read(said) if said else ():
+        found = list(_read(said)) if said else []
+        if said and not found and ways:  # `pan, stuck`: more of the way before
+            last = next(reversed(ways))
+            found = [(last, how) for how in HOW.get(last, ()) if _says(how, said, alone=True)]
+        for way, more in found:
             ways[way] = None
             if more:
                 how[f"{way} {more}"] = None
@@ -84,15 +88,22 @@ def _read(said: str) -> Iterator[tuple[str, str]]:
     if cell:
         figure = int(cell[2] or cell[4] or cell[5])
         after = "after " if cell[1] or cell[3] else ""
-        yield "cell", f"{after}{figure - (cell[1] == 'from')}"
+        yield "cell", f"{after}{figure - ('from' in (cell[1], cell[3]))}"
         return
     for way, words in _WAY_SAID.items():
         if re.search(rf"\b(?:{words})\b", said):
-            some = [n for n in HOW.get(way, ()) if re.search(rf"\b(?:{_HOW_SAID[n]})\b", said)]
+            some = [name for name in HOW.get(way, ()) if _says(name, said)]
             yield from ((way, name) for name in some or [""])
     for name in _COLOURS:
         if re.search(rf"\b(?:no|wrong|missing|not|colour) {name}\b", said):
             yield "colour", name
+
+
+def _says(how: str, said: str, alone: bool = False) -> bool:
+    """Whether a phrase says how, among other words or `alone`."""
+    words = _HOW_SAID.get(how) or how
+    found = re.fullmatch(words, said) if alone else re.search(rf"\b(?:{words})\b", said)
+    return found is not None
 
 
 def kept_how(what: Collection[str], how: Iterable[str]) -> tuple[str, ...]:
