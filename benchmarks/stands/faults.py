@@ -36,6 +36,7 @@ def broken(number: int, what: str, figure: float = 0.0) -> Fault:
         kinds = {
             "pan stuck": {"pan"},
             "tilt stuck": {"tilt"},
+            "by itself": {"own programme"},
             # from outside nobody tells a lantern's lamp from its plug
             "lamp": {"lamp"} if heads else {"lamp", "dead"},
             "dead": {"dead"} if heads else {"lamp", "dead"},

@@ -32,8 +32,15 @@ LOCAL, OUT, GROUP = range(3)
 
 class Lane:
     def __init__(
-        self, routes: list[sh.Route], who: sh.Identity, before: Lane | None = None
+        self,
+        routes: list[sh.Route],
+        who: sh.Identity,
+        counts: NDArray[np.uint8],
+        before: Lane | None = None,
     ) -> None:
+        """`counts` (as many as there are streams at least) holds the sequence numbers, in memory
+        that outlives the process.
+        """
         self.routes = routes
         self.is_sacn = bool(routes) and routes[0].kind != sh.ARTNET
         self.slots_at = SACN_SLOTS if self.is_sacn else ARTNET_SLOTS
@@ -50,14 +57,16 @@ class Lane:
         self.streams = list(dict.fromkeys((r.host, r.number) for r in routes))
         places = {key: at for at, key in enumerate(self.streams)}
         self.stream = np.array([places[r.host, r.number] for r in routes], np.int64)
-        self.sequence = np.zeros(len(self.streams), np.int64)
         self.resting = np.zeros(count, np.int64)  # how often it went out unchanged
         self.sent_at = np.zeros(count)
         slow = np.array([r.kind == sh.SACN_PRIORITY for r in routes], bool)
         self.always = ~slow
         if before is not None:
+            before.sequence = before.sequence.copy()  # it still ends what is gone
             old = dict(zip(before.streams, before.sequence.tolist(), strict=True))
-            self.sequence[:] = [old.get(key, 0) for key in self.streams]
+            counts[: len(self.streams)] = [old.get(key, 0) for key in self.streams]
+        self.sequence = counts[: len(self.streams)]
+        self.sent = False  # anything since the last synchronization
         # priorities first: a stream goes once in a bunch, so that its numbers stay in order
         order = [
             indices for indices in (np.flatnonzero(slow), np.flatnonzero(~slow)) if len(indices)
@@ -112,6 +121,7 @@ class Lane:
         self.packets[rows, self.slots_at : self.slots_at + sh.SLOTS] = fresh
         self._count_on(rows)
         self.sent_at[rows] = now
+        self.sent = True
         post(self.sender, rows, self.side[rows])
 
     def end(self, post: Post, keys: set[tuple[str, int]] | None = None) -> None:

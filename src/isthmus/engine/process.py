@@ -53,7 +53,6 @@ class Engine:
         self.ending: list[tuple[Lane, set[tuple[str, int]] | None, int]] = []
         self.orphaned_at = 0.0
         self.discovered_at = -sacn.DISCOVERY_SECONDS
-        self.sync_sequence: dict[int, int] = {}
         self.state = sh.IDLE
 
     # ------------------------------------------------------------ what is new
@@ -77,7 +76,10 @@ class Engine:
         frame = self.frames.read_frame(generation, used)
         if frame is None:
             return
+        if self.generation < 0 and int(self.words[sh.S_COUNTS_OF]) != generation:
+            self.frames.counts[:] = 0  # this is no engine that goes on after another
         self.generation, self.who, self.used, self.frame = generation, who, used, frame
+        self.words[sh.S_COUNTS_OF] = generation
         for at, kinds in enumerate(((sh.ARTNET,), (sh.SACN, sh.SACN_PRIORITY))):
             self._lay_out(at, [r for r in routes if r.kind in kinds])
         self.ports.lay_out([r for r in routes if r.kind == sh.DMX])
@@ -87,7 +89,7 @@ class Engine:
         old = self.lanes[at]
         if old is not None and old.routes == routes:
             return
-        fresh = Lane(routes, self.who, old) if routes else None
+        fresh = Lane(routes, self.who, self.frames.counts[at], old) if routes else None
         self.lanes[at] = fresh
         if old is not None and self.state in (sh.SENDING, sh.HOLDING):
             gone = set(old.streams) - set(fresh.streams if fresh else ())
@@ -166,11 +168,12 @@ class Engine:
         self.words[sh.S_TICKS] += 1
 
     def _after(self, lane: Lane, now: float) -> None:
-        """When all of a protocol's universes are out: send them together, and say which there
-        are.
+        """When all of a protocol's universes are out: have those shown together, and say which
+        there are. Where nothing was sent there is nothing to be shown.
         """
+        sent, lane.sent = lane.sent, False
         if not lane.is_sacn:
-            if self.words[sh.W_ARTNET_SYNC]:
+            if self.words[sh.W_ARTNET_SYNC] and sent:
                 sides = {
                     LOCAL_BROADCAST if side == LOCAL else self.broadcast
                     for side in lane.side.tolist()
@@ -183,14 +186,11 @@ class Engine:
             if route.sync:
                 group = sacn.multicast(route.sync) if route.host.startswith("239.") else route.host
                 wanted.setdefault(route.sync, set()).add(group)
-        for universe, hosts in wanted.items():
-            number = self.sync_sequence[universe] = (
-                self.sync_sequence.get(universe, -1) + 1
-            ) & 0xFF
+        for at, (universe, hosts) in enumerate(wanted.items() if sent else ()):
+            packet = sacn.Sync(self.who.cid, universe, int(self.frames.counts[2, at]))
+            self.frames.counts[2, at] += 1  # goes round at 256
             for host in hosts:
-                self._post_one(
-                    sacn.encode_sync(sacn.Sync(self.who.cid, universe, number)), host, sacn.PORT
-                )
+                self._post_one(sacn.encode_sync(packet), host, sacn.PORT)
         if now - self.discovered_at >= sacn.DISCOVERY_SECONDS:
             self.discovered_at = now
             for page in sacn.encode_discovery(

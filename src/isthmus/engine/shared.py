@@ -67,7 +67,8 @@ WRITING = -1  # instead of the generation of a buffer that is being filled
     S_ALIVE,
     S_PRIORITY,
     S_LATE,
-) = range(32, 43)
+    S_COUNTS_OF,  # the generation of routes whose sequence numbers are kept
+) = range(32, 44)
 MAX_DEVICES = 8  # DMX ports of this computer
 S_PORT_STATE, S_PORT_PACKETS = 44, 52  # one for each of them
 S_DUE = 60  # when Art-Net, and after it sACN, takes a frame next, in ns of the monotonic clock
@@ -81,7 +82,8 @@ _ROUTE_WORDS = 8
 _DEVICE = 128  # bytes of a device's name
 _ROUTES_AT = _HEAD * 8 + _IDENTITY + MAX_DEVICES * _DEVICE
 _FRAMES_AT = _ROUTES_AT + MAX_ROUTES * _ROUTE_WORDS * 8
-_BYTES = _FRAMES_AT + BUFFERS * MAX_ROWS * SLOTS
+_COUNTS_AT = _FRAMES_AT + BUFFERS * MAX_ROWS * SLOTS
+_BYTES = _COUNTS_AT + 3 * MAX_ROUTES
 
 
 _WEIGHTS = np.random.default_rng(0x15714).integers(
@@ -152,6 +154,11 @@ class SharedFrames:
         self.frames: NDArray[np.uint8] = np.frombuffer(
             self.map, np.uint8, BUFFERS * MAX_ROWS * SLOTS, _FRAMES_AT
         ).reshape(BUFFERS, MAX_ROWS * SLOTS)
+        # sequence numbers of Art-Net, sACN, and sACN's synchronization; the engine writes them, so
+        # that one that is started again goes on with them
+        self.counts: NDArray[np.uint8] = np.frombuffer(
+            self.map, np.uint8, 3 * MAX_ROUTES, _COUNTS_AT
+        ).reshape(3, MAX_ROUTES)
         self.words[W_MAGIC] = MAGIC
 
     def write_frame(self, frame: NDArray[np.uint8]) -> None:

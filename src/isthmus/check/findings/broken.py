@@ -47,7 +47,7 @@ def broken_slots(program: LightProgram, fault: str, slots: Bytes) -> Bytes:
 
 
 def _at_rest(program: LightProgram, item: ChartChannel, dark: bool) -> Iterator[tuple[int, int]]:
-    """The columns of a channel and the bytes of its default, or of nought."""
+    """The columns of a channel and the bytes of its default, or of 0."""
     columns = list(program.columns_of(item))
     value = 0 if dark else round(item.default_level * item.top)
     for i, column in enumerate(columns):

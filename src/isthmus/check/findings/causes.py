@@ -19,7 +19,6 @@ from isthmus.check.findings.seen import Seen
 from isthmus.check.findings.unit_causes import (
     Address,
     BeamStuck,
-    ByItself,
     CellOut,
     Dead,
     Double,
@@ -31,6 +30,7 @@ from isthmus.check.findings.unit_causes import (
     NoTilt,
     OtherLine,
     OtherMode,
+    OwnProgramme,
     PanInverted,
     Swapped,
     TiltInverted,
@@ -93,7 +93,7 @@ class Causes:
             if needs <= attributes:
                 yield kind.of(unit, replace(normal, fault=kind.KIND))
         yield from self._parts(unit, normal, attributes)
-        yield ByItself.of(unit, replace(normal, fault=ALWAYS))
+        yield OwnProgramme.of(unit, replace(normal, fault=ALWAYS))
         for mode in model.programs[unit].profile.modes:
             if mode.name != normal.mode:
                 yield OtherMode.of(unit, replace(normal, mode=mode.name), (mode.name,))

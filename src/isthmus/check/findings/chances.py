@@ -15,7 +15,7 @@ from isthmus.check.sights import DARK, TURN
 from isthmus.show.records import SLOTS
 
 UNIVERSE, EVERYTHING, MOVES, AXIS = "universe", "everything", "moves", "axis"
-NOUGHT = "nought"
+ZERO = "zero"
 LINE = "line "  # and the number of a universe that is not its own
 
 
@@ -29,7 +29,7 @@ def chance_of_yes(model: Model, look: str, unit: str, state: State) -> float | N
         if state.fault == ELSEWHERE:
             return 0.97 if look in (UNIVERSE, EVERYTHING) else 0.03
         return float(_lights(model, look, unit, state))
-    if look == NOUGHT:
+    if look == ZERO:
         return 0.97 if state.fault == ALWAYS else 0.5 if state.fault == MIXED else 0.02
     if look == MOVES:
         return float(_swing(model, unit, state, ("pan", "tilt")))
@@ -54,7 +54,7 @@ def _lights(model: Model, look: str, unit: str, state: State) -> bool:
 
 def lit_universes(model: Model, look: str, unit: str) -> list[int]:
     """The universes a look lights from end to end."""
-    if look in (EVERYTHING, NOUGHT):
+    if look in (EVERYTHING, ZERO):
         return sorted(model.universes)
     if look.startswith(LINE):
         return [int(look.removeprefix(LINE))]
@@ -85,7 +85,7 @@ def _swing(model: Model, unit: str, state: State, axes: Sequence[str]) -> bool:
 
 def slots_of_look(model: Model, look: str, unit: str) -> dict[tuple[int, int], int]:
     """What to send for a look at light; empty for one at movement."""
-    if look == NOUGHT:
+    if look == ZERO:
         value = 0
     else:
         value = value_for(model, unit, look) if look not in (MOVES, AXIS) else None

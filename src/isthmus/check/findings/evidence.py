@@ -45,8 +45,8 @@ class Told:
 
 
 def told_by_hunt(places: Sequence[Place], any_mode: bool) -> Told | None:
-    """What a hunt says that ends with these places; a mode nobody asked about says nothing. None
-    where they are of several universes.
+    """What a hunt says that ends with these places; a mode that was not asked about says nothing.
+    None where they are of several universes.
     """
     modes = [place.mode if any_mode else "" for place in places]
     rest = dict.fromkeys(zip((p.address for p in places), modes, strict=True))

@@ -90,7 +90,7 @@ class Fit:
         return state.fault not in (ELSEWHERE, MIXED) and self.model.rests_lit(unit, state)
 
     def _mixed(self, state: State, seen: Set[str]) -> float:
-        """Of one that somebody else has a hand in: whatever they make of it."""
+        """Of one that another sender has a hand in: whatever comes of it."""
         if "silent" in seen or "dark" in seen:
             return GARBLED
         return log(0.1) if state.fault == ALWAYS else log(0.03) if seen else log(0.25)
@@ -200,7 +200,7 @@ class Fit:
 
 
 def _now_and_then(named: int, calls: int) -> float:
-    """One that is lit always is named as often as somebody cares to: any rate is as likely."""
+    """One that is lit always is named as often as a person cares to: any rate is as likely."""
     rest = max(0, calls - named)
     return lgamma(named + 1) + lgamma(rest + 1) - lgamma(named + rest + 2)
 

@@ -207,7 +207,7 @@ class NodeNumbers(Cause):
         name = next((n.name for n in model.show.nodes if n.id == self.about[0]), "The node")
         return (
             f"All ports of {name} are off by {signed(self.about[1])}: it counts from "
-            f"{'nought' if self.about[1] == -1 else 'one'} where the show does not."
+            f"{0 if self.about[1] == -1 else 1} where the show does not."
         )
 
     def advice(self, model: Model) -> str:

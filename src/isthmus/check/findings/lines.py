@@ -123,7 +123,7 @@ class Lines:
                 yield from self._counts(node)
 
     def _counts(self, node: Node) -> Iterator[Cause]:
-        """All its ports are off by one: it counts from nought, or the show does."""
+        """All its ports are off by one: it counts from 0, or the show does."""
         mine = [
             (universe, port)
             for universe, ports in self.ports.items()

@@ -13,8 +13,8 @@ from isthmus.check.findings.chances import (
     EVERYTHING,
     LINE,
     MOVES,
-    NOUGHT,
     UNIVERSE,
+    ZERO,
     chance_of_yes,
 )
 from isthmus.check.findings.model import Model
@@ -38,7 +38,7 @@ class Look:
 QUESTIONS = {
     UNIVERSE: "With every address of its universe at full: does {n} light?",
     EVERYTHING: "With every address of every universe at full: does {n} light?",
-    NOUGHT: "With every address of every universe at nought: does {n} still light?",
+    ZERO: "With every address of every universe at 0: does {n} still light?",
     MOVES: "While {n} is called and swings: does it move at all, lit or not?",
     AXIS: "While {n} swings and nods: does the axis that is wrong move at all?",
 }

@@ -139,8 +139,8 @@ class Reason:
         return list(made.values())
 
     def _unexplained(self, causes: list[Cause]) -> set[str]:
-        """The units that look wrong, without those that causes of many explain. A sender is no such
-        cause: it fits anything.
+        """The units that look wrong, without those that causes of many explain. A sender does
+        not count: it fits anything.
         """
         left = set(self.deviants)
         for cause in self._greedy(causes, []):
@@ -300,7 +300,9 @@ class Reason:
         return Finding(tuple(sorted(numbers, key=lambda u: numbers[u])), ranked)
 
     def _otherwise(self, cause: Cause) -> float:
-        """How likely it is something nobody thought of: least where it was looked at twice."""
+        """How likely it is something that is not among the causes: least where it was looked at
+        twice.
+        """
         looked = {u for _, u in self.evidence.answers} | self.evidence.told.keys()
         if looked & cause.states.keys():
             return LOOKED_TWICE

@@ -49,7 +49,7 @@ class Seen:
 
     @property
     def unnamed(self) -> int:
-        """In how many of them some other unit lit, nobody said which."""
+        """In how many of them some other unit lit, without a number."""
         return int(self._unnamed.sum())
 
     @property

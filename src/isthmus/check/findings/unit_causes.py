@@ -191,12 +191,12 @@ class BeamStuck(OfUnit):
         )
 
 
-class ByItself(OfUnit):
-    KIND, RARITY = "by itself", 0.004
+class OwnProgramme(OfUnit):
+    KIND, RARITY = "own programme", 0.004
 
     def say(self, model: Model) -> str:
         return (
-            f"Unit {number(model, self.unit)} runs by itself: a programme of its own, a test, or "
+            f"Unit {number(model, self.unit)} runs a programme of its own: a test, sound, or "
             "what it does without data."
         )
 

@@ -7,7 +7,7 @@ from collections.abc import Container, Iterable, Iterator, Sequence
 
 from isthmus.check.calls import numbers_of
 from isthmus.check.findings.cause import Cause
-from isthmus.check.findings.chances import EVERYTHING, LINE, NOUGHT, UNIVERSE
+from isthmus.check.findings.chances import EVERYTHING, LINE, UNIVERSE, ZERO
 from isthmus.check.findings.evidence import SILENT, Evidence
 from isthmus.check.findings.model import Model
 from isthmus.check.ways import in_words
@@ -114,7 +114,7 @@ def _from_the_devices(model: Model, evidence: Evidence, units: set[str]) -> Iter
 def _from_answers(model: Model, evidence: Evidence, units: set[str]) -> Iterator[str]:
     """What was answered to the questions of a finding."""
     seen_in = {UNIVERSE: "with its universe at full", EVERYTHING: "with everything at full"}
-    seen_in[NOUGHT] = "with everything at nought"
+    seen_in[ZERO] = "with everything at 0"
     for (look, unit), yes in evidence.answers.items():
         if unit in units:
             line = look.removeprefix(LINE) if look.startswith(LINE) else ""
