@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import socket
@@ -259,11 +260,36 @@ def test_a_killed_engine_comes_back_and_sends_on(engine: Engine) -> None:
     with udp_listener() as sock:
         engine.publish(frames_of({3: 77}), [Route(0, "127.0.0.9", 1)])
         engine.enable(True)
-        assert until(lambda: received(sock, 0.2, engine), 10)
+        before: list[tuple[float, artnet.ArtDmx]] = []
+        assert until(lambda: before.extend(received(sock, 0.2, engine)) or before, 10)
         os.kill(engine.stats().pid, signal.SIGKILL)
+        before += received(sock, 0.3)
         assert until(engine.check, 8) and engine.restarts == 1
-        assert until(lambda: any(p.slots[3] == 77 for _, p in received(sock, 0.2, engine)), 8)
+        after: list[tuple[float, artnet.ArtDmx]] = []
+        assert until(lambda: after.extend(received(sock, 0.2, engine)) or after, 8)
+        assert after[0][1].slots[3] == 77
+        # receivers drop what steps back: it counts on from where the other stopped
+        assert (after[0][1].sequence - before[-1][1].sequence) % 255 in (1, 2)
         assert engine.stats().restarts == 1 and engine.stats().returned_at
+
+
+def test_a_sync_is_sent_only_with_what_it_is_for(engine: Engine) -> None:
+    """With changes alone sent, a packet a second keeps a stream alive, and so does its sync."""
+    with udp_listener("127.255.255.255") as sock:
+        engine.publish(frames_of({3: 77}), [Route(0, "127.255.255.255", 1)])
+        engine.pace(changed_only=True, artnet_sync=True)
+        engine.enable(True)
+        assert until(lambda: received(sock, 0.2, engine), 10)
+        time.sleep(0.5)
+        kinds: list[int] = []
+        end = time.monotonic() + 3
+        sock.settimeout(0.2)
+        while time.monotonic() < end:
+            engine.beat()
+            with contextlib.suppress(TimeoutError):
+                kinds.append(int.from_bytes(sock.recv(1024)[8:10], "little"))
+        levels, syncs = kinds.count(0x5000), kinds.count(0x5200)
+        assert 2 <= levels <= 8 and 1 <= syncs <= levels
 
 
 def test_a_hung_interface_keeps_the_last_frame_for_a_while_then_the_rig_goes_dark(
