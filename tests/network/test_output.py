@@ -289,7 +289,7 @@ def test_a_sync_is_sent_only_with_what_it_is_for(engine: Engine) -> None:
             with contextlib.suppress(TimeoutError):
                 kinds.append(int.from_bytes(sock.recv(1024)[8:10], "little"))
         levels, syncs = kinds.count(0x5000), kinds.count(0x5200)
-        assert 2 <= levels <= 8 and 1 <= syncs <= levels
+        assert 2 <= levels <= 8 and 1 <= syncs <= levels + 1
 
 
 def test_a_hung_interface_keeps_the_last_frame_for_a_while_then_the_rig_goes_dark(
