@@ -169,12 +169,20 @@ def line(number: int, node: str, port: int) -> Fault:
     return change
 
 
+def _either(*ways: Says) -> Says:
+    return lambda kind, units, about: any(says(kind, units, about) for says in ways)
+
+
 def cut(*numbers: int, kind: str = "hang dark") -> Fault:
     """Nothing comes to these: a cable is out before the first of them."""
 
     def change(rig: Rig) -> Rig:
         units = frozenset(f"u{n}" for n in numbers)
-        return replace(rig, cut=rig.cut | units).with_truth(_all(kind, units))
+        truth = _all(kind, units)
+        if units == frozenset(_behind(rig, *rig.unit(numbers[0]).line)):
+            # all that is behind a port: its cable, or the port itself, look alike
+            truth = replace(truth, says=_either(truth.says, _all("port dark", units).says))
+        return replace(rig, cut=rig.cut | units).with_truth(truth)
 
     return change
 
@@ -199,7 +207,11 @@ def node_dark(node: str, answers: bool = False) -> Fault:
 
     def change(rig: Rig) -> Rig:
         stands = replace(rig.nodes[node], on=False, answers=answers)
-        return rig.with_node(stands).with_truth(_all("node dark", _behind(rig, node)))
+        units = _behind(rig, node)
+        truth = _all("node dark", units)
+        if answers and len({rig.units[u].line for u in units}) == 1:  # one line is all there is
+            truth = replace(truth, says=_either(truth.says, _all("port dark", units).says))
+        return rig.with_node(stands).with_truth(truth)
 
     return change
 

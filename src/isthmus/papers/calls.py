@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter
-
-from isthmus.check.verdicts import holds, say, tally_words
+from isthmus.check.verdicts import holds, say, tally, tally_words
 from isthmus.papers.rig import NOWHERE, Only, units_of
 from isthmus.papers.table import Column, Group, Paper
 from isthmus.patch.cells import addresses
@@ -19,21 +17,19 @@ COLUMNS = (
     Column("At", 34, figures=True),
     Column("Holds", 18),
 )
-KINDS = ("works", "wrong", "silent")
 
 
 def roll_call(show: Show, only: Only = None) -> Paper:
     """One line for each unit; those not called have an empty one."""
-    held = {one.unit: one for one in show.verdicts}
+    held = {one.unit: one for one in show.verdicts}  # those out of date are told, and prove nothing
     by_place: dict[str, list[tuple[str, ...]]] = {}
     units = sorted(units_of(show, only), key=lambda unit: unit.number)
     for unit in units:
         row = _row(show, unit, held.get(unit.id))
         by_place.setdefault(unit.hangs_on or NOWHERE, []).append(row)
     places = sorted(by_place, key=lambda place: (place == NOWHERE, place.lower()))
-    count = Counter(held[unit.id].result for unit in units if unit.id in held)
-    proven = sum(count[kind] for kind in KINDS)
-    told = f"{tally_words(count)}, {len(units) - proven} not proven."
+    count = tally(show, {unit.id for unit in units})
+    told = f"{tally_words(count)}, {count['left']} not proven."
     groups = [Group(place, by_place[place]) for place in places]
     return Paper(f"{show.name}: record of roll call", told, COLUMNS, groups)
 

@@ -27,14 +27,15 @@ CUES = (
 )
 FOCUS = (
     Column("Unit", 14, figures=True),
-    Column("Name", 42),
-    Column("Hangs on", 34),
+    Column("Name", 38),
+    Column("Purpose", 28),
+    Column("Hangs on", 30),
     Column("Address", 20, figures=True),
     Column("Points at x, y, z", 40, figures=True),
     Column("Pan", 16, figures=True),
     Column("Tilt", 16, figures=True),
     Column("Gel", 18),
-    Column("Remark", 50),
+    Column("Remark", 40),
 )
 
 
@@ -120,6 +121,7 @@ def _focused(live: Live, palette: Palette, unit: Unit) -> tuple[str, ...]:
     return (
         str(unit.number),
         unit.name,
+        unit.purpose,
         unit.hangs_on,
         addresses(unit),
         ", ".join(f"{v:.2f}" for v in point) if point else "",

@@ -201,7 +201,12 @@ class _Laying:
     def _put(self, cells: list[tuple[str, ...]], faces: Sequence[str], struck: bool) -> None:
         texts = self.page.texts
         for at, (lines, face) in enumerate(zip(cells, faces, strict=False)):
-            right = self.paper.columns[at].figures
+            column = self.paper.columns[at]
+            if column.patch and lines and lines[0].startswith("#"):
+                low, wide = self.y - _high(cells) + PAD, self.rooms[at]
+                self.page.grounds.append(Ground(self.edges[at], low, wide, LEADING, lines[0]))
+                continue
+            right = column.figures
             y = self.y - PAD
             for words in lines:
                 y -= LEADING

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from html import escape
 
 from isthmus.papers.since import GONE, NEW
@@ -15,6 +16,7 @@ table { border-collapse: collapse; width: 100%; }
 th { text-align: left; border-bottom: 1.5px solid #111; }
 th, td { padding: 3px 8px 3px 0; vertical-align: top; }
 td { border-bottom: 1px solid #ccc; }
+.patch { display: inline-block; width: 3em; height: 1em; border: 1px solid #888; }
 .figures { text-align: right; font-variant-numeric: tabular-nums; white-space: nowrap; }
 mark { background: #ffe08a; } tr.gone td { text-decoration: line-through; color: #777; }
 @media print { body { margin: 0; font-size: 10px; } thead { display: table-header-group; }
@@ -49,12 +51,21 @@ def _group(paper: Paper, group: Group) -> list[str]:
     for at, row in enumerate(group.rows):
         mark = group.marks.get(at, Mark())
         cells = "".join(
-            f"<td{kind}>{_cell(words, mark, column)}</td>"
+            f"<td{kind}>{_patch(words)}</td>"
+            if paper.columns[column].patch
+            else f"<td{kind}>{_cell(words, mark, column)}</td>"
             for column, (words, kind) in enumerate(zip(row, kinds, strict=True))
         )
         gone = ' class="gone"' if mark.how == GONE else ""
         parts.append(f"<tr{gone}>{cells}</tr>")
     return [*parts, "</tbody></table>"]
+
+
+def _patch(colour: str) -> str:
+    """A colour, shown."""
+    if not re.fullmatch(r"#[0-9a-f]{6}", colour):
+        return ""
+    return f'<span class="patch" style="background:{colour}" title="{colour}"></span>'
 
 
 def _cell(words: str, mark: Mark, column: int) -> str:

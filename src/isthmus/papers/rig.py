@@ -16,6 +16,7 @@ from isthmus.patch.index import free_runs, index_of
 from isthmus.patch.spans import by_universe, footprint, unit_spans
 from isthmus.plural import many
 from isthmus.profiles import profiles_of
+from isthmus.profiles.colour import code_of
 from isthmus.routes.ports import write_output
 from isthmus.routes.reach import Port, goes_to, ports, universes_known
 from isthmus.show.address import write_address
@@ -176,6 +177,7 @@ def gel_list(show: Show, only: Only = None) -> Paper:
     """What to cut: each gel with how many, by position. Of several in one frame each counts."""
     columns = (
         Column("Gel", 34),
+        Column("Colour", 16, patch=True),
         Column("Name", 50),
         Column("Book", 34),
         Column("Pieces", 16, figures=True),
@@ -195,6 +197,7 @@ def gel_list(show: Show, only: Only = None) -> Paper:
             rows.append(
                 (
                     part,
+                    code_of(gel.rgb) if gel else "",
                     gel.name if gel else "not in a book of the show",
                     gel.book if gel else "",
                     str(len(cut[part])),
@@ -203,7 +206,7 @@ def gel_list(show: Show, only: Only = None) -> Paper:
             )
         if rows:
             groups.append(Group(name, rows))
-    pieces = sum(int(row[3]) for group in groups for row in group.rows)
+    pieces = sum(int(row[4]) for group in groups for row in group.rows)
     return Paper(f"{show.name}: gels to cut", f"{many(pieces, 'piece')}.", columns, groups)
 
 

@@ -11,12 +11,14 @@ Row = Sequence[str]
 @dataclass(frozen=True)
 class Column:
     """`width` in millimetres; where a page has more or less, all columns share it. Figures stand to
-    the `right`, in a face whose digits are all as wide.
+    the `right`, in a face whose digits are all as wide. A `patch` holds colours (#rrggbb), which
+    are shown and not read; a table for a spreadsheet has them as they are.
     """
 
     words: str
     width: float
     figures: bool = False
+    patch: bool = False
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,8 @@ luminance is relative.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -122,6 +124,12 @@ def encode_srgb(linear: Array) -> Array:
     """Linear sRGB to the 0…1 code values a screen shows (IEC 61966-2-1)."""
     clipped = np.clip(linear, 0.0, 1.0)
     return np.where(clipped <= 0.0031308, 12.92 * clipped, 1.055 * clipped ** (1 / 2.4) - 0.055)
+
+
+def code_of(linear: Sequence[float]) -> str:
+    """Linear sRGB as a screen's code: `#rrggbb`."""
+    red, green, blue = (round(255 * x) for x in encode_srgb(np.array(linear, float)).tolist())
+    return f"#{red:02x}{green:02x}{blue:02x}"
 
 
 def decode_srgb(code: Array) -> Array:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
-from PySide6.QtGui import QFont
+from PySide6.QtGui import QColor, QFont
 
 from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import RowsModel
@@ -48,6 +48,13 @@ class PaperModel(RowsModel):
     def tip(self, row: Line, column: int) -> str:
         return self.words(row, column)
 
+    @staticmethod
+    def _patch(colour: str, role: int) -> Any:
+        """A colour, shown; its code when it is pointed at or copied."""
+        if role == Qt.ItemDataRole.BackgroundRole:
+            return QColor(colour) if colour else None
+        return colour if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.EditRole) else None
+
     def _mark(self, row: Line) -> Mark:
         return row[0].marks.get(row[1], Mark())
 
@@ -64,6 +71,8 @@ class PaperModel(RowsModel):
             return theme.color("ochre", 0.22) if other else None
         if role == Qt.ItemDataRole.TextAlignmentRole and column in self.MONO and row[1] >= 0:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        if self.paper is not None and self.paper.columns[column].patch and row[1] >= 0:
+            return self._patch(self.cells(row)[column], role)
         found = super().data(index, role)
         if role == Qt.ItemDataRole.FontRole and row[1] < 0:
             return font("table", 600)
