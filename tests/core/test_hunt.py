@@ -14,6 +14,7 @@ from msgspec.structs import replace
 
 from isthmus.check import mark
 from isthmus.check.codes import Spelt, light_code, where_found
+from isthmus.check.findings.fixes import block_as_hung
 from isthmus.check.findings.ruled_out import ruled_out
 from isthmus.check.hunt import NO, UNSURE, YES, Hunt, Place
 from isthmus.check.hunt_slots import levels
@@ -22,7 +23,9 @@ from isthmus.demo import as_hung, lantern_tide
 from isthmus.errors import EntryFault
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.gdtf import write_gdtf
+from isthmus.profiles.make import Body, Channel, ModePlan, compose
 from isthmus.profiles.store import stored_of
+from isthmus.show.records import Patched, Show, Unit
 
 UNITS = ("u101", "u107", "u201", "u221", "u301", "u311", "u401", "u411", "u421", "u441")
 
@@ -189,6 +192,37 @@ def test_what_cannot_be_hunted_says_why() -> None:
     for begin in (lambda: Hunt(scattered, "u101"), lambda: light_code(scattered, ["u101", "u102"])):
         with pytest.raises(EntryFault, match="several addresses at once"):
             begin()
+
+
+@pytest.mark.parametrize("apart", [True, False], ids=["two universes", "one universe"])
+def test_a_unit_of_two_breaks_is_hunted_break_by_break(apart: bool) -> None:
+    """A dimmer at one address, three emitters at another: its light by hand."""
+    second = 2 if apart else 1
+    emitters = tuple(Channel(f"ColorAdd_{c}") for c in "RGB")
+    plan = ModePlan("Own", (Channel("Dimmer"), *emitters), blocks=(1, 2, 2, 2))
+    profile = compose("Reed and Oar", "Double", Body("can"), [plan])
+    stored = stored_of(profile, write_gdtf(profile))
+    patch = (Patched(universe=1, address=7), Patched(block=2, universe=second, address=100))
+    unit = Unit(id="u1", number=1, profile=stored.key, mode="Own", patch=patch)
+    show = replace(Show(), profiles=(stored,), units=(unit,))
+    with pytest.raises(EntryFault, match="several addresses"):
+        Hunt(show, "u1")
+
+    def hunted_at(block: int, real: tuple[tuple[int, int], tuple[int, int]]) -> list[int]:
+        hunt = Hunt(show, "u1", block=block)
+        while (look := hunt.look()) is not None and hunt.used < 30:
+            (a, dimmer), (b, first) = real
+            red, green, blue = (look.slots.get((b, first + i), 0) for i in range(3))
+            mixed = 0.22 * red + 0.7 * green + 0.08 * blue
+            light = look.slots.get((a, dimmer), 0) / 255 * mixed / 255
+            hunt.answer(look, YES if light > 0.1 else NO)
+        return [] if hunt.dark else [place.address for place in hunt.found]
+
+    assert hunted_at(1, ((1, 321), (second, 100))) == [321]
+    assert 250 in hunted_at(2, ((1, 7), (second, 250)))
+    assert hunted_at(1, ((3, 321), (second, 100))) == []  # on another line
+    edited = block_as_hung(show, "u1", 2, 3, 55).units[0].patch
+    assert [(p.block, p.universe, p.address) for p in edited] == [(1, 1, 7), (2, 3, 55)]
 
 
 @pytest.mark.parametrize(("wrong", "any_mode"), [(0, False), (1, False), (0, True)])

@@ -28,12 +28,13 @@ from isthmus.check.hunt_looks import (
     told,
     worth,
 )
-from isthmus.check.hunt_slots import levels, slot_bytes
+from isthmus.check.hunt_parts import Part, aside, hunted_modes, hunted_universes
+from isthmus.check.hunt_slots import slot_bytes
 from isthmus.errors import EntryFault
 from isthmus.patch.index import index_of
 from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.light import LightProgram
-from isthmus.show.records import SLOTS, Show, Unit
+from isthmus.show.records import SLOTS, Show
 
 Slots = dict[tuple[int, int], int]
 YES, NO, UNSURE = "yes", "no", "not sure"
@@ -45,53 +46,6 @@ LITTLE = 1e-3  # the same where answers may be wrong: sureness comes bit by bit
 NEARLY = 0.97  # of all weight: the places that matter for the next picture
 MUTE = 0.02  # of its brightest: so dark a unit would be nothing to go by
 MOST = 40  # looks, with wrong answers
-
-
-def scattered(program: LightProgram) -> bool:
-    """Whether a mode listens at several addresses at once."""
-    return len(program.chart.footprints) > 1
-
-
-def hunted_modes(show: Show, unit_id: str, any_mode: bool) -> tuple[Unit, dict[str, LightProgram]]:
-    """A unit, and by name its mode, or every mode of its profile, whose light tells at which
-    address it listens.
-
-    Raises EntryFault where there is none.
-    """
-    unit = show.unit(unit_id)
-    found = profiles_of(show).mode_of(unit) if unit else None
-    if unit is None or found is None:
-        number = unit.number if unit else "A unit that is not there"
-        raise EntryFault(
-            f"{number} has no profile, so it cannot be hunted.", do="Give it a profile first."
-        )
-    profile, own = found
-    programs = {m.name: light_program(profile, m) for m in (profile.modes if any_mode else [own])}
-    together = {name: p for name, p in programs.items() if not scattered(p)}
-    if not together:
-        raise EntryFault(
-            f"{unit.number} listens at several addresses at once, so its light does not tell "
-            "which of them it heard.",
-            do="Read its addresses at the unit, or ask it by RDM.",
-        )
-    lit = {name: p for name, p in together.items() if p.assembly.beams}
-    if not lit:
-        raise EntryFault(
-            f"{unit.number} gives no light, so light does not tell where it listens.",
-            do="Read its address at the unit.",
-        )
-    return unit, lit
-
-
-def hunted_universes(unit: Unit, universes: Sequence[int]) -> list[int]:
-    """Where to look: these, or the unit's own. Raises EntryFault where there are none."""
-    found = sorted(dict.fromkeys(universes or [p.universe for p in unit.patch]))
-    if not found:
-        raise EntryFault(
-            f"{unit.number} has no address, so there is nowhere to start.",
-            do="Choose universes to hunt in.",
-        )
-    return found
 
 
 def programs_in(show: Show, universes: Iterable[int]) -> list[LightProgram]:
@@ -156,23 +110,28 @@ class Hunt:
         any_mode: bool = False,
         lies: int = 0,
         leave_out: Iterable[Place] = (),
+        block: int = 0,
     ) -> None:
         """Universes default to the unit's own; `leave_out` are places it is known not to be at.
-        With `lies` any answer may be wrong.
+        With `lies` any answer may be wrong. `block` is the DMX break that is hunted; 0: the unit
+        as a whole.
 
         Raises EntryFault where it cannot be hunted by light.
         """
-        unit, self._programs = hunted_modes(show, unit_id, any_mode)
-        self.show, self.unit = show, unit
+        unit, programs = hunted_modes(show, unit_id, any_mode, block)
+        self.show, self.unit, self.block = show, unit, block
         self.wrong = WRONG if lies else 0.0
-        self.universes = hunted_universes(unit, universes)
-        bytes_ = slot_bytes(show, self.universes, list(self._programs.values()))
+        self.universes = hunted_universes(unit, universes, block)
+        bytes_ = slot_bytes(show, self.universes, list(programs.values()))
+        value = bytes_.value if bytes_ else 0
+        self._parts = {name: Part(program, block, value) for name, program in programs.items()}
+        self._aside = aside(show, unit, block, self.universes, list(programs.values()))
         barred = set(leave_out)
         every = [
             Place(universe, address, name)
-            for name, program in self._programs.items()
+            for name, part in self._parts.items()
             for universe in self.universes
-            for address in range(1, SLOTS - program.width + 2)
+            for address in range(1, SLOTS - part.width + 2)
         ]
         self.places = [place for place in every if place not in barred]
         if bytes_ is None or not self.places:
@@ -185,12 +144,12 @@ class Hunt:
         row = {universe: at for at, universe in enumerate(self.universes)}
         self._rows = np.array([row[place.universe] for place in self.places])
         self._starts = np.array([place.address for place in self.places])
-        self._widths = np.array([self._programs[place.mode].width for place in self.places])
-        self._kinds = np.array([list(self._programs).index(place.mode) for place in self.places])
+        self._widths = np.array([self._parts[place.mode].width for place in self.places])
+        self._kinds = np.array([list(self._parts).index(place.mode) for place in self.places])
         self._all = np.ones(len(self.universes) * SLOTS, bool)
         self._full = self._light(self._all, np.arange(len(self.places)))
         self.places.append(NOWHERE)
-        self._needs = [_needed(program, self.value) for program in self._programs.values()]
+        self._needs = [part.needed(QUESTIONS[0].high) for part in self._parts.values()]
         self.bright = float(self._full.max())
         self._mute = self._full < MUTE * self.bright  # what is safe there does not light it
         self._first = np.full(len(self.places), (1 - NEVER) / (len(self.places) - 1))
@@ -210,14 +169,14 @@ class Hunt:
     ) -> NDArray[np.float64]:
         """(masks, k)"""
         stack = np.stack(masks).reshape(len(masks), len(self.universes), SLOTS)
-        slots = np.where(stack, self._bytes.lit, self._bytes.dark)
+        slots = np.where(stack | self._aside.held, self._bytes.lit, self._bytes.dark)
         out = np.zeros((len(masks), len(at)))
-        for kind, program in enumerate(self._programs.values()):
+        for kind, part in enumerate(self._parts.values()):
             mine = np.flatnonzero(self._kinds[at] == kind)
             if len(mine):
-                columns = self._starts[at[mine], None] - 1 + np.arange(program.width)
+                columns = self._starts[at[mine], None] - 1 + np.arange(part.width)
                 windows = slots[:, self._rows[at[mine], None], columns]
-                found = levels(program, windows.reshape(-1, program.width))
+                found = part.levels(windows.reshape(-1, part.width))
                 out[:, mine] = found.reshape(len(masks), -1)
         return out
 
@@ -270,7 +229,7 @@ class Hunt:
         """How many looks are needed at most, about: the first, and halving."""
         if self.wrong:
             return MOST
-        return 1 + ceil(log2(len(self.places) - 1)) + 2 * (len(self._programs) > 1)
+        return 1 + ceil(log2(len(self.places) - 1)) + 2 * (len(self._parts) > 1)
 
     @property
     def contradicts(self) -> bool:
@@ -326,7 +285,7 @@ class Hunt:
     @property
     def modes(self) -> tuple[str, ...]:
         """In which modes it could be."""
-        return tuple(self._programs)
+        return tuple(self._parts)
 
     # ------------------------------------------------------------ looks
 
@@ -387,8 +346,8 @@ class Hunt:
                 yield mask
 
     def _made(self, mask: NDArray[np.bool_], question: Question) -> HuntLook:
-        sent = self._bytes.of(mask.reshape(len(self.universes), SLOTS))
-        slots = {
+        sent = self._bytes.of(mask.reshape(len(self.universes), SLOTS) | self._aside.held)
+        slots = self._aside.slots | {
             (universe, address + 1): int(sent[row, address])
             for row, universe in enumerate(self.universes)
             for address in range(SLOTS)
@@ -427,10 +386,3 @@ class Hunt:
         self._measured = max(self._measured, level)
         least = max(MUTE * self.bright, self._measured * (question.low + question.high) / 2)
         return level >= least
-
-
-def _needed(program: LightProgram, value: int) -> int:
-    """How many slots from its start must be lit until a unit is bright."""
-    steps = np.arange(program.width) < np.arange(program.width + 1)[:, None]
-    light = levels(program, np.where(steps, value, 0).astype(np.uint8))
-    return int(np.argmax(light >= QUESTIONS[0].high * light[-1]))

@@ -260,7 +260,8 @@ def hunt(options: argparse.Namespace) -> Result:
     else:
         unit = next(iter(ids))
         barred = set() if options.lie else ruled_out(show, unit, universes, options.any_mode)
-        made = Hunt(show, unit, universes, options.any_mode, int(options.lie), barred)
+        block = options.hunted_break
+        made = Hunt(show, unit, universes, options.any_mode, int(options.lie), barred, block)
         with _caller(options, show) as (caller, _):
             looks = caller.hunt(made)
         found = [(made.unit, made.found)]
@@ -343,6 +344,14 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     made.add_argument("--everywhere", action="store_true", help="in every universe that is sent")
     made.add_argument("--any-mode", action="store_true", help="mode unknown")
     made.add_argument("--lie", action="store_true", help="answers may be wrong")
+    made.add_argument(
+        "--break",
+        dest="hunted_break",
+        type=int,
+        default=0,
+        metavar="N",
+        help="of a unit of several DMX breaks: which of them, the others stay lit",
+    )
     made = verb(verbs, "record", record_out, "the record of roll call as a file")
     made.add_argument("out", metavar="OUT.pdf|.csv")
     made.add_argument("--snags", action="store_true", help="open faults alone, by position")

@@ -73,6 +73,14 @@ def _set_by_rdm(device: Device | None, normal: State) -> list[Change] | None:
     return changes
 
 
+def block_as_hung(show: Show, unit_id: str, block: int, universe: int, address: int) -> Show:
+    """One block of a unit where it really listens, the others as they are."""
+    unit = show.unit(unit_id)
+    rest = tuple(p for p in unit.patch if p.block != block) if unit else ()
+    here = Patched(block=block, universe=universe, address=address)
+    return put(show, {unit_id: tuple(sorted((*rest, here), key=lambda p: p.block))})
+
+
 def as_hung(show: Show, targets: Mapping[str, tuple[str, int, int]]) -> Show:
     """Units put where they really listen: unit → (mode, universe, address). Raises EntryFault for a
     mode no unit has.

@@ -28,7 +28,7 @@ from isthmus.app.kit.widgets import (
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.views.codes import Codes
-from isthmus.check.findings.fixes import as_hung
+from isthmus.check.findings.fixes import as_hung, block_as_hung
 from isthmus.check.findings.ruled_out import ruled_out
 from isthmus.check.hunt import NO, UNSURE, YES, Hunt, HuntLook, Place
 from isthmus.check.prove import ProveSlots
@@ -36,7 +36,8 @@ from isthmus.errors import EntryFault
 from isthmus.patch.cells import addresses
 from isthmus.patch.choose import complete, read_choice
 from isthmus.plural import many
-from isthmus.show.records import SLOTS
+from isthmus.profiles import chart, profiles_of
+from isthmus.show.records import SLOTS, Show
 
 FAINT = 0.1  # of its light: less only glows
 SHOWN = 4  # places that remain
@@ -161,11 +162,14 @@ class HuntView(PageView):
             "hunt where",
             [("own", "in its own universe"), ("all", "in every universe that is sent")],
         )
+        self.block = choice("hunted break", [(0, "as a whole")])
+        self.block.setVisible(False)
+        self.unit.textChanged.connect(self._offer_blocks)
         self.any_mode = QCheckBox("mode unknown")
         self.lies = QCheckBox("answers may be wrong")
         self.begin_button = button("Hunt", "primary", self.begin, 30, "begin hunt")
         self.end_button = button("End hunt", run=self.end, height=30, name="end hunt")
-        for widget in (self.unit, self.where, self.any_mode, self.lies):
+        for widget in (self.unit, self.block, self.where, self.any_mode, self.lies):
             row.addWidget(widget)
         row.addStretch(1)
         row.addWidget(self.end_button)
@@ -221,6 +225,21 @@ class HuntView(PageView):
         if self.hunt is None and not self.several and self.bench.selection.ids:
             self.unit.setText(" ".join(str(u.number) for u in self.bench.selection.units()[:12]))
 
+    def _offer_blocks(self) -> None:
+        """Of a unit of several DMX breaks, which of them is hunted."""
+        try:
+            ids = read_choice(self.bench.show, self.unit.text()).ids
+        except EntryFault:
+            ids = ()
+        found = self.bench.show.unit(next(iter(ids))) if len(ids) == 1 else None
+        mode = profiles_of(self.bench.show).mode_of(found) if found else None
+        blocks = [block for block, _ in chart(*mode).footprints] if mode else []
+        several = len(blocks) > 1
+        self.block.clear()
+        for block in blocks if several else [0]:
+            self.block.addItem(f"break {block}" if block else "as a whole", block)
+        self.block.setVisible(several)
+
     def take(self, unit: str) -> None:
         """Which unit is hunted next."""
         found = self.bench.show.unit(unit)
@@ -249,7 +268,8 @@ class HuntView(PageView):
         barred = (
             set() if lies else ruled_out(self.bench.show, unit, universes, any_mode)
         )  # verdicts may be wrong as well
-        hunt = Hunt(self.bench.show, unit, universes, any_mode, lies, barred)
+        block = int(self.block.currentData() or 0)
+        hunt = Hunt(self.bench.show, unit, universes, any_mode, lies, barred, block)
         self.hunt = hunt
         self._next()
         self.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -271,7 +291,7 @@ class HuntView(PageView):
             bench.proving.end()
         self._beginning = False
         places = hunt.found
-        if places:
+        if places and not hunt.block:
             self.checks.take_hunted(hunt.unit.id, places, len(hunt.modes) > 1)
             if len({(place.universe, place.address) for place in places}) == 1:
                 self.found.emit(hunt.unit.id, places[0].address)
@@ -331,7 +351,7 @@ class HuntView(PageView):
         self.end_button.setVisible(on)
         self.card.setVisible(not self.several)
         self.codes.setVisible(self.several)
-        for widget in (self.unit, self.where, self.any_mode, self.lies):
+        for widget in (self.unit, self.block, self.where, self.any_mode, self.lies):
             widget.setEnabled(not on)
         self.field.take(hunt, look)
         asked = hunt.asked if hunt else []
@@ -423,12 +443,16 @@ class HuntView(PageView):
 
     def fix(self, place: Place) -> None:
         assert self.hunt
-        unit = self.hunt.unit
+        unit, block = self.hunt.unit, self.hunt.block
         bench = self.bench
-        edit = {unit.id: (place.mode, place.universe, place.address)}
-        if bench.guard(
-            lambda: bench.commit(f"address {unit.number} as hunted", as_hung(bench.show, edit))
-        ):
+
+        def edit() -> Show:
+            if block:
+                return block_as_hung(bench.show, unit.id, block, place.universe, place.address)
+            where = {unit.id: (place.mode, place.universe, place.address)}
+            return as_hung(bench.show, where)
+
+        if bench.guard(lambda: bench.commit(f"address {unit.number} as hunted", edit())):
             self.checks.hunted.pop(unit.id, None)
             bench.tell(
                 "ok", f"{unit.number} is patched at {place.words}. Call it again to prove it."
