@@ -506,6 +506,7 @@ HELP = {
     "put phone out": "Disconnect the selected phone",
     "hunted unit": "Unit numbers to hunt for",
     "hunt where": "Where the unit may listen",
+    "hunted break": "Which DMX break of the unit is hunted; the others stay lit",
     "mode unknown": "Look in every mode of its profile",
     "answers may be wrong": "Any answer may be wrong; takes about twice as many steps",
     "end hunt": "End the hunt and restore the previous levels",

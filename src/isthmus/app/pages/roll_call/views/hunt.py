@@ -67,7 +67,7 @@ class Field(QWidget):
         for row, universe in enumerate(self.hunt.universes[:8]):
             y = 18.0 + 34 * row
             paint.text(p, 0, y, str(universe), font("table", 500, mono=True), "text2", height=20)
-            p.fillRect(QRectF(left, y, wide, 20), theme.color("shelf"))
+            p.fillRect(QRectF(left, y, wide, 20), theme.color("deep"))
             if self.look:
                 for first, last in self.look.runs(row):
                     x, end = left + wide * first / SLOTS, left + wide * last / SLOTS
