@@ -19,6 +19,7 @@ from test_compare import edited
 
 from helpers.geometry import beams_sent
 from helpers.tools import answer, command
+from isthmus.check import mark
 from isthmus.demo import as_hung
 from isthmus.demo.evening import with_evening
 from isthmus.demo.wall import with_wall
@@ -32,9 +33,10 @@ from isthmus.papers.evening import cue_sheet, focus_sheet
 from isthmus.papers.marked import as_html
 from isthmus.papers.since import since
 from isthmus.papers.table import Column, Group, Paper
+from isthmus.patch.edits import set_address
 from isthmus.patch.hanglist import Library, parse_hang_list
 from isthmus.show import open_show, save_show
-from isthmus.show.records import UPRIGHT, Verdict
+from isthmus.show.records import UPRIGHT
 
 
 def words_of(pdf: bytes) -> list[str]:
@@ -235,16 +237,16 @@ def test_a_paper_is_of_the_units_behind_a_node_and_says_what_roll_call_found() -
     assert units_for(RIG_SHOW, " ") is None and "Ferry A" in complete_for(RIG_SHOW, "ferr")
     with pytest.raises(EntryFault):
         units_for(RIG_SHOW, "Ferry Z")
-    seen = (
-        Verdict(unit="u201", result="works", by="Ada Łuk", at="2026-12-01T20:15:09Z"),
-        Verdict(unit="u202", result="silent", note="lamp?"),
-    )
-    called = replace(RIG_SHOW, verdicts=seen)
+    called = mark(RIG_SHOW, "u201", "works", at="2026-12-01T20:15:09Z", by="Ada Łuk")
+    called = mark(called, "u202", "silent", "lamp?")
     paper = RIG["calls"][1](called, {"u201", "u202", "u203"})
     rows = {row["Unit"]: row for row in table_of(paper)}
     assert "1 works, 0 wrong, 1 silent, 1 not proven" in paper.about
     assert (rows["201"]["By"], rows["201"]["At"]) == ("Ada Łuk", "2026-12-01 20:15")
     assert "lamp?" in rows["202"]["Seen"] and rows["203"]["Seen"] == ""
+    moved = set_address(called, ["u201"], (2, 400))  # what was seen no longer holds
+    again = RIG["calls"][1](moved, {"u201", "u202", "u203"})
+    assert "0 work, 0 wrong, 1 silent, 2 not proven" in again.about
     focus, only = RIG["focus"][1], {"u101"}
     assert {row["Unit"] for row in table_of(focus(RIG_SHOW, only))} == {"101"}
     assert {row["Unit"] for row in table_of(focus(RIG_SHOW, None))} > {"101", "102"}

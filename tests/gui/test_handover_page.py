@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
 
-from helpers.hands import child, choose, dialog, key, keys, press, retype
+from helpers.hands import child, choose, dialog, key, keys, press, retype, until
 from helpers.stations import running_station
 from isthmus.demo import lantern_tide
 from isthmus.papers.all_papers import RIG
@@ -57,6 +57,7 @@ def test_a_paper_is_chosen_narrowed_held_against_a_version_and_saved(
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a, **k: str(tmp_path))
     key(child(view, "paper since"), Qt.Key.Key_Home)  # everything
     press(view, "save all papers")
+    assert until(lambda: len(list(tmp_path.glob("*.pdf"))) == len(RIG), 30)  # on a thread beside
     made = {p.stem for p in tmp_path.glob("*.pdf")}
     assert made == {f"Lantern Tide {name}" for name in RIG}
     text = pypdfium2.PdfDocument(tmp_path / "Lantern Tide gels.pdf")[0].get_textpage()

@@ -110,7 +110,7 @@ def test_every_route_is_in_one_bunch_and_a_stream_once_in_each(
         Route(0, "127.0.0.5", n + 1, 5568, sh.SACN_PRIORITY)
         for n in range(min(prioritised, universes))
     ]
-    lane = Lane(routes, sh.Identity())
+    lane = Lane(routes, sh.Identity(), np.zeros(sh.MAX_ROUTES, np.uint8))
     assert sorted(np.concatenate(lane.bunches).tolist()) == list(range(len(routes)))
     for bunch in lane.bunches:
         assert len(bunch) <= BUNCH and len(set(lane.stream[bunch].tolist())) == len(bunch)

@@ -289,6 +289,7 @@ class Reason:
                 break
             if all((rival.kind, rival.about) != (c.kind, c.about) for _, c in kept):
                 kept.append((weight, rival))
+        kept += self._senders_seen(weights, kept)
         top = kept[0][0]
         parts = [exp(weight - top) for weight, _ in kept]
         known = 1.0 - self._otherwise(kept[0][1])
@@ -298,6 +299,20 @@ class Reason:
         )
         numbers = {u: self.model.units[u].number for u in mine | set(ranked[0].cause.units)}
         return Finding(tuple(sorted(numbers, key=lambda u: numbers[u])), ranked)
+
+    def _senders_seen(
+        self, weights: Sequence[tuple[float, Cause]], kept: Sequence[tuple[float, Cause]]
+    ) -> Sequence[tuple[float, Cause]]:
+        """A sender that the network view shows is always among what it could be."""
+        have = {cause.about[0] for _, cause in kept if isinstance(cause, Sender)}
+        seen = [
+            (weight, cause)
+            for weight, cause in weights
+            if isinstance(cause, Sender)
+            and self.evidence.senders.get(int(str(cause.about[0])))
+            and cause.about[0] not in have
+        ]
+        return seen[:1]
 
     def _otherwise(self, cause: Cause) -> float:
         """How likely it is something that is not among the causes: least where it was looked at

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from isthmus.check.findings.evidence import Evidence, Told, gather
 from isthmus.check.findings.fixes import Fix
+from isthmus.check.findings.line_causes import Sender
 from isthmus.check.findings.looks import Look, next_look
 from isthmus.check.findings.model import Model, Models
 from isthmus.check.findings.reason import Finding, reason
@@ -27,7 +28,7 @@ from isthmus.show.records import Answer, Show
 if TYPE_CHECKING:
     from isthmus.net import View
 
-LIKELY = 0.02
+LIKELY, RIVALS = 0.02, 4
 
 
 @dataclass(frozen=True)
@@ -83,9 +84,9 @@ def tell(
     cause = finding.cause
     rivals = tuple(
         Rival(r.cause.kind, r.cause.say(model), r.chance)
-        for r in finding.ranked[1:4]
-        if r.chance > LIKELY
-    )
+        for r in finding.ranked[1:]
+        if r.chance > LIKELY or (isinstance(r.cause, Sender) and evidence.senders)
+    )[:RIVALS]
     look = (
         next_look(model, finding, list(evidence.answers))
         if finding.ranked[0].chance < 0.95

@@ -146,12 +146,12 @@ function unfold(now) {  // the ways of being wrong: chosen, any number of them, 
   at("ways").replaceChildren(...Object.entries(now ? state.ways || {} : {}).map(([way, words]) => {
     const b = document.createElement("button");
     b.type = "button"; b.textContent = words; b.dataset.way = way; b.setAttribute("aria-pressed", "false");
-    b.onclick = () => { press(b); hows(way, b); };
+    b.onclick = () => { flip(b); hows(way, b); };
     return b;
   }));
 }
 
-const press = b => b.setAttribute("aria-pressed", b.getAttribute("aria-pressed") === "false");
+const flip = b => b.setAttribute("aria-pressed", b.getAttribute("aria-pressed") === "false");
 
 function hows(way, key) {  // below a way that is chosen, how: nothing of it has to be said
   document.querySelectorAll(`#ways [data-of="${way}"]`).forEach(b => b.remove());
@@ -160,15 +160,15 @@ function hows(way, key) {  // below a way that is chosen, how: nothing of it has
     const b = document.createElement("button");
     b.type = "button"; b.className = "how"; b.textContent = words; b.dataset.how = `${way} ${words}`;
     b.dataset.of = way; b.setAttribute("aria-pressed", "false");
-    b.onclick = () => press(b);
+    b.onclick = () => flip(b);
     return b;
   }));
 }
 
-const pressed = kind => [...document.querySelectorAll(`#ways [data-${kind}][aria-pressed=true]`)].map(b => b.dataset[kind]);
+const ticked = kind => [...document.querySelectorAll(`#ways [data-${kind}][aria-pressed=true]`)].map(b => b.dataset[kind]);
 document.querySelectorAll("[data-mark]").forEach(key => key.onclick = () => {
   if (key.dataset.mark !== "wrong") mark(key.dataset.mark);
-  else if (wrong) mark("wrong", pressed("way"), at("others").value, pressed("how"));
+  else if (wrong) mark("wrong", ticked("way"), at("others").value, ticked("how"));
   else unfold(true);
 });
 document.querySelectorAll("[data-step]").forEach(key => key.onclick = () => put({do: "step", by: +key.dataset.step}));

@@ -136,10 +136,11 @@ class RollCallPage(Page):
         self.acts.trigger("rdm.discover")
         self._lead(unit)
 
-    def _hunt(self, unit: str) -> None:
+    def _hunt(self, unit: str, any_mode: bool) -> None:
         self.show_view("Hunt")
         self._lead(unit)
         self.hunt.take(unit)
+        self.hunt.any_mode.setChecked(any_mode)
         self.hunt.begin()
 
     def _set_port(self, port: tuple[str, int, int]) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -30,8 +31,7 @@ from isthmus.papers.drawn import Block, as_csv, as_pdf, block_of, usual_size
 from isthmus.papers.marked import as_html
 from isthmus.papers.since import since, units_then
 from isthmus.papers.table import Paper
-from isthmus.plural import begun, many
-from isthmus.show.container import write_atomically
+from isthmus.plural import begun
 from isthmus.show.handovers import handovers, told
 
 ENDINGS = ("pdf", "csv", "html")
@@ -151,16 +151,25 @@ class PapersView(PageView):
         """The one that is chosen, or another, as it is set. Raises EntryFault for a choice of units
         that is none.
         """
-        make = list(RIG.values())[self.list.currentRow() if at is None else at][1]
+        return self._maker()(self.list.currentRow() if at is None else at)
+
+    def _maker(self) -> Callable[[int], Paper]:
+        """What makes each paper as it is set now; it may run on another thread."""
         show = self.bench.show
         only = units_for(show, self.only.text())
-        made = make(show, only)
         key = self.since.currentData()
-        if key is None:
-            return made
-        old = self.sides.show(key)
-        name = self.sides.name(key)
-        return since(make(old, units_then(old, show, only)), made, name[:1].lower() + name[1:])
+        old = None if key is None else self.sides.show(key)
+        name = "" if key is None else self.sides.name(key)
+        makers = [make for _, make in RIG.values()]
+
+        def made(at: int) -> Paper:
+            paper = makers[at](show, only)
+            if old is None:
+                return paper
+            then = makers[at](old, units_then(old, show, only))
+            return since(then, paper, name[:1].lower() + name[1:])
+
+        return made
 
     # ------------------------------------------------------------ acts
 
@@ -192,11 +201,4 @@ class PapersView(PageView):
             options=QFileDialog.Option.DontUseNativeDialog,
         )
         if folder:
-            self.bench.guard(lambda: self._save_into(Path(folder)))
-
-    def _save_into(self, folder: Path) -> None:
-        block = block_of(self.bench.show)
-        for at, name in enumerate(RIG):
-            target = folder / f"{self.bench.show.name} {name}.pdf".replace("/", "-")
-            write_atomically(target, drawn(self.paper(at), "pdf", block))
-        self.bench.tell("ok", f"{many(len(RIG), 'paper')} saved in {folder}.")
+            self.bench.guard(lambda: self.whole.each(Path(folder), list(RIG), self._maker()))

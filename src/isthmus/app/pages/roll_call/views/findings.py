@@ -34,6 +34,7 @@ from isthmus.check.findings.chances import slots_of_look
 from isthmus.check.findings.fixes import Fix
 from isthmus.check.findings.model import Model
 from isthmus.check.findings.told import FindingTold, Rival, answer
+from isthmus.check.findings.unit_causes import OtherMode
 from isthmus.check.prove import ProveActs, ProveSlots
 from isthmus.plural import many
 
@@ -121,7 +122,7 @@ class FindingsView(PageView):
     """`hunt_wanted` when only a hunt would tell, `discover_wanted` when devices would;
     `fix_devices` and `fix_port` for settings that go over the network."""
 
-    hunt_wanted = Signal(str)
+    hunt_wanted = Signal(str, bool)  # the unit, and whether its mode is in question
     fix_devices = Signal(object)
     fix_port = Signal(object)
     discover_wanted = Signal(str)
@@ -297,7 +298,7 @@ class FindingsView(PageView):
                 _left(
                     button(
                         "Hunt its address",
-                        run=lambda: self.hunt_wanted.emit(told.hunt),
+                        run=lambda: self.hunt_wanted.emit(told.hunt, _mode_in_question(told)),
                         name="hunt it",
                     )
                 )
@@ -379,6 +380,10 @@ class FindingsView(PageView):
 
 def _point(words: str) -> QLabel:
     return label(f"·  {words}", wrap=True)
+
+
+def _mode_in_question(told: FindingTold) -> bool:
+    return OtherMode.KIND in {told.kind, *(rival.kind for rival in told.rivals)}
 
 
 def _left(widget: QWidget) -> QHBoxLayout:
