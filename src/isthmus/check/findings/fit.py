@@ -22,9 +22,8 @@ from isthmus.profiles import chart
 INVENTED = log(3e-4)  # a unit that is well is called wrong or silent: hardly ever
 PASSED = log(0.01)  # a unit that is wrong was passed as a whole
 GARBLED = log(2e-3)  # one that is wrong is said to be so in quite another way
-MISSED = {"dim": 0.35, "beam": 0.3, "colour": 0.2, "cell": 0.2, "pan": 0.15, "tilt": 0.15}
-IMPRECISE = log(0.07)  # a way that is marked beside others that are there
-OFF_ITS_TEST = log(0.2)  # a way that is marked though its test was not done
+MISSED = {"dim": 0.3, "beam": 0.3, "colour": 0.2, "cell": 0.2, "pan": 0.15, "tilt": 0.15}
+IMPRECISE = log(0.3)  # a way that is marked beside others: it never costs more than one missed
 NOT_SAID = log(0.3)  # wrong, and nobody said how
 HALF_SEEN = log(0.25)  # silent said of one that moves
 OTHERWISE = log(0.15)  # how it is wrong was said otherwise
@@ -100,8 +99,8 @@ class Fit:
         if wanted == seen and not seen - {"silent", "dark"}:
             return 0.0
         if not wanted:
-            tests = 0.0 if "silent" in seen else self._strange(unit, seen)
-            return INVENTED + max(3 * IMPRECISE, tests - max(IMPRECISE, tests))
+            more = 0 if "silent" in seen else len(seen) - 1
+            return INVENTED + min(3, max(0, more)) * IMPRECISE
         if "silent" in wanted or "silent" in seen or ("dark" in wanted) != ("dark" in seen):
             half = wanted == {"dark"} and "silent" in seen
             return HALF_SEEN if half else GARBLED if seen else PASSED
@@ -109,15 +108,9 @@ class Fit:
         if not seen:
             return max(PASSED, missed)
         noted = sum(log(1 - MISSED.get(way, 0.2)) for way in wanted & seen)
-        strange = self._strange(unit, seen - wanted)
+        strange = IMPRECISE * len(seen - wanted)
         fits = missed + noted + strange + self._how(unit, state, wanted & seen)
         return max(GARBLED + 2 * IMPRECISE, fits)
-
-    def _strange(self, unit: str, ways: Set[str]) -> float:
-        """Ways that are marked and are not there."""
-        tests = ("light", *self.evidence.verdicts[unit].acts)
-        done = (_TEST.get(way, "light") in tests for way in ways)
-        return sum(IMPRECISE if was else OFF_ITS_TEST for was in done)
 
     def _how(self, unit: str, state: State, ways: Set[str]) -> float:
         """What was said of how it is wrong, beside how it would be."""
@@ -207,4 +200,3 @@ def _now_and_then(named: int, calls: int) -> float:
 
 # movements as nothing makes them that does not follow
 _MOVED = tuple(f"{axis} {how}" for axis in ("pan", "tilt") for how in ("other", "too far"))
-_TEST = {"colour": "colour", "pan": "movement", "tilt": "movement", "beam": "beam", "cell": "cells"}
