@@ -107,6 +107,8 @@ class Fit:
         missed = sum(log(MISSED.get(way, 0.2)) for way in wanted - seen)
         if not seen:
             return max(PASSED, missed)
+        if not wanted & seen:
+            return GARBLED
         noted = sum(log(1 - MISSED.get(way, 0.2)) for way in wanted & seen)
         strange = IMPRECISE * len(seen - wanted)
         fits = missed + noted + strange + self._how(unit, state, wanted & seen)
