@@ -52,6 +52,8 @@ def _rows(person: str) -> Iterator[Row]:
         count["visible"] += len(out.visible)
         count["first"] += len(out.first)
         count["three"] += len(out.three)
+        count["seen"] += bool(out.visible)
+        count["whole"] += bool(out.visible) and len(out.first) == len(out.visible)
         count["false"] += len(out.false)
         count["named"] += len(out.said)
         count["open"] += out.open
@@ -69,6 +71,7 @@ def _rows(person: str) -> Iterator[Row]:
     who = f"{person}, {visible} faults seen in {count['rigs']} rigs"
     yield f"first cause right, {who}", rate("first", visible), 100.0, "%", aims[0]
     yield "    among the first three", rate("three", visible), 100.0, "%", aims[1]
+    yield "    rigs with all of it named", rate("whole", count["seen"]), 100.0, "%", ""
     yield "    causes named that are not so", rate("false", named), 100.0, "%", aims[2]
     yield "    findings that cannot tell yet", float(count["open"]), float(visible), "", ""
     looks, hunts = (count[what] / count["rigs"] for what in ("looks", "hunts"))
