@@ -92,12 +92,13 @@ class _Spoiler:
         b = self.free(lambda u: a is not None and (u.kind, u.line) == (a.kind, a.line) and u != a)
         return f.exchanged(a.number, b.number) if a and b else None
 
-    def mode(self) -> Fault | None:
+    def mode(self, fault: Callable[[int, str], Fault] = f.mode) -> Fault | None:
+        """A unit in the other mode of its kind, with what follows from it."""
         unit = self.free(lambda u: len(BY_NAME[u.kind].modes) > 1)
         if unit is None:
             return None
         other = next(p.name for p, _, _ in BY_NAME[unit.kind].modes if p.name != unit.mode)
-        return f.mode(unit.number, other)
+        return fault(unit.number, other)
 
     def hang(self, fault: Callable[[Standing, list[Standing]], Fault | None]) -> Fault | None:
         unit = self.free()
@@ -109,13 +110,6 @@ class _Spoiler:
     def other_mode(self, unit: Standing, _: list[Standing]) -> Fault | None:
         modes = [p.name for p, _, _ in BY_NAME[unit.kind].modes if p.name != unit.mode]
         return f.hang_mode(unit.hang, modes[0]) if modes else None
-
-    def longer(self) -> Fault | None:
-        unit = self.free(lambda u: len(BY_NAME[u.kind].modes) > 1)
-        if unit is None:
-            return None
-        other = next(p.name for p, _, _ in BY_NAME[unit.kind].modes if p.name != unit.mode)
-        return f.longer(unit.number, other)
 
     def shifted(self, unit: Standing, mine: list[Standing]) -> Fault | None:
         size = BY_NAME[unit.kind].of(unit.mode)[0]
@@ -167,7 +161,7 @@ class _Spoiler:
             "exchanged": self.exchanged,
             "mode": self.mode,
             "hang mode": lambda: self.hang(self.other_mode),
-            "run": self.longer,
+            "run": lambda: self.mode(f.longer),
             "shifted": lambda: self.hang(self.shifted),
             "hang dark": lambda: self.hang(lambda u, mine: f.cut(*(m.number for m in mine))),
             "break": lambda: self.hang(self.broken_line),

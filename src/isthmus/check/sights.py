@@ -126,21 +126,21 @@ def _axis_how(wished: Array, seen: Array, other: Array, moments: list[int]) -> s
 
 
 def _colour_names(wished: Sights, moment: int) -> set[str]:
-    """What the colour wished is called: by which of red, green and blue are plainly in it."""
+    """What the colour wished may be called: by which of red, green and blue are plainly in it."""
     tint = wished.colour[moment, int(wished.cells[moment].argmax())]
     red, green, blue = (bool(x) for x in tint > 0.5 * tint.max())
-    return {_NAMES[red, green, blue]}
+    return set(_NAMES[red, green, blue])
 
 
 _NAMES = {
-    (True, False, False): "red",
-    (False, True, False): "green",
-    (False, False, True): "blue",
-    (True, True, False): "yellow",
-    (False, True, True): "cyan",
-    (True, False, True): "magenta",
-    (True, True, True): "white",
-    (False, False, False): "white",
+    (True, False, False): ("red", "amber"),
+    (False, True, False): ("green",),
+    (False, False, True): ("blue", "violet"),
+    (True, True, False): ("yellow", "amber"),
+    (False, True, True): ("cyan",),
+    (True, False, True): ("magenta", "violet"),
+    (True, True, True): ("white",),
+    (False, False, False): ("white",),
 }
 
 

@@ -96,7 +96,7 @@ def take_mark(show: Show, op: Op, acts: tuple[str, ...] = ()) -> Show:
     others, strange = _lit_instead(show, str(op.data.get("others", ""))[:200])
     if strange:
         note = "; ".join(x for x in (note, f"lit: {strange}, which no unit has") if x)
-    if (others or strange) and result == "wrong" and not {"other", "too"} & set(what):
+    if (others or strange) and result == "wrong" and not {"other", "too", "moves"} & set(what):
         what.append("other")
     at = time.strftime("%Y-%m-%dT%H:%M:%S", time.localtime(time.time() - op.ago))
     seen = Verdict(

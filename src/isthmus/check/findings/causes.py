@@ -25,6 +25,8 @@ from isthmus.check.findings.unit_causes import (
     Exchanged,
     Held,
     Lamp,
+    Late,
+    LostHome,
     NoEmitter,
     NoPan,
     NoTilt,
@@ -94,6 +96,10 @@ class Causes:
                 yield kind.of(unit, replace(normal, fault=kind.KIND))
         yield from self._parts(unit, normal, attributes)
         yield OwnProgramme.of(unit, replace(normal, fault=ALWAYS))
+        said = self.evidence.ways(unit) if unit in self.evidence.verdicts else frozenset()
+        for kind in (LostHome, Late):
+            if kind.KIND in said:
+                yield kind.of(unit, replace(normal, fault=kind.KIND))
         for mode in model.programs[unit].profile.modes:
             if mode.name != normal.mode:
                 yield OtherMode.of(unit, replace(normal, mode=mode.name), (mode.name,))

@@ -70,11 +70,17 @@ class Evidence:
     told: Mapping[str, Told] = field(default_factory=dict)
     looked: bool = False  # whether senders were watched for
 
+    def others(self, unit: str) -> tuple[str, ...]:
+        """Who else lit when a unit was called; one that only moved did not."""
+        verdict = self.verdicts[unit]
+        moved = "moves" in verdict.what and not {"other", "too"} & set(verdict.what)
+        return () if moved else verdict.others
+
     def lit(self, unit: str) -> set[str]:
         """Which units lit when a unit was called."""
         verdict = self.verdicts[unit]
         dark = verdict.result == "silent" or {"other", "dark"} & set(verdict.what)
-        return {*verdict.others, *(() if dark else (unit,))}
+        return {*self.others(unit), *(() if dark else (unit,))}
 
     def ways(self, unit: str) -> frozenset[str]:
         """In which ways the unit's own call looked wrong, as `sights.ways_wrong` says it."""

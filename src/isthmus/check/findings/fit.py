@@ -25,15 +25,18 @@ GARBLED = log(2e-3)  # one that is wrong is said to be so in quite another way
 MISSED = {"dim": 0.3, "beam": 0.3, "colour": 0.2, "cell": 0.2, "pan": 0.15, "tilt": 0.15}
 IMPRECISE = log(0.3)  # a way that is marked beside others: it never costs more than one missed
 NOT_SAID = log(0.3)  # wrong, and nobody said how
+SAID = log(0.7)  # that it is late, or does not know its home, of one that is so
 HALF_SEEN = log(0.25)  # silent said of one that moves
 OTHERWISE = log(0.15)  # how it is wrong was said otherwise
-LIT_BEFORE, NOT_BEFORE = log(0.7), log(0.02)  # said of one that is lit always, of one that is not
+LIT_BEFORE = log(0.7), log(0.5)  # said of one that is lit always, and not said
+NOT_BEFORE = log(0.007)  # said of one that is not
 # of a unit in the call of another: named among those that light, and not
 NAMED = {"lit": (log(0.75), log(0.25)), "dark": (log(0.01), 0.0), "glimmer": (log(0.4), log(0.6))}
 CROWDED = {True: log(0.9), False: log(0.5)}  # not named though others were: who names but one
 MOST_NOT_NAMED = -8.0
 YES_ERR = 0.03
-BESIDE = frozenset(("before", "home", "moves", "late"))  # ways no act shows
+HOME, LATE = "home", "late"  # faults that are called like the way they are said in
+BESIDE = frozenset(("before", HOME, "moves", LATE))  # ways no act shows
 Flags = NDArray[np.bool_]
 
 
@@ -62,6 +65,8 @@ class Fit:
         verdict = self.evidence.verdicts.get(unit)
         if verdict is None or state.fault in (ALWAYS, MIXED):
             return frozenset()
+        if state.fault == HOME:  # off by whatever it is: of the axes, what was said of them
+            return self.evidence.ways(unit) & {"pan", "tilt"}
         return frozenset(self.model.ways(unit, state, verdict.acts))
 
     def _own(self, unit: str, state: State) -> float:
@@ -70,6 +75,7 @@ class Fit:
         verdict = self.evidence.verdicts[unit]
         seen = self.evidence.ways(unit)
         before = self._before(unit, state, "before" in seen)
+        before += sum(self._beside(unit, state, way) for way in seen & {HOME, LATE})
         own = seen - BESIDE
         if state.fault in (ALWAYS, MIXED):
             moved = any(h.startswith(_MOVED) for h in verdict.how)
@@ -79,11 +85,19 @@ class Fit:
             return before + (NOT_SAID if wanted - {"silent"} else GARBLED if wanted else INVENTED)
         return before + self._ways(unit, state, own)
 
+    def _beside(self, unit: str, state: State, way: str) -> float:
+        """Late, or not at home at rest, which a head is too that hears what is for others."""
+        if state.fault == way:
+            return SAID
+        normal = self.model.expected(unit)
+        astray = (state.places, state.mode) != (normal.places, normal.mode)
+        return NOT_SAID if way == HOME and (astray or state.fault in (ALWAYS, MIXED)) else INVENTED
+
     def _before(self, unit: str, state: State, said: bool) -> float:
         lit = state.fault == ALWAYS or self._rests_lit(unit, state)
         if lit:
-            return LIT_BEFORE if said else -0.7
-        return NOT_BEFORE - 1.0 if said else 0.0
+            return LIT_BEFORE[not said]
+        return NOT_BEFORE if said else 0.0
 
     def _rests_lit(self, unit: str, state: State) -> bool:
         return state.fault not in (ELSEWHERE, MIXED) and self.model.rests_lit(unit, state)

@@ -174,22 +174,24 @@ class Model:
         """In which ways the unit's own call would look wrong, of light and these acts."""
         key = unit, state, tuple(acts)
         if key not in self._ways:
-            frames, wished, kinds = self.own(unit)
-            moments = [i for i, kind in enumerate(kinds) if kind == LIGHT or kind in acts]
-            seen = self.see(unit, state, frames.at(moments))
-            self._ways[key] = ways_wrong(wished.at(moments), seen, [kinds[i] for i in moments])
+            self._ways[key] = ways_wrong(*self._own_call(unit, state, acts))
         return self._ways[key]
 
     def how(self, unit: str, state: State, acts: Collection[str] = SEEN_ACTS) -> frozenset[str]:
-        """How the unit's own call would look wrong, as `ways.HOW` has it."""
+        """How it would look wrong, as `ways.HOW` has it."""
         key = unit, state, tuple(acts)
         if key not in self._hows:
-            frames, wished, kinds = self.own(unit)
-            moments = [i for i, kind in enumerate(kinds) if kind == LIGHT or kind in acts]
-            seen = self.see(unit, state, frames.at(moments))
-            named = [kinds[i] for i in moments]
-            self._hows[key] = frozenset(how_wrong(wished.at(moments), seen, named))
+            self._hows[key] = frozenset(how_wrong(*self._own_call(unit, state, acts)))
         return self._hows[key]
+
+    def _own_call(
+        self, unit: str, state: State, acts: Collection[str]
+    ) -> tuple[Sights, Sights, list[str]]:
+        """What is wished and what would be seen, and the act of each moment."""
+        frames, wished, kinds = self.own(unit)
+        moments = [i for i, kind in enumerate(kinds) if kind == LIGHT or kind in acts]
+        seen = self.see(unit, state, frames.at(moments))
+        return wished.at(moments), seen, [kinds[i] for i in moments]
 
     def scan(
         self, unit: str, mode: str, frame: NDArray[np.uint8], least: float = DARK

@@ -66,7 +66,7 @@ class Reason:
         self._gains: dict[
             int, float
         ] = {}  # by the identity of a cause; all of them live as long as this does
-        elsewhere = {u for v in evidence.verdicts.values() for u in v.others}
+        elsewhere = {u for v in evidence.verdicts for u in evidence.others(v)}
         self.normal = {u: model.expected(u) for u in model.ids}
         self.deviants = {
             u

@@ -28,14 +28,14 @@ class Seen:
         self.at = {u: i for i, u in enumerate(called)}
         self._places = np.array([model.place[u] for u in called], np.int64)
         self._unnamed = np.array([_lit_unnamed(evidence.verdicts[u]) for u in called], bool)
-        named = [len(evidence.verdicts[u].others) for u in called]
+        named = [len(evidence.others(u)) for u in called]
         some = [n for n in named if n]
         self._most_named = max(some) if len(some) > 2 else 0
         self._named_some = np.zeros(len(model.ids), bool)
         self._named_some[self._places[np.array(named, np.int64) > 0]] = True
         self.callers: dict[str, list[str]] = defaultdict(list)
         for caller in called:
-            for other in evidence.verdicts[caller].others:
+            for other in evidence.others(caller):
                 if other != caller:
                     self.callers[other].append(caller)
 

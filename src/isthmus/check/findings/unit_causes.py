@@ -118,30 +118,61 @@ class TiltInverted(Handled):
     MEMBER, DOES, LABEL = "invert_tilt", "tilts the other way", "Invert tilt"
 
 
-class NoPan(OfUnit):
-    KIND, RARITY = "pan", 0.004
+class Ailing(OfUnit):
+    """Something in the unit that one sentence says; {} is its number."""
+
+    SAYS: ClassVar[str] = ""
+    DO: ClassVar[str] = "Look at it from near, then mend or change it."
 
     def say(self, model: Model) -> str:
-        return f"Unit {number(model, self.unit)} does not pan."
-
-
-class NoTilt(OfUnit):
-    KIND, RARITY = "tilt", 0.004
-
-    def say(self, model: Model) -> str:
-        return f"Unit {number(model, self.unit)} does not tilt."
-
-
-class Held(OfUnit):
-    KIND, RARITY = "held", 0.006
-
-    def say(self, model: Model) -> str:
-        who = number(model, self.unit)
-        return f"Unit {who} is held back in its own menu: a limit, a curve or saving power."
+        return self.SAYS.format(number(model, self.unit))
 
     def advice(self, model: Model) -> str:
-        who = number(model, self.unit)
-        return f"Look through the menu of {who} for a limit of its light; or its lamp is old."
+        return self.DO.format(number(model, self.unit))
+
+
+class NoPan(Ailing):
+    KIND, RARITY = "pan", 0.004
+    SAYS = "Unit {} does not pan."
+
+
+class NoTilt(Ailing):
+    KIND, RARITY = "tilt", 0.004
+    SAYS = "Unit {} does not tilt."
+
+
+class LostHome(Ailing):
+    KIND, RARITY = "home", 0.004
+    SAYS = "Unit {} does not know where its home is."
+    DO = "Reset {}; if it stays so, its sensors are dirty or a belt has slipped."
+
+
+class Late(Ailing):
+    KIND, RARITY = "late", 0.004
+    SAYS = "Unit {} answers late: a fade time in its menu, or a wireless link."
+    DO = "Look through the menu of {} for a fade time or smoothing, then at the link."
+
+
+class Held(Ailing):
+    KIND, RARITY = "held", 0.006
+    SAYS = "Unit {} is held back in its own menu: a limit, a curve or saving power."
+    DO = "Look through the menu of {} for a limit of its light; or its lamp is old."
+
+
+class WheelStuck(Ailing):
+    KIND, RARITY = "wheel", 0.004
+    SAYS = "The colour wheel of unit {} does not turn."
+
+
+class BeamStuck(Ailing):
+    KIND, RARITY = "beam", 0.004
+    SAYS = "Something in the beam of unit {} does not move: its zoom, iris, gobo or shutter."
+
+
+class OwnProgramme(Ailing):
+    KIND, RARITY = "own programme", 0.004
+    SAYS = "Unit {} runs a programme of its own: a test, sound, or what it does without data."
+    DO = "Set {} to follow DMX in its menu, and look at its cable."
 
 
 class NoEmitter(OfUnit):
@@ -172,36 +203,6 @@ class CellOut(OfUnit):
 
     def advice(self, model: Model) -> str:
         return "Open it: a cell that is dead, or the ribbon after the last that lights."
-
-
-class WheelStuck(OfUnit):
-    KIND, RARITY = "wheel", 0.004
-
-    def say(self, model: Model) -> str:
-        return f"The colour wheel of unit {number(model, self.unit)} does not turn."
-
-
-class BeamStuck(OfUnit):
-    KIND, RARITY = "beam", 0.004
-
-    def say(self, model: Model) -> str:
-        return (
-            f"Something in the beam of unit {number(model, self.unit)} does not move: its zoom, "
-            "iris, gobo or shutter."
-        )
-
-
-class OwnProgramme(OfUnit):
-    KIND, RARITY = "own programme", 0.004
-
-    def say(self, model: Model) -> str:
-        return (
-            f"Unit {number(model, self.unit)} runs a programme of its own: a test, sound, or "
-            "what it does without data."
-        )
-
-    def advice(self, model: Model) -> str:
-        return f"Set {number(model, self.unit)} to follow DMX in its menu, and look at its cable."
 
 
 class OtherMode(OfUnit, Placed):

@@ -271,7 +271,7 @@ class CallView(PageView):
         what = list(dict.fromkeys((*self.wrong_in.chosen(), *ways))) if wrong else []
         lit = self.others.text().strip() if wrong else ""
         others = read_choice(self.bench.show, lit).ids if lit else ()
-        if others and not {"other", "too"} & set(what):
+        if others and not {"other", "too", "moves"} & set(what):
             what.append("other")
         self._clear()
         self.bench.session.mark(result, note, what, others, by, how)
