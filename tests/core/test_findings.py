@@ -183,6 +183,30 @@ def test_what_is_sent_universe_by_universe_is_what_the_whole_show_sends(
     assert not sent.part(77, 500, 40).any() and sent.part(77, 500, 40).shape == (len(chosen), 13)
 
 
+@pytest.mark.parametrize(
+    ("what", "how", "kind"),
+    [
+        (("pan",), ("pan other way",), "pan inverted"),
+        (("tilt",), ("tilt stuck",), "tilt"),
+        (("home",), (), "home"),
+        (("late",), (), "late"),
+        (("dim",), ("dim half",), "held"),
+    ],
+)
+def test_a_fault_is_named_by_its_mark_though_its_test_was_not_run(
+    what: tuple[str, ...], how: tuple[str, ...], kind: str
+) -> None:
+    """Only light was tested; who says how it moves saw it move."""
+    show = mark(all_answer(as_hung()), "u105", "wrong", what=what, how=how, acts=("light",))
+    [found] = findings_of(show)[0]
+    assert found.kind == kind and (not found.open or found.chance >= 0.3), found.words
+
+
+def test_another_unit_that_only_moves_is_none_that_lights() -> None:
+    show = mark(all_answer(as_hung()), "u105", "wrong", what=("moves",), others=("u106",))
+    assert all("u106" not in found.units for found in findings_of(show)[0])
+
+
 def test_what_nothing_explains_is_said_to_be_so() -> None:
     show = all_answer(as_hung(), {"u401": {"result": "wrong", "what": ["cell"]}})
     [found] = findings_of(show)[0]

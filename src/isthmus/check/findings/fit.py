@@ -67,7 +67,16 @@ class Fit:
             return frozenset()
         if state.fault == HOME:  # off by whatever it is: of the axes, what was said of them
             return self.evidence.ways(unit) & {"pan", "tilt"}
-        return frozenset(self.model.ways(unit, state, verdict.acts))
+        return frozenset(self.model.ways(unit, state, self._acts(unit)))
+
+    def _acts(self, unit: str) -> tuple[str, ...]:
+        """What it was made to do, and what it must have done for its marks to be seen: who says
+        that pan goes the other way saw it move, by hand or by another test.
+        """
+        verdict = self.evidence.verdicts[unit]
+        return tuple(
+            dict.fromkeys((*verdict.acts, *(_TEST[w] for w in verdict.what if w in _TEST)))
+        )
 
     def _own(self, unit: str, state: State) -> float:
         if unit not in self.seen.at:
@@ -134,7 +143,7 @@ class Fit:
         said = [h for h in verdict.how if h.split()[0] in ways]
         if not said:
             return 0.0
-        would = self.model.how(unit, state, verdict.acts)
+        would = self.model.how(unit, state, self._acts(unit))
         off = sum(h not in would for h in said)
         return OTHERWISE * min(1.5, off) if len(would) else OTHERWISE / 2
 
@@ -216,3 +225,4 @@ def _now_and_then(named: int, calls: int) -> float:
 
 # movements as nothing makes them that does not follow
 _MOVED = tuple(f"{axis} {how}" for axis in ("pan", "tilt") for how in ("other", "too far"))
+_TEST = {"colour": "colour", "pan": "movement", "tilt": "movement", "beam": "beam", "cell": "cells"}
