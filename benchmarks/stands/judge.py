@@ -185,7 +185,7 @@ class Round:
             brightest = max(brightest, light)
             hunt.answer(look, YES if light >= max(0.02, 0.1 * brightest) else NO)
         if hunt.dark:
-            return Told(there=False)
+            return Told(dark=True)
         return told_by_hunt(hunt.found, any_mode)
 
     # ------------------------------------------------------------ what is made of it

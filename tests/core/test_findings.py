@@ -109,6 +109,9 @@ def test_a_look_tells_a_dead_unit_from_one_that_listens_elsewhere() -> None:
     )
     dark = findings_of(keep_answer(show, found.look.name, "u105", "no"))[0][0]
     assert dark.kind in ("dead", "lamp") and dark.chance > found.chance - 0.5
+    nowhere, _ = findings_of(show, hunted={"u105": Told(dark=True)})
+    assert nowhere[0].kind in ("dead", "lamp") and not nowhere[0].hunt
+    assert any("never saw 105 light" in line for line in nowhere[0].evidence)
     hunted, _ = findings_of(
         keep_answer(show, found.look.name, "u105", "yes"), hunted={"u105": Told(300, universe=1)}
     )

@@ -328,9 +328,10 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     assert (
         hunt.look is None
         and "203 lights at no address here" in hunt.question.text()
-        and "u203" not in page.checks.hunted
+        and page.checks.hunted["u203"].dark
     )
     key(hunt.looks_table, Qt.Key.Key_Left)
+    assert "u203" not in page.checks.hunted
     press(hunt, "hunt yes")
     first = hunt.look.words
     press(hunt, "hunt no")

@@ -87,6 +87,16 @@ class Checks(QObject):
         if self.found is not None:
             self.matches = match(self.bench.show, self.found.devices, self.found.asked)
 
+    def take_dark(self, unit: str) -> None:
+        """That a hunt never saw a unit light, whatever was lit in its universe."""
+        self.hunted[unit] = Told(dark=True)
+        self.soon()
+
+    def forget_hunted(self, unit: str) -> None:
+        """What a hunt said ends with the answer it rests on being taken back."""
+        if self.hunted.pop(unit, None) is not None:
+            self.soon()
+
     def take_hunted(self, unit: str, places: Sequence[Place], any_mode: bool) -> None:
         """Where a unit was found to listen, or what remains; a mode no one asked about says
         nothing.

@@ -33,15 +33,14 @@ class Told:
     uid: str = ""
     # what a hunt could not tell from the first: (address, mode or "" of any)
     also: tuple[tuple[int, str], ...] = ()
+    # (address of the node, number of the port) that it answers behind
+    behind: tuple[str, int] | None = None
+    dark: bool = False  # a hunt that lit all of its universe never saw it light
 
     @property
     def places(self) -> tuple[tuple[int, str], ...]:
         """(address, mode) of all that remains; mode "" is any."""
         return ((self.address, self.mode), *self.also)
-
-    behind: tuple[str, int] | None = (
-        None  # (address of the node, number of the port) that it answers behind
-    )
 
 
 def told_by_hunt(places: Sequence[Place], any_mode: bool) -> Told | None:

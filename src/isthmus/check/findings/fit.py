@@ -12,6 +12,7 @@ from math import lgamma, log
 import numpy as np
 from numpy.typing import NDArray
 
+from isthmus.check.findings.broken import DEAD, LAMP
 from isthmus.check.findings.cause import ALWAYS, ELSEWHERE, KNOWN, MIXED
 from isthmus.check.findings.chances import chance_of_yes
 from isthmus.check.findings.evidence import Evidence
@@ -35,6 +36,7 @@ NAMED = {"lit": (log(0.75), log(0.25)), "dark": (log(0.01), 0.0), "glimmer": (lo
 CROWDED = {True: log(0.9), False: log(0.5)}  # not named though others were: who names but one
 MOST_NOT_NAMED = -8.0
 YES_ERR = 0.03
+NOT_SEEN = log(0.03)  # a hunt ends dark for one that would have lit
 HOME, LATE = "home", "late"  # faults that are called like the way they are said in
 BESIDE = frozenset(("before", HOME, "moves", LATE))  # ways no act shows
 Flags = NDArray[np.bool_]
@@ -209,10 +211,14 @@ class Fit:
         told = self.evidence.told.get(unit)
         if told is None:
             return 0.0
+        if told.dark:
+            own = {u for _, u, _ in self.model.expected(unit).places}
+            away = not any(u in own for _, u, _ in state.places)
+            return 0.0 if away or state.fault in (DEAD, LAMP) else NOT_SEEN
         if not told.there:
-            gone = state.fault == "dead" or all(u == NOWHERE for _, u, _ in state.places)
+            gone = state.fault == DEAD or all(u == NOWHERE for _, u, _ in state.places)
             return 0.0 if gone else log(0.1)
-        if state.fault == "dead" or state.fault == ELSEWHERE:
+        if state.fault in (DEAD, ELSEWHERE):
             return -KNOWN
         return 0.0 if self.agrees(unit, state) else -KNOWN
 

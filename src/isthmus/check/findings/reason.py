@@ -75,7 +75,7 @@ class Reason:
             or u in elsewhere
             or (
                 (told := evidence.told.get(u)) is not None
-                and (not told.there or not self.fit.agrees(u, self.normal[u]))
+                and (not told.there or told.dark or not self.fit.agrees(u, self.normal[u]))
             )
         }
 

@@ -101,7 +101,9 @@ def _from_the_devices(model: Model, evidence: Evidence, units: set[str]) -> Iter
         told, number = evidence.told[unit], model.units[unit].number
         _, universe, address = model.expected(unit).places[0]
         elsewhere = told.universe not in (0, universe)
-        if not told.there:
+        if told.dark:
+            yield f"The hunt never saw {number} light in its universe."
+        elif not told.there:
             yield f"Discovery does not find {number}."
         elif elsewhere or told.address != address:
             spot = f"{told.address:03d}"

@@ -291,6 +291,8 @@ class HuntView(PageView):
             bench.proving.end()
         self._beginning = False
         places = hunt.found
+        if hunt.dark and not hunt.block:
+            self.checks.take_dark(hunt.unit.id)
         if places and not hunt.block:
             self.checks.take_hunted(hunt.unit.id, places, len(hunt.modes) > 1)
             if len({(place.universe, place.address) for place in places}) == 1:
@@ -304,6 +306,8 @@ class HuntView(PageView):
 
     def take_back(self) -> None:
         if self.hunt and self.hunt.asked:
+            if self.look is None:
+                self.checks.forget_hunted(self.hunt.unit.id)
             self.hunt.take_back()
             self.bench.guard(self._next)
 
