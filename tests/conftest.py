@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import contextlib
+import gc
 import logging
 import os
 import shutil
@@ -23,8 +24,10 @@ from isthmus.show.records import Show
 from isthmus.standin import RigClient
 
 # No deadline: this computer stops for a while at times. Other cases come in every run, so that fewer in each find the same in the end.
-settings.register_profile("patient", deadline=None, max_examples=20)
+settings.register_profile("patient", deadline=None, max_examples=10)
 settings.load_profile("patient")
+# The whole interface stands in memory, and Python would look through all of it far too often.
+gc.set_threshold(50_000, 20, 20)
 
 
 @pytest.fixture(autouse=True)

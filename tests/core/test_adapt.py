@@ -45,7 +45,7 @@ def laid(profile: Profile, mode: str) -> list[tuple[str, tuple[int, ...]]]:
         max_size=12,
     )
 )
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_any_run_of_edits_leaves_the_chart_a_plain_list_would_have(
     edits: list[tuple[str, int, int]],
 ) -> None:

@@ -58,7 +58,7 @@ def oracle(
     st.floats(-120, 120),
     st.floats(1.5, 15),
 )
-@settings(max_examples=75)
+@settings(max_examples=38)
 def test_whatever_a_head_can_point_at_it_is_pointed_at(
     a, b, c, mount, place, pan: float, tilt: float, away: float
 ) -> None:
@@ -86,7 +86,7 @@ def test_whatever_a_head_can_point_at_it_is_pointed_at(
     st.tuples(angle, st.floats(-80, 80)),
     st.tuples(*[st.floats(-9, 9)] * 3),
 )
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_axes_that_a_profile_turns_are_met_too_or_said_not_to_be(lens, euler, spot, place) -> None:
     chain = aim.Chain(
         matrix((0, 0, -0.1)), matrix((0.01, 0, -0.3), euler), matrix(lens, euler), True, True
@@ -280,7 +280,7 @@ def test_the_command_aims_and_says_where_beams_land() -> None:
     st.sampled_from(["nearest", "least travel", "same way"]),
     st.tuples(st.floats(-12, 12), st.floats(-9, 9), st.floats(0, 3)),
 )
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=15, deadline=None)
 def test_an_offset_takes_no_point_from_a_head_that_can_turn_the_other_way(
     by: float, inverted: bool, way: str, target: tuple
 ) -> None:

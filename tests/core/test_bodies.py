@@ -192,7 +192,7 @@ def test_a_strobe_flashes_with_the_time_only_where_it_is_asked_to() -> None:
 
 
 @given(st.integers(0, 10**6))
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_a_gobo_of_its_name_is_always_the_same_and_round(seed: int) -> None:
     name = f"gobo {seed}"
     one = made_gobo(name)

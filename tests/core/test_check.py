@@ -134,7 +134,7 @@ def test_the_call_goes_by_number_and_lists_apart_who_cannot_be_called(demo: Show
 
 
 @given(st.lists(st.sampled_from([1, -1, 5, -5, 99, -99]), max_size=20), st.booleans())
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_exactly_the_called_unit_is_lit_and_everything_is_as_before_at_the_end(
     steps: list[int], few: bool
 ) -> None:
@@ -229,7 +229,7 @@ def test_routes_refuse_what_cannot_be_and_propose_by_the_nodes_free_ports(demo: 
 @given(
     st.lists(st.tuples(st.integers(1, 30), st.integers(1, 4), st.integers(-40, 600)), max_size=12)
 )
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_snags_stand_any_patch_however_mad(rows: list[tuple[int, int, int]]) -> None:
     base = as_hung()
     units = tuple(

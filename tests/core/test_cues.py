@@ -165,7 +165,7 @@ def programmes(draw: st.DrawFn) -> list[Programme]:
     return made
 
 
-@settings(max_examples=125, deadline=None)
+@settings(max_examples=62, deadline=None)
 @given(st.data())
 def test_lists_fade_and_merge_as_plain_arithmetic_says(data: st.DataObject) -> None:
     lists = data.draw(programmes())
@@ -375,7 +375,7 @@ def test_a_palette_changed_changes_every_look_that_names_it(demo: Show) -> None:
     assert gone.cue_lists[0].cues[0].look == "" and not gone.looks
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=8, deadline=None)
 @given(st.lists(st.integers(0, 3), min_size=1, max_size=6), st.integers(0, 3))
 def test_a_cue_is_the_same_walked_to_or_jumped_to(walk: list[int], last: int) -> None:
     show = as_hung()

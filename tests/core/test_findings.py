@@ -42,7 +42,7 @@ def edited(told, show: Show, at: int = 0) -> Show:
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("story", STORIES[3::7], ids=lambda s: s.words)
+@pytest.mark.parametrize("story", STORIES[3::13], ids=lambda s: s.words)
 def test_a_story_told_by_somebody_else_is_seen_through(story: Story) -> None:
     """Its light, its nodes and its people share nothing with the program."""
     out = Round(story.as_it_stands(), careful(11)).judged()
@@ -54,10 +54,10 @@ def test_a_story_told_by_somebody_else_is_seen_through(story: Story) -> None:
 @pytest.mark.slow
 def test_hasty_marks_still_lead_to_most_causes() -> None:
     seen = told = 0
-    for at, story in enumerate(STORIES[1::8]):
+    for at, story in enumerate(STORIES[1::16]):
         out = Round(story.as_it_stands(), hasty(at)).judged()
         seen, told = seen + len(out.visible), told + len(out.three)
-    assert seen > 5 and told >= 0.7 * seen
+    assert seen > 3 and told >= 0.7 * seen
 
 
 @pytest.mark.slow
@@ -163,7 +163,7 @@ def test_nothing_seen_means_nothing_found_and_stale_verdicts_do_not_count(demo: 
 
 
 @given(st.lists(st.sampled_from(range(20)), min_size=1, max_size=6), st.data())
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_what_is_sent_universe_by_universe_is_what_the_whole_show_sends(
     units: list[int], data: st.DataObject
 ) -> None:

@@ -133,7 +133,7 @@ def test_each_head_of_a_bar_meets_the_point_by_its_own_geometry(kind: str) -> No
         st.tuples(st.floats(-4, 4), st.floats(-4, 2), st.floats(0, 1.5)),
         st.tuples(st.floats(-20, 20), st.floats(-20, 20), st.floats(-180, 180)),
     )
-    @settings(max_examples=10, deadline=None, phases=(Phase.generate,))
+    @settings(max_examples=8, deadline=None, phases=(Phase.generate,))
     def holds(target: tuple, turned: tuple) -> None:
         program, show = _shown(data, turned)
         live = Live(show)

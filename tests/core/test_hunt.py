@@ -50,25 +50,24 @@ def test_any_address_is_found_whatever_a_person_takes_for_light(kind: str) -> No
     show, physics = rig_of(kind), KINDS[kind][1]
     ends: Counter[str] = Counter()
     looks = []
-    for one in range(24):
+    for one in range(8):
         hunt = Hunt(show, "u1")
         at = (1, int(chance.integers(1, 505)))
         ends[hunted(hunt, physics, Watcher(chance, literal=one % 2 > 0), at)] += 1
         looks.append(hunt.used)
         assert {place.address - at[1] for place in hunt.found} in ({0}, {-1, 0}, {0, 1})
     # three emitters without a dimmer glimmer at each other's slots: two neighbours remain
-    assert ends == ({"remain": 24} if kind == "three" else {"right": 24}), ends
+    assert ends == ({"remain": 8} if kind == "three" else {"right": 8}), ends
     assert np.median(looks) <= 12 and max(looks) <= 14  # the first shows whether it lights at all
     dead = Hunt(show, "u1")
     assert hunted(dead, physics, Watcher(chance), None) == "right" and dead.used == 1
 
 
-@pytest.mark.parametrize("kind", ["three", "dimmed"])
-def test_answers_that_slip_lead_to_no_wrong_address(kind: str) -> None:
+def test_answers_that_slip_lead_to_no_wrong_address() -> None:
     chance = np.random.default_rng(15)
-    show, physics = rig_of(kind), KINDS[kind][1]
+    show, physics = rig_of("dimmed"), KINDS["dimmed"][1]
     ends: Counter[str] = Counter()
-    for one in range(24):
+    for one in range(8):
         at = (1, int(chance.integers(1, 505)))
         hunt = Hunt(show, "u1", lies=1)
         ends[hunted(hunt, physics, Watcher(chance, 15, one % 2 > 0), at)] += 1
@@ -77,11 +76,11 @@ def test_answers_that_slip_lead_to_no_wrong_address(kind: str) -> None:
             assert all(
                 hunt.asked[at][0].states[hunt.places.index(best)] >= 0 for at in hunt.doubted
             )
-    assert not ends["wrong"] and ends["right"] + ends["remain"] == 24, ends
+    assert not ends["wrong"] and ends["right"] + ends["remain"] == 8, ends
 
 
 @given(st.sampled_from(UNITS), st.integers(1, 400), st.sampled_from([1, 2, 3]))
-@settings(max_examples=12)
+@settings(max_examples=8)
 def test_it_is_found_across_universes_and_with_its_mode_unknown(
     unit: str, address: int, universe: int
 ) -> None:

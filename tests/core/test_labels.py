@@ -38,8 +38,9 @@ MM = 25.4 / 72
 
 def test_every_label_is_on_its_own_place_of_the_sheet_and_says_what_the_patch_says() -> None:
     """3 × 7 labels of 63.5 × 38.1 mm, 2.5 mm apart, in the middle of A4: edges worked out by hand."""
-    data = labels_pdf(SHOW, Labels(SHEETS[2], 5, "http://127.0.0.1:8462"))
-    units = {str(unit.number): unit for unit in SHOW.units}
+    some = replace(SHOW, units=SHOW.units[::2])
+    data = labels_pdf(some, Labels(SHEETS[2], 5, "http://127.0.0.1:8462"))
+    units = {str(unit.number): unit for unit in some.units}
     seen: list[str] = []
     with pdfplumber.open(io.BytesIO(data)) as pdf:
         assert [round(x * MM, 1) for x in (pdf.pages[0].width, pdf.pages[0].height)] == [210, 297]
@@ -60,7 +61,7 @@ def test_every_label_is_on_its_own_place_of_the_sheet_and_says_what_the_patch_sa
                     assert unit.name in text and unit.mode in text
                     assert all(c["x0"] * MM >= left + 1.9 for c in box.chars)
                     assert all(c["x1"] * MM <= left + 63.5 - 1.9 for c in box.chars)
-    assert len(seen) == len(SHOW.units) == len(set(seen))
+    assert len(seen) == len(some.units) == len(set(seen))
 
 
 def levers(page: pdfplumber.page.Page, box: tuple[float, ...]) -> list[int]:
@@ -84,7 +85,7 @@ def levers(page: pdfplumber.page.Page, box: tuple[float, ...]) -> list[int]:
     return found
 
 
-@settings(max_examples=12)
+@settings(max_examples=8)
 @given(st.integers(1, 512), st.sampled_from([0, 3, 9]))
 def test_switches_say_the_address_in_both_orders(address: int, sheet: int) -> None:
     unit = replace(SHOW.units[0], patch=(Patched(universe=7, address=address),))

@@ -386,7 +386,7 @@ def test_an_arc_over_no_degrees_is_refused_and_a_mirrored_sine_ends_in_the_middl
     st.floats(20, 360),
     st.sampled_from(["below", "above", "floor"]),
 )
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=10, deadline=None)
 def test_units_laid_on_a_circle_look_to_its_centre_outwards_or_along_it(
     count: int, angle: float, sweep: float, hang: str
 ) -> None:

@@ -94,7 +94,7 @@ def test_a_generic_is_found_by_typing_what_it_is() -> None:
 
 
 @given(kind=st.sampled_from(sorted(KINDS)), order=st.permutations("RGBWA"), count=st.integers(1, 5), master=st.sampled_from(["none", "first", "last"]), strobe=st.sampled_from(["none", "first", "last"]), bits=st.sampled_from([8, 16]), cells=st.integers(0, 12))  # fmt: skip
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_any_recipe_makes_the_chart_it_says(
     kind, order, count, master, strobe, bits, cells
 ) -> None:
@@ -120,7 +120,7 @@ def test_any_recipe_makes_the_chart_it_says(
 
 
 @given(st.data())
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_facts_are_answered_as_a_scan_of_every_record_would(
     many: Shelf, data: st.DataObject
 ) -> None:

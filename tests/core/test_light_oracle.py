@@ -68,7 +68,7 @@ class Slow:
 
 
 @given(st.integers(0, len(MODES) - 1), st.data())
-@settings(max_examples=75)
+@settings(max_examples=38)
 def test_angles_and_the_light_let_through_agree_with_reading_the_chart_by_hand(
     which: int, data: st.DataObject
 ) -> None:
@@ -111,7 +111,7 @@ def _opened(program, rows: np.ndarray) -> np.ndarray:
 
 
 @given(st.integers(0, len(MODES) - 1), st.data())
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_more_of_an_emitter_is_never_less_light_and_a_batch_is_its_units_one_by_one(
     which: int, data: st.DataObject
 ) -> None:
@@ -198,7 +198,7 @@ def descriptions(draw: st.DrawFn) -> Made:
 
 
 @given(descriptions())
-@settings(max_examples=60)
+@settings(max_examples=30)
 def test_any_layout_of_channels_cells_and_blocks_is_laid_flat_as_it_was_meant(made: Made) -> None:
     profile = read_description(made.xml, "made").profile
     lay = chart(profile, profile.modes[0])

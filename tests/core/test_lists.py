@@ -30,7 +30,7 @@ def list_of(show: Show) -> list[PaperRow]:
     return [row_of(u, profiles_of(show), n) for n, u in enumerate(show.units, 1)]
 
 
-@settings(max_examples=20)
+@settings(max_examples=10)
 @given(
     st.integers(0, 10**6),
     st.sampled_from([0, 0, 1, -100, 1000]),

@@ -78,7 +78,7 @@ def ranges(draw: st.DrawFn, size: int = 1) -> tuple[Band, ...]:
 
 
 @given(st.data(), st.integers(1, 2))
-@settings(max_examples=40)
+@settings(max_examples=20)
 def test_named_ranges_come_back_out_of_the_file_as_they_went_in(
     data: st.DataObject, size: int
 ) -> None:
@@ -456,7 +456,7 @@ def test_overlap_is_the_share_of_values_two_ranges_have_in_common(
     ),
     st.randoms(),
 )
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_a_chart_compared_with_a_shuffle_of_itself_loses_and_gains_nothing(
     attributes: list[str], rng
 ) -> None:

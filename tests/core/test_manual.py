@@ -277,7 +277,7 @@ def test_a_profile_agrees_with_its_own_chart_written_out_and_read_back() -> None
 
 
 @given(st.integers(0, 18), st.integers(1, 5))
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_channels_put_in_shift_what_stands_behind_them_and_nothing_else(
     at: int, count: int
 ) -> None:

@@ -401,7 +401,7 @@ steps = st.one_of(
 
 @pytest.mark.slow
 @given(st.lists(steps, min_size=1, max_size=8))
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_snags_kept_in_step_with_show_and_network_are_those_made_anew(
     run: list[tuple[str, object]],
 ) -> None:

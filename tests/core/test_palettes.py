@@ -92,7 +92,7 @@ REAL = np.array([(0.708, 0.292), (0.170, 0.797), (0.131, 0.046)])
 
 
 @pytest.mark.parametrize("name", SETS)
-@settings(max_examples=15)
+@settings(max_examples=8)
 @given(st.tuples(st.floats(0, 1), st.floats(0, 1), st.floats(0.01, 1)))
 def test_a_colour_is_as_near_and_as_bright_as_trying_everything_finds(
     name: str, shares: tuple[float, float, float]
@@ -142,7 +142,7 @@ def beside(show: Show, live: Live, unit: str, point: tuple[float, float, float])
     return float(np.linalg.norm(np.cross(way, direction)))
 
 
-@settings(max_examples=15)
+@settings(max_examples=8)
 @given(st.data())
 def test_a_place_on_stage_is_met_however_the_rig_is_hung_again(data: st.DataObject) -> None:
     show = as_hung()

@@ -100,7 +100,7 @@ def test_the_next_free_address_is_the_first_that_fits(
     st.integers(0, 60),
     st.booleans(),
 )
-@settings(max_examples=40)
+@settings(max_examples=20)
 def test_added_units_never_cross_a_universe_end_and_keep_their_spacing(
     key: str, which: int, count: int, address: int, spacing: int, crowded: bool
 ) -> None:
@@ -249,7 +249,7 @@ def test_what_is_no_hang_list_is_told(text: bytes, says: str) -> None:
 
 
 @given(st.binary(max_size=300), st.text(max_size=200))
-@settings(max_examples=75)
+@settings(max_examples=38)
 def test_any_bytes_are_a_list_or_a_fault(head: bytes, tail: str) -> None:
     for data in (head, GOOD.encode() + head, (GOOD + tail).encode("utf-8", "replace")):
         try:

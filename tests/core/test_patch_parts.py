@@ -69,7 +69,7 @@ def free_slots(taken: int) -> set[int]:
 
 
 @given(TAKEN, st.integers(1, 512), st.integers(1, 512), st.sampled_from([1, 5, 16, 32]))
-@settings(max_examples=40)
+@settings(max_examples=20)
 def test_bits_find_the_runs_counting_finds(
     taken: int, length: int, address: int, every: int
 ) -> None:
@@ -121,7 +121,7 @@ def test_spacings_are_the_footprint_and_the_round_numbers_above_it() -> None:
 
 
 @given(st.integers(0, 10**6))
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_levels_written_for_people_are_read_back(seed: int) -> None:
     rng = random.Random(seed)
     stored = rng.choice(shipped_profiles())

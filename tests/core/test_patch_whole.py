@@ -95,7 +95,7 @@ def scattered(seed: int, units: int = 24) -> Show:
 
 
 @given(st.integers(0, 10**6), st.integers(1, 3), st.integers(1, 480))
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_an_address_on_others_names_them_and_each_way_out_does_what_it_says(
     seed: int, universe: int, address: int
 ) -> None:
@@ -167,7 +167,7 @@ def test_blocks_may_have_addresses_of_their_own_and_one_number_several() -> None
     st.integers(1, 30),
     st.integers(0, 40),
 )
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_units_added_by_gaps_stretch_or_after_the_last_overlap_nobody(
     seed: int, how: str, count: int, more: int
 ) -> None:
@@ -221,7 +221,7 @@ def test_numbers_may_be_a_list_and_clashing_ones_are_refused() -> None:
     st.sampled_from([1, 1, 5, 16]),
     st.booleans(),
 )
-@settings(max_examples=25)
+@settings(max_examples=12)
 def test_re_addressing_loses_nobody_crosses_no_end_and_done_twice_moves_nobody(
     seed: int, how: str, spare: int, every: int, together: bool
 ) -> None:
@@ -274,7 +274,7 @@ def test_packing_uses_no_more_universes_than_slots_ask_for_and_positions_stay_to
 
 @pytest.mark.slow
 @given(st.integers(0, 2**32), st.lists(st.sampled_from(sorted(EDITS)), min_size=1, max_size=8))
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_the_index_and_the_snags_kept_up_to_date_are_those_made_anew(
     seed: int, names: list[str]
 ) -> None:
@@ -471,7 +471,7 @@ def test_series_go_on_as_they_began() -> None:
 
 
 @given(st.integers(0, 10**6))
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_taking_either_side_of_every_difference_ends_them(seed: int) -> None:
     rng = random.Random(seed)
     show = lantern_tide()

@@ -65,7 +65,7 @@ def test_inverse_square_cosine_and_sum() -> None:
 
 
 @given(st.floats(3, 60), st.floats(0.3, 0.97), st.floats(100, 50_000))
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_all_lumens_arrive(field: float, share: float, lumens: float) -> None:
     half, edge = math.tan(math.radians(field * share / 2)), math.tan(math.radians(field / 2))
     t, p = shape_of(np.array([half]), np.array([edge]))

@@ -145,7 +145,7 @@ def test_a_zip_that_lies_about_its_size_is_not_unpacked_further_than_the_bound()
 
 
 @given(st.data())
-@settings(max_examples=60)
+@settings(max_examples=30)
 def test_no_mangled_description_gets_past_the_reader_as_anything_but_a_fault(
     data: st.DataObject,
 ) -> None:

@@ -33,7 +33,7 @@ from isthmus.standin import RigClient
 
 
 @given(st.integers(0, 2**32), st.lists(st.sampled_from(sorted(EDITS)), min_size=1, max_size=25))
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_any_run_of_edits_keeps_the_show_whole_and_every_one_can_be_undone(
     seed: int, names: list[str]
 ) -> None:
@@ -75,7 +75,7 @@ def test_any_run_of_edits_keeps_the_show_whole_and_every_one_can_be_undone(
 
 
 @given(st.integers(0, 2**32))
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_a_difference_from_the_paper_is_told_for_the_very_unit_and_field_and_its_fix_restores_it(
     seed: int,
 ) -> None:
@@ -102,7 +102,7 @@ def test_a_difference_from_the_paper_is_told_for_the_very_unit_and_field_and_its
     st.sampled_from(["truss", "pipe", "rail", "mast", "boom", "deck", "wall"]), st.tuples(*[st.floats(0.1, 30)] * 3),
     st.tuples(*[st.floats(-20, 20)] * 3), st.integers(1, 30), st.floats(0, 360),
 )  # fmt: skip
-@settings(max_examples=40)
+@settings(max_examples=20)
 def test_spots_are_even_along_any_structure_and_never_beyond_its_ends(
     kind: str, size: tuple, position: tuple, count: int, turn: float
 ) -> None:
@@ -120,7 +120,7 @@ def test_spots_are_even_along_any_structure_and_never_beyond_its_ends(
 
 
 @given(st.integers(0, 2**32), st.lists(st.sampled_from([1, -1, 3, 99]), max_size=6))
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_a_call_gives_back_whatever_levels_there_were(seed: int, steps: list[int]) -> None:
     rng = random.Random(seed)
     show = propose(lantern_tide())
@@ -136,7 +136,7 @@ def test_a_call_gives_back_whatever_levels_there_were(seed: int, steps: list[int
 
 
 @given(st.floats(0, 360), st.floats(0, 80))
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_every_unit_of_the_demo_is_in_view_from_the_seats_and_pickable_from_anywhere(
     bearing: float, height: float
 ) -> None:
@@ -153,7 +153,7 @@ def test_every_unit_of_the_demo_is_in_view_from_the_seats_and_pickable_from_anyw
 
 
 @given(st.lists(st.binary(max_size=300), max_size=5))
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_nothing_that_is_sent_to_the_rig_ends_it(rig_once: RigClient, rubbish: list[bytes]) -> None:
     with socket.create_connection(rig_once.address, 2) as peer:
         peer.settimeout(0.5)

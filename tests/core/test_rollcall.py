@@ -213,7 +213,7 @@ def test_calls_go_by_group_position_type_port_and_universe_in_the_order_wished(d
     st.sampled_from(["dark", "dim", "leave"]),
     st.lists(st.integers(0, 3), max_size=12),
 )
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_whatever_is_called_and_however_the_levels_come_back(
     by: str, rest: str, moves: list[int]
 ) -> None:

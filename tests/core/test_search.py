@@ -70,7 +70,7 @@ def met(asked: str, own: list[str]) -> bool:
 
 
 @given(st.integers(0, 10**6))
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_every_hit_meets_every_word_and_a_name_finds_itself_with_a_slip(
     shelf: Shelf, seed: int
 ) -> None:
@@ -135,7 +135,7 @@ def stated_distance(query: Query, mode: ModeFacts) -> float:
 
 
 @given(st.data())
-@settings(max_examples=25)
+@settings(max_examples=12)
 def test_near_misses_have_the_stated_distance_and_are_the_nearest_there_are(
     shelf: Shelf, data: st.DataObject
 ) -> None:

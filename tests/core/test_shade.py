@@ -53,7 +53,7 @@ turns = st.tuples(st.floats(-90, 90), st.floats(-90, 90), st.floats(-180, 180))
     st.lists(st.tuples(st.sampled_from(KINDS), places, sizes, turns), min_size=1, max_size=4),
     st.integers(0, 2**31),
 )
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=8, deadline=None)
 def test_boxes_stop_the_rays_another_library_sees_stopped(rows: list, seed: int) -> None:
     structures = [_solid(*row, name=str(i)) for i, row in enumerate(rows)]
 

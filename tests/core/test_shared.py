@@ -33,7 +33,7 @@ ROUTES = st.lists(
 
 
 @given(st.lists(st.tuples(ROUTES, st.integers(0, 255)), min_size=1, max_size=8))
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_what_is_written_is_what_is_read_frame_and_routes_together(
     steps: list[tuple[list[Route], int]],
 ) -> None:
@@ -108,7 +108,7 @@ def test_routes_and_the_frame_laid_out_for_them_are_taken_together_while_others_
     st.randoms(use_true_random=False),
     st.booleans(),
 )
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_whatever_order_another_core_sees_the_writing_in_a_mixture_is_never_taken(
     frames: list[int], chance: random.Random, new_routes: bool
 ) -> None:

@@ -67,7 +67,7 @@ shows = st.builds(
 
 @pytest.mark.slow
 @given(shows)
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_every_show_comes_back_the_same_and_fits_the_published_schema(show: Show) -> None:
     data = box.encode_show(show)
     assert box.decode_show(data, "x") == show
@@ -87,7 +87,7 @@ json_values = st.recursive(
     st.dictionaries(words.map(lambda w: "new-" + w), json_values, min_size=1, max_size=3),
     st.integers(0, 2),
 )
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_members_of_a_newer_program_survive_an_edit_and_a_save(extra: dict, depth: int) -> None:
     raw: dict = {
         "format": 1,
@@ -192,7 +192,7 @@ def test_a_foreign_newer_or_damaged_file_is_refused_in_a_sentence(
 
 
 @given(st.data())
-@settings(max_examples=75)
+@settings(max_examples=38)
 def test_no_mangled_file_gets_past_the_reader_as_anything_but_a_fault(data: st.DataObject) -> None:
     good = bytearray(
         box.encode_show(

@@ -40,7 +40,7 @@ def numbers(show: Show) -> list[int]:
 
 
 @given(st.tuples(*[st.floats(-20, 20)] * 3), st.floats(-180, 180), st.floats(-40, 40))
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_what_hangs_on_a_structure_keeps_its_place_on_it_however_it_is_moved(
     place: tuple, degrees: float, tip: float
 ) -> None:
@@ -364,7 +364,7 @@ def test_a_book_of_snags_kept_up_to_date_sees_structures_that_go_and_come() -> N
     st.floats(0, 2.5),
     st.tuples(*[st.floats(-180, 180)] * 2),
 )
-@settings(max_examples=40)
+@settings(max_examples=20)
 def test_what_is_hung_at_a_distance_is_held_and_goes_along(
     kind: str, side: str, share: float, offset: float, turns: tuple[float, float]
 ) -> None:
@@ -384,7 +384,7 @@ def test_what_is_hung_at_a_distance_is_held_and_goes_along(
 
 
 @given(st.floats(-179, 179), st.floats(-80, 80), st.floats(-170, 170))
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=10, deadline=None)
 def test_turn_tilt_and_lean_are_what_scipy_makes_of_them_and_read_back(
     turn: float, tilt: float, lean: float
 ) -> None:
@@ -412,7 +412,7 @@ def test_what_hangs_on_a_truss_goes_along_when_it_is_tilted_and_a_copy_is_empty(
     assert one.size == truss.size and structures.hanging(again, made) == []
 
 
-@settings(max_examples=15)
+@settings(max_examples=8)
 @given(st.data())
 def test_the_air_between_units_and_a_structure_is_what_a_mesh_of_its_box_says(data) -> None:
     """Judged by another library's nearest points; many points at once and one by one."""

@@ -185,7 +185,7 @@ def act(kind: str, value, show: Show, live: Live, masters: Masters, named: set) 
 
 
 @pytest.mark.filterwarnings("ignore:Generating overly large repr")  # else it hides what failed
-@settings(max_examples=40)
+@settings(max_examples=20)
 @given(
     rigs(),
     LIMITS,

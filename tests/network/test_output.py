@@ -31,7 +31,7 @@ from isthmus.wire import artnet
 
 
 @given(st.lists(st.integers(1, 4), min_size=1, max_size=40), st.data())
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_a_frame_is_what_plain_arithmetic_makes_of_the_levels(
     resolutions: list[int], data: st.DataObject
 ) -> None:
@@ -365,7 +365,7 @@ def test_the_whole_demo_reaches_its_units_by_way_of_the_network(rig, engine: Eng
     st.sampled_from(["linear", "square", "s"]),
     st.tuples(st.floats(0, 1), st.floats(0, 1)),
 )
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_what_is_sent_is_what_is_asked_swapped_inverted_offset_bent_and_kept_within_limits(
     asked: list[float],
     inverts_pan: bool,

@@ -289,7 +289,7 @@ def test_tables_without_an_end_doubles_and_silence_are_bounded(demo: Show, monke
 
 
 @given(st.binary(max_size=300))
-@settings(max_examples=150)
+@settings(max_examples=75)
 def test_no_bytes_at_all_upset_the_reader(raw: bytes) -> None:
     talker = Talker(lambda packet, host: "", pause=0.0)
     talker.take(artnet.ArtRdm(0, raw), "127.0.0.2")
@@ -305,7 +305,7 @@ def test_no_bytes_at_all_upset_the_reader(raw: bytes) -> None:
 
 
 @given(st.integers(0, 2**32))
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_devices_are_matched_as_a_whole_whatever_their_order(seed: int) -> None:
     show = as_hung()
     rng = random.Random(seed)

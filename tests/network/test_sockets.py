@@ -34,7 +34,7 @@ def bound(address: str = "127.0.0.71", port: int = 0) -> socket.socket:
 
 
 @given(st.lists(st.binary(min_size=1, max_size=640), min_size=1, max_size=40), st.data())
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_what_is_sent_in_a_batch_arrives_whole_in_order_with_its_sender(
     payloads: list[bytes], data: st.DataObject
 ) -> None:
@@ -101,7 +101,7 @@ def test_a_taken_port_gives_way_and_an_address_of_nobody_is_refused() -> None:
 
 
 @given(st.integers(1, 400), st.integers(0, 200))
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_every_route_is_in_one_bunch_and_a_stream_once_in_each(
     universes: int, prioritised: int
 ) -> None:
