@@ -38,6 +38,7 @@ from isthmus.show.records import (
     Verdict,
     Wish,
 )
+from isthmus.stage.runs import KINDS
 
 words = st.text(st.characters(codec="utf-8", exclude_categories=["Cs"]), max_size=12)
 metres = st.floats(-400, 400)
@@ -45,20 +46,30 @@ place = st.tuples(metres, metres, metres)
 patched = st.builds(
     Patched, universe=st.integers(1, 63999), address=st.integers(1, 512), block=st.integers(1, 4)
 )
+share = st.floats(0, 1)
+turn = st.tuples(*[st.floats(0.4, 0.6)] * 4)
+host = st.from_regex(r"[a-z0-9.]{0,12}", fullmatch=True)
 unit = st.builds(
     Unit, id=words, number=st.integers(1, 9999), name=words, profile=words, mode=words, patch=st.lists(patched, max_size=3).map(tuple),
-    position=st.none() | place, rotation=st.tuples(metres, metres, metres, metres), gel=words,
+    position=st.none() | place, rotation=turn, gel=words,
 )  # fmt: skip
+
+
+def some(one: st.SearchStrategy, most: int) -> st.SearchStrategy:
+    """Records of one kind, each with an id of its own."""
+    return st.lists(one, max_size=most, unique_by=lambda record: record.id).map(tuple)
+
+
 shows = st.builds(
-    Show, name=words, units=st.lists(unit, max_size=5).map(tuple),
-    structures=st.lists(st.builds(Structure, id=words, kind=words, position=place, size=place), max_size=2).map(tuple),
-    nodes=st.lists(st.builds(Node, id=words, name=words, ip=words, ports=st.lists(st.integers(0, 32767), max_size=4).map(tuple)), max_size=2).map(tuple),
-    outputs=st.lists(st.builds(Output, id=words, universe=st.integers(1, 9), host=words, port_address=st.integers(0, 9), enabled=st.booleans()), max_size=3).map(tuple),
-    verdicts=st.lists(st.builds(Verdict, unit=words, result=words, note=words), max_size=2).map(tuple),
-    palettes=st.lists(st.builds(Palette, id=words, number=st.integers(1, 99), kind=words, wish=st.builds(Wish, intensity=st.none() | metres, gobo=words)), max_size=2).map(tuple),
-    looks=st.lists(st.builds(Look, id=words, number=st.integers(1, 99), lines=st.lists(st.builds(LookLine, units=st.tuples(words), levels=st.dictionaries(words, metres, max_size=2)), max_size=2).map(tuple)), max_size=2).map(tuple),
-    cue_lists=st.lists(st.builds(CueList, id=words, number=st.integers(1, 99), cues=st.lists(st.builds(Cue, id=words, number=metres, follow=st.none() | metres), max_size=2).map(tuple)), max_size=2).map(tuple),
-    grids=st.lists(st.builds(PixelGrid, id=words, number=st.integers(1, 99), cells=st.lists(st.builds(GridCell, unit=words, cell=st.integers(0, 99), x=st.integers(0, 99)), max_size=2).map(tuple)), max_size=2).map(tuple),
+    Show, name=words, units=some(unit, 5),
+    structures=some(st.builds(Structure, id=words, kind=st.sampled_from(KINDS), position=place, size=st.tuples(*[st.floats(0, 90)] * 3)), 2),
+    nodes=some(st.builds(Node, id=words, name=words, ip=host, ports=st.lists(st.integers(0, 32767), max_size=4).map(tuple)), 2),
+    outputs=some(st.builds(Output, id=words, universe=st.integers(1, 9), host=host, port_address=st.integers(0, 9), enabled=st.booleans()), 3),
+    verdicts=st.lists(st.builds(Verdict, unit=words, result=st.sampled_from(["works", "wrong"]), note=words), max_size=2).map(tuple),
+    palettes=some(st.builds(Palette, id=words, number=st.integers(1, 99), kind=words, wish=st.builds(Wish, intensity=st.none() | share, gobo=words)), 2),
+    looks=some(st.builds(Look, id=words, number=st.integers(1, 99), lines=st.lists(st.builds(LookLine, units=st.tuples(words), levels=st.dictionaries(words, share, max_size=2)), max_size=2).map(tuple)), 2),
+    cue_lists=some(st.builds(CueList, id=words, number=st.integers(1, 99), cues=some(st.builds(Cue, id=words, number=st.floats(0, 400), follow=st.none() | share), 2)), 2),
+    grids=some(st.builds(PixelGrid, id=words, number=st.integers(1, 99), cells=st.lists(st.builds(GridCell, unit=words, cell=st.integers(0, 99), x=st.integers(0, 99)), max_size=2).map(tuple)), 2),
     profiles=st.lists(st.integers(0, 99), max_size=3, unique=True).flatmap(
         lambda numbers: st.tuples(*(st.builds(StoredProfile, key=words, file=st.just(f"p{n}.gdtf"), data=st.binary(max_size=40)) for n in numbers))
     ),
@@ -164,6 +175,10 @@ def test_every_format_before_has_a_step_and_a_file() -> None:
     }
 
 
+HOLLOW = {f"files/{at}": "x" * 20_000_000 for at in range(6)}
+FILES = json.dumps([{"name": str(at)} for at in range(6)])
+
+
 @pytest.mark.parametrize(
     ("data", "says"),
     [
@@ -173,10 +188,10 @@ def test_every_format_before_has_a_step_and_a_file() -> None:
         (_zip({"show.json": "{"}), "cannot be read"),
         (_zip({"show.json": "[" * 100_000}), "cannot be read"),
         (_zip({"show.json": '{"format": 99}'}), "newer Isthmus"),
-        (
-            _zip({"show.json": '{"format": 1, "units": [{"id": "a", "number": "x"}]}'}),
-            "cannot be read",
-        ),
+        (_zip({"show.json": '{"format": 3, "units": 7'}), "cannot be read"),
+        (_zip({"show.json": '{"format": 3, "a": ' + "[" * 80 + "]" * 80 + "}"}), "without end"),
+        (_zip({"show.json": '{"format": 3, "a": [' + "{}," * 700_000 + "0]}"}), "more than any"),
+        (_zip({"show.json": '{"format": 3, "files": ' + FILES + "}", **HOLLOW}), "unpacks to"),
         (_zip({"show.json": '{"format": 1}', "../evil": "x"}), "leads outside"),
     ],
 )
@@ -189,6 +204,40 @@ def test_a_foreign_newer_or_damaged_file_is_refused_in_a_sentence(
         open_show(file)
     assert "bad.isthmus" in str(caught.value) and caught.value.do
     assert file.read_bytes() == data
+
+
+def test_a_record_that_cannot_be_is_left_out_by_its_place_and_the_rest_opens() -> None:
+    """Figures, choices and words no rig has; ids that are there twice; what lies in others."""
+    good = {"id": "u9", "number": 9, "note": "stays"}
+    wrong = [
+        ({"number": -1}, "number −1"), ({"number": 10**20}, "number 1e+20"), ({"position": [0, 0, 1e308]}, "position 1e+308"),
+        ({"rotation": [0, 0, 0, 0]}, "its rotation is none"), ({"id": "u9"}, "it has the id of number 1"), ({"name": "x" * 9000}, "name “xxx"),
+        ({"handling": {"curve": "bent"}}, "handling curve “bent”"), ({"weight": float("inf")}, "weight inf"), ({"mode": 7}, "mode 7"),
+    ]  # fmt: skip
+    raw = {
+        "format": FORMAT,
+        "units": [good, *({"id": f"u{n}", "number": n} | bad for n, (bad, _) in enumerate(wrong, 20)),
+                  good | {"id": "u7", "patch": [{"universe": 1, "address": 1}, {"universe": 0, "address": 1}]}, {"number": 3}, 5],
+        "structures": [{"id": "s", "kind": "drape", "size": [1e9, 1, 1]}, {"id": "t", "kind": "truss"}],
+        "outputs": [{"id": "o", "universe": 1, "host": "a b"}, {"id": "p", "universe": 1, "role": "king"}],
+        "sending": {"artnet_rate": 0},
+        "venue": "Sandre Haven",
+    }  # fmt: skip
+    text = json.dumps(raw).replace("Infinity", "1e999")
+    damage = box.Damage()
+    show = box.decode_show(_zip({"show.json": text}), "bad.isthmus", damage)
+    assert [u.id for u in show.units] == ["u9", "u7"] and show.units[0].note == "stays"
+    assert len(show.units[1].patch) == 1 and [s.id for s in show.structures] == ["t"]
+    assert not show.outputs and show.sending.artnet_rate == 44 and show.venue == "Sandre Haven"
+    assert len(damage.words) == len(wrong) + 1 + 2 + 1 + 2 + 1
+    for at, (_, says) in enumerate(wrong, 2):
+        line = next(w for w in damage.words if w.startswith(f"Unit {at} of 13 ("))
+        assert says in line and line.endswith("is left out."), line
+    assert "Unit 11 of 13, address 2 of 2 (universe 0) is left out." in damage.words
+    assert "Unit 12 of 13 (id is missing) is left out." in damage.words
+    assert "Structure 1 of 2 (size 1e+09) is left out." in damage.words
+    again = box.Damage()
+    assert box.decode_show(box.encode_show(show), "x", again) == show and not again.words
 
 
 @given(st.data())

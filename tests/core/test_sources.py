@@ -349,11 +349,13 @@ def test_a_catalogue_that_did_not_change_is_not_sent_again_and_pages_that_are_no
         with pytest.raises(urllib.error.HTTPError) as unchanged:
             urllib.request.urlopen(asked, timeout=5)
         assert unchanged.value.code == 304
+        unchanged.value.close()
         assert client.refresh(index).entries == first.entries
         for page in ("/", "/files/nothing/never", "/catalogue/../etc/passwd"):
             with pytest.raises(urllib.error.HTTPError) as missing:
                 urllib.request.urlopen(f"{server.url}{page}", timeout=5)
             assert missing.value.code == 404
+            missing.value.close()
     finally:
         server.close()
     assert read_catalogue().name == "Made-up exchange"

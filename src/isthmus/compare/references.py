@@ -12,7 +12,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from isthmus.show import records as r
-from isthmus.show.plain import element_type
+from isthmus.show.shapes import element_type
 
 KEYS: dict[str, tuple[str, ...]] = {  # kind of thing → what it is known by
     "units": ("id",),

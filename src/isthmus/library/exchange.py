@@ -170,6 +170,7 @@ class Exchange:
                     _tag_file(), (response.getheader("ETag") or "").encode("ascii", "replace")
                 )
         finally:
+            response.close()  # as well, for a connection does not know of one that ends with it
             connection.close()
         put_catalogue(index, catalogue)
         return catalogue
@@ -276,6 +277,7 @@ class Exchange:
                 do="Make room there.",
             ) from error
         finally:
+            response.close()  # as well, for a connection does not know of one that ends with it
             connection.close()
         if have < entry.size:
             raise self._broken_off(entry, have)
@@ -312,6 +314,7 @@ class Exchange:
         try:
             body = self._read(response, 1 << 16)
         finally:
+            response.close()  # as well, for a connection does not know of one that ends with it
             connection.close()
         if response.status == 401:
             raise NetworkFault(

@@ -11,6 +11,7 @@ number is refused.
 from __future__ import annotations
 
 import io
+import json
 import lzma
 import os
 import struct
@@ -26,14 +27,17 @@ import msgspec
 
 from isthmus.errors import FileFault, os_reason
 from isthmus.show.carried import blobs_of, packs_of, unpacked
+from isthmus.show.checked import MAX_JSON, not_too_deep, within_bounds
 from isthmus.show.parts import whole
-from isthmus.show.plain import MAX_JSON, just_as_saved, show_of, text_of
+from isthmus.show.plain import just_as_saved, show_of, text_of
 from isthmus.show.records import FORMAT, Show
 from isthmus.show.versions import before_migration
 
 SUFFIX = ".isthmus"
 MAX_MEMBER = 64 * 1024 * 1024
 MAX_TOTAL = 1024 * 1024 * 1024
+TIGHT = 200  # what shrinks further is hardly a picture, and may be
+MAX_TIGHT = 96 * 1024 * 1024  # so much in all
 ZIP_ERRORS = (
     zipfile.BadZipFile,
     zipfile.LargeZipFile,
@@ -127,7 +131,7 @@ def decode_show(data: bytes, where: str, damage: Damage | None = None) -> Show:
                 where=where,
                 do="Choose a file ending in .isthmus.",
             )
-        bare, older = _show_of(text, where)
+        bare, older = _show_of(text, where, damage)
         show = _with_data(bare, members, damage)
         return before_migration(show, older) if older else show
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
@@ -142,14 +146,15 @@ def decode_show(data: bytes, where: str, damage: Damage | None = None) -> Show:
         ) from error
 
 
-def _show_of(text: bytes, where: str) -> tuple[Show, Older]:
+def _show_of(text: bytes, where: str, damage: Damage) -> tuple[Show, Older]:
     """The records in show.json, and what it holds where its format is an older one. Raises
     FileFault, and what msgspec raises.
     """
+    within_bounds(text, where)
     show = just_as_saved(text)
     if show is not None:
         return show, None
-    raw = msgspec.json.decode(text)
+    raw = _parsed(text)
     if not isinstance(raw, dict) or not isinstance(raw.get("format"), int):
         raise FileFault(
             "its show.json has no format number.",
@@ -163,8 +168,22 @@ def _show_of(text: bytes, where: str) -> tuple[Show, Older]:
             where=where,
             do="Update Isthmus to open it; nothing in the file was changed.",
         )
-    older = msgspec.json.decode(text) if raw["format"] < FORMAT else None
-    return show_of(raw), older
+    not_too_deep(raw, where)
+    older = _parsed(text) if raw["format"] < FORMAT else None
+    return show_of(raw, damage.words), older
+
+
+def _parsed(text: bytes) -> Any:
+    """Raises what msgspec raises. Figures beyond all bounds and those that are none (1e999, NaN)
+    do not keep the rest from being read.
+    """
+    try:
+        return msgspec.json.decode(text)
+    except msgspec.DecodeError as error:
+        try:
+            return json.loads(text)
+        except ValueError:
+            raise error from None
 
 
 def _members(data: bytes, where: str, damage: Damage) -> Members:
@@ -199,14 +218,25 @@ class _Reading:
 
     def __init__(self, archive: zipfile.ZipFile, names: set[str], where: str) -> None:
         self.archive, self.names, self.where = archive, names, where
-        self.total = 0
+        self.total = self.tight = 0
+        self._read: dict[str, bytes] = {}  # one that is named several times is there once
 
     def __call__(self, name: str) -> bytes | None:
         if name not in self.names:
             return None
+        if name in self._read:
+            return self._read[name]
         most = MAX_MEMBER if name.startswith(("profiles/", "files/")) else MAX_JSON
+        info = self.archive.getinfo(name)
+        self.tight += info.file_size if info.file_size > TIGHT * info.compress_size else 0
+        if self.tight > MAX_TIGHT:
+            raise FileFault(
+                "what is in it unpacks to far more than it should.",
+                where=self.where,
+                do="Such a file is not opened.",
+            )
         try:
-            found = read_member(self.archive, self.archive.getinfo(name), most, self.where)
+            found = read_member(self.archive, info, most, self.where)
         except (*ZIP_ERRORS, OSError):
             if name == "show.json":
                 raise
@@ -218,6 +248,8 @@ class _Reading:
                 where=self.where,
                 do="Such a file is not opened.",
             )
+        if name != "show.json":
+            self._read[name] = found
         return found
 
 

@@ -4,42 +4,14 @@ in `Record.extra`.
 
 from __future__ import annotations
 
-import types
-import typing
 from typing import Any
 
 import msgspec
 
+from isthmus.show.checked import beyond_types, taken
 from isthmus.show.migrations import migrate
 from isthmus.show.records import FORMAT, Record, Show
-
-MAX_JSON = 256 * 1024 * 1024
-
-
-def element_type(annotation: Any) -> Any:
-    """The record type inside `tuple[Record, ...]`, `Record | None` or `Record`; None for plain
-    values.
-    """
-    if isinstance(annotation, type) and issubclass(annotation, Record):
-        return annotation
-    if typing.get_origin(annotation) in (tuple, list, typing.Union, types.UnionType):
-        return next(
-            (found for part in typing.get_args(annotation) if (found := element_type(part))), None
-        )
-    return None
-
-
-def _shapes(record: type[Record], seen: dict[type, dict[str, Any]]) -> dict[type, dict[str, Any]]:
-    if record not in seen:
-        hints = typing.get_type_hints(record)
-        seen[record] = {name: element_type(hints[name]) for name in record.__struct_fields__}
-        for inner in seen[record].values():
-            if inner:
-                _shapes(inner, seen)
-    return seen
-
-
-_SHAPES = _shapes(Show, {})
+from isthmus.show.shapes import SHAPES
 
 
 def _fold(raw: Any, record: type[Record]) -> Any:
@@ -48,7 +20,7 @@ def _fold(raw: Any, record: type[Record]) -> Any:
         return [_fold(item, record) for item in raw]
     if not isinstance(raw, dict):
         return raw
-    shape = _SHAPES[record]
+    shape = SHAPES[record]
     known: dict[str, Any] = {}
     extra: dict[str, Any] = {}
     for name, value in raw.items():
@@ -67,7 +39,7 @@ def _unfold(raw: Any, record: type[Record]) -> Any:
         return [_unfold(item, record) for item in raw]
     if not isinstance(raw, dict):
         return raw
-    shape = _SHAPES[record]
+    shape = SHAPES[record]
     extra = raw.pop("extra", {})
     return {
         name: _unfold(value, shape[name]) if shape.get(name) else value
@@ -98,9 +70,16 @@ def members_of(show: Show) -> dict[str, Any]:
     return {n: x for n, x in members.items() if n == "format" or x != getattr(usual, n)}
 
 
-def show_of(raw: dict[str, Any]) -> Show:
-    """The records that members of a show.json of any format make. Raises what msgspec raises."""
-    return msgspec.convert(_fold(migrate(raw), Show), Show)
+def show_of(raw: dict[str, Any], told: list[str]) -> Show:
+    """The records that members of a show.json of any format make; those that cannot be are left
+    out and told. Raises what msgspec raises.
+    """
+    members = _fold(migrate(raw), Show)
+    try:
+        show = msgspec.convert(members, Show)
+    except msgspec.ValidationError:
+        return taken(members, told)
+    return taken(members, told) if beyond_types(show) else show
 
 
 def text_of(show: Show) -> bytes:
@@ -123,4 +102,5 @@ def just_as_saved(text: bytes) -> Show | None:
         show = msgspec.json.decode(text, type=Show)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
         return None
-    return show if show.format == FORMAT and text_of(show) == text else None
+    same = show.format == FORMAT and text_of(show) == text
+    return show if same and not beyond_types(show) else None

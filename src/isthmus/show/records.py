@@ -7,17 +7,63 @@ quaternions (w, x, y, z). Universes and addresses count from 1.
 from __future__ import annotations
 
 import uuid
-from typing import Any
+from typing import Annotated, Any
 
 import msgspec
+from msgspec import Meta
 
-Vec3 = tuple[float, float, float]
-Quat = tuple[float, float, float, float]
+from isthmus.show.ranges import (
+    FAR,
+    Blend,
+    Cell,
+    Colour,
+    ColourOrNone,
+    Count,
+    Curve,
+    Degrees,
+    Delivery,
+    Device,
+    Direction,
+    Figure,
+    Fit,
+    Host,
+    Identity,
+    Kept,
+    Length,
+    Light,
+    Load,
+    Metres,
+    Name,
+    Number,
+    OnPaper,
+    Pixels,
+    PortAddress,
+    Priority,
+    Protocol,
+    Rate,
+    Result,
+    Role,
+    Room,
+    Seconds,
+    Share,
+    Slot,
+    StructureKind,
+    Text,
+    Turned,
+    Universe,
+    UniverseOrNone,
+    Way,
+    Words,
+)
+from isthmus.show.ranges import SLOTS as SLOTS  # told on: everyone has them from here
+from isthmus.show.ranges import UNIVERSES as UNIVERSES
+
+Vec3 = tuple[Metres, Metres, Metres]
+Quat = tuple[Turned, Turned, Turned, Turned]
 UPRIGHT: Quat = (1.0, 0.0, 0.0, 0.0)
 
 FORMAT = 3
-SLOTS = 512
-UNIVERSES = 63999  # the highest universe sACN can name (ANSI E1.31-2018, 6.2.7)
+UNITS = 20_000  # of a show
 
 
 def new_id() -> str:
@@ -38,10 +84,10 @@ class Patched(Record, frozen=True, kw_only=True):
     `room` is how many slots from there on are kept for it; 0 keeps just those it takes.
     """
 
-    universe: int
-    address: int
-    block: int = 1
-    room: int = 0
+    universe: Universe
+    address: Slot
+    block: Annotated[int, Meta(ge=0, le=4096)] = 1
+    room: Room = 0
 
 
 class Limit(Record, frozen=True, kw_only=True):
@@ -49,9 +95,9 @@ class Limit(Record, frozen=True, kw_only=True):
     a unit.
     """
 
-    attribute: str
-    low: float = 0.0
-    high: float = 1.0
+    attribute: Name
+    low: Share = 0.0
+    high: Share = 1.0
 
 
 class Handling(Record, frozen=True, kw_only=True):
@@ -64,10 +110,10 @@ class Handling(Record, frozen=True, kw_only=True):
     invert_pan: bool = False
     invert_tilt: bool = False
     swap: bool = False
-    pan_offset: float = 0.0
-    tilt_offset: float = 0.0
-    curve: str = "linear"
-    points: tuple[tuple[float, float], ...] = ()
+    pan_offset: Degrees = 0.0
+    tilt_offset: Degrees = 0.0
+    curve: Curve = "linear"
+    points: Annotated[tuple[tuple[Share, Share], ...], Meta(max_length=256)] = ()
 
 
 PLAIN_HANDLING = Handling()
@@ -80,27 +126,27 @@ class Unit(Record, frozen=True, kw_only=True):
     (kilograms) and `power` (watts) were typed for it; None: as its profile has it.
     """
 
-    id: str
-    number: int
-    name: str = ""
-    profile: str = ""
-    mode: str = ""
+    id: Name
+    number: Number
+    name: Words = ""
+    profile: Words = ""
+    mode: Words = ""
     patch: tuple[Patched, ...] = ()
-    hangs_on: str = ""
-    purpose: str = ""
-    gel: str = ""
-    note: str = ""
+    hangs_on: Words = ""
+    purpose: Words = ""
+    gel: Words = ""
+    note: Text = ""
     position: Vec3 | None = None
     rotation: Quat = UPRIGHT
-    structure: str = ""
+    structure: Name = ""
     locked: bool = False  # its address stays where it is
     pinned: bool = False  # its place stays where it is
     beam_off: bool = False  # no beam is drawn for it
     limits: tuple[Limit, ...] = ()
     handling: Handling = PLAIN_HANDLING
-    uuid: str = ""
-    weight: float | None = None
-    power: float | None = None
+    uuid: Name = ""
+    weight: Load | None = None
+    power: Load | None = None
 
 
 class Group(Record, frozen=True, kw_only=True):
@@ -112,11 +158,11 @@ class Group(Record, frozen=True, kw_only=True):
     which new sheets take over; none: laid in rows.
     """
 
-    id: str
-    name: str
-    units: tuple[str, ...] = ()
-    rule: str = ""
-    parent: str = ""
+    id: Name
+    name: Words
+    units: tuple[Name, ...] = ()
+    rule: Words = ""
+    parent: Name = ""
     spots: tuple[SheetSpot, ...] = ()
 
 
@@ -125,11 +171,11 @@ class StoredProfile(Record, frozen=True, kw_only=True):
     `weight` (kilograms) and `power` (watts) were typed for all units of it; None: as it states.
     """
 
-    key: str
-    file: str
+    key: Words
+    file: Words
     data: bytes = b""
-    weight: float | None = None
-    power: float | None = None
+    weight: Load | None = None
+    power: Load | None = None
 
 
 class Structure(Record, frozen=True, kw_only=True):
@@ -142,25 +188,25 @@ class Structure(Record, frozen=True, kw_only=True):
     file; `uuid` is as that of a unit.
     """
 
-    id: str
-    kind: str
-    name: str = ""
+    id: Name
+    kind: StructureKind
+    name: Words = ""
     position: Vec3 = (0.0, 0.0, 0.0)
     rotation: Quat = UPRIGHT
-    size: Vec3 = (1.0, 0.3, 0.3)
-    chords: int = 4
-    steps: int = 0
-    arc: float = 360.0
-    marks: tuple[float, ...] = ()
-    mesh: str = ""
+    size: tuple[Length, Length, Length] = (1.0, 0.3, 0.3)
+    chords: Annotated[int, Meta(ge=0, le=8)] = 4
+    steps: Annotated[int, Meta(ge=0, le=1000)] = 0
+    arc: Annotated[float, Meta(ge=0, le=360)] = 360.0
+    marks: tuple[Metres, ...] = ()
+    mesh: Words = ""
     pinned: bool = False
-    uuid: str = ""
+    uuid: Name = ""
 
 
 class StoredFile(Record, frozen=True, kw_only=True):
     """A picture or a mesh, kept whole in the show. `data` travels as a member of the container."""
 
-    name: str
+    name: Words
     data: bytes = b""
 
 
@@ -172,30 +218,30 @@ class Underlay(Record, frozen=True, kw_only=True):
     bottom.
     """
 
-    file: str
-    middle: tuple[float, float] = (0.0, 0.0)
-    width: float = 10.0
-    aspect: float = 1.0  # height over width of the whole picture
-    turn: float = 0.0
-    light: float = 0.5
-    crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+    file: Words
+    middle: tuple[Metres, Metres] = (0.0, 0.0)
+    width: Annotated[float, Meta(gt=0, le=FAR)] = 10.0
+    aspect: Annotated[float, Meta(gt=1e-5, le=1e5)] = 1.0  # height over width of the whole picture
+    turn: Degrees = 0.0
+    light: Share = 0.5
+    crop: tuple[Share, Share, Share, Share] = (0.0, 0.0, 0.0, 0.0)
     pinned: bool = False
 
 
 class SheetSpot(Record, frozen=True, kw_only=True):
     """Where a unit is on a free sheet, metres of the sheet."""
 
-    unit: str
-    x: float
-    y: float
+    unit: Name
+    x: Metres
+    y: Metres
 
 
 class SheetNote(Record, frozen=True, kw_only=True):
     """Words on a sheet: where they begin, metres of the sheet."""
 
-    text: str
-    x: float
-    y: float
+    text: Text
+    x: Metres
+    y: Metres
 
 
 class Sheet(Record, frozen=True, kw_only=True):
@@ -204,24 +250,24 @@ class Sheet(Record, frozen=True, kw_only=True):
     `labels` says what is written at a unit: number, address, gel, name, purpose, height, level.
     """
 
-    id: str
-    name: str
-    kind: str = "free"
+    id: Name
+    name: Words
+    kind: Name = "free"
     spots: tuple[SheetSpot, ...] = ()
     notes: tuple[SheetNote, ...] = ()
     underlay: Underlay | None = None
-    labels: tuple[str, ...] = ("number",)
+    labels: Annotated[tuple[Name, ...], Meta(max_length=64)] = ("number",)
 
 
 class SavedView(Record, frozen=True, kw_only=True):
     """A camera kept by name: what it looks at, from how far, bearing and height in degrees."""
 
-    name: str
+    name: Words
     target: Vec3
-    distance: float
-    bearing: float
-    height: float
-    fov: float = 42.0
+    distance: Annotated[float, Meta(gt=0, le=FAR)]
+    bearing: Degrees
+    height: Degrees
+    fov: Annotated[float, Meta(ge=1, le=170)] = 42.0
 
 
 class Node(Record, frozen=True, kw_only=True):
@@ -232,15 +278,15 @@ class Node(Record, frozen=True, kw_only=True):
     said; a `spare` node is kept in reserve.
     """
 
-    id: str
-    name: str
-    ip: str
-    place: str = ""
-    ports: tuple[int, ...] = ()
-    protocol: str = "artnet"
-    inputs: tuple[int, ...] = ()
-    mask: str = ""
-    cap: int = 0
+    id: Name
+    name: Words
+    ip: Host
+    place: Words = ""
+    ports: Annotated[tuple[UniverseOrNone, ...], Meta(max_length=1024)] = ()
+    protocol: Protocol = "artnet"
+    inputs: Annotated[tuple[Count, ...], Meta(max_length=1024)] = ()
+    mask: Host = ""
+    cap: Count = 0
     spare: bool = False
     rdm: bool = True  # whether its ports may be asked who is there
 
@@ -256,23 +302,23 @@ class Output(Record, frozen=True, kw_only=True):
     (stands by for another output).
     """
 
-    id: str
-    universe: int
-    host: str = ""
-    port_address: int = 0
+    id: Name
+    universe: Universe
+    host: Host = ""
+    port_address: PortAddress = 0
     enabled: bool = True
-    label: str = ""
-    protocol: str = "artnet"
-    delivery: str = "unicast"
-    more_hosts: tuple[str, ...] = ()
-    sacn: int = 0
-    priority: int = 100
-    sync: int = 0
+    label: Words = ""
+    protocol: Protocol = "artnet"
+    delivery: Delivery = "unicast"
+    more_hosts: Annotated[tuple[Host, ...], Meta(max_length=1024)] = ()
+    sacn: UniverseOrNone = 0
+    priority: Priority = 100
+    sync: UniverseOrNone = 0
     preview: bool = False
     per_address: bool = False
-    merge: str = ""
-    role: str = ""
-    device: str = ""
+    merge: Name = ""
+    role: Role = ""
+    device: Device = ""
 
     @property
     def number(self) -> int:
@@ -295,11 +341,11 @@ class Sending(Record, frozen=True, kw_only=True):
     With `changed_only` a universe that stays as it is goes out about once a second.
     """
 
-    cid: str = ""
-    source: str = ""
-    artnet_rate: float = 44.0
-    sacn_rate: float = 44.0
-    dmx_rate: float = 40.0
+    cid: Identity = ""
+    source: Words = ""
+    artnet_rate: Rate = 44.0
+    sacn_rate: Rate = 44.0
+    dmx_rate: Rate = 40.0
     changed_only: bool = False
     artnet_sync: bool = False
 
@@ -307,16 +353,16 @@ class Sending(Record, frozen=True, kw_only=True):
 class PaperRow(Record, frozen=True, kw_only=True):
     """One line of the hang list, as the paper has it."""
 
-    line: int
-    number: int
-    name: str = ""
-    type: str = ""
-    mode: str = ""
-    universe: int = 0
-    address: int = 0
-    hangs_on: str = ""
-    purpose: str = ""
-    gel: str = ""
+    line: OnPaper
+    number: OnPaper
+    name: Words = ""
+    type: Words = ""
+    mode: Words = ""
+    universe: OnPaper = 0
+    address: OnPaper = 0
+    hangs_on: Words = ""
+    purpose: Words = ""
+    gel: Words = ""
 
 
 class UnreadLine(Record, frozen=True, kw_only=True):
@@ -324,16 +370,16 @@ class UnreadLine(Record, frozen=True, kw_only=True):
     and why.
     """
 
-    line: int
-    cells: dict[str, str] = {}
-    why: str = ""
+    line: OnPaper
+    cells: dict[str, Text] = {}
+    why: Text = ""
 
 
 class Paper(Record, frozen=True, kw_only=True):
     """The hang list as it was read; `unread` lines wait to be corrected."""
 
-    title: str = ""
-    revision: str = ""
+    title: Words = ""
+    revision: Words = ""
     rows: tuple[PaperRow, ...] = ()
     unread: tuple[UnreadLine, ...] = ()
 
@@ -345,12 +391,12 @@ class Gel(Record, frozen=True, kw_only=True):
     `curve` is its transmission 0…1 from 400 to 700 nm every 10 nm, where the book gives it.
     """
 
-    book: str
-    code: str
-    name: str
-    rgb: Vec3
-    daylight: Vec3 | None = None
-    curve: tuple[float, ...] = ()
+    book: Words
+    code: Words
+    name: Words
+    rgb: tuple[Light, Light, Light]
+    daylight: tuple[Light, Light, Light] | None = None
+    curve: Annotated[tuple[Light, ...], Meta(max_length=64)] = ()
 
 
 class Verdict(Record, frozen=True, kw_only=True):
@@ -362,34 +408,34 @@ class Verdict(Record, frozen=True, kw_only=True):
     lighting, `by` is who saw it, `picture` the name of a stored file.
     """
 
-    unit: str
-    result: str  # works, wrong, silent, skipped
-    note: str = ""
-    at: str = ""
-    proven: str = ""
-    what: tuple[str, ...] = ()
-    how: tuple[str, ...] = ()
-    others: tuple[str, ...] = ()
-    acts: tuple[str, ...] = ()
-    by: str = ""
-    picture: str = ""
+    unit: Name
+    result: Result  # works, wrong, silent, skipped
+    note: Text = ""
+    at: Name = ""
+    proven: Words = ""
+    what: Annotated[tuple[Name, ...], Meta(max_length=64)] = ()
+    how: Annotated[tuple[Name, ...], Meta(max_length=64)] = ()
+    others: tuple[Name, ...] = ()
+    acts: tuple[Name, ...] = ()
+    by: Words = ""
+    picture: Words = ""
 
 
 class CallRound(Record, frozen=True, kw_only=True):
     """An earlier round of roll call, as it stood when the next one began."""
 
-    name: str
-    at: str = ""
+    name: Words
+    at: Name = ""
     verdicts: tuple[Verdict, ...] = ()
 
 
 class Answer(Record, frozen=True, kw_only=True):
     """What a person saw when findings asked for a look: `look` names it, `answer` is yes or no."""
 
-    look: str
-    unit: str
-    answer: str
-    at: str = ""
+    look: Words
+    unit: Name
+    answer: Name
+    at: Name = ""
 
 
 class Wish(Record, frozen=True, kw_only=True):
@@ -403,19 +449,19 @@ class Wish(Record, frozen=True, kw_only=True):
     names (“open” for none), `strobe` is in Hz (0 for none).
     """
 
-    intensity: float | None = None
-    colour: tuple[float, float] | None = None
-    named: str = ""
+    intensity: Share | None = None
+    colour: tuple[Share, Share] | None = None
+    named: Words = ""
     point: Vec3 | None = None
-    pan: float | None = None
-    tilt: float | None = None
-    angle: float | None = None
-    iris: float | None = None
-    frost: float | None = None
-    edge: float | None = None
-    gobo: str = ""
-    prism: str = ""
-    strobe: float | None = None
+    pan: Degrees | None = None
+    tilt: Degrees | None = None
+    angle: Annotated[float, Meta(ge=0, le=360)] | None = None
+    iris: Share | None = None
+    frost: Share | None = None
+    edge: Share | None = None
+    gobo: Words = ""
+    prism: Words = ""
+    strobe: Annotated[float, Meta(ge=0, le=1e4)] | None = None
 
 
 class Palette(Record, frozen=True, kw_only=True):
@@ -425,14 +471,14 @@ class Palette(Record, frozen=True, kw_only=True):
     `made` says which of the starter set it is; "" for what a person made or changed.
     """
 
-    id: str
-    number: int
-    kind: str
-    name: str = ""
+    id: Name
+    number: Number
+    kind: Name
+    name: Words = ""
     wish: Wish = Wish()
     types: dict[str, Wish] = {}
     units: dict[str, Wish] = {}
-    made: str = ""
+    made: Words = ""
 
 
 class LookLine(Record, frozen=True, kw_only=True):
@@ -443,11 +489,11 @@ class LookLine(Record, frozen=True, kw_only=True):
     range.
     """
 
-    units: tuple[str, ...] = ()
-    groups: tuple[str, ...] = ()
-    palettes: tuple[str, ...] = ()
+    units: tuple[Name, ...] = ()
+    groups: tuple[Name, ...] = ()
+    palettes: tuple[Name, ...] = ()
     wish: Wish = Wish()
-    levels: dict[str, float] = {}
+    levels: dict[str, Share] = {}
 
 
 class Look(Record, frozen=True, kw_only=True):
@@ -455,11 +501,11 @@ class Look(Record, frozen=True, kw_only=True):
     unit, the lower one counts.
     """
 
-    id: str
-    number: int
-    name: str = ""
+    id: Name
+    number: Number
+    name: Words = ""
     lines: tuple[LookLine, ...] = ()
-    pictures: tuple[str, ...] = ()  # layer sets by id, the later in front
+    pictures: tuple[Name, ...] = ()  # layer sets by id, the later in front
 
 
 class Cue(Record, frozen=True, kw_only=True):
@@ -468,16 +514,16 @@ class Cue(Record, frozen=True, kw_only=True):
     itself (None: it does not).
     """
 
-    id: str
-    number: float
-    look: str = ""
-    name: str = ""
-    up: float = 3.0
-    down: float = 3.0
-    move: float | None = None
-    delay: float = 0.0
-    follow: float | None = None
-    note: str = ""
+    id: Name
+    number: Annotated[float, Meta(ge=0, le=1e6)]
+    look: Name = ""
+    name: Words = ""
+    up: Seconds = 3.0
+    down: Seconds = 3.0
+    move: Seconds | None = None
+    delay: Seconds = 0.0
+    follow: Seconds | None = None
+    note: Text = ""
 
 
 class CueList(Record, frozen=True, kw_only=True):
@@ -488,15 +534,15 @@ class CueList(Record, frozen=True, kw_only=True):
     give up what it holds.
     """
 
-    id: str
-    number: int
-    name: str = ""
+    id: Name
+    number: Number
+    name: Words = ""
     cues: tuple[Cue, ...] = ()
     round: bool = False
-    rate: float = 60.0
-    direction: str = "forth"
-    crossfade: float = 0.0
-    release: float = 3.0
+    rate: Rate = 60.0
+    direction: Direction = "forth"
+    crossfade: Share = 0.0
+    release: Seconds = 3.0
 
 
 class GridCell(Record, frozen=True, kw_only=True):
@@ -505,11 +551,11 @@ class GridCell(Record, frozen=True, kw_only=True):
     lattice.
     """
 
-    unit: str
-    cell: int = 0
-    x: int = 0
-    y: int = 0
-    at: tuple[float, float] | None = None
+    unit: Name
+    cell: Count = 0
+    x: Cell = 0
+    y: Cell = 0
+    at: tuple[Metres, Metres] | None = None
 
 
 class PixelGrid(Record, frozen=True, kw_only=True):
@@ -519,15 +565,15 @@ class PixelGrid(Record, frozen=True, kw_only=True):
     kelvin (0: the white of the picture), and no brighter than `limit`, 0…1.
     """
 
-    id: str
-    number: int
-    name: str = ""
-    width: int = 1
-    height: int = 1
-    cells: tuple[GridCell, ...] = ()
-    gamma: float = 1.0
-    white: float = 0.0
-    limit: float = 1.0
+    id: Name
+    number: Number
+    name: Words = ""
+    width: Pixels = 1
+    height: Pixels = 1
+    cells: Annotated[tuple[GridCell, ...], Meta(max_length=200_000)] = ()
+    gamma: Annotated[float, Meta(ge=0.01, le=100)] = 1.0
+    white: Annotated[float, Meta(ge=0, le=1e6)] = 0.0
+    limit: Share = 1.0
 
 
 class Media(Record, frozen=True, kw_only=True):
@@ -537,15 +583,15 @@ class Media(Record, frozen=True, kw_only=True):
     pixels; `size`, `frames` and `rate` (a second) are of what is kept.
     """
 
-    id: str
-    name: str
-    file: str
-    source: str = ""
-    path: str = ""
-    whole: tuple[int, int] = (1, 1)
-    size: tuple[int, int] = (1, 1)
-    frames: int = 1
-    rate: float = 25.0
+    id: Name
+    name: Words
+    file: Words
+    source: Name = ""
+    path: Words = ""
+    whole: tuple[Pixels, Pixels] = (1, 1)
+    size: tuple[Pixels, Pixels] = (1, 1)
+    frames: Annotated[int, Meta(ge=1, le=10**7)] = 1
+    rate: Rate = 25.0
 
 
 class PictureLayer(Record, frozen=True, kw_only=True):
@@ -557,30 +603,30 @@ class PictureLayer(Record, frozen=True, kw_only=True):
     `end` (0: its own) are seconds of a moving picture. `units`: only cells of these.
     """
 
-    id: str
-    source: str = "plain"
-    name: str = ""
-    settings: dict[str, float] = msgspec.field(default_factory=dict)
-    text: str = ""
-    media: str = ""
-    colour: str = "#ffffff"
-    behind: str = ""
-    hue: float = 0.0
-    x: float = 0.5
-    y: float = 0.5
-    width: float = 1.0
-    height: float = 1.0
-    turn: float = 0.0
-    fit: str = "fill"
-    crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
-    speed: float = 1.0
-    way: str = "forth"
-    begin: float = 0.0
-    end: float = 0.0
-    blend: str = "over"
-    level: float = 1.0
-    mask: str = ""
-    units: tuple[str, ...] = ()
+    id: Name
+    source: Name = "plain"
+    name: Words = ""
+    settings: dict[str, Figure] = msgspec.field(default_factory=dict)
+    text: Words = ""
+    media: Name = ""
+    colour: Colour = "#ffffff"
+    behind: ColourOrNone = ""
+    hue: Degrees = 0.0
+    x: Metres = 0.5
+    y: Metres = 0.5
+    width: Annotated[float, Meta(gt=0, le=FAR)] = 1.0
+    height: Annotated[float, Meta(gt=0, le=FAR)] = 1.0
+    turn: Degrees = 0.0
+    fit: Fit = "fill"
+    crop: tuple[Share, Share, Share, Share] = (0.0, 0.0, 0.0, 0.0)
+    speed: Annotated[float, Meta(ge=-1e4, le=1e4)] = 1.0
+    way: Way = "forth"
+    begin: Seconds = 0.0
+    end: Seconds = 0.0
+    blend: Blend = "over"
+    level: Share = 1.0
+    mask: Name = ""
+    units: tuple[Name, ...] = ()
     on: bool = True
 
 
@@ -589,11 +635,11 @@ class LayerSet(Record, frozen=True, kw_only=True):
     is, the grid is dark; else what is below stays.
     """
 
-    id: str
-    number: int
-    name: str = ""
-    grid: str = ""
-    layers: tuple[PictureLayer, ...] = ()
+    id: Name
+    number: Number
+    name: Words = ""
+    grid: Name = ""
+    layers: Annotated[tuple[PictureLayer, ...], Meta(max_length=256)] = ()
     dark: bool = True
 
 
@@ -605,10 +651,10 @@ class Beside(Record, frozen=True, kw_only=True):
     `files` are names of kept files it uses.
     """
 
-    where: str = "thing"
-    of: str = ""
-    xml: tuple[str, ...] = ()
-    files: tuple[str, ...] = ()
+    where: Kept = "thing"
+    of: Words = ""
+    xml: Annotated[tuple[str, ...], Meta(max_length=4096)] = ()
+    files: tuple[Words, ...] = ()
 
 
 class Version(Record, frozen=True, kw_only=True):
@@ -616,22 +662,22 @@ class Version(Record, frozen=True, kw_only=True):
     was handed over has a revision letter, and `to` whom.
     """
 
-    number: int
-    at: str = ""  # UTC, ISO 8601
-    note: str = ""  # by a person; such a version stays for ever
-    why: str = ""  # by the program: before what it was made
-    who: str = ""
-    root: str = ""
-    letter: str = ""
-    to: str = ""
+    number: Count
+    at: Name = ""  # UTC, ISO 8601
+    note: Text = ""  # by a person; such a version stays for ever
+    why: Text = ""  # by the program: before what it was made
+    who: Words = ""
+    root: Name = ""
+    letter: Name = ""
+    to: Words = ""
 
 
 class Show(Record, frozen=True, kw_only=True):
     format: int = FORMAT
-    name: str = "Untitled show"
-    venue: str = ""
+    name: Words = "Untitled show"
+    venue: Words = ""
     named_by_file: bool = False  # its name is that of its file, for no one gave it one
-    units: tuple[Unit, ...] = ()
+    units: Annotated[tuple[Unit, ...], Meta(max_length=UNITS)] = ()
     profiles: tuple[StoredProfile, ...] = ()
     structures: tuple[Structure, ...] = ()
     sheets: tuple[Sheet, ...] = ()

@@ -18,8 +18,9 @@ from msgspec.structs import replace
 from isthmus.errors import EntryFault, FileFault
 from isthmus.plural import many
 from isthmus.show.carried import blobs_of
+from isthmus.show.checked import MAX_JSON
 from isthmus.show.parts import Texts, needed, packed, put_together, split
-from isthmus.show.plain import MAX_JSON, members_of, show_of
+from isthmus.show.plain import members_of, show_of
 from isthmus.show.records import Show, Version
 
 MANY = 20  # units removed or re-addressed at once, before which a version is made
@@ -175,7 +176,7 @@ def shown(show: Show, version: Version) -> Show:
     try:
         texts = Texts(show.kept, MAX_JSON)
         tree = texts.tree(version.root)
-        was = show_of(put_together(map(texts.text, tree.parts)))
+        was = show_of(put_together(map(texts.text, tree.parts)), [])
     except (KeyError, ValueError, TypeError, msgspec.MsgspecError, RecursionError) as error:
         raise FileFault(
             f"version {version.number} is damaged.", do="Take one before or after it."
