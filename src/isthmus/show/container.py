@@ -59,9 +59,11 @@ def encode_show(show: Show) -> bytes:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
         archive.writestr(zipfile.ZipInfo("show.json", _FIXED_DATE), text_of(show))
+        there: set[str] = set()
         for name, data in (*blobs_of(show), *packs_of(show)):
             # one that was missing when the show was opened stays missing, and goes on being told
-            if data:
+            if data and name not in there:
+                there.add(name)
                 archive.writestr(zipfile.ZipInfo(name, _FIXED_DATE), data)
     return out.getvalue()
 

@@ -15,6 +15,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPixmap, QPolygonF, QRegion
 from isthmus.app.canvas.symbols import symbol
 from isthmus.app.canvas.viewport import Viewport
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import painter_on
 from isthmus.app.kit.theme import advance, font, pen, theme
 from isthmus.errors import FileFault
 from isthmus.gels import colour_of
@@ -240,21 +241,19 @@ def still(what: Stillness) -> QPixmap:
     port, ratio = what.port, what.ratio
     made = QPixmap(round(port.wide * ratio), round(port.high * ratio))
     made.setDevicePixelRatio(ratio)
-    p = QPainter(made)
-    _still(p, what)
-    p.end()
+    with painter_on(made) as p:
+        _still(p, what)
     return made
 
 
 def mended(picture: QPixmap, what: Stillness, within: Sequence[QRectF]) -> None:
     """Only a few boxes of a picture drawn again, where the rest of it is right."""
-    p = QPainter(picture)
-    region = QRegion()
-    for box in within:
-        region += box.toAlignedRect()
-    p.setClipRegion(region)
-    _still(p, what, within)
-    p.end()
+    with painter_on(picture) as p:
+        region = QRegion()
+        for box in within:
+            region += box.toAlignedRect()
+        p.setClipRegion(region)
+        _still(p, what, within)
 
 
 def speaks(laid: Laid, port: Viewport) -> bool:

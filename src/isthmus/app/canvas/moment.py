@@ -16,6 +16,7 @@ from isthmus.app.canvas import drawing
 from isthmus.app.canvas.overlay import ghost, marks, tag
 from isthmus.app.canvas.symbols import symbol
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import painter_on
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.profiles.colour import encode_srgb
 
@@ -38,15 +39,14 @@ def halo(colour: str, level: float, reach: int, ratio: float) -> QPixmap:
     made = QPixmap(round(side * ratio), round(side * ratio))
     made.setDevicePixelRatio(ratio)
     made.fill(Qt.GlobalColor.transparent)
-    p = QPainter(made)
-    p.setRenderHint(QPainter.RenderHint.Antialiasing)
-    p.setPen(Qt.PenStyle.NoPen)
-    for radius, alpha in _HALO:
-        shade = QColor(colour)
-        shade.setAlphaF(alpha * (0.35 + 0.65 * level))
-        p.setBrush(shade)
-        p.drawEllipse(QPointF(side / 2, side / 2), reach * radius, reach * radius)
-    p.end()
+    with painter_on(made) as p:
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(Qt.PenStyle.NoPen)
+        for radius, alpha in _HALO:
+            shade = QColor(colour)
+            shade.setAlphaF(alpha * (0.35 + 0.65 * level))
+            p.setBrush(shade)
+            p.drawEllipse(QPointF(side / 2, side / 2), reach * radius, reach * radius)
     return made
 
 
@@ -56,12 +56,11 @@ def _point(_theme: str, ratio: float) -> QPixmap:
     made = QPixmap(round(8 * ratio), round(8 * ratio))
     made.setDevicePixelRatio(ratio)
     made.fill(Qt.GlobalColor.transparent)
-    p = QPainter(made)
-    p.setRenderHint(QPainter.RenderHint.Antialiasing)
-    p.setPen(pen("abyss", 1))
-    p.setBrush(theme.color("coral"))
-    p.drawEllipse(QPointF(4, 4), 3.0, 3.0)
-    p.end()
+    with painter_on(made) as p:
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(pen("abyss", 1))
+        p.setBrush(theme.color("coral"))
+        p.drawEllipse(QPointF(4, 4), 3.0, 3.0)
     return made
 
 

@@ -34,6 +34,7 @@ from isthmus.app.canvas.tools import Tool
 from isthmus.app.canvas.under import Under
 from isthmus.app.canvas.viewport import Viewport
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind
 from isthmus.app.model.workbench import Workbench
@@ -46,7 +47,7 @@ from isthmus.stage.landing import land, surfaces
 FINE_NUDGE, WIDE_NUDGE = 0.01, 0.5  # metres
 
 
-class PlanCanvas(QWidget):
+class PlanCanvas(Painted, QWidget):
     """`follow` the sheet of the workbench, or always show the plan.
 
     Where one looks is in `sight`, what lies under the pointer in `under`, what the pointer means in
@@ -269,8 +270,7 @@ class PlanCanvas(QWidget):
 
     # ------------------------------------------------------------ paint
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         self.still.paint(p)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         moment = Moment(self, p)

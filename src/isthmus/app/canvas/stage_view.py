@@ -28,6 +28,7 @@ from isthmus.app.canvas.stage_hands import StageHands
 from isthmus.app.canvas.stage_over import StageOver
 from isthmus.app.canvas.staged import Staged
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind
 from isthmus.app.model.workbench import Workbench
@@ -54,7 +55,7 @@ class Tool(Protocol):
     def point(self, at: Vec3, last: bool) -> None: ...
 
 
-class StageView(QWidget):
+class StageView(Painted, QWidget):
     """The widget. What is drawn comes from `staged`, pictures from `pictures`, the mouse goes to
     `hands`, and what is written over it to `over`.
     """
@@ -223,8 +224,7 @@ class StageView(QWidget):
 
     # ------------------------------------------------------------ paint
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         if self.pictures.failure:
             p.fillRect(self.rect(), theme.color("water2"))
             words = (

@@ -9,6 +9,7 @@ import math
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPixmap
 
+from isthmus.app.kit.painted import painter_on
 from isthmus.app.kit.theme import pen, theme
 from isthmus.sheets.symbols import SHAPES
 
@@ -46,18 +47,17 @@ def _drawn(
     made = QPixmap(round(side * ratio), round(side * ratio))
     made.setDevicePixelRatio(ratio)
     made.fill(Qt.GlobalColor.transparent)
-    p = QPainter(made)
-    p.setRenderHint(QPainter.RenderHint.Antialiasing)
-    p.translate(side / 2, side / 2)
-    p.rotate(-turn)
-    p.setPen(pen("coral" if held else "text2", 2 if held else 1.2))
-    ground = QColor(fill) if fill else theme.color("shoal")
-    small = min(long, wide) < 8
-    for index, stroke in enumerate(SHAPES[kind]):
-        if small and index:  # too small for what is inside
-            break
-        points = [QPointF(x * long, -y * wide) for x, y in stroke.points]
-        p.setBrush(ground if stroke.closed and not index else Qt.BrushStyle.NoBrush)
-        (p.drawPolygon if stroke.closed else p.drawPolyline)(points)
-    p.end()
+    with painter_on(made) as p:
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.translate(side / 2, side / 2)
+        p.rotate(-turn)
+        p.setPen(pen("coral" if held else "text2", 2 if held else 1.2))
+        ground = QColor(fill) if fill else theme.color("shoal")
+        small = min(long, wide) < 8
+        for index, stroke in enumerate(SHAPES[kind]):
+            if small and index:  # too small for what is inside
+                break
+            points = [QPointF(x * long, -y * wide) for x, y in stroke.points]
+            p.setBrush(ground if stroke.closed and not index else Qt.BrushStyle.NoBrush)
+            (p.drawPolygon if stroke.closed else p.drawPolyline)(points)
     return made

@@ -39,6 +39,7 @@ from PySide6.QtWidgets import (
 )
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import SIZE, font, theme
 
 
@@ -166,7 +167,7 @@ def set_property(widget: QWidget, name: str, value: object) -> None:
         widget.style().polish(widget)
 
 
-class Panel(QWidget):
+class Panel(Painted, QWidget):
     """A widget that paints its own ground."""
 
     def __init__(self, role: str = "deep", parent: QWidget | None = None) -> None:
@@ -174,11 +175,11 @@ class Panel(QWidget):
         self.role = role
         theme.changed.connect(self.update)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        QPainter(self).fillRect(self.rect(), theme.color(self.role))
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
+        p.fillRect(self.rect(), theme.color(self.role))
 
 
-class Head(QWidget):
+class Head(Painted, QWidget):
     """A page's title line: the title, then counts in the mono face with their words; buttons at the
     right.
     """
@@ -199,8 +200,7 @@ class Head(QWidget):
         self.parts = list(parts)
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         h = self.height() - 2
         x = paint.text(p, 0, 2, self.title, font("title", 600), "text", height=h) + 16
         for part in self.parts:
@@ -217,7 +217,7 @@ class Head(QWidget):
             x += 6 if number or part == "of" else 16
 
 
-class Section(QWidget):
+class Section(Painted, QWidget):
     """A heading with a rule behind it."""
 
     def __init__(self, words: str) -> None:
@@ -226,8 +226,7 @@ class Section(QWidget):
         self.setFixedHeight(26)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         a = paint.text(p, 0, 0, self.words, font("section", 600), "text", height=20)
         p.fillRect(QRect(int(a) + 10, 10, self.width() - int(a) - 10, 1), theme.color("line"))
 
@@ -274,7 +273,7 @@ class TextTable(QTableView):
         return super().event(event)
 
 
-class Choice(QComboBox):
+class Choice(Painted, QComboBox):
     """A drop-down with our chevron: stylesheets can only show a file there. Typing looks for an
     entry.
     """
@@ -282,9 +281,7 @@ class Choice(QComboBox):
     def event(self, event: QEvent) -> bool:
         return claims_text(event) or super().event(event)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint.chevron(p, self.width() - 13, self.height() / 2 + 0.5, True)
 
@@ -607,7 +604,7 @@ def selected_rows(table: QTableView) -> list[int]:
     return [index.row() for index in table.selectionModel().selectedRows()]
 
 
-class SeverityMark(QWidget):
+class SeverityMark(Painted, QWidget):
     """A severity glyph as a widget."""
 
     def __init__(self, kind: str) -> None:
@@ -615,5 +612,5 @@ class SeverityMark(QWidget):
         self.kind = kind
         self.setFixedSize(16, 18)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        paint.severity(QPainter(self), self.kind, 7, 9, 6.2)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
+        paint.severity(p, self.kind, 7, 9, 6.2)

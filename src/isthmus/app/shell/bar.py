@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QToolButton
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.actions import Registry
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import SIZE, advance, font, pen, theme
 from isthmus.app.kit.widgets import bind, button, plain_tip
 from isthmus.app.model.output_control import OutputControl
@@ -39,15 +40,14 @@ SHOW_MENU = (
 )
 
 
-class Mark(QWidget):
+class Mark(Painted, QWidget):
     """Two shores joined by a neck."""
 
     def __init__(self) -> None:
         super().__init__()
         self.setFixedSize(SIZE["spine"] - 1, SIZE["bar"] - 6)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         cy = self.height() / 2
         path = QPainterPath(QPointF(19, cy - 9))
@@ -64,7 +64,7 @@ class Mark(QWidget):
         paint.text(p, 58, 0, "Isthmus", font(15, 600), "text", height=self.height())
 
 
-class Arrow(QToolButton):
+class Arrow(Painted, QToolButton):
     """Undo or redo."""
 
     def __init__(self, back: bool, name: str) -> None:
@@ -74,9 +74,7 @@ class Arrow(QToolButton):
         self.setAccessibleName(name)
         self.setFixedSize(28, 26)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.translate(self.width() / 2, self.height() / 2)
         if not self.back:
@@ -92,7 +90,7 @@ class Arrow(QToolButton):
         p.drawPath(path)
 
 
-class Title(QPushButton):
+class Title(Painted, QPushButton):
     """The show's title with the path of its file beneath, and how many changes are not saved. A
     click edits title and venue.
     """
@@ -130,9 +128,7 @@ class Title(QPushButton):
         self.setAccessibleName(f"Title of the show: {show.name}{told}")
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         x = 6 + paint.text(p, 6, 3, self._name, font(15, 500), "text", height=20) + 14
         if self._unsaved:
@@ -151,7 +147,7 @@ class Title(QPushButton):
         paint.text(p, 6, 22, path, font("caption"), "text2", height=15)
 
 
-class ShowMenu(QToolButton):
+class ShowMenu(Painted, QToolButton):
     """The chevron that opens the show's menu."""
 
     def __init__(self) -> None:
@@ -161,14 +157,12 @@ class ShowMenu(QToolButton):
         self.setToolTip("Show menu: new, open, save")
         self.setFixedSize(26, 30)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint.chevron(p, self.width() / 2, self.height() / 2 + 1, True)
 
 
-class OutputSign(QPushButton):
+class OutputSign(Painted, QPushButton):
     """A wave and words while sending, a slashed ring while not; a click switches."""
 
     def __init__(self, output: OutputControl) -> None:
@@ -188,9 +182,7 @@ class OutputSign(QPushButton):
         self.setAccessibleName("".join(text for text, _ in words))
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         cy = self.height() / 2
         stats = self.output.stats
@@ -216,7 +208,7 @@ class OutputSign(QPushButton):
             )
 
 
-class FindField(QPushButton):
+class FindField(Painted, QPushButton):
     """Looks like a field and opens the finder."""
 
     def __init__(self) -> None:
@@ -229,9 +221,7 @@ class FindField(QPushButton):
         self.setFixedHeight(28)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         h = self.height()
         paint.text(
             p,
@@ -258,7 +248,7 @@ class FindField(QPushButton):
         )
 
 
-class Bar(QWidget):
+class Bar(Painted, QWidget):
     def __init__(self, bench: Workbench, actions: Registry, output: OutputControl) -> None:
         super().__init__()
         self.bench, self.acts = bench, actions
@@ -355,8 +345,7 @@ class Bar(QWidget):
         menu = self.acts.menu(SHOW_MENU, self)
         menu.popup(self.menu_.mapToGlobal(self.menu_.rect().bottomLeft()))
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.fillRect(self.rect(), theme.color("abyss"))
         p.fillRect(QRect(SIZE["spine"] - 1, 0, 1, self.height() - 6), theme.color("line"))
         paint.neat_line(p, QRect(0, self.height() - 6, self.width(), 6), 40)

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import sys
 import threading
+import time
 import traceback
 from collections.abc import Callable
 from pathlib import Path
@@ -14,6 +15,8 @@ from types import TracebackType
 from PySide6.QtCore import QObject, Qt, Signal
 
 from isthmus.app.kit.log import LOG, log_file
+
+AGAIN = 20.0  # seconds until the same fault at the same place is said again
 
 
 class CrashPath(QObject):
@@ -25,6 +28,7 @@ class CrashPath(QObject):
         super().__init__()
         self._keep = keep
         self._busy = False
+        self._seen: dict[str, float] = {}  # the last place of each, and when it was said
         self.happened.connect(self._save, Qt.ConnectionType.AutoConnection)
         self.tell: Callable[[str], None] = lambda words: None
 
@@ -45,6 +49,11 @@ class CrashPath(QObject):
             sys.__excepthook__(kind, error, trace)
             return
         text = "".join(traceback.format_exception(kind, error, trace))
+        place = str(traceback.extract_tb(trace)[-1:])
+        now = time.monotonic()
+        if now - self._seen.get(place, -AGAIN) < AGAIN:
+            return  # what is drawn or ticks many times a second would fill log and disk
+        self._seen[place] = now
         sys.stderr.write(text)
         LOG.critical("%s", text)
         self.happened.emit(text)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.actions import Action, Registry
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import SIZE, theme
 from isthmus.app.kit.widgets import label, plain_tip, set_property
 from isthmus.app.model.workbench import Workbench
@@ -113,7 +114,7 @@ def _all_of(ranges: list[tuple[float, float]], usual: float) -> tuple[float, flo
     return min(low for low, _ in ranges), max(high for _, high in ranges)
 
 
-class Hand(QWidget):
+class Hand(Painted, QWidget):
     def __init__(self, bench: Workbench, actions: Registry) -> None:
         super().__init__()
         self.bench, self.acts = bench, actions
@@ -337,8 +338,7 @@ class Hand(QWidget):
         )
         self.limits.setToolTip(plain_tip(text))
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(self.rect(), theme.color("abyss"))
         p.fillRect(QRect(0, 0, self.width(), 1), theme.color("line_strong"))

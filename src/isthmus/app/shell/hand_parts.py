@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPai
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind
 from isthmus.app.model.workbench import Workbench
@@ -21,7 +22,7 @@ from isthmus.profiles.colour import chromaticity, decode_srgb, encode_srgb, plan
 CHIP_W, CHIP_H = 62, 23
 
 
-class Chips(QWidget):
+class Chips(Painted, QWidget):
     """The selected units, joined by the course line in the order they were taken; a click deselects
     one.
     """
@@ -46,8 +47,7 @@ class Chips(QWidget):
         if index < min(self.room(), len(self.bench.selection.ids)):
             self.bench.selection.toggle(self.bench.selection.ids[index])
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         units = self.bench.selection.units()
         x = 0.0
@@ -96,7 +96,7 @@ class Chips(QWidget):
             paint.text(p, 0, 0, "Nothing selected.", font("table"), "text3", height=CHIP_H + 1)
 
 
-class Dial(QWidget):
+class Dial(Painted, QWidget):
     """A control with a focus outline that steps by arrow keys; `moved` is called for every change
     by hand.
     """
@@ -172,8 +172,7 @@ class Intensity(Dial):
         else:
             self._step(step)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         shown = "≠" if self.value is None else f"{self.value * 100:.0f}"
         a = paint.text(p, 8, 0, shown, font("readout", 500, mono=True), "text", height=34)
         paint.text(p, 14 + a, 6, "%", font("body", mono=True), "text3", height=26)
@@ -299,8 +298,7 @@ class PanTilt(Dial):
         elif not move:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         r = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
         p.setBrush(theme.color("water1"))
         p.setPen(pen("line_strong", 1))
@@ -416,8 +414,7 @@ class Colour(Dial):
                     self._field.setPixelColor(x, y, QColor.fromHsvF(x / 60, 1 - y / 31, 0.92))
         return self._field
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         p.setOpacity(1.0 if self.can else 0.25)
         p.drawImage(QRectF(0, 0, 120, self.height()), self._picture())

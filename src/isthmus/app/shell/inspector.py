@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
 from isthmus.app.kit import paint
 from isthmus.app.kit.figures import read_change, write_figure
 from isthmus.app.kit.help import HELP
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import SIZE, font, pen, theme
 from isthmus.app.kit.widgets import (
     LineField,
@@ -184,7 +185,7 @@ class Field(LineField):
         )
 
 
-class PaperAndRig(QWidget):
+class PaperAndRig(Painted, QWidget):
     """Paper (upright) beside rig or patch, line by line, with = or the severity of the
     difference.
     """
@@ -198,8 +199,7 @@ class PaperAndRig(QWidget):
         self.setFixedHeight(20 + 24 * len(rows))
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         w = self.width()
         middle = 62 + (w - 62) / 2
@@ -367,9 +367,11 @@ class Inspector(Panel):
         bind(bench.changed, self, self.refresh)
         self.refresh()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        QPainter(self).fillRect(QRectF(0, 0, 1, self.height()), theme.color("line"))
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
+        p.save()
+        super().draw(p, event)
+        p.restore()
+        p.fillRect(QRectF(0, 0, 1, self.height()), theme.color("line"))
 
     def refresh(self) -> None:
         units = self.bench.selection.units()

@@ -7,6 +7,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from isthmus.app.kit.actions import Registry
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import bind, button, label
 from isthmus.app.model.looking import called
@@ -14,7 +15,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.show.versions import gone_back
 
 
-class LookedAt(QWidget):
+class LookedAt(Painted, QWidget):
     def __init__(self, bench: Workbench, actions: Registry) -> None:
         super().__init__()
         self.bench = bench
@@ -49,8 +50,7 @@ class LookedAt(QWidget):
                 f"Go back to {called(looked.version)}", gone_back(bench.show, looked.version)
             )
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.fillRect(self.rect(), theme.color("shelf"))
         p.fillRect(QRectF(0, 0, self.width(), 4), theme.color("ochre"))
         p.fillRect(QRectF(0, self.height() - 4, self.width(), 4), theme.color("ochre"))

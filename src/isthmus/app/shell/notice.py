@@ -9,6 +9,7 @@ from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QRe
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import plain_tip
 
@@ -17,7 +18,7 @@ STAYS = {"fault": 0, "attention": 20_000, "note": 5_000, "ok": 8_000}  # ms; 0 u
 WRAP = int(Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap)
 
 
-class Notice(QWidget):
+class Notice(Painted, QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.severity, self.words = "", ""
@@ -68,8 +69,7 @@ class Notice(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.clear()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.fillRect(self.rect(), theme.color("shelf"))
         p.fillRect(QRectF(0, 0, self.width(), 1), theme.color("line_strong"))
         paint.severity(p, self.severity, 24, self.height() / 2, 6.4)

@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath
 from PySide6.QtWidgets import QWidget
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import LINE, SIZE, advance, font, pen, theme
 from isthmus.app.kit.widgets import bind
 from isthmus.app.model.workbench import Workbench
@@ -20,7 +21,7 @@ from isthmus.snags import ORDER
 COAST = 30
 
 
-class Spine(QWidget):
+class Spine(Painted, QWidget):
     go = Signal(str)
 
     def __init__(
@@ -101,8 +102,7 @@ class Spine(QWidget):
 
     # ------------------------------------------------------------ paint
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(self.rect(), theme.color("abyss"))
         p.fillRect(QRectF(self.width() - 1, 0, 1, self.height()), theme.color("line"))

@@ -21,6 +21,7 @@ from isthmus.app.kit import settings
 from isthmus.app.kit.actions import Action, Registry
 from isthmus.app.kit.dialogs import ask
 from isthmus.app.kit.help import dress
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.tasks import Task
 from isthmus.app.kit.theme import theme
 from isthmus.app.kit.widgets import Button
@@ -92,7 +93,7 @@ class Pages(Mapping[str, Page]):
         return next((title for title in self._entries if title not in self.made), "")
 
 
-class Window(QWidget):
+class Window(Painted, QWidget):
     """`ahead`: pages that have not been asked for are made after the first picture, one by one."""
 
     def __init__(
@@ -461,8 +462,8 @@ class Window(QWidget):
             self._over = not self._over
             self._inspect()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        QPainter(self).fillRect(self.rect(), theme.color("deep"))
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
+        p.fillRect(self.rect(), theme.color("deep"))
         if not self._painted:
             self._painted = True
             if self.ahead:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
-from PySide6.QtGui import QImage, QPainter
+from PySide6.QtGui import QImage
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QSlider, QWidget
 
@@ -17,6 +17,7 @@ from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.canvas.tools import MoveUnderlay, TwoPoints
 from isthmus.app.kit.dialogs import Frame, ask_text
 from isthmus.app.kit.figures import figure_field, read_figure, write_figure
+from isthmus.app.kit.painted import painter_on
 from isthmus.app.kit.widgets import button, label
 from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, FileFault
@@ -46,9 +47,8 @@ def rasterised(data: bytes, where: str) -> bytes:
         QImage.Format.Format_ARGB32,
     )
     picture.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(picture)
-    renderer.render(painter)
-    painter.end()
+    with painter_on(picture) as painter:
+        renderer.render(painter)
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     picture.save(buffer, "PNG")  # type: ignore[call-overload]

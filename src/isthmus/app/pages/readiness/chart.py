@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted, painter_on
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind
 from isthmus.app.model.workbench import Workbench
@@ -61,7 +62,7 @@ def _gates(path: QPainterPath, points: Points) -> None:
         path.cubicTo(middle, a[1], middle, b[1], b[0], b[1])
 
 
-class CrossingChart(QWidget):
+class CrossingChart(Painted, QWidget):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
@@ -78,17 +79,16 @@ class CrossingChart(QWidget):
         if self._title.contains(event.position().toPoint()):
             Naming(self.bench, self.window()).open_at(self.mapToGlobal(self._title.bottomLeft()))
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         crossing, ratio = self.bench.known.crossing, self.devicePixelRatioF()
         key = (id(self.bench.show), theme.name, self.width(), ratio)
         if self._picture is None or self._picture[0] != key:
             pixmap = QPixmap(self.size() * ratio)
             pixmap.setDevicePixelRatio(ratio)
-            p = QPainter(pixmap)
-            self._paint(p, [crossing.done[s] for s in STEPS], crossing.total)
-            p.end()
+            with painter_on(pixmap) as inner:
+                self._paint(inner, [crossing.done[s] for s in STEPS], crossing.total)
             self._picture = (key, pixmap)
-        QPainter(self).drawPixmap(0, 0, self._picture[1])
+        p.drawPixmap(0, 0, self._picture[1])
 
     def _land(
         self, xs: list[float], half: list[float], left: float, right: float, cy: float
@@ -196,13 +196,12 @@ class CrossingChart(QWidget):
         tile = QPixmap(QSize(8, 10) * ratio)  # two staggered dots, repeated
         tile.setDevicePixelRatio(ratio)
         tile.fill(Qt.GlobalColor.transparent)
-        dots = QPainter(tile)
-        dots.setRenderHint(QPainter.RenderHint.Antialiasing)
-        dots.setPen(Qt.PenStyle.NoPen)
-        dots.setBrush(theme.color("land_edge", 0.75))
-        dots.drawEllipse(QPointF(2, 2.5), 0.75, 0.75)
-        dots.drawEllipse(QPointF(6, 7.5), 0.75, 0.75)
-        dots.end()
+        with painter_on(tile) as dots:
+            dots.setRenderHint(QPainter.RenderHint.Antialiasing)
+            dots.setPen(Qt.PenStyle.NoPen)
+            dots.setBrush(theme.color("land_edge", 0.75))
+            dots.drawEllipse(QPointF(2, 2.5), 0.75, 0.75)
+            dots.drawEllipse(QPointF(6, 7.5), 0.75, 0.75)
         p.drawTiledPixmap(QRectF(left - 20, 0, right - left + 50, HEIGHT), tile)
         p.restore()
 

@@ -8,17 +8,11 @@ from typing import Any
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QFrame,
-    QListView,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QWidget,
-)
+from PySide6.QtWidgets import QAbstractItemView, QFrame, QListView, QStyleOptionViewItem, QWidget
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.first import FirstSteps
+from isthmus.app.kit.painted import Painted, PaintedItems
 from isthmus.app.kit.theme import advance, font, pen, theme
 from isthmus.app.kit.widgets import Index, bind, bind_seen, plain_tip
 from isthmus.app.model.house import House
@@ -59,7 +53,7 @@ def way(snag: Snag) -> str:
     return snag.fix.label if snag.fix else f"Open in {snag.page}"
 
 
-class Lines(QStyledItemDelegate):
+class Lines(PaintedItems):
     def __init__(self, view: SnagList) -> None:
         super().__init__(view)
         self.view = view
@@ -67,7 +61,7 @@ class Lines(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return QSize(200, ROW)
 
-    def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         snag = self.view.snags.snags[index.row()]
         r = QRectF(option.rect)
         x, y, w, h = r.x(), r.y(), r.width(), r.height()
@@ -198,14 +192,13 @@ class SnagList(QListView):
         return self.snags.snags[row] if 0 <= row < len(self.snags.snags) else None
 
 
-class SnagHead(QWidget):
+class SnagHead(Painted, QWidget):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
         self.setFixedHeight(40)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         h = self.height()
         x = paint.text(p, 0, 6, "Snags", font(15, 600), "text", height=h - 8) + 18
         kinds = ((FAULT, "fault"), (ATTENTION, "warning"), (NOTE, "note"))

@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.looks.cue_edits import say_seconds
 from isthmus.looks.programme import Timing
@@ -23,7 +24,7 @@ LINES = {
 }
 
 
-class FadePicture(QWidget):
+class FadePicture(Painted, QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.timing: Timing | None = None
@@ -38,8 +39,7 @@ class FadePicture(QWidget):
             self.timing, self.gone = timing, gone
             self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         timing = self.timing
         if timing is None:

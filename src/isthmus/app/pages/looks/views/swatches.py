@@ -17,9 +17,10 @@ from PySide6.QtCore import (
     Signal,
 )
 from PySide6.QtGui import QKeyEvent, QPainter, QResizeEvent
-from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
+from PySide6.QtWidgets import QListView, QStyle, QStyleOptionViewItem
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import PaintedItems
 from isthmus.app.kit.theme import advance, font, pen, theme
 from isthmus.app.kit.widgets import plain_tip
 from isthmus.app.pages.looks.views.pictures import StageOutline, paint_palette
@@ -75,7 +76,7 @@ class Swatches(QAbstractListModel):
         return next((i for i, p in enumerate(self.palettes) if p.id == palette_id), -1)
 
 
-class _Painter(QStyledItemDelegate):
+class _Painter(PaintedItems):
     def __init__(self, stage: Callable[[], StageOutline]) -> None:
         super().__init__()
         self._stage = stage
@@ -84,7 +85,7 @@ class _Painter(QStyledItemDelegate):
         view: Any = option.widget
         return QSize(view.wide if view is not None else LEAST, HIGH)
 
-    def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         given: Any = option
         one = index.data(Qt.ItemDataRole.UserRole)
         box = QRectF(given.rect).adjusted(2, 2, -2, -2)

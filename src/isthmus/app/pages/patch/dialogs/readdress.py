@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QSpinBox, QWi
 
 from isthmus.app.kit import paint
 from isthmus.app.kit.dialogs import Frame
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.tasks import Task
 from isthmus.app.kit.theme import SIZE, font, pen, theme
 from isthmus.app.kit.widgets import RowsModel, button, choice, label, plain_table
@@ -44,7 +45,7 @@ class MovesModel(RowsModel):
         return str(row.number), *named, _places(row.before), _places(row.after)
 
 
-class Overview(QWidget):
+class Overview(Painted, QWidget):
     """Every universe as a thin bar, before at the left and after at the right; what moves
     is coral.
     """
@@ -64,8 +65,7 @@ class Overview(QWidget):
         self.setFixedHeight(20 + 11 * max(4, rows))
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         width = (self.width() - 24) / 2
         for side, (words, show) in enumerate(self.sides):
             index = index_of(show)

@@ -11,16 +11,10 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import (
-    QFileDialog,
-    QHBoxLayout,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QStyleOptionViewItem, QVBoxLayout, QWidget
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import PaintedItems
 from isthmus.app.kit.theme import SIZE, theme
 from isthmus.app.kit.widgets import (
     Index,
@@ -71,11 +65,11 @@ class GelsModel(RowsModel):
         return super().data(index, role)
 
 
-class Swatches(QStyledItemDelegate):
-    def paint(
+class Swatches(PaintedItems):
+    def draw(
         self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
     ) -> None:
-        super().paint(p, option, index)
+        self.usual(p, option, index)
         gel = index.model().rows[index.row()]  # type: ignore[attr-defined]
         rgb = gel.rgb if index.column() == 2 else gel.daylight or gel.rgb
         box = QRectF(option.rect).adjusted(8, 4, -10, -4)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import (
     PageView,
@@ -63,7 +64,7 @@ class LimitsModel(RowsModel):
         return str(row.number), unit.name if unit else "", row.words
 
 
-class CurvePicture(QWidget):
+class CurvePicture(Painted, QWidget):
     """The dimmer curve in force: asked to the right, sent upwards."""
 
     def __init__(self) -> None:
@@ -72,8 +73,7 @@ class CurvePicture(QWidget):
         self.setFixedSize(QSize(120, 96))
         self.setAccessibleName("Dimmer curve")
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(2, 2, self.width() - 4, self.height() - 4)
         p.fillRect(box, theme.color("water2"))

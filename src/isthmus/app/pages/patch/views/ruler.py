@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaint
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import SIZE, TYPE, font, pen, theme
 from isthmus.app.kit.widgets import bind_seen, plain_tip
 from isthmus.app.model.workbench import Workbench
@@ -31,7 +32,7 @@ def _longest_part(first: int, last: int) -> tuple[int, int]:
     return max((p for p in parts if p[0] <= p[1]), key=lambda part: part[1] - part[0])
 
 
-class Ruler(QWidget):
+class Ruler(Painted, QWidget):
     """`extra` spans (a preview) are drawn over the patch; clicking a span selects its unit."""
 
     def __init__(self, bench: Workbench) -> None:
@@ -158,8 +159,7 @@ class Ruler(QWidget):
 
     # ------------------------------------------------------------ paint
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         gaps = free_runs(self._here.taken | self._here.kept)
         self._paint_head(p, gaps)

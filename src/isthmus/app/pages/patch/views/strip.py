@@ -11,6 +11,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.patch.index import index_of
 from isthmus.patch.spans import Span
@@ -20,7 +21,7 @@ from isthmus.show.records import SLOTS, Show
 ROW = 44
 
 
-class Strips(QWidget):
+class Strips(Painted, QWidget):
     """Stretches of universes, one under the other, before and after an edit."""
 
     def __init__(self) -> None:
@@ -60,8 +61,7 @@ class Strips(QWidget):
         self.setFixedHeight(max(1, len(self.rows)) * ROW)
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         left = 92
         for at, (words, universe, first, last, spans, ids) in enumerate(self.rows):

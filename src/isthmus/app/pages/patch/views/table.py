@@ -38,6 +38,7 @@ from PySide6.QtWidgets import (
 )
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import PaintedItems, painter_on
 from isthmus.app.kit.theme import SIZE, font, pen, theme
 from isthmus.app.kit.widgets import TextTable, bind
 from isthmus.app.model.workbench import Workbench
@@ -61,14 +62,14 @@ def swatch_color(rgb: np.ndarray) -> QColor:
     return QColor.fromRgbF(r, g, b)
 
 
-class PatchRows(QStyledItemDelegate):
+class PatchRows(PaintedItems):
     """Paints cells straight from the unit."""
 
     def __init__(self, table: PatchTable) -> None:
         super().__init__(table)
         self.table = table
 
-    def paint(
+    def draw(
         self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
     ) -> None:
         table, row = self.table, index.row()
@@ -390,9 +391,8 @@ class PatchTable(TextTable):
         return self._gels[words]
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self.viewport())
-        p.fillRect(event.rect(), theme.color("deep"))
-        p.end()
+        with painter_on(self.viewport()) as p:
+            p.fillRect(event.rect(), theme.color("deep"))
         super().paintEvent(event)
 
     def showEvent(self, event: QShowEvent) -> None:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
 from isthmus.app.kit import settings
 from isthmus.app.kit.actions import Registry
 from isthmus.app.kit.first import FirstSteps
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import SIZE, theme
 from isthmus.app.kit.widgets import (
     Choice,
@@ -32,7 +33,7 @@ from isthmus.plural import many
 from isthmus.routes import universes_known
 
 
-class _Loud(QWidget):
+class _Loud(Painted, QWidget):
     """The filter's sign: ochre while rows are hidden."""
 
     def __init__(self) -> None:
@@ -49,9 +50,8 @@ class _Loud(QWidget):
         self.loud = loud
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         if self.loud:
-            p = QPainter(self)
             p.fillRect(self.rect(), theme.color("select_row"))
             p.fillRect(0, self.height() - 2, self.width(), 2, theme.color("ochre"))
 

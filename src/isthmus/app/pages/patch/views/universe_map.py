@@ -15,6 +15,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResize
 from PySide6.QtWidgets import QAbstractScrollArea, QFrame, QToolTip
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind_seen, plain_tip
 from isthmus.app.model.workbench import Workbench
@@ -46,7 +47,7 @@ class Drag:
     fault: str = ""
 
 
-class UniverseMap(QAbstractScrollArea):
+class UniverseMap(Painted, QAbstractScrollArea):
     zoomed = Signal()
 
     def __init__(self, bench: Workbench) -> None:
@@ -313,8 +314,7 @@ class UniverseMap(QAbstractScrollArea):
 
     # ------------------------------------------------------------ paint
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self.viewport())
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.fillRect(event.rect(), theme.color("deep"))
         top = self.verticalScrollBar().value() - 4
         first = max(0, (top + event.rect().top()) // self.row)

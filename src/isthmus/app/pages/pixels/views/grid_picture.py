@@ -22,6 +22,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind, plain_tip
 from isthmus.app.model.workbench import Workbench
@@ -57,7 +58,7 @@ def screen_codes(light: np.ndarray) -> Codes:
     return (255 * encode_srgb(np.asarray(light, np.float64)) + 0.5).astype(np.uint8)
 
 
-class GridPicture(QWidget):
+class GridPicture(Painted, QWidget):
     pad = PAD  # pixels around the grid
 
     def __init__(self, bench: Workbench) -> None:
@@ -140,8 +141,7 @@ class GridPicture(QWidget):
             self._outlined = grid, made
         return self._outlined[1]
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.fillRect(self.rect(), theme.color("abyss"))
         grid = self.grid
         if grid is None:

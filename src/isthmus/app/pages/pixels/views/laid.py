@@ -81,11 +81,12 @@ class LaidPicture(GridPicture):
         found["middle"] = middle
         return found
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
+        p.save()
+        super().draw(p, event)
+        p.restore()
         if self.grid is None or self.layer is None:
             return
-        p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         points = self._points(self._frame)
         outline = QPolygonF([points[n] for n in ("-1-1", "1-1", "11", "-11")])

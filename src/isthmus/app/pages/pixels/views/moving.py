@@ -50,11 +50,12 @@ class MovedPicture(GridPicture):
 
     # ------------------------------------------------------------ drawn
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
+        p.save()
+        super().draw(p, event)
+        p.restore()
         if self.grid is None:
             return
-        p = QPainter(self)
         p.setBrush(Qt.BrushStyle.NoBrush)
         if self.hasFocus() or self.single:
             p.setPen(pen("text", 2))

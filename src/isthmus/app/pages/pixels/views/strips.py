@@ -8,15 +8,10 @@ from collections.abc import Callable
 import numpy as np
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QDropEvent, QImage, QKeyEvent, QPainter
-from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QListWidget,
-    QListWidgetItem,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-)
+from PySide6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QStyleOptionViewItem
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import PaintedItems
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import bind, while_seen
 from isthmus.pixels.fields import said
@@ -114,7 +109,7 @@ class Strips(QListWidget):
             super().keyPressEvent(event)
 
 
-class _Painter(QStyledItemDelegate):
+class _Painter(PaintedItems):
     def __init__(self, strips: Strips) -> None:
         super().__init__(strips)
         self.strips = strips
@@ -122,7 +117,7 @@ class _Painter(QStyledItemDelegate):
     def sizeHint(self, option, index) -> QSize:
         return QSize(100, HEIGHT)
 
-    def paint(self, p: QPainter, option: QStyleOptionViewItem, index) -> None:
+    def draw(self, p: QPainter, option: QStyleOptionViewItem, index) -> None:
         layer = self.strips.layers.get(index.data(Qt.ItemDataRole.UserRole))
         if layer is None:
             return

@@ -38,11 +38,12 @@ class Expected(GridPicture):
             light = np.zeros((count, 3))
         return screen_codes(light)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
+        p.save()
+        super().draw(p, event)
+        p.restore()
         if self.grid is None:
             return
-        p = QPainter(self)
         for unit, words in self.bench.grid_tests.marks.items():
             mine = self._outlines().get(unit)
             if mine is None:

@@ -23,6 +23,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractScrollArea, QToolTip
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import plain_tip
 from isthmus.profiles.channel_table import Band, ChannelLine, ChannelTable, physical_text, table
@@ -55,7 +56,7 @@ class _Row:
     first: bool = True
 
 
-class ChartView(QAbstractScrollArea):
+class ChartView(Painted, QAbstractScrollArea):
     """`chosen` tells the line that was chosen, as its place in the chart (−1: none)."""
 
     chosen = Signal(int)
@@ -257,8 +258,7 @@ class ChartView(QAbstractScrollArea):
         left = LABEL + 6
         return left, max(40, self.viewport().width() - left - 8)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self.viewport())
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(self.viewport().rect(), theme.color("deep"))
         top = self.verticalScrollBar().value()

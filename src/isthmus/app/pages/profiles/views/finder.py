@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, pen
 from isthmus.app.kit.widgets import (
     Panel,
@@ -70,7 +71,7 @@ def attribute_field(name: str, hint: str) -> QLineEdit:
     return made
 
 
-class _SourceRow(QWidget):
+class _SourceRow(Painted, QWidget):
     """A source: its mark, its name, how many profiles, and its state."""
 
     switched = Signal(str, bool)
@@ -102,8 +103,7 @@ class _SourceRow(QWidget):
             away_button.setToolTip("Forget this folder; its files stay where they are")
             row.addWidget(away_button)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setPen(pen("line_strong", 1, Qt.PenStyle.DotLine if self.away else Qt.PenStyle.SolidLine))
         p.drawRect(QRectF(2.5, 5.5, 15, 15))
         paint.text(

@@ -10,12 +10,12 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QFrame,
     QHeaderView,
-    QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
 )
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import PaintedItems
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import CopyKeys, Index, RowsModel, plain_tip
 from isthmus.library import Answer, Entry
@@ -103,7 +103,7 @@ class Results(RowsModel):
         return None
 
 
-class _Delegate(QStyledItemDelegate):
+class _Delegate(PaintedItems):
     def __init__(self, view: ResultsView) -> None:
         super().__init__(view)
         self.view = view
@@ -111,7 +111,7 @@ class _Delegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return QSize(40, NEAR if index.row() >= len(self.view.results.answer.hits) else ROW)
 
-    def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         view, column = self.view, index.column()
         entry = view.results.entry(index.row())
         r = option.rect

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
+from PySide6.QtWidgets import QStyle, QStyleOptionViewItem
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import PaintedItems
 from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import Index, RowsModel
 from isthmus.app.model.workbench import Workbench
@@ -102,12 +103,12 @@ def _left(left: Left, units: dict[str, Unit]) -> CallRow:
     return CallRow("", units[left.unit], -1, left.why)
 
 
-class CallRows(QStyledItemDelegate):
+class CallRows(PaintedItems):
     def __init__(self, model: CallModel) -> None:
         super().__init__(model)
         self.model = model
 
-    def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         model = self.model
         row: CallRow = model.rows[index.row()]
         call, column = model.bench.session.call, index.column()

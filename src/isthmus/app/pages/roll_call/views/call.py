@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.kit.actions import Registry
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import SIZE, font, theme
 from isthmus.app.kit.widgets import (
     PageView,
@@ -52,7 +53,7 @@ from isthmus.profiles import profiles_of
 from isthmus.show.records import Unit
 
 
-class Progress(QWidget):
+class Progress(Painted, QWidget):
     """How many of the called units work, are wrong, are silent, are left."""
 
     def __init__(self) -> None:
@@ -60,8 +61,7 @@ class Progress(QWidget):
         self.parts: tuple[int, ...] = (0, 0, 0, 1)
         self.setFixedHeight(8)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         total, x = max(1, sum(self.parts)), 0.0
         for count, role in zip(self.parts, ("teal", "ochre", "fault", "line"), strict=True):
             wide = self.width() * count / total

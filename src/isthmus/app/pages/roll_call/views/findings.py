@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
@@ -16,7 +17,6 @@ from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QScrollArea,
-    QStyledItemDelegate,
     QStyleOptionViewItem,
     QVBoxLayout,
     QWidget,
@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 
 from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted, PaintedItems
 from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import PageView, Panel, Section, bind, button, column_of, label
 from isthmus.app.model.checks import Checks
@@ -42,7 +43,7 @@ MOST_PICTURES = 4
 TOLD = Qt.ItemDataRole.UserRole
 
 
-class Chance(QWidget):
+class Chance(Painted, QWidget):
     """How likely, as a bar and a figure."""
 
     def __init__(self, chance: float, role: str = "teal") -> None:
@@ -51,8 +52,7 @@ class Chance(QWidget):
         self.setFixedSize(92, 16)
         self.setAccessibleName(f"{100 * chance:.0f} percent")
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         wide = 46
         p.fillRect(QRectF(0, 6, wide, 5), theme.color("line"))
         p.fillRect(QRectF(0, 6, wide * self.chance, 5), theme.color(self.bar))
@@ -67,13 +67,13 @@ class Chance(QWidget):
         )
 
 
-class _Rows(QStyledItemDelegate):
+class _Rows(PaintedItems):
     """Two lines: which units, and the likeliest cause."""
 
     def sizeHint(self, option: QStyleOptionViewItem, index) -> QSize:
         return QSize(200, 54)
 
-    def paint(self, p: QPainter, option: QStyleOptionViewItem, index) -> None:
+    def draw(self, p: QPainter, option: QStyleOptionViewItem, index: Any) -> None:
         told: FindingTold = index.data(TOLD)
         r = QRectF(option.rect)  # type: ignore[attr-defined]
         chosen = index.row() == index.model().parent().currentRow()

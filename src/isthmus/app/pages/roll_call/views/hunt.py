@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.canvas.plan_canvas import PlanCanvas
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import (
     KeysFirst,
@@ -43,7 +44,7 @@ FAINT = 0.1  # of its light: less only glows
 SHOWN = 4  # places that remain
 
 
-class Field(QWidget):
+class Field(Painted, QWidget):
     """All addresses in question, a row for each universe: what is lit now, and where the unit still
     could be.
     """
@@ -59,8 +60,7 @@ class Field(QWidget):
         self.setFixedHeight(40 + 34 * min(8, len(hunt.universes) if hunt else 1))
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         if self.hunt is None:
             return
         left, wide = 44.0, self.width() - 46.0

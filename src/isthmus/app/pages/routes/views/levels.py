@@ -9,12 +9,13 @@ from PySide6.QtGui import QHelpEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, theme
 
 COLUMNS, ROWS, LEFT, TOP = 32, 16, 30, 16
 
 
-class Levels(QWidget):
+class Levels(Painted, QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("levels")
@@ -64,8 +65,7 @@ class Levels(QWidget):
                 return True
         return super().event(event)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.fillRect(self.rect(), theme.color("deep"))
         cell = self._cell(0)
         figures = cell.width() >= 17 and cell.height() >= 11

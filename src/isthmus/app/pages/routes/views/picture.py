@@ -12,6 +12,7 @@ from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainter
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, pen, theme
 from isthmus.app.kit.widgets import plain_tip
 from isthmus.app.model.workbench import Workbench
@@ -37,7 +38,7 @@ LEFT_W, PILL_W, RIGHT_W = 268, 236, 290
 ROLES = {"mirror": "mirror", "spare": "spare"}
 
 
-class RoutePicture(QWidget):
+class RoutePicture(Painted, QWidget):
     """Drag from a universe to a port to route it, or an output to another port; a click chooses,
     Delete removes.
     """
@@ -270,8 +271,7 @@ class RoutePicture(QWidget):
 
     # ------------------------------------------------------------ paint
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.fillRect(event.rect(), theme.color("water2"))
         paint.text(p, 12, 8, "PAPER", font(10, 600, track=1.2), "text2", height=18)

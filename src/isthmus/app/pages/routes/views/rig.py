@@ -12,6 +12,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from isthmus.app.kit import paint
+from isthmus.app.kit.painted import Painted
 from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import (
     PageView,
@@ -33,15 +34,14 @@ from isthmus.standin.scenario import CELLS, FAULTS
 REFRESH_MS = 400
 
 
-class _Sign(QWidget):
+class _Sign(Painted, QWidget):
     """Says loudly that none of this hangs anywhere."""
 
     def __init__(self) -> None:
         super().__init__()
         self.setFixedHeight(26)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    def draw(self, p: QPainter, event: QPaintEvent) -> None:
         p.fillRect(self.rect(), theme.color("select_row"))
         p.fillRect(0, 0, 3, self.height(), theme.color("ochre"))
         words = "A simulator on this computer, not the real rig. Nothing here is part of the show."
