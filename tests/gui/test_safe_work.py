@@ -14,6 +14,7 @@ from pathlib import Path
 
 import pytest
 from benchmarks.kill import edited, kills
+from benchmarks.mangled import mangled_show
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import fields, replace
@@ -28,6 +29,7 @@ from helpers.hands import (
     key,
     press,
     retype,
+    settle,
     shortcut,
 )
 from isthmus.app.model.workbench import UNTITLED
@@ -42,7 +44,7 @@ from isthmus.patch import edits
 from isthmus.show import History, Show, open_show, save_show
 from isthmus.show import holding as holds
 from isthmus.show.change import apply_change, change_between
-from isthmus.show.container import open_damaged
+from isthmus.show.container import Damage, decode_show, open_damaged
 from isthmus.show.journal import Journal
 from isthmus.show.records import Group, StoredProfile, Unit
 from isthmus.show.recovery import left_behind, recovery_folder
@@ -473,3 +475,18 @@ def test_nothing_a_show_holds_is_left_out_of_what_differs(demo: Show) -> None:
                 "versions",
             } | {"earlier_papers", "beside"}, f"{field.name} is tried nowhere"
     assert "2 grids of cells removed (1, 2)." in differences(whole, replace(whole, grids=()))
+
+
+def test_shows_with_things_spoiled_are_seen_on_every_page(make_window) -> None:
+    """Names that lead nowhere, figures at the ends of their ranges, parts that are missing."""
+    window = make_window()
+    for seed in (0, 1, 10):  # each opens in part
+        damage = Damage()
+        show = decode_show(mangled_show(seed), "spoiled", damage)
+        assert damage.words
+        window.bench.adopt(show, None, damage=damage.words)
+        for name, page in window.pages.items():
+            window.go(name)
+            for view in page.views:
+                page.show_view(view)
+                settle(0.01)

@@ -40,7 +40,8 @@ Text = Annotated[str, Meta(max_length=200_000)]
 Name = Annotated[str, Meta(max_length=400)]
 Colour = Annotated[str, Meta(pattern="^#[0-9a-fA-F]{6}$")]
 ColourOrNone = Annotated[str, Meta(pattern="^(#[0-9a-fA-F]{6})?$")]
-Host = Annotated[str, Meta(pattern=r"^[A-Za-z0-9.:%_-]{0,253}$")]
+_BYTE = "(25[0-5]|2[0-4][0-9]|1[0-9][0-9]|[1-9]?[0-9])"
+Ip = Annotated[str, Meta(pattern=rf"^({_BYTE}(\.{_BYTE}){{3}})?$")]
 Device = Annotated[str, Meta(pattern=r"^[^\x00\n]{0,140}$")]
 Identity = Annotated[str, Meta(pattern="^([0-9a-fA-F]{32})?$")]
 

@@ -26,8 +26,8 @@ from isthmus.show.ranges import (
     Direction,
     Figure,
     Fit,
-    Host,
     Identity,
+    Ip,
     Kept,
     Length,
     Light,
@@ -280,12 +280,12 @@ class Node(Record, frozen=True, kw_only=True):
 
     id: Name
     name: Words
-    ip: Host
+    ip: Ip
     place: Words = ""
     ports: Annotated[tuple[UniverseOrNone, ...], Meta(max_length=1024)] = ()
     protocol: Protocol = "artnet"
     inputs: Annotated[tuple[Count, ...], Meta(max_length=1024)] = ()
-    mask: Host = ""
+    mask: Ip = ""
     cap: Count = 0
     spare: bool = False
     rdm: bool = True  # whether its ports may be asked who is there
@@ -304,13 +304,13 @@ class Output(Record, frozen=True, kw_only=True):
 
     id: Name
     universe: Universe
-    host: Host = ""
+    host: Ip = ""
     port_address: PortAddress = 0
     enabled: bool = True
     label: Words = ""
     protocol: Protocol = "artnet"
     delivery: Delivery = "unicast"
-    more_hosts: Annotated[tuple[Host, ...], Meta(max_length=1024)] = ()
+    more_hosts: Annotated[tuple[Ip, ...], Meta(max_length=1024)] = ()
     sacn: UniverseOrNone = 0
     priority: Priority = 100
     sync: UniverseOrNone = 0
