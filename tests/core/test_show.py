@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import os
 import zipfile
 from pathlib import Path
 
@@ -19,6 +20,7 @@ from isthmus.errors import EntryFault, FileFault
 from isthmus.show import History, open_show, read_address, save_show, write_address
 from isthmus.show import container as box
 from isthmus.show.change import apply_change
+from isthmus.show.files import write_atomically
 from isthmus.show.migrations import STEPS
 from isthmus.show.records import (
     FORMAT,
@@ -288,10 +290,45 @@ def test_a_failed_save_leaves_the_old_file_whole(
         raise OSError(28, "No space left on device")
 
     with monkeypatch.context() as trouble, pytest.raises(FileFault, match="disk is full"):
-        trouble.setattr(box.os, "fsync", full)
+        trouble.setattr(os, "fsync", full)
         save_show(Show(name="second"), file)
     assert open_show(file).name == "first"
     assert [p.name for p in tmp_path.glob("*isthmus*")] == ["show.isthmus"]
+
+
+def test_saving_keeps_the_nature_of_a_file_and_clears_up_after_killed_saves(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = os.umask(0o027)
+    try:
+        save_show(Show(name="Reed"), tmp_path / "new.isthmus")
+    finally:
+        os.umask(before)
+    real = tmp_path / "far" / "real.isthmus"
+    real.parent.mkdir()
+    (tmp_path / "new.isthmus").rename(real)
+    assert real.stat().st_mode & 0o777 == 0o640
+    real.chmod(0o604)
+    os.chown(real, -1, next((g for g in os.getgroups() if g != os.getgid()), os.getgid()))
+    link = tmp_path / "link.isthmus"
+    link.symlink_to(real)
+    owner, left = real.stat(), real.parent / ".real.isthmus-0badf00d.isthmus-part"
+    for name in (left.name, ".real.isthmus-1badf00d.isthmus-part", ".other-0badf00d.isthmus-part"):
+        (real.parent / name).write_bytes(b"half")
+    os.utime(left, (1, 1))
+    os.utime(real.parent / ".other-0badf00d.isthmus-part", (1, 1))
+    save_show(Show(name="Kelp"), link)
+    now = real.stat()
+    assert link.is_symlink() and open_show(real).name == "Kelp"
+    assert (now.st_mode, now.st_uid, now.st_gid) == (owner.st_mode, owner.st_uid, owner.st_gid)
+    assert (
+        not left.exists() and len(list(real.parent.glob(".*"))) == 2
+    )  # only what is old, and ours
+    write_atomically(real, b"", private=True)
+    assert real.stat().st_mode & 0o777 == 0o600
+    os.mkfifo(tmp_path / "pipe.isthmus")
+    with pytest.raises(FileFault, match="not a file"):
+        open_show(tmp_path / "pipe.isthmus")
 
 
 @given(st.lists(st.sampled_from(["edit", "same", "undo", "redo", "save"]), max_size=40))

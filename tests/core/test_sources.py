@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import signal
+import socket
 import subprocess
 import sys
 import threading
@@ -19,9 +21,9 @@ from msgspec.structs import replace
 from helpers.papers import pdf, written
 from helpers.profiles import HARM, packed
 from helpers.tools import answer, command, until
-from isthmus.errors import EntryFault, FileFault, NetworkFault
+from isthmus.errors import Cancelled, EntryFault, FileFault, NetworkFault
 from isthmus.library import Index, Query, Shelf, Trust, read_sources, update_library, write_sources
-from isthmus.library.exchange import Exchange, keep_token, kept_token, read_catalogue
+from isthmus.library.exchange import Exchange, read_catalogue
 from isthmus.library.facts import facts_of
 from isthmus.library.index import FileSeen
 from isthmus.library.quick import facts_of_bytes
@@ -33,6 +35,7 @@ from isthmus.library.sources import (
     is_away,
     own_folder,
 )
+from isthmus.library.tokens import keep_token, kept_token
 from isthmus.patch.swap_profile import mode_for, preview_swap, swap_profile, using
 from isthmus.profiles import adapt, profiles_of
 from isthmus.profiles.gdtf import Gdtf, read_archive, read_gdtf, write_description, write_gdtf
@@ -370,10 +373,44 @@ def test_addresses_and_tokens_that_cannot_be_are_refused_before_anything_is_sent
         Exchange("http://127.0.0.1:9", "two\r\nlines").share(
             stored_of(profile, write_gdtf(profile))
         )
-    keep_token("harbour-7")
-    assert kept_token() == "harbour-7"
-    token = next(own_folder().parent.glob("exchange-token"))
-    assert token.stat().st_mode & 0o077 == 0  # no one else may read it
+    keep_token("127.0.0.1:9", "harbour-7")
+    token = next(own_folder().parent.glob("exchange-tokens.json"))
+    token.chmod(0o644)
+    keep_token("quay.example:443", "bollard")
+    assert token.stat().st_mode & 0o777 == 0o600  # no one else may read it, whatever it was
+    assert kept_token("127.0.0.1:9") == "harbour-7" and kept_token("quay.example:80") == ""
+    with pytest.raises(EntryFault, match="could be read on its way"):
+        Exchange("http://quay.example", "bollard").share(stored_of(profile, write_gdtf(profile)))
+    assert not Exchange("https://quay.example").in_the_open
+
+
+@pytest.mark.parametrize("drips", [True, False], ids=["a byte now and then", "silence"])
+def test_nobody_waits_for_a_server_that_never_ends(drips: bool) -> None:
+    """Stopped from another thread, whoever waits is let go at once."""
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        ended = threading.Event()
+
+        def serve() -> None:
+            with server.accept()[0] as line:
+                line.recv(4096)
+                if drips:
+                    line.sendall(b"HTTP/1.1 200 OK\r\nContent-Length: 99999\r\n\r\n")
+                while not ended.wait(0.05):
+                    with contextlib.suppress(OSError):
+                        line.sendall(b" " * drips)
+
+        there = threading.Thread(target=serve)
+        there.start()
+        exchange = Exchange(f"http://127.0.0.1:{server.getsockname()[1]}")
+        threading.Timer(0.3, exchange.stop).start()
+        index = Shelf().index
+        began = time.monotonic()
+        with pytest.raises(Cancelled):
+            exchange.refresh(index)
+        took = time.monotonic() - began
+        ended.set()
+        there.join()
+    assert took < exchange.timeout  # it did not wait until nothing came any more
 
 
 def test_a_download_can_be_stopped_and_a_port_in_use_is_told() -> None:

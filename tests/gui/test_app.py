@@ -92,7 +92,7 @@ def test_a_save_that_fails_is_told_and_loses_nothing(
     window.bench.commit("rename", edits.set_text(demo, ["u101"], "name", "Other"))
     with monkeypatch.context() as full:  # `undo` would undo the test's own home as well
         full.setattr(
-            "isthmus.show.container.os.fsync", lambda fd: (_ for _ in ()).throw(OSError(28, "full"))
+            "isthmus.show.files.os.fsync", lambda fd: (_ for _ in ()).throw(OSError(28, "full"))
         )
         shortcut(window, Qt.Key.Key_S)
         assert "The disk is full" in window.notice.words and window.bench.history.unsaved == 1

@@ -40,7 +40,7 @@ def test_a_full_disk_keeps_the_copy_on_the_page_and_says_so(
     told = page.adapt.differs.toPlainText()
     with monkeypatch.context() as full:  # `undo` would undo the test's own home as well
         full.setattr(
-            "isthmus.show.container.os.fsync", lambda fd: (_ for _ in ()).throw(OSError(28, "full"))
+            "isthmus.show.files.os.fsync", lambda fd: (_ for _ in ()).throw(OSError(28, "full"))
         )
         press(page, "Save to my profiles…")
         named = dialog("name a profile")

@@ -197,14 +197,19 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     ]
     # discovery settles who is dead and which units listen elsewhere
     press(page, "view Discovery")
-    press(page, "discover")
-    assert until(lambda: page.checks.found is not None and page.discovery.task is None, 60)
-    assert until(
-        lambda: (
-            {f.title: f.kind for f in findings_now(page.checks)}
-            == {"104": "dead", "203": "double", "208": "mode"}
-        )
-    )
+
+    def told() -> dict[str, str]:
+        return {f.title: f.kind for f in findings_now(page.checks)}
+
+    for _ in range(2):  # on a busy machine an answer may come too late for its question
+        press(page, "discover")
+        assert until(lambda: page.checks.found is not None and page.discovery.task is None, 60)
+        if until(lambda: told() == {"104": "dead", "203": "double", "208": "mode"}, 2.9):
+            break
+    else:
+        unseen = [m.unit.number for m in page.checks.matches if m.unit and m.device is None]
+        verdicts = [(v.unit, v.result, v.what, v.others) for v in bench.show.verdicts]
+        raise AssertionError((told(), unseen, verdicts))
     # a device shows itself
     model = page.discovery.model
     row = next(i for i, m in enumerate(model.rows) if m.unit and m.unit.number == 203)

@@ -14,7 +14,7 @@ from isthmus.papers.changes import changes_paper
 from isthmus.papers.drawn import as_csv, as_pdf, usual_size
 from isthmus.plural import many
 from isthmus.show import Show, save_show
-from isthmus.show.container import write_atomically
+from isthmus.show.files import write_atomically
 from isthmus.snags.together import only_together
 
 

@@ -12,7 +12,8 @@ from isthmus.papers.drawn import as_csv, usual_size
 from isthmus.papers.rig import by_number
 from isthmus.papers.whole import whole_set
 from isthmus.render.gltf import rig_gltf
-from isthmus.show.container import encode_show, write_atomically
+from isthmus.show.container import encode_show
+from isthmus.show.files import write_atomically
 
 
 def demo_set(options: argparse.Namespace) -> Result:

@@ -18,7 +18,7 @@ from isthmus.mvr.uses import rows_of_file
 from isthmus.papers.drawn import block_of
 from isthmus.papers.lists import differences_paper
 from isthmus.patch.choose import read_choice
-from isthmus.show.container import write_atomically
+from isthmus.show.files import write_atomically
 
 
 def compare(options: argparse.Namespace) -> Result:

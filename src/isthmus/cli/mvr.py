@@ -15,7 +15,8 @@ from isthmus.mvr import LAYERS, as_show, read_mvr, write_show
 from isthmus.mvr.uses import with_paper, with_places
 from isthmus.patch.numbers import write_numbers
 from isthmus.plural import many
-from isthmus.show.container import MAX_TOTAL, read_file, write_atomically
+from isthmus.show.container import MAX_TOTAL
+from isthmus.show.files import read_file, write_atomically
 from isthmus.show.records import Show
 
 VERSIONS = {"1.4": 4, "1.5": 5, "1.6": 6}

@@ -24,7 +24,7 @@ from isthmus.papers.whole import whole_set
 from isthmus.patch.choose import read_choice
 from isthmus.plural import many
 from isthmus.show import Show
-from isthmus.show.container import write_atomically
+from isthmus.show.files import write_atomically
 from isthmus.show.handovers import handed_over, handover_named, handovers, told
 from isthmus.show.versions import shown
 

@@ -20,7 +20,7 @@ from isthmus.sheets.files import pdf, svg
 from isthmus.sheets.marks import PAPERS, fitting_scale, pages
 from isthmus.sheets.sheets import locked_among, newly_held, points_of, put_points, sheet, sheets_of
 from isthmus.show import Show
-from isthmus.show.container import write_atomically
+from isthmus.show.files import write_atomically
 from isthmus.stage.runs import SIDES
 
 Verb = Callable[..., argparse.ArgumentParser]

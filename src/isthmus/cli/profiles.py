@@ -28,10 +28,11 @@ from isthmus.library import (
     update_library,
     write_sources,
 )
-from isthmus.library.exchange import Exchange, kept_token, read_catalogue
+from isthmus.library.exchange import Exchange, read_catalogue
 from isthmus.library.search import Stands, read_bounds, read_stands
 from isthmus.library.shelf import keep_own
 from isthmus.library.sources import folder_source
+from isthmus.library.tokens import kept_token
 from isthmus.plural import many
 from isthmus.profiles.attributes import KNOWN, plain
 from isthmus.profiles.channel_table import ChannelLine, ChannelTable, channel_table, physical_text
@@ -45,7 +46,8 @@ from isthmus.profiles.manual import ManualChart, propose, read_chart
 from isthmus.profiles.manual.pdf import best_chart, likely_pages, page_texts
 from isthmus.profiles.records import Mode, Profile
 from isthmus.profiles.store import load_stored
-from isthmus.show.container import MAX_MEMBER, read_file, write_atomically
+from isthmus.show.container import MAX_MEMBER
+from isthmus.show.files import read_file, write_atomically
 from isthmus.standin.exchange import serve_forever
 
 Result = tuple[int, Any, list[str]]
@@ -536,7 +538,9 @@ def exchange_get(options: argparse.Namespace) -> Result:
 
 def exchange_share(options: argparse.Namespace) -> Result:
     stored, profile = load_stored(Path(options.file))
-    ident = Exchange(options.url, options.token or kept_token()).share(stored)
+    there = Exchange(options.url, options.token)
+    there.token = there.token or kept_token(there.where)
+    ident = there.share(stored, openly=options.openly)
     return DONE, {"id": ident}, [f"Shared {profile.title}"]
 
 
@@ -655,4 +659,7 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
             made.add_argument("profile")
         if name == "share":
             made.add_argument("file")
-            made.add_argument("--token")
+            made.add_argument("--token", default="")
+            made.add_argument(
+                "--openly", action="store_true", help="the token may be read on its way"
+            )

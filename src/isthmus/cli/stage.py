@@ -18,7 +18,7 @@ from isthmus.patch.choose import read_choice
 from isthmus.render.gltf import rig_gltf
 from isthmus.render.still import gif, png, stills, turntable
 from isthmus.show import Show
-from isthmus.show.container import write_atomically
+from isthmus.show.files import write_atomically
 from isthmus.stage import VIEWS, Camera, Drawn
 from isthmus.stage.camera import named
 from isthmus.stage.drawing import LEVELS

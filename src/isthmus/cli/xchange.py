@@ -23,7 +23,8 @@ from isthmus.errors import EntryFault, NetworkFault
 from isthmus.mvr import write_show
 from isthmus.net.adapters import Adapter, read_adapters
 from isthmus.plural import many
-from isthmus.show.container import MAX_TOTAL, read_file, write_atomically
+from isthmus.show.container import MAX_TOTAL
+from isthmus.show.files import read_file, write_atomically
 from isthmus.standin.station import StandInStation, changed_rig
 from isthmus.xchange import DEFAULT_GROUP, Commit, Exchange, Me, Shown
 

@@ -14,7 +14,7 @@ from isthmus.errors import EntryFault, FileFault, os_reason
 from isthmus.gels.spectrum import DAYLIGHT, NM, TUNGSTEN, curve_from_rgb, rgb_through
 from isthmus.library.sources import data_folder
 from isthmus.profiles.colour import decode_srgb
-from isthmus.show.container import read_file, write_atomically
+from isthmus.show.files import read_file, write_atomically
 from isthmus.show.records import Gel
 from isthmus.show.tables import read_table
 

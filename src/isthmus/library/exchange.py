@@ -6,12 +6,15 @@ Nothing is ever half written: a download lies under another name until its check
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import http.client
+import ipaddress
 import json
 import os
 import re
 import socket
+import ssl
 from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated
@@ -19,13 +22,14 @@ from urllib.parse import quote, urlsplit
 
 import msgspec
 
-from isthmus.errors import EntryFault, FileFault, NetworkFault, os_reason
+from isthmus.errors import Cancelled, EntryFault, FileFault, NetworkFault, os_reason
+from isthmus.library.dialling import Line
 from isthmus.library.facts import Facts
 from isthmus.library.index import FileSeen, Index, Trust
 from isthmus.library.sources import EXCHANGE, data_folder, downloads_folder
 from isthmus.profiles.gdtf import read_gdtf
 from isthmus.profiles.store import file_name, profiles_of, stored_of
-from isthmus.show.container import read_file, write_atomically
+from isthmus.show.files import read_file, write_atomically
 from isthmus.show.records import Show, StoredProfile
 
 USUAL_URL = "http://127.0.0.1:8642"
@@ -84,6 +88,7 @@ class Exchange:
         self.host, self.port = parts.hostname, port or (443 if parts.scheme == "https" else 80)
         self.secure = parts.scheme == "https"
         self.token, self.timeout = token, timeout
+        self.line = Line()
 
     @property
     def where(self) -> str:
@@ -98,16 +103,42 @@ class Exchange:
         body: bytes | None = None,
         headers: dict[str, str] | None = None,
     ) -> tuple[http.client.HTTPConnection, http.client.HTTPResponse]:
-        make = http.client.HTTPSConnection if self.secure else http.client.HTTPConnection
-        connection = make(self.host, self.port, timeout=self.timeout)
+        connection = http.client.HTTPConnection(self.host, self.port, timeout=self.timeout)
         try:
+            connection.sock = self._dialled()
             connection.request(method, path, body, headers or {})
             return connection, connection.getresponse()
         except (OSError, http.client.HTTPException) as error:
             connection.close()
             raise self._away(error) from error
 
+    def _dialled(self) -> socket.socket:
+        plain = self.line.dial(self.host, self.port, self.timeout)
+        if not self.secure:
+            return plain
+        try:
+            return ssl.create_default_context().wrap_socket(plain, server_hostname=self.host)
+        except OSError:
+            plain.close()
+            raise
+
+    def _check(self) -> None:
+        if self.line.given_up:
+            raise Cancelled
+
+    def stop(self) -> None:
+        """Whoever waits for an answer is let go at once; from any thread."""
+        self.line.give_up()
+
+    @property
+    def in_the_open(self) -> bool:
+        """Whether what is sent could be read on its way: not encrypted, and not to this host."""
+        with contextlib.suppress(ValueError):
+            return not (self.secure or ipaddress.ip_address(self.host).is_loopback)
+        return not (self.secure or self.host == "localhost")
+
     def _away(self, error: Exception) -> NetworkFault:
+        self._check()
         if isinstance(error, (TimeoutError, socket.timeout)):
             return NetworkFault(
                 f"the exchange did not answer within {self.timeout:.0f} seconds.",
@@ -139,6 +170,7 @@ class Exchange:
             data = response.read(limit + 1)
         except (OSError, http.client.HTTPException) as error:
             raise self._away(error) from error
+        self._check()
         if len(data) > limit:
             raise NetworkFault(
                 f"it sends more than {limit // 2**20} MB.", where=self.where, do="Nothing was kept."
@@ -279,38 +311,42 @@ class Exchange:
         finally:
             response.close()  # as well, for a connection does not know of one that ends with it
             connection.close()
+        self._check()
         if have < entry.size:
             raise self._broken_off(entry, have)
 
     def _broken_off(self, entry: CatalogueEntry, have: int) -> NetworkFault:
+        self._check()
         return NetworkFault(
             f"“{entry.model}” broke off after {have} of {entry.size} bytes.",
             where=self.where,
             do="Download it again; it goes on where it stopped.",
         )
 
-    def share(self, stored: StoredProfile, uploader: str = "") -> str:
-        """Give a profile of one's own to the exchange; its id there."""
+    def share(self, stored: StoredProfile, uploader: str = "", openly: bool = False) -> str:
+        """Give a profile of one's own to the exchange; its id there. The token goes over the
+        network unencrypted only with `openly`.
+        """
+        if self.token and self.in_the_open and not openly:
+            raise EntryFault(
+                "the token could be read on its way, for this address is not https.",
+                where=self.where,
+                do="Use https, or say that it may be sent so.",
+            )
+        if not (self.token.isascii() and self.token.isprintable()):
+            raise EntryFault("the token holds signs that cannot be sent.", do="Type it again.")
         if not self.token:
             raise EntryFault(
                 "sharing needs a token.",
                 where=self.where,
                 do="Type the token the exchange gave you.",
             )
-        try:
-            headers = {
-                "Authorization": f"Bearer {self.token}",
-                "Content-Type": "application/octet-stream",
-                "X-Uploader": uploader.encode("ascii", "replace").decode(),
-            }
-        except UnicodeError:
-            headers = {}
-        try:
-            connection, response = self._ask("POST", "/share", stored.data, headers)
-        except ValueError as error:
-            raise EntryFault(
-                "the token holds signs that cannot be sent.", do="Type it again."
-            ) from error
+        headers = {
+            "Authorization": f"Bearer {self.token}",
+            "Content-Type": "application/octet-stream",
+            "X-Uploader": uploader.encode("ascii", "replace").decode(),
+        }
+        connection, response = self._ask("POST", "/share", stored.data, headers)
         try:
             body = self._read(response, 1 << 16)
         finally:
@@ -414,24 +450,3 @@ def downloaded(path: Path) -> StoredProfile:
     """A downloaded file as it is kept in a show. Raises FileFault."""
     data = read_file(path, MAX_DOWNLOAD)
     return stored_of(read_gdtf(data, path.name), data)
-
-
-def keep_token(token: str) -> None:
-    """Keep the token in the user's data folder, readable by no one else. Raises FileFault."""
-    path = data_folder() / "exchange-token"
-    path.parent.mkdir(parents=True, exist_ok=True)
-    try:
-        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-        with os.fdopen(handle, "w") as out:
-            out.write(token)
-    except OSError as error:
-        raise FileFault(
-            f"the token could not be kept. {os_reason(error)}", where=str(path)
-        ) from error
-
-
-def kept_token() -> str:
-    try:
-        return (data_folder() / "exchange-token").read_text("utf-8").strip()[:200]
-    except (OSError, UnicodeDecodeError):
-        return ""

@@ -15,7 +15,8 @@ from isthmus.profiles.gdtf.reading import Notice
 from isthmus.profiles.gdtf.rules import check_file
 from isthmus.profiles.records import Profile
 from isthmus.profiles.store import file_name
-from isthmus.show.container import MAX_MEMBER, read_file, write_atomically
+from isthmus.show.container import MAX_MEMBER
+from isthmus.show.files import read_file, write_atomically
 
 BOTH, REPLACE, LEAVE = "both", "replace", "leave"
 CLASHES = {BOTH: "Keep both", REPLACE: "Replace my own", LEAVE: "Leave my own"}

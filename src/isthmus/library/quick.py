@@ -33,7 +33,8 @@ from isthmus.profiles.gdtf import read_archive, spec
 from isthmus.profiles.gdtf.archive import open_description
 from isthmus.profiles.gdtf.reading import ALL_TAGS, Reader
 from isthmus.profiles.gdtf.values import dmx_value
-from isthmus.show.container import MAX_MEMBER, ZIP_ERRORS, read_file
+from isthmus.show.container import MAX_MEMBER, ZIP_ERRORS
+from isthmus.show.files import read_file
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element

@@ -19,7 +19,7 @@ from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make.generic import usual_profiles
 from isthmus.profiles.records import Profile
 from isthmus.profiles.store import file_name, load_stored, read_stored, stored_of
-from isthmus.show.container import write_atomically
+from isthmus.show.files import write_atomically
 from isthmus.show.records import StoredProfile
 
 

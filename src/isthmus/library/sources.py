@@ -16,7 +16,7 @@ import msgspec
 from platformdirs import user_config_path, user_data_path
 
 from isthmus.errors import FileFault
-from isthmus.show.container import read_file, write_atomically
+from isthmus.show.files import read_file, write_atomically
 
 SHIPPED, GENERIC, OWN, EXCHANGE, FOLDER = "shipped", "generic", "own", "exchange", "folder"
 FIXED = {SHIPPED: "Shipped", GENERIC: "Generic", OWN: "Own", EXCHANGE: "Exchange"}

@@ -29,7 +29,8 @@ from isthmus.mvr.writing import thing_element, write_scene
 from isthmus.patch.hanglist import Library
 from isthmus.profiles.gdtf.reading import Notice
 from isthmus.profiles.make.glb import glb
-from isthmus.show.container import MAX_TOTAL, read_file
+from isthmus.show.container import MAX_TOTAL
+from isthmus.show.files import read_file
 from isthmus.show.records import (
     SLOTS,
     Beside,

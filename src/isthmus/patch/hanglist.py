@@ -21,7 +21,7 @@ from isthmus.plural import many
 from isthmus.profiles import Profile, ProfileSet, chart, profiles_of
 from isthmus.profiles.store import read_stored
 from isthmus.show.address import read_address, write_address
-from isthmus.show.container import read_file
+from isthmus.show.files import read_file
 from isthmus.show.records import SLOTS, UNIVERSES, Paper, PaperRow, Show, StoredProfile, UnreadLine
 from isthmus.show.tables import read_table
 

@@ -14,7 +14,7 @@ from isthmus.errors import EntryFault, FileFault
 from isthmus.pixels.plans import SetPlan
 from isthmus.pixels.ready import middles
 from isthmus.profiles.colour import encode_srgb
-from isthmus.show.container import write_atomically
+from isthmus.show.files import write_atomically
 from isthmus.show.records import PixelGrid
 
 Codes = NDArray[np.uint8]

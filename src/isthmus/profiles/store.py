@@ -10,7 +10,8 @@ from isthmus.errors import IsthmusError
 from isthmus.profiles.gdtf import read_gdtf
 from isthmus.profiles.records import Mode, Profile
 from isthmus.recent import Recent
-from isthmus.show.container import MAX_MEMBER, read_file
+from isthmus.show.container import MAX_MEMBER
+from isthmus.show.files import read_file
 from isthmus.show.records import Show, StoredProfile, Unit
 
 _READ: dict[int, tuple[StoredProfile, Profile | IsthmusError]] = {}

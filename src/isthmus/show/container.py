@@ -13,9 +13,7 @@ from __future__ import annotations
 import io
 import json
 import lzma
-import os
 import struct
-import tempfile
 import zipfile
 import zlib
 from collections.abc import Callable
@@ -25,9 +23,10 @@ from typing import Any
 
 import msgspec
 
-from isthmus.errors import FileFault, os_reason
+from isthmus.errors import FileFault
 from isthmus.show.carried import blobs_of, packs_of, unpacked
 from isthmus.show.checked import MAX_JSON, not_too_deep, within_bounds
+from isthmus.show.files import read_file, write_atomically
 from isthmus.show.parts import whole
 from isthmus.show.plain import just_as_saved, show_of, text_of
 from isthmus.show.records import FORMAT, Show
@@ -323,39 +322,6 @@ def _with_data(show: Show, members: Members, damage: Damage) -> Show:
 # ---------------------------------------------------------------- files
 
 
-def sync_folder(path: Path) -> None:
-    """What was made, renamed or removed in a folder is on the disk. Raises OSError."""
-    folder = os.open(path, os.O_RDONLY | os.O_DIRECTORY)
-    try:
-        os.fsync(folder)
-    finally:
-        os.close(folder)
-
-
-def write_atomically(path: Path, data: bytes) -> None:
-    """Put `data` at `path` whole or not at all. Raises FileFault."""
-    temporary: str | None = None
-    try:
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}-", dir=path.parent)
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(data)
-            stream.flush()
-            os.fsync(stream.fileno())
-        Path(temporary).chmod(0o644)
-        Path(temporary).replace(path)
-        temporary = None
-        sync_folder(path.parent)
-    except OSError as error:
-        raise FileFault(
-            f"it could not be saved. {os_reason(error)}",
-            where=str(path),
-            do="The file that was there is untouched; save somewhere else.",
-        ) from error
-    finally:
-        if temporary is not None:
-            Path(temporary).unlink(missing_ok=True)
-
-
 def save_show(show: Show, path: Path) -> None:
     """Save atomically. Raises FileFault; the previous file is then untouched."""
     write_atomically(path, encode_show(show))
@@ -370,22 +336,6 @@ def open_damaged(path: Path) -> tuple[Show, Damage]:
     """Open a show file, and say what of it could not be read. Raises FileFault."""
     damage = Damage()
     return decode_show(read_file(path, MAX_TOTAL), path.name, damage), damage
-
-
-def read_file(path: Path, limit: int) -> bytes:
-    """Read a whole file of at most `limit` bytes. Raises FileFault."""
-    try:
-        with path.open("rb") as stream:
-            data = stream.read(limit + 1)
-    except OSError as error:
-        raise FileFault(f"it could not be read. {os_reason(error)}", where=str(path)) from error
-    if len(data) > limit:
-        raise FileFault(
-            f"it is larger than {limit // 2**20} MB.",
-            where=str(path),
-            do="Such a file is not opened.",
-        )
-    return data
 
 
 def schema() -> dict[str, Any]:

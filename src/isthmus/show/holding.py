@@ -19,7 +19,8 @@ from pathlib import Path
 import msgspec
 
 from isthmus.errors import FileFault
-from isthmus.show.container import MAX_TOTAL, read_file
+from isthmus.show.container import MAX_TOTAL
+from isthmus.show.files import plain_file, read_file
 
 
 class Holder(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -74,7 +75,8 @@ def _note(path: Path) -> Path:
 def holder_of(path: Path) -> Holder | None:
     """Who else holds a file; None when nothing does, or only what has ended."""
     try:
-        found = msgspec.json.decode(_note(path).read_bytes(), type=Holder)
+        with plain_file(_note(path)) as stream:
+            found = msgspec.json.decode(stream.read(10_000), type=Holder)
     except (OSError, msgspec.MsgspecError):
         return None
     me = myself()

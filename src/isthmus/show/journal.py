@@ -35,7 +35,8 @@ import msgspec
 
 from isthmus.errors import FileFault, os_reason
 from isthmus.show.change import change_between
-from isthmus.show.container import encode_show, sync_folder, write_atomically
+from isthmus.show.container import encode_show
+from isthmus.show.files import sync_folder, write_atomically
 from isthmus.show.records import FORMAT, Show
 
 EDIT, LEVELS, BEGIN = b"e", b"l", b"b"

@@ -15,7 +15,8 @@ from platformdirs import user_state_dir
 
 from isthmus.errors import IsthmusError
 from isthmus.show.change import apply_change
-from isthmus.show.container import SUFFIX, Damage, open_damaged, read_file
+from isthmus.show.container import SUFFIX, Damage, open_damaged
+from isthmus.show.files import read_file
 from isthmus.show.journal import ABOUT, BEGIN, EDIT, LEVELS, About, Begin, Levels, entries, hold
 from isthmus.show.records import Show
 

@@ -12,7 +12,8 @@ from isthmus.plural import many
 from isthmus.profiles import Mode, Profile
 from isthmus.profiles.store import load_stored
 from isthmus.routes import read_host
-from isthmus.show.container import read_file, safe_name
+from isthmus.show.container import safe_name
+from isthmus.show.files import read_file
 
 MAX_BYTES = 32 * 2**20
 CELLS = ("turned round", "mirrored", "flipped", "zigzag", "columns", "backwards")

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from isthmus.errors import FileFault, os_reason
+from isthmus.show.files import plain_file
 from isthmus.wire import artnet, pcapng, sacn
 
 MAX_BYTES = 2 * 2**30
@@ -16,13 +17,15 @@ LONGEST_PAUSE = 5.0
 def read_capture(path: Path) -> list[pcapng.Captured]:
     """The levels (ArtDmx, E1.31 data) of a capture file, in order. Raises FileFault."""
     try:
-        if path.stat().st_size > MAX_BYTES:
+        with plain_file(path) as stream:
+            data = stream.read(MAX_BYTES + 1)
+        if len(data) > MAX_BYTES:
             raise FileFault(
                 "it is larger than 2 GiB.",
                 where=path.name,
                 do="Cut it with a capture program first.",
             )
-        packets = list(pcapng.decode(path.read_bytes()))
+        packets = list(pcapng.decode(data))
     except OSError as error:
         raise FileFault(os_reason(error), where=path.name) from error
     except ValueError as error:

@@ -9,7 +9,7 @@ from pathlib import Path
 import platformdirs
 
 from isthmus.errors import FileFault, os_reason
-from isthmus.show.container import write_atomically
+from isthmus.show.files import write_atomically
 from isthmus.xchange.messages import Commit
 
 KEPT = 20

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from isthmus.app.model.workbench import Workbench
 from isthmus.layout import structures
-from isthmus.show.container import read_file
+from isthmus.show.files import read_file
 from isthmus.show.records import StoredFile
 from isthmus.stage.meshes_in import MAX_FILE, read_mesh
 

@@ -11,7 +11,7 @@ import msgspec
 import platformdirs
 
 from isthmus.errors import IsthmusError
-from isthmus.show.container import write_atomically
+from isthmus.show.files import plain_file, write_atomically
 from isthmus.stage.drawing import Drawing, as_now
 
 
@@ -38,6 +38,9 @@ class Settings(msgspec.Struct, kw_only=True):
     ] = {}  # heads of a list → field → head, as the person had it last
 
 
+MOST_BYTES = 16 * 2**20
+
+
 def config_file() -> Path:
     return (
         Path(os.environ.get("ISTHMUS_CONFIG") or platformdirs.user_config_dir("isthmus"))
@@ -49,7 +52,8 @@ def load() -> Settings:
     """Never fails: a file that cannot be read is set aside and the defaults are taken."""
     file = config_file()
     try:
-        raw = msgspec.json.decode(file.read_bytes())
+        with plain_file(file) as stream:
+            raw = msgspec.json.decode(stream.read(MOST_BYTES))
         if isinstance(raw, dict) and "drawings" in raw:
             raw["drawings"] = as_now(raw["drawings"])
         found = msgspec.convert(raw, Settings)

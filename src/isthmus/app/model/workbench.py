@@ -29,7 +29,8 @@ from isthmus.output import identity
 from isthmus.output.turns import Turns
 from isthmus.patch.addresses import Placing
 from isthmus.show import History, Show
-from isthmus.show.container import encode_show, open_damaged, save_show, write_atomically
+from isthmus.show.container import encode_show, open_damaged, save_show
+from isthmus.show.files import write_atomically
 from isthmus.show.holding import Stamp, stamp_of
 from isthmus.show.records import Version
 from isthmus.show.versions import SAVED, guarded, with_all, with_version, without_versions

@@ -148,8 +148,9 @@ def ends_on_signals(app: QApplication) -> QTimer:
     caller's to keep; it also lets Python see a signal while nothing else happens.
     """
     asked_to_end: list[int] = []
-    for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda got, _frame: asked_to_end.append(got))
+    for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        if signal.getsignal(number) != signal.SIG_IGN:  # as `nohup` wants it
+            signal.signal(number, lambda got, _frame: asked_to_end.append(got))
     pulse = QTimer()
     pulse.timeout.connect(lambda: app.exit(0) if asked_to_end else None)
     pulse.start(PULSE_MS)

@@ -14,7 +14,7 @@ from isthmus.errors import Cancelled, EntryFault, FileFault, IsthmusError
 from isthmus.plural import many
 from isthmus.profiles.manual.rows import ManualChart
 from isthmus.profiles.manual.text import read_chart
-from isthmus.show.container import read_file
+from isthmus.show.files import read_file
 
 MAX_PDF = 128 * 1024 * 1024
 MAX_PAGES = 600

@@ -32,7 +32,7 @@ from isthmus.patch.addresses import Placing
 from isthmus.patch.hanglist import MAX_BYTES, unread_as_table
 from isthmus.plural import many
 from isthmus.routes import universes_known
-from isthmus.show.container import read_file
+from isthmus.show.files import read_file
 from isthmus.snags import Snag
 
 _LIGHT = ("units.light", "units.home")

@@ -24,7 +24,7 @@ from isthmus.errors import EntryFault, FileFault
 from isthmus.sheets.pictures import MAX_FILE, clean_svg, kind_of, take_picture
 from isthmus.sheets.sheets import keep
 from isthmus.sheets.underlays import scaled_by, with_picture
-from isthmus.show.container import read_file
+from isthmus.show.files import read_file
 from isthmus.show.records import Underlay
 
 SVG_SIDE = 3200

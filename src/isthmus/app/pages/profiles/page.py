@@ -33,7 +33,7 @@ from isthmus.profiles.channel_table import channel_table
 from isthmus.profiles.gdtf import read_members
 from isthmus.profiles.records import Profile
 from isthmus.profiles.store import profiles_of, stored_of
-from isthmus.show.container import write_atomically
+from isthmus.show.files import write_atomically
 from isthmus.show.records import StoredProfile
 
 VIEWS = ("Library", "From a manual", "Adapt", "Exchange")

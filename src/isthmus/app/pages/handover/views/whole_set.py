@@ -14,7 +14,7 @@ from isthmus.papers.drawn import as_pdf, block_of, usual_size
 from isthmus.papers.table import Paper
 from isthmus.papers.whole import whole_set
 from isthmus.plural import many
-from isthmus.show.container import write_atomically
+from isthmus.show.files import write_atomically
 from isthmus.show.records import Show
 
 

@@ -35,7 +35,7 @@ from isthmus.gels.books import MAX_BYTES
 from isthmus.gels.resolve import find_gels
 from isthmus.plural import many
 from isthmus.profiles.colour import LUMINANCE
-from isthmus.show.container import read_file
+from isthmus.show.files import read_file
 from isthmus.show.records import Gel
 
 

@@ -19,7 +19,7 @@ from isthmus.sheets.files import pdf, svg
 from isthmus.sheets.marks import PAPERS, SCALES, fitting_scale, pages
 from isthmus.sheets.sheets import free_sheet, keep
 from isthmus.sheets.together import LABELS
-from isthmus.show.container import write_atomically
+from isthmus.show.files import write_atomically
 from isthmus.show.records import Sheet
 
 

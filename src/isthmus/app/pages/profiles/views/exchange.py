@@ -32,12 +32,11 @@ from isthmus.library.exchange import (
     Exchange,
     default_url,
     downloaded,
-    keep_token,
-    kept_token,
     newer_in,
     read_catalogue,
 )
 from isthmus.library.sources import downloads_folder
+from isthmus.library.tokens import keep_token, kept_token
 from isthmus.patch.follow import grown
 from isthmus.patch.swap_profile import preview_swap, swap_profile
 from isthmus.plural import many
@@ -92,18 +91,20 @@ class ExchangeView(PageView):
         self.bench, self.page = bench, page
         self.catalogue: Catalogue | None = None
         self._task: Task | None = None
+        self._asked: Exchange | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         top = QHBoxLayout()
         self.url = field("address of the exchange", default_url())
         self.url.setFixedWidth(200)
-        self.token = field("token", kept_token(), "token, for sharing")
+        self.token = field("token", self._kept(), "token, for sharing")
         self.token.setEchoMode(QLineEdit.EchoMode.Password)
         self.token.setFixedWidth(150)
         self.token.editingFinished.connect(
-            lambda: bench.guard(lambda: keep_token(self.token.text()))
+            lambda: bench.guard(lambda: keep_token(self._exchange().where, self.token.text()))
         )
+        self.url.editingFinished.connect(lambda: self.token.setText(self._kept()))
         self.needle = field("only offers that mention", "", "Only offers that mention…")
         self.needle.setFixedWidth(190)
         self.needle.textChanged.connect(lambda _: self._fill())
@@ -210,14 +211,22 @@ class ExchangeView(PageView):
 
     # ------------------------------------------------------------ work
 
+    def _kept(self) -> str:
+        """The token of the server whose address stands there: one is never shown to another."""
+        try:
+            return kept_token(Exchange(self.url.text()).where)
+        except IsthmusError:
+            return ""
+
     def _exchange(self) -> Exchange:
         return Exchange(self.url.text().strip(), self.token.text().strip())
 
-    def _run(self, work: Any, done: Any) -> None:
+    def _run(self, exchange: Exchange, work: Any, done: Any) -> None:
         if self._task is not None:
             self.bench.tell("attention", "The exchange is being asked already.")
             return
         task = self._task = Task(work, self)
+        self._asked = exchange
         self.progress.setRange(0, 0)
         self.progress.show()
         self.stop_it.show()
@@ -243,8 +252,11 @@ class ExchangeView(PageView):
         self.stop_it.hide()
 
     def stop(self) -> None:
+        """Nothing is waited for that the network may keep."""
         if self._task is not None:
             self._task.cancel()
+            if self._asked is not None:
+                self._asked.stop()
             self._task.wait()
 
     def refresh(self) -> None:
@@ -263,7 +275,7 @@ class ExchangeView(PageView):
         except IsthmusError as error:
             self.bench.tell("fault", str(error))
             return
-        self._run(work, self._refreshed)
+        self._run(exchange, work, self._refreshed)
 
     def _refreshed(self, catalogue: Catalogue) -> None:
         self.catalogue = catalogue
@@ -308,6 +320,7 @@ class ExchangeView(PageView):
     def _fetch(self, entry: CatalogueEntry, done: Any) -> None:
         exchange = self._exchange()
         self._run(
+            exchange,
             lambda step: exchange.download(
                 entry, lambda have, size: step(have / max(1, size), entry.model)
             ),
@@ -353,7 +366,17 @@ class ExchangeView(PageView):
             self.bench.tell("attention", "Select one of your own profiles in the library first.")
             return
         exchange, stored = self._exchange(), view.stored
+        if exchange.token and exchange.in_the_open and not self._may_be_read(exchange.where):
+            return
         self._run(
-            lambda step: exchange.share(stored),
+            exchange,
+            lambda step: exchange.share(stored, openly=True),
             lambda _: (self.bench.tell("note", f"Shared {stored.key}."), self.refresh()),
         )
+
+    def _may_be_read(self, where: str) -> bool:
+        words = (
+            f"{where} is not asked by https: whoever is on the way can read your token and use it."
+        )
+        choices = [("no", "Do not share"), ("yes", "Send it all the same")]
+        return ask(self.window(), "Your token can be read", words, choices) == "yes"

@@ -43,7 +43,7 @@ from isthmus.profiles.make.compose import body_for
 from isthmus.profiles.manual import ManualChart, ManualRow, read_chart
 from isthmus.profiles.manual.pdf import best_chart, likely_pages, page_texts
 from isthmus.profiles.manual.rows import RowBand
-from isthmus.show.container import read_file
+from isthmus.show.files import read_file
 
 if TYPE_CHECKING:
     from isthmus.app.pages.profiles.page import ProfilesPage

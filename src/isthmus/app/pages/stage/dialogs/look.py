@@ -30,7 +30,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault
 from isthmus.patch.edits import change_units
 from isthmus.plural import many
-from isthmus.show.container import read_file, write_atomically
+from isthmus.show.files import read_file, write_atomically
 from isthmus.stage.drawing import (
     BODIES,
     CELLS,

@@ -17,7 +17,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.errors import EntryFault, IsthmusError
 from isthmus.output import Live, RigView
 from isthmus.render.still import GIF_SIDE, check_size, gif, png, stills, turntable
-from isthmus.show.container import write_atomically
+from isthmus.show.files import write_atomically
 
 KINDS = (
     ("png", "One picture (PNG)"),
