@@ -29,9 +29,10 @@ from PySide6.QtWidgets import (
 from helpers.hands import settle, until
 from isthmus.app.pages.plan.views.place_bar import PlaceBar
 
-SIZES = ((1024, 700), (1280, 800), (1920, 1080))
-if os.environ.get("QT_SCALE_FACTOR", "1") != "1":
-    SIZES = SIZES[:1]  # what has room there has it in larger windows too, as scale 1 shows
+SIZES = ((1024, 700), (1280, 800))  # what has room in these has it in larger ones
+SCALED = os.environ.get("QT_SCALE_FACTOR", "1") != "1"
+if SCALED:
+    SIZES = SIZES[:1]
 EXTRA = {QPushButton: 10, QComboBox: 24, QCheckBox: 20, QLineEdit: 12}  # what surrounds the words
 
 
@@ -201,7 +202,7 @@ def walk() -> dict[str, list[str]]:
     trouble: dict[str, list[str]] = {}
     opened: set[type] = set()
     try:
-        for name, opens in dialogs_of(window):
+        for name, opens in [] if SCALED else dialogs_of(window):
             opens()
             until(lambda: bool(dialogs()), 5)
             for shown in dialogs():
@@ -218,7 +219,7 @@ def walk() -> dict[str, list[str]]:
         window.close()
         window.shut_down()
     never = [kind.__name__ for kind in kinds_of(QDialog) - opened if kind.__name__ not in BASES]
-    if never:
+    if never and not SCALED:
         trouble["dialogs never opened"] = never
     return trouble
 
