@@ -23,6 +23,7 @@ from isthmus.demo import lantern_tide
 from isthmus.errors import EntryFault, IsthmusError, NetworkFault
 from isthmus.output import Live
 from isthmus.phone.door import LONGEST, MAX_PHONES, Door, Phone
+from isthmus.phone.pace import A_SECOND, AT_ONCE
 from isthmus.phone.server import Op, PhoneServer, clean_picture, read_op
 from isthmus.phone.shown import is_stop, state_of, take_mark, take_picture, unit_called
 from isthmus.show import Show
@@ -208,7 +209,9 @@ def test_only_what_roll_call_needs_is_reachable_and_only_for_those_who_joined(hu
             assert got.status == 401
         async with session.post(url + "picture?unit=u101&id=1", data=b"x") as got:
             assert got.status == 401
-        for body in ("{", '{"code": "nope"}', "[]", "x" * 5000):
+        async with session.get(url, headers={"Host": "quay.example"}) as got:
+            assert got.status == 421  # a name of elsewhere that was made to lead here
+        for body in ("{", '{"code": "nope"}', "[]", "x" * 5000, "[" * 1900, "7"):
             async with session.post(url + "join", data=body) as got:
                 assert got.status in (400, 403)
         async with session.post(
@@ -252,6 +255,31 @@ def test_only_what_roll_call_needs_is_reachable_and_only_for_those_who_joined(hu
 
 @pytest.mark.skipif(BROWSER is None, reason="no browser here: apt-get install chromium")
 @pytest.mark.network
+def test_a_phone_that_marks_without_end_waits_its_turn_and_loses_nothing(hub: Hub) -> None:
+    """A hundred at once: those kept while it was away, the rest as fast as hands mark."""
+
+    async def work(session: aiohttp.ClientSession) -> None:
+        url = hub.server.url
+        async with session.post(
+            url + "join", json={"code": hub.server.door.code, "name": "Ada"}
+        ) as got:
+            assert got.status == 200
+        async with session.ws_connect(url + "ws") as ws:
+            for at in range(100):
+                data = {"units": ["u101"], "result": "works"}
+                await ws.send_str(json.dumps({"id": f"m{at}", "do": "mark", **data}))
+            await asyncio.sleep(0.5)
+            assert len(hub.applied) <= AT_ONCE + 0.6 * A_SECOND
+            done: set[str] = set()
+            while len(done) < 100:
+                told = json.loads((await ws.receive(20)).data)
+                if told["kind"] == "done":
+                    done.add(told["id"])
+
+    talk(work)
+    assert [op.id for op in hub.applied] == [f"m{at}" for at in range(100)]
+
+
 def test_two_phones_mark_at_once_while_one_loses_its_connection(hub: Hub, tmp_path) -> None:
     line = Cut(("127.0.0.1", hub.server.port))
     browser = Browser(tmp_path / "profile")

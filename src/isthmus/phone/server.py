@@ -18,6 +18,7 @@ from aiohttp import WSMsgType, web
 from isthmus.errors import NetworkFault, os_reason
 from isthmus.phone.bounded import Bounds
 from isthmus.phone.door import Door, Phone
+from isthmus.phone.pace import Pace
 
 PAGE = Path(__file__).parent / "page"
 PORT = 8462
@@ -78,6 +79,7 @@ class PhoneServer:
         self._thread = threading.Thread(target=self._run, name="phones", daemon=True)
         self._sockets: dict[str, set[web.WebSocketResponse]] = {}
         self._pushed: dict[str, float] = {}
+        self._paces: dict[str, Pace] = {}
         self._state: str = "{}"
         self._ready = threading.Event()
         self._trouble: OSError | None = None
@@ -158,7 +160,10 @@ class PhoneServer:
     async def _serve(self) -> None:
         self._ending = asyncio.Event()
         bounds = Bounds()
-        app = web.Application(client_max_size=MAX_BODY, middlewares=[bounds.middleware()])
+        self._decoding = asyncio.Semaphore(1)
+        app = web.Application(
+            client_max_size=MAX_BODY, middlewares=[bounds.middleware(), self._named()]
+        )
         for path in FILES:
             app.router.add_get(path, self._file)
         app.router.add_post("/join", self._join)
@@ -184,6 +189,20 @@ class PhoneServer:
                     await ws.close(code=4001, message=b"ended")
             await self._runner.cleanup()
 
+    def _named(self) -> Any:
+        """Answers only who asked for this address: a page of elsewhere whose name was made to lead
+        here is none of ours.
+        """
+
+        @web.middleware
+        async def named(request: web.Request, handler: Any) -> web.StreamResponse:
+            if request.host.partition(":")[0] != self.host:
+                words = {"words": f"This is not {request.host[:80]}: open {self.url}"}
+                return web.json_response(words, status=421, headers=SAFE)
+            return await handler(request)
+
+        return named
+
     async def _file(self, request: web.Request) -> web.Response:
         name = FILES[request.path]
         kind = {"html": "text/html", "js": "text/javascript", "css": "text/css"}[
@@ -198,7 +217,7 @@ class PhoneServer:
         try:
             asked = json.loads((await request.content.read(2000)).decode())
             code, name = str(asked["code"]), str(asked.get("name", ""))
-        except (ValueError, KeyError, TypeError):
+        except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
             return web.json_response({"words": "That was no code."}, status=400, headers=SAFE)
         phone = self.door.join(code[:40], name[:200], ip)
         self._on_news()
@@ -258,6 +277,9 @@ class PhoneServer:
                 self._pushed[phone.token] = now
                 self._on_op(op)
             return
+        pace = self._paces.setdefault(phone.token, Pace(self._loop.time))
+        if wait := pace.wait():
+            await asyncio.sleep(wait)  # nothing more of it is read meanwhile
         known = self.door.take(phone, op.id)
         if known is True:
             self._on_op(op)
@@ -272,7 +294,9 @@ class PhoneServer:
         if phone is None:
             return web.json_response({"words": "Join first."}, status=401, headers=SAFE)
         unit, id_ = request.query.get("unit", "")[:40], request.query.get("id", "")[:60]
-        data = clean_picture(await request.read())
+        body = await request.read()
+        async with self._decoding:  # one at a time, and beside the marks of others
+            data = await asyncio.to_thread(clean_picture, body)
         if not data or not id_:
             return web.json_response({"words": "That is not a picture."}, status=400, headers=SAFE)
         if self.door.take(phone, id_) is True:
