@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import socket
 import subprocess
 import sys
 from importlib import import_module
@@ -90,6 +91,11 @@ def test_exit_codes_and_sentences_tell_what_went_wrong(tmp_path: Path) -> None:
 def test_who_stops_reading_gets_no_traceback_and_nobody_there_is_a_code() -> None:
     code, told = answer("nodes", "--seconds", "0.1")
     assert code == 1 and told["nodes"] == []
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as other:  # shares its port with no one
+        other.bind(("", 6454))
+        for verb in ("nodes", "watch"):
+            code, told = answer(verb, "--seconds", "0.1")
+            assert code == 1 and any("6454" in words for words in told["trouble"]), told
     shown = subprocess.Popen(
         [sys.executable, "-m", "isthmus.cli", "papers", "number", "demo"],
         stdout=subprocess.PIPE,

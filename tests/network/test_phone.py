@@ -149,6 +149,9 @@ def test_an_older_mark_never_hides_a_newer_one_and_is_not_lost_either(demo: Show
         if v.unit == "u101"
     )
     assert again.result == "wrong" and again.what == ("tilt",) and again.by == "Ben"
+    # the clock was set back since: what is marked now is newer all the same
+    ahead = mark(show, "u101", "works", at="2099-01-01T00:00:00")
+    assert next(v for v in take_mark(ahead, newer).verdicts if v.unit == "u101").by == "Ben"
 
 
 def test_pictures_are_made_small_and_stripped_and_kept_with_the_verdict(demo: Show) -> None:

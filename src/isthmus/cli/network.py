@@ -239,10 +239,11 @@ def nodes(options: argparse.Namespace) -> Result:
     ]
     lines += [f"{d['severity']:10} {d['text']}" for d in differ]
     told = any(d["severity"] == "fault" for d in differ) or not view.nodes
+    lines = [*view.trouble, *lines] if view.nodes else ["No node answers.", *view.trouble, *lines]
     return (
-        SNAGS if told else DONE,
-        {"nodes": found, "differences": differ, "senders": senders},
-        lines if view.nodes else ["No node answers.", *lines],
+        SNAGS if told or view.trouble else DONE,
+        {"nodes": found, "differences": differ, "senders": senders, "trouble": list(view.trouble)},
+        lines,
     )
 
 
@@ -344,7 +345,7 @@ def watch(options: argparse.Namespace) -> Result:
         if options.capture:
             hub.watch.capture("")
             time.sleep(0.3)
-        counts, captured = hub.watch.counts(), hub.captured
+        counts, captured, trouble = hub.watch.counts(), hub.captured, hub.view.trouble
     finally:
         hub.stop()
     if captured is not None and captured.error:
@@ -358,11 +359,9 @@ def watch(options: argparse.Namespace) -> Result:
         f"Hz  priority {s.priority}, {s.lost} lost"
         for s in sources
     ]
-    return (
-        DONE,
-        {"sources": rows, "packets": counts.packets, "bad": counts.bad},
-        lines or ["Nothing is sent."],
-    )
+    lines = lines or ["Nothing that can be heard is sent." if trouble else "Nothing is sent."]
+    told = {"packets": counts.packets, "bad": counts.bad, "trouble": list(trouble)}
+    return SNAGS if trouble else DONE, {"sources": rows, **told}, [*trouble, *lines]
 
 
 def _source(s: Source) -> dict[str, Any]:
