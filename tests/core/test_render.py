@@ -6,6 +6,7 @@ import os
 import signal
 
 import numpy as np
+import psutil
 import pytest
 from msgspec.structs import replace
 
@@ -163,6 +164,25 @@ def test_the_render_process_answers_comes_back_when_killed_and_gives_up_in_words
         assert client.failure
     finally:
         client.stop()
+
+
+def test_a_window_pulled_to_and_fro_leaves_nothing_on_the_card(renderer: Renderer) -> None:
+    """Every size has its own buffers; those of the last are given back."""
+    show = as_hung()
+    view = RigView(show, Live(show).compiled)
+    beams, bodies = view.pose(Live(show).frame)
+    tint = np.full((len(view.rig.order), 3), 0.2)
+    renderer.set_scene(scene_of(show, view.rig))
+
+    def pulled(times: int) -> int:
+        for at in range(times):
+            size = (240 + 8 * (at % 40), 160 + 8 * (at % 25))
+            renderer.render(size, TOP, beams, bodies, tint, drawn_as())
+            renderer.read_into(bytearray(size[0] * size[1] * 4))
+        return psutil.Process().memory_info().rss >> 20
+
+    before = pulled(25)
+    assert pulled(80) - before < 40  # 80 that stayed would take some hundreds
 
 
 def test_without_a_driver_the_failure_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
