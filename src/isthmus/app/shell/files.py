@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QFileDialog
 from isthmus.app.kit import settings
 from isthmus.app.kit.changes import ChangesTable
 from isthmus.app.kit.dialogs import ask
+from isthmus.app.kit.log import LOG
 from isthmus.app.model.keeping import Keeper
 from isthmus.app.model.sides import FILES, ask_show
 from isthmus.compare import difference, joined, with_both
@@ -30,6 +31,7 @@ if TYPE_CHECKING:
     from isthmus.app.shell.window import Window
 
 SENTENCES = 12  # of what differs, in a question
+TOLD = 5  # of what is left out of a file, in a line; the log has all
 
 
 class ShowFiles:
@@ -136,10 +138,13 @@ class ShowFiles:
 
     def _tell_opened(self, path: Path, how: str | None) -> None:
         if self.bench.damage:
+            damage = self.bench.damage
+            LOG.info("opened in part: %s", " ".join(damage))
+            more = f" There is more; the log names all {len(damage)}." * (len(damage) > TOLD)
             self.bench.tell(
                 "attention",
-                f"{path.name}: {' '.join(self.bench.damage)} The rest is open; take a whole "
-                "copy where you have one.",
+                f"{path.name}: {' '.join(damage[:TOLD])}{more} The rest is open, and the file "
+                "stays as it is until you save; take a whole copy where you have one.",
             )
         elif how == "copy":
             self.bench.tell("note", f"This is a copy of {path.name}; saving asks for its own name.")
