@@ -122,7 +122,7 @@ class Ailing(OfUnit):
     """Something in the unit that one sentence says; {} is its number."""
 
     SAYS: ClassVar[str] = ""
-    DO: ClassVar[str] = "Look at it from near, then mend or change it."
+    DO: ClassVar[str] = "Look at it from near, then fix or replace it."
 
     def say(self, model: Model) -> str:
         return self.SAYS.format(number(model, self.unit))
