@@ -93,7 +93,7 @@ class Line:
             while code and not ready.select(LOOK):
                 self._check()
                 if time.monotonic() > until:
-                    raise TimeoutError(errno.ETIMEDOUT, "Nobody answers in time")
+                    raise TimeoutError(errno.ETIMEDOUT, "Nothing answers in time")
         code = made.getsockopt(socket.SOL_SOCKET, socket.SO_ERROR)
         if code == errno.ECONNREFUSED:
             raise ConnectionRefusedError(code, "refused")

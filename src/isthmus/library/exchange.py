@@ -127,7 +127,7 @@ class Exchange:
             raise Cancelled
 
     def stop(self) -> None:
-        """Whoever waits for an answer is let go at once; from any thread."""
+        """Whoever waits for an answer is released at once; from any thread."""
         self.line.give_up()
 
     @property

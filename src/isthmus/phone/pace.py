@@ -1,5 +1,5 @@
 """How fast a phone may mark: as fast as hands can, and what it kept while it was away at once; what
-comes faster waits its turn in the network, so that nothing is lost and the desk stays awake.
+comes faster waits its turn in the network, so that nothing is lost and Isthmus stays awake.
 """
 
 from __future__ import annotations

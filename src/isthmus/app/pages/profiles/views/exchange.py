@@ -378,5 +378,5 @@ class ExchangeView(PageView):
         words = (
             f"{where} is not asked by https: whoever is on the way can read your token and use it."
         )
-        choices = [("no", "Do not share"), ("yes", "Send it all the same")]
+        choices = [("no", "Do not share"), ("yes", "Send it anyway")]
         return ask(self.window(), "Your token can be read", words, choices) == "yes"
