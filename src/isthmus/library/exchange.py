@@ -202,8 +202,7 @@ class Exchange:
                     _tag_file(), (response.getheader("ETag") or "").encode("ascii", "replace")
                 )
         finally:
-            response.close()  # as well, for a connection does not know of one that ends with it
-            connection.close()
+            _hung_up(connection, response)
         put_catalogue(index, catalogue)
         return catalogue
 
@@ -309,8 +308,7 @@ class Exchange:
                 do="Make room there.",
             ) from error
         finally:
-            response.close()  # as well, for a connection does not know of one that ends with it
-            connection.close()
+            _hung_up(connection, response)
         self._check()
         if have < entry.size:
             raise self._broken_off(entry, have)
@@ -350,8 +348,7 @@ class Exchange:
         try:
             body = self._read(response, 1 << 16)
         finally:
-            response.close()  # as well, for a connection does not know of one that ends with it
-            connection.close()
+            _hung_up(connection, response)
         if response.status == 401:
             raise NetworkFault(
                 "the exchange refuses the token.",
@@ -369,6 +366,11 @@ class Exchange:
             return str(json.loads(body)["id"])
         except (ValueError, KeyError, TypeError) as error:
             raise self._garbage() from error
+
+
+def _hung_up(connection: http.client.HTTPConnection, response: http.client.HTTPResponse) -> None:
+    response.close()  # as well, for a connection does not know of one that ends with it
+    connection.close()
 
 
 def _said(body: bytes) -> str:
