@@ -137,7 +137,7 @@ def test_send_lights_a_unit_of_a_rig_run_beside_it() -> None:
         )
     finally:
         rig.terminate()
-        out, _ = rig.communicate(timeout=5)
+        out, _ = rig.communicate(timeout=30)
     ports = json.loads(out)
     assert [p["packets"] > 0 for p in ports] == [True, True, True, False]
 

@@ -494,21 +494,21 @@ def rig(options: argparse.Namespace) -> Result:
         f"The simulator listens on {', '.join(map(str, ready['nodes']))}; ask it on "
         f"{host}:{port}. End with Ctrl C."
     )
-    print(json.dumps(ready) if options.json else listens, flush=True)
     signal.signal(signal.SIGTERM, lambda *_: stand_in.stop())
+    print(json.dumps(ready) if options.json else listens, flush=True)
     if options.with_parent:
         stand_in.end_with(sys.stdin.buffer)
     try:
         stand_in.serve(time.monotonic() + options.seconds if options.seconds else None)
-        state = stand_in.state()
+        ports = stand_in.ports_now()["ports"]
     finally:
         stand_in.close()
     return (
         DONE,
-        state["ports"],
+        ports,
         [
             f"{p['node']} port {p['port']}: {p['packets']} packets, {p['lost']} lost"
-            for p in state["ports"]
+            for p in ports
         ],
     )
 
