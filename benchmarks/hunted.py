@@ -7,7 +7,7 @@ from __future__ import annotations
 import os
 import time
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 from msgspec.structs import replace
@@ -21,7 +21,8 @@ from benchmarks.watchers import (
     of_three,
     plain,
 )
-from isthmus.check.hunt import NO, YES, Hunt
+from isthmus.check.hunt import Hunt
+from isthmus.check.hunt_asked import NO, YES
 from isthmus.profiles.gdtf import write_gdtf
 from isthmus.profiles.make import Channel, ModePlan, compose
 from isthmus.profiles.make.bodies import Body
@@ -71,12 +72,18 @@ def rig_of(kind: str) -> Show:
 def hunted(hunt: Hunt, physics: Physics, watcher: Watcher, at: tuple[int, int] | None) -> str:
     """How a hunt ends for a unit that listens at a universe and address, or is dead."""
     where = None
+
+    def light(slots: Mapping[tuple[int, int], int]) -> float:
+        if at is None:
+            return 0.0
+        return physics([slots.get((at[0], at[1] + i), 0) for i in range(8)])
+
     while (look := hunt.look()) is not None and hunt.used <= 60:
-        light = 0.0
-        if at is not None:
-            universe, address = at
-            light = physics([look.slots.get((universe, address + i), 0) for i in range(8)])
-        hunt.answer(look, YES if watcher.says(light, look.words) else NO)
+        if look.flashes:
+            moments = [light(s) for seconds, s in look.steps for _ in range(round(seconds * 20))]
+            hunt.answer(look, watcher.counts(moments))
+        else:
+            hunt.answer(look, YES if watcher.says(light(look.slots), look.words) else NO)
     if hunt.dark:
         where = [None]
     elif not hunt.contradicts:
@@ -89,20 +96,21 @@ def hunted(hunt: Hunt, physics: Physics, watcher: Watcher, at: tuple[int, int] |
 def run() -> Iterator[Row]:
     count = int(os.environ.get("ISTHMUS_HUNTS", "60"))
     chance = np.random.default_rng(7)
-    for slips in (0, SLIPS):
+    for slips, flashing in ((0, False), (0, True), (SLIPS, False), (SLIPS, True)):
         ends: Counter[str] = Counter()
         looks: list[int] = []
         begun = time.perf_counter()
         for kind, (_, physics) in KINDS.items():
             show = rig_of(kind)
             for one in range(count):
-                hunt = Hunt(show, "u1", lies=int(bool(slips)))
+                hunt = Hunt(show, "u1", lies=int(bool(slips)), flashing=flashing)
                 at = 1, int(chance.integers(1, 505))
                 ends[hunted(hunt, physics, Watcher(chance, slips, one % 2 > 0), at)] += 1
                 looks.append(hunt.used)
         took = (time.perf_counter() - begun) / sum(looks)
         total = sum(ends.values())
-        who = f"1 answer in {slips} wrong" if slips else "no answer wrong"
+        asked = "flashes" if flashing else "yes or no"
+        who = f"{asked}, {f'1 answer in {slips} wrong' if slips else 'no answer wrong'}"
         honest = ends["right"] + ends["remain"]
         yield f"hunts that end right or with what remains, {who}", honest, total, "", "99 %"
         yield f"…that name a wrong address / {total}", ends["wrong"], total, "", "0.2 %"

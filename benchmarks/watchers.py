@@ -57,6 +57,25 @@ class Watcher:
     def __post_init__(self) -> None:
         self.least = math.exp(self.chance.uniform(math.log(0.003), math.log(0.6)))
 
+    def counts(self, light: Sequence[float]) -> str:
+        """How often a unit flashes whose light was this, moment by moment, round and round: a
+        flash ends when the light falls well below what it was, and each eye has its own well.
+        """
+        self.brightest = max(self.brightest, *light)
+        top = max(light)
+        drop = math.exp(self.chance.uniform(math.log(0.3), math.log(0.9)))
+        lit = [now >= drop * top for now in light]
+        rises = sum(now and not before for before, now in zip([lit[-1], *lit], lit, strict=False))
+        if not self.brightest or top < self.least * self.brightest:
+            rises = 0
+        elif all(lit):
+            rises = 4
+        if self.slips and self.chance.random() < 1 / self.slips:
+            near = [one for one in (rises - 1, rises + 1) if 0 <= one <= 4]
+            other = [one for one in range(5) if one != rises]
+            rises = int(self.chance.choice(near if self.chance.random() < 0.5 else other))
+        return ("dark", "once", "twice", "three times", "steady")[min(rises, 4)]
+
     def says(self, light: float, question: str) -> bool:
         """Whether the answer is yes."""
         self.brightest = max(self.brightest, light)

@@ -19,7 +19,8 @@ from isthmus.check.findings.looks import Look as Question
 from isthmus.check.findings.looks import next_look
 from isthmus.check.findings.model import Model
 from isthmus.check.findings.reason import Finding, reason
-from isthmus.check.hunt import NO, YES, Hunt
+from isthmus.check.hunt import Hunt
+from isthmus.check.hunt_asked import NO, YES
 from isthmus.check.rollcall import Manner, acts_now, begin, step, wanted
 from isthmus.errors import IsthmusError
 from isthmus.output import Live
@@ -228,14 +229,20 @@ class Round:
                 [t for t in self.rig.truths if t.says(r.cause.kind, r.cause.units, r.cause.about)]
                 for r in finding.ranked
             ]
-            out.first += [t for t in ranks[0] if t in out.visible]
-            out.three += [t for rank in ranks[:3] for t in rank if t in out.visible]
+            _named(out.first, ranks[:1], out.visible)
+            _named(out.three, ranks[:3], out.visible)
             if finding.cause.kind == "unknown" or finding.open:
                 out.open += 1
                 continue
             out.said.append((finding.ranked[0].chance, bool(ranks[0])))
             if not ranks[0]:
                 out.false.append(finding)
+
+
+def _named(named: list[Truth], ranks: list[list[Truth]], visible: list[Truth]) -> None:
+    """Each truth once, however many findings and causes say it."""
+    said = [truth for rank in ranks for truth in rank]
+    named += [truth for truth in visible if truth in said and truth not in named]
 
 
 def to_hunt(finding: Finding) -> str:

@@ -17,7 +17,8 @@ from PySide6.QtGui import QGuiApplication
 
 from helpers.tools import answer, command
 from isthmus.app.kit.widgets import plain_tip
-from isthmus.check.hunt import NO, YES, Hunt
+from isthmus.check.hunt import Hunt
+from isthmus.check.hunt_asked import NO, YES
 from isthmus.demo import lantern_tide
 from isthmus.layout import put_unit
 from isthmus.library.facts import facts_of

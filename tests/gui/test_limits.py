@@ -177,7 +177,7 @@ def act(kind: str, value, show: Show, live: Live, masters: Masters, named: set) 
         live.lay_over(value)
     elif kind == "all":
         slots = {(u, a): value for u in (1, 2, 3, 4) for a in range(1, 513)}
-        ProveSlots(show, live, 0.0, slots, "hunt").step(0.0)
+        ProveSlots(show, live, 0.0, [(1.0, slots)], "hunt").step(0.0)
     elif kind == "call":
         with contextlib.suppress(EntryFault):  # nothing can be called
             rollcall.begin(show, live, Manner(by=value))

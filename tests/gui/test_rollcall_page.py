@@ -6,7 +6,10 @@ import os
 import signal
 import subprocess
 import sys
+import time
+from itertools import pairwise
 
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
@@ -30,7 +33,10 @@ from helpers.tools import lit
 from isthmus.check import Manner, holds, mark
 from isthmus.check.findings.fixes import as_hung
 from isthmus.check.findings.model import SEEN_ACTS, Model
+from isthmus.check.hunt_asked import FLASHING
+from isthmus.check.hunt_slots import levels
 from isthmus.demo import lantern_tide
+from isthmus.profiles import light_program, profiles_of
 from isthmus.routes import edits as route_edits
 from isthmus.show import Show
 from isthmus.show.recovery import left_behind, recovery_folder
@@ -282,6 +288,17 @@ def test_the_rig_is_called_faults_are_named_and_mended_by_clicks_and_all_answer(
     assert {u["label"]: u["address"] for u in rig.ask("state")["units"]}["203"] == 67
 
 
+def flashed(rig, label: str) -> str:
+    """What a unit does, looked at for two rounds of flashes."""
+    lit, end = [], time.monotonic() + 4.2
+    while time.monotonic() < end:
+        settle(0.04)
+        state = next(u for u in rig.ask("state")["units"] if u["label"] == label)
+        lit.append(max(state["cells"]) > 0.02)
+    rises = sum(now and not before for before, now in pairwise(lit))
+    return FLASHING[4 if all(lit) else round(rises / 2)]
+
+
 def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_fix(called, rig) -> None:
     rig.do("unit", label="105", address=300)
     show = lantern_tide()
@@ -300,15 +317,19 @@ def test_a_look_is_done_answered_and_leads_to_the_hunt_and_the_fix(called, rig) 
     press(page, "hunt it")
     hunt = page.hunt
     assert page.view == "Hunt" and hunt.hunt is not None
-    for _ in range(10):
-        if hunt.look is None:
-            break
-        bench.levels.changed.emit()
-        settle(0.25)
-        state = next(u for u in rig.ask("state")["units"] if u["label"] == "105")
+    program = light_program(*profiles_of(show).mode_of(show.unit("u105")))
+    seen = [flashed(rig, "105")]  # as it is seen on the rig, over a whole round of flashes
+    while hunt.look is not None and len(seen) < 8:
+        windows = [
+            [frame.get((1, 300 + at), 0) for at in range(program.width)]
+            for frame in hunt.look.frames
+        ]
+        answer = hunt.hunt.measured(levels(program, np.array(windows, np.uint8)))
+        assert answer == seen[-1] or len(seen) > 1
         hunt.setFocus()
-        key(hunt, Qt.Key.Key_Y if hunt.hunt.lights(max(state["cells"])) else Qt.Key.Key_N)
-    assert "105 listens at 1.300" in hunt.question.text() and hunt.hunt.used <= 10
+        keys(hunt, f"{FLASHING.index(answer)}" if answer in FLASHING else answer[0])
+        seen.append(answer)
+    assert "105 listens at 1.300" in hunt.question.text() and hunt.hunt.used <= 6
     press(hunt, "take hunted")
     assert bench.show.unit("u105").patch[0].address == 300 and bench.proving.proof is None
     press(page, "view Call")
@@ -327,6 +348,14 @@ def test_the_hunt_takes_back_and_ends_clean(called, rig) -> None:
     hunt = page.hunt
     bench.selection.select(["u203"])
     assert hunt.unit.text() == "203"
+    press(hunt, "begin hunt")
+    assert not hunt.answers["yes"].isVisible() and hunt.answers["steady"].isEnabled()
+    keys(hunt, "y")  # not what was asked
+    assert not hunt.hunt.asked and "How often does unit 203 flash?" in hunt.question.text()
+    press(hunt, "hunt dark")
+    assert hunt.hunt.dark and "203 lights at no address" in hunt.question.text()
+    press(hunt, "end hunt")
+    click(hunt.flashing)
     press(hunt, "begin hunt")
     assert "Everything in universe 2 is lit" in hunt.look.words
     press(hunt, "hunt no")  # dark now: it listens nowhere, and no address is offered
@@ -500,7 +529,9 @@ import os, signal, sys
 from PySide6.QtCore import QTimer
 from isthmus.app.shell.main import make_application
 from isthmus.app.shell.window import Window
+from isthmus.check.hunt_slots import levels
 from isthmus.demo import lantern_tide
+from isthmus.profiles import light_program, profiles_of
 app = make_application(["killed"])
 window = Window(lantern_tide())
 window.show()

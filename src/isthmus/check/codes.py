@@ -16,7 +16,8 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.check.hunt import Place, Slots, programs_in
+from isthmus.check.hunt import programs_in
+from isthmus.check.hunt_asked import Place, Slots
 from isthmus.check.hunt_parts import hunted_modes, hunted_universes
 from isthmus.check.hunt_slots import brightest, half_light, levels
 from isthmus.errors import EntryFault

@@ -1,33 +1,35 @@
 """The hunt: at which address a unit really listens, by lighting ever smaller parts of what it could
 be.
 
-Each look lights some of the slots, and the places a unit could be at are weighed by the answer
-(Bayes). A place counts only where the unit would be plainly bright or fully dark (`hunt_looks`),
-so what a person takes for light does not matter. With answers that may be wrong it goes on until
-one place outweighs all others.
+Each look lights some of the slots, or makes parts of them flash (`hunt_flashes`), and the places a
+unit could be at are weighed by the answer (Bayes). A place counts only where the unit would be
+plainly bright or fully dark (`hunt_looks`), so what a person takes for light does not matter. With
+answers that may be wrong it goes on until one place outweighs all others.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
 from math import ceil, log2
 
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.check.hunt_looks import (
-    BRIGHT,
-    DARK,
-    FEW,
-    GLIMMER,
-    QUESTIONS,
-    Question,
-    cuts,
-    runs,
-    told,
-    worth,
+from isthmus.check import hunt_flashes
+from isthmus.check.hunt_asked import (
+    BITS,
+    FLASHING,
+    HOW_OFTEN,
+    NO,
+    NOWHERE,
+    UNSURE,
+    YES,
+    HuntLook,
+    Place,
+    Slots,
 )
+from isthmus.check.hunt_flashes import STEADY, Counts
+from isthmus.check.hunt_looks import FEW, QUESTIONS, Question, cuts, plain, runs, told, worth
 from isthmus.check.hunt_parts import Part, aside, hunted_modes, hunted_universes
 from isthmus.check.hunt_slots import slot_bytes
 from isthmus.errors import EntryFault
@@ -36,8 +38,7 @@ from isthmus.profiles import light_program, profiles_of
 from isthmus.profiles.light import LightProgram
 from isthmus.show.records import SLOTS, Show
 
-Slots = dict[tuple[int, int], int]
-YES, NO, UNSURE = "yes", "no", "not sure"
+BETTER = 1.2  # times the bits of a plain question: it takes two seconds longer to answer
 WRONG = 1 / 15  # how often an answer is wrong, where some may be
 SURE = 0.999  # the weight at which a place is taken then
 NEVER = 0.1  # how often a unit that is hunted is dead, before anything was seen
@@ -46,6 +47,7 @@ LITTLE = 1e-3  # the same where answers may be wrong: sureness comes bit by bit
 NEARLY = 0.97  # of all weight: the places that matter for the next picture
 MUTE = 0.02  # of its brightest: so dark a unit would be nothing to go by
 MOST = 40  # looks, with wrong answers
+WHOLE = 0.99  # of its light: with so much it is taken to be lit whole
 
 
 def programs_in(show: Show, universes: Iterable[int]) -> list[LightProgram]:
@@ -58,43 +60,6 @@ def programs_in(show: Show, universes: Iterable[int]) -> list[LightProgram]:
             if mode:
                 found[(id(mode[0]), mode[1].name)] = light_program(*mode)
     return list(found.values())
-
-
-@dataclass(frozen=True)
-class Place:
-    """Where a unit could listen."""
-
-    universe: int
-    address: int
-    mode: str
-
-    @property
-    def words(self) -> str:
-        return f"{self.universe}.{self.address:03d}"
-
-
-NOWHERE = Place(0, 0, "")  # it lights at none: dead, unplugged, or on another line
-
-
-@dataclass(frozen=True)
-class HuntLook:
-    """What to send, and the question. `states` says of each place whether a unit there would be
-    bright, dark, or neither plainly, `light` what it would give; `count` how many are left.
-    """
-
-    slots: Slots
-    words: str
-    count: int
-    mask: NDArray[np.bool_] = field(compare=False)
-    states: NDArray[np.int8] = field(compare=False)
-    light: NDArray[np.float64] = field(compare=False)
-    question: Question = field(compare=False, default=QUESTIONS[0])
-
-    def runs(self, row: int) -> list[tuple[int, int]]:
-        """Which slots of a universe are lit: from, counted from 0, and up to."""
-        mask = np.concatenate([[False], self.mask[row * SLOTS : (row + 1) * SLOTS], [False]])
-        edges = np.flatnonzero(np.diff(mask.astype(np.int8))).tolist()
-        return list(zip(edges[::2], edges[1::2], strict=True))
 
 
 class Hunt:
@@ -111,16 +76,17 @@ class Hunt:
         lies: int = 0,
         leave_out: Iterable[Place] = (),
         block: int = 0,
+        flashing: bool = False,
     ) -> None:
         """Universes default to the unit's own; `leave_out` are places it is known not to be at.
         With `lies` any answer may be wrong. `block` is the DMX break that is hunted; 0: the unit
-        as a whole.
+        as a whole. `flashing`: it may ask how often a unit flashes, which takes fewer looks.
 
         Raises EntryFault where it cannot be hunted by light.
         """
         unit, programs = hunted_modes(show, unit_id, any_mode, block)
         self.show, self.unit, self.block = show, unit, block
-        self.wrong = WRONG if lies else 0.0
+        self.wrong, self.flashing = WRONG if lies else 0.0, flashing
         self.universes = hunted_universes(unit, universes, block)
         bytes_ = slot_bytes(show, self.universes, list(programs.values()))
         value = bytes_.value if bytes_ else 0
@@ -149,7 +115,10 @@ class Hunt:
         self._all = np.ones(len(self.universes) * SLOTS, bool)
         self._full = self._light(self._all, np.arange(len(self.places)))
         self.places.append(NOWHERE)
-        self._needs = [part.needed(QUESTIONS[0].high) for part in self._parts.values()]
+        parts = self._parts.values()
+        self._needs = [part.needed(QUESTIONS[0].high) for part in parts]
+        self._first_needed = np.array([part.first_needed(WHOLE) for part in parts])
+        self._last_needed = np.array([part.needed(WHOLE) - 1 for part in parts])
         self.bright = float(self._full.max())
         self._mute = self._full < MUTE * self.bright  # what is safe there does not light it
         self._first = np.full(len(self.places), (1 - NEVER) / (len(self.places) - 1))
@@ -180,14 +149,23 @@ class Hunt:
                 out[:, mine] = found.reshape(len(masks), -1)
         return out
 
-    def _states(
-        self, masks: Sequence[NDArray[np.bool_]], question: Question, at: NDArray[np.int64]
-    ) -> NDArray[np.int8]:
-        """(masks, k) of these places, NOWHERE among them."""
-        states = np.zeros((len(masks), len(at)), np.int8)  # nowhere is dark always
+    def _may(
+        self, pictures: Sequence[Counts], question: Question, at: NDArray[np.int64]
+    ) -> NDArray[np.uint8]:
+        """(pictures, k) which answers may come at these places, NOWHERE among them."""
+        may = np.full((len(pictures), len(at)), BITS[NO], np.uint8)  # nowhere is dark always
         real = np.flatnonzero(at < len(self.places) - 1)
-        states[:, real] = question.of(self._lights(masks, at[real]) / self._brightest[at[real]])
-        return states
+        if question is HOW_OFTEN:
+            masks = [frame for one in pictures for frame in hunt_flashes.frames(one)]
+            light = self._lights(masks, at[real]) / self._brightest[at[real]]
+            by_frame = light.reshape(len(pictures), STEADY, -1).swapaxes(0, 1)
+            may[:, real] = hunt_flashes.answers(by_frame, question)
+        else:
+            light = self._lights([one > 0 for one in pictures], at[real])
+            may[:, real] = plain(
+                question.of(light / self._brightest[at[real]]), BITS[YES], BITS[NO]
+            )
+        return may
 
     # ------------------------------------------------------------ what is known
 
@@ -197,11 +175,12 @@ class Hunt:
         weights = self._first.copy()
         for look, answer in self.asked:
             if answer != UNSURE:
-                right = look.states == (BRIGHT if answer == YES else 1 - BRIGHT)
                 wrong = max(self.wrong, look.question.wrong)
-                chance = np.where(right, 1 - wrong, wrong)
-                # where it would glimmer either answer fits as well as any
-                weights *= np.where(look.states == GLIMMER, 1 - self.wrong, chance)
+                fits = look.may & BITS[answer] > 0
+                chance = np.where(fits, 1 - wrong, wrong / (len(look.answers) - 1))
+                # where it is not plain any answer that may come fits as well as the right one
+                several = look.may & (look.may - 1) > 0
+                weights *= np.where(several & fits, 1 - self.wrong, chance)
         total = weights.sum()
         return weights / total if total > 0 else weights
 
@@ -226,10 +205,12 @@ class Hunt:
 
     @property
     def most(self) -> int:
-        """How many looks are needed at most, about: the first, and halving."""
+        """How many looks are needed at most, about: the first, and parting what is left."""
         if self.wrong:
             return MOST
-        return 1 + ceil(log2(len(self.places) - 1)) + 2 * (len(self._parts) > 1)
+        parts = len(FLASHING) if self.flashing else 2
+        steps = ceil(log2(len(self.places) - 1) / log2(parts))
+        return 1 + steps + 2 * (len(self._parts) > 1)
 
     @property
     def contradicts(self) -> bool:
@@ -246,14 +227,12 @@ class Hunt:
             return []
         off = np.zeros(len(self.places), np.int64)
         for look, answer in answers:
-            off += (look.states != GLIMMER) & ((look.states == BRIGHT) != (answer == YES))
+            off += look.may & BITS[answer] == 0
         best = int(off.argmin()) if not self.wrong else int(self.weights.argmax())
         return [
             at
             for at, (look, answer) in enumerate(self.asked)
-            if answer != UNSURE
-            and look.states[best] != GLIMMER
-            and (look.states[best] == BRIGHT) != (answer == YES)
+            if answer != UNSURE and not look.may[best] & BITS[answer]
         ]
 
     @property
@@ -297,7 +276,7 @@ class Hunt:
 
     def _choose(self) -> HuntLook | None:
         if not self.asked:
-            return self._made(self._all, QUESTIONS[0])
+            return self._everything()
         weights = self.weights
         if not weights.any() or self.used >= (MOST if self.wrong else 10 * self.most):
             return None
@@ -305,17 +284,64 @@ class Hunt:
             return None
         at = np.flatnonzero(weights > 1e-6)
         asked = {look.question.words for look, _ in self.asked}
-        masks = list(self._pictures(weights, at))
-        for question in QUESTIONS if masks else ():
+        pictures = [STEADY * mask.astype(np.uint8) for mask in self._pictures(weights, at)]
+        more, most = self._best(list(self._flashing(weights, at)), HOW_OFTEN, weights, at)
+        for question in QUESTIONS:
             if question.wrong and question.words in asked:
                 continue  # what is likelier was said once; the same eye would say it again
-            states = self._states(masks, question, at)
-            wrong = max(self.wrong, question.wrong)
-            bits = [worth(weights[at], row, wrong) for row in states]
-            top = int(np.argmax(bits))
-            if bits[top] > (LITTLE if self.wrong else TELLS):
-                return self._made(masks[top], question)
+            bits, best = self._best(pictures, question, weights, at)
+            if most is not None and more >= BETTER * bits:
+                return self._made(most, HOW_OFTEN)
+            if best is not None:
+                return self._made(best, question)
         return None
+
+    def _best(
+        self,
+        pictures: Sequence[Counts],
+        question: Question,
+        weights: NDArray[np.float64],
+        at: NDArray[np.int64],
+    ) -> tuple[float, Counts | None]:
+        """(bits, the picture that tells most), if any is worth a look."""
+        if not pictures:
+            return 0.0, None
+        wrong = max(self.wrong, question.wrong)
+        ways = len(FLASHING) if question is HOW_OFTEN else 2
+        bits = [worth(weights[at], row, wrong, ways) for row in self._may(pictures, question, at)]
+        top = int(np.argmax(bits))
+        enough = bits[top] > (LITTLE if self.wrong else TELLS)
+        return (bits[top], pictures[top]) if enough else (0.0, None)
+
+    def _everything(self) -> HuntLook:
+        """The first look, which shows whether it lights at all; parts flash, so it tells more."""
+        if self.flashing:
+            at = np.arange(len(self.places) - 1)
+            counts = hunt_flashes.everything(
+                self._spots(self._last_needed, at), self._first[:-1], len(self._all)
+            )
+            return self._made(counts, HOW_OFTEN)
+        return self._made(STEADY * self._all.astype(np.uint8), QUESTIONS[0])
+
+    def _spots(self, offsets: NDArray[np.int64], at: NDArray[np.int64]) -> NDArray[np.int64]:
+        """(k,) slots, from 1 over all universes, so far from the start of each of these places."""
+        return self._rows[at] * SLOTS + self._starts[at] + offsets[self._kinds[at]]
+
+    def _flashing(self, weights: NDArray[np.float64], at: NDArray[np.int64]) -> Iterator[Counts]:
+        """Pictures of parts that flash, where that is allowed."""
+        real = at[at < len(self.places) - 1]
+        if self.flashing and len(real):
+            first, last = (
+                self._spots(offsets, real) for offsets in (self._first_needed, self._last_needed)
+            )
+            yield from hunt_flashes.divided(first, last, weights[real], len(self._all))
+            likely = _likely(weights[real])
+            if len(likely) <= FEW:
+                begin, end = int(first[likely].min()), int(last[likely].max())
+                for part in hunt_flashes.tried(begin, end, len(self.asked)):
+                    made = np.zeros(len(self._all), np.uint8)
+                    made[begin - 1 : end] = part
+                    yield made
 
     def _pictures(
         self, weights: NDArray[np.float64], at: NDArray[np.int64]
@@ -323,9 +349,9 @@ class Hunt:
         """Those that could be shown next; none that was shown already, unless answers may be
         wrong.
         """
-        shown = [] if self.wrong else [look.mask for look, _ in self.asked]
+        asked = self.asked[-3:] if self.wrong else self.asked
+        shown = [look.counts > 0 for look, _ in asked if not look.flashes]
         if self.wrong:
-            shown = [look.mask for look, _ in self.asked[-3:]]
             yield self._all
         real = at[at < len(self.places) - 1]
         if not len(real):
@@ -336,37 +362,40 @@ class Hunt:
         starts = self._rows[real] * SLOTS + self._starts[real]
         needs = np.array(self._needs)[self._kinds[real]]
         made = list(cuts(starts + needs - 1, weights[real], total))
-        order = np.argsort(-weights[real], kind="stable")
-        share = np.cumsum(weights[real][order]) / weights[real].sum()
-        likely = order[: int(np.searchsorted(share, NEARLY)) + 1]
+        likely = _likely(weights[real])
         if len(likely) <= FEW:
             made += runs(starts[likely].tolist(), self._widths[real][likely].tolist(), total)
         for mask in made:
             if mask.any() and not any(np.array_equal(mask, one) for one in shown):
                 yield mask
 
-    def _made(self, mask: NDArray[np.bool_], question: Question) -> HuntLook:
+    def _made(self, counts: Counts, question: Question) -> HuntLook:
+        flashes = question is HOW_OFTEN
+        masks = hunt_flashes.frames(counts) if flashes else [counts > 0]
+        light = self._light(masks[0], np.arange(len(self.places) - 1))
+        may = self._may([counts], question, np.arange(len(self.places)))[0]
+        shown = hunt_flashes.told(counts) if flashes else told(masks[0], self.universes)
+        words = f"{shown} {question.words.format(self.unit.number)}"
+        frames = tuple(self._sent(mask) for mask in masks)
+        left = int(self.alive[:-1].sum())
+        return HuntLook(frames, words, left, counts, may, light, question)
+
+    def _sent(self, mask: NDArray[np.bool_]) -> Slots:
         sent = self._bytes.of(mask.reshape(len(self.universes), SLOTS) | self._aside.held)
-        slots = self._aside.slots | {
+        return self._aside.slots | {
             (universe, address + 1): int(sent[row, address])
             for row, universe in enumerate(self.universes)
             for address in range(SLOTS)
         }
-        light = self._light(mask, np.arange(len(self.places) - 1))
-        states = np.append(question.of(light / self._brightest), DARK).astype(np.int8)
-        asked = question.words.format(self.unit.number)
-        left = int(self.alive[:-1].sum())
-        return HuntLook(
-            slots, f"{told(mask, self.universes)} {asked}", left, mask, states, light, question
-        )
 
     # ------------------------------------------------------------ answers
 
     def answer(self, look: HuntLook, answer: str) -> None:
-        """Take yes, no or not sure. Raises EntryFault for anything else."""
-        if answer not in (YES, NO, UNSURE):
+        """Take one of the answers of a look, or not sure. Raises EntryFault for anything else."""
+        if answer not in (*look.answers, UNSURE):
             raise EntryFault(
-                f"“{answer[:20]}” is not an answer.", do=f"Say {YES}, {NO} or {UNSURE}."
+                f"“{answer[:20]}” is not an answer.",
+                do=f"Say {', '.join(look.answers)} or {UNSURE}.",
             )
         self.asked.append((look, answer))
         self._next = None
@@ -377,12 +406,19 @@ class Hunt:
             self.asked.pop()
             self._next = None
 
-    def lights(self, level: float) -> bool:
-        """Whether a measured level, 0…1, counts as lighting, as plainly as is asked, beside the
-        brightest measured so far.
+    def measured(self, levels: Sequence[float]) -> str:
+        """What a meter answers to the look at hand that measures these levels, 0…1, in its frames:
+        lit is what is as bright as is asked for, beside the brightest measured so far.
         """
         look = self.look()
         question = look.question if look else QUESTIONS[0]
-        self._measured = max(self._measured, level)
+        self._measured = max(self._measured, *levels)
         least = max(MUTE * self.bright, self._measured * (question.low + question.high) / 2)
-        return level >= least
+        return look.read(levels, least) if look else UNSURE
+
+
+def _likely(weights: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Which of them make up nearly all of the weight."""
+    order = np.argsort(-weights, kind="stable")
+    share = np.cumsum(weights[order]) / weights.sum()
+    return order[: int(np.searchsorted(share, NEARLY)) + 1]

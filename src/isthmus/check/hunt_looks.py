@@ -54,23 +54,30 @@ QUESTIONS = (
 )
 
 
-def worth(weights: Array, states: NDArray[np.int8], wrong: float) -> float:
-    """Bits that an answer tells about the places that would be bright or dark; it is wrong with
-    chance `wrong`. Nothing where all of them would answer alike: what glimmers could answer so too.
+def plain(kinds: NDArray[np.int8], yes: int, no: int) -> NDArray[np.uint8]:
+    """(…,) which answers may come: one where it is bright or dark, both where it glimmers."""
+    return np.where(kinds == BRIGHT, yes, np.where(kinds == DARK, no, yes | no)).astype(np.uint8)
+
+
+def worth(weights: Array, may: NDArray[np.uint8], wrong: float, ways: int) -> float:
+    """Bits that an answer, one of so many `ways`, tells about the places at which only one may
+    come; it is wrong with chance `wrong`. Nothing where all of them would answer alike: at the
+    others that answer could come too.
     """
-    total = weights.sum()
-    bright = weights[states == BRIGHT].sum() / total
-    dark = weights[states == DARK].sum() / total
-    if min(bright, dark) < LEAST:
+    bits, at = np.unique(may, return_inverse=True)
+    parts = np.bincount(at, weights)[bits & (bits - 1) == 0]
+    told = parts.sum()
+    if not len(parts) or told - parts.max() < LEAST * weights.sum():
         return 0.0
-    yes = (bright * (1 - wrong) + dark * wrong) / (bright + dark)
-    return float((bright + dark) * (_entropy(yes) - _entropy(wrong)))
+    share = np.append(parts / told, np.zeros(ways - len(parts)))
+    noise = np.append(1 - wrong, np.full(ways - 1, wrong / (ways - 1)))
+    said = share * (1 - wrong) + (1 - share) * wrong / (ways - 1)
+    return float(told / weights.sum() * (_entropy(said) - _entropy(noise)))
 
 
-def _entropy(chance: float) -> float:
-    if chance <= 0.0 or chance >= 1.0:
-        return 0.0
-    return float(-chance * np.log2(chance) - (1 - chance) * np.log2(1 - chance))
+def _entropy(chances: Array) -> float:
+    some = chances[chances > 0.0]
+    return float(-(some * np.log2(some)).sum())
 
 
 def cuts(ends: NDArray[np.int64], weights: Array, total: int) -> Iterator[Mask]:

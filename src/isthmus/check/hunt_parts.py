@@ -50,6 +50,12 @@ class Part:
         light = self.levels(np.where(steps, self.value, 0).astype(np.uint8))
         return int(np.argmax(light >= most * light[-1]))
 
+    def first_needed(self, most: float) -> int:
+        """How many slots from its start may be dark while it still gives so much of its light."""
+        steps = np.arange(self.width) >= np.arange(self.width + 1)[:, None]
+        light = self.levels(np.where(steps, self.value, 0).astype(np.uint8))
+        return int(np.flatnonzero(light >= most * light[0])[-1])
+
 
 @dataclass(frozen=True)
 class Aside:

@@ -8,14 +8,14 @@ that moves or resets anything is touched); where nothing is patched yet, all slo
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from functools import cached_property
 
 from isthmus.check.acts import KINDS, acts_of
 from isthmus.errors import EntryFault
 from isthmus.output import Live
 from isthmus.output.live import Asked
-from isthmus.output.turns import Step, Turns
+from isthmus.output.turns import Slots, Step, Turns
 from isthmus.patch.index import index_of
 from isthmus.profiles import light_program, profiles_of
 from isthmus.show.records import SLOTS, Show
@@ -53,14 +53,17 @@ class Proof:
         # its bytes go past limits: asked for by name, and said in the output sign while it lasts
         self.past = False
 
-    def bytes_laid(self) -> dict[tuple[int, int], int]:
-        """The bytes it lays over what is sent, for whoever asks whether limits are in its way."""
-        return {}
+    def laid(self) -> Sequence[Slots]:
+        """The bytes it lays over what is sent, step by step, for whoever asks whether limits are
+        in its way.
+        """
+        return ()
 
     @cached_property
     def turns(self) -> Turns:
         """What it asks as a function of the time. Asked for when `past` is decided."""
-        return Turns(self.began, self._steps(), frozenset(self.bytes_laid() if self.past else ()))
+        beyond = frozenset(slot for over in self.laid() for slot in over) if self.past else ()
+        return Turns(self.began, self._steps(), frozenset(beyond))
 
     def _steps(self) -> Sequence[Step]:
         raise NotImplementedError
@@ -112,10 +115,10 @@ class ProveSlot(Proof):
         self.words = f"Slot {universe}.{address:03d} is at {self.level}, everything else as it was."
 
     def _steps(self) -> Sequence[Step]:
-        return [Step(1.0, self.before, self._over | self.bytes_laid())]
+        return [Step(1.0, self.before, {**self._over, self.place: self.level})]
 
-    def bytes_laid(self) -> dict[tuple[int, int], int]:
-        return {self.place: self.level}
+    def laid(self) -> Sequence[Slots]:
+        return ({self.place: self.level},)
 
 
 class ProveUnit(Proof):
@@ -171,19 +174,26 @@ class ProveChase(Proof):
 
 
 class ProveSlots(Proof):
-    """These slots as they are given, and nothing else: a look that findings or a hunt ask for."""
+    """These slots as they are given, and nothing else: a look that findings or a hunt ask for.
+    Several pictures, (seconds, slots), take turns.
+    """
 
     def __init__(
-        self, show: Show, live: Live, now: float, slots: Mapping[tuple[int, int], int], words: str
+        self,
+        show: Show,
+        live: Live,
+        now: float,
+        pictures: Sequence[tuple[float, Slots]],
+        words: str,
     ) -> None:
         super().__init__(show, live, now)
-        self.slots, self.words = dict(slots), words
+        self.pictures, self.words = pictures, words
 
     def _steps(self) -> Sequence[Step]:
-        return [Step(1.0, {}, self.slots)]
+        return [Step(seconds, {}, slots) for seconds, slots in self.pictures]
 
-    def bytes_laid(self) -> dict[tuple[int, int], int]:
-        return self.slots
+    def laid(self) -> Sequence[Slots]:
+        return list({id(slots): slots for _, slots in self.pictures}.values())
 
 
 class ProveActs(Proof):

@@ -17,7 +17,8 @@ from isthmus.check.codes import light_code
 from isthmus.check.devices import discover
 from isthmus.check.findings.ruled_out import ruled_out
 from isthmus.check.findings.told import FindingTold, findings_of
-from isthmus.check.hunt import Hunt, Place
+from isthmus.check.hunt import Hunt
+from isthmus.check.hunt_asked import Place
 from isthmus.check.matched import Match, match
 from isthmus.check.verdicts import say, tally, tally_words
 from isthmus.cli.common import DONE, SNAGS, Result, keep, load, saving
@@ -261,7 +262,8 @@ def hunt(options: argparse.Namespace) -> Result:
         unit = next(iter(ids))
         barred = set() if options.lie else ruled_out(show, unit, universes, options.any_mode)
         block = options.hunted_break
-        made = Hunt(show, unit, universes, options.any_mode, int(options.lie), barred, block)
+        wrong, flashing = int(options.lie), not options.yes_or_no
+        made = Hunt(show, unit, universes, options.any_mode, wrong, barred, block, flashing)
         with _caller(options, show) as (caller, _):
             looks = caller.hunt(made)
         found = [(made.unit, made.found)]
@@ -344,6 +346,9 @@ def add_verbs(verbs: Any, verb: Verb) -> None:
     made.add_argument("--everywhere", action="store_true", help="in every universe that is sent")
     made.add_argument("--any-mode", action="store_true", help="mode unknown")
     made.add_argument("--lie", action="store_true", help="answers may be wrong")
+    made.add_argument(
+        "--yes-or-no", action="store_true", help="no flashes are counted: lit or dark, more looks"
+    )
     made.add_argument(
         "--break",
         dest="hunted_break",

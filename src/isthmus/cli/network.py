@@ -506,10 +506,7 @@ def rig(options: argparse.Namespace) -> Result:
     return (
         DONE,
         ports,
-        [
-            f"{p['node']} port {p['port']}: {p['packets']} packets, {p['lost']} lost"
-            for p in ports
-        ],
+        [f"{p['node']} port {p['port']}: {p['packets']} packets, {p['lost']} lost" for p in ports],
     )
 
 

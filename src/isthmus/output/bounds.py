@@ -10,7 +10,7 @@ by name go past.
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -164,7 +164,7 @@ class Bounds:
         self.hold(whole)
         return whole[at * SLOTS : (at + 1) * SLOTS].copy()
 
-    def held_back(self, frame: NDArray[np.uint8], slots: dict[Slot, int]) -> list[int]:
+    def held_back(self, frame: NDArray[np.uint8], slots: Mapping[Slot, int]) -> list[int]:
         """Numbers of the units whose limits would hold back these bytes laid over a frame."""
         if not self._groups or not slots:
             return []

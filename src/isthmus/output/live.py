@@ -7,7 +7,7 @@ Levels are kept by unit, cell and attribute, so that they survive any change of 
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 
 import numpy as np
 from numpy.typing import NDArray
@@ -173,12 +173,12 @@ class Live:
         self._cover()
         self._render()
 
-    def held_back(self, slots: dict[tuple[int, int], int]) -> list[int]:
+    def held_back(self, slots: Mapping[tuple[int, int], int]) -> list[int]:
         """Numbers of the units whose limits would hold back bytes laid over."""
         return self.bounds.held_back(self.frame, slots)
 
     def lay_over(
-        self, slots: dict[tuple[int, int], int], past: Iterable[tuple[int, int]] = ()
+        self, slots: Mapping[tuple[int, int], int], past: Iterable[tuple[int, int]] = ()
     ) -> None:
         """Send these bytes whatever is asked, to prove a slot; {} ends it. Limits hold but for the
         slots in `past`, allowed by name.

@@ -14,7 +14,8 @@ import numpy as np
 from isthmus.check import rollcall
 from isthmus.check.codes import LightCode, Spelt
 from isthmus.check.findings.model import Model
-from isthmus.check.hunt import NO, YES, Hunt, Slots
+from isthmus.check.hunt import Hunt
+from isthmus.check.hunt_asked import Slots
 from isthmus.check.verdicts import mark
 from isthmus.output import Live
 from isthmus.show.records import Show
@@ -169,12 +170,9 @@ class Caller:
         """Hunt a unit with the observer's eyes; returns the looks taken."""
         with self._nothing_else():
             while (look := hunt.look()) is not None and hunt.used < hunt.most + 4:
-                hunt.answer(
-                    look,
-                    YES
-                    if hunt.lights(self._brightest(look.slots).get(str(hunt.unit.number), 0.0))
-                    else NO,
-                )
+                number = str(hunt.unit.number)
+                levels = [self._brightest(frame).get(number, 0.0) for frame in look.frames]
+                hunt.answer(look, hunt.measured(levels))
         return hunt.used
 
     def spell(self, code: LightCode) -> dict[str, Spelt]:

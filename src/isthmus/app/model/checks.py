@@ -14,7 +14,7 @@ from isthmus.check.devices import Discovered
 from isthmus.check.findings.evidence import Told, gather, told_by_hunt
 from isthmus.check.findings.model import Models
 from isthmus.check.findings.told import FindingTold, findings_of
-from isthmus.check.hunt import Place
+from isthmus.check.hunt_asked import Place
 from isthmus.check.matched import Match, match
 from isthmus.check.setting import Change
 from isthmus.check.verdicts import outdate

@@ -52,7 +52,9 @@ class Proving(QObject):
         self.first()
         self._end()
         proof = make()
-        numbers = self._levels.live.held_back(proof.bytes_laid())
+        live = self._levels.live
+        held = (number for slots in proof.laid() for number in live.held_back(slots))
+        numbers = list(dict.fromkeys(held))
         if numbers:
             about = about or proof.words
             if about not in self._past:

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from isthmus.check.hunt import Place
+from isthmus.check.hunt_asked import Place
 from isthmus.check.verdicts import holds
 from isthmus.output import identity
 from isthmus.routes import routed

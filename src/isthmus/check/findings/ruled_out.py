@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from isthmus.check.findings.evidence import gather
 from isthmus.check.findings.model import Model
-from isthmus.check.hunt import Place
+from isthmus.check.hunt_asked import Place
 from isthmus.show.records import Show
 
 PLAIN = 0.5  # of all its light: less may have gone unseen

@@ -235,7 +235,7 @@ class Codes(QWidget):
                     bench.show,
                     bench.levels.live,
                     time.monotonic(),
-                    slots,
+                    [(1.0, slots)],
                     f"Light code, picture {at + 1}",
                 ),
                 "Light codes",

@@ -333,7 +333,8 @@ class FindingsView(PageView):
 
         def make() -> ProveSlots | ProveActs:
             if slots:
-                return ProveSlots(bench.show, bench.levels.live, time.monotonic(), slots, words)
+                shown = [(1.0, slots)]
+                return ProveSlots(bench.show, bench.levels.live, time.monotonic(), shown, words)
             return ProveActs(bench.show, bench.levels.live, time.monotonic(), look.unit, words)
 
         bench.guard(lambda: bench.proving.begin(make))

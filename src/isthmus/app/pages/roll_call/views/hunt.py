@@ -1,4 +1,6 @@
-"""The hunt: where does a unit really listen? Halving by light, with yes, no and not sure."""
+"""The hunt: where does a unit really listen? Parts of its universe light up or flash, and a person
+says what the unit does.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,9 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.views.codes import Codes
 from isthmus.check.findings.fixes import as_hung, block_as_hung
 from isthmus.check.findings.ruled_out import ruled_out
-from isthmus.check.hunt import NO, UNSURE, YES, Hunt, HuntLook, Place
+from isthmus.check.hunt import Hunt
+from isthmus.check.hunt_asked import FLASHING, NO, UNSURE, YES, HuntLook, Place
+from isthmus.check.hunt_flashes import STEADY
 from isthmus.check.prove import ProveSlots
 from isthmus.errors import EntryFault
 from isthmus.patch.cells import addresses
@@ -42,6 +46,9 @@ from isthmus.show.records import SLOTS, Show
 
 FAINT = 0.1  # of its light: less only glows
 SHOWN = 4  # places that remain
+LEGIBLE = (26, 46)  # pixels a part needs for how often it flashes, or that it is steady
+KEYS = {Qt.Key.Key_Y: YES, Qt.Key.Key_N: NO, Qt.Key.Key_U: UNSURE, Qt.Key.Key_S: FLASHING[STEADY]}
+COUNTED = {Qt.Key(Qt.Key.Key_0 + count): answer for count, answer in enumerate(FLASHING)}
 
 
 class Field(Painted, QWidget):
@@ -69,11 +76,14 @@ class Field(Painted, QWidget):
             paint.text(p, 0, y, str(universe), font("table", 500, mono=True), "text2", height=20)
             p.fillRect(QRectF(left, y, wide, 20), theme.color("deep"))
             if self.look:
-                for first, last in self.look.runs(row):
+                for first, last, count in self.look.runs(row):
                     x, end = left + wide * first / SLOTS, left + wide * last / SLOTS
                     p.fillRect(QRectF(x, y, end - x, 20), theme.color("select_row"))
                     for edge in (x, end) if last - first < SLOTS else ():
                         p.fillRect(QRectF(edge - 1, y - 3, 2, 26), theme.color("coral"))
+                    name = "steady" if count == STEADY else f"{count}×"
+                    if self.look.flashes and end - x > LEGIBLE[count == STEADY]:
+                        paint.text(p, x + 5, y, name, font("caption"), "text2", height=20)
             for place, weight in zip(self.hunt.places, self.hunt.alive, strict=True):
                 if weight and place.universe == universe:
                     p.fillRect(
@@ -147,8 +157,8 @@ class HuntView(PageView):
         column = column_of(self, 8)
         column.addWidget(
             label(
-                "Light tells where a unit listens: parts of its universe light up, and you "
-                "say whether it does.",
+                "Light tells where a unit listens: parts of its universe light up or flash, and "
+                "you say what the unit does.",
                 "quiet",
             )
         )
@@ -167,9 +177,15 @@ class HuntView(PageView):
         self.unit.textChanged.connect(self._offer_blocks)
         self.any_mode = QCheckBox("mode unknown")
         self.lies = QCheckBox("answers may be wrong")
+        self.flashing = QCheckBox("count flashes")
+        self.flashing.setChecked(True)
         self.begin_button = button("Hunt", "primary", self.begin, 30, "begin hunt")
         self.end_button = button("End hunt", run=self.end, height=30, name="end hunt")
-        for widget in (self.unit, self.block, self.where, self.any_mode, self.lies):
+        self.set_before = (
+            *(self.unit, self.block, self.where),
+            *(self.any_mode, self.lies, self.flashing),
+        )
+        for widget in self.set_before:
             row.addWidget(widget)
         row.addStretch(1)
         row.addWidget(self.end_button)
@@ -185,14 +201,23 @@ class HuntView(PageView):
         inner.addWidget(self.state)
         keys = QHBoxLayout()
         keys.setSpacing(8)
-        self.answers = [
-            button("Yes  Y", run=lambda: self.say(YES), height=40, name="hunt yes"),
-            button("No  N", run=lambda: self.say(NO), height=40, name="hunt no"),
-            button("Not sure  U", "quiet", lambda: self.say(UNSURE), 40, "hunt unsure"),
-            button("Undo answer  ←", "quiet", self.take_back, 40, "hunt back"),
-        ]
-        for made in self.answers:
-            made.setMinimumWidth(110)
+        offered = (
+            *(("Yes  Y", YES, "hunt yes"), ("No  N", NO, "hunt no")),
+            *(
+                (f"{answer.capitalize()}  {count}", answer, f"hunt {answer}")
+                for count, answer in enumerate(FLASHING)
+            ),
+        )
+        self.answers = {
+            answer: button(words, run=lambda a=answer: self.say(a), height=40, name=name)
+            for words, answer, name in offered
+        }
+        self.answers[UNSURE] = button(
+            "Not sure  U", "quiet", lambda: self.say(UNSURE), 40, "hunt unsure"
+        )
+        self.back = button("Undo answer  ←", "quiet", self.take_back, 40, "hunt back")
+        for made in (*self.answers.values(), self.back):
+            made.setMinimumWidth(84)
             keys.addWidget(made)
         keys.addStretch(1)
         inner.addLayout(keys)
@@ -217,6 +242,7 @@ class HuntView(PageView):
         self.codes = Codes(bench, checks)
         self.codes.ended.connect(self.end)
         column.addWidget(self.codes, 1)
+        bind(self.flashing.toggled, self, self.refresh)
         bind(bench.selection.changed, self, self._follow)
         bind(bench.proving.changed, self, self._ended_elsewhere)
         self.refresh()
@@ -269,7 +295,8 @@ class HuntView(PageView):
             set() if lies else ruled_out(self.bench.show, unit, universes, any_mode)
         )  # verdicts may be wrong as well
         block = int(self.block.currentData() or 0)
-        hunt = Hunt(self.bench.show, unit, universes, any_mode, lies, barred, block)
+        flashing = self.flashing.isChecked()
+        hunt = Hunt(self.bench.show, unit, universes, any_mode, lies, barred, block, flashing)
         self.hunt = hunt
         self._next()
         self.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -283,7 +310,7 @@ class HuntView(PageView):
             about = f"The hunt for {hunt.unit.number}"
             bench.proving.begin(
                 lambda: ProveSlots(
-                    bench.show, bench.levels.live, time.monotonic(), look.slots, look.words
+                    bench.show, bench.levels.live, time.monotonic(), look.steps, look.words
                 ),
                 about,
             )
@@ -300,7 +327,7 @@ class HuntView(PageView):
         self.refresh()
 
     def say(self, answer: str) -> None:
-        if self.hunt and self.look:
+        if self.hunt and self.look and answer in (*self.look.answers, UNSURE):
             self.hunt.answer(self.look, answer)
             self.bench.guard(self._next)
 
@@ -331,7 +358,7 @@ class HuntView(PageView):
     def _key(self, event: QKeyEvent) -> bool:
         if self.hunt is None or event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
             return False
-        keys = {Qt.Key.Key_Y: YES, Qt.Key.Key_N: NO, Qt.Key.Key_U: UNSURE}
+        keys = KEYS | COUNTED if self.look is not None and self.look.flashes else KEYS
         key = Qt.Key(event.key())
         if key in keys:
             self.say(keys[key])
@@ -347,15 +374,17 @@ class HuntView(PageView):
 
     def refresh(self) -> None:
         hunt, look = self.hunt, self.look
-        for made in self.answers[:3]:
+        may = look.answers if look else FLASHING if self._may_flash(hunt) else (YES, NO)
+        for answer, made in self.answers.items():
             made.setEnabled(look is not None)
-        self.answers[3].setEnabled(bool(hunt and hunt.asked))
+            made.setVisible(answer in (*may, UNSURE))
+        self.back.setEnabled(bool(hunt and hunt.asked))
         on = hunt is not None or self.several
         self.begin_button.setVisible(not on)
         self.end_button.setVisible(on)
         self.card.setVisible(not self.several)
         self.codes.setVisible(self.several)
-        for widget in (self.unit, self.block, self.where, self.any_mode, self.lies):
+        for widget in self.set_before:
             widget.setEnabled(not on)
         self.field.take(hunt, look)
         asked = hunt.asked if hunt else []
@@ -373,8 +402,8 @@ class HuntView(PageView):
         if hunt is None:
             self.question.setText("No hunt running")
             self.state.setText(
-                "About ten steps in one universe, the first with everything lit. Only what "
-                "is safe for each unit at its address is sent."
+                "Four to six steps in one universe where flashes are counted, about ten with "
+                "yes and no. Only what is safe for each unit at its address is sent."
             )
         elif look is not None:
             self.question.setText(look.words)
@@ -392,6 +421,9 @@ class HuntView(PageView):
             )
         else:
             self._result(hunt)
+
+    def _may_flash(self, hunt: Hunt | None) -> bool:
+        return hunt.flashing if hunt else self.flashing.isChecked()
 
     def _result(self, hunt: Hunt) -> None:
         number = hunt.unit.number
