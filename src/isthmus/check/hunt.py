@@ -29,9 +29,10 @@ from isthmus.check.hunt_asked import (
     Slots,
 )
 from isthmus.check.hunt_flashes import STEADY, Counts
-from isthmus.check.hunt_looks import FEW, QUESTIONS, Question, cuts, plain, runs, told, worth
+from isthmus.check.hunt_looks import FEW, QUESTIONS, Question, cuts, plain, runs, worth
 from isthmus.check.hunt_parts import Part, aside, hunted_modes, hunted_universes
 from isthmus.check.hunt_slots import slot_bytes
+from isthmus.check.hunt_told import parts, told
 from isthmus.errors import EntryFault
 from isthmus.patch.index import index_of
 from isthmus.profiles import light_program, profiles_of
@@ -374,11 +375,11 @@ class Hunt:
         masks = hunt_flashes.frames(counts) if flashes else [counts > 0]
         light = self._light(masks[0], np.arange(len(self.places) - 1))
         may = self._may([counts], question, np.arange(len(self.places)))[0]
-        shown = hunt_flashes.told(counts) if flashes else told(masks[0], self.universes)
-        words = f"{shown} {question.words.format(self.unit.number)}"
+        shown = parts(counts, self.universes) if flashes else told(masks[0], self.universes)
+        asked = question.words.format(self.unit.number)
         frames = tuple(self._sent(mask) for mask in masks)
         left = int(self.alive[:-1].sum())
-        return HuntLook(frames, words, left, counts, may, light, question)
+        return HuntLook(frames, shown, asked, left, counts, may, light, question)
 
     def _sent(self, mask: NDArray[np.bool_]) -> Slots:
         sent = self._bytes.of(mask.reshape(len(self.universes), SLOTS) | self._aside.held)

@@ -44,12 +44,17 @@ class HuntLook:
     """
 
     frames: tuple[Slots, ...]
-    words: str
+    shown: str
+    asked: str
     count: int
     counts: Counts = field(compare=False)
     may: NDArray[np.uint8] = field(compare=False)
     light: NDArray[np.float64] = field(compare=False)
     question: Question = field(compare=False, default=QUESTIONS[0])
+
+    @property
+    def words(self) -> str:
+        return f"{self.shown} {self.asked}"
 
     @property
     def slots(self) -> Slots:

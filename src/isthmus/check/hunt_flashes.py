@@ -117,10 +117,3 @@ def _laid(cuts: Sequence[int], total: int, least: int) -> Counts:
     for first, last, count in zip((0, *cuts[:-1]), cuts, chosen, strict=False):
         counts[first:last] = count
     return counts
-
-
-def told(counts: Counts) -> str:
-    """What is shown, in words."""
-    shown = set(counts.tolist())
-    lit = "Everything is lit" if 0 not in shown else "Parts are lit"
-    return f"{lit}, and some of it flashes."

@@ -14,8 +14,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.show.records import SLOTS
-
 Mask = NDArray[np.bool_]
 Array = NDArray[np.float64]
 BRIGHT, DARK, GLIMMER = 1, 0, -1
@@ -113,28 +111,3 @@ def runs(starts: Sequence[int], widths: Sequence[int], total: int) -> Iterator[M
         mask[a - 1 : b - 1] = True
         yield mask
         yield ~mask
-
-
-def told(mask: Mask, universes: Sequence[int]) -> str:
-    """Which addresses are lit, in words."""
-    total = len(mask)
-    if mask.all():
-        many = len(universes) > 1
-        where = f"{len(universes)} universes" if many else f"universe {universes[0]}"
-        return f"Everything in {where} is lit."
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
-    first, last = int(edges[0]) + 1, int(edges[1])
-
-    def spot(slot: int) -> str:
-        return f"{universes[(slot - 1) // SLOTS]}.{(slot - 1) % SLOTS + 1:03d}"
-
-    if len(edges) == 2 and len(universes) == 1 and (first == 1 or last == total):
-        return f"Addresses {first} to {last} of universe {universes[0]} are lit."
-    if len(edges) == 2:
-        if first == 1 or last == total:
-            way = f"up to {spot(last)}" if first == 1 else f"from {spot(first)} on"
-            return f"Addresses {way} are lit."
-        return f"Only {spot(first)}{f' to {spot(last)}' if last > first else ''} is lit."
-    first, last = last + 1, int(edges[2])
-    more = f" to {spot(last)}" if last > first else ""
-    return f"All is lit but {spot(first)}{more}."

@@ -7,14 +7,11 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout
 
 from isthmus.app.canvas.plan_canvas import PlanCanvas
-from isthmus.app.kit import paint
-from isthmus.app.kit.painted import Painted
-from isthmus.app.kit.theme import font, theme
 from isthmus.app.kit.widgets import (
     KeysFirst,
     PageView,
@@ -31,6 +28,7 @@ from isthmus.app.kit.widgets import (
 from isthmus.app.model.checks import Checks
 from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.views.codes import Codes
+from isthmus.app.pages.roll_call.views.hunt_field import Field
 from isthmus.check.findings.fixes import as_hung, block_as_hung
 from isthmus.check.findings.ruled_out import ruled_out
 from isthmus.check.hunt import Hunt
@@ -42,101 +40,25 @@ from isthmus.patch.cells import addresses
 from isthmus.patch.choose import complete, read_choice
 from isthmus.plural import many
 from isthmus.profiles import chart, profiles_of
-from isthmus.show.records import SLOTS, Show
+from isthmus.show.records import Show
 
 FAINT = 0.1  # of its light: less only glows
 SHOWN = 4  # places that remain
-LEGIBLE = (26, 46)  # pixels a part needs for how often it flashes, or that it is steady
 KEYS = {Qt.Key.Key_Y: YES, Qt.Key.Key_N: NO, Qt.Key.Key_U: UNSURE, Qt.Key.Key_S: FLASHING[STEADY]}
 COUNTED = {Qt.Key(Qt.Key.Key_0 + count): answer for count, answer in enumerate(FLASHING)}
-
-
-class Field(Painted, QWidget):
-    """All addresses in question, a row for each universe: what is lit now, and where the unit still
-    could be.
-    """
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.hunt: Hunt | None = None
-        self.look: HuntLook | None = None
-        self.setMinimumHeight(64)
-
-    def take(self, hunt: Hunt | None, look: HuntLook | None) -> None:
-        self.hunt, self.look = hunt, look
-        self.setFixedHeight(40 + 34 * min(8, len(hunt.universes) if hunt else 1))
-        self.update()
-
-    def draw(self, p: QPainter, event: QPaintEvent) -> None:
-        if self.hunt is None:
-            return
-        left, wide = 44.0, self.width() - 46.0
-        for row, universe in enumerate(self.hunt.universes[:8]):
-            y = 18.0 + 34 * row
-            paint.text(p, 0, y, str(universe), font("table", 500, mono=True), "text2", height=20)
-            p.fillRect(QRectF(left, y, wide, 20), theme.color("deep"))
-            if self.look:
-                for first, last, count in self.look.runs(row):
-                    x, end = left + wide * first / SLOTS, left + wide * last / SLOTS
-                    p.fillRect(QRectF(x, y, end - x, 20), theme.color("select_row"))
-                    for edge in (x, end) if last - first < SLOTS else ():
-                        p.fillRect(QRectF(edge - 1, y - 3, 2, 26), theme.color("coral"))
-                    name = "steady" if count == STEADY else f"{count}×"
-                    if self.look.flashes and end - x > LEGIBLE[count == STEADY]:
-                        paint.text(p, x + 5, y, name, font("caption"), "text2", height=20)
-            for place, weight in zip(self.hunt.places, self.hunt.alive, strict=True):
-                if weight and place.universe == universe:
-                    p.fillRect(
-                        QRectF(
-                            left + wide * (place.address - 1) / SLOTS,
-                            y + 7,
-                            max(2.0, wide / SLOTS),
-                            6,
-                        ),
-                        theme.color("teal"),
-                    )
-            self._patched(p, self.hunt, universe, y)
-        for mark in (1, 128, 256, 384, 512):
-            x = left + wide * (mark - 1) / SLOTS
-            paint.text(
-                p,
-                min(x, self.width() - 26),
-                0,
-                str(mark),
-                font("caption", mono=True),
-                "text3",
-                height=16,
-            )
-
-    def _patched(self, p: QPainter, hunt: Hunt, universe: int, y: float) -> None:
-        """Where the patch has it."""
-        left, wide = 44.0, self.width() - 46.0
-        for patched in hunt.unit.patch:
-            if patched.universe == universe:
-                x = left + wide * (patched.address - 1) / SLOTS
-                p.fillRect(QRectF(x, y + 20, 2, 5), theme.color("text2"))
-                paint.text(
-                    p,
-                    x + 5,
-                    y + 19,
-                    f"patched {patched.address:03d}",
-                    font("caption"),
-                    "text2",
-                    height=14,
-                )
 
 
 class LooksModel(RowsModel):
     """What was asked so far, the last step first."""
 
-    COLUMNS = ("Step", "What was asked", "Answer", "Places before")
+    COLUMNS = ("Step", "What was shown", "Answer", "Places before")
     MEDIUM = ()
     MONO = (0, 3)
     TOLD = (2,)
 
     def cells(self, row: tuple[int, HuntLook, str]) -> Sequence[str]:
         number, look, answer = row
-        return str(number), look.words, answer, str(look.count)
+        return str(number), look.shown, answer, str(look.count)
 
     def ink(self, row: tuple[int, HuntLook, str], column: int) -> str:
         return "text" if column == 2 else "text2"
@@ -406,7 +328,7 @@ class HuntView(PageView):
                 "yes and no. Only what is safe for each unit at its address is sent."
             )
         elif look is not None:
-            self.question.setText(look.words)
+            self.question.setText(look.asked)
             glow = (
                 " It only glows: brighter bytes are not safe for it." if hunt.bright < FAINT else ""
             )
@@ -417,7 +339,8 @@ class HuntView(PageView):
             )
             most = "as many as it takes" if hunt.wrong else f"about {hunt.most}"
             self.state.setText(
-                f"Step {hunt.used + 1} of {most}; {look.count} places are left.{glow}{off}"
+                f"{look.shown}\nStep {hunt.used + 1} of {most}; "
+                f"{many(look.count, 'place is', 'places are')} left.{glow}{off}"
             )
         else:
             self._result(hunt)
