@@ -57,6 +57,7 @@ def test_any_address_is_found_whatever_a_person_takes_for_light(kind: str, flash
         at = (1, int(chance.integers(1, 505)))
         ends[hunted(hunt, physics, Watcher(chance, literal=one % 2 > 0), at)] += 1
         looks.append(hunt.used)
+        assert not hunt.doubted  # no answer was wrong
         assert {place.address - at[1] for place in hunt.found} in ({0}, {-1, 0}, {0, 1})
     # three emitters without a dimmer glimmer at each other's slots: two neighbours remain
     assert ends == ({"remain": 8} if kind == "three" else {"right": 8}), ends

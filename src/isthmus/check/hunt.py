@@ -222,19 +222,18 @@ class Hunt:
 
     @property
     def doubted(self) -> list[int]:
-        """Which answers do not fit the likeliest place, from 0."""
-        answers = [(look, answer) for look, answer in self.asked if answer != UNSURE]
-        if not answers:
-            return []
-        off = np.zeros(len(self.places), np.int64)
-        for look, answer in answers:
-            off += look.may & BITS[answer] == 0
-        best = int(off.argmin()) if not self.wrong else int(self.weights.argmax())
-        return [
-            at
+        """Which answers do not fit the likeliest place, or where none is left the one most of them
+        fit; from 0. Not those that go by everyone's own measure.
+        """
+        answers = [
+            (at, look.may & BITS[answer] == 0)
             for at, (look, answer) in enumerate(self.asked)
-            if answer != UNSURE and not look.may[best] & BITS[answer]
+            if answer != UNSURE and not look.question.wrong
         ]
+        weights = self.weights
+        off = np.sum([misfit for _, misfit in answers], axis=0) if answers else weights
+        best = int(weights.argmax() if weights.any() else off.argmin())
+        return [at for at, misfit in answers if misfit[best]]
 
     @property
     def dark(self) -> bool:

@@ -89,7 +89,7 @@ class HuntView(PageView):
         self.unit = units_field(
             "hunted unit", "205, or several", lambda text: complete(self.bench.show, text)
         )
-        self.unit.setFixedWidth(130)
+        self.unit.setFixedWidth(104)
         self.where = choice(
             "hunt where",
             [("own", "in its own universe"), ("all", "in every universe that is sent")],
