@@ -139,6 +139,8 @@ def longer(number: int, name: str, hangs: Collection[str] = ()) -> Fault:
         rig = rig.with_unit(replace(unit, mode=name))
         for u in after:
             rig = rig.with_unit(replace(u, address=u.address + by))
+        if not after:  # the last of its line: nobody can tell that it should have moved others
+            return rig.with_truth(Truth("mode", frozenset({unit.id}), _one("mode", unit.id, name)))
         return rig.with_truth(_all("run", [unit.id, *(u.id for u in after)], unit.id, name))
 
     return change

@@ -253,12 +253,20 @@ class Causes:
                 yield from self._breaks(hang, universe, mine, deviants)
                 yield from self._modes(hang, mine)
                 yield from self._shifts(hang, universe, mine, deviants, steps)
+            line = self._by_address(units)
+            for at in range(len(line) - 1):  # the last of a hang may shift what comes after it
+                hung = {self.model.units[unit].hangs_on for unit in line[at : at + 2]}
+                if len(hung) > 1 and deviants.issuperset(line[at : at + 2]):
+                    yield from self._other_mode_at(line, at, True)
+
+    def _by_address(self, units: Iterable[str]) -> list[str]:
+        return sorted(units, key=lambda u: self.model.expected(u).places[0][2])
 
     def _breaks(
         self, hang: str, universe: int, mine: list[str], deviants: set[str]
     ) -> Iterator[Cause]:
         """A cable that is out between two units: nothing comes to those on one side of it."""
-        line = sorted(mine, key=lambda u: self.model.expected(u).places[0][2])
+        line = self._by_address(mine)
         for at in range(1, len(line)):
             for last, rest in ((line[at - 1], line[at:]), (line[at], line[:at])):
                 ends = rest[0] if last == line[at - 1] else rest[-1]
@@ -292,7 +300,7 @@ class Causes:
         """The same step for all from one unit on; and one unit in another mode with all after it
         shifted by the difference.
         """
-        mine = sorted(mine, key=lambda u: self.model.expected(u).places[0][2])
+        mine = self._by_address(mine)
         off = [u in deviants for u in mine]
         offered = self._usual_steps(mine) | {by for u in mine for by in steps.get(u, ())}
         both = [at for at in range(len(mine) - 1) if off[at] and off[at + 1]]
@@ -300,7 +308,7 @@ class Causes:
             # a run that is off already begins further up, unless this one alone fits a step
             if not first or not off[first - 1] or steps.get(mine[first]):
                 yield from self._shifted_from(hang, universe, mine, first, offered)
-        line = sorted(self.lines.units[universe], key=lambda u: self.model.expected(u).places[0][2])
+        line = self._by_address(self.lines.units[universe])
         for at in both:
             yield from self._other_mode_at(mine, at, False)
             if mine[at] != line[-1] and line[line.index(mine[at]) + 1 :] != mine[at + 1 :]:

@@ -29,6 +29,8 @@ NOT_SAID = log(0.3)  # wrong, and nobody said how
 SAID = log(0.7)  # that it is late, or does not know its home, of one that is so
 HALF_SEEN = log(0.25)  # silent said of one that moves
 OTHERWISE = log(0.15)  # how it is wrong was said otherwise
+NOT_NAMED = log(0.4)  # of red, green and blue some were named, and this one, as wrong, was not
+PRIMARIES = ("colour red", "colour green", "colour blue")
 LIT_BEFORE = log(0.7), log(0.5)  # said of one that is lit always, and not said
 NOT_BEFORE = log(0.007)  # said of one that is not
 # of a unit in the call of another: named among those that light, and not
@@ -135,7 +137,8 @@ class Fit:
         if not wanted & seen:
             return GARBLED
         noted = sum(log(1 - MISSED.get(way, 0.2)) for way in wanted & seen)
-        strange = IMPRECISE * len(seen - wanted)
+        exact = {h.split()[0] for h in self.evidence.verdicts[unit].how}
+        strange = IMPRECISE * (len(seen - wanted) + len((seen - wanted) & exact))
         fits = missed + noted + strange + self._how(unit, state, wanted & seen)
         return max(GARBLED + 2 * IMPRECISE, fits)
 
@@ -146,8 +149,12 @@ class Fit:
         if not said:
             return 0.0
         would = self.model.how(unit, state, self._acts(unit))
+        if not would:
+            return OTHERWISE / 2
         off = sum(h not in would for h in said)
-        return OTHERWISE * min(1.5, off) if len(would) else OTHERWISE / 2
+        named = any(h in PRIMARIES for h in said)
+        unsaid = sum(h in would and h not in said for h in PRIMARIES) if named else 0
+        return OTHERWISE * min(1.5, off) + NOT_NAMED * unsaid
 
     # ------------------------------------------------------------ the calls of others
 
