@@ -214,7 +214,7 @@ class Round:
             unit, about = lost[0]
             hunted.add(unit)
             out.hunts += 1
-            found = self.hunt(unit, any(r.cause.kind == "mode" for r in about.ranked))
+            found = self.hunt(unit, any("mode" in r.cause.kind for r in about.ranked))
             if found is not None:
                 told[unit] = found
         self._grade(show, out)

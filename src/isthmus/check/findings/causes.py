@@ -8,6 +8,7 @@ import re
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
+from itertools import combinations
 
 from isthmus.check.findings.broken import BEAM, CELL, EMITTER, WHEEL, which_cell
 from isthmus.check.findings.cause import ALWAYS, ELSEWHERE, Cause
@@ -43,6 +44,7 @@ from isthmus.profiles import chart
 from isthmus.show.records import SLOTS
 
 NEAR = 24  # addresses
+FEW = 8  # units that look wrong: then any two of them may be exchanged
 # faults of one unit, and the attributes a unit must have for it
 OF_ONE = (
     (Dead, set()),
@@ -225,7 +227,13 @@ class Causes:
             for b in verdicts[a].others
             if b in self.model.place
         )
-        for pair in pairs:
+        # of other kinds neither need light at the other's address: then nothing names the other
+        unnamed = dict.fromkeys(
+            pair
+            for pair in (map(frozenset, combinations(sorted(deviants), 2)))
+            if len(deviants) <= FEW and pair not in pairs and self._near_each_other(*pair)
+        )
+        for pair in (*pairs, *unnamed):
             a, b = min(pair), max(pair)
             left, right = self.model.expected(a), self.model.expected(b)
             if a != b and len(left.places) == len(right.places):
@@ -233,7 +241,13 @@ class Causes:
                     a: replace(left, places=right.places),
                     b: replace(right, places=left.places),
                 }
-                yield Exchanged(states, (a, b), Exchanged.odds())
+                yield Exchanged(states, (a, b), Exchanged.odds(1.0 if pair in pairs else 0.1))
+
+    def _near_each_other(self, a: str, b: str) -> bool:
+        """On one hang and one universe."""
+        left, right = self.model.expected(a), self.model.expected(b)
+        same = self.model.units[a].hangs_on == self.model.units[b].hangs_on
+        return same and left.places[0][1] == right.places[0][1]
 
     def of_hangs(self, deviants: set[str], steps: Mapping[str, set[int]]) -> Iterator[Cause]:
         """Hangs that are dark, or shifted by a step from one unit on; `steps` are what each unit
@@ -258,6 +272,20 @@ class Causes:
                 hung = {self.model.units[unit].hangs_on for unit in line[at : at + 2]}
                 if len(hung) > 1 and deviants.issuperset(line[at : at + 2]):
                     yield from self._other_mode_at(line, at, True)
+
+    def of_whole_hangs(self, deviants: set[str], left: set[str]) -> Iterator[Cause]:
+        """Hangs of which all look wrong, but for those of which all are `left` to be explained:
+        what seems to come from further up also does so where all are shifted or in another mode.
+        """
+        for universe, units in self.lines.units.items():
+            hangs: dict[str, list[str]] = defaultdict(list)
+            for unit in units:
+                hangs[self.model.units[unit].hangs_on].append(unit)
+            for hang, mine in hangs.items():
+                if len(mine) > 1 and deviants.issuperset(mine) and not left.issuperset(mine):
+                    yield from self._modes(hang, mine)
+                    line = self._by_address(mine)
+                    yield from self._shifted_from(hang, universe, line, 0, self._usual_steps(line))
 
     def _by_address(self, units: Iterable[str]) -> list[str]:
         return sorted(units, key=lambda u: self.model.expected(u).places[0][2])

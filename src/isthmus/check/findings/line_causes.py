@@ -55,6 +55,7 @@ class HangMode(Placed):
     """About the hang and the mode."""
 
     KIND, RARITY, DEVICES_TELL, WHAT = "hang mode", 0.008, True, "mode"
+    HUNT_TELLS = True
 
     def say(self, model: Model) -> str:
         hang, mode = self.about[:2]

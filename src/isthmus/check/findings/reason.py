@@ -131,6 +131,7 @@ class Reason:
         causes = self.causes
         more(causes.lines.causes(self.deviants))
         left = self._unexplained(list(made.values()))
+        more(causes.of_whole_hangs(self.deviants, left))
         more(causes.of_hangs(left, {}))
         left = self._unexplained(list(made.values()))
         more(c for unit in sorted(left) for c in causes.of_unit(unit))

@@ -33,6 +33,7 @@ from isthmus.app.model.workbench import Workbench
 from isthmus.app.pages.roll_call.views.seen import Thumb, picture_of
 from isthmus.check.findings.chances import slots_of_look
 from isthmus.check.findings.fixes import Fix
+from isthmus.check.findings.line_causes import HangMode
 from isthmus.check.findings.model import Model
 from isthmus.check.findings.told import FindingTold, Rival, answer
 from isthmus.check.findings.unit_causes import OtherMode
@@ -384,7 +385,8 @@ def _point(words: str) -> QLabel:
 
 
 def _mode_in_question(told: FindingTold) -> bool:
-    return OtherMode.KIND in {told.kind, *(rival.kind for rival in told.rivals)}
+    kinds = {told.kind, *(rival.kind for rival in told.rivals)}
+    return not kinds.isdisjoint((OtherMode.KIND, HangMode.KIND))
 
 
 def _left(widget: QWidget) -> QHBoxLayout:
