@@ -274,15 +274,17 @@ class Causes:
                     yield from self._other_mode_at(line, at, True)
 
     def of_whole_hangs(self, deviants: set[str], left: set[str]) -> Iterator[Cause]:
-        """Hangs of which all look wrong, but for those of which all are `left` to be explained:
-        what seems to come from further up also does so where all are shifted or in another mode.
+        """Hangs of which no unit ever lights, but for those of which all are `left` to be
+        explained: what seems to get nothing also does so where it is shifted or in another mode.
         """
+        called = deviants & self.evidence.verdicts.keys() - self.seen.callers.keys()
+        never = {u for u in called if self.evidence.ways(u) <= {"silent"}}
         for universe, units in self.lines.units.items():
             hangs: dict[str, list[str]] = defaultdict(list)
             for unit in units:
                 hangs[self.model.units[unit].hangs_on].append(unit)
             for hang, mine in hangs.items():
-                if len(mine) > 1 and deviants.issuperset(mine) and not left.issuperset(mine):
+                if len(mine) > 1 and never.issuperset(mine) and not left.issuperset(mine):
                     yield from self._modes(hang, mine)
                     line = self._by_address(mine)
                     yield from self._shifted_from(hang, universe, line, 0, self._usual_steps(line))
