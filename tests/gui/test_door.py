@@ -5,11 +5,14 @@ from __future__ import annotations
 import hashlib
 import os
 import re
+import socket
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 
+from isthmus.app.shell.display import no_display
 from isthmus.show.container import schema
 
 ROOT = Path(__file__).parents[2]
@@ -212,3 +215,31 @@ def test_where_things_are_is_where_they_are() -> None:
     assert len(rows) >= 10 and all(1 <= len(files) <= 2 for files in named)
     for file in (f for files in named for f in files):
         assert (ROOT / file).is_file(), file
+
+
+def test_a_display_that_is_gone_is_said_before_qt_is_asked(tmp_path: Path) -> None:
+    """Real sockets stand for displays; a program started on a dead one ends with a sentence."""
+    assert "there is no display" in no_display({})
+    assert "no display answers at DISPLAY=:7431" in no_display({"DISPLAY": ":7431"})
+    assert no_display({"DISPLAY": "nonsense"}) and no_display({"DISPLAY": "127.0.0.1:9"})
+    with socket.socket(socket.AF_UNIX) as there:
+        there.bind("\0/tmp/.X11-unix/X7431")
+        there.listen(1)
+        assert no_display({"DISPLAY": ":7431.0"}) == ""
+    with socket.socket(socket.AF_UNIX) as there:
+        there.bind(str(tmp_path / "wayland-3"))
+        there.listen(1)
+        found = {"WAYLAND_DISPLAY": "wayland-3", "XDG_RUNTIME_DIR": str(tmp_path)}
+        assert no_display(found) == ""
+    dead = {**os.environ, "DISPLAY": ":7431", "HOME": str(tmp_path)}
+    for name in ("QT_QPA_PLATFORM", "WAYLAND_DISPLAY"):
+        dead.pop(name, None)
+    ended = subprocess.run(
+        [sys.executable, "-m", "isthmus.app.shell.main"],
+        capture_output=True,
+        text=True,
+        env=dead,
+        timeout=60,
+    )
+    assert ended.returncode == 3 and "no display answers" in ended.stderr
+    assert "Traceback" not in ended.stderr

@@ -23,6 +23,7 @@ from isthmus.app.kit import settings
 from isthmus.app.kit.log import Log
 from isthmus.app.kit.theme import font, load_fonts, theme
 from isthmus.app.model.workbench import Workbench
+from isthmus.app.shell.display import no_display
 from isthmus.app.shell.memory import keep_still
 from isthmus.app.shell.window import Window
 from isthmus.demo import SCENARIO, WALL, whole_demo
@@ -197,12 +198,8 @@ def begin(window: Window, path: str, asked: bool) -> None:
 def main(arguments: Sequence[str] | None = None) -> int:
     given = list(sys.argv if arguments is None else arguments)
     options = read_arguments(given[1:])
-    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
-        print(
-            "isthmus-app: there is no display. Use ./run app, which starts a virtual one, or "
-            "set DISPLAY.",
-            file=sys.stderr,
-        )
+    if missing := no_display(os.environ):
+        print(f"isthmus-app: {missing}", file=sys.stderr)
         return 3
     log = Log()
     app = make_application(given[:1])
