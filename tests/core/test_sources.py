@@ -92,8 +92,13 @@ def test_the_list_of_sources_is_kept_and_a_damaged_one_falls_back_to_the_fixed_o
     off = [replace(s, on=s.id != "generic") for s in read_sources()]
     write_sources([*off, folder_source(tmp_path)])
     assert [s.on for s in read_sources()] == [True, False, True, True, True]
-    (config_folder() / "profile-sources.json").write_text("{torn")
-    assert [s.id for s in read_sources()] == fixed
+    for torn in (b"{torn", b"[\xff\xfe]"):
+        (config_folder() / "profile-sources.json").write_bytes(torn)
+        said: list[str] = []
+        assert [s.id for s in read_sources(said.append)] == fixed
+        aside = config_folder() / "profile-sources damaged.json"
+        assert len(said) == 1 and str(aside) in said[0] and aside.read_bytes() == torn
+        assert read_sources(said.append) and len(said) == 1  # once
     config_folder().chmod(0o500)
     if os.geteuid():  # root may write anywhere
         with pytest.raises(FileFault):

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from isthmus.library.schema import SCHEMA
 from isthmus.library.words import Words, product_line, tokens
 
+MOST_ID = 1 << 24  # of a profile
 _SOURCES_MAX = 65_000
 
 
@@ -196,9 +197,29 @@ def load(db: sqlite3.Connection, stamp: int) -> Columns:
     """
     db.execute("BEGIN")  # a builder may write meanwhile
     try:
-        return _load(db, stamp)
+        made = _load(db, stamp)
+        if not _sound(made):
+            raise sqlite3.DatabaseError("its tables do not belong together")
+        return made
+    except _STRANGE as error:  # a page that is damaged may still be one of a database
+        raise sqlite3.DatabaseError(f"what it holds cannot be: {error}") from error
     finally:
         db.execute("COMMIT")
+
+
+_STRANGE = (ValueError, TypeError, IndexError, KeyError, OverflowError, AttributeError)
+
+
+def _sound(made: Columns) -> bool:
+    """Whether each row names only what is there."""
+    modes = len(made.m_id)
+    return not modes or (
+        bool((made.m_profile < len(made.p_id)).all())
+        and int(made.seq_start[-1]) <= len(made.seq_attr)
+        and len(made.seq_size) == len(made.seq_attr)
+        and len(made.f_owner) == len(made.f_attr)
+        and max(made.seq_attr.max(initial=0), made.f_attr.max(initial=0)) <= len(made.attributes)
+    )
 
 
 def _load(db: sqlite3.Connection, stamp: int) -> Columns:
@@ -216,6 +237,8 @@ def _load(db: sqlite3.Connection, stamp: int) -> Columns:
     trusted = _trusted(db, p_ident)
     modes = _modes(db)
     m, pairs, also = modes.numbers, modes.sequence, modes.functions
+    if p_id and not 0 <= p_id[0] <= p_id[-1] <= MOST_ID:
+        raise sqlite3.DatabaseError("ids that none was given")
     row_of = np.zeros((max(p_id) if p_id else 0) + 2, np.int32)
     row_of[np.array(p_id, np.int64)] = np.arange(len(p_id))
     words = Words()

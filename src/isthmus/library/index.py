@@ -114,6 +114,9 @@ class Index:
                     raise sqlite3.DatabaseError("of another version")
                 db.executescript(f"BEGIN;{SCHEMA}PRAGMA user_version={VERSION};COMMIT;")
             db.execute("SELECT count(*) FROM source").fetchone()
+        except UnicodeDecodeError as error:  # of a schema whose names are no text any more
+            db.close()
+            raise sqlite3.DatabaseError("its schema is damaged") from error
         except sqlite3.DatabaseError:
             db.close()
             raise

@@ -6,7 +6,9 @@ import sqlite3
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
+
+import msgspec
 
 from isthmus.errors import EntryFault, FileFault
 from isthmus.library.columns import Columns, load, nothing
@@ -51,6 +53,9 @@ class Entry:
         return f"{self.maker} {self.model}".strip()
 
 
+T = TypeVar("T")
+
+
 class Shelf:
     """An open library. Columns are read again when the index has changed; a damaged index is
     emptied and told.
@@ -90,7 +95,8 @@ class Shelf:
         return self._columns
 
     def search(self, query: Query, limit: int = 400) -> Answer:
-        return search(self.columns, self.db, query, limit)
+        """Raises EntryFault when the index turns out to be damaged; it is then emptied."""
+        return self._asked(lambda: search(self.columns, self.db, query, limit))
 
     def entry(self, hit: Hit) -> Entry:
         c = self.columns
@@ -120,12 +126,13 @@ class Shelf:
         return [self.entry(hit) for hit in hits]
 
     def _one(self, question: str, *values: object) -> tuple[Any, ...] | None:
-        """The first row of an answer. Raises EntryFault when the index turns out to be damaged; it
-        is then emptied.
-        """
+        """The first row of an answer; raises as `search` does."""
+        return self._asked(lambda: self.db.execute(question, values).fetchone())
+
+    def _asked(self, ask: Callable[[], T]) -> T:
         try:
-            return self.db.execute(question, values).fetchone()
-        except sqlite3.DatabaseError as error:
+            return ask()
+        except (sqlite3.DatabaseError, msgspec.MsgspecError) as error:
             self.index.start_over()
             raise EntryFault(
                 "the index was damaged and is being made again.", do="Search again in a moment."
@@ -135,7 +142,7 @@ class Shelf:
         """The chart of an entry as the index keeps it, without the names of ranges: readable while
         its file is away.
         """
-        return outline(self.db, self.columns, entry.row)
+        return self._asked(lambda: outline(self.db, self.columns, entry.row))
 
     def trust(self, profile_id: int) -> Trust | None:
         """What the exchange says of a profile, if it knows it."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -86,14 +87,23 @@ def _file() -> Path:
     return config_folder() / "profile-sources.json"
 
 
-def read_sources() -> list[Source]:
+def read_sources(told: Callable[[str], object] = lambda words: None) -> list[Source]:
     """The sources as the user set them, the fixed ones always among them. A damaged list counts as
-    none.
+    none; it is put aside, so that the next one written does not take its place, and told.
     """
+    kept: list[Source] = []
     try:
         kept = msgspec.json.decode(read_file(_file(), 1 << 20), type=list[Source])
-    except (FileFault, msgspec.MsgspecError):
-        kept = []
+    except FileFault:
+        pass
+    except (msgspec.MsgspecError, UnicodeDecodeError):
+        aside = _file().with_name("profile-sources damaged.json")
+        with suppress(OSError):
+            _file().replace(aside)
+            told(
+                "The list of profile sources was damaged, so your folders are not in it. Add them "
+                f"again; what is left of it is in {aside}."
+            )
     by_id = {source.id: source for source in kept}
     return [by_id.pop(source.id, source) for source in fixed_sources()] + [
         s for s in by_id.values() if s.kind == FOLDER and s.path

@@ -16,7 +16,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 
 from isthmus.app.kit.tasks import Step, Task
-from isthmus.errors import FileFault, IsthmusError
+from isthmus.errors import EntryFault, FileFault, IsthmusError
 from isthmus.library import Answer, Query, Shelf, Source, read_sources, write_sources
 from isthmus.library.columns import Columns
 from isthmus.library.shelf import read_columns
@@ -38,7 +38,9 @@ class LibraryLink(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self._shelf: Shelf | None = None
-        self.sources: list[Source] = read_sources()
+        self.sources: list[Source] = read_sources(
+            lambda words: QTimer.singleShot(0, self, lambda: self.told.emit("fault", words))
+        )
         self._process: QProcess | None = None
         self._loading: Task | None = None
         self._load_again = False
@@ -118,7 +120,12 @@ class LibraryLink(QObject):
         return self._process is not None or self._loading is not None
 
     def search(self, query: Query) -> Answer:
-        return self.shelf.search(query)
+        try:
+            return self.shelf.search(query)
+        except EntryFault as fault:  # the index was damaged: it is empty now
+            self.told.emit("fault", str(fault))
+            self.update()
+            return Answer((), 0)
 
     def watch(self) -> None:
         """Look for changes from now on; the first look brings the library up to date."""

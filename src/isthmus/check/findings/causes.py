@@ -241,7 +241,7 @@ class Causes:
                     a: replace(left, places=right.places),
                     b: replace(right, places=left.places),
                 }
-                yield Exchanged(states, (a, b), Exchanged.odds(1.0 if pair in pairs else 0.1))
+                yield Exchanged(states, (a, b), Exchanged.odds(1.0 if pair in pairs else 0.02))
 
     def _near_each_other(self, a: str, b: str) -> bool:
         """On one hang and one universe."""
