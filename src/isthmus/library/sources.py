@@ -89,7 +89,8 @@ def _file() -> Path:
 
 def read_sources(told: Callable[[str], object] = lambda words: None) -> list[Source]:
     """The sources as the user set them, the fixed ones always among them. A damaged list counts as
-    none; it is put aside, so that the next one written does not take its place, and told.
+    none; it is kept under another name, so that the next one written does not take its place, and
+    told.
     """
     kept: list[Source] = []
     try:
