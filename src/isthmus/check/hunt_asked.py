@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from isthmus.check.hunt_flashes import RHYTHM, STEADY, Counts
+from isthmus.check.hunt_flashes import RHYTHM, STEADY, Counts, runs_of
 from isthmus.check.hunt_looks import QUESTIONS, Question
 from isthmus.show.records import SLOTS
 
@@ -78,12 +77,8 @@ class HuntLook:
         return [(seconds, self.frames[at]) for seconds, at in RHYTHM]
 
     def runs(self, row: int) -> list[tuple[int, int, int]]:
-        """Which slots of a universe are lit: from, counted from 0, up to, and how often it
-        flashes.
-        """
-        counts = self.counts[row * SLOTS : (row + 1) * SLOTS].astype(int)
-        edges = [0, *(np.flatnonzero(np.diff(counts)) + 1).tolist(), len(counts)]
-        return [(a, b, int(counts[a])) for a, b in pairwise(edges) if counts[a]]
+        """Which slots of a universe are lit, as `runs_of` has them."""
+        return runs_of(self.counts[row * SLOTS : (row + 1) * SLOTS])
 
     def read(self, levels: Sequence[float], least: float) -> str:
         """What a meter answers that measures these levels in the frames."""

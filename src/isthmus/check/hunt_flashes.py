@@ -8,7 +8,7 @@ two parts shows the lesser of both, plainly. So one look halves more than twice.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from itertools import combinations
+from itertools import combinations, pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,6 +32,14 @@ FEW = 7  # ends of places: from then on every division of them is tried
 def frames(counts: Counts) -> list[NDArray[np.bool_]]:
     """Which slots are lit: in the first flash, the second, the third, and between."""
     return [counts > at for at in range(STEADY)]
+
+
+def runs_of(counts: Counts) -> list[tuple[int, int, int]]:
+    """Slots in a row that do the same, but for dark ones: from, counted from 0, up to, and how
+    often they flash.
+    """
+    edges = [0, *(np.flatnonzero(np.diff(counts.astype(int))) + 1).tolist(), len(counts)]
+    return [(a, b, int(counts[a])) for a, b in pairwise(edges) if counts[a]]
 
 
 def answers(shares: Array, question: Question) -> NDArray[np.uint8]:

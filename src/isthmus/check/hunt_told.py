@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import pairwise
 
 import numpy as np
 
-from isthmus.check.hunt_flashes import Counts
+from isthmus.check.hunt_flashes import Counts, runs_of
 from isthmus.check.hunt_looks import Mask
 from isthmus.show.records import SLOTS
 
@@ -21,9 +20,8 @@ def _spot(universes: Sequence[int], slot: int) -> str:
 
 def parts(counts: Counts, universes: Sequence[int]) -> str:
     """Which addresses flash how often, from the first to the last that are not dark."""
-    edges = [0, *(np.flatnonzero(np.diff(counts.astype(int))) + 1).tolist(), len(counts)]
-    runs = [(a + 1, b, int(counts[a])) for a, b in pairwise(edges) if counts[a]]
-    dark = " The rest is dark." if len(runs) < len(edges) - 1 else ""
+    runs = [(first + 1, last, count) for first, last, count in runs_of(counts)]
+    dark = "" if counts.all() else " The rest is dark."
     if len(runs) > MOST:
         first, last = (_spot(universes, slot) for slot in (runs[0][0], runs[-1][1]))
         return f"Parts between {first} and {last} flash or stay lit.{dark}"

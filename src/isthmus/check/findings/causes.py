@@ -228,11 +228,12 @@ class Causes:
             if b in self.model.place
         )
         # of other kinds neither need light at the other's address: then nothing names the other
-        unnamed = dict.fromkeys(
+        few = sorted(deviants) if len(deviants) <= FEW else ()
+        unnamed = [
             pair
-            for pair in (map(frozenset, combinations(sorted(deviants), 2)))
-            if len(deviants) <= FEW and pair not in pairs and self._near_each_other(*pair)
-        )
+            for pair in map(frozenset, combinations(few, 2))
+            if pair not in pairs and self._near_each_other(*pair)
+        ]
         for pair in (*pairs, *unnamed):
             a, b = min(pair), max(pair)
             left, right = self.model.expected(a), self.model.expected(b)
